@@ -1,0 +1,76 @@
+// bind/sheet.hpp: tallies as NumPy arrays, one row a tally.
+#pragma once
+
+#include <nanobind/nanobind.h>
+#include <nanobind/ndarray.h>
+
+#include <vector>
+
+#include "vestigo/tally.hpp"
+
+namespace vestigo::bind {
+
+namespace nb = nanobind;
+
+// Hands a vector to NumPy without a copy.
+template <class T>
+nb::object array(std::vector<T>&& values, std::size_t columns = 0) {
+  auto* kept = new std::vector<T>(std::move(values));
+  nb::capsule owner(kept, [](void* p) noexcept { delete static_cast<std::vector<T>*>(p); });
+  if (columns == 0) return nb::cast(nb::ndarray<nb::numpy, T, nb::ndim<1>>(kept->data(), {kept->size()}, owner));
+  return nb::cast(nb::ndarray<nb::numpy, T, nb::ndim<2>>(kept->data(), {kept->size() / columns, columns}, owner));
+}
+
+class Sheet {
+ public:
+  void add(const Tally& tally) {
+    counts_.insert(counts_.end(), tally.counts.begin(), tally.counts.end());
+    for (const Int128 sum : tally.sums) {
+      sums_high_.push_back(static_cast<std::int64_t>(sum >> 64));
+      sums_low_.push_back(static_cast<std::uint64_t>(sum));
+    }
+    for (const std::int64_t most : {tally.longest_read, tally.oldest_stale, tally.surge.second(), tally.surge.minute(),
+                                    tally.held.entries_peak, tally.held.bytes_peak}) {
+      mosts_.push_back(most);
+    }
+    read_times_.add(tally.read_times);
+    stale_ages_.add(tally.stale_ages);
+  }
+
+  nb::dict arrays() && {
+    nb::dict result;
+    result["counts"] = array(std::move(counts_), kCounts);
+    result["sums_high"] = array(std::move(sums_high_), kSums);
+    result["sums_low"] = array(std::move(sums_low_), kSums);
+    result["mosts"] = array(std::move(mosts_), 6);
+    result["read_times"] = std::move(read_times_).arrays();
+    result["stale_ages"] = std::move(stale_ages_).arrays();
+    return result;
+  }
+
+ private:
+  // Histograms end to end: the spans that occurred and how often, and where each one's begin.
+  class Spans {
+   public:
+    void add(const Histogram& histogram) {
+      for (std::size_t bin = 0; bin < histogram.counts().size(); ++bin) {
+        if (histogram.counts()[bin] == 0) continue;
+        spans_.push_back(Histogram::value(bin));
+        times_.push_back(histogram.counts()[bin]);
+      }
+      ends_.push_back(static_cast<std::int64_t>(spans_.size()));
+    }
+    nb::tuple arrays() && {
+      return nb::make_tuple(array(std::move(spans_)), array(std::move(times_)), array(std::move(ends_)));
+    }
+
+   private:
+    std::vector<std::int64_t> spans_, times_, ends_;
+  };
+
+  std::vector<std::int64_t> counts_, sums_high_, mosts_;
+  std::vector<std::uint64_t> sums_low_;
+  Spans read_times_, stale_ages_;
+};
+
+}  // namespace vestigo::bind

@@ -1,0 +1,33 @@
+// vestigo/columns.hpp: the events of a trace as the replay reads them, one column an attribute.
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+
+#include "numbers.hpp"
+
+namespace vestigo {
+
+// What kind of event a row is, with flags for the rare cases. A plain read is 0.
+enum Mark : std::uint8_t {
+  kRead = 0,
+  kWrite = 1,    // the value column says whether it wrote a null (a remove)
+  kClear = 2,    // the value column holds the look-up, or kNone for all
+  kRestart = 3,
+  kOp = 7,       // mask of the above
+  kForced = 8,   // the caller asked for a fresh value
+  kNames = 16,   // this row gives the present value its name: no change, the old id means the new one
+};
+
+// Read-only, in time order. `key` is a valid id in every row, also where it means nothing.
+struct Columns {
+  std::size_t events = 0;
+  const Time* at = nullptr;
+  const Id* key = nullptr;
+  const Id* value = nullptr;  // the truth of the key once this row is known (see truth.hpp)
+  const std::uint8_t* mark = nullptr;
+  const Bytes* size = nullptr;
+  const Time* cost = nullptr;
+};
+
+}  // namespace vestigo

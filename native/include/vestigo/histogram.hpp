@@ -1,0 +1,55 @@
+// vestigo/histogram.hpp: how often each span of time occurred, in bins of less than 1% width.
+//
+// A bin is a power of two divided into 128 equal parts; below 256 every number has its own.
+#pragma once
+
+#include <bit>
+#include <cstdint>
+#include <vector>
+
+#include "numbers.hpp"
+
+namespace vestigo {
+
+class Histogram {
+ public:
+  static std::size_t bin(Time span) {
+    const auto value = static_cast<std::uint64_t>(span);
+    const int shift = value < kParts ? 0 : static_cast<int>(std::bit_width(value)) - 8;
+    return static_cast<std::size_t>(shift) * kParts + static_cast<std::size_t>(value >> shift);
+  }
+
+  // The middle of a bin.
+  static Time value(std::size_t bin) {
+    if (bin < 2 * kParts) return static_cast<Time>(bin);
+    const std::size_t shift = bin / kParts - 1;
+    const std::uint64_t lowest = static_cast<std::uint64_t>(bin - shift * kParts) << shift;
+    return static_cast<Time>(lowest + ((std::uint64_t{1} << shift) - 1) / 2);
+  }
+
+  void add(Time span, std::uint32_t times = 1) {
+    const std::size_t i = bin(span);
+    if (i >= counts_.size()) [[unlikely]] grow(i + 1);
+    counts_[i] += times;
+  }
+
+  void add(const Histogram& other) {
+    if (other.counts_.size() > counts_.size()) counts_.resize(other.counts_.size());
+    for (std::size_t i = 0; i < other.counts_.size(); ++i) counts_[i] += other.counts_[i];
+  }
+
+  // `other` holds no more of any bin than this.
+  void subtract(const Histogram& other) {
+    for (std::size_t i = 0; i < other.counts_.size(); ++i) counts_[i] -= other.counts_[i];
+  }
+
+  const std::vector<std::uint32_t>& counts() const { return counts_; }
+
+ private:
+  [[gnu::noinline]] void grow(std::size_t bins) { counts_.resize(bins); }
+
+  static constexpr std::size_t kParts = 128;
+  std::vector<std::uint32_t> counts_;
+};
+
+}  // namespace vestigo

@@ -1,0 +1,32 @@
+// vestigo/numbers.hpp: the number types of the kernel, and the bounds that keep them from overflowing.
+//
+// The caller (engine/native.py) checks every input against these bounds once; after that no sum in
+// the kernel can overflow: times and lifetimes are sums of two such values at most, and what adds up
+// over a trace (byte-nanoseconds, waiting times) is kept in 128 bits.
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+
+namespace vestigo {
+
+__extension__ typedef __int128 Int128;
+
+using Time = std::int64_t;   // ns since the Unix epoch, or a span in ns
+using Bytes = std::int64_t;  // size of a value, or of many
+using Id = std::int32_t;     // dense id of a key, a room, a load or a value; negative: none
+
+constexpr Time kNever = Time{1} << 62;  // later than any deadline; kNever + any time still fits
+constexpr Time kLongestSpan = 3'155'760'000'000'000'000;   // 100 years
+constexpr Time kEarliest = -2'208'988'800'000'000'000;     // 1900-01-01
+constexpr Time kLatest = 4'102'444'800'000'000'000;        // 2100-01-01
+constexpr Bytes kMostBytes = Bytes{1} << 61;               // events x largest size, at most
+
+constexpr Id kNone = -1;
+
+// What a key's value is at one moment. Ids from 0 on are versions; the others are these.
+constexpr Id kNullValue = -1;    // the origin has nothing
+constexpr Id kUnseen = -2;       // no event of the key so far
+constexpr Id kFirstUnnamed = -3; // values that no row has named, numbered downwards
+
+}  // namespace vestigo

@@ -1,0 +1,45 @@
+// vestigo/rules.hpp: how one look-up is cached, as plain numbers, and what follows for one entry.
+#pragma once
+
+#include "entry.hpp"
+#include "numbers.hpp"
+
+namespace vestigo {
+
+enum class Nulls : std::uint8_t { skip, keep, blind };
+enum class OnWrite : std::uint8_t { leave, drop, replace };
+enum class Overlap : std::uint8_t { repeat, join };
+enum class Eviction : std::uint8_t { lru, fifo };
+
+struct Rules {
+  std::int64_t max_entries = kNever;
+  Bytes max_bytes = kNever;
+  Time absolute = kNever;
+  Time sliding = kNever;
+  Time null_lifetime = kNever;
+  Bytes entry_overhead = 0;
+  Time hit_cost = 0;
+  Nulls nulls = Nulls::skip;
+  OnWrite on_write = OnWrite::leave;
+  Overlap overlap = Overlap::repeat;
+  Eviction eviction = Eviction::lru;
+
+  bool keeps(Id value) const { return value != kNullValue || nulls != Nulls::skip; }
+
+  Time ages_at(Id value, Time loaded_at) const {
+    const Time lifetime = value == kNullValue ? null_lifetime : absolute;
+    return lifetime == kNever ? kNever : loaded_at + lifetime;
+  }
+
+  Time idles_at(const Entry& entry) const { return entry.used_at + sliding; }
+
+  bool live(const Entry& entry, Time now) const { return now < entry.ages_at && now < idles_at(entry); }
+
+  // A live null that the caller cannot tell from "not in the cache".
+  bool hides(const Entry& entry) const { return entry.value == kNullValue && nulls == Nulls::blind; }
+
+  // Which lifetime of an expired entry ended first; a tie counts as aged.
+  Cause expiry(const Entry& entry) const { return entry.ages_at <= idles_at(entry) ? kAged : kIdle; }
+};
+
+}  // namespace vestigo

@@ -1,0 +1,80 @@
+// vestigo/slices.hpp: the counted time in equal slices, and what was counted in each over all look-ups.
+#pragma once
+
+#include <algorithm>
+#include <vector>
+
+#include "tally.hpp"
+
+namespace vestigo {
+
+struct Slice {
+  Time begins = 0, ends = 0;
+  Tally tally;
+};
+
+class Slices {
+ public:
+  // `origin` is the start of the first slice, `width` > 0; there are at most `most`.
+  Slices(Time origin, Time width, std::size_t most)
+      : origin_(origin), width_(width), per_ns_(1.0 / static_cast<double>(width)), most_(most), idle_(most), idle_rate_(most + 1) {}
+
+  Time end() const { return starts(done_.size() + 1); }
+  Time begin() const { return starts(done_.size()); }
+  bool last() const { return done_.size() + 1 >= most_; }
+  const std::vector<Slice>& done() const { return done_; }
+
+  void count_from(Time now) { counted_from_ = now; }
+
+  // Ends the present slice. `so_far` is all that was counted up to `ends`; its peaks and maxima are
+  // those of the slice.
+  void close(Time ends, Tally so_far) {
+    done_.push_back({std::max(begin(), counted_from_), ends, so_far});
+    done_.back().tally.subtract(before_);
+    before_ = std::move(so_far);
+  }
+
+  // `bytes` were held without a further hit from `from` to `to`, which lies in the present slice.
+  // What whole slices get is kept as a rate that begins in one slice and ends in another.
+  void idle(Bytes bytes, Time from, Time to) {
+    const std::size_t here = done_.size();
+    if (from >= begin()) [[likely]] {
+      idle_[here] += Int128{bytes} * (to - from);
+      return;
+    }
+    const std::size_t there = index(from);
+    idle_[there] += Int128{bytes} * (starts(there + 1) - from);
+    idle_[here] += Int128{bytes} * (to - begin());
+    idle_rate_[there + 1] += bytes;
+    idle_rate_[here] -= bytes;
+  }
+
+  // After the last slice is closed: writes the idle byte-time of each.
+  void settle_idle() {
+    Int128 rate = 0;
+    for (std::size_t i = 0; i < done_.size(); ++i) {
+      rate += idle_rate_[i];
+      done_[i].tally.sums[kIdleHeld] = idle_[i] + rate * width_;
+    }
+  }
+
+ private:
+  Time starts(std::size_t slice) const { return origin_ + width_ * static_cast<Time>(slice); }
+
+  std::size_t index(Time at) const {
+    auto i = static_cast<std::size_t>(static_cast<double>(at - origin_) * per_ns_);
+    while (starts(i) > at) --i;
+    while (starts(i + 1) <= at) ++i;
+    return i;
+  }
+
+  Time origin_, width_;
+  double per_ns_;
+  std::size_t most_;
+  Time counted_from_ = 0;
+  Tally before_;
+  std::vector<Slice> done_;
+  std::vector<Int128> idle_, idle_rate_;
+};
+
+}  // namespace vestigo
