@@ -1,0 +1,73 @@
+"""Replays recorded read traces against in-process cache settings, to choose them by what they would have given.
+
+The public names. Each is imported when it is first used, so that ``import vestigo`` costs nothing.
+"""
+
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from vestigo.engine import replay
+    from vestigo.errors import InputError, PlanError, RulesError, TraceError, VestigoError
+    from vestigo.outcome import Measures, Outcome
+    from vestigo.rules import Plan, Rules, read_plan
+    from vestigo.show import figures
+    from vestigo.study import Comparison, compare
+    from vestigo.trace import Trace, read_trace
+    from vestigo.units import Duration
+
+__version__ = "0.1.0"
+
+_HOMES = {
+    "Comparison": "study",
+    "Duration": "units",
+    "InputError": "errors",
+    "Measures": "outcome",
+    "Outcome": "outcome",
+    "Plan": "rules",
+    "PlanError": "errors",
+    "Rules": "rules",
+    "RulesError": "errors",
+    "Trace": "trace",
+    "TraceError": "errors",
+    "VestigoError": "errors",
+    "compare": "study",
+    "figures": "show",
+    "read_plan": "rules",
+    "read_trace": "trace",
+    "replay": "engine",
+}
+
+__all__ = [
+    "Comparison",
+    "Duration",
+    "InputError",
+    "Measures",
+    "Outcome",
+    "Plan",
+    "PlanError",
+    "Rules",
+    "RulesError",
+    "Trace",
+    "TraceError",
+    "VestigoError",
+    "__version__",
+    "compare",
+    "figures",
+    "read_plan",
+    "read_trace",
+    "replay",
+]
+
+
+def __getattr__(name: str) -> Any:
+    if name not in _HOMES:
+        raise AttributeError(f"module 'vestigo' has no attribute {name!r}")
+    home = import_module(f"vestigo.{_HOMES[name]}")
+    if name == "figures":
+        return import_module("vestigo.show.figures")
+    return getattr(home, name)
+
+
+def __dir__() -> list[str]:
+    return __all__

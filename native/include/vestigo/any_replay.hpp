@@ -4,6 +4,7 @@
 #pragma once
 
 #include <algorithm>
+#include <bit>
 #include <span>
 #include <utility>
 
@@ -19,9 +20,16 @@ struct Run {
   bool instant = false;           // loads end when they begin, whatever they cost (a ceiling's rule)
 };
 
+// About the time between two events, as a power of two.
+inline int tick_shift(const Columns& columns) {
+  if (columns.events == 0) return 0;
+  const Time span = columns.at[columns.events - 1] - columns.at[0];
+  return std::bit_width(static_cast<std::uint64_t>(span) / columns.events);
+}
+
 template <class Policy, bool timed>
 Ledger run_as(const Columns& columns, std::span<const Id> key_rooms, std::span<const Rules> rules, Run how, Slices slices) {
-  Replay<Policy, timed> replay(rules, key_rooms, std::move(slices));
+  Replay<Policy, timed> replay(rules, key_rooms, std::move(slices), tick_shift(columns));
   if (how.first_counted < columns.events) {
     const Time start = columns.at[how.first_counted], end = columns.at[columns.events - 1];
     replay.feed(columns, 0, how.first_counted);

@@ -1,12 +1,12 @@
 // vestigo/loads.hpp: loads under way, by the moment they end and by the key they are for.
 //
-// A load lives in a slot. A heap orders the slots by (end, begun earlier first). The loads of one key
-// form a ring, newest first, that hangs on the key's entry.
+// A load lives in a slot. A queue gives the slots back as the loads end. The loads of one key form a
+// ring, newest first, that hangs on the key's entry.
 #pragma once
 
-#include <algorithm>
 #include <vector>
 
+#include "due.hpp"
 #include "entry.hpp"
 
 namespace vestigo {
@@ -25,27 +25,26 @@ struct Load {
 
 class Loads {
  public:
-  // When the next load ends; kNever if none is under way.
-  Time next_end() const { return next_end_; }
-  std::size_t size() const { return heap_.size(); }
+  explicit Loads(int tick_shift) : queue_(tick_shift) {}
+
+  // No load ends before this.
+  Time next_end() const { return queue_.next(); }
   const Load& operator[](Id slot) const { return slots_[at(slot)]; }
 
   void begin(const Load& load, Entry& entry) {
     const Id slot = take_slot(load);
     join_ring(slot, entry);
-    heap_.push_back({load.ends_at, ++begun_, slot});
-    sift_up(heap_.size() - 1);
-    next_end_ = heap_.front().ends_at;
+    queue_.push(slot, load.ends_at, load.began_at);
   }
 
-  // Removes the load that ends next and gives it back.
-  Load finish(Entry* entries) {
-    const Id slot = heap_.front().slot;
-    pop();
-    const Load load = slots_[at(slot)];
-    leave_ring(slot, entries[load.key]);
+  // The load that ends next, at or before `now`, and is no longer under way; kNone if there is none. Its
+  // slot is good until the next one begins.
+  Id finish(Time now, Entry* entries) {
+    const Id slot = queue_.pop(now).slot;
+    if (slot == kNone) return kNone;
+    leave_ring(slot, entries[slots_[at(slot)].key]);
     free_.push_back(slot);
-    return load;
+    return slot;
   }
 
   // The load that began first among those of the entry's key.
@@ -66,39 +65,27 @@ class Loads {
   // Gives up all of them; calls `lost(key)` for each.
   template <class Lost>
   void abandon(Entry* entries, Lost lost) {
-    for (const Due& due : heap_) {
-      const Id key = slots_[at(due.slot)].key;
+    queue_.each([&](Id slot) {
+      const Id key = slots_[at(slot)].key;
       entries[key].newest_load = kNone;
       lost(key);
-    }
-    heap_.clear();
+    });
+    queue_.clear();
     slots_.clear();
     free_.clear();
-    next_end_ = kNever;
   }
 
-  // True if heap and rings agree: for tests, after every step.
+  // True if queue and rings agree: for tests, after every step.
   bool check(const Entry* entries) const {
-    for (std::size_t i = 0; i < heap_.size(); ++i) {
-      if (i > 0 && heap_[i] < heap_[(i - 1) / kArity]) return false;
-      const Load& load = slots_[at(heap_[i].slot)];
-      if (load.ends_at != heap_[i].ends_at || entries[load.key].newest_load == kNone) return false;
-      if (load.older != kNone && slots_[at(load.older)].key != load.key) return false;
-    }
-    return slots_.size() == heap_.size() + free_.size() &&
-           next_end_ == (heap_.empty() ? kNever : heap_.front().ends_at);
+    bool right = slots_.size() == queue_.size() + free_.size();
+    queue_.each([&](Id slot) {
+      const Load& load = slots_[at(slot)];
+      right = right && load.ends_at >= next_end() && in_ring(slot, entries[load.key]);
+    });
+    return right;
   }
 
  private:
-  struct Due {
-    Time ends_at;
-    std::uint32_t begun;
-    Id slot;
-    bool operator<(const Due& other) const {
-      return ends_at != other.ends_at ? ends_at < other.ends_at : begun < other.begun;
-    }
-  };
-  static constexpr std::size_t kArity = 4;
   static std::size_t at(Id slot) { return static_cast<std::size_t>(slot); }
 
   Id take_slot(const Load& load) {
@@ -143,40 +130,16 @@ class Loads {
     for (Id slot = entry.newest_load; slot != kNone && touch(slots_[at(slot)]);) slot = slots_[at(slot)].older;
   }
 
-  void sift_up(std::size_t i) {
-    const Due due = heap_[i];
-    for (; i > 0 && due < heap_[(i - 1) / kArity]; i = (i - 1) / kArity) heap_[i] = heap_[(i - 1) / kArity];
-    heap_[i] = due;
-  }
-
-  void pop() {
-    const Due last = heap_.back();
-    heap_.pop_back();
-    if (!heap_.empty()) sift_down(last);
-    next_end_ = heap_.empty() ? kNever : heap_.front().ends_at;
-  }
-
-  void sift_down(const Due due) {
-    std::size_t i = 0;
-    for (;;) {
-      const std::size_t first = i * kArity + 1, end = std::min(first + kArity, heap_.size());
-      if (first >= end) break;
-      std::size_t least = first;
-      for (std::size_t child = first + 1; child < end; ++child) {
-        if (heap_[child] < heap_[least]) least = child;
-      }
-      if (!(heap_[least] < due)) break;
-      heap_[i] = heap_[least];
-      i = least;
+  bool in_ring(Id slot, const Entry& entry) const {
+    for (Id other = entry.newest_load; other != kNone; other = slots_[at(other)].older) {
+      if (other == slot) return true;
     }
-    heap_[i] = due;
+    return false;
   }
 
   std::vector<Load> slots_;
   std::vector<Id> free_;
-  std::vector<Due> heap_;
-  std::uint32_t begun_ = 0;
-  Time next_end_ = kNever;
+  DueQueue queue_;
 };
 
 }  // namespace vestigo

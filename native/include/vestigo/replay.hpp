@@ -21,8 +21,9 @@ template <class Policy, bool timed>
 class Replay {
  public:
   // `key_rooms` gives each key's look-up, an index into `rules`.
-  Replay(std::span<const Rules> rules, std::span<const Id> key_rooms, Slices slices)
-      : entries_(key_rooms, rules.size()), ledger_(rules, std::move(slices)) {
+  // A tick of 2^tick_shift ns should be about the time between two events.
+  Replay(std::span<const Rules> rules, std::span<const Id> key_rooms, Slices slices, int tick_shift)
+      : entries_(key_rooms, rules.size()), ledger_(rules, std::move(slices)), loads_(tick_shift) {
     const auto hubs = static_cast<Id>(key_rooms.size());
     for (std::size_t i = 0; i < rules.size(); ++i) {
       rooms_.push_back({rules[i], Policy(entries_.data(), hubs + static_cast<Id>(i), rules[i]), &ledger_.tally(i)});
@@ -47,11 +48,7 @@ class Replay {
   // What falls due before an event at `now` happens: loads end, slices end.
   void catch_up(Time now) {
     if constexpr (timed) {
-      while (loads_.next_end() <= now) {
-        const Time end = loads_.next_end();
-        turn_slices(end);
-        finish_load(end);
-      }
+      if (loads_.next_end() <= now) finish_loads(now);
     }
     turn_slices(now);
   }
@@ -205,12 +202,15 @@ class Replay {
     return entry.cause;
   }
 
-  void finish_load(Time now) {
-    const Load load = loads_.finish(entries_.data());
-    Entry& entry = entries_[load.key];
-    Room& room = rooms_[entry.room];
-    const bool kept = store(room, entry, load.key, load.value, load.size, load.began_at, load.changed_at, now);
-    if (kept && load.raced) ++room.tally->counts[kRaced];
+  [[gnu::noinline]] void finish_loads(Time now) {
+    for (Id slot; (slot = loads_.finish(now, entries_.data())) != kNone;) {
+      const Load& load = loads_[slot];
+      Entry& entry = entries_[load.key];
+      Room& room = rooms_[entry.room];
+      turn_slices(load.ends_at);
+      const bool kept = store(room, entry, load.key, load.value, load.size, load.began_at, load.changed_at, load.ends_at);
+      if (kept && load.raced) ++room.tally->counts[kRaced];
+    }
   }
 
   // Keeps a value that was loaded or written if the rules allow; true if it was kept.

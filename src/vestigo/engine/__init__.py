@@ -1,0 +1,5 @@
+"""Replays a trace against rules: checks, then hands over to one of two engines that mean the same."""
+
+from vestigo.engine.replay import replay
+
+__all__ = ["replay"]

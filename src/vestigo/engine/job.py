@@ -1,0 +1,86 @@
+"""What an engine is asked to do: rules for each look-up, where counting begins, how time is sliced."""
+
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+
+from vestigo.errors import RulesError
+from vestigo.outcome import Mark
+from vestigo.rules import Rules
+from vestigo.trace import Op, Trace
+from vestigo.units import SECOND, Duration, format_seconds
+
+_MOST_SLICES = 200
+_DAY = 86_400
+_WIDTHS = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 10_800, 21_600, 43_200] + [
+    _DAY * step * 10**power for power in range(4) for step in (1, 2, 5)
+]
+
+
+class Slicing(NamedTuple):
+    """Equal slices on round clock times: the first begins at `origin_ns`."""
+
+    origin_ns: int
+    width_ns: int
+    count: int
+
+
+@dataclass(frozen=True)
+class Job:
+    """`rules` by look-up id. `instant`: a load ends when it begins, whatever it costs."""
+
+    rules: tuple[Rules, ...]
+    first_counted: int
+    slicing: Slicing
+    instant: bool = False
+
+
+def job(trace: Trace, rules: tuple[Rules, ...], warm_up: Duration | int, instant: bool = False) -> Job:
+    """Raises RulesError if the warm-up leaves nothing to count."""
+    first = first_counted(trace, warm_up)
+    if first >= len(trace) > 0:
+        span = format_seconds(trace.span_ns / SECOND)
+        amount = f"{warm_up}" if isinstance(warm_up, Duration) else f"{warm_up} reads"
+        raise RulesError(
+            f"the warm-up of {amount} leaves nothing to count; the trace has {trace.reads:,} reads in {span}, "
+            "so choose a shorter one"
+        )
+    return Job(rules, first, slicing(trace, first), instant)
+
+
+def first_counted(trace: Trace, warm_up: Duration | int) -> int:
+    """The first event that counts: the first at or after the warm-up's end, or after its last read."""
+    if len(trace) == 0 or warm_up == 0:
+        return 0
+    if isinstance(warm_up, Duration):
+        return int(np.searchsorted(trace.at, trace.at[0] + int(warm_up)))
+    reads = np.flatnonzero(trace.op == Op.READ)
+    return int(reads[warm_up - 1]) + 1 if warm_up <= len(reads) else len(trace)
+
+
+def slicing(trace: Trace, first: int) -> Slicing:
+    """The finest round width that gives at most 200 slices."""
+    if first >= len(trace):
+        return Slicing(0, SECOND, 1)
+    begin, end = int(trace.at[first]), int(trace.at[-1])
+    for seconds in _WIDTHS:
+        width = seconds * SECOND
+        origin = begin // width * width
+        count = (end - origin) // width + 1
+        if count <= _MOST_SLICES:
+            break
+    return Slicing(origin, width, count)
+
+
+def marks(trace: Trace) -> tuple[Mark, ...]:
+    """When everything, or a look-up, was emptied: the first thousand times, for a time axis."""
+    rows = np.flatnonzero(trace.op >= Op.CLEAR)[:1000]
+    return tuple(dict.fromkeys(Mark(int(trace.at[row]), _what(trace, int(row))) for row in rows))
+
+
+def _what(trace: Trace, row: int) -> str:
+    if trace.op[row] == Op.RESTART:
+        return "restart"
+    lookup = int(trace.lookup[row])
+    return f"clear {trace.lookups[lookup]}" if lookup >= 0 else "clear"

@@ -1,0 +1,139 @@
+"""Runs the native kernel, which nothing else imports: columns in, measures out."""
+
+from typing import Any
+from weakref import WeakKeyDictionary
+
+import numpy as np
+
+from vestigo.engine import kernel
+from vestigo.engine.fill import fill_costs, fill_sizes
+from vestigo.engine.job import Job
+from vestigo.errors import TraceError
+from vestigo.outcome import CAUSES, Measures, Slice, Spans
+from vestigo.rules import Rules
+from vestigo.trace import Op, Trace
+from vestigo.trace.trace import Ints
+
+NULL_VALUE = -1
+
+# The kernel's marks (native/include/vestigo/columns.hpp), by Op. A remove is a write of a null.
+_MARKS = np.array([0, 1, 1, 2, 3], np.uint8)
+_FORCED = 8
+
+_columns: WeakKeyDictionary[Trace, Any] = WeakKeyDictionary()
+
+
+def run(trace: Trace, job: Job) -> tuple[dict[str, Any], dict[str, Measures], tuple[Slice, ...]]:
+    """The measures of all look-ups together, of each, and of each slice of time."""
+    if len(trace) == 0:
+        from vestigo.engine import reference
+
+        return reference.run(trace, job)
+    slicing = job.slicing
+    sheets = kernel.replay(
+        columns(trace),
+        [_kernel_rules(rules) for rules in job.rules],
+        job.first_counted,
+        job.instant,
+        slicing.origin_ns,
+        slicing.width_ns,
+        slicing.count,
+    )
+    span = int(trace.at[-1] - trace.at[job.first_counted])
+    total = _measures(sheets["total"], 0, span)
+    lookups = {name: Measures(**_measures(sheets["lookups"], row, span)) for row, name in enumerate(trace.lookups)}
+    slices = tuple(
+        Slice(**_measures(sheets["slices"], row, end - begin), begins_ns=begin, ends_ns=end)
+        for row, (begin, end) in enumerate(zip(sheets["begins"].tolist(), sheets["ends"].tolist(), strict=True))
+    )
+    return total, lookups, slices
+
+
+def columns(trace: Trace) -> Any:
+    """The trace as the kernel reads it: worked out once, kept while the trace lives."""
+    if trace not in _columns:
+        key = np.maximum(trace.key, 0)
+        value, mark, _ = truth(trace)
+        size = fill_sizes(trace, value == NULL_VALUE)
+        _check_sums(trace, int(size.max(initial=0)))
+        keyless = trace.op >= Op.CLEAR
+        if keyless.any():
+            value = np.where(keyless, trace.lookup, value)
+        key_lookup = trace.key_lookup if len(trace.key_lookup) else np.zeros(1, np.int32)
+        lookups = max(len(trace.lookups), 1)
+        cost = fill_costs(trace, value == NULL_VALUE)
+        _columns[trace] = kernel.Columns(trace.at, key, value, mark, size, cost, key_lookup, lookups)
+    return _columns[trace]
+
+
+def truth(trace: Trace) -> tuple[Ints, np.ndarray, Ints]:
+    """(value, mark, names) of every event, as native/include/vestigo/truth.hpp tells them."""
+    mark = _MARKS[trace.op] | np.where(trace.force & (trace.op == Op.READ), _FORCED, 0).astype(np.uint8)
+    found = np.where(trace.op == Op.REMOVE, 0, trace.found).astype(np.int8)
+    return kernel.truth(mark, np.maximum(trace.key, 0), trace.version, found, len(trace.keys))
+
+
+def _check_sums(trace: Trace, largest: int) -> None:
+    if largest > 2**61 // len(trace):
+        raise TraceError(
+            f"{trace.source}, column 'size': a value of {largest:,} bytes is too large to add up over "
+            f"{len(trace):,} events; correct the size"
+        )
+
+
+def _kernel_rules(rules: Rules) -> Any:
+    made = kernel.Rules()
+    for name in ("max_entries", "max_bytes", "absolute", "sliding"):
+        if getattr(rules, name) is not None:
+            setattr(made, name, int(getattr(rules, name)))
+    null_lifetime = rules.nulls.lifetime or rules.absolute
+    if null_lifetime is not None:
+        made.null_lifetime = int(null_lifetime)
+    made.entry_overhead = rules.entry_overhead
+    made.hit_cost = int(rules.hit_cost)
+    made.nulls = kernel.Nulls[rules.nulls.mode]
+    made.on_write = kernel.OnWrite[rules.on_write]
+    made.overlap = kernel.Overlap[rules.overlap]
+    made.eviction = kernel.Eviction[rules.eviction]
+    return made
+
+
+def _measures(sheet: dict[str, Any], row: int, span_ns: int) -> dict[str, Any]:
+    """One row of a sheet (native/bind/sheet.hpp) as the arguments of Measures."""
+    causes = len(kernel.CAUSES)
+    counted = sheet["counts"][row].tolist()
+    counts = dict(zip(kernel.COUNTS, counted[causes:], strict=True))
+    sums = {
+        name: (high << 64) | low
+        for name, high, low in zip(
+            kernel.SUMS, sheet["sums_high"][row].tolist(), sheet["sums_low"][row].tolist(), strict=True
+        )
+    }
+    mosts = dict(zip(kernel.MOSTS, sheet["mosts"][row].tolist(), strict=True))
+    misses = dict(zip(kernel.CAUSES, counted[:causes], strict=True))
+    for own in ("stored", "superseded", "lost"):
+        del counts[own]
+    return {
+        **counts,
+        "misses_by_cause": {cause: misses.get(cause, 0) for cause in CAUSES},
+        "entries_peak": mosts["entries_peak"],
+        "memory_peak": mosts["memory_peak"],
+        "held_byte_ns": sums["held"],
+        "idle_byte_ns": sums["idle_held"],
+        "span_ns": span_ns,
+        "origin_time_ns": sums["origin_time"],
+        "read_time_ns": sums["read_time"],
+        "longest_read_ns": mosts["longest_read"],
+        "read_times": _spans(sheet["read_times"], row),
+        "stale_age_ns": sums["stale_age"],
+        "oldest_stale_ns": mosts["oldest_stale"],
+        "stale_ages": _spans(sheet["stale_ages"], row),
+        "surge_second": mosts["surge_second"],
+        "surge_minute": mosts["surge_minute"],
+    }
+
+
+def _spans(histograms: tuple[np.ndarray, np.ndarray, np.ndarray], row: int) -> Spans:
+    ns, times, ends = histograms
+    part = slice(int(ends[row - 1]) if row else 0, int(ends[row]))
+    return Spans(ns[part], times[part])

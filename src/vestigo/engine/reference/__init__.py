@@ -1,0 +1,12 @@
+"""The reference engine: docs/semantics.md as the plainest Python, the oracle for the native kernel.
+
+rows     the events of a trace, missing sizes and costs filled in
+truth    what each row tells of its key's value at the origin
+pool     the entries of one look-up, their limits and policy
+tally    what is counted
+replay   one event after the other
+"""
+
+from vestigo.engine.reference.replay import run
+
+__all__ = ["run"]

@@ -1,0 +1,85 @@
+"""The books: a tally a look-up, one for all, one for each slice of time."""
+
+from typing import Any
+
+from vestigo.engine.job import Slicing
+from vestigo.engine.reference.pool import Entry
+from vestigo.engine.reference.tally import Stay, Tally
+from vestigo.outcome import Measures, Slice
+
+
+class Ledger:
+    def __init__(self, lookups: tuple[str, ...], slicing: Slicing) -> None:
+        self.names = lookups
+        self.slicing = slicing
+        self.stays: list[list[Stay]] = [[] for _ in lookups]
+        self.by_lookup = [Tally(0) for _ in lookups]
+        self.total = Tally(0)
+        self.slices = [Tally(0)]
+        self.counting = False
+
+    def tallies(self, lookup: int) -> tuple[Tally, Tally, Tally]:
+        """Those that an event of this look-up belongs to."""
+        return self.by_lookup[lookup], self.total, self.slices[-1]
+
+    def count(self, lookup: int, name: str, number: int = 1) -> None:
+        for tally in self.tallies(lookup):
+            tally.counts[name] += number
+
+    def miss(self, lookup: int, cause: str, now: int, cost: int) -> None:
+        for tally in self.tallies(lookup):
+            tally.misses[cause] += 1
+            tally.load(now, cost)
+
+    def wait(self, lookup: int, span: int) -> None:
+        for tally in self.tallies(lookup):
+            tally.read_times.append(span)
+
+    def stale_hit(self, lookup: int, age: int) -> None:
+        self.count(lookup, "stale_hits")
+        for tally in self.tallies(lookup):
+            tally.stale_ages.append(age)
+
+    def placed(self, lookup: int, entry: Entry) -> None:
+        for tally in self.tallies(lookup):
+            tally.hold(1, entry.bytes)
+
+    def left(self, lookup: int, entry: Entry, now: int) -> None:
+        for tally in self.tallies(lookup):
+            tally.hold(-1, -entry.bytes)
+        self.stays[lookup].append((entry.bytes, entry.stored_at, entry.last_use, now))
+
+    def count_from(self, now: int) -> None:
+        """The warm-up is over: what was counted so far is forgotten, what is held stays."""
+        self.counting = True
+        self.by_lookup = [Tally(now, tally.entries, tally.memory) for tally in self.by_lookup]
+        self.total = Tally(now, self.total.entries, self.total.memory)
+        self.slices = [Tally(now, self.total.entries, self.total.memory)]
+
+    def turn(self, now: int) -> None:
+        """Slices that end at or before `now` end."""
+        while self.counting and len(self.slices) < self.slicing.count and now >= self._slice_end():
+            self.slices.append(Tally(self._slice_end(), self.total.entries, self.total.memory))
+
+    def _slice_end(self) -> int:
+        return self.slicing.origin_ns + self.slicing.width_ns * len(self.slices)
+
+    def close(self, now: int) -> tuple[dict[str, Any], dict[str, Measures], tuple[Slice, ...]]:
+        """The measures of all, of each look-up, of each slice."""
+        every = [stay for stays in self.stays for stay in stays]
+        lookups = {
+            name: Measures(**tally.measures(now, stays))
+            for name, tally, stays in zip(self.names, self.by_lookup, self.stays, strict=True)
+        }
+        if not self.counting:
+            return self.total.measures(0, []), lookups, ()
+        ends = [tally.begins for tally in self.slices[1:]] + [now]
+        slices = tuple(
+            Slice(**tally.measures(end, _overlapping(every, tally.begins, end)), begins_ns=tally.begins, ends_ns=end)
+            for tally, end in zip(self.slices, ends, strict=True)
+        )
+        return self.total.measures(now, every), lookups, slices
+
+
+def _overlapping(stays: list[Stay], begin: int, end: int) -> list[Stay]:
+    return [stay for stay in stays if stay[1] < end and stay[3] > begin]

@@ -1,0 +1,43 @@
+"""``replay``: one trace, one set of settings, one outcome."""
+
+from typing import Literal
+
+from vestigo.engine.job import Job, job, marks
+from vestigo.errors import RulesError
+from vestigo.outcome import Outcome
+from vestigo.rules import Plan, Rules
+from vestigo.trace import Trace
+
+Engine = Literal["native", "reference"]
+
+
+def replay(trace: Trace, settings: Rules | Plan, *, engine: Engine = "native", name: str = "replay") -> Outcome:
+    """What `settings` would have given on `trace`.
+
+    Rules hold for every look-up of the trace, each with room of its own; a plan gives rules for each
+    look-up and a warm-up, and its candidates are left out (see `compare`). The two engines mean the same:
+    ``native`` is fast, ``reference`` is plain Python to be read.
+
+    Raises RulesError if the settings do not fit the trace.
+
+    >>> trace = Trace.from_table({"at": [0, 10, 20], "key": ["a", "b", "a"]})
+    >>> replay(trace, Rules(max_entries=1)).hits, replay(trace, Rules(max_entries=2)).hits
+    (0, 1)
+    """
+    plan = settings if isinstance(settings, Plan) else Plan(settings)
+    return run(trace, job(trace, plan.each_rules(trace.lookups), plan.warm_up), engine, name)
+
+
+def run(trace: Trace, job: Job, engine: Engine, name: str) -> Outcome:
+    """The same from a job, as the study makes them."""
+    if engine == "native":
+        from vestigo.engine import native
+
+        total, lookups, slices = native.run(trace, job)
+    elif engine == "reference":
+        from vestigo.engine import reference
+
+        total, lookups, slices = reference.run(trace, job)
+    else:
+        raise RulesError(f'engine: {engine!r} is not one of "native", "reference"')
+    return Outcome(**total, lookups=lookups, slices=slices, marks=marks(trace), name=name)

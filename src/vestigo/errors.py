@@ -1,0 +1,42 @@
+"""What can go wrong, as one tree:
+
+VestigoError
+└── InputError      wrong input; `problems` holds one sentence for each thing that is wrong
+    ├── TraceError  in a trace
+    ├── RulesError  in rules, or in what rules are applied to
+    └── PlanError   in a plan file
+"""
+
+from collections.abc import Sequence
+
+
+class VestigoError(Exception):
+    """Anything that Vestigo raises on purpose."""
+
+
+class InputError(VestigoError):
+    """Wrong input. Every problem is one sentence that says what, where, and what to do.
+
+    >>> str(InputError(["a.csv: no column 'at'", "a.csv: no column 'key'"]))
+    "a.csv: no column 'at'\\na.csv: no column 'key'"
+    """
+
+    def __init__(self, problems: str | Sequence[str]) -> None:
+        self.problems = (problems,) if isinstance(problems, str) else tuple(problems)
+        super().__init__("\n".join(self.problems))
+
+
+class TraceError(InputError):
+    """A trace that cannot be read or replayed."""
+
+
+class RulesError(InputError):
+    """Rules that mean nothing, or that do not fit the trace. `by_rule` pairs each rule with its problem."""
+
+    def __init__(self, problems: str | Sequence[str], by_rule: Sequence[tuple[str, str]] = ()) -> None:
+        self.by_rule = tuple(by_rule)
+        super().__init__(problems)
+
+
+class PlanError(InputError):
+    """A plan file that cannot be used."""

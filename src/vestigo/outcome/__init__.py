@@ -1,0 +1,7 @@
+"""What a replay counted, as plain data."""
+
+from vestigo.outcome.measures import CAUSES, Measures
+from vestigo.outcome.outcome import Mark, Outcome, Slice
+from vestigo.outcome.spans import Spans
+
+__all__ = ["CAUSES", "Mark", "Measures", "Outcome", "Slice", "Spans"]

@@ -1,0 +1,60 @@
+"""One replay's outcome: the measures of all look-ups together, of each, and over time."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+from vestigo.outcome.measures import Measures
+from vestigo.units import format_bytes, format_seconds, format_share
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+
+class Mark(NamedTuple):
+    """A clear or a restart, to be shown on a time axis."""
+
+    at_ns: int
+    what: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class Slice(Measures):
+    """What was counted in one slice of time, over all look-ups."""
+
+    begins_ns: int
+    ends_ns: int
+
+
+@dataclass(frozen=True, kw_only=True)
+class Outcome(Measures):
+    """What one replay counted after its warm-up. Its own measures are those of all look-ups together."""
+
+    lookups: Mapping[str, Measures]
+    slices: tuple[Slice, ...]
+    marks: tuple[Mark, ...] = ()
+    name: str = "replay"
+
+    def to_dict(self) -> dict[str, Any]:
+        """The measures of all look-ups together, and under ``lookups`` the same for each."""
+        return {**super().to_dict(), "lookups": {name: measures.to_dict() for name, measures in self.lookups.items()}}
+
+    def to_pandas(self) -> "pd.DataFrame":
+        """One row a look-up, then one for all; nested measures as ``read_time.p95``."""
+        import pandas as pd
+
+        rows = {name: measures.to_dict() for name, measures in self.lookups.items()} | {"all": super().to_dict()}
+        return pd.json_normalize(list(rows.values())).set_index(pd.Index(rows, name="lookup"))
+
+    def __repr__(self) -> str:
+        return (
+            f"<Outcome {self.name}: {self.reads:,} reads, hit rate {format_share(self.hit_rate)}, "
+            f"stale {format_share(self.stale_rate)}, {self.loads:,} origin calls, "
+            f"p95 {format_seconds(self.read_time(95))}, memory peak {format_bytes(self.memory_peak)}>"
+        )
+
+    __str__ = __repr__
+
+    def _repr_html_(self) -> str:
+        columns = ["reads", "hit_rate", "fresh_hit_rate", "stale_rate", "loads", "read_time.p95", "memory_peak"]
+        return str(self.to_pandas()[columns].to_html(float_format="{:.3g}".format))

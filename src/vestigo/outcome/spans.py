@@ -1,0 +1,38 @@
+"""Spans of time that occurred, and how often each: what percentiles are taken from."""
+
+from collections import Counter
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+
+from vestigo.trace.trace import Longs
+
+
+@dataclass(frozen=True, eq=False)
+class Spans:
+    """`ns` ascending, `times` how often each occurred.
+
+    >>> Spans.of([5, 1, 1, 9]).percentile(50)
+    1
+    """
+
+    ns: Longs
+    times: Longs
+
+    @classmethod
+    def of(cls, spans: Iterable[int]) -> "Spans":
+        counted = sorted(Counter(spans).items())
+        return cls(np.array([ns for ns, _ in counted], np.int64), np.array([times for _, times in counted], np.int64))
+
+    @property
+    def count(self) -> int:
+        return int(self.times.sum())
+
+    def percentile(self, share: float) -> int:
+        """The smallest span that at least `share` percent do not exceed (nearest rank); 0 if there is none."""
+        if not len(self.ns):
+            return 0
+        upto = np.cumsum(self.times)
+        rank = max(1, int(np.ceil(share / 100 * int(upto[-1]))))
+        return int(self.ns[np.searchsorted(upto, rank)])

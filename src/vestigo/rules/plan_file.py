@@ -1,0 +1,132 @@
+"""Reads a plan file: TOML, every problem reported at once with its line."""
+
+import tomllib
+from pathlib import Path
+from typing import Any
+
+from vestigo.errors import PlanError, RulesError
+from vestigo.rules import plan_lines, values
+from vestigo.rules.plan import Plan
+from vestigo.rules.rules import NOT_YET, Rules, unknown
+
+_TABLES = ["trace", "rules", "lookup", "candidate"]
+_TABLES_NOT_YET = frozenset({"pool", "vary", "aim", "worth", "whatif"})
+
+Table = dict[str, Any]
+
+
+def read_plan(path: str | Path) -> Plan:
+    """The plan in a TOML file with ``[trace]``, ``[rules]``, ``[lookup.*]`` and ``[candidate.*]``.
+
+    Raises PlanError, which names every problem with its line. A relative ``trace.path`` is taken from the
+    plan's own folder.
+    """
+    path = Path(path)
+    try:
+        text = path.read_bytes().decode()
+        tables = tomllib.loads(text)
+    except OSError as error:
+        raise PlanError(f"{path}: cannot be read: {error.strerror}") from None
+    except UnicodeDecodeError:
+        raise PlanError(f"{path}: is not UTF-8 text; a plan is a TOML file") from None
+    except tomllib.TOMLDecodeError as error:
+        raise PlanError(f"{path}: is not valid TOML: {error}") from None
+    return _Reader(path, text).plan(tables)
+
+
+class _Reader:
+    """Builds a plan from tables and gathers what is wrong on the way."""
+
+    def __init__(self, path: Path, text: str) -> None:
+        self.path = path
+        self.lines = plan_lines.key_lines(text)
+        self.problems: list[tuple[int, str]] = []
+
+    def plan(self, tables: Table) -> Plan:
+        self.known((), tables, _TABLES, _TABLES_NOT_YET)
+        trace = self.table((), "trace", tables)
+        self.known(("trace",), trace, ["path", "warm_up"])
+        settings = self.settings((), tables)
+        candidates = {}
+        for name, table in self.subtables((), "candidate", tables):
+            where = ("candidate", name)
+            self.known(where, table, ["rules", "lookup"], _TABLES_NOT_YET)
+            candidates[name] = self.settings(where, table, base=tables)
+        warm_up = self.warm_up(trace)
+        trace_path = self.trace_path(trace)
+        if self.problems:
+            raise PlanError([f"{self.path}, line {line}: {problem}" for line, problem in sorted(set(self.problems))])
+        return Plan(
+            settings[0],
+            settings[1],
+            {name: Plan(rules, lookups, warm_up=warm_up) for name, (rules, lookups) in candidates.items()},
+            warm_up,
+            trace_path,
+        )
+
+    def settings(self, where: plan_lines.Path, tables: Table, base: Table | None = None) -> tuple[Rules, dict[str, Rules]]:
+        """Rules for all and for single look-ups: those of `base` with those of `tables` over them."""
+        base = base or {}
+        common = self.layers((where, tables, ("rules",)), ((), base, ("rules",)))
+        names = dict.fromkeys(name for source in (base, tables) for name, _ in self.subtables((), "lookup", source))
+        lookups = {
+            name: self.rules(
+                {**common, **self.layers((where, tables, ("lookup", name)), ((), base, ("lookup", name)))}
+            )
+            for name in names
+        }
+        return self.rules(common), lookups
+
+    def layers(self, *sources: tuple[plan_lines.Path, Table, plan_lines.Path]) -> dict[str, tuple[object, plan_lines.Path]]:
+        """Each rule's value with where it stands; what is named first wins."""
+        found: dict[str, tuple[object, plan_lines.Path]] = {}
+        for where, table, path in reversed(sources):
+            for name in path:
+                table = self.table(where, name, table)
+                where = (*where, name)
+            found |= {key: (value, (*where, key)) for key, value in table.items()}
+        return found
+
+    def rules(self, found: dict[str, tuple[object, plan_lines.Path]]) -> Rules:
+        try:
+            return Rules(**{key: value for key, (value, _) in found.items()})
+        except RulesError as error:
+            for key, problem in error.by_rule:
+                where = [found[key][1]] if key else [path for name, (_, path) in found.items() if name in problem]
+                self.wrong(where[-1] if where else ("rules",), problem)
+            return Rules()
+
+    def warm_up(self, trace: Table) -> Any:
+        try:
+            return values.warm_up(trace.get("warm_up", "0s"))
+        except ValueError as error:
+            return self.wrong(("trace", "warm_up"), str(error))
+
+    def trace_path(self, trace: Table) -> Path | None:
+        path = trace.get("path")
+        if path is None or isinstance(path, str):
+            return None if path is None else self.path.parent / path
+        return self.wrong(("trace", "path"), f"{path!r} is not a path; write it in quotes")
+
+    def table(self, where: plan_lines.Path, name: str, tables: Table) -> Table:
+        table = tables.get(name, {})
+        if isinstance(table, dict):
+            return table
+        self.wrong((*where, name), f"{table!r} is not a table; write [{'.'.join((*where, name))}]")
+        return {}
+
+    def subtables(self, where: plan_lines.Path, name: str, tables: Table) -> list[tuple[str, Table]]:
+        parent = self.table(where, name, tables)
+        return [(child, self.table((*where, name), child, parent)) for child in parent]
+
+    def known(self, where: plan_lines.Path, table: Table, names: list[str], not_yet: frozenset[str] = frozenset()) -> None:
+        for name in table:
+            if name not in names:
+                hint = f"{name!r} belongs into a table; write rules.{name} or lookup.NAME.{name}"
+                rule = name in Rules.model_fields or name in NOT_YET
+                self.wrong((*where, name), hint if rule and "rules" in names else unknown(name, names, not_yet))
+
+    def wrong(self, where: plan_lines.Path, problem: str) -> None:
+        line = next((self.lines[where[:n]] for n in range(len(where), 0, -1) if where[:n] in self.lines), 1)
+        dotted = ".".join(where)
+        self.problems.append((line, problem if repr(where[-1]) in problem else f"{dotted}: {problem}"))

@@ -1,0 +1,77 @@
+"""What a rule's value may be, and how it is read from a plan or a call.
+
+Each reader takes what a user wrote and gives the value, or raises ValueError with a sentence.
+"""
+
+from typing import NamedTuple
+
+from vestigo.units import Duration, parse_bytes
+
+
+class Nulls(NamedTuple):
+    """What happens to a null: ``skip``, ``keep`` (for a lifetime of its own, if given) or ``blind``."""
+
+    mode: str
+    lifetime: Duration | None = None
+
+    def __str__(self) -> str:
+        return self.mode if self.lifetime is None else f"{self.mode} {self.lifetime}"
+
+
+def limit(value: object) -> int | None:
+    """A number of entries; None is no limit."""
+    if value is None or value == "no limit":
+        return None
+    if isinstance(value, bool) or not isinstance(value, int):
+        raise ValueError(f'{value!r} is not a number of entries; write a whole number from 1 on, or "no limit"')
+    if value < 1:
+        raise ValueError(f'{value} could mean no entries or no limit; write "no limit", or a number from 1 on')
+    return value
+
+
+def byte_limit(value: object) -> int | None:
+    """A size; None is no limit."""
+    if value is None or value == "no limit":
+        return None
+    size = parse_bytes(value)
+    if size == 0:
+        raise ValueError('0 could mean no room or no limit; write "no limit", or a size such as "64 MiB"')
+    return size
+
+
+def lifetime(value: object) -> Duration | None:
+    """How long an entry may live; None is for ever."""
+    if value is None or value == "never":
+        return None
+    span = Duration.parse(value)
+    if span == 0:
+        raise ValueError(
+            f'{value!r} could mean "never expires" or "expires at once"; write "never", or a short time such as "1ms"'
+        )
+    return span
+
+
+def nulls(value: object) -> Nulls:
+    """``skip``, ``keep``, ``keep 30s`` or ``blind``."""
+    if isinstance(value, Nulls):
+        return value
+    words = value.split(maxsplit=1) if isinstance(value, str) else []
+    if words in (["skip"], ["keep"], ["blind"]):
+        return Nulls(words[0])
+    if len(words) == 2 and words[0] == "keep":
+        return Nulls("keep", lifetime(words[1]))
+    raise ValueError(f'{value!r} is not one of "skip", "keep", "keep 30s" (any duration), "blind"')
+
+
+def span(value: object) -> Duration:
+    """A span of time, which may be zero."""
+    return Duration.parse(value)
+
+
+def warm_up(value: object) -> Duration | int:
+    """How much is replayed before counting begins: a duration, or a number of reads."""
+    if isinstance(value, int) and not isinstance(value, (bool, Duration)):
+        if value < 0:
+            raise ValueError(f'{value} is negative; write a number of reads, or a duration such as "30m"')
+        return value
+    return Duration.parse(value)

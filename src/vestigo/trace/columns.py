@@ -1,0 +1,148 @@
+"""The columns of a trace file: what each holds, and how Arrow's values become ours.
+
+Each reader takes one Arrow array and gives a NumPy array, or raises Bad with the first row that is wrong.
+"""
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from vestigo.trace.trace import MISSING, Op
+
+EARLIEST, LATEST = -2_208_988_800_000_000_000, 4_102_444_800_000_000_000  # the years 1900 and 2100
+LARGEST = 2**60
+LONGEST = 36_525 * 86_400 * 10**9
+OPS = [op.name.lower() for op in Op]
+
+
+class Bad(Exception):
+    """One column's problem: how many rows have it, the first of them, what stands there and what is expected."""
+
+    def __init__(self, row: int | None, found: str, expected: str, rows: int = 1) -> None:
+        self.row, self.found, self.expected, self.rows = row, found, expected, rows
+        super().__init__(expected)
+
+
+def times(column: pa.Array) -> np.ndarray:
+    """Nanoseconds since the Unix epoch."""
+    expected = "a time in whole ns since 1970-01-01 UTC, between the years 1900 and 2100"
+    if pa.types.is_timestamp(column.type):
+        if column.type.tz is None:
+            raise Bad(0, "a time without a zone", "a timestamp column with a zone (UTC), or whole ns since 1970-01-01 UTC")
+        column = column.cast(pa.timestamp("ns", "UTC")).cast(pa.int64())
+    return _whole(column, expected, EARLIEST, LATEST, needed=True)
+
+
+def sizes(column: pa.Array) -> np.ndarray:
+    return _whole(column, "a size in whole bytes from 0 to 2^60, or nothing", 0, LARGEST)
+
+
+def costs(column: pa.Array) -> np.ndarray:
+    if pa.types.is_duration(column.type):
+        column = column.cast(pa.duration("ns")).cast(pa.int64())
+    return _whole(column, "a time span in whole ns from 0 to 100 years, or nothing", 0, LONGEST)
+
+
+def flags(column: pa.Array) -> np.ndarray:
+    """1, 0, or MISSING."""
+    if pa.types.is_boolean(column.type):
+        return column.cast(pa.int8()).fill_null(MISSING).to_numpy(zero_copy_only=False)
+    texts = pc.utf8_lower(column.cast(pa.string()))
+    known = {"true": 1, "1": 1, "false": 0, "0": 0}
+    codes = pc.index_in(texts, pa.array(list(known)))
+    _no(pc.and_(pc.is_null(codes), pc.is_valid(column)), column, "true, false, or nothing")
+    return np.append(list(known.values()), MISSING).astype(np.int8)[codes.fill_null(len(known)).to_numpy()]
+
+
+def ops(column: pa.Array) -> np.ndarray:
+    texts = column.cast(pa.string()).fill_null("read")
+    codes = pc.index_in(texts, pa.array(OPS))
+    _no(pc.equal(texts, "preload"), column, f"one of {', '.join(OPS)} (preload is not supported yet)")
+    _no(pc.is_null(codes), column, f"one of {', '.join(OPS)}")
+    return codes.to_numpy().astype(np.uint8)
+
+
+def names(column: pa.Array) -> pa.DictionaryArray:
+    """Texts by first appearance."""
+    if not (_is_text(column.type) or pa.types.is_integer(column.type) or pa.types.is_dictionary(column.type)):
+        raise Bad(0, f"a column of {column.type}", "text")
+    return _encode(column.cast(pa.large_string()))
+
+
+def identities(column: pa.Array) -> pa.DictionaryArray:
+    """Anything that can be told apart, by first appearance."""
+    if pa.types.is_nested(column.type):
+        raise Bad(0, f"a column of {column.type}", "one value a row, not lists or structures")
+    return _encode(column.cast(pa.large_string()) if _is_text(column.type) else column)
+
+
+def keys(column: pa.Array) -> pa.DictionaryArray:
+    if not (_is_text(column.type) or pa.types.is_integer(column.type) or pa.types.is_dictionary(column.type)):
+        raise Bad(0, f"a column of {column.type}", "text or whole numbers")
+    return identities(column)
+
+
+def ids(encoded: pa.DictionaryArray) -> np.ndarray:
+    return encoded.indices.cast(pa.int32()).fill_null(MISSING).to_numpy(zero_copy_only=False)
+
+
+COLUMNS: dict[str, Callable[[pa.Array], Any]] = {
+    "at": times,
+    "op": ops,
+    "lookup": names,
+    "key": keys,
+    "size": sizes,
+    "cost": costs,
+    "found": flags,
+    "version": identities,
+    "scope": names,
+    "node": names,
+    "force": flags,
+}
+
+
+def _is_text(kind: pa.DataType) -> bool:
+    return pa.types.is_string(kind) or pa.types.is_large_string(kind) or pa.types.is_string_view(kind)
+
+
+def _encode(column: pa.Array) -> pa.DictionaryArray:
+    if pa.types.is_dictionary(column.type):
+        column = column.dictionary_decode()
+    return column.dictionary_encode()
+
+
+def _whole(column: pa.Array, expected: str, least: int, most: int, needed: bool = False) -> np.ndarray:
+    if pa.types.is_null(column.type):
+        column = column.cast(pa.int64())
+    try:
+        if pa.types.is_boolean(column.type):
+            raise pa.ArrowInvalid
+        numbers = column if column.type == pa.int64() else column.cast(pa.int64())
+    except (pa.ArrowInvalid, pa.ArrowNotImplementedError):
+        _no(pc.invert(_looks_whole(column)), column, expected)
+        raise Bad(0, f"a column of {column.type}", expected) from None
+    if needed:
+        _no(pc.is_null(numbers), column, expected)
+    _no(pc.or_(pc.less(numbers, least), pc.greater(numbers, most)).fill_null(False), column, expected)
+    return numbers.fill_null(MISSING).to_numpy(zero_copy_only=False)
+
+
+def _looks_whole(column: pa.Array) -> pa.Array:
+    if pa.types.is_floating(column.type):
+        return pc.and_(pc.is_finite(column), pc.equal(pc.round(column), column)).fill_null(True)
+    if not _is_text(column.type):
+        return pa.array(np.zeros(len(column), bool))
+    whole = pc.match_substring_regex(column, r"^[+-]?\d{1,18}$")
+    return whole.fill_null(True)
+
+
+def _no(wrong: pa.Array, column: pa.Array, expected: str) -> None:
+    """Raises Bad if any row is wrong."""
+    rows = np.flatnonzero(wrong.fill_null(False).to_numpy(zero_copy_only=False))
+    if len(rows):
+        row = int(rows[0])
+        value = column[row].as_py()
+        raise Bad(row, "nothing" if value is None else repr(value)[:60], expected, len(rows))

@@ -1,0 +1,41 @@
+"""Reads a trace file, by its ending."""
+
+from pathlib import Path
+
+import pyarrow as pa
+
+from vestigo.errors import TraceError
+from vestigo.trace.build import build_trace
+from vestigo.trace.csv_file import read_csv
+from vestigo.trace.json_file import read_json_lines
+from vestigo.trace.parquet_file import read_parquet
+from vestigo.trace.trace import Trace
+
+_READERS = {
+    ".csv": read_csv,
+    ".csv.gz": read_csv,
+    ".jsonl": read_json_lines,
+    ".ndjson": read_json_lines,
+    ".parquet": read_parquet,
+}
+
+
+def read_trace(path: str | Path) -> Trace:
+    """The trace in a CSV (also ``.gz``), JSON Lines or Parquet file.
+
+    Columns are those of docs/semantics.md, section 1; others are passed over. Rows out of order are sorted,
+    and `Trace.moved` says how many. Raises TraceError, which names file, line or row, column, and what was
+    expected.
+    """
+    path = Path(path)
+    name = path.name.lower()
+    reader = next((read for ending, read in _READERS.items() if name.endswith(ending)), None)
+    if reader is None:
+        raise TraceError(f"{path}: the ending tells no format; known are {', '.join(_READERS)}")
+    try:
+        table, place = reader(path)
+    except OSError as error:
+        raise TraceError(f"{path}: cannot be read: {error.strerror or error}") from None
+    except (pa.ArrowInvalid, EOFError, UnicodeDecodeError) as error:
+        raise TraceError(f"{path}: cannot be read: {str(error).splitlines()[0]}") from None
+    return build_trace(table, str(path), place)

@@ -1,0 +1,132 @@
+"""A trace: events in time order, as NumPy columns with dense ids."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, fields
+from enum import IntEnum
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+import numpy.typing as npt
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+Ints = npt.NDArray[np.int32]
+Longs = npt.NDArray[np.int64]
+
+MISSING = -1
+"""Stands in every id column, and in `size`, `cost` and `found`, where a row says nothing."""
+
+
+class Op(IntEnum):
+    """What happened."""
+
+    READ = 0
+    WRITE = 1
+    REMOVE = 2
+    CLEAR = 3
+    RESTART = 4
+
+
+@dataclass(frozen=True, eq=False)
+class Trace:
+    """Events in time order, one row an event. Immutable; its arrays are read-only.
+
+    Ids are numbered by first appearance; `lookups`, `keys` and `nodes` give the texts behind them. A key
+    belongs to one look-up: the same text under two look-ups is two keys. Made by `read_trace`, or by
+    `Trace.from_table` from columns.
+    """
+
+    at: Longs
+    """When, in ns since the Unix epoch, UTC."""
+    op: npt.NDArray[np.uint8]
+    """What happened: an `Op`."""
+    lookup: Ints
+    """Which look-up; MISSING for a clear of all and for a restart."""
+    key: Ints
+    """Which key; MISSING for a clear and a restart."""
+    size: Longs
+    """Bytes of the value, or MISSING."""
+    cost: Longs
+    """How long the origin took in ns, or MISSING."""
+    found: npt.NDArray[np.int8]
+    """1: a value, 0: a null, MISSING."""
+    version: Ints
+    """Identity of the value, or MISSING."""
+    scope: Ints
+    """Request, session or page, or MISSING."""
+    node: Ints
+    """Process or server, or MISSING."""
+    force: npt.NDArray[np.bool_]
+    """Whether the caller asked for a fresh value."""
+    lookups: tuple[str, ...]
+    keys: Sequence[Any]
+    """The text or number of each key."""
+    key_lookup: Ints
+    """The look-up of each key."""
+    nodes: tuple[str, ...] = ()
+    moved: int = 0
+    """How many rows stood after a later one and were sorted into place."""
+    source: str = "trace"
+
+    def __post_init__(self) -> None:
+        for field in fields(self):
+            value = getattr(self, field.name)
+            if isinstance(value, np.ndarray):
+                value.flags.writeable = False
+
+    @classmethod
+    def from_table(cls, table: Any, source: str = "table") -> "Trace":
+        """From an Arrow table, a pandas DataFrame, or a mapping of columns (docs/semantics.md, section 1).
+
+        Raises TraceError, which names every wrong column.
+
+        >>> Trace.from_table({"at": [10, 20, 30], "key": ["a", "b", "a"]}).key.tolist()
+        [0, 1, 0]
+        """
+        from vestigo.trace.build import build_trace, to_arrow
+
+        return build_trace(to_arrow(table), source, lambda row: f"row {row + 1}")
+
+    def __len__(self) -> int:
+        return len(self.at)
+
+    @property
+    def reads(self) -> int:
+        return int(np.count_nonzero(self.op == Op.READ))
+
+    @property
+    def span_ns(self) -> int:
+        """From the first event to the last."""
+        return int(self.at[-1] - self.at[0]) if len(self) else 0
+
+    def to_pandas(self) -> "pd.DataFrame":
+        """One row an event, ids replaced by the texts behind them."""
+        import pandas as pd
+
+        def texts(ids: Ints, names: Sequence[Any]) -> Any:
+            return pd.Series(np.append(np.asarray(names, dtype=object), None)[ids])
+
+        return pd.DataFrame(
+            {
+                "at": pd.to_datetime(self.at, utc=True),
+                "op": texts(self.op.astype(np.int32), [op.name.lower() for op in Op]),
+                "lookup": texts(self.lookup, self.lookups),
+                "key": texts(self.key, self.keys),
+                "size": pd.Series(self.size).where(self.size != MISSING).astype("Int64"),
+                "cost": pd.Series(self.cost).where(self.cost != MISSING).astype("Int64"),
+                "found": pd.Series(self.found).where(self.found != MISSING).astype("boolean"),
+                "version": self.version,
+                "scope": self.scope,
+                "node": texts(self.node, self.nodes),
+                "force": self.force,
+            }
+        )
+
+    def __repr__(self) -> str:
+        from vestigo.units import format_seconds
+
+        return (
+            f"<Trace {self.source}: {len(self):,} events, {self.reads:,} reads of {len(self.keys):,} keys in "
+            f"{len(self.lookups)} look-ups over {format_seconds(self.span_ns / 1e9)}>"
+        )

@@ -1,0 +1,137 @@
+"""Durations, sizes and shares: from text with a unit to whole numbers, and back to text for people."""
+
+import re
+from fractions import Fraction
+
+SECOND = 1_000_000_000
+
+_DURATIONS = {
+    "ns": 1,
+    "us": 1_000,
+    "ms": 1_000_000,
+    "s": SECOND,
+    "m": 60 * SECOND,
+    "h": 3600 * SECOND,
+    "d": 86_400 * SECOND,
+}
+_SIZES = {
+    "B": 1,
+    "KiB": 2**10,
+    "MiB": 2**20,
+    "GiB": 2**30,
+    "TiB": 2**40,
+    "kB": 10**3,
+    "MB": 10**6,
+    "GB": 10**9,
+    "TB": 10**12,
+}
+_LONGEST = 36_525 * _DURATIONS["d"]
+_LARGEST = 2**60
+_QUANTITY = re.compile(r"\s*(\d+(?:\.\d+)?)\s*([A-Za-zµ]*)\s*")
+
+
+class Duration(int):
+    """A span of time in whole nanoseconds that prints with its unit.
+
+    >>> Duration.parse("90s"), int(Duration.parse("1.5ms"))
+    (Duration('90s'), 1500000)
+    """
+
+    @classmethod
+    def parse(cls, text: object) -> "Duration":
+        """From text such as ``500ms``, ``90s``, ``10m``, ``4h``, ``1d``.
+
+        Raises ValueError for anything without a unit, and for more than 100 years.
+        """
+        if isinstance(text, Duration):
+            return text
+        if isinstance(text, (int, float)) and not isinstance(text, bool):
+            raise ValueError(f'{text:g} has no unit; write "{text:g}s" for seconds or "{text:g}ms" for milliseconds')
+        ns = _quantity(text, _DURATIONS, 'a duration such as "500ms", "90s", "10m", "4h" or "1d"')
+        if ns > _LONGEST:
+            raise ValueError(f'{text!r} is longer than 100 years; write "never" for no end')
+        return cls(ns)
+
+    def __str__(self) -> str:
+        for unit, size in reversed(_DURATIONS.items()):
+            if self and self % size == 0:
+                return f"{self // size}{unit}"
+        return "0s"
+
+    def __repr__(self) -> str:
+        return f"Duration({str(self)!r})"
+
+
+def parse_bytes(text: object) -> int:
+    """From text such as ``64 MiB``, or a number of bytes.
+
+    >>> parse_bytes("64 MiB"), parse_bytes("1.5 kB"), parse_bytes(300)
+    (67108864, 1500, 300)
+    """
+    size = text if isinstance(text, int) and not isinstance(text, bool) else None
+    if size is None:
+        size = _quantity(text, _SIZES, 'a size such as "512 KiB" or "64 MiB"')
+    if not 0 <= size <= _LARGEST:
+        raise ValueError(f"{text!r} is out of range; a size is between 0 and 2^60 bytes")
+    return size
+
+
+def _quantity(text: object, units: dict[str, int], expected: str) -> int:
+    match = _QUANTITY.fullmatch(text) if isinstance(text, str) else None
+    if match is None:
+        raise ValueError(f"{text!r} is not {expected}")
+    number, unit = match[1], match[2].replace("µ", "u")
+    if unit not in units:
+        readings = " or ".join(f'"{number}{near}"' for near in list(units)[2:4])
+        wrong = f"the unit {match[2]!r} is unknown" if match[2] else "it has no unit"
+        raise ValueError(f"{text!r} is not {expected}: {wrong}; write, for example, {readings}")
+    exact = Fraction(number) * units[unit]
+    if exact.denominator != 1:
+        raise ValueError(f"{text!r} is not a whole number of {'bytes' if 'B' in units else 'nanoseconds'}")
+    return int(exact)
+
+
+def format_seconds(seconds: float) -> str:
+    """Three significant digits and a unit.
+
+    >>> [format_seconds(s) for s in (0, 1e-6, 0.0214, 1.5, 75, 5400, 200000)]
+    ['0 s', '1.00 µs', '21.4 ms', '1.50 s', '1.25 min', '1.50 h', '2.31 d']
+    """
+    if seconds == 0:
+        return "0 s"
+    for size, unit in ((86_400, "d"), (3600, "h"), (60, "min"), (1, "s"), (1e-3, "ms"), (1e-6, "µs")):
+        if seconds >= size * 0.9995:
+            return f"{three_digits(seconds / size)} {unit}"
+    return f"{three_digits(seconds * 1e9)} ns"
+
+
+def format_bytes(size: float) -> str:
+    """Three significant digits and a unit.
+
+    >>> [format_bytes(b) for b in (0, 700, 2048, 67108864)]
+    ['0 B', '700 B', '2.00 KiB', '64.0 MiB']
+    """
+    for name in ("TiB", "GiB", "MiB", "KiB"):
+        if size >= _SIZES[name] * 0.9995:
+            return f"{three_digits(size / _SIZES[name])} {name}"
+    return f"{size:.0f} B"
+
+
+def format_share(share: float) -> str:
+    """A share of one in percent.
+
+    >>> [format_share(s) for s in (0, 0.00012, 0.034, 0.5, 1)]
+    ['0 %', '0.012 %', '3.40 %', '50.0 %', '100 %']
+    """
+    if share == 0:
+        return "0 %"
+    return f"{three_digits(share * 100) if share >= 0.01 else f'{share * 100:.2g}'} %"
+
+
+def three_digits(number: float) -> str:
+    """
+    >>> three_digits(1.234), three_digits(12.34), three_digits(123.4), three_digits(99.96)
+    ('1.23', '12.3', '123', '100')
+    """
+    size = abs(number)
+    return f"{number:.{2 if size < 9.995 else 1 if size < 99.95 else 0}f}"

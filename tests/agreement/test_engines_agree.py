@@ -1,0 +1,37 @@
+"""The native kernel counts what the reference engine counts, to the last digit."""
+
+from dataclasses import fields
+
+from hypothesis import given
+
+from tests.agreement.cases import Case, cases
+from vestigo import Measures, Outcome, replay
+from vestigo.outcome import Spans
+
+
+def assert_same(native: Measures, reference: Measures, where: str) -> None:
+    for field in fields(native):
+        mine, theirs = getattr(native, field.name), getattr(reference, field.name)
+        if isinstance(mine, Spans):
+            assert mine.count == theirs.count, (where, field.name)
+        elif field.name not in ("lookups", "slices", "name"):
+            assert mine == theirs, (where, field.name, mine, theirs)
+    for percentile in (50, 95, 99):
+        for name in ("read_time", "stale_age"):
+            mine, theirs = getattr(native, name)(percentile), getattr(reference, name)(percentile)
+            assert abs(mine - theirs) <= 0.01 * theirs, (where, name, percentile, mine, theirs)
+
+
+def assert_agree(native: Outcome, reference: Outcome) -> None:
+    assert_same(native, reference, "all look-ups")
+    assert native.lookups.keys() == reference.lookups.keys()
+    for name, measures in native.lookups.items():
+        assert_same(measures, reference.lookups[name], name)
+    assert len(native.slices) == len(reference.slices)
+    for number, (mine, theirs) in enumerate(zip(native.slices, reference.slices, strict=True)):
+        assert_same(mine, theirs, f"slice {number}")
+
+
+@given(cases())
+def test_every_count_is_the_same_on_random_traces_and_rules(case: Case) -> None:
+    assert_agree(replay(case.trace, case.plan), replay(case.trace, case.plan, engine="reference"))

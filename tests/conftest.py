@@ -1,0 +1,13 @@
+"""How many random cases are tried: a few hundred, or with VESTIGO_CASES=20000 as many as that says."""
+
+import os
+
+from hypothesis import HealthCheck, settings
+
+settings.register_profile(
+    "vestigo",
+    max_examples=int(os.environ.get("VESTIGO_CASES", "400")),
+    deadline=None,
+    suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large, HealthCheck.filter_too_much],
+)
+settings.load_profile("vestigo")
