@@ -1,5 +1,6 @@
 """Durations, sizes and shares: from text with a unit to whole numbers, and back to text for people."""
 
+import math
 import re
 from fractions import Fraction
 
@@ -91,47 +92,57 @@ def _quantity(text: object, units: dict[str, int], expected: str) -> int:
     return int(exact)
 
 
-def format_seconds(seconds: float) -> str:
-    """Three significant digits and a unit.
+SPANS = ((86_400, "d"), (3600, "h"), (60, "min"), (1, "s"), (1e-3, "ms"), (1e-6, "µs"), (1e-9, "ns"))
+SIZES = ((2**40, "TiB"), (2**30, "GiB"), (2**20, "MiB"), (2**10, "KiB"), (1, "B"))
+SHARES = ((0.01, "%"),)
+Units = tuple[tuple[float, str], ...]
 
-    >>> [format_seconds(s) for s in (0, 1e-6, 0.0214, 1.5, 75, 5400, 200000)]
-    ['0 s', '1.00 µs', '21.4 ms', '1.50 s', '1.25 min', '1.50 h', '2.31 d']
+
+def best_unit(amount: float, units: Units) -> tuple[float, str]:
+    """The largest unit of which `amount` has at least one, as (size, name); the last if there is none."""
+    return next((unit for unit in units if amount >= unit[0] * 0.9995), units[-1])
+
+
+def format_amount(amount: float, units: Units) -> str:
+    """Three significant digits and the best unit.
+
+    >>> format_amount(0.0214, SPANS), format_amount(67108864, SIZES), format_amount(0.5, SHARES)
+    ('21.4 ms', '64.0 MiB', '50.0 %')
     """
-    if seconds == 0:
-        return "0 s"
-    for size, unit in ((86_400, "d"), (3600, "h"), (60, "min"), (1, "s"), (1e-3, "ms"), (1e-6, "µs")):
-        if seconds >= size * 0.9995:
-            return f"{three_digits(seconds / size)} {unit}"
-    return f"{three_digits(seconds * 1e9)} ns"
+    size, name = best_unit(amount, units)
+    return f"{three_digits(amount / size)} {name}"
+
+
+def format_seconds(seconds: float) -> str:
+    """
+    >>> [format_seconds(s) for s in (0, 1e-6, 1.5, 75, 5400, 200000)]
+    ['0 s', '1.00 µs', '1.50 s', '1.25 min', '1.50 h', '2.31 d']
+    """
+    return format_amount(seconds, SPANS) if seconds else "0 s"
 
 
 def format_bytes(size: float) -> str:
-    """Three significant digits and a unit.
-
-    >>> [format_bytes(b) for b in (0, 700, 2048, 67108864)]
-    ['0 B', '700 B', '2.00 KiB', '64.0 MiB']
     """
-    for name in ("TiB", "GiB", "MiB", "KiB"):
-        if size >= _SIZES[name] * 0.9995:
-            return f"{three_digits(size / _SIZES[name])} {name}"
-    return f"{size:.0f} B"
+    >>> [format_bytes(b) for b in (0, 700, 2048)]
+    ['0 B', '700 B', '2.00 KiB']
+    """
+    return format_amount(size, SIZES)
 
 
 def format_share(share: float) -> str:
-    """A share of one in percent.
-
-    >>> [format_share(s) for s in (0, 0.00012, 0.034, 0.5, 1)]
-    ['0 %', '0.012 %', '3.40 %', '50.0 %', '100 %']
     """
-    if share == 0:
-        return "0 %"
-    return f"{three_digits(share * 100) if share >= 0.01 else f'{share * 100:.2g}'} %"
+    >>> [format_share(s) for s in (0, 0.00012, 0.034, 1)]
+    ['0 %', '0.0120 %', '3.40 %', '100 %']
+    """
+    return format_amount(share, SHARES)
 
 
 def three_digits(number: float) -> str:
     """
-    >>> three_digits(1.234), three_digits(12.34), three_digits(123.4), three_digits(99.96)
-    ('1.23', '12.3', '123', '100')
+    >>> [three_digits(n) for n in (0, 0.01234, 1.234, 12.34, 123.4, 99.96, 1234.5)]
+    ['0', '0.0123', '1.23', '12.3', '123', '100', '1,234']
     """
-    size = abs(number)
-    return f"{number:.{2 if size < 9.995 else 1 if size < 99.95 else 0}f}"
+    if number == 0:
+        return "0"
+    places = 2 - math.floor(math.log10(abs(float(f"{number:.2e}"))))
+    return f"{number:,.{max(places, 0)}f}"

@@ -77,9 +77,11 @@ class Ledger {
     loads_ = 0;
     surge_ = Surge{};
     for (Tally& tally : tallies_) {
-      const Level held = tally.held;
-      tally = {.held = held, .held_since = now};
-      tally.held.peaks_from_now();
+      Tally fresh;
+      fresh.held = tally.held;
+      fresh.held.peaks_from_now();
+      fresh.held_since = now;
+      tally = std::move(fresh);
     }
     hits_before_.assign(tallies_.size(), 0);
     slices_.count_from(now);

@@ -32,7 +32,7 @@ def run(trace: Trace, job: Job) -> tuple[dict[str, Any], dict[str, Measures], tu
     slicing = job.slicing
     sheets = kernel.replay(
         columns(trace),
-        [_kernel_rules(rules) for rules in job.rules],
+        [_kernel_rules(rules) for rules in job.rules or (Rules(),)],
         job.first_counted,
         job.instant,
         slicing.origin_ns,

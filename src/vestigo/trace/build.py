@@ -99,7 +99,7 @@ def _number(found: dict[str, Any], order: np.ndarray | None, moved: int, source:
             f"{source}, column 'lookup': {len(lookup_names):,} look-ups, more than {MOST_LOOKUPS:,}; does the column hold keys?"
         )
     texts, text = _encoded(found, "key", order)
-    key, pairs = _dense(np.where(keyed, text.astype(np.int64) * max(len(lookup_names), 1) + lookup, MISSING))
+    key, pairs = dense(np.where(keyed, text.astype(np.int64) * max(len(lookup_names), 1) + lookup, MISSING))
     key_lookup = (pairs % max(len(lookup_names), 1)).astype(np.int32)
     nodes, node = _encoded(found, "node", order)
     _, version = _encoded(found, "version", order)
@@ -133,7 +133,7 @@ def _lookups(found: dict[str, Any], order: np.ndarray | None, op: np.ndarray) ->
         if "reads" not in names:
             names = [*names, "reads"]
         lookup = np.where(unnamed, np.int32(names.index("reads")), lookup)
-        lookup, kept = _dense(lookup.astype(np.int64))
+        lookup, kept = dense(lookup.astype(np.int64))
         names = [names[i] for i in kept]
     lookup = np.where(op == Op.RESTART, np.int32(MISSING), lookup)
     return names, np.ascontiguousarray(lookup, np.int32)
@@ -148,11 +148,11 @@ def _encoded(found: dict[str, Any], name: str, order: np.ndarray | None) -> tupl
     ids = columns.ids(encoded)
     if order is None:
         return values, ids
-    ids, kept = _dense(ids[order].astype(np.int64))
+    ids, kept = dense(ids[order].astype(np.int64))
     return ([values[i] for i in kept] if isinstance(values, list) else values.take(pa.array(kept))), ids
 
 
-def _dense(codes: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def dense(codes: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Ids by first appearance for codes (negative: none), and the code of each id."""
     encoded = pa.array(codes, mask=codes < 0).dictionary_encode()
     return columns.ids(encoded), encoded.dictionary.to_numpy(zero_copy_only=False)

@@ -1,0 +1,46 @@
+# The two commands: make demo, make test. Both set up what they need in .venv and build; the second time is quick.
+PYTHON ?= python3
+VENV   := .venv
+BIN    := $(VENV)/bin
+NATIVE := $(wildcard native/include/vestigo/*.hpp native/include/vestigo/policy/*.hpp native/bind/*)
+TESTS  := $(patsubst native/tests/%.cpp,build/%,$(wildcard native/tests/test_*.cpp))
+STRICT := -std=c++20 -Wall -Wextra -Wpedantic -Wshadow -Werror
+
+.PHONY: demo test lint native-test bench screenshots clean
+
+demo: $(VENV)/installed
+	$(BIN)/vestigo demo
+
+test: $(VENV)/installed
+	$(BIN)/python -m pytest
+
+# Every check that is not a test: style, types, layers, warnings; then the native tests under sanitizers.
+lint: $(VENV)/installed
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+	g++ $(STRICT) -fsyntax-only -Inative/include -Inative/bind \
+	  -isystem $$($(BIN)/python -c 'import nanobind; print(nanobind.include_dir())') \
+	  -isystem $$($(BIN)/python -c 'import sysconfig; print(sysconfig.get_path("include"))') native/bind/kernel.cpp
+
+native-test: $(TESTS)
+	for test in $(TESTS); do ./$$test || exit 1; done
+
+build/test_%: native/tests/test_%.cpp native/tests/check.hpp $(NATIVE)
+	mkdir -p build
+	g++ $(STRICT) -O1 -g -fsanitize=address,undefined -fno-sanitize-recover=all -Inative/include -o $@ $<
+
+bench: $(VENV)/installed
+	$(BIN)/python benchmarks/speed.py
+
+screenshots: $(VENV)/installed
+	$(BIN)/python scripts/screenshots.py
+
+$(VENV)/installed: pyproject.toml CMakeLists.txt $(NATIVE)
+	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
+	$(BIN)/pip install --quiet --disable-pip-version-check --editable '.[dev]'
+	touch $@
+
+clean:
+	rm -rf build $(VENV) vestigo-demo

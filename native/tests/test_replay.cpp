@@ -1,0 +1,113 @@
+// Random events under random rules: entries, orders, sizes and loads agree after every one of them, every read
+// is counted once, and every entry that came in has left in one way or is still held.
+#include <random>
+
+#include "check.hpp"
+#include "vestigo/any_replay.hpp"
+#include "vestigo/truth.hpp"
+
+using namespace vestigo;
+
+namespace {
+
+struct Events {
+  std::vector<Time> at, cost;
+  std::vector<Id> key, value;
+  std::vector<std::uint8_t> mark;
+  std::vector<Bytes> size;
+
+  Columns columns() const {
+    return {at.size(), at.data(), key.data(), value.data(), mark.data(), size.data(), cost.data()};
+  }
+};
+
+Events random_events(std::mt19937& random, int count, Id keys, Id rooms, bool costs) {
+  Events events;
+  Truth truth(static_cast<std::size_t>(keys), true);
+  Time now = static_cast<Time>(random()) - (Time{1} << 31);
+  for (int i = 0; i < count; ++i) {
+    now += random() % 3 == 0 ? static_cast<Time>(random() % 9) : 0;
+    const unsigned draw = random() % 20;
+    std::uint8_t mark = draw < 14 ? kRead : draw < 18 ? kWrite : draw == 18 ? kClear : kRestart;
+    const Id key = static_cast<Id>(random() % static_cast<unsigned>(keys));
+    Id value = static_cast<Id>(random() % static_cast<unsigned>(rooms + 1)) - 1;
+    if (mark <= kWrite) {
+      if (mark == kRead && random() % 10 == 0) mark |= kForced;
+      const Row row{static_cast<std::uint8_t>(mark & kOp), key, static_cast<Id>(random() % 4) - 1,
+                    static_cast<std::int8_t>(static_cast<int>(random() % 3) - 1)};
+      value = truth.see(row, mark);
+    }
+    events.at.push_back(now);
+    events.key.push_back(mark <= kWrite || (mark & kOp) <= kWrite ? key : 0);
+    events.value.push_back(value);
+    events.mark.push_back(mark);
+    events.size.push_back(static_cast<Bytes>(random() % 50));
+    events.cost.push_back(costs ? static_cast<Time>(random() % 12) : 0);
+  }
+  return events;
+}
+
+Rules random_rules(std::mt19937& random, Eviction eviction) {
+  const auto maybe = [&random](Time value) { return random() % 3 == 0 ? kNever : value; };
+  Rules rules;
+  rules.max_entries = maybe(1 + random() % 4);
+  rules.max_bytes = maybe(random() % 120);
+  rules.absolute = maybe(1 + random() % 20);
+  rules.sliding = maybe(1 + random() % 20);
+  rules.null_lifetime = maybe(1 + random() % 20);
+  rules.entry_overhead = static_cast<Bytes>(random() % 3);
+  rules.hit_cost = 1;
+  rules.nulls = static_cast<Nulls>(random() % 3);
+  rules.on_write = static_cast<OnWrite>(random() % 3);
+  rules.overlap = static_cast<Overlap>(random() % 2);
+  rules.eviction = eviction;
+  return rules;
+}
+
+template <class Policy, bool timed>
+void one_case(std::mt19937& random, Eviction eviction) {
+  const Id keys = 6, rooms = 2;
+  std::vector<Rules> rules;
+  for (Id room = 0; room < rooms; ++room) rules.push_back(random_rules(random, eviction));
+  std::vector<Id> key_rooms;
+  for (Id key = 0; key < keys; ++key) key_rooms.push_back(key % rooms);
+  const Events events = random_events(random, 200, keys, rooms, timed);
+  const Columns columns = events.columns();
+  Replay<Policy, timed> replay(rules, key_rooms, Slices(events.at[0] - 3, 7, 100), static_cast<int>(random() % 6));
+  replay.count_from(events.at[0]);
+  std::int64_t reads = 0;
+  for (std::size_t i = 0; i < columns.events; ++i) {
+    replay.feed(columns, i, i + 1);
+    reads += (columns.mark[i] & kOp) == kRead;
+    CHECK(replay.check());
+    std::int64_t counted = 0;
+    for (const Tally& tally : replay.ledger().tallies()) {
+      const Counts& c = tally.counts;
+      for (std::size_t cause = 0; cause < kCauses; ++cause) counted += c[cause];
+      counted += c[kHits] + c[kJoined];
+      const std::int64_t left = c[kEvictions] + c[kExpirations] + c[kDrops] + c[kClears] + c[kLost] + c[kSuperseded];
+      CHECK(c[kStored] - left == tally.held.entries);
+      CHECK(c[kStaleHits] <= c[kHits] && c[kGhosts] <= c[kStaleHits] && c[kNullsHit] <= c[kHits]);
+    }
+    CHECK(counted == reads);
+  }
+  replay.close(events.at.back());
+  Tally sliced;
+  for (const Slice& slice : replay.ledger().slices().done()) sliced.add(slice.tally);
+  const Tally& total = replay.ledger().total();
+  CHECK(sliced.counts == total.counts && sliced.sums == total.sums);
+}
+
+}  // namespace
+
+int main() {
+  std::mt19937 random(7);
+  for (int i = 0; i < 1500; ++i) {
+    one_case<policy::Lru, false>(random, Eviction::lru);
+    one_case<policy::Lru, true>(random, Eviction::lru);
+    one_case<policy::Fifo, false>(random, Eviction::fifo);
+    one_case<policy::Fifo, true>(random, Eviction::fifo);
+    one_case<policy::Any, true>(random, i % 2 ? Eviction::lru : Eviction::fifo);
+  }
+  std::puts("replay: passed");
+}

@@ -1,0 +1,1 @@
+"""The command line: reads the call, asks the library, prints. One file a verb."""

@@ -1,0 +1,39 @@
+"""``vestigo VERB``: finds the verb, runs it, and turns errors into one sentence and an exit status."""
+
+import sys
+
+import typer
+
+from vestigo.cli import demo, replay
+from vestigo.errors import InputError
+
+WRONG_INPUT = 2
+
+app = typer.Typer(
+    help="Replays recorded reads against in-process cache settings, and shows what each would have given.",
+    no_args_is_help=True,
+    add_completion=False,
+    rich_markup_mode=None,
+    pretty_exceptions_enable=False,
+)
+app.command("demo")(demo.demo)
+app.command("replay")(replay.replay)
+
+
+@app.callback()
+def _verbs() -> None:
+    """Every verb has a --help of its own, with an example."""
+
+
+def main() -> None:
+    try:
+        app()
+    except InputError as error:
+        from vestigo.show.safe import printable
+
+        for problem in error.problems:
+            print(f"vestigo: {printable(problem, most=1000)}", file=sys.stderr)
+        raise SystemExit(WRONG_INPUT) from None
+    except BrokenPipeError:  # the reader of our output has seen enough
+        sys.stderr.close()
+        raise SystemExit(0) from None

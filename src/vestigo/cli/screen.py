@@ -1,0 +1,47 @@
+"""What reaches the terminal: results on stdout, progress and notes on stderr."""
+
+import sys
+import threading
+from typing import Self
+
+from rich.console import Console, RenderableType
+
+from vestigo.show.safe import printable
+from vestigo.show.tables import WIDTH
+
+
+def show(what: RenderableType) -> None:
+    """Prints a result; in colour only on a terminal, and not if NO_COLOR is set."""
+    console = Console(highlight=False, markup=False, emoji=False)
+    if not console.is_terminal:
+        console = Console(highlight=False, markup=False, emoji=False, width=WIDTH)
+    if isinstance(what, str):
+        console.print(what, soft_wrap=True)
+    else:
+        console.print(what, width=min(console.width, WIDTH))
+
+
+def note(text: str) -> None:
+    print(f"vestigo: {printable(text, most=1000)}", file=sys.stderr)
+
+
+class Progress:
+    """One line on stderr, while work takes longer than a second and stderr is a terminal."""
+
+    def __init__(self, after_seconds: float = 1.0) -> None:
+        self._console = Console(stderr=True, markup=False, emoji=False)
+        self._status = self._console.status("")
+        self._timer = threading.Timer(after_seconds, self._status.start)
+        self._timer.daemon = True
+
+    def step(self, what: str) -> None:
+        self._status.update(printable(what))
+
+    def __enter__(self) -> Self:
+        if self._console.is_terminal:
+            self._timer.start()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._timer.cancel()
+        self._status.stop()

@@ -1,0 +1,6 @@
+"""Skerrow Quay: the desk of a small harbour that does not exist, and two days of what it reads.
+
+scene      who reads what, when, and how the data changes
+generate   the same as a trace, always the same one
+files      the recorded trace and a plan for it, as they ship with the package
+"""

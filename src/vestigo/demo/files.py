@@ -1,0 +1,35 @@
+"""The recorded trace and the plan, as they ship with the package."""
+
+import os
+import shutil
+from importlib.resources import as_file, files
+from pathlib import Path
+
+from vestigo.errors import InputError
+
+TRACE, PLAN = "skerrow-quay.parquet", "plan.toml"
+
+
+def write_demo(folder: Path) -> tuple[Path, Path]:
+    """Writes both into a folder, which is made if it is not there; gives their paths.
+
+    A plan that is there already, perhaps edited, is kept. Raises InputError if the folder cannot be written.
+    """
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        _copy(TRACE, folder / TRACE)
+        if not (folder / PLAN).exists():
+            _copy(PLAN, folder / PLAN)
+    except OSError as error:
+        raise InputError(f"{folder}: cannot be written: {error.strerror}; choose another folder") from None
+    return folder / TRACE, folder / PLAN
+
+
+def _copy(name: str, target: Path) -> None:
+    unfinished = target.with_name(f".{target.name}.{os.getpid()}")
+    try:
+        with as_file(files("vestigo.demo") / name) as source:
+            shutil.copyfile(source, unfinished)
+        unfinished.replace(target)
+    finally:
+        unfinished.unlink(missing_ok=True)

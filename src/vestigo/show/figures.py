@@ -1,0 +1,153 @@
+"""Figures of outcomes: Matplotlib Axes in, Axes out."""
+
+from collections.abc import Sequence
+from datetime import UTC, datetime
+from typing import TYPE_CHECKING, Any
+
+import matplotlib as mpl
+import numpy as np
+from matplotlib.dates import AutoDateLocator, ConciseDateFormatter
+from matplotlib.ticker import FuncFormatter, PercentFormatter
+
+from vestigo.outcome import Outcome
+from vestigo.show import style
+from vestigo.show.safe import printable
+from vestigo.units import SIZES, best_unit, format_bytes, format_seconds
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
+__all__ = ["timeline"]
+
+_MOST_LABELS = 6
+
+
+def timeline(outcome: Outcome, axes: "Sequence[Axes] | None" = None) -> "Sequence[Axes]":
+    """Hit rate and stale share, origin calls, and memory over time; restarts and clears are marked.
+
+    Draws on three axes, from top to bottom; without `axes`, on a figure of its own. Gives them back.
+
+    >>> from vestigo import Rules, Trace, replay
+    >>> import matplotlib; matplotlib.use("agg")
+    >>> outcome = replay(Trace.from_table({"at": [0, 10, 20], "key": ["a", "b", "a"]}), Rules())
+    >>> [axis.get_ylabel() for axis in timeline(outcome)]
+    ['share of reads', 'origin calls\\nper 20.0 ns', 'memory (KiB)']
+    """
+    with mpl.rc_context(style.FIGURE):
+        if axes is None:
+            axes = _figure(outcome)
+        rates, calls, memory = axes
+        times = [_date(piece.begins_ns) for piece in outcome.slices]
+        edges = [*times, _date(outcome.slices[-1].ends_ns)] if outcome.slices else []
+        _draw_rates(rates, outcome, edges)
+        _draw_calls(calls, outcome, edges)
+        _draw_memory(memory, outcome, edges)
+        _draw_marks(axes, outcome)
+        locator = AutoDateLocator()
+        memory.xaxis.set_major_locator(locator)
+        memory.xaxis.set_major_formatter(ConciseDateFormatter(locator))
+        memory.set_xlabel("time (UTC)")
+        if edges and edges[0] < edges[-1]:
+            memory.set_xlim(edges[0], edges[-1])
+    return axes
+
+
+def _figure(outcome: Outcome) -> "Sequence[Axes]":
+    import matplotlib.pyplot as plt
+
+    figure, axes = plt.subplots(3, 1, sharex=True, figsize=(12.8, 8), layout="constrained", height_ratios=(5, 3, 3))
+    figure.suptitle(
+        f"{printable(outcome.name)}: {outcome.hit_rate:.1%} of {outcome.reads:,} reads hit, {outcome.stale_rate:.1%} "
+        f"stale, {outcome.loads:,} origin calls, memory peak {format_bytes(outcome.memory_peak)}",
+        x=0.01,
+        ha="left",
+        fontsize=13,
+        fontweight="bold",
+    )
+    return list(axes)
+
+
+def _draw_rates(axis: "Axes", outcome: Outcome, edges: Sequence[Any]) -> None:
+    shares = {
+        "hits": ([piece.hit_rate for piece in outcome.slices], style.ACCENT),
+        "stale hits": ([piece.stale_rate for piece in outcome.slices], style.WARNING),
+    }
+    for name, (values, colour) in shares.items():
+        if edges:
+            gaps = [value if piece.reads else np.nan for value, piece in zip(values, outcome.slices, strict=True)]
+            axis.stairs(gaps, edges, color=colour, baseline=None, linewidth=1.8)
+            if name == "stale hits":
+                axis.stairs(values, edges, color=colour, fill=True, alpha=0.18)
+            _label_end(axis, edges[-1], _last(gaps), name, colour)
+    axis.set_ylim(0, 1)
+    axis.yaxis.set_major_formatter(PercentFormatter(1, decimals=0))
+    axis.set_ylabel("share of reads")
+
+
+def _draw_calls(axis: "Axes", outcome: Outcome, edges: Sequence[Any]) -> None:
+    if edges:
+        axis.stairs([piece.loads for piece in outcome.slices], edges, color=style.SECOND, fill=True, alpha=0.75)
+    axis.set_ylim(bottom=0)
+    axis.yaxis.set_major_formatter(FuncFormatter(lambda value, _: f"{value:,.0f}"))
+    axis.set_ylabel(f"origin calls\nper {_width(outcome)}")
+
+
+def _draw_memory(axis: "Axes", outcome: Outcome, edges: Sequence[Any]) -> None:
+    size, unit = best_unit(outcome.memory_peak, SIZES)
+    if edges:
+        peak = [piece.memory_peak / size for piece in outcome.slices]
+        mean = [piece.memory_mean / size for piece in outcome.slices]
+        axis.stairs(mean, edges, color=style.INK, fill=True, alpha=0.12)
+        axis.stairs(mean, edges, color=style.INK, baseline=None)
+        axis.stairs(peak, edges, color=style.QUIET, baseline=None, linewidth=1)
+        _label_end(axis, edges[-1], mean[-1], "mean", style.INK, below=True)
+        _label_end(axis, edges[-1], peak[-1], "peak", style.QUIET)
+    axis.set_ylim(0, max(outcome.memory_peak / size, 1e-9) * 1.15)
+    axis.set_ylabel(f"memory ({unit})")
+
+
+def _draw_marks(axes: "Sequence[Axes]", outcome: Outcome) -> None:
+    if not outcome.slices:
+        return
+    counted = [mark for mark in outcome.marks if mark.at_ns >= outcome.slices[0].begins_ns]
+    for number, mark in enumerate(counted):
+        for axis in axes:
+            axis.axvline(_date(mark.at_ns), color=style.INK, linewidth=0.9, linestyle=(0, (4, 3)))
+        if number < _MOST_LABELS:
+            axes[0].annotate(
+                printable(mark.what, 24),
+                (_date(mark.at_ns), 1),
+                xycoords=("data", "axes fraction"),
+                xytext=(3, -3),
+                textcoords="offset points",
+                va="top",
+                fontsize=9,
+                bbox={"facecolor": style.GROUND, "edgecolor": "none", "pad": 1},
+            )
+
+
+def _label_end(axis: "Axes", x: Any, y: float, text: str, colour: str, below: bool = False) -> None:
+    axis.annotate(
+        text,
+        (x, y),
+        xytext=(5, -5 if below else 5),
+        textcoords="offset points",
+        color=colour,
+        va="top" if below else "bottom",
+        fontweight="bold",
+        annotation_clip=False,
+    )
+
+
+def _last(values: Sequence[float]) -> float:
+    return next((value for value in reversed(values) if not np.isnan(value)), 0.0)
+
+
+def _width(outcome: Outcome) -> str:
+    if len(outcome.slices) > 2:
+        return format_seconds((outcome.slices[1].ends_ns - outcome.slices[1].begins_ns) / 1e9)
+    return format_seconds(max((piece.span_ns for piece in outcome.slices), default=0) / 1e9)
+
+
+def _date(ns: int) -> datetime:
+    return datetime.fromtimestamp(ns / 1e9, UTC)

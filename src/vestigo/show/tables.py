@@ -1,0 +1,116 @@
+"""A comparison as text for the terminal: the answer first, then tables of at most 100 columns."""
+
+from collections.abc import Mapping, Sequence
+from typing import NamedTuple
+
+from rich.console import Group, RenderableType
+from rich.table import Table
+from rich.text import Text
+
+from vestigo.outcome import CAUSES, Measures
+from vestigo.show.safe import printable
+from vestigo.study import Comparison
+from vestigo.units import SHARES, SIZES, SPANS, Units, best_unit, format_seconds, format_share, three_digits
+
+WIDTH = 100
+_NAME = 22
+_GAP, _NARROW = 2, 1
+
+
+class Column(NamedTuple):
+    """A heading, the unit of its cells, and a cell for each row."""
+
+    heading: str
+    unit: str
+    cells: Sequence[str]
+
+    @property
+    def width(self) -> int:
+        return max(map(len, (self.heading, self.unit, *self.cells)))
+
+
+def comparison_text(comparison: Comparison, by_lookup: bool = False) -> RenderableType:
+    """What today's settings give, then every setting's measures, then why its reads were misses."""
+    tables = [_measures(comparison, "all look-ups", comparison)]
+    if by_lookup:
+        for lookup in comparison.baseline.lookups:
+            found = {name: outcome.lookups[lookup] for name, outcome in comparison.items()}
+            tables.append(_measures(comparison, lookup, found, lookup))
+    parts: list[RenderableType] = [answer(comparison)]
+    for table in (*tables, *_causes(comparison)):
+        parts += [Text(), table]
+    return Group(*parts)
+
+
+def answer(comparison: Comparison) -> Text:
+    """What is had today, what can be had at all, and which of the settings comes nearest."""
+    today, name = comparison[comparison.settings[0]], comparison.settings[0]
+    top, fresh = (comparison[ceiling] for ceiling in comparison.ceilings)
+    best = max(comparison.settings, key=lambda one: comparison[one].fresh_hit_rate)
+    saved, of = comparison.time_saved(name), comparison.baseline.origin_time_ns / 1e9
+    share = f" ({format_share(saved / of)})" if of else ""
+    text = Text.assemble(
+        ("Today's settings", "bold"),
+        f" answer {format_share(today.hit_rate)} of {today.reads:,} reads, {format_share(today.stale_rate)} with old data, "
+        f"and save {format_seconds(saved)} of {format_seconds(of)} origin time{share}. "
+        f"No settings can answer more than {format_share(top.hit_rate)}, or {format_share(fresh.hit_rate)} with fresh data; ",
+    )
+    if best == name:
+        return text.append("of the settings compared, today's give the most fresh hits.")
+    rate = format_share(comparison[best].fresh_hit_rate)
+    return text.append(f"of the settings compared, {printable(best)} gives the most fresh hits, {rate}.")
+
+
+def _measures(comparison: Comparison, title: str, found: Mapping[str, Measures], lookup: str | None = None) -> Table:
+    each = list(found.values())
+    columns = [
+        _in_one_unit("hit rate", [one.hit_rate for one in each], SHARES),
+        _in_one_unit("fresh hits", [one.fresh_hit_rate for one in each], SHARES),
+        _in_one_unit("stale", [one.stale_rate for one in each], SHARES),
+        Column("origin calls", "", [f"{one.loads:,}" for one in each]),
+        _in_one_unit("time saved", [comparison.time_saved(name, lookup) for name in found], SPANS),
+        _in_one_unit("read p95", [one.read_time(95) for one in each], SPANS),
+        _in_one_unit("memory peak", [one.memory_peak for one in each], SIZES),
+    ]
+    return _table(comparison, title, list(found), columns)
+
+
+def _causes(comparison: Comparison) -> list[Table]:
+    """As many tables as it takes to stay within the width."""
+    settings, title = comparison.settings, "misses by cause"
+    columns = [
+        Column(cause, "", [f"{comparison[name].misses_by_cause[cause]:,}" for name in settings]) for cause in CAUSES
+    ]
+    columns.append(Column("(joined)", "", [f"{comparison[name].joined:,}" for name in settings]))
+    room = WIDTH - max(len(printable(name, _NAME)) for name in (title, *settings))
+    groups: list[list[Column]] = [[]]
+    for column in columns:
+        if all(cell == "0" for cell in column.cells):
+            continue
+        if sum(_NARROW + one.width for one in (*groups[-1], column)) > room:
+            groups.append([])
+        groups[-1].append(column)
+    return [_table(comparison, title, settings, group, _NARROW) for group in groups]
+
+
+def _table(
+    comparison: Comparison, title: str, names: Sequence[str], columns: Sequence[Column], gap: int = _GAP
+) -> Table:
+    table = Table(box=None, pad_edge=False, padding=(0, gap, 0, 0), header_style="bold")
+    table.add_column(Text(printable(title, _NAME)), no_wrap=True)
+    for column in columns:
+        heading = f"{column.heading}\n{column.unit}" if any(one.unit for one in columns) else column.heading
+        table.add_column(Text(heading), justify="right", no_wrap=True)
+    settings = comparison.settings
+    for row, name in enumerate(names):
+        style = "bold" if name == settings[0] else "" if name in settings else "dim"
+        table.add_row(Text(printable(name, _NAME)), *(Text(column.cells[row]) for column in columns), style=style)
+    return table
+
+
+def _in_one_unit(heading: str, amounts: Sequence[float], units: Units) -> Column:
+    """In the unit that suits the largest, decimal points under each other."""
+    size, unit = best_unit(max(map(abs, amounts), default=0), units)
+    parts = [three_digits(amount / size).partition(".") for amount in amounts]
+    places = max(len(point + fraction) for _, point, fraction in parts)
+    return Column(heading, unit, [whole + f"{point}{fraction}".ljust(places) for whole, point, fraction in parts])

@@ -1,0 +1,112 @@
+"""``compare``: today's settings and every candidate, beside no cache and the ceilings."""
+
+import os
+from collections.abc import Callable, Iterator, Mapping
+from concurrent.futures import ThreadPoolExecutor, as_completed
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from vestigo.engine.job import job
+from vestigo.engine.native import columns
+from vestigo.engine.replay import Engine, run
+from vestigo.errors import RulesError
+from vestigo.outcome import Outcome
+from vestigo.rules import Plan
+from vestigo.study import bounds
+from vestigo.trace import Trace
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+TODAY = "today"
+Progress = Callable[[int, int], None]
+
+
+@dataclass(frozen=True)
+class Comparison(Mapping[str, Outcome]):
+    """Outcomes of one trace by name: ``no cache``, ``today``, the candidates, the ceilings."""
+
+    outcomes: Mapping[str, Outcome]
+
+    def __getitem__(self, name: str) -> Outcome:
+        return self.outcomes[name]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self.outcomes)
+
+    def __len__(self) -> int:
+        return len(self.outcomes)
+
+    @property
+    def baseline(self) -> Outcome:
+        """The same reads with no cache."""
+        return self[bounds.NO_CACHE]
+
+    @property
+    def settings(self) -> list[str]:
+        """Today's and the candidates' names."""
+        others = (bounds.NO_CACHE, bounds.KEEP_ALL, bounds.ALWAYS_FRESH)
+        return [name for name in self if name not in others]
+
+    @property
+    def ceilings(self) -> list[str]:
+        return [bounds.KEEP_ALL, bounds.ALWAYS_FRESH]
+
+    def time_saved(self, name: str, lookup: str | None = None) -> float:
+        """Seconds of origin time that are not spent, compared with no cache."""
+        with_it, without = self[name], self.baseline
+        if lookup is not None:
+            return (without.lookups[lookup].origin_time_ns - with_it.lookups[lookup].origin_time_ns) / 1e9
+        return (without.origin_time_ns - with_it.origin_time_ns) / 1e9
+
+    def to_dict(self) -> dict[str, Any]:
+        """Each outcome's `to_dict`, by name."""
+        return {name: outcome.to_dict() for name, outcome in self.items()}
+
+    def to_pandas(self) -> "pd.DataFrame":
+        """One row a setting; nested measures as ``read_time.p95``."""
+        import pandas as pd
+
+        frame = pd.concat([outcome.to_pandas().loc[["all"]] for outcome in self.values()])
+        return frame.set_index(pd.Index(list(self), name="settings"))
+
+    def __repr__(self) -> str:
+        return "\n".join(map(repr, self.values()))
+
+    def _repr_html_(self) -> str:
+        names = ["reads", "hit_rate", "fresh_hit_rate", "stale_rate", "loads", "read_time.p95", "memory_peak"]
+        return str(self.to_pandas()[names].to_html(float_format="{:.3g}".format))
+
+
+def compare(trace: Trace, plan: Plan, *, engine: Engine = "native", progress: Progress | None = None) -> Comparison:
+    """Replays the plan's own settings, every candidate, the baseline and the ceilings.
+
+    `progress` is called with how many replays are done, and of how many. Raises RulesError if the plan
+    does not fit the trace.
+
+    >>> from vestigo.rules import Rules
+    >>> trace = Trace.from_table({"at": [0, 10, 20, 30], "key": ["a", "b", "a", "b"]})
+    >>> results = compare(trace, Plan(Rules(max_entries=1)))
+    >>> {name: outcome.hits for name, outcome in results.items()}
+    {'no cache': 0, 'today': 0, 'no limits': 2, 'no limits, fresh': 2}
+    """
+    taken = {bounds.NO_CACHE, TODAY, bounds.KEEP_ALL, bounds.ALWAYS_FRESH} & set(plan.candidates)
+    if taken:
+        raise RulesError([f"candidate {name!r}: the name is taken; choose another" for name in sorted(taken)])
+    nothing, everything = Plan(bounds.no_cache()), Plan(bounds.keep_all())
+    plans = {bounds.NO_CACHE: nothing, TODAY: plan, **plan.candidates, bounds.KEEP_ALL: everything}
+    jobs = {
+        name: (trace, job(trace, one.each_rules(trace.lookups), plan.warm_up, instant=one is everything))
+        for name, one in plans.items()
+    }
+    versions = bounds.with_versions_as_keys(trace)
+    rules = everything.each_rules(trace.lookups)
+    jobs[bounds.ALWAYS_FRESH] = (versions, job(versions, rules, plan.warm_up, instant=True))
+    if engine == "native" and len(trace):
+        columns(trace)  # once, before the threads ask for them
+    with ThreadPoolExecutor(os.cpu_count()) as pool:
+        futures = {name: pool.submit(run, *jobs[name], engine, name) for name in jobs}
+        for done, _ in enumerate(as_completed(futures.values()), 1):
+            if progress:
+                progress(done, len(futures))
+        return Comparison({name: future.result() for name, future in futures.items()})
