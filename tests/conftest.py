@@ -2,6 +2,7 @@
 
 import os
 
+import pytest
 from hypothesis import HealthCheck, settings
 
 settings.register_profile(
@@ -11,3 +12,9 @@ settings.register_profile(
     suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large, HealthCheck.filter_too_much],
 )
 settings.load_profile("vestigo")
+
+
+@pytest.fixture(params=["native", "reference"])
+def engine(request: pytest.FixtureRequest) -> str:
+    """Both engines, one after the other: they mean the same."""
+    return str(request.param)

@@ -87,7 +87,7 @@ def cases(draw: st.DrawFn) -> Case:
     trace = trace_of(draw(_rows(draw(st.booleans()))), unit)
     reads = draw(st.sampled_from([0, 0, 1, 5]))
     warm_up: Duration | int = draw(st.sampled_from([reads, Duration(reads * unit)]))
-    if isinstance(warm_up, Duration) and warm_up > trace.span_ns or warm_up >= trace.reads:
+    if warm_up >= trace.reads or (isinstance(warm_up, Duration) and warm_up > trace.span_ns):
         warm_up = 0
     rules = draw(_rules(unit))
     lookups = {name: draw(_rules(unit)) for name in trace.lookups if draw(st.booleans())}

@@ -2,6 +2,7 @@
 
 import sys
 from pathlib import Path
+from statistics import NormalDist
 
 import numpy as np
 import pandas as pd
@@ -27,11 +28,13 @@ def generate() -> pa.Table:
     """The trace as a table with the columns of docs/semantics.md, section 1."""
     rng = np.random.default_rng(SEED)
     signs = scene.call_signs(rng)
-    keys = {"tide": scene.STATIONS, "berth": scene.BERTHS, "vessel": signs, "weather": scene.CELLS}
-    keys |= {"chart": scene.TILES, "notice": scene.AREAS}
+    keys = {"tide": scene.STATIONS, "berth": scene.BERTHS, "vessel": signs.tolist()}
+    keys |= {"weather": scene.CELLS, "chart": scene.TILES, "notice": scene.AREAS}
     changes = {"berth": scene.berth_changes(rng), "notice": scene.notice_changes(rng)}
     late = rng.choice(np.arange(scene.KNOWN_VESSELS, len(signs)), scene.LATE_VESSELS, replace=False)
-    registered = {signs[i]: np.array([t]) for i, t in zip(late, rng.uniform(0.2 * DAY, 1.9 * DAY, len(late)), strict=True)}
+    registered = {
+        signs[i]: np.array([t]) for i, t in zip(late, rng.uniform(0.2 * DAY, 1.9 * DAY, len(late)), strict=True)
+    }
     changes["vessel"] = registered
     reads = pd.concat([_page_reads(rng, keys), _crawls(rng)], ignore_index=True)
     reads["op"] = "read"
@@ -121,17 +124,11 @@ def _sizes(lookup: np.ndarray, key: np.ndarray, version: np.ndarray) -> np.ndarr
     """Bytes of a value: the same for the same value, drawn by a hash of it."""
     draw = pd.util.hash_pandas_object(pd.Series(lookup + "/" + key + "/" + version.astype(str)), index=False)
     uniform = (draw.to_numpy() >> np.uint64(11)).astype(float) / 2**53
-    normal = np.sqrt(2) * _inverse_erf(2 * np.clip(uniform, 1e-9, 1 - 1e-9) - 1)
+    normal = np.vectorize(NormalDist().inv_cdf)(np.clip(uniform, 1e-9, 1 - 1e-9))
     median = np.array([ORIGINS[name].bytes_median for name in lookup])
     spread = np.array([ORIGINS[name].bytes_spread for name in lookup])
-    return np.round(median * np.exp(spread * normal)).astype(np.int64)
-
-
-def _inverse_erf(x: np.ndarray) -> np.ndarray:
-    """S. Winitzki, "A handy approximation for the error function and its inverse", 2008: good to 0.2%."""
-    log = np.log(1 - x**2)
-    half = 2 / (np.pi * 0.147) + log / 2
-    return np.sign(x) * np.sqrt(np.sqrt(half**2 - log / 0.147) - half)
+    size: np.ndarray = np.round(median * np.exp(spread * normal)).astype(np.int64)
+    return size
 
 
 def _costs(rng: np.random.Generator, seconds: np.ndarray, lookup: np.ndarray) -> np.ndarray:
@@ -144,7 +141,8 @@ def _costs(rng: np.random.Generator, seconds: np.ndarray, lookup: np.ndarray) ->
     cost_ms *= 1 + np.minimum(busy[minute] / 12, 1.5)
     for start in (0, scene.DEPLOYMENT):
         cost_ms[(seconds >= start) & (seconds < start + 20)] *= 6
-    return np.round(cost_ms * 1000).astype(np.int64) * 1000
+    cost_ns: np.ndarray = np.round(cost_ms * 1000).astype(np.int64) * 1000
+    return cost_ns
 
 
 def _writes(rng: np.random.Generator, changes: dict[str, dict[str, np.ndarray]]) -> pd.DataFrame:

@@ -21,7 +21,9 @@ BERTHS = [f"{row}{number}" for row in "ABCD" for number in range(1, 8)]
 STATIONS = ["skerrow", "outer skerry", "north sound", "kelp bank", "lamb holm", "the narrows"]
 CELLS = [f"{east}/{north}" for east in range(-4, 5) for north in range(-4, 4)]
 AREAS = [f"at {place}" for place in (*BERTHS, *STATIONS, "harbour", "channel", "fuel quay", "slipway")]
-TILES = [f"{zoom}/{x}/{y}" for zoom, side in ((9, 6), (10, 12), (11, 24), (12, 64)) for x in range(side) for y in range(side)]
+TILES = [
+    f"{zoom}/{x}/{y}" for zoom, side in ((9, 6), (10, 12), (11, 24), (12, 64)) for x in range(side) for y in range(side)
+]
 KNOWN_VESSELS, UNKNOWN_VESSELS, LATE_VESSELS = 2400, 1500, 60
 
 

@@ -23,7 +23,7 @@ class Slicing(NamedTuple):
 
     origin_ns: int
     width_ns: int
-    count: int
+    most: int
 
 
 @dataclass(frozen=True)

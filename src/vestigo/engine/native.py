@@ -37,7 +37,7 @@ def run(trace: Trace, job: Job) -> tuple[dict[str, Any], dict[str, Measures], tu
         job.instant,
         slicing.origin_ns,
         slicing.width_ns,
-        slicing.count,
+        slicing.most,
     )
     span = int(trace.at[-1] - trace.at[job.first_counted])
     total = _measures(sheets["total"], 0, span)

@@ -10,8 +10,8 @@ CAUSES = tuple("first scope evicted aged idle clock dropped cleared restarted nu
 """Why a read was a miss, in the order of docs/semantics.md."""
 
 _COUNTS = (
-    "stale_hits joined_stale ghosts nulls_read nulls_hit loads evictions expirations drops clears refusals raced".split()
-)
+    "stale_hits joined_stale ghosts nulls_read nulls_hit loads evictions expirations drops clears refusals raced"
+).split()
 
 
 def _share(part: float, whole: float) -> float:

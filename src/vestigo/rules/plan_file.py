@@ -8,6 +8,7 @@ from vestigo.errors import PlanError, RulesError
 from vestigo.rules import plan_lines, values
 from vestigo.rules.plan import Plan
 from vestigo.rules.rules import NOT_YET, Rules, unknown
+from vestigo.units import Duration
 
 _TABLES = ["trace", "rules", "lookup", "candidate"]
 _TABLES_NOT_YET = frozenset({"pool", "vary", "aim", "worth", "whatif"})
@@ -64,26 +65,28 @@ class _Reader:
             trace_path,
         )
 
-    def settings(self, where: plan_lines.Path, tables: Table, base: Table | None = None) -> tuple[Rules, dict[str, Rules]]:
+    def settings(
+        self, where: plan_lines.Path, tables: Table, base: Table | None = None
+    ) -> tuple[Rules, dict[str, Rules]]:
         """Rules for all and for single look-ups: those of `base` with those of `tables` over them."""
         base = base or {}
         common = self.layers((where, tables, ("rules",)), ((), base, ("rules",)))
         names = dict.fromkeys(name for source in (base, tables) for name, _ in self.subtables((), "lookup", source))
         lookups = {
-            name: self.rules(
-                {**common, **self.layers((where, tables, ("lookup", name)), ((), base, ("lookup", name)))}
-            )
+            name: self.rules({**common, **self.layers((where, tables, ("lookup", name)), ((), base, ("lookup", name)))})
             for name in names
         }
         return self.rules(common), lookups
 
-    def layers(self, *sources: tuple[plan_lines.Path, Table, plan_lines.Path]) -> dict[str, tuple[object, plan_lines.Path]]:
+    def layers(
+        self, *sources: tuple[plan_lines.Path, Table, plan_lines.Path]
+    ) -> dict[str, tuple[object, plan_lines.Path]]:
         """Each rule's value with where it stands; what is named first wins."""
         found: dict[str, tuple[object, plan_lines.Path]] = {}
-        for where, table, path in reversed(sources):
+        for base, tables, path in reversed(sources):
+            where, table = base, tables
             for name in path:
-                table = self.table(where, name, table)
-                where = (*where, name)
+                where, table = (*where, name), self.table(where, name, table)
             found |= {key: (value, (*where, key)) for key, value in table.items()}
         return found
 
@@ -94,19 +97,24 @@ class _Reader:
             for key, problem in error.by_rule:
                 where = [found[key][1]] if key else [path for name, (_, path) in found.items() if name in problem]
                 self.wrong(where[-1] if where else ("rules",), problem)
-            return Rules()
+            wrong = {key for key, _ in error.by_rule}
+            right = {key: value for key, value in found.items() if key not in wrong}
+            return self.rules(right) if len(right) < len(found) else Rules()  # what is left may not fit together
 
-    def warm_up(self, trace: Table) -> Any:
+    def warm_up(self, trace: Table) -> Duration | int:
         try:
             return values.warm_up(trace.get("warm_up", "0s"))
         except ValueError as error:
-            return self.wrong(("trace", "warm_up"), str(error))
+            self.wrong(("trace", "warm_up"), str(error))
+            return 0
 
     def trace_path(self, trace: Table) -> Path | None:
         path = trace.get("path")
-        if path is None or isinstance(path, str):
-            return None if path is None else self.path.parent / path
-        return self.wrong(("trace", "path"), f"{path!r} is not a path; write it in quotes")
+        if isinstance(path, str):
+            return self.path.parent / path
+        if path is not None:
+            self.wrong(("trace", "path"), f"{path!r} is not a path; write it in quotes")
+        return None
 
     def table(self, where: plan_lines.Path, name: str, tables: Table) -> Table:
         table = tables.get(name, {})
@@ -119,7 +127,9 @@ class _Reader:
         parent = self.table(where, name, tables)
         return [(child, self.table((*where, name), child, parent)) for child in parent]
 
-    def known(self, where: plan_lines.Path, table: Table, names: list[str], not_yet: frozenset[str] = frozenset()) -> None:
+    def known(
+        self, where: plan_lines.Path, table: Table, names: list[str], not_yet: frozenset[str] = frozenset()
+    ) -> None:
         for name in table:
             if name not in names:
                 hint = f"{name!r} belongs into a table; write rules.{name} or lookup.NAME.{name}"
@@ -129,4 +139,4 @@ class _Reader:
     def wrong(self, where: plan_lines.Path, problem: str) -> None:
         line = next((self.lines[where[:n]] for n in range(len(where), 0, -1) if where[:n] in self.lines), 1)
         dotted = ".".join(where)
-        self.problems.append((line, problem if repr(where[-1]) in problem else f"{dotted}: {problem}"))
+        self.problems.append((line, problem if where[-1] in problem.split(" ", 1)[0] else f"{dotted}: {problem}"))

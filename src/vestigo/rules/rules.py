@@ -67,7 +67,9 @@ class Rules(BaseModel):
                 "could ever be kept; raise the one or lower the other"
             )
         if self.entry_overhead > 2**28:
-            raise ValueError(f"entry_overhead = {self.entry_overhead} is more than 256 MiB; give the bytes of one entry")
+            raise ValueError(
+                f"entry_overhead = {self.entry_overhead} is more than 256 MiB; give the bytes of one entry"
+            )
         return self
 
     def to_dict(self) -> dict[str, int | str]:

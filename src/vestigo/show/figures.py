@@ -1,8 +1,7 @@
 """Figures of outcomes: Matplotlib Axes in, Axes out."""
 
 from collections.abc import Sequence
-from datetime import UTC, datetime
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import matplotlib as mpl
 import numpy as np
@@ -43,9 +42,10 @@ def timeline(outcome: Outcome, axes: "Sequence[Axes] | None" = None) -> "Sequenc
         _draw_calls(calls, outcome, edges)
         _draw_memory(memory, outcome, edges)
         _draw_marks(axes, outcome)
-        locator = AutoDateLocator()
+        locator = AutoDateLocator()  # type: ignore[no-untyped-call]
+        memory.xaxis_date("UTC")
         memory.xaxis.set_major_locator(locator)
-        memory.xaxis.set_major_formatter(ConciseDateFormatter(locator))
+        memory.xaxis.set_major_formatter(ConciseDateFormatter(locator))  # type: ignore[no-untyped-call]
         memory.set_xlabel("time (UTC)")
         if edges and edges[0] < edges[-1]:
             memory.set_xlim(edges[0], edges[-1])
@@ -67,7 +67,7 @@ def _figure(outcome: Outcome) -> "Sequence[Axes]":
     return list(axes)
 
 
-def _draw_rates(axis: "Axes", outcome: Outcome, edges: Sequence[Any]) -> None:
+def _draw_rates(axis: "Axes", outcome: Outcome, edges: Sequence[float]) -> None:
     shares = {
         "hits": ([piece.hit_rate for piece in outcome.slices], style.ACCENT),
         "stale hits": ([piece.stale_rate for piece in outcome.slices], style.WARNING),
@@ -78,13 +78,13 @@ def _draw_rates(axis: "Axes", outcome: Outcome, edges: Sequence[Any]) -> None:
             axis.stairs(gaps, edges, color=colour, baseline=None, linewidth=1.8)
             if name == "stale hits":
                 axis.stairs(values, edges, color=colour, fill=True, alpha=0.18)
-            _label_end(axis, edges[-1], _last(gaps), name, colour)
+            _label_end(axis, (edges[-1], _last(gaps)), name, colour)
     axis.set_ylim(0, 1)
     axis.yaxis.set_major_formatter(PercentFormatter(1, decimals=0))
     axis.set_ylabel("share of reads")
 
 
-def _draw_calls(axis: "Axes", outcome: Outcome, edges: Sequence[Any]) -> None:
+def _draw_calls(axis: "Axes", outcome: Outcome, edges: Sequence[float]) -> None:
     if edges:
         axis.stairs([piece.loads for piece in outcome.slices], edges, color=style.SECOND, fill=True, alpha=0.75)
     axis.set_ylim(bottom=0)
@@ -92,7 +92,7 @@ def _draw_calls(axis: "Axes", outcome: Outcome, edges: Sequence[Any]) -> None:
     axis.set_ylabel(f"origin calls\nper {_width(outcome)}")
 
 
-def _draw_memory(axis: "Axes", outcome: Outcome, edges: Sequence[Any]) -> None:
+def _draw_memory(axis: "Axes", outcome: Outcome, edges: Sequence[float]) -> None:
     size, unit = best_unit(outcome.memory_peak, SIZES)
     if edges:
         peak = [piece.memory_peak / size for piece in outcome.slices]
@@ -100,8 +100,8 @@ def _draw_memory(axis: "Axes", outcome: Outcome, edges: Sequence[Any]) -> None:
         axis.stairs(mean, edges, color=style.INK, fill=True, alpha=0.12)
         axis.stairs(mean, edges, color=style.INK, baseline=None)
         axis.stairs(peak, edges, color=style.QUIET, baseline=None, linewidth=1)
-        _label_end(axis, edges[-1], mean[-1], "mean", style.INK, below=True)
-        _label_end(axis, edges[-1], peak[-1], "peak", style.QUIET)
+        _label_end(axis, (edges[-1], mean[-1]), "mean", style.INK, below=True)
+        _label_end(axis, (edges[-1], peak[-1]), "peak", style.QUIET)
     axis.set_ylim(0, max(outcome.memory_peak / size, 1e-9) * 1.15)
     axis.set_ylabel(f"memory ({unit})")
 
@@ -126,10 +126,10 @@ def _draw_marks(axes: "Sequence[Axes]", outcome: Outcome) -> None:
             )
 
 
-def _label_end(axis: "Axes", x: Any, y: float, text: str, colour: str, below: bool = False) -> None:
+def _label_end(axis: "Axes", at: tuple[float, float], text: str, colour: str, below: bool = False) -> None:
     axis.annotate(
         text,
-        (x, y),
+        at,
         xytext=(5, -5 if below else 5),
         textcoords="offset points",
         color=colour,
@@ -149,5 +149,6 @@ def _width(outcome: Outcome) -> str:
     return format_seconds(max((piece.span_ns for piece in outcome.slices), default=0) / 1e9)
 
 
-def _date(ns: int) -> datetime:
-    return datetime.fromtimestamp(ns / 1e9, UTC)
+def _date(ns: int) -> float:
+    """As Matplotlib's dates: days since 1970."""
+    return ns / (86_400 * 1e9)

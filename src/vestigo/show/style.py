@@ -1,5 +1,7 @@
 """The looks of everything we draw: a quiet ground, one accent, colours that stay apart for every eye."""
 
+from typing import Any
+
 INK = "#22303a"
 QUIET = "#8b969d"
 RULE = "#dfe4e6"
@@ -8,7 +10,7 @@ ACCENT = "#00656f"
 WARNING = "#c4571c"
 SECOND = "#6b5b95"
 
-FIGURE = {
+FIGURE: Any = {
     "figure.facecolor": GROUND,
     "axes.facecolor": GROUND,
     "axes.edgecolor": RULE,

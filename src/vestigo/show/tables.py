@@ -51,9 +51,9 @@ def answer(comparison: Comparison) -> Text:
     share = f" ({format_share(saved / of)})" if of else ""
     text = Text.assemble(
         ("Today's settings", "bold"),
-        f" answer {format_share(today.hit_rate)} of {today.reads:,} reads, {format_share(today.stale_rate)} with old data, "
-        f"and save {format_seconds(saved)} of {format_seconds(of)} origin time{share}. "
-        f"No settings can answer more than {format_share(top.hit_rate)}, or {format_share(fresh.hit_rate)} with fresh data; ",
+        f" answer {format_share(today.hit_rate)} of {today.reads:,} reads, {format_share(today.stale_rate)} with old "
+        f"data, and save {format_seconds(saved)} of {format_seconds(of)} origin time{share}. No settings can answer "
+        f"more than {format_share(top.hit_rate)}, or {format_share(fresh.hit_rate)} with fresh data; ",
     )
     if best == name:
         return text.append("of the settings compared, today's give the most fresh hits.")

@@ -1,6 +1,6 @@
 """From an Arrow table to a Trace: every column checked, rows in time order, ids by first appearance."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -20,7 +20,9 @@ def to_arrow(table: Any) -> pa.Table:
         if isinstance(table, pa.Table):
             return table
         if isinstance(table, Mapping):
-            return pa.table({name: column if isinstance(column, pa.Array) else pa.array(column) for name, column in table.items()})
+            return pa.table(
+                {name: column if isinstance(column, pa.Array) else pa.array(column) for name, column in table.items()}
+            )
         return pa.Table.from_pandas(table, preserve_index=False)
     except (pa.ArrowInvalid, pa.ArrowTypeError) as error:
         raise TraceError(f"table: a column cannot be read: {error}") from None
@@ -45,7 +47,9 @@ def _read_columns(table: pa.Table, source: str, place: Callable[[int], str]) -> 
     problems, found = [], {}
     for name in ("at", "key"):
         if name not in table.column_names:
-            problems.append(f"{source}: no column {name!r}; the file has {', '.join(table.column_names) or 'no columns'}")
+            problems.append(
+                f"{source}: no column {name!r}; the file has {', '.join(table.column_names) or 'no columns'}"
+            )
     for name, read in COLUMNS.items():
         if table.column_names.count(name) > 1:
             problems.append(f"{source}: column {name!r} stands there twice; rename one")
@@ -94,13 +98,15 @@ def _number(found: dict[str, Any], order: np.ndarray | None, moved: int, source:
     op = column("op", Op.READ, np.uint8)
     keyed = op <= Op.REMOVE
     lookup_names, lookup = _lookups(found, order, op)
+    lookups = max(len(lookup_names), 1)
     if len(lookup_names) > MOST_LOOKUPS:
         raise TraceError(
-            f"{source}, column 'lookup': {len(lookup_names):,} look-ups, more than {MOST_LOOKUPS:,}; does the column hold keys?"
+            f"{source}, column 'lookup': {len(lookup_names):,} look-ups, more than {MOST_LOOKUPS:,}; "
+            "does the column hold keys?"
         )
     texts, text = _encoded(found, "key", order)
-    key, pairs = dense(np.where(keyed, text.astype(np.int64) * max(len(lookup_names), 1) + lookup, MISSING))
-    key_lookup = (pairs % max(len(lookup_names), 1)).astype(np.int32)
+    key, pairs = dense(np.where(keyed, text.astype(np.int64) * lookups + lookup, MISSING))
+    key_lookup = (pairs % lookups).astype(np.int32)
     nodes, node = _encoded(found, "node", order)
     _, version = _encoded(found, "version", order)
     _, scope = _encoded(found, "scope", order)
@@ -117,7 +123,7 @@ def _number(found: dict[str, Any], order: np.ndarray | None, moved: int, source:
         node=node,
         force=column("force", 0, np.int8) == 1,
         lookups=tuple(map(str, lookup_names)),
-        keys=_KeyNames(texts, pairs // max(len(lookup_names), 1)),
+        keys=_KeyNames(texts, pairs // lookups),
         key_lookup=key_lookup,
         nodes=tuple(map(str, nodes)),
         moved=moved,
@@ -158,7 +164,7 @@ def dense(codes: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     return columns.ids(encoded), encoded.dictionary.to_numpy(zero_copy_only=False)
 
 
-class _KeyNames:
+class _KeyNames(Sequence[Any]):
     """The text of each key, looked up when it is asked for: there may be millions."""
 
     def __init__(self, texts: pa.Array, ids: np.ndarray) -> None:

@@ -3,6 +3,7 @@
 Each reader takes one Arrow array and gives a NumPy array, or raises Bad with the first row that is wrong.
 """
 
+import re
 from collections.abc import Callable
 from typing import Any
 
@@ -31,7 +32,9 @@ def times(column: pa.Array) -> np.ndarray:
     expected = "a time in whole ns since 1970-01-01 UTC, between the years 1900 and 2100"
     if pa.types.is_timestamp(column.type):
         if column.type.tz is None:
-            raise Bad(0, "a time without a zone", "a timestamp column with a zone (UTC), or whole ns since 1970-01-01 UTC")
+            raise Bad(
+                0, "a time without a zone", "a timestamp column with a zone (UTC), or whole ns since 1970-01-01 UTC"
+            )
         column = column.cast(pa.timestamp("ns", "UTC")).cast(pa.int64())
     return _whole(column, expected, EARLIEST, LATEST, needed=True)
 
@@ -49,12 +52,13 @@ def costs(column: pa.Array) -> np.ndarray:
 def flags(column: pa.Array) -> np.ndarray:
     """1, 0, or MISSING."""
     if pa.types.is_boolean(column.type):
-        return column.cast(pa.int8()).fill_null(MISSING).to_numpy(zero_copy_only=False)
+        return _numpy(column.cast(pa.int8()).fill_null(MISSING))
     texts = pc.utf8_lower(column.cast(pa.string()))
     known = {"true": 1, "1": 1, "false": 0, "0": 0}
     codes = pc.index_in(texts, pa.array(list(known)))
     _no(pc.and_(pc.is_null(codes), pc.is_valid(column)), column, "true, false, or nothing")
-    return np.append(list(known.values()), MISSING).astype(np.int8)[codes.fill_null(len(known)).to_numpy()]
+    values: np.ndarray = np.array([*known.values(), MISSING], np.int8)[_numpy(codes.fill_null(len(known)))]
+    return values
 
 
 def ops(column: pa.Array) -> np.ndarray:
@@ -62,7 +66,7 @@ def ops(column: pa.Array) -> np.ndarray:
     codes = pc.index_in(texts, pa.array(OPS))
     _no(pc.equal(texts, "preload"), column, f"one of {', '.join(OPS)} (preload is not supported yet)")
     _no(pc.is_null(codes), column, f"one of {', '.join(OPS)}")
-    return codes.to_numpy().astype(np.uint8)
+    return _numpy(codes).astype(np.uint8)
 
 
 def names(column: pa.Array) -> pa.DictionaryArray:
@@ -86,7 +90,7 @@ def keys(column: pa.Array) -> pa.DictionaryArray:
 
 
 def ids(encoded: pa.DictionaryArray) -> np.ndarray:
-    return encoded.indices.cast(pa.int32()).fill_null(MISSING).to_numpy(zero_copy_only=False)
+    return _numpy(encoded.indices.cast(pa.int32()).fill_null(MISSING))
 
 
 COLUMNS: dict[str, Callable[[pa.Array], Any]] = {
@@ -104,8 +108,13 @@ COLUMNS: dict[str, Callable[[pa.Array], Any]] = {
 }
 
 
+def _numpy(column: pa.Array) -> np.ndarray:
+    values: np.ndarray = column.to_numpy(zero_copy_only=False)
+    return values
+
+
 def _is_text(kind: pa.DataType) -> bool:
-    return pa.types.is_string(kind) or pa.types.is_large_string(kind) or pa.types.is_string_view(kind)
+    return any((pa.types.is_string(kind), pa.types.is_large_string(kind), pa.types.is_string_view(kind)))
 
 
 def _encode(column: pa.Array) -> pa.DictionaryArray:
@@ -127,21 +136,25 @@ def _whole(column: pa.Array, expected: str, least: int, most: int, needed: bool 
     if needed:
         _no(pc.is_null(numbers), column, expected)
     _no(pc.or_(pc.less(numbers, least), pc.greater(numbers, most)).fill_null(False), column, expected)
-    return numbers.fill_null(MISSING).to_numpy(zero_copy_only=False)
+    return _numpy(numbers.fill_null(MISSING))
 
 
 def _looks_whole(column: pa.Array) -> pa.Array:
+    """Which rows hold a whole number of 64 bits: slow, and asked only when some do not."""
     if pa.types.is_floating(column.type):
         return pc.and_(pc.is_finite(column), pc.equal(pc.round(column), column)).fill_null(True)
     if not _is_text(column.type):
         return pa.array(np.zeros(len(column), bool))
-    whole = pc.match_substring_regex(column, r"^[+-]?\d{1,18}$")
-    return whole.fill_null(True)
+    return pa.array([value is None or _is_whole(value) for value in column.to_pylist()])
+
+
+def _is_whole(text: str) -> bool:
+    return re.fullmatch(r"-?\d{1,19}", text, re.ASCII) is not None and -(2**63) <= int(text) < 2**63
 
 
 def _no(wrong: pa.Array, column: pa.Array, expected: str) -> None:
     """Raises Bad if any row is wrong."""
-    rows = np.flatnonzero(wrong.fill_null(False).to_numpy(zero_copy_only=False))
+    rows = np.flatnonzero(_numpy(wrong.fill_null(False)))
     if len(rows):
         row = int(rows[0])
         value = column[row].as_py()

@@ -72,9 +72,8 @@ def _line_problems(line: bytes, number: int, first_kind: dict[str, tuple[type, i
         else:
             kind, line_of_kind = first_kind.setdefault(name, (type(value), number))
             if kind is not type(value):
-                problems.append(
-                    f", column {name!r}: {json.dumps(value)[:60]} stands there; expected is the kind of line {line_of_kind}"
-                )
+                shown = json.dumps(value)[:60]
+                problems.append(f", column {name!r}: {shown} stands there; expected is the kind of line {line_of_kind}")
     return problems
 
 

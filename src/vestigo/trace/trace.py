@@ -105,7 +105,7 @@ class Trace:
         import pandas as pd
 
         def texts(ids: Ints, names: Sequence[Any]) -> Any:
-            return pd.Series(np.append(np.asarray(names, dtype=object), None)[ids])
+            return pd.Series(np.array([*names, None], dtype=object)[ids])
 
         return pd.DataFrame(
             {

@@ -58,7 +58,7 @@ class Ledger:
 
     def turn(self, now: int) -> None:
         """Slices that end at or before `now` end."""
-        while self.counting and len(self.slices) < self.slicing.count and now >= self._slice_end():
+        while self.counting and len(self.slices) < self.slicing.most and now >= self._slice_end():
             self.slices.append(Tally(self._slice_end(), self.total.entries, self.total.memory))
 
     def _slice_end(self) -> int:

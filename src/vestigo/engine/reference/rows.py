@@ -25,7 +25,17 @@ class Row:
 
 def rows(trace: Trace) -> list[Row]:
     """As recorded: None where a row says nothing."""
-    columns = (trace.at, trace.op, trace.lookup, trace.key, trace.size, trace.cost, trace.found, trace.version, trace.force)
+    columns = (
+        trace.at,
+        trace.op,
+        trace.lookup,
+        trace.key,
+        trace.size,
+        trace.cost,
+        trace.found,
+        trace.version,
+        trace.force,
+    )
     return [
         Row(
             at,
@@ -38,7 +48,9 @@ def rows(trace: Trace) -> list[Row]:
             None if version < 0 else version,
             force,
         )
-        for at, op, lookup, key, size, cost, found, version, force in zip(*(column.tolist() for column in columns), strict=True)
+        for at, op, lookup, key, size, cost, found, version, force in zip(
+            *(column.tolist() for column in columns), strict=True
+        )
     ]
 
 
@@ -63,7 +75,9 @@ def fill(recorded: list[Row], nulls: list[bool]) -> None:
             last_size[row.key] = row.size
 
 
-def _medians(recorded: list[Row], nulls: list[bool], given: Callable[[Row], int | None], assumed: int) -> dict[int, int]:
+def _medians(
+    recorded: list[Row], nulls: list[bool], given: Callable[[Row], int | None], assumed: int
+) -> dict[int, int]:
     """The lower median of each look-up, over the reads that give one and found a value."""
     found = defaultdict(list)
     for row, null in zip(recorded, nulls, strict=True):

@@ -1,0 +1,73 @@
+# The native kernel's face (native/bind/kernel.cpp).
+from enum import Enum
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+NEVER: int
+CAUSES: tuple[str, ...]
+COUNTS: tuple[str, ...]
+SUMS: tuple[str, ...]
+MOSTS: tuple[str, ...]
+
+class Nulls(Enum):
+    skip = 0
+    keep = 1
+    blind = 2
+
+class OnWrite(Enum):
+    leave = 0
+    drop = 1
+    replace = 2
+
+class Overlap(Enum):
+    repeat = 0
+    join = 1
+
+class Eviction(Enum):
+    lru = 0
+    fifo = 1
+
+class Rules:
+    max_entries: int
+    max_bytes: int
+    absolute: int
+    sliding: int
+    null_lifetime: int
+    entry_overhead: int
+    hit_cost: int
+    nulls: Nulls
+    on_write: OnWrite
+    overlap: Overlap
+    eviction: Eviction
+
+class Columns:
+    def __init__(
+        self,
+        at: npt.NDArray[np.int64],
+        key: npt.NDArray[np.int32],
+        value: npt.NDArray[np.int32],
+        mark: npt.NDArray[np.uint8],
+        size: npt.NDArray[np.int64],
+        cost: npt.NDArray[np.int64],
+        key_lookups: npt.NDArray[np.int32],
+        lookups: int,
+    ) -> None: ...
+
+def truth(
+    mark: npt.NDArray[np.uint8],
+    key: npt.NDArray[np.int32],
+    version: npt.NDArray[np.int32],
+    found: npt.NDArray[np.int8],
+    keys: int,
+) -> tuple[npt.NDArray[np.int32], npt.NDArray[np.uint8], npt.NDArray[np.int32]]: ...
+def replay(
+    columns: Columns,
+    rules: list[Rules],
+    first_counted: int,
+    instant: bool,
+    slice_origin: int,
+    slice_width: int,
+    slices: int,
+) -> dict[str, Any]: ...

@@ -1,0 +1,20 @@
+"""The engines agree on the demo, under today's settings and under each candidate."""
+
+import pytest
+
+from tests.agreement.test_engines_agree import assert_agree
+from vestigo import Plan, Trace, read_plan, read_trace, replay
+from vestigo.demo import files
+
+
+@pytest.fixture(scope="module")
+def demo(tmp_path_factory: pytest.TempPathFactory) -> tuple[Trace, Plan]:
+    trace, plan = files.write_demo(tmp_path_factory.mktemp("demo"))
+    return read_trace(trace), read_plan(plan)
+
+
+@pytest.mark.parametrize("name", ["today", "tended"])
+def test_the_engines_agree_on_the_demo(demo: tuple[Trace, Plan], name: str) -> None:
+    trace, plan = demo
+    settings = plan if name == "today" else plan.candidates[name]
+    assert_agree(replay(trace, settings), replay(trace, settings, engine="reference"))

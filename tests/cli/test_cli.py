@@ -1,0 +1,134 @@
+"""The command line as a user meets it: a process of its own, its output, its exit status."""
+
+import json
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+
+VESTIGO = [str(Path(sys.executable).parent / "vestigo")]
+
+
+def run(*words: str, cwd: Path, vestigo: list[str] = VESTIGO) -> subprocess.CompletedProcess[str]:
+    return subprocess.run([*vestigo, *words], cwd=cwd, capture_output=True, text=True, timeout=120)
+
+
+def lines(text: str) -> list[str]:
+    return text.splitlines()
+
+
+@pytest.fixture(scope="module")
+def demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    folder = tmp_path_factory.mktemp("cli")
+    assert run("demo", cwd=folder).returncode == 0
+    return folder / "vestigo-demo"
+
+
+def test_the_demo_writes_its_files_and_answers_within_100_columns(tmp_path: Path) -> None:
+    done = run("demo", "here", cwd=tmp_path)
+    assert done.returncode == 0 and done.stderr == ""
+    assert sorted(path.name for path in (tmp_path / "here").iterdir()) == ["plan.toml", "skerrow-quay.parquet"]
+    assert done.stdout.startswith("Today's settings answer ")
+    assert max(map(len, lines(done.stdout))) <= 100
+    for name in ("no cache", "today", "tended", "no limits, fresh"):
+        assert any(line.startswith(name) for line in lines(done.stdout))
+
+
+def test_the_demo_keeps_a_plan_that_was_edited(demo: Path) -> None:
+    edited = demo / "plan.toml"
+    edited.write_text(edited.read_text() + "\n# mine\n")
+    assert run("demo", cwd=demo.parent).returncode == 0
+    assert edited.read_text().endswith("# mine\n")
+
+
+def test_json_holds_the_measures_of_every_setting(demo: Path) -> None:
+    done = run("replay", "skerrow-quay.parquet", "--plan", "plan.toml", "--json", cwd=demo)
+    found = json.loads(done.stdout)
+    assert list(found) == ["no cache", "today", "five-seconds", "half-a-day", "tended", "no limits", "no limits, fresh"]
+    today = found["today"]
+    assert today["reads"] == today["hits"] + today["joined"] + sum(today["misses"].values())
+    assert set(today["lookups"]) == {"tide", "berth", "vessel", "weather", "chart", "notice"}
+
+
+def test_by_lookup_adds_a_table_for_each(demo: Path) -> None:
+    done = run("replay", "--plan", "plan.toml", "--by", "lookup", cwd=demo, vestigo=[sys.executable, "-m", "vestigo"])
+    starts = [line.split()[0] for line in lines(done.stdout) if line.strip()]
+    assert {"tide", "berth", "vessel", "weather", "chart", "notice"} <= set(starts)
+    assert max(map(len, lines(done.stdout))) <= 100
+
+
+def test_help_is_quick_and_imports_nothing_heavy(tmp_path: Path) -> None:
+    took = []
+    for _ in range(5):
+        begun = time.perf_counter()
+        done = run("--help", cwd=tmp_path)
+        took.append(time.perf_counter() - begun)
+    assert done.returncode == 0 and "replay" in done.stdout
+    assert min(took) < 0.3
+    names = {"numpy", "pandas", "pyarrow", "pydantic", "matplotlib", "rich"}
+    heavy = f"import sys, vestigo.cli.app; print({names} & set(sys.modules))"
+    assert subprocess.run([sys.executable, "-c", heavy], capture_output=True, text=True).stdout == "set()\n"
+
+
+@pytest.mark.parametrize(
+    ("trace", "plan", "says"),
+    [
+        ("at,key\nnoon,a\n", "", "trace.csv, line 2, column 'at': 'noon' stands there"),
+        ("at,key\n1\n", "", "trace.csv, line 2: 1 fields"),
+        ("at,key,size\n1,a,-5\n", "", "trace.csv, line 2, column 'size': -5 stands there"),
+        ("key\na\n", "", "trace.csv: no column 'at'"),
+        ("at,key\n1,a\n", "[rules]\nabsolute = 5\n", "plan.toml, line 2: rules.absolute: 5 has no unit"),
+        ("at,key\n1,a\n", "[rules]\nsize = 5\n", "plan.toml, line 2: 'size' is unknown"),
+        ("at,key\n1,a\n", "[rules]\nmax_bytes = 5\n", "plan.toml, line 2: max_bytes = 5 is less than"),
+        ("at,key\n1,a\n", "[lookup.x]\n", "the plan's look-up is not in the trace: 'x' is unknown"),
+        ("at,key\n1,a\n", "[trace]\nwarm_up = '1h'\n", "the warm-up of 1h leaves nothing to count"),
+    ],
+)
+def test_wrong_input_gets_a_sentence_and_exit_status_2(tmp_path: Path, trace: str, plan: str, says: str) -> None:
+    (tmp_path / "trace.csv").write_text(trace)
+    (tmp_path / "plan.toml").write_text(plan)
+    done = run("replay", "trace.csv", "--plan", "plan.toml", cwd=tmp_path)
+    assert done.returncode == 2
+    assert done.stdout == ""
+    assert says in done.stderr
+    assert "Traceback" not in done.stderr
+    assert len(lines(done.stderr)) == 1
+
+
+def test_wrong_calls_have_exit_status_2(tmp_path: Path) -> None:
+    assert run("replay", "t.csv", cwd=tmp_path).returncode == 2
+    assert run("fetch", cwd=tmp_path).returncode == 2
+    assert run("replay", "none.csv", "--plan", "none.toml", cwd=tmp_path).returncode == 2
+
+
+def test_the_demo_in_a_folder_that_cannot_be_made(tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("")
+    done = run("demo", "file/folder", cwd=tmp_path)
+    assert done.returncode == 2 and "choose another folder" in done.stderr
+
+
+def test_names_from_a_trace_are_shown_harmlessly(tmp_path: Path) -> None:
+    name = "\x1b[31m[red]<script>\u202e"
+    (tmp_path / "trace.csv").write_text(f'at,key,lookup,size\n1,a,"{name}\nx",1\n2,a,"{name}\nx",1\n')
+    (tmp_path / "plan.toml").write_text('[candidate."[bold]\\u001b[2J"]\nrules.max_entries = 1\n')
+    done = run("replay", "trace.csv", "--plan", "plan.toml", "--by", "lookup", cwd=tmp_path)
+    assert done.returncode == 0
+    assert not set(done.stdout) & set("\x1b\u202e")
+    assert "\\x1b[31m[red]<script" in done.stdout and "[bold]\\x1b[2J" in done.stdout
+    (tmp_path / "trace.csv").write_text('at,key\n"\x1b[31mnoon",a\n')
+    done = run("replay", "trace.csv", "--plan", "plan.toml", cwd=tmp_path)
+    assert done.returncode == 2 and "\x1b" not in done.stderr
+
+
+def test_rows_out_of_order_are_reported(tmp_path: Path) -> None:
+    (tmp_path / "trace.csv").write_text("at,key\n5,a\n1,b\n")
+    (tmp_path / "plan.toml").write_text('[trace]\npath = "trace.csv"\n')
+    assert "1 rows stood after a later one" in run("replay", "--plan", "plan.toml", cwd=tmp_path).stderr
+
+
+def test_a_reader_of_the_output_may_stop_early(demo: Path) -> None:
+    command = f"{VESTIGO[0]} replay --plan plan.toml --json | head -1"
+    done = subprocess.run(command, shell=True, cwd=demo, capture_output=True, text=True)
+    assert done.stdout == "{\n" and done.stderr == ""

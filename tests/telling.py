@@ -1,0 +1,40 @@
+"""Traces told in lines, for tests: ``told("0 read a version=1 cost=2", ...)``, times in seconds."""
+
+from typing import Any
+
+from vestigo import Outcome, Rules, Trace, replay
+from vestigo.units import SECOND
+
+_FIELDS = ("lookup", "key", "size", "cost", "found", "version", "scope", "node", "force")
+
+
+def told(*lines: str) -> Trace:
+    """Each line: when, what, the key if it has one, and further fields as name=value."""
+    rows = [_row(line.split()) for line in lines]
+    return Trace.from_table({name: [row.get(name) for row in rows] for name in ("at", "op", *_FIELDS)})
+
+
+def _row(words: list[str]) -> dict[str, Any]:
+    fields: dict[str, Any] = dict(word.split("=") for word in words[2:] if "=" in word)
+    row: dict[str, Any] = {"at": round(float(words[0]) * SECOND), "op": words[1], **fields}
+    if len(words) > 2 and "=" not in words[2]:
+        row["key"] = words[2]
+    if "size" in row:
+        row["size"] = int(row["size"])
+    if "cost" in row:
+        row["cost"] = round(float(row["cost"]) * SECOND)
+    for flag in ("found", "force"):
+        if flag in row:
+            row[flag] = row[flag] == "yes"
+    return row
+
+
+def replayed(engine: Any, lines: str, **rules: Any) -> Outcome:
+    """The outcome of lines, told one below the other, under rules with no overhead."""
+    trace = told(*(line.strip() for line in lines.strip().splitlines()))
+    return replay(trace, Rules(**{"entry_overhead": 0, **rules}), engine=engine)
+
+
+def missed(outcome: Outcome) -> dict[str, int]:
+    """The causes that occurred."""
+    return {cause: count for cause, count in outcome.misses_by_cause.items() if count}

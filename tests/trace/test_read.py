@@ -1,0 +1,155 @@
+"""Every format gives the same trace, and what is wrong is named with its place."""
+
+import gzip
+import json
+from pathlib import Path
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.parquet as pq
+import pytest
+
+from vestigo import Trace, TraceError, read_trace
+
+CSV = """at,op,lookup,key,size,cost,found,version,scope,node,force
+10,read,tide,a,5,7,true,v1,s,n1,false
+20,write,tide,"b,
+c",,,,v2,,,
+30,clear,tide,,,,,,,,
+20,remove,,7,,,,,,,true
+"""
+JSON = [
+    {"at": 10, "op": "read", "lookup": "tide", "key": "a", "size": 5, "cost": 7, "found": True, "version": "v1"},
+    {"at": 20, "op": "write", "lookup": "tide", "key": "b,\nc", "version": "v2"},
+    {"at": 30, "op": "clear", "lookup": "tide"},
+    {"at": 20, "op": "remove", "key": "7", "force": True},
+]
+JSON[0] |= {"scope": "s", "node": "n1", "force": False}
+
+
+def refused(path: Path) -> list[str]:
+    with pytest.raises(TraceError) as error:
+        read_trace(path)
+    return [problem.removeprefix(str(path)) for problem in error.value.problems]
+
+
+def written(path: Path, text: str) -> Path:
+    path.write_text(text)
+    return path
+
+
+def test_csv_json_lines_and_parquet_give_the_same(tmp_path: Path) -> None:
+    table = pa.Table.from_pylist(JSON)
+    pq.write_table(table, tmp_path / "t.parquet")
+    (tmp_path / "t.csv.gz").write_bytes(gzip.compress(CSV.encode()))
+    paths = [
+        written(tmp_path / "t.csv", CSV),
+        tmp_path / "t.csv.gz",
+        written(tmp_path / "t.jsonl", "\n".join(map(json.dumps, JSON)) + "\n\n"),
+        tmp_path / "t.parquet",
+    ]
+    traces = [read_trace(path) for path in paths]
+    for trace in traces:
+        assert trace.moved == 1
+        assert trace.lookups == ("tide", "reads")
+        assert list(trace.keys[:]) == ["a", "b,\nc", "7"]
+        assert trace.to_pandas().equals(traces[0].to_pandas())
+    assert traces[0].at.tolist() == [10, 20, 20, 30]
+    assert traces[0].op.tolist() == [0, 1, 2, 3]
+    assert traces[0].key.tolist() == [0, 1, 2, -1]
+    assert traces[0].found.tolist() == [1, -1, -1, -1]
+    assert traces[0].force.tolist() == [False, False, True, False]
+
+
+def test_ids_are_numbered_by_first_appearance_in_time() -> None:
+    trace = Trace.from_table({"at": [3, 1, 2], "key": ["x", "y", "x"], "lookup": ["b", "a", "a"]})
+    assert trace.lookups == ("a", "b")
+    assert trace.key.tolist() == [0, 1, 2]
+    assert list(trace.keys[:]) == ["y", "x", "x"]
+    assert trace.key_lookup.tolist() == [0, 0, 1]
+
+
+def test_a_timestamp_column_with_a_zone_is_taken_and_one_without_is_not() -> None:
+    times = np.array([1, 2], "datetime64[s]")
+    trace = Trace.from_table(pa.table({"at": pa.array(times, pa.timestamp("s", "UTC")), "key": [1, 2]}))
+    assert trace.at.tolist() == [10**9, 2 * 10**9]
+    with pytest.raises(TraceError, match="a time without a zone"):
+        Trace.from_table(pa.table({"at": pa.array(times, pa.timestamp("s")), "key": [1, 2]}))
+
+
+def test_the_arrays_of_a_trace_cannot_be_changed() -> None:
+    with pytest.raises(ValueError, match="read-only"):
+        Trace.from_table({"at": [1], "key": ["a"]}).at[0] = 2
+
+
+def test_all_wrong_columns_of_a_csv_are_named_with_their_lines(tmp_path: Path) -> None:
+    path = written(
+        tmp_path / "t.csv", 'at,key,size,op,found\n1,"a\nb",5,read,true\n\nnoon,c,-5,peek,yes\n2,d,x,read,\n'
+    )
+    problems = refused(path)
+    assert problems[0].startswith(", line 5, column 'at': 'noon' stands there; expected is a time in whole ns")
+    assert ", line 5, column 'op': 'peek' stands there; expected is one of read, write" in problems[1]
+    assert ", line 6, column 'size': 'x' stands there; expected is a size in whole bytes" in problems[2]
+    assert ", line 5, column 'found': 'yes' stands there; expected is true, false, or nothing" in problems[3]
+
+
+def test_a_negative_size_is_named(tmp_path: Path) -> None:
+    (problem,) = refused(written(tmp_path / "t.csv", "at,key,size\n1,a,5\n2,b,-5\n3,c,-6\n"))
+    assert problem.startswith(", line 3, column 'size': -5 stands there") and problem.endswith("(and 1 more rows)")
+
+
+def test_missing_columns_are_named_with_those_there_are(tmp_path: Path) -> None:
+    problems = refused(written(tmp_path / "t.csv", "when,what\n1,2\n"))
+    assert problems == [f": no column {name!r}; the file has when, what" for name in ("at", "key")]
+
+
+def test_rows_of_another_length_are_named_with_their_lines(tmp_path: Path) -> None:
+    problems = refused(written(tmp_path / "t.csv", "at,key\n1,a\n2\n3,c,d\n"))
+    assert problems == [
+        ", line 3: 1 fields; expected are 2, as in the line of names",
+        ", line 4: 3 fields; expected are 2, as in the line of names",
+    ]
+
+
+def test_broken_json_lines_are_named(tmp_path: Path) -> None:
+    lines = ['{"at": 1, "key": "a"}', "", '{"at": "noon", "key": "b"}', "{", '{"at": 2, "key": 7}', "[]"]
+    problems = refused(written(tmp_path / "t.jsonl", "\n".join(lines)))
+    assert (
+        problems[0]
+        == ", line 3, column 'at': \"noon\" stands there; expected is a time in whole ns since 1970-01-01 UTC"
+    )
+    assert problems[1] == ", line 4: is not valid JSON; expected is one object a line"
+    assert problems[2] == ", line 5, column 'key': 7 stands there; expected is the kind of line 1"
+    assert problems[3] == ", line 6: is not an object; expected is one object a line"
+
+
+def test_a_negative_cost_in_json_and_parquet_is_named(tmp_path: Path) -> None:
+    (problem,) = refused(written(tmp_path / "t.jsonl", '\n{"at": 1, "key": "a", "cost": -1}\n'))
+    assert problem.startswith(", line 2, column 'cost': -1 stands there")
+    pq.write_table(pa.table({"at": [1], "key": ["a"], "cost": [-1]}), tmp_path / "t.parquet")
+    assert refused(tmp_path / "t.parquet")[0].startswith(", row 1, column 'cost': -1 stands there")
+
+
+@pytest.mark.parametrize("name", ["t.csv", "t.csv.gz", "t.jsonl", "t.parquet"])
+@pytest.mark.parametrize("content", [b"", b"\x00\xff\xfe" * 50, b"PAR1 and no more", b"\x1f\x8b\x08 and no more"])
+def test_a_file_that_is_something_else_gets_one_clear_answer(tmp_path: Path, name: str, content: bytes) -> None:
+    (tmp_path / name).write_bytes(content)
+    assert refused(tmp_path / name)
+
+
+def test_a_file_that_is_not_there_and_an_unknown_ending(tmp_path: Path) -> None:
+    assert refused(tmp_path / "t.csv") == [": cannot be read: No such file or directory"]
+    assert refused(tmp_path / "t.txt")[0].startswith(": the ending tells no format; known are .csv")
+
+
+def test_reads_without_a_key_and_preloads_are_refused() -> None:
+    with pytest.raises(TraceError, match="row 2, column 'key': nothing stands there"):
+        Trace.from_table({"at": [1, 2], "key": ["a", None]})
+    with pytest.raises(TraceError, match="preload is not supported yet"):
+        Trace.from_table({"at": [1], "key": ["a"], "op": ["preload"]})
+
+
+def test_keys_in_the_look_up_column_are_found_out() -> None:
+    many = [str(i) for i in range(10_001)]
+    with pytest.raises(TraceError, match="does the column hold keys"):
+        Trace.from_table({"at": list(range(10_001)), "key": many, "lookup": many})
