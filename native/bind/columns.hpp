@@ -4,11 +4,13 @@
 #include <nanobind/nanobind.h>
 #include <nanobind/ndarray.h>
 
+#include <optional>
 #include <span>
 #include <stdexcept>
 #include <string>
 
 #include "vestigo/columns.hpp"
+#include "vestigo/ends.hpp"
 
 namespace vestigo::bind {
 
@@ -35,15 +37,22 @@ class BoundColumns {
     for (const Id lookup : view(key_lookups_)) {
       if (lookup < 0 || static_cast<std::size_t>(lookup) >= lookups) refuse("a key's look-up is out of range");
     }
+    ends_.emplace(raw());
   }
 
   Columns columns() const {
-    return {at_.size(), at_.data(), key_.data(), value_.data(), mark_.data(), size_.data(), cost_.data()};
+    Columns columns = raw();
+    columns.ends = ends_->ends();
+    return columns;
   }
   std::span<const Id> key_lookups() const { return view(key_lookups_); }
   std::size_t lookups() const { return lookups_; }
 
  private:
+  Columns raw() const {
+    return {at_.size(), at_.data(), key_.data(), value_.data(), mark_.data(), size_.data(), cost_.data(), {}};
+  }
+
   void check_lengths() const {
     const std::size_t events = at_.size();
     if (key_.size() != events || value_.size() != events || mark_.size() != events || size_.size() != events ||
@@ -58,7 +67,7 @@ class BoundColumns {
   }
 
   void check_rows() const {
-    const Columns c = columns();
+    const Columns c = raw();
     const auto keys = static_cast<Id>(key_lookups_.size());
     const Bytes largest = c.events == 0 ? 0 : kMostBytes / static_cast<Bytes>(c.events);
     for (std::size_t i = 0; i < c.events; ++i) {
@@ -78,6 +87,7 @@ class BoundColumns {
   Column<Time> cost_;
   Column<Id> key_lookups_;
   std::size_t lookups_;
+  std::optional<EndsInOrder> ends_;
 };
 
 }  // namespace vestigo::bind

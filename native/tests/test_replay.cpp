@@ -4,6 +4,7 @@
 
 #include "check.hpp"
 #include "vestigo/any_replay.hpp"
+#include "vestigo/ends.hpp"
 #include "vestigo/truth.hpp"
 
 using namespace vestigo;
@@ -17,7 +18,7 @@ struct Events {
   std::vector<Bytes> size;
 
   Columns columns() const {
-    return {at.size(), at.data(), key.data(), value.data(), mark.data(), size.data(), cost.data()};
+    return {at.size(), at.data(), key.data(), value.data(), mark.data(), size.data(), cost.data(), {}};
   }
 };
 
@@ -72,8 +73,10 @@ void one_case(std::mt19937& random, Eviction eviction) {
   std::vector<Id> key_rooms;
   for (Id key = 0; key < keys; ++key) key_rooms.push_back(key % rooms);
   const Events events = random_events(random, 200, keys, rooms, timed);
-  const Columns columns = events.columns();
-  Replay<Policy, timed> replay(rules, key_rooms, Slices(events.at[0] - 3, 7, 100), static_cast<int>(random() % 6));
+  Columns columns = events.columns();
+  const EndsInOrder ends(columns);
+  columns.ends = ends.ends();
+  Replay<Policy, timed> replay(rules, key_rooms, columns.events, Slices(events.at[0] - 3, 7, 100));
   replay.count_from(events.at[0]);
   std::int64_t reads = 0;
   for (std::size_t i = 0; i < columns.events; ++i) {

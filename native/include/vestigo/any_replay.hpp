@@ -4,7 +4,6 @@
 #pragma once
 
 #include <algorithm>
-#include <bit>
 #include <span>
 #include <utility>
 
@@ -20,20 +19,13 @@ struct Run {
   bool instant = false;           // loads end when they begin, whatever they cost (a ceiling's rule)
 };
 
-// About the time between two events, as a power of two.
-inline int tick_shift(const Columns& columns) {
-  if (columns.events == 0) return 0;
-  const Time span = columns.at[columns.events - 1] - columns.at[0];
-  return std::bit_width(static_cast<std::uint64_t>(span) / columns.events);
-}
-
 template <class Policy, bool timed>
 Ledger run_as(const Columns& columns, std::span<const Id> key_rooms, std::span<const Rules> rules, Run how, Slices slices) {
-  Replay<Policy, timed> replay(rules, key_rooms, std::move(slices), tick_shift(columns));
+  Replay<Policy, timed> replay(rules, key_rooms, columns.events, std::move(slices));
   if (how.first_counted < columns.events) {
     const Time start = columns.at[how.first_counted], end = columns.at[columns.events - 1];
     replay.feed(columns, 0, how.first_counted);
-    replay.catch_up(start);
+    replay.catch_up(columns, start);
     replay.count_from(start);
     replay.feed(columns, how.first_counted, columns.events);
     replay.close(end);
@@ -43,7 +35,7 @@ Ledger run_as(const Columns& columns, std::span<const Id> key_rooms, std::span<c
 
 template <class Policy>
 Ledger run_as(const Columns& columns, std::span<const Id> key_rooms, std::span<const Rules> rules, Run how, Slices slices) {
-  const bool timed = !how.instant && std::any_of(columns.cost, columns.cost + columns.events, [](Time cost) { return cost > 0; });
+  const bool timed = !how.instant && columns.ends.count > 0;
   return timed ? run_as<Policy, true>(columns, key_rooms, rules, how, std::move(slices))
                : run_as<Policy, false>(columns, key_rooms, rules, how, std::move(slices));
 }

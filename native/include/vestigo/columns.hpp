@@ -19,6 +19,13 @@ enum Mark : std::uint8_t {
   kNames = 16,   // this row gives the present value its name: no change, the old id means the new one
 };
 
+// When each read that takes time would end if it loaded, in order; reads of a tie in the order of events.
+struct Ends {
+  std::size_t count = 0;
+  const Time* at = nullptr;
+  const Id* event = nullptr;
+};
+
 // Read-only, in time order. `key` is a valid id in every row, also where it means nothing.
 struct Columns {
   std::size_t events = 0;
@@ -28,6 +35,7 @@ struct Columns {
   const std::uint8_t* mark = nullptr;
   const Bytes* size = nullptr;
   const Time* cost = nullptr;
+  Ends ends;
 };
 
 }  // namespace vestigo

@@ -38,13 +38,10 @@ class Ledger {
     wait(tally, cost, size);
   }
 
-  // A reader waits for a load, its own or a joined one.
-  [[gnu::always_inline]] void wait(Tally& tally, Time span, Bytes size) {
-    tally.sums[kReadTime] += span;
-    tally.counts[kBytesMissed] += size;
-    tally.read_times.add(span);
-    tally.longest_read = std::max(tally.longest_read, span);
-    slice_.longest_read = std::max(slice_.longest_read, span);
+  // A reader joins a load and waits for the rest of it.
+  void join(Tally& tally, Time rest, Bytes size) {
+    tally.sums[kReadTime] += rest;
+    wait(tally, rest, size);
   }
 
   void stale_hit(Tally& tally, Time age) {
@@ -102,6 +99,7 @@ class Ledger {
       Tally& tally = tallies_[room];
       tally.surge.close(tally.counts[kLoads]);
       tally.add_hit_times(tally.counts[kHits], hit_costs_[room]);
+      tally.sums[kReadTime] += tally.sums[kOriginTime];
       if (tally.counts[kHits] > 0) tally.longest_read = std::max(tally.longest_read, hit_costs_[room]);
       total_.longest_read = std::max(total_.longest_read, tally.longest_read);
       total_.oldest_stale = std::max(total_.oldest_stale, tally.oldest_stale);
@@ -112,6 +110,13 @@ class Ledger {
   }
 
  private:
+  [[gnu::always_inline]] void wait(Tally& tally, Time span, Bytes size) {
+    tally.counts[kBytesMissed] += size;
+    tally.read_times.add(span);
+    tally.longest_read = std::max(tally.longest_read, span);
+    slice_.longest_read = std::max(slice_.longest_read, span);
+  }
+
   void open_slice() {
     const Level held = slice_.held;
     slice_ = {.held = held, .surge = Surge{loads_}};
@@ -135,6 +140,7 @@ class Ledger {
       if (tally.counts[kHits] > hits_before_[room]) so_far.longest_read = std::max(so_far.longest_read, hit_costs_[room]);
       hits_before_[room] = tally.counts[kHits];
     }
+    so_far.sums[kReadTime] += so_far.sums[kOriginTime];
     slices_.close(ends, std::move(so_far));
   }
 

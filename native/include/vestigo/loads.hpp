@@ -1,22 +1,19 @@
-// vestigo/loads.hpp: loads under way, by the moment they end and by the key they are for.
+// vestigo/loads.hpp: loads under way.
 //
-// A load lives in a slot. A queue gives the slots back as the loads end. The loads of one key form a
-// ring, newest first, that hangs on the key's entry.
+// When a load would end is known before the replay begins: Columns::ends lists it for every read, in order.
+// So there is no queue here: the replay walks that list beside the events, and asks which of the reads did
+// begin a load. The loads of one key form a ring, newest first, that hangs on the key's entry.
 #pragma once
 
 #include <vector>
 
-#include "due.hpp"
 #include "entry.hpp"
 
 namespace vestigo {
 
 struct Load {
-  Time ends_at = 0;
-  Time began_at = 0;
   Time changed_at = kNever;  // first change of the truth since it began
-  Bytes size = 0;
-  Id key = kNone;
+  Id event = kNone;          // the read that began it; kNone: the slot is free
   Id value = kUnseen;        // the truth when it began: what it will store
   Id older = kNone;          // ring of the key's loads; the newest one's `newer` is the oldest
   Id newer = kNone;
@@ -25,26 +22,33 @@ struct Load {
 
 class Loads {
  public:
-  explicit Loads(int tick_shift) : queue_(tick_shift) {}
+  explicit Loads(std::size_t events) : slots_of_(events, kNone) {}
 
-  // No load ends before this.
-  Time next_end() const { return queue_.next(); }
-  const Load& operator[](Id slot) const { return slots_[at(slot)]; }
+  std::size_t under_way() const { return slots_.size() - free_.size(); }
 
-  void begin(const Load& load, Entry& entry) {
-    const Id slot = take_slot(load);
-    join_ring(slot, entry);
-    queue_.push(slot, load.ends_at, load.began_at);
+  void begin(Id event, Entry& entry) {
+    const Id slot = take_slot();
+    Load& load = slots_[at(slot)];
+    load = {.event = event, .value = entry.truth, .older = entry.newest_load, .newer = slot};
+    if (entry.newest_load != kNone) [[unlikely]] {
+      Load& last = slots_[at(entry.newest_load)];
+      load.newer = last.newer;
+      last.newer = slot;
+    }
+    entry.newest_load = slot;
+    slots_of_[at(event)] = slot;
   }
 
-  // The load that ends next, at or before `now`, and is no longer under way; kNone if there is none. Its
-  // slot is good until the next one begins.
-  Id finish(Time now, Entry* entries) {
-    const Id slot = queue_.pop(now).slot;
-    if (slot == kNone) return kNone;
-    leave_ring(slot, entries[slots_[at(slot)].key]);
+  // Whether this read began a load that is under way.
+  bool began(Id event) const { return slots_of_[at(event)] != kNone; }
+
+  // Ends the load that a read began; good until the next one begins.
+  const Load& finish(Id event, Entry& entry) {
+    const Id slot = slots_of_[at(event)];
+    slots_of_[at(event)] = kNone;
+    leave_ring(slot, entry);
     free_.push_back(slot);
-    return slot;
+    return slots_[at(slot)];
   }
 
   // The load that began first among those of the entry's key.
@@ -62,67 +66,53 @@ class Loads {
     each_newest(entry, [from, to](Load& load) { return load.value == from && (load.value = to, true); });
   }
 
-  // Gives up all of them; calls `lost(key)` for each.
+  // Gives up all of them; calls `lost(event)` for each.
   template <class Lost>
-  void abandon(Entry* entries, Lost lost) {
-    queue_.each([&](Id slot) {
-      const Id key = slots_[at(slot)].key;
-      entries[key].newest_load = kNone;
-      lost(key);
-    });
-    queue_.clear();
+  void abandon(Lost lost) {
+    for (const Load& load : slots_) {
+      if (load.event == kNone || slots_of_[at(load.event)] == kNone) continue;
+      slots_of_[at(load.event)] = kNone;
+      lost(load.event);
+    }
     slots_.clear();
     free_.clear();
   }
 
-  // True if queue and rings agree: for tests, after every step.
-  bool check(const Entry* entries) const {
-    bool right = slots_.size() == queue_.size() + free_.size();
-    queue_.each([&](Id slot) {
+  // True if the key's ring is whole: for tests, after every step.
+  bool check(const Entry& entry) const {
+    if (entry.newest_load == kNone) return true;
+    Id last = kNone;
+    for (Id slot = entry.newest_load; slot != kNone; slot = slots_[at(slot)].older) {
       const Load& load = slots_[at(slot)];
-      right = right && load.ends_at >= next_end() && in_ring(slot, entries[load.key]);
-    });
-    return right;
+      if (slots_of_[at(load.event)] != slot) return false;
+      if (last != kNone && (load.newer != last || load.event >= slots_[at(last)].event)) return false;
+      last = slot;
+    }
+    return slots_[at(entry.newest_load)].newer == last;
   }
 
  private:
-  static std::size_t at(Id slot) { return static_cast<std::size_t>(slot); }
+  static std::size_t at(Id id) { return static_cast<std::size_t>(id); }
 
-  Id take_slot(const Load& load) {
-    if (free_.empty()) {
-      slots_.push_back(load);
+  Id take_slot() {
+    if (free_.empty()) [[unlikely]] {
+      slots_.emplace_back();
       return static_cast<Id>(slots_.size() - 1);
     }
     const Id slot = free_.back();
     free_.pop_back();
-    slots_[at(slot)] = load;
     return slot;
-  }
-
-  void join_ring(Id slot, Entry& entry) {
-    Load& load = slots_[at(slot)];
-    load.older = entry.newest_load;
-    if (entry.newest_load == kNone) {
-      load.newer = slot;
-    } else {
-      Load& last = slots_[at(entry.newest_load)];
-      load.newer = last.newer;
-      last.newer = slot;
-    }
-    entry.newest_load = slot;
   }
 
   void leave_ring(Id slot, Entry& entry) {
     const Load& load = slots_[at(slot)];
-    const Id oldest = slots_[at(entry.newest_load)].newer;
-    if (slot == entry.newest_load) {
+    if (slot == entry.newest_load) [[likely]] {
       entry.newest_load = load.older;
-      if (load.older != kNone) slots_[at(load.older)].newer = oldest;
+      if (load.older != kNone) [[unlikely]] slots_[at(load.older)].newer = load.newer;
       return;
     }
     slots_[at(load.newer)].older = load.older;
-    if (load.older != kNone) slots_[at(load.older)].newer = load.newer;
-    else slots_[at(entry.newest_load)].newer = load.newer;
+    slots_[at(load.older == kNone ? entry.newest_load : load.older)].newer = load.newer;
   }
 
   template <class Touch>
@@ -130,16 +120,9 @@ class Loads {
     for (Id slot = entry.newest_load; slot != kNone && touch(slots_[at(slot)]);) slot = slots_[at(slot)].older;
   }
 
-  bool in_ring(Id slot, const Entry& entry) const {
-    for (Id other = entry.newest_load; other != kNone; other = slots_[at(other)].older) {
-      if (other == slot) return true;
-    }
-    return false;
-  }
-
   std::vector<Load> slots_;
   std::vector<Id> free_;
-  DueQueue queue_;
+  std::vector<Id> slots_of_;  // by event
 };
 
 }  // namespace vestigo

@@ -21,22 +21,21 @@ template <class Policy, bool timed>
 class Replay {
  public:
   // `key_rooms` gives each key's look-up, an index into `rules`.
-  // A tick of 2^tick_shift ns should be about the time between two events.
-  Replay(std::span<const Rules> rules, std::span<const Id> key_rooms, Slices slices, int tick_shift)
-      : entries_(key_rooms, rules.size()), ledger_(rules, std::move(slices)), loads_(tick_shift) {
+  Replay(std::span<const Rules> rules, std::span<const Id> key_rooms, std::size_t events, Slices slices)
+      : entries_(key_rooms, rules.size()), ledger_(rules, std::move(slices)), loads_(timed ? events : 0) {
     const auto hubs = static_cast<Id>(key_rooms.size());
     for (std::size_t i = 0; i < rules.size(); ++i) {
       rooms_.push_back({rules[i], Policy(entries_.data(), hubs + static_cast<Id>(i), rules[i]), &ledger_.tally(i)});
     }
   }
 
-  // Replays the events [begin, end). The columns may differ from call to call (a trace in batches).
+  // Replays the events [begin, end).
   void feed(const Columns columns, std::size_t begin, std::size_t end) {
     const std::size_t last = columns.events - 1;
     for (std::size_t i = begin; i < end; ++i) {
       fetch_ahead(columns, std::min(i + kFar, last), std::min(i + kNear, last));
       const Time now = columns.at[i];
-      catch_up(now);
+      catch_up(columns, now);
       if (columns.mark[i] != kRead) [[unlikely]] {
         rare(columns, i, now);
       } else if (!hit(columns.key[i], columns.value[i], now)) {
@@ -46,9 +45,12 @@ class Replay {
   }
 
   // What falls due before an event at `now` happens: loads end, slices end.
-  void catch_up(Time now) {
+  [[gnu::always_inline]] void catch_up(const Columns& columns, Time now) {
     if constexpr (timed) {
-      if (loads_.next_end() <= now) finish_loads(now);
+      for (; next_end_ < columns.ends.count && columns.ends.at[next_end_] <= now; ++next_end_) {
+        const Id event = columns.ends.event[next_end_];
+        if (loads_.began(event)) finish_load(columns, static_cast<std::size_t>(event), columns.ends.at[next_end_]);
+      }
     }
     turn_slices(now);
   }
@@ -87,10 +89,11 @@ class Replay {
     __builtin_prefetch(&columns.size[far]);
     __builtin_prefetch(&columns.cost[far]);
     if constexpr (Policy::moves_on_hit) {
-      const Entry& soon = entries_[columns.key[near]];
-      const bool held = soon.held();
-      __builtin_prefetch(held ? &entries_[soon.before] : &soon, 1);
-      __builtin_prefetch(held ? &entries_[soon.after] : &soon, 1);
+      const Id key = columns.key[near];
+      const Entry& soon = entries_[key];
+      const Id held = -static_cast<Id>(soon.held());
+      __builtin_prefetch(&entries_[key ^ ((soon.before ^ key) & held)], 1);
+      __builtin_prefetch(&entries_[key ^ ((soon.after ^ key) & held)], 1);
     }
   }
 
@@ -105,7 +108,7 @@ class Replay {
   [[gnu::always_inline]] bool hit(Id key, Id truth, Time now) {
     Entry& entry = entries_[key];
     Room& room = rooms_[entry.room];
-    if (truth != entry.truth) [[unlikely]] learn(entry, truth, now);
+    learn(entry, truth, now);
     if (!room.rules.live(entry, now)) return false;
     if (entry.value == kNullValue) [[unlikely]] {
       if (room.rules.nulls == Nulls::blind) return false;
@@ -128,7 +131,7 @@ class Replay {
     if (mark & kNames) rename(entry, columns.value[i]);
     switch (mark & kOp) {
       case kRead:
-        if (mark & kForced && columns.value[i] != entry.truth) learn(entry, columns.value[i], now);
+        if (mark & kForced) learn(entry, columns.value[i], now);
         if (mark & kForced || !hit(columns.key[i], columns.value[i], now)) miss(columns, i, now);
         return;
       case kWrite:
@@ -136,15 +139,18 @@ class Replay {
       case kClear:
         return clear(columns.value[i], now);
       default:
-        return restart(now);
+        return restart(columns, now);
     }
   }
 
-  // The truth of a key changed.
-  void learn(Entry& entry, Id truth, Time now) {
+  // A row tells the truth of its key; if it changed, then now.
+  [[gnu::always_inline]] void learn(Entry& entry, Id truth, Time now) {
+    const bool changed = truth != entry.truth;
+    if constexpr (timed) {
+      if (changed && entry.newest_load != kNone) [[unlikely]] loads_.mark_changed(entry, now);
+    }
+    entry.changed_at = changed && entry.changed_at == kNever ? now : entry.changed_at;
     entry.truth = truth;
-    if (entry.changed_at == kNever) entry.changed_at = now;
-    if constexpr (timed) loads_.mark_changed(entry, now);
   }
 
   void rename(Entry& entry, Id name) {
@@ -171,7 +177,7 @@ class Replay {
     if constexpr (timed) {
       if (entry.newest_load != kNone) {
         const bool joins = room.rules.overlap == Overlap::join;
-        if (joins && !forced) return join(columns.size[i], entry, tally, now);
+        if (joins && !forced) return join(columns, i, entry, tally);
         if (!joins) cause = kLoading;
       }
     }
@@ -181,17 +187,18 @@ class Replay {
     const Bytes size = columns.size[i];
     ledger_.load(tally, cost, size, now);
     if (timed && cost > 0) {
-      loads_.begin({.ends_at = now + cost, .began_at = now, .size = size, .key = key, .value = entry.truth}, entry);
+      loads_.begin(static_cast<Id>(i), entry);
     } else {
       store(room, entry, key, entry.truth, size, now, kNever, now);
     }
   }
 
-  void join(Bytes size, const Entry& entry, Tally& tally, Time now) {
+  void join(const Columns& columns, std::size_t i, const Entry& entry, Tally& tally) {
     const Load& load = loads_.oldest(entry);
+    const auto began = static_cast<std::size_t>(load.event);
     ++tally.counts[kJoined];
     if (load.value != entry.truth) ++tally.counts[kJoinedStale];
-    ledger_.wait(tally, load.ends_at - now, size);
+    ledger_.join(tally, columns.at[began] + columns.cost[began] - columns.at[i], columns.size[i]);
   }
 
   // Why a held entry does not answer. An expired one that is touched leaves here.
@@ -202,15 +209,14 @@ class Replay {
     return entry.cause;
   }
 
-  [[gnu::noinline]] void finish_loads(Time now) {
-    for (Id slot; (slot = loads_.finish(now, entries_.data())) != kNone;) {
-      const Load& load = loads_[slot];
-      Entry& entry = entries_[load.key];
-      Room& room = rooms_[entry.room];
-      turn_slices(load.ends_at);
-      const bool kept = store(room, entry, load.key, load.value, load.size, load.began_at, load.changed_at, load.ends_at);
-      if (kept && load.raced) ++room.tally->counts[kRaced];
-    }
+  [[gnu::noinline]] void finish_load(const Columns& columns, std::size_t began, Time now) {
+    const Id key = columns.key[began];
+    Entry& entry = entries_[key];
+    Room& room = rooms_[entry.room];
+    const Load& load = loads_.finish(static_cast<Id>(began), entry);
+    turn_slices(now);
+    const bool kept = store(room, entry, key, load.value, columns.size[began], columns.at[began], load.changed_at, now);
+    if (load.raced && kept) [[unlikely]] ++room.tally->counts[kRaced];
   }
 
   // Keeps a value that was loaded or written if the rules allow; true if it was kept.
@@ -272,7 +278,7 @@ class Replay {
 
   void write(const Columns& columns, std::size_t i, Entry& entry, Time now) {
     const Id value = columns.value[i];
-    if (value != entry.truth) learn(entry, value, now);
+    learn(entry, value, now);
     Room& room = rooms_[entry.room];
     const Rules& rules = room.rules;
     if (rules.on_write == OnWrite::leave) return;
@@ -292,9 +298,13 @@ class Replay {
     }
   }
 
-  void restart(Time now) {
+  void restart(const Columns& columns, Time now) {
     if constexpr (timed) {
-      loads_.abandon(entries_.data(), [this](Id key) { entries_[key].cause = kRestarted; });
+      loads_.abandon([&](Id event) {
+        Entry& entry = entries_[columns.key[event]];
+        entry.newest_load = kNone;
+        entry.cause = kRestarted;
+      });
     }
     for (std::size_t room = 0; room < rooms_.size(); ++room) empty(room, kRestarted, kLost, now);
   }
@@ -311,6 +321,7 @@ class Replay {
   std::vector<Room> rooms_;
   Ledger ledger_;
   Loads loads_;
+  std::size_t next_end_ = 0;  // in Columns::ends
   Time slice_end_ = kNever;
 };
 
@@ -319,6 +330,7 @@ bool Replay<Policy, timed>::check() const {
   std::vector<Level> found(rooms_.size());
   for (Id key = 0; key < entries_.keys(); ++key) {
     const Entry& entry = entries_[key];
+    if (!loads_.check(entry)) return false;
     if (!entry.held()) continue;
     if (entries_[entry.before].after != key || entries_[entry.after].before != key) return false;
     found[entry.room].change(1, entry.bytes);
@@ -331,7 +343,7 @@ bool Replay<Policy, timed>::check() const {
     if (found[i].entries > rules.max_entries || found[i].bytes > rules.max_bytes) return false;
     all.change(found[i].entries, found[i].bytes);
   }
-  return all.entries == ledger_.held().entries && all.bytes == ledger_.held().bytes && loads_.check(entries_.data());
+  return all.entries == ledger_.held().entries && all.bytes == ledger_.held().bytes;
 }
 
 }  // namespace vestigo
