@@ -29,7 +29,7 @@ class Sheet {
       sums_high_.push_back(static_cast<std::int64_t>(sum >> 64));
       sums_low_.push_back(static_cast<std::uint64_t>(sum));
     }
-    for (const std::int64_t most : {tally.longest_read, tally.oldest_stale, tally.surge.second(), tally.surge.minute(),
+    for (const std::int64_t most : {tally.longest_read, tally.oldest_stale, tally.surge.second, tally.surge.minute,
                                     tally.held.entries_peak, tally.held.bytes_peak}) {
       mosts_.push_back(most);
     }

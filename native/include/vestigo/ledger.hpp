@@ -16,7 +16,10 @@ namespace vestigo {
 class Ledger {
  public:
   Ledger(std::span<const Rules> rules, Slices slices) : tallies_(rules.size()), slices_(std::move(slices)) {
-    for (const Rules& one : rules) hit_costs_.push_back(one.hit_cost);
+    for (const Rules& one : rules) {
+      hit_costs_.push_back(one.hit_cost);
+      overheads_.push_back(one.entry_overhead);
+    }
   }
 
   Tally& tally(std::size_t room) { return tallies_[room]; }
@@ -30,9 +33,8 @@ class Ledger {
 
   // A reader misses and loads.
   [[gnu::always_inline]] void load(Tally& tally, Time cost, Bytes size, Time now) {
-    tally.surge.see(now, tally.counts[kLoads]++);
-    surge_.see(now, loads_);
-    slice_.surge.see(now, loads_);
+    if (now >= tally.surge_count.second_ends) [[unlikely]] turn_second(tally, now);
+    ++tally.counts[kLoads];
     ++loads_;
     tally.sums[kOriginTime] += cost;
     wait(tally, cost, size);
@@ -54,9 +56,11 @@ class Ledger {
 
   // The look-up now holds so much.
   [[gnu::always_inline]] void hold(Tally& tally, std::int64_t entries, Bytes bytes, Time now) {
-    slice_.held.change(entries - tally.held.entries, bytes - tally.held.bytes);
+    const std::int64_t more_entries = entries - tally.held.entries;
+    const Bytes more_bytes = bytes - tally.held.bytes;
     tally.settle(now);
-    tally.held.change(entries - tally.held.entries, bytes - tally.held.bytes);
+    tally.held.change(more_entries, more_bytes);
+    slice_.held.change(more_entries, more_bytes);
   }
 
   // An entry's last stretch without a hit is over: it leaves, or the trace ends.
@@ -72,7 +76,7 @@ class Ledger {
     counting_ = true;
     counted_from_ = now;
     loads_ = 0;
-    surge_ = Surge{};
+    surge_ = SurgeCount{};
     for (Tally& tally : tallies_) {
       Tally fresh;
       fresh.held = tally.held;
@@ -97,16 +101,16 @@ class Ledger {
     slices_.settle_idle();
     for (std::size_t room = 0; room < tallies_.size(); ++room) {
       Tally& tally = tallies_[room];
-      tally.surge.close(tally.counts[kLoads]);
+      tally.surge = tally.surge_count.close(tally.counts[kLoads]);
       tally.add_hit_times(tally.counts[kHits], hit_costs_[room]);
       tally.sums[kReadTime] += tally.sums[kOriginTime];
       if (tally.counts[kHits] > 0) tally.longest_read = std::max(tally.longest_read, hit_costs_[room]);
+      tally.counts[kBytesHit] -= tally.counts[kHits] * overheads_[room];
       total_.longest_read = std::max(total_.longest_read, tally.longest_read);
       total_.oldest_stale = std::max(total_.oldest_stale, tally.oldest_stale);
       total_.add(tally);
     }
-    surge_.close(loads_);
-    total_.surge = surge_;
+    total_.surge = surge_.close(loads_);
   }
 
  private:
@@ -117,18 +121,25 @@ class Ledger {
     slice_.longest_read = std::max(slice_.longest_read, span);
   }
 
+  // A second begins in which the look-up loads.
+  [[gnu::noinline]] void turn_second(Tally& tally, Time now) {
+    tally.surge_count.turn(now, tally.counts[kLoads]);
+    if (now >= surge_.second_ends) surge_.turn(now, loads_);
+    if (now >= slice_.surge.second_ends) slice_.surge.turn(now, loads_);
+  }
+
   void open_slice() {
     const Level held = slice_.held;
-    slice_ = {.held = held, .surge = Surge{loads_}};
+    slice_ = {.held = held, .surge = SurgeCount{loads_}};
+    for (Tally& tally : tallies_) tally.surge_count.second_ends = kGone;  // so that the slice hears of the next load
     slice_.held.peaks_from_now();
   }
 
   void close_slice(Time ends) {
-    slice_.surge.close(loads_);
     total_.held.entries_peak = std::max(total_.held.entries_peak, slice_.held.entries_peak);
     total_.held.bytes_peak = std::max(total_.held.bytes_peak, slice_.held.bytes_peak);
     Tally so_far;
-    so_far.surge = slice_.surge;
+    so_far.surge = slice_.surge.close(loads_);
     so_far.held = slice_.held;
     so_far.longest_read = slice_.longest_read;
     so_far.oldest_stale = slice_.oldest_stale;
@@ -138,6 +149,7 @@ class Ledger {
       so_far.add(tally);
       so_far.add_hit_times(tally.counts[kHits], hit_costs_[room]);
       if (tally.counts[kHits] > hits_before_[room]) so_far.longest_read = std::max(so_far.longest_read, hit_costs_[room]);
+      so_far.counts[kBytesHit] -= tally.counts[kHits] * overheads_[room];
       hits_before_[room] = tally.counts[kHits];
     }
     so_far.sums[kReadTime] += so_far.sums[kOriginTime];
@@ -147,16 +159,17 @@ class Ledger {
   // What holds for the present slice alone, over all look-ups.
   struct Present {
     Level held;
-    Surge surge;
+    SurgeCount surge;
     Time longest_read = 0, oldest_stale = 0;
   };
 
   std::vector<Tally> tallies_;
   std::vector<Time> hit_costs_;
+  std::vector<Bytes> overheads_;
   std::vector<std::int64_t> hits_before_;  // the present slice
   Tally total_;
   Present slice_;
-  Surge surge_;  // of all look-ups, over the whole trace
+  SurgeCount surge_;  // of all look-ups, over the whole trace
   std::int64_t loads_ = 0;
   Slices slices_;
   Time counted_from_ = kNever;

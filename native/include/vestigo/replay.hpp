@@ -31,15 +31,16 @@ class Replay {
 
   // Replays the events [begin, end).
   void feed(const Columns columns, std::size_t begin, std::size_t end) {
-    const std::size_t last = columns.events - 1;
-    for (std::size_t i = begin; i < end; ++i) {
-      fetch_ahead(columns, std::min(i + kFar, last), std::min(i + kNear, last));
-      const Time now = columns.at[i];
-      catch_up(columns, now);
-      if (columns.mark[i] != kRead) [[unlikely]] {
-        rare(columns, i, now);
-      } else if (!hit(columns.key[i], columns.value[i], now)) {
-        miss(columns, i, now);
+    for (std::size_t block = begin; block < end; block += kBlock) {
+      fetch_ahead(columns, block);
+      for (std::size_t i = block; i < std::min(block + kBlock, end); ++i) {
+        const Time now = columns.at[i];
+        catch_up(columns, now);
+        if (columns.mark[i] != kRead) [[unlikely]] {
+          rare(columns, i, now);
+        } else if (!hit(columns.key[i], columns.value[i], now)) {
+          miss(columns, i, now);
+        }
       }
     }
   }
@@ -80,20 +81,29 @@ class Replay {
     Policy policy;
     Tally* tally;
   };
-  static constexpr std::size_t kFar = 24, kNear = 12;
+  static constexpr std::size_t kBlock = 16;
 
-  // Inlined by order: the compiler takes a function that only fetches for one without effect. No branch
-  // depends on what is fetched: whether an entry will be held is anybody's guess.
-  [[gnu::always_inline]] void fetch_ahead(const Columns& columns, std::size_t far, std::size_t near) const {
-    __builtin_prefetch(&entries_[columns.key[far]], 1);
-    __builtin_prefetch(&columns.size[far]);
-    __builtin_prefetch(&columns.cost[far]);
+  // Fetches what the blocks after this one will touch: columns first, then entries, then the entries'
+  // neighbours in the policy's order. All at once, so that the processor waits for many at a time. Inlined by
+  // order: the compiler takes a function that only fetches for one without effect.
+  [[gnu::always_inline]] void fetch_ahead(const Columns& columns, std::size_t block) const {
+    if (block + 5 * kBlock > columns.events) return;
+    for (std::size_t i = block + 4 * kBlock; i < block + 5 * kBlock; i += 8) {
+      __builtin_prefetch(&columns.at[i]);
+      __builtin_prefetch(&columns.size[i]);
+      __builtin_prefetch(&columns.cost[i]);
+      __builtin_prefetch(&columns.key[i]);
+      __builtin_prefetch(&columns.value[i]);
+      __builtin_prefetch(&columns.mark[i]);
+    }
+    for (std::size_t i = block + 2 * kBlock; i < block + 3 * kBlock; ++i) __builtin_prefetch(&entries_[columns.key[i]], 1);
     if constexpr (Policy::moves_on_hit) {
-      const Id key = columns.key[near];
-      const Entry& soon = entries_[key];
-      const Id held = -static_cast<Id>(soon.held());
-      __builtin_prefetch(&entries_[key ^ ((soon.before ^ key) & held)], 1);
-      __builtin_prefetch(&entries_[key ^ ((soon.after ^ key) & held)], 1);
+      for (std::size_t i = block + kBlock; i < block + 2 * kBlock; ++i) {
+        const Entry& soon = entries_[columns.key[i]];
+        if (!soon.held()) continue;
+        __builtin_prefetch(&entries_[soon.before], 1);
+        __builtin_prefetch(&entries_[soon.after], 1);
+      }
     }
   }
 
@@ -108,17 +118,17 @@ class Replay {
   [[gnu::always_inline]] bool hit(Id key, Id truth, Time now) {
     Entry& entry = entries_[key];
     Room& room = rooms_[entry.room];
-    learn(entry, truth, now);
     if (!room.rules.live(entry, now)) return false;
+    if (truth != entry.truth) [[unlikely]] change(entry, truth, now);
     if (entry.value == kNullValue) [[unlikely]] {
       if (room.rules.nulls == Nulls::blind) return false;
       ++room.tally->counts[kNullsHit];
     }
     Tally& tally = *room.tally;
     ++tally.counts[kHits];
-    tally.counts[kBytesHit] += entry.bytes - room.rules.entry_overhead;
-    tally.counts[kNullsRead] += truth == kNullValue;
-    if (entry.value != truth) stale_hit(entry, tally, now);
+    tally.counts[kBytesHit] += entry.bytes;  // overhead is taken off at the end
+    if (truth == kNullValue) [[unlikely]] ++tally.counts[kNullsRead];
+    if (entry.value != truth) [[unlikely]] stale_hit(entry, tally, now);
     entry.used_at = now;
     room.policy.hit(entries_.data(), key);
     return true;
@@ -131,7 +141,6 @@ class Replay {
     if (mark & kNames) rename(entry, columns.value[i]);
     switch (mark & kOp) {
       case kRead:
-        if (mark & kForced) learn(entry, columns.value[i], now);
         if (mark & kForced || !hit(columns.key[i], columns.value[i], now)) miss(columns, i, now);
         return;
       case kWrite:
@@ -143,13 +152,17 @@ class Replay {
     }
   }
 
-  // A row tells the truth of its key; if it changed, then now.
-  [[gnu::always_inline]] void learn(Entry& entry, Id truth, Time now) {
-    const bool changed = truth != entry.truth;
-    if constexpr (timed) {
-      if (changed && entry.newest_load != kNone) [[unlikely]] loads_.mark_changed(entry, now);
-    }
-    entry.changed_at = changed && entry.changed_at == kNever ? now : entry.changed_at;
+  // The truth of a key changes.
+  [[gnu::noinline]] void change(Entry& entry, Id truth, Time now) {
+    entry.truth = truth;
+    if (entry.changed_at == kNever) entry.changed_at = now;
+    if constexpr (timed) loads_.mark_changed(entry, now);
+  }
+
+  // A row tells the truth of its key. Without an entry and a load under way nobody cares when it changed.
+  void learn(Entry& entry, Id truth, Time now) {
+    const bool cares = entry.held() || (timed && entry.newest_load != kNone);
+    if (cares && truth != entry.truth) [[unlikely]] change(entry, truth, now);
     entry.truth = truth;
   }
 
@@ -171,7 +184,8 @@ class Replay {
     Entry& entry = entries_[key];
     Room& room = rooms_[entry.room];
     Tally& tally = *room.tally;
-    tally.counts[kNullsRead] += entry.truth == kNullValue;
+    learn(entry, columns.value[i], now);
+    if (entry.truth == kNullValue) ++tally.counts[kNullsRead];
     const bool forced = columns.mark[i] & kForced;
     Cause cause = forced ? kForcedMiss : kCauses;
     if constexpr (timed) {
@@ -242,7 +256,7 @@ class Replay {
       --held;
       held_bytes -= victim.bytes;
       take_out(room, victim, kEvicted, now);
-      __builtin_prefetch(&entries_[room.policy.victim(entries_.data())], 1);
+      __builtin_prefetch(&entries_[entries_[room.policy.victim(entries_.data())].before], 1);
     }
     entry.ages_at = rules.ages_at(value, loaded_at);
     entry.used_at = loaded_at;

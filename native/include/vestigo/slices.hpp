@@ -17,10 +17,9 @@ class Slices {
  public:
   // `origin` is the start of the first slice, `width` > 0; there are at most `most`.
   Slices(Time origin, Time width, std::size_t most)
-      : origin_(origin), width_(width), per_ns_(1.0 / static_cast<double>(width)), most_(most), idle_(most), idle_rate_(most + 1) {}
+      : origin_(origin), width_(width), begins_(origin), per_ns_(1.0 / static_cast<double>(width)), most_(most), idle_(most), idle_rate_(most + 1) {}
 
-  Time end() const { return starts(done_.size() + 1); }
-  Time begin() const { return starts(done_.size()); }
+  Time end() const { return begins_ + width_; }
   bool last() const { return done_.size() + 1 >= most_; }
   const std::vector<Slice>& done() const { return done_; }
 
@@ -29,22 +28,24 @@ class Slices {
   // Ends the present slice. `so_far` is all that was counted up to `ends`; its peaks and maxima are
   // those of the slice.
   void close(Time ends, Tally so_far) {
-    done_.push_back({std::max(begin(), counted_from_), ends, so_far});
+    done_.push_back({std::max(begins_, counted_from_), ends, so_far});
     done_.back().tally.subtract(before_);
     before_ = std::move(so_far);
+    idle_[done_.size() - 1] += idle_now_;
+    idle_now_ = 0;
+    begins_ = starts(done_.size());
   }
 
   // `bytes` were held without a further hit from `from` to `to`, which lies in the present slice.
   // What whole slices get is kept as a rate that begins in one slice and ends in another.
-  void idle(Bytes bytes, Time from, Time to) {
-    const std::size_t here = done_.size();
-    if (from >= begin()) [[likely]] {
-      idle_[here] += Int128{bytes} * (to - from);
+  [[gnu::always_inline]] void idle(Bytes bytes, Time from, Time to) {
+    if (from >= begins_) [[likely]] {
+      idle_now_ += Int128{bytes} * (to - from);
       return;
     }
-    const std::size_t there = index(from);
+    const std::size_t there = index(from), here = done_.size();
     idle_[there] += Int128{bytes} * (starts(there + 1) - from);
-    idle_[here] += Int128{bytes} * (to - begin());
+    idle_[here] += Int128{bytes} * (to - begins_);
     idle_rate_[there + 1] += bytes;
     idle_rate_[here] -= bytes;
   }
@@ -68,10 +69,11 @@ class Slices {
     return i;
   }
 
-  Time origin_, width_;
+  Time origin_, width_, begins_;
   double per_ns_;
   std::size_t most_;
   Time counted_from_ = 0;
+  Int128 idle_now_ = 0;  // of the present slice, where it began in it
   Tally before_;
   std::vector<Slice> done_;
   std::vector<Int128> idle_, idle_rate_;

@@ -25,40 +25,41 @@ using Counts = std::array<std::int64_t, kCounts>;
 enum Sum : std::size_t { kOriginTime, kReadTime, kStaleAge, kHeld, kIdleHeld, kSums };
 using Sums = std::array<Int128, kSums>;
 
-// A number that is added up elsewhere, by clock second and minute: the most that one of them saw.
-class Surge {
- public:
-  Surge() = default;
-  explicit Surge(std::int64_t sum) : second_base_(sum), minute_base_(sum) {}
+// The most loads that one clock second, and one clock minute, saw.
+struct Surge {
+  std::int64_t second = 0, minute = 0;
+};
 
-  // Before the number grows at `now`; `sum` is what it is.
-  void see(Time now, std::int64_t sum) {
-    if (now >= second_ends_) [[unlikely]] turn(now, sum);
+// Counts loads by clock second and minute. It is told only when a second begins in which there is a load.
+class SurgeCount {
+ public:
+  SurgeCount() = default;
+  explicit SurgeCount(std::int64_t loads) : second_base_(loads), minute_base_(loads) {}
+
+  // Before a load at `now`, the first of its second; there were `loads` so far.
+  void turn(Time now, std::int64_t loads) {
+    close(loads);
+    second_base_ = loads;
+    second_ends = end(now, kSecond);
+    if (now < minute_ends_) return;
+    minute_base_ = loads;
+    minute_ends_ = end(now, kMinute);
   }
-  // After the last one.
-  void close(std::int64_t sum) {
-    second_ = std::max(second_, sum - second_base_);
-    minute_ = std::max(minute_, sum - minute_base_);
+  const Surge& close(std::int64_t loads) {
+    most_.second = std::max(most_.second, loads - second_base_);
+    most_.minute = std::max(most_.minute, loads - minute_base_);
+    return most_;
   }
-  std::int64_t second() const { return second_; }
-  std::int64_t minute() const { return minute_; }
+
+  Time second_ends = kGone;
 
  private:
   static constexpr Time kSecond = 1'000'000'000, kMinute = 60 * kSecond;
   static Time end(Time now, Time width) { return now - (now % width + width) % width + width; }
 
-  [[gnu::noinline]] void turn(Time now, std::int64_t sum) {
-    second_ = std::max(second_, sum - second_base_);
-    second_base_ = sum;
-    second_ends_ = end(now, kSecond);
-    if (now < minute_ends_) return;
-    minute_ = std::max(minute_, sum - minute_base_);
-    minute_base_ = sum;
-    minute_ends_ = end(now, kMinute);
-  }
-
-  Time second_ends_ = kGone, minute_ends_ = kGone;
-  std::int64_t second_base_ = 0, minute_base_ = 0, second_ = 0, minute_ = 0;
+  Time minute_ends_ = kGone;
+  std::int64_t second_base_ = 0, minute_base_ = 0;
+  Surge most_;
 };
 
 // Entries and bytes held now, and their peaks.
@@ -85,6 +86,7 @@ struct Tally {
   Time held_since = 0;  // up to when kHeld is summed
   Time longest_read = 0, oldest_stale = 0;
   Surge surge;
+  SurgeCount surge_count;
   Histogram read_times, stale_ages;
 
   void settle(Time now) {
