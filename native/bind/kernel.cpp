@@ -15,6 +15,8 @@ using namespace nb::literals;
 namespace vestigo::bind {
 namespace {
 
+constexpr Time kSecond = 1'000'000'000;
+
 void check(const Rules& rules) {
   const auto span = [](Time value) { return value == kNever || (value >= 0 && value <= kLongestSpan); };
   if (rules.max_entries < 1 || rules.max_bytes < 0 || rules.entry_overhead < 0 || rules.entry_overhead > (Bytes{1} << 28) ||
@@ -32,8 +34,8 @@ nb::dict replay(const BoundColumns& bound, const std::vector<Rules>& rules, std:
   if (rules.size() != bound.lookups()) refuse("one set of rules is needed for each look-up");
   for (const Rules& one : rules) check(one);
   if (slice_width < 1 || slice_width > kLongestSpan || slices < 1 || slices > 10'000 || slice_origin < kEarliest - kLongestSpan ||
-      slice_origin > kLatest) {
-    refuse("slices are out of range");
+      slice_origin > kLatest || slice_width % kSecond != 0 || slice_origin % kSecond != 0) {
+    refuse("slices are out of range, or not of whole seconds");
   }
   std::vector<Tally> tallies;
   std::vector<Slice> sliced;

@@ -43,6 +43,10 @@ def test_times_before_1970_are_times_like_others(engine: str) -> None:
     assert missed(replayed(engine, "-70 read a\n -60.5 read b\n -0.5 read a", absolute="1m")) == {"first": 2, "aged": 1}
 
 
+def test_never_outlasts_the_longest_trace(engine: str) -> None:
+    assert replayed(engine, "-631152000 read a\n 4102444800 read a").hits == 1
+
+
 def test_a_plan_that_names_another_look_up_is_refused() -> None:
     with pytest.raises(RulesError, match="'readz' is unknown; did you mean 'reads'"):
         replay(READS, Plan(Rules(), lookups={"readz": Rules()}))

@@ -16,10 +16,11 @@ using Time = std::int64_t;   // ns since the Unix epoch, or a span in ns
 using Bytes = std::int64_t;  // size of a value, or of many
 using Id = std::int32_t;     // dense id of a key, a room, a load or a value; negative: none
 
-constexpr Time kNever = Time{1} << 62;  // later than any deadline; kNever + any time still fits
 constexpr Time kLongestSpan = 3'155'760'000'000'000'000;   // 100 years
-constexpr Time kEarliest = -2'208'988'800'000'000'000;     // 1900-01-01
+constexpr Time kEarliest = -631'152'000'000'000'000;       // 1950-01-01
 constexpr Time kLatest = 4'102'444'800'000'000'000;        // 2100-01-01
+constexpr Time kNever = 5'000'000'000'000'000'000;         // a span longer than any trace; any time plus it still fits
+static_assert(kNever > kLatest - kEarliest && kNever < INT64_MAX - kLatest);
 constexpr Bytes kMostBytes = Bytes{1} << 61;               // events x largest size, at most
 
 constexpr Id kNone = -1;

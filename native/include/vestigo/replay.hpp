@@ -135,7 +135,7 @@ class Replay {
   }
 
   // Writes, clears, restarts, forced reads, and reads that name a value.
-  void rare(const Columns& columns, std::size_t i, Time now) {
+  [[gnu::noinline]] void rare(const Columns& columns, std::size_t i, Time now) {
     const std::uint8_t mark = columns.mark[i];
     Entry& entry = entries_[columns.key[i]];
     if (mark & kNames) rename(entry, columns.value[i]);
@@ -179,7 +179,7 @@ class Replay {
   }
 
   // A read that the cache does not answer: it joins a load under way, or loads.
-  [[gnu::noinline]] void miss(const Columns& columns, std::size_t i, Time now) {
+  [[gnu::always_inline]] void miss(const Columns& columns, std::size_t i, Time now) {
     const Id key = columns.key[i];
     Entry& entry = entries_[key];
     Room& room = rooms_[entry.room];
@@ -223,7 +223,7 @@ class Replay {
     return entry.cause;
   }
 
-  [[gnu::noinline]] void finish_load(const Columns& columns, std::size_t began, Time now) {
+  [[gnu::always_inline]] void finish_load(const Columns& columns, std::size_t began, Time now) {
     const Id key = columns.key[began];
     Entry& entry = entries_[key];
     Room& room = rooms_[entry.room];

@@ -29,8 +29,7 @@ struct Rules {
   bool keeps(Id value) const { return value != kNullValue || nulls != Nulls::skip; }
 
   Time ages_at(Id value, Time loaded_at) const {
-    const Time lifetime = value == kNullValue ? null_lifetime : absolute;
-    return lifetime == kNever ? kNever : loaded_at + lifetime;
+    return loaded_at + (value == kNullValue ? null_lifetime : absolute);
   }
 
   Time idles_at(const Entry& entry) const { return entry.used_at + sliding; }

@@ -15,7 +15,8 @@ struct Slice {
 
 class Slices {
  public:
-  // `origin` is the start of the first slice, `width` > 0; there are at most `most`.
+  // `origin` is the start of the first slice, `width` > 0, both whole seconds, so that a clock second lies in
+  // one slice; there are at most `most`.
   Slices(Time origin, Time width, std::size_t most)
       : origin_(origin), width_(width), begins_(origin), per_ns_(1.0 / static_cast<double>(width)), most_(most), idle_(most), idle_rate_(most + 1) {}
 

@@ -13,7 +13,7 @@ import pyarrow.compute as pc
 
 from vestigo.trace.trace import MISSING, Op
 
-EARLIEST, LATEST = -2_208_988_800_000_000_000, 4_102_444_800_000_000_000  # the years 1900 and 2100
+EARLIEST, LATEST = -631_152_000_000_000_000, 4_102_444_800_000_000_000  # the years 1950 and 2100
 LARGEST = 2**60
 LONGEST = 36_525 * 86_400 * 10**9
 OPS = [op.name.lower() for op in Op]
@@ -29,7 +29,7 @@ class Bad(Exception):
 
 def times(column: pa.Array) -> np.ndarray:
     """Nanoseconds since the Unix epoch."""
-    expected = "a time in whole ns since 1970-01-01 UTC, between the years 1900 and 2100"
+    expected = "a time in whole ns since 1970-01-01 UTC, between the years 1950 and 2100"
     if pa.types.is_timestamp(column.type):
         if column.type.tz is None:
             raise Bad(
