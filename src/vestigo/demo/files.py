@@ -10,11 +10,12 @@ from vestigo.errors import InputError
 TRACE, PLAN = "skerrow-quay.parquet", "plan.toml"
 
 
-def write_demo(folder: Path) -> tuple[Path, Path]:
+def write_demo(folder: str | Path) -> tuple[Path, Path]:
     """Writes both into a folder, which is made if it is not there; gives their paths.
 
     A plan that is there already, perhaps edited, is kept. Raises InputError if the folder cannot be written.
     """
+    folder = Path(folder)
     try:
         folder.mkdir(parents=True, exist_ok=True)
         _copy(TRACE, folder / TRACE)

@@ -1,0 +1,62 @@
+"""What the house promises: its public names, its layers' edges, its README, its demo data."""
+
+import re
+from pathlib import Path
+
+import matplotlib
+import pyarrow.parquet as pq
+import pytest
+
+import vestigo
+from vestigo.demo import files, generate
+
+ROOT = Path(vestigo.__file__).parent
+PROJECT = Path(__file__).parents[2]
+
+
+def test_every_public_name_is_there_documented_and_listed() -> None:
+    assert sorted(vestigo.__all__) == vestigo.__all__
+    assert set(vestigo._HOMES) | {"__version__"} == set(vestigo.__all__) == set(dir(vestigo))
+    for name in vestigo._HOMES:
+        assert getattr(vestigo, name).__doc__
+    with pytest.raises(AttributeError, match="has no attribute 'reply'"):
+        vestigo.reply  # noqa: B018
+
+
+def test_one_file_knows_the_kernel() -> None:
+    knows = [path.name for path in ROOT.rglob("*.py") if re.search(r"import kernel|engine\.kernel", path.read_text())]
+    assert knows == ["native.py"]
+
+
+def test_the_core_does_not_print_or_plot() -> None:
+    for layer in ("trace", "rules", "outcome", "engine", "study"):
+        for path in (ROOT / layer).rglob("*.py"):
+            assert not re.search(r"^\s*print\(|import (rich|matplotlib|typer)", path.read_text(), re.M), path
+
+
+def test_the_readmes_python_runs(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    matplotlib.use("agg")
+    (code,) = re.findall(r"```python\n(.*?)```", (PROJECT / "README.md").read_text(), re.S)
+    exec(compile(code, "README", "exec"), {})
+    assert "of at most" in capsys.readouterr().out
+    assert (tmp_path / "timeline.png").exists()
+
+
+def test_the_readme_shows_every_screenshot() -> None:
+    shots = {path.name for path in (PROJECT / "docs" / "screenshots").iterdir()}
+    assert shots == set(re.findall(r"docs/screenshots/([\w.-]+)", (PROJECT / "README.md").read_text()))
+
+
+def test_the_demo_data_is_what_the_generator_makes() -> None:
+    shipped = ROOT / "demo" / files.TRACE
+    assert shipped.stat().st_size < 3_000_000
+    table = generate.generate()
+    assert table.equals(pq.read_table(shipped))
+    assert len(table) >= 150_000
+
+
+def test_the_version_is_one() -> None:
+    assert f'version = "{vestigo.__version__}"' in (PROJECT / "pyproject.toml").read_text()
