@@ -76,7 +76,7 @@ void one_case(std::mt19937& random, Eviction eviction) {
   Columns columns = events.columns();
   const EndsInOrder ends(columns);
   columns.ends = ends.ends();
-  Replay<Policy, timed> replay(rules, key_rooms, columns.events, Slices(events.at[0] - 3, 7, 100));
+  Replay<Policy, timed> replay(rules, key_rooms, Slices(events.at[0] - 3, 7, 100));
   replay.count_from(events.at[0]);
   std::int64_t reads = 0;
   for (std::size_t i = 0; i < columns.events; ++i) {

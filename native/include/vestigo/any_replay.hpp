@@ -21,7 +21,7 @@ struct Run {
 
 template <class Policy, bool timed>
 Ledger run_as(const Columns& columns, std::span<const Id> key_rooms, std::span<const Rules> rules, Run how, Slices slices) {
-  Replay<Policy, timed> replay(rules, key_rooms, columns.events, std::move(slices));
+  Replay<Policy, timed> replay(rules, key_rooms, std::move(slices));
   if (how.first_counted < columns.events) {
     const Time start = columns.at[how.first_counted], end = columns.at[columns.events - 1];
     replay.feed(columns, 0, how.first_counted);

@@ -25,11 +25,14 @@ struct alignas(64) Entry {
   Id truth = kUnseen;         // what the origin has now
   Id before = kNone;          // neighbours in the policy's order
   Id after = kNone;
-  Id newest_load = kNone;     // the load under way that began last
+  Id load = kNone;            // the read that began the load under way, where the entry itself is its record
   std::uint16_t room = 0;     // the look-up that the key belongs to
   Cause cause = kFirst;       // why it is not held, where it is not
+  bool raced : 1 = false;      // a drop arrived since `load` began
+  bool more_loads : 1 = false; // there are others under way (see loads.hpp)
 
   bool held() const { return ages_at != kGone; }
+  bool loading() const { return load != kNone || more_loads; }
 };
 
 static_assert(sizeof(Entry) == 64, "an entry is one cache line");

@@ -36,7 +36,7 @@ class Ledger {
     if (now >= tally.surge_count.second_ends) [[unlikely]] turn_second(tally, now);
     ++tally.counts[kLoads];
     ++loads_;
-    tally.sums[kOriginTime] += cost;
+    tally.sums[kOriginTime] += static_cast<std::uint64_t>(cost);
     wait(tally, cost, size);
   }
 
@@ -67,7 +67,7 @@ class Ledger {
   [[gnu::always_inline]] void idle(Tally& tally, const Entry& entry, Time now) {
     const Time from = std::max(std::max(entry.used_at, entry.stored_at), counted_from_);
     if (from >= now) return;
-    tally.sums[kIdleHeld] += Int128{entry.bytes} * (now - from);
+    tally.sums[kIdleHeld] += byte_time(entry.bytes, now - from);
     slices_.idle(entry.bytes, from, now);
   }
 

@@ -11,6 +11,7 @@
 namespace vestigo {
 
 __extension__ typedef __int128 Int128;
+__extension__ typedef unsigned __int128 UInt128;
 
 using Time = std::int64_t;   // ns since the Unix epoch, or a span in ns
 using Bytes = std::int64_t;  // size of a value, or of many
@@ -22,6 +23,11 @@ constexpr Time kLatest = 4'102'444'800'000'000'000;        // 2100-01-01
 constexpr Time kNever = 5'000'000'000'000'000'000;         // a span longer than any trace; any time plus it still fits
 static_assert(kNever > kLatest - kEarliest && kNever < INT64_MAX - kLatest);
 constexpr Bytes kMostBytes = Bytes{1} << 61;               // events x largest size, at most
+
+// Of numbers that are never negative: one multiplication instead of three.
+inline Int128 byte_time(Bytes bytes, Time span) {
+  return static_cast<Int128>(UInt128{static_cast<std::uint64_t>(bytes)} * static_cast<std::uint64_t>(span));
+}
 
 constexpr Id kNone = -1;
 

@@ -21,8 +21,8 @@ template <class Policy, bool timed>
 class Replay {
  public:
   // `key_rooms` gives each key's look-up, an index into `rules`.
-  Replay(std::span<const Rules> rules, std::span<const Id> key_rooms, std::size_t events, Slices slices)
-      : entries_(key_rooms, rules.size()), ledger_(rules, std::move(slices)), loads_(timed ? events : 0) {
+  Replay(std::span<const Rules> rules, std::span<const Id> key_rooms, Slices slices)
+      : entries_(key_rooms, rules.size()), ledger_(rules, std::move(slices)) {
     const auto hubs = static_cast<Id>(key_rooms.size());
     for (std::size_t i = 0; i < rules.size(); ++i) {
       rooms_.push_back({rules[i], Policy(entries_.data(), hubs + static_cast<Id>(i), rules[i]), &ledger_.tally(i)});
@@ -49,8 +49,7 @@ class Replay {
   [[gnu::always_inline]] void catch_up(const Columns& columns, Time now) {
     if constexpr (timed) {
       for (; next_end_ < columns.ends.count && columns.ends.at[next_end_] <= now; ++next_end_) {
-        const Id event = columns.ends.event[next_end_];
-        if (loads_.began(event)) finish_load(columns, static_cast<std::size_t>(event), columns.ends.at[next_end_]);
+        end_load(columns, columns.ends.event[next_end_], columns.ends.at[next_end_]);
       }
     }
     turn_slices(now);
@@ -148,7 +147,7 @@ class Replay {
       case kClear:
         return clear(columns.value[i], now);
       default:
-        return restart(columns, now);
+        return restart(static_cast<Id>(i), now);
     }
   }
 
@@ -156,12 +155,12 @@ class Replay {
   [[gnu::noinline]] void change(Entry& entry, Id truth, Time now) {
     entry.truth = truth;
     if (entry.changed_at == kNever) entry.changed_at = now;
-    if constexpr (timed) loads_.mark_changed(entry, now);
+    if (timed && entry.more_loads) loads_.mark_changed(entries_.id(entry), now);
   }
 
   // A row tells the truth of its key. Without an entry and a load under way nobody cares when it changed.
   void learn(Entry& entry, Id truth, Time now) {
-    const bool cares = entry.held() || (timed && entry.newest_load != kNone);
+    const bool cares = entry.held() || (timed && entry.loading());
     if (cares && truth != entry.truth) [[unlikely]] change(entry, truth, now);
     entry.truth = truth;
   }
@@ -169,7 +168,7 @@ class Replay {
   void rename(Entry& entry, Id name) {
     const Id unnamed = entry.truth;
     if (entry.value == unnamed) entry.value = name;
-    if constexpr (timed) loads_.rename(entry, unnamed, name);
+    if (timed && entry.more_loads) loads_.rename(entries_.id(entry), unnamed, name);
     entry.truth = name;
   }
 
@@ -189,7 +188,8 @@ class Replay {
     const bool forced = columns.mark[i] & kForced;
     Cause cause = forced ? kForcedMiss : kCauses;
     if constexpr (timed) {
-      if (entry.newest_load != kNone) {
+      forget_lost_load(entry);
+      if (entry.loading()) [[unlikely]] {
         const bool joins = room.rules.overlap == Overlap::join;
         if (joins && !forced) return join(columns, i, entry, tally);
         if (!joins) cause = kLoading;
@@ -201,17 +201,18 @@ class Replay {
     const Bytes size = columns.size[i];
     ledger_.load(tally, cost, size, now);
     if (timed && cost > 0) {
-      loads_.begin(static_cast<Id>(i), entry);
+      begin_load(key, static_cast<Id>(i), entry);
     } else {
       store(room, entry, key, entry.truth, size, now, kNever, now);
     }
   }
 
   void join(const Columns& columns, std::size_t i, const Entry& entry, Tally& tally) {
-    const Load& load = loads_.oldest(entry);
-    const auto began = static_cast<std::size_t>(load.event);
+    const bool own = entry.load != kNone;
+    const Load* other = own ? nullptr : &loads_.oldest(columns.key[i]);
+    const auto began = static_cast<std::size_t>(own ? entry.load : other->event);
     ++tally.counts[kJoined];
-    if (load.value != entry.truth) ++tally.counts[kJoinedStale];
+    if ((own ? entry.value : other->value) != entry.truth) ++tally.counts[kJoinedStale];
     ledger_.join(tally, columns.at[began] + columns.cost[began] - columns.at[i], columns.size[i]);
   }
 
@@ -223,14 +224,45 @@ class Replay {
     return entry.cause;
   }
 
-  [[gnu::always_inline]] void finish_load(const Columns& columns, std::size_t began, Time now) {
+  [[gnu::always_inline]] void begin_load(Id key, Id event, Entry& entry) {
+    if (entry.held() || entry.loading()) [[unlikely]] {
+      loads_.begin(key, event, entry.truth);
+      entry.more_loads = true;
+      return;
+    }
+    entry.load = event;
+    entry.value = entry.truth;
+    entry.changed_at = kNever;
+    entry.raced = false;
+  }
+
+  // The load that a read would have begun ends, if it did begin one.
+  [[gnu::always_inline]] void end_load(const Columns& columns, Id event, Time now) {
+    const auto began = static_cast<std::size_t>(event);
     const Id key = columns.key[began];
     Entry& entry = entries_[key];
+    if (entry.load == event) {
+      if (event < restarted_) [[unlikely]] return forget_lost_load(entry);
+      entry.load = kNone;
+      finish(columns, began, entry, {.changed_at = entry.changed_at, .value = entry.value, .raced = entry.raced}, now);
+    } else if (entry.more_loads) [[unlikely]] {
+      if (loads_.began(event)) finish(columns, began, entry, loads_.finish(key, event, entry), now);
+    }
+  }
+
+  [[gnu::always_inline]] void finish(const Columns& columns, std::size_t began, Entry& entry, const Load& load, Time now) {
     Room& room = rooms_[entry.room];
-    const Load& load = loads_.finish(static_cast<Id>(began), entry);
     turn_slices(now);
-    const bool kept = store(room, entry, key, load.value, columns.size[began], columns.at[began], load.changed_at, now);
+    const bool kept =
+        store(room, entry, columns.key[began], load.value, columns.size[began], columns.at[began], load.changed_at, now);
     if (load.raced && kept) [[unlikely]] ++room.tally->counts[kRaced];
+  }
+
+  // A load that an entry records was given up if there was a restart since it began.
+  void forget_lost_load(Entry& entry) const {
+    if (entry.load == kNone || entry.load > restarted_) return;
+    entry.load = kNone;
+    entry.cause = kRestarted;
   }
 
   // Keeps a value that was loaded or written if the rules allow; true if it was kept.
@@ -258,6 +290,7 @@ class Replay {
       take_out(room, victim, kEvicted, now);
       __builtin_prefetch(&entries_[entries_[room.policy.victim(entries_.data())].before], 1);
     }
+    if (timed && entry.load != kNone) [[unlikely]] make_way(key, entry);
     entry.ages_at = rules.ages_at(value, loaded_at);
     entry.used_at = loaded_at;
     entry.stored_at = now;
@@ -268,6 +301,12 @@ class Replay {
     room.policy.placed(entries_.data(), key);
     ledger_.hold(tally, held + 1, held_bytes + bytes, now);
     return true;
+  }
+
+  // The entry is about to hold a value while it records a load.
+  [[gnu::noinline]] void make_way(Id key, Entry& entry) {
+    forget_lost_load(entry);
+    if (entry.load != kNone) loads_.take_over(key, entry);
   }
 
   [[gnu::noinline]] void supersede(Room& room, Entry& entry, Time now) {
@@ -300,7 +339,10 @@ class Replay {
       store(room, entry, columns.key[i], value, columns.size[i], now, kNever, now);
       return;
     }
-    if constexpr (timed) loads_.mark_raced(entry);
+    if constexpr (timed) {
+      entry.raced = true;
+      if (entry.more_loads) loads_.mark_raced(columns.key[i]);
+    }
     if (!entry.held()) return;
     ++room.tally->counts[kDrops];
     leave(room, entry, kDropped, now);
@@ -312,12 +354,12 @@ class Replay {
     }
   }
 
-  void restart(const Columns& columns, Time now) {
+  void restart(Id event, Time now) {
     if constexpr (timed) {
-      loads_.abandon([&](Id event) {
-        Entry& entry = entries_[columns.key[event]];
-        entry.newest_load = kNone;
-        entry.cause = kRestarted;
+      restarted_ = event;
+      loads_.abandon([this](Id key) {
+        entries_[key].more_loads = false;
+        entries_[key].cause = kRestarted;
       });
     }
     for (std::size_t room = 0; room < rooms_.size(); ++room) empty(room, kRestarted, kLost, now);
@@ -336,6 +378,7 @@ class Replay {
   Ledger ledger_;
   Loads loads_;
   std::size_t next_end_ = 0;  // in Columns::ends
+  Id restarted_ = kNone;      // the event of the last restart
   Time slice_end_ = kNever;
 };
 
@@ -344,7 +387,7 @@ bool Replay<Policy, timed>::check() const {
   std::vector<Level> found(rooms_.size());
   for (Id key = 0; key < entries_.keys(); ++key) {
     const Entry& entry = entries_[key];
-    if (!loads_.check(entry)) return false;
+    if (!loads_.check(key, entry) || (entry.held() && entry.load != kNone)) return false;
     if (!entry.held()) continue;
     if (entries_[entry.before].after != key || entries_[entry.after].before != key) return false;
     found[entry.room].change(1, entry.bytes);

@@ -41,12 +41,12 @@ class Slices {
   // What whole slices get is kept as a rate that begins in one slice and ends in another.
   [[gnu::always_inline]] void idle(Bytes bytes, Time from, Time to) {
     if (from >= begins_) [[likely]] {
-      idle_now_ += Int128{bytes} * (to - from);
+      idle_now_ += byte_time(bytes, to - from);
       return;
     }
     const std::size_t there = index(from), here = done_.size();
-    idle_[there] += Int128{bytes} * (starts(there + 1) - from);
-    idle_[here] += Int128{bytes} * (to - begins_);
+    idle_[there] += byte_time(bytes, starts(there + 1) - from);
+    idle_[here] += byte_time(bytes, to - begins_);
     idle_rate_[there + 1] += bytes;
     idle_rate_[here] -= bytes;
   }

@@ -68,10 +68,11 @@ struct Level {
   Bytes bytes = 0, bytes_peak = 0;
 
   void change(std::int64_t more_entries, Bytes more_bytes) {
-    entries += more_entries;
     bytes += more_bytes;
-    entries_peak = std::max(entries_peak, entries);
     bytes_peak = std::max(bytes_peak, bytes);
+    if (more_entries == 0) return;  // one in, one out
+    entries += more_entries;
+    entries_peak = std::max(entries_peak, entries);
   }
   void peaks_from_now() {
     entries_peak = entries;
@@ -90,7 +91,7 @@ struct Tally {
   Histogram read_times, stale_ages;
 
   void settle(Time now) {
-    sums[kHeld] += Int128{held.bytes} * (now - held_since);
+    sums[kHeld] += byte_time(held.bytes, now - held_since);
     held_since = now;
   }
   // A hit always takes the same time, so that hits are added in bulk.

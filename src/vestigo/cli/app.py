@@ -1,5 +1,6 @@
 """``vestigo VERB``: finds the verb, runs it, and turns errors into one sentence and an exit status."""
 
+import os
 import sys
 
 import typer
@@ -27,13 +28,16 @@ def _verbs() -> None:
 
 def main() -> None:
     try:
-        app()
+        try:
+            app()
+        finally:
+            sys.stdout.flush()
     except InputError as error:
         from vestigo.show.safe import printable
 
         for problem in error.problems:
             print(f"vestigo: {printable(problem, most=1000)}", file=sys.stderr)
         raise SystemExit(WRONG_INPUT) from None
-    except BrokenPipeError:  # the reader of our output has seen enough
-        sys.stderr.close()
+    except BrokenPipeError:  # the reader of our output has seen enough; nothing more may be written to it
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         raise SystemExit(0) from None
