@@ -131,9 +131,10 @@ NB_MODULE(kernel, m) {
 
   nb::class_<BoundColumns>(m, "Columns")
       .def(nb::init<Column<Time>, Column<Id>, Column<Id>, Column<std::uint8_t>, Column<Bytes>, Column<Time>, Column<Id>, std::size_t>(),
-           "at"_a, "key"_a, "value"_a, "mark"_a, "size"_a, "cost"_a, "key_lookups"_a, "lookups"_a);
+           "at"_a.noconvert(), "key"_a.noconvert(), "value"_a.noconvert(), "mark"_a.noconvert(), "size"_a.noconvert(),
+           "cost"_a.noconvert(), "key_lookups"_a.noconvert(), "lookups"_a);
 
-  m.def("truth", &truth, "mark"_a, "key"_a, "version"_a, "found"_a, "keys"_a);
+  m.def("truth", &truth, "mark"_a.noconvert(), "key"_a.noconvert(), "version"_a.noconvert(), "found"_a.noconvert(), "keys"_a);
   m.def("replay", &replay, "columns"_a, "rules"_a, "first_counted"_a, "instant"_a, "slice_origin"_a, "slice_width"_a, "slices"_a);
 }
 

@@ -123,6 +123,15 @@ def test_broken_json_lines_are_named(tmp_path: Path) -> None:
     assert problems[3] == ", line 6: is not an object; expected is one object a line"
 
 
+@pytest.mark.parametrize("text", ["null", "null{}", '{"at": 1, "key": "a"}null', '{"at": 1, "key": "a"}\n \n null'])
+def test_a_null_where_an_object_belongs_is_named(tmp_path: Path, text: str) -> None:
+    assert "expected is one object a line" in refused(written(tmp_path / "t.jsonl", text))[0]
+
+
+def test_a_key_that_looks_like_one_is_read(tmp_path: Path) -> None:
+    assert list(read_trace(written(tmp_path / "t.jsonl", '{"at": 1, "key": "}null"}')).keys[:]) == ["}null"]
+
+
 def test_a_negative_cost_in_json_and_parquet_is_named(tmp_path: Path) -> None:
     (problem,) = refused(written(tmp_path / "t.jsonl", '\n{"at": 1, "key": "a", "cost": -1}\n'))
     assert problem.startswith(", line 2, column 'cost': -1 stands there")

@@ -140,7 +140,7 @@ def _costs(rng: np.random.Generator, seconds: np.ndarray, lookup: np.ndarray) ->
     busy = np.bincount(minute, minlength=2 * DAY // 60) / 60
     cost_ms *= 1 + np.minimum(busy[minute] / 12, 1.5)
     for start in (0, scene.DEPLOYMENT):
-        cost_ms[(seconds >= start) & (seconds < start + 20)] *= 6
+        cost_ms[(seconds >= start) & (seconds < start + 90)] *= 6
     cost_ns: np.ndarray = np.round(cost_ms * 1000).astype(np.int64) * 1000
     return cost_ns
 

@@ -1,6 +1,8 @@
 """JSON Lines files: one object a line."""
 
 import json
+import mmap
+import re
 from collections.abc import Callable
 from pathlib import Path
 
@@ -23,11 +25,14 @@ _KINDS: dict[str, tuple[tuple[type, ...], str]] = {
     "key": ((str, int), "text or a whole number"),
     "version": ((str, int, float, bool), "text or a number"),
 }
+_BARE_NULL = re.compile(rb"(?:\A(?:\xef\xbb\xbf)?|\})\s*+null")
 _TYPES = {int: pa.int64(), bool: pa.bool_(), str: pa.string()}
 
 
 def read_json_lines(path: Path) -> tuple[pa.Table, Callable[[int], str]]:
     """The columns of a trace, and how to say where a row stands."""
+    if _has_bare_null(path) and (problems := _broken_lines(path)):
+        raise TraceError(problems)
     schema = pa.schema([(name, _TYPES[kinds[0]]) for name, (kinds, _) in _KINDS.items() if len(kinds) == 1])
     try:
         table = arrow_json.read_json(
@@ -38,6 +43,14 @@ def read_json_lines(path: Path) -> tuple[pa.Table, Callable[[int], str]]:
         raise TraceError(_broken_lines(path) or f"{path}: is not valid JSON Lines: {error}") from None
     present = [name for name in table.column_names if name in COLUMNS and table[name].null_count < len(table)]
     return table.select(present), _Lines(path)
+
+
+def _has_bare_null(path: Path) -> bool:
+    """Whether a null may stand where an object belongs: Arrow's reader does not survive that."""
+    if path.stat().st_size == 0:
+        return False
+    with path.open("rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as content:
+        return _BARE_NULL.search(content) is not None
 
 
 def _broken_lines(path: Path, most: int = 10) -> list[str]:

@@ -1,0 +1,61 @@
+"""Damaged files get a TraceError or are read; nothing else comes out of a reader."""
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+
+import pyarrow as pa
+import pyarrow.parquet as pq
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from vestigo import Rules, TraceError, read_trace, replay
+
+ROWS = [
+    {"at": 10**18 + i * 7, "key": f"k{i % 3}", "size": i, "cost": i * 1000, "found": i % 4 > 0, "version": i % 5}
+    for i in range(20)
+]
+
+
+def as_csv(path: Path) -> None:
+    lines = [",".join(ROWS[0])] + [",".join(map(str, row.values())) for row in ROWS]
+    path.write_text("\n".join(lines))
+
+
+def as_json(path: Path) -> None:
+    path.write_text("\n".join(map(json.dumps, ROWS)))
+
+
+def as_parquet(path: Path) -> None:
+    pq.write_table(pa.Table.from_pylist(ROWS), path)
+
+
+@pytest.mark.parametrize(("name", "write"), [("t.csv", as_csv), ("t.jsonl", as_json), ("t.parquet", as_parquet)])
+@given(data=st.data())
+@settings(max_examples=150, suppress_health_check=list(HealthCheck), deadline=None)
+def test_a_damaged_file_is_read_or_refused(
+    tmp_path_factory: pytest.TempPathFactory, name: str, write: Callable[[Path], None], data: st.DataObject
+) -> None:
+    path = tmp_path_factory.mktemp("damaged") / name
+    write(path)
+    content = bytearray(path.read_bytes())
+    for _ in range(data.draw(st.integers(1, 4))):
+        at = data.draw(st.integers(0, len(content) - 1))
+        kind = data.draw(st.sampled_from(["change", "cut", "insert", "drop"]))
+        if kind == "change":
+            content[at] = data.draw(st.integers(0, 255))
+        elif kind == "cut":
+            content = content[: at + 1]
+        elif kind == "insert":
+            content[at:at] = data.draw(st.sampled_from([b"\n", b",", b'"', b"\x00", b"-", b"9" * 20, b"{", b"null"]))
+        else:
+            content = content[:at] + content[at + 5 :] or content
+    path.write_bytes(content)
+    try:
+        replay(read_trace(path), Rules(max_entries=2))
+    except TraceError as error:
+        told = error.problems
+    else:
+        told = ()
+    assert all(str(path) in problem for problem in told)
