@@ -20,7 +20,7 @@ lint: $(VENV)/installed
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports
-	g++ $(STRICT) -fsyntax-only -Inative/include -Inative/bind \
+	g++ $(STRICT) -fvisibility=hidden -fsyntax-only -Inative/include -Inative/bind \
 	  -isystem $$($(BIN)/python -c 'import nanobind; print(nanobind.include_dir())') \
 	  -isystem $$($(BIN)/python -c 'import sysconfig; print(sysconfig.get_path("include"))') native/bind/kernel.cpp
 
