@@ -46,6 +46,10 @@ def test_many_causes_are_spread_over_tables_within_the_width() -> None:
     assert max(map(len, shown(told(*rows), plan, by_lookup=True).splitlines())) <= 100
 
 
+def test_a_trace_without_reads_is_said_to_have_none() -> None:
+    assert shown(told("0 clear", "1 restart"), Plan()).startswith("The trace holds no reads to count.")
+
+
 def test_text_that_could_steer_a_terminal_is_written_out() -> None:
     assert printable("a\x1b]0;b\x07\u202e\n") == "a\\x1b]0;b\\x07\\u202e\\n"
     assert printable("x" * 99, 10) == "x" * 9 + "…"

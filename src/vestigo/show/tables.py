@@ -45,6 +45,8 @@ def comparison_text(comparison: Comparison, by_lookup: bool = False) -> Renderab
 def answer(comparison: Comparison) -> Text:
     """What is had today, what can be had at all, and which of the settings comes nearest."""
     today, name = comparison[comparison.settings[0]], comparison.settings[0]
+    if today.reads == 0:
+        return Text("The trace holds no reads to count.")
     top, fresh = (comparison[ceiling] for ceiling in comparison.ceilings)
     best = max(comparison.settings, key=lambda one: comparison[one].fresh_hit_rate)
     saved, of = comparison.time_saved(name), comparison.baseline.origin_time_ns / 1e9
