@@ -98,7 +98,6 @@ nb::tuple truth(Column<std::uint8_t> mark, Column<Id> key, Column<Id> version, C
 
 NB_MODULE(kernel, m) {
   m.doc() = "The replay kernel. Imported by vestigo.engine.native alone.";
-  m.attr("NEVER") = kNever;
   m.attr("CAUSES") = nb::make_tuple("first", "evicted", "aged", "idle", "dropped", "cleared", "restarted", "null", "refused",
                                     "forced", "loading");
   m.attr("COUNTS") = nb::make_tuple("hits", "joined", "stale_hits", "joined_stale", "ghosts", "nulls_read", "nulls_hit", "loads",

@@ -5,7 +5,6 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-NEVER: int
 CAUSES: tuple[str, ...]
 COUNTS: tuple[str, ...]
 SUMS: tuple[str, ...]

@@ -138,5 +138,5 @@ class _Reader:
 
     def wrong(self, where: plan_lines.Path, problem: str) -> None:
         line = next((self.lines[where[:n]] for n in range(len(where), 0, -1) if where[:n] in self.lines), 1)
-        dotted = ".".join(where)
-        self.problems.append((line, problem if where[-1] in problem.split(" ", 1)[0] else f"{dotted}: {problem}"))
+        names_the_key = problem.split(" ", 1)[0] in (where[-1], repr(where[-1]))
+        self.problems.append((line, problem if names_the_key else f"{'.'.join(where)}: {problem}"))
