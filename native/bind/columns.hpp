@@ -70,11 +70,13 @@ class BoundColumns {
     const Columns c = raw();
     const auto keys = static_cast<Id>(key_lookups_.size());
     const Bytes largest = c.events == 0 ? 0 : kMostBytes / static_cast<Bytes>(c.events);
+    Time left = kMostCost;
     for (std::size_t i = 0; i < c.events; ++i) {
       if (c.at[i] < kEarliest || c.at[i] > kLatest || (i > 0 && c.at[i] < c.at[i - 1])) refuse("times out of order or range");
       if (c.key[i] < 0 || c.key[i] >= keys) refuse("a key is out of range");
       if (c.size[i] < 0 || c.size[i] > largest) refuse("a size is out of range");
       if (c.cost[i] < 0 || c.cost[i] > kLongestSpan) refuse("a cost is out of range");
+      if ((left -= c.cost[i]) < 0) refuse("the costs add up to too much");
       const unsigned op = c.mark[i] & kOp;
       if (op > kRestart || c.mark[i] > (kOp | kForced | kNames)) refuse("an unknown mark");
     }

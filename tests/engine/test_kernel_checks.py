@@ -48,6 +48,7 @@ def test_good_columns_are_replayed() -> None:
         ({"size": np.array([1, 2**61, 3], np.int64)}, "a size is out of range"),
         ({"cost": np.array([0, -1, 0], np.int64)}, "a cost is out of range"),
         ({"cost": np.array([0, 2**62, 0], np.int64)}, "a cost is out of range"),
+        ({"cost": np.array([2**61, 2**61, 1], np.int64)}, "add up to too much"),
         ({"mark": np.array([0, 7, 0], np.uint8)}, "an unknown mark"),
         ({"mark": np.array([0, 64, 0], np.uint8)}, "an unknown mark"),
         ({"key_lookups": np.array([0, 1], np.int32)}, "look-up is out of range"),

@@ -60,3 +60,8 @@ def test_an_unknown_engine_is_refused() -> None:
 def test_sizes_that_would_not_add_up_are_refused() -> None:
     with pytest.raises(TraceError, match="too large to add up"):
         replay(told("0 read a size=1152921504606846976", "1 read b", "2 read c"), Rules())
+
+
+def test_costs_that_would_not_add_up_are_refused() -> None:
+    with pytest.raises(TraceError, match="costs add up to more than 73 years"):
+        replay(told("0 read a cost=1314000000", "1 read b cost=1314000000"), Rules())

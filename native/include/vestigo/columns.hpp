@@ -19,11 +19,13 @@ enum Mark : std::uint8_t {
   kNames = 16,   // this row gives the present value its name: no change, the old id means the new one
 };
 
-// When each read that takes time would end if it loaded, in order; reads of a tie in the order of events.
+// When each read that takes time would end if it loaded, in order; those of a tie in the order of events. The
+// place in this order is a load's name.
 struct Ends {
   std::size_t count = 0;
-  const Time* at = nullptr;
-  const Id* event = nullptr;
+  const Time* at = nullptr;   // one more than `count`: the last is kNever
+  const Id* key = nullptr;    // likewise
+  const Id* place = nullptr;  // of each event among these
 };
 
 // Read-only, in time order. `key` is a valid id in every row, also where it means nothing.

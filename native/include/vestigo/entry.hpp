@@ -16,23 +16,51 @@ enum Cause : std::uint8_t {
 constexpr Time kGone = INT64_MIN;
 
 struct alignas(64) Entry {
-  Time ages_at = kGone;       // when its absolute lifetime ends; kGone: no entry is held
-  Time used_at = 0;           // last hit, or the moment of the read that loaded it
-  Time stored_at = 0;         // when it came into the pool
+  Time dies_at = kGone;       // when the first of its lifetimes ends; kGone: no entry is held
+  Time ages_at = 0;           // when its absolute lifetime ends
+  Time idle_since = 0;        // last hit, or when it came into the pool
   Time changed_at = kNever;   // first change of the truth after the load
   Bytes bytes = 0;            // size and overhead
   Id value = kUnseen;         // what is kept
   Id truth = kUnseen;         // what the origin has now
   Id before = kNone;          // neighbours in the policy's order
   Id after = kNone;
-  Id load = kNone;            // the read that began the load under way, where the entry itself is its record
+  Id load = kNone;            // the name of the load that the entry records, if it does
   std::uint16_t room = 0;     // the look-up that the key belongs to
   Cause cause = kFirst;       // why it is not held, where it is not
-  bool raced : 1 = false;      // a drop arrived since `load` began
-  bool more_loads : 1 = false; // there are others under way (see loads.hpp)
+  std::uint8_t state = 0;     // of these; 0 is nearly every key that is read and not found
+  static constexpr std::uint8_t kHeld = 1, kRecords = 2, kMoreLoads = 4, kDropMissed = 8;
 
-  bool held() const { return ages_at != kGone; }
-  bool loading() const { return load != kNone || more_loads; }
+  bool held() const { return state & kHeld; }
+  bool live(Time now) const { return now < dies_at; }
+
+  // Which lifetime ended first; a tie counts as aged.
+  Cause expiry() const { return dies_at == ages_at ? kAged : kIdle; }
+
+  bool records() const { return state & kRecords; }       // a load under way
+  bool more_loads() const { return state & kMoreLoads; }  // there are others (see loads.hpp)
+  bool loading() const { return state & (kRecords | kMoreLoads); }
+  bool drop_missed() const { return state & kDropMissed; }  // a drop arrived since the load that it records began
+  void set(std::uint8_t states) { state |= states; }
+  void unset(std::uint8_t states) { state &= static_cast<std::uint8_t>(~states); }
+
+  // While no value is held, the entry can record a load, in the fields that are then free: what it will store
+  // (value, changed_at, bytes without overhead), when it was asked for (ages_at), by which event (idle_since).
+  void record(Id begun, Id event, Id loaded, Bytes size, Time now) {
+    state = kRecords;
+    load = begun;
+    value = loaded;
+    changed_at = kNever;
+    bytes = size;
+    ages_at = now;
+    idle_since = event;
+  }
+  void forget_load() {
+    load = kNone;
+    unset(kRecords | kDropMissed);
+  }
+  Time loaded_at() const { return ages_at; }
+  Id load_event() const { return static_cast<Id>(idle_since); }
 };
 
 static_assert(sizeof(Entry) == 64, "an entry is one cache line");

@@ -29,12 +29,12 @@ class Histogram {
 
   void add(Time span, std::uint32_t times = 1) {
     const std::size_t i = bin(span);
-    if (i >= counts_.size()) [[unlikely]] grow(i + 1);
+    if (i >= bins_) [[unlikely]] grow(i + 1);
     counts_[i] += times;
   }
 
   void add(const Histogram& other) {
-    if (other.counts_.size() > counts_.size()) counts_.resize(other.counts_.size());
+    if (other.bins_ > bins_) grow(other.bins_);
     for (std::size_t i = 0; i < other.counts_.size(); ++i) counts_[i] += other.counts_[i];
   }
 
@@ -46,10 +46,14 @@ class Histogram {
   const std::vector<std::uint32_t>& counts() const { return counts_; }
 
  private:
-  [[gnu::noinline]] void grow(std::size_t bins) { counts_.resize(bins); }
+  [[gnu::noinline]] void grow(std::size_t bins) {
+    counts_.resize(bins);
+    bins_ = bins;
+  }
 
   static constexpr std::size_t kParts = 128;
   std::vector<std::uint32_t> counts_;
+  std::size_t bins_ = 0;  // counts_.size(), without the division that this costs at every read
 };
 
 }  // namespace vestigo

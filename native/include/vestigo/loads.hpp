@@ -7,16 +7,19 @@
 // of a key that is held. The loads of one key form a ring, newest first.
 #pragma once
 
-#include <unordered_map>
 #include <utility>
 #include <vector>
 
 #include "entry.hpp"
+#include "id_map.hpp"
 
 namespace vestigo {
 
 struct Load {
   Time changed_at = kNever;  // first change of the truth since it began
+  Time loaded_at = 0;        // when it was asked for
+  Bytes size = 0;
+  Id name = kNone;           // its place in Columns::ends
   Id event = kNone;          // the read that began it
   Id value = kUnseen;        // the truth when it began: what it will store
   Id older = kNone;          // ring of the key's loads; the newest one's `newer` is the oldest
@@ -26,56 +29,53 @@ struct Load {
 
 class Loads {
  public:
-  bool began(Id event) const { return slot_of_.contains(event); }
+  bool began(Id name) const { return slot_of_.find(name) != kNone; }
 
   // A load begins, the newest of its key.
-  void begin(Id key, Id event, Id value) {
-    const Id slot = take_slot(event);
+  void begin(Id key, const Load& begun) {
+    const Id slot = take_slot(begun);
     Load& load = slots_[at(slot)];
-    load = {.event = event, .value = value, .newer = slot};
-    const auto [newest, only] = newest_.try_emplace(key, slot);
-    if (only) return;
-    load.older = newest->second;
-    load.newer = std::exchange(slots_[at(newest->second)].newer, slot);
-    newest->second = slot;
+    const Id newest = newest_.find(key);
+    newest_.set(key, slot);
+    if (newest == kNone) return;
+    load.older = newest;
+    load.newer = std::exchange(slots_[at(newest)].newer, slot);
   }
 
   // A load that an entry has recorded so far is recorded here: the oldest of its key.
   void take_over(Id key, Entry& entry) {
-    const Id slot = take_slot(entry.load);
+    const Id slot = take_slot({.changed_at = entry.changed_at, .loaded_at = entry.loaded_at(), .size = entry.bytes, .name = entry.load,
+                               .event = entry.load_event(), .value = entry.value, .raced = entry.drop_missed()});
     Load& load = slots_[at(slot)];
-    load = {.changed_at = entry.changed_at, .event = entry.load, .value = entry.value, .newer = slot, .raced = entry.raced};
-    entry.load = kNone;
-    entry.more_loads = true;
-    const auto [newest, only] = newest_.try_emplace(key, slot);
-    if (only) return;
-    load.newer = std::exchange(slots_[at(newest->second)].newer, slot);
+    entry.forget_load();
+    entry.set(Entry::kMoreLoads);
+    const Id newest = newest_.find(key);
+    if (newest == kNone) return newest_.set(key, slot);
+    load.newer = std::exchange(slots_[at(newest)].newer, slot);
     slots_[at(load.newer)].older = slot;
   }
 
-  // Ends the load that a read began.
-  Load finish(Id key, Id event, Entry& entry) {
-    const auto found = slot_of_.find(event);
-    const Id slot = found->second;
+  // Ends a load.
+  Load finish(Id key, Id name, Entry& entry) {
+    const Id slot = slot_of_.find(name), newest = newest_.find(key);
     const Load load = slots_[at(slot)];
-    slot_of_.erase(found);
+    slot_of_.erase(name);
     free_.push_back(slot);
-    Id& newest = newest_.at(key);
     if (slot != newest) {
       slots_[at(load.newer)].older = load.older;
       slots_[at(load.older == kNone ? newest : load.older)].newer = load.newer;
     } else if (load.older != kNone) {
       slots_[at(load.older)].newer = load.newer;
-      newest = load.older;
+      newest_.set(key, load.older);
     } else {
       newest_.erase(key);
-      entry.more_loads = false;
+      entry.unset(Entry::kMoreLoads);
     }
     return load;
   }
 
   // The load that began first among those of a key.
-  const Load& oldest(Id key) const { return slots_[at(slots_[at(newest_.at(key))].newer)]; }
+  const Load& oldest(Id key) const { return slots_[at(slots_[at(newest_.find(key))].newer)]; }
 
   // A change, a drop or a naming touches the loads that began since the last one of its kind: these
   // come first in the ring, so that every load is touched at most once for each kind.
@@ -92,7 +92,7 @@ class Loads {
   // Gives up all of them; calls `lost(key)` for each key.
   template <class Lost>
   void abandon(Lost lost) {
-    for (const auto& [key, slot] : newest_) lost(key);
+    newest_.each([&lost](Id key, Id) { lost(key); });
     slots_.clear();
     free_.clear();
     slot_of_.clear();
@@ -101,41 +101,43 @@ class Loads {
 
   // True if the key's ring is whole: for tests, after every step.
   bool check(Id key, const Entry& entry) const {
-    const auto newest = newest_.find(key);
-    if (newest == newest_.end()) return !entry.more_loads;
+    const Id newest = newest_.find(key);
+    if (newest == kNone) return !entry.more_loads();
     Id last = kNone;
-    for (Id slot = newest->second; slot != kNone; slot = slots_[at(slot)].older) {
+    for (Id slot = newest; slot != kNone; slot = slots_[at(slot)].older) {
       const Load& load = slots_[at(slot)];
-      if (slot_of_.at(load.event) != slot) return false;
+      if (slot_of_.find(load.name) != slot) return false;
       if (last != kNone && (load.newer != last || load.event >= slots_[at(last)].event)) return false;
       last = slot;
     }
-    return entry.more_loads && slots_[at(newest->second)].newer == last;
+    return entry.more_loads() && slots_[at(newest)].newer == last;
   }
 
  private:
   static std::size_t at(Id id) { return static_cast<std::size_t>(id); }
 
-  Id take_slot(Id event) {
+  Id take_slot(const Load& load) {
     if (free_.empty()) {
       free_.push_back(static_cast<Id>(slots_.size()));
       slots_.emplace_back();
     }
     const Id slot = free_.back();
     free_.pop_back();
-    slot_of_[event] = slot;
+    slots_[at(slot)] = load;
+    slots_[at(slot)].newer = slot;
+    slot_of_.set(load.name, slot);
     return slot;
   }
 
   template <class Touch>
   void each_newest(Id key, Touch touch) {
-    for (Id slot = newest_.at(key); slot != kNone && touch(slots_[at(slot)]);) slot = slots_[at(slot)].older;
+    for (Id slot = newest_.find(key); slot != kNone && touch(slots_[at(slot)]);) slot = slots_[at(slot)].older;
   }
 
   std::vector<Load> slots_;
   std::vector<Id> free_;
-  std::unordered_map<Id, Id> slot_of_;  // by event
-  std::unordered_map<Id, Id> newest_;   // by key
+  IdMap slot_of_;  // by name
+  IdMap newest_;   // by key
 };
 
 }  // namespace vestigo

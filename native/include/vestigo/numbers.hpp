@@ -1,8 +1,8 @@
 // vestigo/numbers.hpp: the number types of the kernel, and the bounds that keep them from overflowing.
 //
 // The caller (engine/native.py) checks every input against these bounds once; after that no sum in
-// the kernel can overflow: times and lifetimes are sums of two such values at most, and what adds up
-// over a trace (byte-nanoseconds, waiting times) is kept in 128 bits.
+// the kernel can overflow: times and lifetimes are sums of two such values at most, the costs of a trace
+// fit in 64 bits, and what else adds up over it (byte-nanoseconds, waiting times) is kept in 128.
 #pragma once
 
 #include <cstddef>
@@ -23,6 +23,7 @@ constexpr Time kLatest = 4'102'444'800'000'000'000;        // 2100-01-01
 constexpr Time kNever = 5'000'000'000'000'000'000;         // a span longer than any trace; any time plus it still fits
 static_assert(kNever > kLatest - kEarliest && kNever < INT64_MAX - kLatest);
 constexpr Bytes kMostBytes = Bytes{1} << 61;               // events x largest size, at most
+constexpr Time kMostCost = Time{1} << 62;                  // all costs of a trace together, at most: 146 years
 
 // Of numbers that are never negative: one multiplication instead of three.
 inline Int128 byte_time(Bytes bytes, Time span) {

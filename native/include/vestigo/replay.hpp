@@ -6,13 +6,16 @@
 #pragma once
 
 #include <algorithm>
+#include <cstring>
 #include <span>
 #include <vector>
 
 #include "columns.hpp"
 #include "entries.hpp"
+#include "fetch.hpp"
 #include "ledger.hpp"
 #include "loads.hpp"
+#include "pending.hpp"
 #include "rules.hpp"
 
 namespace vestigo {
@@ -31,15 +34,22 @@ class Replay {
 
   // Replays the events [begin, end).
   void feed(const Columns columns, std::size_t begin, std::size_t end) {
+    if constexpr (timed) pending_.open(columns.ends);
     for (std::size_t block = begin; block < end; block += kBlock) {
-      fetch_ahead(columns, block);
-      for (std::size_t i = block; i < std::min(block + kBlock, end); ++i) {
-        const Time now = columns.at[i];
-        catch_up(columns, now);
-        if (columns.mark[i] != kRead) [[unlikely]] {
-          rare(columns, i, now);
-        } else if (!hit(columns.key[i], columns.value[i], now)) {
-          miss(columns, i, now);
+      const std::size_t stop = std::min(block + kBlock, end);
+      if (block + kFetchAhead <= columns.events) {
+        fetch_ahead<Policy::moves_on_hit>(columns, entries_, block);
+        if constexpr (timed) fetch_ends(columns.ends, pending_.next());
+      }
+      if (all_plain(columns, block, stop)) [[likely]] {
+        for (std::size_t i = block; i < stop; ++i) {
+          catch_up(columns, columns.at[i]);
+          read(columns, i, false);
+        }
+      } else {
+        for (std::size_t i = block; i < stop; ++i) {
+          catch_up(columns, columns.at[i]);
+          event(columns, i);
         }
       }
     }
@@ -47,12 +57,8 @@ class Replay {
 
   // What falls due before an event at `now` happens: loads end, slices end.
   [[gnu::always_inline]] void catch_up(const Columns& columns, Time now) {
-    if constexpr (timed) {
-      for (; next_end_ < columns.ends.count && columns.ends.at[next_end_] <= now; ++next_end_) {
-        end_load(columns, columns.ends.event[next_end_], columns.ends.at[next_end_]);
-      }
-    }
-    turn_slices(now);
+    if (now >= slice_end_) [[unlikely]] turn_slices(columns, now);
+    if constexpr (timed) end_loads(columns, now);
   }
 
   void count_from(Time now) {
@@ -60,11 +66,14 @@ class Replay {
     slice_end_ = ledger_.slice_end();
   }
 
-  // The trace is over; its last event was at `now`.
+  // The trace is over; its last event was at `now`. Nothing can be replayed after this.
   void close(Time now) {
-    for (Id key = 0; key < entries_.keys(); ++key) {
-      const Entry& entry = entries_[key];
-      if (entry.held()) ledger_.idle(ledger_.tally(entry.room), entry, now);
+    for (Room& room : rooms_) {
+      for (std::int64_t left = room.tally->held.entries; left > 0; --left) {
+        const Id id = room.policy.victim(entries_.data());
+        ledger_.idle(*room.tally, entries_[id].bytes, entries_[id].idle_since, now);
+        room.policy.left(entries_.data(), id);
+      }
     }
     ledger_.close(now);
   }
@@ -80,44 +89,45 @@ class Replay {
     Policy policy;
     Tally* tally;
   };
-  static constexpr std::size_t kBlock = 16;
 
-  // Fetches what the blocks after this one will touch: columns first, then entries, then the entries'
-  // neighbours in the policy's order. All at once, so that the processor waits for many at a time. Inlined by
-  // order: the compiler takes a function that only fetches for one without effect.
-  [[gnu::always_inline]] void fetch_ahead(const Columns& columns, std::size_t block) const {
-    if (block + 5 * kBlock > columns.events) return;
-    for (std::size_t i = block + 4 * kBlock; i < block + 5 * kBlock; i += 8) {
-      __builtin_prefetch(&columns.at[i]);
-      __builtin_prefetch(&columns.size[i]);
-      __builtin_prefetch(&columns.cost[i]);
-      __builtin_prefetch(&columns.key[i]);
-      __builtin_prefetch(&columns.value[i]);
-      __builtin_prefetch(&columns.mark[i]);
-    }
-    for (std::size_t i = block + 2 * kBlock; i < block + 3 * kBlock; ++i) __builtin_prefetch(&entries_[columns.key[i]], 1);
-    if constexpr (Policy::moves_on_hit) {
-      for (std::size_t i = block + kBlock; i < block + 2 * kBlock; ++i) {
-        const Entry& soon = entries_[columns.key[i]];
-        if (!soon.held()) continue;
-        __builtin_prefetch(&entries_[soon.before], 1);
-        __builtin_prefetch(&entries_[soon.after], 1);
-      }
-    }
-  }
-
-  void turn_slices(Time now) {
-    while (now >= slice_end_) [[unlikely]] {
+  [[gnu::noinline]] void turn_slices(const Columns& columns, Time now) {
+    while (now >= slice_end_) {
+      if constexpr (timed) end_loads(columns, slice_end_ - 1);
       ledger_.next_slice();
       slice_end_ = ledger_.slice_end();
     }
   }
 
-  // A read that no one forced: true if the cache answers it.
-  [[gnu::always_inline]] bool hit(Id key, Id truth, Time now) {
+  // Ends the loads that are due at `now`.
+  [[gnu::always_inline]] void end_loads(const Columns& columns, Time now) {
+    while (pending_.next_at() <= now) {
+      const Time ended = pending_.next_at();
+      const Id load = pending_.end(columns.ends);
+      __builtin_prefetch(&entries_[columns.ends.key[pending_.next()]], 1);
+      end_load(columns.ends.key[load], load, ended);
+    }
+  }
+
+  // A whole block of reads that neither force a load nor name a value.
+  static bool all_plain(const Columns& columns, std::size_t block, std::size_t stop) {
+    if (stop - block < kBlock) return false;
+    std::uint64_t marks;
+    static_assert(sizeof marks == kBlock);
+    std::memcpy(&marks, columns.mark + block, kBlock);
+    return marks == 0;
+  }
+
+  [[gnu::always_inline]] void read(const Columns& columns, std::size_t i, bool forced) {
+    const Id key = columns.key[i];
     Entry& entry = entries_[key];
     Room& room = rooms_[entry.room];
-    if (!room.rules.live(entry, now)) return false;
+    const Time now = columns.at[i];
+    if (!forced && entry.live(now) && hit(room, entry, key, columns.value[i], now)) return;
+    miss(columns, i, room, entry, forced, now);
+  }
+
+  // The key is held: true if that answers the read.
+  [[gnu::always_inline]] bool hit(Room& room, Entry& entry, Id key, Id truth, Time now) {
     if (truth != entry.truth) [[unlikely]] change(entry, truth, now);
     if (entry.value == kNullValue) [[unlikely]] {
       if (room.rules.nulls == Nulls::blind) return false;
@@ -128,20 +138,21 @@ class Replay {
     tally.counts[kBytesHit] += entry.bytes;  // overhead is taken off at the end
     if (truth == kNullValue) [[unlikely]] ++tally.counts[kNullsRead];
     if (entry.value != truth) [[unlikely]] stale_hit(entry, tally, now);
-    entry.used_at = now;
+    entry.idle_since = now;
+    room.rules.use(entry, now);
     room.policy.hit(entries_.data(), key);
     return true;
   }
 
-  // Writes, clears, restarts, forced reads, and reads that name a value.
-  [[gnu::noinline]] void rare(const Columns& columns, std::size_t i, Time now) {
+  // Any event: writes, clears, restarts, forced reads and reads that name a value are here.
+  [[gnu::noinline]] void event(const Columns& columns, std::size_t i) {
+    const Time now = columns.at[i];
     const std::uint8_t mark = columns.mark[i];
     Entry& entry = entries_[columns.key[i]];
     if (mark & kNames) rename(entry, columns.value[i]);
     switch (mark & kOp) {
       case kRead:
-        if (mark & kForced || !hit(columns.key[i], columns.value[i], now)) miss(columns, i, now);
-        return;
+        return read(columns, i, mark & kForced);
       case kWrite:
         return write(columns, i, entry, now);
       case kClear:
@@ -155,7 +166,7 @@ class Replay {
   [[gnu::noinline]] void change(Entry& entry, Id truth, Time now) {
     entry.truth = truth;
     if (entry.changed_at == kNever) entry.changed_at = now;
-    if (timed && entry.more_loads) loads_.mark_changed(entries_.id(entry), now);
+    if (timed && entry.more_loads()) loads_.mark_changed(entries_.id(entry), now);
   }
 
   // A row tells the truth of its key. Without an entry and a load under way nobody cares when it changed.
@@ -168,7 +179,7 @@ class Replay {
   void rename(Entry& entry, Id name) {
     const Id unnamed = entry.truth;
     if (entry.value == unnamed) entry.value = name;
-    if (timed && entry.more_loads) loads_.rename(entries_.id(entry), unnamed, name);
+    if (timed && entry.more_loads()) loads_.rename(entries_.id(entry), unnamed, name);
     entry.truth = name;
   }
 
@@ -178,135 +189,169 @@ class Replay {
   }
 
   // A read that the cache does not answer: it joins a load under way, or loads.
-  [[gnu::always_inline]] void miss(const Columns& columns, std::size_t i, Time now) {
-    const Id key = columns.key[i];
-    Entry& entry = entries_[key];
-    Room& room = rooms_[entry.room];
+  [[gnu::always_inline]] void miss(const Columns& columns, std::size_t i, Room& room, Entry& entry, bool forced, Time now) {
+    Tally& tally = *room.tally;
+    const Id truth = columns.value[i];
+    if (truth == kNullValue) [[unlikely]] ++tally.counts[kNullsRead];
+    if (entry.state != 0) [[unlikely]] return unusual_miss(columns, i, room, entry, forced, now);
+    entry.truth = truth;
+    const Time cost = columns.cost[i];
+    const Bytes size = columns.size[i];
+    ledger_.miss(tally, forced ? kForcedMiss : entry.cause, cost, size, now);
+    if (timed && cost > 0) {
+      const Id load = columns.ends.place[i];
+      pending_.begin(columns.ends, load);
+      entry.record(load, static_cast<Id>(i), truth, size, now);
+    } else if (keep(room, entry, columns.key[i], truth, size, now, now)) {
+      entry.value = truth;
+      entry.changed_at = kNever;
+    }
+  }
+
+  // The same for a key that is held, or being loaded.
+  [[gnu::noinline]] void unusual_miss(const Columns& columns, std::size_t i, Room& room, Entry& entry, bool forced, Time now) {
     Tally& tally = *room.tally;
     learn(entry, columns.value[i], now);
-    if (entry.truth == kNullValue) ++tally.counts[kNullsRead];
-    const bool forced = columns.mark[i] & kForced;
     Cause cause = forced ? kForcedMiss : kCauses;
     if constexpr (timed) {
       forget_lost_load(entry);
-      if (entry.loading()) [[unlikely]] {
+      if (entry.loading()) {
         const bool joins = room.rules.overlap == Overlap::join;
         if (joins && !forced) return join(columns, i, entry, tally);
         if (!joins) cause = kLoading;
       }
     }
     const Cause own = entry.held() ? absence(entry, room, now) : entry.cause;
-    ++tally.counts[cause == kCauses ? own : cause];
     const Time cost = columns.cost[i];
     const Bytes size = columns.size[i];
-    ledger_.load(tally, cost, size, now);
+    ledger_.miss(tally, cause == kCauses ? own : cause, cost, size, now);
     if (timed && cost > 0) {
-      begin_load(key, static_cast<Id>(i), entry);
+      begin_load(columns, i, entry, size, now);
     } else {
-      store(room, entry, key, entry.truth, size, now, kNever, now);
+      store(room, entry, columns.key[i], entry.truth, size, now, kNever, now);
     }
   }
 
   void join(const Columns& columns, std::size_t i, const Entry& entry, Tally& tally) {
-    const bool own = entry.load != kNone;
+    const bool own = entry.records();
     const Load* other = own ? nullptr : &loads_.oldest(columns.key[i]);
-    const auto began = static_cast<std::size_t>(own ? entry.load : other->event);
     ++tally.counts[kJoined];
     if ((own ? entry.value : other->value) != entry.truth) ++tally.counts[kJoinedStale];
-    ledger_.join(tally, columns.at[began] + columns.cost[began] - columns.at[i], columns.size[i]);
+    ledger_.join(tally, columns.ends.at[own ? entry.load : other->name] - columns.at[i], columns.size[i]);
   }
 
   // Why a held entry does not answer. An expired one that is touched leaves here.
-  [[gnu::noinline]] Cause absence(Entry& entry, Room& room, Time now) {
-    if (room.rules.live(entry, now)) return kNull;  // a blind null, or a forced read, whose cause is another
+  Cause absence(Entry& entry, Room& room, Time now) {
+    if (entry.live(now)) return kNull;  // a blind null, or a forced read, whose cause is another
     ++room.tally->counts[kExpirations];
-    leave(room, entry, room.rules.expiry(entry), now);
+    leave(room, entry, entry.expiry(), now);
     return entry.cause;
   }
 
-  [[gnu::always_inline]] void begin_load(Id key, Id event, Entry& entry) {
-    if (entry.held() || entry.loading()) [[unlikely]] {
-      loads_.begin(key, event, entry.truth);
-      entry.more_loads = true;
-      return;
-    }
-    entry.load = event;
-    entry.value = entry.truth;
-    entry.changed_at = kNever;
-    entry.raced = false;
+  void begin_load(const Columns& columns, std::size_t i, Entry& entry, Bytes size, Time now) {
+    const Id load = columns.ends.place[i], event = static_cast<Id>(i);
+    pending_.begin(columns.ends, load);
+    if (entry.state == 0) return entry.record(load, event, entry.truth, size, now);
+    loads_.begin(columns.key[i], {.loaded_at = now, .size = size, .name = load, .event = event, .value = entry.truth});
+    entry.set(Entry::kMoreLoads);
   }
 
-  // The load that a read would have begun ends, if it did begin one.
-  [[gnu::always_inline]] void end_load(const Columns& columns, Id event, Time now) {
-    const auto began = static_cast<std::size_t>(event);
-    const Id key = columns.key[began];
+  // A load ends, unless it was given up.
+  [[gnu::always_inline]] void end_load(Id key, Id load, Time now) {
     Entry& entry = entries_[key];
-    if (entry.load == event) {
-      if (event < restarted_) [[unlikely]] return forget_lost_load(entry);
-      entry.load = kNone;
-      finish(columns, began, entry, {.changed_at = entry.changed_at, .value = entry.value, .raced = entry.raced}, now);
-    } else if (entry.more_loads) [[unlikely]] {
-      if (loads_.began(event)) finish(columns, began, entry, loads_.finish(key, event, entry), now);
-    }
+    if (entry.load != load || entry.load_event() < restarted_) [[unlikely]] return end_other_load(key, load, entry, now);
+    Room& room = rooms_[entry.room];
+    const bool kept = keep(room, entry, key, entry.value, entry.bytes, entry.loaded_at(), now);
+    if (entry.drop_missed() && kept) [[unlikely]] ++room.tally->counts[kRaced];
+    entry.unset(Entry::kRecords | Entry::kDropMissed);
   }
 
-  [[gnu::always_inline]] void finish(const Columns& columns, std::size_t began, Entry& entry, const Load& load, Time now) {
+  // The same for one that its entry does not record.
+  [[gnu::noinline]] void end_other_load(Id key, Id name, Entry& entry, Time now) {
+    if (entry.load == name) return forget_lost_load(entry);
+    if (!entry.more_loads() || !loads_.began(name)) return;
+    const Load load = loads_.finish(key, name, entry);
     Room& room = rooms_[entry.room];
-    turn_slices(now);
-    const bool kept =
-        store(room, entry, columns.key[began], load.value, columns.size[began], columns.at[began], load.changed_at, now);
-    if (load.raced && kept) [[unlikely]] ++room.tally->counts[kRaced];
+    const bool kept = store(room, entry, key, load.value, load.size, load.loaded_at, load.changed_at, now);
+    if (kept && load.raced) ++room.tally->counts[kRaced];
   }
 
   // A load that an entry records was given up if there was a restart since it began.
   void forget_lost_load(Entry& entry) const {
-    if (entry.load == kNone || entry.load > restarted_) return;
-    entry.load = kNone;
+    if (!entry.records() || entry.load_event() > restarted_) return;
+    entry.forget_load();
     entry.cause = kRestarted;
   }
 
   // Keeps a value that was loaded or written if the rules allow; true if it was kept.
-  [[gnu::always_inline]] bool store(Room& room, Entry& entry, Id key, Id value, Bytes size, Time loaded_at, Time changed_at, Time now) {
-    const Rules& rules = room.rules;
-    Tally& tally = *room.tally;
-    if (!rules.keeps(value)) [[unlikely]] {
-      if (!entry.held()) entry.cause = kNull;
-      return false;
+  [[gnu::noinline]] bool store(Room& room, Entry& entry, Id key, Id value, Bytes size, Time loaded_at, Time changed_at, Time now) {
+    if (room.rules.keeps(value)) {
+      if (entry.held()) supersede(room, entry, now);
+      if (timed && size + room.rules.entry_overhead <= room.rules.max_bytes) hand_over_load(key, entry);
     }
-    if (entry.held()) [[unlikely]] supersede(room, entry, now);
-    const Bytes bytes = size + rules.entry_overhead;
-    if (bytes > rules.max_bytes) [[unlikely]] {
-      ++tally.counts[kRefusals];
-      entry.cause = kRefused;
-      return false;
-    }
-    std::int64_t held = tally.held.entries;
-    Bytes held_bytes = tally.held.bytes;
-    while (held >= rules.max_entries || held_bytes > rules.max_bytes - bytes) {
-      Entry& victim = entries_[room.policy.victim(entries_.data())];
-      ++tally.counts[kEvictions];
-      --held;
-      held_bytes -= victim.bytes;
-      take_out(room, victim, kEvicted, now);
-      __builtin_prefetch(&entries_[entries_[room.policy.victim(entries_.data())].before], 1);
-    }
-    if (timed && entry.load != kNone) [[unlikely]] make_way(key, entry);
-    entry.ages_at = rules.ages_at(value, loaded_at);
-    entry.used_at = loaded_at;
-    entry.stored_at = now;
-    entry.changed_at = changed_at;
-    entry.bytes = bytes;
+    if (!keep(room, entry, key, value, size, loaded_at, now)) return false;
     entry.value = value;
-    ++tally.counts[kStored];
-    room.policy.placed(entries_.data(), key);
-    ledger_.hold(tally, held + 1, held_bytes + bytes, now);
+    entry.changed_at = changed_at;
     return true;
   }
 
-  // The entry is about to hold a value while it records a load.
-  [[gnu::noinline]] void make_way(Id key, Entry& entry) {
+  // The same for a key that neither holds a value nor records a load; the caller fills in what is kept.
+  [[gnu::always_inline]] bool keep(Room& room, Entry& entry, Id key, Id value, Bytes size, Time loaded_at, Time now) {
+    const Rules& rules = room.rules;
+    Tally& tally = *room.tally;
+    Time lifetime = rules.absolute;
+    if (value == kNullValue) [[unlikely]] {
+      if (!rules.keeps(value)) return decline(entry);
+      lifetime = rules.null_lifetime;
+    }
+    const Bytes bytes = size + rules.entry_overhead;
+    std::int64_t more_entries = 1;
+    Bytes more_bytes = bytes;
+    if (tally.held.entries >= rules.max_entries || tally.held.bytes + bytes > rules.max_bytes) {
+      if (bytes > rules.max_bytes) [[unlikely]] return refuse(room, entry);
+      const Id id = room.policy.victim(entries_.data());
+      Entry& victim = entries_[id];
+      ++tally.counts[kEvictions];
+      more_entries = 0;
+      more_bytes -= victim.bytes;
+      take_out(room, victim, id, kEvicted, now);
+      __builtin_prefetch(&entries_[entries_[room.policy.victim(entries_.data())].before], 1);
+      if (tally.held.bytes + more_bytes > rules.max_bytes) [[unlikely]] evict(room, more_bytes, now);
+    }
+    entry.ages_at = loaded_at + lifetime;
+    rules.use(entry, loaded_at);
+    entry.idle_since = now;
+    entry.bytes = bytes;
+    entry.set(Entry::kHeld);
+    ++tally.counts[kStored];
+    room.policy.placed(entries_.data(), key);
+    ledger_.hold(tally, more_entries, more_bytes, now);
+    return true;
+  }
+
+  // One entry has made way already, so that their number is no longer the limit.
+  [[gnu::noinline]] void evict(Room& room, Bytes more_bytes, Time now) {
+    do {
+      ++room.tally->counts[kEvictions];
+      leave(room, entries_[room.policy.victim(entries_.data())], kEvicted, now);
+    } while (room.tally->held.bytes + more_bytes > room.rules.max_bytes);
+  }
+
+  [[gnu::noinline]] static bool decline(Entry& entry) {
+    if (!entry.held()) entry.cause = kNull;
+    return false;
+  }
+
+  [[gnu::noinline]] static bool refuse(Room& room, Entry& entry) {
+    ++room.tally->counts[kRefusals];
+    entry.cause = kRefused;
+    return false;
+  }
+
+  // The entry is about to hold a value: a load that it records is recorded elsewhere.
+  void hand_over_load(Id key, Entry& entry) {
     forget_lost_load(entry);
-    if (entry.load != kNone) loads_.take_over(key, entry);
+    if (entry.records()) loads_.take_over(key, entry);
   }
 
   [[gnu::noinline]] void supersede(Room& room, Entry& entry, Time now) {
@@ -317,15 +362,16 @@ class Replay {
   // An entry goes; `cause` is what its key's next miss will be put down to.
   void leave(Room& room, Entry& entry, Cause cause, Time now) {
     Tally& tally = *room.tally;
-    take_out(room, entry, cause, now);
-    ledger_.hold(tally, tally.held.entries - 1, tally.held.bytes - entry.bytes, now);
+    take_out(room, entry, entries_.id(entry), cause, now);
+    ledger_.hold(tally, -1, -entry.bytes, now);
   }
 
   // The same without the account of what is held.
-  [[gnu::always_inline]] void take_out(Room& room, Entry& entry, Cause cause, Time now) {
-    ledger_.idle(*room.tally, entry, now);
-    room.policy.left(entries_.data(), entries_.id(entry));
-    entry.ages_at = kGone;
+  [[gnu::always_inline]] void take_out(Room& room, Entry& entry, Id id, Cause cause, Time now) {
+    ledger_.idle(*room.tally, entry.bytes, entry.idle_since, now);
+    room.policy.left(entries_.data(), id);
+    entry.unset(Entry::kHeld);
+    entry.dies_at = kGone;
     entry.cause = cause;
   }
 
@@ -340,8 +386,8 @@ class Replay {
       return;
     }
     if constexpr (timed) {
-      entry.raced = true;
-      if (entry.more_loads) loads_.mark_raced(columns.key[i]);
+      if (entry.records()) entry.set(Entry::kDropMissed);
+      if (entry.more_loads()) loads_.mark_raced(columns.key[i]);
     }
     if (!entry.held()) return;
     ++room.tally->counts[kDrops];
@@ -358,7 +404,7 @@ class Replay {
     if constexpr (timed) {
       restarted_ = event;
       loads_.abandon([this](Id key) {
-        entries_[key].more_loads = false;
+        entries_[key].unset(Entry::kMoreLoads);
         entries_[key].cause = kRestarted;
       });
     }
@@ -377,7 +423,7 @@ class Replay {
   std::vector<Room> rooms_;
   Ledger ledger_;
   Loads loads_;
-  std::size_t next_end_ = 0;  // in Columns::ends
+  Pending pending_;
   Id restarted_ = kNone;      // the event of the last restart
   Time slice_end_ = kNever;
 };
@@ -387,7 +433,7 @@ bool Replay<Policy, timed>::check() const {
   std::vector<Level> found(rooms_.size());
   for (Id key = 0; key < entries_.keys(); ++key) {
     const Entry& entry = entries_[key];
-    if (!loads_.check(key, entry) || (entry.held() && entry.load != kNone)) return false;
+    if (!loads_.check(key, entry) || (entry.held() && entry.records())) return false;
     if (!entry.held()) continue;
     if (entries_[entry.before].after != key || entries_[entry.after].before != key) return false;
     found[entry.room].change(1, entry.bytes);

@@ -28,20 +28,11 @@ struct Rules {
 
   bool keeps(Id value) const { return value != kNullValue || nulls != Nulls::skip; }
 
-  Time ages_at(Id value, Time loaded_at) const {
-    return loaded_at + (value == kNullValue ? null_lifetime : absolute);
-  }
-
-  Time idles_at(const Entry& entry) const { return entry.used_at + sliding; }
-
-  // One comparison for the two ends: which of them came is rarely asked.
-  bool live(const Entry& entry, Time now) const { return now < std::min(entry.ages_at, idles_at(entry)); }
+  // The entry was asked for: its sliding lifetime begins anew.
+  void use(Entry& entry, Time now) const { entry.dies_at = std::min(entry.ages_at, now + sliding); }
 
   // A live null that the caller cannot tell from "not in the cache".
   bool hides(const Entry& entry) const { return entry.value == kNullValue && nulls == Nulls::blind; }
-
-  // Which lifetime of an expired entry ended first; a tie counts as aged.
-  Cause expiry(const Entry& entry) const { return entry.ages_at <= idles_at(entry) ? kAged : kIdle; }
 };
 
 }  // namespace vestigo

@@ -24,7 +24,13 @@ class Slices {
   bool last() const { return done_.size() + 1 >= most_; }
   const std::vector<Slice>& done() const { return done_; }
 
-  void count_from(Time now) { counted_from_ = now; }
+  void count_from(Time now) {
+    counted_from_ = now;
+    present_from_ = std::max(begins_, now);
+  }
+
+  // The first counted moment of the present slice; before the count, a time before all others.
+  Time present_from() const { return present_from_; }
 
   // Ends the present slice. `so_far` is all that was counted up to `ends`; its peaks and maxima are
   // those of the slice.
@@ -32,31 +38,26 @@ class Slices {
     done_.push_back({std::max(begins_, counted_from_), ends, so_far});
     done_.back().tally.subtract(before_);
     before_ = std::move(so_far);
-    idle_[done_.size() - 1] += idle_now_;
-    idle_now_ = 0;
-    begins_ = starts(done_.size());
+    begins_ = present_from_ = starts(done_.size());
   }
 
-  // `bytes` were held without a further hit from `from` to `to`, which lies in the present slice.
-  // What whole slices get is kept as a rate that begins in one slice and ends in another.
-  [[gnu::always_inline]] void idle(Bytes bytes, Time from, Time to) {
-    if (from >= begins_) [[likely]] {
-      idle_now_ += byte_time(bytes, to - from);
-      return;
-    }
+  // `bytes` were held without a further hit since `from`, which lies in an earlier slice. All of that time is
+  // counted now; this gives each slice its own. What whole slices get is kept as a rate that begins in one
+  // slice and ends in another.
+  void spread_idle(Bytes bytes, Time from) {
     const std::size_t there = index(from), here = done_.size();
     idle_[there] += byte_time(bytes, starts(there + 1) - from);
-    idle_[here] += byte_time(bytes, to - begins_);
+    idle_[here] -= byte_time(bytes, begins_ - from);
     idle_rate_[there + 1] += bytes;
     idle_rate_[here] -= bytes;
   }
 
-  // After the last slice is closed: writes the idle byte-time of each.
+  // After the last slice is closed.
   void settle_idle() {
     Int128 rate = 0;
     for (std::size_t i = 0; i < done_.size(); ++i) {
       rate += idle_rate_[i];
-      done_[i].tally.sums[kIdleHeld] = idle_[i] + rate * width_;
+      done_[i].tally.sums[kIdleHeld] += idle_[i] + rate * width_;
     }
   }
 
@@ -73,8 +74,7 @@ class Slices {
   Time origin_, width_, begins_;
   double per_ns_;
   std::size_t most_;
-  Time counted_from_ = 0;
-  Int128 idle_now_ = 0;  // of the present slice, where it began in it
+  Time counted_from_ = 0, present_from_ = kGone;
   Tally before_;
   std::vector<Slice> done_;
   std::vector<Int128> idle_, idle_rate_;

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <array>
+#include <numeric>
 
 #include "entry.hpp"
 #include "histogram.hpp"
@@ -67,12 +68,12 @@ struct Level {
   std::int64_t entries = 0, entries_peak = 0;
   Bytes bytes = 0, bytes_peak = 0;
 
-  void change(std::int64_t more_entries, Bytes more_bytes) {
+  [[gnu::always_inline]] void change(std::int64_t more_entries, Bytes more_bytes) {
     bytes += more_bytes;
-    bytes_peak = std::max(bytes_peak, bytes);
+    if (bytes > bytes_peak) [[unlikely]] bytes_peak = bytes;
     if (more_entries == 0) return;  // one in, one out
     entries += more_entries;
-    entries_peak = std::max(entries_peak, entries);
+    if (entries > entries_peak) entries_peak = entries;
   }
   void peaks_from_now() {
     entries_peak = entries;
@@ -83,17 +84,23 @@ struct Level {
 struct Tally {
   Counts counts{};
   Sums sums{};
+  Time origin_time = 0;  // of the costs alone: they fit (see numbers.hpp)
   Level held;
-  Time held_since = 0;  // up to when kHeld is summed
-  Time longest_read = 0, oldest_stale = 0;
+  Time longest_read = 0, oldest_stale = 0;  // while a replay runs: of the present slice
   Surge surge;
   SurgeCount surge_count;
   Histogram read_times, stale_ages;
 
-  void settle(Time now) {
-    sums[kHeld] += byte_time(held.bytes, now - held_since);
-    held_since = now;
+  // What is held is summed as if it left at the beginning of all times: less than nothing, up to
+  // now. Then a change costs one product, and what is held now is added when the sum is asked for.
+  [[gnu::always_inline]] void hold(std::int64_t more_entries, Bytes more_bytes, Time now) {
+    sums[kHeld] -= Int128{more_bytes} * now;
+    held.change(more_entries, more_bytes);
   }
+  Int128 held_until(Time now) const { return sums[kHeld] + Int128{held.bytes} * now; }
+  // Every miss loads.
+  std::int64_t loads() const { return std::accumulate(counts.begin(), counts.begin() + kCauses, std::int64_t{0}); }
+
   // A hit always takes the same time, so that hits are added in bulk.
   void add_hit_times(std::int64_t hits, Time cost) {
     sums[kReadTime] += Int128{hits} * cost;

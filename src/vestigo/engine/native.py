@@ -55,13 +55,13 @@ def columns(trace: Trace) -> Any:
         key = np.maximum(trace.key, 0)
         value, mark, _ = truth(trace)
         size = fill_sizes(trace, value == NULL_VALUE)
-        _check_sums(trace, int(size.max(initial=0)))
+        cost = fill_costs(trace, value == NULL_VALUE)
+        _check_sums(trace, int(size.max(initial=0)), float(cost.sum(dtype=np.float64)))
         keyless = trace.op >= Op.CLEAR
         if keyless.any():
             value = np.where(keyless, trace.lookup, value)
         key_lookup = trace.key_lookup if len(trace.key_lookup) else np.zeros(1, np.int32)
         lookups = max(len(trace.lookups), 1)
-        cost = fill_costs(trace, value == NULL_VALUE)
         _columns[trace] = kernel.Columns(trace.at, key, value, mark, size, cost, key_lookup, lookups)
     return _columns[trace]
 
@@ -73,12 +73,14 @@ def truth(trace: Trace) -> tuple[Ints, np.ndarray, Ints]:
     return kernel.truth(mark, np.maximum(trace.key, 0), trace.version, found, len(trace.keys))
 
 
-def _check_sums(trace: Trace, largest: int) -> None:
+def _check_sums(trace: Trace, largest: int, costs: float) -> None:
     if largest > 2**61 // len(trace):
         raise TraceError(
             f"{trace.source}, column 'size': a value of {largest:,} bytes is too large to add up over "
             f"{len(trace):,} events; correct the size"
         )
+    if costs > 2**61:
+        raise TraceError(f"{trace.source}, column 'cost': the costs add up to more than 73 years; correct them")
 
 
 def _kernel_rules(rules: Rules) -> Any:

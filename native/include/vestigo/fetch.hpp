@@ -1,0 +1,45 @@
+// vestigo/fetch.hpp: fetches the memory that later events will touch, while an earlier one is replayed.
+//
+// By blocks, so that the processor waits for many fetches at a time: columns first, then the entries of their keys,
+// then the entries' neighbours in the policy's order. How far ahead was found by measuring. Inlined by order: the
+// compiler takes a function that only fetches for one without effect.
+#pragma once
+
+#include <algorithm>
+
+#include "columns.hpp"
+#include "entries.hpp"
+
+namespace vestigo {
+
+constexpr std::size_t kBlock = 8;  // events: a cache line of the widest columns
+constexpr std::size_t kFetchAhead = 9 * kBlock;
+
+template <bool neighbours>
+[[gnu::always_inline]] inline void fetch_ahead(const Columns& columns, const Entries& entries, std::size_t block) {
+  const std::size_t far = block + 8 * kBlock, middle = block + 4 * kBlock, near = block + 2 * kBlock;
+  __builtin_prefetch(&columns.at[far]);
+  __builtin_prefetch(&columns.size[far]);
+  __builtin_prefetch(&columns.cost[far]);
+  __builtin_prefetch(&columns.key[far]);
+  __builtin_prefetch(&columns.value[far]);
+  __builtin_prefetch(&columns.mark[far]);
+  for (std::size_t i = middle; i < middle + kBlock; ++i) __builtin_prefetch(&entries[columns.key[i]], 1);
+  if constexpr (neighbours) {
+    for (std::size_t i = near; i < near + kBlock; ++i) {
+      const Entry& soon = entries[columns.key[i]];
+      if (!soon.held()) continue;
+      __builtin_prefetch(&entries[soon.before], 1);
+      __builtin_prefetch(&entries[soon.after], 1);
+    }
+  }
+}
+
+// The same for the ends of loads behind the one at `next`.
+[[gnu::always_inline]] inline void fetch_ends(const Ends& ends, std::size_t next) {
+  const std::size_t soon = std::min(next + 4 * kBlock, ends.count);
+  __builtin_prefetch(&ends.at[soon]);
+  __builtin_prefetch(&ends.key[soon]);
+}
+
+}  // namespace vestigo
