@@ -65,3 +65,8 @@ def test_missing_costs_and_sizes_are_the_lower_median_of_the_look_ups_reads(engi
     outcome = replayed(engine, lines, nulls="keep")
     assert outcome.origin_time_ns == (1 + 3 + 1 + 1) * 10**9
     assert outcome.memory_peak == 10 + 30 + 10  # the null has none; d's load ends after the trace
+
+
+def test_a_refused_write_after_a_lost_load_is_the_later_cause(engine: str) -> None:
+    lines = "0 read a cost=4\n 1 restart\n 2 write a size=100\n 3 read a cost=1"
+    assert missed(replayed(engine, lines, max_bytes=64, on_write="replace")) == {"first": 1, "refused": 1}

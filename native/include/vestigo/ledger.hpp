@@ -25,7 +25,7 @@ class Ledger {
 
   Tally& tally(std::size_t room) { return tallies_[room]; }
   const std::vector<Tally>& tallies() const { return tallies_; }
-  const Level& held() const { return held_; }
+  const Level& held() const { return tallies_.size() == 1 ? tallies_[0].held : held_; }
   const Slices& slices() const { return slices_; }
   const Tally& total() const { return total_; }
 
@@ -56,7 +56,7 @@ class Ledger {
   // The look-up now holds so much more, or less.
   [[gnu::always_inline]] void hold(Tally& tally, std::int64_t more_entries, Bytes more_bytes, Time now) {
     tally.hold(more_entries, more_bytes, now);
-    held_.change(more_entries, more_bytes);
+    if (tallies_.size() > 1) held_.change(more_entries, more_bytes);
   }
 
   // An entry's last stretch without a hit, since `from`, is over: it leaves, or the trace ends.
@@ -81,7 +81,7 @@ class Ledger {
       tally = std::move(fresh);
     }
     hits_before_.assign(tallies_.size(), 0);
-    longest_.assign(tallies_.size(), {});
+    most_.assign(tallies_.size(), {});
     slices_.count_from(now);
     open_slice();
   }
@@ -100,8 +100,9 @@ class Ledger {
       Tally& tally = tallies_[room];
       tally = settled(room, now);
       tally.surge = tally.surge_count.close(tally.loads());
-      tally.longest_read = longest_[room].read;
-      tally.oldest_stale = longest_[room].stale;
+      tally.longest_read = most_[room].longest_read;
+      tally.oldest_stale = most_[room].oldest_stale;
+      tally.held.raise_peaks(most_[room].held);
       total_.longest_read = std::max(total_.longest_read, tally.longest_read);
       total_.oldest_stale = std::max(total_.oldest_stale, tally.oldest_stale);
       total_.add(tally);
@@ -133,14 +134,14 @@ class Ledger {
     slice_surge_ = SurgeCount{loads()};
     for (Tally& tally : tallies_) tally.surge_count.second_ends = kGone;  // so that the slice hears of the next load
     held_.peaks_from_now();
+    for (Tally& tally : tallies_) tally.held.peaks_from_now();
   }
 
   void close_slice(Time ends) {
-    total_.held.entries_peak = std::max(total_.held.entries_peak, held_.entries_peak);
-    total_.held.bytes_peak = std::max(total_.held.bytes_peak, held_.bytes_peak);
+    total_.held.raise_peaks(held());
     Tally so_far;
     so_far.surge = slice_surge_.close(loads());
-    so_far.held = held_;
+    so_far.held = held();
     for (std::size_t room = 0; room < tallies_.size(); ++room) {
       Tally& tally = tallies_[room];
       if (tally.counts[kHits] > std::exchange(hits_before_[room], tally.counts[kHits])) {
@@ -148,8 +149,10 @@ class Ledger {
       }
       so_far.longest_read = std::max(so_far.longest_read, tally.longest_read);
       so_far.oldest_stale = std::max(so_far.oldest_stale, tally.oldest_stale);
-      longest_[room].read = std::max(longest_[room].read, std::exchange(tally.longest_read, 0));
-      longest_[room].stale = std::max(longest_[room].stale, std::exchange(tally.oldest_stale, 0));
+      Most& most = most_[room];
+      most.longest_read = std::max(most.longest_read, std::exchange(tally.longest_read, 0));
+      most.oldest_stale = std::max(most.oldest_stale, std::exchange(tally.oldest_stale, 0));
+      most.held.raise_peaks(tally.held);
       so_far.add(settled(room, ends));
     }
     slices_.close(ends, std::move(so_far));
@@ -168,19 +171,20 @@ class Ledger {
     return tally;
   }
 
-  // The longest of a look-up, over the slices that are over.
-  struct Longest {
-    Time read = 0, stale = 0;
+  // The maxima of a look-up, over the slices that are over. Its tally has those of the present one.
+  struct Most {
+    Time longest_read = 0, oldest_stale = 0;
+    Level held;
   };
 
   std::vector<Tally> tallies_;
   std::vector<Time> hit_costs_;
   std::vector<Bytes> overheads_;
   std::vector<std::int64_t> hits_before_;  // the present slice
-  std::vector<Longest> longest_;
+  std::vector<Most> most_;
   Tally total_;
-  Level held_;                       // by all look-ups; its peaks are the present slice's
-  SurgeCount surge_, slice_surge_;   // of all look-ups: over the whole trace, in the present slice
+  Level held_;                      // by all look-ups, where there are several; its peaks are the present slice's
+  SurgeCount surge_, slice_surge_;  // of all look-ups: over the whole trace, in the present slice
   Slices slices_;
   Time counted_from_ = kNever;
   bool counting_ = false;

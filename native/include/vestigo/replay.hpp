@@ -32,32 +32,20 @@ class Replay {
     }
   }
 
-  // Replays the events [begin, end).
+  // Replays the events [begin, end), slice by slice.
   void feed(const Columns columns, std::size_t begin, std::size_t end) {
     if constexpr (timed) pending_.open(columns.ends);
-    for (std::size_t block = begin; block < end; block += kBlock) {
-      const std::size_t stop = std::min(block + kBlock, end);
-      if (block + kFetchAhead <= columns.events) {
-        fetch_ahead<Policy::moves_on_hit>(columns, entries_, block);
-        if constexpr (timed) fetch_ends(columns.ends, pending_.next());
-      }
-      if (all_plain(columns, block, stop)) [[likely]] {
-        for (std::size_t i = block; i < stop; ++i) {
-          catch_up(columns, columns.at[i]);
-          read(columns, i, false);
-        }
-      } else {
-        for (std::size_t i = block; i < stop; ++i) {
-          catch_up(columns, columns.at[i]);
-          event(columns, i);
-        }
-      }
+    while (begin < end) {
+      turn_slices(columns, columns.at[begin]);
+      const Time* const stop = std::lower_bound(columns.at + begin, columns.at + end, slice_end_);
+      feed_slice(columns, begin, static_cast<std::size_t>(stop - columns.at));
+      begin = static_cast<std::size_t>(stop - columns.at);
     }
   }
 
-  // What falls due before an event at `now` happens: loads end, slices end.
-  [[gnu::always_inline]] void catch_up(const Columns& columns, Time now) {
-    if (now >= slice_end_) [[unlikely]] turn_slices(columns, now);
+  // What falls due until `now`, before an event happens then: slices end, loads end.
+  void catch_up(const Columns& columns, Time now) {
+    turn_slices(columns, now);
     if constexpr (timed) end_loads(columns, now);
   }
 
@@ -89,6 +77,31 @@ class Replay {
     Policy policy;
     Tally* tally;
   };
+
+  void feed_slice(const Columns& columns, std::size_t begin, std::size_t end) {
+    for (std::size_t block = begin; block < end; block += kBlock) {
+      const std::size_t stop = std::min(block + kBlock, end);
+      std::size_t ahead = 0;
+      if (block + kFetchAhead <= columns.events) {
+        ahead = kFetchEntries;
+        fetch_ahead<Policy::moves_on_hit>(columns, entries_, block);
+        if constexpr (timed) fetch_ends(columns.ends, pending_.next());
+      }
+      if (all_plain(columns, block, stop)) [[likely]] {
+        for (std::size_t i = block; i < stop; ++i) {
+          __builtin_prefetch(&entries_[columns.key[i + ahead]], 1);
+          if constexpr (timed) end_loads(columns, columns.at[i]);
+          read(columns, i, false);
+        }
+      } else {
+        for (std::size_t i = block; i < stop; ++i) {
+          __builtin_prefetch(&entries_[columns.key[i + ahead]], 1);
+          if constexpr (timed) end_loads(columns, columns.at[i]);
+          event(columns, i);
+        }
+      }
+    }
+  }
 
   [[gnu::noinline]] void turn_slices(const Columns& columns, Time now) {
     while (now >= slice_end_) {
@@ -377,6 +390,7 @@ class Replay {
 
   void write(const Columns& columns, std::size_t i, Entry& entry, Time now) {
     const Id value = columns.value[i];
+    if constexpr (timed) forget_lost_load(entry);
     learn(entry, value, now);
     Room& room = rooms_[entry.room];
     const Rules& rules = room.rules;

@@ -75,6 +75,10 @@ struct Level {
     entries += more_entries;
     if (entries > entries_peak) entries_peak = entries;
   }
+  void raise_peaks(const Level& other) {
+    entries_peak = std::max(entries_peak, other.entries_peak);
+    bytes_peak = std::max(bytes_peak, other.bytes_peak);
+  }
   void peaks_from_now() {
     entries_peak = entries;
     bytes_peak = bytes;
@@ -86,7 +90,7 @@ struct Tally {
   Sums sums{};
   Time origin_time = 0;  // of the costs alone: they fit (see numbers.hpp)
   Level held;
-  Time longest_read = 0, oldest_stale = 0;  // while a replay runs: of the present slice
+  Time longest_read = 0, oldest_stale = 0;  // while a replay runs: of the present slice, like the peaks of `held`
   Surge surge;
   SurgeCount surge_count;
   Histogram read_times, stale_ages;
