@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from vestigo.rules import Plan, Rules, read_plan
     from vestigo.show import figures
     from vestigo.study import Comparison, compare
-    from vestigo.trace import Trace, read_trace
+    from vestigo.trace import Trace, read_trace, synth
     from vestigo.units import Duration
 
 __version__ = "0.1.0"
@@ -36,6 +36,7 @@ _HOMES = {
     "read_plan": "rules",
     "read_trace": "trace",
     "replay": "engine",
+    "synth": "trace",
 }
 
 __all__ = [
@@ -57,6 +58,7 @@ __all__ = [
     "read_plan",
     "read_trace",
     "replay",
+    "synth",
 ]
 
 
