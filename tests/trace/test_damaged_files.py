@@ -31,7 +31,15 @@ def as_parquet(path: Path) -> None:
     pq.write_table(pa.Table.from_pylist(ROWS), path)
 
 
-@pytest.mark.parametrize(("name", "write"), [("t.csv", as_csv), ("t.jsonl", as_json), ("t.parquet", as_parquet)])
+def as_packed_json(path: Path) -> None:
+    with pa.output_stream(path, compression="detect") as file:
+        file.write("\n".join(map(json.dumps, ROWS)).encode())
+
+
+@pytest.mark.parametrize(
+    ("name", "write"),
+    [("t.csv", as_csv), ("t.jsonl", as_json), ("t.jsonl.zst", as_packed_json), ("t.parquet", as_parquet)],
+)
 @given(data=st.data())
 @settings(max_examples=150, suppress_health_check=list(HealthCheck), deadline=None)
 def test_a_damaged_file_is_read_or_refused(

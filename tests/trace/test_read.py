@@ -1,6 +1,7 @@
 """Every format gives the same trace, and what is wrong is named with its place."""
 
-import gzip
+import csv
+import io
 import json
 from pathlib import Path
 
@@ -10,6 +11,7 @@ import pyarrow.parquet as pq
 import pytest
 
 from vestigo import Trace, TraceError, read_trace
+from vestigo.trace.packed import PACKINGS
 
 CSV = """at,op,lookup,key,size,cost,found,version,scope,node,force
 10,read,tide,a,5,7,true,v1,s,n1,false
@@ -38,16 +40,21 @@ def written(path: Path, text: str) -> Path:
     return path
 
 
-def test_csv_json_lines_and_parquet_give_the_same(tmp_path: Path) -> None:
+def packed(path: Path, text: str) -> Path:
+    with pa.output_stream(path, compression="detect") as file:
+        file.write(text.encode())
+    return path
+
+
+def test_every_format_and_packing_gives_the_same(tmp_path: Path) -> None:
     table = pa.Table.from_pylist(JSON)
     pq.write_table(table, tmp_path / "t.parquet")
-    (tmp_path / "t.csv.gz").write_bytes(gzip.compress(CSV.encode()))
-    paths = [
-        written(tmp_path / "t.csv", CSV),
-        tmp_path / "t.csv.gz",
-        written(tmp_path / "t.jsonl", "\n".join(map(json.dumps, JSON)) + "\n\n"),
-        tmp_path / "t.parquet",
-    ]
+    rows = list(csv.reader(CSV.splitlines(keepends=True)))
+    tabs = io.StringIO()
+    csv.writer(tabs, delimiter="\t").writerows(rows)
+    texts = {"csv": CSV, "tsv": tabs.getvalue(), "jsonl": "\n".join(map(json.dumps, JSON)) + "\n\n"}
+    paths = [packed(tmp_path / f"t.{kind}{packing}", texts[kind]) for kind in texts for packing in PACKINGS]
+    paths.append(tmp_path / "t.parquet")
     traces = [read_trace(path) for path in paths]
     for trace in traces:
         assert trace.moved == 1
@@ -139,11 +146,28 @@ def test_a_negative_cost_in_json_and_parquet_is_named(tmp_path: Path) -> None:
     assert refused(tmp_path / "t.parquet")[0].startswith(", row 1, column 'cost': -1 stands there")
 
 
-@pytest.mark.parametrize("name", ["t.csv", "t.csv.gz", "t.jsonl", "t.parquet"])
+@pytest.mark.parametrize("name", ["t.csv", "t.csv.gz", "t.tsv.zst", "t.jsonl", "t.jsonl.bz2", "t.parquet"])
 @pytest.mark.parametrize("content", [b"", b"\x00\xff\xfe" * 50, b"PAR1 and no more", b"\x1f\x8b\x08 and no more"])
 def test_a_file_that_is_something_else_gets_one_clear_answer(tmp_path: Path, name: str, content: bytes) -> None:
     (tmp_path / name).write_bytes(content)
     assert refused(tmp_path / name)
+
+
+@pytest.mark.parametrize("name", ["t.tsv.gz", "t.tsv.bz2", "t.jsonl.zst"])
+def test_a_packed_file_that_is_cut_short_is_refused(tmp_path: Path, name: str) -> None:
+    rows = "\n".join(json.dumps({"at": i, "key": str(i * 7919)}) for i in range(5_000))
+    lines = rows if "json" in name else "at\tkey\n" + "\n".join(f"{i}\t{i * 7919}" for i in range(5_000))
+    content = packed(tmp_path / name, lines).read_bytes()
+    (tmp_path / name).write_bytes(content[: len(content) // 2])
+    (problem,) = refused(tmp_path / name)
+    assert problem == ": cannot be read: Truncated compressed stream"
+
+
+def test_a_broken_line_in_a_packed_file_is_named(tmp_path: Path) -> None:
+    (problem,) = refused(packed(tmp_path / "t.tsv.zst", "at\tkey\n1\ta\nx\tb\n"))
+    assert problem.startswith(", line 3, column 'at': ")
+    (problem,) = refused(packed(tmp_path / "t.jsonl.gz", '{"at": 1, "key": "a"}\nnull\n'))
+    assert problem.startswith(", line 2: is not an object")
 
 
 def test_a_file_that_is_not_there_and_an_unknown_ending(tmp_path: Path) -> None:

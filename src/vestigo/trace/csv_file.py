@@ -1,25 +1,27 @@
-"""CSV files, plain or compressed with gzip."""
+"""CSV files, and TSV files, which are the same with tabs."""
 
 import csv
-import gzip
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 from pathlib import Path
-from typing import TextIO
+from typing import TYPE_CHECKING, TextIO
 
 import pyarrow as pa
 import pyarrow.csv as arrow_csv
 
 from vestigo.errors import TraceError
 from vestigo.trace.columns import COLUMNS
+from vestigo.trace.packed import open_text
+
+if TYPE_CHECKING:
+    from _csv import Reader
 
 _NUMBERS = {"at": pa.int64(), "size": pa.int64(), "cost": pa.int64()}
 
 
 def read_csv(path: Path) -> tuple[pa.Table, Callable[[int], str]]:
     """The columns of a trace, and how to say where a row stands. An empty cell is a missing value."""
-    with _text(path) as file:
-        header = next(csv.reader(file), None)
+    with open_text(path) as file:
+        header = next(_rows(path, file), None)
     if not header:
         raise TraceError(f"{path}: is empty; expected is a line of column names, then one line an event")
     known = [name for name in dict.fromkeys(header) if name in COLUMNS and header.count(name) == 1]
@@ -33,14 +35,14 @@ def read_csv(path: Path) -> tuple[pa.Table, Callable[[int], str]]:
         except pa.ArrowInvalid:  # perhaps a number that is none: read text, so that it can be shown
             table = _read(path, known, dict.fromkeys(known, pa.large_string()))
     except pa.ArrowInvalid as error:
-        raise TraceError(_broken_rows(path, len(header)) or f"{path}: is not valid CSV: {error}") from None
+        raise TraceError(_broken_rows(path, len(header)) or f"{path}: cannot be parsed: {error}") from None
     return table, _Lines(path)
 
 
 def _read(path: Path, known: list[str], types: dict[str, pa.DataType]) -> pa.Table:
     return arrow_csv.read_csv(
         path,
-        parse_options=arrow_csv.ParseOptions(newlines_in_values=True),
+        parse_options=arrow_csv.ParseOptions(delimiter=_delimiter(path), newlines_in_values=True),
         convert_options=arrow_csv.ConvertOptions(
             column_types=types,
             include_columns=known,
@@ -51,20 +53,18 @@ def _read(path: Path, known: list[str], types: dict[str, pa.DataType]) -> pa.Tab
     )
 
 
-@contextmanager
-def _text(path: Path) -> Iterator[TextIO]:
-    if path.name.lower().endswith(".gz"):
-        with gzip.open(path, "rt", encoding="utf-8-sig", newline="") as file:
-            yield file
-    else:
-        with path.open(encoding="utf-8-sig", newline="") as file:
-            yield file
+def _delimiter(path: Path) -> str:
+    return "\t" if ".tsv" in path.name.lower() else ","
+
+
+def _rows(path: Path, file: TextIO) -> "Reader":
+    return csv.reader(file, delimiter=_delimiter(path))
 
 
 def _broken_rows(path: Path, fields: int, most: int = 10) -> list[str]:
     problems = []
-    with _text(path) as file:
-        reader = csv.reader(file)
+    with open_text(path) as file:
+        reader = _rows(path, file)
         for row in reader:
             if row and len(row) != fields:
                 problems.append(
@@ -82,8 +82,8 @@ class _Lines:
         self.path = path
 
     def __call__(self, row: int) -> str:
-        with _text(self.path) as file:
-            reader = csv.reader(file)
+        with open_text(self.path) as file:
+            reader = _rows(self.path, file)
             rows = (reader.line_num for fields in reader if fields)
             for number, line in enumerate(rows):
                 if number == row + 1:

@@ -1,7 +1,6 @@
 """JSON Lines files: one object a line."""
 
 import json
-import mmap
 import re
 from collections.abc import Callable
 from pathlib import Path
@@ -11,6 +10,7 @@ import pyarrow.json as arrow_json
 
 from vestigo.errors import TraceError
 from vestigo.trace.columns import COLUMNS
+from vestigo.trace.packed import open_bytes, whole
 
 _KINDS: dict[str, tuple[tuple[type, ...], str]] = {
     "at": ((int,), "a time in whole ns since 1970-01-01 UTC"),
@@ -25,18 +25,20 @@ _KINDS: dict[str, tuple[tuple[type, ...], str]] = {
     "key": ((str, int), "text or a whole number"),
     "version": ((str, int, float, bool), "text or a number"),
 }
+# Whether a null may stand where an object belongs: Arrow's reader does not survive that.
 _BARE_NULL = re.compile(rb"(?:\A(?:\xef\xbb\xbf)?|\})\s*+null")
 _TYPES = {int: pa.int64(), bool: pa.bool_(), str: pa.string()}
 
 
 def read_json_lines(path: Path) -> tuple[pa.Table, Callable[[int], str]]:
     """The columns of a trace, and how to say where a row stands."""
-    if _has_bare_null(path) and (problems := _broken_lines(path)):
+    content = whole(path)
+    if _BARE_NULL.search(memoryview(content)) and (problems := _broken_lines(path)):
         raise TraceError(problems)
     schema = pa.schema([(name, _TYPES[kinds[0]]) for name, (kinds, _) in _KINDS.items() if len(kinds) == 1])
     try:
         table = arrow_json.read_json(
-            path,
+            pa.BufferReader(content),
             parse_options=arrow_json.ParseOptions(explicit_schema=schema, newlines_in_values=False),
         )
     except pa.ArrowInvalid as error:
@@ -45,19 +47,11 @@ def read_json_lines(path: Path) -> tuple[pa.Table, Callable[[int], str]]:
     return table.select(present), _Lines(path)
 
 
-def _has_bare_null(path: Path) -> bool:
-    """Whether a null may stand where an object belongs: Arrow's reader does not survive that."""
-    if path.stat().st_size == 0:
-        return False
-    with path.open("rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as content:
-        return _BARE_NULL.search(content) is not None
-
-
 def _broken_lines(path: Path, most: int = 10) -> list[str]:
     """What is wrong, line by line: slow, and done only when the fast reader has given up."""
     problems: list[str] = []
     first_kind: dict[str, tuple[type, int]] = {}
-    with path.open("rb") as file:
+    with open_bytes(path) as file:
         for number, line in enumerate(file, 1):
             if line.strip():
                 problems += [f"{path}, line {number}{problem}" for problem in _line_problems(line, number, first_kind)]
@@ -97,6 +91,6 @@ class _Lines:
         self.path = path
 
     def __call__(self, row: int) -> str:
-        with self.path.open("rb") as file:
+        with open_bytes(self.path) as file:
             lines = (number for number, line in enumerate(file, 1) if line.strip())
             return f"line {next((line for i, line in enumerate(lines) if i == row), row + 1)}"

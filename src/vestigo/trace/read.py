@@ -10,20 +10,24 @@ from vestigo.errors import TraceError
 from vestigo.trace.build import build_trace
 from vestigo.trace.csv_file import read_csv
 from vestigo.trace.json_file import read_json_lines
+from vestigo.trace.packed import PACKINGS
 from vestigo.trace.parquet_file import read_parquet
 from vestigo.trace.trace import Trace
 
 _READERS = {
-    ".csv": read_csv,
-    ".csv.gz": read_csv,
-    ".jsonl": read_json_lines,
-    ".ndjson": read_json_lines,
-    ".parquet": read_parquet,
-}
+    f"{ending}{packing}": reader
+    for ending, reader in {
+        ".csv": read_csv,
+        ".tsv": read_csv,
+        ".jsonl": read_json_lines,
+        ".ndjson": read_json_lines,
+    }.items()
+    for packing in PACKINGS
+} | {".parquet": read_parquet}
 
 
 def read_trace(path: str | Path) -> Trace:
-    """The trace in a CSV (also ``.gz``), JSON Lines or Parquet file.
+    """The trace in a CSV, TSV or JSON Lines file (also ``.gz``, ``.bz2``, ``.zst``), or a Parquet file.
 
     Columns are those of docs/semantics.md, section 1; others are passed over. Rows out of order are sorted,
     and `Trace.moved` says how many. Raises TraceError, which names file, line or row, column, and what was
@@ -35,6 +39,7 @@ def read_trace(path: str | Path) -> Trace:
     if reader is None:
         raise TraceError(f"{path}: the ending tells no format; known are {', '.join(_READERS)}")
     try:
+        path.open("rb").close()  # for the system's own words where that fails
         table, place = reader(path)
     except OSError as error:
         raise TraceError(f"{path}: cannot be read: {error.strerror or error}") from None

@@ -1,0 +1,29 @@
+"""Files as bytes or text, packed (gzip, bzip2, Zstandard) or plain, as their ending says."""
+
+import io
+from pathlib import Path
+
+import pyarrow as pa
+
+PACKINGS = ("", ".gz", ".bz2", ".zst")
+
+
+def open_bytes(path: Path) -> io.BufferedReader:
+    """The unpacked content, from its beginning. Raises OSError, also where a packed file is cut short."""
+    return io.BufferedReader(pa.input_stream(path, compression="detect"))
+
+
+def open_text(path: Path) -> io.TextIOWrapper:
+    """The same as UTF-8; a byte order mark is passed over, line ends stay."""
+    return io.TextIOWrapper(open_bytes(path), encoding="utf-8-sig", newline="")
+
+
+def whole(path: Path) -> pa.Buffer:
+    """All of the unpacked content; that of a plain file is mapped, not copied."""
+    if path.name.lower().endswith(PACKINGS[1:]):
+        with pa.input_stream(path, compression="detect") as stream:
+            return stream.read_buffer()
+    if path.stat().st_size == 0:  # which cannot be mapped
+        return pa.py_buffer(b"")
+    with pa.memory_map(str(path)) as file:
+        return file.read_buffer()
