@@ -36,9 +36,22 @@ def as_packed_json(path: Path) -> None:
         file.write("\n".join(map(json.dumps, ROWS)).encode())
 
 
+def as_arrow(path: Path) -> None:
+    table = pa.Table.from_pylist(ROWS)
+    table = table.set_column(1, "key", table["key"].dictionary_encode())
+    with pa.ipc.new_file(path, table.schema) as file:
+        file.write_table(table)
+
+
 @pytest.mark.parametrize(
     ("name", "write"),
-    [("t.csv", as_csv), ("t.jsonl", as_json), ("t.jsonl.zst", as_packed_json), ("t.parquet", as_parquet)],
+    [
+        ("t.csv", as_csv),
+        ("t.jsonl", as_json),
+        ("t.jsonl.zst", as_packed_json),
+        ("t.parquet", as_parquet),
+        ("t.arrow", as_arrow),
+    ],
 )
 @given(data=st.data())
 @settings(max_examples=150, suppress_health_check=list(HealthCheck), deadline=None)
@@ -61,7 +74,9 @@ def test_a_damaged_file_is_read_or_refused(
             content = content[:at] + content[at + 5 :] or content
     path.write_bytes(content)
     try:
-        replay(read_trace(path), Rules(max_entries=2))
+        trace = read_trace(path)
+        list(trace.keys[:])
+        replay(trace, Rules(max_entries=2))
     except TraceError as error:
         told = error.problems
     else:

@@ -54,7 +54,9 @@ def test_every_format_and_packing_gives_the_same(tmp_path: Path) -> None:
     csv.writer(tabs, delimiter="\t").writerows(rows)
     texts = {"csv": CSV, "tsv": tabs.getvalue(), "jsonl": "\n".join(map(json.dumps, JSON)) + "\n\n"}
     paths = [packed(tmp_path / f"t.{kind}{packing}", texts[kind]) for kind in texts for packing in PACKINGS]
-    paths.append(tmp_path / "t.parquet")
+    with pa.ipc.new_file(tmp_path / "t.arrow", table.schema) as file:
+        file.write_table(table)
+    paths += [tmp_path / "t.parquet", tmp_path / "t.arrow"]
     traces = [read_trace(path) for path in paths]
     for trace in traces:
         assert trace.moved == 1
@@ -146,7 +148,7 @@ def test_a_negative_cost_in_json_and_parquet_is_named(tmp_path: Path) -> None:
     assert refused(tmp_path / "t.parquet")[0].startswith(", row 1, column 'cost': -1 stands there")
 
 
-@pytest.mark.parametrize("name", ["t.csv", "t.csv.gz", "t.tsv.zst", "t.jsonl", "t.jsonl.bz2", "t.parquet"])
+@pytest.mark.parametrize("name", ["t.csv", "t.csv.gz", "t.tsv.zst", "t.jsonl", "t.jsonl.bz2", "t.parquet", "t.arrow"])
 @pytest.mark.parametrize("content", [b"", b"\x00\xff\xfe" * 50, b"PAR1 and no more", b"\x1f\x8b\x08 and no more"])
 def test_a_file_that_is_something_else_gets_one_clear_answer(tmp_path: Path, name: str, content: bytes) -> None:
     (tmp_path / name).write_bytes(content)

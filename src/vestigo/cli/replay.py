@@ -17,7 +17,9 @@ class By(StrEnum):
 
 def replay(
     plan: Annotated[Path, typer.Option(help="The plan file: settings, and candidates for better ones.")],
-    trace: Annotated[Path | None, typer.Argument(help="CSV, TSV, JSON Lines or Parquet; default: the plan's own.")] = None,
+    trace: Annotated[
+        Path | None, typer.Argument(help="CSV, TSV, JSON Lines, Parquet or Arrow; default: the plan's own.")
+    ] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print all measures as JSON.")] = False,
     by: Annotated[By | None, typer.Option(help="Also a table for each look-up.")] = None,
 ) -> None:

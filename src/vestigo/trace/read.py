@@ -7,6 +7,7 @@ from pathlib import Path
 import pyarrow as pa
 
 from vestigo.errors import TraceError
+from vestigo.trace.arrow_file import read_arrow
 from vestigo.trace.build import build_trace
 from vestigo.trace.csv_file import read_csv
 from vestigo.trace.json_file import read_json_lines
@@ -23,11 +24,11 @@ _READERS = {
         ".ndjson": read_json_lines,
     }.items()
     for packing in PACKINGS
-} | {".parquet": read_parquet}
+} | {".parquet": read_parquet, ".arrow": read_arrow}
 
 
 def read_trace(path: str | Path) -> Trace:
-    """The trace in a CSV, TSV or JSON Lines file (also ``.gz``, ``.bz2``, ``.zst``), or a Parquet file.
+    """The trace in a CSV, TSV or JSON Lines file (also ``.gz``, ``.bz2``, ``.zst``), or a Parquet or Arrow IPC file.
 
     Columns are those of docs/semantics.md, section 1; others are passed over. Rows out of order are sorted,
     and `Trace.moved` says how many. Raises TraceError, which names file, line or row, column, and what was
@@ -43,6 +44,6 @@ def read_trace(path: str | Path) -> Trace:
         table, place = reader(path)
     except OSError as error:
         raise TraceError(f"{path}: cannot be read: {error.strerror or error}") from None
-    except (pa.ArrowInvalid, EOFError, UnicodeDecodeError, zlib.error, csv.Error) as error:
+    except (pa.ArrowException, EOFError, UnicodeDecodeError, zlib.error, csv.Error) as error:
         raise TraceError(f"{path}: cannot be read: {str(error).splitlines()[0]}") from None
     return build_trace(table, str(path), place)
