@@ -81,22 +81,26 @@ class Replay {
   void feed_slice(const Columns& columns, std::size_t begin, std::size_t end) {
     for (std::size_t block = begin; block < end; block += kBlock) {
       const std::size_t stop = std::min(block + kBlock, end);
-      std::size_t ahead = 0;
+      [[maybe_unused]] std::size_t ahead = 0;
       if (block + kFetchAhead <= columns.events) {
         ahead = kFetchEntries;
-        fetch_ahead<Policy::moves_on_hit>(columns, entries_, block);
+        fetch_ahead<Policy::moves_on_hit, !timed>(columns, entries_, block);
         if constexpr (timed) fetch_ends(columns.ends, pending_.next());
       }
       if (all_plain(columns, block, stop)) [[likely]] {
         for (std::size_t i = block; i < stop; ++i) {
-          __builtin_prefetch(&entries_[columns.key[i + ahead]], 1);
-          if constexpr (timed) end_loads(columns, columns.at[i]);
+          if constexpr (timed) {
+            __builtin_prefetch(&entries_[columns.key[i + ahead]], 1);
+            end_loads(columns, columns.at[i]);
+          }
           read(columns, i, false);
         }
       } else {
         for (std::size_t i = block; i < stop; ++i) {
-          __builtin_prefetch(&entries_[columns.key[i + ahead]], 1);
-          if constexpr (timed) end_loads(columns, columns.at[i]);
+          if constexpr (timed) {
+            __builtin_prefetch(&entries_[columns.key[i + ahead]], 1);
+            end_loads(columns, columns.at[i]);
+          }
           event(columns, i);
         }
       }
