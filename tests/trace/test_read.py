@@ -188,3 +188,15 @@ def test_keys_in_the_look_up_column_are_found_out() -> None:
     many = [str(i) for i in range(10_001)]
     with pytest.raises(TraceError, match="does the column hold keys"):
         Trace.from_table({"at": list(range(10_001)), "key": many, "lookup": many})
+
+
+def test_only_the_ending_tells_tabs(tmp_path: Path) -> None:
+    assert len(read_trace(written(tmp_path / "was.tsv.csv", "at,key\n1,a\n"))) == 1
+    assert len(read_trace(packed(tmp_path / "T.TSV.ZST", "at\tkey\n1\ta\n"))) == 1
+
+
+@pytest.mark.parametrize("packing", PACKINGS)
+def test_a_large_packed_file_is_read_to_its_end(tmp_path: Path, packing: str) -> None:
+    rows = "\n".join(f'{{"at": {i}, "key": "{i * 7919 % 100_003}"}}' for i in range(300_000))
+    trace = read_trace(packed(tmp_path / f"t.jsonl{packing}", rows))
+    assert (len(trace), int(trace.at[-1]), len(trace.keys)) == (300_000, 299_999, 100_003)

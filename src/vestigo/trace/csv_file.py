@@ -10,7 +10,7 @@ import pyarrow.csv as arrow_csv
 
 from vestigo.errors import TraceError
 from vestigo.trace.columns import COLUMNS
-from vestigo.trace.packed import open_text
+from vestigo.trace.packed import open_text, unpacked_name
 
 if TYPE_CHECKING:
     from _csv import Reader
@@ -54,7 +54,7 @@ def _read(path: Path, known: list[str], types: dict[str, pa.DataType]) -> pa.Tab
 
 
 def _delimiter(path: Path) -> str:
-    return "\t" if ".tsv" in path.name.lower() else ","
+    return "\t" if unpacked_name(path).endswith(".tsv") else ","
 
 
 def _rows(path: Path, file: TextIO) -> "Reader":

@@ -8,6 +8,12 @@ import pyarrow as pa
 PACKINGS = ("", ".gz", ".bz2", ".zst")
 
 
+def unpacked_name(path: Path) -> str:
+    """The file's name in small letters, without the ending that tells how it is packed."""
+    name = path.name.lower()
+    return next((name.removesuffix(packing) for packing in PACKINGS[1:] if name.endswith(packing)), name)
+
+
 def open_bytes(path: Path) -> io.BufferedReader:
     """The unpacked content, from its beginning. Raises OSError, also where a packed file is cut short."""
     return io.BufferedReader(pa.input_stream(path, compression="detect"))

@@ -1,7 +1,6 @@
 """Reads a trace file, by its ending."""
 
 import csv
-import zlib
 from pathlib import Path
 
 import pyarrow as pa
@@ -44,6 +43,6 @@ def read_trace(path: str | Path) -> Trace:
         table, place = reader(path)
     except OSError as error:
         raise TraceError(f"{path}: cannot be read: {error.strerror or error}") from None
-    except (pa.ArrowException, EOFError, UnicodeDecodeError, zlib.error, csv.Error) as error:
+    except (pa.ArrowException, UnicodeDecodeError, csv.Error) as error:
         raise TraceError(f"{path}: cannot be read: {str(error).splitlines()[0]}") from None
     return build_trace(table, str(path), place)

@@ -94,7 +94,7 @@ class _Wanted:
                 ("reads", self.reads >= 0, "0 or more"),
                 ("keys", 1 <= self.keys <= 2**30, "1 to 2^30"),
                 ("skew", 0 <= self.skew <= 10, "0 to 10"),
-                ("rate", 0 < self.rate <= 1e9, "more than 0, at most 1e9 reads a second"),
+                ("rate", 1e-6 <= self.rate <= 1e9, "1e-6 to 1e9 reads a second"),
                 ("bursts", 1 <= self.bursts <= 1e6, "1 (no bursts) to 1e6"),
                 ("scans", 0 <= self.scans <= 1_000_000, "0 to 1,000,000"),
                 ("nulls", 0 <= self.nulls <= 1, "a share from 0 to 1"),
@@ -131,10 +131,10 @@ def _arrivals(rng: np.random.Generator, wanted: _Wanted) -> tuple[Seconds, Numbe
     weights = np.cumsum(1 / np.arange(1, wanted.keys + 1) ** wanted.skew)
     rank = np.searchsorted(weights, rng.random(wanted.reads) * weights[-1])
     end = seconds[-1] if wanted.reads else 0.0
-    for number in range(wanted.scans):
-        begin = end * (number + 1) / (wanted.scans + 1)
-        seconds = np.concatenate([seconds, begin + np.arange(wanted.keys) / (wanted.rate * _SCAN_SPEED)])
-        rank = np.concatenate([rank, np.arange(wanted.keys)])
+    begins = end * np.arange(1, wanted.scans + 1) / (wanted.scans + 1)
+    scan = np.arange(wanted.keys) / (wanted.rate * _SCAN_SPEED)
+    seconds = np.concatenate([seconds, (begins[:, None] + scan).ravel()])
+    rank = np.concatenate([rank, np.tile(np.arange(wanted.keys), wanted.scans)])
     order = np.argsort(seconds, kind="stable")
     return seconds[order], rank[order]
 
