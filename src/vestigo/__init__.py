@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from vestigo.rules import Plan, Rules, read_plan
     from vestigo.show import figures
     from vestigo.study import Comparison, compare
-    from vestigo.trace import Trace, read_trace, synth
+    from vestigo.trace import Intake, Trace, read_trace, synth, write_trace
     from vestigo.units import Duration
 
 __version__ = "0.1.0"
@@ -22,6 +22,7 @@ _HOMES = {
     "Comparison": "study",
     "Duration": "units",
     "InputError": "errors",
+    "Intake": "trace",
     "Measures": "outcome",
     "Outcome": "outcome",
     "Plan": "rules",
@@ -37,12 +38,14 @@ _HOMES = {
     "read_trace": "trace",
     "replay": "engine",
     "synth": "trace",
+    "write_trace": "trace",
 }
 
 __all__ = [
     "Comparison",
     "Duration",
     "InputError",
+    "Intake",
     "Measures",
     "Outcome",
     "Plan",
@@ -59,6 +62,7 @@ __all__ = [
     "read_trace",
     "replay",
     "synth",
+    "write_trace",
 ]
 
 

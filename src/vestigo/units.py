@@ -146,3 +146,12 @@ def three_digits(number: float) -> str:
         return "0"
     places = 2 - math.floor(math.log10(abs(float(f"{number:.2e}"))))
     return f"{number:,.{max(places, 0)}f}"
+
+
+def counted(number: int, thing: str) -> str:
+    """A number of things, in words.
+
+    >>> counted(1, "row"), counted(1200, "row")
+    ('1 row', '1,200 rows')
+    """
+    return f"{number:,} {thing}{'' if number == 1 else 's'}"

@@ -11,8 +11,10 @@ import pytest
 VESTIGO = [str(Path(sys.executable).parent / "vestigo")]
 
 
-def run(*words: str, cwd: Path, vestigo: list[str] = VESTIGO) -> subprocess.CompletedProcess[str]:
-    return subprocess.run([*vestigo, *words], cwd=cwd, capture_output=True, text=True, timeout=120)
+def run(
+    *words: str, cwd: Path, vestigo: list[str] = VESTIGO, stdin: str | None = None
+) -> subprocess.CompletedProcess[str]:
+    return subprocess.run([*vestigo, *words], cwd=cwd, capture_output=True, text=True, timeout=120, input=stdin)
 
 
 def lines(text: str) -> list[str]:
@@ -132,3 +134,33 @@ def test_a_reader_of_the_output_may_stop_early(demo: Path) -> None:
     command = f"{VESTIGO[0]} replay --plan plan.toml --json | head -1"
     done = subprocess.run(command, shell=True, cwd=demo, capture_output=True, text=True)
     assert done.stdout == "{\n" and done.stderr == ""
+
+
+def test_convert_reads_what_the_options_say_and_writes_what_the_ending_says(tmp_path: Path) -> None:
+    (tmp_path / "t.log").write_text('::1 - - [02/Mar/2026:07:00:00 +0100] "GET /v/7 HTTP/1.1" 200 5\nnonsense\n')
+    setting = "patterns.vessel=/v/{id}"
+    done = run("convert", "t.log", "t.csv", "--set", setting, cwd=tmp_path)
+    assert (done.returncode, done.stdout) == (0, "t.csv: 1 event, 1 key, 98.0 B\n")
+    assert done.stderr == "vestigo: t.log: left out: 1 malformed line (line 2: 'nonsense')\n"
+    assert (tmp_path / "t.csv").read_text().splitlines()[1] == (
+        '2026-03-02 06:00:00.000000000Z,"read","vessel","7",5,true'
+    )
+    done = run("convert", "t.log", "s.csv", "--strict", cwd=tmp_path)
+    assert (done.returncode, (tmp_path / "s.csv").exists()) == (2, False)
+
+
+def test_convert_takes_standard_input_and_a_plan(tmp_path: Path) -> None:
+    (tmp_path / "plan.toml").write_text("[trace]\nat_unit = 's'\n[trace.columns]\nkey = '{a}-{b}'\n")
+    arguments = ("convert", "-", "t.jsonl", "--plan", "plan.toml", "--set", "format=csv", "--set", "columns.node=n")
+    done = run(*arguments, cwd=tmp_path, stdin="at,a,b\n1,x,y\n")
+    assert done.returncode == 0, done.stderr
+    assert (tmp_path / "t.jsonl").read_text() == (
+        '{"at": "1970-01-01T00:00:01.000000000Z", "op": "read", "lookup": "reads", "key": "x-y", "node": "n"}\n'
+    )
+
+
+@pytest.mark.parametrize("setting", ["zone", "columns.=x", "colums.key=x", "zone=Atlantis"])
+def test_a_setting_that_means_nothing_is_refused(tmp_path: Path, setting: str) -> None:
+    (tmp_path / "t.csv").write_text("at,key\n1,a\n")
+    done = run("convert", "t.csv", "t.arrow", "--set", setting, cwd=tmp_path)
+    assert (done.returncode, done.stdout, len(done.stderr.splitlines())) == (2, "", 1)

@@ -10,7 +10,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from vestigo import Rules, TraceError, read_trace, replay
+from vestigo import Rules, Trace, TraceError, read_trace, replay, write_trace
 
 ROWS = [
     {"at": 10**18 + i * 7, "key": f"k{i % 3}", "size": i, "cost": i * 1000, "found": i % 4 > 0, "version": i % 5}
@@ -21,6 +21,12 @@ ROWS = [
 def as_csv(path: Path) -> None:
     lines = [",".join(ROWS[0])] + [",".join(map(str, row.values())) for row in ROWS]
     path.write_text("\n".join(lines))
+
+
+def as_packed_tsv(path: Path) -> None:
+    lines = ["\t".join(ROWS[0])] + ["\t".join(map(str, row.values())) for row in ROWS]
+    with pa.output_stream(path, compression="detect") as file:
+        file.write("\n".join(lines).encode())
 
 
 def as_json(path: Path) -> None:
@@ -43,9 +49,39 @@ def as_arrow(path: Path) -> None:
         file.write_table(table)
 
 
+def as_prepared(path: Path) -> None:
+    write_trace(Trace.from_table(pa.Table.from_pylist(ROWS)), path)
+
+
+def as_log(path: Path) -> None:
+    clock = "02/Mar/2026:07:00:%02d +0100"
+    path.write_text(
+        "\n".join(f'::1 - - [{clock % i}] "GET /k{i % 3} HTTP/1.1" 200 {i} "-" "x" 0.{i}' for i in range(20))
+    )
+
+
+def as_spans(path: Path) -> None:
+    spans = [
+        {
+            "traceId": "5b8e",
+            "name": "v",
+            "startTimeUnixNano": str(row["at"]),
+            "endTimeUnixNano": str(row["at"] + row["cost"]),
+            "attributes": [{"key": "key", "value": {"stringValue": row["key"]}}],
+        }
+        for row in ROWS
+    ]
+    lines = [json.dumps({"resourceSpans": [{"scopeSpans": [{"spans": spans[i : i + 5]}]}]}) for i in range(0, 20, 5)]
+    path.write_text("\n".join(lines))
+
+
 @pytest.mark.parametrize(
     ("name", "write"),
     [
+        ("t.log", as_log),
+        ("t.otlp", as_spans),
+        ("t.tsv.gz", as_packed_tsv),
+        ("p.arrow", as_prepared),
         ("t.csv", as_csv),
         ("t.jsonl", as_json),
         ("t.jsonl.zst", as_packed_json),
@@ -74,7 +110,7 @@ def test_a_damaged_file_is_read_or_refused(
             content = content[:at] + content[at + 5 :] or content
     path.write_bytes(content)
     try:
-        trace = read_trace(path)
+        trace = read_trace(path, columns={"key": "{key}"} if "otlp" in name else {})
         list(trace.keys[:])
         replay(trace, Rules(max_entries=2))
     except TraceError as error:

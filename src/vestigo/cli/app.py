@@ -5,7 +5,7 @@ import sys
 
 import typer
 
-from vestigo.cli import demo, replay
+from vestigo.cli import convert, demo, replay
 from vestigo.errors import InputError
 
 WRONG_INPUT = 2
@@ -19,6 +19,7 @@ app = typer.Typer(
 )
 app.command("demo")(demo.demo)
 app.command("replay")(replay.replay)
+app.command("convert")(convert.convert)
 
 
 @app.callback()

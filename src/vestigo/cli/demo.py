@@ -20,6 +20,6 @@ def demo(
     from vestigo.show.tables import comparison_text
 
     trace, plan = write_demo(folder)
-    show(comparison_text(compare_files(trace, plan)))
+    show(comparison_text(compare_files(str(trace), plan, {})))
     paths = [printable(str(path), most=1000) for path in (trace, plan)]
     show(f"\nTrace: {paths[0]}\nPlan:  {paths[1]}\nChange the plan, then: vestigo replay --plan {paths[1]} --by lookup")

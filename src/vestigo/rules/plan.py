@@ -9,6 +9,7 @@ from typing import Any
 from vestigo.errors import RulesError
 from vestigo.rules.rules import Rules, unknown
 from vestigo.rules.values import warm_up
+from vestigo.trace import Intake
 from vestigo.units import Duration
 
 
@@ -33,6 +34,8 @@ class Plan:
     candidates: Mapping[str, "Plan"] = field(default_factory=dict)
     warm_up: Duration | int = Duration(0)
     trace_path: Path | None = None
+    intake: Intake = Intake()
+    """What the columns of the trace's file mean."""
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "lookups", _frozen(self.lookups))

@@ -1,6 +1,7 @@
 """Reads a plan file: TOML, every problem reported at once with its line."""
 
 import tomllib
+from dataclasses import fields
 from pathlib import Path
 from typing import Any
 
@@ -8,9 +9,12 @@ from vestigo.errors import PlanError, RulesError
 from vestigo.rules import plan_lines, values
 from vestigo.rules.plan import Plan
 from vestigo.rules.rules import NOT_YET, Rules, unknown
+from vestigo.trace import Intake
+from vestigo.trace.reading.intake import problems
 from vestigo.units import Duration
 
 _TABLES = ["trace", "rules", "lookup", "candidate"]
+_INTAKE = [option.name for option in fields(Intake)]
 _TABLES_NOT_YET = frozenset({"pool", "vary", "aim", "worth", "whatif"})
 
 Table = dict[str, Any]
@@ -46,7 +50,7 @@ class _Reader:
     def plan(self, tables: Table) -> Plan:
         self.known((), tables, _TABLES, _TABLES_NOT_YET)
         trace = self.table((), "trace", tables)
-        self.known(("trace",), trace, ["path", "warm_up"])
+        self.known(("trace",), trace, ["path", "warm_up", *_INTAKE])
         settings = self.settings((), tables)
         candidates = {}
         for name, table in self.subtables((), "candidate", tables):
@@ -55,6 +59,7 @@ class _Reader:
             candidates[name] = self.settings(where, table, base=tables)
         warm_up = self.warm_up(trace)
         trace_path = self.trace_path(trace)
+        intake = self.intake(trace)
         if self.problems:
             raise PlanError([f"{self.path}, line {line}: {problem}" for line, problem in sorted(set(self.problems))])
         return Plan(
@@ -63,6 +68,7 @@ class _Reader:
             {name: Plan(rules, lookups, warm_up=warm_up) for name, (rules, lookups) in candidates.items()},
             warm_up,
             trace_path,
+            intake,
         )
 
     def settings(
@@ -115,6 +121,13 @@ class _Reader:
         if path is not None:
             self.wrong(("trace", "path"), f"{path!r} is not a path; write it in quotes")
         return None
+
+    def intake(self, trace: Table) -> Intake:
+        options = {name: trace[name] for name in _INTAKE if name in trace}
+        found = problems(options)
+        for key, problem in found:
+            self.wrong(("trace", *key), problem)
+        return Intake() if found else Intake(**options)
 
     def table(self, where: plan_lines.Path, name: str, tables: Table) -> Table:
         table = tables.get(name, {})

@@ -9,7 +9,7 @@ from vestigo.engine.native import NULL_VALUE, truth
 from vestigo.rules import Rules
 from vestigo.rules.values import Nulls
 from vestigo.trace import Op, Trace
-from vestigo.trace.build import dense
+from vestigo.trace.reading.build import dense
 from vestigo.trace.trace import MISSING
 
 NO_CACHE = "no cache"

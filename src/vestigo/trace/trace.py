@@ -68,6 +68,8 @@ class Trace:
     moved: int = 0
     """How many rows stood after a later one and were sorted into place."""
     source: str = "trace"
+    notes: tuple[str, ...] = ()
+    """What was assumed or left out while it was read, a sentence each."""
 
     def __post_init__(self) -> None:
         for field in fields(self):
@@ -84,9 +86,9 @@ class Trace:
         >>> Trace.from_table({"at": [10, 20, 30], "key": ["a", "b", "a"]}).key.tolist()
         [0, 1, 0]
         """
-        from vestigo.trace.build import build_trace, to_arrow
+        from vestigo.trace.reading.build import Origin, build_trace, check_columns, to_arrow
 
-        return build_trace(to_arrow(table), source, lambda row: f"row {row + 1}")
+        return build_trace([check_columns(to_arrow(table), Origin(source))], source)
 
     def __len__(self) -> int:
         return len(self.at)

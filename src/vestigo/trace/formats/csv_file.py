@@ -1,7 +1,7 @@
 """CSV files, and TSV files, which are the same with tabs."""
 
 import csv
-from collections.abc import Callable
+import re
 from pathlib import Path
 from typing import TYPE_CHECKING, TextIO
 
@@ -9,34 +9,47 @@ import pyarrow as pa
 import pyarrow.csv as arrow_csv
 
 from vestigo.errors import TraceError
-from vestigo.trace.columns import COLUMNS
-from vestigo.trace.packed import open_text, unpacked_name
+from vestigo.trace.formats.packed import open_text, unpacked_name
+from vestigo.trace.formats.raw import Raw, Wanted, repeated
 
 if TYPE_CHECKING:
     from _csv import Reader
 
-_NUMBERS = {"at": pa.int64(), "size": pa.int64(), "cost": pa.int64()}
+_OFFSET_TIME = re.compile(r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d.*(?:Z|[+-]\d\d:?\d\d)")
 
 
-def read_csv(path: Path) -> tuple[pa.Table, Callable[[int], str]]:
-    """The columns of a trace, and how to say where a row stands. An empty cell is a missing value."""
+def read_csv(path: Path, wanted: Wanted) -> Raw:
+    """The wanted columns. An empty cell is a missing value."""
     with open_text(path) as file:
-        header = next(_rows(path, file), None)
+        rows = _rows(path, file)
+        header = next(rows, None)
+        first = next(rows, [])
     if not header:
         raise TraceError(f"{path}: is empty; expected is a line of column names, then one line an event")
-    known = [name for name in dict.fromkeys(header) if name in COLUMNS and header.count(name) == 1]
-    if twice := [name for name in COLUMNS if header.count(name) > 1]:
+    if twice := repeated(wanted, header):
         raise TraceError([f"{path}, line 1: column {name!r} stands there twice; rename one" for name in twice])
+    known = [name for name in header if name in wanted.columns]
     if not known:
-        return pa.table({name: pa.array([], pa.string()) for name in dict.fromkeys(header)}), _Lines(path)
+        return Raw(pa.table({}), _Lines(path), tuple(header))
     try:
         try:
-            table = _read(path, known, {name: _NUMBERS.get(name, pa.large_string()) for name in known})
+            table = _read(path, known, _types(wanted, known, dict(zip(header, first, strict=False))))
         except pa.ArrowInvalid:  # perhaps a number that is none: read text, so that it can be shown
             table = _read(path, known, dict.fromkeys(known, pa.large_string()))
     except pa.ArrowInvalid as error:
         raise TraceError(_broken_rows(path, len(header)) or f"{path}: cannot be parsed: {error}") from None
-    return table, _Lines(path)
+    return Raw(table, _Lines(path), tuple(header))
+
+
+def _types(wanted: Wanted, known: list[str], first: dict[str, str]) -> dict[str, pa.DataType]:
+    """What each column most likely holds. Texts are read into dictionaries at once: most come many times."""
+    types = dict.fromkeys(known, pa.dictionary(pa.int32(), pa.string()))
+    types |= {name: pa.int64() for role in ("size", "cost") for name in wanted.named(role)}
+    for name in wanted.named("at"):
+        cell = first.get(name, "")
+        is_time = _OFFSET_TIME.fullmatch(cell)
+        types[name] = pa.timestamp("ns", "UTC") if is_time else pa.int64() if cell.isdigit() else pa.large_string()
+    return {name: types[name] for name in known}
 
 
 def _read(path: Path, known: list[str], types: dict[str, pa.DataType]) -> pa.Table:

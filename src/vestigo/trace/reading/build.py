@@ -1,17 +1,22 @@
-"""From an Arrow table to a Trace: every column checked, rows in time order, ids by first appearance."""
+"""From tables to a Trace: every column checked, rows in time order, ids by first appearance."""
 
 from collections.abc import Callable, Mapping, Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import pyarrow as pa
 
 from vestigo.errors import TraceError
-from vestigo.trace import columns
-from vestigo.trace.columns import COLUMNS, Bad
+from vestigo.trace.formats.raw import row_place
+from vestigo.trace.reading import columns
+from vestigo.trace.reading.columns import NAMES, READERS, Bad
+from vestigo.trace.reading.times import costs, times
 from vestigo.trace.trace import MISSING, Op, Trace
 
 MOST_LOOKUPS = 10_000
+
+Checked = dict[str, Any]
+"""The columns of one file: arrays, or ids with their values where a column holds texts."""
 
 
 def to_arrow(table: Any) -> pa.Table:
@@ -28,39 +33,83 @@ def to_arrow(table: Any) -> pa.Table:
         raise TraceError(f"table: a column cannot be read: {error}") from None
 
 
-def build_trace(table: pa.Table, source: str, place: Callable[[int], str]) -> Trace:
-    """Checks and converts. `place` says where a row stands in the source ("line 7"), for messages.
+class Origin(NamedTuple):
+    """Where rows come from, for messages: a name, where a row stands ("line 7"), and who hears what was assumed."""
 
-    Raises TraceError with a sentence for every wrong column.
-    """
-    found = _read_columns(table, source, place)
+    source: str
+    place: Callable[[int], str] = row_place
+    say: Callable[[str], None] = lambda _: None
+
+
+class Clock(NamedTuple):
+    """How times are told: units of `at` (None: as the numbers' size tells) and `cost`, the zone of local times."""
+
+    at_unit: str | None = "ns"
+    cost_unit: str | None = "ns"
+    zone: str | None = None
+
+
+_OUR_OWN = Clock()
+
+
+def check_columns(table: pa.Table, origin: Origin, clock: Clock = _OUR_OWN) -> Checked:
+    """The columns as arrays. Raises TraceError with a sentence for every wrong column."""
+    found: Checked = {}
+    problems = [
+        f"{origin.source}: no column {name!r}; the file has {', '.join(table.column_names) or 'no columns'}"
+        for name in ("at", "key")
+        if name not in table.column_names
+    ]
+    readers = READERS | {
+        "at": lambda column: times(column, clock.at_unit, clock.zone, origin.say),
+        "cost": lambda column: costs(column, clock.cost_unit),
+    }
+    for name in NAMES:
+        if table.column_names.count(name) > 1:
+            problems.append(f"{origin.source}: column {name!r} stands there twice; rename one")
+        elif name in table.column_names:
+            try:
+                found[name] = readers[name](_whole(table[name]))
+            except Bad as bad:
+                problems.append(_sentence(origin, name, bad))
+    if problems:
+        raise TraceError(problems)
+    _check_keys(found, origin)
+    return found
+
+
+def build_trace(pieces: Sequence[Checked], source: str, notes: Sequence[str] = ()) -> Trace:
+    """One trace of all pieces. Raises TraceError."""
+    found = pieces[0] if len(pieces) == 1 else _joined(pieces)
     at = found["at"]
-    _check_keys(found, source, place)
     order = None
     moved = int(np.count_nonzero(at < np.maximum.accumulate(at))) if len(at) else 0
     if moved:
         order = np.argsort(at, kind="stable")
-    return _number(found, order, moved, source)
+    return _number(found, order, moved, source, tuple(notes))
 
 
-def _read_columns(table: pa.Table, source: str, place: Callable[[int], str]) -> dict[str, Any]:
-    problems, found = [], {}
-    for name in ("at", "key"):
-        if name not in table.column_names:
-            problems.append(
-                f"{source}: no column {name!r}; the file has {', '.join(table.column_names) or 'no columns'}"
-            )
-    for name, read in COLUMNS.items():
-        if table.column_names.count(name) > 1:
-            problems.append(f"{source}: column {name!r} stands there twice; rename one")
-        elif name in table.column_names:
-            try:
-                found[name] = read(_whole(table[name]))
-            except Bad as bad:
-                problems.append(_sentence(source, place, name, bad))
-    if problems:
-        raise TraceError(problems)
-    return found
+def _joined(pieces: Sequence[Checked]) -> Checked:
+    """The pieces one after the other. A column that some of them do not have is missing there."""
+    names = [name for name in NAMES if any(name in piece for piece in pieces)]
+    return {name: _joined_column(name, pieces) for name in names}
+
+
+def _joined_column(name: str, pieces: Sequence[Checked]) -> Any:
+    parts = [(piece.get(name), len(piece["at"])) for piece in pieces]
+    kinds = {part.dictionary.type for part, _ in parts if isinstance(part, pa.DictionaryArray)}
+    if not kinds:
+        missing = Op.READ if name == "op" else MISSING
+        return np.concatenate([np.full(rows, missing) if part is None else part for part, rows in parts])
+    kind = kinds.pop() if len(kinds) == 1 else pa.large_string()  # 7 in one file and "7" in another are one key
+    encoded = pa.dictionary(pa.int32(), kind)
+    chunks = [
+        pa.DictionaryArray.from_arrays(pa.nulls(rows, pa.int32()), pa.array([], kind))
+        if part is None
+        else pa.DictionaryArray.from_arrays(part.indices.cast(pa.int32()), part.dictionary.cast(kind))
+        for part, rows in parts
+    ]
+    return pa.chunked_array(chunks, encoded).unify_dictionaries().combine_chunks()
 
 
 def _whole(column: pa.ChunkedArray) -> pa.Array:
@@ -70,23 +119,23 @@ def _whole(column: pa.ChunkedArray) -> pa.Array:
     return column.combine_chunks() if column.num_chunks != 1 else column.chunk(0)
 
 
-def _sentence(source: str, place: Callable[[int], str], name: str, bad: Bad) -> str:
-    where = f"{source}, {place(bad.row or 0)}"
+def _sentence(origin: Origin, name: str, bad: Bad) -> str:
+    where = f"{origin.source}, {origin.place(bad.row or 0)}"
     more = f" (and {bad.rows - 1:,} more rows)" if bad.rows > 1 else ""
     return f"{where}, column {name!r}: {bad.found} stands there; expected is {bad.expected}{more}"
 
 
-def _check_keys(found: dict[str, Any], source: str, place: Callable[[int], str]) -> None:
+def _check_keys(found: Checked, origin: Origin) -> None:
     op = found.get("op")
     unnamed = columns.ids(found["key"]) == MISSING
     keyed = np.ones(len(unnamed), bool) if op is None else op <= Op.REMOVE
     rows = np.flatnonzero(unnamed & keyed)
     if len(rows):
         bad = Bad(int(rows[0]), "nothing", "a key for every read, write and remove", len(rows))
-        raise TraceError(_sentence(source, place, "key", bad))
+        raise TraceError(_sentence(origin, "key", bad))
 
 
-def _number(found: dict[str, Any], order: np.ndarray | None, moved: int, source: str) -> Trace:
+def _number(found: Checked, order: np.ndarray | None, moved: int, source: str, notes: tuple[str, ...]) -> Trace:
     rows = len(found["at"])
 
     def column(name: str, missing: int, dtype: type) -> np.ndarray:
@@ -123,15 +172,16 @@ def _number(found: dict[str, Any], order: np.ndarray | None, moved: int, source:
         node=node,
         force=column("force", 0, np.int8) == 1,
         lookups=tuple(map(str, lookup_names)),
-        keys=_KeyNames(texts, pairs // lookups),
+        keys=KeyNames(texts, pairs // lookups),
         key_lookup=key_lookup,
         nodes=tuple(map(str, nodes)),
         moved=moved,
         source=source,
+        notes=notes,
     )
 
 
-def _lookups(found: dict[str, Any], order: np.ndarray | None, op: np.ndarray) -> tuple[list[str], np.ndarray]:
+def _lookups(found: Checked, order: np.ndarray | None, op: np.ndarray) -> tuple[list[str], np.ndarray]:
     """The look-ups' names and each row's. A read, write or remove that names none is of `reads`."""
     names, lookup = _encoded(found, "lookup", order)
     unnamed = (lookup == MISSING) & (op <= Op.REMOVE)
@@ -145,7 +195,7 @@ def _lookups(found: dict[str, Any], order: np.ndarray | None, op: np.ndarray) ->
     return names, np.ascontiguousarray(lookup, np.int32)
 
 
-def _encoded(found: dict[str, Any], name: str, order: np.ndarray | None) -> tuple[list[Any], np.ndarray]:
+def _encoded(found: Checked, name: str, order: np.ndarray | None) -> tuple[list[Any], np.ndarray]:
     """The values of a column and each row's id, by first appearance in time order."""
     encoded = found.get(name)
     if encoded is None:
@@ -164,7 +214,7 @@ def dense(codes: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     return columns.ids(encoded), encoded.dictionary.to_numpy(zero_copy_only=False)
 
 
-class _KeyNames(Sequence[Any]):
+class KeyNames(Sequence[Any]):
     """The text of each key, looked up when it is asked for: there may be millions."""
 
     def __init__(self, texts: pa.Array, ids: np.ndarray) -> None:
@@ -172,6 +222,10 @@ class _KeyNames(Sequence[Any]):
 
     def __len__(self) -> int:
         return len(self._ids)
+
+    def all(self) -> pa.Array:
+        """As one Arrow array."""
+        return self._texts.take(pa.array(self._ids))
 
     def __getitem__(self, key: Any) -> Any:
         found = self._texts.take(pa.array(np.atleast_1d(self._ids[key]))).to_pylist()

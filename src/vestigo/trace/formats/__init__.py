@@ -1,0 +1,1 @@
+"""One file a format: from a path to a table of what stands there, under the file's own column names."""

@@ -1,0 +1,149 @@
+"""HTTP access logs in the Common and the Combined format, also with the time that a request took at the line's end.
+
+A GET or HEAD is a read, a PUT, POST or PATCH a write, a DELETE a remove. What came to nothing is left out: a read that
+failed gave no value to keep, and a write that failed changed nothing.
+"""
+
+from pathlib import Path
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from vestigo.errors import TraceError
+from vestigo.trace.formats.packed import whole
+from vestigo.trace.formats.raw import Raw, Wanted
+from vestigo.units import counted
+
+COLUMNS = {
+    "at": "{time}",
+    "op": "{op}",
+    "lookup": "requests",
+    "key": "{path}",
+    "size": "{bytes}",
+    "cost": "{duration}",
+}
+MATCH = "{path}"
+NULL_WHERE = {"status": ["404", "410"]}
+
+_NAMES = ("host", "ident", "user", "clock", "method", "path", "status", "bytes", "referer", "agent", "duration")
+_LINE = (
+    r"^(?P<host>\S+) (?P<ident>\S+) (?P<user>\S+(?: \S+)*?) \[(?P<clock>[^\]]+)\] "
+    r'"(?P<method>[A-Z]+) (?P<path>\S+)(?: HTTP/[\d.]+)?" (?P<status>\d{3}) (?P<bytes>\d{1,18}|-)'
+    r'(?: "(?P<referer>(?:[^"\\]|\\.)*)" "(?P<agent>(?:[^"\\]|\\.)*)")?'
+    r"(?: (?P<duration>\d{1,18}(?:\.\d{1,9})?))?\s*$"
+)
+_CLOCK = r"^(?P<day>\d\d)/(?P<month>[A-Z][a-z]{2})/(?P<year>\d{4}):(?P<time>\d\d:\d\d:\d\d) (?P<offset>[+-]\d{4})$"
+_MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"]
+_OPS = {"GET": "read", "HEAD": "read", "PUT": "write", "POST": "write", "PATCH": "write", "DELETE": "remove"}
+_SHOWN = 10
+
+
+def read_access_log(path: Path, _: Wanted) -> Raw:
+    """Columns `time`, `op`, `method`, `path`, `status`, `bytes`, `duration` (where there is one), `host`, `user`,
+    `referer` and `agent`."""
+    lines, numbers = _lines(whole(path))
+    fields = pc.extract_regex(lines, _LINE)
+    columns = {name: fields.field(place) for place, name in enumerate(_NAMES)}
+    time = _times(columns.pop("clock"))
+    well_formed = fields.is_valid() if len(lines) else pa.array([], pa.bool_())
+    well_formed = pc.and_(well_formed, time.is_valid())
+    malformed = _malformed(lines, numbers, well_formed)
+    if len(lines) and not pc.any(well_formed).as_py():
+        raise TraceError(f"{path}: no line is one of an access log in the Common or Combined format; {malformed[0]}")
+    op = _ops(columns["method"])
+    status = columns["status"]
+    failed = pc.and_(_starts(status, "45"), pc.invert(_gone(status)))
+    failed = pc.or_(failed, pc.and_(_starts(status, "4"), pc.not_equal(op, "read")))
+    notes: list[str] = []
+    useless = {"by a method that neither reads nor changes": op.is_null(), "that failed, by its status": failed}
+    for why, rows in useless.items():
+        count = pc.sum(pc.and_(well_formed, rows)).as_py() or 0
+        notes += [f"left out: {counted(count, 'request')}, each {why}"] * (count > 0)
+    kept = pc.and_(well_formed, pc.and_(op.is_valid(), pc.invert(failed))).fill_null(False)
+    table = pa.table({"time": time, "op": op, **{name: _or_nothing(column) for name, column in columns.items()}})
+    table = table.filter(kept)
+    numbers = numbers[kept.to_numpy(zero_copy_only=False)]
+    table = table.set_column(table.column_names.index("bytes"), "bytes", _sizes(table))
+    if table["duration"].null_count == len(table):
+        table = table.drop_columns("duration")
+    return Raw(table, lambda row: f"line {numbers[row]}", tuple(table.column_names), tuple(notes), tuple(malformed))
+
+
+def duration_unit(durations: pa.ChunkedArray) -> str:
+    """Servers write seconds with a fraction, or whole microseconds."""
+    return "s" if pc.any(pc.match_substring(durations, ".")).as_py() else "us"
+
+
+def _lines(content: pa.Buffer) -> tuple[pa.Array, np.ndarray]:
+    """Lines that are not empty, and their numbers; bytes that are no UTF-8 are written out."""
+    data = np.frombuffer(content, np.uint8)
+    ends = np.flatnonzero(data == 10).astype(np.int64)
+    offsets = np.concatenate([[0], ends + 1, [len(data)] if len(data) and data[-1] != 10 else []]).astype(np.int64)
+    rows = pa.LargeBinaryArray.from_buffers(pa.large_binary(), len(offsets) - 1, [None, pa.py_buffer(offsets), content])
+    filled = np.diff(offsets) > 1
+    rows = rows.filter(pa.array(filled))
+    try:
+        texts = rows.cast(pa.large_string())
+    except pa.ArrowInvalid:
+        texts = pa.array([row.decode(errors="backslashreplace") for row in rows.to_pylist()], pa.large_string())
+    return pc.utf8_rtrim(texts, "\r\n"), np.flatnonzero(filled) + 1
+
+
+def _times(clock: pa.Array) -> pa.Array:
+    """From ``02/Mar/2026:06:00:00 +0100``; nothing where that is no time."""
+    found = pc.extract_regex(clock, _CLOCK)
+    day, month, year, time, offset = (found.field(place) for place in range(5))
+    number = pc.index_in(month, pa.array(_MONTHS, month.type))
+    padded = pa.array([f"{place:02}" for place in range(1, 13)], month.type).take(number)
+    parts = (year, "-", padded, "-", day, "T", time, offset, "")
+    text = pc.binary_join_element_wise(
+        *(pa.scalar(part, year.type) if isinstance(part, str) else part for part in parts)
+    )
+    text = pc.if_else(found.is_valid(), text, pa.scalar(None, text.type))
+    kind = pa.timestamp("ns", "UTC")
+    try:
+        return text.cast(kind)
+    except pa.ArrowInvalid:  # somewhere a 31st of February: the few distinct texts, one by one
+        distinct = text.dictionary_encode()
+        times = pa.array([_time(value, kind) for value in distinct.dictionary], kind)
+        return times.take(distinct.indices)
+
+
+def _time(text: pa.Scalar, kind: pa.DataType) -> pa.Scalar:
+    try:
+        return text.cast(kind)
+    except pa.ArrowInvalid:
+        return pa.scalar(None, kind)
+
+
+def _ops(method: pa.Array) -> pa.Array:
+    return pa.array(_OPS.values()).take(pc.index_in(method, pa.array(list(_OPS), method.type)))
+
+
+def _starts(status: pa.Array, digits: str) -> pa.Array:
+    return pc.match_substring_regex(status, f"^[{digits}]")
+
+
+def _gone(status: pa.Array) -> pa.Array:
+    return pc.is_in(status, value_set=pa.array(NULL_WHERE["status"], status.type))
+
+
+def _or_nothing(column: pa.Array) -> pa.Array:
+    """A field that is not in the line is nothing, not an empty text."""
+    return pc.if_else(pc.equal(column, ""), pa.scalar(None, column.type), column)
+
+
+def _sizes(table: pa.Table) -> pa.ChunkedArray:
+    """Of the values that were given. A `-` is no bytes; what answers "not modified", a HEAD or a change tells none."""
+    told = pc.if_else(pc.equal(table["bytes"], "-"), "0", table["bytes"])
+    silent = pc.or_(pc.equal(table["status"], "304"), pc.not_equal(table["method"], "GET"))
+    return pc.if_else(silent, pa.scalar(None, told.type), told).cast(pa.int64())
+
+
+def _malformed(lines: pa.Array, numbers: np.ndarray, well_formed: pa.Array) -> list[str]:
+    rows = np.flatnonzero(~well_formed.fill_null(False).to_numpy(zero_copy_only=False))
+    if len(rows) == 0:
+        return []
+    shown = [f"line {numbers[row]}: {lines[row].as_py()[:80]!r}" for row in rows[:_SHOWN].tolist()]
+    return [f"left out: {counted(len(rows), 'malformed line')} ({'; '.join(shown)})"]

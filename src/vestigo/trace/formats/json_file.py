@@ -1,0 +1,195 @@
+"""JSON Lines files: one object a line."""
+
+import io
+import json
+import re
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pyarrow as pa
+import pyarrow.json as arrow_json
+
+from vestigo.errors import TraceError
+from vestigo.trace.formats.packed import open_bytes, whole
+from vestigo.trace.formats.raw import Raw, Wanted
+
+_TIME = "a time: text with an offset (RFC 3339), or a number since 1970-01-01 UTC"
+_KINDS: dict[str, tuple[tuple[type, ...], str]] = {
+    "at": ((int, float, str), _TIME),
+    "size": ((int,), "a size in whole bytes"),
+    "cost": ((int, float), "a time span as a number"),
+    "found": ((bool,), "true or false"),
+    "force": ((bool,), "true or false"),
+    "op": ((str,), "text"),
+    "lookup": ((str, int), "text or a whole number"),
+    "scope": ((str, int), "text or a whole number"),
+    "node": ((str, int), "text or a whole number"),
+    "key": ((str, int), "text or a whole number"),
+}
+_ANY = ((str, int, float, bool), "text, a number, true or false")
+# Whether a null may stand where an object belongs: Arrow's reader does not survive that.
+_FIRST_NULL, _LATER_NULL = re.compile(rb"(?:\xef\xbb\xbf)?\s*+null"), re.compile(rb"\}\s*+null")
+_TYPES: dict[type, pa.DataType] = {int: pa.int64(), bool: pa.bool_(), str: pa.large_string(), float: pa.float64()}
+_LOOKED_AT = 1_000
+_LONGEST_LINE = 2**30
+
+Line = tuple[int, bytes]
+
+
+def read_json_lines(path: Path, wanted: Wanted) -> Raw:
+    """The wanted columns. A last line that is cut short, as a killed process leaves it, is passed over and noted."""
+    content, cut = _without_cut_line(whole(path))
+    if has_bare_null(content) and (problems := _broken_lines(path, wanted)):
+        raise TraceError(problems)
+    columns, types = _first_kinds(content, wanted, _LOOKED_AT)
+    try:
+        try:
+            table = parse(content, types, "infer")
+        except pa.ArrowInvalid:  # perhaps a column that nobody wants holds this and that
+            table = parse(content, _first_kinds(content, wanted, len(content))[1], "ignore")
+    except pa.ArrowInvalid as error:
+        raise TraceError(_broken_lines(path, wanted) or f"{path}: is not valid JSON Lines: {error}") from None
+    there = [name for name in table.column_names if name in wanted.columns and table[name].null_count < len(table)]
+    return Raw(table.select(there), _Lines(path), tuple(columns), broken=cut)
+
+
+def parse(content: pa.Buffer, types: dict[str, pa.DataType], others: str) -> pa.Table:
+    """With Arrow's reader; no line may be a bare null. `others` says what becomes of other columns."""
+    table = arrow_json.read_json(
+        pa.BufferReader(content),
+        read_options=arrow_json.ReadOptions(block_size=_block_size(content)),
+        parse_options=arrow_json.ParseOptions(
+            explicit_schema=pa.schema(list(types.items())), newlines_in_values=False, unexpected_field_behavior=others
+        ),
+    )
+    table.validate(full=True)  # texts may be no UTF-8
+    return table
+
+
+def has_bare_null(content: pa.Buffer) -> bool:
+    view = memoryview(content)
+    return _FIRST_NULL.match(view) is not None or _LATER_NULL.search(view) is not None
+
+
+def lines_of(content: pa.Buffer) -> Iterator[Line]:
+    """Each line that is not empty, with its number, from 1."""
+    with io.BufferedReader(pa.BufferReader(content)) as file:
+        for number, line in enumerate(file, 1):
+            if line.strip():
+                yield number, line
+
+
+def _block_size(content: pa.Buffer) -> int:
+    """Blocks of 4 MiB, or larger where a line is: a line must fit into one."""
+    size = 4 << 20
+    if len(content) > size:
+        view = memoryview(content)
+        longest = max((len(line) for _, line in lines_of(content)), default=0) if _has_long_line(view, size) else 0
+        size = min(max(size, 2 * longest), _LONGEST_LINE)
+    return size
+
+
+def _has_long_line(view: memoryview, size: int) -> bool:
+    """Whether a stretch of `size` / 2 bytes may have no line end in it."""
+    step = size // 2
+    return any(b"\n" not in bytes(view[begin : begin + step]) for begin in range(0, len(view), step))
+
+
+def _without_cut_line(content: pa.Buffer) -> tuple[pa.Buffer, tuple[str, ...]]:
+    view = memoryview(content)
+    if len(view) == 0 or view[-1] == 10:
+        return content, ()
+    begin = len(view)
+    while begin > 0 and view[begin - 1] != 10:  # a line, not the file
+        begin = max(begin - (1 << 16), 0)
+        newline = bytes(view[begin:]).rfind(b"\n")
+        if newline >= 0:
+            begin += newline + 1
+    if begin == 0 or _is_json(bytes(view[begin:])):
+        return content, ()
+    return content.slice(0, begin), ("the last line is cut short and left out",)
+
+
+def _is_json(line: bytes) -> bool:
+    try:
+        json.loads(line)
+    except (ValueError, RecursionError):
+        return False
+    return True
+
+
+def _first_kinds(content: pa.Buffer, wanted: Wanted, lines: int) -> tuple[list[str], dict[str, pa.DataType]]:
+    """The names in the first lines, and of the wanted ones the kind of the first value that there is."""
+    names: dict[str, None] = {}
+    types: dict[str, pa.DataType] = {
+        name: _TYPES[kinds[0]]
+        for name, role in wanted.roles.items()
+        if role in _KINDS and len(kinds := _KINDS[role][0]) == 1
+    }
+    for number, line in lines_of(content):
+        if number > lines or (names and set(wanted.columns) <= types.keys()):
+            break
+        try:
+            row = json.loads(line)
+        except (ValueError, RecursionError):
+            continue
+        if isinstance(row, dict):
+            names |= dict.fromkeys(row)
+            for name, value in row.items():
+                if name in wanted.columns and type(value) in _TYPES:
+                    kind = types.setdefault(name, _TYPES[type(value)])
+                    if kind == pa.int64() and type(value) is float:
+                        types[name] = pa.float64()
+    return list(names), types
+
+
+def _broken_lines(path: Path, wanted: Wanted, most: int = 10) -> list[str]:
+    """What is wrong, line by line: slow, and done only when the fast reader has given up."""
+    problems: list[str] = []
+    first_kind: dict[str, tuple[type, int]] = {}
+    with open_bytes(path) as file:
+        for number, line in enumerate(file, 1):
+            if line.strip():
+                found = _line_problems(line, number, wanted, first_kind)
+                problems += [f"{path}, line {number}{problem}" for problem in found]
+            if len(problems) >= most:
+                break
+    return problems[:most]
+
+
+def _line_problems(line: bytes, number: int, wanted: Wanted, first_kind: dict[str, tuple[type, int]]) -> list[str]:
+    try:
+        row: Any = json.loads(line)
+    except (ValueError, RecursionError):
+        return [": is not valid JSON; expected is one object a line"]
+    if not isinstance(row, dict):
+        return [": is not an object; expected is one object a line"]
+    problems = []
+    for name in wanted.columns:
+        kinds, expected = _KINDS.get(wanted.roles.get(name, ""), _ANY)
+        value = row.get(name)
+        if value is None:
+            continue
+        if type(value) not in kinds:
+            problems.append(f", column {name!r}: {json.dumps(value)[:60]} stands there; expected is {expected}")
+        elif type(value) is int and not -(2**63) <= value < 2**63:
+            problems.append(f", column {name!r}: {value} stands there; expected is a number of at most 64 bits")
+        else:
+            kind, line_of_kind = first_kind.setdefault(name, (type(value), number))
+            if {kind, type(value)} not in ({kind}, {int, float}):
+                shown = json.dumps(value)[:60]
+                problems.append(f", column {name!r}: {shown} stands there; expected is the kind of line {line_of_kind}")
+    return problems
+
+
+class _Lines:
+    """Says on which line a row stands: empty lines are no rows."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+
+    def __call__(self, row: int) -> str:
+        with open_bytes(self.path) as file:
+            lines = (number for number, line in enumerate(file, 1) if line.strip())
+            return f"line {next((line for i, line in enumerate(lines) if i == row), row + 1)}"

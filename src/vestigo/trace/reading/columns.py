@@ -1,0 +1,143 @@
+"""The columns of a trace: what each holds, and how Arrow's values become ours.
+
+Each reader takes one Arrow array and gives a NumPy array, or raises Bad with the first row that is wrong. Times
+have a file of their own.
+"""
+
+import re
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from vestigo.trace.trace import MISSING, Op
+
+LARGEST = 2**60
+OPS = [op.name.lower() for op in Op]
+NAMES = ("at", "op", "lookup", "key", "size", "cost", "found", "version", "scope", "node", "force")
+
+
+class Bad(Exception):
+    """One column's problem: how many rows have it, the first of them, what stands there and what is expected."""
+
+    def __init__(self, row: int | None, found: str, expected: str, rows: int = 1) -> None:
+        self.row, self.found, self.expected, self.rows = row, found, expected, rows
+        super().__init__(expected)
+
+
+def sizes(column: pa.Array) -> np.ndarray:
+    return whole(column, "a size in whole bytes from 0 to 2^60, or nothing", 0, LARGEST)
+
+
+def flags(column: pa.Array) -> np.ndarray:
+    """1, 0, or MISSING."""
+    if pa.types.is_boolean(column.type):
+        return numpy_of(column.cast(pa.int8()).fill_null(MISSING))
+    texts = pc.utf8_lower(column.cast(pa.string()))
+    known = {"true": 1, "1": 1, "false": 0, "0": 0}
+    codes = pc.index_in(texts, pa.array(list(known)))
+    refuse(pc.and_(pc.is_null(codes), pc.is_valid(column)), column, "true, false, or nothing")
+    values: np.ndarray = np.array([*known.values(), MISSING], np.int8)[numpy_of(codes.fill_null(len(known)))]
+    return values
+
+
+def ops(column: pa.Array) -> np.ndarray:
+    texts = column.cast(pa.string()).fill_null("read")
+    codes = pc.index_in(texts, pa.array(OPS))
+    refuse(pc.equal(texts, "preload"), column, f"one of {', '.join(OPS)} (preload is not supported yet)")
+    refuse(pc.is_null(codes), column, f"one of {', '.join(OPS)}")
+    return numpy_of(codes).astype(np.uint8)
+
+
+def names(column: pa.Array) -> pa.DictionaryArray:
+    """Texts by first appearance."""
+    if not (is_text(column.type) or pa.types.is_integer(column.type) or pa.types.is_dictionary(column.type)):
+        raise Bad(0, f"a column of {column.type}", "text")
+    return _encode(column.cast(pa.large_string()))
+
+
+def identities(column: pa.Array) -> pa.DictionaryArray:
+    """Anything that can be told apart, by first appearance."""
+    if pa.types.is_nested(column.type):
+        raise Bad(0, f"a column of {column.type}", "one value a row, not lists or structures")
+    return _encode(column.cast(pa.large_string()) if is_text(column.type) else column)
+
+
+def keys(column: pa.Array) -> pa.DictionaryArray:
+    if not (is_text(column.type) or pa.types.is_integer(column.type) or pa.types.is_dictionary(column.type)):
+        raise Bad(0, f"a column of {column.type}", "text or whole numbers")
+    return identities(column)
+
+
+def ids(encoded: pa.DictionaryArray) -> np.ndarray:
+    return numpy_of(encoded.indices.cast(pa.int32()).fill_null(MISSING))
+
+
+READERS: dict[str, Callable[[pa.Array], Any]] = {
+    "op": ops,
+    "lookup": names,
+    "key": keys,
+    "size": sizes,
+    "found": flags,
+    "version": identities,
+    "scope": names,
+    "node": names,
+    "force": flags,
+}
+"""Of each column but `at` and `cost`."""
+
+
+def numpy_of(column: pa.Array) -> np.ndarray:
+    values: np.ndarray = column.to_numpy(zero_copy_only=False)
+    return values
+
+
+def is_text(kind: pa.DataType) -> bool:
+    return any((pa.types.is_string(kind), pa.types.is_large_string(kind), pa.types.is_string_view(kind)))
+
+
+def whole(column: pa.Array, expected: str, least: int, most: int, needed: bool = False) -> np.ndarray:
+    """Whole numbers within bounds; MISSING where there is none."""
+    if pa.types.is_null(column.type):
+        column = column.cast(pa.int64())
+    try:
+        if pa.types.is_boolean(column.type):
+            raise pa.ArrowInvalid
+        numbers = column if column.type == pa.int64() else column.cast(pa.int64())
+    except (pa.ArrowInvalid, pa.ArrowNotImplementedError):
+        refuse(pc.invert(_looks_whole(column)), column, expected)
+        raise Bad(0, f"a column of {column.type}", expected) from None
+    if needed:
+        refuse(pc.is_null(numbers), column, expected)
+    refuse(pc.or_(pc.less(numbers, least), pc.greater(numbers, most)), column, expected)
+    return numpy_of(numbers.fill_null(MISSING))
+
+
+def refuse(wrong: pa.Array, column: pa.Array, expected: str) -> None:
+    """Raises Bad if any row is wrong."""
+    rows = np.flatnonzero(numpy_of(wrong.fill_null(False)))
+    if len(rows):
+        row = int(rows[0])
+        value = column[row].as_py()
+        raise Bad(row, "nothing" if value in (None, "") else repr(value)[:60], expected, len(rows))
+
+
+def _encode(column: pa.Array) -> pa.DictionaryArray:
+    if pa.types.is_dictionary(column.type):
+        column = column.dictionary_decode()
+    return column.dictionary_encode()
+
+
+def _looks_whole(column: pa.Array) -> pa.Array:
+    """Which rows hold a whole number of 64 bits: slow, and asked only when some do not."""
+    if pa.types.is_floating(column.type):
+        return pc.and_(pc.is_finite(column), pc.equal(pc.round(column), column)).fill_null(True)
+    if not is_text(column.type):
+        return pa.array(np.zeros(len(column), bool))
+    return pa.array([value is None or _is_whole(value) for value in column.to_pylist()])
+
+
+def _is_whole(text: str) -> bool:
+    return re.fullmatch(r"-?\d{1,19}", text, re.ASCII) is not None and -(2**63) <= int(text) < 2**63

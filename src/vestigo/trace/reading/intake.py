@@ -1,0 +1,168 @@
+"""How a file's columns become those of a trace, as the user says it: in a plan's `[trace]` table or in a call."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, fields
+from difflib import get_close_matches
+from types import MappingProxyType
+from typing import Any
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+
+from vestigo.errors import TraceError
+from vestigo.trace.reading.columns import NAMES
+from vestigo.trace.reading.pattern import Pattern, parse_patterns
+from vestigo.trace.reading.template import Template
+
+UNITS = ("s", "ms", "us", "ns")
+
+Problem = tuple[tuple[str, ...], str]
+"""A key, and what is wrong with its value."""
+
+
+@dataclass(frozen=True)
+class Intake:
+    """What a file's columns mean. Immutable; checked when it is made. Nothing in it is evaluated.
+
+    A template is text with columns in braces: ``"{route}:{user}"``, ``"{ts}"``, or without any, a constant.
+    Raises TraceError, which names every wrong option.
+
+    >>> Intake(columns={"at": "{ts}", "key": "{route}:{user}"}, at_unit="ms", null_where={"rows": "0"}).at_unit
+    'ms'
+    """
+
+    columns: Mapping[str, str] = field(default_factory=dict)
+    """A template for each column of the trace that is not found under its own name."""
+    match: str | None = None
+    """A template: the text that `patterns` are matched with."""
+    patterns: Mapping[str, str | Sequence[str]] = field(default_factory=dict)
+    """Patterns for each look-up, such as ``{"vessel": "/vessels/{call_sign}"}``: they give look-up and key. The
+    first that matches counts; rows that match none are left out, and that is said."""
+    null_where: Mapping[str, Any] = field(default_factory=dict)
+    """Columns of the file with the value, or values, at which the origin had nothing."""
+    at_unit: str | None = None
+    """What numbers in `at` count since 1970: s, ms, us, ns. Default: as their size tells."""
+    cost_unit: str | None = None
+    """What numbers in `cost` count. Default: ns; for access logs s with a fraction and us without."""
+    zone: str | None = None
+    """Where the clock stood whose times have no offset, such as ``Europe/Lisbon``."""
+    format: str | None = None
+    """Of the file, where its ending does not tell it: ``csv``, ``jsonl.gz``, ``log``..."""
+    strict: bool = False
+    """Refuse a file of which rows would have to be left out."""
+
+    def __post_init__(self) -> None:
+        for name in ("columns", "patterns", "null_where"):
+            value = getattr(self, name)
+            if isinstance(value, Mapping):
+                object.__setattr__(self, name, MappingProxyType(dict(value)))
+        if found := problems({option.name: getattr(self, option.name) for option in fields(self)}):
+            raise TraceError([f"{'.'.join(key)}: {problem}" for key, problem in found])
+
+    def with_options(self, options: Mapping[str, Any]) -> "Intake":
+        """With some options in place of its own, or, where these are tables, on top of them."""
+        if not options:
+            return self
+        own = {option.name: getattr(self, option.name) for option in fields(self)}
+        if strangers := [problem for (key,), problem in problems(options) if key not in own]:
+            raise TraceError(strangers)
+        on_top = {
+            name: {**own[name], **value} if isinstance(value, Mapping) and isinstance(own[name], Mapping) else value
+            for name, value in options.items()
+        }
+        return Intake(**{**own, **on_top})
+
+    def templates(self, defaults: Mapping[str, str]) -> dict[str, Template]:
+        """Of each column of the trace: the user's own, else the format's."""
+        return {name: Template.parse(text) for name, text in {**defaults, **self.columns}.items()}
+
+    @property
+    def parsed_patterns(self) -> tuple[Pattern, ...]:
+        return parse_patterns(self.patterns)
+
+
+def problems(options: Mapping[str, Any]) -> list[Problem]:
+    """What is wrong with options as a user wrote them, each with its key."""
+    found: list[Problem] = []
+    known = [option.name for option in fields(Intake)]
+    found += [((name,), _unknown(name, known)) for name in options if name not in known]
+    for name in ("columns", "patterns", "null_where"):
+        if not isinstance(options.get(name, {}), Mapping):
+            found.append(((name,), f"{options[name]!r} is not a table of names and values"))
+        else:
+            found += [((name, *key), problem) for key, problem in _TABLES[name](options.get(name, {}))]
+    found += [((name,), problem) for name in _SINGLES if (problem := _SINGLES[name](options.get(name))) is not None]
+    if options.get("match") is not None and not options.get("patterns"):
+        found.append((("match",), "is there without patterns; add patterns, or leave it out"))
+    return found
+
+
+def _columns(table: Mapping[str, Any]) -> list[Problem]:
+    strangers: list[Problem] = [((name,), _unknown(name, list(NAMES))) for name in table if name not in NAMES]
+    return strangers + [((name,), problem) for name in table if (problem := _template(table[name])) is not None]
+
+
+def _patterns(table: Mapping[str, Any]) -> list[Problem]:
+    found: list[Problem] = []
+    for lookup, texts in table.items():
+        each = [texts] if isinstance(texts, str) else texts
+        if not isinstance(each, Sequence) or not all(isinstance(text, str) for text in each) or not each:
+            found.append(((lookup,), f"{texts!r} is not a pattern; write text such as '/vessels/{{call_sign}}'"))
+            continue
+        for text in each:
+            try:
+                Pattern.parse(lookup, text)
+            except ValueError as error:
+                found.append(((lookup,), str(error)))
+    return found
+
+
+def _null_where(table: Mapping[str, Any]) -> list[Problem]:
+    return [
+        ((name,), f"{value!r} is not a value or a list of values")
+        for name, value in table.items()
+        if not all(isinstance(one, (str, int, float, bool)) for one in (value if isinstance(value, list) else [value]))
+    ]
+
+
+def _template(text: object) -> str | None:
+    if not isinstance(text, str):
+        return f"{text!r} is not text; write a column in braces, such as '{{route}}', or a constant in quotes"
+    try:
+        Template.parse(text)
+    except ValueError as error:
+        return str(error)
+    return None
+
+
+def _unit(value: object) -> str | None:
+    return None if value is None or value in UNITS else f"{value!r} is not one of {', '.join(UNITS)}"
+
+
+def _zone(value: object) -> str | None:
+    try:
+        return None if value is None else (ZoneInfo(value), None)[1]  # type: ignore[arg-type]
+    except (ZoneInfoNotFoundError, ValueError, TypeError, OSError):
+        return f"{value!r} is not a time zone that this machine knows; write one such as 'Europe/Lisbon' or 'UTC'"
+
+
+def _text(value: object) -> str | None:
+    return None if value is None or isinstance(value, str) else f"{value!r} is not text"
+
+
+def _yes_or_no(value: object) -> str | None:
+    return None if value is None or isinstance(value, bool) else f"{value!r} is neither true nor false"
+
+
+def _unknown(name: str, known: list[str]) -> str:
+    near = get_close_matches(name, known, n=1)
+    return f"{name!r} is unknown; " + (f"did you mean {near[0]!r}?" if near else f"known are {', '.join(known)}")
+
+
+_TABLES = {"columns": _columns, "patterns": _patterns, "null_where": _null_where}
+_SINGLES = {
+    "match": lambda value: None if value is None else _template(value),
+    "at_unit": _unit,
+    "cost_unit": _unit,
+    "zone": _zone,
+    "format": _text,
+    "strict": _yes_or_no,
+}

@@ -1,0 +1,142 @@
+"""Gives a file's rows the meaning that the user, or else the format, says they have."""
+
+from collections.abc import Callable, Mapping
+from typing import Any, NamedTuple
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from vestigo.errors import TraceError
+from vestigo.trace.formats.raw import Raw, Wanted
+from vestigo.trace.reading.columns import NAMES
+from vestigo.trace.reading.intake import Intake
+from vestigo.trace.reading.pattern import divide
+from vestigo.trace.reading.template import Template, as_text
+from vestigo.units import counted
+
+_SHOWN = 10
+
+
+class Defaults(NamedTuple):
+    """What a format's own columns mean, where the user says nothing else."""
+
+    columns: Mapping[str, str]
+    match: str | None = None
+    null_where: Mapping[str, Any] = {}
+
+
+def own_names(columns: tuple[str, ...]) -> dict[str, str]:
+    """Templates for columns that have the names of a trace's."""
+    return {name: f"{{{name}}}" for name in NAMES if name in columns}
+
+
+class Meaning:
+    """An Intake joined with a format's defaults: which columns are wanted, and what becomes of them."""
+
+    def __init__(self, intake: Intake, defaults: Defaults) -> None:
+        self.intake = intake
+        self.given = intake.templates({})
+        self.templates = intake.templates(defaults.columns)
+        self.match = intake.match or defaults.match
+        self.null_where = intake.null_where or defaults.null_where
+        if intake.patterns and self.match is None:
+            raise TraceError("match: patterns are there, but not what they are matched with; write match = '{COLUMN}'")
+        if intake.patterns and "key" not in self.given:
+            self.templates.pop("key", None)
+        if intake.patterns:
+            self.templates.pop("lookup", None)
+
+    @property
+    def wanted(self) -> Wanted:
+        templates = [*self.templates.values(), *self._match()]
+        columns = [column for template in templates for column in template.columns] + list(self.null_where)
+        roles = {template.plain: name for name, template in self.templates.items() if template.plain is not None}
+        return Wanted(tuple(dict.fromkeys(columns)), roles)
+
+    def apply(self, raw: Raw, source: str) -> tuple[pa.Table, Callable[[int], str], list[str]]:
+        """The columns of a trace, where each row stands in the file, and what was left out on the way."""
+        self._check_columns(raw, source)
+        table = raw.table
+        there = set(table.column_names)
+        found = {
+            name: self._composed(template, name, table, source)
+            for name, template in self.templates.items()
+            if there.issuperset(template.columns)
+        }
+        for column, nulls in self.null_where.items():
+            if column in there:
+                found["found"] = _is_other(table[column], nulls)
+        broken = list(raw.broken)
+        place = raw.place
+        if self.intake.patterns:
+            (match,) = self._match()
+            texts = as_text(match.compose(table))
+            texts = texts.combine_chunks() if isinstance(texts, pa.ChunkedArray) else texts
+            found["lookup"], key = divide(texts, self.intake.parsed_patterns)
+            found.setdefault("key", key)
+            unmatched = np.flatnonzero(found["lookup"].is_null().to_numpy(zero_copy_only=False))
+            if len(unmatched):
+                found, place = _without(found, unmatched, place)
+                broken.append(_unmatched(texts, unmatched, raw.place))
+        if broken and self.intake.strict:
+            raise TraceError([f"{source}: {note}" for note in broken])
+        return pa.table(found) if found else pa.table({}), place, broken + list(raw.notes)
+
+    def _match(self) -> list[Template]:
+        return [Template.parse(self.match)] if self.intake.patterns and self.match is not None else []
+
+    def _check_columns(self, raw: Raw, source: str) -> None:
+        """Every column that the user names must be there."""
+        named = {f"column {name!r}": template.columns for name, template in self.given.items()}
+        named["match"] = tuple(column for template in self._match() for column in template.columns)
+        named["null_where"] = tuple(self.intake.null_where)
+        has = ", ".join(raw.has) or "no columns"
+        missing = [
+            f"{source}: no column {column!r}, which {what} is made of; the file has {has}"
+            for what, columns in named.items()
+            for column in columns
+            if column not in raw.table.column_names
+        ]
+        required = [
+            f"{source}: no column {name!r}; the file has {has}"
+            for name in ("at", "key")
+            if name not in self.given
+            and not (name == "key" and self.intake.patterns)
+            and not (name in self.templates and set(self.templates[name].columns) <= set(raw.table.column_names))
+        ]
+        if missing or required:
+            raise TraceError(missing + required)
+
+    @staticmethod
+    def _composed(template: Template, name: str, table: pa.Table, source: str) -> Any:
+        try:
+            return template.compose(table)
+        except ValueError as error:  # Arrow's own errors too: a column that cannot be text
+            raise TraceError(f"{source}, column {name!r}: {error}") from None
+
+
+def _is_other(column: pa.ChunkedArray, nulls: Any) -> pa.ChunkedArray:
+    """Whether each value is none of those that stand for nothing."""
+    values = [_plain(value) for value in (nulls if isinstance(nulls, (list, tuple)) else [nulls])]
+    return pc.invert(pc.is_in(as_text(column), value_set=pa.array(values, pa.large_string())))
+
+
+def _plain(value: object) -> str:
+    return str(value).lower() if isinstance(value, bool) else str(value)
+
+
+def _without(
+    found: dict[str, Any], rows: np.ndarray, place: Callable[[int], str]
+) -> tuple[dict[str, Any], Callable[[int], str]]:
+    kept = np.setdiff1d(np.arange(len(found["lookup"])), rows, assume_unique=True)
+    taken = {name: column.take(pa.array(kept)) for name, column in found.items()}
+    return taken, lambda row: place(int(kept[row]) if row < len(kept) else row)
+
+
+def _unmatched(texts: pa.Array, rows: np.ndarray, place: Callable[[int], str]) -> str:
+    distinct = texts.take(pa.array(rows)).unique()[:_SHOWN].to_pylist()
+    shown = ", ".join("nothing" if text is None else repr(text)[:80] for text in distinct)
+    return (
+        f"left out: {counted(len(rows), 'row')} that no pattern matches, the first in {place(int(rows[0]))} ({shown})"
+    )

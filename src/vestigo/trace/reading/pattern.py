@@ -1,0 +1,87 @@
+"""Patterns such as ``/vessels/{call_sign}``: which look-up a text belongs to, and the key in it.
+
+`{name}` is a part of the key that ends at the next slash, `{name...}` one that may hold slashes; `{}` and `{...}` are
+the same and do not belong to the key. All else stands for itself.
+"""
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+_PIECES = re.compile(r"\{([^{}]*)\}|[{}]|[^{}]+")
+_PART = re.compile(r"(\w*)(\.\.\.)?", re.ASCII)
+
+
+@dataclass(frozen=True)
+class Pattern:
+    lookup: str
+    text: str
+    regex: str
+    """For Arrow, whose matcher takes time in proportion to the text, whatever the pattern."""
+    parts: tuple[str, ...]
+
+    @classmethod
+    def parse(cls, lookup: str, text: str) -> "Pattern":
+        """Raises ValueError.
+
+        >>> Pattern.parse("tile", "/tiles/{z}/{place...}").regex
+        '(?s)^/tiles/(?P<p0>[^/]+)/(?P<p1>.*)$'
+        """
+        regex = ""
+        parts: list[str] = []
+        for found in _PIECES.finditer(text):
+            part = _PART.fullmatch(found[1]) if found[1] is not None else None
+            if part is None and (found[1] is not None or found[0] in "{}"):
+                raise ValueError(
+                    f"{text!r} has {found[0]!r}, which is no part; write {{NAME}}, {{NAME...}}, {{}} or {{...}}"
+                )
+            if part is None:
+                regex += re.escape(found[0])
+                continue
+            matched = ".*" if part[2] else "[^/]+"
+            regex += f"(?P<p{len(parts)}>{matched})" if part[1] else f"(?:{matched})"
+            parts += [part[1]] if part[1] else []
+        return cls(lookup, text, f"(?s)^{regex}$", tuple(parts))
+
+    def keys(self, texts: pa.Array) -> tuple[np.ndarray, pa.Array]:
+        """Which texts match, and the key of each: its parts with slashes between, or all of it if there are none."""
+        if not self.parts:
+            return _flags(pc.match_substring_regex(texts, self.regex)), texts
+        found = pc.extract_regex(texts, self.regex)
+        parts = [found.field(place) for place in range(len(self.parts))]
+        key = parts[0] if len(parts) == 1 else pc.binary_join_element_wise(*parts, pa.scalar("/", parts[0].type))
+        return _flags(found.is_valid()), key
+
+
+def divide(texts: pa.Array, patterns: Sequence[Pattern]) -> tuple[pa.Array, pa.Array]:
+    """The look-up and the key of each text, by the first pattern that it matches; nothing where none does."""
+    encoded = texts.dictionary_encode()
+    distinct = encoded.dictionary.cast(pa.large_string())
+    chosen = np.full(len(distinct), -1, np.int32)
+    keys = pa.nulls(len(distinct), pa.large_string())
+    for number, pattern in enumerate(patterns):
+        matches, key = pattern.keys(distinct)
+        matches &= chosen < 0
+        chosen[matches] = number
+        keys = pc.if_else(pa.array(matches), key, keys)
+    names = pa.array([pattern.lookup for pattern in patterns], pa.large_string())
+    lookups = names.take(pa.array(chosen, mask=chosen < 0))
+    return lookups.take(encoded.indices), keys.take(encoded.indices)
+
+
+def parse_patterns(patterns: Mapping[str, str | Sequence[str]]) -> tuple[Pattern, ...]:
+    """From ``{lookup: pattern or patterns}``. Raises ValueError."""
+    return tuple(
+        Pattern.parse(lookup, text)
+        for lookup, texts in patterns.items()
+        for text in ([texts] if isinstance(texts, str) else texts)
+    )
+
+
+def _flags(found: pa.Array) -> np.ndarray:
+    flags: np.ndarray = found.fill_null(False).to_numpy(zero_copy_only=False)
+    return flags.copy()

@@ -1,0 +1,64 @@
+"""Text with columns in it, such as ``{route}:{user}``: how a column of a trace is made of those of a file."""
+
+import re
+from dataclasses import dataclass
+
+import pyarrow as pa
+import pyarrow.compute as pc
+
+_PIECES = re.compile(r"\{\{|\}\}|\{([^{}]*)\}|[{}]|[^{}]+")
+
+
+@dataclass(frozen=True)
+class Template:
+    """Texts and column names by turns; the first and the last are texts. Nothing in it is ever evaluated."""
+
+    pieces: tuple[str, ...]
+
+    @classmethod
+    def parse(cls, text: str) -> "Template":
+        """``{name}`` is a column, ``{{`` and ``}}`` are braces, all else is text. Raises ValueError.
+
+        >>> Template.parse("{route}:{user}").columns
+        ('route', 'user')
+        """
+        pieces = [""]
+        for found in _PIECES.finditer(text):
+            piece, column = found[0], found[1]
+            if piece in ("{", "}") or column == "":
+                raise ValueError(
+                    f"{text!r} has a brace that names no column; write {{NAME}} for a column, {{{{ for a brace"
+                )
+            if column is not None:
+                pieces += [column, ""]
+            else:
+                pieces[-1] += {"{{": "{", "}}": "}"}.get(piece, piece)
+        return cls(tuple(pieces))
+
+    @property
+    def columns(self) -> tuple[str, ...]:
+        return self.pieces[1::2]
+
+    @property
+    def plain(self) -> str | None:
+        """The column, where the template is one column and nothing else."""
+        return self.pieces[1] if len(self.pieces) == 3 and not (self.pieces[0] or self.pieces[2]) else None
+
+    def compose(self, table: pa.Table) -> pa.Array | pa.ChunkedArray:
+        """The value of each row: a column as it is, or text; nothing where one of several columns says nothing."""
+        if self.plain is not None:
+            return table[self.plain]
+        if not self.columns:
+            return pa.repeat(pa.scalar(self.pieces[0], pa.large_string()), len(table))
+        parts = [
+            as_text(table[piece]) if number % 2 else pa.scalar(piece, pa.large_string())
+            for number, piece in enumerate(self.pieces)
+        ]
+        return pc.binary_join_element_wise(*parts, pa.scalar("", pa.large_string()))
+
+
+def as_text(column: pa.Array | pa.ChunkedArray) -> pa.Array | pa.ChunkedArray:
+    """Raises ValueError for lists and structures."""
+    if pa.types.is_nested(column.type):
+        raise ValueError(f"a column of {column.type} cannot be part of a text; choose one of single values")
+    return column.cast(pa.large_string())

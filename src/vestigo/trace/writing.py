@@ -1,0 +1,113 @@
+"""Writes a trace to a file: prepared, or as a table that anything can read."""
+
+import json
+import os
+from collections.abc import Callable
+from pathlib import Path
+
+import pyarrow as pa
+import pyarrow.compute as pc
+import pyarrow.csv as arrow_csv
+import pyarrow.parquet as pq
+
+from vestigo.errors import TraceError
+from vestigo.trace.formats.packed import PACKINGS, unpacked_name
+from vestigo.trace.formats.prepared import prepared_table, write_prepared
+from vestigo.trace.trace import Trace
+
+_ROWS = 1 << 16
+
+
+def write_trace(trace: Trace, path: str | Path) -> Path:
+    """Writes the trace to a CSV, TSV or JSON Lines file (also ``.gz``, ``.bz2``, ``.zst``), to Parquet, or, for
+    ``.arrow``, in the prepared form, which `read_trace` maps instead of reading. Gives the path.
+
+    Versions and scopes are written as numbers that tell them apart. A file is there whole or not at all.
+    Raises TraceError if it cannot be written.
+    """
+    path = Path(path)
+    write = _writer(path)
+    unfinished = path.with_name(f".{os.getpid()}.{path.name}")
+    try:
+        unfinished.touch()  # for the system's own words where that fails
+        write(trace, unfinished)
+        unfinished.replace(path)
+    except OSError as error:
+        raise TraceError(f"{path}: cannot be written: {error.strerror or error}") from None
+    finally:
+        unfinished.unlink(missing_ok=True)
+    return path
+
+
+def _writer(path: Path) -> Callable[[Trace, Path], None]:
+    name = unpacked_name(path)
+    writers = {".csv": _write_csv, ".tsv": _write_csv, ".jsonl": _write_json_lines}
+    found = next((write for ending, write in writers.items() if name.endswith(ending)), None)
+    if path.name.lower().endswith(".parquet"):
+        return _write_parquet
+    if path.name.lower().endswith(".arrow"):
+        return write_prepared
+    if found is None:
+        known = [f"{ending}{packing}" for ending in writers for packing in PACKINGS]
+        raise TraceError(f"{path}: the ending tells no format; known are {', '.join((*known, '.parquet', '.arrow'))}")
+    return found
+
+
+def _table(trace: Trace) -> pa.Table:
+    """As `prepared_table`, with flags that say yes or no, without our mark."""
+    table = prepared_table(trace).replace_schema_metadata(None)
+    for name in ("found", "force"):
+        if name in table.column_names:
+            table = table.set_column(table.column_names.index(name), name, table[name].cast(pa.bool_()))
+    return table
+
+
+def _write_parquet(trace: Trace, path: Path) -> None:
+    pq.write_table(_table(trace), path, compression="zstd")
+
+
+def _write_csv(trace: Trace, path: Path) -> None:
+    table = _table(trace)
+    options = arrow_csv.WriteOptions(delimiter="\t" if unpacked_name(path).endswith(".tsv") else ",")
+    schema = pa.schema([(field.name, _decoded(field.type)) for field in table.schema])
+    with (
+        pa.output_stream(path, compression="detect") as file,
+        arrow_csv.CSVWriter(file, schema, write_options=options) as out,
+    ):
+        for batch in _batches(table):
+            out.write_table(batch.cast(schema))
+
+
+def _write_json_lines(trace: Trace, path: Path) -> None:
+    table = _table(trace)
+    members = pa.table({name: _members(name, table[name].combine_chunks()) for name in table.column_names})
+    with pa.output_stream(path, compression="detect") as file:
+        for batch in _batches(members):
+            texts = [column.combine_chunks().cast(pa.large_string()) for column in batch.columns]
+            objects = pc.binary_join_element_wise(*texts, _text(", "), null_handling="skip")
+            lines = pc.binary_join_element_wise(_text("{"), objects, _text("}\n"), _text(""))
+            file.write("".join(lines.to_pylist()).encode())
+
+
+def _members(name: str, column: pa.Array) -> pa.Array:
+    """Each value as `"name": value`, nothing where there is none. Distinct texts are quoted once."""
+    if pa.types.is_dictionary(column.type):
+        quoted = [f'"{name}": {json.dumps(value)}' for value in column.dictionary.to_pylist()]
+        return pa.DictionaryArray.from_arrays(column.indices, pa.array(quoted, pa.large_string()))
+    quote = '"' if name == "at" else ""
+    text = pc.strftime(column, "%Y-%m-%dT%H:%M:%SZ") if name == "at" else column.cast(pa.string())
+    return pc.binary_join_element_wise(
+        _text(f'"{name}": {quote}'), text.cast(pa.large_string()), _text(quote), _text("")
+    )
+
+
+def _text(text: str) -> pa.Scalar:
+    return pa.scalar(text, pa.large_string())
+
+
+def _batches(table: pa.Table) -> list[pa.Table]:
+    return [table.slice(begin, _ROWS) for begin in range(0, max(len(table), 1), _ROWS)]
+
+
+def _decoded(kind: pa.DataType) -> pa.DataType:
+    return kind.value_type if pa.types.is_dictionary(kind) else kind
