@@ -12,7 +12,7 @@ if TYPE_CHECKING:
     from vestigo.outcome import Measures, Outcome
     from vestigo.rules import Plan, Rules, read_plan
     from vestigo.show import figures
-    from vestigo.study import Comparison, compare
+    from vestigo.study import Comparison, Survey, compare, survey
     from vestigo.trace import Intake, Trace, read_trace, synth, write_trace
     from vestigo.units import Duration
 
@@ -29,6 +29,7 @@ _HOMES = {
     "PlanError": "errors",
     "Rules": "rules",
     "RulesError": "errors",
+    "Survey": "study",
     "Trace": "trace",
     "TraceError": "errors",
     "VestigoError": "errors",
@@ -37,6 +38,7 @@ _HOMES = {
     "read_plan": "rules",
     "read_trace": "trace",
     "replay": "engine",
+    "survey": "study",
     "synth": "trace",
     "write_trace": "trace",
 }
@@ -52,6 +54,7 @@ __all__ = [
     "PlanError",
     "Rules",
     "RulesError",
+    "Survey",
     "Trace",
     "TraceError",
     "VestigoError",
@@ -61,6 +64,7 @@ __all__ = [
     "read_plan",
     "read_trace",
     "replay",
+    "survey",
     "synth",
     "write_trace",
 ]

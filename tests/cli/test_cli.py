@@ -31,7 +31,8 @@ def demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
 def test_the_demo_writes_its_files_and_answers_within_100_columns(tmp_path: Path) -> None:
     done = run("demo", "here", cwd=tmp_path)
     assert done.returncode == 0 and done.stderr == ""
-    assert sorted(path.name for path in (tmp_path / "here").iterdir()) == ["plan.toml", "skerrow-quay.parquet"]
+    names = sorted(path.name for path in (tmp_path / "here").iterdir())
+    assert names == ["odd-keys.csv", "plan.toml", "skerrow-quay.parquet"]
     assert done.stdout.startswith("Today's settings answer ")
     assert max(map(len, lines(done.stdout))) <= 100
     for name in ("no cache", "today", "tended", "no limits, fresh"):
@@ -164,3 +165,38 @@ def test_a_setting_that_means_nothing_is_refused(tmp_path: Path, setting: str) -
     (tmp_path / "t.csv").write_text("at,key\n1,a\n")
     done = run("convert", "t.csv", "t.arrow", "--set", setting, cwd=tmp_path)
     assert (done.returncode, done.stdout, len(done.stderr.splitlines())) == (2, "", 1)
+
+
+def test_survey_answers_within_100_columns_and_draws_a_page(demo: Path) -> None:
+    done = run("survey", "skerrow-quay.parquet", "--figure", "page.png", cwd=demo)
+    assert done.returncode == 0, done.stderr
+    assert max(len(line.rstrip()) for line in lines(done.stdout)) <= 100
+    assert lines(done.stdout)[0].startswith("94.3 % of 153,508 reads repeat a key that was read before, 86.9 %")
+    assert "notice   only nulls: 99.4 % of its reads repeat an unchanged value" in done.stdout
+    assert (demo / "page.png").read_bytes().startswith(b"\x89PNG")
+    assert run("survey", "odd-keys.csv", "--figure", "page.nonsense", cwd=demo).returncode == 2
+
+
+def test_survey_names_mistakes_in_keys_and_prints_json(demo: Path) -> None:
+    done = run("survey", "odd-keys.csv", cwd=demo)
+    assert "Keys of berth, too narrow: part 3 of its keys" in done.stdout
+    done = run("survey", "odd-keys.csv", "--json", cwd=demo)
+    found = json.loads(done.stdout)
+    assert len(found["findings"]) == 6
+    assert found["lookups"]["berth"]["verdict"] == "fix its keys first"
+
+
+def test_survey_makes_hostile_keys_harmless(tmp_path: Path) -> None:
+    keys = "".join(f'{{"at": {at}, "key": "[red]\\u001b[2J{"aA"[at % 2]}", "lookup": "l\\u0007"}}\n' for at in range(9))
+    (tmp_path / "t.jsonl").write_text(keys)
+    done = run("survey", "t.jsonl", cwd=tmp_path)
+    assert done.returncode == 0, done.stderr
+    assert "\x1b" not in done.stdout and "\x07" not in done.stdout
+    assert "[red]\\x1b[2Ja" in done.stdout
+
+
+@pytest.mark.parametrize(("text", "says"), [("at,key\n", "The trace holds no reads."), ("", "t.csv: is empty")])
+def test_survey_of_nothing(tmp_path: Path, text: str, says: str) -> None:
+    (tmp_path / "t.csv").write_text(text)
+    done = run("survey", "t.csv", "--figure", "p.png", cwd=tmp_path)
+    assert says in done.stdout + done.stderr

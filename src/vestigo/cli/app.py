@@ -5,7 +5,7 @@ import sys
 
 import typer
 
-from vestigo.cli import convert, demo, replay
+from vestigo.cli import convert, demo, replay, survey
 from vestigo.errors import InputError
 
 WRONG_INPUT = 2
@@ -18,6 +18,7 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
 )
 app.command("demo")(demo.demo)
+app.command("survey")(survey.survey)
 app.command("replay")(replay.replay)
 app.command("convert")(convert.convert)
 

@@ -15,11 +15,16 @@ def demo(
     """
     from vestigo.cli.replay import compare_files
     from vestigo.cli.screen import show
-    from vestigo.demo.files import write_demo
+    from vestigo.demo.files import ODD_KEYS, write_demo
     from vestigo.show.safe import printable
     from vestigo.show.tables import comparison_text
 
     trace, plan = write_demo(folder)
     show(comparison_text(compare_files(str(trace), plan, {})))
-    paths = [printable(str(path), most=1000) for path in (trace, plan)]
-    show(f"\nTrace: {paths[0]}\nPlan:  {paths[1]}\nChange the plan, then: vestigo replay --plan {paths[1]} --by lookup")
+    paths = [printable(str(path), most=1000) for path in (trace, plan, folder / ODD_KEYS)]
+    show(
+        f"\nTrace: {paths[0]}\nPlan:  {paths[1]}\n"
+        f"What is in the trace:   vestigo survey {paths[0]}\n"
+        f"Mistakes in keys:       vestigo survey {paths[2]}\n"
+        f"Change the plan, then:  vestigo replay --plan {paths[1]} --by lookup"
+    )

@@ -6,8 +6,8 @@ from typing import Self
 
 from rich.console import Console, RenderableType
 
+from vestigo.show.grid import WIDTH
 from vestigo.show.safe import printable
-from vestigo.show.tables import WIDTH
 
 
 def show(what: RenderableType) -> None:

@@ -1,4 +1,4 @@
-"""The recorded trace and the plan, as they ship with the package."""
+"""The recorded trace, the plan and the trace of odd keys, as they ship with the package."""
 
 import os
 import shutil
@@ -7,11 +7,12 @@ from pathlib import Path
 
 from vestigo.errors import InputError
 
-TRACE, PLAN = "skerrow-quay.parquet", "plan.toml"
+TRACE, PLAN, ODD_KEYS = "skerrow-quay.parquet", "plan.toml", "odd-keys.csv"
 
 
 def write_demo(folder: str | Path) -> tuple[Path, Path]:
-    """Writes both into a folder, which is made if it is not there; gives their paths.
+    """Writes them into a folder, which is made if it is not there; gives the paths of trace and plan. Beside them
+    comes a small trace with every mistake in its keys, for `survey`.
 
     A plan that is there already, perhaps edited, is kept. Raises InputError if the folder cannot be written.
     """
@@ -19,6 +20,7 @@ def write_demo(folder: str | Path) -> tuple[Path, Path]:
     try:
         folder.mkdir(parents=True, exist_ok=True)
         _copy(TRACE, folder / TRACE)
+        _copy(ODD_KEYS, folder / ODD_KEYS)
         if not (folder / PLAN).exists():
             _copy(PLAN, folder / PLAN)
     except OSError as error:

@@ -9,6 +9,8 @@ GROUND = "#fbfaf7"
 ACCENT = "#00656f"
 WARNING = "#c4571c"
 SECOND = "#6b5b95"
+SERIES = (ACCENT, WARNING, SECOND, "#a8820f", "#2f7ed8", "#8c2f4b", "#5d7f2e", INK)
+"""Of look-ups, in this order."""
 
 FIGURE: Any = {
     "figure.facecolor": GROUND,

@@ -1,32 +1,18 @@
 """A comparison as text for the terminal: the answer first, then tables of at most 100 columns."""
 
 from collections.abc import Mapping, Sequence
-from typing import NamedTuple
 
 from rich.console import Group, RenderableType
 from rich.table import Table
 from rich.text import Text
 
 from vestigo.outcome import CAUSES, Measures
+from vestigo.show.grid import GAP, NAME, WIDTH, Column, grid, in_one_unit
 from vestigo.show.safe import printable
 from vestigo.study import Comparison
-from vestigo.units import SHARES, SIZES, SPANS, Units, best_unit, format_seconds, format_share, three_digits
+from vestigo.units import SHARES, SIZES, SPANS, format_seconds, format_share
 
-WIDTH = 100
-_NAME = 22
-_GAP, _NARROW = 2, 1
-
-
-class Column(NamedTuple):
-    """A heading, the unit of its cells, and a cell for each row."""
-
-    heading: str
-    unit: str
-    cells: Sequence[str]
-
-    @property
-    def width(self) -> int:
-        return max(map(len, (self.heading, self.unit, *self.cells)))
+_NARROW = 1
 
 
 def comparison_text(comparison: Comparison, by_lookup: bool = False) -> RenderableType:
@@ -66,13 +52,13 @@ def answer(comparison: Comparison) -> Text:
 def _measures(comparison: Comparison, title: str, found: Mapping[str, Measures], lookup: str | None = None) -> Table:
     each = list(found.values())
     columns = [
-        _in_one_unit("hit rate", [one.hit_rate for one in each], SHARES),
-        _in_one_unit("fresh hits", [one.fresh_hit_rate for one in each], SHARES),
-        _in_one_unit("stale", [one.stale_rate for one in each], SHARES),
+        in_one_unit("hit rate", [one.hit_rate for one in each], SHARES),
+        in_one_unit("fresh hits", [one.fresh_hit_rate for one in each], SHARES),
+        in_one_unit("stale", [one.stale_rate for one in each], SHARES),
         Column("origin calls", "", [f"{one.loads:,}" for one in each]),
-        _in_one_unit("time saved", [comparison.time_saved(name, lookup) for name in found], SPANS),
-        _in_one_unit("read p95", [one.read_time(95) for one in each], SPANS),
-        _in_one_unit("memory peak", [one.memory_peak for one in each], SIZES),
+        in_one_unit("time saved", [comparison.time_saved(name, lookup) for name in found], SPANS),
+        in_one_unit("read p95", [one.read_time(95) for one in each], SPANS),
+        in_one_unit("memory peak", [one.memory_peak for one in each], SIZES),
     ]
     return _table(comparison, title, list(found), columns)
 
@@ -84,7 +70,7 @@ def _causes(comparison: Comparison) -> list[Table]:
         Column(cause, "", [f"{comparison[name].misses_by_cause[cause]:,}" for name in settings]) for cause in CAUSES
     ]
     columns.append(Column("(joined)", "", [f"{comparison[name].joined:,}" for name in settings]))
-    room = WIDTH - max(len(printable(name, _NAME)) for name in (title, *settings))
+    room = WIDTH - max(len(printable(name, NAME)) for name in (title, *settings))
     groups: list[list[Column]] = [[]]
     for column in columns:
         if all(cell == "0" for cell in column.cells):
@@ -96,23 +82,8 @@ def _causes(comparison: Comparison) -> list[Table]:
 
 
 def _table(
-    comparison: Comparison, title: str, names: Sequence[str], columns: Sequence[Column], gap: int = _GAP
+    comparison: Comparison, title: str, names: Sequence[str], columns: Sequence[Column], gap: int = GAP
 ) -> Table:
-    table = Table(box=None, pad_edge=False, padding=(0, gap, 0, 0), header_style="bold")
-    table.add_column(Text(printable(title, _NAME)), no_wrap=True)
-    for column in columns:
-        heading = f"{column.heading}\n{column.unit}" if any(one.unit for one in columns) else column.heading
-        table.add_column(Text(heading), justify="right", no_wrap=True)
     settings = comparison.settings
-    for row, name in enumerate(names):
-        style = "bold" if name == settings[0] else "" if name in settings else "dim"
-        table.add_row(Text(printable(name, _NAME)), *(Text(column.cells[row]) for column in columns), style=style)
-    return table
-
-
-def _in_one_unit(heading: str, amounts: Sequence[float], units: Units) -> Column:
-    """In the unit that suits the largest, decimal points under each other."""
-    size, unit = best_unit(max(map(abs, amounts), default=0), units)
-    parts = [three_digits(amount / size).partition(".") for amount in amounts]
-    places = max(len(point + fraction) for _, point, fraction in parts)
-    return Column(heading, unit, [whole + f"{point}{fraction}".ljust(places) for whole, point, fraction in parts])
+    styles = ["bold" if name == settings[0] else "" if name in settings else "dim" for name in names]
+    return grid(title, names, columns, styles, gap)

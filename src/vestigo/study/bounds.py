@@ -5,9 +5,9 @@ import dataclasses
 import numpy as np
 
 from vestigo.engine.fill import fill_sizes
-from vestigo.engine.native import NULL_VALUE, truth
 from vestigo.rules import Rules
 from vestigo.rules.values import Nulls
+from vestigo.study.truths import truths
 from vestigo.trace import Op, Trace
 from vestigo.trace.reading.build import dense
 from vestigo.trace.trace import MISSING
@@ -35,14 +35,9 @@ def with_versions_as_keys(trace: Trace) -> Trace:
     Kept without limits, it answers a read just if the present value was loaded or written since the last
     clear or restart: no rules give more fresh hits.
     """
-    value, _, names = truth(trace)
-    lowest = int(value.min(initial=0))
-    identity = np.arange(lowest, int(value.max(initial=0)) + 1)
-    for unnamed, name in names.tolist():
-        identity[unnamed - lowest] = name
+    value, null = truths(trace)
     keyed = trace.op <= Op.REMOVE
-    values = (identity[value - lowest] - lowest).astype(np.int64)
-    pair = trace.key.astype(np.int64) * (int(values.max(initial=0)) + 1) + values
+    pair = trace.key.astype(np.int64) * (int(value.max(initial=0)) + 1) + value
     key, pairs = dense(np.where(keyed, pair, MISSING))
     first = np.zeros(len(pairs), np.int64)
     first[key[keyed][::-1]] = np.flatnonzero(keyed)[::-1]
@@ -51,7 +46,7 @@ def with_versions_as_keys(trace: Trace) -> Trace:
         key=key,
         key_lookup=trace.lookup[first],
         keys=range(len(pairs)),
-        size=fill_sizes(trace, value == NULL_VALUE),
-        found=np.where(keyed, value != NULL_VALUE, MISSING).astype(np.int8),
+        size=fill_sizes(trace, null),
+        found=np.where(keyed, ~null, MISSING).astype(np.int8),
         version=np.full(len(trace), MISSING, np.int32),
     )

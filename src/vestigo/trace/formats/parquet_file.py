@@ -19,6 +19,7 @@ def read_parquet(path: Path, wanted: Wanted) -> Raw:
         encoded = [name for name in known if _is_text(file.schema_arrow.field(name).type)]
     with pq.ParquetFile(path, read_dictionary=encoded) as file:
         table = file.read(columns=known) if known else file.schema_arrow.empty_table().select([])
+    table.validate(full=True)  # texts may be no UTF-8
     return Raw(table, row_place, tuple(has))
 
 

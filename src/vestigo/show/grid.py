@@ -1,0 +1,67 @@
+"""Tables for the terminal: aligned by the decimal point, three significant digits, at most 100 columns."""
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+from rich.table import Table
+from rich.text import Text
+
+from vestigo.show.safe import printable
+from vestigo.units import Units, best_unit, three_digits
+
+WIDTH = 100
+NAME = 22
+GAP = 2
+
+
+class Column(NamedTuple):
+    """A heading, the unit of its cells, and a cell for each row."""
+
+    heading: str
+    unit: str
+    cells: Sequence[str]
+
+    @property
+    def width(self) -> int:
+        return max(map(len, (self.heading, self.unit, *self.cells)))
+
+
+def grid(title: str, names: Sequence[str], columns: Sequence[Column], styles: Sequence[str], gap: int = GAP) -> Table:
+    """One row a name, each in its style."""
+    table = Table(box=None, pad_edge=False, padding=(0, gap, 0, 0), header_style="bold")
+    table.add_column(Text(printable(title, NAME)), no_wrap=True)
+    for column in columns:
+        heading = f"{column.heading}\n{column.unit}" if any(one.unit for one in columns) else column.heading
+        table.add_column(Text(heading), justify="right", no_wrap=True)
+    for row, name in enumerate(names):
+        cells = (Text(column.cells[row]) for column in columns)
+        table.add_row(Text(printable(name, NAME)), *cells, style=styles[row])
+    return table
+
+
+def in_one_unit(heading: str, amounts: Sequence[float], units: Units) -> Column:
+    """In the unit that suits the largest, decimal points under each other."""
+    size, unit = best_unit(max(map(abs, amounts), default=0), units)
+    return Column(heading, unit, _aligned([three_digits(amount / size) for amount in amounts]))
+
+
+def in_own_units(heading: str, amounts: Sequence[float], units: Units) -> Column:
+    """Each in the unit that suits it: where they are of very different size."""
+    cells = []
+    for amount in amounts:
+        size, unit = best_unit(amount, units)
+        cells.append(f"{three_digits(amount / size)} {unit:<3}" if amount else f"0 {'':<3}")
+    return Column(heading, "", cells)
+
+
+def plain(heading: str, numbers: Sequence[float], unit: str = "") -> Column:
+    """Whole numbers in full, others with three digits."""
+    if all(number == int(number) for number in numbers):
+        return Column(heading, unit, [f"{int(number):,}" for number in numbers])
+    return Column(heading, unit, _aligned([three_digits(number) for number in numbers]))
+
+
+def _aligned(numbers: Sequence[str]) -> list[str]:
+    parts = [number.partition(".") for number in numbers]
+    places = max((len(point + fraction) for _, point, fraction in parts), default=0)
+    return [whole + f"{point}{fraction}".ljust(places) for whole, point, fraction in parts]

@@ -1,0 +1,125 @@
+"""A survey as text for the terminal: the answer, a verdict a look-up, the numbers, what is wrong with keys."""
+
+from collections.abc import Sequence
+
+from rich.console import Group, RenderableType
+from rich.padding import Padding
+from rich.table import Table
+from rich.text import Text
+
+from vestigo.show.grid import NAME, Column, grid, in_one_unit, in_own_units, plain
+from vestigo.show.safe import printable
+from vestigo.study import Finding, Survey, Traits
+from vestigo.study.survey.verdict import saved_share
+from vestigo.units import SHARES, SIZES, SPANS, counted, format_seconds, format_share, three_digits
+
+_MOST_LOOKUPS = 40
+
+
+def survey_text(survey: Survey) -> RenderableType:
+    """At most 100 columns wide. Of very many look-ups those that could save most."""
+    if survey.total.reads == 0:
+        return Text("The trace holds no reads.")
+    names = list(survey.lookups)[:_MOST_LOOKUPS]
+    each = [survey.total, *(survey.lookups[name] for name in names)]
+    parts: list[RenderableType] = [answer(survey), Text(), _verdicts(survey, names)]
+    for columns, title in ((_repeats(each), "look-up"), (_costs(each), "look-up"), (_times(each), "look-up")):
+        parts += [Text(), grid(title, ["all", *names], columns, ["bold", *[""] * len(names)])]
+    if len(survey.lookups) > len(names):
+        parts += [Text(f"and {counted(len(survey.lookups) - len(names), 'look-up')} that could save less", style="dim")]
+    for finding in survey.findings:
+        parts += [Text(), _finding(finding)]
+    if assumed := _assumed(survey.total):
+        parts += [Text(), Text(assumed, style="dim")]
+    return Group(*parts)
+
+
+def answer(survey: Survey) -> Text:
+    """What keeping values could save at most, and where."""
+    total = survey.total
+    text = Text.assemble(
+        (f"{format_share(total.repeat_share)} of {total.reads:,} reads", "bold"),
+        " repeat a key that was read before, ",
+        (f"{format_share(total.fresh_repeat_share)} with its value unchanged", "bold"),
+        ": the most that a cache can answer, and answer rightly. ",
+    )
+    if total.origin_time:
+        saved, spent = format_seconds(total.saveable_time), format_seconds(total.origin_time)
+        text.append(f"That could save {saved} of {spent} at the origin ({format_share(total.saveable_share)}), ")
+    else:
+        text.append("The trace says nothing of the origin's time, so that reads are weighed alone, ")
+    first, *others = list(survey.lookups)[:3]
+    shares = [(name, format_share(saved_share(survey.lookups[name], total))) for name in (first, *others)]
+    named = [f"{printable(name, NAME)} ({share})" for name, share in shares]
+    return text.append("most of it with " + " and ".join(filter(None, [", ".join(named[:-1]), named[-1]])) + ".")
+
+
+def _verdicts(survey: Survey, names: Sequence[str]) -> Table:
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), show_header=False)
+    table.add_column(no_wrap=True)
+    table.add_column()
+    for name in names:
+        verdict = survey.verdicts[name]
+        sentence = Text.assemble((verdict.kind, "bold"), verdict.sentence.removeprefix(verdict.kind))
+        table.add_row(Text(printable(name, NAME)), sentence)
+    return table
+
+
+def _repeats(each: Sequence[Traits]) -> list[Column]:
+    return [
+        plain("reads", [one.reads for one in each]),
+        plain("keys", [one.keys for one in each]),
+        plain("reads/key", [one.reads_per_key for one in each]),
+        in_one_unit("read once", [one.once_share for one in each], SHARES),
+        in_one_unit("repeats", [one.repeat_share for one in each], SHARES),
+        in_one_unit("unchanged", [one.fresh_repeat_share for one in each], SHARES),
+        in_one_unit("nulls", [one.null_share for one in each], SHARES),
+        plain("busiest", [one.busiest_second for one in each], "reads/s"),
+    ]
+
+
+def _costs(each: Sequence[Traits]) -> list[Column]:
+    total = each[0].origin_time or 1.0
+    return [
+        in_one_unit("origin time", [one.origin_time for one in each], SPANS),
+        in_one_unit("share", [one.origin_time / total for one in each], SHARES),
+        in_one_unit("saveable", [one.saveable_time for one in each], SPANS),
+        in_one_unit("cost p50", [one.cost_p50 for one in each], SPANS),
+        in_one_unit("p95", [one.cost_p95 for one in each], SPANS),
+        in_one_unit("first", [one.cost_first for one in each], SPANS),
+        in_one_unit("size p50", [one.size_p50 for one in each], SIZES),
+        in_one_unit("p95", [one.size_p95 for one in each], SIZES),
+        in_own_units("all values", [one.size_of_all for one in each], SIZES),
+    ]
+
+
+def _times(each: Sequence[Traits]) -> list[Column]:
+    changes = [three_digits(one.reads_per_change) if one.changes else "-" for one in each]
+    return [
+        plain("changes", [one.changes for one in each]),
+        plain("changes/h", [one.changes_per_hour for one in each]),
+        Column("reads/change", "", changes),
+        in_own_units("gap p50", [one.gap_p50 for one in each], SPANS),
+        in_own_units("p90", [one.gap_p90 for one in each], SPANS),
+        plain("scopes", [one.scopes for one in each]),
+        plain("reads/scope", [one.reads_per_scope for one in each]),
+        in_one_unit("repeats in it", [one.scope_repeat_share for one in each], SHARES),
+    ]
+
+
+def _finding(finding: Finding) -> RenderableType:
+    title = Text.assemble(
+        (f"Keys of {printable(finding.lookup, NAME)}, {finding.kind}", "bold"), f": {finding.sentence}"
+    )
+    title.append(f" ({counted(finding.reads, 'read')}).")
+    examples = Text("\n".join(printable(example, 90) for example in finding.examples), style="dim")
+    return Group(title, Padding(examples, (0, 0, 0, 4)))
+
+
+def _assumed(total: Traits) -> str:
+    said = []
+    if total.costs_assumed and total.origin_time:
+        said.append(f"{counted(total.costs_assumed, 'read')} without a cost")
+    if total.sizes_assumed:
+        said.append(f"{counted(total.sizes_assumed, 'read')} without a size")
+    return f"Filled in with the look-up's median: {' and '.join(said)}." if said else ""

@@ -1,0 +1,70 @@
+"""What a survey's figures draw: small arrays, made once."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from vestigo.engine.job import slicing
+from vestigo.study.survey.measure import Measured
+from vestigo.trace import Trace
+
+_BINS_PER_DECADE = 6
+_MOST_RANKS = 400
+
+
+@dataclass(frozen=True)
+class Curves:
+    """Of one look-up."""
+
+    gap_edges: np.ndarray
+    """In seconds; two neighbours bound a bin."""
+    gap_counts: np.ndarray
+    """How many reads came so long after the read of the same key before."""
+    ranks: np.ndarray
+    """Numbers of keys, those read most first."""
+    read_shares: np.ndarray
+    """The share of reads that so many keys get."""
+    times_ns: np.ndarray
+    """Where slices of time begin, and where the last one ends."""
+    reads_over_time: np.ndarray
+    changes_over_time: np.ndarray
+
+
+def curves(trace: Trace, measured: Measured) -> dict[str, Curves]:
+    reads = measured.reads
+    edges = _gap_edges(trace.span_ns / 1e9)
+    pieces = slicing(trace, 0)
+    times = pieces.origin_ns + pieces.width_ns * np.arange(pieces.most + 1)
+    number = len(trace.lookups)
+    read_slices = _over_time(reads.at, reads.lookup, pieces, number)
+    change_slices = _over_time(trace.at[measured.changes], trace.lookup[measured.changes], pieces, number)
+    bins = np.searchsorted(edges, reads.gap[reads.repeat] / 1e9, side="right") - 1
+    cells = reads.lookup[reads.repeat].astype(np.int64) * (len(edges) - 1) + np.clip(bins, 0, len(edges) - 2)
+    gaps = np.bincount(cells, minlength=number * (len(edges) - 1)).reshape(number, len(edges) - 1)
+    made = {}
+    for lookup, name in enumerate(trace.lookups):
+        ranks, shares = _popularity(reads.key[reads.lookup == lookup]) if number <= _MOST_RANKS else (edges[:0],) * 2
+        made[name] = Curves(edges, gaps[lookup], ranks, shares, times, read_slices[lookup], change_slices[lookup])
+    return made
+
+
+def _gap_edges(span: float) -> np.ndarray:
+    """From a microsecond to the whole span, even on a log axis."""
+    top = np.ceil(np.log10(max(span, 1e-5)))
+    return np.logspace(-6, top, int((top + 6) * _BINS_PER_DECADE) + 1)
+
+
+def _over_time(at: np.ndarray, lookup: np.ndarray, pieces: tuple[int, int, int], number: int) -> np.ndarray:
+    origin, width, most = pieces
+    cells = lookup.astype(np.int64) * most + np.minimum((at - origin) // width, most - 1)
+    return np.bincount(cells, minlength=number * most).reshape(number, most)
+
+
+def _popularity(key: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """At up to a few hundred ranks, even on a log axis."""
+    if len(key) == 0:
+        return np.zeros(0, np.int64), np.zeros(0)
+    counts = np.sort(np.unique(key, return_counts=True)[1])[::-1]
+    shares = np.cumsum(counts) / len(key)
+    ranks = np.unique(np.logspace(0, np.log10(len(counts)), _MOST_RANKS).round().astype(np.int64))
+    return ranks, shares[ranks - 1]

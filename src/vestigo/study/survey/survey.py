@@ -1,0 +1,82 @@
+"""``survey``: what is in a trace, before any cache."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from vestigo.study.survey.curves import Curves, curves
+from vestigo.study.survey.findings import NARROW, Finding, findings
+from vestigo.study.survey.measure import measure, traits_of
+from vestigo.study.survey.traits import Traits
+from vestigo.study.survey.verdict import Verdict, saved_share, verdict
+from vestigo.trace import Trace
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+
+@dataclass(frozen=True)
+class Survey:
+    """A trace's numbers in total and by look-up, a verdict on each, and what is likely wrong with keys."""
+
+    source: str
+    total: Traits
+    lookups: Mapping[str, Traits]
+    """Those whose keeping could save most origin time first."""
+    verdicts: Mapping[str, Verdict]
+    findings: tuple[Finding, ...]
+    curves: Mapping[str, Curves]
+    """For figures."""
+
+    def to_dict(self) -> dict[str, Any]:
+        """All numbers by name, times in seconds, sizes in bytes."""
+        return {
+            "source": self.source,
+            "total": self.total.to_dict(),
+            "lookups": {
+                name: traits.to_dict()
+                | {"verdict": self.verdicts[name].kind, "verdict_sentence": self.verdicts[name].sentence}
+                for name, traits in self.lookups.items()
+            },
+            "findings": [finding.to_dict() for finding in self.findings],
+        }
+
+    def to_pandas(self) -> "pd.DataFrame":
+        """One row a look-up, after one of all."""
+        import pandas as pd
+
+        rows = {"all": self.total.to_dict()} | {name: one.to_dict() for name, one in self.lookups.items()}
+        return pd.DataFrame.from_dict(rows, orient="index")
+
+    def __repr__(self) -> str:
+        lines = [f"<Survey of {self.source}: {self.total.reads:,} reads of {self.total.keys:,} keys>"]
+        lines += [f"{name}: {self.verdicts[name].sentence}" for name in self.lookups]
+        return "\n".join(lines + [f"{one.lookup}: {one.kind}: {one.sentence}" for one in self.findings])
+
+    def _repr_html_(self) -> str:
+        names = ["reads", "keys", "repeat_share", "fresh_repeat_share", "null_share", "origin_time", "saveable_time"]
+        return str(self.to_pandas()[names].to_html(float_format="{:.3g}".format))
+
+
+def survey(trace: Trace) -> Survey:
+    """Counts what is in a trace: how often look-ups repeat, cost, change, find nothing; and judges each.
+
+    Restarts and clears do not matter here: they are the cache's, not the trace's (`compare` minds them).
+
+    >>> trace = Trace.from_table({"at": [0, 10, 20], "key": ["a", "b", "a"], "cost": [5, 5, 5]})
+    >>> survey(trace).total.repeat_share
+    0.3333333333333333
+    """
+    measured = measure(trace)
+    total, each = traits_of(trace, measured)
+    found = findings(trace, measured.reads)
+    narrow = {one.lookup: one.sentence for one in found if one.kind == NARROW}
+    ranked = dict(sorted(each.items(), key=lambda item: -saved_share(item[1], total)))
+    return Survey(
+        trace.source,
+        total,
+        ranked,
+        {name: verdict(one, total, narrow.get(name)) for name, one in ranked.items()},
+        found,
+        curves(trace, measured),
+    )

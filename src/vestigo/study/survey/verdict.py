@@ -1,0 +1,95 @@
+"""What to do about a look-up, in one sentence with its numbers."""
+
+from dataclasses import dataclass
+
+from vestigo.study.survey.traits import Traits
+from vestigo.units import format_bytes, format_seconds, format_share
+
+WORTH = "worth keeping"
+WITHIN_REQUEST = "only within a request"
+ONLY_NULLS = "only nulls"
+FIX_ORIGIN = "not worth it, fix the origin instead"
+TOO_FAST = "changes faster than it is read"
+TOO_LITTLE = "not worth it"
+FIX_KEYS = "fix its keys first"
+
+MOSTLY = 0.8
+"""So much of what could be saved must be of one kind for that to be all there is to keep."""
+SELDOM = 0.2
+"""If no larger share of its reads repeats an unchanged value, a look-up is not worth keeping."""
+SMALL = 0.005
+"""No larger a share of all origin time is worth a cache of its own."""
+HEAVY = 0.05
+"""So much of all origin time makes a look-up worth a faster origin."""
+
+
+@dataclass(frozen=True)
+class Verdict:
+    kind: str
+    sentence: str
+
+
+def verdict(one: Traits, total: Traits, narrow: str | None = None) -> Verdict:
+    """Where the trace gives no costs, reads are weighed instead of time. `narrow` says what makes its keys too narrow,
+    if something does: then what repeats says little."""
+    kind = _kind(one, total)
+    if narrow is not None and kind in (FIX_ORIGIN, TOO_LITTLE):
+        return Verdict(FIX_KEYS, f"{FIX_KEYS}: {narrow}")
+    return Verdict(kind, f"{kind}: {_reason(kind, one, total)}")
+
+
+def saved_share(one: Traits, total: Traits) -> float:
+    """Of all origin time, or of all reads: what keeping this look-up could save."""
+    if total.origin_time:
+        return one.saveable_time / total.origin_time
+    return one.fresh_repeats / max(total.reads, 1)
+
+
+def _share(one: Traits, total: Traits) -> float:
+    return one.origin_time / total.origin_time if total.origin_time else one.reads / max(total.reads, 1)
+
+
+def _kind(one: Traits, total: Traits) -> str:
+    if one.repeat_share >= SELDOM and one.fresh_repeats < SELDOM * one.repeats:
+        return TOO_FAST
+    if one.fresh_repeat_share < SELDOM:
+        return FIX_ORIGIN if _share(one, total) >= HEAVY else TOO_LITTLE
+    if saved_share(one, total) < SMALL:
+        return TOO_LITTLE
+    if one.null_repeats >= MOSTLY * one.fresh_repeats:
+        return ONLY_NULLS
+    if one.scope_repeats >= MOSTLY * one.fresh_repeats:
+        return WITHIN_REQUEST
+    return WORTH
+
+
+def _reason(kind: str, one: Traits, total: Traits) -> str:
+    share = format_share(one.fresh_repeat_share)
+    repeats = f"{share} of its reads repeat an unchanged value" if one.fresh_repeats else "no read repeats a value"
+    saved = f"{format_share(saved_share(one, total))} of all {'origin time' if total.origin_time else 'reads'}"
+    if kind == TOO_FAST:
+        return (
+            f"{format_share(one.repeat_share)} of its reads repeat a key, but only "
+            f"{format_share(one.fresh_repeat_share)} find the value unchanged, with {_per_change(one)}"
+        )
+    if kind == FIX_ORIGIN:
+        spent = f"{format_share(_share(one, total))} of all origin time, {format_seconds(one.cost_p50)} a read"
+        return f"{'only ' if one.fresh_repeats else ''}{repeats}, yet it takes {spent}"
+    if kind == TOO_LITTLE:
+        return f"{repeats}, which is {saved}"
+    if kind == ONLY_NULLS:
+        of_these = one.null_repeats / one.fresh_repeats
+        created = f"{one.null_keys_created:,} of {one.null_keys:,} such keys had a value later"
+        return f"{repeats} ({saved}), and {format_share(of_these)} of these find nothing; {created}"
+    if kind == WITHIN_REQUEST:
+        within = one.scope_repeats / one.fresh_repeats
+        return f"{repeats} ({saved}), and {format_share(within)} of these within one request"
+    nulls = f"; {format_share(one.null_share)} find nothing, so keep nulls too" if one.null_share >= SELDOM else ""
+    return (
+        f"{repeats} ({saved}); half of all repeats come within {format_seconds(one.gap_p50)}, all values take "
+        f"{format_bytes(one.size_of_all)}{nulls}"
+    )
+
+
+def _per_change(one: Traits) -> str:
+    return f"{one.reads_per_change:.1f} reads a change"

@@ -1,0 +1,251 @@
+"""A survey counts what a plain loop counts, judges by its numbers, and cries wolf at nothing."""
+
+from collections import Counter
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from vestigo import Trace, read_trace, survey
+from vestigo.demo.files import ODD_KEYS, write_demo
+from vestigo.demo.odd_keys import rows as odd_rows
+from vestigo.study.survey.findings import NARROW, SHARED, SPELLINGS, WIDE
+from vestigo.study.survey.verdict import FIX_KEYS, FIX_ORIGIN, ONLY_NULLS, TOO_FAST, TOO_LITTLE, WITHIN_REQUEST, WORTH
+
+SECOND = 10**9
+Row = dict[str, Any]
+
+
+@pytest.fixture(scope="module")
+def demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    folder = tmp_path_factory.mktemp("demo")
+    write_demo(folder)
+    return folder
+
+
+def trace_of(rows: list[Row]) -> Trace:
+    names = ["at", "op", "lookup", "key", "version", "found", "size", "cost", "scope"]
+    return Trace.from_table({name: [row.get(name) for row in rows] for name in names})
+
+
+def plain_count(rows: list[Row], lookup: str | None) -> Counter[str]:
+    """The survey's words as a plain loop; every row gives version, found, size and cost."""
+    counts: Counter[str] = Counter()
+    value: dict[Any, Any] = {}
+    last_read: dict[Any, Row] = {}
+    reads: Counter[Any] = Counter()
+    scopes, scoped, seconds = set(), set(), Counter[int]()
+    nulls, created, gaps = set(), set(), []
+    for row in rows:
+        key = (row["lookup"], row["key"])
+        if lookup not in (None, row["lookup"]):
+            continue
+        now = row["version"] if row["found"] else None
+        changed = value[key] != now if key in value else row["op"] != "read"
+        counts["changes"] += changed
+        value[key] = now
+        if row["op"] != "read":
+            continue
+        counts["reads"] += 1
+        counts["nulls"] += now is None
+        counts["origin"] += row["cost"]
+        if key in last_read:
+            before = last_read[key]
+            counts["repeats"] += 1
+            gaps.append(row["at"] - before["at"])
+            if before["value"] == now:
+                counts["fresh"] += 1
+                counts["saveable"] += row["cost"]
+                counts["null_repeats"] += now is None
+        if now is None:
+            nulls.add(key)
+        elif key in nulls:
+            created.add(key)
+        if row["scope"] is not None:
+            counts["scoped"] += 1
+            counts["scope_repeats"] += (row["scope"], key) in scoped
+            scoped.add((row["scope"], key))
+            scopes.add(row["scope"])
+        reads[key] += 1
+        seconds[row["at"] // SECOND] += 1
+        last_read[key] = {**row, "value": now}
+    counts |= Counter(
+        keys=len(reads),
+        once=sum(times == 1 for times in reads.values()),
+        null_keys=len(nulls),
+        created=len(created),
+        scopes=len(scopes),
+        busiest=max(seconds.values(), default=0),
+        gap=sorted(gaps)[(len(gaps) + 1) // 2 - 1] if gaps else 0,
+        size=sum(row["size"] for row in last_read.values() if row["value"] is not None),
+    )
+    return counts
+
+
+events = st.fixed_dictionaries(
+    {
+        "at": st.integers(0, 4 * SECOND),
+        "op": st.sampled_from(["read"] * 5 + ["write"]),
+        "lookup": st.sampled_from(["l", "m"]),
+        "key": st.sampled_from("abc"),
+        "version": st.sampled_from("xyz"),
+        "found": st.booleans(),
+        "size": st.integers(1, 9),
+        "cost": st.integers(0, 9),
+        "scope": st.sampled_from([None, "p", "q"]),
+    }
+)
+
+
+@given(rows=st.lists(events, max_size=40))
+@settings(max_examples=200, deadline=None)
+def test_every_number_is_what_a_plain_loop_counts(rows: list[Row]) -> None:
+    rows.sort(key=lambda row: row["at"])
+    found = survey(trace_of(rows)) if rows else None
+    if found is None:
+        return
+    for name, traits in [(None, found.total), *found.lookups.items()]:
+        expected = plain_count(rows, name)
+        numbers = {
+            "reads": traits.reads,
+            "keys": traits.keys,
+            "once": round(traits.once_share * traits.keys),
+            "repeats": traits.repeats,
+            "fresh": traits.fresh_repeats,
+            "nulls": traits.nulls,
+            "null_repeats": traits.null_repeats,
+            "null_keys": traits.null_keys,
+            "created": traits.null_keys_created,
+            "origin": round(traits.origin_time * 1e9),
+            "saveable": round(traits.saveable_time * 1e9),
+            "size": traits.size_of_all,
+            "changes": traits.changes,
+            "scopes": traits.scopes,
+            "scoped": traits.scoped_reads,
+            "scope_repeats": traits.scope_repeats,
+            "busiest": traits.busiest_second,
+            "gap": round(traits.gap_p50 * 1e9),
+        }
+        assert numbers == {key: expected[key] for key in numbers}
+
+
+def test_percentiles_are_values_that_occur() -> None:
+    costs = list(range(100, 0, -1))
+    traits = survey(Trace.from_table({"at": range(100), "key": ["a"] * 100, "cost": costs, "size": costs})).total
+    ns = [traits.cost_p50 * 1e9, traits.cost_p95 * 1e9, traits.cost_first * 1e9]
+    assert [round(one) for one in ns] == [50, 95, 100]
+    assert (traits.size_p50, traits.size_p95, traits.size_of_all) == (50, 95, 1)
+
+
+def test_what_is_not_given_is_filled_in_and_counted() -> None:
+    trace = Trace.from_table({"at": [1, 2, 3], "key": list("abc"), "cost": [None, 5, None], "size": [7, None, None]})
+    traits = survey(trace).total
+    assert (traits.costs_assumed, traits.sizes_assumed, traits.size_of_all) == (2, 2, 21)
+    assert round(traits.origin_time * 1e9) == 15
+
+
+def rows_of(lookup: str, count: int, **columns: Any) -> list[Row]:
+    """`columns` give a value for each number, or one for all."""
+    given = {"cost": 10**6, "version": 1, "found": True, "size": 9, "key": "k"} | columns
+    return [
+        {"at": number * SECOND, "op": "read", "lookup": lookup}
+        | {name: value(number) if callable(value) else value for name, value in given.items()}
+        for number in range(count)
+    ]
+
+
+@pytest.mark.parametrize(
+    ("kind", "columns"),
+    [
+        (WORTH, {}),
+        (TOO_FAST, {"version": lambda number: number}),
+        (FIX_ORIGIN, {"key": str}),
+        (TOO_LITTLE, {"key": str, "cost": 1000}),
+        (TOO_LITTLE, {"cost": 100}),
+        (ONLY_NULLS, {"found": lambda number: number % 20 == 0, "key": lambda number: str(number % 20)}),
+        (WITHIN_REQUEST, {"scope": lambda number: str(number // 10), "key": lambda number: str(number // 10)}),
+        (FIX_KEYS, {"key": lambda number: f"k/{number}"}),
+    ],
+)
+def test_each_verdict_has_its_case(kind: str, columns: dict[str, Any]) -> None:
+    rows = [*rows_of("one", 200, **columns), *rows_of("other", 200)]
+    verdict = survey(trace_of(rows)).verdicts["one"]
+    assert verdict.kind == kind
+    assert verdict.sentence.startswith(f"{kind}: ")
+
+
+def test_without_costs_reads_are_weighed() -> None:
+    rows = [*rows_of("one", 300, cost=None), *rows_of("other", 100, cost=None, key=str)]
+    found = survey(trace_of(rows))
+    assert list(found.lookups) == ["one", "other"]
+    assert "74.8 % of all reads" in found.verdicts["one"].sentence
+    assert found.verdicts["other"].kind == FIX_ORIGIN
+
+
+def test_look_ups_are_ranked_by_the_time_that_could_be_saved() -> None:
+    rows = [*rows_of("cheap", 300, cost=10), *rows_of("dear", 30), *rows_of("unique", 300, key=str)]
+    assert list(survey(trace_of(rows)).lookups) == ["dear", "cheap", "unique"]
+
+
+def test_the_demo_has_nothing_wrong_with_its_keys_and_says_true_things(demo: Path) -> None:
+    found = survey(read_trace(demo / "skerrow-quay.parquet"))
+    assert found.findings == ()
+    assert {name: verdict.kind for name, verdict in found.verdicts.items()} == dict.fromkeys(
+        ["weather", "chart", "vessel", "tide", "berth"], WORTH
+    ) | {"notice": ONLY_NULLS}
+    vessel, weather, tide = (found.lookups[name] for name in ("vessel", "weather", "tide"))
+    assert 0.3 < vessel.null_share < 0.35 and vessel.null_keys_created > 20
+    assert weather.reads_per_change < 4
+    assert tide.changes == 6  # six stations, one midnight
+    assert found.total.fresh_repeats == sum(one.fresh_repeats for one in found.lookups.values())
+
+
+def test_every_mistake_in_the_odd_keys_is_found_and_nothing_else(demo: Path) -> None:
+    found = survey(read_trace(demo / ODD_KEYS))
+    assert sorted((one.kind, one.lookup) for one in found.findings) == sorted(
+        [(NARROW, "berth"), (WIDE, "notice"), (SHARED, "tide"), *[(SPELLINGS, "chart")] * 2, (SPELLINGS, "vessel")]
+    )
+    by_kind = {one.kind: one for one in found.findings}
+    assert by_kind[NARROW].sentence.startswith("part 3 of its keys")
+    assert "without it 90.7 % of its reads would repeat a key, instead of 0 %" in by_kind[NARROW].sentence
+    assert found.verdicts["berth"].kind == FIX_KEYS
+    assert set(by_kind[WIDE].examples) == {"at A1", "at A2", "at A3", "at A4"}
+    assert all(1 <= len(one.examples) <= 5 and one.reads > 0 for one in found.findings)
+
+
+def test_the_odd_keys_that_ship_are_those_that_are_made(demo: Path) -> None:
+    lines = (demo / ODD_KEYS).read_text().splitlines()
+    assert lines == [",".join(map(str, row)) for row in odd_rows()]
+
+
+def test_a_value_that_changes_and_never_comes_back_is_not_too_wide() -> None:
+    rows = rows_of("l", 200, version=lambda number: number // 5)
+    assert survey(trace_of(rows)).findings == ()
+
+
+def test_sizes_tell_several_answers_where_there_are_no_versions() -> None:
+    rows = rows_of("l", 50, version=None, size=lambda number: 100 + number % 2)
+    (finding,) = survey(trace_of(rows)).findings
+    assert (finding.kind, finding.examples) == (WIDE, ("k",))
+    assert "several sizes at once" in finding.sentence
+
+
+def test_numbers_as_keys_are_compared_between_look_ups_only() -> None:
+    trace = Trace.from_table({"at": range(60), "key": list(range(30)) * 2, "lookup": ["l"] * 30 + ["m"] * 30})
+    (finding,) = survey(trace).findings
+    assert (finding.kind, finding.reads) == (SHARED, 60)
+
+
+def test_a_survey_as_plain_data(demo: Path) -> None:
+    found = survey(read_trace(demo / "skerrow-quay.parquet"))
+    plain = found.to_dict()
+    assert plain["lookups"]["notice"]["verdict"] == ONLY_NULLS
+    assert plain["total"]["reads"] == 153_508
+    frame = found.to_pandas()
+    assert frame.index.tolist() == ["all", *found.lookups]
+    assert np.isclose(frame.loc["all", "fresh_repeat_share"], 0.8688, atol=1e-3)
+    assert "153508" in found._repr_html_()
+    assert repr(found).splitlines()[1].startswith("weather: worth keeping")
