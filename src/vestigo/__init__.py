@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from vestigo.rules import Plan, Rules, read_plan
     from vestigo.show import figures
     from vestigo.study import Comparison, Survey, compare, survey
-    from vestigo.trace import Intake, Trace, read_trace, synth, write_trace
+    from vestigo.trace import Intake, Trace, read_trace, shape, synth, write_trace
     from vestigo.units import Duration
 
 __version__ = "0.1.0"
@@ -34,14 +34,17 @@ _HOMES = {
     "TraceError": "errors",
     "VestigoError": "errors",
     "compare": "study",
-    "figures": "show",
+    "figures": "show.figures",
     "read_plan": "rules",
     "read_trace": "trace",
     "replay": "engine",
+    "shape": "trace.shape",
     "survey": "study",
     "synth": "trace",
     "write_trace": "trace",
 }
+
+_MODULES = ("figures", "shape")
 
 __all__ = [
     "Comparison",
@@ -64,6 +67,7 @@ __all__ = [
     "read_plan",
     "read_trace",
     "replay",
+    "shape",
     "survey",
     "synth",
     "write_trace",
@@ -74,9 +78,7 @@ def __getattr__(name: str) -> Any:
     if name not in _HOMES:
         raise AttributeError(f"module 'vestigo' has no attribute {name!r}")
     home = import_module(f"vestigo.{_HOMES[name]}")
-    if name == "figures":
-        return import_module("vestigo.show.figures")
-    return getattr(home, name)
+    return home if name in _MODULES else getattr(home, name)
 
 
 def __dir__() -> list[str]:

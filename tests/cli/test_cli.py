@@ -200,3 +200,16 @@ def test_survey_of_nothing(tmp_path: Path, text: str, says: str) -> None:
     (tmp_path / "t.csv").write_text(text)
     done = run("survey", "t.csv", "--figure", "p.png", cwd=tmp_path)
     assert says in done.stdout + done.stderr
+
+
+def test_convert_shapes_a_trace(demo: Path, tmp_path: Path) -> None:
+    (tmp_path / "secret").write_text("a long secret\n")
+    options = "--from 8h --to 2026-03-17T10:00:00Z --lookup chart --key 9/{...} --node quay-1 --speed 2".split()
+    target = str(tmp_path / "part.csv")
+    done = run("convert", "skerrow-quay.parquet", target, *options, "--hash-keys", str(tmp_path / "secret"), cwd=demo)
+    assert done.returncode == 0, done.stderr
+    rows = lines((tmp_path / "part.csv").read_text())
+    assert 50 < len(rows) < 500
+    assert all(',"chart","' in row and '"9/' not in row and "quay-1" not in row for row in rows[1:])
+    done = run("convert", "skerrow-quay.parquet", "x.csv", "--hash-keys", "nowhere", cwd=demo)
+    assert (done.returncode, done.stderr) == (2, "vestigo: nowhere: cannot be read: No such file or directory\n")

@@ -20,6 +20,20 @@ def convert(
     plan: PlanOption = None,
     settings: SetOption = None,
     strict: StrictOption = False,
+    begin: Annotated[
+        str | None,
+        typer.Option("--from", help="Keep events from here on: 2026-03-17T08:00:00Z, or 2h in."),
+    ] = None,
+    end: Annotated[str | None, typer.Option("--to", help="Keep events before this.")] = None,
+    lookup: Annotated[list[str] | None, typer.Option(help="Keep this look-up. Can be repeated.")] = None,
+    node: Annotated[list[str] | None, typer.Option(help="Keep this node. Can be repeated.")] = None,
+    key: Annotated[str | None, typer.Option(help="Keep keys that fit a pattern, such as '9/{...}'.")] = None,
+    sample: Annotated[float | None, typer.Option(help="Keep all events of this share of the keys.")] = None,
+    speed: Annotated[float | None, typer.Option(help="Let time run so much faster.")] = None,
+    hash_keys: Annotated[
+        Path | None,
+        typer.Option(metavar="FILE", help="Hash keys with the secret in FILE; number versions and the like."),
+    ] = None,
 ) -> None:
     """Write a trace in another format; to .arrow, prepared, so that it opens at once.
 
@@ -29,13 +43,26 @@ def convert(
     from vestigo.cli.screen import Progress, show
     from vestigo.rules import read_plan
     from vestigo.show.safe import printable
-    from vestigo.trace import write_trace
+    from vestigo.trace import shape, write_trace
     from vestigo.units import counted, format_bytes
 
     with Progress() as progress:
         trace = read(source, read_plan(plan) if plan else None, parsed(settings, strict), progress)
+        trace = shape.only(shape.between(trace, begin, end), lookups=lookup, keys=key, nodes=node)
+        trace = trace if sample is None else shape.sampled(trace, sample)
+        trace = trace if speed is None else shape.faster(trace, speed)
+        trace = trace if hash_keys is None else shape.anonymised(trace, _secret(hash_keys))
         progress.step(f"writing {target.name}")
         write_trace(trace, target)
     size = format_bytes(target.stat().st_size)
     amounts = f"{counted(len(trace), 'event')}, {counted(len(trace.keys), 'key')}, {size}"
     show(f"{printable(str(target), most=1000)}: {amounts}")
+
+
+def _secret(path: Path) -> bytes:
+    from vestigo.errors import InputError
+
+    try:
+        return path.read_bytes().strip()
+    except OSError as error:
+        raise InputError(f"{path}: cannot be read: {error.strerror}") from None

@@ -65,6 +65,9 @@ class Trace:
     key_lookup: Ints
     """The look-up of each key."""
     nodes: tuple[str, ...] = ()
+    versions: Sequence[Any] = ()
+    """What stands behind each version; nothing where versions are but told apart."""
+    scopes: Sequence[Any] = ()
     moved: int = 0
     """How many rows stood after a later one and were sorted into place."""
     source: str = "trace"
@@ -109,6 +112,9 @@ class Trace:
         def texts(ids: Ints, names: Sequence[Any]) -> Any:
             return pd.Series(np.array([*names, None], dtype=object)[ids])
 
+        def told(ids: Ints, names: Sequence[Any]) -> Any:
+            return texts(ids, list(map(str, names))) if len(names) else pd.Series(ids).where(ids != MISSING)
+
         return pd.DataFrame(
             {
                 "at": pd.to_datetime(self.at, utc=True),
@@ -118,8 +124,8 @@ class Trace:
                 "size": pd.Series(self.size).where(self.size != MISSING).astype("Int64"),
                 "cost": pd.Series(self.cost).where(self.cost != MISSING).astype("Int64"),
                 "found": pd.Series(self.found).where(self.found != MISSING).astype("boolean"),
-                "version": self.version,
-                "scope": self.scope,
+                "version": told(self.version, self.versions),
+                "scope": told(self.scope, self.scopes),
                 "node": texts(self.node, self.nodes),
                 "force": self.force,
             }

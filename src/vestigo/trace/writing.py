@@ -22,8 +22,7 @@ def write_trace(trace: Trace, path: str | Path) -> Path:
     """Writes the trace to a CSV, TSV or JSON Lines file (also ``.gz``, ``.bz2``, ``.zst``), to Parquet, or, for
     ``.arrow``, in the prepared form, which `read_trace` maps instead of reading. Gives the path.
 
-    Versions and scopes are written as numbers that tell them apart. A file is there whole or not at all.
-    Raises TraceError if it cannot be written.
+    A file is there whole or not at all. Raises TraceError if it cannot be written.
     """
     path = Path(path)
     write = _writer(path)
@@ -92,7 +91,7 @@ def _write_json_lines(trace: Trace, path: Path) -> None:
 def _members(name: str, column: pa.Array) -> pa.Array:
     """Each value as `"name": value`, nothing where there is none. Distinct texts are quoted once."""
     if pa.types.is_dictionary(column.type):
-        quoted = [f'"{name}": {json.dumps(value)}' for value in column.dictionary.to_pylist()]
+        quoted = [f'"{name}": {json.dumps(value, default=str)}' for value in column.dictionary.to_pylist()]
         return pa.DictionaryArray.from_arrays(column.indices, pa.array(quoted, pa.large_string()))
     quote = '"' if name == "at" else ""
     text = pc.strftime(column, "%Y-%m-%dT%H:%M:%SZ") if name == "at" else column.cast(pa.string())

@@ -13,7 +13,7 @@ import pyarrow.compute as pc
 from vestigo.study.survey.measure import Reads
 from vestigo.study.truths import truths
 from vestigo.trace import Trace
-from vestigo.trace.formats.prepared import key_texts
+from vestigo.trace.names import arrow_names
 from vestigo.trace.trace import MISSING
 from vestigo.units import counted, format_share
 
@@ -62,7 +62,7 @@ class Keys:
 def findings(trace: Trace, reads: Reads) -> tuple[Finding, ...]:
     """Those that touch most reads first."""
     ids, counts = np.unique(reads.key, return_counts=True)
-    texts = key_texts(trace).take(pa.array(ids)).cast(pa.large_string())
+    texts = arrow_names(trace.keys).take(pa.array(ids)).cast(pa.large_string())
     keys = Keys(ids, texts, trace.key_lookup[ids], counts)
     found = [*_shared(trace, keys), *_wide(trace, reads, keys)]
     for lookup, name in enumerate(trace.lookups):

@@ -12,15 +12,17 @@ import numpy as np
 import pyarrow as pa
 
 from vestigo.errors import TraceError
-from vestigo.trace.reading.build import MOST_LOOKUPS, KeyNames
+from vestigo.trace.names import Names, arrow_names
+from vestigo.trace.reading.build import MOST_LOOKUPS
 from vestigo.trace.reading.columns import LARGEST, OPS
 from vestigo.trace.reading.times import EARLIEST, LATEST, LONGEST
 from vestigo.trace.trace import MISSING, Op, Trace
 
 _ALWAYS = ("at", "op", "lookup", "key")
 _MARK = {b"vestigo": b"prepared trace, 1"}
-_PLAIN = {"size": np.int64, "cost": np.int64, "found": np.int8, "version": np.int32, "scope": np.int32}
-_BOUNDS = {"size": LARGEST, "cost": LONGEST, "found": 1, "version": 2**31 - 1, "scope": 2**31 - 1}
+_PLAIN = {"size": np.int64, "cost": np.int64, "found": np.int8}
+_BOUNDS = {"size": LARGEST, "cost": LONGEST, "found": 1}
+_IDS = ("lookup", "key", "node", "version", "scope")
 
 
 def is_prepared(path: Path) -> bool:
@@ -31,14 +33,15 @@ def is_prepared(path: Path) -> bool:
 
 def prepared_table(trace: Trace) -> pa.Table:
     """One batch. Columns that say nothing are left out."""
-    lookups, nodes = pa.array(trace.lookups, pa.string()), pa.array(trace.nodes, pa.string())
     ops = pa.array(trace.op)
     columns: dict[str, Any] = {
         "at": pa.array(trace.at).cast(pa.timestamp("ns", "UTC")),
         "op": pa.DictionaryArray.from_arrays(ops, pa.array(OPS)),
-        "lookup": pa.DictionaryArray.from_arrays(_nullable(trace.lookup), lookups, safe=False),
-        "key": pa.DictionaryArray.from_arrays(_nullable(trace.key), key_texts(trace), safe=False),
-        "node": pa.DictionaryArray.from_arrays(_nullable(trace.node), nodes, safe=False),
+        "lookup": _named(trace.lookup, pa.array(trace.lookups, pa.string())),
+        "key": _named(trace.key, arrow_names(trace.keys)),
+        "node": _named(trace.node, pa.array(trace.nodes, pa.string())),
+        "version": _named(trace.version, arrow_names(trace.versions)),
+        "scope": _named(trace.scope, arrow_names(trace.scopes)),
         **{name: _nullable(getattr(trace, name)) for name in _PLAIN},
         "force": pa.array(trace.force.astype(np.int8)),
     }
@@ -68,7 +71,7 @@ def open_prepared(path: Path) -> Trace:
 def _trace(table: pa.Table, path: Path) -> Trace:
     table.validate()
     rows = len(table)
-    texts = {name: _dictionary(table, name) for name in ("lookup", "key", "node")}
+    texts = {name: _dictionary(table, name) for name in _IDS}
     for values in texts.values():
         values.validate(full=True)
     at = _values(table, "at", np.int64)
@@ -97,24 +100,30 @@ def _trace(table: pa.Table, path: Path) -> Trace:
         lookup=lookup,
         key=key,
         node=ids["node"],
+        version=ids["version"],
+        scope=ids["scope"],
         **plain,
         force=force.view(np.bool_) if _within(force, 1, 0) else force != 0,
         lookups=tuple(texts["lookup"].to_pylist()),
-        keys=KeyNames(texts["key"], np.arange(len(texts["key"]))),
+        keys=Names(texts["key"]),
         key_lookup=key_lookup,
         nodes=tuple(texts["node"].to_pylist()),
+        versions=Names(texts["version"]),
+        scopes=Names(texts["scope"]),
         source=str(path),
     )
-
-
-def key_texts(trace: Trace) -> pa.Array:
-    """The text or number of each key."""
-    return trace.keys.all() if isinstance(trace.keys, KeyNames) else pa.array(list(trace.keys))
 
 
 def _says_anything(trace: Trace, name: str) -> bool:
     values = getattr(trace, name)
     return bool(np.any(values != (0 if name == "force" else MISSING)))
+
+
+def _named(ids: np.ndarray, names: pa.Array) -> pa.DictionaryArray:
+    """Ids with what stands behind them; themselves, where they are but told apart."""
+    if len(names) == 0:
+        names = pa.array(range(int(ids.max(initial=-1)) + 1), pa.int32())
+    return pa.DictionaryArray.from_arrays(_nullable(ids), names, safe=False)
 
 
 def _nullable(values: np.ndarray) -> pa.Array:

@@ -8,12 +8,16 @@ import pyarrow as pa
 
 from vestigo.errors import TraceError
 from vestigo.trace.formats.raw import row_place
+from vestigo.trace.names import Names
 from vestigo.trace.reading import columns
 from vestigo.trace.reading.columns import NAMES, READERS, Bad
 from vestigo.trace.reading.times import costs, times
 from vestigo.trace.trace import MISSING, Op, Trace
 
 MOST_LOOKUPS = 10_000
+
+_IN_FULL = ("lookup", "node")
+"""Columns of few different texts, which are kept as Python's."""
 
 Checked = dict[str, Any]
 """The columns of one file: arrays, or ids with their values where a column holds texts."""
@@ -157,8 +161,8 @@ def _number(found: Checked, order: np.ndarray | None, moved: int, source: str, n
     key, pairs = dense(np.where(keyed, text.astype(np.int64) * lookups + lookup, MISSING))
     key_lookup = (pairs % lookups).astype(np.int32)
     nodes, node = _encoded(found, "node", order)
-    _, version = _encoded(found, "version", order)
-    _, scope = _encoded(found, "scope", order)
+    versions, version = _encoded(found, "version", order)
+    scopes, scope = _encoded(found, "scope", order)
     return Trace(
         at=column("at", 0, np.int64),
         op=op,
@@ -172,8 +176,10 @@ def _number(found: Checked, order: np.ndarray | None, moved: int, source: str, n
         node=node,
         force=column("force", 0, np.int8) == 1,
         lookups=tuple(map(str, lookup_names)),
-        keys=KeyNames(texts, pairs // lookups),
+        keys=Names(texts, pairs // lookups),
         key_lookup=key_lookup,
+        versions=Names(versions),
+        scopes=Names(scopes),
         nodes=tuple(map(str, nodes)),
         moved=moved,
         source=source,
@@ -195,12 +201,12 @@ def _lookups(found: Checked, order: np.ndarray | None, op: np.ndarray) -> tuple[
     return names, np.ascontiguousarray(lookup, np.int32)
 
 
-def _encoded(found: Checked, name: str, order: np.ndarray | None) -> tuple[list[Any], np.ndarray]:
+def _encoded(found: Checked, name: str, order: np.ndarray | None) -> tuple[Any, np.ndarray]:
     """The values of a column and each row's id, by first appearance in time order."""
     encoded = found.get(name)
     if encoded is None:
-        return [], np.full(len(found["at"]), MISSING, np.int32)
-    values = encoded.dictionary.to_pylist() if name in ("lookup", "node") else encoded.dictionary
+        return [] if name in _IN_FULL else pa.array([], pa.string()), np.full(len(found["at"]), MISSING, np.int32)
+    values = encoded.dictionary.to_pylist() if name in _IN_FULL else encoded.dictionary
     ids = columns.ids(encoded)
     if order is None:
         return values, ids
@@ -212,21 +218,3 @@ def dense(codes: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Ids by first appearance for codes (negative: none), and the code of each id."""
     encoded = pa.array(codes, mask=codes < 0).dictionary_encode()
     return columns.ids(encoded), encoded.dictionary.to_numpy(zero_copy_only=False)
-
-
-class KeyNames(Sequence[Any]):
-    """The text of each key, looked up when it is asked for: there may be millions."""
-
-    def __init__(self, texts: pa.Array, ids: np.ndarray) -> None:
-        self._texts, self._ids = texts, ids
-
-    def __len__(self) -> int:
-        return len(self._ids)
-
-    def all(self) -> pa.Array:
-        """As one Arrow array."""
-        return self._texts.take(pa.array(self._ids))
-
-    def __getitem__(self, key: Any) -> Any:
-        found = self._texts.take(pa.array(np.atleast_1d(self._ids[key]))).to_pylist()
-        return found if isinstance(key, slice) else found[0]

@@ -1,0 +1,30 @@
+"""The texts or numbers behind ids, looked up when they are asked for: there may be millions."""
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+
+
+class Names(Sequence[Any]):
+    """A sequence over an Arrow array, or over some of its places."""
+
+    def __init__(self, values: pa.Array, places: np.ndarray | None = None) -> None:
+        self._values = values if places is None else values.take(pa.array(places))
+
+    @property
+    def values(self) -> pa.Array:
+        return self._values
+
+    def __len__(self) -> int:
+        return len(self._values)
+
+    def __getitem__(self, place: Any) -> Any:
+        found = self._values[place]
+        return found.to_pylist() if isinstance(place, slice) else found.as_py()
+
+
+def arrow_names(names: Sequence[Any]) -> pa.Array:
+    """As one Arrow array."""
+    return names.values if isinstance(names, Names) else pa.array(list(names))

@@ -1,0 +1,222 @@
+"""Traces made of others: a part, a sample, another pace, several together, without what keys tell.
+
+Each function gives a new Trace and leaves its own alone. Clears and restarts stay, but for `between`.
+"""
+
+import dataclasses
+import hashlib
+from collections.abc import Callable, Sequence
+from datetime import datetime
+from fractions import Fraction
+
+import numpy as np
+import pyarrow as pa
+
+from vestigo.errors import TraceError
+from vestigo.trace.formats.prepared import prepared_table
+from vestigo.trace.names import Names, arrow_names
+from vestigo.trace.reading.build import Origin, build_trace, check_columns, dense
+from vestigo.trace.reading.columns import Bad
+from vestigo.trace.reading.pattern import Pattern
+from vestigo.trace.reading.times import EARLIEST, LATEST, times
+from vestigo.trace.trace import MISSING, Trace
+from vestigo.units import Duration
+
+__all__ = ["anonymised", "between", "faster", "merged", "only", "sampled"]
+
+Moment = str | int | datetime | Duration
+
+
+def between(trace: Trace, begin: Moment | None = None, end: Moment | None = None) -> Trace:
+    """The events from `begin` on and before `end`: RFC 3339 text, an aware datetime, ns since 1970, or a duration
+    (``"2h"``) since the first event.
+
+    >>> trace = Trace.from_table({"at": [0, 10**9, 2 * 10**9], "key": ["a", "b", "c"]})
+    >>> between(trace, "1s").keys[:]
+    ['b', 'c']
+    """
+    first = 0 if begin is None else np.searchsorted(trace.at, _moment(trace, begin))
+    last = len(trace) if end is None else np.searchsorted(trace.at, _moment(trace, end))
+    return _rows(trace, np.arange(first, max(first, last)))
+
+
+def only(
+    trace: Trace,
+    *,
+    lookups: Sequence[str] | None = None,
+    keys: str | None = None,
+    nodes: Sequence[str] | None = None,
+) -> Trace:
+    """The events of some look-ups, of keys that a pattern (``"/tiles/9/{...}"``) matches, of some nodes.
+
+    Events without a node, and clears of everything, belong to all. Raises TraceError for names that the trace has not.
+
+    >>> trace = Trace.from_table({"at": [1, 2, 3], "key": ["9/1", "10/1", "9/2"]})
+    >>> only(trace, keys="9/{}").keys[:]
+    ['9/1', '9/2']
+    """
+    kept = np.ones(len(trace), bool)
+    if lookups is not None:
+        kept &= np.isin(trace.lookup, _ids("look-up", lookups, trace.lookups)) | (trace.lookup == MISSING)
+    if nodes is not None:
+        kept &= np.isin(trace.node, _ids("node", nodes, trace.nodes)) | (trace.node == MISSING)
+    if keys is not None:
+        kept &= _of_keys(trace, _matched(trace, keys))
+    return _rows(trace, np.flatnonzero(kept))
+
+
+def sampled(trace: Trace, share: float, seed: int = 0) -> Trace:
+    """All events of a share of the keys. A key is in or out by its text, so that traces of one system agree."""
+    if not 0 < share <= 1:
+        raise TraceError(f"a share of {share:g} is not above 0 and at most 1")
+    salt = seed.to_bytes(16, "little", signed=True)
+    limit = int(share * 2**64)
+    names = [name.encode() for name in trace.lookups]
+    draws = [
+        int.from_bytes(hashlib.blake2b(str(key).encode(), digest_size=8, key=names[lookup][:64], salt=salt).digest())
+        for key, lookup in zip(arrow_names(trace.keys).to_pylist(), trace.key_lookup.tolist(), strict=True)
+    ]
+    return _rows(trace, np.flatnonzero(_of_keys(trace, np.array(draws, np.uint64) < limit if limit < 2**64 else True)))
+
+
+def faster(trace: Trace, factor: float) -> Trace:
+    """The same events in a `factor` less time, from the same start; what the origin takes stays.
+
+    >>> faster(Trace.from_table({"at": [5, 15, 25], "key": ["a", "b", "c"]}), 2).at.tolist()
+    [5, 10, 15]
+    """
+    ratio = Fraction(factor).limit_denominator(1_000_000) if np.isfinite(factor) else Fraction(0)
+    if ratio <= 0:
+        raise TraceError(f"a factor of {factor:g} is not a number above 0")
+    if len(trace) == 0:
+        return trace
+    whole, rest = np.divmod(trace.at - trace.at[0], ratio.numerator)
+    if int(whole[-1]) * ratio.denominator > LATEST - int(trace.at[0]):
+        raise TraceError(f"a factor of {factor:g} stretches the trace past the year 2100; choose a larger one")
+    at = trace.at[0] + whole * ratio.denominator + rest * ratio.denominator // ratio.numerator
+    return dataclasses.replace(trace, at=at)
+
+
+def merged(traces: Sequence[Trace]) -> Trace:
+    """One trace of all events, in time order; those of a tie in the order of the traces.
+
+    Versions are the same if they are called the same.
+    """
+    pieces = [check_columns(_table(trace), Origin(trace.source)) for trace in traces]
+    if not pieces:
+        raise TraceError("there is no trace to merge")
+    merged_in = build_trace(pieces, " and ".join(trace.source for trace in traces))
+    return dataclasses.replace(merged_in, moved=0)
+
+
+def anonymised(trace: Trace, secret: bytes | str) -> Trace:
+    """Keys hashed with a secret (BLAKE2b); versions, scopes and nodes numbered; look-ups keep their names.
+
+    The same key under the same secret gives the same hash, in every trace. Times, sizes and costs stay.
+    Raises TraceError if the secret is shorter than 8 bytes.
+    """
+    keyed = hasher(secret)
+    hashes = [keyed(key) for key in arrow_names(trace.keys).to_pylist()]
+    return dataclasses.replace(
+        trace,
+        keys=Names(pa.array(hashes, pa.string())),
+        versions=(),
+        scopes=(),
+        nodes=tuple(f"node {number}" for number in range(1, len(trace.nodes) + 1)),
+        source="anonymised",
+        notes=(),
+    )
+
+
+def hasher(secret: bytes | str) -> Callable[[object], str]:
+    """Gives a key's hash under a secret."""
+    given = secret.encode() if isinstance(secret, str) else secret
+    if len(given) < 8:
+        raise TraceError("a secret of less than 8 bytes can be guessed; give a longer one")
+    return lambda key: hashlib.blake2b(str(key).encode(), digest_size=10, key=given[:64]).hexdigest()
+
+
+def _rows(trace: Trace, rows: np.ndarray) -> Trace:
+    """Some of the events, ids numbered anew."""
+    key, keys = dense(trace.key[rows].astype(np.int64))
+    lookup, lookups = dense(trace.lookup[rows].astype(np.int64))
+    node, nodes = dense(trace.node[rows].astype(np.int64))
+    version, versions = dense(trace.version[rows].astype(np.int64))
+    scope, scopes = dense(trace.scope[rows].astype(np.int64))
+    place = np.full(len(trace.lookups) + 1, MISSING, np.int32)
+    place[lookups] = np.arange(len(lookups))
+    return dataclasses.replace(
+        trace,
+        at=trace.at[rows],
+        op=trace.op[rows],
+        lookup=lookup,
+        key=key,
+        size=trace.size[rows],
+        cost=trace.cost[rows],
+        found=trace.found[rows],
+        version=version,
+        scope=scope,
+        node=node,
+        force=trace.force[rows],
+        lookups=tuple(trace.lookups[old] for old in lookups),
+        keys=Names(arrow_names(trace.keys), keys),
+        key_lookup=place[trace.key_lookup[keys]],
+        nodes=tuple(trace.nodes[old] for old in nodes),
+        versions=Names(arrow_names(trace.versions), versions) if len(trace.versions) else (),
+        scopes=Names(arrow_names(trace.scopes), scopes) if len(trace.scopes) else (),
+    )
+
+
+def _of_keys(trace: Trace, chosen: np.ndarray | bool) -> np.ndarray:
+    """Which events are of chosen keys, or of none."""
+    flags = np.append(np.broadcast_to(chosen, len(trace.keys)), True)
+    of_keys: np.ndarray = flags[trace.key]  # MISSING is the last
+    return of_keys
+
+
+def _matched(trace: Trace, pattern: str) -> np.ndarray:
+    try:
+        return Pattern.parse("", pattern).keys(arrow_names(trace.keys).cast(pa.large_string()))[0]
+    except ValueError as error:
+        raise TraceError(str(error)) from None
+
+
+def _ids(what: str, names: Sequence[str], known: tuple[str, ...]) -> list[int]:
+    strangers = [name for name in names if name not in known]
+    if strangers:
+        raise TraceError([f"the trace has no {what} {name!r}; it has {', '.join(known[:20])}" for name in strangers])
+    return [known.index(name) for name in names]
+
+
+def _moment(trace: Trace, moment: Moment) -> int:
+    """In ns since 1970."""
+    if isinstance(moment, str):
+        try:
+            return _moment(trace, Duration.parse(moment))
+        except ValueError:
+            return _parsed(moment)
+    if isinstance(moment, Duration):
+        return (int(trace.at[0]) if len(trace) else 0) + int(moment)
+    if isinstance(moment, datetime):
+        return _parsed(moment.isoformat())
+    return min(max(int(moment), EARLIEST), LATEST)
+
+
+def _parsed(text: str) -> int:
+    try:
+        return int(times(pa.array([text]), None, None, lambda _: None)[0])
+    except Bad as bad:
+        raise TraceError(
+            f"{text!r} is no moment; expected is a duration since the first event, or {bad.expected}"
+        ) from None
+
+
+def _table(trace: Trace) -> pa.Table:
+    """As a table with columns that are but told apart made texts, each trace's its own."""
+    table = prepared_table(trace)
+    for name, names in (("version", trace.versions), ("scope", trace.scopes)):
+        if name in table.column_names and not len(names):
+            texts = pa.array([f"{trace.source}, {number}" for number in range(int(getattr(trace, name).max()) + 1)])
+            column = pa.DictionaryArray.from_arrays(table[name].chunk(0).indices, texts)
+            table = table.set_column(table.column_names.index(name), name, column)
+    return table

@@ -1,0 +1,157 @@
+"""A part, a sample, another pace, several together: each a trace that replays like what it stands for."""
+
+import dataclasses
+from datetime import UTC, datetime
+
+import numpy as np
+import pytest
+
+from vestigo import Duration, Rules, Trace, TraceError, replay, shape, synth
+from vestigo.trace import Op
+
+SECOND = 10**9
+
+
+@pytest.fixture
+def trace() -> Trace:
+    return Trace.from_table(
+        {
+            "at": [0, 1 * SECOND, 2 * SECOND, 3 * SECOND, 4 * SECOND],
+            "op": ["read", "write", "read", "clear", "read"],
+            "lookup": ["tide", "berth", "berth", None, "tide"],
+            "key": ["n/1", "n/1", "s/2", None, "n/1"],
+            "version": ["v1", "v2", "v3", None, "v1"],
+            "scope": ["p", None, "q", None, "q"],
+            "node": ["east", "west", "west", None, "east"],
+        }
+    )
+
+
+def whole(trace: Trace) -> None:
+    """Ids are dense, by first appearance, and point to what is there."""
+    for ids, names in (
+        (trace.key, trace.keys),
+        (trace.lookup, trace.lookups),
+        (trace.node, trace.nodes),
+        (trace.version, trace.versions),
+        (trace.scope, trace.scopes),
+    ):
+        there = ids[ids >= 0]
+        firsts = there[np.sort(np.unique(there, return_index=True)[1])]
+        assert firsts.tolist() == list(range(len(names)))
+    keyed = trace.op <= Op.REMOVE
+    assert np.array_equal(trace.key_lookup[trace.key[keyed]], trace.lookup[keyed])
+
+
+@pytest.mark.parametrize(
+    ("begin", "end", "at"),
+    [
+        (None, None, [0, 1, 2, 3, 4]),
+        ("1s", "3s", [1, 2]),
+        (Duration.parse("1s"), 3 * SECOND, [1, 2]),
+        ("1970-01-01T01:00:02+01:00", None, [2, 3, 4]),
+        (datetime(1970, 1, 1, 0, 0, 3, tzinfo=UTC), None, [3, 4]),
+        ("3s", "1s", []),
+    ],
+)
+def test_a_stretch_of_time(trace: Trace, begin: shape.Moment, end: shape.Moment, at: list[int]) -> None:
+    part = shape.between(trace, begin, end)
+    assert (part.at // SECOND).tolist() == at
+    whole(part)
+
+
+def test_what_is_no_moment_is_refused(trace: Trace) -> None:
+    for wrong in ("noon", "5 moons", "2026-03-02T06:00:00"):
+        with pytest.raises(TraceError, match="is no moment"):
+            shape.between(trace, wrong)
+
+
+def test_look_ups_nodes_and_keys(trace: Trace) -> None:
+    part = shape.only(trace, lookups=["berth"])
+    assert part.lookups == ("berth",)
+    assert part.op.tolist() == [Op.WRITE, Op.READ, Op.CLEAR]
+    assert list(part.versions[:]) == ["v2", "v3"]
+    whole(part)
+    assert shape.only(trace, nodes=["east"]).op.tolist() == [Op.READ, Op.CLEAR, Op.READ]
+    part = shape.only(trace, keys="n/{}")
+    assert len(part) == 4 and set(part.keys[:]) == {"n/1"}
+    whole(part)
+    with pytest.raises(TraceError, match="the trace has no look-up 'tied'; it has tide, berth"):
+        shape.only(trace, lookups=["tied"])
+
+
+def test_a_sample_keeps_all_events_of_its_keys() -> None:
+    trace = synth(20_000, keys=2_000, skew=0.0, seed=3)
+    part = shape.sampled(trace, 0.25, seed=1)
+    whole(part)
+    counts = dict(zip(*np.unique(np.array(trace.keys[:])[trace.key], return_counts=True), strict=True))
+    kept = dict(zip(*np.unique(np.array(part.keys[:])[part.key], return_counts=True), strict=True))
+    assert kept == {key: counts[key] for key in kept}
+    assert 0.2 < len(part.keys) / len(trace.keys) < 0.3
+    again = shape.sampled(shape.between(trace, "10s"), 0.25, seed=1)
+    assert set(again.keys[:]) <= set(part.keys[:])
+    assert set(shape.sampled(trace, 0.25, seed=2).keys[:]) != set(part.keys[:])
+    assert len(shape.sampled(trace, 1)) == len(trace)
+    for wrong in (0, 1.5, float("nan")):
+        with pytest.raises(TraceError, match="a share of"):
+            shape.sampled(trace, wrong)
+
+
+@pytest.mark.parametrize(
+    ("factor", "at"), [(2, [0, 0.5, 1, 1.5, 2]), (0.1, [0, 10, 20, 30, 40]), (3, [0, 1 / 3, 2 / 3, 1, 4 / 3])]
+)
+def test_time_runs_faster_or_slower(trace: Trace, factor: float, at: list[float]) -> None:
+    assert shape.faster(trace, factor).at.tolist() == [int(one * SECOND) for one in at]
+
+
+def test_a_pace_that_is_none_is_refused(trace: Trace) -> None:
+    for wrong in (0, -1, float("inf"), float("nan")):
+        with pytest.raises(TraceError, match="is not a number above 0"):
+            shape.faster(trace, wrong)
+    slow = shape.faster(trace, 1e-6)
+    with pytest.raises(TraceError, match="past the year 2100"):
+        shape.faster(slow, 1e-6)
+
+
+def test_parts_merged_are_the_whole(trace: Trace) -> None:
+    parts = [shape.only(trace, nodes=["east"]), shape.between(shape.only(trace, nodes=["west"]), None, 3 * SECOND)]
+    parts[0] = dataclasses.replace(parts[0], source="a")
+    merged = shape.merged(parts)
+    assert merged.to_pandas().equals(trace.to_pandas())
+    whole(merged)
+    assert replay(merged, Rules()).to_dict() == replay(trace, Rules()).to_dict() | {
+        "name": replay(merged, Rules()).name
+    }
+
+
+def test_versions_that_are_but_told_apart_stay_apart_when_merged(trace: Trace) -> None:
+    numbered = [dataclasses.replace(shape.anonymised(trace, "a secret"), source=name) for name in "ab"]
+    merged = shape.merged(numbered)
+    assert len(merged.versions) == 6
+    whole(merged)
+
+
+def test_an_anonymous_trace_tells_no_names_and_replays_the_same(trace: Trace) -> None:
+    hidden = shape.anonymised(trace, "a secret")
+    assert replay(hidden, Rules(max_entries=1)).hits == replay(trace, Rules(max_entries=1)).hits
+    told = repr(hidden.to_pandas().to_dict()) + repr(hidden)
+    assert not any(name in told for name in ("n/1", "s/2", "v1", "'p'", "east", "west"))
+    assert hidden.nodes == ("node 1", "node 2")
+    assert hidden.keys[0] == hidden.keys[1] != hidden.keys[2]
+    assert (
+        hidden.keys[:] == shape.anonymised(trace, b"a secret").keys[:] != shape.anonymised(trace, "another one").keys[:]
+    )
+    with pytest.raises(TraceError, match="less than 8 bytes"):
+        shape.anonymised(trace, "short")
+
+
+def test_an_empty_trace_can_be_shaped() -> None:
+    empty = Trace.from_table({"at": [], "key": []})
+    for shaped in (
+        shape.between(empty, "1s"),
+        shape.sampled(empty, 0.5),
+        shape.faster(empty, 2),
+        shape.only(empty, keys="{}"),
+    ):
+        assert len(shaped) == 0
+    assert len(shape.merged([empty, empty])) == 0
