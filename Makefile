@@ -33,6 +33,8 @@ build/test_%: native/tests/test_%.cpp native/tests/check.hpp $(NATIVE)
 
 bench: $(VENV)/installed
 	$(BIN)/python benchmarks/speed.py
+	$(BIN)/python benchmarks/reading.py
+	$(BIN)/python benchmarks/recorder_cost.py
 
 screenshots: $(VENV)/installed
 	$(BIN)/python scripts/screenshots.py

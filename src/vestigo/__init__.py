@@ -10,6 +10,7 @@ if TYPE_CHECKING:
     from vestigo.engine import replay
     from vestigo.errors import InputError, PlanError, RulesError, TraceError, VestigoError
     from vestigo.outcome import Measures, Outcome
+    from vestigo.recording import Recorder
     from vestigo.rules import Plan, Rules, read_plan
     from vestigo.show import figures
     from vestigo.study import Comparison, Survey, compare, survey
@@ -27,6 +28,7 @@ _HOMES = {
     "Outcome": "outcome",
     "Plan": "rules",
     "PlanError": "errors",
+    "Recorder": "recording",
     "Rules": "rules",
     "RulesError": "errors",
     "Survey": "study",
@@ -55,6 +57,7 @@ __all__ = [
     "Outcome",
     "Plan",
     "PlanError",
+    "Recorder",
     "Rules",
     "RulesError",
     "Survey",

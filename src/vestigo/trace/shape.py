@@ -5,7 +5,7 @@ Each function gives a new Trace and leaves its own alone. Clears and restarts st
 
 import dataclasses
 import hashlib
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from datetime import datetime
 from fractions import Fraction
 
@@ -13,6 +13,7 @@ import numpy as np
 import pyarrow as pa
 
 from vestigo.errors import TraceError
+from vestigo.recording.hashing import hasher
 from vestigo.trace.formats.prepared import prepared_table
 from vestigo.trace.names import Names, arrow_names
 from vestigo.trace.reading.build import Origin, build_trace, check_columns, dense
@@ -126,14 +127,6 @@ def anonymised(trace: Trace, secret: bytes | str) -> Trace:
         source="anonymised",
         notes=(),
     )
-
-
-def hasher(secret: bytes | str) -> Callable[[object], str]:
-    """Gives a key's hash under a secret."""
-    given = secret.encode() if isinstance(secret, str) else secret
-    if len(given) < 8:
-        raise TraceError("a secret of less than 8 bytes can be guessed; give a longer one")
-    return lambda key: hashlib.blake2b(str(key).encode(), digest_size=10, key=given[:64]).hexdigest()
 
 
 def _rows(trace: Trace, rows: np.ndarray) -> Trace:

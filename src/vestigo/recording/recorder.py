@@ -1,0 +1,195 @@
+"""``Recorder``: notes what a running service reads, without getting in its way."""
+
+import atexit
+import inspect
+import itertools
+import os
+import socket
+import weakref
+from collections.abc import Awaitable, Callable, Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
+from functools import wraps
+from pathlib import Path
+from time import perf_counter_ns, time_ns
+from typing import Any, ParamSpec, Self, TypeVar, cast
+
+from vestigo.errors import TraceError
+from vestigo.recording.hashing import hasher
+from vestigo.recording.values import plain_size, plain_size_and_version, plain_version
+from vestigo.recording.writer import Event, Writer
+from vestigo.units import Duration, parse_bytes
+
+P = ParamSpec("P")
+R = TypeVar("R")
+Key = str | int
+Version = str | int | None
+_NOTHING = (0, None)
+_scope: ContextVar[str | None] = ContextVar("vestigo_scope", default=None)
+_numbers = itertools.count(1)
+
+
+class Recorder:
+    """Writes reads and changes of a service to files in a folder, which `read_trace` reads as one trace.
+
+    It never blocks and never raises into the service: events wait in a buffer of at most `buffer`, and a thread
+    writes them every `flush_every`; what finds the buffer full, or the disk, is dropped and counted. A killed process
+    loses at most what was not flushed. Files are JSON Lines, a new one every `rotate_at` bytes. With a `secret`, keys
+    and versions are hashed before they are written. Several processes may record into one folder; a forked child goes
+    on by itself.
+
+    >>> import tempfile
+    >>> from vestigo import read_trace
+    >>> with tempfile.TemporaryDirectory() as folder:
+    ...     with Recorder(folder, node="quay-1") as recorder:
+    ...         @recorder.reads("vessel")
+    ...         def vessel(call_sign):
+    ...             return {"name": "Gull"} if call_sign == "QAB123" else None
+    ...         for call_sign in ("QAB123", "QZZ999", "QAB123"):
+    ...             _ = vessel(call_sign)
+    ...         recorder.write("vessel", "QAB123")
+    ...     read_trace(folder).found.tolist()
+    [1, 0, 1, -1]
+    """
+
+    def __init__(  # noqa: PLR0913  # options by name
+        self,
+        folder: str | Path,
+        *,
+        node: str | None = None,
+        buffer: int = 100_000,
+        rotate_at: int | str = "256 MiB",
+        flush_every: Duration | str = "500ms",
+        secret: bytes | str | None = None,
+    ) -> None:
+        """Makes the folder. Raises TraceError if nothing can be written there, or an option is wrong."""
+        try:
+            span, largest = Duration.parse(flush_every), parse_bytes(rotate_at)
+        except ValueError as error:
+            raise TraceError(f"recorder: {error}") from None
+        self.node = node if node is not None else f"{socket.gethostname()}-{os.getpid()}"
+        self.failed = 0
+        """Reads that could not be noted, because a function for key, size or version raised."""
+        hashed = hasher(secret) if secret is not None else None
+        self._writer = Writer(Path(folder), buffer, largest, int(span) / 1e9, hashed)
+        atexit.register(_close, weakref.ref(self))
+
+    @property
+    def written(self) -> int:
+        """Events in files."""
+        return self._writer.written
+
+    @property
+    def dropped(self) -> int:
+        """Events that found the buffer or the disk full."""
+        return self._writer.dropped
+
+    def reads(
+        self,
+        lookup: str,
+        key: Callable[P, Key] | None = None,
+        *,
+        size: Callable[[Any], int | None] = plain_size,
+        version: Callable[[Any], Version] | None = plain_version,
+        null: Callable[[Any], bool] | None = None,
+    ) -> Callable[[Callable[P, R]], Callable[P, R]]:
+        """Decorates a function that loads a value from the origin, plain or async: each call is noted as a read.
+
+        `key` makes the key from the call's arguments; by default it is these, with colons between. `size` and
+        `version` are told from the value: by default its bytes when written plainly, and a checksum of them (None for
+        no version). `null` says whether there was none: by default where the value is None. A call that raises is
+        not noted.
+        """
+        make_key = key if key is not None else _joined
+        put, node = self._writer.put, self.node
+        tell = plain_size_and_version if (size, version) == (plain_size, plain_version) else _teller(size, version)
+
+        def decorate(load: Callable[P, R]) -> Callable[P, R]:
+            def note(at: int, begun: int, value: Any, args: Any, kwargs: Any) -> None:
+                try:
+                    cost = perf_counter_ns() - begun
+                    found = value is not None if null is None else not null(value)
+                    bytes_, told = tell(value) if found else _NOTHING
+                    noted = make_key(*args, **kwargs)
+                    put((at, "read", lookup, noted, bytes_, cost, found, told, _scope.get(), node))
+                except Exception:  # whatever a user's function does, the service goes on
+                    self.failed += 1
+
+            if inspect.iscoroutinefunction(load):
+
+                @wraps(load)
+                async def later(*args: P.args, **kwargs: P.kwargs) -> Any:
+                    at, begun = time_ns(), perf_counter_ns()
+                    value = await cast("Awaitable[Any]", load(*args, **kwargs))
+                    note(at, begun, value, args, kwargs)
+                    return value
+
+                return cast("Callable[P, R]", later)
+
+            @wraps(load)
+            def at_once(*args: P.args, **kwargs: P.kwargs) -> R:
+                at, begun = time_ns(), perf_counter_ns()
+                value = load(*args, **kwargs)
+                note(at, begun, value, args, kwargs)
+                return value
+
+            return at_once
+
+        return decorate
+
+    def write(self, lookup: str, key: Key) -> None:
+        """Notes that the value of a key changed at the origin."""
+        self._change("write", lookup, key)
+
+    def remove(self, lookup: str, key: Key) -> None:
+        """Notes that a key is gone from the origin."""
+        self._change("remove", lookup, key)
+
+    @contextmanager
+    def scope(self, name: str | None = None) -> Iterator[str]:
+        """What is read inside belongs to one request, session or page; also in the tasks that it starts."""
+        named = name if name is not None else f"{self.node}.{next(_numbers)}"
+        token = _scope.set(named)
+        try:
+            yield named
+        finally:
+            _scope.reset(token)
+
+    def flush(self) -> None:
+        """Writes what waits. Only this and `close` wait for the disk."""
+        self._writer.flush()
+
+    def close(self) -> None:
+        """Writes what waits and ends the thread. Events after it are dropped and counted."""
+        self._writer.close()
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    def __repr__(self) -> str:
+        return f"<Recorder {self._writer.folder}: {self.written:,} events written, {self.dropped:,} dropped>"
+
+    def _change(self, op: str, lookup: str, key: Key) -> None:
+        event: Event = (time_ns(), op, lookup, key, None, None, None, None, _scope.get(), self.node)
+        self._writer.put(event)
+
+
+def _joined(*args: Any, **kwargs: Any) -> Key:
+    if len(args) == 1 and not kwargs and type(args[0]) in (str, int):
+        return cast("Key", args[0])
+    return ":".join([*map(str, args), *(f"{name}={value}" for name, value in sorted(kwargs.items()))])
+
+
+def _teller(
+    size: Callable[[Any], int | None], version: Callable[[Any], Version] | None
+) -> Callable[[Any], tuple[int | None, Version]]:
+    """Size and version of a value by functions of the user's."""
+    return lambda value: (size(value), version(value) if version is not None else None)
+
+
+def _close(recorder: "weakref.ref[Recorder]") -> None:
+    if (there := recorder()) is not None:
+        there.close()

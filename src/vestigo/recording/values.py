@@ -1,0 +1,40 @@
+"""What a recorder tells of a value by itself: how large it is, and which."""
+
+import marshal
+import sys
+from typing import Any
+from zlib import adler32, crc32
+
+# The oldest format has neither references nor interning, so that equal values are equal bytes.
+_FORMAT = 0
+
+
+def plain_size(value: Any) -> int:
+    """Bytes of a text, of bytes, or of plain data when written; of other objects what Python says of them alone.
+
+    >>> plain_size("abc"), plain_size(b"abcd"), plain_size([1, 2.5, None]) < 30
+    (3, 4, True)
+    """
+    return plain_size_and_version(value)[0]
+
+
+def plain_version(value: Any) -> int | None:
+    """A checksum of a text, of bytes, or of plain data (numbers, texts, lists, dicts of these); None of other objects.
+
+    Two checksums of 32 bits each, CRC-32 and Adler-32 (RFC 1950): they tell a value from the one before as well as a
+    hash does, short of malice, and take a third of its time.
+
+    >>> plain_version({"a": 1}) == plain_version({"a": 1}) != plain_version({"a": 2})
+    True
+    """
+    return plain_size_and_version(value)[1]
+
+
+def plain_size_and_version(value: Any) -> tuple[int, int | None]:
+    """Both at once: the value is written once."""
+    kind = type(value)
+    try:
+        data = value.encode() if kind is str else value if kind is bytes else marshal.dumps(value, _FORMAT)
+    except ValueError:
+        return sys.getsizeof(value), None
+    return len(data), crc32(data) << 32 | adler32(data)

@@ -1,0 +1,151 @@
+"""Writes events to files from a thread of its own; the buffer before it is bounded, and never waits."""
+
+import contextlib
+import os
+import threading
+import time
+import weakref
+from collections import deque
+from collections.abc import Callable
+from json.encoder import encode_basestring_ascii as quoted
+from pathlib import Path
+
+from vestigo.errors import TraceError
+
+Event = tuple[
+    int, str, str, str | int, int | None, int | None, bool | None, str | int | None, str | None, str
+]  # at, op, lookup, key, size, cost, found, version, scope, node
+
+_FLAGS = {True: "true", False: "false"}
+_CHUNK = 4_096  # events encoded and written at once
+
+
+class Writer:
+    """Files `TIME-PID-NUMBER.jsonl` in a folder."""
+
+    def __init__(
+        self, folder: Path, buffer: int, rotate_at: int, flush_seconds: float, hashed: Callable[[object], str] | None
+    ) -> None:
+        self.folder = folder
+        self.written = 0
+        self.dropped = 0
+        self._buffer_size, self._rotate_at, self._flush_seconds = buffer, rotate_at, flush_seconds
+        self._hashed = hashed
+        self._waiting: deque[Event] = deque()
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+            self._start()
+        except OSError as error:
+            raise TraceError(f"{folder}: cannot be written: {error.strerror}; choose another folder") from None
+        ref = weakref.ref(self)
+
+        def after_fork() -> None:
+            if (there := ref()) is not None:
+                there._go_on_in_child()
+
+        os.register_at_fork(after_in_child=after_fork)
+
+    def put(self, event: Event) -> None:
+        """Takes an event, or drops it if the buffer is full or closed."""
+        if len(self._waiting) < self._buffer_size and not self._closed:
+            self._waiting.append(event)
+        else:
+            with self._counting:
+                self.dropped += 1
+
+    def flush(self) -> None:
+        with self._writing:
+            self._write_waiting()
+
+    def close(self) -> None:
+        self._closed = True
+        self._wake.set()
+        if self._thread is not threading.current_thread():
+            self._thread.join()
+
+    def _start(self) -> None:
+        self._closed = False
+        self._counting, self._writing, self._wake = threading.Lock(), threading.Lock(), threading.Event()
+        self._file, self._size, self._number = -1, 0, 0
+        self._begun = time.time_ns()
+        self._open()
+        self._thread = threading.Thread(target=_run, args=(weakref.ref(self), self._wake), name="vestigo", daemon=True)
+        self._thread.start()
+
+    def _go_on_in_child(self) -> None:
+        """After a fork: what waits is the parent's, and there is no thread yet."""
+        self._waiting.clear()
+        self.written = self.dropped = 0
+        try:
+            self._start()
+        except OSError:
+            self._closed = True
+
+    def _open(self) -> None:
+        if self._file >= 0:
+            os.close(self._file)
+            self._file = -1
+        name = f"{self._begun}-{os.getpid()}-{self._number:04}.jsonl"
+        self._file = os.open(self.folder / name, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_APPEND, 0o640)
+        self._size = 0
+        self._number += 1
+
+    def _write_waiting(self) -> None:
+        """All events that wait now. Called with the lock held."""
+        left = len(self._waiting)
+        while left > 0:
+            count = min(left, _CHUNK)
+            left -= count
+            events = [self._waiting.popleft() for _ in range(count)]
+            lines = [line for event in events if (line := self._line(event)) is not None]
+            done = len(lines) if self._append("".join(lines).encode()) else 0
+            self.written += done
+            if done < count:
+                with self._counting:
+                    self.dropped += count - done
+
+    def _append(self, data: bytes) -> bool:
+        """Whole lines or nothing: what a full disk cuts is taken back."""
+        try:
+            if self._size >= self._rotate_at or self._file < 0:
+                self._open()
+            view = memoryview(data)
+            while view:
+                view = view[os.write(self._file, view) :]
+        except OSError:
+            with contextlib.suppress(OSError):
+                os.ftruncate(self._file, self._size)
+            return False
+        self._size += len(data)
+        return True
+
+    def _line(self, event: Event) -> str | None:
+        at, op, lookup, key, size, cost, found, version, scope, node = event
+        hashed = self._hashed
+        try:
+            text = key if hashed is None and type(key) is str else str(key) if hashed is None else hashed(key)
+            head = f'{{"at": {at:d}, "op": "{op}", "lookup": {quoted(lookup)}, "key": {quoted(text)}'
+            told = f', "node": {quoted(node)}' if size is None else f', "node": {quoted(node)}, "size": {size:d}'
+            if found is not None:
+                told += f', "cost": {cost:d}, "found": {_FLAGS[found]}'
+            if version is not None:
+                told += f', "version": {quoted(str(version) if hashed is None else hashed(version))}'
+            if scope is not None:
+                told += f', "scope": {quoted(scope)}'
+        except Exception:  # a key, a size or a version that is none; the thread goes on
+            return None
+        return f"{head}{told}}}\n"
+
+
+def _run(writer: "weakref.ref[Writer]", wake: threading.Event) -> None:
+    """Writes until the writer is closed or gone."""
+    while (there := writer()) is not None:
+        closed = there._closed
+        there.flush()
+        if closed:
+            os.close(there._file)
+            there._file = -1
+            return
+        seconds = there._flush_seconds
+        del there
+        wake.wait(seconds)
