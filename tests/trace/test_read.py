@@ -199,3 +199,31 @@ def test_a_large_packed_file_is_read_to_its_end(tmp_path: Path, packing: str) ->
     rows = "\n".join(f'{{"at": {i}, "key": "{i * 7919 % 100_003}"}}' for i in range(300_000))
     trace = read_trace(packed(tmp_path / f"t.jsonl{packing}", rows))
     assert (len(trace), int(trace.at[-1]), len(trace.keys)) == (300_000, 299_999, 100_003)
+
+
+def test_a_line_end_in_quotes_is_part_of_its_value_wherever_the_file_is_divided(tmp_path: Path) -> None:
+    """Read in parallel, a file is divided at line ends; 300,000 rows are several pieces."""
+    keys = [f'a{number % 7}\n{number},b "c"' if number % 97 == 0 else str(number % 1000) for number in range(300_000)]
+    with (tmp_path / "t.csv").open("w", newline="") as file:
+        csv.writer(file, lineterminator="\n").writerows([["at", "key"], *enumerate(keys)])
+    trace = read_trace(tmp_path / "t.csv", at_unit="ns")
+    assert len(trace) == 300_000
+    assert [trace.keys[key] for key in trace.key[:3000].tolist()] == keys[:3000]
+    assert sorted(set(keys)) == sorted(trace.keys[:])
+
+
+def test_keys_named_by_rows_without_one_do_not_count() -> None:
+    table = {"at": [1, 2, 3, 4], "op": ["clear", "read", "restart", "read"], "key": ["x", "y", "z", "x"]}
+    trace = Trace.from_table({**table, "lookup": ["l", "l", None, "l"]})
+    assert list(trace.keys[:]) == ["y", "x"]
+    assert trace.key.tolist() == [-1, 0, -1, 1]
+
+
+def test_a_dictionary_in_any_order_gives_ids_by_first_appearance(tmp_path: Path) -> None:
+    for values in (["unused", "b", "a"], ["b", "a", "b", "unused"]):
+        keys = pa.DictionaryArray.from_arrays(pa.array([2, 1, 2, 1], pa.int8()), pa.array(values))
+        table = pa.table({"at": [1, 2, 3, 4], "key": keys})
+        pq.write_table(table, tmp_path / "t.parquet")
+        for trace in (Trace.from_table(table), read_trace(tmp_path / "t.parquet")):
+            assert trace.key.tolist() == [0, 1, 0, 1]
+            assert list(trace.keys[:]) == [values[2], values[1]]

@@ -1,20 +1,23 @@
 """CSV files, and TSV files, which are the same with tabs."""
 
 import csv
+import mmap
 import re
 from pathlib import Path
 from typing import TYPE_CHECKING, TextIO
 
 import pyarrow as pa
+import pyarrow.compute as pc
 import pyarrow.csv as arrow_csv
 
 from vestigo.errors import TraceError
-from vestigo.trace.formats.packed import open_text, unpacked_name
+from vestigo.trace.formats.packed import PACKINGS, open_text, unpacked_name
 from vestigo.trace.formats.raw import Raw, Wanted, repeated
 
 if TYPE_CHECKING:
     from _csv import Reader
 
+_BLOCK_BYTES = 8 << 20  # a row must fit into one
 _OFFSET_TIME = re.compile(r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d.*(?:Z|[+-]\d\d:?\d\d)")
 
 
@@ -32,10 +35,12 @@ def read_csv(path: Path, wanted: Wanted) -> Raw:
     if not known:
         return Raw(pa.table({}), _Lines(path), tuple(header))
     try:
+        types = _types(wanted, known, dict(zip(header, first, strict=False)))
+        table = _read_fast(path, types) if len(known) == len(header) or not _has_quotes(path) else None
         try:
-            table = _read(path, known, _types(wanted, known, dict(zip(header, first, strict=False))))
+            table = _read(path, types) if table is None else table
         except pa.ArrowInvalid:  # perhaps a number that is none: read text, so that it can be shown
-            table = _read(path, known, dict.fromkeys(known, pa.large_string()))
+            table = _read(path, dict.fromkeys(known, pa.large_string()))
     except pa.ArrowInvalid as error:
         raise TraceError(_broken_rows(path, len(header)) or f"{path}: cannot be parsed: {error}") from None
     return Raw(table, _Lines(path), tuple(header))
@@ -52,13 +57,42 @@ def _types(wanted: Wanted, known: list[str], first: dict[str, str]) -> dict[str,
     return {name: types[name] for name in known}
 
 
-def _read(path: Path, known: list[str], types: dict[str, pa.DataType]) -> pa.Table:
+def _read_fast(path: Path, types: dict[str, pa.DataType]) -> pa.Table | None:
+    """In parallel, if no value of any column holds a line end; else nothing.
+
+    Arrow then divides the file at any line end. One inside quotes is where a value ends with it, or where nothing
+    fits any more: the first such place is found by looking for it, since all before it was read rightly.
+    """
+    try:
+        table = _read(path, types, line_ends=False).unify_dictionaries()
+    except pa.ArrowInvalid:
+        return None
+    texts = [text for column in table.columns for text in _texts(column)]
+    return None if any(pc.any(pc.match_substring(text, end)).as_py() for text in texts for end in "\n\r") else table
+
+
+def _texts(column: pa.ChunkedArray) -> list[pa.Array]:
+    """All texts of a column, if it holds any."""
+    if pa.types.is_dictionary(column.type):
+        return [column.chunk(0).dictionary] if column.num_chunks else []
+    return column.chunks if pa.types.is_large_string(column.type) else []
+
+
+def _has_quotes(path: Path) -> bool:
+    if path.name.lower().endswith(PACKINGS[1:]):
+        return True  # perhaps: to look would take as long as to read
+    with path.open("rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as content:
+        return content.find(b'"') >= 0
+
+
+def _read(path: Path, types: dict[str, pa.DataType], line_ends: bool = True) -> pa.Table:
     return arrow_csv.read_csv(
         path,
-        parse_options=arrow_csv.ParseOptions(delimiter=_delimiter(path), newlines_in_values=True),
+        read_options=arrow_csv.ReadOptions(block_size=_BLOCK_BYTES),
+        parse_options=arrow_csv.ParseOptions(delimiter=_delimiter(path), newlines_in_values=line_ends),
         convert_options=arrow_csv.ConvertOptions(
             column_types=types,
-            include_columns=known,
+            include_columns=list(types),
             null_values=[""],
             strings_can_be_null=True,
             quoted_strings_can_be_null=False,

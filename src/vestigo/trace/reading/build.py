@@ -87,7 +87,7 @@ def build_trace(pieces: Sequence[Checked], source: str, notes: Sequence[str] = (
     found = pieces[0] if len(pieces) == 1 else _joined(pieces)
     at = found["at"]
     order = None
-    moved = int(np.count_nonzero(at < np.maximum.accumulate(at))) if len(at) else 0
+    moved = 0 if np.all(at[1:] >= at[:-1]) else int(np.count_nonzero(at < np.maximum.accumulate(at)))
     if moved:
         order = np.argsort(at, kind="stable")
     return _number(found, order, moved, source, tuple(notes))
@@ -151,15 +151,13 @@ def _number(found: Checked, order: np.ndarray | None, moved: int, source: str, n
     op = column("op", Op.READ, np.uint8)
     keyed = op <= Op.REMOVE
     lookup_names, lookup = _lookups(found, order, op)
-    lookups = max(len(lookup_names), 1)
     if len(lookup_names) > MOST_LOOKUPS:
         raise TraceError(
             f"{source}, column 'lookup': {len(lookup_names):,} look-ups, more than {MOST_LOOKUPS:,}; "
             "does the column hold keys?"
         )
     texts, text = _encoded(found, "key", order)
-    key, pairs = dense(np.where(keyed, text.astype(np.int64) * lookups + lookup, MISSING))
-    key_lookup = (pairs % lookups).astype(np.int32)
+    key, texts, key_lookup = _keys(texts, text, keyed, lookup)
     nodes, node = _encoded(found, "node", order)
     versions, version = _encoded(found, "version", order)
     scopes, scope = _encoded(found, "scope", order)
@@ -176,7 +174,7 @@ def _number(found: Checked, order: np.ndarray | None, moved: int, source: str, n
         node=node,
         force=column("force", 0, np.int8) == 1,
         lookups=tuple(map(str, lookup_names)),
-        keys=Names(texts, pairs // lookups),
+        keys=texts,
         key_lookup=key_lookup,
         versions=Names(versions),
         scopes=Names(scopes),
@@ -185,6 +183,20 @@ def _number(found: Checked, order: np.ndarray | None, moved: int, source: str, n
         source=source,
         notes=notes,
     )
+
+
+def _keys(
+    texts: pa.Array, text: np.ndarray, keyed: np.ndarray, lookup: np.ndarray
+) -> tuple[np.ndarray, Names, np.ndarray]:
+    """Each row's key, what stands behind each key, and its look-up. One text under two look-ups is two keys."""
+    rows = slice(None) if keyed.all() else keyed
+    of_text = np.zeros(len(texts), np.int32)
+    of_text[text[rows]] = lookup[rows]
+    if np.array_equal(of_text[text[rows]], lookup[rows]) and np.all(text[~keyed] == MISSING):
+        return np.ascontiguousarray(text, np.int32), Names(texts), of_text
+    lookups = int(lookup.max(initial=0)) + 1
+    key, pairs = dense(np.where(keyed, text.astype(np.int64) * lookups + lookup, MISSING))
+    return key, Names(texts, pairs // lookups), (pairs % lookups).astype(np.int32)
 
 
 def _lookups(found: Checked, order: np.ndarray | None, op: np.ndarray) -> tuple[list[str], np.ndarray]:

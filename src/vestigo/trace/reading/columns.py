@@ -55,14 +55,14 @@ def names(column: pa.Array) -> pa.DictionaryArray:
     """Texts by first appearance."""
     if not (is_text(column.type) or pa.types.is_integer(column.type) or pa.types.is_dictionary(column.type)):
         raise Bad(0, f"a column of {column.type}", "text")
-    return _encode(column.cast(pa.large_string()))
+    return _encode(_as_large_text(column))
 
 
 def identities(column: pa.Array) -> pa.DictionaryArray:
     """Anything that can be told apart, by first appearance."""
     if pa.types.is_nested(column.type):
         raise Bad(0, f"a column of {column.type}", "one value a row, not lists or structures")
-    return _encode(column.cast(pa.large_string()) if is_text(column.type) else column)
+    return _encode(_as_large_text(column) if _holds_text(column.type) else column)
 
 
 def keys(column: pa.Array) -> pa.DictionaryArray:
@@ -72,7 +72,8 @@ def keys(column: pa.Array) -> pa.DictionaryArray:
 
 
 def ids(encoded: pa.DictionaryArray) -> np.ndarray:
-    return numpy_of(encoded.indices.cast(pa.int32()).fill_null(MISSING))
+    places = encoded.indices.cast(pa.int32())
+    return numpy_of(places.fill_null(MISSING) if places.null_count else places)
 
 
 READERS: dict[str, Callable[[pa.Array], Any]] = {
@@ -87,6 +88,17 @@ READERS: dict[str, Callable[[pa.Array], Any]] = {
     "force": flags,
 }
 """Of each column but `at` and `cost`."""
+
+
+def _holds_text(kind: pa.DataType) -> bool:
+    return is_text(kind.value_type if pa.types.is_dictionary(kind) else kind)
+
+
+def _as_large_text(column: pa.Array) -> pa.Array:
+    """Of a dictionary, its values alone are touched."""
+    if pa.types.is_dictionary(column.type):
+        return pa.DictionaryArray.from_arrays(column.indices, column.dictionary.cast(pa.large_string()))
+    return column.cast(pa.large_string())
 
 
 def numpy_of(column: pa.Array) -> np.ndarray:
@@ -111,8 +123,10 @@ def whole(column: pa.Array, expected: str, least: int, most: int, needed: bool =
         raise Bad(0, f"a column of {column.type}", expected) from None
     if needed:
         refuse(pc.is_null(numbers), column, expected)
-    refuse(pc.or_(pc.less(numbers, least), pc.greater(numbers, most)), column, expected)
-    return numpy_of(numbers.fill_null(MISSING))
+    low, high = (bound.as_py() for bound in pc.min_max(numbers).values())
+    if low is not None and (low < least or high > most):
+        refuse(pc.or_(pc.less(numbers, least), pc.greater(numbers, most)), column, expected)
+    return numpy_of(numbers.fill_null(MISSING) if numbers.null_count else numbers)
 
 
 def refuse(wrong: pa.Array, column: pa.Array, expected: str) -> None:
@@ -125,9 +139,26 @@ def refuse(wrong: pa.Array, column: pa.Array, expected: str) -> None:
 
 
 def _encode(column: pa.Array) -> pa.DictionaryArray:
-    if pa.types.is_dictionary(column.type):
-        column = column.dictionary_decode()
-    return column.dictionary_encode()
+    """Ids by first appearance. A dictionary that has them so already is kept as it is."""
+    if not pa.types.is_dictionary(column.type):
+        return column.dictionary_encode()
+    values = column.dictionary
+    if values.null_count or len(values.unique()) < len(values):
+        return column.dictionary_decode().dictionary_encode()
+    places = ids(column)
+    if _by_first_appearance(places, len(values)):
+        return column
+    dense = pa.array(places, mask=places < 0).dictionary_encode()
+    return pa.DictionaryArray.from_arrays(dense.indices, values.take(dense.dictionary))
+
+
+def _by_first_appearance(places: np.ndarray, values: int) -> bool:
+    """Whether the ids begin with 0, each new one is the next, and all of them occur."""
+    if len(places) == 0:
+        return values == 0
+    highest = np.maximum.accumulate(places)
+    new_ones = np.all(highest[1:] - highest[:-1] <= 1)
+    return bool(highest[0] <= 0 and new_ones and highest[-1] == values - 1)
 
 
 def _looks_whole(column: pa.Array) -> pa.Array:

@@ -125,7 +125,8 @@ def _likely_unit(column: pa.Array) -> str:
     if pa.types.is_null(column.type) or len(column) == 0 or column.null_count == len(column):
         return "ns"
     try:
-        low, high = (float(bound.as_py()) for bound in pc.min_max(column.cast(pa.float64())).values())
+        numbers = column if pa.types.is_integer(column.type) else column.cast(pa.float64())
+        low, high = (float(bound.as_py()) for bound in pc.min_max(numbers).values())
     except (pa.ArrowInvalid, pa.ArrowNotImplementedError):
         return "ns"
     for unit, size in UNITS.items():
