@@ -3,6 +3,8 @@
 import csv
 import mmap
 import re
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, TextIO
 
@@ -17,18 +19,18 @@ from vestigo.trace.formats.raw import Raw, Wanted, repeated
 if TYPE_CHECKING:
     from _csv import Reader
 
+_LONGEST_FIELD = 1 << 30
 _BLOCK_BYTES = 8 << 20  # a row must fit into one
 _OFFSET_TIME = re.compile(r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d.*(?:Z|[+-]\d\d:?\d\d)")
 
 
 def read_csv(path: Path, wanted: Wanted) -> Raw:
     """The wanted columns. An empty cell is a missing value."""
-    with open_text(path) as file:
-        rows = _rows(path, file)
-        header = next(rows, None)
-        first = next(rows, [])
+    with open_text(path) as file, _long_fields():
+        rows = (row for row in _rows(path, file) if row)
+        header, first = next(rows, None), next(rows, [])
     if not header:
-        raise TraceError(f"{path}: is empty; expected is a line of column names, then one line an event")
+        raise TraceError(f"{path}: holds no row; expected is a line of column names, then one line an event")
     if twice := repeated(wanted, header):
         raise TraceError([f"{path}, line 1: column {name!r} stands there twice; rename one" for name in twice])
     known = [name for name in header if name in wanted.columns]
@@ -42,6 +44,8 @@ def read_csv(path: Path, wanted: Wanted) -> Raw:
         except pa.ArrowInvalid:  # perhaps a number that is none: read text, so that it can be shown
             table = _read(path, dict.fromkeys(known, pa.large_string()))
     except pa.ArrowInvalid as error:
+        if "block boundaries" in str(error):
+            raise TraceError(f"{path}: has a row of more than 8 MiB; no trace needs such keys") from None
         raise TraceError(_broken_rows(path, len(header)) or f"{path}: cannot be parsed: {error}") from None
     return Raw(table, _Lines(path), tuple(header))
 
@@ -108,9 +112,19 @@ def _rows(path: Path, file: TextIO) -> "Reader":
     return csv.reader(file, delimiter=_delimiter(path))
 
 
+@contextmanager
+def _long_fields() -> Iterator[None]:
+    """Without the limit that the standard reader sets to a field."""
+    usual = csv.field_size_limit(_LONGEST_FIELD)
+    try:
+        yield
+    finally:
+        csv.field_size_limit(usual)
+
+
 def _broken_rows(path: Path, fields: int, most: int = 10) -> list[str]:
     problems = []
-    with open_text(path) as file:
+    with open_text(path) as file, _long_fields():
         reader = _rows(path, file)
         for row in reader:
             if row and len(row) != fields:
@@ -129,7 +143,7 @@ class _Lines:
         self.path = path
 
     def __call__(self, row: int) -> str:
-        with open_text(self.path) as file:
+        with open_text(self.path) as file, _long_fields():
             reader = _rows(self.path, file)
             rows = (reader.line_num for fields in reader if fields)
             for number, line in enumerate(rows):

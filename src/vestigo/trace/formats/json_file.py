@@ -2,6 +2,7 @@
 
 import io
 import json
+import math
 import re
 from collections.abc import Iterator
 from pathlib import Path
@@ -113,7 +114,7 @@ def _without_cut_line(content: pa.Buffer) -> tuple[pa.Buffer, tuple[str, ...]]:
 
 def _is_json(line: bytes) -> bool:
     try:
-        json.loads(line)
+        json.loads(line.decode())
     except (ValueError, RecursionError):
         return False
     return True
@@ -131,7 +132,7 @@ def _first_kinds(content: pa.Buffer, wanted: Wanted, lines: int) -> tuple[list[s
         if number > lines or (names and set(wanted.columns) <= types.keys()):
             break
         try:
-            row = json.loads(line)
+            row = json.loads(line.decode("utf-8-sig"))
         except (ValueError, RecursionError):
             continue
         if isinstance(row, dict):
@@ -159,13 +160,20 @@ def _broken_lines(path: Path, wanted: Wanted, most: int = 10) -> list[str]:
 
 
 def _line_problems(line: bytes, number: int, wanted: Wanted, first_kind: dict[str, tuple[type, int]]) -> list[str]:
+    twice: list[str] = []
+
+    def as_dict(members: list[tuple[str, Any]]) -> dict[str, Any]:
+        names = [name for name, _ in members]
+        twice.extend(name for name in dict.fromkeys(names) if names.count(name) > 1)
+        return dict(members)
+
     try:
-        row: Any = json.loads(line)
+        row: Any = json.loads(line.decode("utf-8-sig"), object_pairs_hook=as_dict)
     except (ValueError, RecursionError):
         return [": is not valid JSON; expected is one object a line"]
     if not isinstance(row, dict):
         return [": is not an object; expected is one object a line"]
-    problems = []
+    problems = [f", column {name!r}: stands there twice; leave one out" for name in twice]
     for name in wanted.columns:
         kinds, expected = _KINDS.get(wanted.roles.get(name, ""), _ANY)
         value = row.get(name)
@@ -173,6 +181,8 @@ def _line_problems(line: bytes, number: int, wanted: Wanted, first_kind: dict[st
             continue
         if type(value) not in kinds:
             problems.append(f", column {name!r}: {json.dumps(value)[:60]} stands there; expected is {expected}")
+        elif type(value) is float and not math.isfinite(value):
+            problems.append(f", column {name!r}: {value} stands there; expected is {expected}")
         elif type(value) is int and not -(2**63) <= value < 2**63:
             problems.append(f", column {name!r}: {value} stands there; expected is a number of at most 64 bits")
         else:

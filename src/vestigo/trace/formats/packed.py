@@ -5,6 +5,8 @@ from pathlib import Path
 
 import pyarrow as pa
 
+from vestigo.errors import TraceError
+
 PACKINGS = ("", ".gz", ".bz2", ".zst")
 
 
@@ -17,6 +19,16 @@ def unpacked_name(path: Path) -> str:
 def open_bytes(path: Path) -> io.BufferedReader:
     """The unpacked content, from its beginning. Raises OSError, also where a packed file is cut short."""
     return io.BufferedReader(pa.input_stream(path, compression="detect"))
+
+
+def check_text(path: Path) -> None:
+    """Raises TraceError for a file that is empty or in UTF-16."""
+    with open_bytes(path) as file:
+        begin = file.read(2)
+    if not begin:
+        raise TraceError(f"{path}: is empty")
+    if begin in (b"\xff\xfe", b"\xfe\xff"):
+        raise TraceError(f"{path}: is text in UTF-16; save it in UTF-8")
 
 
 def open_text(path: Path) -> io.TextIOWrapper:

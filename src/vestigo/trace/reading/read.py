@@ -13,7 +13,7 @@ from vestigo.trace.formats.access_log import read_access_log
 from vestigo.trace.formats.arrow_file import read_arrow
 from vestigo.trace.formats.csv_file import read_csv
 from vestigo.trace.formats.json_file import read_json_lines
-from vestigo.trace.formats.packed import PACKINGS, open_bytes
+from vestigo.trace.formats.packed import PACKINGS, check_text, open_bytes
 from vestigo.trace.formats.parquet_file import read_parquet
 from vestigo.trace.formats.prepared import is_prepared, open_prepared
 from vestigo.trace.formats.raw import Raw, Wanted
@@ -92,6 +92,8 @@ def _read(file: Source, intake: Intake, notes: list[str]) -> Checked:
     name = _format_name(file, intake)
     try:
         file.path.open("rb").close()  # for the system's own words where that fails
+        if name not in ("parquet", "arrow"):
+            check_text(file.path)
         known = _FORMATS["otlp"] if name.startswith(("json", "ndjson")) and _holds_spans(file.path) else _FORMATS[name]
         meaning = Meaning(intake, known.defaults)
         raw = known.read(file.path, meaning.wanted)
