@@ -3,6 +3,7 @@
 Needs Debian's packages xvfb, xterm, x11-apps, imagemagick and fonts-dejavu-core for the terminal's picture.
 """
 
+import dataclasses
 import subprocess
 import sys
 import tempfile
@@ -11,7 +12,7 @@ from pathlib import Path
 
 import matplotlib
 
-from vestigo import compare, figures, read_plan, read_trace
+from vestigo import compare, figures, read_plan, read_trace, survey
 from vestigo.demo.files import write_demo
 
 SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -21,17 +22,20 @@ VESTIGO = Path(sys.executable).parent / "vestigo"
 def figure_shots(folder: Path) -> None:
     matplotlib.use("agg")
     trace, plan = write_demo(folder)
-    results = compare(read_trace(trace), read_plan(plan))
-    axes = figures.timeline(results["today"])
-    axes[0].figure.savefig(SHOTS / "timeline.png", dpi=100)
+    read = read_trace(trace)
+    results = compare(read, read_plan(plan))
+    figures.timeline(results["today"])[0].figure.savefig(SHOTS / "timeline.png", dpi=100)
+    page = figures.survey_page(dataclasses.replace(survey(read), source="Skerrow Quay"))
+    page[0].figure.savefig(SHOTS / "survey-figures.png", dpi=100)
 
 
-def terminal_shot(name: str, command: str, folder: Path) -> None:
-    """What a command prints, in an xterm on a virtual screen."""
+def terminal_shot(name: str, command: str, folder: Path, points: int = 11) -> None:
+    """What a command prints, in an xterm on a virtual screen; in smaller letters where it is long."""
     display = ":97"
     server = subprocess.Popen(["Xvfb", display, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
     env = {"DISPLAY": display, "PATH": f"{VESTIGO.parent}:/usr/bin:/bin", "HOME": str(folder), "LANG": "C.UTF-8"}
-    look = ["-fa", "DejaVu Sans Mono", "-fs", "11", "-geometry", "140x42+0+0", "-bg", "#fbfaf7", "-fg", "#22303a"]
+    cells = f"{155 * 9 // points + 3}x{42 * 11 // points + 1}+0+0"
+    look = ["-fa", "DejaVu Sans Mono", "-fs", str(points), "-geometry", cells, "-bg", "#fbfaf7", "-fg", "#22303a"]
     shown = f"echo '$ {command}'; {command}; sleep 60"
     try:
         time.sleep(1)
@@ -50,6 +54,8 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         figure_shots(Path(folder) / "vestigo-demo")
         terminal_shot("demo.png", "vestigo demo", Path(folder))
+        terminal_shot("survey.png", "vestigo survey vestigo-demo/skerrow-quay.parquet", Path(folder), 9)
+        terminal_shot("odd-keys.png", "vestigo survey vestigo-demo/odd-keys.csv | tail -47", Path(folder), 9)
 
 
 if __name__ == "__main__":
