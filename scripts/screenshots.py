@@ -34,7 +34,7 @@ def terminal_shot(name: str, command: str, folder: Path, points: int = 11) -> No
     display = ":97"
     server = subprocess.Popen(["Xvfb", display, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
     env = {"DISPLAY": display, "PATH": f"{VESTIGO.parent}:/usr/bin:/bin", "HOME": str(folder), "LANG": "C.UTF-8"}
-    cells = f"{155 * 9 // points + 3}x{42 * 11 // points + 1}+0+0"
+    cells = {11: "140x42+0+0", 9: "157x52+0+0"}[points]
     look = ["-fa", "DejaVu Sans Mono", "-fs", str(points), "-geometry", cells, "-bg", "#fbfaf7", "-fg", "#22303a"]
     shown = f"echo '$ {command}'; {command}; sleep 60"
     try:
