@@ -16,7 +16,7 @@ namespace vestigo {
 
 class Ledger {
  public:
-  Ledger(std::span<const Rules> rules, Slices slices) : tallies_(rules.size()), slices_(std::move(slices)) {
+  Ledger(std::span<const Rules> rules, Slices slices) : tallies_(rules.size()), several_(rules.size() > 1), slices_(std::move(slices)) {
     for (const Rules& one : rules) {
       hit_costs_.push_back(one.hit_cost);
       overheads_.push_back(one.entry_overhead);
@@ -25,7 +25,7 @@ class Ledger {
 
   Tally& tally(std::size_t room) { return tallies_[room]; }
   const std::vector<Tally>& tallies() const { return tallies_; }
-  const Level& held() const { return tallies_.size() == 1 ? tallies_[0].held : held_; }
+  const Level& held() const { return several_ ? held_ : tallies_[0].held; }
   const Slices& slices() const { return slices_; }
   const Tally& total() const { return total_; }
 
@@ -56,7 +56,7 @@ class Ledger {
   // The look-up now holds so much more, or less.
   [[gnu::always_inline]] void hold(Tally& tally, std::int64_t more_entries, Bytes more_bytes, Time now) {
     tally.hold(more_entries, more_bytes, now);
-    if (tallies_.size() > 1) held_.change(more_entries, more_bytes);
+    if (several_) held_.change(more_entries, more_bytes);
   }
 
   // An entry's last stretch without a hit, since `from`, is over: it leaves, or the trace ends.
@@ -178,6 +178,7 @@ class Ledger {
   };
 
   std::vector<Tally> tallies_;
+  bool several_;
   std::vector<Time> hit_costs_;
   std::vector<Bytes> overheads_;
   std::vector<std::int64_t> hits_before_;  // the present slice
