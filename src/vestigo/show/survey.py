@@ -14,6 +14,7 @@ from vestigo.study.survey.verdict import saved_share
 from vestigo.units import SHARES, SIZES, SPANS, counted, format_seconds, format_share, three_digits
 
 _MOST_LOOKUPS = 40
+_MOST_FINDINGS = 20
 
 
 def survey_text(survey: Survey) -> RenderableType:
@@ -27,8 +28,11 @@ def survey_text(survey: Survey) -> RenderableType:
         parts += [Text(), grid(title, ["all", *names], columns, ["bold", *[""] * len(names)])]
     if len(survey.lookups) > len(names):
         parts += [Text(f"and {counted(len(survey.lookups) - len(names), 'look-up')} that could save less", style="dim")]
-    for finding in survey.findings:
+    for finding in survey.findings[:_MOST_FINDINGS]:
         parts += [Text(), _finding(finding)]
+    if len(survey.findings) > _MOST_FINDINGS:
+        more = counted(len(survey.findings) - _MOST_FINDINGS, "finding")
+        parts += [Text(), Text(f"and {more} that touch fewer reads: --json has them all", style="dim")]
     if assumed := _assumed(survey.total):
         parts += [Text(), Text(assumed, style="dim")]
     return Group(*parts)

@@ -36,14 +36,19 @@ def curves(trace: Trace, measured: Measured) -> dict[str, Curves]:
     pieces = slicing(trace, 0)
     times = pieces.origin_ns + pieces.width_ns * np.arange(pieces.most + 1)
     number = len(trace.lookups)
-    read_slices = _over_time(reads.at, reads.lookup, pieces, number)
+    lookup_of = np.repeat(np.arange(number), [part.stop - part.start for part in measured.parts])
+    read_slices = _over_time(reads.at, lookup_of, pieces, number)
     change_slices = _over_time(trace.at[measured.changes], trace.lookup[measured.changes], pieces, number)
     bins = np.searchsorted(edges, reads.gap[reads.repeat] / 1e9, side="right") - 1
-    cells = reads.lookup[reads.repeat].astype(np.int64) * (len(edges) - 1) + np.clip(bins, 0, len(edges) - 2)
+    cells = lookup_of[reads.repeat] * (len(edges) - 1) + np.clip(bins, 0, len(edges) - 2)
     gaps = np.bincount(cells, minlength=number * (len(edges) - 1)).reshape(number, len(edges) - 1)
+    keys, counts = np.unique(reads.key, return_counts=True)
+    order = np.argsort(trace.key_lookup[keys], kind="stable")
+    ends = np.cumsum(np.bincount(trace.key_lookup[keys], minlength=number))
     made = {}
     for lookup, name in enumerate(trace.lookups):
-        ranks, shares = _popularity(reads.key[reads.lookup == lookup]) if number <= _MOST_RANKS else (edges[:0],) * 2
+        own = counts[order[ends[lookup - 1] if lookup else 0 : ends[lookup]]]
+        ranks, shares = _popularity(own)
         made[name] = Curves(edges, gaps[lookup], ranks, shares, times, read_slices[lookup], change_slices[lookup])
     return made
 
@@ -60,11 +65,11 @@ def _over_time(at: np.ndarray, lookup: np.ndarray, pieces: tuple[int, int, int],
     return np.bincount(cells, minlength=number * most).reshape(number, most)
 
 
-def _popularity(key: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """At up to a few hundred ranks, even on a log axis."""
-    if len(key) == 0:
+def _popularity(counts: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """From how often each key was read. At up to a few hundred ranks, even on a log axis."""
+    if len(counts) == 0:
         return np.zeros(0, np.int64), np.zeros(0)
-    counts = np.sort(np.unique(key, return_counts=True)[1])[::-1]
-    shares = np.cumsum(counts) / len(key)
+    counts = np.sort(counts)[::-1]
+    shares = np.cumsum(counts) / counts.sum()
     ranks = np.unique(np.logspace(0, np.log10(len(counts)), _MOST_RANKS).round().astype(np.int64))
     return ranks, shares[ranks - 1]

@@ -4,7 +4,6 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
-from urllib.parse import parse_qsl, urlencode
 
 import numpy as np
 import pyarrow as pa
@@ -24,6 +23,7 @@ SPELLINGS = "several spellings"
 
 _SHOWN = 5
 _LEAST_READS = 50
+_LOOKED_AT = 100_000
 _UNIQUE = 0.9
 _GAIN = 0.2
 _LEAST_RETURNS = 3
@@ -54,9 +54,16 @@ class Keys:
     lookup: np.ndarray
     reads: np.ndarray
 
-    def of(self, lookup: int) -> "Keys":
-        rows = np.flatnonzero(self.lookup == lookup)
-        return Keys(self.ids[rows], self.texts.take(pa.array(rows)), self.lookup[rows], self.reads[rows])
+    def by_lookup(self) -> Iterator[tuple[int, "Keys"]]:
+        order = np.argsort(self.lookup, kind="stable")
+        for rows in np.split(order, np.flatnonzero(np.diff(self.lookup[order])) + 1):
+            if len(rows):
+                texts = self.texts.take(pa.array(rows))
+                yield int(self.lookup[rows[0]]), Keys(self.ids[rows], texts, self.lookup[rows], self.reads[rows])
+
+    def first(self, number: int) -> "Keys":
+        part = slice(0, number)
+        return Keys(self.ids[part], self.texts[part], self.lookup[part], self.reads[part])
 
 
 def findings(trace: Trace, reads: Reads) -> tuple[Finding, ...]:
@@ -65,17 +72,19 @@ def findings(trace: Trace, reads: Reads) -> tuple[Finding, ...]:
     texts = arrow_names(trace.keys).take(pa.array(ids)).cast(pa.large_string())
     keys = Keys(ids, texts, trace.key_lookup[ids], counts)
     found = [*_shared(trace, keys), *_wide(trace, reads, keys)]
-    for lookup, name in enumerate(trace.lookups):
-        own = keys.of(lookup)
+    for lookup, own in keys.by_lookup():
+        name = trace.lookups[lookup]
         found += [*_narrow(name, own), *_spellings(name, own)]
     return tuple(sorted(found, key=lambda one: -one.reads))
 
 
 def _narrow(name: str, keys: Keys) -> Iterator[Finding]:
-    """A part that is another one at nearly every read, so that no key comes again."""
+    """A part that is another one at nearly every read, so that no key comes again. Very many keys are judged by the
+    first of them."""
     total = int(keys.reads.sum())
     if total < _LEAST_READS or len(keys.ids) < _UNIQUE * total:
         return
+    keys = keys.first(_LOOKED_AT)
     parts = [_SEPARATORS.split(text) for text in keys.texts.to_pylist()]
     lengths = np.array([len(one) for one in parts])
     usual = int(np.bincount(lengths).argmax())
@@ -97,7 +106,7 @@ def _narrow(name: str, keys: Keys) -> Iterator[Finding]:
                 name,
                 f"part {place + 1} of its keys ({parts[rows[0]][place]!r}, say) is another one at nearly every read; "
                 f"without it {format_share(without)} of its reads would repeat a key, instead of {format_share(now)}",
-                int(reads.sum()),
+                total,
                 examples,
             )
 
@@ -149,9 +158,11 @@ def _shared(trace: Trace, keys: Keys) -> Iterator[Finding]:
     same = np.flatnonzero(text[order[1:]] == text[order[:-1]])
     first, second = order[same], order[same + 1]
     pairs = keys.lookup[first].astype(np.int64) * len(trace.lookups) + keys.lookup[second]
-    for pair in np.unique(pairs):
-        rows = np.flatnonzero(pairs == pair)
-        names = [trace.lookups[lookup] for lookup in divmod(int(pair), len(trace.lookups))]
+    by_pair = np.argsort(pairs, kind="stable")
+    for rows in np.split(by_pair, np.flatnonzero(np.diff(pairs[by_pair])) + 1):
+        if len(rows) == 0:
+            continue
+        names = [trace.lookups[lookup] for lookup in divmod(int(pairs[rows[0]]), len(trace.lookups))]
         touched = int(keys.reads[first[rows]].sum() + keys.reads[second[rows]].sum())
         yield Finding(
             SHARED,
@@ -207,4 +218,4 @@ def _sorted_parameters(texts: pa.Array) -> pa.Array:
 
 def _in_order(text: str) -> str:
     path, sign, parameters = text.rpartition("?")
-    return f"{path}{sign}{urlencode(sorted(parse_qsl(parameters, keep_blank_values=True)))}"
+    return path + sign + "&".join(sorted(parameters.split("&")))

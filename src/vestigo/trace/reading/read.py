@@ -99,7 +99,8 @@ def _read(file: Source, intake: Intake, notes: list[str]) -> Checked:
         raw = known.read(file.path, meaning.wanted)
         table, place, said = meaning.apply(raw, file.name)
         cost_unit = intake.cost_unit
-        if known.read is read_access_log and cost_unit is None and "cost" in table.column_names:
+        in_log = known.read is read_access_log and meaning.templates["cost"].plain == "duration"
+        if in_log and cost_unit is None and "cost" in table.column_names:
             cost_unit = access_log.duration_unit(table["cost"])
             said.append(f"the requests' durations are taken as {cost_unit}; state cost_unit if that is wrong")
         origin = Origin(file.name, place, said.append)
