@@ -213,3 +213,24 @@ def test_convert_shapes_a_trace(demo: Path, tmp_path: Path) -> None:
     assert all(',"chart","' in row and '"9/' not in row and "quay-1" not in row for row in rows[1:])
     done = run("convert", "skerrow-quay.parquet", "x.csv", "--hash-keys", "nowhere", cwd=demo)
     assert (done.returncode, done.stderr) == (2, "vestigo: nowhere: cannot be read: No such file or directory\n")
+
+
+def test_convert_merges_traces(tmp_path: Path) -> None:
+    (tmp_path / "a.csv").write_text("at,key,version\n1,x,v1\n3,y,v1\n")
+    (tmp_path / "b.jsonl").write_text('{"at": 2, "key": "x", "version": "v1"}\n')
+    done = run("convert", "a.csv", "c.csv", "--with", "b.jsonl", "--set", "at_unit=ns", cwd=tmp_path)
+    assert done.returncode == 0, done.stderr
+    rows = [row.split(",") for row in lines((tmp_path / "c.csv").read_text())[1:]]
+    assert [(row[0][-3:], row[3], row[4]) for row in rows] == [
+        ("01Z", '"x"', '"v1"'), ("02Z", '"x"', '"v1"'), ("03Z", '"y"', '"v1"')
+    ]  # fmt: skip
+
+
+def test_many_notes_are_cut_short(tmp_path: Path) -> None:
+    (tmp_path / "logs").mkdir()
+    for number in range(25):
+        (tmp_path / "logs" / f"{number:02}.csv").write_text("at,key\n1700000000,a\n")
+    done = run("convert", "logs", "all.arrow", cwd=tmp_path)
+    said = lines(done.stderr)
+    assert len(said) == 21
+    assert said[-1] == "vestigo: and 5 more notes of this kind, on other files"

@@ -20,6 +20,7 @@ def convert(
     plan: PlanOption = None,
     settings: SetOption = None,
     strict: StrictOption = False,
+    others: Annotated[list[str] | None, typer.Option("--with", help="Merge this trace in. Can be repeated.")] = None,
     begin: Annotated[
         str | None,
         typer.Option("--from", help="Keep events from here on: 2026-03-17T08:00:00Z, or 2h in."),
@@ -47,7 +48,9 @@ def convert(
     from vestigo.units import counted, format_bytes
 
     with Progress() as progress:
-        trace = read(source, read_plan(plan) if plan else None, parsed(settings, strict), progress)
+        means, options = read_plan(plan) if plan else None, parsed(settings, strict)
+        traces = [read(one, means, options, progress) for one in (source, *(others or []))]
+        trace = traces[0] if others is None else shape.merged(traces)
         trace = shape.only(shape.between(trace, begin, end), lookups=lookup, keys=key, nodes=node)
         trace = trace if sample is None else shape.sampled(trace, sample)
         trace = trace if speed is None else shape.faster(trace, speed)

@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from vestigo.trace import Trace
 
 _SLOW_SECONDS = 2.0
+_MOST_NOTES = 20
 
 TraceArgument = Annotated[
     str | None,
@@ -50,8 +51,10 @@ def read(where: str | None, plan: "Plan | None", options: dict[str, Any], progre
     begun = time.monotonic()
     trace = read_trace(source, plan.intake if plan else Intake(), **options)
     seconds = time.monotonic() - begun
-    for said in trace.notes:
+    for said in trace.notes[:_MOST_NOTES]:
         note(said)
+    if len(trace.notes) > _MOST_NOTES:
+        note(f"and {len(trace.notes) - _MOST_NOTES:,} more notes of this kind, on other files")
     if trace.moved:
         note(f"{source}: {trace.moved:,} rows stood after a later one and were sorted into place")
     if seconds > _SLOW_SECONDS:
