@@ -150,6 +150,19 @@ def test_all_wrong_options_are_named_at_once() -> None:
     assert "did you mean 'key'?" in error.value.problems[0]
 
 
+def test_options_that_contradict_each_other_are_named() -> None:
+    with pytest.raises(TraceError, match=r"columns\.lookup: is there besides patterns"):
+        Intake(columns={"lookup": "x"}, patterns={"l": "/{}"}, match="{path}")
+    with pytest.raises(TraceError, match="match: is there without patterns"):
+        Intake(match="{path}")
+
+
+def test_patterns_need_something_to_match(tmp_path: Path) -> None:
+    assert "match: patterns are there, but not what they are matched with" in (
+        refused(tmp_path, "at,path\n1,/a\n", patterns={"l": "/{}"})
+    )
+
+
 def test_a_column_that_the_file_does_not_have_is_named(tmp_path: Path) -> None:
     said = refused(tmp_path, "at,key\n1,a\n", columns={"scope": "{session}"}, null_where={"rows": 0})
     assert said.splitlines() == [

@@ -95,10 +95,10 @@ class Recorder:
     ) -> Callable[[Callable[P, R]], Callable[P, R]]:
         """Decorates a function that loads a value from the origin, plain or async: each call is noted as a read.
 
-        `key` makes the key from the call's arguments; by default it is these, with colons between. `size` and
-        `version` are told from the value: by default its bytes when written plainly, and a checksum of them (None for
-        no version). `null` says whether there was none: by default where the value is None. A call that raises is
-        not noted.
+        `key` makes the key from the call's arguments; by default it is these, with colons between (of a method the
+        object is one of them, so give `key`). `size` and `version` are told from the value: by default its bytes when
+        written plainly, and a checksum of them (None for no version). `null` says whether there was none: by default
+        where the value is None. A call that raises is not noted.
         """
         make_key = key if key is not None else _joined
         put, node = self._writer.put, self.node

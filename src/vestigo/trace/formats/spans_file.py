@@ -4,6 +4,7 @@ The columns are `name`, `start`, `duration` (ns), `trace_id`, `span_id`, `kind`,
 and of its resource under their own names; of two with one name the span's counts.
 """
 
+from itertools import islice
 from pathlib import Path
 from typing import Any
 
@@ -53,10 +54,10 @@ def read_spans(path: Path, wanted: Wanted) -> Raw:
     own = {name: span.field(field) for name, field in _OWN.items()}
     own |= {"start": start.cast(pa.timestamp("ns", "UTC")), "duration": pc.subtract(end, start)}
     several = {name: values for name, values in attributes.items() if name not in own}
-    line_numbers = np.fromiter((number for number, _ in lines_of(content)), np.int64)
 
     def place(row: int) -> str:
-        return f"line {line_numbers[lines[resource[row]]]}, span {span.field('spanId')[row].as_py()!r}"
+        number, _ = next(islice(lines_of(content), int(lines[resource[row]]), None))
+        return f"line {number}, span {span.field('spanId')[row].as_py()!r}"
 
     return Raw(pa.table({**own, **several}), place, (*own, *attributes))
 

@@ -90,6 +90,8 @@ def problems(options: Mapping[str, Any]) -> list[Problem]:
         else:
             found += [((name, *key), problem) for key, problem in _TABLES[name](options.get(name, {}))]
     found += [((name,), problem) for name in _SINGLES if (problem := _SINGLES[name](options.get(name))) is not None]
+    if options.get("patterns") and isinstance(options.get("columns"), Mapping) and "lookup" in options["columns"]:
+        found.append((("columns", "lookup"), "is there besides patterns, which name the look-ups; leave one out"))
     if options.get("match") is not None and not options.get("patterns"):
         found.append((("match",), "is there without patterns; add patterns, or leave it out"))
     return found
