@@ -188,3 +188,18 @@ def test_what_is_wrong_in_a_plan_is_named_with_its_line(tmp_path: Path) -> None:
         read_plan(plan)
     assert [problem.split(": ")[0][len(str(plan)) :] for problem in error.value.problems] == [", line 2", ", line 4"]
     assert Plan().intake == Intake()
+
+
+@pytest.mark.parametrize(
+    "options",
+    [
+        {"columns": {"key": "{at}-{nested}"}},
+        {"columns": {"key": "{nested}"}},
+        {"null_where": {"nested": 1}},
+        {"match": "{nested}", "patterns": {"l": "{}"}},
+    ],
+)
+def test_lists_where_a_text_is_asked_for_are_refused(tmp_path: Path, options: dict[str, Any]) -> None:
+    pq.write_table(pa.table({"at": [1], "key": ["a"], "nested": [[1, 2]]}), tmp_path / "t.parquet")
+    with pytest.raises(TraceError, match=r"a column of list|list<"):
+        read_trace(tmp_path / "t.parquet", **options)

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from _csv import Reader
 
 _LONGEST_FIELD = 1 << 30
-_BLOCK_BYTES = 8 << 20  # a row must fit into one
+_BLOCK_BYTES = 16 << 20  # a row must fit into one
 _OFFSET_TIME = re.compile(r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d.*(?:Z|[+-]\d\d:?\d\d)")
 
 
@@ -45,7 +45,7 @@ def read_csv(path: Path, wanted: Wanted) -> Raw:
             table = _read(path, dict.fromkeys(known, pa.large_string()))
     except pa.ArrowInvalid as error:
         if "block boundaries" in str(error):
-            raise TraceError(f"{path}: has a row of more than 8 MiB; no trace needs such keys") from None
+            raise TraceError(f"{path}: has a row of more than 16 MiB; no trace needs such keys") from None
         raise TraceError(_broken_rows(path, len(header)) or f"{path}: cannot be parsed: {error}") from None
     return Raw(table, _Lines(path), tuple(header))
 

@@ -9,7 +9,6 @@ import pyarrow.compute as pc
 
 from vestigo.errors import TraceError
 from vestigo.trace.formats.raw import Raw, Wanted
-from vestigo.trace.reading.columns import NAMES
 from vestigo.trace.reading.intake import Intake
 from vestigo.trace.reading.pattern import divide
 from vestigo.trace.reading.template import Template, as_text
@@ -24,11 +23,6 @@ class Defaults(NamedTuple):
     columns: Mapping[str, str]
     match: str | None = None
     null_where: Mapping[str, Any] = {}
-
-
-def own_names(columns: tuple[str, ...]) -> dict[str, str]:
-    """Templates for columns that have the names of a trace's."""
-    return {name: f"{{{name}}}" for name in NAMES if name in columns}
 
 
 class Meaning:
@@ -57,31 +51,40 @@ class Meaning:
     def apply(self, raw: Raw, source: str) -> tuple[pa.Table, Callable[[int], str], list[str]]:
         """The columns of a trace, where each row stands in the file, and what was left out on the way."""
         self._check_columns(raw, source)
-        table = raw.table
+        try:
+            found = self._composed(raw.table)
+        except ValueError as error:  # lists or structures where a text is asked for
+            raise TraceError(f"{source}: {error}") from None
+        broken, place = list(raw.broken), raw.place
+        if self.intake.patterns:
+            unmatched = np.flatnonzero(found["lookup"].is_null().to_numpy(zero_copy_only=False))
+            if len(unmatched):
+                broken.append(_unmatched(self._matched(raw.table), unmatched, raw.place))
+                found, place = _without(found, unmatched, place)
+        if broken and self.intake.strict:
+            raise TraceError([f"{source}: {note}" for note in broken])
+        return pa.table(found) if found else pa.table({}), place, broken + list(raw.notes)
+
+    def _composed(self, table: pa.Table) -> dict[str, Any]:
+        """The columns of a trace, as far as those of the file tell them. Raises ValueError."""
         there = set(table.column_names)
         found = {
-            name: self._composed(template, name, table, source)
+            name: template.compose(table)
             for name, template in self.templates.items()
             if there.issuperset(template.columns)
         }
         for column, nulls in self.null_where.items():
             if column in there:
                 found["found"] = _is_other(table[column], nulls)
-        broken = list(raw.broken)
-        place = raw.place
         if self.intake.patterns:
-            (match,) = self._match()
-            texts = as_text(match.compose(table))
-            texts = texts.combine_chunks() if isinstance(texts, pa.ChunkedArray) else texts
-            found["lookup"], key = divide(texts, self.intake.parsed_patterns)
+            found["lookup"], key = divide(self._matched(table), self.intake.parsed_patterns)
             found.setdefault("key", key)
-            unmatched = np.flatnonzero(found["lookup"].is_null().to_numpy(zero_copy_only=False))
-            if len(unmatched):
-                found, place = _without(found, unmatched, place)
-                broken.append(_unmatched(texts, unmatched, raw.place))
-        if broken and self.intake.strict:
-            raise TraceError([f"{source}: {note}" for note in broken])
-        return pa.table(found) if found else pa.table({}), place, broken + list(raw.notes)
+        return found
+
+    def _matched(self, table: pa.Table) -> pa.Array:
+        """The text of each row that patterns are matched with."""
+        texts = as_text(self._match()[0].compose(table))
+        return texts.combine_chunks() if isinstance(texts, pa.ChunkedArray) else texts
 
     def _match(self) -> list[Template]:
         return [Template.parse(self.match)] if self.intake.patterns and self.match is not None else []
@@ -107,13 +110,6 @@ class Meaning:
         ]
         if missing or required:
             raise TraceError(missing + required)
-
-    @staticmethod
-    def _composed(template: Template, name: str, table: pa.Table, source: str) -> Any:
-        try:
-            return template.compose(table)
-        except ValueError as error:  # Arrow's own errors too: a column that cannot be text
-            raise TraceError(f"{source}, column {name!r}: {error}") from None
 
 
 def _is_other(column: pa.ChunkedArray, nulls: Any) -> pa.ChunkedArray:
