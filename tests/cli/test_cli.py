@@ -209,6 +209,8 @@ def test_convert_shapes_a_trace(demo: Path, tmp_path: Path) -> None:
     done = run("convert", "skerrow-quay.parquet", target, *options, "--hash-keys", str(tmp_path / "secret"), cwd=demo)
     assert done.returncode == 0, done.stderr
     rows = lines((tmp_path / "part.csv").read_text())
+    done = run("convert", str(tmp_path / "part.csv"), str(tmp_path / "again.csv"), "--json", cwd=demo)
+    assert json.loads(done.stdout)["events"] == len(rows) - 1
     assert 50 < len(rows) < 500
     assert all(',"chart","' in row and '"9/' not in row and "quay-1" not in row for row in rows[1:])
     done = run("convert", "skerrow-quay.parquet", "x.csv", "--hash-keys", "nowhere", cwd=demo)

@@ -17,10 +17,10 @@ app = typer.Typer(
     rich_markup_mode=None,
     pretty_exceptions_enable=False,
 )
-app.command("demo")(demo.demo)
-app.command("survey")(survey.survey)
-app.command("replay")(replay.replay)
-app.command("convert")(convert.convert)
+app.command("demo", short_help="Write the demo data, and replay its plan.")(demo.demo)
+app.command("survey", short_help="What is in a trace, and what is worth a cache.")(survey.survey)
+app.command("replay", short_help="What a plan's settings would have given.")(replay.replay)
+app.command("convert", short_help="Write a trace in another format, or a part of it.")(convert.convert)
 
 
 @app.callback()

@@ -1,5 +1,6 @@
 """``vestigo convert``: a trace from any format into a table or the prepared form."""
 
+import json
 from pathlib import Path
 from typing import Annotated
 
@@ -20,21 +21,30 @@ def convert(
     plan: PlanOption = None,
     settings: SetOption = None,
     strict: StrictOption = False,
-    others: Annotated[list[str] | None, typer.Option("--with", help="Merge this trace in. Can be repeated.")] = None,
+    others: Annotated[
+        list[str] | None, typer.Option("--with", metavar="TRACE", help="Merge this trace in. Can be repeated.")
+    ] = None,
     begin: Annotated[
         str | None,
-        typer.Option("--from", help="Keep events from here on: 2026-03-17T08:00:00Z, or 2h in."),
+        typer.Option("--from", metavar="TIME", help="Keep events from here on: 2026-03-17T08:00:00Z, or 2h in."),
     ] = None,
-    end: Annotated[str | None, typer.Option("--to", help="Keep events before this.")] = None,
-    lookup: Annotated[list[str] | None, typer.Option(help="Keep this look-up. Can be repeated.")] = None,
-    node: Annotated[list[str] | None, typer.Option(help="Keep this node. Can be repeated.")] = None,
-    key: Annotated[str | None, typer.Option(help="Keep keys that fit a pattern, such as '9/{...}'.")] = None,
-    sample: Annotated[float | None, typer.Option(help="Keep all events of this share of the keys.")] = None,
-    speed: Annotated[float | None, typer.Option(help="Let time run so much faster.")] = None,
+    end: Annotated[str | None, typer.Option("--to", metavar="TIME", help="Keep events before this.")] = None,
+    lookup: Annotated[
+        list[str] | None, typer.Option(metavar="NAME", help="Keep this look-up. Can be repeated.")
+    ] = None,
+    node: Annotated[list[str] | None, typer.Option(metavar="NAME", help="Keep this node. Can be repeated.")] = None,
+    key: Annotated[
+        str | None, typer.Option(metavar="PATTERN", help="Keep keys that fit a pattern, such as '9/{...}'.")
+    ] = None,
+    sample: Annotated[
+        float | None, typer.Option(metavar="SHARE", help="Keep all events of this share of the keys.")
+    ] = None,
+    speed: Annotated[float | None, typer.Option(metavar="FACTOR", help="Let time run so much faster.")] = None,
     hash_keys: Annotated[
         Path | None,
         typer.Option(metavar="FILE", help="Hash keys with the secret in FILE; number versions and the like."),
     ] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print what was written as JSON.")] = False,
 ) -> None:
     """Write a trace in another format; to .arrow, prepared, so that it opens at once.
 
@@ -57,8 +67,13 @@ def convert(
         trace = trace if hash_keys is None else shape.anonymised(trace, _secret(hash_keys))
         progress.step(f"writing {target.name}")
         write_trace(trace, target)
-    size = format_bytes(target.stat().st_size)
-    amounts = f"{counted(len(trace), 'event')}, {counted(len(trace.keys), 'key')}, {size}"
+    written = {"path": str(target), "events": len(trace), "keys": len(trace.keys), "bytes": target.stat().st_size}
+    if as_json:
+        print(json.dumps(written, indent=2))
+        return
+    amounts = (
+        f"{counted(len(trace), 'event')}, {counted(len(trace.keys), 'key')}, {format_bytes(target.stat().st_size)}"
+    )
     show(f"{printable(str(target), most=1000)}: {amounts}")
 
 

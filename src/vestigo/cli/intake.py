@@ -17,6 +17,7 @@ _MOST_NOTES = 20
 TraceArgument = Annotated[
     str | None,
     typer.Argument(
+        metavar="TRACE",
         help="A file, a folder, a pattern such as 'logs/*.gz', or - for standard input: CSV, TSV, JSON Lines, Parquet, "
         "Arrow, an access log, or OTLP JSON. Default: the plan's own.",
         show_default=False,
