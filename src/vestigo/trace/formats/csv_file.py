@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from _csv import Reader
 
 _LONGEST_FIELD = 1 << 30
-_BLOCK_BYTES = 16 << 20  # a row must fit into one
+_FAST_BLOCK_BYTES, _BLOCK_BYTES = 4 << 20, 16 << 20  # a row must fit into one
 _OFFSET_TIME = re.compile(r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d.*(?:Z|[+-]\d\d:?\d\d)")
 
 
@@ -68,10 +68,12 @@ def _read_fast(path: Path, types: dict[str, pa.DataType]) -> pa.Table | None:
     fits any more: the first such place is found by looking for it, since all before it was read rightly.
     """
     try:
-        table = _read(path, types, line_ends=False).unify_dictionaries()
+        table = _read(path, types, fast=True).unify_dictionaries()
+        texts = [text for column in table.columns for text in _texts(column)]
+        for text in texts:
+            text.validate(full=True)  # each distinct one once, instead of all
     except pa.ArrowInvalid:
         return None
-    texts = [text for column in table.columns for text in _texts(column)]
     return None if any(pc.any(pc.match_substring(text, end)).as_py() for text in texts for end in "\n\r") else table
 
 
@@ -89,12 +91,14 @@ def _has_quotes(path: Path) -> bool:
         return content.find(b'"') >= 0
 
 
-def _read(path: Path, types: dict[str, pa.DataType], line_ends: bool = True) -> pa.Table:
+def _read(path: Path, types: dict[str, pa.DataType], fast: bool = False) -> pa.Table:
+    """`fast`: no value holds a line end, and whether texts are UTF-8 is for the caller to see."""
     return arrow_csv.read_csv(
         path,
-        read_options=arrow_csv.ReadOptions(block_size=_BLOCK_BYTES),
-        parse_options=arrow_csv.ParseOptions(delimiter=_delimiter(path), newlines_in_values=line_ends),
+        read_options=arrow_csv.ReadOptions(block_size=_FAST_BLOCK_BYTES if fast else _BLOCK_BYTES),
+        parse_options=arrow_csv.ParseOptions(delimiter=_delimiter(path), newlines_in_values=not fast),
         convert_options=arrow_csv.ConvertOptions(
+            check_utf8=not fast,
             column_types=types,
             include_columns=list(types),
             null_values=[""],
