@@ -40,3 +40,13 @@ class RulesError(InputError):
 
 class PlanError(InputError):
     """A plan file that cannot be used."""
+
+
+def unknown(name: str, known: list[str], not_yet: frozenset[str] = frozenset()) -> str:
+    """Says that a name is not known, and which was likely meant."""
+    if name in not_yet:
+        return f"{name!r} is not supported yet; leave it out"
+    from difflib import get_close_matches
+
+    near = get_close_matches(name, known, n=1)
+    return f"{name!r} is unknown; " + (f"did you mean {near[0]!r}?" if near else f"known are {', '.join(known)}")

@@ -1,11 +1,11 @@
 """The recorded trace, the plan and the trace of odd keys, as they ship with the package."""
 
-import os
 import shutil
 from importlib.resources import as_file, files
 from pathlib import Path
 
 from vestigo.errors import InputError
+from vestigo.files import replacing
 
 TRACE, PLAN, ODD_KEYS = "skerrow-quay.parquet", "plan.toml", "odd-keys.csv"
 
@@ -29,10 +29,5 @@ def write_demo(folder: str | Path) -> tuple[Path, Path]:
 
 
 def _copy(name: str, target: Path) -> None:
-    unfinished = target.with_name(f".{target.name}.{os.getpid()}")
-    try:
-        with as_file(files("vestigo.demo") / name) as source:
-            shutil.copyfile(source, unfinished)
-        unfinished.replace(target)
-    finally:
-        unfinished.unlink(missing_ok=True)
+    with as_file(files("vestigo.demo") / name) as source, replacing(target) as unfinished:
+        shutil.copyfile(source, unfinished)

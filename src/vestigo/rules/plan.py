@@ -6,8 +6,8 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import Any
 
-from vestigo.errors import RulesError
-from vestigo.rules.rules import Rules, unknown
+from vestigo.errors import RulesError, unknown
+from vestigo.rules.rules import Rules
 from vestigo.rules.values import warm_up
 from vestigo.trace import Intake
 from vestigo.units import Duration

@@ -5,10 +5,10 @@ from dataclasses import fields
 from pathlib import Path
 from typing import Any
 
-from vestigo.errors import PlanError, RulesError
+from vestigo.errors import PlanError, RulesError, unknown
 from vestigo.rules import plan_lines, values
 from vestigo.rules.plan import Plan
-from vestigo.rules.rules import NOT_YET, Rules, unknown
+from vestigo.rules.rules import NOT_YET, Rules
 from vestigo.trace import Intake
 from vestigo.trace.reading.intake import problems
 from vestigo.units import Duration

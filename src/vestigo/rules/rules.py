@@ -1,12 +1,11 @@
 """How one look-up is cached."""
 
-from difflib import get_close_matches
 from typing import Annotated, Literal, Self
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, ValidationError, model_validator
 from pydantic_core import ErrorDetails
 
-from vestigo.errors import RulesError
+from vestigo.errors import RulesError, unknown
 from vestigo.rules import values
 from vestigo.rules.values import Nulls
 from vestigo.units import Duration
@@ -97,11 +96,3 @@ def _sentence(error: ErrorDetails) -> str:
     if error["type"] == "literal_error":
         return f"{error['input']!r} is not one of {error['ctx']['expected'].replace(chr(39), chr(34))}"
     return f"{error['input']!r} is wrong: {error['msg']}"
-
-
-def unknown(name: str, known: list[str], not_yet: frozenset[str] = frozenset()) -> str:
-    """Says that a name is not known, and which was likely meant."""
-    if name in not_yet:
-        return f"{name!r} is not supported yet; leave it out"
-    near = get_close_matches(name, known, n=1)
-    return f"{name!r} is unknown; " + (f"did you mean {near[0]!r}?" if near else f"known are {', '.join(known)}")

@@ -1,10 +1,10 @@
 """Writes figures to files."""
 
-import os
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from vestigo.errors import InputError
+from vestigo.files import replacing
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -15,13 +15,10 @@ def save_figure(axis: "Axes", path: Path) -> None:
 
     Raises InputError if it cannot be written.
     """
-    unfinished = path.with_name(f".{os.getpid()}.{path.name}")
     try:
-        axis.get_figure(root=True).savefig(unfinished, dpi=100)  # type: ignore[union-attr]
-        unfinished.replace(path)
+        with replacing(path) as unfinished:
+            axis.get_figure(root=True).savefig(unfinished, dpi=100)  # type: ignore[union-attr]
     except OSError as error:
         raise InputError(f"{path}: cannot be written: {error.strerror or error}") from None
     except ValueError as error:  # an ending that is no format of Matplotlib's
         raise InputError(f"{path}: {str(error).splitlines()[0]}") from None
-    finally:
-        unfinished.unlink(missing_ok=True)

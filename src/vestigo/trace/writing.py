@@ -1,7 +1,6 @@
 """Writes a trace to a file: prepared, or as a table that anything can read."""
 
 import json
-import os
 from collections.abc import Callable
 from pathlib import Path
 
@@ -11,6 +10,7 @@ import pyarrow.csv as arrow_csv
 import pyarrow.parquet as pq
 
 from vestigo.errors import TraceError
+from vestigo.files import replacing
 from vestigo.trace.formats.packed import PACKINGS, unpacked_name
 from vestigo.trace.formats.prepared import prepared_table, write_prepared
 from vestigo.trace.trace import Trace
@@ -26,15 +26,11 @@ def write_trace(trace: Trace, path: str | Path) -> Path:
     """
     path = Path(path)
     write = _writer(path)
-    unfinished = path.with_name(f".{os.getpid()}.{path.name}")
     try:
-        unfinished.touch()  # for the system's own words where that fails
-        write(trace, unfinished)
-        unfinished.replace(path)
+        with replacing(path) as unfinished:
+            write(trace, unfinished)
     except OSError as error:
         raise TraceError(f"{path}: cannot be written: {error.strerror or error}") from None
-    finally:
-        unfinished.unlink(missing_ok=True)
     return path
 
 
@@ -89,10 +85,13 @@ def _write_json_lines(trace: Trace, path: Path) -> None:
 
 
 def _members(name: str, column: pa.Array) -> pa.Array:
-    """Each value as `"name": value`, nothing where there is none. Distinct texts are quoted once."""
+    """Each value as `"name": value`, nothing where there is none, but for keys: a trace has that column. Distinct
+    texts are quoted once."""
     if pa.types.is_dictionary(column.type):
-        quoted = [f'"{name}": {json.dumps(value, default=str)}' for value in column.dictionary.to_pylist()]
-        return pa.DictionaryArray.from_arrays(column.indices, pa.array(quoted, pa.large_string()))
+        values = [*column.dictionary.to_pylist(), None]
+        quoted = pa.array([f'"{name}": {json.dumps(value, default=str)}' for value in values], pa.large_string())
+        places = column.indices.fill_null(len(values) - 1) if name == "key" else column.indices
+        return pa.DictionaryArray.from_arrays(places, quoted)
     quote = '"' if name == "at" else ""
     text = pc.strftime(column, "%Y-%m-%dT%H:%M:%SZ") if name == "at" else column.cast(pa.string())
     return pc.binary_join_element_wise(

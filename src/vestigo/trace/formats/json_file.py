@@ -51,7 +51,8 @@ def read_json_lines(path: Path, wanted: Wanted) -> Raw:
             table = parse(content, _first_kinds(content, wanted, len(content))[1], "ignore")
     except pa.ArrowInvalid as error:
         raise TraceError(_broken_lines(path, wanted) or f"{path}: is not valid JSON Lines: {error}") from None
-    there = [name for name in table.column_names if name in wanted.columns and table[name].null_count < len(table)]
+    known = [name for name in table.column_names if name in wanted.columns]
+    there = [name for name in known if name in columns or table[name].null_count < len(table)]
     return Raw(table.select(there), _Lines(path), tuple(columns), broken=cut)
 
 

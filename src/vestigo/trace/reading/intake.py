@@ -2,17 +2,15 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, fields
-from difflib import get_close_matches
 from types import MappingProxyType
 from typing import Any
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
-from vestigo.errors import TraceError
+from vestigo.errors import TraceError, unknown
 from vestigo.trace.reading.columns import NAMES
 from vestigo.trace.reading.pattern import Pattern, parse_patterns
 from vestigo.trace.reading.template import Template
-
-UNITS = ("s", "ms", "us", "ns")
+from vestigo.trace.reading.times import UNITS
 
 Problem = tuple[tuple[str, ...], str]
 """A key, and what is wrong with its value."""
@@ -83,7 +81,7 @@ def problems(options: Mapping[str, Any]) -> list[Problem]:
     """What is wrong with options as a user wrote them, each with its key."""
     found: list[Problem] = []
     known = [option.name for option in fields(Intake)]
-    found += [((name,), _unknown(name, known)) for name in options if name not in known]
+    found += [((name,), unknown(name, known)) for name in options if name not in known]
     for name in ("columns", "patterns", "null_where"):
         if not isinstance(options.get(name, {}), Mapping):
             found.append(((name,), f"{options[name]!r} is not a table of names and values"))
@@ -98,7 +96,7 @@ def problems(options: Mapping[str, Any]) -> list[Problem]:
 
 
 def _columns(table: Mapping[str, Any]) -> list[Problem]:
-    strangers: list[Problem] = [((name,), _unknown(name, list(NAMES))) for name in table if name not in NAMES]
+    strangers: list[Problem] = [((name,), unknown(name, list(NAMES))) for name in table if name not in NAMES]
     return strangers + [((name,), problem) for name in table if (problem := _template(table[name])) is not None]
 
 
@@ -152,11 +150,6 @@ def _text(value: object) -> str | None:
 
 def _yes_or_no(value: object) -> str | None:
     return None if value is None or isinstance(value, bool) else f"{value!r} is neither true nor false"
-
-
-def _unknown(name: str, known: list[str]) -> str:
-    near = get_close_matches(name, known, n=1)
-    return f"{name!r} is unknown; " + (f"did you mean {near[0]!r}?" if near else f"known are {', '.join(known)}")
 
 
 _TABLES = {"columns": _columns, "patterns": _patterns, "null_where": _null_where}

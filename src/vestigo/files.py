@@ -1,0 +1,22 @@
+"""Files that are there whole or not at all."""
+
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+
+@contextmanager
+def replacing(path: Path) -> Iterator[Path]:
+    """Gives a name beside `path`, with its ending, to write to; what stands there takes `path`'s place in the end.
+
+    If anything goes wrong, `path` is as it was and nothing is left behind. Raises OSError at once where the folder
+    cannot be written.
+    """
+    unfinished = path.with_name(f".{os.getpid()}.{path.name}")
+    try:
+        unfinished.touch()
+        yield unfinished
+        unfinished.replace(path)
+    finally:
+        unfinished.unlink(missing_ok=True)
