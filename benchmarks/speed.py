@@ -21,6 +21,7 @@ from plain_loop import plain_loop
 from vestigo import Duration, Rules, Trace
 from vestigo.engine import native
 from vestigo.engine.job import job
+from vestigo.engine.native.batches import make_ready
 
 READS, KEYS, SKEW = 10_000_000, 1_000_000, 0.9
 ABSOLUTE, SLIDING = Duration.parse("10m"), Duration.parse("2m")
@@ -104,7 +105,7 @@ def main() -> None:
     traces = {"kernel": zipf_trace(timed=False), "kernel, loads take time": zipf_trace(timed=True)}
     for name, trace in traces.items():
         begun = time.perf_counter()
-        native.columns(trace)
+        make_ready(trace)
         print(f"columns of the {name!r} trace made ready once: {time.perf_counter() - begun:.2f} s")
     with tempfile.TemporaryDirectory() as folder:
         for entries in SIZES:

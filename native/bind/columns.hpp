@@ -4,6 +4,8 @@
 #include <nanobind/nanobind.h>
 #include <nanobind/ndarray.h>
 
+#include <algorithm>
+#include <atomic>
 #include <optional>
 #include <span>
 #include <stdexcept>
@@ -26,18 +28,22 @@ std::span<const T> view(const Column<T>& column) {
 
 [[noreturn]] inline void refuse(const std::string& what) { throw std::invalid_argument(what); }
 
-// Holds the arrays, so that they live as long as it does.
+// A batch of a trace. Holds the arrays, so that they live as long as it does.
 class BoundColumns {
  public:
+  // `before`: the batch before this one, if there is one. It is not needed any more after this.
   BoundColumns(Column<Time> at, Column<Id> key, Column<Id> value, Column<std::uint8_t> mark, Column<Bytes> size,
-               Column<Time> cost, Column<Id> key_lookups, std::size_t lookups)
-      : at_(at), key_(key), value_(value), mark_(mark), size_(size), cost_(cost), key_lookups_(key_lookups), lookups_(lookups) {
+               Column<Time> cost, std::size_t keys, const BoundColumns* before)
+      : at_(at), key_(key), value_(value), mark_(mark), size_(size), cost_(cost), keys_(keys), number_(next_number()) {
     check_lengths();
-    check_rows();
-    for (const Id lookup : view(key_lookups_)) {
-      if (lookup < 0 || static_cast<std::size_t>(lookup) >= lookups) refuse("a key's look-up is out of range");
+    if (before != nullptr) {
+      if (before->keys_ != keys_ || at_.data()[0] < before->last()) refuse("a batch does not follow the one before");
+      follows_ = before->number_;
     }
-    ends_.emplace(raw());
+    check_rows();
+    const Ends ended = before == nullptr ? Ends{} : before->ends_->ends();
+    if (ended.count + at_.size() >= kMost) refuse("more than 2^31 events or loads in one batch");
+    ends_.emplace(raw(), ended, before == nullptr ? kNever : before->last());
   }
 
   Columns columns() const {
@@ -45,10 +51,24 @@ class BoundColumns {
     columns.ends = ends_->ends();
     return columns;
   }
-  std::span<const Id> key_lookups() const { return view(key_lookups_); }
-  std::size_t lookups() const { return lookups_; }
+  std::size_t keys() const { return keys_; }
+  Bytes largest() const { return largest_; }
+  Time cost() const { return total_cost_; }
+
+  // Batches are numbered as they are made; 0 is none.
+  std::uint64_t number() const { return number_; }
+  std::uint64_t follows() const { return follows_; }
 
  private:
+  static constexpr auto kMost = static_cast<std::size_t>(INT32_MAX);
+
+  static std::uint64_t next_number() {
+    static std::atomic<std::uint64_t> made{0};
+    return ++made;
+  }
+
+  Time last() const { return at_.data()[at_.size() - 1]; }
+
   Columns raw() const {
     return {at_.size(), at_.data(), key_.data(), value_.data(), mark_.data(), size_.data(), cost_.data(), {}};
   }
@@ -59,24 +79,22 @@ class BoundColumns {
         cost_.size() != events) {
       refuse("columns differ in length");
     }
-    if (lookups_ > 65'535) refuse("more than 65,535 look-ups");
-    if (events >= static_cast<std::size_t>(INT32_MAX) || key_lookups_.size() + lookups_ >= static_cast<std::size_t>(INT32_MAX)) {
-      refuse("more than 2^31 events or keys in one piece");
-    }
-    if (events > 0 && key_lookups_.size() == 0) refuse("no keys");
+    if (events == 0) refuse("no events");
+    if (keys_ == 0) refuse("no keys");
+    if (events >= kMost || keys_ >= kMost) refuse("more than 2^31 events or keys in one batch");
   }
 
-  void check_rows() const {
+  void check_rows() {
     const Columns c = raw();
-    const auto keys = static_cast<Id>(key_lookups_.size());
-    const Bytes largest = c.events == 0 ? 0 : kMostBytes / static_cast<Bytes>(c.events);
-    Time left = kMostCost;
+    const auto keys = static_cast<Id>(keys_);
     for (std::size_t i = 0; i < c.events; ++i) {
       if (c.at[i] < kEarliest || c.at[i] > kLatest || (i > 0 && c.at[i] < c.at[i - 1])) refuse("times out of order or range");
       if (c.key[i] < 0 || c.key[i] >= keys) refuse("a key is out of range");
-      if (c.size[i] < 0 || c.size[i] > largest) refuse("a size is out of range");
+      if (c.size[i] < 0 || c.size[i] > kMostBytes) refuse("a size is out of range");
+      largest_ = std::max(largest_, c.size[i]);
       if (c.cost[i] < 0 || c.cost[i] > kLongestSpan) refuse("a cost is out of range");
-      if ((left -= c.cost[i]) < 0) refuse("the costs add up to too much");
+      if (c.cost[i] > kMostCost - total_cost_) refuse("the costs add up to too much");
+      total_cost_ += c.cost[i];
       const unsigned op = c.mark[i] & kOp;
       if (op > kRestart || c.mark[i] > (kOp | kForced | kNames)) refuse("an unknown mark");
     }
@@ -87,8 +105,10 @@ class BoundColumns {
   Column<std::uint8_t> mark_;
   Column<Bytes> size_;
   Column<Time> cost_;
-  Column<Id> key_lookups_;
-  std::size_t lookups_;
+  std::size_t keys_;
+  std::uint64_t number_, follows_ = 0;
+  Bytes largest_ = 0;
+  Time total_cost_ = 0;
   std::optional<EndsInOrder> ends_;
 };
 

@@ -29,70 +29,110 @@ void check(const Rules& rules) {
   }
 }
 
-nb::dict replay(const BoundColumns& bound, const std::vector<Rules>& rules, std::size_t first_counted, bool instant,
-                Time slice_origin, Time slice_width, std::size_t slices) {
-  if (rules.size() != bound.lookups()) refuse("one set of rules is needed for each look-up");
-  for (const Rules& one : rules) check(one);
-  if (slice_width < 1 || slice_width > kLongestSpan || slices < 1 || slices > 10'000 || slice_origin < kEarliest - kLongestSpan ||
-      slice_origin > kLatest || slice_width % kSecond != 0 || slice_origin % kSecond != 0) {
-    refuse("slices are out of range, or not of whole seconds");
-  }
-  std::vector<Tally> tallies;
-  std::vector<Slice> sliced;
-  Tally total;
-  {
-    nb::gil_scoped_release released;
-    const Ledger ledger = run(bound.columns(), bound.key_lookups(), rules, {first_counted, instant},
-                              Slices(slice_origin, slice_width, slices));
-    tallies = ledger.tallies();
-    sliced = ledger.slices().done();
-    total = ledger.total();
-  }
-  Sheet lookups, all, over_time;
-  for (const Tally& tally : tallies) lookups.add(tally);
-  all.add(total);
-  std::vector<Time> begins, ends;
-  for (const Slice& slice : sliced) {
-    over_time.add(slice.tally);
-    begins.push_back(slice.begins);
-    ends.push_back(slice.ends);
-  }
-  nb::dict result;
-  result["lookups"] = std::move(lookups).arrays();
-  result["total"] = std::move(all).arrays();
-  result["slices"] = std::move(over_time).arrays();
-  result["begins"] = array(std::move(begins));
-  result["ends"] = array(std::move(ends));
-  return result;
-}
-
-// (value, mark, names): see truth.hpp. `mark` comes back with the rows marked that only name a value.
-nb::tuple truth(Column<std::uint8_t> mark, Column<Id> key, Column<Id> version, Column<std::int8_t> found, std::size_t keys) {
-  const std::size_t events = mark.size();
-  if (key.size() != events || version.size() != events || found.size() != events) refuse("columns differ in length");
-  bool unnamed_writes = false;
-  for (std::size_t i = 0; i < events; ++i) {
-    if (key(i) < 0 || static_cast<std::size_t>(key(i)) >= std::max<std::size_t>(keys, 1)) refuse("a key is out of range");
-    unnamed_writes |= (mark(i) & kOp) == kWrite && version(i) < 0 && found(i) != 0;
-  }
-  std::vector<Id> values(events, kUnseen);
-  std::vector<std::uint8_t> marks(mark.data(), mark.data() + events);
-  Truth truth(std::max<std::size_t>(keys, 1), unnamed_writes);
-  {
-    nb::gil_scoped_release released;
-    for (std::size_t i = 0; i < events; ++i) {
-      const auto op = static_cast<std::uint8_t>(mark(i) & kOp);
-      if (op > kWrite) continue;
-      values[i] = truth.see({.mark = op, .key = key(i), .version = version(i), .found = found(i)}, marks[i]);
+// A replay under way: it is fed the batches of a trace in order, then closed.
+class BoundReplay {
+ public:
+  BoundReplay(Column<Id> key_lookups, const std::vector<Rules>& rules, std::uint64_t first_counted, bool timed, Time slice_origin,
+              Time slice_width, std::size_t slices)
+      : keys_(key_lookups.size()) {
+    if (rules.empty() || rules.size() > 65'535) refuse("no look-ups, or more than 65,535");
+    if (keys_ + rules.size() >= static_cast<std::size_t>(INT32_MAX)) refuse("more than 2^31 keys");
+    for (const Rules& one : rules) check(one);
+    for (const Id lookup : view(key_lookups)) {
+      if (lookup < 0 || static_cast<std::size_t>(lookup) >= rules.size()) refuse("a key's look-up is out of range");
     }
+    if (slice_width < 1 || slice_width > kLongestSpan || slices < 1 || slices > 10'000 || slice_origin < kEarliest - kLongestSpan ||
+        slice_origin > kLatest || slice_width % kSecond != 0 || slice_origin % kSecond != 0) {
+      refuse("slices are out of range, or not of whole seconds");
+    }
+    nb::gil_scoped_release released;
+    replay_ = begin_replay(view(key_lookups), rules, {first_counted, timed}, Slices(slice_origin, slice_width, slices));
   }
-  std::vector<Id> names;
-  for (const auto& [unnamed, name] : truth.names()) {
-    names.push_back(unnamed);
-    names.push_back(name);
+
+  void feed(const BoundColumns& batch) {
+    if (replay_ == nullptr) refuse("the replay is closed");
+    if (batch.follows() != last_batch_ || batch.keys() != keys_) refuse("a batch is not the next one");
+    const Columns columns = batch.columns();
+    events_ += columns.events;
+    largest_ = std::max(largest_, batch.largest());
+    if (events_ > UINT32_MAX) refuse("more than 2^32 events");
+    if (largest_ > kMostBytes / static_cast<Bytes>(events_)) refuse("a size is out of range");
+    if (batch.cost() > kMostCost - cost_) refuse("the costs add up to too much");
+    cost_ += batch.cost();
+    last_batch_ = batch.number();
+    nb::gil_scoped_release released;
+    replay_->feed(columns);
   }
-  return nb::make_tuple(array(std::move(values)), array(std::move(marks)), array(std::move(names), 2));
-}
+
+  // What was counted; the replay cannot be used after this.
+  nb::dict close() {
+    if (replay_ == nullptr || events_ == 0) refuse("the replay is closed, or was fed nothing");
+    const auto closed = std::exchange(replay_, nullptr);
+    const Ledger& ledger = [&]() -> const Ledger& {
+      nb::gil_scoped_release released;
+      return closed->close();
+    }();
+    Sheet lookups, all, over_time;
+    for (const Tally& tally : ledger.tallies()) lookups.add(tally);
+    all.add(ledger.total());
+    std::vector<Time> begins, ends;
+    for (const Slice& slice : ledger.slices().done()) {
+      over_time.add(slice.tally);
+      begins.push_back(slice.begins);
+      ends.push_back(slice.ends);
+    }
+    nb::dict result;
+    result["lookups"] = std::move(lookups).arrays();
+    result["total"] = std::move(all).arrays();
+    result["slices"] = std::move(over_time).arrays();
+    result["begins"] = array(std::move(begins));
+    result["ends"] = array(std::move(ends));
+    return result;
+  }
+
+ private:
+  std::size_t keys_;
+  std::unique_ptr<AnyReplay> replay_;
+  std::uint64_t last_batch_ = 0, events_ = 0;
+  Bytes largest_ = 0;
+  Time cost_ = 0;
+};
+
+// The truth of a trace, told batch by batch (see truth.hpp).
+class BoundTruth {
+ public:
+  BoundTruth(std::size_t keys, bool unnamed_writes) : keys_(keys), truth_(keys, unnamed_writes) {}
+
+  // (value, mark, names) of the next rows. `mark` comes back with the rows marked that only name a value.
+  nb::tuple see(Column<std::uint8_t> mark, Column<Id> key, Column<Id> version, Column<std::int8_t> found) {
+    const std::size_t events = mark.size();
+    if (key.size() != events || version.size() != events || found.size() != events) refuse("columns differ in length");
+    for (const Id id : view(key)) {
+      if (id < 0 || static_cast<std::size_t>(id) >= keys_) refuse("a key is out of range");
+    }
+    if (events > truth_.left()) refuse("more than 2^31 values without a version");
+    std::vector<Id> values(events, kUnseen);
+    std::vector<std::uint8_t> marks(mark.data(), mark.data() + events);
+    {
+      nb::gil_scoped_release released;
+      for (std::size_t i = 0; i < events; ++i) {
+        const auto op = static_cast<std::uint8_t>(mark(i) & kOp);
+        if (op > kWrite) continue;
+        values[i] = truth_.see({.mark = op, .key = key(i), .version = version(i), .found = found(i)}, marks[i]);
+      }
+    }
+    std::vector<Id> names;
+    for (const auto& [unnamed, name] : truth_.take_names()) {
+      names.push_back(unnamed);
+      names.push_back(name);
+    }
+    return nb::make_tuple(array(std::move(values)), array(std::move(marks)), array(std::move(names), 2));
+  }
+
+ private:
+  std::size_t keys_;
+  Truth truth_;
+};
 
 }  // namespace
 
@@ -129,12 +169,20 @@ NB_MODULE(kernel, m) {
       .def_rw("eviction", &Rules::eviction);
 
   nb::class_<BoundColumns>(m, "Columns")
-      .def(nb::init<Column<Time>, Column<Id>, Column<Id>, Column<std::uint8_t>, Column<Bytes>, Column<Time>, Column<Id>, std::size_t>(),
+      .def(nb::init<Column<Time>, Column<Id>, Column<Id>, Column<std::uint8_t>, Column<Bytes>, Column<Time>, std::size_t,
+                    const BoundColumns*>(),
            "at"_a.noconvert(), "key"_a.noconvert(), "value"_a.noconvert(), "mark"_a.noconvert(), "size"_a.noconvert(),
-           "cost"_a.noconvert(), "key_lookups"_a.noconvert(), "lookups"_a);
+           "cost"_a.noconvert(), "keys"_a, "before"_a = nb::none());
 
-  m.def("truth", &truth, "mark"_a.noconvert(), "key"_a.noconvert(), "version"_a.noconvert(), "found"_a.noconvert(), "keys"_a);
-  m.def("replay", &replay, "columns"_a, "rules"_a, "first_counted"_a, "instant"_a, "slice_origin"_a, "slice_width"_a, "slices"_a);
+  nb::class_<BoundTruth>(m, "Truth")
+      .def(nb::init<std::size_t, bool>(), "keys"_a, "unnamed_writes"_a)
+      .def("see", &BoundTruth::see, "mark"_a.noconvert(), "key"_a.noconvert(), "version"_a.noconvert(), "found"_a.noconvert());
+
+  nb::class_<BoundReplay>(m, "Replay")
+      .def(nb::init<Column<Id>, const std::vector<Rules>&, std::uint64_t, bool, Time, Time, std::size_t>(), "key_lookups"_a.noconvert(),
+           "rules"_a, "first_counted"_a, "timed"_a, "slice_origin"_a, "slice_width"_a, "slices"_a)
+      .def("feed", &BoundReplay::feed, "batch"_a)
+      .def("close", &BoundReplay::close);
 }
 
 }  // namespace vestigo::bind

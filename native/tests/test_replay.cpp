@@ -1,5 +1,7 @@
-// Random events under random rules: entries, orders, sizes and loads agree after every one of them, every read
-// is counted once, and every entry that came in has left in one way or is still held.
+// Random events under random rules, in random batches: entries, orders, sizes and loads agree after every one of
+// them, every read is counted once, every entry that came in has left in one way or is still held, and all is counted
+// as in one batch.
+#include <memory>
 #include <random>
 
 #include "check.hpp"
@@ -17,8 +19,21 @@ struct Events {
   std::vector<std::uint8_t> mark;
   std::vector<Bytes> size;
 
-  Columns columns() const {
-    return {at.size(), at.data(), key.data(), value.data(), mark.data(), size.data(), cost.data(), {}};
+  Columns columns(std::size_t begin, std::size_t end) const {
+    return {end - begin,         at.data() + begin,   key.data() + begin, value.data() + begin,
+            mark.data() + begin, size.data() + begin, cost.data() + begin};
+  }
+};
+
+// The events from `begin` to `end` with their ends.
+struct Batch {
+  Columns columns;
+  EndsInOrder ends;
+
+  Batch(const Events& events, std::size_t begin, std::size_t end, const Batch* before)
+      : columns(events.columns(begin, end)),
+        ends(columns, before == nullptr ? Ends{} : before->ends.ends(), begin == 0 ? kNever : events.at[begin - 1]) {
+    columns.ends = ends.ends();
   }
 };
 
@@ -66,6 +81,21 @@ Rules random_rules(std::mt19937& random, Eviction eviction) {
 }
 
 template <class Policy, bool timed>
+void check_books(const Replay<Policy, timed>& replay, std::int64_t reads) {
+  CHECK(replay.check());
+  std::int64_t counted = 0;
+  for (const Tally& tally : replay.ledger().tallies()) {
+    const Counts& c = tally.counts;
+    for (std::size_t cause = 0; cause < kCauses; ++cause) counted += c[cause];
+    counted += c[kHits] + c[kJoined];
+    const std::int64_t left = c[kEvictions] + c[kExpirations] + c[kDrops] + c[kClears] + c[kLost] + c[kSuperseded];
+    CHECK(c[kStored] - left == tally.held.entries);
+    CHECK(c[kStaleHits] <= c[kHits] && c[kGhosts] <= c[kStaleHits] && c[kNullsHit] <= c[kHits]);
+  }
+  CHECK(counted == reads);
+}
+
+template <class Policy, bool timed>
 void one_case(std::mt19937& random, Eviction eviction) {
   const Id keys = 6, rooms = 2;
   std::vector<Rules> rules;
@@ -73,32 +103,31 @@ void one_case(std::mt19937& random, Eviction eviction) {
   std::vector<Id> key_rooms;
   for (Id key = 0; key < keys; ++key) key_rooms.push_back(key % rooms);
   const Events events = random_events(random, 200, keys, rooms, timed);
-  Columns columns = events.columns();
-  const EndsInOrder ends(columns);
-  columns.ends = ends.ends();
-  Replay<Policy, timed> replay(rules, key_rooms, Slices(events.at[0] - 3, 7, 100));
+  const Slices slices(events.at[0] - 3, 7, 100);
+  Replay<Policy, timed> replay(rules, key_rooms, slices);
   replay.count_from(events.at[0]);
   std::int64_t reads = 0;
-  for (std::size_t i = 0; i < columns.events; ++i) {
-    replay.feed(columns, i, i + 1);
-    reads += (columns.mark[i] & kOp) == kRead;
-    CHECK(replay.check());
-    std::int64_t counted = 0;
-    for (const Tally& tally : replay.ledger().tallies()) {
-      const Counts& c = tally.counts;
-      for (std::size_t cause = 0; cause < kCauses; ++cause) counted += c[cause];
-      counted += c[kHits] + c[kJoined];
-      const std::int64_t left = c[kEvictions] + c[kExpirations] + c[kDrops] + c[kClears] + c[kLost] + c[kSuperseded];
-      CHECK(c[kStored] - left == tally.held.entries);
-      CHECK(c[kStaleHits] <= c[kHits] && c[kGhosts] <= c[kStaleHits] && c[kNullsHit] <= c[kHits]);
+  std::unique_ptr<Batch> batch;
+  for (std::size_t begin = 0, end = 0; begin < events.at.size(); begin = end) {
+    end = std::min(begin + 1 + random() % (random() % 2 ? 10 : 100), events.at.size());
+    batch = std::make_unique<Batch>(events, begin, end, batch.get());
+    replay.open(batch->columns);
+    for (std::size_t i = 0; i < batch->columns.events; ++i) {
+      replay.feed(batch->columns, i, i + 1);
+      reads += (batch->columns.mark[i] & kOp) == kRead;
+      check_books(replay, reads);
     }
-    CHECK(counted == reads);
   }
   replay.close(events.at.back());
+  const Tally& total = replay.ledger().total();
   Tally sliced;
   for (const Slice& slice : replay.ledger().slices().done()) sliced.add(slice.tally);
-  const Tally& total = replay.ledger().total();
   CHECK(sliced.counts == total.counts && sliced.sums == total.sums);
+
+  const auto whole = begin_replay(key_rooms, rules, {0, timed}, slices);
+  whole->feed(Batch(events, 0, events.at.size(), nullptr).columns);
+  const Tally& other = whole->close().total();
+  CHECK(other.counts == total.counts && other.sums == total.sums);
 }
 
 }  // namespace

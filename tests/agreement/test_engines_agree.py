@@ -3,9 +3,12 @@
 from dataclasses import fields
 
 from hypothesis import given
+from hypothesis import strategies as st
 
 from tests.agreement.cases import Case, cases
 from vestigo import Measures, Outcome, replay
+from vestigo.engine import native
+from vestigo.engine.job import job
 from vestigo.outcome import Spans
 
 
@@ -35,3 +38,12 @@ def assert_agree(native: Outcome, reference: Outcome) -> None:
 @given(cases())
 def test_every_count_is_the_same_on_random_traces_and_rules(case: Case) -> None:
     assert_agree(replay(case.trace, case.plan), replay(case.trace, case.plan, engine="reference"))
+
+
+@given(cases(), st.integers(1, 30))
+def test_every_count_is_the_same_in_batches(case: Case, events: int) -> None:
+    trace, plan = case.trace, case.plan
+    whole = replay(trace, plan)
+    work = job(trace, plan.each_rules(trace.lookups), plan.warm_up)
+    total, lookups, slices = native.run(trace, work, events)
+    assert_agree(whole, Outcome(**total, lookups=lookups, slices=slices, marks=whole.marks))

@@ -4,9 +4,9 @@ import numpy as np
 from hypothesis import given
 
 from tests.agreement.cases import Case, cases
-from vestigo.engine.fill import fill_costs, fill_sizes
-from vestigo.engine.native import NULL_VALUE, truth
-from vestigo.engine.reference.rows import fill, rows
+from vestigo.engine.native.batches import NULL_VALUE, told
+from vestigo.engine.native.fill import fill
+from vestigo.engine.reference import rows as reference
 from vestigo.engine.reference.truth import Truth
 from vestigo.trace import Op
 
@@ -14,18 +14,18 @@ from vestigo.trace import Op
 @given(cases())
 def test_what_is_missing_is_filled_in_alike(case: Case) -> None:
     trace = case.trace
-    recorded = rows(trace)
+    recorded = reference.rows(trace)
     truths = {key: Truth() for key in range(len(trace.keys))}
     nulls = []
     for row in recorded:
         if row.op <= Op.REMOVE:
             truths[row.key].learn(row)
         nulls.append(row.op <= Op.REMOVE and truths[row.key].value.is_null)
-    fill(recorded, nulls)
-    value, _, _ = truth(trace)
+    reference.fill(recorded, nulls)
+    value = next(told(trace))[1].value
     keyed = trace.op <= Op.REMOVE
     assert ((value == NULL_VALUE) & keyed).tolist() == nulls
-    sizes, costs = fill_sizes(trace, value == NULL_VALUE), fill_costs(trace, value == NULL_VALUE)
+    sizes, costs = fill(trace, value == NULL_VALUE)
     assert sizes[keyed].tolist() == [row.size for row in recorded if row.op <= Op.REMOVE]
     reads = np.flatnonzero(trace.op == Op.READ)
     assert costs[reads].tolist() == [recorded[read].cost for read in reads]

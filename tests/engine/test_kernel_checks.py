@@ -5,10 +5,8 @@ from typing import Any
 import numpy as np
 import pytest
 
-from vestigo.engine import native
+from vestigo.engine import kernel
 from vestigo.outcome import CAUSES, Measures
-
-kernel = native.kernel
 
 GOOD: dict[str, Any] = {
     "at": np.array([10, 20, 30], np.int64),
@@ -17,8 +15,7 @@ GOOD: dict[str, Any] = {
     "mark": np.array([0, 0, 0], np.uint8),
     "size": np.array([1, 2, 3], np.int64),
     "cost": np.array([0, 0, 4], np.int64),
-    "key_lookups": np.array([0, 0], np.int32),
-    "lookups": 1,
+    "keys": 2,
 }
 
 
@@ -27,14 +24,58 @@ def columns(**changed: Any) -> Any:
 
 
 def replay(**changed: Any) -> Any:
-    usual = {"columns": columns(), "rules": [kernel.Rules()], "first_counted": 0, "instant": False}
+    usual = {"key_lookups": np.array([0, 0], np.int32), "rules": [kernel.Rules()], "first_counted": 0, "timed": True}
     slices = {"slice_origin": 0, "slice_width": 10**9, "slices": 1}
-    return kernel.replay(**{**usual, **slices, **changed})
+    return kernel.Replay(**{**usual, **slices, **changed})
+
+
+def counts(*batches: Any, **changed: Any) -> Any:
+    running = replay(**changed)
+    for batch in batches:
+        running.feed(batch)
+    return running.close()["total"]["counts"][0]
+
+
+def hits(*batches: Any) -> int:
+    return int(counts(*batches)[len(kernel.CAUSES) + kernel.COUNTS.index("hits")])
 
 
 def test_good_columns_are_replayed() -> None:
-    counts = replay()["total"]["counts"][0].tolist()
-    assert counts[len(kernel.CAUSES) + kernel.COUNTS.index("hits")] == 1
+    assert hits(columns()) == 1
+
+
+def test_batches_follow_each_other() -> None:
+    first = columns()
+    second = columns(at=GOOD["at"] + 30, before=first)
+    assert hits(first, second) == 4
+    for wrong in ([second], [first, first], [first, columns(at=GOOD["at"] + 30)]):
+        with pytest.raises(ValueError, match="not the next one"):
+            counts(*wrong)
+    with pytest.raises(ValueError, match="does not follow"):
+        columns(at=GOOD["at"] + 19, before=first)
+    with pytest.raises(ValueError, match="does not follow"):
+        columns(at=GOOD["at"] + 30, keys=3, before=first)
+
+
+def test_a_replay_is_closed_once() -> None:
+    with pytest.raises(ValueError, match="fed nothing"):
+        replay().close()
+    running = replay()
+    running.feed(columns())
+    running.close()
+    for again in (running.close, lambda: running.feed(columns())):
+        with pytest.raises(ValueError, match="closed"):
+            again()
+
+
+def test_sizes_and_costs_must_add_up_over_all_batches() -> None:
+    large = {"size": np.array([1, 2**59, 3], np.int64)}
+    first = columns(**large)
+    with pytest.raises(ValueError, match="a size is out of range"):
+        counts(first, columns(at=GOOD["at"] + 30, before=first))
+    first = columns(cost=np.array([2**61, 0, 0], np.int64))
+    with pytest.raises(ValueError, match="add up to too much"):
+        counts(first, columns(at=GOOD["at"] + 30, cost=np.array([2**61, 1, 0], np.int64), before=first))
 
 
 @pytest.mark.parametrize(
@@ -45,15 +86,14 @@ def test_good_columns_are_replayed() -> None:
         ({"key": np.array([0, 2, 0], np.int32)}, "a key is out of range"),
         ({"key": np.array([0, -1, 0], np.int32)}, "a key is out of range"),
         ({"size": np.array([1, -2, 3], np.int64)}, "a size is out of range"),
-        ({"size": np.array([1, 2**61, 3], np.int64)}, "a size is out of range"),
+        ({"size": np.array([1, 2**62, 3], np.int64)}, "a size is out of range"),
         ({"cost": np.array([0, -1, 0], np.int64)}, "a cost is out of range"),
         ({"cost": np.array([0, 2**62, 0], np.int64)}, "a cost is out of range"),
         ({"cost": np.array([2**61, 2**61, 1], np.int64)}, "add up to too much"),
         ({"mark": np.array([0, 7, 0], np.uint8)}, "an unknown mark"),
         ({"mark": np.array([0, 64, 0], np.uint8)}, "an unknown mark"),
-        ({"key_lookups": np.array([0, 1], np.int32)}, "look-up is out of range"),
-        ({"key_lookups": np.array([], np.int32)}, "no keys"),
-        ({"lookups": 70_000}, "more than 65,535 look-ups"),
+        ({"keys": 0}, "no keys"),
+        ({"keys": 2**31}, r"more than 2\^31 events or keys"),
         ({"cost": np.array([0, 0], np.int64)}, "differ in length"),
     ],
 )
@@ -90,25 +130,39 @@ def test_rules_out_of_range_are_refused(rule: dict[str, int]) -> None:
 
 @pytest.mark.parametrize(
     "changed",
-    [{"rules": []}, {"slice_width": 0}, {"slice_width": 5}, {"slices": 0}, {"slices": 10**6}, {"slice_origin": 7}],
+    [
+        {"rules": []},
+        {"key_lookups": np.array([0, 1], np.int32)},
+        {"slice_width": 0},
+        {"slice_width": 5},
+        {"slices": 0},
+        {"slices": 10**6},
+        {"slice_origin": 7},
+    ],
 )
 def test_calls_that_do_not_fit_are_refused(changed: dict[str, Any]) -> None:
     with pytest.raises(ValueError):  # noqa: PT011
         replay(**changed)
 
 
+def test_too_many_lookups_are_refused() -> None:
+    with pytest.raises(ValueError, match="more than 65,535"):
+        replay(rules=[kernel.Rules()] * 65_536)
+
+
 def test_a_warm_up_beyond_the_end_counts_nothing() -> None:
-    assert replay(first_counted=3)["total"]["counts"].sum() == 0
-    assert replay(first_counted=2**40)["total"]["counts"].sum() == 0
+    assert counts(columns(), first_counted=3).sum() == 0
+    assert counts(columns(), first_counted=2**40).sum() == 0
 
 
 def test_truth_checks_its_keys() -> None:
     arrays = (GOOD["mark"], GOOD["key"], np.array([0, 1, 2], np.int32), np.array([1, 1, 1], np.int8))
-    assert len(kernel.truth(*arrays, 2)[0]) == 3
+    truth = kernel.Truth(2, unnamed_writes=True)
+    assert len(truth.see(*arrays)[0]) == 3
     with pytest.raises(ValueError, match="a key is out of range"):
-        kernel.truth(*arrays, 1)
+        kernel.Truth(1, unnamed_writes=True).see(*arrays)
     with pytest.raises(ValueError, match="differ in length"):
-        kernel.truth(arrays[0][:2], *arrays[1:], 2)
+        truth.see(arrays[0][:2], *arrays[1:])
 
 
 def test_the_kernels_names_are_ours() -> None:

@@ -1,9 +1,10 @@
-// vestigo/any_replay.hpp: runs a whole trace through the replay that fits its rules.
+// vestigo/any_replay.hpp: a replay of whatever rules, fed batch by batch.
 //
-// This is where a policy's name becomes a type: a new policy is added to `run` below.
+// This is where a policy's name becomes a type: a new policy is added to `begin_replay` below.
 #pragma once
 
 #include <algorithm>
+#include <memory>
 #include <span>
 #include <utility>
 
@@ -15,38 +16,70 @@
 namespace vestigo {
 
 struct Run {
-  std::size_t first_counted = 0;  // the first event after the warm-up
-  bool instant = false;           // loads end when they begin, whatever they cost (a ceiling's rule)
+  std::uint64_t first_counted = 0;  // the first event after the warm-up
+  bool timed = true;                // loads take time; if not, each ends when it begins, whatever it costs
+};
+
+// One virtual call a batch; the events of a batch meet none.
+class AnyReplay {
+ public:
+  AnyReplay() = default;
+  AnyReplay(const AnyReplay&) = delete;
+  AnyReplay& operator=(const AnyReplay&) = delete;
+  virtual ~AnyReplay() = default;
+
+  // The next events of the trace, at least one.
+  virtual void feed(const Columns& columns) = 0;
+
+  // The trace is over: what was counted.
+  virtual const Ledger& close() = 0;
 };
 
 template <class Policy, bool timed>
-Ledger run_as(const Columns& columns, std::span<const Id> key_rooms, std::span<const Rules> rules, Run how, Slices slices) {
-  Replay<Policy, timed> replay(rules, key_rooms, std::move(slices));
-  if (how.first_counted < columns.events) {
-    const Time start = columns.at[how.first_counted], end = columns.at[columns.events - 1];
-    replay.feed(columns, 0, how.first_counted);
-    replay.catch_up(columns, start);
-    replay.count_from(start);
-    replay.feed(columns, how.first_counted, columns.events);
-    replay.close(end);
+class ReplayOf final : public AnyReplay {
+ public:
+  ReplayOf(std::span<const Id> key_rooms, std::span<const Rules> rules, std::uint64_t first_counted, Slices slices)
+      : replay_(rules, key_rooms, std::move(slices)), to_warm_up_(first_counted) {}
+
+  void feed(const Columns& columns) override {
+    replay_.open(columns);
+    const std::size_t warming = counting_ ? 0 : std::min<std::uint64_t>(to_warm_up_, columns.events);
+    replay_.feed(columns, 0, warming);
+    to_warm_up_ -= warming;
+    if (!counting_ && warming < columns.events) {
+      counting_ = true;
+      replay_.catch_up(columns, columns.at[warming]);
+      replay_.count_from(columns.at[warming]);
+    }
+    replay_.feed(columns, warming, columns.events);
+    now_ = columns.at[columns.events - 1];
   }
-  return replay.ledger();
-}
+
+  const Ledger& close() override {
+    replay_.close(now_);
+    return replay_.ledger();
+  }
+
+ private:
+  Replay<Policy, timed> replay_;
+  std::uint64_t to_warm_up_;
+  bool counting_ = false;
+  Time now_ = 0;
+};
 
 template <class Policy>
-Ledger run_as(const Columns& columns, std::span<const Id> key_rooms, std::span<const Rules> rules, Run how, Slices slices) {
-  const bool timed = !how.instant && columns.ends.count > 0;
-  return timed ? run_as<Policy, true>(columns, key_rooms, rules, how, std::move(slices))
-               : run_as<Policy, false>(columns, key_rooms, rules, how, std::move(slices));
+std::unique_ptr<AnyReplay> begin_replay_of(std::span<const Id> key_rooms, std::span<const Rules> rules, Run how, Slices slices) {
+  if (how.timed) return std::make_unique<ReplayOf<Policy, true>>(key_rooms, rules, how.first_counted, std::move(slices));
+  return std::make_unique<ReplayOf<Policy, false>>(key_rooms, rules, how.first_counted, std::move(slices));
 }
 
-inline Ledger run(const Columns& columns, std::span<const Id> key_rooms, std::span<const Rules> rules, Run how, Slices slices) {
+inline std::unique_ptr<AnyReplay> begin_replay(std::span<const Id> key_rooms, std::span<const Rules> rules, Run how, Slices slices) {
   const auto all = [rules](Eviction eviction) {
     return std::all_of(rules.begin(), rules.end(), [eviction](const Rules& one) { return one.eviction == eviction; });
   };
-  if (all(Eviction::lru)) return run_as<policy::Lru>(columns, key_rooms, rules, how, std::move(slices));
-  if (all(Eviction::fifo)) return run_as<policy::Fifo>(columns, key_rooms, rules, how, std::move(slices));
-  return run_as<policy::Any>(columns, key_rooms, rules, how, std::move(slices));
+  if (all(Eviction::lru)) return begin_replay_of<policy::Lru>(key_rooms, rules, how, std::move(slices));
+  if (all(Eviction::fifo)) return begin_replay_of<policy::Fifo>(key_rooms, rules, how, std::move(slices));
+  return begin_replay_of<policy::Any>(key_rooms, rules, how, std::move(slices));
 }
 
 }  // namespace vestigo

@@ -3,6 +3,7 @@
 
 #include <cstddef>
 #include <cstdint>
+#include <span>
 
 #include "numbers.hpp"
 
@@ -20,15 +21,18 @@ enum Mark : std::uint8_t {
 };
 
 // When each read that takes time would end if it loaded, in order; those of a tie in the order of events. The
-// place in this order is a load's name.
+// place in this order is a load's name. Those that the batch before could leave under way are among them.
 struct Ends {
   std::size_t count = 0;
   const Time* at = nullptr;   // one more than `count`: the last is kNever
   const Id* key = nullptr;    // likewise
   const Id* place = nullptr;  // of each event among these
+  Id carried_from = 0;            // in the batch before, all from this place on can be under way when it is over
+  std::span<const Id> carried{};  // their places here
 };
 
-// Read-only, in time order. `key` is a valid id in every row, also where it means nothing.
+// A batch of a trace's events, or all of them. Read-only, in time order. `key` is a valid id in every row, also where
+// it means nothing.
 struct Columns {
   std::size_t events = 0;
   const Time* at = nullptr;
@@ -37,7 +41,7 @@ struct Columns {
   const std::uint8_t* mark = nullptr;
   const Bytes* size = nullptr;
   const Time* cost = nullptr;
-  Ends ends;
+  Ends ends{};
 };
 
 }  // namespace vestigo

@@ -1,4 +1,4 @@
-// vestigo/ends.hpp: when each read's load would end, in order. Worked out once for a trace.
+// vestigo/ends.hpp: when each read's load would end, in order. Worked out once for a batch, for all replays of it.
 #pragma once
 
 #include <algorithm>
@@ -11,28 +11,47 @@ namespace vestigo {
 
 class EndsInOrder {
  public:
-  explicit EndsInOrder(const Columns& columns) {
-    std::vector<std::pair<Time, Id>> ends;
+  // `before`: the ends of the batch before, whose last event was at `over`.
+  explicit EndsInOrder(const Columns& columns, const Ends& before = {}, Time over = kNever)
+      : carried_from_(std::upper_bound(before.at, before.at + before.count, over) - before.at) {
+    std::vector<std::pair<Time, Id>> own;
     for (std::size_t i = 0; i < columns.events; ++i) {
       const bool read = (columns.mark[i] & kOp) == kRead;
-      if (read && columns.cost[i] > 0) ends.emplace_back(columns.at[i] + columns.cost[i], static_cast<Id>(i));
+      if (read && columns.cost[i] > 0) own.emplace_back(columns.at[i] + columns.cost[i], static_cast<Id>(i));
     }
-    std::sort(ends.begin(), ends.end());
-    if (!ends.empty()) place_.resize(columns.events, kNone);
-    for (const auto& [at, event] : ends) {
-      place_[static_cast<std::size_t>(event)] = static_cast<Id>(at_.size());
-      at_.push_back(at);
-      key_.push_back(columns.key[event]);
+    std::sort(own.begin(), own.end());
+    if (!own.empty()) place_.resize(columns.events, kNone);
+    const std::size_t count = before.count - static_cast<std::size_t>(carried_from_) + own.size();
+    at_.reserve(count + 1);
+    key_.reserve(count + 1);
+    auto carried = static_cast<std::size_t>(carried_from_);
+    const auto carry_until = [&](Time end) {
+      for (; carried < before.count && before.at[carried] <= end; ++carried) {
+        carried_.push_back(add(before.at[carried], before.key[carried]));
+      }
+    };
+    for (const auto& [at, event] : own) {
+      carry_until(at);
+      place_[static_cast<std::size_t>(event)] = add(at, columns.key[event]);
     }
-    at_.push_back(kNever);
-    key_.push_back(0);
+    carry_until(kNever);
+    add(kNever, 0);
   }
 
-  Ends ends() const { return {key_.size() - 1, at_.data(), key_.data(), place_.data()}; }
+  Ends ends() const {
+    return {key_.size() - 1, at_.data(), key_.data(), place_.data(), static_cast<Id>(carried_from_), carried_};
+  }
 
  private:
+  Id add(Time at, Id key) {
+    at_.push_back(at);
+    key_.push_back(key);
+    return static_cast<Id>(at_.size() - 1);
+  }
+
+  std::ptrdiff_t carried_from_;
   std::vector<Time> at_;
-  std::vector<Id> key_, place_;
+  std::vector<Id> key_, place_, carried_;
 };
 
 }  // namespace vestigo

@@ -25,7 +25,7 @@ struct alignas(64) Entry {
   Id truth = kUnseen;         // what the origin has now
   Id before = kNone;          // neighbours in the policy's order
   Id after = kNone;
-  Id load = kNone;            // the name of the load that the entry records, if it does
+  Id load = kNone;            // the name of the load that the entry records
   std::uint16_t room = 0;     // the look-up that the key belongs to
   Cause cause = kFirst;       // why it is not held, where it is not
   std::uint8_t state = 0;     // of these; 0 is nearly every key that is read and not found
@@ -45,22 +45,22 @@ struct alignas(64) Entry {
   void unset(std::uint8_t states) { state &= static_cast<std::uint8_t>(~states); }
 
   // While no value is held, the entry can record a load, in the fields that are then free: what it will store
-  // (value, changed_at, bytes without overhead), when it was asked for (ages_at), by which event (idle_since).
-  void record(Id begun, Id event, Id loaded, Bytes size, Time now) {
+  // (value, changed_at, bytes without overhead), when it was asked for (ages_at), after how many restarts (idle_since).
+  void record(Id begun, std::int64_t restarts, Id loaded, Bytes size, Time now) {
     state = kRecords;
     load = begun;
     value = loaded;
     changed_at = kNever;
     bytes = size;
     ages_at = now;
-    idle_since = event;
+    idle_since = restarts;
   }
   void forget_load() {
     load = kNone;
     unset(kRecords | kDropMissed);
   }
   Time loaded_at() const { return ages_at; }
-  Id load_event() const { return static_cast<Id>(idle_since); }
+  std::int64_t load_restarts() const { return idle_since; }
 };
 
 static_assert(sizeof(Entry) == 64, "an entry is one cache line");

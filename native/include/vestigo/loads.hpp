@@ -10,6 +10,7 @@
 #include <utility>
 #include <vector>
 
+#include "columns.hpp"
 #include "entry.hpp"
 #include "id_map.hpp"
 
@@ -20,7 +21,6 @@ struct Load {
   Time loaded_at = 0;        // when it was asked for
   Bytes size = 0;
   Id name = kNone;           // its place in Columns::ends
-  Id event = kNone;          // the read that began it
   Id value = kUnseen;        // the truth when it began: what it will store
   Id older = kNone;          // ring of the key's loads; the newest one's `newer` is the oldest
   Id newer = kNone;
@@ -45,7 +45,7 @@ class Loads {
   // A load that an entry has recorded so far is recorded here: the oldest of its key.
   void take_over(Id key, Entry& entry) {
     const Id slot = take_slot({.changed_at = entry.changed_at, .loaded_at = entry.loaded_at(), .size = entry.bytes, .name = entry.load,
-                               .event = entry.load_event(), .value = entry.value, .raced = entry.drop_missed()});
+                               .value = entry.value, .raced = entry.drop_missed()});
     Load& load = slots_[at(slot)];
     entry.forget_load();
     entry.set(Entry::kMoreLoads);
@@ -89,6 +89,18 @@ class Loads {
     each_newest(key, [from, to](Load& load) { return load.value == from && (load.value = to, true); });
   }
 
+  // The next batch begins: each load takes its place there as its name.
+  void turn(const Ends& ends) {
+    std::vector<Id> slots;
+    slot_of_.each([&slots](Id, Id slot) { slots.push_back(slot); });
+    slot_of_.clear();
+    for (const Id slot : slots) {
+      Load& load = slots_[at(slot)];
+      load.name = ends.carried[at(load.name - ends.carried_from)];
+      slot_of_.set(load.name, slot);
+    }
+  }
+
   // Gives up all of them; calls `lost(key)` for each key.
   template <class Lost>
   void abandon(Lost lost) {
@@ -107,7 +119,7 @@ class Loads {
     for (Id slot = newest; slot != kNone; slot = slots_[at(slot)].older) {
       const Load& load = slots_[at(slot)];
       if (slot_of_.find(load.name) != slot) return false;
-      if (last != kNone && (load.newer != last || load.event >= slots_[at(last)].event)) return false;
+      if (last != kNone && (load.newer != last || load.loaded_at > slots_[at(last)].loaded_at)) return false;
       last = slot;
     }
     return entry.more_loads() && slots_[at(newest)].newer == last;

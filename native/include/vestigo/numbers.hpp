@@ -1,6 +1,6 @@
 // vestigo/numbers.hpp: the number types of the kernel, and the bounds that keep them from overflowing.
 //
-// The caller (engine/native.py) checks every input against these bounds once; after that no sum in
+// What comes from Python is checked against these bounds once (native/bind); after that no sum in
 // the kernel can overflow: times and lifetimes are sums of two such values at most, the costs of a trace
 // fit in 64 bits, and what else adds up over it (byte-nanoseconds, waiting times) is kept in 128.
 #pragma once

@@ -1,6 +1,6 @@
 // vestigo/pending.hpp: which reads began a load that has not ended, and which of these ends next.
 //
-// Columns::ends has a place for the end of every read's load. A load under way is a bit at its place, so that the
+// Ends has a place for the end of every read's load. A load under way is a bit at its place, so that the
 // next one to end is the next bit that is set: no queue, and reads that were hits are passed over 64 at a time.
 #pragma once
 
@@ -13,13 +13,20 @@ namespace vestigo {
 
 class Pending {
  public:
-  // Before the first load: makes room for the ends of a trace. The bit after the last never ends.
+  // Before the first load of a batch: makes room for its ends. The bit after the last never ends. Loads that are
+  // under way begin anew, at their places in this batch.
   void open(const Ends& ends) {
-    if (!words_.empty()) return;
-    words_.resize(ends.count / 64 + 1);
-    next_ = ends.count;
-    set(next_);
+    std::vector<Id> under_way;
+    for (std::size_t i = 0; i < ends.carried.size(); ++i) {
+      if (has(ends.carried_from + static_cast<Id>(i))) under_way.push_back(ends.carried[i]);
+    }
+    words_.assign(ends.count / 64 + 1, 0);
+    set(ends.count);
+    turn(ends, ends.count);
+    for (const Id load : under_way) begin(ends, load);
   }
+
+  bool has(Id load) const { return words_[static_cast<std::size_t>(load) / 64] >> load % 64 & 1; }
 
   std::size_t next() const { return next_; }
   Time next_at() const { return next_at_; }

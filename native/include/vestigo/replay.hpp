@@ -32,9 +32,23 @@ class Replay {
     }
   }
 
-  // Replays the events [begin, end), slice by slice.
+  // A batch begins: its events are fed next. Loads under way take their places among its ends as names.
+  void open(const Columns& columns) {
+    if constexpr (timed) {
+      const Ends& ends = columns.ends;
+      std::vector<std::pair<Entry*, Id>> recorded;
+      for (std::size_t i = 0; i < ends.carried.size(); ++i) {
+        Entry& entry = entries_[ends.key[ends.carried[i]]];
+        if (entry.load == ends.carried_from + static_cast<Id>(i)) recorded.emplace_back(&entry, ends.carried[i]);
+      }
+      for (const auto& [entry, name] : recorded) entry->load = name;
+      loads_.turn(ends);
+      pending_.open(ends);
+    }
+  }
+
+  // Replays the events [begin, end) of the batch, slice by slice.
   void feed(const Columns columns, std::size_t begin, std::size_t end) {
-    if constexpr (timed) pending_.open(columns.ends);
     while (begin < end) {
       turn_slices(columns, columns.at[begin]);
       const Time* const stop = std::lower_bound(columns.at + begin, columns.at + end, slice_end_);
@@ -176,7 +190,7 @@ class Replay {
       case kClear:
         return clear(columns.value[i], now);
       default:
-        return restart(static_cast<Id>(i), now);
+        return restart(now);
     }
   }
 
@@ -219,7 +233,7 @@ class Replay {
     if (timed && cost > 0) {
       const Id load = columns.ends.place[i];
       pending_.begin(columns.ends, load);
-      entry.record(load, static_cast<Id>(i), truth, size, now);
+      entry.record(load, restarts_, truth, size, now);
     } else if (keep(room, entry, columns.key[i], truth, size, now, now)) {
       entry.value = truth;
       entry.changed_at = kNever;
@@ -267,21 +281,21 @@ class Replay {
   }
 
   void begin_load(const Columns& columns, std::size_t i, Entry& entry, Bytes size, Time now) {
-    const Id load = columns.ends.place[i], event = static_cast<Id>(i);
+    const Id load = columns.ends.place[i];
     pending_.begin(columns.ends, load);
-    if (entry.state == 0) return entry.record(load, event, entry.truth, size, now);
-    loads_.begin(columns.key[i], {.loaded_at = now, .size = size, .name = load, .event = event, .value = entry.truth});
+    if (entry.state == 0) return entry.record(load, restarts_, entry.truth, size, now);
+    loads_.begin(columns.key[i], {.loaded_at = now, .size = size, .name = load, .value = entry.truth});
     entry.set(Entry::kMoreLoads);
   }
 
   // A load ends, unless it was given up.
   [[gnu::always_inline]] void end_load(Id key, Id load, Time now) {
     Entry& entry = entries_[key];
-    if (entry.load != load || entry.load_event() < restarted_) [[unlikely]] return end_other_load(key, load, entry, now);
+    if (entry.load != load || entry.load_restarts() != restarts_) [[unlikely]] return end_other_load(key, load, entry, now);
     Room& room = rooms_[entry.room];
     const bool kept = keep(room, entry, key, entry.value, entry.bytes, entry.loaded_at(), now);
     if (entry.drop_missed() && kept) [[unlikely]] ++room.tally->counts[kRaced];
-    entry.unset(Entry::kRecords | Entry::kDropMissed);
+    entry.forget_load();
   }
 
   // The same for one that its entry does not record.
@@ -296,7 +310,7 @@ class Replay {
 
   // A load that an entry records was given up if there was a restart since it began.
   void forget_lost_load(Entry& entry) const {
-    if (!entry.records() || entry.load_event() > restarted_) return;
+    if (!entry.records() || entry.load_restarts() == restarts_) return;
     entry.forget_load();
     entry.cause = kRestarted;
   }
@@ -419,9 +433,9 @@ class Replay {
     }
   }
 
-  void restart(Id event, Time now) {
+  void restart(Time now) {
     if constexpr (timed) {
-      restarted_ = event;
+      ++restarts_;
       loads_.abandon([this](Id key) {
         entries_[key].unset(Entry::kMoreLoads);
         entries_[key].cause = kRestarted;
@@ -443,7 +457,7 @@ class Replay {
   Ledger ledger_;
   Loads loads_;
   Pending pending_;
-  Id restarted_ = kNone;      // the event of the last restart
+  std::int64_t restarts_ = 0;
   Time slice_end_ = kNever;
 };
 

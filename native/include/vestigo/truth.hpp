@@ -38,8 +38,11 @@ class Truth {
     return now;
   }
 
-  // (unnamed value, the version it turned out to be), in the order of the rows.
-  const std::vector<std::pair<Id, Id>>& names() const { return names_; }
+  // (unnamed value, the version it turned out to be), in the order of the rows; each is told once.
+  std::vector<std::pair<Id, Id>> take_names() { return std::exchange(names_, {}); }
+
+  // So many values without a version can still be told apart.
+  std::size_t left() const { return static_cast<std::size_t>(std::int64_t{next_unnamed_} - INT32_MIN); }
 
  private:
   struct Key {

@@ -55,8 +55,13 @@ def first_counted(trace: Trace, warm_up: Duration | int) -> int:
         return 0
     if isinstance(warm_up, Duration):
         return int(np.searchsorted(trace.at, trace.at[0] + int(warm_up)))
-    reads = np.flatnonzero(trace.op == Op.READ)
-    return int(reads[warm_up - 1]) + 1 if warm_up <= len(reads) else len(trace)
+    events = 0
+    for part in trace.parts():
+        reads = np.flatnonzero(part.op == Op.READ)
+        if warm_up <= len(reads):
+            return events + int(reads[warm_up - 1]) + 1
+        warm_up, events = warm_up - len(reads), events + len(part)
+    return events
 
 
 def slicing(trace: Trace, first: int) -> Slicing:
@@ -75,8 +80,11 @@ def slicing(trace: Trace, first: int) -> Slicing:
 
 def marks(trace: Trace) -> tuple[Mark, ...]:
     """When everything, or a look-up, was emptied: the first thousand times, for a time axis."""
-    rows = np.flatnonzero(trace.op >= Op.CLEAR)[:1000]
-    return tuple(dict.fromkeys(Mark(int(trace.at[row]), _what(trace, int(row))) for row in rows))
+    found: dict[Mark, None] = {}
+    for part in trace.parts():
+        rows = np.flatnonzero(part.op >= Op.CLEAR)[: 1000 - len(found)]
+        found |= dict.fromkeys(Mark(int(part.at[row]), _what(part, int(row))) for row in rows)
+    return tuple(found)
 
 
 def _what(trace: Trace, row: int) -> str:

@@ -50,23 +50,30 @@ class Columns:
         mark: npt.NDArray[np.uint8],
         size: npt.NDArray[np.int64],
         cost: npt.NDArray[np.int64],
-        key_lookups: npt.NDArray[np.int32],
-        lookups: int,
+        keys: int,
+        before: Columns | None = None,
     ) -> None: ...
 
-def truth(
-    mark: npt.NDArray[np.uint8],
-    key: npt.NDArray[np.int32],
-    version: npt.NDArray[np.int32],
-    found: npt.NDArray[np.int8],
-    keys: int,
-) -> tuple[npt.NDArray[np.int32], npt.NDArray[np.uint8], npt.NDArray[np.int32]]: ...
-def replay(
-    columns: Columns,
-    rules: list[Rules],
-    first_counted: int,
-    instant: bool,
-    slice_origin: int,
-    slice_width: int,
-    slices: int,
-) -> dict[str, Any]: ...
+class Truth:
+    def __init__(self, keys: int, unnamed_writes: bool) -> None: ...
+    def see(
+        self,
+        mark: npt.NDArray[np.uint8],
+        key: npt.NDArray[np.int32],
+        version: npt.NDArray[np.int32],
+        found: npt.NDArray[np.int8],
+    ) -> tuple[npt.NDArray[np.int32], npt.NDArray[np.uint8], npt.NDArray[np.int32]]: ...
+
+class Replay:
+    def __init__(
+        self,
+        key_lookups: npt.NDArray[np.int32],
+        rules: list[Rules],
+        first_counted: int,
+        timed: bool,
+        slice_origin: int,
+        slice_width: int,
+        slices: int,
+    ) -> None: ...
+    def feed(self, batch: Columns) -> None: ...
+    def close(self) -> dict[str, Any]: ...

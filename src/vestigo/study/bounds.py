@@ -4,7 +4,7 @@ import dataclasses
 
 import numpy as np
 
-from vestigo.engine.fill import fill_sizes
+from vestigo.engine.native.fill import fill
 from vestigo.rules import Rules
 from vestigo.rules.values import Nulls
 from vestigo.study.truths import truths
@@ -46,7 +46,7 @@ def with_versions_as_keys(trace: Trace) -> Trace:
         key=key,
         key_lookup=trace.lookup[first],
         keys=range(len(pairs)),
-        size=fill_sizes(trace, null),
+        size=fill(trace, null)[0],
         found=np.where(keyed, ~null, MISSING).astype(np.int8),
         version=np.full(len(trace), MISSING, np.int32),
     )

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from vestigo.engine.job import job
-from vestigo.engine.native import columns
+from vestigo.engine.native.batches import make_ready
 from vestigo.engine.replay import Engine, run
 from vestigo.errors import RulesError
 from vestigo.outcome import Outcome
@@ -103,7 +103,7 @@ def compare(trace: Trace, plan: Plan, *, engine: Engine = "native", progress: Pr
     rules = everything.each_rules(trace.lookups)
     jobs[bounds.ALWAYS_FRESH] = (versions, job(versions, rules, plan.warm_up, instant=True))
     if engine == "native" and len(trace):
-        columns(trace)  # once, before the threads ask for them
+        make_ready(trace)  # once, before the threads ask for it
     with ThreadPoolExecutor(os.cpu_count()) as pool:
         futures = {name: pool.submit(run, *jobs[name], engine, name) for name in jobs}
         for done, _ in enumerate(as_completed(futures.values()), 1):

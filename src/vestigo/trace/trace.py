@@ -1,7 +1,7 @@
 """A trace: events in time order, as NumPy columns with dense ids."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 from enum import IntEnum
 from typing import TYPE_CHECKING, Any
 
@@ -16,6 +16,11 @@ Longs = npt.NDArray[np.int64]
 
 MISSING = -1
 """Stands in every id column, and in `size`, `cost` and `found`, where a row says nothing."""
+
+
+def alike(value: int, rows: int, dtype: npt.DTypeLike) -> npt.NDArray[Any]:
+    """A column with the same in every row, which takes no memory."""
+    return np.broadcast_to(np.array(value, dtype), rows)
 
 
 class Op(IntEnum):
@@ -98,7 +103,26 @@ class Trace:
 
     @property
     def reads(self) -> int:
-        return int(np.count_nonzero(self.op == Op.READ))
+        return sum(int(np.count_nonzero(part.op == Op.READ)) for part in self.parts())
+
+    def parts(self, events: int = 1 << 20) -> list["Trace"]:
+        """The trace in parts of so many events, in order: views that share its ids and their texts.
+
+        What is worked out part by part takes little memory, however long the trace is.
+
+        >>> [len(part) for part in Trace.from_table({"at": [10, 20, 30], "key": ["a", "b", "a"]}).parts(2)]
+        [2, 1]
+        """
+        if len(self) <= events:
+            return [self] if len(self) else []
+        columns = {field.name: getattr(self, field.name) for field in fields(self) if field.name != "key_lookup"}
+        rows = {name: column for name, column in columns.items() if isinstance(column, np.ndarray)}
+
+        def part(begin: int) -> Trace:
+            views: Any = {name: column[begin : begin + events] for name, column in rows.items()}
+            return replace(self, **views)
+
+        return [part(begin) for begin in range(0, len(self), events)]
 
     @property
     def span_ns(self) -> int:

@@ -4,7 +4,7 @@ from dataclasses import dataclass, fields
 
 import numpy as np
 
-from vestigo.engine.fill import fill_costs, fill_sizes
+from vestigo.engine.native.fill import fill
 from vestigo.study.survey.traits import Traits
 from vestigo.study.truths import Truths, truths
 from vestigo.trace import Op, Trace
@@ -85,15 +85,16 @@ def _reads(trace: Trace, known: Truths, row: np.ndarray) -> Reads:
     gap = np.zeros(len(row), np.int64)
     gap[1:] = np.where(repeat[1:], at[1:] - at[:-1], 0)
     null = known.null[row]
+    size, cost = fill(trace, known.null)
     return Reads(
         row=row,
         key=key,
         at=at,
         scope=trace.scope[row],
         null=null,
-        cost=fill_costs(trace, known.null)[row],
+        cost=cost[row],
         cost_assumed=trace.cost[row] == MISSING,
-        size=fill_sizes(trace, known.null)[row],
+        size=size[row],
         size_assumed=(trace.size[row] == MISSING) & ~null,
         repeat=repeat,
         fresh=fresh,

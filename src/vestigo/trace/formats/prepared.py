@@ -5,6 +5,7 @@ dictionaries, all in one batch. Any reader of Arrow files can read it. Where a v
 Arrow does, and MISSING stands in its place, which is what is mapped.
 """
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -16,8 +17,9 @@ from vestigo.trace.names import Names, arrow_names
 from vestigo.trace.reading.build import MOST_LOOKUPS
 from vestigo.trace.reading.columns import LARGEST, OPS
 from vestigo.trace.reading.times import EARLIEST, LATEST, LONGEST
-from vestigo.trace.trace import MISSING, Op, Trace
+from vestigo.trace.trace import MISSING, Op, Trace, alike
 
+_PIECE = 1 << 18
 _ALWAYS = ("at", "op", "lookup", "key")
 _MARK = {b"vestigo": b"prepared trace, 1"}
 _PLAIN = {"size": np.int64, "cost": np.int64, "found": np.int8}
@@ -80,20 +82,20 @@ def _trace(table: pa.Table, path: Path) -> Trace:
     plain: dict[str, Any] = {name: _values(table, name, dtype) for name, dtype in _PLAIN.items()}
     force = _values(table, "force", np.int8, 0)
     _check(rows == 0 or (at[0] >= EARLIEST and at[-1] <= LATEST), "times out of range")
-    _check(bool(np.all(at[1:] >= at[:-1])), "times out of order")
+    _check(_every(np.less_equal, at[:-1], at[1:]), "times out of order")
     _check(_dictionary(table, "op").to_pylist() == OPS and int(op.max(initial=0)) <= Op.RESTART, "unknown ops")
     for name, values in ids.items():
         _check(_within(values, len(texts[name]) - 1), f"column {name!r} points nowhere")
     for name, values in plain.items():
         _check(_within(values, _BOUNDS[name]), f"column {name!r} is out of range")
-    keyed = op <= Op.REMOVE
     key, lookup = ids["key"], ids["lookup"]
-    _check(bool(np.array_equal(key >= 0, keyed)) and bool(np.all(lookup[keyed] >= 0)), "keys are missing")
+    _check(_every(lambda op, key: (op <= Op.REMOVE) == (key >= 0), op, key), "keys are missing")
     _check(len(texts["lookup"]) <= MOST_LOOKUPS, "too many look-ups")
-    key_lookup = np.full(len(texts["key"]), MISSING, np.int32)
-    every = keyed.all()
-    key_lookup[key if every else key[keyed]] = lookup if every else lookup[keyed]
-    _check(_within(key_lookup, len(texts["lookup"]) - 1, 0), "a key without a read")
+    of_key = np.full(len(texts["key"]) + 1, MISSING, np.int32)  # the last: of no key
+    for part in _pieces(rows):
+        of_key[key[part]] = lookup[part]
+    _check(_within(of_key[:-1], len(texts["lookup"]) - 1, 0), "a key without a read")
+    _check(_every(lambda key, lookup: (of_key.take(key) == lookup) | (key < 0), key, lookup), "a key of two look-ups")
     return Trace(
         at=at,
         op=op,
@@ -106,7 +108,7 @@ def _trace(table: pa.Table, path: Path) -> Trace:
         force=force.view(np.bool_) if _within(force, 1, 0) else force != 0,
         lookups=tuple(texts["lookup"].to_pylist()),
         keys=Names(texts["key"]),
-        key_lookup=key_lookup,
+        key_lookup=of_key[:-1],
         nodes=tuple(texts["node"].to_pylist()),
         versions=Names(texts["version"]),
         scopes=Names(texts["scope"]),
@@ -130,7 +132,8 @@ def _nullable(values: np.ndarray) -> pa.Array:
     """The values as they are, with nothing said where MISSING stands."""
     there = values != MISSING
     validity = None if there.all() else pa.array(there).buffers()[1]
-    return pa.Array.from_buffers(pa.from_numpy_dtype(values.dtype), len(values), [validity, pa.py_buffer(values)])
+    data = pa.py_buffer(np.ascontiguousarray(values))
+    return pa.Array.from_buffers(pa.from_numpy_dtype(values.dtype), len(values), [validity, data])
 
 
 def _dictionary(table: pa.Table, name: str) -> pa.Array:
@@ -143,13 +146,22 @@ def _dictionary(table: pa.Table, name: str) -> pa.Array:
 def _values(table: pa.Table, name: str, dtype: Any, missing: int = MISSING) -> np.ndarray:
     """A column's values, mapped; under those that are missing stands MISSING."""
     if name not in table.column_names or table[name].num_chunks == 0:
-        return np.full(len(table), missing, dtype)
+        return alike(missing, len(table), dtype)
     column = table[name].chunk(0)
     kind = column.type.index_type if pa.types.is_dictionary(column.type) else column.type
     expected = pa.timestamp("ns", "UTC") if name == "at" else pa.from_numpy_dtype(dtype)
     _check(kind == expected, f"column {name!r} is of {column.type}")
     data = column.buffers()[1]
     return np.frombuffer(data, dtype, len(column), column.offset * np.dtype(dtype).itemsize)
+
+
+def _pieces(rows: int) -> list[slice]:
+    return [slice(begin, begin + _PIECE) for begin in range(0, rows, _PIECE)]
+
+
+def _every(test: Callable[..., np.ndarray], *columns: np.ndarray) -> bool:
+    """Whether all rows pass, asked piece by piece: little memory, however many there are."""
+    return all(bool(test(*(column[part] for column in columns)).all()) for part in _pieces(len(columns[0])))
 
 
 def _within(values: np.ndarray, most: int, least: int = MISSING) -> bool:

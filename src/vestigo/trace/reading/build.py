@@ -12,7 +12,7 @@ from vestigo.trace.names import Names
 from vestigo.trace.reading import columns
 from vestigo.trace.reading.columns import NAMES, READERS, Bad
 from vestigo.trace.reading.times import costs, times
-from vestigo.trace.trace import MISSING, Op, Trace
+from vestigo.trace.trace import MISSING, Op, Trace, alike
 
 MOST_LOOKUPS = 10_000
 
@@ -117,9 +117,9 @@ def _joined_column(name: str, pieces: Sequence[Checked]) -> Any:
 
 
 def _whole(column: pa.ChunkedArray) -> pa.Array:
-    """One array; a column of nothing but missing values, whose kind no one knows, as text."""
-    if pa.types.is_null(column.type):
-        column = column.cast(pa.string())
+    """One array; a column of nothing but missing values, whatever kind it is said to be of, as text."""
+    if pa.types.is_null(column.type) or column.null_count == len(column) > 0:
+        column = pa.chunked_array([pa.nulls(len(column), pa.string())])
     return column.combine_chunks() if column.num_chunks != 1 else column.chunk(0)
 
 
@@ -145,7 +145,7 @@ def _number(found: Checked, order: np.ndarray | None, moved: int, source: str, n
     def column(name: str, missing: int, dtype: type) -> np.ndarray:
         values = found.get(name)
         if values is None:
-            return np.full(rows, missing, dtype)
+            return alike(missing, rows, dtype)
         return np.ascontiguousarray(values if order is None else values[order], dtype)
 
     op = column("op", Op.READ, np.uint8)
@@ -172,7 +172,7 @@ def _number(found: Checked, order: np.ndarray | None, moved: int, source: str, n
         version=version,
         scope=scope,
         node=node,
-        force=column("force", 0, np.int8) == 1,
+        force=column("force", 0, np.int8) == 1 if "force" in found else alike(0, rows, np.bool_),
         lookups=tuple(map(str, lookup_names)),
         keys=texts,
         key_lookup=key_lookup,
@@ -217,7 +217,7 @@ def _encoded(found: Checked, name: str, order: np.ndarray | None) -> tuple[Any, 
     """The values of a column and each row's id, by first appearance in time order."""
     encoded = found.get(name)
     if encoded is None:
-        return [] if name in _IN_FULL else pa.array([], pa.string()), np.full(len(found["at"]), MISSING, np.int32)
+        return [] if name in _IN_FULL else pa.array([], pa.string()), alike(MISSING, len(found["at"]), np.int32)
     values = encoded.dictionary.to_pylist() if name in _IN_FULL else encoded.dictionary
     ids = columns.ids(encoded)
     if order is None:

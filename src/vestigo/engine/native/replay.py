@@ -1,44 +1,40 @@
-"""Runs the native kernel, which nothing else imports: columns in, measures out."""
+"""Runs the kernel: a trace's batches in, measures out."""
 
 from typing import Any
-from weakref import WeakKeyDictionary
 
 import numpy as np
 
 from vestigo.engine import kernel
-from vestigo.engine.fill import fill_costs, fill_sizes
 from vestigo.engine.job import Job
-from vestigo.errors import TraceError
+from vestigo.engine.native.batches import batches
 from vestigo.outcome import CAUSES, Measures, Slice, Spans
 from vestigo.rules import Rules
-from vestigo.trace import Op, Trace
-from vestigo.trace.trace import Ints
-
-NULL_VALUE = -1
-
-# The kernel's marks (native/include/vestigo/columns.hpp), by Op. A remove is a write of a null.
-_MARKS = np.array([0, 1, 1, 2, 3], np.uint8)
-_FORCED = 8
-
-_columns: WeakKeyDictionary[Trace, Any] = WeakKeyDictionary()
+from vestigo.trace import Trace
 
 
-def run(trace: Trace, job: Job) -> tuple[dict[str, Any], dict[str, Measures], tuple[Slice, ...]]:
-    """The measures of all look-ups together, of each, and of each slice of time."""
+def run(
+    trace: Trace, job: Job, batch_events: int | None = None
+) -> tuple[dict[str, Any], dict[str, Measures], tuple[Slice, ...]]:
+    """The measures of all look-ups together, of each, and of each slice of time. How many events are fed to the kernel
+    at once makes no difference to them.
+    """
     if len(trace) == 0:
         from vestigo.engine import reference
 
         return reference.run(trace, job)
     slicing = job.slicing
-    sheets = kernel.replay(
-        columns(trace),
+    replay = kernel.Replay(
+        trace.key_lookup if len(trace.key_lookup) else np.zeros(1, np.int32),
         [_kernel_rules(rules) for rules in job.rules or (Rules(),)],
         job.first_counted,
-        job.instant,
+        not job.instant and int(trace.cost.max()) > 0,
         slicing.origin_ns,
         slicing.width_ns,
         slicing.most,
     )
+    for batch in batches(trace, batch_events):
+        replay.feed(batch)
+    sheets = replay.close()
     span = int(trace.at[-1] - trace.at[job.first_counted])
     total = _measures(sheets["total"], 0, span)
     lookups = {name: Measures(**_measures(sheets["lookups"], row, span)) for row, name in enumerate(trace.lookups)}
@@ -47,40 +43,6 @@ def run(trace: Trace, job: Job) -> tuple[dict[str, Any], dict[str, Measures], tu
         for row, (begin, end) in enumerate(zip(sheets["begins"].tolist(), sheets["ends"].tolist(), strict=True))
     )
     return total, lookups, slices
-
-
-def columns(trace: Trace) -> Any:
-    """The trace as the kernel reads it: worked out once, kept while the trace lives."""
-    if trace not in _columns:
-        key = np.maximum(trace.key, 0)
-        value, mark, _ = truth(trace)
-        size = fill_sizes(trace, value == NULL_VALUE)
-        cost = fill_costs(trace, value == NULL_VALUE)
-        _check_sums(trace, int(size.max(initial=0)), float(cost.sum(dtype=np.float64)))
-        keyless = trace.op >= Op.CLEAR
-        if keyless.any():
-            value = np.where(keyless, trace.lookup, value)
-        key_lookup = trace.key_lookup if len(trace.key_lookup) else np.zeros(1, np.int32)
-        lookups = max(len(trace.lookups), 1)
-        _columns[trace] = kernel.Columns(trace.at, key, value, mark, size, cost, key_lookup, lookups)
-    return _columns[trace]
-
-
-def truth(trace: Trace) -> tuple[Ints, np.ndarray, Ints]:
-    """(value, mark, names) of every event, as native/include/vestigo/truth.hpp tells them."""
-    mark = _MARKS[trace.op] | np.where(trace.force & (trace.op == Op.READ), _FORCED, 0).astype(np.uint8)
-    found = np.where(trace.op == Op.REMOVE, 0, trace.found).astype(np.int8)
-    return kernel.truth(mark, np.maximum(trace.key, 0), trace.version, found, len(trace.keys))
-
-
-def _check_sums(trace: Trace, largest: int, costs: float) -> None:
-    if largest > 2**61 // len(trace):
-        raise TraceError(
-            f"{trace.source}, column 'size': a value of {largest:,} bytes is too large to add up over "
-            f"{len(trace):,} events; correct the size"
-        )
-    if costs > 2**61:
-        raise TraceError(f"{trace.source}, column 'cost': the costs add up to more than 73 years; correct them")
 
 
 def _kernel_rules(rules: Rules) -> Any:

@@ -1,0 +1,97 @@
+"""Sizes and costs that a trace does not give (docs/semantics.md, section 1)."""
+
+from collections.abc import Callable, Iterable
+from typing import NamedTuple
+
+import numpy as np
+
+from vestigo.engine.native.median import Values, lower_medians
+from vestigo.trace import Op, Trace
+from vestigo.trace.trace import MISSING, Longs
+
+ASSUMED_SIZE = 1024
+ASSUMED_COST = 0
+
+Flags = np.ndarray
+Parts = Callable[[], Iterable[tuple[Trace, Flags]]]
+"""Of a trace, in order, from its beginning at every call; with the rows at which the truth is null."""
+
+
+class Usual(NamedTuple):
+    """By look-up: the lower median of the reads that give one and found a value."""
+
+    size: Longs
+    cost: Longs
+
+
+def usual(trace: Trace, parts: Parts) -> Usual:
+    def given(name: str) -> Callable[[], Iterable[Values]]:
+        def values() -> Iterable[Values]:
+            for part, null in parts():
+                column = getattr(part, name)
+                rows = (part.op == Op.READ) & (column != MISSING) & ~null
+                yield part.lookup[rows], column[rows]
+
+        return values
+
+    def median(name: str, assumed: int) -> Longs:
+        column, lookups = getattr(trace, name), len(trace.lookups)
+        if int(column.min(initial=0)) != MISSING:
+            return np.full(lookups, assumed, np.int64)  # nothing to fill in
+        return lower_medians(given(name), lookups, int(column.max()), assumed)
+
+    return Usual(median("size", ASSUMED_SIZE), median("cost", ASSUMED_COST))
+
+
+class Filler:
+    """Fills in a trace's parts, which come in order."""
+
+    def __init__(self, trace: Trace, usual: Usual) -> None:
+        self._usual = usual
+        writes_lack = any(bool(np.any((part.op == Op.WRITE) & (part.size == MISSING))) for part in trace.parts())
+        # By key: the size in its last row that gave a value, where some write needs it.
+        self._last = usual.size[trace.key_lookup] if writes_lack else None
+
+    def sizes(self, part: Trace, null: Flags) -> Longs:
+        """Bytes of every read's and write's value."""
+        size, missing = part.size, part.size == MISSING
+        if missing.any():
+            size = np.where(missing & null, 0, part.size)
+            reads = missing & ~null & (part.op == Op.READ)
+            size[reads] = self._usual.size[part.lookup[reads]]
+            writes = np.flatnonzero((part.op == Op.WRITE) & (size == MISSING))
+            if self._last is not None and len(writes):
+                size[writes] = _last_sizes(part, size, null, self._last)[writes]
+            size[size == MISSING] = 0  # clears and restarts
+        if self._last is not None:
+            values = (part.op <= Op.REMOVE) & ~null
+            self._last[part.key[values]] = size[values]
+        return size
+
+    def costs(self, part: Trace) -> Longs:
+        """How long the origin took for every read, in ns."""
+        missing = part.cost == MISSING
+        if not missing.any():
+            return part.cost
+        cost = np.where(missing, 0, part.cost)
+        reads = missing & (part.op == Op.READ)
+        cost[reads] = self._usual.cost[part.lookup[reads]]
+        return cost
+
+
+def fill(trace: Trace, null: Flags) -> tuple[Longs, Longs]:
+    """Sizes and costs of a whole trace. `null`: rows at which the truth is null."""
+    filler = Filler(trace, usual(trace, lambda: [(trace, null)]))
+    return filler.sizes(trace, null), filler.costs(trace)
+
+
+def _last_sizes(part: Trace, size: Longs, null: Flags, before: Longs) -> Longs:
+    """For every row: the size in its key's last row that gave a value; `before`: each key's up to the part."""
+    keyed = np.flatnonzero(part.op <= Op.REMOVE)
+    order = keyed[np.argsort(part.key[keyed], kind="stable")]
+    key, known = part.key[order], (size[order] != MISSING) & ~null[order]
+    last = np.maximum.accumulate(np.where(known, np.arange(len(order)), -1))
+    here = (last >= 0) & (key[last] == key)
+    result = np.full(len(part), MISSING, np.int64)
+    result[order] = np.where(here, size[order[last]], before[key])
+    return result

@@ -1,0 +1,92 @@
+"""A trace that is longer than a batch: the same counts in any number of batches, in memory that its keys need."""
+
+import math
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from vestigo import Outcome, Plan, Rules, Trace, TraceError, read_plan, read_trace, replay, write_trace
+from vestigo.demo import files
+from vestigo.engine import native
+from vestigo.engine.job import job, marks
+from vestigo.engine.native import batches
+from vestigo.engine.native.median import lower_medians
+
+
+@pytest.fixture(scope="module")
+def demo(tmp_path_factory: pytest.TempPathFactory) -> tuple[Trace, Plan]:
+    trace, plan = files.write_demo(tmp_path_factory.mktemp("demo"))
+    return read_trace(trace), read_plan(plan)
+
+
+def in_batches(trace: Trace, plan: Plan, number: int) -> Outcome:
+    work = job(trace, plan.each_rules(trace.lookups), plan.warm_up)
+    total, lookups, slices = native.run(trace, work, math.ceil(len(trace) / number))
+    return Outcome(**total, lookups=lookups, slices=slices, marks=marks(trace), name="replay")
+
+
+@pytest.mark.parametrize("name", ["today", "tended"])
+def test_one_and_seven_and_a_thousand_batches_count_the_same(demo: tuple[Trace, Plan], name: str) -> None:
+    trace, plan = demo
+    settings = plan if name == "today" else plan.candidates[name]
+    expected = replay(trace, settings, name="replay").to_dict()
+    for number in (1, 7, 1000):
+        assert in_batches(trace, settings, number).to_dict() == expected
+
+
+def test_a_longer_trace_is_replayed_in_batches_and_not_kept(monkeypatch: pytest.MonkeyPatch) -> None:
+    trace = Trace.from_table({"at": [0, 5, 10, 20], "key": ["a", "a", "b", "a"], "cost": [7, 7, 30, 7]})
+    expected = replay(Trace.from_table(trace.to_pandas()), Rules(overlap="join")).to_dict()
+    monkeypatch.setattr(batches, "KEPT_EVENTS", 3)
+    monkeypatch.setattr(batches, "BATCH_EVENTS", 2)
+    assert len(list(batches.batches(trace))) == 2
+    assert replay(trace, Rules(overlap="join")).to_dict() == expected
+    assert trace not in batches._kept
+
+
+MOST_MEMORY = """
+import sys
+sys.path.insert(0, "benchmarks")
+from memory import watched_replay
+from vestigo.engine.native import batches
+batches.KEPT_EVENTS, batches.BATCH_EVENTS = 0, 1 << 17
+watched_replay(sys.argv[1])
+"""
+
+
+def test_memory_grows_with_keys_and_not_with_events(tmp_path: Path) -> None:
+    most = []
+    for events in (500_000, 4_000_000):
+        key = np.arange(events) % 10_007
+        cost = np.full(events, 20_000_000)
+        write_trace(Trace.from_table({"at": np.arange(events) * 1000, "key": key, "cost": cost}), tmp_path / "t.arrow")
+        command = [sys.executable, "-c", MOST_MEMORY, str(tmp_path / "t.arrow")]
+        told = subprocess.run(command, capture_output=True, text=True, check=True, cwd=Path(__file__).parents[2])
+        most.append(float(told.stdout.split()[3]))
+    assert most[1] < most[0] + 8  # MiB; one more byte an event would be 3, and the columns are 40
+
+
+def test_costs_that_do_not_add_up_are_found_in_whatever_batch(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(batches, "KEPT_EVENTS", 1)
+    monkeypatch.setattr(batches, "BATCH_EVENTS", 1)
+    trace = Trace.from_table({"at": [0, 5], "key": ["a", "b"], "cost": [2 * 10**18, 2 * 10**18]})
+    with pytest.raises(TraceError, match="the costs add up to more than 73 years"):
+        replay(trace, Rules())
+
+
+@given(
+    st.lists(st.tuples(st.integers(0, 3), st.integers(0, 2**62) | st.integers(0, 9)), max_size=50), st.integers(1, 9)
+)
+def test_medians_are_those_of_sorted_values(rows: list[tuple[int, int]], step: int) -> None:
+    group = np.array([row[0] for row in rows], np.int32)
+    value = np.array([row[1] for row in rows], np.int64)
+    parts = [(group[i : i + step], value[i : i + step]) for i in range(0, len(rows), step)]
+    medians = lower_medians(lambda: parts, 4, int(value.max(initial=0)), without=-1)
+    for number, median in enumerate(medians.tolist()):
+        own = sorted(value[group == number].tolist())
+        assert median == (own[(len(own) - 1) // 2] if own else -1)
