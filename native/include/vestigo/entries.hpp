@@ -21,6 +21,7 @@ class Entries {
     for (std::size_t key = 0; key < key_rooms.size(); ++key) {
       new (&entries_[key]) Entry;
       entries_[key].room = static_cast<std::uint16_t>(key_rooms[key]);
+      entries_[key].before = entries_[key].after = static_cast<Id>(key);
     }
     for (std::size_t hub = 0; hub < hubs; ++hub) new (&entries_[key_rooms.size() + hub]) Entry;
   }

@@ -23,7 +23,7 @@ struct alignas(64) Entry {
   Bytes bytes = 0;            // size and overhead
   Id value = kUnseen;         // what is kept
   Id truth = kUnseen;         // what the origin has now
-  Id before = kNone;          // neighbours in the policy's order
+  Id before = kNone;          // neighbours in the policy's order; itself, where it is in none
   Id after = kNone;
   Id load = kNone;            // the name of the load that the entry records
   std::uint16_t room = 0;     // the look-up that the key belongs to
@@ -45,22 +45,20 @@ struct alignas(64) Entry {
   void unset(std::uint8_t states) { state &= static_cast<std::uint8_t>(~states); }
 
   // While no value is held, the entry can record a load, in the fields that are then free: what it will store
-  // (value, changed_at, bytes without overhead), when it was asked for (ages_at), after how many restarts (idle_since).
-  void record(Id begun, std::int64_t restarts, Id loaded, Bytes size, Time now) {
+  // (value, changed_at, bytes without overhead) and when it was asked for (ages_at).
+  void record(Id begun, Id loaded, Bytes size, Time now) {
     state = kRecords;
     load = begun;
     value = loaded;
     changed_at = kNever;
     bytes = size;
     ages_at = now;
-    idle_since = restarts;
   }
   void forget_load() {
     load = kNone;
     unset(kRecords | kDropMissed);
   }
   Time loaded_at() const { return ages_at; }
-  std::int64_t load_restarts() const { return idle_since; }
 };
 
 static_assert(sizeof(Entry) == 64, "an entry is one cache line");

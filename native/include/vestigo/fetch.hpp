@@ -31,8 +31,7 @@ template <bool neighbours, bool entries_too>
   }
   if constexpr (neighbours) {
     for (std::size_t i = near; i < near + kBlock; ++i) {
-      const Entry& soon = entries[columns.key[i]];
-      if (!soon.held()) continue;
+      const Entry& soon = entries[columns.key[i]];  // in no order, it is its own neighbour
       __builtin_prefetch(&entries[soon.before], 1);
       __builtin_prefetch(&entries[soon.after], 1);
     }

@@ -29,8 +29,6 @@ struct Load {
 
 class Loads {
  public:
-  bool began(Id name) const { return slot_of_.find(name) != kNone; }
-
   // A load begins, the newest of its key.
   void begin(Id key, const Load& begun) {
     const Id slot = take_slot(begun);
@@ -101,10 +99,8 @@ class Loads {
     }
   }
 
-  // Gives up all of them; calls `lost(key)` for each key.
-  template <class Lost>
-  void abandon(Lost lost) {
-    newest_.each([&lost](Id key, Id) { lost(key); });
+  // Gives up all of them.
+  void clear() {
     slots_.clear();
     free_.clear();
     slot_of_.clear();

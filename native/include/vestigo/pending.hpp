@@ -1,10 +1,11 @@
 // vestigo/pending.hpp: which reads began a load that has not ended, and which of these ends next.
 //
-// Ends has a place for the end of every read's load. A load under way is a bit at its place, so that the
-// next one to end is the next bit that is set: no queue, and reads that were hits are passed over 64 at a time.
+// Ends has a place for the end of every read's load. A load that begins sets the byte at its place, so that the next one to
+// end is the next byte that is set: no queue, and reads that were hits are passed over eight at a time.
 #pragma once
 
 #include <bit>
+#include <cstring>
 #include <vector>
 
 #include "columns.hpp"
@@ -13,49 +14,69 @@ namespace vestigo {
 
 class Pending {
  public:
-  // Before the first load of a batch: makes room for its ends. The bit after the last never ends. Loads that are
+  // Before the first load of a batch: makes room for its ends. The byte after the last never ends. Loads that are
   // under way begin anew, at their places in this batch.
   void open(const Ends& ends) {
     std::vector<Id> under_way;
     for (std::size_t i = 0; i < ends.carried.size(); ++i) {
-      if (has(ends.carried_from + static_cast<Id>(i))) under_way.push_back(ends.carried[i]);
+      if (begun_[static_cast<std::size_t>(ends.carried_from) + i]) under_way.push_back(ends.carried[i]);
     }
-    words_.assign(ends.count / 64 + 1, 0);
-    set(ends.count);
+    begun_.assign(ends.count + kStep, 0);
+    begun_[ends.count] = 1;
+    last_ = 0;
     turn(ends, ends.count);
     for (const Id load : under_way) begin(ends, load);
   }
 
-  bool has(Id load) const { return words_[static_cast<std::size_t>(load) / 64] >> load % 64 & 1; }
-
-  std::size_t next() const { return next_; }
   Time next_at() const { return next_at_; }
+  std::size_t next() const { return next_; }
 
   void begin(const Ends& ends, Id load) {
     const auto place = static_cast<std::size_t>(load);
-    set(place);
+    begun_[place] = 1;
     if (place < next_) [[unlikely]] turn(ends, place);
+    if (place > last_) last_ = place;
   }
 
   // Takes the load that ends next.
   Id end(const Ends& ends) {
     const auto load = static_cast<Id>(next_);
-    std::size_t word = next_ / 64;
-    words_[word] &= words_[word] - 1;  // all before it have ended
-    while (words_[word] == 0) ++word;
-    turn(ends, word * 64 + static_cast<std::size_t>(std::countr_zero(words_[word])));
+    turn(ends, search(next_ + 1));
     return load;
   }
 
+  // Gives up all that are under way; calls `lost(load)` for each.
+  template <class Lost>
+  void abandon(const Ends& ends, Lost lost) {
+    for (std::size_t place = next_; place < ends.count && place <= last_; place = search(place + 1)) {
+      begun_[place] = 0;
+      lost(static_cast<Id>(place));
+    }
+    turn(ends, ends.count);
+  }
+
  private:
-  void set(std::size_t place) { words_[place / 64] |= std::uint64_t{1} << place % 64; }
+  static constexpr std::size_t kStep = sizeof(std::uint64_t);
+
+  // The first byte that is set, from `place` on.
+  std::size_t search(std::size_t place) const {
+    for (;; place += kStep) {
+      std::uint64_t bytes;
+      std::memcpy(&bytes, begun_.data() + place, kStep);
+      if (bytes == 0) continue;
+      const int bits = std::endian::native == std::endian::little ? std::countr_zero(bytes) : std::countl_zero(bytes);
+      return place + static_cast<std::size_t>(bits) / 8;
+    }
+  }
+
   void turn(const Ends& ends, std::size_t place) {
     next_ = place;
     next_at_ = ends.at[place];
   }
 
-  std::vector<std::uint64_t> words_;
+  std::vector<std::uint8_t> begun_;
   std::size_t next_ = 0;  // the place of the load that ends next
+  std::size_t last_ = 0;  // the last place at which one has begun
   Time next_at_ = kNever;
 };
 

@@ -54,13 +54,14 @@ class Replay {
       const Time* const stop = std::lower_bound(columns.at + begin, columns.at + end, slice_end_);
       feed_slice(columns, begin, static_cast<std::size_t>(stop - columns.at));
       begin = static_cast<std::size_t>(stop - columns.at);
+      if constexpr (timed) end_due_loads(columns, columns.at[begin - 1]);
     }
   }
 
   // What falls due until `now`, before an event happens then: slices end, loads end.
   void catch_up(const Columns& columns, Time now) {
     turn_slices(columns, now);
-    if constexpr (timed) end_loads(columns, now);
+    if constexpr (timed) end_due_loads(columns, now);
   }
 
   void count_from(Time now) {
@@ -104,17 +105,14 @@ class Replay {
       }
       if (all_plain(columns, block, stop)) [[likely]] {
         for (std::size_t i = block; i < stop; ++i) {
-          if constexpr (timed) {
-            __builtin_prefetch(&entries_[columns.key[i + ahead]], 1);
-            end_loads(columns, columns.at[i]);
-          }
+          if constexpr (timed) __builtin_prefetch(&entries_[columns.key[i + ahead]], 1);
           read(columns, i, false);
         }
       } else {
         for (std::size_t i = block; i < stop; ++i) {
           if constexpr (timed) {
             __builtin_prefetch(&entries_[columns.key[i + ahead]], 1);
-            end_loads(columns, columns.at[i]);
+            end_due_loads(columns, columns.at[i]);
           }
           event(columns, i);
         }
@@ -124,7 +122,7 @@ class Replay {
 
   [[gnu::noinline]] void turn_slices(const Columns& columns, Time now) {
     while (now >= slice_end_) {
-      if constexpr (timed) end_loads(columns, slice_end_ - 1);
+      if constexpr (timed) end_due_loads(columns, slice_end_ - 1);
       ledger_.next_slice();
       slice_end_ = ledger_.slice_end();
     }
@@ -140,6 +138,8 @@ class Replay {
     }
   }
 
+  [[gnu::noinline]] void end_due_loads(const Columns& columns, Time now) { end_loads(columns, now); }
+
   // A whole block of reads that neither force a load nor name a value.
   static bool all_plain(const Columns& columns, std::size_t block, std::size_t stop) {
     if (stop - block < kBlock) return false;
@@ -149,12 +149,17 @@ class Replay {
     return marks == 0;
   }
 
+  // Loads that are due end first, but not if the key is neither held nor being loaded and the read begins a load: no
+  // other key's load makes a difference to it, nor it to them, and when they end is known. Most misses are such.
   [[gnu::always_inline]] void read(const Columns& columns, std::size_t i, bool forced) {
     const Id key = columns.key[i];
     Entry& entry = entries_[key];
     Room& room = rooms_[entry.room];
     const Time now = columns.at[i];
-    if (!forced && entry.live(now) && hit(room, entry, key, columns.value[i], now)) return;
+    if (entry.state != 0) {
+      if constexpr (timed) end_loads(columns, now);
+      if (!forced && entry.live(now) && hit(room, entry, key, columns.value[i], now)) return;
+    }
     miss(columns, i, room, entry, forced, now);
   }
 
@@ -190,7 +195,7 @@ class Replay {
       case kClear:
         return clear(columns.value[i], now);
       default:
-        return restart(now);
+        return restart(columns, now);
     }
   }
 
@@ -233,8 +238,11 @@ class Replay {
     if (timed && cost > 0) {
       const Id load = columns.ends.place[i];
       pending_.begin(columns.ends, load);
-      entry.record(load, restarts_, truth, size, now);
-    } else if (keep(room, entry, columns.key[i], truth, size, now, now)) {
+      entry.record(load, truth, size, now);
+      return;
+    }
+    if constexpr (timed) end_due_loads(columns, now);
+    if (keep(room, entry, columns.key[i], truth, size, now, now)) {
       entry.value = truth;
       entry.changed_at = kNever;
     }
@@ -246,7 +254,6 @@ class Replay {
     learn(entry, columns.value[i], now);
     Cause cause = forced ? kForcedMiss : kCauses;
     if constexpr (timed) {
-      forget_lost_load(entry);
       if (entry.loading()) {
         const bool joins = room.rules.overlap == Overlap::join;
         if (joins && !forced) return join(columns, i, entry, tally);
@@ -283,7 +290,7 @@ class Replay {
   void begin_load(const Columns& columns, std::size_t i, Entry& entry, Bytes size, Time now) {
     const Id load = columns.ends.place[i];
     pending_.begin(columns.ends, load);
-    if (entry.state == 0) return entry.record(load, restarts_, entry.truth, size, now);
+    if (entry.state == 0) return entry.record(load, entry.truth, size, now);
     loads_.begin(columns.key[i], {.loaded_at = now, .size = size, .name = load, .value = entry.truth});
     entry.set(Entry::kMoreLoads);
   }
@@ -291,7 +298,7 @@ class Replay {
   // A load ends, unless it was given up.
   [[gnu::always_inline]] void end_load(Id key, Id load, Time now) {
     Entry& entry = entries_[key];
-    if (entry.load != load || entry.load_restarts() != restarts_) [[unlikely]] return end_other_load(key, load, entry, now);
+    if (entry.load != load) [[unlikely]] return end_other_load(key, load, entry, now);
     Room& room = rooms_[entry.room];
     const bool kept = keep(room, entry, key, entry.value, entry.bytes, entry.loaded_at(), now);
     if (entry.drop_missed() && kept) [[unlikely]] ++room.tally->counts[kRaced];
@@ -300,26 +307,17 @@ class Replay {
 
   // The same for one that its entry does not record.
   [[gnu::noinline]] void end_other_load(Id key, Id name, Entry& entry, Time now) {
-    if (entry.load == name) return forget_lost_load(entry);
-    if (!entry.more_loads() || !loads_.began(name)) return;
     const Load load = loads_.finish(key, name, entry);
     Room& room = rooms_[entry.room];
     const bool kept = store(room, entry, key, load.value, load.size, load.loaded_at, load.changed_at, now);
     if (kept && load.raced) ++room.tally->counts[kRaced];
   }
 
-  // A load that an entry records was given up if there was a restart since it began.
-  void forget_lost_load(Entry& entry) const {
-    if (!entry.records() || entry.load_restarts() == restarts_) return;
-    entry.forget_load();
-    entry.cause = kRestarted;
-  }
-
   // Keeps a value that was loaded or written if the rules allow; true if it was kept.
   [[gnu::noinline]] bool store(Room& room, Entry& entry, Id key, Id value, Bytes size, Time loaded_at, Time changed_at, Time now) {
     if (room.rules.keeps(value)) {
       if (entry.held()) supersede(room, entry, now);
-      if (timed && size + room.rules.entry_overhead <= room.rules.max_bytes) hand_over_load(key, entry);
+      if (timed && size + room.rules.entry_overhead <= room.rules.max_bytes && entry.records()) loads_.take_over(key, entry);
     }
     if (!keep(room, entry, key, value, size, loaded_at, now)) return false;
     entry.value = value;
@@ -341,12 +339,11 @@ class Replay {
     Bytes more_bytes = bytes;
     if (tally.held.entries >= rules.max_entries || tally.held.bytes + bytes > rules.max_bytes) {
       if (bytes > rules.max_bytes) [[unlikely]] return refuse(room, entry);
-      const Id id = room.policy.victim(entries_.data());
-      Entry& victim = entries_[id];
+      Entry& victim = entries_[room.policy.evict(entries_.data())];
       ++tally.counts[kEvictions];
       more_entries = 0;
       more_bytes -= victim.bytes;
-      take_out(room, victim, id, kEvicted, now);
+      vacate(room, victim, kEvicted, now);
       __builtin_prefetch(&entries_[entries_[room.policy.victim(entries_.data())].before], 1);
       if (tally.held.bytes + more_bytes > rules.max_bytes) [[unlikely]] evict(room, more_bytes, now);
     }
@@ -380,12 +377,6 @@ class Replay {
     return false;
   }
 
-  // The entry is about to hold a value: a load that it records is recorded elsewhere.
-  void hand_over_load(Id key, Entry& entry) {
-    forget_lost_load(entry);
-    if (entry.records()) loads_.take_over(key, entry);
-  }
-
   [[gnu::noinline]] void supersede(Room& room, Entry& entry, Time now) {
     ++room.tally->counts[kSuperseded];
     leave(room, entry, kRefused, now);
@@ -393,15 +384,14 @@ class Replay {
 
   // An entry goes; `cause` is what its key's next miss will be put down to.
   void leave(Room& room, Entry& entry, Cause cause, Time now) {
-    Tally& tally = *room.tally;
-    take_out(room, entry, entries_.id(entry), cause, now);
-    ledger_.hold(tally, -1, -entry.bytes, now);
+    room.policy.left(entries_.data(), entries_.id(entry));
+    vacate(room, entry, cause, now);
+    ledger_.hold(*room.tally, -1, -entry.bytes, now);
   }
 
-  // The same without the account of what is held.
-  [[gnu::always_inline]] void take_out(Room& room, Entry& entry, Id id, Cause cause, Time now) {
+  // The same for one that is out of the order already, without the account of what is held.
+  [[gnu::always_inline]] void vacate(Room& room, Entry& entry, Cause cause, Time now) {
     ledger_.idle(*room.tally, entry.bytes, entry.idle_since, now);
-    room.policy.left(entries_.data(), id);
     entry.unset(Entry::kHeld);
     entry.dies_at = kGone;
     entry.cause = cause;
@@ -409,7 +399,6 @@ class Replay {
 
   void write(const Columns& columns, std::size_t i, Entry& entry, Time now) {
     const Id value = columns.value[i];
-    if constexpr (timed) forget_lost_load(entry);
     learn(entry, value, now);
     Room& room = rooms_[entry.room];
     const Rules& rules = room.rules;
@@ -433,13 +422,15 @@ class Replay {
     }
   }
 
-  void restart(Time now) {
+  void restart(const Columns& columns, Time now) {
     if constexpr (timed) {
-      ++restarts_;
-      loads_.abandon([this](Id key) {
-        entries_[key].unset(Entry::kMoreLoads);
-        entries_[key].cause = kRestarted;
+      pending_.abandon(columns.ends, [&](Id load) {
+        Entry& entry = entries_[columns.ends.key[load]];
+        entry.forget_load();
+        entry.unset(Entry::kMoreLoads);
+        entry.cause = kRestarted;
       });
+      loads_.clear();
     }
     for (std::size_t room = 0; room < rooms_.size(); ++room) empty(room, kRestarted, kLost, now);
   }
@@ -457,7 +448,6 @@ class Replay {
   Ledger ledger_;
   Loads loads_;
   Pending pending_;
-  std::int64_t restarts_ = 0;
   Time slice_end_ = kNever;
 };
 

@@ -22,6 +22,7 @@ struct Any {
     order.push(entries, id);
   }
   void left(Entry* entries, Id id) { order.take(entries, id); }
+  Id evict(Entry* entries) { return order.take_oldest(entries); }
   Id victim(const Entry* entries) const { return order.oldest(entries); }
 };
 

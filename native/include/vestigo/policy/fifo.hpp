@@ -17,6 +17,7 @@ struct Fifo {
   void placed(Entry* entries, Id id) { order.push(entries, id); }
   void hit(Entry*, Id) {}
   void left(Entry* entries, Id id) { order.take(entries, id); }
+  Id evict(Entry* entries) { return order.take_oldest(entries); }
   Id victim(const Entry* entries) const { return order.oldest(entries); }
 };
 

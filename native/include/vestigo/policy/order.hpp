@@ -1,6 +1,7 @@
 // vestigo/policy/order.hpp: a ring of entries, newest to oldest, threaded through the entries themselves.
 //
-// The ring's hub is an entry of its own that is never held, so that no operation has a special case.
+// The ring's hub is an entry of its own that is never held, and an entry in no order is a ring of one, so that no
+// operation has a special case.
 #pragma once
 
 #include "../entry.hpp"
@@ -27,6 +28,16 @@ struct Order {
     const Id before = entries[id].before, after = entries[id].after;
     entries[before].after = after;
     entries[after].before = before;
+    entries[id].before = entries[id].after = id;
+  }
+
+  // The same for the oldest one.
+  Id take_oldest(Entry* entries) const {
+    const Id id = oldest(entries), before = entries[id].before;
+    entries[before].after = hub;
+    entries[hub].before = before;
+    entries[id].before = entries[id].after = id;
+    return id;
   }
 };
 
