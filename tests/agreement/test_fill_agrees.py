@@ -4,8 +4,7 @@ import numpy as np
 from hypothesis import given
 
 from tests.agreement.cases import Case, cases
-from vestigo.engine.native.batches import NULL_VALUE, told
-from vestigo.engine.native.fill import fill
+from vestigo.engine.native.batches import filler, told
 from vestigo.engine.reference import rows as reference
 from vestigo.engine.reference.truth import Truth
 from vestigo.trace import Op
@@ -22,10 +21,10 @@ def test_what_is_missing_is_filled_in_alike(case: Case) -> None:
             truths[row.key].learn(row)
         nulls.append(row.op <= Op.REMOVE and truths[row.key].value.is_null)
     reference.fill(recorded, nulls)
-    value = next(told(trace))[1].value
+    null = next(told(trace))[1].null
     keyed = trace.op <= Op.REMOVE
-    assert ((value == NULL_VALUE) & keyed).tolist() == nulls
-    sizes, costs = fill(trace, value == NULL_VALUE)
+    assert (null & keyed).tolist() == nulls
+    sizes, costs = filler(trace).sizes(trace, null), filler(trace).costs(trace)
     assert sizes[keyed].tolist() == [row.size for row in recorded if row.op <= Op.REMOVE]
     reads = np.flatnonzero(trace.op == Op.READ)
     assert costs[reads].tolist() == [recorded[read].cost for read in reads]

@@ -8,6 +8,10 @@ from pathlib import Path
 
 import pytest
 
+from vestigo import write_trace
+from vestigo.cli import intake
+from vestigo.cli.screen import Progress
+
 VESTIGO = [str(Path(sys.executable).parent / "vestigo")]
 
 
@@ -215,6 +219,18 @@ def test_convert_shapes_a_trace(demo: Path, tmp_path: Path) -> None:
     assert all(',"chart","' in row and '"9/' not in row and "quay-1" not in row for row in rows[1:])
     done = run("convert", "skerrow-quay.parquet", "x.csv", "--hash-keys", "nowhere", cwd=demo)
     assert (done.returncode, done.stderr) == (2, "vestigo: nowhere: cannot be read: No such file or directory\n")
+
+
+def test_what_was_read_slowly_is_better_prepared(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.setattr(intake, "_SLOW_SECONDS", -1.0)
+    (tmp_path / "t.csv").write_text("at,key\n1000000000000000000,a\n")
+    trace = intake.read(str(tmp_path / "t.csv"), None, {}, Progress())
+    assert f"vestigo convert {tmp_path / 't.csv'} NAME.arrow" in capsys.readouterr().err.replace("\n", "")
+    write_trace(trace, tmp_path / "t.arrow")
+    intake.read(str(tmp_path / "t.arrow"), None, {}, Progress())
+    assert capsys.readouterr().err == ""
 
 
 def test_convert_merges_traces(tmp_path: Path) -> None:

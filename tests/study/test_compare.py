@@ -1,11 +1,17 @@
 """The comparison: baseline and ceilings are what they say."""
 
+import dataclasses
+
+import numpy as np
 import pytest
 from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from tests.agreement.cases import Case, cases
 from tests.telling import told
 from vestigo import Plan, Rules, RulesError, compare
+from vestigo.engine.native import batches
+from vestigo.study.shelf import Numbering
 
 TRACE = told(
     "0 read a version=1 cost=2", "5 read a version=1 cost=2", "6 write a version=2", "9 read a version=2 cost=2"
@@ -53,3 +59,22 @@ def test_progress_is_told_after_every_replay() -> None:
 def test_a_candidate_cannot_take_a_name_of_ours() -> None:
     with pytest.raises(RulesError, match="'no cache': the name is taken"):
         compare(TRACE, Plan(candidates={"no cache": Plan()}))
+
+
+@given(cases(), st.integers(1, 20))
+@settings(max_examples=100)
+def test_a_long_trace_is_compared_in_batches_with_the_same_counts(case: Case, events: int) -> None:
+    whole = compare(case.trace, case.plan).to_dict()
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(batches, "KEPT_EVENTS", 0)
+        patch.setattr(batches, "BATCH_EVENTS", events)
+        assert compare(dataclasses.replace(case.trace), case.plan).to_dict() == whole
+
+
+@given(st.lists(st.lists(st.integers(-1, 20), max_size=20), max_size=6))
+def test_numbers_go_on_from_part_to_part(parts: list[list[int]]) -> None:
+    numbering, plain = Numbering(), dict[int, int]()
+    for codes in parts:
+        expected = [-1 if code < 0 else plain.setdefault(code, len(plain)) for code in codes]
+        assert numbering.ids(np.array(codes, np.int64)).tolist() == expected
+    assert numbering.codes.tolist() == list(plain)

@@ -4,13 +4,13 @@ import dataclasses
 
 import numpy as np
 
-from vestigo.engine.native.fill import fill
+from vestigo.engine.native.batches import filler
 from vestigo.rules import Rules
 from vestigo.rules.values import Nulls
-from vestigo.study.truths import truths
+from vestigo.study.shelf import Numbering, column
+from vestigo.study.truths import Values
 from vestigo.trace import Op, Trace
-from vestigo.trace.reading.build import dense
-from vestigo.trace.trace import MISSING
+from vestigo.trace.trace import MISSING, alike
 
 NO_CACHE = "no cache"
 KEEP_ALL = "no limits"
@@ -35,18 +35,22 @@ def with_versions_as_keys(trace: Trace) -> Trace:
     Kept without limits, it answers a read just if the present value was loaded or written since the last
     clear or restart: no rules give more fresh hits.
     """
-    value, null = truths(trace)
-    keyed = trace.op <= Op.REMOVE
-    pair = trace.key.astype(np.int64) * (int(value.max(initial=0)) + 1) + value
-    key, pairs = dense(np.where(keyed, pair, MISSING))
-    first = np.zeros(len(pairs), np.int64)
-    first[key[keyed][::-1]] = np.flatnonzero(keyed)[::-1]
+    rows, values, fill, numbering = len(trace), Values(trace), filler(trace), Numbering()
+    key, found, size = column(rows, np.int32), column(rows, np.int8), column(rows, np.int64)
+    begin = 0
+    for part, (value, null) in values:
+        here = slice(begin, begin + len(part))
+        keyed = part.op <= Op.REMOVE
+        key[here] = numbering.ids(np.where(keyed, part.key.astype(np.int64) * (values.most + 1) + value, MISSING))
+        found[here] = np.where(keyed, ~null, MISSING)
+        size[here] = fill.sizes(part, null)
+        begin = here.stop
     return dataclasses.replace(
         trace,
         key=key,
-        key_lookup=trace.lookup[first],
-        keys=range(len(pairs)),
-        size=fill(trace, null)[0],
-        found=np.where(keyed, ~null, MISSING).astype(np.int8),
-        version=np.full(len(trace), MISSING, np.int32),
+        key_lookup=trace.key_lookup[numbering.codes // (values.most + 1)],
+        keys=range(len(numbering.codes)),
+        size=size,
+        found=found,
+        version=alike(MISSING, rows, np.int32),
     )

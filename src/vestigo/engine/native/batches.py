@@ -1,6 +1,7 @@
 """A trace as the kernel reads it: in batches, each made ready when it is needed."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
+from functools import cache
 from typing import Any, NamedTuple
 from weakref import WeakKeyDictionary
 
@@ -34,13 +35,18 @@ class Told(NamedTuple):
     mark: np.ndarray
     names: Ints
 
+    @property
+    def null(self) -> Flags:
+        null: Flags = self.value == NULL_VALUE
+        return null
+
 
 def batches(trace: Trace, events: int | None = None) -> Iterator[Any]:
     """The kernel's columns of the trace, batch after batch; of so many `events` each.
 
     Raises TraceError if its sizes or costs are too large to add up.
     """
-    if events is None and len(trace) <= KEPT_EVENTS:
+    if events is None and not is_long(len(trace)):
         make_ready(trace)
         yield from _kept[trace]
     else:
@@ -49,13 +55,31 @@ def batches(trace: Trace, events: int | None = None) -> Iterator[Any]:
 
 def make_ready(trace: Trace) -> None:
     """What is worked out once for a trace, for all replays of it."""
-    if len(trace) <= KEPT_EVENTS and trace not in _kept:
+    if is_long(len(trace)):
+        filler(trace)
+    elif trace not in _kept:
         _kept[trace] = list(_made(trace, BATCH_EVENTS))
 
 
-def told(trace: Trace, events: int = KEPT_EVENTS) -> Iterator[tuple[Trace, Told]]:
-    """The trace in parts of so many events, each with what it tells."""
-    parts = trace.parts(events)
+def filler(trace: Trace) -> Filler:
+    """Fills in the sizes and costs of the trace's parts, from the first on."""
+    if trace not in _usual:
+
+        def parts() -> Iterable[tuple[Trace, Flags]]:
+            return ((part, what.null) for part, what in told(trace))
+
+        _usual[trace] = usual(trace, parts if is_long(len(trace)) else cache(lambda: list(parts())))
+    return Filler(trace, _usual[trace])
+
+
+def is_long(events: int) -> bool:
+    """Whether a trace of so many is worked on part by part, for the sake of memory."""
+    return events > KEPT_EVENTS
+
+
+def told(trace: Trace, events: int | None = None) -> Iterator[tuple[Trace, Told]]:
+    """The trace in parts of so many events, or, unless it is long, whole; each with what it tells."""
+    parts = trace.parts(events or (BATCH_EVENTS if is_long(len(trace)) else KEPT_EVENTS))
     unnamed_writes = any(
         bool(np.any((part.op == Op.WRITE) & (part.version == MISSING) & (part.found != 0))) for part in parts
     )
@@ -67,22 +91,15 @@ def told(trace: Trace, events: int = KEPT_EVENTS) -> Iterator[tuple[Trace, Told]
 
 
 def _made(trace: Trace, events: int) -> Iterator[Any]:
-    parts = list(told(trace, events)) if len(trace) <= events else None
-
-    def with_nulls() -> Iterator[tuple[Trace, Flags]]:
-        return ((part, what.value == NULL_VALUE) for part, what in parts or told(trace, events))
-
-    if trace not in _usual:
-        _usual[trace] = usual(trace, with_nulls)
-    filler, costs, batch = Filler(trace, _usual[trace]), 0.0, None
-    for part, (value, mark, _) in parts or told(trace, events):
-        size, cost = filler.sizes(part, value == NULL_VALUE), filler.costs(part)
+    fill, costs, batch = filler(trace), 0.0, None
+    for part, what in told(trace, events):
+        size, cost = fill.sizes(part, what.null), fill.costs(part)
         costs += float(cost.sum(dtype=np.float64))
         _check_sums(trace, int(size.max()), costs)
         keyless = part.op >= Op.CLEAR
-        told_of = np.where(keyless, part.lookup, value) if keyless.any() else value
+        value = np.where(keyless, part.lookup, what.value) if keyless.any() else what.value
         keys = max(len(trace.keys), 1)
-        batch = kernel.Columns(part.at, _no_negative(part.key), told_of, mark, size, cost, keys, batch)
+        batch = kernel.Columns(part.at, _no_negative(part.key), value, what.mark, size, cost, keys, batch)
         yield batch
 
 

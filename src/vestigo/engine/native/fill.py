@@ -79,12 +79,6 @@ class Filler:
         return cost
 
 
-def fill(trace: Trace, null: Flags) -> tuple[Longs, Longs]:
-    """Sizes and costs of a whole trace. `null`: rows at which the truth is null."""
-    filler = Filler(trace, usual(trace, lambda: [(trace, null)]))
-    return filler.sizes(trace, null), filler.costs(trace)
-
-
 def _last_sizes(part: Trace, size: Longs, null: Flags, before: Longs) -> Longs:
     """For every row: the size in its key's last row that gave a value; `before`: each key's up to the part."""
     keyed = np.flatnonzero(part.op <= Op.REMOVE)

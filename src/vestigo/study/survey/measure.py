@@ -4,7 +4,7 @@ from dataclasses import dataclass, fields
 
 import numpy as np
 
-from vestigo.engine.native.fill import fill
+from vestigo.engine.native.batches import filler
 from vestigo.study.survey.traits import Traits
 from vestigo.study.truths import Truths, truths
 from vestigo.trace import Op, Trace
@@ -85,7 +85,8 @@ def _reads(trace: Trace, known: Truths, row: np.ndarray) -> Reads:
     gap = np.zeros(len(row), np.int64)
     gap[1:] = np.where(repeat[1:], at[1:] - at[:-1], 0)
     null = known.null[row]
-    size, cost = fill(trace, known.null)
+    fill = filler(trace)
+    size, cost = fill.sizes(trace, known.null), fill.costs(trace)
     return Reads(
         row=row,
         key=key,
