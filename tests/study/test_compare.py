@@ -1,6 +1,7 @@
 """The comparison: baseline and ceilings are what they say."""
 
 import dataclasses
+import resource
 
 import numpy as np
 import pytest
@@ -9,7 +10,7 @@ from hypothesis import strategies as st
 
 from tests.agreement.cases import Case, cases
 from tests.telling import told
-from vestigo import Plan, Rules, RulesError, compare
+from vestigo import Plan, Rules, RulesError, TraceError, compare
 from vestigo.engine.native import batches
 from vestigo.study.shelf import Numbering
 
@@ -69,6 +70,17 @@ def test_a_long_trace_is_compared_in_batches_with_the_same_counts(case: Case, ev
         patch.setattr(batches, "KEPT_EVENTS", 0)
         patch.setattr(batches, "BATCH_EVENTS", events)
         assert compare(dataclasses.replace(case.trace), case.plan).to_dict() == whole
+
+
+def test_a_disk_without_room_is_named(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(batches, "KEPT_EVENTS", 1)
+    limit = resource.getrlimit(resource.RLIMIT_FSIZE)
+    try:
+        resource.setrlimit(resource.RLIMIT_FSIZE, (2, limit[1]))
+        with pytest.raises(TraceError, match=r"no room for 16\.0 B that a long trace needs .*TMPDIR"):
+            compare(dataclasses.replace(TRACE), Plan(Rules()))
+    finally:
+        resource.setrlimit(resource.RLIMIT_FSIZE, limit)
 
 
 @given(st.lists(st.lists(st.integers(-1, 20), max_size=20), max_size=6))

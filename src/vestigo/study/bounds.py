@@ -36,14 +36,17 @@ def with_versions_as_keys(trace: Trace) -> Trace:
     clear or restart: no rules give more fresh hits.
     """
     rows, values, fill, numbering = len(trace), Values(trace), filler(trace), Numbering()
-    key, found, size = column(rows, np.int32), column(rows, np.int8), column(rows, np.int64)
+    key, found = column(rows, np.int32), column(rows, np.int8)
+    complete = int(trace.size.min(initial=0)) != MISSING
+    size = trace.size if complete else column(rows, np.int64)
     begin = 0
     for part, (value, null) in values:
         here = slice(begin, begin + len(part))
         keyed = part.op <= Op.REMOVE
         key[here] = numbering.ids(np.where(keyed, part.key.astype(np.int64) * (values.most + 1) + value, MISSING))
         found[here] = np.where(keyed, ~null, MISSING)
-        size[here] = fill.sizes(part, null)
+        if not complete:
+            size[here] = fill.sizes(part, null)
         begin = here.stop
     return dataclasses.replace(
         trace,

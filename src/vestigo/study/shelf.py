@@ -1,23 +1,35 @@
 """What is worked out for every event of a trace, part by part, where memory may not hold it all."""
 
+import os
 import tempfile
 
 import numpy as np
 import numpy.typing as npt
 
 from vestigo.engine.native.batches import is_long
+from vestigo.errors import TraceError
 from vestigo.trace.reading.build import dense
 from vestigo.trace.trace import MISSING, Ints, Longs
+from vestigo.units import format_bytes
 
 
 def column(rows: int, dtype: npt.DTypeLike) -> np.ndarray:
     """An array to be filled. That of a long trace lies in a file without a name, which goes away with it: the system
-    keeps in memory what fits.
+    keeps in memory what fits. Raises TraceError if the disk has no room for it.
     """
     if not is_long(rows):
         return np.empty(rows, dtype)
+    size = rows * np.dtype(dtype).itemsize
     with tempfile.TemporaryFile(prefix="vestigo-") as file:
-        return np.asarray(np.memmap(file, dtype, "w+", shape=(rows,)))
+        try:
+            os.posix_fallocate(file.fileno(), 0, size)  # now, for a page that finds no room later ends the process
+        except OSError as error:
+            where = tempfile.gettempdir()
+            raise TraceError(
+                f"{where}: no room for {format_bytes(size)} that a long trace needs ({error.strerror}); free some, or "
+                "name another folder by the environment's TMPDIR"
+            ) from None
+        return np.asarray(np.memmap(file, dtype, "r+", shape=(rows,)))
 
 
 class Numbering:

@@ -16,9 +16,9 @@ from vestigo.trace.trace import MISSING, Ints
 NULL_VALUE = -1
 
 KEPT_EVENTS = 1 << 24
-"""A trace of no more events is one batch, made ready once and kept while the trace lives."""
+"""The batches of a trace of no more are made ready once and kept while it lives. Those of a longer one are made anew
+for every replay, so that memory grows with its keys alone."""
 BATCH_EVENTS = 1 << 20
-"""Of a longer one: its batches are made anew for every replay, so that memory grows with its keys alone."""
 
 # The kernel's marks (native/include/vestigo/columns.hpp), by Op. A remove is a write of a null.
 _MARKS = np.array([0, 1, 1, 2, 3], np.uint8)
@@ -42,7 +42,7 @@ class Told(NamedTuple):
 
 
 def batches(trace: Trace, events: int | None = None) -> Iterator[Any]:
-    """The kernel's columns of the trace, batch after batch; of so many `events` each.
+    """The kernel's columns of the trace, batch after batch; for tests, of so many `events` each.
 
     Raises TraceError if its sizes or costs are too large to add up.
     """
