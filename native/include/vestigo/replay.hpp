@@ -11,12 +11,10 @@
 #include <vector>
 
 #include "columns.hpp"
-#include "entries.hpp"
 #include "fetch.hpp"
-#include "ledger.hpp"
 #include "loads.hpp"
 #include "pending.hpp"
-#include "rules.hpp"
+#include "pools.hpp"
 
 namespace vestigo {
 
@@ -24,13 +22,7 @@ template <class Policy, bool timed>
 class Replay {
  public:
   // `key_rooms` gives each key's look-up, an index into `rules`.
-  Replay(std::span<const Rules> rules, std::span<const Id> key_rooms, Slices slices)
-      : entries_(key_rooms, rules.size()), ledger_(rules, std::move(slices)) {
-    const auto hubs = static_cast<Id>(key_rooms.size());
-    for (std::size_t i = 0; i < rules.size(); ++i) {
-      rooms_.push_back({rules[i], Policy(entries_.data(), hubs + static_cast<Id>(i), rules[i]), &ledger_.tally(i)});
-    }
-  }
+  Replay(std::span<const Rules> rules, std::span<const Id> key_rooms, Slices slices) : pools_(rules, key_rooms, std::move(slices)) {}
 
   // A batch begins: its events are fed next. Loads under way take their places among its ends as names.
   void open(const Columns& columns) {
@@ -38,7 +30,7 @@ class Replay {
       const Ends& ends = columns.ends;
       std::vector<std::pair<Entry*, Id>> recorded;
       for (std::size_t i = 0; i < ends.carried.size(); ++i) {
-        Entry& entry = entries_[ends.key[ends.carried[i]]];
+        Entry& entry = pools_.entries[ends.key[ends.carried[i]]];
         if (entry.load == ends.carried_from + static_cast<Id>(i)) recorded.emplace_back(&entry, ends.carried[i]);
       }
       for (const auto& [entry, name] : recorded) entry->load = name;
@@ -65,34 +57,20 @@ class Replay {
   }
 
   void count_from(Time now) {
-    ledger_.count_from(now);
-    slice_end_ = ledger_.slice_end();
+    pools_.ledger.count_from(now);
+    slice_end_ = pools_.ledger.slice_end();
   }
 
   // The trace is over; its last event was at `now`. Nothing can be replayed after this.
-  void close(Time now) {
-    for (Room& room : rooms_) {
-      for (std::int64_t left = room.tally->held.entries; left > 0; --left) {
-        const Id id = room.policy.victim(entries_.data());
-        ledger_.idle(*room.tally, entries_[id].bytes, entries_[id].idle_since, now);
-        room.policy.left(entries_.data(), id);
-      }
-    }
-    ledger_.close(now);
-  }
+  void close(Time now) { pools_.close(now); }
 
-  const Ledger& ledger() const { return ledger_; }
+  const Ledger& ledger() const { return pools_.ledger; }
 
   // True if entries, orders, sizes and loads agree: for tests, after every step.
   bool check() const;
 
  private:
-  // Of one look-up; its size is a power of two, so that finding it takes no multiplication.
-  struct alignas(128) Room {
-    Rules rules;
-    Policy policy;
-    Tally* tally;
-  };
+  using Room = typename Pools<Policy>::Room;
 
   void feed_slice(const Columns& columns, std::size_t begin, std::size_t end) {
     for (std::size_t block = begin; block < end; block += kBlock) {
@@ -100,18 +78,18 @@ class Replay {
       [[maybe_unused]] std::size_t ahead = 0;
       if (block + kFetchAhead <= columns.events) {
         ahead = kFetchEntries;
-        fetch_ahead<Policy::moves_on_hit, !timed>(columns, entries_, block);
+        fetch_ahead<Policy::moves_on_hit, !timed>(columns, pools_.entries, block);
         if constexpr (timed) fetch_ends(columns.ends, pending_.next());
       }
       if (all_plain(columns, block, stop)) [[likely]] {
         for (std::size_t i = block; i < stop; ++i) {
-          if constexpr (timed) __builtin_prefetch(&entries_[columns.key[i + ahead]], 1);
+          if constexpr (timed) __builtin_prefetch(&pools_.entries[columns.key[i + ahead]], 1);
           read(columns, i, false);
         }
       } else {
         for (std::size_t i = block; i < stop; ++i) {
           if constexpr (timed) {
-            __builtin_prefetch(&entries_[columns.key[i + ahead]], 1);
+            __builtin_prefetch(&pools_.entries[columns.key[i + ahead]], 1);
             end_due_loads(columns, columns.at[i]);
           }
           event(columns, i);
@@ -123,8 +101,8 @@ class Replay {
   [[gnu::noinline]] void turn_slices(const Columns& columns, Time now) {
     while (now >= slice_end_) {
       if constexpr (timed) end_due_loads(columns, slice_end_ - 1);
-      ledger_.next_slice();
-      slice_end_ = ledger_.slice_end();
+      pools_.ledger.next_slice();
+      slice_end_ = pools_.ledger.slice_end();
     }
   }
 
@@ -133,7 +111,7 @@ class Replay {
     while (pending_.next_at() <= now) {
       const Time ended = pending_.next_at();
       const Id load = pending_.end(columns.ends);
-      __builtin_prefetch(&entries_[columns.ends.key[pending_.next()]], 1);
+      __builtin_prefetch(&pools_.entries[columns.ends.key[pending_.next()]], 1);
       end_load(columns.ends.key[load], load, ended);
     }
   }
@@ -153,8 +131,8 @@ class Replay {
   // other key's load makes a difference to it, nor it to them, and when they end is known. Most misses are such.
   [[gnu::always_inline]] void read(const Columns& columns, std::size_t i, bool forced) {
     const Id key = columns.key[i];
-    Entry& entry = entries_[key];
-    Room& room = rooms_[entry.room];
+    Entry& entry = pools_.entries[key];
+    Room& room = pools_.rooms[entry.room];
     const Time now = columns.at[i];
     if (entry.state != 0) {
       if constexpr (timed) end_loads(columns, now);
@@ -177,7 +155,7 @@ class Replay {
     if (entry.value != truth) [[unlikely]] stale_hit(entry, tally, now);
     entry.idle_since = now;
     room.rules.use(entry, now);
-    room.policy.hit(entries_.data(), key);
+    room.policy.hit(pools_.entries.data(), key);
     return true;
   }
 
@@ -185,7 +163,7 @@ class Replay {
   [[gnu::noinline]] void event(const Columns& columns, std::size_t i) {
     const Time now = columns.at[i];
     const std::uint8_t mark = columns.mark[i];
-    Entry& entry = entries_[columns.key[i]];
+    Entry& entry = pools_.entries[columns.key[i]];
     if (mark & kNames) rename(entry, columns.value[i]);
     switch (mark & kOp) {
       case kRead:
@@ -203,7 +181,7 @@ class Replay {
   [[gnu::noinline]] void change(Entry& entry, Id truth, Time now) {
     entry.truth = truth;
     if (entry.changed_at == kNever) entry.changed_at = now;
-    if (timed && entry.more_loads()) loads_.mark_changed(entries_.id(entry), now);
+    if (timed && entry.more_loads()) loads_.mark_changed(pools_.entries.id(entry), now);
   }
 
   // A row tells the truth of its key. Without an entry and a load under way nobody cares when it changed.
@@ -216,13 +194,13 @@ class Replay {
   void rename(Entry& entry, Id name) {
     const Id unnamed = entry.truth;
     if (entry.value == unnamed) entry.value = name;
-    if (timed && entry.more_loads()) loads_.rename(entries_.id(entry), unnamed, name);
+    if (timed && entry.more_loads()) loads_.rename(pools_.entries.id(entry), unnamed, name);
     entry.truth = name;
   }
 
   [[gnu::noinline]] void stale_hit(const Entry& entry, Tally& tally, Time now) {
     if (entry.value == kNullValue) ++tally.counts[kGhosts];
-    ledger_.stale_hit(tally, now - entry.changed_at);
+    pools_.ledger.stale_hit(tally, now - entry.changed_at);
   }
 
   // A read that the cache does not answer: it joins a load under way, or loads.
@@ -234,7 +212,7 @@ class Replay {
     entry.truth = truth;
     const Time cost = columns.cost[i];
     const Bytes size = columns.size[i];
-    ledger_.miss(tally, forced ? kForcedMiss : entry.cause, cost, size, now);
+    pools_.ledger.miss(tally, forced ? kForcedMiss : entry.cause, cost, size, now);
     if (timed && cost > 0) {
       const Id load = columns.ends.place[i];
       pending_.begin(columns.ends, load);
@@ -242,7 +220,7 @@ class Replay {
       return;
     }
     if constexpr (timed) end_due_loads(columns, now);
-    if (keep(room, entry, columns.key[i], truth, size, now, now)) {
+    if (pools_.keep(room, entry, columns.key[i], truth, size, now, now)) {
       entry.value = truth;
       entry.changed_at = kNever;
     }
@@ -263,7 +241,7 @@ class Replay {
     const Cause own = entry.held() ? absence(entry, room, now) : entry.cause;
     const Time cost = columns.cost[i];
     const Bytes size = columns.size[i];
-    ledger_.miss(tally, cause == kCauses ? own : cause, cost, size, now);
+    pools_.ledger.miss(tally, cause == kCauses ? own : cause, cost, size, now);
     if (timed && cost > 0) {
       begin_load(columns, i, entry, size, now);
     } else {
@@ -276,14 +254,14 @@ class Replay {
     const Load* other = own ? nullptr : &loads_.oldest(columns.key[i]);
     ++tally.counts[kJoined];
     if ((own ? entry.value : other->value) != entry.truth) ++tally.counts[kJoinedStale];
-    ledger_.join(tally, columns.ends.at[own ? entry.load : other->name] - columns.at[i], columns.size[i]);
+    pools_.ledger.join(tally, columns.ends.at[own ? entry.load : other->name] - columns.at[i], columns.size[i]);
   }
 
   // Why a held entry does not answer. An expired one that is touched leaves here.
   Cause absence(Entry& entry, Room& room, Time now) {
     if (entry.live(now)) return kNull;  // a blind null, or a forced read, whose cause is another
     ++room.tally->counts[kExpirations];
-    leave(room, entry, entry.expiry(), now);
+    pools_.leave(room, entry, entry.expiry(), now);
     return entry.cause;
   }
 
@@ -295,12 +273,12 @@ class Replay {
     entry.set(Entry::kMoreLoads);
   }
 
-  // A load ends, unless it was given up.
+  // A load ends.
   [[gnu::always_inline]] void end_load(Id key, Id load, Time now) {
-    Entry& entry = entries_[key];
+    Entry& entry = pools_.entries[key];
     if (entry.load != load) [[unlikely]] return end_other_load(key, load, entry, now);
-    Room& room = rooms_[entry.room];
-    const bool kept = keep(room, entry, key, entry.value, entry.bytes, entry.loaded_at(), now);
+    Room& room = pools_.rooms[entry.room];
+    const bool kept = pools_.keep(room, entry, key, entry.value, entry.bytes, entry.loaded_at(), now);
     if (entry.drop_missed() && kept) [[unlikely]] ++room.tally->counts[kRaced];
     entry.forget_load();
   }
@@ -308,7 +286,7 @@ class Replay {
   // The same for one that its entry does not record.
   [[gnu::noinline]] void end_other_load(Id key, Id name, Entry& entry, Time now) {
     const Load load = loads_.finish(key, name, entry);
-    Room& room = rooms_[entry.room];
+    Room& room = pools_.rooms[entry.room];
     const bool kept = store(room, entry, key, load.value, load.size, load.loaded_at, load.changed_at, now);
     if (kept && load.raced) ++room.tally->counts[kRaced];
   }
@@ -316,91 +294,19 @@ class Replay {
   // Keeps a value that was loaded or written if the rules allow; true if it was kept.
   [[gnu::noinline]] bool store(Room& room, Entry& entry, Id key, Id value, Bytes size, Time loaded_at, Time changed_at, Time now) {
     if (room.rules.keeps(value)) {
-      if (entry.held()) supersede(room, entry, now);
+      if (entry.held()) pools_.supersede(room, entry, now);
       if (timed && size + room.rules.entry_overhead <= room.rules.max_bytes && entry.records()) loads_.take_over(key, entry);
     }
-    if (!keep(room, entry, key, value, size, loaded_at, now)) return false;
+    if (!pools_.keep(room, entry, key, value, size, loaded_at, now)) return false;
     entry.value = value;
     entry.changed_at = changed_at;
     return true;
   }
 
-  // The same for a key that neither holds a value nor records a load; the caller fills in what is kept.
-  [[gnu::always_inline]] bool keep(Room& room, Entry& entry, Id key, Id value, Bytes size, Time loaded_at, Time now) {
-    const Rules& rules = room.rules;
-    Tally& tally = *room.tally;
-    Time lifetime = rules.absolute;
-    if (value == kNullValue) [[unlikely]] {
-      if (!rules.keeps(value)) return decline(entry);
-      lifetime = rules.null_lifetime;
-    }
-    const Bytes bytes = size + rules.entry_overhead;
-    std::int64_t more_entries = 1;
-    Bytes more_bytes = bytes;
-    if (tally.held.entries >= rules.max_entries || tally.held.bytes + bytes > rules.max_bytes) {
-      if (bytes > rules.max_bytes) [[unlikely]] return refuse(room, entry);
-      Entry& victim = entries_[room.policy.evict(entries_.data())];
-      ++tally.counts[kEvictions];
-      more_entries = 0;
-      more_bytes -= victim.bytes;
-      vacate(room, victim, kEvicted, now);
-      __builtin_prefetch(&entries_[entries_[room.policy.victim(entries_.data())].before], 1);
-      if (tally.held.bytes + more_bytes > rules.max_bytes) [[unlikely]] evict(room, more_bytes, now);
-    }
-    entry.ages_at = loaded_at + lifetime;
-    rules.use(entry, loaded_at);
-    entry.idle_since = now;
-    entry.bytes = bytes;
-    entry.set(Entry::kHeld);
-    ++tally.counts[kStored];
-    room.policy.placed(entries_.data(), key);
-    ledger_.hold(tally, more_entries, more_bytes, now);
-    return true;
-  }
-
-  // One entry has made way already, so that their number is no longer the limit.
-  [[gnu::noinline]] void evict(Room& room, Bytes more_bytes, Time now) {
-    do {
-      ++room.tally->counts[kEvictions];
-      leave(room, entries_[room.policy.victim(entries_.data())], kEvicted, now);
-    } while (room.tally->held.bytes + more_bytes > room.rules.max_bytes);
-  }
-
-  [[gnu::noinline]] static bool decline(Entry& entry) {
-    if (!entry.held()) entry.cause = kNull;
-    return false;
-  }
-
-  [[gnu::noinline]] static bool refuse(Room& room, Entry& entry) {
-    ++room.tally->counts[kRefusals];
-    entry.cause = kRefused;
-    return false;
-  }
-
-  [[gnu::noinline]] void supersede(Room& room, Entry& entry, Time now) {
-    ++room.tally->counts[kSuperseded];
-    leave(room, entry, kRefused, now);
-  }
-
-  // An entry goes; `cause` is what its key's next miss will be put down to.
-  void leave(Room& room, Entry& entry, Cause cause, Time now) {
-    room.policy.left(entries_.data(), entries_.id(entry));
-    vacate(room, entry, cause, now);
-    ledger_.hold(*room.tally, -1, -entry.bytes, now);
-  }
-
-  // The same for one that is out of the order already, without the account of what is held.
-  [[gnu::always_inline]] void vacate(Room& room, Entry& entry, Cause cause, Time now) {
-    ledger_.idle(*room.tally, entry.bytes, entry.idle_since, now);
-    entry.unset(Entry::kHeld);
-    entry.dies_at = kGone;
-    entry.cause = cause;
-  }
-
   void write(const Columns& columns, std::size_t i, Entry& entry, Time now) {
     const Id value = columns.value[i];
     learn(entry, value, now);
-    Room& room = rooms_[entry.room];
+    Room& room = pools_.rooms[entry.room];
     const Rules& rules = room.rules;
     if (rules.on_write == OnWrite::leave) return;
     if (rules.on_write == OnWrite::replace && rules.keeps(value)) {
@@ -413,39 +319,29 @@ class Replay {
     }
     if (!entry.held()) return;
     ++room.tally->counts[kDrops];
-    leave(room, entry, kDropped, now);
+    pools_.leave(room, entry, kDropped, now);
   }
 
   void clear(Id lookup, Time now) {
-    for (std::size_t room = 0; room < rooms_.size(); ++room) {
-      if (lookup == kNone || static_cast<std::size_t>(lookup) == room) empty(room, kCleared, kClears, now);
+    for (std::size_t room = 0; room < pools_.rooms.size(); ++room) {
+      if (lookup == kNone || static_cast<std::size_t>(lookup) == room) pools_.empty(room, kCleared, kClears, now);
     }
   }
 
   void restart(const Columns& columns, Time now) {
     if constexpr (timed) {
       pending_.abandon(columns.ends, [&](Id load) {
-        Entry& entry = entries_[columns.ends.key[load]];
+        Entry& entry = pools_.entries[columns.ends.key[load]];
         entry.forget_load();
         entry.unset(Entry::kMoreLoads);
         entry.cause = kRestarted;
       });
       loads_.clear();
     }
-    for (std::size_t room = 0; room < rooms_.size(); ++room) empty(room, kRestarted, kLost, now);
+    for (std::size_t room = 0; room < pools_.rooms.size(); ++room) pools_.empty(room, kRestarted, kLost, now);
   }
 
-  void empty(std::size_t room, Cause cause, Count count, Time now) {
-    Room& emptied = rooms_[room];
-    while (emptied.tally->held.entries > 0) {
-      ++emptied.tally->counts[count];
-      leave(emptied, entries_[emptied.policy.victim(entries_.data())], cause, now);
-    }
-  }
-
-  Entries entries_;
-  std::vector<Room> rooms_;
-  Ledger ledger_;
+  Pools<Policy> pools_;
   Loads loads_;
   Pending pending_;
   Time slice_end_ = kNever;
@@ -453,23 +349,11 @@ class Replay {
 
 template <class Policy, bool timed>
 bool Replay<Policy, timed>::check() const {
-  std::vector<Level> found(rooms_.size());
-  for (Id key = 0; key < entries_.keys(); ++key) {
-    const Entry& entry = entries_[key];
+  for (Id key = 0; key < pools_.entries.keys(); ++key) {
+    const Entry& entry = pools_.entries[key];
     if (!loads_.check(key, entry) || (entry.held() && entry.records())) return false;
-    if (!entry.held()) continue;
-    if (entries_[entry.before].after != key || entries_[entry.after].before != key) return false;
-    found[entry.room].change(1, entry.bytes);
   }
-  Level all;
-  for (std::size_t i = 0; i < rooms_.size(); ++i) {
-    const Tally& tally = ledger_.tallies()[i];
-    const Rules& rules = rooms_[i].rules;
-    if (tally.held.entries != found[i].entries || tally.held.bytes != found[i].bytes) return false;
-    if (found[i].entries > rules.max_entries || found[i].bytes > rules.max_bytes) return false;
-    all.change(found[i].entries, found[i].bytes);
-  }
-  return all.entries == ledger_.held().entries && all.bytes == ledger_.held().bytes;
+  return pools_.check();
 }
 
 }  // namespace vestigo
