@@ -7,7 +7,7 @@ from hypothesis import HealthCheck, settings
 
 settings.register_profile(
     "vestigo",
-    max_examples=int(os.environ.get("VESTIGO_CASES", "400")),
+    max_examples=int(os.environ.get("VESTIGO_CASES", "250")),
     deadline=None,
     suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large, HealthCheck.filter_too_much],
 )
