@@ -10,6 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.telling import told
 from vestigo import Outcome, Plan, Rules, Trace, TraceError, read_plan, read_trace, replay, write_trace
 from vestigo.demo import files
 from vestigo.engine import native
@@ -37,6 +38,24 @@ def test_one_and_seven_and_a_thousand_batches_count_the_same(demo: tuple[Trace, 
     expected = replay(trace, settings, name="replay").to_dict()
     for number in (1, 7, 1000):
         assert in_batches(trace, settings, number).to_dict() == expected
+
+
+@pytest.mark.parametrize(
+    ("lines", "counted"),
+    [
+        # a load under way over two ends of batches is joined, and serves a hit when it is over
+        (["0 read a cost=5", "1 read b cost=1", "3 read a cost=5", "6 read a cost=5"], (2, 1, 1)),
+        # a restart in a later batch gives it up
+        (["0 read a cost=5", "1 restart", "2 read a cost=9", "6 read a cost=9"], (2, 1, 0)),
+        # a load that begins later and ends sooner does not take its place
+        (["0 read a cost=9", "1 read b cost=1", "2 read b cost=1", "9 read a cost=9"], (2, 0, 2)),
+    ],
+)
+def test_loads_under_way_go_on_in_the_next_batch(lines: list[str], counted: tuple[int, int, int]) -> None:
+    trace, plan = told(*lines), Plan(Rules(overlap="join"))
+    for number in (1, 2, 4):
+        outcome = in_batches(trace, plan, number)
+        assert (outcome.loads, outcome.joined, outcome.hits) == counted
 
 
 def test_a_longer_trace_is_replayed_in_batches_and_not_kept(monkeypatch: pytest.MonkeyPatch) -> None:
