@@ -33,6 +33,7 @@ build/test_%: native/tests/test_%.cpp native/tests/check.hpp $(NATIVE)
 
 bench: $(VENV)/installed
 	$(BIN)/python benchmarks/speed.py
+	$(BIN)/python benchmarks/policies.py
 	$(BIN)/python benchmarks/reading.py
 	$(BIN)/python benchmarks/memory.py
 	$(BIN)/python benchmarks/recorder_cost.py

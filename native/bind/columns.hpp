@@ -51,6 +51,7 @@ class BoundColumns {
     columns.ends = ends_->ends();
     return columns;
   }
+  std::size_t events() const { return at_.size(); }
   std::size_t keys() const { return keys_; }
   Bytes largest() const { return largest_; }
   Time cost() const { return total_cost_; }
@@ -70,7 +71,7 @@ class BoundColumns {
   Time last() const { return at_.data()[at_.size() - 1]; }
 
   Columns raw() const {
-    return {at_.size(), at_.data(), key_.data(), value_.data(), mark_.data(), size_.data(), cost_.data(), {}};
+    return {at_.size(), at_.data(), key_.data(), value_.data(), mark_.data(), size_.data(), cost_.data(), nullptr, {}};
   }
 
   void check_lengths() const {

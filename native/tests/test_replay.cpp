@@ -18,10 +18,11 @@ struct Events {
   std::vector<Id> key, value;
   std::vector<std::uint8_t> mark;
   std::vector<Bytes> size;
+  std::vector<std::int64_t> next_read;
 
   Columns columns(std::size_t begin, std::size_t end) const {
     return {end - begin,         at.data() + begin,   key.data() + begin, value.data() + begin,
-            mark.data() + begin, size.data() + begin, cost.data() + begin};
+            mark.data() + begin, size.data() + begin, cost.data() + begin, next_read.data() + begin};
   }
 };
 
@@ -60,23 +61,43 @@ Events random_events(std::mt19937& random, int count, Id keys, Id rooms, bool co
     events.size.push_back(static_cast<Bytes>(random() % 50));
     events.cost.push_back(costs ? static_cast<Time>(random() % 12) : 0);
   }
+  std::vector<std::int64_t> coming(static_cast<std::size_t>(keys), std::int64_t{1} << 62);
+  events.next_read.resize(events.at.size());
+  for (std::size_t i = events.at.size(); i-- > 0;) {
+    std::int64_t& next = coming[static_cast<std::size_t>(events.key[i])];
+    events.next_read[i] = next;
+    if ((events.mark[i] & kOp) == kRead) next = static_cast<std::int64_t>(i);
+  }
   return events;
 }
 
-Rules random_rules(std::mt19937& random, Eviction eviction) {
-  const auto maybe = [&random](Time value) { return random() % 3 == 0 ? kNever : value; };
+Time maybe(std::mt19937& random, Time value) { return random() % 3 == 0 ? kNever : value; }
+
+Rules random_rules(std::mt19937& random) {
   Rules rules;
-  rules.max_entries = maybe(1 + random() % 4);
-  rules.max_bytes = maybe(random() % 120);
-  rules.absolute = maybe(1 + random() % 20);
-  rules.sliding = maybe(1 + random() % 20);
-  rules.null_lifetime = maybe(1 + random() % 20);
+  rules.absolute = maybe(random, 1 + random() % 20);
+  rules.sliding = maybe(random, 1 + random() % 20);
+  rules.null_lifetime = maybe(random, 1 + random() % 20);
   rules.entry_overhead = static_cast<Bytes>(random() % 3);
   rules.hit_cost = 1;
   rules.nulls = static_cast<Nulls>(random() % 3);
   rules.on_write = static_cast<OnWrite>(random() % 3);
   rules.overlap = static_cast<Overlap>(random() % 2);
+  return rules;
+}
+
+PoolRules random_pool(std::mt19937& random, Eviction eviction) {
+  PoolRules rules;
+  rules.max_entries = maybe(random, 1 + random() % 5);
+  rules.max_bytes = maybe(random, random() % 150);
   rules.eviction = eviction;
+  for (std::int64_t& number : rules.eviction_numbers) number = 1 + random() % 3;
+  rules.trims = random() % 4 == 0;
+  if (rules.trims) {
+    rules.trim_entries = random() % 4;
+    rules.trim_bytes = random() % 80;
+  }
+  rules.refuses = random() % 8 == 0;
   return rules;
 }
 
@@ -99,12 +120,20 @@ template <class Policy, bool timed>
 void one_case(std::mt19937& random, Eviction eviction) {
   const Id keys = 6, rooms = 2;
   std::vector<Rules> rules;
-  for (Id room = 0; room < rooms; ++room) rules.push_back(random_rules(random, eviction));
+  std::vector<Id> room_pools;
+  std::vector<PoolRules> pools;
+  const bool shared = random() % 3 == 0;
+  for (Id room = 0; room < rooms; ++room) {
+    rules.push_back(random_rules(random));
+    room_pools.push_back(shared ? 0 : room);
+    if (room == 0 || !shared) pools.push_back(random_pool(random, eviction));
+  }
   std::vector<Id> key_rooms;
   for (Id key = 0; key < keys; ++key) key_rooms.push_back(key % rooms);
   const Events events = random_events(random, 200, keys, rooms, timed);
   const Slices slices(events.at[0] - 3, 7, 100);
-  Replay<Policy, timed> replay(rules, key_rooms, slices);
+  const Setting setting{key_rooms, rules, room_pools, pools};
+  Replay<Policy, timed> replay(setting, slices);
   replay.count_from(events.at[0]);
   std::int64_t reads = 0;
   std::unique_ptr<Batch> batch;
@@ -124,7 +153,7 @@ void one_case(std::mt19937& random, Eviction eviction) {
   for (const Slice& slice : replay.ledger().slices().done()) sliced.add(slice.tally);
   CHECK(sliced.counts == total.counts && sliced.sums == total.sums);
 
-  const auto whole = begin_replay(key_rooms, rules, {0, timed}, slices);
+  const auto whole = begin_replay_of<Policy>(setting, {0, timed}, slices);
   whole->feed(Batch(events, 0, events.at.size(), nullptr).columns);
   const Tally& other = whole->close().total();
   CHECK(other.counts == total.counts && other.sums == total.sums);
@@ -134,12 +163,13 @@ void one_case(std::mt19937& random, Eviction eviction) {
 
 int main() {
   std::mt19937 random(7);
-  for (int i = 0; i < 1500; ++i) {
+  for (int i = 0; i < 300; ++i) {
     one_case<policy::Lru, false>(random, Eviction::lru);
     one_case<policy::Lru, true>(random, Eviction::lru);
-    one_case<policy::Fifo, false>(random, Eviction::fifo);
-    one_case<policy::Fifo, true>(random, Eviction::fifo);
-    one_case<policy::Any, true>(random, i % 2 ? Eviction::lru : Eviction::fifo);
+  }
+  for (std::size_t eviction = 0; eviction < kPolicies; ++eviction) {
+    for (int i = 0; i < 50; ++i) one_case<policy::Any, false>(random, static_cast<Eviction>(eviction));
+    for (int i = 0; i < 50; ++i) one_case<policy::Any, true>(random, static_cast<Eviction>(eviction));
   }
   std::puts("replay: passed");
 }

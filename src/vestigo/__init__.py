@@ -11,7 +11,7 @@ if TYPE_CHECKING:
     from vestigo.errors import InputError, PlanError, RulesError, TraceError, VestigoError
     from vestigo.outcome import Measures, Outcome
     from vestigo.recording import Recorder
-    from vestigo.rules import Plan, Rules, read_plan
+    from vestigo.rules import Plan, Policy, Rules, read_plan
     from vestigo.show import figures
     from vestigo.study import Comparison, Survey, compare, survey
     from vestigo.trace import Intake, Trace, read_trace, shape, synth, write_trace
@@ -28,6 +28,7 @@ _HOMES = {
     "Outcome": "outcome",
     "Plan": "rules",
     "PlanError": "errors",
+    "Policy": "rules",
     "Recorder": "recording",
     "Rules": "rules",
     "RulesError": "errors",
@@ -57,6 +58,7 @@ __all__ = [
     "Outcome",
     "Plan",
     "PlanError",
+    "Policy",
     "Recorder",
     "Rules",
     "RulesError",

@@ -29,6 +29,7 @@ _SIZES = {
 _LONGEST = 36_525 * _DURATIONS["d"]
 _LARGEST = 2**60
 _QUANTITY = re.compile(r"\s*(\d+(?:\.\d+)?)\s*([A-Za-zµ]*)\s*")
+_SHARE = re.compile(r"\s*(\d+(?:\.\d+)?)\s*%\s*")
 
 
 class Duration(int):
@@ -75,6 +76,27 @@ def parse_bytes(text: object) -> int:
     if not 0 <= size <= _LARGEST:
         raise ValueError(f"{text!r} is out of range; a size is between 0 and 2^60 bytes")
     return size
+
+
+def parse_share(text: object) -> Fraction:
+    """From text such as ``70%``: a share from 0 to 1.
+
+    >>> parse_share("70%"), parse_share("0.5 %")
+    (Fraction(7, 10), Fraction(1, 200))
+    """
+    match = _SHARE.fullmatch(text) if isinstance(text, str) else None
+    share = Fraction(match[1]) / 100 if match else None
+    if share is None or share > 1:
+        raise ValueError(f'{text!r} is not a share; write one from "0%" to "100%"')
+    return share
+
+
+def format_exact_share(share: Fraction) -> str:
+    """
+    >>> format_exact_share(Fraction(7, 10)), format_exact_share(Fraction(1, 200))
+    ('70%', '0.5%')
+    """
+    return f"{float(share * 100):.12g}%"
 
 
 def _quantity(text: object, units: dict[str, int], expected: str) -> int:

@@ -5,10 +5,22 @@ from dataclasses import dataclass
 from hypothesis import strategies as st
 
 from vestigo import Plan, Rules, Trace
+from vestigo.rules.eviction import POLICIES
 from vestigo.units import Duration
 
 UNITS = [1, 10**9, 40 * 10**9, 3600 * 10**9]
 """A step of time in ns: so small that all is one slice, or so large that there are many."""
+
+EVICTIONS = [
+    *POLICIES,
+    "random seed=7",
+    "lru-k k=3 retained=5s",
+    "slru protected=50%",
+    "2q queue=50% ghosts=100%",
+    "lirs passing=50%",
+    "s3-fifo small=50%",
+    "w-tinylfu window=40% protected=50% sample=2",
+]
 
 
 @dataclass(frozen=True)
@@ -67,10 +79,15 @@ def _spans(unit: int) -> st.SearchStrategy[Duration | None]:
 
 def _rules(unit: int) -> st.SearchStrategy[Rules]:
     return st.builds(
-        Rules,
-        max_entries=_missing | st.integers(1, 3),
+        _fitting,
+        max_entries=_missing | st.integers(1, 4),
         max_bytes=_missing | st.sampled_from([64, 80, 200, 400]),
-        eviction=st.sampled_from(["lru", "fifo"]),
+        eviction=st.sampled_from(EVICTIONS),
+        when_full=st.sampled_from(["evict", "evict", "refuse", "trim 40%", "trim 100%"]),
+        jitter=st.sampled_from(["0%", "0%", "50%", "100%"]),
+        drop_first=st.sampled_from([False] * 5 + [True]),
+        survives_restart=st.booleans(),
+        clear_every=_missing | _missing | _spans(unit).map(lambda span: span and Duration(5 * span)),
         absolute=_spans(unit),
         sliding=_spans(unit),
         nulls=st.sampled_from(["skip", "keep", "blind"]) | st.integers(1, 6).map(lambda n: f"keep {n * unit}ns"),
@@ -79,6 +96,16 @@ def _rules(unit: int) -> st.SearchStrategy[Rules]:
         entry_overhead=st.sampled_from([0, 1, 64]),
         hit_cost=st.sampled_from(["0s", "1us"]),
     )
+
+
+def _fitting(**rules: object) -> Rules:
+    if rules["eviction"] == "belady" and rules["on_write"] == "drop":
+        rules["on_write"] = "leave"
+    if rules["max_entries"] is None and rules["max_bytes"] is None:
+        del rules["when_full"]
+    if rules["absolute"] is None:
+        del rules["jitter"]
+    return Rules(**rules)
 
 
 @st.composite

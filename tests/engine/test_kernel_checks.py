@@ -24,7 +24,8 @@ def columns(**changed: Any) -> Any:
 
 
 def replay(**changed: Any) -> Any:
-    usual = {"key_lookups": np.array([0, 0], np.int32), "rules": [kernel.Rules()], "first_counted": 0, "timed": True}
+    usual = {"key_rooms": np.array([0, 0], np.int32), "rooms": [kernel.Rules()], "first_counted": 0, "timed": True}
+    usual |= {"room_pools": [0], "pools": [kernel.PoolRules()]}
     slices = {"slice_origin": 0, "slice_width": 10**9, "slices": 1}
     return kernel.Replay(**{**usual, **slices, **changed})
 
@@ -109,30 +110,56 @@ def test_columns_of_another_kind_are_refused(name: str) -> None:
 
 
 @pytest.mark.parametrize(
+    "rule", [{"entry_overhead": 2**40}, {"absolute": -1}, {"sliding": 2**62}, {"null_lifetime": -5}, {"hit_cost": -1}]
+)
+def test_rules_out_of_range_are_refused(rule: dict[str, int]) -> None:
+    with pytest.raises(ValueError, match="out of range"):
+        replay(rooms=[changed(kernel.Rules(), rule)])
+
+
+@pytest.mark.parametrize(
     "rule",
     [
         {"max_entries": 0},
         {"max_bytes": -1},
-        {"entry_overhead": 2**40},
-        {"absolute": -1},
-        {"sliding": 2**62},
-        {"null_lifetime": -5},
-        {"hit_cost": -1},
+        {"trim_entries": -1},
+        {"trim_bytes": -1},
+        {"eviction_numbers": [-1, 0, 0]},
+        {"eviction": kernel.Eviction.lru_k, "eviction_numbers": [0, 1, 0]},
+        {"eviction": kernel.Eviction.lru_k, "eviction_numbers": [9, 1, 0]},
+        {"eviction": kernel.Eviction.w_tiny_lfu, "eviction_numbers": [1, 1, 0]},
     ],
 )
-def test_rules_out_of_range_are_refused(rule: dict[str, int]) -> None:
-    rules = kernel.Rules()
-    for name, value in rule.items():
-        setattr(rules, name, value)
+def test_limits_out_of_range_are_refused(rule: dict[str, Any]) -> None:
     with pytest.raises(ValueError, match="out of range"):
-        replay(rules=[rules])
+        replay(pools=[changed(kernel.PoolRules(), rule)])
+
+
+def changed(rules: Any, fields: dict[str, Any]) -> Any:
+    for name, value in fields.items():
+        setattr(rules, name, value)
+    return rules
+
+
+def test_next_reads_are_given_where_they_are_asked_for() -> None:
+    future = changed(kernel.PoolRules(), {"eviction": kernel.Eviction.belady, "max_entries": 1})
+    following = np.array([2, 9, 9], np.int64)
+    running = replay(pools=[future])
+    running.feed(columns(), following)
+    assert len(running.close()["total"]["counts"]) == 1
+    for pools, wrong in (([future], None), ([future], following[:2]), ([future], -following), (None, following)):
+        with pytest.raises(ValueError, match="next read"):
+            replay(**({"pools": pools} if pools else {})).feed(columns(), wrong)
 
 
 @pytest.mark.parametrize(
     "changed",
     [
-        {"rules": []},
-        {"key_lookups": np.array([0, 1], np.int32)},
+        {"rooms": []},
+        {"key_rooms": np.array([0, 1], np.int32)},
+        {"room_pools": [1]},
+        {"room_pools": []},
+        {"pools": []},
         {"slice_width": 0},
         {"slice_width": 5},
         {"slices": 0},
@@ -145,9 +172,14 @@ def test_calls_that_do_not_fit_are_refused(changed: dict[str, Any]) -> None:
         replay(**changed)
 
 
+def test_more_pools_than_lookups_are_refused() -> None:
+    with pytest.raises(ValueError, match="more pools"):
+        replay(pools=[kernel.PoolRules(), kernel.PoolRules()])
+
+
 def test_too_many_lookups_are_refused() -> None:
     with pytest.raises(ValueError, match="more than 65,535"):
-        replay(rules=[kernel.Rules()] * 65_536)
+        replay(rooms=[kernel.Rules()] * 65_536)
 
 
 def test_a_warm_up_beyond_the_end_counts_nothing() -> None:

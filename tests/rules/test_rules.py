@@ -1,5 +1,7 @@
 """What rules take, what they refuse, and how they print."""
 
+from typing import Any
+
 import pytest
 
 from vestigo import Duration, Rules, RulesError
@@ -29,9 +31,17 @@ def test_rules_read_units_and_print_as_they_are_called() -> None:
         ("max_bytes", -1, ["out of range"]),
         ("nulls", "hide", ['"skip"', '"blind"']),
         ("nulls", "keep 5", ["5s", "5ms"]),
-        ("eviction", "oldest", ['"lru"', '"fifo"']),
+        ("eviction", "oldest", ["lru", "fifo", "arc"]),
+        ("eviction", "slru share=3%", ["protected=80%"]),
+        ("eviction", "lru-k k=9", ["from 1 to 8"]),
+        ("eviction", "2q queue=120%", ["0%", "100%"]),
         ("absolute", "200000d", ["100 years"]),
-        ("jitter", 0.1, ["not supported yet"]),
+        ("jitter", 0.1, ['"0%"', '"100%"']),
+        ("pin", "a*", ["not supported yet"]),
+        ("when_full", "trim", ['"evict"', '"refuse"', '"trim 10%"']),
+        ("when_full", "trim 0%", ["free nothing"]),
+        ("drop_first", "yes", ["true or false"]),
+        ("clear_every", "0s", ["never expires"]),
         ("slidng", "5m", ["did you mean 'sliding'"]),
     ],
 )
@@ -62,3 +72,25 @@ def test_durations_print_with_the_unit_that_fits() -> None:
         "90s",
         "2h",
     ]
+
+
+@pytest.mark.parametrize(
+    ("rules", "says"),
+    [
+        ({"when_full": "refuse"}, "when_full.*max_entries"),
+        ({"when_full": "trim 10%", "absolute": "5m"}, "when_full.*max_entries"),
+        ({"jitter": "10%", "sliding": "5m"}, "jitter.*absolute"),
+        ({"eviction": "belady", "on_write": "drop"}, "eviction.*on_write"),
+    ],
+)
+def test_combinations_that_mean_nothing_are_refused_with_both_rules(rules: dict[str, Any], says: str) -> None:
+    with pytest.raises(RulesError, match=says):
+        Rules(**rules)
+
+
+def test_a_policys_parameters_are_read_and_written() -> None:
+    rules = Rules(max_entries=200, eviction="2q ghosts=50% queue=10%")
+    assert rules.to_dict()["eviction"] == "2q queue=10%"
+    assert rules.room.numbers == (20, 100)
+    assert Rules(max_bytes="1 KiB", eviction="s3-fifo").room.numbers == (102,)
+    assert eval(repr(rules), {"Rules": Rules}) == rules

@@ -1,6 +1,6 @@
 // vestigo/any_replay.hpp: a replay of whatever rules, fed batch by batch.
 //
-// This is where a policy's name becomes a type: a new policy is added to `begin_replay` below.
+// This is where a policy's name becomes a type.
 #pragma once
 
 #include <algorithm>
@@ -9,8 +9,6 @@
 #include <utility>
 
 #include "policy/any.hpp"
-#include "policy/fifo.hpp"
-#include "policy/lru.hpp"
 #include "replay.hpp"
 
 namespace vestigo {
@@ -38,8 +36,8 @@ class AnyReplay {
 template <class Policy, bool timed>
 class ReplayOf final : public AnyReplay {
  public:
-  ReplayOf(std::span<const Id> key_rooms, std::span<const Rules> rules, std::uint64_t first_counted, Slices slices)
-      : replay_(rules, key_rooms, std::move(slices)), to_warm_up_(first_counted) {}
+  ReplayOf(const Setting& setting, std::uint64_t first_counted, Slices slices)
+      : replay_(setting, std::move(slices)), to_warm_up_(first_counted) {}
 
   void feed(const Columns& columns) override {
     replay_.open(columns);
@@ -68,18 +66,26 @@ class ReplayOf final : public AnyReplay {
 };
 
 template <class Policy>
-std::unique_ptr<AnyReplay> begin_replay_of(std::span<const Id> key_rooms, std::span<const Rules> rules, Run how, Slices slices) {
-  if (how.timed) return std::make_unique<ReplayOf<Policy, true>>(key_rooms, rules, how.first_counted, std::move(slices));
-  return std::make_unique<ReplayOf<Policy, false>>(key_rooms, rules, how.first_counted, std::move(slices));
+std::unique_ptr<AnyReplay> begin_replay_of(const Setting& setting, Run how, Slices slices) {
+  if (how.timed) return std::make_unique<ReplayOf<Policy, true>>(setting, how.first_counted, std::move(slices));
+  return std::make_unique<ReplayOf<Policy, false>>(setting, how.first_counted, std::move(slices));
 }
 
-inline std::unique_ptr<AnyReplay> begin_replay(std::span<const Id> key_rooms, std::span<const Rules> rules, Run how, Slices slices) {
-  const auto all = [rules](Eviction eviction) {
-    return std::all_of(rules.begin(), rules.end(), [eviction](const Rules& one) { return one.eviction == eviction; });
+// Each is compiled by itself, where the build says so (CMakeLists.txt): side by side.
+#ifdef VESTIGO_BUILT_APART
+extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Lru>(const Setting&, Run, Slices);
+extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Fifo>(const Setting&, Run, Slices);
+extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Any>(const Setting&, Run, Slices);
+#endif
+
+// The commonest policies have a replay of their own; the others, and plans that mix them, share one.
+inline std::unique_ptr<AnyReplay> begin_replay(const Setting& setting, Run how, Slices slices) {
+  const auto all = [&setting](Eviction eviction) {
+    return std::all_of(setting.pools.begin(), setting.pools.end(), [eviction](const PoolRules& pool) { return pool.eviction == eviction; });
   };
-  if (all(Eviction::lru)) return begin_replay_of<policy::Lru>(key_rooms, rules, how, std::move(slices));
-  if (all(Eviction::fifo)) return begin_replay_of<policy::Fifo>(key_rooms, rules, how, std::move(slices));
-  return begin_replay_of<policy::Any>(key_rooms, rules, how, std::move(slices));
+  if (all(Eviction::lru)) return begin_replay_of<policy::Lru>(setting, how, std::move(slices));
+  if (all(Eviction::fifo)) return begin_replay_of<policy::Fifo>(setting, how, std::move(slices));
+  return begin_replay_of<policy::Any>(setting, how, std::move(slices));
 }
 
 }  // namespace vestigo

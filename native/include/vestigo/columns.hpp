@@ -41,6 +41,7 @@ struct Columns {
   const std::uint8_t* mark = nullptr;
   const Bytes* size = nullptr;
   const Time* cost = nullptr;
+  const std::int64_t* next_read = nullptr;  // the number of the key's next read after each event, for a policy that asks
   Ends ends{};
 };
 

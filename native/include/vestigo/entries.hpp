@@ -1,4 +1,4 @@
-// vestigo/entries.hpp: the entries of all keys, followed by one hub a look-up for its policy's order.
+// vestigo/entries.hpp: the entries of all keys, followed by the hubs of their pools' rings.
 #pragma once
 
 #include <cstdlib>

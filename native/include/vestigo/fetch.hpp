@@ -9,6 +9,7 @@
 
 #include "columns.hpp"
 #include "entries.hpp"
+#include "policy/home.hpp"
 
 namespace vestigo {
 
@@ -36,6 +37,12 @@ template <bool neighbours, bool entries_too>
       __builtin_prefetch(&entries[soon.after], 1);
     }
   }
+}
+
+// The same for what policies remember.
+[[gnu::always_inline]] inline void fetch_notes(const Columns& columns, const policy::Notes& notes, std::size_t block) {
+  if (notes.data() == nullptr) return;  // no pool's policy keeps any
+  for (std::size_t i = block + 2 * kBlock; i < block + 3 * kBlock; ++i) __builtin_prefetch(&notes.data()[columns.key[i]], 1);
 }
 
 // The same for the ends of loads behind the one at `next`.

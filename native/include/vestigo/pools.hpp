@@ -2,43 +2,85 @@
 // way out is here.
 #pragma once
 
+#include <algorithm>
 #include <span>
 #include <utility>
 #include <vector>
 
+#include "draw.hpp"
 #include "entries.hpp"
 #include "ledger.hpp"
+#include "policy/home.hpp"
 #include "rules.hpp"
 
 namespace vestigo {
 
+// What a replay is asked for: each key's room, the rules of each room and its pool, the rules of each pool. A room is a
+// look-up's.
+struct Setting {
+  std::span<const Id> key_rooms;
+  std::span<const Rules> rooms;
+  std::span<const Id> room_pools;
+  std::span<const PoolRules> pools;
+};
+
 template <class Policy>
 struct Pools {
+  struct Pool {
+    PoolRules rules;
+    policy::Home home;
+    Policy policy;
+    std::int64_t entries = 0;
+    Bytes bytes = 0;
+
+    Bytes largest_where_full, bytes_where_full;  // more does not come in when it is full; more is held than may stay then
+
+    Pool(const PoolRules& own, const policy::Home& place)
+        : rules(own), home(place), policy(home), largest_where_full(own.refuses ? -1 : own.max_bytes), bytes_where_full(own.trims ? -1 : own.max_bytes) {}
+
+    bool is_full_for(Bytes more) const { return entries >= rules.max_entries || bytes + more > rules.max_bytes; }
+  };
+
   // Of one look-up; its size is a power of two, so that finding it takes no multiplication.
   struct alignas(128) Room {
-    Rules rules;
-    Policy policy;
+    Pool* pool;
     Tally* tally;
+    Rules rules;
   };
 
   Entries entries;
+  policy::Notes notes;
+  std::vector<Pool> pools;  // of a fixed size: rooms and policies point into it
   std::vector<Room> rooms;
   Ledger ledger;
 
-  // `key_rooms` gives each key's look-up, an index into `rules`.
-  Pools(std::span<const Rules> rules, std::span<const Id> key_rooms, Slices slices)
-      : entries(key_rooms, rules.size()), ledger(rules, std::move(slices)) {
-    const auto hubs = static_cast<Id>(key_rooms.size());
-    for (std::size_t i = 0; i < rules.size(); ++i) {
-      rooms.push_back({rules[i], Policy(entries.data(), hubs + static_cast<Id>(i), rules[i]), &ledger.tally(i)});
+  Pools(const Setting& setting, Slices slices)
+      : entries(setting.key_rooms, setting.pools.size() * policy::kHubs),
+        notes(setting.pools, setting.key_rooms.size()),
+        ledger(setting.rooms, std::move(slices)) {
+    const auto keys = static_cast<Id>(setting.key_rooms.size());
+    pools.reserve(setting.pools.size());
+    for (const PoolRules& rules : setting.pools) {
+      const Id hubs = keys + static_cast<Id>(pools.size()) * policy::kHubs;
+      pools.emplace_back(rules, policy::Home(rules, entries.data(), notes, hubs));
+    }
+    for (std::size_t i = 0; i < setting.rooms.size(); ++i) {
+      rooms.push_back({&pools[static_cast<std::size_t>(setting.room_pools[i])], &ledger.tally(i), setting.rooms[i]});
     }
   }
 
+  // Whether a value of the size would come in.
+  bool accepts(const Room& room, Bytes size) const {
+    const Bytes bytes = size + room.rules.entry_overhead;
+    return bytes <= room.pool->rules.max_bytes && !(room.pool->rules.refuses && room.pool->is_full_for(bytes));
+  }
+
   // Keeps a value that was loaded or written if the rules allow; true if it was kept. The key neither holds a value nor
-  // records a load, and the caller fills in what is kept.
-  [[gnu::always_inline]] bool keep(Room& room, Entry& entry, Id key, Id value, Bytes size, Time loaded_at, Time now) {
+  // records a load, and the caller fills in what is kept. `cost` is the time of the load; negative, if there was none.
+  [[gnu::always_inline]] bool keep(Room& room, Entry& entry, Id key, Id value, Bytes size, Time loaded_at, Time cost, Time now) {
     const Rules& rules = room.rules;
     Tally& tally = *room.tally;
+    Pool& pool = *room.pool;
     Time lifetime = rules.absolute;
     if (value == kNullValue) [[unlikely]] {
       if (!rules.keeps(value)) return decline(entry);
@@ -47,30 +89,43 @@ struct Pools {
     const Bytes bytes = size + rules.entry_overhead;
     std::int64_t more_entries = 1;
     Bytes more_bytes = bytes;
-    if (tally.held.entries >= rules.max_entries || tally.held.bytes + bytes > rules.max_bytes) {
-      if (bytes > rules.max_bytes) [[unlikely]] return refuse(room, entry);
-      Entry& victim = entries[room.policy.evict(entries.data())];
-      ++tally.counts[kEvictions];
-      more_entries = 0;
-      more_bytes -= victim.bytes;
-      vacate(room, victim, kEvicted, now);
-      __builtin_prefetch(&entries[entries[room.policy.victim(entries.data())].before], 1);
-      if (tally.held.bytes + more_bytes > rules.max_bytes) [[unlikely]] evict(room, more_bytes, now);
+    if (pool.is_full_for(bytes)) {
+      if (bytes > pool.largest_where_full) [[unlikely]] return refuse(room, entry);
+      pool.policy.arriving(key, bytes);
+      Entry& victim = entries[pool.policy.evict()];
+      pool.bytes += bytes - victim.bytes;
+      if (victim.room == entry.room) [[likely]] {
+        ++tally.counts[kEvictions];
+        more_entries = 0;
+        more_bytes -= victim.bytes;
+        vacate(room, victim, kEvicted, now);
+      } else {
+        count_out(victim, now);
+      }
+      if constexpr (!Policy::keeps_notes) __builtin_prefetch(&entries[entries[pool.policy.any()].before], 1);
+      if (pool.bytes > pool.bytes_where_full) [[unlikely]] make_room(pool, bytes, now);
+    } else {
+      pool.policy.arriving(key, bytes);
+      ++pool.entries;
+      pool.bytes += bytes;
     }
+    if (rules.jitter > 0) [[unlikely]] lifetime -= shortfall(rules, key, value);
     entry.ages_at = loaded_at + lifetime;
     rules.use(entry, loaded_at);
     entry.idle_since = now;
     entry.bytes = bytes;
     entry.set(Entry::kHeld);
     ++tally.counts[kStored];
-    room.policy.placed(entries.data(), key);
+    pool.policy.placed(key, cost, now);
     ledger.hold(tally, more_entries, more_bytes, now);
     return true;
   }
 
   // An entry goes; `cause` is what its key's next miss will be put down to.
   void leave(Room& room, Entry& entry, Cause cause, Time now) {
-    room.policy.left(entries.data(), entries.id(entry));
+    room.pool->policy.left(entries.id(entry));
+    --room.pool->entries;
+    room.pool->bytes -= entry.bytes;
     vacate(room, entry, cause, now);
     ledger.hold(*room.tally, -1, -entry.bytes, now);
   }
@@ -81,22 +136,36 @@ struct Pools {
     leave(room, entry, kRefused, now);
   }
 
-  // All of a look-up's entries go, and are counted as `count`.
-  void empty(std::size_t room, Cause cause, Count count, Time now) {
-    Room& emptied = rooms[room];
-    while (emptied.tally->held.entries > 0) {
-      ++emptied.tally->counts[count];
-      leave(emptied, entries[emptied.policy.victim(entries.data())], cause, now);
+  // All entries of the rooms of which `goes` is true go, and are counted as `count`. The policy of a pool that can hold
+  // nothing else begins anew.
+  template <class Goes>
+  void empty(Goes goes, Cause cause, Count count, Time now) {
+    for (Pool& pool : pools) {
+      const auto of = [&](bool going) {
+        return std::any_of(rooms.begin(), rooms.end(), [&](const Room& room) { return room.pool == &pool && goes(room) == going; });
+      };
+      if (!of(true)) continue;
+      if (!of(false)) {
+        while (pool.entries > 0) lose(entries[pool.policy.any()], cause, count, now);
+        ++pool.home.generation;
+        pool.policy = Policy(pool.home);
+      } else {
+        for (Id key = 0; key < entries.keys(); ++key) {
+          Entry& entry = entries[key];
+          const Room& room = rooms[entry.room];
+          if (entry.held() && room.pool == &pool && goes(room)) lose(entry, cause, count, now);
+        }
+      }
     }
   }
 
   // The trace is over; its last event was at `now`.
   void close(Time now) {
-    for (Room& room : rooms) {
-      for (std::int64_t left = room.tally->held.entries; left > 0; --left) {
-        const Id id = room.policy.victim(entries.data());
-        ledger.idle(*room.tally, entries[id].bytes, entries[id].idle_since, now);
-        room.policy.left(entries.data(), id);
+    for (Pool& pool : pools) {
+      for (std::int64_t left = pool.entries; left > 0; --left) {
+        const Id id = pool.policy.any();
+        ledger.idle(*rooms[entries[id].room].tally, entries[id].bytes, entries[id].idle_since, now);
+        pool.policy.left(id);
       }
     }
     ledger.close(now);
@@ -114,10 +183,16 @@ struct Pools {
     Level all;
     for (std::size_t i = 0; i < rooms.size(); ++i) {
       const Tally& tally = ledger.tallies()[i];
-      const Rules& rules = rooms[i].rules;
       if (tally.held.entries != found[i].entries || tally.held.bytes != found[i].bytes) return false;
-      if (found[i].entries > rules.max_entries || found[i].bytes > rules.max_bytes) return false;
       all.change(found[i].entries, found[i].bytes);
+    }
+    for (const Pool& pool : pools) {
+      Level shared;
+      for (std::size_t i = 0; i < rooms.size(); ++i) {
+        if (rooms[i].pool == &pool) shared.change(found[i].entries, found[i].bytes);
+      }
+      if (pool.entries != shared.entries || pool.bytes != shared.bytes) return false;
+      if (pool.entries > pool.rules.max_entries || pool.bytes > pool.rules.max_bytes) return false;
     }
     return all.entries == ledger.held().entries && all.bytes == ledger.held().bytes;
   }
@@ -131,12 +206,39 @@ struct Pools {
     entry.cause = cause;
   }
 
-  // One entry has made way already, so that their number is no longer the limit.
-  [[gnu::noinline]] void evict(Room& room, Bytes more_bytes, Time now) {
-    do {
-      ++room.tally->counts[kEvictions];
-      leave(room, entries[room.policy.victim(entries.data())], kEvicted, now);
-    } while (room.tally->held.bytes + more_bytes > room.rules.max_bytes);
+  void lose(Entry& entry, Cause cause, Count count, Time now) {
+    Room& room = rooms[entry.room];
+    ++room.tally->counts[count];
+    leave(room, entry, cause, now);
+  }
+
+  // By how much this load's lifetime falls short: drawn by the key and by how many of its values were kept before.
+  [[gnu::noinline]] Time shortfall(const Rules& rules, Id key, Id value) {
+    kept_.resize(static_cast<std::size_t>(entries.keys()));
+    const std::uint64_t number = kept_[static_cast<std::size_t>(key)]++;
+    const Time most = value == kNullValue ? rules.null_jitter : rules.jitter;
+    return static_cast<Time>(draw_below(mix(mix(static_cast<std::uint64_t>(key)) + number * kStep), static_cast<std::uint64_t>(most) + 1));
+  }
+
+  // An entry that the policy gave up.
+  [[gnu::noinline]] void count_out(Entry& victim, Time now) {
+    Room& room = rooms[victim.room];
+    ++room.tally->counts[kEvictions];
+    vacate(room, victim, kEvicted, now);
+    ledger.hold(*room.tally, -1, -victim.bytes, now);
+  }
+
+  // The value that is coming in is among the pool's already, and one entry has made way for it.
+  [[gnu::noinline]] void make_room(Pool& pool, Bytes coming, Time now) {
+    const PoolRules& rules = pool.rules;
+    const std::int64_t most_entries = rules.trims ? std::min(rules.trim_entries, rules.max_entries - 1) : rules.max_entries - 1;
+    const Bytes most_bytes = rules.trims ? std::min(rules.trim_bytes, rules.max_bytes - coming) : rules.max_bytes - coming;
+    while (pool.entries > 1 && (pool.entries - 1 > most_entries || pool.bytes - coming > most_bytes)) {
+      Entry& victim = entries[pool.policy.evict()];
+      --pool.entries;
+      pool.bytes -= victim.bytes;
+      count_out(victim, now);
+    }
   }
 
   [[gnu::noinline]] static bool decline(Entry& entry) {
@@ -149,6 +251,8 @@ struct Pools {
     entry.cause = kRefused;
     return false;
   }
+
+  std::vector<std::uint32_t> kept_;  // values of each key, where lifetimes vary
 };
 
 }  // namespace vestigo

@@ -21,11 +21,19 @@ namespace vestigo {
 template <class Policy, bool timed>
 class Replay {
  public:
-  // `key_rooms` gives each key's look-up, an index into `rules`.
-  Replay(std::span<const Rules> rules, std::span<const Id> key_rooms, Slices slices) : pools_(rules, key_rooms, std::move(slices)) {}
+  Replay(const Setting& setting, Slices slices) : pools_(setting, std::move(slices)) {
+    for (std::size_t i = 0; i < setting.rooms.size(); ++i) {
+      if (setting.rooms[i].clear_every != kNever) clears_.push_back({kNever, setting.rooms[i].clear_every, static_cast<Id>(i)});
+    }
+  }
 
-  // A batch begins: its events are fed next. Loads under way take their places among its ends as names.
+  // A batch begins: its events are fed next. Loads under way take their places among its ends as names. Schedules count
+  // from the first event of all.
   void open(const Columns& columns) {
+    if (!std::exchange(begun_, true)) {
+      for (Clear& clear : clears_) clear.due = columns.at[0] + clear.every;
+      find_next_due();
+    }
     if constexpr (timed) {
       const Ends& ends = columns.ends;
       std::vector<std::pair<Entry*, Id>> recorded;
@@ -42,23 +50,23 @@ class Replay {
   // Replays the events [begin, end) of the batch, slice by slice.
   void feed(const Columns columns, std::size_t begin, std::size_t end) {
     while (begin < end) {
-      turn_slices(columns, columns.at[begin]);
-      const Time* const stop = std::lower_bound(columns.at + begin, columns.at + end, slice_end_);
+      pass_time(columns, columns.at[begin]);
+      const Time* const stop = std::lower_bound(columns.at + begin, columns.at + end, next_due_);
       feed_slice(columns, begin, static_cast<std::size_t>(stop - columns.at));
       begin = static_cast<std::size_t>(stop - columns.at);
       if constexpr (timed) end_due_loads(columns, columns.at[begin - 1]);
     }
   }
 
-  // What falls due until `now`, before an event happens then: slices end, loads end.
+  // What falls due until `now`, before an event happens then: slices end, look-ups are cleared, loads end.
   void catch_up(const Columns& columns, Time now) {
-    turn_slices(columns, now);
+    pass_time(columns, now);
     if constexpr (timed) end_due_loads(columns, now);
   }
 
   void count_from(Time now) {
     pools_.ledger.count_from(now);
-    slice_end_ = pools_.ledger.slice_end();
+    find_next_due();
   }
 
   // The trace is over; its last event was at `now`. Nothing can be replayed after this.
@@ -71,6 +79,7 @@ class Replay {
 
  private:
   using Room = typename Pools<Policy>::Room;
+  static constexpr bool foresees = requires(Policy policy) { policy.coming(Id{}, std::int64_t{}); };
 
   void feed_slice(const Columns& columns, std::size_t begin, std::size_t end) {
     for (std::size_t block = begin; block < end; block += kBlock) {
@@ -79,6 +88,7 @@ class Replay {
       if (block + kFetchAhead <= columns.events) {
         ahead = kFetchEntries;
         fetch_ahead<Policy::moves_on_hit, !timed>(columns, pools_.entries, block);
+        if constexpr (Policy::keeps_notes) fetch_notes(columns, pools_.notes, block);
         if constexpr (timed) fetch_ends(columns.ends, pending_.next());
       }
       if (all_plain(columns, block, stop)) [[likely]] {
@@ -98,12 +108,24 @@ class Replay {
     }
   }
 
-  [[gnu::noinline]] void turn_slices(const Columns& columns, Time now) {
-    while (now >= slice_end_) {
-      if constexpr (timed) end_due_loads(columns, slice_end_ - 1);
-      pools_.ledger.next_slice();
-      slice_end_ = pools_.ledger.slice_end();
+  // Of what is due at one instant, a slice ends first, then look-ups are cleared.
+  [[gnu::noinline]] void pass_time(const Columns& columns, Time now) {
+    while (now >= next_due_) {
+      const Time due = next_due_;
+      if constexpr (timed) end_due_loads(columns, due - 1);
+      if (due >= pools_.ledger.slice_end()) pools_.ledger.next_slice();
+      for (Clear& one : clears_) {
+        if (one.due > due) continue;
+        clear(one.lookup, due);
+        one.due += one.every;
+      }
+      find_next_due();
     }
+  }
+
+  void find_next_due() {
+    next_due_ = pools_.ledger.slice_end();
+    for (const Clear& clear : clears_) next_due_ = std::min(next_due_, clear.due);
   }
 
   // Ends the loads that are due at `now`.
@@ -134,11 +156,20 @@ class Replay {
     Entry& entry = pools_.entries[key];
     Room& room = pools_.rooms[entry.room];
     const Time now = columns.at[i];
+    forced |= room.rules.drop_first;
+    if constexpr (foresees) foresee(columns, i, room, entry);
     if (entry.state != 0) {
       if constexpr (timed) end_loads(columns, now);
       if (!forced && entry.live(now) && hit(room, entry, key, columns.value[i], now)) return;
     }
     miss(columns, i, room, entry, forced, now);
+  }
+
+  // For a policy that knows the future.
+  void foresee(const Columns& columns, std::size_t i, Room& room, const Entry& entry) {
+    if (columns.next_read == nullptr) return;
+    if (timed && entry.state != 0) end_due_loads(columns, columns.at[i]);
+    room.pool->policy.coming(columns.key[i], columns.next_read[i]);
   }
 
   // The key is held: true if that answers the read.
@@ -155,7 +186,7 @@ class Replay {
     if (entry.value != truth) [[unlikely]] stale_hit(entry, tally, now);
     entry.idle_since = now;
     room.rules.use(entry, now);
-    room.policy.hit(pools_.entries.data(), key);
+    room.pool->policy.hit(key, now);
     return true;
   }
 
@@ -220,7 +251,7 @@ class Replay {
       return;
     }
     if constexpr (timed) end_due_loads(columns, now);
-    if (pools_.keep(room, entry, columns.key[i], truth, size, now, now)) {
+    if (pools_.keep(room, entry, columns.key[i], truth, size, now, cost, now)) {
       entry.value = truth;
       entry.changed_at = kNever;
     }
@@ -245,7 +276,7 @@ class Replay {
     if (timed && cost > 0) {
       begin_load(columns, i, entry, size, now);
     } else {
-      store(room, entry, columns.key[i], entry.truth, size, now, kNever, now);
+      store(room, entry, columns.key[i], entry.truth, size, now, kNever, cost, now);
     }
   }
 
@@ -259,7 +290,13 @@ class Replay {
 
   // Why a held entry does not answer. An expired one that is touched leaves here.
   Cause absence(Entry& entry, Room& room, Time now) {
-    if (entry.live(now)) return kNull;  // a blind null, or a forced read, whose cause is another
+    if (entry.live(now)) {
+      if (room.rules.drop_first) {
+        ++room.tally->counts[kDrops];
+        pools_.leave(room, entry, kDropped, now);
+      }
+      return kNull;  // a blind null, or a forced read, whose cause is another
+    }
     ++room.tally->counts[kExpirations];
     pools_.leave(room, entry, entry.expiry(), now);
     return entry.cause;
@@ -278,7 +315,7 @@ class Replay {
     Entry& entry = pools_.entries[key];
     if (entry.load != load) [[unlikely]] return end_other_load(key, load, entry, now);
     Room& room = pools_.rooms[entry.room];
-    const bool kept = pools_.keep(room, entry, key, entry.value, entry.bytes, entry.loaded_at(), now);
+    const bool kept = pools_.keep(room, entry, key, entry.value, entry.bytes, entry.loaded_at(), now - entry.loaded_at(), now);
     if (entry.drop_missed() && kept) [[unlikely]] ++room.tally->counts[kRaced];
     entry.forget_load();
   }
@@ -287,17 +324,17 @@ class Replay {
   [[gnu::noinline]] void end_other_load(Id key, Id name, Entry& entry, Time now) {
     const Load load = loads_.finish(key, name, entry);
     Room& room = pools_.rooms[entry.room];
-    const bool kept = store(room, entry, key, load.value, load.size, load.loaded_at, load.changed_at, now);
+    const bool kept = store(room, entry, key, load.value, load.size, load.loaded_at, load.changed_at, now - load.loaded_at, now);
     if (kept && load.raced) ++room.tally->counts[kRaced];
   }
 
   // Keeps a value that was loaded or written if the rules allow; true if it was kept.
-  [[gnu::noinline]] bool store(Room& room, Entry& entry, Id key, Id value, Bytes size, Time loaded_at, Time changed_at, Time now) {
+  [[gnu::noinline]] bool store(Room& room, Entry& entry, Id key, Id value, Bytes size, Time loaded_at, Time changed_at, Time cost, Time now) {
     if (room.rules.keeps(value)) {
       if (entry.held()) pools_.supersede(room, entry, now);
-      if (timed && size + room.rules.entry_overhead <= room.rules.max_bytes && entry.records()) loads_.take_over(key, entry);
+      if (timed && pools_.accepts(room, size) && entry.records()) loads_.take_over(key, entry);
     }
-    if (!pools_.keep(room, entry, key, value, size, loaded_at, now)) return false;
+    if (!pools_.keep(room, entry, key, value, size, loaded_at, cost, now)) return false;
     entry.value = value;
     entry.changed_at = changed_at;
     return true;
@@ -308,9 +345,10 @@ class Replay {
     learn(entry, value, now);
     Room& room = pools_.rooms[entry.room];
     const Rules& rules = room.rules;
+    if constexpr (foresees) foresee(columns, i, room, entry);
     if (rules.on_write == OnWrite::leave) return;
     if (rules.on_write == OnWrite::replace && rules.keeps(value)) {
-      store(room, entry, columns.key[i], value, columns.size[i], now, kNever, now);
+      store(room, entry, columns.key[i], value, columns.size[i], now, kNever, kNotLoaded, now);
       return;
     }
     if constexpr (timed) {
@@ -322,10 +360,10 @@ class Replay {
     pools_.leave(room, entry, kDropped, now);
   }
 
+  // Of one look-up, or of all.
   void clear(Id lookup, Time now) {
-    for (std::size_t room = 0; room < pools_.rooms.size(); ++room) {
-      if (lookup == kNone || static_cast<std::size_t>(lookup) == room) pools_.empty(room, kCleared, kClears, now);
-    }
+    const auto goes = [&](const Room& room) { return lookup == kNone || &room - pools_.rooms.data() == lookup; };
+    pools_.empty(goes, kCleared, kClears, now);
   }
 
   void restart(const Columns& columns, Time now) {
@@ -338,13 +376,23 @@ class Replay {
       });
       loads_.clear();
     }
-    for (std::size_t room = 0; room < pools_.rooms.size(); ++room) pools_.empty(room, kRestarted, kLost, now);
+    pools_.empty([](const Room& room) { return !room.rules.survives_restart; }, kRestarted, kLost, now);
   }
+
+  // A look-up that is cleared by schedule.
+  struct Clear {
+    Time due, every;
+    Id lookup;
+  };
+
+  static constexpr Time kNotLoaded = -1;  // the cost of a value that was written
 
   Pools<Policy> pools_;
   Loads loads_;
   Pending pending_;
-  Time slice_end_ = kNever;
+  std::vector<Clear> clears_;
+  Time next_due_ = kNever;  // when a slice ends, or a look-up is cleared
+  bool begun_ = false;
 };
 
 template <class Policy, bool timed>

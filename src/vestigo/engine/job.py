@@ -12,6 +12,8 @@ from vestigo.trace import Op, Trace
 from vestigo.units import SECOND, Duration, format_seconds
 
 _MOST_SLICES = 200
+MOST_CLEARS = 1_000_000
+"""By the schedule of one look-up."""
 _DAY = 86_400
 _WIDTHS = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 10_800, 21_600, 43_200] + [
     _DAY * step * 10**power for power in range(4) for step in (1, 2, 5)
@@ -35,6 +37,16 @@ class Job:
     slicing: Slicing
     instant: bool = False
 
+    @property
+    def pools(self) -> tuple[Rules, ...]:
+        """The rules of each pool."""
+        return self.rules
+
+    @property
+    def pool_of(self) -> tuple[int, ...]:
+        """The pool of each look-up."""
+        return tuple(range(len(self.rules)))
+
 
 def job(trace: Trace, rules: tuple[Rules, ...], warm_up: Duration | int, instant: bool = False) -> Job:
     """Raises RulesError if the warm-up leaves nothing to count."""
@@ -45,6 +57,11 @@ def job(trace: Trace, rules: tuple[Rules, ...], warm_up: Duration | int, instant
         raise RulesError(
             f"the warm-up of {amount} leaves nothing to count; the trace has {trace.reads:,} reads in {span}, "
             "so choose a shorter one"
+        )
+    often = [one.clear_every for one in rules if one.clear_every and trace.span_ns > MOST_CLEARS * one.clear_every]
+    if often:
+        raise RulesError(
+            f"clear_every = {min(often)} would clear more than {MOST_CLEARS:,} times in this trace; choose a longer one"
         )
     return Job(rules, first, slicing(trace, first), instant)
 

@@ -27,19 +27,46 @@ class Overlap(Enum):
 class Eviction(Enum):
     lru = 0
     fifo = 1
+    mru = 2
+    random = 3
+    clock = 4
+    sieve = 5
+    lfu = 6
+    lfu_da = 7
+    lru_k = 8
+    slru = 9
+    two_q = 10
+    arc = 11
+    lirs = 12
+    s3_fifo = 13
+    w_tiny_lfu = 14
+    gdsf = 15
+    belady = 16
 
-class Rules:
+class PoolRules:
     max_entries: int
     max_bytes: int
+    trims: bool
+    trim_entries: int
+    trim_bytes: int
+    refuses: bool
+    eviction: Eviction
+    eviction_numbers: list[int]
+
+class Rules:
     absolute: int
     sliding: int
     null_lifetime: int
+    jitter: int
+    null_jitter: int
+    clear_every: int
+    drop_first: bool
+    survives_restart: bool
     entry_overhead: int
     hit_cost: int
     nulls: Nulls
     on_write: OnWrite
     overlap: Overlap
-    eviction: Eviction
 
 class Columns:
     def __init__(
@@ -53,6 +80,8 @@ class Columns:
         keys: int,
         before: Columns | None = None,
     ) -> None: ...
+    @property
+    def events(self) -> int: ...
 
 class Truth:
     def __init__(self, keys: int, unnamed_writes: bool) -> None: ...
@@ -67,13 +96,15 @@ class Truth:
 class Replay:
     def __init__(
         self,
-        key_lookups: npt.NDArray[np.int32],
-        rules: list[Rules],
+        key_rooms: npt.NDArray[np.int32],
+        rooms: list[Rules],
+        room_pools: list[int],
+        pools: list[PoolRules],
         first_counted: int,
         timed: bool,
         slice_origin: int,
         slice_width: int,
         slices: int,
     ) -> None: ...
-    def feed(self, batch: Columns) -> None: ...
+    def feed(self, batch: Columns, next_read: npt.NDArray[np.int64] | None = None) -> None: ...
     def close(self) -> dict[str, Any]: ...

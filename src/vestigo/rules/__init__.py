@@ -2,6 +2,7 @@
 
 from vestigo.rules.plan import Plan
 from vestigo.rules.plan_file import read_plan
+from vestigo.rules.policy import Policy, Room
 from vestigo.rules.rules import Rules
 
-__all__ = ["Plan", "Rules", "read_plan"]
+__all__ = ["Plan", "Policy", "Room", "Rules", "read_plan"]

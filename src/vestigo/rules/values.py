@@ -3,9 +3,10 @@
 Each reader takes what a user wrote and gives the value, or raises ValueError with a sentence.
 """
 
+from fractions import Fraction
 from typing import NamedTuple
 
-from vestigo.units import Duration, parse_bytes
+from vestigo.units import Duration, format_exact_share, parse_bytes, parse_share
 
 
 class Nulls(NamedTuple):
@@ -16,6 +17,20 @@ class Nulls(NamedTuple):
 
     def __str__(self) -> str:
         return self.mode if self.lifetime is None else f"{self.mode} {self.lifetime}"
+
+
+class WhenFull(NamedTuple):
+    """What happens to a value for which there is no room: ``evict``, ``refuse``, ``trim`` a share free."""
+
+    mode: str
+    share: Fraction = Fraction(0)
+
+    def __str__(self) -> str:
+        return f"trim {format_exact_share(self.share)}" if self.mode == "trim" else self.mode
+
+    def stay(self, limit: int) -> int:
+        """How much of a limit may stay when room is made."""
+        return int(limit * (1 - self.share))
 
 
 def limit(value: object) -> int | None:
@@ -61,6 +76,32 @@ def nulls(value: object) -> Nulls:
     if len(words) == 2 and words[0] == "keep":
         return Nulls("keep", lifetime(words[1]))
     raise ValueError(f'{value!r} is not one of "skip", "keep", "keep 30s" (any duration), "blind"')
+
+
+def when_full(value: object) -> WhenFull:
+    """``evict``, ``refuse`` or ``trim 10%``."""
+    if isinstance(value, WhenFull):
+        return value
+    words = value.split(maxsplit=1) if isinstance(value, str) else []
+    if words in (["evict"], ["refuse"]):
+        return WhenFull(words[0])
+    if len(words) == 2 and words[0] == "trim":
+        share = parse_share(words[1])
+        if share == 0:
+            raise ValueError(f'{value!r} would free nothing; write "evict", or a share such as "trim 10%"')
+        return WhenFull("trim", share)
+    raise ValueError(f'{value!r} is not one of "evict", "refuse", "trim 10%" (any share)')
+
+
+def flag(value: object) -> bool:
+    if isinstance(value, bool):
+        return value
+    raise ValueError(f"{value!r} is not true or false")
+
+
+def share(value: object) -> Fraction:
+    """A share from ``0%`` to ``100%``."""
+    return value if isinstance(value, Fraction) else parse_share(value)
 
 
 def span(value: object) -> Duration:

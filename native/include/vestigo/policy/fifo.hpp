@@ -4,21 +4,22 @@
 // Journal 5(2), 1966.
 #pragma once
 
-#include "../rules.hpp"
-#include "order.hpp"
+#include "home.hpp"
+#include "ring.hpp"
 
 namespace vestigo::policy {
 
 struct Fifo {
-  static constexpr bool moves_on_hit = false;
-  Order order;
+  static constexpr bool moves_on_hit = false, keeps_notes = false;
+  Ring<Entry> order;
 
-  Fifo(Entry* entries, Id hub, const Rules&) : order(entries, hub) {}
-  void placed(Entry* entries, Id id) { order.push(entries, id); }
-  void hit(Entry*, Id) {}
-  void left(Entry* entries, Id id) { order.take(entries, id); }
-  Id evict(Entry* entries) { return order.take_oldest(entries); }
-  Id victim(const Entry* entries) const { return order.oldest(entries); }
+  explicit Fifo(const Home& home) : order(home.entries, home.hub) {}
+  void arriving(Id, Bytes) {}
+  void placed(Id id, Time, Time) { order.push(id); }
+  void hit(Id, Time) {}
+  void left(Id id) { order.take(id); }
+  Id evict() { return order.take_oldest(); }
+  Id any() const { return order.oldest(); }
 };
 
 }  // namespace vestigo::policy

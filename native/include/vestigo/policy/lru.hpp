@@ -4,24 +4,29 @@
 // virtual-storage computer", IBM Systems Journal 5(2), 1966.
 #pragma once
 
-#include "../rules.hpp"
-#include "order.hpp"
+#include "home.hpp"
+#include "ring.hpp"
 
 namespace vestigo::policy {
 
+// What every policy has:
+//   arriving  a value is about to come in; room for it is made next
+//   placed    an entry came in, after a load that took `cost` (negative: it was written, not loaded)
+//   hit       an entry was used
+//   left      an entry went, not by the policy's choice
+//   evict     gives up an entry and says which
+//   any       one of the entries, where there are some
 struct Lru {
-  static constexpr bool moves_on_hit = true;
-  Order order;
+  static constexpr bool moves_on_hit = true, keeps_notes = false;
+  Ring<Entry> order;
 
-  Lru(Entry* entries, Id hub, const Rules&) : order(entries, hub) {}
-  void placed(Entry* entries, Id id) { order.push(entries, id); }
-  void hit(Entry* entries, Id id) {
-    order.take(entries, id);
-    order.push(entries, id);
-  }
-  void left(Entry* entries, Id id) { order.take(entries, id); }
-  Id evict(Entry* entries) { return order.take_oldest(entries); }
-  Id victim(const Entry* entries) const { return order.oldest(entries); }
+  explicit Lru(const Home& home) : order(home.entries, home.hub) {}
+  void arriving(Id, Bytes) {}
+  void placed(Id id, Time, Time) { order.push(id); }
+  void hit(Id id, Time) { order.renew(id); }
+  void left(Id id) { order.take(id); }
+  Id evict() { return order.take_oldest(); }
+  Id any() const { return order.oldest(); }
 };
 
 }  // namespace vestigo::policy

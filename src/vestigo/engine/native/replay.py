@@ -7,9 +7,13 @@ import numpy as np
 from vestigo.engine import kernel
 from vestigo.engine.job import Job
 from vestigo.engine.native.batches import batches
+from vestigo.engine.native.future import next_reads
+from vestigo.errors import RulesError
 from vestigo.outcome import CAUSES, Measures, Slice, Spans
 from vestigo.rules import Rules
 from vestigo.trace import Trace
+
+_KERNEL_NAMES = {"2q": "two_q", "w-tinylfu": "w_tiny_lfu"}
 
 
 def run(
@@ -26,14 +30,20 @@ def run(
     replay = kernel.Replay(
         trace.key_lookup if len(trace.key_lookup) else np.zeros(1, np.int32),
         [_kernel_rules(rules) for rules in job.rules or (Rules(),)],
+        list(job.pool_of) or [0],
+        [_pool_rules(rules) for rules in job.pools or (Rules(),)],
         job.first_counted,
         not job.instant and int(trace.cost.max()) > 0,
         slicing.origin_ns,
         slicing.width_ns,
         slicing.most,
     )
+    foresight = any(rules.eviction.name == "belady" for rules in job.pools)
+    following = next_reads(trace) if foresight else None
+    begin = 0
     for batch in batches(trace, batch_events):
-        replay.feed(batch)
+        replay.feed(batch, None if following is None else following[begin : begin + batch.events])
+        begin += batch.events
     sheets = replay.close()
     span = int(trace.at[-1] - trace.at[job.first_counted])
     total = _measures(sheets["total"], 0, span)
@@ -47,18 +57,40 @@ def run(
 
 def _kernel_rules(rules: Rules) -> Any:
     made = kernel.Rules()
-    for name in ("max_entries", "max_bytes", "absolute", "sliding"):
+    for name in ("absolute", "sliding", "clear_every"):
         if getattr(rules, name) is not None:
             setattr(made, name, int(getattr(rules, name)))
     null_lifetime = rules.nulls.lifetime or rules.absolute
     if null_lifetime is not None:
         made.null_lifetime = int(null_lifetime)
+    if rules.absolute is not None:
+        made.jitter = int(rules.absolute * rules.jitter)
+        made.null_jitter = 0 if rules.nulls.lifetime else made.jitter
+    made.drop_first = rules.drop_first
+    made.survives_restart = rules.survives_restart
     made.entry_overhead = rules.entry_overhead
     made.hit_cost = int(rules.hit_cost)
     made.nulls = kernel.Nulls[rules.nulls.mode]
     made.on_write = kernel.OnWrite[rules.on_write]
     made.overlap = kernel.Overlap[rules.overlap]
-    made.eviction = kernel.Eviction[rules.eviction]
+    return made
+
+
+def _pool_rules(rules: Rules) -> Any:
+    if rules.eviction.own is not None:
+        raise RulesError(f'eviction: {rules.eviction.name} is in Python; replay it with engine="reference"')
+    made = kernel.PoolRules()
+    for limit in ("max_entries", "max_bytes"):
+        if getattr(rules, limit) is not None:
+            setattr(made, limit, getattr(rules, limit))
+    made.refuses = rules.when_full.mode == "refuse"
+    if rules.when_full.mode == "trim":
+        made.trims = True
+        made.trim_entries = made.max_entries if rules.max_entries is None else rules.when_full.stay(rules.max_entries)
+        made.trim_bytes = made.max_bytes if rules.max_bytes is None else rules.when_full.stay(rules.max_bytes)
+    made.eviction = kernel.Eviction[_KERNEL_NAMES.get(rules.eviction.name, rules.eviction.name.replace("-", "_"))]
+    numbers = rules.room.numbers
+    made.eviction_numbers = [*numbers, *[0] * (3 - len(numbers))]
     return made
 
 

@@ -8,6 +8,8 @@ from vestigo.trace import Op, Trace
 
 ASSUMED_SIZE = 1024
 ASSUMED_COST = 0
+NO_READ = 2**62
+"""The number of a read that never comes."""
 
 
 @dataclass
@@ -21,6 +23,8 @@ class Row:
     found: bool | None
     version: int | None
     force: bool
+    next_read: int = NO_READ
+    """The number of the event with the key's next read."""
 
 
 def rows(trace: Trace) -> list[Row]:
@@ -36,7 +40,7 @@ def rows(trace: Trace) -> list[Row]:
         trace.version,
         trace.force,
     )
-    return [
+    recorded = [
         Row(
             at,
             Op(op),
@@ -52,6 +56,13 @@ def rows(trace: Trace) -> list[Row]:
             *(column.tolist() for column in columns), strict=True
         )
     ]
+    next_read: dict[int, int] = {}
+    for number in range(len(recorded) - 1, -1, -1):
+        row = recorded[number]
+        row.next_read = next_read.get(row.key, NO_READ)
+        if row.op == Op.READ:
+            next_read[row.key] = number
+    return recorded
 
 
 def fill(recorded: list[Row], nulls: list[bool]) -> None:

@@ -1,6 +1,7 @@
 """From tables to a Trace: every column checked, rows in time order, ids by first appearance."""
 
 from collections.abc import Callable, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -68,14 +69,16 @@ def check_columns(table: pa.Table, origin: Origin, clock: Clock = _OUR_OWN) -> C
         "at": lambda column: times(column, clock.at_unit, clock.zone, origin.say),
         "cost": lambda column: costs(column, clock.cost_unit),
     }
-    for name in NAMES:
-        if table.column_names.count(name) > 1:
-            problems.append(f"{origin.source}: column {name!r} stands there twice; rename one")
-        elif name in table.column_names:
-            try:
-                found[name] = readers[name](_whole(table[name]))
-            except Bad as bad:
-                problems.append(_sentence(origin, name, bad))
+    twice = [name for name in NAMES if table.column_names.count(name) > 1]
+    problems += [f"{origin.source}: column {name!r} stands there twice; rename one" for name in twice]
+    once = [name for name in NAMES if table.column_names.count(name) == 1]
+    with ThreadPoolExecutor() as threads:  # most of the work is Arrow's and NumPy's, which leave Python to others
+        tasks = [threads.submit(lambda name: readers[name](_whole(table[name])), name) for name in once]
+    for name, task in zip(once, tasks, strict=True):
+        try:
+            found[name] = task.result()
+        except Bad as bad:
+            problems.append(_sentence(origin, name, bad))
     if problems:
         raise TraceError(problems)
     _check_keys(found, origin)

@@ -1,0 +1,21 @@
+// vestigo/draw.hpp: random numbers that both engines draw alike.
+//
+// SplitMix64: G. L. Steele, D. Lea, C. H. Flood, "Fast splittable pseudorandom number generators", OOPSLA 2014.
+#pragma once
+
+#include "numbers.hpp"
+
+namespace vestigo {
+
+constexpr std::uint64_t kStep = 0x9E3779B97F4A7C15;  // from one state of a sequence to the next
+
+inline std::uint64_t mix(std::uint64_t state) {
+  state = (state ^ (state >> 30)) * 0xBF58476D1CE4E5B9;
+  state = (state ^ (state >> 27)) * 0x94D049BB133111EB;
+  return state ^ (state >> 31);
+}
+
+// A whole number from 0 to below `end`.
+inline std::uint64_t draw_below(std::uint64_t random, std::uint64_t end) { return static_cast<std::uint64_t>((UInt128{random} * end) >> 64); }
+
+}  // namespace vestigo

@@ -1,0 +1,38 @@
+// vestigo/policy/belady.hpp: Belady's optimum. The entry whose next read is farthest away leaves first, which takes knowing the future.
+//
+// L. A. Belady, "A study of replacement algorithms for a virtual-storage computer", IBM Systems Journal 5(2), 1966. Of entries
+// that are never read again the least recently used goes first.
+#pragma once
+
+#include "ranking.hpp"
+
+namespace vestigo::policy {
+
+class Belady {
+ public:
+  static constexpr bool moves_on_hit = false, keeps_notes = true;
+
+  explicit Belady(const Home& home) : home_(home), ranking_(home) {}
+
+  // An event of the key happens; `next` is the number of its next read.
+  void coming(Id id, std::int64_t next) {
+    home_.note(id).number = -next;
+    if (home_.entries[id].held()) ranking_.renew(id, -next);
+  }
+  void arriving(Id, Bytes) {}
+  void placed(Id id, Time, Time) {
+    const std::int64_t next = home_.notes[id].number;  // also where the pool was emptied since
+    home_.note(id).number = next;
+    ranking_.push(id, next);
+  }
+  void hit(Id, Time) {}
+  void left(Id id) { ranking_.take(id); }
+  Id evict() { return ranking_.take_lowest(); }
+  Id any() const { return ranking_.any(); }
+
+ private:
+  Home home_;
+  Ranking<std::int64_t> ranking_;
+};
+
+}  // namespace vestigo::policy

@@ -1,0 +1,41 @@
+// vestigo/policy/clock.hpp: a hand goes round; an entry that was hit since the hand last passed is spared once.
+//
+// F. J. Corbató, "A paging experiment with the Multics system", MIT Project MAC, 1968. The circle is kept as a queue whose
+// oldest end is where the hand stands: what it passes goes to the newest end, just behind the hand.
+#pragma once
+
+#include <utility>
+
+#include "home.hpp"
+#include "ring.hpp"
+
+namespace vestigo::policy {
+
+class Clock {
+ public:
+  static constexpr bool moves_on_hit = false, keeps_notes = true;
+
+  explicit Clock(const Home& home) : home_(home), order_(home.entries, home.hub) {}
+
+  void arriving(Id, Bytes) {}
+  void placed(Id id, Time, Time) {
+    home_.note(id).count = 0;
+    order_.push(id);
+  }
+  void hit(Id id, Time) { home_.note(id).count = 1; }
+  void left(Id id) { order_.take(id); }
+  Id evict() {
+    for (;;) {
+      const Id id = order_.take_oldest();
+      if (std::exchange(home_.note(id).count, 0) == 0) return id;
+      order_.push(id);
+    }
+  }
+  Id any() const { return order_.oldest(); }
+
+ private:
+  Home home_;
+  Ring<Entry> order_;
+};
+
+}  // namespace vestigo::policy

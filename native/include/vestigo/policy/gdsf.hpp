@@ -1,0 +1,50 @@
+// vestigo/policy/gdsf.hpp: greedy dual by size and frequency. What is small, dear to load and used often stays.
+//
+// L. Cherkasova, "Improving WWW proxies performance with greedy-dual-size-frequency caching policy", HP Laboratories report
+// HPL-98-69R1, 1998. The rank is age + uses x cost / size; the age is the rank of the last victim. The cost is the time of the key's last
+// load in ns (1, where that took none), the size that of the entry with its overhead.
+#pragma once
+
+#include <algorithm>
+
+#include "ranking.hpp"
+
+namespace vestigo::policy {
+
+class Gdsf {
+ public:
+  static constexpr bool moves_on_hit = false, keeps_notes = true;
+
+  explicit Gdsf(const Home& home) : home_(home), ranking_(home) {}
+
+  void arriving(Id, Bytes) {}
+  void placed(Id id, Time cost, Time) {
+    Note& note = home_.note(id);
+    note.count = 1;
+    if (cost >= 0) note.number = cost;
+    ranking_.push(id, rank(note, home_.entries[id].bytes));
+  }
+  void hit(Id id, Time) {
+    Note& note = home_.note(id);
+    ++note.count;
+    ranking_.renew(id, rank(note, home_.entries[id].bytes));
+  }
+  void left(Id id) { ranking_.take(id); }
+  Id evict() {
+    age_ = ranking_.lowest_rank();
+    return ranking_.take_lowest();
+  }
+  Id any() const { return ranking_.any(); }
+
+ private:
+  double rank(const Note& note, Bytes bytes) const {
+    const double cost = static_cast<double>(std::max<std::int64_t>(note.number, 1));
+    return age_ + static_cast<double>(note.count) * cost / static_cast<double>(std::max<Bytes>(bytes, 1));
+  }
+
+  Home home_;
+  Ranking<double> ranking_;
+  double age_ = 0;
+};
+
+}  // namespace vestigo::policy

@@ -1,0 +1,42 @@
+// vestigo/policy/ghosts.hpp: keys that a policy remembers after they went, newest to oldest, with what they weighed.
+#pragma once
+
+#include "home.hpp"
+#include "ring.hpp"
+
+namespace vestigo::policy {
+
+class Ghosts {
+ public:
+  // `mark` is what `where` says in the notes of these ghosts.
+  Ghosts(const Home& home, Id hub, std::uint8_t mark) : home_(home), ring_(home.notes, home.hub + hub), mark_(mark) {}
+
+  bool empty() const { return ring_.empty(); }
+  std::int64_t weight() const { return weight_; }
+
+  void push(Id id, std::int64_t weight) {
+    Note& note = home_.note(id);
+    note.where = mark_;
+    note.number = weight;
+    weight_ += weight;
+    ring_.push(id);
+  }
+  void take(Id id) {
+    Note& note = home_.note(id);
+    note.where = 0;
+    weight_ -= note.number;
+    ring_.take(id);
+  }
+  void drop_oldest() { take(ring_.oldest()); }
+  void trim(std::int64_t most) {
+    while (weight_ > most && !empty()) drop_oldest();
+  }
+
+ private:
+  Home home_;
+  Ring<Note> ring_;
+  std::uint8_t mark_;
+  std::int64_t weight_ = 0;
+};
+
+}  // namespace vestigo::policy

@@ -1,0 +1,81 @@
+// vestigo/policy/home.hpp: where a policy lives: the entries it orders, the notes it keeps, its share of the room.
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <span>
+#include <vector>
+
+#include "../entry.hpp"
+#include "../rules.hpp"
+
+namespace vestigo::policy {
+
+// What a policy remembers of a key, held or not. What the fields mean is the policy's business.
+struct Note {
+  Id before = kNone, after = kNone;  // neighbours in a ring of notes
+  std::uint32_t count = 0;
+  std::uint32_t place = 0;
+  std::int64_t number = 0;
+  std::uint32_t generation = 0;      // a note of an earlier one says nothing
+  std::uint8_t where = 0;
+};
+static_assert(sizeof(Note) == 32);
+
+constexpr Id kHubs = 3;  // nodes of entries and of notes that a policy has for its rings
+
+// The notes of all keys, followed by the hubs of all pools; and the last references of each key, where LRU-K asks.
+class Notes {
+ public:
+  Notes(std::span<const PoolRules> pools, std::size_t keys) {
+    for (const PoolRules& pool : pools) {
+      if (keeps_notes(pool.eviction)) notes_.resize(keys + kHubs * pools.size());
+      if (pool.eviction != Eviction::lru_k) continue;
+      const auto depth = static_cast<std::size_t>(pool.eviction_numbers[0]);
+      if (depth > depth_) references_.assign(keys * (depth_ = depth), kGone);
+    }
+    for (std::size_t i = 0; i < notes_.size(); ++i) notes_[i].before = notes_[i].after = static_cast<Id>(i);
+  }
+
+  static bool keeps_notes(Eviction eviction) { return eviction > Eviction::mru; }
+  Note* data() { return notes_.data(); }
+  const Note* data() const { return notes_.data(); }
+  Time* references() { return references_.data(); }
+  std::size_t depth() const { return depth_; }
+
+ private:
+  std::vector<Note> notes_;
+  std::vector<Time> references_;
+  std::size_t depth_ = 0;
+};
+
+// Of one pool. When that is emptied, its policy begins anew, in the next generation.
+struct Home {
+  Entry* entries;
+  Note* notes;
+  Time* all_references;
+  std::size_t depth;
+  Id hub;  // the first of its kHubs
+  std::uint32_t generation = 1;
+  Eviction eviction;
+  bool by_bytes;           // the policy divides the limit of entries, or if there is none, of bytes
+  std::int64_t capacity;   // that limit
+  std::array<std::int64_t, 3> numbers;  // what the policy's parameters come to
+
+  Home(const PoolRules& rules, Entry* entries_of_all, Notes& notes_of_all, Id first_hub)
+      : entries(entries_of_all), notes(notes_of_all.data()), all_references(notes_of_all.references()), depth(notes_of_all.depth()), hub(first_hub), eviction(rules.eviction),
+        by_bytes(rules.max_entries == kNever && rules.max_bytes != kNever),
+        capacity(std::min(by_bytes ? rules.max_bytes : rules.max_entries, kMostBytes)), numbers(rules.eviction_numbers) {}
+
+  std::int64_t weight(Bytes bytes) const { return by_bytes ? bytes : 1; }
+  std::int64_t weight_of(Id id) const { return weight(entries[id].bytes); }
+
+  Note& note(Id id) const {
+    Note& note = notes[id];
+    if (note.generation != generation) [[unlikely]] note = {.before = id, .after = id, .generation = generation};
+    return note;
+  }
+  Time* references(Id id) const { return all_references + static_cast<std::size_t>(id) * depth; }
+};
+
+}  // namespace vestigo::policy

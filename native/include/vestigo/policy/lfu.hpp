@@ -1,0 +1,29 @@
+// vestigo/policy/lfu.hpp: least frequently used. The entry with the fewest uses since it came in leaves first; of a tie, the
+// least recently used. The count is lost with the entry.
+//
+// A. V. Aho, P. J. Denning, J. D. Ullman, "Principles of optimal page replacement", Journal of the ACM 18(1), 1971.
+#pragma once
+
+#include "ranking.hpp"
+
+namespace vestigo::policy {
+
+class Lfu {
+ public:
+  static constexpr bool moves_on_hit = false, keeps_notes = true;
+
+  explicit Lfu(const Home& home) : home_(home), ranking_(home) {}
+
+  void arriving(Id, Bytes) {}
+  void placed(Id id, Time, Time) { ranking_.push(id, home_.note(id).count = 1); }
+  void hit(Id id, Time) { ranking_.renew(id, ++home_.note(id).count); }
+  void left(Id id) { ranking_.take(id); }
+  Id evict() { return ranking_.take_lowest(); }
+  Id any() const { return ranking_.any(); }
+
+ private:
+  Home home_;
+  Ranking<std::uint32_t> ranking_;
+};
+
+}  // namespace vestigo::policy

@@ -1,0 +1,37 @@
+// vestigo/policy/lfu_da.hpp: least frequently used, with dynamic aging. What comes in or is used is ranked by its uses and the rank
+// of the last victim, so that what was popular once grows old.
+//
+// M. Arlitt, L. Cherkasova, J. Dilley, R. Friedrich, T. Jin, "Evaluating content management techniques for web proxy caches",
+// ACM SIGMETRICS Performance Evaluation Review 27(4), 2000.
+#pragma once
+
+#include "ranking.hpp"
+
+namespace vestigo::policy {
+
+class LfuDa {
+ public:
+  static constexpr bool moves_on_hit = false, keeps_notes = true;
+
+  explicit LfuDa(const Home& home) : home_(home), ranking_(home) {}
+
+  void arriving(Id, Bytes) {}
+  void placed(Id id, Time, Time) {
+    home_.note(id).count = 1;
+    ranking_.push(id, age_ + 1);
+  }
+  void hit(Id id, Time) { ranking_.renew(id, age_ + ++home_.note(id).count); }
+  void left(Id id) { ranking_.take(id); }
+  Id evict() {
+    age_ = ranking_.lowest_rank();
+    return ranking_.take_lowest();
+  }
+  Id any() const { return ranking_.any(); }
+
+ private:
+  Home home_;
+  Ranking<std::uint64_t> ranking_;
+  std::uint64_t age_ = 0;
+};
+
+}  // namespace vestigo::policy

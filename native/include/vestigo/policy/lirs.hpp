@@ -1,0 +1,104 @@
+// vestigo/policy/lirs.hpp: low inter-reference recency. Entries that were used twice within a short stretch are the many that stay;
+// the others pass through a short queue, and are remembered while they are as recent as those.
+//
+// S. Jiang, X. Zhang, "LIRS: an efficient low inter-reference recency set replacement policy to improve buffer cache
+// performance", SIGMETRICS 2002. As there the stack has no limit of its own.
+#pragma once
+
+#include "queue.hpp"
+
+namespace vestigo::policy {
+
+class Lirs {
+ public:
+  static constexpr bool moves_on_hit = true, keeps_notes = true;
+
+  explicit Lirs(const Home& home) : home_(home), stack_(home.notes, home.hub), queue_(home, 0, kPassing), most_low_(home.numbers[0]) {}
+
+  void arriving(Id, Bytes) {}
+  void placed(Id id, Time, Time) {
+    const bool returns = home_.note(id).where == kGhost;
+    if (returns || low_weight_ + home_.weight_of(id) <= most_low_) {
+      stack_.renew(id);
+      become_low(id);
+    } else {
+      stack_.push(id);
+      queue_.push(id);
+    }
+  }
+  void hit(Id id, Time) {
+    if (home_.note(id).where == kLow) {
+      stack_.renew(id);
+      prune();
+    } else if (stack_.has(id)) {
+      queue_.take(id);
+      stack_.renew(id);
+      become_low(id);
+    } else {
+      stack_.push(id);
+      queue_.renew(id);
+    }
+  }
+  void left(Id id) {
+    Note& note = home_.note(id);
+    if (note.where == kPassing) {
+      queue_.take(id);
+      stack_.take(id);
+      prune();
+    } else {
+      leave_low(id);
+    }
+    note.where = 0;
+  }
+  Id evict() {
+    if (queue_.empty()) {
+      const Id id = stack_.oldest();
+      leave_low(id);
+      home_.note(id).where = 0;
+      return id;
+    }
+    const Id id = queue_.take_oldest();
+    if (stack_.has(id)) home_.note(id).where = kGhost;
+    return id;
+  }
+  Id any() const { return queue_.empty() ? stack_.oldest() : queue_.oldest(); }
+
+ private:
+  enum : std::uint8_t { kLow = 1, kPassing, kGhost };
+
+  // An entry is of low recency now, and stands in the stack.
+  void become_low(Id id) {
+    home_.note(id).where = kLow;
+    low_weight_ += home_.weight_of(id);
+    while (low_weight_ > most_low_) {
+      prune();
+      const Id oldest = stack_.take_oldest();
+      low_weight_ -= home_.weight_of(oldest);
+      queue_.push(oldest);
+    }
+    prune();
+  }
+
+  void leave_low(Id id) {
+    stack_.take(id);
+    low_weight_ -= home_.weight_of(id);
+    prune();
+  }
+
+  // The oldest in the stack is one of low recency, or there is none.
+  void prune() {
+    while (!stack_.empty()) {
+      Note& note = home_.note(stack_.oldest());
+      if (note.where == kLow) return;
+      if (note.where == kGhost) note.where = 0;
+      stack_.take_oldest();
+    }
+  }
+
+  Home home_;
+  Ring<Note> stack_;
+  Queue queue_;
+  std::int64_t most_low_, low_weight_ = 0;
+};
+
+}  // namespace vestigo::policy

@@ -1,0 +1,48 @@
+// vestigo/policy/random.hpp: any entry, each as likely as another.
+//
+// L. A. Belady, "A study of replacement algorithms for a virtual-storage computer", IBM Systems Journal 5(2), 1966. The
+// numbers are those of SplitMix64: G. L. Steele, D. Lea, C. H. Flood, "Fast splittable pseudorandom number generators",
+// OOPSLA 2014.
+#pragma once
+
+#include <vector>
+
+#include "../draw.hpp"
+#include "home.hpp"
+
+namespace vestigo::policy {
+
+class Random {
+ public:
+  static constexpr bool moves_on_hit = false, keeps_notes = true;
+
+  explicit Random(const Home& home) : home_(home), state_(static_cast<std::uint64_t>(home.numbers[0])) {}
+
+  void arriving(Id, Bytes) {}
+  void placed(Id id, Time, Time) {
+    home_.note(id).place = static_cast<std::uint32_t>(held_.size());
+    held_.push_back(id);
+  }
+  void hit(Id, Time) {}
+  void left(Id id) {
+    const std::uint32_t place = home_.note(id).place;
+    const Id last = held_.back();
+    held_.pop_back();
+    if (last == id) return;
+    held_[place] = last;
+    home_.note(last).place = place;
+  }
+  Id evict() {
+    const Id id = held_[draw_below(mix(state_ += kStep), held_.size())];
+    left(id);
+    return id;
+  }
+  Id any() const { return held_.back(); }
+
+ private:
+  Home home_;
+  std::vector<Id> held_;
+  std::uint64_t state_;
+};
+
+}  // namespace vestigo::policy

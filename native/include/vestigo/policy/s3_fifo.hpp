@@ -1,0 +1,69 @@
+// vestigo/policy/s3_fifo.hpp: three queues. What is new passes through a small one; what was used more than once there goes on into the main
+// one, where used entries go round again; the others leave ghosts.
+//
+// J. Yang, Y. Zhang, Z. Qiu, Y. Yue, K. V. Rashmi, "FIFO queues are all you need for cache eviction", SOSP 2023. An eviction
+// ends with one victim also where the main queue gives it while the small one is searched.
+#pragma once
+
+#include "ghosts.hpp"
+#include "queue.hpp"
+
+namespace vestigo::policy {
+
+class S3Fifo {
+ public:
+  static constexpr bool moves_on_hit = false, keeps_notes = true;
+
+  explicit S3Fifo(const Home& home) : home_(home), small_(home, 0, kSmall), main_(home, 1, kMain), ghosts_(home, 0, kGhost) {}
+
+  void arriving(Id, Bytes) {}
+  void placed(Id id, Time, Time) {
+    Note& note = home_.note(id);
+    const bool returns = note.where == kGhost;
+    if (returns) ghosts_.take(id);
+    note.count = 0;
+    (returns ? main_ : small_).push(id);
+  }
+  void hit(Id id, Time) {
+    Note& note = home_.note(id);
+    if (note.count < 3) ++note.count;
+  }
+  void left(Id id) { (home_.note(id).where == kSmall ? small_ : main_).take(id); }
+  Id evict() {
+    if (small_.weight() < most_small() && !main_.empty()) return evict_main();
+    while (!small_.empty()) {
+      const Id id = small_.take_oldest();
+      if (home_.note(id).count <= 1) {
+        ghosts_.push(id, home_.weight_of(id));
+        ghosts_.trim(most_main());
+        return id;
+      }
+      home_.note(id).count = 0;
+      main_.push(id);
+      if (main_.weight() > most_main()) break;
+    }
+    return evict_main();
+  }
+  Id any() const { return (small_.empty() ? main_ : small_).oldest(); }
+
+ private:
+  enum : std::uint8_t { kSmall = 1, kMain, kGhost };
+
+  std::int64_t most_small() const { return home_.numbers[0]; }
+  std::int64_t most_main() const { return home_.capacity - most_small(); }
+
+  Id evict_main() {
+    for (;;) {
+      const Id id = main_.oldest();
+      if (home_.note(id).count == 0) return main_.take_oldest();
+      --home_.note(id).count;
+      main_.renew(id);
+    }
+  }
+
+  Home home_;
+  Queue small_, main_;
+  Ghosts ghosts_;
+};
+
+}  // namespace vestigo::policy

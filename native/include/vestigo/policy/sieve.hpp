@@ -1,0 +1,48 @@
+// vestigo/policy/sieve.hpp: a queue in which entries stay where they are; a hand goes from old to new and takes the first that
+// was not hit since it last passed.
+//
+// Y. Zhang, J. Yang, Y. Yue, Y. Vigfusson, K. V. Rashmi, "SIEVE is simpler than LRU: an efficient turn-key eviction algorithm
+// for web caches", NSDI 2024.
+#pragma once
+
+#include <utility>
+
+#include "home.hpp"
+#include "ring.hpp"
+
+namespace vestigo::policy {
+
+class Sieve {
+ public:
+  static constexpr bool moves_on_hit = false, keeps_notes = true;
+
+  explicit Sieve(const Home& home) : home_(home), order_(home.entries, home.hub), hand_(home.hub) {}
+
+  void arriving(Id, Bytes) {}
+  void placed(Id id, Time, Time) {
+    home_.note(id).count = 0;
+    order_.push(id);
+  }
+  void hit(Id id, Time) { home_.note(id).count = 1; }
+  void left(Id id) {
+    if (hand_ == id) hand_ = order_.newer(id);
+    order_.take(id);
+  }
+  Id evict() {
+    for (;;) {
+      const Id id = hand_ == order_.hub ? order_.oldest() : hand_;
+      hand_ = order_.newer(id);
+      if (std::exchange(home_.note(id).count, 0) != 0) continue;
+      order_.take(id);
+      return id;
+    }
+  }
+  Id any() const { return order_.oldest(); }
+
+ private:
+  Home home_;
+  Ring<Entry> order_;
+  Id hand_;  // the hub: it begins with the oldest
+};
+
+}  // namespace vestigo::policy

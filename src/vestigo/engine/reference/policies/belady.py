@@ -1,0 +1,31 @@
+"""Belady's optimum."""
+
+from vestigo.engine.reference.policies.ranking import Ranking
+from vestigo.rules.policy import Policy, Room
+
+
+class Belady(Policy):
+    """The entry whose next read is farthest away; of those never read again, the least recently used.
+
+    L. A. Belady, "A study of replacement algorithms for a virtual-storage computer", IBM Systems Journal 5(2), 1966.
+    """
+
+    def __init__(self, room: Room) -> None:
+        super().__init__(room)
+        self.ranking = Ranking()
+        self.next_read: dict[int, int] = {}
+
+    def coming(self, key: int, next_read: int) -> None:
+        """An event of the key happens; `next_read` is the number of its next read."""
+        self.next_read[key] = next_read
+        if key in self.ranking:
+            self.ranking.rank(key, -next_read)
+
+    def placed(self, key: int, size: int, cost: int | None, now: int) -> None:
+        self.ranking.rank(key, -self.next_read[key])
+
+    def left(self, key: int) -> None:
+        self.ranking.take(key)
+
+    def evict(self) -> int:
+        return self.ranking.take_lowest()[0]

@@ -1,0 +1,30 @@
+"""A policy of the user's own, watched: what goes wrong in it is told with the name of its method."""
+
+from collections.abc import Callable
+from typing import Any
+
+from vestigo.errors import RulesError
+from vestigo.rules.policy import Policy, Room
+
+METHODS = ("arriving", "placed", "hit", "left", "evict")
+
+
+def guarded(make: Callable[[Room], Policy], room: Room) -> Policy:
+    """The policy, whose methods raise RulesError in place of whatever they raise."""
+    name = getattr(make, "__name__", type(make).__name__)
+    policy: Policy = _watched(f"{name}()", make)(room)
+    for method in METHODS:
+        if not callable(getattr(policy, method, None)):
+            raise RulesError(f"eviction: {name} has no method {method}(); derive it from vestigo.Policy")
+        setattr(policy, method, _watched(f"{name}.{method}()", getattr(policy, method)))
+    return policy
+
+
+def _watched(what: str, method: Callable[..., Any]) -> Callable[..., Any]:
+    def call(*arguments: Any) -> Any:
+        try:
+            return method(*arguments)
+        except Exception as error:
+            raise RulesError(f"eviction: {what} raised {type(error).__name__}: {error}; correct the policy") from error
+
+    return call

@@ -1,0 +1,42 @@
+"""LRU-K."""
+
+from vestigo.engine.reference.policies.ranking import Ranking
+from vestigo.rules.policy import Policy, Room
+
+_LONG_AGO = -(2**63)
+
+
+class LruK(Policy):
+    """The entry whose K-th last reference is longest ago; before all others those with fewer, the least recently
+    used first.
+
+    E. J. O'Neil, P. E. O'Neil, G. Weikum, "The LRU-K page replacement algorithm for database disk buffering", SIGMOD
+    1993.
+    Every reference counts: the paper's correlated references are those of one transaction, which a trace does not know.
+    """
+
+    def __init__(self, room: Room) -> None:
+        super().__init__(room)
+        self.k, self.retained = room.numbers
+        self.ranking = Ranking()
+        self.references: dict[int, list[int]] = {}
+        """The last K of each key, the latest first; also of keys that are not held."""
+
+    def placed(self, key: int, size: int, cost: int | None, now: int) -> None:
+        self._refer(key, now)
+
+    def hit(self, key: int, now: int) -> None:
+        self._refer(key, now)
+
+    def left(self, key: int) -> None:
+        self.ranking.take(key)
+
+    def evict(self) -> int:
+        return self.ranking.take_lowest()[0]
+
+    def _refer(self, key: int, now: int) -> None:
+        known = self.references.get(key, [])
+        if known and now - known[0] > self.retained:
+            known = []
+        self.references[key] = times = [now, *known][: self.k]
+        self.ranking.rank(key, times[-1] if len(times) == self.k else _LONG_AGO)

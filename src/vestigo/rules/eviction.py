@@ -1,0 +1,132 @@
+"""The eviction policies by name, their parameters, and what these come to in a room of a given size."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from typing import NamedTuple
+
+from vestigo.errors import unknown
+from vestigo.rules.policy import LARGEST_ROOM, Policy, Room
+from vestigo.units import Duration, format_exact_share, parse_share
+
+Parameter = Fraction | Duration | int
+
+
+class _Kind(NamedTuple):
+    """How a parameter is written, and its value in the paper."""
+
+    usual: Parameter
+    least: int = 0
+    most: int = 2**63 - 1
+
+    def read(self, text: str) -> Parameter:
+        if isinstance(self.usual, Fraction):
+            return parse_share(text)
+        if isinstance(self.usual, Duration):
+            return Duration.parse(text)
+        if not (text.isascii() and text.isdigit() and self.least <= int(text) <= self.most):
+            raise ValueError(f"{text!r} is not a whole number from {self.least} to {self.most}")
+        return int(text)
+
+
+def _percent(number: int) -> _Kind:
+    return _Kind(Fraction(number, 100))
+
+
+POLICIES: dict[str, dict[str, _Kind]] = {
+    "lru": {},
+    "fifo": {},
+    "mru": {},
+    "random": {"seed": _Kind(1)},
+    "clock": {},
+    "sieve": {},
+    "lfu": {},
+    "lfu-da": {},
+    "lru-k": {"k": _Kind(2, 1, 8), "retained": _Kind(Duration(200 * 10**9))},
+    "slru": {"protected": _percent(80)},
+    "2q": {"queue": _percent(25), "ghosts": _percent(50)},
+    "arc": {},
+    "lirs": {"passing": _percent(1)},
+    "s3-fifo": {"small": _percent(10)},
+    "w-tinylfu": {"window": _percent(1), "protected": _percent(80), "sample": _Kind(8, 1, 1000)},
+    "gdsf": {},
+    "belady": {},
+}
+
+
+@dataclass(frozen=True)
+class Eviction:
+    """A policy with its parameters, or one of the user's own.
+
+    >>> Eviction.read("slru protected=70%"), str(Eviction.read("lru-k retained=200s k=3"))
+    (Eviction('slru protected=70%'), 'lru-k k=3')
+    """
+
+    name: str
+    parameters: tuple[tuple[str, Parameter], ...] = ()
+    own: Callable[[Room], Policy] | None = None
+
+    @classmethod
+    def read(cls, value: object) -> "Eviction":
+        """From a name with parameters, or a class of the user's. Raises ValueError."""
+        if isinstance(value, Eviction):
+            return value
+        if callable(value):
+            return cls(getattr(value, "__name__", type(value).__name__), own=value)
+        words = value.split() if isinstance(value, str) else []
+        if not words:
+            raise ValueError(f"{value!r} is not the name of a policy; known are {', '.join(POLICIES)}")
+        if words[0] not in POLICIES:
+            raise ValueError(unknown(words[0], list(POLICIES)))
+        kinds = POLICIES[words[0]]
+        given: dict[str, Parameter] = {}
+        for word in words[1:]:
+            name, equals, text = word.partition("=")
+            if name not in kinds or not equals:
+                known = ", ".join(f"{kind}={_text(kinds[kind].usual)}" for kind in kinds) or "none"
+                raise ValueError(f"{word!r} is no parameter of {words[0]!r}; it has {known}")
+            try:
+                given[name] = kinds[name].read(text)
+            except ValueError as error:
+                raise ValueError(f"{word!r}: {error}") from None
+        return cls(words[0], tuple((name, given.get(name, kind.usual)) for name, kind in kinds.items()))
+
+    def room(self, max_entries: int | None, max_bytes: int | None) -> Room:
+        """The room that a policy is to divide."""
+        by_bytes = max_entries is None and max_bytes is not None
+        limit = max_bytes if by_bytes else max_entries
+        room = Room(LARGEST_ROOM if limit is None else min(limit, LARGEST_ROOM), by_bytes)
+        return replace(room, numbers=self._numbers(room.capacity))
+
+    def _numbers(self, capacity: int) -> tuple[int, ...]:
+        """The parameters as whole numbers: shares of the capacity, spans in ns."""
+        parameters = dict(self.parameters)
+
+        def part(name: str, of: int = capacity, least: int = 0) -> int:
+            return max(int(of * parameters[name]), least)
+
+        match self.name:
+            case "slru":
+                return (part("protected"),)
+            case "2q":
+                return (part("queue", least=1), part("ghosts", least=1))
+            case "lirs":
+                return (capacity - part("passing", least=1),)
+            case "s3-fifo":
+                return (part("small", least=1),)
+            case "w-tinylfu":
+                window = part("window", least=1)
+                return (window, part("protected", of=capacity - window), int(parameters["sample"]))
+        return tuple(int(value) for value in parameters.values())
+
+    def __str__(self) -> str:
+        usual = POLICIES.get(self.name, {})
+        changed = [f"{name}={_text(value)}" for name, value in self.parameters if value != usual[name].usual]
+        return " ".join([self.name, *changed])
+
+    def __repr__(self) -> str:
+        return f"Eviction({str(self)!r})"
+
+
+def _text(value: Parameter) -> str:
+    return format_exact_share(value) if isinstance(value, Fraction) else str(value)
