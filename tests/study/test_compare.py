@@ -43,6 +43,14 @@ def test_joining_across_a_clear_takes_fewer_loads_than_the_ceiling_and_answers_n
     assert (top.loads, top.joined, top.hits) == (2, 0, 1)
 
 
+def test_the_ceilings_survive_a_restart_if_any_settings_do(engine: str) -> None:
+    trace = told("0 read a", "1 restart", "2 read a")
+    lasting = Plan(candidates={"lasting": Plan(Rules(survives_restart=True))})
+    for plan, hits in ((Plan(), 0), (lasting, 1)):
+        results = compare(trace, plan, engine=engine)  # type: ignore[arg-type]
+        assert [results[name].hits for name in results.ceilings] == [hits, hits]
+
+
 def test_time_saved_is_measured_against_no_cache(engine: str) -> None:
     results = compare(TRACE, Plan(Rules(on_write="drop")), engine=engine)  # type: ignore[arg-type]
     assert results.baseline.origin_time_ns == 6 * 10**9

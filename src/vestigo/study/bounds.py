@@ -22,11 +22,12 @@ def no_cache() -> Rules:
     return Rules.model_construct(max_bytes=0, entry_overhead=1, nulls=Nulls("keep"))
 
 
-def keep_all() -> Rules:
+def keep_all(survives_restart: bool) -> Rules:
     """Unlimited room, no expiry; a write puts its value in place. With instant loads this answers every
-    read whose key was loaded or written since the last clear or restart, and no rules answer more.
+    read whose key was loaded or written since the last clear or (unless entries survive it) restart, and no rules
+    answer more.
     """
-    return Rules(nulls="keep", on_write="replace")
+    return Rules(nulls="keep", on_write="replace", survives_restart=survives_restart)
 
 
 def with_versions_as_keys(trace: Trace) -> Trace:

@@ -93,7 +93,9 @@ def compare(trace: Trace, plan: Plan, *, engine: Engine = "native", progress: Pr
     taken = {bounds.NO_CACHE, TODAY, bounds.KEEP_ALL, bounds.ALWAYS_FRESH} & set(plan.candidates)
     if taken:
         raise RulesError([f"candidate {name!r}: the name is taken; choose another" for name in sorted(taken)])
-    nothing, everything = Plan(bounds.no_cache()), Plan(bounds.keep_all())
+    settings = [plan, *plan.candidates.values()]
+    survive = any(rules.survives_restart for one in settings for rules in one.each_rules(trace.lookups))
+    nothing, everything = Plan(bounds.no_cache()), Plan(bounds.keep_all(survive))
     plans = {bounds.NO_CACHE: nothing, TODAY: plan, **plan.candidates, bounds.KEEP_ALL: everything}
     jobs = {
         name: (trace, job(trace, one.each_rules(trace.lookups), plan.warm_up, instant=one is everything))
