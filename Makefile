@@ -2,7 +2,7 @@
 PYTHON ?= python3
 VENV   := .venv
 BIN    := $(VENV)/bin
-NATIVE := $(wildcard native/include/vestigo/*.hpp native/include/vestigo/policy/*.hpp native/bind/*)
+NATIVE := $(wildcard native/include/vestigo/*.hpp native/include/vestigo/*/*.hpp native/bind/*)
 TESTS  := $(patsubst native/tests/%.cpp,build/%,$(wildcard native/tests/test_*.cpp))
 STRICT := -std=c++20 -Wall -Wextra -Wpedantic -Wshadow -Werror
 
@@ -22,7 +22,7 @@ lint: $(VENV)/installed
 	$(BIN)/lint-imports
 	g++ $(STRICT) -fvisibility=hidden -fsyntax-only -Inative/include -Inative/bind \
 	  -isystem $$($(BIN)/python -c 'import nanobind; print(nanobind.include_dir())') \
-	  -isystem $$($(BIN)/python -c 'import sysconfig; print(sysconfig.get_path("include"))') native/bind/kernel.cpp
+	  -isystem $$($(BIN)/python -c 'import sysconfig; print(sysconfig.get_path("include"))') native/bind/*.cpp
 
 native-test: $(TESTS)
 	for test in $(TESTS); do ./$$test || exit 1; done

@@ -55,6 +55,7 @@ class BoundColumns {
   std::size_t keys() const { return keys_; }
   Bytes largest() const { return largest_; }
   Time cost() const { return total_cost_; }
+  bool has_preloads() const { return has_preloads_; }
 
   // Batches are numbered as they are made; 0 is none.
   std::uint64_t number() const { return number_; }
@@ -71,7 +72,7 @@ class BoundColumns {
   Time last() const { return at_.data()[at_.size() - 1]; }
 
   Columns raw() const {
-    return {at_.size(), at_.data(), key_.data(), value_.data(), mark_.data(), size_.data(), cost_.data(), nullptr, {}};
+    return {at_.size(), at_.data(), key_.data(), value_.data(), mark_.data(), size_.data(), cost_.data(), nullptr, nullptr, nullptr, {}};
   }
 
   void check_lengths() const {
@@ -96,8 +97,9 @@ class BoundColumns {
       if (c.cost[i] < 0 || c.cost[i] > kLongestSpan) refuse("a cost is out of range");
       if (c.cost[i] > kMostCost - total_cost_) refuse("the costs add up to too much");
       total_cost_ += c.cost[i];
+      has_preloads_ |= (c.mark[i] & kOp) == kPreload;
       const unsigned op = c.mark[i] & kOp;
-      if (op > kRestart || c.mark[i] > (kOp | kForced | kNames)) refuse("an unknown mark");
+      if (op > kPreload || c.mark[i] > (kOp | kForced | kNames)) refuse("an unknown mark");
     }
   }
 
@@ -110,6 +112,7 @@ class BoundColumns {
   std::uint64_t number_, follows_ = 0;
   Bytes largest_ = 0;
   Time total_cost_ = 0;
+  bool has_preloads_ = false;
   std::optional<EndsInOrder> ends_;
 };
 

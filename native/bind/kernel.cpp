@@ -12,6 +12,7 @@
 #include "columns.hpp"
 #include "sheet.hpp"
 #include "vestigo/any_replay.hpp"
+#include "vestigo/full/compartments.hpp"
 #include "vestigo/truth.hpp"
 
 namespace nb = nanobind;
@@ -26,7 +27,7 @@ void check(const Rules& rules) {
   const auto span = [](Time value) { return value == kNever || (value >= 0 && value <= kLongestSpan); };
   if (rules.entry_overhead < 0 || rules.entry_overhead > (Bytes{1} << 28)) refuse("an overhead is out of range");
   if (!span(rules.absolute) || !span(rules.sliding) || !span(rules.null_lifetime) || rules.hit_cost < 0 ||
-      rules.hit_cost > kLongestSpan || !span(rules.clear_every) || rules.clear_every == 0 || rules.jitter < 0 || rules.jitter > rules.absolute ||
+      rules.hit_cost > kLongestSpan || rules.jitter < 0 || rules.jitter > rules.absolute ||
       rules.null_jitter < 0 || rules.null_jitter > rules.null_lifetime) {
     refuse("a span of time is out of range");
   }
@@ -46,44 +47,93 @@ void check(const PoolRules& rules) {
   }
 }
 
+void check(const full::RoomRules& room, const full::Setting& setting) {
+  check(static_cast<const Rules&>(room));
+  const auto span = [](Time value) { return value >= 0 && value <= kLongestSpan; };
+  if (room.lookup < 0 || static_cast<std::size_t>(room.lookup) >= setting.lookups || room.pool < 0 ||
+      static_cast<std::size_t>(room.pool) >= setting.pools.size()) {
+    refuse("a room's look-up or pool is out of range");
+  }
+  if (!span(room.serve_stale) || !span(room.tell_delay) || !span(room.batch) || !span(room.hit_cost_per_kib) ||
+      (room.collect_every != kNever && !span(room.collect_every)) || room.collect_every == 0) {
+    refuse("a span of time is out of range");
+  }
+  if (room.refresh_of < 0 || room.refresh_to < room.refresh_of || room.refresh_to > INT64_MAX / 2) refuse("a share is out of range");
+  if (room.tell_nodes != full::TellNodes::nothing && setting.per[static_cast<std::size_t>(room.pool)] != full::Per::node) {
+    refuse("there are no nodes to tell");
+  }
+}
+
 // A replay under way: it is fed the batches of a trace in order, then closed.
 class BoundReplay {
  public:
   BoundReplay(Column<Id> key_rooms, const std::vector<Rules>& rooms, const std::vector<Id>& room_pools, const std::vector<PoolRules>& pools,
-              std::uint64_t first_counted, bool timed, Time slice_origin, Time slice_width, std::size_t slices)
+              const std::vector<Column<Time>>& clears, std::uint64_t first_counted, bool timed, Time slice_origin, Time slice_width, std::size_t slices)
       : keys_(key_rooms.size()) {
-    if (rooms.empty() || rooms.size() > 65'535 || room_pools.size() != rooms.size() || pools.size() > rooms.size()) {
-      refuse("no look-ups, or more than 65,535, or more pools than these");
-    }
-    if (keys_ + pools.size() * policy::kHubs >= static_cast<std::size_t>(INT32_MAX)) refuse("more than 2^31 keys");
+    check_sizes(rooms.size(), pools);
+    if (room_pools.size() != rooms.size() || clears.size() != rooms.size() || pools.size() > rooms.size()) refuse("rooms differ in number");
+    if (keys_ + pools.size() * policy::kHubs >= kMostIds) refuse("more than 2^31 keys");
     for (const Rules& one : rooms) check(one);
-    for (const PoolRules& one : pools) check(one);
-    const auto within = [](std::span<const Id> ids, std::size_t end) {
-      return std::all_of(ids.begin(), ids.end(), [end](Id id) { return id >= 0 && static_cast<std::size_t>(id) < end; });
-    };
     if (!within(view(key_rooms), rooms.size()) || !within(room_pools, pools.size())) refuse("a key's look-up or pool is out of range");
-    if (slice_width < 1 || slice_width > kLongestSpan || slices < 1 || slices > 10'000 || slice_origin < kEarliest - kLongestSpan ||
-        slice_origin > kLatest || slice_width % kSecond != 0 || slice_origin % kSecond != 0) {
-      refuse("slices are out of range, or not of whole seconds");
-    }
+    const auto clear_times = moments(clears);
+    Slices parts = checked_slices(slice_origin, slice_width, slices);
     nb::gil_scoped_release released;
-    const Setting setting{view(key_rooms), rooms, room_pools, pools};
-    replay_ = begin_replay(setting, {first_counted, timed}, Slices(slice_origin, slice_width, slices));
-    foresees_ = std::any_of(pools.begin(), pools.end(), [](const PoolRules& pool) { return pool.eviction == Eviction::belady; });
+    const Setting setting{view(key_rooms), rooms, room_pools, pools, clear_times};
+    replay_ = begin_replay(setting, {first_counted, timed}, std::move(parts));
   }
 
-  // `next_read` is asked for by a policy that knows the future.
-  void feed(const BoundColumns& batch, std::optional<Column<std::int64_t>> next_read) {
+  // Of all rules there are. `last_rows`: by scope, 0 being none.
+  BoundReplay(Column<Id> key_rooms, const std::vector<full::RoomRules>& rooms, const std::vector<PoolRules>& pools, const std::vector<full::Per>& per,
+              const std::vector<Column<Time>>& clears, const std::vector<Column<Time>>& expires, std::size_t lookups, std::size_t nodes,
+              bool unnamed_node, Column<std::int64_t> last_rows, std::size_t scopes_at_once, std::size_t scope_slots,
+              std::uint64_t first_counted, bool timed, Time slice_origin, Time slice_width, std::size_t slices)
+      : keys_(key_rooms.size()), full_(true), nodes_(nodes), scopes_(last_rows.size()) {
+    check_sizes(rooms.size(), pools);
+    if (per.size() != pools.size() || clears.size() != rooms.size() || expires.size() != rooms.size()) refuse("rooms or pools differ in number");
+    if (lookups < 1 || lookups > rooms.size() || nodes >= kMostIds || scope_slots >= kMostIds || scopes_at_once >= kMostIds || scopes_ < 1) {
+      refuse("look-ups, nodes or scopes are out of range");
+    }
+    const auto key = view(key_rooms);
+    full::Setting setting{.key_rooms = {key.begin(), key.end()}, .rooms = rooms, .clears = moments(clears), .pools = pools, .per = per,
+                          .lookups = lookups, .nodes = nodes, .unnamed_node = unnamed_node,
+                          .last_rows = {view(last_rows).begin(), view(last_rows).end()}, .scopes_at_once = scopes_at_once,
+                          .scope_slots = scope_slots, .timed = timed};
+    const auto expires_at = moments(expires);
+    for (std::size_t room = 0; room < rooms.size(); ++room) {
+      check(rooms[room], setting);
+      setting.rooms[room].expires_at = expires_at[room];
+    }
+    if (!within(key, rooms.size())) refuse("a key's room is out of range");
+    // Keys by nodes and pools by nodes fit in 64 bits: each is below 2^31.
+    if (full::Compartments::count_slots(setting) + policy::kHubs * full::Compartments::count_compartments(setting) >= kMostIds) {
+      refuse("more than 2^31 keys of nodes and scopes");
+    }
+    Slices parts = checked_slices(slice_origin, slice_width, slices);
+    nb::gil_scoped_release released;
+    replay_ = begin_full_replay(std::move(setting), first_counted, std::move(parts));
+  }
+
+  // `next_read` is asked for by a policy that knows the future; `node` and `scope` by a full replay.
+  void feed(const BoundColumns& batch, std::optional<Column<std::int64_t>> next_read, std::optional<Column<Id>> node, std::optional<Column<Id>> scope) {
     if (replay_ == nullptr) refuse("the replay is closed");
     if (batch.follows() != last_batch_ || batch.keys() != keys_) refuse("a batch is not the next one");
     Columns columns = batch.columns();
     if (next_read.has_value() != foresees_ || (foresees_ && next_read->size() != columns.events)) refuse("next reads are missing, or too many");
     if (foresees_) {
-      for (const std::int64_t next : view(*next_read)) {
-        if (next < 0) refuse("a next read is out of range");
-      }
+      if (!std::all_of(next_read->data(), next_read->data() + columns.events, [](std::int64_t next) { return next >= 0; })) refuse("a next read is out of range");
       columns.next_read = next_read->data();
     }
+    if (node.has_value() != full_ || scope.has_value() != full_) refuse("nodes and scopes are missing, or not asked for");
+    if (full_) {
+      if (node->size() != columns.events || scope->size() != columns.events) refuse("columns differ in length");
+      const auto within = [](const Column<Id>& ids, std::size_t end) {
+        return std::all_of(ids.data(), ids.data() + ids.size(), [end](Id id) { return id >= kNone && (id < 0 || static_cast<std::size_t>(id) < end); });
+      };
+      if (!within(*node, nodes_) || !within(*scope, scopes_ - 1)) refuse("a node or scope is out of range");
+      columns.node = node->data();
+      columns.scope = scope->data();
+    }
+    if (!full_ && batch.has_preloads()) refuse("preloads take a full replay");
     events_ += columns.events;
     largest_ = std::max(largest_, batch.largest());
     if (events_ > UINT32_MAX) refuse("more than 2^32 events");
@@ -122,7 +172,41 @@ class BoundReplay {
   }
 
  private:
+  static constexpr auto kMostIds = static_cast<std::size_t>(INT32_MAX);
+
+  void check_sizes(std::size_t rooms, const std::vector<PoolRules>& pools) {
+    if (rooms < 1 || rooms > 65'535) refuse("no look-ups, or more than 65,535");
+    for (const PoolRules& one : pools) check(one);
+    foresees_ = std::any_of(pools.begin(), pools.end(), [](const PoolRules& pool) { return pool.eviction == Eviction::belady; });
+  }
+
+  static bool within(std::span<const Id> ids, std::size_t end) {
+    return std::all_of(ids.begin(), ids.end(), [end](Id id) { return id >= 0 && static_cast<std::size_t>(id) < end; });
+  }
+
+  static std::vector<std::vector<Time>> moments(const std::vector<Column<Time>>& columns) {
+    std::vector<std::vector<Time>> found;
+    for (const Column<Time>& column : columns) {
+      found.emplace_back(view(column).begin(), view(column).end());
+      const auto& times = found.back();
+      if (!std::is_sorted(times.begin(), times.end()) || (!times.empty() && (times.front() < kEarliest || times.back() > kLatest))) {
+        refuse("moments are out of order or range");
+      }
+    }
+    return found;
+  }
+
+  static Slices checked_slices(Time origin, Time width, std::size_t most) {
+    if (width < 1 || width > kLongestSpan || most < 1 || most > 10'000 || origin < kEarliest - kLongestSpan || origin > kLatest ||
+        width % kSecond != 0 || origin % kSecond != 0) {
+      refuse("slices are out of range, or not of whole seconds");
+    }
+    return Slices(origin, width, most);
+  }
+
   std::size_t keys_;
+  bool full_ = false;
+  std::size_t nodes_ = 0, scopes_ = 1;
   std::unique_ptr<AnyReplay> replay_;
   std::uint64_t last_batch_ = 0, events_ = 0;
   Bytes largest_ = 0;
@@ -149,8 +233,8 @@ class BoundTruth {
       nb::gil_scoped_release released;
       for (std::size_t i = 0; i < events; ++i) {
         const auto op = static_cast<std::uint8_t>(mark(i) & kOp);
-        if (op > kWrite) continue;
-        values[i] = truth_.see({.mark = op, .key = key(i), .version = version(i), .found = found(i)}, marks[i]);
+        if (op != kRead && op != kWrite && op != kPreload) continue;
+        values[i] = truth_.see({.mark = op == kWrite ? kWrite : kRead, .key = key(i), .version = version(i), .found = found(i)}, marks[i]);
       }
     }
     std::vector<Id> names;
@@ -170,11 +254,11 @@ class BoundTruth {
 
 NB_MODULE(kernel, m) {
   m.doc() = "The replay kernel. Imported by vestigo.engine.native alone.";
-  m.attr("CAUSES") = nb::make_tuple("first", "evicted", "aged", "idle", "dropped", "cleared", "restarted", "null", "refused",
-                                    "forced", "loading");
+  m.attr("CAUSES") = nb::make_tuple("first", "scope", "evicted", "aged", "idle", "clock", "dropped", "cleared", "restarted", "null",
+                                    "refused", "forced", "loading");
   m.attr("COUNTS") = nb::make_tuple("hits", "joined", "stale_hits", "joined_stale", "ghosts", "nulls_read", "nulls_hit", "loads",
-                                    "evictions", "expirations", "drops", "clears", "refusals", "raced", "stored", "superseded",
-                                    "lost", "bytes_hit", "bytes_missed");
+                                    "background_loads", "batched", "evictions", "expirations", "drops", "clears", "refusals", "raced",
+                                    "stored", "superseded", "lost", "bytes_hit", "bytes_missed");
   m.attr("SUMS") = nb::make_tuple("origin_time", "read_time", "stale_age", "held", "idle_held");
   m.attr("MOSTS") = nb::make_tuple("longest_read", "oldest_stale", "surge_second", "surge_minute", "entries_peak", "memory_peak");
 
@@ -210,7 +294,6 @@ NB_MODULE(kernel, m) {
       .def_rw("null_lifetime", &Rules::null_lifetime)
       .def_rw("jitter", &Rules::jitter)
       .def_rw("null_jitter", &Rules::null_jitter)
-      .def_rw("clear_every", &Rules::clear_every)
       .def_rw("drop_first", &Rules::drop_first)
       .def_rw("survives_restart", &Rules::survives_restart)
       .def_rw("entry_overhead", &Rules::entry_overhead)
@@ -218,6 +301,36 @@ NB_MODULE(kernel, m) {
       .def_rw("nulls", &Rules::nulls)
       .def_rw("on_write", &Rules::on_write)
       .def_rw("overlap", &Rules::overlap);
+
+  nb::enum_<full::Per>(m, "Per").value("process", full::Per::process).value("node", full::Per::node).value("scope", full::Per::scope);
+  nb::enum_<full::TellNodes>(m, "TellNodes")
+      .value("nothing", full::TellNodes::nothing)
+      .value("drop", full::TellNodes::drop)
+      .value("copy", full::TellNodes::copy);
+  nb::enum_<full::Collect>(m, "Collect")
+      .value("touch", full::Collect::touch)
+      .value("prompt", full::Collect::prompt)
+      .value("every", full::Collect::every);
+  nb::class_<full::RoomRules, Rules>(m, "RoomRules")
+      .def(nb::init<>())
+      .def_rw("lookup", &full::RoomRules::lookup)
+      .def_rw("pool", &full::RoomRules::pool)
+      .def_rw("pinned", &full::RoomRules::pinned)
+      .def_rw("passes", &full::RoomRules::passes)
+      .def_rw("least_size", &full::RoomRules::least_size)
+      .def_rw("most_size", &full::RoomRules::most_size)
+      .def_rw("least_cost", &full::RoomRules::least_cost)
+      .def_rw("most_cost", &full::RoomRules::most_cost)
+      .def_rw("refresh_of", &full::RoomRules::refresh_of)
+      .def_rw("refresh_to", &full::RoomRules::refresh_to)
+      .def_rw("serve_stale", &full::RoomRules::serve_stale)
+      .def_rw("collect", &full::RoomRules::collect)
+      .def_rw("collect_every", &full::RoomRules::collect_every)
+      .def_rw("reloads", &full::RoomRules::reloads)
+      .def_rw("tell_nodes", &full::RoomRules::tell_nodes)
+      .def_rw("tell_delay", &full::RoomRules::tell_delay)
+      .def_rw("batch", &full::RoomRules::batch)
+      .def_rw("hit_cost_per_kib", &full::RoomRules::hit_cost_per_kib);
 
   nb::class_<PoolRules>(m, "PoolRules")
       .def(nb::init<>())
@@ -242,11 +355,18 @@ NB_MODULE(kernel, m) {
       .def("see", &BoundTruth::see, "mark"_a.noconvert(), "key"_a.noconvert(), "version"_a.noconvert(), "found"_a.noconvert());
 
   nb::class_<BoundReplay>(m, "Replay")
-      .def(nb::init<Column<Id>, const std::vector<Rules>&, const std::vector<Id>&, const std::vector<PoolRules>&, std::uint64_t, bool, Time, Time,
-                    std::size_t>(),
-           "key_rooms"_a.noconvert(), "rooms"_a, "room_pools"_a, "pools"_a, "first_counted"_a, "timed"_a, "slice_origin"_a,
+      .def(nb::init<Column<Id>, const std::vector<Rules>&, const std::vector<Id>&, const std::vector<PoolRules>&, const std::vector<Column<Time>>&,
+                    std::uint64_t, bool, Time, Time, std::size_t>(),
+           "key_rooms"_a.noconvert(), "rooms"_a, "room_pools"_a, "pools"_a, "clears"_a, "first_counted"_a, "timed"_a, "slice_origin"_a,
            "slice_width"_a, "slices"_a)
-      .def("feed", &BoundReplay::feed, "batch"_a, "next_read"_a.noconvert() = nb::none())
+      .def(nb::init<Column<Id>, const std::vector<full::RoomRules>&, const std::vector<PoolRules>&, const std::vector<full::Per>&,
+                    const std::vector<Column<Time>>&, const std::vector<Column<Time>>&, std::size_t, std::size_t, bool, Column<std::int64_t>,
+                    std::size_t, std::size_t, std::uint64_t, bool, Time, Time, std::size_t>(),
+           "key_rooms"_a.noconvert(), "rooms"_a, "pools"_a, "per"_a, "clears"_a, "expires"_a, "lookups"_a, "nodes"_a, "unnamed_node"_a,
+           "last_rows"_a.noconvert(), "scopes_at_once"_a, "scope_slots"_a, "first_counted"_a, "timed"_a, "slice_origin"_a, "slice_width"_a,
+           "slices"_a)
+      .def("feed", &BoundReplay::feed, "batch"_a, "next_read"_a.noconvert() = nb::none(), "node"_a.noconvert() = nb::none(),
+           "scope"_a.noconvert() = nb::none())
       .def("close", &BoundReplay::close);
 }
 

@@ -11,7 +11,7 @@ if TYPE_CHECKING:
     from vestigo.errors import InputError, PlanError, RulesError, TraceError, VestigoError
     from vestigo.outcome import Measures, Outcome
     from vestigo.recording import Recorder
-    from vestigo.rules import Plan, Policy, Rules, read_plan
+    from vestigo.rules import Plan, Policy, Pool, Rules, read_plan
     from vestigo.show import figures
     from vestigo.study import Comparison, Survey, compare, survey
     from vestigo.trace import Intake, Trace, read_trace, shape, synth, write_trace
@@ -29,6 +29,7 @@ _HOMES = {
     "Plan": "rules",
     "PlanError": "errors",
     "Policy": "rules",
+    "Pool": "rules",
     "Recorder": "recording",
     "Rules": "rules",
     "RulesError": "errors",
@@ -59,6 +60,7 @@ __all__ = [
     "Plan",
     "PlanError",
     "Policy",
+    "Pool",
     "Recorder",
     "Rules",
     "RulesError",

@@ -31,10 +31,18 @@ class TraceError(InputError):
 
 
 class RulesError(InputError):
-    """Rules that mean nothing, or that do not fit the trace. `by_rule` pairs each rule with its problem."""
+    """Rules that mean nothing, or that do not fit the trace. `by_rule` pairs each rule with its problem, `by_place`
+    each place in a plan.
+    """
 
-    def __init__(self, problems: str | Sequence[str], by_rule: Sequence[tuple[str, str]] = ()) -> None:
+    def __init__(
+        self,
+        problems: str | Sequence[str],
+        by_rule: Sequence[tuple[str, str]] = (),
+        by_place: Sequence[tuple[tuple[str, ...], str]] = (),
+    ) -> None:
         self.by_rule = tuple(by_rule)
+        self.by_place = tuple(by_place)
         super().__init__(problems)
 
 
@@ -42,10 +50,8 @@ class PlanError(InputError):
     """A plan file that cannot be used."""
 
 
-def unknown(name: str, known: list[str], not_yet: frozenset[str] = frozenset()) -> str:
+def unknown(name: str, known: list[str]) -> str:
     """Says that a name is not known, and which was likely meant."""
-    if name in not_yet:
-        return f"{name!r} is not supported yet; leave it out"
     from difflib import get_close_matches
 
     near = get_close_matches(name, known, n=1)

@@ -1,11 +1,14 @@
 """Random traces and rules for both engines: small sizes, few keys, many ties in time."""
 
 from dataclasses import dataclass
+from datetime import time
 
 from hypothesis import strategies as st
 
-from vestigo import Plan, Rules, Trace
+from vestigo import Plan, Pool, Rules, Trace
 from vestigo.rules.eviction import POLICIES
+from vestigo.rules.moments import Moments
+from vestigo.rules.plan import _OF_A_WHOLE_LOOKUP
 from vestigo.units import Duration
 
 UNITS = [1, 10**9, 40 * 10**9, 3600 * 10**9]
@@ -30,10 +33,11 @@ class Case:
 
 
 _missing = st.none()
-_ops = st.sampled_from(["read"] * 12 + ["write"] * 3 + ["remove", "clear", "restart"])
+_ops = st.sampled_from(["read"] * 12 + ["write"] * 3 + ["remove", "preload", "clear", "restart"])
+_START = 1_700_000_000 * 10**9
 
 
-def _rows(costs: bool) -> st.SearchStrategy[list[tuple[object, ...]]]:
+def _rows(costs: bool, nodes: bool) -> st.SearchStrategy[list[tuple[object, ...]]]:
     return st.lists(
         st.tuples(
             st.sampled_from([0, 0, 0, 1, 1, 2, 3, 7]),  # time since the row before
@@ -45,6 +49,8 @@ def _rows(costs: bool) -> st.SearchStrategy[list[tuple[object, ...]]]:
             _missing | st.booleans(),
             _missing | st.integers(0, 2),
             st.sampled_from([False] * 9 + [True]),
+            st.sampled_from(["n", "n", "m", None]) if nodes else _missing,
+            st.sampled_from(["s", "s", "t", "u", None]) if nodes else _missing,
         ),
         min_size=1,
         max_size=60,
@@ -52,12 +58,12 @@ def _rows(costs: bool) -> st.SearchStrategy[list[tuple[object, ...]]]:
 
 
 def trace_of(rows: list[tuple[object, ...]], unit: int) -> Trace:
-    steps, op, lookup, key, size, cost, found, version, force = map(list, zip(*rows, strict=True))
-    at, now = [], 1_700_000_000 * 10**9
+    steps, op, lookup, key, size, cost, found, version, force, node, scope = map(list, zip(*rows, strict=True))
+    at, now = [], _START
     for step in steps:
         now += step * unit
         at.append(now)
-    keyed = [o in ("read", "write", "remove") for o in op]
+    keyed = [o not in ("clear", "restart") for o in op]
     return Trace.from_table(
         {
             "at": at,
@@ -69,6 +75,8 @@ def trace_of(rows: list[tuple[object, ...]], unit: int) -> Trace:
             "found": found,
             "version": version,
             "force": force,
+            "node": node,
+            "scope": scope,
         }
     )
 
@@ -77,45 +85,128 @@ def _spans(unit: int) -> st.SearchStrategy[Duration | None]:
     return _missing | st.sampled_from([1, 2, 3, 5, 8]).map(lambda n: Duration(n * unit))
 
 
-def _rules(unit: int) -> st.SearchStrategy[Rules]:
-    return st.builds(
-        _fitting,
-        max_entries=_missing | st.integers(1, 4),
-        max_bytes=_missing | st.sampled_from([64, 80, 200, 400]),
-        eviction=st.sampled_from(EVICTIONS),
-        when_full=st.sampled_from(["evict", "evict", "refuse", "trim 40%", "trim 100%"]),
-        jitter=st.sampled_from(["0%", "0%", "50%", "100%"]),
-        drop_first=st.sampled_from([False] * 5 + [True]),
-        survives_restart=st.booleans(),
-        clear_every=_missing | _missing | _spans(unit).map(lambda span: span and Duration(5 * span)),
-        absolute=_spans(unit),
-        sliding=_spans(unit),
-        nulls=st.sampled_from(["skip", "keep", "blind"]) | st.integers(1, 6).map(lambda n: f"keep {n * unit}ns"),
-        on_write=st.sampled_from(["leave", "drop", "replace"]),
-        overlap=st.sampled_from(["repeat", "join"]),
-        entry_overhead=st.sampled_from([0, 1, 64]),
-        hit_cost=st.sampled_from(["0s", "1us"]),
+POOL = {
+    "max_entries": _missing | st.integers(1, 4),
+    "max_bytes": _missing | st.sampled_from([64, 80, 200, 400]),
+    "eviction": st.sampled_from(EVICTIONS),
+    "when_full": st.sampled_from(["evict", "evict", "refuse", "trim 40%", "trim 100%"]),
+}
+
+
+def _plain(unit: int) -> dict[str, st.SearchStrategy[object]]:
+    """Rules that need no more than the plain replay."""
+    return {
+        "jitter": st.sampled_from(["0%", "0%", "50%", "100%"]),
+        "drop_first": st.sampled_from([False] * 5 + [True]),
+        "survives_restart": st.booleans(),
+        "clear_every": _missing | _missing | _spans(unit).map(lambda span: span and Duration(5 * span)),
+        "clear_at": _missing | _missing | _instants(unit),
+        "absolute": _spans(unit),
+        "sliding": _spans(unit),
+        "nulls": st.sampled_from(["skip", "keep", "blind"]) | st.integers(1, 6).map(lambda n: f"keep {n * unit}ns"),
+        "on_write": st.sampled_from(["leave", "drop", "replace"]),
+        "overlap": st.sampled_from(["repeat", "join"]),
+        "entry_overhead": st.sampled_from([0, 1, 64]),
+        "hit_cost": st.sampled_from(["0s", "1us"]),
+        "assume_size": st.sampled_from([1024, 7]),
+        "assume_cost": st.sampled_from(["0s", "0s", f"{2 * unit}ns"]),
+    }
+
+
+def _rich(unit: int) -> dict[str, st.SearchStrategy[object]]:
+    """Those that take the full one."""
+    return {
+        "absolute_at": _missing | _missing | _instants(unit),
+        "on_write": st.sampled_from(["leave", "drop", "replace", "replace, reload"]),
+        "refresh_ahead": _missing | st.sampled_from(["50%", "33.3%"]),
+        "serve_stale": st.sampled_from([0, 0, 1, 4]).map(lambda n: f"{n * unit}ns"),
+        "collect": st.sampled_from(["touch", "prompt", f"every {3 * unit}ns"]),
+        "keep_if": _missing | st.lists(st.sampled_from(_conditions(unit)), min_size=1, max_size=2),
+        "batch": _missing | _missing | _spans(unit),
+        "pin": st.sampled_from([[], [], ["0"], ["{}"]]),
+        "hit_cost_per_kib": st.sampled_from(["0s", "1ms"]),
+    }
+
+
+def _conditions(unit: int) -> list[str]:
+    return ["size <= 10 B", "size > 0 B", f"cost < {3 * unit}ns", f"cost >= {unit}ns", "key = 1", "key != 2"]
+
+
+def _instants(unit: int) -> st.SearchStrategy[Moments]:
+    """Single instants, or a time of day where the trace is long enough for that."""
+    some = st.lists(st.integers(0, 30), min_size=1, max_size=3, unique=True)
+    instants = some.map(lambda steps: Moments(("at",), (), tuple(sorted(_START + step * unit for step in steps))))
+    return instants | st.just(Moments(("00:30",), (time(0, 30),), ()))
+
+
+def _whose(unit: int) -> st.SearchStrategy[dict[str, object]]:
+    """Whose cache it is: the same for all look-ups of a pool."""
+    nodes = st.fixed_dictionaries(
+        {
+            "per": st.just("node"),
+            "tell_nodes": st.sampled_from(["nothing", "drop", "copy"]),
+            "tell_delay": st.sampled_from([0, 1, 3]).map(lambda n: f"{n * unit}ns"),
+        }
     )
+    return nodes | st.sampled_from(["process", "scope"]).map(lambda per: {"per": per})
 
 
-def _fitting(**rules: object) -> Rules:
-    if rules["eviction"] == "belady" and rules["on_write"] == "drop":
-        rules["on_write"] = "leave"
+def _fitting(rules: dict[str, object]) -> Rules:
+    """Without what means nothing beside the rest."""
+    if str(rules["eviction"]) == "belady":
+        rules["tell_nodes"] = "nothing"
+        if rules["on_write"] == "drop":
+            rules["on_write"] = "leave"
+    if rules.get("tell_nodes", "nothing") == "nothing":
+        rules.pop("tell_delay", None)
     if rules["max_entries"] is None and rules["max_bytes"] is None:
         del rules["when_full"]
+    if rules["max_entries"] is not None and rules.get("pin"):
+        rules["pin"] = ["0"] if rules["max_entries"] > 2 else []  # in each of two look-ups
     if rules["absolute"] is None:
-        del rules["jitter"]
-    return Rules(**rules)
+        for name in ("jitter", "refresh_ahead"):
+            rules.pop(name, None)
+    if not (rules["absolute"] or rules["sliding"] or rules.get("absolute_at") or str(rules["nulls"]).startswith("keep ")):
+        for name in ("serve_stale", "collect"):
+            rules.pop(name, None)
+    return Rules(zone="UTC", **rules)
 
 
 @st.composite
 def cases(draw: st.DrawFn) -> Case:
-    unit = draw(st.sampled_from(UNITS))
-    trace = trace_of(draw(_rows(draw(st.booleans()))), unit)
+    """Half of them need no more than the plain replay."""
+    unit, rich = draw(st.sampled_from(UNITS)), draw(st.booleans())
+    trace = trace_of(draw(_rows(draw(st.booleans()), rich)), unit)
     reads = draw(st.sampled_from([0, 0, 1, 5]))
     warm_up: Duration | int = draw(st.sampled_from([reads, Duration(reads * unit)]))
     if warm_up >= trace.reads or (isinstance(warm_up, Duration) and warm_up > trace.span_ns):
         warm_up = 0
-    rules = draw(_rules(unit))
-    lookups = {name: draw(_rules(unit)) for name in trace.lookups if draw(st.booleans())}
-    return Case(trace, Plan(rules, lookups, warm_up=warm_up))
+    names = {**_plain(unit), **(_rich(unit) if rich else {})}
+
+    def rules(fixed: dict[str, object]) -> Rules:
+        return _fitting(draw(st.fixed_dictionaries(names)) | fixed)
+
+    whose = draw(_whose(unit)) if rich else {}
+    pool = draw(st.fixed_dictionaries(POOL))
+    common = rules(pool | whose)
+    shared = {"all": _pool(pool, trace.lookups)} if trace.lookups and draw(st.booleans()) else {}
+    lookups = {
+        name: rules((pool if shared else draw(st.fixed_dictionaries(POOL))) | (whose if shared or draw(st.booleans()) else {}))
+        for name in trace.lookups
+        if draw(st.booleans())
+    }
+    keys = {}
+    if rich:
+        for name in trace.lookups:
+            of_all = lookups.get(name, common)
+            own = {rule: getattr(of_all, rule) for rule in _OF_A_WHOLE_LOOKUP}
+            keys[name] = {
+                pattern: rules(own)
+                for pattern in draw(st.sampled_from([[], [], ["0"], ["{}"]]))
+            }
+    return Case(trace, Plan(common, lookups, keys, shared, warm_up=warm_up))
+
+
+def _pool(pool: dict[str, object], lookups: tuple[str, ...]) -> Pool:
+    limited = pool["max_entries"] is not None or pool["max_bytes"] is not None
+    return Pool(lookups=lookups, **{name: value for name, value in pool.items() if limited or name != "when_full"})

@@ -26,7 +26,7 @@ def demo(tmp_path_factory: pytest.TempPathFactory) -> tuple[Trace, Plan]:
 
 
 def in_batches(trace: Trace, plan: Plan, number: int) -> Outcome:
-    work = job(trace, plan.each_rules(trace.lookups), plan.warm_up)
+    work = job(trace, plan)
     total, lookups, slices = native.run(trace, work, math.ceil(len(trace) / number))
     return Outcome(**total, lookups=lookups, slices=slices, marks=marks(trace), name="replay")
 

@@ -8,6 +8,7 @@
 #include <span>
 #include <utility>
 
+#include "full/setting.hpp"
 #include "policy/any.hpp"
 #include "replay.hpp"
 
@@ -33,11 +34,12 @@ class AnyReplay {
   virtual const Ledger& close() = 0;
 };
 
-template <class Policy, bool timed>
-class ReplayOf final : public AnyReplay {
+template <class Replay>
+class ReplayBy final : public AnyReplay {
  public:
-  ReplayOf(const Setting& setting, std::uint64_t first_counted, Slices slices)
-      : replay_(setting, std::move(slices)), to_warm_up_(first_counted) {}
+  template <class Setting>
+  ReplayBy(Setting&& setting, std::uint64_t first_counted, Slices slices)
+      : replay_(std::forward<Setting>(setting), std::move(slices)), to_warm_up_(first_counted) {}
 
   void feed(const Columns& columns) override {
     replay_.open(columns);
@@ -59,7 +61,7 @@ class ReplayOf final : public AnyReplay {
   }
 
  private:
-  Replay<Policy, timed> replay_;
+  Replay replay_;
   std::uint64_t to_warm_up_;
   bool counting_ = false;
   Time now_ = 0;
@@ -67,9 +69,12 @@ class ReplayOf final : public AnyReplay {
 
 template <class Policy>
 std::unique_ptr<AnyReplay> begin_replay_of(const Setting& setting, Run how, Slices slices) {
-  if (how.timed) return std::make_unique<ReplayOf<Policy, true>>(setting, how.first_counted, std::move(slices));
-  return std::make_unique<ReplayOf<Policy, false>>(setting, how.first_counted, std::move(slices));
+  if (how.timed) return std::make_unique<ReplayBy<Replay<Policy, true>>>(setting, how.first_counted, std::move(slices));
+  return std::make_unique<ReplayBy<Replay<Policy, false>>>(setting, how.first_counted, std::move(slices));
 }
+
+// Of all rules there are (see full/replay.hpp). Compiled by itself.
+std::unique_ptr<AnyReplay> begin_full_replay(full::Setting setting, std::uint64_t first_counted, Slices slices);
 
 // Each is compiled by itself, where the build says so (CMakeLists.txt): side by side.
 #ifdef VESTIGO_BUILT_APART

@@ -15,6 +15,7 @@ enum Mark : std::uint8_t {
   kWrite = 1,    // the value column says whether it wrote a null (a remove)
   kClear = 2,    // the value column holds the look-up, or kNone for all
   kRestart = 3,
+  kPreload = 4,  // the application loads the key, whether it is held or not
   kOp = 7,       // mask of the above
   kForced = 8,   // the caller asked for a fresh value
   kNames = 16,   // this row gives the present value its name: no change, the old id means the new one
@@ -42,6 +43,8 @@ struct Columns {
   const Bytes* size = nullptr;
   const Time* cost = nullptr;
   const std::int64_t* next_read = nullptr;  // the number of the key's next read after each event, for a policy that asks
+  const Id* node = nullptr;   // of each event, and its scope; kNone where it names none
+  const Id* scope = nullptr;
   Ends ends{};
 };
 

@@ -33,6 +33,14 @@ class Entries {
   Id id(const Entry& entry) const { return static_cast<Id>(&entry - entries_.get()); }
   Id keys() const { return keys_; }
 
+  // Of as many as there are, each in no pool.
+  explicit Entries(std::size_t count) : keys_(static_cast<Id>(count)), entries_(allocate(count)) {
+    for (std::size_t id = 0; id < count; ++id) {
+      new (&entries_[id]) Entry;
+      entries_[id].before = entries_[id].after = static_cast<Id>(id);
+    }
+  }
+
  private:
   struct Free {
     void operator()(Entry* entries) const { std::free(entries); }

@@ -9,7 +9,7 @@ namespace vestigo {
 
 // Why an entry is not there, in the order of docs/semantics.md section 3.
 enum Cause : std::uint8_t {
-  kFirst, kEvicted, kAged, kIdle, kDropped, kCleared, kRestarted, kNull, kRefused, kForcedMiss, kLoading,
+  kFirst, kScope, kEvicted, kAged, kIdle, kClock, kDropped, kCleared, kRestarted, kNull, kRefused, kForcedMiss, kLoading,
   kCauses
 };
 

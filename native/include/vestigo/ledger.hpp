@@ -23,6 +23,10 @@ class Ledger {
     }
   }
 
+  // Of look-ups whose hits differ in time and in overhead, so that each is counted when it occurs.
+  Ledger(std::size_t lookups, Slices slices)
+      : tallies_(lookups), several_(lookups > 1), itemised_(true), hit_costs_(lookups), overheads_(lookups), slices_(std::move(slices)) {}
+
   Tally& tally(std::size_t room) { return tallies_[room]; }
   const std::vector<Tally>& tallies() const { return tallies_; }
   const Level& held() const { return several_ ? held_ : tallies_[0].held; }
@@ -38,6 +42,19 @@ class Ledger {
     ++tally.counts[cause];
     tally.origin_time += cost;
     wait(tally, cost, size);
+  }
+
+  // An origin call begins, before it is counted.
+  void load(Tally& tally, Time cost, Time now) {
+    if (now >= tally.surge_count.second_ends) [[unlikely]] turn_second(tally, now);
+    tally.origin_time += cost;
+  }
+
+  // A read took so long.
+  void took(Tally& tally, Time span) {
+    tally.sums[kReadTime] += span;
+    tally.read_times.add(span);
+    if (span > tally.longest_read) [[unlikely]] tally.longest_read = span;
   }
 
   // A reader joins a load and waits for the rest of it.
@@ -162,11 +179,11 @@ class Ledger {
   Tally settled(std::size_t room, Time now) const {
     Tally tally = tallies_[room];
     const std::int64_t hits = tally.counts[kHits];
-    tally.add_hit_times(hits, hit_costs_[room]);
+    if (!itemised_) tally.add_hit_times(hits, hit_costs_[room]);
     tally.counts[kBytesHit] -= hits * overheads_[room];
     tally.counts[kLoads] = tally.loads();
     tally.sums[kOriginTime] = tally.origin_time;
-    tally.sums[kReadTime] += tally.origin_time;
+    if (!itemised_) tally.sums[kReadTime] += tally.origin_time;
     tally.sums[kHeld] = tally.held_until(now);
     return tally;
   }
@@ -179,6 +196,7 @@ class Ledger {
 
   std::vector<Tally> tallies_;
   bool several_;
+  bool itemised_ = false;
   std::vector<Time> hit_costs_;
   std::vector<Bytes> overheads_;
   std::vector<std::int64_t> hits_before_;  // the present slice

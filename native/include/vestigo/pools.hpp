@@ -22,6 +22,7 @@ struct Setting {
   std::span<const Rules> rooms;
   std::span<const Id> room_pools;
   std::span<const PoolRules> pools;
+  std::span<const std::vector<Time>> clears;  // when each room is cleared by schedule, ascending
 };
 
 template <class Policy>
@@ -56,7 +57,7 @@ struct Pools {
 
   Pools(const Setting& setting, Slices slices)
       : entries(setting.key_rooms, setting.pools.size() * policy::kHubs),
-        notes(setting.pools, setting.key_rooms.size()),
+        notes(setting.pools, setting.key_rooms.size(), setting.pools.size() * policy::kHubs),
         ledger(setting.rooms, std::move(slices)) {
     const auto keys = static_cast<Id>(setting.key_rooms.size());
     pools.reserve(setting.pools.size());

@@ -22,18 +22,15 @@ template <class Policy, bool timed>
 class Replay {
  public:
   Replay(const Setting& setting, Slices slices) : pools_(setting, std::move(slices)) {
-    for (std::size_t i = 0; i < setting.rooms.size(); ++i) {
-      if (setting.rooms[i].clear_every != kNever) clears_.push_back({kNever, setting.rooms[i].clear_every, static_cast<Id>(i)});
+    for (std::size_t room = 0; room < setting.clears.size(); ++room) {
+      for (const Time at : setting.clears[room]) clears_.push_back({at, room});
     }
+    std::sort(clears_.begin(), clears_.end(), [](const Clear& a, const Clear& b) { return a.at < b.at; });
+    find_next_due();
   }
 
-  // A batch begins: its events are fed next. Loads under way take their places among its ends as names. Schedules count
-  // from the first event of all.
-  void open(const Columns& columns) {
-    if (!std::exchange(begun_, true)) {
-      for (Clear& clear : clears_) clear.due = columns.at[0] + clear.every;
-      find_next_due();
-    }
+  // A batch begins: its events are fed next. Loads under way take their places among its ends as names.
+  void open([[maybe_unused]] const Columns& columns) {
     if constexpr (timed) {
       const Ends& ends = columns.ends;
       std::vector<std::pair<Entry*, Id>> recorded;
@@ -114,18 +111,22 @@ class Replay {
       const Time due = next_due_;
       if constexpr (timed) end_due_loads(columns, due - 1);
       if (due >= pools_.ledger.slice_end()) pools_.ledger.next_slice();
-      for (Clear& one : clears_) {
-        if (one.due > due) continue;
-        clear(one.lookup, due);
-        one.due += one.every;
-      }
+      clear_rooms(due);
       find_next_due();
     }
   }
 
+  // Those that are due, all at once.
+  void clear_rooms(Time due) {
+    std::vector<bool> goes(pools_.rooms.size());
+    const std::size_t before = clear_;
+    for (; clear_ < clears_.size() && clears_[clear_].at <= due; ++clear_) goes[clears_[clear_].room] = true;
+    if (clear_ == before) return;
+    pools_.empty([&](const Room& room) { return goes[static_cast<std::size_t>(&room - pools_.rooms.data())]; }, kCleared, kClears, due);
+  }
+
   void find_next_due() {
-    next_due_ = pools_.ledger.slice_end();
-    for (const Clear& clear : clears_) next_due_ = std::min(next_due_, clear.due);
+    next_due_ = std::min(pools_.ledger.slice_end(), clear_ < clears_.size() ? clears_[clear_].at : kNever);
   }
 
   // Ends the loads that are due at `now`.
@@ -381,8 +382,8 @@ class Replay {
 
   // A look-up that is cleared by schedule.
   struct Clear {
-    Time due, every;
-    Id lookup;
+    Time at;
+    std::size_t room;
   };
 
   static constexpr Time kNotLoaded = -1;  // the cost of a value that was written
@@ -391,8 +392,8 @@ class Replay {
   Loads loads_;
   Pending pending_;
   std::vector<Clear> clears_;
+  std::size_t clear_ = 0;   // the next of them
   Time next_due_ = kNever;  // when a slice ends, or a look-up is cleared
-  bool begun_ = false;
 };
 
 template <class Policy, bool timed>

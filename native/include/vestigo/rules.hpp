@@ -39,7 +39,6 @@ struct Rules {  // what every read asks for comes first
   bool drop_first = false;        // callers remove an entry before they read
   bool survives_restart = false;
   Time null_jitter = 0;  // as `jitter`, of `null_lifetime`
-  Time clear_every = kNever;
   Time hit_cost = 0;
 
   bool keeps(Id value) const { return value != kNullValue || nulls != Nulls::skip; }

@@ -14,8 +14,8 @@ namespace vestigo {
 // Counts by place in an array. The misses of each Cause come first, then these.
 enum Count : std::size_t {
   kHits = kCauses, kJoined, kStaleHits, kJoinedStale, kGhosts, kNullsRead, kNullsHit,
-  kLoads, kEvictions, kExpirations, kDrops, kClears, kRefusals, kRaced,
-  kStored, kSuperseded, kLost,  // entries placed, given up for a later value, lost in a restart
+  kLoads, kBackgroundLoads, kBatched, kEvictions, kExpirations, kDrops, kClears, kRefusals, kRaced,
+  kStored, kSuperseded, kLost,  // entries placed, given up for a later value, lost in a restart or with their scope
   kBytesHit, kBytesMissed,      // bytes given to readers by a hit; by a load, their own or a joined one
   kCounts
 };
@@ -102,8 +102,10 @@ struct Tally {
     held.change(more_entries, more_bytes);
   }
   Int128 held_until(Time now) const { return sums[kHeld] + Int128{held.bytes} * now; }
-  // Every miss loads.
-  std::int64_t loads() const { return std::accumulate(counts.begin(), counts.begin() + kCauses, std::int64_t{0}); }
+  // Every miss loads, but for those that share the call of another.
+  std::int64_t loads() const {
+    return std::accumulate(counts.begin(), counts.begin() + kCauses, counts[kBackgroundLoads] - counts[kBatched]);
+  }
 
   // A hit always takes the same time, so that hits are added in bulk.
   void add_hit_times(std::int64_t hits, Time cost) {

@@ -5,15 +5,15 @@ from typing import NamedTuple
 
 import numpy as np
 
+from vestigo.engine.rooms import Rooms, rooms_of
 from vestigo.errors import RulesError
 from vestigo.outcome import Mark
-from vestigo.rules import Rules
+from vestigo.rules import Plan
 from vestigo.trace import Op, Trace
+from vestigo.trace.trace import MISSING
 from vestigo.units import SECOND, Duration, format_seconds
 
 _MOST_SLICES = 200
-MOST_CLEARS = 1_000_000
-"""By the schedule of one look-up."""
 _DAY = 86_400
 _WIDTHS = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 10_800, 21_600, 43_200] + [
     _DAY * step * 10**power for power in range(4) for step in (1, 2, 5)
@@ -28,42 +28,45 @@ class Slicing(NamedTuple):
     most: int
 
 
-@dataclass(frozen=True)
-class Job:
-    """`rules` by look-up id. `instant`: a load ends when it begins, whatever it costs."""
+class Assumed(NamedTuple):
+    """By look-up: what stands for the sizes and the costs of one that gives none."""
 
-    rules: tuple[Rules, ...]
+    size: tuple[int, ...]
+    cost: tuple[int, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Job:
+    """`instant`: a load ends when it begins, whatever it costs."""
+
+    rooms: Rooms
+    assumed: Assumed
     first_counted: int
     slicing: Slicing
     instant: bool = False
 
-    @property
-    def pools(self) -> tuple[Rules, ...]:
-        """The rules of each pool."""
-        return self.rules
 
-    @property
-    def pool_of(self) -> tuple[int, ...]:
-        """The pool of each look-up."""
-        return tuple(range(len(self.rules)))
-
-
-def job(trace: Trace, rules: tuple[Rules, ...], warm_up: Duration | int, instant: bool = False) -> Job:
-    """Raises RulesError if the warm-up leaves nothing to count."""
-    first = first_counted(trace, warm_up)
+def job(trace: Trace, plan: Plan, instant: bool = False) -> Job:
+    """Raises RulesError if the plan does not fit the trace, or its warm-up leaves nothing to count."""
+    rooms = rooms_of(trace, plan)
+    first = first_counted(trace, plan.warm_up)
     if first >= len(trace) > 0:
         span = format_seconds(trace.span_ns / SECOND)
-        amount = f"{warm_up}" if isinstance(warm_up, Duration) else f"{warm_up} reads"
+        amount = f"{plan.warm_up}" if isinstance(plan.warm_up, Duration) else f"{plan.warm_up} reads"
         raise RulesError(
             f"the warm-up of {amount} leaves nothing to count; the trace has {trace.reads:,} reads in {span}, "
             "so choose a shorter one"
         )
-    often = [one.clear_every for one in rules if one.clear_every and trace.span_ns > MOST_CLEARS * one.clear_every]
-    if often:
-        raise RulesError(
-            f"clear_every = {min(often)} would clear more than {MOST_CLEARS:,} times in this trace; choose a longer one"
-        )
-    return Job(rules, first, slicing(trace, first), instant)
+    return Job(rooms, assume(trace, plan), first, slicing(trace, first), instant)
+
+
+def assume(trace: Trace, plan: Plan) -> Assumed:
+    """What the plan assumes, where the trace leaves anything open."""
+    rules = [plan.rules_for(name) for name in trace.lookups]
+    defaults = [Plan().rules] * len(rules)
+    sizes = rules if int(trace.size.min(initial=0)) == MISSING else defaults
+    costs = rules if int(trace.cost.min(initial=0)) == MISSING else defaults
+    return Assumed(tuple(one.assume_size for one in sizes), tuple(int(one.assume_cost) for one in costs))
 
 
 def first_counted(trace: Trace, warm_up: Duration | int) -> int:

@@ -25,7 +25,7 @@ def replay(trace: Trace, settings: Rules | Plan, *, engine: Engine = "native", n
     (0, 1)
     """
     plan = settings if isinstance(settings, Plan) else Plan(settings)
-    return run(trace, job(trace, plan.each_rules(trace.lookups), plan.warm_up), engine, name)
+    return run(trace, job(trace, plan), engine, name)
 
 
 def run(trace: Trace, job: Job, engine: Engine, name: str) -> Outcome:

@@ -10,7 +10,8 @@ CAUSES = tuple("first scope evicted aged idle clock dropped cleared restarted nu
 """Why a read was a miss, in the order of docs/semantics.md."""
 
 _COUNTS = (
-    "stale_hits joined_stale ghosts nulls_read nulls_hit loads evictions expirations drops clears refusals raced"
+    "stale_hits joined_stale ghosts nulls_read nulls_hit loads background_loads batched evictions expirations drops "
+    "clears refusals raced"
 ).split()
 
 
@@ -31,6 +32,11 @@ class Measures:
     nulls_read: int
     nulls_hit: int
     loads: int
+    """Origin calls: misses - `batched` + `background_loads`."""
+    background_loads: int
+    """Origin calls that no reader waited for."""
+    batched: int
+    """Misses that shared the origin call of another one."""
     evictions: int
     expirations: int
     drops: int

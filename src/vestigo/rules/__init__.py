@@ -1,8 +1,10 @@
-"""What to replay: rules for a look-up, and the plan that names them."""
+"""What to replay: rules for a look-up, room that look-ups share, and the plan that names them."""
 
+from vestigo.rules.conditions import Value
 from vestigo.rules.plan import Plan
 from vestigo.rules.plan_file import read_plan
 from vestigo.rules.policy import Policy, Room
+from vestigo.rules.pool import Pool, PoolRules
 from vestigo.rules.rules import Rules
 
-__all__ = ["Plan", "Policy", "Room", "Rules", "read_plan"]
+__all__ = ["Plan", "Policy", "Pool", "PoolRules", "Room", "Rules", "Value", "read_plan"]

@@ -6,22 +6,24 @@ from pathlib import Path
 from typing import Any
 
 from vestigo.errors import PlanError, RulesError, unknown
-from vestigo.rules import plan_lines, values
+from vestigo.rules import conditions, plan_lines, values
 from vestigo.rules.plan import Plan
-from vestigo.rules.rules import NOT_YET, Rules
+from vestigo.rules.pool import Pool
+from vestigo.rules.rules import Rules
 from vestigo.trace import Intake
 from vestigo.trace.reading.intake import problems
 from vestigo.units import Duration
 
-_TABLES = ["trace", "rules", "lookup", "candidate"]
+_TABLES = ["trace", "rules", "lookup", "pool", "candidate"]
+_OF_A_CANDIDATE = ["rules", "lookup", "pool"]
 _INTAKE = [option.name for option in fields(Intake)]
-_TABLES_NOT_YET = frozenset({"pool", "vary", "aim", "worth", "whatif"})
+_NOT_YET = ("vary", "aim", "worth", "whatif")
 
 Table = dict[str, Any]
 
 
 def read_plan(path: str | Path) -> Plan:
-    """The plan in a TOML file with ``[trace]``, ``[rules]``, ``[lookup.*]`` and ``[candidate.*]``.
+    """The plan in a TOML file with ``[trace]``, ``[rules]``, ``[lookup.*]``, ``[pool.*]`` and ``[candidate.*]``.
 
     Raises PlanError, which names every problem with its line. A relative ``trace.path`` is taken from the
     plan's own folder.
@@ -48,41 +50,86 @@ class _Reader:
         self.problems: list[tuple[int, str]] = []
 
     def plan(self, tables: Table) -> Plan:
-        self.known((), tables, _TABLES, _TABLES_NOT_YET)
+        self.known((), tables, _TABLES)
         trace = self.table((), "trace", tables)
         self.known(("trace",), trace, ["path", "warm_up", *_INTAKE])
+        warm_up = self.warm_up(trace)
         settings = self.settings((), tables)
         candidates = {}
         for name, table in self.subtables((), "candidate", tables):
             where = ("candidate", name)
-            self.known(where, table, ["rules", "lookup"], _TABLES_NOT_YET)
-            candidates[name] = self.settings(where, table, base=tables)
-        warm_up = self.warm_up(trace)
+            self.known(where, table, _OF_A_CANDIDATE)
+            candidates[name] = self.made(where, warm_up=warm_up, **self.settings(where, table, base=tables))
         trace_path = self.trace_path(trace)
         intake = self.intake(trace)
+        plan = self.made(
+            (), candidates=candidates, warm_up=warm_up, trace_path=trace_path, intake=intake, **settings
+        )
         if self.problems:
             raise PlanError([f"{self.path}, line {line}: {problem}" for line, problem in sorted(set(self.problems))])
-        return Plan(
-            settings[0],
-            settings[1],
-            {name: Plan(rules, lookups, warm_up=warm_up) for name, (rules, lookups) in candidates.items()},
-            warm_up,
-            trace_path,
-            intake,
-        )
+        return plan
 
-    def settings(
-        self, where: plan_lines.Path, tables: Table, base: Table | None = None
-    ) -> tuple[Rules, dict[str, Rules]]:
-        """Rules for all and for single look-ups: those of `base` with those of `tables` over them."""
-        base = base or {}
-        common = self.layers((where, tables, ("rules",)), ((), base, ("rules",)))
-        names = dict.fromkeys(name for source in (base, tables) for name, _ in self.subtables((), "lookup", source))
-        lookups = {
-            name: self.rules({**common, **self.layers((where, tables, ("lookup", name)), ((), base, ("lookup", name)))})
-            for name in names
+    def made(self, where: plan_lines.Path, **parts: Any) -> Plan:
+        try:
+            return Plan(**parts)
+        except RulesError as error:
+            for place, problem in error.by_place:
+                self.wrong(self.stated(where, place), problem)
+            return Plan()
+
+    def stated(self, where: plan_lines.Path, place: plan_lines.Path) -> plan_lines.Path:
+        """Where a candidate's setting stands: in the candidate, or in what it differs from."""
+        own = (*where, *place)
+        return own if own in self.lines or place not in self.lines else place
+
+    def settings(self, where: plan_lines.Path, tables: Table, base: Table | None = None) -> dict[str, Any]:
+        """Rules for all, for single look-ups, for single keys, and pools: those of `base` with those of `tables` over
+        them.
+        """
+        sources = ((where, tables), ((), base or {}))
+
+        def stated(*path: str) -> dict[str, tuple[object, plan_lines.Path]]:
+            return self.layers(*((place, source, path) for place, source in sources))
+
+        def names(*path: str) -> dict[str, None]:
+            return dict.fromkeys(name for place, source in sources for name, _ in self.subtables_at(place, path, source))
+
+        common = stated("rules")
+        lookups = {name: {**common, **stated("lookup", name)} for name in names("lookup")}
+        of_keys = {name: names("lookup", name, "keys") for name in lookups}
+        for rules in lookups.values():
+            rules.pop("keys", None)
+        return {
+            "rules": self.rules(common),
+            "lookups": {name: self.rules(rules) for name, rules in lookups.items()},
+            "keys": {
+                name: {
+                    pattern: self.rules({**lookups[name], **stated("lookup", name, "keys", pattern)})
+                    for pattern in patterns
+                    if self.is_pattern(name, pattern)
+                }
+                for name, patterns in of_keys.items()
+                if patterns
+            },
+            "pools": {name: pool for name in names("pool") if (pool := self.pool(name, stated("pool", name)))},
         }
-        return self.rules(common), lookups
+
+    def is_pattern(self, lookup: str, text: str) -> bool:
+        try:
+            conditions.pattern(text)
+        except ValueError as error:
+            self.wrong(("lookup", lookup, "keys", text), str(error))
+            return False
+        return True
+
+    def pool(self, name: str, found: dict[str, tuple[object, plan_lines.Path]]) -> Pool | None:
+        try:
+            return Pool(**{key: value for key, (value, _) in found.items()})
+        except RulesError as error:
+            for key, problem in error.by_rule:
+                where = found[key][1] if key in found else ("pool", name)
+                self.wrong(where, problem)
+            return None
 
     def layers(
         self, *sources: tuple[plan_lines.Path, Table, plan_lines.Path]
@@ -101,7 +148,7 @@ class _Reader:
             return Rules(**{key: value for key, (value, _) in found.items()})
         except RulesError as error:
             for key, problem in error.by_rule:
-                where = [found[key][1]] if key else [path for name, (_, path) in found.items() if name in problem]
+                where = [found[key][1]] if key in found else [path for name, (_, path) in found.items() if name in problem]
                 self.wrong(where[-1] if where else ("rules",), problem)
             wrong = {key for key, _ in error.by_rule}
             right = {key: value for key, value in found.items() if key not in wrong}
@@ -140,14 +187,23 @@ class _Reader:
         parent = self.table(where, name, tables)
         return [(child, self.table((*where, name), child, parent)) for child in parent]
 
-    def known(
-        self, where: plan_lines.Path, table: Table, names: list[str], not_yet: frozenset[str] = frozenset()
-    ) -> None:
+    def subtables_at(self, where: plan_lines.Path, path: plan_lines.Path, tables: Table) -> list[tuple[str, Table]]:
+        """The tables below a dotted path, where it is there."""
+        for name in path[:-1]:
+            where, tables = (*where, name), self.table(where, name, tables)
+        return self.subtables(where, path[-1], tables)
+
+    def known(self, where: plan_lines.Path, table: Table, names: list[str]) -> None:
         for name in table:
-            if name not in names:
-                hint = f"{name!r} belongs into a table; write rules.{name} or lookup.NAME.{name}"
-                rule = name in Rules.model_fields or name in NOT_YET
-                self.wrong((*where, name), hint if rule and "rules" in names else unknown(name, names, not_yet))
+            if name in names:
+                continue
+            if name in _NOT_YET:
+                problem = f"{name!r} is not supported yet; leave it out"
+            elif name in Rules.model_fields and "rules" in names:
+                problem = f"{name!r} belongs into a table; write rules.{name} or lookup.NAME.{name}"
+            else:
+                problem = unknown(name, names)
+            self.wrong((*where, name), problem)
 
     def wrong(self, where: plan_lines.Path, problem: str) -> None:
         line = next((self.lines[where[:n]] for n in range(len(where), 0, -1) if where[:n] in self.lines), 1)

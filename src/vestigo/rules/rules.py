@@ -1,134 +1,168 @@
 """How one look-up is cached."""
 
 from fractions import Fraction
-from typing import Annotated, Literal, Self
+from typing import Annotated, Literal
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, ValidationError, model_validator
-from pydantic_core import ErrorDetails
+from pydantic import BeforeValidator
 
-from vestigo.errors import RulesError, unknown
 from vestigo.rules import values
-from vestigo.rules.eviction import Eviction
-from vestigo.rules.policy import Room
-from vestigo.rules.values import Nulls, WhenFull
-from vestigo.units import Duration, format_exact_share
-
-NOT_YET = frozenset(
-    "absolute_at keep_if pin clear_at refresh_ahead serve_stale collect per tell_nodes tell_delay batch "
-    "hit_cost_per_kib assume_size assume_cost".split()
-)
+from vestigo.rules.conditions import KeepIf, patterns
+from vestigo.rules.moments import Moments, read_zone
+from vestigo.rules.pool import PoolRules
+from vestigo.rules.values import Collect, Nulls
+from vestigo.units import Duration
 
 Lifetime = Annotated[Duration | None, BeforeValidator(values.lifetime)]
+Span = Annotated[Duration, BeforeValidator(values.span)]
+Flag = Annotated[bool, BeforeValidator(values.flag)]
+Bytes = Annotated[int, BeforeValidator(values.parse_bytes)]
+OnTheClock = Annotated[Moments | None, BeforeValidator(Moments.read)]
 
 
-class Rules(BaseModel):
+class Rules(PoolRules):
     """How one look-up is cached. Immutable; checked when it is made.
 
-    Durations are text with a unit, or ``"never"``; sizes are text with a unit, or a number of bytes.
-    Raises RulesError, which names every wrong rule.
+    Durations are text with a unit, or ``"never"``; sizes are text with a unit, or a number of bytes; shares are text
+    with ``%``. Raises RulesError, which names every wrong rule.
 
     >>> Rules(max_entries=500, absolute="1h", nulls="keep 30s", on_write="drop")
     Rules(max_entries=500, absolute='1h', nulls='keep 30s', on_write='drop')
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid", arbitrary_types_allowed=True)
+    # How long an entry lives
 
-    max_entries: Annotated[int | None, BeforeValidator(values.limit)] = None
-    """The most entries that are held at once; None is no limit."""
-    max_bytes: Annotated[int | None, BeforeValidator(values.byte_limit)] = None
-    """The most bytes that are held at once, overhead included; None is no limit."""
-    eviction: Annotated[Eviction, BeforeValidator(Eviction.read)] = Eviction("lru")
-    """Which entry makes room: a policy's name, with parameters if they are to differ from the paper's
-    (``"slru protected=70%"``), or a class of your own that is a `Policy`."""
-    when_full: Annotated[WhenFull, BeforeValidator(values.when_full)] = WhenFull("evict")
-    """What happens to a value for which there is no room: others make way, it is not kept, or so many make way that a
-    share of the limit is free (``"trim 10%"``)."""
     absolute: Lifetime = None
     """How long an entry lives after its load; None is for ever."""
+    absolute_at: OnTheClock = None
+    """When what was loaded before expires: times of day in `zone`, or single instants."""
+    zone: Annotated[str | None, BeforeValidator(read_zone)] = None
+    """Where times of day are told, such as ``"Europe/Oslo"``."""
     sliding: Lifetime = None
     """How long an entry lives after its last hit, or its load; None is for ever."""
     jitter: Annotated[Fraction, BeforeValidator(values.share)] = Fraction(0)
     """The share of `absolute` by which a load's own lifetime may fall short, drawn for each load."""
+    refresh_ahead: Annotated[Fraction | None, BeforeValidator(values.refresh_ahead)] = None
+    """The share of an absolute lifetime after which a hit starts a reload in the background."""
+    serve_stale: Span = Duration(0)
+    """How long past its expiry an entry is still served, while a reload runs in the background."""
+    collect: Annotated[Collect, BeforeValidator(values.collect)] = Collect("touch")
+    """When an expired entry goes: when it is touched or evicted, at its deadline (``"prompt"``), or at the next of equal
+    steps from the trace's first event on (``"every 30s"``)."""
+
+    # What is kept
+
     nulls: Annotated[Nulls, BeforeValidator(values.nulls)] = Nulls("skip")
     """What happens when the origin has nothing."""
-    on_write: Literal["leave", "drop", "replace"] = "leave"
-    """What happens to an entry when its key is written."""
-    drop_first: Annotated[bool, BeforeValidator(values.flag)] = False
-    """Whether callers remove an entry before they read it: a known mistake, to show what it costs."""
-    clear_every: Lifetime = None
-    """How often the look-up is cleared, from the trace's first event on."""
-    survives_restart: Annotated[bool, BeforeValidator(values.flag)] = False
-    """Whether entries are still there after a restart."""
+    keep_if: Annotated[KeepIf | None, BeforeValidator(KeepIf.read)] = None
+    """Which values are kept: conditions that must all hold (``["size <= 64 KiB", "cost >= 5ms", "key = tile/{...}"]``), or,
+    on the reference engine, a function from a `Value` to a bool."""
+    pin: Annotated[tuple[str, ...], BeforeValidator(patterns)] = ()
+    """Patterns of keys that eviction never takes."""
+
+    # Changes
+
+    on_write: Literal["leave", "drop", "replace", "replace, reload"] = "leave"
+    """What happens to an entry when its key is written; with ``reload``, replacing takes an origin call."""
+
+    # Whose cache
+
+    per: Literal["process", "node", "scope"] = "process"
+    """Who has a cache of their own: all events together, each node, each scope."""
+    tell_nodes: Literal["nothing", "drop", "copy"] = "nothing"
+    """What a write on one node does to the entries of the others."""
+    tell_delay: Span = Duration(0)
+    """How long the others take to hear of it."""
+
+    # The origin
+
     overlap: Literal["repeat", "join"] = "repeat"
     """Whether readers of a key that is being loaded load it too, or wait for it."""
-    entry_overhead: Annotated[int, BeforeValidator(values.parse_bytes)] = 64
+    batch: Lifetime = None
+    """The window in which misses of one scope share one origin call; None is no sharing."""
+    drop_first: Flag = False
+    """Whether callers remove an entry before they read it: a known mistake, to show what it costs."""
+
+    # Bad moments
+
+    clear_every: Lifetime = None
+    """How often the look-up is cleared, from the trace's first event on."""
+    clear_at: OnTheClock = None
+    """When the look-up is cleared: times of day in `zone`, or single instants."""
+    survives_restart: Flag = False
+    """Whether entries are still there after a restart."""
+
+    # What things take
+
+    entry_overhead: Bytes = 64
     """Bytes that each entry takes besides its value."""
-    hit_cost: Annotated[Duration, BeforeValidator(values.span)] = Duration(1_000)
+    hit_cost: Span = Duration(1_000)
     """How long a hit takes."""
+    hit_cost_per_kib: Span = Duration(0)
+    """How much longer for each KiB of the value."""
+    assume_size: Bytes = 1024
+    """The bytes of a value where the trace gives none in the whole look-up."""
+    assume_cost: Span = Duration(0)
+    """How long a load takes where the trace gives no cost in the whole look-up."""
 
-    def __init__(self, **rules: object) -> None:
-        try:
-            super().__init__(**rules)
-        except ValidationError as error:
-            found = [(".".join(map(str, one["loc"])), _sentence(one)) for one in error.errors()]
-            raise RulesError([f"{rule}: {problem}" if rule else problem for rule, problem in found], found) from None
+    def impossible(self) -> str | None:
+        return super().impossible() or next((problem for wrong, problem in self._contradictions() if wrong), None)
 
-    @model_validator(mode="after")
-    def _fits_together(self) -> Self:
-        if self.max_bytes is not None and self.max_bytes < self.entry_overhead:
-            raise ValueError(
+    def _contradictions(self) -> list[tuple[bool, str]]:
+        on_clock = [name for name in ("absolute_at", "clear_at") if (at := getattr(self, name)) and at.times]
+        return [
+            (
+                self.max_bytes is not None and self.max_bytes < self.entry_overhead,
                 f"max_bytes = {self.max_bytes} is less than entry_overhead = {self.entry_overhead}, so that nothing "
-                "could ever be kept; raise the one or lower the other"
-            )
-        if self.when_full.mode != "evict" and self.max_entries is None and self.max_bytes is None:
-            raise ValueError(
-                f'when_full = "{self.when_full}" without max_entries or max_bytes means nothing: there is no '
-                "limit that could be reached; give one, or leave it out"
-            )
-        if self.jitter and self.absolute is None:
-            raise ValueError(
-                "jitter without absolute means nothing: there is no lifetime to vary; give one, or leave it out"
-            )
-        if self.eviction.name == "belady" and self.on_write == "drop":
-            raise ValueError(
+                "could ever be kept; raise the one or lower the other",
+            ),
+            (
+                self.entry_overhead > 2**28,
+                f"entry_overhead = {self.entry_overhead} is more than 256 MiB; give the bytes of one entry",
+            ),
+            (
+                bool(self.jitter) and self.absolute is None,
+                "jitter without absolute means nothing: there is no lifetime to vary; give one, or leave it out",
+            ),
+            (
+                self.refresh_ahead is not None and self.absolute is None,
+                "refresh_ahead without absolute means nothing: it is a share of that lifetime; give one, or leave it out",
+            ),
+            (
+                self.serve_stale > 0 and not self.expires,
+                "serve_stale without absolute, absolute_at or sliding means nothing: no entry expires; give one, or "
+                "leave it out",
+            ),
+            (
+                self.collect.mode != "touch" and not self.expires,
+                f'collect = "{self.collect}" without absolute, absolute_at or sliding means nothing: no entry expires; '
+                "give one, or leave it out",
+            ),
+            (
+                bool(on_clock) and self.zone is None,
+                f'{" and ".join(on_clock)} needs zone for times of day; write zone = "UTC" or where the clock hangs',
+            ),
+            (
+                self.tell_nodes != "nothing" and self.per != "node",
+                f'tell_nodes = "{self.tell_nodes}" with per = "{self.per}" means nothing: there are no other nodes\' '
+                'entries; write per = "node", or leave it out',
+            ),
+            (
+                self.tell_delay > 0 and self.tell_nodes == "nothing",
+                "tell_delay without tell_nodes means nothing: the others hear of no write; give it, or leave it out",
+            ),
+            (
+                self.eviction.name == "belady" and self.on_write == "drop",
                 'eviction = "belady" with on_write = "drop" means nothing: it keeps a key for its next read, and a '
-                "write takes it before; choose another policy, or leave or replace"
-            )
-        if self.entry_overhead > 2**28:
-            raise ValueError(
-                f"entry_overhead = {self.entry_overhead} is more than 256 MiB; give the bytes of one entry"
-            )
-        return self
+                "write takes it before; choose another policy, or leave or replace",
+            ),
+            (
+                self.eviction.name == "belady" and self.tell_nodes != "nothing",
+                f'eviction = "belady" with tell_nodes = "{self.tell_nodes}" means nothing: it keeps a key for its next '
+                "read, and another node's write changes that; choose another policy",
+            ),
+        ]
 
     @property
-    def room(self) -> Room:
-        """The room that the policy divides."""
-        return self.eviction.room(self.max_entries, self.max_bytes)
-
-    def to_dict(self) -> dict[str, int | str]:
-        """The rules that differ from the defaults, as a plan file writes them."""
-        return {name: _plain(getattr(self, name)) for name in type(self).model_fields if self._differs(name)}
-
-    def _differs(self, name: str) -> bool:
-        return bool(getattr(self, name) != type(self).model_fields[name].default)
-
-    def __repr__(self) -> str:
-        return f"Rules({', '.join(f'{name}={value!r}' for name, value in self.to_dict().items())})"
-
-    __str__ = __repr__
-
-
-def _plain(value: object) -> int | str:
-    if isinstance(value, Fraction):
-        return format_exact_share(value)
-    return value if isinstance(value, int) and not isinstance(value, Duration) else str(value)
-
-
-def _sentence(error: ErrorDetails) -> str:
-    if error["type"] == "extra_forbidden":
-        return unknown(str(error["loc"][-1]), list(Rules.model_fields), NOT_YET)
-    if error["type"] == "value_error":
-        return str(error["ctx"]["error"])
-    if error["type"] == "literal_error":
-        return f"{error['input']!r} is not one of {error['ctx']['expected'].replace(chr(39), chr(34))}"
-    return f"{error['input']!r} is wrong: {error['msg']}"
+    def expires(self) -> bool:
+        """Whether entries have any lifetime."""
+        return bool(self.absolute or self.absolute_at or self.sliding or self.nulls.lifetime)

@@ -33,6 +33,16 @@ class WhenFull(NamedTuple):
         return int(limit * (1 - self.share))
 
 
+class Collect(NamedTuple):
+    """When an expired entry goes: when it is touched, at its deadline (``prompt``), or at the next of equal steps."""
+
+    mode: str
+    every: Duration | None = None
+
+    def __str__(self) -> str:
+        return self.mode if self.every is None else f"every {self.every}"
+
+
 def limit(value: object) -> int | None:
     """A number of entries; None is no limit."""
     if value is None or value == "no limit":
@@ -91,6 +101,31 @@ def when_full(value: object) -> WhenFull:
             raise ValueError(f'{value!r} would free nothing; write "evict", or a share such as "trim 10%"')
         return WhenFull("trim", share)
     raise ValueError(f'{value!r} is not one of "evict", "refuse", "trim 10%" (any share)')
+
+
+def collect(value: object) -> Collect:
+    """``touch``, ``prompt`` or ``every 30s``."""
+    if isinstance(value, Collect):
+        return value
+    words = value.split(maxsplit=1) if isinstance(value, str) else []
+    if words in (["touch"], ["prompt"]):
+        return Collect(words[0])
+    if len(words) == 2 and words[0] == "every":
+        every = Duration.parse(words[1])
+        if every == 0:
+            raise ValueError(f'{value!r} could mean "touch" or "prompt"; write one of these, or a time above 0')
+        return Collect("every", every)
+    raise ValueError(f'{value!r} is not one of "touch", "prompt", "every 30s" (any duration)')
+
+
+def refresh_ahead(value: object) -> Fraction | None:
+    """A share of a lifetime; None is never."""
+    if value is None or value == "never":
+        return None
+    part = share(value)
+    if part in (0, 1):
+        raise ValueError(f'{value!r} would mean at every hit, or never; write a share between, such as "80%"')
+    return part
 
 
 def flag(value: object) -> bool:

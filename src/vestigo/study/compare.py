@@ -1,12 +1,13 @@
 """``compare``: today's settings and every candidate, beside no cache and the ceilings."""
 
+import dataclasses
 import os
 from collections.abc import Callable, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor, as_completed
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from vestigo.engine.job import job
+from vestigo.engine.job import assume, job
 from vestigo.engine.native.batches import make_ready
 from vestigo.engine.replay import Engine, run
 from vestigo.errors import RulesError
@@ -94,18 +95,16 @@ def compare(trace: Trace, plan: Plan, *, engine: Engine = "native", progress: Pr
     if taken:
         raise RulesError([f"candidate {name!r}: the name is taken; choose another" for name in sorted(taken)])
     settings = [plan, *plan.candidates.values()]
-    survive = any(rules.survives_restart for one in settings for rules in one.each_rules(trace.lookups))
-    nothing, everything = Plan(bounds.no_cache()), Plan(bounds.keep_all(survive))
-    plans = {bounds.NO_CACHE: nothing, TODAY: plan, **plan.candidates, bounds.KEEP_ALL: everything}
-    jobs = {
-        name: (trace, job(trace, one.each_rules(trace.lookups), plan.warm_up, instant=one is everything))
-        for name, one in plans.items()
-    }
-    versions = bounds.with_versions_as_keys(trace)
-    rules = everything.each_rules(trace.lookups)
-    jobs[bounds.ALWAYS_FRESH] = (versions, job(versions, rules, plan.warm_up, instant=True))
+    survive = any(rules.survives_restart for one in settings for rules in one.all_rules())
+    nothing, everything = bounds.no_cache(plan), bounds.keep_all(plan, survive)
+    candidates = {name: dataclasses.replace(one, warm_up=plan.warm_up) for name, one in plan.candidates.items()}
+    plans = {bounds.NO_CACHE: nothing, TODAY: plan, **candidates, bounds.KEEP_ALL: everything}
+    jobs = {name: (trace, job(trace, one, instant=one is everything)) for name, one in plans.items()}
+    versions = bounds.with_versions_as_keys(trace, assume(trace, plan))
+    jobs[bounds.ALWAYS_FRESH] = (versions, job(versions, everything, instant=True))
     if engine == "native" and len(trace):
-        make_ready(trace)  # once, before the threads ask for it
+        for assumed in {one.assumed for of, one in jobs.values() if of is trace}:
+            make_ready(trace, assumed)  # once, before the threads ask for it
     with ThreadPoolExecutor(os.cpu_count()) as pool:
         futures = {name: pool.submit(run, *jobs[name], engine, name) for name in jobs}
         for done, _ in enumerate(as_completed(futures.values()), 1):

@@ -29,8 +29,13 @@ class Op(IntEnum):
     READ = 0
     WRITE = 1
     REMOVE = 2
-    CLEAR = 3
-    RESTART = 4
+    PRELOAD = 3
+    CLEAR = 4
+    RESTART = 5
+
+
+LAST_KEYED = Op.PRELOAD
+"""This and what comes before it happens to a key."""
 
 
 @dataclass(frozen=True, eq=False)

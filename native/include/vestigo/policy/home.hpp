@@ -27,9 +27,9 @@ constexpr Id kHubs = 3;  // nodes of entries and of notes that a policy has for 
 // The notes of all keys, followed by the hubs of all pools; and the last references of each key, where LRU-K asks.
 class Notes {
  public:
-  Notes(std::span<const PoolRules> pools, std::size_t keys) {
+  Notes(std::span<const PoolRules> pools, std::size_t keys, std::size_t hubs) {
     for (const PoolRules& pool : pools) {
-      if (keeps_notes(pool.eviction)) notes_.resize(keys + kHubs * pools.size());
+      if (keeps_notes(pool.eviction)) notes_.resize(keys + hubs);
       if (pool.eviction != Eviction::lru_k) continue;
       const auto depth = static_cast<std::size_t>(pool.eviction_numbers[0]);
       if (depth > depth_) references_.assign(keys * (depth_ = depth), kGone);

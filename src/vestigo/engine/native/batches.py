@@ -8,10 +8,12 @@ from weakref import WeakKeyDictionary
 import numpy as np
 
 from vestigo.engine import kernel
+from vestigo.engine.job import Assumed, assume
 from vestigo.engine.native.fill import Filler, Flags, Usual, usual
 from vestigo.errors import TraceError
+from vestigo.rules import Plan
 from vestigo.trace import Op, Trace
-from vestigo.trace.trace import MISSING, Ints
+from vestigo.trace.trace import LAST_KEYED, MISSING, Ints
 
 NULL_VALUE = -1
 
@@ -21,11 +23,11 @@ for every replay, so that memory grows with its keys alone."""
 BATCH_EVENTS = 1 << 20
 
 # The kernel's marks (native/include/vestigo/columns.hpp), by Op. A remove is a write of a null.
-_MARKS = np.array([0, 1, 1, 2, 3], np.uint8)
+_MARKS = np.array([0, 1, 1, 4, 2, 3], np.uint8)
 _FORCED = 8
 
-_kept: WeakKeyDictionary[Trace, Sequence[Any]] = WeakKeyDictionary()
-_usual: WeakKeyDictionary[Trace, Usual] = WeakKeyDictionary()
+_kept: WeakKeyDictionary[Trace, dict[Assumed, Sequence[Any]]] = WeakKeyDictionary()
+_usual: WeakKeyDictionary[Trace, dict[Assumed, Usual]] = WeakKeyDictionary()
 
 
 class Told(NamedTuple):
@@ -41,35 +43,39 @@ class Told(NamedTuple):
         return null
 
 
-def batches(trace: Trace, events: int | None = None) -> Iterator[Any]:
+def batches(trace: Trace, assumed: Assumed, events: int | None = None) -> Iterator[Any]:
     """The kernel's columns of the trace, batch after batch; for tests, of so many `events` each.
 
     Raises TraceError if its sizes or costs are too large to add up.
     """
     if events is None and not is_long(len(trace)):
-        make_ready(trace)
-        yield from _kept[trace]
+        make_ready(trace, assumed)
+        yield from _kept[trace][assumed]
     else:
-        yield from _made(trace, events or BATCH_EVENTS)
+        yield from _made(trace, assumed, events or BATCH_EVENTS)
 
 
-def make_ready(trace: Trace) -> None:
+def make_ready(trace: Trace, assumed: Assumed) -> None:
     """What is worked out once for a trace, for all replays of it."""
     if is_long(len(trace)):
-        filler(trace)
-    elif trace not in _kept:
-        _kept[trace] = list(_made(trace, BATCH_EVENTS))
+        filler(trace, assumed)
+    elif assumed not in (known := _kept.setdefault(trace, {})):
+        known[assumed] = list(_made(trace, assumed, BATCH_EVENTS))
 
 
-def filler(trace: Trace) -> Filler:
-    """Fills in the sizes and costs of the trace's parts, from the first on."""
-    if trace not in _usual:
+def filler(trace: Trace, assumed: Assumed | None = None) -> Filler:
+    """Fills in the sizes and costs of the trace's parts, from the first on. Unless it is said, nothing is assumed that
+    rules do not assume by themselves.
+    """
+    assumed = assumed or assume(trace, Plan())
+    known = _usual.setdefault(trace, {})
+    if assumed not in known:
 
         def parts() -> Iterable[tuple[Trace, Flags]]:
             return ((part, what.null) for part, what in told(trace))
 
-        _usual[trace] = usual(trace, parts if is_long(len(trace)) else cache(lambda: list(parts())))
-    return Filler(trace, _usual[trace])
+        known[assumed] = usual(trace, parts if is_long(len(trace)) else cache(lambda: list(parts())), assumed)
+    return Filler(trace, known[assumed])
 
 
 def is_long(events: int) -> bool:
@@ -90,13 +96,13 @@ def told(trace: Trace, events: int | None = None) -> Iterator[tuple[Trace, Told]
         yield part, Told(*truth.see(mark, _no_negative(part.key), np.ascontiguousarray(part.version), found))
 
 
-def _made(trace: Trace, events: int) -> Iterator[Any]:
-    fill, costs, batch = filler(trace), 0.0, None
+def _made(trace: Trace, assumed: Assumed, events: int) -> Iterator[Any]:
+    fill, costs, batch = filler(trace, assumed), 0.0, None
     for part, what in told(trace, events):
         size, cost = fill.sizes(part, what.null), fill.costs(part)
         costs += float(cost.sum(dtype=np.float64))
         _check_sums(trace, int(size.max()), costs)
-        keyless = part.op >= Op.CLEAR
+        keyless = part.op > LAST_KEYED
         value = np.where(keyless, part.lookup, what.value) if keyless.any() else what.value
         keys = max(len(trace.keys), 1)
         batch = kernel.Columns(part.at, _no_negative(part.key), value, what.mark, size, cost, keys, batch)

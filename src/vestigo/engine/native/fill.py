@@ -6,11 +6,9 @@ from typing import NamedTuple
 import numpy as np
 
 from vestigo.engine.native.median import Values, lower_medians
+from vestigo.engine.job import Assumed
 from vestigo.trace import Op, Trace
-from vestigo.trace.trace import MISSING, Longs
-
-ASSUMED_SIZE = 1024
-ASSUMED_COST = 0
+from vestigo.trace.trace import LAST_KEYED, MISSING, Longs
 
 Flags = np.ndarray
 Parts = Callable[[], Iterable[tuple[Trace, Flags]]]
@@ -24,7 +22,7 @@ class Usual(NamedTuple):
     cost: Longs
 
 
-def usual(trace: Trace, parts: Parts) -> Usual:
+def usual(trace: Trace, parts: Parts, assumed: Assumed) -> Usual:
     def given(name: str) -> Callable[[], Iterable[Values]]:
         def values() -> Iterable[Values]:
             for part, null in parts():
@@ -34,13 +32,13 @@ def usual(trace: Trace, parts: Parts) -> Usual:
 
         return values
 
-    def median(name: str, assumed: int) -> Longs:
-        column, lookups = getattr(trace, name), len(trace.lookups)
+    def median(name: str, otherwise: tuple[int, ...]) -> Longs:
+        column, usual = getattr(trace, name), np.array(otherwise, np.int64)
         if int(column.min(initial=0)) != MISSING:
-            return np.full(lookups, assumed, np.int64)  # nothing to fill in
-        return lower_medians(given(name), lookups, int(column.max()), assumed)
+            return usual  # nothing to fill in
+        return lower_medians(given(name), len(usual), int(column.max()), usual)
 
-    return Usual(median("size", ASSUMED_SIZE), median("cost", ASSUMED_COST))
+    return Usual(median("size", assumed.size), median("cost", assumed.cost))
 
 
 class Filler:
@@ -53,35 +51,35 @@ class Filler:
         self._last = usual.size[trace.key_lookup] if writes_lack else None
 
     def sizes(self, part: Trace, null: Flags) -> Longs:
-        """Bytes of every read's and write's value."""
+        """Bytes of every value that is read, written or preloaded."""
         size, missing = part.size, part.size == MISSING
         if missing.any():
             size = np.where(missing & null, 0, part.size)
-            reads = missing & ~null & (part.op == Op.READ)
-            size[reads] = self._usual.size[part.lookup[reads]]
+            loads = missing & ~null & ((part.op == Op.READ) | (part.op == Op.PRELOAD))
+            size[loads] = self._usual.size[part.lookup[loads]]
             writes = np.flatnonzero((part.op == Op.WRITE) & (size == MISSING))
             if self._last is not None and len(writes):
                 size[writes] = _last_sizes(part, size, null, self._last)[writes]
             size[size == MISSING] = 0  # clears and restarts
         if self._last is not None:
-            values = (part.op <= Op.REMOVE) & ~null
+            values = (part.op <= LAST_KEYED) & ~null
             self._last[part.key[values]] = size[values]
         return size
 
     def costs(self, part: Trace) -> Longs:
-        """How long the origin took for every read, in ns."""
+        """How long the origin took for every event of a key, or would have taken, in ns."""
         missing = part.cost == MISSING
         if not missing.any():
             return part.cost
         cost = np.where(missing, 0, part.cost)
-        reads = missing & (part.op == Op.READ)
-        cost[reads] = self._usual.cost[part.lookup[reads]]
+        keyed = missing & (part.op <= LAST_KEYED)
+        cost[keyed] = self._usual.cost[part.lookup[keyed]]
         return cost
 
 
 def _last_sizes(part: Trace, size: Longs, null: Flags, before: Longs) -> Longs:
     """For every row: the size in its key's last row that gave a value; `before`: each key's up to the part."""
-    keyed = np.flatnonzero(part.op <= Op.REMOVE)
+    keyed = np.flatnonzero(part.op <= LAST_KEYED)
     order = keyed[np.argsort(part.key[keyed], kind="stable")]
     key, known = part.key[order], (size[order] != MISSING) & ~null[order]
     last = np.maximum.accumulate(np.where(known, np.arange(len(order)), -1))

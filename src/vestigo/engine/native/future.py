@@ -4,31 +4,42 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 
+from vestigo.engine.rooms import Rooms
 from vestigo.trace import Op, Trace
+from vestigo.trace.trace import MISSING, Longs
 
 NO_READ = 2**62
 """The number of a read that never comes."""
 
-_known: WeakKeyDictionary[Trace, np.ndarray] = WeakKeyDictionary()
+Whose = tuple[str, ...]
+"""Of each look-up: who has a cache of their own."""
+
+_known: WeakKeyDictionary[Trace, dict[Whose, Longs]] = WeakKeyDictionary()
 
 
-def next_reads(trace: Trace) -> np.ndarray:
-    """Of each event, the number of the event with its key's next read. It takes 8 bytes an event, and is kept."""
-    if trace not in _known:
-        _known[trace] = _next_reads(trace)
-    return _known[trace]
+def next_reads(trace: Trace, rooms: Rooms) -> Longs:
+    """Of each event, the number of the event with its key's next read in the same compartment. It takes 8 bytes an event,
+    and is kept.
+    """
+    whose = tuple(room.rules.per for room in rooms.rooms[: len(trace.lookups)])
+    known = _known.setdefault(trace, {})
+    if whose not in known:
+        known[whose] = _next_reads(trace, whose)
+    return known[whose]
 
 
-def _next_reads(trace: Trace) -> np.ndarray:
-    events = len(trace)
-    by_key = np.argsort(trace.key, kind="stable")
-    key, is_read = trace.key[by_key], trace.op[by_key] == Op.READ
+def _next_reads(trace: Trace, whose: Whose) -> Longs:
+    events, entry = len(trace), trace.key.astype(np.int64)
+    if set(whose) != {"process"}:
+        per = np.array(whose)[trace.lookup]
+        owner = np.where(per == "node", trace.node, np.where(per == "scope", trace.scope, MISSING))
+        entry = np.where(trace.key >= 0, entry * (int(owner.max()) + 2) + owner + 1, MISSING)
+    in_order = np.argsort(entry, kind="stable")
+    entry, is_read = entry[in_order], trace.op[in_order] == Op.READ
     place = np.where(is_read, np.arange(events), events)
-    following = np.append(
-        np.minimum.accumulate(place[::-1])[::-1][1:], events
-    )  # the place of the next read in this order
-    found = np.append(key, -2)[following] == key
-    numbers = np.append(by_key, 0)[following]
-    result = np.empty(events, np.int64)
-    result[by_key] = np.where(found, numbers, NO_READ)
-    return result
+    following = np.append(np.minimum.accumulate(place[::-1])[::-1][1:], events)  # the place of the next read in this order
+    found = np.append(entry, -2)[following] == entry
+    numbers = np.append(in_order, 0)[following]
+    next_read = np.full(events, NO_READ, np.int64)
+    next_read[in_order] = np.where(found, numbers, NO_READ)
+    return next_read

@@ -10,8 +10,8 @@ Values = tuple[Ints, Longs]
 """Groups and, beside them, values of these groups."""
 
 
-def lower_medians(values: Callable[[], Iterable[Values]], groups: int, largest: int, without: int) -> Longs:
-    """The lower median of each group's values, from 0 to `largest`; `without` for a group that has none.
+def lower_medians(values: Callable[[], Iterable[Values]], groups: int, largest: int, without: int | Longs) -> Longs:
+    """The lower median of each group's values, from 0 to `largest`; `without`, or each group's of it, for one that has none.
 
     Exact. `values` is asked for all of them several times: each time they are counted by the next digits of those that
     begin as the median does, so that memory depends on the number of groups alone.

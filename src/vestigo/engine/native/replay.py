@@ -7,42 +7,35 @@ import numpy as np
 from vestigo.engine import kernel
 from vestigo.engine.job import Job
 from vestigo.engine.native.batches import batches
+from vestigo.engine.native.begin import begin_full, begin_plain, is_plain
 from vestigo.engine.native.future import next_reads
-from vestigo.errors import RulesError
 from vestigo.outcome import CAUSES, Measures, Slice, Spans
-from vestigo.rules import Rules
 from vestigo.trace import Trace
-
-_KERNEL_NAMES = {"2q": "two_q", "w-tinylfu": "w_tiny_lfu"}
 
 
 def run(
-    trace: Trace, job: Job, batch_events: int | None = None
+    trace: Trace, job: Job, batch_events: int | None = None, full: bool = False
 ) -> tuple[dict[str, Any], dict[str, Measures], tuple[Slice, ...]]:
     """The measures of all look-ups together, of each, and of each slice of time. How many events are fed to the kernel
-    at once makes no difference to them.
+    at once makes no difference to them, nor whether the `full` replay is used where the plain one will do.
     """
     if len(trace) == 0:
         from vestigo.engine import reference
 
         return reference.run(trace, job)
-    slicing = job.slicing
-    replay = kernel.Replay(
-        trace.key_lookup if len(trace.key_lookup) else np.zeros(1, np.int32),
-        [_kernel_rules(rules) for rules in job.rules or (Rules(),)],
-        list(job.pool_of) or [0],
-        [_pool_rules(rules) for rules in job.pools or (Rules(),)],
-        job.first_counted,
-        not job.instant and int(trace.cost.max()) > 0,
-        slicing.origin_ns,
-        slicing.width_ns,
-        slicing.most,
-    )
-    foresight = any(rules.eviction.name == "belady" for rules in job.pools)
-    following = next_reads(trace) if foresight else None
+    full = len(trace.lookups) > 0 and (full or not is_plain(trace, job))
+    replay = begin_full(trace, job) if full else begin_plain(trace, job)
+    foresight = any(pool.eviction.name == "belady" for pool in job.rooms.pools)
+    following = next_reads(trace, job.rooms) if foresight else None
     begin = 0
-    for batch in batches(trace, batch_events):
-        replay.feed(batch, None if following is None else following[begin : begin + batch.events])
+    for batch in batches(trace, job.assumed, batch_events):
+        rows = slice(begin, begin + batch.events)
+        replay.feed(
+            batch,
+            None if following is None else following[rows],
+            np.ascontiguousarray(trace.node[rows]) if full else None,
+            np.ascontiguousarray(trace.scope[rows]) if full else None,
+        )
         begin += batch.events
     sheets = replay.close()
     span = int(trace.at[-1] - trace.at[job.first_counted])
@@ -53,45 +46,6 @@ def run(
         for row, (begin, end) in enumerate(zip(sheets["begins"].tolist(), sheets["ends"].tolist(), strict=True))
     )
     return total, lookups, slices
-
-
-def _kernel_rules(rules: Rules) -> Any:
-    made = kernel.Rules()
-    for name in ("absolute", "sliding", "clear_every"):
-        if getattr(rules, name) is not None:
-            setattr(made, name, int(getattr(rules, name)))
-    null_lifetime = rules.nulls.lifetime or rules.absolute
-    if null_lifetime is not None:
-        made.null_lifetime = int(null_lifetime)
-    if rules.absolute is not None:
-        made.jitter = int(rules.absolute * rules.jitter)
-        made.null_jitter = 0 if rules.nulls.lifetime else made.jitter
-    made.drop_first = rules.drop_first
-    made.survives_restart = rules.survives_restart
-    made.entry_overhead = rules.entry_overhead
-    made.hit_cost = int(rules.hit_cost)
-    made.nulls = kernel.Nulls[rules.nulls.mode]
-    made.on_write = kernel.OnWrite[rules.on_write]
-    made.overlap = kernel.Overlap[rules.overlap]
-    return made
-
-
-def _pool_rules(rules: Rules) -> Any:
-    if rules.eviction.own is not None:
-        raise RulesError(f'eviction: {rules.eviction.name} is in Python; replay it with engine="reference"')
-    made = kernel.PoolRules()
-    for limit in ("max_entries", "max_bytes"):
-        if getattr(rules, limit) is not None:
-            setattr(made, limit, getattr(rules, limit))
-    made.refuses = rules.when_full.mode == "refuse"
-    if rules.when_full.mode == "trim":
-        made.trims = True
-        made.trim_entries = made.max_entries if rules.max_entries is None else rules.when_full.stay(rules.max_entries)
-        made.trim_bytes = made.max_bytes if rules.max_bytes is None else rules.when_full.stay(rules.max_bytes)
-    made.eviction = kernel.Eviction[_KERNEL_NAMES.get(rules.eviction.name, rules.eviction.name.replace("-", "_"))]
-    numbers = rules.room.numbers
-    made.eviction_numbers = [*numbers, *[0] * (3 - len(numbers))]
-    return made
 
 
 def _measures(sheet: dict[str, Any], row: int, span_ns: int) -> dict[str, Any]:
@@ -111,7 +65,7 @@ def _measures(sheet: dict[str, Any], row: int, span_ns: int) -> dict[str, Any]:
         del counts[own]
     return {
         **counts,
-        "misses_by_cause": {cause: misses.get(cause, 0) for cause in CAUSES},
+        "misses_by_cause": {cause: misses[cause] for cause in CAUSES},
         "entries_peak": mosts["entries_peak"],
         "memory_peak": mosts["memory_peak"],
         "held_byte_ns": sums["held"],

@@ -3,7 +3,6 @@
 from typing import Any
 
 from vestigo.engine.job import Slicing
-from vestigo.engine.reference.pool import Entry
 from vestigo.engine.reference.tally import Stay, Tally
 from vestigo.outcome import Measures, Slice
 
@@ -26,10 +25,19 @@ class Ledger:
         for tally in self.tallies(lookup):
             tally.counts[name] += number
 
-    def miss(self, lookup: int, cause: str, now: int, cost: int) -> None:
+    def miss(self, lookup: int, cause: str) -> None:
         for tally in self.tallies(lookup):
             tally.misses[cause] += 1
+
+    def load(self, lookup: int, now: int, cost: int) -> None:
+        """An origin call begins."""
+        for tally in self.tallies(lookup):
             tally.load(now, cost)
+
+    def lengthen(self, lookup: int, cost: int) -> None:
+        """One that is under way takes longer."""
+        for tally in self.tallies(lookup):
+            tally.origin_time += cost
 
     def wait(self, lookup: int, span: int) -> None:
         for tally in self.tallies(lookup):
@@ -40,14 +48,14 @@ class Ledger:
         for tally in self.tallies(lookup):
             tally.stale_ages.append(age)
 
-    def placed(self, lookup: int, entry: Entry) -> None:
+    def placed(self, lookup: int, size: int) -> None:
         for tally in self.tallies(lookup):
-            tally.hold(1, entry.bytes)
+            tally.hold(1, size)
 
-    def left(self, lookup: int, entry: Entry, now: int) -> None:
+    def left(self, lookup: int, stay: Stay) -> None:
         for tally in self.tallies(lookup):
-            tally.hold(-1, -entry.bytes)
-        self.stays[lookup].append((entry.bytes, entry.stored_at, entry.last_use, now))
+            tally.hold(-1, -stay[0])
+        self.stays[lookup].append(stay)
 
     def count_from(self, now: int) -> None:
         """The warm-up is over: what was counted so far is forgotten, what is held stays."""

@@ -1,13 +1,19 @@
-"""What the rules of a look-up say of one value: whether it is kept, whether it answers, how long it lives."""
+"""What rules say of one value: whether it is kept, whether it answers, how long it lives."""
+
+from bisect import bisect_right
 
 from vestigo.engine.reference.draw import STEP, draw_below, mix
 from vestigo.engine.reference.pool import Entry
 from vestigo.engine.reference.truth import Value
+from vestigo.engine.rooms import Room
 from vestigo.rules import Rules
 
+CAUSES = ("aged", "idle", "clock")
+"""Why an entry expires; of a tie, the first."""
 
-def keeps(rules: Rules, value: Value) -> bool:
-    return not value.is_null or rules.nulls.mode != "skip"
+
+def keeps_nulls(rules: Rules) -> bool:
+    return rules.nulls.mode != "skip"
 
 
 def hides(rules: Rules, entry: Entry) -> bool:
@@ -25,13 +31,49 @@ def ages_at(rules: Rules, value: Value, loaded_at: int, key: int, kept: int) -> 
     return loaded_at + rules.absolute - draw_below(mix(mix(key) + kept * STEP), varies + 1)
 
 
+def clock_at(room: Room, loaded_at: int) -> int | None:
+    """The first fixed time after the load."""
+    place = bisect_right(room.expires_at, loaded_at)
+    return int(room.expires_at[place]) if place < len(room.expires_at) else None
+
+
+def deadline(rules: Rules, entry: Entry) -> tuple[int, str] | None:
+    """When the first of its lifetimes ends, and which."""
+    idle_at = None if rules.sliding is None else entry.used_at + rules.sliding
+    ends = [
+        (at, order) for order, at in enumerate((entry.ages_at, idle_at, entry.clock_at)) if at is not None
+    ]
+    if not ends:
+        return None
+    at, order = min(ends)
+    return at, CAUSES[order]
+
+
 def expiry(rules: Rules, entry: Entry, now: int) -> str | None:
     """Which lifetime ended first, if one has ended: at its deadline an entry is expired."""
-    ends = []
-    if entry.ages_at is not None:
-        ends.append((entry.ages_at, 0, "aged"))
-    if rules.sliding is not None:
-        ends.append((entry.used_at + rules.sliding, 1, "idle"))
-    if not ends or min(ends)[0] > now:
+    end = deadline(rules, entry)
+    return end[1] if end and end[0] <= now else None
+
+
+def may_serve(rules: Rules, entry: Entry, now: int) -> bool:
+    """Whether it is live, or not longer expired than the rules serve what is stale."""
+    end = deadline(rules, entry)
+    return end is None or now < end[0] + rules.serve_stale
+
+
+def refreshes(rules: Rules, entry: Entry, now: int) -> bool:
+    """Whether a hit starts a reload ahead of the expiry."""
+    if rules.refresh_ahead is None or entry.ages_at is None:
+        return False
+    return now >= entry.loaded_at + int((entry.ages_at - entry.loaded_at) * rules.refresh_ahead)
+
+
+def collected_at(rules: Rules, entry: Entry, start: int, now: int) -> int | None:
+    """When it goes untouched, if the rules collect what has expired; `start` is the trace's first event."""
+    end = deadline(rules, entry)
+    if end is None or rules.collect.mode == "touch":
         return None
-    return min(ends)[2]
+    at = max(end[0] + rules.serve_stale, now)
+    if every := rules.collect.every:
+        at = start + -((start - at) // every) * every
+    return at

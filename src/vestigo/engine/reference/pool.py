@@ -1,5 +1,6 @@
 """The room that look-ups share: what is held, the limits, who makes room."""
 
+from collections import defaultdict
 from dataclasses import dataclass
 
 from vestigo.engine.reference.policies import POLICIES
@@ -7,14 +8,15 @@ from vestigo.engine.reference.policies.belady import Belady
 from vestigo.engine.reference.policies.guarded import guarded
 from vestigo.engine.reference.rows import Row
 from vestigo.engine.reference.truth import Value
+from vestigo.engine.rooms import Room
 from vestigo.errors import RulesError
-from vestigo.rules import Rules
+from vestigo.rules import PoolRules
 from vestigo.rules.policy import Policy
 
 
-@dataclass
+@dataclass(eq=False)
 class Entry:
-    lookup: int
+    room: Room
     key: int
     value: Value
     bytes: int
@@ -23,19 +25,43 @@ class Entry:
     stored_at: int
     ages_at: int | None
     """When its absolute lifetime ends."""
+    clock_at: int | None
+    """The first fixed time after its load."""
     changed_at: int | None
     """The first change of the truth after the load."""
+    last_use: int
+    """Its last hit, or when it was stored."""
 
-    @property
-    def last_use(self) -> int:
-        return max(self.used_at, self.stored_at)
+
+@dataclass(eq=False)
+class Load:
+    """A load under way, or a written value on its way to another node."""
+
+    ends_at: int
+    order: int
+    """Of those that end at one moment."""
+    row: Row
+    value: Value
+    pool: "Pool"
+    changed_at: int | None = None
+    """The first change of the truth since it began."""
+    raced: bool = False
+    """Whether a drop arrived since it began."""
+    given_up: bool = False
 
 
 class Pool:
-    def __init__(self, rules: Rules) -> None:
+    """Of one compartment, which has a `number` among those of its kind."""
+
+    def __init__(self, rules: PoolRules, number: int = 0) -> None:
         self.rules = rules
+        self.number = number
         self.entries: dict[int, Entry] = {}
         self.bytes = 0
+        self.pinned_entries = self.pinned_bytes = 0
+        self.causes: defaultdict[int, str] = defaultdict(lambda: "first")
+        """Why a key is not there."""
+        self.loads: defaultdict[int, list[Load]] = defaultdict(list)
         self.policy = self.new_policy()
 
     def new_policy(self) -> Policy:
@@ -51,12 +77,14 @@ class Pool:
             self.policy.coming(row.key, row.next_read)
 
     def accepts(self, size: int) -> bool:
-        fits = self.rules.max_bytes is None or size <= self.rules.max_bytes
+        """Whether there is room beside what is pinned, or what is held if nothing makes way."""
+        fits = not self._passes_a_limit(self.pinned_entries + 1, self.pinned_bytes + size)
         return fits and not (self.rules.when_full.mode == "refuse" and self.is_full_for(size))
 
-    def make_room(self, key: int, size: int) -> list[Entry]:
-        """The entries that make way for one of that size."""
-        self.policy.arriving(key, size)
+    def make_room(self, key: int, size: int, pinned: bool) -> list[Entry]:
+        """The entries that make way for one of that size. A policy hears nothing of what is pinned."""
+        if not pinned:
+            self.policy.arriving(key, size)
         gone: list[Entry] = []
         trims = self.rules.when_full.mode == "trim" and self.is_full_for(size)
         while self.is_full_for(size) or (trims and self._holds_too_much()):
@@ -74,25 +102,34 @@ class Pool:
         rules = self.rules
         too_many = rules.max_entries is not None and len(self.entries) > rules.when_full.stay(rules.max_entries)
         too_large = rules.max_bytes is not None and self.bytes > rules.when_full.stay(rules.max_bytes)
-        return bool(self.entries) and (too_many or too_large)
+        return len(self.entries) > self.pinned_entries and (too_many or too_large)
 
     def is_full_for(self, size: int) -> bool:
         """Whether one more entry of that size would pass a limit."""
-        too_many = self.rules.max_entries is not None and len(self.entries) + 1 > self.rules.max_entries
-        too_large = self.rules.max_bytes is not None and self.bytes + size > self.rules.max_bytes
+        return self._passes_a_limit(len(self.entries) + 1, self.bytes + size)
+
+    def _passes_a_limit(self, entries: int, size: int) -> bool:
+        too_many = self.rules.max_entries is not None and entries > self.rules.max_entries
+        too_large = self.rules.max_bytes is not None and size > self.rules.max_bytes
         return too_many or too_large
 
     def add(self, entry: Entry, cost: int | None, now: int) -> None:
         self.entries[entry.key] = entry
         self.bytes += entry.bytes
-        self.policy.placed(entry.key, entry.bytes, cost, now)
+        if entry.room.pinned:
+            self.pinned_entries += 1
+            self.pinned_bytes += entry.bytes
+        else:
+            self.policy.placed(entry.key, entry.bytes, cost, now)
 
     def hit(self, entry: Entry, now: int) -> None:
-        entry.used_at = now
-        self.policy.hit(entry.key, now)
+        entry.last_use = max(now, entry.last_use)
+        if not entry.room.pinned:
+            self.policy.hit(entry.key, now)
 
     def take(self, key: int) -> Entry:
-        self.policy.left(key)
+        if not self.entries[key].room.pinned:
+            self.policy.left(key)
         return self._give(key)
 
     def emptied(self) -> None:
@@ -104,4 +141,7 @@ class Pool:
     def _give(self, key: int) -> Entry:
         entry = self.entries.pop(key)
         self.bytes -= entry.bytes
+        if entry.room.pinned:
+            self.pinned_entries -= 1
+            self.pinned_bytes -= entry.bytes
         return entry

@@ -1,30 +1,24 @@
 """One event after the other: docs/semantics.md, section 3."""
 
-import heapq
 from collections import Counter, defaultdict
-from dataclasses import dataclass, field
+from itertools import count
 from typing import Any
 
 from vestigo.engine.job import Job
+from vestigo.engine.reference import lives
+from vestigo.engine.reference.agenda import Agenda, Kind
+from vestigo.engine.reference.calls import Calls
+from vestigo.engine.reference.compartments import Compartments
+from vestigo.engine.reference.conditions import passes
 from vestigo.engine.reference.ledger import Ledger
-from vestigo.engine.reference.lives import ages_at, expiry, hides, keeps
-from vestigo.engine.reference.pool import Entry, Pool
-from vestigo.engine.reference.rows import Row, fill, rows
+from vestigo.engine.reference.pool import Entry, Load, Pool
+from vestigo.engine.reference.rows import Row, fill, foresee, rows
 from vestigo.engine.reference.truth import Truth, Value
+from vestigo.engine.rooms import Room
 from vestigo.outcome import Measures, Slice
+from vestigo.rules import Rules
 from vestigo.trace import Op, Trace
-
-
-@dataclass(order=True)
-class Load:
-    """A load under way. Loads end in the order of their ends; of a tie, the one that began first."""
-
-    ends_at: int
-    order: int
-    row: Row = field(compare=False)
-    value: Value = field(compare=False)
-    changed_at: int | None = field(compare=False, default=None)
-    raced: bool = field(compare=False, default=False)
+from vestigo.trace.trace import LAST_KEYED
 
 
 def run(trace: Trace, job: Job) -> tuple[dict[str, Any], dict[str, Measures], tuple[Slice, ...]]:
@@ -33,100 +27,106 @@ def run(trace: Trace, job: Job) -> tuple[dict[str, Any], dict[str, Measures], tu
     truths: defaultdict[int, Truth] = defaultdict(Truth)
     nulls = []
     for row in recorded:
-        if row.op in (Op.READ, Op.WRITE, Op.REMOVE):
+        if row.op <= LAST_KEYED:
             truths[row.key].learn(row)
         nulls.append(row.key >= 0 and truths[row.key].value.is_null)
-    fill(recorded, nulls)
-    replay = Replay(job, trace.lookups)
-    replay.start(recorded[0].at if recorded else 0)
+    fill(recorded, nulls, job.assumed)
+    foresee(recorded, [job.rooms.per[job.rooms.rooms[room].pool] for room in range(len(trace.lookups))])
+    replay = Replay(job, trace, recorded)
     for number, row in enumerate(recorded):
         replay.catch_up(row.at)
         if number == job.first_counted:
             replay.ledger.count_from(row.at)
         replay.step(row)
+        replay.end_scope(number, row)
     return replay.close(recorded[-1].at if recorded else 0)
 
 
 class Replay:
-    def __init__(self, job: Job, lookups: tuple[str, ...]) -> None:
-        self.rules = job.rules
-        self.every_pool = [Pool(rules) for rules in job.pools]
-        self.pools = [self.every_pool[pool] for pool in job.pool_of]
+    def __init__(self, job: Job, trace: Trace, recorded: list[Row]) -> None:
+        self.rooms = job.rooms.rooms
+        self.key_rooms = job.rooms.key_rooms.tolist()
         self.instant = job.instant
-        self.ledger = Ledger(lookups, job.slicing)
+        self.trace = trace
+        self.start = recorded[0].at if recorded else 0
+        self.ledger = Ledger(trace.lookups, job.slicing)
+        self.compartments = Compartments(job.rooms, len(trace.nodes), recorded)
+        self.agenda = Agenda([(int(at), number) for number, room in enumerate(self.rooms) for at in room.clears_at])
         self.truths: defaultdict[int, Truth] = defaultdict(Truth)
-        self.causes: defaultdict[int, str] = defaultdict(lambda: "first")
-        self.due: list[Load] = []
-        self.loads: defaultdict[int, list[Load]] = defaultdict(list)
-        self.begun = 0
+        self.known: set[int] = set()
+        """Keys of which some compartment has had a value."""
         self.kept = Counter[int]()
-        self.clears: list[tuple[int, int]] = []
-        """When each look-up is cleared next, by schedule."""
+        self.messages: defaultdict[int, list[Load]] = defaultdict(list)
+        self.batches, self.preloads = Calls(), Calls()
+        self.begun = count()
 
     def step(self, row: Row) -> None:
         if row.op == Op.CLEAR:
-            self.clear(row.lookup, row.at)
-        elif row.op == Op.RESTART:
+            of_lookup = [one for one, room in enumerate(self.rooms) if row.lookup in (room.lookup, -1)]
+            self.empty(of_lookup, row.node, "cleared", row.at)
+            return
+        if row.op == Op.RESTART:
             self.restart(row)
-        else:
-            self.learn(row)
-            self.pools[row.lookup].coming(row)
-            if row.op == Op.READ:
-                self.read(row)
-            else:
-                self.write(row)
-
-    def start(self, now: int) -> None:
-        """The trace begins: schedules count from there."""
-        every = [(lookup, rules.clear_every) for lookup, rules in enumerate(self.rules) if rules.clear_every]
-        self.clears = [(now + span, lookup) for lookup, span in every]
-        heapq.heapify(self.clears)
+            return
+        room = self.rooms[self.key_rooms[row.key]]
+        pool = self.compartments.of(room.pool, row)
+        self.learn(row, room)
+        if pool:
+            pool.coming(row)
+        if row.op in (Op.WRITE, Op.REMOVE):
+            self.write(row, room, pool)
+        elif pool and row.op == Op.READ:
+            self.read(row, room, pool)
+        elif pool:
+            self.preload(row, room, pool)
 
     def catch_up(self, now: int) -> None:
-        """What falls due at or before `now` happens first; at one instant, clears before loads that end."""
-        while self.clears and self.clears[0][0] <= now:
-            due, lookup = self.clears[0]
-            self.end_loads(due - 1)
-            self.ledger.turn(due)
-            self.clear(lookup, due)
-            heapq.heapreplace(self.clears, (due + (self.rules[lookup].clear_every or 0), lookup))
-        self.end_loads(now)
+        """What falls due at or before `now` happens first."""
+        while due := self.agenda.next(now):
+            self.ledger.turn(due.at)
+            if due.kind == Kind.CLEAR:
+                self.empty([due.what, *self.agenda.also_cleared(due)], -1, "cleared", due.at)
+            elif due.kind == Kind.COLLECT:
+                self.collect(due.what, due.at)
+            elif due.kind == Kind.LOAD:
+                self.finish(due.what)
+            else:
+                self.messages[due.what.row.key].remove(due.what)
+                self.hear(due.what, due.at)
         self.ledger.turn(now)
 
-    def end_loads(self, now: int) -> None:
-        while self.due and self.due[0].ends_at <= now:
-            load = heapq.heappop(self.due)
-            self.ledger.turn(load.ends_at)
-            self.finish(load)
-
-    def learn(self, row: Row) -> None:
+    def learn(self, row: Row, room: Room) -> None:
         if not self.truths[row.key].learn(row):
             return
-        entry = self.pools[row.lookup].get(row.key)
-        for holder in ([entry] if entry else []) + self.loads[row.key]:
+        holders: list[Entry | Load] = [*self.messages[row.key]]
+        for pool in self.compartments.each(room.pool):
+            holders += pool.loads[row.key]
+            if entry := pool.get(row.key):
+                holders.append(entry)
+        for holder in holders:
             if holder.changed_at is None:
                 holder.changed_at = row.at
 
     # Reads
 
-    def read(self, row: Row) -> None:
-        rules, truth = self.rules[row.lookup], self.truths[row.key].value
-        entry = self.pools[row.lookup].get(row.key)
+    def read(self, row: Row, room: Room, pool: Pool) -> None:
+        rules, truth, entry = room.rules, self.truths[row.key].value, pool.get(row.key)
         if truth.is_null:
             self.ledger.count(row.lookup, "nulls_read")
         forced = row.force or rules.drop_first
-        if not forced and entry and expiry(rules, entry, row.at) is None and not hides(rules, entry):
-            self.hit(row, entry, truth)
-        elif self.loads[row.key] and rules.overlap == "join" and not forced:
-            self.join(row, truth)
+        if not forced and entry and not lives.hides(rules, entry) and lives.may_serve(rules, entry, row.at):
+            self.hit(row, room, pool, entry)
+        elif pool.loads[row.key] and rules.overlap == "join" and not forced:
+            self.join(row, pool, truth)
         else:
-            self.miss(row, entry)
+            self.miss(row, room, pool, entry)
 
-    def hit(self, row: Row, entry: Entry, truth: Value) -> None:
-        rules, ledger = self.rules[row.lookup], self.ledger
+    def hit(self, row: Row, room: Room, pool: Pool, entry: Entry) -> None:
+        rules, ledger, truth = room.rules, self.ledger, self.truths[row.key].value
+        size = entry.bytes - rules.entry_overhead
         ledger.count(row.lookup, "hits")
-        ledger.count(row.lookup, "bytes_hit", entry.bytes - rules.entry_overhead)
-        ledger.wait(row.lookup, rules.hit_cost)
+        ledger.count(row.lookup, "bytes_hit", size)
+        ledger.wait(row.lookup, rules.hit_cost + size * rules.hit_cost_per_kib // 1024)
         if entry.value.is_null:
             ledger.count(row.lookup, "nulls_hit")
         if not entry.value.same(truth):
@@ -134,127 +134,229 @@ class Replay:
             ledger.stale_hit(row.lookup, row.at - entry.changed_at)
             if entry.value.is_null:
                 ledger.count(row.lookup, "ghosts")
-        self.pools[row.lookup].hit(entry, row.at)
+        expired = lives.expiry(rules, entry, row.at) is not None
+        if not expired:
+            entry.used_at = row.at
+        pool.hit(entry, row.at)
+        if (expired or lives.refreshes(rules, entry, row.at)) and not pool.loads[row.key]:
+            self.load_in_background(row, room, pool)
 
-    def join(self, row: Row, truth: Value) -> None:
-        first = self.loads[row.key][0]
+    def join(self, row: Row, pool: Pool, truth: Value) -> None:
+        first = pool.loads[row.key][0]
         self.ledger.count(row.lookup, "joined")
         self.ledger.count(row.lookup, "bytes_missed", row.size or 0)
         self.ledger.wait(row.lookup, first.ends_at - row.at)
         if not first.value.same(truth):
             self.ledger.count(row.lookup, "joined_stale")
 
-    def miss(self, row: Row, entry: Entry | None) -> None:
-        rules, cost = self.rules[row.lookup], row.cost or 0
-        cause = self.causes[row.key]
+    def miss(self, row: Row, room: Room, pool: Pool, entry: Entry | None) -> None:
+        rules, cost = room.rules, row.cost or 0
+        cause = pool.causes[row.key]
+        if cause == "first" and row.key in self.known:
+            cause = "scope"
         if entry:
-            expired = expiry(rules, entry, row.at)
+            expired = lives.expiry(rules, entry, row.at)
             if expired:
-                self.ledger.count(row.lookup, "expirations")
-                self.leave(entry, expired, row.at)
+                self.expire(pool, entry, expired, row.at)
             elif rules.drop_first:
                 self.ledger.count(row.lookup, "drops")
-                self.leave(entry, "dropped", row.at)
+                self.leave(pool, entry, "dropped", row.at)
             cause = expired or "null"
         if row.force or rules.drop_first:
             cause = "forced"
-        if self.loads[row.key] and rules.overlap == "repeat":
+        if pool.loads[row.key] and rules.overlap == "repeat":
             cause = "loading"
-        self.ledger.miss(row.lookup, cause, row.at, cost)
+        self.ledger.miss(row.lookup, cause)
         self.ledger.wait(row.lookup, cost)
         self.ledger.count(row.lookup, "bytes_missed", row.size or 0)
-        self.begin(row, cost)
+        batched = None
+        if rules.batch and row.scope >= 0:
+            batched = self.batches.share((row.lookup, row.scope), row.at, rules.batch, cost)
+        if batched is None:
+            self.ledger.load(row.lookup, row.at, cost)
+        else:
+            self.ledger.count(row.lookup, "batched")
+            self.ledger.lengthen(row.lookup, batched)
+        self.begin(row, room, pool, cost)
 
     # Loads
 
-    def begin(self, row: Row, cost: int) -> None:
-        self.begun += 1
-        load = Load(row.at + cost, self.begun, row, self.truths[row.key].value)
-        if cost == 0 or self.instant:
-            self.store(load, row.at)
+    def load_in_background(self, row: Row, room: Room, pool: Pool) -> None:
+        """A load that no reader waits for."""
+        self.ledger.count(row.lookup, "background_loads")
+        self.ledger.load(row.lookup, row.at, row.cost or 0)
+        self.begin(row, room, pool, row.cost or 0)
+
+    def preload(self, row: Row, room: Room, pool: Pool) -> None:
+        """What one look-up preloads on one node at one moment takes one call."""
+        cost = row.cost or 0
+        more = self.preloads.share((row.lookup, row.node), row.at, 1, cost)
+        if more is None:
+            self.ledger.count(row.lookup, "background_loads")
+            self.ledger.load(row.lookup, row.at, cost)
         else:
-            heapq.heappush(self.due, load)
-            self.loads[row.key].append(load)
+            self.ledger.lengthen(row.lookup, more)
+        self.begin(row, room, pool, cost)
+
+    def begin(self, row: Row, room: Room, pool: Pool, cost: int) -> None:
+        load = Load(row.at + cost, next(self.begun), row, self.truths[row.key].value, pool)
+        if cost == 0 or self.instant:
+            self.store(load, room, row.at)
+        else:
+            pool.loads[row.key].append(load)
+            self.agenda.add(load.ends_at, Kind.LOAD, load.order, load)
 
     def finish(self, load: Load) -> None:
-        self.loads[load.row.key].remove(load)
-        if self.store(load, load.ends_at) and load.raced:
+        if load.given_up:
+            return
+        load.pool.loads[load.row.key].remove(load)
+        room = self.rooms[self.key_rooms[load.row.key]]
+        if self.store(load, room, load.ends_at) and load.raced:
             self.ledger.count(load.row.lookup, "raced")
 
-    def store(self, load: Load, now: int) -> bool:
+    def store(self, load: Load, room: Room, now: int) -> bool:
         """Keeps a value that was loaded or written if the rules allow; True if it was kept."""
-        row, rules, pool = load.row, self.rules[load.row.lookup], self.pools[load.row.lookup]
+        row, rules, pool = load.row, room.rules, load.pool
         held = pool.get(row.key)
-        if not keeps(rules, load.value):
+        self.known.add(row.key)
+        if load.value.is_null and not lives.keeps_nulls(rules):
             if not held:
-                self.causes[row.key] = "null"
+                pool.causes[row.key] = "null"
             return False
         if held:
-            self.leave(held, "refused", now)
+            self.leave(pool, held, "refused", now)
         size = (row.size or 0) + rules.entry_overhead
-        if not pool.accepts(size):
+        if not passes(room, self.trace, row, load.value) or not pool.accepts(size):
             self.ledger.count(row.lookup, "refusals")
-            self.causes[row.key] = "refused"
+            pool.causes[row.key] = "refused"
             return False
-        for victim in pool.make_room(row.key, size):
-            self.ledger.count(victim.lookup, "evictions")
-            self.gone(victim, "evicted", now)
-        ages = ages_at(rules, load.value, row.at, row.key, self.kept[row.key])
+        for victim in pool.make_room(row.key, size, room.pinned):
+            self.ledger.count(victim.room.lookup, "evictions")
+            self.gone(pool, victim, "evicted", now)
+        ages = lives.ages_at(rules, load.value, row.at, row.key, self.kept[row.key])
         self.kept[row.key] += 1
-        entry = Entry(row.lookup, row.key, load.value, size, row.at, row.at, now, ages, load.changed_at)
-        pool.add(entry, row.cost or 0 if row.op == Op.READ else None, now)
-        self.ledger.placed(row.lookup, entry)
+        clock = lives.clock_at(room, row.at)
+        entry = Entry(room, row.key, load.value, size, row.at, row.at, now, ages, clock, load.changed_at, now)
+        pool.add(entry, None if row.op in (Op.WRITE, Op.REMOVE) else row.cost or 0, now)
+        self.ledger.placed(row.lookup, entry.bytes)
+        self.watch(pool, entry, now)
         return True
 
-    def leave(self, entry: Entry, cause: str, now: int) -> None:
+    # What leaves
+
+    def leave(self, pool: Pool, entry: Entry, cause: str, now: int) -> None:
         """An entry goes; `cause` is what its key's next miss will be put down to."""
-        self.gone(self.pools[entry.lookup].take(entry.key), cause, now)
+        self.gone(pool, pool.take(entry.key), cause, now)
 
-    def gone(self, entry: Entry, cause: str, now: int) -> None:
-        self.ledger.left(entry.lookup, entry, now)
-        self.causes[entry.key] = cause
+    def gone(self, pool: Pool, entry: Entry, cause: str, now: int) -> None:
+        self.ledger.left(entry.room.lookup, (entry.bytes, entry.stored_at, entry.last_use, now))
+        pool.causes[entry.key] = cause
 
-    # Changes and bad moments
+    def expire(self, pool: Pool, entry: Entry, cause: str, now: int) -> None:
+        self.ledger.count(entry.room.lookup, "expirations")
+        self.leave(pool, entry, cause, now)
 
-    def write(self, row: Row) -> None:
-        rules, value = self.rules[row.lookup], self.truths[row.key].value
-        if rules.on_write == "leave":
+    def watch(self, pool: Pool, entry: Entry, now: int) -> None:
+        """Puts down when the entry is to be collected, as far as that is known."""
+        at = lives.collected_at(entry.room.rules, entry, self.start, now)
+        if at is not None:
+            self.agenda.add(at, Kind.COLLECT, (entry.key, pool.number), (pool, entry))
+
+    def collect(self, watched: tuple[Pool, Entry], now: int) -> None:
+        pool, entry = watched
+        if pool.get(entry.key) is not entry:
             return
-        if rules.on_write == "replace" and keeps(rules, value):
-            self.store(Load(row.at, 0, row, value), row.at)
-            return
-        for load in self.loads[row.key]:
+        at = lives.collected_at(entry.room.rules, entry, self.start, now)
+        end = lives.deadline(entry.room.rules, entry)
+        if at == now and end:
+            self.expire(pool, entry, end[1], now)
+        else:
+            self.watch(pool, entry, now)
+
+    # Changes
+
+    def write(self, row: Row, room: Room, pool: Pool | None) -> None:
+        rules, value = room.rules, self.truths[row.key].value
+        if pool and rules.on_write != "leave":
+            keeps = not value.is_null or lives.keeps_nulls(rules)
+            if rules.on_write == "drop" or not keeps:
+                self.drop(row, pool, row.at)
+            elif self.store(Load(row.at, 0, row, value, pool), room, row.at) and rules.on_write == "replace, reload":
+                self.ledger.count(row.lookup, "background_loads")
+                self.ledger.load(row.lookup, row.at, row.cost or 0)
+        if rules.tell_nodes != "nothing":
+            self.tell(row, room, value)
+
+    def drop(self, row: Row, pool: Pool, now: int) -> None:
+        for load in pool.loads[row.key]:
             load.raced = True
-        if entry := self.pools[row.lookup].get(row.key):
+        if entry := pool.get(row.key):
             self.ledger.count(row.lookup, "drops")
-            self.leave(entry, "dropped", row.at)
+            self.leave(pool, entry, "dropped", now)
 
-    def clear(self, lookup: int, now: int) -> None:
-        """Of one look-up, or, where that is -1, of all."""
-        self.empty([one for one in range(len(self.rules)) if lookup in (one, -1)], "cleared", now)
+    def tell(self, row: Row, room: Room, value: Value) -> None:
+        """The other nodes hear of a write, at once or later."""
+        heard_at = row.at + room.rules.tell_delay
+        for pool in self.compartments.others(room.pool, row):
+            message = Load(heard_at, next(self.begun), row, value, pool)
+            if heard_at == row.at:
+                self.hear(message, row.at)
+            else:
+                self.messages[row.key].append(message)
+                self.agenda.add(heard_at, Kind.MESSAGE, message.order, message)
+
+    def hear(self, message: Load, now: int) -> None:
+        room = self.rooms[self.key_rooms[message.row.key]]
+        keeps = not message.value.is_null or lives.keeps_nulls(room.rules)
+        if room.rules.tell_nodes == "copy" and keeps:
+            self.store(message, room, now)
+        else:
+            self.drop(message.row, message.pool, now)
+
+    # Bad moments
 
     def restart(self, row: Row) -> None:
-        for load in self.due:
-            self.causes[load.row.key] = "restarted"
-        self.due.clear()
-        self.loads.clear()
-        lost = [lookup for lookup, rules in enumerate(self.rules) if not rules.survives_restart]
-        self.empty(lost, "restarted", row.at)
+        for number in range(len(self.compartments.pools)):
+            for pool in self.compartments.hit_by(number, row.node):
+                self.give_up_loads(pool, "restarted")
+        lost = [one for one, room in enumerate(self.rooms) if not room.rules.survives_restart]
+        self.empty(lost, row.node, "restarted", row.at)
 
-    def empty(self, lookups: list[int], cause: str, now: int) -> None:
-        """All entries of these look-ups go. A pool that holds nothing else begins anew."""
-        for pool in self.every_pool:
-            for entry in list(pool.entries.values()):
-                if entry.lookup in lookups:
+    def give_up_loads(self, pool: Pool, cause: str) -> None:
+        for key, loads in pool.loads.items():
+            for load in loads:
+                load.given_up = True
+                pool.causes[key] = cause
+        pool.loads.clear()
+
+    def empty(self, rooms: list[int], node: int, cause: str, now: int) -> None:
+        """All entries of these rooms go. A pool that holds nothing else begins anew."""
+        for number in range(len(self.compartments.pools)):
+            mine = {one for one, room in enumerate(self.rooms) if room.pool == number}
+            if not mine & set(rooms):
+                continue
+            for pool in self.compartments.hit_by(number, node):
+                for entry in sorted(pool.entries.values(), key=lambda entry: entry.key):
+                    if self.key_rooms[entry.key] not in rooms:
+                        continue
                     if cause == "cleared":
-                        self.ledger.count(entry.lookup, "clears")
-                    self.leave(entry, cause, now)
-            if {lookup for lookup, one in enumerate(self.pools) if one is pool} <= set(lookups):
-                pool.emptied()
+                        self.ledger.count(entry.room.lookup, "clears")
+                    self.leave(pool, entry, cause, now)
+                if mine <= set(rooms):
+                    pool.emptied()
+
+    def end_scope(self, number: int, row: Row) -> None:
+        """What a scope held is freed after its last row."""
+        for pool in self.compartments.over_after(number, row):
+            self.give_up_loads(pool, "first")
+            for entry in list(pool.entries.values()):
+                self.leave(pool, entry, "first", row.at)
 
     def close(self, now: int) -> tuple[dict[str, Any], dict[str, Measures], tuple[Slice, ...]]:
         """The last event was at `now`: what is still held has stayed until then."""
-        for pool in self.every_pool:
-            for entry in pool.entries.values():
-                self.ledger.stays[entry.lookup].append((entry.bytes, entry.stored_at, entry.last_use, now))
+        for number in range(len(self.compartments.pools)):
+            for pool in self.compartments.each(number):
+                for entry in pool.entries.values():
+                    stay = (entry.bytes, entry.stored_at, entry.last_use, now)
+                    self.ledger.stays[entry.room.lookup].append(stay)
         return self.ledger.close(now)

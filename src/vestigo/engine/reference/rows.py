@@ -4,10 +4,10 @@ from collections import defaultdict
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from vestigo.engine.job import Assumed
 from vestigo.trace import Op, Trace
+from vestigo.trace.trace import LAST_KEYED
 
-ASSUMED_SIZE = 1024
-ASSUMED_COST = 0
 NO_READ = 2**62
 """The number of a read that never comes."""
 
@@ -22,9 +22,11 @@ class Row:
     cost: int | None
     found: bool | None
     version: int | None
+    scope: int
+    node: int
     force: bool
     next_read: int = NO_READ
-    """The number of the event with the key's next read."""
+    """The number of the event with the key's next read in the same compartment."""
 
 
 def rows(trace: Trace) -> list[Row]:
@@ -38,9 +40,11 @@ def rows(trace: Trace) -> list[Row]:
         trace.cost,
         trace.found,
         trace.version,
+        trace.scope,
+        trace.node,
         trace.force,
     )
-    recorded = [
+    return [
         Row(
             at,
             Op(op),
@@ -50,35 +54,42 @@ def rows(trace: Trace) -> list[Row]:
             None if cost < 0 else cost,
             None if found < 0 else bool(found),
             None if version < 0 else version,
+            scope,
+            node,
             force,
         )
-        for at, op, lookup, key, size, cost, found, version, force in zip(
+        for at, op, lookup, key, size, cost, found, version, scope, node, force in zip(
             *(column.tolist() for column in columns), strict=True
         )
     ]
-    next_read: dict[int, int] = {}
-    for number in range(len(recorded) - 1, -1, -1):
-        row = recorded[number]
-        row.next_read = next_read.get(row.key, NO_READ)
+
+
+def foresee(recorded: list[Row], per: list[str]) -> None:
+    """Tells every row of its key's next read; `per` says whose cache each look-up's is."""
+    next_read: dict[tuple[int, int], int] = {}
+    for number, row in reversed(list(enumerate(recorded))):
+        if row.op > LAST_KEYED:
+            continue
+        whose = {"process": 0, "node": row.node, "scope": row.scope}[per[row.lookup]]
+        row.next_read = next_read.get((row.key, whose), NO_READ)
         if row.op == Op.READ:
-            next_read[row.key] = number
-    return recorded
+            next_read[row.key, whose] = number
 
 
-def fill(recorded: list[Row], nulls: list[bool]) -> None:
+def fill(recorded: list[Row], nulls: list[bool], assumed: Assumed) -> None:
     """Gives every row a size and a cost. `nulls` says at which rows the truth is null."""
-    sizes = _medians(recorded, nulls, lambda row: row.size, ASSUMED_SIZE)
-    costs = _medians(recorded, nulls, lambda row: row.cost, ASSUMED_COST)
+    sizes = _medians(recorded, nulls, lambda row: row.size, assumed.size)
+    costs = _medians(recorded, nulls, lambda row: row.cost, assumed.cost)
     last_size: dict[int, int] = {}
     for row, null in zip(recorded, nulls, strict=True):
-        if row.op in (Op.CLEAR, Op.RESTART):
+        if row.op > LAST_KEYED:
             continue
         if row.cost is None:
             row.cost = costs[row.lookup]
         if row.size is None:
             if null:
                 row.size = 0
-            elif row.op == Op.READ:
+            elif row.op in (Op.READ, Op.PRELOAD):
                 row.size = sizes[row.lookup]
             else:
                 row.size = last_size.get(row.key, sizes[row.lookup])
@@ -87,7 +98,7 @@ def fill(recorded: list[Row], nulls: list[bool]) -> None:
 
 
 def _medians(
-    recorded: list[Row], nulls: list[bool], given: Callable[[Row], int | None], assumed: int
+    recorded: list[Row], nulls: list[bool], given: Callable[[Row], int | None], assumed: tuple[int, ...]
 ) -> dict[int, int]:
     """The lower median of each look-up, over the reads that give one and found a value."""
     found = defaultdict(list)
@@ -96,4 +107,4 @@ def _medians(
         if row.op == Op.READ and value is not None and not null:
             found[row.lookup].append(value)
     medians = {lookup: sorted(values)[(len(values) - 1) // 2] for lookup, values in found.items()}
-    return defaultdict(lambda: assumed, medians)
+    return dict(enumerate(assumed)) | medians

@@ -8,7 +8,7 @@ from vestigo.engine.native.batches import filler
 from vestigo.study.survey.traits import Traits
 from vestigo.study.truths import Truths, truths
 from vestigo.trace import Op, Trace
-from vestigo.trace.trace import MISSING
+from vestigo.trace.trace import LAST_KEYED, MISSING
 from vestigo.units import SECOND
 
 _MOST_SECONDS = 50_000_000
@@ -55,7 +55,7 @@ class Measured:
 
 def measure(trace: Trace) -> Measured:
     known = truths(trace)
-    keyed = np.flatnonzero(trace.op <= Op.REMOVE)
+    keyed = np.flatnonzero(trace.op <= LAST_KEYED)
     place = np.empty(len(trace.keys), np.int64)
     place[np.argsort(trace.key_lookup, kind="stable")] = np.arange(len(trace.keys))
     order = keyed[np.argsort(place[trace.key[keyed]], kind="stable")]
@@ -110,7 +110,7 @@ def _changes(trace: Trace, known: Truths, order: np.ndarray) -> np.ndarray:
     seen[1:] = key[1:] == key[:-1]
     other = np.zeros(len(order), bool)
     other[1:] = value[1:] != value[:-1]
-    changed: np.ndarray = order[np.where(seen, other, trace.op[order] != Op.READ)]
+    changed: np.ndarray = order[np.where(seen, other, np.isin(trace.op[order], (Op.WRITE, Op.REMOVE)))]
     return changed
 
 

@@ -17,7 +17,7 @@ from vestigo.trace.names import Names, arrow_names
 from vestigo.trace.reading.build import MOST_LOOKUPS
 from vestigo.trace.reading.columns import LARGEST, OPS
 from vestigo.trace.reading.times import EARLIEST, LATEST, LONGEST
-from vestigo.trace.trace import MISSING, Op, Trace, alike
+from vestigo.trace.trace import LAST_KEYED, MISSING, Op, Trace, alike
 
 _PIECE = 1 << 18
 _ALWAYS = ("at", "op", "lookup", "key")
@@ -89,7 +89,7 @@ def _trace(table: pa.Table, path: Path) -> Trace:
     for name, values in plain.items():
         _check(_within(values, _BOUNDS[name]), f"column {name!r} is out of range")
     key, lookup = ids["key"], ids["lookup"]
-    _check(_every(lambda op, key: (op <= Op.REMOVE) == (key >= 0), op, key), "keys are missing")
+    _check(_every(lambda op, key: (op <= LAST_KEYED) == (key >= 0), op, key), "keys are missing")
     _check(len(texts["lookup"]) <= MOST_LOOKUPS, "too many look-ups")
     of_key = np.full(len(texts["key"]) + 1, MISSING, np.int32)  # the last: of no key
     for part in _pieces(rows):

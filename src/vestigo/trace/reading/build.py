@@ -13,7 +13,7 @@ from vestigo.trace.names import Names
 from vestigo.trace.reading import columns
 from vestigo.trace.reading.columns import NAMES, READERS, Bad
 from vestigo.trace.reading.times import costs, times
-from vestigo.trace.trace import MISSING, Op, Trace, alike
+from vestigo.trace.trace import LAST_KEYED, MISSING, Op, Trace, alike
 
 MOST_LOOKUPS = 10_000
 
@@ -135,10 +135,10 @@ def _sentence(origin: Origin, name: str, bad: Bad) -> str:
 def _check_keys(found: Checked, origin: Origin) -> None:
     op = found.get("op")
     unnamed = columns.ids(found["key"]) == MISSING
-    keyed = np.ones(len(unnamed), bool) if op is None else op <= Op.REMOVE
+    keyed = np.ones(len(unnamed), bool) if op is None else op <= LAST_KEYED
     rows = np.flatnonzero(unnamed & keyed)
     if len(rows):
-        bad = Bad(int(rows[0]), "nothing", "a key for every read, write and remove", len(rows))
+        bad = Bad(int(rows[0]), "nothing", "a key for every read, write, remove and preload", len(rows))
         raise TraceError(_sentence(origin, "key", bad))
 
 
@@ -152,7 +152,7 @@ def _number(found: Checked, order: np.ndarray | None, moved: int, source: str, n
         return np.ascontiguousarray(values if order is None else values[order], dtype)
 
     op = column("op", Op.READ, np.uint8)
-    keyed = op <= Op.REMOVE
+    keyed = op <= LAST_KEYED
     lookup_names, lookup = _lookups(found, order, op)
     if len(lookup_names) > MOST_LOOKUPS:
         raise TraceError(
@@ -203,9 +203,9 @@ def _keys(
 
 
 def _lookups(found: Checked, order: np.ndarray | None, op: np.ndarray) -> tuple[list[str], np.ndarray]:
-    """The look-ups' names and each row's. A read, write or remove that names none is of `reads`."""
+    """The look-ups' names and each row's. An event of a key that names none is of `reads`."""
     names, lookup = _encoded(found, "lookup", order)
-    unnamed = (lookup == MISSING) & (op <= Op.REMOVE)
+    unnamed = (lookup == MISSING) & (op <= LAST_KEYED)
     if unnamed.any():
         if "reads" not in names:
             names = [*names, "reads"]

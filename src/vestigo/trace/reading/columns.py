@@ -46,7 +46,6 @@ def flags(column: pa.Array) -> np.ndarray:
 def ops(column: pa.Array) -> np.ndarray:
     texts = column.cast(pa.string()).fill_null("read")
     codes = pc.index_in(texts, pa.array(OPS))
-    refuse(pc.equal(texts, "preload"), column, f"one of {', '.join(OPS)} (preload is not supported yet)")
     refuse(pc.is_null(codes), column, f"one of {', '.join(OPS)}")
     return numpy_of(codes).astype(np.uint8)
 

@@ -1,0 +1,12 @@
+// The replay of all rules, compiled by itself.
+#include "vestigo/full/replay.hpp"
+
+#include "vestigo/any_replay.hpp"
+
+namespace vestigo {
+
+std::unique_ptr<AnyReplay> begin_full_replay(full::Setting setting, std::uint64_t first_counted, Slices slices) {
+  return std::make_unique<ReplayBy<full::Replay>>(std::move(setting), first_counted, std::move(slices));
+}
+
+}  // namespace vestigo

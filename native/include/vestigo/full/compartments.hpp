@@ -1,0 +1,231 @@
+// vestigo/full/compartments.hpp: what is held where. A compartment is a pool of the plan as one process, node or scope has it; a slot is a
+// key in a compartment.
+//
+// The slots of the process come first, one a key; then those of nodes, one a key and node; then those of the scopes that are
+// under way, which are used again when a scope is over.
+#pragma once
+
+#include <algorithm>
+#include <optional>
+#include <stdexcept>
+#include <unordered_map>
+#include <vector>
+
+#include "../entries.hpp"
+#include "../policy/any.hpp"
+#include "setting.hpp"
+
+namespace vestigo::full {
+
+struct Slot {
+  Id key = kNone;
+  Id compartment = kNone;
+  Id value = kNone;         // what is held (see truths.hpp)
+  Id before = kNone, after = kNone;  // neighbours among what the compartment holds
+  Id sibling = kNone;       // the next slot of the same scope
+  Id first_load = kNone, last_load = kNone;  // under way, in the order in which they began
+  std::uint32_t stay = 0;   // counts the entries that were here
+  Time used_at = 0;
+  Time clock_at = kNever;   // the first fixed time after the load
+  Time refresh_at = kNever; // from here on a hit reloads
+};
+
+struct Compartment {
+  Id pool = kNone;
+  Id number = 0;  // of the node or scope among its kind
+  std::optional<policy::Home> home;
+  std::optional<policy::Any> policy;
+  std::int64_t entries = 0, pinned_entries = 0;
+  Bytes bytes = 0, pinned_bytes = 0;
+  Id first_held = kNone;
+  Id first_slot = kNone;  // of a scope
+};
+
+class Compartments {
+ public:
+  Entries entries;
+  std::vector<Slot> slots;
+  std::vector<Compartment> all;
+
+  explicit Compartments(const Setting& setting)
+      : entries(count_slots(setting) + policy::kHubs * count_compartments(setting)),
+        slots(count_slots(setting)),
+        all(count_compartments(setting)),
+        setting_(setting),
+        notes_(setting.pools, slots.size(), policy::kHubs * all.size()),
+        nodes_(setting.nodes + 1) {
+    const auto keys = setting.key_rooms.size();
+    scope_base_ = keys * (1 + (has(setting, Per::node) ? nodes_ : 0));
+    for (std::size_t slot = slots.size(); slot > scope_base_; --slot) free_slots_.push_back(static_cast<Id>(slot - 1));
+    Id next = 0;
+    for (std::size_t pool = 0; pool < setting.pools.size(); ++pool) {
+      first_.push_back(next);
+      const Per per = setting.per[pool];
+      if (per == Per::process) open(next++, pool, 0);
+      for (std::size_t node = 0; per == Per::node && node < nodes_; ++node, ++next) {
+        if (node > 0 || setting.unnamed_node) open(next, pool, static_cast<Id>(node));
+      }
+    }
+    for (auto id = static_cast<Id>(all.size()); id > next; --id) free_.push_back(id - 1);
+    of_scope_.resize(setting.pools.size());
+  }
+
+  // The compartment of a pool that a row is about; none, if it names no node and readers always do.
+  Id of(Id pool, Id node, Id scope) {
+    const auto place = static_cast<std::size_t>(pool);
+    switch (setting_.per[place]) {
+      case Per::process:
+        return first_[place];
+      case Per::node:
+        return node >= 0 || setting_.unnamed_node ? first_[place] + node + 1 : kNone;
+      default:
+        return of_scope(place, scope + 1);
+    }
+  }
+
+  // The slot of a key. In a scope it may be a new one.
+  Id slot(Id key, Id compartment) {
+    const Compartment& one = at(compartment);
+    switch (setting_.per[static_cast<std::size_t>(one.pool)]) {
+      case Per::process:
+        return taken(key, key, compartment);
+      case Per::node:
+        return taken(static_cast<Id>(setting_.key_rooms.size() + static_cast<std::size_t>(key) * nodes_) + one.number, key, compartment);
+      default:
+        return scope_slot(key, compartment);
+    }
+  }
+
+  Compartment& at(Id compartment) { return all[static_cast<std::size_t>(compartment)]; }
+  Slot& slot_at(Id slot) { return slots[static_cast<std::size_t>(slot)]; }
+
+  // Calls `visit(compartment)` for each of a pool; of one node alone, if it is named and each has its own.
+  template <class Visit>
+  void each(std::size_t pool, Id node, Visit visit) {
+    const bool one_node = setting_.per[pool] == Per::node && node >= 0;
+    if (setting_.per[pool] == Per::scope) {
+      std::vector<std::pair<Id, Id>> there(of_scope_[pool].begin(), of_scope_[pool].end());
+      std::sort(there.begin(), there.end());
+      for (const auto& [scope, id] : there) visit(id);
+      return;
+    }
+    const std::size_t count = setting_.per[pool] == Per::node ? nodes_ : 1;
+    for (std::size_t i = 0; i < count; ++i) {
+      const Id id = first_[pool] + static_cast<Id>(i);
+      if (at(id).policy && (!one_node || static_cast<Id>(i) == node + 1)) visit(id);
+    }
+  }
+
+  // Calls `visit(compartment)` for each that a scope has, which is over; then it is gone.
+  template <class Visit>
+  void close_scope(Id scope, Visit visit) {
+    for (std::size_t pool = 0; pool < of_scope_.size(); ++pool) {
+      const auto found = of_scope_[pool].find(scope + 1);
+      if (found == of_scope_[pool].end()) continue;
+      const Id id = found->second;
+      visit(id);
+      of_scope_[pool].erase(found);
+      Compartment& over = at(id);
+      for (Id slot = over.first_slot, next; slot != kNone; slot = next) {
+        next = slot_at(slot).sibling;
+        slot_of_.erase(pair(slot_at(slot).key, id));
+        const std::uint32_t stay = slot_at(slot).stay;
+        slot_at(slot) = Slot{.stay = stay};
+        entries[slot].cause = kFirst;
+        free_slots_.push_back(slot);
+      }
+      over = Compartment{};
+      free_.push_back(id);
+    }
+  }
+
+  // A compartment that was emptied begins anew.
+  void renew(Compartment& one) {
+    one.home->generation = ++generations_;
+    one.policy.emplace(*one.home);
+  }
+
+  // What is held, in the order of keys, where `chosen(slot)`.
+  template <class Chosen>
+  std::vector<Id> held(const Compartment& one, Chosen chosen) const {
+    std::vector<Id> found;
+    for (Id slot = one.first_held; slot != kNone; slot = slots[static_cast<std::size_t>(slot)].after) {
+      if (chosen(slot)) found.push_back(slot);
+    }
+    std::sort(found.begin(), found.end(), [this](Id a, Id b) { return slots[static_cast<std::size_t>(a)].key < slots[static_cast<std::size_t>(b)].key; });
+    return found;
+  }
+
+  void link(Compartment& one, Id slot) {
+    Slot& own = slot_at(slot);
+    own.before = kNone;
+    own.after = one.first_held;
+    if (own.after != kNone) slot_at(own.after).before = slot;
+    one.first_held = slot;
+  }
+  void unlink(Compartment& one, Id slot) {
+    const Slot& own = slot_at(slot);
+    (own.before == kNone ? one.first_held : slot_at(own.before).after) = own.after;
+    if (own.after != kNone) slot_at(own.after).before = own.before;
+  }
+
+  static std::size_t count_slots(const Setting& setting) {
+    const std::size_t keys = setting.key_rooms.size();
+    return keys * (1 + (has(setting, Per::node) ? setting.nodes + 1 : 0)) + (has(setting, Per::scope) ? setting.scope_slots : 0);
+  }
+  static std::size_t count_compartments(const Setting& setting) {
+    std::size_t count = 0;
+    for (const Per per : setting.per) count += per == Per::process ? 1 : per == Per::node ? setting.nodes + 1 : setting.scopes_at_once;
+    return count;
+  }
+
+ private:
+  static bool has(const Setting& setting, Per per) { return std::find(setting.per.begin(), setting.per.end(), per) != setting.per.end(); }
+  static std::uint64_t pair(Id key, Id compartment) { return static_cast<std::uint64_t>(key) << 32 | static_cast<std::uint32_t>(compartment); }
+
+  void open(Id id, std::size_t pool, Id number) {
+    Compartment& one = at(id);
+    one.pool = static_cast<Id>(pool);
+    one.number = number;
+    one.home.emplace(setting_.pools[pool], entries.data(), notes_, static_cast<Id>(slots.size()) + id * policy::kHubs);
+    renew(one);
+  }
+
+  Id of_scope(std::size_t pool, Id number) {
+    const auto [place, is_new] = of_scope_[pool].try_emplace(number, kNone);
+    if (!is_new) return place->second;
+    if (free_.empty()) throw std::length_error("more scopes at once than were announced");
+    place->second = free_.back();
+    free_.pop_back();
+    open(place->second, pool, number);
+    return place->second;
+  }
+
+  Id taken(Id slot, Id key, Id compartment) {
+    slot_at(slot).key = key;
+    slot_at(slot).compartment = compartment;
+    return slot;
+  }
+
+  Id scope_slot(Id key, Id compartment) {
+    const auto [place, is_new] = slot_of_.try_emplace(pair(key, compartment), kNone);
+    if (!is_new) return place->second;
+    if (free_slots_.empty()) throw std::length_error("more keys of scopes at once than were announced");
+    const Id slot = place->second = free_slots_.back();
+    free_slots_.pop_back();
+    taken(slot, key, compartment);
+    slot_at(slot).sibling = std::exchange(at(compartment).first_slot, slot);
+    return slot;
+  }
+
+  const Setting& setting_;
+  policy::Notes notes_;
+  std::size_t nodes_, scope_base_ = 0;
+  std::vector<Id> first_;                                // of each pool
+  std::vector<std::unordered_map<Id, Id>> of_scope_;     // by pool: the compartment of each scope under way
+  std::unordered_map<std::uint64_t, Id> slot_of_;        // of a key in a scope's compartment
+  std::vector<Id> free_, free_slots_;
+  std::uint32_t generations_ = 0;
+};
+
+}  // namespace vestigo::full

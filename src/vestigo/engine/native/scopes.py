@@ -1,0 +1,41 @@
+"""When scopes are over, and how many are under way at once: what a replay with caches of scopes must know ahead."""
+
+from typing import NamedTuple
+
+import numpy as np
+
+from vestigo.trace import Trace
+from vestigo.trace.trace import LAST_KEYED, Longs
+
+
+class Scopes(NamedTuple):
+    """Rows that name no scope are one, the first."""
+
+    last_rows: Longs
+    """By scope: the number of its last row."""
+    at_once: int
+    """The most scopes of which some rows have come and some are to come."""
+    keys_at_once: int
+    """The most rows of such scopes that have a key: no more keys can be held for them."""
+
+
+def scopes_of(trace: Trace) -> Scopes:
+    most = int(trace.scope.max()) + 2
+    first, last, rows = np.full(most, -1), np.full(most, -1), np.zeros(most, np.int64)
+    begin = 0
+    for part in trace.parts():
+        scope, number = part.scope + 1, begin + np.arange(len(part))
+        last[scope] = number  # of those that are named twice, the last one stays
+        new = np.flatnonzero(first[scope] < 0)[::-1]
+        first[scope[new]] = number[new]
+        rows += np.bincount(scope[part.op <= LAST_KEYED], minlength=most)
+        begin += len(part)
+    there = np.flatnonzero(last >= 0)
+    return Scopes(last, _most_at_once(first[there], last[there], np.ones(len(there), np.int64)), _most_at_once(first[there], last[there], rows[there]))
+
+
+def _most_at_once(first: Longs, last: Longs, amount: Longs) -> int:
+    """The largest sum of the amounts of those that are under way at one row."""
+    rows = np.concatenate([first, last + 1])
+    order = np.lexsort((np.repeat([1, 0], len(first)), rows))  # at one row, what ends goes before what begins
+    return int(np.concatenate([amount, -amount])[order].cumsum().max(initial=0))

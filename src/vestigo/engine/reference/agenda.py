@@ -1,0 +1,47 @@
+"""What falls due: docs/semantics.md, section 3, step 1."""
+
+import heapq
+from collections.abc import Sequence
+from enum import IntEnum
+from itertools import count
+from typing import Any, NamedTuple
+
+
+class Kind(IntEnum):
+    """Of what is due at one moment, the first kind comes first."""
+
+    CLEAR = 0
+    COLLECT = 1
+    LOAD = 2
+    MESSAGE = 3
+
+
+class Due(NamedTuple):
+    at: int
+    kind: Kind
+    order: Any
+    """Of one kind."""
+    added: int
+    what: Any
+
+
+class Agenda:
+    def __init__(self, clears: Sequence[tuple[int, int]]) -> None:
+        """`clears`: (when, which room)."""
+        self.added = count()
+        self.due = [Due(at, Kind.CLEAR, room, next(self.added), room) for at, room in clears]
+        heapq.heapify(self.due)
+
+    def add(self, at: int, kind: Kind, order: Any, what: Any) -> None:
+        heapq.heappush(self.due, Due(at, kind, order, next(self.added), what))
+
+    def next(self, now: int) -> Due | None:
+        """Takes what is due first, at or before `now`."""
+        return heapq.heappop(self.due) if self.due and self.due[0].at <= now else None
+
+    def also_cleared(self, due: Due) -> list[int]:
+        """Takes the other rooms that are cleared at the same moment."""
+        rooms = []
+        while self.due and (self.due[0].at, self.due[0].kind) == (due.at, Kind.CLEAR):
+            rooms.append(heapq.heappop(self.due).what)
+        return rooms

@@ -1,0 +1,21 @@
+"""Origin calls that several loads share."""
+
+from collections.abc import Hashable
+
+
+class Calls:
+    """By who makes them: when the last one began, and how long it takes."""
+
+    def __init__(self) -> None:
+        self.begun: dict[Hashable, tuple[int, int]] = {}
+
+    def share(self, who: Hashable, now: int, window: int, cost: int) -> int | None:
+        """How much longer the call under way takes for one more; None if a call begins, since none did within `window`
+        before.
+        """
+        began, longest = self.begun.get(who, (None, 0))
+        if began is None or now - began >= window:
+            self.begun[who] = (now, cost)
+            return None
+        self.begun[who] = (began, max(longest, cost))
+        return max(cost - longest, 0)

@@ -1,0 +1,47 @@
+"""Whose cache a row is about: the pool of each process, node or scope."""
+
+from vestigo.engine.reference.pool import Pool
+from vestigo.engine.reference.rows import Row
+from vestigo.engine.rooms import Rooms
+from vestigo.trace import Op
+
+
+class Compartments:
+    """By pool of the plan: what each of its compartments holds. They are numbered by node or scope, 0 being rows that
+    name none.
+    """
+
+    def __init__(self, rooms: Rooms, nodes: int, recorded: list[Row]) -> None:
+        self.rules, self.per = rooms.pools, rooms.per
+        asked = {row.node for row in recorded if row.op in (Op.READ, Op.PRELOAD)}
+        there = {"process": [0], "node": [*range(1, nodes + 1), *([0] if -1 in asked else [])], "scope": []}
+        self.pools = [
+            {number: Pool(rules, number) for number in sorted(there[per])}
+            for rules, per in zip(self.rules, self.per, strict=True)
+        ]
+        self.last_row = {row.scope: number for number, row in enumerate(recorded)}
+
+    def of(self, pool: int, row: Row) -> Pool | None:
+        """None: of a row that writes without a node, where every reader has one."""
+        if self.per[pool] == "scope":
+            return self.pools[pool].setdefault(row.scope + 1, Pool(self.rules[pool], row.scope + 1))
+        return self.pools[pool].get(row.node + 1 if self.per[pool] == "node" else 0)
+
+    def each(self, pool: int) -> list[Pool]:
+        return list(self.pools[pool].values())
+
+    def others(self, pool: int, row: Row) -> list[Pool]:
+        """Those of all nodes but the row's."""
+        return [one for number, one in self.pools[pool].items() if number != row.node + 1]
+
+    def hit_by(self, pool: int, node: int) -> list[Pool]:
+        """Those that a clear or a restart empties: of one node, where each has its own; else all."""
+        one_node = self.per[pool] == "node" and node >= 0
+        return [one for number, one in self.pools[pool].items() if not one_node or number == node + 1]
+
+    def over_after(self, number: int, row: Row) -> list[Pool]:
+        """Takes out those of a scope whose last row this is."""
+        if self.last_row[row.scope] != number:
+            return []
+        gone = [pools.pop(row.scope + 1, None) for pools, per in zip(self.pools, self.per, strict=True) if per == "scope"]
+        return [pool for pool in gone if pool]

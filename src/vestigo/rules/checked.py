@@ -1,0 +1,68 @@
+"""The base of what a user states in rules: checked when it is made, told back as it was stated."""
+
+from fractions import Fraction
+from typing import Any, Self
+
+from pydantic import BaseModel, ConfigDict, ValidationError, model_validator
+from pydantic_core import ErrorDetails
+
+from vestigo.errors import RulesError, unknown
+from vestigo.units import Duration, format_exact_share
+
+Plain = bool | int | str | list[str]
+"""A value as a plan file has it."""
+
+
+class Checked(BaseModel):
+    """Immutable. Raises RulesError, which names every wrong value."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", arbitrary_types_allowed=True)
+
+    def __init__(self, **given: object) -> None:
+        try:
+            super().__init__(**given)
+        except ValidationError as error:
+            found = [(".".join(map(str, one["loc"])), self._sentence(one)) for one in error.errors()]
+            raise RulesError([f"{rule}: {problem}" if rule else problem for rule, problem in found], found) from None
+
+    def impossible(self) -> str | None:
+        """What cannot mean anything, with the rules that contradict each other."""
+        return None
+
+    @model_validator(mode="after")
+    def _fits_together(self) -> Self:
+        if problem := self.impossible():
+            raise ValueError(problem)
+        return self
+
+    def to_dict(self) -> dict[str, Plain]:
+        """What differs from the defaults, as a plan file writes it."""
+        return {name: _plain(getattr(self, name)) for name in type(self).model_fields if self.differs(name)}
+
+    def differs(self, name: str) -> bool:
+        return bool(getattr(self, name) != type(self).model_fields[name].default)
+
+    def __repr__(self) -> str:
+        stated = ", ".join(f"{name}={value!r}" for name, value in self.to_dict().items())
+        return f"{type(self).__name__}({stated})"
+
+    __str__ = __repr__
+
+    @classmethod
+    def _sentence(cls, error: ErrorDetails) -> str:
+        if error["type"] == "extra_forbidden":
+            return unknown(str(error["loc"][-1]), list(cls.model_fields))
+        if error["type"] == "value_error":
+            return str(error["ctx"]["error"])
+        if error["type"] == "literal_error":
+            return f"{error['input']!r} is not one of {error['ctx']['expected'].replace(chr(39), chr(34))}"
+        return f"{error['input']!r} is wrong: {error['msg']}"
+
+
+def _plain(value: Any) -> Plain:
+    if isinstance(value, Fraction):
+        return format_exact_share(value)
+    texts = getattr(value, "texts", value)
+    if isinstance(texts, tuple) and not hasattr(texts, "_fields"):
+        return texts[0] if len(texts) == 1 else [str(one) for one in texts]
+    return value if isinstance(value, int) and not isinstance(value, Duration) else str(value)

@@ -1,0 +1,95 @@
+"""Moments on the clock: times of day in a zone, and single instants."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, time, timedelta
+from functools import cache
+from zoneinfo import ZoneInfo
+
+from vestigo.units import SECOND
+
+_SHOWN = '"06:00" (a time of day) or "2026-03-02T06:00:00+01:00" (an instant)'
+_DAY = timedelta(days=1)
+
+
+@dataclass(frozen=True)
+class Moments:
+    """Times of day, and instants in ns since the epoch, in the order and the words in which they were given."""
+
+    texts: tuple[str, ...]
+    times: tuple[time, ...]
+    instants: tuple[int, ...]
+
+    @classmethod
+    def read(cls, value: object) -> "Moments | None":
+        """From a text, or a list of texts. Raises ValueError.
+
+        >>> Moments.read(["06:00", "18:30"]).times[1]
+        datetime.time(18, 30)
+        """
+        if value is None or isinstance(value, Moments):
+            return value
+        texts = (value,) if isinstance(value, str) else tuple(value) if isinstance(value, Sequence) else ()
+        if not texts:
+            raise ValueError(f"{value!r} is no moment; write {_SHOWN}, or a list of them")
+        read = [_read(text) for text in texts]
+        return cls(
+            tuple(map(str, texts)),
+            tuple(sorted({one for one in read if isinstance(one, time)})),
+            tuple(sorted({one for one in read if isinstance(one, int)})),
+        )
+
+    def between(self, begin_ns: int, end_ns: int, zone: str | None) -> list[int]:
+        """Those after `begin_ns` and up to `end_ns`, ascending. Where the clock is set back, the first of an hour that comes
+        twice is meant; where it is set forward, the offset before holds.
+        """
+        found = {instant for instant in self.instants if begin_ns < instant <= end_ns}
+        if self.times:
+            place = ZoneInfo(zone or "UTC")
+            day = datetime.fromtimestamp(begin_ns // SECOND, place).date() - _DAY
+            last = datetime.fromtimestamp(end_ns // SECOND, place).date()
+            while day <= last:
+                found |= {at for one in self.times if begin_ns < (at := _instant(day, one, place)) <= end_ns}
+                day += _DAY
+        return sorted(found)
+
+    def __str__(self) -> str:
+        return ", ".join(self.texts)
+
+
+def read_zone(value: object) -> str | None:
+    """The name of a time zone. Raises ValueError."""
+    if value is None or (isinstance(value, str) and _is_zone(value)):
+        return value
+    raise ValueError(f'{value!r} is no time zone; write one such as "Europe/Oslo" or "UTC"')
+
+
+@cache
+def _is_zone(name: str) -> bool:
+    try:
+        ZoneInfo(name)
+    except (KeyError, ValueError, OSError):  # no such zone, no name at all, a folder of zones
+        return False
+    return True
+
+
+def _read(text: object) -> time | int:
+    try:
+        if not isinstance(text, str):
+            raise ValueError
+        if "T" in text:
+            at = datetime.fromisoformat(text)
+            if at.tzinfo is None:
+                raise ValueError
+            return round((at - datetime(1970, 1, 1, tzinfo=UTC)) / timedelta(microseconds=1)) * 1000
+        of_day = time.fromisoformat(text)
+        if of_day.tzinfo is not None:
+            raise ValueError
+        return of_day
+    except ValueError:
+        raise ValueError(f"{text!r} is no moment; write {_SHOWN}") from None
+
+
+def _instant(day: date, of_day: time, place: ZoneInfo) -> int:
+    at = datetime.combine(day, of_day, place).astimezone(UTC)
+    return int(at.timestamp()) * SECOND + at.microsecond * 1000

@@ -1,0 +1,66 @@
+"""The room that entries share: how much there is, and who makes way."""
+
+from collections.abc import Sequence
+from typing import Annotated
+
+from pydantic import BeforeValidator
+
+from vestigo.rules import values
+from vestigo.rules.checked import Checked
+from vestigo.rules.eviction import Eviction
+from vestigo.rules.policy import Room
+from vestigo.rules.values import WhenFull
+
+
+class PoolRules(Checked):
+    """What a look-up says of its own pool, and a `Pool` of that of several look-ups."""
+
+    max_entries: Annotated[int | None, BeforeValidator(values.limit)] = None
+    """The most entries that are held at once; None is no limit."""
+    max_bytes: Annotated[int | None, BeforeValidator(values.byte_limit)] = None
+    """The most bytes that are held at once, overhead included; None is no limit."""
+    eviction: Annotated[Eviction, BeforeValidator(Eviction.read)] = Eviction("lru")
+    """Which entry makes room: a policy's name, with parameters if they are to differ from the paper's
+    (``"slru protected=70%"``), or a class of your own that is a `Policy`."""
+    when_full: Annotated[WhenFull, BeforeValidator(values.when_full)] = WhenFull("evict")
+    """What happens to a value for which there is no room: others make way, it is not kept, or so many make way that a
+    share of the limit is free (``"trim 10%"``)."""
+
+    def impossible(self) -> str | None:
+        if self.when_full.mode != "evict" and self.max_entries is None and self.max_bytes is None:
+            return (
+                f'when_full = "{self.when_full}" without max_entries or max_bytes means nothing: there is no '
+                "limit that could be reached; give one, or leave it out"
+            )
+        return None
+
+    @property
+    def room(self) -> Room:
+        """The room that the policy divides."""
+        return self.eviction.room(self.max_entries, self.max_bytes)
+
+
+POOL_RULES = tuple(PoolRules.model_fields)
+
+
+def _names(value: object) -> tuple[str, ...]:
+    names = tuple(value) if isinstance(value, Sequence) and not isinstance(value, str) else ()
+    if not names or not all(isinstance(name, str) for name in names) or len(set(names)) < len(names):
+        raise ValueError(f'{value!r} is not a list of look-ups; write, for example, ["berth", "weather"]')
+    return names
+
+
+class Pool(PoolRules):
+    """Room that several look-ups share, each with rules of its own for everything else.
+
+    >>> Pool(lookups=["berth", "weather"], max_bytes="32 MiB")
+    Pool(lookups=['berth', 'weather'], max_bytes=33554432)
+    """
+
+    lookups: Annotated[tuple[str, ...], BeforeValidator(_names)] = ()
+    """Whose room it is. Needed."""
+
+    def impossible(self) -> str | None:
+        missing = "" if self.lookups else 'lookups is missing; write, for example, lookups = ["berth", "weather"]'
+        return missing or super().impossible()
+
