@@ -11,9 +11,9 @@ from statistics import median
 
 import speed
 
-from vestigo import Rules
+from vestigo import Plan, Rules
 from vestigo.engine import native
-from vestigo.engine.job import job
+from vestigo.engine.job import assume, job
 from vestigo.engine.native.batches import make_ready
 from vestigo.rules.eviction import POLICIES
 from vestigo.trace import Trace
@@ -23,7 +23,7 @@ ROUNDS = 5
 
 def policy_run(trace: Trace, entries: int, eviction: str) -> Callable[[], int]:
     rules = Rules(max_entries=entries, absolute=speed.ABSOLUTE, sliding=speed.SLIDING, eviction=eviction)
-    work = job(trace, (rules,), 0)
+    work = job(trace, Plan(rules))
 
     def run() -> int:
         hits: int = native.run(trace, work)[0]["hits"]
@@ -34,7 +34,7 @@ def policy_run(trace: Trace, entries: int, eviction: str) -> Callable[[], int]:
 
 def main() -> None:
     trace = speed.zipf_trace(timed=False)
-    make_ready(trace)
+    make_ready(trace, assume(trace, Plan()))
     with tempfile.TemporaryDirectory() as folder:
         for entries in speed.SIZES:
             runs = {name: policy_run(trace, entries, name) for name in POLICIES}

@@ -18,9 +18,9 @@ from statistics import median
 import numpy as np
 from plain_loop import plain_loop
 
-from vestigo import Duration, Rules, Trace
+from vestigo import Duration, Plan, Rules, Trace
 from vestigo.engine import native
-from vestigo.engine.job import job
+from vestigo.engine.job import assume, job
 from vestigo.engine.native.batches import make_ready
 
 READS, KEYS, SKEW = 10_000_000, 1_000_000, 0.9
@@ -47,7 +47,7 @@ def zipf_trace(timed: bool) -> Trace:
 def kernel(trace: Trace, entries: int) -> Callable[[], tuple[int, int]]:
     """Everything that an Outcome tells is counted."""
     rules = Rules(max_entries=entries, absolute=ABSOLUTE, sliding=SLIDING)
-    work = job(trace, (rules,), 0)
+    work = job(trace, Plan(rules))
 
     def run() -> tuple[int, int]:
         total, _, _ = native.run(trace, work)
@@ -105,7 +105,7 @@ def main() -> None:
     traces = {"kernel": zipf_trace(timed=False), "kernel, loads take time": zipf_trace(timed=True)}
     for name, trace in traces.items():
         begun = time.perf_counter()
-        make_ready(trace)
+        make_ready(trace, assume(trace, Plan()))
         print(f"columns of the {name!r} trace made ready once: {time.perf_counter() - begun:.2f} s")
     with tempfile.TemporaryDirectory() as folder:
         for entries in SIZES:

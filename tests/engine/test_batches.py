@@ -14,7 +14,7 @@ from tests.telling import told
 from vestigo import Outcome, Plan, Rules, Trace, TraceError, read_plan, read_trace, replay, write_trace
 from vestigo.demo import files
 from vestigo.engine import native
-from vestigo.engine.job import job, marks
+from vestigo.engine.job import assume, job, marks
 from vestigo.engine.native import batches
 from vestigo.engine.native.median import lower_medians
 
@@ -63,7 +63,7 @@ def test_a_longer_trace_is_replayed_in_batches_and_not_kept(monkeypatch: pytest.
     expected = replay(Trace.from_table(trace.to_pandas()), Rules(overlap="join")).to_dict()
     monkeypatch.setattr(batches, "KEPT_EVENTS", 3)
     monkeypatch.setattr(batches, "BATCH_EVENTS", 2)
-    assert len(list(batches.batches(trace))) == 2
+    assert len(list(batches.batches(trace, assume(trace, Plan())))) == 2
     assert replay(trace, Rules(overlap="join")).to_dict() == expected
     assert trace not in batches._kept
 

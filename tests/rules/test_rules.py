@@ -37,7 +37,7 @@ def test_rules_read_units_and_print_as_they_are_called() -> None:
         ("eviction", "2q queue=120%", ["0%", "100%"]),
         ("absolute", "200000d", ["100 years"]),
         ("jitter", 0.1, ['"0%"', '"100%"']),
-        ("pin", "a*", ["not supported yet"]),
+        ("pin", "a{", ["'{'", "{NAME...}"]),
         ("when_full", "trim", ['"evict"', '"refuse"', '"trim 10%"']),
         ("when_full", "trim 0%", ["free nothing"]),
         ("drop_first", "yes", ["true or false"]),

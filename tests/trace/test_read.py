@@ -11,6 +11,7 @@ import pyarrow.parquet as pq
 import pytest
 
 from vestigo import Trace, TraceError, read_trace
+from vestigo.trace import Op
 from vestigo.trace.formats.packed import PACKINGS
 
 CSV = """at,op,lookup,key,size,cost,found,version,scope,node,force
@@ -64,7 +65,7 @@ def test_every_format_and_packing_gives_the_same(tmp_path: Path) -> None:
         assert list(trace.keys[:]) == ["a", "b,\nc", "7"]
         assert trace.to_pandas().equals(traces[0].to_pandas())
     assert traces[0].at.tolist() == [10, 20, 20, 30]
-    assert traces[0].op.tolist() == [0, 1, 2, 3]
+    assert traces[0].op.tolist() == [Op.READ, Op.WRITE, Op.REMOVE, Op.CLEAR]
     assert traces[0].key.tolist() == [0, 1, 2, -1]
     assert traces[0].found.tolist() == [1, -1, -1, -1]
     assert traces[0].force.tolist() == [False, False, True, False]
@@ -176,11 +177,11 @@ def test_a_file_that_is_not_there_and_an_unknown_ending(tmp_path: Path) -> None:
     assert refused(tmp_path / "t.txt")[0].startswith(": the ending tells no format; known are .csv")
 
 
-def test_reads_without_a_key_and_preloads_are_refused() -> None:
+def test_events_of_no_key_are_refused() -> None:
     with pytest.raises(TraceError, match="row 2, column 'key': nothing stands there"):
         Trace.from_table({"at": [1, 2], "key": ["a", None]})
-    with pytest.raises(TraceError, match="preload is not supported yet"):
-        Trace.from_table({"at": [1], "key": ["a"], "op": ["preload"]})
+    with pytest.raises(TraceError, match="row 1, column 'key': nothing stands there"):
+        Trace.from_table({"at": [1], "key": pa.array([None], pa.string()), "op": ["preload"]})
 
 
 def test_keys_in_the_look_up_column_are_found_out() -> None:

@@ -1,9 +1,10 @@
-// vestigo/id_map.hpp: a map from ids to ids that is small, often changed, and asks for memory only when it grows.
+// vestigo/id_map.hpp: a map from whole numbers that is small, often changed, and asks for memory only when it grows.
 //
 // Open addressing with linear probing, never more than half full; an erased place is closed at once (D. E. Knuth,
 // "The Art of Computer Programming" vol. 3, 1973, section 6.4, algorithms L and R).
 #pragma once
 
+#include <type_traits>
 #include <utility>
 #include <vector>
 
@@ -11,23 +12,30 @@
 
 namespace vestigo {
 
-class IdMap {
+template <class Key, class Value>
+class Map {
  public:
-  // The value of `key`, or kNone.
-  Id find(Id key) const { return places_.empty() ? kNone : places_[search(key)].value; }
+  // The value of `key`, or null. It stays where it is until the map changes.
+  Value* find(Key key) { return const_cast<Value*>(std::as_const(*this).find(key)); }
+  const Value* find(Key key) const {
+    if (places_.empty()) return nullptr;
+    const Place& place = places_[search(key)];
+    return place.key == kFree ? nullptr : &place.value;
+  }
 
-  // `key` and `value` are no negative ids.
-  void set(Id key, Id value) {
+  // `key` is not -1.
+  void set(Key key, Value value) {
     if (2 * (used_ + 1) > places_.size()) grow();
     Place& place = places_[search(key)];
-    if (place.key == kNone) ++used_;
+    if (place.key == kFree) ++used_;
     place = {key, value};
   }
 
-  // `key` is in the map.
-  void erase(Id key) {
+  void erase(Key key) {
+    if (places_.empty()) return;
     std::size_t hole = search(key);
-    for (std::size_t i = next(hole); places_[i].key != kNone; i = next(i)) {
+    if (places_[hole].key == kFree) return;
+    for (std::size_t i = next(hole); places_[i].key != kFree; i = next(i)) {
       // What stands behind the hole moves into it unless its own search begins behind the hole, too.
       if (((i - home(places_[i].key)) & mask()) >= ((i - hole) & mask())) places_[std::exchange(hole, i)] = places_[i];
     }
@@ -43,28 +51,30 @@ class IdMap {
   template <class Visit>
   void each(Visit visit) const {
     for (const Place& place : places_) {
-      if (place.key != kNone) visit(place.key, place.value);
+      if (place.key != kFree) visit(place.key, place.value);
     }
   }
 
   std::size_t size() const { return used_; }
 
  private:
+  static constexpr Key kFree = static_cast<Key>(-1);
   struct Place {
-    Id key = kNone, value = kNone;
+    Key key = kFree;
+    Value value{};
   };
 
   std::size_t mask() const { return places_.size() - 1; }
   std::size_t next(std::size_t i) const { return (i + 1) & mask(); }
-  std::size_t home(Id key) const {
-    const std::uint64_t mixed = static_cast<std::uint32_t>(key) * std::uint64_t{0x9E3779B97F4A7C15};
+  std::size_t home(Key key) const {
+    const std::uint64_t mixed = static_cast<std::make_unsigned_t<Key>>(key) * std::uint64_t{0x9E3779B97F4A7C15};
     return static_cast<std::size_t>(mixed >> 32) & mask();
   }
 
   // Where `key` stands, or the free place where it would.
-  std::size_t search(Id key) const {
+  std::size_t search(Key key) const {
     std::size_t i = home(key);
-    while (places_[i].key != key && places_[i].key != kNone) i = next(i);
+    while (places_[i].key != key && places_[i].key != kFree) i = next(i);
     return i;
   }
 
@@ -72,12 +82,21 @@ class IdMap {
     std::vector<Place> old = std::exchange(places_, std::vector<Place>(places_.empty() ? 16 : 2 * places_.size()));
     used_ = 0;
     for (const Place& place : old) {
-      if (place.key != kNone) set(place.key, place.value);
+      if (place.key != kFree) set(place.key, place.value);
     }
   }
 
   std::vector<Place> places_;  // a power of two of them
   std::size_t used_ = 0;
+};
+
+// From ids to ids; kNone where there is none.
+class IdMap : public Map<Id, Id> {
+ public:
+  Id find(Id key) const {
+    const Id* const found = Map::find(key);
+    return found == nullptr ? kNone : *found;
+  }
 };
 
 }  // namespace vestigo

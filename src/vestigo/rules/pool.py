@@ -54,7 +54,7 @@ class Pool(PoolRules):
     """Room that several look-ups share, each with rules of its own for everything else.
 
     >>> Pool(lookups=["berth", "weather"], max_bytes="32 MiB")
-    Pool(lookups=['berth', 'weather'], max_bytes=33554432)
+    Pool(max_bytes=33554432, lookups=['berth', 'weather'])
     """
 
     lookups: Annotated[tuple[str, ...], BeforeValidator(_names)] = ()

@@ -1,7 +1,7 @@
 """What settings are measured against: no cache at all, and what no settings can pass on the same trace."""
 
 import dataclasses
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
@@ -32,6 +32,20 @@ def keep_all(plan: Plan, survives_restart: bool) -> Plan:
     return _alike(
         plan, lambda **assumed: Rules(nulls="keep", on_write="replace", survives_restart=survives_restart, **assumed)
     )
+
+
+def outlived(trace: Trace, settings: Sequence[Plan]) -> tuple[Trace, bool]:
+    """The trace for the ceilings, and whether they survive its restarts: they lose no more than any of the settings does.
+    A node that is cleared leaves the others alone where each has its own entries; that becomes a restart, which the ceilings
+    survive.
+    """
+    rules = [one for plan in settings for one in plan.all_rules()]
+    of_nodes = any(one.per == "node" for one in rules)
+    spared = (trace.op == Op.CLEAR) & (trace.node != MISSING)
+    if of_nodes and spared.any():
+        op, lookup = np.where(spared, Op.RESTART, trace.op).astype(np.uint8), np.where(spared, MISSING, trace.lookup)
+        trace = dataclasses.replace(trace, op=op, lookup=lookup.astype(np.int32))
+    return trace, of_nodes or any(one.survives_restart for one in rules)
 
 
 def _alike(plan: Plan, rules: Callable[..., Rules]) -> Plan:

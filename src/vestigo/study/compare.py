@@ -94,13 +94,13 @@ def compare(trace: Trace, plan: Plan, *, engine: Engine = "native", progress: Pr
     taken = {bounds.NO_CACHE, TODAY, bounds.KEEP_ALL, bounds.ALWAYS_FRESH} & set(plan.candidates)
     if taken:
         raise RulesError([f"candidate {name!r}: the name is taken; choose another" for name in sorted(taken)])
-    settings = [plan, *plan.candidates.values()]
-    survive = any(rules.survives_restart for one in settings for rules in one.all_rules())
+    ideal, survive = bounds.outlived(trace, [plan, *plan.candidates.values()])
     nothing, everything = bounds.no_cache(plan), bounds.keep_all(plan, survive)
     candidates = {name: dataclasses.replace(one, warm_up=plan.warm_up) for name, one in plan.candidates.items()}
-    plans = {bounds.NO_CACHE: nothing, TODAY: plan, **candidates, bounds.KEEP_ALL: everything}
-    jobs = {name: (trace, job(trace, one, instant=one is everything)) for name, one in plans.items()}
-    versions = bounds.with_versions_as_keys(trace, assume(trace, plan))
+    plans = {bounds.NO_CACHE: nothing, TODAY: plan, **candidates}
+    jobs = {name: (trace, job(trace, one)) for name, one in plans.items()}
+    jobs[bounds.KEEP_ALL] = (ideal, job(ideal, everything, instant=True))
+    versions = bounds.with_versions_as_keys(ideal, assume(ideal, plan))
     jobs[bounds.ALWAYS_FRESH] = (versions, job(versions, everything, instant=True))
     if engine == "native" and len(trace):
         for assumed in {one.assumed for of, one in jobs.values() if of is trace}:

@@ -5,7 +5,7 @@
 #include <functional>
 #include <vector>
 
-#include "../numbers.hpp"
+#include "watches.hpp"
 
 namespace vestigo::full {
 
@@ -15,50 +15,42 @@ enum class Kind : std::uint8_t { clear, collect, load, message };
 struct Due {
   Time at = kNever;
   Kind kind = Kind::clear;
-  Id key = 0, number = 0;   // the order of entries that are collected: by key, then by compartment
-  std::uint64_t added = 0;  // the order of all else
-  Id what = kNone;          // a slot, a load, a room
-  std::uint32_t stay = 0;   // of the slot
-
-  bool operator>(const Due& other) const {
-    if (at != other.at) return at > other.at;
-    if (kind != other.kind) return kind > other.kind;
-    if (key != other.key) return key > other.key;
-    if (number != other.number) return number > other.number;
-    return added > other.added;
-  }
+  Id what = kNone;  // a slot, a load, a message
 };
 
 class Agenda {
  public:
   // `clears`: when each room is cleared, ascending.
-  explicit Agenda(const std::vector<std::vector<Time>>& clears) {
+  Agenda(const std::vector<std::vector<Time>>& clears, std::size_t slots) : watches(slots) {
     for (std::size_t room = 0; room < clears.size(); ++room) {
       for (const Time at : clears[room]) clears_.push_back({at, static_cast<Id>(room)});
     }
-    std::sort(clears_.begin(), clears_.end(), [](const Clear& a, const Clear& b) { return a.at < b.at || (a.at == b.at && a.room < b.room); });
+    std::sort(clears_.begin(), clears_.end(), [](const Clear& a, const Clear& b) { return a.at < b.at; });
   }
 
-  Time next_at() const { return std::min(next_clear(), due_.empty() ? kNever : due_.front().at); }
+  Watches watches;
 
-  void add(Due due) {
-    due.added = ++added_;
-    due_.push_back(due);
-    std::push_heap(due_.begin(), due_.end(), std::greater<>());
+  Time next_at() const { return std::min({next_clear(), watches.next_at(), loads_.empty() ? kNever : loads_.front().at}); }
+
+  // A load, or a message.
+  void add(Time at, Kind kind, Id what) {
+    loads_.push_back({at, kind, ++added_, what});
+    std::push_heap(loads_.begin(), loads_.end(), std::greater<>());
   }
 
-  // Takes what is due first. A clear comes with the other rooms that are cleared then: `cleared(room)` is called for each.
+  // Takes what is due first. Rooms that are cleared at one moment come together: `cleared(room)` is called for each.
   template <class Cleared>
   Due take(Cleared cleared) {
     const Time at = next_at();
     if (next_clear() == at) {
       for (; next_clear() == at; ++clear_) cleared(clears_[clear_].room);
-      return {.at = at};
+      return {.at = at, .kind = Kind::clear};
     }
-    std::pop_heap(due_.begin(), due_.end(), std::greater<>());
-    const Due due = due_.back();
-    due_.pop_back();
-    return due;
+    if (watches.next_at() == at) return {.at = at, .kind = Kind::collect, .what = watches.take_first()};
+    std::pop_heap(loads_.begin(), loads_.end(), std::greater<>());
+    const Coming due = loads_.back();
+    loads_.pop_back();
+    return {due.at, due.kind, due.what};
   }
 
  private:
@@ -66,11 +58,22 @@ class Agenda {
     Time at;
     Id room;
   };
+  struct Coming {
+    Time at;
+    Kind kind;
+    std::uint64_t added;  // of one kind, what was added first comes first
+    Id what;
+
+    bool operator>(const Coming& other) const {
+      if (at != other.at) return at > other.at;
+      return kind > other.kind || (kind == other.kind && added > other.added);
+    }
+  };
   Time next_clear() const { return clear_ < clears_.size() ? clears_[clear_].at : kNever; }
 
   std::vector<Clear> clears_;
   std::size_t clear_ = 0;
-  std::vector<Due> due_;
+  std::vector<Coming> loads_;
   std::uint64_t added_ = 0;
 };
 

@@ -1,10 +1,10 @@
 // vestigo/full/calls.hpp: origin calls that several loads share.
 #pragma once
 
+#include <algorithm>
 #include <optional>
-#include <unordered_map>
 
-#include "../numbers.hpp"
+#include "../id_map.hpp"
 
 namespace vestigo::full {
 
@@ -12,14 +12,13 @@ class Calls {
  public:
   // How much longer the call under way takes for one more; none if a call begins, since `who` began none within `window` before.
   std::optional<Time> share(std::uint64_t who, Time now, Time window, Time cost) {
-    const auto [place, is_new] = begun_.try_emplace(who, Call{now, cost});
-    Call& call = place->second;
-    if (is_new || now - call.began >= window) {
-      call = {now, cost};
+    Call* const call = begun_.find(who);
+    if (call == nullptr || now - call->began >= window) {
+      begun_.set(who, {now, cost});
       return std::nullopt;
     }
-    const Time more = std::max(cost - call.longest, Time{0});
-    call.longest += more;
+    const Time more = std::max(cost - call->longest, Time{0});
+    call->longest += more;
     return more;
   }
 
@@ -29,7 +28,7 @@ class Calls {
   struct Call {
     Time began, longest;
   };
-  std::unordered_map<std::uint64_t, Call> begun_;
+  Map<std::uint64_t, Call> begun_;
 };
 
 }  // namespace vestigo::full

@@ -8,23 +8,22 @@
 #include <algorithm>
 #include <optional>
 #include <stdexcept>
-#include <unordered_map>
 #include <vector>
 
 #include "../entries.hpp"
+#include "../id_map.hpp"
 #include "../policy/any.hpp"
 #include "setting.hpp"
 
 namespace vestigo::full {
 
-struct Slot {
+struct alignas(64) Slot {
   Id key = kNone;
   Id compartment = kNone;
-  Id value = kNone;         // what is held (see truths.hpp)
+  Id value = kNone;         // what is held (see keys.hpp)
   Id before = kNone, after = kNone;  // neighbours among what the compartment holds
   Id sibling = kNone;       // the next slot of the same scope
   Id first_load = kNone, last_load = kNone;  // under way, in the order in which they began
-  std::uint32_t stay = 0;   // counts the entries that were here
   Time used_at = 0;
   Time clock_at = kNever;   // the first fixed time after the load
   Time refresh_at = kNever; // from here on a hit reloads
@@ -96,6 +95,12 @@ class Compartments {
     }
   }
 
+  // Where the slot of a key is, or, in a scope, is likely to be: to fetch it before it is needed.
+  Id likely_slot(Id pool, Id key, Id node) const {
+    if (setting_.per[static_cast<std::size_t>(pool)] != Per::node) return key;
+    return static_cast<Id>(setting_.key_rooms.size() + static_cast<std::size_t>(key) * nodes_) + node + 1;
+  }
+
   Compartment& at(Id compartment) { return all[static_cast<std::size_t>(compartment)]; }
   Slot& slot_at(Id slot) { return slots[static_cast<std::size_t>(slot)]; }
 
@@ -104,10 +109,7 @@ class Compartments {
   void each(std::size_t pool, Id node, Visit visit) {
     const bool one_node = setting_.per[pool] == Per::node && node >= 0;
     if (setting_.per[pool] == Per::scope) {
-      std::vector<std::pair<Id, Id>> there(of_scope_[pool].begin(), of_scope_[pool].end());
-      std::sort(there.begin(), there.end());
-      for (const auto& [scope, id] : there) visit(id);
-      return;
+      return of_scope_[pool].each([&](Id, Id id) { visit(id); });
     }
     const std::size_t count = setting_.per[pool] == Per::node ? nodes_ : 1;
     for (std::size_t i = 0; i < count; ++i) {
@@ -120,17 +122,15 @@ class Compartments {
   template <class Visit>
   void close_scope(Id scope, Visit visit) {
     for (std::size_t pool = 0; pool < of_scope_.size(); ++pool) {
-      const auto found = of_scope_[pool].find(scope + 1);
-      if (found == of_scope_[pool].end()) continue;
-      const Id id = found->second;
+      const Id id = of_scope_[pool].find(scope + 1);
+      if (id == kNone) continue;
       visit(id);
-      of_scope_[pool].erase(found);
+      of_scope_[pool].erase(scope + 1);
       Compartment& over = at(id);
       for (Id slot = over.first_slot, next; slot != kNone; slot = next) {
         next = slot_at(slot).sibling;
         slot_of_.erase(pair(slot_at(slot).key, id));
-        const std::uint32_t stay = slot_at(slot).stay;
-        slot_at(slot) = Slot{.stay = stay};
+        slot_at(slot) = {};
         entries[slot].cause = kFirst;
         free_slots_.push_back(slot);
       }
@@ -192,13 +192,14 @@ class Compartments {
   }
 
   Id of_scope(std::size_t pool, Id number) {
-    const auto [place, is_new] = of_scope_[pool].try_emplace(number, kNone);
-    if (!is_new) return place->second;
+    const Id found = of_scope_[pool].find(number);
+    if (found != kNone) return found;
     if (free_.empty()) throw std::length_error("more scopes at once than were announced");
-    place->second = free_.back();
+    const Id id = free_.back();
     free_.pop_back();
-    open(place->second, pool, number);
-    return place->second;
+    of_scope_[pool].set(number, id);
+    open(id, pool, number);
+    return id;
   }
 
   Id taken(Id slot, Id key, Id compartment) {
@@ -208,11 +209,11 @@ class Compartments {
   }
 
   Id scope_slot(Id key, Id compartment) {
-    const auto [place, is_new] = slot_of_.try_emplace(pair(key, compartment), kNone);
-    if (!is_new) return place->second;
+    if (const Id* const found = slot_of_.find(pair(key, compartment))) return *found;
     if (free_slots_.empty()) throw std::length_error("more keys of scopes at once than were announced");
-    const Id slot = place->second = free_slots_.back();
+    const Id slot = free_slots_.back();
     free_slots_.pop_back();
+    slot_of_.set(pair(key, compartment), slot);
     taken(slot, key, compartment);
     slot_at(slot).sibling = std::exchange(at(compartment).first_slot, slot);
     return slot;
@@ -221,9 +222,9 @@ class Compartments {
   const Setting& setting_;
   policy::Notes notes_;
   std::size_t nodes_, scope_base_ = 0;
-  std::vector<Id> first_;                                // of each pool
-  std::vector<std::unordered_map<Id, Id>> of_scope_;     // by pool: the compartment of each scope under way
-  std::unordered_map<std::uint64_t, Id> slot_of_;        // of a key in a scope's compartment
+  std::vector<Id> first_;             // of each pool
+  std::vector<IdMap> of_scope_;       // by pool: the compartment of each scope under way
+  Map<std::uint64_t, Id> slot_of_;    // of a key in a scope's compartment
   std::vector<Id> free_, free_slots_;
   std::uint32_t generations_ = 0;
 };

@@ -14,7 +14,7 @@
 #include "agenda.hpp"
 #include "calls.hpp"
 #include "compartments.hpp"
-#include "truths.hpp"
+#include "keys.hpp"
 
 namespace vestigo::full {
 
@@ -33,11 +33,9 @@ class Replay {
   Replay(Setting setting, Slices slices)
       : setting_(std::move(setting)),
         ledger_(setting_.lookups, std::move(slices)),
-        truths_(setting_.key_rooms.size()),
+        keys_(setting_.key_rooms),
         here_(setting_),
-        agenda_(setting_.clears),
-        kept_(setting_.key_rooms.size()),
-        known_(setting_.key_rooms.size()) {}
+        agenda_(setting_.clears, here_.slots.size()) {}
 
   void open(const Columns&) {}
 
@@ -68,7 +66,7 @@ class Replay {
           empty([&](Id room) { return goes[static_cast<std::size_t>(room)]; }, kNone, kCleared, kClears, due.at);
           break;
         case Kind::collect:
-          collect(due, due.at);
+          collect(due.what, due.at);
           break;
         case Kind::load:
           finish(due.what, due.at);
@@ -106,24 +104,27 @@ class Replay {
  private:
   static constexpr std::size_t kAhead = 12;
 
-  const RoomRules& room_of(Id key) const { return setting_.rooms[static_cast<std::size_t>(setting_.key_rooms[static_cast<std::size_t>(key)])]; }
+  const RoomRules& room_of(Id key) const { return setting_.rooms[static_cast<std::size_t>(keys_[key].room)]; }
   Tally& tally(const RoomRules& room) { return ledger_.tally(static_cast<std::size_t>(room.lookup)); }
 
   void turn(Time now) {
     while (now >= ledger_.slice_end()) ledger_.next_slice();
   }
 
-  void schedule(const Due& due) {
-    agenda_.add(due);
-    next_due_ = std::min(next_due_, due.at);
+  void schedule(Time at, Kind kind, Id what) {
+    agenda_.add(at, kind, what);
+    next_due_ = std::min(next_due_, at);
   }
 
-  // The memory that a later event touches, where its slot is its key.
+  // The memory that later events touch.
   void fetch_ahead(const Columns& columns, std::size_t i, std::size_t end) {
-    if (i + kAhead >= end) return;
+    if (i + 2 * kAhead >= end) return;
+    keys_.fetch(columns.key[i + 2 * kAhead]);
     const Id key = columns.key[i + kAhead];
-    __builtin_prefetch(&here_.entries[key], 1);
-    __builtin_prefetch(&here_.slot_at(key), 1);
+    const Id slot = here_.likely_slot(room_of(key).pool, key, columns.node[i + kAhead]);
+    keys_.fetch_value(key);
+    __builtin_prefetch(&here_.entries[slot], 1);
+    __builtin_prefetch(&here_.slot_at(slot), 1);
   }
 
   void step(const Columns& columns, std::size_t i, Time now) {
@@ -140,7 +141,7 @@ class Replay {
     const Id key = columns.key[i];
     const RoomRules& room = room_of(key);
     const Id compartment = here_.of(room.pool, node, columns.scope[i]);
-    truths_.learn(key, columns.value[i], mark, now);
+    keys_.learn(keys_[key], columns.value[i], mark, now);
     const Id slot = compartment == kNone ? kNone : here_.slot(key, compartment);
     if (columns.next_read != nullptr && slot != kNone && !room.pinned) here_.at(compartment).policy->coming(slot, columns.next_read[i]);
     if ((mark & kOp) == kWrite) return write(columns, i, room, slot, now);
@@ -153,9 +154,9 @@ class Replay {
 
   void read(const Columns& columns, std::size_t i, const RoomRules& room, Id slot, bool forced, Time now) {
     const Entry& entry = here_.entries[slot];
-    if (truths_.is_null(truths_.present(columns.key[i]))) ++tally(room).counts[kNullsRead];
+    if (keys_.is_null(keys_[columns.key[i]].value)) ++tally(room).counts[kNullsRead];
     const bool serves = !forced && entry.held() && now - room.serve_stale < entry.dies_at;
-    if (serves && !(room.nulls == Nulls::blind && truths_.is_null(here_.slot_at(slot).value))) return hit(columns, i, room, slot, now);
+    if (serves && !(room.nulls == Nulls::blind && keys_.is_null(here_.slot_at(slot).value))) return hit(columns, i, room, slot, now);
     if (is_loading(slot) && room.overlap == Overlap::join && !forced) return join(columns, i, room, slot, now);
     miss(columns, i, room, slot, forced, now);
   }
@@ -165,14 +166,14 @@ class Replay {
     Slot& slot = here_.slot_at(id);
     Tally& own = tally(room);
     const Bytes size = entry.bytes - room.entry_overhead;
-    const Id truth = truths_.present(slot.key);
+    const Id truth = keys_[slot.key].value;
     ++own.counts[kHits];
     own.counts[kBytesHit] += size;
     ledger_.took(own, room.hit_cost + static_cast<Time>(std::min<Int128>(Int128{size} * room.hit_cost_per_kib / 1024, kMostCost)));
-    if (truths_.is_null(slot.value)) ++own.counts[kNullsHit];
-    if (!truths_.same(slot.value, truth)) {
-      if (truths_.is_null(slot.value)) ++own.counts[kGhosts];
-      ledger_.stale_hit(own, now - truths_.changed_at(slot.value));
+    if (keys_.is_null(slot.value)) ++own.counts[kNullsHit];
+    if (!keys_.same(slot.value, truth)) {
+      if (keys_.is_null(slot.value)) ++own.counts[kGhosts];
+      ledger_.stale_hit(own, now - keys_.changed_at(slot.value));
     }
     const bool live = entry.live(now);
     if (live) use(room, entry, slot, now);
@@ -187,7 +188,7 @@ class Replay {
     ++own.counts[kJoined];
     own.counts[kBytesMissed] += columns.size[i];
     ledger_.took(own, first.ends_at - now);
-    if (!truths_.same(first.value, truths_.present(columns.key[i]))) ++own.counts[kJoinedStale];
+    if (!keys_.same(first.value, keys_[columns.key[i]].value)) ++own.counts[kJoinedStale];
   }
 
   void miss(const Columns& columns, std::size_t i, const RoomRules& room, Id id, bool forced, Time now) {
@@ -195,7 +196,7 @@ class Replay {
     Tally& own = tally(room);
     const Time cost = columns.cost[i];
     Cause cause = entry.held() ? absence(room, id, now) : entry.cause;
-    if (cause == kFirst && known_[static_cast<std::size_t>(columns.key[i])]) cause = kScope;
+    if (cause == kFirst && keys_[columns.key[i]].known) cause = kScope;
     if (forced) cause = kForcedMiss;
     if (is_loading(id) && room.overlap == Overlap::repeat) cause = kLoading;
     const auto more = share_batch(columns, i, room, cost, now);
@@ -260,7 +261,7 @@ class Replay {
 
   void begin(const Columns& columns, std::size_t i, const RoomRules& room, Id slot, Time now) {
     const Time cost = columns.cost[i];
-    const Load load{.ends_at = now + cost, .loaded_at = now, .cost = cost, .size = columns.size[i], .slot = slot, .value = truths_.present(columns.key[i])};
+    const Load load{.ends_at = now + cost, .loaded_at = now, .cost = cost, .size = columns.size[i], .slot = slot, .value = keys_[columns.key[i]].value};
     if (cost == 0 || !setting_.timed) {
       store(room, load, now);
       return;
@@ -270,7 +271,7 @@ class Replay {
     loads_[static_cast<std::size_t>(begun)].before = own.last_load;
     (own.last_load == kNone ? own.first_load : loads_[static_cast<std::size_t>(own.last_load)].after) = begun;
     own.last_load = begun;
-    schedule({.at = load.ends_at, .kind = Kind::load, .what = begun});
+    schedule(load.ends_at, Kind::load, begun);
   }
 
   Id put(const Load& load) {
@@ -303,8 +304,8 @@ class Replay {
     Entry& entry = here_.entries[load.slot];
     Slot& slot = here_.slot_at(load.slot);
     Compartment& one = here_.at(slot.compartment);
-    const bool null = truths_.is_null(load.value);
-    known_[static_cast<std::size_t>(slot.key)] = true;
+    const bool null = keys_.is_null(load.value);
+    keys_[slot.key].known = true;
     if (null && room.nulls == Nulls::skip) {
       if (!entry.held()) entry.cause = kNull;
       return false;
@@ -321,7 +322,6 @@ class Replay {
     slot.clock_at = first_after(room.expires_at, load.loaded_at);
     slot.refresh_at = room.refresh_to == 0 ? kNever : load.loaded_at + share(entry.ages_at - load.loaded_at, room.refresh_of, room.refresh_to);
     slot.value = load.value;
-    ++slot.stay;
     use(room, entry, slot, load.loaded_at);
     entry.idle_since = now;
     entry.bytes = bytes;
@@ -348,7 +348,7 @@ class Replay {
   }
 
   Time lifetime(const RoomRules& room, Id key, bool null) {
-    const std::uint64_t number = kept_[static_cast<std::size_t>(key)]++;
+    const std::uint64_t number = keys_[key].kept++;
     const Time longest = null ? room.null_lifetime : room.absolute, varies = null ? room.null_jitter : room.jitter;
     if (varies == 0) return longest;
     return longest - static_cast<Time>(draw_below(mix(mix(static_cast<std::uint64_t>(key)) + number * kStep), static_cast<std::uint64_t>(varies) + 1));
@@ -401,6 +401,7 @@ class Replay {
     Compartment& one = here_.at(here_.slot_at(id).compartment);
     Tally& own = tally(room);
     here_.unlink(one, id);
+    if (room.collect != Collect::touch) agenda_.watches.take(id);
     --one.entries;
     one.bytes -= entry.bytes;
     if (room.pinned) {
@@ -428,23 +429,21 @@ class Replay {
     const Time at = collected_at(room, here_.entries[slot], now);
     if (at > kLatest) return;
     const Slot& own = here_.slot_at(slot);
-    schedule({.at = at, .kind = Kind::collect, .key = own.key, .number = here_.at(own.compartment).number, .what = slot, .stay = own.stay});
+    agenda_.watches.add({.at = at, .key = own.key, .number = here_.at(own.compartment).number, .slot = slot});
+    next_due_ = std::min(next_due_, at);
   }
 
-  void collect(const Due& due, Time now) {
-    const Slot& slot = here_.slot_at(due.what);
-    const Entry& entry = here_.entries[due.what];
-    if (!entry.held() || slot.stay != due.stay) return;
-    const RoomRules& room = room_of(slot.key);
-    if (collected_at(room, entry, now) > now) return watch(room, due.what, now);
-    leave(room, due.what, expiry(room, due.what), kExpirations, now);
+  void collect(Id slot, Time now) {
+    const RoomRules& room = room_of(here_.slot_at(slot).key);
+    if (collected_at(room, here_.entries[slot], now) > now) return watch(room, slot, now);
+    leave(room, slot, expiry(room, slot), kExpirations, now);
   }
 
   // Changes
 
   void write(const Columns& columns, std::size_t i, const RoomRules& room, Id slot, Time now) {
-    const Id value = truths_.present(columns.key[i]);
-    const bool keeps = !truths_.is_null(value) || room.nulls != Nulls::skip;
+    const Id value = keys_[columns.key[i]].value;
+    const bool keeps = !keys_.is_null(value) || room.nulls != Nulls::skip;
     const Load written{.ends_at = now, .loaded_at = now, .cost = columns.cost[i], .size = columns.size[i], .slot = slot, .value = value};
     if (slot != kNone && room.on_write != OnWrite::leave) {
       if (room.on_write == OnWrite::drop || !keeps) {
@@ -470,13 +469,13 @@ class Replay {
       Load message = written;
       message.slot = here_.slot(key, compartment);
       if (room.tell_delay == 0) return hear(message, now);
-      schedule({.at = now + room.tell_delay, .kind = Kind::message, .what = put(message)});
+      schedule(now + room.tell_delay, Kind::message, put(message));
     });
   }
 
   void hear(const Load message, Time now) {
     const RoomRules& room = room_of(here_.slot_at(message.slot).key);
-    const bool keeps = !truths_.is_null(message.value) || room.nulls != Nulls::skip;
+    const bool keeps = !keys_.is_null(message.value) || room.nulls != Nulls::skip;
     if (room.tell_nodes == TellNodes::copy && keeps) {
       store(room, message, now, true);
     } else {
@@ -542,14 +541,12 @@ class Replay {
 
   const Setting setting_;
   Ledger ledger_;
-  Truths truths_;
+  Keys keys_;
   Compartments here_;
   Agenda agenda_;
   std::vector<Load> loads_;
   std::vector<Id> free_loads_;
   Calls batches_, preloads_;
-  std::vector<std::uint32_t> kept_;  // values of each key
-  std::vector<bool> known_;          // some compartment has had a value of the key
   Time start_ = 0, next_due_ = kGone;
   std::int64_t rows_ = 0;
 };

@@ -35,7 +35,7 @@ class Truth:
         """Takes in what a row tells. True if the value changed."""
         before, first = self.value, not self.begun
         self.begun = True
-        if row.op == Op.READ:
+        if row.op in (Op.READ, Op.PRELOAD):
             self._read(row)
         else:
             self._write(row)

@@ -1,0 +1,66 @@
+// vestigo/full/keys.hpp: what is known of each key, wherever it is held: its rules, and the values that it had at the origin.
+//
+// What is held, or on its way, points to the value that it was then. So a change touches nothing but its own key, however many
+// nodes and scopes hold it; and when the value after it came is when it began to be stale.
+#pragma once
+
+#include <span>
+#include <stdexcept>
+#include <vector>
+
+#include "../columns.hpp"
+
+namespace vestigo::full {
+
+struct Key {
+  Id room = 0;
+  Id value = kNone;        // the present one
+  std::uint32_t kept = 0;  // counts the values that were kept
+  bool known = false;      // some compartment has had a value
+};
+
+class Keys {
+ public:
+  explicit Keys(std::span<const Id> rooms) : keys_(rooms.size()) {
+    for (std::size_t key = 0; key < keys_.size(); ++key) keys_[key].room = rooms[key];
+  }
+
+  Key& operator[](Id key) { return keys_[static_cast<std::size_t>(key)]; }
+  const Key& operator[](Id key) const { return keys_[static_cast<std::size_t>(key)]; }
+
+  // A row tells the value of its key; or, with kNames, only what that is called.
+  void learn(Key& key, Id name, std::uint8_t mark, Time now) {
+    if (key.value != kNone) {
+      Value& before = values_[static_cast<std::size_t>(key.value)];
+      if (mark & kNames) before.name = name;
+      if (before.name == name) return;
+      before.next = static_cast<Id>(values_.size());
+    }
+    if (values_.size() >= static_cast<std::size_t>(INT32_MAX)) throw std::length_error("more than 2^31 changes of values");
+    key.value = static_cast<Id>(values_.size());
+    values_.push_back({now, name, kNone});
+  }
+
+  bool is_null(Id value) const { return at(value).name == kNullValue; }
+  bool same(Id value, Id other) const { return value == other || at(value).name == at(other).name; }
+  // When the value that came after it came.
+  Time changed_at(Id value) const { return at(at(value).next).begins; }
+
+  void fetch(Id key) const { __builtin_prefetch(&keys_[static_cast<std::size_t>(key)], 1); }
+  void fetch_value(Id key) const {
+    const Id value = keys_[static_cast<std::size_t>(key)].value;
+    if (value != kNone) __builtin_prefetch(&values_[static_cast<std::size_t>(value)]);
+  }
+
+ private:
+  struct Value {
+    Time begins;
+    Id name, next;
+  };
+  const Value& at(Id value) const { return values_[static_cast<std::size_t>(value)]; }
+
+  std::vector<Key> keys_;
+  std::vector<Value> values_;
+};
+
+}  // namespace vestigo::full
