@@ -22,6 +22,7 @@ class Calls {
     return more;
   }
 
+  std::size_t size() const { return begun_.size(); }
   void forget(std::uint64_t who) { begun_.erase(who); }
 
  private:

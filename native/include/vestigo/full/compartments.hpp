@@ -43,7 +43,7 @@ struct Compartment {
 class Compartments {
  public:
   Entries entries;
-  std::vector<Slot> slots;
+  LargeVector<Slot> slots;
   std::vector<Compartment> all;
 
   explicit Compartments(const Setting& setting)
@@ -95,10 +95,13 @@ class Compartments {
     }
   }
 
-  // Where the slot of a key is, or, in a scope, is likely to be: to fetch it before it is needed.
-  Id likely_slot(Id pool, Id key, Id node) const {
-    if (setting_.per[static_cast<std::size_t>(pool)] != Per::node) return key;
-    return static_cast<Id>(setting_.key_rooms.size() + static_cast<std::size_t>(key) * nodes_) + node + 1;
+  // Fetches the slot of a key before it is needed, where that depends on no more than the row.
+  [[gnu::always_inline]] void fetch(Id pool, Id key, Id node) const {
+    const Per per = setting_.per[static_cast<std::size_t>(pool)];
+    if (per == Per::scope) return;
+    const std::size_t slot = static_cast<std::size_t>(key) + (per == Per::node ? setting_.key_rooms.size() + static_cast<std::size_t>(key) * (nodes_ - 1) + static_cast<std::size_t>(node + 1) : 0);
+    __builtin_prefetch(&entries[static_cast<Id>(slot)], 1);
+    __builtin_prefetch(&slots[slot], 1);
   }
 
   Compartment& at(Id compartment) { return all[static_cast<std::size_t>(compartment)]; }
@@ -134,7 +137,8 @@ class Compartments {
         entries[slot].cause = kFirst;
         free_slots_.push_back(slot);
       }
-      over = Compartment{};
+      over.policy.reset();
+      over.first_slot = kNone;
       free_.push_back(id);
     }
   }
@@ -187,6 +191,7 @@ class Compartments {
     Compartment& one = at(id);
     one.pool = static_cast<Id>(pool);
     one.number = number;
+    one.entries = one.pinned_entries = one.bytes = one.pinned_bytes = 0;
     one.home.emplace(setting_.pools[pool], entries.data(), notes_, static_cast<Id>(slots.size()) + id * policy::kHubs);
     renew(one);
   }

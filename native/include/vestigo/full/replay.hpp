@@ -117,14 +117,12 @@ class Replay {
   }
 
   // The memory that later events touch.
-  void fetch_ahead(const Columns& columns, std::size_t i, std::size_t end) {
+  [[gnu::always_inline]] void fetch_ahead(const Columns& columns, std::size_t i, std::size_t end) {
     if (i + 2 * kAhead >= end) return;
     keys_.fetch(columns.key[i + 2 * kAhead]);
     const Id key = columns.key[i + kAhead];
-    const Id slot = here_.likely_slot(room_of(key).pool, key, columns.node[i + kAhead]);
     keys_.fetch_value(key);
-    __builtin_prefetch(&here_.entries[slot], 1);
-    __builtin_prefetch(&here_.slot_at(slot), 1);
+    here_.fetch(room_of(key).pool, key, columns.node[i + kAhead]);
   }
 
   void step(const Columns& columns, std::size_t i, Time now) {
@@ -534,7 +532,7 @@ class Replay {
       for (Id slot = one.first_slot; slot != kNone; slot = here_.slot_at(slot).sibling) give_up_loads(slot, kFirst);
       while (one.first_held != kNone) leave(room_of(here_.slot_at(one.first_held).key), one.first_held, kFirst, kLost, now);
     });
-    for (std::size_t lookup = 0; lookup < setting_.lookups; ++lookup) batches_.forget(who(static_cast<Id>(lookup), scope));
+    for (std::size_t lookup = 0; batches_.size() > 0 && lookup < setting_.lookups; ++lookup) batches_.forget(who(static_cast<Id>(lookup), scope));
   }
 
   static constexpr Time kNotLoaded = -1;  // the cost of a value that was written

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "../entry.hpp"
+#include "../large_pages.hpp"
 #include "../rules.hpp"
 
 namespace vestigo::policy {
@@ -44,8 +45,8 @@ class Notes {
   std::size_t depth() const { return depth_; }
 
  private:
-  std::vector<Note> notes_;
-  std::vector<Time> references_;
+  LargeVector<Note> notes_;
+  LargeVector<Time> references_;
   std::size_t depth_ = 0;
 };
 

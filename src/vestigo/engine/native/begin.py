@@ -43,7 +43,7 @@ def begin_plain(trace: Trace, job: Job) -> Any:
 
 def begin_full(trace: Trace, job: Job) -> Any:
     rooms, key_rooms, pools = job.rooms
-    unnamed = any(
+    unnamed = "node" in job.rooms.per and any(
         np.any(((part.op == Op.READ) | (part.op == Op.PRELOAD)) & (part.node < 0)) for part in trace.parts()
     )
     scopes = scopes_of(trace) if "scope" in job.rooms.per or any(room.rules.batch for room in rooms) else None

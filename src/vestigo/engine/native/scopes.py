@@ -1,6 +1,7 @@
 """When scopes are over, and how many are under way at once: what a replay with caches of scopes must know ahead."""
 
 from typing import NamedTuple
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -19,7 +20,17 @@ class Scopes(NamedTuple):
     """The most rows of such scopes that have a key: no more keys can be held for them."""
 
 
+_known: WeakKeyDictionary[Trace, Scopes] = WeakKeyDictionary()
+
+
 def scopes_of(trace: Trace) -> Scopes:
+    """Worked out once for a trace, for all replays of it."""
+    if trace not in _known:
+        _known[trace] = _scopes_of(trace)
+    return _known[trace]
+
+
+def _scopes_of(trace: Trace) -> Scopes:
     most = int(trace.scope.max()) + 2
     first, last, rows = np.full(most, -1), np.full(most, -1), np.zeros(most, np.int64)
     begin = 0
