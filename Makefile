@@ -27,7 +27,7 @@ lint: $(VENV)/installed
 native-test: $(TESTS)
 	for test in $(TESTS); do ./$$test || exit 1; done
 
-build/test_%: native/tests/test_%.cpp native/tests/check.hpp $(NATIVE)
+build/test_%: native/tests/test_%.cpp $(wildcard native/tests/*.hpp) $(NATIVE)
 	mkdir -p build
 	g++ $(STRICT) -O1 -g -fsanitize=address,undefined -fno-sanitize-recover=all -Inative/include -o $@ $<
 

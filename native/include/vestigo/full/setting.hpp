@@ -16,7 +16,7 @@ enum class Collect : std::uint8_t { touch, prompt, every };
 struct RoomRules : Rules {
   Id lookup = 0;
   Id pool = 0;
-  std::vector<Time> expires_at;  // fixed times, ascending
+  std::vector<Time> expires_at{};// fixed times, ascending
   bool pinned = false;
   bool passes = true;            // the conditions on the key hold
   Bytes least_size = 0, most_size = kNever;  // of a value that is kept
@@ -33,15 +33,15 @@ struct RoomRules : Rules {
 };
 
 struct Setting {
-  std::vector<Id> key_rooms;
-  std::vector<RoomRules> rooms;
-  std::vector<std::vector<Time>> clears;  // by room, ascending
-  std::vector<PoolRules> pools;
-  std::vector<Per> per;                   // by pool
+  std::vector<Id> key_rooms{};
+  std::vector<RoomRules> rooms{};
+  std::vector<std::vector<Time>> clears{};  // by room, ascending
+  std::vector<PoolRules> pools{};
+  std::vector<Per> per{};                 // by pool
   std::size_t lookups = 1;
   std::size_t nodes = 0;                  // named ones
   bool unnamed_node = false;              // some read names none, so that there is one more
-  std::vector<std::int64_t> last_rows;    // by scope, 0 being none: the number of its last row
+  std::vector<std::int64_t> last_rows{};   // by scope, 0 being none: the number of its last row
   std::size_t scopes_at_once = 0;         // of those that have begun and are not over
   std::size_t scope_slots = 0;            // keys of such, at most
   bool timed = true;                      // loads take time; if not, each ends when it begins, whatever it costs

@@ -1,0 +1,117 @@
+// random_case.hpp: random events and rules, and what must be true of every ledger after every event.
+#pragma once
+
+#include <random>
+#include <vector>
+
+#include "check.hpp"
+#include "vestigo/columns.hpp"
+#include "vestigo/ledger.hpp"
+#include "vestigo/truth.hpp"
+
+namespace vestigo {
+
+struct Events {
+  std::vector<Time> at, cost;
+  std::vector<Id> key, value, node, scope;
+  std::vector<std::uint8_t> mark;
+  std::vector<Bytes> size;
+  std::vector<std::int64_t> next_read;
+
+  Columns columns(std::size_t begin, std::size_t end) const {
+    return {end - begin,         at.data() + begin,   key.data() + begin, value.data() + begin,
+            mark.data() + begin, size.data() + begin, cost.data() + begin, next_read.data() + begin, node.data() + begin, scope.data() + begin, {}};
+  }
+};
+
+inline Events random_events(std::mt19937& random, int count, Id keys, Id rooms, bool costs, bool preloads = false) {
+  Events events;
+  Truth truth(static_cast<std::size_t>(keys), true);
+  Time now = static_cast<Time>(random()) - (Time{1} << 31);
+  for (int i = 0; i < count; ++i) {
+    now += random() % 3 == 0 ? static_cast<Time>(random() % 9) : 0;
+    const unsigned draw = random() % (preloads ? 22 : 20);
+    std::uint8_t mark = draw < 14 ? kRead : draw < 18 ? kWrite : draw == 18 ? kClear : draw == 19 ? kRestart : kPreload;
+    const Id key = static_cast<Id>(random() % static_cast<unsigned>(keys));
+    Id value = static_cast<Id>(random() % static_cast<unsigned>(rooms + 1)) - 1;
+    const bool keyed = mark <= kWrite || mark == kPreload;
+    if (keyed) {
+      if (mark == kRead && random() % 10 == 0) mark |= kForced;
+      const Row row{mark == kWrite ? kWrite : kRead, key, static_cast<Id>(random() % 4) - 1,
+                    static_cast<std::int8_t>(static_cast<int>(random() % 3) - 1)};
+      value = truth.see(row, mark);
+    }
+    events.at.push_back(now);
+    events.key.push_back(keyed ? key : 0);
+    events.node.push_back(static_cast<Id>(random() % 3) - 1);
+    events.scope.push_back(static_cast<Id>(random() % 4) - 1);
+    events.value.push_back(value);
+    events.mark.push_back(mark);
+    events.size.push_back(static_cast<Bytes>(random() % 50));
+    events.cost.push_back(costs ? static_cast<Time>(random() % 12) : 0);
+  }
+  std::vector<std::int64_t> coming(static_cast<std::size_t>(keys), std::int64_t{1} << 62);
+  events.next_read.resize(events.at.size());
+  for (std::size_t i = events.at.size(); i-- > 0;) {
+    std::int64_t& next = coming[static_cast<std::size_t>(events.key[i])];
+    events.next_read[i] = next;
+    if ((events.mark[i] & kOp) == kRead) next = static_cast<std::int64_t>(i);
+  }
+  return events;
+}
+
+inline Time maybe(std::mt19937& random, Time value) { return random() % 3 == 0 ? kNever : value; }
+
+inline Rules random_rules(std::mt19937& random) {
+  Rules rules;
+  rules.absolute = maybe(random, 1 + random() % 20);
+  rules.sliding = maybe(random, 1 + random() % 20);
+  rules.null_lifetime = maybe(random, 1 + random() % 20);
+  rules.entry_overhead = static_cast<Bytes>(random() % 3);
+  rules.hit_cost = 1;
+  rules.nulls = static_cast<Nulls>(random() % 3);
+  rules.on_write = static_cast<OnWrite>(random() % 3);
+  rules.overlap = static_cast<Overlap>(random() % 2);
+  return rules;
+}
+
+inline PoolRules random_pool(std::mt19937& random, Eviction eviction) {
+  PoolRules rules;
+  rules.max_entries = maybe(random, 1 + random() % 5);
+  rules.max_bytes = maybe(random, random() % 150);
+  rules.eviction = eviction;
+  for (std::int64_t& number : rules.eviction_numbers) number = 1 + random() % 3;
+  rules.trims = random() % 4 == 0;
+  if (rules.trims) {
+    rules.trim_entries = random() % 4;
+    rules.trim_bytes = random() % 80;
+  }
+  rules.refuses = random() % 8 == 0;
+  return rules;
+}
+
+// Of each room, ascending.
+inline std::vector<std::vector<Time>> random_moments(std::mt19937& random, std::size_t rooms, const Events& events) {
+  std::vector<std::vector<Time>> moments(rooms);
+  for (std::vector<Time>& some : moments) {
+    for (unsigned i = random() % 4; i > 0; --i) some.push_back(events.at[random() % events.at.size()] + static_cast<Time>(random() % 3));
+    std::sort(some.begin(), some.end());
+  }
+  return moments;
+}
+
+// Every read is counted once, and every entry that came in has left in one way or is still held.
+inline void check_books(const Ledger& ledger, std::int64_t reads) {
+  std::int64_t counted = 0;
+  for (const Tally& tally : ledger.tallies()) {
+    const Counts& c = tally.counts;
+    for (std::size_t cause = 0; cause < kCauses; ++cause) counted += c[cause];
+    counted += c[kHits] + c[kJoined];
+    const std::int64_t left = c[kEvictions] + c[kExpirations] + c[kDrops] + c[kClears] + c[kLost] + c[kSuperseded];
+    CHECK(c[kStored] - left == tally.held.entries);
+    CHECK(c[kStaleHits] <= c[kHits] && c[kGhosts] <= c[kStaleHits] && c[kNullsHit] <= c[kHits]);
+  }
+  CHECK(counted == reads);
+}
+
+}  // namespace vestigo

@@ -1,0 +1,120 @@
+// Random events under random rules of every kind: entries, compartments and sizes agree after every one of them, every read is
+// counted once, every entry that came in has left in one way or is still held, and all is counted as in one batch.
+#include <random>
+
+#include "check.hpp"
+#include "random_case.hpp"
+#include "vestigo/any_replay.hpp"
+#include "vestigo/full/replay.hpp"
+
+namespace vestigo::full {
+namespace {
+
+RoomRules random_room(std::mt19937& random, Per per) {
+  RoomRules room;
+  static_cast<Rules&>(room) = random_rules(random);
+  room.jitter = room.absolute == kNever ? 0 : static_cast<Time>(random() % static_cast<unsigned>(room.absolute + 1));
+  room.drop_first = random() % 6 == 0;
+  room.survives_restart = random() % 2;
+  room.pinned = random() % 4 == 0;
+  room.passes = random() % 8 != 0;
+  room.most_size = maybe(random, random() % 50);
+  room.most_cost = maybe(random, random() % 12);
+  if (random() % 2) {
+    room.refresh_of = 1;
+    room.refresh_to = 2;
+  }
+  room.serve_stale = random() % 4;
+  room.collect = static_cast<Collect>(random() % 3);
+  room.collect_every = 1 + random() % 6;
+  room.reloads = random() % 2;
+  room.tell_nodes = per == Per::node ? static_cast<TellNodes>(random() % 3) : TellNodes::nothing;
+  room.tell_delay = random() % 4;
+  room.batch = random() % 6;
+  room.hit_cost_per_kib = random() % 2000;
+  return room;
+}
+
+Setting random_setting(std::mt19937& random, const Events& events, Id keys, Eviction eviction, bool timed) {
+  const std::size_t lookups = 2, rooms = 4;
+  const bool shared = random() % 3 == 0;
+  Setting setting{.clears = random_moments(random, rooms, events), .lookups = lookups, .nodes = 2, .unnamed_node = random() % 2 == 0, .timed = timed};
+  for (std::size_t pool = 0; pool < (shared ? 1 : lookups); ++pool) {
+    setting.pools.push_back(random_pool(random, eviction));
+    setting.per.push_back(static_cast<Per>(random() % 3));
+  }
+  const auto expires = random_moments(random, rooms, events);
+  for (std::size_t room = 0; room < rooms; ++room) {
+    const std::size_t lookup = room % lookups, pool = shared ? 0 : lookup;
+    setting.rooms.push_back(random_room(random, setting.per[pool]));
+    setting.rooms.back().lookup = static_cast<Id>(lookup);
+    setting.rooms.back().pool = static_cast<Id>(pool);
+    setting.rooms.back().expires_at = expires[room];
+  }
+  for (Id key = 0; key < keys; ++key) setting.key_rooms.push_back(key % static_cast<Id>(rooms));
+  setting.last_rows.assign(4, -1);
+  for (std::size_t row = 0; row < events.at.size(); ++row) setting.last_rows[static_cast<std::size_t>(events.scope[row] + 1)] = static_cast<std::int64_t>(row);
+  setting.scopes_at_once = 4 * setting.pools.size();
+  setting.scope_slots = 4 * static_cast<std::size_t>(keys);
+  return setting;
+}
+
+void one_case(std::mt19937& random, Eviction eviction, bool timed) {
+  const Id keys = 8;
+  const Events events = random_events(random, 150, keys, 2, timed, true);
+  const Setting setting = random_setting(random, events, keys, eviction, timed);
+  const Slices slices(events.at[0] - 3, 7, 100);
+  full::Replay replay(setting, slices);
+  replay.catch_up({}, events.at[0]);
+  replay.count_from(events.at[0]);
+  std::int64_t reads = 0;
+  const Columns all = events.columns(0, events.at.size());
+  for (std::size_t i = 0; i < all.events; ++i) {
+    replay.feed(all, i, i + 1);
+    // A read whose node has no entries, since readers were said to name theirs, is none: only a trace that is not the one announced has it.
+    const bool nowhere = setting.per[static_cast<std::size_t>(setting.rooms[static_cast<std::size_t>(all.key[i]) % 4].pool)] == Per::node &&
+                         !setting.unnamed_node && all.node[i] == kNone;
+    reads += (all.mark[i] & kOp) == kRead && !nowhere;
+    CHECK(replay.check());
+    check_books(replay.ledger(), reads);
+  }
+  replay.close(events.at.back());
+  const Tally& total = replay.ledger().total();
+
+  ReplayBy<full::Replay> whole(setting, 0, slices);
+  whole.feed(all);
+  const Tally& other = whole.close().total();
+  CHECK(other.counts == total.counts && other.sums == total.sums);
+}
+
+// What was announced of scopes is believed only as far as there is room.
+void too_many_scopes(std::mt19937& random) {
+  const Events events = random_events(random, 150, 8, 2, true, true);
+  for (const bool slots : {false, true}) {
+    Setting setting = random_setting(random, events, 8, Eviction::lru, true);
+    for (Per& per : setting.per) per = Per::scope;
+    for (RoomRules& room : setting.rooms) room.tell_nodes = TellNodes::nothing;
+    (slots ? setting.scope_slots : setting.scopes_at_once) = 1;
+    full::Replay replay(setting, Slices(events.at[0] - 3, 7, 100));
+    bool refused = false;
+    try {
+      replay.feed(events.columns(0, events.at.size()), 0, events.at.size());
+    } catch (const std::length_error&) {
+      refused = true;
+    }
+    CHECK(refused);
+  }
+}
+
+}  // namespace
+}  // namespace vestigo::full
+
+int main() {
+  using namespace vestigo;
+  std::mt19937 random(11);
+  for (std::size_t eviction = 0; eviction < kPolicies; ++eviction) {
+    for (int i = 0; i < 60; ++i) full::one_case(random, static_cast<Eviction>(eviction), i % 2);
+  }
+  full::too_many_scopes(random);
+  std::puts("full replay: passed");
+}
