@@ -1,7 +1,8 @@
 """How fast the native kernel replays rules that cost, beside the bare loop: ``make bench``.
 
-The trace of speed.py, on four nodes, in requests of about six reads of which many are under way at once. Every rule in every
-round, medians, ratios within the run. Rules that the plain replay knows are marked so; the others take the full one.
+The trace of speed.py, on four nodes, in requests of about six reads of which many are under way at once. Every rule in
+every round, medians, ratios within the run. Rules that the plain replay knows are marked so; the others take the full
+one.
 """
 
 import dataclasses
@@ -67,7 +68,10 @@ def main() -> None:
             limit = median(speeds["bare loop"])
             print(f"\n{entries:,} entries".ljust(24) + "M reads/s  of the bare loop")
             for name, measured in speeds.items():
-                print(f"{name:<20}{median(measured) / 1e6:>12.2f}{median(measured) / limit:>18.3f}" + "   plain" * everyone[name][1])
+                print(
+                    f"{name:<20}{median(measured) / 1e6:>12.2f}{median(measured) / limit:>18.3f}"
+                    + "   plain" * everyone[name][1]
+                )
 
 
 if __name__ == "__main__":

@@ -166,7 +166,9 @@ def _fitting(rules: dict[str, object]) -> Rules:
     if rules["absolute"] is None:
         for name in ("jitter", "refresh_ahead"):
             rules.pop(name, None)
-    if not (rules["absolute"] or rules["sliding"] or rules.get("absolute_at") or str(rules["nulls"]).startswith("keep ")):
+    if not (
+        rules["absolute"] or rules["sliding"] or rules.get("absolute_at") or str(rules["nulls"]).startswith("keep ")
+    ):
         for name in ("serve_stale", "collect"):
             rules.pop(name, None)
     return Rules(zone="UTC", **rules)
@@ -191,7 +193,9 @@ def cases(draw: st.DrawFn) -> Case:
     common = rules(pool | whose)
     shared = {"all": _pool(pool, trace.lookups)} if trace.lookups and draw(st.booleans()) else {}
     lookups = {
-        name: rules((pool if shared else draw(st.fixed_dictionaries(POOL))) | (whose if shared or draw(st.booleans()) else {}))
+        name: rules(
+            (pool if shared else draw(st.fixed_dictionaries(POOL))) | (whose if shared or draw(st.booleans()) else {})
+        )
         for name in trace.lookups
         if draw(st.booleans())
     }
@@ -200,10 +204,7 @@ def cases(draw: st.DrawFn) -> Case:
         for name in trace.lookups:
             of_all = lookups.get(name, common)
             own = {rule: getattr(of_all, rule) for rule in _OF_A_WHOLE_LOOKUP}
-            keys[name] = {
-                pattern: rules(own)
-                for pattern in draw(st.sampled_from([[], [], ["0"], ["{}"]]))
-            }
+            keys[name] = {pattern: rules(own) for pattern in draw(st.sampled_from([[], [], ["0"], ["{}"]]))}
     return Case(trace, Plan(common, lookups, keys, shared, warm_up=warm_up))
 
 

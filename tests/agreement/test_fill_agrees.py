@@ -4,10 +4,12 @@ import numpy as np
 from hypothesis import given
 
 from tests.agreement.cases import Case, cases
+from vestigo.engine.job import job
 from vestigo.engine.native.batches import filler, told
 from vestigo.engine.reference import rows as reference
 from vestigo.engine.reference.truth import Truth
 from vestigo.trace import Op
+from vestigo.trace.trace import LAST_KEYED
 
 
 @given(cases())
@@ -17,14 +19,15 @@ def test_what_is_missing_is_filled_in_alike(case: Case) -> None:
     truths = {key: Truth() for key in range(len(trace.keys))}
     nulls = []
     for row in recorded:
-        if row.op <= Op.REMOVE:
+        if row.op <= LAST_KEYED:
             truths[row.key].learn(row)
-        nulls.append(row.op <= Op.REMOVE and truths[row.key].value.is_null)
-    reference.fill(recorded, nulls)
+        nulls.append(row.op <= LAST_KEYED and truths[row.key].value.is_null)
+    work = job(trace, case.plan)
+    reference.fill(recorded, nulls, work.assumed)
     null = next(told(trace))[1].null
-    keyed = trace.op <= Op.REMOVE
+    keyed = trace.op <= LAST_KEYED
     assert (null & keyed).tolist() == nulls
-    sizes, costs = filler(trace).sizes(trace, null), filler(trace).costs(trace)
-    assert sizes[keyed].tolist() == [row.size for row in recorded if row.op <= Op.REMOVE]
+    sizes, costs = filler(trace, work.assumed).sizes(trace, null), filler(trace, work.assumed).costs(trace)
+    assert sizes[keyed].tolist() == [row.size for row in recorded if row.op <= LAST_KEYED]
     reads = np.flatnonzero(trace.op == Op.READ)
     assert costs[reads].tolist() == [recorded[read].cost for read in reads]

@@ -1,47 +1,140 @@
-"""Absolute and sliding expiry, and what happens exactly at a deadline."""
+"""Rules on how long an entry lives, each in a sentence, on both engines."""
 
-from tests.telling import missed, replayed
+from typing import Any
+
+import pytest
+
+from tests.telling import missed, replayed, told
+from vestigo import Plan, Rules, RulesError, replay
+from vestigo.rules.moments import Moments
+from vestigo.units import SECOND
 
 
-def test_at_its_deadline_an_entry_is_expired(engine: str) -> None:
-    outcome = replayed(engine, "0 read a\n 9.999 read a\n 10 read a", absolute="10s")
+def test_what_was_loaded_before_a_fixed_time_expires_then(engine: Any) -> None:
+    lines = "0 read a\n4 read a\n5 read a\n9 read a\n15 read a"
+    outcome = replayed(engine, lines, absolute_at=["1970-01-01T00:00:05Z", "1970-01-01T00:00:10Z"])
+    assert (outcome.hits, missed(outcome)) == (2, {"first": 1, "clock": 2})
+
+
+def test_a_load_at_a_fixed_time_lives_until_the_next_one(engine: Any) -> None:
+    outcome = replayed(engine, "5 read a\n9 read a", absolute_at="1970-01-01T00:00:05Z")
     assert outcome.hits == 1
+
+
+def test_a_tie_of_fixed_time_and_lifetime_counts_as_the_lifetime(engine: Any) -> None:
+    at = "1970-01-01T00:00:05Z"
+    assert missed(replayed(engine, "0 read a\n5 read a", absolute_at=at, absolute="5s")) == {"first": 1, "aged": 1}
+    assert missed(replayed(engine, "0 read a\n5 read a", absolute_at=at, sliding="5s")) == {"first": 1, "idle": 1}
+    assert missed(replayed(engine, "0 read a\n5 read a", absolute_at=at, sliding="6s")) == {"first": 1, "clock": 1}
+
+
+def test_times_of_day_are_told_where_the_clock_hangs(engine: Any) -> None:
+    lines = "0 read a\n3599 read a\n3600 read a\n7200 read a"
+    outcome = replayed(engine, lines, absolute_at="02:00", zone="Europe/Oslo")  # UTC+1 in 1970: 01:00 UTC
+    assert (outcome.hits, missed(outcome)) == (2, {"first": 1, "clock": 1})
+
+
+def test_days_when_clocks_change_have_their_times_once() -> None:
+    def utc_hours(day: str, *times: str) -> list[float]:
+        begin = Moments.read(f"{day}T00:00:00+00:00").instants[0]  # type: ignore[union-attr]
+        moments = Moments.read(list(times))
+        assert moments is not None
+        found = moments.between(begin - 1, begin + 24 * 3600 * SECOND, "Europe/Oslo")
+        return [(at - begin) / 3600 / SECOND for at in found]
+
+    assert utc_hours("2026-03-29", "06:00") == [4]  # summer time has begun
+    assert utc_hours("2026-03-29", "02:30") == [1.5]  # skipped: the offset before it holds
+    assert utc_hours("2026-10-25", "02:30") == [0.5]  # comes twice: the first one
+    assert utc_hours("2026-10-25", "06:00", "18:00") == [5, 17]
+
+
+@pytest.mark.parametrize(
+    "moment", ["25:00", "noon", "2026-03-02", "2026-03-02T06:00:00", 6, [], ["06:00", 7], "06:00+01:00"]
+)
+def test_what_is_no_moment_is_refused(moment: object) -> None:
+    with pytest.raises(RulesError, match=r"absolute_at: .* is no moment"):
+        Rules(absolute_at=moment, zone="UTC")
+
+
+def test_a_zone_that_is_none_is_refused() -> None:
+    for zone in ("Mars/Base", "../etc/passwd", "", 7):
+        with pytest.raises(RulesError, match=r"zone: .* is no time zone"):
+            Rules(absolute_at="06:00", zone=zone)
+
+
+def test_prompt_collection_frees_an_entry_at_its_deadline(engine: Any) -> None:
+    lines = "0 read a size=100\n1 read b size=100\n20 read c size=100"
+    kept = replayed(engine, lines, absolute="5s")
+    freed = replayed(engine, lines, absolute="5s", collect="prompt")
+    assert (kept.expirations, freed.expirations) == (0, 2)
+    assert (kept.entries_peak, freed.entries_peak) == (3, 2)
+    assert kept.held_byte_ns == 100 * (20 + 19) * SECOND
+    assert freed.held_byte_ns == 100 * (5 + 5) * SECOND
+
+
+def test_a_collected_entry_is_missed_for_the_reason_of_its_expiry(engine: Any) -> None:
+    lines = "0 read a\n1 read b\n3 read b\n9 read a\n10 read b"
+    outcome = replayed(engine, lines, absolute="8s", sliding="5s", collect="prompt")
+    assert missed(outcome) == {"first": 2, "idle": 2}
+    assert outcome.expirations == 2
+
+
+def test_collection_in_steps_waits_for_the_next_one(engine: Any) -> None:
+    outcome = replayed(engine, "0 read a size=100\n30 read b", absolute="5s", collect="every 4s")
+    assert (outcome.expirations, outcome.held_byte_ns) == (1, 100 * 8 * SECOND)
+
+
+def test_what_expired_before_it_was_evicted_counts_as_evicted_unless_it_is_collected(engine: Any) -> None:
+    lines = "0 read a\n9 read b\n10 read a"
+    assert missed(replayed(engine, lines, max_entries=1, absolute="5s")) == {"first": 2, "evicted": 1}
+    prompt = replayed(engine, lines, max_entries=1, absolute="5s", collect="prompt")
+    assert missed(prompt) == {"first": 2, "aged": 1}
+    assert (prompt.evictions, prompt.expirations) == (1, 1)
+
+
+def test_a_hit_late_in_a_lifetime_reloads_in_the_background(engine: Any) -> None:
+    lines = "0 read a cost=1\n7 read a cost=1\n8.5 read a cost=1\n9 read a cost=1\n12 read a cost=1\n18 read a cost=1"
+    without = replayed(engine, lines, absolute="10s")
+    ahead = replayed(engine, lines, absolute="10s", refresh_ahead="80%")
+    assert (without.hits, without.loads) == (4, 2)
+    assert (ahead.hits, ahead.loads, ahead.background_loads) == (5, 3, 2)
+    assert missed(ahead) == {"first": 1}
+
+
+def test_while_a_reload_runs_no_other_begins(engine: Any) -> None:
+    outcome = replayed(
+        engine, "0 read a\n8 read a cost=3\n9 read a cost=3\n10 read a cost=3", absolute="20s", refresh_ahead="40%"
+    )
+    assert (outcome.hits, outcome.background_loads) == (3, 1)
+
+
+def test_what_expired_is_served_while_it_is_reloaded(engine: Any) -> None:
+    lines = "0 read a cost=0\n5 write a\n12 read a cost=2\n13 read a cost=2\n15 read a cost=2"
+    outcome = replayed(engine, lines, absolute="10s", serve_stale="5s")
+    assert (outcome.hits, outcome.stale_hits, outcome.background_loads) == (3, 2, 1)
+    assert outcome.longest_read_ns == 1000
+
+
+def test_what_expired_too_long_ago_is_loaded(engine: Any) -> None:
+    outcome = replayed(engine, "0 read a\n15 read a", absolute="10s", serve_stale="5s")
     assert missed(outcome) == {"first": 1, "aged": 1}
-    assert outcome.expirations == 1
 
 
-def test_sliding_runs_from_the_last_hit(engine: str) -> None:
-    outcome = replayed(engine, "0 read a\n 4 read a\n 8 read a\n 13 read a", sliding="5s")
-    assert outcome.hits == 2
-    assert missed(outcome) == {"first": 1, "idle": 1}
+def test_being_served_late_does_not_make_an_idle_entry_live_again(engine: Any) -> None:
+    lines = "0 read a cost=0\n6 read a cost=9\n8 read a cost=9\n10.5 read a cost=9"
+    outcome = replayed(engine, lines, sliding="5s", serve_stale="5s")
+    assert (outcome.hits, missed(outcome)) == (2, {"first": 1, "loading": 1})
 
 
-def test_both_running_out_at_once_counts_as_aged(engine: str) -> None:
-    assert missed(replayed(engine, "0 read a\n 5 read a", absolute="5s", sliding="5s")) == {"first": 1, "aged": 1}
+def test_prompt_collection_waits_while_an_entry_may_still_be_served(engine: Any) -> None:
+    lines = "0 read a size=100\n30 read b"
+    outcome = replayed(engine, lines, absolute="5s", serve_stale="3s", collect="prompt")
+    assert outcome.held_byte_ns == 100 * 8 * SECOND
 
 
-def test_the_lifetime_that_ended_first_is_the_cause(engine: str) -> None:
-    assert missed(replayed(engine, "0 read a\n 9 read a", absolute="5s", sliding="3s")) == {"first": 1, "idle": 1}
-
-
-def test_an_expired_entry_stays_until_it_is_touched(engine: str) -> None:
-    outcome = replayed(engine, "0 read a size=10\n 8 read b size=10\n 10 read b", absolute="5s")
-    assert outcome.expirations == 0
-    assert outcome.entries_peak == 2
-
-
-def test_an_expired_entry_that_makes_room_counts_as_evicted(engine: str) -> None:
-    outcome = replayed(engine, "0 read a\n 8 read b\n 9 read a", absolute="5s", max_entries=1)
-    assert missed(outcome) == {"first": 2, "evicted": 1}
-
-
-def test_a_lifetime_runs_from_the_read_and_not_from_the_end_of_its_load(engine: str) -> None:
-    outcome = replayed(engine, "0 read a cost=4\n 4 read a cost=4\n 5 read a cost=4", absolute="5s")
-    assert outcome.hits == 1
-    assert missed(outcome) == {"first": 1, "aged": 1}
-
-
-def test_a_load_slower_than_the_lifetime_stores_an_expired_value(engine: str) -> None:
-    outcome = replayed(engine, "0 read a cost=9\n 10 read a cost=9", absolute="5s")
-    assert missed(outcome) == {"first": 1, "aged": 1}
-    assert outcome.entries_peak == 1
+def test_a_lifetime_that_varies_down_to_nothing_is_expired_at_once(engine: Any) -> None:
+    trace = told(*(f"{at} read k{at % 7}" for at in range(60)))
+    plan = Plan(Rules(absolute="10s", jitter="100%", collect="prompt", entry_overhead=0))
+    outcome = replay(trace, plan, engine=engine)
+    assert 0 < outcome.hits < 40
+    assert outcome.expirations + outcome.entries_peak >= outcome.loads - 7

@@ -1,6 +1,6 @@
 # The native kernel's face (native/bind/kernel.cpp).
 from enum import Enum
-from typing import Any
+from typing import Any, overload
 
 import numpy as np
 import numpy.typing as npt
@@ -59,7 +59,6 @@ class Rules:
     null_lifetime: int
     jitter: int
     null_jitter: int
-    clear_every: int
     drop_first: bool
     survives_restart: bool
     entry_overhead: int
@@ -67,6 +66,41 @@ class Rules:
     nulls: Nulls
     on_write: OnWrite
     overlap: Overlap
+
+class Per(Enum):
+    process = 0
+    node = 1
+    scope = 2
+
+class TellNodes(Enum):
+    nothing = 0
+    drop = 1
+    copy = 2
+
+class Collect(Enum):
+    touch = 0
+    prompt = 1
+    every = 2
+
+class RoomRules(Rules):
+    lookup: int
+    pool: int
+    pinned: bool
+    passes: bool
+    least_size: int
+    most_size: int
+    least_cost: int
+    most_cost: int
+    refresh_of: int
+    refresh_to: int
+    serve_stale: int
+    collect: Collect
+    collect_every: int
+    reloads: bool
+    tell_nodes: TellNodes
+    tell_delay: int
+    batch: int
+    hit_cost_per_kib: int
 
 class Columns:
     def __init__(
@@ -94,17 +128,46 @@ class Truth:
     ) -> tuple[npt.NDArray[np.int32], npt.NDArray[np.uint8], npt.NDArray[np.int32]]: ...
 
 class Replay:
+    @overload
     def __init__(
         self,
         key_rooms: npt.NDArray[np.int32],
         rooms: list[Rules],
         room_pools: list[int],
         pools: list[PoolRules],
+        clears: list[npt.NDArray[np.int64]],
         first_counted: int,
         timed: bool,
         slice_origin: int,
         slice_width: int,
         slices: int,
     ) -> None: ...
-    def feed(self, batch: Columns, next_read: npt.NDArray[np.int64] | None = None) -> None: ...
+    @overload
+    def __init__(
+        self,
+        key_rooms: npt.NDArray[np.int32],
+        rooms: list[RoomRules],
+        pools: list[PoolRules],
+        per: list[Per],
+        clears: list[npt.NDArray[np.int64]],
+        expires: list[npt.NDArray[np.int64]],
+        lookups: int,
+        nodes: int,
+        unnamed_node: bool,
+        last_rows: npt.NDArray[np.int64],
+        scopes_at_once: int,
+        scope_slots: int,
+        first_counted: int,
+        timed: bool,
+        slice_origin: int,
+        slice_width: int,
+        slices: int,
+    ) -> None: ...
+    def feed(
+        self,
+        batch: Columns,
+        next_read: npt.NDArray[np.int64] | None = None,
+        node: npt.NDArray[np.int32] | None = None,
+        scope: npt.NDArray[np.int32] | None = None,
+    ) -> None: ...
     def close(self) -> dict[str, Any]: ...

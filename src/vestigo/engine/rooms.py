@@ -52,9 +52,7 @@ def rooms_of(trace: Trace, plan: Plan) -> Rooms:
         raise RulesError(strangers)
     pool_names = [plan.pool_for(name) or ("", name) for name in trace.lookups]
     places = {name: place for place, name in enumerate(dict.fromkeys(pool_names))}
-    pools = tuple(
-        plan.pool_rules(trace.lookups[pool_names.index(name)]) for name in places
-    )
+    pools = tuple(plan.pool_rules(trace.lookups[pool_names.index(name)]) for name in places)
     rooms = [
         _room(trace, lookup, places[pool], plan.rules_for(name))
         for lookup, (name, pool) in enumerate(zip(trace.lookups, pool_names, strict=True))
@@ -62,7 +60,13 @@ def rooms_of(trace: Trace, plan: Plan) -> Rooms:
     key_rooms = trace.key_lookup
     for lookup, name in enumerate(trace.lookups):
         patterns = plan.keys.get(name, {})
-        if any(rules.pin or (rules.keep_if and rules.keep_if.keys) for rules in (rooms[lookup].rules, *patterns.values())) or patterns:
+        if (
+            any(
+                rules.pin or (rules.keep_if and rules.keep_if.keys)
+                for rules in (rooms[lookup].rules, *patterns.values())
+            )
+            or patterns
+        ):
             key_rooms = _divided(trace, lookup, patterns, rooms, key_rooms)
     _check_pins(trace, rooms, key_rooms, pools)
     return Rooms(tuple(rooms), key_rooms, pools)
@@ -87,7 +91,10 @@ def _room(trace: Trace, lookup: int, pool: int, rules: Rules) -> Room:
 
 
 def _divided(trace: Trace, lookup: int, patterns: Mapping[str, Rules], rooms: list[Room], key_rooms: Ints) -> Ints:
-    """The keys' rooms where some keys of the look-up have rules of their own, are pinned, or are never kept. Adds rooms."""
+    """The keys' rooms where some keys of the look-up have rules of their own, are pinned, or are never kept.
+
+    Adds rooms.
+    """
     keys = np.flatnonzero(trace.key_lookup == lookup)
     texts = arrow_names(trace.keys).cast(pa.large_string()).take(pa.array(keys))
 
@@ -132,5 +139,6 @@ def _check_pins(trace: Trace, rooms: list[Room], key_rooms: Ints, pools: tuple[P
         if pool.max_entries is not None and pinned > pool.max_entries:
             names = ", ".join(dict.fromkeys(trace.lookups[rooms[room].lookup] for room in mine))
             raise RulesError(
-                f"pin takes {pinned:,} keys of {names}, but max_entries = {pool.max_entries:,}; pin fewer, or raise the limit"
+                f"pin takes {pinned:,} keys of {names}, but max_entries = {pool.max_entries:,}; pin fewer, or raise "
+                "the limit"
             )

@@ -40,8 +40,10 @@ class Moments:
         )
 
     def between(self, begin_ns: int, end_ns: int, zone: str | None) -> list[int]:
-        """Those after `begin_ns` and up to `end_ns`, ascending. Where the clock is set back, the first of an hour that comes
-        twice is meant; where it is set forward, the offset before holds.
+        """Those after `begin_ns` and up to `end_ns`, ascending.
+
+        Where the clock is set back, the first of an hour that comes twice is meant; where it is set forward, the offset
+        before holds.
         """
         found = {instant for instant in self.instants if begin_ns < instant <= end_ns}
         if self.times:

@@ -39,8 +39,8 @@ class Plan:
     rules: Rules = Rules()
     lookups: Mapping[str, Rules] = field(default_factory=dict)
     keys: Mapping[str, Mapping[str, Rules]] = field(default_factory=dict)
-    """By look-up and pattern (``{"chart": {"14/{...}": Rules(...)}}``): rules for the keys that match, of which the first
-    pattern counts."""
+    """By look-up and pattern (``{"chart": {"14/{...}": Rules(...)}}``): rules for the keys that match. Of several
+    patterns the first one counts."""
     pools: Mapping[str, Pool] = field(default_factory=dict)
     """Room that several look-ups share; every other look-up has room of its own."""
     candidates: Mapping[str, "Plan"] = field(default_factory=dict)

@@ -62,9 +62,7 @@ class _Reader:
             candidates[name] = self.made(where, warm_up=warm_up, **self.settings(where, table, base=tables))
         trace_path = self.trace_path(trace)
         intake = self.intake(trace)
-        plan = self.made(
-            (), candidates=candidates, warm_up=warm_up, trace_path=trace_path, intake=intake, **settings
-        )
+        plan = self.made((), candidates=candidates, warm_up=warm_up, trace_path=trace_path, intake=intake, **settings)
         if self.problems:
             raise PlanError([f"{self.path}, line {line}: {problem}" for line, problem in sorted(set(self.problems))])
         return plan
@@ -92,7 +90,9 @@ class _Reader:
             return self.layers(*((place, source, path) for place, source in sources))
 
         def names(*path: str) -> dict[str, None]:
-            return dict.fromkeys(name for place, source in sources for name, _ in self.subtables_at(place, path, source))
+            return dict.fromkeys(
+                name for place, source in sources for name, _ in self.subtables_at(place, path, source)
+            )
 
         common = stated("rules")
         lookups = {name: {**common, **stated("lookup", name)} for name in names("lookup")}
@@ -148,7 +148,9 @@ class _Reader:
             return Rules(**{key: value for key, (value, _) in found.items()})
         except RulesError as error:
             for key, problem in error.by_rule:
-                where = [found[key][1]] if key in found else [path for name, (_, path) in found.items() if name in problem]
+                where = (
+                    [found[key][1]] if key in found else [path for name, (_, path) in found.items() if name in problem]
+                )
                 self.wrong(where[-1] if where else ("rules",), problem)
             wrong = {key for key, _ in error.by_rule}
             right = {key: value for key, value in found.items() if key not in wrong}

@@ -63,4 +63,3 @@ class Pool(PoolRules):
     def impossible(self) -> str | None:
         missing = "" if self.lookups else 'lookups is missing; write, for example, lookups = ["berth", "weather"]'
         return missing or super().impossible()
-

@@ -46,16 +46,16 @@ class Rules(PoolRules):
     serve_stale: Span = Duration(0)
     """How long past its expiry an entry is still served, while a reload runs in the background."""
     collect: Annotated[Collect, BeforeValidator(values.collect)] = Collect("touch")
-    """When an expired entry goes: when it is touched or evicted, at its deadline (``"prompt"``), or at the next of equal
-    steps from the trace's first event on (``"every 30s"``)."""
+    """When an expired entry goes: when it is touched or evicted, at its deadline (``"prompt"``), or at the next of
+    equal steps from the trace's first event on (``"every 30s"``)."""
 
     # What is kept
 
     nulls: Annotated[Nulls, BeforeValidator(values.nulls)] = Nulls("skip")
     """What happens when the origin has nothing."""
     keep_if: Annotated[KeepIf | None, BeforeValidator(KeepIf.read)] = None
-    """Which values are kept: conditions that must all hold (``["size <= 64 KiB", "cost >= 5ms", "key = tile/{...}"]``), or,
-    on the reference engine, a function from a `Value` to a bool."""
+    """Which values are kept: conditions that must all hold (``["size <= 64 KiB", "cost >= 5ms", "key = tile/{...}"]``),
+    or, on the reference engine, a function from a `Value` to a bool."""
     pin: Annotated[tuple[str, ...], BeforeValidator(patterns)] = ()
     """Patterns of keys that eviction never takes."""
 
@@ -125,7 +125,8 @@ class Rules(PoolRules):
             ),
             (
                 self.refresh_ahead is not None and self.absolute is None,
-                "refresh_ahead without absolute means nothing: it is a share of that lifetime; give one, or leave it out",
+                "refresh_ahead without absolute means nothing: it is a share of that lifetime; give one, or leave it "
+                "out",
             ),
             (
                 self.serve_stale > 0 and not self.expires,

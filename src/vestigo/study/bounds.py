@@ -21,7 +21,9 @@ ALWAYS_FRESH = "no limits, fresh"
 
 def no_cache(plan: Plan) -> Plan:
     """Under which nothing fits: every read loads."""
-    return _alike(plan, lambda **assumed: Rules.model_construct(max_bytes=0, entry_overhead=1, nulls=Nulls("keep"), **assumed))
+    return _alike(
+        plan, lambda **assumed: Rules.model_construct(max_bytes=0, entry_overhead=1, nulls=Nulls("keep"), **assumed)
+    )
 
 
 def keep_all(plan: Plan, survives_restart: bool) -> Plan:
@@ -35,9 +37,10 @@ def keep_all(plan: Plan, survives_restart: bool) -> Plan:
 
 
 def outlived(trace: Trace, settings: Sequence[Plan]) -> tuple[Trace, bool]:
-    """The trace for the ceilings, and whether they survive its restarts: they lose no more than any of the settings does.
-    A node that is cleared leaves the others alone where each has its own entries; that becomes a restart, which the ceilings
-    survive.
+    """The trace for the ceilings, and whether they survive its restarts: they lose no more than any settings do.
+
+    A node that is cleared leaves the others alone where each has its own entries; that becomes a restart, which the
+    ceilings survive.
     """
     rules = [one for plan in settings for one in plan.all_rules()]
     of_nodes = any(one.per == "node" for one in rules)

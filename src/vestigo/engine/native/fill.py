@@ -5,8 +5,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from vestigo.engine.native.median import Values, lower_medians
 from vestigo.engine.job import Assumed
+from vestigo.engine.native.median import Values, lower_medians
 from vestigo.trace import Op, Trace
 from vestigo.trace.trace import LAST_KEYED, MISSING, Longs
 

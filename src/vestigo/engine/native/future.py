@@ -18,8 +18,9 @@ _known: WeakKeyDictionary[Trace, dict[Whose, Longs]] = WeakKeyDictionary()
 
 
 def next_reads(trace: Trace, rooms: Rooms) -> Longs:
-    """Of each event, the number of the event with its key's next read in the same compartment. It takes 8 bytes an event,
-    and is kept.
+    """Of each event, the number of the event with its key's next read in the same compartment.
+
+    It takes 8 bytes an event, and is kept.
     """
     whose = tuple(room.rules.per for room in rooms.rooms[: len(trace.lookups)])
     known = _known.setdefault(trace, {})
@@ -37,7 +38,9 @@ def _next_reads(trace: Trace, whose: Whose) -> Longs:
     in_order = np.argsort(entry, kind="stable")
     entry, is_read = entry[in_order], trace.op[in_order] == Op.READ
     place = np.where(is_read, np.arange(events), events)
-    following = np.append(np.minimum.accumulate(place[::-1])[::-1][1:], events)  # the place of the next read in this order
+    following = np.append(
+        np.minimum.accumulate(place[::-1])[::-1][1:], events
+    )  # the place of the next read in this order
     found = np.append(entry, -2)[following] == entry
     numbers = np.append(in_order, 0)[following]
     next_read = np.full(events, NO_READ, np.int64)

@@ -11,7 +11,7 @@ Values = tuple[Ints, Longs]
 
 
 def lower_medians(values: Callable[[], Iterable[Values]], groups: int, largest: int, without: int | Longs) -> Longs:
-    """The lower median of each group's values, from 0 to `largest`; `without`, or each group's of it, for one that has none.
+    """The lower median of each group's values, from 0 to `largest`; `without`, or its own of it, where there are none.
 
     Exact. `values` is asked for all of them several times: each time they are counted by the next digits of those that
     begin as the median does, so that memory depends on the number of groups alone.

@@ -42,7 +42,11 @@ def _scopes_of(trace: Trace) -> Scopes:
         rows += np.bincount(scope[part.op <= LAST_KEYED], minlength=most)
         begin += len(part)
     there = np.flatnonzero(last >= 0)
-    return Scopes(last, _most_at_once(first[there], last[there], np.ones(len(there), np.int64)), _most_at_once(first[there], last[there], rows[there]))
+    return Scopes(
+        last,
+        _most_at_once(first[there], last[there], np.ones(len(there), np.int64)),
+        _most_at_once(first[there], last[there], rows[there]),
+    )
 
 
 def _most_at_once(first: Longs, last: Longs, amount: Longs) -> int:

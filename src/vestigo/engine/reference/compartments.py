@@ -43,5 +43,7 @@ class Compartments:
         """Takes out those of a scope whose last row this is."""
         if self.last_row[row.scope] != number:
             return []
-        gone = [pools.pop(row.scope + 1, None) for pools, per in zip(self.pools, self.per, strict=True) if per == "scope"]
+        gone = [
+            pools.pop(row.scope + 1, None) for pools, per in zip(self.pools, self.per, strict=True) if per == "scope"
+        ]
         return [pool for pool in gone if pool]

@@ -40,9 +40,7 @@ def clock_at(room: Room, loaded_at: int) -> int | None:
 def deadline(rules: Rules, entry: Entry) -> tuple[int, str] | None:
     """When the first of its lifetimes ends, and which."""
     idle_at = None if rules.sliding is None else entry.used_at + rules.sliding
-    ends = [
-        (at, order) for order, at in enumerate((entry.ages_at, idle_at, entry.clock_at)) if at is not None
-    ]
+    ends = [(at, order) for order, at in enumerate((entry.ages_at, idle_at, entry.clock_at)) if at is not None]
     if not ends:
         return None
     at, order = min(ends)

@@ -16,7 +16,6 @@ from vestigo.engine.reference.rows import Row, fill, foresee, rows
 from vestigo.engine.reference.truth import Truth, Value
 from vestigo.engine.rooms import Room
 from vestigo.outcome import Measures, Slice
-from vestigo.rules import Rules
 from vestigo.trace import Op, Trace
 from vestigo.trace.trace import LAST_KEYED
 

@@ -7,8 +7,8 @@ from vestigo.outcome import CAUSES, Spans
 from vestigo.units import SECOND
 
 _COUNTS = (
-    "hits joined stale_hits joined_stale ghosts nulls_read nulls_hit loads background_loads batched evictions expirations drops clears refusals "
-    "raced bytes_hit bytes_missed"
+    "hits joined stale_hits joined_stale ghosts nulls_read nulls_hit loads background_loads batched evictions "
+    "expirations drops clears refusals raced bytes_hit bytes_missed"
 ).split()
 
 Stay = tuple[int, int, int, int]
