@@ -12,6 +12,7 @@ from tests.agreement.cases import Case, cases
 from tests.telling import told
 from vestigo import Plan, Rules, RulesError, TraceError, compare
 from vestigo.engine.native import batches
+from vestigo.study.optimum import most_hits
 from vestigo.study.shelf import Numbering
 
 TRACE = told(
@@ -28,6 +29,7 @@ def test_no_settings_pass_the_ceilings(case: Case) -> None:
     assert today.reads == top.reads == fresh.reads == nothing.reads
     assert today.hits <= top.hits
     assert today.hits - today.stale_hits <= fresh.hits
+    assert today.hits <= most_hits(case.trace, case.plan)
     assert today.misses + today.joined >= top.misses
     assert fresh.stale_hits == 0
     assert nothing.hits == 0 and nothing.misses == nothing.reads and nothing.memory_peak == 0
@@ -63,7 +65,8 @@ def test_candidates_stand_between_today_and_the_ceilings() -> None:
     assert results.settings == ["today", "drop"]
     assert results["today"].stale_hits == 1 and results["drop"].stale_hits == 0
     assert list(results.to_pandas().index) == list(results)
-    assert results.to_dict()["drop"] == results["drop"].to_dict()
+    assert results.to_dict()["drop"] == results["drop"].to_dict() | {"most_hits": 2}
+    assert results.to_dict()["no cache"] == results["no cache"].to_dict()
     assert "<table" in results._repr_html_()
 
 

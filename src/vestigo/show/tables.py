@@ -37,11 +37,13 @@ def answer(comparison: Comparison) -> Text:
     best = max(comparison.settings, key=lambda one: comparison[one].fresh_hit_rate)
     saved, of = comparison.time_saved(name), comparison.baseline.origin_time_ns / 1e9
     share = f" ({format_share(saved / of)})" if of else ""
+    room = comparison.most_hits[name]
+    here = f", and with today's room no more than {format_share(room / today.reads)}" if room < top.hits else ""
     text = Text.assemble(
         ("Today's settings", "bold"),
         f" answer {format_share(today.hit_rate)} of {today.reads:,} reads, {format_share(today.stale_rate)} with old "
         f"data, and save {format_seconds(saved)} of {format_seconds(of)} origin time{share}. No settings can answer "
-        f"more than {format_share(top.hit_rate)}, or {format_share(fresh.hit_rate)} with fresh data; ",
+        f"more than {format_share(top.hit_rate)}, or {format_share(fresh.hit_rate)} with fresh data{here}; ",
     )
     if best == name:
         return text.append("of the settings compared, today's give the most fresh hits.")

@@ -14,6 +14,7 @@ from vestigo.errors import RulesError
 from vestigo.outcome import Outcome
 from vestigo.rules import Plan
 from vestigo.study import bounds
+from vestigo.study.optimum import most_hits
 from vestigo.trace import Trace
 
 if TYPE_CHECKING:
@@ -28,6 +29,8 @@ class Comparison(Mapping[str, Outcome]):
     """Outcomes of one trace by name: ``no cache``, ``today``, the candidates, the ceilings."""
 
     outcomes: Mapping[str, Outcome]
+    most_hits: Mapping[str, int]
+    """By setting: the most hits that any policy, lifetimes and conditions can have with its limits (`most_hits`)."""
 
     def __getitem__(self, name: str) -> Outcome:
         return self.outcomes[name]
@@ -61,8 +64,12 @@ class Comparison(Mapping[str, Outcome]):
         return (without.origin_time_ns - with_it.origin_time_ns) / 1e9
 
     def to_dict(self) -> dict[str, Any]:
-        """Each outcome's `to_dict`, by name."""
-        return {name: outcome.to_dict() for name, outcome in self.items()}
+        """Each outcome's `to_dict`, by name; that of a setting with its `most_hits`."""
+        most = self.most_hits
+        return {
+            name: outcome.to_dict() | ({"most_hits": most[name]} if name in most else {})
+            for name, outcome in self.items()
+        }
 
     def to_pandas(self) -> "pd.DataFrame":
         """One row a setting; nested measures as ``read_time.p95``."""
@@ -107,7 +114,11 @@ def compare(trace: Trace, plan: Plan, *, engine: Engine = "native", progress: Pr
             make_ready(trace, assumed)  # once, before the threads ask for it
     with ThreadPoolExecutor(os.cpu_count()) as pool:
         futures = {name: pool.submit(run, *jobs[name], engine, name) for name in jobs}
+        bounded = {name: pool.submit(most_hits, trace, one) for name, one in plans.items() if name != bounds.NO_CACHE}
         for done, _ in enumerate(as_completed(futures.values()), 1):
             if progress:
                 progress(done, len(futures))
-        return Comparison({name: future.result() for name, future in futures.items()})
+        return Comparison(
+            {name: future.result() for name, future in futures.items()},
+            {name: future.result() for name, future in bounded.items()},
+        )

@@ -18,6 +18,8 @@ class Scopes(NamedTuple):
     """The most scopes of which some rows have come and some are to come."""
     keys_at_once: int
     """The most rows of such scopes that have a key: no more keys can be held for them."""
+    rows_under_way: int
+    """Of all scopes together, from the first row of each to its last."""
 
 
 _known: WeakKeyDictionary[Trace, Scopes] = WeakKeyDictionary()
@@ -46,6 +48,7 @@ def _scopes_of(trace: Trace) -> Scopes:
         last,
         _most_at_once(first[there], last[there], np.ones(len(there), np.int64)),
         _most_at_once(first[there], last[there], rows[there]),
+        int((last - first).sum()),
     )
 
 

@@ -1,0 +1,109 @@
+"""The most hits that any settings can have with as much room: ceiling (c) of docs/semantics.md, section 4."""
+
+from typing import NamedTuple
+
+import numpy as np
+
+from vestigo.engine.job import Job, job
+from vestigo.engine.native.batches import filler, told
+from vestigo.engine.native.scopes import scopes_of
+from vestigo.rules import Plan
+from vestigo.trace import Op, Trace
+from vestigo.trace.trace import LAST_KEYED, Longs
+
+
+class _Stays(NamedTuple):
+    """What some settings must hold for each read to be a hit, the least of it. One row a read that comes after another
+    event of its key in the same compartment.
+    """
+
+    key: np.ndarray
+    rows: Longs
+    """For so many rows of the trace, since the entry can have come in."""
+
+
+def most_hits(trace: Trace, plan: Plan) -> int:
+    """A bound that no policy, lifetime or condition passes with the plan's limits, however it knows the future.
+
+    A hit takes an entry that is held since the last moment at which it can have come in. Of such stays, the ones that
+    take least of the room are chosen until the room of the whole trace is used up; whether they overlap is left aside.
+    The bound of D. S. Berger, N. Beckmann, M. Harchol-Balter, "Practical bounds on optimal caching with variable object
+    sizes", Proceedings of the ACM on Measurement and Analysis of Computing Systems 2(2), 2018 (there PFOO-L), for
+    entries as well as for bytes. Where all entries take the same, ``eviction = "belady"`` comes close to it.
+
+    >>> from vestigo.rules import Rules
+    >>> trace = Trace.from_table({"at": [0, 1, 2, 3, 4, 5], "key": list("abcabc")})
+    >>> [most_hits(trace, Plan(Rules(max_entries=entries))) for entries in (1, 2, 3)]
+    [1, 3, 3]
+    """
+    if len(trace.keys) == 0:
+        return 0
+    work = job(trace, plan)
+    stays, sizes = _stays(trace, work), _least_sizes(trace, work)
+    pool_of = np.array([room.pool for room in work.rooms.rooms], np.int64)[work.rooms.key_rooms]
+    hits = 0
+    for number, (pool, per) in enumerate(zip(work.rooms.pools, work.rooms.per, strict=True)):
+        mine = pool_of[stays.key] == number
+        rows, room = stays.rows[mine].astype(np.float64), _room(trace, work, per)
+        most = len(rows)
+        if pool.max_entries is not None:
+            most = min(most, _fitting(rows, pool.max_entries * room))
+        if pool.max_bytes is not None:
+            most = min(most, _fitting(rows * sizes[stays.key[mine]], pool.max_bytes * room))
+        hits += most
+    return hits
+
+
+def _fitting(stays: np.ndarray, room: float) -> int:
+    """How many of the smallest ones fit."""
+    return int(np.searchsorted(np.sort(stays).cumsum(), room * (1 + 1e-9), "right"))
+
+
+def _stays(trace: Trace, work: Job) -> _Stays:
+    row = np.flatnonzero(trace.op <= LAST_KEYED)
+    owner, came = _owners(trace, work)[row], _came_in(trace, work)[row]
+    entry = trace.key[row].astype(np.int64) * (int(owner.max()) + 1) + owner
+    order = np.argsort(entry, kind="stable")
+    entry, row, came = entry[order], row[order], came[order]
+    again = np.zeros(len(row), bool)
+    again[1:] = entry[1:] == entry[:-1]
+    # The last row at which any event before let it come in: a running maximum that begins anew with each entry.
+    begins = np.cumsum(~again) * (len(trace) + 1)
+    latest = np.maximum.accumulate(begins + came) - begins
+    place = np.flatnonzero(again & (trace.op[row] == Op.READ) & (row >= work.first_counted))
+    since = np.maximum(np.maximum(latest[place - 1], row[place - 1]), work.first_counted)
+    return _Stays(trace.key[row[place]], np.maximum(row[place] - since, 0))
+
+
+def _owners(trace: Trace, work: Job) -> np.ndarray:
+    """Whose entry each event is about. Nodes that copy what is written are one."""
+    rules = [room.rules for room in work.rooms.rooms[: len(trace.lookups)]]
+    copies = any(room.rules.tell_nodes == "copy" for room in work.rooms.rooms)
+    per = np.array(["process" if copies and one.per == "node" else one.per for one in rules])[trace.lookup]
+    return np.where(per == "node", trace.node + 1, np.where(per == "scope", trace.scope + 1, 0))
+
+
+def _came_in(trace: Trace, work: Job) -> Longs:
+    """Before which row what comes of each event has come in, at the latest."""
+    costs = np.zeros(len(trace), np.int64) if work.instant else filler(trace, work.assumed).costs(trace)
+    delay = max(int(room.rules.tell_delay) for room in work.rooms.rooms)
+    at = trace.at + np.where((trace.op == Op.READ) | (trace.op == Op.PRELOAD), costs, delay)
+    return np.searchsorted(trace.at, at, "left")
+
+
+def _least_sizes(trace: Trace, work: Job) -> Longs:
+    """By key: the bytes of its smallest value, with overhead."""
+    fill, least = filler(trace, work.assumed), np.full(len(trace.keys), 2**62, np.int64)
+    for part, what in told(trace):
+        keyed = part.op <= LAST_KEYED
+        np.minimum.at(least, part.key[keyed], fill.sizes(part, what.null)[keyed])
+    overheads = np.array([room.rules.entry_overhead for room in work.rooms.rooms], np.int64)
+    return least + overheads[work.rooms.key_rooms]
+
+
+def _room(trace: Trace, work: Job, per: str) -> float:
+    """From how many rows to the next each unit of a limit can be used, in all compartments together."""
+    rows = len(trace) - work.first_counted - 1
+    if per == "node":
+        return float(rows * (len(trace.nodes) + 1))
+    return float(scopes_of(trace).rows_under_way) if per == "scope" else float(rows)
