@@ -7,11 +7,11 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
-    from vestigo.engine import replay
+    from vestigo.engine import replay, what_if
     from vestigo.errors import InputError, PlanError, RulesError, TraceError, VestigoError
     from vestigo.outcome import Measures, Outcome
     from vestigo.recording import Recorder
-    from vestigo.rules import Plan, Policy, Pool, Rules, read_plan
+    from vestigo.rules import Plan, Policy, Pool, Rules, WhatIf, read_plan
     from vestigo.show import figures
     from vestigo.study import Comparison, Survey, compare, survey
     from vestigo.trace import Intake, Trace, read_trace, shape, synth, write_trace
@@ -37,6 +37,7 @@ _HOMES = {
     "Trace": "trace",
     "TraceError": "errors",
     "VestigoError": "errors",
+    "WhatIf": "rules",
     "compare": "study",
     "figures": "show.figures",
     "read_plan": "rules",
@@ -45,10 +46,11 @@ _HOMES = {
     "shape": "trace.shape",
     "survey": "study",
     "synth": "trace",
+    "what_if": "engine.what_if",
     "write_trace": "trace",
 }
 
-_MODULES = ("figures", "shape")
+_MODULES = ("figures", "shape", "what_if")
 
 __all__ = [
     "Comparison",
@@ -68,6 +70,7 @@ __all__ = [
     "Trace",
     "TraceError",
     "VestigoError",
+    "WhatIf",
     "__version__",
     "compare",
     "figures",
@@ -77,6 +80,7 @@ __all__ = [
     "shape",
     "survey",
     "synth",
+    "what_if",
     "write_trace",
 ]
 

@@ -3,6 +3,7 @@
 from typing import Literal
 
 from vestigo.engine.job import Job, job, marks
+from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
 from vestigo.outcome import Outcome
 from vestigo.rules import Plan, Rules
@@ -15,7 +16,8 @@ def replay(trace: Trace, settings: Rules | Plan, *, engine: Engine = "native", n
     """What `settings` would have given on `trace`.
 
     Rules hold for every look-up of the trace, each with room of its own; a plan gives rules for each
-    look-up and a warm-up, and its candidates are left out (see `compare`). The two engines mean the same:
+    look-up, a warm-up, and what is to be different about the trace; its candidates are left out (see `compare`).
+    The two engines mean the same:
     ``native`` is fast, ``reference`` is plain Python to be read.
 
     Raises RulesError if the settings do not fit the trace.
@@ -24,7 +26,7 @@ def replay(trace: Trace, settings: Rules | Plan, *, engine: Engine = "native", n
     >>> replay(trace, Rules(max_entries=1)).hits, replay(trace, Rules(max_entries=2)).hits
     (0, 1)
     """
-    plan = settings if isinstance(settings, Plan) else Plan(settings)
+    trace, plan = applied(trace, settings if isinstance(settings, Plan) else Plan(settings))
     return run(trace, job(trace, plan), engine, name)
 
 

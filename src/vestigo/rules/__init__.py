@@ -6,5 +6,6 @@ from vestigo.rules.plan_file import read_plan
 from vestigo.rules.policy import Policy, Room
 from vestigo.rules.pool import Pool, PoolRules
 from vestigo.rules.rules import Rules
+from vestigo.rules.what_if import WhatIf
 
-__all__ = ["Plan", "Policy", "Pool", "PoolRules", "Room", "Rules", "Value", "read_plan"]
+__all__ = ["Plan", "Policy", "Pool", "PoolRules", "Room", "Rules", "Value", "WhatIf", "read_plan"]

@@ -60,7 +60,7 @@ class Checked(BaseModel):
 
 
 def _plain(value: Any) -> Plain:
-    if isinstance(value, Fraction):
+    if type(value) is Fraction:
         return format_exact_share(value)
     texts = getattr(value, "texts", value)
     if isinstance(texts, tuple) and not hasattr(texts, "_fields"):

@@ -10,6 +10,7 @@ from vestigo.errors import RulesError, unknown
 from vestigo.rules.pool import POOL_RULES, Pool, PoolRules
 from vestigo.rules.rules import Rules
 from vestigo.rules.values import warm_up
+from vestigo.rules.what_if import WhatIf
 from vestigo.trace import Intake
 from vestigo.units import Duration
 
@@ -48,6 +49,8 @@ class Plan:
     trace_path: Path | None = None
     intake: Intake = Intake()
     """What the columns of the trace's file mean."""
+    what_if: WhatIf = WhatIf()
+    """What is to be different about the trace."""
 
     def __post_init__(self) -> None:
         for name in ("lookups", "pools", "candidates"):

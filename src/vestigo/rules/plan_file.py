@@ -3,27 +3,30 @@
 import tomllib
 from dataclasses import fields
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from vestigo.errors import PlanError, RulesError, unknown
 from vestigo.rules import conditions, plan_lines, values
 from vestigo.rules.plan import Plan
 from vestigo.rules.pool import Pool
 from vestigo.rules.rules import Rules
+from vestigo.rules.what_if import WhatIf
 from vestigo.trace import Intake
 from vestigo.trace.reading.intake import problems
 from vestigo.units import Duration
 
-_TABLES = ["trace", "rules", "lookup", "pool", "candidate"]
+_TABLES = ["trace", "rules", "lookup", "pool", "candidate", "whatif"]
 _OF_A_CANDIDATE = ["rules", "lookup", "pool"]
 _INTAKE = [option.name for option in fields(Intake)]
-_NOT_YET = ("vary", "aim", "worth", "whatif")
+_NOT_YET = ("vary", "aim", "worth")
 
 Table = dict[str, Any]
+_Kind = TypeVar("_Kind", Pool, WhatIf)
 
 
 def read_plan(path: str | Path) -> Plan:
-    """The plan in a TOML file with ``[trace]``, ``[rules]``, ``[lookup.*]``, ``[pool.*]`` and ``[candidate.*]``.
+    """The plan in a TOML file with ``[trace]``, ``[rules]``, ``[lookup.*]``, ``[pool.*]``, ``[whatif]`` and
+    ``[candidate.*]``.
 
     Raises PlanError, which names every problem with its line. A relative ``trace.path`` is taken from the
     plan's own folder.
@@ -62,7 +65,15 @@ class _Reader:
             candidates[name] = self.made(where, warm_up=warm_up, **self.settings(where, table, base=tables))
         trace_path = self.trace_path(trace)
         intake = self.intake(trace)
-        plan = self.made((), candidates=candidates, warm_up=warm_up, trace_path=trace_path, intake=intake, **settings)
+        plan = self.made(
+            (),
+            candidates=candidates,
+            warm_up=warm_up,
+            trace_path=trace_path,
+            intake=intake,
+            what_if=self.what_if(tables),
+            **settings,
+        )
         if self.problems:
             raise PlanError([f"{self.path}, line {line}: {problem}" for line, problem in sorted(set(self.problems))])
         return plan
@@ -123,12 +134,27 @@ class _Reader:
         return True
 
     def pool(self, name: str, found: dict[str, tuple[object, plan_lines.Path]]) -> Pool | None:
+        return self.checked(Pool, {key: value for key, (value, _) in found.items()}, ("pool", name), found)
+
+    def what_if(self, tables: Table) -> WhatIf:
+        table = self.table((), "whatif", tables)
+        places: dict[str, tuple[object, plan_lines.Path]] = {
+            key: (value, ("whatif", key)) for key, value in table.items()
+        }
+        return self.checked(WhatIf, table, ("whatif",), places) or WhatIf()
+
+    def checked(
+        self,
+        kind: type[_Kind],
+        given: Table,
+        where: plan_lines.Path,
+        found: dict[str, tuple[object, plan_lines.Path]],
+    ) -> _Kind | None:
         try:
-            return Pool(**{key: value for key, (value, _) in found.items()})
+            return kind(**given)
         except RulesError as error:
             for key, problem in error.by_rule:
-                where = found[key][1] if key in found else ("pool", name)
-                self.wrong(where, problem)
+                self.wrong(found[key][1] if key in found else where, problem)
             return None
 
     def layers(

@@ -7,10 +7,11 @@ from rich.table import Table
 from rich.text import Text
 
 from vestigo.outcome import CAUSES, Measures
+from vestigo.rules import WhatIf
 from vestigo.show.grid import GAP, NAME, WIDTH, Column, grid, in_one_unit
 from vestigo.show.safe import printable
 from vestigo.study import Comparison
-from vestigo.units import SHARES, SIZES, SPANS, format_seconds, format_share
+from vestigo.units import SHARES, SIZES, SPANS, counted, format_seconds, format_share
 
 _NARROW = 1
 
@@ -39,7 +40,9 @@ def answer(comparison: Comparison) -> Text:
     share = f" ({format_share(saved / of)})" if of else ""
     room = comparison.most_hits[name]
     here = f", and with today's room no more than {format_share(room / today.reads)}" if room < top.hits else ""
+    what_if = _different(comparison.what_if)
     text = Text.assemble(
+        f"What if {what_if}? " if what_if else "",
         ("Today's settings", "bold"),
         f" answer {format_share(today.hit_rate)} of {today.reads:,} reads, {format_share(today.stale_rate)} with old "
         f"data, and save {format_seconds(saved)} of {format_seconds(of)} origin time{share}. No settings can answer "
@@ -49,6 +52,22 @@ def answer(comparison: Comparison) -> Text:
         return text.append("of the settings compared, today's give the most fresh hits.")
     rate = format_share(comparison[best].fresh_hit_rate)
     return text.append(f"of the settings compared, {printable(best)} gives the most fresh hits, {rate}.")
+
+
+def _different(what_if: WhatIf) -> str:
+    """What was different about the trace, in words."""
+    said = []
+    if what_if.nodes is not None:
+        said.append(f"there are {counted(what_if.nodes, 'node')} (reads spread {what_if.spread})")
+    if what_if.traffic != 1:
+        said.append(f"there are {what_if.traffic} times as many reads")
+    if what_if.changes != 1:
+        said.append(f"values change {what_if.changes} times as often")
+    if what_if.origin != 1:
+        said.append(f"the origin takes {what_if.origin} times as long")
+    if what_if.restart_at is not None:
+        said.append(f"everything restarts at {what_if.restart_at}")
+    return ", ".join(said)
 
 
 def _measures(comparison: Comparison, title: str, found: Mapping[str, Measures], lookup: str | None = None) -> Table:

@@ -10,9 +10,10 @@ from typing import TYPE_CHECKING, Any
 from vestigo.engine.job import assume, job
 from vestigo.engine.native.batches import make_ready
 from vestigo.engine.replay import Engine, run
+from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
 from vestigo.outcome import Outcome
-from vestigo.rules import Plan
+from vestigo.rules import Plan, WhatIf
 from vestigo.study import bounds
 from vestigo.study.optimum import most_hits
 from vestigo.trace import Trace
@@ -31,6 +32,8 @@ class Comparison(Mapping[str, Outcome]):
     outcomes: Mapping[str, Outcome]
     most_hits: Mapping[str, int]
     """By setting: the most hits that any policy, lifetimes and conditions can have with its limits (`most_hits`)."""
+    what_if: WhatIf = WhatIf()
+    """What was different about the trace."""
 
     def __getitem__(self, name: str) -> Outcome:
         return self.outcomes[name]
@@ -101,6 +104,8 @@ def compare(trace: Trace, plan: Plan, *, engine: Engine = "native", progress: Pr
     taken = {bounds.NO_CACHE, TODAY, bounds.KEEP_ALL, bounds.ALWAYS_FRESH} & set(plan.candidates)
     if taken:
         raise RulesError([f"candidate {name!r}: the name is taken; choose another" for name in sorted(taken)])
+    what_if = plan.what_if
+    trace, plan = applied(trace, plan)
     ideal, survive = bounds.outlived(trace, [plan, *plan.candidates.values()])
     nothing, everything = bounds.no_cache(plan), bounds.keep_all(plan, survive)
     candidates = {name: dataclasses.replace(one, warm_up=plan.warm_up) for name, one in plan.candidates.items()}
@@ -121,4 +126,5 @@ def compare(trace: Trace, plan: Plan, *, engine: Engine = "native", progress: Pr
         return Comparison(
             {name: future.result() for name, future in futures.items()},
             {name: future.result() for name, future in bounded.items()},
+            what_if,
         )

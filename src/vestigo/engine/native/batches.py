@@ -24,7 +24,7 @@ BATCH_EVENTS = 1 << 20
 
 # The kernel's marks (native/include/vestigo/columns.hpp), by Op. A remove is a write of a null.
 _MARKS = np.array([0, 1, 1, 4, 2, 3], np.uint8)
-_FORCED = 8
+_FORCED, _NAMES = 8, 16
 
 _kept: WeakKeyDictionary[Trace, dict[Assumed, Sequence[Any]]] = WeakKeyDictionary()
 _usual: WeakKeyDictionary[Trace, dict[Assumed, Usual]] = WeakKeyDictionary()
@@ -41,6 +41,12 @@ class Told(NamedTuple):
     def null(self) -> Flags:
         null: Flags = self.value == NULL_VALUE
         return null
+
+    @property
+    def only_names(self) -> Flags:
+        """Rows that give the present value its name, which is no change."""
+        only_names: Flags = (self.mark & _NAMES) != 0
+        return only_names
 
 
 def batches(trace: Trace, assumed: Assumed, events: int | None = None) -> Iterator[Any]:

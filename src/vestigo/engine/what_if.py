@@ -1,0 +1,204 @@
+"""The same trace under other circumstances: on so many nodes, with more reads, more changes, a slower origin, restarts.
+
+Each function gives a new Trace and leaves its own alone. What is drawn at random is drawn alike at every call.
+"""
+
+import dataclasses
+from fractions import Fraction
+from typing import Any
+
+import numpy as np
+
+from vestigo.engine.native.batches import told
+from vestigo.engine.native.fill import Flags
+from vestigo.errors import TraceError
+from vestigo.rules import Plan, Rules, WhatIf
+from vestigo.rules.moments import Moments
+from vestigo.trace import Op, Trace
+from vestigo.trace.reading.columns import LARGEST
+from vestigo.trace.trace import LAST_KEYED, MISSING, Longs
+from vestigo.units import Duration
+
+WITHIN = Duration.parse("1h")
+"""How far from a read its copies are."""
+
+_COLUMNS = ("op", "lookup", "key", "size", "cost", "found", "version", "scope", "node", "force")
+
+
+def applied(trace: Trace, plan: Plan) -> tuple[Trace, Plan]:
+    """What a plan is to be replayed on, and with what: its `what_if` is used up. On several nodes, caches of the
+    process become caches of the node.
+    """
+    what_if = plan.what_if
+    if not what_if:
+        return trace, plan
+    if what_if.traffic != 1:
+        trace = with_traffic(trace, what_if.traffic)
+    if what_if.changes != 1:
+        trace = with_changes(trace, what_if.changes)
+    if what_if.origin != 1:
+        trace = with_origin(trace, what_if.origin)
+    if what_if.nodes is not None:
+        trace = on_nodes(trace, what_if.nodes, what_if.spread)
+    if what_if.restart_at is not None:
+        trace = with_restarts(trace, what_if.restart_at, what_if.zone)
+    return trace, _used_up(plan, what_if)
+
+
+def _used_up(plan: Plan, what_if: WhatIf) -> Plan:
+    def on_its_node(rules: Rules) -> Rules:
+        alone = what_if.nodes is not None and rules.per == "process"
+        return rules.model_copy(update={"per": "node"}) if alone else rules
+
+    return dataclasses.replace(
+        plan,
+        rules=on_its_node(plan.rules),
+        lookups={name: on_its_node(rules) for name, rules in plan.lookups.items()},
+        keys={
+            name: {pattern: on_its_node(rules) for pattern, rules in each.items()} for name, each in plan.keys.items()
+        },
+        candidates={name: _used_up(one, what_if) for name, one in plan.candidates.items()},
+        what_if=WhatIf(),
+    )
+
+
+def on_nodes(trace: Trace, nodes: int, spread: str = "in turn") -> Trace:
+    """The same events on so many nodes: one after the other, all of a scope on one, or all of a key.
+
+    Events without a scope come in turn. Clears and restarts are of all nodes.
+
+    >>> trace = Trace.from_table({"at": [1, 2, 3], "key": ["a", "b", "a"]})
+    >>> on_nodes(trace, 2).node.tolist(), on_nodes(trace, 2, "by key").node.tolist()
+    ([0, 1, 0], [0, 1, 0])
+    """
+    keyed = trace.op <= LAST_KEYED
+    turn = np.cumsum(keyed) - 1
+    if spread == "by scope":
+        turn = np.where(trace.scope != MISSING, trace.scope, turn)
+    elif spread == "by key":
+        turn = trace.key
+    node = np.where(keyed, turn % nodes, MISSING).astype(np.int32)
+    return dataclasses.replace(trace, node=node, nodes=tuple(f"node {number}" for number in range(1, nodes + 1)))
+
+
+def with_traffic(trace: Trace, times: Fraction | float, within: Duration = WITHIN, seed: int = 0) -> Trace:
+    """So many `times` as many reads in the same time, of the same keys.
+
+    Each read has copies by others, in scopes of their own, at most `within` before or after it. The copies tell nothing
+    of the truth.
+
+    >>> trace = Trace.from_table({"at": [1, 2, 3], "key": ["a", "b", "a"]})
+    >>> with_traffic(trace, 3).reads
+    9
+    """
+    reads = np.flatnonzero(trace.op == Op.READ)
+    more = Fraction(times).limit_denominator(1_000_000) - 1
+    if more < 0 or len(reads) == 0:
+        return trace
+    draws = np.random.default_rng(seed)
+    rows = np.concatenate([*[reads] * int(more), reads[draws.random(len(reads)) < float(more - int(more))]])
+    away = draws.integers(-int(within), int(within), len(rows), endpoint=True)
+    at = np.clip(trace.at[rows] + away, trace.at[0], trace.at[-1])
+    own, scopes = trace.scope[rows].astype(np.int64), int(trace.scope.max()) + 1
+    scope = np.where(own == MISSING, MISSING, own + scopes * (1 + np.arange(len(rows)) // len(reads)))
+    if int(scope.max(initial=0)) > 2**31 - 2:
+        raise TraceError(f"{times} times the traffic has more than 2^31 scopes; choose less")
+    copies = _inserted(trace, at, rows, scope=scope, version=MISSING, found=MISSING)
+    return dataclasses.replace(copies, scopes=())  # they are but told apart
+
+
+def with_changes(trace: Trace, times: Fraction | float, seed: int = 0) -> Trace:
+    """Values change so many `times` as often.
+
+    Every change of a value to another becomes so many writes: one when it was, the others at moments drawn from the
+    time that the value lasted. Where it is less than once, a change stays or goes by chance. What was created or
+    removed is so still. No version is named any more, and writes that change nothing are left out.
+
+    >>> trace = Trace.from_table({"at": [1, 5, 9], "key": ["a"] * 3, "version": [1, 2, 2]})
+    >>> with_changes(trace, 3).op.tolist().count(Op.WRITE), with_changes(trace, 0).op.tolist().count(Op.WRITE)
+    (3, 0)
+    """
+    if len(trace) == 0:
+        return trace
+    row, ends, told_anew = _changes(trace)
+    draws = np.random.default_rng(seed)
+    whole = int(times)
+    number = whole + (draws.random(len(row)) < float(Fraction(times) - whole))
+    again = np.repeat(np.arange(len(row)), np.maximum(number - 1, 0))
+    later = trace.at[row[again]] + (draws.random(len(again)) * (ends[again] - trace.at[row[again]])).astype(np.int64)
+    kept = row[number > 0]
+    at = np.concatenate([trace.at[kept], later])
+    rows = np.concatenate([kept, row[again]])
+    found = np.where((trace.version != MISSING) & (trace.op != Op.REMOVE) & (trace.found == MISSING), 1, trace.found)
+    unnamed = dataclasses.replace(
+        trace, version=np.full(len(trace), MISSING, np.int32), versions=(), found=found.astype(np.int8)
+    )
+    rest = _chosen(unnamed, ~told_anew)
+    return _inserted(rest, at, rows, of=unnamed, op=Op.WRITE, cost=MISSING, scope=MISSING, found=1, force=False)
+
+
+def _changes(trace: Trace) -> tuple[Longs, Longs, Flags]:
+    """The rows at which a value gave way to another; when the next change of the key comes, or the trace ends; and
+    which rows are writes that are such a change, or none at all.
+    """
+    keyed = np.flatnonzero(trace.op <= LAST_KEYED)
+    order = keyed[np.argsort(trace.key[keyed], kind="stable")]
+    what = next(told(trace, len(trace)))[1]
+    key, value, null, at = trace.key[order], what.value[order], what.null[order], trace.at[order]
+    is_write = trace.op[order] == Op.WRITE
+    again = np.append(False, key[1:] == key[:-1])
+    other = again & np.append(False, value[1:] != value[:-1]) & ~what.only_names[order]
+    changed = np.flatnonzero(other | (~again & is_write))
+    last = np.append(key[changed[1:]] != key[changed[:-1]], True)[: len(changed)]
+    ends = np.where(last, trace.at[-1], np.append(at[changed[1:]], trace.at[-1])[: len(changed)])
+    values = ~null[changed] & ~(again[changed] & null[changed - 1])
+    told_anew = np.zeros(len(trace), bool)
+    told_anew[order[changed[values & is_write[changed]]]] = True
+    told_anew[order[is_write & again & ~other]] = True
+    return order[changed[values]], ends[values], told_anew
+
+
+def with_origin(trace: Trace, times: Fraction | float) -> Trace:
+    """The origin takes so many `times` as long.
+
+    >>> with_origin(Trace.from_table({"at": [1], "key": ["a"], "cost": [40]}), 2).cost.tolist()
+    [80]
+    """
+    ratio = Fraction(times).limit_denominator(1_000_000)
+    if len(trace) and int(trace.cost.max()) * ratio > LARGEST:
+        raise TraceError(f"{times} times as slow an origin takes longer than times can tell; choose less")
+    whole, rest = np.divmod(trace.cost, ratio.denominator)
+    cost = whole * ratio.numerator + rest * ratio.numerator // ratio.denominator
+    cost = np.where(trace.cost == MISSING, MISSING, cost)
+    return dataclasses.replace(trace, cost=cost.astype(np.int64))
+
+
+def with_restarts(trace: Trace, moments: Moments | str, zone: str | None = None) -> Trace:
+    """All nodes restart at these moments: times of day, or single instants.
+
+    >>> trace = Trace.from_table({"at": [0, 5 * 3600 * 10**9], "key": ["a", "a"]})
+    >>> with_restarts(trace, "03:00", "UTC").op.tolist()
+    [0, 5, 0]
+    """
+    read = Moments.read(moments)
+    if read is None or len(trace) == 0:
+        return trace
+    at = np.array(read.between(int(trace.at[0]), int(trace.at[-1]), zone), np.int64)
+    nothing: dict[str, Any] = dict.fromkeys(_COLUMNS, MISSING) | {"op": Op.RESTART, "force": False}
+    return _inserted(trace, at, np.zeros(len(at), np.int64), **nothing)
+
+
+def _chosen(trace: Trace, rows: np.ndarray) -> Trace:
+    columns: dict[str, Any] = {name: getattr(trace, name)[rows] for name in ("at", *_COLUMNS)}
+    return dataclasses.replace(trace, **columns)
+
+
+def _inserted(trace: Trace, at: Longs, rows: Longs, of: Trace | None = None, **changed: object) -> Trace:
+    """The trace with events at `at` that are like its `rows` (or those of another) but for what is `changed`. Of events
+    at one moment, they come first.
+    """
+    like = {name: getattr(of or trace, name)[rows] for name in _COLUMNS}
+    like |= {name: np.broadcast_to(np.asarray(value, like[name].dtype), len(rows)) for name, value in changed.items()}
+    order = np.argsort(np.concatenate([at, trace.at]), kind="stable")
+    columns: dict[str, Any] = {name: np.concatenate([like[name], getattr(trace, name)])[order] for name in _COLUMNS}
+    return dataclasses.replace(trace, at=np.concatenate([at, trace.at])[order], **columns)

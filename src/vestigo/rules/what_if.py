@@ -1,0 +1,77 @@
+"""What is to be different about a trace: ``[whatif]`` in a plan."""
+
+from fractions import Fraction
+from typing import Annotated, Literal
+
+from pydantic import BeforeValidator
+
+from vestigo.rules import values
+from vestigo.rules.checked import Checked
+from vestigo.rules.moments import Moments, read_zone
+
+_MOST_TIMES = 1000
+
+
+class Times(Fraction):
+    """How many times as much.
+
+    >>> str(Times.read(2)), str(Times.read("0.5"))
+    ('2', '0.5')
+    """
+
+    @classmethod
+    def read(cls, value: object) -> "Times":
+        """From a number, or text such as ``"2.5"``. Raises ValueError."""
+        try:
+            found = None if isinstance(value, bool) else cls(str(value))
+        except (ValueError, ZeroDivisionError):
+            found = None
+        if found is None or not 0 <= found <= _MOST_TIMES:
+            raise ValueError(
+                f"{value!r} is not a number of times from 0 to {_MOST_TIMES:,}; write, for example, 2 or 0.5"
+            )
+        return found
+
+    @classmethod
+    def read_more(cls, value: object) -> "Times":
+        """The same, of what cannot become less."""
+        found = cls.read(value)
+        if found < 1:
+            raise ValueError(f"{value!r} is less than there is; sample the trace instead (vestigo convert --sample)")
+        return found
+
+    def __str__(self) -> str:
+        return f"{float(self):.12g}"
+
+
+class WhatIf(Checked):
+    """What is to be different about the trace that a plan is replayed on.
+
+    >>> WhatIf(nodes=4, traffic=2)
+    WhatIf(nodes=4, traffic='2')
+    """
+
+    nodes: Annotated[int | None, BeforeValidator(values.limit)] = None
+    """On how many nodes the reads are answered, each with a cache of its own; None is as recorded."""
+    spread: Literal["in turn", "by scope", "by key"] = "in turn"
+    """Which node an event comes to: one after the other, the same for a scope, or the same for a key."""
+    traffic: Annotated[Times, BeforeValidator(Times.read_more)] = Times(1)
+    """How many times as many reads in the same time."""
+    changes: Annotated[Times, BeforeValidator(Times.read)] = Times(1)
+    """How many times as often values change."""
+    origin: Annotated[Times, BeforeValidator(Times.read)] = Times(1)
+    """How many times as long the origin takes."""
+    restart_at: Annotated[Moments | None, BeforeValidator(Moments.read)] = None
+    """When everything restarts: times of day in `zone`, or single instants."""
+    zone: Annotated[str | None, BeforeValidator(read_zone)] = None
+    """Where times of day are told."""
+
+    def impossible(self) -> str | None:
+        if self.restart_at and self.restart_at.times and self.zone is None:
+            return 'restart_at needs zone for times of day; write zone = "UTC" or where the clock hangs'
+        if self.spread != "in turn" and self.nodes is None:
+            return f'spread = "{self.spread}" without nodes means nothing; say how many there are, or leave it out'
+        return None
+
+    def __bool__(self) -> bool:
+        return bool(self.to_dict())
