@@ -205,3 +205,116 @@ def test_the_kernels_names_are_ours() -> None:
     fields = set(Measures.__dataclass_fields__)
     assert set(kernel.COUNTS) - {"stored", "superseded", "lost"} < fields
     assert {"entries_peak", "memory_peak", "surge_second", "surge_minute"} < set(kernel.MOSTS)
+
+
+WHOSE: dict[str, Any] = {"node": np.array([0, -1, 1], np.int32), "scope": np.array([0, 1, -1], np.int32)}
+
+
+def full_replay(**changed: Any) -> Any:
+    usual = {
+        "key_rooms": np.array([0, 0], np.int32),
+        "rooms": [kernel.RoomRules()],
+        "pools": [kernel.PoolRules()],
+        "per": [kernel.Per.scope],
+        "clears": [NO_TIMES],
+        "expires": [NO_TIMES],
+        "lookups": 1,
+        "nodes": 2,
+        "unnamed_node": True,
+        "last_rows": np.array([2, 0, 1], np.int64),
+        "scopes_at_once": 1,
+        "scope_slots": 1,
+        "first_counted": 0,
+        "timed": True,
+        "slice_origin": 0,
+        "slice_width": 10**9,
+        "slices": 1,
+    }
+    return kernel.Replay(**{**usual, **changed})
+
+
+def test_a_full_replay_is_fed_nodes_and_scopes() -> None:
+    running = full_replay()
+    running.feed(columns(), **WHOSE)
+    assert running.close()["total"]["counts"][0].sum() > 0
+
+
+def test_a_full_replay_knows_preloads_and_a_plain_one_refuses_them() -> None:
+    preload = columns(mark=np.array([4, 0, 0], np.uint8))
+    full_replay().feed(preload, **WHOSE)
+    with pytest.raises(ValueError, match="preloads take a full replay"):
+        replay().feed(preload)
+
+
+@pytest.mark.parametrize(
+    "wrong",
+    [
+        {"node": None},
+        {"scope": None},
+        {"node": WHOSE["node"][:2]},
+        {"node": np.array([0, 2, 0], np.int32)},
+        {"node": np.array([0, -2, 0], np.int32)},
+        {"scope": np.array([0, 2, 0], np.int32)},
+        {"scope": np.array([-9, 0, 0], np.int32)},
+    ],
+)
+def test_nodes_and_scopes_out_of_range_are_refused(wrong: dict[str, Any]) -> None:
+    with pytest.raises(ValueError, match=r"nodes and scopes|out of range|differ in length"):
+        full_replay().feed(columns(), **{**WHOSE, **wrong})
+
+
+def test_a_plain_replay_takes_no_nodes() -> None:
+    with pytest.raises(ValueError, match="not asked for"):
+        replay().feed(columns(), **WHOSE)
+
+
+@pytest.mark.parametrize(
+    "changed",
+    [
+        {"rooms": []},
+        {"per": []},
+        {"clears": []},
+        {"expires": [NO_TIMES, NO_TIMES]},
+        {"expires": [np.array([5, 3], np.int64)]},
+        {"clears": [np.array([2**62], np.int64)]},
+        {"key_rooms": np.array([0, 1], np.int32)},
+        {"lookups": 0},
+        {"lookups": 2},
+        {"nodes": 2**31},
+        {"nodes": 2**30, "per": [kernel.Per.node]},
+        {"scope_slots": 2**31},
+        {"scopes_at_once": 2**30},
+        {"last_rows": NO_TIMES},
+    ],
+)
+def test_full_replays_that_do_not_fit_are_refused(changed: dict[str, Any]) -> None:
+    with pytest.raises(ValueError):  # noqa: PT011
+        full_replay(**changed)
+
+
+@pytest.mark.parametrize(
+    "rule",
+    [
+        {"lookup": 1},
+        {"pool": -1},
+        {"serve_stale": -1},
+        {"tell_delay": 2**62},
+        {"batch": -1},
+        {"hit_cost_per_kib": -1},
+        {"collect_every": 0},
+        {"refresh_of": 2, "refresh_to": 1},
+        {"refresh_of": -1},
+        {"tell_nodes": kernel.TellNodes.drop},
+        {"absolute": -1},
+    ],
+)
+def test_rooms_out_of_range_are_refused(rule: dict[str, Any]) -> None:
+    with pytest.raises(ValueError, match=r"out of range|no nodes to tell"):
+        full_replay(rooms=[changed(kernel.RoomRules(), rule)])
+
+
+def test_more_scopes_than_were_announced_are_an_error_and_no_more() -> None:
+    late = {"last_rows": np.array([9, 9, 9], np.int64)}
+    for announced in ({"scopes_at_once": 1, "scope_slots": 9}, {"scopes_at_once": 9, "scope_slots": 1}):
+        with pytest.raises(ValueError, match="than were announced"):
+            full_replay(**late, **announced).feed(columns(), **WHOSE)

@@ -4,7 +4,7 @@ from pathlib import Path
 
 import pytest
 
-from vestigo import Plan, PlanError, Rules, RulesError, read_plan
+from vestigo import Plan, PlanError, Pool, Rules, RulesError, WhatIf, read_plan
 
 PLAN = """
 [trace]
@@ -105,3 +105,97 @@ def test_a_warm_up_may_be_a_number_of_reads(tmp_path: Path) -> None:
     assert plan_of(tmp_path, "[trace]\nwarm_up = 500").warm_up == 500
     with pytest.raises(RulesError, match="warm_up"):
         Plan(Rules(), warm_up=-1)
+
+
+RICH = """
+[rules]
+max_entries = 500
+absolute = "10m"
+
+[lookup.chart]
+pin = ["9/{...}"]
+
+[lookup.chart.keys."14/{...}"]      # large tiles
+absolute = "1h"
+keep_if = "size <= 64 KiB"
+
+[pool.desk]
+lookups = ["berth", "weather"]
+max_bytes = "32 MiB"
+eviction = "gdsf"
+
+[whatif]
+nodes = 4
+traffic = 2.5
+
+[candidate.shared]
+pool.desk.max_bytes = "64 MiB"
+lookup.chart.keys."14/{...}".absolute = "2h"
+"""
+
+
+def test_pools_keys_and_what_if_are_read(tmp_path: Path) -> None:
+    plan = plan_of(tmp_path, RICH)
+    assert plan.pools == {"desk": Pool(lookups=["berth", "weather"], max_bytes="32 MiB", eviction="gdsf")}
+    large = Rules(max_entries=500, absolute="1h", pin="9/{...}", keep_if="size <= 64 KiB")
+    assert plan.keys == {"chart": {"14/{...}": large}}
+    assert plan.what_if == WhatIf(nodes=4, traffic=2.5)
+    assert plan.pool_rules("berth").max_entries is None
+    assert plan.pool_rules("tide").max_entries == 500
+    shared = plan.candidates["shared"]
+    assert shared.pools["desk"] == Pool(lookups=["berth", "weather"], max_bytes="64 MiB", eviction="gdsf")
+    assert str(shared.keys["chart"]["14/{...}"].absolute) == "2h"
+    assert shared.keys["chart"]["14/{...}"].keep_if == large.keep_if
+
+
+def test_problems_of_pools_keys_and_what_if_have_their_lines(tmp_path: Path) -> None:
+    text = """[rules]
+max_entries = 500
+[lookup.berth]
+max_entries = 20
+[lookup.chart.keys."14/{"]
+absolute = "1h"
+[lookup.chart.keys."9/{...}"]
+max_bytes = "1 MiB"
+[pool.desk]
+lookups = ["berth", "weather"]
+max_bytes = 0
+[pool.other]
+lookups = ["berth"]
+[pool.third]
+max_entries = 5
+[whatif]
+nodes = 0
+spread = "by luck"
+speed = 2
+"""
+    problems = refused(tmp_path, text)
+    assert [problem.split(":")[0] for problem in problems] == [f", line {line}" for line in (5, 11, 14, 17, 18, 19)]
+    mended = (
+        text.replace('"14/{"', '"14/{}"')
+        .replace("max_bytes = 0", "max_bytes = 900")
+        .replace("[pool.third]\nmax_entries = 5\n", "")
+    )
+    problems = refused(tmp_path, mended[: mended.index("[whatif]")])
+    assert [problem.split(" ", 3)[2] for problem in problems] == ["4:", "4:", "8:", "13:"]
+    assert "give it to pool.desk" in problems[0] and "give it to pool.other" in problems[1]
+    assert "max_bytes is for a whole look-up" in problems[2]
+    assert "'berth' is in the pool 'desk' already" in problems[3]
+
+
+def test_a_candidates_problem_stands_where_it_comes_from(tmp_path: Path) -> None:
+    text = """[pool.desk]
+lookups = ["berth"]
+[candidate.own]
+lookup.berth.max_entries = 7
+[candidate.drops]
+pool.desk.eviction = "belady"
+rules.on_write = "drop"
+"""
+    assert [problem.split(":")[0] for problem in refused(tmp_path, text)] == [", line 4", ", line 6"]
+
+
+def test_no_rule_is_left_that_is_not_supported(tmp_path: Path) -> None:
+    for name in Rules.model_fields:
+        problems = refused(tmp_path, f"[rules]\n{name} = -3.5")
+        assert "not supported" not in problems[0], name
