@@ -12,7 +12,7 @@ demo: $(VENV)/installed
 	$(BIN)/vestigo demo
 
 test: $(VENV)/installed
-	$(BIN)/python -m pytest
+	$(BIN)/python -m pytest -n 2
 
 # Every check that is not a test: style, types, layers, warnings; then the native tests under sanitizers.
 lint: $(VENV)/installed

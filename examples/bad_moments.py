@@ -1,0 +1,35 @@
+"""A restart, a clear, an expiry that comes all at once: how many origin calls the busiest second and minute see."""
+
+import tempfile
+from typing import Any
+
+import vestigo as vg
+from vestigo.demo.files import write_demo
+
+with tempfile.TemporaryDirectory() as folder:
+    trace = vg.read_trace(write_demo(folder)[0])
+trace = vg.shape.only(trace, lookups=["berth", "notice", "tide", "vessel", "weather"])  # no crawl of all charts
+
+KEPT: dict[str, Any] = {"absolute": "4h", "nulls": "keep"}
+RULES: dict[str, dict[str, Any]] = {
+    "as it is": {},
+    "cleared at 08:00": {"clear_at": "08:00", "zone": "UTC"},
+    "cleared hourly": {"clear_every": "1h"},
+    "survives": {"survives_restart": True},
+    "join": {"overlap": "join"},
+    "batch 50ms": {"batch": "50ms"},
+}
+print("                  hit rate  origin calls  in a second  in a minute  read p99")
+for name, rules in RULES.items():
+    outcome = vg.replay(trace, vg.Rules(**KEPT, **rules))
+    print(
+        f"{name:<18}{outcome.hit_rate:>8.1%}{outcome.loads:>14,}{outcome.surge_second:>13,}{outcome.surge_minute:>13,}"
+        f"{outcome.read_time(99) * 1e3:>7.0f} ms"
+    )
+
+noon = vg.WhatIf(restart_at="08:30", zone="UTC")
+restarted = vg.replay(trace, vg.Plan(vg.Rules(**KEPT), what_if=noon))
+print(
+    f"{'restart at 08:30':<18}{restarted.hit_rate:>8.1%}{restarted.loads:>14,}{restarted.surge_second:>13,}"
+    f"{restarted.surge_minute:>13,}{restarted.read_time(99) * 1e3:>7.0f} ms"
+)
