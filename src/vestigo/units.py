@@ -26,7 +26,7 @@ _SIZES = {
     "GB": 10**9,
     "TB": 10**12,
 }
-_LONGEST = 36_525 * _DURATIONS["d"]
+LONGEST = 36_525 * _DURATIONS["d"]
 _LARGEST = 2**60
 _QUANTITY = re.compile(r"\s*(\d+(?:\.\d+)?)\s*([A-Za-zµ]*)\s*")
 _SHARE = re.compile(r"\s*(\d+(?:\.\d+)?)\s*%\s*")
@@ -50,7 +50,7 @@ class Duration(int):
         if isinstance(text, (int, float)) and not isinstance(text, bool):
             raise ValueError(f'{text:g} has no unit; write "{text:g}s" for seconds or "{text:g}ms" for milliseconds')
         ns = _quantity(text, _DURATIONS, 'a duration such as "500ms", "90s", "10m", "4h" or "1d"')
-        if ns > _LONGEST:
+        if ns > LONGEST:
             raise ValueError(f'{text!r} is longer than 100 years; write "never" for no end')
         return cls(ns)
 

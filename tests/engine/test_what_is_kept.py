@@ -145,3 +145,8 @@ def test_large_values_take_longer_to_hit(engine: Any) -> None:
     outcome = replayed(engine, "0 read a size=4096\n1 read a\n2 read a", hit_cost="1us", hit_cost_per_kib="250ns")
     assert outcome.read_time_ns == 2 * (1000 + 1000)
     assert outcome.longest_read_ns == 2000
+
+
+def test_a_hit_that_would_take_for_ever_is_refused(engine: Any) -> None:
+    with pytest.raises(RulesError, match=r"hit_cost_per_kib = 1d makes a hit .* more than 100 years"):
+        replayed(engine, f"0 read a size={2**40}", hit_cost_per_kib="1d")

@@ -11,7 +11,7 @@ from vestigo.outcome import Mark
 from vestigo.rules import Plan
 from vestigo.trace import Op, Trace
 from vestigo.trace.trace import MISSING
-from vestigo.units import SECOND, Duration, format_seconds
+from vestigo.units import LONGEST, SECOND, Duration, format_seconds
 
 _MOST_SLICES = 200
 _DAY = 86_400
@@ -49,6 +49,7 @@ class Job:
 def job(trace: Trace, plan: Plan, instant: bool = False) -> Job:
     """Raises RulesError if the plan does not fit the trace, or its warm-up leaves nothing to count."""
     rooms = rooms_of(trace, plan)
+    _check_hit_costs(trace, rooms)
     first = first_counted(trace, plan.warm_up)
     if first >= len(trace) > 0:
         span = format_seconds(trace.span_ns / SECOND)
@@ -58,6 +59,16 @@ def job(trace: Trace, plan: Plan, instant: bool = False) -> Job:
             "so choose a shorter one"
         )
     return Job(rooms, assume(trace, plan), first, slicing(trace, first), instant)
+
+
+def _check_hit_costs(trace: Trace, rooms: Rooms) -> None:
+    largest = max(int(trace.size.max(initial=0)), *(room.rules.assume_size for room in rooms.rooms), 0)
+    for room in rooms.rooms:
+        if largest * room.rules.hit_cost_per_kib // 1024 > LONGEST:
+            raise RulesError(
+                f"hit_cost_per_kib = {room.rules.hit_cost_per_kib} makes a hit on the largest value of {largest:,} "
+                "bytes take more than 100 years; correct the one or the other"
+            )
 
 
 def assume(trace: Trace, plan: Plan) -> Assumed:
