@@ -1,0 +1,251 @@
+// vestigo/full/holdings.hpp: what is held: how a value comes in if the rules allow, how long it stays, and every way out.
+#pragma once
+
+#include <algorithm>
+#include <vector>
+
+#include "../draw.hpp"
+#include "../ledger.hpp"
+#include "agenda.hpp"
+#include "compartments.hpp"
+#include "keys.hpp"
+#include "loads.hpp"
+
+namespace vestigo::full {
+
+class Holdings {
+ public:
+  const Setting setting;
+  Ledger ledger;
+  Keys keys;
+  Compartments here;
+  Agenda agenda;
+
+  Holdings(Setting asked, Slices slices)
+      : setting(std::move(asked)), ledger(setting.lookups, std::move(slices)), keys(setting.key_rooms), here(setting), agenda(setting.clears, here.slots.size()) {}
+
+  const RoomRules& room_of(Id key) const { return setting.rooms[static_cast<std::size_t>(keys[key].room)]; }
+  const RoomRules& room_at(Id slot) { return room_of(here.slot_at(slot).key); }
+  Tally& tally(const RoomRules& room) { return ledger.tally(static_cast<std::size_t>(room.lookup)); }
+
+  // When the trace begins, from which steps count.
+  void begin(Time now) { start_ = now; }
+
+  // Keeps a value that was loaded or written if the rules allow; true if it was kept.
+  bool store(const RoomRules& room, const Load& load, Time now, bool written = false) {
+    Entry& entry = here.entries[load.slot];
+    Slot& slot = here.slot_at(load.slot);
+    Compartment& one = here.at(slot.compartment);
+    const bool null = keys.is_null(load.value);
+    keys[slot.key].known = true;
+    if (null && room.nulls == Nulls::skip) {
+      if (!entry.held()) entry.cause = kNull;
+      return false;
+    }
+    if (entry.held()) leave(room, load.slot, kRefused, kSuperseded, now);
+    const Bytes bytes = load.size + room.entry_overhead;
+    if (!passes(room, load) || !accepts(one, bytes)) {
+      ++tally(room).counts[kRefusals];
+      entry.cause = kRefused;
+      return false;
+    }
+    make_room(one, load.slot, bytes, room.pinned, now);
+    entry.ages_at = load.loaded_at + lifetime(room, slot.key, null);
+    slot.clock_at = first_after(room.expires_at, load.loaded_at);
+    slot.refresh_at = room.refresh_to == 0 ? kNever : load.loaded_at + share(entry.ages_at - load.loaded_at, room.refresh_of, room.refresh_to);
+    slot.value = load.value;
+    use(room, load.slot, load.loaded_at);
+    entry.idle_since = now;
+    entry.bytes = bytes;
+    entry.set(Entry::kHeld);
+    here.link(one, load.slot);
+    ++one.entries;
+    one.bytes += bytes;
+    if (room.pinned) {
+      ++one.pinned_entries;
+      one.pinned_bytes += bytes;
+    } else {
+      one.policy->placed(load.slot, written ? kNotLoaded : load.cost, now);
+    }
+    ++tally(room).counts[kStored];
+    ledger.hold(tally(room), 1, bytes, now);
+    watch(room, load.slot, now);
+    return true;
+  }
+
+  // The sliding lifetime begins anew.
+  void use(const RoomRules& room, Id id, Time now) {
+    Slot& slot = here.slot_at(id);
+    slot.used_at = now;
+    here.entries[id].dies_at = std::min({here.entries[id].ages_at, now + room.sliding, slot.clock_at});
+  }
+
+  // Which lifetime ended first; of a tie, the first of these.
+  Cause expiry(const RoomRules& room, Id slot) {
+    const Entry& entry = here.entries[slot];
+    if (entry.dies_at == entry.ages_at) return kAged;
+    return entry.dies_at == here.slot_at(slot).used_at + room.sliding ? kIdle : kClock;
+  }
+
+  // An entry goes, and is counted; `cause` is what its key's next miss will be put down to.
+  void leave(const RoomRules& room, Id slot, Cause cause, Count count, Time now) {
+    if (!room.pinned) here.at(here.slot_at(slot).compartment).policy->left(slot);
+    vacate(room, slot, cause, count, now);
+  }
+
+  // A slot that is watched is due: its entry goes, unless it was used since.
+  void collect(Id slot, Time now) {
+    const RoomRules& room = room_at(slot);
+    if (collected_at(room, here.entries[slot], now) > now) return watch(room, slot, now);
+    leave(room, slot, expiry(room, slot), kExpirations, now);
+  }
+
+  // All entries of the rooms of which `goes` is true go. A compartment that can hold nothing else begins anew.
+  template <class Goes>
+  void empty(Goes goes, Id node, Cause cause, Count count, Time now) {
+    for (std::size_t pool = 0; pool < setting.pools.size(); ++pool) {
+      bool some = false, whole = true;
+      for (std::size_t room = 0; room < setting.rooms.size(); ++room) {
+        if (static_cast<std::size_t>(setting.rooms[room].pool) != pool) continue;
+        const bool going = goes(static_cast<Id>(room));
+        some |= going;
+        whole &= going;
+      }
+      if (!some) continue;
+      here.each(pool, node, [&](Id compartment) {
+        Compartment& one = here.at(compartment);
+        for (const Id slot : here.held(one, [&](Id id) { return goes(keys[here.slot_at(id).key].room); })) leave(room_at(slot), slot, cause, count, now);
+        if (whole) here.renew(one);
+      });
+    }
+  }
+
+  // Whatever a compartment holds goes with it.
+  void free(Id compartment, Time now) {
+    const Compartment& one = here.at(compartment);
+    while (one.first_held != kNone) leave(room_at(one.first_held), one.first_held, kFirst, kLost, now);
+  }
+
+  // The trace is over; its last event was at `now`.
+  void close(Time now) {
+    for (const Compartment& one : here.all) {
+      for (Id slot = one.first_held; slot != kNone; slot = here.slot_at(slot).after) {
+        const Entry& entry = here.entries[slot];
+        ledger.idle(tally(room_at(slot)), entry.bytes, entry.idle_since, now);
+      }
+    }
+    ledger.close(now);
+  }
+
+  // True if entries, compartments and sizes agree: for tests, after every step.
+  bool check();
+
+ private:
+  static constexpr Time kNotLoaded = -1;  // the cost of a value that was written
+
+  Time lifetime(const RoomRules& room, Id key, bool null) {
+    const std::uint64_t number = keys[key].kept++;
+    const Time longest = null ? room.null_lifetime : room.absolute, varies = null ? room.null_jitter : room.jitter;
+    if (varies == 0) return longest;
+    return longest - static_cast<Time>(draw_below(mix(mix(static_cast<std::uint64_t>(key)) + number * kStep), static_cast<std::uint64_t>(varies) + 1));
+  }
+
+  static Time first_after(const std::vector<Time>& moments, Time at) {
+    const auto found = std::upper_bound(moments.begin(), moments.end(), at);
+    return found == moments.end() ? INT64_MAX : *found;
+  }
+
+  static Time share(Time span, std::int64_t of, std::int64_t to) { return static_cast<Time>(Int128{span} * of / to); }
+
+  static bool passes(const RoomRules& room, const Load& load) {
+    return room.passes && load.size >= room.least_size && load.size <= room.most_size && load.cost >= room.least_cost && load.cost <= room.most_cost;
+  }
+
+  // Whether there is room beside what is pinned, or beside all that is held where nothing makes way.
+  bool accepts(const Compartment& one, Bytes bytes) const {
+    const PoolRules& limits = setting.pools[static_cast<std::size_t>(one.pool)];
+    if (one.pinned_entries >= limits.max_entries || one.pinned_bytes + bytes > limits.max_bytes) return false;
+    return !(limits.refuses && is_full_for(one, limits, bytes));
+  }
+
+  static bool is_full_for(const Compartment& one, const PoolRules& limits, Bytes bytes) {
+    return one.entries >= limits.max_entries || one.bytes + bytes > limits.max_bytes;
+  }
+
+  // A policy hears nothing of what is pinned.
+  void make_room(Compartment& one, Id slot, Bytes bytes, bool pinned, Time now) {
+    const PoolRules& limits = setting.pools[static_cast<std::size_t>(one.pool)];
+    if (!pinned) one.policy->arriving(slot, bytes);
+    const bool trims = limits.trims && is_full_for(one, limits, bytes);
+    const auto too_much = [&] { return one.entries > one.pinned_entries && (one.entries > limits.trim_entries || one.bytes > limits.trim_bytes); };
+    while (is_full_for(one, limits, bytes) || (trims && too_much())) {
+      const Id victim = one.policy->evict();
+      vacate(room_at(victim), victim, kEvicted, kEvictions, now);
+    }
+  }
+
+  // `leave` for one that its policy knows no more.
+  void vacate(const RoomRules& room, Id id, Cause cause, Count count, Time now) {
+    Entry& entry = here.entries[id];
+    Compartment& one = here.at(here.slot_at(id).compartment);
+    Tally& own = tally(room);
+    here.unlink(one, id);
+    if (room.collect != Collect::touch) agenda.watches.take(id);
+    --one.entries;
+    one.bytes -= entry.bytes;
+    if (room.pinned) {
+      --one.pinned_entries;
+      one.pinned_bytes -= entry.bytes;
+    }
+    ++own.counts[count];
+    ledger.idle(own, entry.bytes, entry.idle_since, now);
+    ledger.hold(own, -1, -entry.bytes, now);
+    entry.unset(Entry::kHeld);
+    entry.dies_at = kGone;
+    entry.cause = cause;
+  }
+
+  // When an entry that is not touched goes, where the rules collect what has expired.
+  Time collected_at(const RoomRules& room, const Entry& entry, Time now) const {
+    if (entry.dies_at > kLatest - room.serve_stale) return kNever;
+    const Time at = std::max(entry.dies_at + room.serve_stale, now);
+    if (room.collect == Collect::prompt) return at;
+    return start_ + (at - start_ + room.collect_every - 1) / room.collect_every * room.collect_every;
+  }
+
+  void watch(const RoomRules& room, Id slot, Time now) {
+    if (room.collect == Collect::touch) return;
+    const Time at = collected_at(room, here.entries[slot], now);
+    if (at > kLatest) return;
+    const Slot& own = here.slot_at(slot);
+    agenda.watches.add({.at = at, .key = own.key, .number = here.at(own.compartment).number, .slot = slot});
+  }
+
+  Time start_ = 0;
+};
+
+inline bool Holdings::check() {
+  std::vector<Level> found(setting.lookups);
+  for (const Compartment& one : here.all) {
+    if (!one.policy) continue;
+    const PoolRules& limits = setting.pools[static_cast<std::size_t>(one.pool)];
+    Level all, pinned;
+    for (Id id = one.first_held; id != kNone; id = here.slot_at(id).after) {
+      const Entry& entry = here.entries[id];
+      const RoomRules& room = room_at(id);
+      if (!entry.held() || here.slot_at(id).compartment != static_cast<Id>(&one - here.all.data())) return false;
+      all.change(1, entry.bytes);
+      if (room.pinned) pinned.change(1, entry.bytes);
+      found[static_cast<std::size_t>(room.lookup)].change(1, entry.bytes);
+    }
+    if (all.entries != one.entries || all.bytes != one.bytes || pinned.entries != one.pinned_entries || pinned.bytes != one.pinned_bytes) return false;
+    if (one.entries > limits.max_entries || one.bytes > limits.max_bytes) return false;
+  }
+  for (std::size_t lookup = 0; lookup < found.size(); ++lookup) {
+    const Level& held = ledger.tallies()[lookup].held;
+    if (held.entries != found[lookup].entries || held.bytes != found[lookup].bytes) return false;
+  }
+  return true;
+}
+
+}  // namespace vestigo::full
