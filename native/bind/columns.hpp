@@ -13,6 +13,7 @@
 
 #include "vestigo/columns.hpp"
 #include "vestigo/ends.hpp"
+#include "vestigo/large_pages.hpp"
 
 namespace vestigo::bind {
 
@@ -114,6 +115,7 @@ class BoundColumns {
   Time total_cost_ = 0;
   bool has_preloads_ = false;
   std::optional<EndsInOrder> ends_;
+  KeptMemory kept_;  // while a trace's batches are kept, so is what their replays need
 };
 
 }  // namespace vestigo::bind

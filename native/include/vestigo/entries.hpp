@@ -11,12 +11,14 @@ namespace vestigo {
 class Entries {
  public:
   // Of as many as there are, each in no pool.
-  explicit Entries(std::size_t count) : keys_(static_cast<Id>(count)), entries_(count) {
-    for (std::size_t id = 0; id < count; ++id) entries_[id].before = entries_[id].after = static_cast<Id>(id);
+  explicit Entries(std::size_t count) : keys_(static_cast<Id>(count)) {
+    entries_.reserve(count);
+    while (entries_.size() < count) add(0);
   }
-  Entries(std::span<const Id> key_rooms, std::size_t hubs) : Entries(key_rooms.size() + hubs) {
-    keys_ = static_cast<Id>(key_rooms.size());
-    for (std::size_t key = 0; key < key_rooms.size(); ++key) entries_[key].room = static_cast<std::uint16_t>(key_rooms[key]);
+  Entries(std::span<const Id> key_rooms, std::size_t hubs) : keys_(static_cast<Id>(key_rooms.size())) {
+    entries_.reserve(key_rooms.size() + hubs);
+    for (const Id room : key_rooms) add(static_cast<std::uint16_t>(room));
+    while (hubs-- > 0) add(0);
   }
 
   Entry* data() { return entries_.data(); }
@@ -27,6 +29,11 @@ class Entries {
   Id keys() const { return keys_; }
 
  private:
+  void add(std::uint16_t room) {
+    const auto id = static_cast<Id>(entries_.size());
+    entries_.push_back({.before = id, .after = id, .room = room});
+  }
+
   Id keys_;
   LargeVector<Entry> entries_;
 };

@@ -17,15 +17,19 @@ constexpr std::size_t kBlock = 8;  // events: a cache line of the widest columns
 constexpr std::size_t kFetchEntries = 4 * kBlock;  // so many events before they are needed
 constexpr std::size_t kFetchAhead = 9 * kBlock;
 
-template <bool neighbours, bool entries_too>
-[[gnu::always_inline]] inline void fetch_ahead(const Columns& columns, const Entries& entries, std::size_t block) {
-  const std::size_t far = block + kFetchAhead - kBlock, near = block + 2 * kBlock;
+[[gnu::always_inline]] inline void fetch_columns(const Columns& columns, std::size_t far) {
   __builtin_prefetch(&columns.at[far]);
   __builtin_prefetch(&columns.size[far]);
   __builtin_prefetch(&columns.cost[far]);
   __builtin_prefetch(&columns.key[far]);
   __builtin_prefetch(&columns.value[far]);
   __builtin_prefetch(&columns.mark[far]);
+}
+
+template <bool neighbours, bool entries_too>
+[[gnu::always_inline]] inline void fetch_ahead(const Columns& columns, const Entries& entries, std::size_t block) {
+  const std::size_t near = block + 2 * kBlock;
+  fetch_columns(columns, block + kFetchAhead - kBlock);
   if constexpr (entries_too) {
     const std::size_t middle = block + kFetchEntries;
     for (std::size_t i = middle; i < middle + kBlock; ++i) __builtin_prefetch(&entries[columns.key[i]], 1);

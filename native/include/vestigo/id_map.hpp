@@ -24,11 +24,20 @@ class Map {
   }
 
   // `key` is not -1.
-  void set(Key key, Value value) {
+  void set(Key key, Value value) { *insert(key).value = value; }
+
+  // The value of `key`, and whether it is new. It stays where it is until the map changes.
+  struct Inserted {
+    Value* value;
+    bool is_new;
+  };
+  Inserted insert(Key key) {
     if (2 * (used_ + 1) > places_.size()) grow();
     Place& place = places_[search(key)];
-    if (place.key == kFree) ++used_;
-    place = {key, value};
+    const bool is_new = place.key == kFree;
+    if (is_new) place.key = key;
+    used_ += is_new;
+    return {&place.value, is_new};
   }
 
   void erase(Key key) {

@@ -21,7 +21,7 @@ struct Due {
 class Agenda {
  public:
   // `clears`: when each room is cleared, ascending.
-  Agenda(const std::vector<std::vector<Time>>& clears, std::size_t slots) : watches(slots) {
+  Agenda(const std::vector<std::vector<Time>>& clears, std::span<Slot> slots) : watches(slots) {
     for (std::size_t room = 0; room < clears.size(); ++room) {
       for (const Time at : clears[room]) clears_.push_back({at, static_cast<Id>(room)});
     }

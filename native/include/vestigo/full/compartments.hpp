@@ -1,7 +1,7 @@
 // vestigo/full/compartments.hpp: what is held where. A compartment is a pool of the plan as one process, node or scope has it; a slot is a
 // key in a compartment.
 //
-// The slots of the process come first, one a key; then those of nodes, one a key and node; then those of the scopes that are
+// The slots of the process come first, one a key, if some pool is the process's; then those of nodes, one a key and node; then those of the scopes that are
 // under way, which are used again when a scope is over.
 #pragma once
 
@@ -27,6 +27,7 @@ struct alignas(64) Slot {
   Time used_at = 0;
   Time clock_at = kNever;   // the first fixed time after the load
   Time refresh_at = kNever; // from here on a hit reloads
+  std::uint32_t watch = 0;  // odd while it is watched, another number each time (see watches.hpp)
 };
 
 struct Compartment {
@@ -54,8 +55,9 @@ class Compartments {
         notes_(setting.pools, slots.size(), policy::kHubs * all.size()),
         nodes_(setting.nodes + 1) {
     const auto keys = setting.key_rooms.size();
-    scope_base_ = keys * (1 + (has(setting, Per::node) ? nodes_ : 0));
-    for (std::size_t slot = slots.size(); slot > scope_base_; --slot) free_slots_.push_back(static_cast<Id>(slot - 1));
+    node_base_ = has(setting, Per::process) ? keys : 0;
+    const std::size_t scope_base = node_base_ + (has(setting, Per::node) ? keys * nodes_ : 0);
+    for (std::size_t slot = slots.size(); slot > scope_base; --slot) free_slots_.push_back(static_cast<Id>(slot - 1));
     Id next = 0;
     for (std::size_t pool = 0; pool < setting.pools.size(); ++pool) {
       first_.push_back(next);
@@ -67,6 +69,7 @@ class Compartments {
     }
     for (auto id = static_cast<Id>(all.size()); id > next; --id) free_.push_back(id - 1);
     of_scope_.resize(setting.pools.size());
+    for (std::size_t key = 0; key < keys; ++key) settle(static_cast<Id>(key), setting.rooms[static_cast<std::size_t>(setting.key_rooms[key])].pool);
   }
 
   // The compartment of a pool that a row is about; none, if it names no node and readers always do.
@@ -87,9 +90,9 @@ class Compartments {
     const Compartment& one = at(compartment);
     switch (setting_.per[static_cast<std::size_t>(one.pool)]) {
       case Per::process:
-        return taken(key, key, compartment);
+        return key;
       case Per::node:
-        return taken(static_cast<Id>(setting_.key_rooms.size() + static_cast<std::size_t>(key) * nodes_) + one.number, key, compartment);
+        return node_slot(key, one.number);
       default:
         return scope_slot(key, compartment);
     }
@@ -99,9 +102,11 @@ class Compartments {
   [[gnu::always_inline]] void fetch(Id pool, Id key, Id node) const {
     const Per per = setting_.per[static_cast<std::size_t>(pool)];
     if (per == Per::scope) return;
-    const std::size_t slot = static_cast<std::size_t>(key) + (per == Per::node ? setting_.key_rooms.size() + static_cast<std::size_t>(key) * (nodes_ - 1) + static_cast<std::size_t>(node + 1) : 0);
-    __builtin_prefetch(&entries[static_cast<Id>(slot)], 1);
-    __builtin_prefetch(&slots[slot], 1);
+    fetch(per == Per::node ? node_slot(key, node + 1) : key);
+  }
+  [[gnu::always_inline]] void fetch(Id slot) const {
+    __builtin_prefetch(&entries[slot], 1);
+    __builtin_prefetch(&slots[static_cast<std::size_t>(slot)], 1);
   }
 
   Compartment& at(Id compartment) { return all[static_cast<std::size_t>(compartment)]; }
@@ -133,7 +138,7 @@ class Compartments {
       for (Id slot = over.first_slot, next; slot != kNone; slot = next) {
         next = slot_at(slot).sibling;
         slot_of_.erase(pair(slot_at(slot).key, id));
-        slot_at(slot) = {};
+        slot_at(slot) = {.watch = slot_at(slot).watch};
         entries[slot].cause = kFirst;
         free_slots_.push_back(slot);
       }
@@ -175,7 +180,7 @@ class Compartments {
 
   static std::size_t count_slots(const Setting& setting) {
     const std::size_t keys = setting.key_rooms.size();
-    return keys * (1 + (has(setting, Per::node) ? setting.nodes + 1 : 0)) + (has(setting, Per::scope) ? setting.scope_slots : 0);
+    return keys * ((has(setting, Per::process) ? 1 : 0) + (has(setting, Per::node) ? setting.nodes + 1 : 0)) + (has(setting, Per::scope) ? setting.scope_slots : 0);
   }
   static std::size_t count_compartments(const Setting& setting) {
     std::size_t count = 0;
@@ -197,36 +202,44 @@ class Compartments {
   }
 
   Id of_scope(std::size_t pool, Id number) {
-    const Id found = of_scope_[pool].find(number);
-    if (found != kNone) return found;
+    const auto [found, is_new] = of_scope_[pool].insert(number);
+    if (!is_new) return *found;
     if (free_.empty()) throw std::length_error("more scopes at once than were announced");
-    const Id id = free_.back();
+    const Id id = *found = free_.back();
     free_.pop_back();
-    of_scope_[pool].set(number, id);
     open(id, pool, number);
     return id;
   }
 
-  Id taken(Id slot, Id key, Id compartment) {
+  Id node_slot(Id key, Id number) const { return static_cast<Id>(node_base_ + static_cast<std::size_t>(key) * nodes_) + number; }
+
+  // Says whose slots those of a key are, but for scopes'.
+  void settle(Id key, Id pool) {
+    const Per per = setting_.per[static_cast<std::size_t>(pool)];
+    const Id first = first_[static_cast<std::size_t>(pool)];
+    if (per == Per::process) take(key, key, first);
+    for (Id node = 0; per == Per::node && node < static_cast<Id>(nodes_); ++node) take(node_slot(key, node), key, first + node);
+  }
+
+  void take(Id slot, Id key, Id compartment) {
     slot_at(slot).key = key;
     slot_at(slot).compartment = compartment;
-    return slot;
   }
 
   Id scope_slot(Id key, Id compartment) {
-    if (const Id* const found = slot_of_.find(pair(key, compartment))) return *found;
+    const auto [found, is_new] = slot_of_.insert(pair(key, compartment));
+    if (!is_new) return *found;
     if (free_slots_.empty()) throw std::length_error("more keys of scopes at once than were announced");
-    const Id slot = free_slots_.back();
+    const Id slot = *found = free_slots_.back();
     free_slots_.pop_back();
-    slot_of_.set(pair(key, compartment), slot);
-    taken(slot, key, compartment);
+    take(slot, key, compartment);
     slot_at(slot).sibling = std::exchange(at(compartment).first_slot, slot);
     return slot;
   }
 
   const Setting& setting_;
   policy::Notes notes_;
-  std::size_t nodes_, scope_base_ = 0;
+  std::size_t nodes_, node_base_ = 0;
   std::vector<Id> first_;             // of each pool
   std::vector<IdMap> of_scope_;       // by pool: the compartment of each scope under way
   Map<std::uint64_t, Id> slot_of_;    // of a key in a scope's compartment

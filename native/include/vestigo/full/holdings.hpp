@@ -22,7 +22,7 @@ class Holdings {
   Agenda agenda;
 
   Holdings(Setting asked, Slices slices)
-      : setting(std::move(asked)), ledger(setting.lookups, std::move(slices)), keys(setting.key_rooms), here(setting), agenda(setting.clears, here.slots.size()) {}
+      : setting(std::move(asked)), ledger(setting.lookups, std::move(slices)), keys(setting.key_rooms), here(setting), agenda(setting.clears, here.slots) {}
 
   const RoomRules& room_of(Id key) const { return setting.rooms[static_cast<std::size_t>(keys[key].room)]; }
   const RoomRules& room_at(Id slot) { return room_of(here.slot_at(slot).key); }
@@ -36,8 +36,8 @@ class Holdings {
     Entry& entry = here.entries[load.slot];
     Slot& slot = here.slot_at(load.slot);
     Compartment& one = here.at(slot.compartment);
-    const bool null = keys.is_null(load.value);
-    keys[slot.key].known = true;
+    const bool null = keys.is_null(slot.key, load.value);
+    keys[slot.key].known = 1;
     if (null && room.nulls == Nulls::skip) {
       if (!entry.held()) entry.cause = kNull;
       return false;
@@ -181,6 +181,7 @@ class Holdings {
     while (is_full_for(one, limits, bytes) || (trims && too_much())) {
       const Id victim = one.policy->evict();
       vacate(room_at(victim), victim, kEvicted, kEvictions, now);
+      if (one.entries > one.pinned_entries) here.fetch(one.policy->any());  // it may well be the next
     }
   }
 
@@ -190,7 +191,7 @@ class Holdings {
     Compartment& one = here.at(here.slot_at(id).compartment);
     Tally& own = tally(room);
     here.unlink(one, id);
-    if (room.collect != Collect::touch) agenda.watches.take(id);
+    if (room.collect != Collect::touch) agenda.watches.give_up(id);
     --one.entries;
     one.bytes -= entry.bytes;
     if (room.pinned) {
@@ -218,7 +219,7 @@ class Holdings {
     const Time at = collected_at(room, here.entries[slot], now);
     if (at > kLatest) return;
     const Slot& own = here.slot_at(slot);
-    agenda.watches.add({.at = at, .key = own.key, .number = here.at(own.compartment).number, .slot = slot});
+    agenda.watches.add(at, own.key, here.at(own.compartment).number, slot);
   }
 
   Time start_ = 0;

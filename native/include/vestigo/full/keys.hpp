@@ -15,10 +15,12 @@ namespace vestigo::full {
 
 struct Key {
   Id room = 0;
-  Id value = kNone;        // the present one
-  std::uint32_t kept = 0;  // counts the values that were kept
-  bool known = false;      // some compartment has had a value
+  Id value = kNone;  // the present one
+  Id name = kNone;   // its name
+  std::uint32_t known : 1 = 0;  // some compartment has had a value
+  std::uint32_t kept : 31 = 0;  // counts the values that were kept
 };
+static_assert(sizeof(Key) == 16);
 
 class Keys {
  public:
@@ -32,33 +34,38 @@ class Keys {
   // A row tells the value of its key; or, with kNames, only what that is called.
   void learn(Key& key, Id name, std::uint8_t mark, Time now) {
     if (key.value != kNone) {
+      if (key.name == name) return;
       Value& before = values_[static_cast<std::size_t>(key.value)];
-      if (mark & kNames) before.name = name;
-      if (before.name == name) return;
+      if (mark & kNames) {
+        before.name = key.name = name;
+        return;
+      }
       before.next = static_cast<Id>(values_.size());
     }
     if (values_.size() >= static_cast<std::size_t>(INT32_MAX)) throw std::length_error("more than 2^31 changes of values");
     key.value = static_cast<Id>(values_.size());
+    key.name = name;
     values_.push_back({now, name, kNone});
   }
 
-  bool is_null(Id value) const { return at(value).name == kNullValue; }
-  bool same(Id value, Id other) const { return value == other || at(value).name == at(other).name; }
+  // Of a value that the key has or had.
+  bool is_null(Id key, Id value) const { return name(key, value) == kNullValue; }
+  bool is_present(Id key, Id value) const { return name(key, value) == (*this)[key].name; }
   // When the value that came after it came.
   Time changed_at(Id value) const { return at(at(value).next).begins; }
 
   // Inlined by order: the compiler takes a function that only fetches for one without effect.
   [[gnu::always_inline]] void fetch(Id key) const { __builtin_prefetch(&keys_[static_cast<std::size_t>(key)], 1); }
-  [[gnu::always_inline]] void fetch_value(Id key) const {
-    const Id value = keys_[static_cast<std::size_t>(key)].value;
-    if (value != kNone) __builtin_prefetch(&values_[static_cast<std::size_t>(value)]);
-  }
 
  private:
   struct Value {
     Time begins;
     Id name, next;
   };
+  Id name(Id key, Id value) const {
+    const Key& own = (*this)[key];
+    return value == own.value ? own.name : at(value).name;
+  }
   const Value& at(Id value) const { return values_[static_cast<std::size_t>(value)]; }
 
   LargeVector<Key> keys_;

@@ -6,10 +6,10 @@
 #pragma once
 
 #include <algorithm>
-#include <optional>
 #include <vector>
 
 #include "../columns.hpp"
+#include "../fetch.hpp"
 #include "calls.hpp"
 #include "holdings.hpp"
 
@@ -76,7 +76,7 @@ class Replay {
   bool check() { return held_.check(); }
 
  private:
-  static constexpr std::size_t kAhead = 12;
+  static constexpr std::size_t kAhead = 12, kFarAhead = 9 * kBlock;
 
   void turn(Time now) {
     while (now >= held_.ledger.slice_end()) held_.ledger.next_slice();
@@ -85,10 +85,10 @@ class Replay {
 
   // The memory that later events touch.
   [[gnu::always_inline]] void fetch_ahead(const Columns& columns, std::size_t i, std::size_t end) {
-    if (i + 2 * kAhead >= end) return;
+    if (i + kFarAhead >= end) return;
+    if (i % kBlock == 0) fetch_columns(columns, i + kFarAhead);
     held_.keys.fetch(columns.key[i + 2 * kAhead]);
     const Id key = columns.key[i + kAhead];
-    held_.keys.fetch_value(key);
     held_.here.fetch(held_.room_of(key).pool, key, columns.node[i + kAhead]);
   }
 
@@ -117,9 +117,9 @@ class Replay {
 
   void read(const Columns& columns, std::size_t i, const RoomRules& room, Id slot, bool forced, Time now) {
     const Entry& entry = held_.here.entries[slot];
-    if (held_.keys.is_null(truth(columns, i))) ++held_.tally(room).counts[kNullsRead];
+    if (held_.keys[columns.key[i]].name == kNullValue) ++held_.tally(room).counts[kNullsRead];
     const bool serves = !forced && entry.held() && now - room.serve_stale < entry.dies_at;
-    if (serves && !(room.nulls == Nulls::blind && held_.keys.is_null(at(slot).value))) return hit(columns, i, room, slot, now);
+    if (serves && !(room.nulls == Nulls::blind && held_.keys.is_null(columns.key[i], at(slot).value))) return hit(columns, i, room, slot, now);
     if (is_loading(slot) && room.overlap == Overlap::join && !forced) return join(columns, i, room, slot, now);
     miss(columns, i, room, slot, forced, now);
   }
@@ -132,9 +132,9 @@ class Replay {
     ++own.counts[kHits];
     own.counts[kBytesHit] += size;
     held_.ledger.took(own, room.hit_cost + static_cast<Time>(std::min<Int128>(Int128{size} * room.hit_cost_per_kib / 1024, kMostCost)));
-    const bool null = held_.keys.is_null(slot.value);
+    const bool null = held_.keys.is_null(slot.key, slot.value);
     if (null) ++own.counts[kNullsHit];
-    if (!held_.keys.same(slot.value, truth(columns, i))) {
+    if (!held_.keys.is_present(slot.key, slot.value)) {
       if (null) ++own.counts[kGhosts];
       held_.ledger.stale_hit(own, now - held_.keys.changed_at(slot.value));
     }
@@ -153,7 +153,7 @@ class Replay {
     ++own.counts[kJoined];
     own.counts[kBytesMissed] += columns.size[i];
     held_.ledger.took(own, first.ends_at - now);
-    if (!held_.keys.same(first.value, truth(columns, i))) ++own.counts[kJoinedStale];
+    if (!held_.keys.is_present(columns.key[i], first.value)) ++own.counts[kJoinedStale];
   }
 
   void miss(const Columns& columns, std::size_t i, const RoomRules& room, Id id, bool forced, Time now) {
@@ -164,12 +164,7 @@ class Replay {
     if (cause == kFirst && held_.keys[columns.key[i]].known) cause = kScope;
     if (forced) cause = kForcedMiss;
     if (is_loading(id) && room.overlap == Overlap::repeat) cause = kLoading;
-    if (const auto more = share_batch(columns, i, room, cost, now)) {
-      ++own.counts[kBatched];
-      own.origin_time += *more;
-    } else {
-      held_.ledger.load(own, cost, now);
-    }
+    if (!shares_call(columns.scope[i], room, cost, now)) held_.ledger.load(own, cost, now);
     ++own.counts[cause];
     own.counts[kBytesMissed] += columns.size[i];
     held_.ledger.took(own, cost);
@@ -187,9 +182,14 @@ class Replay {
     return kNull;  // a blind null, or a forced read, whose cause is another
   }
 
-  std::optional<Time> share_batch(const Columns& columns, std::size_t i, const RoomRules& room, Time cost, Time now) {
-    if (room.batch == 0 || columns.scope[i] < 0) return std::nullopt;
-    return batches_.share(who(room.lookup, columns.scope[i]), now, room.batch, cost);
+  // Whether the load is part of an origin call that its scope began.
+  bool shares_call(Id scope, const RoomRules& room, Time cost, Time now) {
+    if (room.batch == 0 || scope < 0) return false;
+    const auto more = batches_.share(who(room.lookup, scope), now, room.batch, cost);
+    if (!more) return false;
+    ++held_.tally(room).counts[kBatched];
+    held_.tally(room).origin_time += *more;
+    return true;
   }
 
   // Loads
@@ -236,7 +236,7 @@ class Replay {
 
   void write(const Columns& columns, std::size_t i, const RoomRules& room, Id slot, Time now) {
     const Load written = coming(columns, i, slot, now);
-    const bool keeps = !held_.keys.is_null(written.value) || room.nulls != Nulls::skip;
+    const bool keeps = !held_.keys.is_null(columns.key[i], written.value) || room.nulls != Nulls::skip;
     if (slot != kNone && room.on_write != OnWrite::leave) {
       if (room.on_write == OnWrite::drop || !keeps) {
         drop(room, slot, now);
@@ -265,7 +265,7 @@ class Replay {
 
   void hear(const Load& message, Time now) {
     const RoomRules& room = held_.room_at(message.slot);
-    const bool keeps = !held_.keys.is_null(message.value) || room.nulls != Nulls::skip;
+    const bool keeps = !held_.keys.is_null(at(message.slot).key, message.value) || room.nulls != Nulls::skip;
     if (room.tell_nodes == TellNodes::copy && keeps) {
       held_.store(room, message, now, true);
     } else {

@@ -1,53 +1,94 @@
 // vestigo/full/watches.hpp: when entries that nobody touches are collected.
 #pragma once
 
+#include <algorithm>
+#include <span>
 #include <vector>
 
-#include "../heap.hpp"
+#include "compartments.hpp"
 
 namespace vestigo::full {
 
-// Of what is due at one moment, the lower key comes first, then the lower compartment.
-struct Watch {
-  Time at = kNever;
-  Id key = 0, number = 0;
-  Id slot = kNone;
-
-  bool operator<(const Watch& other) const {
-    if (at != other.at) return at < other.at;
-    return key < other.key || (key == other.key && number < other.number);
-  }
-};
-
+// Most come in the order in which they are due: those stand in a queue, the others in a heap. One that is given up stays where it is
+// until it comes first, or until most are such.
 class Watches {
  public:
-  explicit Watches(std::size_t slots) : heap_(Places{std::vector<std::uint32_t>(slots, kNowhere)}) {}
+  explicit Watches(std::span<Slot> slots) : slots_(slots) {}
 
-  Time next_at() const { return heap_.empty() ? kNever : heap_.first().at; }
+  Time next_at() const { return next_at_; }
 
-  // The slot is watched, and was not.
-  void add(const Watch& watch) { heap_.push(watch); }
+  // The slot is watched, and was not. Of what is due at one moment, the lower key comes first, then the lower compartment.
+  void add(Time at, Id key, Id number, Id slot) {
+    if (queue_.size() - first_ + heap_.size() > 2 * live_ + kSome) sweep();
+    const Watch watch{at, key, number, slot, ++turn(slot)};
+    ++live_;
+    if (first_ == queue_.size() || later(watch, queue_.back())) {
+      queue_.push_back(watch);
+    } else {
+      heap_.push_back(watch);
+      std::push_heap(heap_.begin(), heap_.end(), later);
+    }
+    next_at_ = std::min(next_at_, at);
+  }
 
   Id take_first() {
-    const Id slot = heap_.first().slot;
-    take(slot);
+    const bool in_heap = first_ == queue_.size() || (!heap_.empty() && later(queue_[first_], heap_.front()));
+    const Id slot = (in_heap ? heap_.front() : queue_[first_]).slot;
+    give_up(slot);
     return slot;
   }
 
   // The slot is watched no more, if it was.
-  void take(Id slot) {
-    const std::uint32_t place = std::exchange(heap_.places().of[static_cast<std::size_t>(slot)], kNowhere);
-    if (place != kNowhere) heap_.take(place);
+  void give_up(Id slot) {
+    if (turn(slot) % 2 == 0) return;
+    ++turn(slot);
+    --live_;
+    bring_first();
   }
 
  private:
-  static constexpr std::uint32_t kNowhere = UINT32_MAX;
-  struct Places {
-    std::vector<std::uint32_t> of;  // by slot
-    std::uint32_t& operator()(const Watch& watch) { return of[static_cast<std::size_t>(watch.slot)]; }
+  static constexpr std::size_t kSome = 64;
+  struct Watch {
+    Time at;
+    Id key, number, slot;
+    std::uint32_t turn;
   };
+  static bool later(const Watch& a, const Watch& b) {
+    if (a.at != b.at) return a.at > b.at;
+    return a.key > b.key || (a.key == b.key && a.number > b.number);
+  }
 
-  Heap<Watch, Places> heap_;
+  std::uint32_t& turn(Id slot) const { return slots_[static_cast<std::size_t>(slot)].watch; }
+  bool is_live(const Watch& watch) const { return turn(watch.slot) == watch.turn; }
+
+  // Whatever comes first is not given up.
+  void bring_first() {
+    while (first_ < queue_.size() && !is_live(queue_[first_])) ++first_;
+    while (!heap_.empty() && !is_live(heap_.front())) {
+      std::pop_heap(heap_.begin(), heap_.end(), later);
+      heap_.pop_back();
+    }
+    next_at_ = std::min(first_ == queue_.size() ? kNever : queue_[first_].at, heap_.empty() ? kNever : heap_.front().at);
+    if (2 * first_ > queue_.size() + kSome) {
+      queue_.erase(queue_.begin(), queue_.begin() + static_cast<std::ptrdiff_t>(first_));
+      first_ = 0;
+    }
+  }
+
+  [[gnu::noinline]] void sweep() {
+    const auto is_over = [this](const Watch& watch) { return !is_live(watch); };
+    queue_.erase(queue_.begin(), queue_.begin() + static_cast<std::ptrdiff_t>(first_));
+    first_ = 0;
+    std::erase_if(queue_, is_over);
+    std::erase_if(heap_, is_over);
+    std::make_heap(heap_.begin(), heap_.end(), later);
+  }
+
+  std::vector<Watch> queue_, heap_;
+  std::size_t first_ = 0;  // of the queue
+  std::size_t live_ = 0;
+  std::span<Slot> slots_;
+  Time next_at_ = kNever;
 };
 
 }  // namespace vestigo::full

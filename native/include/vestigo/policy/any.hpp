@@ -35,25 +35,32 @@ class Any {
     if (auto* const belady = std::get_if<Belady>(&policy_)) belady->coming(id, next);
   }
   void arriving(Id id, Bytes bytes) {
-    std::visit([=](auto& policy) { policy.arriving(id, bytes); }, policy_);
+    ask([=](auto& policy) { policy.arriving(id, bytes); });
   }
   void placed(Id id, Time cost, Time now) {
-    std::visit([=](auto& policy) { policy.placed(id, cost, now); }, policy_);
+    ask([=](auto& policy) { policy.placed(id, cost, now); });
   }
   void hit(Id id, Time now) {
-    std::visit([=](auto& policy) { policy.hit(id, now); }, policy_);
+    ask([=](auto& policy) { policy.hit(id, now); });
   }
   void left(Id id) {
-    std::visit([=](auto& policy) { policy.left(id); }, policy_);
+    ask([=](auto& policy) { policy.left(id); });
   }
   Id evict() {
-    return std::visit([](auto& policy) { return policy.evict(); }, policy_);
+    return ask([](auto& policy) { return policy.evict(); });
   }
-  Id any() const {
-    return std::visit([](const auto& policy) { return policy.any(); }, policy_);
+  Id any() {
+    return ask([](auto& policy) { return policy.any(); });
   }
 
  private:
+  // The commonest without a call.
+  template <class Question>
+  [[gnu::always_inline]] std::invoke_result_t<Question, Lru&> ask(Question question) {
+    if (auto* const lru = std::get_if<Lru>(&policy_)) return question(*lru);
+    return std::visit(question, policy_);
+  }
+
   // In the order of Eviction.
   using Policy = std::variant<Lru, Fifo, Mru, Random, Clock, Sieve, Lfu, LfuDa, LruK, Slru, TwoQ, Arc, Lirs, S3Fifo, WTinyLfu, Gdsf, Belady>;
   static_assert(std::variant_size_v<Policy> == kPolicies);

@@ -30,12 +30,11 @@ class Notes {
  public:
   Notes(std::span<const PoolRules> pools, std::size_t keys, std::size_t hubs) {
     for (const PoolRules& pool : pools) {
-      if (keeps_notes(pool.eviction)) notes_.resize(keys + hubs);
+      if (keeps_notes(pool.eviction)) note(keys + hubs);
       if (pool.eviction != Eviction::lru_k) continue;
       const auto depth = static_cast<std::size_t>(pool.eviction_numbers[0]);
       if (depth > depth_) references_.assign(keys * (depth_ = depth), kGone);
     }
-    for (std::size_t i = 0; i < notes_.size(); ++i) notes_[i].before = notes_[i].after = static_cast<Id>(i);
   }
 
   static bool keeps_notes(Eviction eviction) { return eviction > Eviction::mru; }
@@ -45,6 +44,11 @@ class Notes {
   std::size_t depth() const { return depth_; }
 
  private:
+  void note(std::size_t count) {
+    notes_.reserve(count);
+    for (auto id = static_cast<Id>(notes_.size()); notes_.size() < count; ++id) notes_.push_back({.before = id, .after = id});
+  }
+
   LargeVector<Note> notes_;
   LargeVector<Time> references_;
   std::size_t depth_ = 0;

@@ -6,6 +6,7 @@
 #pragma once
 
 #include "queue.hpp"
+#include "stack.hpp"
 
 namespace vestigo::policy {
 
@@ -13,13 +14,13 @@ class Lirs {
  public:
   static constexpr bool moves_on_hit = true, keeps_notes = true;
 
-  explicit Lirs(const Home& home) : home_(home), stack_(home.notes, home.hub), queue_(home, 0, kPassing), most_low_(home.numbers[0]) {}
+  explicit Lirs(const Home& home) : home_(home), stack_(home), queue_(home, 0, kPassing), most_low_(home.numbers[0]) {}
 
   void arriving(Id, Bytes) {}
   void placed(Id id, Time, Time) {
     const bool returns = home_.note(id).where == kGhost;
     if (returns || low_weight_ + home_.weight_of(id) <= most_low_) {
-      stack_.renew(id);
+      stack_.push(id);
       become_low(id);
     } else {
       stack_.push(id);
@@ -28,11 +29,11 @@ class Lirs {
   }
   void hit(Id id, Time) {
     if (home_.note(id).where == kLow) {
-      stack_.renew(id);
+      stack_.push(id);
       prune();
     } else if (stack_.has(id)) {
       queue_.take(id);
-      stack_.renew(id);
+      stack_.push(id);
       become_low(id);
     } else {
       stack_.push(id);
@@ -43,7 +44,7 @@ class Lirs {
     Note& note = home_.note(id);
     if (note.where == kPassing) {
       queue_.take(id);
-      stack_.take(id);
+      if (stack_.has(id)) stack_.take(id);
       prune();
     } else {
       leave_low(id);
@@ -61,7 +62,7 @@ class Lirs {
     if (stack_.has(id)) home_.note(id).where = kGhost;
     return id;
   }
-  Id any() const { return queue_.empty() ? stack_.oldest() : queue_.oldest(); }
+  Id any() { return queue_.empty() ? stack_.oldest() : queue_.oldest(); }
 
  private:
   enum : std::uint8_t { kLow = 1, kPassing, kGhost };
@@ -88,15 +89,16 @@ class Lirs {
   // The oldest in the stack is one of low recency, or there is none.
   void prune() {
     while (!stack_.empty()) {
-      Note& note = home_.note(stack_.oldest());
+      const Id oldest = stack_.oldest();
+      Note& note = home_.note(oldest);
       if (note.where == kLow) return;
       if (note.where == kGhost) note.where = 0;
-      stack_.take_oldest();
+      stack_.take(oldest);
     }
   }
 
   Home home_;
-  Ring<Note> stack_;
+  Stack stack_;
   Queue queue_;
   std::int64_t most_low_, low_weight_ = 0;
 };

@@ -1,0 +1,86 @@
+// vestigo/policy/stack.hpp: keys by how lately they were used, the latest on top, held or not.
+//
+// Written down one after the other: a key that moves to the top is written again, and where it stood says nothing any more. So the bottom
+// is read in order, and the notes of what comes next can be fetched, which a chain of notes, strewn over all memory, would not allow.
+#pragma once
+
+#include <algorithm>
+#include <vector>
+
+#include "home.hpp"
+
+namespace vestigo::policy {
+
+class Stack {
+ public:
+  explicit Stack(const Home& home) : home_(home) {}
+
+  bool empty() const { return size_ == 0; }
+  bool has(Id id) const { return home_.note(id).place != kNowhere; }
+
+  // Puts it on top, wherever it stood.
+  void push(Id id) {
+    if (end_ == written_.size()) [[unlikely]] make_room();
+    std::uint32_t& place = home_.note(id).place;
+    size_ += place == kNowhere;
+    place = place_of(end_);
+    written_[end_++] = id;
+  }
+
+  void take(Id id) {
+    home_.note(id).place = kNowhere;
+    --size_;
+  }
+
+  // The lowest, where there is one.
+  Id oldest() {
+    while (!stands(first_)) fetch(++first_);
+    fetch(first_);
+    return written_[first_];
+  }
+  Id take_oldest() {
+    const Id id = oldest();
+    take(id);
+    return id;
+  }
+
+ private:
+  static constexpr std::uint32_t kNowhere = 0;
+  static constexpr std::size_t kSome = 1024, kAhead = 24;
+
+  std::uint32_t place_of(std::size_t index) const { return static_cast<std::uint32_t>(forgotten_ + index + 1); }
+  bool stands(std::size_t index) const { return home_.note(written_[index]).place == place_of(index); }
+
+  void fetch(std::size_t index) const {
+    if (index + kAhead < end_) __builtin_prefetch(&home_.notes[written_[index + kAhead]], 1);
+  }
+
+  // Forgets what stands no more: below the bottom, and if that is little, everywhere.
+  [[gnu::noinline]] void make_room() {
+    std::size_t kept = 0;
+    if (4 * first_ > end_) {
+      kept = end_ - first_;
+      std::copy(written_.begin() + static_cast<std::ptrdiff_t>(first_), written_.end(), written_.begin());
+      forgotten_ += first_;
+    } else {
+      for (std::size_t i = first_; i < end_; ++i) {
+        fetch(i);
+        if (!stands(i)) continue;
+        home_.note(written_[i]).place = place_of(kept);
+        written_[kept++] = written_[i];
+      }
+      written_.resize(2 * kept + kSome);
+    }
+    first_ = 0;
+    end_ = kept;
+  }
+
+  Home home_;
+  std::vector<Id> written_;
+  std::size_t first_ = 0;      // nothing stands before
+  std::size_t end_ = 0;        // nothing is written from here on
+  std::size_t forgotten_ = 0;  // so many were written before these
+  std::size_t size_ = 0;
+};
+
+}  // namespace vestigo::policy
