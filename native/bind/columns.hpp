@@ -1,33 +1,16 @@
 // bind/columns.hpp: NumPy columns as the kernel reads them, checked once when they are bound.
 #pragma once
 
-#include <nanobind/nanobind.h>
-#include <nanobind/ndarray.h>
-
 #include <algorithm>
 #include <atomic>
 #include <optional>
-#include <span>
-#include <stdexcept>
-#include <string>
 
+#include "array.hpp"
 #include "vestigo/columns.hpp"
 #include "vestigo/ends.hpp"
 #include "vestigo/large_pages.hpp"
 
 namespace vestigo::bind {
-
-namespace nb = nanobind;
-
-template <class T>
-using Column = nb::ndarray<const T, nb::ndim<1>, nb::c_contig, nb::device::cpu>;
-
-template <class T>
-std::span<const T> view(const Column<T>& column) {
-  return {column.data(), column.size()};
-}
-
-[[noreturn]] inline void refuse(const std::string& what) { throw std::invalid_argument(what); }
 
 // A batch of a trace. Holds the arrays, so that they live as long as it does.
 class BoundColumns {

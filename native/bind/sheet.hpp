@@ -1,25 +1,12 @@
 // bind/sheet.hpp: tallies as NumPy arrays, one row a tally.
 #pragma once
 
-#include <nanobind/nanobind.h>
-#include <nanobind/ndarray.h>
-
 #include <vector>
 
+#include "array.hpp"
 #include "vestigo/tally.hpp"
 
 namespace vestigo::bind {
-
-namespace nb = nanobind;
-
-// Hands a vector to NumPy without a copy.
-template <class T>
-nb::object array(std::vector<T>&& values, std::size_t columns = 0) {
-  auto* kept = new std::vector<T>(std::move(values));
-  nb::capsule owner(kept, [](void* p) noexcept { delete static_cast<std::vector<T>*>(p); });
-  if (columns == 0) return nb::cast(nb::ndarray<nb::numpy, T, nb::ndim<1>>(kept->data(), {kept->size()}, owner));
-  return nb::cast(nb::ndarray<nb::numpy, T, nb::ndim<2>>(kept->data(), {kept->size() / columns, columns}, owner));
-}
 
 class Sheet {
  public:

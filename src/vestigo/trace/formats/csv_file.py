@@ -4,6 +4,7 @@ import csv
 import mmap
 import re
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, TextIO
@@ -13,6 +14,7 @@ import pyarrow.compute as pc
 import pyarrow.csv as arrow_csv
 
 from vestigo.errors import TraceError
+from vestigo.trace.formats.numbering import numbered
 from vestigo.trace.formats.packed import PACKINGS, open_text, unpacked_name
 from vestigo.trace.formats.raw import Raw, Wanted, repeated
 
@@ -40,7 +42,7 @@ def read_csv(path: Path, wanted: Wanted) -> Raw:
         types = _types(wanted, known, dict(zip(header, first, strict=False)))
         table = _read_fast(path, types) if len(known) == len(header) or not _has_quotes(path) else None
         try:
-            table = _read(path, types) if table is None else table
+            table = _numbered(_read(path, types)) if table is None else table
         except pa.ArrowInvalid:  # perhaps a number that is none: read text, so that it can be shown
             table = _read(path, dict.fromkeys(known, pa.large_string()))
     except pa.ArrowInvalid as error:
@@ -51,8 +53,8 @@ def read_csv(path: Path, wanted: Wanted) -> Raw:
 
 
 def _types(wanted: Wanted, known: list[str], first: dict[str, str]) -> dict[str, pa.DataType]:
-    """What each column most likely holds. Texts are read into dictionaries at once: most come many times."""
-    types = dict.fromkeys(known, pa.dictionary(pa.int32(), pa.string()))
+    """What each column most likely holds."""
+    types = dict.fromkeys(known, pa.string())
     types |= {name: pa.int64() for role in ("size", "cost") for name in wanted.named(role)}
     for name in wanted.named("at"):
         cell = first.get(name, "")
@@ -68,13 +70,21 @@ def _read_fast(path: Path, types: dict[str, pa.DataType]) -> pa.Table | None:
     fits any more: the first such place is found by looking for it, since all before it was read rightly.
     """
     try:
-        table = _read(path, types, fast=True).unify_dictionaries()
+        table = _numbered(_read(path, types, fast=True))
         texts = [text for column in table.columns for text in _texts(column)]
         for text in texts:
-            text.validate(full=True)  # each distinct one once, instead of all
+            text.validate(full=True)  # of a dictionary, each distinct one once
     except pa.ArrowInvalid:
         return None
     return None if any(pc.any(pc.match_substring(text, end)).as_py() for text in texts for end in "\n\r") else table
+
+
+def _numbered(table: pa.Table) -> pa.Table:
+    """Texts as dictionaries: most come many times."""
+    names = [name for name in table.column_names if table[name].type == pa.string()]
+    with ThreadPoolExecutor() as threads:
+        columns = dict(zip(names, threads.map(lambda name: numbered(table[name]), names), strict=True))
+    return pa.table({name: columns.get(name, table[name]) for name in table.column_names})
 
 
 def _texts(column: pa.ChunkedArray) -> list[pa.Array]:

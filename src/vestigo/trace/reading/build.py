@@ -192,10 +192,11 @@ def _keys(
     texts: pa.Array, text: np.ndarray, keyed: np.ndarray, lookup: np.ndarray
 ) -> tuple[np.ndarray, Names, np.ndarray]:
     """Each row's key, what stands behind each key, and its look-up. One text under two look-ups is two keys."""
-    rows = slice(None) if keyed.all() else keyed
+    all_keyed = bool(keyed.all())
+    rows = slice(None) if all_keyed else keyed
     of_text = np.zeros(len(texts), np.int32)
     of_text[text[rows]] = lookup[rows]
-    if np.array_equal(of_text[text[rows]], lookup[rows]) and np.all(text[~keyed] == MISSING):
+    if np.array_equal(of_text[text[rows]], lookup[rows]) and (all_keyed or np.all(text[~keyed] == MISSING)):
         return np.ascontiguousarray(text, np.int32), Names(texts), of_text
     lookups = int(lookup.max(initial=0)) + 1
     key, pairs = dense(np.where(keyed, text.astype(np.int64) * lookups + lookup, MISSING))

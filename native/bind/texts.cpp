@@ -1,0 +1,65 @@
+// bind/texts.cpp: the numbering of texts as a Python module, for readers of traces.
+#include <nanobind/stl/optional.h>
+
+#include <optional>
+
+#include "array.hpp"
+#include "vestigo/texts.hpp"
+
+namespace nb = nanobind;
+using namespace nb::literals;
+
+namespace vestigo::bind {
+namespace {
+
+class BoundTexts {
+ public:
+  explicit BoundTexts(std::uint64_t seed) : texts_(seed) {}
+
+  // The numbers of the texts of one Arrow array: text i reaches from offset i to the next, unless it is missing.
+  nb::object number(Column<std::int32_t> offsets, Column<std::uint8_t> letters, std::optional<Column<bool>> missing) {
+    if (offsets.size() == 0) refuse("no offsets");
+    const std::size_t count = offsets.size() - 1;
+    if (missing && missing->size() != count) refuse("columns differ in length");
+    check(view(offsets), letters.size());
+    std::vector<Id> ids(count);
+    {
+      nb::gil_scoped_release released;
+      const std::int32_t* const ends = offsets.data();
+      const char* const all = letters.size() == 0 ? "" : reinterpret_cast<const char*>(letters.data());
+      const bool* const gone = missing ? missing->data() : nullptr;
+      const auto text = [=](std::size_t i) {
+        if (gone != nullptr && gone[i]) return std::string_view();
+        return std::string_view(all + ends[i], static_cast<std::size_t>(ends[i + 1] - ends[i]));
+      };
+      texts_.number(text, ids);
+    }
+    return array(std::move(ids));
+  }
+
+  // (offsets, letters) of the texts by their numbers.
+  nb::tuple texts() const {
+    const auto& letters = texts_.letters();
+    return nb::make_tuple(array(std::vector(texts_.ends())), array(std::vector<std::uint8_t>(letters.begin(), letters.end())));
+  }
+
+ private:
+  static void check(std::span<const std::int32_t> offsets, std::size_t letters) {
+    if (offsets[0] < 0 || static_cast<std::size_t>(offsets.back()) > letters) refuse("an offset is out of range");
+    for (std::size_t i = 1; i < offsets.size(); ++i) {
+      if (offsets[i] < offsets[i - 1]) refuse("offsets out of order");
+    }
+  }
+
+  Texts texts_;
+};
+
+NB_MODULE(texts, m) {
+  nb::class_<BoundTexts>(m, "Texts")
+      .def(nb::init<std::uint64_t>(), "seed"_a)
+      .def("number", &BoundTexts::number, "offsets"_a.noconvert(), "letters"_a.noconvert(), "missing"_a.noconvert().none())
+      .def("texts", &BoundTexts::texts);
+}
+
+}  // namespace
+}  // namespace vestigo::bind

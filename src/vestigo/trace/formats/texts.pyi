@@ -1,0 +1,13 @@
+# The numbering of texts in native code (native/bind/texts.cpp).
+import numpy as np
+import numpy.typing as npt
+
+class Texts:
+    def __init__(self, seed: int) -> None: ...
+    def number(
+        self,
+        offsets: npt.NDArray[np.int32],
+        letters: npt.NDArray[np.uint8],
+        missing: npt.NDArray[np.bool_] | None,
+    ) -> npt.NDArray[np.int32]: ...
+    def texts(self) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.uint8]]: ...
