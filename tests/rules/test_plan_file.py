@@ -198,3 +198,19 @@ def test_no_rule_is_left_that_is_not_supported(tmp_path: Path) -> None:
     for name in Rules.model_fields:
         problems = refused(tmp_path, f"[rules]\n{name} = -3.5")
         assert "not supported" not in problems[0], name
+
+
+def test_every_contradiction_is_told_with_the_lines_of_both(tmp_path: Path) -> None:
+    path = tmp_path / "plan.toml"
+    path.write_text(
+        '[rules]\nwhen_full = "trim 10%"\njitter = "10%"\ntell_nodes = "drop"\n'
+        '[lookup.vessel]\nmax_entries = 2\nper = "node"\npin = ["a", "b", "c"]\n'
+        '[lookup.berth]\neviction = "belady"\nmax_entries = 9\non_write = "drop"\n'
+    )
+    with pytest.raises(PlanError) as caught:
+        read_plan(path)
+    problems = str(caught.value).splitlines()
+    for line, rule in {2: "when_full", 3: "jitter", 4: "tell_nodes", 8: "pin"}.items():
+        assert any(f"line {line}: {rule}" in problem for problem in problems)
+    assert any("max_entries = 2 has no room" in problem and "line 6, too" in problem for problem in problems)
+    assert any('eviction = "belady" with on_write' in problem and "line 10, too" in problem for problem in problems)

@@ -1,5 +1,6 @@
 """The base of what a user states in rules: checked when it is made, told back as it was stated."""
 
+from collections.abc import Iterator
 from fractions import Fraction
 from typing import Any, Self
 
@@ -13,6 +14,14 @@ Plain = bool | int | str | list[str]
 """A value as a plan file has it."""
 
 
+class _Contradictions(ValueError):
+    """Rules that are fine each, but mean nothing together."""
+
+    def __init__(self, problems: list[str]) -> None:
+        self.problems = problems
+        super().__init__("; ".join(problems))
+
+
 class Checked(BaseModel):
     """Immutable. Raises RulesError, which names every wrong value."""
 
@@ -22,17 +31,21 @@ class Checked(BaseModel):
         try:
             super().__init__(**given)
         except ValidationError as error:
-            found = [(".".join(map(str, one["loc"])), self._sentence(one)) for one in error.errors()]
+            found = [
+                (".".join(map(str, one["loc"])), sentence)
+                for one in error.errors()
+                for sentence in self._sentences(one)
+            ]
             raise RulesError([f"{rule}: {problem}" if rule else problem for rule, problem in found], found) from None
 
-    def impossible(self) -> str | None:
-        """What cannot mean anything, with the rules that contradict each other."""
-        return None
+    def contradictions(self) -> Iterator[str]:
+        """A sentence for what cannot mean anything, with the rules that contradict each other."""
+        yield from ()
 
     @model_validator(mode="after")
     def _fits_together(self) -> Self:
-        if problem := self.impossible():
-            raise ValueError(problem)
+        if problems := list(self.contradictions()):
+            raise _Contradictions(problems)
         return self
 
     def to_dict(self) -> dict[str, Plain]:
@@ -49,14 +62,15 @@ class Checked(BaseModel):
     __str__ = __repr__
 
     @classmethod
-    def _sentence(cls, error: ErrorDetails) -> str:
+    def _sentences(cls, error: ErrorDetails) -> list[str]:
         if error["type"] == "extra_forbidden":
-            return unknown(str(error["loc"][-1]), list(cls.model_fields))
+            return [unknown(str(error["loc"][-1]), list(cls.model_fields))]
         if error["type"] == "value_error":
-            return str(error["ctx"]["error"])
+            cause = error["ctx"]["error"]
+            return cause.problems if isinstance(cause, _Contradictions) else [str(cause)]
         if error["type"] == "literal_error":
-            return f"{error['input']!r} is not one of {error['ctx']['expected'].replace(chr(39), chr(34))}"
-        return f"{error['input']!r} is wrong: {error['msg']}"
+            return [f"{error['input']!r} is not one of {error['ctx']['expected'].replace(chr(39), chr(34))}"]
+        return [f"{error['input']!r} is wrong: {error['msg']}"]
 
 
 def _plain(value: Any) -> Plain:

@@ -78,6 +78,11 @@ def pattern(text: str) -> str:
     return text
 
 
+def is_one_key(text: str) -> bool:
+    """Whether a pattern can match no other key than itself."""
+    return "{" not in text
+
+
 def patterns(value: object) -> tuple[str, ...]:
     """One, or a list of them."""
     texts = (value,) if isinstance(value, str) else tuple(value) if isinstance(value, Sequence) else (None,)

@@ -1,5 +1,6 @@
 """Reads a plan file: TOML, every problem reported at once with its line."""
 
+import re
 import tomllib
 from dataclasses import fields
 from pathlib import Path
@@ -174,10 +175,11 @@ class _Reader:
             return Rules(**{key: value for key, (value, _) in found.items()})
         except RulesError as error:
             for key, problem in error.by_rule:
-                where = (
-                    [found[key][1]] if key in found else [path for name, (_, path) in found.items() if name in problem]
-                )
-                self.wrong(where[-1] if where else ("rules",), problem)
+                named = [key] if key in found else [name for name in found if re.search(rf"\b{name}\b", problem)]
+                where = [found[name][1] for name in named]
+                others = sorted({self.line(place) for place in where} - {self.line(where[-1])}) if where else []
+                see = "".join(f" (see line {line}, too)" for line in others)
+                self.wrong(where[-1] if where else ("rules",), problem + see)
             wrong = {key for key, _ in error.by_rule}
             right = {key: value for key, value in found.items() if key not in wrong}
             return self.rules(right) if len(right) < len(found) else Rules()  # what is left may not fit together
@@ -234,6 +236,9 @@ class _Reader:
             self.wrong((*where, name), problem)
 
     def wrong(self, where: plan_lines.Path, problem: str) -> None:
-        line = next((self.lines[where[:n]] for n in range(len(where), 0, -1) if where[:n] in self.lines), 1)
         names_the_key = problem.split(" ", 1)[0] in (where[-1], repr(where[-1]))
-        self.problems.append((line, problem if names_the_key else f"{'.'.join(where)}: {problem}"))
+        self.problems.append((self.line(where), problem if names_the_key else f"{'.'.join(where)}: {problem}"))
+
+    def line(self, where: plan_lines.Path) -> int:
+        """Where it stands, or what it would stand in."""
+        return next((self.lines[where[:n]] for n in range(len(where), 0, -1) if where[:n] in self.lines), 1)

@@ -1,6 +1,6 @@
 """The room that entries share: how much there is, and who makes way."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import Annotated
 
 from pydantic import BeforeValidator
@@ -26,13 +26,12 @@ class PoolRules(Checked):
     """What happens to a value for which there is no room: others make way, it is not kept, or so many make way that a
     share of the limit is free (``"trim 10%"``)."""
 
-    def impossible(self) -> str | None:
+    def contradictions(self) -> Iterator[str]:
         if self.when_full.mode != "evict" and self.max_entries is None and self.max_bytes is None:
-            return (
+            yield (
                 f'when_full = "{self.when_full}" without max_entries or max_bytes means nothing: there is no '
                 "limit that could be reached; give one, or leave it out"
             )
-        return None
 
     @property
     def room(self) -> Room:
@@ -60,6 +59,7 @@ class Pool(PoolRules):
     lookups: Annotated[tuple[str, ...], BeforeValidator(_names)] = ()
     """Whose room it is. Needed."""
 
-    def impossible(self) -> str | None:
-        missing = "" if self.lookups else 'lookups is missing; write, for example, lookups = ["berth", "weather"]'
-        return missing or super().impossible()
+    def contradictions(self) -> Iterator[str]:
+        if not self.lookups:
+            yield 'lookups is missing; write, for example, lookups = ["berth", "weather"]'
+        yield from super().contradictions()

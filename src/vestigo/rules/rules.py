@@ -1,12 +1,13 @@
 """How one look-up is cached."""
 
+from collections.abc import Iterator
 from fractions import Fraction
 from typing import Annotated, Literal
 
 from pydantic import BeforeValidator
 
 from vestigo.rules import values
-from vestigo.rules.conditions import KeepIf, patterns
+from vestigo.rules.conditions import KeepIf, is_one_key, patterns
 from vestigo.rules.moments import Moments, read_zone
 from vestigo.rules.pool import PoolRules
 from vestigo.rules.values import Collect, Nulls
@@ -104,16 +105,23 @@ class Rules(PoolRules):
     assume_cost: Span = Duration(0)
     """How long a load takes where the trace gives no cost in the whole look-up."""
 
-    def impossible(self) -> str | None:
-        return super().impossible() or next((problem for wrong, problem in self._contradictions() if wrong), None)
+    def contradictions(self) -> Iterator[str]:
+        yield from super().contradictions()
+        yield from (problem for wrong, problem in self._pairs() if wrong)
 
-    def _contradictions(self) -> list[tuple[bool, str]]:
+    def _pairs(self) -> list[tuple[bool, str]]:
+        pinned = {key for key in self.pin if is_one_key(key)}
         on_clock = [name for name in ("absolute_at", "clear_at") if (at := getattr(self, name)) and at.times]
         return [
             (
                 self.max_bytes is not None and self.max_bytes < self.entry_overhead,
                 f"max_bytes = {self.max_bytes} is less than entry_overhead = {self.entry_overhead}, so that nothing "
                 "could ever be kept; raise the one or lower the other",
+            ),
+            (
+                self.max_entries is not None and len(pinned) > self.max_entries,
+                f"pin holds {len(pinned)} keys and max_entries = {self.max_entries} has no room for them; raise the one "
+                "or shorten the other",
             ),
             (
                 self.entry_overhead > 2**28,

@@ -1,5 +1,6 @@
 """What is to be different about a trace: ``[whatif]`` in a plan."""
 
+from collections.abc import Iterator
 from fractions import Fraction
 from typing import Annotated, Literal
 
@@ -66,12 +67,11 @@ class WhatIf(Checked):
     zone: Annotated[str | None, BeforeValidator(read_zone)] = None
     """Where times of day are told."""
 
-    def impossible(self) -> str | None:
+    def contradictions(self) -> Iterator[str]:
         if self.restart_at and self.restart_at.times and self.zone is None:
-            return 'restart_at needs zone for times of day; write zone = "UTC" or where the clock hangs'
+            yield 'restart_at needs zone for times of day; write zone = "UTC" or where the clock hangs'
         if self.spread != "in turn" and self.nodes is None:
-            return f'spread = "{self.spread}" without nodes means nothing; say how many there are, or leave it out'
-        return None
+            yield f'spread = "{self.spread}" without nodes means nothing; say how many there are, or leave it out'
 
     def __bool__(self) -> bool:
         return bool(self.to_dict())
