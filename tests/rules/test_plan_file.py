@@ -71,14 +71,14 @@ a = 1
         ", line 7",
         ", line 9",
         ", line 10",
-        ", line 11",
+        ", line 12",
         ", line 13",
     ]
     found = "\n".join(refused(tmp_path, text))
     for part in (
         "300s",
         "did you mean 'sliding'",
-        "not supported yet",
+        "no list of values",
         "did you mean 'rules'",
         "rules.max_entries",
         "entry_overhead",

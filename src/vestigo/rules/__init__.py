@@ -1,5 +1,6 @@
 """What to replay: rules for a look-up, room that look-ups share, and the plan that names them."""
 
+from vestigo.rules.aim import Aim, Worth
 from vestigo.rules.conditions import Value
 from vestigo.rules.plan import Plan
 from vestigo.rules.plan_file import read_plan
@@ -8,4 +9,4 @@ from vestigo.rules.pool import Pool, PoolRules
 from vestigo.rules.rules import Rules
 from vestigo.rules.what_if import WhatIf
 
-__all__ = ["Plan", "Policy", "Pool", "PoolRules", "Room", "Rules", "Value", "WhatIf", "read_plan"]
+__all__ = ["Aim", "Plan", "Policy", "Pool", "PoolRules", "Room", "Rules", "Value", "WhatIf", "Worth", "read_plan"]

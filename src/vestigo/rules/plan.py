@@ -1,12 +1,13 @@
 """A plan: rules for each look-up, and named alternatives to them."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any
 
 from vestigo.errors import RulesError, unknown
+from vestigo.rules.aim import Aim
 from vestigo.rules.pool import POOL_RULES, Pool, PoolRules
 from vestigo.rules.rules import Rules
 from vestigo.rules.values import warm_up
@@ -51,9 +52,13 @@ class Plan:
     """What the columns of the trace's file mean."""
     what_if: WhatIf = WhatIf()
     """What is to be different about the trace."""
+    vary: Mapping[str, Sequence[Any]] = field(default_factory=dict)
+    """By dotted key (``"lookup.vessel.max_entries"``): values of which a sweep tries every combination."""
+    aim: Aim = Aim()
+    """What `Study.choose` makes best, and within which limits."""
 
     def __post_init__(self) -> None:
-        for name in ("lookups", "pools", "candidates"):
+        for name in ("lookups", "pools", "candidates", "vary"):
             object.__setattr__(self, name, _frozen(getattr(self, name)))
         object.__setattr__(self, "keys", _frozen({name: _frozen(each) for name, each in self.keys.items()}))
         try:

@@ -2,12 +2,14 @@
 
 import re
 import tomllib
-from dataclasses import fields
+from collections.abc import Iterator
+from dataclasses import fields, replace
 from pathlib import Path
 from typing import Any, TypeVar
 
 from vestigo.errors import PlanError, RulesError, unknown
-from vestigo.rules import conditions, plan_lines, values
+from vestigo.rules import conditions, plan_lines, values, vary
+from vestigo.rules.aim import Aim, Worth
 from vestigo.rules.plan import Plan
 from vestigo.rules.pool import Pool
 from vestigo.rules.rules import Rules
@@ -16,18 +18,17 @@ from vestigo.trace import Intake
 from vestigo.trace.reading.intake import problems
 from vestigo.units import Duration
 
-_TABLES = ["trace", "rules", "lookup", "pool", "candidate", "whatif"]
+_TABLES = ["trace", "rules", "lookup", "pool", "candidate", "whatif", "vary", "aim", "worth"]
 _OF_A_CANDIDATE = ["rules", "lookup", "pool"]
 _INTAKE = [option.name for option in fields(Intake)]
-_NOT_YET = ("vary", "aim", "worth")
 
 Table = dict[str, Any]
 _Kind = TypeVar("_Kind", Pool, WhatIf)
 
 
 def read_plan(path: str | Path) -> Plan:
-    """The plan in a TOML file with ``[trace]``, ``[rules]``, ``[lookup.*]``, ``[pool.*]``, ``[whatif]`` and
-    ``[candidate.*]``.
+    """The plan in a TOML file with ``[trace]``, ``[rules]``, ``[lookup.*]``, ``[pool.*]``, ``[whatif]``,
+    ``[candidate.*]``, ``[vary]``, ``[aim]`` and ``[worth]``.
 
     Raises PlanError, which names every problem with its line. A relative ``trace.path`` is taken from the
     plan's own folder.
@@ -73,8 +74,10 @@ class _Reader:
             trace_path=trace_path,
             intake=intake,
             what_if=self.what_if(tables),
+            aim=self.aim(tables),
             **settings,
         )
+        plan = replace(plan, vary=self.vary(tables, plan))
         if self.problems:
             raise PlanError([f"{self.path}, line {line}: {problem}" for line, problem in sorted(set(self.problems))])
         return plan
@@ -143,6 +146,57 @@ class _Reader:
             key: (value, ("whatif", key)) for key, value in table.items()
         }
         return self.checked(WhatIf, table, ("whatif",), places) or WhatIf()
+
+    def vary(self, tables: Table, plan: Plan) -> dict[str, list[Any]]:
+        """Every value is tried alone, so that what is wrong is told with its line."""
+        found = {}
+        for path, values_ in self.leaves((), self.table((), "vary", tables)):
+            where, key = ("vary", *path), ".".join(path)
+            if not isinstance(values_, list) or not values_:
+                self.wrong(where, f"{values_!r} is no list of values; write [250, 500], say")
+                continue
+            found[key] = values_
+            for value in values_ if not self.problems else ():
+                try:
+                    vary.changed(plan, {key: value})
+                except RulesError as error:
+                    for problem in error.problems:
+                        self.wrong(where, problem.removeprefix(f"{key}: "))
+        return found
+
+    def leaves(self, path: plan_lines.Path, table: Table) -> Iterator[tuple[plan_lines.Path, Any]]:
+        """A table's values with their keys, whether these are quoted whole or dotted."""
+        for key, value in table.items():
+            if isinstance(value, dict):
+                yield from self.leaves((*path, key), value)
+            else:
+                yield (*path, key), value
+
+    def aim(self, tables: Table) -> Aim:
+        stated = dict(self.table((), "aim", tables))
+        worth = self.worth(tables)
+        if "most" in stated and "least" in stated:
+            self.wrong(("aim", "least"), "one measure is made best: most, or least")
+        best = stated.pop("most", None) or stated.pop("least", None)
+        stated.pop("least", None)
+        try:
+            return Aim(best or (None if worth else "fresh_hit_rate"), stated, worth)
+        except RulesError as error:
+            for key, problem in error.by_rule:
+                names = ("most" if ("aim", "most") in self.lines else "least") if key == "best" else key
+                self.wrong(("aim", names), problem)
+            return Aim()
+
+    def worth(self, tables: Table) -> Worth | None:
+        table = self.table((), "worth", tables)
+        self.known(("worth",), table, [one.name for one in fields(Worth)])
+        if not table or self.problems:
+            return None
+        try:
+            return Worth(**table)
+        except RulesError as error:
+            self.wrong(("worth",), error.problems[0].removeprefix("worth: "))
+            return None
 
     def checked(
         self,
@@ -227,9 +281,7 @@ class _Reader:
         for name in table:
             if name in names:
                 continue
-            if name in _NOT_YET:
-                problem = f"{name!r} is not supported yet; leave it out"
-            elif name in Rules.model_fields and "rules" in names:
+            if name in Rules.model_fields and "rules" in names:
                 problem = f"{name!r} belongs into a table; write rules.{name} or lookup.NAME.{name}"
             else:
                 problem = unknown(name, names)

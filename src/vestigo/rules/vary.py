@@ -1,0 +1,95 @@
+"""Settings that vary: a plan with some of its rules changed, and every combination of several changes."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
+from itertools import product
+from math import prod
+from typing import TYPE_CHECKING, Any, TypeVar
+
+from vestigo.errors import RulesError, unknown
+from vestigo.rules.pool import Pool
+from vestigo.rules.rules import Rules
+
+if TYPE_CHECKING:
+    from vestigo.rules.plan import Plan
+
+Changes = Mapping[str, Any]
+"""New values by dotted key: ``rules.absolute``, ``lookup.vessel.max_entries``, ``pool.desk.max_bytes``."""
+
+_Settings = TypeVar("_Settings", Rules, Pool)
+_SHOWN = "rules.RULE, lookup.NAME.RULE or pool.NAME.RULE"
+
+
+def changed(plan: "Plan", changes: Changes) -> "Plan":
+    """`plan` with these changes.
+
+    A change of ``rules`` is followed by every look-up that had the same value, as if it had said nothing of that rule.
+    Raises RulesError for a key that names no rule, and for values that mean nothing.
+
+    >>> from vestigo.rules import Plan
+    >>> changed(Plan(Rules(max_entries=5)), {"rules.max_entries": 9}).rules
+    Rules(max_entries=9)
+    """
+    rules: dict[str, Any] = {}
+    lookups: dict[str, dict[str, Any]] = {}
+    pools: dict[str, dict[str, Any]] = {}
+    for key, value in changes.items():
+        table, _, rest = key.partition(".")
+        name, _, rule = rest.rpartition(".")
+        if table == "rules" and rest in Rules.model_fields:
+            rules[rest] = value
+        elif table == "lookup" and name and rule in Rules.model_fields:
+            lookups.setdefault(name.strip("\"'"), {})[rule] = value
+        elif table == "pool" and name in plan.pools and rule in Pool.model_fields and rule != "lookups":
+            pools.setdefault(name, {})[rule] = value
+        else:
+            raise RulesError(f"{key}: {_what_is_wrong(plan, table, name, rule or rest)}")
+    followed = {
+        name: {rule: value for rule, value in rules.items() if getattr(own, rule) == getattr(plan.rules, rule)}
+        for name, own in plan.lookups.items()
+    }
+    own = {
+        name: _remade(plan.lookups.get(name, plan.rules), followed.get(name, rules) | lookups.get(name, {}))
+        for name in [*plan.lookups, *(name for name in lookups if name not in plan.lookups)]
+    }
+    shared = {name: _remade(pool, pools.get(name, {})) for name, pool in plan.pools.items()}
+    return replace(plan, rules=_remade(plan.rules, rules), lookups=own, pools=shared, candidates={}, vary={})
+
+
+def combinations(vary: Mapping[str, Sequence[Any]]) -> Iterator[dict[str, Any]]:
+    """One value of each key, in every combination; the last key changes quickest.
+
+    >>> [list(one.values()) for one in combinations({"a": [1, 2], "b": [3, 4]})]
+    [[1, 3], [1, 4], [2, 3], [2, 4]]
+    """
+    return (dict(zip(vary, values, strict=True)) for values in product(*vary.values()))
+
+
+def count(vary: Mapping[str, Sequence[Any]]) -> int:
+    """How many combinations there are."""
+    return prod(map(len, vary.values())) if vary else 0
+
+
+def name_of(changes: Changes) -> str:
+    """A candidate's name: what is different about it.
+
+    >>> name_of({"lookup.vessel.max_entries": 500, "rules.absolute": "5m"})
+    'vessel.max_entries=500, absolute=5m'
+    """
+    return ", ".join(f"{key.removeprefix('lookup.').removeprefix('rules.')}={value}" for key, value in changes.items())
+
+
+def _remade(settings: _Settings, changes: Changes) -> _Settings:
+    """Checked anew, with what it says besides."""
+    if not changes:
+        return settings
+    stated = {name: getattr(settings, name) for name in settings.model_fields_set}
+    return type(settings)(**stated | dict(changes))
+
+
+def _what_is_wrong(plan: "Plan", table: str, name: str, rule: str) -> str:
+    if table not in ("rules", "lookup", "pool") or not rule:
+        return f"is no setting; write {_SHOWN}"
+    if table == "pool" and name not in plan.pools:
+        return f"there is no pool {name!r}; write {_SHOWN}"
+    return unknown(rule, list((Pool if table == "pool" else Rules).model_fields))
