@@ -1,6 +1,7 @@
 """What can go wrong, as one tree:
 
 VestigoError
+├── Interrupted     long work that was stopped before its end
 └── InputError      wrong input; `problems` holds one sentence for each thing that is wrong
     ├── TraceError  in a trace
     ├── RulesError  in rules, or in what rules are applied to
@@ -24,6 +25,10 @@ class InputError(VestigoError):
     def __init__(self, problems: str | Sequence[str]) -> None:
         self.problems = (problems,) if isinstance(problems, str) else tuple(problems)
         super().__init__("\n".join(self.problems))
+
+
+class Interrupted(VestigoError):
+    """Long work that was stopped before its end, with how to go on."""
 
 
 class TraceError(InputError):

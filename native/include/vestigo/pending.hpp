@@ -41,7 +41,7 @@ class Pending {
   // Takes the load that ends next.
   Id end(const Ends& ends) {
     const auto load = static_cast<Id>(next_);
-    turn(ends, search(next_ + 1));
+    turn(ends, next_ < last_ ? search(next_ + 1) : ends.count);  // what began last is under way until it is next itself
     return load;
   }
 

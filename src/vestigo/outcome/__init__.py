@@ -3,5 +3,6 @@
 from vestigo.outcome.measures import CAUSES, Measures
 from vestigo.outcome.outcome import Mark, Outcome, Slice
 from vestigo.outcome.spans import Spans
+from vestigo.outcome.together import together
 
-__all__ = ["CAUSES", "Mark", "Measures", "Outcome", "Slice", "Spans"]
+__all__ = ["CAUSES", "Mark", "Measures", "Outcome", "Slice", "Spans", "together"]

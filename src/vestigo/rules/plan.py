@@ -87,6 +87,34 @@ class Plan:
         for each in self.keys.values():
             yield from each.values()
 
+    def to_dict(self) -> dict[str, Any]:
+        """What is replayed, as JSON can have it: rules, pools, warm-up and what is different about the trace."""
+        return {
+            "rules": self.rules.to_dict(),
+            "lookups": {name: rules.to_dict() for name, rules in self.lookups.items()},
+            "keys": {
+                name: {pattern: rules.to_dict() for pattern, rules in each.items()} for name, each in self.keys.items()
+            },
+            "pools": {name: pool.to_dict() for name, pool in self.pools.items()},
+            "warm_up": self.warm_up if type(self.warm_up) is int else str(self.warm_up),
+            "what_if": self.what_if.to_dict(),
+        }
+
+    @classmethod
+    def from_dict(cls, stated: Mapping[str, Any]) -> "Plan":
+        """The plan that `to_dict` told."""
+        return cls(
+            rules=Rules(**stated["rules"]),
+            lookups={name: Rules(**rules) for name, rules in stated["lookups"].items()},
+            keys={
+                name: {pattern: Rules(**rules) for pattern, rules in each.items()}
+                for name, each in stated["keys"].items()
+            },
+            pools={name: Pool(**pool) for name, pool in stated["pools"].items()},
+            warm_up=stated["warm_up"],
+            what_if=WhatIf(**stated["what_if"]),
+        )
+
     def strangers(self, lookups: tuple[str, ...]) -> list[str]:
         """A sentence for every look-up that the plan names and the trace does not."""
         pooled = [name for pool in self.pools.values() for name in pool.lookups]

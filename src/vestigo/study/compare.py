@@ -2,12 +2,12 @@
 
 import dataclasses
 import os
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor, as_completed
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from vestigo.engine.job import assume, job
+from vestigo.engine.job import Job, assume, job
 from vestigo.engine.native.batches import make_ready
 from vestigo.engine.replay import Engine, run
 from vestigo.engine.what_if import applied
@@ -101,25 +101,19 @@ def compare(trace: Trace, plan: Plan, *, engine: Engine = "native", progress: Pr
     >>> {name: outcome.hits for name, outcome in results.items()}
     {'no cache': 0, 'today': 0, 'no limits': 2, 'no limits, fresh': 2}
     """
-    taken = {bounds.NO_CACHE, TODAY, bounds.KEEP_ALL, bounds.ALWAYS_FRESH} & set(plan.candidates)
-    if taken:
-        raise RulesError([f"candidate {name!r}: the name is taken; choose another" for name in sorted(taken)])
+    check_names(plan)
     what_if = plan.what_if
     trace, plan = applied(trace, plan)
-    ideal, survive = bounds.outlived(trace, [plan, *plan.candidates.values()])
-    nothing, everything = bounds.no_cache(plan), bounds.keep_all(plan, survive)
     candidates = {name: dataclasses.replace(one, warm_up=plan.warm_up) for name, one in plan.candidates.items()}
-    plans = {bounds.NO_CACHE: nothing, TODAY: plan, **candidates}
-    jobs = {name: (trace, job(trace, one)) for name, one in plans.items()}
-    jobs[bounds.KEEP_ALL] = (ideal, job(ideal, everything, instant=True))
-    versions = bounds.with_versions_as_keys(ideal, assume(ideal, plan))
-    jobs[bounds.ALWAYS_FRESH] = (versions, job(versions, everything, instant=True))
-    if engine == "native" and len(trace):
-        for assumed in {one.assumed for of, one in jobs.values() if of is trace}:
-            make_ready(trace, assumed)  # once, before the threads ask for it
+    plans = {TODAY: plan, **candidates}
+    no_cache, *ideals = references(trace, plan, list(plans.values()))
+    jobs = {bounds.NO_CACHE: no_cache()} | {name: (trace, job(trace, one)) for name, one in plans.items()}
+    jobs |= {name: ideal() for name, ideal in zip((bounds.KEEP_ALL, bounds.ALWAYS_FRESH), ideals, strict=True)}
+    if engine == "native":
+        prepare(trace, [one for of, one in jobs.values() if of is trace])
     with ThreadPoolExecutor(os.cpu_count()) as pool:
         futures = {name: pool.submit(run, *jobs[name], engine, name) for name in jobs}
-        bounded = {name: pool.submit(most_hits, trace, one) for name, one in plans.items() if name != bounds.NO_CACHE}
+        bounded = {name: pool.submit(most_hits, trace, one) for name, one in plans.items()}
         for done, _ in enumerate(as_completed(futures.values()), 1):
             if progress:
                 progress(done, len(futures))
@@ -128,3 +122,35 @@ def compare(trace: Trace, plan: Plan, *, engine: Engine = "native", progress: Pr
             {name: future.result() for name, future in bounded.items()},
             what_if,
         )
+
+
+def check_names(plan: Plan) -> None:
+    """Raises RulesError if a candidate has a name that says something else."""
+    taken = {bounds.NO_CACHE, TODAY, bounds.KEEP_ALL, bounds.ALWAYS_FRESH} & set(plan.candidates)
+    if taken:
+        raise RulesError([f"candidate {name!r}: the name is taken; choose another" for name in sorted(taken)])
+
+
+def references(trace: Trace, plan: Plan, settings: Sequence[Plan]) -> list[Callable[[], tuple[Trace, Job]]]:
+    """What `settings` are measured against, each with its own trace: no cache, no limits, and no limits but fresh.
+    Worked out when they are called.
+    """
+    ideal, survive = bounds.outlived(trace, settings)
+    everything = bounds.keep_all(plan, survive)
+
+    def always_fresh() -> tuple[Trace, Job]:
+        versions = bounds.with_versions_as_keys(ideal, assume(ideal, plan))
+        return versions, job(versions, everything, instant=True)
+
+    return [
+        lambda: (trace, job(trace, bounds.no_cache(plan))),
+        lambda: (ideal, job(ideal, everything, instant=True)),
+        always_fresh,
+    ]
+
+
+def prepare(trace: Trace, jobs: Iterable[Job]) -> None:
+    """What the native engine works out once for all replays, before threads ask for it."""
+    if len(trace):
+        for assumed in {one.assumed for one in jobs}:
+            make_ready(trace, assumed)

@@ -1,0 +1,33 @@
+"""Measures of several stretches of time, or look-ups, as one."""
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import fields
+from typing import Any
+
+import numpy as np
+
+from vestigo.outcome.measures import Measures
+from vestigo.outcome.spans import Spans
+
+_MOSTS = {"entries_peak", "memory_peak", "longest_read_ns", "oldest_stale_ns", "surge_second", "surge_minute"}
+"""Of these the largest counts. A minute that lies in two stretches counts with the larger part of its calls."""
+
+
+def together(parts: Sequence[Measures]) -> Measures:
+    """What was counted in stretches of time that follow each other. Needs one at least."""
+    return Measures(**{field.name: _joined(field.name, parts) for field in fields(Measures)})
+
+
+def _joined(name: str, parts: Sequence[Measures]) -> Any:
+    values = [getattr(part, name) for part in parts]
+    if name in _MOSTS:
+        return max(values)
+    if name == "misses_by_cause":
+        return dict(sum((Counter(each) for each in values), Counter()))
+    if isinstance(values[0], Spans):
+        ns, places = np.unique(np.concatenate([each.ns for each in values]), return_inverse=True)
+        times = np.zeros(len(ns), np.int64)
+        np.add.at(times, places, np.concatenate([each.times for each in values]))
+        return Spans(ns, times)
+    return sum(values)

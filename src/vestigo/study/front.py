@@ -1,0 +1,33 @@
+"""The candidates that no other beats."""
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from vestigo.errors import InputError
+from vestigo.rules.aim import measure
+
+if TYPE_CHECKING:
+    from vestigo.study.study import Candidate
+
+
+def unbeaten(candidates: Sequence["Candidate"], measures: Sequence[str], part: str = "whole") -> list["Candidate"]:
+    """Best in the first measure first. Raises InputError for a measure that there is not."""
+    table = costs(candidates, measures, part)
+    order = np.lexsort(table.T[::-1])
+    kept: list[int] = []
+    for place in order:  # whatever beats it comes before it, and if that is beaten, what beats that does
+        if not (kept and np.any(np.all(table[kept] <= table[place], axis=1))):
+            kept.append(int(place))
+    return [candidates[place] for place in kept]
+
+
+def costs(candidates: Sequence["Candidate"], measures: Sequence[str], part: str = "whole") -> np.ndarray:
+    """One row a candidate, one column a measure; less is better."""
+    try:
+        signs = [-1.0 if measure(name).more_is_better else 1.0 for name in measures]
+    except ValueError as error:
+        raise InputError(f"front: {error}") from None
+    rows = [[sign * one.measure(name, part) for sign, name in zip(signs, measures, strict=True)] for one in candidates]
+    return np.array(rows, float).reshape(len(candidates), len(measures))

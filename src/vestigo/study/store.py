@@ -1,0 +1,117 @@
+"""Results on disk: each candidate's, under a name that is made of all that it depends on, so that it is found again."""
+
+import hashlib
+import json
+import sqlite3
+from collections.abc import Mapping
+from importlib.metadata import version
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+
+from vestigo.errors import InputError
+from vestigo.rules import Plan
+from vestigo.trace import Trace
+from vestigo.trace.names import arrow_names
+
+_FORMAT = 1
+_COLUMNS = ("at", "op", "lookup", "key", "size", "cost", "found", "version", "scope", "node", "force")
+
+
+class Store:
+    """A SQLite file. What is put is there at once, whatever happens to the process afterwards.
+
+    A file that is damaged is set aside, and `notes` says so. Raises InputError where the file cannot be written, or is
+    something else.
+    """
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        self.notes: list[str] = []
+        try:
+            try:
+                self._file = self._opened()
+            except sqlite3.DatabaseError as error:
+                if isinstance(error, sqlite3.OperationalError):
+                    raise
+                self._set_aside()
+                self._file = self._opened()
+        except sqlite3.OperationalError as error:
+            raise InputError(f"{path}: results cannot be kept there: {error}; name another file") from None
+
+    def get(self, name: str) -> dict[str, Any] | None:
+        """What was put under this name, unless it has been damaged since."""
+        row = self._file.execute("SELECT content, digest FROM result WHERE name = ?", (name,)).fetchone()
+        if row is None:
+            return None
+        content, digest = row
+        if not isinstance(content, str) or _digest(content) != digest:
+            self.notes.append(f"{self.path}: a result is damaged; it is replayed again")
+            return None
+        found: dict[str, Any] = json.loads(content)
+        return found
+
+    def put(self, name: str, result: Mapping[str, Any]) -> None:
+        """Raises InputError if the disk is full."""
+        content = json.dumps(result)
+        try:
+            with self._file:
+                self._file.execute("INSERT OR REPLACE INTO result VALUES (?, ?, ?)", (name, content, _digest(content)))
+        except sqlite3.OperationalError as error:
+            kept = self._file.execute("SELECT count(*) FROM result").fetchone()[0]
+            raise InputError(
+                f"{self.path}: a result cannot be kept: {error}; the {kept:,} so far are, so make room, and the same "
+                "call goes on from there"
+            ) from None
+
+    def close(self) -> None:
+        self._file.close()
+
+    def _opened(self) -> sqlite3.Connection:
+        file = sqlite3.connect(self.path)
+        try:
+            if file.execute("PRAGMA quick_check").fetchone() != ("ok",):
+                raise sqlite3.DatabaseError("damaged")
+            tables = {name for (name,) in file.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
+            if tables - {"result"}:
+                raise sqlite3.OperationalError("it is a database of something else")
+            file.execute("CREATE TABLE IF NOT EXISTS result (name TEXT PRIMARY KEY, content TEXT, digest TEXT)")
+            file.commit()
+        except BaseException:
+            file.close()
+            raise
+        return file
+
+    def _set_aside(self) -> None:
+        aside = next(
+            name
+            for number in range(1, 10_000)
+            if not (name := self.path.with_name(f"{self.path.name}.damaged-{number}")).exists()
+        )
+        self.path.rename(aside)
+        self.notes.append(f"{self.path}: is damaged, so it is set aside as {aside.name} and all is replayed anew")
+
+
+def trace_name(trace: Trace) -> str:
+    """Of all that a trace holds."""
+    digest = hashlib.blake2b(digest_size=20)
+    for part in trace.parts():
+        for name in _COLUMNS:
+            digest.update(np.ascontiguousarray(getattr(part, name)).tobytes())
+    digest.update(json.dumps([trace.lookups, trace.nodes, len(trace)]).encode())
+    for buffer in arrow_names(trace.keys).cast(pa.large_string()).buffers()[1:]:
+        digest.update(buffer or b"")
+    return digest.hexdigest()
+
+
+def result_name(trace: str, plan: Plan, *more: object) -> str | None:
+    """Of what a candidate's result depends on; None if that cannot be told, since some rule is a user's own code."""
+    if any(rules.eviction.own is not None or (rules.keep_if and rules.keep_if.own) for rules in plan.all_rules()):
+        return None
+    return _digest(json.dumps([_FORMAT, version("vestigo"), trace, plan.to_dict(), *more], sort_keys=True, default=str))
+
+
+def _digest(content: str) -> str:
+    return hashlib.blake2b(content.encode(), digest_size=20).hexdigest()
