@@ -8,24 +8,28 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from vestigo.engine import replay, what_if
-    from vestigo.errors import InputError, PlanError, RulesError, TraceError, VestigoError
+    from vestigo.errors import InputError, Interrupted, PlanError, RulesError, TraceError, VestigoError
     from vestigo.outcome import Measures, Outcome
     from vestigo.recording import Recorder
-    from vestigo.rules import Plan, Policy, Pool, Rules, WhatIf, read_plan
+    from vestigo.rules import Aim, Plan, Policy, Pool, Rules, WhatIf, Worth, read_plan
     from vestigo.show import figures
-    from vestigo.study import Comparison, Survey, compare, survey
+    from vestigo.study import Candidate, Comparison, Pick, Study, Survey, compare, survey, sweep
     from vestigo.trace import Intake, Trace, read_trace, shape, synth, write_trace
     from vestigo.units import Duration
 
 __version__ = "0.1.0"
 
 _HOMES = {
+    "Aim": "rules",
+    "Candidate": "study",
     "Comparison": "study",
     "Duration": "units",
     "InputError": "errors",
     "Intake": "trace",
+    "Interrupted": "errors",
     "Measures": "outcome",
     "Outcome": "outcome",
+    "Pick": "study",
     "Plan": "rules",
     "PlanError": "errors",
     "Policy": "rules",
@@ -33,11 +37,13 @@ _HOMES = {
     "Recorder": "recording",
     "Rules": "rules",
     "RulesError": "errors",
+    "Study": "study",
     "Survey": "study",
     "Trace": "trace",
     "TraceError": "errors",
     "VestigoError": "errors",
     "WhatIf": "rules",
+    "Worth": "rules",
     "compare": "study",
     "figures": "show.figures",
     "read_plan": "rules",
@@ -45,6 +51,7 @@ _HOMES = {
     "replay": "engine",
     "shape": "trace.shape",
     "survey": "study",
+    "sweep": "study",
     "synth": "trace",
     "what_if": "engine.what_if",
     "write_trace": "trace",
@@ -53,12 +60,16 @@ _HOMES = {
 _MODULES = ("figures", "shape", "what_if")
 
 __all__ = [
+    "Aim",
+    "Candidate",
     "Comparison",
     "Duration",
     "InputError",
     "Intake",
+    "Interrupted",
     "Measures",
     "Outcome",
+    "Pick",
     "Plan",
     "PlanError",
     "Policy",
@@ -66,11 +77,13 @@ __all__ = [
     "Recorder",
     "Rules",
     "RulesError",
+    "Study",
     "Survey",
     "Trace",
     "TraceError",
     "VestigoError",
     "WhatIf",
+    "Worth",
     "__version__",
     "compare",
     "figures",
@@ -79,6 +92,7 @@ __all__ = [
     "replay",
     "shape",
     "survey",
+    "sweep",
     "synth",
     "what_if",
     "write_trace",

@@ -9,6 +9,7 @@ from vestigo.errors import RulesError, unknown
 from vestigo.units import SECOND, Duration, format_bytes, format_seconds, format_share, parse_bytes, parse_share
 
 _LIMIT = re.compile(r"\s*(<=|>=)\s*(.*?)\s*")
+_PARTS = re.compile(r"\s*(\d+\.\d+)\s*([A-Za-z]+)\s*")
 _NUMBER = re.compile(r"\d+(?:_\d+)*(?:\.\d+)?")
 
 Kind = Literal["share", "size", "span", "count"]
@@ -25,7 +26,8 @@ class Measure(NamedTuple):
         if self.kind == "share":
             return float(parse_share(text))
         if self.kind == "size":
-            return parse_bytes(text)
+            size = _PARTS.fullmatch(text)  # a bound may lie between two bytes
+            return float(size[1]) * parse_bytes(f"1 {size[2]}") if size else parse_bytes(text)
         if self.kind == "span":
             return Duration.parse(text) / SECOND
         if not _NUMBER.fullmatch(text):

@@ -93,10 +93,12 @@ class Plan:
             "rules": self.rules.to_dict(),
             "lookups": {name: rules.to_dict() for name, rules in self.lookups.items()},
             "keys": {
-                name: {pattern: rules.to_dict() for pattern, rules in each.items()} for name, each in self.keys.items()
+                name: {pattern: rules.to_dict() for pattern, rules in each.items()}
+                for name, each in self.keys.items()
+                if each
             },
             "pools": {name: pool.to_dict() for name, pool in self.pools.items()},
-            "warm_up": self.warm_up if type(self.warm_up) is int else str(self.warm_up),
+            "warm_up": self.warm_up if self.warm_up and type(self.warm_up) is int else str(Duration(self.warm_up)),
             "what_if": self.what_if.to_dict(),
         }
 

@@ -149,14 +149,14 @@ class _Reader:
 
     def vary(self, tables: Table, plan: Plan) -> dict[str, list[Any]]:
         """Every value is tried alone, so that what is wrong is told with its line."""
-        found = {}
+        found, to_try = {}, not self.problems
         for path, values_ in self.leaves((), self.table((), "vary", tables)):
             where, key = ("vary", *path), ".".join(path)
             if not isinstance(values_, list) or not values_:
                 self.wrong(where, f"{values_!r} is no list of values; write [250, 500], say")
                 continue
             found[key] = values_
-            for value in values_ if not self.problems else ():
+            for value in values_ if to_try else ():
                 try:
                     vary.changed(plan, {key: value})
                 except RulesError as error:

@@ -43,7 +43,7 @@ POOL_RULES = tuple(PoolRules.model_fields)
 
 
 def _names(value: object) -> tuple[str, ...]:
-    names = tuple(value) if isinstance(value, Sequence) and not isinstance(value, str) else ()
+    names = (value,) if isinstance(value, str) else tuple(value) if isinstance(value, Sequence) else ()
     if not names or not all(isinstance(name, str) for name in names) or len(set(names)) < len(names):
         raise ValueError(f'{value!r} is not a list of look-ups; write, for example, ["berth", "weather"]')
     return names

@@ -1,6 +1,20 @@
 """Many replays of one trace, side by side; and what is in it before any cache."""
 
+from vestigo.study.choose import Pick
 from vestigo.study.compare import Comparison, compare
+from vestigo.study.study import Candidate, Study
 from vestigo.study.survey import Finding, Survey, Traits, survey
+from vestigo.study.sweep import sweep
 
-__all__ = ["Comparison", "Finding", "Survey", "Traits", "compare", "survey"]
+__all__ = [
+    "Candidate",
+    "Comparison",
+    "Finding",
+    "Pick",
+    "Study",
+    "Survey",
+    "Traits",
+    "compare",
+    "survey",
+    "sweep",
+]

@@ -65,10 +65,9 @@ class Study(Mapping[str, Candidate]):
     references: Mapping[str, Candidate]
     """No cache, and the ceilings: no settings that anyone could have."""
     aim: Aim = Aim()
-    split_ns: int = 0
-    """Where the first part ends, on which candidates are ranked; the rest confirms."""
-    span_ns: int = 0
-    """Of the counted time."""
+    bounds_ns: tuple[int, int, int] = (0, 0, 0)
+    """Where counting begins, where the first part ends, on which candidates are ranked, and where the rest ends, which
+    confirms."""
     replayed: int = 0
     """How many candidates were replayed; the others were known from before."""
     notes: tuple[str, ...] = ()
@@ -86,6 +85,11 @@ class Study(Mapping[str, Candidate]):
     @property
     def today(self) -> Candidate:
         return next(iter(self.candidates.values()))
+
+    def span_ns(self, part: str = "whole") -> int:
+        """How long the part is."""
+        begin, split, end = self.bounds_ns
+        return {"whole": end - begin, "first": split - begin, "rest": end - split}[part]
 
     def front(self, measures: Sequence[str] = FRONT, part: str = "whole") -> list[Candidate]:
         """The candidates that no other beats: none is as good in every measure and better in one. Best first.

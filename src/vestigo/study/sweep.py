@@ -2,8 +2,9 @@
 
 import dataclasses
 import os
+import time
 from collections.abc import Callable, Iterator, Mapping
-from concurrent.futures import BrokenExecutor, Executor, Future, ThreadPoolExecutor, as_completed
+from concurrent.futures import BrokenExecutor, Executor, ThreadPoolExecutor, as_completed
 from functools import lru_cache
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -12,7 +13,7 @@ from vestigo.engine.job import Job, job
 from vestigo.engine.what_if import applied
 from vestigo.errors import Interrupted, RulesError, TraceError
 from vestigo.rules import Plan
-from vestigo.rules.vary import changed, combinations, name_of
+from vestigo.rules.vary import changed, combinations, count, name_of
 from vestigo.study import bounds
 from vestigo.study.compare import check_names, prepare, references
 from vestigo.study.store import Store, result_name, trace_name
@@ -37,7 +38,7 @@ class Task(NamedTuple):
     """Whether a worker elsewhere can do it."""
 
 
-def sweep(
+def sweep(  # noqa: PLR0913
     trace: Trace | str | Path,
     plan: Plan,
     *,
@@ -74,9 +75,11 @@ def sweep(
     today = job(on, used)
     split = split_at(today, rest)
     store = Store(Path(results)) if results is not None else None
+    found: dict[str, Result] = {}
+    tasks: list[Task] = []
     try:
         kept = _Names(given if store else None, rest)
-        tasks = [
+        tasks += [
             Task(name, kept.of(one), replayed_at, (str(path.resolve()), one.to_dict(), rest), True)
             if executor and path
             else Task(name, kept.of(one), _replayed_here, (on, used.candidates[name], name, split))
@@ -88,7 +91,7 @@ def sweep(
             Task(name, kept.of(settings[TODAY][1], name, survive), _referred, (make, name, split))
             for name, make in zip(REFERENCES, makers, strict=True)
         ]
-        found = _known(tasks, store)
+        found |= _known(tasks, store)
         missing = [task for task in tasks if task.name not in found]
         if missing:
             prepare(on, [today])
@@ -97,6 +100,10 @@ def sweep(
             if progress:
                 progress(done, len(tasks))
         notes += store.notes if store else []
+    except (KeyboardInterrupt, BrokenExecutor) as why:
+        stopped = "stopped" if isinstance(why, KeyboardInterrupt) else "the workers are lost"
+        more = "the same call goes on from there" if store else "give a file for results, and they are kept"
+        raise Interrupted(f"{stopped} after {len(found):,} of {len(tasks):,} replays; {more}") from None
     finally:
         if store:
             store.close()
@@ -104,16 +111,31 @@ def sweep(
         {name: Candidate(name, changes, one, found[name]) for name, (changes, one) in settings.items()},
         {name: Candidate(name, {}, used, found[name]) for name in REFERENCES},
         plan.aim,
-        split,
-        today.slicing.most * today.slicing.width_ns,
+        _bounds(on, today, split),
         len(missing),
         tuple(notes),
         given.source,
     )
 
 
+def _bounds(trace: Trace, today: Job, split: int) -> tuple[int, int, int]:
+    if len(trace) == 0:
+        return 0, 0, 0
+    return int(trace.at[today.first_counted]), split, int(trace.at[-1])
+
+
+def estimated_seconds(trace: Trace, plan: Plan) -> float:
+    """How long a sweep would take on this machine's cores: from one replay of today's settings, once all is ready."""
+    on, used = applied(trace, dataclasses.replace(plan, candidates={}, vary={}))
+    today = job(on, used)
+    prepare(on, [today])
+    begun = time.perf_counter()
+    replayed(on, today, TODAY, split_at(today, SHARE_FOR_REST))
+    return (time.perf_counter() - begun) * count(plan.vary) / (os.cpu_count() or 1)
+
+
 def settings_of(plan: Plan) -> tuple[dict[str, tuple[Mapping[str, Any], Plan]], list[str]]:
-    """Today's settings and all candidates by name, with what they change; and a note on combinations that mean nothing."""
+    """Today's settings and all candidates by name, with what they change; and what is left out."""
     today = dataclasses.replace(plan, candidates={}, vary={})
     settings: dict[str, tuple[Mapping[str, Any], Plan]] = {TODAY: ({}, today)}
     for name, one in plan.candidates.items():
@@ -173,34 +195,15 @@ def _results(tasks: list[Task], store: Store | None, executor: Executor | None) 
             (executor if task.anywhere and executor else threads).submit(task.run, *task.arguments): task
             for task in tasks
         }
-        waiting = set(futures)
         try:
             for future in as_completed(futures):
-                waiting.discard(future)
                 yield futures[future].name, _keep(future.result(), futures[future], store)
-        except (KeyboardInterrupt, BrokenExecutor) as why:
-            done = len(futures) - len(waiting) + _keep_what_is_done(waiting, futures, store)
-            stopped = "stopped" if isinstance(why, KeyboardInterrupt) else "the workers are lost"
-            more = "the same call goes on from there" if store else "give a file for results, and they are kept"
-            raise Interrupted(f"{stopped} after {done:,} of {len(futures):,} replays; {more}") from None
         finally:
-            for future in waiting:
-                future.cancel()
+            for future in futures:
+                future.cancel()  # those that run are waited for: each takes seconds
 
 
 def _keep(result: Result, task: Task, store: Store | None) -> Result:
     if store is not None and task.kept_as is not None:
         store.put(task.kept_as, result)
     return result
-
-
-def _keep_what_is_done(
-    waiting: "set[Future[Result]]", futures: "dict[Future[Result], Task]", store: Store | None
-) -> int:
-    """Those that run are let run: each takes seconds."""
-    for future in waiting:
-        future.cancel()
-    finished = [future for future in waiting if not future.cancelled() and not future.exception()]
-    for future in finished:
-        _keep(future.result(), futures[future], store)
-    return len(finished)

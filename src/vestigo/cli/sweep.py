@@ -1,0 +1,133 @@
+"""``vestigo sweep`` and ``vestigo choose``: many candidates, and the one to take."""
+
+import json
+import time
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from vestigo.cli.intake import SetOption, StrictOption, TraceArgument
+
+if TYPE_CHECKING:
+    from vestigo.rules import Plan
+    from vestigo.study import Study
+    from vestigo.trace import Trace
+
+_ASKS_FROM = 10 * 60.0
+"""A sweep that would take so many seconds is not begun unasked."""
+NOT_MET = 1
+
+PlanFile = Annotated[Path, typer.Option("--plan", help="The plan file, with [vary], [candidate.*] and [aim].")]
+ResultsOption = Annotated[
+    Path | None,
+    typer.Option(help="Where results are kept, to go on from. Default: beside the plan.", show_default=False),
+]
+YesOption = Annotated[bool, typer.Option("--yes", help="Begin, however long it takes.")]
+JsonOption = Annotated[bool, typer.Option("--json", help="Print all measures as JSON.")]
+
+
+def sweep(
+    plan: PlanFile,
+    trace: TraceArgument = None,
+    results: ResultsOption = None,
+    yes: YesOption = False,
+    as_json: JsonOption = False,
+    settings: SetOption = None,
+    strict: StrictOption = False,
+) -> None:
+    """Replay every candidate and every combination of what varies, and show those that no other beats.
+
+    Example: vestigo sweep skerrow-quay.parquet --plan plan.toml
+    """
+    study = swept(trace, plan, results, yes, settings, strict)
+    if as_json:
+        print(json.dumps(study.to_dict(), indent=2))
+        return
+    from vestigo.cli.screen import show
+    from vestigo.show.study import study_text
+
+    show(study_text(study))
+
+
+def choose(
+    plan: PlanFile,
+    trace: TraceArgument = None,
+    results: ResultsOption = None,
+    write: Annotated[
+        Path | None, typer.Option(help="Write the picked settings there, as a plan file.", show_default=False)
+    ] = None,
+    yes: YesOption = False,
+    as_json: JsonOption = False,
+    settings: SetOption = None,
+    strict: StrictOption = False,
+) -> None:
+    """Sweep, and name the candidate that is best at the plan's [aim] within its limits, with proof.
+
+    Exit status 1 if no candidate keeps the limits, or the pick does not hold on the rest of the trace.
+
+    Example: vestigo choose skerrow-quay.parquet --plan plan.toml --write picked.toml
+    """
+    pick = swept(trace, plan, results, yes, settings, strict).choose()
+    if as_json:
+        print(json.dumps(pick.to_dict(), indent=2))
+    else:
+        from vestigo.cli.screen import show
+        from vestigo.show.study import pick_text
+
+        show(pick_text(pick))
+    if write is not None and pick.is_met:
+        from vestigo.files import replacing
+        from vestigo.rules.plan_text import plan_text
+
+        with replacing(write) as unfinished:
+            unfinished.write_text(f"# {pick.candidate.name}\n{plan_text(pick.candidate.plan)}\n")
+    if not (pick.is_met and pick.holds):
+        raise typer.Exit(NOT_MET)
+
+
+def swept(
+    where: str | None,
+    plan_path: Path,
+    results: Path | None,
+    yes: bool,
+    settings: list[str] | None = None,
+    strict: bool = False,
+) -> "Study":
+    """The study of a plan file, with time left on the terminal."""
+    from vestigo.cli.intake import parsed, read
+    from vestigo.cli.screen import Progress
+    from vestigo.rules import read_plan
+    from vestigo.study import sweep as run_sweep
+    from vestigo.units import format_seconds
+
+    plan = read_plan(plan_path)
+    with Progress() as progress:
+        trace = read(where, plan, parsed(settings, strict), progress)
+        if not yes:
+            _refuse_if_long(trace, plan)
+        begun = time.monotonic()
+
+        def step(done: int, of: int) -> None:
+            left = (time.monotonic() - begun) / done * (of - done)
+            progress.step(f"replayed {done:,} of {of:,}, about {format_seconds(left)} left")
+
+        return run_sweep(trace, plan, results=results or plan_path.with_suffix(".results"), progress=step)
+
+
+def _refuse_if_long(trace: "Trace", plan: "Plan") -> None:
+    """Raises InputError, which says how many replays there are and how long they would take."""
+    from vestigo.errors import InputError
+    from vestigo.rules.vary import count
+    from vestigo.study.sweep import estimated_seconds
+    from vestigo.units import format_seconds
+
+    candidates = count(plan.vary)
+    if candidates < 100:
+        return
+    seconds = estimated_seconds(trace, plan)
+    if seconds > _ASKS_FROM:
+        raise InputError(
+            f"[vary] makes {candidates:,} candidates, which take about {format_seconds(seconds)}; vary less, or say "
+            "--yes"
+        )

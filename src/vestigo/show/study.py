@@ -1,0 +1,78 @@
+"""A study and its pick as text for the terminal: the answer first, then a table."""
+
+from collections.abc import Sequence
+
+from rich.console import Group, RenderableType
+from rich.table import Table
+from rich.text import Text
+
+from vestigo.rules.aim import MEASURES, Measure
+from vestigo.show.grid import GAP, NAME, Column, grid, in_one_unit
+from vestigo.show.safe import printable
+from vestigo.study import Candidate, Pick, Study
+from vestigo.study.reasons import details, sentence
+from vestigo.units import SHARES, SIZES, SPANS, counted
+
+MOST_ROWS = 20
+_SHOWN = ("hit_rate", "fresh_hit_rate", "stale_rate", "loads", "read_time.p95", "memory_peak")
+_UNITS = {"share": SHARES, "size": SIZES, "span": SPANS}
+
+
+def study_text(study: Study) -> RenderableType:
+    """How many candidates there are, and those that no other beats."""
+    front = study.front()
+    shown = front[:MOST_ROWS]
+    known = len(study) + len(study.references) - study.replayed
+    parts: list[RenderableType] = [
+        Text.assemble(
+            (f"{counted(len(study), 'candidate')}, {len(front):,} of which no other beats", "bold"),
+            " in hit rate, memory and stale reads together",
+            f" ({counted(known, 'result')} known from before)." if known else ".",
+            f" The table shows {len(shown):,} of them." if len(shown) < len(front) else "",
+        ),
+        Text(),
+        _table("the front", [study.today, *(one for one in shown if one is not study.today)], study),
+    ]
+    if long_names := [one for one in shown if len(one.name) > NAME]:
+        parts += [Text(), *(Text(f"{_number(one, study)}  {printable(one.name, most=200)}") for one in long_names)]
+    return Group(*parts, *(Text(f"\n{printable(note, most=300)}") for note in study.notes))
+
+
+def pick_text(pick: Pick) -> RenderableType:
+    """The pick and why; beside today's settings, no cache and the ceilings."""
+    study = pick.study
+    no_cache, *ceilings = study.references.values()
+    rows = [no_cache, study.today, *([pick.candidate] if pick.candidate is not study.today else []), *ceilings]
+    lines = [Text(printable(line, most=500)) for line in details(pick)]
+    return Group(
+        Text(printable(sentence(pick), most=1000), style="bold"),
+        Text(),
+        _table("all look-ups", rows, study, pick.candidate),
+        Text(),
+        *lines,
+    )
+
+
+def _table(title: str, rows: Sequence[Candidate], study: Study, pick: Candidate | None = None) -> Table:
+    styles = ["bold" if one is pick else "" if one.name in study else "dim" for one in rows]
+    columns = [_column(name, MEASURES[name], rows) for name in _SHOWN]
+    names = ["the pick" if one is pick and len(one.name) > NAME else _name(one, study) for one in rows]
+    return grid(title, names, columns, styles, GAP)
+
+
+def _column(name: str, measure: Measure, rows: Sequence[Candidate]) -> Column:
+    heading = {"loads": "origin calls", "read_time.p95": "read p95", "fresh_hit_rate": "fresh hits"}.get(name)
+    heading = heading or name.replace("_rate", " rate" if name == "hit_rate" else "").replace("_", " ")
+    amounts = [one.measure(name) for one in rows]
+    if measure.kind == "count":
+        return Column(heading, "", [f"{amount:,.0f}" for amount in amounts])
+    return in_one_unit(heading, amounts, _UNITS[measure.kind])
+
+
+def _name(candidate: Candidate, study: Study) -> str:
+    return candidate.name if len(candidate.name) <= NAME else _number(candidate, study)
+
+
+def _number(candidate: Candidate, study: Study) -> str:
+    """For a name that does not fit."""
+    return f"#{list(study).index(candidate.name)}"

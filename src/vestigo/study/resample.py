@@ -1,0 +1,56 @@
+"""How sure: the slices of time drawn again and again in blocks, as if the trace had gone otherwise.
+
+The circular block bootstrap: D. N. Politis, J. P. Romano, "A circular block-resampling procedure for stationary data",
+1992. Slices near each other are alike, so that whole blocks of them are drawn, as long as the cube root of how many
+slices there are (P. Hall, J. L. Horowitz, B.-Y. Jing, "On blocking rules for the bootstrap with dependent data", 1995).
+"""
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+if TYPE_CHECKING:
+    from vestigo.study.study import Candidate
+
+TIMES = 1000
+
+_RATES = {
+    "hit_rate": lambda drawn: drawn("hits") / drawn("reads"),
+    "fresh_hit_rate": lambda drawn: (drawn("hits") - drawn("stale_hits")) / drawn("reads"),
+    "stale_rate": lambda drawn: drawn("stale_hits") / drawn("reads"),
+    "loads": lambda drawn: drawn("loads"),
+}
+"""What slices tell."""
+
+
+class Resamples:
+    """The same draws for every candidate, so that they are compared on the same times."""
+
+    def __init__(self, slices: int, seed: int = 0, times: int = TIMES) -> None:
+        self.times = times
+        length = max(round(slices ** (1 / 3)), 1)
+        blocks = -(-slices // length)
+        begins = np.random.default_rng(seed).integers(0, slices, (times, blocks, 1))
+        places = ((begins + np.arange(length)) % slices).reshape(times, -1)[:, :slices]
+        self._weights = np.zeros((times, slices))
+        np.add.at(self._weights, (np.arange(times)[:, None], places), 1)
+
+    def rates(self, candidate: "Candidate", name: str) -> np.ndarray:
+        """A rate of `candidate` in each resample."""
+        with np.errstate(invalid="ignore", divide="ignore"):
+            found = _RATES[name](lambda count: self._weights @ candidate.slices(count))
+        rates: np.ndarray = np.nan_to_num(found)
+        return rates
+
+    def interval(self, candidate: "Candidate", name: str, share: float = 0.95) -> tuple[float, float]:
+        """The middle `share` of the resamples."""
+        low, high = np.quantile(self.rates(candidate, name), [(1 - share) / 2, (1 + share) / 2])
+        return float(low), float(high)
+
+    def ahead(self, pick: "Candidate", other: "Candidate", name: str | None) -> tuple[int, int] | None:
+        """In how many resamples of all `pick` is better than `other`; None where slices do not tell."""
+        if name not in _RATES:
+            return None
+        sign = -1 if name in ("stale_rate", "loads") else 1
+        difference = sign * (self.rates(pick, name) - self.rates(other, name))
+        return int(np.count_nonzero(difference > 0)), self.times

@@ -1,0 +1,102 @@
+"""``vestigo sweep`` and ``vestigo choose`` as a user meets them."""
+
+import json
+import signal
+import subprocess
+import time
+from pathlib import Path
+
+import pytest
+
+from tests.cli.test_cli import VESTIGO, lines, run
+from vestigo import read_plan, replay, synth, write_trace
+
+PLAN = """
+[trace]
+path = "t.arrow"
+[rules]
+max_entries = 50
+absolute = "1m"
+[candidate.roomy]
+rules.max_entries = 500
+[vary]
+"rules.max_entries" = [10, 100, 300]
+"rules.absolute" = ["10s", "1m"]
+[aim]
+most = "fresh_hit_rate"
+"""
+
+
+@pytest.fixture
+def folder(tmp_path: Path) -> Path:
+    write_trace(synth(reads=20_000, keys=1000, skew=0.8, changes="10m", seed=1), tmp_path / "t.arrow")
+    (tmp_path / "plan.toml").write_text(PLAN)
+    return tmp_path
+
+
+def test_a_sweep_shows_what_no_other_beats_and_goes_on_where_it_was(folder: Path) -> None:
+    done = run("sweep", "--plan", "plan.toml", cwd=folder)
+    assert (done.returncode, done.stderr) == (0, "")
+    assert done.stdout.startswith("8 candidates, ")
+    assert "known from before" not in done.stdout
+    assert max(map(len, lines(done.stdout))) <= 100
+    again = run("sweep", "--plan", "plan.toml", cwd=folder)
+    assert "(11 results known from before)" in " ".join(again.stdout.split())
+    assert (folder / "plan.results").exists()
+    told = json.loads(run("sweep", "--plan", "plan.toml", "--json", cwd=folder).stdout)
+    assert told["candidates"]["max_entries=10, absolute=10s"]["changes"] == {
+        "rules.max_entries": 10,
+        "rules.absolute": "10s",
+    }
+
+
+def test_the_pick_is_written_as_a_plan_that_gives_what_was_promised(folder: Path) -> None:
+    done = run("choose", "--plan", "plan.toml", "--write", "picked.toml", cwd=folder)
+    assert done.returncode == 0
+    assert done.stdout.startswith("Take roomy: fresh_hit_rate ")
+    told = json.loads(run("choose", "--plan", "plan.toml", "--json", cwd=folder).stdout)
+    picked = read_plan(folder / "picked.toml")
+    assert replay(synth(reads=20_000, keys=1000, skew=0.8, changes="10m", seed=1), picked).to_dict() == told["whole"]
+
+
+@pytest.mark.parametrize(
+    ("aim", "says"),
+    [
+        ('memory_peak = "<= 1 KiB"', "No candidate keeps the limits. The closest is max_entries=10"),
+        ('hit_rate = ">= 90 %"', "No candidate keeps the limits. The closest is roomy: hit_rate is "),
+    ],
+)
+def test_limits_that_nothing_keeps_are_exit_status_1_with_the_closest(folder: Path, aim: str, says: str) -> None:
+    (folder / "plan.toml").write_text(PLAN + aim + "\n")
+    done = run("choose", "--plan", "plan.toml", "--write", "picked.toml", cwd=folder)
+    assert done.returncode == 1
+    assert says in done.stdout
+    assert not (folder / "picked.toml").exists()
+
+
+def test_a_sweep_without_end_is_not_begun_unasked(folder: Path) -> None:
+    many = PLAN.replace("[10, 100, 300]", str(list(range(1, 1001)))).replace(
+        '["10s", "1m"]', str([f"{s}s" for s in range(1, 1001)])
+    )
+    (folder / "plan.toml").write_text(many)
+    done = run("sweep", "--plan", "plan.toml", cwd=folder)
+    assert (done.returncode, done.stdout) == (2, "")
+    assert "[vary] makes 1,000,000 candidates, which take about " in done.stderr
+    assert not (folder / "plan.results").exists()
+
+
+@pytest.mark.parametrize("how", [signal.SIGINT, signal.SIGKILL])
+def test_a_sweep_that_is_stopped_goes_on_where_it_was(folder: Path, how: signal.Signals) -> None:
+    (folder / "plan.toml").write_text(PLAN.replace("[10, 100, 300]", str(list(range(1, 1000)))))
+    going = subprocess.Popen([*VESTIGO, "sweep", "--plan", "plan.toml"], cwd=folder, stderr=subprocess.PIPE, text=True)
+    results = folder / "plan.results"
+    until = time.monotonic() + 60
+    while not (results.exists() and results.stat().st_size > 100_000) and time.monotonic() < until:
+        time.sleep(0.02)
+    going.send_signal(how)
+    _, said = going.communicate(timeout=60)
+    if how == signal.SIGINT:
+        assert going.returncode == 130
+        assert said.startswith("vestigo: stopped after ") and "the same call goes on from there" in said
+    (folder / "plan.toml").write_text(PLAN.replace("[10, 100, 300]", "[1, 2, 3]"))
+    assert "known from before" in run("sweep", "--plan", "plan.toml", cwd=folder).stdout

@@ -1,0 +1,163 @@
+"""The pick: best within the limits, with reasons that single replays confirm."""
+
+import json
+from typing import Any
+
+import numpy as np
+import pytest
+
+from vestigo import Aim, Plan, RulesError, Study, Worth
+from vestigo.rules.aim import Limit
+from vestigo.study.choose import MONTH_NS, money
+from vestigo.study.reasons import details, sentence
+from vestigo.study.resample import Resamples
+from vestigo.study.study import Candidate
+
+SLICES = 64
+
+
+def candidate(name: str, hits: Any, memory: int = 100, stale: Any = 0) -> Candidate:
+    """Ten reads a slice; so many hits and stale hits in each, or in the first half and the rest."""
+    each = {
+        key: np.resize(np.repeat(value, SLICES // np.size(value)), SLICES)
+        for key, value in {"hits": hits, "stale_hits": stale}.items()
+    }
+    slices = {"reads": [10] * SLICES, **{key: list(map(int, value)) for key, value in each.items()}}
+    slices["loads"] = [10 - one for one in slices["hits"]]
+
+    def measures(part: slice) -> dict[str, Any]:
+        reads, hit, old = (sum(slices[key][part]) for key in ("reads", "hits", "stale_hits"))
+        rates = {"hit_rate": hit / reads, "fresh_hit_rate": (hit - old) / reads, "stale_rate": old / reads}
+        return {"reads": reads, "hits": hit, "stale_hits": old, "loads": reads - hit, "memory_peak": memory, **rates}
+
+    half = SLICES // 2
+    parts = {"whole": slice(None), "first": slice(half), "rest": slice(half, None)}
+    return Candidate(name, {}, Plan(), {**{name: measures(part) for name, part in parts.items()}, "slices": slices})
+
+
+def study(*candidates: Candidate, aim: Aim | None = None) -> Study:
+    return Study({one.name: one for one in candidates}, {}, aim or Aim(), (0, 32, 64))
+
+
+TODAY = candidate("today", 4)
+SMALL, MIDDLE, LARGE = candidate("small", 5, 50), candidate("middle", 6, 200), candidate("large", 8, 900)
+
+
+def test_the_best_within_the_limits_is_picked() -> None:
+    all_of_them = study(TODAY, SMALL, MIDDLE, LARGE)
+    assert all_of_them.choose("hit_rate").candidate is LARGE
+    pick = all_of_them.choose("hit_rate", memory_peak="<= 300 B")
+    assert (pick.candidate, pick.cheaper, pick.better, pick.runner_up) == (MIDDLE, SMALL, LARGE, SMALL)
+    assert [(one.limit.name, one.candidate) for one in pick.relaxed] == [("memory_peak", LARGE)]
+    assert pick.relaxed[0].gain == pytest.approx(0.2)
+    assert (pick.is_met, pick.holds) == (True, True)
+    assert "Take middle: hit_rate 60.0 % instead of today's 40.0 %" in sentence(pick)
+    assert "with 900 B large would give hit_rate 80.0 %" in "\n".join(details(pick))
+
+
+def test_of_equals_the_one_that_takes_less_memory_is_picked() -> None:
+    assert study(TODAY, candidate("a", 8, 900), candidate("b", 8, 300)).choose("hit_rate").candidate.name == "b"
+
+
+def test_without_a_candidate_within_the_limits_the_closest_is_named_with_what_it_breaks() -> None:
+    pick = study(TODAY, MIDDLE, LARGE).choose("hit_rate", memory_peak="<= 80 B")
+    assert (pick.is_met, pick.candidate.name) == (False, "today")
+    assert sentence(pick) == (
+        "No candidate keeps the limits. The closest is today: memory_peak is 100 B, and the limit <= 80.0 B."
+    )
+    assert details(pick) == []
+
+
+def test_a_pick_that_does_not_hold_on_the_rest_is_said_to_be_so_first() -> None:
+    worse = study(TODAY, candidate("fleeting", [9, 1])).choose("hit_rate")
+    assert (worse.candidate.name, worse.holds) == ("fleeting", False)
+    assert sentence(worse).startswith("This pick does not hold on the rest of the trace: today's settings are better")
+    assert worse.best_on_rest is TODAY
+    stale = study(TODAY, candidate("ageing", 9, stale=[0, 5])).choose("hit_rate", stale_rate="<= 1%")
+    assert sentence(stale).startswith("This pick does not hold on the rest of the trace: stale_rate is 50.0 %")
+    assert not stale.holds
+
+
+def test_today_may_be_the_best() -> None:
+    assert sentence(study(LARGE, SMALL).choose("hit_rate")) == "Today's settings are the best: hit_rate 80.0 %."
+
+
+def test_prices_turn_measures_into_one_number() -> None:
+    worth = Worth(million_loads=1000, gib_month=2, stale_read=0.5, currency="EUR")
+    one = study(candidate("today", 4, 2**30, stale=1), aim=Aim(None, {}, worth))
+    months = 64 / MONTH_NS
+    assert money(one, worth, one.today) == pytest.approx((6 * SLICES / 1e6 * 1000 + SLICES * 0.5) / months + 2)
+    pick = one.choose()
+    assert (pick.goal, pick.write(12.345)) == ("money a month", "12.35 EUR")
+    assert pick.ahead is None
+
+
+def test_the_cheapest_by_prices_is_picked() -> None:
+    by_memory, by_loads = Worth(gib_month=1e9), Worth(million_loads=1e3)
+    assert study(TODAY, SMALL, LARGE, aim=Aim(None, {}, by_memory)).choose().candidate is SMALL
+    assert study(TODAY, SMALL, LARGE, aim=Aim(None, {}, by_loads)).choose().candidate is LARGE
+
+
+def test_resamples_say_how_sure_a_rate_is() -> None:
+    steady, varied = candidate("steady", 5), candidate("varied", np.random.default_rng(1).integers(0, 11, SLICES))
+    resamples = Resamples(SLICES, seed=1)
+    assert resamples.interval(steady, "hit_rate") == pytest.approx((0.5, 0.5))
+    low, high = resamples.interval(varied, "hit_rate")
+    assert low < varied.measure("hit_rate") < high < low + 0.3
+    assert resamples.ahead(steady, TODAY, "hit_rate") == (1000, 1000)
+    assert resamples.ahead(steady, TODAY, "loads") == (1000, 1000)
+    ahead, of = resamples.ahead(varied, steady, "hit_rate") or (0, 0)
+    assert 0 < ahead < of
+
+
+def test_intervals_hold_the_truth_nineteen_times_in_twenty() -> None:
+    """Of slices that are alike for a while: a first-order process around one half."""
+    rng, held = np.random.default_rng(7), 0
+    for trial in range(200):
+        level = np.zeros(SLICES)
+        for i in range(1, SLICES):
+            level[i] = 0.4 * level[i - 1] + rng.normal(0, 1)
+        low, high = Resamples(SLICES, trial, 400).interval(
+            candidate("x", np.clip(np.rint(5 + level), 0, 10)), "hit_rate"
+        )
+        held += low <= 0.5 <= high
+    assert 0.84 <= held / 200 <= 0.99  # the block bootstrap is known to fall a little short on few slices
+
+
+def test_everything_that_is_wrong_with_an_aim_is_said_at_once() -> None:
+    with pytest.raises(RulesError) as caught:
+        Aim(
+            "hitrate", {"memory_peak": "64 MiB", "stale": "<= 1%", "loads": "<= many", "hit_rate": ["<= 20%", ">= 30%"]}
+        )
+    problems = str(caught.value)
+    for part in (
+        "did you mean 'hit_rate'",
+        "is no limit",
+        "'stale' is unknown",
+        "'many' is not a number",
+        "contradicts",
+    ):
+        assert part in problems
+    with pytest.raises(RulesError, match=r"fresh_hit_rate >= 50.0 % contradicts hit_rate <= 40.0 %"):
+        Aim("loads", {"fresh_hit_rate": ">= 50%", "hit_rate": "<= 40%"})
+    with pytest.raises(RulesError, match="no price"):
+        Worth()
+    with pytest.raises(RulesError, match="0 or more"):
+        Worth(gib_month=-1)
+
+
+@pytest.mark.parametrize(
+    ("name", "text", "bound"),
+    [("memory_peak", "<= 1.5 MiB", 1.5 * 2**20), ("read_time.p95", "<= 20ms", 0.02), ("loads", ">= 1_000", 1000)],
+)
+def test_limits_are_read_in_the_units_of_their_measure(name: str, text: str, bound: float) -> None:
+    limit = Limit.read(name, text)
+    assert limit.bound == bound
+    assert limit.allows(bound)
+    assert not limit.allows(bound * (2 if limit.sign == "<=" else 0.5))
+
+
+def test_a_pick_tells_itself_as_json() -> None:
+    told = json.loads(json.dumps(study(TODAY, LARGE).choose("hit_rate").to_dict()))
+    assert (told["name"], told["is_met"], told["holds"]) == ("large", True, True)
+    assert told["because"][0].startswith("Take large")
