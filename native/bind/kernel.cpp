@@ -19,6 +19,9 @@ namespace nb = nanobind;
 using namespace nb::literals;
 
 namespace vestigo::bind {
+
+void bind_curve(nb::module_& m);  // curve.cpp
+
 namespace {
 
 constexpr Time kSecond = 1'000'000'000;
@@ -368,6 +371,7 @@ NB_MODULE(kernel, m) {
       .def("feed", &BoundReplay::feed, "batch"_a, "next_read"_a.noconvert() = nb::none(), "node"_a.noconvert() = nb::none(),
            "scope"_a.noconvert() = nb::none())
       .def("close", &BoundReplay::close);
+  bind_curve(m);
 }
 
 }  // namespace vestigo::bind

@@ -13,7 +13,19 @@ if TYPE_CHECKING:
     from vestigo.recording import Recorder
     from vestigo.rules import Aim, Plan, Policy, Pool, Rules, WhatIf, Worth, read_plan
     from vestigo.show import figures
-    from vestigo.study import Candidate, Comparison, Pick, Study, Survey, compare, survey, sweep
+    from vestigo.study import (
+        Candidate,
+        Comparison,
+        Pick,
+        SizeCurve,
+        Study,
+        Survey,
+        compare,
+        replayed_curve,
+        size_curve,
+        survey,
+        sweep,
+    )
     from vestigo.trace import Intake, Trace, read_trace, shape, synth, write_trace
     from vestigo.units import Duration
 
@@ -37,6 +49,7 @@ _HOMES = {
     "Recorder": "recording",
     "Rules": "rules",
     "RulesError": "errors",
+    "SizeCurve": "study",
     "Study": "study",
     "Survey": "study",
     "Trace": "trace",
@@ -49,7 +62,9 @@ _HOMES = {
     "read_plan": "rules",
     "read_trace": "trace",
     "replay": "engine",
+    "replayed_curve": "study",
     "shape": "trace.shape",
+    "size_curve": "study",
     "survey": "study",
     "sweep": "study",
     "synth": "trace",
@@ -77,6 +92,7 @@ __all__ = [
     "Recorder",
     "Rules",
     "RulesError",
+    "SizeCurve",
     "Study",
     "Survey",
     "Trace",
@@ -90,7 +106,9 @@ __all__ = [
     "read_plan",
     "read_trace",
     "replay",
+    "replayed_curve",
     "shape",
+    "size_curve",
     "survey",
     "sweep",
     "synth",

@@ -23,8 +23,15 @@ class Histogram {
   static Time value(std::size_t bin) {
     if (bin < 2 * kParts) return static_cast<Time>(bin);
     const std::size_t shift = bin / kParts - 1;
+    return largest(bin) - static_cast<Time>((std::uint64_t{1} << shift) / 2);
+  }
+
+  // The largest span in a bin.
+  static Time largest(std::size_t bin) {
+    if (bin < 2 * kParts) return static_cast<Time>(bin);
+    const std::size_t shift = bin / kParts - 1;
     const std::uint64_t lowest = static_cast<std::uint64_t>(bin - shift * kParts) << shift;
-    return static_cast<Time>(lowest + ((std::uint64_t{1} << shift) - 1) / 2);
+    return static_cast<Time>(lowest + ((std::uint64_t{1} << shift) - 1));
   }
 
   void add(Time span, std::uint32_t times = 1) {

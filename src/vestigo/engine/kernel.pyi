@@ -171,3 +171,18 @@ class Replay:
         scope: npt.NDArray[np.int32] | None = None,
     ) -> None: ...
     def close(self) -> dict[str, Any]: ...
+
+class Curve:
+    def __init__(
+        self,
+        key_lookups: npt.NDArray[np.int32],
+        chosen: npt.NDArray[np.uint8],
+        overhead: int,
+        replaces: bool,
+        entries: list[int],
+        sliding: list[int],
+    ) -> None: ...
+    def feed(self, batch: Columns, uncounted: int) -> None: ...
+    def counts(
+        self,
+    ) -> tuple[int, npt.NDArray[np.int64], npt.NDArray[np.int64], npt.NDArray[np.int64], npt.NDArray[np.int64]]: ...

@@ -2,6 +2,7 @@
 
 from vestigo.study.choose import Pick
 from vestigo.study.compare import Comparison, compare
+from vestigo.study.curve import SizeCurve, replayed_curve, size_curve
 from vestigo.study.study import Candidate, Study
 from vestigo.study.survey import Finding, Survey, Traits, survey
 from vestigo.study.sweep import sweep
@@ -11,10 +12,13 @@ __all__ = [
     "Comparison",
     "Finding",
     "Pick",
+    "SizeCurve",
     "Study",
     "Survey",
     "Traits",
     "compare",
+    "replayed_curve",
+    "size_curve",
     "survey",
     "sweep",
 ]

@@ -1,0 +1,65 @@
+// bind/curve.cpp: the curve of all sizes as a Python class.
+#include <nanobind/stl/vector.h>
+
+#include <algorithm>
+
+#include "columns.hpp"
+#include "vestigo/curve.hpp"
+
+namespace nb = nanobind;
+using namespace nb::literals;
+
+namespace vestigo::bind {
+namespace {
+
+CurveSetting checked(Column<Id> key_lookups, Column<std::uint8_t> chosen, Bytes overhead, bool replaces, std::vector<std::int64_t> entries, std::vector<Time> sliding) {
+  for (const Id lookup : view(key_lookups)) {
+    if (lookup < 0 || static_cast<std::size_t>(lookup) >= chosen.size()) refuse("a key's look-up is out of range");
+  }
+  if (key_lookups.size() == 0 || key_lookups.size() > std::size_t{1} << 30) refuse("no keys, or more than 2^30");
+  if (overhead < 0 || overhead > (Bytes{1} << 28)) refuse("an overhead is out of range");
+  if (!std::is_sorted(entries.begin(), entries.end()) || !std::is_sorted(sliding.begin(), sliding.end())) refuse("sizes or lifetimes out of order");
+  return {.key_lookups = {key_lookups.data(), key_lookups.data() + key_lookups.size()},
+          .chosen = {chosen.data(), chosen.data() + chosen.size()},
+          .overhead = overhead,
+          .replaces = replaces,
+          .entries = std::move(entries),
+          .sliding = std::move(sliding)};
+}
+
+class BoundCurve {
+ public:
+  BoundCurve(Column<Id> key_lookups, Column<std::uint8_t> chosen, Bytes overhead, bool replaces, std::vector<std::int64_t> entries, std::vector<Time> sliding)
+      : keys_(key_lookups.size()), curve_(checked(key_lookups, chosen, overhead, replaces, std::move(entries), std::move(sliding))) {}
+
+  // The next batch; so many of its events are not counted.
+  void feed(const BoundColumns& batch, std::size_t uncounted) {
+    if (batch.keys() != keys_) refuse("the batch is of another trace");
+    nb::gil_scoped_release released;
+    curve_.feed(batch.columns(), 0, batch.events(), uncounted);
+  }
+
+  // (reads, hits by depth in entries, largest depth in bytes of each bin, hits of each bin, hits by size and lifetime).
+  nb::tuple counts() const {
+    const auto& bytes = curve_.by_bytes();
+    std::vector<std::int64_t> largest(bytes.size());
+    for (std::size_t bin = 0; bin < bytes.size(); ++bin) largest[bin] = Histogram::largest(bin);
+    return nb::make_tuple(curve_.reads(), array(std::vector(curve_.by_entries())), array(std::move(largest)), array(std::vector(bytes)), array(std::vector(curve_.surface())));
+  }
+
+ private:
+  std::size_t keys_;
+  Curve curve_;
+};
+
+}  // namespace
+
+void bind_curve(nb::module_& m) {
+  nb::class_<BoundCurve>(m, "Curve")
+      .def(nb::init<Column<Id>, Column<std::uint8_t>, Bytes, bool, std::vector<std::int64_t>, std::vector<Time>>(), "key_lookups"_a.noconvert(), "chosen"_a.noconvert(),
+           "overhead"_a, "replaces"_a, "entries"_a, "sliding"_a)
+      .def("feed", &BoundCurve::feed, "batch"_a, "uncounted"_a)
+      .def("counts", &BoundCurve::counts);
+}
+
+}  // namespace vestigo::bind

@@ -1,0 +1,188 @@
+"""``size_curve``: the hit rate at every size at once."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from vestigo.engine import kernel
+from vestigo.engine.job import assume, first_counted, job
+from vestigo.engine.native.batches import batches
+from vestigo.engine.replay import run
+from vestigo.engine.what_if import applied
+from vestigo.errors import RulesError, unknown
+from vestigo.rules import Plan, Rules
+from vestigo.trace import Trace
+from vestigo.trace.trace import Longs
+from vestigo.units import Duration, format_bytes, format_share
+
+ALL = "all look-ups"
+
+
+@dataclass(frozen=True, eq=False)
+class SizeCurve:
+    """Hits of LRU by size: no lifetimes, everything kept that is loaded, loads that take no time.
+
+    `entries` and `entry_hits` are the sizes at which one more entry brings hits, ascending, and the hits there; the
+    same for `bytes` (overhead included), in steps of less than 1%.
+    """
+
+    name: str
+    reads: int
+    entries: Longs
+    entry_hits: Longs
+    bytes: Longs
+    byte_hits: Longs
+    max_entries: int | None = None
+    """Today's limits."""
+    max_bytes: int | None = None
+    sizes: tuple[int, ...] = ()
+    """With `lifetimes`: the sizes and sliding lifetimes of `surface`."""
+    lifetimes: tuple[Duration, ...] = ()
+    surface: np.ndarray | None = None
+    """The hit rate by size and sliding lifetime."""
+
+    def hit_rate(self, max_entries: int | None = None, *, max_bytes: int | None = None) -> float:
+        """With so many entries; or bytes, exact at the `bytes` of the curve and from the largest value on."""
+        steps, hits, size = (
+            (self.entries, self.entry_hits, max_entries)
+            if max_bytes is None
+            else (self.bytes, self.byte_hits, max_bytes)
+        )
+        if not len(steps) or not self.reads:
+            return 0.0
+        place = len(steps) if size is None else int(np.searchsorted(steps, size, "right"))
+        return float(hits[place - 1]) / self.reads if place else 0.0
+
+    @property
+    def ceiling(self) -> float:
+        """The hit rate with no limit."""
+        return self.hit_rate()
+
+    @property
+    def knee(self) -> int:
+        """The size beyond which one more entry brings less than the average one; 0 where nothing is read again.
+
+        It is where the curve is farthest above the straight line from nothing to all (V. Satopää, J. Albrecht,
+        D. Irwin, B. Raghavan, "Finding a 'kneedle' in a haystack", 2011).
+        """
+        return _knee(self.entries, self.entry_hits)
+
+    @property
+    def bytes_knee(self) -> int:
+        return _knee(self.bytes, self.byte_hits)
+
+    def to_dict(self) -> dict[str, Any]:
+        return {
+            "name": self.name,
+            "reads": self.reads,
+            "ceiling": self.ceiling,
+            "knee": {"entries": self.knee, "bytes": self.bytes_knee},
+            "entries": self.entries.tolist(),
+            "entry_hits": self.entry_hits.tolist(),
+            "bytes": self.bytes.tolist(),
+            "byte_hits": self.byte_hits.tolist(),
+        }
+
+    def __repr__(self) -> str:
+        at = format_share(self.hit_rate(self.knee)) if self.knee else "0 %"
+        return (
+            f"<SizeCurve {self.name}: {self.reads:,} reads, at most {format_share(self.ceiling)} hits; knee at "
+            f"{self.knee:,} entries ({at}), {format_bytes(self.bytes_knee)}>"
+        )
+
+
+def size_curve(
+    trace: Trace,
+    plan: Plan | Rules | None = None,
+    *,
+    lookup: str | None = None,
+    sizes: Sequence[int] = (),
+    lifetimes: Sequence[Duration | str] = (),
+) -> SizeCurve:
+    """The hit rate of LRU at every size, exact, in one pass: of one look-up, or of all in one room.
+
+    Of the plan it takes the warm-up, what is different about the trace, overheads, whether writes replace, and
+    today's limits to mark. With `sizes` (entries) and `lifetimes` the curve has a `surface`: the hit rate at each of
+    them with each sliding lifetime. For other policies and rules see `replayed_curve`. Raises RulesError for a
+    look-up that the trace has not.
+
+    >>> trace = Trace.from_table({"at": [0, 1, 2, 3, 4], "key": ["a", "b", "a", "c", "b"]})
+    >>> curve = size_curve(trace)
+    >>> [curve.hit_rate(size) for size in (1, 2, 3)]
+    [0.0, 0.2, 0.4]
+    """
+    stated = plan if isinstance(plan, Plan) else Plan(plan or Rules())
+    trace, stated = applied(trace, stated)
+    names = _chosen(trace, lookup)
+    rules = stated.rules_for(lookup) if lookup is not None else stated.rules
+    spans = sorted(Duration.parse(one) for one in lifetimes)
+    steps = sorted(set(sizes))
+    chosen = np.array([name in names for name in trace.lookups] or [True], np.uint8)
+    keys = trace.key_lookup if len(trace.keys) else np.zeros(1, np.int32)
+    curve = kernel.Curve(
+        np.ascontiguousarray(keys, np.int32),
+        chosen,
+        rules.entry_overhead,
+        rules.on_write.startswith("replace"),
+        steps,
+        [int(one) for one in spans],
+    )
+    uncounted = first_counted(trace, stated.warm_up)
+    for batch in batches(trace, assume(trace, stated)) if len(trace) else ():
+        curve.feed(batch, min(uncounted, batch.events))
+        uncounted = max(uncounted - batch.events, 0)
+    reads, by_entries, largest, by_bytes, cells = curve.counts()
+    entries, bins = np.flatnonzero(by_entries), np.flatnonzero(by_bytes)
+    limits = stated.pool_rules(lookup) if lookup is not None else None
+    return SizeCurve(
+        ALL if lookup is None else lookup,
+        reads,
+        entries,
+        np.cumsum(by_entries)[entries],
+        largest[bins],
+        np.cumsum(by_bytes)[bins],
+        limits.max_entries if limits else None,
+        limits.max_bytes if limits else None,
+        tuple(steps),
+        tuple(spans),
+        _surface(cells.reshape(len(steps) + 1, len(spans) + 1), reads) if steps and spans else None,
+    )
+
+
+def replayed_curve(trace: Trace, plan: Plan, lookup: str, sizes: Sequence[int]) -> dict[int, float]:
+    """The hit rate of one look-up under the plan's own policy and rules at chosen `max_entries`, by as many replays.
+
+    >>> trace = Trace.from_table({"at": [0, 1, 2, 3, 4], "key": ["a", "b", "a", "c", "b"]})
+    >>> replayed_curve(trace, Plan(Rules(eviction="fifo")), "reads", [1, 2, 3])
+    {1: 0.0, 2: 0.4, 3: 0.4}
+    """
+    _chosen(trace, lookup)
+    trace, plan = applied(trace, plan)
+    found = {}
+    for size in sizes:
+        rules = Rules(
+            **{name: getattr(plan.rules_for(lookup), name) for name in plan.rules_for(lookup).model_fields_set}
+            | {"max_entries": size}
+        )
+        one = replace(plan, lookups={**plan.lookups, lookup: rules}, candidates={})
+        found[size] = run(trace, job(trace, one), "native", lookup).lookups[lookup].hit_rate
+    return found
+
+
+def _chosen(trace: Trace, lookup: str | None) -> tuple[str, ...]:
+    if lookup is None:
+        return trace.lookups
+    if lookup not in trace.lookups:
+        raise RulesError(f"look-up {unknown(lookup, list(trace.lookups))}")
+    return (lookup,)
+
+
+def _surface(cells: np.ndarray, reads: int) -> np.ndarray:
+    within: np.ndarray = np.cumsum(np.cumsum(cells, 0), 1)[:-1, :-1] / max(reads, 1)
+    return within
+
+
+def _knee(sizes: Longs, hits: Longs) -> int:
+    return int(sizes[np.argmax(hits / hits[-1] - sizes / sizes[-1])]) if len(sizes) else 0

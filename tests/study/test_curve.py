@@ -1,0 +1,109 @@
+"""The curve of all sizes is what replays give, size by size and lifetime by lifetime."""
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.agreement.cases import Case, cases
+from vestigo import Plan, Rules, RulesError, Trace, replay, size_curve, synth
+from vestigo.engine.job import job
+from vestigo.engine.replay import run
+from vestigo.study.curve import replayed_curve
+
+
+def hits(trace: Trace, rules: Rules) -> tuple[int, int]:
+    """Of a replay in which loads take no time."""
+    outcome = run(trace, job(trace, Plan(rules), instant=True), "native", "x")
+    return outcome.hits, outcome.reads
+
+
+@given(cases(), st.integers(1, 6), st.sampled_from(["leave", "replace"]), st.sampled_from([None, "1s", "3s", "20s"]))
+def test_every_size_and_lifetime_is_a_replay(case: Case, size: int, on_write: str, sliding: str | None) -> None:
+    """Whatever the trace: with clears, restarts, preloads, forced reads, nulls."""
+    for lookup in case.trace.lookups:
+        rules = Rules(max_entries=size, sliding=sliding, nulls="keep", on_write=on_write)
+        plan = Plan(Rules(nulls="keep"), {lookup: rules})
+        outcome = run(case.trace, job(case.trace, plan, instant=True), "native", "x").lookups[lookup]
+        curve = size_curve(case.trace, plan, lookup=lookup, sizes=[size], lifetimes=[sliding or "1000d"])
+        assert curve.reads == outcome.reads
+        if sliding is None:
+            assert round(curve.hit_rate(size) * max(curve.reads, 1)) == outcome.hits
+        assert curve.surface is not None
+        assert round(curve.surface[0, 0] * max(curve.reads, 1)) == outcome.hits
+
+
+@pytest.fixture(scope="module")
+def trace() -> Trace:
+    return synth(reads=30_000, keys=2000, skew=0.8, scans=2, changes="1h", seed=5, nodes=2)
+
+
+def test_twenty_sizes_in_entries_and_in_bytes(trace: Trace) -> None:
+    curve = size_curve(trace)
+    for size in np.unique(np.geomspace(1, 2500, 20).astype(int)).tolist():
+        found, reads = hits(trace, Rules(max_entries=size, nulls="keep"))
+        assert curve.hit_rate(size) == found / reads
+    above = curve.bytes[curve.bytes > trace.size.max() + 64]
+    for limit in above[:: len(above) // 20].tolist():
+        found, reads = hits(trace, Rules(max_bytes=limit, nulls="keep"))
+        assert curve.hit_rate(max_bytes=limit) == found / reads
+
+
+def test_bytes_of_values_that_differ_are_exact_from_the_largest_value_on() -> None:
+    rng = np.random.default_rng(2)
+    key = rng.zipf(1.3, 20_000) % 500
+    size = rng.integers(10, 5000, 500)[key]
+    mixed = Trace.from_table({"at": np.arange(20_000) * 10**9, "key": key, "size": size})
+    curve = size_curve(mixed)
+    for limit in curve.bytes[curve.bytes > 5064][::7].tolist():
+        found, reads = hits(mixed, Rules(max_bytes=limit, nulls="keep"))
+        assert curve.hit_rate(max_bytes=limit) == found / reads
+
+
+def test_a_surface_has_a_replay_at_every_point(trace: Trace) -> None:
+    sizes, lifetimes = [10, 100, 1000], ["1s", "10s", "1m"]
+    curve = size_curve(trace, sizes=sizes, lifetimes=lifetimes)
+    for row, size in enumerate(sizes):
+        for column, lifetime in enumerate(lifetimes):
+            found, reads = hits(trace, Rules(max_entries=size, sliding=lifetime, nulls="keep"))
+            assert curve.surface is not None
+            assert curve.surface[row, column] == found / reads
+
+
+def test_the_ceiling_is_the_repeats_and_more_is_never_less(trace: Trace) -> None:
+    curve = size_curve(trace)
+    keys = len(np.unique(trace.key[trace.op == 0]))
+    assert curve.ceiling == (curve.reads - keys) / curve.reads
+    assert np.all(np.diff(curve.entry_hits) > 0)
+    assert np.all(np.diff(curve.byte_hits) > 0)
+
+
+def test_the_knee_is_where_a_loop_fits() -> None:
+    """All is had at the length of a loop, and nothing before."""
+    loop = Trace.from_table({"at": np.arange(3000), "key": np.arange(3000) % 50})
+    curve = size_curve(loop)
+    assert (curve.knee, curve.hit_rate(49), curve.entries.tolist()) == (50, 0, [50])
+    assert "knee at 50 entries" in repr(curve)
+
+
+def test_warm_up_and_batches_of_a_long_trace(trace: Trace, monkeypatch: pytest.MonkeyPatch) -> None:
+    plan = Plan(Rules(nulls="keep"), warm_up=10_000)
+    whole = size_curve(trace, plan)
+    assert whole.reads == trace.reads - 10_000
+    monkeypatch.setattr("vestigo.engine.native.batches.BATCH_EVENTS", 777)
+    again = size_curve(synth(reads=30_000, keys=2000, skew=0.8, scans=2, changes="1h", seed=5, nodes=2), plan)
+    assert again.to_dict() == whole.to_dict()
+
+
+def test_other_policies_are_replayed_at_chosen_sizes(trace: Trace) -> None:
+    plan = Plan(Rules(eviction="sieve", absolute="5m"))
+    curve = replayed_curve(trace, plan, trace.lookups[0], [10, 300])
+    for size, rate in curve.items():
+        assert rate == replay(trace, Rules(max_entries=size, eviction="sieve", absolute="5m")).hit_rate
+
+
+def test_a_look_up_that_is_not_there_is_refused_and_nothing_gives_nothing(trace: Trace) -> None:
+    with pytest.raises(RulesError, match="look-up 'redas' is unknown; did you mean 'reads'"):
+        size_curve(trace, lookup="redas")
+    empty = size_curve(Trace.from_table({"at": [], "key": []}))
+    assert (empty.reads, empty.ceiling, empty.knee) == (0, 0, 0)
