@@ -36,8 +36,18 @@ def test_the_demo_writes_its_files_and_answers_within_100_columns(tmp_path: Path
     done = run("demo", "here", cwd=tmp_path)
     assert done.returncode == 0 and done.stderr == ""
     names = sorted(path.name for path in (tmp_path / "here").iterdir())
-    assert names == ["odd-keys.csv", "plan.toml", "skerrow-quay.parquet"]
-    assert done.stdout.startswith("Today's settings answer ")
+    assert names == [
+        "choice.png",
+        "odd-keys.csv",
+        "picked.toml",
+        "plan.results",
+        "plan.toml",
+        "skerrow-quay.parquet",
+        "survey.png",
+        "today.png",
+    ]
+    assert "\nToday's settings answer " in done.stdout
+    assert "\nTake absolute=4h, on_write=drop, " in done.stdout
     assert max(map(len, lines(done.stdout))) <= 100
     for name in ("no cache", "today", "tended", "no limits, fresh"):
         assert any(line.startswith(name) for line in lines(done.stdout))

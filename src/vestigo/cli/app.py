@@ -5,7 +5,7 @@ import sys
 
 import typer
 
-from vestigo.cli import convert, demo, replay, survey, sweep
+from vestigo.cli import convert, curve, demo, replay, survey, sweep
 from vestigo.errors import InputError, Interrupted
 
 WRONG_INPUT = 2
@@ -18,9 +18,10 @@ app = typer.Typer(
     rich_markup_mode=None,
     pretty_exceptions_enable=False,
 )
-app.command("demo", short_help="Write the demo data, and replay its plan.")(demo.demo)
+app.command("demo", short_help="Write the demo data, and go the whole way on it.")(demo.demo)
 app.command("survey", short_help="What is in a trace, and what is worth a cache.")(survey.survey)
 app.command("replay", short_help="What a plan's settings would have given.")(replay.replay)
+app.command("curve", short_help="The hit rate at every size, exact.")(curve.curve)
 app.command("sweep", short_help="Every combination of what varies; which no other beats.")(sweep.sweep)
 app.command("choose", short_help="Which settings to take, and why.")(sweep.choose)
 app.command("convert", short_help="Write a trace in another format, or a part of it.")(convert.convert)

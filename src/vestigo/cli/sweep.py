@@ -11,7 +11,7 @@ from vestigo.cli.intake import SetOption, StrictOption, TraceArgument
 
 if TYPE_CHECKING:
     from vestigo.rules import Plan
-    from vestigo.study import Study
+    from vestigo.study import Pick, Study
     from vestigo.trace import Trace
 
 _ASKS_FROM = 10 * 60.0
@@ -57,6 +57,9 @@ def choose(
     write: Annotated[
         Path | None, typer.Option(help="Write the picked settings there, as a plan file.", show_default=False)
     ] = None,
+    figure: Annotated[
+        Path | None, typer.Option(help="Also draw a page of figures; the ending says the format.", show_default=False)
+    ] = None,
     yes: YesOption = False,
     as_json: JsonOption = False,
     settings: SetOption = None,
@@ -69,6 +72,8 @@ def choose(
     Example: vestigo choose skerrow-quay.parquet --plan plan.toml --write picked.toml
     """
     pick = swept(trace, plan, results, yes, settings, strict).choose()
+    if figure is not None:
+        draw(trace, plan, pick, figure, settings, strict)
     if as_json:
         print(json.dumps(pick.to_dict(), indent=2))
     else:
@@ -77,13 +82,43 @@ def choose(
 
         show(pick_text(pick))
     if write is not None and pick.is_met:
-        from vestigo.files import replacing
-        from vestigo.rules.plan_text import plan_text
-
-        with replacing(write) as unfinished:
-            unfinished.write_text(f"# {pick.candidate.name}\n{plan_text(pick.candidate.plan)}\n")
+        write_plan(pick, write)
     if not (pick.is_met and pick.holds):
         raise typer.Exit(NOT_MET)
+
+
+def draw(
+    where: str | None, plan_path: Path, pick: "Pick", path: Path, settings: list[str] | None, strict: bool
+) -> None:
+    """A page of figures: the front, all sizes, today's misses, and the rules that matter most."""
+    from vestigo.cli.intake import parsed, read
+    from vestigo.cli.screen import Progress, note
+    from vestigo.engine import replay
+    from vestigo.rules import read_plan
+    from vestigo.show.figures import choice_page
+    from vestigo.show.files import save_figure
+    from vestigo.study import size_curve
+
+    plan = read_plan(plan_path)
+    with Progress() as progress:
+        trace = read(where, plan, parsed(settings, strict), progress)
+        progress.step("drawing")
+        curves = [size_curve(trace, plan, lookup=name) for name in trace.lookups]
+        save_figure(choice_page(pick.study, pick, curves, replay(trace, plan, name="today"))[0], path)
+    note(f"{path}: a page of figures")
+
+
+def write_plan(pick: "Pick", path: Path) -> None:
+    """The picked settings as a plan file."""
+    from vestigo.errors import InputError
+    from vestigo.files import replacing
+    from vestigo.rules.plan_text import plan_text
+
+    try:
+        with replacing(path) as unfinished:
+            unfinished.write_text(f"{plan_text(pick.candidate.plan)}\n", encoding="utf-8")
+    except OSError as error:
+        raise InputError(f"{path}: cannot be written: {error.strerror or error}") from None
 
 
 def swept(

@@ -2,16 +2,17 @@
 
 from collections.abc import Sequence
 
+import numpy as np
 from rich.console import Group, RenderableType
 from rich.table import Table
 from rich.text import Text
 
 from vestigo.rules.aim import MEASURES, Measure
-from vestigo.show.grid import GAP, NAME, Column, grid, in_one_unit
+from vestigo.show.grid import GAP, NAME, Column, grid, in_one_unit, in_own_units
 from vestigo.show.safe import printable
-from vestigo.study import Candidate, Pick, Study
+from vestigo.study import Candidate, Pick, SizeCurve, Study
 from vestigo.study.reasons import details, sentence
-from vestigo.units import SHARES, SIZES, SPANS, counted
+from vestigo.units import SHARES, SIZES, SPANS, counted, format_bytes, format_share
 
 MOST_ROWS = 20
 _SHOWN = ("hit_rate", "fresh_hit_rate", "stale_rate", "loads", "read_time.p95", "memory_peak")
@@ -51,6 +52,43 @@ def pick_text(pick: Pick) -> RenderableType:
         Text(),
         *lines,
     )
+
+
+def curves_text(curves: Sequence[SizeCurve]) -> RenderableType:
+    """Where each curve bends, and what would be had at doubling sizes."""
+    names = [one.name for one in curves]
+    styles = [""] * len(curves)
+    knees = [
+        in_one_unit("no limit", [one.ceiling for one in curves], SHARES),
+        Column("today", "", [_limit(one) for one in curves]),
+        in_one_unit("hits", [one.hit_rate(one.max_entries, max_bytes=one.max_bytes) for one in curves], SHARES),
+        Column("knee", "entries", [f"{one.knee:,}" for one in curves]),
+        in_one_unit("hits", [one.hit_rate(one.knee) for one in curves], SHARES),
+        in_own_units("knee in memory", [one.bytes_knee for one in curves], SIZES),
+    ]
+    most = max((int(one.entries[-1]) for one in curves if len(one.entries)), default=1)
+    sizes = sorted({round(size) for size in np.geomspace(1, most, 9)})
+    rates = [
+        Column(f"{size:,}", "%", in_one_unit("", [c.hit_rate(size) for c in curves], SHARES).cells) for size in sizes
+    ]
+    first = max(curves, key=lambda one: one.reads)
+    return Group(
+        Text.assemble(
+            (f"{printable(first.name, NAME)}: {format_share(first.hit_rate(first.knee))} of its reads at", "bold"),
+            (f" {first.knee:,} entries", "bold"),
+            f", {format_share(first.ceiling)} with no limit. LRU, nothing expires, loads take no time.",
+        ),
+        Text(),
+        grid("look-up", names, knees, styles),
+        Text(),
+        grid("hits by entries", names, rates, styles, 1),
+    )
+
+
+def _limit(curve: SizeCurve) -> str:
+    if curve.max_entries is not None:
+        return f"{curve.max_entries:,}"
+    return format_bytes(curve.max_bytes) if curve.max_bytes is not None else "no limit"
 
 
 def _table(title: str, rows: Sequence[Candidate], study: Study, pick: Candidate | None = None) -> Table:

@@ -38,6 +38,11 @@ def survey_text(survey: Survey) -> RenderableType:
     return Group(*parts)
 
 
+def verdicts_text(survey: Survey) -> RenderableType:
+    """What can be had at most, and a verdict on each look-up."""
+    return Group(answer(survey), Text(), _verdicts(survey, list(survey.lookups)[:_MOST_LOOKUPS]))
+
+
 def answer(survey: Survey) -> Text:
     """What keeping values could save at most, and where."""
     total = survey.total

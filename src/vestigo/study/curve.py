@@ -6,9 +6,8 @@ from typing import Any
 
 import numpy as np
 
-from vestigo.engine import kernel
 from vestigo.engine.job import assume, first_counted, job
-from vestigo.engine.native.batches import batches
+from vestigo.engine.native.sizes import Ask, size_counts
 from vestigo.engine.replay import run
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError, unknown
@@ -119,35 +118,28 @@ def size_curve(
     rules = stated.rules_for(lookup) if lookup is not None else stated.rules
     spans = sorted(Duration.parse(one) for one in lifetimes)
     steps = sorted(set(sizes))
-    chosen = np.array([name in names for name in trace.lookups] or [True], np.uint8)
-    keys = trace.key_lookup if len(trace.keys) else np.zeros(1, np.int32)
-    curve = kernel.Curve(
-        np.ascontiguousarray(keys, np.int32),
-        chosen,
+    ask = Ask(
+        [name in names for name in trace.lookups],
         rules.entry_overhead,
         rules.on_write.startswith("replace"),
         steps,
         [int(one) for one in spans],
     )
-    uncounted = first_counted(trace, stated.warm_up)
-    for batch in batches(trace, assume(trace, stated)) if len(trace) else ():
-        curve.feed(batch, min(uncounted, batch.events))
-        uncounted = max(uncounted - batch.events, 0)
-    reads, by_entries, largest, by_bytes, cells = curve.counts()
-    entries, bins = np.flatnonzero(by_entries), np.flatnonzero(by_bytes)
+    counts = size_counts(trace, assume(trace, stated), ask, first_counted(trace, stated.warm_up))
+    entries, bins = np.flatnonzero(counts.by_entries), np.flatnonzero(counts.by_bytes)
     limits = stated.pool_rules(lookup) if lookup is not None else None
     return SizeCurve(
         ALL if lookup is None else lookup,
-        reads,
+        counts.reads,
         entries,
-        np.cumsum(by_entries)[entries],
-        largest[bins],
-        np.cumsum(by_bytes)[bins],
+        np.cumsum(counts.by_entries)[entries],
+        counts.largest_bytes[bins],
+        np.cumsum(counts.by_bytes)[bins],
         limits.max_entries if limits else None,
         limits.max_bytes if limits else None,
         tuple(steps),
         tuple(spans),
-        _surface(cells.reshape(len(steps) + 1, len(spans) + 1), reads) if steps and spans else None,
+        _surface(counts.surface, counts.reads) if steps and spans else None,
     )
 
 

@@ -1,6 +1,19 @@
 """Figures: Matplotlib Axes in, Axes out. Each draws on a figure of its own where it is given no axes."""
 
+from vestigo.show.figures.study import causes, choice_page, front, heat, size_curves
 from vestigo.show.figures.survey import activity, origin_time, popularity, reuse_times, survey_page
 from vestigo.show.figures.timeline import timeline
 
-__all__ = ["activity", "origin_time", "popularity", "reuse_times", "survey_page", "timeline"]
+__all__ = [
+    "activity",
+    "causes",
+    "choice_page",
+    "front",
+    "heat",
+    "origin_time",
+    "popularity",
+    "reuse_times",
+    "size_curves",
+    "survey_page",
+    "timeline",
+]

@@ -1,6 +1,6 @@
 """Figures of a survey: reuse times, popularity, origin time, activity; and a page of all four."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 import matplotlib as mpl
@@ -9,6 +9,7 @@ from matplotlib.dates import AutoDateLocator, ConciseDateFormatter
 from matplotlib.ticker import FixedLocator, FuncFormatter, NullLocator, PercentFormatter
 
 from vestigo.show import style
+from vestigo.show.figures.canvas import on_axis
 from vestigo.show.figures.labels import Line, label_lines
 from vestigo.show.safe import printable
 from vestigo.study import Survey
@@ -26,22 +27,22 @@ _TIME_MARKS = {1e-6: "1 µs", 1e-3: "1 ms", 0.1: "100 ms", 1: "1 s", 10: "10 s",
 
 def reuse_times(survey: Survey, axis: "Axes | None" = None) -> "Axes":
     """What share of each look-up's repeats comes within a time after the read before: what an expiry must exceed."""
-    return _on(axis, lambda drawn: _draw_reuse(drawn, survey))
+    return on_axis(axis, lambda drawn: _draw_reuse(drawn, survey))
 
 
 def popularity(survey: Survey, axis: "Axes | None" = None) -> "Axes":
     """What share of its reads each look-up's most popular keys get."""
-    return _on(axis, lambda drawn: _draw_popularity(drawn, survey))
+    return on_axis(axis, lambda drawn: _draw_popularity(drawn, survey))
 
 
 def origin_time(survey: Survey, axis: "Axes | None" = None) -> "Axes":
     """What each look-up took at the origin, and how much of it repeats of unchanged values took."""
-    return _on(axis, lambda drawn: _draw_origin(drawn, survey))
+    return on_axis(axis, lambda drawn: _draw_origin(drawn, survey))
 
 
 def activity(survey: Survey, axis: "Axes | None" = None) -> "Axes":
     """Reads and changes over time."""
-    return _on(axis, lambda drawn: _draw_activity(drawn, survey))
+    return on_axis(axis, lambda drawn: _draw_activity(drawn, survey))
 
 
 def survey_page(survey: Survey) -> "Sequence[Axes]":
@@ -70,16 +71,6 @@ def survey_page(survey: Survey) -> "Sequence[Axes]":
     for axis, draw in zip(flat, (origin_time, reuse_times, popularity, activity), strict=True):
         draw(survey, axis)
     return flat
-
-
-def _on(axis: "Axes | None", draw: "Callable[[Axes], None]") -> "Axes":
-    import matplotlib.pyplot as plt
-
-    with mpl.rc_context(style.FIGURE):
-        if axis is None:
-            axis = plt.subplots(figsize=(8, 5), layout="constrained")[1]
-        draw(axis)
-    return axis
 
 
 def _shown(survey: Survey) -> list[tuple[str, str]]:

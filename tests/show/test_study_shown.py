@@ -1,0 +1,99 @@
+"""A study as people see it: text within 100 columns, figures with everything named."""
+
+from pathlib import Path
+
+import matplotlib
+import pytest
+
+from vestigo import InputError, Pick, Plan, Rules, SizeCurve, Study, Trace, figures, replay, size_curve, sweep, synth
+from vestigo.show.files import save_figure
+from vestigo.show.study import curves_text, pick_text, study_text
+
+matplotlib.use("agg")
+TRACE = synth(reads=5000, keys=300, skew=0.9, changes="10m", seed=2)
+PLAN = Plan(
+    Rules(max_entries=30, absolute="1m"),
+    vary={"rules.max_entries": [10, 100, 300], "rules.absolute": ["10s", "1m"]},
+)
+
+
+@pytest.fixture(scope="module")
+def study() -> Study:
+    return sweep(TRACE, PLAN)
+
+
+@pytest.fixture(scope="module")
+def pick(study: Study) -> Pick:
+    return study.choose("fresh_hit_rate", memory_peak="<= 1 MiB")
+
+
+def text_of(shown: object) -> str:
+    from rich.console import Console
+
+    console = Console(width=100, highlight=False)
+    with console.capture() as captured:
+        console.print(shown)
+    return captured.get()
+
+
+def test_long_names_stand_below_the_table(study: Study, pick: Pick) -> None:
+    shown = text_of(study_text(study))
+    assert shown.startswith(f"{len(study)} candidates, {len(study.front())} of which no other beats")
+    assert max(map(len, shown.splitlines())) <= 100
+    for number, name in enumerate(study):
+        if len(name) > 22 and study[name] in study.front():
+            assert f"#{number}  {name}" in shown
+    assert "the pick" in text_of(pick_text(pick)) or len(pick.candidate.name) <= 22
+
+
+def test_a_hostile_name_is_shown_harmlessly() -> None:
+    plan = Plan(candidates={"a\x1b[31m[red]": Plan(Rules(max_entries=9))})
+    shown = text_of(study_text(sweep(TRACE, plan)))
+    assert "\x1b[31m" not in shown
+    assert "[red]" in shown
+
+
+def test_the_front_names_today_the_pick_and_the_ceiling(study: Study, pick: Pick) -> None:
+    axis = figures.front(study, pick)
+    said = [text.get_text() for text in axis.texts]
+    assert "today" in said
+    assert any(one.startswith("the pick") for one in said)
+    assert any(one.startswith("no settings can have more") for one in said)
+    assert axis.get_xlabel() == "memory peak"
+
+
+def test_curves_name_every_look_up_and_mark_today() -> None:
+    curve = size_curve(TRACE, PLAN, lookup=TRACE.lookups[0])
+    axis = figures.size_curves([curve])
+    assert TRACE.lookups[0] in [text.get_text() for text in axis.texts]
+    today = [line for line in axis.lines if line.get_marker() == "D"]
+    assert today[0].get_ydata()[0] == pytest.approx(curve.hit_rate(30), abs=0.01)
+    shown = text_of(curves_text([curve]))
+    assert f"{curve.knee:,} entries" in shown
+    assert max(map(len, shown.splitlines())) <= 100
+
+
+def test_a_heat_map_has_the_best_of_each_pair(study: Study) -> None:
+    axis = figures.heat(study, "rules.max_entries", "rules.absolute")
+    shown = {text.get_text() for text in axis.texts}
+    from vestigo.units import format_share
+
+    assert shown == {format_share(one.measure("fresh_hit_rate")) for one in study.values() if one.changes}
+    with pytest.raises(InputError, match=r"do not vary together; what varies is rules.absolute, rules.max_entries"):
+        figures.heat(study, "rules.max_entries", "rules.sliding")
+    with pytest.raises(InputError, match="is unknown"):
+        figures.heat(study, "rules.max_entries", "rules.absolute", "speed")
+
+
+def test_causes_hold_what_was_missed() -> None:
+    outcome = replay(TRACE, Rules(max_entries=30))
+    said = [text.get_text() for text in figures.causes(outcome).texts]
+    assert any(f"{outcome.misses_by_cause['evicted']:,} reads" in one for one in said)
+
+
+def test_a_page_of_all_four_is_written(study: Study, pick: Pick, tmp_path: Path) -> None:
+    curves: list[SizeCurve] = [size_curve(TRACE), size_curve(Trace.from_table({"at": [0], "key": ["a"]}))]
+    page = figures.choice_page(study, pick, curves, replay(TRACE, PLAN))
+    save_figure(page[0], tmp_path / "choice.png")
+    assert (tmp_path / "choice.png").stat().st_size > 20_000
+    assert page[3].get_title("left").startswith("fresh_hit_rate")
