@@ -3,6 +3,7 @@
 from vestigo.study.choose import Pick
 from vestigo.study.compare import Comparison, compare
 from vestigo.study.curve import SizeCurve, replayed_curve, size_curve
+from vestigo.study.share_out import Sharing, share_out
 from vestigo.study.study import Candidate, Study
 from vestigo.study.survey import Finding, Survey, Traits, survey
 from vestigo.study.sweep import sweep
@@ -12,12 +13,14 @@ __all__ = [
     "Comparison",
     "Finding",
     "Pick",
+    "Sharing",
     "SizeCurve",
     "Study",
     "Survey",
     "Traits",
     "compare",
     "replayed_curve",
+    "share_out",
     "size_curve",
     "survey",
     "sweep",

@@ -1,0 +1,127 @@
+"""``share_out``: how to divide one memory budget among the look-ups, so that most reads are hits."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from itertools import pairwise
+
+import numpy as np
+
+from vestigo.engine.what_if import applied
+from vestigo.errors import RulesError
+from vestigo.rules import Plan, Rules
+from vestigo.study.curve import SizeCurve, size_curve
+from vestigo.study.study import Candidate, Study
+from vestigo.study.sweep import sweep
+from vestigo.trace import Trace
+from vestigo.units import format_bytes, format_share, parse_bytes
+
+BY_CURVES, EVENLY = "by curves", "evenly"
+
+
+@dataclass(frozen=True, eq=False)
+class Sharing:
+    """A budget divided, and what replays say of it: `study` has today's settings, the even split and this one."""
+
+    total_bytes: int
+    shares: Mapping[str, int]
+    """Bytes by look-up."""
+    study: Study
+
+    @property
+    def by_curves(self) -> Candidate:
+        return self.study[BY_CURVES]
+
+    @property
+    def plan(self) -> Plan:
+        """Today's rules with these limits."""
+        return self.by_curves.plan
+
+    @property
+    def is_best(self) -> bool:
+        """Whether the replays confirm it: it answers no fewer reads than the even split."""
+        return self.by_curves.measure("hit_rate") >= self.study[EVENLY].measure("hit_rate")
+
+    def __repr__(self) -> str:
+        rates = ", ".join(f"{name} {format_share(one.measure('hit_rate'))}" for name, one in self.study.items())
+        shares = ", ".join(f"{name} {format_bytes(size)}" for name, size in self.shares.items())
+        return f"<Sharing of {format_bytes(self.total_bytes)}: {shares}; hit rate {rates}>"
+
+
+def share_out(trace: Trace, plan: Plan | Rules, total: int | str) -> Sharing:
+    """Divides `total` bytes (``"64 MiB"``, overheads included) among the look-ups by their size curves, and replays
+    that beside an even split and today's limits. All other rules stay; shared pools are given up.
+
+    Each next piece of memory goes where it brings most hits a byte, along the convex hull of each curve: the best
+    division there is if curves were convex (B. Fox, "Discrete optimization via marginal analysis", 1966). The curves
+    are LRU's, without expiry, so the replays have the last word: see `Sharing.is_best`.
+
+    >>> keys, lookups = [n % 2 for n in range(40)] + [n % 9 for n in range(40)], ["few"] * 40 + ["many"] * 40
+    >>> trace = Trace.from_table({"at": range(80), "key": keys, "lookup": lookups, "size": [36] * 80})
+    >>> share_out(trace, Rules(), "1103 B").shares
+    {'few': 200, 'many': 903}
+    """
+    plan = plan if isinstance(plan, Plan) else Plan(plan)
+    budget = parse_bytes(total)
+    on, used = applied(trace, plan)
+    curves = {name: size_curve(on, replace(used, warm_up=0), lookup=name) for name in on.lookups}
+    least = {name: used.rules_for(name).entry_overhead for name in on.lookups}
+    if not curves or sum(least.values()) > budget:
+        raise RulesError(
+            f"{format_bytes(budget)} is too little to share among {len(curves)} look-ups: each needs more than the "
+            "overhead of one entry"
+        )
+    shares = _shares(curves, least, budget)
+    even = {name: max(budget // len(curves), least[name]) for name in curves}
+    candidates = {EVENLY: _limited(plan, even), BY_CURVES: _limited(plan, shares)}
+    return Sharing(budget, shares, sweep(trace, replace(plan, candidates=candidates, vary={})))
+
+
+def _shares(curves: Mapping[str, SizeCurve], least: Mapping[str, int], budget: int) -> dict[str, int]:
+    """Greedily along the hulls; what is left goes to where it brings most."""
+    shares = dict(least)
+    steps = sorted(
+        (-hits / size, number, name, size)
+        for name, curve in curves.items()
+        for number, (size, hits) in enumerate(_hull(curve.bytes, curve.byte_hits))
+    )
+    left, full = budget - sum(shares.values()), set()
+    for _, number, name, size in steps:
+        more = size if number else max(size - least[name], 0)
+        if name in full or more > left:
+            full.add(name)  # no later piece of it can come before this one
+            continue
+        shares[name] += more
+        left -= more
+    best = max(curves, key=lambda name: _gain(curves[name], shares[name], left))
+    shares[best] += left
+    return shares
+
+
+def _gain(curve: SizeCurve, size: int, more: int) -> float:
+    return (curve.hit_rate(max_bytes=size + more) - curve.hit_rate(max_bytes=size)) * curve.reads
+
+
+def _hull(sizes: np.ndarray, hits: np.ndarray) -> list[tuple[int, int]]:
+    """The upper convex hull from nothing on, as pieces: so many more bytes, so many more hits; steepest first."""
+    corners: list[tuple[int, int]] = [(0, 0)]
+    for size, hit in zip(sizes.tolist(), hits.tolist(), strict=True):
+        while len(corners) > 1 and _is_below(corners[-2], corners[-1], (size, hit)):
+            corners.pop()
+        corners.append((size, hit))
+    return [(b[0] - a[0], b[1] - a[1]) for a, b in pairwise(corners)]
+
+
+def _is_below(a: Sequence[int], b: Sequence[int], c: Sequence[int]) -> bool:
+    """Whether the middle point lies on or below the line between the others."""
+    return (b[1] - a[1]) * (c[0] - a[0]) <= (c[1] - a[1]) * (b[0] - a[0])
+
+
+def _limited(plan: Plan, shares: Mapping[str, int]) -> Plan:
+    """The plan with a limit in bytes for each look-up, and no other limits."""
+    lookups = {name: _with(plan.rules_for(name), size) for name, size in shares.items()}
+    return replace(plan, lookups={**plan.lookups, **lookups}, pools={}, candidates={}, vary={})
+
+
+def _with(rules: Rules, max_bytes: int) -> Rules:
+    stated = {name: getattr(rules, name) for name in rules.model_fields_set}
+    return Rules(**stated | {"max_entries": None, "max_bytes": max_bytes})
