@@ -34,6 +34,8 @@ build/test_%: native/tests/test_%.cpp $(wildcard native/tests/*.hpp) $(NATIVE)
 bench: $(VENV)/installed
 	$(BIN)/python benchmarks/speed.py
 	$(BIN)/python benchmarks/policies.py
+	$(BIN)/python benchmarks/rules.py
+	$(BIN)/python benchmarks/choosing.py
 	$(BIN)/python benchmarks/reading.py
 	$(BIN)/python benchmarks/memory.py
 	$(BIN)/python benchmarks/recorder_cost.py

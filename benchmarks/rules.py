@@ -21,7 +21,7 @@ from vestigo.engine.native.batches import make_ready
 from vestigo.engine.native.begin import is_plain
 from vestigo.trace import Trace
 
-ROUNDS = 3
+ROUNDS = 5
 RULES: dict[str, dict[str, object]] = {
     "sliding, absolute": {},
     "jitter": {"jitter": "10%"},
@@ -61,6 +61,8 @@ def main() -> None:
             runs = {name: run_of(plain, entries, rules) for name, rules in RULES.items()}
             runs |= {f"loads, {name}": run_of(timed, entries, rules) for name, rules in TIMED.items()}
             everyone = {"bare loop": (speed.bare_loop(plain, entries, Path(folder)), False), **runs}
+            for run, _ in everyone.values():
+                run()  # what is worked out once for a trace is not measured
             speeds: dict[str, list[float]] = {name: [] for name in everyone}
             for _ in range(ROUNDS):
                 for name, (run, _) in everyone.items():

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import matplotlib
 
-from vestigo import compare, figures, read_plan, read_trace, survey
+from vestigo import compare, figures, read_plan, read_trace, size_curve, survey, sweep
 from vestigo.demo.files import write_demo
 
 SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -27,9 +27,14 @@ def figure_shots(folder: Path) -> None:
     figures.timeline(results["today"])[0].figure.savefig(SHOTS / "timeline.png", dpi=100)
     page = figures.survey_page(dataclasses.replace(survey(read), source="Skerrow Quay"))
     page[0].figure.savefig(SHOTS / "survey-figures.png", dpi=100)
+    stated = read_plan(plan)
+    study = sweep(read, stated)
+    curves = [size_curve(read, stated, lookup=name) for name in read.lookups]
+    page = figures.choice_page(study, study.choose(), curves, results["today"])
+    page[0].figure.savefig(SHOTS / "choice.png", dpi=100)
 
 
-def terminal_shot(name: str, command: str, folder: Path, points: int = 11) -> None:
+def terminal_shot(name: str, command: str, folder: Path, points: int = 11, seconds: int = 6) -> None:
     """What a command prints, in an xterm on a virtual screen; in smaller letters where it is long."""
     display = ":97"
     server = subprocess.Popen(["Xvfb", display, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
@@ -40,7 +45,7 @@ def terminal_shot(name: str, command: str, folder: Path, points: int = 11) -> No
     try:
         time.sleep(1)
         terminal = subprocess.Popen(["xterm", *look, "-b", "12", "-e", "sh", "-c", shown], env=env, cwd=folder)
-        time.sleep(6)
+        time.sleep(seconds)
         subprocess.run(["import", "-window", "root", str(SHOTS / name)], env=env, check=True)
         terminal.terminate()
         terminal.wait()
@@ -53,7 +58,10 @@ def main() -> None:
     SHOTS.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as folder:
         figure_shots(Path(folder) / "vestigo-demo")
-        terminal_shot("demo.png", "vestigo demo", Path(folder))
+        terminal_shot("demo.png", "vestigo demo | tail -66 | head -54", Path(folder), 9, 45)
+        terminal_shot("choose.png", "vestigo choose --plan vestigo-demo/plan.toml", Path(folder))
+        terminal_shot("sweep.png", "vestigo sweep --plan vestigo-demo/plan.toml", Path(folder))
+        terminal_shot("curve.png", "vestigo curve --plan vestigo-demo/plan.toml", Path(folder))
         terminal_shot("survey.png", "vestigo survey vestigo-demo/skerrow-quay.parquet", Path(folder), 9)
         terminal_shot("odd-keys.png", "vestigo survey vestigo-demo/odd-keys.csv | tail -47", Path(folder), 9)
 

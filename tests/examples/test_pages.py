@@ -12,6 +12,7 @@ PAGES = {
     "changes": "changes",
     "whose-cache": "whose_cache",
     "bad-moments": "bad_moments",
+    "choosing": "choosing",
 }
 
 

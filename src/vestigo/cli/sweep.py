@@ -24,6 +24,14 @@ ResultsOption = Annotated[
     typer.Option(help="Where results are kept, to go on from. Default: beside the plan.", show_default=False),
 ]
 YesOption = Annotated[bool, typer.Option("--yes", help="Begin, however long it takes.")]
+ClusterOption = Annotated[
+    str | None,
+    typer.Option(
+        metavar="ADDRESS",
+        help="Replay on a Dask cluster, whose workers can open the prepared trace: tcp://host:8786.",
+        show_default=False,
+    ),
+]
 JsonOption = Annotated[bool, typer.Option("--json", help="Print all measures as JSON.")]
 
 
@@ -32,6 +40,7 @@ def sweep(
     trace: TraceArgument = None,
     results: ResultsOption = None,
     yes: YesOption = False,
+    cluster: ClusterOption = None,
     as_json: JsonOption = False,
     settings: SetOption = None,
     strict: StrictOption = False,
@@ -40,7 +49,7 @@ def sweep(
 
     Example: vestigo sweep skerrow-quay.parquet --plan plan.toml
     """
-    study = swept(trace, plan, results, yes, settings, strict)
+    study = swept(trace, plan, results, yes, settings, strict, cluster)
     if as_json:
         print(json.dumps(study.to_dict(), indent=2))
         return
@@ -128,8 +137,10 @@ def swept(
     yes: bool,
     settings: list[str] | None = None,
     strict: bool = False,
+    cluster: str | None = None,
 ) -> "Study":
     """The study of a plan file, with time left on the terminal."""
+    from vestigo.cli.cluster import workers
     from vestigo.cli.intake import parsed, read
     from vestigo.cli.screen import Progress
     from vestigo.rules import read_plan
@@ -147,7 +158,12 @@ def swept(
             left = (time.monotonic() - begun) / done * (of - done)
             progress.step(f"replayed {done:,} of {of:,}, about {format_seconds(left)} left")
 
-        return run_sweep(trace, plan, results=results or plan_path.with_suffix(".results"), progress=step)
+        kept = results or plan_path.with_suffix(".results")
+        if cluster is None:
+            return run_sweep(trace, plan, results=kept, progress=step)
+        path = where or str(plan.trace_path)
+        with workers(cluster, path) as executor:
+            return run_sweep(path, plan, results=kept, executor=executor, progress=step)
 
 
 def _refuse_if_long(trace: "Trace", plan: "Plan") -> None:

@@ -4,14 +4,14 @@ import dataclasses
 import os
 import time
 from collections.abc import Callable, Iterator, Mapping
-from concurrent.futures import BrokenExecutor, Executor, ThreadPoolExecutor, as_completed
+from concurrent.futures import BrokenExecutor, Executor, Future, ThreadPoolExecutor, as_completed
 from functools import lru_cache
 from pathlib import Path
 from typing import Any, NamedTuple
 
 from vestigo.engine.job import Job, job
 from vestigo.engine.what_if import applied
-from vestigo.errors import Interrupted, RulesError, TraceError
+from vestigo.errors import Interrupted, RulesError, TraceError, VestigoError
 from vestigo.rules import Plan
 from vestigo.rules.vary import changed, combinations, count, name_of
 from vestigo.study import bounds
@@ -197,10 +197,22 @@ def _results(tasks: list[Task], store: Store | None, executor: Executor | None) 
         }
         try:
             for future in as_completed(futures):
-                yield futures[future].name, _keep(future.result(), futures[future], store)
+                yield futures[future].name, _keep(_given(future, futures[future]), futures[future], store)
         finally:
             for future in futures:
                 future.cancel()  # those that run are waited for: each takes seconds
+
+
+def _given(future: "Future[Result]", task: Task) -> Result:
+    """What a worker elsewhere says of its own end differs from executor to executor."""
+    try:
+        return future.result()
+    except VestigoError:
+        raise
+    except Exception as error:
+        if not task.anywhere:
+            raise
+        raise BrokenExecutor(str(error)) from error
 
 
 def _keep(result: Result, task: Task, store: Store | None) -> Result:

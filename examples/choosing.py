@@ -1,0 +1,38 @@
+"""From sizes to settings on the demo: where curves bend, 128 combinations, the pick, one budget for all look-ups."""
+
+import tempfile
+from dataclasses import replace
+
+from vestigo import Rules, read_plan, read_trace, replay, share_out, size_curve, sweep
+from vestigo.demo import files
+from vestigo.rules.plan_text import plan_text
+
+with tempfile.TemporaryDirectory() as folder:
+    trace_path, plan_path = files.write_demo(folder)
+    trace, plan = read_trace(trace_path), read_plan(plan_path)
+
+for lookup in ("vessel", "chart"):
+    curve = size_curve(trace, plan, lookup=lookup)
+    print(f"{lookup}: knee at {curve.knee:,} entries ({curve.hit_rate(curve.knee):.1%}), no limit {curve.ceiling:.1%}")
+
+fewer = {key: values for key, values in plan.vary.items() if key != "lookup.vessel.sliding"}
+study = sweep(trace, replace(plan, vary=fewer))
+print(f"{len(study)} candidates, {len(study.front())} of which no other beats")
+
+pick = study.choose("fresh_hit_rate", memory_peak="<= 16 MiB", stale_rate="<= 2 %")
+print(f"pick: {pick.value(pick.candidate):.1%} fresh hits, today {pick.value(study.today):.1%}")
+print(f"on the rest of the time: {pick.value(pick.candidate, 'rest'):.1%}, today {pick.value(study.today, 'rest'):.1%}")
+alone = replay(trace, pick.candidate.plan)
+print(f"replayed alone: {alone.fresh_hit_rate:.1%}, {alone.stale_rate:.2%} stale, {alone.memory_peak / 2**20:.1f} MiB")
+
+hasty = study.choose("hit_rate")
+print(f"by hits alone, without limits: {hasty.candidate.name} has {hasty.value(hasty.candidate):.1%} hits, ", end="")
+print(f"{hasty.candidate.measure('fresh_hit_rate'):.1%} fresh")
+
+sharing = share_out(trace, Rules(nulls="keep", on_write="drop"), "4 MiB")
+for name in ("evenly", "by curves"):
+    candidate = sharing.study[name]
+    used = candidate.measure("memory_peak") / 2**20
+    print(f"4 MiB {name}: {candidate.measure('hit_rate'):.1%} hits, {used:.1f} MiB used")
+
+print(plan_text(pick.candidate.plan).split("\n\n")[1])
