@@ -24,6 +24,14 @@ ResultsOption = Annotated[
     typer.Option(help="Where results are kept, to go on from. Default: beside the plan.", show_default=False),
 ]
 YesOption = Annotated[bool, typer.Option("--yes", help="Begin, however long it takes.")]
+SampleOption = Annotated[
+    str | None,
+    typer.Option(
+        metavar="SHARE",
+        help="Estimate all from a share of the keys, such as 10%, and replay only what no other beats.",
+        show_default=False,
+    ),
+]
 ClusterOption = Annotated[
     str | None,
     typer.Option(
@@ -40,6 +48,7 @@ def sweep(
     trace: TraceArgument = None,
     results: ResultsOption = None,
     yes: YesOption = False,
+    sample: SampleOption = None,
     cluster: ClusterOption = None,
     as_json: JsonOption = False,
     settings: SetOption = None,
@@ -49,7 +58,7 @@ def sweep(
 
     Example: vestigo sweep skerrow-quay.parquet --plan plan.toml
     """
-    study = swept(trace, plan, results, yes, settings, strict, cluster)
+    study = swept(trace, plan, results, yes or sample is not None, settings, strict, cluster, sample)
     if as_json:
         print(json.dumps(study.to_dict(), indent=2))
         return
@@ -70,6 +79,7 @@ def choose(
         Path | None, typer.Option(help="Also draw a page of figures; the ending says the format.", show_default=False)
     ] = None,
     yes: YesOption = False,
+    sample: SampleOption = None,
     as_json: JsonOption = False,
     settings: SetOption = None,
     strict: StrictOption = False,
@@ -80,7 +90,7 @@ def choose(
 
     Example: vestigo choose skerrow-quay.parquet --plan plan.toml --write picked.toml
     """
-    pick = swept(trace, plan, results, yes, settings, strict).choose()
+    pick = swept(trace, plan, results, yes or sample is not None, settings, strict, sample=sample).choose()
     if figure is not None:
         draw(trace, plan, pick, figure, settings, strict)
     if as_json:
@@ -138,6 +148,7 @@ def swept(
     settings: list[str] | None = None,
     strict: bool = False,
     cluster: str | None = None,
+    sample: str | None = None,
 ) -> "Study":
     """The study of a plan file, with time left on the terminal."""
     from vestigo.cli.cluster import workers
@@ -160,10 +171,10 @@ def swept(
 
         kept = results or plan_path.with_suffix(".results")
         if cluster is None:
-            return run_sweep(trace, plan, results=kept, progress=step)
+            return run_sweep(trace, plan, results=kept, sample=sample, progress=step)
         path = where or str(plan.trace_path)
         with workers(cluster, path) as executor:
-            return run_sweep(path, plan, results=kept, executor=executor, progress=step)
+            return run_sweep(path, plan, results=kept, sample=sample, executor=executor, progress=step)
 
 
 def _refuse_if_long(trace: "Trace", plan: "Plan") -> None:
@@ -179,6 +190,6 @@ def _refuse_if_long(trace: "Trace", plan: "Plan") -> None:
     seconds = estimated_seconds(trace, plan)
     if seconds > _ASKS_FROM:
         raise InputError(
-            f"[vary] makes {candidates:,} candidates, which take about {format_seconds(seconds)}; vary less, or say "
-            "--yes"
+            f"[vary] makes {candidates:,} candidates, which take about {format_seconds(seconds)}; vary less, try a "
+            "--sample, or say --yes"
         )

@@ -3,6 +3,7 @@
 from vestigo.study.choose import Pick
 from vestigo.study.compare import Comparison, compare
 from vestigo.study.curve import SizeCurve, replayed_curve, size_curve
+from vestigo.study.sampling import Estimate, Sampler
 from vestigo.study.share_out import Sharing, share_out
 from vestigo.study.study import Candidate, Study
 from vestigo.study.survey import Finding, Survey, Traits, survey
@@ -11,8 +12,10 @@ from vestigo.study.sweep import sweep
 __all__ = [
     "Candidate",
     "Comparison",
+    "Estimate",
     "Finding",
     "Pick",
+    "Sampler",
     "Sharing",
     "SizeCurve",
     "Study",

@@ -14,13 +14,17 @@ if TYPE_CHECKING:
 
 def unbeaten(candidates: Sequence["Candidate"], measures: Sequence[str], part: str = "whole") -> list["Candidate"]:
     """Best in the first measure first. Raises InputError for a measure that there is not."""
-    table = costs(candidates, measures, part)
+    return [candidates[place] for place in unbeaten_rows(costs(candidates, measures, part))]
+
+
+def unbeaten_rows(table: np.ndarray) -> list[int]:
+    """Of a table in which less is better, the rows that no other row beats; of equals the first."""
     order = np.lexsort(table.T[::-1])
     kept: list[int] = []
     for place in order:  # whatever beats it comes before it, and if that is beaten, what beats that does
         if not (kept and np.any(np.all(table[kept] <= table[place], axis=1))):
             kept.append(int(place))
-    return [candidates[place] for place in kept]
+    return kept
 
 
 def costs(candidates: Sequence["Candidate"], measures: Sequence[str], part: str = "whole") -> np.ndarray:

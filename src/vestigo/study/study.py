@@ -1,7 +1,7 @@
 """A study: many candidates' measures on one trace, beside today's settings and what they are measured against."""
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     import pandas as pd
 
     from vestigo.study.choose import Pick
+    from vestigo.study.sampling import Estimate
 
 TODAY = "today"
 FRONT = ("hit_rate", "memory_peak", "stale_rate")
@@ -72,6 +73,8 @@ class Study(Mapping[str, Candidate]):
     """How many candidates were replayed; the others were known from before."""
     notes: tuple[str, ...] = ()
     source: str = ""
+    estimates: Mapping[str, "Estimate"] = field(default_factory=dict)
+    """Of all that was asked for, where only those that a sample put on the front were replayed."""
 
     def __getitem__(self, name: str) -> Candidate:
         return self.candidates[name]

@@ -38,7 +38,7 @@ def between(trace: Trace, begin: Moment | None = None, end: Moment | None = None
     """
     first = 0 if begin is None else np.searchsorted(trace.at, _moment(trace, begin))
     last = len(trace) if end is None else np.searchsorted(trace.at, _moment(trace, end))
-    return _rows(trace, np.arange(first, max(first, last)))
+    return of_rows(trace, np.arange(first, max(first, last)))
 
 
 def only(
@@ -63,7 +63,7 @@ def only(
         kept &= np.isin(trace.node, _ids("node", nodes, trace.nodes)) | (trace.node == MISSING)
     if keys is not None:
         kept &= _of_keys(trace, _matched(trace, keys))
-    return _rows(trace, np.flatnonzero(kept))
+    return of_rows(trace, np.flatnonzero(kept))
 
 
 def sampled(trace: Trace, share: float, seed: int = 0) -> Trace:
@@ -77,7 +77,9 @@ def sampled(trace: Trace, share: float, seed: int = 0) -> Trace:
         int.from_bytes(hashlib.blake2b(str(key).encode(), digest_size=8, key=names[lookup][:64], salt=salt).digest())
         for key, lookup in zip(arrow_names(trace.keys).to_pylist(), trace.key_lookup.tolist(), strict=True)
     ]
-    return _rows(trace, np.flatnonzero(_of_keys(trace, np.array(draws, np.uint64) < limit if limit < 2**64 else True)))
+    return of_rows(
+        trace, np.flatnonzero(_of_keys(trace, np.array(draws, np.uint64) < limit if limit < 2**64 else True))
+    )
 
 
 def faster(trace: Trace, factor: float) -> Trace:
@@ -129,7 +131,7 @@ def anonymised(trace: Trace, secret: bytes | str) -> Trace:
     )
 
 
-def _rows(trace: Trace, rows: np.ndarray) -> Trace:
+def of_rows(trace: Trace, rows: np.ndarray) -> Trace:
     """Some of the events, ids numbered anew."""
     key, keys = dense(trace.key[rows].astype(np.int64))
     lookup, lookups = dense(trace.lookup[rows].astype(np.int64))

@@ -1,0 +1,112 @@
+"""Estimates from a sample of the keys are near the truth on skewed traces, and know how near."""
+
+import math
+
+import numpy as np
+import pytest
+
+from vestigo import Plan, Pool, Rules, RulesError, Sampler, Trace, read_plan, read_trace, replay, sweep, synth
+from vestigo.demo.files import write_demo
+
+
+@pytest.fixture(scope="module")
+def skewed() -> Trace:
+    return synth(reads=400_000, keys=60_000, skew=0.9, changes="10h", seed=8)
+
+
+@pytest.fixture(scope="module")
+def sampler(skewed: Trace) -> Sampler:
+    return Sampler(skewed, "10%")
+
+
+@pytest.mark.parametrize("entries", [1000, 5000, 20_000])
+@pytest.mark.parametrize("more", [{}, {"eviction": "s3-fifo"}, {"absolute": "10m", "sliding": "2m"}])
+def test_a_tenth_of_the_keys_is_within_half_a_point(
+    skewed: Trace, sampler: Sampler, entries: int, more: dict[str, str]
+) -> None:
+    rules = Rules(max_entries=entries, **more)
+    estimate, truth = sampler.estimate(rules), replay(skewed, rules)
+    assert estimate.hit_rate == pytest.approx(truth.hit_rate, abs=0.005)
+    assert estimate.stale_rate == pytest.approx(truth.stale_rate, abs=0.01)
+    assert estimate.loads == pytest.approx(truth.loads, rel=0.02)
+    # What is held is taken to be of mean size: of few entries the peak is above that.
+    assert estimate.memory_peak == pytest.approx(truth.memory_peak, rel=0.2 if entries == 1000 else 0.1)
+
+
+def test_limits_in_bytes_and_shared_pools(skewed: Trace, sampler: Sampler) -> None:
+    rules = Rules(max_bytes="4 MiB")
+    assert sampler.estimate(rules).hit_rate == pytest.approx(replay(skewed, rules).hit_rate, abs=0.005)
+    plan = Plan(pools={"all": Pool(lookups=skewed.lookups, max_bytes="4 MiB", eviction="sieve")})
+    assert sampler.estimate(plan).hit_rate == pytest.approx(replay(skewed, plan).hit_rate, abs=0.005)
+
+
+def test_intervals_hold_the_truth_nine_times_in_ten(skewed: Trace) -> None:
+    """Of thirty estimates with other seeds and sizes; fewer than 22 would come once in two hundred times."""
+    truths = {entries: replay(skewed, Rules(max_entries=entries)).hit_rate for entries in (1000, 5000)}
+    held = 0
+    for seed in range(15):
+        sampler = Sampler(skewed, "10%", seed=seed)
+        for entries, truth in truths.items():
+            estimate = sampler.estimate(Rules(max_entries=entries))
+            held += abs(estimate.hit_rate - truth) <= estimate.errors["hit_rate"]
+    assert held >= 22
+
+
+def test_plain_sampling_would_be_far_off(skewed: Trace) -> None:
+    """What the sampler is better than: each key in or out by chance, limits scaled alike."""
+    rng = np.random.default_rng(1)
+    from vestigo.trace.shape import of_rows
+
+    errors = []
+    for _ in range(5):
+        chosen = rng.random(len(skewed.keys)) < 0.1
+        part = of_rows(skewed, np.flatnonzero(chosen[skewed.key]))
+        errors.append(
+            abs(replay(part, Rules(max_entries=500)).hit_rate - replay(skewed, Rules(max_entries=5000)).hit_rate)
+        )
+    assert max(errors) > 0.01
+
+
+def test_the_demo_of_small_look_ups_is_taken_whole(tmp_path: object) -> None:
+    """Five of its six look-ups have too few keys to divide: their estimates are exact but for what others share."""
+    trace, plan = (read(path) for read, path in zip((read_trace, read_plan), write_demo(str(tmp_path)), strict=True))
+    one = Plan(plan.rules, {**plan.lookups, "chart": Rules(max_bytes="8 MiB", absolute="10m")}, warm_up=plan.warm_up)
+    estimate, truth = Sampler(trace, "20%").estimate(one), replay(trace, one)
+    assert estimate.hit_rate == pytest.approx(truth.hit_rate, abs=0.01)
+
+
+def test_a_sampled_sweep_replays_what_no_other_beats(skewed: Trace) -> None:
+    plan = Plan(
+        Rules(max_entries=500, absolute="1h"),
+        candidates={"mine": Plan(Rules(max_entries=700))},
+        vary={"rules.max_entries": [1000, 5000, 20_000], "rules.eviction": ["mru", "lru", "sieve", "s3-fifo"]},
+    )
+    whole, sampled = sweep(skewed, plan), sweep(skewed, plan, sample="10%")
+    assert len(sampled.estimates) == len(whole) == 14
+    assert {"today", "mine"} < set(sampled)
+    assert len(sampled) < len(whole)
+    assert sampled.choose("hit_rate").candidate.name == whole.choose("hit_rate").candidate.name
+    for name, candidate in sampled.items():
+        assert candidate.result == whole[name].result
+    assert "14 were estimated from 10% of the keys" in sampled.notes[0]
+
+
+@pytest.mark.parametrize(
+    ("rules", "says"),
+    [
+        ({"max_entries": 5, "max_bytes": "1 MiB"}, "two limits"),
+        ({"max_entries": 5, "eviction": "gdsf"}, "weighs single entries"),
+        ({"max_entries": 5, "keep_if": "size <= 1 KiB"}, "size of a single value"),
+    ],
+)
+def test_what_a_sample_cannot_tell_is_refused(sampler: Sampler, rules: dict[str, object], says: str) -> None:
+    with pytest.raises(RulesError, match=says):
+        sampler.estimate(Rules(**rules))
+
+
+def test_shares_that_make_no_samples_are_refused(skewed: Trace) -> None:
+    with pytest.raises(RulesError, match="at most 50 %"):
+        Sampler(skewed, "60%")
+    with pytest.raises(RulesError, match="11 samples"):
+        Sampler(skewed, "5%", samples=11)
+    assert math.isnan(Sampler(skewed, "5%", samples=1).estimate(Rules(max_entries=2000)).errors["hit_rate"])
