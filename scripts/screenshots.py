@@ -58,9 +58,9 @@ def main() -> None:
     SHOTS.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as folder:
         figure_shots(Path(folder) / "vestigo-demo")
-        terminal_shot("demo.png", "vestigo demo | tail -66 | head -54", Path(folder), 9, 45)
+        terminal_shot("demo.png", "vestigo demo | tail -50", Path(folder), 9, 45)
         terminal_shot("choose.png", "vestigo choose --plan vestigo-demo/plan.toml", Path(folder))
-        terminal_shot("sweep.png", "vestigo sweep --plan vestigo-demo/plan.toml", Path(folder))
+        terminal_shot("sweep.png", "vestigo sweep --plan vestigo-demo/plan.toml", Path(folder), 9)
         terminal_shot("curve.png", "vestigo curve --plan vestigo-demo/plan.toml", Path(folder))
         terminal_shot("survey.png", "vestigo survey vestigo-demo/skerrow-quay.parquet", Path(folder), 9)
         terminal_shot("odd-keys.png", "vestigo survey vestigo-demo/odd-keys.csv | tail -47", Path(folder), 9)

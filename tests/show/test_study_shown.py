@@ -40,9 +40,12 @@ def test_long_names_stand_below_the_table(study: Study, pick: Pick) -> None:
     shown = text_of(study_text(study))
     assert shown.startswith(f"{len(study)} candidates, {len(study.front())} of which no other beats")
     assert max(map(len, shown.splitlines())) <= 100
+    told = shown.split("number", 1)[1].splitlines() if "number" in shown else []
+    shared = shown.split("all that follow: ")[1].splitlines()[0] if "all that follow: " in shown else ""
     for number, name in enumerate(study):
         if len(name) > 22 and study[name] in study.front():
-            assert f"#{number}  {name}" in shown
+            row = next(line for line in told if line.startswith(f"#{number} "))
+            assert all(str(value) in row or str(value) in shared for value in study[name].changes.values())
     assert "the pick" in text_of(pick_text(pick)) or len(pick.candidate.name) <= 22
 
 

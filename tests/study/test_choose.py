@@ -161,3 +161,13 @@ def test_a_pick_tells_itself_as_json() -> None:
     told = json.loads(json.dumps(study(TODAY, LARGE).choose("hit_rate").to_dict()))
     assert (told["name"], told["is_met"], told["holds"]) == ("large", True, True)
     assert told["because"][0].startswith("Take large")
+
+
+def test_of_candidates_that_vary_alike_only_what_differs_is_told() -> None:
+    def varied(name: str, hits: int, memory: int, **changes: Any) -> Candidate:
+        one = candidate(name, hits, memory)
+        return Candidate(name, {f"rules.{rule}": value for rule, value in changes.items()}, one.plan, one.result)
+
+    best = varied("a=1, b=2, c=3", 8, 100, a=1, b=2, c=3)
+    told = details(study(TODAY, best, varied("a=1, b=9, c=3", 7, 50, a=1, b=9, c=3)).choose("hit_rate"))
+    assert "Ahead of the runner-up, the same with b=9, in 1,000 of 1,000 resamples." in told

@@ -8,6 +8,7 @@ from rich.table import Table
 from rich.text import Text
 
 from vestigo.rules.aim import MEASURES, Measure
+from vestigo.rules.vary import name_of
 from vestigo.show.grid import GAP, NAME, Column, grid, in_one_unit, in_own_units
 from vestigo.show.safe import printable
 from vestigo.study import Candidate, Pick, SizeCurve, Study
@@ -35,8 +36,30 @@ def study_text(study: Study) -> RenderableType:
         _table("the front", [study.today, *(one for one in shown if one is not study.today)], study),
     ]
     if long_names := [one for one in shown if len(one.name) > NAME]:
-        parts += [Text(), *(Text(f"{_number(one, study)}  {printable(one.name, most=200)}") for one in long_names)]
+        parts += [Text(), *_changes(long_names, study)]
     return Group(*parts, *(Text(f"\n{printable(note, most=300)}") for note in study.notes))
+
+
+def _changes(candidates: Sequence[Candidate], study: Study) -> list[RenderableType]:
+    """What those with long names change: first what they share, then a row each."""
+    keys = list(dict.fromkeys(key for one in candidates for key in one.changes))
+    shared = [key for key in keys if len({str(one.changes.get(key)) for one in candidates}) == 1]
+    parts: list[RenderableType] = []
+    if shared and len(candidates) > 1:
+        told = name_of({key: candidates[0].changes[key] for key in shared})
+        parts = [Text(f"all that follow: {printable(told, most=500)}"), Text()]
+        keys = [key for key in keys if key not in shared]
+    names = [_number(one, study) for one in candidates]
+    columns = [
+        Column(*_heading(key), [printable(str(one.changes.get(key, "")), NAME) for one in candidates]) for key in keys
+    ]
+    return [*parts, grid("number", names, columns, [""] * len(names), 1)]
+
+
+def _heading(key: str) -> tuple[str, str]:
+    """A rule's look-up or pool, and its name."""
+    where, _, rule = key.removeprefix("lookup.").rpartition(".")
+    return ("" if where == "rules" else printable(where, NAME)), rule
 
 
 def pick_text(pick: Pick) -> RenderableType:
@@ -74,8 +97,8 @@ def curves_text(curves: Sequence[SizeCurve]) -> RenderableType:
     first = max(curves, key=lambda one: one.reads)
     return Group(
         Text.assemble(
-            (f"{printable(first.name, NAME)}: {format_share(first.hit_rate(first.knee))} of its reads at", "bold"),
-            (f" {first.knee:,} entries", "bold"),
+            (f"{printable(first.name, NAME)}: {format_share(first.hit_rate(first.knee))} hits", "bold"),
+            (f" at its knee of {first.knee:,} entries", "bold"),
             f", {format_share(first.ceiling)} with no limit. LRU, nothing expires, loads take no time.",
         ),
         Text(),

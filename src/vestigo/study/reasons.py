@@ -3,10 +3,14 @@
 from typing import TYPE_CHECKING
 
 from vestigo.rules.aim import MEASURES
+from vestigo.rules.vary import name_of
 
 if TYPE_CHECKING:
     from vestigo.study.choose import Excess, Pick
     from vestigo.study.study import Candidate
+
+_LONG = 3
+"""So many changes make a name that is better not repeated."""
 
 
 def sentence(pick: "Pick") -> str:
@@ -43,10 +47,10 @@ def _how_sure(pick: "Pick") -> list[str]:
     best = pick.best_on_rest
     if best is not None and pick.cost(best, "rest") < pick.cost(pick.candidate, "rest"):
         amount = pick.write(pick.value(best, "rest"))
-        lines.append(f"On the rest alone {best.name} would be the best of those within the limits: {amount}.")
+        lines.append(f"On the rest alone {_told(pick, best)} would be the best of those within the limits: {amount}.")
     if pick.runner_up is not None and pick.ahead is not None:
         ahead, of = pick.ahead
-        lines.append(f"Ahead of the runner-up, {pick.runner_up.name}, in {ahead:,} of {of:,} resamples.")
+        lines.append(f"Ahead of the runner-up, {_told(pick, pick.runner_up)}, in {ahead:,} of {of:,} resamples.")
     spans = [
         f"{name} {MEASURES[name].write(low)} to {MEASURES[name].write(high)}"
         for name, (low, high) in pick.intervals.items()
@@ -60,7 +64,7 @@ def _neighbours(pick: "Pick") -> list[str]:
     for limit, candidate, _ in pick.relaxed:
         needs = MEASURES[limit.name].write(candidate.measure(limit.name, "first"))
         lines.append(
-            f"The limit {limit} costs: with {needs} {candidate.name} would give {pick.goal} "
+            f"The limit {limit} costs: with {needs} {_told(pick, candidate)} would give {pick.goal} "
             f"{pick.write(pick.value(candidate))}."
         )
     if pick.cheaper is not None:
@@ -72,7 +76,15 @@ def _neighbours(pick: "Pick") -> list[str]:
 
 def _shown(pick: "Pick", candidate: "Candidate") -> str:
     memory = MEASURES["memory_peak"].write(candidate.measure("memory_peak"))
-    return f"{candidate.name}, {pick.goal} {pick.write(pick.value(candidate))}, memory_peak {memory}"
+    return f"{_told(pick, candidate)}, {pick.goal} {pick.write(pick.value(candidate))}, memory_peak {memory}"
+
+
+def _told(pick: "Pick", other: "Candidate") -> str:
+    """Its name, or where that is as long as the pick's, what is different about it."""
+    mine, theirs = pick.candidate.changes, other.changes
+    if not theirs or mine.keys() != theirs.keys() or len(theirs) < _LONG:
+        return other.name
+    return f"the same with {name_of({key: value for key, value in theirs.items() if value != mine[key]})}"
 
 
 def _doubt(pick: "Pick") -> str:

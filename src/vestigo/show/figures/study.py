@@ -280,7 +280,7 @@ def _draw_causes(axis: "Axes", outcome: Outcome) -> None:
     axis.set_yticks(heights, [_CAUSES[name] for name in names])
     axis.set_xlim(0, max(shares.values(), default=1.0) * 1.4)
     axis.grid(visible=False)
-    axis.xaxis.set_major_formatter(PercentFormatter(1, decimals=0))
+    axis.xaxis.set_major_formatter(PercentFormatter(1))
     axis.set_xlabel("share of all reads: the most that removing the cause could save")
     axis.set_title(f"Why reads were misses: {printable(outcome.name, _NAME)}")
 
