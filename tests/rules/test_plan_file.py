@@ -214,3 +214,25 @@ def test_every_contradiction_is_told_with_the_lines_of_both(tmp_path: Path) -> N
         assert any(f"line {line}: {rule}" in problem for problem in problems)
     assert any("max_entries = 2 has no room" in problem and "line 6, too" in problem for problem in problems)
     assert any('eviction = "belady" with on_write' in problem and "line 10, too" in problem for problem in problems)
+
+
+def test_a_look_up_takes_back_what_the_rules_of_all_state(tmp_path: Path) -> None:
+    text = """[rules]
+max_entries = 5
+absolute = "1h"
+jitter = "10%"
+absolute_at = "06:00"
+clear_at = "18:00"
+zone = "UTC"
+keep_if = "size <= 1 KiB"
+pin = "a"
+[lookup.x]
+max_entries = "no limit"
+absolute = "never"
+jitter = "0%"
+absolute_at = "never"
+clear_at = "never"
+keep_if = "all"
+pin = []
+"""
+    assert plan_of(tmp_path, text).rules_for("x") == Rules(zone="UTC")

@@ -38,14 +38,14 @@ class KeepIf:
 
     @classmethod
     def read(cls, value: object) -> "KeepIf | None":
-        """From a text, a list of texts, or a function; an empty list is none. Raises ValueError.
+        """From a text, a list of texts, or a function; ``"all"`` is none. Raises ValueError.
 
         >>> KeepIf.read(["size <= 64 KiB", "cost >= 5ms"]).most_size
         65536
         """
         if isinstance(value, KeepIf):
             return value
-        if value is None or value == []:
+        if value is None or (isinstance(value, str) and value == "all"):
             return None
         if callable(value):
             return cls((getattr(value, "__name__", type(value).__name__),), own=value)

@@ -22,14 +22,14 @@ class Moments:
 
     @classmethod
     def read(cls, value: object) -> "Moments | None":
-        """From a text, or a list of texts; an empty list is none. Raises ValueError.
+        """From a text, or a list of texts; ``"never"`` is none. Raises ValueError.
 
         >>> Moments.read(["06:00", "18:30"]).times[1]
         datetime.time(18, 30)
         """
         if isinstance(value, Moments):
             return value
-        if value is None or value == []:
+        if value is None or value == "never":
             return None
         texts = (value,) if isinstance(value, str) else tuple(value) if isinstance(value, Sequence) else ()
         if not texts:

@@ -8,7 +8,7 @@ from vestigo.errors import RulesError
 from vestigo.rules.plan import Plan
 from vestigo.rules.rules import Rules
 
-_NOTHING = ("never", "no limit", "0%")
+_NOTHING = ("never", "no limit", "0%", "all")
 
 
 def plan_text(plan: Plan) -> str:

@@ -4,6 +4,7 @@ from vestigo.study.choose import Pick
 from vestigo.study.compare import Comparison, compare
 from vestigo.study.curve import SizeCurve, replayed_curve, size_curve
 from vestigo.study.sampling import Estimate, Sampler
+from vestigo.study.search import search
 from vestigo.study.share_out import Sharing, share_out
 from vestigo.study.study import Candidate, Study
 from vestigo.study.survey import Finding, Survey, Traits, survey
@@ -23,6 +24,7 @@ __all__ = [
     "Traits",
     "compare",
     "replayed_curve",
+    "search",
     "share_out",
     "size_curve",
     "survey",

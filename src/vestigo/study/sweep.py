@@ -3,7 +3,7 @@
 import dataclasses
 import os
 import time
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from concurrent.futures import BrokenExecutor, Executor, Future, ThreadPoolExecutor, as_completed
 from functools import lru_cache
 from pathlib import Path
@@ -51,6 +51,7 @@ def sweep(  # noqa: PLR0913
     results: str | Path | None = None,
     rest: float = SHARE_FOR_REST,
     sample: str | None = None,
+    only: Iterable[Mapping[str, Any]] | None = None,
     executor: Executor | None = None,
     progress: Progress | None = None,
 ) -> Study:
@@ -59,9 +60,10 @@ def sweep(  # noqa: PLR0913
     `results` names a file that keeps each result as it comes: a sweep that was interrupted goes on where it was, and a
     candidate whose trace and rules are unchanged is not replayed again. The last `rest` of the counted time, a share
     from 0 to 1, confirms what is chosen on the time before. With a `sample` (``"10%"`` of the keys) all are estimated
-    first, and only those that no other beats are replayed; see `Sampler`. With an `executor` (`concurrent.futures`),
-    which may have its workers in other processes or on other machines, `trace` is the path of a prepared file that all
-    of them can open. `progress` is called with how many replays are done, and of how many.
+    first, and only those that no other beats are replayed; see `Sampler`. Of the combinations of what varies, `only`
+    those are tried, if any are said. With an `executor` (`concurrent.futures`), which may have its workers in other
+    processes or on other machines, `trace` is the path of a prepared file that all of them can open. `progress` is
+    called with how many replays are done, and of how many.
 
     Raises RulesError if the plan does not fit the trace, and Interrupted on Ctrl-C or when workers are lost.
 
@@ -78,7 +80,7 @@ def sweep(  # noqa: PLR0913
     if executor is not None and path is None:
         raise TraceError("with an executor, name the prepared file of the trace, which its workers open")
     given = trace if isinstance(trace, Trace) else read_trace(trace)
-    settings, notes = settings_of(plan)
+    settings, notes = settings_of(plan, only)
     on, used = applied(given, dataclasses.replace(plan, candidates={name: one for name, (_, one) in settings.items()}))
     estimates: dict[str, Estimate] = {}
     if sample is not None:
@@ -163,14 +165,14 @@ def estimated_seconds(trace: Trace, plan: Plan) -> float:
     return (time.perf_counter() - begun) * count(plan.vary) / (os.cpu_count() or 1)
 
 
-def settings_of(plan: Plan) -> tuple[Settings, list[str]]:
+def settings_of(plan: Plan, only: Iterable[Mapping[str, Any]] | None = None) -> tuple[Settings, list[str]]:
     """Today's settings and all candidates by name, with what they change; and what is left out."""
     today = dataclasses.replace(plan, candidates={}, vary={})
     settings: Settings = {TODAY: ({}, today)}
     for name, one in plan.candidates.items():
         settings[name] = ({}, dataclasses.replace(one, warm_up=plan.warm_up, what_if=plan.what_if))
     left_out, why = 0, ""
-    for changes in combinations(plan.vary) if plan.vary else ():
+    for changes in only if only is not None else combinations(plan.vary) if plan.vary else ():
         try:
             settings.setdefault(name_of(changes), (changes, changed(plan, changes)))
         except RulesError as error:

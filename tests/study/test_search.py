@@ -1,0 +1,53 @@
+"""A search finds what the whole grid finds, in a tenth of its replays."""
+
+from pathlib import Path
+
+import pytest
+
+from vestigo import Plan, Rules, RulesError, read_plan, read_trace, search, sweep, synth
+from vestigo.demo.files import write_demo
+from vestigo.rules.vary import count
+from vestigo.study.search import _neighbours, _spread
+
+
+def test_the_demos_pick_is_found_in_a_tenth_of_the_replays(tmp_path: Path) -> None:
+    trace, plan = (read(path) for read, path in zip((read_trace, read_plan), write_demo(tmp_path), strict=True))
+    whole = sweep(trace, plan, results=tmp_path / "r").choose()
+    study = search(trace, plan)
+    found = study.choose()
+    assert sum(bool(one.changes) for one in study.values()) <= count(plan.vary) // 10
+    assert found.cost(found.candidate, "first") <= whole.cost(whole.candidate, "first")
+    assert found.is_met
+
+
+@pytest.mark.parametrize("seed", range(5))
+def test_where_more_is_always_better_the_end_of_every_key_is_found(seed: int) -> None:
+    trace = synth(reads=2000, keys=300, skew=0.5, seed=1)
+    space = {
+        "rules.max_entries": [1, 5, 20, 60, 150, 300],
+        "rules.absolute": ["100ms", "500ms", "1s", "2s", "5s", "1h"],
+    }
+    study = search(trace, Plan(Rules(max_entries=1), vary=space), budget=20, seed=seed)
+    assert study.choose("hit_rate").candidate.name == "max_entries=300, absolute=1h"
+    assert sum(bool(one.changes) for one in study.values()) <= 20
+
+
+def test_a_budget_that_reaches_all_tries_all() -> None:
+    trace = synth(reads=500, keys=50, seed=1)
+    plan = Plan(Rules(max_entries=1), vary={"rules.max_entries": [2, 3, 4], "rules.eviction": ["lru", "fifo"]})
+    assert list(search(trace, plan, budget=100)) == list(sweep(trace, plan))
+
+
+def test_the_spread_has_each_value_equally_often_and_neighbours_differ_in_one() -> None:
+    import numpy as np
+
+    space = {"a": list(range(4)), "b": list(range(8))}
+    places = _spread(space, 8, np.random.default_rng(1))
+    assert sorted(place[1] for place in places) == list(range(8))
+    assert sorted(place[0] for place in places) == [0, 0, 1, 1, 2, 2, 3, 3]
+    assert sorted(_neighbours(space, (0, 3))) == [(0, 2), (0, 4), (1, 3)]
+
+
+def test_nothing_that_varies_is_refused() -> None:
+    with pytest.raises(RulesError, match="nothing varies"):
+        search(synth(reads=10, keys=2, seed=1), Plan())
