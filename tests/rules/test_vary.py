@@ -74,6 +74,9 @@ def test_all_that_is_wrong_with_them_is_told_with_its_line(tmp_path: Path) -> No
         read_plan(path)
     lines = [int(problem.split("line ")[1].split(":")[0]) for problem in caught.value.problems]
     assert {3, 6, 7, 8, 10} <= set(lines)
+    path.write_text('[aim]\nmost = "loads"\n')
+    with pytest.raises(PlanError, match=r"line 2: aim.most: loads is the better the less there is of it; write least"):
+        read_plan(path)
     path.write_text('[vary]\n"rules.max_entris" = [5]\n"rules.sliding" = [5]\n')
     with pytest.raises(PlanError, match=r"line 2: .*did you mean 'max_entries'\?\n.*line 3: .*5 has no unit"):
         read_plan(path)

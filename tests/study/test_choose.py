@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from vestigo import Aim, Plan, RulesError, Study, Worth
+from vestigo import Aim, InputError, Plan, RulesError, Study, Worth
 from vestigo.rules.aim import Limit
 from vestigo.study.choose import MONTH_NS, money
 from vestigo.study.reasons import details, sentence
@@ -171,3 +171,14 @@ def test_of_candidates_that_vary_alike_only_what_differs_is_told() -> None:
     best = varied("a=1, b=2, c=3", 8, 100, a=1, b=2, c=3)
     told = details(study(TODAY, best, varied("a=1, b=9, c=3", 7, 50, a=1, b=9, c=3)).choose("hit_rate"))
     assert "Ahead of the runner-up, the same with b=9, in 1,000 of 1,000 resamples." in told
+
+
+def test_a_measure_is_asked_for_in_the_direction_that_is_better() -> None:
+    both = study(TODAY, LARGE)
+    assert both.choose(least="loads").candidate is LARGE
+    with pytest.raises(InputError, match="stale_rate is the better the less there is of it; write least"):
+        both.choose("stale_rate")
+    with pytest.raises(InputError, match="hit_rate is the better the more there is of it; write most"):
+        both.choose(least="hit_rate")
+    with pytest.raises(InputError, match="did you mean 'hit_rate'"):
+        both.choose("hitrate")

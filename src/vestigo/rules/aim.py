@@ -66,6 +66,15 @@ def measure(name: str) -> Measure:
     return MEASURES[name]
 
 
+def check_direction(word: str, name: str) -> None:
+    """Whether a measure can be asked to be ``most``, or ``least``. Raises ValueError."""
+    if measure(name).more_is_better != (word == "most"):
+        other = "least" if word == "most" else "most"
+        raise ValueError(
+            f"{name} is the better the {'less' if word == 'most' else 'more'} there is of it; write {other}"
+        )
+
+
 class Limit(NamedTuple):
     """A bound that a candidate must keep.
 

@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 
 from vestigo.errors import PlanError, RulesError, unknown
 from vestigo.rules import conditions, plan_lines, values, vary
-from vestigo.rules.aim import Aim, Worth
+from vestigo.rules.aim import MEASURES, Aim, Worth, check_direction
 from vestigo.rules.plan import Plan
 from vestigo.rules.pool import Pool
 from vestigo.rules.rules import Rules
@@ -177,8 +177,15 @@ class _Reader:
         worth = self.worth(tables)
         if "most" in stated and "least" in stated:
             self.wrong(("aim", "least"), "one measure is made best: most, or least")
-        best = stated.pop("most", None) or stated.pop("least", None)
-        stated.pop("least", None)
+        words = [word for word in ("most", "least") if word in stated]
+        best = next((stated[word] for word in words), None)
+        for word in words:
+            name = stated.pop(word)
+            if name in MEASURES:
+                try:
+                    check_direction(word, name)
+                except ValueError as error:
+                    self.wrong(("aim", word), str(error))
         try:
             return Aim(best or (None if worth else "fresh_hit_rate"), stated, worth)
         except RulesError as error:

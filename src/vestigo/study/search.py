@@ -32,7 +32,7 @@ def search(  # noqa: PLR0913
     seed: int = 0,
     progress: Progress | None = None,
 ) -> Study:
-    """Replays `budget` of the combinations of what varies, a tenth of them unless it is said, chosen for the plan's aim.
+    """Replays `budget` of the combinations of what varies (unless said, a tenth), chosen for the plan's aim.
 
     A third of them are spread so that each value of each key comes equally often (Latin hypercube: M. D. McKay,
     R. J. Beckman, W. J. Conover, 1979). Then those that differ from the best so far in one key are tried, until none is

@@ -8,9 +8,10 @@ import numpy as np
 
 from vestigo.engine.job import Job
 from vestigo.engine.replay import run
+from vestigo.errors import InputError
 from vestigo.outcome import Outcome, together
 from vestigo.rules import Aim, Plan
-from vestigo.rules.aim import MEASURES
+from vestigo.rules.aim import MEASURES, check_direction
 from vestigo.trace import Trace
 
 if TYPE_CHECKING:
@@ -119,6 +120,12 @@ class Study(Mapping[str, Candidate]):
         from vestigo.study.choose import choose
 
         aim = self.aim
+        for word, name in (("most", most), ("least", least)):
+            if name is not None:
+                try:
+                    check_direction(word, name)
+                except ValueError as error:
+                    raise InputError(f"choose: {error}") from None
         if most or least or limits:
             bounds = {name.replace("__", "."): text for name, text in limits.items()}
             aim = Aim(most or least or self.aim.best, bounds, self.aim.worth)
