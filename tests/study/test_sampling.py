@@ -5,7 +5,7 @@ import math
 import numpy as np
 import pytest
 
-from vestigo import Plan, Pool, Rules, RulesError, Sampler, Trace, read_plan, read_trace, replay, sweep, synth
+from vestigo import Plan, Pool, Rules, RulesError, Sampler, Trace, WhatIf, read_plan, read_trace, replay, sweep, synth
 from vestigo.demo.files import write_demo
 
 
@@ -50,6 +50,14 @@ def test_intervals_hold_the_truth_nine_times_in_ten(skewed: Trace) -> None:
             estimate = sampler.estimate(Rules(max_entries=entries))
             held += abs(estimate.hit_rate - truth) <= estimate.errors["hit_rate"]
     assert held >= 22
+
+
+def test_what_is_asked_of_another_trace_is_not_told_of_this_one(skewed: Trace, sampler: Sampler) -> None:
+    rules = Rules(max_entries=5000, absolute="10m")
+    more = Plan(rules, what_if=WhatIf(nodes=4))
+    before, apart, after = (sampler.estimate(one) for one in (rules, more, rules))
+    assert before == after
+    assert apart.hit_rate == pytest.approx(replay(skewed, more).hit_rate, abs=0.01)
 
 
 def test_plain_sampling_would_be_far_off(skewed: Trace) -> None:

@@ -108,20 +108,21 @@ class Sampler:
         self._group = round(1 / part)
         self._samples = samples
         self._seed = seed
-        self._made: dict[tuple[Assumed, int], list[_Sample]] = {}
+        self._made: dict[tuple[str, Assumed, int], list[_Sample]] = {}
         self._lock = Lock()
 
     def estimate(self, plan: Plan | Rules) -> Estimate:
         """Raises RulesError for what a sample cannot tell: conditions on values, hits that cost by size, `gdsf`, pools
         with two limits.
         """
-        trace, plan = applied(self._whole, plan if isinstance(plan, Plan) else Plan(plan))
+        asked = plan if isinstance(plan, Plan) else Plan(plan)
+        trace, plan = applied(self._whole, asked)
         _check(trace, plan)
-        first = first_counted(trace, plan.warm_up)
-        key = (assume(trace, plan), first)
+        assumed, first = assume(trace, plan), first_counted(trace, plan.warm_up)
+        key = (repr(asked.what_if), assumed, first)
         with self._lock:
             if key not in self._made:
-                self._made[key] = self._sampled(trace, *key)
+                self._made[key] = self._sampled(trace, assumed, first)
         told_ = np.array([self._counted(sample, plan, trace, first) for sample in self._made[key]])
         found = dict(zip((*_COUNTS, "memory_peak"), told_.T, strict=True))
         rates = {
