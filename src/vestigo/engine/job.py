@@ -62,7 +62,7 @@ def job(trace: Trace, plan: Plan, instant: bool = False) -> Job:
 
 
 def _check_hit_costs(trace: Trace, rooms: Rooms) -> None:
-    largest = max(int(trace.size.max(initial=0)), *(room.rules.assume_size for room in rooms.rooms), 0)
+    largest = max(trace.sizes.most, *(room.rules.assume_size for room in rooms.rooms), 0)
     for room in rooms.rooms:
         if largest * room.rules.hit_cost_per_kib // 1024 > LONGEST:
             raise RulesError(
@@ -75,8 +75,8 @@ def assume(trace: Trace, plan: Plan) -> Assumed:
     """What the plan assumes, where the trace leaves anything open."""
     rules = [plan.rules_for(name) for name in trace.lookups]
     defaults = [Plan().rules] * len(rules)
-    sizes = rules if int(trace.size.min(initial=0)) == MISSING else defaults
-    costs = rules if int(trace.cost.min(initial=0)) == MISSING else defaults
+    sizes = rules if trace.sizes.least == MISSING else defaults
+    costs = rules if trace.costs.least == MISSING else defaults
     return Assumed(tuple(one.assume_size for one in sizes), tuple(int(one.assume_cost) for one in costs))
 
 
@@ -112,6 +112,8 @@ def slicing(trace: Trace, first: int) -> Slicing:
 def marks(trace: Trace) -> tuple[Mark, ...]:
     """When everything, or a look-up, was emptied: the first thousand times, for a time axis."""
     found: dict[Mark, None] = {}
+    if not {Op.CLEAR, Op.RESTART} & trace.ops:
+        return ()
     for part in trace.parts():
         rows = np.flatnonzero(part.op >= Op.CLEAR)[: 1000 - len(found)]
         found |= dict.fromkeys(Mark(int(part.at[row]), _what(part, int(row))) for row in rows)

@@ -165,7 +165,7 @@ def with_origin(trace: Trace, times: Fraction | float) -> Trace:
     [80]
     """
     ratio = Fraction(times).limit_denominator(1_000_000)
-    if len(trace) and int(trace.cost.max()) * ratio > LARGEST:
+    if len(trace) and trace.costs.most * ratio > LARGEST:
         raise TraceError(f"{times} times as slow an origin takes longer than times can tell; choose less")
     whole, rest = np.divmod(trace.cost, ratio.denominator)
     cost = whole * ratio.numerator + rest * ratio.numerator // ratio.denominator

@@ -68,7 +68,7 @@ def with_versions_as_keys(trace: Trace, assumed: Assumed) -> Trace:
     """
     rows, values, fill, numbering = len(trace), Values(trace), filler(trace, assumed), Numbering()
     key, found = column(rows, np.int32), column(rows, np.int8)
-    complete = int(trace.size.min(initial=0)) != MISSING
+    complete = trace.sizes.least != MISSING
     size = trace.size if complete else column(rows, np.int64)
     begin = 0
     for part, (value, null) in values:

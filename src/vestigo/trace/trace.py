@@ -3,7 +3,8 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, fields, replace
 from enum import IntEnum
-from typing import TYPE_CHECKING, Any
+from functools import cached_property
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -36,6 +37,13 @@ class Op(IntEnum):
 
 LAST_KEYED = Op.PRELOAD
 """This and what comes before it happens to a key."""
+
+
+class Range(NamedTuple):
+    """The least and the most of a column, MISSING among them; 0 of no rows."""
+
+    least: int
+    most: int
 
 
 @dataclass(frozen=True, eq=False)
@@ -129,6 +137,20 @@ class Trace:
 
         return [part(begin) for begin in range(0, len(self), events)]
 
+    @cached_property
+    def ops(self) -> frozenset[Op]:
+        """What happens at all."""
+        counts = sum((np.bincount(part.op, minlength=len(Op)) for part in self.parts()), np.zeros(len(Op), np.int64))
+        return frozenset(op for op in Op if counts[op])
+
+    @cached_property
+    def sizes(self) -> Range:
+        return _range(self.size)
+
+    @cached_property
+    def costs(self) -> Range:
+        return _range(self.cost)
+
     @property
     def span_ns(self) -> int:
         """From the first event to the last."""
@@ -167,3 +189,7 @@ class Trace:
             f"<Trace {self.source}: {len(self):,} events, {self.reads:,} reads of {len(self.keys):,} keys in "
             f"{len(self.lookups)} look-ups over {format_seconds(self.span_ns / 1e9)}>"
         )
+
+
+def _range(column: Longs) -> Range:
+    return Range(int(column.min()), int(column.max())) if len(column) else Range(0, 0)

@@ -27,6 +27,7 @@ class Clock {
   Id evict() {
     for (;;) {
       const Id id = order_.take_oldest();
+      home_.fetch(order_.newer(order_.oldest()));
       if (std::exchange(home_.note(id).count, 0) == 0) return id;
       order_.push(id);
     }

@@ -27,7 +27,10 @@ class Ghosts {
     weight_ -= note.number;
     ring_.take(id);
   }
-  void drop_oldest() { take(ring_.oldest()); }
+  void drop_oldest() {
+    take(ring_.oldest());
+    home_.fetch_note(ring_.newer(ring_.oldest()));
+  }
   void trim(std::int64_t most) {
     while (weight_ > most && !empty()) drop_oldest();
   }

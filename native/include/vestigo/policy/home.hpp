@@ -80,6 +80,12 @@ struct Home {
     if (note.generation != generation) [[unlikely]] note = {.before = id, .after = id, .generation = generation};
     return note;
   }
+  // What will be asked for soon: a policy that has given up its oldest knows which ones come next.
+  void fetch_note(Id id) const { __builtin_prefetch(&notes[id], 1); }
+  void fetch(Id id) const {
+    __builtin_prefetch(&entries[id], 1);
+    fetch_note(id);
+  }
   Time* references(Id id) const { return all_references + static_cast<std::size_t>(id) * depth; }
 };
 

@@ -28,6 +28,7 @@ class Queue {
   Id take_oldest() {
     const Id id = oldest();
     take(id);
+    home_.fetch(ring_.newer(oldest()));
     return id;
   }
   void renew(Id id) { ring_.renew(id); }

@@ -35,6 +35,8 @@ class Random {
   Id evict() {
     const Id id = held_[draw_below(mix(state_ += kStep), held_.size())];
     left(id);
+    const std::size_t next = draw_below(mix(state_ + kStep), held_.size() + 1);  // once what makes it go has come in
+    if (next < held_.size()) home_.fetch(held_[next]);
     return id;
   }
   Id any() const { return held_.back(); }

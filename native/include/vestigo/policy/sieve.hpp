@@ -32,6 +32,7 @@ class Sieve {
     for (;;) {
       const Id id = hand_ == order_.hub ? order_.oldest() : hand_;
       hand_ = order_.newer(id);
+      home_.fetch(order_.newer(hand_));
       if (std::exchange(home_.note(id).count, 0) != 0) continue;
       order_.take(id);
       return id;

@@ -21,7 +21,7 @@ _NOT_PLAIN = ("absolute_at", "refresh_ahead", "serve_stale", "collect", "keep_if
 def is_plain(trace: Trace, job: Job) -> bool:
     """Whether the plain replay will do."""
     rooms = job.rooms.rooms
-    if len(rooms) > len(trace.lookups) or any(np.any(part.op == Op.PRELOAD) for part in trace.parts()):
+    if len(rooms) > len(trace.lookups) or Op.PRELOAD in trace.ops:
         return False
     return not any(
         room.pinned or room.rules.on_write == "replace, reload" or any(map(room.rules.differs, _NOT_PLAIN))
@@ -71,7 +71,7 @@ def _ids(key_rooms: np.ndarray) -> np.ndarray:
 def _counting(trace: Trace, job: Job) -> tuple[int, bool, int, int, int]:
     """What every replay is told last: when counting begins, whether loads take time, the slices."""
     slicing = job.slicing
-    timed = not job.instant and max(int(trace.cost.max()), *job.assumed.cost, 0) > 0
+    timed = not job.instant and max(trace.costs.most, *job.assumed.cost, 0) > 0
     return job.first_counted, timed, slicing.origin_ns, slicing.width_ns, slicing.most
 
 

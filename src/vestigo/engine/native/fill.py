@@ -8,7 +8,7 @@ import numpy as np
 from vestigo.engine.job import Assumed
 from vestigo.engine.native.median import Values, lower_medians
 from vestigo.trace import Op, Trace
-from vestigo.trace.trace import LAST_KEYED, MISSING, Longs
+from vestigo.trace.trace import LAST_KEYED, MISSING, Longs, Range
 
 Flags = np.ndarray
 Parts = Callable[[], Iterable[tuple[Trace, Flags]]]
@@ -32,13 +32,13 @@ def usual(trace: Trace, parts: Parts, assumed: Assumed) -> Usual:
 
         return values
 
-    def median(name: str, otherwise: tuple[int, ...]) -> Longs:
-        column, usual = getattr(trace, name), np.array(otherwise, np.int64)
-        if int(column.min(initial=0)) != MISSING:
+    def median(name: str, span: Range, otherwise: tuple[int, ...]) -> Longs:
+        usual = np.array(otherwise, np.int64)
+        if span.least != MISSING:
             return usual  # nothing to fill in
-        return lower_medians(given(name), len(usual), int(column.max()), usual)
+        return lower_medians(given(name), len(usual), span.most, usual)
 
-    return Usual(median("size", assumed.size), median("cost", assumed.cost))
+    return Usual(median("size", trace.sizes, assumed.size), median("cost", trace.costs, assumed.cost))
 
 
 class Filler:
