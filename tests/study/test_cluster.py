@@ -25,7 +25,7 @@ def test_a_killed_worker_changes_nothing(tmp_path: Path) -> None:
     ):
         process_ids = list(client.run(os.getpid).values())
 
-        def kill_one(done: int, _: int) -> None:
+        def kill_one(_: str, done: int, *__: int) -> None:
             if done >= 10 and not killed:
                 killed.append(process_ids[0])
                 os.kill(process_ids[0], signal.SIGKILL)

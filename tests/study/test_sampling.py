@@ -1,11 +1,26 @@
 """Estimates from a sample of the keys are near the truth on skewed traces, and know how near."""
 
 import math
+from pathlib import Path
 
 import numpy as np
 import pytest
 
-from vestigo import Plan, Pool, Rules, RulesError, Sampler, Trace, WhatIf, read_plan, read_trace, replay, sweep, synth
+from vestigo import (
+    Interrupted,
+    Plan,
+    Pool,
+    Rules,
+    RulesError,
+    Sampler,
+    Trace,
+    WhatIf,
+    read_plan,
+    read_trace,
+    replay,
+    sweep,
+    synth,
+)
 from vestigo.demo.files import write_demo
 
 
@@ -97,6 +112,46 @@ def test_a_sampled_sweep_replays_what_no_other_beats(skewed: Trace) -> None:
     for name, candidate in sampled.items():
         assert candidate.result == whole[name].result
     assert "14 were estimated from 10% of the keys" in sampled.notes[0]
+
+
+def test_a_sampled_sweep_that_was_stopped_estimates_nothing_again(skewed: Trace, tmp_path: Path) -> None:
+    plan = Plan(
+        Rules(max_entries=500), vary={"rules.max_entries": [1000, 2000, 4000], "rules.eviction": ["lru", "fifo"]}
+    )
+    told_of: list[tuple[str, int, int]] = []
+
+    def stop(what: str, done: int, of: int) -> None:
+        told_of.append((what, done, of))
+        if (what, done) == ("estimates", 3):
+            raise KeyboardInterrupt
+
+    with pytest.raises(Interrupted, match=r"stopped after 3 of 7 estimates; the same call goes on from there"):
+        sweep(skewed, plan, sample="10%", results=tmp_path / "r", progress=stop)
+    assert told_of == [("estimates", number, 7) for number in (1, 2, 3)]
+    told_of.clear()
+
+    def tell(what: str, done: int, of: int) -> None:
+        told_of.append((what, done, of))
+
+    study = sweep(skewed, plan, sample="10%", results=tmp_path / "r", progress=tell)
+    assert [done for what, done, _ in told_of if what == "estimates"] == [4, 5, 6, 7]
+    anew = sweep(skewed, plan, sample="10%")
+    assert {name: one.to_dict() for name, one in study.estimates.items()} == {
+        name: one.to_dict() for name, one in anew.estimates.items()
+    }
+    assert study.replayed == len(study) + 3 == anew.replayed
+    told_of.clear()
+    assert sweep(skewed, plan, sample="10%", results=tmp_path / "r", progress=tell).to_dict() == study.to_dict()
+    assert not told_of
+
+
+def test_candidates_that_a_sample_cannot_tell_apart_are_replayed_once(skewed: Trace) -> None:
+    """Lifetimes of 500 hours and more are none on a trace of one: all of them give the same."""
+    hours = [f"{number}h" for number in range(500, 520)]
+    plan = Plan(Rules(max_entries=500), vary={"rules.max_entries": [1000, 5000], "rules.absolute": hours})
+    study = sweep(skewed, plan, sample="10%")
+    assert len(study.estimates) == 41
+    assert list(study) == ["today", "max_entries=1000, absolute=500h", "max_entries=5000, absolute=500h"]
 
 
 @pytest.mark.parametrize(

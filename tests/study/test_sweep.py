@@ -60,7 +60,7 @@ def test_what_is_known_is_not_replayed_again(trace: Trace, tmp_path: Path) -> No
 
 
 def test_a_sweep_that_was_stopped_goes_on_where_it_was(trace: Trace, tmp_path: Path) -> None:
-    def stop(done: int, _: int) -> None:
+    def stop(_: str, done: int, *__: int) -> None:
         if done == 4:
             raise KeyboardInterrupt
 

@@ -163,11 +163,14 @@ def swept(
         trace = read(where, plan, parsed(settings, strict), progress)
         if not yes:
             _refuse_if_long(trace, plan)
-        begun = time.monotonic()
+        begun: dict[str, tuple[float, int]] = {}
 
-        def step(done: int, of: int) -> None:
-            left = (time.monotonic() - begun) / done * (of - done)
-            progress.step(f"replayed {done:,} of {of:,}, about {format_seconds(left)} left")
+        def step(what: str, done: int, of: int) -> None:
+            now = time.monotonic()
+            start, known = begun.setdefault(what, (now, done))
+            left = (now - start) / (done - known) * (of - done) if done > known else None
+            more = "" if left is None else f", about {format_seconds(left)} left"
+            progress.step(f"{done:,} of {of:,} {what}{more}")
 
         kept = results or plan_path.with_suffix(".results")
         if cluster is None:

@@ -95,8 +95,8 @@ def first_counted(trace: Trace, warm_up: Duration | int) -> int:
     return events
 
 
-def slicing(trace: Trace, first: int) -> Slicing:
-    """The finest round width that gives at most 200 slices."""
+def slicing(trace: Trace, first: int, most: int = _MOST_SLICES) -> Slicing:
+    """The finest round width that gives at most so many slices, if there is one."""
     if first >= len(trace):
         return Slicing(0, SECOND, 1)
     begin, end = int(trace.at[first]), int(trace.at[-1])
@@ -104,7 +104,7 @@ def slicing(trace: Trace, first: int) -> Slicing:
         width = seconds * SECOND
         origin = begin // width * width
         count = (end - origin) // width + 1
-        if count <= _MOST_SLICES:
+        if count <= most:
             break
     return Slicing(origin, width, count)
 

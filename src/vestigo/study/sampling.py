@@ -10,12 +10,13 @@ they differ tells how far they may be off.
 import dataclasses
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from threading import Lock
 from typing import Any
 
 import numpy as np
 
-from vestigo.engine.job import Assumed, assume, first_counted, job
+from vestigo.engine.job import Assumed, assume, first_counted, job, slicing
 from vestigo.engine.native.batches import filler, make_ready, told
 from vestigo.engine.replay import run
 from vestigo.engine.what_if import applied
@@ -43,10 +44,20 @@ class Estimate:
     hit_rate: float
     fresh_hit_rate: float
     stale_rate: float
+    stale_hits: float
     loads: float
     memory_peak: float
     """At the mean size of values, where entries are limited."""
     errors: Mapping[str, float]
+
+    @classmethod
+    def from_dict(cls, amounts: Mapping[str, float]) -> "Estimate":
+        """Of amounts whose errors are not known."""
+        return cls(**amounts, errors=dict.fromkeys(amounts, float("nan")))
+
+    def to_dict(self) -> dict[str, float]:
+        """The amounts alone."""
+        return {name: getattr(self, name) for name in self.errors}
 
     def __repr__(self) -> str:
         hit, stale = (f"{getattr(self, name):.2%} ± {self.errors[name]:.2%}" for name in ("hit_rate", "stale_rate"))
@@ -64,6 +75,8 @@ class _Sample:
     """By row: the value's size, without overhead."""
     ratios: Mapping[str, float]
     """By look-up: reads of all keys for each read of those that are here."""
+    there: frozenset[str]
+    """The look-ups that have any keys here."""
     known: dict[Any, tuple[Trace, dict[str, float]]] = field(default_factory=dict)
 
     def weighed(self, by_bytes: Mapping[str, bool], overheads: Mapping[str, int]) -> tuple[Trace, dict[str, float]]:
@@ -111,6 +124,13 @@ class Sampler:
         self._made: dict[tuple[str, Assumed, int], list[_Sample]] = {}
         self._lock = Lock()
 
+    @cached_property
+    def share_of_events(self) -> float:
+        """How much of the trace's events each sample replays: those of the hottest keys are in all of them."""
+        keyed = np.flatnonzero(self._whole.op <= LAST_KEYED)
+        in_it = self._members(self._whole)[self._whole.key[keyed]] <= 0  # in every sample, or in the first
+        return float(np.mean(in_it)) if len(keyed) else 1.0
+
     def estimate(self, plan: Plan | Rules) -> Estimate:
         """Raises RulesError for what a sample cannot tell: conditions on values, hits that cost by size, `gdsf`, pools
         with two limits.
@@ -129,6 +149,7 @@ class Sampler:
             "hit_rate": found["hits"] / found["reads"],
             "fresh_hit_rate": (found["hits"] - found["stale_hits"]) / found["reads"],
             "stale_rate": found["stale_hits"] / found["reads"],
+            "stale_hits": found["stale_hits"],
             "loads": found["loads"],
             "memory_peak": found["memory_peak"],
         }
@@ -145,8 +166,11 @@ class Sampler:
         with self._lock:
             trace, mean_bytes = sample.weighed(by_bytes, overheads)
         warm_up = Duration(int(whole.at[first]) - int(whole.at[0])) if first else Duration(0)
-        on_it = job(trace, _on_sample(trace, plan, by_bytes, warm_up))
-        outcome = run(trace, on_it, "native", "sample")
+        asked = job(trace, _on_sample(sample.there, plan, by_bytes, warm_up))
+        asked = dataclasses.replace(
+            asked, slicing=slicing(trace, asked.first_counted, 1)
+        )  # only the sums are asked for
+        outcome = run(trace, asked, "native", "sample")
         total = np.zeros(len(_COUNTS) + 1)
         for name, ratio in sample.ratios.items():
             for lookup, times in ((name, ratio), (_alone(name), 1.0)):
@@ -198,11 +222,13 @@ class Sampler:
             chosen = np.count_nonzero(others & (of_row == number))
             ratios[name] = float(np.count_nonzero(others) / chosen) if chosen else 0.0
         names = (*part.lookups, *(_alone(name) for name in part.lookups))
+        there = frozenset(names[place] for place in np.unique(key_lookup))
         return _Sample(
             dataclasses.replace(part, lookup=lookup, lookups=names, key_lookup=key_lookup),
             np.where(alone, 1, self._group),
             sizes[rows],
             ratios,
+            there,
         )
 
 
@@ -241,8 +267,7 @@ def _mean_by_key(keys: np.ndarray, sizes: np.ndarray) -> float:
     return float(np.mean(sums[counts > 0] / counts[counts > 0])) if len(keys) else 0.0
 
 
-def _on_sample(trace: Trace, plan: Plan, by_bytes: Mapping[str, bool], warm_up: Duration) -> Plan:
-    there = set(np.array(trace.lookups, object)[np.unique(trace.key_lookup)].tolist())
+def _on_sample(there: frozenset[str], plan: Plan, by_bytes: Mapping[str, bool], warm_up: Duration) -> Plan:
     pools: dict[str, list[str]] = {}
     for name in by_bytes:
         pools.setdefault(plan.pool_for(name) or f"of {name}", []).append(name)

@@ -1,25 +1,39 @@
 """``search``: a pick as good as the whole grid's, from few of its replays."""
 
-from collections.abc import Iterator, Mapping, Sequence
+import dataclasses
+import os
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 
 import numpy as np
 
+from vestigo.engine.job import job
+from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
-from vestigo.rules import Plan
-from vestigo.rules.vary import count, name_of
-from vestigo.study.choose import cost, excesses
-from vestigo.study.study import Candidate, Study
-from vestigo.study.sweep import SHARE_FOR_REST, Progress, sweep
+from vestigo.rules import Aim, Plan
+from vestigo.rules.vary import changed, count
+from vestigo.study.choose import cost
+from vestigo.study.guess import guessed
+from vestigo.study.sampling import Estimate, Sampler
+from vestigo.study.study import Candidate, Study, split_at
+from vestigo.study.sweep import SHARE_FOR_REST, sweep
+from vestigo.study.tasks import Progress
 from vestigo.trace import Trace
+from vestigo.trace.shape import between
 
-_SHARE_TO_BEGIN = 3
 _FEWEST = 8
+_ROUNDS = 8
+_SHARE_TO_BEGIN = 3
+_MOST_GUESSED = 20_000
 
 Place = tuple[int, ...]
 """Which value of each key."""
+Space = Mapping[str, Sequence[Any]]
+Find = Callable[[list[Place]], dict[Place, list[float]]]
+"""By place: what the aim makes least, the memory, and the amount of each limit; not of a place that means nothing."""
 
 
 def search(  # noqa: PLR0913
@@ -27,6 +41,7 @@ def search(  # noqa: PLR0913
     plan: Plan,
     *,
     budget: int | None = None,
+    sample: str = "10%",
     results: str | Path | None = None,
     rest: float = SHARE_FOR_REST,
     seed: int = 0,
@@ -34,48 +49,149 @@ def search(  # noqa: PLR0913
 ) -> Study:
     """Replays `budget` of the combinations of what varies (unless said, a tenth), chosen for the plan's aim.
 
-    A third of them are spread so that each value of each key comes equally often (Latin hypercube: M. D. McKay,
-    R. J. Beckman, W. J. Conover, 1979). Then those that differ from the best so far in one key are tried, until none is
-    better or the budget is spent; then those around the next best. Values of a key are taken to be in order, if there
-    are more than three. All that was replayed is in the study; see `sweep` for what else is asked. Raises RulesError if
-    nothing varies.
+    Some are spread so that each value of each key comes equally often (Latin hypercube: M. D. McKay, R. J. Beckman,
+    W. J. Conover, 1979). Then, round by round, come those that should be best by what was found so
+    far (`vestigo.study.guess`), and those that differ from the best in one key. Where the `sample` of the keys is less
+    than half the trace and tells of all that is aimed at, a first search among its estimates, in half the time that the
+    replays may take, finds where to begin. Values of a key are taken to be in order, if there are more than three.
+
+    All that was replayed is in the study; see `sweep` for what else is asked. Raises RulesError if nothing varies.
     """
     space = plan.vary
     if not space:
         raise RulesError("nothing varies: give the plan's [vary] keys and values")
-    left = min(budget if budget is not None else max(count(space) // 10, _FEWEST), count(space))
+    many = min(budget if budget is not None else max(count(space) // 10, _FEWEST), count(space))
     rng = np.random.default_rng(seed)
-    tried: set[Place] = set()
+    first = max(many // _SHARE_TO_BEGIN, 1)
     with TemporaryDirectory() as folder:
         kept = Path(results) if results is not None else Path(folder, "results")
-        places = _spread(space, max(left // _SHARE_TO_BEGIN, 1), rng)
-        while True:
-            tried |= set(places)
-            left -= len(places)
-            asked = [_changes(space, place) for place in sorted(tried)]
-            study = sweep(trace, plan, results=kept, rest=rest, only=asked, progress=progress)
-            places = _next(study, space, tried)[:left]
-            if not places:
-                return study
+
+        def replays(places: Sequence[Place]) -> Study:
+            asked = [_changes(space, place) for place in places]
+            return sweep(trace, plan, results=kept, rest=rest, only=asked, progress=progress)
+
+        def find(places: list[Place]) -> dict[Place, list[float]]:
+            study = replays(places)
+            by_changes = {tuple(one.changes.values()): one for one in study.values()}
+            values = {place: tuple(_changes(space, place).values()) for place in places}
+            found = {place: by_changes[value] for place, value in values.items() if value in by_changes}
+            return {place: _amounts(study, plan.aim, one) for place, one in found.items()}
+
+        guesses = _estimates(trace, plan, sample, rest)
+        begin = _spread(space, first, rng)
+        if guesses is not None:
+            find_sampled, cheaper = guesses
+            rough = _narrowed(space, plan.aim, begin, int(many * cheaper / 2), find_sampled, rng)
+            begin = _ranked(rough, plan.aim)[:first] or begin
+        found = _narrowed(space, plan.aim, begin, many, find, rng)
+        return replays(sorted(found))
 
 
-def _next(study: Study, space: Mapping[str, Sequence[Any]], tried: set[Place]) -> list[Place]:
-    """Untried neighbours of the best that has some."""
-    by_name = {name_of(_changes(space, place)): place for place in tried}
-    ranked = sorted((one for one in study.values() if one.name in by_name), key=lambda one: _score(study, one))
-    for one in ranked:
-        if found := [place for place in _neighbours(space, by_name[one.name]) if place not in tried]:
-            return found
-    return []
+def _narrowed(  # noqa: PLR0913, PLR0917
+    space: Space, aim: Aim, begin: list[Place], budget: int, find: Find, rng: np.random.Generator
+) -> dict[Place, list[float]]:
+    """What was found at `budget` places, round by round nearer to the best."""
+    found: dict[Place, list[float]] = {}
+    tried: set[Place] = set()
+    places = begin
+    while places:
+        tried |= set(places)
+        found |= find(places)
+        most = min(max(budget // _ROUNDS, 2), budget - len(tried))
+        places = _next(space, aim, found, tried, most, rng) if most > 0 and found else []
+    return found
 
 
-def _score(study: Study, candidate: Candidate) -> tuple[float, float, float]:
-    """Limits first, then the aim, then memory; on the time that candidates are ranked on."""
-    broken = max((one.share for one in excesses(candidate, study.aim.limits, "first")), default=0.0)
-    return broken, cost(study, study.aim, candidate, "first"), candidate.measure("memory_peak", "first")
+def _next(  # noqa: PLR0913, PLR0917
+    space: Space,
+    aim: Aim,
+    found: Mapping[Place, list[float]],
+    tried: set[Place],
+    most: int,
+    rng: np.random.Generator,
+) -> list[Place]:
+    """By turns what should be best, and neighbours of the best: untried ones all."""
+    likely = iter(_likely(space, aim, found, tried, rng))
+    near = (place for best in _ranked(found, aim) for place in _neighbours(space, best) if place not in tried)
+    chosen: dict[Place, None] = {}
+    turns: list[Iterator[Place]] = [near, likely]
+    while turns and len(chosen) < most:
+        turn = turns.pop(0)
+        place = next((one for one in turn if one not in chosen), None)
+        if place is not None:
+            chosen[place] = None
+            turns.append(turn)
+    return list(chosen)
 
 
-def _neighbours(space: Mapping[str, Sequence[Any]], place: Place) -> Iterator[Place]:
+def _likely(
+    space: Space, aim: Aim, found: Mapping[Place, list[float]], tried: set[Place], rng: np.random.Generator
+) -> list[Place]:
+    """Untried places, the best by guess first: all, or, if there are too many, some drawn."""
+    values = [len(each) for each in space.values()]
+    if count(space) <= _MOST_GUESSED:
+        asked = np.array(np.unravel_index(np.arange(count(space)), values)).T
+    else:
+        asked = np.column_stack([rng.integers(0, many, _MOST_GUESSED) for many in values])
+    amounts = guessed(values, np.array(list(found)), np.array(list(found.values())), asked)
+    ranked = [tuple(asked[row].tolist()) for row in _order(amounts, aim)]
+    return [place for place in dict.fromkeys(ranked) if place not in tried]
+
+
+def _ranked(found: Mapping[Place, list[float]], aim: Aim) -> list[Place]:
+    places = list(found)
+    return [places[row] for row in _order(np.array(list(found.values())), aim)] if places else []
+
+
+def _order(amounts: np.ndarray, aim: Aim) -> np.ndarray:
+    """Limits first, then the aim, then memory."""
+    best, memory, *limited = amounts.T
+    broken = np.zeros(len(amounts))
+    for limit, amount in zip(aim.limits, limited, strict=True):
+        beyond = amount - limit.bound if limit.sign == "<=" else limit.bound - amount
+        broken = np.maximum(broken, beyond / (abs(limit.bound) or 1.0))
+    return np.lexsort((memory, best, broken))
+
+
+def _amounts(study: Study, aim: Aim, candidate: Candidate) -> list[float]:
+    """Of the time that candidates are ranked on."""
+    measures = [candidate.measure(name, "first") for name in ("memory_peak", *(limit.name for limit in aim.limits))]
+    return [cost(study, aim, candidate, "first"), *measures]
+
+
+def _estimates(trace: Trace, plan: Plan, sample: str, rest: float) -> tuple[Find, float] | None:
+    """Estimates of the time that candidates are ranked on, and how many of them take as long as a replay; None where
+    they would not help.
+    """
+    told = {field.name for field in dataclasses.fields(Estimate)}
+    if len(trace) == 0 or not {plan.aim.best or "loads", *(limit.name for limit in plan.aim.limits)} <= told:
+        return None
+    on, used = applied(trace, dataclasses.replace(plan, candidates={}, vary={}))
+    today = job(on, used)
+    split = split_at(today, rest)
+    sampler = Sampler(between(on, end=split), sample, samples=1)
+    if sampler.share_of_events > 0.5:
+        return None
+    study = Study({}, {}, plan.aim, (int(on.at[today.first_counted]), split, int(on.at[-1])))
+
+    def estimate(place: Place) -> list[float] | None:
+        changes = _changes(plan.vary, place)
+        try:
+            one = changed(used, changes)
+            amounts = sampler.estimate(one).to_dict()
+        except RulesError:  # a sample cannot tell, or it means nothing
+            return None
+        return _amounts(study, plan.aim, Candidate("", changes, one, {"first": amounts}))
+
+    def find(places: list[Place]) -> dict[Place, list[float]]:
+        with ThreadPoolExecutor(os.cpu_count()) as threads:
+            found = dict(zip(places, threads.map(estimate, places), strict=True))
+        return {place: amounts for place, amounts in found.items() if amounts is not None}
+
+    return find, 1 / sampler.share_of_events
+
+
+def _neighbours(space: Space, place: Place) -> Iterator[Place]:
     """One key changed: to each other value, or, where there are many, to those beside it."""
     for key, values in enumerate(space.values()):
         near = range(len(values)) if len(values) <= 3 else (place[key] - 1, place[key] + 1)
@@ -84,10 +200,10 @@ def _neighbours(space: Mapping[str, Sequence[Any]], place: Place) -> Iterator[Pl
                 yield (*place[:key], value, *place[key + 1 :])
 
 
-def _spread(space: Mapping[str, Sequence[Any]], many: int, rng: np.random.Generator) -> list[Place]:
+def _spread(space: Space, many: int, rng: np.random.Generator) -> list[Place]:
     columns = [rng.permutation(np.arange(many) % len(values)) for values in space.values()]
     return list(dict.fromkeys(tuple(int(column[row]) for column in columns) for row in range(many)))
 
 
-def _changes(space: Mapping[str, Sequence[Any]], place: Place) -> dict[str, Any]:
+def _changes(space: Space, place: Place) -> dict[str, Any]:
     return {key: values[value] for (key, values), value in zip(space.items(), place, strict=True)}

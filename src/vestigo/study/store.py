@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from importlib.metadata import version
 from pathlib import Path
 from typing import Any
+from weakref import WeakKeyDictionary
 
 import numpy as np
 import pyarrow as pa
@@ -18,6 +19,8 @@ from vestigo.trace.names import arrow_names
 
 _FORMAT = 1
 _COLUMNS = ("at", "op", "lookup", "key", "size", "cost", "found", "version", "scope", "node", "force")
+
+_names: WeakKeyDictionary[Trace, str] = WeakKeyDictionary()
 
 
 class Store:
@@ -96,6 +99,12 @@ class Store:
 
 def trace_name(trace: Trace) -> str:
     """Of all that a trace holds."""
+    if trace not in _names:
+        _names[trace] = _trace_digest(trace)
+    return _names[trace]
+
+
+def _trace_digest(trace: Trace) -> str:
     digest = hashlib.blake2b(digest_size=20)
     for part in trace.parts():
         for name in _COLUMNS:

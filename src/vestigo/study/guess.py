@@ -1,0 +1,38 @@
+"""What settings would give that were not tried, guessed from those that were."""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+_IN_ORDER_FROM = 4
+"""So many values of a key are taken to be in order: those beside each other give alike amounts."""
+_WEIGHT = 0.5
+"""Of a set of keys that work together, beside the same set less one."""
+
+
+def guessed(values: Sequence[int], tried: np.ndarray, amounts: np.ndarray, asked: np.ndarray) -> np.ndarray:
+    """Amounts of the places `asked` for, from those of the places `tried`.
+
+    Each value of each key is taken to add an amount of its own, each pair of values another, and so on, those of more
+    keys being smaller: the mean of a Gaussian process with an analysis-of-variance kernel (N. Durrande, D. Ginsbourger,
+    O. Roustant, L. Carraro, "ANOVA kernels and RKHS of zero mean functions", 2013). `values` says how many each key
+    has; a row of `tried` and `asked` says which value of each key, a row of `amounts` what was found.
+
+    >>> tried, amounts = np.array([[0, 0], [1, 0], [0, 1]]), np.array([[10.0], [13.0], [14.0]])
+    >>> guessed([2, 2], tried, amounts, np.array([[1, 0], [1, 1]])).round(1).tolist()
+    [[13.0], [14.6]]
+    """
+    mean = amounts.mean(axis=0)
+    known = _alike(values, tried, tried) + 1e-6 * np.eye(len(tried))
+    result: np.ndarray = mean + _alike(values, asked, tried) @ np.linalg.solve(known, amounts - mean)
+    return result
+
+
+def _alike(values: Sequence[int], some: np.ndarray, others: np.ndarray) -> np.ndarray:
+    """By pair of places: how much what is found at the one tells of the other."""
+    result = np.ones((len(some), len(others)))
+    for key, many in enumerate(values):
+        apart = np.abs(some[:, [key]] - others[:, key])
+        near = np.exp(-4 * apart / many) if many >= _IN_ORDER_FROM else apart == 0
+        result *= 1 + _WEIGHT * near
+    return result

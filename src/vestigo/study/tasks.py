@@ -1,0 +1,112 @@
+"""Many replays, or estimates, side by side: each kept on disk as it comes, and none made twice."""
+
+import os
+from collections.abc import Callable, Iterator
+from concurrent.futures import BrokenExecutor, Executor, Future, ThreadPoolExecutor, as_completed
+from pathlib import Path
+from typing import Any, NamedTuple, Self
+
+from vestigo.errors import Interrupted, VestigoError
+from vestigo.rules import Plan
+from vestigo.study.store import Store, result_name, trace_name
+from vestigo.study.study import Result
+from vestigo.trace import Trace
+
+Progress = Callable[[str, int, int], None]
+"""Told what is made (``replays``, ``estimates``), how many of them are there, and of how many."""
+
+
+class Task(NamedTuple):
+    """A result that is asked for, and the name under which it is kept."""
+
+    name: str
+    kept_as: str | None
+    run: Callable[..., Result]
+    arguments: tuple[Any, ...]
+    anywhere: bool = False
+    """Whether a worker elsewhere can do it."""
+
+
+class Tasks:
+    """Runs tasks of one trace on all cores, or on an executor's workers. If a file is named, it keeps their results."""
+
+    def __init__(
+        self, trace: Trace, results: str | Path | None, executor: Executor | None, progress: Progress | None
+    ) -> None:
+        self._store = Store(Path(results)) if results is not None else None
+        self._trace = trace_name(trace) if self._store else None
+        self._executor = executor
+        self._progress = progress
+
+    @property
+    def notes(self) -> list[str]:
+        return self._store.notes if self._store else []
+
+    def kept_as(self, plan: Plan, *more: object) -> str | None:
+        """Under which name a result of the plan is kept, if results are."""
+        return None if self._trace is None else result_name(self._trace, plan, *more)
+
+    def run(self, tasks: list[Task], what: str, prepare: Callable[[], object]) -> tuple[dict[str, Result], int]:
+        """All results by name, and how many of them were not known from before; `prepare` is called before one is made.
+
+        Raises Interrupted on Ctrl-C, or when workers are lost.
+        """
+        found: dict[str, Result] = {}
+        try:
+            found |= self._known(tasks)
+            missing = [task for task in tasks if task.name not in found]
+            if missing:
+                prepare()
+            for number, (name, result) in enumerate(self._made(missing), len(found) + 1):
+                found[name] = result
+                if self._progress:
+                    self._progress(what, number, len(tasks))
+        except (KeyboardInterrupt, BrokenExecutor) as why:
+            stopped = "stopped" if isinstance(why, KeyboardInterrupt) else "the workers are lost"
+            more = "the same call goes on from there" if self._store else "give a file for results, and they are kept"
+            raise Interrupted(f"{stopped} after {len(found):,} of {len(tasks):,} {what}; {more}") from None
+        return found, len(missing)
+
+    def _known(self, tasks: list[Task]) -> dict[str, Result]:
+        if self._store is None:
+            return {}
+        found = {task.name: self._store.get(task.kept_as) for task in tasks if task.kept_as is not None}
+        return {name: result for name, result in found.items() if result is not None}
+
+    def _made(self, tasks: list[Task]) -> Iterator[tuple[str, Result]]:
+        """As they come, each kept before it is given. Whatever happens, those that are done are kept."""
+        with ThreadPoolExecutor(os.cpu_count()) as threads:
+            elsewhere = self._executor or threads
+            futures = {
+                (elsewhere if task.anywhere else threads).submit(task.run, *task.arguments): task for task in tasks
+            }
+            try:
+                for future in as_completed(futures):
+                    yield futures[future].name, self._keep(_given(future, futures[future]), futures[future])
+            finally:
+                for future in futures:
+                    future.cancel()  # those that run are waited for: each takes seconds
+
+    def _keep(self, result: Result, task: Task) -> Result:
+        if self._store is not None and task.kept_as is not None:
+            self._store.put(task.kept_as, result)
+        return result
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        if self._store:
+            self._store.close()
+
+
+def _given(future: "Future[Result]", task: Task) -> Result:
+    """What a worker elsewhere says of its own end differs from executor to executor."""
+    try:
+        return future.result()
+    except VestigoError:
+        raise
+    except Exception as error:
+        if not task.anywhere:
+            raise
+        raise BrokenExecutor(str(error)) from error
