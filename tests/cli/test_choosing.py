@@ -1,6 +1,7 @@
 """``vestigo sweep`` and ``vestigo choose`` as a user meets them."""
 
 import json
+import re
 import signal
 import subprocess
 import time
@@ -81,7 +82,13 @@ def test_a_sweep_without_end_is_not_begun_unasked(folder: Path) -> None:
     (folder / "plan.toml").write_text(many)
     done = run("sweep", "--plan", "plan.toml", cwd=folder)
     assert (done.returncode, done.stdout) == (2, "")
-    assert "[vary] makes 1,000,000 candidates, which take about " in done.stderr
+    said = re.fullmatch(
+        r"vestigo: \[vary\] makes 1,000,000 candidates, which take about (.+); vary less, try --sample 10% "
+        r"\((.+) to estimate them\), or say --yes\n",
+        done.stderr,
+    )
+    assert said, done.stderr
+    assert all(time.endswith((" min", " h", " d")) for time in said.groups())
     assert not (folder / "plan.results").exists()
 
 

@@ -16,6 +16,7 @@ if TYPE_CHECKING:
 
 _ASKS_FROM = 10 * 60.0
 """A sweep that would take so many seconds is not begun unasked."""
+_SAMPLE = "10%"
 NOT_MET = 1
 
 PlanFile = Annotated[Path, typer.Option("--plan", help="The plan file, with [vary], [candidate.*] and [aim].")]
@@ -182,7 +183,7 @@ def swept(
 
 def _refuse_if_long(trace: "Trace", plan: "Plan") -> None:
     """Raises InputError, which says how many replays there are and how long they would take."""
-    from vestigo.errors import InputError
+    from vestigo.errors import InputError, RulesError
     from vestigo.rules.vary import count
     from vestigo.study.sweep import estimated_seconds
     from vestigo.units import format_seconds
@@ -191,8 +192,13 @@ def _refuse_if_long(trace: "Trace", plan: "Plan") -> None:
     if candidates < 100:
         return
     seconds = estimated_seconds(trace, plan)
-    if seconds > _ASKS_FROM:
-        raise InputError(
-            f"[vary] makes {candidates:,} candidates, which take about {format_seconds(seconds)}; vary less, try a "
-            "--sample, or say --yes"
-        )
+    if seconds <= _ASKS_FROM:
+        return
+    try:
+        estimates = f" ({format_seconds(estimated_seconds(trace, plan, _SAMPLE))} to estimate them)"
+    except RulesError:
+        estimates = ""
+    raise InputError(
+        f"[vary] makes {candidates:,} candidates, which take about {format_seconds(seconds)}; vary less, try "
+        f"--sample {_SAMPLE}{estimates}, or say --yes"
+    )

@@ -53,7 +53,7 @@ def _differences(rules: Rules, base: Rules) -> Iterator[tuple[str, Any]]:
 def _default(name: str) -> Any:
     """A rule's default, as it is written."""
     default = Rules.model_fields[name].default
-    if isinstance(default, bool | int) and type(default) in (bool, int):
+    if type(default) in (bool, int):
         return default
     for text in (str(default), *_NOTHING):
         try:

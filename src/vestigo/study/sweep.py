@@ -134,14 +134,26 @@ def _bounds(trace: Trace, today: Job, split: int) -> tuple[int, int, int]:
     return int(trace.at[today.first_counted]), split, int(trace.at[-1])
 
 
-def estimated_seconds(trace: Trace, plan: Plan) -> float:
-    """How long a sweep would take on this machine's cores: from one replay of today's settings, once all is ready."""
+def estimated_seconds(trace: Trace, plan: Plan, sample: str | None = None) -> float:
+    """How long a sweep would take on this machine's cores; or, with a `sample`, all of its estimates. From one of
+    today's settings, once all is ready. Raises RulesError where a sample cannot tell of them.
+    """
     on, used = applied(trace, dataclasses.replace(plan, candidates={}, vary={}))
     today = job(on, used)
-    prepare(on, [today])
+    if sample is None:
+        prepare(on, [today])
+        seconds = _seconds(lambda: replayed(on, today, TODAY, split_at(today, SHARE_FOR_REST)))
+    else:
+        sampler = Sampler(on, sample, samples=1)
+        sampler.estimate(used)
+        seconds = _seconds(lambda: sampler.estimate(used))
+    return seconds * count(plan.vary) / (os.cpu_count() or 1)
+
+
+def _seconds(work: Callable[[], object]) -> float:
     begun = time.perf_counter()
-    replayed(on, today, TODAY, split_at(today, SHARE_FOR_REST))
-    return (time.perf_counter() - begun) * count(plan.vary) / (os.cpu_count() or 1)
+    work()
+    return time.perf_counter() - begun
 
 
 def settings_of(plan: Plan, only: Iterable[Mapping[str, Any]] | None = None) -> tuple[Settings, list[str]]:
