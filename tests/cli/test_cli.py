@@ -262,3 +262,15 @@ def test_many_notes_are_cut_short(tmp_path: Path) -> None:
     said = lines(done.stderr)
     assert len(said) == 21
     assert said[-1] == "vestigo: and 5 more notes of this kind, on other files"
+
+
+def test_how_long_the_rest_takes_is_told_by_what_came_since_the_first(monkeypatch: pytest.MonkeyPatch) -> None:
+    shown: list[str] = []
+    moments = iter([10.0, 14.0, 20.0])
+    progress = Progress()
+    monkeypatch.setattr(progress, "step", shown.append)
+    monkeypatch.setattr(time, "monotonic", lambda: next(moments))
+    progress.count("replays", 5, 1025)  # known from before: of what these took nothing is known
+    progress.count("replays", 9, 1025)
+    progress.count("estimates", 1, 10)
+    assert shown == ["5 of 1,025 replays", "9 of 1,025 replays, about 16.9 min left", "1 of 10 estimates"]

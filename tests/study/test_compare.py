@@ -71,9 +71,9 @@ def test_candidates_stand_between_today_and_the_ceilings() -> None:
 
 
 def test_progress_is_told_after_every_replay() -> None:
-    told_of: list[tuple[int, int]] = []
-    compare(TRACE, Plan(), progress=lambda done, of: told_of.append((done, of)))
-    assert told_of == [(1, 4), (2, 4), (3, 4), (4, 4)]
+    told_of: list[tuple[str, int, int]] = []
+    compare(TRACE, Plan(), progress=lambda what, done, of: told_of.append((what, done, of)))
+    assert told_of == [("replays", number, 4) for number in (1, 2, 3, 4)]
 
 
 def test_a_candidate_cannot_take_a_name_of_ours() -> None:

@@ -51,4 +51,4 @@ def compare_files(trace: str | None, plan_path: Path, options: dict[str, Any]) -
     plan = read_plan(plan_path)
     with Progress() as progress:
         read_in = read(trace, plan, options, progress)
-        return compare(read_in, plan, progress=lambda done, of: progress.step(f"replayed {done} of {of}"))
+        return compare(read_in, plan, progress=progress.count)

@@ -2,6 +2,7 @@
 
 import sys
 import threading
+import time
 from typing import Self
 
 from rich.console import Console, RenderableType
@@ -33,9 +34,19 @@ class Progress:
         self._status = self._console.status("")
         self._timer = threading.Timer(after_seconds, self._status.start)
         self._timer.daemon = True
+        self._begun: dict[str, tuple[float, int]] = {}
 
     def step(self, what: str) -> None:
         self._status.update(printable(what))
+
+    def count(self, what: str, done: int, of: int) -> None:
+        """So many of them are there; and how long the others will take, by those since the first call."""
+        from vestigo.units import format_seconds
+
+        now = time.monotonic()
+        begun, known = self._begun.setdefault(what, (now, done))
+        more = f", about {format_seconds((now - begun) / (done - known) * (of - done))} left" if done > known else ""
+        self.step(f"{done:,} of {of:,} {what}{more}")
 
     def __enter__(self) -> Self:
         if self._console.is_terminal:

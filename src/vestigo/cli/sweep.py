@@ -1,7 +1,6 @@
 """``vestigo sweep`` and ``vestigo choose``: many candidates, and the one to take."""
 
 import json
-import time
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -157,28 +156,18 @@ def swept(
     from vestigo.cli.screen import Progress
     from vestigo.rules import read_plan
     from vestigo.study import sweep as run_sweep
-    from vestigo.units import format_seconds
 
     plan = read_plan(plan_path)
     with Progress() as progress:
         trace = read(where, plan, parsed(settings, strict), progress)
         if not yes:
             _refuse_if_long(trace, plan)
-        begun: dict[str, tuple[float, int]] = {}
-
-        def step(what: str, done: int, of: int) -> None:
-            now = time.monotonic()
-            start, known = begun.setdefault(what, (now, done))
-            left = (now - start) / (done - known) * (of - done) if done > known else None
-            more = "" if left is None else f", about {format_seconds(left)} left"
-            progress.step(f"{done:,} of {of:,} {what}{more}")
-
         kept = results or plan_path.with_suffix(".results")
         if cluster is None:
-            return run_sweep(trace, plan, results=kept, sample=sample, progress=step)
+            return run_sweep(trace, plan, results=kept, sample=sample, progress=progress.count)
         path = where or str(plan.trace_path)
         with workers(cluster, path) as executor:
-            return run_sweep(path, plan, results=kept, sample=sample, executor=executor, progress=step)
+            return run_sweep(path, plan, results=kept, sample=sample, executor=executor, progress=progress.count)
 
 
 def _refuse_if_long(trace: "Trace", plan: "Plan") -> None:

@@ -16,13 +16,11 @@ from vestigo.outcome import Outcome
 from vestigo.rules import Plan, WhatIf
 from vestigo.study import bounds
 from vestigo.study.optimum import most_hits
+from vestigo.study.study import TODAY, Progress
 from vestigo.trace import Trace
 
 if TYPE_CHECKING:
     import pandas as pd
-
-TODAY = "today"
-Progress = Callable[[int, int], None]
 
 
 @dataclass(frozen=True)
@@ -92,8 +90,8 @@ class Comparison(Mapping[str, Outcome]):
 def compare(trace: Trace, plan: Plan, *, engine: Engine = "native", progress: Progress | None = None) -> Comparison:
     """Replays the plan's own settings, every candidate, the baseline and the ceilings.
 
-    `progress` is called with how many replays are done, and of how many. Raises RulesError if the plan
-    does not fit the trace.
+    `progress` is called with what is made (``"replays"``), how many are there, and of how many. Raises RulesError if
+    the plan does not fit the trace.
 
     >>> from vestigo.rules import Rules
     >>> trace = Trace.from_table({"at": [0, 10, 20, 30], "key": ["a", "b", "a", "b"]})
@@ -116,7 +114,7 @@ def compare(trace: Trace, plan: Plan, *, engine: Engine = "native", progress: Pr
         bounded = {name: pool.submit(most_hits, trace, one) for name, one in plans.items()}
         for done, _ in enumerate(as_completed(futures.values()), 1):
             if progress:
-                progress(done, len(futures))
+                progress("replays", done, len(futures))
         return Comparison(
             {name: future.result() for name, future in futures.items()},
             {name: future.result() for name, future in bounded.items()},

@@ -20,7 +20,7 @@ def guessed(values: Sequence[int], tried: np.ndarray, amounts: np.ndarray, asked
 
     >>> tried, amounts = np.array([[0, 0], [1, 0], [0, 1]]), np.array([[10.0], [13.0], [14.0]])
     >>> guessed([2, 2], tried, amounts, np.array([[1, 0], [1, 1]])).round(1).tolist()
-    [[13.0], [14.6]]
+    [[13.0], [14.9]]
     """
     mean = amounts.mean(axis=0)
     known = _alike(values, tried, tried) + 1e-6 * np.eye(len(tried))

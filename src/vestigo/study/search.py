@@ -18,9 +18,8 @@ from vestigo.rules.vary import changed, count
 from vestigo.study.choose import cost
 from vestigo.study.guess import guessed
 from vestigo.study.sampling import Estimate, Sampler
-from vestigo.study.study import Candidate, Study, split_at
+from vestigo.study.study import Candidate, Progress, Study, split_at
 from vestigo.study.sweep import SHARE_FOR_REST, sweep
-from vestigo.study.tasks import Progress
 from vestigo.trace import Trace
 from vestigo.trace.shape import between
 

@@ -1,6 +1,6 @@
 """A study: many candidates' measures on one trace, beside today's settings and what they are measured against."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
@@ -19,6 +19,9 @@ if TYPE_CHECKING:
 
     from vestigo.study.choose import Pick
     from vestigo.study.sampling import Estimate
+
+Progress = Callable[[str, int, int], None]
+"""Told what is made (``replays``, ``estimates``), how many of them are there, and of how many."""
 
 TODAY = "today"
 FRONT = ("hit_rate", "memory_peak", "stale_rate")

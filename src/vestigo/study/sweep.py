@@ -20,8 +20,8 @@ from vestigo.study import bounds
 from vestigo.study.compare import check_names, prepare, references
 from vestigo.study.front import unbeaten_rows
 from vestigo.study.sampling import Estimate, Sampler
-from vestigo.study.study import TODAY, Candidate, Result, Study, replayed, split_at
-from vestigo.study.tasks import Progress, Task, Tasks
+from vestigo.study.study import TODAY, Candidate, Progress, Result, Study, replayed, split_at
+from vestigo.study.tasks import Task, Tasks
 from vestigo.trace import Trace, read_trace
 
 REFERENCES = (bounds.NO_CACHE, bounds.KEEP_ALL, bounds.ALWAYS_FRESH)

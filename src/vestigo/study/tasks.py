@@ -9,11 +9,8 @@ from typing import Any, NamedTuple, Self
 from vestigo.errors import Interrupted, VestigoError
 from vestigo.rules import Plan
 from vestigo.study.store import Store, result_name, trace_name
-from vestigo.study.study import Result
+from vestigo.study.study import Progress, Result
 from vestigo.trace import Trace
-
-Progress = Callable[[str, int, int], None]
-"""Told what is made (``replays``, ``estimates``), how many of them are there, and of how many."""
 
 
 class Task(NamedTuple):
