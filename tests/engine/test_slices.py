@@ -26,6 +26,14 @@ def test_the_width_is_the_finest_round_one_that_gives_at_most_200(seconds: float
     assert found.origin_ns % found.width_ns == 0
 
 
+def test_one_slice_can_be_asked_for() -> None:
+    for seconds in (0, 100, 86_400, 300 * 86_400):
+        found = slicing(spanning(seconds), 0, 1)
+        assert found.most == 1
+        assert found.origin_ns <= 7 * SECOND
+        assert found.origin_ns + found.width_ns > (7 + seconds) * SECOND
+
+
 def test_slices_begin_on_the_clock_and_the_first_with_the_first_counted_event(engine: str) -> None:
     outcome = replayed(engine, "90.5 read a\n 91 read b\n 93.25 read a")
     assert [piece.begins_ns for piece in outcome.slices] == [90_500_000_000, 91 * SECOND, 92 * SECOND, 93 * SECOND]

@@ -5,6 +5,8 @@ from typing import Any
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from vestigo import Aim, InputError, Plan, RulesError, Study, Worth
 from vestigo.rules.aim import Limit
@@ -182,3 +184,43 @@ def test_a_measure_is_asked_for_in_the_direction_that_is_better() -> None:
         both.choose(least="hit_rate")
     with pytest.raises(InputError, match="did you mean 'hit_rate'"):
         both.choose("hitrate")
+
+
+_DRAWN = st.lists(
+    st.tuples(st.integers(0, 10), st.integers(0, 10), st.integers(1, 5), st.integers(0, 4)), min_size=1, max_size=8
+)
+
+
+@given(_DRAWN, st.integers(1, 5), st.integers(0, 4))
+def test_no_candidate_within_the_limits_is_better_than_the_pick(
+    drawn: list[tuple[int, int, int, int]], memory: int, stale: int
+) -> None:
+    each = [
+        candidate(f"c{number}", (first, rest), size * 100, min(old, first, rest))
+        for number, (first, rest, size, old) in enumerate(drawn)
+    ]
+    pick = study(*each).choose("fresh_hit_rate", memory_peak=f"<= {memory * 100} B", stale_rate=f"<= {stale * 10} %")
+
+    def fresh(one: Candidate) -> tuple[float, float]:
+        return -one.measure("fresh_hit_rate", "first"), one.measure("memory_peak", "first")
+
+    def broken(one: Candidate) -> float:
+        size, old = one.measure("memory_peak", "first") / (memory * 100), one.measure("stale_rate", "first")
+        return max(size - 1, old / (stale / 10) - 1 if stale else old, 0)
+
+    within = [one for one in each if broken(one) < 1e-9]
+    assert pick.is_met == bool(within)
+    if not within:
+        assert broken(pick.candidate) == pytest.approx(min(map(broken, each)))
+        return
+    assert fresh(pick.candidate) == min(map(fresh, within))
+    if pick.better is not None:
+        assert fresh(pick.better)[0] < fresh(pick.candidate)[0]
+        assert broken(pick.better) > 0
+    if pick.cheaper is not None:
+        assert pick.cheaper in within
+        assert fresh(pick.cheaper)[1] < fresh(pick.candidate)[1]
+    for limit, other, gain in pick.relaxed:
+        assert not limit.allows(other.measure(limit.name, "first"))
+        assert all(one is limit or one.allows(other.measure(one.name, "first")) for one in pick.aim.limits)
+        assert gain == pytest.approx(fresh(pick.candidate)[0] - fresh(other)[0]) and gain > 0

@@ -5,7 +5,9 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import given, reject
 
+from tests.agreement.cases import Case, cases
 from vestigo import (
     Interrupted,
     Plan,
@@ -48,11 +50,39 @@ def test_a_tenth_of_the_keys_is_within_half_a_point(
     assert estimate.memory_peak == pytest.approx(truth.memory_peak, rel=0.2 if entries == 1000 else 0.1)
 
 
+@pytest.mark.parametrize("warm_up", ["1m", 100_000])
+def test_what_comes_in_the_warm_up_is_not_counted(skewed: Trace, sampler: Sampler, warm_up: str | int) -> None:
+    plan = Plan(Rules(max_entries=5000, absolute="10m"), warm_up=warm_up)
+    estimate, truth = sampler.estimate(plan), replay(skewed, plan)
+    assert estimate.hit_rate == pytest.approx(truth.hit_rate, abs=0.005)
+    assert estimate.loads == pytest.approx(truth.loads, rel=0.02)
+    assert truth.hit_rate > replay(skewed, Plan(plan.rules)).hit_rate
+
+
+def test_a_sample_replays_the_hottest_keys_and_a_part_of_the_others(skewed: Trace) -> None:
+    hottest = np.sort(np.bincount(skewed.key))[::-1]
+    always, others = hottest[:20].sum() / len(skewed), hottest[20:].sum() / len(skewed)
+    assert Sampler(skewed, "10%").share_of_events == pytest.approx(always + 0.1 * others, abs=0.005)
+    few = synth(reads=1000, keys=50, seed=1)
+    assert Sampler(few, "10%").share_of_events == 1  # too few to divide
+
+
 def test_limits_in_bytes_and_shared_pools(skewed: Trace, sampler: Sampler) -> None:
     rules = Rules(max_bytes="4 MiB")
     assert sampler.estimate(rules).hit_rate == pytest.approx(replay(skewed, rules).hit_rate, abs=0.005)
     plan = Plan(pools={"all": Pool(lookups=skewed.lookups, max_bytes="4 MiB", eviction="sieve")})
     assert sampler.estimate(plan).hit_rate == pytest.approx(replay(skewed, plan).hit_rate, abs=0.005)
+
+
+@given(cases())
+def test_where_no_key_stands_for_another_an_estimate_is_the_replay_itself(case: Case) -> None:
+    try:
+        estimate = Sampler(case.trace, "20%", samples=1).estimate(case.plan)
+    except RulesError:
+        reject()  # two limits in a pool, conditions: what a sample cannot tell
+    whole = replay(case.trace, case.plan)
+    assert (estimate.hit_rate, estimate.stale_rate) == pytest.approx((whole.hit_rate, whole.stale_rate))
+    assert (estimate.stale_hits, estimate.loads) == (whole.stale_hits, whole.loads)
 
 
 def test_intervals_hold_the_truth_nine_times_in_ten(skewed: Trace) -> None:

@@ -8,6 +8,7 @@ import pytest
 
 from vestigo import Duration, Rules, Trace, TraceError, replay, shape, synth
 from vestigo.trace import Op
+from vestigo.trace.trace import MISSING
 
 SECOND = 10**9
 
@@ -153,3 +154,21 @@ def test_an_empty_trace_can_be_shaped() -> None:
     ):
         assert len(shaped) == 0
     assert len(shape.merged([empty, empty])) == 0
+
+
+def test_what_a_trace_holds_at_all() -> None:
+    trace = Trace.from_table(
+        {
+            "at": [1, 2, 3, 4],
+            "op": ["read", "write", "clear", "read"],
+            "key": ["a", "a", None, "b"],
+            "size": [5, None, None, 900],
+            "cost": [0, 0, 0, 0],
+        }
+    )
+    assert trace.ops == {Op.READ, Op.WRITE, Op.CLEAR}
+    assert (trace.sizes, trace.costs) == ((MISSING, 900), (0, 0))
+    part = shape.between(trace, 4)
+    assert (part.ops, part.sizes) == ({Op.READ}, (900, 900))  # its own, not those of the whole
+    nothing = shape.between(trace, 9)
+    assert (nothing.ops, nothing.sizes, nothing.costs) == (frozenset(), (0, 0), (0, 0))

@@ -26,7 +26,7 @@ from vestigo.rules import Plan, Pool, Rules
 from vestigo.trace import Op, Trace
 from vestigo.trace.shape import of_rows
 from vestigo.trace.trace import LAST_KEYED, Longs
-from vestigo.units import Duration, format_share, parse_share
+from vestigo.units import format_share, parse_share
 
 SAMPLES = 4
 _T_90 = (6.314, 2.920, 2.353, 2.132, 2.015, 1.943, 1.895, 1.860, 1.833)
@@ -77,25 +77,31 @@ class _Sample:
     """By look-up: reads of all keys for each read of those that are here."""
     there: frozenset[str]
     """The look-ups that have any keys here."""
+    first_counted: int
     known: dict[Any, tuple[Trace, dict[str, float]]] = field(default_factory=dict)
+    lock: Lock = field(default_factory=Lock)
 
     def weighed(self, by_bytes: Mapping[str, bool], overheads: Mapping[str, int]) -> tuple[Trace, dict[str, float]]:
         """With each value as large as all that it stands for: in bytes, or where entries are limited, in entries. And
         by look-up the mean bytes of a key's value, overhead included.
         """
         key = (*by_bytes.values(), *overheads.values())
-        if key not in self.known:
-            size, means = self.stands_for.copy(), {}
-            half = len(self.trace.lookups) // 2
-            for place, name in enumerate(self.trace.lookups[:half]):
-                rows = np.isin(self.trace.lookup, (place, place + half)) & (self.trace.op <= LAST_KEYED)
-                means[name] = _mean_by_key(self.trace.key[rows], self.bytes[rows]) + overheads[name]
-                if by_bytes[name]:
-                    size[rows] *= self.bytes[rows] + overheads[name]
-            trace = dataclasses.replace(self.trace, size=size.astype(np.int64))
-            make_ready(trace, assume(trace, Plan()))
-            self.known[key] = trace, means
-        return self.known[key]
+        with self.lock:
+            if key not in self.known:
+                self.known[key] = self._weighed(by_bytes, overheads)
+            return self.known[key]
+
+    def _weighed(self, by_bytes: Mapping[str, bool], overheads: Mapping[str, int]) -> tuple[Trace, dict[str, float]]:
+        size, means = self.stands_for.copy(), {}
+        half = len(self.trace.lookups) // 2
+        for place, name in enumerate(self.trace.lookups[:half]):
+            rows = np.isin(self.trace.lookup, (place, place + half)) & (self.trace.op <= LAST_KEYED)
+            means[name] = _mean_by_key(self.trace.key[rows], self.bytes[rows]) + overheads[name]
+            if by_bytes[name]:
+                size[rows] *= self.bytes[rows] + overheads[name]
+        trace = dataclasses.replace(self.trace, size=size.astype(np.int64))
+        make_ready(trace, assume(trace, Plan()))
+        return trace, means
 
 
 class Sampler:
@@ -143,12 +149,13 @@ class Sampler:
         with self._lock:
             if key not in self._made:
                 self._made[key] = self._sampled(trace, assumed, first)
-        told_ = np.array([self._counted(sample, plan, trace, first) for sample in self._made[key]])
+        told_ = np.array([_counted(sample, plan) for sample in self._made[key]])
         found = dict(zip((*_COUNTS, "memory_peak"), told_.T, strict=True))
+        reads = np.maximum(found["reads"], 1)
         rates = {
-            "hit_rate": found["hits"] / found["reads"],
-            "fresh_hit_rate": (found["hits"] - found["stale_hits"]) / found["reads"],
-            "stale_rate": found["stale_hits"] / found["reads"],
+            "hit_rate": found["hits"] / reads,
+            "fresh_hit_rate": (found["hits"] - found["stale_hits"]) / reads,
+            "stale_rate": found["stale_hits"] / reads,
             "stale_hits": found["stale_hits"],
             "loads": found["loads"],
             "memory_peak": found["memory_peak"],
@@ -158,28 +165,6 @@ class Sampler:
             width = _T_90[len(told_) - 2] / np.sqrt(len(told_))
             errors = {name: float(width * np.std(each, ddof=1)) for name, each in rates.items()}
         return Estimate(**{name: float(np.mean(each)) for name, each in rates.items()}, errors=errors)
-
-    def _counted(self, sample: _Sample, plan: Plan, whole: Trace, first: int) -> list[float]:
-        """Counts, and the memory's peak, of the whole trace as one sample tells them."""
-        by_bytes = {name: plan.pool_rules(name).max_entries is None for name in sample.ratios}
-        overheads = {name: plan.rules_for(name).entry_overhead for name in sample.ratios}
-        with self._lock:
-            trace, mean_bytes = sample.weighed(by_bytes, overheads)
-        warm_up = Duration(int(whole.at[first]) - int(whole.at[0])) if first else Duration(0)
-        asked = job(trace, _on_sample(sample.there, plan, by_bytes, warm_up))
-        asked = dataclasses.replace(
-            asked, slicing=slicing(trace, asked.first_counted, 1)
-        )  # only the sums are asked for
-        outcome = run(trace, asked, "native", "sample")
-        total = np.zeros(len(_COUNTS) + 1)
-        for name, ratio in sample.ratios.items():
-            for lookup, times in ((name, ratio), (_alone(name), 1.0)):
-                own = outcome.lookups.get(lookup)
-                if own is None:
-                    continue
-                room = own.memory_peak * (1.0 if by_bytes[name] else mean_bytes[name])
-                total += np.array([*(times * float(_count(own, count)) for count in _COUNTS), room])
-        return [float(one) for one in total]
 
     def _sampled(self, trace: Trace, assumed: Assumed, first: int) -> list[_Sample]:
         member = self._members(trace)
@@ -204,7 +189,7 @@ class Sampler:
 
     def _sample(self, trace: Trace, sizes: Longs, member: Longs, number: int, first: int) -> _Sample:
         keyed = trace.op <= LAST_KEYED
-        of_row = np.where(keyed, member[trace.key], -1)
+        of_row = np.append(member, -1)[trace.key]  # MISSING is the last
         rows = np.flatnonzero((of_row == -1) | (of_row == number))
         twice = np.flatnonzero((trace.op == Op.CLEAR) & (trace.lookup >= 0))  # of a look-up, which is two here
         rows = np.sort(np.concatenate([rows, twice]), kind="stable")
@@ -229,7 +214,28 @@ class Sampler:
             sizes[rows],
             ratios,
             there,
+            int(np.searchsorted(rows, first)),
         )
+
+
+def _counted(sample: _Sample, plan: Plan) -> list[float]:
+    """Counts, and the memory's peak, of the whole trace as one sample tells them."""
+    by_bytes = {name: plan.pool_rules(name).max_entries is None for name in sample.ratios}
+    overheads = {name: plan.rules_for(name).entry_overhead for name in sample.ratios}
+    trace, mean_bytes = sample.weighed(by_bytes, overheads)
+    only_sums = slicing(trace, sample.first_counted, 1)
+    asked = job(trace, _on_sample(sample.there, plan, by_bytes))
+    asked = dataclasses.replace(asked, first_counted=sample.first_counted, slicing=only_sums)
+    outcome = run(trace, asked, "native", "sample")
+    total = np.zeros(len(_COUNTS) + 1)
+    for name, ratio in sample.ratios.items():
+        for lookup, times in ((name, ratio), (_alone(name), 1.0)):
+            own = outcome.lookups.get(lookup)
+            if own is None:
+                continue
+            room = own.memory_peak * (1.0 if by_bytes[name] else mean_bytes[name])
+            total += np.array([*(times * float(_count(own, count)) for count in _COUNTS), room])
+    return [float(one) for one in total]
 
 
 def _alone(lookup: str) -> str:
@@ -267,7 +273,7 @@ def _mean_by_key(keys: np.ndarray, sizes: np.ndarray) -> float:
     return float(np.mean(sums[counts > 0] / counts[counts > 0])) if len(keys) else 0.0
 
 
-def _on_sample(there: frozenset[str], plan: Plan, by_bytes: Mapping[str, bool], warm_up: Duration) -> Plan:
+def _on_sample(there: frozenset[str], plan: Plan, by_bytes: Mapping[str, bool]) -> Plan:
     pools: dict[str, list[str]] = {}
     for name in by_bytes:
         pools.setdefault(plan.pool_for(name) or f"of {name}", []).append(name)
@@ -284,7 +290,7 @@ def _on_sample(there: frozenset[str], plan: Plan, by_bytes: Mapping[str, bool], 
                 if twin in there:
                     lookups[twin] = _without_room(plan.rules_for(name))
                     keys[twin] = {text: _without_room(rules) for text, rules in plan.keys.get(name, {}).items()}
-    return Plan(lookups=lookups, keys={name: each for name, each in keys.items() if each}, pools=made, warm_up=warm_up)
+    return Plan(lookups=lookups, keys={name: each for name, each in keys.items() if each}, pools=made)
 
 
 def _without_room(rules: Rules) -> Rules:
