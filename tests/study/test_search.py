@@ -36,6 +36,14 @@ def test_where_more_is_always_better_the_end_of_every_key_is_found(seed: int) ->
     assert sum(bool(one.changes) for one in study.values()) <= 20
 
 
+def test_values_may_be_lists_and_combinations_that_mean_nothing_are_passed_over() -> None:
+    trace = synth(reads=500, keys=50, seed=1)
+    space = {"rules.pin": [[], ["1"], ["1", "2"]], "rules.jitter": ["0%", "20%"], "rules.absolute": ["never", "1s"]}
+    study = search(trace, Plan(Rules(max_entries=10), vary=space), budget=12)
+    assert len(study) == 1 + 12 - 3  # jitter of a lifetime that never ends
+    assert "3 combinations mean nothing" in study.notes[0]
+
+
 def test_a_budget_that_reaches_all_tries_all() -> None:
     trace = synth(reads=500, keys=50, seed=1)
     plan = Plan(Rules(max_entries=1), vary={"rules.max_entries": [2, 3, 4], "rules.eviction": ["lru", "fifo"]})

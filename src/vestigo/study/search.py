@@ -14,7 +14,7 @@ from vestigo.engine.job import job
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
 from vestigo.rules import Aim, Plan
-from vestigo.rules.vary import changed, count
+from vestigo.rules.vary import changed, count, name_of
 from vestigo.study.choose import cost
 from vestigo.study.guess import guessed
 from vestigo.study.sampling import Estimate, Sampler
@@ -62,19 +62,19 @@ def search(  # noqa: PLR0913
     many = min(budget if budget is not None else max(count(space) // 10, _FEWEST), count(space))
     rng = np.random.default_rng(seed)
     first = max(many // _SHARE_TO_BEGIN, 1)
+    asked: set[Place] = set()
     with TemporaryDirectory() as folder:
         kept = Path(results) if results is not None else Path(folder, "results")
 
         def replays(places: Sequence[Place]) -> Study:
-            asked = [_changes(space, place) for place in places]
-            return sweep(trace, plan, results=kept, rest=rest, only=asked, progress=progress)
+            only = [_changes(space, place) for place in places]
+            return sweep(trace, plan, results=kept, rest=rest, only=only, progress=progress)
 
         def find(places: list[Place]) -> dict[Place, list[float]]:
+            asked.update(places)
             study = replays(places)
-            by_changes = {tuple(one.changes.values()): one for one in study.values()}
-            values = {place: tuple(_changes(space, place).values()) for place in places}
-            found = {place: by_changes[value] for place, value in values.items() if value in by_changes}
-            return {place: _amounts(study, plan.aim, one) for place, one in found.items()}
+            names = {place: name_of(_changes(space, place)) for place in places}
+            return {place: _amounts(study, plan.aim, study[name]) for place, name in names.items() if name in study}
 
         guesses = _estimates(trace, plan, sample, rest)
         begin = _spread(space, first, rng)
@@ -82,8 +82,8 @@ def search(  # noqa: PLR0913
             find_sampled, cheaper = guesses
             rough = _narrowed(space, plan.aim, begin, int(many * cheaper / 2), find_sampled, rng)
             begin = _ranked(rough, plan.aim)[:first] or begin
-        found = _narrowed(space, plan.aim, begin, many, find, rng)
-        return replays(sorted(found))
+        _narrowed(space, plan.aim, begin, many, find, rng)
+        return replays(sorted(asked))
 
 
 def _narrowed(  # noqa: PLR0913, PLR0917
