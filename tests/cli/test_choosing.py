@@ -92,6 +92,16 @@ def test_a_sweep_without_end_is_not_begun_unasked(folder: Path) -> None:
     assert not (folder / "plan.results").exists()
 
 
+def test_what_is_to_be_known_of_the_results_is_said_whatever_is_asked_for(folder: Path) -> None:
+    for number, words in enumerate((["sweep"], ["choose"], ["sweep", "--json"], ["choose", "--json"])):
+        (folder / "plan.results").write_bytes(b"nonsense" * 1000)
+        done = run(*words, "--plan", "plan.toml", cwd=folder)
+        said = done.stderr if "--json" in words else " ".join(done.stdout.split())
+        assert f"plan.results: is damaged, so it is set aside as plan.results.damaged-{number + 1}" in said
+        if "--json" in words:
+            json.loads(done.stdout)
+
+
 @pytest.mark.parametrize("how", [signal.SIGINT, signal.SIGKILL])
 def test_a_sweep_that_is_stopped_goes_on_where_it_was(folder: Path, how: signal.Signals) -> None:
     (folder / "plan.toml").write_text(PLAN.replace("[10, 100, 300]", str(list(range(1, 1000)))))

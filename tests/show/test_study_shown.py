@@ -49,6 +49,13 @@ def test_long_names_stand_below_the_table(study: Study, pick: Pick) -> None:
     assert "the pick" in text_of(pick_text(pick)) or len(pick.candidate.name) <= 22
 
 
+def test_a_pick_says_of_how_many_that_were_estimated_it_is_the_best() -> None:
+    study = sweep(TRACE, PLAN, sample="10%")
+    shown = text_of(pick_text(study.choose("fresh_hit_rate")))
+    assert f"the best of {len(study)} replayed of 7 candidates" in " ".join(shown.split())
+    assert shown.endswith(f"7 were estimated from 10% of the keys, {len(study)} of them replayed\n")
+
+
 def test_a_hostile_name_is_shown_harmlessly() -> None:
     plan = Plan(candidates={"a\x1b[31m[red]": Plan(Rules(max_entries=9))})
     shown = text_of(study_text(sweep(TRACE, plan)))

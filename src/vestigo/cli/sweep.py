@@ -2,7 +2,7 @@
 
 import json
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -60,7 +60,7 @@ def sweep(
     """
     study = swept(trace, plan, results, yes or sample is not None, settings, strict, cluster, sample)
     if as_json:
-        print(json.dumps(study.to_dict(), indent=2))
+        _print_json(study.to_dict(), study)
         return
     from vestigo.cli.screen import show
     from vestigo.show.study import study_text
@@ -94,7 +94,7 @@ def choose(
     if figure is not None:
         draw(trace, plan, pick, figure, settings, strict)
     if as_json:
-        print(json.dumps(pick.to_dict(), indent=2))
+        _print_json(pick.to_dict(), pick.study)
     else:
         from vestigo.cli.screen import show
         from vestigo.show.study import pick_text
@@ -104,6 +104,14 @@ def choose(
         write_plan(pick, write)
     if not (pick.is_met and pick.holds):
         raise typer.Exit(NOT_MET)
+
+
+def _print_json(found: dict[str, Any], study: "Study") -> None:
+    from vestigo.cli.screen import note
+
+    for told in study.notes:
+        note(told)
+    print(json.dumps(found, indent=2))
 
 
 def draw(

@@ -37,7 +37,11 @@ def study_text(study: Study) -> RenderableType:
     ]
     if long_names := [one for one in shown if len(one.name) > NAME]:
         parts += [Text(), *_changes(long_names, study)]
-    return Group(*parts, *(Text(f"\n{printable(note, most=300)}") for note in study.notes))
+    return Group(*parts, *_notes(study))
+
+
+def _notes(study: Study) -> list[Text]:
+    return [Text(f"\n{printable(note, most=300)}") for note in study.notes]
 
 
 def _changes(candidates: Sequence[Candidate], study: Study) -> list[RenderableType]:
@@ -74,6 +78,7 @@ def pick_text(pick: Pick) -> RenderableType:
         _table("all look-ups", rows, study, pick.candidate),
         Text(),
         *lines,
+        *_notes(study),
     )
 
 

@@ -26,7 +26,7 @@ def sentence(pick: "Pick") -> str:
         return f"{_doubt(pick)}Today's settings are the best{limits}: {pick.goal} {own}."
     return (
         f"{_doubt(pick)}Take {pick.candidate.name}: {pick.goal} {own} instead of today's {today}, the best of "
-        f"{len(pick.study):,} candidates{limits}{_paid(pick)}."
+        f"{_how_many(pick)}{limits}{_paid(pick)}."
     )
 
 
@@ -99,6 +99,11 @@ def _doubt(pick: "Pick") -> str:
 def _broken(one: "Excess") -> str:
     what = MEASURES[one.limit.name]
     return f"{one.limit.name} is {what.write(one.amount)}, and the limit {one.limit.sign} {what.write(one.limit.bound)}"
+
+
+def _how_many(pick: "Pick") -> str:
+    replayed, estimated = len(pick.study), len(pick.study.estimates)
+    return f"{replayed:,} replayed of {estimated:,} candidates" if estimated else f"{replayed:,} candidates"
 
 
 def _paid(pick: "Pick") -> str:
