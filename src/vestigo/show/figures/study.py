@@ -243,15 +243,15 @@ def _draw_heat(axis: "Axes", study: Study, down: str, across: str, name: str) ->
             f"heat: {down} and {across} do not vary together; what varies is {', '.join(varied) or 'nothing'}"
         )
     rows, columns = (list(dict.fromkeys(pair[side] for pair in cells)) for side in (0, 1))
-    table = np.array([[sign * cells.get((row, column), np.nan) for column in columns] for row in rows])
-    shades = mpl.colors.LinearSegmentedColormap.from_list("quiet", [style.GROUND, style.ACCENT])
-    axis.imshow(table, cmap=shades if sign > 0 else shades.reversed(), aspect="auto")
+    table = np.array([[cells.get((row, column), np.nan) for column in columns] for row in rows])
+    dark = np.nanmin(table) + 0.6 * (np.nanmax(table) - np.nanmin(table))
+    shades = mpl.colors.LinearSegmentedColormap.from_list("quiet", [style.RULE, style.ACCENT])
+    axis.imshow(table, cmap=shades, aspect="auto")
     axis.grid(visible=False)
-    dark = np.nanmean(table) if np.isfinite(table).any() else 0
     for (row, column), amount in np.ndenumerate(table):
         if np.isfinite(amount):
-            colour = style.GROUND if sign * (amount - dark) > 0 else style.INK
-            axis.text(column, row, what.write(float(amount)), ha="center", va="center", color=colour)
+            colour = style.GROUND if amount > dark else style.INK
+            axis.text(column, row, what.write(float(sign * amount)), ha="center", va="center", color=colour)
     axis.set_xticks(range(len(columns)), columns)
     axis.set_yticks(range(len(rows)), rows)
     axis.set_xlabel(across)
