@@ -92,6 +92,26 @@ def test_a_sweep_without_end_is_not_begun_unasked(folder: Path) -> None:
     assert not (folder / "plan.results").exists()
 
 
+@pytest.mark.parametrize("rows", ["", "1,a\n"])
+def test_a_trace_of_nothing_or_of_one_read_is_no_trouble(folder: Path, rows: str) -> None:
+    (folder / "t.csv").write_text(f"at,key\n{rows}")
+    (folder / "plan.toml").write_text('[trace]\npath = "t.csv"\n[vary]\n"rules.max_entries" = [4, 5]\n')
+    curve = run("curve", "--plan", "plan.toml", "--figure", "c.png", cwd=folder)
+    sweep = run("sweep", "--plan", "plan.toml", cwd=folder)
+    sampled = run("sweep", "--plan", "plan.toml", "--sample", "10%", cwd=folder)
+    choose = run("choose", "--plan", "plan.toml", "--figure", "f.png", cwd=folder)
+    assert [one.returncode for one in (curve, sweep, sampled)] == [0, 0, 0]
+    assert sweep.stdout.startswith("3 candidates, 1 of which no other beats")
+    assert "3 were estimated from 10% of the keys, 1 of them replayed" in " ".join(sampled.stdout.split())
+    if rows:
+        assert choose.returncode == 0
+        assert choose.stdout.startswith("Today's settings are the best")
+    else:
+        assert curve.stdout.startswith("The trace has no events, so there is no curve.")
+        assert (choose.returncode, choose.stdout) == (2, "")
+        assert choose.stderr == "vestigo: t.csv: holds no events, so there is nothing to choose by\n"
+
+
 def test_what_is_to_be_known_of_the_results_is_said_whatever_is_asked_for(folder: Path) -> None:
     for number, words in enumerate((["sweep"], ["choose"], ["sweep", "--json"], ["choose", "--json"])):
         (folder / "plan.results").write_bytes(b"nonsense" * 1000)

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vestigo import Aim, InputError, Plan, RulesError, Study, Worth
+from vestigo import Aim, InputError, Plan, RulesError, Study, Trace, Worth, sweep
 from vestigo.rules.aim import Limit
 from vestigo.study.choose import MONTH_NS, money
 from vestigo.study.reasons import details, sentence
@@ -55,6 +55,14 @@ def test_the_best_within_the_limits_is_picked() -> None:
     assert (pick.is_met, pick.holds) == (True, True)
     assert "Take middle: hit_rate 60.0 % instead of today's 40.0 %" in sentence(pick)
     assert "with 900 B large would give hit_rate 80.0 %" in "\n".join(details(pick))
+
+
+def test_where_nothing_happened_there_is_nothing_to_choose_by() -> None:
+    trace = Trace.from_table({"at": [], "key": []})
+    found = sweep(trace, Plan(vary={"rules.max_entries": [4, 5]}))
+    assert [one.measure("hit_rate", "rest") for one in found.values()] == [0, 0, 0]
+    with pytest.raises(InputError, match="table: holds no events, so there is nothing to choose by"):
+        found.choose("hit_rate")
 
 
 def test_of_equals_the_one_that_takes_less_memory_is_picked() -> None:

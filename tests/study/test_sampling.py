@@ -175,6 +175,17 @@ def test_a_sampled_sweep_that_was_stopped_estimates_nothing_again(skewed: Trace,
     assert not told_of
 
 
+@pytest.mark.parametrize("at", [[], [5]])
+def test_nothing_and_next_to_nothing_are_estimated(at: list[int]) -> None:
+    trace = Trace.from_table({"at": at, "key": ["a"] * len(at)})
+    plan = Plan(Rules(max_entries=3), vary={"rules.max_entries": [4, 5]})
+    study = sweep(trace, plan, sample="10%")
+    assert [one.loads for one in study.estimates.values()] == [len(at)] * 3
+    assert [one.measure("loads", part) for one in study.values() for part in ("first", "rest")] == [len(at)] * 2 * len(
+        study
+    )
+
+
 def test_candidates_that_a_sample_cannot_tell_apart_are_replayed_once(skewed: Trace) -> None:
     """Lifetimes of 500 hours and more are none on a trace of one: all of them give the same."""
     hours = [f"{number}h" for number in range(500, 520)]

@@ -84,6 +84,8 @@ def pick_text(pick: Pick) -> RenderableType:
 
 def curves_text(curves: Sequence[SizeCurve]) -> RenderableType:
     """Where each curve bends, and what would be had at doubling sizes."""
+    if not curves:
+        return Text("The trace has no events, so there is no curve.", style="bold")
     names = [one.name for one in curves]
     styles = [""] * len(curves)
     knees = [

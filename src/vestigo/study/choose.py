@@ -116,6 +116,8 @@ def choose(study: "Study", aim: Aim, seed: int) -> Pick:
     if aim.best is None and aim.worth is None:
         raise InputError("aim: no measure is named, and no worth; name the measure to make best")
     candidates = list(study.values())
+    if not study.today.result["slices"]["reads"]:
+        raise InputError(f"{study.source or 'the trace'}: holds no events, so there is nothing to choose by")
     ranked = sorted(candidates, key=lambda one: (cost(study, aim, one, "first"), one.measure("memory_peak", "first")))
     within = [one for one in ranked if not excesses(one, aim.limits, "first")]
     if not within:

@@ -259,7 +259,7 @@ def _check(trace: Trace, plan: Plan) -> None:
 
 def _filled(trace: Trace, assumed: Assumed) -> Longs:
     fill = filler(trace, assumed)
-    return np.concatenate([fill.sizes(part, what.null) for part, what in told(trace)])
+    return np.concatenate([np.empty(0, np.int64), *(fill.sizes(part, what.null) for part, what in told(trace))])
 
 
 def _count(measures: Measures, name: str) -> int:

@@ -78,7 +78,7 @@ class Study(Mapping[str, Candidate]):
     notes: tuple[str, ...] = ()
     source: str = ""
     estimates: Mapping[str, "Estimate"] = field(default_factory=dict)
-    """Of all that was asked for, where only those that a sample put on the front were replayed."""
+    """Of all that was asked for on the first part, where only those that a sample put on the front were replayed."""
 
     def __getitem__(self, name: str) -> Candidate:
         return self.candidates[name]
@@ -159,8 +159,9 @@ def replayed(trace: Trace, job: Job, name: str, split_ns: int) -> Result:
 
 def result_of(outcome: Outcome, split_ns: int) -> Result:
     """What is kept of an outcome."""
-    first = [piece for piece in outcome.slices if piece.begins_ns < split_ns] or list(outcome.slices[:1])
-    rest = list(outcome.slices[len(first) :]) or list(outcome.slices[-1:])
+    slices = outcome.slices or (outcome,)  # none, where nothing happened
+    first = [piece for piece in outcome.slices if piece.begins_ns < split_ns] or slices[:1]
+    rest = slices[len(first) :] or slices[-1:]
     return {
         "whole": outcome.to_dict(),
         "first": together(first).to_dict(),

@@ -23,6 +23,7 @@ from vestigo.study.sampling import Estimate, Sampler
 from vestigo.study.study import TODAY, Candidate, Progress, Result, Study, replayed, split_at
 from vestigo.study.tasks import Task, Tasks
 from vestigo.trace import Trace, read_trace
+from vestigo.trace.shape import between
 
 REFERENCES = (bounds.NO_CACHE, bounds.KEEP_ALL, bounds.ALWAYS_FRESH)
 SHARE_FOR_REST = 0.4
@@ -48,10 +49,11 @@ def sweep(  # noqa: PLR0913
     `results` names a file that keeps each result as it comes: a sweep that was interrupted goes on where it was, and a
     candidate whose trace and rules are unchanged is not replayed again. The last `rest` of the counted time, a share
     from 0 to 1, confirms what is chosen on the time before. With a `sample` (``"10%"`` of the keys) all are estimated
-    first, and only those that no other beats are replayed; see `Sampler`. Of the combinations of what varies, `only`
-    those are tried, if any are said. With an `executor` (`concurrent.futures`), which may have its workers in other
-    processes or on other machines, `trace` is the path of a prepared file that all of them can open. `progress` is
-    called with what is made (``"estimates"``, ``"replays"``), how many are there, and of how many.
+    first, on the time before the rest, and only those that no other beats are replayed; see `Sampler`. Of the
+    combinations of what varies, `only` those are tried, if any are said. With an `executor` (`concurrent.futures`),
+    which may have its workers in other processes or on other machines, `trace` is the path of a prepared file that all
+    of them can open. `progress` is called with what is made (``"estimates"``, ``"replays"``), how many are there, and
+    of how many.
 
     Raises RulesError if the plan does not fit the trace, and Interrupted on Ctrl-C or when workers are lost.
 
@@ -70,17 +72,23 @@ def sweep(  # noqa: PLR0913
     given = trace if isinstance(trace, Trace) else read_trace(trace)
     settings, notes = settings_of(plan, only)
     on, used = applied(given, dataclasses.replace(plan, candidates={name: one for name, (_, one) in settings.items()}))
+    today = job(on, used)
+    split = split_at(today, rest)
     estimates: dict[str, Estimate] = {}
     with Tasks(given, results, executor, progress) as tasks:
         if sample is not None:
-            estimates = _estimated(tasks, on, used, settings, sample)
+            sampler = Sampler(between(on, end=split), sample, samples=1)  # the rest is to confirm, not to choose
+            asked = [
+                Task(name, tasks.kept_as(one, rest, sample), _estimate, (sampler, used.candidates[name]))
+                for name, (_, one) in settings.items()
+            ]
+            found, _ = tasks.run(asked, "estimates", lambda: None)
+            estimates = {name: Estimate.from_dict(found[name]) for name in settings}
             settings = _promising(settings, estimates)
             notes.append(
                 f"{len(estimates):,} were estimated from {sample} of the keys, {len(settings):,} of them replayed"
             )
             used = dataclasses.replace(used, candidates={name: used.candidates[name] for name in settings})
-        today = job(on, used)
-        split = split_at(today, rest)
         asked = [
             Task(name, tasks.kept_as(one, rest), replayed_at, (str(path.resolve()), one.to_dict(), rest), anywhere=True)
             if executor and path
@@ -104,16 +112,6 @@ def sweep(  # noqa: PLR0913
         given.source,
         estimates,
     )
-
-
-def _estimated(tasks: Tasks, trace: Trace, plan: Plan, settings: Settings, share: str) -> dict[str, Estimate]:
-    sampler = Sampler(trace, share, samples=1)
-    asked = [
-        Task(name, tasks.kept_as(one, "estimate", share), lambda plan: sampler.estimate(plan).to_dict(), (estimated,))
-        for (name, (_, one)), estimated in zip(settings.items(), plan.candidates.values(), strict=True)
-    ]
-    found, _ = tasks.run(asked, "estimates", lambda: None)
-    return {name: Estimate.from_dict(found[name]) for name in settings}
 
 
 def _promising(settings: Settings, estimates: Mapping[str, Estimate]) -> Settings:
@@ -181,6 +179,10 @@ def replayed_at(path: str, stated: dict[str, Any], rest: float) -> Result:
 @lru_cache(maxsize=1)
 def _opened(path: str) -> Trace:
     return read_trace(path)
+
+
+def _estimate(sampler: Sampler, plan: Plan) -> Result:
+    return sampler.estimate(plan).to_dict()
 
 
 def _replayed_here(trace: Trace, plan: Plan, name: str, split_ns: int) -> Result:
