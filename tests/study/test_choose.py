@@ -232,3 +232,14 @@ def test_no_candidate_within_the_limits_is_better_than_the_pick(
         assert not limit.allows(other.measure(limit.name, "first"))
         assert all(one is limit or one.allows(other.measure(one.name, "first")) for one in pick.aim.limits)
         assert gain == pytest.approx(fresh(pick.candidate)[0] - fresh(other)[0]) and gain > 0
+
+
+@given(st.sampled_from(["<=", ">="]), st.just(0.0) | st.floats(1e-6, 1e6), st.lists(st.floats(0, 1e6), min_size=1))
+def test_an_amount_is_allowed_just_if_it_is_not_beyond_the_bound(sign: str, bound: float, amounts: list[float]) -> None:
+    limit = Limit("loads", sign, bound)
+    beyond = limit.beyond(np.array(amounts))
+    assert [limit.allows(amount) for amount in amounts] == (beyond <= 0).tolist()
+    assert beyond.tolist() == [limit.beyond(amount) for amount in amounts]
+    assert limit.beyond(bound) == 0
+    if bound > 1:
+        assert limit.beyond(2 * bound if sign == "<=" else 0.0) == pytest.approx(1)

@@ -144,7 +144,9 @@ def test_a_sampled_sweep_replays_what_no_other_beats(skewed: Trace) -> None:
     assert "14 were estimated from 10% of the keys" in sampled.notes[0]
 
 
-def test_a_sampled_sweep_that_was_stopped_estimates_nothing_again(skewed: Trace, tmp_path: Path) -> None:
+def test_a_sampled_sweep_that_was_stopped_estimates_nothing_again(
+    skewed: Trace, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     plan = Plan(
         Rules(max_entries=500), vary={"rules.max_entries": [1000, 2000, 4000], "rules.eviction": ["lru", "fifo"]}
     )
@@ -171,6 +173,11 @@ def test_a_sampled_sweep_that_was_stopped_estimates_nothing_again(skewed: Trace,
     }
     assert study.replayed == len(study) + 3 == anew.replayed
     told_of.clear()
+
+    def not_asked(*_: object, **__: object) -> Sampler:
+        raise AssertionError("no sample is needed where all estimates are known")
+
+    monkeypatch.setattr(Sampler, "__init__", not_asked)
     assert sweep(skewed, plan, sample="10%", results=tmp_path / "r", progress=tell).to_dict() == study.to_dict()
     assert not told_of
 
@@ -213,4 +220,10 @@ def test_shares_that_make_no_samples_are_refused(skewed: Trace) -> None:
         Sampler(skewed, "60%")
     with pytest.raises(RulesError, match="11 samples"):
         Sampler(skewed, "5%", samples=11)
-    assert math.isnan(Sampler(skewed, "5%", samples=1).estimate(Rules(max_entries=2000)).errors["hit_rate"])
+
+
+def test_one_sample_knows_nothing_of_how_far_off_it_is(skewed: Trace, sampler: Sampler) -> None:
+    alone = Sampler(skewed, "5%", samples=1).estimate(Rules(max_entries=2000))
+    assert math.isnan(alone.errors["hit_rate"])
+    assert "±" not in repr(alone)
+    assert repr(sampler.estimate(Rules(max_entries=2000))).count("±") == 2

@@ -5,6 +5,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from vestigo import Aim, Plan, Rules, RulesError, Sampler, read_plan, read_trace, search, sweep, synth
 from vestigo.demo.files import write_demo
@@ -101,3 +103,27 @@ def test_the_spread_has_each_value_equally_often_and_neighbours_differ_in_one() 
 def test_nothing_that_varies_is_refused() -> None:
     with pytest.raises(RulesError, match="nothing varies"):
         search(synth(reads=10, keys=2, seed=1), Plan())
+
+
+SMALL = synth(reads=300, keys=40, skew=0.7, changes="1m", seed=6)
+
+
+@given(
+    st.lists(st.integers(1, 40), min_size=1, max_size=6, unique=True),
+    st.lists(st.sampled_from(["1s", "5s", "20s", "never"]), min_size=1, max_size=4, unique=True),
+    st.lists(st.sampled_from(["lru", "fifo", "mru", "lfu"]), min_size=1, max_size=3, unique=True),
+    st.integers(1, 30),
+    st.integers(0, 3),
+)
+@settings(max_examples=25)
+def test_a_search_keeps_to_its_budget_and_its_space_and_spends_all_of_it(
+    entries: list[int], absolute: list[str], eviction: list[str], budget: int, seed: int
+) -> None:
+    space = {"rules.max_entries": sorted(entries), "rules.absolute": absolute, "rules.eviction": eviction}
+    aim = Aim("fresh_hit_rate", {"memory_peak": "<= 20 KiB"})
+    plan = Plan(Rules(max_entries=1), vary=space, aim=aim)
+    study = search(SMALL, plan, budget=budget, seed=seed)
+    tried = [one.changes for one in study.values() if one.changes]
+    assert len(tried) == min(budget, count(space))
+    assert all(values[key] in space[key] for values in tried for key in space)
+    assert study.to_dict() == search(SMALL, plan, budget=budget, seed=seed).to_dict()  # the seed decides

@@ -9,7 +9,8 @@ from typing import Any
 import numpy as np
 import pytest
 
-from vestigo import InputError, Interrupted, Plan, Rules, RulesError, Trace, replay, sweep, synth, write_trace
+from vestigo import InputError, Interrupted, Plan, Rules, RulesError, Trace, replay, shape, sweep, synth, write_trace
+from vestigo.study.front import costs, unbeaten
 from vestigo.study.store import Store, result_name
 
 ENTRIES = [5, 20, 80]
@@ -189,3 +190,34 @@ def test_the_front_is_what_no_other_beats(trace: Trace) -> None:
         assert beaten != twin, one
     with pytest.raises(InputError, match="did you mean 'hit_rate'"):
         study.front(["hitrate"])
+
+
+@pytest.mark.parametrize("rest", [0.2, 0.4, 0.7])
+@pytest.mark.parametrize("warm_up", [0, "10s", 500])
+def test_the_first_part_is_the_replay_of_a_trace_that_ends_there(trace: Trace, rest: float, warm_up: int | str) -> None:
+    """What it is ranked by knows nothing of what comes later. Loads under way when that trace ends bring in their
+    values, and so evict others, between its last event and the end of the part: that is all that differs.
+    """
+    plan = Plan(
+        Rules(max_entries=20, absolute="1m"),
+        vary={"rules.eviction": ["lru", "sieve", "w-tinylfu"], "rules.sliding": ["never", "10s"]},
+        warm_up=warm_up,
+    )
+    study = sweep(trace, plan, rest=rest)
+    ended = shape.between(trace, end=study.bounds_ns[1])
+    assert 0 < len(ended) < len(trace)
+    for candidate in study.values():
+        alone = replay(ended, candidate.plan)
+        for name in ("reads", "hits", "stale_hits", "loads", "byte_hit_rate", "origin_time", "read_time", "misses"):
+            assert candidate.result["first"][name] == alone.to_dict()[name], (candidate.name, name)
+
+
+@pytest.mark.parametrize("measures", [("hit_rate", "memory_peak"), ("fresh_hit_rate", "stale_rate"), ("loads",)])
+def test_the_front_of_a_front_is_the_same_and_what_is_off_it_is_beaten(trace: Trace, measures: tuple[str, ...]) -> None:
+    study = sweep(trace, PLAN)
+    front = study.front(measures)
+    assert [one.name for one in unbeaten(front, measures)] == [one.name for one in front]
+    table = dict(zip(study, costs(list(study.values()), measures), strict=True))
+    for name, row in table.items():
+        if name not in [one.name for one in front]:
+            assert any(all(table[one.name] <= row) for one in front)

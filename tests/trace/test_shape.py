@@ -5,7 +5,9 @@ from datetime import UTC, datetime
 
 import numpy as np
 import pytest
+from hypothesis import given
 
+from tests.agreement.cases import Case, cases
 from vestigo import Duration, Rules, Trace, TraceError, replay, shape, synth
 from vestigo.trace import Op
 from vestigo.trace.trace import MISSING
@@ -172,3 +174,15 @@ def test_what_a_trace_holds_at_all() -> None:
     assert (part.ops, part.sizes) == ({Op.READ}, (900, 900))  # its own, not those of the whole
     nothing = shape.between(trace, 9)
     assert (nothing.ops, nothing.sizes, nothing.costs) == (frozenset(), (0, 0), (0, 0))
+
+
+@given(cases())
+def test_what_a_trace_holds_is_what_its_rows_say_and_its_parts_together(case: Case) -> None:
+    trace = case.trace
+    assert trace.ops == {Op(code) for code in trace.op.tolist()}
+    assert trace.sizes == (min(trace.size.tolist()), max(trace.size.tolist()))
+    assert trace.costs == (min(trace.cost.tolist()), max(trace.cost.tolist()))
+    parts = trace.parts(7)
+    assert frozenset().union(*(part.ops for part in parts)) == trace.ops
+    assert min(part.sizes.least for part in parts) == trace.sizes.least
+    assert max(part.costs.most for part in parts) == trace.costs.most

@@ -3,16 +3,20 @@
 import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
-from typing import Any, Literal, NamedTuple
+from typing import TYPE_CHECKING, Any, Literal, NamedTuple, TypeVar
 
 from vestigo.errors import RulesError, unknown
 from vestigo.units import SECOND, Duration, format_bytes, format_seconds, format_share, parse_bytes, parse_share
+
+if TYPE_CHECKING:
+    import numpy as np
 
 _LIMIT = re.compile(r"\s*(<=|>=)\s*(.*?)\s*")
 _PARTS = re.compile(r"\s*(\d+\.\d+)\s*([A-Za-z]+)\s*")
 _NUMBER = re.compile(r"\d+(?:_\d+)*(?:\.\d+)?")
 
 Kind = Literal["share", "size", "span", "count"]
+_Amounts = TypeVar("_Amounts", float, "np.ndarray")
 
 
 class Measure(NamedTuple):
@@ -94,6 +98,11 @@ class Limit(NamedTuple):
         if found is None:
             raise ValueError(f'{text!r} is no limit; write "<= {what.write(1)}" or ">= {what.write(1)}", say')
         return cls(name, found[1], what.read(found[2]))
+
+    def beyond(self, amount: _Amounts) -> _Amounts:
+        """How far outside the bound an amount lies, or each of several, in parts of the bound; inside, 0 or less."""
+        outside = amount - self.bound if self.sign == "<=" else self.bound - amount
+        return outside / (abs(self.bound) or 1.0)
 
     def allows(self, amount: float) -> bool:
         return amount <= self.bound if self.sign == "<=" else amount >= self.bound

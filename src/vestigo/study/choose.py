@@ -25,7 +25,7 @@ class Excess(NamedTuple):
     @property
     def share(self) -> float:
         """How far beyond the bound, in parts of it."""
-        return abs(self.amount - self.limit.bound) / (abs(self.limit.bound) or 1.0)
+        return self.limit.beyond(self.amount)
 
 
 class Relaxed(NamedTuple):

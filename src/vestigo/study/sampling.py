@@ -60,8 +60,11 @@ class Estimate:
         return {name: getattr(self, name) for name in self.errors}
 
     def __repr__(self) -> str:
-        hit, stale = (f"{getattr(self, name):.2%} ± {self.errors[name]:.2%}" for name in ("hit_rate", "stale_rate"))
-        return f"<Estimate: hit rate {hit}, stale {stale}>"
+        def written(name: str) -> str:
+            amount, error = getattr(self, name), self.errors[name]
+            return f"{amount:.2%}" if np.isnan(error) else f"{amount:.2%} ± {error:.2%}"
+
+        return f"<Estimate: hit rate {written('hit_rate')}, stale {written('stale_rate')}>"
 
 
 @dataclass(frozen=True, eq=False)
@@ -99,7 +102,7 @@ class _Sample:
             means[name] = _mean_by_key(self.trace.key[rows], self.bytes[rows]) + overheads[name]
             if by_bytes[name]:
                 size[rows] *= self.bytes[rows] + overheads[name]
-        trace = dataclasses.replace(self.trace, size=size.astype(np.int64))
+        trace = dataclasses.replace(self.trace, size=size)
         make_ready(trace, assume(trace, Plan()))
         return trace, means
 

@@ -147,8 +147,7 @@ def _order(amounts: np.ndarray, aim: Aim) -> np.ndarray:
     best, memory, *limited = amounts.T
     broken = np.zeros(len(amounts))
     for limit, amount in zip(aim.limits, limited, strict=True):
-        beyond = amount - limit.bound if limit.sign == "<=" else limit.bound - amount
-        broken = np.maximum(broken, beyond / (abs(limit.bound) or 1.0))
+        broken = np.maximum(broken, limit.beyond(amount))
     return np.lexsort((memory, best, broken))
 
 

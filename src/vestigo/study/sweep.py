@@ -5,7 +5,7 @@ import os
 import time
 from collections.abc import Callable, Iterable, Mapping
 from concurrent.futures import Executor
-from functools import lru_cache
+from functools import cache, lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -77,12 +77,13 @@ def sweep(  # noqa: PLR0913
     estimates: dict[str, Estimate] = {}
     with Tasks(given, results, executor, progress) as tasks:
         if sample is not None:
-            sampler = Sampler(between(on, end=split), sample, samples=1)  # the rest is to confirm, not to choose
+            # The rest is to confirm, not to choose.
+            sampler = cache(lambda: Sampler(between(on, end=split), sample, samples=1))
             asked = [
                 Task(name, tasks.kept_as(one, rest, sample), _estimate, (sampler, used.candidates[name]))
                 for name, (_, one) in settings.items()
             ]
-            found, _ = tasks.run(asked, "estimates", lambda: None)
+            found, _ = tasks.run(asked, "estimates", sampler)
             estimates = {name: Estimate.from_dict(found[name]) for name in settings}
             settings = _promising(settings, estimates)
             notes.append(
@@ -181,8 +182,8 @@ def _opened(path: str) -> Trace:
     return read_trace(path)
 
 
-def _estimate(sampler: Sampler, plan: Plan) -> Result:
-    return sampler.estimate(plan).to_dict()
+def _estimate(sampler: Callable[[], Sampler], plan: Plan) -> Result:
+    return sampler().estimate(plan).to_dict()
 
 
 def _replayed_here(trace: Trace, plan: Plan, name: str, split_ns: int) -> Result:
