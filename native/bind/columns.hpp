@@ -5,7 +5,7 @@
 #include <atomic>
 #include <optional>
 
-#include "array.hpp"
+#include "truth.hpp"
 #include "vestigo/columns.hpp"
 #include "vestigo/ends.hpp"
 #include "vestigo/large_pages.hpp"
@@ -15,10 +15,11 @@ namespace vestigo::bind {
 // A batch of a trace. Holds the arrays, so that they live as long as it does.
 class BoundColumns {
  public:
-  // `before`: the batch before this one, if there is one. It is not needed any more after this.
-  BoundColumns(Column<Time> at, Column<Id> key, Column<Id> value, Column<std::uint8_t> mark, Column<Bytes> size,
-               Column<Time> cost, std::size_t keys, const BoundColumns* before)
-      : at_(at), key_(key), value_(value), mark_(mark), size_(size), cost_(cost), keys_(keys), number_(next_number()) {
+  // `truth` told `value` and `stretch`. `before`: the batch before this one, if there is one. It is not needed any more after this.
+  BoundColumns(Column<Time> at, Column<Id> key, Column<Id> value, Column<Id> stretch, Column<std::uint8_t> mark, Column<Bytes> size, Column<Time> cost,
+               Column<Id> node, Column<Id> scope, std::size_t keys, nb::object truth, const BoundColumns* before)
+      : at_(at), key_(key), value_(value), stretch_(stretch), mark_(mark), size_(size), cost_(cost), node_(node), scope_(scope), keys_(keys),
+        truth_object_(std::move(truth)), truth_(nb::cast<const BoundTruth*>(truth_object_)), number_(next_number()) {
     check_lengths();
     if (before != nullptr) {
       if (before->keys_ != keys_ || at_.data()[0] < before->last()) refuse("a batch does not follow the one before");
@@ -33,6 +34,7 @@ class BoundColumns {
   Columns columns() const {
     Columns columns = raw();
     columns.ends = ends_->ends();
+    columns.stretches = truth_->stretches();
     return columns;
   }
   std::size_t events() const { return at_.size(); }
@@ -40,6 +42,9 @@ class BoundColumns {
   Bytes largest() const { return largest_; }
   Time cost() const { return total_cost_; }
   bool has_preloads() const { return has_preloads_; }
+  // So many are named.
+  std::size_t nodes() const { return static_cast<std::size_t>(last_node_ + 1); }
+  std::size_t scopes() const { return static_cast<std::size_t>(last_scope_ + 1); }
 
   // Batches are numbered as they are made; 0 is none.
   std::uint64_t number() const { return number_; }
@@ -56,13 +61,14 @@ class BoundColumns {
   Time last() const { return at_.data()[at_.size() - 1]; }
 
   Columns raw() const {
-    return {at_.size(), at_.data(), key_.data(), value_.data(), mark_.data(), size_.data(), cost_.data(), nullptr, nullptr, nullptr, {}};
+    return {.events = at_.size(), .at = at_.data(), .key = key_.data(), .stretch = stretch_.data(), .value = value_.data(), .mark = mark_.data(),
+            .size = size_.data(), .cost = cost_.data(), .node = node_.data(), .scope = scope_.data()};
   }
 
   void check_lengths() const {
     const std::size_t events = at_.size();
-    if (key_.size() != events || value_.size() != events || mark_.size() != events || size_.size() != events ||
-        cost_.size() != events) {
+    if (key_.size() != events || value_.size() != events || stretch_.size() != events || mark_.size() != events || size_.size() != events ||
+        cost_.size() != events || node_.size() != events || scope_.size() != events) {
       refuse("columns differ in length");
     }
     if (events == 0) refuse("no events");
@@ -72,7 +78,8 @@ class BoundColumns {
 
   void check_rows() {
     const Columns c = raw();
-    const auto keys = static_cast<Id>(keys_);
+    const auto keys = static_cast<Id>(keys_), most = static_cast<Id>(kMost - 1);
+    const std::size_t stretches = truth_->count();
     for (std::size_t i = 0; i < c.events; ++i) {
       if (c.at[i] < kEarliest || c.at[i] > kLatest || (i > 0 && c.at[i] < c.at[i - 1])) refuse("times out of order or range");
       if (c.key[i] < 0 || c.key[i] >= keys) refuse("a key is out of range");
@@ -83,16 +90,26 @@ class BoundColumns {
       total_cost_ += c.cost[i];
       has_preloads_ |= (c.mark[i] & kOp) == kPreload;
       const unsigned op = c.mark[i] & kOp;
-      if (op > kPreload || c.mark[i] > (kOp | kForced | kNames)) refuse("an unknown mark");
+      if (op > kElsewhere || c.mark[i] > (kOp | kForced)) refuse("an unknown mark");
+      const bool keyed = op != kClear && op != kRestart;
+      if (keyed && Stretches::place(c.stretch[i]) >= stretches) refuse("a stretch is out of range");
+      if (keyed && is_null(c.stretch[i]) != (c.value[i] == kNullValue)) refuse("a stretch and a value are not of one row");
+      if (c.node[i] < kNone || c.node[i] >= most || c.scope[i] < kNone || c.scope[i] >= most) refuse("a node or scope is out of range");
+      last_node_ = std::max(last_node_, c.node[i]);
+      last_scope_ = std::max(last_scope_, c.scope[i]);
     }
   }
 
   Column<Time> at_;
-  Column<Id> key_, value_;
+  Column<Id> key_, value_, stretch_;
   Column<std::uint8_t> mark_;
   Column<Bytes> size_;
   Column<Time> cost_;
+  Column<Id> node_, scope_;
   std::size_t keys_;
+  nb::object truth_object_;  // keeps it alive
+  const BoundTruth* truth_;
+  Id last_node_ = kNone, last_scope_ = kNone;
   std::uint64_t number_, follows_ = 0;
   Bytes largest_ = 0;
   Time total_cost_ = 0;

@@ -11,9 +11,10 @@
 
 #include "columns.hpp"
 #include "sheet.hpp"
+#include "truth.hpp"
 #include "vestigo/any_replay.hpp"
 #include "vestigo/full/compartments.hpp"
-#include "vestigo/truth.hpp"
+#include "vestigo/numbering.hpp"
 
 namespace nb = nanobind;
 using namespace nb::literals;
@@ -70,34 +71,46 @@ void check(const full::RoomRules& room, const full::Setting& setting) {
 // A replay under way: it is fed the batches of a trace in order, then closed.
 class BoundReplay {
  public:
-  BoundReplay(Column<Id> key_rooms, const std::vector<Rules>& rooms, const std::vector<Id>& room_pools, const std::vector<PoolRules>& pools,
-              const std::vector<Column<Time>>& clears, std::uint64_t first_counted, bool timed, Time slice_origin, Time slice_width, std::size_t slices)
-      : keys_(key_rooms.size()) {
-    check_sizes(rooms.size(), pools);
-    if (room_pools.size() != rooms.size() || clears.size() != rooms.size() || pools.size() > rooms.size()) refuse("rooms differ in number");
-    if (keys_ + pools.size() * policy::kHubs >= kMostIds) refuse("more than 2^31 keys");
-    for (const Rules& one : rooms) check(one);
-    if (!within(view(key_rooms), rooms.size()) || !within(room_pools, pools.size())) refuse("a key's look-up or pool is out of range");
+  BoundReplay(Column<Id> entry_rooms, std::optional<Column<Id>> entry_keys, std::size_t keys, const std::vector<Rules>& lookups,
+              const std::vector<Id>& room_lookups, const std::vector<Id>& room_nodes, const std::vector<std::uint8_t>& room_is_of_node, const std::vector<Id>& room_pools,
+              const std::vector<PoolRules>& pools, const std::vector<Column<Time>>& clears, std::uint64_t first_counted, bool timed, Time slice_origin,
+              Time slice_width, std::size_t slices)
+      : entry_rooms_(entry_rooms), entry_keys_(std::move(entry_keys)) {
+    const std::size_t rooms = room_lookups.size();
+    check_sizes(rooms, pools);
+    if (room_nodes.size() != rooms || room_is_of_node.size() != rooms || room_pools.size() != rooms || clears.size() != lookups.size() || lookups.empty()) {
+      refuse("rooms or look-ups differ in number");
+    }
+    if (entries() + pools.size() * policy::kHubs >= kMostIds) refuse("more than 2^31 keys");
+    for (const Rules& one : lookups) check(one);
+    check_entries(keys, rooms);
+    if (!within(room_lookups, lookups.size()) || !within(room_pools, pools.size())) refuse("a room's look-up or pool is out of range");
     const auto clear_times = moments(clears);
     Slices parts = checked_slices(slice_origin, slice_width, slices);
     nb::gil_scoped_release released;
-    const Setting setting{view(key_rooms), rooms, room_pools, pools, clear_times};
+    const Setting setting{.entry_rooms = view(entry_rooms_), .entry_keys = keys_of_entries(), .keys = keys, .lookups = lookups, .room_lookups = room_lookups,
+                          .room_nodes = room_nodes, .room_is_of_node = room_is_of_node, .room_pools = room_pools, .pools = pools, .clears = clear_times};
     replay_ = begin_replay(setting, {first_counted, timed}, std::move(parts));
   }
 
   // Of all rules there are. `last_rows`: by scope, 0 being none.
-  BoundReplay(Column<Id> key_rooms, const std::vector<full::RoomRules>& rooms, const std::vector<PoolRules>& pools, const std::vector<full::Per>& per,
+  BoundReplay(Column<Id> entry_rooms, std::optional<Column<Id>> entry_keys, std::optional<Column<Id>> entry_nodes, std::size_t keys,
+              const std::vector<full::RoomRules>& rooms, const std::vector<PoolRules>& pools, const std::vector<full::Per>& per,
               const std::vector<Column<Time>>& clears, const std::vector<Column<Time>>& expires, std::size_t lookups, std::size_t nodes,
               bool unnamed_node, Column<std::int64_t> last_rows, std::size_t scopes_at_once, std::size_t scope_slots,
               std::uint64_t first_counted, bool timed, Time slice_origin, Time slice_width, std::size_t slices)
-      : keys_(key_rooms.size()), full_(true), nodes_(nodes), scopes_(last_rows.size()) {
+      : entry_rooms_(entry_rooms), entry_keys_(std::move(entry_keys)), full_(true), nodes_(nodes), scopes_(last_rows.size()) {
     check_sizes(rooms.size(), pools);
     if (per.size() != pools.size() || clears.size() != rooms.size() || expires.size() != rooms.size()) refuse("rooms or pools differ in number");
     if (lookups < 1 || lookups > rooms.size() || nodes >= kMostIds || scope_slots >= kMostIds || scopes_at_once >= kMostIds || scopes_ < 1) {
       refuse("look-ups, nodes or scopes are out of range");
     }
-    const auto key = view(key_rooms);
-    full::Setting setting{.key_rooms = {key.begin(), key.end()}, .rooms = rooms, .clears = moments(clears), .pools = pools, .per = per,
+    check_entries(keys, rooms.size());
+    if (entry_nodes && (entry_nodes->size() != entries() || !within(view(*entry_nodes), nodes + 1))) refuse("an entry's node is out of range");
+    const auto copied = [](std::span<const Id> ids) { return std::vector<Id>(ids.begin(), ids.end()); };
+    full::Setting setting{.entry_rooms = copied(view(entry_rooms_)), .entry_keys = copied(keys_of_entries()),
+                          .entry_nodes = entry_nodes ? copied(view(*entry_nodes)) : std::vector<Id>{}, .keys = keys,
+                          .rooms = rooms, .clears = moments(clears), .pools = pools, .per = per,
                           .lookups = lookups, .nodes = nodes, .unnamed_node = unnamed_node,
                           .last_rows = {view(last_rows).begin(), view(last_rows).end()}, .scopes_at_once = scopes_at_once,
                           .scope_slots = scope_slots, .timed = timed};
@@ -106,8 +119,7 @@ class BoundReplay {
       check(rooms[room], setting);
       setting.rooms[room].expires_at = expires_at[room];
     }
-    if (!within(key, rooms.size())) refuse("a key's room is out of range");
-    // Keys by nodes and pools by nodes fit in 64 bits: each is below 2^31.
+    // Pools by nodes fit in 64 bits: each is below 2^31.
     if (full::Compartments::count_slots(setting) + policy::kHubs * full::Compartments::count_compartments(setting) >= kMostIds) {
       refuse("more than 2^31 keys of nodes and scopes");
     }
@@ -116,26 +128,17 @@ class BoundReplay {
     replay_ = begin_full_replay(std::move(setting), first_counted, std::move(parts));
   }
 
-  // `next_read` is asked for by a policy that knows the future; `node` and `scope` by a full replay.
-  void feed(const BoundColumns& batch, std::optional<Column<std::int64_t>> next_read, std::optional<Column<Id>> node, std::optional<Column<Id>> scope) {
+  // `next_read` is asked for by a policy that knows the future.
+  void feed(const BoundColumns& batch, std::optional<Column<std::int64_t>> next_read) {
     if (replay_ == nullptr) refuse("the replay is closed");
-    if (batch.follows() != last_batch_ || batch.keys() != keys_) refuse("a batch is not the next one");
+    if (batch.follows() != last_batch_ || batch.keys() != entries()) refuse("a batch is not the next one");
     Columns columns = batch.columns();
     if (next_read.has_value() != foresees_ || (foresees_ && next_read->size() != columns.events)) refuse("next reads are missing, or too many");
     if (foresees_) {
       if (!std::all_of(next_read->data(), next_read->data() + columns.events, [](std::int64_t next) { return next >= 0; })) refuse("a next read is out of range");
       columns.next_read = next_read->data();
     }
-    if (node.has_value() != full_ || scope.has_value() != full_) refuse("nodes and scopes are missing, or not asked for");
-    if (full_) {
-      if (node->size() != columns.events || scope->size() != columns.events) refuse("columns differ in length");
-      const auto within = [](const Column<Id>& ids, std::size_t end) {
-        return std::all_of(ids.data(), ids.data() + ids.size(), [end](Id id) { return id >= kNone && (id < 0 || static_cast<std::size_t>(id) < end); });
-      };
-      if (!within(*node, nodes_) || !within(*scope, scopes_ - 1)) refuse("a node or scope is out of range");
-      columns.node = node->data();
-      columns.scope = scope->data();
-    }
+    if (full_ && (batch.nodes() > nodes_ || batch.scopes() >= scopes_)) refuse("a node or scope is out of range");
     if (!full_ && batch.has_preloads()) refuse("preloads take a full replay");
     events_ += columns.events;
     largest_ = std::max(largest_, batch.largest());
@@ -183,6 +186,15 @@ class BoundReplay {
     foresees_ = std::any_of(pools.begin(), pools.end(), [](const PoolRules& pool) { return pool.eviction == Eviction::belady; });
   }
 
+  std::size_t entries() const { return entry_rooms_.size(); }
+  std::span<const Id> keys_of_entries() const { return entry_keys_ ? view(*entry_keys_) : std::span<const Id>{}; }
+
+  void check_entries(std::size_t keys, std::size_t rooms) const {
+    if (keys < 1 || keys >= kMostIds || entries() < 1) refuse("no keys, or more than 2^31");
+    if (!within(view(entry_rooms_), rooms)) refuse("a key's room is out of range");
+    if (entry_keys_ ? entry_keys_->size() != entries() || !within(view(*entry_keys_), keys) : entries() != keys) refuse("an entry's key is out of range");
+  }
+
   static bool within(std::span<const Id> ids, std::size_t end) {
     return std::all_of(ids.begin(), ids.end(), [end](Id id) { return id >= 0 && static_cast<std::size_t>(id) < end; });
   }
@@ -207,7 +219,8 @@ class BoundReplay {
     return Slices(origin, width, most);
   }
 
-  std::size_t keys_;
+  Column<Id> entry_rooms_;
+  std::optional<Column<Id>> entry_keys_;  // a replay looks them up
   bool full_ = false;
   std::size_t nodes_ = 0, scopes_ = 1;
   std::unique_ptr<AnyReplay> replay_;
@@ -217,40 +230,28 @@ class BoundReplay {
   bool foresees_ = false;
 };
 
-// The truth of a trace, told batch by batch (see truth.hpp).
-class BoundTruth {
+// Numbers keys on nodes, batch by batch.
+class BoundNumbering {
  public:
-  BoundTruth(std::size_t keys, bool unnamed_writes) : keys_(keys), truth_(keys, unnamed_writes) {}
-
-  // (value, mark, names) of the next rows. `mark` comes back with the rows marked that only name a value.
-  nb::tuple see(Column<std::uint8_t> mark, Column<Id> key, Column<Id> version, Column<std::int8_t> found) {
-    const std::size_t events = mark.size();
-    if (key.size() != events || version.size() != events || found.size() != events) refuse("columns differ in length");
-    for (const Id id : view(key)) {
-      if (id < 0 || static_cast<std::size_t>(id) >= keys_) refuse("a key is out of range");
-    }
-    if (events > truth_.left()) refuse("more than 2^31 values without a version");
-    std::vector<Id> values(events, kUnseen);
-    std::vector<std::uint8_t> marks(mark.data(), mark.data() + events);
+  // The ids of the next rows. A negative node is none.
+  nb::object number(Column<Id> key, Column<Id> node) {
+    if (key.size() != node.size()) refuse("columns differ in length");
+    const std::size_t events = key.size(), ahead = 16;
+    std::vector<Id> ids(events);
     {
       nb::gil_scoped_release released;
       for (std::size_t i = 0; i < events; ++i) {
-        const auto op = static_cast<std::uint8_t>(mark(i) & kOp);
-        if (op != kRead && op != kWrite && op != kPreload) continue;
-        values[i] = truth_.see({.mark = op == kWrite ? kWrite : kRead, .key = key(i), .version = version(i), .found = found(i)}, marks[i]);
+        if (i + ahead < events) numbering_.fetch(key(i + ahead), node(i + ahead));
+        ids[i] = numbering_.number(key(i), node(i));
       }
     }
-    std::vector<Id> names;
-    for (const auto& [unnamed, name] : truth_.take_names()) {
-      names.push_back(unnamed);
-      names.push_back(name);
-    }
-    return nb::make_tuple(array(std::move(values)), array(std::move(marks)), array(std::move(names), 2));
+    return array(std::move(ids));
   }
+  nb::object keys() const { return array(std::vector(numbering_.keys())); }
+  nb::object nodes() const { return array(std::vector(numbering_.nodes())); }
 
  private:
-  std::size_t keys_;
-  Truth truth_;
+  Numbering numbering_;
 };
 
 }  // namespace
@@ -262,8 +263,8 @@ NB_MODULE(kernel, m) {
   m.attr("COUNTS") = nb::make_tuple("hits", "joined", "stale_hits", "joined_stale", "ghosts", "nulls_read", "nulls_hit", "loads",
                                     "background_loads", "batched", "evictions", "expirations", "drops", "clears", "refusals", "raced",
                                     "stored", "superseded", "lost", "bytes_hit", "bytes_missed");
-  m.attr("SUMS") = nb::make_tuple("origin_time", "read_time", "stale_age", "held", "idle_held");
-  m.attr("MOSTS") = nb::make_tuple("longest_read", "oldest_stale", "surge_second", "surge_minute", "entries_peak", "memory_peak");
+  m.attr("SUMS") = nb::make_tuple("origin_time", "read_time", "answer_age", "stale_age", "held", "idle_held");
+  m.attr("MOSTS") = nb::make_tuple("longest_read", "oldest_answer", "oldest_stale", "surge_second", "surge_minute", "entries_peak", "memory_peak");
 
   nb::enum_<Nulls>(m, "Nulls").value("skip", Nulls::skip).value("keep", Nulls::keep).value("blind", Nulls::blind);
   nb::enum_<OnWrite>(m, "OnWrite")
@@ -305,7 +306,7 @@ NB_MODULE(kernel, m) {
       .def_rw("on_write", &Rules::on_write)
       .def_rw("overlap", &Rules::overlap);
 
-  nb::enum_<full::Per>(m, "Per").value("process", full::Per::process).value("node", full::Per::node).value("scope", full::Per::scope);
+  nb::enum_<full::Per>(m, "Per").value("all", full::Per::all).value("node", full::Per::node).value("scope", full::Per::scope);
   nb::enum_<full::TellNodes>(m, "TellNodes")
       .value("nothing", full::TellNodes::nothing)
       .value("drop", full::TellNodes::drop)
@@ -346,30 +347,36 @@ NB_MODULE(kernel, m) {
       .def_rw("eviction", &PoolRules::eviction)
       .def_rw("eviction_numbers", &PoolRules::eviction_numbers);
 
-  nb::class_<BoundColumns>(m, "Columns")
-      .def(nb::init<Column<Time>, Column<Id>, Column<Id>, Column<std::uint8_t>, Column<Bytes>, Column<Time>, std::size_t,
-                    const BoundColumns*>(),
-           "at"_a.noconvert(), "key"_a.noconvert(), "value"_a.noconvert(), "mark"_a.noconvert(), "size"_a.noconvert(),
-           "cost"_a.noconvert(), "keys"_a, "before"_a = nb::none())
-      .def_prop_ro("events", &BoundColumns::events);
-
   nb::class_<BoundTruth>(m, "Truth")
       .def(nb::init<std::size_t, bool>(), "keys"_a, "unnamed_writes"_a)
-      .def("see", &BoundTruth::see, "mark"_a.noconvert(), "key"_a.noconvert(), "version"_a.noconvert(), "found"_a.noconvert());
+      .def("see", &BoundTruth::see, "at"_a.noconvert(), "mark"_a.noconvert(), "key"_a.noconvert(), "version"_a.noconvert(), "found"_a.noconvert());
+
+  nb::class_<BoundNumbering>(m, "Numbering")
+      .def(nb::init<>())
+      .def("number", &BoundNumbering::number, "key"_a.noconvert(), "node"_a.noconvert())
+      .def("keys", &BoundNumbering::keys)
+      .def("nodes", &BoundNumbering::nodes);
+
+  nb::class_<BoundColumns>(m, "Columns")
+      .def(nb::init<Column<Time>, Column<Id>, Column<Id>, Column<Id>, Column<std::uint8_t>, Column<Bytes>, Column<Time>, Column<Id>, Column<Id>, std::size_t,
+                    nb::object, const BoundColumns*>(),
+           "at"_a.noconvert(), "key"_a.noconvert(), "value"_a.noconvert(), "stretch"_a.noconvert(), "mark"_a.noconvert(), "size"_a.noconvert(),
+           "cost"_a.noconvert(), "node"_a.noconvert(), "scope"_a.noconvert(), "keys"_a, "truth"_a, "before"_a = nb::none())
+      .def_prop_ro("events", &BoundColumns::events);
 
   nb::class_<BoundReplay>(m, "Replay")
-      .def(nb::init<Column<Id>, const std::vector<Rules>&, const std::vector<Id>&, const std::vector<PoolRules>&, const std::vector<Column<Time>>&,
-                    std::uint64_t, bool, Time, Time, std::size_t>(),
-           "key_rooms"_a.noconvert(), "rooms"_a, "room_pools"_a, "pools"_a, "clears"_a, "first_counted"_a, "timed"_a, "slice_origin"_a,
-           "slice_width"_a, "slices"_a)
-      .def(nb::init<Column<Id>, const std::vector<full::RoomRules>&, const std::vector<PoolRules>&, const std::vector<full::Per>&,
-                    const std::vector<Column<Time>>&, const std::vector<Column<Time>>&, std::size_t, std::size_t, bool, Column<std::int64_t>,
-                    std::size_t, std::size_t, std::uint64_t, bool, Time, Time, std::size_t>(),
-           "key_rooms"_a.noconvert(), "rooms"_a, "pools"_a, "per"_a, "clears"_a, "expires"_a, "lookups"_a, "nodes"_a, "unnamed_node"_a,
-           "last_rows"_a.noconvert(), "scopes_at_once"_a, "scope_slots"_a, "first_counted"_a, "timed"_a, "slice_origin"_a, "slice_width"_a,
-           "slices"_a)
-      .def("feed", &BoundReplay::feed, "batch"_a, "next_read"_a.noconvert() = nb::none(), "node"_a.noconvert() = nb::none(),
-           "scope"_a.noconvert() = nb::none())
+      .def(nb::init<Column<Id>, std::optional<Column<Id>>, std::size_t, const std::vector<Rules>&, const std::vector<Id>&, const std::vector<Id>&,
+                    const std::vector<std::uint8_t>&, const std::vector<Id>&, const std::vector<PoolRules>&, const std::vector<Column<Time>>&, std::uint64_t, bool, Time, Time,
+                    std::size_t>(),
+           "entry_rooms"_a.noconvert(), "entry_keys"_a.noconvert().none(), "keys"_a, "lookups"_a, "room_lookups"_a, "room_nodes"_a, "room_is_of_node"_a,
+           "room_pools"_a, "pools"_a, "clears"_a, "first_counted"_a, "timed"_a, "slice_origin"_a, "slice_width"_a, "slices"_a)
+      .def(nb::init<Column<Id>, std::optional<Column<Id>>, std::optional<Column<Id>>, std::size_t, const std::vector<full::RoomRules>&,
+                    const std::vector<PoolRules>&, const std::vector<full::Per>&, const std::vector<Column<Time>>&, const std::vector<Column<Time>>&,
+                    std::size_t, std::size_t, bool, Column<std::int64_t>, std::size_t, std::size_t, std::uint64_t, bool, Time, Time, std::size_t>(),
+           "entry_rooms"_a.noconvert(), "entry_keys"_a.noconvert().none(), "entry_nodes"_a.noconvert().none(), "keys"_a, "rooms"_a, "pools"_a, "per"_a,
+           "clears"_a, "expires"_a, "lookups"_a, "nodes"_a, "unnamed_node"_a, "last_rows"_a.noconvert(), "scopes_at_once"_a, "scope_slots"_a,
+           "first_counted"_a, "timed"_a, "slice_origin"_a, "slice_width"_a, "slices"_a)
+      .def("feed", &BoundReplay::feed, "batch"_a, "next_read"_a.noconvert() = nb::none())
       .def("close", &BoundReplay::close);
   bind_curve(m);
 }

@@ -16,11 +16,12 @@ class Sheet {
       sums_high_.push_back(static_cast<std::int64_t>(sum >> 64));
       sums_low_.push_back(static_cast<std::uint64_t>(sum));
     }
-    for (const std::int64_t most : {tally.longest_read, tally.oldest_stale, tally.surge.second, tally.surge.minute,
+    for (const std::int64_t most : {tally.longest_read, tally.oldest_answer, tally.oldest_stale, tally.surge.second, tally.surge.minute,
                                     tally.held.entries_peak, tally.held.bytes_peak}) {
       mosts_.push_back(most);
     }
     read_times_.add(tally.read_times);
+    answer_ages_.add(tally.answer_ages);
     stale_ages_.add(tally.stale_ages);
   }
 
@@ -29,8 +30,9 @@ class Sheet {
     result["counts"] = array(std::move(counts_), kCounts);
     result["sums_high"] = array(std::move(sums_high_), kSums);
     result["sums_low"] = array(std::move(sums_low_), kSums);
-    result["mosts"] = array(std::move(mosts_), 6);
+    result["mosts"] = array(std::move(mosts_), 7);
     result["read_times"] = std::move(read_times_).arrays();
+    result["answer_ages"] = std::move(answer_ages_).arrays();
     result["stale_ages"] = std::move(stale_ages_).arrays();
     return result;
   }
@@ -40,11 +42,10 @@ class Sheet {
   class Spans {
    public:
     void add(const Histogram& histogram) {
-      for (std::size_t bin = 0; bin < histogram.counts().size(); ++bin) {
-        if (histogram.counts()[bin] == 0) continue;
-        spans_.push_back(Histogram::value(bin));
-        times_.push_back(histogram.counts()[bin]);
-      }
+      histogram.each([this](Time span, std::uint32_t times) {
+        spans_.push_back(span);
+        times_.push_back(times);
+      });
       ends_.push_back(static_cast<std::int64_t>(spans_.size()));
     }
     nb::tuple arrays() && {
@@ -57,7 +58,7 @@ class Sheet {
 
   std::vector<std::int64_t> counts_, sums_high_, mosts_;
   std::vector<std::uint64_t> sums_low_;
-  Spans read_times_, stale_ages_;
+  Spans read_times_, answer_ages_, stale_ages_;
 };
 
 }  // namespace vestigo::bind

@@ -148,7 +148,10 @@ def _whose(unit: int) -> st.SearchStrategy[dict[str, object]]:
             "tell_delay": st.sampled_from([0, 1, 3]).map(lambda n: f"{n * unit}ns"),
         }
     )
-    return nodes | st.sampled_from(["process", "scope"]).map(lambda per: {"per": per})
+    return nodes | st.sampled_from(["all", "scope"]).map(lambda per: {"per": per})
+
+
+_SHARED_OR_NOT: st.SearchStrategy[dict[str, object]] = st.sampled_from(["node", "all"]).map(lambda per: {"per": per})
 
 
 def _fitting(rules: dict[str, object]) -> Rules:
@@ -178,7 +181,7 @@ def _fitting(rules: dict[str, object]) -> Rules:
 def cases(draw: st.DrawFn) -> Case:
     """Half of them need no more than the plain replay."""
     unit, rich = draw(st.sampled_from(UNITS)), draw(st.booleans())
-    trace = trace_of(draw(_rows(draw(st.booleans()), rich)), unit)
+    trace = trace_of(draw(_rows(draw(st.booleans()), draw(st.booleans()))), unit)
     reads = draw(st.sampled_from([0, 0, 1, 5]))
     warm_up: Duration | int = draw(st.sampled_from([reads, Duration(reads * unit)]))
     if warm_up >= trace.reads or (isinstance(warm_up, Duration) and warm_up > trace.span_ns):
@@ -188,7 +191,7 @@ def cases(draw: st.DrawFn) -> Case:
     def rules(fixed: dict[str, object]) -> Rules:
         return _fitting(draw(st.fixed_dictionaries(names)) | fixed)
 
-    whose = draw(_whose(unit)) if rich else {}
+    whose = draw(_whose(unit) if rich else _SHARED_OR_NOT)
     pool = draw(st.fixed_dictionaries(POOL))
     common = rules(pool | whose)
     shared = {"all": _pool(pool, trace.lookups)} if trace.lookups and draw(st.booleans()) else {}

@@ -20,7 +20,7 @@ def assert_same(native: Measures, reference: Measures, where: str) -> None:
         elif field.name not in ("lookups", "slices", "name"):
             assert mine == theirs, (where, field.name, mine, theirs)
     for percentile in (50, 95, 99):
-        for name in ("read_time", "stale_age"):
+        for name in ("read_time", "answer_age", "stale_age"):
             mine, theirs = getattr(native, name)(percentile), getattr(reference, name)(percentile)
             assert abs(mine - theirs) <= 0.01 * theirs, (where, name, percentile, mine, theirs)
 

@@ -14,20 +14,21 @@ enum Cause : std::uint8_t {
 };
 
 constexpr Time kGone = INT64_MIN;
+constexpr Time kNoExpiry = INT64_MAX;
 
 struct alignas(64) Entry {
   Time dies_at = kGone;       // when the first of its lifetimes ends; kGone: no entry is held
-  Time ages_at = 0;           // when its absolute lifetime ends
+  Time ages_at = kNoExpiry;   // when its absolute lifetime ends; of one that was taken away, when it would have expired
   Time idle_since = 0;        // last hit, or when it came into the pool
-  Time changed_at = kNever;   // first change of the truth after the load
+  Time loaded_at = 0;         // when the value was asked for, or written
   Bytes bytes = 0;            // size and overhead
-  Id value = kUnseen;         // what is kept
-  Id truth = kUnseen;         // what the origin has now
+  Id stretch = 0;             // in which the value was the truth (see Columns)
   Id before = kNone;          // neighbours in the policy's order; itself, where it is in none
   Id after = kNone;
   Id load = kNone;            // the name of the load that the entry records
   std::uint16_t room = 0;     // the look-up that the key belongs to
   Cause cause = kFirst;       // why it is not held, where it is not
+  Cause outlived = kFirst;    // of one that was taken away, which lifetime would have ended first
   std::uint8_t state = 0;     // of these; 0 is nearly every key that is read and not found
   static constexpr std::uint8_t kHeld = 1, kRecords = 2, kMoreLoads = 4, kDropMissed = 8;
 
@@ -37,6 +38,24 @@ struct alignas(64) Entry {
   // Which lifetime ended first; a tie counts as aged.
   Cause expiry() const { return dies_at == ages_at ? kAged : kIdle; }
 
+  // Why a key that is not held is not there: once its entry would have expired, the expiry, whatever took it before.
+  Cause absence(Time now) const { return now < ages_at ? cause : outlived; }
+
+  // The entry goes. One that was taken away remembers when it would have expired, and why.
+  void vacate(Cause why, Cause expires_as) {
+    const bool taken = why == kEvicted || why == kDropped || why == kCleared || why == kRestarted;
+    ages_at = taken ? dies_at : kNoExpiry;
+    outlived = expires_as;
+    unset(kHeld);
+    dies_at = kGone;
+    cause = why;
+  }
+  // A value that would have come in did not.
+  void miss_out(Cause why) {
+    ages_at = kNoExpiry;
+    cause = why;
+  }
+
   bool records() const { return state & kRecords; }       // a load under way
   bool more_loads() const { return state & kMoreLoads; }  // there are others (see loads.hpp)
   bool loading() const { return state & (kRecords | kMoreLoads); }
@@ -44,21 +63,19 @@ struct alignas(64) Entry {
   void set(std::uint8_t states) { state |= states; }
   void unset(std::uint8_t states) { state &= static_cast<std::uint8_t>(~states); }
 
-  // While no value is held, the entry can record a load, in the fields that are then free: what it will store
-  // (value, changed_at, bytes without overhead) and when it was asked for (ages_at).
-  void record(Id begun, Id loaded, Bytes size, Time now) {
+  // While no value is held, the entry can record a load: what it will store (stretch, bytes without overhead) and when it
+  // was asked for.
+  void record(Id begun, Id truth, Bytes size, Time now) {
     state = kRecords;
     load = begun;
-    value = loaded;
-    changed_at = kNever;
+    stretch = truth;
     bytes = size;
-    ages_at = now;
+    loaded_at = now;
   }
   void forget_load() {
     load = kNone;
     unset(kRecords | kDropMissed);
   }
-  Time loaded_at() const { return ages_at; }
 };
 
 static_assert(sizeof(Entry) == 64, "an entry is one cache line");

@@ -1,10 +1,13 @@
-// vestigo/histogram.hpp: how often each span of time occurred, in bins of less than 1% width.
+// vestigo/histogram.hpp: how often each span of time occurred.
 //
-// A bin is a power of two divided into 128 equal parts; below 256 every number has its own.
+// Exact while few distinct spans have occurred; then in bins of less than 1% width. A bin is a power of two divided into
+// 128 equal parts; below 256 every number has its own.
 #pragma once
 
+#include <algorithm>
 #include <bit>
 #include <cstdint>
+#include <utility>
 #include <vector>
 
 #include "numbers.hpp"
@@ -13,6 +16,8 @@ namespace vestigo {
 
 class Histogram {
  public:
+  static constexpr std::size_t kFew = 64;  // distinct spans that are told apart exactly
+
   static std::size_t bin(Time span) {
     const auto value = static_cast<std::uint64_t>(span);
     const int shift = value < kParts ? 0 : static_cast<int>(std::bit_width(value)) - 8;
@@ -34,33 +39,97 @@ class Histogram {
     return static_cast<Time>(lowest + ((std::uint64_t{1} << shift) - 1));
   }
 
-  void add(Time span, std::uint32_t times = 1) {
+  [[gnu::always_inline]] void add(Time span, std::uint32_t times = 1) {
+    if (bins_ == 0) return add_exact(span, times);
     const std::size_t i = bin(span);
     if (i >= bins_) [[unlikely]] grow(i + 1);
     counts_[i] += times;
   }
 
   void add(const Histogram& other) {
-    if (other.bins_ > bins_) grow(other.bins_);
-    for (std::size_t i = 0; i < other.counts_.size(); ++i) counts_[i] += other.counts_[i];
+    if (other.bins_ > 0) {
+      spill();
+      if (other.bins_ > bins_) grow(other.bins_);
+      for (std::size_t i = 0; i < other.bins_; ++i) counts_[i] += other.counts_[i];
+    }
+    other.each_exact([this](Time span, std::uint32_t times) { add(span, times); });
   }
 
-  // `other` holds no more of any bin than this.
+  // What `other` held is part of what this holds.
   void subtract(const Histogram& other) {
-    for (std::size_t i = 0; i < other.counts_.size(); ++i) counts_[i] -= other.counts_[i];
+    for (std::size_t i = 0; i < other.bins_; ++i) counts_[i] -= other.counts_[i];
+    other.each_exact([this](Time span, std::uint32_t times) {
+      bins_ == 0 ? exact_[find(span)].times -= times : counts_[bin(span)] -= times;
+    });
   }
 
-  const std::vector<std::uint32_t>& counts() const { return counts_; }
+  // Calls `visit(span, times)` for all that occurred, the shortest first; of a bin its middle stands for all in it.
+  template <class Visit>
+  void each(Visit visit) const {
+    std::vector<std::pair<Time, std::uint32_t>> few;
+    each_exact([&few](Time span, std::uint32_t times) { few.emplace_back(span, times); });
+    std::sort(few.begin(), few.end());
+    for (const auto& [span, times] : few) visit(span, times);
+    for (std::size_t i = 0; i < bins_; ++i) {
+      if (counts_[i] > 0) visit(value(i), counts_[i]);
+    }
+  }
 
  private:
+  static constexpr std::size_t kParts = 128, kPlaces = 2 * kFew;
+  struct Exact {
+    Time span = -1;  // no span is negative
+    std::uint32_t times = 0;
+  };
+
+  [[gnu::noinline]] void add_exact(Time span, std::uint32_t times) {
+    if (exact_.empty()) exact_.resize(kPlaces);
+    Exact& here = exact_[find(span)];
+    if (here.span != span) {
+      if (distinct_ == kFew) {
+        spill();
+        return add(span, times);
+      }
+      ++distinct_;
+      here.span = span;
+    }
+    here.times += times;
+  }
+
+  // Where a span stands, or would.
+  std::size_t find(Time span) const {
+    auto place = static_cast<std::size_t>(static_cast<std::uint64_t>(span) * 0x9E3779B97F4A7C15 >> 57);
+    static_assert(kPlaces == 1 << 7);
+    while (exact_[place].span != span && exact_[place].span >= 0) place = (place + 1) % kPlaces;
+    return place;
+  }
+
+  template <class Visit>
+  void each_exact(Visit visit) const {
+    for (const Exact& one : exact_) {
+      if (one.times > 0) visit(one.span, one.times);
+    }
+  }
+
+  // From here on in bins.
+  [[gnu::noinline]] void spill() {
+    if (bins_ > 0) return;
+    const std::vector<Exact> few = std::exchange(exact_, {});
+    grow(1);
+    for (const Exact& one : few) {
+      if (one.times > 0) add(one.span, one.times);
+    }
+  }
+
   [[gnu::noinline]] void grow(std::size_t bins) {
     counts_.resize(bins);
     bins_ = bins;
   }
 
-  static constexpr std::size_t kParts = 128;
+  std::vector<Exact> exact_;  // by hash, while there are few
+  std::size_t distinct_ = 0;
   std::vector<std::uint32_t> counts_;
-  std::size_t bins_ = 0;  // counts_.size(), without the division that this costs at every read
+  std::size_t bins_ = 0;  // counts_.size(), without the division that this costs at every read; 0 while all is exact
 };
 
 }  // namespace vestigo

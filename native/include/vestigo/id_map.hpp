@@ -40,6 +40,10 @@ class Map {
     return {&place.value, is_new};
   }
 
+  [[gnu::always_inline]] void fetch(Key key) const {
+    if (!places_.empty()) __builtin_prefetch(&places_[home(key)], 1);
+  }
+
   void erase(Key key) {
     if (places_.empty()) return;
     std::size_t hole = search(key);

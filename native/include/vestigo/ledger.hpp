@@ -63,6 +63,13 @@ class Ledger {
     wait(tally, rest, size);
   }
 
+  // A read is answered with a value that was loaded, or written, so long ago.
+  [[gnu::always_inline]] void answer(Tally& tally, Time age) {
+    tally.sums[kAnswerAge] += age;
+    tally.answer_ages.add(age);
+    if (age > tally.oldest_answer) [[unlikely]] tally.oldest_answer = age;
+  }
+
   void stale_hit(Tally& tally, Time age) {
     ++tally.counts[kStaleHits];
     tally.sums[kStaleAge] += age;
@@ -118,9 +125,11 @@ class Ledger {
       tally = settled(room, now);
       tally.surge = tally.surge_count.close(tally.loads());
       tally.longest_read = most_[room].longest_read;
+      tally.oldest_answer = most_[room].oldest_answer;
       tally.oldest_stale = most_[room].oldest_stale;
       tally.held.raise_peaks(most_[room].held);
       total_.longest_read = std::max(total_.longest_read, tally.longest_read);
+      total_.oldest_answer = std::max(total_.oldest_answer, tally.oldest_answer);
       total_.oldest_stale = std::max(total_.oldest_stale, tally.oldest_stale);
       total_.add(tally);
     }
@@ -165,9 +174,11 @@ class Ledger {
         tally.longest_read = std::max(tally.longest_read, hit_costs_[room]);
       }
       so_far.longest_read = std::max(so_far.longest_read, tally.longest_read);
+      so_far.oldest_answer = std::max(so_far.oldest_answer, tally.oldest_answer);
       so_far.oldest_stale = std::max(so_far.oldest_stale, tally.oldest_stale);
       Most& most = most_[room];
       most.longest_read = std::max(most.longest_read, std::exchange(tally.longest_read, 0));
+      most.oldest_answer = std::max(most.oldest_answer, std::exchange(tally.oldest_answer, 0));
       most.oldest_stale = std::max(most.oldest_stale, std::exchange(tally.oldest_stale, 0));
       most.held.raise_peaks(tally.held);
       so_far.add(settled(room, ends));
@@ -190,7 +201,7 @@ class Ledger {
 
   // The maxima of a look-up, over the slices that are over. Its tally has those of the present one.
   struct Most {
-    Time longest_read = 0, oldest_stale = 0;
+    Time longest_read = 0, oldest_answer = 0, oldest_stale = 0;
     Level held;
   };
 

@@ -3,7 +3,7 @@
 // When a load would end is known before the replay begins: Columns::ends lists it for every read, in order.
 // So there is no queue of loads: the replay walks that list beside the events, and asks which of the reads
 // did begin a load. While a key is not held, its entry is the record of the load that began first
-// (Entry::load, with its value and changed_at). What is here are the rarer ones: a second load of a key, or one
+// (Entry::load, with its stretch). What is here are the rarer ones: a second load of a key, or one
 // of a key that is held. The loads of one key form a ring, newest first.
 #pragma once
 
@@ -17,11 +17,10 @@
 namespace vestigo {
 
 struct Load {
-  Time changed_at = kNever;  // first change of the truth since it began
   Time loaded_at = 0;        // when it was asked for
   Bytes size = 0;
   Id name = kNone;           // its place in Columns::ends
-  Id value = kUnseen;        // the truth when it began: what it will store
+  Id stretch = 0;            // of the truth when it began: what it will store
   Id older = kNone;          // ring of the key's loads; the newest one's `newer` is the oldest
   Id newer = kNone;
   bool raced = false;        // a drop arrived since it began
@@ -42,8 +41,7 @@ class Loads {
 
   // A load that an entry has recorded so far is recorded here: the oldest of its key.
   void take_over(Id key, Entry& entry) {
-    const Id slot = take_slot({.changed_at = entry.changed_at, .loaded_at = entry.loaded_at(), .size = entry.bytes, .name = entry.load,
-                               .value = entry.value, .raced = entry.drop_missed()});
+    const Id slot = take_slot({.loaded_at = entry.loaded_at, .size = entry.bytes, .name = entry.load, .stretch = entry.stretch, .raced = entry.drop_missed()});
     Load& load = slots_[at(slot)];
     entry.forget_load();
     entry.set(Entry::kMoreLoads);
@@ -75,16 +73,10 @@ class Loads {
   // The load that began first among those of a key.
   const Load& oldest(Id key) const { return slots_[at(slots_[at(newest_.find(key))].newer)]; }
 
-  // A change, a drop or a naming touches the loads that began since the last one of its kind: these
-  // come first in the ring, so that every load is touched at most once for each kind.
-  void mark_changed(Id key, Time now) {
-    each_newest(key, [now](Load& load) { return load.changed_at == kNever && (load.changed_at = now, true); });
-  }
+  // A drop touches the loads that began since the last one: these come first in the ring, so that every load is touched
+  // at most once.
   void mark_raced(Id key) {
-    each_newest(key, [](Load& load) { return !load.raced && (load.raced = true); });
-  }
-  void rename(Id key, Id from, Id to) {
-    each_newest(key, [from, to](Load& load) { return load.value == from && (load.value = to, true); });
+    for (Id slot = newest_.find(key); slot != kNone && !slots_[at(slot)].raced; slot = slots_[at(slot)].older) slots_[at(slot)].raced = true;
   }
 
   // The next batch begins: each load takes its place there as its name.
@@ -97,14 +89,6 @@ class Loads {
       load.name = ends.carried[at(load.name - ends.carried_from)];
       slot_of_.set(load.name, slot);
     }
-  }
-
-  // Gives up all of them.
-  void clear() {
-    slots_.clear();
-    free_.clear();
-    slot_of_.clear();
-    newest_.clear();
   }
 
   // True if the key's ring is whole: for tests, after every step.
@@ -135,11 +119,6 @@ class Loads {
     slots_[at(slot)].newer = slot;
     slot_of_.set(load.name, slot);
     return slot;
-  }
-
-  template <class Touch>
-  void each_newest(Id key, Touch touch) {
-    for (Id slot = newest_.find(key); slot != kNone && touch(slots_[at(slot)]);) slot = slots_[at(slot)].older;
   }
 
   std::vector<Load> slots_;

@@ -45,14 +45,14 @@ class Pending {
     return load;
   }
 
-  // Gives up all that are under way; calls `lost(load)` for each.
-  template <class Lost>
-  void abandon(const Ends& ends, Lost lost) {
-    for (std::size_t place = next_; place < ends.count && place <= last_; place = search(place + 1)) {
-      begun_[place] = 0;
-      lost(static_cast<Id>(place));
+  // Gives up those that are under way and of which `goes(load)` is true.
+  template <class Goes>
+  void abandon(const Ends& ends, Goes goes) {
+    const std::size_t first = next_;
+    for (std::size_t place = first; place < ends.count && place <= last_; place = search(place + 1)) {
+      if (goes(static_cast<Id>(place))) begun_[place] = 0;
     }
-    turn(ends, ends.count);
+    turn(ends, search(first));
   }
 
  private:

@@ -15,14 +15,18 @@
 
 namespace vestigo {
 
-// What a replay is asked for: each key's room, the rules of each room and its pool, the rules of each pool. A room is a
-// look-up's.
+// What a replay is asked for. A room is a look-up's, or where each node has a cache of its own, a look-up's on a node.
 struct Setting {
-  std::span<const Id> key_rooms;
-  std::span<const Rules> rooms;
+  std::span<const Id> entry_rooms;   // of every key; or, where nodes have caches of their own, of every key on a node
+  std::span<const Id> entry_keys{};  // whose entry it is, where nodes have caches of their own
+  std::size_t keys = 0;
+  std::span<const Rules> lookups;
+  std::span<const Id> room_lookups;
+  std::span<const Id> room_nodes;    // kNone: of rows that name none, or of all rows
+  std::span<const std::uint8_t> room_is_of_node;
   std::span<const Id> room_pools;
   std::span<const PoolRules> pools;
-  std::span<const std::vector<Time>> clears;  // when each room is cleared by schedule, ascending
+  std::span<const std::vector<Time>> clears;  // when each look-up is cleared by schedule, ascending
 };
 
 template <class Policy>
@@ -42,11 +46,17 @@ struct Pools {
     bool is_full_for(Bytes more) const { return entries >= rules.max_entries || bytes + more > rules.max_bytes; }
   };
 
-  // Of one look-up; its size is a power of two, so that finding it takes no multiplication.
+  // Its size is a power of two, so that finding it takes no multiplication.
   struct alignas(128) Room {
     Pool* pool;
     Tally* tally;
     Rules rules;
+    Id lookup;
+    Id node;
+    bool is_of_node;
+
+    // Whether a clear or a restart that names a node, or none, empties it.
+    bool is_on(Id named) const { return named == kNone || !is_of_node || named == node; }
   };
 
   Entries entries;
@@ -56,19 +66,34 @@ struct Pools {
   Ledger ledger;
 
   Pools(const Setting& setting, Slices slices)
-      : entries(setting.key_rooms, setting.pools.size() * policy::kHubs),
-        notes(setting.pools, setting.key_rooms.size(), setting.pools.size() * policy::kHubs),
-        ledger(setting.rooms, std::move(slices)) {
-    const auto keys = static_cast<Id>(setting.key_rooms.size());
+      : entries(setting.entry_rooms, setting.pools.size() * policy::kHubs),
+        notes(setting.pools, setting.entry_rooms.size(), setting.pools.size() * policy::kHubs),
+        ledger(setting.lookups, std::move(slices)),
+        entry_keys_(setting.entry_keys),
+        loaded_(setting.entry_keys.empty() ? 0 : setting.keys),
+        keys_(setting.keys) {
+    const auto keys = static_cast<Id>(setting.entry_rooms.size());
     pools.reserve(setting.pools.size());
     for (const PoolRules& rules : setting.pools) {
       const Id hubs = keys + static_cast<Id>(pools.size()) * policy::kHubs;
       pools.emplace_back(rules, policy::Home(rules, entries.data(), notes, hubs));
     }
-    for (std::size_t i = 0; i < setting.rooms.size(); ++i) {
-      rooms.push_back({&pools[static_cast<std::size_t>(setting.room_pools[i])], &ledger.tally(i), setting.rooms[i]});
+    for (std::size_t i = 0; i < setting.room_lookups.size(); ++i) {
+      const auto lookup = static_cast<std::size_t>(setting.room_lookups[i]);
+      rooms.push_back({&pools[static_cast<std::size_t>(setting.room_pools[i])], &ledger.tally(lookup), setting.lookups[lookup],
+                       setting.room_lookups[i], setting.room_nodes[i], setting.room_is_of_node[i] != 0});
     }
   }
+
+  // The key of an entry, wherever that is.
+  Id key_of(Id entry) const { return entry_keys_.empty() ? entry : entry_keys_[static_cast<std::size_t>(entry)]; }
+
+  // A load of the key begins, or a write has put it. True if it is the first anywhere, where nodes have caches of their own.
+  [[gnu::noinline]] bool meet(Id entry) {
+    if (loaded_.empty()) return true;
+    return std::exchange(loaded_[static_cast<std::size_t>(key_of(entry))], 1) == 0;
+  }
+  bool knows_nodes() const { return !loaded_.empty(); }
 
   // Whether a value of the size would come in.
   bool accepts(const Room& room, Bytes size) const {
@@ -76,15 +101,15 @@ struct Pools {
     return bytes <= room.pool->rules.max_bytes && !(room.pool->rules.refuses && room.pool->is_full_for(bytes));
   }
 
-  // Keeps a value that was loaded or written if the rules allow; true if it was kept. The key neither holds a value nor
-  // records a load, and the caller fills in what is kept. `cost` is the time of the load; negative, if there was none.
-  [[gnu::always_inline]] bool keep(Room& room, Entry& entry, Id key, Id value, Bytes size, Time loaded_at, Time cost, Time now) {
+  // Keeps a value that was loaded or written if the rules allow; true if it was kept. The key does not hold a value.
+  // `cost` is the time of the load; negative, if there was none.
+  [[gnu::always_inline]] bool keep(Room& room, Entry& entry, Id key, Id stretch, Bytes size, Time loaded_at, Time cost, Time now) {
     const Rules& rules = room.rules;
     Tally& tally = *room.tally;
     Pool& pool = *room.pool;
     Time lifetime = rules.absolute;
-    if (value == kNullValue) [[unlikely]] {
-      if (!rules.keeps(value)) return decline(entry);
+    if (is_null(stretch)) [[unlikely]] {
+      if (!rules.keeps(stretch)) return decline(entry);
       lifetime = rules.null_lifetime;
     }
     const Bytes bytes = size + rules.entry_overhead;
@@ -110,8 +135,10 @@ struct Pools {
       ++pool.entries;
       pool.bytes += bytes;
     }
-    if (rules.jitter > 0) [[unlikely]] lifetime -= shortfall(rules, key, value);
+    if (rules.jitter > 0) [[unlikely]] lifetime -= shortfall(rules, key, stretch);
     entry.ages_at = loaded_at + lifetime;
+    entry.loaded_at = loaded_at;
+    entry.stretch = stretch;
     rules.use(entry, loaded_at);
     entry.idle_since = now;
     entry.bytes = bytes;
@@ -141,23 +168,20 @@ struct Pools {
   // nothing else begins anew.
   template <class Goes>
   void empty(Goes goes, Cause cause, Count count, Time now) {
-    for (Pool& pool : pools) {
-      const auto of = [&](bool going) {
-        return std::any_of(rooms.begin(), rooms.end(), [&](const Room& room) { return room.pool == &pool && goes(room) == going; });
-      };
-      if (!of(true)) continue;
-      if (!of(false)) {
-        while (pool.entries > 0) lose(entries[pool.policy.any()], cause, count, now);
-        ++pool.home.generation;
-        pool.policy = Policy(pool.home);
-      } else {
-        for (Id key = 0; key < entries.keys(); ++key) {
-          Entry& entry = entries[key];
-          const Room& room = rooms[entry.room];
-          if (entry.held() && room.pool == &pool && goes(room)) lose(entry, cause, count, now);
-        }
-      }
+    struct Part {
+      bool goes = false, stays = false;
+    };
+    std::vector<Part> parts(pools.size());
+    for (const Room& room : rooms) (goes(room) ? parts[place(*room.pool)].goes : parts[place(*room.pool)].stays) = true;
+    for (std::size_t i = 0; i < pools.size(); ++i) {
+      if (!parts[i].goes || parts[i].stays) continue;
+      Pool& pool = pools[i];
+      while (pool.entries > 0) lose(entries[pool.policy.any()], cause, count, now);
+      ++pool.home.generation;
+      pool.policy = Policy(pool.home);
     }
+    const bool some_in_part = std::any_of(parts.begin(), parts.end(), [](const Part& part) { return part.goes && part.stays; });
+    if (some_in_part) empty_in_part(goes, cause, count, now);
   }
 
   // The trace is over; its last event was at `now`.
@@ -174,24 +198,22 @@ struct Pools {
 
   // True if entries, orders and sizes agree: for tests, after every step.
   bool check() const {
-    std::vector<Level> found(rooms.size());
+    std::vector<Level> found(ledger.tallies().size()), of_pool(pools.size());
     for (Id key = 0; key < entries.keys(); ++key) {
       const Entry& entry = entries[key];
       if (!entry.held()) continue;
       if (entries[entry.before].after != key || entries[entry.after].before != key) return false;
-      found[entry.room].change(1, entry.bytes);
+      found[static_cast<std::size_t>(rooms[entry.room].lookup)].change(1, entry.bytes);
+      of_pool[place(*rooms[entry.room].pool)].change(1, entry.bytes);
     }
     Level all;
-    for (std::size_t i = 0; i < rooms.size(); ++i) {
+    for (std::size_t i = 0; i < found.size(); ++i) {
       const Tally& tally = ledger.tallies()[i];
       if (tally.held.entries != found[i].entries || tally.held.bytes != found[i].bytes) return false;
       all.change(found[i].entries, found[i].bytes);
     }
     for (const Pool& pool : pools) {
-      Level shared;
-      for (std::size_t i = 0; i < rooms.size(); ++i) {
-        if (rooms[i].pool == &pool) shared.change(found[i].entries, found[i].bytes);
-      }
+      const Level& shared = of_pool[place(pool)];
       if (pool.entries != shared.entries || pool.bytes != shared.bytes) return false;
       if (pool.entries > pool.rules.max_entries || pool.bytes > pool.rules.max_bytes) return false;
     }
@@ -202,9 +224,20 @@ struct Pools {
   // `leave` for one that is out of the order already, without the account of what is held.
   [[gnu::always_inline]] void vacate(Room& room, Entry& entry, Cause cause, Time now) {
     ledger.idle(*room.tally, entry.bytes, entry.idle_since, now);
-    entry.unset(Entry::kHeld);
-    entry.dies_at = kGone;
-    entry.cause = cause;
+    entry.vacate(cause, entry.expiry());
+  }
+
+  std::size_t place(const Pool& pool) const { return static_cast<std::size_t>(&pool - pools.data()); }
+
+  // What goes of pools that hold more than that goes in the order of keys.
+  template <class Goes>
+  void empty_in_part(Goes goes, Cause cause, Count count, Time now) {
+    std::vector<Id> going;
+    for (Id id = 0; id < entries.keys(); ++id) {
+      if (entries[id].held() && goes(rooms[entries[id].room])) going.push_back(id);
+    }
+    std::stable_sort(going.begin(), going.end(), [this](Id a, Id b) { return key_of(a) < key_of(b); });
+    for (const Id id : going) lose(entries[id], cause, count, now);
   }
 
   void lose(Entry& entry, Cause cause, Count count, Time now) {
@@ -214,11 +247,11 @@ struct Pools {
   }
 
   // By how much this load's lifetime falls short: drawn by the key and by how many of its values were kept before.
-  [[gnu::noinline]] Time shortfall(const Rules& rules, Id key, Id value) {
-    kept_.resize(static_cast<std::size_t>(entries.keys()));
+  [[gnu::noinline]] Time shortfall(const Rules& rules, Id entry, Id stretch) {
+    const Id key = key_of(entry);
+    kept_.resize(keys_);
     const std::uint64_t number = kept_[static_cast<std::size_t>(key)]++;
-    const Time most = value == kNullValue ? rules.null_jitter : rules.jitter;
-    return static_cast<Time>(draw_below(mix(mix(static_cast<std::uint64_t>(key)) + number * kStep), static_cast<std::uint64_t>(most) + 1));
+    return draw_shortfall(key, number, is_null(stretch) ? rules.null_jitter : rules.jitter);
   }
 
   // An entry that the policy gave up.
@@ -243,16 +276,19 @@ struct Pools {
   }
 
   [[gnu::noinline]] static bool decline(Entry& entry) {
-    if (!entry.held()) entry.cause = kNull;
+    if (!entry.held()) entry.miss_out(kNull);
     return false;
   }
 
   [[gnu::noinline]] static bool refuse(Room& room, Entry& entry) {
     ++room.tally->counts[kRefusals];
-    entry.cause = kRefused;
+    entry.miss_out(kRefused);
     return false;
   }
 
+  std::span<const Id> entry_keys_;
+  std::vector<std::uint8_t> loaded_;  // by key: whether it was loaded anywhere, where nodes have caches of their own
+  std::size_t keys_;
   std::vector<std::uint32_t> kept_;  // values of each key, where lifetimes vary
 };
 

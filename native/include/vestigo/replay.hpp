@@ -22,15 +22,16 @@ template <class Policy, bool timed>
 class Replay {
  public:
   Replay(const Setting& setting, Slices slices) : pools_(setting, std::move(slices)) {
-    for (std::size_t room = 0; room < setting.clears.size(); ++room) {
-      for (const Time at : setting.clears[room]) clears_.push_back({at, room});
+    for (std::size_t lookup = 0; lookup < setting.clears.size(); ++lookup) {
+      for (const Time at : setting.clears[lookup]) clears_.push_back({at, lookup});
     }
     std::sort(clears_.begin(), clears_.end(), [](const Clear& a, const Clear& b) { return a.at < b.at; });
     find_next_due();
   }
 
   // A batch begins: its events are fed next. Loads under way take their places among its ends as names.
-  void open([[maybe_unused]] const Columns& columns) {
+  void open(const Columns& columns) {
+    stretches_ = columns.stretches;
     if constexpr (timed) {
       const Ends& ends = columns.ends;
       std::vector<std::pair<Entry*, Id>> recorded;
@@ -118,11 +119,11 @@ class Replay {
 
   // Those that are due, all at once.
   void clear_rooms(Time due) {
-    std::vector<bool> goes(pools_.rooms.size());
+    std::vector<bool> goes(pools_.ledger.tallies().size());
     const std::size_t before = clear_;
-    for (; clear_ < clears_.size() && clears_[clear_].at <= due; ++clear_) goes[clears_[clear_].room] = true;
+    for (; clear_ < clears_.size() && clears_[clear_].at <= due; ++clear_) goes[clears_[clear_].lookup] = true;
     if (clear_ == before) return;
-    pools_.empty([&](const Room& room) { return goes[static_cast<std::size_t>(&room - pools_.rooms.data())]; }, kCleared, kClears, due);
+    pools_.empty([&](const Room& room) { return goes[static_cast<std::size_t>(room.lookup)]; }, kCleared, kClears, due);
   }
 
   void find_next_due() {
@@ -141,7 +142,7 @@ class Replay {
 
   [[gnu::noinline]] void end_due_loads(const Columns& columns, Time now) { end_loads(columns, now); }
 
-  // A whole block of reads that neither force a load nor name a value.
+  // A whole block of reads that force no load.
   static bool all_plain(const Columns& columns, std::size_t block, std::size_t stop) {
     if (stop - block < kBlock) return false;
     std::uint64_t marks;
@@ -161,7 +162,7 @@ class Replay {
     if constexpr (foresees) foresee(columns, i, room, entry);
     if (entry.state != 0) {
       if constexpr (timed) end_loads(columns, now);
-      if (!forced && entry.live(now) && hit(room, entry, key, columns.value[i], now)) return;
+      if (!forced && entry.live(now) && hit(columns, i, room, entry, now)) return;
     }
     miss(columns, i, room, entry, forced, now);
   }
@@ -174,77 +175,60 @@ class Replay {
   }
 
   // The key is held: true if that answers the read.
-  [[gnu::always_inline]] bool hit(Room& room, Entry& entry, Id key, Id truth, Time now) {
-    if (truth != entry.truth) [[unlikely]] change(entry, truth, now);
-    if (entry.value == kNullValue) [[unlikely]] {
+  [[gnu::always_inline]] bool hit(const Columns& columns, std::size_t i, Room& room, Entry& entry, Time now) {
+    const Id truth = columns.stretch[i];
+    if (is_null(entry.stretch)) [[unlikely]] {
       if (room.rules.nulls == Nulls::blind) return false;
       ++room.tally->counts[kNullsHit];
     }
     Tally& tally = *room.tally;
     ++tally.counts[kHits];
     tally.counts[kBytesHit] += entry.bytes;  // overhead is taken off at the end
-    if (truth == kNullValue) [[unlikely]] ++tally.counts[kNullsRead];
-    if (entry.value != truth) [[unlikely]] stale_hit(entry, tally, now);
+    if (is_null(truth)) [[unlikely]] ++tally.counts[kNullsRead];
+    if (entry.stretch != truth) [[unlikely]] older_hit(columns, i, entry, tally, now);
+    pools_.ledger.answer(tally, now - entry.loaded_at);
     entry.idle_since = now;
     room.rules.use(entry, now);
-    room.pool->policy.hit(key, now);
+    room.pool->policy.hit(columns.key[i], now);
     return true;
   }
 
-  // Any event: writes, clears, restarts, forced reads and reads that name a value are here.
+  // Any event: writes, clears, restarts and forced reads are here.
   [[gnu::noinline]] void event(const Columns& columns, std::size_t i) {
     const Time now = columns.at[i];
     const std::uint8_t mark = columns.mark[i];
-    Entry& entry = pools_.entries[columns.key[i]];
-    if (mark & kNames) rename(entry, columns.value[i]);
     switch (mark & kOp) {
       case kRead:
         return read(columns, i, mark & kForced);
       case kWrite:
-        return write(columns, i, entry, now);
+        return write(columns, i, pools_.entries[columns.key[i]], now);
       case kClear:
-        return clear(columns.value[i], now);
+        return clear(columns.value[i], columns.node[i], now);
+      case kRestart:
+        return restart(columns, columns.node[i], now);
       default:
-        return restart(columns, now);
+        return;  // a write from elsewhere
     }
   }
 
-  // The truth of a key changes.
-  [[gnu::noinline]] void change(Entry& entry, Id truth, Time now) {
-    entry.truth = truth;
-    if (entry.changed_at == kNever) entry.changed_at = now;
-    if (timed && entry.more_loads()) loads_.mark_changed(pools_.entries.id(entry), now);
-  }
-
-  // A row tells the truth of its key. Without an entry and a load under way nobody cares when it changed.
-  void learn(Entry& entry, Id truth, Time now) {
-    const bool cares = entry.held() || (timed && entry.loading());
-    if (cares && truth != entry.truth) [[unlikely]] change(entry, truth, now);
-    entry.truth = truth;
-  }
-
-  void rename(Entry& entry, Id name) {
-    const Id unnamed = entry.truth;
-    if (entry.value == unnamed) entry.value = name;
-    if (timed && entry.more_loads()) loads_.rename(pools_.entries.id(entry), unnamed, name);
-    entry.truth = name;
-  }
-
-  [[gnu::noinline]] void stale_hit(const Entry& entry, Tally& tally, Time now) {
-    if (entry.value == kNullValue) ++tally.counts[kGhosts];
-    pools_.ledger.stale_hit(tally, now - entry.changed_at);
+  // A hit on a value that was loaded before the key changed. If it has changed back, the value is the truth again.
+  [[gnu::noinline]] void older_hit(const Columns& columns, std::size_t i, const Entry& entry, Tally& tally, Time now) {
+    if (!columns.is_stale(entry.stretch, i)) return;
+    if (is_null(entry.stretch)) ++tally.counts[kGhosts];
+    pools_.ledger.stale_hit(tally, now - stretches_.end(entry.stretch));
   }
 
   // A read that the cache does not answer: it joins a load under way, or loads.
   [[gnu::always_inline]] void miss(const Columns& columns, std::size_t i, Room& room, Entry& entry, bool forced, Time now) {
     Tally& tally = *room.tally;
-    const Id truth = columns.value[i];
-    if (truth == kNullValue) [[unlikely]] ++tally.counts[kNullsRead];
+    const Id truth = columns.stretch[i];
+    if (is_null(truth)) [[unlikely]] ++tally.counts[kNullsRead];
     if (entry.state != 0) [[unlikely]] return unusual_miss(columns, i, room, entry, forced, now);
-    entry.truth = truth;
     const Time cost = columns.cost[i];
     const Bytes size = columns.size[i];
-    pools_.ledger.miss(tally, forced ? kForcedMiss : entry.cause, cost, size, now);
+    Cause cause = entry.absence(now);
+    if (cause == kFirst && pools_.knows_nodes() && !pools_.meet(columns.key[i])) cause = kScope;
+    pools_.ledger.miss(tally, forced ? kForcedMiss : cause, cost, size, now);
     if (timed && cost > 0) {
       const Id load = columns.ends.place[i];
       pending_.begin(columns.ends, load);
@@ -252,16 +236,13 @@ class Replay {
       return;
     }
     if constexpr (timed) end_due_loads(columns, now);
-    if (pools_.keep(room, entry, columns.key[i], truth, size, now, cost, now)) {
-      entry.value = truth;
-      entry.changed_at = kNever;
-    }
+    pools_.keep(room, entry, columns.key[i], truth, size, now, cost, now);
   }
 
   // The same for a key that is held, or being loaded.
   [[gnu::noinline]] void unusual_miss(const Columns& columns, std::size_t i, Room& room, Entry& entry, bool forced, Time now) {
     Tally& tally = *room.tally;
-    learn(entry, columns.value[i], now);
+    const Id truth = columns.stretch[i];
     Cause cause = forced ? kForcedMiss : kCauses;
     if constexpr (timed) {
       if (entry.loading()) {
@@ -270,14 +251,14 @@ class Replay {
         if (!joins) cause = kLoading;
       }
     }
-    const Cause own = entry.held() ? absence(entry, room, now) : entry.cause;
+    const Cause own = entry.held() ? absence(entry, room, now) : entry.absence(now);
     const Time cost = columns.cost[i];
     const Bytes size = columns.size[i];
     pools_.ledger.miss(tally, cause == kCauses ? own : cause, cost, size, now);
     if (timed && cost > 0) {
       begin_load(columns, i, entry, size, now);
     } else {
-      store(room, entry, columns.key[i], entry.truth, size, now, kNever, cost, now);
+      store(room, entry, columns.key[i], truth, size, now, cost, now);
     }
   }
 
@@ -285,7 +266,7 @@ class Replay {
     const bool own = entry.records();
     const Load* other = own ? nullptr : &loads_.oldest(columns.key[i]);
     ++tally.counts[kJoined];
-    if ((own ? entry.value : other->value) != entry.truth) ++tally.counts[kJoinedStale];
+    if (columns.is_stale(own ? entry.stretch : other->stretch, i)) ++tally.counts[kJoinedStale];
     pools_.ledger.join(tally, columns.ends.at[own ? entry.load : other->name] - columns.at[i], columns.size[i]);
   }
 
@@ -299,15 +280,16 @@ class Replay {
       return kNull;  // a blind null, or a forced read, whose cause is another
     }
     ++room.tally->counts[kExpirations];
-    pools_.leave(room, entry, entry.expiry(), now);
-    return entry.cause;
+    const Cause expiry = entry.expiry();
+    pools_.leave(room, entry, expiry, now);
+    return expiry;
   }
 
   void begin_load(const Columns& columns, std::size_t i, Entry& entry, Bytes size, Time now) {
     const Id load = columns.ends.place[i];
     pending_.begin(columns.ends, load);
-    if (entry.state == 0) return entry.record(load, entry.truth, size, now);
-    loads_.begin(columns.key[i], {.loaded_at = now, .size = size, .name = load, .value = entry.truth});
+    if (entry.state == 0) return entry.record(load, columns.stretch[i], size, now);
+    loads_.begin(columns.key[i], {.loaded_at = now, .size = size, .name = load, .stretch = columns.stretch[i]});
     entry.set(Entry::kMoreLoads);
   }
 
@@ -316,7 +298,7 @@ class Replay {
     Entry& entry = pools_.entries[key];
     if (entry.load != load) [[unlikely]] return end_other_load(key, load, entry, now);
     Room& room = pools_.rooms[entry.room];
-    const bool kept = pools_.keep(room, entry, key, entry.value, entry.bytes, entry.loaded_at(), now - entry.loaded_at(), now);
+    const bool kept = pools_.keep(room, entry, key, entry.stretch, entry.bytes, entry.loaded_at, now - entry.loaded_at, now);
     if (entry.drop_missed() && kept) [[unlikely]] ++room.tally->counts[kRaced];
     entry.forget_load();
   }
@@ -325,31 +307,27 @@ class Replay {
   [[gnu::noinline]] void end_other_load(Id key, Id name, Entry& entry, Time now) {
     const Load load = loads_.finish(key, name, entry);
     Room& room = pools_.rooms[entry.room];
-    const bool kept = store(room, entry, key, load.value, load.size, load.loaded_at, load.changed_at, now - load.loaded_at, now);
+    const bool kept = store(room, entry, key, load.stretch, load.size, load.loaded_at, now - load.loaded_at, now);
     if (kept && load.raced) ++room.tally->counts[kRaced];
   }
 
   // Keeps a value that was loaded or written if the rules allow; true if it was kept.
-  [[gnu::noinline]] bool store(Room& room, Entry& entry, Id key, Id value, Bytes size, Time loaded_at, Time changed_at, Time cost, Time now) {
-    if (room.rules.keeps(value)) {
+  [[gnu::noinline]] bool store(Room& room, Entry& entry, Id key, Id stretch, Bytes size, Time loaded_at, Time cost, Time now) {
+    if (room.rules.keeps(stretch)) {
       if (entry.held()) pools_.supersede(room, entry, now);
       if (timed && pools_.accepts(room, size) && entry.records()) loads_.take_over(key, entry);
     }
-    if (!pools_.keep(room, entry, key, value, size, loaded_at, cost, now)) return false;
-    entry.value = value;
-    entry.changed_at = changed_at;
-    return true;
+    return pools_.keep(room, entry, key, stretch, size, loaded_at, cost, now);
   }
 
   void write(const Columns& columns, std::size_t i, Entry& entry, Time now) {
-    const Id value = columns.value[i];
-    learn(entry, value, now);
+    const Id truth = columns.stretch[i];
     Room& room = pools_.rooms[entry.room];
     const Rules& rules = room.rules;
     if constexpr (foresees) foresee(columns, i, room, entry);
     if (rules.on_write == OnWrite::leave) return;
-    if (rules.on_write == OnWrite::replace && rules.keeps(value)) {
-      store(room, entry, columns.key[i], value, columns.size[i], now, kNever, kNotLoaded, now);
+    if (rules.on_write == OnWrite::replace && rules.keeps(truth)) {
+      if (store(room, entry, columns.key[i], truth, columns.size[i], now, kNotLoaded, now)) pools_.meet(columns.key[i]);
       return;
     }
     if constexpr (timed) {
@@ -361,34 +339,45 @@ class Replay {
     pools_.leave(room, entry, kDropped, now);
   }
 
-  // Of one look-up, or of all.
-  void clear(Id lookup, Time now) {
-    const auto goes = [&](const Room& room) { return lookup == kNone || &room - pools_.rooms.data() == lookup; };
+  // Of one look-up, or of all; of one node, or of all.
+  void clear(Id lookup, Id node, Time now) {
+    const auto goes = [&](const Room& room) { return (lookup == kNone || room.lookup == lookup) && room.is_on(node); };
     pools_.empty(goes, kCleared, kClears, now);
   }
 
-  void restart(const Columns& columns, Time now) {
+  void restart(const Columns& columns, Id node, Time now) {
+    std::vector<Id> given_up;
     if constexpr (timed) {
       pending_.abandon(columns.ends, [&](Id load) {
-        Entry& entry = pools_.entries[columns.ends.key[load]];
-        entry.forget_load();
-        entry.unset(Entry::kMoreLoads);
-        entry.cause = kRestarted;
+        const Id key = columns.ends.key[load];
+        Entry& entry = pools_.entries[key];
+        if (!pools_.rooms[entry.room].is_on(node)) return false;
+        if (entry.records() && entry.load == load) {
+          entry.forget_load();
+        } else {
+          loads_.finish(key, load, entry);
+        }
+        given_up.push_back(key);
+        return true;
       });
-      loads_.clear();
     }
-    pools_.empty([](const Room& room) { return !room.rules.survives_restart; }, kRestarted, kLost, now);
+    pools_.empty([&](const Room& room) { return !room.rules.survives_restart && room.is_on(node); }, kRestarted, kLost, now);
+    for (const Id key : given_up) {
+      Entry& entry = pools_.entries[key];
+      if (!entry.held()) entry.miss_out(kRestarted);
+    }
   }
 
   // A look-up that is cleared by schedule.
   struct Clear {
     Time at;
-    std::size_t room;
+    std::size_t lookup;
   };
 
   static constexpr Time kNotLoaded = -1;  // the cost of a value that was written
 
   Pools<Policy> pools_;
+  Stretches stretches_;
   Loads loads_;
   Pending pending_;
   std::vector<Clear> clears_;

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <array>
 
+#include "columns.hpp"
 #include "entry.hpp"
 #include "numbers.hpp"
 
@@ -41,13 +42,13 @@ struct Rules {  // what every read asks for comes first
   Time null_jitter = 0;  // as `jitter`, of `null_lifetime`
   Time hit_cost = 0;
 
-  bool keeps(Id value) const { return value != kNullValue || nulls != Nulls::skip; }
+  bool keeps(Id stretch) const { return !is_null(stretch) || nulls != Nulls::skip; }
 
   // The entry was asked for: its sliding lifetime begins anew.
   void use(Entry& entry, Time now) const { entry.dies_at = std::min(entry.ages_at, now + sliding); }
 
-  // A live null that the caller cannot tell from "not in the cache".
-  bool hides(const Entry& entry) const { return entry.value == kNullValue && nulls == Nulls::blind; }
+  // A null that the caller cannot tell from "not in the cache".
+  bool hides(Id stretch) const { return is_null(stretch) && nulls == Nulls::blind; }
 };
 
 }  // namespace vestigo

@@ -21,9 +21,9 @@ enum Count : std::size_t {
 };
 using Counts = std::array<std::int64_t, kCounts>;
 
-// Sums that may pass 64 bits: of loads' costs, of all reads' times, of stale ages; bytes x time held, and
-// held after the last hit.
-enum Sum : std::size_t { kOriginTime, kReadTime, kStaleAge, kHeld, kIdleHeld, kSums };
+// Sums that may pass 64 bits: of loads' costs, of all reads' times, of answers' ages, of stale ages; bytes x time held,
+// and held after the last hit.
+enum Sum : std::size_t { kOriginTime, kReadTime, kAnswerAge, kStaleAge, kHeld, kIdleHeld, kSums };
 using Sums = std::array<Int128, kSums>;
 
 // The most loads that one clock second, and one clock minute, saw.
@@ -90,10 +90,10 @@ struct Tally {
   Sums sums{};
   Time origin_time = 0;  // of the costs alone: they fit (see numbers.hpp)
   Level held;
-  Time longest_read = 0, oldest_stale = 0;  // while a replay runs: of the present slice, like the peaks of `held`
+  Time longest_read = 0, oldest_answer = 0, oldest_stale = 0;  // while a replay runs: of the present slice, like the peaks of `held`
   Surge surge;
   SurgeCount surge_count;
-  Histogram read_times, stale_ages;
+  Histogram read_times, answer_ages, stale_ages;
 
   // What is held is summed as if it left at the beginning of all times: less than nothing, up to
   // now. Then a change costs one product, and what is held now is added when the sum is asked for.
@@ -118,12 +118,14 @@ struct Tally {
     for (std::size_t i = 0; i < kCounts; ++i) counts[i] += other.counts[i];
     for (std::size_t i = 0; i < kSums; ++i) sums[i] += other.sums[i];
     read_times.add(other.read_times);
+    answer_ages.add(other.answer_ages);
     stale_ages.add(other.stale_ages);
   }
   void subtract(const Tally& other) {
     for (std::size_t i = 0; i < kCounts; ++i) counts[i] -= other.counts[i];
     for (std::size_t i = 0; i < kSums; ++i) sums[i] -= other.sums[i];
     read_times.subtract(other.read_times);
+    answer_ages.subtract(other.answer_ages);
     stale_ages.subtract(other.stale_ages);
   }
 };

@@ -1,8 +1,10 @@
 // vestigo/truth.hpp: what each row tells of its key's value at the origin. docs/semantics.md, "Truth".
 //
-// It depends on the trace alone, so it is worked out once and serves every replay.
+// It depends on the trace alone, so it is worked out once and serves every replay. The time between two changes of a key is a
+// stretch; stretches are numbered as they begin.
 #pragma once
 
+#include <algorithm>
 #include <unordered_set>
 #include <utility>
 #include <vector>
@@ -13,6 +15,7 @@ namespace vestigo {
 
 // A row as recorded: `version` is kNone and `found` negative where the row does not say.
 struct Row {
+  Time at = 0;
   std::uint8_t mark = kRead;  // kRead or kWrite
   Id key = 0;
   Id version = kNone;
@@ -25,28 +28,44 @@ class Truth {
   // that were seen be remembered.
   Truth(std::size_t keys, bool unnamed_writes) : keys_(keys), remember_(unnamed_writes) {}
 
-  // The value of the row's key from this row on. Adds kNames to `mark` where the row only names it.
-  Id see(const Row& row, std::uint8_t& mark) {
+  // What a row tells: its key's value from this row on, and in which stretch it lies.
+  struct Told {
+    Id value, stretch;
+    bool names = false;  // the row only gives the present value its name
+  };
+
+  Told see(const Row& row) {
     Key& key = keys_[static_cast<std::size_t>(row.key)];
     const Id now = row.mark == kWrite ? written(key, row) : shown(key, row);
-    if (row.mark == kRead && now >= 0 && key.value <= kFirstUnnamed && !(key.written && seen(row))) {
-      mark |= kNames;
+    const bool names = row.mark == kRead && now >= 0 && key.value <= kFirstUnnamed && !(key.written && seen(row));
+    if (names) {
       names_.emplace_back(key.value, now);
+      values_[Stretches::place(key.stretch)] = now;
+    } else if (now != key.value) {
+      if (key.value != kUnseen) ends_[Stretches::place(key.stretch)] = row.at;
+      key.stretch = begin(now);
     }
-    if (now != key.value) key = {now, row.mark == kWrite};
+    if (now != key.value) key = {now, key.stretch, row.mark == kWrite};
     if (remember_ && now >= 0 && row.version >= 0) seen_.insert(pair(row));
-    return now;
+    return {now, key.stretch, names};
   }
+
+  // As far as rows were seen. Valid until the next one is.
+  Stretches stretches() const { return {ends_.data(), values_.data()}; }
+  std::size_t count() const { return ends_.size(); }
 
   // (unnamed value, the version it turned out to be), in the order of the rows; each is told once.
   std::vector<std::pair<Id, Id>> take_names() { return std::exchange(names_, {}); }
 
-  // So many values without a version can still be told apart.
-  std::size_t left() const { return static_cast<std::size_t>(std::int64_t{next_unnamed_} - INT32_MIN); }
+  // So many values without a version can still be told apart, and so many stretches.
+  std::size_t left() const {
+    return std::min(static_cast<std::size_t>(std::int64_t{next_unnamed_} - INT32_MIN), static_cast<std::size_t>(INT32_MAX) - ends_.size());
+  }
 
  private:
   struct Key {
     Id value = kUnseen;
+    Id stretch = 0;
     bool written = false;  // an unnamed value came with a write, not with a read
   };
 
@@ -62,6 +81,13 @@ class Truth {
     return nothing_known ? next_unnamed_-- : key.value;
   }
 
+  Id begin(Id value) {
+    const auto number = static_cast<Id>(ends_.size());
+    ends_.push_back(kNever);
+    values_.push_back(value);
+    return value == kNullValue ? ~number : number;
+  }
+
   static std::uint64_t pair(const Row& row) {
     return static_cast<std::uint64_t>(row.key) << 32 | static_cast<std::uint32_t>(row.version);
   }
@@ -70,6 +96,8 @@ class Truth {
   std::vector<Key> keys_;
   std::unordered_set<std::uint64_t> seen_;
   std::vector<std::pair<Id, Id>> names_;
+  std::vector<Time> ends_;
+  std::vector<Id> values_;
   Id next_unnamed_ = kFirstUnnamed;
   bool remember_;
 };

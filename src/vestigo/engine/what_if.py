@@ -12,7 +12,7 @@ import numpy as np
 from vestigo.engine.native.batches import told
 from vestigo.engine.native.fill import Flags
 from vestigo.errors import TraceError
-from vestigo.rules import Plan, Rules, WhatIf
+from vestigo.rules import Plan, WhatIf
 from vestigo.rules.moments import Moments
 from vestigo.trace import Op, Trace
 from vestigo.trace.reading.columns import LARGEST
@@ -26,9 +26,7 @@ _COLUMNS = ("op", "lookup", "key", "size", "cost", "found", "version", "scope", 
 
 
 def applied(trace: Trace, plan: Plan) -> tuple[Trace, Plan]:
-    """What a plan is to be replayed on, and with what: its `what_if` is used up. On several nodes, caches of the
-    process become caches of the node.
-    """
+    """What a plan is to be replayed on, and with what: its `what_if` is used up."""
     what_if = plan.what_if
     if not what_if:
         return trace, plan
@@ -42,24 +40,12 @@ def applied(trace: Trace, plan: Plan) -> tuple[Trace, Plan]:
         trace = on_nodes(trace, what_if.nodes, what_if.spread)
     if what_if.restart_at is not None:
         trace = with_restarts(trace, what_if.restart_at, what_if.zone)
-    return trace, _used_up(plan, what_if)
+    return trace, _used_up(plan)
 
 
-def _used_up(plan: Plan, what_if: WhatIf) -> Plan:
-    def on_its_node(rules: Rules) -> Rules:
-        alone = what_if.nodes is not None and rules.per == "process"
-        return rules.model_copy(update={"per": "node"}) if alone else rules
-
-    return dataclasses.replace(
-        plan,
-        rules=on_its_node(plan.rules),
-        lookups={name: on_its_node(rules) for name, rules in plan.lookups.items()},
-        keys={
-            name: {pattern: on_its_node(rules) for pattern, rules in each.items()} for name, each in plan.keys.items()
-        },
-        candidates={name: _used_up(one, what_if) for name, one in plan.candidates.items()},
-        what_if=WhatIf(),
-    )
+def _used_up(plan: Plan) -> Plan:
+    candidates = {name: _used_up(one) for name, one in plan.candidates.items()}
+    return dataclasses.replace(plan, candidates=candidates, what_if=WhatIf())
 
 
 def on_nodes(trace: Trace, nodes: int, spread: str = "in turn") -> Trace:

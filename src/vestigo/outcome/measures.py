@@ -2,12 +2,16 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 from vestigo.outcome.spans import Spans
 
 CAUSES = tuple("first scope evicted aged idle clock dropped cleared restarted null refused forced loading".split())
 """Why a read was a miss, in the order of docs/semantics.md."""
+
+Changes = Literal["nowhere", "in reads", "in writes"]
+"""How a trace shows that values change: not at all; by the versions of reads alone, so that each is seen late; or by
+writes and removes."""
 
 _COUNTS = (
     "stale_hits joined_stale ghosts nulls_read nulls_hit loads background_loads batched evictions expirations drops "
@@ -54,11 +58,24 @@ class Measures:
     read_time_ns: int
     longest_read_ns: int
     read_times: Spans
+    uncached_time_ns: int
+    """What all its reads would have waited without a cache."""
+    answer_age_ns: int
+    """How old the hits' answers were, added up: the time since what was given was loaded, or put there by a write."""
+    oldest_answer_ns: int
+    answer_ages: Spans
     stale_age_ns: int
     oldest_stale_ns: int
     stale_ages: Spans
     surge_second: int
     surge_minute: int
+    changes: Changes
+    """How the trace shows that values change."""
+
+    @property
+    def stale_known(self) -> bool:
+        """Whether the trace shows changes: where it does not, no answer is known to be stale or fresh."""
+        return self.changes != "nowhere"
 
     @property
     def misses(self) -> int:
@@ -98,14 +115,25 @@ class Measures:
         """Share of byte-seconds that were spent on entries after their last hit."""
         return _share(self.idle_byte_ns, self.held_byte_ns)
 
+    @property
+    def time_saved(self) -> float:
+        """Seconds that readers waited less than they would have without a cache; negative, where they waited longer."""
+        return (self.uncached_time_ns - self.read_time_ns) / 1e9
+
     def read_time(self, percentile: float | None = None) -> float:
-        """Seconds that a read took: the mean, or a percentile within 1%."""
+        """Seconds that a read took: the mean, or a percentile: exact where few distinct spans occurred, else within 1%."""
         if percentile is None:
             return _share(self.read_time_ns, self.reads) / 1e9
         return min(self.read_times.percentile(percentile), self.longest_read_ns) / 1e9
 
+    def answer_age(self, percentile: float | None = None) -> float:
+        """Seconds since the answer of a hit was loaded, or put there by a write: the mean, or a percentile."""
+        if percentile is None:
+            return _share(self.answer_age_ns, self.hits) / 1e9
+        return min(self.answer_ages.percentile(percentile), self.oldest_answer_ns) / 1e9
+
     def stale_age(self, percentile: float | None = None) -> float:
-        """Seconds since the truth had changed at a stale hit: the mean, or a percentile within 1%."""
+        """Seconds since the truth had changed at a stale hit: the mean, or a percentile."""
         if percentile is None:
             return _share(self.stale_age_ns, self.stale_hits) / 1e9
         return min(self.stale_ages.percentile(percentile), self.oldest_stale_ns) / 1e9
@@ -131,7 +159,10 @@ class Measures:
                 **{f"p{p}": self.read_time(p) for p in (50, 95, 99)},
                 "max": self.longest_read_ns / 1e9,
             },
+            "time_saved": self.time_saved,
             "origin_time": self.origin_time_ns / 1e9,
+            "answer_age": {"mean": self.answer_age(), "p95": self.answer_age(95), "max": self.oldest_answer_ns / 1e9},
+            "stale_known": self.stale_known,
             "stale_age": {"mean": self.stale_age(), "p95": self.stale_age(95), "max": self.oldest_stale_ns / 1e9},
             "surge": {"second": self.surge_second, "minute": self.surge_minute},
         }

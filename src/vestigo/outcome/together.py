@@ -10,7 +10,9 @@ import numpy as np
 from vestigo.outcome.measures import Measures
 from vestigo.outcome.spans import Spans
 
-_MOSTS = {"entries_peak", "memory_peak", "longest_read_ns", "oldest_stale_ns", "surge_second", "surge_minute"}
+_MOSTS = set(
+    "entries_peak memory_peak longest_read_ns oldest_answer_ns oldest_stale_ns surge_second surge_minute".split()
+)
 """Of these the largest counts. A minute that lies in two stretches counts with the larger part of its calls."""
 
 
@@ -23,6 +25,8 @@ def _joined(name: str, parts: Sequence[Measures]) -> Any:
     values = [getattr(part, name) for part in parts]
     if name in _MOSTS:
         return max(values)
+    if name == "changes":
+        return values[0]
     if name == "misses_by_cause":
         return dict(sum((Counter(each) for each in values), Counter()))
     if isinstance(values[0], Spans):

@@ -67,8 +67,8 @@ class Rules(PoolRules):
 
     # Whose cache
 
-    per: Literal["process", "node", "scope"] = "process"
-    """Who has a cache of their own: all events together, each node, each scope."""
+    per: Literal["node", "all", "scope"] = "node"
+    """Who has a cache of their own: each node that the trace names, all rows together, or each scope."""
     tell_nodes: Literal["nothing", "drop", "copy"] = "nothing"
     """What a write on one node does to the entries of the others."""
     tell_delay: Span = Duration(0)

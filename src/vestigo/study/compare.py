@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from vestigo.engine.job import Job, assume, job
 from vestigo.engine.native.batches import make_ready
+from vestigo.engine.native.entries import entries_for
 from vestigo.engine.replay import Engine, run
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
@@ -150,5 +151,5 @@ def references(trace: Trace, plan: Plan, settings: Sequence[Plan]) -> list[Calla
 def prepare(trace: Trace, jobs: Iterable[Job]) -> None:
     """What the native engine works out once for all replays, before threads ask for it."""
     if len(trace):
-        for assumed in {one.assumed for one in jobs}:
-            make_ready(trace, assumed)
+        for assumed, entries in {(one.assumed, entries_for(trace, one.rooms)) for one in jobs}:
+            make_ready(trace, assumed, entries)

@@ -79,7 +79,7 @@ def _owners(trace: Trace, work: Job) -> np.ndarray:
     """Whose entry each event is about. Nodes that copy what is written are one."""
     rules = [room.rules for room in work.rooms.rooms[: len(trace.lookups)]]
     copies = any(room.rules.tell_nodes == "copy" for room in work.rooms.rooms)
-    per = np.array(["process" if copies and one.per == "node" else one.per for one in rules])[trace.lookup]
+    per = np.array(["all" if copies and one.per == "node" else one.per for one in rules])[trace.lookup]
     return np.where(per == "node", trace.node + 1, np.where(per == "scope", trace.scope + 1, 0))
 
 

@@ -18,6 +18,7 @@ import numpy as np
 
 from vestigo.engine.job import Assumed, assume, first_counted, job, slicing
 from vestigo.engine.native.batches import filler, make_ready, told
+from vestigo.engine.native.entries import entries_of
 from vestigo.engine.replay import run
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
@@ -103,7 +104,7 @@ class _Sample:
             if by_bytes[name]:
                 size[rows] *= self.bytes[rows] + overheads[name]
         trace = dataclasses.replace(self.trace, size=size)
-        make_ready(trace, assume(trace, Plan()))
+        make_ready(trace, assume(trace, Plan()), entries_of(trace))
         return trace, means
 
 

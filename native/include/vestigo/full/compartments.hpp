@@ -1,8 +1,8 @@
 // vestigo/full/compartments.hpp: what is held where. A compartment is a pool of the plan as one process, node or scope has it; a slot is a
 // key in a compartment.
 //
-// The slots of the process come first, one a key, if some pool is the process's; then those of nodes, one a key and node; then those of the scopes that are
-// under way, which are used again when a scope is over.
+// The first slots are the entries that were announced: of keys, or of keys on nodes. Then come those of the scopes that are under way, which are used
+// again when a scope is over.
 #pragma once
 
 #include <algorithm>
@@ -20,7 +20,6 @@ namespace vestigo::full {
 struct alignas(64) Slot {
   Id key = kNone;
   Id compartment = kNone;
-  Id value = kNone;         // what is held (see keys.hpp)
   Id before = kNone, after = kNone;  // neighbours among what the compartment holds
   Id sibling = kNone;       // the next slot of the same scope
   Id first_load = kNone, last_load = kNone;  // under way, in the order in which they began
@@ -54,29 +53,28 @@ class Compartments {
         setting_(setting),
         notes_(setting.pools, slots.size(), policy::kHubs * all.size()),
         nodes_(setting.nodes + 1) {
-    const auto keys = setting.key_rooms.size();
-    node_base_ = has(setting, Per::process) ? keys : 0;
-    const std::size_t scope_base = node_base_ + (has(setting, Per::node) ? keys * nodes_ : 0);
-    for (std::size_t slot = slots.size(); slot > scope_base; --slot) free_slots_.push_back(static_cast<Id>(slot - 1));
+    const auto announced = setting.entry_rooms.size();
+    for (std::size_t slot = slots.size(); slot > announced; --slot) free_slots_.push_back(static_cast<Id>(slot - 1));
     Id next = 0;
     for (std::size_t pool = 0; pool < setting.pools.size(); ++pool) {
       first_.push_back(next);
       const Per per = setting.per[pool];
-      if (per == Per::process) open(next++, pool, 0);
+      if (per == Per::all) open(next++, pool, 0);
       for (std::size_t node = 0; per == Per::node && node < nodes_; ++node, ++next) {
         if (node > 0 || setting.unnamed_node) open(next, pool, static_cast<Id>(node));
       }
     }
     for (auto id = static_cast<Id>(all.size()); id > next; --id) free_.push_back(id - 1);
     of_scope_.resize(setting.pools.size());
-    for (std::size_t key = 0; key < keys; ++key) settle(static_cast<Id>(key), setting.rooms[static_cast<std::size_t>(setting.key_rooms[key])].pool);
+    const bool tells = std::any_of(setting.rooms.begin(), setting.rooms.end(), [](const RoomRules& room) { return room.tell_nodes != TellNodes::nothing; });
+    for (std::size_t entry = 0; entry < announced; ++entry) settle(static_cast<Id>(entry), setting.rooms[static_cast<std::size_t>(setting.entry_rooms[entry])].pool, tells);
   }
 
   // The compartment of a pool that a row is about; none, if it names no node and readers always do.
   Id of(Id pool, Id node, Id scope) {
     const auto place = static_cast<std::size_t>(pool);
     switch (setting_.per[place]) {
-      case Per::process:
+      case Per::all:
         return first_[place];
       case Per::node:
         return node >= 0 || setting_.unnamed_node ? first_[place] + node + 1 : kNone;
@@ -85,24 +83,22 @@ class Compartments {
     }
   }
 
-  // The slot of a key. In a scope it may be a new one.
-  Id slot(Id key, Id compartment) {
-    const Compartment& one = at(compartment);
-    switch (setting_.per[static_cast<std::size_t>(one.pool)]) {
-      case Per::process:
-        return key;
-      case Per::node:
-        return node_slot(key, one.number);
-      default:
-        return scope_slot(key, compartment);
-    }
+  Id key_of(Id entry) const { return setting_.entry_keys.empty() ? entry : setting_.entry_keys[static_cast<std::size_t>(entry)]; }
+
+  // The slot of an entry in its compartment. In a scope it may be a new one.
+  Id slot(Id entry, Id compartment) {
+    return setting_.per[static_cast<std::size_t>(at(compartment).pool)] == Per::scope ? scope_slot(key_of(entry), compartment) : entry;
   }
 
-  // Fetches the slot of a key before it is needed, where that depends on no more than the row.
-  [[gnu::always_inline]] void fetch(Id pool, Id key, Id node) const {
-    const Per per = setting_.per[static_cast<std::size_t>(pool)];
-    if (per == Per::scope) return;
-    fetch(per == Per::node ? node_slot(key, node + 1) : key);
+  // The slot of a key on another node; kNone, where nothing of it can be.
+  Id slot_elsewhere(Id key, Id compartment) const {
+    const Id* const found = slot_of_.find(pair(key, compartment));
+    return found == nullptr ? kNone : *found;
+  }
+
+  // Fetches an entry's slot before it is needed, where that depends on no more than the row.
+  [[gnu::always_inline]] void fetch_entry(Id pool, Id entry) const {
+    if (setting_.per[static_cast<std::size_t>(pool)] != Per::scope) fetch(entry);
   }
   [[gnu::always_inline]] void fetch(Id slot) const {
     __builtin_prefetch(&entries[slot], 1);
@@ -139,7 +135,7 @@ class Compartments {
         next = slot_at(slot).sibling;
         slot_of_.erase(pair(slot_at(slot).key, id));
         slot_at(slot) = {.watch = slot_at(slot).watch};
-        entries[slot].cause = kFirst;
+        entries[slot].miss_out(kFirst);
         free_slots_.push_back(slot);
       }
       over.policy.reset();
@@ -179,12 +175,11 @@ class Compartments {
   }
 
   static std::size_t count_slots(const Setting& setting) {
-    const std::size_t keys = setting.key_rooms.size();
-    return keys * ((has(setting, Per::process) ? 1 : 0) + (has(setting, Per::node) ? setting.nodes + 1 : 0)) + (has(setting, Per::scope) ? setting.scope_slots : 0);
+    return setting.entry_rooms.size() + (has(setting, Per::scope) ? setting.scope_slots : 0);
   }
   static std::size_t count_compartments(const Setting& setting) {
     std::size_t count = 0;
-    for (const Per per : setting.per) count += per == Per::process ? 1 : per == Per::node ? setting.nodes + 1 : setting.scopes_at_once;
+    for (const Per per : setting.per) count += per == Per::all ? 1 : per == Per::node ? setting.nodes + 1 : setting.scopes_at_once;
     return count;
   }
 
@@ -211,14 +206,14 @@ class Compartments {
     return id;
   }
 
-  Id node_slot(Id key, Id number) const { return static_cast<Id>(node_base_ + static_cast<std::size_t>(key) * nodes_) + number; }
-
-  // Says whose slots those of a key are, but for scopes'.
-  void settle(Id key, Id pool) {
+  // Says whose slot an entry's is, unless scopes have their own; and where there is news of writes, finds it by key and node.
+  void settle(Id entry, Id pool, bool tells) {
     const Per per = setting_.per[static_cast<std::size_t>(pool)];
-    const Id first = first_[static_cast<std::size_t>(pool)];
-    if (per == Per::process) take(key, key, first);
-    for (Id node = 0; per == Per::node && node < static_cast<Id>(nodes_); ++node) take(node_slot(key, node), key, first + node);
+    if (per == Per::scope) return take(entry, key_of(entry), kNone);
+    const Id node = per == Per::node && !setting_.entry_nodes.empty() ? setting_.entry_nodes[static_cast<std::size_t>(entry)] : 0;
+    const Id compartment = first_[static_cast<std::size_t>(pool)] + node;
+    take(entry, key_of(entry), compartment);
+    if (tells && per == Per::node) slot_of_.set(pair(key_of(entry), compartment), entry);
   }
 
   void take(Id slot, Id key, Id compartment) {
@@ -239,10 +234,10 @@ class Compartments {
 
   const Setting& setting_;
   policy::Notes notes_;
-  std::size_t nodes_, node_base_ = 0;
+  std::size_t nodes_;
   std::vector<Id> first_;             // of each pool
   std::vector<IdMap> of_scope_;       // by pool: the compartment of each scope under way
-  Map<std::uint64_t, Id> slot_of_;    // of a key in a scope's compartment
+  Map<std::uint64_t, Id> slot_of_;    // of a key in a scope's compartment, or on a node
   std::vector<Id> free_, free_slots_;
   std::uint32_t generations_ = 0;
 };

@@ -22,10 +22,21 @@ class Holdings {
   Agenda agenda;
 
   Holdings(Setting asked, Slices slices)
-      : setting(std::move(asked)), ledger(setting.lookups, std::move(slices)), keys(setting.key_rooms), here(setting), agenda(setting.clears, here.slots) {}
+      : setting(std::move(asked)), ledger(setting.lookups, std::move(slices)), keys(setting.keys), here(setting), agenda(setting.clears, here.slots) {
+    has_keys_.resize(setting.rooms.size());
+    for (const Id room : setting.entry_rooms) has_keys_[static_cast<std::size_t>(room)] = true;
+    if (here.slots.size() > setting.entry_rooms.size()) {
+      key_rooms_.resize(setting.keys);
+      for (std::size_t entry = 0; entry < setting.entry_rooms.size(); ++entry) key_rooms_[static_cast<std::size_t>(here.key_of(static_cast<Id>(entry)))] = setting.entry_rooms[entry];
+    }
+  }
 
-  const RoomRules& room_of(Id key) const { return setting.rooms[static_cast<std::size_t>(keys[key].room)]; }
-  const RoomRules& room_at(Id slot) { return room_of(here.slot_at(slot).key); }
+  const RoomRules& room_of(Id entry) const { return setting.rooms[static_cast<std::size_t>(setting.entry_rooms[static_cast<std::size_t>(entry)])]; }
+  Id room_number(Id slot) const {
+    const auto place = static_cast<std::size_t>(slot);
+    return place < setting.entry_rooms.size() ? setting.entry_rooms[place] : key_rooms_[static_cast<std::size_t>(here.slots[place].key)];
+  }
+  const RoomRules& room_at(Id slot) const { return setting.rooms[static_cast<std::size_t>(room_number(slot))]; }
   Tally& tally(const RoomRules& room) { return ledger.tally(static_cast<std::size_t>(room.lookup)); }
 
   // When the trace begins, from which steps count.
@@ -36,24 +47,25 @@ class Holdings {
     Entry& entry = here.entries[load.slot];
     Slot& slot = here.slot_at(load.slot);
     Compartment& one = here.at(slot.compartment);
-    const bool null = keys.is_null(slot.key, load.value);
-    keys[slot.key].known = 1;
-    if (null && room.nulls == Nulls::skip) {
-      if (!entry.held()) entry.cause = kNull;
+    const bool null = is_null(load.stretch);
+    if (!room.keeps(load.stretch)) {
+      if (!entry.held()) entry.miss_out(kNull);
       return false;
     }
     if (entry.held()) leave(room, load.slot, kRefused, kSuperseded, now);
     const Bytes bytes = load.size + room.entry_overhead;
     if (!passes(room, load) || !accepts(one, bytes)) {
       ++tally(room).counts[kRefusals];
-      entry.cause = kRefused;
+      entry.miss_out(kRefused);
       return false;
     }
     make_room(one, load.slot, bytes, room.pinned, now);
     entry.ages_at = load.loaded_at + lifetime(room, slot.key, null);
     slot.clock_at = first_after(room.expires_at, load.loaded_at);
     slot.refresh_at = room.refresh_to == 0 ? kNever : load.loaded_at + share(entry.ages_at - load.loaded_at, room.refresh_of, room.refresh_to);
-    slot.value = load.value;
+    entry.loaded_at = load.loaded_at;
+    entry.stretch = load.stretch;
+    keys[slot.key].loaded = 1;
     use(room, load.slot, load.loaded_at);
     entry.idle_since = now;
     entry.bytes = bytes;
@@ -106,7 +118,7 @@ class Holdings {
     for (std::size_t pool = 0; pool < setting.pools.size(); ++pool) {
       bool some = false, whole = true;
       for (std::size_t room = 0; room < setting.rooms.size(); ++room) {
-        if (static_cast<std::size_t>(setting.rooms[room].pool) != pool) continue;
+        if (static_cast<std::size_t>(setting.rooms[room].pool) != pool || !has_keys_[room]) continue;
         const bool going = goes(static_cast<Id>(room));
         some |= going;
         whole &= going;
@@ -114,7 +126,7 @@ class Holdings {
       if (!some) continue;
       here.each(pool, node, [&](Id compartment) {
         Compartment& one = here.at(compartment);
-        for (const Id slot : here.held(one, [&](Id id) { return goes(keys[here.slot_at(id).key].room); })) leave(room_at(slot), slot, cause, count, now);
+        for (const Id slot : here.held(one, [&](Id id) { return goes(room_number(id)); })) leave(room_at(slot), slot, cause, count, now);
         if (whole) here.renew(one);
       });
     }
@@ -146,8 +158,7 @@ class Holdings {
   Time lifetime(const RoomRules& room, Id key, bool null) {
     const std::uint64_t number = keys[key].kept++;
     const Time longest = null ? room.null_lifetime : room.absolute, varies = null ? room.null_jitter : room.jitter;
-    if (varies == 0) return longest;
-    return longest - static_cast<Time>(draw_below(mix(mix(static_cast<std::uint64_t>(key)) + number * kStep), static_cast<std::uint64_t>(varies) + 1));
+    return varies == 0 ? longest : longest - draw_shortfall(key, number, varies);
   }
 
   static Time first_after(const std::vector<Time>& moments, Time at) {
@@ -201,15 +212,14 @@ class Holdings {
     ++own.counts[count];
     ledger.idle(own, entry.bytes, entry.idle_since, now);
     ledger.hold(own, -1, -entry.bytes, now);
-    entry.unset(Entry::kHeld);
-    entry.dies_at = kGone;
-    entry.cause = cause;
+    entry.vacate(cause, expiry(room, id));
   }
 
-  // When an entry that is not touched goes, where the rules collect what has expired.
+  // When an entry that is not touched goes, where the rules collect what has expired and is not served any more.
   Time collected_at(const RoomRules& room, const Entry& entry, Time now) const {
-    if (entry.dies_at > kLatest - room.serve_stale) return kNever;
-    const Time at = std::max(entry.dies_at + room.serve_stale, now);
+    const Time served = room.hides(entry.stretch) ? 0 : room.serve_stale;
+    if (entry.dies_at > kLatest - served) return kNever;
+    const Time at = std::max(entry.dies_at + served, now);
     if (room.collect == Collect::prompt) return at;
     return start_ + (at - start_ + room.collect_every - 1) / room.collect_every * room.collect_every;
   }
@@ -223,6 +233,8 @@ class Holdings {
   }
 
   Time start_ = 0;
+  std::vector<bool> has_keys_;   // by room
+  std::vector<Id> key_rooms_;    // where scopes have slots of their own
 };
 
 inline bool Holdings::check() {

@@ -13,7 +13,7 @@ struct Load {
   Time ends_at = 0, loaded_at = 0, cost = 0;
   Bytes size = 0;
   Id slot = kNone;  // kNone: it was given up
-  Id value = kNone;
+  Id stretch = 0;  // in which it was the truth
   Id before = kNone, after = kNone;  // of the same slot
   bool raced = false;                // a drop arrived since it began
 };

@@ -19,7 +19,7 @@ class Replay {
  public:
   Replay(Setting setting, Slices slices) : held_(std::move(setting), std::move(slices)) {}
 
-  void open(const Columns&) {}
+  void open(const Columns& columns) { stretches_ = columns.stretches; }
 
   // Replays the events [begin, end) of a batch.
   void feed(const Columns& columns, std::size_t begin, std::size_t end) {
@@ -87,9 +87,8 @@ class Replay {
   [[gnu::always_inline]] void fetch_ahead(const Columns& columns, std::size_t i, std::size_t end) {
     if (i + kFarAhead >= end) return;
     if (i % kBlock == 0) fetch_columns(columns, i + kFarAhead);
-    held_.keys.fetch(columns.key[i + 2 * kAhead]);
-    const Id key = columns.key[i + kAhead];
-    held_.here.fetch(held_.room_of(key).pool, key, columns.node[i + kAhead]);
+    const Id entry = columns.key[i + kAhead];
+    held_.here.fetch_entry(held_.room_of(entry).pool, entry);
   }
 
   void step(const Columns& columns, std::size_t i, Time now) {
@@ -101,13 +100,12 @@ class Replay {
       case kRestart:
         return restart(node, now);
     }
-    const Id key = columns.key[i];
-    const RoomRules& room = held_.room_of(key);
+    const Id entry = columns.key[i];
+    const RoomRules& room = held_.room_of(entry);
     const Id compartment = held_.here.of(room.pool, node, columns.scope[i]);
-    held_.keys.learn(held_.keys[key], columns.value[i], mark, now);
-    const Id slot = compartment == kNone ? kNone : held_.here.slot(key, compartment);
+    const Id slot = compartment == kNone ? kNone : held_.here.slot(entry, compartment);
     if (columns.next_read != nullptr && slot != kNone && !room.pinned) held_.here.at(compartment).policy->coming(slot, columns.next_read[i]);
-    if ((mark & kOp) == kWrite) return write(columns, i, room, slot, now);
+    if ((mark & kOp) == kWrite || (mark & kOp) == kElsewhere) return write(columns, i, room, slot, now);
     if (slot == kNone) return;
     if ((mark & kOp) == kPreload) return preload(columns, i, room, slot, now);
     read(columns, i, room, slot, (mark & kForced) || room.drop_first, now);
@@ -117,9 +115,9 @@ class Replay {
 
   void read(const Columns& columns, std::size_t i, const RoomRules& room, Id slot, bool forced, Time now) {
     const Entry& entry = held_.here.entries[slot];
-    if (held_.keys[columns.key[i]].name == kNullValue) ++held_.tally(room).counts[kNullsRead];
+    if (is_null(columns.stretch[i])) ++held_.tally(room).counts[kNullsRead];
     const bool serves = !forced && entry.held() && now - room.serve_stale < entry.dies_at;
-    if (serves && !(room.nulls == Nulls::blind && held_.keys.is_null(columns.key[i], at(slot).value))) return hit(columns, i, room, slot, now);
+    if (serves && !room.hides(entry.stretch)) return hit(columns, i, room, slot, now);
     if (is_loading(slot) && room.overlap == Overlap::join && !forced) return join(columns, i, room, slot, now);
     miss(columns, i, room, slot, forced, now);
   }
@@ -132,11 +130,12 @@ class Replay {
     ++own.counts[kHits];
     own.counts[kBytesHit] += size;
     held_.ledger.took(own, room.hit_cost + static_cast<Time>(std::min<Int128>(Int128{size} * room.hit_cost_per_kib / 1024, kMostCost)));
-    const bool null = held_.keys.is_null(slot.key, slot.value);
+    held_.ledger.answer(own, now - entry.loaded_at);
+    const bool null = is_null(entry.stretch);
     if (null) ++own.counts[kNullsHit];
-    if (!held_.keys.is_present(slot.key, slot.value)) {
+    if (columns.is_stale(entry.stretch, i)) {
       if (null) ++own.counts[kGhosts];
-      held_.ledger.stale_hit(own, now - held_.keys.changed_at(slot.value));
+      held_.ledger.stale_hit(own, now - stretches_.end(entry.stretch));
     }
     const bool live = entry.live(now);
     if (live) held_.use(room, id, now);
@@ -153,15 +152,15 @@ class Replay {
     ++own.counts[kJoined];
     own.counts[kBytesMissed] += columns.size[i];
     held_.ledger.took(own, first.ends_at - now);
-    if (!held_.keys.is_present(columns.key[i], first.value)) ++own.counts[kJoinedStale];
+    if (columns.is_stale(first.stretch, i)) ++own.counts[kJoinedStale];
   }
 
   void miss(const Columns& columns, std::size_t i, const RoomRules& room, Id id, bool forced, Time now) {
     const Entry& entry = held_.here.entries[id];
     Tally& own = held_.tally(room);
     const Time cost = columns.cost[i];
-    Cause cause = entry.held() ? absence(room, id, now) : entry.cause;
-    if (cause == kFirst && held_.keys[columns.key[i]].known) cause = kScope;
+    Cause cause = entry.held() ? absence(room, id, now) : entry.absence(now);
+    if (cause == kFirst && held_.keys[at(id).key].loaded) cause = kScope;
     if (forced) cause = kForcedMiss;
     if (is_loading(id) && room.overlap == Overlap::repeat) cause = kLoading;
     if (!shares_call(columns.scope[i], room, cost, now)) held_.ledger.load(own, cost, now);
@@ -211,6 +210,7 @@ class Replay {
 
   void begin(const Columns& columns, std::size_t i, const RoomRules& room, Id slot, Time now) {
     const Load load = coming(columns, i, slot, now);
+    held_.keys[at(slot).key].loaded = 1;
     if (load.cost == 0 || !held_.setting.timed) {
       held_.store(room, load, now);
     } else {
@@ -221,7 +221,7 @@ class Replay {
   // What an event's load, or its write, brings into a slot.
   Load coming(const Columns& columns, std::size_t i, Id slot, Time now) const {
     const Time cost = columns.cost[i];
-    return {.ends_at = now + cost, .loaded_at = now, .cost = cost, .size = columns.size[i], .slot = slot, .value = truth(columns, i)};
+    return {.ends_at = now + cost, .loaded_at = now, .cost = cost, .size = columns.size[i], .slot = slot, .stretch = columns.stretch[i]};
   }
 
   void finish(Id place, Time now) {
@@ -236,7 +236,7 @@ class Replay {
 
   void write(const Columns& columns, std::size_t i, const RoomRules& room, Id slot, Time now) {
     const Load written = coming(columns, i, slot, now);
-    const bool keeps = !held_.keys.is_null(columns.key[i], written.value) || room.nulls != Nulls::skip;
+    const bool keeps = room.keeps(written.stretch);
     if (slot != kNone && room.on_write != OnWrite::leave) {
       if (room.on_write == OnWrite::drop || !keeps) {
         drop(room, slot, now);
@@ -244,7 +244,7 @@ class Replay {
         count_background(room, written.cost, now);
       }
     }
-    if (room.tell_nodes != TellNodes::nothing) tell(room, columns.key[i], columns.node[i], written, now);
+    if (room.tell_nodes != TellNodes::nothing) tell(room, held_.here.key_of(columns.key[i]), columns.node[i], written, now);
   }
 
   void drop(const RoomRules& room, Id slot, Time now) {
@@ -257,7 +257,8 @@ class Replay {
     held_.here.each(static_cast<std::size_t>(room.pool), kNone, [&](Id compartment) {
       if (held_.here.at(compartment).number == node + 1) return;
       Load message = written;
-      message.slot = held_.here.slot(key, compartment);
+      message.slot = held_.here.slot_elsewhere(key, compartment);
+      if (message.slot == kNone) return;  // nothing is there, or comes there
       if (room.tell_delay == 0) return hear(message, now);
       held_.agenda.add(now + room.tell_delay, Kind::message, loads_.put(message));
     });
@@ -265,8 +266,7 @@ class Replay {
 
   void hear(const Load& message, Time now) {
     const RoomRules& room = held_.room_at(message.slot);
-    const bool keeps = !held_.keys.is_null(at(message.slot).key, message.value) || room.nulls != Nulls::skip;
-    if (room.tell_nodes == TellNodes::copy && keeps) {
+    if (room.tell_nodes == TellNodes::copy && room.keeps(message.stretch)) {
       held_.store(room, message, now, true);
     } else {
       drop(room, message.slot, now);
@@ -281,25 +281,25 @@ class Replay {
   }
 
   void restart(Id node, Time now) {
+    std::vector<Id> given_up;
     for (std::size_t pool = 0; pool < held_.setting.pools.size(); ++pool) {
       held_.here.each(pool, node, [&](Id compartment) {
         loads_.each_slot([&](Id slot) {
-          if (at(slot).compartment == compartment) give_up_loads(slot, kRestarted);
+          if (at(slot).compartment == compartment && loads_.give_up(at(slot))) given_up.push_back(slot);
         });
       });
     }
     held_.empty([&](Id room) { return !held_.setting.rooms[static_cast<std::size_t>(room)].survives_restart; }, node, kRestarted, kLost, now);
-  }
-
-  void give_up_loads(Id slot, Cause cause) {
-    if (loads_.give_up(at(slot))) held_.here.entries[slot].cause = cause;
+    for (const Id slot : given_up) {
+      if (!held_.here.entries[slot].held()) held_.here.entries[slot].miss_out(kRestarted);
+    }
   }
 
   // What a scope held is freed after its last row.
   void end_scope(Id scope, Time now) {
     if (held_.setting.last_rows[static_cast<std::size_t>(scope + 1)] != rows_) return;
     held_.here.close_scope(scope, [&](Id compartment) {
-      for (Id slot = held_.here.at(compartment).first_slot; slot != kNone; slot = at(slot).sibling) give_up_loads(slot, kFirst);
+      for (Id slot = held_.here.at(compartment).first_slot; slot != kNone; slot = at(slot).sibling) loads_.give_up(at(slot));
       held_.free(compartment, now);
     });
     for (std::size_t lookup = 0; batches_.size() > 0 && lookup < held_.setting.lookups; ++lookup) batches_.forget(who(static_cast<Id>(lookup), scope));
@@ -308,9 +308,9 @@ class Replay {
   static std::uint64_t who(Id lookup, Id by) { return static_cast<std::uint64_t>(lookup) << 32 | static_cast<std::uint32_t>(by); }
   Slot& at(Id slot) { return held_.here.slot_at(slot); }
   bool is_loading(Id slot) { return at(slot).first_load != kNone; }
-  Id truth(const Columns& columns, std::size_t i) const { return held_.keys[columns.key[i]].value; }
 
   Holdings held_;
+  Stretches stretches_;
   Loads loads_;
   Calls batches_, preloads_;
   Time slice_end_ = kNever;

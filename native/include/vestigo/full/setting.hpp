@@ -8,7 +8,7 @@
 
 namespace vestigo::full {
 
-enum class Per : std::uint8_t { process, node, scope };
+enum class Per : std::uint8_t { all, node, scope };
 enum class TellNodes : std::uint8_t { nothing, drop, copy };
 enum class Collect : std::uint8_t { touch, prompt, every };
 
@@ -33,7 +33,10 @@ struct RoomRules : Rules {
 };
 
 struct Setting {
-  std::vector<Id> key_rooms{};
+  std::vector<Id> entry_rooms{};            // of every key; or, where nodes have caches of their own, of every key on a node
+  std::vector<Id> entry_keys{};             // whose entry it is,
+  std::vector<Id> entry_nodes{};            // and where: 0 for rows that name no node, or for all rows
+  std::size_t keys = 0;
   std::vector<RoomRules> rooms{};
   std::vector<std::vector<Time>> clears{};  // by room, ascending
   std::vector<PoolRules> pools{};

@@ -4,6 +4,8 @@
 // that are never read again the least recently used goes first.
 #pragma once
 
+#include <utility>
+
 #include "ranking.hpp"
 
 namespace vestigo::policy {
@@ -16,8 +18,7 @@ class Belady {
 
   // An event of the key happens; `next` is the number of its next read.
   void coming(Id id, std::int64_t next) {
-    home_.note(id).number = -next;
-    if (home_.entries[id].held()) ranking_.renew(id, -next);
+    if (std::exchange(home_.note(id).number, -next) != -next && home_.entries[id].held()) ranking_.renew(id, -next);
   }
   void arriving(Id, Bytes) {}
   void placed(Id id, Time, Time) {

@@ -2,7 +2,7 @@
 // fewer than K, the least recently used of them first.
 //
 // E. J. O'Neil, P. E. O'Neil, G. Weikum, "The LRU-K page replacement algorithm for database disk buffering", SIGMOD 1993. References are
-// remembered for the paper's retained information period after the last one, also of keys that are not held. Every
+// remembered while the entry is held, and for the paper's retained information period after the last one. Every
 // reference counts: the paper's correlated references are those of one transaction, which a trace does not know.
 #pragma once
 
@@ -17,19 +17,19 @@ class LruK {
   explicit LruK(const Home& home) : home_(home), ranking_(home) {}
 
   void arriving(Id, Bytes) {}
-  void placed(Id id, Time, Time now) { ranking_.push(id, refer(id, now)); }
-  void hit(Id id, Time now) { ranking_.renew(id, refer(id, now)); }
+  void placed(Id id, Time, Time now) { ranking_.push(id, refer(id, now, home_.numbers[1])); }
+  void hit(Id id, Time now) { ranking_.renew(id, refer(id, now, INT64_MAX)); }  // of an entry nothing is forgotten
   void left(Id id) { ranking_.take(id); }
   Id evict() { return ranking_.take_lowest(); }
   Id any() const { return ranking_.any(); }
 
  private:
-  // Takes in a reference; gives the moment of the K-th last.
-  Time refer(Id id, Time now) {
+  // Takes in a reference, where the one before is remembered for so long; gives the moment of the K-th last.
+  Time refer(Id id, Time now, Time retained) {
     Note& note = home_.note(id);
     Time* const times = home_.references(id);
     const auto depth = static_cast<std::size_t>(home_.numbers[0]);
-    const bool known = note.where != 0 && now - times[0] <= home_.numbers[1];
+    const bool known = note.where != 0 && now - times[0] <= retained;
     if (!known) std::fill_n(times, depth, kGone);
     note.where = 1;
     std::copy_backward(times, times + depth - 1, times + depth);

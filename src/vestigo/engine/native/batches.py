@@ -9,6 +9,7 @@ import numpy as np
 
 from vestigo.engine import kernel
 from vestigo.engine.job import Assumed, assume
+from vestigo.engine.native.entries import Entries
 from vestigo.engine.native.fill import Filler, Flags, Usual, usual
 from vestigo.errors import TraceError
 from vestigo.rules import Plan
@@ -24,9 +25,9 @@ BATCH_EVENTS = 1 << 20
 
 # The kernel's marks (native/include/vestigo/columns.hpp), by Op. A remove is a write of a null.
 _MARKS = np.array([0, 1, 1, 4, 2, 3], np.uint8)
-_FORCED, _NAMES = 8, 16
+_FORCED, _ELSEWHERE = 8, 5
 
-_kept: WeakKeyDictionary[Trace, dict[Assumed, Sequence[Any]]] = WeakKeyDictionary()
+_kept: WeakKeyDictionary[Trace, dict[tuple[Assumed, Entries], Sequence[Any]]] = WeakKeyDictionary()
 _usual: WeakKeyDictionary[Trace, dict[Assumed, Usual]] = WeakKeyDictionary()
 
 
@@ -34,39 +35,38 @@ class Told(NamedTuple):
     """What events tell of their keys' values, as native/include/vestigo/truth.hpp says."""
 
     value: Ints
-    mark: np.ndarray
+    stretch: Ints
+    only_names: Flags
+    """Rows that give the present value its name, which is no change."""
     names: Ints
+    mark: np.ndarray
+    truth: Any
+    """The kernel's: it knows when each stretch ended."""
 
     @property
     def null(self) -> Flags:
         null: Flags = self.value == NULL_VALUE
         return null
 
-    @property
-    def only_names(self) -> Flags:
-        """Rows that give the present value its name, which is no change."""
-        only_names: Flags = (self.mark & _NAMES) != 0
-        return only_names
 
-
-def batches(trace: Trace, assumed: Assumed, events: int | None = None) -> Iterator[Any]:
+def batches(trace: Trace, assumed: Assumed, entries: Entries, events: int | None = None) -> Iterator[Any]:
     """The kernel's columns of the trace, batch after batch; for tests, of so many `events` each.
 
     Raises TraceError if its sizes or costs are too large to add up.
     """
     if events is None and not is_long(len(trace)):
-        make_ready(trace, assumed)
-        yield from _kept[trace][assumed]
+        make_ready(trace, assumed, entries)
+        yield from _kept[trace][assumed, entries]
     else:
-        yield from _made(trace, assumed, events or BATCH_EVENTS)
+        yield from _made(trace, assumed, entries, events or BATCH_EVENTS)
 
 
-def make_ready(trace: Trace, assumed: Assumed) -> None:
+def make_ready(trace: Trace, assumed: Assumed, entries: Entries) -> None:
     """What is worked out once for a trace, for all replays of it."""
     if is_long(len(trace)):
         filler(trace, assumed)
-    elif assumed not in (known := _kept.setdefault(trace, {})):
-        known[assumed] = list(_made(trace, assumed, BATCH_EVENTS))
+    elif (assumed, entries) not in (known := _kept.setdefault(trace, {})):
+        known[assumed, entries] = list(_made(trace, assumed, entries, BATCH_EVENTS))
 
 
 def filler(trace: Trace, assumed: Assumed | None = None) -> Filler:
@@ -99,10 +99,12 @@ def told(trace: Trace, events: int | None = None) -> Iterator[tuple[Trace, Told]
     for part in parts:
         mark = _MARKS[part.op] | np.where(part.force & (part.op == Op.READ), _FORCED, 0).astype(np.uint8)
         found = np.where(part.op == Op.REMOVE, 0, part.found).astype(np.int8)
-        yield part, Told(*truth.see(mark, _no_negative(part.key), np.ascontiguousarray(part.version), found))
+        key = np.maximum(part.key, 0)
+        value, stretch, only_names, names = truth.see(part.at, mark, key, np.ascontiguousarray(part.version), found)
+        yield part, Told(value, stretch, only_names.view(bool), names, mark, truth)
 
 
-def _made(trace: Trace, assumed: Assumed, events: int) -> Iterator[Any]:
+def _made(trace: Trace, assumed: Assumed, entries: Entries, events: int) -> Iterator[Any]:
     fill, costs, batch = filler(trace, assumed), 0.0, None
     for part, what in told(trace, events):
         size, cost = fill.sizes(part, what.null), fill.costs(part)
@@ -110,13 +112,21 @@ def _made(trace: Trace, assumed: Assumed, events: int) -> Iterator[Any]:
         _check_sums(trace, int(size.max()), costs)
         keyless = part.op > LAST_KEYED
         value = np.where(keyless, part.lookup, what.value) if keyless.any() else what.value
-        keys = max(len(trace.keys), 1)
-        batch = kernel.Columns(part.at, _no_negative(part.key), value, what.mark, size, cost, keys, batch)
+        batch = kernel.Columns(
+            part.at,
+            entries.ids(part),
+            value,
+            what.stretch,
+            np.where(entries.is_elsewhere(part), _ELSEWHERE, what.mark).astype(np.uint8),
+            size,
+            cost,
+            np.ascontiguousarray(part.node),
+            np.ascontiguousarray(part.scope),
+            entries.count,
+            what.truth,
+            batch,
+        )
         yield batch
-
-
-def _no_negative(key: Ints) -> Ints:
-    return np.maximum(key, 0) if int(key.min()) < 0 else key
 
 
 def _check_sums(trace: Trace, largest: int, costs: float) -> None:

@@ -6,49 +6,84 @@ import numpy as np
 
 from vestigo.engine import kernel
 from vestigo.engine.job import Job
+from vestigo.engine.native.entries import Entries, has_unnamed_node
 from vestigo.engine.native.scopes import scopes_of
 from vestigo.engine.rooms import Room
 from vestigo.errors import RulesError
 from vestigo.rules import PoolRules, Rules
 from vestigo.trace import Op, Trace
+from vestigo.trace.trace import MISSING
 
+_MOST_ROOMS = 65_535
 _KERNEL_NAMES = {"2q": "two_q", "w-tinylfu": "w_tiny_lfu"}
 
-_NOT_PLAIN = ("absolute_at", "refresh_ahead", "serve_stale", "collect", "keep_if", "per", "batch", "hit_cost_per_kib")
+_NOT_PLAIN = (
+    "absolute_at refresh_ahead serve_stale collect keep_if tell_nodes batch hit_cost_per_kib".split()
+)
 """Rules that the plain replay does not know, unless they have their defaults."""
 
 
 def is_plain(trace: Trace, job: Job) -> bool:
     """Whether the plain replay will do."""
     rooms = job.rooms.rooms
-    if len(rooms) > len(trace.lookups) or Op.PRELOAD in trace.ops:
+    if len(rooms) > len(trace.lookups) or Op.PRELOAD in trace.ops or len(rooms) * _places(trace) > _MOST_ROOMS:
         return False
     return not any(
-        room.pinned or room.rules.on_write == "replace, reload" or any(map(room.rules.differs, _NOT_PLAIN))
+        room.pinned or room.rules.per == "scope" or room.rules.on_write == "replace, reload" or any(map(room.rules.differs, _NOT_PLAIN))
         for room in rooms
     )
 
 
-def begin_plain(trace: Trace, job: Job) -> Any:
+def _places(trace: Trace) -> int:
+    return len(trace.nodes) + has_unnamed_node(trace)
+
+
+def begin_plain(trace: Trace, job: Job, entries: Entries) -> Any:
     rooms, key_rooms, pools = job.rooms
+    table = np.zeros((max(len(rooms), 1), len(trace.nodes) + 1), np.int32)
+    places: list[tuple[int, int, int]] = []  # of each room: its look-up, its node, its pool
+    shared: dict[tuple[int, int], int] = {}
+    has_keys = np.bincount(trace.key_lookup, minlength=len(rooms)) > 0
+    first_node = 0 if has_unnamed_node(trace) else 1
+    for lookup, room in enumerate(rooms):
+        if not has_keys[lookup]:
+            continue
+        for node in range(first_node, len(trace.nodes) + 1) if entries.apart[lookup] else (0,):
+            table[lookup, node] = len(places)
+            places.append((lookup, node - 1, shared.setdefault((room.pool, node), len(shared))))
+    places = places or [(0, MISSING, shared.setdefault((0, 0), 0))]
+    of_entry = _ids(key_rooms)
+    if entries.keys is not None and entries.nodes is not None:
+        of_entry = table[key_rooms[entries.keys], entries.nodes]
+    elif len(key_rooms):
+        of_entry = table[key_rooms, 0]
+    pool_rules = [_pool_rules(pool) for pool in pools] or [kernel.PoolRules()]
     return kernel.Replay(
-        _ids(key_rooms),
+        of_entry,
+        entries.keys,
+        max(len(trace.keys), 1),
         [_rules(kernel.Rules(), room.rules) for room in rooms] or [kernel.Rules()],
-        [room.pool for room in rooms] or [0],
-        [_pool_rules(pool) for pool in pools] or [kernel.PoolRules()],
+        [lookup for lookup, _, _ in places],
+        [node for _, node, _ in places],
+        [bool(entries.apart) and entries.apart[lookup] for lookup, _, _ in places],
+        [pool for _, _, pool in places],
+        [pool_rules[pool] for pool, _ in shared],
         [room.clears_at for room in rooms] or [np.empty(0, np.int64)],
         *_counting(trace, job),
     )
 
 
-def begin_full(trace: Trace, job: Job) -> Any:
+def begin_full(trace: Trace, job: Job, entries: Entries) -> Any:
     rooms, key_rooms, pools = job.rooms
-    unnamed = "node" in job.rooms.per and any(
-        np.any(((part.op == Op.READ) | (part.op == Op.PRELOAD)) & (part.node < 0)) for part in trace.parts()
-    )
     scopes = scopes_of(trace) if "scope" in job.rooms.per or any(room.rules.batch for room in rooms) else None
+    nodes = entries.nodes
+    if nodes is None and "node" in job.rooms.per and not has_unnamed_node(trace):
+        nodes = _ids(np.array([room.rules.per == "node" for room in rooms], np.int32)[key_rooms])  # there is one
     return kernel.Replay(
-        _ids(key_rooms),
+        _ids(key_rooms if entries.keys is None else key_rooms[entries.keys]),
+        entries.keys,
+        nodes,
+        max(len(trace.keys), 1),
         [_room_rules(room) for room in rooms],
         [_pool_rules(pool) for pool in pools],
         [kernel.Per[per] for per in job.rooms.per],
@@ -56,7 +91,7 @@ def begin_full(trace: Trace, job: Job) -> Any:
         [room.expires_at for room in rooms],
         len(trace.lookups),
         len(trace.nodes),
-        bool(unnamed),
+        has_unnamed_node(trace),
         scopes.last_rows if scopes else np.full(int(trace.scope.max()) + 2, -1, np.int64),
         scopes.at_once if scopes else 0,
         scopes.keys_at_once if scopes else 0,

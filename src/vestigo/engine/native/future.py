@@ -31,7 +31,7 @@ def next_reads(trace: Trace, rooms: Rooms) -> Longs:
 
 def _next_reads(trace: Trace, whose: Whose) -> Longs:
     events, entry = len(trace), trace.key.astype(np.int64)
-    if set(whose) != {"process"}:
+    if set(whose) != {"all"}:
         per = np.array(whose)[trace.lookup]
         owner = np.where(per == "node", trace.node, np.where(per == "scope", trace.scope, MISSING))
         entry = np.where(trace.key >= 0, entry * (int(owner.max()) + 2) + owner + 1, MISSING)

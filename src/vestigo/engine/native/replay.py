@@ -5,11 +5,14 @@ from typing import Any
 import numpy as np
 
 from vestigo.engine import kernel
+from vestigo.engine.changes import changes_of, together
 from vestigo.engine.job import Job
 from vestigo.engine.native.batches import batches
 from vestigo.engine.native.begin import begin_full, begin_plain, is_plain
+from vestigo.engine.native.entries import entries_for
 from vestigo.engine.native.future import next_reads
-from vestigo.outcome import CAUSES, Measures, Slice, Spans
+from vestigo.engine.native.uncached import uncached
+from vestigo.outcome import CAUSES, Changes, Measures, Slice, Spans
 from vestigo.trace import Trace
 
 
@@ -24,31 +27,35 @@ def run(
 
         return reference.run(trace, job)
     full = len(trace.lookups) > 0 and (full or not is_plain(trace, job))
-    replay = begin_full(trace, job) if full else begin_plain(trace, job)
+    entries = entries_for(trace, job.rooms)
+    replay = begin_full(trace, job, entries) if full else begin_plain(trace, job, entries)
     foresight = any(pool.eviction.name == "belady" for pool in job.rooms.pools)
     following = next_reads(trace, job.rooms) if foresight else None
     begin = 0
-    for batch in batches(trace, job.assumed, batch_events):
-        rows = slice(begin, begin + batch.events)
-        replay.feed(
-            batch,
-            None if following is None else following[rows],
-            np.ascontiguousarray(trace.node[rows]) if full else None,
-            np.ascontiguousarray(trace.scope[rows]) if full else None,
-        )
+    for batch in batches(trace, job.assumed, entries, batch_events):
+        replay.feed(batch, None if following is None else following[begin : begin + batch.events])
         begin += batch.events
     sheets = replay.close()
-    span = int(trace.at[-1] - trace.at[job.first_counted])
-    total = _measures(sheets["total"], 0, span)
-    lookups = {name: Measures(**_measures(sheets["lookups"], row, span)) for row, name in enumerate(trace.lookups)}
+    span, waits = int(trace.at[-1] - trace.at[job.first_counted]), uncached(trace, job)
+    shown = changes_of(trace)
+    everywhere = together(shown)
+    total = _measures(sheets["total"], 0, span, waits.by_lookup.sum(), everywhere)
+    lookups = {
+        name: Measures(**_measures(sheets["lookups"], row, span, waits.by_lookup[row], shown[row]))
+        for row, name in enumerate(trace.lookups)
+    }
     slices = tuple(
-        Slice(**_measures(sheets["slices"], row, end - begin), begins_ns=begin, ends_ns=end)
+        Slice(
+            **_measures(sheets["slices"], row, end - begin, waits.by_slice[row], everywhere),
+            begins_ns=begin,
+            ends_ns=end,
+        )
         for row, (begin, end) in enumerate(zip(sheets["begins"].tolist(), sheets["ends"].tolist(), strict=True))
     )
     return total, lookups, slices
 
 
-def _measures(sheet: dict[str, Any], row: int, span_ns: int) -> dict[str, Any]:
+def _measures(sheet: dict[str, Any], row: int, span_ns: int, uncached_ns: np.int64, changes: Changes) -> dict[str, Any]:
     """One row of a sheet (native/bind/sheet.hpp) as the arguments of Measures."""
     causes = len(kernel.CAUSES)
     counted = sheet["counts"][row].tolist()
@@ -75,11 +82,16 @@ def _measures(sheet: dict[str, Any], row: int, span_ns: int) -> dict[str, Any]:
         "read_time_ns": sums["read_time"],
         "longest_read_ns": mosts["longest_read"],
         "read_times": _spans(sheet["read_times"], row),
+        "uncached_time_ns": int(uncached_ns),
+        "answer_age_ns": sums["answer_age"],
+        "oldest_answer_ns": mosts["oldest_answer"],
+        "answer_ages": _spans(sheet["answer_ages"], row),
         "stale_age_ns": sums["stale_age"],
         "oldest_stale_ns": mosts["oldest_stale"],
         "stale_ages": _spans(sheet["stale_ages"], row),
         "surge_second": mosts["surge_second"],
         "surge_minute": mosts["surge_minute"],
+        "changes": changes,
     }
 
 

@@ -8,6 +8,7 @@ import numpy as np
 from vestigo.engine import kernel
 from vestigo.engine.job import Assumed
 from vestigo.engine.native.batches import batches
+from vestigo.engine.native.entries import entries_of
 from vestigo.trace import Trace
 from vestigo.trace.trace import Longs
 
@@ -50,7 +51,7 @@ def size_counts(trace: Trace, assumed: Assumed, ask: Ask, first_counted: int) ->
         list(ask.lifetimes_ns),
     )
     uncounted = first_counted
-    for batch in batches(trace, assumed) if len(trace) else ():
+    for batch in batches(trace, assumed, entries_of(trace)) if len(trace) else ():
         curve.feed(batch, min(uncounted, batch.events))
         uncounted = max(uncounted - batch.events, 0)
     reads, by_entries, largest, by_bytes, cells = curve.counts()

@@ -1,4 +1,4 @@
-"""Whose cache a row is about: the pool of each process, node or scope."""
+"""Whose cache a row is about: the pool of all rows, or of each node or scope."""
 
 from vestigo.engine.reference.pool import Pool
 from vestigo.engine.reference.rows import Row
@@ -13,8 +13,8 @@ class Compartments:
 
     def __init__(self, rooms: Rooms, nodes: int, recorded: list[Row]) -> None:
         self.rules, self.per = rooms.pools, rooms.per
-        asked = {row.node for row in recorded if row.op in (Op.READ, Op.PRELOAD)}
-        there = {"process": [0], "node": [*range(1, nodes + 1), *([0] if -1 in asked else [])], "scope": []}
+        unnamed = nodes == 0 or any(row.node < 0 and row.op in (Op.READ, Op.PRELOAD) for row in recorded)
+        there = {"all": [0], "node": [*range(1, nodes + 1), *([0] if unnamed else [])], "scope": []}
         self.pools = [
             {number: Pool(rules, number) for number in sorted(there[per])}
             for rules, per in zip(self.rules, self.per, strict=True)

@@ -2,14 +2,16 @@
 
 from typing import Any
 
+from vestigo.engine.changes import together
 from vestigo.engine.job import Slicing
 from vestigo.engine.reference.tally import Stay, Tally
-from vestigo.outcome import Measures, Slice
+from vestigo.outcome import Changes, Measures, Slice
 
 
 class Ledger:
-    def __init__(self, lookups: tuple[str, ...], slicing: Slicing) -> None:
+    def __init__(self, lookups: tuple[str, ...], slicing: Slicing, shown: tuple[Changes, ...] = ()) -> None:
         self.names = lookups
+        self.shown = shown
         self.slicing = slicing
         self.stays: list[list[Stay]] = [[] for _ in lookups]
         self.by_lookup = [Tally(0) for _ in lookups]
@@ -42,6 +44,16 @@ class Ledger:
     def wait(self, lookup: int, span: int) -> None:
         for tally in self.tallies(lookup):
             tally.read_times.append(span)
+
+    def uncached(self, lookup: int, cost: int) -> None:
+        """A read would have waited so long without a cache."""
+        for tally in self.tallies(lookup):
+            tally.uncached_time += cost
+
+    def answer(self, lookup: int, age: int) -> None:
+        """A read is answered with a value of that age."""
+        for tally in self.tallies(lookup):
+            tally.answer_ages.append(age)
 
     def stale_hit(self, lookup: int, age: int) -> None:
         self.count(lookup, "stale_hits")
@@ -76,17 +88,23 @@ class Ledger:
         """The measures of all, of each look-up, of each slice."""
         every = [stay for stays in self.stays for stay in stays]
         lookups = {
-            name: Measures(**tally.measures(now, stays))
-            for name, tally, stays in zip(self.names, self.by_lookup, self.stays, strict=True)
+            name: Measures(**tally.measures(now, stays), changes=shown)
+            for name, tally, stays, shown in zip(self.names, self.by_lookup, self.stays, self.shown, strict=True)
         }
+        everywhere = {"changes": together(self.shown)}
         if not self.counting:
-            return self.total.measures(0, []), lookups, ()
+            return self.total.measures(0, []) | everywhere, lookups, ()
         ends = [tally.begins for tally in self.slices[1:]] + [now]
         slices = tuple(
-            Slice(**tally.measures(end, _overlapping(every, tally.begins, end)), begins_ns=tally.begins, ends_ns=end)
+            Slice(
+                **tally.measures(end, _overlapping(every, tally.begins, end)),
+                **everywhere,
+                begins_ns=tally.begins,
+                ends_ns=end,
+            )
             for tally, end in zip(self.slices, ends, strict=True)
         )
-        return self.total.measures(now, every), lookups, slices
+        return self.total.measures(now, every) | everywhere, lookups, slices
 
 
 def _overlapping(stays: list[Stay], begin: int, end: int) -> list[Stay]:

@@ -28,7 +28,7 @@ def ages_at(rules: Rules, value: Value, loaded_at: int, key: int, kept: int) -> 
     if rules.absolute is None:
         return None
     varies = int(rules.absolute * rules.jitter)
-    return loaded_at + rules.absolute - draw_below(mix(mix(key) + kept * STEP), varies + 1)
+    return loaded_at + rules.absolute - draw_below(mix(mix(key + STEP) + kept * STEP), varies + 1)
 
 
 def clock_at(room: Room, loaded_at: int) -> int | None:
@@ -71,7 +71,8 @@ def collected_at(rules: Rules, entry: Entry, start: int, now: int) -> int | None
     end = deadline(rules, entry)
     if end is None or rules.collect.mode == "touch":
         return None
-    at = max(end[0] + rules.serve_stale, now)
+    served = 0 if hides(rules, entry) else rules.serve_stale
+    at = max(end[0] + served, now)
     if every := rules.collect.every:
         at = start + -((start - at) // every) * every
     return at

@@ -2,6 +2,7 @@
 
 from collections import defaultdict
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from vestigo.engine.reference.policies import POLICIES
 from vestigo.engine.reference.policies.belady import Belady
@@ -50,6 +51,17 @@ class Load:
     given_up: bool = False
 
 
+class Absence(NamedTuple):
+    """Why a key is not there."""
+
+    cause: str
+    deadline: tuple[int, str] | None = None
+    """When the entry that was taken away would have expired, and by which of its lifetimes."""
+
+    def cause_at(self, now: int) -> str:
+        return self.deadline[1] if self.deadline and self.deadline[0] <= now else self.cause
+
+
 class Pool:
     """Of one compartment, which has a `number` among those of its kind."""
 
@@ -59,7 +71,7 @@ class Pool:
         self.entries: dict[int, Entry] = {}
         self.bytes = 0
         self.pinned_entries = self.pinned_bytes = 0
-        self.causes: defaultdict[int, str] = defaultdict(lambda: "first")
+        self.absences: defaultdict[int, Absence] = defaultdict(lambda: Absence("first"))
         """Why a key is not there."""
         self.loads: defaultdict[int, list[Load]] = defaultdict(list)
         self.policy = self.new_policy()

@@ -4,6 +4,7 @@ from collections import Counter, defaultdict
 from itertools import count
 from typing import Any
 
+from vestigo.engine.changes import changes_of
 from vestigo.engine.job import Job
 from vestigo.engine.reference import lives
 from vestigo.engine.reference.agenda import Agenda, Kind
@@ -11,7 +12,7 @@ from vestigo.engine.reference.calls import Calls
 from vestigo.engine.reference.compartments import Compartments
 from vestigo.engine.reference.conditions import passes
 from vestigo.engine.reference.ledger import Ledger
-from vestigo.engine.reference.pool import Entry, Load, Pool
+from vestigo.engine.reference.pool import Absence, Entry, Load, Pool
 from vestigo.engine.reference.rows import Row, fill, foresee, rows
 from vestigo.engine.reference.truth import Truth, Value
 from vestigo.engine.rooms import Room
@@ -45,15 +46,16 @@ class Replay:
     def __init__(self, job: Job, trace: Trace, recorded: list[Row]) -> None:
         self.rooms = job.rooms.rooms
         self.key_rooms = job.rooms.key_rooms.tolist()
+        self.rooms_with_keys = set(self.key_rooms)
         self.instant = job.instant
         self.trace = trace
         self.start = recorded[0].at if recorded else 0
-        self.ledger = Ledger(trace.lookups, job.slicing)
+        self.ledger = Ledger(trace.lookups, job.slicing, changes_of(trace))
         self.compartments = Compartments(job.rooms, len(trace.nodes), recorded)
         self.agenda = Agenda([(int(at), number) for number, room in enumerate(self.rooms) for at in room.clears_at])
         self.truths: defaultdict[int, Truth] = defaultdict(Truth)
-        self.known: set[int] = set()
-        """Keys of which some compartment has had a value."""
+        self.loaded: set[int] = set()
+        """Keys of which some compartment has begun a load, or was given a value by a write."""
         self.kept = Counter[int]()
         self.messages: defaultdict[int, list[Load]] = defaultdict(list)
         self.batches, self.preloads = Calls(), Calls()
@@ -67,6 +69,8 @@ class Replay:
         if row.op == Op.RESTART:
             self.restart(row)
             return
+        if row.op == Op.READ:
+            self.ledger.uncached(row.lookup, row.cost or 0)
         room = self.rooms[self.key_rooms[row.key]]
         pool = self.compartments.of(room.pool, row)
         self.learn(row, room)
@@ -126,6 +130,7 @@ class Replay:
         ledger.count(row.lookup, "hits")
         ledger.count(row.lookup, "bytes_hit", size)
         ledger.wait(row.lookup, rules.hit_cost + size * rules.hit_cost_per_kib // 1024)
+        ledger.answer(row.lookup, row.at - entry.loaded_at)
         if entry.value.is_null:
             ledger.count(row.lookup, "nulls_hit")
         if not entry.value.same(truth):
@@ -150,8 +155,8 @@ class Replay:
 
     def miss(self, row: Row, room: Room, pool: Pool, entry: Entry | None) -> None:
         rules, cost = room.rules, row.cost or 0
-        cause = pool.causes[row.key]
-        if cause == "first" and row.key in self.known:
+        cause = pool.absences[row.key].cause_at(row.at)
+        if cause == "first" and row.key in self.loaded:
             cause = "scope"
         if entry:
             expired = lives.expiry(rules, entry, row.at)
@@ -198,6 +203,7 @@ class Replay:
         self.begin(row, room, pool, cost)
 
     def begin(self, row: Row, room: Room, pool: Pool, cost: int) -> None:
+        self.loaded.add(row.key)
         load = Load(row.at + cost, next(self.begun), row, self.truths[row.key].value, pool)
         if cost == 0 or self.instant:
             self.store(load, room, row.at)
@@ -217,23 +223,23 @@ class Replay:
         """Keeps a value that was loaded or written if the rules allow; True if it was kept."""
         row, rules, pool = load.row, room.rules, load.pool
         held = pool.get(row.key)
-        self.known.add(row.key)
         if load.value.is_null and not lives.keeps_nulls(rules):
             if not held:
-                pool.causes[row.key] = "null"
+                pool.absences[row.key] = Absence("null")
             return False
         if held:
             self.leave(pool, held, "refused", now)
         size = (row.size or 0) + rules.entry_overhead
         if not passes(room, self.trace, row, load.value) or not pool.accepts(size):
             self.ledger.count(row.lookup, "refusals")
-            pool.causes[row.key] = "refused"
+            pool.absences[row.key] = Absence("refused")
             return False
         for victim in pool.make_room(row.key, size, room.pinned):
             self.ledger.count(victim.room.lookup, "evictions")
             self.gone(pool, victim, "evicted", now)
         ages = lives.ages_at(rules, load.value, row.at, row.key, self.kept[row.key])
         self.kept[row.key] += 1
+        self.loaded.add(row.key)
         clock = lives.clock_at(room, row.at)
         entry = Entry(room, row.key, load.value, size, row.at, row.at, now, ages, clock, load.changed_at, now)
         pool.add(entry, None if row.op in (Op.WRITE, Op.REMOVE) else row.cost or 0, now)
@@ -249,7 +255,8 @@ class Replay:
 
     def gone(self, pool: Pool, entry: Entry, cause: str, now: int) -> None:
         self.ledger.left(entry.room.lookup, (entry.bytes, entry.stored_at, entry.last_use, now))
-        pool.causes[entry.key] = cause
+        taken = cause in ("evicted", "dropped", "cleared", "restarted")
+        pool.absences[entry.key] = Absence(cause, lives.deadline(entry.room.rules, entry) if taken else None)
 
     def expire(self, pool: Pool, entry: Entry, cause: str, now: int) -> None:
         self.ledger.count(entry.room.lookup, "expirations")
@@ -315,23 +322,25 @@ class Replay:
     # Bad moments
 
     def restart(self, row: Row) -> None:
-        for number in range(len(self.compartments.pools)):
-            for pool in self.compartments.hit_by(number, row.node):
-                self.give_up_loads(pool, "restarted")
         lost = [one for one, room in enumerate(self.rooms) if not room.rules.survives_restart]
         self.empty(lost, row.node, "restarted", row.at)
+        for number in range(len(self.compartments.pools)):
+            for pool in self.compartments.hit_by(number, row.node):
+                for key in self.give_up_loads(pool):
+                    pool.absences[key] = Absence("restarted")
 
-    def give_up_loads(self, pool: Pool, cause: str) -> None:
-        for key, loads in pool.loads.items():
-            for load in loads:
-                load.given_up = True
-                pool.causes[key] = cause
+    def give_up_loads(self, pool: Pool) -> list[int]:
+        """The keys whose loads under way are lost."""
+        for load in (load for loads in pool.loads.values() for load in loads):
+            load.given_up = True
+        lost = [key for key, loads in pool.loads.items() if loads]
         pool.loads.clear()
+        return lost
 
     def empty(self, rooms: list[int], node: int, cause: str, now: int) -> None:
         """All entries of these rooms go. A pool that holds nothing else begins anew."""
         for number in range(len(self.compartments.pools)):
-            mine = {one for one, room in enumerate(self.rooms) if room.pool == number}
+            mine = {one for one in self.rooms_with_keys if self.rooms[one].pool == number}
             if not mine & set(rooms):
                 continue
             for pool in self.compartments.hit_by(number, node):
@@ -347,7 +356,7 @@ class Replay:
     def end_scope(self, number: int, row: Row) -> None:
         """What a scope held is freed after its last row."""
         for pool in self.compartments.over_after(number, row):
-            self.give_up_loads(pool, "first")
+            self.give_up_loads(pool)
             for entry in list(pool.entries.values()):
                 self.leave(pool, entry, "first", row.at)
 

@@ -70,7 +70,7 @@ def foresee(recorded: list[Row], per: list[str]) -> None:
     for number, row in reversed(list(enumerate(recorded))):
         if row.op > LAST_KEYED:
             continue
-        whose = {"process": 0, "node": row.node, "scope": row.scope}[per[row.lookup]]
+        whose = {"all": 0, "node": row.node, "scope": row.scope}[per[row.lookup]]
         row.next_read = next_read.get((row.key, whose), NO_READ)
         if row.op == Op.READ:
             next_read[row.key, whose] = number

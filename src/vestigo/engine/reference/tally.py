@@ -23,7 +23,9 @@ class Tally:
         self.counts = Counter[str]()
         self.misses = Counter[str]()
         self.read_times: list[int] = []
+        self.answer_ages: list[int] = []
         self.stale_ages: list[int] = []
+        self.uncached_time = 0
         self.origin_time = 0
         self.loads_by_second = Counter[int]()
         self.loads_by_minute = Counter[int]()
@@ -61,6 +63,10 @@ class Tally:
             "read_time_ns": sum(self.read_times),
             "longest_read_ns": max(self.read_times, default=0),
             "read_times": Spans.of(self.read_times),
+            "uncached_time_ns": self.uncached_time,
+            "answer_age_ns": sum(self.answer_ages),
+            "oldest_answer_ns": max(self.answer_ages, default=0),
+            "answer_ages": Spans.of(self.answer_ages),
             "stale_age_ns": sum(self.stale_ages),
             "oldest_stale_ns": max(self.stale_ages, default=0),
             "stale_ages": Spans.of(self.stale_ages),

@@ -17,8 +17,9 @@ class Belady(Policy):
 
     def coming(self, key: int, next_read: int) -> None:
         """An event of the key happens; `next_read` is the number of its next read."""
+        changes = self.next_read.get(key) != next_read
         self.next_read[key] = next_read
-        if key in self.ranking:
+        if changes and key in self.ranking:
             self.ranking.rank(key, -next_read)
 
     def placed(self, key: int, size: int, cost: int | None, now: int) -> None:

@@ -23,10 +23,11 @@ class LruK(Policy):
         """The last K of each key, the latest first; also of keys that are not held."""
 
     def placed(self, key: int, size: int, cost: int | None, now: int) -> None:
-        self._refer(key, now)
+        known = self.references.get(key, [])
+        self._refer(key, now, known if known and now - known[0] <= self.retained else [])
 
     def hit(self, key: int, now: int) -> None:
-        self._refer(key, now)
+        self._refer(key, now, self.references[key])
 
     def left(self, key: int) -> None:
         self.ranking.take(key)
@@ -34,9 +35,6 @@ class LruK(Policy):
     def evict(self) -> int:
         return self.ranking.take_lowest()[0]
 
-    def _refer(self, key: int, now: int) -> None:
-        known = self.references.get(key, [])
-        if known and now - known[0] > self.retained:
-            known = []
+    def _refer(self, key: int, now: int, known: list[int]) -> None:
         self.references[key] = times = [now, *known][: self.k]
         self.ranking.rank(key, times[-1] if len(times) == self.k else _LONG_AGO)

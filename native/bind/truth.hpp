@@ -1,0 +1,50 @@
+// bind/truth.hpp: the truth of a trace as a Python class, told batch by batch (see vestigo/truth.hpp).
+#pragma once
+
+#include "array.hpp"
+#include "vestigo/truth.hpp"
+
+namespace vestigo::bind {
+
+class BoundTruth {
+ public:
+  BoundTruth(std::size_t keys, bool unnamed_writes) : keys_(keys), truth_(keys, unnamed_writes) {}
+
+  // (value, stretch, rows that only name a value, names) of the next rows.
+  nb::tuple see(Column<Time> at, Column<std::uint8_t> mark, Column<Id> key, Column<Id> version, Column<std::int8_t> found) {
+    const std::size_t events = mark.size();
+    if (at.size() != events || key.size() != events || version.size() != events || found.size() != events) refuse("columns differ in length");
+    for (const Id id : view(key)) {
+      if (id < 0 || static_cast<std::size_t>(id) >= keys_) refuse("a key is out of range");
+    }
+    if (events > truth_.left()) refuse("more than 2^31 values, or values without a version");
+    std::vector<Id> values(events, kUnseen), stretches(events, 0);
+    std::vector<std::uint8_t> only_names(events, 0);
+    {
+      nb::gil_scoped_release released;
+      for (std::size_t i = 0; i < events; ++i) {
+        const auto op = static_cast<std::uint8_t>(mark(i) & kOp);
+        if (op != kRead && op != kWrite && op != kPreload) continue;
+        const auto told = truth_.see({.at = at(i), .mark = op == kWrite ? kWrite : kRead, .key = key(i), .version = version(i), .found = found(i)});
+        values[i] = told.value;
+        stretches[i] = told.stretch;
+        only_names[i] = told.names;
+      }
+    }
+    std::vector<Id> names;
+    for (const auto& [unnamed, name] : truth_.take_names()) {
+      names.push_back(unnamed);
+      names.push_back(name);
+    }
+    return nb::make_tuple(array(std::move(values)), array(std::move(stretches)), array(std::move(only_names)), array(std::move(names), 2));
+  }
+
+  Stretches stretches() const { return truth_.stretches(); }
+  std::size_t count() const { return truth_.count(); }
+
+ private:
+  std::size_t keys_;
+  Truth truth_;
+};
+
+}  // namespace vestigo::bind

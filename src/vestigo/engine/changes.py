@@ -1,0 +1,42 @@
+"""How a trace shows that values change at the origin: docs/semantics.md, section 4."""
+
+from collections.abc import Sequence
+from weakref import WeakKeyDictionary
+
+import numpy as np
+
+from vestigo.outcome import Changes
+from vestigo.trace import Op, Trace
+from vestigo.trace.trace import MISSING
+
+_known: WeakKeyDictionary[Trace, tuple[Changes, ...]] = WeakKeyDictionary()
+
+
+def changes_of(trace: Trace) -> tuple[Changes, ...]:
+    """By look-up. Worked out once for a trace.
+
+    >>> changes_of(Trace.from_table({"at": [1, 2], "key": ["a", "a"], "lookup": ["x", "y"], "version": [7, None]}))
+    ('in reads', 'nowhere')
+    """
+    if trace not in _known:
+        _known[trace] = _changes_of(trace)
+    return _known[trace]
+
+
+def together(shown: Sequence[Changes]) -> Changes:
+    """Of several look-ups: what is said of all must hold for each of them."""
+    if "in reads" in shown:
+        return "in reads"
+    return "in writes" if "in writes" in shown else "nowhere"
+
+
+def _changes_of(trace: Trace) -> tuple[Changes, ...]:
+    written, named = (np.zeros(len(trace.lookups) + 1, bool) for _ in range(2))
+    for part in trace.parts():
+        written[part.lookup[(part.op == Op.WRITE) | (part.op == Op.REMOVE)]] = True
+        reads = (part.op == Op.READ) | (part.op == Op.PRELOAD)
+        named[part.lookup[reads & (part.version != MISSING)]] = True
+    return tuple(
+        "in writes" if written[lookup] else "in reads" if named[lookup] else "nowhere"
+        for lookup in range(len(trace.lookups))
+    )

@@ -1,0 +1,119 @@
+"""Which entries there can be: one a key, or where each node has a cache of its own, one a key and node.
+
+Keys on nodes are numbered by first appearance, once for a trace, so that a replay sees only more keys.
+"""
+
+from collections.abc import Iterator
+from weakref import WeakKeyDictionary
+
+import numpy as np
+
+from vestigo.engine import kernel
+from vestigo.engine.rooms import Rooms
+from vestigo.trace import Op, Trace
+from vestigo.trace.trace import LAST_KEYED, Ints
+
+Flags = tuple[bool, ...]
+"""By look-up."""
+
+
+class Entries:
+    """The entries of a trace. `keys` and `nodes` say whose each is, and where: 0 for rows that name no node, and for
+    look-ups whose nodes share a cache. None: entries are keys, and all are at one place.
+    """
+
+    def __init__(self, trace: Trace, of_nodes: Flags, copied: Flags) -> None:
+        self.keys: Ints | None = None
+        self.nodes: Ints | None = None
+        self.count = max(len(trace.keys), 1)
+        self._of_nodes = np.array([*of_nodes, False])
+        self._has_unnamed = has_unnamed_node(trace)
+        several = len(trace.nodes) + self._has_unnamed > 1 and len(trace.keys) > 0
+        self.apart = of_nodes if several else (False,) * len(of_nodes)
+        """By look-up: whether each node has entries of its own."""
+        self._apart = np.array([*self.apart, False])
+        if not any(self.apart):
+            return
+        self._numbering = kernel.Numbering()
+        written = np.zeros(len(trace.keys), bool)
+        for part in trace.parts():
+            self.ids(part)
+            rows = part.key[(part.op == Op.WRITE) | (part.op == Op.REMOVE)]
+            written[rows] = True
+        self._number_copies(trace, np.flatnonzero(written & np.array([*copied, False])[trace.key_lookup]))
+        self.keys, self.nodes = self._numbering.keys(), self._numbering.nodes()
+        self.count = max(len(self.keys), 1)
+
+    def ids(self, part: Trace) -> Ints:
+        """Of the rows of a part; 0 where a row has no key."""
+        key = np.maximum(part.key, 0) if len(part) and int(part.key.min()) < 0 else part.key
+        if not self._apart.any():
+            return key
+        keyed = part.op <= LAST_KEYED
+        if keyed.all():
+            return self._number(key, self._nodes(part))
+        ids = np.zeros(len(part), np.int32)
+        ids[keyed] = self._number(part.key[keyed], self._nodes(part)[keyed])
+        return ids
+
+    def is_elsewhere(self, part: Trace) -> np.ndarray:
+        """The rows that write from no node, where every reader has one."""
+        writes = (part.op == Op.WRITE) | (part.op == Op.REMOVE)
+        if self._has_unnamed or not self._of_nodes.any():
+            return np.zeros(len(part), bool)
+        elsewhere: np.ndarray = writes & (part.node < 0) & self._of_nodes[part.lookup]
+        return elsewhere
+
+    def _number(self, key: Ints, node: Ints) -> Ints:
+        ids: Ints = self._numbering.number(np.ascontiguousarray(key), np.ascontiguousarray(node, np.int32))
+        return ids
+
+    def _nodes(self, part: Trace) -> Ints:
+        if self._apart[:-1].all():
+            return part.node + np.int32(1)
+        nodes: Ints = np.where(self._apart[part.lookup], part.node + np.int32(1), np.int32(0))
+        return nodes
+
+    def _number_copies(self, trace: Trace, keys: np.ndarray) -> None:
+        for node in range(0 if has_unnamed_node(trace) else 1, len(trace.nodes) + 1):
+            self._number(keys.astype(np.int32), np.full(len(keys), node, np.int32))
+
+
+_entries: WeakKeyDictionary[Trace, dict[tuple[Flags, Flags], Entries]] = WeakKeyDictionary()
+_unnamed: WeakKeyDictionary[Trace, bool] = WeakKeyDictionary()
+
+
+def entries_of(trace: Trace, of_nodes: Flags = (), copied: Flags = ()) -> Entries:
+    """Of look-ups whose caches are `of_nodes`, and whose writes are `copied` to other nodes: unless said, of none.
+
+    Worked out once for a trace, for all replays of it.
+    """
+    nowhere = (False,) * len(trace.lookups)
+    which = of_nodes if any(of_nodes) else nowhere, copied if any(copied) else nowhere
+    known = _entries.setdefault(trace, {})
+    if which not in known:
+        known[which] = Entries(trace, *which)
+    return known[which]
+
+
+def entries_for(trace: Trace, rooms: Rooms) -> Entries:
+    """Those of a plan's rooms."""
+    of_nodes = tuple(bool(trace.nodes) and room.rules.per == "node" for room in rooms.rooms[: len(trace.lookups)])
+    return entries_of(trace, of_nodes, _copied(trace, rooms))
+
+
+def _copied(trace: Trace, rooms: Rooms) -> tuple[bool, ...]:
+    copies = {room.lookup for room in rooms.rooms if room.rules.tell_nodes == "copy"}
+    return tuple(lookup in copies for lookup in range(len(trace.lookups)))
+
+
+def has_unnamed_node(trace: Trace) -> bool:
+    """Whether rows that name no node are one more: some of them read, or there is no other."""
+    if trace not in _unnamed:
+        _unnamed[trace] = not trace.nodes or any(_some_unnamed(trace))
+    return _unnamed[trace]
+
+
+def _some_unnamed(trace: Trace) -> Iterator[bool]:
+    for part in trace.parts():
+        yield bool(np.any(((part.op == Op.READ) | (part.op == Op.PRELOAD)) & (part.node < 0)))

@@ -1,0 +1,42 @@
+"""What reads would have waited without a cache: known from the trace alone."""
+
+from typing import NamedTuple
+from weakref import WeakKeyDictionary
+
+import numpy as np
+
+from vestigo.engine.job import Assumed, Job, Slicing
+from vestigo.engine.native.batches import filler
+from vestigo.trace import Op, Trace
+from vestigo.trace.trace import Longs
+
+
+class Uncached(NamedTuple):
+    """In ns, of the reads that count."""
+
+    by_lookup: Longs
+    by_slice: Longs
+
+
+_known: WeakKeyDictionary[Trace, dict[tuple[Assumed, int, Slicing], Uncached]] = WeakKeyDictionary()
+
+
+def uncached(trace: Trace, job: Job) -> Uncached:
+    """Worked out once for a trace, for all replays that count the same reads."""
+    known, asked = _known.setdefault(trace, {}), (job.assumed, job.first_counted, job.slicing)
+    if asked not in known:
+        known[asked] = _uncached(trace, *asked)
+    return known[asked]
+
+
+def _uncached(trace: Trace, assumed: Assumed, first_counted: int, slicing: Slicing) -> Uncached:
+    by_lookup, by_slice = np.zeros(len(trace.lookups), np.int64), np.zeros(slicing.most, np.int64)
+    fill, begin = filler(trace, assumed), 0
+    for part in trace.parts():
+        rows = np.flatnonzero(part.op == Op.READ)
+        rows = rows[np.searchsorted(rows, first_counted - begin) :]
+        cost = fill.costs(part)[rows]
+        np.add.at(by_lookup, part.lookup[rows], cost)
+        np.add.at(by_slice, (part.at[rows] - slicing.origin_ns) // slicing.width_ns, cost)
+        begin += len(part)
+    return Uncached(by_lookup, by_slice)
