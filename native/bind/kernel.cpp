@@ -71,7 +71,7 @@ void check(const full::RoomRules& room, const full::Setting& setting) {
 // A replay under way: it is fed the batches of a trace in order, then closed.
 class BoundReplay {
  public:
-  BoundReplay(Column<Id> entry_rooms, std::optional<Column<Id>> entry_keys, std::size_t keys, const std::vector<Rules>& lookups,
+  BoundReplay(Column<Id> entry_rooms, std::optional<Column<Id>> entry_keys, std::optional<Column<std::uint8_t>> entry_is_first, std::size_t keys, const std::vector<Rules>& lookups,
               const std::vector<Id>& room_lookups, const std::vector<Id>& room_nodes, const std::vector<std::uint8_t>& room_is_of_node, const std::vector<Id>& room_pools,
               const std::vector<PoolRules>& pools, const std::vector<Column<Time>>& clears, std::uint64_t first_counted, bool timed, Time slice_origin,
               Time slice_width, std::size_t slices)
@@ -84,11 +84,13 @@ class BoundReplay {
     if (entries() + pools.size() * policy::kHubs >= kMostIds) refuse("more than 2^31 keys");
     for (const Rules& one : lookups) check(one);
     check_entries(keys, rooms);
+    if (entry_is_first && (entry_is_first->size() != entries() || !entry_keys_)) refuse("columns differ in length");
     if (!within(room_lookups, lookups.size()) || !within(room_pools, pools.size())) refuse("a room's look-up or pool is out of range");
     const auto clear_times = moments(clears);
     Slices parts = checked_slices(slice_origin, slice_width, slices);
     nb::gil_scoped_release released;
-    const Setting setting{.entry_rooms = view(entry_rooms_), .entry_keys = keys_of_entries(), .keys = keys, .lookups = lookups, .room_lookups = room_lookups,
+    const Setting setting{.entry_rooms = view(entry_rooms_), .entry_keys = keys_of_entries(),
+                          .entry_is_first = entry_is_first ? view(*entry_is_first) : std::span<const std::uint8_t>{}, .keys = keys, .lookups = lookups, .room_lookups = room_lookups,
                           .room_nodes = room_nodes, .room_is_of_node = room_is_of_node, .room_pools = room_pools, .pools = pools, .clears = clear_times};
     replay_ = begin_replay(setting, {first_counted, timed}, std::move(parts));
   }
@@ -233,24 +235,31 @@ class BoundReplay {
 // Numbers keys on nodes, batch by batch.
 class BoundNumbering {
  public:
-  // The ids of the next rows. A negative node is none.
-  nb::object number(Column<Id> key, Column<Id> node) {
-    if (key.size() != node.size()) refuse("columns differ in length");
+  explicit BoundNumbering(std::size_t keys) : count_(keys), numbering_(keys) {}
+
+  // The ids of the next rows; `loads` says which of them read or preload their key.
+  nb::object number(Column<Id> key, Column<Id> node, Column<std::uint8_t> loads) {
+    if (key.size() != node.size() || key.size() != loads.size()) refuse("columns differ in length");
+    for (const Id id : view(key)) {
+      if (id < 0 || static_cast<std::size_t>(id) >= count_) refuse("a key is out of range");
+    }
     const std::size_t events = key.size(), ahead = 16;
     std::vector<Id> ids(events);
     {
       nb::gil_scoped_release released;
       for (std::size_t i = 0; i < events; ++i) {
         if (i + ahead < events) numbering_.fetch(key(i + ahead), node(i + ahead));
-        ids[i] = numbering_.number(key(i), node(i));
+        ids[i] = numbering_.number(key(i), node(i), loads(i) != 0);
       }
     }
     return array(std::move(ids));
   }
   nb::object keys() const { return array(std::vector(numbering_.keys())); }
   nb::object nodes() const { return array(std::vector(numbering_.nodes())); }
+  nb::object is_first() const { return array(std::vector(numbering_.is_first())); }
 
  private:
+  std::size_t count_;
   Numbering numbering_;
 };
 
@@ -352,8 +361,9 @@ NB_MODULE(kernel, m) {
       .def("see", &BoundTruth::see, "at"_a.noconvert(), "mark"_a.noconvert(), "key"_a.noconvert(), "version"_a.noconvert(), "found"_a.noconvert());
 
   nb::class_<BoundNumbering>(m, "Numbering")
-      .def(nb::init<>())
-      .def("number", &BoundNumbering::number, "key"_a.noconvert(), "node"_a.noconvert())
+      .def(nb::init<std::size_t>(), "keys"_a)
+      .def("number", &BoundNumbering::number, "key"_a.noconvert(), "node"_a.noconvert(), "loads"_a.noconvert())
+      .def("is_first", &BoundNumbering::is_first)
       .def("keys", &BoundNumbering::keys)
       .def("nodes", &BoundNumbering::nodes);
 
@@ -365,10 +375,10 @@ NB_MODULE(kernel, m) {
       .def_prop_ro("events", &BoundColumns::events);
 
   nb::class_<BoundReplay>(m, "Replay")
-      .def(nb::init<Column<Id>, std::optional<Column<Id>>, std::size_t, const std::vector<Rules>&, const std::vector<Id>&, const std::vector<Id>&,
+      .def(nb::init<Column<Id>, std::optional<Column<Id>>, std::optional<Column<std::uint8_t>>, std::size_t, const std::vector<Rules>&, const std::vector<Id>&, const std::vector<Id>&,
                     const std::vector<std::uint8_t>&, const std::vector<Id>&, const std::vector<PoolRules>&, const std::vector<Column<Time>>&, std::uint64_t, bool, Time, Time,
                     std::size_t>(),
-           "entry_rooms"_a.noconvert(), "entry_keys"_a.noconvert().none(), "keys"_a, "lookups"_a, "room_lookups"_a, "room_nodes"_a, "room_is_of_node"_a,
+           "entry_rooms"_a.noconvert(), "entry_keys"_a.noconvert().none(), "entry_is_first"_a.noconvert().none(), "keys"_a, "lookups"_a, "room_lookups"_a, "room_nodes"_a, "room_is_of_node"_a,
            "room_pools"_a, "pools"_a, "clears"_a, "first_counted"_a, "timed"_a, "slice_origin"_a, "slice_width"_a, "slices"_a)
       .def(nb::init<Column<Id>, std::optional<Column<Id>>, std::optional<Column<Id>>, std::size_t, const std::vector<full::RoomRules>&,
                     const std::vector<PoolRules>&, const std::vector<full::Per>&, const std::vector<Column<Time>>&, const std::vector<Column<Time>>&,

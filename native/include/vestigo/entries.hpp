@@ -15,9 +15,10 @@ class Entries {
     entries_.reserve(count);
     while (entries_.size() < count) add(0);
   }
-  Entries(std::span<const Id> key_rooms, std::size_t hubs) : keys_(static_cast<Id>(key_rooms.size())) {
-    entries_.reserve(key_rooms.size() + hubs);
-    for (const Id room : key_rooms) add(static_cast<std::uint16_t>(room));
+  // `is_first`: whether the key is loaded first there; of all, if nothing is said.
+  Entries(std::span<const Id> rooms, std::span<const std::uint8_t> is_first, std::size_t hubs) : keys_(static_cast<Id>(rooms.size())) {
+    entries_.reserve(rooms.size() + hubs);
+    for (std::size_t i = 0; i < rooms.size(); ++i) add(static_cast<std::uint16_t>(rooms[i]), is_first.empty() || is_first[i] ? kFirst : kScope);
     while (hubs-- > 0) add(0);
   }
 
@@ -29,9 +30,9 @@ class Entries {
   Id keys() const { return keys_; }
 
  private:
-  void add(std::uint16_t room) {
+  void add(std::uint16_t room, Cause cause = kFirst) {
     const auto id = static_cast<Id>(entries_.size());
-    entries_.push_back({.before = id, .after = id, .room = room});
+    entries_.push_back({.before = id, .after = id, .room = room, .cause = cause});
   }
 
   Id keys_;

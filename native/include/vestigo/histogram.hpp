@@ -40,7 +40,11 @@ class Histogram {
   }
 
   [[gnu::always_inline]] void add(Time span, std::uint32_t times = 1) {
-    if (bins_ == 0) return add_exact(span, times);
+    if (bins_ == 0) {
+      if (span != latest_.span) [[unlikely]] return add_exact(span, times);
+      latest_.times += times;
+      return;
+    }
     const std::size_t i = bin(span);
     if (i >= bins_) [[unlikely]] grow(i + 1);
     counts_[i] += times;
@@ -59,7 +63,7 @@ class Histogram {
   void subtract(const Histogram& other) {
     for (std::size_t i = 0; i < other.bins_; ++i) counts_[i] -= other.counts_[i];
     other.each_exact([this](Time span, std::uint32_t times) {
-      bins_ == 0 ? exact_[find(span)].times -= times : counts_[bin(span)] -= times;
+      bins_ == 0 ? place(span).times -= times : counts_[bin(span)] -= times;
     });
   }
 
@@ -82,8 +86,11 @@ class Histogram {
     std::uint32_t times = 0;
   };
 
+  // Another span than the latest.
   [[gnu::noinline]] void add_exact(Time span, std::uint32_t times) {
     if (exact_.empty()) exact_.resize(kPlaces);
+    if (latest_.times > 0) exact_[find(latest_.span)].times += latest_.times;
+    latest_ = {};
     Exact& here = exact_[find(span)];
     if (here.span != span) {
       if (distinct_ == kFew) {
@@ -93,8 +100,10 @@ class Histogram {
       ++distinct_;
       here.span = span;
     }
-    here.times += times;
+    latest_ = {span, times};
   }
+
+  Exact& place(Time span) { return span == latest_.span ? latest_ : exact_[find(span)]; }
 
   // Where a span stands, or would.
   std::size_t find(Time span) const {
@@ -107,18 +116,17 @@ class Histogram {
   template <class Visit>
   void each_exact(Visit visit) const {
     for (const Exact& one : exact_) {
-      if (one.times > 0) visit(one.span, one.times);
+      const std::uint32_t times = one.times + (one.span == latest_.span ? latest_.times : 0);
+      if (one.span >= 0 && times > 0) visit(one.span, times);
     }
   }
 
   // From here on in bins.
   [[gnu::noinline]] void spill() {
     if (bins_ > 0) return;
-    const std::vector<Exact> few = std::exchange(exact_, {});
+    const Histogram few = std::exchange(*this, {});
     grow(1);
-    for (const Exact& one : few) {
-      if (one.times > 0) add(one.span, one.times);
-    }
+    few.each_exact([this](Time span, std::uint32_t times) { add(span, times); });
   }
 
   [[gnu::noinline]] void grow(std::size_t bins) {
@@ -126,6 +134,7 @@ class Histogram {
     bins_ = bins;
   }
 
+  Exact latest_;              // the latest span, not yet among these
   std::vector<Exact> exact_;  // by hash, while there are few
   std::size_t distinct_ = 0;
   std::vector<std::uint32_t> counts_;

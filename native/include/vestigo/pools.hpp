@@ -19,6 +19,7 @@ namespace vestigo {
 struct Setting {
   std::span<const Id> entry_rooms;   // of every key; or, where nodes have caches of their own, of every key on a node
   std::span<const Id> entry_keys{};  // whose entry it is, where nodes have caches of their own
+  std::span<const std::uint8_t> entry_is_first{};  // whether no other entry of its key is loaded before it
   std::size_t keys = 0;
   std::span<const Rules> lookups;
   std::span<const Id> room_lookups;
@@ -66,11 +67,10 @@ struct Pools {
   Ledger ledger;
 
   Pools(const Setting& setting, Slices slices)
-      : entries(setting.entry_rooms, setting.pools.size() * policy::kHubs),
+      : entries(setting.entry_rooms, setting.entry_is_first, setting.pools.size() * policy::kHubs),
         notes(setting.pools, setting.entry_rooms.size(), setting.pools.size() * policy::kHubs),
         ledger(setting.lookups, std::move(slices)),
         entry_keys_(setting.entry_keys),
-        loaded_(setting.entry_keys.empty() ? 0 : setting.keys),
         keys_(setting.keys) {
     const auto keys = static_cast<Id>(setting.entry_rooms.size());
     pools.reserve(setting.pools.size());
@@ -83,17 +83,23 @@ struct Pools {
       rooms.push_back({&pools[static_cast<std::size_t>(setting.room_pools[i])], &ledger.tally(lookup), setting.lookups[lookup],
                        setting.room_lookups[i], setting.room_nodes[i], setting.room_is_of_node[i] != 0});
     }
+    const bool puts = std::any_of(setting.lookups.begin(), setting.lookups.end(), [](const Rules& rules) { return rules.on_write == OnWrite::replace; });
+    if (!puts || setting.entry_is_first.empty()) return;
+    first_entries_.assign(setting.keys, kNone);
+    for (std::size_t i = 0; i < setting.entry_keys.size(); ++i) {
+      if (setting.entry_is_first[i]) first_entries_[static_cast<std::size_t>(setting.entry_keys[i])] = static_cast<Id>(i);
+    }
   }
 
   // The key of an entry, wherever that is.
   Id key_of(Id entry) const { return entry_keys_.empty() ? entry : entry_keys_[static_cast<std::size_t>(entry)]; }
 
-  // A load of the key begins, or a write has put it. True if it is the first anywhere, where nodes have caches of their own.
-  [[gnu::noinline]] bool meet(Id entry) {
-    if (loaded_.empty()) return true;
-    return std::exchange(loaded_[static_cast<std::size_t>(key_of(entry))], 1) == 0;
+  // A write has put a value: the key's first load, if it is still to come, is of one that is known elsewhere.
+  void put(Id entry) {
+    if (first_entries_.empty()) return;
+    const Id first = first_entries_[static_cast<std::size_t>(key_of(entry))];
+    if (first != kNone && entries[first].cause == kFirst) entries[first].cause = kScope;
   }
-  bool knows_nodes() const { return !loaded_.empty(); }
 
   // Whether a value of the size would come in.
   bool accepts(const Room& room, Bytes size) const {
@@ -287,7 +293,7 @@ struct Pools {
   }
 
   std::span<const Id> entry_keys_;
-  std::vector<std::uint8_t> loaded_;  // by key: whether it was loaded anywhere, where nodes have caches of their own
+  std::vector<Id> first_entries_;  // by key: which one is loaded first, where writes put values on nodes
   std::size_t keys_;
   std::vector<std::uint32_t> kept_;  // values of each key, where lifetimes vary
 };

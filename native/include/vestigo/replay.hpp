@@ -226,9 +226,7 @@ class Replay {
     if (entry.state != 0) [[unlikely]] return unusual_miss(columns, i, room, entry, forced, now);
     const Time cost = columns.cost[i];
     const Bytes size = columns.size[i];
-    Cause cause = entry.absence(now);
-    if (cause == kFirst && pools_.knows_nodes() && !pools_.meet(columns.key[i])) cause = kScope;
-    pools_.ledger.miss(tally, forced ? kForcedMiss : cause, cost, size, now);
+    pools_.ledger.miss(tally, forced ? kForcedMiss : entry.absence(now), cost, size, now);
     if (timed && cost > 0) {
       const Id load = columns.ends.place[i];
       pending_.begin(columns.ends, load);
@@ -327,7 +325,7 @@ class Replay {
     if constexpr (foresees) foresee(columns, i, room, entry);
     if (rules.on_write == OnWrite::leave) return;
     if (rules.on_write == OnWrite::replace && rules.keeps(truth)) {
-      if (store(room, entry, columns.key[i], truth, columns.size[i], now, kNotLoaded, now)) pools_.meet(columns.key[i]);
+      if (store(room, entry, columns.key[i], truth, columns.size[i], now, kNotLoaded, now)) pools_.put(columns.key[i]);
       return;
     }
     if constexpr (timed) {

@@ -61,6 +61,7 @@ def begin_plain(trace: Trace, job: Job, entries: Entries) -> Any:
     return kernel.Replay(
         of_entry,
         entries.keys,
+        entries.is_first,
         max(len(trace.keys), 1),
         [_rules(kernel.Rules(), room.rules) for room in rooms] or [kernel.Rules()],
         [lookup for lookup, _, _ in places],

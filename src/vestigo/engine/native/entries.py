@@ -25,6 +25,8 @@ class Entries:
     def __init__(self, trace: Trace, of_nodes: Flags, copied: Flags) -> None:
         self.keys: Ints | None = None
         self.nodes: Ints | None = None
+        self.is_first: np.ndarray | None = None
+        """Whether no other entry of its key is loaded before it."""
         self.count = max(len(trace.keys), 1)
         self._of_nodes = np.array([*of_nodes, False])
         self._has_unnamed = has_unnamed_node(trace)
@@ -34,7 +36,7 @@ class Entries:
         self._apart = np.array([*self.apart, False])
         if not any(self.apart):
             return
-        self._numbering = kernel.Numbering()
+        self._numbering = kernel.Numbering(len(trace.keys))
         written = np.zeros(len(trace.keys), bool)
         for part in trace.parts():
             self.ids(part)
@@ -42,6 +44,7 @@ class Entries:
             written[rows] = True
         self._number_copies(trace, np.flatnonzero(written & np.array([*copied, False])[trace.key_lookup]))
         self.keys, self.nodes = self._numbering.keys(), self._numbering.nodes()
+        self.is_first = self._numbering.is_first()
         self.count = max(len(self.keys), 1)
 
     def ids(self, part: Trace) -> Ints:
@@ -49,11 +52,11 @@ class Entries:
         key = np.maximum(part.key, 0) if len(part) and int(part.key.min()) < 0 else part.key
         if not self._apart.any():
             return key
-        keyed = part.op <= LAST_KEYED
+        keyed, loads = part.op <= LAST_KEYED, (part.op == Op.READ) | (part.op == Op.PRELOAD)
         if keyed.all():
-            return self._number(key, self._nodes(part))
+            return self._number(key, self._nodes(part), loads)
         ids = np.zeros(len(part), np.int32)
-        ids[keyed] = self._number(part.key[keyed], self._nodes(part)[keyed])
+        ids[keyed] = self._number(part.key[keyed], self._nodes(part)[keyed], loads[keyed])
         return ids
 
     def is_elsewhere(self, part: Trace) -> np.ndarray:
@@ -64,8 +67,9 @@ class Entries:
         elsewhere: np.ndarray = writes & (part.node < 0) & self._of_nodes[part.lookup]
         return elsewhere
 
-    def _number(self, key: Ints, node: Ints) -> Ints:
-        ids: Ints = self._numbering.number(np.ascontiguousarray(key), np.ascontiguousarray(node, np.int32))
+    def _number(self, key: Ints, node: Ints, loads: np.ndarray) -> Ints:
+        columns = np.ascontiguousarray(key), np.ascontiguousarray(node, np.int32), loads.view(np.uint8)
+        ids: Ints = self._numbering.number(*columns)
         return ids
 
     def _nodes(self, part: Trace) -> Ints:
@@ -76,7 +80,7 @@ class Entries:
 
     def _number_copies(self, trace: Trace, keys: np.ndarray) -> None:
         for node in range(0 if has_unnamed_node(trace) else 1, len(trace.nodes) + 1):
-            self._number(keys.astype(np.int32), np.full(len(keys), node, np.int32))
+            self._number(keys.astype(np.int32), np.full(len(keys), node, np.int32), np.zeros(len(keys), bool))
 
 
 _entries: WeakKeyDictionary[Trace, dict[tuple[Flags, Flags], Entries]] = WeakKeyDictionary()
