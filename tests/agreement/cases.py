@@ -196,8 +196,11 @@ def cases(draw: st.DrawFn) -> Case:
     common = rules(pool | whose)
     shared = {"all": _pool(pool, trace.lookups)} if trace.lookups and draw(st.booleans()) else {}
     lookups = {
-        name: rules(
-            (pool if shared else draw(st.fixed_dictionaries(POOL))) | (whose if shared or draw(st.booleans()) else {})
+        name: _whole(
+            rules(
+                (pool if shared else draw(st.fixed_dictionaries(POOL)))
+                | (whose if shared or draw(st.booleans()) else {})
+            )
         )
         for name in trace.lookups
         if draw(st.booleans())
@@ -205,10 +208,15 @@ def cases(draw: st.DrawFn) -> Case:
     keys = {}
     if rich:
         for name in trace.lookups:
-            of_all = lookups.get(name, common)
-            own = {rule: getattr(of_all, rule) for rule in _OF_A_WHOLE_LOOKUP}
-            keys[name] = {pattern: rules(own) for pattern in draw(st.sampled_from([[], [], ["0"], ["{}"]]))}
+            of_all = lookups.get(name, _whole(common))
+            own = {rule: of_all[rule] for rule in _OF_A_WHOLE_LOOKUP}
+            keys[name] = {pattern: _whole(rules(own)) for pattern in draw(st.sampled_from([[], [], ["0"], ["{}"]]))}
     return Case(trace, Plan(common, lookups, keys, shared, warm_up=warm_up))
+
+
+def _whole(rules: Rules) -> dict[str, object]:
+    """As a layer that leaves nothing to those below."""
+    return {name: getattr(rules, name) for name in Rules.model_fields}
 
 
 def _pool(pool: dict[str, object], lookups: tuple[str, ...]) -> Pool:

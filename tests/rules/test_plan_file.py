@@ -138,14 +138,15 @@ def test_pools_keys_and_what_if_are_read(tmp_path: Path) -> None:
     plan = plan_of(tmp_path, RICH)
     assert plan.pools == {"desk": Pool(lookups=["berth", "weather"], max_bytes="32 MiB", eviction="gdsf")}
     large = Rules(max_entries=500, absolute="1h", pin="9/{...}", keep_if="size <= 64 KiB")
-    assert plan.keys == {"chart": {"14/{...}": large}}
+    assert plan.rules_for_keys("chart") == {"14/{...}": large}
+    assert plan.keys["chart"]["14/{...}"].to_dict() == {"absolute": "1h", "keep_if": "size <= 64 KiB"}
     assert plan.what_if == WhatIf(nodes=4, traffic=2.5)
     assert plan.pool_rules("berth").max_entries is None
     assert plan.pool_rules("tide").max_entries == 500
     shared = plan.candidates["shared"]
     assert shared.pools["desk"] == Pool(lookups=["berth", "weather"], max_bytes="64 MiB", eviction="gdsf")
-    assert str(shared.keys["chart"]["14/{...}"].absolute) == "2h"
-    assert shared.keys["chart"]["14/{...}"].keep_if == large.keep_if
+    assert str(shared.rules_for_keys("chart")["14/{...}"].absolute) == "2h"
+    assert shared.rules_for_keys("chart")["14/{...}"].keep_if == large.keep_if
 
 
 def test_problems_of_pools_keys_and_what_if_have_their_lines(tmp_path: Path) -> None:
@@ -203,17 +204,17 @@ def test_no_rule_is_left_that_is_not_supported(tmp_path: Path) -> None:
 def test_every_contradiction_is_told_with_the_lines_of_both(tmp_path: Path) -> None:
     path = tmp_path / "plan.toml"
     path.write_text(
-        '[rules]\nwhen_full = "trim 10%"\njitter = "10%"\ntell_nodes = "drop"\n'
+        '[rules]\nwhen_full = "trim 10%"\njitter = "10%"\ntell_nodes = "drop"\nper = "all"\n'
         '[lookup.vessel]\nmax_entries = 2\nper = "node"\npin = ["a", "b", "c"]\n'
         '[lookup.berth]\neviction = "belady"\nmax_entries = 9\non_write = "drop"\n'
     )
     with pytest.raises(PlanError) as caught:
         read_plan(path)
     problems = str(caught.value).splitlines()
-    for line, rule in {2: "when_full", 3: "jitter", 4: "tell_nodes", 8: "pin"}.items():
+    for line, rule in {2: "when_full", 3: "jitter", 5: "rules.per: tell_nodes", 9: "pin"}.items():
         assert any(f"line {line}: {rule}" in problem for problem in problems)
-    assert any("max_entries = 2 has no room" in problem and "line 6, too" in problem for problem in problems)
-    assert any('eviction = "belady" with on_write' in problem and "line 10, too" in problem for problem in problems)
+    assert any("max_entries = 2 has no room" in problem and "line 7, too" in problem for problem in problems)
+    assert any('eviction = "belady" with on_write' in problem and "line 11, too" in problem for problem in problems)
 
 
 def test_a_look_up_takes_back_what_the_rules_of_all_state(tmp_path: Path) -> None:

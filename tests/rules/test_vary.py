@@ -14,17 +14,20 @@ from vestigo.rules.vary import changed, combinations, count, name_of
 
 PLAN = Plan(
     Rules(max_entries=500, absolute="10m"),
-    {"vessel": Rules(max_entries=50, absolute="10m"), "berth": Rules(absolute="1h")},
+    {"vessel": Rules(max_entries=50), "berth": Rules(absolute="10m")},
+    {"vessel": {"NO{...}": {"nulls": "keep"}, "GB{...}": {"absolute": "2h"}}},
     pools={"desk": Pool(lookups=["tide", "weather"], max_bytes="1 MiB")},
 )
 
 
-def test_a_look_up_follows_the_rules_as_long_as_it_says_nothing_else() -> None:
+def test_a_change_of_the_rules_reaches_whatever_does_not_state_the_rule_itself() -> None:
     plan = changed(PLAN, {"rules.absolute": "5m", "lookup.chart.sliding": "1m"})
     assert plan.rules == Rules(max_entries=500, absolute="5m")
     assert plan.rules_for("vessel") == Rules(max_entries=50, absolute="5m")
-    assert plan.rules_for("berth") == Rules(absolute="1h")
+    assert plan.rules_for("berth") == Rules(max_entries=500, absolute="10m")
     assert plan.rules_for("chart") == Rules(max_entries=500, absolute="5m", sliding="1m")
+    assert plan.rules_for_keys("vessel")["NO{...}"] == Rules(max_entries=50, absolute="5m", nulls="keep")
+    assert plan.rules_for_keys("vessel")["GB{...}"] == Rules(max_entries=50, absolute="2h")
     assert changed(PLAN, {"pool.desk.max_bytes": "2 MiB"}).pools["desk"].max_bytes == 2**21
 
 
@@ -83,7 +86,7 @@ def test_all_that_is_wrong_with_them_is_told_with_its_line(tmp_path: Path) -> No
 
 
 def meant(plan: Plan) -> dict[str, Any]:
-    """What it says, without what means nothing: zones (for there are no times here), look-ups that are like all."""
+    """What it says, without zones, which mean nothing here, where there are no times."""
 
     def without_zones(stated: Any) -> Any:
         return (
@@ -93,7 +96,9 @@ def meant(plan: Plan) -> dict[str, Any]:
         )
 
     stated: dict[str, Any] = without_zones(plan.to_dict())
-    stated["lookups"] = {name: rules for name, rules in stated["lookups"].items() if rules != stated["rules"]}
+    stated["keys"] = {
+        name: [[pattern, without_zones(rules)] for pattern, rules in each] for name, each in stated["keys"].items()
+    }
     return stated
 
 

@@ -59,7 +59,7 @@ def rooms_of(trace: Trace, plan: Plan) -> Rooms:
     ]
     key_rooms = trace.key_lookup
     for lookup, name in enumerate(trace.lookups):
-        patterns = plan.keys.get(name, {})
+        patterns = plan.rules_for_keys(name)
         if (
             any(
                 rules.pin or (rules.keep_if and rules.keep_if.keys)

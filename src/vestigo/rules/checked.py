@@ -10,6 +10,9 @@ from pydantic_core import ErrorDetails
 from vestigo.errors import RulesError, unknown
 from vestigo.units import Duration, format_exact_share
 
+_NOTHING = ("never", "no limit", "0%", "all")
+"""Words for what a rule has by default."""
+
 Plain = bool | int | str | list[str]
 """A value as a plan file has it."""
 
@@ -51,6 +54,26 @@ class Checked(BaseModel):
     def to_dict(self) -> dict[str, Plain]:
         """What differs from the defaults, as a plan file writes it."""
         return {name: _plain(getattr(self, name)) for name in type(self).model_fields if self.differs(name)}
+
+    @classmethod
+    def written(cls, name: str, value: object) -> Plain:
+        """A rule's value as a plan file writes it.
+
+        >>> from vestigo.rules import Rules
+        >>> Rules.written("absolute", None), Rules.written("pin", ())
+        ('never', [])
+        """
+        if value != cls.model_fields[name].default:
+            return _plain(value)
+        if type(value) in (bool, int):
+            return _plain(value)
+        for text in (str(value), *_NOTHING):
+            try:
+                if getattr(cls(**{name: text}), name) == value:
+                    return text
+            except RulesError:
+                continue
+        return []
 
     def differs(self, name: str) -> bool:
         return bool(getattr(self, name) != type(self).model_fields[name].default)

@@ -1,15 +1,16 @@
 """A plan: rules for each look-up, and named alternatives to them."""
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 from pathlib import Path
 from types import MappingProxyType
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from vestigo.errors import RulesError, unknown
 from vestigo.rules.aim import Aim
 from vestigo.rules.pool import POOL_RULES, Pool, PoolRules
 from vestigo.rules.rules import Rules
+from vestigo.rules.stated import Stated
 from vestigo.rules.values import warm_up
 from vestigo.rules.what_if import WhatIf
 from vestigo.trace import Intake
@@ -17,6 +18,9 @@ from vestigo.units import Duration
 
 _OF_A_WHOLE_LOOKUP = (*POOL_RULES, "per", "assume_size", "assume_cost")
 """Rules that no single keys can have for themselves."""
+
+Layer = Rules | Mapping[str, Any]
+"""What is stated of a look-up, or of some of its keys."""
 
 Problem = tuple[tuple[str, ...], str]
 """Where in a plan, and a sentence."""
@@ -26,23 +30,28 @@ def _frozen(mapping: Mapping[str, Any]) -> Mapping[str, Any]:
     return MappingProxyType(dict(mapping))
 
 
+def _made_again(parts: dict[str, Any]) -> "Plan":
+    return Plan(**parts)
+
+
 @dataclass(frozen=True)
 class Plan:
     """Today's settings and the candidates for better ones.
 
-    `rules` hold for every look-up that `lookups` does not name. A candidate is a plan of its own.
+    `rules` hold for every look-up, but for what `lookups` states of it. A candidate is a plan of its own.
     `warm_up` is how much is replayed before counting begins: a duration, or a number of reads.
 
-    >>> plan = Plan(Rules(max_entries=500), lookups={"vessel": Rules(max_entries=50)})
-    >>> plan.rules_for("vessel").max_entries, plan.rules_for("berth").max_entries
-    (50, 500)
+    >>> plan = Plan(Rules(max_entries=500, absolute="1h"), lookups={"vessel": {"max_entries": 50}})
+    >>> plan.rules_for("vessel"), plan.rules_for("berth").max_entries
+    (Rules(max_entries=50, absolute='1h'), 500)
     """
 
     rules: Rules = Rules()
-    lookups: Mapping[str, Rules] = field(default_factory=dict)
-    keys: Mapping[str, Mapping[str, Rules]] = field(default_factory=dict)
-    """By look-up and pattern (``{"chart": {"14/{...}": Rules(...)}}``): rules for the keys that match. Of several
-    patterns the first one counts."""
+    lookups: Mapping[str, Layer] = field(default_factory=dict)
+    """What is stated of single look-ups: `Rules`, of which what was said when they were made, or a mapping."""
+    keys: Mapping[str, Mapping[str, Layer]] = field(default_factory=dict)
+    """By look-up and pattern (``{"chart": {"14/{...}": {"absolute": "2h"}}}``): what is stated of the keys that match.
+    Of several patterns the first one counts."""
     pools: Mapping[str, Pool] = field(default_factory=dict)
     """Room that several look-ups share; every other look-up has room of its own."""
     candidates: Mapping[str, "Plan"] = field(default_factory=dict)
@@ -57,10 +66,14 @@ class Plan:
     aim: Aim = Aim()
     """What `Study.choose` makes best, and within which limits."""
 
+    if TYPE_CHECKING:  # worked out when it is made
+        _rules_for: Mapping[str, Rules]
+        _rules_for_keys: Mapping[str, Mapping[str, Rules]]
+
     def __post_init__(self) -> None:
-        for name in ("lookups", "pools", "candidates", "vary"):
+        for name in ("pools", "candidates", "vary"):
             object.__setattr__(self, name, _frozen(getattr(self, name)))
-        object.__setattr__(self, "keys", _frozen({name: _frozen(each) for name, each in self.keys.items()}))
+        self._lay()
         try:
             object.__setattr__(self, "warm_up", warm_up(self.warm_up))
         except ValueError as error:
@@ -68,8 +81,55 @@ class Plan:
         if found := list(self._problems()):
             raise RulesError([f"{'.'.join(where)}: {problem}" for where, problem in found], by_place=found)
 
+    def _lay(self) -> None:
+        """Works out what holds for each look-up and pattern. Raises RulesError."""
+        problems: list[Problem] = []
+
+        def laid(layer: Layer, base: Rules, *where: str) -> tuple[Stated, Rules]:
+            stated = Stated.by(layer)
+            try:
+                rules = stated.over(base)
+            except RulesError as error:
+                problems.extend(((*where, *((rule,) if rule else ())), problem) for rule, problem in error.by_rule)
+                return Stated({}), base
+            return stated.read_by(rules), rules
+
+        of_lookups = {name: laid(layer, self.rules, "lookup", name) for name, layer in self.lookups.items()}
+        rules_for = {name: rules for name, (_, rules) in of_lookups.items()}
+        of_keys = {
+            name: {
+                pattern: laid(layer, rules_for.get(name, self.rules), "lookup", name, "keys", pattern)
+                for pattern, layer in each.items()
+            }
+            for name, each in self.keys.items()
+        }
+        if problems:
+            raise RulesError([f"{'.'.join(where)}: {problem}" for where, problem in problems], by_place=problems)
+        object.__setattr__(self, "lookups", _frozen({name: stated for name, (stated, _) in of_lookups.items()}))
+        object.__setattr__(
+            self,
+            "keys",
+            _frozen(
+                {
+                    name: _frozen({pattern: stated for pattern, (stated, _) in each.items()})
+                    for name, each in of_keys.items()
+                }
+            ),
+        )
+        object.__setattr__(self, "_rules_for", rules_for)
+        object.__setattr__(
+            self,
+            "_rules_for_keys",
+            {name: {pattern: rules for pattern, (_, rules) in each.items()} for name, each in of_keys.items()},
+        )
+
     def rules_for(self, lookup: str) -> Rules:
-        return self.lookups.get(lookup, self.rules)
+        """What holds for a look-up."""
+        return self._rules_for.get(lookup, self.rules)
+
+    def rules_for_keys(self, lookup: str) -> Mapping[str, Rules]:
+        """What holds for keys of a look-up, by pattern; the first that matches counts."""
+        return self._rules_for_keys.get(lookup, {})
 
     def pool_for(self, lookup: str) -> str | None:
         """The shared pool of a look-up, if it has one."""
@@ -83,17 +143,23 @@ class Plan:
     def all_rules(self) -> Iterator[Rules]:
         """Every rules that the plan has."""
         yield self.rules
-        yield from self.lookups.values()
-        for each in self.keys.values():
+        yield from self._rules_for.values()
+        for each in self._rules_for_keys.values():
             yield from each.values()
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        def plain(value: Any) -> Any:
+            return {name: plain(one) for name, one in value.items()} if isinstance(value, MappingProxyType) else value
+
+        return _made_again, ({one.name: plain(getattr(self, one.name)) for one in fields(self)},)
 
     def to_dict(self) -> dict[str, Any]:
         """What is replayed, as JSON can have it: rules, pools, warm-up and what is different about the trace."""
         return {
             "rules": self.rules.to_dict(),
-            "lookups": {name: rules.to_dict() for name, rules in self.lookups.items()},
+            "lookups": {name: Stated.by(stated).to_dict() for name, stated in self.lookups.items()},
             "keys": {
-                name: {pattern: rules.to_dict() for pattern, rules in each.items()}
+                name: [[pattern, Stated.by(stated).to_dict()] for pattern, stated in each.items()]
                 for name, each in self.keys.items()
                 if each
             },
@@ -107,11 +173,8 @@ class Plan:
         """The plan that `to_dict` told."""
         return cls(
             rules=Rules(**stated["rules"]),
-            lookups={name: Rules(**rules) for name, rules in stated["lookups"].items()},
-            keys={
-                name: {pattern: Rules(**rules) for pattern, rules in each.items()}
-                for name, each in stated["keys"].items()
-            },
+            lookups=stated["lookups"],
+            keys={name: dict(each) for name, each in stated["keys"].items()},
             pools={name: Pool(**pool) for name, pool in stated["pools"].items()},
             warm_up=stated["warm_up"],
             what_if=WhatIf(**stated["what_if"]),
@@ -139,10 +202,10 @@ class Plan:
             if len({self.rules_for(lookup).per for lookup in pool.lookups}) > 1:
                 each = ", ".join(f'{lookup} "{self.rules_for(lookup).per}"' for lookup in pool.lookups)
                 yield ("pool", name, "lookups"), f"look-ups that share room need the same per; here it is {each}"
-        for lookup, patterns in self.keys.items():
+        for lookup, patterns in self._rules_for_keys.items():
             for pattern, rules in patterns.items():
                 for rule in _OF_A_WHOLE_LOOKUP:
-                    if rules.differs(rule) and getattr(rules, rule) != getattr(self.rules_for(lookup), rule):
+                    if getattr(rules, rule) != getattr(self.rules_for(lookup), rule):
                         where = ("lookup", lookup, "keys", pattern, rule)
                         yield where, f"{rule} is for a whole look-up; give it to lookup.{lookup}"
 

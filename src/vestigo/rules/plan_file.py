@@ -13,6 +13,7 @@ from vestigo.rules.aim import MEASURES, Aim, Worth, check_direction
 from vestigo.rules.plan import Plan
 from vestigo.rules.pool import Pool
 from vestigo.rules.rules import Rules
+from vestigo.rules.stated import Stated
 from vestigo.rules.what_if import WhatIf
 from vestigo.trace import Intake
 from vestigo.trace.reading.intake import problems
@@ -23,6 +24,8 @@ _OF_A_CANDIDATE = ["rules", "lookup", "pool"]
 _INTAKE = [option.name for option in fields(Intake)]
 
 Table = dict[str, Any]
+Found = dict[str, tuple[object, plan_lines.Path]]
+"""Values by rule, with where they stand."""
 _Kind = TypeVar("_Kind", Pool, WhatIf)
 
 
@@ -110,16 +113,16 @@ class _Reader:
             )
 
         common = stated("rules")
-        lookups = {name: {**common, **stated("lookup", name)} for name in names("lookup")}
-        of_keys = {name: names("lookup", name, "keys") for name in lookups}
-        for rules in lookups.values():
+        own = {name: stated("lookup", name) for name in names("lookup")}
+        of_keys = {name: names("lookup", name, "keys") for name in own}
+        for rules in own.values():
             rules.pop("keys", None)
         return {
             "rules": self.rules(common),
-            "lookups": {name: self.rules(rules) for name, rules in lookups.items()},
+            "lookups": {name: self.layer(common, own[name]) for name in own},
             "keys": {
                 name: {
-                    pattern: self.rules({**lookups[name], **stated("lookup", name, "keys", pattern)})
+                    pattern: self.layer({**common, **own[name]}, stated("lookup", name, "keys", pattern))
                     for pattern in patterns
                     if self.is_pattern(name, pattern)
                 }
@@ -244,6 +247,11 @@ class _Reader:
             wrong = {key for key, _ in error.by_rule}
             right = {key: value for key, value in found.items() if key not in wrong}
             return self.rules(right) if len(right) < len(found) else Rules()  # what is left may not fit together
+
+    def layer(self, base: Found, own: Found) -> Stated:
+        """What `own` states, checked together with what holds below it."""
+        rules = self.rules({**base, **own})
+        return Stated({name: getattr(rules, name) for name in own if name in rules.model_fields_set})
 
     def warm_up(self, trace: Table) -> Duration | int:
         try:

@@ -1,20 +1,15 @@
 """A plan as the text of a plan file, to be copied and replayed."""
 
 import re
-from collections.abc import Iterator
 from typing import Any
 
-from vestigo.errors import RulesError
 from vestigo.rules.plan import Plan
-from vestigo.rules.rules import Rules
-
-_NOTHING = ("never", "no limit", "0%", "all")
-
 
 def plan_text(plan: Plan) -> str:
     """Its rules, pools, warm-up and what is different about the trace, as TOML.
 
-    >>> print(plan_text(Plan(Rules(max_entries=5, absolute="10m"), {"vessel": Rules(max_entries=5)})))
+    >>> from vestigo.rules.rules import Rules
+    >>> print(plan_text(Plan(Rules(max_entries=5, absolute="10m"), {"vessel": {"absolute": "never"}})))
     [rules]
     max_entries = 5
     absolute = "10m"
@@ -27,12 +22,10 @@ def plan_text(plan: Plan) -> str:
     if plan.warm_up:
         tables.append(("trace", {"warm_up": stated["warm_up"]}))
     tables.append(("rules", stated["rules"]))
-    for lookup, rules in plan.lookups.items():
-        tables.append((f"lookup.{_key(lookup)}", dict(_differences(rules, plan.rules))))
-    for lookup, patterns in plan.keys.items():
-        for pattern, rules in patterns.items():
-            where = f"lookup.{_key(lookup)}.keys.{_key(pattern)}"
-            tables.append((where, dict(_differences(rules, plan.rules_for(lookup)))))
+    for lookup, rules in stated["lookups"].items():
+        tables.append((f"lookup.{_key(lookup)}", rules))
+    for lookup, patterns in stated["keys"].items():
+        tables += [(f"lookup.{_key(lookup)}.keys.{_key(pattern)}", rules) for pattern, rules in patterns]
     tables += [(f"pool.{_key(name)}", pool) for name, pool in stated["pools"].items()]
     tables.append(("whatif", stated["what_if"]))
     texts = [_table(name, table) for name, table in tables if table or name.startswith("lookup.")]
@@ -41,27 +34,6 @@ def plan_text(plan: Plan) -> str:
 
 def _table(name: str, table: dict[str, Any]) -> str:
     return "\n".join([f"[{name}]", *(f"{_key(key)} = {_value(value)}" for key, value in table.items())])
-
-
-def _differences(rules: Rules, base: Rules) -> Iterator[tuple[str, Any]]:
-    told = rules.to_dict()
-    for name in Rules.model_fields:
-        if getattr(rules, name) != getattr(base, name) and (name != "zone" or rules.zone):  # alone it means nothing
-            yield name, told[name] if name in told else _default(name)
-
-
-def _default(name: str) -> Any:
-    """A rule's default, as it is written."""
-    default = Rules.model_fields[name].default
-    if type(default) in (bool, int):
-        return default
-    for text in (str(default), *_NOTHING):
-        try:
-            if getattr(Rules(**{name: text}), name) == default:
-                return text
-        except RulesError:
-            continue
-    return []
 
 
 def _key(key: str) -> str:

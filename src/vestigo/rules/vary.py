@@ -23,8 +23,8 @@ _SHOWN = "rules.RULE, lookup.NAME.RULE or pool.NAME.RULE"
 def changed(plan: "Plan", changes: Changes) -> "Plan":
     """`plan` with these changes.
 
-    A change of ``rules`` is followed by every look-up that had the same value, as if it had said nothing of that rule.
-    Raises RulesError for a key that names no rule, and for values that mean nothing.
+    A change of ``rules`` reaches every look-up and key that does not state the rule itself. Raises RulesError for a key that names no rule, and for
+    values that mean nothing.
 
     >>> from vestigo.rules import Plan
     >>> changed(Plan(Rules(max_entries=5)), {"rules.max_entries": 9}).rules
@@ -44,14 +44,7 @@ def changed(plan: "Plan", changes: Changes) -> "Plan":
             pools.setdefault(name, {})[rule] = value
         else:
             raise RulesError(f"{key}: {_what_is_wrong(plan, table, name, rule or rest)}")
-    followed = {
-        name: {rule: value for rule, value in rules.items() if getattr(own, rule) == getattr(plan.rules, rule)}
-        for name, own in plan.lookups.items()
-    }
-    own = {
-        name: _remade(plan.lookups.get(name, plan.rules), followed.get(name, rules) | lookups.get(name, {}))
-        for name in [*plan.lookups, *(name for name in lookups if name not in plan.lookups)]
-    }
+    own = {name: {**plan.lookups.get(name, {}), **lookups.get(name, {})} for name in [*plan.lookups, *lookups]}
     shared = {name: _remade(pool, pools.get(name, {})) for name, pool in plan.pools.items()}
     return replace(plan, rules=_remade(plan.rules, rules), lookups=own, pools=shared, candidates={}, vary={})
 

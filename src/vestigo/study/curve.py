@@ -154,11 +154,8 @@ def replayed_curve(trace: Trace, plan: Plan, lookup: str, sizes: Sequence[int]) 
     trace, plan = applied(trace, plan)
     found = {}
     for size in sizes:
-        rules = Rules(
-            **{name: getattr(plan.rules_for(lookup), name) for name in plan.rules_for(lookup).model_fields_set}
-            | {"max_entries": size}
-        )
-        one = replace(plan, lookups={**plan.lookups, lookup: rules}, candidates={})
+        own = {**plan.lookups.get(lookup, {}), "max_entries": size}
+        one = replace(plan, lookups={**plan.lookups, lookup: own}, candidates={})
         found[size] = run(trace, job(trace, one), "native", lookup).lookups[lookup].hit_rate
     return found
 

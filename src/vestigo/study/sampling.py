@@ -249,7 +249,7 @@ def _alone(lookup: str) -> str:
 def _check(trace: Trace, plan: Plan) -> None:
     for name in trace.lookups:
         room = plan.pool_rules(name)
-        rules = [plan.rules_for(name), *plan.keys.get(name, {}).values()]
+        rules = [plan.rules_for(name), *plan.rules_for_keys(name).values()]
         why = None
         if room.max_entries is not None and room.max_bytes is not None:
             why = "its pool has two limits, and a sample can keep one"
@@ -293,7 +293,7 @@ def _on_sample(there: frozenset[str], plan: Plan, by_bytes: Mapping[str, bool]) 
             for twin in (name, _alone(name)):
                 if twin in there:
                     lookups[twin] = _without_room(plan.rules_for(name))
-                    keys[twin] = {text: _without_room(rules) for text, rules in plan.keys.get(name, {}).items()}
+                    keys[twin] = {text: _without_room(rules) for text, rules in plan.rules_for_keys(name).items()}
     return Plan(lookups=lookups, keys={name: each for name, each in keys.items() if each}, pools=made)
 
 

@@ -118,10 +118,7 @@ def _is_below(a: Sequence[int], b: Sequence[int], c: Sequence[int]) -> bool:
 
 def _limited(plan: Plan, shares: Mapping[str, int]) -> Plan:
     """The plan with a limit in bytes for each look-up, and no other limits."""
-    lookups = {name: _with(plan.rules_for(name), size) for name, size in shares.items()}
+    lookups = {
+        name: {**plan.lookups.get(name, {}), "max_entries": "no limit", "max_bytes": size} for name, size in shares.items()
+    }
     return replace(plan, lookups={**plan.lookups, **lookups}, pools={}, candidates={}, vary={})
-
-
-def _with(rules: Rules, max_bytes: int) -> Rules:
-    stated = {name: getattr(rules, name) for name in rules.model_fields_set}
-    return Rules(**stated | {"max_entries": None, "max_bytes": max_bytes})

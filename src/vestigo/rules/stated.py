@@ -1,0 +1,49 @@
+"""What one table of a plan states: the values of some rules. What holds is worked out from several such layers."""
+
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from vestigo.rules.checked import Plain
+from vestigo.rules.rules import Rules
+
+
+class Stated(Mapping[str, Any]):
+    """Rules' values by name, read and checked; rules that are not named are as the layer below says.
+
+    >>> Stated({"absolute": "never"}).over(Rules(max_entries=5, absolute="1h"))
+    Rules(max_entries=5)
+    """
+
+    def __init__(self, values: Mapping[str, Any]) -> None:
+        self._values = dict(values)
+
+    @classmethod
+    def by(cls, rules: "Rules | Mapping[str, Any]") -> "Stated":
+        """What was said when the rules were made; or what a mapping says."""
+        if isinstance(rules, Rules):
+            return cls({name: getattr(rules, name) for name in Rules.model_fields if name in rules.model_fields_set})
+        return rules if isinstance(rules, cls) else cls(rules)
+
+    def over(self, base: Rules) -> Rules:
+        """The rules that hold where `base` holds for what is not stated here. Raises RulesError."""
+        return Rules(**{**Stated.by(base), **self}) if self else base
+
+    def read_by(self, rules: Rules) -> "Stated":
+        """The same names, with the values that they have in `rules`, which were made of them."""
+        return Stated({name: getattr(rules, name) for name in self})
+
+    def to_dict(self) -> dict[str, Plain]:
+        """As a plan file writes it, defaults too."""
+        return {name: Rules.written(name, value) for name, value in self.items()}
+
+    def __getitem__(self, name: str) -> Any:
+        return self._values[name]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._values)
+
+    def __len__(self) -> int:
+        return len(self._values)
+
+    def __repr__(self) -> str:
+        return f"Stated({self.to_dict()})"
