@@ -16,6 +16,7 @@ from vestigo.demo import files
 from vestigo.engine import native
 from vestigo.engine.job import assume, job, marks
 from vestigo.engine.native import batches
+from vestigo.engine.native.entries import entries_of
 from vestigo.engine.native.median import lower_medians
 
 
@@ -63,7 +64,7 @@ def test_a_longer_trace_is_replayed_in_batches_and_not_kept(monkeypatch: pytest.
     expected = replay(Trace.from_table(trace.to_pandas()), Rules(overlap="join")).to_dict()
     monkeypatch.setattr(batches, "KEPT_EVENTS", 3)
     monkeypatch.setattr(batches, "BATCH_EVENTS", 2)
-    assert len(list(batches.batches(trace, assume(trace, Plan())))) == 2
+    assert len(list(batches.batches(trace, assume(trace, Plan()), entries_of(trace)))) == 2
     assert replay(trace, Rules(overlap="join")).to_dict() == expected
     assert trace not in batches._kept
 

@@ -84,9 +84,42 @@ def test_collection_in_steps_waits_for_the_next_one(engine: Any) -> None:
     assert (outcome.expirations, outcome.held_byte_ns) == (1, 100 * 8 * SECOND)
 
 
-def test_what_expired_before_it_was_evicted_counts_as_evicted_unless_it_is_collected(engine: Any) -> None:
+@pytest.mark.parametrize(
+    ("taken", "rules"),
+    [
+        ("9 read b", {"max_entries": 1}),
+        ("1 read b", {"max_entries": 1}),
+        ("1 write a", {"on_write": "drop"}),
+        ("1 clear", {}),
+        ("1 restart", {}),
+    ],
+)
+def test_what_would_have_expired_by_the_time_of_the_read_is_missed_for_that(
+    engine: Any, taken: str, rules: dict[str, Any]
+) -> None:
+    lines = f"0 read a\n{taken}\n10 read a"
+    for lifetime, cause in ({"absolute": "5s"}, "aged"), ({"sliding": "5s", "absolute": "9s"}, "idle"):
+        assert missed(replayed(engine, lines, **rules, **lifetime))[cause] == 1
+    assert cause not in missed(replayed(engine, lines, **rules, absolute="11s"))
+
+
+def test_a_fixed_time_that_would_have_passed_is_the_cause(engine: Any) -> None:
+    rules = {"absolute_at": "1970-01-01T00:00:05Z", "max_entries": 1}
+    assert missed(replayed(engine, "0 read a\n1 read b\n10 read a", **rules)) == {"first": 2, "clock": 1}
+
+
+def test_a_load_that_a_restart_ended_is_missed_for_that(engine: Any) -> None:
+    lines = "0 read a cost=1\n2 read a force=yes cost=2\n3 restart\n99 read a cost=1"
+    assert missed(replayed(engine, lines, absolute="5s")) == {"first": 1, "forced": 1, "restarted": 1}
+
+
+def test_what_was_refused_is_missed_for_that_however_old(engine: Any) -> None:
+    lines = "0 read a size=1\n6 read a size=9\n99 read a size=1"
+    assert missed(replayed(engine, lines, absolute="5s", max_bytes=5)) == {"first": 1, "aged": 1, "refused": 1}
+
+
+def test_what_expired_is_collected_before_it_is_evicted(engine: Any) -> None:
     lines = "0 read a\n9 read b\n10 read a"
-    assert missed(replayed(engine, lines, max_entries=1, absolute="5s")) == {"first": 2, "evicted": 1}
     prompt = replayed(engine, lines, max_entries=1, absolute="5s", collect="prompt")
     assert missed(prompt) == {"first": 2, "aged": 1}
     assert (prompt.evictions, prompt.expirations) == (1, 1)

@@ -8,14 +8,28 @@ import pytest
 from vestigo.engine import kernel
 from vestigo.outcome import CAUSES, Measures
 
+TRUTH = kernel.Truth(2, unnamed_writes=True)
+"""Of three rows: one key has one value, the other another."""
+VALUE, STRETCH, _, _ = TRUTH.see(
+    np.array([10, 20, 30], np.int64),
+    np.array([0, 0, 0], np.uint8),
+    np.array([0, 1, 0], np.int32),
+    np.array([5, 6, 5], np.int32),
+    np.array([1, 1, 1], np.int8),
+)
+
 GOOD: dict[str, Any] = {
     "at": np.array([10, 20, 30], np.int64),
     "key": np.array([0, 1, 0], np.int32),
-    "value": np.array([5, 6, 5], np.int32),
+    "value": VALUE,
+    "stretch": STRETCH,
     "mark": np.array([0, 0, 0], np.uint8),
     "size": np.array([1, 2, 3], np.int64),
     "cost": np.array([0, 0, 4], np.int64),
+    "node": np.array([0, -1, 1], np.int32),
+    "scope": np.array([0, 1, -1], np.int32),
     "keys": 2,
+    "truth": TRUTH,
 }
 
 
@@ -27,8 +41,9 @@ def columns(**changed: Any) -> Any:
 
 
 def replay(**changed: Any) -> Any:
-    usual = {"key_rooms": np.array([0, 0], np.int32), "rooms": [kernel.Rules()], "first_counted": 0, "timed": True}
-    usual |= {"room_pools": [0], "pools": [kernel.PoolRules()], "clears": [NO_TIMES]}
+    usual = {"entry_rooms": np.array([0, 0], np.int32), "entry_keys": None, "entry_is_first": None, "keys": 2}
+    usual |= {"lookups": [kernel.Rules()], "room_lookups": [0], "room_nodes": [-1], "room_is_of_node": [0]}
+    usual |= {"room_pools": [0], "pools": [kernel.PoolRules()], "clears": [NO_TIMES], "first_counted": 0, "timed": True}
     slices = {"slice_origin": 0, "slice_width": 10**9, "slices": 1}
     return kernel.Replay(**{**usual, **slices, **changed})
 
@@ -117,7 +132,7 @@ def test_columns_of_another_kind_are_refused(name: str) -> None:
 )
 def test_rules_out_of_range_are_refused(rule: dict[str, int]) -> None:
     with pytest.raises(ValueError, match="out of range"):
-        replay(rooms=[changed(kernel.Rules(), rule)])
+        replay(lookups=[changed(kernel.Rules(), rule)])
 
 
 @pytest.mark.parametrize(
@@ -158,8 +173,17 @@ def test_next_reads_are_given_where_they_are_asked_for() -> None:
 @pytest.mark.parametrize(
     "changed",
     [
-        {"rooms": []},
-        {"key_rooms": np.array([0, 1], np.int32)},
+        {"lookups": []},
+        {"room_lookups": []},
+        {"room_lookups": [1]},
+        {"room_nodes": []},
+        {"room_is_of_node": [0, 0]},
+        {"entry_rooms": np.array([0, 1], np.int32)},
+        {"entry_rooms": np.array([0], np.int32)},
+        {"entry_keys": np.array([0], np.int32)},
+        {"entry_keys": np.array([0, 2], np.int32)},
+        {"entry_is_first": np.array([1, 1], np.uint8)},
+        {"keys": 0},
         {"room_pools": [1]},
         {"room_pools": []},
         {"pools": []},
@@ -175,14 +199,10 @@ def test_calls_that_do_not_fit_are_refused(changed: dict[str, Any]) -> None:
         replay(**changed)
 
 
-def test_more_pools_than_lookups_are_refused() -> None:
-    with pytest.raises(ValueError, match="differ in number"):
-        replay(pools=[kernel.PoolRules(), kernel.PoolRules()])
-
-
-def test_too_many_lookups_are_refused() -> None:
+def test_too_many_rooms_are_refused() -> None:
+    many = 65_536
     with pytest.raises(ValueError, match="more than 65,535"):
-        replay(rooms=[kernel.Rules()] * 65_536)
+        replay(room_lookups=[0] * many, room_nodes=[-1] * many, room_is_of_node=[0] * many, room_pools=[0] * many)
 
 
 def test_a_warm_up_beyond_the_end_counts_nothing() -> None:
@@ -191,7 +211,7 @@ def test_a_warm_up_beyond_the_end_counts_nothing() -> None:
 
 
 def test_truth_checks_its_keys() -> None:
-    arrays = (GOOD["mark"], GOOD["key"], np.array([0, 1, 2], np.int32), np.array([1, 1, 1], np.int8))
+    arrays = (GOOD["at"], GOOD["mark"], GOOD["key"], np.array([0, 1, 2], np.int32), np.array([1, 1, 1], np.int8))
     truth = kernel.Truth(2, unnamed_writes=True)
     assert len(truth.see(*arrays)[0]) == 3
     with pytest.raises(ValueError, match="a key is out of range"):
@@ -207,12 +227,12 @@ def test_the_kernels_names_are_ours() -> None:
     assert {"entries_peak", "memory_peak", "surge_second", "surge_minute"} < set(kernel.MOSTS)
 
 
-WHOSE: dict[str, Any] = {"node": np.array([0, -1, 1], np.int32), "scope": np.array([0, 1, -1], np.int32)}
-
-
 def full_replay(**changed: Any) -> Any:
     usual = {
-        "key_rooms": np.array([0, 0], np.int32),
+        "entry_rooms": np.array([0, 0], np.int32),
+        "entry_keys": None,
+        "entry_nodes": None,
+        "keys": 2,
         "rooms": [kernel.RoomRules()],
         "pools": [kernel.PoolRules()],
         "per": [kernel.Per.scope],
@@ -235,13 +255,13 @@ def full_replay(**changed: Any) -> Any:
 
 def test_a_full_replay_is_fed_nodes_and_scopes() -> None:
     running = full_replay()
-    running.feed(columns(), **WHOSE)
+    running.feed(columns())
     assert running.close()["total"]["counts"][0].sum() > 0
 
 
 def test_a_full_replay_knows_preloads_and_a_plain_one_refuses_them() -> None:
     preload = columns(mark=np.array([4, 0, 0], np.uint8))
-    full_replay().feed(preload, **WHOSE)
+    full_replay().feed(preload)
     with pytest.raises(ValueError, match="preloads take a full replay"):
         replay().feed(preload)
 
@@ -249,9 +269,7 @@ def test_a_full_replay_knows_preloads_and_a_plain_one_refuses_them() -> None:
 @pytest.mark.parametrize(
     "wrong",
     [
-        {"node": None},
-        {"scope": None},
-        {"node": WHOSE["node"][:2]},
+        {"node": GOOD["node"][:2]},
         {"node": np.array([0, 2, 0], np.int32)},
         {"node": np.array([0, -2, 0], np.int32)},
         {"scope": np.array([0, 2, 0], np.int32)},
@@ -259,13 +277,33 @@ def test_a_full_replay_knows_preloads_and_a_plain_one_refuses_them() -> None:
     ],
 )
 def test_nodes_and_scopes_out_of_range_are_refused(wrong: dict[str, Any]) -> None:
-    with pytest.raises(ValueError, match=r"nodes and scopes|out of range|differ in length"):
-        full_replay().feed(columns(), **{**WHOSE, **wrong})
+    with pytest.raises(ValueError, match=r"out of range|differ in length"):
+        full_replay().feed(columns(**wrong))
 
 
-def test_a_plain_replay_takes_no_nodes() -> None:
-    with pytest.raises(ValueError, match="not asked for"):
-        replay().feed(columns(), **WHOSE)
+@pytest.mark.parametrize(
+    ("wrong", "says"),
+    [
+        ({"stretch": np.array([0, 9, 0], np.int32)}, "a stretch is out of range"),
+        ({"stretch": np.array([0, -9, 0], np.int32)}, "a stretch is out of range"),
+        ({"value": np.array([5, -1, 5], np.int32)}, "not of one row"),
+        ({"stretch": STRETCH[:2]}, "differ in length"),
+    ],
+)
+def test_stretches_that_the_truth_has_not_told_are_refused(wrong: dict[str, Any], says: str) -> None:
+    with pytest.raises(ValueError, match=says):
+        columns(**wrong)
+
+
+def test_keys_on_nodes_are_numbered_and_it_is_known_where_each_is_loaded_first() -> None:
+    numbering = kernel.Numbering(2)
+    key, node, loads = np.array([0, 0, 1, 0], np.int32), np.array([1, 2, 2, 1], np.int32), np.array([0, 1, 1, 1], np.uint8)
+    assert numbering.number(key, node, loads).tolist() == [0, 1, 2, 0]
+    assert (numbering.keys().tolist(), numbering.nodes().tolist()) == ([0, 0, 1], [1, 2, 2])
+    assert numbering.is_first().tolist() == [0, 1, 1]
+    for wrong in ((key + 1, node, loads), (key, node[:2], loads)):
+        with pytest.raises(ValueError, match="out of range|differ in length"):
+            numbering.number(*wrong)
 
 
 @pytest.mark.parametrize(
@@ -277,7 +315,10 @@ def test_a_plain_replay_takes_no_nodes() -> None:
         {"expires": [NO_TIMES, NO_TIMES]},
         {"expires": [np.array([5, 3], np.int64)]},
         {"clears": [np.array([2**62], np.int64)]},
-        {"key_rooms": np.array([0, 1], np.int32)},
+        {"entry_rooms": np.array([0, 1], np.int32)},
+        {"entry_keys": np.array([0, 2], np.int32)},
+        {"entry_nodes": np.array([0, 3], np.int32)},
+        {"keys": 3},
         {"lookups": 0},
         {"lookups": 2},
         {"nodes": 2**31},
@@ -317,4 +358,4 @@ def test_more_scopes_than_were_announced_are_an_error_and_no_more() -> None:
     late = {"last_rows": np.array([9, 9, 9], np.int64)}
     for announced in ({"scopes_at_once": 1, "scope_slots": 9}, {"scopes_at_once": 9, "scope_slots": 1}):
         with pytest.raises(ValueError, match="than were announced"):
-            full_replay(**late, **announced).feed(columns(), **WHOSE)
+            full_replay(**late, **announced).feed(columns())

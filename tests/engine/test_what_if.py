@@ -47,7 +47,7 @@ def test_caches_of_the_process_become_caches_of_the_nodes() -> None:
 
 
 def test_keys_on_nodes_of_their_own_hit_as_in_one_process(reads: Trace) -> None:
-    alone = replay(reads, Rules(absolute="1m"))
+    alone = replay(reads, Rules(absolute="1m", per="all"))
     apart = replay(reads, Plan(Rules(absolute="1m"), what_if=WhatIf(nodes=3, spread="by key")))
     assert (apart.hits, apart.memory_peak) == (alone.hits, alone.memory_peak)
 

@@ -118,7 +118,7 @@ def test_more_pinned_keys_than_entries_are_refused(engine: Any) -> None:
 
 def test_keys_of_one_lookup_under_rules_of_their_own(engine: Any) -> None:
     trace = told("0 read GB1", "1 read NO1", "5 read GB1", "6 read NO1", "7 read SE1", "99 read SE1")
-    plan = Plan(Rules(absolute="90s"), keys={"reads": {"GB{}": Rules(absolute="3s"), "{}1": Rules()}})
+    plan = Plan(Rules(absolute="90s"), keys={"reads": {"GB{}": Rules(absolute="3s"), "{}1": {"absolute": "never"}}})
     outcome = replay(trace, plan, engine=engine)
     assert missed(outcome) == {"first": 3, "aged": 1}
     assert outcome.hits == 2  # NO1, and SE1, which lives for ever

@@ -49,7 +49,7 @@ def test_a_clear_empties_one_look_up_or_all(engine: str) -> None:
 
 
 def test_a_restart_empties_everything_and_is_no_clear(engine: str) -> None:
-    outcome = replayed(engine, "0 read a\n 1 restart node=n\n 2 read a")
+    outcome = replayed(engine, "0 read a\n 1 restart\n 2 read a")
     assert missed(outcome) == {"first": 1, "restarted": 1}
     assert outcome.clears == 0
 

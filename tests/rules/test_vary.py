@@ -86,7 +86,7 @@ def test_all_that_is_wrong_with_them_is_told_with_its_line(tmp_path: Path) -> No
 
 
 def meant(plan: Plan) -> dict[str, Any]:
-    """What it says, without zones, which mean nothing here, where there are no times."""
+    """What it says, without empty tables and zones, which mean nothing here, where there are no times."""
 
     def without_zones(stated: Any) -> Any:
         return (
@@ -96,6 +96,7 @@ def meant(plan: Plan) -> dict[str, Any]:
         )
 
     stated: dict[str, Any] = without_zones(plan.to_dict())
+    stated["lookups"] = {name: rules for name, rules in stated["lookups"].items() if rules}
     stated["keys"] = {
         name: [[pattern, without_zones(rules)] for pattern, rules in each] for name, each in stated["keys"].items()
     }

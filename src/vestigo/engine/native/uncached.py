@@ -6,6 +6,7 @@ from weakref import WeakKeyDictionary
 import numpy as np
 
 from vestigo.engine.job import Assumed, Job, Slicing
+from vestigo.engine.native import batches
 from vestigo.engine.native.batches import filler
 from vestigo.trace import Op, Trace
 from vestigo.trace.trace import Longs
@@ -32,7 +33,7 @@ def uncached(trace: Trace, job: Job) -> Uncached:
 def _uncached(trace: Trace, assumed: Assumed, first_counted: int, slicing: Slicing) -> Uncached:
     by_lookup, by_slice = np.zeros(len(trace.lookups), np.int64), np.zeros(slicing.most, np.int64)
     fill, begin = filler(trace, assumed), 0
-    for part in trace.parts():
+    for part in trace.parts(batches.BATCH_EVENTS):
         rows = np.flatnonzero(part.op == Op.READ)
         rows = rows[np.searchsorted(rows, first_counted - begin) :]
         cost = fill.costs(part)[rows]
