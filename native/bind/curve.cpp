@@ -1,7 +1,9 @@
 // bind/curve.cpp: the curve of all sizes as a Python class.
+#include <nanobind/stl/optional.h>
 #include <nanobind/stl/vector.h>
 
 #include <algorithm>
+#include <optional>
 
 #include "columns.hpp"
 #include "vestigo/curve.hpp"
@@ -12,14 +14,19 @@ using namespace nb::literals;
 namespace vestigo::bind {
 namespace {
 
-CurveSetting checked(Column<Id> key_lookups, Column<std::uint8_t> chosen, Bytes overhead, bool replaces, std::vector<std::int64_t> entries, std::vector<Time> sliding) {
-  for (const Id lookup : view(key_lookups)) {
+CurveSetting checked(Column<Id> entry_lookups, std::optional<Column<Id>> entry_nodes, Column<std::uint8_t> chosen, Bytes overhead, bool replaces, std::vector<std::int64_t> entries, std::vector<Time> sliding) {
+  for (const Id lookup : view(entry_lookups)) {
     if (lookup < 0 || static_cast<std::size_t>(lookup) >= chosen.size()) refuse("a key's look-up is out of range");
   }
-  if (key_lookups.size() == 0 || key_lookups.size() > std::size_t{1} << 30) refuse("no keys, or more than 2^30");
+  if (entry_lookups.size() == 0 || entry_lookups.size() > std::size_t{1} << 30) refuse("no keys, or more than 2^30");
+  if (entry_nodes && entry_nodes->size() != entry_lookups.size()) refuse("columns differ in length");
+  for (const Id node : entry_nodes ? view(*entry_nodes) : std::span<const Id>{}) {
+    if (node < 0 || static_cast<std::size_t>(node) > entry_lookups.size()) refuse("an entry's node is out of range");
+  }
   if (overhead < 0 || overhead > (Bytes{1} << 28)) refuse("an overhead is out of range");
   if (!std::is_sorted(entries.begin(), entries.end()) || !std::is_sorted(sliding.begin(), sliding.end())) refuse("sizes or lifetimes out of order");
-  return {.key_lookups = {key_lookups.data(), key_lookups.data() + key_lookups.size()},
+  return {.entry_lookups = {entry_lookups.data(), entry_lookups.data() + entry_lookups.size()},
+          .entry_nodes = entry_nodes ? std::vector<Id>(entry_nodes->data(), entry_nodes->data() + entry_nodes->size()) : std::vector<Id>{},
           .chosen = {chosen.data(), chosen.data() + chosen.size()},
           .overhead = overhead,
           .replaces = replaces,
@@ -29,8 +36,8 @@ CurveSetting checked(Column<Id> key_lookups, Column<std::uint8_t> chosen, Bytes 
 
 class BoundCurve {
  public:
-  BoundCurve(Column<Id> key_lookups, Column<std::uint8_t> chosen, Bytes overhead, bool replaces, std::vector<std::int64_t> entries, std::vector<Time> sliding)
-      : keys_(key_lookups.size()), curve_(checked(key_lookups, chosen, overhead, replaces, std::move(entries), std::move(sliding))) {}
+  BoundCurve(Column<Id> entry_lookups, std::optional<Column<Id>> entry_nodes, Column<std::uint8_t> chosen, Bytes overhead, bool replaces, std::vector<std::int64_t> entries, std::vector<Time> sliding)
+      : keys_(entry_lookups.size()), curve_(checked(entry_lookups, std::move(entry_nodes), chosen, overhead, replaces, std::move(entries), std::move(sliding))) {}
 
   // The next batch; so many of its events are not counted.
   void feed(const BoundColumns& batch, std::size_t uncounted) {
@@ -56,7 +63,7 @@ class BoundCurve {
 
 void bind_curve(nb::module_& m) {
   nb::class_<BoundCurve>(m, "Curve")
-      .def(nb::init<Column<Id>, Column<std::uint8_t>, Bytes, bool, std::vector<std::int64_t>, std::vector<Time>>(), "key_lookups"_a.noconvert(), "chosen"_a.noconvert(),
+      .def(nb::init<Column<Id>, std::optional<Column<Id>>, Column<std::uint8_t>, Bytes, bool, std::vector<std::int64_t>, std::vector<Time>>(), "entry_lookups"_a.noconvert(), "entry_nodes"_a.noconvert().none(), "chosen"_a.noconvert(),
            "overhead"_a, "replaces"_a, "entries"_a, "sliding"_a)
       .def("feed", &BoundCurve::feed, "batch"_a, "uncounted"_a)
       .def("counts", &BoundCurve::counts);

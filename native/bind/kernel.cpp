@@ -73,7 +73,7 @@ class BoundReplay {
  public:
   BoundReplay(Column<Id> entry_rooms, std::optional<Column<Id>> entry_keys, std::optional<Column<std::uint8_t>> entry_is_first, std::size_t keys, const std::vector<Rules>& lookups,
               const std::vector<Id>& room_lookups, const std::vector<Id>& room_nodes, const std::vector<std::uint8_t>& room_is_of_node, const std::vector<Id>& room_pools,
-              const std::vector<PoolRules>& pools, const std::vector<Column<Time>>& clears, std::uint64_t first_counted, bool timed, Time slice_origin,
+              const std::vector<PoolRules>& pools, const std::vector<Column<Time>>& clears, std::uint64_t first_counted, Loading loading, Time news_take, Time slice_origin,
               Time slice_width, std::size_t slices)
       : entry_rooms_(entry_rooms), entry_keys_(std::move(entry_keys)) {
     const std::size_t rooms = room_lookups.size();
@@ -86,13 +86,14 @@ class BoundReplay {
     check_entries(keys, rooms);
     if (entry_is_first && (entry_is_first->size() != entries() || !entry_keys_)) refuse("columns differ in length");
     if (!within(room_lookups, lookups.size()) || !within(room_pools, pools.size())) refuse("a room's look-up or pool is out of range");
+    if (news_take < 0 || news_take > kLongestSpan) refuse("a span of time is out of range");
     const auto clear_times = moments(clears);
     Slices parts = checked_slices(slice_origin, slice_width, slices);
     nb::gil_scoped_release released;
     const Setting setting{.entry_rooms = view(entry_rooms_), .entry_keys = keys_of_entries(),
                           .entry_is_first = entry_is_first ? view(*entry_is_first) : std::span<const std::uint8_t>{}, .keys = keys, .lookups = lookups, .room_lookups = room_lookups,
-                          .room_nodes = room_nodes, .room_is_of_node = room_is_of_node, .room_pools = room_pools, .pools = pools, .clears = clear_times};
-    replay_ = begin_replay(setting, {first_counted, timed}, std::move(parts));
+                          .room_nodes = room_nodes, .room_is_of_node = room_is_of_node, .room_pools = room_pools, .pools = pools, .clears = clear_times, .news_take = news_take};
+    replay_ = begin_replay(setting, {first_counted, loading}, std::move(parts));
   }
 
   // Of all rules there are. `last_rows`: by scope, 0 being none.
@@ -100,7 +101,7 @@ class BoundReplay {
               const std::vector<full::RoomRules>& rooms, const std::vector<PoolRules>& pools, const std::vector<full::Per>& per,
               const std::vector<Column<Time>>& clears, const std::vector<Column<Time>>& expires, std::size_t lookups, std::size_t nodes,
               bool unnamed_node, Column<std::int64_t> last_rows, std::size_t scopes_at_once, std::size_t scope_slots,
-              std::uint64_t first_counted, bool timed, Time slice_origin, Time slice_width, std::size_t slices)
+              std::uint64_t first_counted, Loading loading, Time news_take, Time slice_origin, Time slice_width, std::size_t slices)
       : entry_rooms_(entry_rooms), entry_keys_(std::move(entry_keys)), full_(true), nodes_(nodes), scopes_(last_rows.size()) {
     check_sizes(rooms.size(), pools);
     if (per.size() != pools.size() || clears.size() != rooms.size() || expires.size() != rooms.size()) refuse("rooms or pools differ in number");
@@ -115,7 +116,8 @@ class BoundReplay {
                           .rooms = rooms, .clears = moments(clears), .pools = pools, .per = per,
                           .lookups = lookups, .nodes = nodes, .unnamed_node = unnamed_node,
                           .last_rows = {view(last_rows).begin(), view(last_rows).end()}, .scopes_at_once = scopes_at_once,
-                          .scope_slots = scope_slots, .timed = timed};
+                          .scope_slots = scope_slots, .timed = loading == Loading::timed, .spares = loading == Loading::spared, .news_take = news_take};
+    if (news_take < 0 || news_take > kLongestSpan) refuse("a span of time is out of range");
     const auto expires_at = moments(expires);
     for (std::size_t room = 0; room < rooms.size(); ++room) {
       check(rooms[room], setting);
@@ -281,6 +283,7 @@ NB_MODULE(kernel, m) {
       .value("drop", OnWrite::drop)
       .value("replace", OnWrite::replace);
   nb::enum_<Overlap>(m, "Overlap").value("repeat", Overlap::repeat).value("join", Overlap::join);
+  nb::enum_<Loading>(m, "Loading").value("instant", Loading::instant).value("timed", Loading::timed).value("spared", Loading::spared);
   nb::enum_<Eviction>(m, "Eviction")
       .value("lru", Eviction::lru)
       .value("fifo", Eviction::fifo)
@@ -376,16 +379,16 @@ NB_MODULE(kernel, m) {
 
   nb::class_<BoundReplay>(m, "Replay")
       .def(nb::init<Column<Id>, std::optional<Column<Id>>, std::optional<Column<std::uint8_t>>, std::size_t, const std::vector<Rules>&, const std::vector<Id>&, const std::vector<Id>&,
-                    const std::vector<std::uint8_t>&, const std::vector<Id>&, const std::vector<PoolRules>&, const std::vector<Column<Time>>&, std::uint64_t, bool, Time, Time,
+                    const std::vector<std::uint8_t>&, const std::vector<Id>&, const std::vector<PoolRules>&, const std::vector<Column<Time>>&, std::uint64_t, Loading, Time, Time, Time,
                     std::size_t>(),
            "entry_rooms"_a.noconvert(), "entry_keys"_a.noconvert().none(), "entry_is_first"_a.noconvert().none(), "keys"_a, "lookups"_a, "room_lookups"_a, "room_nodes"_a, "room_is_of_node"_a,
-           "room_pools"_a, "pools"_a, "clears"_a, "first_counted"_a, "timed"_a, "slice_origin"_a, "slice_width"_a, "slices"_a)
+           "room_pools"_a, "pools"_a, "clears"_a, "first_counted"_a, "loading"_a, "news_take"_a, "slice_origin"_a, "slice_width"_a, "slices"_a)
       .def(nb::init<Column<Id>, std::optional<Column<Id>>, std::optional<Column<Id>>, std::size_t, const std::vector<full::RoomRules>&,
                     const std::vector<PoolRules>&, const std::vector<full::Per>&, const std::vector<Column<Time>>&, const std::vector<Column<Time>>&,
-                    std::size_t, std::size_t, bool, Column<std::int64_t>, std::size_t, std::size_t, std::uint64_t, bool, Time, Time, std::size_t>(),
+                    std::size_t, std::size_t, bool, Column<std::int64_t>, std::size_t, std::size_t, std::uint64_t, Loading, Time, Time, Time, std::size_t>(),
            "entry_rooms"_a.noconvert(), "entry_keys"_a.noconvert().none(), "entry_nodes"_a.noconvert().none(), "keys"_a, "rooms"_a, "pools"_a, "per"_a,
            "clears"_a, "expires"_a, "lookups"_a, "nodes"_a, "unnamed_node"_a, "last_rows"_a.noconvert(), "scopes_at_once"_a, "scope_slots"_a,
-           "first_counted"_a, "timed"_a, "slice_origin"_a, "slice_width"_a, "slices"_a)
+           "first_counted"_a, "loading"_a, "news_take"_a, "slice_origin"_a, "slice_width"_a, "slices"_a)
       .def("feed", &BoundReplay::feed, "batch"_a, "next_read"_a.noconvert() = nb::none())
       .def("close", &BoundReplay::close);
   bind_curve(m);

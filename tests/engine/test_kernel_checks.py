@@ -43,7 +43,8 @@ def columns(**changed: Any) -> Any:
 def replay(**changed: Any) -> Any:
     usual = {"entry_rooms": np.array([0, 0], np.int32), "entry_keys": None, "entry_is_first": None, "keys": 2}
     usual |= {"lookups": [kernel.Rules()], "room_lookups": [0], "room_nodes": [-1], "room_is_of_node": [0]}
-    usual |= {"room_pools": [0], "pools": [kernel.PoolRules()], "clears": [NO_TIMES], "first_counted": 0, "timed": True}
+    usual |= {"room_pools": [0], "pools": [kernel.PoolRules()], "clears": [NO_TIMES], "first_counted": 0}
+    usual |= {"loading": kernel.Loading.timed, "news_take": 0}
     slices = {"slice_origin": 0, "slice_width": 10**9, "slices": 1}
     return kernel.Replay(**{**usual, **slices, **changed})
 
@@ -187,6 +188,7 @@ def test_next_reads_are_given_where_they_are_asked_for() -> None:
         {"room_pools": [1]},
         {"room_pools": []},
         {"pools": []},
+        {"news_take": -1},
         {"slice_width": 0},
         {"slice_width": 5},
         {"slices": 0},
@@ -245,7 +247,8 @@ def full_replay(**changed: Any) -> Any:
         "scopes_at_once": 1,
         "scope_slots": 1,
         "first_counted": 0,
-        "timed": True,
+        "loading": kernel.Loading.timed,
+        "news_take": 0,
         "slice_origin": 0,
         "slice_width": 10**9,
         "slices": 1,
@@ -326,6 +329,7 @@ def test_keys_on_nodes_are_numbered_and_it_is_known_where_each_is_loaded_first()
         {"scope_slots": 2**31},
         {"scopes_at_once": 2**30},
         {"last_rows": NO_TIMES},
+        {"news_take": 2**62},
     ],
 )
 def test_full_replays_that_do_not_fit_are_refused(changed: dict[str, Any]) -> None:

@@ -2,6 +2,7 @@
 
 import dataclasses
 import resource
+from typing import Any
 
 import numpy as np
 import pytest
@@ -35,12 +36,38 @@ def test_no_settings_pass_the_ceilings(case: Case) -> None:
     assert nothing.hits == 0 and nothing.misses == nothing.reads and nothing.memory_peak == 0
 
 
-def test_joining_across_a_clear_takes_fewer_loads_than_the_ceiling_and_answers_no_more(engine: str) -> None:
-    trace = told("0 read a cost=9", "1 read a cost=9", "2 clear", "3 read a cost=9")
-    results = compare(trace, Plan(Rules(overlap="join")), engine=engine)  # type: ignore[arg-type]
-    today, top = results["today"], results["no limits"]
-    assert (today.loads, today.joined, today.hits) == (1, 2, 0)
-    assert (top.loads, top.joined, top.hits) == (2, 0, 1)
+@pytest.mark.parametrize(
+    ("lines", "rules", "hits"),
+    [
+        (["4 read a cost=4", "6 clear", "10 read a cost=4"], {}, 1),
+        (["4 preload a cost=4", "6 clear", "10 read a cost=4"], {}, 1),
+        (["0 write a node=n", "1 clear", "9 read a node=m"], {"tell_nodes": "copy", "tell_delay": "5s"}, 1),
+        (["0 read a cost=9", "1 read a cost=9", "2 clear", "3 read a cost=9"], {"overlap": "join"}, 0),
+        (["4 read a cost=1", "6 clear", "10 read a cost=4"], {}, 0),
+    ],
+)
+def test_a_ceiling_has_what_outlives_a_clear(engine: Any, lines: list[str], rules: dict[str, Any], hits: int) -> None:
+    results = compare(told(*lines), Plan(Rules(**rules)), engine=engine)
+    assert results["today"].hits == hits
+    for name in results.ceilings:
+        assert results[name].hits >= hits
+    assert results["no limits"].hits == {("4 read a cost=1",): 0, ("0 read a cost=9",): 2}.get((lines[0],), 1)
+
+
+def test_where_each_node_has_a_cache_in_all_settings_it_has_one_in_the_ceilings(engine: Any) -> None:
+    trace = told("0 read a node=n", "1 read a node=m", "2 read a node=n", "3 clear node=n", "4 read a node=n")
+    shared = Plan(candidates={"shared": Plan(Rules(per="all"))})
+    for plan, hits in ((Plan(), 1), (Plan(Rules(per="all")), 2), (shared, 3)):
+        results = compare(trace, plan, engine=engine)
+        assert [results[name].hits for name in results.ceilings] == [hits, hits]
+
+
+def test_all_that_is_compared_has_the_plans_own_costs_and_overheads(engine: Any) -> None:
+    rules = {"hit_cost": "5ms", "hit_cost_per_kib": "1ms", "entry_overhead": 100, "assume_size": 2048, "assume_cost": "1s"}
+    results = compare(told("0 read a", "5 read a"), Plan(lookups={"reads": Rules(**rules)}), engine=engine)
+    for name in ("today", *results.ceilings):
+        assert (results[name].read_time_ns, results[name].memory_peak) == (10**9 + 7 * 10**6, 2148)
+    assert results.baseline.read_time_ns == 2 * 10**9
 
 
 def test_the_ceilings_survive_a_restart_if_any_settings_do(engine: str) -> None:
@@ -54,8 +81,14 @@ def test_the_ceilings_survive_a_restart_if_any_settings_do(engine: str) -> None:
 def test_time_saved_is_measured_against_no_cache(engine: str) -> None:
     results = compare(TRACE, Plan(Rules(on_write="drop")), engine=engine)  # type: ignore[arg-type]
     assert results.baseline.origin_time_ns == 6 * 10**9
-    assert results.time_saved("today") == pytest.approx(2)
-    assert results.time_saved("today", "reads") == pytest.approx(2)
+    assert results["today"].time_saved == pytest.approx(2 - 1e-6)
+    assert results["today"].lookups["reads"].time_saved == pytest.approx(2 - 1e-6)
+    assert results.baseline.time_saved == 0
+
+
+def test_settings_that_make_reads_slower_than_no_cache_save_less_than_nothing(engine: str) -> None:
+    results = compare(TRACE, Plan(Rules(hit_cost="3s")), engine=engine)  # type: ignore[arg-type]
+    assert results["today"].time_saved == pytest.approx(-2)
 
 
 def test_candidates_stand_between_today_and_the_ceilings() -> None:

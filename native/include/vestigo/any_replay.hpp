@@ -16,7 +16,7 @@ namespace vestigo {
 
 struct Run {
   std::uint64_t first_counted = 0;  // the first event after the warm-up
-  bool timed = true;                // loads take time; if not, each ends when it begins, whatever it costs
+  Loading loading = Loading::timed;
 };
 
 // One virtual call a batch; the events of a batch meet none.
@@ -69,8 +69,14 @@ class ReplayBy final : public AnyReplay {
 
 template <class Policy>
 std::unique_ptr<AnyReplay> begin_replay_of(const Setting& setting, Run how, Slices slices) {
-  if (how.timed) return std::make_unique<ReplayBy<Replay<Policy, true>>>(setting, how.first_counted, std::move(slices));
-  return std::make_unique<ReplayBy<Replay<Policy, false>>>(setting, how.first_counted, std::move(slices));
+  switch (how.loading) {
+    case Loading::timed:
+      return std::make_unique<ReplayBy<Replay<Policy, Loading::timed>>>(setting, how.first_counted, std::move(slices));
+    case Loading::spared:
+      return std::make_unique<ReplayBy<Replay<Policy, Loading::spared>>>(setting, how.first_counted, std::move(slices));
+    default:
+      return std::make_unique<ReplayBy<Replay<Policy, Loading::instant>>>(setting, how.first_counted, std::move(slices));
+  }
 }
 
 // Of all rules there are (see full/replay.hpp). Compiled by itself.

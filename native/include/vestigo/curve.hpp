@@ -14,7 +14,8 @@
 namespace vestigo {
 
 struct CurveSetting {
-  std::vector<Id> key_lookups{};        // of each key
+  std::vector<Id> entry_lookups{};      // of each key; or, where nodes have caches of their own, of each key on a node
+  std::vector<Id> entry_nodes{};        // which node that is: 0 for rows that name none; all, if nothing is said
   std::vector<std::uint8_t> chosen{};   // by look-up: whether its keys share the room
   Bytes overhead = 0;
   bool replaces = false;                // writes put their value in place
@@ -26,16 +27,29 @@ class Curve {
  public:
   explicit Curve(CurveSetting setting)
       : setting_(std::move(setting)),
-        recency_(setting_.key_lookups.size()),
-        by_entries_(setting_.key_lookups.size() + 1),
-        surface_((setting_.entries.size() + 1) * (setting_.sliding.size() + 1)) {}
+        places_(setting_.entry_lookups.size()),
+        by_entries_(setting_.entry_lookups.size() + 1),
+        surface_((setting_.entries.size() + 1) * (setting_.sliding.size() + 1)) {
+    std::vector<std::size_t> counts(1);
+    for (std::size_t entry = 0; entry < places_.size(); ++entry) {
+      const auto node = static_cast<std::size_t>(node_of(static_cast<Id>(entry)));
+      if (node >= counts.size()) counts.resize(node + 1);
+      places_[entry] = static_cast<Id>(counts[node]++);
+    }
+    std::vector<std::vector<Id>> lookups(counts.size());
+    for (std::size_t entry = 0; entry < places_.size(); ++entry) {
+      lookups[static_cast<std::size_t>(node_of(static_cast<Id>(entry)))].push_back(setting_.entry_lookups[entry]);
+    }
+    for (std::size_t node = 0; node < counts.size(); ++node) nodes_.push_back({Recency(counts[node]), std::move(lookups[node])});
+  }
 
   // The events [begin, end) of a batch; those before `counted` are not counted.
   void feed(const Columns& columns, std::size_t begin, std::size_t end, std::size_t counted) {
     for (std::size_t i = begin; i < end; ++i) {
       if (i + 2 * kAhead < end) {
-        recency_.fetch(columns.key[i + 2 * kAhead]);
-        recency_.fetch_position(columns.key[i + kAhead]);
+        const Id far = columns.key[i + 2 * kAhead], near = columns.key[i + kAhead];
+        recency_of(far).fetch(place(far));
+        recency_of(near).fetch_position(place(near));
       }
       event(columns, i, i >= counted);
     }
@@ -55,18 +69,27 @@ class Curve {
   void event(const Columns& columns, std::size_t i, bool counts) {
     const std::uint8_t mark = columns.mark[i];
     switch (mark & kOp) {
-      case kClear: {
-        const Id lookup = columns.value[i];
-        return recency_.forget_where([&](Id key) { return lookup == kNone || lookup_of(key) == lookup; });
-      }
+      case kClear:
+        return forget(columns.value[i], columns.node[i]);
       case kRestart:
-        return recency_.forget_where([](Id) { return true; });
+        return forget(kNone, columns.node[i]);
+      case kElsewhere:
+        return;
     }
-    const Id key = columns.key[i];
-    if (!setting_.chosen[static_cast<std::size_t>(lookup_of(key))]) return;
+    const Id entry = columns.key[i];
+    if (!setting_.chosen[static_cast<std::size_t>(setting_.entry_lookups[static_cast<std::size_t>(entry)])]) return;
     if ((mark & kOp) == kWrite && !setting_.replaces) return;
-    if ((mark & kOp) == kRead && counts) count(recency_.depth(key), columns.at[i], mark & kForced);
-    recency_.use(key, columns.size[i] + setting_.overhead, columns.at[i]);
+    Recency& recency = recency_of(entry);
+    if ((mark & kOp) == kRead && counts) count(recency.depth(place(entry)), columns.at[i], mark & kForced);
+    recency.use(place(entry), columns.size[i] + setting_.overhead, columns.at[i]);
+  }
+
+  // What one node, or all, hold of a look-up, or of all.
+  void forget(Id lookup, Id node) {
+    for (std::size_t one = 0; one < nodes_.size(); ++one) {
+      if (node != kNone && !setting_.entry_nodes.empty() && static_cast<Id>(one) != node + 1) continue;
+      nodes_[one].recency.forget_where([&](Id place) { return lookup == kNone || nodes_[one].lookups[static_cast<std::size_t>(place)] == lookup; });
+    }
   }
 
   void count(const Recency::Depth& depth, Time now, bool forced) {
@@ -81,10 +104,19 @@ class Curve {
     ++surface_[static_cast<std::size_t>(size) * (setting_.sliding.size() + 1) + static_cast<std::size_t>(lifetime)];
   }
 
-  Id lookup_of(Id key) const { return setting_.key_lookups[static_cast<std::size_t>(key)]; }
+  // What one node has used, and of which look-up each of its entries is.
+  struct Node {
+    Recency recency;
+    std::vector<Id> lookups;
+  };
+
+  Id node_of(Id entry) const { return setting_.entry_nodes.empty() ? 0 : setting_.entry_nodes[static_cast<std::size_t>(entry)]; }
+  Recency& recency_of(Id entry) { return nodes_[static_cast<std::size_t>(node_of(entry))].recency; }
+  Id place(Id entry) const { return places_[static_cast<std::size_t>(entry)]; }
 
   CurveSetting setting_;
-  Recency recency_;
+  std::vector<Id> places_;  // of each entry among those of its node
+  std::vector<Node> nodes_;
   std::vector<std::int64_t> by_entries_, by_bytes_, surface_;
   std::int64_t reads_ = 0;
 };

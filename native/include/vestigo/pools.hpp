@@ -28,6 +28,7 @@ struct Setting {
   std::span<const Id> room_pools;
   std::span<const PoolRules> pools;
   std::span<const std::vector<Time>> clears;  // when each look-up is cleared by schedule, ascending
+  Time news_take = 0;  // how long a write may be on its way to other nodes, where clears spare what is
 };
 
 template <class Policy>
@@ -187,7 +188,18 @@ struct Pools {
       pool.policy = Policy(pool.home);
     }
     const bool some_in_part = std::any_of(parts.begin(), parts.end(), [](const Part& part) { return part.goes && part.stays; });
-    if (some_in_part) empty_in_part(goes, cause, count, now);
+    if (some_in_part) empty_in_part(goes, [](Id) { return true; }, cause, count, now);
+  }
+
+  // Those of the rooms of which `goes` and `chosen(entry)` is true go, in the order of keys; no policy begins anew.
+  template <class Goes, class Chosen>
+  void empty_in_part(Goes goes, Chosen chosen, Cause cause, Count count, Time now) {
+    std::vector<Id> going;
+    for (Id id = 0; id < entries.keys(); ++id) {
+      if (entries[id].held() && goes(rooms[entries[id].room]) && chosen(id)) going.push_back(id);
+    }
+    std::stable_sort(going.begin(), going.end(), [this](Id a, Id b) { return key_of(a) < key_of(b); });
+    for (const Id id : going) lose(entries[id], cause, count, now);
   }
 
   // The trace is over; its last event was at `now`.
@@ -235,16 +247,6 @@ struct Pools {
 
   std::size_t place(const Pool& pool) const { return static_cast<std::size_t>(&pool - pools.data()); }
 
-  // What goes of pools that hold more than that goes in the order of keys.
-  template <class Goes>
-  void empty_in_part(Goes goes, Cause cause, Count count, Time now) {
-    std::vector<Id> going;
-    for (Id id = 0; id < entries.keys(); ++id) {
-      if (entries[id].held() && goes(rooms[entries[id].room])) going.push_back(id);
-    }
-    std::stable_sort(going.begin(), going.end(), [this](Id a, Id b) { return key_of(a) < key_of(b); });
-    for (const Id id : going) lose(entries[id], cause, count, now);
-  }
 
   void lose(Entry& entry, Cause cause, Count count, Time now) {
     Room& room = rooms[entry.room];

@@ -1,7 +1,7 @@
 // vestigo/replay.hpp: the replay loop. docs/semantics.md section 3, at speed.
 //
-// A template over the eviction policy and over whether loads take time, so that nothing in the loop is
-// virtual and untimed replays know nothing of loads under way. The trace is known ahead: while one event
+// A template over the eviction policy and over how loads end, so that nothing in the loop is virtual and
+// untimed replays know nothing of loads under way. The trace is known ahead: while one event
 // is replayed, the memory that later ones will need is fetched.
 #pragma once
 
@@ -18,8 +18,14 @@
 
 namespace vestigo {
 
-template <class Policy, bool timed>
+// Loads end when they begin, or take their time; or they end at once, but a clear spares what a load under way could bring back
+// (the ceilings: see docs/semantics.md).
+enum class Loading : std::uint8_t { instant, timed, spared };
+
+template <class Policy, Loading loading>
 class Replay {
+  static constexpr bool timed = loading == Loading::timed, spares = loading == Loading::spared;
+
  public:
   Replay(const Setting& setting, Slices slices) : pools_(setting, std::move(slices)) {
     for (std::size_t lookup = 0; lookup < setting.clears.size(); ++lookup) {
@@ -27,6 +33,10 @@ class Replay {
     }
     std::sort(clears_.begin(), clears_.end(), [](const Clear& a, const Clear& b) { return a.at < b.at; });
     find_next_due();
+    if constexpr (spares) {
+      reach_.assign(static_cast<std::size_t>(pools_.entries.keys()), kGone);
+      news_take_ = setting.news_take;
+    }
   }
 
   // A batch begins: its events are fed next. Loads under way take their places among its ends as names.
@@ -158,6 +168,7 @@ class Replay {
     Entry& entry = pools_.entries[key];
     Room& room = pools_.rooms[entry.room];
     const Time now = columns.at[i];
+    if constexpr (spares) reach(key, now + columns.cost[i]);
     forced |= room.rules.drop_first;
     if constexpr (foresees) foresee(columns, i, room, entry);
     if (entry.state != 0) {
@@ -320,6 +331,7 @@ class Replay {
 
   void write(const Columns& columns, std::size_t i, Entry& entry, Time now) {
     const Id truth = columns.stretch[i];
+    if constexpr (spares) reach(columns.key[i], now + news_take_);
     Room& room = pools_.rooms[entry.room];
     const Rules& rules = room.rules;
     if constexpr (foresees) foresee(columns, i, room, entry);
@@ -340,7 +352,17 @@ class Replay {
   // Of one look-up, or of all; of one node, or of all.
   void clear(Id lookup, Id node, Time now) {
     const auto goes = [&](const Room& room) { return (lookup == kNone || room.lookup == lookup) && room.is_on(node); };
-    pools_.empty(goes, kCleared, kClears, now);
+    if constexpr (spares) {
+      pools_.empty_in_part(goes, [&](Id key) { return reach_[static_cast<std::size_t>(key)] <= now; }, kCleared, kClears, now);
+    } else {
+      pools_.empty(goes, kCleared, kClears, now);
+    }
+  }
+
+  // What an event of the key brings is there at that moment at the latest.
+  void reach(Id key, Time at) {
+    Time& last = reach_[static_cast<std::size_t>(key)];
+    last = std::max(last, at);
   }
 
   void restart(const Columns& columns, Id node, Time now) {
@@ -376,6 +398,8 @@ class Replay {
 
   Pools<Policy> pools_;
   Stretches stretches_;
+  std::vector<Time> reach_;  // by entry, where clears spare some
+  Time news_take_ = 0;
   Loads loads_;
   Pending pending_;
   std::vector<Clear> clears_;
@@ -383,8 +407,8 @@ class Replay {
   Time next_due_ = kNever;  // when a slice ends, or a look-up is cleared
 };
 
-template <class Policy, bool timed>
-bool Replay<Policy, timed>::check() const {
+template <class Policy, Loading loading>
+bool Replay<Policy, loading>::check() const {
   for (Id key = 0; key < pools_.entries.keys(); ++key) {
     const Entry& entry = pools_.entries[key];
     if (!loads_.check(key, entry) || (entry.held() && entry.records())) return false;

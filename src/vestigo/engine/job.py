@@ -37,16 +37,19 @@ class Assumed(NamedTuple):
 
 @dataclass(frozen=True, eq=False)
 class Job:
-    """`instant`: a load ends when it begins, whatever it costs."""
+    """`instant`: a load ends when it begins, whatever it costs. With `spares`, a clear then spares what a load that is under
+    way could bring back, and what a write so many ns before it; no settings answer more (docs/semantics.md, "Ceilings").
+    """
 
     rooms: Rooms
     assumed: Assumed
     first_counted: int
     slicing: Slicing
     instant: bool = False
+    spares: int | None = None
 
 
-def job(trace: Trace, plan: Plan, instant: bool = False) -> Job:
+def job(trace: Trace, plan: Plan, instant: bool = False, spares: int | None = None) -> Job:
     """Raises RulesError if the plan does not fit the trace, or its warm-up leaves nothing to count."""
     rooms = rooms_of(trace, plan)
     _check_hit_costs(trace, rooms)
@@ -58,7 +61,7 @@ def job(trace: Trace, plan: Plan, instant: bool = False) -> Job:
             f"the warm-up of {amount} leaves nothing to count; the trace has {trace.reads:,} reads in {span}, "
             "so choose a shorter one"
         )
-    return Job(rooms, assume(trace, plan), first, slicing(trace, first), instant)
+    return Job(rooms, assume(trace, plan), first, slicing(trace, first), instant, spares)
 
 
 def _check_hit_costs(trace: Trace, rooms: Rooms) -> None:

@@ -1,11 +1,13 @@
 """What settings are measured against: no cache at all, and what no settings can pass on the same trace."""
 
 import dataclasses
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
-from vestigo.engine.job import Assumed
+from vestigo.engine.job import Assumed, Job, assume, job
 from vestigo.engine.native.batches import filler
 from vestigo.rules import Plan, Rules
 from vestigo.rules.values import Nulls
@@ -18,46 +20,74 @@ NO_CACHE = "no cache"
 KEEP_ALL = "no limits"
 ALWAYS_FRESH = "no limits, fresh"
 
-
-def no_cache(plan: Plan) -> Plan:
-    """Under which nothing fits: every read loads."""
-    return _alike(
-        plan, lambda **assumed: Rules.model_construct(max_bytes=0, entry_overhead=1, nulls=Nulls("keep"), **assumed)
-    )
+_TAKEN = ("entry_overhead", "hit_cost", "hit_cost_per_kib", "assume_size", "assume_cost")
+"""What entries and hits take, and what is assumed: the same for all that is compared."""
 
 
-def keep_all(plan: Plan, survives_restart: bool) -> Plan:
+@dataclass(frozen=True)
+class Ceiling:
+    """What no settings of some can pass: how it is replayed, and on what."""
+
+    trace: Trace
+    plan: Plan
+    news_take: int
+    """How long a write may be on its way to other nodes, in ns."""
+    spares_nodes: bool
+    """Whether clears of one node are left out, since in some settings the others keep what they have."""
+
+    def job(self, trace: Trace) -> Job:
+        """On its own trace, or on that with other keys. Loads take no time; a clear spares what could outlive it."""
+        return job(trace, self.plan, instant=True, spares=self.news_take)
+
+    @property
+    def stated(self) -> list[object]:
+        """All that it depends on, beside the trace."""
+        return [self.plan.to_dict(), self.news_take, self.spares_nodes]
+
+
+def no_cache(trace: Trace, plan: Plan) -> Job:
+    """Nothing fits, so that every read loads; with what `plan` assumes."""
+    nothing = Rules.model_construct(max_bytes=0, entry_overhead=1, nulls=Nulls("keep"), per="all")
+    return dataclasses.replace(job(trace, Plan(nothing, warm_up=plan.warm_up)), assumed=assume(trace, plan))
+
+
+def ceiling(trace: Trace, plan: Plan, settings: Sequence[Plan]) -> Ceiling:
     """Unlimited room, no expiry; a write puts its value in place. With instant loads this answers every
-    read whose key was loaded or written since the last clear or (unless entries survive it) restart, and no rules
-    answer more.
+    read whose key was loaded or written since the last clear or (unless entries survive it) restart, and none of the
+    `settings` answer more.
+
+    Where each node has a cache of its own in all settings, it has one here too. Where it has in some, all rows share
+    one, which loses no more than any of them do: a restart, or a clear of one node, takes nothing.
     """
-    return _alike(
-        plan, lambda **assumed: Rules(nulls="keep", on_write="replace", survives_restart=survives_restart, **assumed)
+    rules = {name: [one.rules_for(name) for one in settings] for name in trace.lookups}
+    every = [one for setting in settings for one in setting.all_rules()]
+    copies = any(one.tell_nodes == "copy" for one in every)
+    apart = {name: not copies and all(one.per == "node" for one in each) for name, each in rules.items()}
+    mixed = bool(trace.nodes) and any(
+        not apart[name] and any(one.per == "node" for one in each) for name, each in rules.items()
     )
-
-
-def outlived(trace: Trace, settings: Sequence[Plan]) -> tuple[Trace, bool]:
-    """The trace for the ceilings, and whether they survive its restarts: they lose no more than any settings do.
-
-    A node that is cleared leaves the others alone where each has its own entries; that becomes a restart, which the
-    ceilings survive.
-    """
-    rules = [one for plan in settings for one in plan.all_rules()]
-    of_nodes = any(one.per == "node" for one in rules)
+    survives = mixed or any(one.survives_restart for one in every)
     spared = (trace.op == Op.CLEAR) & (trace.node != MISSING)
-    if of_nodes and spared.any():
+    if mixed and spared.any():
         op, lookup = np.where(spared, Op.RESTART, trace.op).astype(np.uint8), np.where(spared, MISSING, trace.lookup)
         trace = dataclasses.replace(trace, op=op, lookup=lookup.astype(np.int32))
-    return trace, of_nodes or any(one.survives_restart for one in rules)
+
+    def unlimited(name: str, **taken: Any) -> Rules:
+        per = "node" if apart.get(name, False) else "all"
+        return Rules(**taken, nulls="keep", on_write="replace", survives_restart=survives, per=per)
+
+    news_take = max((int(one.tell_delay) for one in every if one.tell_nodes == "copy"), default=0)
+    return Ceiling(trace, _alike(plan, trace.lookups, unlimited), news_take, mixed)
 
 
-def _alike(plan: Plan, rules: Callable[..., Rules]) -> Plan:
-    """A plan of such rules, with what `plan` assumes of its look-ups."""
+def _alike(plan: Plan, lookups: Iterable[str], rules: Callable[..., Rules]) -> Plan:
+    """A plan of such rules, with what entries and hits take under `plan`, and what it assumes."""
 
-    def made(like: Rules) -> Rules:
-        return rules(assume_size=like.assume_size, assume_cost=like.assume_cost)
+    def made(name: str, like: Rules) -> Rules:
+        return rules(name, **{rule: getattr(like, rule) for rule in _TAKEN})
 
-    return Plan(made(plan.rules), {name: made(like) for name, like in plan.lookups.items()}, warm_up=plan.warm_up)
+    own = {name: made(name, plan.rules_for(name)) for name in lookups}
+    return Plan(made("", plan.rules), own, warm_up=plan.warm_up)
 
 
 def with_versions_as_keys(trace: Trace, assumed: Assumed) -> Trace:

@@ -58,13 +58,6 @@ class Comparison(Mapping[str, Outcome]):
     def ceilings(self) -> list[str]:
         return [bounds.KEEP_ALL, bounds.ALWAYS_FRESH]
 
-    def time_saved(self, name: str, lookup: str | None = None) -> float:
-        """Seconds of origin time that are not spent, compared with no cache."""
-        with_it, without = self[name], self.baseline
-        if lookup is not None:
-            return (without.lookups[lookup].origin_time_ns - with_it.lookups[lookup].origin_time_ns) / 1e9
-        return (without.origin_time_ns - with_it.origin_time_ns) / 1e9
-
     def to_dict(self) -> dict[str, Any]:
         """Each outcome's `to_dict`, by name; that of a setting with its `most_hits`."""
         most = self.most_hits
@@ -134,16 +127,15 @@ def references(trace: Trace, plan: Plan, settings: Sequence[Plan]) -> list[Calla
     """What `settings` are measured against, each with its own trace: no cache, no limits, and no limits but fresh.
     Worked out when they are called.
     """
-    ideal, survive = bounds.outlived(trace, settings)
-    everything = bounds.keep_all(plan, survive)
+    ideal = bounds.ceiling(trace, plan, settings)
 
     def always_fresh() -> tuple[Trace, Job]:
-        versions = bounds.with_versions_as_keys(ideal, assume(ideal, plan))
-        return versions, job(versions, everything, instant=True)
+        versions = bounds.with_versions_as_keys(ideal.trace, assume(ideal.trace, plan))
+        return versions, ideal.job(versions)
 
     return [
-        lambda: (trace, job(trace, bounds.no_cache(plan))),
-        lambda: (ideal, job(ideal, everything, instant=True)),
+        lambda: (trace, bounds.no_cache(trace, plan)),
+        lambda: (ideal.trace, ideal.job(ideal.trace)),
         always_fresh,
     ]
 

@@ -120,6 +120,7 @@ def size_curve(
     steps = sorted(set(sizes))
     ask = Ask(
         [name in names for name in trace.lookups],
+        [stated.rules_for(name).per == "node" for name in trace.lookups],
         rules.entry_overhead,
         rules.on_write.startswith("replace"),
         steps,

@@ -97,9 +97,9 @@ def sweep(  # noqa: PLR0913
             for name, (_, one) in settings.items()
         ]
         makers = references(on, used, list(used.candidates.values()))
-        survive = bounds.outlived(on, list(used.candidates.values()))[1]
+        ideal = bounds.ceiling(on, used, list(used.candidates.values()))
         asked += [
-            Task(name, tasks.kept_as(settings[TODAY][1], rest, name, survive), _referred, (make, name, split))
+            Task(name, tasks.kept_as(settings[TODAY][1], rest, name, *ideal.stated), _referred, (make, name, split))
             for name, make in zip(REFERENCES, makers, strict=True)
         ]
         found, made = tasks.run(asked, "replays", lambda: prepare(on, [today]))

@@ -132,6 +132,16 @@ class Holdings {
     }
   }
 
+  // Those that are cleared and not spared. No compartment begins anew.
+  template <class Goes, class Spared>
+  void empty_but(Goes goes, Spared spared, Id node, Time now) {
+    for (std::size_t pool = 0; pool < setting.pools.size(); ++pool) {
+      here.each(pool, node, [&](Id compartment) {
+        for (const Id slot : here.held(here.at(compartment), [&](Id id) { return goes(room_number(id)) && !spared(id); })) leave(room_at(slot), slot, kCleared, kClears, now);
+      });
+    }
+  }
+
   // Whatever a compartment holds goes with it.
   void free(Id compartment, Time now) {
     const Compartment& one = here.at(compartment);

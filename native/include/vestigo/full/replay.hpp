@@ -104,6 +104,7 @@ class Replay {
     const RoomRules& room = held_.room_of(entry);
     const Id compartment = held_.here.of(room.pool, node, columns.scope[i]);
     const Id slot = compartment == kNone ? kNone : held_.here.slot(entry, compartment);
+    if (held_.setting.spares && slot != kNone) reach(slot, now + ((mark & kOp) == kWrite ? held_.setting.news_take : columns.cost[i]));
     if (columns.next_read != nullptr && slot != kNone && !room.pinned) held_.here.at(compartment).policy->coming(slot, columns.next_read[i]);
     if ((mark & kOp) == kWrite || (mark & kOp) == kElsewhere) return write(columns, i, room, slot, now);
     if (slot == kNone) return;
@@ -277,7 +278,18 @@ class Replay {
 
   void clear(Id lookup, Id node, Time now) {
     const auto goes = [&](Id room) { return lookup == kNone || held_.setting.rooms[static_cast<std::size_t>(room)].lookup == lookup; };
-    held_.empty(goes, node, kCleared, kClears, now);
+    if (held_.setting.spares) {
+      held_.empty_but(goes, [&](Id slot) { return slot < static_cast<Id>(reach_.size()) && reach_[static_cast<std::size_t>(slot)] > now; }, node, now);
+    } else {
+      held_.empty(goes, node, kCleared, kClears, now);
+    }
+  }
+
+  // What an event of the slot brings is there at that moment at the latest.
+  void reach(Id slot, Time at) {
+    if (reach_.empty()) reach_.assign(held_.here.slots.size(), kGone);
+    Time& last = reach_[static_cast<std::size_t>(slot)];
+    last = std::max(last, at);
   }
 
   void restart(Id node, Time now) {
@@ -313,6 +325,7 @@ class Replay {
   Stretches stretches_;
   Loads loads_;
   Calls batches_, preloads_;
+  std::vector<Time> reach_;  // by slot, where clears spare some
   Time slice_end_ = kNever;
   std::int64_t rows_ = 0;
 };

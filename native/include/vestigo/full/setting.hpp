@@ -48,6 +48,8 @@ struct Setting {
   std::size_t scopes_at_once = 0;         // of those that have begun and are not over
   std::size_t scope_slots = 0;            // keys of such, at most
   bool timed = true;                      // loads take time; if not, each ends when it begins, whatever it costs
+  bool spares = false;                    // a clear spares what a load under way, or news, could bring back
+  Time news_take = 0;                     // how long these may be on their way
 };
 
 }  // namespace vestigo::full

@@ -104,11 +104,12 @@ def _ids(key_rooms: np.ndarray) -> np.ndarray:
     return key_rooms if len(key_rooms) else np.zeros(1, np.int32)
 
 
-def _counting(trace: Trace, job: Job) -> tuple[int, bool, int, int, int]:
-    """What every replay is told last: when counting begins, whether loads take time, the slices."""
+def _counting(trace: Trace, job: Job) -> tuple[Any, ...]:
+    """What every replay is told last: when counting begins, how loads end, the slices."""
     slicing = job.slicing
     timed = not job.instant and max(trace.costs.most, *job.assumed.cost, 0) > 0
-    return job.first_counted, timed, slicing.origin_ns, slicing.width_ns, slicing.most
+    loading = kernel.Loading.timed if timed else kernel.Loading.instant if job.spares is None else kernel.Loading.spared
+    return job.first_counted, loading, job.spares or 0, slicing.origin_ns, slicing.width_ns, slicing.most
 
 
 def _room_rules(room: Room) -> Any:

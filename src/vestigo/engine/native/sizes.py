@@ -19,6 +19,8 @@ class Ask(NamedTuple):
     """
 
     chosen: Sequence[bool]
+    of_nodes: Sequence[bool]
+    """By look-up: whether each node has a room of its own, of the same size."""
     overhead_bytes: int
     replaces: bool
     sizes: Sequence[int] = ()
@@ -41,9 +43,11 @@ class SizeCounts(NamedTuple):
 
 def size_counts(trace: Trace, assumed: Assumed, ask: Ask, first_counted: int) -> SizeCounts:
     """Of all events from `first_counted` on; those before are replayed, but not counted."""
-    keys = trace.key_lookup if len(trace.keys) else np.zeros(1, np.int32)
+    entries = entries_of(trace, tuple(bool(trace.nodes) and apart for apart in ask.of_nodes))
+    lookups = trace.key_lookup if entries.keys is None else trace.key_lookup[entries.keys]
     curve = kernel.Curve(
-        np.ascontiguousarray(keys, np.int32),
+        np.ascontiguousarray(lookups if len(lookups) else np.zeros(1), np.int32),
+        entries.nodes,
         np.array(list(ask.chosen) or [True], np.uint8),
         ask.overhead_bytes,
         ask.replaces,
@@ -51,7 +55,7 @@ def size_counts(trace: Trace, assumed: Assumed, ask: Ask, first_counted: int) ->
         list(ask.lifetimes_ns),
     )
     uncounted = first_counted
-    for batch in batches(trace, assumed, entries_of(trace)) if len(trace) else ():
+    for batch in batches(trace, assumed, entries) if len(trace) else ():
         curve.feed(batch, min(uncounted, batch.events))
         uncounted = max(uncounted - batch.events, 0)
     reads, by_entries, largest, by_bytes, cells = curve.counts()

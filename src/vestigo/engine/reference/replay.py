@@ -48,6 +48,9 @@ class Replay:
         self.key_rooms = job.rooms.key_rooms.tolist()
         self.rooms_with_keys = set(self.key_rooms)
         self.instant = job.instant
+        self.spares = job.spares
+        self.reach: dict[tuple[int, int, int], int] = {}
+        """Where clears spare some: when the last of what came of a key's events is there at the latest."""
         self.trace = trace
         self.start = recorded[0].at if recorded else 0
         self.ledger = Ledger(trace.lookups, job.slicing, changes_of(trace))
@@ -74,6 +77,10 @@ class Replay:
         room = self.rooms[self.key_rooms[row.key]]
         pool = self.compartments.of(room.pool, row)
         self.learn(row, room)
+        if pool and self.spares is not None:
+            takes = self.spares if row.op in (Op.WRITE, Op.REMOVE) else row.cost or 0
+            place = (room.pool, pool.number, row.key)
+            self.reach[place] = max(self.reach.get(place, row.at), row.at + takes)
         if pool:
             pool.coming(row)
         if row.op in (Op.WRITE, Op.REMOVE):
@@ -345,12 +352,13 @@ class Replay:
                 continue
             for pool in self.compartments.hit_by(number, node):
                 for entry in sorted(pool.entries.values(), key=lambda entry: entry.key):
-                    if self.key_rooms[entry.key] not in rooms:
+                    spared = self.spares is not None and self.reach.get((number, pool.number, entry.key), now) > now
+                    if self.key_rooms[entry.key] not in rooms or (cause == "cleared" and spared):
                         continue
                     if cause == "cleared":
                         self.ledger.count(entry.room.lookup, "clears")
                     self.leave(pool, entry, cause, now)
-                if mine <= set(rooms):
+                if mine <= set(rooms) and not pool.entries:
                     pool.emptied()
 
     def end_scope(self, number: int, row: Row) -> None:
