@@ -143,6 +143,15 @@ def format_seconds(seconds: float) -> str:
     return format_amount(seconds, SPANS) if seconds else "0 s"
 
 
+def format_span(seconds: float) -> str:
+    """The same of what may be negative.
+
+    >>> format_span(-90)
+    '-1.50 min'
+    """
+    return f"-{format_seconds(-seconds)}" if seconds < 0 else format_seconds(seconds)
+
+
 def format_bytes(size: float) -> str:
     """
     >>> [format_bytes(b) for b in (0, 700, 2048)]
@@ -170,10 +179,10 @@ def three_digits(number: float) -> str:
     return f"{number:,.{max(places, 0)}f}"
 
 
-def counted(number: int, thing: str) -> str:
+def counted(number: int, thing: str, things: str = "") -> str:
     """A number of things, in words.
 
     >>> counted(1, "row"), counted(1200, "row")
     ('1 row', '1,200 rows')
     """
-    return f"{number:,} {thing}{'' if number == 1 else 's'}"
+    return f"{number:,} {thing if number == 1 else things or f'{thing}s'}"

@@ -120,7 +120,8 @@ def test_a_full_buffer_drops_and_counts(tmp_path: Path) -> None:
 def in_process(code: str, folder: Path) -> "subprocess.Popen[str]":
     header = "import os, sys, time\nfrom vestigo import Recorder\nfolder = sys.argv[1]\n"
     program = header + textwrap.dedent(code)
-    return subprocess.Popen([sys.executable, "-c", program, folder], stdout=subprocess.PIPE, text=True)
+    command = [sys.executable, "-c", program, folder]
+    return subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
 
 
 def test_a_killed_process_loses_only_what_was_not_flushed(tmp_path: Path) -> None:
@@ -200,6 +201,78 @@ def test_a_forked_child_records_by_itself(tmp_path: Path) -> None:
     assert len(list(tmp_path.iterdir())) == 2
 
 
+def test_forked_children_have_names_of_their_own(tmp_path: Path) -> None:
+    in_process(
+        """
+        recorder = Recorder(folder, node="quay-1")
+        children = []
+        for _ in range(2):
+            child = os.fork()
+            if child == 0:
+                with recorder.scope():
+                    recorder.write("l", "a")
+                recorder.close()
+                os._exit(0)
+            children.append(child)
+        for child in children:
+            os.waitpid(child, 0)
+        with recorder.scope():
+            recorder.write("l", "a")
+        recorder.close()
+        """,
+        tmp_path,
+    ).communicate(timeout=60)
+    found = rows(tmp_path)
+    assert len({row["node"] for row in found}) == len({row["scope"] for row in found}) == 3
+    assert all(row["node"].startswith("quay-1") for row in found)
+
+
+def test_an_idle_recorder_leaves_the_folder_readable(tmp_path: Path) -> None:
+    """As the parent of a service that forks before it serves."""
+    with Recorder(tmp_path):
+        assert list(tmp_path.iterdir()) == []
+        with Recorder(tmp_path) as working:
+            working.write("l", "a")
+        assert len(read_trace(tmp_path)) == 1
+
+
+def test_a_closed_recorder_stays_closed_in_a_child(tmp_path: Path) -> None:
+    process = in_process(
+        """
+        recorder = Recorder(folder)
+        recorder.close()
+        child = os.fork()
+        if child == 0:
+            recorder.write("l", "a")
+            recorder.close()
+            print(recorder.dropped, flush=True)
+            os._exit(0)
+        os.waitpid(child, 0)
+        """,
+        tmp_path,
+    )
+    said = process.communicate(timeout=60)[0]
+    assert (said.strip(), list(tmp_path.iterdir())) == ("1", [])
+
+
+def test_a_rotation_that_fails_says_nothing_in_the_service(tmp_path: Path) -> None:
+    folder = tmp_path / "recorded"
+    process = in_process(
+        """
+        recorder = Recorder(folder, rotate_at=1)
+        recorder.write("l", "a")
+        recorder.flush()
+        os.rename(folder, folder + "-gone")
+        recorder.write("l", "b")
+        recorder.flush()
+        recorder.close()
+        print(recorder.written, recorder.dropped)
+        """,
+        folder,
+    )
+    assert process.communicate(timeout=60) == ("1 1\n", "")
+
+
 def test_what_waits_is_written_at_the_end_of_the_program(tmp_path: Path) -> None:
     in_process('recorder = Recorder(folder, flush_every="1h")\nrecorder.write("l", 1)', tmp_path).communicate(
         timeout=60
@@ -235,6 +308,11 @@ def test_a_folder_that_cannot_be_written_is_refused_at_once(tmp_path: Path) -> N
         ({"a": [1, 2.5, None]}, {"a": [1, 2.5, None]}, True),
         ("Gull", "".join(["Gu", "ll"]), True),
         (b"x", b"y", False),
+        ({"a": 1, "b": 2}, {"b": 2, "a": 1}, True),
+        ([{"a": {"x": 1, "y": 2}}], [{"a": {"y": 2, "x": 1}}], True),
+        ({f"gull {n}" for n in range(50)}, {f"gull {n}" for n in reversed(range(50))}, True),
+        ({1: "a", "1": "b"}, {"1": "b", 1: "a"}, True),
+        ({"a": 1}, [("a", 1)], False),
         ((1, "a"), (1, "b"), False),
     ],
 )

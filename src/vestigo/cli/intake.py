@@ -74,11 +74,15 @@ def parsed(settings: list[str] | None, strict: bool = False) -> dict[str, Any]:
         path, equals, value = setting.partition("=")
         name, dot, key = path.partition(".")
         if not equals or (dot and not key):
-            raise InputError(f"--set {setting}: is not KEY=VALUE; write columns.key='{{route}}:{{user}}', say")
+            raise InputError(f"--set {setting}: is not KEY=VALUE; write columns.key='{{route}}:{{user}}', for example")
         if not dot:
+            if isinstance(options.get(name), dict):
+                raise InputError(f"--set {setting}: {name} is a table; write {name}.NAME=VALUE")
             options[name] = {"true": True, "false": False}.get(value, value)
             continue
         table = options.setdefault(name, {})
+        if not isinstance(table, dict):
+            raise InputError(f"--set {setting}: {name} was set to {table!r} before, which is not a table; leave one out")
         table[key] = (
             [*table[key], value] if isinstance(table.get(key), list) else [table[key], value] if key in table else value
         )

@@ -1,27 +1,24 @@
 """``vestigo replay``: a plan's settings and candidates on a trace."""
 
 import json
-from enum import StrEnum
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 import typer
 
 from vestigo.cli.intake import SetOption, StrictOption, TraceArgument
 
+By = Literal["lookup", "time", "scope"]
+
 if TYPE_CHECKING:
     from vestigo.study import Comparison
-
-
-class By(StrEnum):
-    lookup = "lookup"
 
 
 def replay(
     plan: Annotated[Path, typer.Option(help="The plan file: settings, and candidates for better ones.")],
     trace: TraceArgument = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print all measures as JSON.")] = False,
-    by: Annotated[By | None, typer.Option(help="Also a table for each look-up.")] = None,
+    by: Annotated[By | None, typer.Option(help="Also tables for each look-up, over time, or a scope.")] = None,
     settings: SetOption = None,
     strict: StrictOption = False,
 ) -> None:
@@ -36,9 +33,10 @@ def replay(
         print(json.dumps(comparison.to_dict(), indent=2))
         return
     from vestigo.cli.screen import show
+    from vestigo.show import tables
     from vestigo.show.tables import comparison_text
 
-    show(comparison_text(comparison, by_lookup=by is By.lookup))
+    show(comparison_text(comparison, None if by is None else tables.By(by)))
 
 
 def compare_files(trace: str | None, plan_path: Path, options: dict[str, Any]) -> "Comparison":

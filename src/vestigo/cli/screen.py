@@ -1,5 +1,6 @@
 """What reaches the terminal: results on stdout, progress and notes on stderr."""
 
+import re
 import sys
 import threading
 import time
@@ -11,15 +12,22 @@ from vestigo.show.grid import WIDTH
 from vestigo.show.safe import printable
 
 
+_TRAILING = re.compile(r" +((?:\x1b\[[0-9;]*m)*)$", re.MULTILINE)
+"""Blanks at the ends of lines, before a change of colour or none."""
+
+
 def show(what: RenderableType) -> None:
     """Prints a result; in colour only on a terminal, and not if NO_COLOR is set."""
     console = Console(highlight=False, markup=False, emoji=False)
     if not console.is_terminal:
         console = Console(highlight=False, markup=False, emoji=False, width=WIDTH)
-    if isinstance(what, str):
-        console.print(what, soft_wrap=True)
-    else:
-        console.print(what, width=min(console.width, WIDTH))
+    with console.capture() as printed:
+        if isinstance(what, str):
+            console.print(what, soft_wrap=True)
+        else:
+            console.print(what, width=min(console.width, WIDTH))
+    text = _TRAILING.sub(r"\1", printed.get())
+    sys.stdout.write(text.replace("\N{NO-BREAK SPACE}", " "))
 
 
 def note(text: str) -> None:

@@ -2,6 +2,7 @@
 
 from typing import Literal
 
+from vestigo.engine.context import assumptions, whose_cache
 from vestigo.engine.job import Job, job, marks
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
@@ -26,7 +27,7 @@ def replay(trace: Trace, settings: Rules | Plan, *, engine: Engine = "native", n
     >>> replay(trace, Rules(max_entries=1)).hits, replay(trace, Rules(max_entries=2)).hits
     (0, 1)
     """
-    trace, plan = applied(trace, settings if isinstance(settings, Plan) else Plan(settings))
+    trace, plan = applied(trace, Plan.of(settings))
     return run(trace, job(trace, plan), engine, name)
 
 
@@ -42,4 +43,12 @@ def run(trace: Trace, job: Job, engine: Engine, name: str) -> Outcome:
         total, lookups, slices = reference.run(trace, job)
     else:
         raise RulesError(f'engine: {engine!r} is not one of "native", "reference"')
-    return Outcome(**total, lookups=lookups, slices=slices, marks=marks(trace), name=name)
+    return Outcome(
+        **total,
+        lookups=lookups,
+        slices=slices,
+        marks=marks(trace),
+        name=name,
+        whose=whose_cache(trace, job.rooms),
+        assumptions=assumptions(trace, job),
+    )

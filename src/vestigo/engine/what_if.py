@@ -4,6 +4,7 @@ Each function gives a new Trace and leaves its own alone. What is drawn at rando
 """
 
 import dataclasses
+from collections.abc import Mapping
 from fractions import Fraction
 from typing import Any
 
@@ -11,9 +12,10 @@ import numpy as np
 
 from vestigo.engine.native.batches import told
 from vestigo.engine.native.fill import Flags
-from vestigo.errors import TraceError
-from vestigo.rules import Plan, WhatIf
+from vestigo.errors import RulesError, TraceError
+from vestigo.rules import Plan, Rules, WhatIf
 from vestigo.rules.moments import Moments
+from vestigo.rules.stated import Stated
 from vestigo.trace import Op, Trace
 from vestigo.trace.reading.columns import LARGEST
 from vestigo.trace.trace import LAST_KEYED, MISSING, Longs
@@ -35,12 +37,34 @@ def applied(trace: Trace, plan: Plan) -> tuple[Trace, Plan]:
     if what_if.changes != 1:
         trace = with_changes(trace, what_if.changes)
     if what_if.origin != 1:
+        plan = _with_assumed_origin(trace, plan, what_if.origin)
         trace = with_origin(trace, what_if.origin)
     if what_if.nodes is not None:
         trace = on_nodes(trace, what_if.nodes, what_if.spread)
     if what_if.restart_at is not None:
         trace = with_restarts(trace, what_if.restart_at, what_if.zone)
     return trace, _used_up(plan)
+
+
+def _with_assumed_origin(trace: Trace, plan: Plan, times: Fraction) -> Plan:
+    """What the plan assumes of costs, so many times as long. Raises RulesError where the trace and the plan give none."""
+
+    def longer(stated: Mapping[str, Any]) -> dict[str, Any]:
+        if "assume_cost" not in stated:
+            return dict(stated)
+        return {**stated, "assume_cost": Duration(int(stated["assume_cost"] * times))}
+
+    if len(trace) and trace.costs.most <= 0 and not any(rules.assume_cost for rules in plan.all_rules()):
+        raise RulesError(
+            f"whatif.origin = {times} changes nothing: the trace gives no costs; say what a load takes, as "
+            'assume_cost = "20ms" in [rules]'
+        )
+    return dataclasses.replace(
+        plan,
+        rules=Rules(**longer(Stated.by(plan.rules))),
+        lookups={name: longer(stated) for name, stated in plan.lookups.items()},
+        candidates={name: _with_assumed_origin(trace, one, times) for name, one in plan.candidates.items()},
+    )
 
 
 def _used_up(plan: Plan) -> Plan:
@@ -113,14 +137,13 @@ def with_changes(trace: Trace, times: Fraction | float, seed: int = 0) -> Trace:
     again = np.repeat(np.arange(len(row)), np.maximum(number - 1, 0))
     later = trace.at[row[again]] + (draws.random(len(again)) * (ends[again] - trace.at[row[again]])).astype(np.int64)
     kept = row[number > 0]
-    at = np.concatenate([trace.at[kept], later])
-    rows = np.concatenate([kept, row[again]])
     found = np.where((trace.version != MISSING) & (trace.op != Op.REMOVE) & (trace.found == MISSING), 1, trace.found)
     unnamed = dataclasses.replace(
         trace, version=np.full(len(trace), MISSING, np.int32), versions=(), found=found.astype(np.int8)
     )
-    rest = _chosen(unnamed, ~told_anew)
-    return _inserted(rest, at, rows, of=unnamed, op=Op.WRITE, cost=MISSING, scope=MISSING, found=1, force=False)
+    written: dict[str, Any] = {"op": Op.WRITE, "cost": MISSING, "scope": MISSING, "found": 1, "force": False}
+    first = _inserted(_chosen(unnamed, ~told_anew), trace.at[kept], kept, of=unnamed, **written)
+    return _inserted(first, later, row[again], of=unnamed, after=True, **written)
 
 
 def _changes(trace: Trace) -> tuple[Longs, Longs, Flags]:
@@ -179,12 +202,17 @@ def _chosen(trace: Trace, rows: np.ndarray) -> Trace:
     return dataclasses.replace(trace, **columns)
 
 
-def _inserted(trace: Trace, at: Longs, rows: Longs, of: Trace | None = None, **changed: object) -> Trace:
+def _inserted(  # noqa: PLR0913
+    trace: Trace, at: Longs, rows: Longs, *, of: Trace | None = None, after: bool = False, **changed: object
+) -> Trace:
     """The trace with events at `at` that are like its `rows` (or those of another) but for what is `changed`. Of events
-    at one moment, they come first.
+    at one moment, they come first, or `after` the others.
     """
     like = {name: getattr(of or trace, name)[rows] for name in _COLUMNS}
     like |= {name: np.broadcast_to(np.asarray(value, like[name].dtype), len(rows)) for name, value in changed.items()}
-    order = np.argsort(np.concatenate([at, trace.at]), kind="stable")
-    columns: dict[str, Any] = {name: np.concatenate([like[name], getattr(trace, name)])[order] for name in _COLUMNS}
-    return dataclasses.replace(trace, at=np.concatenate([at, trace.at])[order], **columns)
+    def both(new: np.ndarray, old: np.ndarray) -> np.ndarray:
+        return np.concatenate([old, new] if after else [new, old])
+
+    order = np.argsort(both(at, trace.at), kind="stable")
+    columns: dict[str, Any] = {name: both(like[name], getattr(trace, name))[order] for name in _COLUMNS}
+    return dataclasses.replace(trace, at=both(at, trace.at)[order], **columns)

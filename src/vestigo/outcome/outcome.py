@@ -11,6 +11,12 @@ if TYPE_CHECKING:
     import pandas as pd
 
 
+def unknown_staleness(oldest: str | None) -> str:
+    """What is said of answers' freshness where a trace shows no changes."""
+    age = f"; the oldest was given {oldest} after its load" if oldest else ""
+    return f"this trace shows no changes, so how many answers were old is unknown{age}"
+
+
 class Mark(NamedTuple):
     """A clear or a restart, to be shown on a time axis."""
 
@@ -34,10 +40,19 @@ class Outcome(Measures):
     slices: tuple[Slice, ...]
     marks: tuple[Mark, ...] = ()
     name: str = "replay"
+    whose: str = ""
+    """Whose cache was replayed, where the trace names nodes, or the rules ask for scopes: ``4 nodes, a cache each``."""
+    assumptions: tuple[str, ...] = ()
+    """What the numbers rest on that neither the trace nor the rules state."""
 
     def to_dict(self) -> dict[str, Any]:
         """The measures of all look-ups together, and under ``lookups`` the same for each."""
-        return {**super().to_dict(), "lookups": {name: measures.to_dict() for name, measures in self.lookups.items()}}
+        return {
+            **super().to_dict(),
+            "whose": self.whose,
+            "assumptions": list(self.assumptions),
+            "lookups": {name: measures.to_dict() for name, measures in self.lookups.items()},
+        }
 
     def to_pandas(self) -> "pd.DataFrame":
         """One row a look-up, then one for all; nested measures as ``read_time.p95``."""
@@ -48,9 +63,9 @@ class Outcome(Measures):
 
     def __repr__(self) -> str:
         return (
-            f"<Outcome {self.name}: {self.reads:,} reads, hit rate {format_share(self.hit_rate)}, "
-            f"stale {format_share(self.stale_rate)}, {self.loads:,} origin calls, "
-            f"p95 {format_seconds(self.read_time(95))}, memory peak {format_bytes(self.memory_peak)}>"
+            f"<Outcome {self.name}: {f'{self.whose}, ' if self.whose else ''}{self.reads:,} reads, hit rate "
+            f"{format_share(self.hit_rate)}, stale {format_share(self.stale_rate) if self.stale_known else 'unknown'}, "
+            f"{self.loads:,} origin calls, p95 {format_seconds(self.read_time(95))}, memory peak {format_bytes(self.memory_peak)}>"
         )
 
     __str__ = __repr__

@@ -68,10 +68,18 @@ class Recorder:
         except ValueError as error:
             raise TraceError(f"recorder: {error}") from None
         self.node = node if node is not None else f"{socket.gethostname()}-{os.getpid()}"
+        """What the process is called. A forked child's name ends in its own number."""
         self.failed = 0
         """Reads that could not be noted, because a function for key, size or version raised."""
         hashed = hasher(secret) if secret is not None else None
         self._writer = Writer(Path(folder), buffer, largest, int(span) / 1e9, hashed)
+        ref = weakref.ref(self)
+
+        def name_child() -> None:
+            if (there := ref()) is not None:
+                there.node = f"{node if node is not None else socket.gethostname()}-{os.getpid()}"
+
+        os.register_at_fork(after_in_child=name_child)
         atexit.register(_close, weakref.ref(self))
 
     @property
@@ -101,7 +109,7 @@ class Recorder:
         where the value is None. A call that raises is not noted.
         """
         make_key = key if key is not None else _joined
-        put, node = self._writer.put, self.node
+        put = self._writer.put
         tell = plain_size_and_version if (size, version) == (plain_size, plain_version) else _teller(size, version)
 
         def decorate(load: Callable[P, R]) -> Callable[P, R]:
@@ -111,7 +119,7 @@ class Recorder:
                     found = value is not None if null is None else not null(value)
                     bytes_, told = tell(value) if found else _NOTHING
                     noted = make_key(*args, **kwargs)
-                    put((at, "read", lookup, noted, bytes_, cost, found, told, _scope.get(), node))
+                    put((at, "read", lookup, noted, bytes_, cost, found, told, _scope.get(), self.node))
                 except Exception:  # whatever a user's function does, the service goes on
                     self.failed += 1
 

@@ -2,11 +2,13 @@
 
 import marshal
 import sys
+from collections.abc import Iterable
 from typing import Any
 from zlib import adler32, crc32
 
 # The oldest format has neither references nor interning, so that equal values are equal bytes.
 _FORMAT = 0
+_CONTAINERS = {dict, set, frozenset, list, tuple}
 
 
 def plain_size(value: Any) -> int:
@@ -34,7 +36,28 @@ def plain_size_and_version(value: Any) -> tuple[int, int | None]:
     """Both at once: the value is written once."""
     kind = type(value)
     try:
-        data = value.encode() if kind is str else value if kind is bytes else marshal.dumps(value, _FORMAT)
+        data = (
+            value.encode() if kind is str else value if kind is bytes else marshal.dumps(_in_order(value, kind), _FORMAT)
+        )
     except ValueError:
         return sys.getsizeof(value), None
     return len(data), crc32(data) << 32 | adler32(data)
+
+
+def _in_order(value: Any, kind: type) -> Any:
+    """The same for equal sets and dicts, in whatever order they were made; other plain data as it is."""
+    if kind is dict:
+        items = _sorted(value.items())
+        return "dict", [(key, _in_order(one, type(one)) if type(one) in _CONTAINERS else one) for key, one in items]
+    if kind is set or kind is frozenset:
+        return "set", _sorted(value)
+    if kind in _CONTAINERS and any(type(one) in _CONTAINERS for one in value):
+        return kind(_in_order(one, type(one)) for one in value)
+    return value
+
+
+def _sorted(items: Iterable[Any]) -> list[Any]:
+    try:
+        return sorted(items)  # the keys of a dict differ, so that its values are not compared
+    except TypeError:  # of different kinds
+        return sorted(items, key=repr)

@@ -60,7 +60,7 @@ class Writer:
     def close(self) -> None:
         self._closed = True
         self._wake.set()
-        if self._thread is not threading.current_thread():
+        if self._thread is not threading.current_thread() and self._thread.is_alive():
             self._thread.join()
 
     def _start(self) -> None:
@@ -68,25 +68,40 @@ class Writer:
         self._counting, self._writing, self._wake = threading.Lock(), threading.Lock(), threading.Event()
         self._file, self._size, self._number = -1, 0, 0
         self._begun = time.time_ns()
-        self._open()
+        self._check_folder()
         self._thread = threading.Thread(target=_run, args=(weakref.ref(self), self._wake), name="vestigo", daemon=True)
         self._thread.start()
 
     def _go_on_in_child(self) -> None:
-        """After a fork: what waits is the parent's, and there is no thread yet."""
+        """After a fork: what waits is the parent's, and there is no thread yet. One that was closed stays closed."""
         self._waiting.clear()
         self.written = self.dropped = 0
+        if self._file >= 0:
+            with contextlib.suppress(OSError):
+                os.close(self._file)  # the child's copy
+        if self._closed:
+            self._file = -1
+            self._counting, self._writing = threading.Lock(), threading.Lock()
+            return
         try:
             self._start()
         except OSError:
             self._closed = True
 
+    def _check_folder(self) -> None:
+        """Raises OSError where no file can be made. The first event makes one: an empty file would be no trace."""
+        probe = self.folder / self._name()
+        os.close(os.open(probe, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o640))
+        probe.unlink()
+
+    def _name(self) -> str:
+        return f"{self._begun}-{os.getpid()}-{self._number:04}.jsonl"
+
     def _open(self) -> None:
         if self._file >= 0:
             os.close(self._file)
             self._file = -1
-        name = f"{self._begun}-{os.getpid()}-{self._number:04}.jsonl"
-        self._file = os.open(self.folder / name, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_APPEND, 0o640)
+        self._file = os.open(self.folder / self._name(), os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_APPEND, 0o640)
         self._size = 0
         self._number += 1
 
@@ -143,8 +158,9 @@ def _run(writer: "weakref.ref[Writer]", wake: threading.Event) -> None:
         closed = there._closed
         there.flush()
         if closed:
-            os.close(there._file)
-            there._file = -1
+            if there._file >= 0:  # a rotation may have failed
+                os.close(there._file)
+                there._file = -1
             return
         seconds = there._flush_seconds
         del there

@@ -6,12 +6,13 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, Literal, NamedTuple, TypeVar
 
 from vestigo.errors import RulesError, unknown
-from vestigo.units import SECOND, Duration, format_bytes, format_seconds, format_share, parse_bytes, parse_share
+from vestigo.units import SECOND, Duration, format_bytes, format_share, format_span, parse_bytes, parse_share
 
 if TYPE_CHECKING:
     import numpy as np
 
 _LIMIT = re.compile(r"\s*(<=|>=)\s*(.*?)\s*")
+_TODAY = re.compile(r"today(?:\s*([+-])\s*(\d+(?:\.\d+)?\s*%))?")
 _PARTS = re.compile(r"\s*(\d+\.\d+)\s*([A-Za-z]+)\s*")
 _NUMBER = re.compile(r"\d+(?:_\d+)*(?:\.\d+)?")
 
@@ -22,8 +23,12 @@ _Amounts = TypeVar("_Amounts", float, "np.ndarray")
 class Measure(NamedTuple):
     """What an amount is an amount of, and whether more of it is better."""
 
+    label: str
+    """What people call it."""
     kind: Kind
     more_is_better: bool = False
+    of_staleness: bool = False
+    """Whether a trace that shows no changes tells nothing of it."""
 
     def read(self, text: str) -> float:
         """An amount as `Outcome.to_dict` has it. Raises ValueError."""
@@ -42,23 +47,29 @@ class Measure(NamedTuple):
         """For people."""
         if self.kind == "count":
             return f"{amount:,.0f}"
-        return {"share": format_share, "size": format_bytes, "span": format_seconds}[self.kind](amount)
+        return {"share": format_share, "size": format_bytes, "span": format_span}[self.kind](amount)
 
 
 MEASURES: Mapping[str, Measure] = {
-    "hit_rate": Measure("share", True),
-    "fresh_hit_rate": Measure("share", True),
-    "byte_hit_rate": Measure("share", True),
-    "stale_rate": Measure("share"),
-    "memory_peak": Measure("size"),
-    "memory_mean": Measure("size"),
-    "loads": Measure("count"),
-    "origin_time": Measure("span"),
-    "ghosts": Measure("count"),
-    "evictions": Measure("count"),
-    **{f"read_time.{part}": Measure("span") for part in ("mean", "p50", "p95", "p99", "max")},
-    **{f"stale_age.{part}": Measure("span") for part in ("mean", "p95", "max")},
-    **{f"surge.{part}": Measure("count") for part in ("second", "minute")},
+    "hit_rate": Measure("hit rate", "share", True),
+    "fresh_hit_rate": Measure("fresh hits", "share", True, True),
+    "byte_hit_rate": Measure("byte hit rate", "share", True),
+    "stale_rate": Measure("stale hits", "share", False, True),
+    "memory_peak": Measure("memory peak", "size"),
+    "memory_mean": Measure("mean memory", "size"),
+    "loads": Measure("origin calls", "count"),
+    "origin_time": Measure("origin time", "span"),
+    "time_saved": Measure("time saved", "span", True),
+    "ghosts": Measure("ghosts", "count", False, True),
+    "evictions": Measure("evictions", "count"),
+    "read_time.mean": Measure("mean read time", "span"),
+    **{f"read_time.{part}": Measure(f"read time {part}", "span") for part in ("p50", "p95", "p99", "max")},
+    "answer_age.mean": Measure("mean answer age", "span"),
+    **{f"answer_age.{part}": Measure(f"answer age {part}", "span") for part in ("p95", "max")},
+    "stale_age.mean": Measure("mean stale age", "span", False, True),
+    **{f"stale_age.{part}": Measure(f"stale age {part}", "span", False, True) for part in ("p95", "max")},
+    "surge.second": Measure("origin calls in the busiest second", "count"),
+    "surge.minute": Measure("origin calls in the busiest minute", "count"),
 }
 """By the names of `Outcome.to_dict`; those below a heading with a dot."""
 
@@ -74,21 +85,23 @@ def check_direction(word: str, name: str) -> None:
     """Whether a measure can be asked to be ``most``, or ``least``. Raises ValueError."""
     if measure(name).more_is_better != (word == "most"):
         other = "least" if word == "most" else "most"
-        raise ValueError(
-            f"{name} is the better the {'less' if word == 'most' else 'more'} there is of it; write {other}"
-        )
+        raise ValueError(f"{'lower' if word == 'most' else 'higher'} is better for {name}; write {other} instead of {word}")
 
 
 class Limit(NamedTuple):
-    """A bound that a candidate must keep.
+    """A bound that a candidate must keep: an amount, or so many times what today's settings have.
 
     >>> Limit.read("memory_peak", "<= 64 MiB").allows(2**26 + 1)
     False
+    >>> Limit.read("loads", "<= today + 10 %").beside(200).allows(219)
+    True
     """
 
     name: str
     sign: str
     bound: float
+    of_today: float | None = None
+    """How many times today's amount the bound is; then `bound` means nothing until that is known (`beside`)."""
 
     @classmethod
     def read(cls, name: str, text: object) -> "Limit":
@@ -96,8 +109,19 @@ class Limit(NamedTuple):
         what = measure(name)
         found = _LIMIT.fullmatch(text) if isinstance(text, str) else None
         if found is None:
-            raise ValueError(f'{text!r} is no limit; write "<= {what.write(1)}" or ">= {what.write(1)}", say')
-        return cls(name, found[1], what.read(found[2]))
+            sign = ">=" if what.more_is_better else "<="
+            raise ValueError(
+                f'{text!r} is not a limit; write "{sign} {_amount_in(what, text)}" or "{sign} today", for example'
+            )
+        today = _TODAY.fullmatch(found[2])
+        if today is None:
+            return cls(name, found[1], what.read(found[2]))
+        more = float(parse_share(today[2])) if today[2] else 0.0
+        return cls(name, found[1], float("nan"), 1 + more if today[1] == "+" else 1 - more)
+
+    def beside(self, today: float) -> "Limit":
+        """With its bound in numbers, where today's settings have so much."""
+        return self if self.of_today is None else self._replace(bound=today * self.of_today, of_today=None)
 
     def beyond(self, amount: _Amounts) -> _Amounts:
         """How far outside the bound an amount lies, or each of several, in parts of the bound; inside, 0 or less."""
@@ -108,7 +132,24 @@ class Limit(NamedTuple):
         return amount <= self.bound if self.sign == "<=" else amount >= self.bound
 
     def __str__(self) -> str:
-        return f"{self.name} {self.sign} {MEASURES[self.name].write(self.bound)}"
+        return f"{MEASURES[self.name].label} {self.sign} {self.written}"
+
+    @property
+    def written(self) -> str:
+        """The bound for people."""
+        if self.of_today is None:
+            return MEASURES[self.name].write(self.bound)
+        more = self.of_today - 1
+        return "today" + (f" {'+' if more > 0 else '-'} {format_share(abs(more))}" if more else "")
+
+
+def _amount_in(what: Measure, text: object) -> str:
+    """What was written, if it is an amount; else one that fits."""
+    try:
+        what.read(str(text))
+    except ValueError:
+        return {"share": "1 %", "size": "64 MiB", "span": "20ms", "count": "1000"}[what.kind]
+    return str(text).strip()
 
 
 @dataclass(frozen=True)
@@ -140,19 +181,25 @@ class Aim:
     0.005
     """
 
-    best: str | None = "fresh_hit_rate"
-    """None: least money, by `worth`."""
+    best: str | None = ""
+    """None: least money, by `worth`. Unless something is said: most fresh hits, or where the trace shows no changes,
+    most hits."""
     bounds: Mapping[str, Any] = field(default_factory=dict)
     """By measure: ``"<= 64 MiB"``, or a list of such."""
     worth: Worth | None = None
     limits: tuple[Limit, ...] = field(init=False, default=())
+    is_usual: bool = field(init=False, default=False)
+    """Whether nobody said what to make best."""
 
     def __post_init__(self) -> None:
         problems: list[tuple[str, str]] = []
+        if self.best == "":
+            object.__setattr__(self, "is_usual", True)
+            object.__setattr__(self, "best", "fresh_hit_rate")
         if self.best is None and self.worth is None:
             problems.append(("best", "no measure is named, and no worth; name the measure to make best"))
         elif self.best is not None and self.best not in MEASURES:
-            problems.append(("best", unknown(self.best, list(MEASURES))))
+            problems.append(("best", unknown(str(self.best), list(MEASURES))))
         limits = list(self._read_limits(problems))
         problems += _contradictions(limits)
         if problems:
@@ -173,5 +220,6 @@ def _contradictions(limits: list[Limit]) -> Iterator[tuple[str, str]]:
     for low in limits:
         for high in limits:
             below = low.name == high.name or (low.name, high.name) == ("fresh_hit_rate", "hit_rate")
-            if below and (low.sign, high.sign) == (">=", "<=") and low.bound > high.bound:
+            numbers = low.of_today is None and high.of_today is None
+            if below and numbers and (low.sign, high.sign) == (">=", "<=") and low.bound > high.bound:
                 yield low.name, f"{low} contradicts {high}; no settings can keep both"

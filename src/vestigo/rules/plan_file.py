@@ -156,7 +156,7 @@ class _Reader:
         for path, values_ in self.leaves((), self.table((), "vary", tables)):
             where, key = ("vary", *path), ".".join(path)
             if not isinstance(values_, list) or not values_:
-                self.wrong(where, f"{values_!r} is no list of values; write [250, 500], say")
+                self.wrong(where, f"{values_!r} is not a list of values; write [250, 500], for example")
                 continue
             found[key] = values_
             for value in values_ if to_try else ():
@@ -184,13 +184,16 @@ class _Reader:
         best = next((stated[word] for word in words), None)
         for word in words:
             name = stated.pop(word)
-            if name in MEASURES:
+            if not isinstance(name, str):
+                self.wrong(("aim", word), f"{name!r} is not the name of a measure; write {word} = \"loads\", for example")
+                best = None
+            elif name in MEASURES:
                 try:
                     check_direction(word, name)
                 except ValueError as error:
                     self.wrong(("aim", word), str(error))
         try:
-            return Aim(best or (None if worth else "fresh_hit_rate"), stated, worth)
+            return Aim(best if best is not None else None if worth else "", stated, worth)
         except RulesError as error:
             for key, problem in error.by_rule:
                 names = ("most" if ("aim", "most") in self.lines else "least") if key == "best" else key

@@ -42,7 +42,7 @@ def grid(title: str, names: Sequence[str], columns: Sequence[Column], styles: Se
 def in_one_unit(heading: str, amounts: Sequence[float], units: Units) -> Column:
     """In the unit that suits the largest, decimal points under each other."""
     size, unit = best_unit(max(map(abs, amounts), default=0), units)
-    return Column(heading, unit, _aligned([three_digits(amount / size) for amount in amounts]))
+    return Column(heading, unit, _aligned([_signed(amount / size) for amount in amounts]))
 
 
 def in_own_units(heading: str, amounts: Sequence[float], units: Units) -> Column:
@@ -50,8 +50,13 @@ def in_own_units(heading: str, amounts: Sequence[float], units: Units) -> Column
     cells = []
     for amount in amounts:
         size, unit = best_unit(amount, units)
-        cells.append(f"{three_digits(amount / size)} {unit:<3}" if amount else f"0 {'':<3}")
+        width = max(len(name) for _, name in units)
+        cells.append(f"{three_digits(amount / size)} {unit:<{width}}" if amount else f"0 {'':<{width}}")
     return Column(heading, "", cells)
+
+
+def _signed(number: float) -> str:
+    return f"-{three_digits(-number)}" if number < 0 else three_digits(number)
 
 
 def plain(heading: str, numbers: Sequence[float], unit: str = "") -> Column:

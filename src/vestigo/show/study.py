@@ -10,13 +10,15 @@ from rich.text import Text
 from vestigo.rules.aim import MEASURES, Measure
 from vestigo.rules.vary import name_of
 from vestigo.show.grid import GAP, NAME, Column, grid, in_one_unit, in_own_units
+from vestigo.show.notes import assumed, kept_together
 from vestigo.show.safe import printable
 from vestigo.study import Candidate, Pick, SizeCurve, Study
 from vestigo.study.reasons import details, sentence
 from vestigo.units import SHARES, SIZES, SPANS, counted, format_bytes, format_share
 
 MOST_ROWS = 20
-_SHOWN = ("hit_rate", "fresh_hit_rate", "stale_rate", "loads", "read_time.p95", "memory_peak")
+_SHOWN = ("hit_rate", "fresh_hit_rate", "stale_rate", "loads", "read_time.p95", "answer_age.mean", "memory_peak")
+_HEADINGS = {"read_time.p95": "read p95", "answer_age.mean": "answer age"}
 _UNITS = {"share": SHARES, "size": SIZES, "span": SPANS}
 
 
@@ -25,12 +27,15 @@ def study_text(study: Study) -> RenderableType:
     front = study.front()
     shown = front[:MOST_ROWS]
     known = len(study) + len(study.references) - study.replayed
+    of = "hit rate, memory and stale hits" if study.stale_known else "hit rate and memory"
     parts: list[RenderableType] = [
+        *_whose(study),
         Text.assemble(
-            (f"{counted(len(study), 'candidate')}, {len(front):,} of which no other beats", "bold"),
-            " in hit rate, memory and stale reads together",
+            (f"{counted(len(study), 'candidate')}, {len(front):,} of them the best trade-offs", "bold"),
+            f": no other is at least as good in {of}",
             f" ({counted(known, 'result')} known from before)." if known else ".",
             f" The table shows {len(shown):,} of them." if len(shown) < len(front) else "",
+            "" if study.stale_known else f" Note that {study.staleness_unknown}.",
         ),
         Text(),
         _table("the front", [study.today, *(one for one in shown if one is not study.today)], study),
@@ -40,8 +45,14 @@ def study_text(study: Study) -> RenderableType:
     return Group(*parts, *_notes(study))
 
 
+def _whose(study: Study) -> list[RenderableType]:
+    whose = study.today.result["whole"].get("whose")
+    return [Text(f"Replayed: {printable(whose, most=300)}."), Text()] if whose else []
+
+
 def _notes(study: Study) -> list[Text]:
-    return [Text(f"\n{printable(note, most=300)}") for note in study.notes]
+    notes = [Text(f"\n{printable(note, most=300)}") for note in study.notes]
+    return [*assumed(study.today.result["whole"].get("assumptions", [])), *notes]
 
 
 def _changes(candidates: Sequence[Candidate], study: Study) -> list[RenderableType]:
@@ -71,11 +82,12 @@ def pick_text(pick: Pick) -> RenderableType:
     study = pick.study
     no_cache, *ceilings = study.references.values()
     rows = [no_cache, study.today, *([pick.candidate] if pick.candidate is not study.today else []), *ceilings]
-    lines = [Text(printable(line, most=500)) for line in details(pick)]
+    lines = [kept_together(Text(printable(line, most=1500))) for line in details(pick)]
     return Group(
-        Text(printable(sentence(pick), most=1000), style="bold"),
+        *_whose(study),
+        kept_together(Text(printable(sentence(pick), most=1000), style="bold")),
         Text(),
-        _table("all look-ups", rows, study, pick.candidate),
+        _table("all look-ups", rows, study, pick.candidate if pick.is_met else None),
         Text(),
         *lines,
         *_notes(study),
@@ -83,18 +95,21 @@ def pick_text(pick: Pick) -> RenderableType:
 
 
 def curves_text(curves: Sequence[SizeCurve]) -> RenderableType:
-    """Where each curve bends, and what would be had at doubling sizes."""
+    """How little has nearly all that no limit gives, what more room would bring today, and the hits at doubling sizes."""
     if not curves:
         return Text("The trace has no events, so there is no curve.", style="bold")
     names = [one.name for one in curves]
     styles = [""] * len(curves)
-    knees = [
+    share = format_share(curves[0].share)
+    enough = [
         in_one_unit("no limit", [one.ceiling for one in curves], SHARES),
-        Column("today", "", [_limit(one) for one in curves]),
-        in_one_unit("hits", [one.hit_rate(one.max_entries, max_bytes=one.max_bytes) for one in curves], SHARES),
-        Column("knee", "entries", [f"{one.knee:,}" for one in curves]),
-        in_one_unit("hits", [one.hit_rate(one.knee) for one in curves], SHARES),
-        in_own_units("knee in memory", [one.bytes_knee for one in curves], SIZES),
+        Column(f"{share} of it", "entries", [f"{one.enough_entries:,}" for one in curves]),
+        in_own_units("in memory", [one.enough_bytes for one in curves], SIZES),
+        Column("today's limit", "", [_limit(one) for one in curves]),
+        in_one_unit("by curve", [one.at_limit for one in curves], SHARES),
+        _real(curves),
+        in_one_unit("next MiB", [one.next_mib for one in curves], SHARES),
+        in_one_unit("last MiB", [one.last_mib for one in curves], SHARES),
     ]
     most = max((int(one.entries[-1]) for one in curves if len(one.entries)), default=1)
     sizes = sorted({round(size) for size in np.geomspace(1, most, 9)})
@@ -102,17 +117,29 @@ def curves_text(curves: Sequence[SizeCurve]) -> RenderableType:
         Column(f"{size:,}", "%", in_one_unit("", [c.hit_rate(size) for c in curves], SHARES).cells) for size in sizes
     ]
     first = max(curves, key=lambda one: one.reads)
+    whose = [Text(f"Room of this size for each of {first.whose}."), Text()] if first.whose else []
+    answer = Text.assemble(
+        (f"{printable(first.name, NAME)}: {counted(first.enough_entries, 'entry', 'entries')}", "bold"),
+        (f" have {format_share(first.hit_rate(first.enough_entries))} hits", "bold"),
+        f", {share} of the {format_share(first.ceiling)} that no limit gives. LRU; the curve knows no expiry, and loads "
+        "take no time; today's real rate stands beside it.",
+    )
     return Group(
-        Text.assemble(
-            (f"{printable(first.name, NAME)}: {format_share(first.hit_rate(first.knee))} hits", "bold"),
-            (f" at its knee of {first.knee:,} entries", "bold"),
-            f", {format_share(first.ceiling)} with no limit. LRU, nothing expires, loads take no time.",
-        ),
+        *whose,
+        kept_together(answer),
         Text(),
-        grid("look-up", names, knees, styles),
+        grid("look-up", names, enough, styles, 1),
         Text(),
         grid("hits by entries", names, rates, styles, 1),
     )
+
+
+def _real(curves: Sequence[SizeCurve]) -> Column:
+    """The hit rate of today's settings, where they were replayed."""
+    known = [one.real_rate for one in curves if one.real_rate is not None]
+    if len(known) < len(curves):
+        return Column("really", "", ["-"] * len(curves))
+    return in_one_unit("really", known, SHARES)
 
 
 def _limit(curve: SizeCurve) -> str:
@@ -123,18 +150,19 @@ def _limit(curve: SizeCurve) -> str:
 
 def _table(title: str, rows: Sequence[Candidate], study: Study, pick: Candidate | None = None) -> Table:
     styles = ["bold" if one is pick else "" if one.name in study else "dim" for one in rows]
-    columns = [_column(name, MEASURES[name], rows) for name in _SHOWN]
+    columns = [_column(name, MEASURES[name], rows, study.stale_known) for name in _SHOWN]
     names = ["the pick" if one is pick and len(one.name) > NAME else _name(one, study) for one in rows]
     return grid(title, names, columns, styles, GAP)
 
 
-def _column(name: str, measure: Measure, rows: Sequence[Candidate]) -> Column:
-    heading = {"loads": "origin calls", "read_time.p95": "read p95", "fresh_hit_rate": "fresh hits"}.get(name)
-    heading = heading or name.replace("_rate", " rate" if name == "hit_rate" else "").replace("_", " ")
+def _column(name: str, what: Measure, rows: Sequence[Candidate], known: bool) -> Column:
+    heading = _HEADINGS.get(name, what.label)
+    if what.of_staleness and not known:
+        return Column(heading, "", ["-"] * len(rows))
     amounts = [one.measure(name) for one in rows]
-    if measure.kind == "count":
+    if what.kind == "count":
         return Column(heading, "", [f"{amount:,.0f}" for amount in amounts])
-    return in_one_unit(heading, amounts, _UNITS[measure.kind])
+    return (in_own_units if name.startswith("answer_age") else in_one_unit)(heading, amounts, _UNITS[what.kind])
 
 
 def _name(candidate: Candidate, study: Study) -> str:

@@ -8,6 +8,7 @@ from rich.table import Table
 from rich.text import Text
 
 from vestigo.show.grid import NAME, Column, grid, in_one_unit, in_own_units, plain
+from vestigo.show.notes import kept_together
 from vestigo.show.safe import printable
 from vestigo.study import Finding, Survey, Traits
 from vestigo.study.survey.verdict import saved_share
@@ -60,7 +61,9 @@ def answer(survey: Survey) -> Text:
     first, *others = list(survey.lookups)[:3]
     shares = [(name, format_share(saved_share(survey.lookups[name], total))) for name in (first, *others)]
     named = [f"{printable(name, NAME)} ({share})" for name, share in shares]
-    return text.append("most of it with " + " and ".join(filter(None, [", ".join(named[:-1]), named[-1]])) + ".")
+    return kept_together(
+        text.append("most of it with " + " and ".join(filter(None, [", ".join(named[:-1]), named[-1]])) + ".")
+    )
 
 
 def _verdicts(survey: Survey, names: Sequence[str]) -> Table:
@@ -70,7 +73,7 @@ def _verdicts(survey: Survey, names: Sequence[str]) -> Table:
     for name in names:
         verdict = survey.verdicts[name]
         sentence = Text.assemble((verdict.kind, "bold"), verdict.sentence.removeprefix(verdict.kind))
-        table.add_row(Text(printable(name, NAME)), sentence)
+        table.add_row(Text(printable(name, NAME)), kept_together(sentence))
     return table
 
 

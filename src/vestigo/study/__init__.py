@@ -2,7 +2,7 @@
 
 from vestigo.study.choose import Pick
 from vestigo.study.compare import Comparison, compare
-from vestigo.study.curve import SizeCurve, replayed_curve, size_curve
+from vestigo.study.curve import SizeCurve, replayed_curve, size_curve, with_real_rates
 from vestigo.study.sampling import Estimate, Sampler
 from vestigo.study.search import search
 from vestigo.study.share_out import Sharing, share_out
@@ -29,4 +29,5 @@ __all__ = [
     "size_curve",
     "survey",
     "sweep",
+    "with_real_rates",
 ]

@@ -89,7 +89,7 @@ class Pick:
 
     @property
     def goal(self) -> str:
-        return self.aim.best or MONEY
+        return MEASURES[self.aim.best].label if self.aim.best else MONEY
 
     def to_dict(self) -> dict[str, Any]:
         """The pick's changes and measures, and all that is said of it."""
@@ -115,19 +115,20 @@ def choose(study: "Study", aim: Aim, seed: int) -> Pick:
     """Ranks on the first part; confirms on the rest."""
     if aim.best is None and aim.worth is None:
         raise InputError("aim: no measure is named, and no worth; name the measure to make best")
+    aim = settled(aim, study)
     candidates = list(study.values())
     if not study.today.result["slices"]["reads"]:
         raise InputError(f"{study.source or 'the trace'}: holds no events, so there is nothing to choose by")
     ranked = sorted(candidates, key=lambda one: (cost(study, aim, one, "first"), one.measure("memory_peak", "first")))
-    within = [one for one in ranked if not excesses(one, aim.limits, "first")]
+    within = [one for one in ranked if not excesses(study, one, aim.limits, "first")]
     if not within:
-        nearest = min(ranked, key=lambda one: max(each.share for each in excesses(one, aim.limits, "first")))
-        return Pick(study, aim, nearest, tuple(excesses(nearest, aim.limits, "first")))
+        nearest = min(ranked, key=lambda one: max(each.share for each in excesses(study, one, aim.limits, "first")))
+        return Pick(study, aim, nearest, tuple(excesses(study, nearest, aim.limits, "first")))
     pick = within[0]
     runner_up = next((one for one in within[1:] if one.result["slices"] != pick.result["slices"]), None)
     resamples = Resamples(len(pick.result["slices"]["reads"]), seed)
     here = cost(study, aim, pick, "first")
-    within_on_rest = [one for one in candidates if not excesses(one, aim.limits, "rest")]
+    within_on_rest = [one for one in candidates if not excesses(study, one, aim.limits, "rest")]
     better = [one for one in ranked if cost(study, aim, one, "first") < here]
     less = pick.measure("memory_peak", "first")
     return Pick(
@@ -135,15 +136,31 @@ def choose(study: "Study", aim: Aim, seed: int) -> Pick:
         aim,
         pick,
         (),
-        tuple(excesses(pick, aim.limits, "rest")),
+        tuple(excesses(study, pick, aim.limits, "rest")),
         min(within_on_rest, key=lambda one: cost(study, aim, one, "rest"), default=None),
         runner_up,
         resamples.ahead(pick, runner_up, aim.best) if runner_up else None,
-        {name: resamples.interval(pick, name) for name in ("hit_rate", "fresh_hit_rate", "stale_rate")},
+        {name: resamples.interval(pick, name) for name in _told_apart(study)},
         tuple(_relaxed(study, aim, ranked, pick)),
         next((one for one in within if one.measure("memory_peak", "first") < less), None),
-        min(better, key=lambda one: max(each.share for each in excesses(one, aim.limits, "first")), default=None),
+        min(better, key=lambda one: max(each.share for each in excesses(study, one, aim.limits, "first")), default=None),
     )
+
+
+def settled(aim: Aim, study: "Study") -> Aim:
+    """The aim as it can be judged. Raises InputError where it is of staleness, and the trace shows no changes."""
+    if study.stale_known:
+        return aim
+    if aim.is_usual:
+        aim = Aim("hit_rate", aim.bounds, aim.worth)
+    asked = [name for name in (aim.best, *(limit.name for limit in aim.limits)) if name]
+    if unknown := [MEASURES[name].label for name in asked if MEASURES[name].of_staleness]:
+        raise InputError(f"aim: {' and '.join(dict.fromkeys(unknown))} cannot be judged: {study.staleness_unknown}")
+    return aim
+
+
+def _told_apart(study: "Study") -> tuple[str, ...]:
+    return ("hit_rate", "fresh_hit_rate", "stale_rate") if study.stale_known else ("hit_rate",)
 
 
 def cost(study: "Study", aim: Aim, candidate: "Candidate", part: str) -> float:
@@ -161,8 +178,12 @@ def money(study: "Study", worth: Worth, candidate: "Candidate", part: str = "who
     return (spent / months if months else 0.0) + candidate.measure("memory_peak", part) / 2**30 * worth.gib_month
 
 
-def excesses(candidate: "Candidate", limits: Sequence[Limit], part: str) -> list[Excess]:
-    found = [Excess(limit, candidate.measure(limit.name, part)) for limit in limits]
+def excesses(study: "Study", candidate: "Candidate", limits: Sequence[Limit], part: str) -> list[Excess]:
+    """The limits that it breaks; those that are told by today's settings stand beside these in the same part."""
+    found = [
+        Excess(limit.beside(study.today.measure(limit.name, part)), candidate.measure(limit.name, part))
+        for limit in limits
+    ]
     return [one for one in found if not one.limit.allows(one.amount)]
 
 
@@ -175,8 +196,8 @@ def _relaxed(study: "Study", aim: Aim, ranked: Sequence["Candidate"], pick: "Can
             (each[0].share, -(here - cost(study, aim, one, "first")), number)
             for number, one in enumerate(ranked)
             if cost(study, aim, one, "first") < here
-            and not excesses(one, others, "first")
-            and (each := excesses(one, [limit], "first"))
+            and not excesses(study, one, others, "first")
+            and (each := excesses(study, one, [limit], "first"))
         ]
         if beyond:
             one = ranked[min(beyond)[2]]

@@ -7,6 +7,8 @@ from concurrent.futures import ThreadPoolExecutor, as_completed
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+import numpy as np
+
 from vestigo.engine.job import Job, assume, job
 from vestigo.engine.native.batches import make_ready
 from vestigo.engine.native.entries import entries_for
@@ -14,11 +16,11 @@ from vestigo.engine.replay import Engine, run
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
 from vestigo.outcome import Outcome
-from vestigo.rules import Plan, WhatIf
+from vestigo.rules import Plan, Rules, WhatIf
 from vestigo.study import bounds
 from vestigo.study.optimum import most_hits
 from vestigo.study.study import TODAY, Progress
-from vestigo.trace import Trace
+from vestigo.trace import Op, Trace
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -33,6 +35,8 @@ class Comparison(Mapping[str, Outcome]):
     """By setting: the most hits that any policy, lifetimes and conditions can have with its limits (`most_hits`)."""
     what_if: WhatIf = WhatIf()
     """What was different about the trace."""
+    scopes: int = 0
+    """How many the counted reads name."""
 
     def __getitem__(self, name: str) -> Outcome:
         return self.outcomes[name]
@@ -81,18 +85,20 @@ class Comparison(Mapping[str, Outcome]):
         return str(self.to_pandas()[names].to_html(float_format="{:.3g}".format))
 
 
-def compare(trace: Trace, plan: Plan, *, engine: Engine = "native", progress: Progress | None = None) -> Comparison:
+def compare(
+    trace: Trace, plan: Plan | Rules, *, engine: Engine = "native", progress: Progress | None = None
+) -> Comparison:
     """Replays the plan's own settings, every candidate, the baseline and the ceilings.
 
     `progress` is called with what is made (``"replays"``), how many are there, and of how many. Raises RulesError if
     the plan does not fit the trace.
 
-    >>> from vestigo.rules import Rules
     >>> trace = Trace.from_table({"at": [0, 10, 20, 30], "key": ["a", "b", "a", "b"]})
     >>> results = compare(trace, Plan(Rules(max_entries=1)))
     >>> {name: outcome.hits for name, outcome in results.items()}
     {'no cache': 0, 'today': 0, 'no limits': 2, 'no limits, fresh': 2}
     """
+    plan = Plan.of(plan)
     check_names(plan)
     what_if = plan.what_if
     trace, plan = applied(trace, plan)
@@ -113,7 +119,13 @@ def compare(trace: Trace, plan: Plan, *, engine: Engine = "native", progress: Pr
             {name: future.result() for name, future in futures.items()},
             {name: future.result() for name, future in bounded.items()},
             what_if,
+            _scopes(trace, jobs[TODAY][1].first_counted),
         )
+
+
+def _scopes(trace: Trace, first_counted: int) -> int:
+    named = trace.scope[first_counted:][trace.op[first_counted:] == Op.READ]
+    return len(np.unique(named[named >= 0]))
 
 
 def check_names(plan: Plan) -> None:

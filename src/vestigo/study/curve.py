@@ -6,9 +6,11 @@ from typing import Any
 
 import numpy as np
 
+from vestigo.engine.context import whose_cache
 from vestigo.engine.job import assume, first_counted, job
 from vestigo.engine.native.sizes import Ask, size_counts
 from vestigo.engine.replay import run
+from vestigo.engine.rooms import rooms_of
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError, unknown
 from vestigo.rules import Plan, Rules
@@ -17,6 +19,9 @@ from vestigo.trace.trace import Longs
 from vestigo.units import Duration, format_bytes, format_share
 
 ALL = "all look-ups"
+ENOUGH = 0.95
+"""Of the hits that no limit gives."""
+MIB = 2**20
 
 
 @dataclass(frozen=True, eq=False)
@@ -41,6 +46,12 @@ class SizeCurve:
     lifetimes: tuple[Duration, ...] = ()
     surface: np.ndarray | None = None
     """The hit rate by size and sliding lifetime."""
+    share: float = ENOUGH
+    """How much of what no limit gives is `enough`."""
+    real_rate: float | None = None
+    """The hit rate of today's settings, expiry and all, where they were replayed."""
+    whose: str = ""
+    """Who has a room of each size."""
 
     def hit_rate(self, max_entries: int | None = None, *, max_bytes: int | None = None) -> float:
         """With so many entries; or bytes, exact at the `bytes` of the curve and from the largest value on."""
@@ -60,24 +71,58 @@ class SizeCurve:
         return self.hit_rate()
 
     @property
-    def knee(self) -> int:
-        """The size beyond which one more entry brings less than the average one; 0 where nothing is read again.
-
-        It is where the curve is farthest above the straight line from nothing to all (V. Satopää, J. Albrecht,
-        D. Irwin, B. Raghavan, "Finding a 'kneedle' in a haystack", 2011).
-        """
-        return _knee(self.entries, self.entry_hits)
+    def enough_entries(self) -> int:
+        """The least size that gives `share` of the hits that no limit gives; 0 where nothing is read again."""
+        return _least(self.entries, self.entry_hits, self.share)
 
     @property
-    def bytes_knee(self) -> int:
-        return _knee(self.bytes, self.byte_hits)
+    def enough_bytes(self) -> int:
+        return _least(self.bytes, self.byte_hits, self.share)
+
+    @property
+    def at_limit(self) -> float:
+        """The hit rate at today's limit, as the curve has it: it knows no expiry."""
+        return self.hit_rate(self.max_entries, max_bytes=self.max_bytes)
+
+    @property
+    def limit_bytes(self) -> int | None:
+        """Today's limit in bytes; of entries, where the same hits are had. None: no limit."""
+        if self.max_bytes is not None:
+            return self.max_bytes
+        if self.max_entries is None or not len(self.bytes):
+            return None
+        hits = self.hit_rate(self.max_entries) * self.reads
+        return int(self.bytes[min(int(np.searchsorted(self.byte_hits, hits - 0.5)), len(self.bytes) - 1)])
+
+    @property
+    def next_mib(self) -> float:
+        """The share of reads that one MiB more than today's limit would answer besides."""
+        limit = self.limit_bytes
+        return 0.0 if limit is None else self._more(limit, limit + MIB)
+
+    @property
+    def last_mib(self) -> float:
+        """The share of reads that the last MiB of today's limit, or of all that is ever used, answers."""
+        limit = self.limit_bytes if self.limit_bytes is not None else int(self.bytes[-1]) if len(self.bytes) else 0
+        return self._more(max(limit - MIB, 0), limit)
+
+    def _more(self, less: int, more: int) -> float:
+        return self.hit_rate(max_bytes=more) - self.hit_rate(max_bytes=less)
 
     def to_dict(self) -> dict[str, Any]:
         return {
             "name": self.name,
             "reads": self.reads,
             "ceiling": self.ceiling,
-            "knee": {"entries": self.knee, "bytes": self.bytes_knee},
+            "enough": {"share": self.share, "entries": self.enough_entries, "bytes": self.enough_bytes},
+            "limit": {
+                "entries": self.max_entries,
+                "bytes": self.max_bytes,
+                "hit_rate": self.at_limit,
+                "real_hit_rate": self.real_rate,
+                "next_mib": self.next_mib,
+                "last_mib": self.last_mib,
+            },
             "entries": self.entries.tolist(),
             "entry_hits": self.entry_hits.tolist(),
             "bytes": self.bytes.tolist(),
@@ -85,10 +130,9 @@ class SizeCurve:
         }
 
     def __repr__(self) -> str:
-        at = format_share(self.hit_rate(self.knee)) if self.knee else "0 %"
         return (
-            f"<SizeCurve {self.name}: {self.reads:,} reads, at most {format_share(self.ceiling)} hits; knee at "
-            f"{self.knee:,} entries ({at}), {format_bytes(self.bytes_knee)}>"
+            f"<SizeCurve {self.name}: {self.reads:,} reads, at most {format_share(self.ceiling)} hits; "
+            f"{format_share(self.share)} of that with {self.enough_entries:,} entries, {format_bytes(self.enough_bytes)}>"
         )
 
 
@@ -99,12 +143,13 @@ def size_curve(
     lookup: str | None = None,
     sizes: Sequence[int] = (),
     lifetimes: Sequence[Duration | str] = (),
+    share: float = ENOUGH,
 ) -> SizeCurve:
     """The hit rate of LRU at every size, exact, in one pass: of one look-up, or of all in one room.
 
     Of the plan it takes the warm-up, what is different about the trace, overheads, whether writes replace, and
     today's limits to mark. With `sizes` (entries) and `lifetimes` the curve has a `surface`: the hit rate at each of
-    them with each sliding lifetime. For other policies and rules see `replayed_curve`. Raises RulesError for a
+    them with each sliding lifetime. `share` says how much of what no limit gives is `enough`. For other policies and rules see `replayed_curve`. Raises RulesError for a
     look-up that the trace has not.
 
     >>> trace = Trace.from_table({"at": [0, 1, 2, 3, 4], "key": ["a", "b", "a", "c", "b"]})
@@ -112,9 +157,11 @@ def size_curve(
     >>> [curve.hit_rate(size) for size in (1, 2, 3)]
     [0.0, 0.2, 0.4]
     """
-    stated = plan if isinstance(plan, Plan) else Plan(plan or Rules())
+    stated = Plan.of(plan or Rules())
     trace, stated = applied(trace, stated)
     names = _chosen(trace, lookup)
+    if not 0 < share <= 1:
+        raise RulesError(f"share = {share}: is not a share above 0 and at most 1; write 0.95, for example")
     rules = stated.rules_for(lookup) if lookup is not None else stated.rules
     spans = sorted(Duration.parse(one) for one in lifetimes)
     steps = sorted(set(sizes))
@@ -141,7 +188,16 @@ def size_curve(
         tuple(steps),
         tuple(spans),
         _surface(counts.surface, counts.reads) if steps and spans else None,
+        share,
+        whose=whose_cache(trace, rooms_of(trace, stated)) if len(trace.nodes) > 1 else "",
     )
+
+
+def with_real_rates(trace: Trace, plan: Plan | Rules, curves: Sequence[SizeCurve]) -> list[SizeCurve]:
+    """The curves of look-ups, each with the hit rate of the plan's own settings beside it."""
+    trace, stated = applied(trace, Plan.of(plan))
+    outcome = run(trace, job(trace, stated), "native", "today")
+    return [replace(one, real_rate=outcome.lookups[one.name].hit_rate) for one in curves]
 
 
 def replayed_curve(trace: Trace, plan: Plan, lookup: str, sizes: Sequence[int]) -> dict[int, float]:
@@ -174,5 +230,5 @@ def _surface(cells: np.ndarray, reads: int) -> np.ndarray:
     return within
 
 
-def _knee(sizes: Longs, hits: Longs) -> int:
-    return int(sizes[np.argmax(hits / hits[-1] - sizes / sizes[-1])]) if len(sizes) else 0
+def _least(sizes: Longs, hits: Longs, share: float) -> int:
+    return int(sizes[np.searchsorted(hits, share * hits[-1])]) if len(sizes) else 0

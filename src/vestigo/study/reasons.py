@@ -26,15 +26,37 @@ def sentence(pick: "Pick") -> str:
         return f"{_doubt(pick)}Today's settings are the best{limits}: {pick.goal} {own}."
     return (
         f"{_doubt(pick)}Take {pick.candidate.name}: {pick.goal} {own} instead of today's {today}, the best of "
-        f"{_how_many(pick)}{limits}{_paid(pick)}."
+        f"{_how_many(pick)}{limits}."
     )
 
 
 def details(pick: "Pick") -> list[str]:
-    """How sure it is, what the limits cost, and what stands beside it."""
+    """What gets better and worse, how sure it is, what the limits cost, and what stands beside it."""
     if not pick.is_met:
         return []
-    return [*_how_sure(pick), *_neighbours(pick)]
+    return [*_what_changes(pick), *_how_sure(pick), *_neighbours(pick)]
+
+
+def better_and_worse(pick: "Pick") -> tuple[list[str], list[str]]:
+    """The measures that the pick makes better than today's settings, and those that it makes worse: all of them, but
+    what the trace cannot tell.
+    """
+    better, worse = [], []
+    for name, what in MEASURES.items():
+        own, today = pick.candidate.measure(name), pick.study.today.measure(name)
+        if (what.of_staleness and not pick.study.stale_known) or what.write(own) == what.write(today):
+            continue
+        said = f"{what.label} {what.write(own)} (today {what.write(today)})"
+        (better if (own > today) == what.more_is_better else worse).append(said)
+    return better, worse
+
+
+def _what_changes(pick: "Pick") -> list[str]:
+    if pick.candidate is pick.study.today:
+        return []
+    better, worse = better_and_worse(pick)
+    lines = [f"Better than today: {', '.join(better)}."] if better else []
+    return [*lines, f"Worse than today: {', '.join(worse)}." if worse else "Worse than today in no measure."]
 
 
 def _how_sure(pick: "Pick") -> list[str]:
@@ -50,9 +72,14 @@ def _how_sure(pick: "Pick") -> list[str]:
         lines.append(f"On the rest alone {_told(pick, best)} would be the best of those within the limits: {amount}.")
     if pick.runner_up is not None and pick.ahead is not None:
         ahead, of = pick.ahead
-        lines.append(f"Ahead of the runner-up, {_told(pick, pick.runner_up)}, in {ahead:,} of {of:,} resamples.")
+        other = _told(pick, pick.runner_up)
+        lines.append(
+            f"A clear winner: ahead of the runner-up, {other}, in {ahead:,} of {of:,} resamples."
+            if 2 * ahead > of
+            else f"No clear winner: the runner-up, {other}, is as good or better in {of - ahead:,} of {of:,} resamples."
+        )
     spans = [
-        f"{name} {MEASURES[name].write(low)} to {MEASURES[name].write(high)}"
+        f"{MEASURES[name].label} {MEASURES[name].write(low)} to {MEASURES[name].write(high)}"
         for name, (low, high) in pick.intervals.items()
     ]
     lines.append(f"19 of 20 resamples of the trace give {', '.join(spans)}.")
@@ -64,19 +91,19 @@ def _neighbours(pick: "Pick") -> list[str]:
     for limit, candidate, _ in pick.relaxed:
         needs = MEASURES[limit.name].write(candidate.measure(limit.name, "first"))
         lines.append(
-            f"The limit {limit} costs: with {needs} {_told(pick, candidate)} would give {pick.goal} "
+            f"If the limit {limit} were loosened to {needs}, {_told(pick, candidate)} would be admitted: {pick.goal} "
             f"{pick.write(pick.value(candidate))}."
         )
     if pick.cheaper is not None:
-        lines.append(f"Nearest that takes less memory: {_shown(pick, pick.cheaper)}.")
+        lines.append(f"The best that takes less memory: {_shown(pick, pick.cheaper)}.")
     if pick.better is not None and pick.aim.limits:
-        lines.append(f"Nearest that is better, beyond the limits: {_shown(pick, pick.better)}.")
+        lines.append(f"The nearest that is better, beyond the limits: {_shown(pick, pick.better)}.")
     return lines
 
 
 def _shown(pick: "Pick", candidate: "Candidate") -> str:
     memory = MEASURES["memory_peak"].write(candidate.measure("memory_peak"))
-    return f"{_told(pick, candidate)}, {pick.goal} {pick.write(pick.value(candidate))}, memory_peak {memory}"
+    return f"{_told(pick, candidate)}, {pick.goal} {pick.write(pick.value(candidate))}, memory peak {memory}"
 
 
 def _told(pick: "Pick", other: "Candidate") -> str:
@@ -98,20 +125,9 @@ def _doubt(pick: "Pick") -> str:
 
 def _broken(one: "Excess") -> str:
     what = MEASURES[one.limit.name]
-    return f"{one.limit.name} is {what.write(one.amount)}, and the limit {one.limit.sign} {what.write(one.limit.bound)}"
+    return f"{what.label} {what.write(one.amount)}, and the limit is {one.limit.sign} {what.write(one.limit.bound)}"
 
 
 def _how_many(pick: "Pick") -> str:
     replayed, estimated = len(pick.study), len(pick.study.estimates)
     return f"{replayed:,} replayed of {estimated:,} candidates" if estimated else f"{replayed:,} candidates"
-
-
-def _paid(pick: "Pick") -> str:
-    """What else is different: memory, staleness, origin calls."""
-    own, today = pick.candidate, pick.study.today
-    paid = [
-        f"{name} {MEASURES[name].write(own.measure(name))} (today {MEASURES[name].write(today.measure(name))})"
-        for name in ("memory_peak", "stale_rate", "loads")
-        if name != pick.aim.best and own.measure(name) != today.measure(name)
-    ]
-    return f"; {', '.join(paid)}" if paid else ""

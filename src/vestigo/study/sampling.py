@@ -145,7 +145,7 @@ class Sampler:
         """Raises RulesError for what a sample cannot tell: conditions on values, hits that cost by size, `gdsf`, pools
         with two limits.
         """
-        asked = plan if isinstance(plan, Plan) else Plan(plan)
+        asked = Plan.of(plan)
         trace, plan = applied(self._whole, asked)
         _check(trace, plan)
         assumed, first = assume(trace, plan), first_counted(trace, plan.warm_up)

@@ -13,12 +13,12 @@ import numpy as np
 from vestigo.engine.job import job
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
-from vestigo.rules import Aim, Plan
+from vestigo.rules import Aim, Plan, Rules
 from vestigo.rules.vary import changed, count, name_of
 from vestigo.study.choose import cost
 from vestigo.study.guess import guessed
 from vestigo.study.sampling import Estimate, Sampler
-from vestigo.study.study import Candidate, Progress, Study, split_at
+from vestigo.study.study import TODAY, Candidate, Progress, Study, split_at
 from vestigo.study.sweep import SHARE_FOR_REST, sweep
 from vestigo.trace import Trace
 from vestigo.trace.shape import between
@@ -32,12 +32,12 @@ Place = tuple[int, ...]
 """Which value of each key."""
 Space = Mapping[str, Sequence[Any]]
 Find = Callable[[list[Place]], dict[Place, list[float]]]
-"""By place: what the aim makes least, the memory, and the amount of each limit; not of a place that means nothing."""
+"""By place: what the aim makes least, the memory, and how far it is beyond each limit; not of a place that means nothing."""
 
 
 def search(  # noqa: PLR0913
     trace: Trace,
-    plan: Plan,
+    plan: Plan | Rules,
     *,
     budget: int | None = None,
     sample: str = "10%",
@@ -56,6 +56,7 @@ def search(  # noqa: PLR0913
 
     All that was replayed is in the study; see `sweep` for what else is asked. Raises RulesError if nothing varies.
     """
+    plan = Plan.of(plan)
     space = plan.vary
     if not space:
         raise RulesError("nothing varies: give the plan's [vary] keys and values")
@@ -63,6 +64,7 @@ def search(  # noqa: PLR0913
     rng = np.random.default_rng(seed)
     first = max(many // _SHARE_TO_BEGIN, 1)
     asked: set[Place] = set()
+    replayed: list[int] = []
     with TemporaryDirectory() as folder:
         kept = Path(results) if results is not None else Path(folder, "results")
 
@@ -73,6 +75,7 @@ def search(  # noqa: PLR0913
         def find(places: list[Place]) -> dict[Place, list[float]]:
             asked.update(places)
             study = replays(places)
+            replayed.append(study.replayed)
             names = {place: name_of(_changes(space, place)) for place in places}
             return {place: _amounts(study, plan.aim, study[name]) for place, name in names.items() if name in study}
 
@@ -80,14 +83,14 @@ def search(  # noqa: PLR0913
         begin = _spread(space, first, rng)
         if guesses is not None:
             find_sampled, cheaper = guesses
-            rough = _narrowed(space, plan.aim, begin, int(many * cheaper / 2), find_sampled, rng)
-            begin = _ranked(rough, plan.aim)[:first] or begin
-        _narrowed(space, plan.aim, begin, many, find, rng)
-        return replays(sorted(asked))
+            rough = _narrowed(space, begin, int(many * cheaper / 2), find_sampled, rng)
+            begin = _ranked(rough)[:first] or begin
+        _narrowed(space, begin, many, find, rng)
+        return dataclasses.replace(replays(sorted(asked)), replayed=sum(replayed))
 
 
 def _narrowed(  # noqa: PLR0913, PLR0917
-    space: Space, aim: Aim, begin: list[Place], budget: int, find: Find, rng: np.random.Generator
+    space: Space, begin: list[Place], budget: int, find: Find, rng: np.random.Generator
 ) -> dict[Place, list[float]]:
     """What was found at `budget` places, round by round nearer to the best."""
     found: dict[Place, list[float]] = {}
@@ -97,21 +100,20 @@ def _narrowed(  # noqa: PLR0913, PLR0917
         tried |= set(places)
         found |= find(places)
         most = min(max(budget // _ROUNDS, 2), budget - len(tried))
-        places = _next(space, aim, found, tried, most, rng) if most > 0 and found else []
+        places = _next(space, found, tried, most, rng) if most > 0 and found else []
     return found
 
 
 def _next(  # noqa: PLR0913, PLR0917
     space: Space,
-    aim: Aim,
     found: Mapping[Place, list[float]],
     tried: set[Place],
     most: int,
     rng: np.random.Generator,
 ) -> list[Place]:
     """By turns what should be best, and neighbours of the best: untried ones all."""
-    likely = iter(_likely(space, aim, found, tried, rng))
-    near = (place for best in _ranked(found, aim) for place in _neighbours(space, best) if place not in tried)
+    likely = iter(_likely(space, found, tried, rng))
+    near = (place for best in _ranked(found) for place in _neighbours(space, best) if place not in tried)
     chosen: dict[Place, None] = {}
     turns: list[Iterator[Place]] = [near, likely]
     while turns and len(chosen) < most:
@@ -124,7 +126,7 @@ def _next(  # noqa: PLR0913, PLR0917
 
 
 def _likely(
-    space: Space, aim: Aim, found: Mapping[Place, list[float]], tried: set[Place], rng: np.random.Generator
+    space: Space, found: Mapping[Place, list[float]], tried: set[Place], rng: np.random.Generator
 ) -> list[Place]:
     """Untried places, the best by guess first: all, or, if there are too many, some drawn."""
     values = [len(each) for each in space.values()]
@@ -133,28 +135,28 @@ def _likely(
     else:
         asked = np.column_stack([rng.integers(0, many, _MOST_GUESSED) for many in values])
     amounts = guessed(values, np.array(list(found)), np.array(list(found.values())), asked)
-    ranked = [tuple(asked[row].tolist()) for row in _order(amounts, aim)]
+    ranked = [tuple(asked[row].tolist()) for row in _order(amounts)]
     return [place for place in dict.fromkeys(ranked) if place not in tried]
 
 
-def _ranked(found: Mapping[Place, list[float]], aim: Aim) -> list[Place]:
+def _ranked(found: Mapping[Place, list[float]]) -> list[Place]:
     places = list(found)
-    return [places[row] for row in _order(np.array(list(found.values())), aim)] if places else []
+    return [places[row] for row in _order(np.array(list(found.values())))] if places else []
 
 
-def _order(amounts: np.ndarray, aim: Aim) -> np.ndarray:
+def _order(amounts: np.ndarray) -> np.ndarray:
     """Limits first, then the aim, then memory."""
-    best, memory, *limited = amounts.T
-    broken = np.zeros(len(amounts))
-    for limit, amount in zip(aim.limits, limited, strict=True):
-        broken = np.maximum(broken, limit.beyond(amount))
-    return np.lexsort((memory, best, broken))
+    best, memory, *beyond = amounts.T
+    return np.lexsort((memory, best, np.maximum(np.max(beyond, axis=0, initial=0.0), 0.0) if beyond else best * 0))
 
 
 def _amounts(study: Study, aim: Aim, candidate: Candidate) -> list[float]:
     """Of the time that candidates are ranked on."""
-    measures = [candidate.measure(name, "first") for name in ("memory_peak", *(limit.name for limit in aim.limits))]
-    return [cost(study, aim, candidate, "first"), *measures]
+    beyond = [
+        float(limit.beside(study.today.measure(limit.name, "first")).beyond(candidate.measure(limit.name, "first")))
+        for limit in aim.limits
+    ]
+    return [cost(study, aim, candidate, "first"), candidate.measure("memory_peak", "first"), *beyond]
 
 
 def _estimates(trace: Trace, plan: Plan, sample: str, rest: float) -> tuple[Find, float] | None:
@@ -170,7 +172,12 @@ def _estimates(trace: Trace, plan: Plan, sample: str, rest: float) -> tuple[Find
     sampler = Sampler(between(on, end=split), sample, samples=1)
     if sampler.share_of_events > 0.5:
         return None
-    study = Study({}, {}, plan.aim, (int(on.at[today.first_counted]), split, int(on.at[-1])))
+    try:
+        amounts = sampler.estimate(used).to_dict()
+    except RulesError:  # a sample cannot tell
+        return None
+    now = Candidate(TODAY, {}, used, {"first": amounts})
+    study = Study({TODAY: now}, {}, plan.aim, (int(on.at[today.first_counted]), split, int(on.at[-1])))
 
     def estimate(place: Place) -> list[float] | None:
         changes = _changes(plan.vary, place)

@@ -60,7 +60,7 @@ def share_out(trace: Trace, plan: Plan | Rules, total: int | str) -> Sharing:
     >>> share_out(trace, Rules(), "1103 B").shares
     {'few': 200, 'many': 903}
     """
-    plan = plan if isinstance(plan, Plan) else Plan(plan)
+    plan = Plan.of(plan)
     budget = parse_bytes(total)
     on, used = applied(trace, plan)
     curves = {name: size_curve(on, replace(used, warm_up=0), lookup=name) for name in on.lookups}

@@ -17,7 +17,8 @@ from vestigo.rules import Plan
 from vestigo.trace import Trace
 from vestigo.trace.names import arrow_names
 
-_FORMAT = 1
+_FORMAT = 2
+_BEGINS = b"SQLite format 3\0"
 _COLUMNS = ("at", "op", "lookup", "key", "size", "cost", "found", "version", "scope", "node", "force")
 
 _names: WeakKeyDictionary[Trace, str] = WeakKeyDictionary()
@@ -33,6 +34,7 @@ class Store:
     def __init__(self, path: Path) -> None:
         self.path = path
         self.notes: list[str] = []
+        _refuse_others(path)
         try:
             try:
                 self._file = self._opened()
@@ -46,7 +48,10 @@ class Store:
 
     def get(self, name: str) -> dict[str, Any] | None:
         """What was put under this name, unless it has been damaged since."""
-        row = self._file.execute("SELECT content, digest FROM result WHERE name = ?", (name,)).fetchone()
+        try:
+            row = self._file.execute("SELECT content, digest FROM result WHERE name = ?", (name,)).fetchone()
+        except sqlite3.DatabaseError:  # damaged since it was opened
+            row = ("", "nothing")
         if row is None:
             return None
         content, digest = row
@@ -74,6 +79,7 @@ class Store:
 
     def _opened(self) -> sqlite3.Connection:
         file = sqlite3.connect(self.path)
+        file.text_factory = lambda text: text.decode(errors="replace")  # damage shows in the digest
         try:
             if file.execute("PRAGMA quick_check").fetchone() != ("ok",):
                 raise sqlite3.DatabaseError("damaged")
@@ -95,6 +101,19 @@ class Store:
         )
         self.path.rename(aside)
         self.notes.append(f"{self.path}: is damaged, so it is set aside as {aside.name} and all is replayed anew")
+
+
+def _refuse_others(path: Path) -> None:
+    """Raises InputError for a file of another kind, which is no store, and so is not set aside."""
+    try:
+        with path.open("rb") as file:
+            begins = file.read(len(_BEGINS))
+    except FileNotFoundError:
+        return
+    except OSError as error:
+        raise InputError(f"{path}: results cannot be kept there: {error.strerror}; name another file") from None
+    if begins and begins != _BEGINS:
+        raise InputError(f"{path}: is not a results store, and is left as it is; name another file")
 
 
 def trace_name(trace: Trace) -> str:

@@ -9,10 +9,11 @@ import numpy as np
 from vestigo.engine.job import Job
 from vestigo.engine.replay import run
 from vestigo.errors import InputError
-from vestigo.outcome import Outcome, together
+from vestigo.outcome import Outcome, together, unknown_staleness
 from vestigo.rules import Aim, Plan
 from vestigo.rules.aim import MEASURES, check_direction
 from vestigo.trace import Trace
+from vestigo.units import format_seconds
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -92,6 +93,18 @@ class Study(Mapping[str, Candidate]):
     @property
     def today(self) -> Candidate:
         return next(iter(self.candidates.values()))
+
+    @property
+    def stale_known(self) -> bool:
+        """Whether the trace shows changes; if not, no answer is known to be stale or fresh."""
+        known: bool = self.today.result["whole"].get("stale_known", True)
+        return known
+
+    @property
+    def staleness_unknown(self) -> str:
+        """Why nothing is said of staleness."""
+        oldest = format_seconds(self.today.measure("answer_age.max")) if self.today.result["whole"]["hits"] else None
+        return unknown_staleness(oldest)
 
     def span_ns(self, part: str = "whole") -> int:
         """How long the part is."""

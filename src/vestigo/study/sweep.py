@@ -14,12 +14,13 @@ import numpy as np
 from vestigo.engine.job import Job, job
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError, TraceError
-from vestigo.rules import Plan
+from vestigo.rules import Plan, Rules
 from vestigo.rules.vary import changed, combinations, count, name_of
 from vestigo.study import bounds
 from vestigo.study.compare import check_names, prepare, references
 from vestigo.study.front import unbeaten_rows
 from vestigo.study.sampling import Estimate, Sampler
+from vestigo.study.store import trace_name
 from vestigo.study.study import TODAY, Candidate, Progress, Result, Study, replayed, split_at
 from vestigo.study.tasks import Task, Tasks
 from vestigo.trace import Trace, read_trace
@@ -35,7 +36,7 @@ Settings = dict[str, tuple[Mapping[str, Any], Plan]]
 
 def sweep(  # noqa: PLR0913
     trace: Trace | str | Path,
-    plan: Plan,
+    plan: Plan | Rules,
     *,
     results: str | Path | None = None,
     rest: float = SHARE_FOR_REST,
@@ -57,15 +58,15 @@ def sweep(  # noqa: PLR0913
 
     Raises RulesError if the plan does not fit the trace, and Interrupted on Ctrl-C or when workers are lost.
 
-    >>> from vestigo.rules import Rules
     >>> trace = Trace.from_table({"at": [0, 10, 20, 30], "key": ["a", "b", "a", "b"]})
     >>> study = sweep(trace, Plan(Rules(max_entries=1), vary={"rules.max_entries": [2, 3]}))
     >>> {name: candidate.measure("hit_rate") for name, candidate in study.items()}
     {'today': 0.0, 'max_entries=2': 0.5, 'max_entries=3': 0.5}
     """
+    plan = Plan.of(plan)
     check_names(plan)
     if not 0 < rest < 1:
-        raise RulesError(f"rest = {rest}: is no share between 0 and 1; write 0.4, say")
+        raise RulesError(f"rest = {rest}: is not a share between 0 and 1; write 0.4, for example")
     path = None if isinstance(trace, Trace) else Path(trace)
     if executor is not None and path is None:
         raise TraceError("with an executor, name the prepared file of the trace, which its workers open")
@@ -91,7 +92,7 @@ def sweep(  # noqa: PLR0913
             )
             used = dataclasses.replace(used, candidates={name: used.candidates[name] for name in settings})
         asked = [
-            Task(name, tasks.kept_as(one, rest), replayed_at, (str(path.resolve()), one.to_dict(), rest), anywhere=True)
+            Task(name, tasks.kept_as(one, rest), replayed_at, (str(path.resolve()), trace_name(given), one.to_dict(), rest), anywhere=True)
             if executor and path
             else Task(name, tasks.kept_as(one, rest), _replayed_here, (on, used.candidates[name], name, split))
             for name, (_, one) in settings.items()
@@ -170,16 +171,22 @@ def settings_of(plan: Plan, only: Iterable[Mapping[str, Any]] | None = None) -> 
     return settings, [f"{left_out:,} combinations mean nothing and are left out; the first, {why}"] if left_out else []
 
 
-def replayed_at(path: str, stated: dict[str, Any], rest: float) -> Result:
-    """What a worker does, which opens the trace by itself and keeps it open for the next candidate."""
-    trace, plan = applied(_opened(path), Plan.from_dict(stated))
+def replayed_at(path: str, content: str, stated: dict[str, Any], rest: float) -> Result:
+    """What a worker does, which opens the trace by itself and keeps it open for the next candidate.
+
+    Raises TraceError if the file does not hold the trace of that `content` (see `trace_name`).
+    """
+    trace, plan = applied(_opened(path, content), Plan.from_dict(stated))
     one = job(trace, plan)
     return replayed(trace, one, path, split_at(one, rest))
 
 
 @lru_cache(maxsize=1)
-def _opened(path: str) -> Trace:
-    return read_trace(path)
+def _opened(path: str, content: str) -> Trace:
+    trace = read_trace(path)
+    if trace_name(trace) != content:
+        raise TraceError(f"{path}: holds another trace than the sweep was begun with; begin it anew")
+    return trace
 
 
 def _estimate(sampler: Callable[[], Sampler], plan: Plan) -> Result:

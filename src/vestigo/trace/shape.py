@@ -8,6 +8,7 @@ import hashlib
 from collections.abc import Sequence
 from datetime import datetime
 from fractions import Fraction
+from typing import Any
 
 import numpy as np
 import pyarrow as pa
@@ -24,6 +25,8 @@ from vestigo.trace.trace import MISSING, Trace
 from vestigo.units import Duration
 
 __all__ = ["anonymised", "between", "faster", "merged", "only", "sampled"]
+
+_FASTEST = 10**9
 
 Moment = str | int | datetime | Duration
 
@@ -91,6 +94,8 @@ def faster(trace: Trace, factor: float) -> Trace:
     ratio = Fraction(factor).limit_denominator(1_000_000) if np.isfinite(factor) else Fraction(0)
     if ratio <= 0:
         raise TraceError(f"a factor of {factor:g} is not a number above 0")
+    if ratio > _FASTEST:
+        raise TraceError(f"a factor of {factor:g} leaves nothing of the time; choose one up to {_FASTEST:,}")
     if len(trace) == 0:
         return trace
     whole, rest = np.divmod(trace.at - trace.at[0], ratio.numerator)
@@ -105,7 +110,7 @@ def merged(traces: Sequence[Trace]) -> Trace:
 
     Versions are the same if they are called the same.
     """
-    pieces = [check_columns(_table(trace), Origin(trace.source)) for trace in traces]
+    pieces = [check_columns(_table(trace, number), Origin(trace.source)) for number, trace in enumerate(traces, 1)]
     if not pieces:
         raise TraceError("there is no trace to merge")
     merged_in = build_trace(pieces, " and ".join(trace.source for trace in traces))
@@ -113,19 +118,24 @@ def merged(traces: Sequence[Trace]) -> Trace:
 
 
 def anonymised(trace: Trace, secret: bytes | str) -> Trace:
-    """Keys hashed with a secret (BLAKE2b); versions, scopes and nodes numbered; look-ups keep their names.
+    """Keys, versions, scopes and nodes hashed with a secret (BLAKE2b); look-ups keep their names.
 
-    The same key under the same secret gives the same hash, in every trace. Times, sizes and costs stay.
-    Raises TraceError if the secret is shorter than 8 bytes.
+    The same name under the same secret gives the same hash, in every trace, so that traces can be merged afterwards.
+    Times, sizes and costs stay. Raises TraceError if the secret is shorter than 8 bytes.
     """
     keyed = hasher(secret)
-    hashes = [keyed(key) for key in arrow_names(trace.keys).to_pylist()]
+    own = keyed(trace.at[: 1 << 16].tobytes().hex())  # for what is but told apart, in this trace alone
+
+    def hashed(names: Sequence[Any], ids: np.ndarray) -> Names:
+        texts = arrow_names(names).to_pylist() if len(names) else [f"{own} {n}" for n in range(int(ids.max(initial=-1)) + 1)]
+        return Names(pa.array(map(keyed, texts), pa.string()))
+
     return dataclasses.replace(
         trace,
-        keys=Names(pa.array(hashes, pa.string())),
-        versions=(),
-        scopes=(),
-        nodes=tuple(f"node {number}" for number in range(1, len(trace.nodes) + 1)),
+        keys=hashed(trace.keys, trace.key),
+        versions=hashed(trace.versions, trace.version),
+        scopes=hashed(trace.scopes, trace.scope),
+        nodes=tuple(keyed(node) for node in trace.nodes),
         source="anonymised",
         notes=(),
     )
@@ -206,12 +216,12 @@ def _parsed(text: str) -> int:
         ) from None
 
 
-def _table(trace: Trace) -> pa.Table:
-    """As a table with columns that are but told apart made texts, each trace's its own."""
+def _table(trace: Trace, number: int) -> pa.Table:
+    """As a table in which what is but told apart has texts of this trace's own, the `number`-th of those that are merged."""
     table = prepared_table(trace)
     for name, names in (("version", trace.versions), ("scope", trace.scopes)):
         if name in table.column_names and not len(names):
-            texts = pa.array([f"{trace.source}, {number}" for number in range(int(getattr(trace, name).max()) + 1)])
+            texts = pa.array([f"{number}.{one}" for one in range(1, int(getattr(trace, name).max()) + 2)])
             column = pa.DictionaryArray.from_arrays(table[name].chunk(0).indices, texts)
             table = table.set_column(table.column_names.index(name), name, column)
     return table

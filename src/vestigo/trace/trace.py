@@ -91,6 +91,8 @@ class Trace:
     source: str = "trace"
     notes: tuple[str, ...] = ()
     """What was assumed or left out while it was read, a sentence each."""
+    guessed: tuple[str, ...] = ()
+    """Units that nobody stated, a few words each."""
 
     def __post_init__(self) -> None:
         for field in fields(self):

@@ -45,7 +45,7 @@ def front(study: Study, pick: Pick | None = None, axis: "Axes | None" = None) ->
 
 
 def size_curves(curves: Sequence[SizeCurve], axis: "Axes | None" = None) -> "Axes":
-    """The hit rate at every size in memory, with the knee of each curve and today's limit on it."""
+    """The hit rate at every size in memory, with the least size that is enough and today's limit on it."""
     return on_axis(axis, lambda drawn: _draw_curves(drawn, curves))
 
 
@@ -179,8 +179,9 @@ def _draw_curves(axis: "Axes", curves: Sequence[SizeCurve]) -> None:
             continue
         rates = curve.byte_hits / curve.reads
         axis.step([*curve.bytes, most], [*rates, rates[-1]], where="post", color=colour)
-        axis.plot(curve.bytes_knee, curve.hit_rate(max_bytes=curve.bytes_knee), "o", color=colour, markersize=7)
-        if (today := _today(curve)) is not None:
+        enough = curve.enough_bytes
+        axis.plot(enough, curve.hit_rate(max_bytes=enough), "o", color=colour, markersize=7)
+        if (today := curve.limit_bytes) is not None:
             axis.plot(
                 today, curve.hit_rate(max_bytes=today), "D", color=colour, markersize=7, markeredgecolor=style.INK
             )
@@ -202,18 +203,10 @@ def _draw_curves(axis: "Axes", curves: Sequence[SizeCurve]) -> None:
     axis.yaxis.set_major_formatter(PercentFormatter(1, decimals=0))
     axis.set_xlabel("memory, overhead included")
     axis.set_ylabel("hits, share of reads")
-    axis.set_title("LRU at every size, nothing expires")
-    axis.annotate("● knee   ◆ today's limit", (0.98, 0.03), xycoords="axes fraction", ha="right", color=style.QUIET)
-
-
-def _today(curve: SizeCurve) -> int | None:
-    """Today's limit in bytes: of entries, where the same hits are had."""
-    if curve.max_bytes is not None:
-        return curve.max_bytes
-    if curve.max_entries is None or not len(curve.bytes):
-        return None
-    hits = curve.hit_rate(curve.max_entries) * curve.reads
-    return int(curve.bytes[min(int(np.searchsorted(curve.byte_hits, hits - 0.5)), len(curve.bytes) - 1)])
+    whose = f", {curves[0].whose}" if curves and curves[0].whose else ""
+    axis.set_title(f"LRU at every size, nothing expires{whose}")
+    share = format_share(curves[0].share) if curves else ""
+    axis.annotate(f"● {share} of what no limit gives   ◆ today's limit", (0.98, 0.03), xycoords="axes fraction", ha="right", color=style.QUIET)
 
 
 def _apart(heights: Sequence[float], gap: float) -> list[float]:

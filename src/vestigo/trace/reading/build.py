@@ -1,5 +1,6 @@
 """From tables to a Trace: every column checked, rows in time order, ids by first appearance."""
 
+import dataclasses
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any, NamedTuple
@@ -39,11 +40,11 @@ def to_arrow(table: Any) -> pa.Table:
 
 
 class Origin(NamedTuple):
-    """Where rows come from, for messages: a name, where a row stands ("line 7"), and who hears what was assumed."""
+    """Where rows come from, for messages: a name, where a row stands ("line 7"), and who hears of a unit that was guessed."""
 
     source: str
     place: Callable[[int], str] = row_place
-    say: Callable[[str], None] = lambda _: None
+    guesses: Callable[[str], None] = lambda _: None
 
 
 class Clock(NamedTuple):
@@ -66,8 +67,8 @@ def check_columns(table: pa.Table, origin: Origin, clock: Clock = _OUR_OWN) -> C
         if name not in table.column_names
     ]
     readers = READERS | {
-        "at": lambda column: times(column, clock.at_unit, clock.zone, origin.say),
-        "cost": lambda column: costs(column, clock.cost_unit),
+        "at": lambda column: times(column, clock.at_unit, clock.zone, origin.guesses),
+        "cost": lambda column: costs(column, clock.cost_unit, origin.guesses),
     }
     twice = [name for name in NAMES if table.column_names.count(name) > 1]
     problems += [f"{origin.source}: column {name!r} stands there twice; rename one" for name in twice]
@@ -85,7 +86,9 @@ def check_columns(table: pa.Table, origin: Origin, clock: Clock = _OUR_OWN) -> C
     return found
 
 
-def build_trace(pieces: Sequence[Checked], source: str, notes: Sequence[str] = ()) -> Trace:
+def build_trace(
+    pieces: Sequence[Checked], source: str, notes: Sequence[str] = (), guessed: Sequence[str] = ()
+) -> Trace:
     """One trace of all pieces. Raises TraceError."""
     found = pieces[0] if len(pieces) == 1 else _joined(pieces)
     at = found["at"]
@@ -93,7 +96,7 @@ def build_trace(pieces: Sequence[Checked], source: str, notes: Sequence[str] = (
     moved = 0 if np.all(at[1:] >= at[:-1]) else int(np.count_nonzero(at < np.maximum.accumulate(at)))
     if moved:
         order = np.argsort(at, kind="stable")
-    return _number(found, order, moved, source, tuple(notes))
+    return dataclasses.replace(_number(found, order, moved, source, tuple(notes)), guessed=tuple(dict.fromkeys(guessed)))
 
 
 def _joined(pieces: Sequence[Checked]) -> Checked:

@@ -60,7 +60,7 @@ class Intake:
         if not options:
             return self
         own = {option.name: getattr(self, option.name) for option in fields(self)}
-        if strangers := [problem for (key,), problem in problems(options) if key not in own]:
+        if strangers := [problem for key, problem in problems(options) if key[0] not in own]:
             raise TraceError(strangers)
         on_top = {
             name: {**own[name], **value} if isinstance(value, Mapping) and isinstance(own[name], Mapping) else value
@@ -134,7 +134,7 @@ def _template(text: object) -> str | None:
 
 
 def _unit(value: object) -> str | None:
-    return None if value is None or value in UNITS else f"{value!r} is not one of {', '.join(UNITS)}"
+    return None if value is None or (isinstance(value, str) and value in UNITS) else f"{value!r} is not one of {', '.join(UNITS)}"
 
 
 def _zone(value: object) -> str | None:

@@ -74,8 +74,9 @@ def read_trace(source: str | Path, intake: Intake | None = None, **options: Any)
         ):
             return prepared
         notes: list[str] = []
-        pieces = [_read(file, intake, notes) for file in files]
-    return build_trace(pieces, files[0].name if len(files) == 1 else str(source), notes)
+        guessed: list[str] = []
+        pieces = [_read(file, intake, notes, guessed) for file in files]
+    return build_trace(pieces, files[0].name if len(files) == 1 else str(source), notes, guessed)
 
 
 def _prepared(file: Source, intake: Intake) -> Trace | None:
@@ -88,8 +89,9 @@ def _prepared(file: Source, intake: Intake) -> Trace | None:
         return None  # whatever it is, the reader of tables says it
 
 
-def _read(file: Source, intake: Intake, notes: list[str]) -> Checked:
+def _read(file: Source, intake: Intake, notes: list[str], guessed: list[str]) -> Checked:
     name = _format_name(file, intake)
+    already = len(guessed)
     try:
         file.path.open("rb").close()  # for the system's own words where that fails
         if name not in ("parquet", "arrow"):
@@ -99,17 +101,19 @@ def _read(file: Source, intake: Intake, notes: list[str]) -> Checked:
         raw = known.read(file.path, meaning.wanted)
         table, place, said = meaning.apply(raw, file.name)
         cost_unit = intake.cost_unit
+        if known.read is read_spans and meaning.templates["cost"].plain == spans_file.COLUMNS["cost"].strip("{}"):
+            cost_unit = cost_unit or "ns"  # as the standard has it
         in_log = known.read is read_access_log and meaning.templates["cost"].plain == "duration"
         if in_log and cost_unit is None and "cost" in table.column_names:
             cost_unit = access_log.duration_unit(table["cost"])
-            said.append(f"the requests' durations are taken as {cost_unit}; state cost_unit if that is wrong")
-        origin = Origin(file.name, place, said.append)
+            guessed.append(f"the requests' durations taken as {cost_unit} (cost_unit states another unit)")
+        origin = Origin(file.name, place, guessed.append)
         checked = check_columns(table, origin, Clock(intake.at_unit, cost_unit, intake.zone))
     except OSError as error:
         raise TraceError(f"{file.name}: cannot be read: {error.strerror or error}") from None
     except (pa.ArrowException, UnicodeDecodeError, csv.Error) as error:
         raise TraceError(f"{file.name}: cannot be read: {str(error).splitlines()[0]}") from None
-    notes += [f"{file.name}: {note}" for note in said]
+    notes += [f"{file.name}: {note}" for note in [*said, *guessed[already:]]]
     return checked
 
 

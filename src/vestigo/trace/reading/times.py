@@ -34,12 +34,14 @@ def times(column: pa.Array, unit: str | None, zone: str | None, say: Say) -> np.
     if unit is None:
         unit = _likely_unit(column)
         if unit != "ns":
-            say(f"times are taken as {unit} since 1970-01-01 UTC, by their size; state at_unit if that is wrong")
+            say(f"times taken as {unit} since 1970-01-01 UTC, by their size (at_unit states another)")
     return whole(_scaled(column, UNITS[unit], _TIME), _TIME, EARLIEST, LATEST, needed=True)
 
 
-def costs(column: pa.Array, unit: str | None) -> np.ndarray:
-    """How long: ns, or MISSING."""
+def costs(column: pa.Array, unit: str | None, say: Say = lambda _: None) -> np.ndarray:
+    """How long: ns, or MISSING. Numbers without a unit are ns, and `say` is told."""
+    if unit is None and not pa.types.is_duration(column.type) and column.null_count < len(column):
+        say("costs taken as ns (cost_unit states another unit)")
     if pa.types.is_duration(column.type):
         return whole(column.cast(pa.duration("ns")).cast(pa.int64()), _COST, 0, LONGEST)
     return whole(_scaled(column, UNITS[unit or "ns"], _COST), _COST, 0, LONGEST)

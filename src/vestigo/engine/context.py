@@ -1,0 +1,81 @@
+"""What must stand beside a replay's numbers: whose cache it was, and what was assumed."""
+
+from collections.abc import Callable, Iterable
+from weakref import WeakKeyDictionary
+
+import numpy as np
+
+from vestigo.engine.job import Job
+from vestigo.engine.rooms import Rooms
+from vestigo.trace import Op, Trace
+from vestigo.trace.trace import MISSING
+from vestigo.units import Duration, counted, format_bytes
+
+_Missing = tuple[np.ndarray, np.ndarray]
+"""By look-up: reads that give none, and whether any read gives one."""
+
+_missing: WeakKeyDictionary[Trace, dict[str, _Missing]] = WeakKeyDictionary()
+
+
+def whose_cache(trace: Trace, rooms: Rooms) -> str:
+    """In a few words; nothing, where a trace names no node and so is one process."""
+    per = {trace.lookups[room.lookup]: room.rules.per for room in rooms.rooms}
+    found = {whose: words for whose in ("node", "all", "scope") if (words := _words(trace, whose))}
+    said = {whose: [name for name, one in per.items() if one == whose] for whose in found}
+    said = {whose: names for whose, names in said.items() if names}
+    if len(set(per.values())) == 1:
+        return next((found[whose] for whose in said), "")
+    return "; ".join(f"{', '.join(names)}: {found[whose]}" for whose, names in said.items())
+
+
+def _words(trace: Trace, whose: str) -> str:
+    nodes = len(trace.nodes)
+    if whose == "scope":
+        return "a cache for each scope"
+    if nodes == 0:
+        return ""
+    if nodes == 1:
+        return "one node"
+    return f"{nodes:,} nodes, a cache each" if whose == "node" else f"{nodes:,} nodes, one cache for all"
+
+
+def assumptions(trace: Trace, job: Job) -> tuple[str, ...]:
+    """Of the numbers of a replay, in a few words each: overheads that nobody stated, sizes and costs that the trace does
+    not give, units that were guessed, nodes replayed as one.
+    """
+    rules = [room.rules for room in job.rooms.rooms[: len(trace.lookups)]]
+    said: list[str] = []
+    overheads = {one.entry_overhead for one in rules if "entry_overhead" not in one.model_fields_set}
+    said += [f"an overhead of {overhead} bytes an entry" for overhead in sorted(overheads)]
+    said += _filled_in("size", trace, job.assumed.size, lambda amount: format_bytes(amount))
+    said += _filled_in("cost", trace, job.assumed.cost, lambda amount: str(Duration(int(amount))))
+    said += trace.guessed
+    if len(trace.nodes) > 1 and any(one.per == "all" for one in rules):
+        said.append(f"{len(trace.nodes):,} nodes share one cache")
+    return tuple(said)
+
+
+def _filled_in(name: str, trace: Trace, assumed: Iterable[int], write: Callable[[float], str]) -> list[str]:
+    missing, some = missing_in(trace, name)
+    said = [
+        f"{counted(int(missing[some].sum()), 'read')} without a {name} given the median of the look-up's others"
+    ] * bool(missing[some].any())
+    amounts = np.array(list(assumed), np.int64)
+    for amount in np.unique(amounts[~some & (missing > 0)]).tolist():
+        reads = int(missing[~some & (amounts == amount)].sum())
+        said.append(f"a {name} of {write(amount)} for {counted(reads, 'read')}")
+    return said
+
+
+def missing_in(trace: Trace, name: str) -> _Missing:
+    """How many reads of each look-up that may have found a value give no size, or no cost; and whether others do."""
+    known = _missing.setdefault(trace, {})
+    if name not in known:
+        missing, some = np.zeros(len(trace.lookups), np.int64), np.zeros(len(trace.lookups), bool)
+        for part in trace.parts():
+            values = (part.op == Op.READ) & ((part.found != 0) | (name == "cost"))
+            lacks = getattr(part, name) == MISSING
+            missing += np.bincount(part.lookup[values & lacks], minlength=len(trace.lookups))
+            some[part.lookup[values & ~lacks]] = True
+        known[name] = missing, some
+    return known[name]
