@@ -1,9 +1,10 @@
-// bind/texts.cpp: the numbering of texts as a Python module, for readers of traces.
+// bind/texts.cpp: what readers of traces do with texts in native code, as a Python module.
 #include <nanobind/stl/optional.h>
 
 #include <optional>
 
 #include "array.hpp"
+#include "vestigo/json_lines.hpp"
 #include "vestigo/texts.hpp"
 
 namespace nb = nanobind;
@@ -54,7 +55,17 @@ class BoundTexts {
   Texts texts_;
 };
 
+// (the first line that is nested too deep, the first that is too long), from 1; 0: there is none.
+nb::tuple lines_beyond(Column<std::uint8_t> text, std::size_t depth, std::size_t length) {
+  const FirstLine found = [&] {
+    nb::gil_scoped_release released;
+    return first_line_beyond(view(text), depth, length);
+  }();
+  return nb::make_tuple(found.too_deep, found.too_long);
+}
+
 NB_MODULE(texts, m) {
+  m.def("lines_beyond", &lines_beyond, "text"_a.noconvert(), "depth"_a, "length"_a);
   nb::class_<BoundTexts>(m, "Texts")
       .def(nb::init<std::uint64_t>(), "seed"_a)
       .def("number", &BoundTexts::number, "offsets"_a.noconvert(), "letters"_a.noconvert(), "missing"_a.noconvert().none())

@@ -14,6 +14,7 @@ from tests.telling import told
 from vestigo import Outcome, Plan, Rules, Trace, TraceError, read_plan, read_trace, replay, write_trace
 from vestigo.demo import files
 from vestigo.engine import native
+from vestigo.engine.context import assumptions, whose_cache
 from vestigo.engine.job import assume, job, marks
 from vestigo.engine.native import batches
 from vestigo.engine.native.entries import entries_of
@@ -29,7 +30,8 @@ def demo(tmp_path_factory: pytest.TempPathFactory) -> tuple[Trace, Plan]:
 def in_batches(trace: Trace, plan: Plan, number: int) -> Outcome:
     work = job(trace, plan)
     total, lookups, slices = native.run(trace, work, math.ceil(len(trace) / number))
-    return Outcome(**total, lookups=lookups, slices=slices, marks=marks(trace), name="replay")
+    said = {"whose": whose_cache(trace, work.rooms), "assumptions": assumptions(trace, work)}
+    return Outcome(**total, lookups=lookups, slices=slices, marks=marks(trace), name="replay", **said)
 
 
 @pytest.mark.parametrize("name", ["today", "tended"])

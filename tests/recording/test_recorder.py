@@ -117,11 +117,10 @@ def test_a_full_buffer_drops_and_counts(tmp_path: Path) -> None:
     assert repr(recorder) == f"<Recorder {tmp_path}: 11 events written, 16 dropped>"
 
 
-def in_process(code: str, folder: Path) -> "subprocess.Popen[str]":
+def in_process(code: str, folder: Path, **pipes: int) -> "subprocess.Popen[str]":
     header = "import os, sys, time\nfrom vestigo import Recorder\nfolder = sys.argv[1]\n"
     program = header + textwrap.dedent(code)
-    command = [sys.executable, "-c", program, folder]
-    return subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    return subprocess.Popen([sys.executable, "-c", program, folder], stdout=subprocess.PIPE, text=True, **pipes)
 
 
 def test_a_killed_process_loses_only_what_was_not_flushed(tmp_path: Path) -> None:
@@ -269,6 +268,7 @@ def test_a_rotation_that_fails_says_nothing_in_the_service(tmp_path: Path) -> No
         print(recorder.written, recorder.dropped)
         """,
         folder,
+        stderr=subprocess.PIPE,
     )
     assert process.communicate(timeout=60) == ("1 1\n", "")
 

@@ -180,7 +180,8 @@ def _table(rows: pd.DataFrame) -> pa.Table:
     rows["force"] = rows["force"].eq(True)
     kinds = {"at": "int64", "size": "Int64", "cost": "Int64", "version": "Int64", "found": "boolean", "force": "bool"}
     names = ["at", "op", "lookup", "key", "size", "cost", "found", "version", "scope", "node", "force"]
-    return pa.Table.from_pandas(rows[names].astype(kinds), preserve_index=False).replace_schema_metadata(None)
+    table = pa.Table.from_pandas(rows[names].astype(kinds), preserve_index=False).replace_schema_metadata(None)
+    return table.set_column(names.index("cost"), "cost", table["cost"].cast(pa.duration("ns")))
 
 
 def write(path: Path) -> None:

@@ -58,7 +58,11 @@ def _table(trace: Trace) -> pa.Table:
 
 
 def _write_parquet(trace: Trace, path: Path) -> None:
-    pq.write_table(_table(trace), path, compression="zstd")
+    table = _table(trace)
+    if "cost" in table.column_names:
+        place = table.column_names.index("cost")
+        table = table.set_column(place, "cost", table["cost"].cast(pa.duration("ns")))  # so that the unit is known
+    pq.write_table(table, path, compression="zstd")
 
 
 def _write_csv(trace: Trace, path: Path) -> None:

@@ -11,7 +11,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from vestigo.errors import TraceError
-from vestigo.trace.formats.packed import whole
+from vestigo.trace.formats.packed import Limits, too_long, whole
 from vestigo.trace.formats.raw import Raw, Wanted
 from vestigo.units import counted
 
@@ -39,10 +39,10 @@ _OPS = {"GET": "read", "HEAD": "read", "PUT": "write", "POST": "write", "PATCH":
 _SHOWN = 10
 
 
-def read_access_log(path: Path, _: Wanted) -> Raw:
+def read_access_log(path: Path, wanted: Wanted) -> Raw:
     """Columns `time`, `op`, `method`, `path`, `status`, `bytes`, `duration` (where there is one), `host`, `user`,
     `referer` and `agent`."""
-    lines, numbers = _lines(whole(path))
+    lines, numbers = _lines(path, wanted.limits)
     fields = pc.extract_regex(lines, _LINE)
     columns = {name: fields.field(place) for place, name in enumerate(_NAMES)}
     time = _times(columns.pop("clock"))
@@ -75,13 +75,17 @@ def duration_unit(durations: pa.ChunkedArray) -> str:
     return "s" if pc.any(pc.match_substring(durations, ".")).as_py() else "us"
 
 
-def _lines(content: pa.Buffer) -> tuple[pa.Array, np.ndarray]:
+def _lines(path: Path, limits: Limits) -> tuple[pa.Array, np.ndarray]:
     """Lines that are not empty, and their numbers; bytes that are no UTF-8 are written out."""
+    content = whole(path, limits)
     data = np.frombuffer(content, np.uint8)
     ends = np.flatnonzero(data == 10).astype(np.int64)
     offsets = np.concatenate([[0], ends + 1, [len(data)] if len(data) and data[-1] != 10 else []]).astype(np.int64)
     rows = pa.LargeBinaryArray.from_buffers(pa.large_binary(), len(offsets) - 1, [None, pa.py_buffer(offsets), content])
-    filled = np.diff(offsets) > 1
+    lengths = np.diff(offsets)
+    if int(lengths.max(initial=0)) > limits.longest_line:
+        raise too_long(path, int(np.argmax(lengths > limits.longest_line)) + 1, limits)
+    filled = lengths > 1
     rows = rows.filter(pa.array(filled))
     try:
         texts = rows.cast(pa.large_string())

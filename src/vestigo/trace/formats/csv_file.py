@@ -15,20 +15,21 @@ import pyarrow.csv as arrow_csv
 
 from vestigo.errors import TraceError
 from vestigo.trace.formats.numbering import numbered
-from vestigo.trace.formats.packed import PACKINGS, open_text, unpacked_name
+from vestigo.trace.formats.packed import Limits, is_packed, open_bytes, open_text, unpacked_name
 from vestigo.trace.formats.raw import Raw, Wanted, repeated
+from vestigo.units import format_bytes
 
 if TYPE_CHECKING:
     from _csv import Reader
 
 _LONGEST_FIELD = 1 << 30
-_FAST_BLOCK_BYTES, _BLOCK_BYTES = 4 << 20, 16 << 20  # a row must fit into one
+_FAST_BLOCK_BYTES = 4 << 20  # a row must fit into one
 _OFFSET_TIME = re.compile(r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d.*(?:Z|[+-]\d\d:?\d\d)")
 
 
 def read_csv(path: Path, wanted: Wanted) -> Raw:
     """The wanted columns. An empty cell is a missing value."""
-    with open_text(path) as file, _long_fields():
+    with open_text(path, wanted.limits) as file, _long_fields():
         rows = (row for row in _rows(path, file) if row)
         header, first = next(rows, None), next(rows, [])
     if not header:
@@ -40,14 +41,15 @@ def read_csv(path: Path, wanted: Wanted) -> Raw:
         return Raw(pa.table({}), _Lines(path), tuple(header))
     try:
         types = _types(wanted, known, dict(zip(header, first, strict=False)))
-        table = _read_fast(path, types) if len(known) == len(header) or not _has_quotes(path) else None
+        table = _read_fast(path, types, wanted.limits) if len(known) == len(header) or not _has_quotes(path) else None
         try:
-            table = _numbered(_read(path, types)) if table is None else table
+            table = _numbered(_read(path, types, wanted.limits)) if table is None else table
         except pa.ArrowInvalid:  # perhaps a number that is none: read text, so that it can be shown
-            table = _read(path, dict.fromkeys(known, pa.large_string()))
+            table = _read(path, dict.fromkeys(known, pa.large_string()), wanted.limits)
     except pa.ArrowInvalid as error:
         if "block boundaries" in str(error):
-            raise TraceError(f"{path}: has a row of more than 16 MiB; no trace needs such keys") from None
+            most = format_bytes(wanted.limits.longest_line)
+            raise TraceError(f"{path}: has a row of more than {most}; if it is meant to, state longest_line") from None
         raise TraceError(_broken_rows(path, len(header)) or f"{path}: cannot be parsed: {error}") from None
     return Raw(table, _Lines(path), tuple(header))
 
@@ -63,14 +65,14 @@ def _types(wanted: Wanted, known: list[str], first: dict[str, str]) -> dict[str,
     return {name: types[name] for name in known}
 
 
-def _read_fast(path: Path, types: dict[str, pa.DataType]) -> pa.Table | None:
+def _read_fast(path: Path, types: dict[str, pa.DataType], limits: Limits) -> pa.Table | None:
     """In parallel, if no value of any column holds a line end; else nothing.
 
     Arrow then divides the file at any line end. One inside quotes is where a value ends with it, or where nothing
     fits any more: the first such place is found by looking for it, since all before it was read rightly.
     """
     try:
-        table = _numbered(_read(path, types, fast=True))
+        table = _numbered(_read(path, types, limits, fast=True))
         texts = [text for column in table.columns for text in _texts(column)]
         for text in texts:
             text.validate(full=True)  # of a dictionary, each distinct one once
@@ -95,17 +97,17 @@ def _texts(column: pa.ChunkedArray) -> list[pa.Array]:
 
 
 def _has_quotes(path: Path) -> bool:
-    if path.name.lower().endswith(PACKINGS[1:]):
+    if is_packed(path):
         return True  # perhaps: to look would take as long as to read
     with path.open("rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as content:
         return content.find(b'"') >= 0
 
 
-def _read(path: Path, types: dict[str, pa.DataType], fast: bool = False) -> pa.Table:
+def _read(path: Path, types: dict[str, pa.DataType], limits: Limits, fast: bool = False) -> pa.Table:
     """`fast`: no value holds a line end, and whether texts are UTF-8 is for the caller to see."""
     return arrow_csv.read_csv(
-        path,
-        read_options=arrow_csv.ReadOptions(block_size=_FAST_BLOCK_BYTES if fast else _BLOCK_BYTES),
+        open_bytes(path, limits) if is_packed(path) else path,
+        read_options=arrow_csv.ReadOptions(block_size=_FAST_BLOCK_BYTES if fast else limits.longest_line),
         parse_options=arrow_csv.ParseOptions(delimiter=_delimiter(path), newlines_in_values=not fast),
         convert_options=arrow_csv.ConvertOptions(
             check_utf8=not fast,

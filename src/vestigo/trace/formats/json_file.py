@@ -8,12 +8,14 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pyarrow as pa
 import pyarrow.json as arrow_json
 
 from vestigo.errors import TraceError
-from vestigo.trace.formats.packed import open_bytes, whole
+from vestigo.trace.formats.packed import Limits, open_bytes, too_long, whole
 from vestigo.trace.formats.raw import Raw, Wanted
+from vestigo.trace.formats.texts import lines_beyond
 
 _TIME = "a time: text with an offset (RFC 3339), or a number since 1970-01-01 UTC"
 _KINDS: dict[str, tuple[tuple[type, ...], str]] = {
@@ -32,15 +34,17 @@ _ANY = ((str, int, float, bool), "text, a number, true or false")
 # Whether a null may stand where an object belongs: Arrow's reader does not survive that.
 _FIRST_NULL, _LATER_NULL = re.compile(rb"(?:\xef\xbb\xbf)?\s*+null"), re.compile(rb"\}\s*+null")
 _TYPES: dict[type, pa.DataType] = {int: pa.int64(), bool: pa.bool_(), str: pa.large_string(), float: pa.float64()}
+_EXACT = pa.decimal128(38, 18)
+"""Of times and spans with a fraction: every digit that is written."""
 _LOOKED_AT = 1_000
-_LONGEST_LINE = 2**30
+_DEEPEST = 100
 
 Line = tuple[int, bytes]
 
 
 def read_json_lines(path: Path, wanted: Wanted) -> Raw:
     """The wanted columns. A last line that is cut short, as a killed process leaves it, is passed over and noted."""
-    content, cut = _without_cut_line(whole(path))
+    content, cut = _without_cut_line(safe_lines(path, wanted.limits))
     if has_bare_null(content) and (problems := _broken_lines(path, wanted)):
         raise TraceError(problems)
     columns, types = _first_kinds(content, wanted, _LOOKED_AT)
@@ -54,6 +58,20 @@ def read_json_lines(path: Path, wanted: Wanted) -> Raw:
     known = [name for name in table.column_names if name in wanted.columns]
     there = [name for name in known if name in columns or table[name].null_count < len(table)]
     return Raw(table.select(there), _Lines(path), tuple(columns), broken=cut)
+
+
+def safe_lines(path: Path, limits: Limits) -> pa.Buffer:
+    """The content, if a reader that trusts its lines survives them: Arrow's calls itself for every object in another.
+
+    Raises TraceError for lines that are too long or nested too deep.
+    """
+    content = whole(path, limits)
+    deep, long = lines_beyond(np.frombuffer(content, np.uint8), _DEEPEST, limits.longest_line)
+    if long:
+        raise too_long(path, long, limits)
+    if deep:
+        raise TraceError(f"{path}, line {deep}: is nested more than {_DEEPEST} deep; no trace needs that, so leave it out")
+    return content
 
 
 def parse(content: pa.Buffer, types: dict[str, pa.DataType], others: str) -> pa.Table:
@@ -88,7 +106,7 @@ def _block_size(content: pa.Buffer) -> int:
     if len(content) > size:
         view = memoryview(content)
         longest = max((len(line) for _, line in lines_of(content)), default=0) if _has_long_line(view, size) else 0
-        size = min(max(size, 2 * longest), _LONGEST_LINE)
+        size = min(max(size, 2 * longest), 2**30)
     return size
 
 
@@ -140,9 +158,10 @@ def _first_kinds(content: pa.Buffer, wanted: Wanted, lines: int) -> tuple[list[s
             names |= dict.fromkeys(row)
             for name, value in row.items():
                 if name in wanted.columns and type(value) in _TYPES:
-                    kind = types.setdefault(name, _TYPES[type(value)])
+                    broken = _EXACT if wanted.roles.get(name) in ("at", "cost") else pa.float64()
+                    kind = types.setdefault(name, broken if type(value) is float else _TYPES[type(value)])
                     if kind == pa.int64() and type(value) is float:
-                        types[name] = pa.float64()
+                        types[name] = broken
     return list(names), types
 
 

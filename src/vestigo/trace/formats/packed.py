@@ -2,10 +2,26 @@
 
 import io
 from pathlib import Path
+from typing import Any, NamedTuple
 
 import pyarrow as pa
 
 from vestigo.errors import TraceError
+from vestigo.units import format_bytes
+
+_PART = 1 << 20
+_MOST_TIMES = 200
+"""So many times its own size a large file may unfold to: texts of a trace are packed to a fiftieth at best."""
+
+
+class Limits(NamedTuple):
+    """How much of a file is taken in before it is refused, in bytes."""
+
+    longest_line: int = 16 << 20
+    unfolds_to: int = 1 << 30
+
+
+LIMITS = Limits()
 
 PACKINGS = ("", ".gz", ".bz2", ".zst")
 
@@ -16,9 +32,11 @@ def unpacked_name(path: Path) -> str:
     return next((name.removesuffix(packing) for packing in PACKINGS[1:] if name.endswith(packing)), name)
 
 
-def open_bytes(path: Path) -> io.BufferedReader:
-    """The unpacked content, from its beginning. Raises OSError, also where a packed file is cut short."""
-    return io.BufferedReader(pa.input_stream(path, compression="detect"))
+def open_bytes(path: Path, limits: Limits = LIMITS) -> io.BufferedReader:
+    """The unpacked content, from its beginning. Raises OSError, also where a packed file is cut short; and TraceError where
+    it goes beyond the limits.
+    """
+    return io.BufferedReader(_Guarded(path, limits), 1 << 20)
 
 
 def check_text(path: Path) -> None:
@@ -31,17 +49,66 @@ def check_text(path: Path) -> None:
         raise TraceError(f"{path}: is text in UTF-16; save it in UTF-8")
 
 
-def open_text(path: Path) -> io.TextIOWrapper:
+def open_text(path: Path, limits: Limits = LIMITS) -> io.TextIOWrapper:
     """The same as UTF-8; a byte order mark is passed over, line ends stay."""
-    return io.TextIOWrapper(open_bytes(path), encoding="utf-8-sig", newline="")
+    return io.TextIOWrapper(open_bytes(path, limits), encoding="utf-8-sig", newline="")
 
 
-def whole(path: Path) -> pa.Buffer:
-    """All of the unpacked content; that of a plain file is mapped, not copied."""
-    if path.name.lower().endswith(PACKINGS[1:]):
-        with pa.input_stream(path, compression="detect") as stream:
-            return stream.read_buffer()
+def is_packed(path: Path) -> bool:
+    return path.name.lower().endswith(PACKINGS[1:])
+
+
+def whole(path: Path, limits: Limits = LIMITS) -> pa.Buffer:
+    """All of the unpacked content; that of a plain file is mapped, not copied. Raises as `open_bytes` does; whether the
+    lines of a plain file are too long is for the caller to see.
+    """
+    if is_packed(path):
+        sink = pa.BufferOutputStream()
+        with open_bytes(path, limits) as file:
+            while part := file.read(_PART):
+                sink.write(part)
+        return sink.getvalue()
     if path.stat().st_size == 0:  # which cannot be mapped
         return pa.py_buffer(b"")
     with pa.memory_map(str(path)) as file:
         return file.read_buffer()
+
+
+def too_long(path: Path, line: int, limits: Limits) -> TraceError:
+    most = format_bytes(limits.longest_line)
+    return TraceError(f"{path}, line {line}: is longer than {most}; if it is meant to be, state longest_line")
+
+
+class _Guarded(io.RawIOBase):
+    """Unpacks, and counts what comes out: a small file can hold more than any memory."""
+
+    def __init__(self, path: Path, limits: Limits) -> None:
+        self._path, self._limits = path, limits
+        self._most = max(limits.unfolds_to, _MOST_TIMES * path.stat().st_size) if is_packed(path) else None
+        self._stream = pa.input_stream(path, compression="detect")
+        self._given = self._line = 0
+        self._lines = 1
+
+    def readable(self) -> bool:
+        return True
+
+    def readinto(self, target: Any) -> int:
+        part = self._stream.read(min(len(target), _PART))
+        self._given += len(part)
+        if self._most is not None and self._given > self._most:
+            raise TraceError(
+                f"{self._path}: unfolds to more than {format_bytes(self._most)}; if it is meant to, state unfolds_to"
+            )
+        newline = part.rfind(b"\n")
+        first = part.find(b"\n") if newline >= 0 else len(part)
+        if self._line + first > self._limits.longest_line:
+            raise too_long(self._path, self._lines, self._limits)
+        self._lines += part.count(b"\n") if newline >= 0 else 0
+        self._line = len(part) - newline - 1 if newline >= 0 else self._line + len(part)
+        target[: len(part)] = part
+        return len(part)
+
+    def close(self) -> None:
+        if not self.closed:
+            self._stream.close()
+        super().close()

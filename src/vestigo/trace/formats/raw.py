@@ -6,6 +6,8 @@ from typing import NamedTuple
 
 import pyarrow as pa
 
+from vestigo.trace.formats.packed import LIMITS, Limits
+
 
 class Wanted(NamedTuple):
     """The columns of a file that are of use. Others need not be read."""
@@ -14,6 +16,7 @@ class Wanted(NamedTuple):
     """In the words of the file."""
     roles: Mapping[str, str]
     """Which column of a trace a file's column becomes as it is: ``at``, ``size``, ``cost``..."""
+    limits: Limits = LIMITS
 
     def named(self, role: str) -> list[str]:
         return [column for column, known in self.roles.items() if known == role]

@@ -13,8 +13,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from vestigo.errors import TraceError
-from vestigo.trace.formats.json_file import has_bare_null, lines_of, parse
-from vestigo.trace.formats.packed import whole
+from vestigo.trace.formats.json_file import has_bare_null, lines_of, parse, safe_lines
 from vestigo.trace.formats.raw import Raw, Wanted
 
 COLUMNS = {
@@ -38,7 +37,7 @@ _TIMES = ("startTimeUnixNano", "endTimeUnixNano")
 
 def read_spans(path: Path, wanted: Wanted) -> Raw:
     """One row a span. Raises TraceError where a line is none of OTLP JSON."""
-    content = whole(path)
+    content = safe_lines(path, wanted.limits)
     if has_bare_null(content):
         raise TraceError(f"{path}: has a null where an object belongs; expected is resourceSpans in every line")
     table = _parsed(content, path)

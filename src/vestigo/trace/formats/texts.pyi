@@ -1,4 +1,4 @@
-# The numbering of texts in native code (native/bind/texts.cpp).
+# What readers do with texts in native code (native/bind/texts.cpp).
 import numpy as np
 import numpy.typing as npt
 
@@ -11,3 +11,5 @@ class Texts:
         missing: npt.NDArray[np.bool_] | None,
     ) -> npt.NDArray[np.int32]: ...
     def texts(self) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.uint8]]: ...
+
+def lines_beyond(text: npt.NDArray[np.uint8], depth: int, length: int) -> tuple[int, int]: ...

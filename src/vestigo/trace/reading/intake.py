@@ -7,10 +7,12 @@ from typing import Any
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from vestigo.errors import TraceError, unknown
+from vestigo.trace.formats.packed import LIMITS, Limits
 from vestigo.trace.reading.columns import NAMES
 from vestigo.trace.reading.pattern import Pattern, parse_patterns
 from vestigo.trace.reading.template import Template
 from vestigo.trace.reading.times import UNITS
+from vestigo.units import parse_bytes
 
 Problem = tuple[tuple[str, ...], str]
 """A key, and what is wrong with its value."""
@@ -46,6 +48,10 @@ class Intake:
     """Of the file, where its ending does not tell it: ``csv``, ``jsonl.gz``, ``log``..."""
     strict: bool = False
     """Refuse a file of which rows would have to be left out."""
+    longest_line: str | int = LIMITS.longest_line
+    """A file with a longer line is refused: a size such as ``"64 MiB"``."""
+    unfolds_to: str | int = LIMITS.unfolds_to
+    """A packed file that unfolds to more, and to more than 200 times its own size, is refused."""
 
     def __post_init__(self) -> None:
         for name in ("columns", "patterns", "null_where"):
@@ -71,6 +77,10 @@ class Intake:
     def templates(self, defaults: Mapping[str, str]) -> dict[str, Template]:
         """Of each column of the trace: the user's own, else the format's."""
         return {name: Template.parse(text) for name, text in {**defaults, **self.columns}.items()}
+
+    @property
+    def limits(self) -> Limits:
+        return Limits(parse_bytes(self.longest_line), parse_bytes(self.unfolds_to))
 
     @property
     def parsed_patterns(self) -> tuple[Pattern, ...]:
@@ -152,6 +162,13 @@ def _yes_or_no(value: object) -> str | None:
     return None if value is None or isinstance(value, bool) else f"{value!r} is neither true nor false"
 
 
+def _size(value: object) -> str | None:
+    try:
+        return None if value is None or parse_bytes(value) > 0 else "a limit of 0 would refuse every file"
+    except ValueError as error:
+        return str(error)
+
+
 _TABLES = {"columns": _columns, "patterns": _patterns, "null_where": _null_where}
 _SINGLES = {
     "match": lambda value: None if value is None else _template(value),
@@ -160,4 +177,6 @@ _SINGLES = {
     "zone": _zone,
     "format": _text,
     "strict": _yes_or_no,
+    "longest_line": _size,
+    "unfolds_to": _size,
 }

@@ -46,7 +46,7 @@ class Meaning:
         templates = [*self.templates.values(), *self._match()]
         columns = [column for template in templates for column in template.columns] + list(self.null_where)
         roles = {template.plain: name for name, template in self.templates.items() if template.plain is not None}
-        return Wanted(tuple(dict.fromkeys(columns)), roles)
+        return Wanted(tuple(dict.fromkeys(columns)), roles, self.intake.limits)
 
     def apply(self, raw: Raw, source: str) -> tuple[pa.Table, Callable[[int], str], list[str]]:
         """The columns of a trace, where each row stands in the file, and what was left out on the way."""

@@ -142,6 +142,8 @@ def _scaled(column: pa.Array, size: int, expected: str) -> pa.Array:
     """Numbers in units of `size` ns as whole ns; finer parts of a ns are cut off."""
     if is_text(column.type):
         return _scaled_texts(column, size, expected)
+    if pa.types.is_decimal(column.type):
+        return _scaled_texts(column.cast(pa.string()), size, expected)
     if pa.types.is_floating(column.type):
         return _scaled_floats(column, size, expected)
     if size == 1 or not pa.types.is_integer(column.type):
@@ -177,6 +179,11 @@ def _scaled_floats(column: pa.Array, size: int, expected: str) -> pa.Array:
     if size == 1:
         wrong |= np.floor(values) != values
     refuse(pc.and_(pa.array(wrong), column.is_valid()), column, expected)
+    texts = column.cast(pa.float64()).cast(pa.string())  # the shortest that mean the number: the digits that were written
+    plain = pc.match_substring_regex(texts, _NUMBER)
+    exact = _scaled_texts(pc.if_else(plain, texts, pa.scalar(None, pa.string())), size, expected)
+    if pc.all(pc.or_(plain, pc.invert(column.is_valid()))).as_py() is not False:
+        return exact
     units = np.floor(values)
     ns = units.astype(np.int64) * size + np.rint((values - units) * size).astype(np.int64)
-    return pa.array(ns, mask=numpy_of(column.is_null()))
+    return pc.coalesce(exact, pa.array(ns, mask=numpy_of(column.is_null())))
