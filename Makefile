@@ -6,13 +6,19 @@ NATIVE := $(wildcard native/include/vestigo/*.hpp native/include/vestigo/*/*.hpp
 TESTS  := $(patsubst native/tests/%.cpp,build/%,$(wildcard native/tests/test_*.cpp))
 STRICT := -std=c++20 -Wall -Wextra -Wpedantic -Wshadow -Werror
 
-.PHONY: demo test lint native-test bench screenshots clean
+.PHONY: demo test explore lint native-test bench screenshots clean
 
 demo: $(VENV)/installed
 	$(BIN)/vestigo demo
 
 test: $(VENV)/installed
 	$(BIN)/python -m pytest -n 2
+
+# Wide random exploration of both engines, of the ceilings, and of hostile files and plans: CASES=20000 SEED=7 make explore.
+explore: $(VENV)/installed
+	@seed=$${SEED:-$$(date +%s)}; echo "seed $$seed"; \
+	VESTIGO_CASES=$${CASES:-5000} $(BIN)/python -m pytest -n 2 --hypothesis-seed=$$seed tests/agreement tests/engine/test_equivalences.py \
+	  tests/study/test_compare.py tests/study/test_curve.py tests/trace/test_damaged_files.py tests/rules/test_hostile_plans.py
 
 # Every check that is not a test: style, types, layers, warnings; then the native tests under sanitizers.
 lint: $(VENV)/installed

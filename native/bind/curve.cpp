@@ -21,7 +21,7 @@ CurveSetting checked(Column<Id> entry_lookups, std::optional<Column<Id>> entry_n
   if (entry_lookups.size() == 0 || entry_lookups.size() > std::size_t{1} << 30) refuse("no keys, or more than 2^30");
   if (entry_nodes && entry_nodes->size() != entry_lookups.size()) refuse("columns differ in length");
   for (const Id node : entry_nodes ? view(*entry_nodes) : std::span<const Id>{}) {
-    if (node < 0 || static_cast<std::size_t>(node) > entry_lookups.size()) refuse("an entry's node is out of range");
+    if (node < 0 || node > 1 << 24) refuse("an entry's node is out of range");
   }
   if (overhead < 0 || overhead > (Bytes{1} << 28)) refuse("an overhead is out of range");
   if (!std::is_sorted(entries.begin(), entries.end()) || !std::is_sorted(sliding.begin(), sliding.end())) refuse("sizes or lifetimes out of order");

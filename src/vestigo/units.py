@@ -15,6 +15,12 @@ _DURATIONS = {
     "h": 3600 * SECOND,
     "d": 86_400 * SECOND,
 }
+_WORDS = {
+    "second": "s", "seconds": "s", "sec": "s", "secs": "s", "min": "m", "mins": "m", "minute": "m", "minutes": "m",
+    "hour": "h", "hours": "h", "hr": "h", "hrs": "h", "day": "d", "days": "d", "millisecond": "ms", "milliseconds": "ms",
+    "microsecond": "us", "microseconds": "us", "nanosecond": "ns", "nanoseconds": "ns", "bytes": "B", "byte": "B",
+}  # fmt: skip
+"""The usual words for units."""
 _SIZES = {
     "B": 1,
     "KiB": 2**10,
@@ -30,6 +36,9 @@ LONGEST = 36_525 * _DURATIONS["d"]
 _LARGEST = 2**60
 _QUANTITY = re.compile(r"\s*(\d+(?:\.\d+)?)\s*([A-Za-zµ]*)\s*")
 _SHARE = re.compile(r"\s*(\d+(?:\.\d+)?)\s*%\s*")
+
+
+_A_DURATION = 'a duration such as "500ms", "90s", "10m", "4h" or "1d"'
 
 
 class Duration(int):
@@ -48,8 +57,11 @@ class Duration(int):
         if isinstance(text, Duration):
             return text
         if isinstance(text, (int, float)) and not isinstance(text, bool):
-            raise ValueError(f'{text:g} has no unit; write "{text:g}s" for seconds or "{text:g}ms" for milliseconds')
-        ns = _quantity(text, _DURATIONS, 'a duration such as "500ms", "90s", "10m", "4h" or "1d"')
+            shown = f"{text:g}" if abs(text) < 1e15 else "the number"
+            if not 0 <= text < 1e15:
+                raise ValueError(f'{shown} is not {_A_DURATION}')
+            raise ValueError(f'{shown} has no unit; write "{shown}s" for seconds or "{shown}ms" for milliseconds')
+        ns = _quantity(text, _DURATIONS, _A_DURATION)
         if ns > LONGEST:
             raise ValueError(f'{text!r} is longer than 100 years; write "never" for no end')
         return cls(ns)
@@ -74,7 +86,7 @@ def parse_bytes(text: object) -> int:
     if size is None:
         size = _quantity(text, _SIZES, 'a size such as "512 KiB" or "64 MiB"')
     if not 0 <= size <= _LARGEST:
-        raise ValueError(f"{text!r} is out of range; a size is between 0 and 2^60 bytes")
+        raise ValueError(f"{str(text)[:30]} is out of range; a size is between 0 and 2^60 bytes")
     return size
 
 
@@ -104,6 +116,7 @@ def _quantity(text: object, units: dict[str, int], expected: str) -> int:
     if match is None:
         raise ValueError(f"{text!r} is not {expected}")
     number, unit = match[1], match[2].replace("µ", "u")
+    unit = _WORDS.get(unit.lower(), unit)
     if unit not in units:
         readings = " or ".join(f'"{number}{near}"' for near in list(units)[2:4])
         wrong = f"the unit {match[2]!r} is unknown" if match[2] else "it has no unit"

@@ -78,7 +78,7 @@ a = 1
     for part in (
         "300s",
         "did you mean 'sliding'",
-        "no list of values",
+        "not a list of values",
         "did you mean 'rules'",
         "rules.max_entries",
         "entry_overhead",

@@ -62,7 +62,7 @@ def test_the_plan_file_says_what_varies_and_what_to_aim_at(tmp_path: Path) -> No
     )
     plan = read_plan(path)
     assert plan.vary == {"rules.max_entries": [5, 9], "lookup.x.sliding": ["1m", "never"]}
-    assert (plan.aim.best, str(plan.aim.limits[0])) == ("loads", "memory_peak <= 1.00 MiB")
+    assert (plan.aim.best, str(plan.aim.limits[0])) == ("loads", "memory peak <= 1.00 MiB")
     assert plan.aim.worth is not None
     assert plan.aim.worth.currency == "EUR"
 
@@ -78,7 +78,7 @@ def test_all_that_is_wrong_with_them_is_told_with_its_line(tmp_path: Path) -> No
     lines = [int(problem.split("line ")[1].split(":")[0]) for problem in caught.value.problems]
     assert {3, 6, 7, 8, 10} <= set(lines)
     path.write_text('[aim]\nmost = "loads"\n')
-    with pytest.raises(PlanError, match=r"line 2: aim.most: loads is the better the less there is of it; write least"):
+    with pytest.raises(PlanError, match=r"line 2: aim.most: lower is better for loads; write least instead of most"):
         read_plan(path)
     path.write_text('[vary]\n"rules.max_entris" = [5]\n"rules.sliding" = [5]\n')
     with pytest.raises(PlanError, match=r"line 2: .*did you mean 'max_entries'\?\n.*line 3: .*5 has no unit"):

@@ -1,6 +1,8 @@
 """The pick: best within the limits, with reasons that single replays confirm."""
 
+import copy
 import json
+import pickle
 from typing import Any
 
 import numpy as np
@@ -8,14 +10,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vestigo import Aim, InputError, Plan, RulesError, Study, Trace, Worth, sweep
-from vestigo.rules.aim import Limit
+from vestigo import Aim, InputError, Plan, Rules, RulesError, Study, Trace, Worth, compare, search, sweep
+from vestigo.rules.aim import MEASURES, Limit
 from vestigo.study.choose import MONTH_NS, money
 from vestigo.study.reasons import details, sentence
 from vestigo.study.resample import Resamples
 from vestigo.study.study import Candidate
 
 SLICES = 64
+_PARTS = ("mean", "p50", "p95", "p99", "max", "second", "minute")
 
 
 def candidate(name: str, hits: Any, memory: int = 100, stale: Any = 0) -> Candidate:
@@ -30,7 +33,9 @@ def candidate(name: str, hits: Any, memory: int = 100, stale: Any = 0) -> Candid
     def measures(part: slice) -> dict[str, Any]:
         reads, hit, old = (sum(slices[key][part]) for key in ("reads", "hits", "stale_hits"))
         rates = {"hit_rate": hit / reads, "fresh_hit_rate": (hit - old) / reads, "stale_rate": old / reads}
-        return {"reads": reads, "hits": hit, "stale_hits": old, "loads": reads - hit, "memory_peak": memory, **rates}
+        nested = {name.partition(".")[0]: dict.fromkeys(_PARTS, 0) for name in MEASURES if "." in name}
+        others = {name: 0 for name in MEASURES if "." not in name}
+        return {**nested, **others, "reads": reads, "hits": hit, "stale_hits": old, "loads": reads - hit, "memory_peak": memory, **rates}
 
     half = SLICES // 2
     parts = {"whole": slice(None), "first": slice(half), "rest": slice(half, None)}
@@ -53,8 +58,11 @@ def test_the_best_within_the_limits_is_picked() -> None:
     assert [(one.limit.name, one.candidate) for one in pick.relaxed] == [("memory_peak", LARGE)]
     assert pick.relaxed[0].gain == pytest.approx(0.2)
     assert (pick.is_met, pick.holds) == (True, True)
-    assert "Take middle: hit_rate 60.0 % instead of today's 40.0 %" in sentence(pick)
-    assert "with 900 B large would give hit_rate 80.0 %" in "\n".join(details(pick))
+    assert "Take middle: hit rate 60.0 % instead of today's 40.0 %" in sentence(pick)
+    said = "\n".join(details(pick))
+    assert "If the limit memory peak <= 300 B were loosened to 900 B, large would be admitted: hit rate 80.0 %." in said
+    assert "Better than today: hit rate 60.0 % (today 40.0 %), fresh hits 60.0 % (today 40.0 %), origin calls" in said
+    assert "Worse than today: memory peak 200 B (today 100 B)." in said
 
 
 def test_where_nothing_happened_there_is_nothing_to_choose_by() -> None:
@@ -73,7 +81,7 @@ def test_without_a_candidate_within_the_limits_the_closest_is_named_with_what_it
     pick = study(TODAY, MIDDLE, LARGE).choose("hit_rate", memory_peak="<= 80 B")
     assert (pick.is_met, pick.candidate.name) == (False, "today")
     assert sentence(pick) == (
-        "No candidate keeps the limits. The closest is today: memory_peak is 100 B, and the limit <= 80.0 B."
+        "No candidate keeps the limits. The closest is today: memory peak 100 B, and the limit is <= 80.0 B."
     )
     assert details(pick) == []
 
@@ -84,12 +92,12 @@ def test_a_pick_that_does_not_hold_on_the_rest_is_said_to_be_so_first() -> None:
     assert sentence(worse).startswith("This pick does not hold on the rest of the trace: today's settings are better")
     assert worse.best_on_rest is TODAY
     stale = study(TODAY, candidate("ageing", 9, stale=[0, 5])).choose("hit_rate", stale_rate="<= 1%")
-    assert sentence(stale).startswith("This pick does not hold on the rest of the trace: stale_rate is 50.0 %")
+    assert sentence(stale).startswith("This pick does not hold on the rest of the trace: stale hits 50.0 %")
     assert not stale.holds
 
 
 def test_today_may_be_the_best() -> None:
-    assert sentence(study(LARGE, SMALL).choose("hit_rate")) == "Today's settings are the best: hit_rate 80.0 %."
+    assert sentence(study(LARGE, SMALL).choose("hit_rate")) == "Today's settings are the best: hit rate 80.0 %."
 
 
 def test_prices_turn_measures_into_one_number() -> None:
@@ -142,13 +150,13 @@ def test_everything_that_is_wrong_with_an_aim_is_said_at_once() -> None:
     problems = str(caught.value)
     for part in (
         "did you mean 'hit_rate'",
-        "is no limit",
+        "is not a limit",
         "'stale' is unknown",
         "'many' is not a number",
         "contradicts",
     ):
         assert part in problems
-    with pytest.raises(RulesError, match=r"fresh_hit_rate >= 50.0 % contradicts hit_rate <= 40.0 %"):
+    with pytest.raises(RulesError, match=r"fresh hits >= 50.0 % contradicts hit rate <= 40.0 %"):
         Aim("loads", {"fresh_hit_rate": ">= 50%", "hit_rate": "<= 40%"})
     with pytest.raises(RulesError, match="no price"):
         Worth()
@@ -180,15 +188,15 @@ def test_of_candidates_that_vary_alike_only_what_differs_is_told() -> None:
 
     best = varied("a=1, b=2, c=3", 8, 100, a=1, b=2, c=3)
     told = details(study(TODAY, best, varied("a=1, b=9, c=3", 7, 50, a=1, b=9, c=3)).choose("hit_rate"))
-    assert "Ahead of the runner-up, the same with b=9, in 1,000 of 1,000 resamples." in told
+    assert "A clear winner: ahead of the runner-up, the same with b=9, in 1,000 of 1,000 resamples." in told
 
 
 def test_a_measure_is_asked_for_in_the_direction_that_is_better() -> None:
     both = study(TODAY, LARGE)
     assert both.choose(least="loads").candidate is LARGE
-    with pytest.raises(InputError, match="stale_rate is the better the less there is of it; write least"):
+    with pytest.raises(InputError, match="lower is better for stale_rate; write least instead of most"):
         both.choose("stale_rate")
-    with pytest.raises(InputError, match="hit_rate is the better the more there is of it; write most"):
+    with pytest.raises(InputError, match="higher is better for hit_rate; write most instead of least"):
         both.choose(least="hit_rate")
     with pytest.raises(InputError, match="did you mean 'hit_rate'"):
         both.choose("hitrate")
@@ -243,3 +251,51 @@ def test_an_amount_is_allowed_just_if_it_is_not_beyond_the_bound(sign: str, boun
     assert limit.beyond(bound) == 0
     if bound > 1:
         assert limit.beyond(2 * bound if sign == "<=" else 0.0) == pytest.approx(1)
+
+
+def test_a_runner_up_that_is_as_good_in_most_resamples_means_no_clear_winner() -> None:
+    rng = np.random.default_rng(3)
+    first = candidate("first", np.concatenate([rng.permutation([5, 6] * 16), np.full(32, 5)]))
+    second = candidate("second", np.concatenate([np.full(16, 5), np.full(16, 6), np.full(32, 6)]), 200)
+    said = "\n".join(details(study(TODAY, first, second).choose("hit_rate")))
+    assert "No clear winner: the runner-up, " in said and " is as good or better in " in said
+
+
+def test_limits_can_stand_beside_todays_settings() -> None:
+    all_of_them = study(TODAY, SMALL, MIDDLE, LARGE)
+    assert all_of_them.choose("hit_rate", memory_peak="<= today").candidate is SMALL
+    assert all_of_them.choose("hit_rate", memory_peak="<= today + 100 %").candidate is MIDDLE
+    assert all_of_them.choose("hit_rate", memory_peak="<= today - 60 %").broken[0].limit.bound == pytest.approx(40)
+    assert str(Limit.read("loads", "<= today + 10%")) == "origin calls <= today + 10.0 %"
+    with pytest.raises(InputError, match='aim.loads: .* is not a limit; write "<= 1000" or "<= today"'):
+        all_of_them.choose("hit_rate", loads="today")
+
+
+def test_a_limit_without_a_sign_is_answered_with_what_was_written() -> None:
+    with pytest.raises(ValueError, match='write "<= 1 KiB" or "<= today", for example'):
+        Limit.read("memory_peak", "1 KiB")
+
+
+def test_an_aim_of_freshness_is_refused_where_the_trace_shows_no_changes() -> None:
+    trace = Trace.from_table({"at": [0, 10, 20, 540 * 10**9], "key": ["a", "b", "a", "a"]})
+    found = sweep(trace, Plan(vary={"rules.max_entries": [1, 5]}))
+    why = "this trace shows no changes, so how many answers were old is unknown; the oldest was given"
+    for aim in ({"most": "fresh_hit_rate"}, {"most": "hit_rate", "stale_rate": "<= 1 %"}):
+        with pytest.raises(InputError, match=f"aim: .* cannot be judged: {why}"):
+            found.choose(**aim)
+    pick = found.choose()  # nobody said what to make best
+    assert pick.aim.best == "hit_rate"
+    assert "stale" not in "".join([sentence(pick), *details(pick)])
+
+
+def test_plans_studies_and_picks_can_be_pickled_and_rules_are_plans() -> None:
+    trace = Trace.from_table({"at": [0, 10, 20, 30], "key": ["a", "b", "a", "b"]})
+    plan = Plan(Rules(max_entries=1), {"reads": {"absolute": "1h"}}, vary={"rules.max_entries": [2]})
+    assert pickle.loads(pickle.dumps(plan)) == plan
+    found = sweep(trace, plan)
+    again = pickle.loads(pickle.dumps(found.choose("hit_rate")))
+    assert (again.candidate.name, sentence(again)) == ("max_entries=2", sentence(found.choose("hit_rate")))
+    rules = copy.deepcopy(pickle.loads(pickle.dumps(Rules(max_entries=1, absolute="1h"))))
+    assert compare(trace, rules)["today"].hits == sweep(trace, rules).today.result["whole"]["hits"] == 0
+    with pytest.raises(RulesError, match="nothing varies"):
+        search(trace, rules)

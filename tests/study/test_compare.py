@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.agreement.cases import Case, cases
@@ -22,7 +22,6 @@ TRACE = told(
 
 
 @given(cases())
-@settings(max_examples=120)
 def test_no_settings_pass_the_ceilings(case: Case) -> None:
     results = compare(case.trace, case.plan)
     top, fresh = (results[name] for name in results.ceilings)
@@ -115,7 +114,6 @@ def test_a_candidate_cannot_take_a_name_of_ours() -> None:
 
 
 @given(cases(), st.integers(1, 20))
-@settings(max_examples=40)
 def test_a_long_trace_is_compared_in_batches_with_the_same_counts(case: Case, events: int) -> None:
     whole = compare(case.trace, case.plan).to_dict()
     with pytest.MonkeyPatch.context() as patch:

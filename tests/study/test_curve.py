@@ -9,7 +9,7 @@ from tests.agreement.cases import Case, cases
 from vestigo import Plan, Rules, RulesError, Trace, replay, size_curve, synth
 from vestigo.engine.job import job
 from vestigo.engine.replay import run
-from vestigo.study.curve import replayed_curve
+from vestigo.study.curve import replayed_curve, with_real_rates
 
 
 def hits(trace: Trace, rules: Rules) -> tuple[int, int]:
@@ -71,19 +71,35 @@ def test_a_surface_has_a_replay_at_every_point(trace: Trace) -> None:
 
 
 def test_the_ceiling_is_the_repeats_and_more_is_never_less(trace: Trace) -> None:
-    curve = size_curve(trace)
+    curve = size_curve(trace, Rules(per="all"))
     keys = len(np.unique(trace.key[trace.op == 0]))
     assert curve.ceiling == (curve.reads - keys) / curve.reads
     assert np.all(np.diff(curve.entry_hits) > 0)
     assert np.all(np.diff(curve.byte_hits) > 0)
 
 
-def test_the_knee_is_where_a_loop_fits() -> None:
+def test_enough_is_the_least_size_with_so_much_of_what_no_limit_gives(trace: Trace) -> None:
     """All is had at the length of a loop, and nothing before."""
     loop = Trace.from_table({"at": np.arange(3000), "key": np.arange(3000) % 50})
     curve = size_curve(loop)
-    assert (curve.knee, curve.hit_rate(49), curve.entries.tolist()) == (50, 0, [50])
-    assert "knee at 50 entries" in repr(curve)
+    assert (curve.enough_entries, curve.hit_rate(49), curve.entries.tolist()) == (50, 0, [50])
+    assert "95.0 % of that with 50 entries" in repr(curve)
+    for share in (0.5, 0.95, 1.0):
+        found = size_curve(trace, share=share)
+        assert found.hit_rate(found.enough_entries) >= share * found.ceiling > found.hit_rate(found.enough_entries - 1)
+    with pytest.raises(RulesError, match="is not a share above 0"):
+        size_curve(trace, share=0)
+
+
+def test_what_one_mib_more_would_bring_at_todays_limit() -> None:
+    key = np.arange(40_000) % 4000
+    trace = Trace.from_table({"at": np.arange(40_000), "key": key, "size": np.full(40_000, 960)})
+    curve = size_curve(trace, Rules(max_bytes="3 MiB"), lookup="reads")  # a loop of 4,096,000 bytes
+    assert (curve.at_limit, curve.last_mib) == (0, 0)
+    assert curve.next_mib == curve.ceiling == 0.9
+    (real,) = with_real_rates(trace, Rules(max_bytes="3 MiB", eviction="mru"), [curve])
+    assert real.real_rate == replay(trace, Rules(max_bytes="3 MiB", eviction="mru")).hit_rate > 0.5
+    assert real.to_dict()["limit"]["real_hit_rate"] == real.real_rate
 
 
 def test_warm_up_and_batches_of_a_long_trace(trace: Trace, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -106,4 +122,4 @@ def test_a_look_up_that_is_not_there_is_refused_and_nothing_gives_nothing(trace:
     with pytest.raises(RulesError, match="look-up 'redas' is unknown; did you mean 'reads'"):
         size_curve(trace, lookup="redas")
     empty = size_curve(Trace.from_table({"at": [], "key": []}))
-    assert (empty.reads, empty.ceiling, empty.knee) == (0, 0, 0)
+    assert (empty.reads, empty.ceiling, empty.enough_entries, empty.next_mib) == (0, 0, 0, 0)

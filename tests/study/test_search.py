@@ -5,7 +5,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from vestigo import Aim, Plan, Rules, RulesError, Sampler, read_plan, read_trace, search, sweep, synth
@@ -115,7 +115,6 @@ SMALL = synth(reads=300, keys=40, skew=0.7, changes="1m", seed=6)
     st.integers(1, 30),
     st.integers(0, 3),
 )
-@settings(max_examples=25)
 def test_a_search_keeps_to_its_budget_and_its_space_and_spends_all_of_it(
     entries: list[int], absolute: list[str], eviction: list[str], budget: int, seed: int
 ) -> None:

@@ -90,7 +90,7 @@ def as_spans(path: Path) -> None:
     ],
 )
 @given(data=st.data())
-@settings(max_examples=150, suppress_health_check=list(HealthCheck), deadline=None)
+@settings(suppress_health_check=list(HealthCheck), deadline=None)
 def test_a_damaged_file_is_read_or_refused(
     tmp_path_factory: pytest.TempPathFactory, name: str, write: Callable[[Path], None], data: st.DataObject
 ) -> None:

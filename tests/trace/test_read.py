@@ -112,7 +112,10 @@ def test_a_negative_size_is_named(tmp_path: Path) -> None:
 
 def test_missing_columns_are_named_with_those_there_are(tmp_path: Path) -> None:
     problems = refused(written(tmp_path / "t.csv", "when,what\n1,2\n"))
-    assert problems == [f": no column {name!r}; the file has when, what" for name in ("at", "key")]
+    assert problems == [
+        f": no column {name!r}; the file has when, what; say what it is made of: columns.{name} = \"{{when}}\", for example"
+        for name in ("at", "key")
+    ]
 
 
 def test_rows_of_another_length_are_named_with_their_lines(tmp_path: Path) -> None:
@@ -228,3 +231,17 @@ def test_a_dictionary_in_any_order_gives_ids_by_first_appearance(tmp_path: Path)
         for trace in (Trace.from_table(table), read_trace(tmp_path / "t.parquet")):
             assert trace.key.tolist() == [0, 1, 0, 1]
             assert list(trace.keys[:]) == [values[2], values[1]]
+
+
+def test_members_of_members_are_columns(tmp_path: Path) -> None:
+    lines = [
+        '{"at": 1, "msg": {"body": {"instrument": "QAB", "rows": 5}, "cost": 1.5}, "a.b": "x"}',
+        '{"at": 2, "msg": {"body": {"instrument": "QGS"}}, "a.b": "y"}',
+        '{"at": 3, "msg": {"body": {"instrument": "QZZ", "more": [1, {"deep": 2}]}, "cost": 2}, "a.b": "x"}',
+    ]
+    names = {"key": "{msg.body.instrument}{a.b}", "cost": "{msg.cost}", "size": "{msg.body.rows}"}
+    trace = read_trace(written(tmp_path / "t.jsonl", "\n".join(lines)), columns=names, cost_unit="ms")
+    assert list(trace.keys[:]) == ["QABx", "QGSy", "QZZx"]
+    assert (trace.cost.tolist(), trace.size.tolist()) == ([1_500_000, -1, 2_000_000], [5, -1, -1])
+    with pytest.raises(TraceError, match=r"no column 'msg.boy.instrument', which column 'key' is made of"):
+        read_trace(tmp_path / "t.jsonl", columns={"key": "{msg.boy.instrument}"})

@@ -5,6 +5,7 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 
+from vestigo.engine.changes import changes_of
 from vestigo.engine.job import Job
 from vestigo.engine.rooms import Rooms
 from vestigo.trace import Op, Trace
@@ -50,9 +51,23 @@ def assumptions(trace: Trace, job: Job) -> tuple[str, ...]:
     said += _filled_in("size", trace, job.assumed.size, lambda amount: format_bytes(amount))
     said += _filled_in("cost", trace, job.assumed.cost, lambda amount: str(Duration(int(amount))))
     said += trace.guessed
+    said += _changes_assumed(trace)
     if len(trace.nodes) > 1 and any(one.per == "all" for one in rules):
         said.append(f"{len(trace.nodes):,} nodes share one cache")
     return tuple(said)
+
+
+def _changes_assumed(trace: Trace) -> list[str]:
+    """Where staleness is known in part: of changes that are seen late, and of look-ups that show none."""
+    shown = dict(zip(trace.lookups, changes_of(trace), strict=True))
+    if all(one == "nowhere" for one in shown.values()):
+        return []
+    late = [name for name, one in shown.items() if one == "in reads"]
+    never = [name for name, one in shown.items() if one == "nowhere"]
+    return [
+        *[f"changes of {', '.join(late)} dated at the read that shows them, so answers are at least as stale"] * bool(late),
+        *[f"no changes of {', '.join(never)}, which show none, so that their answers count as fresh"] * bool(never),
+    ]
 
 
 def _filled_in(name: str, trace: Trace, assumed: Iterable[int], write: Callable[[float], str]) -> list[str]:

@@ -8,6 +8,8 @@ from typing import NamedTuple
 
 from vestigo.units import Duration, format_exact_share, parse_bytes, parse_share
 
+MOST_ENTRIES, MOST_NODES = 2**40, 10_000
+
 
 class Nulls(NamedTuple):
     """What happens to a null: ``skip``, ``keep`` (for a lifetime of its own, if given) or ``blind``."""
@@ -51,7 +53,23 @@ def limit(value: object) -> int | None:
         raise ValueError(f'{value!r} is not a number of entries; write a whole number from 1 on, or "no limit"')
     if value < 1:
         raise ValueError(f'{value} could mean no entries or no limit; write "no limit", or a number from 1 on')
+    if value > MOST_ENTRIES:
+        raise ValueError(f'it is more than {MOST_ENTRIES:,}, which no memory holds; write "no limit" instead')
     return value
+
+
+def nodes(value: object) -> int | None:
+    """How many servers there are; None is as recorded."""
+    if value is None:
+        return None
+    if isinstance(value, bool) or not isinstance(value, int) or not 1 <= value <= MOST_NODES:
+        raise ValueError(f"{_shown(value)} is not a number of nodes; there can be from 1 to at most {MOST_NODES:,} nodes")
+    return value
+
+
+def _shown(value: object) -> str:
+    text = str(value)
+    return text if len(text) <= 30 else f"{text[:27]}..."
 
 
 def byte_limit(value: object) -> int | None:
@@ -68,12 +86,11 @@ def lifetime(value: object) -> Duration | None:
     """How long an entry may live; None is for ever."""
     if value is None or value == "never":
         return None
-    span = Duration.parse(value)
-    if span == 0:
+    if value == 0 or (isinstance(value, str) and Duration.parse(value) == 0):
         raise ValueError(
             f'{value!r} could mean "never expires" or "expires at once"; write "never", or a short time such as "1ms"'
         )
-    return span
+    return Duration.parse(value)
 
 
 def nulls(value: object) -> Nulls:
@@ -147,7 +164,7 @@ def span(value: object) -> Duration:
 def warm_up(value: object) -> Duration | int:
     """How much is replayed before counting begins: a duration, or a number of reads."""
     if isinstance(value, int) and not isinstance(value, (bool, Duration)):
-        if value < 0:
-            raise ValueError(f'{value} is negative; write a number of reads, or a duration such as "30m"')
+        if not 0 <= value < 2**62:
+            raise ValueError(f'{_shown(value)} is not a number of reads; write one, or a duration such as "30m"')
         return value
     return Duration.parse(value)

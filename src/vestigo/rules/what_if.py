@@ -25,7 +25,7 @@ class Times(Fraction):
         """From a number, or text such as ``"2.5"``. Raises ValueError."""
         try:
             found = None if isinstance(value, bool) else cls(str(value))
-        except (ValueError, ZeroDivisionError):
+        except (ValueError, ZeroDivisionError, OverflowError):
             found = None
         if found is None or not 0 <= found <= _MOST_TIMES:
             raise ValueError(
@@ -52,7 +52,7 @@ class WhatIf(Checked):
     WhatIf(nodes=4, traffic='2')
     """
 
-    nodes: Annotated[int | None, BeforeValidator(values.limit)] = None
+    nodes: Annotated[int | None, BeforeValidator(values.nodes)] = None
     """On how many nodes the reads are answered, each with a cache of its own; None is as recorded."""
     spread: Literal["in turn", "by scope", "by key"] = "in turn"
     """Which node an event comes to: one after the other, the same for a scope, or the same for a key."""

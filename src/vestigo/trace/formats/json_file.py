@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 import pyarrow.json as arrow_json
 
 from vestigo.errors import TraceError
@@ -50,14 +51,55 @@ def read_json_lines(path: Path, wanted: Wanted) -> Raw:
     columns, types = _first_kinds(content, wanted, _LOOKED_AT)
     try:
         try:
-            table = parse(content, types, "infer")
+            table = parse(content, _nested(types, columns), "infer")
         except pa.ArrowInvalid:  # perhaps a column that nobody wants holds this and that
-            table = parse(content, _first_kinds(content, wanted, len(content))[1], "ignore")
+            table = parse(content, _nested(_first_kinds(content, wanted, len(content))[1], columns), "ignore")
     except pa.ArrowInvalid as error:
         raise TraceError(_broken_lines(path, wanted) or f"{path}: is not valid JSON Lines: {error}") from None
+    table = _with_fields(table, [name for name in wanted.columns if "." in name])
     known = [name for name in table.column_names if name in wanted.columns]
     there = [name for name in known if name in columns or table[name].null_count < len(table)]
     return Raw(table.select(there), _Lines(path), tuple(columns), broken=cut)
+
+
+def _field(row: dict[str, Any], name: str) -> Any:
+    """A member, or a member of a member (``msg.body.instrument``)."""
+    value: Any = row
+    for part in [name] if name in row else name.split("."):
+        value = value.get(part) if isinstance(value, dict) else None
+    return value
+
+
+def _nested(types: dict[str, pa.DataType], columns: list[str]) -> dict[str, pa.DataType]:
+    """With the types of members of members within their objects'."""
+    tree: dict[str, Any] = {}
+    for name, kind in types.items():
+        *objects, last = [name] if name in columns or "." not in name else name.split(".")
+        within = tree
+        for one in objects:
+            within = within.setdefault(one, {})
+            if not isinstance(within, dict):
+                break
+        else:
+            within[last] = kind
+
+    def kind_of(one: Any) -> pa.DataType:
+        return pa.struct([(name, kind_of(each)) for name, each in one.items()]) if isinstance(one, dict) else one
+
+    return {name: kind_of(one) for name, one in tree.items()}
+
+
+def _with_fields(table: pa.Table, names: list[str]) -> pa.Table:
+    """With members of members as columns of their own."""
+    for name in names:
+        first, *rest = name.split(".")
+        if name in table.column_names or first not in table.column_names:
+            continue
+        try:
+            table = table.append_column(name, pc.struct_field(table[first], rest))
+        except (pa.ArrowInvalid, pa.ArrowNotImplementedError, TypeError, KeyError):
+            continue  # there is no such member
+    return table
 
 
 def safe_lines(path: Path, limits: Limits) -> pa.Buffer:
@@ -156,8 +198,9 @@ def _first_kinds(content: pa.Buffer, wanted: Wanted, lines: int) -> tuple[list[s
             continue
         if isinstance(row, dict):
             names |= dict.fromkeys(row)
-            for name, value in row.items():
-                if name in wanted.columns and type(value) in _TYPES:
+            for name in wanted.columns:
+                value = _field(row, name)
+                if type(value) in _TYPES:
                     broken = _EXACT if wanted.roles.get(name) in ("at", "cost") else pa.float64()
                     kind = types.setdefault(name, broken if type(value) is float else _TYPES[type(value)])
                     if kind == pa.int64() and type(value) is float:
@@ -196,7 +239,7 @@ def _line_problems(line: bytes, number: int, wanted: Wanted, first_kind: dict[st
     problems = [f", column {name!r}: stands there twice; leave one out" for name in twice]
     for name in wanted.columns:
         kinds, expected = _KINDS.get(wanted.roles.get(name, ""), _ANY)
-        value = row.get(name)
+        value = _field(row, name)
         if value is None:
             continue
         if type(value) not in kinds:

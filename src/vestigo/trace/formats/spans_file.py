@@ -31,6 +31,7 @@ _VALUE_KINDS = {
     "doubleValue": pa.float64(),
     "boolValue": pa.bool_(),
 }
+_SHOWN = 100
 _OWN = {"name": "name", "trace_id": "traceId", "span_id": "spanId", "kind": "kind"}
 _TIMES = ("startTimeUnixNano", "endTimeUnixNano")
 
@@ -58,7 +59,8 @@ def read_spans(path: Path, wanted: Wanted) -> Raw:
         number, _ = next(islice(lines_of(content), int(lines[resource[row]]), None))
         return f"line {number}, span {span.field('spanId')[row].as_py()!r}"
 
-    return Raw(pa.table({**own, **several}), place, (*own, *attributes))
+    names = _names(resources.field("resource").field("attributes"), span.field("attributes"))
+    return Raw(pa.table({**own, **several}), place, tuple(dict.fromkeys([*own, *names])))
 
 
 class _Nested:
@@ -111,6 +113,12 @@ def _attributes(lists: Any, wanted: Wanted, rows: np.ndarray | None) -> dict[str
             where = where[rows]
         found[name] = texts.take(pa.array(where, mask=where < 0))
     return found
+
+
+def _names(*lists: Any) -> list[str]:
+    """All attributes that there are: of resources, and of spans."""
+    keys = [pc.list_flatten(one).field("key").unique().drop_null().to_pylist() for one in lists]
+    return [name for names in reversed(keys) for name in names][:_SHOWN]
 
 
 def _numbers(column: Any, path: Path, name: str) -> Any:

@@ -18,6 +18,10 @@ Problem = tuple[tuple[str, ...], str]
 """A key, and what is wrong with its value."""
 
 
+def _made_again(options: dict[str, Any]) -> "Intake":
+    return Intake(**options)
+
+
 @dataclass(frozen=True)
 class Intake:
     """What a file's columns mean. Immutable; checked when it is made. Nothing in it is evaluated.
@@ -60,6 +64,11 @@ class Intake:
                 object.__setattr__(self, name, MappingProxyType(dict(value)))
         if found := problems({option.name: getattr(self, option.name) for option in fields(self)}):
             raise TraceError([f"{'.'.join(key)}: {problem}" for key, problem in found])
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        own = {option.name: getattr(self, option.name) for option in fields(self)}
+        plain = {name: dict(value) if isinstance(value, Mapping) else value for name, value in own.items()}
+        return _made_again, (plain,)
 
     def with_options(self, options: Mapping[str, Any]) -> "Intake":
         """With some options in place of its own, or, where these are tables, on top of them."""

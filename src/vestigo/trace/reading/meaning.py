@@ -1,6 +1,6 @@
 """Gives a file's rows the meaning that the user, or else the format, says they have."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -9,6 +9,7 @@ import pyarrow.compute as pc
 
 from vestigo.errors import TraceError
 from vestigo.trace.formats.raw import Raw, Wanted
+from vestigo.trace.reading.columns import NAMES
 from vestigo.trace.reading.intake import Intake
 from vestigo.trace.reading.pattern import divide
 from vestigo.trace.reading.template import Template, as_text
@@ -102,7 +103,8 @@ class Meaning:
             if column not in raw.table.column_names
         ]
         required = [
-            f"{source}: no column {name!r}; the file has {has}"
+            f"{source}: no column {name!r}; the file has {has}; say what it is made of: "
+            f'columns.{name} = "{{{_likely(raw.has)}}}", for example'
             for name in ("at", "key")
             if name not in self.given
             and not (name == "key" and self.intake.patterns)
@@ -110,6 +112,11 @@ class Meaning:
         ]
         if missing or required:
             raise TraceError(missing + required)
+
+
+def _likely(has: Sequence[str]) -> str:
+    """A column to show how one is named."""
+    return next((name for name in has if name not in NAMES), "time")
 
 
 def _is_other(column: pa.ChunkedArray, nulls: Any) -> pa.ChunkedArray:

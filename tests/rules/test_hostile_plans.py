@@ -1,0 +1,114 @@
+"""A plan of anything at all is read, or refused in sentences that say the line; nothing else comes out."""
+
+import dataclasses
+import math
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import example, given
+from hypothesis import strategies as st
+
+from vestigo import Plan, PlanError, Pool, Rules, RulesError, Trace, compare, read_plan
+from vestigo.rules.aim import MEASURES, Worth
+from vestigo.rules.plan_text import _text
+from vestigo.rules.what_if import WhatIf
+from vestigo.trace import Intake
+
+TRACE = Trace.from_table({"at": [0, 10, 20, 30], "key": ["a", "b", "a", "b"], "cost": [1, 2, 3, 4]})
+
+WORDS = """never no limit all keep keep 30s skip blind drop replace replace, reload node scope touch prompt every 30s evict
+refuse trim 10% lru slru protected=70% lru-k k=9 belady 10m 1ns 0s 99999d 64 MiB 1 KiB 0 B 70% 100% 0% 06:00 25:00 UTC Europe/Oslo
+2026-03-02T06:00:00Z <= 5 <= today >= today + 10 % size <= 5 KiB key = {...} {} {a}{b} in turn by key s ms a reads""".split("\n")
+TEXTS = [word for line in WORDS for word in line.split()] + ["keep 30s", "no limit", "replace, reload", "every 30s", "<= today + 10 %", ""]
+
+values = st.recursive(
+    st.one_of(
+        st.sampled_from(TEXTS),
+        st.text(max_size=6),
+        st.integers(-5, 5),
+        st.sampled_from([10**160, -(10**160), 2**63, 2**31 - 1, 2**64]),
+        st.sampled_from([0.0, 0.5, 1e300, math.inf, -math.inf, math.nan]),
+        st.booleans(),
+        st.dates().map(lambda date: Raw(date.isoformat())),
+    ),
+    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from(["a", "reads", "rules", ""]), inner, max_size=2),
+    max_leaves=3,
+)
+
+KEYS = {
+    "trace": ["path", "warm_up", *(field.name for field in dataclasses.fields(Intake))],
+    "rules": list(Rules.model_fields),
+    "lookup.reads": list(Rules.model_fields),
+    'lookup.reads.keys."{...}"': list(Rules.model_fields),
+    "pool.p": list(Pool.model_fields),
+    "candidate.c": ["rules", "lookup", "pool"],
+    "candidate.c.rules": list(Rules.model_fields),
+    "whatif": list(WhatIf.model_fields),
+    "vary": [f'"rules.{name}"' for name in Rules.model_fields],
+    "aim": ["most", "least", *(f'"{name}"' for name in MEASURES)],
+    "worth": [field.name for field in dataclasses.fields(Worth)],
+}
+
+
+class Raw(str):
+    """Of TOML's own kinds."""
+
+
+def toml(value: Any) -> str:
+    if isinstance(value, Raw):
+        return value
+    if isinstance(value, bool):
+        return str(value).lower()
+    if isinstance(value, str):
+        return _text(value)
+    if isinstance(value, list):
+        return f"[{', '.join(map(toml, value))}]"
+    if isinstance(value, dict):
+        return f"{{{', '.join(f'{_text(key)} = {toml(one)}' for key, one in value.items())}}}"
+    return repr(value)
+
+
+tables = st.dictionaries(st.sampled_from(list(KEYS)), st.none(), min_size=1, max_size=3).flatmap(
+    lambda names: st.fixed_dictionaries(
+        {name: st.dictionaries(st.sampled_from([*KEYS[name], "nonsense"]), values, max_size=3) for name in names}
+    )
+)
+
+
+@given(tables)
+@example({"rules": {"max_entries": 10**160}})
+@example({"trace": {"warm_up": 10**160}})
+@example({"trace": {"at_unit": ["s"], "columns": "x"}})
+@example({"aim": {"most": 5}})
+@example({"aim": {"most": ["loads"]}})
+@example({"whatif": {"nodes": 2**31 - 1}})
+@example({"whatif": {"traffic": math.inf}})
+@example({"vary": {'"rules.max_entries"': [10**160]}})
+def test_a_plan_of_anything_is_read_or_refused(
+    tmp_path_factory: pytest.TempPathFactory, stated: dict[str, dict[str, Any]]
+) -> None:
+    path = tmp_path_factory.mktemp("plans") / "plan.toml"
+    text = "\n".join(
+        line for name, table in stated.items() for line in [f"[{name}]", *(f"{key} = {toml(v)}" for key, v in table.items())]
+    )
+    path.write_text(text, encoding="utf-8")
+    try:
+        plan = read_plan(path)
+    except PlanError as error:
+        assert all(str(path) in problem for problem in error.problems)
+        return
+    small = dataclasses.replace(plan, candidates=dict(plan.candidates), vary={})
+    if small.what_if.traffic <= 50 and (small.what_if.nodes or 0) <= 1000:
+        try:
+            compare(TRACE, small)
+        except RulesError:
+            pass
+
+
+def test_limits_that_make_sense_are_said(tmp_path: Path) -> None:
+    path = tmp_path / "plan.toml"
+    path.write_text("[whatif]\nnodes = 2147483647\n[rules]\nmax_entries = 1" + "0" * 160 + "\n")
+    with pytest.raises(PlanError, match=r"line 2: .*at most 10,000 nodes[\s\S]*line 4: .*max_entries.* is more than"):
+        read_plan(path)
+    assert Plan().what_if.nodes is None
