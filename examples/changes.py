@@ -1,4 +1,4 @@
-"""What a write does to an entry: rules for changes on the look-up of the demo that changes most."""
+"""What a write does to an entry, on the writing server and on the others: the look-up of the demo that changes most."""
 
 import tempfile
 
@@ -12,7 +12,9 @@ RULES = {
     "leave": vg.Rules(absolute="4h"),
     "drop": vg.Rules(absolute="4h", on_write="drop"),
     "replace": vg.Rules(absolute="4h", on_write="replace"),
-    "replace, reload": vg.Rules(absolute="4h", on_write="replace, reload"),
+    "drop, told": vg.Rules(absolute="4h", on_write="drop", tell_nodes="drop"),
+    "replace, copied": vg.Rules(absolute="4h", on_write="replace", tell_nodes="copy"),
+    "reload, copied": vg.Rules(absolute="4h", on_write="replace, reload", tell_nodes="copy"),
     "remove, then read": vg.Rules(absolute="4h", drop_first=True),
 }
 print("berth             hit rate   stale  origin calls  origin time  raced")

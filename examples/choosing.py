@@ -1,4 +1,4 @@
-"""From sizes to settings on the demo: where curves bend, 128 combinations, the pick, one budget for all look-ups."""
+"""From sizes to settings on the demo: how little room is enough, 128 combinations, the pick, one budget for all look-ups."""
 
 import tempfile
 from dataclasses import replace
@@ -13,13 +13,14 @@ with tempfile.TemporaryDirectory() as folder:
 
 for lookup in ("vessel", "chart"):
     curve = size_curve(trace, plan, lookup=lookup)
-    print(f"{lookup}: knee at {curve.knee:,} entries ({curve.hit_rate(curve.knee):.1%}), no limit {curve.ceiling:.1%}")
+    enough = curve.enough_entries
+    print(f"{lookup}: {enough:,} entries a server have {curve.hit_rate(enough):.1%}, no limit {curve.ceiling:.1%}")
 
 fewer = {key: values for key, values in plan.vary.items() if key != "lookup.vessel.sliding"}
 study = sweep(trace, replace(plan, vary=fewer))
-print(f"{len(study)} candidates, {len(study.front())} of which no other beats")
+print(f"{len(study)} candidates, {len(study.front())} of them the best trade-offs")
 
-pick = study.choose("fresh_hit_rate", memory_peak="<= 16 MiB", stale_rate="<= 2 %")
+pick = study.choose("fresh_hit_rate", memory_peak="<= 48 MiB", stale_rate="<= 2 %")
 print(f"pick: {pick.value(pick.candidate):.1%} fresh hits, today {pick.value(study.today):.1%}")
 print(f"on the rest of the time: {pick.value(pick.candidate, 'rest'):.1%}, today {pick.value(study.today, 'rest'):.1%}")
 alone = replay(trace, pick.candidate.plan)
@@ -29,10 +30,10 @@ hasty = study.choose("hit_rate")
 print(f"by hits alone, without limits: {hasty.candidate.name} has {hasty.value(hasty.candidate):.1%} hits, ", end="")
 print(f"{hasty.candidate.measure('fresh_hit_rate'):.1%} fresh")
 
-sharing = share_out(trace, Rules(nulls="keep", on_write="drop"), "4 MiB")
+sharing = share_out(trace, Rules(nulls="keep", on_write="drop"), "4 MiB")  # on each server
 for name in ("evenly", "by curves"):
     candidate = sharing.study[name]
     used = candidate.measure("memory_peak") / 2**20
-    print(f"4 MiB {name}: {candidate.measure('hit_rate'):.1%} hits, {used:.1f} MiB used")
+    print(f"4 MiB a server {name}: {candidate.measure('hit_rate'):.1%} hits, {used:.1f} MiB used")
 
 print(plan_text(pick.candidate.plan).split("\n\n")[1])

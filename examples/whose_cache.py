@@ -10,10 +10,10 @@ with tempfile.TemporaryDirectory() as folder:
 
 KEPT = {"absolute": "4h", "on_write": "drop"}
 RULES = {
-    "one for all": vg.Rules(**KEPT),
-    "each its own": vg.Rules(per="node", **KEPT),
-    "told in 2s": vg.Rules(per="node", tell_nodes="drop", tell_delay="2s", **KEPT),
-    "copied in 2s": vg.Rules(per="node", tell_nodes="copy", tell_delay="2s", **KEPT),
+    "one for all": vg.Rules(per="all", **KEPT),
+    "each its own": vg.Rules(**KEPT),
+    "told in 2s": vg.Rules(tell_nodes="drop", tell_delay="2s", **KEPT),
+    "copied in 2s": vg.Rules(tell_nodes="copy", tell_delay="2s", **KEPT),
     "in a request": vg.Rules(per="scope", **KEPT),
 }
 print("berth         hit rate   stale  origin calls  memory peak")

@@ -48,7 +48,8 @@ class Sharing:
 
 
 def share_out(trace: Trace, plan: Plan | Rules, total: int | str) -> Sharing:
-    """Divides `total` bytes (``"64 MiB"``, overheads included) among the look-ups by their size curves, and replays
+    """Divides `total` bytes (``"64 MiB"``, overheads included; of each node, where each has a cache) among the look-ups
+    by their size curves, and replays
     that beside an even split and today's limits. All other rules stay; shared pools are given up.
 
     Each next piece of memory goes where it brings most hits a byte, along the convex hull of each curve: the best
