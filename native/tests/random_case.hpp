@@ -13,39 +13,49 @@ namespace vestigo {
 
 struct Events {
   std::vector<Time> at, cost;
-  std::vector<Id> key, value, node, scope;
+  std::vector<Id> key, value, stretch, node, scope;
+  Truth truth{0, true};
   std::vector<std::uint8_t> mark;
   std::vector<Bytes> size;
   std::vector<std::int64_t> next_read;
 
   Columns columns(std::size_t begin, std::size_t end) const {
-    return {end - begin,         at.data() + begin,   key.data() + begin, value.data() + begin,
-            mark.data() + begin, size.data() + begin, cost.data() + begin, next_read.data() + begin, node.data() + begin, scope.data() + begin, {}};
+    return {.events = end - begin, .at = at.data() + begin, .key = key.data() + begin, .stretch = stretch.data() + begin, .value = value.data() + begin,
+            .mark = mark.data() + begin, .size = size.data() + begin, .cost = cost.data() + begin, .node = node.data() + begin, .scope = scope.data() + begin,
+            .next_read = next_read.data() + begin, .stretches = truth.stretches()};
   }
+};
+
+// Every key on every node: which entry is whose.
+struct OnNodes {
+  std::vector<Id> keys{}, nodes{}, rooms{};
+  std::vector<std::uint8_t> is_first{};
 };
 
 inline Events random_events(std::mt19937& random, int count, Id keys, Id rooms, bool costs, bool preloads = false) {
   Events events;
-  Truth truth(static_cast<std::size_t>(keys), true);
+  events.truth = Truth(static_cast<std::size_t>(keys), true);
   Time now = static_cast<Time>(random()) - (Time{1} << 31);
   for (int i = 0; i < count; ++i) {
     now += random() % 3 == 0 ? static_cast<Time>(random() % 9) : 0;
     const unsigned draw = random() % (preloads ? 22 : 20);
     std::uint8_t mark = draw < 14 ? kRead : draw < 18 ? kWrite : draw == 18 ? kClear : draw == 19 ? kRestart : kPreload;
     const Id key = static_cast<Id>(random() % static_cast<unsigned>(keys));
-    Id value = static_cast<Id>(random() % static_cast<unsigned>(rooms + 1)) - 1;
+    Id value = static_cast<Id>(random() % static_cast<unsigned>(rooms + 1)) - 1, stretch = 0;
     const bool keyed = mark <= kWrite || mark == kPreload;
     if (keyed) {
       if (mark == kRead && random() % 10 == 0) mark |= kForced;
-      const Row row{mark == kWrite ? kWrite : kRead, key, static_cast<Id>(random() % 4) - 1,
-                    static_cast<std::int8_t>(static_cast<int>(random() % 3) - 1)};
-      value = truth.see(row, mark);
+      const auto told = events.truth.see({.at = now, .mark = mark == kWrite ? kWrite : kRead, .key = key, .version = static_cast<Id>(random() % 4) - 1,
+                                          .found = static_cast<std::int8_t>(static_cast<int>(random() % 3) - 1)});
+      value = told.value;
+      stretch = told.stretch;
     }
     events.at.push_back(now);
     events.key.push_back(keyed ? key : 0);
     events.node.push_back(static_cast<Id>(random() % 3) - 1);
     events.scope.push_back(static_cast<Id>(random() % 4) - 1);
     events.value.push_back(value);
+    events.stretch.push_back(stretch);
     events.mark.push_back(mark);
     events.size.push_back(static_cast<Bytes>(random() % 50));
     events.cost.push_back(costs ? static_cast<Time>(random() % 12) : 0);
@@ -58,6 +68,26 @@ inline Events random_events(std::mt19937& random, int count, Id keys, Id rooms, 
     if ((events.mark[i] & kOp) == kRead) next = static_cast<std::int64_t>(i);
   }
   return events;
+}
+
+// The same events, of keys on three nodes, the first of which has no name.
+inline OnNodes put_on_nodes(Events& events, Id keys, Id lookups) {
+  OnNodes entries;
+  std::vector<std::uint8_t> is_loaded(static_cast<std::size_t>(keys));
+  for (Id node = 0; node < 3; ++node) {
+    for (Id key = 0; key < keys; ++key) {
+      entries.keys.push_back(key);
+      entries.nodes.push_back(node);
+      entries.rooms.push_back(key % lookups * 3 + node);
+      entries.is_first.push_back(0);
+    }
+  }
+  for (std::size_t i = 0; i < events.at.size(); ++i) {
+    const Id key = events.key[i];
+    events.key[i] = (events.node[i] + 1) * keys + key;
+    if ((events.mark[i] & kOp) == kRead && !std::exchange(is_loaded[static_cast<std::size_t>(key)], 1)) entries.is_first[static_cast<std::size_t>(events.key[i])] = 1;
+  }
+  return entries;
 }
 
 inline Time maybe(std::mt19937& random, Time value) { return random() % 3 == 0 ? kNever : value; }

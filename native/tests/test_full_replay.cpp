@@ -35,7 +35,28 @@ RoomRules random_room(std::mt19937& random, Per per) {
   return room;
 }
 
-Setting random_setting(std::mt19937& random, const Events& events, Id keys, Eviction eviction, bool timed) {
+// An entry for each key, or for each key on each of three nodes where these have pools of their own.
+void number_entries(Setting& setting, Events& events, Id keys) {
+  std::vector<Id> first;
+  setting.keys = static_cast<std::size_t>(keys);
+  const auto rooms = static_cast<Id>(setting.rooms.size());
+  for (Id key = 0; key < keys; ++key) {
+    const Per per = setting.per[static_cast<std::size_t>(setting.rooms[static_cast<std::size_t>(key % rooms)].pool)];
+    first.push_back(static_cast<Id>(setting.entry_rooms.size()));
+    for (Id node = 0; node < (per == Per::node ? 3 : 1); ++node) {
+      setting.entry_rooms.push_back(key % rooms);
+      setting.entry_keys.push_back(key);
+      setting.entry_nodes.push_back(node);
+    }
+  }
+  for (std::size_t i = 0; i < events.at.size(); ++i) {
+    const Id key = events.key[i];
+    const Per per = setting.per[static_cast<std::size_t>(setting.rooms[static_cast<std::size_t>(key % rooms)].pool)];
+    events.key[i] = first[static_cast<std::size_t>(key)] + (per == Per::node ? events.node[i] + 1 : 0);
+  }
+}
+
+Setting random_setting(std::mt19937& random, Events& events, Id keys, Eviction eviction, bool timed) {
   const std::size_t lookups = 2, rooms = 4;
   const bool shared = random() % 3 == 0;
   Setting setting{.clears = random_moments(random, rooms, events), .lookups = lookups, .nodes = 2, .unnamed_node = random() % 2 == 0, .timed = timed};
@@ -51,7 +72,9 @@ Setting random_setting(std::mt19937& random, const Events& events, Id keys, Evic
     setting.rooms.back().pool = static_cast<Id>(pool);
     setting.rooms.back().expires_at = expires[room];
   }
-  for (Id key = 0; key < keys; ++key) setting.key_rooms.push_back(key % static_cast<Id>(rooms));
+  number_entries(setting, events, keys);
+  setting.spares = !timed && random() % 2 == 0;
+  setting.news_take = 3;
   setting.last_rows.assign(4, -1);
   for (std::size_t row = 0; row < events.at.size(); ++row) setting.last_rows[static_cast<std::size_t>(events.scope[row] + 1)] = static_cast<std::int64_t>(row);
   setting.scopes_at_once = 4 * setting.pools.size();
@@ -61,7 +84,7 @@ Setting random_setting(std::mt19937& random, const Events& events, Id keys, Evic
 
 void one_case(std::mt19937& random, Eviction eviction, bool timed) {
   const Id keys = 8;
-  const Events events = random_events(random, 150, keys, 2, timed, true);
+  Events events = random_events(random, 150, keys, 2, timed, true);
   const Setting setting = random_setting(random, events, keys, eviction, timed);
   const Slices slices(events.at[0] - 3, 7, 100);
   full::Replay replay(setting, slices);
@@ -69,10 +92,11 @@ void one_case(std::mt19937& random, Eviction eviction, bool timed) {
   replay.count_from(events.at[0]);
   std::int64_t reads = 0;
   const Columns all = events.columns(0, events.at.size());
+  replay.open(all);
   for (std::size_t i = 0; i < all.events; ++i) {
     replay.feed(all, i, i + 1);
     // A read whose node has no entries, since readers were said to name theirs, is none: only a trace that is not the one announced has it.
-    const bool nowhere = setting.per[static_cast<std::size_t>(setting.rooms[static_cast<std::size_t>(all.key[i]) % 4].pool)] == Per::node &&
+    const bool nowhere = setting.per[static_cast<std::size_t>(setting.rooms[static_cast<std::size_t>(setting.entry_rooms[static_cast<std::size_t>(all.key[i])])].pool)] == Per::node &&
                          !setting.unnamed_node && all.node[i] == kNone;
     reads += (all.mark[i] & kOp) == kRead && !nowhere;
     CHECK(replay.check());
@@ -89,10 +113,13 @@ void one_case(std::mt19937& random, Eviction eviction, bool timed) {
 
 // What was announced of scopes is believed only as far as there is room.
 void too_many_scopes(std::mt19937& random) {
-  const Events events = random_events(random, 150, 8, 2, true, true);
   for (const bool slots : {false, true}) {
+    Events events = random_events(random, 150, 8, 2, true, true);
     Setting setting = random_setting(random, events, 8, Eviction::lru, true);
     for (Per& per : setting.per) per = Per::scope;
+    for (std::size_t i = 0; i < events.at.size(); ++i) events.key[i] = setting.entry_keys[static_cast<std::size_t>(events.key[i])];
+    for (std::vector<Id>* const entries : {&setting.entry_rooms, &setting.entry_keys, &setting.entry_nodes}) entries->clear();
+    for (Id key = 0; key < 8; ++key) setting.entry_rooms.push_back(key % 4);
     for (RoomRules& room : setting.rooms) room.tell_nodes = TellNodes::nothing;
     (slots ? setting.scope_slots : setting.scopes_at_once) = 1;
     full::Replay replay(setting, Slices(events.at[0] - 3, 7, 100));

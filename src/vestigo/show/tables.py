@@ -30,7 +30,7 @@ class By(StrEnum):
 
 def comparison_text(comparison: Comparison, by: By | None = None) -> RenderableType:
     """What today's settings give, then every setting's measures, then why its reads were misses."""
-    tables = [
+    tables: list[RenderableType] = [
         *_questions(comparison, dict(comparison)),
         *_causes(comparison),
         *(_DIVIDED[by](comparison) if by is not None else []),
@@ -104,14 +104,13 @@ def _different(what_if: WhatIf) -> str:
     return ", ".join(said)
 
 
-def _questions(comparison: Comparison, found: Mapping[str, Measures], where: str = "") -> list[Table]:
+def _questions(comparison: Comparison, found: Mapping[str, Measures]) -> list[Table]:
     """What readers get, how old answers are, what it takes: a table each."""
     each = list(found.values())
     known = all(one.stale_known for one in each)
-    of = f", {printable(where)}" if where else ""
 
     def table(question: str, columns: Sequence[Column]) -> Table:
-        return _table(comparison, f"{question}{of}", list(found), columns)
+        return _table(comparison, question, list(found), columns)
 
     readers = [
         in_one_unit("hit rate", [one.hit_rate for one in each], SHARES),
@@ -150,15 +149,15 @@ def _count(heading: str, numbers: Sequence[float], unit: str = "") -> Column:
     return Column(heading, unit, [f"{number:,.0f}" for number in numbers])
 
 
-def _by_lookup(comparison: Comparison) -> list[Table]:
-    return [
-        table
-        for lookup in comparison.baseline.lookups
-        for table in _questions(comparison, {name: one.lookups[lookup] for name, one in comparison.items()}, lookup)
-    ]
+def _by_lookup(comparison: Comparison) -> list[RenderableType]:
+    parts: list[RenderableType] = []
+    for lookup in comparison.baseline.lookups:
+        found = {name: one.lookups[lookup] for name, one in comparison.items()}
+        parts += [Text(f"Look-up {printable(lookup)}", style="bold"), *_questions(comparison, found)]
+    return parts
 
 
-def _by_time(comparison: Comparison) -> list[Table]:
+def _by_time(comparison: Comparison) -> list[RenderableType]:
     """Today's settings over time."""
     import pandas as pd
 
@@ -183,11 +182,11 @@ def _by_time(comparison: Comparison) -> list[Table]:
     return [grid("today, from (UTC)", names, columns, [""] * len(names), GAP)]
 
 
-def _by_scope(comparison: Comparison) -> list[Table]:
+def _by_scope(comparison: Comparison) -> list[RenderableType]:
     """Origin calls a scope, on average."""
     scopes = comparison.scopes
     if not scopes:
-        return [grid("the trace names no scopes", [], [], [])]
+        return [Text("The trace names no scopes.")]
     each = list(comparison.values())
     columns = [
         _count("scopes", [scopes] * len(each)),
@@ -198,7 +197,7 @@ def _by_scope(comparison: Comparison) -> list[Table]:
     return [_table(comparison, "by scope", list(comparison), columns)]
 
 
-_DIVIDED: Mapping[By, Callable[[Comparison], list[Table]]] = {
+_DIVIDED: Mapping[By, Callable[[Comparison], list[RenderableType]]] = {
     By.lookup: _by_lookup,
     By.time: _by_time,
     By.scope: _by_scope,
