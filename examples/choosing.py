@@ -1,4 +1,4 @@
-"""From sizes to settings on the demo: how little room is enough, 128 combinations, the pick, one budget for all look-ups."""
+"""From sizes to settings on the demo: how little room is enough, 128 combinations, the pick, one budget for all."""
 
 import tempfile
 from dataclasses import replace

@@ -16,10 +16,19 @@ _DURATIONS = {
     "d": 86_400 * SECOND,
 }
 _WORDS = {
-    "second": "s", "seconds": "s", "sec": "s", "secs": "s", "min": "m", "mins": "m", "minute": "m", "minutes": "m",
-    "hour": "h", "hours": "h", "hr": "h", "hrs": "h", "day": "d", "days": "d", "millisecond": "ms", "milliseconds": "ms",
-    "microsecond": "us", "microseconds": "us", "nanosecond": "ns", "nanoseconds": "ns", "bytes": "B", "byte": "B",
-}  # fmt: skip
+    word: unit
+    for unit, words in {
+        "ns": "nanosecond nanoseconds",
+        "us": "microsecond microseconds",
+        "ms": "millisecond milliseconds",
+        "s": "second seconds sec secs",
+        "m": "minute minutes min mins",
+        "h": "hour hours hr hrs",
+        "d": "day days",
+        "B": "byte bytes",
+    }.items()
+    for word in words.split()
+}
 """The usual words for units."""
 _SIZES = {
     "B": 1,
@@ -59,7 +68,7 @@ class Duration(int):
         if isinstance(text, (int, float)) and not isinstance(text, bool):
             shown = f"{text:g}" if abs(text) < 1e15 else "the number"
             if not 0 <= text < 1e15:
-                raise ValueError(f'{shown} is not {_A_DURATION}')
+                raise ValueError(f"{shown} is not {_A_DURATION}")
             raise ValueError(f'{shown} has no unit; write "{shown}s" for seconds or "{shown}ms" for milliseconds')
         ns = _quantity(text, _DURATIONS, _A_DURATION)
         if ns > LONGEST:

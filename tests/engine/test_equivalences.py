@@ -49,7 +49,7 @@ LIMITED = Rules(max_entries=2, absolute="5s", overlap="join", assume_cost="0s", 
 
 @given(cases(), st.sampled_from(["node", "scope"]))
 def test_compartments_are_as_many_replays(case: Case, per: str) -> None:
-    """In what readers see: a load that ends after its compartment's last event stores its value in the one replay alone."""
+    """For readers: a load that ends after its compartment's last event stores its value in the one replay alone."""
     trace = reads_of(case)
     trace = dataclasses.replace(trace, cost=np.maximum(trace.cost, 0))
     owner = getattr(trace, per)

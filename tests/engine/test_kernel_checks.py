@@ -300,12 +300,16 @@ def test_stretches_that_the_truth_has_not_told_are_refused(wrong: dict[str, Any]
 
 def test_keys_on_nodes_are_numbered_and_it_is_known_where_each_is_loaded_first() -> None:
     numbering = kernel.Numbering(2)
-    key, node, loads = np.array([0, 0, 1, 0], np.int32), np.array([1, 2, 2, 1], np.int32), np.array([0, 1, 1, 1], np.uint8)
+    key, node, loads = (
+        np.array([0, 0, 1, 0], np.int32),
+        np.array([1, 2, 2, 1], np.int32),
+        np.array([0, 1, 1, 1], np.uint8),
+    )
     assert numbering.number(key, node, loads).tolist() == [0, 1, 2, 0]
     assert (numbering.keys().tolist(), numbering.nodes().tolist()) == ([0, 0, 1], [1, 2, 2])
     assert numbering.is_first().tolist() == [0, 1, 1]
     for wrong in ((key + 1, node, loads), (key, node[:2], loads)):
-        with pytest.raises(ValueError, match="out of range|differ in length"):
+        with pytest.raises(ValueError, match=r"out of range|differ in length"):
             numbering.number(*wrong)
 
 

@@ -128,7 +128,8 @@ def test_the_engines_agree_on_what_would_be(case: Case, different: dict[str, Any
     try:
         native, reference = (replay(case.trace, plan, engine=engine) for engine in ("native", "reference"))
     except RulesError as error:  # a slower origin means nothing where there are no costs
-        assert "gives no costs" in str(error)
+        if "gives no costs" not in str(error):
+            raise
         return
     assert native.to_dict()["misses"] == reference.to_dict()["misses"]
     assert (native.hits, native.stale_hits) == (reference.hits, reference.stale_hits)
@@ -138,7 +139,7 @@ def test_a_slower_origin_slows_costs_that_are_assumed() -> None:
     trace = told("0 read a", "5 read b")
     slow = Plan(Rules(assume_cost="20ms"), {"reads": {"assume_cost": "30ms"}}, what_if=WhatIf(origin=10))
     assert replay(trace, slow).origin_time_ns == 2 * 300 * 10**6
-    with pytest.raises(RulesError, match="whatif.origin = 10 changes nothing: the trace gives no costs"):
+    with pytest.raises(RulesError, match=r"whatif\.origin = 10 changes nothing: the trace gives no costs"):
         replay(trace, Plan(what_if=WhatIf(origin=10)))
 
 
@@ -148,7 +149,9 @@ def test_writes_that_are_drawn_come_after_the_rows_of_their_moment() -> None:
     changed = more.at[(more.op == Op.WRITE)]
     first = int(np.flatnonzero(more.op == Op.READ)[1])
     assert (changed == trace.at[1]).sum() == 50  # all of a moment
-    assert (more.op[:first] == Op.WRITE).sum() == 1  # the change itself, then the read that shows it, then the drawn ones
+    assert (
+        more.op[:first] == Op.WRITE
+    ).sum() == 1  # the change itself, then the read that shows it, then the drawn ones
 
 
 @pytest.mark.parametrize(

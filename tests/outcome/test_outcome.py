@@ -10,7 +10,8 @@ from vestigo.outcome import CAUSES, Spans
 
 KEYS = """reads hits joined misses stale_hits joined_stale ghosts nulls_read nulls_hit loads background_loads
 batched evictions expirations drops clears refusals raced hit_rate fresh_hit_rate stale_rate byte_hit_rate
-entries_peak memory_peak memory_mean idle_memory read_time time_saved origin_time answer_age stale_known stale_age surge""".split()
+entries_peak memory_peak memory_mean idle_memory read_time time_saved origin_time answer_age stale_known stale_age
+surge""".split()
 
 LINES = (
     "0 read a cost=2 lookup=x\n 3 read a lookup=x\n 4 write a lookup=x\n 5 read a lookup=x\n 6 read b cost=4 lookup=y"

@@ -1,5 +1,6 @@
 """A plan of anything at all is read, or refused in sentences that say the line; nothing else comes out."""
 
+import contextlib
 import dataclasses
 import math
 from pathlib import Path
@@ -17,10 +18,12 @@ from vestigo.trace import Intake
 
 TRACE = Trace.from_table({"at": [0, 10, 20, 30], "key": ["a", "b", "a", "b"], "cost": [1, 2, 3, 4]})
 
-WORDS = """never no limit all keep keep 30s skip blind drop replace replace, reload node scope touch prompt every 30s evict
-refuse trim 10% lru slru protected=70% lru-k k=9 belady 10m 1ns 0s 99999d 64 MiB 1 KiB 0 B 70% 100% 0% 06:00 25:00 UTC Europe/Oslo
-2026-03-02T06:00:00Z <= 5 <= today >= today + 10 % size <= 5 KiB key = {...} {} {a}{b} in turn by key s ms a reads""".split("\n")
-TEXTS = [word for line in WORDS for word in line.split()] + ["keep 30s", "no limit", "replace, reload", "every 30s", "<= today + 10 %", ""]
+WORDS = """never all keep skip blind drop replace node scope touch prompt evict refuse lru slru protected=70% lru-k k=9
+belady 10m 1ns 0s 99999d 70% 100% 0% 06:00 25:00 UTC Europe/Oslo 2026-03-02T06:00:00Z <= >= 5 today {...} {} {a}{b}
+s ms a reads"""
+PHRASES = """keep 30s/no limit/replace, reload/every 30s/trim 10%/64 MiB/1 KiB/0 B/<= 5/<= today/>= today + 10 %/size
+<= 5 KiB/key = {...}/in turn/by key"""
+TEXTS = ["", *WORDS.split(), *(phrase.strip() for phrase in PHRASES.split("/"))]
 
 values = st.recursive(
     st.one_of(
@@ -32,7 +35,9 @@ values = st.recursive(
         st.booleans(),
         st.dates().map(lambda date: Raw(date.isoformat())),
     ),
-    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from(["a", "reads", "rules", ""]), inner, max_size=2),
+    lambda inner: (
+        st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from(["a", "reads", "rules", ""]), inner, max_size=2)
+    ),
     max_leaves=3,
 )
 
@@ -90,20 +95,21 @@ def test_a_plan_of_anything_is_read_or_refused(
 ) -> None:
     path = tmp_path_factory.mktemp("plans") / "plan.toml"
     text = "\n".join(
-        line for name, table in stated.items() for line in [f"[{name}]", *(f"{key} = {toml(v)}" for key, v in table.items())]
+        line
+        for name, table in stated.items()
+        for line in [f"[{name}]", *(f"{key} = {toml(v)}" for key, v in table.items())]
     )
     path.write_text(text, encoding="utf-8")
     try:
         plan = read_plan(path)
     except PlanError as error:
-        assert all(str(path) in problem for problem in error.problems)
+        if any(str(path) not in problem for problem in error.problems):
+            raise
         return
     small = dataclasses.replace(plan, candidates=dict(plan.candidates), vary={})
     if small.what_if.traffic <= 50 and (small.what_if.nodes or 0) <= 1000:
-        try:
+        with contextlib.suppress(RulesError):
             compare(TRACE, small)
-        except RulesError:
-            pass
 
 
 def test_limits_that_make_sense_are_said(tmp_path: Path) -> None:

@@ -7,6 +7,7 @@ import pytest
 
 from vestigo import InputError, Pick, Plan, Rules, SizeCurve, Study, Trace, figures, replay, size_curve, sweep, synth
 from vestigo.show.files import save_figure
+from vestigo.show.safe import HELD
 from vestigo.show.study import curves_text, pick_text, study_text
 
 matplotlib.use("agg")
@@ -33,7 +34,7 @@ def text_of(shown: object) -> str:
     console = Console(width=100, highlight=False)
     with console.capture() as captured:
         console.print(shown)
-    return captured.get().replace("\xa0", " ")
+    return captured.get().replace(HELD, " ")
 
 
 def test_long_names_stand_below_the_table(study: Study, pick: Pick) -> None:

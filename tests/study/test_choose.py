@@ -35,7 +35,16 @@ def candidate(name: str, hits: Any, memory: int = 100, stale: Any = 0) -> Candid
         rates = {"hit_rate": hit / reads, "fresh_hit_rate": (hit - old) / reads, "stale_rate": old / reads}
         nested = {name.partition(".")[0]: dict.fromkeys(_PARTS, 0) for name in MEASURES if "." in name}
         others = {name: 0 for name in MEASURES if "." not in name}
-        return {**nested, **others, "reads": reads, "hits": hit, "stale_hits": old, "loads": reads - hit, "memory_peak": memory, **rates}
+        return {
+            **nested,
+            **others,
+            "reads": reads,
+            "hits": hit,
+            "stale_hits": old,
+            "loads": reads - hit,
+            "memory_peak": memory,
+            **rates,
+        }
 
     half = SLICES // 2
     parts = {"whole": slice(None), "first": slice(half), "rest": slice(half, None)}
@@ -267,7 +276,7 @@ def test_limits_can_stand_beside_todays_settings() -> None:
     assert all_of_them.choose("hit_rate", memory_peak="<= today + 100 %").candidate is MIDDLE
     assert all_of_them.choose("hit_rate", memory_peak="<= today - 60 %").broken[0].limit.bound == pytest.approx(40)
     assert str(Limit.read("loads", "<= today + 10%")) == "origin calls <= today + 10.0 %"
-    with pytest.raises(InputError, match='aim.loads: .* is not a limit; write "<= 1000" or "<= today"'):
+    with pytest.raises(InputError, match=r'aim\.loads: .* is not a limit; write "<= 1000" or "<= today"'):
         all_of_them.choose("hit_rate", loads="today")
 
 

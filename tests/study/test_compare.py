@@ -62,7 +62,13 @@ def test_where_each_node_has_a_cache_in_all_settings_it_has_one_in_the_ceilings(
 
 
 def test_all_that_is_compared_has_the_plans_own_costs_and_overheads(engine: Any) -> None:
-    rules = {"hit_cost": "5ms", "hit_cost_per_kib": "1ms", "entry_overhead": 100, "assume_size": 2048, "assume_cost": "1s"}
+    rules = {
+        "hit_cost": "5ms",
+        "hit_cost_per_kib": "1ms",
+        "entry_overhead": 100,
+        "assume_size": 2048,
+        "assume_cost": "1s",
+    }
     results = compare(told("0 read a", "5 read a"), Plan(lookups={"reads": Rules(**rules)}), engine=engine)
     for name in ("today", *results.ceilings):
         assert (results[name].read_time_ns, results[name].memory_peak) == (10**9 + 7 * 10**6, 2148)

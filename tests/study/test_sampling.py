@@ -123,7 +123,9 @@ def test_plain_sampling_would_be_far_off(skewed: Trace) -> None:
 def test_the_demo_of_small_look_ups_is_taken_whole(tmp_path: object) -> None:
     """Five of its six look-ups have too few keys to divide: their estimates are exact but for what others share."""
     trace, plan = (read(path) for read, path in zip((read_trace, read_plan), write_demo(str(tmp_path)), strict=True))
-    one = Plan(plan.rules, {**plan.lookups, "chart": {"max_entries": "no limit", "max_bytes": "8 MiB"}}, warm_up=plan.warm_up)
+    one = Plan(
+        plan.rules, {**plan.lookups, "chart": {"max_entries": "no limit", "max_bytes": "8 MiB"}}, warm_up=plan.warm_up
+    )
     estimate, truth = Sampler(trace, "20%").estimate(one), replay(trace, one)
     assert estimate.hit_rate == pytest.approx(truth.hit_rate, abs=0.01)
 

@@ -210,7 +210,9 @@ def test_the_first_part_is_the_replay_of_a_trace_that_ends_there(trace: Trace, r
         alone, first = replay(ended, candidate.plan).to_dict(), candidate.result["first"]
         for name in ("reads", "hits", "stale_hits", "loads", "byte_hit_rate", "origin_time", "time_saved", "misses"):
             assert first[name] == alone[name], (candidate.name, name)
-        assert first["read_time"] == pytest.approx(alone["read_time"], rel=0.01)  # few spans in a slice are told exactly
+        assert first["read_time"] == pytest.approx(
+            alone["read_time"], rel=0.01
+        )  # few spans in a slice are told exactly
 
 
 @pytest.mark.parametrize("measures", [("hit_rate", "memory_peak"), ("fresh_hit_rate", "stale_rate"), ("loads",)])

@@ -29,7 +29,10 @@ BAD = {
     "cut.csv.gz": (gzip.compress(b"at,key\n" + b"1,a\n" * 9999)[:60], ": cannot be read: Truncated compressed stream"),
     "middle.jsonl": ('{"at":1,"key":"a"}\n{"at":2,\n{"at":3,"key":"c"}\n', ", line 2: is not valid JSON"),
     "list.json": ('[{"at":1,"key":"a"}]', ", line 1: is not an object; expected is one object a line"),
-    "huge.csv": (f"at,key\n1,{LONG * 40}\n2,b\n", ": is longer than 16.0 MiB; if it is meant to be, state longest_line"),
+    "huge.csv": (
+        f"at,key\n1,{LONG * 40}\n2,b\n",
+        ": is longer than 16.0 MiB; if it is meant to be, state longest_line",
+    ),
     "local.csv": ("at,key\n2026-03-02T06:00:00,a\n", "expected is a time with an offset, or zone to be stated"),
 }
 GOOD = {

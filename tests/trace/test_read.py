@@ -113,7 +113,8 @@ def test_a_negative_size_is_named(tmp_path: Path) -> None:
 def test_missing_columns_are_named_with_those_there_are(tmp_path: Path) -> None:
     problems = refused(written(tmp_path / "t.csv", "when,what\n1,2\n"))
     assert problems == [
-        f": no column {name!r}; the file has when, what; say what it is made of: columns.{name} = \"{{when}}\", for example"
+        f": no column {name!r}; the file has when, what; "
+        f'say what it is made of: columns.{name} = "{{when}}", for example'
         for name in ("at", "key")
     ]
 

@@ -57,7 +57,9 @@ def test_a_small_file_that_unfolds_to_a_large_one_is_refused(tmp_path: Path, nam
     path = tmp_path / name
     with pa.output_stream(path, compression="detect") as file:
         file.write((b"at\tkey\n1\ta\n" if "tsv" in name else b"at,key\n1,a\n") + content)
-    with pytest.raises(TraceError, match=r"unfolds to more than .* state unfolds_to|is longer than .* state longest_line"):
+    with pytest.raises(
+        TraceError, match=r"unfolds to more than .* state unfolds_to|is longer than .* state longest_line"
+    ):
         read_trace(path, unfolds_to="1 MiB")
 
 
@@ -68,6 +70,6 @@ def test_a_long_line_is_refused_until_it_is_said_to_be_meant(tmp_path: Path) -> 
         "t.log": '::1 - - [02/Mar/2026:07:00:00 +0100] "GET /%s HTTP/1.1" 200 5\n',
     }.items():
         (tmp_path / name).write_text(text % ("k" * (17 << 20)))
-        with pytest.raises(TraceError, match="MiB.* state longest_line"):
+        with pytest.raises(TraceError, match=r"MiB.* state longest_line"):
             read_trace(tmp_path / name)
         assert len(read_trace(tmp_path / name, longest_line="40 MiB")) == 1

@@ -1,8 +1,8 @@
 """A part, a sample, another pace, several together: each a trace that replays like what it stands for."""
 
 import dataclasses
-from pathlib import Path
 from datetime import UTC, datetime
+from pathlib import Path
 
 import numpy as np
 import pytest

@@ -83,7 +83,8 @@ def test_a_span_without_the_key_s_attribute_is_named(tmp_path: Path) -> None:
 
 def test_without_a_key_the_attributes_asked_for_are_shown(tmp_path: Path) -> None:
     with pytest.raises(
-        TraceError, match=r"no column 'key'; the file has name, trace_id, span_id, kind, start, duration, \w.*; say what it is made of: "
+        TraceError,
+        match=r"no column 'key'; the file has name, trace_id, span_id, kind, start, duration, \w.*; say what it is ",
     ):
         read(tmp_path, line("q", span("v", 1, 1, k="a")))
 

@@ -23,7 +23,7 @@ def curve(
     ] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print every step of the curves as JSON.")] = False,
 ) -> None:
-    """Show how many reads LRU would answer at every size, look-up by look-up, how little room is enough, and today's limit.
+    """Show how many reads LRU would answer at every size, how little room is enough, and today's limit.
 
     Exact, in one pass: nothing expires, all that is loaded is kept, loads take no time.
 

@@ -82,7 +82,9 @@ def parsed(settings: list[str] | None, strict: bool = False) -> dict[str, Any]:
             continue
         table = options.setdefault(name, {})
         if not isinstance(table, dict):
-            raise InputError(f"--set {setting}: {name} was set to {table!r} before, which is not a table; leave one out")
+            raise InputError(
+                f"--set {setting}: {name} was set to {table!r} before, which is not a table; leave one out"
+            )
         table[key] = (
             [*table[key], value] if isinstance(table.get(key), list) else [table[key], value] if key in table else value
         )

@@ -9,8 +9,7 @@ from typing import Self
 from rich.console import Console, RenderableType
 
 from vestigo.show.grid import WIDTH
-from vestigo.show.safe import printable
-
+from vestigo.show.safe import HELD, printable
 
 _TRAILING = re.compile(r" +((?:\x1b\[[0-9;]*m)*)$", re.MULTILINE)
 """Blanks at the ends of lines, before a change of colour or none."""
@@ -27,7 +26,7 @@ def show(what: RenderableType) -> None:
         else:
             console.print(what, width=min(console.width, WIDTH))
     text = _TRAILING.sub(r"\1", printed.get())
-    sys.stdout.write(text.replace("\N{NO-BREAK SPACE}", " "))
+    sys.stdout.write(text.replace(HELD, " "))
 
 
 def note(text: str) -> None:

@@ -41,14 +41,16 @@ def _words(trace: Trace, whose: str) -> str:
 
 
 def assumptions(trace: Trace, job: Job) -> tuple[str, ...]:
-    """Of the numbers of a replay, in a few words each: overheads that nobody stated, sizes and costs that the trace does
-    not give, units that were guessed, nodes replayed as one.
+    """What the numbers of a replay rest on, in a few words each.
+
+    Overheads that nobody stated, sizes and costs that the trace does not give, units that were guessed, nodes
+    replayed as one.
     """
     rules = [room.rules for room in job.rooms.rooms[: len(trace.lookups)]]
     said: list[str] = []
     overheads = {one.entry_overhead for one in rules if "entry_overhead" not in one.model_fields_set}
     said += [f"an overhead of {overhead} bytes an entry" for overhead in sorted(overheads)]
-    said += _filled_in("size", trace, job.assumed.size, lambda amount: format_bytes(amount))
+    said += _filled_in("size", trace, job.assumed.size, format_bytes)
     said += _filled_in("cost", trace, job.assumed.cost, lambda amount: str(Duration(int(amount))))
     said += trace.guessed
     said += _changes_assumed(trace)
@@ -65,7 +67,8 @@ def _changes_assumed(trace: Trace) -> list[str]:
     late = [name for name, one in shown.items() if one == "in reads"]
     never = [name for name, one in shown.items() if one == "nowhere"]
     return [
-        *[f"changes of {', '.join(late)} dated at the read that shows them, so answers are at least as stale"] * bool(late),
+        *[f"changes of {', '.join(late)} dated at the read that shows them, so answers are at least as stale"]
+        * bool(late),
         *[f"no changes of {', '.join(never)}, which show none, so that their answers count as fresh"] * bool(never),
     ]
 

@@ -37,8 +37,11 @@ class Assumed(NamedTuple):
 
 @dataclass(frozen=True, eq=False)
 class Job:
-    """`instant`: a load ends when it begins, whatever it costs. With `spares`, a clear then spares what a load that is under
-    way could bring back, and what a write so many ns before it; no settings answer more (docs/semantics.md, "Ceilings").
+    """What to replay a trace with.
+
+    `instant`: a load ends when it begins, whatever it costs. With `spares`, a clear then spares what a load that is
+    under way could bring back, and what a write so many ns before it; no settings answer more (docs/semantics.md,
+    "Ceilings").
     """
 
     rooms: Rooms

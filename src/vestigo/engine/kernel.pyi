@@ -24,6 +24,11 @@ class Overlap(Enum):
     repeat = 0
     join = 1
 
+class Loading(Enum):
+    instant = 0
+    timed = 1
+    spared = 2
+
 class Eviction(Enum):
     lru = 0
     fifo = 1
@@ -68,7 +73,7 @@ class Rules:
     overlap: Overlap
 
 class Per(Enum):
-    process = 0
+    all = 0
     node = 1
     scope = 2
 
@@ -108,10 +113,14 @@ class Columns:
         at: npt.NDArray[np.int64],
         key: npt.NDArray[np.int32],
         value: npt.NDArray[np.int32],
+        stretch: npt.NDArray[np.int32],
         mark: npt.NDArray[np.uint8],
         size: npt.NDArray[np.int64],
         cost: npt.NDArray[np.int64],
+        node: npt.NDArray[np.int32],
+        scope: npt.NDArray[np.int32],
         keys: int,
+        truth: Truth,
         before: Columns | None = None,
     ) -> None: ...
     @property
@@ -121,23 +130,40 @@ class Truth:
     def __init__(self, keys: int, unnamed_writes: bool) -> None: ...
     def see(
         self,
+        at: npt.NDArray[np.int64],
         mark: npt.NDArray[np.uint8],
         key: npt.NDArray[np.int32],
         version: npt.NDArray[np.int32],
         found: npt.NDArray[np.int8],
-    ) -> tuple[npt.NDArray[np.int32], npt.NDArray[np.uint8], npt.NDArray[np.int32]]: ...
+    ) -> tuple[npt.NDArray[np.int32], npt.NDArray[np.int32], npt.NDArray[np.uint8], npt.NDArray[np.int32]]: ...
+
+class Numbering:
+    def __init__(self, keys: int) -> None: ...
+    def number(
+        self, key: npt.NDArray[np.int32], node: npt.NDArray[np.int32], loads: npt.NDArray[np.uint8]
+    ) -> npt.NDArray[np.int32]: ...
+    def is_first(self) -> npt.NDArray[np.uint8]: ...
+    def keys(self) -> npt.NDArray[np.int32]: ...
+    def nodes(self) -> npt.NDArray[np.int32]: ...
 
 class Replay:
     @overload
     def __init__(
         self,
-        key_rooms: npt.NDArray[np.int32],
-        rooms: list[Rules],
+        entry_rooms: npt.NDArray[np.int32],
+        entry_keys: npt.NDArray[np.int32] | None,
+        entry_is_first: npt.NDArray[np.uint8] | None,
+        keys: int,
+        lookups: list[Rules],
+        room_lookups: list[int],
+        room_nodes: list[int],
+        room_is_of_node: list[bool],
         room_pools: list[int],
         pools: list[PoolRules],
         clears: list[npt.NDArray[np.int64]],
         first_counted: int,
-        timed: bool,
+        loading: Loading,
+        news_take: int,
         slice_origin: int,
         slice_width: int,
         slices: int,
@@ -145,7 +171,10 @@ class Replay:
     @overload
     def __init__(
         self,
-        key_rooms: npt.NDArray[np.int32],
+        entry_rooms: npt.NDArray[np.int32],
+        entry_keys: npt.NDArray[np.int32] | None,
+        entry_nodes: npt.NDArray[np.int32] | None,
+        keys: int,
         rooms: list[RoomRules],
         pools: list[PoolRules],
         per: list[Per],
@@ -158,7 +187,8 @@ class Replay:
         scopes_at_once: int,
         scope_slots: int,
         first_counted: int,
-        timed: bool,
+        loading: Loading,
+        news_take: int,
         slice_origin: int,
         slice_width: int,
         slices: int,
@@ -167,15 +197,14 @@ class Replay:
         self,
         batch: Columns,
         next_read: npt.NDArray[np.int64] | None = None,
-        node: npt.NDArray[np.int32] | None = None,
-        scope: npt.NDArray[np.int32] | None = None,
     ) -> None: ...
     def close(self) -> dict[str, Any]: ...
 
 class Curve:
     def __init__(
         self,
-        key_lookups: npt.NDArray[np.int32],
+        entry_lookups: npt.NDArray[np.int32],
+        entry_nodes: npt.NDArray[np.int32] | None,
         chosen: npt.NDArray[np.uint8],
         overhead: int,
         replaces: bool,

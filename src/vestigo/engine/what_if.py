@@ -47,7 +47,7 @@ def applied(trace: Trace, plan: Plan) -> tuple[Trace, Plan]:
 
 
 def _with_assumed_origin(trace: Trace, plan: Plan, times: Fraction) -> Plan:
-    """What the plan assumes of costs, so many times as long. Raises RulesError where the trace and the plan give none."""
+    """The plan's assumed costs, so many times as long. Raises RulesError where trace and plan give no costs."""
 
     def longer(stated: Mapping[str, Any]) -> dict[str, Any]:
         if "assume_cost" not in stated:
@@ -62,7 +62,7 @@ def _with_assumed_origin(trace: Trace, plan: Plan, times: Fraction) -> Plan:
     return dataclasses.replace(
         plan,
         rules=Rules(**longer(Stated.by(plan.rules))),
-        lookups={name: longer(stated) for name, stated in plan.lookups.items()},
+        lookups={name: longer(Stated.by(stated)) for name, stated in plan.lookups.items()},
         candidates={name: _with_assumed_origin(trace, one, times) for name, one in plan.candidates.items()},
     )
 
@@ -202,7 +202,7 @@ def _chosen(trace: Trace, rows: np.ndarray) -> Trace:
     return dataclasses.replace(trace, **columns)
 
 
-def _inserted(  # noqa: PLR0913
+def _inserted(
     trace: Trace, at: Longs, rows: Longs, *, of: Trace | None = None, after: bool = False, **changed: object
 ) -> Trace:
     """The trace with events at `at` that are like its `rows` (or those of another) but for what is `changed`. Of events
@@ -210,6 +210,7 @@ def _inserted(  # noqa: PLR0913
     """
     like = {name: getattr(of or trace, name)[rows] for name in _COLUMNS}
     like |= {name: np.broadcast_to(np.asarray(value, like[name].dtype), len(rows)) for name, value in changed.items()}
+
     def both(new: np.ndarray, old: np.ndarray) -> np.ndarray:
         return np.concatenate([old, new] if after else [new, old])
 

@@ -121,7 +121,7 @@ class Measures:
         return (self.uncached_time_ns - self.read_time_ns) / 1e9
 
     def read_time(self, percentile: float | None = None) -> float:
-        """Seconds that a read took: the mean, or a percentile: exact where few distinct spans occurred, else within 1%."""
+        """Seconds that a read took: the mean, or a percentile: exact where few spans are distinct, else within 1%."""
         if percentile is None:
             return _share(self.read_time_ns, self.reads) / 1e9
         return min(self.read_times.percentile(percentile), self.longest_read_ns) / 1e9

@@ -65,7 +65,8 @@ class Outcome(Measures):
         return (
             f"<Outcome {self.name}: {f'{self.whose}, ' if self.whose else ''}{self.reads:,} reads, hit rate "
             f"{format_share(self.hit_rate)}, stale {format_share(self.stale_rate) if self.stale_known else 'unknown'}, "
-            f"{self.loads:,} origin calls, p95 {format_seconds(self.read_time(95))}, memory peak {format_bytes(self.memory_peak)}>"
+            f"{self.loads:,} origin calls, p95 {format_seconds(self.read_time(95))}, "
+            f"memory peak {format_bytes(self.memory_peak)}>"
         )
 
     __str__ = __repr__

@@ -37,7 +37,11 @@ def plain_size_and_version(value: Any) -> tuple[int, int | None]:
     kind = type(value)
     try:
         data = (
-            value.encode() if kind is str else value if kind is bytes else marshal.dumps(_in_order(value, kind), _FORMAT)
+            value.encode()
+            if kind is str
+            else value
+            if kind is bytes
+            else marshal.dumps(_in_order(value, kind), _FORMAT)
         )
     except ValueError:
         return sys.getsizeof(value), None

@@ -85,7 +85,9 @@ def check_direction(word: str, name: str) -> None:
     """Whether a measure can be asked to be ``most``, or ``least``. Raises ValueError."""
     if measure(name).more_is_better != (word == "most"):
         other = "least" if word == "most" else "most"
-        raise ValueError(f"{'lower' if word == 'most' else 'higher'} is better for {name}; write {other} instead of {word}")
+        raise ValueError(
+            f"{'lower' if word == 'most' else 'higher'} is better for {name}; write {other} instead of {word}"
+        )
 
 
 class Limit(NamedTuple):

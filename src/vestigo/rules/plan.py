@@ -67,8 +67,8 @@ class Plan:
     """What `Study.choose` makes best, and within which limits."""
 
     if TYPE_CHECKING:  # worked out when it is made
-        _rules_for: Mapping[str, Rules]
-        _rules_for_keys: Mapping[str, Mapping[str, Rules]]
+        _rules_for: Mapping[str, Rules] = field(init=False)
+        _rules_for_keys: Mapping[str, Mapping[str, Rules]] = field(init=False)
 
     def __post_init__(self) -> None:
         for name in ("pools", "candidates", "vary"):

@@ -185,7 +185,7 @@ class _Reader:
         for word in words:
             name = stated.pop(word)
             if not isinstance(name, str):
-                self.wrong(("aim", word), f"{name!r} is not the name of a measure; write {word} = \"loads\", for example")
+                self.wrong(("aim", word), f'{name!r} is not the name of a measure; write {word} = "loads", for example')
                 best = None
             elif name in MEASURES:
                 try:

@@ -5,6 +5,7 @@ from typing import Any
 
 from vestigo.rules.plan import Plan
 
+
 def plan_text(plan: Plan) -> str:
     """Its rules, pools, warm-up and what is different about the trace, as TOML.
 

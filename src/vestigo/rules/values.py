@@ -63,7 +63,9 @@ def nodes(value: object) -> int | None:
     if value is None:
         return None
     if isinstance(value, bool) or not isinstance(value, int) or not 1 <= value <= MOST_NODES:
-        raise ValueError(f"{_shown(value)} is not a number of nodes; there can be from 1 to at most {MOST_NODES:,} nodes")
+        raise ValueError(
+            f"{_shown(value)} is not a number of nodes; there can be from 1 to at most {MOST_NODES:,} nodes"
+        )
     return value
 
 

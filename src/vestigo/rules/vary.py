@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 from vestigo.errors import RulesError, unknown
 from vestigo.rules.pool import Pool
 from vestigo.rules.rules import Rules
+from vestigo.rules.stated import Stated
 
 if TYPE_CHECKING:
     from vestigo.rules.plan import Plan
@@ -23,8 +24,8 @@ _SHOWN = "rules.RULE, lookup.NAME.RULE or pool.NAME.RULE"
 def changed(plan: "Plan", changes: Changes) -> "Plan":
     """`plan` with these changes.
 
-    A change of ``rules`` reaches every look-up and key that does not state the rule itself. Raises RulesError for a key that names no rule, and for
-    values that mean nothing.
+    A change of ``rules`` reaches every look-up and key that does not state the rule itself. Raises RulesError for a key
+    that names no rule, and for values that mean nothing.
 
     >>> from vestigo.rules import Plan
     >>> changed(Plan(Rules(max_entries=5)), {"rules.max_entries": 9}).rules
@@ -44,7 +45,9 @@ def changed(plan: "Plan", changes: Changes) -> "Plan":
             pools.setdefault(name, {})[rule] = value
         else:
             raise RulesError(f"{key}: {_what_is_wrong(plan, table, name, rule or rest)}")
-    own = {name: {**plan.lookups.get(name, {}), **lookups.get(name, {})} for name in [*plan.lookups, *lookups]}
+    own = {
+        name: {**Stated.by(plan.lookups.get(name, {})), **lookups.get(name, {})} for name in [*plan.lookups, *lookups]
+    }
     shared = {name: _remade(pool, pools.get(name, {})) for name, pool in plan.pools.items()}
     return replace(plan, rules=_remade(plan.rules, rules), lookups=own, pools=shared, candidates={}, vary={})
 

@@ -5,10 +5,9 @@ from collections.abc import Iterable
 
 from rich.text import Text
 
-from vestigo.show.safe import printable
+from vestigo.show.safe import HELD, printable
 
 _PARTED = re.compile(r"(?<=\d) (?=(?:%|[KMGT]?i?B|[nµm]?s|min|h|d|reads?|keys?|calls?|bytes?|entries|nodes?)\b|%)")
-_NO_BREAK = "\N{NO-BREAK SPACE}"
 
 
 def assumed(what: Iterable[str]) -> list[Text]:
@@ -20,10 +19,10 @@ def assumed(what: Iterable[str]) -> list[Text]:
 def kept_together(text: Text) -> Text:
     """With its numbers and units held together at a line's end.
 
-    >>> kept_together(Text("64 MiB of 3 reads")).plain == "64\\xa0MiB of 3\\xa0reads"
+    >>> kept_together(Text("64 MiB of 3 reads")).plain == f"64{HELD}MiB of 3{HELD}reads"
     True
     """
-    plain = _PARTED.sub(_NO_BREAK, text.plain)
+    plain = _PARTED.sub(HELD, text.plain)
     held = Text(plain, style=text.style)
     held.spans = list(text.spans)  # one character for another: every place stays
     return held

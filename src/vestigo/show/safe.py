@@ -2,7 +2,10 @@
 
 import unicodedata
 
-_UNSAFE = {"Cc", "Cf", "Cs", "Zl", "Zp"}
+HELD = "\ue000"
+"""A blank at which no line is broken, until it is printed; nobody's text can bring one along."""
+
+_UNSAFE = {"Cc", "Cf", "Co", "Cs", "Zl", "Zp"}
 
 
 def printable(text: str, most: int = 60) -> str:

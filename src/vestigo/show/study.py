@@ -95,7 +95,7 @@ def pick_text(pick: Pick) -> RenderableType:
 
 
 def curves_text(curves: Sequence[SizeCurve]) -> RenderableType:
-    """How little has nearly all that no limit gives, what more room would bring today, and the hits at doubling sizes."""
+    """How little room has nearly all the hits, what more would bring today, and the hits at doubling sizes."""
     if not curves:
         return Text("The trace has no events, so there is no curve.", style="bold")
     names = [one.name for one in curves]
@@ -121,8 +121,8 @@ def curves_text(curves: Sequence[SizeCurve]) -> RenderableType:
     answer = Text.assemble(
         (f"{printable(first.name, NAME)}: {counted(first.enough_entries, 'entry', 'entries')}", "bold"),
         (f" have {format_share(first.hit_rate(first.enough_entries))} hits", "bold"),
-        f", {share} of the {format_share(first.ceiling)} that no limit gives. LRU; the curve knows no expiry, and loads "
-        "take no time; today's real rate stands beside it.",
+        f", {share} of the {format_share(first.ceiling)} that no limit gives. LRU; the curve knows no expiry, and "
+        "loads take no time; today's real rate stands beside it.",
     )
     return Group(
         *whose,

@@ -143,7 +143,9 @@ def choose(study: "Study", aim: Aim, seed: int) -> Pick:
         {name: resamples.interval(pick, name) for name in _told_apart(study)},
         tuple(_relaxed(study, aim, ranked, pick)),
         next((one for one in within if one.measure("memory_peak", "first") < less), None),
-        min(better, key=lambda one: max(each.share for each in excesses(study, one, aim.limits, "first")), default=None),
+        min(
+            better, key=lambda one: max(each.share for each in excesses(study, one, aim.limits, "first")), default=None
+        ),
     )
 
 

@@ -14,6 +14,7 @@ from vestigo.engine.rooms import rooms_of
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError, unknown
 from vestigo.rules import Plan, Rules
+from vestigo.rules.stated import Stated
 from vestigo.trace import Trace
 from vestigo.trace.trace import Longs
 from vestigo.units import Duration, format_bytes, format_share
@@ -132,11 +133,12 @@ class SizeCurve:
     def __repr__(self) -> str:
         return (
             f"<SizeCurve {self.name}: {self.reads:,} reads, at most {format_share(self.ceiling)} hits; "
-            f"{format_share(self.share)} of that with {self.enough_entries:,} entries, {format_bytes(self.enough_bytes)}>"
+            f"{format_share(self.share)} of that with {self.enough_entries:,} entries, "
+            f"{format_bytes(self.enough_bytes)}>"
         )
 
 
-def size_curve(
+def size_curve(  # noqa: PLR0913  # options by name
     trace: Trace,
     plan: Plan | Rules | None = None,
     *,
@@ -149,8 +151,8 @@ def size_curve(
 
     Of the plan it takes the warm-up, what is different about the trace, overheads, whether writes replace, and
     today's limits to mark. With `sizes` (entries) and `lifetimes` the curve has a `surface`: the hit rate at each of
-    them with each sliding lifetime. `share` says how much of what no limit gives is `enough`. For other policies and rules see `replayed_curve`. Raises RulesError for a
-    look-up that the trace has not.
+    them with each sliding lifetime. `share` says how much of what no limit gives is `enough`. For other policies and
+    rules see `replayed_curve`. Raises RulesError for a look-up that the trace has not.
 
     >>> trace = Trace.from_table({"at": [0, 1, 2, 3, 4], "key": ["a", "b", "a", "c", "b"]})
     >>> curve = size_curve(trace)
@@ -211,7 +213,7 @@ def replayed_curve(trace: Trace, plan: Plan, lookup: str, sizes: Sequence[int]) 
     trace, plan = applied(trace, plan)
     found = {}
     for size in sizes:
-        own = {**plan.lookups.get(lookup, {}), "max_entries": size}
+        own = {**Stated.by(plan.lookups.get(lookup, {})), "max_entries": size}
         one = replace(plan, lookups={**plan.lookups, lookup: own}, candidates={})
         found[size] = run(trace, job(trace, one), "native", lookup).lookups[lookup].hit_rate
     return found

@@ -41,7 +41,8 @@ def better_and_worse(pick: "Pick") -> tuple[list[str], list[str]]:
     """The measures that the pick makes better than today's settings, and those that it makes worse: all of them, but
     what the trace cannot tell.
     """
-    better, worse = [], []
+    better: list[str] = []
+    worse: list[str] = []
     for name, what in MEASURES.items():
         own, today = pick.candidate.measure(name), pick.study.today.measure(name)
         if (what.of_staleness and not pick.study.stale_known) or what.write(own) == what.write(today):

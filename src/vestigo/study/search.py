@@ -32,7 +32,7 @@ Place = tuple[int, ...]
 """Which value of each key."""
 Space = Mapping[str, Sequence[Any]]
 Find = Callable[[list[Place]], dict[Place, list[float]]]
-"""By place: what the aim makes least, the memory, and how far it is beyond each limit; not of a place that means nothing."""
+"""By place: what the aim makes least, the memory, how far it is beyond each limit. No place without meaning."""
 
 
 def search(  # noqa: PLR0913
@@ -89,7 +89,7 @@ def search(  # noqa: PLR0913
         return dataclasses.replace(replays(sorted(asked)), replayed=sum(replayed))
 
 
-def _narrowed(  # noqa: PLR0913, PLR0917
+def _narrowed(
     space: Space, begin: list[Place], budget: int, find: Find, rng: np.random.Generator
 ) -> dict[Place, list[float]]:
     """What was found at `budget` places, round by round nearer to the best."""
@@ -104,7 +104,7 @@ def _narrowed(  # noqa: PLR0913, PLR0917
     return found
 
 
-def _next(  # noqa: PLR0913, PLR0917
+def _next(
     space: Space,
     found: Mapping[Place, list[float]],
     tried: set[Place],

@@ -9,6 +9,7 @@ import numpy as np
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
 from vestigo.rules import Plan, Rules
+from vestigo.rules.stated import Stated
 from vestigo.study.curve import SizeCurve, size_curve
 from vestigo.study.study import Candidate, Study
 from vestigo.study.sweep import sweep
@@ -120,6 +121,7 @@ def _is_below(a: Sequence[int], b: Sequence[int], c: Sequence[int]) -> bool:
 def _limited(plan: Plan, shares: Mapping[str, int]) -> Plan:
     """The plan with a limit in bytes for each look-up, and no other limits."""
     lookups = {
-        name: {**plan.lookups.get(name, {}), "max_entries": "no limit", "max_bytes": size} for name, size in shares.items()
+        name: {**Stated.by(plan.lookups.get(name, {})), "max_entries": "no limit", "max_bytes": size}
+        for name, size in shares.items()
     }
     return replace(plan, lookups={**plan.lookups, **lookups}, pools={}, candidates={}, vary={})

@@ -92,7 +92,13 @@ def sweep(  # noqa: PLR0913
             )
             used = dataclasses.replace(used, candidates={name: used.candidates[name] for name in settings})
         asked = [
-            Task(name, tasks.kept_as(one, rest), replayed_at, (str(path.resolve()), trace_name(given), one.to_dict(), rest), anywhere=True)
+            Task(
+                name,
+                tasks.kept_as(one, rest),
+                replayed_at,
+                (str(path.resolve()), trace_name(given), one.to_dict(), rest),
+                anywhere=True,
+            )
             if executor and path
             else Task(name, tasks.kept_as(one, rest), _replayed_here, (on, used.candidates[name], name, split))
             for name, (_, one) in settings.items()

@@ -127,7 +127,11 @@ def anonymised(trace: Trace, secret: bytes | str) -> Trace:
     own = keyed(trace.at[: 1 << 16].tobytes().hex())  # for what is but told apart, in this trace alone
 
     def hashed(names: Sequence[Any], ids: np.ndarray) -> Names:
-        texts = arrow_names(names).to_pylist() if len(names) else [f"{own} {n}" for n in range(int(ids.max(initial=-1)) + 1)]
+        texts = (
+            arrow_names(names).to_pylist()
+            if len(names)
+            else [f"{own} {n}" for n in range(int(ids.max(initial=-1)) + 1)]
+        )
         return Names(pa.array(map(keyed, texts), pa.string()))
 
     return dataclasses.replace(
@@ -217,7 +221,7 @@ def _parsed(text: str) -> int:
 
 
 def _table(trace: Trace, number: int) -> pa.Table:
-    """As a table in which what is but told apart has texts of this trace's own, the `number`-th of those that are merged."""
+    """As a table; what is but told apart has texts of this trace's own, the `number`-th of those that are merged."""
     table = prepared_table(trace)
     for name, names in (("version", trace.versions), ("scope", trace.scopes)):
         if name in table.column_names and not len(names):

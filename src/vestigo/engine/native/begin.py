@@ -17,9 +17,7 @@ from vestigo.trace.trace import MISSING
 _MOST_ROOMS = 65_535
 _KERNEL_NAMES = {"2q": "two_q", "w-tinylfu": "w_tiny_lfu"}
 
-_NOT_PLAIN = (
-    "absolute_at refresh_ahead serve_stale collect keep_if tell_nodes batch hit_cost_per_kib".split()
-)
+_NOT_PLAIN = "absolute_at refresh_ahead serve_stale collect keep_if tell_nodes batch hit_cost_per_kib".split()
 """Rules that the plain replay does not know, unless they have their defaults."""
 
 
@@ -29,7 +27,10 @@ def is_plain(trace: Trace, job: Job) -> bool:
     if len(rooms) > len(trace.lookups) or Op.PRELOAD in trace.ops or len(rooms) * _places(trace) > _MOST_ROOMS:
         return False
     return not any(
-        room.pinned or room.rules.per == "scope" or room.rules.on_write == "replace, reload" or any(map(room.rules.differs, _NOT_PLAIN))
+        room.pinned
+        or room.rules.per == "scope"
+        or room.rules.on_write == "replace, reload"
+        or any(map(room.rules.differs, _NOT_PLAIN))
         for room in rooms
     )
 

@@ -91,7 +91,7 @@ class Ledger:
             name: Measures(**tally.measures(now, stays), changes=shown)
             for name, tally, stays, shown in zip(self.names, self.by_lookup, self.stays, self.shown, strict=True)
         }
-        everywhere = {"changes": together(self.shown)}
+        everywhere: dict[str, Any] = {"changes": together(self.shown)}
         if not self.counting:
             return self.total.measures(0, []) | everywhere, lookups, ()
         ends = [tally.begins for tally in self.slices[1:]] + [now]

@@ -206,7 +206,13 @@ def _draw_curves(axis: "Axes", curves: Sequence[SizeCurve]) -> None:
     whose = f", {curves[0].whose}" if curves and curves[0].whose else ""
     axis.set_title(f"LRU at every size, nothing expires{whose}")
     share = format_share(curves[0].share) if curves else ""
-    axis.annotate(f"● {share} of what no limit gives   ◆ today's limit", (0.98, 0.03), xycoords="axes fraction", ha="right", color=style.QUIET)
+    axis.annotate(
+        f"● {share} of what no limit gives   ◆ today's limit",
+        (0.98, 0.03),
+        xycoords="axes fraction",
+        ha="right",
+        color=style.QUIET,
+    )
 
 
 def _apart(heights: Sequence[float], gap: float) -> list[float]:

@@ -112,7 +112,9 @@ def safe_lines(path: Path, limits: Limits) -> pa.Buffer:
     if long:
         raise too_long(path, long, limits)
     if deep:
-        raise TraceError(f"{path}, line {deep}: is nested more than {_DEEPEST} deep; no trace needs that, so leave it out")
+        raise TraceError(
+            f"{path}, line {deep}: is nested more than {_DEEPEST} deep; no trace needs that, so leave it out"
+        )
     return content
 
 

@@ -33,8 +33,9 @@ def unpacked_name(path: Path) -> str:
 
 
 def open_bytes(path: Path, limits: Limits = LIMITS) -> io.BufferedReader:
-    """The unpacked content, from its beginning. Raises OSError, also where a packed file is cut short; and TraceError where
-    it goes beyond the limits.
+    """The unpacked content, from its beginning.
+
+    Raises OSError, also where a packed file is cut short; and TraceError where it goes beyond the limits.
     """
     return io.BufferedReader(_Guarded(path, limits), 1 << 20)
 

@@ -40,7 +40,7 @@ def to_arrow(table: Any) -> pa.Table:
 
 
 class Origin(NamedTuple):
-    """Where rows come from, for messages: a name, where a row stands ("line 7"), and who hears of a unit that was guessed."""
+    """Where rows come from, for messages: a name, where a row stands ("line 7"), who hears of a guessed unit."""
 
     source: str
     place: Callable[[int], str] = row_place
@@ -96,7 +96,9 @@ def build_trace(
     moved = 0 if np.all(at[1:] >= at[:-1]) else int(np.count_nonzero(at < np.maximum.accumulate(at)))
     if moved:
         order = np.argsort(at, kind="stable")
-    return dataclasses.replace(_number(found, order, moved, source, tuple(notes)), guessed=tuple(dict.fromkeys(guessed)))
+    return dataclasses.replace(
+        _number(found, order, moved, source, tuple(notes)), guessed=tuple(dict.fromkeys(guessed))
+    )
 
 
 def _joined(pieces: Sequence[Checked]) -> Checked:

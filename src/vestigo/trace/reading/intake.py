@@ -153,7 +153,11 @@ def _template(text: object) -> str | None:
 
 
 def _unit(value: object) -> str | None:
-    return None if value is None or (isinstance(value, str) and value in UNITS) else f"{value!r} is not one of {', '.join(UNITS)}"
+    return (
+        None
+        if value is None or (isinstance(value, str) and value in UNITS)
+        else f"{value!r} is not one of {', '.join(UNITS)}"
+    )
 
 
 def _zone(value: object) -> str | None:
