@@ -13,8 +13,7 @@ import speed
 
 from vestigo import Plan, Rules
 from vestigo.engine import native
-from vestigo.engine.job import assume, job
-from vestigo.engine.native.batches import make_ready
+from vestigo.engine.job import job
 from vestigo.rules.eviction import POLICIES
 from vestigo.trace import Trace
 
@@ -34,7 +33,6 @@ def policy_run(trace: Trace, entries: int, eviction: str) -> Callable[[], int]:
 
 def main() -> None:
     trace = speed.zipf_trace(timed=False)
-    make_ready(trace, assume(trace, Plan()))
     with tempfile.TemporaryDirectory() as folder:
         for entries in speed.SIZES:
             runs = {name: policy_run(trace, entries, name) for name in POLICIES}

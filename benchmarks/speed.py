@@ -22,6 +22,7 @@ from vestigo import Duration, Plan, Rules, Trace
 from vestigo.engine import native
 from vestigo.engine.job import assume, job
 from vestigo.engine.native.batches import make_ready
+from vestigo.engine.native.entries import entries_of
 
 READS, KEYS, SKEW = 10_000_000, 1_000_000, 0.9
 ABSOLUTE, SLIDING = Duration.parse("10m"), Duration.parse("2m")
@@ -105,7 +106,7 @@ def main() -> None:
     traces = {"kernel": zipf_trace(timed=False), "kernel, loads take time": zipf_trace(timed=True)}
     for name, trace in traces.items():
         begun = time.perf_counter()
-        make_ready(trace, assume(trace, Plan()))
+        make_ready(trace, assume(trace, Plan()), entries_of(trace))
         print(f"columns of the {name!r} trace made ready once: {time.perf_counter() - begun:.2f} s")
     with tempfile.TemporaryDirectory() as folder:
         for entries in SIZES:

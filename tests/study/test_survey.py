@@ -227,10 +227,48 @@ def test_a_value_that_changes_and_never_comes_back_is_not_too_wide() -> None:
 
 
 def test_sizes_tell_several_answers_where_there_are_no_versions() -> None:
-    rows = rows_of("l", 50, version=None, size=lambda number: 100 + number % 2)
+    sizes = [100, 900, 2_000, 3_300, 5_000]
+    rows = rows_of("l", 50, version=None, size=lambda number: sizes[number % 5])
     (finding,) = survey(trace_of(rows)).findings
     assert (finding.kind, finding.examples) == (WIDE, ("k",))
-    assert "several sizes at once" in finding.sentence
+    assert "several sizes at once" in finding.sentence and "fewer than 1 of 1,000 such traces" in finding.sentence
+
+
+@pytest.mark.parametrize(
+    "sizes",
+    [[4_000, 900], [4_000, 4_000, 17], [150, 151, 149, 152, 150, 148], [4_000, 900, 1_100]],
+    ids=["packed or plain", "cut short", "alike by chance", "two packings"],
+)
+def test_sizes_that_something_else_explains_are_no_finding(sizes: list[int]) -> None:
+    rng = np.random.default_rng(1)
+    drawn = rng.choice(sizes, 500).tolist()
+    rows = rows_of("l", 500, version=None, size=lambda number: drawn[number])
+    assert survey(trace_of(rows)).findings == ()
+
+
+def test_a_plausible_access_log_raises_no_alarm(tmp_path: Path) -> None:
+    """200,000 lines: parts, transfers cut short, HEADs, packed and plain, short answers of varying length."""
+    rng = np.random.default_rng(7)
+    lines = 200_000
+    pages = np.minimum(rng.zipf(1.3, lines), 2_000)
+    whole = rng.integers(400, 60_000, 2_001)[pages]
+    short = pages % 3 == 0
+    sizes = np.where(short, 120 + rng.poisson(12, lines), np.where(rng.random(lines) < 0.4, whole // 4, whole))
+    cut, part, head = (rng.random(lines) < share for share in (0.03, 0.03, 0.02))
+    sizes = np.where(cut | part, (sizes * rng.random(lines)).astype(np.int64), np.where(head, 0, sizes))
+    days = [f"02/Mar/2026:{row // 10_000 + 1:02}:{row // 180 % 60:02}:{row // 3 % 60:02} +0000" for row in range(lines)]
+    text = "".join(
+        f'192.0.2.{row % 250} - - [{day}] "{"HEAD" if head[row] else "GET"} /pilot/{pages[row]} HTTP/1.1" '
+        f'{206 if part[row] else 200} {sizes[row]} "-" "-"\n'
+        for row, day in enumerate(days)
+    )
+    strange = '192.0.2.7 - - [02/Mar/2026:23:00:00 +0000] "{}" {} 0 "-" "-"\n'
+    (tmp_path / "desk.log").write_text(text + strange.format("-", 408) + strange.format(r"\x16\x03\x01", 400))
+    trace = read_trace(tmp_path / "desk.log")
+    assert "left out: 2 requests, each that failed, by its status" in str(trace.notes) and "malformed" not in str(
+        trace.notes
+    )
+    assert survey(trace).findings == ()
 
 
 def test_numbers_as_keys_are_compared_between_look_ups_only() -> None:

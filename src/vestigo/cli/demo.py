@@ -38,7 +38,7 @@ def demo(
     comparison = compare_files(str(trace_path), plan_path, {})
     show(comparison_text(comparison))
     show("\n3. Which settings to take\n")
-    pick = swept(str(trace_path), plan_path, None, yes=True).choose()
+    pick = swept(str(trace_path), plan_path, None, yes=True)[0].choose()
     show(pick_text(pick))
     picked, pictures = folder / "picked.toml", [folder / f"{name}.png" for name in ("survey", "today", "choice")]
     write_plan(pick, picked)

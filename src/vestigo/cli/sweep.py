@@ -58,7 +58,7 @@ def sweep(
 
     Example: vestigo sweep skerrow-quay.parquet --plan plan.toml
     """
-    study = swept(trace, plan, results, yes or sample is not None, settings, strict, cluster, sample)
+    study, _ = swept(trace, plan, results, yes or sample is not None, settings, strict, cluster, sample)
     if as_json:
         _print_json(study.to_dict(), study)
         return
@@ -90,9 +90,8 @@ def choose(
 
     Example: vestigo choose skerrow-quay.parquet --plan plan.toml --write picked.toml
     """
-    pick = swept(trace, plan, results, yes or sample is not None, settings, strict, sample=sample).choose()
-    if figure is not None:
-        draw(trace, plan, pick, figure, settings, strict)
+    study, of = swept(trace, plan, results, yes or sample is not None, settings, strict, sample=sample)
+    pick = study.choose()
     if as_json:
         _print_json(pick.to_dict(), pick.study)
     else:
@@ -102,6 +101,8 @@ def choose(
         show(pick_text(pick))
     if write is not None and pick.is_met:
         write_plan(pick, write)
+    if figure is not None:
+        draw(of, plan, pick, figure)
     if not (pick.is_met and pick.holds):
         raise typer.Exit(NOT_MET)
 
@@ -114,11 +115,8 @@ def _print_json(found: dict[str, Any], study: "Study") -> None:
     print(json.dumps(found, indent=2))
 
 
-def draw(
-    where: str | None, plan_path: Path, pick: "Pick", path: Path, settings: list[str] | None, strict: bool
-) -> None:
+def draw(trace: "Trace", plan_path: Path, pick: "Pick", path: Path) -> None:
     """A page of figures: the front, all sizes, today's misses, and the rules that matter most."""
-    from vestigo.cli.intake import parsed, read
     from vestigo.cli.screen import Progress, note
     from vestigo.engine import replay
     from vestigo.rules import read_plan
@@ -128,7 +126,6 @@ def draw(
 
     plan = read_plan(plan_path)
     with Progress() as progress:
-        trace = read(where, plan, parsed(settings, strict), progress)
         progress.step("drawing")
         curves = [size_curve(trace, plan, lookup=name) for name in trace.lookups]
         save_figure(choice_page(pick.study, pick, curves, replay(trace, plan, name="today"))[0], path)
@@ -157,8 +154,8 @@ def swept(
     strict: bool = False,
     cluster: str | None = None,
     sample: str | None = None,
-) -> "Study":
-    """The study of a plan file, with time left on the terminal."""
+) -> "tuple[Study, Trace]":
+    """The study of a plan file, with time left on the terminal; and the trace, which may have come from a pipe."""
     from vestigo.cli.cluster import workers
     from vestigo.cli.intake import parsed, read
     from vestigo.cli.screen import Progress
@@ -172,10 +169,11 @@ def swept(
             _refuse_if_long(trace, plan)
         kept = results or plan_path.with_suffix(".results")
         if cluster is None:
-            return run_sweep(trace, plan, results=kept, sample=sample, progress=progress.count)
+            return run_sweep(trace, plan, results=kept, sample=sample, progress=progress.count), trace
         path = where or str(plan.trace_path)
         with workers(cluster, path) as executor:
-            return run_sweep(path, plan, results=kept, sample=sample, executor=executor, progress=progress.count)
+            study = run_sweep(path, plan, results=kept, sample=sample, executor=executor, progress=progress.count)
+        return study, trace
 
 
 def _refuse_if_long(trace: "Trace", plan: "Plan") -> None:

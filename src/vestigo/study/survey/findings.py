@@ -27,6 +27,10 @@ _LOOKED_AT = 100_000
 _UNIQUE = 0.9
 _GAIN = 0.2
 _LEAST_RETURNS = 3
+_USUAL_SIZES = 3
+"""Of each key, left aside where sizes alone tell: a value comes plain and in one or two packings."""
+_BY_CHANCE = 1e-3
+"""Not raised where sizes that vary by chance would do as much in more of such traces."""
 _SEPARATORS = re.compile(r"[/:|;,?&=#_.\s-]+")
 
 
@@ -118,13 +122,17 @@ def _codes(values: list[str]) -> np.ndarray:
 
 def _wide(trace: Trace, reads: Reads, keys: Keys) -> Iterator[Finding]:
     """Keys whose value goes back and forth between reads: several answers under one key."""
-    version = trace.version[reads.row]
-    told = truths(trace).value[reads.row] if (version != MISSING).any() else reads.size
-    here, there = _returns(reads.key, told)
-    returns = np.bincount(reads.key[here], minlength=len(trace.keys))
-    turns = np.bincount(reads.key[there], minlength=len(trace.keys))
-    suspects = keys.ids[(returns[keys.ids] >= _LEAST_RETURNS) & (2 * returns[keys.ids] >= turns[keys.ids])]
-    what = "versions" if (version != MISSING).any() else "sizes"
+    by_versions = bool((trace.version[reads.row] != MISSING).any())
+    known = np.ones(len(reads), bool) if by_versions else _has_unusual_size(reads)
+    key, told = reads.key[known], (truths(trace).value[reads.row] if by_versions else reads.size)[known]
+    here, there = _returns(key, told)
+    returns = np.bincount(key[here], minlength=len(trace.keys))
+    turns = np.bincount(key[there], minlength=len(trace.keys))
+    suspected = (returns >= _LEAST_RETURNS) & (2 * returns >= turns)
+    if not by_versions and suspected.any():
+        suspected &= _is_no_chance(key, told, here, there, len(trace.keys))
+    suspects = keys.ids[suspected[keys.ids]]
+    what, else_chance = ("versions", "") if by_versions else ("sizes", _OTHERWISE)
     for lookup in np.unique(trace.key_lookup[suspects]):
         own = suspects[trace.key_lookup[suspects] == lookup]
         own = own[np.argsort(-returns[own], kind="stable")]
@@ -134,10 +142,58 @@ def _wide(trace: Trace, reads: Reads, keys: Keys) -> Iterator[Finding]:
             WIDE,
             trace.lookups[lookup],
             f"{counted(len(own), 'key')} had several {what} at once: {back:,} times a read found again what one before "
-            "the last had found; something that the answer depends on is missing from the key",
+            f"the last had found{else_chance}; something that the answer depends on is missing from the key",
             touched,
             tuple(str(trace.keys[int(key)]) for key in own[:_SHOWN]),
         )
+
+
+_OTHERWISE = (
+    f", the {_USUAL_SIZES} most usual sizes of each left aside (sizes that vary by chance do that in fewer than 1 of "
+    f"{1 / _BY_CHANCE:,.0f} such traces)"
+)
+
+
+def _has_unusual_size(reads: Reads) -> np.ndarray:
+    """The reads of known values whose size is none of the key's most usual ones."""
+    known = np.flatnonzero(~(reads.size_assumed | reads.null))
+    known = known[np.lexsort((reads.size[known], reads.key[known]))]
+    key, size = reads.key[known], reads.size[known]
+    begins = np.flatnonzero(np.diff(key, prepend=-1) | np.diff(size, prepend=-1))  # of reads with one key and size
+    counts = np.diff(begins, append=len(known))
+    keys = key[begins]
+    rank = np.empty(len(begins), np.int64)
+    rank[np.lexsort((-counts, keys))] = np.arange(len(begins)) - np.searchsorted(keys, keys)
+    unusual = np.zeros(len(reads), bool)
+    unusual[known] = np.repeat(rank >= _USUAL_SIZES, counts)
+    return unusual
+
+
+def _is_no_chance(key: np.ndarray, told: np.ndarray, here: np.ndarray, there: np.ndarray, keys: int) -> np.ndarray:
+    """By key, whether sizes come back too often for some drawn evenly from twice the span of their middle half.
+
+    A turn then finds one that was there before by chance, the oftener the more there were; how many do is bounded as
+    for sums of independent trials (H. Chernoff, 1952).
+    """
+    order = np.lexsort((told, key))
+    begins = np.searchsorted(key[order], np.arange(keys))
+    reads = np.bincount(key, minlength=keys)
+    at = [np.minimum(begins + reads * quarter // 4, len(key) - 1) for quarter in (1, 3)]
+    width = 2 * (told[order][at[1]] - told[order][at[0]]) + 1
+    is_first = np.ones(len(key), bool)
+    is_first[1:] = key[1:] != key[:-1]
+    is_new = is_first.copy()
+    is_new[there] = True
+    is_new[here] = False
+    seen = np.cumsum(is_new)
+    seen -= (seen[is_first] - 1)[np.cumsum(is_first) - 1]
+    chance = np.minimum(seen[there - 1] / width[key[there]], 1)
+    expected = np.bincount(key[there], chance, minlength=keys)
+    returns = np.bincount(key[here], minlength=keys)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        log_odds = np.where(returns > expected, returns * np.log(expected / returns) + returns - expected, 0.0)
+    is_rare: np.ndarray = log_odds <= np.log(_BY_CHANCE / max(keys, 1))
+    return is_rare
 
 
 def _returns(key: np.ndarray, told: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

@@ -33,6 +33,8 @@ _LINE = (
     r'(?: "(?P<referer>(?:[^"\\]|\\.)*)" "(?P<agent>(?:[^"\\]|\\.)*)")?'
     r"(?: (?P<duration>\d{1,18}(?:\.\d{1,9})?))?\s*$"
 )
+_NO_REQUEST = r'^\S+ \S+ \S+(?: \S+)*? \[[^\]]+\] "(?:[^"\\]|\\.)*" [45]\d{2} '
+"""What came was no request (a `-`, or bytes of another protocol), and was refused."""
 _CLOCK = r"^(?P<day>\d\d)/(?P<month>[A-Z][a-z]{2})/(?P<year>\d{4}):(?P<time>\d\d:\d\d:\d\d) (?P<offset>[+-]\d{4})$"
 _MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"]
 _OPS = {"GET": "read", "HEAD": "read", "PUT": "write", "POST": "write", "PATCH": "write", "DELETE": "remove"}
@@ -48,8 +50,9 @@ def read_access_log(path: Path, wanted: Wanted) -> Raw:
     time = _times(columns.pop("clock"))
     well_formed = fields.is_valid() if len(lines) else pa.array([], pa.bool_())
     well_formed = pc.and_(well_formed, time.is_valid())
-    malformed = _malformed(lines, numbers, well_formed)
-    if len(lines) and not pc.any(well_formed).as_py():
+    refused = pc.and_(pc.invert(well_formed), pc.match_substring_regex(lines, _NO_REQUEST))
+    malformed = _malformed(lines, numbers, pc.or_(well_formed, refused))
+    if len(malformed) and not pc.any(well_formed).as_py():
         raise TraceError(f"{path}: no line is one of an access log in the Common or Combined format; {malformed[0]}")
     op = _ops(columns["method"])
     status = columns["status"]
@@ -59,6 +62,7 @@ def read_access_log(path: Path, wanted: Wanted) -> Raw:
     useless = {"by a method that neither reads nor changes": op.is_null(), "that failed, by its status": failed}
     for why, rows in useless.items():
         count = pc.sum(pc.and_(well_formed, rows)).as_py() or 0
+        count += (pc.sum(refused).as_py() or 0) * (rows is failed)
         notes += [f"left out: {counted(count, 'request')}, each {why}"] * (count > 0)
     kept = pc.and_(well_formed, pc.and_(op.is_valid(), pc.invert(failed))).fill_null(False)
     table = pa.table({"time": time, "op": op, **{name: _or_nothing(column) for name, column in columns.items()}})
@@ -139,9 +143,10 @@ def _or_nothing(column: pa.Array) -> pa.Array:
 
 
 def _sizes(table: pa.Table) -> pa.ChunkedArray:
-    """Of the values that were given. A `-` is no bytes; what answers "not modified", a HEAD or a change tells none."""
+    """Of the values that were given. A `-` is no bytes; "not modified", a part, a HEAD and a change tell none."""
     told = pc.if_else(pc.equal(table["bytes"], "-"), "0", table["bytes"])
-    silent = pc.or_(pc.equal(table["status"], "304"), pc.not_equal(table["method"], "GET"))
+    silent = pc.or_(_starts(table["status"], "3"), pc.equal(table["status"], "206"))
+    silent = pc.or_(silent, pc.not_equal(table["method"], "GET"))
     return pc.if_else(silent, pa.scalar(None, told.type), told).cast(pa.int64())
 
 
