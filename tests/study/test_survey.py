@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from vestigo import Trace, read_trace, survey
 from vestigo.demo.files import ODD_KEYS, write_demo
 from vestigo.demo.odd_keys import rows as odd_rows
+from vestigo.show.survey import answer
 from vestigo.study.survey.findings import NARROW, SHARED, SPELLINGS, WIDE
 from vestigo.study.survey.verdict import FIX_KEYS, FIX_ORIGIN, ONLY_NULLS, TOO_FAST, TOO_LITTLE, WITHIN_REQUEST, WORTH
 
@@ -269,6 +270,18 @@ def test_a_plausible_access_log_raises_no_alarm(tmp_path: Path) -> None:
         trace.notes
     )
     assert survey(trace).findings == ()
+
+
+def test_a_trace_that_shows_no_changes_is_not_said_to_repeat_unchanged_values() -> None:
+    shown = [{"at": at, "lookup": "berth", "key": "a", "version": 1, "cost": 5} for at in range(9)]
+    hidden = [{"at": at, "lookup": "tide", "key": "a", "cost": 5} for at in range(9)]
+    found = survey(trace_of(hidden))
+    assert not found.total.changes_known and "unchanged value" not in repr(found)
+    assert "the trace does not tell whether unchanged" in found.verdicts["tide"].sentence
+    assert "has neither versions nor writes" in str(answer(found)).replace("\n", " ")
+    both = survey(trace_of(sorted(shown + hidden, key=lambda row: row["at"])))
+    assert {name: one.changes_known for name, one in both.lookups.items()} == {"berth": True, "tide": False}
+    assert "not known of tide" in str(answer(both)) and "unchanged value" in both.verdicts["berth"].sentence
 
 
 def test_numbers_as_keys_are_compared_between_look_ups_only() -> None:

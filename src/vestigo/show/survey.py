@@ -7,12 +7,13 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
+from vestigo.rules import Rules
 from vestigo.show.grid import NAME, Column, grid, in_one_unit, in_own_units, plain
 from vestigo.show.notes import kept_together
 from vestigo.show.safe import printable
 from vestigo.study import Finding, Survey, Traits
 from vestigo.study.survey.verdict import saved_share
-from vestigo.units import SHARES, SIZES, SPANS, counted, format_seconds, format_share, three_digits
+from vestigo.units import SHARES, SIZES, SPANS, counted, format_bytes, format_seconds, format_share, three_digits
 
 _MOST_LOOKUPS = 40
 _MOST_FINDINGS = 20
@@ -34,7 +35,7 @@ def survey_text(survey: Survey) -> RenderableType:
     if len(survey.findings) > _MOST_FINDINGS:
         more = counted(len(survey.findings) - _MOST_FINDINGS, "finding")
         parts += [Text(), Text(f"and {more} that touch fewer reads: --json has them all", style="dim")]
-    if assumed := _assumed(survey.total):
+    if assumed := _assumed(survey):
         parts += [Text(), Text(assumed, style="dim")]
     return Group(*parts)
 
@@ -49,9 +50,16 @@ def answer(survey: Survey) -> Text:
     total = survey.total
     text = Text.assemble(
         (f"{format_share(total.repeat_share)} of {total.reads:,} reads", "bold"),
-        " repeat a key that was read before, ",
-        (f"{format_share(total.fresh_repeat_share)} with its value unchanged", "bold"),
-        ": the most that a cache can answer, and answer rightly. ",
+        " repeat a key that was read before",
+        *(
+            [
+                ", ",
+                (f"{format_share(total.fresh_repeat_share)} with its value unchanged", "bold"),
+                ": the most that a cache can answer, and answer rightly. ",
+            ]
+            if total.changes_known
+            else [": the most that a cache can answer. Whether rightly is not known", _of_which(survey), ". "]
+        ),
     )
     if total.origin_time:
         saved, spent = format_seconds(total.saveable_time), format_seconds(total.origin_time)
@@ -64,6 +72,14 @@ def answer(survey: Survey) -> Text:
     return kept_together(
         text.append("most of it with " + " and ".join(filter(None, [", ".join(named[:-1]), named[-1]])) + ".")
     )
+
+
+def _of_which(survey: Survey) -> str:
+    """The look-ups whose changes the trace does not show, if not all."""
+    names = [printable(name, NAME) for name, one in survey.lookups.items() if not one.changes_known]
+    if len(names) == len(survey.lookups):
+        return ", for the trace shows no changes: it has neither versions nor writes"
+    return f" of {', '.join(names[:3])}{' and others' * (len(names) > 3)}, of which it shows no changes"
 
 
 def _verdicts(survey: Survey, names: Sequence[str]) -> Table:
@@ -84,7 +100,7 @@ def _repeats(each: Sequence[Traits]) -> list[Column]:
         plain("reads/key", [one.reads_per_key for one in each]),
         in_one_unit("read once", [one.once_share for one in each], SHARES),
         in_one_unit("repeats", [one.repeat_share for one in each], SHARES),
-        in_one_unit("unchanged", [one.fresh_repeat_share for one in each], SHARES),
+        _if_known(each, in_one_unit("unchanged", [one.fresh_repeat_share for one in each], SHARES)),
         in_one_unit("nulls", [one.null_share for one in each], SHARES),
         plain("busiest", [one.busiest_second for one in each], "reads/s"),
     ]
@@ -108,8 +124,8 @@ def _costs(each: Sequence[Traits]) -> list[Column]:
 def _times(each: Sequence[Traits]) -> list[Column]:
     changes = [three_digits(one.reads_per_change) if one.changes else "-" for one in each]
     return [
-        plain("changes", [one.changes for one in each]),
-        plain("changes/h", [one.changes_per_hour for one in each]),
+        _if_known(each, plain("changes", [one.changes for one in each])),
+        _if_known(each, plain("changes/h", [one.changes_per_hour for one in each])),
         Column("reads/change", "", changes),
         in_own_units("gap p50", [one.gap_p50 for one in each], SPANS),
         in_own_units("p90", [one.gap_p90 for one in each], SPANS),
@@ -117,6 +133,12 @@ def _times(each: Sequence[Traits]) -> list[Column]:
         plain("reads/scope", [one.reads_per_scope for one in each]),
         in_one_unit("repeats in it", [one.scope_repeat_share for one in each], SHARES),
     ]
+
+
+def _if_known(each: Sequence[Traits], column: Column) -> Column:
+    """A dash where the trace shows no changes."""
+    cells = zip(column.cells, each, strict=True)
+    return column._replace(cells=[cell if one.changes_known or one.changes else "-" for cell, one in cells])
 
 
 def _finding(finding: Finding) -> RenderableType:
@@ -128,10 +150,19 @@ def _finding(finding: Finding) -> RenderableType:
     return Group(title, Padding(examples, (0, 0, 0, 4)))
 
 
-def _assumed(total: Traits) -> str:
+def _assumed(survey: Survey) -> str:
+    """What was filled in: with a look-up's median, and where it has none, with what rules assume by themselves."""
+    each = survey.lookups.values()
+    costs = [(one.costs_assumed, one.reads) for one in each] if survey.total.origin_time else []
+    sizes = [(one.sizes_assumed, one.reads - one.nulls) for one in each]
+    rules = Rules()
     said = []
-    if total.costs_assumed and total.origin_time:
-        said.append(f"{counted(total.costs_assumed, 'read')} without a cost")
-    if total.sizes_assumed:
-        said.append(f"{counted(total.sizes_assumed, 'read')} without a size")
-    return f"Filled in with the look-up's median: {' and '.join(said)}." if said else ""
+    for what, usual, filled in (
+        ("size", format_bytes(rules.assume_size), sizes),
+        ("cost", format_seconds(rules.assume_cost / 1e9), costs),
+    ):
+        if by_median := sum(number for number, of in filled if number < of):
+            said.append(f"the look-up's median {what} for {counted(by_median, 'read')}")
+        if by_none := sum(number for number, of in filled if number == of):
+            said.append(f"a {what} of {usual} for {counted(by_none, 'read')}")
+    return f"Assumed: {'; '.join(said)}." if said else ""

@@ -61,7 +61,7 @@ def survey_page(survey: Survey) -> "Sequence[Axes]":
         total = survey.total
         figure.suptitle(
             f"{printable(survey.source)}: {total.reads:,} reads of {total.keys:,} keys, "
-            f"{format_share(total.fresh_repeat_share)} repeat an unchanged value",
+            f"{format_share(total.fresh_repeat_share)} repeat {_what(survey)}",
             x=0.01,
             ha="left",
             fontsize=13,
@@ -113,6 +113,10 @@ def _draw_popularity(axis: "Axes", survey: Survey) -> None:
     axis.set_title("Popularity")
 
 
+def _what(survey: Survey) -> str:
+    return "an unchanged value" if survey.total.changes_known else "a key (changes are not known of all)"
+
+
 def _draw_origin(axis: "Axes", survey: Survey) -> None:
     names = [name for name, _ in _shown(survey)][::-1]
     each = [survey.lookups[name] for name in names]
@@ -136,7 +140,7 @@ def _draw_origin(axis: "Axes", survey: Survey) -> None:
     axis.grid(axis="x", visible=True)
     axis.margins(x=0.32)
     axis.set_xlim(left=0)
-    axis.set_xlabel(f"{'origin time' if timed else 'reads'} ({unit}); dark: repeats of unchanged values")
+    axis.set_xlabel(f"{'origin time' if timed else 'reads'} ({unit}); dark: reads that repeat {_what(survey)}")
     axis.set_title("Origin time" if timed else "Reads")
 
 

@@ -4,6 +4,7 @@ from dataclasses import dataclass, fields
 
 import numpy as np
 
+from vestigo.engine.changes import changes_of
 from vestigo.engine.native.batches import filler
 from vestigo.study.survey.traits import Traits
 from vestigo.study.truths import Truths, truths
@@ -68,12 +69,13 @@ def measure(trace: Trace) -> Measured:
 def traits_of(trace: Trace, measured: Measured) -> tuple[Traits, dict[str, Traits]]:
     """Of all look-ups together, and of each."""
     changes = np.bincount(trace.lookup[measured.changes], minlength=len(trace.lookups)).tolist()
+    known = [shown != "nowhere" for shown in changes_of(trace)]
     span = trace.span_ns / 1e9
     each = {
-        name: _traits(measured.reads.part(part), changes[lookup], span)
+        name: _traits(measured.reads.part(part), changes[lookup], known[lookup], span)
         for lookup, (name, part) in enumerate(zip(trace.lookups, measured.parts, strict=True))
     }
-    return _traits(measured.reads, sum(changes), span), each
+    return _traits(measured.reads, sum(changes), all(known), span), each
 
 
 def _reads(trace: Trace, known: Truths, row: np.ndarray) -> Reads:
@@ -114,7 +116,7 @@ def _changes(trace: Trace, known: Truths, order: np.ndarray) -> np.ndarray:
     return changed
 
 
-def _traits(reads: Reads, changes: int, span: float) -> Traits:
+def _traits(reads: Reads, changes: int, changes_known: bool, span: float) -> Traits:
     first = ~reads.repeat
     last = np.append(first[1:], True)[: len(reads)]
     keys = _count(first)
@@ -146,6 +148,7 @@ def _traits(reads: Reads, changes: int, span: float) -> Traits:
         size_of_all=int(reads.size[last & ~reads.null].sum()),
         sizes_assumed=_count(reads.size_assumed),
         changes=changes,
+        changes_known=changes_known,
         gap_p50=gap_p50 / 1e9,
         gap_p90=gap_p90 / 1e9,
         scopes=len(np.unique(scope)),

@@ -34,7 +34,7 @@ class Traits:
     cost_first: float
     """The very first read, which often is slow and says little."""
     costs_assumed: int
-    """Reads without a cost, which were given the look-up's median."""
+    """Reads without a cost, which were given the look-up's median; 0 where it has none."""
     size_p50: float
     """Of the values found."""
     size_p95: float
@@ -43,6 +43,9 @@ class Traits:
     sizes_assumed: int
     changes: int
     """Changes of a value that the trace shows, by a write or at a read."""
+    changes_known: bool
+    """Whether the trace shows any at all, by writes or versions; of all look-ups, whether each does. Where not, a fresh
+    repeat is but a repeat."""
     gap_p50: float
     """Time between two reads of a key: an expiry shorter than most of these does little."""
     gap_p90: float

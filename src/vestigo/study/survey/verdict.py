@@ -65,7 +65,8 @@ def _kind(one: Traits, total: Traits) -> str:
 
 def _reason(kind: str, one: Traits, total: Traits) -> str:
     share = format_share(one.fresh_repeat_share)
-    repeats = f"{share} of its reads repeat an unchanged value" if one.fresh_repeats else "no read repeats a value"
+    what = "an unchanged value" if one.changes_known else "a key, the trace does not tell whether unchanged"
+    repeats = f"{share} of its reads repeat {what}" if one.fresh_repeats else "no read repeats a value"
     saved = f"{format_share(saved_share(one, total))} of all {'origin time' if total.origin_time else 'reads'}"
     if kind == TOO_FAST:
         return (
