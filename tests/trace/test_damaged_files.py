@@ -1,6 +1,8 @@
 """Damaged files get a TraceError or are read; nothing else comes out of a reader."""
 
 import json
+import subprocess
+import sys
 from collections.abc import Callable
 from pathlib import Path
 
@@ -10,7 +12,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from vestigo import Rules, Trace, TraceError, read_trace, replay, write_trace
+from vestigo import Rules, Trace, TraceError, read_trace, replay, synth, write_trace
 
 ROWS = [
     {"at": 10**18 + i * 7, "key": f"k{i % 3}", "size": i, "cost": i * 1000, "found": i % 4 > 0, "version": i % 5}
@@ -27,6 +29,12 @@ def as_packed_tsv(path: Path) -> None:
     lines = ["\t".join(ROWS[0])] + ["\t".join(map(str, row.values())) for row in ROWS]
     with pa.output_stream(path, compression="detect") as file:
         file.write("\n".join(lines).encode())
+
+
+def as_packed_csv(path: Path) -> None:
+    as_csv(path.with_suffix(""))
+    with pa.output_stream(path, compression="detect") as file:
+        file.write(path.with_suffix("").read_bytes())
 
 
 def as_json(path: Path) -> None:
@@ -47,6 +55,16 @@ def as_arrow(path: Path) -> None:
     table = table.set_column(1, "key", table["key"].dictionary_encode())
     with pa.ipc.new_file(path, table.schema) as file:
         file.write_table(table)
+
+
+def as_packed_arrow(path: Path) -> None:
+    table = pa.Table.from_pylist(ROWS)
+    with pa.ipc.new_file(path, table.schema, options=pa.ipc.IpcWriteOptions(compression="zstd")) as file:
+        file.write_table(table)
+
+
+def as_packed_parquet(path: Path) -> None:
+    pq.write_table(pa.Table.from_pylist(ROWS), path, compression="zstd")
 
 
 def as_prepared(path: Path) -> None:
@@ -82,6 +100,9 @@ def as_spans(path: Path) -> None:
         ("t.otlp", as_spans),
         ("t.tsv.gz", as_packed_tsv),
         ("p.arrow", as_prepared),
+        ("z.arrow", as_packed_arrow),
+        ("z.parquet", as_packed_parquet),
+        ("t.csv.bz2", as_packed_csv),
         ("t.csv", as_csv),
         ("t.jsonl", as_json),
         ("t.jsonl.zst", as_packed_json),
@@ -118,3 +139,39 @@ def test_a_damaged_file_is_read_or_refused(
     else:
         told = ()
     assert all(str(path) in problem for problem in told)
+
+
+@pytest.mark.parametrize(("at", "number", "width"), [(904, 2**62, 8), (912, 65_536, 4), (912, 0, 4), (3688, 0, 4)])
+def test_what_reaches_beyond_a_prepared_file_is_not_trusted(tmp_path: Path, at: int, number: int, width: int) -> None:
+    """Offsets in the dictionary of its ops; a block that begins elsewhere."""
+    as_prepared(tmp_path / "p.arrow")
+    content = bytearray((tmp_path / "p.arrow").read_bytes())
+    content[at : at + width] = number.to_bytes(width, "little")
+    (tmp_path / "p.arrow").write_bytes(content)
+    with pytest.raises(TraceError, match=r"p.arrow: is damaged .*; prepare it again from its source"):
+        read_trace(tmp_path / "p.arrow")
+
+
+@pytest.mark.parametrize("name", ["t.parquet", "t.arrow"])
+def test_packed_columns_unfold_to_no_more_than_is_stated(tmp_path: Path, name: str) -> None:
+    table = pa.table({"at": pa.array([5] * 400_000), "key": pa.array([7] * 400_000)})
+    if name == "t.parquet":
+        pq.write_table(table, tmp_path / name, compression="zstd")
+    else:
+        options = pa.ipc.IpcWriteOptions(compression=pa.Codec("zstd", compression_level=19))
+        with pa.ipc.new_file(tmp_path / name, table.schema, options=options) as file:
+            file.write_table(table)
+    with pytest.raises(TraceError, match=r"unfolds to more than 1\.00 MiB; if it is meant to, state unfolds_to"):
+        read_trace(tmp_path / name, unfolds_to="1 MiB")
+    assert len(read_trace(tmp_path / name)) == 400_000
+
+
+def test_a_file_that_is_cut_while_it_is_in_use_ends_in_a_sentence(tmp_path: Path) -> None:
+    write_trace(synth(reads=20_000, keys=100), tmp_path / "p.arrow")
+    script = (
+        "import os; from vestigo import read_trace; from vestigo.trace.formats import texts\n"
+        "texts.end_with('it was cut')\n"
+        "trace = read_trace('p.arrow'); os.truncate('p.arrow', 5000); print(trace.at.sum())"
+    )
+    done = subprocess.run([sys.executable, "-c", script], cwd=tmp_path, capture_output=True, text=True)
+    assert (done.returncode, done.stdout, done.stderr) == (2, "", "it was cut")

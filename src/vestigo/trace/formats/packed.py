@@ -80,12 +80,23 @@ def too_long(path: Path, line: int, limits: Limits) -> TraceError:
     return TraceError(f"{path}, line {line}: is longer than {most}; if it is meant to be, state longest_line")
 
 
+def most_unfolded(path: Path, limits: Limits) -> int:
+    """How many bytes a packed file may unfold to."""
+    return max(limits.unfolds_to, _MOST_TIMES * path.stat().st_size)
+
+
+def check_unfolded(path: Path, amount: int, limits: Limits) -> None:
+    """Raises TraceError where a packed file unfolds to more bytes than it may."""
+    if amount > (most := most_unfolded(path, limits)):
+        raise TraceError(f"{path}: unfolds to more than {format_bytes(most)}; if it is meant to, state unfolds_to")
+
+
 class _Guarded(io.RawIOBase):
     """Unpacks, and counts what comes out: a small file can hold more than any memory."""
 
     def __init__(self, path: Path, limits: Limits) -> None:
         self._path, self._limits = path, limits
-        self._most = max(limits.unfolds_to, _MOST_TIMES * path.stat().st_size) if is_packed(path) else None
+        self._is_packed = is_packed(path)
         self._stream = pa.input_stream(path, compression="detect")
         self._given = self._line = 0
         self._lines = 1
@@ -96,10 +107,8 @@ class _Guarded(io.RawIOBase):
     def readinto(self, target: Any) -> int:
         part = self._stream.read(min(len(target), _PART))
         self._given += len(part)
-        if self._most is not None and self._given > self._most:
-            raise TraceError(
-                f"{self._path}: unfolds to more than {format_bytes(self._most)}; if it is meant to, state unfolds_to"
-            )
+        if self._is_packed:
+            check_unfolded(self._path, self._given, self._limits)
         newline = part.rfind(b"\n")
         first = part.find(b"\n") if newline >= 0 else len(part)
         if self._line + first > self._limits.longest_line:

@@ -62,11 +62,11 @@ def open_prepared(path: Path) -> Trace:
     """The trace, its columns mapped. Raises TraceError if anything in it cannot be."""
     with pa.memory_map(str(path)) as file:
         table = pa.ipc.open_file(file).read_all()
-    if any(table[name].num_chunks > 1 for name in table.column_names):
-        raise TraceError(f"{path}: is in several batches; prepare it again from its source")
     try:
+        if any(table[name].num_chunks > 1 for name in table.column_names):
+            raise TraceError(f"{path}: is in several batches; prepare it again from its source")
         return _trace(table, path)
-    except (KeyError, IndexError, ValueError, pa.ArrowException) as error:
+    except (KeyError, IndexError, ValueError, TypeError, MemoryError, pa.ArrowException) as error:
         raise TraceError(f"{path}: is damaged ({_first_line(error)}); prepare it again from its source") from None
 
 
@@ -74,8 +74,8 @@ def _trace(table: pa.Table, path: Path) -> Trace:
     table.validate()
     rows = len(table)
     texts = {name: _dictionary(table, name) for name in _IDS}
-    for values in texts.values():
-        values.validate(full=True)
+    for values in (_dictionary(table, "op"), *texts.values()):
+        values.validate(full=True)  # Arrow trusts offsets in its own files: a trace is not to be trusted
     at = _values(table, "at", np.int64)
     op = _values(table, "op", np.uint8, Op.READ)
     ids = {name: _values(table, name, np.int32) for name in texts}
@@ -152,7 +152,9 @@ def _values(table: pa.Table, name: str, dtype: Any, missing: int = MISSING) -> n
     expected = pa.timestamp("ns", "UTC") if name == "at" else pa.from_numpy_dtype(dtype)
     _check(kind == expected, f"column {name!r} is of {column.type}")
     data = column.buffers()[1]
-    return np.frombuffer(data, dtype, len(column), column.offset * np.dtype(dtype).itemsize)
+    values = np.frombuffer(data, dtype, len(column), column.offset * np.dtype(dtype).itemsize)
+    _check(values.flags.aligned, f"column {name!r} begins at an odd place")
+    return values
 
 
 def _pieces(rows: int) -> list[slice]:
