@@ -143,7 +143,7 @@ def test_a_damaged_file_is_read_or_refused(
 
 @pytest.mark.parametrize(("at", "number", "width"), [(904, 2**62, 8), (912, 65_536, 4), (912, 0, 4), (3688, 0, 4)])
 def test_what_reaches_beyond_a_prepared_file_is_not_trusted(tmp_path: Path, at: int, number: int, width: int) -> None:
-    """Offsets in the dictionary of its ops; a block that begins elsewhere."""
+    """Offsets in the dictionary of its ops; a column without a name."""
     as_prepared(tmp_path / "p.arrow")
     content = bytearray((tmp_path / "p.arrow").read_bytes())
     content[at : at + width] = number.to_bytes(width, "little")

@@ -72,6 +72,7 @@ def open_prepared(path: Path) -> Trace:
 
 def _trace(table: pa.Table, path: Path) -> Trace:
     table.validate()
+    _check(set(_ALWAYS) <= set(table.column_names), f"a column of {', '.join(_ALWAYS)} is missing")
     rows = len(table)
     texts = {name: _dictionary(table, name) for name in _IDS}
     for values in (_dictionary(table, "op"), *texts.values()):
