@@ -108,4 +108,4 @@ def test_a_page_of_all_four_is_written(study: Study, pick: Pick, tmp_path: Path)
     page = figures.choice_page(study, pick, curves, replay(TRACE, PLAN))
     save_figure(page[0], tmp_path / "choice.png")
     assert (tmp_path / "choice.png").stat().st_size > 20_000
-    assert page[3].get_title("left").startswith("fresh_hit_rate")
+    assert page[3].get_title("left").startswith("Fresh hits, of all candidates")

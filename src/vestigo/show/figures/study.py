@@ -106,24 +106,30 @@ def _most_telling(study: Study, name: str) -> tuple[str, str] | None:
 
 def _draw_front(axis: "Axes", study: Study, pick: Pick | None) -> None:
     each = list(study.values())
+    of_hits, most = ("fresh_hit_rate", "no limits, fresh") if study.stale_known else ("hit_rate", "no limits")
+
+    def place(one: Candidate) -> tuple[float, float]:
+        return one.measure("memory_peak"), one.measure(of_hits)
+
     memory = np.array([one.measure("memory_peak") for one in each])
-    fresh = np.array([one.measure("fresh_hit_rate") for one in each])
+    hits = np.array([one.measure(of_hits) for one in each])
     stale = np.array([one.measure("stale_rate") for one in each])
     parts = [
         (stale <= 0.001, "o", style.ACCENT, "at most 0.1 % stale"),
         ((stale > 0.001) & (stale <= 0.01), "s", style.SECOND, "at most 1 % stale"),
         (stale > 0.01, "^", style.WARNING, "more than 1 % stale"),
     ]
+    if not study.stale_known:
+        parts = [(np.ones(len(each), bool), "o", style.ACCENT, "how many are stale is not known")]
     for chosen, mark, colour, label in parts:
         if chosen.any():
             axis.scatter(
-                memory[chosen], fresh[chosen], s=26, c=colour, marker=mark, alpha=0.65, linewidths=0, label=label
+                memory[chosen], hits[chosen], s=26, c=colour, marker=mark, alpha=0.65, linewidths=0, label=label
             )
-    unbeaten = sorted(study.front(("fresh_hit_rate", "memory_peak")), key=lambda one: one.measure("memory_peak"))
-    line = [(one.measure("memory_peak"), one.measure("fresh_hit_rate")) for one in unbeaten]
-    axis.step(*zip(*line, strict=True), where="post", color=style.QUIET, linewidth=1, zorder=0)
-    if "no limits, fresh" in study.references:
-        top = study.references["no limits, fresh"].measure("fresh_hit_rate")
+    unbeaten = sorted(study.front((of_hits, "memory_peak")), key=lambda one: one.measure("memory_peak"))
+    axis.step(*zip(*map(place, unbeaten), strict=True), where="post", color=style.QUIET, linewidth=1, zorder=0)
+    if most in study.references:
+        top = study.references[most].measure(of_hits)
         axis.axhline(top, color=style.QUIET, linestyle=":", linewidth=1.2)
         axis.annotate(
             f"no settings can have more: {format_share(top)}",
@@ -133,16 +139,16 @@ def _draw_front(axis: "Axes", study: Study, pick: Pick | None) -> None:
             textcoords="offset points",
             color=style.QUIET,
         )
-    _name(axis, study.today, "today", style.INK, "D")
+    _name(axis, place(study.today), "today", style.INK, "D")
     if pick is not None and pick.candidate is not study.today:
-        _name(axis, pick.candidate, _called(pick.candidate), style.ACCENT, "*")
+        _name(axis, place(pick.candidate), _called(pick.candidate), style.ACCENT, "*")
     axis.set_xscale("log")
     axis.margins(x=0.12)
-    axis.set_ylim(0, min(1.0, max(float(fresh.max(initial=0)), 0.8) * 1.2))
+    axis.set_ylim(0, min(1.0, max(float(hits.max(initial=0)), 0.8) * 1.2))
     _byte_axis(axis, base=2)
     axis.yaxis.set_major_formatter(PercentFormatter(1, decimals=0))
     axis.set_xlabel("memory peak")
-    axis.set_ylabel("fresh hits, share of reads")
+    axis.set_ylabel(f"{MEASURES[of_hits].label}, share of reads")
     axis.set_title(f"{len(study):,} candidates")
     axis.legend(loc="lower right", frameon=False, fontsize=9)
 
@@ -152,9 +158,8 @@ def _called(candidate: Candidate) -> str:
     return f"the pick: {printable(candidate.name)}" if len(candidate.name) <= _NAME else "the pick"
 
 
-def _name(axis: "Axes", candidate: Candidate, text: str, colour: str, mark: str) -> None:
+def _name(axis: "Axes", at: tuple[float, float], text: str, colour: str, mark: str) -> None:
     """Always marked the same way."""
-    at = (candidate.measure("memory_peak"), candidate.measure("fresh_hit_rate"))
     axis.plot(*at, mark, color=colour, markersize=13 if mark == "*" else 8, markeredgecolor=style.GROUND, zorder=5)
     right = at[0] > np.median([*axis.get_xlim()])
     axis.annotate(
@@ -255,7 +260,7 @@ def _draw_heat(axis: "Axes", study: Study, down: str, across: str, name: str) ->
     axis.set_yticks(range(len(rows)), rows)
     axis.set_xlabel(across)
     axis.set_ylabel(down)
-    axis.set_title(f"{name}, of all candidates with these two the best")
+    axis.set_title(f"{what.label.capitalize()}, of all candidates with these two the best")
 
 
 def _draw_causes(axis: "Axes", outcome: Outcome) -> None:
