@@ -212,7 +212,7 @@ def _draw_curves(axis: "Axes", curves: Sequence[SizeCurve]) -> None:
     axis.set_title(f"LRU at every size, nothing expires{whose}")
     share = format_share(curves[0].share) if curves else ""
     axis.annotate(
-        f"● {share} of what no limit gives   ◆ today's limit",
+        f"● {share} of what no limit gives\n◆ today's limit",
         (0.98, 0.03),
         xycoords="axes fraction",
         ha="right",

@@ -11,7 +11,7 @@ from matplotlib.ticker import FuncFormatter, PercentFormatter
 from vestigo.outcome import Outcome
 from vestigo.show import style
 from vestigo.show.safe import printable
-from vestigo.units import SIZES, best_unit, format_bytes, format_seconds
+from vestigo.units import SIZES, best_unit, format_bytes, format_seconds, format_share
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -57,8 +57,8 @@ def _figure(outcome: Outcome) -> "Sequence[Axes]":
 
     figure, axes = plt.subplots(3, 1, sharex=True, figsize=(12.8, 8), layout="constrained", height_ratios=(5, 3, 3))
     figure.suptitle(
-        f"{printable(outcome.name)}: {outcome.hit_rate:.1%} of {outcome.reads:,} reads hit, {outcome.stale_rate:.1%} "
-        f"stale, {outcome.loads:,} origin calls, memory peak {format_bytes(outcome.memory_peak)}",
+        f"{printable(outcome.name)}: {format_share(outcome.hit_rate)} of {outcome.reads:,} reads hit{_stale(outcome)}, "
+        f"{outcome.loads:,} origin calls, memory peak {format_bytes(outcome.memory_peak)}",
         x=0.01,
         ha="left",
         fontsize=13,
@@ -67,11 +67,17 @@ def _figure(outcome: Outcome) -> "Sequence[Axes]":
     return list(axes)
 
 
+def _stale(outcome: Outcome) -> str:
+    """As much as the trace can know of it."""
+    if not outcome.stale_known:
+        return ""
+    return f", {'at least ' * (outcome.changes == 'in reads')}{format_share(outcome.stale_rate)} stale"
+
+
 def _draw_rates(axis: "Axes", outcome: Outcome, edges: Sequence[float]) -> None:
-    shares = {
-        "hits": ([piece.hit_rate for piece in outcome.slices], style.ACCENT),
-        "stale hits": ([piece.stale_rate for piece in outcome.slices], style.WARNING),
-    }
+    shares = {"hits": ([piece.hit_rate for piece in outcome.slices], style.ACCENT)}
+    if outcome.stale_known:
+        shares["stale hits"] = ([piece.stale_rate for piece in outcome.slices], style.WARNING)
     for name, (values, colour) in shares.items():
         if edges:
             gaps = [value if piece.reads else np.nan for value, piece in zip(values, outcome.slices, strict=True)]
