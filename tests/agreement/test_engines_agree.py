@@ -2,10 +2,11 @@
 
 from dataclasses import fields
 
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from tests.agreement.cases import Case, cases
+from tests.agreement.worst import CLEARED_WHILE_LOADING, LATE_LOAD, TOLD_WHILE_LOADING
 from vestigo import Measures, Outcome, replay
 from vestigo.engine import native
 from vestigo.engine.job import job
@@ -36,6 +37,9 @@ def assert_agree(native: Outcome, reference: Outcome) -> None:
 
 
 @given(cases(), st.integers(1, 30))
+@example(LATE_LOAD, 1)
+@example(CLEARED_WHILE_LOADING, 2)
+@example(TOLD_WHILE_LOADING, 2)
 def test_every_count_is_the_same_on_random_traces_and_rules_and_in_batches(case: Case, events: int) -> None:
     trace, plan = case.trace, case.plan
     whole = replay(trace, plan)

@@ -6,10 +6,11 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import assume, given
+from hypothesis import assume, example, given
 from hypothesis import strategies as st
 
 from tests.agreement.cases import Case, cases
+from tests.agreement.worst import CLEARED_WHILE_LOADING, LATE_LOAD
 from vestigo import Outcome, Plan, Pool, Rules, Trace, replay, shape
 from vestigo.study.optimum import most_hits
 from vestigo.trace import Op
@@ -48,6 +49,8 @@ LIMITED = Rules(max_entries=2, absolute="5s", overlap="join", assume_cost="0s", 
 
 
 @given(cases(), st.sampled_from(["node", "scope"]))
+@example(LATE_LOAD, "node")
+@example(CLEARED_WHILE_LOADING, "scope")
 def test_compartments_are_as_many_replays(case: Case, per: str) -> None:
     """For readers: a load that ends after its compartment's last event stores its value in the one replay alone."""
     trace = reads_of(case)

@@ -6,10 +6,11 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from tests.agreement.cases import Case, cases
+from tests.agreement.worst import CLEARED_WHILE_LOADING, TOLD_WHILE_LOADING
 from tests.telling import told
 from vestigo import Plan, Rules, RulesError, TraceError, compare
 from vestigo.engine.native import batches
@@ -22,6 +23,8 @@ TRACE = told(
 
 
 @given(cases())
+@example(CLEARED_WHILE_LOADING)
+@example(TOLD_WHILE_LOADING)
 def test_no_settings_pass_the_ceilings(case: Case) -> None:
     results = compare(case.trace, case.plan)
     top, fresh = (results[name] for name in results.ceilings)
