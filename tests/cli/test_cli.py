@@ -11,6 +11,7 @@ import pytest
 from vestigo import write_trace
 from vestigo.cli import intake
 from vestigo.cli.screen import Progress
+from vestigo.demo.files import write_demo
 
 VESTIGO = [str(Path(sys.executable).parent / "vestigo")]
 
@@ -27,9 +28,10 @@ def lines(text: str) -> list[str]:
 
 @pytest.fixture(scope="module")
 def demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    folder = tmp_path_factory.mktemp("cli")
-    assert run("demo", cwd=folder).returncode == 0
-    return folder / "vestigo-demo"
+    """The files that the demo begins with."""
+    folder = tmp_path_factory.mktemp("cli") / "vestigo-demo"
+    write_demo(folder)
+    return folder
 
 
 def test_the_demo_writes_its_files_and_answers_within_100_columns(tmp_path: Path) -> None:
@@ -57,7 +59,7 @@ def test_the_demo_writes_its_files_and_answers_within_100_columns(tmp_path: Path
 def test_the_demo_keeps_a_plan_that_was_edited(demo: Path) -> None:
     edited = demo / "plan.toml"
     edited.write_text(edited.read_text() + "\n# mine\n")
-    assert run("demo", cwd=demo.parent).returncode == 0
+    write_demo(demo)
     assert edited.read_text().endswith("# mine\n")
 
 

@@ -5,7 +5,7 @@ from tempfile import TemporaryDirectory
 from typing import Any
 
 import pytest
-from hypothesis import assume, given
+from hypothesis import assume, given, settings
 
 from tests.agreement.cases import Case, cases
 from vestigo import Plan, PlanError, Pool, Rules, RulesError, read_plan
@@ -103,6 +103,7 @@ def meant(plan: Plan) -> dict[str, Any]:
     return stated
 
 
+@settings(max_examples=25)
 @given(cases())
 def test_a_plan_as_text_is_the_same_plan(case: Case) -> None:
     """Whatever rules it has."""
