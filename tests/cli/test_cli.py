@@ -81,13 +81,16 @@ def test_by_lookup_adds_a_table_for_each(demo: Path) -> None:
 
 
 def test_help_is_quick_and_imports_nothing_heavy(tmp_path: Path) -> None:
-    took = []
+    """0.1 s where Python itself takes 0.016; told by turns with it, for the machine may be busy."""
+    took, bare = [], []
     for _ in range(5):
         begun = time.perf_counter()
         done = run("--help", cwd=tmp_path)
         took.append(time.perf_counter() - begun)
+        subprocess.run([sys.executable, "-c", "pass"])
+        bare.append(time.perf_counter() - begun - took[-1])
     assert done.returncode == 0 and "replay" in done.stdout
-    assert min(took) < 0.3
+    assert min(took) < 15 * min(bare)
     names = {"numpy", "pandas", "pyarrow", "pydantic", "matplotlib", "rich"}
     heavy = f"import sys, vestigo.cli.app; print({names} & set(sys.modules))"
     assert subprocess.run([sys.executable, "-c", heavy], capture_output=True, text=True).stdout == "set()\n"
