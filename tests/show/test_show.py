@@ -62,12 +62,18 @@ def test_text_that_could_steer_a_terminal_is_written_out() -> None:
 def test_the_timeline_marks_restarts_and_clears() -> None:
     outcome = replay(TRACE, Rules(), name="$a_b$ [red]")
     rates, calls, memory = figures.timeline(outcome)
-    assert [text.get_text() for text in rates.texts] == ["hits", "stale hits", "restart", "clear"]
+    assert [text.get_text() for text in rates.texts] == ["hits", "restart", "clear"]
     assert rates.get_ylim() == (0, 1)
     assert calls.get_ylabel() == "origin calls\nper 1.00 s"
     assert memory.get_ylabel() == "memory (B)"
-    assert "$a_b$ [red]" in rates.figure.get_suptitle()
+    assert "$a_b$ [red]" in rates.figure.get_suptitle() and "stale" not in rates.figure.get_suptitle()
     rates.figure.savefig(io.BytesIO())
+
+
+def test_the_timeline_draws_what_the_trace_can_know_of_stale_hits() -> None:
+    rates, *_ = figures.timeline(replay(told("0 read a version=1", "2 read a version=2"), Rules()))
+    assert [text.get_text() for text in rates.texts] == ["hits", "stale hits"]
+    assert "50.0 % of 2 reads hit, at least 50.0 % stale" in rates.figure.get_suptitle()
 
 
 def test_the_timeline_draws_on_axes_that_are_given() -> None:
