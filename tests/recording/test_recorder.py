@@ -312,6 +312,8 @@ def test_a_folder_that_cannot_be_written_is_refused_at_once(tmp_path: Path) -> N
         ([{"a": {"x": 1, "y": 2}}], [{"a": {"y": 2, "x": 1}}], True),
         ({f"gull {n}" for n in range(50)}, {f"gull {n}" for n in reversed(range(50))}, True),
         ({1: "a", "1": "b"}, {"1": "b", 1: "a"}, True),
+        ({frozenset({n}) for n in range(9)}, {frozenset({n}) for n in reversed(range(9))}, True),
+        ({frozenset({1}): 1, frozenset({2}): 2}, {frozenset({2}): 2, frozenset({1}): 1}, True),
         ({"a": 1}, [("a", 1)], False),
         ((1, "a"), (1, "b"), False),
     ],

@@ -9,6 +9,7 @@ from vestigo import InputError, Pick, Plan, Rules, SizeCurve, Study, Trace, figu
 from vestigo.show.files import save_figure
 from vestigo.show.safe import HELD
 from vestigo.show.study import curves_text, pick_text, study_text
+from vestigo.study import with_real_rates
 
 matplotlib.use("agg")
 TRACE = synth(reads=5000, keys=300, skew=0.9, changes="10m", seed=2)
@@ -81,7 +82,9 @@ def test_curves_name_every_look_up_and_mark_today() -> None:
     today = [line for line in axis.lines if line.get_marker() == "D"]
     assert today[0].get_ydata()[0] == pytest.approx(curve.hit_rate(30), abs=0.01)
     shown = text_of(curves_text([curve]))
-    assert f"{curve.enough_entries:,} entries have" in shown
+    assert f"{curve.enough_entries:,} entries have" in shown and "real rate" not in shown
+    shown = text_of(curves_text(with_real_rates(TRACE, PLAN, [curve])))
+    assert "today's real rate stands beside it" in " ".join(shown.split())
     assert max(map(len, shown.splitlines())) <= 100
 
 

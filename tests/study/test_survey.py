@@ -279,6 +279,7 @@ def test_a_trace_that_shows_no_changes_is_not_said_to_repeat_unchanged_values() 
     assert not found.total.changes_known and "unchanged value" not in repr(found)
     assert "the trace does not tell whether unchanged" in found.verdicts["tide"].sentence
     assert "has neither versions nor writes" in str(answer(found)).replace("\n", " ")
+    assert found.to_dict()["assumptions"] == ["a size of 1.00 KiB for 9 reads"]
     both = survey(trace_of(sorted(shown + hidden, key=lambda row: row["at"])))
     assert {name: one.changes_known for name, one in both.lookups.items()} == {"berth": True, "tide": False}
     assert "not known of tide" in str(answer(both)) and "unchanged value" in both.verdicts["berth"].sentence

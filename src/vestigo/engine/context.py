@@ -6,7 +6,7 @@ from weakref import WeakKeyDictionary
 import numpy as np
 
 from vestigo.engine.changes import changes_of
-from vestigo.engine.job import Job
+from vestigo.engine.job import Assumed, Job
 from vestigo.engine.rooms import Rooms
 from vestigo.trace import Op, Trace
 from vestigo.trace.trace import MISSING
@@ -50,13 +50,18 @@ def assumptions(trace: Trace, job: Job) -> tuple[str, ...]:
     said: list[str] = []
     overheads = {one.entry_overhead for one in rules if "entry_overhead" not in one.model_fields_set}
     said += [f"an overhead of {overhead} bytes an entry" for overhead in sorted(overheads)]
-    said += _filled_in("size", trace, job.assumed.size, format_bytes)
-    said += _filled_in("cost", trace, job.assumed.cost, lambda amount: str(Duration(int(amount))))
+    said += filled_in(trace, job.assumed)
     said += trace.guessed
     said += _changes_assumed(trace)
     if len(trace.nodes) > 1 and any(one.per == "all" for one in rules):
         said.append(f"{len(trace.nodes):,} nodes share one cache")
     return tuple(said)
+
+
+def filled_in(trace: Trace, assumed: Assumed) -> list[str]:
+    """Which sizes and costs stand for those that the trace does not give, and for how many reads."""
+    sizes = _filled_in("size", trace, assumed.size, format_bytes)
+    return sizes + _filled_in("cost", trace, assumed.cost, lambda amount: str(Duration(int(amount))))
 
 
 def _changes_assumed(trace: Trace) -> list[str]:

@@ -2,7 +2,6 @@
 
 import marshal
 import sys
-from collections.abc import Iterable
 from typing import Any
 from zlib import adler32, crc32
 
@@ -36,13 +35,10 @@ def plain_size_and_version(value: Any) -> tuple[int, int | None]:
     """Both at once: the value is written once."""
     kind = type(value)
     try:
-        data = (
-            value.encode()
-            if kind is str
-            else value
-            if kind is bytes
-            else marshal.dumps(_in_order(value, kind), _FORMAT)
-        )
+        if kind is str:
+            data = value.encode()
+        else:
+            data = value if kind is bytes else marshal.dumps(_in_order(value, kind), _FORMAT)
     except ValueError:
         return sys.getsizeof(value), None
     return len(data), crc32(data) << 32 | adler32(data)
@@ -51,16 +47,19 @@ def plain_size_and_version(value: Any) -> tuple[int, int | None]:
 def _in_order(value: Any, kind: type) -> Any:
     """The same for equal sets and dicts, in whatever order they were made; other plain data as it is."""
     if kind is dict:
-        items = _sorted(value.items())
-        return "dict", [(key, _in_order(one, type(one)) if type(one) in _CONTAINERS else one) for key, one in items]
+        return "dict", _sorted([(_one(key), _one(one)) for key, one in value.items()])
     if kind is set or kind is frozenset:
-        return "set", _sorted(value)
+        return "set", _sorted([_one(one) for one in value])  # sets in it first, for they have no order themselves
     if kind in _CONTAINERS and any(type(one) in _CONTAINERS for one in value):
-        return kind(_in_order(one, type(one)) for one in value)
+        return kind(map(_one, value))
     return value
 
 
-def _sorted(items: Iterable[Any]) -> list[Any]:
+def _one(value: Any) -> Any:
+    return _in_order(value, type(value)) if type(value) in _CONTAINERS else value
+
+
+def _sorted(items: list[Any]) -> list[Any]:
     try:
         return sorted(items)  # the keys of a dict differ, so that its values are not compared
     except TypeError:  # of different kinds

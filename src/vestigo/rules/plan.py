@@ -4,7 +4,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, fields
 from pathlib import Path
 from types import MappingProxyType
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from vestigo.errors import RulesError, unknown
 from vestigo.rules.aim import Aim
@@ -66,9 +66,8 @@ class Plan:
     aim: Aim = Aim()
     """What `Study.choose` makes best, and within which limits."""
 
-    if TYPE_CHECKING:  # worked out when it is made
-        _rules_for: Mapping[str, Rules] = field(init=False)
-        _rules_for_keys: Mapping[str, Mapping[str, Rules]] = field(init=False)
+    _rules_for: Mapping[str, Rules] = field(init=False, repr=False, compare=False)
+    _rules_for_keys: Mapping[str, Mapping[str, Rules]] = field(init=False, repr=False, compare=False)
 
     def __post_init__(self) -> None:
         for name in ("pools", "candidates", "vary"):
@@ -156,7 +155,7 @@ class Plan:
         def plain(value: Any) -> Any:
             return {name: plain(one) for name, one in value.items()} if isinstance(value, MappingProxyType) else value
 
-        return _made_again, ({one.name: plain(getattr(self, one.name)) for one in fields(self)},)
+        return _made_again, ({one.name: plain(getattr(self, one.name)) for one in fields(self) if one.init},)
 
     def to_dict(self) -> dict[str, Any]:
         """What is replayed, as JSON can have it: rules, pools, warm-up and what is different about the trace."""

@@ -122,7 +122,8 @@ def curves_text(curves: Sequence[SizeCurve]) -> RenderableType:
         (f"{printable(first.name, NAME)}: {counted(first.enough_entries, 'entry', 'entries')}", "bold"),
         (f" have {format_share(first.hit_rate(first.enough_entries))} hits", "bold"),
         f", {share} of the {format_share(first.ceiling)} that no limit gives. LRU; the curve knows no expiry, and "
-        "loads take no time; today's real rate stands beside it.",
+        "loads take no time",
+        "." if first.real_rate is None else "; today's real rate stands beside it.",
     )
     return Group(
         *whose,

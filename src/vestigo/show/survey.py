@@ -7,13 +7,12 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from vestigo.rules import Rules
 from vestigo.show.grid import NAME, Column, grid, in_one_unit, in_own_units, plain
-from vestigo.show.notes import kept_together
+from vestigo.show.notes import assumed, kept_together
 from vestigo.show.safe import printable
 from vestigo.study import Finding, Survey, Traits
 from vestigo.study.survey.verdict import saved_share
-from vestigo.units import SHARES, SIZES, SPANS, counted, format_bytes, format_seconds, format_share, three_digits
+from vestigo.units import SHARES, SIZES, SPANS, counted, format_seconds, format_share, three_digits
 
 _MOST_LOOKUPS = 40
 _MOST_FINDINGS = 20
@@ -35,9 +34,7 @@ def survey_text(survey: Survey) -> RenderableType:
     if len(survey.findings) > _MOST_FINDINGS:
         more = counted(len(survey.findings) - _MOST_FINDINGS, "finding")
         parts += [Text(), Text(f"and {more} that touch fewer reads: --json has them all", style="dim")]
-    if assumed := _assumed(survey):
-        parts += [Text(), Text(assumed, style="dim")]
-    return Group(*parts)
+    return Group(*parts, *assumed(survey.assumptions))
 
 
 def verdicts_text(survey: Survey) -> RenderableType:
@@ -148,21 +145,3 @@ def _finding(finding: Finding) -> RenderableType:
     title.append(f" ({counted(finding.reads, 'read')}).")
     examples = Text("\n".join(printable(example, 90) for example in finding.examples), style="dim")
     return Group(title, Padding(examples, (0, 0, 0, 4)))
-
-
-def _assumed(survey: Survey) -> str:
-    """What was filled in: with a look-up's median, and where it has none, with what rules assume by themselves."""
-    each = survey.lookups.values()
-    costs = [(one.costs_assumed, one.reads) for one in each] if survey.total.origin_time else []
-    sizes = [(one.sizes_assumed, one.reads - one.nulls) for one in each]
-    rules = Rules()
-    said = []
-    for what, usual, filled in (
-        ("size", format_bytes(rules.assume_size), sizes),
-        ("cost", format_seconds(rules.assume_cost / 1e9), costs),
-    ):
-        if by_median := sum(number for number, of in filled if number < of):
-            said.append(f"the look-up's median {what} for {counted(by_median, 'read')}")
-        if by_none := sum(number for number, of in filled if number == of):
-            said.append(f"a {what} of {usual} for {counted(by_none, 'read')}")
-    return f"Assumed: {'; '.join(said)}." if said else ""

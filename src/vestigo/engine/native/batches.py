@@ -9,7 +9,7 @@ import numpy as np
 
 from vestigo.engine import kernel
 from vestigo.engine.job import Assumed, assume
-from vestigo.engine.native.entries import Entries
+from vestigo.engine.native.entries import Entries, keys_or_0
 from vestigo.engine.native.fill import Filler, Flags, Usual, usual
 from vestigo.errors import TraceError
 from vestigo.rules import Plan
@@ -99,8 +99,8 @@ def told(trace: Trace, events: int | None = None) -> Iterator[tuple[Trace, Told]
     for part in parts:
         mark = _MARKS[part.op] | np.where(part.force & (part.op == Op.READ), _FORCED, 0).astype(np.uint8)
         found = np.where(part.op == Op.REMOVE, 0, part.found).astype(np.int8)
-        key = np.maximum(part.key, 0)
-        value, stretch, only_names, names = truth.see(part.at, mark, key, np.ascontiguousarray(part.version), found)
+        version = np.ascontiguousarray(part.version)
+        value, stretch, only_names, names = truth.see(part.at, mark, keys_or_0(part), version, found)
         yield part, Told(value, stretch, only_names.view(bool), names, mark, truth)
 
 

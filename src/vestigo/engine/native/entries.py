@@ -49,7 +49,7 @@ class Entries:
 
     def ids(self, part: Trace) -> Ints:
         """Of the rows of a part; 0 where a row has no key."""
-        key = np.maximum(part.key, 0) if len(part) and int(part.key.min()) < 0 else part.key
+        key = keys_or_0(part)
         if not self._apart.any():
             return key
         keyed, loads = part.op <= LAST_KEYED, (part.op == Op.READ) | (part.op == Op.PRELOAD)
@@ -79,8 +79,13 @@ class Entries:
         return nodes
 
     def _number_copies(self, trace: Trace, keys: np.ndarray) -> None:
-        for node in range(0 if has_unnamed_node(trace) else 1, len(trace.nodes) + 1):
+        for node in range(0 if self._has_unnamed else 1, len(trace.nodes) + 1):
             self._number(keys.astype(np.int32), np.full(len(keys), node, np.int32), np.zeros(len(keys), bool))
+
+
+def keys_or_0(part: Trace) -> Ints:
+    """By row; 0 where a row has no key."""
+    return np.maximum(part.key, 0) if len(part) and int(part.key.min()) < 0 else part.key
 
 
 _entries: WeakKeyDictionary[Trace, dict[tuple[Flags, Flags], Entries]] = WeakKeyDictionary()

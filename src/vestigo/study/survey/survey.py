@@ -4,6 +4,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+from vestigo.engine.context import filled_in
+from vestigo.engine.job import assume
+from vestigo.rules import Plan
 from vestigo.study.survey.curves import Curves, curves
 from vestigo.study.survey.findings import NARROW, Finding, findings
 from vestigo.study.survey.measure import measure, traits_of
@@ -25,6 +28,8 @@ class Survey:
     """Those whose keeping could save most origin time first."""
     verdicts: Mapping[str, Verdict]
     findings: tuple[Finding, ...]
+    assumptions: tuple[str, ...]
+    """What the numbers rest on that the trace does not state."""
     curves: Mapping[str, Curves]
     """For figures."""
 
@@ -39,6 +44,7 @@ class Survey:
                 for name, traits in self.lookups.items()
             },
             "findings": [finding.to_dict() for finding in self.findings],
+            "assumptions": list(self.assumptions),
         }
 
     def to_pandas(self) -> "pd.DataFrame":
@@ -78,5 +84,6 @@ def survey(trace: Trace) -> Survey:
         ranked,
         {name: verdict(one, total, narrow.get(name)) for name, one in ranked.items()},
         found,
+        (*filled_in(trace, assume(trace, Plan())), *trace.guessed),
         curves(trace, measured),
     )

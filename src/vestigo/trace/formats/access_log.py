@@ -59,10 +59,12 @@ def read_access_log(path: Path, wanted: Wanted) -> Raw:
     failed = pc.and_(_starts(status, "45"), pc.invert(_gone(status)))
     failed = pc.or_(failed, pc.and_(_starts(status, "4"), pc.not_equal(op, "read")))
     notes: list[str] = []
-    useless = {"by a method that neither reads nor changes": op.is_null(), "that failed, by its status": failed}
+    useless = {
+        "by a method that neither reads nor changes": pc.and_kleene(well_formed, op.is_null()),
+        "that failed, by its status": pc.or_kleene(pc.and_kleene(well_formed, failed), refused),
+    }
     for why, rows in useless.items():
-        count = pc.sum(pc.and_(well_formed, rows)).as_py() or 0
-        count += (pc.sum(refused).as_py() or 0) * (rows is failed)
+        count = pc.sum(rows).as_py() or 0
         notes += [f"left out: {counted(count, 'request')}, each {why}"] * (count > 0)
     kept = pc.and_(well_formed, pc.and_(op.is_valid(), pc.invert(failed))).fill_null(False)
     table = pa.table({"time": time, "op": op, **{name: _or_nothing(column) for name, column in columns.items()}})

@@ -179,9 +179,8 @@ def _scaled_floats(column: pa.Array, size: int, expected: str) -> pa.Array:
     if size == 1:
         wrong |= np.floor(values) != values
     refuse(pc.and_(pa.array(wrong), column.is_valid()), column, expected)
-    texts = column.cast(pa.float64()).cast(
-        pa.string()
-    )  # the shortest that mean the number: the digits that were written
+    # The shortest texts that mean the numbers: the digits that were written.
+    texts = column.cast(pa.float64()).cast(pa.string())
     plain = pc.match_substring_regex(texts, _NUMBER)
     exact = _scaled_texts(pc.if_else(plain, texts, pa.scalar(None, pa.string())), size, expected)
     if pc.all(pc.or_(plain, pc.invert(column.is_valid()))).as_py() is not False:
