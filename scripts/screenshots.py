@@ -63,7 +63,7 @@ def main() -> None:
         terminal_shot("sweep.png", "vestigo sweep --plan vestigo-demo/plan.toml", Path(folder), 9)
         terminal_shot("curve.png", "vestigo curve --plan vestigo-demo/plan.toml", Path(folder))
         terminal_shot("survey.png", "vestigo survey vestigo-demo/skerrow-quay.parquet", Path(folder), 9)
-        terminal_shot("odd-keys.png", "vestigo survey vestigo-demo/odd-keys.csv | tail -47", Path(folder), 9)
+        terminal_shot("odd-keys.png", "vestigo survey vestigo-demo/odd-keys.csv | tail -49", Path(folder), 9)
 
 
 if __name__ == "__main__":
