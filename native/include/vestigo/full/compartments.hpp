@@ -6,6 +6,7 @@
 #pragma once
 
 #include <algorithm>
+#include <iterator>
 #include <optional>
 #include <stdexcept>
 #include <vector>
@@ -19,14 +20,15 @@ namespace vestigo::full {
 
 struct alignas(64) Slot {
   Id key = kNone;
+  Id room = 0;
   Id compartment = kNone;
-  Id before = kNone, after = kNone;  // neighbours among what the compartment holds
+  Id place = kNone;         // among what the compartment holds
   Id sibling = kNone;       // the next slot of the same scope
   Id first_load = kNone, last_load = kNone;  // under way, in the order in which they began
+  std::uint32_t watch = 0;  // odd while it is watched, another number each time (see watches.hpp)
   Time used_at = 0;
   Time clock_at = kNever;   // the first fixed time after the load
   Time refresh_at = kNever; // from here on a hit reloads
-  std::uint32_t watch = 0;  // odd while it is watched, another number each time (see watches.hpp)
 };
 
 struct Compartment {
@@ -36,7 +38,7 @@ struct Compartment {
   std::optional<policy::Any> policy;
   std::int64_t entries = 0, pinned_entries = 0;
   Bytes bytes = 0, pinned_bytes = 0;
-  Id first_held = kNone;
+  std::vector<Id> held;   // slots, in no order
   Id first_slot = kNone;  // of a scope
 };
 
@@ -67,7 +69,7 @@ class Compartments {
     for (auto id = static_cast<Id>(all.size()); id > next; --id) free_.push_back(id - 1);
     of_scope_.resize(setting.pools.size());
     const bool tells = std::any_of(setting.rooms.begin(), setting.rooms.end(), [](const RoomRules& room) { return room.tell_nodes != TellNodes::nothing; });
-    for (std::size_t entry = 0; entry < announced; ++entry) settle(static_cast<Id>(entry), setting.rooms[static_cast<std::size_t>(setting.entry_rooms[entry])].pool, tells);
+    for (std::size_t entry = 0; entry < announced; ++entry) settle(static_cast<Id>(entry), setting.entry_rooms[entry], tells);
   }
 
   // The compartment of a pool that a row is about; none, if it names no node and readers always do.
@@ -87,7 +89,7 @@ class Compartments {
 
   // The slot of an entry in its compartment. In a scope it may be a new one.
   Id slot(Id entry, Id compartment) {
-    return setting_.per[static_cast<std::size_t>(at(compartment).pool)] == Per::scope ? scope_slot(key_of(entry), compartment) : entry;
+    return setting_.per[static_cast<std::size_t>(at(compartment).pool)] == Per::scope ? scope_slot(entry, compartment) : entry;
   }
 
   // The slot of a key on another node; kNone, where nothing of it can be.
@@ -96,13 +98,14 @@ class Compartments {
     return found == nullptr ? kNone : *found;
   }
 
-  // Fetches an entry's slot before it is needed, where that depends on no more than the row.
-  [[gnu::always_inline]] void fetch_entry(Id pool, Id entry) const {
-    if (setting_.per[static_cast<std::size_t>(pool)] != Per::scope) fetch(entry);
-  }
   [[gnu::always_inline]] void fetch(Id slot) const {
     __builtin_prefetch(&entries[slot], 1);
     __builtin_prefetch(&slots[static_cast<std::size_t>(slot)], 1);
+  }
+  // What will make way after the one that makes way next, where the policy has an order.
+  [[gnu::always_inline]] void fetch_victim(Compartment& one) const {
+    const Id later = entries[one.policy->any()].before;
+    if (later < static_cast<Id>(slots.size())) fetch(later);
   }
 
   Compartment& at(Id compartment) { return all[static_cast<std::size_t>(compartment)]; }
@@ -154,24 +157,20 @@ class Compartments {
   template <class Chosen>
   std::vector<Id> held(const Compartment& one, Chosen chosen) const {
     std::vector<Id> found;
-    for (Id slot = one.first_held; slot != kNone; slot = slots[static_cast<std::size_t>(slot)].after) {
-      if (chosen(slot)) found.push_back(slot);
-    }
+    std::copy_if(one.held.begin(), one.held.end(), std::back_inserter(found), chosen);
     std::sort(found.begin(), found.end(), [this](Id a, Id b) { return slots[static_cast<std::size_t>(a)].key < slots[static_cast<std::size_t>(b)].key; });
     return found;
   }
 
-  void link(Compartment& one, Id slot) {
-    Slot& own = slot_at(slot);
-    own.before = kNone;
-    own.after = one.first_held;
-    if (own.after != kNone) slot_at(own.after).before = slot;
-    one.first_held = slot;
+  void enter(Compartment& one, Id slot) {
+    slot_at(slot).place = static_cast<Id>(one.held.size());
+    one.held.push_back(slot);
   }
-  void unlink(Compartment& one, Id slot) {
-    const Slot& own = slot_at(slot);
-    (own.before == kNone ? one.first_held : slot_at(own.before).after) = own.after;
-    if (own.after != kNone) slot_at(own.after).before = own.before;
+  void exit(Compartment& one, Id slot) {
+    const Id last = one.held.back(), place = slot_at(slot).place;
+    one.held[static_cast<std::size_t>(place)] = last;
+    slot_at(last).place = place;
+    one.held.pop_back();
   }
 
   static std::size_t count_slots(const Setting& setting) {
@@ -207,27 +206,29 @@ class Compartments {
   }
 
   // Says whose slot an entry's is, unless scopes have their own; and where there is news of writes, finds it by key and node.
-  void settle(Id entry, Id pool, bool tells) {
+  void settle(Id entry, Id room, bool tells) {
+    const Id pool = setting_.rooms[static_cast<std::size_t>(room)].pool;
     const Per per = setting_.per[static_cast<std::size_t>(pool)];
-    if (per == Per::scope) return take(entry, key_of(entry), kNone);
+    if (per == Per::scope) return take(entry, entry, kNone);
     const Id node = per == Per::node && !setting_.entry_nodes.empty() ? setting_.entry_nodes[static_cast<std::size_t>(entry)] : 0;
     const Id compartment = first_[static_cast<std::size_t>(pool)] + node;
-    take(entry, key_of(entry), compartment);
+    take(entry, entry, compartment);
     if (tells && per == Per::node) slot_of_.set(pair(key_of(entry), compartment), entry);
   }
 
-  void take(Id slot, Id key, Id compartment) {
-    slot_at(slot).key = key;
+  void take(Id slot, Id entry, Id compartment) {
+    slot_at(slot).key = key_of(entry);
+    slot_at(slot).room = setting_.entry_rooms[static_cast<std::size_t>(entry)];
     slot_at(slot).compartment = compartment;
   }
 
-  Id scope_slot(Id key, Id compartment) {
-    const auto [found, is_new] = slot_of_.insert(pair(key, compartment));
+  Id scope_slot(Id entry, Id compartment) {
+    const auto [found, is_new] = slot_of_.insert(pair(key_of(entry), compartment));
     if (!is_new) return *found;
     if (free_slots_.empty()) throw std::length_error("more keys of scopes at once than were announced");
     const Id slot = *found = free_slots_.back();
     free_slots_.pop_back();
-    take(slot, key, compartment);
+    take(slot, entry, compartment);
     slot_at(slot).sibling = std::exchange(at(compartment).first_slot, slot);
     return slot;
   }

@@ -22,21 +22,23 @@ class Holdings {
   Agenda agenda;
 
   Holdings(Setting asked, Slices slices)
-      : setting(std::move(asked)), ledger(setting.lookups, std::move(slices)), keys(setting.keys), here(setting), agenda(setting.clears, here.slots) {
+      : setting(std::move(asked)), ledger(setting.lookups, std::move(slices)), keys(setting), here(setting), agenda(setting.clears, here.slots) {
     has_keys_.resize(setting.rooms.size());
     for (const Id room : setting.entry_rooms) has_keys_[static_cast<std::size_t>(room)] = true;
-    if (here.slots.size() > setting.entry_rooms.size()) {
-      key_rooms_.resize(setting.keys);
-      for (std::size_t entry = 0; entry < setting.entry_rooms.size(); ++entry) key_rooms_[static_cast<std::size_t>(here.key_of(static_cast<Id>(entry)))] = setting.entry_rooms[entry];
-    }
   }
 
   const RoomRules& room_of(Id entry) const { return setting.rooms[static_cast<std::size_t>(setting.entry_rooms[static_cast<std::size_t>(entry)])]; }
-  Id room_number(Id slot) const {
-    const auto place = static_cast<std::size_t>(slot);
-    return place < setting.entry_rooms.size() ? setting.entry_rooms[place] : key_rooms_[static_cast<std::size_t>(here.slots[place].key)];
-  }
+  Id room_number(Id slot) const { return here.slots[static_cast<std::size_t>(slot)].room; }
   const RoomRules& room_at(Id slot) const { return setting.rooms[static_cast<std::size_t>(room_number(slot))]; }
+  // The memory that an event of the entry will touch: where to look for it, and later, what is there.
+  [[gnu::always_inline]] void fetch_places(Id entry) const {
+    __builtin_prefetch(&setting.entry_rooms[static_cast<std::size_t>(entry)]);
+    if (!setting.entry_keys.empty()) __builtin_prefetch(&setting.entry_keys[static_cast<std::size_t>(entry)]);
+  }
+  [[gnu::always_inline]] void fetch(Id entry) const {
+    keys.fetch(here.key_of(entry));
+    if (setting.per[static_cast<std::size_t>(room_of(entry).pool)] != Per::scope) here.fetch(entry);
+  }
   Tally& tally(const RoomRules& room) { return ledger.tally(static_cast<std::size_t>(room.lookup)); }
 
   // When the trace begins, from which steps count.
@@ -65,12 +67,12 @@ class Holdings {
     slot.refresh_at = room.refresh_to == 0 ? kNever : load.loaded_at + share(entry.ages_at - load.loaded_at, room.refresh_of, room.refresh_to);
     entry.loaded_at = load.loaded_at;
     entry.stretch = load.stretch;
-    keys[slot.key].loaded = 1;
+    keys.load(slot.key);
     use(room, load.slot, load.loaded_at);
     entry.idle_since = now;
     entry.bytes = bytes;
     entry.set(Entry::kHeld);
-    here.link(one, load.slot);
+    here.enter(one, load.slot);
     ++one.entries;
     one.bytes += bytes;
     if (room.pinned) {
@@ -145,13 +147,13 @@ class Holdings {
   // Whatever a compartment holds goes with it.
   void free(Id compartment, Time now) {
     const Compartment& one = here.at(compartment);
-    while (one.first_held != kNone) leave(room_at(one.first_held), one.first_held, kFirst, kLost, now);
+    while (!one.held.empty()) leave(room_at(one.held.back()), one.held.back(), kFirst, kLost, now);
   }
 
   // The trace is over; its last event was at `now`.
   void close(Time now) {
     for (const Compartment& one : here.all) {
-      for (Id slot = one.first_held; slot != kNone; slot = here.slot_at(slot).after) {
+      for (const Id slot : one.held) {
         const Entry& entry = here.entries[slot];
         ledger.idle(tally(room_at(slot)), entry.bytes, entry.idle_since, now);
       }
@@ -166,8 +168,9 @@ class Holdings {
   static constexpr Time kNotLoaded = -1;  // the cost of a value that was written
 
   Time lifetime(const RoomRules& room, Id key, bool null) {
-    const std::uint64_t number = keys[key].kept++;
     const Time longest = null ? room.null_lifetime : room.absolute, varies = null ? room.null_jitter : room.jitter;
+    if (room.jitter == 0 && room.null_jitter == 0) return longest;
+    const std::uint64_t number = keys.count_kept(key);
     return varies == 0 ? longest : longest - draw_shortfall(key, number, varies);
   }
 
@@ -202,7 +205,7 @@ class Holdings {
     while (is_full_for(one, limits, bytes) || (trims && too_much())) {
       const Id victim = one.policy->evict();
       vacate(room_at(victim), victim, kEvicted, kEvictions, now);
-      if (one.entries > one.pinned_entries) here.fetch(one.policy->any());  // it may well be the next
+      if (one.entries > one.pinned_entries) here.fetch_victim(one);
     }
   }
 
@@ -211,7 +214,7 @@ class Holdings {
     Entry& entry = here.entries[id];
     Compartment& one = here.at(here.slot_at(id).compartment);
     Tally& own = tally(room);
-    here.unlink(one, id);
+    here.exit(one, id);
     if (room.collect != Collect::touch) agenda.watches.give_up(id);
     --one.entries;
     one.bytes -= entry.bytes;
@@ -243,8 +246,7 @@ class Holdings {
   }
 
   Time start_ = 0;
-  std::vector<bool> has_keys_;   // by room
-  std::vector<Id> key_rooms_;    // where scopes have slots of their own
+  std::vector<bool> has_keys_;  // by room
 };
 
 inline bool Holdings::check() {
@@ -253,10 +255,11 @@ inline bool Holdings::check() {
     if (!one.policy) continue;
     const PoolRules& limits = setting.pools[static_cast<std::size_t>(one.pool)];
     Level all, pinned;
-    for (Id id = one.first_held; id != kNone; id = here.slot_at(id).after) {
+    for (const Id& id : one.held) {
       const Entry& entry = here.entries[id];
       const RoomRules& room = room_at(id);
       if (!entry.held() || here.slot_at(id).compartment != static_cast<Id>(&one - here.all.data())) return false;
+      if (here.slot_at(id).place != static_cast<Id>(&id - one.held.data())) return false;
       all.change(1, entry.bytes);
       if (room.pinned) pinned.change(1, entry.bytes);
       found[static_cast<std::size_t>(room.lookup)].change(1, entry.bytes);

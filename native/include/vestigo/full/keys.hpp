@@ -1,26 +1,42 @@
 // vestigo/full/keys.hpp: what is known of each key, wherever it is held.
 #pragma once
 
+#include <algorithm>
 #include <cstdint>
 
 #include "../large_pages.hpp"
-#include "../numbers.hpp"
+#include "setting.hpp"
 
 namespace vestigo::full {
 
-struct Key {
-  std::uint32_t loaded : 1 = 0;  // a load of it has begun, or a write has put it, in some compartment
-  std::uint32_t kept : 31 = 0;   // counts the values that were kept
-};
-
 class Keys {
  public:
-  explicit Keys(std::size_t count) : keys_(count) {}
+  explicit Keys(const Setting& setting)
+      : keys_(setting.keys), held_apart_(std::any_of(setting.per.begin(), setting.per.end(), [](Per per) { return per != Per::all; })) {}
 
-  Key& operator[](Id key) { return keys_[static_cast<std::size_t>(key)]; }
+  // A load of the key begins in some compartment, or a write puts it there. Where each key has one slot, that knows.
+  void load(Id key) {
+    if (held_apart_) at(key).loaded = 1;
+  }
+  bool loaded(Id key) { return held_apart_ && at(key).loaded; }
+
+  // How many values of the key were kept before this one.
+  std::uint32_t count_kept(Id key) { return at(key).kept++; }
+
+  [[gnu::always_inline]] void fetch(Id key) const {
+    if (held_apart_) __builtin_prefetch(&keys_[static_cast<std::size_t>(key)], 1);
+  }
 
  private:
+  struct Key {
+    std::uint32_t loaded : 1 = 0;
+    std::uint32_t kept : 31 = 0;
+  };
+
+  Key& at(Id key) { return keys_[static_cast<std::size_t>(key)]; }
+
   LargeVector<Key> keys_;
+  bool held_apart_;
 };
 
 }  // namespace vestigo::full

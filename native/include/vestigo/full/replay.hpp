@@ -76,7 +76,7 @@ class Replay {
   bool check() { return held_.check(); }
 
  private:
-  static constexpr std::size_t kAhead = 12, kFarAhead = 9 * kBlock;
+  static constexpr std::size_t kAhead = 12, kFarAhead = 9 * kBlock;  // events
 
   void turn(Time now) {
     while (now >= held_.ledger.slice_end()) held_.ledger.next_slice();
@@ -87,8 +87,8 @@ class Replay {
   [[gnu::always_inline]] void fetch_ahead(const Columns& columns, std::size_t i, std::size_t end) {
     if (i + kFarAhead >= end) return;
     if (i % kBlock == 0) fetch_columns(columns, i + kFarAhead);
-    const Id entry = columns.key[i + kAhead];
-    held_.here.fetch_entry(held_.room_of(entry).pool, entry);
+    held_.fetch_places(columns.key[i + 2 * kAhead]);
+    held_.fetch(columns.key[i + kAhead]);
   }
 
   void step(const Columns& columns, std::size_t i, Time now) {
@@ -161,7 +161,7 @@ class Replay {
     Tally& own = held_.tally(room);
     const Time cost = columns.cost[i];
     Cause cause = entry.held() ? absence(room, id, now) : entry.absence(now);
-    if (cause == kFirst && held_.keys[at(id).key].loaded) cause = kScope;
+    if (cause == kFirst && held_.keys.loaded(at(id).key)) cause = kScope;
     if (forced) cause = kForcedMiss;
     if (is_loading(id) && room.overlap == Overlap::repeat) cause = kLoading;
     if (!shares_call(columns.scope[i], room, cost, now)) held_.ledger.load(own, cost, now);
@@ -211,7 +211,7 @@ class Replay {
 
   void begin(const Columns& columns, std::size_t i, const RoomRules& room, Id slot, Time now) {
     const Load load = coming(columns, i, slot, now);
-    held_.keys[at(slot).key].loaded = 1;
+    held_.keys.load(at(slot).key);
     if (load.cost == 0 || !held_.setting.timed) {
       held_.store(room, load, now);
     } else {
