@@ -122,7 +122,7 @@ class Ledger {
     slices_.settle_idle();
     for (std::size_t room = 0; room < tallies_.size(); ++room) {
       Tally& tally = tallies_[room];
-      tally = settled(room, now);
+      settle(tally, room, now);
       tally.surge = tally.surge_count.close(tally.loads());
       tally.longest_read = most_[room].longest_read;
       tally.oldest_answer = most_[room].oldest_answer;
@@ -152,8 +152,10 @@ class Ledger {
   // A second begins in which the look-up loads.
   [[gnu::noinline]] void turn_second(Tally& tally, Time now) {
     tally.surge_count.turn(now, tally.loads());
-    if (now >= surge_.second_ends) surge_.turn(now, loads());
-    if (now >= slice_surge_.second_ends) slice_surge_.turn(now, loads());
+    if (now < surge_.second_ends && now < slice_surge_.second_ends) return;
+    const std::int64_t so_far = loads();
+    if (now >= surge_.second_ends) surge_.turn(now, so_far);
+    if (now >= slice_surge_.second_ends) slice_surge_.turn(now, so_far);
   }
 
   void open_slice() {
@@ -181,22 +183,23 @@ class Ledger {
       most.oldest_answer = std::max(most.oldest_answer, std::exchange(tally.oldest_answer, 0));
       most.oldest_stale = std::max(most.oldest_stale, std::exchange(tally.oldest_stale, 0));
       most.held.raise_peaks(tally.held);
-      so_far.add(settled(room, ends));
+      so_far.add(tally);
+      settle(so_far, room, ends);
     }
     slices_.close(ends, std::move(so_far));
   }
 
-  // A tally with what is known in bulk: hits' times and sizes, and what is held up to `now`.
-  Tally settled(std::size_t room, Time now) const {
-    Tally tally = tallies_[room];
-    const std::int64_t hits = tally.counts[kHits];
+  // Adds to a tally, which has what a look-up counted, what is known of that in bulk: hits' times and sizes, loads, and what
+  // is held up to `now`.
+  void settle(Tally& tally, std::size_t room, Time now) const {
+    const Tally& own = tallies_[room];
+    const std::int64_t hits = own.counts[kHits];
     if (!itemised_) tally.add_hit_times(hits, hit_costs_[room]);
     tally.counts[kBytesHit] -= hits * overheads_[room];
-    tally.counts[kLoads] = tally.loads();
-    tally.sums[kOriginTime] = tally.origin_time;
-    if (!itemised_) tally.sums[kReadTime] += tally.origin_time;
-    tally.sums[kHeld] = tally.held_until(now);
-    return tally;
+    tally.counts[kLoads] += own.loads();
+    tally.sums[kOriginTime] += own.origin_time;
+    if (!itemised_) tally.sums[kReadTime] += own.origin_time;
+    tally.sums[kHeld] += Int128{own.held.bytes} * now;
   }
 
   // The maxima of a look-up, over the slices that are over. Its tally has those of the present one.

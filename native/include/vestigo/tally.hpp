@@ -101,7 +101,6 @@ struct Tally {
     sums[kHeld] -= Int128{more_bytes} * now;
     held.change(more_entries, more_bytes);
   }
-  Int128 held_until(Time now) const { return sums[kHeld] + Int128{held.bytes} * now; }
   // Every miss loads, but for those that share the call of another.
   std::int64_t loads() const {
     return std::accumulate(counts.begin(), counts.begin() + kCauses, counts[kBackgroundLoads] - counts[kBatched]);
