@@ -1,6 +1,5 @@
 """Measures of several stretches of time, or look-ups, as one."""
 
-from collections import Counter
 from collections.abc import Sequence
 from dataclasses import fields
 from typing import Any
@@ -28,10 +27,17 @@ def _joined(name: str, parts: Sequence[Measures]) -> Any:
     if name == "changes":
         return values[0]
     if name == "misses_by_cause":
-        return dict(sum((Counter(each) for each in values), Counter()))
+        return {cause: sum(each[cause] for each in values) for cause in values[0]}
     if isinstance(values[0], Spans):
-        ns, places = np.unique(np.concatenate([each.ns for each in values]), return_inverse=True)
-        times = np.zeros(len(ns), np.int64)
-        np.add.at(times, places, np.concatenate([each.times for each in values]))
-        return Spans(ns, times)
+        return _merged(values)
     return sum(values)
+
+
+def _merged(parts: Sequence[Spans]) -> Spans:
+    ns = np.concatenate([each.ns for each in parts])
+    order = np.argsort(ns, kind="stable")  # quick, as each part is in order
+    ns = ns[order]
+    begins = np.flatnonzero(np.diff(ns, prepend=-1))  # no span is negative
+    if not len(begins):
+        return Spans(ns, ns)
+    return Spans(ns[begins], np.add.reduceat(np.concatenate([each.times for each in parts])[order], begins))

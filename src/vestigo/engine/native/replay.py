@@ -1,5 +1,7 @@
 """Runs the kernel: a trace's batches in, measures out."""
 
+from collections.abc import Iterator, Sequence
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -39,63 +41,58 @@ def run(
     span, waits = int(trace.at[-1] - trace.at[job.first_counted]), uncached(trace, job)
     shown = changes_of(trace)
     everywhere = together(shown)
-    total = _measures(sheets["total"], 0, span, waits.by_lookup.sum(), everywhere)
-    lookups = {
-        name: Measures(**_measures(sheets["lookups"], row, span, waits.by_lookup[row], shown[row]))
-        for row, name in enumerate(trace.lookups)
-    }
+    (total,) = _measures(sheets["total"], [span], [int(waits.by_lookup.sum())], [everywhere])
+    of_lookups = _measures(sheets["lookups"], [span] * len(shown), waits.by_lookup.tolist(), shown)
+    lookups = {name: Measures(**each) for name, each in zip(trace.lookups, of_lookups, strict=True)}
+    times = list(zip(sheets["begins"].tolist(), sheets["ends"].tolist(), strict=True))
+    spans = [end - begin for begin, end in times]
+    of_slices = _measures(sheets["slices"], spans, waits.by_slice[: len(times)].tolist(), [everywhere] * len(times))
     slices = tuple(
-        Slice(
-            **_measures(sheets["slices"], row, end - begin, waits.by_slice[row], everywhere),
-            begins_ns=begin,
-            ends_ns=end,
-        )
-        for row, (begin, end) in enumerate(zip(sheets["begins"].tolist(), sheets["ends"].tolist(), strict=True))
+        Slice(**each, begins_ns=begin, ends_ns=end) for each, (begin, end) in zip(of_slices, times, strict=True)
     )
     return total, lookups, slices
 
 
-def _measures(sheet: dict[str, Any], row: int, span_ns: int, uncached_ns: np.int64, changes: Changes) -> dict[str, Any]:
-    """One row of a sheet (native/bind/sheet.hpp) as the arguments of Measures."""
+def _measures(
+    sheet: dict[str, Any], spans_ns: list[int], uncached_ns: list[int], changes: Sequence[Changes]
+) -> Iterator[dict[str, Any]]:
+    """The rows of a sheet (native/bind/sheet.hpp) as the arguments of Measures."""
     causes = len(kernel.CAUSES)
-    counted = sheet["counts"][row].tolist()
-    counts = dict(zip(kernel.COUNTS, counted[causes:], strict=True))
-    sums = {
-        name: (high << 64) | low
-        for name, high, low in zip(
-            kernel.SUMS, sheet["sums_high"][row].tolist(), sheet["sums_low"][row].tolist(), strict=True
-        )
-    }
-    mosts = dict(zip(kernel.MOSTS, sheet["mosts"][row].tolist(), strict=True))
-    misses = dict(zip(kernel.CAUSES, counted[:causes], strict=True))
-    for own in ("stored", "superseded", "lost"):
-        del counts[own]
-    return {
-        **counts,
-        "misses_by_cause": {cause: misses[cause] for cause in CAUSES},
-        "entries_peak": mosts["entries_peak"],
-        "memory_peak": mosts["memory_peak"],
-        "held_byte_ns": sums["held"],
-        "idle_byte_ns": sums["idle_held"],
-        "span_ns": span_ns,
-        "origin_time_ns": sums["origin_time"],
-        "read_time_ns": sums["read_time"],
-        "longest_read_ns": mosts["longest_read"],
-        "read_times": _spans(sheet["read_times"], row),
-        "uncached_time_ns": int(uncached_ns),
-        "answer_age_ns": sums["answer_age"],
-        "oldest_answer_ns": mosts["oldest_answer"],
-        "answer_ages": _spans(sheet["answer_ages"], row),
-        "stale_age_ns": sums["stale_age"],
-        "oldest_stale_ns": mosts["oldest_stale"],
-        "stale_ages": _spans(sheet["stale_ages"], row),
-        "surge_second": mosts["surge_second"],
-        "surge_minute": mosts["surge_minute"],
-        "changes": changes,
-    }
+    rows = zip(*(sheet[name].tolist() for name in ("counts", "sums_high", "sums_low", "mosts")), strict=True)
+    spans = zip(*(_spans(*sheet[name]) for name in ("read_times", "answer_ages", "stale_ages")), strict=True)
+    known = zip(rows, spans, spans_ns, uncached_ns, changes, strict=False)  # of no look-up the kernel has one row
+    for (counted, high, low, mosts), (read_times, answer_ages, stale_ages), span, waited, shown in known:
+        counts = dict(zip(kernel.COUNTS, counted[causes:], strict=True))
+        for own in ("stored", "superseded", "lost"):
+            del counts[own]
+        misses = dict(zip(kernel.CAUSES, counted[:causes], strict=True))
+        sums = {name: (a << 64) | b for name, a, b in zip(kernel.SUMS, high, low, strict=True)}
+        most = dict(zip(kernel.MOSTS, mosts, strict=True))
+        yield {
+            **counts,
+            "misses_by_cause": {cause: misses[cause] for cause in CAUSES},
+            "entries_peak": most["entries_peak"],
+            "memory_peak": most["memory_peak"],
+            "held_byte_ns": sums["held"],
+            "idle_byte_ns": sums["idle_held"],
+            "span_ns": span,
+            "origin_time_ns": sums["origin_time"],
+            "read_time_ns": sums["read_time"],
+            "longest_read_ns": most["longest_read"],
+            "read_times": read_times,
+            "uncached_time_ns": waited,
+            "answer_age_ns": sums["answer_age"],
+            "oldest_answer_ns": most["oldest_answer"],
+            "answer_ages": answer_ages,
+            "stale_age_ns": sums["stale_age"],
+            "oldest_stale_ns": most["oldest_stale"],
+            "stale_ages": stale_ages,
+            "surge_second": most["surge_second"],
+            "surge_minute": most["surge_minute"],
+            "changes": shown,
+        }
 
 
-def _spans(histograms: tuple[np.ndarray, np.ndarray, np.ndarray], row: int) -> Spans:
-    ns, times, ends = histograms
-    part = slice(int(ends[row - 1]) if row else 0, int(ends[row]))
-    return Spans(ns[part], times[part])
+def _spans(ns: np.ndarray, times: np.ndarray, ends: np.ndarray) -> Iterator[Spans]:
+    """Histograms that stand end to end."""
+    return (Spans(ns[begin:end], times[begin:end]) for begin, end in pairwise([0, *ends.tolist()]))
