@@ -12,7 +12,7 @@ demo: $(VENV)/installed
 	$(BIN)/vestigo demo
 
 test: $(VENV)/installed
-	$(BIN)/python -m pytest -n 2
+	$(BIN)/python -m pytest -n 2 --dist worksteal
 
 # Wide random exploration of both engines, of the ceilings, and of hostile files and plans: CASES=20000 SEED=7 make explore.
 explore: $(VENV)/installed

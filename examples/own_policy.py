@@ -1,4 +1,4 @@
-"""An eviction policy of one's own, on the demo: of the two entries unused for longest, the younger one goes.
+"""An eviction policy of one's own, on one node of the demo: of the two entries unused for longest, the younger one goes.
 
 A policy is a class with five methods, of which only `evict` must be there. It runs on the reference engine, in plain
 Python, and is compared here with the ones that are built in.
@@ -34,7 +34,7 @@ class SecondOldest(Policy):
 
 with tempfile.TemporaryDirectory() as folder:
     path, _ = files.write_demo(folder)
-    trace = shape.only(read_trace(path), lookups=["berth"])
+    trace = shape.only(read_trace(path), lookups=["berth"], nodes=["quay-1"])
 
 for eviction in (SecondOldest, "lru", "fifo", "belady"):
     rules = Rules(max_entries=20, eviction=eviction)

@@ -9,7 +9,7 @@ _ALWAYS = {
     "deadline": None,
     "suppress_health_check": [HealthCheck.too_slow, HealthCheck.data_too_large, HealthCheck.filter_too_much],
 }
-settings.register_profile("fixed", max_examples=60, derandomize=True, database=None, **_ALWAYS)
+settings.register_profile("fixed", max_examples=40, derandomize=True, database=None, **_ALWAYS)
 settings.register_profile("explore", max_examples=int(os.environ.get("VESTIGO_CASES", "60")), **_ALWAYS)
 settings.load_profile("explore" if "VESTIGO_CASES" in os.environ else "fixed")
 

@@ -1,16 +1,19 @@
-"""The engines agree on the demo, under today's settings and under each candidate."""
+"""The engines agree on the demo, today's settings and the pick: on a third of its keys, or exploring, on all."""
+
+import os
 
 import pytest
 
 from tests.agreement.test_engines_agree import assert_agree
-from vestigo import Plan, Trace, read_plan, read_trace, replay
+from vestigo import Plan, Trace, read_plan, read_trace, replay, shape
 from vestigo.demo import files
 
 
 @pytest.fixture(scope="module")
 def demo(tmp_path_factory: pytest.TempPathFactory) -> tuple[Trace, Plan]:
-    trace, plan = files.write_demo(tmp_path_factory.mktemp("demo"))
-    return read_trace(trace), read_plan(plan)
+    path, plan = files.write_demo(tmp_path_factory.mktemp("demo"))
+    trace = read_trace(path)
+    return trace if "VESTIGO_CASES" in os.environ else shape.sampled(trace, 0.3), read_plan(plan)
 
 
 @pytest.mark.parametrize("name", ["today", "tended"])

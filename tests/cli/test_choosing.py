@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.cli.test_cli import VESTIGO, lines, run
+from tests.cli.calling import VESTIGO, lines, run
 from vestigo import read_plan, replay, synth, write_trace
 
 PLAN = """

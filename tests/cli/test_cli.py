@@ -1,4 +1,4 @@
-"""The command line as a user meets it: a process of its own, its output, its exit status."""
+"""The command line as a user meets it: its output, its exit status."""
 
 import json
 import subprocess
@@ -8,22 +8,11 @@ from pathlib import Path
 
 import pytest
 
+from tests.cli.calling import VESTIGO, lines, run, run_apart
 from vestigo import write_trace
 from vestigo.cli import intake
 from vestigo.cli.screen import Progress
 from vestigo.demo.files import write_demo
-
-VESTIGO = [str(Path(sys.executable).parent / "vestigo")]
-
-
-def run(
-    *words: str, cwd: Path, vestigo: list[str] = VESTIGO, stdin: str | None = None
-) -> subprocess.CompletedProcess[str]:
-    return subprocess.run([*vestigo, *words], cwd=cwd, capture_output=True, text=True, timeout=120, input=stdin)
-
-
-def lines(text: str) -> list[str]:
-    return text.splitlines()
 
 
 @pytest.fixture(scope="module")
@@ -35,7 +24,7 @@ def demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 def test_the_demo_writes_its_files_and_answers_within_100_columns(tmp_path: Path) -> None:
-    done = run("demo", "here", cwd=tmp_path)
+    done = run_apart("demo", "here", cwd=tmp_path)
     assert done.returncode == 0 and done.stderr == ""
     names = sorted(path.name for path in (tmp_path / "here").iterdir())
     assert names == [
@@ -73,7 +62,8 @@ def test_json_holds_the_measures_of_every_setting(demo: Path) -> None:
 
 
 def test_by_lookup_adds_a_table_for_each(demo: Path) -> None:
-    done = run("replay", "--plan", "plan.toml", "--by", "lookup", cwd=demo, vestigo=[sys.executable, "-m", "vestigo"])
+    apart = [sys.executable, "-m", "vestigo"]
+    done = run_apart("replay", "--plan", "plan.toml", "--by", "lookup", cwd=demo, vestigo=apart)
     heads = [line.removeprefix("Look-up ") for line in lines(done.stdout) if line.startswith("Look-up ")]
     assert sorted(heads) == ["berth", "chart", "notice", "tide", "vessel", "weather"]
     assert done.stdout.count("how old") == 7
@@ -85,7 +75,7 @@ def test_help_is_quick_and_imports_nothing_heavy(tmp_path: Path) -> None:
     took, bare = [], []
     for _ in range(5):
         begun = time.perf_counter()
-        done = run("--help", cwd=tmp_path)
+        done = run_apart("--help", cwd=tmp_path)
         took.append(time.perf_counter() - begun)
         subprocess.run([sys.executable, "-c", "pass"])
         bare.append(time.perf_counter() - begun - took[-1])

@@ -13,7 +13,7 @@ from vestigo.demo import files
 from vestigo.rules.eviction import POLICIES
 
 TEXTBOOK = [7, 0, 1, 2, 0, 3, 0, 4, 2, 3, 0, 3, 2, 1, 2, 0, 1, 7, 0, 1]
-FEW = settings(max_examples=40, deadline=None)
+FEW = settings(max_examples=20, deadline=None)
 
 ANOMALY = [1, 2, 3, 4, 1, 2, 5, 1, 2, 3, 4, 5]
 

@@ -103,7 +103,7 @@ def meant(plan: Plan) -> dict[str, Any]:
     return stated
 
 
-@settings(max_examples=25)
+@settings(max_examples=15)
 @given(cases())
 def test_a_plan_as_text_is_the_same_plan(case: Case) -> None:
     """Whatever rules it has."""

@@ -7,8 +7,9 @@ from pathlib import Path
 import pytest
 from distributed import Client, LocalCluster
 
-from tests.cli.test_cli import run
+from tests.cli.calling import run
 from vestigo import Plan, Rules, sweep, synth, write_trace
+from vestigo.cli import cluster
 
 PLAN = Plan(Rules(absolute="1m"), vary={"rules.max_entries": list(range(10, 200, 5)), "rules.eviction": ["lru", "arc"]})
 
@@ -45,7 +46,10 @@ def test_the_command_line_names_a_cluster(tmp_path: Path) -> None:
     assert done.stdout.startswith("3 candidates, ")
 
 
-def test_a_cluster_that_is_not_there_and_a_trace_that_is_not_prepared(tmp_path: Path) -> None:
+def test_a_cluster_that_is_not_there_and_a_trace_that_is_not_prepared(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(cluster, "_PATIENCE_SECONDS", 1)
     (tmp_path / "t.csv").write_text("at,key\n1,a\n2,a\n")
     (tmp_path / "plan.toml").write_text('[trace]\npath = "t.csv"\n')
     done = run("sweep", "--plan", "plan.toml", "--cluster", "tcp://127.0.0.1:1", cwd=tmp_path)

@@ -17,7 +17,7 @@ from vestigo.trace.reading.template import Template
 
 Row = dict[str, Any]
 texts = st.text(st.characters(exclude_categories=("Cs",)), min_size=1, max_size=6)
-quiet = settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
+quiet = settings(max_examples=25, deadline=None, suppress_health_check=list(HealthCheck))
 
 
 def event(kind: str) -> st.SearchStrategy[Row]:

@@ -6,7 +6,7 @@ import numpy as np
 import pyarrow as pa
 import pytest
 
-from vestigo import Plan, Rules, Trace, TraceError, read_plan, read_trace, replay, write_trace
+from vestigo import Plan, Rules, Trace, TraceError, read_plan, read_trace, replay, shape, write_trace
 from vestigo.demo.files import write_demo
 from vestigo.trace.formats.prepared import is_prepared
 
@@ -22,6 +22,8 @@ def demo(tmp_path_factory: pytest.TempPathFactory) -> tuple[Trace, Plan]:
 @pytest.mark.parametrize("ending", ENDINGS)
 def test_the_demo_goes_through_every_format_and_back(tmp_path: Path, demo: tuple[Trace, Plan], ending: str) -> None:
     trace, plan = demo
+    if ending.endswith(("gz", "bz2")):  # which take their time
+        trace = shape.only(trace, nodes=["quay-1"])
     unit = {} if ending in (".parquet", ".arrow") else {"cost_unit": "ns"}
     back = read_trace(write_trace(trace, tmp_path / f"t{ending}"), **unit)
     assert back.to_pandas().equals(trace.to_pandas())

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from vestigo.outcome.measures import Measures
+from vestigo.outcome.slices import Slices
 from vestigo.units import format_bytes, format_seconds, format_share
 
 if TYPE_CHECKING:
@@ -25,19 +26,11 @@ class Mark(NamedTuple):
 
 
 @dataclass(frozen=True, kw_only=True)
-class Slice(Measures):
-    """What was counted in one slice of time, over all look-ups."""
-
-    begins_ns: int
-    ends_ns: int
-
-
-@dataclass(frozen=True, kw_only=True)
 class Outcome(Measures):
     """What one replay counted after its warm-up. Its own measures are those of all look-ups together."""
 
     lookups: Mapping[str, Measures]
-    slices: tuple[Slice, ...]
+    slices: Slices
     marks: tuple[Mark, ...] = ()
     name: str = "replay"
     whose: str = ""

@@ -1,4 +1,4 @@
-"""Measures of several stretches of time, or look-ups, as one."""
+"""Measures of several slices of time as one."""
 
 from collections.abc import Sequence
 from dataclasses import fields
@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from vestigo.outcome.measures import Measures
+from vestigo.outcome.slices import Slices
 from vestigo.outcome.spans import Spans
 
 _MOSTS = set(
@@ -15,13 +16,12 @@ _MOSTS = set(
 """Of these the largest counts. A minute that lies in two stretches counts with the larger part of its calls."""
 
 
-def together(parts: Sequence[Measures]) -> Measures:
-    """What was counted in stretches of time that follow each other. Needs one at least."""
-    return Measures(**{field.name: _joined(field.name, parts) for field in fields(Measures)})
+def together(slices: Slices) -> Measures:
+    """What was counted in slices that follow each other. Needs one at least."""
+    return Measures(**{field.name: _joined(field.name, slices.column(field.name)) for field in fields(Measures)})
 
 
-def _joined(name: str, parts: Sequence[Measures]) -> Any:
-    values = [getattr(part, name) for part in parts]
+def _joined(name: str, values: list[Any]) -> Any:
     if name in _MOSTS:
         return max(values)
     if name == "changes":

@@ -1,5 +1,6 @@
 """A study: many candidates' measures on one trace, beside today's settings and what they are measured against."""
 
+from bisect import bisect_left
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
@@ -172,14 +173,14 @@ def replayed(trace: Trace, job: Job, name: str, split_ns: int) -> Result:
 
 def result_of(outcome: Outcome, split_ns: int) -> Result:
     """What is kept of an outcome."""
-    slices = outcome.slices or (outcome,)  # none, where nothing happened
-    first = [piece for piece in outcome.slices if piece.begins_ns < split_ns] or slices[:1]
-    rest = slices[len(first) :] or slices[-1:]
+    whole, slices = outcome.to_dict(), outcome.slices
+    until = max(bisect_left(slices.column("begins_ns"), split_ns), 1)
+    rest = slices[until:] or slices[-1:]
     return {
-        "whole": outcome.to_dict(),
-        "first": together(first).to_dict(),
-        "rest": together(rest).to_dict(),
-        "slices": {name: [getattr(piece, name) for piece in outcome.slices] for name in _OF_SLICES},
+        "whole": whole,
+        "first": together(slices[:until]).to_dict() if slices else whole,
+        "rest": together(rest).to_dict() if slices else whole,
+        "slices": {name: slices.column(name) for name in _OF_SLICES},
     }
 
 

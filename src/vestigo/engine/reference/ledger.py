@@ -1,11 +1,12 @@
 """The books: a tally a look-up, one for all, one for each slice of time."""
 
+from bisect import bisect_left, bisect_right
 from typing import Any
 
 from vestigo.engine.changes import together
 from vestigo.engine.job import Slicing
 from vestigo.engine.reference.tally import Stay, Tally
-from vestigo.outcome import Changes, Measures, Slice
+from vestigo.outcome import Changes, Measures, Slice, Slices
 
 
 class Ledger:
@@ -84,28 +85,35 @@ class Ledger:
     def _slice_end(self) -> int:
         return self.slicing.origin_ns + self.slicing.width_ns * len(self.slices)
 
-    def close(self, now: int) -> tuple[dict[str, Any], dict[str, Measures], tuple[Slice, ...]]:
+    def close(self, now: int) -> tuple[dict[str, Any], dict[str, Measures], Slices]:
         """The measures of all, of each look-up, of each slice."""
         every = [stay for stays in self.stays for stay in stays]
+        overlapping = self._overlapping(every)
         lookups = {
             name: Measures(**tally.measures(now, stays), changes=shown)
             for name, tally, stays, shown in zip(self.names, self.by_lookup, self.stays, self.shown, strict=True)
         }
         everywhere: dict[str, Any] = {"changes": together(self.shown)}
         if not self.counting:
-            return self.total.measures(0, []) | everywhere, lookups, ()
+            return self.total.measures(0, []) | everywhere, lookups, Slices.of([])
         ends = [tally.begins for tally in self.slices[1:]] + [now]
-        slices = tuple(
+        slices = Slices.of(
             Slice(
-                **tally.measures(end, _overlapping(every, tally.begins, end)),
+                **tally.measures(end, stays),
                 **everywhere,
                 begins_ns=tally.begins,
                 ends_ns=end,
             )
-            for tally, end in zip(self.slices, ends, strict=True)
+            for tally, end, stays in zip(self.slices, ends, overlapping, strict=True)
         )
         return self.total.measures(now, every) | everywhere, lookups, slices
 
-
-def _overlapping(stays: list[Stay], begin: int, end: int) -> list[Stay]:
-    return [stay for stay in stays if stay[1] < end and stay[3] > begin]
+    def _overlapping(self, stays: list[Stay]) -> list[list[Stay]]:
+        """By slice, those that reach into it."""
+        begins = [tally.begins for tally in self.slices]
+        found: list[list[Stay]] = [[] for _ in begins]
+        for stay in stays:
+            _, stored, _, left = stay
+            for place in range(max(bisect_right(begins, stored) - 1, 0), bisect_left(begins, left)):
+                found[place].append(stay)
+        return found

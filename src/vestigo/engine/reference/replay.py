@@ -16,12 +16,12 @@ from vestigo.engine.reference.pool import Absence, Entry, Load, Pool
 from vestigo.engine.reference.rows import Row, fill, foresee, rows
 from vestigo.engine.reference.truth import Truth, Value
 from vestigo.engine.rooms import Room
-from vestigo.outcome import Measures, Slice
+from vestigo.outcome import Measures, Slices
 from vestigo.trace import Op, Trace
 from vestigo.trace.trace import LAST_KEYED
 
 
-def run(trace: Trace, job: Job) -> tuple[dict[str, Any], dict[str, Measures], tuple[Slice, ...]]:
+def run(trace: Trace, job: Job) -> tuple[dict[str, Any], dict[str, Measures], Slices]:
     """The measures of all look-ups together, of each, and of each slice of time."""
     recorded = rows(trace)
     truths: defaultdict[int, Truth] = defaultdict(Truth)
@@ -368,7 +368,7 @@ class Replay:
             for entry in list(pool.entries.values()):
                 self.leave(pool, entry, "first", row.at)
 
-    def close(self, now: int) -> tuple[dict[str, Any], dict[str, Measures], tuple[Slice, ...]]:
+    def close(self, now: int) -> tuple[dict[str, Any], dict[str, Measures], Slices]:
         """The last event was at `now`: what is still held has stayed until then."""
         for number in range(len(self.compartments.pools)):
             for pool in self.compartments.each(number):
