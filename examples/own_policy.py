@@ -1,4 +1,4 @@
-"""An eviction policy of one's own, on one node of the demo: of the two entries unused for longest, the younger one goes.
+"""An eviction policy of one's own, on a node of the demo: of the two entries unused for longest, the younger one goes.
 
 A policy is a class with five methods, of which only `evict` must be there. It runs on the reference engine, in plain
 Python, and is compared here with the ones that are built in.
