@@ -152,18 +152,39 @@ def test_what_reaches_beyond_a_prepared_file_is_not_trusted(tmp_path: Path, at: 
         read_trace(tmp_path / "p.arrow")
 
 
+def write_packed(path: Path) -> None:
+    table = pa.table({"at": pa.array([5] * 400_000), "key": pa.array([7] * 400_000)})
+    if path.suffix == ".parquet":
+        pq.write_table(table, path, compression="zstd")
+        return
+    options = pa.ipc.IpcWriteOptions(compression=pa.Codec("zstd", compression_level=19))
+    with pa.ipc.new_file(path, table.schema, options=options) as file:
+        file.write_table(table)
+
+
 @pytest.mark.parametrize("name", ["t.parquet", "t.arrow"])
 def test_packed_columns_unfold_to_no_more_than_is_stated(tmp_path: Path, name: str) -> None:
-    table = pa.table({"at": pa.array([5] * 400_000), "key": pa.array([7] * 400_000)})
-    if name == "t.parquet":
-        pq.write_table(table, tmp_path / name, compression="zstd")
-    else:
-        options = pa.ipc.IpcWriteOptions(compression=pa.Codec("zstd", compression_level=19))
-        with pa.ipc.new_file(tmp_path / name, table.schema, options=options) as file:
-            file.write_table(table)
-    with pytest.raises(TraceError, match=r"unfolds to more than 1\.00 MiB; if it is meant to, state unfolds_to"):
+    write_packed(tmp_path / name)
+    beyond = r"unfolds to more than 1\.00 MiB; if it is meant to, state unfolds_to"
+    with pytest.raises(TraceError, match=beyond):
         read_trace(tmp_path / name, unfolds_to="1 MiB")
     assert len(read_trace(tmp_path / name)) == 400_000
+    content = (tmp_path / name).read_bytes()
+    (tmp_path / name).write_bytes(content.replace(b"\x28\xb5\x2f\xfd", b"\x28\xb5\x2f\xfe"))  # nothing can be unpacked
+    with pytest.raises(TraceError, match=beyond):
+        read_trace(tmp_path / name, unfolds_to="1 MiB")
+    with pytest.raises(TraceError, match="cannot be read"):
+        read_trace(tmp_path / name)
+
+
+def test_a_packed_buffer_that_lies_of_its_size_is_refused(tmp_path: Path) -> None:
+    write_packed(tmp_path / "t.arrow")
+    content = (tmp_path / "t.arrow").read_bytes()
+    true = (400_000 * 8).to_bytes(8, "little")
+    for says, why in ((100, "cannot be read"), (400_001 * 8, "cannot be read"), (2**40, "unfolds to more than")):
+        (tmp_path / "t.arrow").write_bytes(content.replace(true, says.to_bytes(8, "little")))
+        with pytest.raises(TraceError, match=why):
+            read_trace(tmp_path / "t.arrow")
 
 
 def test_a_file_that_is_cut_while_it_is_in_use_ends_in_a_sentence(tmp_path: Path) -> None:
