@@ -153,7 +153,7 @@ def test_convert_reads_what_the_options_say_and_writes_what_the_ending_says(tmp_
     setting = "patterns.vessel=/v/{id}"
     done = run("convert", "t.log", "t.csv", "--set", setting, cwd=tmp_path)
     assert (done.returncode, done.stdout) == (0, "t.csv: 1 event, 1 key, 98.0 B\n")
-    assert done.stderr == "vestigo: t.log: left out: 1 malformed line (line 2: 'nonsense')\n"
+    assert done.stderr == "vestigo: t.log: left out 1 malformed line (line 2: 'nonsense')\n"
     assert (tmp_path / "t.csv").read_text().splitlines()[1] == (
         '2026-03-02 06:00:00.000000000Z,"read","vessel","7",5,true'
     )

@@ -57,8 +57,8 @@ def test_nulls_are_found_out_and_failures_left_out(tmp_path: Path) -> None:
     )
     assert trace.found.tolist() == [0, 0, 1]
     assert [note.split(": ", 1)[1] for note in trace.notes] == [
-        "left out: 1 request, each by a method that neither reads nor changes",
-        "left out: 4 requests, each that failed, by its status",
+        "left out 1 request: the method (OPTIONS) neither reads nor changes",
+        "left out 4 requests: the status (403, 404, 500, 503) says that they failed",
     ]
 
 
@@ -82,7 +82,7 @@ def test_malformed_lines_are_counted_and_the_first_ten_shown(tmp_path: Path) -> 
     trace = read(tmp_path, *lines)
     assert list(trace.keys[:]) == ["/a", "/caf\\xe9"]
     (note,) = trace.notes
-    assert "left out: 13 malformed lines (line 3: 'nonsense 0'; line 4" in note
+    assert "left out 13 malformed lines (line 3: 'nonsense 0'; line 4" in note
     assert "nonsense 9" in note and "nonsense 10" not in note
     with pytest.raises(TraceError, match="13 malformed lines"):
         read(tmp_path, *lines, strict=True)

@@ -15,7 +15,7 @@ BAD = {
     "empty.csv": ("", ": is empty"),
     "empty.json": ("", ": is empty"),
     "empty.log": ("", ": is empty"),
-    "blank.csv": ("\n\n", ": holds no row; expected is a line of column names"),
+    "blank.csv": ("\n\n", ": holds no row; it must have a line of column names"),
     "utf16.csv": ("at,key\n1,a\n".encode("utf-16"), ": is text in UTF-16; save it in UTF-8"),
     "utf16.jsonl": ('{"at": 1, "key": "a"}\n'.encode("utf-16-be"), ", line 1: is not valid JSON"),
     "binary.csv": (bytes(range(256)) * 20, ": cannot be read: 'utf-8' codec can't decode byte 0x80"),
@@ -28,12 +28,15 @@ BAD = {
     "wide.jsonl": ('{"at":1,"key":99999999999999999999}\n', ", column 'key': 99999999999999999999 stands there"),
     "cut.csv.gz": (gzip.compress(b"at,key\n" + b"1,a\n" * 9999)[:60], ": cannot be read: Truncated compressed stream"),
     "middle.jsonl": ('{"at":1,"key":"a"}\n{"at":2,\n{"at":3,"key":"c"}\n', ", line 2: is not valid JSON"),
-    "list.json": ('[{"at":1,"key":"a"}]', ", line 1: is not an object; expected is one object a line"),
+    "list.json": ('[{"at":1,"key":"a"}]', ", line 1: is not an object; every line must be one object"),
     "huge.csv": (
         f"at,key\n1,{LONG * 40}\n2,b\n",
         ": is longer than 16.0 MiB; if it is meant to be, state longest_line",
     ),
-    "local.csv": ("at,key\n2026-03-02T06:00:00,a\n", "expected is a time with an offset, or zone to be stated"),
+    "local.csv": (
+        "at,key\n2026-03-02T06:00:00,a\n",
+        "it must be a time with an offset (2026-03-17T08:00:00Z); or state the time zone",
+    ),
 }
 GOOD = {
     "header.csv": ("at,key\n", []),

@@ -1,5 +1,6 @@
 """Damaged files get a TraceError or are read; nothing else comes out of a reader."""
 
+import contextlib
 import json
 import subprocess
 import sys
@@ -139,6 +140,16 @@ def test_a_damaged_file_is_read_or_refused(
     else:
         told = ()
     assert all(str(path) in problem for problem in told)
+
+
+@pytest.mark.parametrize(("name", "write"), [("z.arrow", as_packed_arrow), ("z.parquet", as_packed_parquet)])
+def test_no_number_in_a_packed_file_ends_the_process(tmp_path: Path, name: str, write: Callable[[Path], None]) -> None:
+    write(tmp_path / name)
+    content = (tmp_path / name).read_bytes()
+    for at in range(0, len(content) - 4, 4):
+        (tmp_path / name).write_bytes(content[:at] + b"AAAA" + content[at + 4 :])
+        with contextlib.suppress(TraceError):
+            list(read_trace(tmp_path / name).keys[:])
 
 
 @pytest.mark.parametrize(("at", "number", "width"), [(904, 2**62, 8), (912, 65_536, 4), (912, 0, 4), (3688, 0, 4)])

@@ -83,7 +83,7 @@ def test_a_timestamp_column_with_a_zone_is_taken_and_one_without_is_not() -> Non
     times = np.array([1, 2], "datetime64[s]")
     trace = Trace.from_table(pa.table({"at": pa.array(times, pa.timestamp("s", "UTC")), "key": [1, 2]}))
     assert trace.at.tolist() == [10**9, 2 * 10**9]
-    with pytest.raises(TraceError, match="a time without an offset stands there; expected is a time with one"):
+    with pytest.raises(TraceError, match="a time without an offset stands there; it must be a time with an offset"):
         Trace.from_table(pa.table({"at": pa.array(times, pa.timestamp("s")), "key": [1, 2]}))
 
 
@@ -98,11 +98,11 @@ def test_all_wrong_columns_of_a_csv_are_named_with_their_lines(tmp_path: Path) -
     )
     problems = refused(path)
     assert problems[0].startswith(
-        ", line 5, column 'at': 'noon' stands there; expected is a time with an offset (RFC 3339)"
+        ", line 5, column 'at': 'noon' stands there; it must be a time with an offset (RFC 3339)"
     )
-    assert ", line 5, column 'op': 'peek' stands there; expected is one of read, write" in problems[1]
-    assert ", line 6, column 'size': 'x' stands there; expected is a size in whole bytes" in problems[2]
-    assert ", line 5, column 'found': 'yes' stands there; expected is true, false, or nothing" in problems[3]
+    assert ", line 5, column 'op': 'peek' stands there; it must be one of read, write" in problems[1]
+    assert ", line 6, column 'size': 'x' stands there; it must be a size in whole bytes" in problems[2]
+    assert ", line 5, column 'found': 'yes' stands there; it must be true, false, or nothing" in problems[3]
 
 
 def test_a_negative_size_is_named(tmp_path: Path) -> None:
@@ -122,23 +122,23 @@ def test_missing_columns_are_named_with_those_there_are(tmp_path: Path) -> None:
 def test_rows_of_another_length_are_named_with_their_lines(tmp_path: Path) -> None:
     problems = refused(written(tmp_path / "t.csv", "at,key\n1,a\n2\n3,c,d\n"))
     assert problems == [
-        ", line 3: 1 fields; expected are 2, as in the line of names",
-        ", line 4: 3 fields; expected are 2, as in the line of names",
+        ", line 3: 1 fields; it must have 2, as the line of names",
+        ", line 4: 3 fields; it must have 2, as the line of names",
     ]
 
 
 def test_broken_json_lines_are_named(tmp_path: Path) -> None:
     lines = ['{"at": 1, "key": "a"}', "", '{"at": "noon", "key": "b"}', "{", '{"at": 2, "key": 7}', "[]"]
     problems = refused(written(tmp_path / "t.jsonl", "\n".join(lines)))
-    assert problems[0] == ", line 3, column 'at': \"noon\" stands there; expected is the kind of line 1"
-    assert problems[1] == ", line 4: is not valid JSON; expected is one object a line"
-    assert problems[2] == ", line 5, column 'key': 7 stands there; expected is the kind of line 1"
-    assert problems[3] == ", line 6: is not an object; expected is one object a line"
+    assert problems[0] == ", line 3, column 'at': \"noon\" stands there; it must be of the same kind as in line 1"
+    assert problems[1] == ", line 4: is not valid JSON; every line must be one object"
+    assert problems[2] == ", line 5, column 'key': 7 stands there; it must be of the same kind as in line 1"
+    assert problems[3] == ", line 6: is not an object; every line must be one object"
 
 
 @pytest.mark.parametrize("text", ["null", "null{}", '{"at": 1, "key": "a"}null', '{"at": 1, "key": "a"}\n \n null'])
 def test_a_null_where_an_object_belongs_is_named(tmp_path: Path, text: str) -> None:
-    assert "expected is one object a line" in refused(written(tmp_path / "t.jsonl", text))[0]
+    assert "every line must be one object" in refused(written(tmp_path / "t.jsonl", text))[0]
 
 
 def test_a_key_that_looks_like_one_is_read(tmp_path: Path) -> None:

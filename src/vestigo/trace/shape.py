@@ -216,7 +216,7 @@ def _parsed(text: str) -> int:
         return int(times(pa.array([text]), None, None, lambda _: None)[0])
     except Bad as bad:
         raise TraceError(
-            f"{text!r} is no moment; expected is a duration since the first event, or {bad.expected}"
+            f"{text!r} is no moment; it must be a duration since the first event, or {bad.expected}"
         ) from None
 
 

@@ -35,6 +35,7 @@ _LINE = (
 )
 _NO_REQUEST = r'^\S+ \S+ \S+(?: \S+)*? \[[^\]]+\] "(?:[^"\\]|\\.)*" [45]\d{2} '
 """What came was no request (a `-`, or bytes of another protocol), and was refused."""
+_ANSWER = r'" (?P<status>[45]\d{2}) '
 _CLOCK = r"^(?P<day>\d\d)/(?P<month>[A-Z][a-z]{2})/(?P<year>\d{4}):(?P<time>\d\d:\d\d:\d\d) (?P<offset>[+-]\d{4})$"
 _MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"]
 _OPS = {"GET": "read", "HEAD": "read", "PUT": "write", "POST": "write", "PATCH": "write", "DELETE": "remove"}
@@ -58,14 +59,13 @@ def read_access_log(path: Path, wanted: Wanted) -> Raw:
     status = columns["status"]
     failed = pc.and_(_starts(status, "45"), pc.invert(_gone(status)))
     failed = pc.or_(failed, pc.and_(_starts(status, "4"), pc.not_equal(op, "read")))
-    notes: list[str] = []
-    useless = {
-        "by a method that neither reads nor changes": pc.and_kleene(well_formed, op.is_null()),
-        "that failed, by its status": pc.or_kleene(pc.and_kleene(well_formed, failed), refused),
-    }
-    for why, rows in useless.items():
-        count = pc.sum(rows).as_py() or 0
-        notes += [f"left out: {counted(count, 'request')}, each {why}"] * (count > 0)
+    answered = pc.if_else(refused, pc.extract_regex(lines, _ANSWER).field(0), status)
+    notes = [
+        *_left_out(columns["method"], pc.and_kleene(well_formed, op.is_null()), "method", "neither reads nor changes"),
+        *_left_out(
+            answered, pc.or_kleene(pc.and_kleene(well_formed, failed), refused), "status", "says that {} failed"
+        ),
+    ]
     kept = pc.and_(well_formed, pc.and_(op.is_valid(), pc.invert(failed))).fill_null(False)
     table = pa.table({"time": time, "op": op, **{name: _or_nothing(column) for name, column in columns.items()}})
     table = table.filter(kept)
@@ -152,9 +152,18 @@ def _sizes(table: pa.Table) -> pa.ChunkedArray:
     return pc.if_else(silent, pa.scalar(None, told.type), told).cast(pa.int64())
 
 
+def _left_out(texts: pa.Array, rows: pa.Array, what: str, why: str) -> list[str]:
+    """A sentence on the requests of these rows, if there are some, with what they have there."""
+    found = texts.filter(rows.fill_null(False))
+    shown = sorted(found.unique().to_pylist())
+    there = ", ".join(text[:20] for text in shown[:_SHOWN]) + ", and others" * (len(shown) > _SHOWN)
+    why = why.format("it" if len(found) == 1 else "they")
+    return [f"left out {counted(len(found), 'request')}: the {what} ({there}) {why}"] * (len(found) > 0)
+
+
 def _malformed(lines: pa.Array, numbers: np.ndarray, well_formed: pa.Array) -> list[str]:
     rows = np.flatnonzero(~well_formed.fill_null(False).to_numpy(zero_copy_only=False))
     if len(rows) == 0:
         return []
     shown = [f"line {numbers[row]}: {lines[row].as_py()[:80]!r}" for row in rows[:_SHOWN].tolist()]
-    return [f"left out: {counted(len(rows), 'malformed line')} ({'; '.join(shown)})"]
+    return [f"left out {counted(len(rows), 'malformed line')} ({'; '.join(shown)})"]

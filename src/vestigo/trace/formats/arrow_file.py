@@ -5,9 +5,9 @@ from pathlib import Path
 import pyarrow as pa
 
 from vestigo.errors import TraceError
+from vestigo.trace.formats.arrow_messages import unfolded
 from vestigo.trace.formats.packed import check_unfolded
 from vestigo.trace.formats.raw import Raw, Wanted, repeated, row_place
-from vestigo.trace.formats.unfolding import of_messages
 
 _HEAD_BYTES = 8
 """Behind them a file's messages stand as a stream of them would."""
@@ -23,7 +23,7 @@ def read_arrow(path: Path, wanted: Wanted) -> Raw:
     has = batches.schema.names
     if twice := repeated(wanted, has):
         raise TraceError([f"{path}: column {name!r} stands there twice; rename one" for name in twice])
-    check_unfolded(path, of_messages(messages, count), wanted.limits)
+    check_unfolded(path, unfolded(messages, count), wanted.limits)
     table = pa.Table.from_batches([batches.read_next_batch() for _ in range(count)], batches.schema)
     table = table.select([name for name in has if name in wanted.columns])
     table.validate(full=True)  # Arrow trusts offsets and ids in its own files: a trace is not to be trusted

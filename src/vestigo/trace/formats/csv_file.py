@@ -33,7 +33,7 @@ def read_csv(path: Path, wanted: Wanted) -> Raw:
         rows = (row for row in _rows(path, file) if row)
         header, first = next(rows, None), next(rows, [])
     if not header:
-        raise TraceError(f"{path}: holds no row; expected is a line of column names, then one line an event")
+        raise TraceError(f"{path}: holds no row; it must have a line of column names, then one line an event")
     if twice := repeated(wanted, header):
         raise TraceError([f"{path}, line 1: column {name!r} stands there twice; rename one" for name in twice])
     known = [name for name in header if name in wanted.columns]
@@ -145,7 +145,7 @@ def _broken_rows(path: Path, fields: int, most: int = 10) -> list[str]:
         for row in reader:
             if row and len(row) != fields:
                 problems.append(
-                    f"{path}, line {reader.line_num}: {len(row)} fields; expected are {fields}, as in the line of names"
+                    f"{path}, line {reader.line_num}: {len(row)} fields; it must have {fields}, as the line of names"
                 )
                 if len(problems) == most:
                     break

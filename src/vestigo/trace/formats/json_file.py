@@ -235,9 +235,9 @@ def _line_problems(line: bytes, number: int, wanted: Wanted, first_kind: dict[st
     try:
         row: Any = json.loads(line.decode("utf-8-sig"), object_pairs_hook=as_dict)
     except (ValueError, RecursionError):
-        return [": is not valid JSON; expected is one object a line"]
+        return [": is not valid JSON; every line must be one object"]
     if not isinstance(row, dict):
-        return [": is not an object; expected is one object a line"]
+        return [": is not an object; every line must be one object"]
     problems = [f", column {name!r}: stands there twice; leave one out" for name in twice]
     for name in wanted.columns:
         kinds, expected = _KINDS.get(wanted.roles.get(name, ""), _ANY)
@@ -245,16 +245,18 @@ def _line_problems(line: bytes, number: int, wanted: Wanted, first_kind: dict[st
         if value is None:
             continue
         if type(value) not in kinds:
-            problems.append(f", column {name!r}: {json.dumps(value)[:60]} stands there; expected is {expected}")
+            problems.append(f", column {name!r}: {json.dumps(value)[:60]} stands there; it must be {expected}")
         elif type(value) is float and not math.isfinite(value):
-            problems.append(f", column {name!r}: {value} stands there; expected is {expected}")
+            problems.append(f", column {name!r}: {value} stands there; it must be {expected}")
         elif type(value) is int and not -(2**63) <= value < 2**63:
-            problems.append(f", column {name!r}: {value} stands there; expected is a number of at most 64 bits")
+            problems.append(f", column {name!r}: {value} stands there; it must be a number of at most 64 bits")
         else:
             kind, line_of_kind = first_kind.setdefault(name, (type(value), number))
             if {kind, type(value)} not in ({kind}, {int, float}):
                 shown = json.dumps(value)[:60]
-                problems.append(f", column {name!r}: {shown} stands there; expected is the kind of line {line_of_kind}")
+                problems.append(
+                    f", column {name!r}: {shown} stands there; it must be of the same kind as in line {line_of_kind}"
+                )
     return problems
 
 

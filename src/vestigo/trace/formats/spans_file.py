@@ -40,7 +40,7 @@ def read_spans(path: Path, wanted: Wanted) -> Raw:
     """One row a span. Raises TraceError where a line is none of OTLP JSON."""
     content = safe_lines(path, wanted.limits)
     if has_bare_null(content):
-        raise TraceError(f"{path}: has a null where an object belongs; expected is resourceSpans in every line")
+        raise TraceError(f"{path}: has a null where an object belongs; every line must be an object with resourceSpans")
     table = _parsed(content, path)
     groups = _Nested(table["resourceSpans"].combine_chunks(), np.arange(len(table)))
     resources, lines = groups.values, groups.parents
@@ -125,4 +125,4 @@ def _numbers(column: Any, path: Path, name: str) -> Any:
     try:
         return column.cast(pa.int64())
     except pa.ArrowInvalid as error:
-        raise TraceError(f"{path}, {name}: {str(error).splitlines()[0]}; expected is a number of ns") from None
+        raise TraceError(f"{path}, {name}: {str(error).splitlines()[0]}; it must be a number of ns") from None

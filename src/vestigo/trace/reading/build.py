@@ -134,7 +134,7 @@ def _whole(column: pa.ChunkedArray) -> pa.Array:
 def _sentence(origin: Origin, name: str, bad: Bad) -> str:
     where = f"{origin.source}, {origin.place(bad.row or 0)}"
     more = f" (and {bad.rows - 1:,} more rows)" if bad.rows > 1 else ""
-    return f"{where}, column {name!r}: {bad.found} stands there; expected is {bad.expected}{more}"
+    return f"{where}, column {name!r}: {bad.found} stands there; it must be {bad.expected}{more}"
 
 
 def _check_keys(found: Checked, origin: Origin) -> None:

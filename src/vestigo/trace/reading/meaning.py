@@ -140,6 +140,4 @@ def _without(
 def _unmatched(texts: pa.Array, rows: np.ndarray, place: Callable[[int], str]) -> str:
     distinct = texts.take(pa.array(rows)).unique()[:_SHOWN].to_pylist()
     shown = ", ".join("nothing" if text is None else repr(text)[:80] for text in distinct)
-    return (
-        f"left out: {counted(len(rows), 'row')} that no pattern matches, the first in {place(int(rows[0]))} ({shown})"
-    )
+    return f"left out {counted(len(rows), 'row')} that no pattern matches, the first in {place(int(rows[0]))} ({shown})"

@@ -15,6 +15,7 @@ LONGEST = 36_525 * 86_400 * 10**9
 UNITS = {"s": 10**9, "ms": 10**6, "us": 10**3, "ns": 1}
 
 _TIME = "a time with an offset (RFC 3339), or a number since 1970-01-01 UTC, between the years 1950 and 2100"
+_WITH_OFFSET = 'a time with an offset (2026-03-17T08:00:00Z); or state the time zone (zone = "Europe/Oslo")'
 _COST = "a time span from 0 to 100 years, or nothing"
 _FIRST_LIKELY = 300_000_000  # seconds: the year 1979; a smaller number of them is no time that anyone recorded
 _QUARTER = 900 * 10**9
@@ -56,7 +57,7 @@ def _from_timestamps(column: pa.Array, zone: str | None) -> pa.Array:
         return ns
     if zone is None and column.null_count < len(column):
         row = int(np.argmax(numpy_of(column.is_valid())))
-        raise Bad(row, "a time without an offset", "a time with one (2026-03-02T06:00:00+01:00), or zone to be stated")
+        raise Bad(row, "a time without an offset", _WITH_OFFSET)
     return pa.array(_local(numpy_of(ns.fill_null(0)), zone or "UTC"), mask=numpy_of(ns.is_null()))
 
 
@@ -68,7 +69,7 @@ def _from_texts(column: pa.Array, zone: str | None) -> pa.Array:
         return _cast(column, shown, pa.timestamp("ns", "UTC"))
     if zone is None:
         naive = _cast_each(column, pa.timestamp("ns"))
-        refuse(pc.and_(pc.invert(offset), naive), shown, "a time with an offset, or zone to be stated")
+        refuse(pc.and_(pc.invert(offset), naive), shown, _WITH_OFFSET)
         refuse(pc.invert(offset), shown, _TIME)
     nothing = pa.scalar(None, column.type)
     local = _cast(pc.if_else(offset, nothing, column), shown, pa.timestamp("ns"))

@@ -1,0 +1,110 @@
+"""How many bytes a Parquet file's columns unfold to, told by its pages before one is unpacked.
+
+The Parquet format, parquet.thrift, in Thrift's compact protocol. A page that holds more than its header says is refused
+when it is unpacked. The footer is read here, too: the usual reader ends the process over statistics without sense.
+"""
+
+import struct
+from collections.abc import Collection
+from typing import Any
+
+import pyarrow as pa
+
+_END_BYTES = 8  # the footer's length and the format's name
+_BYTES_A_VALUE = 4  # at least, once it is unpacked
+
+_GROUPS = 4  # of the file
+_CHUNKS = 1  # of a group of rows
+_META = 3  # of a column in one
+_PATH, _VALUES, _PACKED_SIZE, _DATA_AT, _DICTIONARY_AT = 3, 5, 7, 9, 11  # in there
+_UNPACKED, _PACKED = 2, 3  # sizes in the header of a page
+
+
+def unfolded(content: pa.Buffer, columns: Collection[str]) -> int:
+    """Of these columns, at least 4 bytes a value. Raises ArrowInvalid if there is no sense in what the file says."""
+    data = memoryview(content).cast("B")
+    try:
+        (length,) = struct.unpack("<I", data[-_END_BYTES : 4 - _END_BYTES])
+        footer = _Reader(data, len(data) - _END_BYTES - length).structure()
+        chunks = [chunk[_META] for group in footer.get(_GROUPS, []) for chunk in group[_CHUNKS]]
+        wanted = [one for one in chunks if one[_PATH][0].decode(errors="replace") in columns]
+        return sum(max(_of_pages(data, one), _BYTES_A_VALUE * one[_VALUES]) for one in wanted)
+    except (IndexError, KeyError, TypeError, ValueError, AttributeError, struct.error):
+        raise pa.ArrowInvalid("there is no sense in what it says of its pages") from None
+
+
+def _of_pages(data: memoryview, chunk: dict[int, Any]) -> int:
+    place = chunk.get(_DICTIONARY_AT) or chunk[_DATA_AT]
+    end, total = place + chunk[_PACKED_SIZE], 0
+    while place < end:
+        header = _Reader(data, place)
+        page = header.structure()
+        if page[_UNPACKED] < 0 or page[_PACKED] < 0:
+            raise ValueError("a page is not smaller than nothing")
+        total, place = total + page[_UNPACKED], header.place + page[_PACKED]
+    return int(total)
+
+
+class _Reader:
+    """Reads what stands at `place`, which moves behind it. Raises ValueError or IndexError where it makes no sense."""
+
+    _TRUE, _FALSE, _BYTE, _DOUBLE, _BINARY, _LISTS, _STRUCTURE = 1, 2, 3, 7, 8, (9, 10), 12
+    _WHOLE = (4, 5, 6)
+    _DEEPEST = 12
+
+    def __init__(self, data: memoryview, place: int) -> None:
+        self._data = data
+        self._depth = 0
+        self.place = place
+
+    def structure(self) -> dict[int, Any]:
+        """Its fields by number."""
+        self._depth += 1
+        if self._depth > self._DEEPEST or self.place < 0:
+            raise ValueError("nothing stands so deep, or before the file")
+        fields: dict[int, Any] = {}
+        number = 0
+        while head := self._next():
+            number = number + (head >> 4) if head >> 4 else self._whole()
+            kind = head & 15
+            fields[number] = kind == self._TRUE if kind in (self._TRUE, self._FALSE) else self._value(kind)
+        self._depth -= 1
+        return fields
+
+    def _value(self, kind: int) -> Any:
+        if kind in self._WHOLE:
+            return self._whole()
+        if kind == self._STRUCTURE:
+            return self.structure()
+        if kind == self._BINARY:
+            return self._bytes(self._varint())
+        if kind in self._LISTS:
+            head = self._next()
+            count = head >> 4 if head >> 4 < 15 else self._varint()
+            return [self._value(head & 15) for _ in range(count)]
+        if kind in (self._TRUE, self._FALSE, self._BYTE, self._DOUBLE):
+            return self._bytes(8 if kind == self._DOUBLE else 1)
+        raise ValueError(f"{kind} is no kind of value")
+
+    def _whole(self) -> int:
+        number = self._varint()
+        return (number >> 1) ^ -(number & 1)
+
+    def _varint(self) -> int:
+        number = 0
+        for place in range(0, 70, 7):
+            byte = self._next()
+            number |= (byte & 127) << place
+            if byte < 128:
+                return number
+        raise ValueError("a number without end")
+
+    def _bytes(self, count: int) -> bytes:
+        self.place += count
+        if self.place > len(self._data):
+            raise IndexError("behind the file")
+        return bytes(self._data[self.place - count : self.place])
+
+    def _next(self) -> int:
+        self.place += 1
+        return int(self._data[self.place - 1])
