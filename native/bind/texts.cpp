@@ -1,14 +1,13 @@
 // bind/texts.cpp: what readers of traces do with texts in native code, as a Python module.
 #include <nanobind/stl/optional.h>
 #include <nanobind/stl/string_view.h>
-#include <signal.h>
-#include <unistd.h>
 
 #include <optional>
 #include <string_view>
 
 #include "array.hpp"
 #include "vestigo/json_lines.hpp"
+#include "vestigo/last_words.hpp"
 #include "vestigo/texts.hpp"
 
 namespace nb = nanobind;
@@ -68,24 +67,9 @@ nb::tuple lines_beyond(Column<std::uint8_t> text, std::size_t depth, std::size_t
   return nb::make_tuple(found.too_deep, found.too_long);
 }
 
-char last_words[1024];
-std::size_t last_words_length = 0;
-
-void end_in_words(int) {
-  [[maybe_unused]] const auto written = ::write(STDERR_FILENO, last_words, last_words_length);
-  ::_exit(2);
-}
-
-// When a page of a mapped file is gone, because the file was cut, the process can but end: with a sentence then.
-void end_with(std::string_view sentence) {
-  last_words_length = sentence.copy(last_words, sizeof last_words);
-  struct sigaction action = {};
-  action.sa_handler = end_in_words;
-  ::sigaction(SIGBUS, &action, nullptr);
-}
-
 NB_MODULE(texts, m) {
-  m.def("end_with", &end_with, "sentence"_a);
+  m.def("last_words", &LastWords::of_memory, "address"_a, "size"_a, "sentence"_a);
+  m.def("end_with", &LastWords::end_with, "status"_a);
   m.def("lines_beyond", &lines_beyond, "text"_a.noconvert(), "depth"_a, "length"_a);
   nb::class_<BoundTexts>(m, "Texts")
       .def(nb::init<std::uint64_t>(), "seed"_a)

@@ -2,6 +2,7 @@
 
 import contextlib
 import json
+import signal
 import subprocess
 import sys
 from collections.abc import Callable
@@ -200,10 +201,12 @@ def test_a_packed_buffer_that_lies_of_its_size_is_refused(tmp_path: Path) -> Non
 
 def test_a_file_that_is_cut_while_it_is_in_use_ends_in_a_sentence(tmp_path: Path) -> None:
     write_trace(synth(reads=20_000, keys=100), tmp_path / "p.arrow")
-    script = (
-        "import os; from vestigo import read_trace; from vestigo.trace.formats import texts\n"
-        "texts.end_with('it was cut')\n"
-        "trace = read_trace('p.arrow'); os.truncate('p.arrow', 5000); print(trace.at.sum())"
-    )
-    done = subprocess.run([sys.executable, "-c", script], cwd=tmp_path, capture_output=True, text=True)
-    assert (done.returncode, done.stdout, done.stderr) == (2, "", "it was cut")
+    path = tmp_path / "p.arrow"
+    sentence = f"vestigo: {path}: was cut while it was in use; run it again on the whole file\n"
+    cut = f"trace = read_trace({str(path)!r}); os.truncate({str(path)!r}, 5000); print(trace.at.sum())"
+    imports = "import os; from vestigo import read_trace; from vestigo.trace.formats import texts"
+    whole = path.read_bytes()
+    for before, status in (("", -signal.SIGBUS), ("texts.end_with(2)", 2)):
+        path.write_bytes(whole)
+        done = subprocess.run([sys.executable, "-c", f"{imports}\n{before}\n{cut}"], capture_output=True, text=True)
+        assert (done.returncode, done.stdout, done.stderr) == (status, "", sentence)

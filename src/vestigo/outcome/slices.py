@@ -19,6 +19,11 @@ class Slices(Sequence[Slice]):
     """Slices in order of time, as a tuple of them would be; each is made when it is asked for.
 
     `columns` has for each field of a `Slice` a list of its values.
+
+    >>> from vestigo import Rules, replay, synth
+    >>> slices = replay(synth(reads=100, keys=10, seed=1), Rules()).slices
+    >>> sum(slices.column("reads")) == sum(one.reads for one in slices) == 100
+    True
     """
 
     def __init__(self, columns: Mapping[str, list[Any]]) -> None:

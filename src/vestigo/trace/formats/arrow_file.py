@@ -6,6 +6,7 @@ import pyarrow as pa
 
 from vestigo.errors import TraceError
 from vestigo.trace.formats.arrow_messages import unfolded
+from vestigo.trace.formats.mapped import mapped
 from vestigo.trace.formats.packed import check_unfolded
 from vestigo.trace.formats.raw import Raw, Wanted, repeated, row_place
 
@@ -15,8 +16,7 @@ _HEAD_BYTES = 8
 
 def read_arrow(path: Path, wanted: Wanted) -> Raw:
     """The wanted columns."""
-    with pa.memory_map(str(path)) as file:
-        content = file.read_buffer()
+    content = mapped(path)
     count = pa.ipc.open_file(content).num_record_batches
     messages = content.slice(_HEAD_BYTES)
     batches = pa.ipc.open_stream(messages)

@@ -7,6 +7,7 @@ from typing import Any, NamedTuple
 import pyarrow as pa
 
 from vestigo.errors import TraceError
+from vestigo.trace.formats.mapped import mapped
 from vestigo.units import format_bytes
 
 _PART = 1 << 20
@@ -69,10 +70,7 @@ def whole(path: Path, limits: Limits = LIMITS) -> pa.Buffer:
             while part := file.read(_PART):
                 sink.write(part)
         return sink.getvalue()
-    if path.stat().st_size == 0:  # which cannot be mapped
-        return pa.py_buffer(b"")
-    with pa.memory_map(str(path)) as file:
-        return file.read_buffer()
+    return mapped(path)
 
 
 def too_long(path: Path, line: int, limits: Limits) -> TraceError:

@@ -6,6 +6,7 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 
 from vestigo.errors import TraceError
+from vestigo.trace.formats.mapped import mapped
 from vestigo.trace.formats.packed import check_unfolded
 from vestigo.trace.formats.parquet_pages import unfolded
 from vestigo.trace.formats.raw import Raw, Wanted, repeated, row_place
@@ -13,13 +14,11 @@ from vestigo.trace.formats.raw import Raw, Wanted, repeated, row_place
 
 def read_parquet(path: Path, wanted: Wanted) -> Raw:
     """The wanted columns."""
-    with pa.memory_map(str(path)) as mapped:
-        content = mapped.read_buffer()
     with pq.ParquetFile(path) as file:
         has = file.schema_arrow.names
         if twice := repeated(wanted, has):
             raise TraceError([f"{path}: column {name!r} stands there twice; rename one" for name in twice])
-        check_unfolded(path, unfolded(content, wanted.columns), wanted.limits)
+        check_unfolded(path, unfolded(mapped(path), wanted.columns), wanted.limits)
         known = [name for name in has if name in wanted.columns]
         encoded = [name for name in known if _is_text(file.schema_arrow.field(name).type)]
     with pq.ParquetFile(path, read_dictionary=encoded) as file:

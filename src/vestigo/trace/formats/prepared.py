@@ -13,6 +13,7 @@ import numpy as np
 import pyarrow as pa
 
 from vestigo.errors import TraceError
+from vestigo.trace.formats.mapped import mapped
 from vestigo.trace.names import Names, arrow_names
 from vestigo.trace.reading.build import MOST_LOOKUPS
 from vestigo.trace.reading.columns import LARGEST, OPS
@@ -60,8 +61,7 @@ def write_prepared(trace: Trace, path: Path) -> None:
 
 def open_prepared(path: Path) -> Trace:
     """The trace, its columns mapped. Raises TraceError if anything in it cannot be."""
-    with pa.memory_map(str(path)) as file:
-        table = pa.ipc.open_file(file).read_all()
+    table = pa.ipc.open_file(mapped(path)).read_all()
     try:
         if any(table[name].num_chunks > 1 for name in table.column_names):
             raise TraceError(f"{path}: is in several batches; prepare it again from its source")

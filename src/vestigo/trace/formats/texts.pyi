@@ -12,7 +12,10 @@ class Texts:
     ) -> npt.NDArray[np.int32]: ...
     def texts(self) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.uint8]]: ...
 
-def end_with(sentence: str) -> None:
-    """What the process says where a mapped file is cut while it is in use, before it ends with status 2."""
+def last_words(address: int, size: int, sentence: str) -> None:
+    """What the process says where a page of this memory is gone, since the file that is mapped there was cut."""
+
+def end_with(status: int) -> None:
+    """The exit status then, instead of an end by the signal."""
 
 def lines_beyond(text: npt.NDArray[np.uint8], depth: int, length: int) -> tuple[int, int]: ...

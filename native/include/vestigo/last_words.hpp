@@ -1,0 +1,64 @@
+// vestigo/last_words.hpp: what the process says where a file that it has mapped into memory was cut.
+//
+// A page of the file that is gone can be neither read nor replaced: the system sends SIGBUS, and the process can but end.
+#pragma once
+
+#include <signal.h>
+#include <unistd.h>
+
+#include <array>
+#include <atomic>
+#include <cstdint>
+#include <string_view>
+
+namespace vestigo {
+
+struct Mapped {
+  std::uintptr_t begin = 0, end = 0;
+  std::size_t length = 0;
+  char words[512] = {};
+};
+
+class LastWords {
+ public:
+  // To be said where the memory is of that file. Where someone else answers the signal, nothing is said.
+  static void of_memory(std::uintptr_t begin, std::size_t size, std::string_view sentence) {
+    struct sigaction present = {};
+    ::sigaction(SIGBUS, nullptr, &present);
+    if (present.sa_handler == SIG_DFL) listen();
+    Mapped& place = mapped_[count_.fetch_add(1) % mapped_.size()];
+    place = {};
+    place.length = sentence.copy(place.words, sizeof place.words);
+    place.begin = begin;
+    place.end = begin + size;
+  }
+
+  // With what status to end then, instead of by the signal.
+  static void end_with(int status) { status_ = status; }
+
+ private:
+  static void listen() {
+    struct sigaction action = {};
+    action.sa_sigaction = answer;
+    action.sa_flags = SA_SIGINFO;
+    ::sigaction(SIGBUS, &action, nullptr);
+  }
+
+  static void answer(int, siginfo_t* info, void*) {
+    const auto at = reinterpret_cast<std::uintptr_t>(info->si_addr);
+    for (std::size_t latest = count_; latest > 0 && count_ - latest < mapped_.size(); --latest) {
+      const Mapped& place = mapped_[(latest - 1) % mapped_.size()];
+      if (at < place.begin || at >= place.end) continue;
+      [[maybe_unused]] const auto written = ::write(STDERR_FILENO, place.words, place.length);
+      if (status_ >= 0) ::_exit(status_);
+      break;
+    }
+    ::signal(SIGBUS, SIG_DFL);  // what could not be read is tried again, and ends the process
+  }
+
+  static inline std::array<Mapped, 64> mapped_{};  // the latest ones: memory that was given back may be another file's now
+  static inline std::atomic<std::size_t> count_ = 0;
+  static inline int status_ = -1;
+};
+
+}  // namespace vestigo
