@@ -70,6 +70,13 @@ def test_by_lookup_adds_a_table_for_each(demo: Path) -> None:
     assert max(map(len, lines(done.stdout))) <= 100
 
 
+@pytest.mark.parametrize("by", ["time", "scope"])
+def test_a_divided_table_fits_and_cuts_no_number(demo: Path, by: str) -> None:
+    done = run("replay", "--plan", "plan.toml", "--by", by, cwd=demo)
+    assert max(map(len, lines(done.stdout))) <= 100
+    assert "…" not in done.stdout
+
+
 def test_help_is_quick_and_imports_nothing_heavy(tmp_path: Path) -> None:
     """0.1 s where Python itself takes 0.016; told by turns with it, for the machine may be busy."""
     took, bare = [], []

@@ -27,15 +27,18 @@ class Column(NamedTuple):
 
 
 def grid(title: str, names: Sequence[str], columns: Sequence[Column], styles: Sequence[str], gap: int = GAP) -> Table:
-    """One row a name, each in its style."""
+    """One row a name, each in its style; columns stand closer if they would not fit."""
+    head, *shown = [printable(name, NAME) for name in (title, *names)]
+    if max(map(len, (head, *shown))) + sum(column.width + gap for column in columns) > WIDTH:
+        gap = 1
     table = Table(box=None, pad_edge=False, padding=(0, gap, 0, 0), header_style="bold")
-    table.add_column(Text(printable(title, NAME)), no_wrap=True)
+    table.add_column(Text(head), no_wrap=True)
     for column in columns:
         heading = f"{column.heading}\n{column.unit}" if any(one.unit for one in columns) else column.heading
         table.add_column(Text(heading), justify="right", no_wrap=True)
-    for row, name in enumerate(names):
+    for row, name in enumerate(shown):
         cells = (Text(column.cells[row]) for column in columns)
-        table.add_row(Text(printable(name, NAME)), *cells, style=styles[row])
+        table.add_row(Text(name), *cells, style=styles[row])
     return table
 
 

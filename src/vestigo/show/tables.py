@@ -173,7 +173,6 @@ def _by_time(comparison: Comparison) -> list[RenderableType]:
         _count("reads", [one.reads for one in each]),
         in_one_unit("hit rate", [one.hit_rate for one in each], SHARES),
         _known(known, in_one_unit("stale hits", [one.stale_rate for one in each], SHARES)),
-        in_own_units("answer age", [one.answer_age() for one in each], SPANS),
         in_one_unit("p95 read", [one.read_time(95) for one in each], SPANS),
         _count("origin calls", [one.loads for one in each]),
         _count("busiest s", [one.surge_second for one in each], "calls"),
