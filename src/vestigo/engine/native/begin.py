@@ -54,10 +54,10 @@ def begin_plain(trace: Trace, job: Job, entries: Entries) -> Any:
             places.append((lookup, node - 1, shared.setdefault((room.pool, node), len(shared))))
     places = places or [(0, MISSING, shared.setdefault((0, 0), 0))]
     of_entry = _ids(key_rooms)
-    if entries.keys is not None and entries.nodes is not None:
-        of_entry = table[key_rooms[entries.keys], entries.nodes]
+    if entries.places is not None:
+        of_entry = table.ravel()[entries.places]
     elif len(key_rooms):
-        of_entry = table[key_rooms, 0]
+        of_entry = table[:, 0][key_rooms]
     pool_rules = [_pool_rules(pool) for pool in pools] or [kernel.PoolRules()]
     return kernel.Replay(
         of_entry,

@@ -25,6 +25,8 @@ class Entries:
     def __init__(self, trace: Trace, of_nodes: Flags, copied: Flags) -> None:
         self.keys: Ints | None = None
         self.nodes: Ints | None = None
+        self.places: Ints | None = None
+        """Each one's place in a table of look-ups by nodes."""
         self.is_first: np.ndarray | None = None
         """Whether no other entry of its key is loaded before it."""
         self.count = max(len(trace.keys), 1)
@@ -44,6 +46,7 @@ class Entries:
             written[rows] = True
         self._number_copies(trace, np.flatnonzero(written & np.array([*copied, False])[trace.key_lookup]))
         self.keys, self.nodes = self._numbering.keys(), self._numbering.nodes()
+        self.places = trace.key_lookup[self.keys] * np.int32(len(trace.nodes) + 1) + self.nodes
         self.is_first = self._numbering.is_first()
         self.count = max(len(self.keys), 1)
 
