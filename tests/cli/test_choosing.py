@@ -125,7 +125,13 @@ def test_what_is_to_be_known_of_the_results_is_said_whatever_is_asked_for(folder
 @pytest.mark.parametrize("how", [signal.SIGINT, signal.SIGKILL])
 def test_a_sweep_that_is_stopped_goes_on_where_it_was(folder: Path, how: signal.Signals) -> None:
     (folder / "plan.toml").write_text(PLAN.replace("[10, 100, 300]", str(list(range(1, 1000)))))
-    going = subprocess.Popen([*VESTIGO, "sweep", "--plan", "plan.toml"], cwd=folder, stderr=subprocess.PIPE, text=True)
+    going = subprocess.Popen(
+        [*VESTIGO, "sweep", "--plan", "plan.toml"],
+        cwd=folder,
+        stderr=subprocess.PIPE,
+        text=True,
+        preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),  # which a job in the background ignores
+    )
     results = folder / "plan.results"
     until = time.monotonic() + 60
     while not (results.exists() and results.stat().st_size > 100_000) and time.monotonic() < until:
