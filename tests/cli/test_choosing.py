@@ -126,11 +126,10 @@ def test_what_is_to_be_known_of_the_results_is_said_whatever_is_asked_for(folder
 def test_a_sweep_that_is_stopped_goes_on_where_it_was(folder: Path, how: signal.Signals) -> None:
     (folder / "plan.toml").write_text(PLAN.replace("[10, 100, 300]", str(list(range(1, 1000)))))
     going = subprocess.Popen(
-        [*VESTIGO, "sweep", "--plan", "plan.toml"],
+        ["env", "--default-signal=INT", *VESTIGO, "sweep", "--plan", "plan.toml"],  # a job in the background ignores it
         cwd=folder,
         stderr=subprocess.PIPE,
         text=True,
-        preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),  # which a job in the background ignores
     )
     results = folder / "plan.results"
     until = time.monotonic() + 60
