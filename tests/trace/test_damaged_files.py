@@ -199,6 +199,17 @@ def test_a_packed_buffer_that_lies_of_its_size_is_refused(tmp_path: Path) -> Non
             read_trace(tmp_path / "t.arrow")
 
 
+def test_a_page_whose_size_is_of_another_kind_has_none(tmp_path: Path) -> None:
+    """Other readers pass such a field over, so that what stands there may be anything."""
+    write_packed(tmp_path / "t.parquet")
+    content = bytearray((tmp_path / "t.parquet").read_bytes())
+    assert content[4::2][:2] == b"\x15\x15"  # two fields of 32 bits: what page it is, and its size
+    content[6] = 0x16
+    (tmp_path / "t.parquet").write_bytes(content)
+    with pytest.raises(TraceError, match="no sense in what it says of its pages"):
+        read_trace(tmp_path / "t.parquet")
+
+
 def test_a_file_that_is_cut_while_it_is_in_use_ends_in_a_sentence(tmp_path: Path) -> None:
     write_trace(synth(reads=20_000, keys=100), tmp_path / "p.arrow")
     path = tmp_path / "p.arrow"

@@ -122,7 +122,7 @@ def test_missing_columns_are_named_with_those_there_are(tmp_path: Path) -> None:
 def test_rows_of_another_length_are_named_with_their_lines(tmp_path: Path) -> None:
     problems = refused(written(tmp_path / "t.csv", "at,key\n1,a\n2\n3,c,d\n"))
     assert problems == [
-        ", line 3: 1 fields; it must have 2, as the line of names",
+        ", line 3: 1 field; it must have 2, as the line of names",
         ", line 4: 3 fields; it must have 2, as the line of names",
     ]
 

@@ -214,9 +214,10 @@ def _moment(trace: Trace, moment: Moment) -> int:
 def _parsed(text: str) -> int:
     try:
         return int(times(pa.array([text]), None, None, lambda _: None)[0])
-    except Bad as bad:
+    except Bad:
         raise TraceError(
-            f"{text!r} is no moment; it must be a duration since the first event, or {bad.expected}"
+            f"{text!r} is no moment; it must be a duration since the first event (8h), or a time with an offset "
+            "(2026-03-17T08:00:00Z)"
         ) from None
 
 

@@ -30,6 +30,7 @@ class Holdings {
   const RoomRules& room_of(Id entry) const { return setting.rooms[static_cast<std::size_t>(setting.entry_rooms[static_cast<std::size_t>(entry)])]; }
   Id room_number(Id slot) const { return here.slots[static_cast<std::size_t>(slot)].room; }
   const RoomRules& room_at(Id slot) const { return setting.rooms[static_cast<std::size_t>(room_number(slot))]; }
+
   // The memory that an event of the entry will touch: where to look for it, and later, what is there.
   [[gnu::always_inline]] void fetch_places(Id entry) const {
     __builtin_prefetch(&setting.entry_rooms[static_cast<std::size_t>(entry)]);
@@ -39,6 +40,7 @@ class Holdings {
     keys.fetch(here.key_of(entry));
     if (setting.per[static_cast<std::size_t>(room_of(entry).pool)] != Per::scope) here.fetch(entry);
   }
+
   Tally& tally(const RoomRules& room) { return ledger.tally(static_cast<std::size_t>(room.lookup)); }
 
   // When the trace begins, from which steps count.

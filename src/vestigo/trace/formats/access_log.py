@@ -59,12 +59,11 @@ def read_access_log(path: Path, wanted: Wanted) -> Raw:
     status = columns["status"]
     failed = pc.and_(_starts(status, "45"), pc.invert(_gone(status)))
     failed = pc.or_(failed, pc.and_(_starts(status, "4"), pc.not_equal(op, "read")))
-    answered = pc.if_else(refused, pc.extract_regex(lines, _ANSWER).field(0), status)
+    strange = columns["method"].filter(pc.and_kleene(well_formed, op.is_null()))
+    answers = [status.filter(pc.and_kleene(well_formed, failed)), _answers(lines.filter(refused))]
     notes = [
-        *_left_out(columns["method"], pc.and_kleene(well_formed, op.is_null()), "method", "neither reads nor changes"),
-        *_left_out(
-            answered, pc.or_kleene(pc.and_kleene(well_formed, failed), refused), "status", "says that {} failed"
-        ),
+        *_left_out(strange, "method", "neither reads nor changes"),
+        *_left_out(pa.concat_arrays(answers), "status", "says that {} failed"),
     ]
     kept = pc.and_(well_formed, pc.and_(op.is_valid(), pc.invert(failed))).fill_null(False)
     table = pa.table({"time": time, "op": op, **{name: _or_nothing(column) for name, column in columns.items()}})
@@ -152,9 +151,13 @@ def _sizes(table: pa.Table) -> pa.ChunkedArray:
     return pc.if_else(silent, pa.scalar(None, told.type), told).cast(pa.int64())
 
 
-def _left_out(texts: pa.Array, rows: pa.Array, what: str, why: str) -> list[str]:
-    """A sentence on the requests of these rows, if there are some, with what they have there."""
-    found = texts.filter(rows.fill_null(False))
+def _answers(lines: pa.Array) -> pa.Array:
+    """The status of each line that came without a request."""
+    return pc.extract_regex(lines, _ANSWER).field(0)
+
+
+def _left_out(found: pa.Array, what: str, why: str) -> list[str]:
+    """A sentence on requests, if there are some, with what each of them has there."""
     shown = sorted(found.unique().to_pylist())
     there = ", ".join(text[:20] for text in shown[:_SHOWN]) + ", and others" * (len(shown) > _SHOWN)
     why = why.format("it" if len(found) == 1 else "they")

@@ -17,7 +17,7 @@ from vestigo.errors import TraceError
 from vestigo.trace.formats.numbering import numbered
 from vestigo.trace.formats.packed import Limits, is_packed, open_bytes, open_text, unpacked_name
 from vestigo.trace.formats.raw import Raw, Wanted, repeated
-from vestigo.units import format_bytes
+from vestigo.units import counted, format_bytes
 
 if TYPE_CHECKING:
     from _csv import Reader
@@ -144,9 +144,8 @@ def _broken_rows(path: Path, fields: int, most: int = 10) -> list[str]:
         reader = _rows(path, file)
         for row in reader:
             if row and len(row) != fields:
-                problems.append(
-                    f"{path}, line {reader.line_num}: {len(row)} fields; it must have {fields}, as the line of names"
-                )
+                found = counted(len(row), "field")
+                problems.append(f"{path}, line {reader.line_num}: {found}; it must have {fields}, as the line of names")
                 if len(problems) == most:
                     break
     return problems

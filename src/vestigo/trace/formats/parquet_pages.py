@@ -13,11 +13,17 @@ import pyarrow as pa
 _END_BYTES = 8  # the footer's length and the format's name
 _BYTES_A_VALUE = 4  # at least, once it is unpacked
 
-_GROUPS = 4  # of the file
-_CHUNKS = 1  # of a group of rows
-_META = 3  # of a column in one
-_PATH, _VALUES, _PACKED_SIZE, _DATA_AT, _DICTIONARY_AT = 3, 5, 7, 9, 11  # in there
-_UNPACKED, _PACKED = 2, 3  # sizes in the header of a page
+_INT, _LONG, _BINARY, _LIST, _STRUCTURE = 5, 6, 8, 9, 12  # kinds of value
+
+Field = tuple[int, int]
+"""Its number and its kind: a field of another kind than the format says is none to any reader."""
+
+_GROUPS = (4, _LIST)  # of the file
+_CHUNKS = (1, _LIST)  # of a group of rows
+_META = (3, _STRUCTURE)  # of a column in one
+_PATH, _VALUES, _PACKED_SIZE = (3, _LIST), (5, _LONG), (7, _LONG)  # in there
+_DATA_AT, _DICTIONARY_AT = (9, _LONG), (11, _LONG)
+_UNPACKED, _PACKED = (2, _INT), (3, _INT)  # sizes in the header of a page
 
 
 def unfolded(content: pa.Buffer, columns: Collection[str]) -> int:
@@ -33,8 +39,8 @@ def unfolded(content: pa.Buffer, columns: Collection[str]) -> int:
         raise pa.ArrowInvalid("there is no sense in what it says of its pages") from None
 
 
-def _of_pages(data: memoryview, chunk: dict[int, Any]) -> int:
-    place = chunk.get(_DICTIONARY_AT) or chunk[_DATA_AT]
+def _of_pages(data: memoryview, chunk: dict[Field, Any]) -> int:
+    place = min(at for at in (chunk.get(_DICTIONARY_AT, 0), chunk[_DATA_AT]) if at > 0)  # 0: there is no such page
     end, total = place + chunk[_PACKED_SIZE], 0
     while place < end:
         header = _Reader(data, place)
@@ -48,8 +54,8 @@ def _of_pages(data: memoryview, chunk: dict[int, Any]) -> int:
 class _Reader:
     """Reads what stands at `place`, which moves behind it. Raises ValueError or IndexError where it makes no sense."""
 
-    _TRUE, _FALSE, _BYTE, _DOUBLE, _BINARY, _LISTS, _STRUCTURE = 1, 2, 3, 7, 8, (9, 10), 12
-    _WHOLE = (4, 5, 6)
+    _TRUE, _FALSE, _BYTE, _DOUBLE = 1, 2, 3, 7
+    _WHOLE = (4, _INT, _LONG)
     _DEEPEST = 12
 
     def __init__(self, data: memoryview, place: int) -> None:
@@ -57,28 +63,28 @@ class _Reader:
         self._depth = 0
         self.place = place
 
-    def structure(self) -> dict[int, Any]:
-        """Its fields by number."""
+    def structure(self) -> dict[Field, Any]:
+        """Its fields."""
         self._depth += 1
         if self._depth > self._DEEPEST or self.place < 0:
             raise ValueError("nothing stands so deep, or before the file")
-        fields: dict[int, Any] = {}
+        fields: dict[Field, Any] = {}
         number = 0
         while head := self._next():
             number = number + (head >> 4) if head >> 4 else self._whole()
             kind = head & 15
-            fields[number] = kind == self._TRUE if kind in (self._TRUE, self._FALSE) else self._value(kind)
+            fields[number, kind] = kind == self._TRUE if kind in (self._TRUE, self._FALSE) else self._value(kind)
         self._depth -= 1
         return fields
 
     def _value(self, kind: int) -> Any:
         if kind in self._WHOLE:
             return self._whole()
-        if kind == self._STRUCTURE:
+        if kind == _STRUCTURE:
             return self.structure()
-        if kind == self._BINARY:
+        if kind == _BINARY:
             return self._bytes(self._varint())
-        if kind in self._LISTS:
+        if kind in (_LIST, _LIST + 1):  # or a set
             head = self._next()
             count = head >> 4 if head >> 4 < 15 else self._varint()
             return [self._value(head & 15) for _ in range(count)]
