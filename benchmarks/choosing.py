@@ -15,8 +15,8 @@ import speed
 from vestigo import Plan, Rules, size_curve, sweep
 from vestigo.engine.job import job
 from vestigo.study.compare import prepare
-from vestigo.study.study import replayed, split_at
-from vestigo.study.sweep import settings_of
+from vestigo.study.results import replayed, split_at
+from vestigo.study.run_sweep import settings_of
 
 ROUNDS = 3
 PLAN = Plan(

@@ -30,7 +30,7 @@ def trace_of(events: int) -> Trace:
     at = 1_700_000_000_000_000_000 + np.cumsum(rng.exponential(100_000, events)).astype(np.int64)
     size = rng.integers(100, 5000, KEYS)[key]
     cost = rng.lognormal(np.log(20e6), 0.5, events).astype(np.int64)
-    return Trace.from_table({"at": at, "key": key, "size": size, "cost": cost})
+    return read_trace({"at": at, "key": key, "size": size, "cost": cost})
 
 
 class Watch(threading.Thread):

@@ -16,7 +16,7 @@ import pyarrow as pa
 import pyarrow.csv as arrow_csv
 import pyarrow.parquet as pq
 
-from vestigo import Trace, read_trace, write_trace
+from vestigo import read_trace, write_trace
 
 ROWS, KEYS, PREPARED = 5_000_000, 200_000, 10_000_000
 ROUNDS = 5
@@ -68,7 +68,7 @@ def main() -> None:
             mine, others = (median(times) for times in zip(*pairs, strict=True))
             ratio = median(other / own for own, other in pairs)
             print(f"{name:<16}{mine:>12.2f}{others:>10.2f}{ratio:>15.1f}")
-        write_trace(Trace.from_table(table(PREPARED)), prepared)
+        write_trace(read_trace(table(PREPARED)), prepared)
         opened = median(seconds(lambda: read_trace(prepared)) for _ in range(ROUNDS))
         print(f"{PREPARED:,} events in the prepared form opened in {opened:.3f} s")
 

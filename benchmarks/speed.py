@@ -18,11 +18,12 @@ from statistics import median
 import numpy as np
 from plain_loop import plain_loop
 
-from vestigo import Duration, Plan, Rules, Trace
+from vestigo import Duration, Plan, Rules, Trace, read_trace
 from vestigo.engine import native
-from vestigo.engine.job import assume, job
-from vestigo.engine.native.batches import make_ready
-from vestigo.engine.native.entries import entries_of
+from vestigo.engine.job import job
+from vestigo.prepared.assumed import assume
+from vestigo.prepared.batches import make_ready
+from vestigo.prepared.entries import entries_of
 
 READS, KEYS, SKEW = 10_000_000, 1_000_000, 0.9
 ABSOLUTE, SLIDING = Duration.parse("10m"), Duration.parse("2m")
@@ -42,7 +43,7 @@ def zipf_trace(timed: bool) -> Trace:
     version = ((at - at[0]) // 10**9 + key * 977) // 6000
     size = rng.integers(100, 5000, KEYS)[key]
     cost = rng.lognormal(np.log(20e6), 0.5, READS).astype(np.int64) if timed else np.zeros(READS, np.int64)
-    return Trace.from_table({"at": at, "key": key, "version": version, "size": size, "cost": cost})
+    return read_trace({"at": at, "key": key, "version": version, "size": size, "cost": cost})
 
 
 def kernel(trace: Trace, entries: int) -> Callable[[], tuple[int, int]]:

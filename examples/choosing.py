@@ -32,7 +32,7 @@ print(f"{hasty.candidate.measure('fresh_hit_rate'):.1%} fresh")
 
 sharing = share_out(trace, Rules(nulls="keep", on_write="drop"), "4 MiB")  # on each server
 for name in ("evenly", "by curves"):
-    candidate = sharing.study[name]
+    candidate = sharing.sweep[name]
     used = candidate.measure("memory_peak") / 2**20
     print(f"4 MiB a server {name}: {candidate.measure('hit_rate'):.1%} hits, {used:.1f} MiB used")
 

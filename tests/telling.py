@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from vestigo import Outcome, Rules, Trace, replay
+from vestigo import Outcome, Rules, Trace, read_trace, replay
 from vestigo.units import SECOND
 
 _FIELDS = ("lookup", "key", "size", "cost", "found", "version", "scope", "node", "force")
@@ -11,7 +11,7 @@ _FIELDS = ("lookup", "key", "size", "cost", "found", "version", "scope", "node",
 def told(*lines: str) -> Trace:
     """Each line: when, what, the key if it has one, and further fields as name=value."""
     rows = [_row(line.split()) for line in lines]
-    return Trace.from_table({name: [row.get(name) for row in rows] for name in ("at", "op", *_FIELDS)})
+    return read_trace({name: [row.get(name) for row in rows] for name in ("at", "op", *_FIELDS)})
 
 
 def _row(words: list[str]) -> dict[str, Any]:

@@ -5,7 +5,7 @@ from datetime import time
 
 from hypothesis import strategies as st
 
-from vestigo import Plan, Pool, Rules, Trace
+from vestigo import Plan, Pool, Rules, Trace, read_trace
 from vestigo.rules.eviction import POLICIES
 from vestigo.rules.moments import Moments
 from vestigo.rules.plan import _OF_A_WHOLE_LOOKUP
@@ -64,7 +64,7 @@ def trace_of(rows: list[tuple[object, ...]], unit: int) -> Trace:
         now += step * unit
         at.append(now)
     keyed = [o not in ("clear", "restart") for o in op]
-    return Trace.from_table(
+    return read_trace(
         {
             "at": at,
             "op": op,

@@ -5,9 +5,10 @@ from hypothesis import given
 
 from tests.agreement.cases import Case, cases
 from vestigo.engine.job import job
-from vestigo.engine.native.batches import filler, told
 from vestigo.engine.reference import rows as reference
 from vestigo.engine.reference.truth import Truth
+from vestigo.prepared.fill import filler
+from vestigo.prepared.truth import parts_with_truth
 from vestigo.trace import Op
 from vestigo.trace.trace import LAST_KEYED
 
@@ -24,7 +25,7 @@ def test_what_is_missing_is_filled_in_alike(case: Case) -> None:
         nulls.append(row.op <= LAST_KEYED and truths[row.key].value.is_null)
     work = job(trace, case.plan)
     reference.fill(recorded, nulls, work.assumed)
-    null = next(told(trace))[1].null
+    null = next(parts_with_truth(trace))[1].null
     keyed = trace.op <= LAST_KEYED
     assert (null & keyed).tolist() == nulls
     sizes, costs = filler(trace, work.assumed).sizes(trace, null), filler(trace, work.assumed).costs(trace)

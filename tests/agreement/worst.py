@@ -1,18 +1,18 @@
 """The worst cases that random exploration found, kept: each once made an engine, a ceiling or a property wrong."""
 
 from tests.agreement.cases import Case
-from vestigo import Plan, Rules, Trace
+from vestigo import Plan, Rules, read_trace
 
 _S = 10**9
 
 LATE_LOAD = Case(
-    Trace.from_table({"at": [0, _S, 9 * _S], "key": ["a", "a", "b"], "node": ["x", "y", "y"], "cost": [5 * _S] * 3}),
+    read_trace({"at": [0, _S, 9 * _S], "key": ["a", "a", "b"], "node": ["x", "y", "y"], "cost": [5 * _S] * 3}),
     Plan(),
 )
 """A load ends after the last event of its node."""
 
 CLEARED_WHILE_LOADING = Case(
-    Trace.from_table(
+    read_trace(
         {
             "at": [0, _S, 6 * _S, 7 * _S],
             "op": ["read", "clear", "read", "read"],
@@ -25,7 +25,7 @@ CLEARED_WHILE_LOADING = Case(
 """A clear comes while a load is under way, which brings back afterwards what the clear took."""
 
 TOLD_WHILE_LOADING = Case(
-    Trace.from_table(
+    read_trace(
         {
             "at": [0, _S, 2 * _S, 4 * _S, 8 * _S],
             "op": ["read", "read", "write", "read", "read"],

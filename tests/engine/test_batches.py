@@ -15,10 +15,11 @@ from vestigo import Outcome, Plan, Rules, Trace, TraceError, read_plan, read_tra
 from vestigo.demo import files
 from vestigo.engine import native
 from vestigo.engine.context import assumptions, whose_cache
-from vestigo.engine.job import assume, job, marks
-from vestigo.engine.native import batches
-from vestigo.engine.native.entries import entries_of
-from vestigo.engine.native.median import lower_medians
+from vestigo.engine.job import job, marks
+from vestigo.prepared import batches, memory
+from vestigo.prepared.assumed import assume
+from vestigo.prepared.entries import entries_of
+from vestigo.prepared.median import lower_medians
 
 
 @pytest.fixture(scope="module")
@@ -62,10 +63,10 @@ def test_loads_under_way_go_on_in_the_next_batch(lines: list[str], counted: tupl
 
 
 def test_a_longer_trace_is_replayed_in_batches_and_not_kept(monkeypatch: pytest.MonkeyPatch) -> None:
-    trace = Trace.from_table({"at": [0, 5, 10, 20], "key": ["a", "a", "b", "a"], "cost": [7, 7, 30, 7]})
-    expected = replay(Trace.from_table(trace.to_pandas()), Rules(overlap="join")).to_dict()
-    monkeypatch.setattr(batches, "KEPT_EVENTS", 3)
-    monkeypatch.setattr(batches, "BATCH_EVENTS", 2)
+    trace = read_trace({"at": [0, 5, 10, 20], "key": ["a", "a", "b", "a"], "cost": [7, 7, 30, 7]})
+    expected = replay(read_trace(trace.to_pandas()), Rules(overlap="join")).to_dict()
+    monkeypatch.setattr(memory, "KEPT_EVENTS", 3)
+    monkeypatch.setattr(memory, "BATCH_EVENTS", 2)
     assert len(list(batches.batches(trace, assume(trace, Plan()), entries_of(trace)))) == 2
     assert replay(trace, Rules(overlap="join")).to_dict() == expected
     assert trace not in batches._kept
@@ -75,8 +76,8 @@ MOST_MEMORY = """
 import sys
 sys.path.insert(0, "benchmarks")
 from memory import watched_replay
-from vestigo.engine.native import batches
-batches.KEPT_EVENTS, batches.BATCH_EVENTS = 0, 1 << 17
+from vestigo.prepared import batches, memory
+memory.KEPT_EVENTS, memory.BATCH_EVENTS = 0, 1 << 17
 watched_replay(sys.argv[1])
 """
 
@@ -86,7 +87,7 @@ def test_memory_grows_with_keys_and_not_with_events(tmp_path: Path) -> None:
     for events in (500_000, 4_000_000):
         key = np.arange(events) % 10_007
         cost = np.full(events, 20_000_000)
-        write_trace(Trace.from_table({"at": np.arange(events) * 1000, "key": key, "cost": cost}), tmp_path / "t.arrow")
+        write_trace(read_trace({"at": np.arange(events) * 1000, "key": key, "cost": cost}), tmp_path / "t.arrow")
         command = [sys.executable, "-c", MOST_MEMORY, str(tmp_path / "t.arrow")]
         told = subprocess.run(command, capture_output=True, text=True, check=True, cwd=Path(__file__).parents[2])
         most.append(float(told.stdout.split()[3]))
@@ -94,9 +95,9 @@ def test_memory_grows_with_keys_and_not_with_events(tmp_path: Path) -> None:
 
 
 def test_costs_that_do_not_add_up_are_found_in_whatever_batch(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(batches, "KEPT_EVENTS", 1)
-    monkeypatch.setattr(batches, "BATCH_EVENTS", 1)
-    trace = Trace.from_table({"at": [0, 5], "key": ["a", "b"], "cost": [2 * 10**18, 2 * 10**18]})
+    monkeypatch.setattr(memory, "KEPT_EVENTS", 1)
+    monkeypatch.setattr(memory, "BATCH_EVENTS", 1)
+    trace = read_trace({"at": [0, 5], "key": ["a", "b"], "cost": [2 * 10**18, 2 * 10**18]})
     with pytest.raises(TraceError, match="the costs add up to more than 73 years"):
         replay(trace, Rules())
 

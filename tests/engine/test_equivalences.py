@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from tests.agreement.cases import Case, cases
 from tests.agreement.worst import CLEARED_WHILE_LOADING, LATE_LOAD
-from vestigo import Outcome, Plan, Pool, Rules, Trace, replay, shape
+from vestigo import Outcome, Plan, Pool, Rules, Trace, read_trace, replay, shape
 from vestigo.study.optimum import most_hits
 from vestigo.trace import Op
 
@@ -137,7 +137,7 @@ def test_every_outcome_balances(case: Case) -> None:
 
 @given(st.lists(st.integers(0, 4), min_size=1, max_size=12), st.integers(1, 3))
 def test_the_bound_of_hits_is_no_less_than_the_best_that_can_be_done(keys: list[int], entries: int) -> None:
-    trace = Trace.from_table({"at": list(range(len(keys))), "key": keys})
+    trace = read_trace({"at": list(range(len(keys))), "key": keys})
     most = most_hits(trace, Plan(Rules(max_entries=entries)))
     assert best_by_trying(tuple(keys), entries) <= most <= len(keys) - len(set(keys))
     assert replay(trace, Rules(max_entries=entries, eviction="belady")).hits <= most
@@ -162,6 +162,6 @@ def best_by_trying(keys: tuple[int, ...], entries: int) -> int:
 @pytest.mark.parametrize("lifetime", ["1s", "7s"])
 @pytest.mark.parametrize("kind", ["absolute", "sliding"])
 def test_speeding_a_trace_and_its_lifetimes_up_makes_no_difference(kind: str, lifetime: str) -> None:
-    trace = Trace.from_table({"at": [n * n % 97 * 10**8 for n in range(400)], "key": [n % 13 for n in range(400)]})
+    trace = read_trace({"at": [n * n % 97 * 10**8 for n in range(400)], "key": [n % 13 for n in range(400)]})
     slow, quick = Rules(**{kind: lifetime}), Rules(**{kind: f"{int(lifetime[0]) * 500}ms"})
     assert counts(replay(trace, slow)) == counts(replay(shape.faster(trace, 2), quick))

@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from vestigo.engine import kernel
+from vestigo.compiled import kernel
 from vestigo.outcome import CAUSES, Measures
 
 TRUTH = kernel.Truth(2, unnamed_writes=True)

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from tests.telling import missed, replayed
-from vestigo import Rules, Trace, replay
+from vestigo import Rules, read_trace, replay
 
 
 def test_until_its_load_ends_a_key_is_loaded_again_by_each_reader(engine: str) -> None:
@@ -82,7 +82,7 @@ def test_loads_that_never_overlap_take_no_longer_to_replay() -> None:
     at = np.arange(rows) * 10**9
 
     def seconds(cost: int) -> float:
-        trace = Trace.from_table({"at": at, "key": np.arange(rows) % 1000, "cost": np.full(rows, cost)})
+        trace = read_trace({"at": at, "key": np.arange(rows) % 1000, "cost": np.full(rows, cost)})
         replay(trace, Rules(max_entries=10))
         begun = time.perf_counter()
         replay(trace, Rules(max_entries=10))

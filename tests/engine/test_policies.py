@@ -19,7 +19,7 @@ ANOMALY = [1, 2, 3, 4, 1, 2, 5, 1, 2, 3, 4, 5]
 
 
 def reading(keys: Any) -> Trace:
-    return Trace.from_table({"at": np.arange(len(keys)), "key": np.asarray(keys)})
+    return read_trace({"at": np.arange(len(keys)), "key": np.asarray(keys)})
 
 
 def outcome(keys: Any, frames: int, eviction: Any, engine: str = "native") -> Outcome:
@@ -99,7 +99,7 @@ def test_going_round_and_round_serves_the_most_recently_used() -> None:
 
 
 def test_gdsf_keeps_what_is_small_and_dear(engine: str) -> None:
-    trace = Trace.from_table(
+    trace = read_trace(
         {"at": [0, 10, 20, 30], "key": ["small", "large", "new", "small"], "size": [10, 900, 500, 10], "cost": [5] * 4}
     )
     hits = {

@@ -3,7 +3,7 @@
 import pytest
 
 from tests.telling import missed, replayed, told
-from vestigo import Plan, Rules, RulesError, Trace, TraceError, replay
+from vestigo import Plan, Rules, RulesError, TraceError, read_trace, replay
 from vestigo.units import Duration
 
 READS = told(*(f"{i} read k{i % 3}" for i in range(10)))
@@ -31,7 +31,7 @@ def test_slices_add_up_to_the_whole(engine: str) -> None:
 
 
 def test_an_empty_trace_counts_nothing(engine: str) -> None:
-    outcome = replay(Trace.from_table({"at": [], "key": []}), Rules(), engine=engine)  # type: ignore[arg-type]
+    outcome = replay(read_trace({"at": [], "key": []}), Rules(), engine=engine)  # type: ignore[arg-type]
     assert (outcome.reads, outcome.hit_rate, len(outcome.slices)) == (0, 0.0, 0)
 
 

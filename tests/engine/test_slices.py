@@ -7,7 +7,7 @@ import pytest
 
 from tests.telling import replayed, told
 from vestigo import Trace
-from vestigo.engine.job import first_counted, slicing
+from vestigo.prepared.counting import first_counted, slicing
 from vestigo.units import SECOND, Duration
 
 

@@ -9,7 +9,20 @@ from hypothesis import strategies as st
 
 from tests.agreement.cases import Case, cases
 from tests.telling import told
-from vestigo import Plan, Rules, RulesError, Trace, TraceError, WhatIf, compare, replay, survey, synth, what_if
+from vestigo import (
+    Plan,
+    Rules,
+    RulesError,
+    Trace,
+    TraceError,
+    WhatIf,
+    compare,
+    read_trace,
+    replay,
+    survey,
+    synth,
+    what_if,
+)
 from vestigo.demo.files import write_demo
 from vestigo.trace import Op
 from vestigo.units import SECOND
@@ -107,7 +120,7 @@ def test_the_origin_takes_so_many_times_as_long() -> None:
     trace = told("0 read a cost=2", "9 read b", "9 read c cost=0")
     assert what_if.with_origin(trace, 1.5).cost.tolist() == [3 * SECOND, -1, 0]
     with pytest.raises(TraceError, match="takes longer than times can tell"):
-        what_if.with_origin(Trace.from_table({"at": [0], "key": ["a"], "cost": [2**59]}), 4)
+        what_if.with_origin(read_trace({"at": [0], "key": ["a"], "cost": [2**59]}), 4)
 
 
 def test_everything_restarts_at_noon() -> None:
@@ -173,6 +186,6 @@ def test_what_cannot_be_is_refused(wrong: dict[str, Any], says: str) -> None:
 
 
 def test_a_trace_without_events_stays_empty() -> None:
-    empty = Trace.from_table({"at": np.empty(0, np.int64), "key": np.empty(0, np.int64)})
+    empty = read_trace({"at": np.empty(0, np.int64), "key": np.empty(0, np.int64)})
     plan = Plan(what_if=WhatIf(nodes=2, traffic=2, changes=2, origin=2, restart_at="12:00", zone="UTC"))
     assert replay(empty, plan).reads == 0

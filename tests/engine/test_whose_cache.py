@@ -5,7 +5,7 @@ from typing import Any
 import pytest
 
 from tests.telling import missed, replayed, told
-from vestigo import Plan, Pool, Rules, RulesError, Trace, replay
+from vestigo import Plan, Pool, Rules, RulesError, read_trace, replay
 from vestigo.units import SECOND
 
 
@@ -201,7 +201,7 @@ def test_plans_that_cannot_be_are_refused(plan: Any, says: str) -> None:
 
 def test_times_before_1970_are_times_like_others(engine: Any) -> None:
     at = [-(10**17) + second * 10**9 for second in (0, 2, 4, 9)]
-    trace = Trace.from_table({"at": at, "key": ["a"] * 4})
+    trace = read_trace({"at": at, "key": ["a"] * 4})
     outcome = replay(trace, Rules(absolute="5s", sliding="3s", collect="prompt"), engine=engine)
     assert outcome.hits == 2
     assert outcome.misses_by_cause["idle"] + outcome.misses_by_cause["aged"] == 1

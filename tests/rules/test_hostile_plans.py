@@ -10,13 +10,13 @@ import pytest
 from hypothesis import example, given
 from hypothesis import strategies as st
 
-from vestigo import Plan, PlanError, Pool, Rules, RulesError, Trace, compare, read_plan
+from vestigo import Plan, PlanError, Pool, Rules, RulesError, compare, read_plan, read_trace
 from vestigo.rules.aim import MEASURES, Worth
 from vestigo.rules.plan_text import _text
 from vestigo.rules.what_if import WhatIf
 from vestigo.trace import Intake
 
-TRACE = Trace.from_table({"at": [0, 10, 20, 30], "key": ["a", "b", "a", "b"], "cost": [1, 2, 3, 4]})
+TRACE = read_trace({"at": [0, 10, 20, 30], "key": ["a", "b", "a", "b"], "cost": [1, 2, 3, 4]})
 
 WORDS = """never all keep skip blind drop replace node scope touch prompt evict refuse lru slru protected=70% lru-k k=9
 belady 10m 1ns 0s 99999d 70% 100% 0% 06:00 25:00 UTC Europe/Oslo 2026-03-02T06:00:00Z <= >= 5 today {...} {} {a}{b}

@@ -9,7 +9,7 @@ from rich.console import Console
 from rich.text import Text
 
 from tests.telling import told
-from vestigo import Plan, Rules, Trace, compare, figures, replay
+from vestigo import Plan, Rules, Trace, compare, figures, read_trace, replay
 from vestigo.show import style
 from vestigo.show.notes import kept_together
 from vestigo.show.safe import HELD, printable
@@ -83,7 +83,7 @@ def test_the_timeline_draws_on_axes_that_are_given() -> None:
 
 
 def test_an_outcome_of_nothing_can_be_drawn() -> None:
-    axes = figures.timeline(replay(Trace.from_table({"at": [], "key": []}), Rules()))
+    axes = figures.timeline(replay(read_trace({"at": [], "key": []}), Rules()))
     axes[0].figure.savefig(io.BytesIO())
 
 

@@ -5,10 +5,23 @@ from pathlib import Path
 import matplotlib
 import pytest
 
-from vestigo import InputError, Pick, Plan, Rules, SizeCurve, Study, Trace, figures, replay, size_curve, sweep, synth
+from vestigo import (
+    InputError,
+    Pick,
+    Plan,
+    Rules,
+    SizeCurve,
+    Sweep,
+    figures,
+    read_trace,
+    replay,
+    size_curve,
+    sweep,
+    synth,
+)
 from vestigo.show.files import save_figure
 from vestigo.show.safe import HELD
-from vestigo.show.study import curves_text, pick_text, study_text
+from vestigo.show.study import curves_text, pick_text, sweep_text
 from vestigo.study import with_real_rates
 
 matplotlib.use("agg")
@@ -20,12 +33,12 @@ PLAN = Plan(
 
 
 @pytest.fixture(scope="module")
-def study() -> Study:
+def study() -> Sweep:
     return sweep(TRACE, PLAN)
 
 
 @pytest.fixture(scope="module")
-def pick(study: Study) -> Pick:
+def pick(study: Sweep) -> Pick:
     return study.choose("fresh_hit_rate", memory_peak="<= 1 MiB")
 
 
@@ -38,8 +51,8 @@ def text_of(shown: object) -> str:
     return captured.get().replace(HELD, " ")
 
 
-def test_long_names_stand_below_the_table(study: Study, pick: Pick) -> None:
-    shown = text_of(study_text(study))
+def test_long_names_stand_below_the_table(study: Sweep, pick: Pick) -> None:
+    shown = text_of(sweep_text(study))
     assert shown.startswith(f"{len(study)} candidates, {len(study.front())} of them the best trade-offs")
     assert max(map(len, shown.splitlines())) <= 100
     told = shown.split("number", 1)[1].splitlines() if "number" in shown else []
@@ -61,12 +74,12 @@ def test_a_pick_says_of_how_many_that_were_estimated_it_is_the_best() -> None:
 
 def test_a_hostile_name_is_shown_harmlessly() -> None:
     plan = Plan(candidates={"a\x1b[31m[red]": Plan(Rules(max_entries=9))})
-    shown = text_of(study_text(sweep(TRACE, plan)))
+    shown = text_of(sweep_text(sweep(TRACE, plan)))
     assert "\x1b[31m" not in shown
     assert "[red]" in shown
 
 
-def test_the_front_names_today_the_pick_and_the_ceiling(study: Study, pick: Pick) -> None:
+def test_the_front_names_today_the_pick_and_the_ceiling(study: Sweep, pick: Pick) -> None:
     axis = figures.front(study, pick)
     said = [text.get_text() for text in axis.texts]
     assert "today" in said
@@ -88,7 +101,7 @@ def test_curves_name_every_look_up_and_mark_today() -> None:
     assert max(map(len, shown.splitlines())) <= 100
 
 
-def test_a_heat_map_has_the_best_of_each_pair(study: Study) -> None:
+def test_a_heat_map_has_the_best_of_each_pair(study: Sweep) -> None:
     axis = figures.heat(study, "rules.max_entries", "rules.absolute")
     shown = {text.get_text() for text in axis.texts}
     from vestigo.units import format_share
@@ -106,8 +119,8 @@ def test_causes_hold_what_was_missed() -> None:
     assert any(f"{outcome.misses_by_cause['evicted']:,} reads" in one for one in said)
 
 
-def test_a_page_of_all_four_is_written(study: Study, pick: Pick, tmp_path: Path) -> None:
-    curves: list[SizeCurve] = [size_curve(TRACE), size_curve(Trace.from_table({"at": [0], "key": ["a"]}))]
+def test_a_page_of_all_four_is_written(study: Sweep, pick: Pick, tmp_path: Path) -> None:
+    curves: list[SizeCurve] = [size_curve(TRACE), size_curve(read_trace({"at": [0], "key": ["a"]}))]
     page = figures.choice_page(study, pick, curves, replay(TRACE, PLAN))
     save_figure(page[0], tmp_path / "choice.png")
     assert (tmp_path / "choice.png").stat().st_size > 20_000

@@ -7,7 +7,7 @@ import matplotlib.pyplot as plt
 import numpy as np
 import pytest
 
-from vestigo import Trace, figures, survey
+from vestigo import figures, read_trace, survey
 from vestigo.show.figures.labels import Line, label_lines
 
 
@@ -30,20 +30,20 @@ def no_screen() -> Iterator[None]:
     ],
 )
 def test_any_trace_can_be_drawn(table: dict[str, list[object]]) -> None:
-    axes = figures.survey_page(survey(Trace.from_table(table)))
+    axes = figures.survey_page(survey(read_trace(table)))
     axes[0].figure.canvas.draw()
     assert len(axes) == 4
 
 
 def test_popularity_rises_to_all_reads() -> None:
-    found = survey(Trace.from_table({"at": range(10), "key": list("aaaaaabbbc")}))
+    found = survey(read_trace({"at": range(10), "key": list("aaaaaabbbc")}))
     (line,) = figures.popularity(found).get_lines()
     assert np.allclose(line.get_xydata(), [[1, 0.6], [2, 0.9], [3, 1.0]])
 
 
 def test_reuse_times_tell_how_many_repeats_come_within() -> None:
     seconds = np.array([0, 1, 2, 102, 202], np.int64) * 10**9
-    (line,) = figures.reuse_times(survey(Trace.from_table({"at": seconds, "key": ["a"] * 5}))).get_lines()
+    (line,) = figures.reuse_times(survey(read_trace({"at": seconds, "key": ["a"] * 5}))).get_lines()
     times, shares = line.get_xydata().T
     assert shares[times < 0.99].max() == 0
     assert np.allclose(shares[(times > 1.5) & (times < 90)], 0.5)

@@ -10,12 +10,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vestigo import Aim, InputError, Plan, Rules, RulesError, Study, Trace, Worth, compare, search, sweep
+from vestigo import Aim, InputError, Plan, Rules, RulesError, Sweep, Worth, compare, read_trace, search, sweep
 from vestigo.rules.aim import MEASURES, Limit
-from vestigo.study.choose import MONTH_NS, money
-from vestigo.study.reasons import details, sentence
+from vestigo.study.candidates import Candidate
+from vestigo.study.pick import MONTH_NS, money
 from vestigo.study.resample import Resamples
-from vestigo.study.study import Candidate
 
 SLICES = 64
 _PARTS = ("mean", "p50", "p95", "p99", "max", "second", "minute")
@@ -51,8 +50,8 @@ def candidate(name: str, hits: Any, memory: int = 100, stale: Any = 0) -> Candid
     return Candidate(name, {}, Plan(), {**{name: measures(part) for name, part in parts.items()}, "slices": slices})
 
 
-def study(*candidates: Candidate, aim: Aim | None = None) -> Study:
-    return Study({one.name: one for one in candidates}, {}, aim or Aim(), (0, 32, 64))
+def study(*candidates: Candidate, aim: Aim | None = None) -> Sweep:
+    return Sweep({one.name: one for one in candidates}, {}, aim or Aim(), (0, 32, 64))
 
 
 TODAY = candidate("today", 4)
@@ -67,15 +66,15 @@ def test_the_best_within_the_limits_is_picked() -> None:
     assert [(one.limit.name, one.candidate) for one in pick.relaxed] == [("memory_peak", LARGE)]
     assert pick.relaxed[0].gain == pytest.approx(0.2)
     assert (pick.is_met, pick.holds) == (True, True)
-    assert "Take middle: hit rate 60.0 % instead of today's 40.0 %" in sentence(pick)
-    said = "\n".join(details(pick))
+    assert "Take middle: hit rate 60.0 % instead of today's 40.0 %" in pick.because[0]
+    said = "\n".join(pick.because[1:])
     assert "If the limit memory peak <= 300 B were loosened to 900 B, large would be admitted: hit rate 80.0 %." in said
     assert "Better than today: hit rate 60.0 % (today 40.0 %), fresh hits 60.0 % (today 40.0 %), origin calls" in said
     assert "Worse than today: memory peak 200 B (today 100 B)." in said
 
 
 def test_where_nothing_happened_there_is_nothing_to_choose_by() -> None:
-    trace = Trace.from_table({"at": [], "key": []})
+    trace = read_trace({"at": [], "key": []})
     found = sweep(trace, Plan(vary={"rules.max_entries": [4, 5]}))
     assert [one.measure("hit_rate", "rest") for one in found.values()] == [0, 0, 0]
     with pytest.raises(InputError, match="table: holds no events, so there is nothing to choose by"):
@@ -89,24 +88,24 @@ def test_of_equals_the_one_that_takes_less_memory_is_picked() -> None:
 def test_without_a_candidate_within_the_limits_the_closest_is_named_with_what_it_breaks() -> None:
     pick = study(TODAY, MIDDLE, LARGE).choose("hit_rate", memory_peak="<= 80 B")
     assert (pick.is_met, pick.candidate.name) == (False, "today")
-    assert sentence(pick) == (
+    assert pick.because[0] == (
         "No candidate keeps the limits. The closest is today: memory peak 100 B, and the limit is <= 80.0 B."
     )
-    assert details(pick) == []
+    assert pick.because[1:] == ()
 
 
 def test_a_pick_that_does_not_hold_on_the_rest_is_said_to_be_so_first() -> None:
     worse = study(TODAY, candidate("fleeting", [9, 1])).choose("hit_rate")
     assert (worse.candidate.name, worse.holds) == ("fleeting", False)
-    assert sentence(worse).startswith("This pick does not hold on the rest of the trace: today's settings are better")
+    assert worse.because[0].startswith("This pick does not hold on the rest of the trace: today's settings are better")
     assert worse.best_on_rest is TODAY
     stale = study(TODAY, candidate("ageing", 9, stale=[0, 5])).choose("hit_rate", stale_rate="<= 1%")
-    assert sentence(stale).startswith("This pick does not hold on the rest of the trace: stale hits 50.0 %")
+    assert stale.because[0].startswith("This pick does not hold on the rest of the trace: stale hits 50.0 %")
     assert not stale.holds
 
 
 def test_today_may_be_the_best() -> None:
-    assert sentence(study(LARGE, SMALL).choose("hit_rate")) == "Today's settings are the best: hit rate 80.0 %."
+    assert study(LARGE, SMALL).choose("hit_rate").because[0] == "Today's settings are the best: hit rate 80.0 %."
 
 
 def test_prices_turn_measures_into_one_number() -> None:
@@ -196,7 +195,7 @@ def test_of_candidates_that_vary_alike_only_what_differs_is_told() -> None:
         return Candidate(name, {f"rules.{rule}": value for rule, value in changes.items()}, one.plan, one.result)
 
     best = varied("a=1, b=2, c=3", 8, 100, a=1, b=2, c=3)
-    told = details(study(TODAY, best, varied("a=1, b=9, c=3", 7, 50, a=1, b=9, c=3)).choose("hit_rate"))
+    told = study(TODAY, best, varied("a=1, b=9, c=3", 7, 50, a=1, b=9, c=3)).choose("hit_rate").because[1:]
     assert "A clear winner: ahead of the runner-up, the same with b=9, in 1,000 of 1,000 resamples." in told
 
 
@@ -266,7 +265,7 @@ def test_a_runner_up_that_is_as_good_in_most_resamples_means_no_clear_winner() -
     rng = np.random.default_rng(3)
     first = candidate("first", np.concatenate([rng.permutation([5, 6] * 16), np.full(32, 5)]))
     second = candidate("second", np.concatenate([np.full(16, 5), np.full(16, 6), np.full(32, 6)]), 200)
-    said = "\n".join(details(study(TODAY, first, second).choose("hit_rate")))
+    said = "\n".join(study(TODAY, first, second).choose("hit_rate").because[1:])
     assert "No clear winner: the runner-up, " in said and " is as good or better in " in said
 
 
@@ -286,7 +285,7 @@ def test_a_limit_without_a_sign_is_answered_with_what_was_written() -> None:
 
 
 def test_an_aim_of_freshness_is_refused_where_the_trace_shows_no_changes() -> None:
-    trace = Trace.from_table({"at": [0, 10, 20, 540 * 10**9], "key": ["a", "b", "a", "a"]})
+    trace = read_trace({"at": [0, 10, 20, 540 * 10**9], "key": ["a", "b", "a", "a"]})
     found = sweep(trace, Plan(vary={"rules.max_entries": [1, 5]}))
     why = "this trace shows no changes, so how many answers were old is unknown; the oldest was given"
     for aim in ({"most": "fresh_hit_rate"}, {"most": "hit_rate", "stale_rate": "<= 1 %"}):
@@ -294,16 +293,16 @@ def test_an_aim_of_freshness_is_refused_where_the_trace_shows_no_changes() -> No
             found.choose(**aim)
     pick = found.choose()  # nobody said what to make best
     assert pick.aim.best == "hit_rate"
-    assert "stale" not in "".join([sentence(pick), *details(pick)])
+    assert "stale" not in "".join([pick.because[0], *pick.because[1:]])
 
 
 def test_plans_studies_and_picks_can_be_pickled_and_rules_are_plans() -> None:
-    trace = Trace.from_table({"at": [0, 10, 20, 30], "key": ["a", "b", "a", "b"]})
+    trace = read_trace({"at": [0, 10, 20, 30], "key": ["a", "b", "a", "b"]})
     plan = Plan(Rules(max_entries=1), {"reads": {"absolute": "1h"}}, vary={"rules.max_entries": [2]})
     assert pickle.loads(pickle.dumps(plan)) == plan
     found = sweep(trace, plan)
     again = pickle.loads(pickle.dumps(found.choose("hit_rate")))
-    assert (again.candidate.name, sentence(again)) == ("max_entries=2", sentence(found.choose("hit_rate")))
+    assert (again.candidate.name, again.because[0]) == ("max_entries=2", found.choose("hit_rate").because[0])
     rules = copy.deepcopy(pickle.loads(pickle.dumps(Rules(max_entries=1, absolute="1h"))))
     assert compare(trace, rules)["today"].hits == sweep(trace, rules).today.result["whole"]["hits"] == 0
     with pytest.raises(RulesError, match="nothing varies"):

@@ -13,7 +13,7 @@ from tests.agreement.cases import Case, cases
 from tests.agreement.worst import CLEARED_WHILE_LOADING, TOLD_WHILE_LOADING
 from tests.telling import told
 from vestigo import Plan, Rules, RulesError, TraceError, compare
-from vestigo.engine.native import batches
+from vestigo.prepared import memory
 from vestigo.study.optimum import most_hits
 from vestigo.study.shelf import Numbering
 
@@ -126,13 +126,13 @@ def test_a_candidate_cannot_take_a_name_of_ours() -> None:
 def test_a_long_trace_is_compared_in_batches_with_the_same_counts(case: Case, events: int) -> None:
     whole = compare(case.trace, case.plan).to_dict()
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(batches, "KEPT_EVENTS", 0)
-        patch.setattr(batches, "BATCH_EVENTS", events)
+        patch.setattr(memory, "KEPT_EVENTS", 0)
+        patch.setattr(memory, "BATCH_EVENTS", events)
         assert compare(dataclasses.replace(case.trace), case.plan).to_dict() == whole
 
 
 def test_a_disk_without_room_is_named(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(batches, "KEPT_EVENTS", 1)
+    monkeypatch.setattr(memory, "KEPT_EVENTS", 1)
     limit = resource.getrlimit(resource.RLIMIT_FSIZE)
     try:
         resource.setrlimit(resource.RLIMIT_FSIZE, (2, limit[1]))

@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.agreement.cases import Case, cases
-from vestigo import Plan, Rules, RulesError, Trace, replay, size_curve, synth
+from vestigo import Plan, Rules, RulesError, Trace, read_trace, replay, size_curve, synth
 from vestigo.engine.job import job
 from vestigo.engine.replay import run
 from vestigo.study.curve import replayed_curve, with_real_rates
@@ -53,7 +53,7 @@ def test_bytes_of_values_that_differ_are_exact_from_the_largest_value_on() -> No
     rng = np.random.default_rng(2)
     key = rng.zipf(1.3, 20_000) % 500
     size = rng.integers(10, 5000, 500)[key]
-    mixed = Trace.from_table({"at": np.arange(20_000) * 10**9, "key": key, "size": size})
+    mixed = read_trace({"at": np.arange(20_000) * 10**9, "key": key, "size": size})
     curve = size_curve(mixed)
     for limit in curve.bytes[curve.bytes > 5064][::7].tolist():
         found, reads = hits(mixed, Rules(max_bytes=limit, nulls="keep"))
@@ -80,7 +80,7 @@ def test_the_ceiling_is_the_repeats_and_more_is_never_less(trace: Trace) -> None
 
 def test_enough_is_the_least_size_with_so_much_of_what_no_limit_gives(trace: Trace) -> None:
     """All is had at the length of a loop, and nothing before."""
-    loop = Trace.from_table({"at": np.arange(3000), "key": np.arange(3000) % 50})
+    loop = read_trace({"at": np.arange(3000), "key": np.arange(3000) % 50})
     curve = size_curve(loop)
     assert (curve.enough_entries, curve.hit_rate(49), curve.entries.tolist()) == (50, 0, [50])
     assert "95.0 % of that with 50 entries" in repr(curve)
@@ -93,7 +93,7 @@ def test_enough_is_the_least_size_with_so_much_of_what_no_limit_gives(trace: Tra
 
 def test_what_one_mib_more_would_bring_at_todays_limit() -> None:
     key = np.arange(40_000) % 4000
-    trace = Trace.from_table({"at": np.arange(40_000), "key": key, "size": np.full(40_000, 960)})
+    trace = read_trace({"at": np.arange(40_000), "key": key, "size": np.full(40_000, 960)})
     curve = size_curve(trace, Rules(max_bytes="3 MiB"), lookup="reads")  # a loop of 4,096,000 bytes
     assert (curve.at_limit, curve.last_mib) == (0, 0)
     assert curve.next_mib == curve.ceiling == 0.9
@@ -106,7 +106,7 @@ def test_warm_up_and_batches_of_a_long_trace(trace: Trace, monkeypatch: pytest.M
     plan = Plan(Rules(nulls="keep"), warm_up=10_000)
     whole = size_curve(trace, plan)
     assert whole.reads == trace.reads - 10_000
-    monkeypatch.setattr("vestigo.engine.native.batches.BATCH_EVENTS", 777)
+    monkeypatch.setattr("vestigo.prepared.memory.BATCH_EVENTS", 777)
     again = size_curve(synth(reads=30_000, keys=2000, skew=0.8, scans=2, changes="1h", seed=5, nodes=2), plan)
     assert again.to_dict() == whole.to_dict()
 
@@ -121,5 +121,5 @@ def test_other_policies_are_replayed_at_chosen_sizes(trace: Trace) -> None:
 def test_a_look_up_that_is_not_there_is_refused_and_nothing_gives_nothing(trace: Trace) -> None:
     with pytest.raises(RulesError, match="look-up 'redas' is unknown; did you mean 'reads'"):
         size_curve(trace, lookup="redas")
-    empty = size_curve(Trace.from_table({"at": [], "key": []}))
+    empty = size_curve(read_trace({"at": [], "key": []}))
     assert (empty.reads, empty.ceiling, empty.enough_entries, empty.next_mib) == (0, 0, 0, 0)

@@ -10,11 +10,11 @@ from hypothesis import given, reject
 from tests.agreement.cases import Case, cases
 from vestigo import (
     Interrupted,
+    KeySample,
     Plan,
     Pool,
     Rules,
     RulesError,
-    Sampler,
     Trace,
     WhatIf,
     read_plan,
@@ -32,14 +32,14 @@ def skewed() -> Trace:
 
 
 @pytest.fixture(scope="module")
-def sampler(skewed: Trace) -> Sampler:
-    return Sampler(skewed, "10%")
+def sampler(skewed: Trace) -> KeySample:
+    return KeySample(skewed, "10%")
 
 
 @pytest.mark.parametrize("entries", [1000, 5000, 20_000])
 @pytest.mark.parametrize("more", [{}, {"eviction": "s3-fifo"}, {"absolute": "10m", "sliding": "2m"}])
 def test_a_tenth_of_the_keys_is_within_half_a_point(
-    skewed: Trace, sampler: Sampler, entries: int, more: dict[str, str]
+    skewed: Trace, sampler: KeySample, entries: int, more: dict[str, str]
 ) -> None:
     rules = Rules(max_entries=entries, **more)
     estimate, truth = sampler.estimate(rules), replay(skewed, rules)
@@ -51,7 +51,7 @@ def test_a_tenth_of_the_keys_is_within_half_a_point(
 
 
 @pytest.mark.parametrize("warm_up", ["1m", 100_000])
-def test_what_comes_in_the_warm_up_is_not_counted(skewed: Trace, sampler: Sampler, warm_up: str | int) -> None:
+def test_what_comes_in_the_warm_up_is_not_counted(skewed: Trace, sampler: KeySample, warm_up: str | int) -> None:
     plan = Plan(Rules(max_entries=5000, absolute="10m"), warm_up=warm_up)
     estimate, truth = sampler.estimate(plan), replay(skewed, plan)
     assert estimate.hit_rate == pytest.approx(truth.hit_rate, abs=0.005)
@@ -62,12 +62,12 @@ def test_what_comes_in_the_warm_up_is_not_counted(skewed: Trace, sampler: Sample
 def test_a_sample_replays_the_hottest_keys_and_a_part_of_the_others(skewed: Trace) -> None:
     hottest = np.sort(np.bincount(skewed.key))[::-1]
     always, others = hottest[:20].sum() / len(skewed), hottest[20:].sum() / len(skewed)
-    assert Sampler(skewed, "10%").share_of_events == pytest.approx(always + 0.1 * others, abs=0.005)
+    assert KeySample(skewed, "10%").share_of_events == pytest.approx(always + 0.1 * others, abs=0.005)
     few = synth(reads=1000, keys=50, seed=1)
-    assert Sampler(few, "10%").share_of_events == 1  # too few to divide
+    assert KeySample(few, "10%").share_of_events == 1  # too few to divide
 
 
-def test_limits_in_bytes_and_shared_pools(skewed: Trace, sampler: Sampler) -> None:
+def test_limits_in_bytes_and_shared_pools(skewed: Trace, sampler: KeySample) -> None:
     rules = Rules(max_bytes="4 MiB")
     assert sampler.estimate(rules).hit_rate == pytest.approx(replay(skewed, rules).hit_rate, abs=0.005)
     plan = Plan(pools={"all": Pool(lookups=skewed.lookups, max_bytes="4 MiB", eviction="sieve")})
@@ -77,7 +77,7 @@ def test_limits_in_bytes_and_shared_pools(skewed: Trace, sampler: Sampler) -> No
 @given(cases())
 def test_where_no_key_stands_for_another_an_estimate_is_the_replay_itself(case: Case) -> None:
     try:
-        estimate = Sampler(case.trace, "20%", samples=1).estimate(case.plan)
+        estimate = KeySample(case.trace, "20%", samples=1).estimate(case.plan)
     except RulesError:
         reject()  # two limits in a pool, conditions: what a sample cannot tell
     whole = replay(case.trace, case.plan)
@@ -90,14 +90,14 @@ def test_intervals_hold_the_truth_nine_times_in_ten(skewed: Trace) -> None:
     truths = {entries: replay(skewed, Rules(max_entries=entries)).hit_rate for entries in (1000, 5000)}
     held = 0
     for seed in range(15):
-        sampler = Sampler(skewed, "10%", seed=seed)
+        sampler = KeySample(skewed, "10%", seed=seed)
         for entries, truth in truths.items():
             estimate = sampler.estimate(Rules(max_entries=entries))
             held += abs(estimate.hit_rate - truth) <= estimate.errors["hit_rate"]
     assert held >= 22
 
 
-def test_what_is_asked_of_another_trace_is_not_told_of_this_one(skewed: Trace, sampler: Sampler) -> None:
+def test_what_is_asked_of_another_trace_is_not_told_of_this_one(skewed: Trace, sampler: KeySample) -> None:
     rules = Rules(max_entries=5000, absolute="10m")
     more = Plan(rules, what_if=WhatIf(nodes=4))
     before, apart, after = (sampler.estimate(one) for one in (rules, more, rules))
@@ -126,7 +126,7 @@ def test_the_demo_of_small_look_ups_is_taken_whole(tmp_path: object) -> None:
     one = Plan(
         plan.rules, {**plan.lookups, "chart": {"max_entries": "no limit", "max_bytes": "8 MiB"}}, warm_up=plan.warm_up
     )
-    estimate, truth = Sampler(trace, "20%").estimate(one), replay(trace, one)
+    estimate, truth = KeySample(trace, "20%").estimate(one), replay(trace, one)
     assert estimate.hit_rate == pytest.approx(truth.hit_rate, abs=0.01)
 
 
@@ -176,17 +176,17 @@ def test_a_sampled_sweep_that_was_stopped_estimates_nothing_again(
     assert study.replayed == len(study) + 3 == anew.replayed
     told_of.clear()
 
-    def not_asked(*_: object, **__: object) -> Sampler:
+    def not_asked(*_: object, **__: object) -> KeySample:
         raise AssertionError("no sample is needed where all estimates are known")
 
-    monkeypatch.setattr(Sampler, "__init__", not_asked)
+    monkeypatch.setattr(KeySample, "__init__", not_asked)
     assert sweep(skewed, plan, sample="10%", results=tmp_path / "r", progress=tell).to_dict() == study.to_dict()
     assert not told_of
 
 
 @pytest.mark.parametrize("at", [[], [5]])
 def test_nothing_and_next_to_nothing_are_estimated(at: list[int]) -> None:
-    trace = Trace.from_table({"at": at, "key": ["a"] * len(at)})
+    trace = read_trace({"at": at, "key": ["a"] * len(at)})
     plan = Plan(Rules(max_entries=3), vary={"rules.max_entries": [4, 5]})
     study = sweep(trace, plan, sample="10%")
     assert [one.loads for one in study.estimates.values()] == [len(at)] * 3
@@ -212,20 +212,20 @@ def test_candidates_that_a_sample_cannot_tell_apart_are_replayed_once(skewed: Tr
         ({"max_entries": 5, "keep_if": "size <= 1 KiB"}, "size of a single value"),
     ],
 )
-def test_what_a_sample_cannot_tell_is_refused(sampler: Sampler, rules: dict[str, object], says: str) -> None:
+def test_what_a_sample_cannot_tell_is_refused(sampler: KeySample, rules: dict[str, object], says: str) -> None:
     with pytest.raises(RulesError, match=says):
         sampler.estimate(Rules(**rules))
 
 
 def test_shares_that_make_no_samples_are_refused(skewed: Trace) -> None:
     with pytest.raises(RulesError, match="at most 50 %"):
-        Sampler(skewed, "60%")
+        KeySample(skewed, "60%")
     with pytest.raises(RulesError, match="11 samples"):
-        Sampler(skewed, "5%", samples=11)
+        KeySample(skewed, "5%", samples=11)
 
 
-def test_one_sample_knows_nothing_of_how_far_off_it_is(skewed: Trace, sampler: Sampler) -> None:
-    alone = Sampler(skewed, "5%", samples=1).estimate(Rules(max_entries=2000))
+def test_one_sample_knows_nothing_of_how_far_off_it_is(skewed: Trace, sampler: KeySample) -> None:
+    alone = KeySample(skewed, "5%", samples=1).estimate(Rules(max_entries=2000))
     assert math.isnan(alone.errors["hit_rate"])
     assert "±" not in repr(alone)
     assert repr(sampler.estimate(Rules(max_entries=2000))).count("±") == 2

@@ -8,11 +8,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from vestigo import Aim, Plan, Rules, RulesError, Sampler, read_plan, read_trace, search, shape, sweep, synth
+from vestigo import Aim, KeySample, Plan, Rules, RulesError, read_plan, read_trace, search, shape, sweep, synth
 from vestigo.demo.files import write_demo
 from vestigo.rules.vary import count
+from vestigo.study.estimate import Estimate
 from vestigo.study.guess import guessed
-from vestigo.study.sampling import Estimate
 from vestigo.study.search import _neighbours, _spread
 
 
@@ -34,7 +34,7 @@ def test_where_more_is_always_better_the_end_of_every_key_is_found(seed: int) ->
         "rules.max_entries": [1, 5, 20, 60, 150, 300],
         "rules.absolute": ["100ms", "500ms", "1s", "2s", "5s", "1h"],
     }
-    study = search(trace, Plan(Rules(max_entries=1), vary=space), budget=20, seed=seed)
+    study = search(trace, Plan(Rules(max_entries=1), vary=space), replays=20, seed=seed)
     assert study.choose("hit_rate").candidate.name == "max_entries=300, absolute=1h"
     assert sum(bool(one.changes) for one in study.values()) <= 20
 
@@ -42,7 +42,7 @@ def test_where_more_is_always_better_the_end_of_every_key_is_found(seed: int) ->
 def test_values_may_be_lists_and_combinations_that_mean_nothing_are_passed_over() -> None:
     trace = synth(reads=500, keys=50, seed=1)
     space = {"rules.pin": [[], ["1"], ["1", "2"]], "rules.jitter": ["0%", "20%"], "rules.absolute": ["never", "1s"]}
-    study = search(trace, Plan(Rules(max_entries=10), vary=space), budget=12)
+    study = search(trace, Plan(Rules(max_entries=10), vary=space), replays=12)
     assert len(study) == 1 + 12 - 3  # jitter of a lifetime that never ends
     assert "3 combinations mean nothing" in study.notes[0]
 
@@ -50,19 +50,19 @@ def test_values_may_be_lists_and_combinations_that_mean_nothing_are_passed_over(
 def test_a_budget_that_reaches_all_tries_all() -> None:
     trace = synth(reads=500, keys=50, seed=1)
     plan = Plan(Rules(max_entries=1), vary={"rules.max_entries": [2, 3, 4], "rules.eviction": ["lru", "fifo"]})
-    assert list(search(trace, plan, budget=100)) == list(sweep(trace, plan))
+    assert list(search(trace, plan, replays=100)) == list(sweep(trace, plan))
 
 
 def test_where_many_keys_are_read_estimates_find_where_to_begin(monkeypatch: pytest.MonkeyPatch) -> None:
     estimated: list[Plan] = []
 
-    estimate = Sampler.estimate
+    estimate = KeySample.estimate
 
-    def watched(sampler: Sampler, plan: Plan | Rules) -> Estimate:
+    def watched(sampler: KeySample, plan: Plan | Rules) -> Estimate:
         estimated.append(plan if isinstance(plan, Plan) else Plan(plan))
         return estimate(sampler, plan)
 
-    monkeypatch.setattr(Sampler, "estimate", watched)
+    monkeypatch.setattr(KeySample, "estimate", watched)
     trace = synth(reads=300_000, keys=60_000, skew=0.8, changes="10h", seed=8)
     space = {
         "rules.max_entries": [500, 1000, 2000, 4000, 8000, 16_000],
@@ -123,8 +123,8 @@ def test_a_search_keeps_to_its_budget_and_its_space_and_spends_all_of_it(
     space = {"rules.max_entries": sorted(entries), "rules.absolute": absolute, "rules.eviction": eviction}
     aim = Aim("fresh_hit_rate", {"memory_peak": "<= 20 KiB"})
     plan = Plan(Rules(max_entries=1), vary=space, aim=aim)
-    study = search(SMALL, plan, budget=budget, seed=seed)
+    study = search(SMALL, plan, replays=budget, seed=seed)
     tried = [one.changes for one in study.values() if one.changes]
     assert len(tried) == min(budget, count(space))
     assert all(values[key] in space[key] for values in tried for key in space)
-    assert study.to_dict() == search(SMALL, plan, budget=budget, seed=seed).to_dict()  # the seed decides
+    assert study.to_dict() == search(SMALL, plan, replays=budget, seed=seed).to_dict()  # the seed decides

@@ -17,7 +17,7 @@ def of_two(few: int, many: int, reads: int = 4000) -> Trace:
     rng = np.random.default_rng(1)
     lookup = rng.integers(0, 2, reads)
     key = np.where(lookup == 0, rng.integers(0, few, reads), rng.integers(0, many, reads))
-    return Trace.from_table(
+    return read_trace(
         {"at": np.arange(reads), "key": key, "lookup": np.array(["few", "many"])[lookup], "size": np.full(reads, 36)}
     )
 
@@ -28,7 +28,7 @@ def test_memory_goes_where_it_brings_most() -> None:
     assert sum(sharing.shares.values()) == 10_000
     assert 2000 <= sharing.shares["few"] < 2100
     assert sharing.is_best
-    gained = sharing.by_curves.measure("hit_rate") - sharing.study["evenly"].measure("hit_rate")
+    gained = sharing.by_curves.measure("hit_rate") - sharing.sweep["evenly"].measure("hit_rate")
     assert gained == pytest.approx(
         0.5 * (78 - 50) / 500, abs=0.008
     )  # so many more of the many are there for half the reads
@@ -41,7 +41,7 @@ def test_no_other_division_in_steps_is_better() -> None:
     rng = np.random.default_rng(5)
     lookup = rng.integers(0, 3, 3000)
     key = rng.integers(0, np.array([3, 6, 12])[lookup])
-    trace = Trace.from_table(
+    trace = read_trace(
         {"at": np.arange(3000), "key": key, "lookup": np.array(["a", "b", "c"])[lookup], "size": np.full(3000, 36)}
     )
     curves = [size_curve(trace, lookup=name) for name in "abc"]

@@ -29,7 +29,7 @@ def demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 def trace_of(rows: list[Row]) -> Trace:
     names = ["at", "op", "lookup", "key", "version", "found", "size", "cost", "scope"]
-    return Trace.from_table({name: [row.get(name) for row in rows] for name in names})
+    return read_trace({name: [row.get(name) for row in rows] for name in names})
 
 
 def plain_count(rows: list[Row], lookup: str | None) -> Counter[str]:
@@ -135,14 +135,14 @@ def test_every_number_is_what_a_plain_loop_counts(rows: list[Row]) -> None:
 
 def test_percentiles_are_values_that_occur() -> None:
     costs = list(range(100, 0, -1))
-    traits = survey(Trace.from_table({"at": range(100), "key": ["a"] * 100, "cost": costs, "size": costs})).total
+    traits = survey(read_trace({"at": range(100), "key": ["a"] * 100, "cost": costs, "size": costs})).total
     ns = [traits.cost_p50 * 1e9, traits.cost_p95 * 1e9, traits.cost_first * 1e9]
     assert [round(one) for one in ns] == [50, 95, 100]
     assert (traits.size_p50, traits.size_p95, traits.size_of_all) == (50, 95, 1)
 
 
 def test_what_is_not_given_is_filled_in_and_counted() -> None:
-    trace = Trace.from_table({"at": [1, 2, 3], "key": list("abc"), "cost": [None, 5, None], "size": [7, None, None]})
+    trace = read_trace({"at": [1, 2, 3], "key": list("abc"), "cost": [None, 5, None], "size": [7, None, None]})
     traits = survey(trace).total
     assert (traits.costs_assumed, traits.sizes_assumed, traits.size_of_all) == (2, 2, 21)
     assert round(traits.origin_time * 1e9) == 15
@@ -286,7 +286,7 @@ def test_a_trace_that_shows_no_changes_is_not_said_to_repeat_unchanged_values() 
 
 
 def test_numbers_as_keys_are_compared_between_look_ups_only() -> None:
-    trace = Trace.from_table({"at": range(60), "key": list(range(30)) * 2, "lookup": ["l"] * 30 + ["m"] * 30})
+    trace = read_trace({"at": range(60), "key": list(range(30)) * 2, "lookup": ["l"] * 30 + ["m"] * 30})
     (finding,) = survey(trace).findings
     assert (finding.kind, finding.reads) == (SHARED, 60)
 

@@ -14,7 +14,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from vestigo import Rules, Trace, TraceError, read_trace, replay, synth, write_trace
+from vestigo import Rules, TraceError, read_trace, replay, synth, write_trace
 
 ROWS = [
     {"at": 10**18 + i * 7, "key": f"k{i % 3}", "size": i, "cost": i * 1000, "found": i % 4 > 0, "version": i % 5}
@@ -70,7 +70,7 @@ def as_packed_parquet(path: Path) -> None:
 
 
 def as_prepared(path: Path) -> None:
-    write_trace(Trace.from_table(pa.Table.from_pylist(ROWS)), path)
+    write_trace(read_trace(pa.Table.from_pylist(ROWS)), path)
 
 
 def as_log(path: Path) -> None:
@@ -215,7 +215,7 @@ def test_a_file_that_is_cut_while_it_is_in_use_ends_in_a_sentence(tmp_path: Path
     path = tmp_path / "p.arrow"
     sentence = f"vestigo: {path}: was cut while it was in use; run it again on the whole file\n"
     cut = f"trace = read_trace({str(path)!r}); os.truncate({str(path)!r}, 5000); print(trace.at.sum())"
-    imports = "import os; from vestigo import read_trace; from vestigo.trace.formats import texts"
+    imports = "import os; from vestigo import read_trace; from vestigo.compiled import texts"
     whole = path.read_bytes()
     for before, status in (("", -signal.SIGBUS), ("texts.end_with(2)", 2)):
         path.write_bytes(whole)

@@ -114,7 +114,7 @@ def test_parts_of_a_unit_are_kept(tmp_path: Path) -> None:
 def test_floats_are_times_too_but_no_ns() -> None:
     table = pa.table({"at": [1.5, 2.0], "key": ["a", "b"]})
     with pytest.raises(TraceError, match=r"row 1, column 'at': 1\.5 stands there"):
-        Trace.from_table(table)
+        read_trace(table)
 
 
 @pytest.mark.parametrize("wrong", [float("nan"), float("inf"), 1e300])

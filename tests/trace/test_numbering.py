@@ -6,8 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from vestigo.compiled.texts import Texts
 from vestigo.trace.formats.numbering import numbered
-from vestigo.trace.formats.texts import Texts
 
 texts = st.text(st.sampled_from("a\0é😀z"), max_size=12)
 columns = st.lists(st.lists(st.none() | texts, max_size=40), max_size=5)

@@ -10,7 +10,7 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 import pytest
 
-from vestigo import Trace, TraceError, read_trace
+from vestigo import TraceError, read_trace
 from vestigo.trace import Op
 from vestigo.trace.formats.packed import PACKINGS
 
@@ -72,7 +72,7 @@ def test_every_format_and_packing_gives_the_same(tmp_path: Path) -> None:
 
 
 def test_ids_are_numbered_by_first_appearance_in_time() -> None:
-    trace = Trace.from_table({"at": [3, 1, 2], "key": ["x", "y", "x"], "lookup": ["b", "a", "a"]})
+    trace = read_trace({"at": [3, 1, 2], "key": ["x", "y", "x"], "lookup": ["b", "a", "a"]})
     assert trace.lookups == ("a", "b")
     assert trace.key.tolist() == [0, 1, 2]
     assert list(trace.keys[:]) == ["y", "x", "x"]
@@ -81,15 +81,15 @@ def test_ids_are_numbered_by_first_appearance_in_time() -> None:
 
 def test_a_timestamp_column_with_a_zone_is_taken_and_one_without_is_not() -> None:
     times = np.array([1, 2], "datetime64[s]")
-    trace = Trace.from_table(pa.table({"at": pa.array(times, pa.timestamp("s", "UTC")), "key": [1, 2]}))
+    trace = read_trace(pa.table({"at": pa.array(times, pa.timestamp("s", "UTC")), "key": [1, 2]}))
     assert trace.at.tolist() == [10**9, 2 * 10**9]
     with pytest.raises(TraceError, match="a time without an offset stands there; it must be a time with an offset"):
-        Trace.from_table(pa.table({"at": pa.array(times, pa.timestamp("s")), "key": [1, 2]}))
+        read_trace(pa.table({"at": pa.array(times, pa.timestamp("s")), "key": [1, 2]}))
 
 
 def test_the_arrays_of_a_trace_cannot_be_changed() -> None:
     with pytest.raises(ValueError, match="read-only"):
-        Trace.from_table({"at": [1], "key": ["a"]}).at[0] = 2
+        read_trace({"at": [1], "key": ["a"]}).at[0] = 2
 
 
 def test_all_wrong_columns_of_a_csv_are_named_with_their_lines(tmp_path: Path) -> None:
@@ -183,15 +183,15 @@ def test_a_file_that_is_not_there_and_an_unknown_ending(tmp_path: Path) -> None:
 
 def test_events_of_no_key_are_refused() -> None:
     with pytest.raises(TraceError, match="row 2, column 'key': nothing stands there"):
-        Trace.from_table({"at": [1, 2], "key": ["a", None]})
+        read_trace({"at": [1, 2], "key": ["a", None]})
     with pytest.raises(TraceError, match="row 1, column 'key': nothing stands there"):
-        Trace.from_table({"at": [1], "key": pa.array([None], pa.string()), "op": ["preload"]})
+        read_trace({"at": [1], "key": pa.array([None], pa.string()), "op": ["preload"]})
 
 
 def test_keys_in_the_look_up_column_are_found_out() -> None:
     many = [str(i) for i in range(10_001)]
     with pytest.raises(TraceError, match="does the column hold keys"):
-        Trace.from_table({"at": list(range(10_001)), "key": many, "lookup": many})
+        read_trace({"at": list(range(10_001)), "key": many, "lookup": many})
 
 
 def test_only_the_ending_tells_tabs(tmp_path: Path) -> None:
@@ -219,7 +219,7 @@ def test_a_line_end_in_quotes_is_part_of_its_value_wherever_the_file_is_divided(
 
 def test_keys_named_by_rows_without_one_do_not_count() -> None:
     table = {"at": [1, 2, 3, 4], "op": ["clear", "read", "restart", "read"], "key": ["x", "y", "z", "x"]}
-    trace = Trace.from_table({**table, "lookup": ["l", "l", None, "l"]})
+    trace = read_trace({**table, "lookup": ["l", "l", None, "l"]})
     assert list(trace.keys[:]) == ["y", "x"]
     assert trace.key.tolist() == [-1, 0, -1, 1]
 
@@ -229,7 +229,7 @@ def test_a_dictionary_in_any_order_gives_ids_by_first_appearance(tmp_path: Path)
         keys = pa.DictionaryArray.from_arrays(pa.array([2, 1, 2, 1], pa.int8()), pa.array(values))
         table = pa.table({"at": [1, 2, 3, 4], "key": keys})
         pq.write_table(table, tmp_path / "t.parquet")
-        for trace in (Trace.from_table(table), read_trace(tmp_path / "t.parquet")):
+        for trace in (read_trace(table), read_trace(tmp_path / "t.parquet")):
             assert trace.key.tolist() == [0, 1, 0, 1]
             assert list(trace.keys[:]) == [values[2], values[1]]
 

@@ -11,14 +11,14 @@ from hypothesis import given
 from tests.agreement.cases import Case, cases
 from vestigo import Duration, Rules, Trace, TraceError, read_trace, replay, shape, synth, write_trace
 from vestigo.trace import Op
-from vestigo.trace.trace import MISSING
+from vestigo.trace.columns import MISSING
 
 SECOND = 10**9
 
 
 @pytest.fixture
 def trace() -> Trace:
-    return Trace.from_table(
+    return read_trace(
         {
             "at": [0, 1 * SECOND, 2 * SECOND, 3 * SECOND, 4 * SECOND],
             "op": ["read", "write", "read", "clear", "read"],
@@ -162,7 +162,7 @@ def test_an_anonymous_trace_tells_no_names_and_replays_the_same(trace: Trace) ->
 
 
 def test_an_empty_trace_can_be_shaped() -> None:
-    empty = Trace.from_table({"at": [], "key": []})
+    empty = read_trace({"at": [], "key": []})
     for shaped in (
         shape.between(empty, "1s"),
         shape.sampled(empty, 0.5),
@@ -174,7 +174,7 @@ def test_an_empty_trace_can_be_shaped() -> None:
 
 
 def test_what_a_trace_holds_at_all() -> None:
-    trace = Trace.from_table(
+    trace = read_trace(
         {
             "at": [1, 2, 3, 4],
             "op": ["read", "write", "clear", "read"],

@@ -34,7 +34,7 @@ def test_the_demo_goes_through_every_format_and_back(tmp_path: Path, demo: tuple
 
 @pytest.mark.parametrize("ending", ENDINGS)
 def test_odd_traces_come_back_as_they_were(tmp_path: Path, ending: str) -> None:
-    odd = Trace.from_table(
+    odd = read_trace(
         {
             "at": [-5, 7, 7, 4 * 10**18],
             "op": ["read", "clear", "restart", "remove"],
@@ -51,7 +51,7 @@ def test_odd_traces_come_back_as_they_were(tmp_path: Path, ending: str) -> None:
 
 @pytest.mark.parametrize("ending", [".csv", ".tsv.gz", ".parquet", ".arrow"])
 def test_a_trace_without_events_comes_back_empty(tmp_path: Path, ending: str) -> None:
-    empty = Trace.from_table({"at": [], "key": []})
+    empty = read_trace({"at": [], "key": []})
     assert len(read_trace(write_trace(empty, tmp_path / f"e{ending}"))) == 0
 
 
@@ -67,7 +67,7 @@ def test_a_prepared_trace_adds_no_copy_of_its_columns(tmp_path: Path, demo: tupl
 
 
 def test_any_reader_of_arrow_files_sees_what_is_missing(tmp_path: Path) -> None:
-    trace = Trace.from_table({"at": [1, 2], "key": ["a", "b"], "size": [None, 7]})
+    trace = read_trace({"at": [1, 2], "key": ["a", "b"], "size": [None, 7]})
     with pa.memory_map(str(write_trace(trace, tmp_path / "t.arrow"))) as file:
         table = pa.ipc.open_file(file).read_all()
     assert table.drop_columns(["at"]).to_pylist() == [
@@ -77,13 +77,13 @@ def test_any_reader_of_arrow_files_sees_what_is_missing(tmp_path: Path) -> None:
 
 
 def test_a_prepared_file_needs_no_mapping_but_takes_one(tmp_path: Path) -> None:
-    trace = Trace.from_table({"at": [1, 2], "key": ["a", "b"], "lookup": ["l", "m"]})
+    trace = read_trace({"at": [1, 2], "key": ["a", "b"], "lookup": ["l", "m"]})
     path = write_trace(trace, tmp_path / "t.arrow")
     assert list(read_trace(path, columns={"key": "{lookup}-{key}"}).keys[:]) == ["l-a", "m-b"]
 
 
 def test_what_cannot_be_written_leaves_nothing_behind(tmp_path: Path) -> None:
-    trace = Trace.from_table({"at": [1], "key": ["a"]})
+    trace = read_trace({"at": [1], "key": ["a"]})
     with pytest.raises(TraceError, match="the ending tells no format"):
         write_trace(trace, tmp_path / "t.txt")
     with pytest.raises(TraceError, match="cannot be written: No such file or directory"):
@@ -92,7 +92,7 @@ def test_what_cannot_be_written_leaves_nothing_behind(tmp_path: Path) -> None:
 
 
 def test_the_keys_of_a_prepared_trace_may_be_numbers(tmp_path: Path) -> None:
-    trace = Trace.from_table({"at": [1, 2, 3], "key": [7, 9, 7]})
+    trace = read_trace({"at": [1, 2, 3], "key": [7, 9, 7]})
     back = read_trace(write_trace(trace, tmp_path / "t.arrow"))
     assert list(back.keys[:]) == [7, 9]
     assert replay(back, Rules()).hits == 1

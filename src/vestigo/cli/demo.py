@@ -31,20 +31,21 @@ def demo(
     trace, plan = read_trace(trace_path), read_plan(plan_path)
     with Progress() as progress:
         progress.step(f"counting {len(trace):,} events")
-        found = survey(trace)
+        surveyed = survey(trace)
     show("1. What is worth keeping\n")
-    show(verdicts_text(found))
+    show(verdicts_text(surveyed))
     show("\n2. What today's settings give, and others\n")
     comparison = compare_files(str(trace_path), plan_path, {})
     show(comparison_text(comparison))
     show("\n3. Which settings to take\n")
-    pick = swept(str(trace_path), plan_path, None, yes=True)[0].choose()
+    found, _ = swept(str(trace_path), plan_path, None, yes=True)
+    pick = found.choose()
     show(pick_text(pick))
     picked, pictures = folder / "picked.toml", [folder / f"{name}.png" for name in ("survey", "today", "choice")]
     write_plan(pick, picked)
     curves = [size_curve(trace, plan, lookup=name) for name in trace.lookups]
     today = comparison[comparison.settings[0]]
-    pages = (figures.survey_page(found), figures.timeline(today), figures.choice_page(pick.study, pick, curves, today))
+    pages = (figures.survey_page(surveyed), figures.timeline(today), figures.choice_page(found, pick, curves, today))
     for page, path in zip(pages, pictures, strict=True):
         save_figure(page[0], path)
     shown = {

@@ -42,9 +42,9 @@ StrictOption = Annotated[bool, typer.Option("--strict", help="Refuse a file of w
 def read(where: str | None, plan: "Plan | None", options: dict[str, Any], progress: "Progress") -> "Trace":
     """The trace, with notes on what was assumed. Raises InputError."""
     from vestigo.cli.screen import note
+    from vestigo.compiled import texts
     from vestigo.errors import InputError
     from vestigo.trace import Intake, read_trace
-    from vestigo.trace.formats import texts
 
     source = where or (str(plan.trace_path) if plan and plan.trace_path else None)
     if source is None:

@@ -10,7 +10,7 @@ from vestigo.cli.intake import SetOption, StrictOption, TraceArgument
 
 if TYPE_CHECKING:
     from vestigo.rules import Plan
-    from vestigo.study import Pick, Study
+    from vestigo.study import Pick, Sweep
     from vestigo.trace import Trace
 
 _ASKS_FROM = 10 * 60.0
@@ -58,14 +58,14 @@ def sweep(
 
     Example: vestigo sweep skerrow-quay.parquet --plan plan.toml
     """
-    study, _ = swept(trace, plan, results, yes or sample is not None, settings, strict, cluster, sample)
+    found, _ = swept(trace, plan, results, yes or sample is not None, settings, strict, cluster, sample)
     if as_json:
-        _print_json(study.to_dict(), study)
+        _print_json(found.to_dict(), found)
         return
     from vestigo.cli.screen import show
-    from vestigo.show.study import study_text
+    from vestigo.show.study import sweep_text
 
-    show(study_text(study))
+    show(sweep_text(found))
 
 
 def choose(
@@ -90,10 +90,10 @@ def choose(
 
     Example: vestigo choose skerrow-quay.parquet --plan plan.toml --write picked.toml
     """
-    study, of = swept(trace, plan, results, yes or sample is not None, settings, strict, sample=sample)
-    pick = study.choose()
+    found, of = swept(trace, plan, results, yes or sample is not None, settings, strict, sample=sample)
+    pick = found.choose()
     if as_json:
-        _print_json(pick.to_dict(), pick.study)
+        _print_json(pick.to_dict(), found)
     else:
         from vestigo.cli.screen import show
         from vestigo.show.study import pick_text
@@ -102,20 +102,20 @@ def choose(
     if write is not None and pick.is_met:
         write_plan(pick, write)
     if figure is not None:
-        draw(of, plan, pick, figure)
+        draw(of, plan, found, pick, figure)
     if not (pick.is_met and pick.holds):
         raise typer.Exit(NOT_MET)
 
 
-def _print_json(found: dict[str, Any], study: "Study") -> None:
+def _print_json(what: dict[str, Any], found: "Sweep") -> None:
     from vestigo.cli.screen import note
 
-    for told in study.notes:
-        note(told)
-    print(json.dumps(found, indent=2))
+    for said in found.notes:
+        note(said)
+    print(json.dumps(what, indent=2))
 
 
-def draw(trace: "Trace", plan_path: Path, pick: "Pick", path: Path) -> None:
+def draw(trace: "Trace", plan_path: Path, found: "Sweep", pick: "Pick", path: Path) -> None:
     """A page of figures: the front, all sizes, today's misses, and the rules that matter most."""
     from vestigo.cli.screen import Progress, note
     from vestigo.engine import replay
@@ -128,7 +128,7 @@ def draw(trace: "Trace", plan_path: Path, pick: "Pick", path: Path) -> None:
     with Progress() as progress:
         progress.step("drawing")
         curves = [size_curve(trace, plan, lookup=name) for name in trace.lookups]
-        save_figure(choice_page(pick.study, pick, curves, replay(trace, plan, name="today"))[0], path)
+        save_figure(choice_page(found, pick, curves, replay(trace, plan, name="today"))[0], path)
     note(f"{path}: a page of figures")
 
 
@@ -154,8 +154,8 @@ def swept(
     strict: bool = False,
     cluster: str | None = None,
     sample: str | None = None,
-) -> "tuple[Study, Trace]":
-    """The study of a plan file, with time left on the terminal; and the trace, which may have come from a pipe."""
+) -> "tuple[Sweep, Trace]":
+    """The sweep of a plan file, with time left on the terminal; and the trace, which may have come from a pipe."""
     from vestigo.cli.cluster import workers
     from vestigo.cli.intake import parsed, read
     from vestigo.cli.screen import Progress
@@ -172,15 +172,15 @@ def swept(
             return run_sweep(trace, plan, results=kept, sample=sample, progress=progress.count), trace
         path = where or str(plan.trace_path)
         with workers(cluster, path) as executor:
-            study = run_sweep(path, plan, results=kept, sample=sample, executor=executor, progress=progress.count)
-        return study, trace
+            found = run_sweep(path, plan, results=kept, sample=sample, executor=executor, progress=progress.count)
+        return found, trace
 
 
 def _refuse_if_long(trace: "Trace", plan: "Plan") -> None:
     """Raises InputError, which says how many replays there are and how long they would take."""
     from vestigo.errors import InputError, RulesError
     from vestigo.rules.vary import count
-    from vestigo.study.sweep import estimated_seconds
+    from vestigo.study.run_sweep import estimated_seconds
     from vestigo.units import format_seconds
 
     candidates = count(plan.vary)

@@ -7,7 +7,7 @@ import numpy as np
 
 from vestigo.outcome import Changes
 from vestigo.trace import Op, Trace
-from vestigo.trace.trace import MISSING
+from vestigo.trace.columns import MISSING
 
 _known: WeakKeyDictionary[Trace, tuple[Changes, ...]] = WeakKeyDictionary()
 
@@ -15,7 +15,8 @@ _known: WeakKeyDictionary[Trace, tuple[Changes, ...]] = WeakKeyDictionary()
 def changes_of(trace: Trace) -> tuple[Changes, ...]:
     """By look-up. Worked out once for a trace.
 
-    >>> changes_of(Trace.from_table({"at": [1, 2], "key": ["a", "a"], "lookup": ["x", "y"], "version": [7, None]}))
+    >>> from vestigo import read_trace
+    >>> changes_of(read_trace({"at": [1, 2], "key": ["a", "a"], "lookup": ["x", "y"], "version": [7, None]}))
     ('in reads', 'nowhere')
     """
     if trace not in _known:

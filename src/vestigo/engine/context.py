@@ -6,10 +6,11 @@ from weakref import WeakKeyDictionary
 import numpy as np
 
 from vestigo.engine.changes import changes_of
-from vestigo.engine.job import Assumed, Job
+from vestigo.engine.job import Job
 from vestigo.engine.rooms import Rooms
+from vestigo.prepared.assumed import Assumed
 from vestigo.trace import Op, Trace
-from vestigo.trace.trace import MISSING
+from vestigo.trace.columns import MISSING
 from vestigo.units import Duration, counted, format_bytes
 
 _Missing = tuple[np.ndarray, np.ndarray]

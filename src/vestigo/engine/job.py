@@ -1,38 +1,17 @@
 """What an engine is asked to do: rules for each look-up, where counting begins, how time is sliced."""
 
 from dataclasses import dataclass
-from typing import NamedTuple
 
 import numpy as np
 
 from vestigo.engine.rooms import Rooms, rooms_of
 from vestigo.errors import RulesError
 from vestigo.outcome import Mark
+from vestigo.prepared.assumed import Assumed, assume
+from vestigo.prepared.counting import Slicing, first_counted, slicing
 from vestigo.rules import Plan
 from vestigo.trace import Op, Trace
-from vestigo.trace.trace import MISSING
 from vestigo.units import LONGEST, SECOND, Duration, format_seconds
-
-_MOST_SLICES = 200
-_DAY = 86_400
-_WIDTHS = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 10_800, 21_600, 43_200] + [
-    _DAY * step * 10**power for power in range(4) for step in (1, 2, 5)
-]
-
-
-class Slicing(NamedTuple):
-    """Equal slices on round clock times: the first begins at `origin_ns`."""
-
-    origin_ns: int
-    width_ns: int
-    most: int
-
-
-class Assumed(NamedTuple):
-    """By look-up: what stands for the sizes and the costs of one that gives none."""
-
-    size: tuple[int, ...]
-    cost: tuple[int, ...]
 
 
 @dataclass(frozen=True, eq=False)
@@ -75,44 +54,6 @@ def _check_hit_costs(trace: Trace, rooms: Rooms) -> None:
                 f"hit_cost_per_kib = {room.rules.hit_cost_per_kib} makes a hit on the largest value of {largest:,} "
                 "bytes take more than 100 years; correct the one or the other"
             )
-
-
-def assume(trace: Trace, plan: Plan) -> Assumed:
-    """What the plan assumes, where the trace leaves anything open."""
-    rules = [plan.rules_for(name) for name in trace.lookups]
-    defaults = [Plan().rules] * len(rules)
-    sizes = rules if trace.sizes.least == MISSING else defaults
-    costs = rules if trace.costs.least == MISSING else defaults
-    return Assumed(tuple(one.assume_size for one in sizes), tuple(int(one.assume_cost) for one in costs))
-
-
-def first_counted(trace: Trace, warm_up: Duration | int) -> int:
-    """The first event that counts: the first at or after the warm-up's end, or after its last read."""
-    if len(trace) == 0 or warm_up == 0:
-        return 0
-    if isinstance(warm_up, Duration):
-        return int(np.searchsorted(trace.at, trace.at[0] + int(warm_up)))
-    events = 0
-    for part in trace.parts():
-        reads = np.flatnonzero(part.op == Op.READ)
-        if warm_up <= len(reads):
-            return events + int(reads[warm_up - 1]) + 1
-        warm_up, events = warm_up - len(reads), events + len(part)
-    return events
-
-
-def slicing(trace: Trace, first: int, most: int = _MOST_SLICES) -> Slicing:
-    """The finest round width that gives at most so many slices, if there is one."""
-    if first >= len(trace):
-        return Slicing(0, SECOND, 1)
-    begin, end = int(trace.at[first]), int(trace.at[-1])
-    for seconds in _WIDTHS:
-        width = seconds * SECOND
-        origin = begin // width * width
-        count = (end - origin) // width + 1
-        if count <= most:
-            break
-    return Slicing(origin, width, count)
 
 
 def marks(trace: Trace) -> tuple[Mark, ...]:

@@ -23,7 +23,8 @@ def replay(trace: Trace, settings: Rules | Plan, *, engine: Engine = "native", n
 
     Raises RulesError if the settings do not fit the trace.
 
-    >>> trace = Trace.from_table({"at": [0, 10, 20], "key": ["a", "b", "a"]})
+    >>> from vestigo import read_trace
+    >>> trace = read_trace({"at": [0, 10, 20], "key": ["a", "b", "a"]})
     >>> replay(trace, Rules(max_entries=1)).hits, replay(trace, Rules(max_entries=2)).hits
     (0, 1)
     """

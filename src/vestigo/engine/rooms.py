@@ -38,6 +38,13 @@ class Rooms(NamedTuple):
     key_rooms: Ints
     """The room of each key."""
     pools: tuple[PoolRules, ...]
+    lookups: int
+    """How many there are: the first rooms are those of whole look-ups, in order."""
+
+    @property
+    def per_lookup(self) -> tuple[str, ...]:
+        """Of each look-up: who has a cache of their own."""
+        return tuple(room.rules.per for room in self.rooms[: self.lookups])
 
     @property
     def per(self) -> tuple[str, ...]:
@@ -69,7 +76,7 @@ def rooms_of(trace: Trace, plan: Plan) -> Rooms:
         ):
             key_rooms = _divided(trace, lookup, patterns, rooms, key_rooms)
     _check_pins(trace, rooms, key_rooms, pools)
-    return Rooms(tuple(rooms), key_rooms, pools)
+    return Rooms(tuple(rooms), key_rooms, pools, len(trace.lookups))
 
 
 def _room(trace: Trace, lookup: int, pool: int, rules: Rules) -> Room:

@@ -10,21 +10,20 @@ from typing import Any
 
 import numpy as np
 
-from vestigo.engine.native.batches import told
-from vestigo.engine.native.fill import Flags
 from vestigo.errors import RulesError, TraceError
+from vestigo.prepared.truth import Flags, parts_with_truth
 from vestigo.rules import Plan, Rules, WhatIf
 from vestigo.rules.moments import Moments
 from vestigo.rules.stated import Stated
 from vestigo.trace import Op, Trace
-from vestigo.trace.reading.columns import LARGEST
-from vestigo.trace.trace import LAST_KEYED, MISSING, Longs
+from vestigo.trace.columns import LARGEST, MISSING
+from vestigo.trace.trace import COLUMNS, LAST_KEYED, Longs
 from vestigo.units import Duration
 
 WITHIN = Duration.parse("1h")
 """How far from a read its copies are."""
 
-_COLUMNS = ("op", "lookup", "key", "size", "cost", "found", "version", "scope", "node", "force")
+_BESIDE_AT = {name: one for name, one in COLUMNS.items() if name != "at"}
 
 
 def applied(trace: Trace, plan: Plan) -> tuple[Trace, Plan]:
@@ -77,7 +76,8 @@ def on_nodes(trace: Trace, nodes: int, spread: str = "in turn") -> Trace:
 
     Events without a scope come in turn. Clears and restarts are of all nodes.
 
-    >>> trace = Trace.from_table({"at": [1, 2, 3], "key": ["a", "b", "a"]})
+    >>> from vestigo import read_trace
+    >>> trace = read_trace({"at": [1, 2, 3], "key": ["a", "b", "a"]})
     >>> on_nodes(trace, 2).node.tolist(), on_nodes(trace, 2, "by key").node.tolist()
     ([0, 1, 0], [0, 1, 0])
     """
@@ -97,7 +97,8 @@ def with_traffic(trace: Trace, times: Fraction | float, within: Duration = WITHI
     Each read has copies by others, in scopes of their own, at most `within` before or after it. The copies tell nothing
     of the truth.
 
-    >>> trace = Trace.from_table({"at": [1, 2, 3], "key": ["a", "b", "a"]})
+    >>> from vestigo import read_trace
+    >>> trace = read_trace({"at": [1, 2, 3], "key": ["a", "b", "a"]})
     >>> with_traffic(trace, 3).reads
     9
     """
@@ -124,7 +125,8 @@ def with_changes(trace: Trace, times: Fraction | float, seed: int = 0) -> Trace:
     time that the value lasted. Where it is less than once, a change stays or goes by chance. What was created or
     removed is so still. No version is named any more, and writes that change nothing are left out.
 
-    >>> trace = Trace.from_table({"at": [1, 5, 9], "key": ["a"] * 3, "version": [1, 2, 2]})
+    >>> from vestigo import read_trace
+    >>> trace = read_trace({"at": [1, 5, 9], "key": ["a"] * 3, "version": [1, 2, 2]})
     >>> with_changes(trace, 3).op.tolist().count(Op.WRITE), with_changes(trace, 0).op.tolist().count(Op.WRITE)
     (3, 0)
     """
@@ -152,7 +154,7 @@ def _changes(trace: Trace) -> tuple[Longs, Longs, Flags]:
     """
     keyed = np.flatnonzero(trace.op <= LAST_KEYED)
     order = keyed[np.argsort(trace.key[keyed], kind="stable")]
-    what = next(told(trace, len(trace)))[1]
+    what = next(parts_with_truth(trace, len(trace)))[1]
     key, value, null, at = trace.key[order], what.value[order], what.null[order], trace.at[order]
     is_write = trace.op[order] == Op.WRITE
     again = np.append(False, key[1:] == key[:-1])
@@ -170,7 +172,8 @@ def _changes(trace: Trace) -> tuple[Longs, Longs, Flags]:
 def with_origin(trace: Trace, times: Fraction | float) -> Trace:
     """The origin takes so many `times` as long.
 
-    >>> with_origin(Trace.from_table({"at": [1], "key": ["a"], "cost": [40]}), 2).cost.tolist()
+    >>> from vestigo import read_trace
+    >>> with_origin(read_trace({"at": [1], "key": ["a"], "cost": [40]}), 2).cost.tolist()
     [80]
     """
     ratio = Fraction(times).limit_denominator(1_000_000)
@@ -185,7 +188,8 @@ def with_origin(trace: Trace, times: Fraction | float) -> Trace:
 def with_restarts(trace: Trace, moments: Moments | str, zone: str | None = None) -> Trace:
     """All nodes restart at these moments: times of day, or single instants.
 
-    >>> trace = Trace.from_table({"at": [0, 5 * 3600 * 10**9], "key": ["a", "a"]})
+    >>> from vestigo import read_trace
+    >>> trace = read_trace({"at": [0, 5 * 3600 * 10**9], "key": ["a", "a"]})
     >>> with_restarts(trace, "03:00", "UTC").op.tolist()
     [0, 5, 0]
     """
@@ -193,12 +197,12 @@ def with_restarts(trace: Trace, moments: Moments | str, zone: str | None = None)
     if read is None or len(trace) == 0:
         return trace
     at = np.array(read.between(int(trace.at[0]), int(trace.at[-1]), zone), np.int64)
-    nothing: dict[str, Any] = dict.fromkeys(_COLUMNS, MISSING) | {"op": Op.RESTART, "force": False}
+    nothing: dict[str, Any] = {name: one.missing for name, one in _BESIDE_AT.items()} | {"op": Op.RESTART}
     return _inserted(trace, at, np.zeros(len(at), np.int64), **nothing)
 
 
 def _chosen(trace: Trace, rows: np.ndarray) -> Trace:
-    columns: dict[str, Any] = {name: getattr(trace, name)[rows] for name in ("at", *_COLUMNS)}
+    columns: dict[str, Any] = {name: getattr(trace, name)[rows] for name in COLUMNS}
     return dataclasses.replace(trace, **columns)
 
 
@@ -208,12 +212,12 @@ def _inserted(
     """The trace with events at `at` that are like its `rows` (or those of another) but for what is `changed`. Of events
     at one moment, they come first, or `after` the others.
     """
-    like = {name: getattr(of or trace, name)[rows] for name in _COLUMNS}
+    like = {name: getattr(of or trace, name)[rows] for name in _BESIDE_AT}
     like |= {name: np.broadcast_to(np.asarray(value, like[name].dtype), len(rows)) for name, value in changed.items()}
 
     def both(new: np.ndarray, old: np.ndarray) -> np.ndarray:
         return np.concatenate([old, new] if after else [new, old])
 
     order = np.argsort(both(at, trace.at), kind="stable")
-    columns: dict[str, Any] = {name: both(like[name], getattr(trace, name))[order] for name in _COLUMNS}
+    columns: dict[str, Any] = {name: both(like[name], getattr(trace, name))[order] for name in _BESIDE_AT}
     return dataclasses.replace(trace, at=both(at, trace.at)[order], **columns)

@@ -64,7 +64,7 @@ class Plan:
     vary: Mapping[str, Sequence[Any]] = field(default_factory=dict)
     """By dotted key (``"lookup.vessel.max_entries"``): values of which a sweep tries every combination."""
     aim: Aim = Aim()
-    """What `Study.choose` makes best, and within which limits."""
+    """What `Sweep.choose` makes best, and within which limits."""
 
     _rules_for: Mapping[str, Rules] = field(init=False, repr=False, compare=False)
     _rules_for_keys: Mapping[str, Mapping[str, Rules]] = field(init=False, repr=False, compare=False)

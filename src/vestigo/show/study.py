@@ -1,4 +1,4 @@
-"""A study and its pick as text for the terminal: the answer first, then a table."""
+"""A sweep and its pick as text for the terminal: the answer first, then a table."""
 
 from collections.abc import Sequence
 
@@ -12,8 +12,8 @@ from vestigo.rules.vary import name_of
 from vestigo.show.grid import GAP, NAME, Column, grid, in_one_unit, in_own_units
 from vestigo.show.notes import assumed, kept_together
 from vestigo.show.safe import printable
-from vestigo.study import Candidate, Pick, SizeCurve, Study
-from vestigo.study.reasons import details, sentence
+from vestigo.study import Candidate, Pick, SizeCurve, Sweep
+from vestigo.study.candidates import Candidates
 from vestigo.units import SHARES, SIZES, SPANS, counted, format_bytes, format_share
 
 MOST_ROWS = 20
@@ -22,40 +22,40 @@ _HEADINGS = {"read_time.p95": "read p95", "answer_age.mean": "answer age"}
 _UNITS = {"share": SHARES, "size": SIZES, "span": SPANS}
 
 
-def study_text(study: Study) -> RenderableType:
+def sweep_text(found: Sweep) -> RenderableType:
     """How many candidates there are, and those that no other beats."""
-    front = study.front()
+    front = found.front()
     shown = front[:MOST_ROWS]
-    known = len(study) + len(study.references) - study.replayed
-    of = "hit rate, memory and stale hits" if study.stale_known else "hit rate and memory"
+    known = len(found) + len(found.references) - found.replayed
+    of = "hit rate, memory and stale hits" if found.stale_known else "hit rate and memory"
     parts: list[RenderableType] = [
-        *_whose(study),
+        *_whose(found),
         Text.assemble(
-            (f"{counted(len(study), 'candidate')}, {len(front):,} of them the best trade-offs", "bold"),
+            (f"{counted(len(found), 'candidate')}, {len(front):,} of them the best trade-offs", "bold"),
             f": no other is at least as good in {of}",
             f" ({counted(known, 'result')} known from before)." if known else ".",
             f" The table shows {len(shown):,} of them." if len(shown) < len(front) else "",
-            "" if study.stale_known else f" Note that {study.staleness_unknown}.",
+            "" if found.stale_known else f" Note that {found.staleness_unknown}.",
         ),
         Text(),
-        _table("the front", [study.today, *(one for one in shown if one is not study.today)], study),
+        _table("the front", [found.today, *(one for one in shown if one is not found.today)], found),
     ]
     if long_names := [one for one in shown if len(one.name) > NAME]:
-        parts += [Text(), *_changes(long_names, study)]
-    return Group(*parts, *_notes(study))
+        parts += [Text(), *_changes(long_names, found)]
+    return Group(*parts, *_notes(found))
 
 
-def _whose(study: Study) -> list[RenderableType]:
-    whose = study.today.result["whole"].get("whose")
+def _whose(found: Candidates) -> list[RenderableType]:
+    whose = found.today.result["whole"].get("whose")
     return [Text(f"Replayed: {printable(whose, most=300)}."), Text()] if whose else []
 
 
-def _notes(study: Study) -> list[Text]:
-    notes = [Text(f"\n{printable(note, most=300)}") for note in study.notes]
-    return [*assumed(study.today.result["whole"].get("assumptions", [])), *notes]
+def _notes(found: Candidates) -> list[Text]:
+    notes = [Text(f"\n{printable(note, most=300)}") for note in found.notes]
+    return [*assumed(found.today.result["whole"].get("assumptions", [])), *notes]
 
 
-def _changes(candidates: Sequence[Candidate], study: Study) -> list[RenderableType]:
+def _changes(candidates: Sequence[Candidate], found: Candidates) -> list[RenderableType]:
     """What those with long names change: first what they share, then a row each."""
     keys = list(dict.fromkeys(key for one in candidates for key in one.changes))
     shared = [key for key in keys if len({str(one.changes.get(key)) for one in candidates}) == 1]
@@ -64,7 +64,7 @@ def _changes(candidates: Sequence[Candidate], study: Study) -> list[RenderableTy
         told = name_of({key: candidates[0].changes[key] for key in shared})
         parts = [Text(f"all that follow: {printable(told, most=500)}"), Text()]
         keys = [key for key in keys if key not in shared]
-    names = [_number(one, study) for one in candidates]
+    names = [_number(one, found) for one in candidates]
     columns = [
         Column(*_heading(key), [printable(str(one.changes.get(key, "")), NAME) for one in candidates]) for key in keys
     ]
@@ -79,18 +79,18 @@ def _heading(key: str) -> tuple[str, str]:
 
 def pick_text(pick: Pick) -> RenderableType:
     """The pick and why; beside today's settings, no cache and the ceilings."""
-    study = pick.study
-    no_cache, *ceilings = study.references.values()
-    rows = [no_cache, study.today, *([pick.candidate] if pick.candidate is not study.today else []), *ceilings]
-    lines = [kept_together(Text(printable(line, most=1500))) for line in details(pick)]
+    found = pick.among
+    no_cache, *ceilings = found.references.values()
+    rows = [no_cache, found.today, *([pick.candidate] if pick.candidate is not found.today else []), *ceilings]
+    lines = [kept_together(Text(printable(line, most=1500))) for line in pick.because[1:]]
     return Group(
-        *_whose(study),
-        kept_together(Text(printable(sentence(pick), most=1000), style="bold")),
+        *_whose(found),
+        kept_together(Text(printable(pick.because[0], most=1000), style="bold")),
         Text(),
-        _table("all look-ups", rows, study, pick.candidate if pick.is_met else None),
+        _table("all look-ups", rows, found, pick.candidate if pick.is_met else None),
         Text(),
         *lines,
-        *_notes(study),
+        *_notes(found),
     )
 
 
@@ -149,10 +149,10 @@ def _limit(curve: SizeCurve) -> str:
     return format_bytes(curve.max_bytes) if curve.max_bytes is not None else "no limit"
 
 
-def _table(title: str, rows: Sequence[Candidate], study: Study, pick: Candidate | None = None) -> Table:
-    styles = ["bold" if one is pick else "" if one.name in study else "dim" for one in rows]
-    columns = [_column(name, MEASURES[name], rows, study.stale_known) for name in _SHOWN]
-    names = ["the pick" if one is pick and len(one.name) > NAME else _name(one, study) for one in rows]
+def _table(title: str, rows: Sequence[Candidate], found: Candidates, pick: Candidate | None = None) -> Table:
+    styles = ["bold" if one is pick else "" if one.name in found else "dim" for one in rows]
+    columns = [_column(name, MEASURES[name], rows, found.stale_known) for name in _SHOWN]
+    names = ["the pick" if one is pick and len(one.name) > NAME else _name(one, found) for one in rows]
     return grid(title, names, columns, styles, GAP)
 
 
@@ -166,10 +166,10 @@ def _column(name: str, what: Measure, rows: Sequence[Candidate], known: bool) ->
     return (in_own_units if name.startswith("answer_age") else in_one_unit)(heading, amounts, _UNITS[what.kind])
 
 
-def _name(candidate: Candidate, study: Study) -> str:
-    return candidate.name if len(candidate.name) <= NAME else _number(candidate, study)
+def _name(candidate: Candidate, found: Candidates) -> str:
+    return candidate.name if len(candidate.name) <= NAME else _number(candidate, found)
 
 
-def _number(candidate: Candidate, study: Study) -> str:
+def _number(candidate: Candidate, found: Candidates) -> str:
     """For a name that does not fit."""
-    return f"#{list(study).index(candidate.name)}"
+    return f"#{list(found).index(candidate.name)}"

@@ -1,26 +1,28 @@
 """Many replays of one trace, side by side; and what is in it before any cache."""
 
-from vestigo.study.choose import Pick
+from vestigo.study.candidates import Candidate
 from vestigo.study.compare import Comparison, compare
 from vestigo.study.curve import SizeCurve, replayed_curve, size_curve, with_real_rates
-from vestigo.study.sampling import Estimate, Sampler
+from vestigo.study.estimate import Estimate
+from vestigo.study.key_sample import KeySample
+from vestigo.study.pick import Pick
+from vestigo.study.run_sweep import sweep
 from vestigo.study.search import search
 from vestigo.study.share_out import Sharing, share_out
-from vestigo.study.study import Candidate, Study
 from vestigo.study.survey import Finding, Survey, Traits, survey
-from vestigo.study.sweep import sweep
+from vestigo.study.sweep import Sweep
 
 __all__ = [
     "Candidate",
     "Comparison",
     "Estimate",
     "Finding",
+    "KeySample",
     "Pick",
-    "Sampler",
     "Sharing",
     "SizeCurve",
-    "Study",
     "Survey",
+    "Sweep",
     "Traits",
     "compare",
     "replayed_curve",

@@ -7,14 +7,16 @@ from typing import Any
 
 import numpy as np
 
-from vestigo.engine.job import Assumed, Job, assume, job
-from vestigo.engine.native.batches import filler
+from vestigo.engine.job import Job, job
+from vestigo.prepared.assumed import Assumed, assume
+from vestigo.prepared.fill import filler
 from vestigo.rules import Plan, Rules
 from vestigo.rules.values import Nulls
 from vestigo.study.shelf import Numbering, column
 from vestigo.study.truths import Values
 from vestigo.trace import Op, Trace
-from vestigo.trace.trace import LAST_KEYED, MISSING, alike
+from vestigo.trace.columns import MISSING
+from vestigo.trace.trace import LAST_KEYED, constant_column
 
 NO_CACHE = "no cache"
 KEEP_ALL = "no limits"
@@ -116,5 +118,5 @@ def with_versions_as_keys(trace: Trace, assumed: Assumed) -> Trace:
         keys=range(len(numbering.codes)),
         size=size,
         found=found,
-        version=alike(MISSING, rows, np.int32),
+        version=constant_column(MISSING, rows, np.int32),
     )

@@ -2,24 +2,24 @@
 
 import dataclasses
 import os
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor, as_completed
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from vestigo.engine.job import Job, assume, job
-from vestigo.engine.native.batches import make_ready
-from vestigo.engine.native.entries import entries_for
+from vestigo.engine.job import Job, job
+from vestigo.engine.ready import prepare
 from vestigo.engine.replay import Engine, run
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
 from vestigo.outcome import Outcome
+from vestigo.prepared.assumed import assume
 from vestigo.rules import Plan, Rules, WhatIf
 from vestigo.study import bounds
+from vestigo.study.candidates import TODAY, Progress
 from vestigo.study.optimum import most_hits
-from vestigo.study.study import TODAY, Progress
 from vestigo.trace import Op, Trace
 
 if TYPE_CHECKING:
@@ -93,7 +93,8 @@ def compare(
     `progress` is called with what is made (``"replays"``), how many are there, and of how many. Raises RulesError if
     the plan does not fit the trace.
 
-    >>> trace = Trace.from_table({"at": [0, 10, 20, 30], "key": ["a", "b", "a", "b"]})
+    >>> from vestigo import read_trace
+    >>> trace = read_trace({"at": [0, 10, 20, 30], "key": ["a", "b", "a", "b"]})
     >>> results = compare(trace, Plan(Rules(max_entries=1)))
     >>> {name: outcome.hits for name, outcome in results.items()}
     {'no cache': 0, 'today': 0, 'no limits': 2, 'no limits, fresh': 2}
@@ -150,10 +151,3 @@ def references(trace: Trace, plan: Plan, settings: Sequence[Plan]) -> list[Calla
         lambda: (ideal.trace, ideal.job(ideal.trace)),
         always_fresh,
     ]
-
-
-def prepare(trace: Trace, jobs: Iterable[Job]) -> None:
-    """What the native engine works out once for all replays, before threads ask for it."""
-    if len(trace):
-        for assumed, entries in {(one.assumed, entries_for(trace, one.rooms)) for one in jobs}:
-            make_ready(trace, assumed, entries)

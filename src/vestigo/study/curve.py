@@ -7,12 +7,14 @@ from typing import Any
 import numpy as np
 
 from vestigo.engine.context import whose_cache
-from vestigo.engine.job import assume, first_counted, job
-from vestigo.engine.native.sizes import Ask, size_counts
+from vestigo.engine.job import job
 from vestigo.engine.replay import run
 from vestigo.engine.rooms import rooms_of
+from vestigo.engine.size_counts import Ask, size_counts
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError, unknown
+from vestigo.prepared.assumed import assume
+from vestigo.prepared.counting import first_counted
 from vestigo.rules import Plan, Rules
 from vestigo.rules.stated import Stated
 from vestigo.trace import Trace
@@ -154,7 +156,8 @@ def size_curve(  # noqa: PLR0913  # options by name
     them with each sliding lifetime. `share` says how much of what no limit gives is `enough`. For other policies and
     rules see `replayed_curve`. Raises RulesError for a look-up that the trace has not.
 
-    >>> trace = Trace.from_table({"at": [0, 1, 2, 3, 4], "key": ["a", "b", "a", "c", "b"]})
+    >>> from vestigo import read_trace
+    >>> trace = read_trace({"at": [0, 1, 2, 3, 4], "key": ["a", "b", "a", "c", "b"]})
     >>> curve = size_curve(trace)
     >>> [curve.hit_rate(size) for size in (1, 2, 3)]
     [0.0, 0.2, 0.4]
@@ -205,7 +208,8 @@ def with_real_rates(trace: Trace, plan: Plan | Rules, curves: Sequence[SizeCurve
 def replayed_curve(trace: Trace, plan: Plan, lookup: str, sizes: Sequence[int]) -> dict[int, float]:
     """The hit rate of one look-up under the plan's own policy and rules at chosen `max_entries`, by as many replays.
 
-    >>> trace = Trace.from_table({"at": [0, 1, 2, 3, 4], "key": ["a", "b", "a", "c", "b"]})
+    >>> from vestigo import read_trace
+    >>> trace = read_trace({"at": [0, 1, 2, 3, 4], "key": ["a", "b", "a", "c", "b"]})
     >>> replayed_curve(trace, Plan(Rules(eviction="fifo")), "reads", [1, 2, 3])
     {1: 0.0, 2: 0.4, 3: 0.4}
     """

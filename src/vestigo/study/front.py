@@ -1,18 +1,15 @@
 """The candidates that no other beats."""
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from vestigo.errors import InputError
 from vestigo.rules.aim import measure
-
-if TYPE_CHECKING:
-    from vestigo.study.study import Candidate
+from vestigo.study.candidates import Candidate
 
 
-def unbeaten(candidates: Sequence["Candidate"], measures: Sequence[str], part: str = "whole") -> list["Candidate"]:
+def unbeaten(candidates: Sequence[Candidate], measures: Sequence[str], part: str = "whole") -> list[Candidate]:
     """Best in the first measure first. Raises InputError for a measure that there is not."""
     return [candidates[place] for place in unbeaten_rows(costs(candidates, measures, part))]
 
@@ -27,7 +24,7 @@ def unbeaten_rows(table: np.ndarray) -> list[int]:
     return kept
 
 
-def costs(candidates: Sequence["Candidate"], measures: Sequence[str], part: str = "whole") -> np.ndarray:
+def costs(candidates: Sequence[Candidate], measures: Sequence[str], part: str = "whole") -> np.ndarray:
     """One row a candidate, one column a measure; less is better."""
     try:
         signs = [-1.0 if measure(name).more_is_better else 1.0 for name in measures]

@@ -5,8 +5,9 @@ from typing import NamedTuple
 import numpy as np
 
 from vestigo.engine.job import Job, job
-from vestigo.engine.native.batches import filler, told
-from vestigo.engine.native.scopes import scopes_of
+from vestigo.prepared.fill import filler
+from vestigo.prepared.scopes import scopes_of
+from vestigo.prepared.truth import parts_with_truth
 from vestigo.rules import Plan
 from vestigo.trace import Op, Trace
 from vestigo.trace.trace import LAST_KEYED, Longs
@@ -31,8 +32,9 @@ def most_hits(trace: Trace, plan: Plan) -> int:
     sizes", Proceedings of the ACM on Measurement and Analysis of Computing Systems 2(2), 2018 (there PFOO-L), for
     entries as well as for bytes. Where all entries take the same, ``eviction = "belady"`` comes close to it.
 
+    >>> from vestigo import read_trace
     >>> from vestigo.rules import Rules
-    >>> trace = Trace.from_table({"at": [0, 1, 2, 3, 4, 5], "key": list("abcabc")})
+    >>> trace = read_trace({"at": [0, 1, 2, 3, 4, 5], "key": list("abcabc")})
     >>> [most_hits(trace, Plan(Rules(max_entries=entries))) for entries in (1, 2, 3)]
     [1, 3, 3]
     """
@@ -94,9 +96,9 @@ def _came_in(trace: Trace, work: Job) -> Longs:
 def _least_sizes(trace: Trace, work: Job) -> Longs:
     """By key: the bytes of its smallest value, with overhead."""
     fill, least = filler(trace, work.assumed), np.full(len(trace.keys), 2**62, np.int64)
-    for part, what in told(trace):
+    for part, truth in parts_with_truth(trace):
         keyed = part.op <= LAST_KEYED
-        np.minimum.at(least, part.key[keyed], fill.sizes(part, what.null)[keyed])
+        np.minimum.at(least, part.key[keyed], fill.sizes(part, truth.null)[keyed])
     overheads = np.array([room.rules.entry_overhead for room in work.rooms.rooms], np.int64)
     return least + overheads[work.rooms.key_rooms]
 

@@ -1,28 +1,31 @@
 """Why this one: a pick in plain sentences."""
 
-from typing import TYPE_CHECKING
-
 from vestigo.rules.aim import MEASURES
 from vestigo.rules.vary import name_of
-
-if TYPE_CHECKING:
-    from vestigo.study.choose import Excess, Pick
-    from vestigo.study.study import Candidate
+from vestigo.study.candidates import Candidate
+from vestigo.study.pick import Excess, Pick
 
 _LONG = 3
 """So many changes make a name that is better not repeated."""
 
 
-def sentence(pick: "Pick") -> str:
+def sentences(pick: Pick) -> tuple[str, ...]:
+    """What to take, then what gets better and worse, how sure it is, what the limits cost, and its neighbours."""
+    if not pick.is_met:
+        return (_sentence(pick),)
+    return (_sentence(pick), *_what_changes(pick), *_how_sure(pick), *_neighbours(pick))
+
+
+def _sentence(pick: Pick) -> str:
     """The pick, what it gives beside today's settings, and whether that holds."""
     if not pick.is_met:
         return (
             f"No candidate keeps the limits. The closest is {pick.candidate.name}: "
             f"{', '.join(_broken(one) for one in pick.broken)}."
         )
-    own, today = (pick.write(pick.value(one)) for one in (pick.candidate, pick.study.today))
+    own, today = (pick.write(pick.value(one)) for one in (pick.candidate, pick.among.today))
     limits = " within the limits" if pick.aim.limits else ""
-    if pick.candidate is pick.study.today:
+    if pick.candidate is pick.among.today:
         return f"{_doubt(pick)}Today's settings are the best{limits}: {pick.goal} {own}."
     return (
         f"{_doubt(pick)}Take {pick.candidate.name}: {pick.goal} {own} instead of today's {today}, the best of "
@@ -30,39 +33,32 @@ def sentence(pick: "Pick") -> str:
     )
 
 
-def details(pick: "Pick") -> list[str]:
-    """What gets better and worse, how sure it is, what the limits cost, and what stands beside it."""
-    if not pick.is_met:
-        return []
-    return [*_what_changes(pick), *_how_sure(pick), *_neighbours(pick)]
-
-
-def better_and_worse(pick: "Pick") -> tuple[list[str], list[str]]:
+def better_and_worse(pick: Pick) -> tuple[list[str], list[str]]:
     """The measures that the pick makes better than today's settings, and those that it makes worse: all of them, but
     what the trace cannot tell.
     """
     better: list[str] = []
     worse: list[str] = []
     for name, what in MEASURES.items():
-        own, today = pick.candidate.measure(name), pick.study.today.measure(name)
-        if (what.of_staleness and not pick.study.stale_known) or what.write(own) == what.write(today):
+        own, today = pick.candidate.measure(name), pick.among.today.measure(name)
+        if (what.of_staleness and not pick.among.stale_known) or what.write(own) == what.write(today):
             continue
         said = f"{what.label} {what.write(own)} (today {what.write(today)})"
         (better if (own > today) == what.more_is_better else worse).append(said)
     return better, worse
 
 
-def _what_changes(pick: "Pick") -> list[str]:
-    if pick.candidate is pick.study.today:
+def _what_changes(pick: Pick) -> list[str]:
+    if pick.candidate is pick.among.today:
         return []
     better, worse = better_and_worse(pick)
     lines = [f"Better than today: {', '.join(better)}."] if better else []
     return [*lines, f"Worse than today: {', '.join(worse)}." if worse else "Worse than today in no measure."]
 
 
-def _how_sure(pick: "Pick") -> list[str]:
+def _how_sure(pick: Pick) -> list[str]:
     first, rest = pick.write(pick.value(pick.candidate, "first")), pick.write(pick.value(pick.candidate, "rest"))
-    today = pick.write(pick.value(pick.study.today, "rest"))
+    today = pick.write(pick.value(pick.among.today, "rest"))
     lines = [
         f"Chosen on the first part of the time ({first}); on the rest, which was not used to find it, {rest}, "
         f"today's {today}."
@@ -70,10 +66,10 @@ def _how_sure(pick: "Pick") -> list[str]:
     best = pick.best_on_rest
     if best is not None and pick.cost(best, "rest") < pick.cost(pick.candidate, "rest"):
         amount = pick.write(pick.value(best, "rest"))
-        lines.append(f"On the rest alone {_told(pick, best)} would be the best of those within the limits: {amount}.")
+        lines.append(f"On the rest alone {_name(pick, best)} would be the best of those within the limits: {amount}.")
     if pick.runner_up is not None and pick.ahead is not None:
         ahead, of = pick.ahead
-        other = _told(pick, pick.runner_up)
+        other = _name(pick, pick.runner_up)
         lines.append(
             f"A clear winner: ahead of the runner-up, {other}, in {ahead:,} of {of:,} resamples."
             if 2 * ahead > of
@@ -87,12 +83,12 @@ def _how_sure(pick: "Pick") -> list[str]:
     return lines
 
 
-def _neighbours(pick: "Pick") -> list[str]:
+def _neighbours(pick: Pick) -> list[str]:
     lines = []
     for limit, candidate, _ in pick.relaxed:
         needs = MEASURES[limit.name].write(candidate.measure(limit.name, "first"))
         lines.append(
-            f"If the limit {limit} were loosened to {needs}, {_told(pick, candidate)} would be admitted: {pick.goal} "
+            f"If the limit {limit} were loosened to {needs}, {_name(pick, candidate)} would be admitted: {pick.goal} "
             f"{pick.write(pick.value(candidate))}."
         )
     if pick.cheaper is not None:
@@ -102,12 +98,12 @@ def _neighbours(pick: "Pick") -> list[str]:
     return lines
 
 
-def _shown(pick: "Pick", candidate: "Candidate") -> str:
+def _shown(pick: Pick, candidate: Candidate) -> str:
     memory = MEASURES["memory_peak"].write(candidate.measure("memory_peak"))
-    return f"{_told(pick, candidate)}, {pick.goal} {pick.write(pick.value(candidate))}, memory peak {memory}"
+    return f"{_name(pick, candidate)}, {pick.goal} {pick.write(pick.value(candidate))}, memory peak {memory}"
 
 
-def _told(pick: "Pick", other: "Candidate") -> str:
+def _name(pick: Pick, other: Candidate) -> str:
     """Its name, or where that is as long as the pick's, what is different about it."""
     mine, theirs = pick.candidate.changes, other.changes
     if not theirs or mine.keys() != theirs.keys() or len(theirs) < _LONG:
@@ -115,7 +111,7 @@ def _told(pick: "Pick", other: "Candidate") -> str:
     return f"the same with {name_of({key: value for key, value in theirs.items() if value != mine[key]})}"
 
 
-def _doubt(pick: "Pick") -> str:
+def _doubt(pick: Pick) -> str:
     """What must be said first."""
     if pick.holds:
         return ""
@@ -124,11 +120,11 @@ def _doubt(pick: "Pick") -> str:
     return "This pick does not hold on the rest of the trace: today's settings are better there. "
 
 
-def _broken(one: "Excess") -> str:
+def _broken(one: Excess) -> str:
     what = MEASURES[one.limit.name]
     return f"{what.label} {what.write(one.amount)}, and the limit is {one.limit.sign} {what.write(one.limit.bound)}"
 
 
-def _how_many(pick: "Pick") -> str:
-    replayed, estimated = len(pick.study), len(pick.study.estimates)
+def _how_many(pick: Pick) -> str:
+    replayed, estimated = len(pick.among), len(pick.among.estimates)
     return f"{replayed:,} replayed of {estimated:,} candidates" if estimated else f"{replayed:,} candidates"

@@ -5,12 +5,9 @@ The circular block bootstrap: D. N. Politis, J. P. Romano, "A circular block-res
 slices there are (P. Hall, J. L. Horowitz, B.-Y. Jing, "On blocking rules for the bootstrap with dependent data", 1995).
 """
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 
-if TYPE_CHECKING:
-    from vestigo.study.study import Candidate
+from vestigo.study.candidates import Candidate
 
 TIMES = 1000
 
@@ -35,19 +32,19 @@ class Resamples:
         self._weights = np.zeros((times, slices))
         np.add.at(self._weights, (np.arange(times)[:, None], places), 1)
 
-    def rates(self, candidate: "Candidate", name: str) -> np.ndarray:
+    def rates(self, candidate: Candidate, name: str) -> np.ndarray:
         """A rate of `candidate` in each resample."""
         with np.errstate(invalid="ignore", divide="ignore"):
             found = _RATES[name](lambda count: self._weights @ candidate.slices(count))
         rates: np.ndarray = np.nan_to_num(found)
         return rates
 
-    def interval(self, candidate: "Candidate", name: str, share: float = 0.95) -> tuple[float, float]:
+    def interval(self, candidate: Candidate, name: str, share: float = 0.95) -> tuple[float, float]:
         """The middle `share` of the resamples."""
         low, high = np.quantile(self.rates(candidate, name), [(1 - share) / 2, (1 + share) / 2])
         return float(low), float(high)
 
-    def ahead(self, pick: "Candidate", other: "Candidate", name: str | None) -> tuple[int, int] | None:
+    def ahead(self, pick: Candidate, other: Candidate, name: str | None) -> tuple[int, int] | None:
         """In how many resamples of all `pick` is better than `other`; None where slices do not tell."""
         if name not in _RATES:
             return None

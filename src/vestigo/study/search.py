@@ -15,11 +15,14 @@ from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
 from vestigo.rules import Aim, Plan, Rules
 from vestigo.rules.vary import changed, count, name_of
-from vestigo.study.choose import cost
+from vestigo.study.candidates import TODAY, Candidate, Candidates, Progress
+from vestigo.study.estimate import Estimate
 from vestigo.study.guess import guessed
-from vestigo.study.sampling import Estimate, Sampler
-from vestigo.study.study import TODAY, Candidate, Progress, Study, split_at
-from vestigo.study.sweep import SHARE_FOR_REST, sweep
+from vestigo.study.key_sample import KeySample
+from vestigo.study.pick import cost
+from vestigo.study.results import split_at
+from vestigo.study.run_sweep import SHARE_FOR_REST, sweep
+from vestigo.study.sweep import Sweep
 from vestigo.trace import Trace
 from vestigo.trace.shape import between
 
@@ -39,14 +42,14 @@ def search(  # noqa: PLR0913
     trace: Trace,
     plan: Plan | Rules,
     *,
-    budget: int | None = None,
+    replays: int | None = None,
     sample: str = "10%",
     results: str | Path | None = None,
     rest: float = SHARE_FOR_REST,
     seed: int = 0,
     progress: Progress | None = None,
-) -> Study:
-    """Replays `budget` of the combinations of what varies (unless said, a tenth), chosen for the plan's aim.
+) -> Sweep:
+    """Replays so many of the combinations of what varies (unless said, a tenth of them), chosen for the plan's aim.
 
     Some are spread so that each value of each key comes equally often (Latin hypercube: M. D. McKay, R. J. Beckman,
     W. J. Conover, 1979). Then, round by round, come those that should be best by what was found so
@@ -54,13 +57,13 @@ def search(  # noqa: PLR0913
     than half the trace and tells of all that is aimed at, a first search among its estimates, in half the time that the
     replays may take, finds where to begin. Values of a key are taken to be in order, if there are more than three.
 
-    All that was replayed is in the study; see `sweep` for what else is asked. Raises RulesError if nothing varies.
+    All that was replayed is in the sweep; see `sweep` for what else is asked. Raises RulesError if nothing varies.
     """
     plan = Plan.of(plan)
     space = plan.vary
     if not space:
         raise RulesError("nothing varies: give the plan's [vary] keys and values")
-    many = min(budget if budget is not None else max(count(space) // 10, _FEWEST), count(space))
+    many = min(replays if replays is not None else max(count(space) // 10, _FEWEST), count(space))
     rng = np.random.default_rng(seed)
     first = max(many // _SHARE_TO_BEGIN, 1)
     asked: set[Place] = set()
@@ -68,16 +71,16 @@ def search(  # noqa: PLR0913
     with TemporaryDirectory() as folder:
         kept = Path(results) if results is not None else Path(folder, "results")
 
-        def replays(places: Sequence[Place]) -> Study:
+        def swept(places: Sequence[Place]) -> Sweep:
             only = [_changes(space, place) for place in places]
             return sweep(trace, plan, results=kept, rest=rest, only=only, progress=progress)
 
         def find(places: list[Place]) -> dict[Place, list[float]]:
             asked.update(places)
-            study = replays(places)
-            replayed.append(study.replayed)
+            found = swept(places)
+            replayed.append(found.replayed)
             names = {place: name_of(_changes(space, place)) for place in places}
-            return {place: _amounts(study, plan.aim, study[name]) for place, name in names.items() if name in study}
+            return {place: _amounts(found, plan.aim, found[name]) for place, name in names.items() if name in found}
 
         guesses = _estimates(trace, plan, sample, rest)
         begin = _spread(space, first, rng)
@@ -86,20 +89,20 @@ def search(  # noqa: PLR0913
             rough = _narrowed(space, begin, int(many * cheaper / 2), find_sampled, rng)
             begin = _ranked(rough)[:first] or begin
         _narrowed(space, begin, many, find, rng)
-        return dataclasses.replace(replays(sorted(asked)), replayed=sum(replayed))
+        return dataclasses.replace(swept(sorted(asked)), replayed=sum(replayed))
 
 
 def _narrowed(
-    space: Space, begin: list[Place], budget: int, find: Find, rng: np.random.Generator
+    space: Space, begin: list[Place], most_replays: int, find: Find, rng: np.random.Generator
 ) -> dict[Place, list[float]]:
-    """What was found at `budget` places, round by round nearer to the best."""
+    """What was found at `most_replays` places, round by round nearer to the best."""
     found: dict[Place, list[float]] = {}
     tried: set[Place] = set()
     places = begin
     while places:
         tried |= set(places)
         found |= find(places)
-        most = min(max(budget // _ROUNDS, 2), budget - len(tried))
+        most = min(max(most_replays // _ROUNDS, 2), most_replays - len(tried))
         places = _next(space, found, tried, most, rng) if most > 0 and found else []
     return found
 
@@ -150,13 +153,13 @@ def _order(amounts: np.ndarray) -> np.ndarray:
     return np.lexsort((memory, best, np.maximum(np.max(beyond, axis=0, initial=0.0), 0.0) if beyond else best * 0))
 
 
-def _amounts(study: Study, aim: Aim, candidate: Candidate) -> list[float]:
+def _amounts(found: Candidates, aim: Aim, candidate: Candidate) -> list[float]:
     """Of the time that candidates are ranked on."""
     beyond = [
-        float(limit.beside(study.today.measure(limit.name, "first")).beyond(candidate.measure(limit.name, "first")))
+        float(limit.beside(found.today.measure(limit.name, "first")).beyond(candidate.measure(limit.name, "first")))
         for limit in aim.limits
     ]
-    return [cost(study, aim, candidate, "first"), candidate.measure("memory_peak", "first"), *beyond]
+    return [cost(found, aim, candidate, "first"), candidate.measure("memory_peak", "first"), *beyond]
 
 
 def _estimates(trace: Trace, plan: Plan, sample: str, rest: float) -> tuple[Find, float] | None:
@@ -169,31 +172,31 @@ def _estimates(trace: Trace, plan: Plan, sample: str, rest: float) -> tuple[Find
     on, used = applied(trace, dataclasses.replace(plan, candidates={}, vary={}))
     today = job(on, used)
     split = split_at(today, rest)
-    sampler = Sampler(between(on, end=split), sample, samples=1)
-    if sampler.share_of_events > 0.5:
+    sample_ = KeySample(between(on, end=split), sample, samples=1)
+    if sample_.share_of_events > 0.5:
         return None
     try:
-        amounts = sampler.estimate(used).to_dict()
+        amounts = sample_.estimate(used).to_dict()
     except RulesError:  # a sample cannot tell
         return None
     now = Candidate(TODAY, {}, used, {"first": amounts})
-    study = Study({TODAY: now}, {}, plan.aim, (int(on.at[today.first_counted]), split, int(on.at[-1])))
+    alone = Candidates({TODAY: now}, {}, plan.aim, (int(on.at[today.first_counted]), split, int(on.at[-1])))
 
     def estimate(place: Place) -> list[float] | None:
         changes = _changes(plan.vary, place)
         try:
             one = changed(used, changes)
-            amounts = sampler.estimate(one).to_dict()
+            amounts = sample_.estimate(one).to_dict()
         except RulesError:  # a sample cannot tell, or it means nothing
             return None
-        return _amounts(study, plan.aim, Candidate("", changes, one, {"first": amounts}))
+        return _amounts(alone, plan.aim, Candidate("", changes, one, {"first": amounts}))
 
     def find(places: list[Place]) -> dict[Place, list[float]]:
         with ThreadPoolExecutor(os.cpu_count()) as threads:
             found = dict(zip(places, threads.map(estimate, places), strict=True))
         return {place: amounts for place, amounts in found.items() if amounts is not None}
 
-    return find, 1 / sampler.share_of_events
+    return find, 1 / sample_.share_of_events
 
 
 def _neighbours(space: Space, place: Place) -> Iterator[Place]:

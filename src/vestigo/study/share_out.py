@@ -10,9 +10,10 @@ from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
 from vestigo.rules import Plan, Rules
 from vestigo.rules.stated import Stated
+from vestigo.study.candidates import Candidate
 from vestigo.study.curve import SizeCurve, size_curve
-from vestigo.study.study import Candidate, Study
-from vestigo.study.sweep import sweep
+from vestigo.study.run_sweep import sweep
+from vestigo.study.sweep import Sweep
 from vestigo.trace import Trace
 from vestigo.units import format_bytes, format_share, parse_bytes
 
@@ -21,16 +22,16 @@ BY_CURVES, EVENLY = "by curves", "evenly"
 
 @dataclass(frozen=True, eq=False)
 class Sharing:
-    """A budget divided, and what replays say of it: `study` has today's settings, the even split and this one."""
+    """A budget divided, and what replays say of it: `sweep` has today's settings, the even split and this one."""
 
     total_bytes: int
     shares: Mapping[str, int]
     """Bytes by look-up."""
-    study: Study
+    sweep: Sweep
 
     @property
     def by_curves(self) -> Candidate:
-        return self.study[BY_CURVES]
+        return self.sweep[BY_CURVES]
 
     @property
     def plan(self) -> Plan:
@@ -40,10 +41,10 @@ class Sharing:
     @property
     def is_best(self) -> bool:
         """Whether the replays confirm it: it answers no fewer reads than the even split."""
-        return self.by_curves.measure("hit_rate") >= self.study[EVENLY].measure("hit_rate")
+        return self.by_curves.measure("hit_rate") >= self.sweep[EVENLY].measure("hit_rate")
 
     def __repr__(self) -> str:
-        rates = ", ".join(f"{name} {format_share(one.measure('hit_rate'))}" for name, one in self.study.items())
+        rates = ", ".join(f"{name} {format_share(one.measure('hit_rate'))}" for name, one in self.sweep.items())
         shares = ", ".join(f"{name} {format_bytes(size)}" for name, size in self.shares.items())
         return f"<Sharing of {format_bytes(self.total_bytes)}: {shares}; hit rate {rates}>"
 
@@ -57,8 +58,9 @@ def share_out(trace: Trace, plan: Plan | Rules, total: int | str) -> Sharing:
     division there is if curves were convex (B. Fox, "Discrete optimization via marginal analysis", 1966). The curves
     are LRU's, without expiry, so the replays have the last word: see `Sharing.is_best`.
 
+    >>> from vestigo import read_trace
     >>> keys, lookups = [n % 2 for n in range(40)] + [n % 9 for n in range(40)], ["few"] * 40 + ["many"] * 40
-    >>> trace = Trace.from_table({"at": range(80), "key": keys, "lookup": lookups, "size": [36] * 80})
+    >>> trace = read_trace({"at": range(80), "key": keys, "lookup": lookups, "size": [36] * 80})
     >>> share_out(trace, Rules(), "1103 B").shares
     {'few': 200, 'many': 903}
     """

@@ -6,10 +6,11 @@ import tempfile
 import numpy as np
 import numpy.typing as npt
 
-from vestigo.engine.native.batches import is_long
 from vestigo.errors import TraceError
+from vestigo.prepared import memory
+from vestigo.trace.columns import MISSING
 from vestigo.trace.reading.build import dense
-from vestigo.trace.trace import MISSING, Ints, Longs
+from vestigo.trace.trace import Ints, Longs
 from vestigo.units import format_bytes
 
 
@@ -17,7 +18,7 @@ def column(rows: int, dtype: npt.DTypeLike) -> np.ndarray:
     """An array to be filled. That of a long trace lies in a file without a name, which goes away with it: the system
     keeps in memory what fits. Raises TraceError if the disk has no room for it.
     """
-    if not is_long(rows):
+    if not memory.is_long(rows):
         return np.empty(rows, dtype)
     size = rows * np.dtype(dtype).itemsize
     with tempfile.TemporaryFile(prefix="vestigo-") as file:

@@ -16,10 +16,10 @@ from vestigo.errors import InputError
 from vestigo.rules import Plan
 from vestigo.trace import Trace
 from vestigo.trace.names import arrow_names
+from vestigo.trace.trace import COLUMNS
 
 _FORMAT = 2
 _BEGINS = b"SQLite format 3\0"
-_COLUMNS = ("at", "op", "lookup", "key", "size", "cost", "found", "version", "scope", "node", "force")
 
 _names: WeakKeyDictionary[Trace, str] = WeakKeyDictionary()
 
@@ -126,7 +126,7 @@ def trace_name(trace: Trace) -> str:
 def _trace_digest(trace: Trace) -> str:
     digest = hashlib.blake2b(digest_size=20)
     for part in trace.parts():
-        for name in _COLUMNS:
+        for name in COLUMNS:
             digest.update(np.ascontiguousarray(getattr(part, name)).tobytes())
     digest.update(json.dumps([trace.lookups, trace.nodes, len(trace)]).encode())
     for buffer in arrow_names(trace.keys).cast(pa.large_string()).buffers()[1:]:

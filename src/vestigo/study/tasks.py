@@ -8,8 +8,8 @@ from typing import Any, NamedTuple, Self
 
 from vestigo.errors import Interrupted, VestigoError
 from vestigo.rules import Plan
+from vestigo.study.candidates import Progress, Result
 from vestigo.study.store import Store, result_name, trace_name
-from vestigo.study.study import Progress, Result
 from vestigo.trace import Trace
 
 

@@ -5,7 +5,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from vestigo.engine.native.batches import Told, is_long, told
+from vestigo.prepared import memory
+from vestigo.prepared.truth import Truth, parts_with_truth
 from vestigo.trace import Trace
 
 
@@ -23,24 +24,24 @@ class Values:
 
     def __init__(self, trace: Trace) -> None:
         self._trace = trace
-        self._whole = None if is_long(len(trace)) else list(told(trace))
+        self._whole = None if memory.is_long(len(trace)) else list(parts_with_truth(trace))
         lowest, highest, names = 0, 0, []
-        for _, what in self._told():
-            lowest, highest = min(lowest, int(what.value.min())), max(highest, int(what.value.max()))
-            names.append(what.names)
+        for _, truth in self._parts():
+            lowest, highest = min(lowest, int(truth.value.min())), max(highest, int(truth.value.max()))
+            names.append(truth.names)
         self._lowest = lowest
         self._identity = np.arange(lowest, highest + 1)
         for unnamed, name in (pair for some in names for pair in some.tolist()):
             self._identity[unnamed - lowest] = name
         self.most = highest - lowest
 
-    def _told(self) -> Iterable[tuple[Trace, Told]]:
-        return told(self._trace) if self._whole is None else self._whole
+    def _parts(self) -> Iterable[tuple[Trace, Truth]]:
+        return parts_with_truth(self._trace) if self._whole is None else self._whole
 
     def __iter__(self) -> Iterator[tuple[Trace, Truths]]:
-        for part, what in self._told():
-            value = self._identity[what.value - self._lowest] - self._lowest
-            yield part, Truths(value.astype(np.int64), what.null)
+        for part, truth in self._parts():
+            value = self._identity[truth.value - self._lowest] - self._lowest
+            yield part, Truths(value.astype(np.int64), truth.null)
 
 
 def truths(trace: Trace) -> Truths:

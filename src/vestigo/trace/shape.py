@@ -15,13 +15,14 @@ import pyarrow as pa
 
 from vestigo.errors import TraceError
 from vestigo.recording.hashing import hasher
+from vestigo.trace.columns import EARLIEST, LATEST, MISSING
 from vestigo.trace.formats.prepared import prepared_table
 from vestigo.trace.names import Names, arrow_names
 from vestigo.trace.reading.build import Origin, build_trace, check_columns, dense
 from vestigo.trace.reading.columns import Bad
 from vestigo.trace.reading.pattern import Pattern
-from vestigo.trace.reading.times import EARLIEST, LATEST, times
-from vestigo.trace.trace import MISSING, Trace
+from vestigo.trace.reading.times import times
+from vestigo.trace.trace import COLUMNS, Trace
 from vestigo.units import Duration
 
 __all__ = ["anonymised", "between", "faster", "merged", "only", "sampled"]
@@ -35,7 +36,8 @@ def between(trace: Trace, begin: Moment | None = None, end: Moment | None = None
     """The events from `begin` on and before `end`: RFC 3339 text, an aware datetime, ns since 1970, or a duration
     (``"2h"``) since the first event.
 
-    >>> trace = Trace.from_table({"at": [0, 10**9, 2 * 10**9], "key": ["a", "b", "c"]})
+    >>> from vestigo import read_trace
+    >>> trace = read_trace({"at": [0, 10**9, 2 * 10**9], "key": ["a", "b", "c"]})
     >>> between(trace, "1s").keys[:]
     ['b', 'c']
     """
@@ -55,7 +57,8 @@ def only(
 
     Events without a node, and clears of everything, belong to all. Raises TraceError for names that the trace has not.
 
-    >>> trace = Trace.from_table({"at": [1, 2, 3], "key": ["9/1", "10/1", "9/2"]})
+    >>> from vestigo import read_trace
+    >>> trace = read_trace({"at": [1, 2, 3], "key": ["9/1", "10/1", "9/2"]})
     >>> only(trace, keys="9/{}").keys[:]
     ['9/1', '9/2']
     """
@@ -88,7 +91,8 @@ def sampled(trace: Trace, share: float, seed: int = 0) -> Trace:
 def faster(trace: Trace, factor: float) -> Trace:
     """The same events in a `factor` less time, from the same start; what the origin takes stays.
 
-    >>> faster(Trace.from_table({"at": [5, 15, 25], "key": ["a", "b", "c"]}), 2).at.tolist()
+    >>> from vestigo import read_trace
+    >>> faster(read_trace({"at": [5, 15, 25], "key": ["a", "b", "c"]}), 2).at.tolist()
     [5, 10, 15]
     """
     ratio = Fraction(factor).limit_denominator(1_000_000) if np.isfinite(factor) else Fraction(0)
@@ -147,33 +151,22 @@ def anonymised(trace: Trace, secret: bytes | str) -> Trace:
 
 def of_rows(trace: Trace, rows: np.ndarray) -> Trace:
     """Some of the events, ids numbered anew."""
-    key, keys = dense(trace.key[rows].astype(np.int64))
-    lookup, lookups = dense(trace.lookup[rows].astype(np.int64))
-    node, nodes = dense(trace.node[rows].astype(np.int64))
-    version, versions = dense(trace.version[rows].astype(np.int64))
-    scope, scopes = dense(trace.scope[rows].astype(np.int64))
+    parts: dict[str, Any] = {}
+    kept: dict[str, np.ndarray] = {}
+    for one in COLUMNS.values():
+        parts[one.name] = getattr(trace, one.name)[rows]
+        if one.texts:
+            parts[one.name], kept[one.texts] = dense(parts[one.name].astype(np.int64))
+            parts[one.texts] = _some_names(getattr(trace, one.texts), kept[one.texts])
     place = np.full(len(trace.lookups) + 1, MISSING, np.int32)
-    place[lookups] = np.arange(len(lookups))
-    return dataclasses.replace(
-        trace,
-        at=trace.at[rows],
-        op=trace.op[rows],
-        lookup=lookup,
-        key=key,
-        size=trace.size[rows],
-        cost=trace.cost[rows],
-        found=trace.found[rows],
-        version=version,
-        scope=scope,
-        node=node,
-        force=trace.force[rows],
-        lookups=tuple(trace.lookups[old] for old in lookups),
-        keys=Names(arrow_names(trace.keys), keys),
-        key_lookup=place[trace.key_lookup[keys]],
-        nodes=tuple(trace.nodes[old] for old in nodes),
-        versions=Names(arrow_names(trace.versions), versions) if len(trace.versions) else (),
-        scopes=Names(arrow_names(trace.scopes), scopes) if len(trace.scopes) else (),
-    )
+    place[kept["lookups"]] = np.arange(len(kept["lookups"]))
+    return dataclasses.replace(trace, **parts, key_lookup=place[trace.key_lookup[kept["keys"]]])
+
+
+def _some_names(names: Sequence[Any], kept: np.ndarray) -> Sequence[Any]:
+    if isinstance(names, tuple):
+        return tuple(names[old] for old in kept) if names else ()
+    return Names(arrow_names(names), kept) if len(names) else ()
 
 
 def _of_keys(trace: Trace, chosen: np.ndarray | bool) -> np.ndarray:

@@ -1,5 +1,6 @@
 """Synthetic traces, for teaching and for tests against what theory says."""
 
+import dataclasses
 from dataclasses import dataclass
 
 import numpy as np
@@ -7,6 +8,7 @@ import numpy.typing as npt
 import pyarrow as pa
 
 from vestigo.errors import InputError
+from vestigo.trace.reading.read import read_trace
 from vestigo.trace.trace import Trace
 from vestigo.units import SECOND, Duration, parse_bytes
 
@@ -220,4 +222,4 @@ def _trace(rng: np.random.Generator, events: dict[str, np.ndarray], wanted: _Wan
     }
     if wanted.nodes > 1:
         columns["node"] = pa.array(rng.integers(1, wanted.nodes + 1, len(key)))
-    return Trace.from_table(pa.table(columns).take(pa.array(order)), "synth")
+    return dataclasses.replace(read_trace(pa.table(columns).take(pa.array(order))), source="synth")

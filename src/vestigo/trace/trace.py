@@ -1,7 +1,7 @@
 """A trace: events in time order, as NumPy columns with dense ids."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, field, fields, replace
 from enum import IntEnum
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, NamedTuple
@@ -9,17 +9,16 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import numpy as np
 import numpy.typing as npt
 
+from vestigo.trace.columns import LARGEST, LONGEST, MISSING, Column, column, columns_of
+
 if TYPE_CHECKING:
     import pandas as pd
 
 Ints = npt.NDArray[np.int32]
 Longs = npt.NDArray[np.int64]
 
-MISSING = -1
-"""Stands in every id column, and in `size`, `cost` and `found`, where a row says nothing."""
 
-
-def alike(value: int, rows: int, dtype: npt.DTypeLike) -> npt.NDArray[Any]:
+def constant_column(value: int, rows: int, dtype: npt.DTypeLike) -> npt.NDArray[Any]:
     """A column with the same in every row, which takes no memory."""
     return np.broadcast_to(np.array(value, dtype), rows)
 
@@ -34,6 +33,9 @@ class Op(IntEnum):
     CLEAR = 4
     RESTART = 5
 
+
+OPS = [op.name.lower() for op in Op]
+"""In the words of files."""
 
 LAST_KEYED = Op.PRELOAD
 """This and what comes before it happens to a key."""
@@ -51,31 +53,30 @@ class Trace:
     """Events in time order, one row an event. Immutable; its arrays are read-only.
 
     Ids are numbered by first appearance; `lookups`, `keys` and `nodes` give the texts behind them. A key
-    belongs to one look-up: the same text under two look-ups is two keys. Made by `read_trace`, or by
-    `Trace.from_table` from columns.
+    belongs to one look-up: the same text under two look-ups is two keys. Made by `read_trace`, from files or tables.
     """
 
-    at: Longs
+    at: Longs = field(metadata=column(np.int64, "time", is_needed=True))
     """When, in ns since the Unix epoch, UTC."""
-    op: npt.NDArray[np.uint8]
+    op: npt.NDArray[np.uint8] = field(metadata=column(np.uint8, "op", missing=0, is_needed=True))
     """What happened: an `Op`."""
-    lookup: Ints
+    lookup: Ints = field(metadata=column(np.int32, "name", texts="lookups", is_needed=True))
     """Which look-up; MISSING for a clear of all and for a restart."""
-    key: Ints
+    key: Ints = field(metadata=column(np.int32, "key", texts="keys", is_needed=True))
     """Which key; MISSING for a clear and a restart."""
-    size: Longs
+    size: Longs = field(metadata=column(np.int64, "size", most=LARGEST))
     """Bytes of the value, or MISSING."""
-    cost: Longs
+    cost: Longs = field(metadata=column(np.int64, "span", most=LONGEST))
     """How long the origin took in ns, or MISSING."""
-    found: npt.NDArray[np.int8]
+    found: npt.NDArray[np.int8] = field(metadata=column(np.int8, "flag", most=1))
     """1: a value, 0: a null, MISSING."""
-    version: Ints
+    version: Ints = field(metadata=column(np.int32, "identity", texts="versions"))
     """Identity of the value, or MISSING."""
-    scope: Ints
+    scope: Ints = field(metadata=column(np.int32, "name", texts="scopes"))
     """Request, session or page, or MISSING."""
-    node: Ints
+    node: Ints = field(metadata=column(np.int32, "name", texts="nodes"))
     """Process or server, or MISSING."""
-    force: npt.NDArray[np.bool_]
+    force: npt.NDArray[np.bool_] = field(metadata=column(np.bool_, "flag", missing=0))
     """Whether the caller asked for a fresh value."""
     lookups: tuple[str, ...]
     keys: Sequence[Any]
@@ -95,23 +96,10 @@ class Trace:
     """Units that nobody stated, a few words each."""
 
     def __post_init__(self) -> None:
-        for field in fields(self):
-            value = getattr(self, field.name)
+        for one in fields(self):
+            value = getattr(self, one.name)
             if isinstance(value, np.ndarray):
                 value.flags.writeable = False
-
-    @classmethod
-    def from_table(cls, table: Any, source: str = "table") -> "Trace":
-        """From an Arrow table, a pandas DataFrame, or a mapping of columns (docs/semantics.md, section 1).
-
-        Raises TraceError, which names every wrong column.
-
-        >>> Trace.from_table({"at": [10, 20, 30], "key": ["a", "b", "a"]}).key.tolist()
-        [0, 1, 0]
-        """
-        from vestigo.trace.reading.build import Origin, build_trace, check_columns, to_arrow
-
-        return build_trace([check_columns(to_arrow(table), Origin(source))], source)
 
     def __len__(self) -> int:
         return len(self.at)
@@ -125,12 +113,13 @@ class Trace:
 
         What is worked out part by part takes little memory, however long the trace is.
 
-        >>> [len(part) for part in Trace.from_table({"at": [10, 20, 30], "key": ["a", "b", "a"]}).parts(2)]
+        >>> from vestigo import read_trace
+        >>> [len(part) for part in read_trace({"at": [10, 20, 30], "key": ["a", "b", "a"]}).parts(2)]
         [2, 1]
         """
         if len(self) <= events:
             return [self] if len(self) else []
-        columns = {field.name: getattr(self, field.name) for field in fields(self) if field.name != "key_lookup"}
+        columns = {one.name: getattr(self, one.name) for one in fields(self) if one.name != "key_lookup"}
         rows = {name: column for name, column in columns.items() if isinstance(column, np.ndarray)}
 
         def part(begin: int) -> Trace:
@@ -159,30 +148,29 @@ class Trace:
         return int(self.at[-1] - self.at[0]) if len(self) else 0
 
     def to_pandas(self) -> "pd.DataFrame":
-        """One row an event, ids replaced by the texts behind them."""
+        """One row an event, ids replaced by the texts behind them, nothing where MISSING stands."""
         import pandas as pd
 
-        def texts(ids: Ints, names: Sequence[Any]) -> Any:
-            return pd.Series(np.array([*names, None], dtype=object)[ids])
+        return pd.DataFrame({one.name: self._for_people(one) for one in COLUMNS.values()})
 
-        def told(ids: Ints, names: Sequence[Any]) -> Any:
-            return texts(ids, list(map(str, names))) if len(names) else pd.Series(ids).where(ids != MISSING)
+    def _for_people(self, one: Column) -> Any:
+        import pandas as pd
 
-        return pd.DataFrame(
-            {
-                "at": pd.to_datetime(self.at, utc=True),
-                "op": texts(self.op.astype(np.int32), [op.name.lower() for op in Op]),
-                "lookup": texts(self.lookup, self.lookups),
-                "key": texts(self.key, self.keys),
-                "size": pd.Series(self.size).where(self.size != MISSING).astype("Int64"),
-                "cost": pd.Series(self.cost).where(self.cost != MISSING).astype("Int64"),
-                "found": pd.Series(self.found).where(self.found != MISSING).astype("boolean"),
-                "version": told(self.version, self.versions),
-                "scope": told(self.scope, self.scopes),
-                "node": texts(self.node, self.nodes),
-                "force": self.force,
-            }
-        )
+        values = getattr(self, one.name)
+        match one.holds:
+            case "time":
+                return pd.to_datetime(values, utc=True)
+            case "op":
+                return pd.Series(np.array([op.name.lower() for op in Op], dtype=object)[values])
+            case "flag":
+                return values if one.dtype == np.bool_ else pd.Series(values).where(values != MISSING).astype("boolean")
+            case "size" | "span":
+                return pd.Series(values).where(values != MISSING).astype("Int64")
+        texts = getattr(self, one.texts)
+        if not len(texts):
+            return pd.Series(values).where(values != MISSING)
+        named = texts if one.name == "key" else [*map(str, texts)]
+        return pd.Series(np.array([*named, None], dtype=object)[values])
 
     def __repr__(self) -> str:
         from vestigo.units import format_seconds
@@ -191,6 +179,10 @@ class Trace:
             f"<Trace {self.source}: {len(self):,} events, {self.reads:,} reads of {len(self.keys):,} keys in "
             f"{len(self.lookups)} look-ups over {format_seconds(self.span_ns / 1e9)}>"
         )
+
+
+COLUMNS = columns_of(fields(Trace))
+"""By name, in the order of a trace's fields."""
 
 
 def _range(column: Longs) -> Range:

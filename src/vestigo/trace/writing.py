@@ -13,7 +13,7 @@ from vestigo.errors import TraceError
 from vestigo.files import replacing
 from vestigo.trace.formats.packed import PACKINGS, unpacked_name
 from vestigo.trace.formats.prepared import prepared_table, write_prepared
-from vestigo.trace.trace import Trace
+from vestigo.trace.trace import COLUMNS, Trace
 
 _ROWS = 1 << 16
 
@@ -51,7 +51,7 @@ def _writer(path: Path) -> Callable[[Trace, Path], None]:
 def _table(trace: Trace) -> pa.Table:
     """As `prepared_table`, with flags that say yes or no, without our mark."""
     table = prepared_table(trace).replace_schema_metadata(None)
-    for name in ("found", "force"):
+    for name in [one.name for one in COLUMNS.values() if one.holds == "flag"]:
         if name in table.column_names:
             table = table.set_column(table.column_names.index(name), name, table[name].cast(pa.bool_()))
     return table
@@ -59,9 +59,9 @@ def _table(trace: Trace) -> pa.Table:
 
 def _write_parquet(trace: Trace, path: Path) -> None:
     table = _table(trace)
-    if "cost" in table.column_names:
-        place = table.column_names.index("cost")
-        table = table.set_column(place, "cost", table["cost"].cast(pa.duration("ns")))  # so that the unit is known
+    for place, name in enumerate(table.column_names):
+        if COLUMNS[name].holds == "span":  # so that the unit is known
+            table = table.set_column(place, name, table[name].cast(pa.duration("ns")))
     pq.write_table(table, path, compression="zstd")
 
 

@@ -1,7 +1,5 @@
-"""The native engine: a trace made ready for the kernel, batch by batch, and its sheets of numbers read.
-
-`replay.py` runs it; `batches.py` makes the kernel's columns, for which `fill.py` and `median.py` fill in what a trace
-does not give. Nothing else imports the kernel.
+"""The native engine: `begin` asks the kernel for a replay of the rules, `replay` feeds it the prepared trace and reads
+its sheets of numbers.
 """
 
 from vestigo.engine.native.replay import run

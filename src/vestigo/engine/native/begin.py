@@ -4,15 +4,15 @@ from typing import Any
 
 import numpy as np
 
-from vestigo.engine import kernel
+from vestigo.compiled import kernel
 from vestigo.engine.job import Job
-from vestigo.engine.native.entries import Entries, has_unnamed_node
-from vestigo.engine.native.scopes import scopes_of
 from vestigo.engine.rooms import Room
 from vestigo.errors import RulesError
+from vestigo.prepared.entries import Entries, has_unnamed_node
+from vestigo.prepared.scopes import scopes_of
 from vestigo.rules import PoolRules, Rules
 from vestigo.trace import Op, Trace
-from vestigo.trace.trace import MISSING
+from vestigo.trace.columns import MISSING
 
 _MOST_ROOMS = 65_535
 _KERNEL_NAMES = {"2q": "two_q", "w-tinylfu": "w_tiny_lfu"}
@@ -40,7 +40,7 @@ def _places(trace: Trace) -> int:
 
 
 def begin_plain(trace: Trace, job: Job, entries: Entries) -> Any:
-    rooms, key_rooms, pools = job.rooms
+    rooms, key_rooms, pools, _ = job.rooms
     table = np.zeros((max(len(rooms), 1), len(trace.nodes) + 1), np.int32)
     places: list[tuple[int, int, int]] = []  # of each room: its look-up, its node, its pool
     shared: dict[tuple[int, int], int] = {}
@@ -76,7 +76,7 @@ def begin_plain(trace: Trace, job: Job, entries: Entries) -> Any:
 
 
 def begin_full(trace: Trace, job: Job, entries: Entries) -> Any:
-    rooms, key_rooms, pools = job.rooms
+    rooms, key_rooms, pools, _ = job.rooms
     scopes = scopes_of(trace) if "scope" in job.rooms.per or any(room.rules.batch for room in rooms) else None
     nodes = entries.nodes
     if nodes is None and "node" in job.rooms.per and not has_unnamed_node(trace):

@@ -5,15 +5,15 @@ from typing import Any
 
 import numpy as np
 
-from vestigo.engine import kernel
+from vestigo.compiled import kernel
 from vestigo.engine.changes import changes_of, together
 from vestigo.engine.job import Job
-from vestigo.engine.native.batches import batches
 from vestigo.engine.native.begin import begin_full, begin_plain, is_plain
-from vestigo.engine.native.entries import entries_for
-from vestigo.engine.native.future import next_reads
-from vestigo.engine.native.uncached import uncached
+from vestigo.engine.ready import entries_for
 from vestigo.outcome import CAUSES, Changes, Measures, Slices, Spans
+from vestigo.prepared.batches import batches
+from vestigo.prepared.next_reads import next_reads
+from vestigo.prepared.uncached import uncached
 from vestigo.trace import Trace
 
 
@@ -24,20 +24,21 @@ def run(
     at once makes no difference to them, nor whether the `full` replay is used where the plain one will do.
     """
     if len(trace) == 0:
-        from vestigo.engine import reference
+        from vestigo.engine.reference.replay import run as reference_run
 
-        return reference.run(trace, job)
+        return reference_run(trace, job)
     full = len(trace.lookups) > 0 and (full or not is_plain(trace, job))
     entries = entries_for(trace, job.rooms)
     replay = begin_full(trace, job, entries) if full else begin_plain(trace, job, entries)
     foresight = any(pool.eviction.name == "belady" for pool in job.rooms.pools)
-    following = next_reads(trace, job.rooms) if foresight else None
+    following = next_reads(trace, job.rooms.per_lookup) if foresight else None
     begin = 0
     for batch in batches(trace, job.assumed, entries, batch_events):
         replay.feed(batch, None if following is None else following[begin : begin + batch.events])
         begin += batch.events
     sheets = replay.close()
-    span, waits = int(trace.at[-1] - trace.at[job.first_counted]), uncached(trace, job)
+    span = int(trace.at[-1] - trace.at[job.first_counted])
+    waits = uncached(trace, job.assumed, job.first_counted, job.slicing)
     shown = changes_of(trace)
     everywhere = together(shown)
     total = _columns(sheets["total"], [span], [int(waits.by_lookup.sum())], [everywhere])

@@ -4,9 +4,9 @@ from bisect import bisect_left, bisect_right
 from typing import Any
 
 from vestigo.engine.changes import together
-from vestigo.engine.job import Slicing
 from vestigo.engine.reference.tally import Stay, Tally
 from vestigo.outcome import Changes, Measures, Slice, Slices
+from vestigo.prepared.counting import Slicing
 
 
 class Ledger:

@@ -4,7 +4,7 @@ from collections import defaultdict
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from vestigo.engine.job import Assumed
+from vestigo.prepared.assumed import Assumed
 from vestigo.trace import Op, Trace
 from vestigo.trace.trace import LAST_KEYED
 

@@ -13,7 +13,7 @@ from vestigo.rules.aim import MEASURES, measure
 from vestigo.show import style
 from vestigo.show.figures.canvas import on_axis
 from vestigo.show.safe import printable
-from vestigo.study import Candidate, Pick, SizeCurve, Study
+from vestigo.study import Candidate, Pick, SizeCurve, Sweep
 from vestigo.units import format_bytes, format_share
 
 if TYPE_CHECKING:
@@ -37,11 +37,11 @@ _CAUSES = {
 }
 
 
-def front(study: Study, pick: Pick | None = None, axis: "Axes | None" = None) -> "Axes":
+def front(found: Sweep, pick: Pick | None = None, axis: "Axes | None" = None) -> "Axes":
     """Every candidate by memory and fresh hits, its stale reads told by colour and mark; those that no other beats are
     joined by a line. Today's settings, the pick and the ceiling are named.
     """
-    return on_axis(axis, lambda drawn: _draw_front(drawn, study, pick))
+    return on_axis(axis, lambda drawn: _draw_front(drawn, found, pick))
 
 
 def size_curves(curves: Sequence[SizeCurve], axis: "Axes | None" = None) -> "Axes":
@@ -49,12 +49,12 @@ def size_curves(curves: Sequence[SizeCurve], axis: "Axes | None" = None) -> "Axe
     return on_axis(axis, lambda drawn: _draw_curves(drawn, curves))
 
 
-def heat(study: Study, down: str, across: str, measure: str = "fresh_hit_rate", axis: "Axes | None" = None) -> "Axes":
+def heat(found: Sweep, down: str, across: str, measure: str = "fresh_hit_rate", axis: "Axes | None" = None) -> "Axes":
     """A measure at every pair of values of two rules that vary; of candidates that share a pair, the best one.
 
     Raises InputError if one of them does not vary.
     """
-    return on_axis(axis, lambda drawn: _draw_heat(drawn, study, down, across, measure))
+    return on_axis(axis, lambda drawn: _draw_heat(drawn, found, down, across, measure))
 
 
 def causes(outcome: Outcome, axis: "Axes | None" = None) -> "Axes":
@@ -62,14 +62,14 @@ def causes(outcome: Outcome, axis: "Axes | None" = None) -> "Axes":
     return on_axis(axis, lambda drawn: _draw_causes(drawn, outcome))
 
 
-def choice_page(study: Study, pick: Pick, curves: Sequence[SizeCurve], today: Outcome) -> "Sequence[Axes]":
+def choice_page(found: Sweep, pick: Pick, curves: Sequence[SizeCurve], today: Outcome) -> "Sequence[Axes]":
     """A page of four: the front, all sizes, today's misses, and the two rules that vary and matter most."""
     import matplotlib.pyplot as plt
 
     with mpl.rc_context(style.FIGURE):
         figure, axes = plt.subplots(2, 2, figsize=(12.8, 8), layout="constrained")
         figure.suptitle(
-            f"{pick.goal}: {pick.write(pick.value(study.today))} today, {pick.write(pick.value(pick.candidate))} "
+            f"{pick.goal}: {pick.write(pick.value(found.today))} today, {pick.write(pick.value(pick.candidate))} "
             f"with {_called(pick.candidate)}",
             x=0.01,
             ha="left",
@@ -77,25 +77,25 @@ def choice_page(study: Study, pick: Pick, curves: Sequence[SizeCurve], today: Ou
             fontweight="bold",
         )
     flat = list(axes.flat)
-    front(study, pick, flat[0])
+    front(found, pick, flat[0])
     size_curves(curves, flat[1])
     causes(today, flat[2])
     what = pick.aim.best or "fresh_hit_rate"
-    pair = _most_telling(study, what)
+    pair = _most_telling(found, what)
     if pair is not None:
-        heat(study, *pair, what, flat[3])
+        heat(found, *pair, what, flat[3])
     else:
         flat[3].set_axis_off()
     return flat
 
 
-def _most_telling(study: Study, name: str) -> tuple[str, str] | None:
+def _most_telling(found: Sweep, name: str) -> tuple[str, str] | None:
     """The two rules whose best values lie farthest apart."""
     spread = {}
-    for key in dict.fromkeys(key for one in study.values() for key in one.changes):
+    for key in dict.fromkeys(key for one in found.values() for key in one.changes):
         best: dict[str, float] = {}
         sign = 1 if MEASURES[name].more_is_better else -1
-        for one in study.values():
+        for one in found.values():
             if key in one.changes:
                 value = str(one.changes[key])
                 best[value] = max(best.get(value, -np.inf), sign * one.measure(name))
@@ -104,9 +104,9 @@ def _most_telling(study: Study, name: str) -> tuple[str, str] | None:
     return (first, more[0]) if more else None
 
 
-def _draw_front(axis: "Axes", study: Study, pick: Pick | None) -> None:
-    each = list(study.values())
-    of_hits, most = ("fresh_hit_rate", "no limits, fresh") if study.stale_known else ("hit_rate", "no limits")
+def _draw_front(axis: "Axes", found: Sweep, pick: Pick | None) -> None:
+    each = list(found.values())
+    of_hits, most = ("fresh_hit_rate", "no limits, fresh") if found.stale_known else ("hit_rate", "no limits")
 
     def place(one: Candidate) -> tuple[float, float]:
         return one.measure("memory_peak"), one.measure(of_hits)
@@ -119,17 +119,17 @@ def _draw_front(axis: "Axes", study: Study, pick: Pick | None) -> None:
         ((stale > 0.001) & (stale <= 0.01), "s", style.SECOND, "at most 1 % stale"),
         (stale > 0.01, "^", style.WARNING, "more than 1 % stale"),
     ]
-    if not study.stale_known:
+    if not found.stale_known:
         parts = [(np.ones(len(each), bool), "o", style.ACCENT, "how many are stale is not known")]
     for chosen, mark, colour, label in parts:
         if chosen.any():
             axis.scatter(
                 memory[chosen], hits[chosen], s=26, c=colour, marker=mark, alpha=0.65, linewidths=0, label=label
             )
-    unbeaten = sorted(study.front((of_hits, "memory_peak")), key=lambda one: one.measure("memory_peak"))
+    unbeaten = sorted(found.front((of_hits, "memory_peak")), key=lambda one: one.measure("memory_peak"))
     axis.step(*zip(*map(place, unbeaten), strict=True), where="post", color=style.QUIET, linewidth=1, zorder=0)
-    if most in study.references:
-        top = study.references[most].measure(of_hits)
+    if most in found.references:
+        top = found.references[most].measure(of_hits)
         axis.axhline(top, color=style.QUIET, linestyle=":", linewidth=1.2)
         axis.annotate(
             f"no settings can have more: {format_share(top)}",
@@ -139,8 +139,8 @@ def _draw_front(axis: "Axes", study: Study, pick: Pick | None) -> None:
             textcoords="offset points",
             color=style.QUIET,
         )
-    _name(axis, place(study.today), "today", style.INK, "D")
-    if pick is not None and pick.candidate is not study.today:
+    _name(axis, place(found.today), "today", style.INK, "D")
+    if pick is not None and pick.candidate is not found.today:
         _name(axis, place(pick.candidate), _called(pick.candidate), style.ACCENT, "*")
     axis.set_xscale("log")
     axis.margins(x=0.12)
@@ -149,7 +149,7 @@ def _draw_front(axis: "Axes", study: Study, pick: Pick | None) -> None:
     axis.yaxis.set_major_formatter(PercentFormatter(1, decimals=0))
     axis.set_xlabel("memory peak")
     axis.set_ylabel(f"{MEASURES[of_hits].label}, share of reads")
-    axis.set_title(f"{len(study):,} candidates")
+    axis.set_title(f"{len(found):,} candidates")
     axis.legend(loc="lower right", frameon=False, fontsize=9)
 
 
@@ -230,19 +230,19 @@ def _apart(heights: Sequence[float], gap: float) -> list[float]:
     return [placed[place] for place in range(len(heights))]
 
 
-def _draw_heat(axis: "Axes", study: Study, down: str, across: str, name: str) -> None:
+def _draw_heat(axis: "Axes", found: Sweep, down: str, across: str, name: str) -> None:
     try:
         what = measure(name)
     except ValueError as error:
         raise InputError(f"heat: {error}") from None
     cells: dict[tuple[str, str], float] = {}
     sign = 1 if what.more_is_better else -1
-    for one in study.values():
+    for one in found.values():
         if down in one.changes and across in one.changes:
             pair = (str(one.changes[down]), str(one.changes[across]))
             cells[pair] = max(cells.get(pair, -np.inf), sign * one.measure(name))
     if not cells:
-        varied = sorted({key for one in study.values() for key in one.changes})
+        varied = sorted({key for one in found.values() for key in one.changes})
         raise InputError(
             f"heat: {down} and {across} do not vary together; what varies is {', '.join(varied) or 'nothing'}"
         )

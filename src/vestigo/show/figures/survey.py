@@ -48,9 +48,10 @@ def activity(survey: Survey, axis: "Axes | None" = None) -> "Axes":
 def survey_page(survey: Survey) -> "Sequence[Axes]":
     """All four on one page.
 
+    >>> from vestigo import read_trace
     >>> from vestigo import Trace, survey
     >>> import matplotlib; matplotlib.use("agg")
-    >>> found = survey(Trace.from_table({"at": [0, 9], "key": ["a", "a"], "cost": [3, 4]}))
+    >>> found = survey(read_trace({"at": [0, 9], "key": ["a", "a"], "cost": [3, 4]}))
     >>> [axis.get_title("left") for axis in survey_page(found)]
     ['Origin time', 'Reuse times', 'Popularity', 'Reads and changes']
     """

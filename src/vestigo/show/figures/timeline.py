@@ -26,9 +26,10 @@ def timeline(outcome: Outcome, axes: "Sequence[Axes] | None" = None) -> "Sequenc
 
     Draws on three axes, from top to bottom; without `axes`, on a figure of its own. Gives them back.
 
+    >>> from vestigo import read_trace
     >>> from vestigo import Rules, Trace, replay
     >>> import matplotlib; matplotlib.use("agg")
-    >>> outcome = replay(Trace.from_table({"at": [0, 10, 20], "key": ["a", "b", "a"]}), Rules())
+    >>> outcome = replay(read_trace({"at": [0, 10, 20], "key": ["a", "b", "a"]}), Rules())
     >>> [axis.get_ylabel() for axis in timeline(outcome)]
     ['share of reads', 'origin calls\\nper 20.0 ns', 'memory (KiB)']
     """

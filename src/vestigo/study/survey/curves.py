@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from vestigo.engine.job import slicing
+from vestigo.prepared.counting import slicing
 from vestigo.study.survey.measure import Measured
 from vestigo.trace import Trace
 

@@ -12,8 +12,8 @@ import pyarrow.compute as pc
 from vestigo.study.survey.measure import Reads
 from vestigo.study.truths import truths
 from vestigo.trace import Trace
+from vestigo.trace.columns import MISSING
 from vestigo.trace.names import arrow_names
-from vestigo.trace.trace import MISSING
 from vestigo.units import counted, format_share
 
 NARROW = "too narrow"

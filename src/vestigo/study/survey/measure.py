@@ -5,11 +5,12 @@ from dataclasses import dataclass, fields
 import numpy as np
 
 from vestigo.engine.changes import changes_of
-from vestigo.engine.native.batches import filler
+from vestigo.prepared.fill import filler
 from vestigo.study.survey.traits import Traits
 from vestigo.study.truths import Truths, truths
 from vestigo.trace import Op, Trace
-from vestigo.trace.trace import LAST_KEYED, MISSING
+from vestigo.trace.columns import MISSING
+from vestigo.trace.trace import LAST_KEYED
 from vestigo.units import SECOND
 
 _MOST_SECONDS = 50_000_000

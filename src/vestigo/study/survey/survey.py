@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from vestigo.engine.context import filled_in
-from vestigo.engine.job import assume
+from vestigo.prepared.assumed import assume
 from vestigo.rules import Plan
 from vestigo.study.survey.curves import Curves, curves
 from vestigo.study.survey.findings import NARROW, Finding, findings
@@ -69,7 +69,8 @@ def survey(trace: Trace) -> Survey:
 
     Restarts and clears do not matter here: they are the cache's, not the trace's (`compare` minds them).
 
-    >>> trace = Trace.from_table({"at": [0, 10, 20], "key": ["a", "b", "a"], "cost": [5, 5, 5]})
+    >>> from vestigo import read_trace
+    >>> trace = read_trace({"at": [0, 10, 20], "key": ["a", "b", "a"], "cost": [5, 5, 5]})
     >>> survey(trace).total.repeat_share
     0.3333333333333333
     """

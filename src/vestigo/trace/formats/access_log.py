@@ -11,11 +11,12 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from vestigo.errors import TraceError
+from vestigo.trace.formats.format import CostUnit, Defaults, Format
 from vestigo.trace.formats.packed import Limits, too_long, whole
 from vestigo.trace.formats.raw import Raw, Wanted
 from vestigo.units import counted
 
-COLUMNS = {
+_COLUMNS = {
     "at": "{time}",
     "op": "{op}",
     "lookup": "requests",
@@ -23,8 +24,7 @@ COLUMNS = {
     "size": "{bytes}",
     "cost": "{duration}",
 }
-MATCH = "{path}"
-NULL_WHERE = {"status": ["404", "410"]}
+_DEFAULTS = Defaults(_COLUMNS, "{path}", {"status": ["404", "410"]})
 
 _NAMES = ("host", "ident", "user", "clock", "method", "path", "status", "bytes", "referer", "agent", "duration")
 _LINE = (
@@ -75,9 +75,10 @@ def read_access_log(path: Path, wanted: Wanted) -> Raw:
     return Raw(table, lambda row: f"line {numbers[row]}", tuple(table.column_names), tuple(notes), tuple(malformed))
 
 
-def duration_unit(durations: pa.ChunkedArray) -> str:
+def _duration_unit(durations: pa.ChunkedArray) -> CostUnit:
     """Servers write seconds with a fraction, or whole microseconds."""
-    return "s" if pc.any(pc.match_substring(durations, ".")).as_py() else "us"
+    unit = "s" if pc.any(pc.match_substring(durations, ".")).as_py() else "us"
+    return CostUnit(unit, f"the requests' durations taken as {unit} (cost_unit states another unit)")
 
 
 def _lines(path: Path, limits: Limits) -> tuple[pa.Array, np.ndarray]:
@@ -135,7 +136,7 @@ def _starts(status: pa.Array, digits: str) -> pa.Array:
 
 
 def _gone(status: pa.Array) -> pa.Array:
-    return pc.is_in(status, value_set=pa.array(NULL_WHERE["status"], status.type))
+    return pc.is_in(status, value_set=pa.array(_DEFAULTS.null_where["status"], status.type))
 
 
 def _or_nothing(column: pa.Array) -> pa.Array:
@@ -170,3 +171,6 @@ def _malformed(lines: pa.Array, numbers: np.ndarray, well_formed: pa.Array) -> l
         return []
     shown = [f"line {numbers[row]}: {lines[row].as_py()[:80]!r}" for row in rows[:_SHOWN].tolist()]
     return [f"left out {counted(len(rows), 'malformed line')} ({'; '.join(shown)})"]
+
+
+FORMAT = Format(("log",), read_access_log, _DEFAULTS, cost_unit=_duration_unit)

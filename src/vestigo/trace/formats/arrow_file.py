@@ -6,6 +6,7 @@ import pyarrow as pa
 
 from vestigo.errors import TraceError
 from vestigo.trace.formats.arrow_messages import unfolded
+from vestigo.trace.formats.format import Format
 from vestigo.trace.formats.mapped import mapped
 from vestigo.trace.formats.packed import check_unfolded
 from vestigo.trace.formats.raw import Raw, Wanted, repeated, row_place
@@ -28,3 +29,6 @@ def read_arrow(path: Path, wanted: Wanted) -> Raw:
     table = table.select([name for name in has if name in wanted.columns])
     table.validate(full=True)  # Arrow trusts offsets and ids in its own files: a trace is not to be trusted
     return Raw(table, row_place, tuple(has))
+
+
+FORMAT = Format(("arrow",), read_arrow, is_text=False)

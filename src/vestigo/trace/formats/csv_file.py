@@ -14,6 +14,7 @@ import pyarrow.compute as pc
 import pyarrow.csv as arrow_csv
 
 from vestigo.errors import TraceError
+from vestigo.trace.formats.format import Format
 from vestigo.trace.formats.numbering import numbered
 from vestigo.trace.formats.packed import Limits, is_packed, open_bytes, open_text, unpacked_name
 from vestigo.trace.formats.raw import Raw, Wanted, repeated
@@ -165,3 +166,6 @@ class _Lines:
                 if number == row + 1:
                     return f"line {line}"
         return f"row {row + 1}"
+
+
+FORMAT = Format(("csv", "tsv"), read_csv)

@@ -13,10 +13,11 @@ import pyarrow as pa
 import pyarrow.compute as pc
 import pyarrow.json as arrow_json
 
+from vestigo.compiled.texts import lines_beyond
 from vestigo.errors import TraceError
+from vestigo.trace.formats.format import Format
 from vestigo.trace.formats.packed import Limits, open_bytes, too_long, whole
 from vestigo.trace.formats.raw import Raw, Wanted
-from vestigo.trace.formats.texts import lines_beyond
 
 _TIME = "a time: text with an offset (RFC 3339), or a number since 1970-01-01 UTC"
 _KINDS: dict[str, tuple[tuple[type, ...], str]] = {
@@ -270,3 +271,6 @@ class _Lines:
         with open_bytes(self.path) as file:
             lines = (number for number, line in enumerate(file, 1) if line.strip())
             return f"line {next((line for i, line in enumerate(lines) if i == row), row + 1)}"
+
+
+FORMAT = Format(("jsonl", "ndjson", "json"), read_json_lines)

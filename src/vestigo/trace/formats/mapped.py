@@ -4,7 +4,7 @@ from pathlib import Path
 
 import pyarrow as pa
 
-from vestigo.trace.formats import texts
+from vestigo.compiled import texts
 
 
 def mapped(path: Path) -> pa.Buffer:

@@ -5,7 +5,7 @@ import secrets
 import numpy as np
 import pyarrow as pa
 
-from vestigo.trace.formats.texts import Texts
+from vestigo.compiled.texts import Texts
 
 
 def numbered(column: pa.ChunkedArray) -> pa.DictionaryArray:

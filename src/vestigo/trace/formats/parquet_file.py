@@ -6,6 +6,7 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 
 from vestigo.errors import TraceError
+from vestigo.trace.formats.format import Format
 from vestigo.trace.formats.mapped import mapped
 from vestigo.trace.formats.packed import check_unfolded
 from vestigo.trace.formats.parquet_pages import unfolded
@@ -29,3 +30,6 @@ def read_parquet(path: Path, wanted: Wanted) -> Raw:
 
 def _is_text(kind: pa.DataType) -> bool:
     return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))
+
+
+FORMAT = Format(("parquet",), read_parquet, is_text=False)

@@ -13,19 +13,17 @@ import numpy as np
 import pyarrow as pa
 
 from vestigo.errors import TraceError
+from vestigo.trace.columns import EARLIEST, LATEST, MISSING, MOST_LOOKUPS, Column
 from vestigo.trace.formats.mapped import mapped
 from vestigo.trace.names import Names, arrow_names
-from vestigo.trace.reading.build import MOST_LOOKUPS
-from vestigo.trace.reading.columns import LARGEST, OPS
-from vestigo.trace.reading.times import EARLIEST, LATEST, LONGEST
-from vestigo.trace.trace import LAST_KEYED, MISSING, Op, Trace, alike
+from vestigo.trace.trace import COLUMNS, LAST_KEYED, OPS, Op, Trace, constant_column
 
 _PIECE = 1 << 18
-_ALWAYS = ("at", "op", "lookup", "key")
 _MARK = {b"vestigo": b"prepared trace, 1"}
-_PLAIN = {"size": np.int64, "cost": np.int64, "found": np.int8}
-_BOUNDS = {"size": LARGEST, "cost": LONGEST, "found": 1}
-_IDS = ("lookup", "key", "node", "version", "scope")
+_NEEDED = [one.name for one in COLUMNS.values() if one.is_needed]
+_IDS = [one for one in COLUMNS.values() if one.texts]
+_AMOUNTS = [one for one in COLUMNS.values() if one.most]
+_YES_OR_NO = [one for one in COLUMNS.values() if one.dtype == np.bool_]
 
 
 def is_prepared(path: Path) -> bool:
@@ -36,20 +34,19 @@ def is_prepared(path: Path) -> bool:
 
 def prepared_table(trace: Trace) -> pa.Table:
     """One batch. Columns that say nothing are left out."""
-    ops = pa.array(trace.op)
-    columns: dict[str, Any] = {
-        "at": pa.array(trace.at).cast(pa.timestamp("ns", "UTC")),
-        "op": pa.DictionaryArray.from_arrays(ops, pa.array(OPS)),
-        "lookup": _named(trace.lookup, pa.array(trace.lookups, pa.string())),
-        "key": _named(trace.key, arrow_names(trace.keys)),
-        "node": _named(trace.node, pa.array(trace.nodes, pa.string())),
-        "version": _named(trace.version, arrow_names(trace.versions)),
-        "scope": _named(trace.scope, arrow_names(trace.scopes)),
-        **{name: _nullable(getattr(trace, name)) for name in _PLAIN},
-        "force": pa.array(trace.force.astype(np.int8)),
-    }
-    said = {name: column for name, column in columns.items() if name in _ALWAYS or _says_anything(trace, name)}
-    return pa.table(said).replace_schema_metadata(_MARK)
+    columns = {one.name: _column(trace, one) for one in COLUMNS.values() if one.is_needed or _says_anything(trace, one)}
+    return pa.table(columns).replace_schema_metadata(_MARK)
+
+
+def _column(trace: Trace, one: Column) -> pa.Array:
+    values = getattr(trace, one.name)
+    if one.holds == "time":
+        return pa.array(values).cast(pa.timestamp("ns", "UTC"))
+    if one.holds == "op":
+        return pa.DictionaryArray.from_arrays(pa.array(values), pa.array(OPS))
+    if one.dtype == np.bool_:
+        return pa.array(values.astype(np.int8))
+    return _named(values, arrow_names(getattr(trace, one.texts))) if one.texts else _nullable(values)
 
 
 def write_prepared(trace: Trace, path: Path) -> None:
@@ -72,24 +69,23 @@ def open_prepared(path: Path) -> Trace:
 
 def _trace(table: pa.Table, path: Path) -> Trace:
     table.validate()
-    _check(set(_ALWAYS) <= set(table.column_names), f"a column of {', '.join(_ALWAYS)} is missing")
+    _check(set(_NEEDED) <= set(table.column_names), f"a column of {', '.join(_NEEDED)} is missing")
     rows = len(table)
-    texts = {name: _dictionary(table, name) for name in _IDS}
+    texts = {one.name: _dictionary(table, one.name) for one in _IDS}
     for values in (_dictionary(table, "op"), *texts.values()):
         values.validate(full=True)  # Arrow trusts offsets in its own files: a trace is not to be trusted
-    at = _values(table, "at", np.int64)
-    op = _values(table, "op", np.uint8, Op.READ)
-    ids = {name: _values(table, name, np.int32) for name in texts}
-    plain: dict[str, Any] = {name: _values(table, name, dtype) for name, dtype in _PLAIN.items()}
-    force = _values(table, "force", np.int8, 0)
+    found: dict[str, Any] = {
+        one.name: _values(table, one, one.dtype) for one in COLUMNS.values() if one not in _YES_OR_NO
+    }
+    flags = {one.name: _values(table, one, np.int8) for one in _YES_OR_NO}
+    at, op, key, lookup = (found[name] for name in ("at", "op", "key", "lookup"))
     _check(rows == 0 or (at[0] >= EARLIEST and at[-1] <= LATEST), "times out of range")
     _check(_every(np.less_equal, at[:-1], at[1:]), "times out of order")
     _check(_dictionary(table, "op").to_pylist() == OPS and int(op.max(initial=0)) <= Op.RESTART, "unknown ops")
-    for name, values in ids.items():
-        _check(_within(values, len(texts[name]) - 1), f"column {name!r} points nowhere")
-    for name, values in plain.items():
-        _check(_within(values, _BOUNDS[name]), f"column {name!r} is out of range")
-    key, lookup = ids["key"], ids["lookup"]
+    for one in _IDS:
+        _check(_within(found[one.name], len(texts[one.name]) - 1), f"column {one.name!r} points nowhere")
+    for one in _AMOUNTS:
+        _check(_within(found[one.name], one.most), f"column {one.name!r} is out of range")
     _check(_every(lambda op, key: (op <= LAST_KEYED) == (key >= 0), op, key), "keys are missing")
     _check(len(texts["lookup"]) <= MOST_LOOKUPS, "too many look-ups")
     of_key = np.full(len(texts["key"]) + 1, MISSING, np.int32)  # the last: of no key
@@ -97,29 +93,18 @@ def _trace(table: pa.Table, path: Path) -> Trace:
         of_key[key[part]] = lookup[part]
     _check(_within(of_key[:-1], len(texts["lookup"]) - 1, 0), "a key without a read")
     _check(_every(lambda key, lookup: (of_key.take(key) == lookup) | (key < 0), key, lookup), "a key of two look-ups")
-    return Trace(
-        at=at,
-        op=op,
-        lookup=lookup,
-        key=key,
-        node=ids["node"],
-        version=ids["version"],
-        scope=ids["scope"],
-        **plain,
-        force=force.view(np.bool_) if _within(force, 1, 0) else force != 0,
-        lookups=tuple(texts["lookup"].to_pylist()),
-        keys=Names(texts["key"]),
-        key_lookup=of_key[:-1],
-        nodes=tuple(texts["node"].to_pylist()),
-        versions=Names(texts["version"]),
-        scopes=Names(texts["scope"]),
-        source=str(path),
-    )
+    names: dict[str, Any] = {one.texts: Names(texts[one.name]) for one in _IDS}
+    names |= {one: tuple(names[one].values.to_pylist()) for one in ("lookups", "nodes")}
+    yes_or_no: dict[str, Any] = {name: _yes_or_no(values) for name, values in flags.items()}
+    return Trace(**found, **yes_or_no, **names, key_lookup=of_key[:-1], source=str(path))
 
 
-def _says_anything(trace: Trace, name: str) -> bool:
-    values = getattr(trace, name)
-    return bool(np.any(values != (0 if name == "force" else MISSING)))
+def _yes_or_no(values: np.ndarray) -> np.ndarray:
+    return values.view(np.bool_) if _within(values, 1, 0) else values != 0
+
+
+def _says_anything(trace: Trace, one: Column) -> bool:
+    return bool(np.any(getattr(trace, one.name) != one.missing))
 
 
 def _named(ids: np.ndarray, names: pa.Array) -> pa.DictionaryArray:
@@ -144,10 +129,11 @@ def _dictionary(table: pa.Table, name: str) -> pa.Array:
     return table[name].chunk(0).dictionary
 
 
-def _values(table: pa.Table, name: str, dtype: Any, missing: int = MISSING) -> np.ndarray:
-    """A column's values, mapped; under those that are missing stands MISSING."""
+def _values(table: pa.Table, one: Column, dtype: Any) -> np.ndarray:
+    """A column's values, mapped; under those that are missing stands what says so."""
+    name = one.name
     if name not in table.column_names or table[name].num_chunks == 0:
-        return alike(missing, len(table), dtype)
+        return constant_column(one.missing, len(table), dtype)
     column = table[name].chunk(0)
     kind = column.type.index_type if pa.types.is_dictionary(column.type) else column.type
     expected = pa.timestamp("ns", "UTC") if name == "at" else pa.from_numpy_dtype(dtype)

@@ -13,17 +13,18 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from vestigo.errors import TraceError
+from vestigo.trace.formats.format import CostUnit, Defaults, Format
 from vestigo.trace.formats.json_file import has_bare_null, lines_of, parse, safe_lines
 from vestigo.trace.formats.raw import Raw, Wanted
 
-COLUMNS = {
+_COLUMNS = {
     "at": "{start}",
     "lookup": "{name}",
     "cost": "{duration}",
     "scope": "{trace_id}",
     "node": "{service.instance.id}",
 }
-MATCH = "{name}"
+_DEFAULTS = Defaults(_COLUMNS, "{name}")
 
 _VALUE_KINDS = {
     "stringValue": pa.string(),
@@ -126,3 +127,17 @@ def _numbers(column: Any, path: Path, name: str) -> Any:
         return column.cast(pa.int64())
     except pa.ArrowInvalid as error:
         raise TraceError(f"{path}, {name}: {str(error).splitlines()[0]}; it must be a number of ns") from None
+
+
+def _begins_as_spans(begin: bytes) -> bool:
+    """As OTLP JSON does."""
+    return begin.removeprefix(b"\xef\xbb\xbf").lstrip().removeprefix(b"{").lstrip().startswith(b'"resourceSpans"')
+
+
+FORMAT = Format(
+    ("otlp",),
+    read_spans,
+    _DEFAULTS,
+    recognises=_begins_as_spans,
+    cost_unit=lambda _: CostUnit("ns"),  # the standard's
+)

@@ -1,7 +1,7 @@
 """From tables to a Trace: every column checked, rows in time order, ids by first appearance."""
 
 import dataclasses
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any, NamedTuple
 
@@ -9,34 +9,19 @@ import numpy as np
 import pyarrow as pa
 
 from vestigo.errors import TraceError
+from vestigo.trace.columns import MISSING, MOST_LOOKUPS, Column
 from vestigo.trace.formats.raw import row_place
 from vestigo.trace.names import Names
 from vestigo.trace.reading import columns
 from vestigo.trace.reading.columns import NAMES, READERS, Bad
 from vestigo.trace.reading.times import costs, times
-from vestigo.trace.trace import LAST_KEYED, MISSING, Op, Trace, alike
-
-MOST_LOOKUPS = 10_000
+from vestigo.trace.trace import COLUMNS, LAST_KEYED, Op, Trace, constant_column
 
 _IN_FULL = ("lookup", "node")
 """Columns of few different texts, which are kept as Python's."""
 
 Checked = dict[str, Any]
 """The columns of one file: arrays, or ids with their values where a column holds texts."""
-
-
-def to_arrow(table: Any) -> pa.Table:
-    """An Arrow table from one, from a DataFrame, or from a mapping of columns."""
-    try:
-        if isinstance(table, pa.Table):
-            return table
-        if isinstance(table, Mapping):
-            return pa.table(
-                {name: column if isinstance(column, pa.Array) else pa.array(column) for name, column in table.items()}
-            )
-        return pa.Table.from_pandas(table, preserve_index=False)
-    except (pa.ArrowInvalid, pa.ArrowTypeError) as error:
-        raise TraceError(f"table: a column cannot be read: {error}") from None
 
 
 class Origin(NamedTuple):
@@ -67,14 +52,14 @@ def check_columns(table: pa.Table, origin: Origin, clock: Clock = _OUR_OWN) -> C
         if name not in table.column_names
     ]
     readers = READERS | {
-        "at": lambda column: times(column, clock.at_unit, clock.zone, origin.guesses),
-        "cost": lambda column: costs(column, clock.cost_unit, origin.guesses),
+        "time": lambda column: times(column, clock.at_unit, clock.zone, origin.guesses),
+        "span": lambda column: costs(column, clock.cost_unit, origin.guesses),
     }
     twice = [name for name in NAMES if table.column_names.count(name) > 1]
     problems += [f"{origin.source}: column {name!r} stands there twice; rename one" for name in twice]
     once = [name for name in NAMES if table.column_names.count(name) == 1]
     with ThreadPoolExecutor() as threads:  # most of the work is Arrow's and NumPy's, which leave Python to others
-        tasks = [threads.submit(lambda name: readers[name](_whole(table[name])), name) for name in once]
+        tasks = [threads.submit(lambda name: readers[COLUMNS[name].holds](_whole(table[name])), name) for name in once]
     for name, task in zip(once, tasks, strict=True):
         try:
             found[name] = task.result()
@@ -111,7 +96,7 @@ def _joined_column(name: str, pieces: Sequence[Checked]) -> Any:
     parts = [(piece.get(name), len(piece["at"])) for piece in pieces]
     kinds = {part.dictionary.type for part, _ in parts if isinstance(part, pa.DictionaryArray)}
     if not kinds:
-        missing = Op.READ if name == "op" else MISSING
+        missing = COLUMNS[name].missing
         return np.concatenate([np.full(rows, missing) if part is None else part for part, rows in parts])
     kind = kinds.pop() if len(kinds) == 1 else pa.large_string()  # 7 in one file and "7" in another are one key
     encoded = pa.dictionary(pa.int32(), kind)
@@ -150,13 +135,15 @@ def _check_keys(found: Checked, origin: Origin) -> None:
 def _number(found: Checked, order: np.ndarray | None, moved: int, source: str, notes: tuple[str, ...]) -> Trace:
     rows = len(found["at"])
 
-    def column(name: str, missing: int, dtype: type) -> np.ndarray:
-        values = found.get(name)
+    def amounts(one: Column) -> np.ndarray:
+        values = found.get(one.name)
         if values is None:
-            return alike(missing, rows, dtype)
-        return np.ascontiguousarray(values if order is None else values[order], dtype)
+            return constant_column(one.missing, rows, one.dtype)
+        if one.dtype == np.bool_:
+            values = values == 1
+        return np.ascontiguousarray(values if order is None else values[order], one.dtype)
 
-    op = column("op", Op.READ, np.uint8)
+    op = amounts(COLUMNS["op"])
     keyed = op <= LAST_KEYED
     lookup_names, lookup = _lookups(found, order, op)
     if len(lookup_names) > MOST_LOOKUPS:
@@ -166,31 +153,16 @@ def _number(found: Checked, order: np.ndarray | None, moved: int, source: str, n
         )
     texts, text = _encoded(found, "key", order)
     key, texts, key_lookup = _keys(texts, text, keyed, lookup)
-    nodes, node = _encoded(found, "node", order)
-    versions, version = _encoded(found, "version", order)
-    scopes, scope = _encoded(found, "scope", order)
-    return Trace(
-        at=column("at", 0, np.int64),
-        op=op,
-        lookup=lookup,
-        key=key,
-        size=column("size", MISSING, np.int64),
-        cost=column("cost", MISSING, np.int64),
-        found=column("found", MISSING, np.int8),
-        version=version,
-        scope=scope,
-        node=node,
-        force=column("force", 0, np.int8) == 1 if "force" in found else alike(0, rows, np.bool_),
-        lookups=tuple(map(str, lookup_names)),
-        keys=texts,
-        key_lookup=key_lookup,
-        versions=Names(versions),
-        scopes=Names(scopes),
-        nodes=tuple(map(str, nodes)),
-        moved=moved,
-        source=source,
-        notes=notes,
-    )
+    parts: dict[str, Any] = {"lookup": lookup, "lookups": tuple(map(str, lookup_names)), "key": key, "keys": texts}
+    for one in COLUMNS.values():
+        if one.name in parts:
+            continue
+        if not one.texts:
+            parts[one.name] = amounts(one)
+            continue
+        values, parts[one.name] = _encoded(found, one.name, order)
+        parts[one.texts] = tuple(map(str, values)) if one.name in _IN_FULL else Names(values)
+    return Trace(**parts, key_lookup=key_lookup, moved=moved, source=source, notes=notes)
 
 
 def _keys(
@@ -226,7 +198,9 @@ def _encoded(found: Checked, name: str, order: np.ndarray | None) -> tuple[Any, 
     """The values of a column and each row's id, by first appearance in time order."""
     encoded = found.get(name)
     if encoded is None:
-        return [] if name in _IN_FULL else pa.array([], pa.string()), alike(MISSING, len(found["at"]), np.int32)
+        return [] if name in _IN_FULL else pa.array([], pa.string()), constant_column(
+            MISSING, len(found["at"]), np.int32
+        )
     values = encoded.dictionary.to_pylist() if name in _IN_FULL else encoded.dictionary
     ids = columns.ids(encoded)
     if order is None:

@@ -12,11 +12,10 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from vestigo.trace.trace import MISSING, Op
+from vestigo.trace.columns import LARGEST, MISSING, Holds
+from vestigo.trace.trace import COLUMNS, OPS
 
-LARGEST = 2**60
-OPS = [op.name.lower() for op in Op]
-NAMES = ("at", "op", "lookup", "key", "size", "cost", "found", "version", "scope", "node", "force")
+NAMES = tuple(COLUMNS)
 
 
 class Bad(Exception):
@@ -75,18 +74,15 @@ def ids(encoded: pa.DictionaryArray) -> np.ndarray:
     return numpy_of(places.fill_null(MISSING) if places.null_count else places)
 
 
-READERS: dict[str, Callable[[pa.Array], Any]] = {
+READERS: dict[Holds, Callable[[pa.Array], Any]] = {
     "op": ops,
-    "lookup": names,
+    "name": names,
     "key": keys,
     "size": sizes,
-    "found": flags,
-    "version": identities,
-    "scope": names,
-    "node": names,
-    "force": flags,
+    "flag": flags,
+    "identity": identities,
 }
-"""Of each column but `at` and `cost`."""
+"""By what a column holds: all but times and spans of time, whose units must be known (`times.py`)."""
 
 
 def _holds_text(kind: pa.DataType) -> bool:

@@ -1,13 +1,14 @@
 """Gives a file's rows the meaning that the user, or else the format, says they have."""
 
-from collections.abc import Callable, Mapping, Sequence
-from typing import Any, NamedTuple
+from collections.abc import Callable, Sequence
+from typing import Any
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
 from vestigo.errors import TraceError
+from vestigo.trace.formats.format import Defaults
 from vestigo.trace.formats.raw import Raw, Wanted
 from vestigo.trace.reading.columns import NAMES
 from vestigo.trace.reading.intake import Intake
@@ -16,14 +17,6 @@ from vestigo.trace.reading.template import Template, as_text
 from vestigo.units import counted
 
 _SHOWN = 10
-
-
-class Defaults(NamedTuple):
-    """What a format's own columns mean, where the user says nothing else."""
-
-    columns: Mapping[str, str]
-    match: str | None = None
-    null_where: Mapping[str, Any] = {}
 
 
 class Meaning:
@@ -41,6 +34,8 @@ class Meaning:
             self.templates.pop("key", None)
         if intake.patterns:
             self.templates.pop("lookup", None)
+
+        self.own_cost = Template.parse(defaults.columns["cost"]).plain
 
     @property
     def wanted(self) -> Wanted:

@@ -8,10 +8,9 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from vestigo.trace.columns import EARLIEST, LATEST, LONGEST
 from vestigo.trace.reading.columns import Bad, is_text, numpy_of, refuse, whole
 
-EARLIEST, LATEST = -631_152_000_000_000_000, 4_102_444_800_000_000_000  # the years 1950 and 2100
-LONGEST = 36_525 * 86_400 * 10**9
 UNITS = {"s": 10**9, "ms": 10**6, "us": 10**3, "ns": 1}
 
 _TIME = "a time with an offset (RFC 3339), or a number since 1970-01-01 UTC, between the years 1950 and 2100"

@@ -5,10 +5,10 @@ from typing import NamedTuple
 
 import numpy as np
 
-from vestigo.engine import kernel
-from vestigo.engine.job import Assumed
-from vestigo.engine.native.batches import batches
-from vestigo.engine.native.entries import entries_of
+from vestigo.compiled import kernel
+from vestigo.prepared.assumed import Assumed
+from vestigo.prepared.batches import batches
+from vestigo.prepared.entries import entries_of
 from vestigo.trace import Trace
 from vestigo.trace.trace import Longs
 

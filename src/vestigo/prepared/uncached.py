@@ -5,9 +5,10 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from vestigo.engine.job import Assumed, Job, Slicing
-from vestigo.engine.native import batches
-from vestigo.engine.native.batches import filler
+from vestigo.prepared import memory
+from vestigo.prepared.assumed import Assumed
+from vestigo.prepared.counting import Slicing
+from vestigo.prepared.fill import filler
 from vestigo.trace import Op, Trace
 from vestigo.trace.trace import Longs
 
@@ -22,9 +23,9 @@ class Uncached(NamedTuple):
 _known: WeakKeyDictionary[Trace, dict[tuple[Assumed, int, Slicing], Uncached]] = WeakKeyDictionary()
 
 
-def uncached(trace: Trace, job: Job) -> Uncached:
+def uncached(trace: Trace, assumed: Assumed, first_counted: int, slicing: Slicing) -> Uncached:
     """Worked out once for a trace, for all replays that count the same reads."""
-    known, asked = _known.setdefault(trace, {}), (job.assumed, job.first_counted, job.slicing)
+    known, asked = _known.setdefault(trace, {}), (assumed, first_counted, slicing)
     if asked not in known:
         known[asked] = _uncached(trace, *asked)
     return known[asked]
@@ -33,7 +34,7 @@ def uncached(trace: Trace, job: Job) -> Uncached:
 def _uncached(trace: Trace, assumed: Assumed, first_counted: int, slicing: Slicing) -> Uncached:
     by_lookup, by_slice = np.zeros(len(trace.lookups), np.int64), np.zeros(slicing.most, np.int64)
     fill, begin = filler(trace, assumed), 0
-    for part in trace.parts(batches.BATCH_EVENTS):
+    for part in trace.parts(memory.BATCH_EVENTS):
         rows = np.flatnonzero(part.op == Op.READ)
         rows = rows[np.searchsorted(rows, first_counted - begin) :]
         cost = fill.costs(part)[rows]

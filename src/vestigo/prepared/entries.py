@@ -8,8 +8,8 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from vestigo.engine import kernel
-from vestigo.engine.rooms import Rooms
+from vestigo.compiled import kernel
+from vestigo.prepared.truth import keys_or_0
 from vestigo.trace import Op, Trace
 from vestigo.trace.trace import LAST_KEYED, Ints
 
@@ -86,11 +86,6 @@ class Entries:
             self._number(keys.astype(np.int32), np.full(len(keys), node, np.int32), np.zeros(len(keys), bool))
 
 
-def keys_or_0(part: Trace) -> Ints:
-    """By row; 0 where a row has no key."""
-    return np.maximum(part.key, 0) if len(part) and int(part.key.min()) < 0 else part.key
-
-
 _entries: WeakKeyDictionary[Trace, dict[tuple[Flags, Flags], Entries]] = WeakKeyDictionary()
 _unnamed: WeakKeyDictionary[Trace, bool] = WeakKeyDictionary()
 
@@ -106,17 +101,6 @@ def entries_of(trace: Trace, of_nodes: Flags = (), copied: Flags = ()) -> Entrie
     if which not in known:
         known[which] = Entries(trace, *which)
     return known[which]
-
-
-def entries_for(trace: Trace, rooms: Rooms) -> Entries:
-    """Those of a plan's rooms."""
-    of_nodes = tuple(bool(trace.nodes) and room.rules.per == "node" for room in rooms.rooms[: len(trace.lookups)])
-    return entries_of(trace, of_nodes, _copied(trace, rooms))
-
-
-def _copied(trace: Trace, rooms: Rooms) -> tuple[bool, ...]:
-    copies = {room.lookup for room in rooms.rooms if room.rules.tell_nodes == "copy"}
-    return tuple(lookup in copies for lookup in range(len(trace.lookups)))
 
 
 def has_unnamed_node(trace: Trace) -> bool:

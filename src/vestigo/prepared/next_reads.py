@@ -4,9 +4,9 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from vestigo.engine.rooms import Rooms
 from vestigo.trace import Op, Trace
-from vestigo.trace.trace import MISSING, Longs
+from vestigo.trace.columns import MISSING
+from vestigo.trace.trace import Longs
 
 NO_READ = 2**62
 """The number of a read that never comes."""
@@ -17,12 +17,11 @@ Whose = tuple[str, ...]
 _known: WeakKeyDictionary[Trace, dict[Whose, Longs]] = WeakKeyDictionary()
 
 
-def next_reads(trace: Trace, rooms: Rooms) -> Longs:
+def next_reads(trace: Trace, whose: Whose) -> Longs:
     """Of each event, the number of the event with its key's next read in the same compartment.
 
     It takes 8 bytes an event, and is kept.
     """
-    whose = tuple(room.rules.per for room in rooms.rooms[: len(trace.lookups)])
     known = _known.setdefault(trace, {})
     if whose not in known:
         known[whose] = _next_reads(trace, whose)

@@ -1,16 +1,21 @@
 """Sizes and costs that a trace does not give (docs/semantics.md, section 1)."""
 
 from collections.abc import Callable, Iterable
+from functools import cache
 from typing import NamedTuple
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from vestigo.engine.job import Assumed
-from vestigo.engine.native.median import Values, lower_medians
+from vestigo.prepared import memory
+from vestigo.prepared.assumed import Assumed, assume
+from vestigo.prepared.median import Values, lower_medians
+from vestigo.prepared.truth import Flags, parts_with_truth
+from vestigo.rules import Plan
 from vestigo.trace import Op, Trace
-from vestigo.trace.trace import LAST_KEYED, MISSING, Longs, Range
+from vestigo.trace.columns import MISSING
+from vestigo.trace.trace import LAST_KEYED, Longs, Range
 
-Flags = np.ndarray
 Parts = Callable[[], Iterable[tuple[Trace, Flags]]]
 """Of a trace, in order, from its beginning at every call; with the rows at which the truth is null."""
 
@@ -20,6 +25,9 @@ class Usual(NamedTuple):
 
     size: Longs
     cost: Longs
+
+
+_usual: WeakKeyDictionary[Trace, dict[Assumed, Usual]] = WeakKeyDictionary()
 
 
 def usual(trace: Trace, parts: Parts, assumed: Assumed) -> Usual:
@@ -75,6 +83,21 @@ class Filler:
         keyed = missing & (part.op <= LAST_KEYED)
         cost[keyed] = self._usual.cost[part.lookup[keyed]]
         return cost
+
+
+def filler(trace: Trace, assumed: Assumed | None = None) -> Filler:
+    """Fills in the sizes and costs of the trace's parts, from the first on. Unless it is said, nothing is assumed that
+    rules do not assume by themselves.
+    """
+    assumed = assumed or assume(trace, Plan())
+    known = _usual.setdefault(trace, {})
+    if assumed not in known:
+
+        def parts() -> Iterable[tuple[Trace, Flags]]:
+            return ((part, truth.null) for part, truth in parts_with_truth(trace))
+
+        known[assumed] = usual(trace, parts if memory.is_long(len(trace)) else cache(lambda: list(parts())), assumed)
+    return Filler(trace, known[assumed])
 
 
 def _last_sizes(part: Trace, size: Longs, null: Flags, before: Longs) -> Longs:

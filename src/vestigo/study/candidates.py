@@ -1,0 +1,102 @@
+"""Many candidates' measures on one trace, beside today's settings and what they are measured against: plain data."""
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from vestigo.outcome import unknown_staleness
+from vestigo.rules import Aim, Plan
+from vestigo.rules.aim import MEASURES
+from vestigo.study.estimate import Estimate
+from vestigo.units import format_seconds
+
+Progress = Callable[[str, int, int], None]
+"""Called with what is made (``replays``, ``estimates``), how many of them are there, and of how many."""
+
+TODAY = "today"
+
+Result = dict[str, Any]
+"""What is kept of a replay, as JSON has it: measures of the ``whole``, of the ``first`` part and of the ``rest`` of the
+counted time, and the counts of each slice of time (``slices``)."""
+
+
+@dataclass(frozen=True, eq=False)
+class Candidate:
+    """One set of settings and what it would have given.
+
+    Its measures are attributes, as an outcome's are: ``candidate.hit_rate``, ``candidate.memory_peak``.
+    """
+
+    name: str
+    changes: Mapping[str, Any]
+    """What it changes of today's settings, where it is one of many that vary."""
+    plan: Plan
+    result: Result
+
+    def measure(self, name: str, part: str = "whole") -> float:
+        """One of `vestigo.rules.aim.MEASURES`, of the ``whole``, the ``first`` part or the ``rest``."""
+        value = self.result[part]
+        for key in name.split("."):
+            value = value[key]
+        return float(value)
+
+    def slices(self, name: str) -> np.ndarray:
+        """A count for each slice of time: ``reads``, ``hits``, ``stale_hits``, ``loads``."""
+        return np.array(self.result["slices"][name], np.int64)
+
+    def __repr__(self) -> str:
+        shown = ("fresh_hit_rate", "stale_rate", "loads", "memory_peak")
+        return (
+            f"<Candidate {self.name}: {', '.join(f'{one} {MEASURES[one].write(self.measure(one))}' for one in shown)}>"
+        )
+
+
+@dataclass(frozen=True, eq=False)
+class Candidates(Mapping[str, Candidate]):
+    """Candidates by name; the first is today's settings."""
+
+    candidates: Mapping[str, Candidate]
+    references: Mapping[str, Candidate]
+    """No cache, and the ceilings: no settings that anyone could have."""
+    aim: Aim = Aim()
+    bounds_ns: tuple[int, int, int] = (0, 0, 0)
+    """Where counting begins, where the first part ends, on which candidates are ranked, and where the rest ends, which
+    confirms."""
+    replayed: int = 0
+    """How many candidates were replayed; the others were known from before."""
+    notes: tuple[str, ...] = ()
+    source: str = ""
+    estimates: Mapping[str, Estimate] = field(default_factory=dict)
+    """Of all that was asked for on the first part, where only those that a sample put on the front were replayed."""
+
+    def __getitem__(self, name: str) -> Candidate:
+        return self.candidates[name]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self.candidates)
+
+    def __len__(self) -> int:
+        return len(self.candidates)
+
+    @property
+    def today(self) -> Candidate:
+        return next(iter(self.candidates.values()))
+
+    @property
+    def stale_known(self) -> bool:
+        """Whether the trace shows changes; if not, no answer is known to be stale or fresh."""
+        known: bool = self.today.result["whole"].get("stale_known", True)
+        return known
+
+    @property
+    def staleness_unknown(self) -> str:
+        """Why nothing is said of staleness."""
+        oldest = format_seconds(self.today.measure("answer_age.max")) if self.today.result["whole"]["hits"] else None
+        return unknown_staleness(oldest)
+
+    def span_ns(self, part: str = "whole") -> int:
+        """How long the part is."""
+        begin, split, end = self.bounds_ns
+        return {"whole": end - begin, "first": split - begin, "rest": end - split}[part]

@@ -1,0 +1,36 @@
+"""What is kept of a replay: measures of the whole, of the first part and of the rest, and counts of each slice."""
+
+from bisect import bisect_left
+
+from vestigo.engine.job import Job
+from vestigo.engine.replay import run
+from vestigo.outcome import Outcome, together
+from vestigo.study.candidates import Result
+from vestigo.trace import Trace
+
+_OF_SLICES = ("reads", "hits", "stale_hits", "loads")
+
+
+def replayed(trace: Trace, job: Job, name: str, split_ns: int) -> Result:
+    """A replay's result."""
+    return result_of(run(trace, job, "native", name), split_ns)
+
+
+def result_of(outcome: Outcome, split_ns: int) -> Result:
+    """What is kept of an outcome."""
+    whole, slices = outcome.to_dict(), outcome.slices
+    until = max(bisect_left(slices.column("begins_ns"), split_ns), 1)
+    rest = slices[until:] or slices[-1:]
+    return {
+        "whole": whole,
+        "first": together(slices[:until]).to_dict() if slices else whole,
+        "rest": together(rest).to_dict() if slices else whole,
+        "slices": {name: slices.column(name) for name in _OF_SLICES},
+    }
+
+
+def split_at(job: Job, share_for_rest: float) -> int:
+    """The beginning of the slice with which the rest begins: `share_for_rest` of the counted slices."""
+    slices = job.slicing.most
+    first = min(max(round(slices * (1 - share_for_rest)), 1), max(slices - 1, 1))
+    return job.slicing.origin_ns + first * job.slicing.width_ns

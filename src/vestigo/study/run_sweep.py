@@ -1,0 +1,212 @@
+"""``sweep``: every candidate of a plan on one trace, side by side, kept on disk as they come."""
+
+import dataclasses
+import os
+import time
+from collections.abc import Callable, Iterable, Mapping
+from concurrent.futures import Executor
+from functools import cache, lru_cache
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from vestigo.engine.job import Job, job
+from vestigo.engine.ready import prepare
+from vestigo.engine.what_if import applied
+from vestigo.errors import RulesError, TraceError
+from vestigo.rules import Plan, Rules
+from vestigo.rules.vary import changed, combinations, count, name_of
+from vestigo.study import bounds
+from vestigo.study.candidates import TODAY, Candidate, Progress, Result
+from vestigo.study.compare import check_names, references
+from vestigo.study.estimate import Estimate
+from vestigo.study.front import unbeaten_rows
+from vestigo.study.key_sample import KeySample
+from vestigo.study.results import replayed, split_at
+from vestigo.study.store import trace_name
+from vestigo.study.sweep import Sweep
+from vestigo.study.tasks import Task, Tasks
+from vestigo.trace import Trace, read_trace
+from vestigo.trace.shape import between
+
+REFERENCES = (bounds.NO_CACHE, bounds.KEEP_ALL, bounds.ALWAYS_FRESH)
+SHARE_FOR_REST = 0.4
+"""Of the counted time: what a pick is confirmed on."""
+
+Settings = dict[str, tuple[Mapping[str, Any], Plan]]
+"""By name: what a candidate changes, and its plan."""
+
+
+def sweep(  # noqa: PLR0913
+    trace: Trace | str | Path,
+    plan: Plan | Rules,
+    *,
+    results: str | Path | None = None,
+    rest: float = SHARE_FOR_REST,
+    sample: str | None = None,
+    only: Iterable[Mapping[str, Any]] | None = None,
+    executor: Executor | None = None,
+    progress: Progress | None = None,
+) -> Sweep:
+    """Replays today's settings, the plan's candidates and every combination of what varies, on all cores.
+
+    `results` names a file that keeps each result as it comes: a sweep that was interrupted goes on where it was, and a
+    candidate whose trace and rules are unchanged is not replayed again. The last `rest` of the counted time, a share
+    from 0 to 1, confirms what is chosen on the time before. With a `sample` (``"10%"`` of the keys) all are estimated
+    first, on the time before the rest, and only those that no other beats are replayed; see `KeySample`. Of the
+    combinations of what varies, `only` those are tried, if any are said. With an `executor` (`concurrent.futures`),
+    which may have its workers in other processes or on other machines, `trace` is the path of a prepared file that all
+    of them can open. `progress` is called with what is made (``"estimates"``, ``"replays"``), how many are there, and
+    of how many.
+
+    Raises RulesError if the plan does not fit the trace, and Interrupted on Ctrl-C or when workers are lost.
+
+    >>> trace = read_trace({"at": [0, 10, 20, 30], "key": ["a", "b", "a", "b"]})
+    >>> found = sweep(trace, Plan(Rules(max_entries=1), vary={"rules.max_entries": [2, 3]}))
+    >>> {name: candidate.measure("hit_rate") for name, candidate in found.items()}
+    {'today': 0.0, 'max_entries=2': 0.5, 'max_entries=3': 0.5}
+    """
+    plan = Plan.of(plan)
+    check_names(plan)
+    if not 0 < rest < 1:
+        raise RulesError(f"rest = {rest}: is not a share between 0 and 1; write 0.4, for example")
+    path = None if isinstance(trace, Trace) else Path(trace)
+    if executor is not None and path is None:
+        raise TraceError("with an executor, name the prepared file of the trace, which its workers open")
+    given = trace if isinstance(trace, Trace) else read_trace(trace)
+    settings, notes = settings_of(plan, only)
+    on, used = applied(given, dataclasses.replace(plan, candidates={name: one for name, (_, one) in settings.items()}))
+    today = job(on, used)
+    split = split_at(today, rest)
+    estimates: dict[str, Estimate] = {}
+    with Tasks(given, results, executor, progress) as tasks:
+        if sample is not None:
+            # The rest is to confirm, not to choose.
+            sampler = cache(lambda: KeySample(between(on, end=split), sample, samples=1))
+            asked = [
+                Task(name, tasks.kept_as(one, rest, sample), _estimate, (sampler, used.candidates[name]))
+                for name, (_, one) in settings.items()
+            ]
+            found, _ = tasks.run(asked, "estimates", sampler)
+            estimates = {name: Estimate.from_dict(found[name]) for name in settings}
+            settings = _promising(settings, estimates)
+            notes.append(
+                f"{len(estimates):,} were estimated from {sample} of the keys, {len(settings):,} of them replayed"
+            )
+            used = dataclasses.replace(used, candidates={name: used.candidates[name] for name in settings})
+        asked = [
+            Task(
+                name,
+                tasks.kept_as(one, rest),
+                replayed_at,
+                (str(path.resolve()), trace_name(given), one.to_dict(), rest),
+                anywhere=True,
+            )
+            if executor and path
+            else Task(name, tasks.kept_as(one, rest), _replayed_here, (on, used.candidates[name], name, split))
+            for name, (_, one) in settings.items()
+        ]
+        makers = references(on, used, list(used.candidates.values()))
+        ideal = bounds.ceiling(on, used, list(used.candidates.values()))
+        asked += [
+            Task(name, tasks.kept_as(settings[TODAY][1], rest, name, *ideal.stated), _referred, (make, name, split))
+            for name, make in zip(REFERENCES, makers, strict=True)
+        ]
+        found, made = tasks.run(asked, "replays", lambda: prepare(on, [today]))
+    return Sweep(
+        {name: Candidate(name, changes, one, found[name]) for name, (changes, one) in settings.items()},
+        {name: Candidate(name, {}, used, found[name]) for name in REFERENCES},
+        plan.aim,
+        _bounds(on, today, split),
+        made,
+        (*notes, *tasks.notes),
+        given.source,
+        estimates,
+    )
+
+
+def _promising(settings: Settings, estimates: Mapping[str, Estimate]) -> Settings:
+    """Today's settings, candidates that have a name of their own, and of all that varies what no other beats. What
+    differs by less than a tenth of a point, or a hundredth of the memory, a sample cannot tell apart: one of those.
+    """
+    table = [
+        [round(-one.hit_rate, 3), round(one.stale_rate, 3), round(100 * np.log(max(one.memory_peak, 1)))]
+        for one in estimates.values()
+    ]
+    front = {list(estimates)[place] for place in unbeaten_rows(np.array(table))}
+    return {name: one for name, one in settings.items() if name in front or not one[0]}
+
+
+def _bounds(trace: Trace, today: Job, split: int) -> tuple[int, int, int]:
+    if len(trace) == 0:
+        return 0, 0, 0
+    return int(trace.at[today.first_counted]), split, int(trace.at[-1])
+
+
+def estimated_seconds(trace: Trace, plan: Plan, sample: str | None = None) -> float:
+    """How long a sweep would take on this machine's cores; or, with a `sample`, all of its estimates. From one of
+    today's settings, once all is ready. Raises RulesError where a sample cannot tell of them.
+    """
+    on, used = applied(trace, dataclasses.replace(plan, candidates={}, vary={}))
+    today = job(on, used)
+    if sample is None:
+        prepare(on, [today])
+        seconds = _seconds(lambda: replayed(on, today, TODAY, split_at(today, SHARE_FOR_REST)))
+    else:
+        sampler = KeySample(on, sample, samples=1)
+        sampler.estimate(used)
+        seconds = _seconds(lambda: sampler.estimate(used))
+    return seconds * count(plan.vary) / (os.cpu_count() or 1)
+
+
+def _seconds(work: Callable[[], object]) -> float:
+    begun = time.perf_counter()
+    work()
+    return time.perf_counter() - begun
+
+
+def settings_of(plan: Plan, only: Iterable[Mapping[str, Any]] | None = None) -> tuple[Settings, list[str]]:
+    """Today's settings and all candidates by name, with what they change; and what is left out."""
+    today = dataclasses.replace(plan, candidates={}, vary={})
+    settings: Settings = {TODAY: ({}, today)}
+    for name, one in plan.candidates.items():
+        settings[name] = ({}, dataclasses.replace(one, warm_up=plan.warm_up, what_if=plan.what_if))
+    left_out, why = 0, ""
+    for changes in only if only is not None else combinations(plan.vary) if plan.vary else ():
+        try:
+            settings.setdefault(name_of(changes), (changes, changed(plan, changes)))
+        except RulesError as error:
+            left_out, why = left_out + 1, why or f"{name_of(changes)}: {error.problems[0]}"
+    return settings, [f"{left_out:,} combinations mean nothing and are left out; the first, {why}"] if left_out else []
+
+
+def replayed_at(path: str, content: str, stated: dict[str, Any], rest: float) -> Result:
+    """What a worker does, which opens the trace by itself and keeps it open for the next candidate.
+
+    Raises TraceError if the file does not hold the trace of that `content` (see `trace_name`).
+    """
+    trace, plan = applied(_opened(path, content), Plan.from_dict(stated))
+    one = job(trace, plan)
+    return replayed(trace, one, path, split_at(one, rest))
+
+
+@lru_cache(maxsize=1)
+def _opened(path: str, content: str) -> Trace:
+    trace = read_trace(path)
+    if trace_name(trace) != content:
+        raise TraceError(f"{path}: holds another trace than the sweep was begun with; begin it anew")
+    return trace
+
+
+def _estimate(sampler: Callable[[], KeySample], plan: Plan) -> Result:
+    return sampler().estimate(plan).to_dict()
+
+
+def _replayed_here(trace: Trace, plan: Plan, name: str, split_ns: int) -> Result:
+    return replayed(trace, job(trace, plan), name, split_ns)
+
+
+def _referred(make: Callable[[], tuple[Trace, Job]], name: str, split_ns: int) -> Result:
+    trace, one = make()
+    return replayed(trace, one, name, split_ns)

@@ -1,0 +1,47 @@
+"""What a column of a trace is: its type, what stands in it, and within which bounds."""
+
+from collections.abc import Mapping
+from dataclasses import Field
+from typing import Any, Literal, NamedTuple
+
+import numpy.typing as npt
+
+MISSING = -1
+"""Stands in every column of ids or amounts where a row says nothing."""
+
+EARLIEST, LATEST = -631_152_000_000_000_000, 4_102_444_800_000_000_000
+"""The years 1950 and 2100, in ns since 1970."""
+LONGEST = 36_525 * 86_400 * 10**9
+"""100 years, in ns."""
+LARGEST = 2**60
+"""Bytes of a value."""
+MOST_LOOKUPS = 10_000
+
+Holds = Literal["time", "op", "name", "key", "identity", "size", "span", "flag"]
+"""What files give for a column, and so how it is read (`reading/columns.py`)."""
+
+
+class Column(NamedTuple):
+    """One column. A field of `Trace` states it; files, shapes, what-ifs and results go by that."""
+
+    name: str
+    dtype: npt.DTypeLike
+    holds: Holds
+    texts: str = ""
+    """The field of `Trace` with what stands behind its ids; empty where it holds no ids."""
+    most: int = 0
+    """The largest amount."""
+    missing: int = MISSING
+    """What stands there where a row says nothing."""
+    is_needed: bool = False
+    """Whether files have it even if it says nothing."""
+
+
+def column(dtype: npt.DTypeLike, holds: Holds, **more: Any) -> dict[str, Any]:
+    """The metadata of a field of `Trace` that is a column."""
+    return {"column": lambda name: Column(name, dtype, holds, **more)}
+
+
+def columns_of(each: tuple["Field[Any]", ...]) -> Mapping[str, Column]:
+    """The columns among a class's fields, in order."""
+    return {one.name: one.metadata["column"](one.name) for one in each if "column" in one.metadata}

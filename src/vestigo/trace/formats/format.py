@@ -1,0 +1,62 @@
+"""What a format of files says of itself: how it is recognised, how it is read, what its own columns mean."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from importlib import import_module
+from pathlib import Path
+from pkgutil import iter_modules
+from typing import Any, NamedTuple
+
+import pyarrow as pa
+
+from vestigo.trace.formats.packed import PACKINGS
+from vestigo.trace.formats.raw import Raw, Wanted
+from vestigo.trace.trace import COLUMNS
+
+
+class Defaults(NamedTuple):
+    """What a format's own columns mean, where the user says nothing else."""
+
+    columns: Mapping[str, str]
+    match: str | None = None
+    null_where: Mapping[str, Any] = {}
+
+
+OUR_NAMES = Defaults({name: f"{{{name}}}" for name in COLUMNS})
+"""Of tables: each column of a trace stands under its own name."""
+
+
+class CostUnit(NamedTuple):
+    """The unit of a format's own cost column, and a note where it was guessed."""
+
+    unit: str
+    note: str = ""
+
+
+@dataclass(frozen=True)
+class Format:
+    """One format. A module of `vestigo.trace.formats` has it as `FORMAT`; nothing else names it."""
+
+    names: tuple[str, ...]
+    """Endings without the dot, which also name it in ``format = "csv"``."""
+    read: Callable[[Path, Wanted], Raw]
+    defaults: Defaults = OUR_NAMES
+    is_text: bool = True
+    """Whether it is text, which may be packed."""
+    recognises: Callable[[bytes], bool] = lambda _: False
+    """Whether a text file is of this format by how it begins, whatever its ending says."""
+    cost_unit: Callable[[pa.ChunkedArray], CostUnit] | None = None
+    """The unit of its own cost column, where the user states none; None: as for tables."""
+
+
+def known_formats() -> dict[str, Format]:
+    """By ending, without the dot: each format of this package, packed or plain."""
+    folder = Path(__file__).parent
+    modules = (import_module(f"{__package__}.{one.name}") for one in iter_modules([str(folder)]))
+    found: list[Format] = [module.FORMAT for module in modules if hasattr(module, "FORMAT")]
+    return {
+        f"{name}{packing}": one
+        for one in sorted(found, key=lambda one: (not one.is_text, one.defaults is not OUR_NAMES))
+        for name in one.names
+        for packing in (PACKINGS if one.is_text else PACKINGS[:1])
+    }
