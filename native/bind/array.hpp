@@ -24,13 +24,31 @@ std::span<const T> view(const Column<T>& column) {
 
 [[noreturn]] inline void refuse(const std::string& what) { throw std::invalid_argument(what); }
 
+template <class T>
+using Array = nb::ndarray<nb::numpy, T, nb::ndim<1>>;
+template <class T>
+using Rows = nb::ndarray<nb::numpy, T, nb::ndim<2>>;
+
+template <class T>
+std::pair<T*, nb::capsule> kept(std::vector<T>&& values) {
+  auto* const vector = new std::vector<T>(std::move(values));
+  return {vector->data(), nb::capsule(vector, [](void* p) noexcept { delete static_cast<std::vector<T>*>(p); })};
+}
+
 // Hands a vector to NumPy without a copy.
 template <class T>
-nb::object array(std::vector<T>&& values, std::size_t columns = 0) {
-  auto* kept = new std::vector<T>(std::move(values));
-  nb::capsule owner(kept, [](void* p) noexcept { delete static_cast<std::vector<T>*>(p); });
-  if (columns == 0) return nb::cast(nb::ndarray<nb::numpy, T, nb::ndim<1>>(kept->data(), {kept->size()}, owner));
-  return nb::cast(nb::ndarray<nb::numpy, T, nb::ndim<2>>(kept->data(), {kept->size() / columns, columns}, owner));
+Array<T> array(std::vector<T>&& values) {
+  const std::size_t size = values.size();
+  const auto [data, owner] = kept(std::move(values));
+  return {data, {size}, owner};
+}
+
+// The same as rows of so many columns.
+template <class T>
+Rows<T> rows(std::vector<T>&& values, std::size_t columns) {
+  const std::size_t size = values.size();
+  const auto [data, owner] = kept(std::move(values));
+  return {data, {size / columns, columns}, owner};
 }
 
 }  // namespace vestigo::bind

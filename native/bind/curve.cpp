@@ -47,11 +47,11 @@ class BoundCurve {
   }
 
   // (reads, hits by depth in entries, largest depth in bytes of each bin, hits of each bin, hits by size and lifetime).
-  nb::tuple counts() const {
+  std::tuple<std::int64_t, Array<std::int64_t>, Array<std::int64_t>, Array<std::int64_t>, Array<std::int64_t>> counts() const {
     const auto& bytes = curve_.by_bytes();
     std::vector<std::int64_t> largest(bytes.size());
     for (std::size_t bin = 0; bin < bytes.size(); ++bin) largest[bin] = Histogram::largest(bin);
-    return nb::make_tuple(curve_.reads(), array(std::vector(curve_.by_entries())), array(std::move(largest)), array(std::vector(bytes)), array(std::vector(curve_.surface())));
+    return {curve_.reads(), array(std::vector(curve_.by_entries())), array(std::move(largest)), array(std::vector(bytes)), array(std::vector(curve_.surface()))};
   }
 
  private:

@@ -16,10 +16,8 @@ class Sheet {
       sums_high_.push_back(static_cast<std::int64_t>(sum >> 64));
       sums_low_.push_back(static_cast<std::uint64_t>(sum));
     }
-    for (const std::int64_t most : {tally.longest_read, tally.oldest_answer, tally.oldest_stale, tally.surge.second, tally.surge.minute,
-                                    tally.held.entries_peak, tally.held.bytes_peak}) {
-      mosts_.push_back(most);
-    }
+#define VESTIGO_MOST(name, in_tally) mosts_.push_back(tally.in_tally);
+#include "vestigo/tally.def"
     read_times_.add(tally.read_times);
     answer_ages_.add(tally.answer_ages);
     stale_ages_.add(tally.stale_ages);
@@ -27,10 +25,10 @@ class Sheet {
 
   nb::dict arrays() && {
     nb::dict result;
-    result["counts"] = array(std::move(counts_), kCounts);
-    result["sums_high"] = array(std::move(sums_high_), kSums);
-    result["sums_low"] = array(std::move(sums_low_), kSums);
-    result["mosts"] = array(std::move(mosts_), 7);
+    result["counts"] = rows(std::move(counts_), kCounts);
+    result["sums_high"] = rows(std::move(sums_high_), kSums);
+    result["sums_low"] = rows(std::move(sums_low_), kSums);
+    result["mosts"] = rows(std::move(mosts_), kMosts);
     result["read_times"] = std::move(read_times_).arrays();
     result["answer_ages"] = std::move(answer_ages_).arrays();
     result["stale_ages"] = std::move(stale_ages_).arrays();
@@ -38,6 +36,11 @@ class Sheet {
   }
 
  private:
+  static constexpr std::size_t kMosts = 0
+#define VESTIGO_MOST(name, in_tally) +1
+#include "vestigo/tally.def"
+      ;
+
   // Histograms end to end: the spans that occurred and how often, and where each one's begin.
   class Spans {
    public:

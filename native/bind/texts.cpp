@@ -1,6 +1,7 @@
 // bind/texts.cpp: what readers of traces do with texts in native code, as a Python module.
 #include <nanobind/stl/optional.h>
 #include <nanobind/stl/string_view.h>
+#include <nanobind/stl/tuple.h>
 
 #include <optional>
 #include <string_view>
@@ -21,7 +22,7 @@ class BoundTexts {
   explicit BoundTexts(std::uint64_t seed) : texts_(seed) {}
 
   // The numbers of the texts of one Arrow array: text i reaches from offset i to the next, unless it is missing.
-  nb::object number(Column<std::int32_t> offsets, Column<std::uint8_t> letters, std::optional<Column<bool>> missing) {
+  Array<Id> number(Column<std::int32_t> offsets, Column<std::uint8_t> letters, std::optional<Column<bool>> missing) {
     if (offsets.size() == 0) refuse("no offsets");
     const std::size_t count = offsets.size() - 1;
     if (missing && missing->size() != count) refuse("columns differ in length");
@@ -42,9 +43,9 @@ class BoundTexts {
   }
 
   // (offsets, letters) of the texts by their numbers.
-  nb::tuple texts() const {
+  std::tuple<Array<std::int64_t>, Array<std::uint8_t>> texts() const {
     const auto& letters = texts_.letters();
-    return nb::make_tuple(array(std::vector(texts_.ends())), array(std::vector<std::uint8_t>(letters.begin(), letters.end())));
+    return {array(std::vector(texts_.ends())), array(std::vector<std::uint8_t>(letters.begin(), letters.end()))};
   }
 
  private:
@@ -59,12 +60,12 @@ class BoundTexts {
 };
 
 // (the first line that is nested too deep, the first that is too long), from 1; 0: there is none.
-nb::tuple lines_beyond(Column<std::uint8_t> text, std::size_t depth, std::size_t length) {
+std::tuple<std::int64_t, std::int64_t> lines_beyond(Column<std::uint8_t> text, std::size_t depth, std::size_t length) {
   const FirstLine found = [&] {
     nb::gil_scoped_release released;
     return first_line_beyond(view(text), depth, length);
   }();
-  return nb::make_tuple(found.too_deep, found.too_long);
+  return {found.too_deep, found.too_long};
 }
 
 NB_MODULE(texts, m) {

@@ -1,6 +1,8 @@
 // bind/truth.hpp: the truth of a trace as a Python class, told batch by batch (see vestigo/truth.hpp).
 #pragma once
 
+#include <nanobind/stl/tuple.h>
+
 #include "array.hpp"
 #include "vestigo/truth.hpp"
 
@@ -11,7 +13,7 @@ class BoundTruth {
   BoundTruth(std::size_t keys, bool unnamed_writes) : keys_(keys), truth_(keys, unnamed_writes) {}
 
   // (value, stretch, rows that only name a value, names) of the next rows.
-  nb::tuple see(Column<Time> at, Column<std::uint8_t> mark, Column<Id> key, Column<Id> version, Column<std::int8_t> found) {
+  std::tuple<Array<Id>, Array<Id>, Array<std::uint8_t>, Rows<Id>> see(Column<Time> at, Column<std::uint8_t> mark, Column<Id> key, Column<Id> version, Column<std::int8_t> found) {
     const std::size_t events = mark.size();
     if (at.size() != events || key.size() != events || version.size() != events || found.size() != events) refuse("columns differ in length");
     for (const Id id : view(key)) {
@@ -36,7 +38,7 @@ class BoundTruth {
       names.push_back(unnamed);
       names.push_back(name);
     }
-    return nb::make_tuple(array(std::move(values)), array(std::move(stretches)), array(std::move(only_names)), array(std::move(names), 2));
+    return {array(std::move(values)), array(std::move(stretches)), array(std::move(only_names)), rows(std::move(names), 2)};
   }
 
   Stretches stretches() const { return truth_.stretches(); }

@@ -28,11 +28,11 @@ struct Events {
 
 // Every key on every node: which entry is whose.
 struct OnNodes {
-  std::vector<Id> keys{}, nodes{}, rooms{};
+  std::vector<Id> keys{}, nodes{}, groups{};
   std::vector<std::uint8_t> is_first{};
 };
 
-inline Events random_events(std::mt19937& random, int count, Id keys, Id rooms, bool costs, bool preloads = false) {
+inline Events random_events(std::mt19937& random, int count, Id keys, Id groups, bool costs, bool preloads = false) {
   Events events;
   events.truth = Truth(static_cast<std::size_t>(keys), true);
   Time now = static_cast<Time>(random()) - (Time{1} << 31);
@@ -41,7 +41,7 @@ inline Events random_events(std::mt19937& random, int count, Id keys, Id rooms, 
     const unsigned draw = random() % (preloads ? 22 : 20);
     std::uint8_t mark = draw < 14 ? kRead : draw < 18 ? kWrite : draw == 18 ? kClear : draw == 19 ? kRestart : kPreload;
     const Id key = static_cast<Id>(random() % static_cast<unsigned>(keys));
-    Id value = static_cast<Id>(random() % static_cast<unsigned>(rooms + 1)) - 1, stretch = 0;
+    Id value = static_cast<Id>(random() % static_cast<unsigned>(groups + 1)) - 1, stretch = 0;
     const bool keyed = mark <= kWrite || mark == kPreload;
     if (keyed) {
       if (mark == kRead && random() % 10 == 0) mark |= kForced;
@@ -78,7 +78,7 @@ inline OnNodes put_on_nodes(Events& events, Id keys, Id lookups) {
     for (Id key = 0; key < keys; ++key) {
       entries.keys.push_back(key);
       entries.nodes.push_back(node);
-      entries.rooms.push_back(key % lookups * 3 + node);
+      entries.groups.push_back(key % lookups * 3 + node);
       entries.is_first.push_back(0);
     }
   }
@@ -105,11 +105,19 @@ inline Rules random_rules(std::mt19937& random) {
   return rules;
 }
 
+inline ValueRules random_value_rules(std::mt19937& random) {
+  ValueRules rules;
+  rules.most_size = maybe(random, random() % 50);
+  rules.most_cost = maybe(random, random() % 12);
+  rules.hit_cost_per_kib = random() % 2000;
+  return rules;
+}
+
 inline PoolRules random_pool(std::mt19937& random, Eviction eviction) {
   PoolRules rules;
   rules.max_entries = maybe(random, 1 + random() % 5);
   rules.max_bytes = maybe(random, random() % 150);
-  rules.eviction = eviction;
+  rules.eviction = static_cast<std::uint8_t>(eviction);
   for (std::int64_t& number : rules.eviction_numbers) number = 1 + random() % 3;
   rules.trims = random() % 4 == 0;
   if (rules.trims) {
@@ -120,9 +128,9 @@ inline PoolRules random_pool(std::mt19937& random, Eviction eviction) {
   return rules;
 }
 
-// Of each room, ascending.
-inline std::vector<std::vector<Time>> random_moments(std::mt19937& random, std::size_t rooms, const Events& events) {
-  std::vector<std::vector<Time>> moments(rooms);
+// Of each group, ascending.
+inline std::vector<std::vector<Time>> random_moments(std::mt19937& random, std::size_t groups, const Events& events) {
+  std::vector<std::vector<Time>> moments(groups);
   for (std::vector<Time>& some : moments) {
     for (unsigned i = random() % 4; i > 0; --i) some.push_back(events.at[random() % events.at.size()] + static_cast<Time>(random() % 3));
     std::sort(some.begin(), some.end());

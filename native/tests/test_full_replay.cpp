@@ -10,67 +10,65 @@
 namespace vestigo::full {
 namespace {
 
-RoomRules random_room(std::mt19937& random, Per per) {
-  RoomRules room;
-  static_cast<Rules&>(room) = random_rules(random);
-  room.jitter = room.absolute == kNever ? 0 : static_cast<Time>(random() % static_cast<unsigned>(room.absolute + 1));
-  room.drop_first = random() % 6 == 0;
-  room.survives_restart = random() % 2;
-  room.pinned = random() % 4 == 0;
-  room.passes = random() % 8 != 0;
-  room.most_size = maybe(random, random() % 50);
-  room.most_cost = maybe(random, random() % 12);
+GroupRules random_group(std::mt19937& random, Per per) {
+  GroupRules group;
+  static_cast<Rules&>(group) = random_rules(random);
+  group.jitter = group.absolute == kNever ? 0 : static_cast<Time>(random() % static_cast<unsigned>(group.absolute + 1));
+  group.drop_first = random() % 6 == 0;
+  group.survives_restart = random() % 2;
+  group.pinned = random() % 4 == 0;
+  group.passes = random() % 8 != 0;
+  static_cast<ValueRules&>(group) = random_value_rules(random);
   if (random() % 2) {
-    room.refresh_of = 1;
-    room.refresh_to = 2;
+    group.refresh_of = 1;
+    group.refresh_to = 2;
   }
-  room.serve_stale = random() % 4;
-  room.collect = static_cast<Collect>(random() % 3);
-  room.collect_every = 1 + random() % 6;
-  room.reloads = random() % 2;
-  room.tell_nodes = per == Per::node ? static_cast<TellNodes>(random() % 3) : TellNodes::nothing;
-  room.tell_delay = random() % 4;
-  room.batch = random() % 6;
-  room.hit_cost_per_kib = random() % 2000;
-  return room;
+  group.serve_stale = random() % 4;
+  group.collect = static_cast<Collect>(random() % 3);
+  group.collect_every = 1 + random() % 6;
+  group.reloads = random() % 2;
+  group.tell_nodes = per == Per::node ? static_cast<TellNodes>(random() % 3) : TellNodes::nothing;
+  group.tell_delay = random() % 4;
+  group.batch = random() % 6;
+  return group;
 }
 
 // An entry for each key, or for each key on each of three nodes where these have pools of their own.
 void number_entries(Setting& setting, Events& events, Id keys) {
   std::vector<Id> first;
   setting.keys = static_cast<std::size_t>(keys);
-  const auto rooms = static_cast<Id>(setting.rooms.size());
+  const auto groups = static_cast<Id>(setting.groups.size());
   for (Id key = 0; key < keys; ++key) {
-    const Per per = setting.per[static_cast<std::size_t>(setting.rooms[static_cast<std::size_t>(key % rooms)].pool)];
-    first.push_back(static_cast<Id>(setting.entry_rooms.size()));
+    const Per per = setting.per[static_cast<std::size_t>(setting.groups[static_cast<std::size_t>(key % groups)].pool)];
+    first.push_back(static_cast<Id>(setting.entry_groups.size()));
     for (Id node = 0; node < (per == Per::node ? 3 : 1); ++node) {
-      setting.entry_rooms.push_back(key % rooms);
+      setting.entry_groups.push_back(key % groups);
       setting.entry_keys.push_back(key);
       setting.entry_nodes.push_back(node);
     }
   }
   for (std::size_t i = 0; i < events.at.size(); ++i) {
     const Id key = events.key[i];
-    const Per per = setting.per[static_cast<std::size_t>(setting.rooms[static_cast<std::size_t>(key % rooms)].pool)];
+    const Per per = setting.per[static_cast<std::size_t>(setting.groups[static_cast<std::size_t>(key % groups)].pool)];
     events.key[i] = first[static_cast<std::size_t>(key)] + (per == Per::node ? events.node[i] + 1 : 0);
   }
 }
 
 Setting random_setting(std::mt19937& random, Events& events, Id keys, Eviction eviction, bool timed) {
-  const std::size_t lookups = 2, rooms = 4;
+  const std::size_t lookups = 2, groups = 4;
   const bool shared = random() % 3 == 0;
-  Setting setting{.clears = random_moments(random, rooms, events), .lookups = lookups, .nodes = 2, .unnamed_node = random() % 2 == 0, .timed = timed};
+  Setting setting{.clears = random_moments(random, groups, events), .lookups = lookups, .nodes = 2, .unnamed_node = random() % 2 == 0, .timed = timed};
   for (std::size_t pool = 0; pool < (shared ? 1 : lookups); ++pool) {
     setting.pools.push_back(random_pool(random, eviction));
     setting.per.push_back(static_cast<Per>(random() % 3));
   }
-  const auto expires = random_moments(random, rooms, events);
-  for (std::size_t room = 0; room < rooms; ++room) {
-    const std::size_t lookup = room % lookups, pool = shared ? 0 : lookup;
-    setting.rooms.push_back(random_room(random, setting.per[pool]));
-    setting.rooms.back().lookup = static_cast<Id>(lookup);
-    setting.rooms.back().pool = static_cast<Id>(pool);
-    setting.rooms.back().expires_at = expires[room];
+  const auto expires = random_moments(random, groups, events);
+  for (std::size_t group = 0; group < groups; ++group) {
+    const std::size_t lookup = group % lookups, pool = shared ? 0 : lookup;
+    setting.groups.push_back(random_group(random, setting.per[pool]));
+    setting.groups.back().lookup = static_cast<Id>(lookup);
+    setting.groups.back().pool = static_cast<Id>(pool);
+    setting.groups.back().expires_at = expires[group];
   }
   number_entries(setting, events, keys);
   setting.spares = !timed && random() % 2 == 0;
@@ -96,7 +94,7 @@ void one_case(std::mt19937& random, Eviction eviction, bool timed) {
   for (std::size_t i = 0; i < all.events; ++i) {
     replay.feed(all, i, i + 1);
     // A read whose node has no entries, since readers were said to name theirs, is none: only a trace that is not the one announced has it.
-    const bool nowhere = setting.per[static_cast<std::size_t>(setting.rooms[static_cast<std::size_t>(setting.entry_rooms[static_cast<std::size_t>(all.key[i])])].pool)] == Per::node &&
+    const bool nowhere = setting.per[static_cast<std::size_t>(setting.groups[static_cast<std::size_t>(setting.entry_groups[static_cast<std::size_t>(all.key[i])])].pool)] == Per::node &&
                          !setting.unnamed_node && all.node[i] == kNone;
     reads += (all.mark[i] & kOp) == kRead && !nowhere;
     CHECK(replay.check());
@@ -115,12 +113,12 @@ void one_case(std::mt19937& random, Eviction eviction, bool timed) {
 void too_many_scopes(std::mt19937& random) {
   for (const bool slots : {false, true}) {
     Events events = random_events(random, 150, 8, 2, true, true);
-    Setting setting = random_setting(random, events, 8, Eviction::lru, true);
+    Setting setting = random_setting(random, events, 8, Eviction::Lru, true);
     for (Per& per : setting.per) per = Per::scope;
     for (std::size_t i = 0; i < events.at.size(); ++i) events.key[i] = setting.entry_keys[static_cast<std::size_t>(events.key[i])];
-    for (std::vector<Id>* const entries : {&setting.entry_rooms, &setting.entry_keys, &setting.entry_nodes}) entries->clear();
-    for (Id key = 0; key < 8; ++key) setting.entry_rooms.push_back(key % 4);
-    for (RoomRules& room : setting.rooms) room.tell_nodes = TellNodes::nothing;
+    for (std::vector<Id>* const entries : {&setting.entry_groups, &setting.entry_keys, &setting.entry_nodes}) entries->clear();
+    for (Id key = 0; key < 8; ++key) setting.entry_groups.push_back(key % 4);
+    for (GroupRules& group : setting.groups) group.tell_nodes = TellNodes::nothing;
     (slots ? setting.scope_slots : setting.scopes_at_once) = 1;
     full::Replay replay(setting, Slices(events.at[0] - 3, 7, 100));
     bool refused = false;

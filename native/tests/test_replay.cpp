@@ -25,35 +25,37 @@ struct Batch {
   }
 };
 
-template <class Policy, Loading loading>
+template <class Policy, Loading loading, bool by_value = false>
 void one_case(std::mt19937& random, Eviction eviction) {
-  const Id keys = 6, rooms = 2;
+  const Id keys = 6, groups = 2;
   std::vector<Rules> rules;
-  std::vector<Id> lookups, nodes, room_pools;
+  std::vector<ValueRules> value_rules;
+  std::vector<Id> lookups, nodes, group_pools;
   std::vector<PoolRules> pools;
   const bool shared = random() % 3 == 0, on_nodes = random() % 2 == 0;
   const Id places = on_nodes ? 3 : 1;
-  for (Id room = 0; room < rooms; ++room) {
+  for (Id group = 0; group < groups; ++group) {
     rules.push_back(random_rules(random));
+    if (by_value) value_rules.push_back(random_value_rules(random));
     const PoolRules pool = random_pool(random, eviction);
     for (Id node = 0; node < places; ++node) {
-      lookups.push_back(room);
+      lookups.push_back(group);
       nodes.push_back(node - 1);
-      room_pools.push_back(shared ? node : room * places + node);
-      if (room == 0 || !shared) pools.push_back(pool);
+      group_pools.push_back(shared ? node : group * places + node);
+      if (group == 0 || !shared) pools.push_back(pool);
     }
   }
   const std::vector<std::uint8_t> of_node(lookups.size(), on_nodes);
-  std::vector<Id> key_rooms;
-  for (Id key = 0; key < keys; ++key) key_rooms.push_back(key % rooms);
-  Events events = random_events(random, 200, keys, rooms, loading != Loading::instant);
-  const OnNodes entries = on_nodes ? put_on_nodes(events, keys, rooms) : OnNodes{.rooms = key_rooms};
+  std::vector<Id> key_groups;
+  for (Id key = 0; key < keys; ++key) key_groups.push_back(key % groups);
+  Events events = random_events(random, 200, keys, groups, loading != Loading::instant);
+  const OnNodes entries = on_nodes ? put_on_nodes(events, keys, groups) : OnNodes{.groups = key_groups};
   const Slices slices(events.at[0] - 3, 7, 100);
   const auto clears = random_moments(random, rules.size(), events);
-  const Setting setting{.entry_rooms = entries.rooms, .entry_keys = entries.keys, .entry_is_first = entries.is_first, .keys = static_cast<std::size_t>(keys),
-                        .lookups = rules, .room_lookups = lookups, .room_nodes = nodes, .room_is_of_node = of_node, .room_pools = room_pools, .pools = pools,
+  const Setting setting{.entry_groups = entries.groups, .entry_keys = entries.keys, .entry_is_first = entries.is_first, .keys = static_cast<std::size_t>(keys),
+                        .lookups = rules, .value_rules = value_rules, .group_lookups = lookups, .group_nodes = nodes, .group_is_of_node = of_node, .group_pools = group_pools, .pools = pools,
                         .clears = clears, .news_take = 3};
-  Replay<Policy, loading> replay(setting, slices);
+  Replay<Policy, loading, by_value> replay(setting, slices);
   replay.count_from(events.at[0]);
   std::int64_t reads = 0;
   std::unique_ptr<Batch> batch;
@@ -74,7 +76,7 @@ void one_case(std::mt19937& random, Eviction eviction) {
   for (const Slice& slice : replay.ledger().slices().done()) sliced.add(slice.tally);
   CHECK(sliced.counts == total.counts && sliced.sums == total.sums);
 
-  const auto whole = begin_replay_of<Policy>(setting, {0, loading}, slices);
+  const auto whole = begin_replay_of<Policy, by_value>(setting, {0, loading}, slices);
   whole->feed(Batch(events, 0, events.at.size(), nullptr).columns);
   const Tally& other = whole->close().total();
   CHECK(other.counts == total.counts && other.sums == total.sums);
@@ -85,9 +87,11 @@ void one_case(std::mt19937& random, Eviction eviction) {
 int main() {
   std::mt19937 random(7);
   for (int i = 0; i < 300; ++i) {
-    one_case<policy::Lru, Loading::instant>(random, Eviction::lru);
-    one_case<policy::Lru, Loading::timed>(random, Eviction::lru);
-    one_case<policy::Lru, Loading::spared>(random, Eviction::lru);
+    one_case<policy::Lru, Loading::instant>(random, Eviction::Lru);
+    one_case<policy::Lru, Loading::timed>(random, Eviction::Lru);
+    one_case<policy::Lru, Loading::spared>(random, Eviction::Lru);
+    one_case<policy::Lru, Loading::instant, true>(random, Eviction::Lru);
+    one_case<policy::Lru, Loading::timed, true>(random, Eviction::Lru);
   }
   for (std::size_t eviction = 0; eviction < kPolicies; ++eviction) {
     for (int i = 0; i < 50; ++i) one_case<policy::Any, Loading::instant>(random, static_cast<Eviction>(eviction));

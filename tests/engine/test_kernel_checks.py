@@ -40,13 +40,19 @@ def columns(**changed: Any) -> Any:
     return kernel.Columns(**{**GOOD, **changed})
 
 
+def ready(asked: Any, **stated: Any) -> Any:
+    """A replay of what is asked, and what is counted, with these things stated."""
+    counting = kernel.Counting()
+    for name, value in stated.items():
+        setattr(counting if hasattr(counting, name) else asked, name, value)
+    return kernel.Replay(asked, counting)
+
+
 def replay(**changed: Any) -> Any:
-    usual = {"entry_rooms": np.array([0, 0], np.int32), "entry_keys": None, "entry_is_first": None, "keys": 2}
-    usual |= {"lookups": [kernel.Rules()], "room_lookups": [0], "room_nodes": [-1], "room_is_of_node": [0]}
-    usual |= {"room_pools": [0], "pools": [kernel.PoolRules()], "clears": [NO_TIMES], "first_counted": 0}
-    usual |= {"loading": kernel.Loading.timed, "news_take": 0}
-    slices = {"slice_origin": 0, "slice_width": 10**9, "slices": 1}
-    return kernel.Replay(**{**usual, **slices, **changed})
+    usual = {"entry_groups": np.array([0, 0], np.int32), "keys": 2, "groups": [kernel.GroupRules()]}
+    usual |= {"place_lookups": [0], "place_nodes": [-1], "place_is_of_node": [0], "place_pools": [0]}
+    usual |= {"place_pool_rules": [0], "pools": [kernel.PoolRules()], "clears": [NO_TIMES]}
+    return ready(kernel.PlainAsked(), **{**usual, **changed})
 
 
 def counts(*batches: Any, **changed: Any) -> Any:
@@ -133,7 +139,7 @@ def test_columns_of_another_kind_are_refused(name: str) -> None:
 )
 def test_rules_out_of_range_are_refused(rule: dict[str, int]) -> None:
     with pytest.raises(ValueError, match="out of range"):
-        replay(lookups=[changed(kernel.Rules(), rule)])
+        replay(groups=[changed(kernel.GroupRules(), rule)])
 
 
 @pytest.mark.parametrize(
@@ -144,9 +150,9 @@ def test_rules_out_of_range_are_refused(rule: dict[str, int]) -> None:
         {"trim_entries": -1},
         {"trim_bytes": -1},
         {"eviction_numbers": [-1, 0, 0]},
-        {"eviction": kernel.Eviction.lru_k, "eviction_numbers": [0, 1, 0]},
-        {"eviction": kernel.Eviction.lru_k, "eviction_numbers": [9, 1, 0]},
-        {"eviction": kernel.Eviction.w_tiny_lfu, "eviction_numbers": [1, 1, 0]},
+        {"eviction": kernel.POLICIES.index("lru-k"), "eviction_numbers": [0, 1, 0]},
+        {"eviction": kernel.POLICIES.index("lru-k"), "eviction_numbers": [9, 1, 0]},
+        {"eviction": kernel.POLICIES.index("w-tinylfu"), "eviction_numbers": [1, 1, 0]},
     ],
 )
 def test_limits_out_of_range_are_refused(rule: dict[str, Any]) -> None:
@@ -161,7 +167,7 @@ def changed(rules: Any, fields: dict[str, Any]) -> Any:
 
 
 def test_next_reads_are_given_where_they_are_asked_for() -> None:
-    future = changed(kernel.PoolRules(), {"eviction": kernel.Eviction.belady, "max_entries": 1})
+    future = changed(kernel.PoolRules(), {"eviction": kernel.POLICIES.index("belady"), "max_entries": 1})
     following = np.array([2, 9, 9], np.int64)
     running = replay(pools=[future])
     running.feed(columns(), following)
@@ -174,19 +180,21 @@ def test_next_reads_are_given_where_they_are_asked_for() -> None:
 @pytest.mark.parametrize(
     "changed",
     [
-        {"lookups": []},
-        {"room_lookups": []},
-        {"room_lookups": [1]},
-        {"room_nodes": []},
-        {"room_is_of_node": [0, 0]},
-        {"entry_rooms": np.array([0, 1], np.int32)},
-        {"entry_rooms": np.array([0], np.int32)},
+        {"groups": []},
+        {"place_lookups": []},
+        {"place_lookups": [1]},
+        {"place_nodes": []},
+        {"place_is_of_node": [0, 0]},
+        {"entry_groups": np.array([0, 1], np.int32)},
+        {"entry_groups": np.array([0], np.int32)},
         {"entry_keys": np.array([0], np.int32)},
         {"entry_keys": np.array([0, 2], np.int32)},
         {"entry_is_first": np.array([1, 1], np.uint8)},
         {"keys": 0},
-        {"room_pools": [1]},
-        {"room_pools": []},
+        {"place_pools": [1]},
+        {"place_pools": []},
+        {"place_pool_rules": []},
+        {"place_pool_rules": [1]},
         {"pools": []},
         {"news_take": -1},
         {"slice_width": 0},
@@ -201,10 +209,10 @@ def test_calls_that_do_not_fit_are_refused(changed: dict[str, Any]) -> None:
         replay(**changed)
 
 
-def test_too_many_rooms_are_refused() -> None:
+def test_too_many_places_are_refused() -> None:
     many = 65_536
     with pytest.raises(ValueError, match="more than 65,535"):
-        replay(room_lookups=[0] * many, room_nodes=[-1] * many, room_is_of_node=[0] * many, room_pools=[0] * many)
+        replay(place_lookups=[0] * many, place_nodes=[-1] * many, place_is_of_node=[0] * many, place_pools=[0] * many)
 
 
 def test_a_warm_up_beyond_the_end_counts_nothing() -> None:
@@ -226,16 +234,14 @@ def test_the_kernels_names_are_ours() -> None:
     assert kernel.CAUSES == CAUSES
     fields = set(Measures.__dataclass_fields__)
     assert set(kernel.COUNTS) - {"stored", "superseded", "lost"} < fields
-    assert {"entries_peak", "memory_peak", "surge_second", "surge_minute"} < set(kernel.MOSTS)
+    assert {*kernel.SUMS, *kernel.MOSTS} < fields
 
 
 def full_replay(**changed: Any) -> Any:
     usual = {
-        "entry_rooms": np.array([0, 0], np.int32),
-        "entry_keys": None,
-        "entry_nodes": None,
+        "entry_groups": np.array([0, 0], np.int32),
         "keys": 2,
-        "rooms": [kernel.RoomRules()],
+        "groups": [kernel.GroupRules()],
         "pools": [kernel.PoolRules()],
         "per": [kernel.Per.scope],
         "clears": [NO_TIMES],
@@ -246,14 +252,8 @@ def full_replay(**changed: Any) -> Any:
         "last_rows": np.array([2, 0, 1], np.int64),
         "scopes_at_once": 1,
         "scope_slots": 1,
-        "first_counted": 0,
-        "loading": kernel.Loading.timed,
-        "news_take": 0,
-        "slice_origin": 0,
-        "slice_width": 10**9,
-        "slices": 1,
     }
-    return kernel.Replay(**{**usual, **changed})
+    return ready(kernel.FullAsked(), **{**usual, **changed})
 
 
 def test_a_full_replay_is_fed_nodes_and_scopes() -> None:
@@ -316,13 +316,13 @@ def test_keys_on_nodes_are_numbered_and_it_is_known_where_each_is_loaded_first()
 @pytest.mark.parametrize(
     "changed",
     [
-        {"rooms": []},
+        {"groups": []},
         {"per": []},
         {"clears": []},
         {"expires": [NO_TIMES, NO_TIMES]},
         {"expires": [np.array([5, 3], np.int64)]},
         {"clears": [np.array([2**62], np.int64)]},
-        {"entry_rooms": np.array([0, 1], np.int32)},
+        {"entry_groups": np.array([0, 1], np.int32)},
         {"entry_keys": np.array([0, 2], np.int32)},
         {"entry_nodes": np.array([0, 3], np.int32)},
         {"keys": 3},
@@ -357,9 +357,9 @@ def test_full_replays_that_do_not_fit_are_refused(changed: dict[str, Any]) -> No
         {"absolute": -1},
     ],
 )
-def test_rooms_out_of_range_are_refused(rule: dict[str, Any]) -> None:
+def test_groups_out_of_range_are_refused(rule: dict[str, Any]) -> None:
     with pytest.raises(ValueError, match=r"out of range|no nodes to tell"):
-        full_replay(rooms=[changed(kernel.RoomRules(), rule)])
+        full_replay(groups=[changed(kernel.GroupRules(), rule)])
 
 
 def test_more_scopes_than_were_announced_are_an_error_and_no_more() -> None:

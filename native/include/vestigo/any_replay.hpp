@@ -67,15 +67,15 @@ class ReplayBy final : public AnyReplay {
   Time now_ = 0;
 };
 
-template <class Policy>
+template <class Policy, bool by_value>
 std::unique_ptr<AnyReplay> begin_replay_of(const Setting& setting, Run how, Slices slices) {
   switch (how.loading) {
     case Loading::timed:
-      return std::make_unique<ReplayBy<Replay<Policy, Loading::timed>>>(setting, how.first_counted, std::move(slices));
+      return std::make_unique<ReplayBy<Replay<Policy, Loading::timed, by_value>>>(setting, how.first_counted, std::move(slices));
     case Loading::spared:
-      return std::make_unique<ReplayBy<Replay<Policy, Loading::spared>>>(setting, how.first_counted, std::move(slices));
+      return std::make_unique<ReplayBy<Replay<Policy, Loading::spared, by_value>>>(setting, how.first_counted, std::move(slices));
     default:
-      return std::make_unique<ReplayBy<Replay<Policy, Loading::instant>>>(setting, how.first_counted, std::move(slices));
+      return std::make_unique<ReplayBy<Replay<Policy, Loading::instant, by_value>>>(setting, how.first_counted, std::move(slices));
   }
 }
 
@@ -84,19 +84,23 @@ std::unique_ptr<AnyReplay> begin_full_replay(full::Setting setting, std::uint64_
 
 // Each is compiled by itself, where the build says so (CMakeLists.txt): side by side.
 #ifdef VESTIGO_BUILT_APART
-extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Lru>(const Setting&, Run, Slices);
-extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Fifo>(const Setting&, Run, Slices);
-extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Any>(const Setting&, Run, Slices);
+extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Lru, false>(const Setting&, Run, Slices);
+extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Lru, true>(const Setting&, Run, Slices);
+extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Fifo, false>(const Setting&, Run, Slices);
+extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Any, false>(const Setting&, Run, Slices);
+extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Any, true>(const Setting&, Run, Slices);
 #endif
 
 // The commonest policies have a replay of their own; the others, and plans that mix them, share one.
 inline std::unique_ptr<AnyReplay> begin_replay(const Setting& setting, Run how, Slices slices) {
-  const auto all = [&setting](Eviction eviction) {
-    return std::all_of(setting.pools.begin(), setting.pools.end(), [eviction](const PoolRules& pool) { return pool.eviction == eviction; });
+  const auto all = [&setting](Eviction policy) {
+    return std::all_of(setting.pools.begin(), setting.pools.end(), [policy](const PoolRules& pool) { return pool.evicts_by(policy); });
   };
-  if (all(Eviction::lru)) return begin_replay_of<policy::Lru>(setting, how, std::move(slices));
-  if (all(Eviction::fifo)) return begin_replay_of<policy::Fifo>(setting, how, std::move(slices));
-  return begin_replay_of<policy::Any>(setting, how, std::move(slices));
+  const bool by_value = std::any_of(setting.value_rules.begin(), setting.value_rules.end(), [](const ValueRules& rules) { return rules != ValueRules{}; });
+  if (by_value) return (all(Eviction::Lru) ? begin_replay_of<policy::Lru, true> : begin_replay_of<policy::Any, true>)(setting, how, std::move(slices));
+  if (all(Eviction::Lru)) return begin_replay_of<policy::Lru, false>(setting, how, std::move(slices));
+  if (all(Eviction::Fifo)) return begin_replay_of<policy::Fifo, false>(setting, how, std::move(slices));
+  return begin_replay_of<policy::Any, false>(setting, how, std::move(slices));
 }
 
 }  // namespace vestigo

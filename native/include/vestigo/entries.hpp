@@ -1,4 +1,4 @@
-// vestigo/entries.hpp: the entries of all keys, followed by the hubs of their pools' rings.
+// vestigo/entries.hpp: the entries of all keys, followed by the sentinels of their pools' rings.
 #pragma once
 
 #include <span>
@@ -16,10 +16,10 @@ class Entries {
     while (entries_.size() < count) add(0);
   }
   // `is_first`: whether the key is loaded first there; of all, if nothing is said.
-  Entries(std::span<const Id> rooms, std::span<const std::uint8_t> is_first, std::size_t hubs) : keys_(static_cast<Id>(rooms.size())) {
-    entries_.reserve(rooms.size() + hubs);
-    for (std::size_t i = 0; i < rooms.size(); ++i) add(static_cast<std::uint16_t>(rooms[i]), is_first.empty() || is_first[i] ? kFirst : kScope);
-    while (hubs-- > 0) add(0);
+  Entries(std::span<const Id> groups, std::span<const std::uint8_t> is_first, std::size_t sentinels) : keys_(static_cast<Id>(groups.size())) {
+    entries_.reserve(groups.size() + sentinels);
+    for (std::size_t i = 0; i < groups.size(); ++i) add(static_cast<std::uint16_t>(groups[i]), is_first.empty() || is_first[i] ? kFirst : kScope);
+    while (sentinels-- > 0) add(0);
   }
 
   Entry* data() { return entries_.data(); }
@@ -30,9 +30,9 @@ class Entries {
   Id keys() const { return keys_; }
 
  private:
-  void add(std::uint16_t room, Cause cause = kFirst) {
+  void add(std::uint16_t group, Cause cause = kFirst) {
     const auto id = static_cast<Id>(entries_.size());
-    entries_.push_back({.before = id, .after = id, .room = room, .cause = cause});
+    entries_.push_back({.before = id, .after = id, .group = group, .cause = cause});
   }
 
   Id keys_;

@@ -9,7 +9,8 @@ namespace vestigo {
 
 // Why an entry is not there, in the order of docs/semantics.md section 3.
 enum Cause : std::uint8_t {
-  kFirst, kScope, kEvicted, kAged, kIdle, kClock, kDropped, kCleared, kRestarted, kNull, kRefused, kForcedMiss, kLoading,
+#define VESTIGO_CAUSE(place, name) place,
+#include "tally.def"
   kCauses
 };
 
@@ -26,26 +27,23 @@ struct alignas(64) Entry {
   Id before = kNone;          // neighbours in the policy's order; itself, where it is in none
   Id after = kNone;
   Id load = kNone;            // the name of the load that the entry records
-  std::uint16_t room = 0;     // the look-up that the key belongs to
+  std::uint16_t group = 0;     // the look-up that the key belongs to
   Cause cause = kFirst;       // why it is not held, where it is not
-  Cause outlived = kFirst;    // of one that was taken away, which lifetime would have ended first
+  Cause would_expire = kFirst;  // of one that was taken away, which lifetime would have ended first
   std::uint8_t state = 0;     // of these; 0 is nearly every key that is read and not found
   static constexpr std::uint8_t kHeld = 1, kRecords = 2, kMoreLoads = 4, kDropMissed = 8;
 
   bool held() const { return state & kHeld; }
   bool live(Time now) const { return now < dies_at; }
 
-  // Which lifetime ended first; a tie counts as aged.
-  Cause expiry() const { return dies_at == ages_at ? kAged : kIdle; }
-
   // Why a key that is not held is not there: once its entry would have expired, the expiry, whatever took it before.
-  Cause absence(Time now) const { return now < ages_at ? cause : outlived; }
+  Cause absence(Time now) const { return now < ages_at ? cause : would_expire; }
 
   // The entry goes. One that was taken away remembers when it would have expired, and why.
-  void vacate(Cause why, Cause expires_as) {
+  void vacate(Cause why, Cause expiry) {
     const bool taken = why == kEvicted || why == kDropped || why == kCleared || why == kRestarted;
     ages_at = taken ? dies_at : kNoExpiry;
-    outlived = expires_as;
+    would_expire = expiry;
     unset(kHeld);
     dies_at = kGone;
     cause = why;

@@ -9,7 +9,7 @@
 
 #include "columns.hpp"
 #include "entries.hpp"
-#include "policy/home.hpp"
+#include "policy/room.hpp"
 
 namespace vestigo {
 

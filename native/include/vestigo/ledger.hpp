@@ -16,18 +16,20 @@ namespace vestigo {
 
 class Ledger {
  public:
-  Ledger(std::span<const Rules> rules, Slices slices) : tallies_(rules.size()), several_(rules.size() > 1), slices_(std::move(slices)) {
+  // The plain replay's. Misses take as long as their loads, and hits of a look-up all the same, unless they cost by size: so the time that
+  // they take is added in bulk.
+  Ledger(std::span<const Rules> rules, bool hits_cost_the_same, Slices slices)
+      : tallies_(rules.size()), several_(rules.size() > 1), hits_in_bulk_(hits_cost_the_same), misses_in_bulk_(true), slices_(std::move(slices)) {
     for (const Rules& one : rules) {
-      hit_costs_.push_back(one.hit_cost);
+      hit_costs_.push_back(hits_cost_the_same ? one.hit_cost : 0);
       overheads_.push_back(one.entry_overhead);
     }
   }
 
-  // Of look-ups whose hits differ in time and in overhead, so that each is counted when it occurs.
-  Ledger(std::size_t lookups, Slices slices)
-      : tallies_(lookups), several_(lookups > 1), itemised_(true), hit_costs_(lookups), overheads_(lookups), slices_(std::move(slices)) {}
+  // The full replay's, which counts the time and the bytes of each read when it occurs.
+  Ledger(std::size_t lookups, Slices slices) : tallies_(lookups), several_(lookups > 1), hit_costs_(lookups), overheads_(lookups), slices_(std::move(slices)) {}
 
-  Tally& tally(std::size_t room) { return tallies_[room]; }
+  Tally& tally(std::size_t group) { return tallies_[group]; }
   const std::vector<Tally>& tallies() const { return tallies_; }
   const Level& held() const { return several_ ? held_ : tallies_[0].held; }
   const Slices& slices() const { return slices_; }
@@ -38,7 +40,7 @@ class Ledger {
 
   // A reader misses, and loads.
   [[gnu::always_inline]] void miss(Tally& tally, Cause cause, Time cost, Bytes size, Time now) {
-    if (now >= tally.surge_count.second_ends) [[unlikely]] turn_second(tally, now);
+    if (now >= tally.surge_count.second_ends) [[unlikely]] begin_second(tally, now);
     ++tally.counts[cause];
     tally.origin_time += cost;
     wait(tally, cost, size);
@@ -46,7 +48,7 @@ class Ledger {
 
   // An origin call begins, before it is counted.
   void load(Tally& tally, Time cost, Time now) {
-    if (now >= tally.surge_count.second_ends) [[unlikely]] turn_second(tally, now);
+    if (now >= tally.surge_count.second_ends) [[unlikely]] begin_second(tally, now);
     tally.origin_time += cost;
   }
 
@@ -120,14 +122,14 @@ class Ledger {
     if (!counting_) return;
     close_slice(now);
     slices_.settle_idle();
-    for (std::size_t room = 0; room < tallies_.size(); ++room) {
-      Tally& tally = tallies_[room];
-      settle(tally, room, now);
+    for (std::size_t group = 0; group < tallies_.size(); ++group) {
+      Tally& tally = tallies_[group];
+      settle(tally, group, now);
       tally.surge = tally.surge_count.close(tally.loads());
-      tally.longest_read = most_[room].longest_read;
-      tally.oldest_answer = most_[room].oldest_answer;
-      tally.oldest_stale = most_[room].oldest_stale;
-      tally.held.raise_peaks(most_[room].held);
+      tally.longest_read = most_[group].longest_read;
+      tally.oldest_answer = most_[group].oldest_answer;
+      tally.oldest_stale = most_[group].oldest_stale;
+      tally.held.raise_peaks(most_[group].held);
       total_.longest_read = std::max(total_.longest_read, tally.longest_read);
       total_.oldest_answer = std::max(total_.oldest_answer, tally.oldest_answer);
       total_.oldest_stale = std::max(total_.oldest_stale, tally.oldest_stale);
@@ -150,12 +152,12 @@ class Ledger {
   }
 
   // A second begins in which the look-up loads.
-  [[gnu::noinline]] void turn_second(Tally& tally, Time now) {
-    tally.surge_count.turn(now, tally.loads());
+  [[gnu::noinline]] void begin_second(Tally& tally, Time now) {
+    tally.surge_count.begin_second(now, tally.loads());
     if (now < surge_.second_ends && now < slice_surge_.second_ends) return;
     const std::int64_t so_far = loads();
-    if (now >= surge_.second_ends) surge_.turn(now, so_far);
-    if (now >= slice_surge_.second_ends) slice_surge_.turn(now, so_far);
+    if (now >= surge_.second_ends) surge_.begin_second(now, so_far);
+    if (now >= slice_surge_.second_ends) slice_surge_.begin_second(now, so_far);
   }
 
   void open_slice() {
@@ -170,35 +172,35 @@ class Ledger {
     Tally so_far;
     so_far.surge = slice_surge_.close(loads());
     so_far.held = held();
-    for (std::size_t room = 0; room < tallies_.size(); ++room) {
-      Tally& tally = tallies_[room];
-      if (tally.counts[kHits] > std::exchange(hits_before_[room], tally.counts[kHits])) {
-        tally.longest_read = std::max(tally.longest_read, hit_costs_[room]);
+    for (std::size_t group = 0; group < tallies_.size(); ++group) {
+      Tally& tally = tallies_[group];
+      if (tally.counts[kHits] > std::exchange(hits_before_[group], tally.counts[kHits])) {
+        tally.longest_read = std::max(tally.longest_read, hit_costs_[group]);
       }
       so_far.longest_read = std::max(so_far.longest_read, tally.longest_read);
       so_far.oldest_answer = std::max(so_far.oldest_answer, tally.oldest_answer);
       so_far.oldest_stale = std::max(so_far.oldest_stale, tally.oldest_stale);
-      Most& most = most_[room];
+      Most& most = most_[group];
       most.longest_read = std::max(most.longest_read, std::exchange(tally.longest_read, 0));
       most.oldest_answer = std::max(most.oldest_answer, std::exchange(tally.oldest_answer, 0));
       most.oldest_stale = std::max(most.oldest_stale, std::exchange(tally.oldest_stale, 0));
       most.held.raise_peaks(tally.held);
       so_far.add(tally);
-      settle(so_far, room, ends);
+      settle(so_far, group, ends);
     }
     slices_.close(ends, std::move(so_far));
   }
 
   // Adds to a tally, which has what a look-up counted, what is known of that in bulk: hits' times and sizes, loads, and what
   // is held up to `now`.
-  void settle(Tally& tally, std::size_t room, Time now) const {
-    const Tally& own = tallies_[room];
+  void settle(Tally& tally, std::size_t group, Time now) const {
+    const Tally& own = tallies_[group];
     const std::int64_t hits = own.counts[kHits];
-    if (!itemised_) tally.add_hit_times(hits, hit_costs_[room]);
-    tally.counts[kBytesHit] -= hits * overheads_[room];
+    if (hits_in_bulk_) tally.add_hit_times(hits, hit_costs_[group]);
+    tally.counts[kBytesHit] -= hits * overheads_[group];
     tally.counts[kLoads] += own.loads();
     tally.sums[kOriginTime] += own.origin_time;
-    if (!itemised_) tally.sums[kReadTime] += own.origin_time;
+    if (misses_in_bulk_) tally.sums[kReadTime] += own.origin_time;
     tally.sums[kHeld] += Int128{own.held.bytes} * now;
   }
 
@@ -210,7 +212,7 @@ class Ledger {
 
   std::vector<Tally> tallies_;
   bool several_;
-  bool itemised_ = false;
+  bool hits_in_bulk_ = false, misses_in_bulk_ = false;
   std::vector<Time> hit_costs_;
   std::vector<Bytes> overheads_;
   std::vector<std::int64_t> hits_before_;  // the present slice

@@ -80,7 +80,7 @@ class Loads {
   }
 
   // The next batch begins: each load takes its place there as its name.
-  void turn(const Ends& ends) {
+  void rename(const Ends& ends) {
     std::vector<Id> slots;
     slot_of_.each([&slots](Id, Id slot) { slots.push_back(slot); });
     slot_of_.clear();

@@ -15,7 +15,7 @@ __extension__ typedef unsigned __int128 UInt128;
 
 using Time = std::int64_t;   // ns since the Unix epoch, or a span in ns
 using Bytes = std::int64_t;  // size of a value, or of many
-using Id = std::int32_t;     // dense id of a key, a room, a load or a value; negative: none
+using Id = std::int32_t;     // dense id of a key, a group, a load or a value; negative: none
 
 constexpr Time kLongestSpan = 3'155'760'000'000'000'000;   // 100 years
 constexpr Time kEarliest = -631'152'000'000'000'000;       // 1950-01-01

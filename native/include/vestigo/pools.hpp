@@ -7,49 +7,51 @@
 #include <utility>
 #include <vector>
 
-#include "draw.hpp"
 #include "entries.hpp"
 #include "ledger.hpp"
-#include "policy/home.hpp"
+#include "meaning.hpp"
+#include "policy/room.hpp"
 #include "rules.hpp"
 
 namespace vestigo {
 
-// What a replay is asked for. A room is a look-up's, or where each node has a cache of its own, a look-up's on a node.
+// What a replay is asked for. A group is a look-up's, or where each node has a cache of its own, a look-up's on a node.
 struct Setting {
-  std::span<const Id> entry_rooms;   // of every key; or, where nodes have caches of their own, of every key on a node
+  std::span<const Id> entry_groups;   // of every key; or, where nodes have caches of their own, of every key on a node
   std::span<const Id> entry_keys{};  // whose entry it is, where nodes have caches of their own
   std::span<const std::uint8_t> entry_is_first{};  // whether no other entry of its key is loaded before it
   std::size_t keys = 0;
   std::span<const Rules> lookups;
-  std::span<const Id> room_lookups;
-  std::span<const Id> room_nodes;    // kNone: of rows that name none, or of all rows
-  std::span<const std::uint8_t> room_is_of_node;
-  std::span<const Id> room_pools;
+  std::span<const ValueRules> value_rules{};  // by look-up, if some have any
+  std::span<const Id> group_lookups;
+  std::span<const Id> group_nodes;    // kNone: of rows that name none, or of all rows
+  std::span<const std::uint8_t> group_is_of_node;
+  std::span<const Id> group_pools;
   std::span<const PoolRules> pools;
   std::span<const std::vector<Time>> clears;  // when each look-up is cleared by schedule, ascending
   Time news_take = 0;  // how long a write may be on its way to other nodes, where clears spare what is
 };
 
-template <class Policy>
+// `by_value`: some rules ask for the size or the cost of single values.
+template <class Policy, bool by_value>
 struct Pools {
   struct Pool {
     PoolRules rules;
-    policy::Home home;
+    policy::Room room;
     Policy policy;
     std::int64_t entries = 0;
     Bytes bytes = 0;
 
     Bytes largest_where_full, bytes_where_full;  // more does not come in when it is full; more is held than may stay then
 
-    Pool(const PoolRules& own, const policy::Home& place)
-        : rules(own), home(place), policy(home), largest_where_full(own.refuses ? -1 : own.max_bytes), bytes_where_full(own.trims ? -1 : own.max_bytes) {}
+    Pool(const PoolRules& own, const policy::Room& place)
+        : rules(own), room(place), policy(room), largest_where_full(own.refuses ? -1 : own.max_bytes), bytes_where_full(own.trims ? -1 : own.max_bytes) {}
 
-    bool is_full_for(Bytes more) const { return entries >= rules.max_entries || bytes + more > rules.max_bytes; }
+    bool is_full_for(Bytes more) const { return vestigo::is_full_for(rules, entries, bytes, more); }
   };
 
   // Its size is a power of two, so that finding it takes no multiplication.
-  struct alignas(128) Room {
+  struct alignas(128) Group {
     Pool* pool;
     Tally* tally;
     Rules rules;
@@ -63,26 +65,28 @@ struct Pools {
 
   Entries entries;
   policy::Notes notes;
-  std::vector<Pool> pools;  // of a fixed size: rooms and policies point into it
-  std::vector<Room> rooms;
+  std::vector<Pool> pools;  // of a fixed size: groups and policies point into it
+  std::vector<Group> groups;
   Ledger ledger;
+  std::vector<ValueRules> value_rules;  // by group
 
   Pools(const Setting& setting, Slices slices)
-      : entries(setting.entry_rooms, setting.entry_is_first, setting.pools.size() * policy::kHubs),
-        notes(setting.pools, setting.entry_rooms.size(), setting.pools.size() * policy::kHubs),
-        ledger(setting.lookups, std::move(slices)),
+      : entries(setting.entry_groups, setting.entry_is_first, setting.pools.size() * policy::kSentinels),
+        notes(setting.pools, setting.entry_groups.size(), setting.pools.size() * policy::kSentinels),
+        ledger(setting.lookups, !by_value, std::move(slices)),
         entry_keys_(setting.entry_keys),
         keys_(setting.keys) {
-    const auto keys = static_cast<Id>(setting.entry_rooms.size());
+    const auto keys = static_cast<Id>(setting.entry_groups.size());
     pools.reserve(setting.pools.size());
     for (const PoolRules& rules : setting.pools) {
-      const Id hubs = keys + static_cast<Id>(pools.size()) * policy::kHubs;
-      pools.emplace_back(rules, policy::Home(rules, entries.data(), notes, hubs));
+      const Id sentinels = keys + static_cast<Id>(pools.size()) * policy::kSentinels;
+      pools.emplace_back(rules, policy::Room(rules, entries.data(), notes, sentinels));
     }
-    for (std::size_t i = 0; i < setting.room_lookups.size(); ++i) {
-      const auto lookup = static_cast<std::size_t>(setting.room_lookups[i]);
-      rooms.push_back({&pools[static_cast<std::size_t>(setting.room_pools[i])], &ledger.tally(lookup), setting.lookups[lookup],
-                       setting.room_lookups[i], setting.room_nodes[i], setting.room_is_of_node[i] != 0});
+    for (std::size_t i = 0; i < setting.group_lookups.size(); ++i) {
+      const auto lookup = static_cast<std::size_t>(setting.group_lookups[i]);
+      groups.push_back({&pools[static_cast<std::size_t>(setting.group_pools[i])], &ledger.tally(lookup), setting.lookups[lookup],
+                       setting.group_lookups[i], setting.group_nodes[i], setting.group_is_of_node[i] != 0});
+      if constexpr (by_value) value_rules.push_back(setting.value_rules[lookup]);
     }
     const bool puts = std::any_of(setting.lookups.begin(), setting.lookups.end(), [](const Rules& rules) { return rules.on_write == OnWrite::replace; });
     if (!puts || setting.entry_is_first.empty()) return;
@@ -91,6 +95,9 @@ struct Pools {
       if (setting.entry_is_first[i]) first_entries_[static_cast<std::size_t>(setting.entry_keys[i])] = static_cast<Id>(i);
     }
   }
+
+  // Which lifetime of an entry ends first.
+  static Cause expiry_of(const Entry& entry) { return expiry(entry.dies_at, entry.ages_at, entry.dies_at); }
 
   // The key of an entry, wherever that is.
   Id key_of(Id entry) const { return entry_keys_.empty() ? entry : entry_keys_[static_cast<std::size_t>(entry)]; }
@@ -102,36 +109,43 @@ struct Pools {
     if (first != kNone && entries[first].cause == kFirst) entries[first].cause = kScope;
   }
 
-  // Whether a value of the size would come in.
-  bool accepts(const Room& room, Bytes size) const {
-    const Bytes bytes = size + room.rules.entry_overhead;
-    return bytes <= room.pool->rules.max_bytes && !(room.pool->rules.refuses && room.pool->is_full_for(bytes));
+  // Whether the conditions on size and cost hold.
+  bool passes([[maybe_unused]] const Entry& entry, [[maybe_unused]] Bytes size, [[maybe_unused]] Time cost) const {
+    if constexpr (by_value) return vestigo::passes(value_rules[entry.group], size, cost);
+    return true;
+  }
+
+  // Whether a value would come in.
+  bool accepts(const Group& group, const Entry& entry, Bytes size, Time cost) const {
+    const Bytes bytes = size + group.rules.entry_overhead;
+    return passes(entry, size, cost) && bytes <= group.pool->rules.max_bytes && !(group.pool->rules.refuses && group.pool->is_full_for(bytes));
   }
 
   // Keeps a value that was loaded or written if the rules allow; true if it was kept. The key does not hold a value.
-  // `cost` is the time of the load; negative, if there was none.
-  [[gnu::always_inline]] bool keep(Room& room, Entry& entry, Id key, Id stretch, Bytes size, Time loaded_at, Time cost, Time now) {
-    const Rules& rules = room.rules;
-    Tally& tally = *room.tally;
-    Pool& pool = *room.pool;
-    Time lifetime = rules.absolute;
+  // `cost` is the time that a load takes.
+  [[gnu::always_inline]] bool keep(Group& group, Entry& entry, Id key, Id stretch, Bytes size, Time loaded_at, Time cost, Time now, bool written = false) {
+    const Rules& rules = group.rules;
+    Tally& tally = *group.tally;
+    Pool& pool = *group.pool;
+    Time lifetime = longest_lifetime(rules, false);
     if (is_null(stretch)) [[unlikely]] {
       if (!rules.keeps(stretch)) return decline(entry);
-      lifetime = rules.null_lifetime;
+      lifetime = longest_lifetime(rules, true);
     }
+    if (by_value && !passes(entry, size, cost)) return refuse(group, entry);
     const Bytes bytes = size + rules.entry_overhead;
     std::int64_t more_entries = 1;
     Bytes more_bytes = bytes;
     if (pool.is_full_for(bytes)) {
-      if (bytes > pool.largest_where_full) [[unlikely]] return refuse(room, entry);
+      if (bytes > pool.largest_where_full) [[unlikely]] return refuse(group, entry);
       pool.policy.arriving(key, bytes);
       Entry& victim = entries[pool.policy.evict()];
       pool.bytes += bytes - victim.bytes;
-      if (victim.room == entry.room) [[likely]] {
+      if (victim.group == entry.group) [[likely]] {
         ++tally.counts[kEvictions];
         more_entries = 0;
         more_bytes -= victim.bytes;
-        vacate(room, victim, kEvicted, now);
+        vacate(group, victim, kEvicted, now);
       } else {
         count_out(victim, now);
       }
@@ -142,7 +156,7 @@ struct Pools {
       ++pool.entries;
       pool.bytes += bytes;
     }
-    if (rules.jitter > 0) [[unlikely]] lifetime -= shortfall(rules, key, stretch);
+    if (lifetimes_vary(rules)) [[unlikely]] lifetime -= own_shortfall(rules, key, stretch);
     entry.ages_at = loaded_at + lifetime;
     entry.loaded_at = loaded_at;
     entry.stretch = stretch;
@@ -151,24 +165,24 @@ struct Pools {
     entry.bytes = bytes;
     entry.set(Entry::kHeld);
     ++tally.counts[kStored];
-    pool.policy.placed(key, cost, now);
+    pool.policy.placed(key, written ? kNotLoaded : cost, now);
     ledger.hold(tally, more_entries, more_bytes, now);
     return true;
   }
 
   // An entry goes; `cause` is what its key's next miss will be put down to.
-  void leave(Room& room, Entry& entry, Cause cause, Time now) {
-    room.pool->policy.left(entries.id(entry));
-    --room.pool->entries;
-    room.pool->bytes -= entry.bytes;
-    vacate(room, entry, cause, now);
-    ledger.hold(*room.tally, -1, -entry.bytes, now);
+  void leave(Group& group, Entry& entry, Cause cause, Time now) {
+    group.pool->policy.left(entries.id(entry));
+    --group.pool->entries;
+    group.pool->bytes -= entry.bytes;
+    vacate(group, entry, cause, now);
+    ledger.hold(*group.tally, -1, -entry.bytes, now);
   }
 
   // The same where a later value of its key comes in.
-  [[gnu::noinline]] void supersede(Room& room, Entry& entry, Time now) {
-    ++room.tally->counts[kSuperseded];
-    leave(room, entry, kRefused, now);
+  [[gnu::noinline]] void supersede(Group& group, Entry& entry, Time now) {
+    ++group.tally->counts[kSuperseded];
+    leave(group, entry, kRefused, now);
   }
 
   // All entries of the rooms of which `goes` is true go, and are counted as `count`. The policy of a pool that can hold
@@ -179,13 +193,13 @@ struct Pools {
       bool goes = false, stays = false;
     };
     std::vector<Part> parts(pools.size());
-    for (const Room& room : rooms) (goes(room) ? parts[place(*room.pool)].goes : parts[place(*room.pool)].stays) = true;
+    for (const Group& group : groups) (goes(group) ? parts[place(*group.pool)].goes : parts[place(*group.pool)].stays) = true;
     for (std::size_t i = 0; i < pools.size(); ++i) {
       if (!parts[i].goes || parts[i].stays) continue;
       Pool& pool = pools[i];
       while (pool.entries > 0) lose(entries[pool.policy.any()], cause, count, now);
-      ++pool.home.generation;
-      pool.policy = Policy(pool.home);
+      ++pool.room.generation;
+      pool.policy = Policy(pool.room);
     }
     const bool some_in_part = std::any_of(parts.begin(), parts.end(), [](const Part& part) { return part.goes && part.stays; });
     if (some_in_part) empty_in_part(goes, [](Id) { return true; }, cause, count, now);
@@ -196,7 +210,7 @@ struct Pools {
   void empty_in_part(Goes goes, Chosen chosen, Cause cause, Count count, Time now) {
     std::vector<Id> going;
     for (Id id = 0; id < entries.keys(); ++id) {
-      if (entries[id].held() && goes(rooms[entries[id].room]) && chosen(id)) going.push_back(id);
+      if (entries[id].held() && goes(groups[entries[id].group]) && chosen(id)) going.push_back(id);
     }
     std::stable_sort(going.begin(), going.end(), [this](Id a, Id b) { return key_of(a) < key_of(b); });
     for (const Id id : going) lose(entries[id], cause, count, now);
@@ -207,7 +221,7 @@ struct Pools {
     for (Pool& pool : pools) {
       for (std::int64_t left = pool.entries; left > 0; --left) {
         const Id id = pool.policy.any();
-        ledger.idle(*rooms[entries[id].room].tally, entries[id].bytes, entries[id].idle_since, now);
+        ledger.idle(*groups[entries[id].group].tally, entries[id].bytes, entries[id].idle_since, now);
         pool.policy.left(id);
       }
     }
@@ -221,8 +235,8 @@ struct Pools {
       const Entry& entry = entries[key];
       if (!entry.held()) continue;
       if (entries[entry.before].after != key || entries[entry.after].before != key) return false;
-      found[static_cast<std::size_t>(rooms[entry.room].lookup)].change(1, entry.bytes);
-      of_pool[place(*rooms[entry.room].pool)].change(1, entry.bytes);
+      found[static_cast<std::size_t>(groups[entry.group].lookup)].change(1, entry.bytes);
+      of_pool[place(*groups[entry.group].pool)].change(1, entry.bytes);
     }
     Level all;
     for (std::size_t i = 0; i < found.size(); ++i) {
@@ -240,42 +254,37 @@ struct Pools {
 
  private:
   // `leave` for one that is out of the order already, without the account of what is held.
-  [[gnu::always_inline]] void vacate(Room& room, Entry& entry, Cause cause, Time now) {
-    ledger.idle(*room.tally, entry.bytes, entry.idle_since, now);
-    entry.vacate(cause, entry.expiry());
+  [[gnu::always_inline]] void vacate(Group& group, Entry& entry, Cause cause, Time now) {
+    ledger.idle(*group.tally, entry.bytes, entry.idle_since, now);
+    entry.vacate(cause, expiry_of(entry));
   }
 
   std::size_t place(const Pool& pool) const { return static_cast<std::size_t>(&pool - pools.data()); }
 
-
   void lose(Entry& entry, Cause cause, Count count, Time now) {
-    Room& room = rooms[entry.room];
-    ++room.tally->counts[count];
-    leave(room, entry, cause, now);
+    Group& group = groups[entry.group];
+    ++group.tally->counts[count];
+    leave(group, entry, cause, now);
   }
 
-  // By how much this load's lifetime falls short: drawn by the key and by how many of its values were kept before.
-  [[gnu::noinline]] Time shortfall(const Rules& rules, Id entry, Id stretch) {
+  [[gnu::noinline]] Time own_shortfall(const Rules& rules, Id entry, Id stretch) {
     const Id key = key_of(entry);
     kept_.resize(keys_);
-    const std::uint64_t number = kept_[static_cast<std::size_t>(key)]++;
-    return draw_shortfall(key, number, is_null(stretch) ? rules.null_jitter : rules.jitter);
+    return shortfall(rules, is_null(stretch), key, kept_[static_cast<std::size_t>(key)]++);
   }
 
   // An entry that the policy gave up.
   [[gnu::noinline]] void count_out(Entry& victim, Time now) {
-    Room& room = rooms[victim.room];
-    ++room.tally->counts[kEvictions];
-    vacate(room, victim, kEvicted, now);
-    ledger.hold(*room.tally, -1, -victim.bytes, now);
+    Group& group = groups[victim.group];
+    ++group.tally->counts[kEvictions];
+    vacate(group, victim, kEvicted, now);
+    ledger.hold(*group.tally, -1, -victim.bytes, now);
   }
 
   // The value that is coming in is among the pool's already, and one entry has made way for it.
   [[gnu::noinline]] void make_room(Pool& pool, Bytes coming, Time now) {
-    const PoolRules& rules = pool.rules;
-    const std::int64_t most_entries = rules.trims ? std::min(rules.trim_entries, rules.max_entries - 1) : rules.max_entries - 1;
-    const Bytes most_bytes = rules.trims ? std::min(rules.trim_bytes, rules.max_bytes - coming) : rules.max_bytes - coming;
-    while (pool.entries > 1 && (pool.entries - 1 > most_entries || pool.bytes - coming > most_bytes)) {
+    const PoolRules& limits = pool.rules;
+    while (pool.entries > 1 && makes_way(limits, limits.trims, pool.entries - 1, pool.bytes - coming, coming)) {
       Entry& victim = entries[pool.policy.evict()];
       --pool.entries;
       pool.bytes -= victim.bytes;
@@ -288,8 +297,8 @@ struct Pools {
     return false;
   }
 
-  [[gnu::noinline]] static bool refuse(Room& room, Entry& entry) {
-    ++room.tally->counts[kRefusals];
+  [[gnu::noinline]] static bool refuse(Group& group, Entry& entry) {
+    ++group.tally->counts[kRefusals];
     entry.miss_out(kRefused);
     return false;
   }

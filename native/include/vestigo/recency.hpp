@@ -38,7 +38,7 @@ class Sums {
 class Recency {
  public:
   explicit Recency(std::size_t keys)
-      : places_(keys), room_((2 * keys + 2 * kBits) / kBits * kBits), keys_at_(room_), bytes_at_(room_), taken_(room_ / 64), counts_(room_ / kBits), bytes_(room_ / kFew) {}
+      : places_(keys), group_((2 * keys + 2 * kBits) / kBits * kBits), keys_at_(group_), bytes_at_(group_), taken_(group_ / 64), counts_(group_ / kBits), bytes_(group_ / kFew) {}
 
   // How deep a key lies, itself included. Not there: 0 entries.
   struct Depth {
@@ -56,7 +56,7 @@ class Recency {
   // The key is the latest now, with so many bytes.
   void use(Id key, Bytes bytes, Time now) {
     forget(key);
-    if (next_ == room_) compact();
+    if (next_ == group_) compact();
     Place& place = places_[static_cast<std::size_t>(key)];
     place = {now, static_cast<std::uint32_t>(next_)};
     keys_at_[next_] = key;
@@ -143,7 +143,7 @@ class Recency {
   }
 
   LargeVector<Place> places_;
-  std::size_t room_;
+  std::size_t group_;
   LargeVector<Id> keys_at_;
   LargeVector<Bytes> bytes_at_;
   std::vector<std::uint64_t> taken_;

@@ -1,7 +1,7 @@
 // vestigo/replay.hpp: the replay loop. docs/semantics.md section 3, at speed.
 //
-// A template over the eviction policy and over how loads end, so that nothing in the loop is virtual and
-// untimed replays know nothing of loads under way. The trace is known ahead: while one event
+// A template over the eviction policy, over how loads end, and over whether rules ask for single values, so that nothing in the loop is
+// virtual and a replay knows nothing of what it was not asked for. The trace is known ahead: while one event
 // is replayed, the memory that later ones will need is fetched.
 #pragma once
 
@@ -18,11 +18,7 @@
 
 namespace vestigo {
 
-// Loads end when they begin, or take their time; or they end at once, but a clear spares what a load under way could bring back
-// (the ceilings: see docs/semantics.md).
-enum class Loading : std::uint8_t { instant, timed, spared };
-
-template <class Policy, Loading loading>
+template <class Policy, Loading loading, bool by_value = false>
 class Replay {
   static constexpr bool timed = loading == Loading::timed, spares = loading == Loading::spared;
 
@@ -50,7 +46,7 @@ class Replay {
         if (entry.load == ends.carried_from + static_cast<Id>(i)) recorded.emplace_back(&entry, ends.carried[i]);
       }
       for (const auto& [entry, name] : recorded) entry->load = name;
-      loads_.turn(ends);
+      loads_.rename(ends);
       pending_.open(ends);
     }
   }
@@ -86,7 +82,7 @@ class Replay {
   bool check() const;
 
  private:
-  using Room = typename Pools<Policy>::Room;
+  using Group = typename Pools<Policy, by_value>::Group;
   static constexpr bool foresees = requires(Policy policy) { policy.coming(Id{}, std::int64_t{}); };
 
   void feed_slice(const Columns& columns, std::size_t begin, std::size_t end) {
@@ -122,18 +118,18 @@ class Replay {
       const Time due = next_due_;
       if constexpr (timed) end_due_loads(columns, due - 1);
       if (due >= pools_.ledger.slice_end()) pools_.ledger.next_slice();
-      clear_rooms(due);
+      clear_groups(due);
       find_next_due();
     }
   }
 
   // Those that are due, all at once.
-  void clear_rooms(Time due) {
+  void clear_groups(Time due) {
     std::vector<bool> goes(pools_.ledger.tallies().size());
     const std::size_t before = clear_;
     for (; clear_ < clears_.size() && clears_[clear_].at <= due; ++clear_) goes[clears_[clear_].lookup] = true;
     if (clear_ == before) return;
-    pools_.empty([&](const Room& room) { return goes[static_cast<std::size_t>(room.lookup)]; }, kCleared, kClears, due);
+    pools_.empty([&](const Group& group) { return goes[static_cast<std::size_t>(group.lookup)]; }, kCleared, kClears, due);
   }
 
   void find_next_due() {
@@ -166,41 +162,44 @@ class Replay {
   [[gnu::always_inline]] void read(const Columns& columns, std::size_t i, bool forced) {
     const Id key = columns.key[i];
     Entry& entry = pools_.entries[key];
-    Room& room = pools_.rooms[entry.room];
+    Group& group = pools_.groups[entry.group];
     const Time now = columns.at[i];
     if constexpr (spares) reach(key, now + columns.cost[i]);
-    forced |= room.rules.drop_first;
-    if constexpr (foresees) foresee(columns, i, room, entry);
+    forced |= group.rules.drop_first;
+    if constexpr (foresees) foresee(columns, i, group, entry);
     if (entry.state != 0) {
       if constexpr (timed) end_loads(columns, now);
-      if (!forced && entry.live(now) && hit(columns, i, room, entry, now)) return;
+      if (!forced && entry.live(now) && hit(columns, i, group, entry, now)) return;
     }
-    miss(columns, i, room, entry, forced, now);
+    miss(columns, i, group, entry, forced, now);
   }
 
   // For a policy that knows the future.
-  void foresee(const Columns& columns, std::size_t i, Room& room, const Entry& entry) {
+  void foresee(const Columns& columns, std::size_t i, Group& group, const Entry& entry) {
     if (columns.next_read == nullptr) return;
     if (timed && entry.state != 0) end_due_loads(columns, columns.at[i]);
-    room.pool->policy.coming(columns.key[i], columns.next_read[i]);
+    group.pool->policy.coming(columns.key[i], columns.next_read[i]);
   }
 
   // The key is held: true if that answers the read.
-  [[gnu::always_inline]] bool hit(const Columns& columns, std::size_t i, Room& room, Entry& entry, Time now) {
+  [[gnu::always_inline]] bool hit(const Columns& columns, std::size_t i, Group& group, Entry& entry, Time now) {
     const Id truth = columns.stretch[i];
     if (is_null(entry.stretch)) [[unlikely]] {
-      if (room.rules.nulls == Nulls::blind) return false;
-      ++room.tally->counts[kNullsHit];
+      if (group.rules.nulls == Nulls::blind) return false;
+      ++group.tally->counts[kNullsHit];
     }
-    Tally& tally = *room.tally;
+    Tally& tally = *group.tally;
     ++tally.counts[kHits];
     tally.counts[kBytesHit] += entry.bytes;  // overhead is taken off at the end
+    if constexpr (by_value) {
+      pools_.ledger.took(tally, hit_time(group.rules.hit_cost, pools_.value_rules[entry.group].hit_cost_per_kib, entry.bytes - group.rules.entry_overhead));
+    }
     if (is_null(truth)) [[unlikely]] ++tally.counts[kNullsRead];
     if (entry.stretch != truth) [[unlikely]] older_hit(columns, i, entry, tally, now);
     pools_.ledger.answer(tally, now - entry.loaded_at);
     entry.idle_since = now;
-    room.rules.use(entry, now);
-    room.pool->policy.hit(columns.key[i], now);
+    group.rules.use(entry, now);
+    group.pool->policy.hit(columns.key[i], now);
     return true;
   }
 
@@ -230,11 +229,11 @@ class Replay {
   }
 
   // A read that the cache does not answer: it joins a load under way, or loads.
-  [[gnu::always_inline]] void miss(const Columns& columns, std::size_t i, Room& room, Entry& entry, bool forced, Time now) {
-    Tally& tally = *room.tally;
+  [[gnu::always_inline]] void miss(const Columns& columns, std::size_t i, Group& group, Entry& entry, bool forced, Time now) {
+    Tally& tally = *group.tally;
     const Id truth = columns.stretch[i];
     if (is_null(truth)) [[unlikely]] ++tally.counts[kNullsRead];
-    if (entry.state != 0) [[unlikely]] return unusual_miss(columns, i, room, entry, forced, now);
+    if (entry.state != 0) [[unlikely]] return unusual_miss(columns, i, group, entry, forced, now);
     const Time cost = columns.cost[i];
     const Bytes size = columns.size[i];
     pools_.ledger.miss(tally, forced ? kForcedMiss : entry.absence(now), cost, size, now);
@@ -245,29 +244,28 @@ class Replay {
       return;
     }
     if constexpr (timed) end_due_loads(columns, now);
-    pools_.keep(room, entry, columns.key[i], truth, size, now, cost, now);
+    pools_.keep(group, entry, columns.key[i], truth, size, now, cost, now);
   }
 
   // The same for a key that is held, or being loaded.
-  [[gnu::noinline]] void unusual_miss(const Columns& columns, std::size_t i, Room& room, Entry& entry, bool forced, Time now) {
-    Tally& tally = *room.tally;
+  [[gnu::noinline]] void unusual_miss(const Columns& columns, std::size_t i, Group& group, Entry& entry, bool forced, Time now) {
+    Tally& tally = *group.tally;
     const Id truth = columns.stretch[i];
-    Cause cause = forced ? kForcedMiss : kCauses;
+    bool repeats = false;
     if constexpr (timed) {
       if (entry.loading()) {
-        const bool joins = room.rules.overlap == Overlap::join;
-        if (joins && !forced) return join(columns, i, entry, tally);
-        if (!joins) cause = kLoading;
+        repeats = group.rules.overlap == Overlap::repeat;
+        if (!repeats && !forced) return join(columns, i, entry, tally);
       }
     }
-    const Cause own = entry.held() ? absence(entry, room, now) : entry.absence(now);
+    const Cause own = entry.held() ? absence(entry, group, now) : entry.absence(now);
     const Time cost = columns.cost[i];
     const Bytes size = columns.size[i];
-    pools_.ledger.miss(tally, cause == kCauses ? own : cause, cost, size, now);
+    pools_.ledger.miss(tally, miss_cause(forced, repeats, own), cost, size, now);
     if (timed && cost > 0) {
       begin_load(columns, i, entry, size, now);
     } else {
-      store(room, entry, columns.key[i], truth, size, now, cost, now);
+      store(group, entry, columns.key[i], truth, size, now, cost, now);
     }
   }
 
@@ -280,18 +278,18 @@ class Replay {
   }
 
   // Why a held entry does not answer. An expired one that is touched leaves here.
-  Cause absence(Entry& entry, Room& room, Time now) {
+  Cause absence(Entry& entry, Group& group, Time now) {
     if (entry.live(now)) {
-      if (room.rules.drop_first) {
-        ++room.tally->counts[kDrops];
-        pools_.leave(room, entry, kDropped, now);
+      if (group.rules.drop_first) {
+        ++group.tally->counts[kDrops];
+        pools_.leave(group, entry, kDropped, now);
       }
       return kNull;  // a blind null, or a forced read, whose cause is another
     }
-    ++room.tally->counts[kExpirations];
-    const Cause expiry = entry.expiry();
-    pools_.leave(room, entry, expiry, now);
-    return expiry;
+    ++group.tally->counts[kExpirations];
+    const Cause cause = pools_.expiry_of(entry);
+    pools_.leave(group, entry, cause, now);
+    return cause;
   }
 
   void begin_load(const Columns& columns, std::size_t i, Entry& entry, Bytes size, Time now) {
@@ -306,38 +304,39 @@ class Replay {
   [[gnu::always_inline]] void end_load(Id key, Id load, Time now) {
     Entry& entry = pools_.entries[key];
     if (entry.load != load) [[unlikely]] return end_other_load(key, load, entry, now);
-    Room& room = pools_.rooms[entry.room];
-    const bool kept = pools_.keep(room, entry, key, entry.stretch, entry.bytes, entry.loaded_at, now - entry.loaded_at, now);
-    if (entry.drop_missed() && kept) [[unlikely]] ++room.tally->counts[kRaced];
+    Group& group = pools_.groups[entry.group];
+    const bool kept = pools_.keep(group, entry, key, entry.stretch, entry.bytes, entry.loaded_at, now - entry.loaded_at, now);
+    if (entry.drop_missed() && kept) [[unlikely]] ++group.tally->counts[kRaced];
     entry.forget_load();
   }
 
   // The same for one that its entry does not record.
   [[gnu::noinline]] void end_other_load(Id key, Id name, Entry& entry, Time now) {
     const Load load = loads_.finish(key, name, entry);
-    Room& room = pools_.rooms[entry.room];
-    const bool kept = store(room, entry, key, load.stretch, load.size, load.loaded_at, now - load.loaded_at, now);
-    if (kept && load.raced) ++room.tally->counts[kRaced];
+    Group& group = pools_.groups[entry.group];
+    const bool kept = store(group, entry, key, load.stretch, load.size, load.loaded_at, now - load.loaded_at, now);
+    if (kept && load.raced) ++group.tally->counts[kRaced];
   }
 
   // Keeps a value that was loaded or written if the rules allow; true if it was kept.
-  [[gnu::noinline]] bool store(Room& room, Entry& entry, Id key, Id stretch, Bytes size, Time loaded_at, Time cost, Time now) {
-    if (room.rules.keeps(stretch)) {
-      if (entry.held()) pools_.supersede(room, entry, now);
-      if (timed && pools_.accepts(room, size) && entry.records()) loads_.take_over(key, entry);
+  [[gnu::noinline]] bool store(Group& group, Entry& entry, Id key, Id stretch, Bytes size, Time loaded_at, Time cost, Time now, bool written = false) {
+    if (group.rules.keeps(stretch)) {
+      if (entry.held()) pools_.supersede(group, entry, now);
+      if (timed && pools_.accepts(group, entry, size, cost) && entry.records()) loads_.take_over(key, entry);
     }
-    return pools_.keep(room, entry, key, stretch, size, loaded_at, cost, now);
+    return pools_.keep(group, entry, key, stretch, size, loaded_at, cost, now, written);
   }
 
   void write(const Columns& columns, std::size_t i, Entry& entry, Time now) {
     const Id truth = columns.stretch[i];
     if constexpr (spares) reach(columns.key[i], now + news_take_);
-    Room& room = pools_.rooms[entry.room];
-    const Rules& rules = room.rules;
-    if constexpr (foresees) foresee(columns, i, room, entry);
-    if (rules.on_write == OnWrite::leave) return;
-    if (rules.on_write == OnWrite::replace && rules.keeps(truth)) {
-      if (store(room, entry, columns.key[i], truth, columns.size[i], now, kNotLoaded, now)) pools_.put(columns.key[i]);
+    Group& group = pools_.groups[entry.group];
+    const Rules& rules = group.rules;
+    if constexpr (foresees) foresee(columns, i, group, entry);
+    const WriteDoes does = write_does(rules, truth);
+    if (does == WriteDoes::nothing) return;
+    if (does == WriteDoes::put) {
+      if (store(group, entry, columns.key[i], truth, columns.size[i], now, columns.cost[i], now, true)) pools_.put(columns.key[i]);
       return;
     }
     if constexpr (timed) {
@@ -345,13 +344,13 @@ class Replay {
       if (entry.more_loads()) loads_.mark_raced(columns.key[i]);
     }
     if (!entry.held()) return;
-    ++room.tally->counts[kDrops];
-    pools_.leave(room, entry, kDropped, now);
+    ++group.tally->counts[kDrops];
+    pools_.leave(group, entry, kDropped, now);
   }
 
   // Of one look-up, or of all; of one node, or of all.
   void clear(Id lookup, Id node, Time now) {
-    const auto goes = [&](const Room& room) { return (lookup == kNone || room.lookup == lookup) && room.is_on(node); };
+    const auto goes = [&](const Group& group) { return (lookup == kNone || group.lookup == lookup) && group.is_on(node); };
     if constexpr (spares) {
       pools_.empty_in_part(goes, [&](Id key) { return reach_[static_cast<std::size_t>(key)] <= now; }, kCleared, kClears, now);
     } else {
@@ -371,7 +370,7 @@ class Replay {
       pending_.abandon(columns.ends, [&](Id load) {
         const Id key = columns.ends.key[load];
         Entry& entry = pools_.entries[key];
-        if (!pools_.rooms[entry.room].is_on(node)) return false;
+        if (!pools_.groups[entry.group].is_on(node)) return false;
         if (entry.records() && entry.load == load) {
           entry.forget_load();
         } else {
@@ -381,7 +380,7 @@ class Replay {
         return true;
       });
     }
-    pools_.empty([&](const Room& room) { return !room.rules.survives_restart && room.is_on(node); }, kRestarted, kLost, now);
+    pools_.empty([&](const Group& group) { return !group.rules.survives_restart && group.is_on(node); }, kRestarted, kLost, now);
     for (const Id key : given_up) {
       Entry& entry = pools_.entries[key];
       if (!entry.held()) entry.miss_out(kRestarted);
@@ -394,9 +393,7 @@ class Replay {
     std::size_t lookup;
   };
 
-  static constexpr Time kNotLoaded = -1;  // the cost of a value that was written
-
-  Pools<Policy> pools_;
+  Pools<Policy, by_value> pools_;
   Stretches stretches_;
   std::vector<Time> reach_;  // by entry, where clears spare some
   Time news_take_ = 0;
@@ -407,8 +404,8 @@ class Replay {
   Time next_due_ = kNever;  // when a slice ends, or a look-up is cleared
 };
 
-template <class Policy, Loading loading>
-bool Replay<Policy, loading>::check() const {
+template <class Policy, Loading loading, bool by_value>
+bool Replay<Policy, loading, by_value>::check() const {
   for (Id key = 0; key < pools_.entries.keys(); ++key) {
     const Entry& entry = pools_.entries[key];
     if (!loads_.check(key, entry) || (entry.held() && entry.records())) return false;

@@ -13,17 +13,18 @@ namespace vestigo {
 
 // Counts by place in an array. The misses of each Cause come first, then these.
 enum Count : std::size_t {
-  kHits = kCauses, kJoined, kStaleHits, kJoinedStale, kGhosts, kNullsRead, kNullsHit,
-  kLoads, kBackgroundLoads, kBatched, kEvictions, kExpirations, kDrops, kClears, kRefusals, kRaced,
-  kStored, kSuperseded, kLost,  // entries placed, given up for a later value, lost in a restart or with their scope
-  kBytesHit, kBytesMissed,      // bytes given to readers by a hit; by a load, their own or a joined one
+  kBeforeCounts = kCauses - 1,
+#define VESTIGO_COUNT(place, name) place,
+#include "tally.def"
   kCounts
 };
 using Counts = std::array<std::int64_t, kCounts>;
 
-// Sums that may pass 64 bits: of loads' costs, of all reads' times, of answers' ages, of stale ages; bytes x time held,
-// and held after the last hit.
-enum Sum : std::size_t { kOriginTime, kReadTime, kAnswerAge, kStaleAge, kHeld, kIdleHeld, kSums };
+enum Sum : std::size_t {
+#define VESTIGO_SUM(place, name) place,
+#include "tally.def"
+  kSums
+};
 using Sums = std::array<Int128, kSums>;
 
 // The most loads that one clock second, and one clock minute, saw.
@@ -38,7 +39,7 @@ class SurgeCount {
   explicit SurgeCount(std::int64_t loads) : second_base_(loads), minute_base_(loads) {}
 
   // Before a load at `now`, the first of its second; there were `loads` so far.
-  void turn(Time now, std::int64_t loads) {
+  void begin_second(Time now, std::int64_t loads) {
     close(loads);
     second_base_ = loads;
     second_ends = end(now, kSecond);

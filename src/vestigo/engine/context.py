@@ -6,8 +6,8 @@ from weakref import WeakKeyDictionary
 import numpy as np
 
 from vestigo.engine.changes import changes_of
+from vestigo.engine.groups import Groups
 from vestigo.engine.job import Job
-from vestigo.engine.rooms import Rooms
 from vestigo.prepared.assumed import Assumed
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
@@ -19,9 +19,9 @@ _Missing = tuple[np.ndarray, np.ndarray]
 _missing: WeakKeyDictionary[Trace, dict[str, _Missing]] = WeakKeyDictionary()
 
 
-def whose_cache(trace: Trace, rooms: Rooms) -> str:
+def whose_cache(trace: Trace, groups: Groups) -> str:
     """In a few words; nothing, where a trace names no node and so is one process."""
-    per = {trace.lookups[room.lookup]: room.rules.per for room in rooms.rooms}
+    per = {trace.lookups[group.lookup]: group.rules.per for group in groups.each}
     found = {whose: words for whose in ("node", "all", "scope") if (words := _words(trace, whose))}
     said = {whose: [name for name, one in per.items() if one == whose] for whose in found}
     said = {whose: names for whose, names in said.items() if names}
@@ -47,7 +47,7 @@ def assumptions(trace: Trace, job: Job) -> tuple[str, ...]:
     Overheads that nobody stated, sizes and costs that the trace does not give, units that were guessed, nodes
     replayed as one.
     """
-    rules = [room.rules for room in job.rooms.rooms[: len(trace.lookups)]]
+    rules = [group.rules for group in job.groups.each[: len(trace.lookups)]]
     said: list[str] = []
     overheads = {one.entry_overhead for one in rules if "entry_overhead" not in one.model_fields_set}
     said += [f"an overhead of {overhead} bytes an entry" for overhead in sorted(overheads)]

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from vestigo.engine.rooms import Rooms, rooms_of
+from vestigo.engine.groups import Groups, groups_of
 from vestigo.errors import RulesError
 from vestigo.outcome import Mark
 from vestigo.prepared.assumed import Assumed, assume
@@ -23,7 +23,7 @@ class Job:
     "Ceilings").
     """
 
-    rooms: Rooms
+    groups: Groups
     assumed: Assumed
     first_counted: int
     slicing: Slicing
@@ -33,8 +33,8 @@ class Job:
 
 def job(trace: Trace, plan: Plan, instant: bool = False, spares: int | None = None) -> Job:
     """Raises RulesError if the plan does not fit the trace, or its warm-up leaves nothing to count."""
-    rooms = rooms_of(trace, plan)
-    _check_hit_costs(trace, rooms)
+    groups = groups_of(trace, plan)
+    _check_hit_costs(trace, groups)
     first = first_counted(trace, plan.warm_up)
     if first >= len(trace) > 0:
         span = format_seconds(trace.span_ns / SECOND)
@@ -43,15 +43,15 @@ def job(trace: Trace, plan: Plan, instant: bool = False, spares: int | None = No
             f"the warm-up of {amount} leaves nothing to count; the trace has {trace.reads:,} reads in {span}, "
             "so choose a shorter one"
         )
-    return Job(rooms, assume(trace, plan), first, slicing(trace, first), instant, spares)
+    return Job(groups, assume(trace, plan), first, slicing(trace, first), instant, spares)
 
 
-def _check_hit_costs(trace: Trace, rooms: Rooms) -> None:
-    largest = max(trace.sizes.most, *(room.rules.assume_size for room in rooms.rooms), 0)
-    for room in rooms.rooms:
-        if largest * room.rules.hit_cost_per_kib // 1024 > LONGEST:
+def _check_hit_costs(trace: Trace, groups: Groups) -> None:
+    largest = max(trace.sizes.most, *(group.rules.assume_size for group in groups.each), 0)
+    for group in groups.each:
+        if largest * group.rules.hit_cost_per_kib // 1024 > LONGEST:
             raise RulesError(
-                f"hit_cost_per_kib = {room.rules.hit_cost_per_kib} makes a hit on the largest value of {largest:,} "
+                f"hit_cost_per_kib = {group.rules.hit_cost_per_kib} makes a hit on the largest value of {largest:,} "
                 "bytes take more than 100 years; correct the one or the other"
             )
 

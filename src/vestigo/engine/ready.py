@@ -2,22 +2,22 @@
 
 from collections.abc import Iterable
 
+from vestigo.engine.groups import Groups
 from vestigo.engine.job import Job
-from vestigo.engine.rooms import Rooms
 from vestigo.prepared.batches import make_ready
 from vestigo.prepared.entries import Entries, entries_of
 from vestigo.trace import Trace
 
 
-def entries_for(trace: Trace, rooms: Rooms) -> Entries:
+def entries_for(trace: Trace, groups: Groups) -> Entries:
     """The entries that there can be under a plan's rules."""
-    of_nodes = tuple(bool(trace.nodes) and per == "node" for per in rooms.per_lookup)
-    copying = {room.lookup for room in rooms.rooms if room.rules.tell_nodes == "copy"}
+    of_nodes = tuple(bool(trace.nodes) and per == "node" for per in groups.per_lookup)
+    copying = {group.lookup for group in groups.each if group.rules.tell_nodes == "copy"}
     return entries_of(trace, of_nodes, tuple(lookup in copying for lookup in range(len(trace.lookups))))
 
 
 def prepare(trace: Trace, jobs: Iterable[Job]) -> None:
     """Makes the trace ready for the native engine, so that threads do not do it at the same time."""
     if len(trace):
-        for assumed, entries in {(one.assumed, entries_for(trace, one.rooms)) for one in jobs}:
+        for assumed, entries in {(one.assumed, entries_for(trace, one.groups)) for one in jobs}:
             make_ready(trace, assumed, entries)

@@ -16,7 +16,7 @@ Engine = Literal["native", "reference"]
 def replay(trace: Trace, settings: Rules | Plan, *, engine: Engine = "native", name: str = "replay") -> Outcome:
     """What `settings` would have given on `trace`.
 
-    Rules hold for every look-up of the trace, each with room of its own; a plan gives rules for each
+    Rules hold for every look-up of the trace, each with group of its own; a plan gives rules for each
     look-up, a warm-up, and what is to be different about the trace; its candidates are left out (see `compare`).
     The two engines mean the same:
     ``native`` is fast, ``reference`` is plain Python to be read.
@@ -50,6 +50,6 @@ def run(trace: Trace, job: Job, engine: Engine, name: str) -> Outcome:
         slices=slices,
         marks=marks(trace),
         name=name,
-        whose=whose_cache(trace, job.rooms),
+        whose=whose_cache(trace, job.groups),
         assumptions=assumptions(trace, job),
     )

@@ -1,15 +1,19 @@
 """The eviction policies by name, their parameters, and what these come to in a room of a given size."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from fractions import Fraction
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from vestigo.errors import unknown
 from vestigo.rules.policy import LARGEST_ROOM, Policy, Room
 from vestigo.units import Duration, format_exact_share, parse_share
 
 Parameter = Fraction | Duration | int
+
+
+Numbers = Callable[[int, Mapping[str, Any]], tuple[int, ...]]
+"""From the capacity of the room and the parameters to whole numbers, of which policies know what they mean."""
 
 
 class _Kind(NamedTuple):
@@ -29,29 +33,51 @@ class _Kind(NamedTuple):
         return int(text)
 
 
+def _as_they_are(_: int, parameters: Mapping[str, Any]) -> tuple[int, ...]:
+    return tuple(map(int, parameters.values()))
+
+
+class Known(NamedTuple):
+    """A policy that both engines have: its parameters, and the numbers that they come to."""
+
+    parameters: Mapping[str, _Kind] = {}
+    numbers: Numbers = _as_they_are
+
+
 def _percent(number: int) -> _Kind:
     return _Kind(Fraction(number, 100))
 
 
-POLICIES: dict[str, dict[str, _Kind]] = {
-    "lru": {},
-    "fifo": {},
-    "mru": {},
-    "random": {"seed": _Kind(1)},
-    "clock": {},
-    "sieve": {},
-    "lfu": {},
-    "lfu-da": {},
-    "lru-k": {"k": _Kind(2, 1, 8), "retained": _Kind(Duration(200 * 10**9))},
-    "slru": {"protected": _percent(80)},
-    "2q": {"queue": _percent(25), "ghosts": _percent(50)},
-    "arc": {},
-    "lirs": {"passing": _percent(1)},
-    "s3-fifo": {"small": _percent(10)},
-    "w-tinylfu": {"window": _percent(1), "protected": _percent(80), "sample": _Kind(8, 1, 1000)},
-    "gdsf": {},
-    "belady": {},
+def _of_w_tinylfu(capacity: int, parameters: Mapping[str, Any]) -> tuple[int, ...]:
+    window = max(int(capacity * parameters["window"]), 1)
+    return window, int((capacity - window) * parameters["protected"]), parameters["sample"]
+
+
+POLICIES: dict[str, Known] = {
+    "lru": Known(),
+    "fifo": Known(),
+    "mru": Known(),
+    "random": Known({"seed": _Kind(1)}),
+    "clock": Known(),
+    "sieve": Known(),
+    "lfu": Known(),
+    "lfu-da": Known(),
+    "lru-k": Known({"k": _Kind(2, 1, 8), "retained": _Kind(Duration(200 * 10**9))}),
+    "slru": Known({"protected": _percent(80)}, lambda capacity, given: (int(capacity * given["protected"]),)),
+    "2q": Known(
+        {"queue": _percent(25), "ghosts": _percent(50)},
+        lambda capacity, given: (max(int(capacity * given["queue"]), 1), max(int(capacity * given["ghosts"]), 1)),
+    ),
+    "arc": Known(),
+    "lirs": Known(
+        {"passing": _percent(1)}, lambda capacity, given: (capacity - max(int(capacity * given["passing"]), 1),)
+    ),
+    "s3-fifo": Known({"small": _percent(10)}, lambda capacity, given: (max(int(capacity * given["small"]), 1),)),
+    "w-tinylfu": Known({"window": _percent(1), "protected": _percent(80), "sample": _Kind(8, 1, 1000)}, _of_w_tinylfu),
+    "gdsf": Known(),
+    "belady": Known(),
 }
+"""By name. Both engines are asked in a test whether they have just these."""
 
 
 @dataclass(frozen=True)
@@ -78,7 +104,7 @@ class Eviction:
             raise ValueError(f"{value!r} is not the name of a policy; known are {', '.join(POLICIES)}")
         if words[0] not in POLICIES:
             raise ValueError(unknown(words[0], list(POLICIES)))
-        kinds = POLICIES[words[0]]
+        kinds = POLICIES[words[0]].parameters
         given: dict[str, Parameter] = {}
         for word in words[1:]:
             name, equals, text = word.partition("=")
@@ -99,28 +125,10 @@ class Eviction:
         return replace(room, numbers=self._numbers(room.capacity))
 
     def _numbers(self, capacity: int) -> tuple[int, ...]:
-        """The parameters as whole numbers: shares of the capacity, spans in ns."""
-        parameters = dict(self.parameters)
-
-        def part(name: str, of: int = capacity, least: int = 0) -> int:
-            return max(int(of * parameters[name]), least)
-
-        match self.name:
-            case "slru":
-                return (part("protected"),)
-            case "2q":
-                return (part("queue", least=1), part("ghosts", least=1))
-            case "lirs":
-                return (capacity - part("passing", least=1),)
-            case "s3-fifo":
-                return (part("small", least=1),)
-            case "w-tinylfu":
-                window = part("window", least=1)
-                return (window, part("protected", of=capacity - window), int(parameters["sample"]))
-        return tuple(int(value) for value in parameters.values())
+        return POLICIES[self.name].numbers(capacity, dict(self.parameters)) if self.name in POLICIES else ()
 
     def __str__(self) -> str:
-        usual = POLICIES.get(self.name, {})
+        usual = POLICIES[self.name].parameters if self.name in POLICIES else {}
         changed = [f"{name}={_text(value)}" for name, value in self.parameters if value != usual[name].usual]
         return " ".join([self.name, *changed])
 

@@ -1,6 +1,6 @@
 """The room that entries share: how much there is, and who makes way."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Annotated
 
 from pydantic import BeforeValidator
@@ -9,20 +9,47 @@ from vestigo.rules import values
 from vestigo.rules.checked import Checked
 from vestigo.rules.eviction import Eviction
 from vestigo.rules.policy import Room
+from vestigo.rules.rule import Number, Rule, always, same
 from vestigo.rules.values import WhenFull
+
+
+def _policy(rules: "PoolRules") -> Mapping[str, Number]:
+    return {"eviction": rules.eviction.name, "eviction_numbers": [*rules.room.numbers, 0, 0, 0][:3]}
+
+
+def _amounts_that_stay(rules: "PoolRules") -> Mapping[str, Number]:
+    when = rules.when_full
+    if when.mode != "trim":
+        return {"refuses": when.mode == "refuse"}
+    limits = {"trim_entries": rules.max_entries, "trim_bytes": rules.max_bytes}
+    return {"trims": True, **{name: None if most is None else when.stay(most) for name, most in limits.items()}}
 
 
 class PoolRules(Checked):
     """What a look-up says of its own pool, and a `Pool` of that of several look-ups."""
 
-    max_entries: Annotated[int | None, BeforeValidator(values.limit)] = None
+    max_entries: Annotated[
+        int | None, BeforeValidator(values.limit), Rule("room", same("max_entries"), plain=always)
+    ] = None
     """The most entries that are held at once; None is no limit."""
-    max_bytes: Annotated[int | None, BeforeValidator(values.byte_limit)] = None
+    max_bytes: Annotated[
+        int | None, BeforeValidator(values.byte_limit), Rule("room", same("max_bytes"), plain=always)
+    ] = None
     """The most bytes that are held at once, overhead included; None is no limit."""
-    eviction: Annotated[Eviction, BeforeValidator(Eviction.read)] = Eviction("lru")
+    eviction: Annotated[
+        Eviction,
+        BeforeValidator(Eviction.read),
+        Rule(
+            "room",
+            lambda rules: {"eviction": rules.eviction.name, "eviction_numbers": [*rules.room.numbers, 0, 0, 0][:3]},
+            always,
+        ),
+    ] = Eviction("lru")
     """Which entry makes room: a policy's name, with parameters if they are to differ from the paper's
     (``"slru protected=70%"``), or a class of your own that is a `Policy`."""
-    when_full: Annotated[WhenFull, BeforeValidator(values.when_full)] = WhenFull("evict")
+    when_full: Annotated[
+        WhenFull, BeforeValidator(values.when_full), Rule("room", _amounts_that_stay, plain=always)
+    ] = WhenFull("evict")
     """What happens to a value for which there is no room: others make way, it is not kept, or so many make way that a
     share of the limit is free (``"trim 10%"``)."""
 

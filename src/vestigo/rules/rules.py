@@ -1,6 +1,6 @@
 """How one look-up is cached."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from fractions import Fraction
 from typing import Annotated, Literal
 
@@ -10,14 +10,31 @@ from vestigo.rules import values
 from vestigo.rules.conditions import KeepIf, is_one_key, patterns
 from vestigo.rules.moments import Moments, read_zone
 from vestigo.rules.pool import PoolRules
+from vestigo.rules.rule import Number, Rule, always, same
 from vestigo.rules.values import Collect, Nulls
 from vestigo.units import Duration
 
-Lifetime = Annotated[Duration | None, BeforeValidator(values.lifetime)]
-Span = Annotated[Duration, BeforeValidator(values.span)]
-Flag = Annotated[bool, BeforeValidator(values.flag)]
-Bytes = Annotated[int, BeforeValidator(values.parse_bytes)]
-OnTheClock = Annotated[Moments | None, BeforeValidator(Moments.read)]
+_Numbers = Mapping[str, Number]
+_IN_GROUPS = "engine/groups.py"
+
+
+def _lifetimes_of_nulls(rules: "Rules") -> _Numbers:
+    return {"nulls": rules.nulls.mode, "null_lifetime": rules.nulls.lifetime or rules.absolute}
+
+
+def _jitters(rules: "Rules") -> _Numbers:
+    most = int(rules.absolute * rules.jitter) if rules.absolute is not None else 0
+    return {"jitter": most, "null_jitter": 0 if rules.nulls.lifetime else most}
+
+
+def _share_of_refresh(rules: "Rules") -> _Numbers:
+    share = rules.refresh_ahead
+    return {} if share is None else {"refresh_of": share.numerator, "refresh_to": share.denominator}
+
+
+def _bounds_of_kept(rules: "Rules") -> _Numbers:
+    names = ("least_size", "most_size", "least_cost", "most_cost")
+    return {} if rules.keep_if is None else {name: getattr(rules.keep_if, name) for name in names}
 
 
 class Rules(PoolRules):
@@ -30,79 +47,113 @@ class Rules(PoolRules):
     Rules(max_entries=500, absolute='1h', nulls='keep 30s', on_write='drop')
     """
 
-    # How long an entry lives
-
-    absolute: Lifetime = None
+    absolute: Annotated[
+        Duration | None, BeforeValidator(values.lifetime), Rule("lifetimes", same("absolute"), plain=always)
+    ] = None
     """How long an entry lives after its load; None is for ever."""
-    absolute_at: OnTheClock = None
+    absolute_at: Annotated[Moments | None, BeforeValidator(Moments.read), Rule("lifetimes", worked_out=_IN_GROUPS)] = (
+        None
+    )
     """When what was loaded before expires: times of day in `zone`, or single instants."""
-    zone: Annotated[str | None, BeforeValidator(read_zone)] = None
-    """Where times of day are told, such as ``"Europe/Oslo"``."""
-    sliding: Lifetime = None
+    zone: Annotated[str | None, BeforeValidator(read_zone), Rule("lifetimes", worked_out=_IN_GROUPS, plain=always)] = (
+        None
+    )
+    """The time zone of times of day, such as ``"Europe/Oslo"``."""
+    sliding: Annotated[
+        Duration | None, BeforeValidator(values.lifetime), Rule("lifetimes", same("sliding"), plain=always)
+    ] = None
     """How long an entry lives after its last hit, or its load; None is for ever."""
-    jitter: Annotated[Fraction, BeforeValidator(values.share)] = Fraction(0)
+    jitter: Annotated[Fraction, BeforeValidator(values.share), Rule("lifetimes", _jitters, plain=always)] = Fraction(0)
     """The share of `absolute` by which a load's own lifetime may fall short, drawn for each load."""
-    refresh_ahead: Annotated[Fraction | None, BeforeValidator(values.refresh_ahead)] = None
+    refresh_ahead: Annotated[
+        Fraction | None, BeforeValidator(values.refresh_ahead), Rule("lifetimes", _share_of_refresh)
+    ] = None
     """The share of an absolute lifetime after which a hit starts a reload in the background."""
-    serve_stale: Span = Duration(0)
+    serve_stale: Annotated[Duration, BeforeValidator(values.span), Rule("lifetimes", same("serve_stale"))] = Duration(0)
     """How long past its expiry an entry is still served, while a reload runs in the background."""
-    collect: Annotated[Collect, BeforeValidator(values.collect)] = Collect("touch")
+    collect: Annotated[
+        Collect,
+        BeforeValidator(values.collect),
+        Rule("lifetimes", lambda rules: {"collect": rules.collect.mode, "collect_every": rules.collect.every}),
+    ] = Collect("touch")
     """When an expired entry goes: when it is touched or evicted, at its deadline (``"prompt"``), or at the next of
     equal steps from the trace's first event on (``"every 30s"``)."""
 
-    # What is kept
-
-    nulls: Annotated[Nulls, BeforeValidator(values.nulls)] = Nulls("skip")
+    nulls: Annotated[Nulls, BeforeValidator(values.nulls), Rule("what is kept", _lifetimes_of_nulls, plain=always)] = (
+        Nulls("skip")
+    )
     """What happens when the origin has nothing."""
-    keep_if: Annotated[KeepIf | None, BeforeValidator(KeepIf.read)] = None
+    keep_if: Annotated[
+        KeepIf | None, BeforeValidator(KeepIf.read), Rule("what is kept", _bounds_of_kept, plain=always)
+    ] = None
     """Which values are kept: conditions that must all hold (``["size <= 64 KiB", "cost >= 5ms", "key = tile/{...}"]``),
     or, on the reference engine, a function from a `Value` to a bool."""
-    pin: Annotated[tuple[str, ...], BeforeValidator(patterns)] = ()
+    pin: Annotated[tuple[str, ...], BeforeValidator(patterns), Rule("what is kept", worked_out=_IN_GROUPS)] = ()
     """Patterns of keys that eviction never takes."""
 
-    # Changes
-
-    on_write: Literal["leave", "drop", "replace", "replace, reload"] = "leave"
+    on_write: Annotated[
+        Literal["leave", "drop", "replace", "replace, reload"],
+        Rule(
+            "changes",
+            lambda rules: {"on_write": rules.on_write.split(",")[0], "reloads": "reload" in rules.on_write},
+            plain=lambda value: value != "replace, reload",
+        ),
+    ] = "leave"
     """What happens to an entry when its key is written; with ``reload``, replacing takes an origin call."""
 
-    # Whose cache
-
-    per: Literal["node", "all", "scope"] = "node"
+    per: Annotated[
+        Literal["node", "all", "scope"],
+        Rule("whose cache", worked_out="engine/groups.py", plain=lambda value: value != "scope"),
+    ] = "node"
     """Who has a cache of their own: each node that the trace names, all rows together, or each scope."""
-    tell_nodes: Literal["nothing", "drop", "copy"] = "nothing"
+    tell_nodes: Annotated[Literal["nothing", "drop", "copy"], Rule("whose cache", same("tell_nodes"))] = "nothing"
     """What a write on one node does to the entries of the others."""
-    tell_delay: Span = Duration(0)
+    tell_delay: Annotated[Duration, BeforeValidator(values.span), Rule("whose cache", same("tell_delay"))] = Duration(0)
     """How long the others take to hear of it."""
 
-    # The origin
-
-    overlap: Literal["repeat", "join"] = "repeat"
+    overlap: Annotated[Literal["repeat", "join"], Rule("origin", same("overlap"), plain=always)] = "repeat"
     """Whether readers of a key that is being loaded load it too, or wait for it."""
-    batch: Lifetime = None
+    batch: Annotated[Duration | None, BeforeValidator(values.lifetime), Rule("origin", same("batch"))] = None
     """The window in which misses of one scope share one origin call; None is no sharing."""
-    drop_first: Flag = False
+    drop_first: Annotated[bool, BeforeValidator(values.flag), Rule("origin", same("drop_first"), plain=always)] = False
     """Whether callers remove an entry before they read it: a known mistake, to show what it costs."""
 
-    # Bad moments
-
-    clear_every: Lifetime = None
+    clear_every: Annotated[
+        Duration | None,
+        BeforeValidator(values.lifetime),
+        Rule("bad moments", worked_out=_IN_GROUPS, plain=always),
+    ] = None
     """How often the look-up is cleared, from the trace's first event on."""
-    clear_at: OnTheClock = None
+    clear_at: Annotated[
+        Moments | None, BeforeValidator(Moments.read), Rule("bad moments", worked_out=_IN_GROUPS, plain=always)
+    ] = None
     """When the look-up is cleared: times of day in `zone`, or single instants."""
-    survives_restart: Flag = False
+    survives_restart: Annotated[
+        bool, BeforeValidator(values.flag), Rule("bad moments", same("survives_restart"), plain=always)
+    ] = False
     """Whether entries are still there after a restart."""
 
-    # What things take
-
-    entry_overhead: Bytes = 64
+    entry_overhead: Annotated[
+        int, BeforeValidator(values.parse_bytes), Rule("what things take", same("entry_overhead"), plain=always)
+    ] = 64
     """Bytes that each entry takes besides its value."""
-    hit_cost: Span = Duration(1_000)
+    hit_cost: Annotated[
+        Duration, BeforeValidator(values.span), Rule("what things take", same("hit_cost"), plain=always)
+    ] = Duration(1_000)
     """How long a hit takes."""
-    hit_cost_per_kib: Span = Duration(0)
+    hit_cost_per_kib: Annotated[
+        Duration, BeforeValidator(values.span), Rule("what things take", same("hit_cost_per_kib"), plain=always)
+    ] = Duration(0)
     """How much longer for each KiB of the value."""
-    assume_size: Bytes = 1024
+    assume_size: Annotated[
+        int,
+        BeforeValidator(values.parse_bytes),
+        Rule("what things take", worked_out="prepared/assumed.py", plain=always),
+    ] = 1024
     """The bytes of a value where the trace gives none in the whole look-up."""
-    assume_cost: Span = Duration(0)
+    assume_cost: Annotated[
+        Duration, BeforeValidator(values.span), Rule("what things take", worked_out="prepared/assumed.py", plain=always)
+    ] = Duration(0)
     """How long a load takes where the trace gives no cost in the whole look-up."""
 
     def contradictions(self) -> Iterator[str]:

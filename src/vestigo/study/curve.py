@@ -7,9 +7,9 @@ from typing import Any
 import numpy as np
 
 from vestigo.engine.context import whose_cache
+from vestigo.engine.groups import groups_of
 from vestigo.engine.job import job
 from vestigo.engine.replay import run
-from vestigo.engine.rooms import rooms_of
 from vestigo.engine.size_counts import Ask, size_counts
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError, unknown
@@ -194,7 +194,7 @@ def size_curve(  # noqa: PLR0913  # options by name
         tuple(spans),
         _surface(counts.surface, counts.reads) if steps and spans else None,
         share,
-        whose=whose_cache(trace, rooms_of(trace, stated)) if len(trace.nodes) > 1 else "",
+        whose=whose_cache(trace, groups_of(trace, stated)) if len(trace.nodes) > 1 else "",
     )
 
 

@@ -42,9 +42,9 @@ def most_hits(trace: Trace, plan: Plan) -> int:
         return 0
     work = job(trace, plan)
     stays, sizes = _stays(trace, work), _least_sizes(trace, work)
-    pool_of = np.array([room.pool for room in work.rooms.rooms], np.int64)[work.rooms.key_rooms]
+    pool_of = np.array([group.pool for group in work.groups.each], np.int64)[work.groups.key_groups]
     hits = 0
-    for number, (pool, per) in enumerate(zip(work.rooms.pools, work.rooms.per, strict=True)):
+    for number, (pool, per) in enumerate(zip(work.groups.pools, work.groups.per, strict=True)):
         mine = pool_of[stays.key] == number
         rows, room = stays.rows[mine].astype(np.float64), _room(trace, work, per)
         most = len(rows)
@@ -79,8 +79,8 @@ def _stays(trace: Trace, work: Job) -> _Stays:
 
 def _owners(trace: Trace, work: Job) -> np.ndarray:
     """Whose entry each event is about. Nodes that copy what is written are one."""
-    rules = [room.rules for room in work.rooms.rooms[: len(trace.lookups)]]
-    copies = any(room.rules.tell_nodes == "copy" for room in work.rooms.rooms)
+    rules = [group.rules for group in work.groups.each[: len(trace.lookups)]]
+    copies = any(group.rules.tell_nodes == "copy" for group in work.groups.each)
     per = np.array(["all" if copies and one.per == "node" else one.per for one in rules])[trace.lookup]
     return np.where(per == "node", trace.node + 1, np.where(per == "scope", trace.scope + 1, 0))
 
@@ -88,7 +88,7 @@ def _owners(trace: Trace, work: Job) -> np.ndarray:
 def _came_in(trace: Trace, work: Job) -> Longs:
     """Before which row what comes of each event has come in, at the latest."""
     costs = np.zeros(len(trace), np.int64) if work.instant else filler(trace, work.assumed).costs(trace)
-    delay = max(int(room.rules.tell_delay) for room in work.rooms.rooms)
+    delay = max(int(group.rules.tell_delay) for group in work.groups.each)
     at = trace.at + np.where((trace.op == Op.READ) | (trace.op == Op.PRELOAD), costs, delay)
     return np.searchsorted(trace.at, at, "left")
 
@@ -99,8 +99,8 @@ def _least_sizes(trace: Trace, work: Job) -> Longs:
     for part, truth in parts_with_truth(trace):
         keyed = part.op <= LAST_KEYED
         np.minimum.at(least, part.key[keyed], fill.sizes(part, truth.null)[keyed])
-    overheads = np.array([room.rules.entry_overhead for room in work.rooms.rooms], np.int64)
-    return least + overheads[work.rooms.key_rooms]
+    overheads = np.array([group.rules.entry_overhead for group in work.groups.each], np.int64)
+    return least + overheads[work.groups.key_groups]
 
 
 def _room(trace: Trace, work: Job, per: str) -> float:

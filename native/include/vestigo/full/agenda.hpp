@@ -20,10 +20,10 @@ struct Due {
 
 class Agenda {
  public:
-  // `clears`: when each room is cleared, ascending.
+  // `clears`: when each group is cleared, ascending.
   Agenda(const std::vector<std::vector<Time>>& clears, std::span<Slot> slots) : watches(slots) {
-    for (std::size_t room = 0; room < clears.size(); ++room) {
-      for (const Time at : clears[room]) clears_.push_back({at, static_cast<Id>(room)});
+    for (std::size_t group = 0; group < clears.size(); ++group) {
+      for (const Time at : clears[group]) clears_.push_back({at, static_cast<Id>(group)});
     }
     std::sort(clears_.begin(), clears_.end(), [](const Clear& a, const Clear& b) { return a.at < b.at; });
   }
@@ -38,12 +38,12 @@ class Agenda {
     std::push_heap(loads_.begin(), loads_.end(), std::greater<>());
   }
 
-  // Takes what is due first. Rooms that are cleared at one moment come together: `cleared(room)` is called for each.
+  // Takes what is due first. Groups that are cleared at one moment come together: `cleared(group)` is called for each.
   template <class Cleared>
   Due take(Cleared cleared) {
     const Time at = next_at();
     if (next_clear() == at) {
-      for (; next_clear() == at; ++clear_) cleared(clears_[clear_].room);
+      for (; next_clear() == at; ++clear_) cleared(clears_[clear_].group);
       return {.at = at, .kind = Kind::clear};
     }
     if (watches.next_at() == at) return {.at = at, .kind = Kind::collect, .what = watches.take_first()};
@@ -56,7 +56,7 @@ class Agenda {
  private:
   struct Clear {
     Time at;
-    Id room;
+    Id group;
   };
   struct Coming {
     Time at;

@@ -20,7 +20,7 @@ namespace vestigo::full {
 
 struct alignas(64) Slot {
   Id key = kNone;
-  Id room = 0;
+  Id group = 0;
   Id compartment = kNone;
   Id place = kNone;         // among what the compartment holds
   Id sibling = kNone;       // the next slot of the same scope
@@ -34,7 +34,7 @@ struct alignas(64) Slot {
 struct Compartment {
   Id pool = kNone;
   Id number = 0;  // of the node or scope among its kind
-  std::optional<policy::Home> home;
+  std::optional<policy::Room> room;
   std::optional<policy::Any> policy;
   std::int64_t entries = 0, pinned_entries = 0;
   Bytes bytes = 0, pinned_bytes = 0;
@@ -49,13 +49,13 @@ class Compartments {
   std::vector<Compartment> all;
 
   explicit Compartments(const Setting& setting)
-      : entries(count_slots(setting) + policy::kHubs * count_compartments(setting)),
+      : entries(count_slots(setting) + policy::kSentinels * count_compartments(setting)),
         slots(count_slots(setting)),
         all(count_compartments(setting)),
         setting_(setting),
-        notes_(setting.pools, slots.size(), policy::kHubs * all.size()),
+        notes_(setting.pools, slots.size(), policy::kSentinels * all.size()),
         nodes_(setting.nodes + 1) {
-    const auto announced = setting.entry_rooms.size();
+    const auto announced = setting.entry_groups.size();
     for (std::size_t slot = slots.size(); slot > announced; --slot) free_slots_.push_back(static_cast<Id>(slot - 1));
     Id next = 0;
     for (std::size_t pool = 0; pool < setting.pools.size(); ++pool) {
@@ -68,8 +68,8 @@ class Compartments {
     }
     for (auto id = static_cast<Id>(all.size()); id > next; --id) free_.push_back(id - 1);
     of_scope_.resize(setting.pools.size());
-    const bool tells = std::any_of(setting.rooms.begin(), setting.rooms.end(), [](const RoomRules& room) { return room.tell_nodes != TellNodes::nothing; });
-    for (std::size_t entry = 0; entry < announced; ++entry) settle(static_cast<Id>(entry), setting.entry_rooms[entry], tells);
+    const bool tells = std::any_of(setting.groups.begin(), setting.groups.end(), [](const GroupRules& group) { return group.tell_nodes != TellNodes::nothing; });
+    for (std::size_t entry = 0; entry < announced; ++entry) settle(static_cast<Id>(entry), setting.entry_groups[entry], tells);
   }
 
   // The compartment of a pool that a row is about; none, if it names no node and readers always do.
@@ -149,8 +149,8 @@ class Compartments {
 
   // A compartment that was emptied begins anew.
   void renew(Compartment& one) {
-    one.home->generation = ++generations_;
-    one.policy.emplace(*one.home);
+    one.room->generation = ++generations_;
+    one.policy.emplace(*one.room);
   }
 
   // What is held, in the order of keys, where `chosen(slot)`.
@@ -174,7 +174,7 @@ class Compartments {
   }
 
   static std::size_t count_slots(const Setting& setting) {
-    return setting.entry_rooms.size() + (has(setting, Per::scope) ? setting.scope_slots : 0);
+    return setting.entry_groups.size() + (has(setting, Per::scope) ? setting.scope_slots : 0);
   }
   static std::size_t count_compartments(const Setting& setting) {
     std::size_t count = 0;
@@ -191,7 +191,7 @@ class Compartments {
     one.pool = static_cast<Id>(pool);
     one.number = number;
     one.entries = one.pinned_entries = one.bytes = one.pinned_bytes = 0;
-    one.home.emplace(setting_.pools[pool], entries.data(), notes_, static_cast<Id>(slots.size()) + id * policy::kHubs);
+    one.room.emplace(setting_.pools[pool], entries.data(), notes_, static_cast<Id>(slots.size()) + id * policy::kSentinels);
     renew(one);
   }
 
@@ -206,8 +206,8 @@ class Compartments {
   }
 
   // Says whose slot an entry's is, unless scopes have their own; and where there is news of writes, finds it by key and node.
-  void settle(Id entry, Id room, bool tells) {
-    const Id pool = setting_.rooms[static_cast<std::size_t>(room)].pool;
+  void settle(Id entry, Id group, bool tells) {
+    const Id pool = setting_.groups[static_cast<std::size_t>(group)].pool;
     const Per per = setting_.per[static_cast<std::size_t>(pool)];
     if (per == Per::scope) return take(entry, entry, kNone);
     const Id node = per == Per::node && !setting_.entry_nodes.empty() ? setting_.entry_nodes[static_cast<std::size_t>(entry)] : 0;
@@ -218,7 +218,7 @@ class Compartments {
 
   void take(Id slot, Id entry, Id compartment) {
     slot_at(slot).key = key_of(entry);
-    slot_at(slot).room = setting_.entry_rooms[static_cast<std::size_t>(entry)];
+    slot_at(slot).group = setting_.entry_groups[static_cast<std::size_t>(entry)];
     slot_at(slot).compartment = compartment;
   }
 

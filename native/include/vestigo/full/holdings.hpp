@@ -4,8 +4,8 @@
 #include <algorithm>
 #include <vector>
 
-#include "../draw.hpp"
 #include "../ledger.hpp"
+#include "../meaning.hpp"
 #include "agenda.hpp"
 #include "compartments.hpp"
 #include "keys.hpp"
@@ -23,97 +23,96 @@ class Holdings {
 
   Holdings(Setting asked, Slices slices)
       : setting(std::move(asked)), ledger(setting.lookups, std::move(slices)), keys(setting), here(setting), agenda(setting.clears, here.slots) {
-    has_keys_.resize(setting.rooms.size());
-    for (const Id room : setting.entry_rooms) has_keys_[static_cast<std::size_t>(room)] = true;
+    has_keys_.resize(setting.groups.size());
+    for (const Id group : setting.entry_groups) has_keys_[static_cast<std::size_t>(group)] = true;
   }
 
-  const RoomRules& room_of(Id entry) const { return setting.rooms[static_cast<std::size_t>(setting.entry_rooms[static_cast<std::size_t>(entry)])]; }
-  Id room_number(Id slot) const { return here.slots[static_cast<std::size_t>(slot)].room; }
-  const RoomRules& room_at(Id slot) const { return setting.rooms[static_cast<std::size_t>(room_number(slot))]; }
+  const GroupRules& group_of(Id entry) const { return setting.groups[static_cast<std::size_t>(setting.entry_groups[static_cast<std::size_t>(entry)])]; }
+  Id group_number(Id slot) const { return here.slots[static_cast<std::size_t>(slot)].group; }
+  const GroupRules& group_at(Id slot) const { return setting.groups[static_cast<std::size_t>(group_number(slot))]; }
 
   // The memory that an event of the entry will touch: where to look for it, and later, what is there.
   [[gnu::always_inline]] void fetch_places(Id entry) const {
-    __builtin_prefetch(&setting.entry_rooms[static_cast<std::size_t>(entry)]);
+    __builtin_prefetch(&setting.entry_groups[static_cast<std::size_t>(entry)]);
     if (!setting.entry_keys.empty()) __builtin_prefetch(&setting.entry_keys[static_cast<std::size_t>(entry)]);
   }
   [[gnu::always_inline]] void fetch(Id entry) const {
     keys.fetch(here.key_of(entry));
-    if (setting.per[static_cast<std::size_t>(room_of(entry).pool)] != Per::scope) here.fetch(entry);
+    if (setting.per[static_cast<std::size_t>(group_of(entry).pool)] != Per::scope) here.fetch(entry);
   }
 
-  Tally& tally(const RoomRules& room) { return ledger.tally(static_cast<std::size_t>(room.lookup)); }
+  Tally& tally(const GroupRules& group) { return ledger.tally(static_cast<std::size_t>(group.lookup)); }
 
   // When the trace begins, from which steps count.
   void begin(Time now) { start_ = now; }
 
   // Keeps a value that was loaded or written if the rules allow; true if it was kept.
-  bool store(const RoomRules& room, const Load& load, Time now, bool written = false) {
+  bool store(const GroupRules& group, const Load& load, Time now, bool written = false) {
     Entry& entry = here.entries[load.slot];
     Slot& slot = here.slot_at(load.slot);
     Compartment& one = here.at(slot.compartment);
     const bool null = is_null(load.stretch);
-    if (!room.keeps(load.stretch)) {
+    if (!group.keeps(load.stretch)) {
       if (!entry.held()) entry.miss_out(kNull);
       return false;
     }
-    if (entry.held()) leave(room, load.slot, kRefused, kSuperseded, now);
-    const Bytes bytes = load.size + room.entry_overhead;
-    if (!passes(room, load) || !accepts(one, bytes)) {
-      ++tally(room).counts[kRefusals];
+    if (entry.held()) leave(group, load.slot, kRefused, kSuperseded, now);
+    const Bytes bytes = load.size + group.entry_overhead;
+    if (!group.passes || !passes(group, load.size, load.cost) || !accepts(one, bytes)) {
+      ++tally(group).counts[kRefusals];
       entry.miss_out(kRefused);
       return false;
     }
-    make_room(one, load.slot, bytes, room.pinned, now);
-    entry.ages_at = load.loaded_at + lifetime(room, slot.key, null);
-    slot.clock_at = first_after(room.expires_at, load.loaded_at);
-    slot.refresh_at = room.refresh_to == 0 ? kNever : load.loaded_at + share(entry.ages_at - load.loaded_at, room.refresh_of, room.refresh_to);
+    make_room(one, load.slot, bytes, group.pinned, now);
+    entry.ages_at = load.loaded_at + lifetime(group, slot.key, null);
+    slot.clock_at = first_after(group.expires_at, load.loaded_at);
+    slot.refresh_at = group.refresh_to == 0 ? kNever : load.loaded_at + share(entry.ages_at - load.loaded_at, group.refresh_of, group.refresh_to);
     entry.loaded_at = load.loaded_at;
     entry.stretch = load.stretch;
     keys.load(slot.key);
-    use(room, load.slot, load.loaded_at);
+    use(group, load.slot, load.loaded_at);
     entry.idle_since = now;
     entry.bytes = bytes;
     entry.set(Entry::kHeld);
     here.enter(one, load.slot);
     ++one.entries;
     one.bytes += bytes;
-    if (room.pinned) {
+    if (group.pinned) {
       ++one.pinned_entries;
       one.pinned_bytes += bytes;
     } else {
       one.policy->placed(load.slot, written ? kNotLoaded : load.cost, now);
     }
-    ++tally(room).counts[kStored];
-    ledger.hold(tally(room), 1, bytes, now);
-    watch(room, load.slot, now);
+    ++tally(group).counts[kStored];
+    ledger.hold(tally(group), 1, bytes, now);
+    watch(group, load.slot, now);
     return true;
   }
 
   // The sliding lifetime begins anew.
-  void use(const RoomRules& room, Id id, Time now) {
+  void use(const GroupRules& group, Id id, Time now) {
     Slot& slot = here.slot_at(id);
     slot.used_at = now;
-    here.entries[id].dies_at = std::min({here.entries[id].ages_at, now + room.sliding, slot.clock_at});
+    here.entries[id].dies_at = std::min({here.entries[id].ages_at, now + group.sliding, slot.clock_at});
   }
 
-  // Which lifetime ended first; of a tie, the first of these.
-  Cause expiry(const RoomRules& room, Id slot) {
+  // Which lifetime ended first.
+  Cause first_expiry(const GroupRules& group, Id slot) {
     const Entry& entry = here.entries[slot];
-    if (entry.dies_at == entry.ages_at) return kAged;
-    return entry.dies_at == here.slot_at(slot).used_at + room.sliding ? kIdle : kClock;
+    return expiry(entry.dies_at, entry.ages_at, here.slot_at(slot).used_at + group.sliding);
   }
 
   // An entry goes, and is counted; `cause` is what its key's next miss will be put down to.
-  void leave(const RoomRules& room, Id slot, Cause cause, Count count, Time now) {
-    if (!room.pinned) here.at(here.slot_at(slot).compartment).policy->left(slot);
-    vacate(room, slot, cause, count, now);
+  void leave(const GroupRules& group, Id slot, Cause cause, Count count, Time now) {
+    if (!group.pinned) here.at(here.slot_at(slot).compartment).policy->left(slot);
+    vacate(group, slot, cause, count, now);
   }
 
   // A slot that is watched is due: its entry goes, unless it was used since.
   void collect(Id slot, Time now) {
-    const RoomRules& room = room_at(slot);
-    if (collected_at(room, here.entries[slot], now) > now) return watch(room, slot, now);
-    leave(room, slot, expiry(room, slot), kExpirations, now);
+    const GroupRules& group = group_at(slot);
+    if (collected_at(group, here.entries[slot], now) > now) return watch(group, slot, now);
+    leave(group, slot, first_expiry(group, slot), kExpirations, now);
   }
 
   // All entries of the rooms of which `goes` is true go. A compartment that can hold nothing else begins anew.
@@ -121,16 +120,16 @@ class Holdings {
   void empty(Goes goes, Id node, Cause cause, Count count, Time now) {
     for (std::size_t pool = 0; pool < setting.pools.size(); ++pool) {
       bool some = false, whole = true;
-      for (std::size_t room = 0; room < setting.rooms.size(); ++room) {
-        if (static_cast<std::size_t>(setting.rooms[room].pool) != pool || !has_keys_[room]) continue;
-        const bool going = goes(static_cast<Id>(room));
+      for (std::size_t group = 0; group < setting.groups.size(); ++group) {
+        if (static_cast<std::size_t>(setting.groups[group].pool) != pool || !has_keys_[group]) continue;
+        const bool going = goes(static_cast<Id>(group));
         some |= going;
         whole &= going;
       }
       if (!some) continue;
       here.each(pool, node, [&](Id compartment) {
         Compartment& one = here.at(compartment);
-        for (const Id slot : here.held(one, [&](Id id) { return goes(room_number(id)); })) leave(room_at(slot), slot, cause, count, now);
+        for (const Id slot : here.held(one, [&](Id id) { return goes(group_number(id)); })) leave(group_at(slot), slot, cause, count, now);
         if (whole) here.renew(one);
       });
     }
@@ -141,7 +140,7 @@ class Holdings {
   void empty_but(Goes goes, Spared spared, Id node, Time now) {
     for (std::size_t pool = 0; pool < setting.pools.size(); ++pool) {
       here.each(pool, node, [&](Id compartment) {
-        for (const Id slot : here.held(here.at(compartment), [&](Id id) { return goes(room_number(id)) && !spared(id); })) leave(room_at(slot), slot, kCleared, kClears, now);
+        for (const Id slot : here.held(here.at(compartment), [&](Id id) { return goes(group_number(id)) && !spared(id); })) leave(group_at(slot), slot, kCleared, kClears, now);
       });
     }
   }
@@ -149,7 +148,7 @@ class Holdings {
   // Whatever a compartment holds goes with it.
   void free(Id compartment, Time now) {
     const Compartment& one = here.at(compartment);
-    while (!one.held.empty()) leave(room_at(one.held.back()), one.held.back(), kFirst, kLost, now);
+    while (!one.held.empty()) leave(group_at(one.held.back()), one.held.back(), kFirst, kLost, now);
   }
 
   // The trace is over; its last event was at `now`.
@@ -157,7 +156,7 @@ class Holdings {
     for (const Compartment& one : here.all) {
       for (const Id slot : one.held) {
         const Entry& entry = here.entries[slot];
-        ledger.idle(tally(room_at(slot)), entry.bytes, entry.idle_since, now);
+        ledger.idle(tally(group_at(slot)), entry.bytes, entry.idle_since, now);
       }
     }
     ledger.close(now);
@@ -167,13 +166,9 @@ class Holdings {
   bool check();
 
  private:
-  static constexpr Time kNotLoaded = -1;  // the cost of a value that was written
-
-  Time lifetime(const RoomRules& room, Id key, bool null) {
-    const Time longest = null ? room.null_lifetime : room.absolute, varies = null ? room.null_jitter : room.jitter;
-    if (room.jitter == 0 && room.null_jitter == 0) return longest;
-    const std::uint64_t number = keys.count_kept(key);
-    return varies == 0 ? longest : longest - draw_shortfall(key, number, varies);
+  Time lifetime(const GroupRules& group, Id key, bool null) {
+    const Time longest = longest_lifetime(group, null);
+    return lifetimes_vary(group) ? longest - shortfall(group, null, key, keys.count_kept(key)) : longest;
   }
 
   static Time first_after(const std::vector<Time>& moments, Time at) {
@@ -183,72 +178,63 @@ class Holdings {
 
   static Time share(Time span, std::int64_t of, std::int64_t to) { return static_cast<Time>(Int128{span} * of / to); }
 
-  static bool passes(const RoomRules& room, const Load& load) {
-    return room.passes && load.size >= room.least_size && load.size <= room.most_size && load.cost >= room.least_cost && load.cost <= room.most_cost;
-  }
-
   // Whether there is room beside what is pinned, or beside all that is held where nothing makes way.
   bool accepts(const Compartment& one, Bytes bytes) const {
     const PoolRules& limits = setting.pools[static_cast<std::size_t>(one.pool)];
     if (one.pinned_entries >= limits.max_entries || one.pinned_bytes + bytes > limits.max_bytes) return false;
-    return !(limits.refuses && is_full_for(one, limits, bytes));
-  }
-
-  static bool is_full_for(const Compartment& one, const PoolRules& limits, Bytes bytes) {
-    return one.entries >= limits.max_entries || one.bytes + bytes > limits.max_bytes;
+    return !(limits.refuses && is_full_for(limits, one.entries, one.bytes, bytes));
   }
 
   // A policy hears nothing of what is pinned.
   void make_room(Compartment& one, Id slot, Bytes bytes, bool pinned, Time now) {
     const PoolRules& limits = setting.pools[static_cast<std::size_t>(one.pool)];
     if (!pinned) one.policy->arriving(slot, bytes);
-    const bool trims = limits.trims && is_full_for(one, limits, bytes);
-    const auto too_much = [&] { return one.entries > one.pinned_entries && (one.entries > limits.trim_entries || one.bytes > limits.trim_bytes); };
-    while (is_full_for(one, limits, bytes) || (trims && too_much())) {
+    const bool trims = limits.trims && is_full_for(limits, one.entries, one.bytes, bytes);
+    while (one.entries > one.pinned_entries && makes_way(limits, trims, one.entries, one.bytes, bytes)) {
       const Id victim = one.policy->evict();
-      vacate(room_at(victim), victim, kEvicted, kEvictions, now);
+      vacate(group_at(victim), victim, kEvicted, kEvictions, now);
       if (one.entries > one.pinned_entries) here.fetch_victim(one);
     }
   }
 
   // `leave` for one that its policy knows no more.
-  void vacate(const RoomRules& room, Id id, Cause cause, Count count, Time now) {
+  void vacate(const GroupRules& group, Id id, Cause cause, Count count, Time now) {
     Entry& entry = here.entries[id];
     Compartment& one = here.at(here.slot_at(id).compartment);
-    Tally& own = tally(room);
+    Tally& own = tally(group);
     here.exit(one, id);
-    if (room.collect != Collect::touch) agenda.watches.give_up(id);
+    if (group.collect != Collect::touch) agenda.watches.give_up(id);
     --one.entries;
     one.bytes -= entry.bytes;
-    if (room.pinned) {
+    if (group.pinned) {
       --one.pinned_entries;
       one.pinned_bytes -= entry.bytes;
     }
     ++own.counts[count];
     ledger.idle(own, entry.bytes, entry.idle_since, now);
     ledger.hold(own, -1, -entry.bytes, now);
-    entry.vacate(cause, expiry(room, id));
+    entry.vacate(cause, first_expiry(group, id));
   }
 
   // When an entry that is not touched goes, where the rules collect what has expired and is not served any more.
-  Time collected_at(const RoomRules& room, const Entry& entry, Time now) const {
-    const Time served = room.hides(entry.stretch) ? 0 : room.serve_stale;
+  Time collected_at(const GroupRules& group, const Entry& entry, Time now) const {
+    const Time served = group.hides(entry.stretch) ? 0 : group.serve_stale;
     if (entry.dies_at > kLatest - served) return kNever;
     const Time at = std::max(entry.dies_at + served, now);
-    if (room.collect == Collect::prompt) return at;
-    return start_ + (at - start_ + room.collect_every - 1) / room.collect_every * room.collect_every;
+    if (group.collect == Collect::prompt) return at;
+    return start_ + (at - start_ + group.collect_every - 1) / group.collect_every * group.collect_every;
   }
 
-  void watch(const RoomRules& room, Id slot, Time now) {
-    if (room.collect == Collect::touch) return;
-    const Time at = collected_at(room, here.entries[slot], now);
+  void watch(const GroupRules& group, Id slot, Time now) {
+    if (group.collect == Collect::touch) return;
+    const Time at = collected_at(group, here.entries[slot], now);
     if (at > kLatest) return;
     const Slot& own = here.slot_at(slot);
     agenda.watches.add(at, own.key, here.at(own.compartment).number, slot);
   }
 
   Time start_ = 0;
-  std::vector<bool> has_keys_;  // by room
+  std::vector<bool> has_keys_;  // by group
 };
 
 inline bool Holdings::check() {
@@ -259,12 +245,12 @@ inline bool Holdings::check() {
     Level all, pinned;
     for (const Id& id : one.held) {
       const Entry& entry = here.entries[id];
-      const RoomRules& room = room_at(id);
+      const GroupRules& group = group_at(id);
       if (!entry.held() || here.slot_at(id).compartment != static_cast<Id>(&one - here.all.data())) return false;
       if (here.slot_at(id).place != static_cast<Id>(&id - one.held.data())) return false;
       all.change(1, entry.bytes);
-      if (room.pinned) pinned.change(1, entry.bytes);
-      found[static_cast<std::size_t>(room.lookup)].change(1, entry.bytes);
+      if (group.pinned) pinned.change(1, entry.bytes);
+      found[static_cast<std::size_t>(group.lookup)].change(1, entry.bytes);
     }
     if (all.entries != one.entries || all.bytes != one.bytes || pinned.entries != one.pinned_entries || pinned.bytes != one.pinned_bytes) return false;
     if (one.entries > limits.max_entries || one.bytes > limits.max_bytes) return false;

@@ -39,15 +39,15 @@ class Replay {
   void catch_up(const Columns&, Time now) {
     Agenda& agenda = held_.agenda;
     while (agenda.next_at() <= now) {
-      turn(agenda.next_at());
+      close_slices(agenda.next_at());
       std::vector<bool> goes;
-      const Due due = agenda.take([&](Id room) {
-        goes.resize(held_.setting.rooms.size());
-        goes[static_cast<std::size_t>(room)] = true;
+      const Due due = agenda.take([&](Id group) {
+        goes.resize(held_.setting.groups.size());
+        goes[static_cast<std::size_t>(group)] = true;
       });
       switch (due.kind) {
         case Kind::clear:
-          held_.empty([&](Id room) { return goes[static_cast<std::size_t>(room)]; }, kNone, kCleared, kClears, due.at);
+          held_.empty([&](Id group) { return goes[static_cast<std::size_t>(group)]; }, kNone, kCleared, kClears, due.at);
           break;
         case Kind::collect:
           held_.collect(due.what, due.at);
@@ -59,7 +59,7 @@ class Replay {
           hear(loads_.take(due.what), due.at);
       }
     }
-    turn(now);
+    close_slices(now);
   }
 
   void count_from(Time now) {
@@ -78,7 +78,7 @@ class Replay {
  private:
   static constexpr std::size_t kAhead = 12, kFarAhead = 9 * kBlock;  // events
 
-  void turn(Time now) {
+  void close_slices(Time now) {
     while (now >= held_.ledger.slice_end()) held_.ledger.next_slice();
     slice_end_ = held_.ledger.slice_end();
   }
@@ -101,36 +101,36 @@ class Replay {
         return restart(node, now);
     }
     const Id entry = columns.key[i];
-    const RoomRules& room = held_.room_of(entry);
-    const Id compartment = held_.here.of(room.pool, node, columns.scope[i]);
+    const GroupRules& group = held_.group_of(entry);
+    const Id compartment = held_.here.of(group.pool, node, columns.scope[i]);
     const Id slot = compartment == kNone ? kNone : held_.here.slot(entry, compartment);
     if (held_.setting.spares && slot != kNone) reach(slot, now + ((mark & kOp) == kWrite ? held_.setting.news_take : columns.cost[i]));
-    if (columns.next_read != nullptr && slot != kNone && !room.pinned) held_.here.at(compartment).policy->coming(slot, columns.next_read[i]);
-    if ((mark & kOp) == kWrite || (mark & kOp) == kElsewhere) return write(columns, i, room, slot, now);
+    if (columns.next_read != nullptr && slot != kNone && !group.pinned) held_.here.at(compartment).policy->coming(slot, columns.next_read[i]);
+    if ((mark & kOp) == kWrite || (mark & kOp) == kElsewhere) return write(columns, i, group, slot, now);
     if (slot == kNone) return;
-    if ((mark & kOp) == kPreload) return preload(columns, i, room, slot, now);
-    read(columns, i, room, slot, (mark & kForced) || room.drop_first, now);
+    if ((mark & kOp) == kPreload) return preload(columns, i, group, slot, now);
+    read(columns, i, group, slot, (mark & kForced) || group.drop_first, now);
   }
 
   // Reads
 
-  void read(const Columns& columns, std::size_t i, const RoomRules& room, Id slot, bool forced, Time now) {
+  void read(const Columns& columns, std::size_t i, const GroupRules& group, Id slot, bool forced, Time now) {
     const Entry& entry = held_.here.entries[slot];
-    if (is_null(columns.stretch[i])) ++held_.tally(room).counts[kNullsRead];
-    const bool serves = !forced && entry.held() && now - room.serve_stale < entry.dies_at;
-    if (serves && !room.hides(entry.stretch)) return hit(columns, i, room, slot, now);
-    if (is_loading(slot) && room.overlap == Overlap::join && !forced) return join(columns, i, room, slot, now);
-    miss(columns, i, room, slot, forced, now);
+    if (is_null(columns.stretch[i])) ++held_.tally(group).counts[kNullsRead];
+    const bool serves = !forced && entry.held() && now - group.serve_stale < entry.dies_at;
+    if (serves && !group.hides(entry.stretch)) return hit(columns, i, group, slot, now);
+    if (is_loading(slot) && group.overlap == Overlap::join && !forced) return join(columns, i, group, slot, now);
+    miss(columns, i, group, slot, forced, now);
   }
 
-  void hit(const Columns& columns, std::size_t i, const RoomRules& room, Id id, Time now) {
+  void hit(const Columns& columns, std::size_t i, const GroupRules& group, Id id, Time now) {
     Entry& entry = held_.here.entries[id];
     const Slot& slot = at(id);
-    Tally& own = held_.tally(room);
-    const Bytes size = entry.bytes - room.entry_overhead;
+    Tally& own = held_.tally(group);
+    const Bytes size = entry.bytes - group.entry_overhead;
     ++own.counts[kHits];
     own.counts[kBytesHit] += size;
-    held_.ledger.took(own, room.hit_cost + static_cast<Time>(std::min<Int128>(Int128{size} * room.hit_cost_per_kib / 1024, kMostCost)));
+    held_.ledger.took(own, hit_time(group.hit_cost, group.hit_cost_per_kib, size));
     held_.ledger.answer(own, now - entry.loaded_at);
     const bool null = is_null(entry.stretch);
     if (null) ++own.counts[kNullsHit];
@@ -139,81 +139,80 @@ class Replay {
       held_.ledger.stale_hit(own, now - stretches_.end(entry.stretch));
     }
     const bool live = entry.live(now);
-    if (live) held_.use(room, id, now);
+    if (live) held_.use(group, id, now);
     entry.idle_since = now;
-    if (!room.pinned) held_.here.at(slot.compartment).policy->hit(id, now);
+    if (!group.pinned) held_.here.at(slot.compartment).policy->hit(id, now);
     if ((live && now < slot.refresh_at) || is_loading(id)) return;
-    count_background(room, columns.cost[i], now);
-    begin(columns, i, room, id, now);
+    count_background(group, columns.cost[i], now);
+    begin(columns, i, group, id, now);
   }
 
-  void join(const Columns& columns, std::size_t i, const RoomRules& room, Id slot, Time now) {
+  void join(const Columns& columns, std::size_t i, const GroupRules& group, Id slot, Time now) {
     const Load& first = loads_[at(slot).first_load];
-    Tally& own = held_.tally(room);
+    Tally& own = held_.tally(group);
     ++own.counts[kJoined];
     own.counts[kBytesMissed] += columns.size[i];
     held_.ledger.took(own, first.ends_at - now);
     if (columns.is_stale(first.stretch, i)) ++own.counts[kJoinedStale];
   }
 
-  void miss(const Columns& columns, std::size_t i, const RoomRules& room, Id id, bool forced, Time now) {
+  void miss(const Columns& columns, std::size_t i, const GroupRules& group, Id id, bool forced, Time now) {
     const Entry& entry = held_.here.entries[id];
-    Tally& own = held_.tally(room);
+    Tally& own = held_.tally(group);
     const Time cost = columns.cost[i];
-    Cause cause = entry.held() ? absence(room, id, now) : entry.absence(now);
-    if (cause == kFirst && held_.keys.loaded(at(id).key)) cause = kScope;
-    if (forced) cause = kForcedMiss;
-    if (is_loading(id) && room.overlap == Overlap::repeat) cause = kLoading;
-    if (!shares_call(columns.scope[i], room, cost, now)) held_.ledger.load(own, cost, now);
+    Cause why = entry.held() ? absence(group, id, now) : entry.absence(now);
+    if (why == kFirst && held_.keys.loaded(at(id).key)) why = kScope;
+    const Cause cause = miss_cause(forced, is_loading(id) && group.overlap == Overlap::repeat, why);
+    if (!shares_call(columns.scope[i], group, cost, now)) held_.ledger.load(own, cost, now);
     ++own.counts[cause];
     own.counts[kBytesMissed] += columns.size[i];
     held_.ledger.took(own, cost);
-    begin(columns, i, room, id, now);
+    begin(columns, i, group, id, now);
   }
 
   // Why a held entry does not answer. An expired one that is touched leaves here.
-  Cause absence(const RoomRules& room, Id slot, Time now) {
+  Cause absence(const GroupRules& group, Id slot, Time now) {
     if (!held_.here.entries[slot].live(now)) {
-      const Cause cause = held_.expiry(room, slot);
-      held_.leave(room, slot, cause, kExpirations, now);
+      const Cause cause = held_.first_expiry(group, slot);
+      held_.leave(group, slot, cause, kExpirations, now);
       return cause;
     }
-    if (room.drop_first) held_.leave(room, slot, kDropped, kDrops, now);
+    if (group.drop_first) held_.leave(group, slot, kDropped, kDrops, now);
     return kNull;  // a blind null, or a forced read, whose cause is another
   }
 
   // Whether the load is part of an origin call that its scope began.
-  bool shares_call(Id scope, const RoomRules& room, Time cost, Time now) {
-    if (room.batch == 0 || scope < 0) return false;
-    const auto more = batches_.share(who(room.lookup, scope), now, room.batch, cost);
+  bool shares_call(Id scope, const GroupRules& group, Time cost, Time now) {
+    if (group.batch == 0 || scope < 0) return false;
+    const auto more = batches_.share(who(group.lookup, scope), now, group.batch, cost);
     if (!more) return false;
-    ++held_.tally(room).counts[kBatched];
-    held_.tally(room).origin_time += *more;
+    ++held_.tally(group).counts[kBatched];
+    held_.tally(group).origin_time += *more;
     return true;
   }
 
   // Loads
 
-  void count_background(const RoomRules& room, Time cost, Time now) {
-    held_.ledger.load(held_.tally(room), cost, now);
-    ++held_.tally(room).counts[kBackgroundLoads];
+  void count_background(const GroupRules& group, Time cost, Time now) {
+    held_.ledger.load(held_.tally(group), cost, now);
+    ++held_.tally(group).counts[kBackgroundLoads];
   }
 
   // What one look-up preloads on one node at one moment takes one call.
-  void preload(const Columns& columns, std::size_t i, const RoomRules& room, Id slot, Time now) {
-    if (const auto more = preloads_.share(who(room.lookup, columns.node[i]), now, 1, columns.cost[i])) {
-      held_.tally(room).origin_time += *more;
+  void preload(const Columns& columns, std::size_t i, const GroupRules& group, Id slot, Time now) {
+    if (const auto more = preloads_.share(who(group.lookup, columns.node[i]), now, 1, columns.cost[i])) {
+      held_.tally(group).origin_time += *more;
     } else {
-      count_background(room, columns.cost[i], now);
+      count_background(group, columns.cost[i], now);
     }
-    begin(columns, i, room, slot, now);
+    begin(columns, i, group, slot, now);
   }
 
-  void begin(const Columns& columns, std::size_t i, const RoomRules& room, Id slot, Time now) {
+  void begin(const Columns& columns, std::size_t i, const GroupRules& group, Id slot, Time now) {
     const Load load = coming(columns, i, slot, now);
     held_.keys.load(at(slot).key);
     if (load.cost == 0 || !held_.setting.timed) {
-      held_.store(room, load, now);
+      held_.store(group, load, now);
     } else {
       held_.agenda.add(load.ends_at, Kind::load, loads_.begin(load, at(slot)));
     }
@@ -229,55 +228,52 @@ class Replay {
     const Load load = loads_.take(place);
     if (load.slot == kNone) return;
     loads_.unlist(load, at(load.slot));
-    const RoomRules& room = held_.room_at(load.slot);
-    if (held_.store(room, load, now) && load.raced) ++held_.tally(room).counts[kRaced];
+    const GroupRules& group = held_.group_at(load.slot);
+    if (held_.store(group, load, now) && load.raced) ++held_.tally(group).counts[kRaced];
   }
 
   // Changes
 
-  void write(const Columns& columns, std::size_t i, const RoomRules& room, Id slot, Time now) {
+  void write(const Columns& columns, std::size_t i, const GroupRules& group, Id slot, Time now) {
     const Load written = coming(columns, i, slot, now);
-    const bool keeps = room.keeps(written.stretch);
-    if (slot != kNone && room.on_write != OnWrite::leave) {
-      if (room.on_write == OnWrite::drop || !keeps) {
-        drop(room, slot, now);
-      } else if (held_.store(room, written, now, true) && room.reloads) {
-        count_background(room, written.cost, now);
-      }
+    if (slot != kNone) {
+      const WriteDoes does = write_does(group, written.stretch);
+      if (does == WriteDoes::drop) drop(group, slot, now);
+      if (does == WriteDoes::put && held_.store(group, written, now, true) && group.reloads) count_background(group, written.cost, now);
     }
-    if (room.tell_nodes != TellNodes::nothing) tell(room, held_.here.key_of(columns.key[i]), columns.node[i], written, now);
+    if (group.tell_nodes != TellNodes::nothing) tell(group, held_.here.key_of(columns.key[i]), columns.node[i], written, now);
   }
 
-  void drop(const RoomRules& room, Id slot, Time now) {
+  void drop(const GroupRules& group, Id slot, Time now) {
     loads_.mark_raced(at(slot));
-    if (held_.here.entries[slot].held()) held_.leave(room, slot, kDropped, kDrops, now);
+    if (held_.here.entries[slot].held()) held_.leave(group, slot, kDropped, kDrops, now);
   }
 
   // The other nodes hear of a write, at once or later.
-  void tell(const RoomRules& room, Id key, Id node, const Load& written, Time now) {
-    held_.here.each(static_cast<std::size_t>(room.pool), kNone, [&](Id compartment) {
+  void tell(const GroupRules& group, Id key, Id node, const Load& written, Time now) {
+    held_.here.each(static_cast<std::size_t>(group.pool), kNone, [&](Id compartment) {
       if (held_.here.at(compartment).number == node + 1) return;
       Load message = written;
       message.slot = held_.here.slot_elsewhere(key, compartment);
       if (message.slot == kNone) return;  // nothing is there, or comes there
-      if (room.tell_delay == 0) return hear(message, now);
-      held_.agenda.add(now + room.tell_delay, Kind::message, loads_.put(message));
+      if (group.tell_delay == 0) return hear(message, now);
+      held_.agenda.add(now + group.tell_delay, Kind::message, loads_.put(message));
     });
   }
 
   void hear(const Load& message, Time now) {
-    const RoomRules& room = held_.room_at(message.slot);
-    if (room.tell_nodes == TellNodes::copy && room.keeps(message.stretch)) {
-      held_.store(room, message, now, true);
+    const GroupRules& group = held_.group_at(message.slot);
+    if (group.tell_nodes == TellNodes::copy && group.keeps(message.stretch)) {
+      held_.store(group, message, now, true);
     } else {
-      drop(room, message.slot, now);
+      drop(group, message.slot, now);
     }
   }
 
   // Bad moments
 
   void clear(Id lookup, Id node, Time now) {
-    const auto goes = [&](Id room) { return lookup == kNone || held_.setting.rooms[static_cast<std::size_t>(room)].lookup == lookup; };
+    const auto goes = [&](Id group) { return lookup == kNone || held_.setting.groups[static_cast<std::size_t>(group)].lookup == lookup; };
     if (held_.setting.spares) {
       held_.empty_but(goes, [&](Id slot) { return slot < static_cast<Id>(reach_.size()) && reach_[static_cast<std::size_t>(slot)] > now; }, node, now);
     } else {
@@ -301,7 +297,7 @@ class Replay {
         });
       });
     }
-    held_.empty([&](Id room) { return !held_.setting.rooms[static_cast<std::size_t>(room)].survives_restart; }, node, kRestarted, kLost, now);
+    held_.empty([&](Id group) { return !held_.setting.groups[static_cast<std::size_t>(group)].survives_restart; }, node, kRestarted, kLost, now);
     for (const Id slot : given_up) {
       if (!held_.here.entries[slot].held()) held_.here.entries[slot].miss_out(kRestarted);
     }

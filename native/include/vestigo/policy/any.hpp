@@ -26,13 +26,42 @@
 
 namespace vestigo::policy {
 
+template <class, class... Class>  // the first is there for the comma before the second
+using OneOf = std::variant<Class...>;
+
+using AllPolicies = OneOf<void
+#define VESTIGO_POLICY(name, Class, keeps_notes) , Class
+#include "../policies.def"
+>;
+
+#define VESTIGO_POLICY(name, Class, keeps) static_assert(Class::keeps_notes == keeps, "policies.def and the class differ: " name);
+#include "../policies.def"
+
+template <class Policy>
+concept Foresees = requires(Policy policy) { policy.coming(Id{}, std::int64_t{}); };
+
+// Whether a policy, by its place in policies.def, can do with these numbers.
+template <std::size_t place = 0>
+bool accepts(std::size_t eviction, const PolicyNumbers& numbers) {
+  if constexpr (place < std::variant_size_v<AllPolicies>) {
+    using Policy = std::variant_alternative_t<place, AllPolicies>;
+    if (eviction != place) return accepts<place + 1>(eviction, numbers);
+    if constexpr (requires { Policy::accepts(numbers); }) return Policy::accepts(numbers);
+    return true;
+  }
+  return false;
+}
+
 class Any {
  public:
   static constexpr bool moves_on_hit = true, keeps_notes = true;
 
-  explicit Any(const Home& home) : policy_(made(home)) {}
+  explicit Any(const Room& room) : policy_(made(room)) {}
   void coming(Id id, std::int64_t next) {
-    if (auto* const belady = std::get_if<Belady>(&policy_)) belady->coming(id, next);
+    const auto tell = [=]<class Policy>(Policy& policy) {
+      if constexpr (Foresees<Policy>) policy.coming(id, next);
+    };
+    std::visit(tell, policy_);
   }
   void arriving(Id id, Bytes bytes) {
     ask([=](auto& policy) { policy.arriving(id, bytes); });
@@ -61,19 +90,15 @@ class Any {
     return std::visit(question, policy_);
   }
 
-  // In the order of Eviction.
-  using Policy = std::variant<Lru, Fifo, Mru, Random, Clock, Sieve, Lfu, LfuDa, LruK, Slru, TwoQ, Arc, Lirs, S3Fifo, WTinyLfu, Gdsf, Belady>;
-  static_assert(std::variant_size_v<Policy> == kPolicies);
-
-  template <std::size_t kind = 0>
-  static Policy made(const Home& home) {
-    if constexpr (kind + 1 < std::variant_size_v<Policy>) {
-      if (static_cast<std::size_t>(home.eviction) != kind) return made<kind + 1>(home);
+  template <std::size_t place = 0>
+  static AllPolicies made(const Room& room) {
+    if constexpr (place + 1 < std::variant_size_v<AllPolicies>) {
+      if (room.eviction != place) return made<place + 1>(room);
     }
-    return Policy(std::in_place_index<kind>, home);
+    return AllPolicies(std::in_place_index<place>, room);
   }
 
-  Policy policy_;
+  AllPolicies policy_;
 };
 
 }  // namespace vestigo::policy

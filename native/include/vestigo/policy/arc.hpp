@@ -16,12 +16,12 @@ class Arc {
  public:
   static constexpr bool moves_on_hit = true, keeps_notes = true;
 
-  explicit Arc(const Home& home)
-      : home_(home), once_(home, 0, kOnce), again_(home, 1, kAgain), once_ghosts_(home, 0, kOnceGhost), again_ghosts_(home, 1, kAgainGhost) {}
+  explicit Arc(const Room& room)
+      : room_(room), once_(room, 0, kOnce), again_(room, 1, kAgain), once_ghosts_(room, 0, kOnceGhost), again_ghosts_(room, 1, kAgainGhost) {}
 
   void arriving(Id id, Bytes bytes) {
-    const std::int64_t weight = home_.weight(bytes), room = home_.capacity;
-    came_from_ = home_.note(id).where;
+    const std::int64_t weight = room_.weight(bytes), room = room_.capacity;
+    came_from_ = room_.note(id).where;
     if (came_from_ == kOnceGhost) {
       target_ = static_cast<std::int64_t>(std::min(target_ + step(weight, again_ghosts_, once_ghosts_), Int128{room}));
       once_ghosts_.take(id);
@@ -38,19 +38,19 @@ class Arc {
   }
   void placed(Id id, Time, Time) { (came_from_ == 0 ? once_ : again_).push(id); }
   void hit(Id id, Time) {
-    (home_.note(id).where == kOnce ? once_ : again_).take(id);
+    (room_.note(id).where == kOnce ? once_ : again_).take(id);
     again_.push(id);
   }
-  void left(Id id) { (home_.note(id).where == kOnce ? once_ : again_).take(id); }
+  void left(Id id) { (room_.note(id).where == kOnce ? once_ : again_).take(id); }
   Id evict() {
     const bool over = once_.weight() > target_ || (came_from_ == kAgainGhost && once_.weight() == target_);
     if (!once_.empty() && (over || again_.empty())) {
       const Id id = once_.take_oldest();
-      if (!full_of_once_) once_ghosts_.push(id, home_.weight_of(id));
+      if (!full_of_once_) once_ghosts_.push(id, room_.weight_of(id));
       return id;
     }
     const Id id = again_.take_oldest();
-    again_ghosts_.push(id, home_.weight_of(id));
+    again_ghosts_.push(id, room_.weight_of(id));
     return id;
   }
   Id any() const { return (once_.empty() ? again_ : once_).oldest(); }
@@ -62,7 +62,7 @@ class Arc {
     return Int128{weight} * (own.weight() == 0 ? 1 : std::max<std::int64_t>(others.weight() / own.weight(), 1));
   }
 
-  Home home_;
+  Room room_;
   Queue once_, again_;
   Ghosts once_ghosts_, again_ghosts_;
   std::int64_t target_ = 0;  // how much room the first list should have

@@ -14,16 +14,16 @@ class Belady {
  public:
   static constexpr bool moves_on_hit = false, keeps_notes = true;
 
-  explicit Belady(const Home& home) : home_(home), ranking_(home) {}
+  explicit Belady(const Room& room) : room_(room), ranking_(room) {}
 
   // An event of the key happens; `next` is the number of its next read.
   void coming(Id id, std::int64_t next) {
-    if (std::exchange(home_.note(id).number, -next) != -next && home_.entries[id].held()) ranking_.renew(id, -next);
+    if (std::exchange(room_.note(id).number, -next) != -next && room_.entries[id].held()) ranking_.renew(id, -next);
   }
   void arriving(Id, Bytes) {}
   void placed(Id id, Time, Time) {
-    const std::int64_t next = home_.notes[id].number;  // also where the pool was emptied since
-    home_.note(id).number = next;
+    const std::int64_t next = room_.notes[id].number;  // also where the pool was emptied since
+    room_.note(id).number = next;
     ranking_.push(id, next);
   }
   void hit(Id, Time) {}
@@ -32,7 +32,7 @@ class Belady {
   Id any() const { return ranking_.any(); }
 
  private:
-  Home home_;
+  Room room_;
   Ranking<std::int64_t> ranking_;
 };
 

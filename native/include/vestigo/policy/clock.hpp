@@ -6,7 +6,7 @@
 
 #include <utility>
 
-#include "home.hpp"
+#include "room.hpp"
 #include "ring.hpp"
 
 namespace vestigo::policy {
@@ -15,27 +15,27 @@ class Clock {
  public:
   static constexpr bool moves_on_hit = false, keeps_notes = true;
 
-  explicit Clock(const Home& home) : home_(home), order_(home.entries, home.hub) {}
+  explicit Clock(const Room& room) : room_(room), order_(room.entries, room.sentinel) {}
 
   void arriving(Id, Bytes) {}
   void placed(Id id, Time, Time) {
-    home_.note(id).count = 0;
+    room_.note(id).count = 0;
     order_.push(id);
   }
-  void hit(Id id, Time) { home_.note(id).count = 1; }
+  void hit(Id id, Time) { room_.note(id).count = 1; }
   void left(Id id) { order_.take(id); }
   Id evict() {
     for (;;) {
       const Id id = order_.take_oldest();
-      home_.fetch(order_.newer(order_.oldest()));
-      if (std::exchange(home_.note(id).count, 0) == 0) return id;
+      room_.fetch(order_.newer(order_.oldest()));
+      if (std::exchange(room_.note(id).count, 0) == 0) return id;
       order_.push(id);
     }
   }
   Id any() const { return order_.oldest(); }
 
  private:
-  Home home_;
+  Room room_;
   Ring<Entry> order_;
 };
 

@@ -4,7 +4,7 @@
 // Journal 5(2), 1966.
 #pragma once
 
-#include "home.hpp"
+#include "room.hpp"
 #include "ring.hpp"
 
 namespace vestigo::policy {
@@ -13,7 +13,7 @@ struct Fifo {
   static constexpr bool moves_on_hit = false, keeps_notes = false;
   Ring<Entry> order;
 
-  explicit Fifo(const Home& home) : order(home.entries, home.hub) {}
+  explicit Fifo(const Room& room) : order(room.entries, room.sentinel) {}
   void arriving(Id, Bytes) {}
   void placed(Id id, Time, Time) { order.push(id); }
   void hit(Id, Time) {}

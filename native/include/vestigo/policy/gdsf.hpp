@@ -15,19 +15,19 @@ class Gdsf {
  public:
   static constexpr bool moves_on_hit = false, keeps_notes = true;
 
-  explicit Gdsf(const Home& home) : home_(home), ranking_(home) {}
+  explicit Gdsf(const Room& room) : room_(room), ranking_(room) {}
 
   void arriving(Id, Bytes) {}
   void placed(Id id, Time cost, Time) {
-    Note& note = home_.note(id);
+    Note& note = room_.note(id);
     note.count = 1;
     if (cost >= 0) note.number = cost;
-    ranking_.push(id, rank(note, home_.entries[id].bytes));
+    ranking_.push(id, rank(note, room_.entries[id].bytes));
   }
   void hit(Id id, Time) {
-    Note& note = home_.note(id);
+    Note& note = room_.note(id);
     ++note.count;
-    ranking_.renew(id, rank(note, home_.entries[id].bytes));
+    ranking_.renew(id, rank(note, room_.entries[id].bytes));
   }
   void left(Id id) { ranking_.take(id); }
   Id evict() {
@@ -42,7 +42,7 @@ class Gdsf {
     return age_ + static_cast<double>(note.count) * cost / static_cast<double>(std::max<Bytes>(bytes, 1));
   }
 
-  Home home_;
+  Room room_;
   Ranking<double> ranking_;
   double age_ = 0;
 };

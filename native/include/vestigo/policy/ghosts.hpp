@@ -1,7 +1,7 @@
 // vestigo/policy/ghosts.hpp: keys that a policy remembers after they went, newest to oldest, with what they weighed.
 #pragma once
 
-#include "home.hpp"
+#include "room.hpp"
 #include "ring.hpp"
 
 namespace vestigo::policy {
@@ -9,34 +9,34 @@ namespace vestigo::policy {
 class Ghosts {
  public:
   // `mark` is what `where` says in the notes of these ghosts.
-  Ghosts(const Home& home, Id hub, std::uint8_t mark) : home_(home), ring_(home.notes, home.hub + hub), mark_(mark) {}
+  Ghosts(const Room& room, Id sentinel, std::uint8_t mark) : room_(room), ring_(room.notes, room.sentinel + sentinel), mark_(mark) {}
 
   bool empty() const { return ring_.empty(); }
   std::int64_t weight() const { return weight_; }
 
   void push(Id id, std::int64_t weight) {
-    Note& note = home_.note(id);
+    Note& note = room_.note(id);
     note.where = mark_;
     note.number = weight;
     weight_ += weight;
     ring_.push(id);
   }
   void take(Id id) {
-    Note& note = home_.note(id);
+    Note& note = room_.note(id);
     note.where = 0;
     weight_ -= note.number;
     ring_.take(id);
   }
   void drop_oldest() {
     take(ring_.oldest());
-    home_.fetch_note(ring_.newer(ring_.oldest()));
+    room_.fetch_note(ring_.newer(ring_.oldest()));
   }
   void trim(std::int64_t most) {
     while (weight_ > most && !empty()) drop_oldest();
   }
 
  private:
-  Home home_;
+  Room room_;
   Ring<Note> ring_;
   std::uint8_t mark_;
   std::int64_t weight_ = 0;

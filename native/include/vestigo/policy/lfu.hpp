@@ -12,17 +12,17 @@ class Lfu {
  public:
   static constexpr bool moves_on_hit = false, keeps_notes = true;
 
-  explicit Lfu(const Home& home) : home_(home), ranking_(home) {}
+  explicit Lfu(const Room& room) : room_(room), ranking_(room) {}
 
   void arriving(Id, Bytes) {}
-  void placed(Id id, Time, Time) { ranking_.push(id, home_.note(id).count = 1); }
-  void hit(Id id, Time) { ranking_.renew(id, ++home_.note(id).count); }
+  void placed(Id id, Time, Time) { ranking_.push(id, room_.note(id).count = 1); }
+  void hit(Id id, Time) { ranking_.renew(id, ++room_.note(id).count); }
   void left(Id id) { ranking_.take(id); }
   Id evict() { return ranking_.take_lowest(); }
   Id any() const { return ranking_.any(); }
 
  private:
-  Home home_;
+  Room room_;
   Ranking<std::uint32_t> ranking_;
 };
 

@@ -13,14 +13,14 @@ class LfuDa {
  public:
   static constexpr bool moves_on_hit = false, keeps_notes = true;
 
-  explicit LfuDa(const Home& home) : home_(home), ranking_(home) {}
+  explicit LfuDa(const Room& room) : room_(room), ranking_(room) {}
 
   void arriving(Id, Bytes) {}
   void placed(Id id, Time, Time) {
-    home_.note(id).count = 1;
+    room_.note(id).count = 1;
     ranking_.push(id, age_ + 1);
   }
-  void hit(Id id, Time) { ranking_.renew(id, age_ + ++home_.note(id).count); }
+  void hit(Id id, Time) { ranking_.renew(id, age_ + ++room_.note(id).count); }
   void left(Id id) { ranking_.take(id); }
   Id evict() {
     age_ = ranking_.lowest_rank();
@@ -29,7 +29,7 @@ class LfuDa {
   Id any() const { return ranking_.any(); }
 
  private:
-  Home home_;
+  Room room_;
   Ranking<std::uint64_t> ranking_;
   std::uint64_t age_ = 0;
 };

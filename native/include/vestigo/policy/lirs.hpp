@@ -14,12 +14,12 @@ class Lirs {
  public:
   static constexpr bool moves_on_hit = true, keeps_notes = true;
 
-  explicit Lirs(const Home& home) : home_(home), stack_(home), queue_(home, 0, kPassing), most_low_(home.numbers[0]) {}
+  explicit Lirs(const Room& room) : room_(room), stack_(room), queue_(room, 0, kPassing), most_low_(room.numbers[0]) {}
 
   void arriving(Id, Bytes) {}
   void placed(Id id, Time, Time) {
-    const bool returns = home_.note(id).where == kGhost;
-    if (returns || low_weight_ + home_.weight_of(id) <= most_low_) {
+    const bool returns = room_.note(id).where == kGhost;
+    if (returns || low_weight_ + room_.weight_of(id) <= most_low_) {
       stack_.push(id);
       become_low(id);
     } else {
@@ -28,7 +28,7 @@ class Lirs {
     }
   }
   void hit(Id id, Time) {
-    if (home_.note(id).where == kLow) {
+    if (room_.note(id).where == kLow) {
       stack_.push(id);
       prune();
     } else if (stack_.has(id)) {
@@ -41,7 +41,7 @@ class Lirs {
     }
   }
   void left(Id id) {
-    Note& note = home_.note(id);
+    Note& note = room_.note(id);
     if (note.where == kPassing) {
       queue_.take(id);
       if (stack_.has(id)) stack_.take(id);
@@ -55,11 +55,11 @@ class Lirs {
     if (queue_.empty()) {
       const Id id = stack_.oldest();
       leave_low(id);
-      home_.note(id).where = 0;
+      room_.note(id).where = 0;
       return id;
     }
     const Id id = queue_.take_oldest();
-    if (stack_.has(id)) home_.note(id).where = kGhost;
+    if (stack_.has(id)) room_.note(id).where = kGhost;
     return id;
   }
   Id any() { return queue_.empty() ? stack_.oldest() : queue_.oldest(); }
@@ -69,12 +69,12 @@ class Lirs {
 
   // An entry is of low recency now, and stands in the stack.
   void become_low(Id id) {
-    home_.note(id).where = kLow;
-    low_weight_ += home_.weight_of(id);
+    room_.note(id).where = kLow;
+    low_weight_ += room_.weight_of(id);
     while (low_weight_ > most_low_) {
       prune();
       const Id oldest = stack_.take_oldest();
-      low_weight_ -= home_.weight_of(oldest);
+      low_weight_ -= room_.weight_of(oldest);
       queue_.push(oldest);
     }
     prune();
@@ -82,7 +82,7 @@ class Lirs {
 
   void leave_low(Id id) {
     stack_.take(id);
-    low_weight_ -= home_.weight_of(id);
+    low_weight_ -= room_.weight_of(id);
     prune();
   }
 
@@ -90,14 +90,14 @@ class Lirs {
   void prune() {
     while (!stack_.empty()) {
       const Id oldest = stack_.oldest();
-      Note& note = home_.note(oldest);
+      Note& note = room_.note(oldest);
       if (note.where == kLow) return;
       if (note.where == kGhost) note.where = 0;
       stack_.take(oldest);
     }
   }
 
-  Home home_;
+  Room room_;
   Stack stack_;
   Queue queue_;
   std::int64_t most_low_, low_weight_ = 0;

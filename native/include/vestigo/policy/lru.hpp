@@ -4,7 +4,7 @@
 // virtual-storage computer", IBM Systems Journal 5(2), 1966.
 #pragma once
 
-#include "home.hpp"
+#include "room.hpp"
 #include "ring.hpp"
 
 namespace vestigo::policy {
@@ -20,7 +20,7 @@ struct Lru {
   static constexpr bool moves_on_hit = true, keeps_notes = false;
   Ring<Entry> order;
 
-  explicit Lru(const Home& home) : order(home.entries, home.hub) {}
+  explicit Lru(const Room& room) : order(room.entries, room.sentinel) {}
   void arriving(Id, Bytes) {}
   void placed(Id id, Time, Time) { order.push(id); }
   void hit(Id id, Time) { order.renew(id); }

@@ -13,11 +13,12 @@ namespace vestigo::policy {
 class LruK {
  public:
   static constexpr bool moves_on_hit = false, keeps_notes = true;
+  static bool accepts(const PolicyNumbers& numbers) { return numbers[0] >= 1 && numbers[0] <= 8; }
 
-  explicit LruK(const Home& home) : home_(home), ranking_(home) {}
+  explicit LruK(const Room& room) : room_(room), ranking_(room) {}
 
   void arriving(Id, Bytes) {}
-  void placed(Id id, Time, Time now) { ranking_.push(id, refer(id, now, home_.numbers[1])); }
+  void placed(Id id, Time, Time now) { ranking_.push(id, refer(id, now, room_.numbers[1])); }
   void hit(Id id, Time now) { ranking_.renew(id, refer(id, now, INT64_MAX)); }  // of an entry nothing is forgotten
   void left(Id id) { ranking_.take(id); }
   Id evict() { return ranking_.take_lowest(); }
@@ -26,9 +27,9 @@ class LruK {
  private:
   // Takes in a reference, where the one before is remembered for so long; gives the moment of the K-th last.
   Time refer(Id id, Time now, Time retained) {
-    Note& note = home_.note(id);
-    Time* const times = home_.references(id);
-    const auto depth = static_cast<std::size_t>(home_.numbers[0]);
+    Note& note = room_.note(id);
+    Time* const times = room_.references(id);
+    const auto depth = static_cast<std::size_t>(room_.numbers[0]);
     const bool known = note.where != 0 && now - times[0] <= retained;
     if (!known) std::fill_n(times, depth, kGone);
     note.where = 1;
@@ -37,7 +38,7 @@ class LruK {
     return times[depth - 1];
   }
 
-  Home home_;
+  Room room_;
   Ranking<Time> ranking_;
 };
 

@@ -8,7 +8,7 @@
 #include <vector>
 
 #include "../draw.hpp"
-#include "home.hpp"
+#include "room.hpp"
 
 namespace vestigo::policy {
 
@@ -16,33 +16,33 @@ class Random {
  public:
   static constexpr bool moves_on_hit = false, keeps_notes = true;
 
-  explicit Random(const Home& home) : home_(home), state_(static_cast<std::uint64_t>(home.numbers[0])) {}
+  explicit Random(const Room& room) : room_(room), state_(static_cast<std::uint64_t>(room.numbers[0])) {}
 
   void arriving(Id, Bytes) {}
   void placed(Id id, Time, Time) {
-    home_.note(id).place = static_cast<std::uint32_t>(held_.size());
+    room_.note(id).place = static_cast<std::uint32_t>(held_.size());
     held_.push_back(id);
   }
   void hit(Id, Time) {}
   void left(Id id) {
-    const std::uint32_t place = home_.note(id).place;
+    const std::uint32_t place = room_.note(id).place;
     const Id last = held_.back();
     held_.pop_back();
     if (last == id) return;
     held_[place] = last;
-    home_.note(last).place = place;
+    room_.note(last).place = place;
   }
   Id evict() {
     const Id id = held_[draw_below(mix(state_ += kStep), held_.size())];
     left(id);
     const std::size_t next = draw_below(mix(state_ + kStep), held_.size() + 1);  // once what makes it go has come in
-    if (next < held_.size()) home_.fetch(held_[next]);
+    if (next < held_.size()) room_.fetch(held_[next]);
     return id;
   }
   Id any() const { return held_.back(); }
 
  private:
-  Home home_;
+  Room room_;
   std::vector<Id> held_;
   std::uint64_t state_;
 };

@@ -4,14 +4,14 @@
 #pragma once
 
 #include "../heap.hpp"
-#include "home.hpp"
+#include "room.hpp"
 
 namespace vestigo::policy {
 
 template <class Rank>
 class Ranking {
  public:
-  explicit Ranking(const Home& home) : heap_(Places{home}) {}
+  explicit Ranking(const Room& room) : heap_(Places{room}) {}
 
   Rank lowest_rank() const { return heap_.first().rank; }
   Id any() const { return heap_.last().id; }
@@ -34,11 +34,11 @@ class Ranking {
     bool operator<(const Ranked& other) const { return rank < other.rank || (rank == other.rank && since < other.since); }
   };
   struct Places {
-    Home home;
-    std::uint32_t& operator()(const Ranked& ranked) const { return home.note(ranked.id).place; }
+    Room room;
+    std::uint32_t& operator()(const Ranked& ranked) const { return room.note(ranked.id).place; }
   };
 
-  std::size_t place(Id id) const { return heap_.places().home.note(id).place; }
+  std::size_t place(Id id) const { return heap_.places().room.note(id).place; }
 
   Heap<Ranked, Places> heap_;
   std::uint64_t ranked_ = 0;

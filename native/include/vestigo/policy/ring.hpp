@@ -1,6 +1,6 @@
 // vestigo/policy/ring.hpp: a ring of entries or notes, newest to oldest, threaded through them.
 //
-// The ring's hub is a node of its own that stands for no key, and a node in no ring is a ring of one, so that no
+// The ring's sentinel is a node of its own that stands for no key, and a node in no ring is a ring of one, so that no
 // operation has a special case.
 #pragma once
 
@@ -11,20 +11,20 @@ namespace vestigo::policy {
 template <class Node>
 struct Ring {
   Node* nodes;
-  Id hub;
+  Id sentinel;
 
-  Ring(Node* first, Id hub_id) : nodes(first), hub(hub_id) { nodes[hub].before = nodes[hub].after = hub; }
+  Ring(Node* first, Id hub_id) : nodes(first), sentinel(hub_id) { nodes[sentinel].before = nodes[sentinel].after = sentinel; }
 
-  bool empty() const { return nodes[hub].after == hub; }
-  Id newest() const { return nodes[hub].after; }
-  Id oldest() const { return nodes[hub].before; }
+  bool empty() const { return nodes[sentinel].after == sentinel; }
+  Id newest() const { return nodes[sentinel].after; }
+  Id oldest() const { return nodes[sentinel].before; }
   Id newer(Id id) const { return nodes[id].before; }
   bool has(Id id) const { return nodes[id].after != id; }  // of a node that no other ring could have
 
   void push(Id id) const {
-    Node *const all = nodes, &end = all[hub], &node = all[id];
+    Node *const all = nodes, &end = all[sentinel], &node = all[id];
     const Id second = end.after;
-    node.before = hub;
+    node.before = sentinel;
     node.after = second;
     all[second].before = id;
     end.after = id;
@@ -40,9 +40,9 @@ struct Ring {
 
   // The same for the oldest one.
   Id take_oldest() const {
-    Node *const all = nodes, &end = all[hub];
+    Node *const all = nodes, &end = all[sentinel];
     const Id id = end.before, before = all[id].before;
-    all[before].after = hub;
+    all[before].after = sentinel;
     end.before = before;
     all[id].before = all[id].after = id;
     return id;

@@ -14,31 +14,31 @@ class S3Fifo {
  public:
   static constexpr bool moves_on_hit = false, keeps_notes = true;
 
-  explicit S3Fifo(const Home& home) : home_(home), small_(home, 0, kSmall), main_(home, 1, kMain), ghosts_(home, 0, kGhost) {}
+  explicit S3Fifo(const Room& room) : room_(room), small_(room, 0, kSmall), main_(room, 1, kMain), ghosts_(room, 0, kGhost) {}
 
   void arriving(Id, Bytes) {}
   void placed(Id id, Time, Time) {
-    Note& note = home_.note(id);
+    Note& note = room_.note(id);
     const bool returns = note.where == kGhost;
     if (returns) ghosts_.take(id);
     note.count = 0;
     (returns ? main_ : small_).push(id);
   }
   void hit(Id id, Time) {
-    Note& note = home_.note(id);
+    Note& note = room_.note(id);
     if (note.count < 3) ++note.count;
   }
-  void left(Id id) { (home_.note(id).where == kSmall ? small_ : main_).take(id); }
+  void left(Id id) { (room_.note(id).where == kSmall ? small_ : main_).take(id); }
   Id evict() {
     if (small_.weight() < most_small() && !main_.empty()) return evict_main();
     while (!small_.empty()) {
       const Id id = small_.take_oldest();
-      if (home_.note(id).count <= 1) {
-        ghosts_.push(id, home_.weight_of(id));
+      if (room_.note(id).count <= 1) {
+        ghosts_.push(id, room_.weight_of(id));
         ghosts_.trim(most_main());
         return id;
       }
-      home_.note(id).count = 0;
+      room_.note(id).count = 0;
       main_.push(id);
       if (main_.weight() > most_main()) break;
     }
@@ -49,19 +49,19 @@ class S3Fifo {
  private:
   enum : std::uint8_t { kSmall = 1, kMain, kGhost };
 
-  std::int64_t most_small() const { return home_.numbers[0]; }
-  std::int64_t most_main() const { return home_.capacity - most_small(); }
+  std::int64_t most_small() const { return room_.numbers[0]; }
+  std::int64_t most_main() const { return room_.capacity - most_small(); }
 
   Id evict_main() {
     for (;;) {
       const Id id = main_.oldest();
-      if (home_.note(id).count == 0) return main_.take_oldest();
-      --home_.note(id).count;
+      if (room_.note(id).count == 0) return main_.take_oldest();
+      --room_.note(id).count;
       main_.renew(id);
     }
   }
 
-  Home home_;
+  Room room_;
   Queue small_, main_;
   Ghosts ghosts_;
 };

@@ -7,7 +7,7 @@
 
 #include <utility>
 
-#include "home.hpp"
+#include "room.hpp"
 #include "ring.hpp"
 
 namespace vestigo::policy {
@@ -16,24 +16,24 @@ class Sieve {
  public:
   static constexpr bool moves_on_hit = false, keeps_notes = true;
 
-  explicit Sieve(const Home& home) : home_(home), order_(home.entries, home.hub), hand_(home.hub) {}
+  explicit Sieve(const Room& room) : room_(room), order_(room.entries, room.sentinel), hand_(room.sentinel) {}
 
   void arriving(Id, Bytes) {}
   void placed(Id id, Time, Time) {
-    home_.note(id).count = 0;
+    room_.note(id).count = 0;
     order_.push(id);
   }
-  void hit(Id id, Time) { home_.note(id).count = 1; }
+  void hit(Id id, Time) { room_.note(id).count = 1; }
   void left(Id id) {
     if (hand_ == id) hand_ = order_.newer(id);
     order_.take(id);
   }
   Id evict() {
     for (;;) {
-      const Id id = hand_ == order_.hub ? order_.oldest() : hand_;
+      const Id id = hand_ == order_.sentinel ? order_.oldest() : hand_;
       hand_ = order_.newer(id);
-      home_.fetch(order_.newer(hand_));
-      if (std::exchange(home_.note(id).count, 0) != 0) continue;
+      room_.fetch(order_.newer(hand_));
+      if (std::exchange(room_.note(id).count, 0) != 0) continue;
       order_.take(id);
       return id;
     }
@@ -41,9 +41,9 @@ class Sieve {
   Id any() const { return order_.oldest(); }
 
  private:
-  Home home_;
+  Room room_;
   Ring<Entry> order_;
-  Id hand_;  // the hub: it begins with the oldest
+  Id hand_;  // the sentinel: it begins with the oldest
 };
 
 }  // namespace vestigo::policy

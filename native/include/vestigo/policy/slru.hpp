@@ -12,23 +12,23 @@ class Slru {
  public:
   static constexpr bool moves_on_hit = true, keeps_notes = true;
 
-  explicit Slru(const Home& home) : home_(home), probation_(home, 0, kProbation), protected_(home, 1, kProtected), most_protected_(home.numbers[0]) {}
+  explicit Slru(const Room& room) : room_(room), probation_(room, 0, kProbation), protected_(room, 1, kProtected), most_protected_(room.numbers[0]) {}
 
   void arriving(Id, Bytes) {}
   void placed(Id id, Time, Time) { probation_.push(id); }
   void hit(Id id, Time) {
-    if (home_.note(id).where == kProtected) return protected_.renew(id);
+    if (room_.note(id).where == kProtected) return protected_.renew(id);
     probation_.take(id);
     protected_.push(id);
     while (protected_.weight() > most_protected_) probation_.push(protected_.take_oldest());
   }
-  void left(Id id) { (home_.note(id).where == kProtected ? protected_ : probation_).take(id); }
+  void left(Id id) { (room_.note(id).where == kProtected ? protected_ : probation_).take(id); }
   Id evict() { return (probation_.empty() ? protected_ : probation_).take_oldest(); }
   Id any() const { return (probation_.empty() ? protected_ : probation_).oldest(); }
 
  private:
   enum : std::uint8_t { kProbation = 1, kProtected };
-  Home home_;
+  Room room_;
   Queue probation_, protected_;
   std::int64_t most_protected_;
 };

@@ -7,28 +7,28 @@
 #include <algorithm>
 #include <vector>
 
-#include "home.hpp"
+#include "room.hpp"
 
 namespace vestigo::policy {
 
 class Stack {
  public:
-  explicit Stack(const Home& home) : home_(home) {}
+  explicit Stack(const Room& room) : room_(room) {}
 
   bool empty() const { return size_ == 0; }
-  bool has(Id id) const { return home_.note(id).place != kNowhere; }
+  bool has(Id id) const { return room_.note(id).place != kNowhere; }
 
   // Puts it on top, wherever it stood.
   void push(Id id) {
     if (end_ == written_.size()) [[unlikely]] make_room();
-    std::uint32_t& place = home_.note(id).place;
+    std::uint32_t& place = room_.note(id).place;
     size_ += place == kNowhere;
     place = place_of(end_);
     written_[end_++] = id;
   }
 
   void take(Id id) {
-    home_.note(id).place = kNowhere;
+    room_.note(id).place = kNowhere;
     --size_;
   }
 
@@ -49,10 +49,10 @@ class Stack {
   static constexpr std::size_t kSome = 1024, kAhead = 24;
 
   std::uint32_t place_of(std::size_t index) const { return static_cast<std::uint32_t>(forgotten_ + index + 1); }
-  bool stands(std::size_t index) const { return home_.note(written_[index]).place == place_of(index); }
+  bool stands(std::size_t index) const { return room_.note(written_[index]).place == place_of(index); }
 
   void fetch(std::size_t index) const {
-    if (index + kAhead < end_) __builtin_prefetch(&home_.notes[written_[index + kAhead]], 1);
+    if (index + kAhead < end_) __builtin_prefetch(&room_.notes[written_[index + kAhead]], 1);
   }
 
   // Forgets what stands no more: below the bottom, and if that is little, everywhere.
@@ -66,7 +66,7 @@ class Stack {
       for (std::size_t i = first_; i < end_; ++i) {
         fetch(i);
         if (!stands(i)) continue;
-        home_.note(written_[i]).place = place_of(kept);
+        room_.note(written_[i]).place = place_of(kept);
         written_[kept++] = written_[i];
       }
       written_.resize(2 * kept + kSome);
@@ -75,7 +75,7 @@ class Stack {
     end_ = kept;
   }
 
-  Home home_;
+  Room room_;
   std::vector<Id> written_;
   std::size_t first_ = 0;      // nothing stands before
   std::size_t end_ = 0;        // nothing is written from here on

@@ -14,29 +14,29 @@ class TwoQ {
  public:
   static constexpr bool moves_on_hit = true, keeps_notes = true;
 
-  explicit TwoQ(const Home& home) : home_(home), in_(home, 0, kIn), main_(home, 1, kMain), out_(home, 0, kOut) {}
+  explicit TwoQ(const Room& room) : room_(room), in_(room, 0, kIn), main_(room, 1, kMain), out_(room, 0, kOut) {}
 
-  void arriving(Id id, Bytes) { returns_ = home_.note(id).where == kOut; }
+  void arriving(Id id, Bytes) { returns_ = room_.note(id).where == kOut; }
   void placed(Id id, Time, Time) {
-    if (home_.note(id).where == kOut) out_.take(id);
+    if (room_.note(id).where == kOut) out_.take(id);
     (returns_ ? main_ : in_).push(id);
   }
   void hit(Id id, Time) {
-    if (home_.note(id).where == kMain) main_.renew(id);
+    if (room_.note(id).where == kMain) main_.renew(id);
   }
-  void left(Id id) { (home_.note(id).where == kMain ? main_ : in_).take(id); }
+  void left(Id id) { (room_.note(id).where == kMain ? main_ : in_).take(id); }
   Id evict() {
-    if (in_.weight() <= home_.numbers[0] && !main_.empty()) return main_.take_oldest();
+    if (in_.weight() <= room_.numbers[0] && !main_.empty()) return main_.take_oldest();
     const Id id = in_.take_oldest();
-    out_.push(id, home_.weight_of(id));
-    out_.trim(home_.numbers[1]);
+    out_.push(id, room_.weight_of(id));
+    out_.trim(room_.numbers[1]);
     return id;
   }
   Id any() const { return (in_.empty() ? main_ : in_).oldest(); }
 
  private:
   enum : std::uint8_t { kIn = 1, kMain, kOut };
-  Home home_;
+  Room room_;
   Queue in_, main_;
   Ghosts out_;
   bool returns_ = false;

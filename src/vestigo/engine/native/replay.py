@@ -10,11 +10,14 @@ from vestigo.engine.changes import changes_of, together
 from vestigo.engine.job import Job
 from vestigo.engine.native.begin import begin_full, begin_plain, is_plain
 from vestigo.engine.ready import entries_for
-from vestigo.outcome import CAUSES, Changes, Measures, Slices, Spans
+from vestigo.outcome import Changes, Measures, Slices, Spans
 from vestigo.prepared.batches import batches
 from vestigo.prepared.next_reads import next_reads
 from vestigo.prepared.uncached import uncached
 from vestigo.trace import Trace
+
+_FOR_TESTS = {"stored", "superseded", "lost"}
+"""Counts that the kernel's own tests ask for."""
 
 
 def run(
@@ -28,10 +31,10 @@ def run(
 
         return reference_run(trace, job)
     full = len(trace.lookups) > 0 and (full or not is_plain(trace, job))
-    entries = entries_for(trace, job.rooms)
+    entries = entries_for(trace, job.groups)
     replay = begin_full(trace, job, entries) if full else begin_plain(trace, job, entries)
-    foresight = any(pool.eviction.name == "belady" for pool in job.rooms.pools)
-    following = next_reads(trace, job.rooms.per_lookup) if foresight else None
+    foresight = any(pool.eviction.name == "belady" for pool in job.groups.pools)
+    following = next_reads(trace, job.groups.per_lookup) if foresight else None
     begin = 0
     for batch in batches(trace, job.assumed, entries, batch_events):
         replay.feed(batch, None if following is None else following[begin : begin + batch.events])
@@ -53,42 +56,22 @@ def run(
 def _columns(
     sheet: dict[str, Any], spans_ns: list[int], uncached_ns: list[int], changes: list[Changes]
 ) -> dict[str, list[Any]]:
-    """A sheet (native/bind/sheet.hpp) as the arguments of Measures, a list of values for each."""
+    """A sheet (native/bind/sheet.hpp) as the arguments of Measures, a list of values for each. The kernel counts under
+    the names that `Measures` has (native/include/vestigo/tally.def).
+    """
     causes = len(kernel.CAUSES)
-    counts = sheet["counts"].tolist()
-    counted = dict(zip(kernel.COUNTS, sheet["counts"].T[causes:].tolist(), strict=True))
-    for own in ("stored", "superseded", "lost"):
-        del counted[own]
-    places = [(cause, kernel.CAUSES.index(cause)) for cause in CAUSES]
+    counts = dict(zip(kernel.COUNTS, sheet["counts"].T[causes:].tolist(), strict=True))
     halves = zip(sheet["sums_high"].T.tolist(), sheet["sums_low"].T.tolist(), strict=True)
     sums = {
         name: [(high << 64) | low for high, low in zip(*half, strict=True)]
         for name, half in zip(kernel.SUMS, halves, strict=True)
     }
     mosts = dict(zip(kernel.MOSTS, sheet["mosts"].T.tolist(), strict=True))
-    return {
-        **counted,
-        "misses_by_cause": [{cause: row[place] for cause, place in places} for row in counts],
-        "entries_peak": mosts["entries_peak"],
-        "memory_peak": mosts["memory_peak"],
-        "held_byte_ns": sums["held"],
-        "idle_byte_ns": sums["idle_held"],
-        "span_ns": spans_ns,
-        "origin_time_ns": sums["origin_time"],
-        "read_time_ns": sums["read_time"],
-        "longest_read_ns": mosts["longest_read"],
-        "read_times": _spans(*sheet["read_times"]),
-        "uncached_time_ns": uncached_ns,
-        "answer_age_ns": sums["answer_age"],
-        "oldest_answer_ns": mosts["oldest_answer"],
-        "answer_ages": _spans(*sheet["answer_ages"]),
-        "stale_age_ns": sums["stale_age"],
-        "oldest_stale_ns": mosts["oldest_stale"],
-        "stale_ages": _spans(*sheet["stale_ages"]),
-        "surge_second": mosts["surge_second"],
-        "surge_minute": mosts["surge_minute"],
-        "changes": changes,
-    }
+    histograms = {name: _spans(*sheet[name]) for name in ("read_times", "answer_ages", "stale_ages")}
+    found = {name: values for name, values in (counts | sums | mosts | histograms).items() if name not in _FOR_TESTS}
+    misses = [dict(zip(kernel.CAUSES, row, strict=True)) for row in sheet["counts"][:, :causes].tolist()]
+    others = {"span_ns": spans_ns, "uncached_time_ns": uncached_ns, "changes": changes}
+    return {**found, "misses_by_cause": misses, **others}
 
 
 def _row(columns: dict[str, list[Any]], row: int) -> dict[str, Any]:

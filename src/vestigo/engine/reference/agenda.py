@@ -27,9 +27,9 @@ class Due(NamedTuple):
 
 class Agenda:
     def __init__(self, clears: Sequence[tuple[int, int]]) -> None:
-        """`clears`: (when, which room)."""
+        """`clears`: (when, which group)."""
         self.added = count()
-        self.due = [Due(at, Kind.CLEAR, room, next(self.added), room) for at, room in clears]
+        self.due = [Due(at, Kind.CLEAR, group, next(self.added), group) for at, group in clears]
         heapq.heapify(self.due)
 
     def add(self, at: int, kind: Kind, order: Any, what: Any) -> None:
@@ -40,8 +40,8 @@ class Agenda:
         return heapq.heappop(self.due) if self.due and self.due[0].at <= now else None
 
     def also_cleared(self, due: Due) -> list[int]:
-        """Takes the other rooms that are cleared at the same moment."""
-        rooms = []
+        """Takes the other groups that are cleared at the same moment."""
+        groups = []
         while self.due and (self.due[0].at, self.due[0].kind) == (due.at, Kind.CLEAR):
-            rooms.append(heapq.heappop(self.due).what)
-        return rooms
+            groups.append(heapq.heappop(self.due).what)
+        return groups

@@ -1,8 +1,8 @@
 """Whose cache a row is about: the pool of all rows, or of each node or scope."""
 
+from vestigo.engine.groups import Groups
 from vestigo.engine.reference.pool import Pool
 from vestigo.engine.reference.rows import Row
-from vestigo.engine.rooms import Rooms
 from vestigo.trace import Op
 
 
@@ -11,8 +11,8 @@ class Compartments:
     name none.
     """
 
-    def __init__(self, rooms: Rooms, nodes: int, recorded: list[Row]) -> None:
-        self.rules, self.per = rooms.pools, rooms.per
+    def __init__(self, groups: Groups, nodes: int, recorded: list[Row]) -> None:
+        self.rules, self.per = groups.pools, groups.per
         unnamed = nodes == 0 or any(row.node < 0 and row.op in (Op.READ, Op.PRELOAD) for row in recorded)
         there = {"all": [0], "node": [*range(1, nodes + 1), *([0] if unnamed else [])], "scope": []}
         self.pools = [

@@ -1,21 +1,21 @@
 """Whether a value passes ``keep_if``."""
 
+from vestigo.engine.groups import Group
 from vestigo.engine.reference.rows import Row
 from vestigo.engine.reference.truth import Value as Truth
-from vestigo.engine.rooms import Room
 from vestigo.errors import RulesError
 from vestigo.rules import Value
 from vestigo.trace import Trace
 
 
-def passes(room: Room, trace: Trace, row: Row, value: Truth) -> bool:
+def passes(group: Group, trace: Trace, row: Row, value: Truth) -> bool:
     """Raises RulesError if a function of the user's fails."""
-    condition = room.rules.keep_if
+    condition = group.rules.keep_if
     if condition is None:
         return True
     size, cost = row.size or 0, row.cost or 0
     if condition.own is None:
-        return room.passes and condition.passes(size, cost)
+        return group.passes and condition.passes(size, cost)
     asked = Value(trace.lookups[row.lookup], str(trace.keys[row.key]), size, cost, not value.is_null)
     try:
         answer = condition.own(asked)

@@ -2,10 +2,10 @@
 
 from bisect import bisect_right
 
+from vestigo.engine.groups import Group
 from vestigo.engine.reference.draw import STEP, draw_below, mix
 from vestigo.engine.reference.pool import Entry
 from vestigo.engine.reference.truth import Value
-from vestigo.engine.rooms import Room
 from vestigo.rules import Rules
 
 CAUSES = ("aged", "idle", "clock")
@@ -31,10 +31,10 @@ def ages_at(rules: Rules, value: Value, loaded_at: int, key: int, kept: int) -> 
     return loaded_at + rules.absolute - draw_below(mix(mix(key + STEP) + kept * STEP), varies + 1)
 
 
-def clock_at(room: Room, loaded_at: int) -> int | None:
+def clock_at(group: Group, loaded_at: int) -> int | None:
     """The first fixed time after the load."""
-    place = bisect_right(room.expires_at, loaded_at)
-    return int(room.expires_at[place]) if place < len(room.expires_at) else None
+    place = bisect_right(group.expires_at, loaded_at)
+    return int(group.expires_at[place]) if place < len(group.expires_at) else None
 
 
 def deadline(rules: Rules, entry: Entry) -> tuple[int, str] | None:

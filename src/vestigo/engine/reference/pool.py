@@ -4,12 +4,12 @@ from collections import defaultdict
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from vestigo.engine.groups import Group
 from vestigo.engine.reference.policies import POLICIES
 from vestigo.engine.reference.policies.belady import Belady
 from vestigo.engine.reference.policies.guarded import guarded
 from vestigo.engine.reference.rows import Row
 from vestigo.engine.reference.truth import Value
-from vestigo.engine.rooms import Room
 from vestigo.errors import RulesError
 from vestigo.rules import PoolRules
 from vestigo.rules.policy import Policy
@@ -17,7 +17,7 @@ from vestigo.rules.policy import Policy
 
 @dataclass(eq=False)
 class Entry:
-    room: Room
+    group: Group
     key: int
     value: Value
     bytes: int
@@ -128,7 +128,7 @@ class Pool:
     def add(self, entry: Entry, cost: int | None, now: int) -> None:
         self.entries[entry.key] = entry
         self.bytes += entry.bytes
-        if entry.room.pinned:
+        if entry.group.pinned:
             self.pinned_entries += 1
             self.pinned_bytes += entry.bytes
         else:
@@ -136,11 +136,11 @@ class Pool:
 
     def hit(self, entry: Entry, now: int) -> None:
         entry.last_use = max(now, entry.last_use)
-        if not entry.room.pinned:
+        if not entry.group.pinned:
             self.policy.hit(entry.key, now)
 
     def take(self, key: int) -> Entry:
-        if not self.entries[key].room.pinned:
+        if not self.entries[key].group.pinned:
             self.policy.left(key)
         return self._give(key)
 
@@ -153,7 +153,7 @@ class Pool:
     def _give(self, key: int) -> Entry:
         entry = self.entries.pop(key)
         self.bytes -= entry.bytes
-        if entry.room.pinned:
+        if entry.group.pinned:
             self.pinned_entries -= 1
             self.pinned_bytes -= entry.bytes
         return entry

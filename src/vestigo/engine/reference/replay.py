@@ -5,6 +5,7 @@ from itertools import count
 from typing import Any
 
 from vestigo.engine.changes import changes_of
+from vestigo.engine.groups import Group
 from vestigo.engine.job import Job
 from vestigo.engine.reference import lives
 from vestigo.engine.reference.agenda import Agenda, Kind
@@ -15,7 +16,6 @@ from vestigo.engine.reference.ledger import Ledger
 from vestigo.engine.reference.pool import Absence, Entry, Load, Pool
 from vestigo.engine.reference.rows import Row, fill, foresee, rows
 from vestigo.engine.reference.truth import Truth, Value
-from vestigo.engine.rooms import Room
 from vestigo.outcome import Measures, Slices
 from vestigo.trace import Op, Trace
 from vestigo.trace.trace import LAST_KEYED
@@ -31,7 +31,7 @@ def run(trace: Trace, job: Job) -> tuple[dict[str, Any], dict[str, Measures], Sl
             truths[row.key].learn(row)
         nulls.append(row.key >= 0 and truths[row.key].value.is_null)
     fill(recorded, nulls, job.assumed)
-    foresee(recorded, [job.rooms.per[job.rooms.rooms[room].pool] for room in range(len(trace.lookups))])
+    foresee(recorded, [job.groups.per[job.groups.each[group].pool] for group in range(len(trace.lookups))])
     replay = Replay(job, trace, recorded)
     for number, row in enumerate(recorded):
         replay.catch_up(row.at)
@@ -44,9 +44,9 @@ def run(trace: Trace, job: Job) -> tuple[dict[str, Any], dict[str, Measures], Sl
 
 class Replay:
     def __init__(self, job: Job, trace: Trace, recorded: list[Row]) -> None:
-        self.rooms = job.rooms.rooms
-        self.key_rooms = job.rooms.key_rooms.tolist()
-        self.rooms_with_keys = set(self.key_rooms)
+        self.groups = job.groups.each
+        self.key_groups = job.groups.key_groups.tolist()
+        self.groups_with_keys = set(self.key_groups)
         self.instant = job.instant
         self.spares = job.spares
         self.reach: dict[tuple[int, int, int], int] = {}
@@ -54,8 +54,8 @@ class Replay:
         self.trace = trace
         self.start = recorded[0].at if recorded else 0
         self.ledger = Ledger(trace.lookups, job.slicing, changes_of(trace))
-        self.compartments = Compartments(job.rooms, len(trace.nodes), recorded)
-        self.agenda = Agenda([(int(at), number) for number, room in enumerate(self.rooms) for at in room.clears_at])
+        self.compartments = Compartments(job.groups, len(trace.nodes), recorded)
+        self.agenda = Agenda([(int(at), number) for number, group in enumerate(self.groups) for at in group.clears_at])
         self.truths: defaultdict[int, Truth] = defaultdict(Truth)
         self.loaded: set[int] = set()
         """Keys of which some compartment has begun a load, or was given a value by a write."""
@@ -66,7 +66,7 @@ class Replay:
 
     def step(self, row: Row) -> None:
         if row.op == Op.CLEAR:
-            of_lookup = [one for one, room in enumerate(self.rooms) if row.lookup in (room.lookup, -1)]
+            of_lookup = [one for one, group in enumerate(self.groups) if row.lookup in (group.lookup, -1)]
             self.empty(of_lookup, row.node, "cleared", row.at)
             return
         if row.op == Op.RESTART:
@@ -74,21 +74,21 @@ class Replay:
             return
         if row.op == Op.READ:
             self.ledger.uncached(row.lookup, row.cost or 0)
-        room = self.rooms[self.key_rooms[row.key]]
-        pool = self.compartments.of(room.pool, row)
-        self.learn(row, room)
+        group = self.groups[self.key_groups[row.key]]
+        pool = self.compartments.of(group.pool, row)
+        self.learn(row, group)
         if pool and self.spares is not None:
             takes = self.spares if row.op in (Op.WRITE, Op.REMOVE) else row.cost or 0
-            place = (room.pool, pool.number, row.key)
+            place = (group.pool, pool.number, row.key)
             self.reach[place] = max(self.reach.get(place, row.at), row.at + takes)
         if pool:
             pool.coming(row)
         if row.op in (Op.WRITE, Op.REMOVE):
-            self.write(row, room, pool)
+            self.write(row, group, pool)
         elif pool and row.op == Op.READ:
-            self.read(row, room, pool)
+            self.read(row, group, pool)
         elif pool:
-            self.preload(row, room, pool)
+            self.preload(row, group, pool)
 
     def catch_up(self, now: int) -> None:
         """What falls due at or before `now` happens first."""
@@ -105,11 +105,11 @@ class Replay:
                 self.hear(due.what, due.at)
         self.ledger.turn(now)
 
-    def learn(self, row: Row, room: Room) -> None:
+    def learn(self, row: Row, group: Group) -> None:
         if not self.truths[row.key].learn(row):
             return
         holders: list[Entry | Load] = [*self.messages[row.key]]
-        for pool in self.compartments.each(room.pool):
+        for pool in self.compartments.each(group.pool):
             holders += pool.loads[row.key]
             if entry := pool.get(row.key):
                 holders.append(entry)
@@ -119,20 +119,20 @@ class Replay:
 
     # Reads
 
-    def read(self, row: Row, room: Room, pool: Pool) -> None:
-        rules, truth, entry = room.rules, self.truths[row.key].value, pool.get(row.key)
+    def read(self, row: Row, group: Group, pool: Pool) -> None:
+        rules, truth, entry = group.rules, self.truths[row.key].value, pool.get(row.key)
         if truth.is_null:
             self.ledger.count(row.lookup, "nulls_read")
         forced = row.force or rules.drop_first
         if not forced and entry and not lives.hides(rules, entry) and lives.may_serve(rules, entry, row.at):
-            self.hit(row, room, pool, entry)
+            self.hit(row, group, pool, entry)
         elif pool.loads[row.key] and rules.overlap == "join" and not forced:
             self.join(row, pool, truth)
         else:
-            self.miss(row, room, pool, entry)
+            self.miss(row, group, pool, entry)
 
-    def hit(self, row: Row, room: Room, pool: Pool, entry: Entry) -> None:
-        rules, ledger, truth = room.rules, self.ledger, self.truths[row.key].value
+    def hit(self, row: Row, group: Group, pool: Pool, entry: Entry) -> None:
+        rules, ledger, truth = group.rules, self.ledger, self.truths[row.key].value
         size = entry.bytes - rules.entry_overhead
         ledger.count(row.lookup, "hits")
         ledger.count(row.lookup, "bytes_hit", size)
@@ -150,7 +150,7 @@ class Replay:
             entry.used_at = row.at
         pool.hit(entry, row.at)
         if (expired or lives.refreshes(rules, entry, row.at)) and not pool.loads[row.key]:
-            self.load_in_background(row, room, pool)
+            self.load_in_background(row, group, pool)
 
     def join(self, row: Row, pool: Pool, truth: Value) -> None:
         first = pool.loads[row.key][0]
@@ -160,8 +160,8 @@ class Replay:
         if not first.value.same(truth):
             self.ledger.count(row.lookup, "joined_stale")
 
-    def miss(self, row: Row, room: Room, pool: Pool, entry: Entry | None) -> None:
-        rules, cost = room.rules, row.cost or 0
+    def miss(self, row: Row, group: Group, pool: Pool, entry: Entry | None) -> None:
+        rules, cost = group.rules, row.cost or 0
         cause = pool.absences[row.key].cause_at(row.at)
         if cause == "first" and row.key in self.loaded:
             cause = "scope"
@@ -188,17 +188,17 @@ class Replay:
         else:
             self.ledger.count(row.lookup, "batched")
             self.ledger.lengthen(row.lookup, batched)
-        self.begin(row, room, pool, cost)
+        self.begin(row, group, pool, cost)
 
     # Loads
 
-    def load_in_background(self, row: Row, room: Room, pool: Pool) -> None:
+    def load_in_background(self, row: Row, group: Group, pool: Pool) -> None:
         """A load that no reader waits for."""
         self.ledger.count(row.lookup, "background_loads")
         self.ledger.load(row.lookup, row.at, row.cost or 0)
-        self.begin(row, room, pool, row.cost or 0)
+        self.begin(row, group, pool, row.cost or 0)
 
-    def preload(self, row: Row, room: Room, pool: Pool) -> None:
+    def preload(self, row: Row, group: Group, pool: Pool) -> None:
         """What one look-up preloads on one node at one moment takes one call."""
         cost = row.cost or 0
         more = self.preloads.share((row.lookup, row.node), row.at, 1, cost)
@@ -207,13 +207,13 @@ class Replay:
             self.ledger.load(row.lookup, row.at, cost)
         else:
             self.ledger.lengthen(row.lookup, more)
-        self.begin(row, room, pool, cost)
+        self.begin(row, group, pool, cost)
 
-    def begin(self, row: Row, room: Room, pool: Pool, cost: int) -> None:
+    def begin(self, row: Row, group: Group, pool: Pool, cost: int) -> None:
         self.loaded.add(row.key)
         load = Load(row.at + cost, next(self.begun), row, self.truths[row.key].value, pool)
         if cost == 0 or self.instant:
-            self.store(load, room, row.at)
+            self.store(load, group, row.at)
         else:
             pool.loads[row.key].append(load)
             self.agenda.add(load.ends_at, Kind.LOAD, load.order, load)
@@ -222,13 +222,13 @@ class Replay:
         if load.given_up:
             return
         load.pool.loads[load.row.key].remove(load)
-        room = self.rooms[self.key_rooms[load.row.key]]
-        if self.store(load, room, load.ends_at) and load.raced:
+        group = self.groups[self.key_groups[load.row.key]]
+        if self.store(load, group, load.ends_at) and load.raced:
             self.ledger.count(load.row.lookup, "raced")
 
-    def store(self, load: Load, room: Room, now: int) -> bool:
+    def store(self, load: Load, group: Group, now: int) -> bool:
         """Keeps a value that was loaded or written if the rules allow; True if it was kept."""
-        row, rules, pool = load.row, room.rules, load.pool
+        row, rules, pool = load.row, group.rules, load.pool
         held = pool.get(row.key)
         if load.value.is_null and not lives.keeps_nulls(rules):
             if not held:
@@ -237,18 +237,18 @@ class Replay:
         if held:
             self.leave(pool, held, "refused", now)
         size = (row.size or 0) + rules.entry_overhead
-        if not passes(room, self.trace, row, load.value) or not pool.accepts(size):
+        if not passes(group, self.trace, row, load.value) or not pool.accepts(size):
             self.ledger.count(row.lookup, "refusals")
             pool.absences[row.key] = Absence("refused")
             return False
-        for victim in pool.make_room(row.key, size, room.pinned):
-            self.ledger.count(victim.room.lookup, "evictions")
+        for victim in pool.make_room(row.key, size, group.pinned):
+            self.ledger.count(victim.group.lookup, "evictions")
             self.gone(pool, victim, "evicted", now)
         ages = lives.ages_at(rules, load.value, row.at, row.key, self.kept[row.key])
         self.kept[row.key] += 1
         self.loaded.add(row.key)
-        clock = lives.clock_at(room, row.at)
-        entry = Entry(room, row.key, load.value, size, row.at, row.at, now, ages, clock, load.changed_at, now)
+        clock = lives.clock_at(group, row.at)
+        entry = Entry(group, row.key, load.value, size, row.at, row.at, now, ages, clock, load.changed_at, now)
         pool.add(entry, None if row.op in (Op.WRITE, Op.REMOVE) else row.cost or 0, now)
         self.ledger.placed(row.lookup, entry.bytes)
         self.watch(pool, entry, now)
@@ -261,17 +261,17 @@ class Replay:
         self.gone(pool, pool.take(entry.key), cause, now)
 
     def gone(self, pool: Pool, entry: Entry, cause: str, now: int) -> None:
-        self.ledger.left(entry.room.lookup, (entry.bytes, entry.stored_at, entry.last_use, now))
+        self.ledger.left(entry.group.lookup, (entry.bytes, entry.stored_at, entry.last_use, now))
         taken = cause in ("evicted", "dropped", "cleared", "restarted")
-        pool.absences[entry.key] = Absence(cause, lives.deadline(entry.room.rules, entry) if taken else None)
+        pool.absences[entry.key] = Absence(cause, lives.deadline(entry.group.rules, entry) if taken else None)
 
     def expire(self, pool: Pool, entry: Entry, cause: str, now: int) -> None:
-        self.ledger.count(entry.room.lookup, "expirations")
+        self.ledger.count(entry.group.lookup, "expirations")
         self.leave(pool, entry, cause, now)
 
     def watch(self, pool: Pool, entry: Entry, now: int) -> None:
         """Puts down when the entry is to be collected, as far as that is known."""
-        at = lives.collected_at(entry.room.rules, entry, self.start, now)
+        at = lives.collected_at(entry.group.rules, entry, self.start, now)
         if at is not None:
             self.agenda.add(at, Kind.COLLECT, (entry.key, pool.number), (pool, entry))
 
@@ -279,8 +279,8 @@ class Replay:
         pool, entry = watched
         if pool.get(entry.key) is not entry:
             return
-        at = lives.collected_at(entry.room.rules, entry, self.start, now)
-        end = lives.deadline(entry.room.rules, entry)
+        at = lives.collected_at(entry.group.rules, entry, self.start, now)
+        end = lives.deadline(entry.group.rules, entry)
         if at == now and end:
             self.expire(pool, entry, end[1], now)
         else:
@@ -288,17 +288,17 @@ class Replay:
 
     # Changes
 
-    def write(self, row: Row, room: Room, pool: Pool | None) -> None:
-        rules, value = room.rules, self.truths[row.key].value
+    def write(self, row: Row, group: Group, pool: Pool | None) -> None:
+        rules, value = group.rules, self.truths[row.key].value
         if pool and rules.on_write != "leave":
             keeps = not value.is_null or lives.keeps_nulls(rules)
             if rules.on_write == "drop" or not keeps:
                 self.drop(row, pool, row.at)
-            elif self.store(Load(row.at, 0, row, value, pool), room, row.at) and rules.on_write == "replace, reload":
+            elif self.store(Load(row.at, 0, row, value, pool), group, row.at) and rules.on_write == "replace, reload":
                 self.ledger.count(row.lookup, "background_loads")
                 self.ledger.load(row.lookup, row.at, row.cost or 0)
         if rules.tell_nodes != "nothing":
-            self.tell(row, room, value)
+            self.tell(row, group, value)
 
     def drop(self, row: Row, pool: Pool, now: int) -> None:
         for load in pool.loads[row.key]:
@@ -307,10 +307,10 @@ class Replay:
             self.ledger.count(row.lookup, "drops")
             self.leave(pool, entry, "dropped", now)
 
-    def tell(self, row: Row, room: Room, value: Value) -> None:
+    def tell(self, row: Row, group: Group, value: Value) -> None:
         """The other nodes hear of a write, at once or later."""
-        heard_at = row.at + room.rules.tell_delay
-        for pool in self.compartments.others(room.pool, row):
+        heard_at = row.at + group.rules.tell_delay
+        for pool in self.compartments.others(group.pool, row):
             message = Load(heard_at, next(self.begun), row, value, pool)
             if heard_at == row.at:
                 self.hear(message, row.at)
@@ -319,17 +319,17 @@ class Replay:
                 self.agenda.add(heard_at, Kind.MESSAGE, message.order, message)
 
     def hear(self, message: Load, now: int) -> None:
-        room = self.rooms[self.key_rooms[message.row.key]]
-        keeps = not message.value.is_null or lives.keeps_nulls(room.rules)
-        if room.rules.tell_nodes == "copy" and keeps:
-            self.store(message, room, now)
+        group = self.groups[self.key_groups[message.row.key]]
+        keeps = not message.value.is_null or lives.keeps_nulls(group.rules)
+        if group.rules.tell_nodes == "copy" and keeps:
+            self.store(message, group, now)
         else:
             self.drop(message.row, message.pool, now)
 
     # Bad moments
 
     def restart(self, row: Row) -> None:
-        lost = [one for one, room in enumerate(self.rooms) if not room.rules.survives_restart]
+        lost = [one for one, group in enumerate(self.groups) if not group.rules.survives_restart]
         self.empty(lost, row.node, "restarted", row.at)
         for number in range(len(self.compartments.pools)):
             for pool in self.compartments.hit_by(number, row.node):
@@ -344,21 +344,21 @@ class Replay:
         pool.loads.clear()
         return lost
 
-    def empty(self, rooms: list[int], node: int, cause: str, now: int) -> None:
-        """All entries of these rooms go. A pool that holds nothing else begins anew."""
+    def empty(self, groups: list[int], node: int, cause: str, now: int) -> None:
+        """All entries of these groups go. A pool that holds nothing else begins anew."""
         for number in range(len(self.compartments.pools)):
-            mine = {one for one in self.rooms_with_keys if self.rooms[one].pool == number}
-            if not mine & set(rooms):
+            mine = {one for one in self.groups_with_keys if self.groups[one].pool == number}
+            if not mine & set(groups):
                 continue
             for pool in self.compartments.hit_by(number, node):
                 for entry in sorted(pool.entries.values(), key=lambda entry: entry.key):
                     spared = self.spares is not None and self.reach.get((number, pool.number, entry.key), now) > now
-                    if self.key_rooms[entry.key] not in rooms or (cause == "cleared" and spared):
+                    if self.key_groups[entry.key] not in groups or (cause == "cleared" and spared):
                         continue
                     if cause == "cleared":
-                        self.ledger.count(entry.room.lookup, "clears")
+                        self.ledger.count(entry.group.lookup, "clears")
                     self.leave(pool, entry, cause, now)
-                if mine <= set(rooms) and not pool.entries:
+                if mine <= set(groups) and not pool.entries:
                     pool.emptied()
 
     def end_scope(self, number: int, row: Row) -> None:
@@ -374,5 +374,5 @@ class Replay:
             for pool in self.compartments.each(number):
                 for entry in pool.entries.values():
                     stay = (entry.bytes, entry.stored_at, entry.last_use, now)
-                    self.ledger.stays[entry.room.lookup].append(stay)
+                    self.ledger.stays[entry.group.lookup].append(stay)
         return self.ledger.close(now)

@@ -13,6 +13,8 @@ class Arc(Policy):
     size of what comes in.
     """
 
+    name = "arc"
+
     def __init__(self, room: Room) -> None:
         super().__init__(room)
         self.t1, self.t2, self.b1, self.b2 = Weighed(), Weighed(), Weighed(), Weighed()

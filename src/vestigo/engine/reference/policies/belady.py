@@ -10,6 +10,8 @@ class Belady(Policy):
     L. A. Belady, "A study of replacement algorithms for a virtual-storage computer", IBM Systems Journal 5(2), 1966.
     """
 
+    name = "belady"
+
     def __init__(self, room: Room) -> None:
         super().__init__(room)
         self.ranking = Ranking()

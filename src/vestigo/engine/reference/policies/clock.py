@@ -11,6 +11,8 @@ class Clock(Policy):
     F. J. Corbató, "A paging experiment with the Multics system", MIT Project MAC, 1968.
     """
 
+    name = "clock"
+
     def __init__(self, room: Room) -> None:
         super().__init__(room)
         self.bits: OrderedDict[int, bool] = OrderedDict()

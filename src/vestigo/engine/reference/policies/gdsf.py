@@ -11,6 +11,8 @@ class Gdsf(Policy):
     report HPL-98-69R1, 1998. The cost is the time of the key's last load in ns.
     """
 
+    name = "gdsf"
+
     def __init__(self, room: Room) -> None:
         super().__init__(room)
         self.ranking = Ranking()

@@ -10,6 +10,8 @@ class Lfu(Policy):
     A. V. Aho, P. J. Denning, J. D. Ullman, "Principles of optimal page replacement", Journal of the ACM 18(1), 1971.
     """
 
+    name = "lfu"
+
     def __init__(self, room: Room) -> None:
         super().__init__(room)
         self.ranking = Ranking()
@@ -38,6 +40,8 @@ class LfuDa(Lfu):
     M. Arlitt, L. Cherkasova, J. Dilley, R. Friedrich, T. Jin, "Evaluating content management techniques for web proxy
     caches", ACM SIGMETRICS Performance Evaluation Review 27(4), 2000.
     """
+
+    name = "lfu-da"
 
     def evict(self) -> int:
         key, self.age = self.ranking.take_lowest()

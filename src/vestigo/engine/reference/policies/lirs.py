@@ -12,6 +12,8 @@ class Lirs(Policy):
     performance", SIGMETRICS 2002. As there the stack has no limit of its own.
     """
 
+    name = "lirs"
+
     def __init__(self, room: Room) -> None:
         super().__init__(room)
         (self.most_low,) = room.numbers

@@ -15,6 +15,8 @@ class LruK(Policy):
     Every reference counts: the paper's correlated references are those of one transaction, which a trace does not know.
     """
 
+    name = "lru-k"
+
     def __init__(self, room: Room) -> None:
         super().__init__(room)
         self.k, self.retained = room.numbers

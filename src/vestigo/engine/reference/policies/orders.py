@@ -11,6 +11,8 @@ class Fifo(Policy):
     L. A. Belady, "A study of replacement algorithms for a virtual-storage computer", IBM Systems Journal 5(2), 1966.
     """
 
+    name = "fifo"
+
     def __init__(self, room: Room) -> None:
         super().__init__(room)
         self.order: OrderedDict[int, None] = OrderedDict()
@@ -31,6 +33,8 @@ class Lru(Fifo):
     Analysed as a page replacement rule in Belady 1966, as above.
     """
 
+    name = "lru"
+
     def hit(self, key: int, now: int) -> None:
         self.order.move_to_end(key)
 
@@ -41,6 +45,8 @@ class Mru(Lru):
     H.-T. Chou, D. J. DeWitt, "An evaluation of buffer management strategies for relational database systems", VLDB
     1985.
     """
+
+    name = "mru"
 
     def evict(self) -> int:
         return self.order.popitem()[0]

@@ -10,6 +10,8 @@ class Random(Policy):
     L. A. Belady, "A study of replacement algorithms for a virtual-storage computer", IBM Systems Journal 5(2), 1966.
     """
 
+    name = "random"
+
     def __init__(self, room: Room) -> None:
         super().__init__(room)
         (self.state,) = room.numbers

@@ -11,6 +11,8 @@ class S3Fifo(Policy):
     eviction ends with one victim also where the main queue gives it while the small one is searched.
     """
 
+    name = "s3-fifo"
+
     def __init__(self, room: Room) -> None:
         super().__init__(room)
         (self.most_small,) = room.numbers

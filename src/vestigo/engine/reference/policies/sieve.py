@@ -11,6 +11,8 @@ class Sieve(Policy):
     algorithm for web caches", NSDI 2024.
     """
 
+    name = "sieve"
+
     def __init__(self, room: Room) -> None:
         super().__init__(room)
         self.queue: list[int] = []

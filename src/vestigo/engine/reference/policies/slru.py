@@ -11,6 +11,8 @@ class Slru(Policy):
     27(3), 1994.
     """
 
+    name = "slru"
+
     def __init__(self, room: Room) -> None:
         super().__init__(room)
         (self.most_protected,) = room.numbers

@@ -12,6 +12,8 @@ class TwoQ(Policy):
     version.
     """
 
+    name = "2q"
+
     def __init__(self, room: Room) -> None:
         super().__init__(room)
         self.most_waiting, self.most_out = room.numbers

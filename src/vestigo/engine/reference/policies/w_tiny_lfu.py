@@ -12,6 +12,8 @@ class WTinyLfu(Policy):
     13(4), 2017. Uses are counted exactly, in place of the paper's sketch.
     """
 
+    name = "w-tinylfu"
+
     def __init__(self, room: Room) -> None:
         super().__init__(room)
         self.most_window, self.most_protected, self.sample = room.numbers

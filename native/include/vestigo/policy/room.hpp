@@ -1,4 +1,4 @@
-// vestigo/policy/home.hpp: where a policy lives: the entries it orders, the notes it keeps, its share of the room.
+// vestigo/policy/room.hpp: where a policy lives: the entries it orders, the notes it keeps, its share of the room.
 #pragma once
 
 #include <array>
@@ -23,21 +23,27 @@ struct Note {
 };
 static_assert(sizeof(Note) == 32);
 
-constexpr Id kHubs = 3;  // nodes of entries and of notes that a policy has for its rings
+constexpr Id kSentinels = 3;  // nodes of entries and of notes that a policy has for its rings
 
-// The notes of all keys, followed by the hubs of all pools; and the last references of each key, where LRU-K asks.
+// The notes of all keys, followed by the sentinels of all pools; and the last references of each key, where LRU-K asks.
 class Notes {
  public:
-  Notes(std::span<const PoolRules> pools, std::size_t keys, std::size_t hubs) {
+  Notes(std::span<const PoolRules> pools, std::size_t keys, std::size_t sentinels) {
     for (const PoolRules& pool : pools) {
-      if (keeps_notes(pool.eviction)) note(keys + hubs);
-      if (pool.eviction != Eviction::lru_k) continue;
+      if (keeps_notes(pool)) note(keys + sentinels);
+      if (!pool.evicts_by(Eviction::LruK)) continue;
       const auto depth = static_cast<std::size_t>(pool.eviction_numbers[0]);
       if (depth > depth_) references_.assign(keys * (depth_ = depth), kGone);
     }
   }
 
-  static bool keeps_notes(Eviction eviction) { return eviction > Eviction::mru; }
+  static bool keeps_notes(const PoolRules& pool) {
+    constexpr std::array keeps{
+#define VESTIGO_POLICY(name, Class, keeps_notes) keeps_notes,
+#include "../policies.def"
+    };
+    return keeps[pool.eviction];
+  }
   Note* data() { return notes_.data(); }
   const Note* data() const { return notes_.data(); }
   Time* references() { return references_.data(); }
@@ -55,20 +61,20 @@ class Notes {
 };
 
 // Of one pool. When that is emptied, its policy begins anew, in the next generation.
-struct Home {
+struct Room {
   Entry* entries;
   Note* notes;
   Time* all_references;
   std::size_t depth;
-  Id hub;  // the first of its kHubs
+  Id sentinel;  // the first of its kSentinels
   std::uint32_t generation = 1;
-  Eviction eviction;
+  std::uint8_t eviction;   // the policy's place in policies.def
   bool by_bytes;           // the policy divides the limit of entries, or if there is none, of bytes
   std::int64_t capacity;   // that limit
-  std::array<std::int64_t, 3> numbers;  // what the policy's parameters come to
+  PolicyNumbers numbers;   // what the policy's parameters come to
 
-  Home(const PoolRules& rules, Entry* entries_of_all, Notes& notes_of_all, Id first_hub)
-      : entries(entries_of_all), notes(notes_of_all.data()), all_references(notes_of_all.references()), depth(notes_of_all.depth()), hub(first_hub), eviction(rules.eviction),
+  Room(const PoolRules& rules, Entry* entries_of_all, Notes& notes_of_all, Id first_sentinel)
+      : entries(entries_of_all), notes(notes_of_all.data()), all_references(notes_of_all.references()), depth(notes_of_all.depth()), sentinel(first_sentinel), eviction(rules.eviction),
         by_bytes(rules.max_entries == kNever && rules.max_bytes != kNever),
         capacity(std::min(by_bytes ? rules.max_bytes : rules.max_entries, kMostBytes)), numbers(rules.eviction_numbers) {}
 

@@ -1,0 +1,130 @@
+// bind/replay.cpp: a replay as a Python class. What is asked is checked first; then the GIL is released.
+#include <algorithm>
+#include <memory>
+
+#include "columns.hpp"
+#include "settings.hpp"
+#include "sheet.hpp"
+#include "vestigo/any_replay.hpp"
+
+namespace nb = nanobind;
+using namespace nb::literals;
+
+namespace vestigo::bind {
+namespace {
+
+// A replay under way: it is fed the batches of a trace in order, then closed.
+class BoundReplay {
+ public:
+  BoundReplay(const PlainAsked& asked, const Counting& counting) : asked_(asked) {
+    const std::size_t places = asked.place_lookups.size();
+    check(asked, places);
+    check(counting);
+    if (asked.place_nodes.size() != places || asked.place_is_of_node.size() != places || asked.place_pools.size() != places) refuse("places differ in number");
+    if (entries() + asked.place_pool_rules.size() * policy::kSentinels >= kMostIds) refuse("more than 2^31 keys");
+    if (asked.entry_is_first && (asked.entry_is_first->size() != entries() || !asked.entry_keys)) refuse("columns differ in length");
+    if (!within(asked.place_lookups, asked.groups.size()) || !within(asked.place_pools, asked.place_pool_rules.size())) {
+      refuse("a place's look-up or pool is out of range");
+    }
+    std::vector<PoolRules> pools;
+    for (const std::size_t pool : asked.place_pool_rules) {
+      if (pool >= asked.pools.size()) refuse("a pool is out of range");
+      pools.push_back(asked.pools[pool]);
+    }
+    foresees_ = foresees(pools);
+    const std::vector<Rules> rules(asked.groups.begin(), asked.groups.end());
+    const std::vector<ValueRules> value_rules(asked.groups.begin(), asked.groups.end());
+    const auto clears = checked_moments(asked.clears);
+    nb::gil_scoped_release released;
+    const Setting setting{.entry_groups = view(asked_.entry_groups), .entry_keys = asked_.keys_of_entries(),
+                          .entry_is_first = asked.entry_is_first ? view(*asked.entry_is_first) : std::span<const std::uint8_t>{}, .keys = asked.keys,
+                          .lookups = rules, .value_rules = value_rules, .group_lookups = asked.place_lookups, .group_nodes = asked.place_nodes,
+                          .group_is_of_node = asked.place_is_of_node, .group_pools = asked.place_pools, .pools = pools, .clears = clears,
+                          .news_take = counting.news_take};
+    replay_ = begin_replay(setting, {counting.first_counted, counting.loading}, slices(counting));
+  }
+
+  BoundReplay(const FullAsked& asked, const Counting& counting)
+      : asked_(asked), full_(true), nodes_(asked.nodes), scopes_(asked.last_rows.size()), foresees_(foresees(asked.pools)) {
+    full::Setting setting = checked_setting(asked, counting);
+    nb::gil_scoped_release released;
+    replay_ = begin_full_replay(std::move(setting), counting.first_counted, slices(counting));
+  }
+
+  // `next_read` is asked for by a policy that knows the future.
+  void feed(const BoundColumns& batch, std::optional<Column<std::int64_t>> next_read) {
+    if (replay_ == nullptr) refuse("the replay is closed");
+    if (batch.follows() != last_batch_ || batch.keys() != entries()) refuse("a batch is not the next one");
+    Columns columns = batch.columns();
+    if (next_read.has_value() != foresees_ || (foresees_ && next_read->size() != columns.events)) refuse("next reads are missing, or too many");
+    if (foresees_) {
+      if (!std::all_of(next_read->data(), next_read->data() + columns.events, [](std::int64_t next) { return next >= 0; })) refuse("a next read is out of range");
+      columns.next_read = next_read->data();
+    }
+    if (full_ && (batch.nodes() > nodes_ || batch.scopes() >= scopes_)) refuse("a node or scope is out of range");
+    if (!full_ && batch.has_preloads()) refuse("preloads take a full replay");
+    events_ += columns.events;
+    largest_ = std::max(largest_, batch.largest());
+    if (events_ > UINT32_MAX) refuse("more than 2^32 events");
+    if (largest_ > kMostBytes / static_cast<Bytes>(events_)) refuse("a size is out of range");
+    if (batch.cost() > kMostCost - cost_) refuse("the costs add up to too much");
+    cost_ += batch.cost();
+    last_batch_ = batch.number();
+    nb::gil_scoped_release released;
+    replay_->feed(columns);
+  }
+
+  // What was counted; the replay cannot be used after this.
+  nb::dict close() {
+    if (replay_ == nullptr || events_ == 0) refuse("the replay is closed, or was fed nothing");
+    const auto closed = std::exchange(replay_, nullptr);
+    const Ledger& ledger = [&]() -> const Ledger& {
+      nb::gil_scoped_release released;
+      return closed->close();
+    }();
+    Sheet lookups, all, over_time;
+    for (const Tally& tally : ledger.tallies()) lookups.add(tally);
+    all.add(ledger.total());
+    std::vector<Time> begins, ends;
+    for (const Slice& slice : ledger.slices().done()) {
+      over_time.add(slice.tally);
+      begins.push_back(slice.begins);
+      ends.push_back(slice.ends);
+    }
+    nb::dict result;
+    result["lookups"] = std::move(lookups).arrays();
+    result["total"] = std::move(all).arrays();
+    result["slices"] = std::move(over_time).arrays();
+    result["begins"] = array(std::move(begins));
+    result["ends"] = array(std::move(ends));
+    return result;
+  }
+
+ private:
+  static bool foresees(const std::vector<PoolRules>& pools) {
+    return std::any_of(pools.begin(), pools.end(), [](const PoolRules& pool) { return pool.evicts_by(Eviction::Belady); });
+  }
+  static Slices slices(const Counting& counting) { return Slices(counting.slice_origin, counting.slice_width, counting.slices); }
+  std::size_t entries() const { return asked_.entries(); }
+
+  Asked asked_;  // a replay looks the entries' keys up
+  bool full_ = false;
+  std::size_t nodes_ = 0, scopes_ = 1;
+  bool foresees_ = false;
+  std::unique_ptr<AnyReplay> replay_;
+  std::uint64_t last_batch_ = 0, events_ = 0;
+  Bytes largest_ = 0;
+  Time cost_ = 0;
+};
+
+}  // namespace
+
+void bind_replay(nb::module_& m) {
+  nb::class_<BoundReplay>(m, "Replay")
+      .def(nb::init<const PlainAsked&, const Counting&>(), "asked"_a, "counting"_a)
+      .def(nb::init<const FullAsked&, const Counting&>(), "asked"_a, "counting"_a)
+      .def("feed", &BoundReplay::feed, "batch"_a, "next_read"_a.noconvert() = nb::none())
+      .def("close", &BoundReplay::close);
+}
+
+}  // namespace vestigo::bind

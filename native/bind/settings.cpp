@@ -1,0 +1,128 @@
+// bind/settings.cpp: the checks of what a replay is asked for.
+#include "settings.hpp"
+
+#include "vestigo/full/compartments.hpp"
+
+namespace vestigo::bind {
+namespace {
+
+constexpr Time kSecond = 1'000'000'000;
+
+std::vector<Id> copied(std::span<const Id> ids) { return {ids.begin(), ids.end()}; }
+
+// Columns are taken as they are, or refused.
+template <class Owner, class Value>
+void column(nb::class_<Owner>& made, const char* name, Value Owner::*member) {
+  made.def_rw(name, member, nb::for_setter(nb::arg("column").noconvert().none()));
+}
+
+template <class Owner, class Base, class Value>
+void column(nb::class_<Owner, Base>& made, const char* name, Value Owner::*member) {
+  made.def_rw(name, member, nb::for_setter(nb::arg("column").noconvert().none()));
+}
+
+}  // namespace
+
+void check(const Asked& asked, std::size_t groups) {
+  if (groups < 1 || groups > 65'535) refuse("no groups of keys, or more than 65,535");
+  for (const PoolRules& one : asked.pools) check(one);
+  for (const full::GroupRules& one : asked.groups) check(one);
+  if (asked.clears.size() != asked.groups.size() || asked.groups.empty()) refuse("groups differ in number");
+  const std::size_t entries = asked.entries();
+  if (asked.keys < 1 || asked.keys >= kMostIds || entries < 1 || entries >= kMostIds) refuse("no keys, or more than 2^31");
+  if (!within(view(asked.entry_groups), groups)) refuse("a key's group is out of range");
+  const std::span<const Id> keys = asked.keys_of_entries();
+  if (asked.entry_keys ? keys.size() != entries || !within(keys, asked.keys) : entries != asked.keys) refuse("an entry's key is out of range");
+}
+
+void check(const Counting& counting) {
+  if (counting.news_take < 0 || counting.news_take > kLongestSpan) refuse("a span of time is out of range");
+  const Time origin = counting.slice_origin, width = counting.slice_width;
+  if (width < 1 || width > kLongestSpan || counting.slices < 1 || counting.slices > 10'000 || origin < kEarliest - kLongestSpan || origin > kLatest ||
+      width % kSecond != 0 || origin % kSecond != 0) {
+    refuse("slices are out of range, or not of whole seconds");
+  }
+}
+
+std::vector<std::vector<Time>> checked_moments(const std::vector<Column<Time>>& columns) {
+  std::vector<std::vector<Time>> found;
+  for (const Column<Time>& column : columns) {
+    found.emplace_back(view(column).begin(), view(column).end());
+    const auto& times = found.back();
+    if (!std::is_sorted(times.begin(), times.end()) || (!times.empty() && (times.front() < kEarliest || times.back() > kLatest))) {
+      refuse("moments are out of order or range");
+    }
+  }
+  return found;
+}
+
+full::Setting checked_setting(const FullAsked& asked, const Counting& counting) {
+  const std::size_t groups = asked.groups.size(), scopes = asked.last_rows.size();
+  check(asked, groups);
+  check(counting);
+  if (asked.per.size() != asked.pools.size() || asked.expires.size() != groups) refuse("groups or pools differ in number");
+  if (asked.lookups < 1 || asked.lookups > groups || asked.nodes >= kMostIds || asked.scope_slots >= kMostIds || asked.scopes_at_once >= kMostIds || scopes < 1) {
+    refuse("look-ups, nodes or scopes are out of range");
+  }
+  const auto& nodes = asked.entry_nodes;
+  if (nodes && (nodes->size() != asked.entries() || !within(view(*nodes), asked.nodes + 1))) refuse("an entry's node is out of range");
+  full::Setting setting{.entry_groups = copied(view(asked.entry_groups)), .entry_keys = copied(asked.keys_of_entries()),
+                        .entry_nodes = nodes ? copied(view(*nodes)) : std::vector<Id>{}, .keys = asked.keys, .groups = asked.groups,
+                        .clears = checked_moments(asked.clears), .pools = asked.pools, .per = asked.per, .lookups = asked.lookups, .nodes = asked.nodes,
+                        .unnamed_node = asked.unnamed_node, .last_rows = {view(asked.last_rows).begin(), view(asked.last_rows).end()},
+                        .scopes_at_once = asked.scopes_at_once, .scope_slots = asked.scope_slots, .timed = counting.loading == Loading::timed,
+                        .spares = counting.loading == Loading::spared, .news_take = counting.news_take};
+  const auto expires_at = checked_moments(asked.expires);
+  for (std::size_t place = 0; place < groups; ++place) {
+    full::GroupRules& group = setting.groups[place];
+    if (group.lookup < 0 || static_cast<std::size_t>(group.lookup) >= asked.lookups || group.pool < 0 || static_cast<std::size_t>(group.pool) >= asked.pools.size()) {
+      refuse("a group's look-up or pool is out of range");
+    }
+    if (group.tell_nodes != TellNodes::nothing && asked.per[static_cast<std::size_t>(group.pool)] != Per::node) refuse("there are no nodes to tell");
+    group.expires_at = expires_at[place];
+  }
+  // Pools by nodes fit in 64 bits: each is below 2^31.
+  if (full::Compartments::count_slots(setting) + policy::kSentinels * full::Compartments::count_compartments(setting) >= kMostIds) {
+    refuse("more than 2^31 keys of nodes and scopes");
+  }
+  return setting;
+}
+
+void bind_settings(nb::module_& m) {
+  nb::class_<Asked> asked(m, "Asked");
+  column(asked, "entry_groups", &Asked::entry_groups);
+  column(asked, "entry_keys", &Asked::entry_keys);
+  asked.def_rw("keys", &Asked::keys).def_rw("groups", &Asked::groups).def_rw("pools", &Asked::pools).def_rw("clears", &Asked::clears);
+
+  nb::class_<PlainAsked, Asked> plain(m, "PlainAsked");
+  plain.def(nb::init<>());
+  column(plain, "entry_is_first", &PlainAsked::entry_is_first);
+  plain.def_rw("place_lookups", &PlainAsked::place_lookups)
+      .def_rw("place_nodes", &PlainAsked::place_nodes)
+      .def_rw("place_pools", &PlainAsked::place_pools)
+      .def_rw("place_is_of_node", &PlainAsked::place_is_of_node)
+      .def_rw("place_pool_rules", &PlainAsked::place_pool_rules);
+
+  nb::class_<FullAsked, Asked> full(m, "FullAsked");
+  full.def(nb::init<>());
+  column(full, "entry_nodes", &FullAsked::entry_nodes);
+  column(full, "last_rows", &FullAsked::last_rows);
+  full.def_rw("per", &FullAsked::per)
+      .def_rw("expires", &FullAsked::expires)
+      .def_rw("lookups", &FullAsked::lookups)
+      .def_rw("nodes", &FullAsked::nodes)
+      .def_rw("unnamed_node", &FullAsked::unnamed_node)
+      .def_rw("scopes_at_once", &FullAsked::scopes_at_once)
+      .def_rw("scope_slots", &FullAsked::scope_slots);
+
+  nb::class_<Counting>(m, "Counting")
+      .def(nb::init<>())
+      .def_rw("first_counted", &Counting::first_counted)
+      .def_rw("loading", &Counting::loading)
+      .def_rw("news_take", &Counting::news_take)
+      .def_rw("slice_origin", &Counting::slice_origin)
+      .def_rw("slice_width", &Counting::slice_width)
+      .def_rw("slices", &Counting::slices);
+}
+
+}  // namespace vestigo::bind

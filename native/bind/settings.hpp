@@ -1,0 +1,70 @@
+// bind/settings.hpp: what a replay is asked for, as Python hands it over: NumPy columns, and the rules.
+#pragma once
+
+#include <nanobind/stl/optional.h>
+#include <nanobind/stl/vector.h>
+
+#include <algorithm>
+#include <optional>
+#include <vector>
+
+#include "rules.hpp"
+
+namespace vestigo::bind {
+
+constexpr auto kMostIds = static_cast<std::size_t>(INT32_MAX);
+
+// What every replay needs to know: the entries there can be, and the rules of their groups and pools.
+struct Asked {
+  Column<Id> entry_groups;
+  std::optional<Column<Id>> entry_keys;  // where nodes have caches of their own: whose each entry is
+  std::size_t keys = 1;
+  std::vector<full::GroupRules> groups;
+  std::vector<PoolRules> pools;
+  std::vector<Column<Time>> clears;  // when each group is cleared by schedule, ascending
+
+  std::size_t entries() const { return entry_groups.size(); }
+  std::span<const Id> keys_of_entries() const { return entry_keys ? view(*entry_keys) : std::span<const Id>{}; }
+};
+
+// For the plain replay. `groups` are whole look-ups; each is at one place, or at one place a node.
+struct PlainAsked : Asked {
+  std::optional<Column<std::uint8_t>> entry_is_first;  // whether no other entry of its key is loaded before it
+  std::vector<Id> place_lookups, place_nodes, place_pools;
+  std::vector<std::uint8_t> place_is_of_node;
+  std::vector<std::size_t> place_pool_rules;  // which of `pools` each pool is like
+};
+
+// For the replay of all rules there are.
+struct FullAsked : Asked {
+  std::optional<Column<Id>> entry_nodes;
+  std::vector<Per> per;               // by pool
+  std::vector<Column<Time>> expires;  // by group: fixed times
+  std::size_t lookups = 1, nodes = 0;
+  bool unnamed_node = false;
+  Column<std::int64_t> last_rows;     // by scope, 0 being none
+  std::size_t scopes_at_once = 0, scope_slots = 0;
+};
+
+// What is counted, and how loads end.
+struct Counting {
+  std::uint64_t first_counted = 0;
+  Loading loading = Loading::timed;
+  Time news_take = 0;
+  Time slice_origin = 0, slice_width = 1'000'000'000;
+  std::size_t slices = 1;
+};
+
+void bind_settings(nb::module_& m);  // settings.cpp
+
+inline bool within(std::span<const Id> ids, std::size_t end) {
+  return std::all_of(ids.begin(), ids.end(), [end](Id id) { return id >= 0 && static_cast<std::size_t>(id) < end; });
+}
+
+// Each raises ValueError for what does not fit together.
+void check(const Asked& asked, std::size_t groups);
+void check(const Counting& counting);
+std::vector<std::vector<Time>> checked_moments(const std::vector<Column<Time>>& columns);
+full::Setting checked_setting(const FullAsked& asked, const Counting& counting);
+
+}  // namespace vestigo::bind

@@ -1,0 +1,62 @@
+// vestigo/meaning.hpp: what the plain and the full replay decide alike, from numbers alone. docs/semantics.md, section 3.
+#pragma once
+
+#include <algorithm>
+
+#include "draw.hpp"
+#include "rules.hpp"
+
+namespace vestigo {
+
+constexpr Time kNotLoaded = -1;  // the cost of a value that was written, for policies
+
+// Lifetimes
+
+inline Time longest_lifetime(const Rules& rules, bool null) { return null ? rules.null_lifetime : rules.absolute; }
+
+inline bool lifetimes_vary(const Rules& rules) { return rules.jitter > 0; }  // those of nulls do only then, too
+
+// By how much the lifetime of the `number`-th value that is kept of a key falls short.
+inline Time shortfall(const Rules& rules, bool null, Id key, std::uint64_t number) {
+  const Time most = null ? rules.null_jitter : rules.jitter;
+  return most == 0 ? 0 : draw_shortfall(key, number, most);
+}
+
+// Which lifetime ended first; of a tie, the first of these.
+inline Cause expiry(Time dies_at, Time ages_at, Time idles_at) { return dies_at == ages_at ? kAged : dies_at == idles_at ? kIdle : kClock; }
+
+// What is kept
+
+inline bool passes(const ValueRules& rules, Bytes size, Time cost) {
+  return size >= rules.least_size && size <= rules.most_size && cost >= rules.least_cost && cost <= rules.most_cost;
+}
+
+// Whether a value of so many bytes, overhead included, does not fit beside what is held. References, so that a full pool is known by its
+// entries before its bytes are read: it is most misses' first question.
+[[gnu::always_inline]] inline bool is_full_for(const PoolRules& limits, const std::int64_t& entries, const Bytes& held, Bytes bytes) {
+  return entries >= limits.max_entries || held + bytes > limits.max_bytes;
+}
+
+// Whether more must go before a value comes in. `trims`: the pool was full when it came, and then frees a share of its limits.
+inline bool makes_way(const PoolRules& limits, bool trims, std::int64_t entries, Bytes held, Bytes bytes) {
+  return is_full_for(limits, entries, held, bytes) || (trims && (entries > limits.trim_entries || held > limits.trim_bytes));
+}
+
+// Reads and writes
+
+inline Time hit_time(Time cost, Time cost_per_kib, Bytes size) {
+  return cost + static_cast<Time>(std::min<Int128>(Int128{size} * cost_per_kib / 1024, kMostCost));
+}
+
+// What the miss of a read is put down to: `own` is why the entry is not there; `repeats`: a load of it is under way that the read does not join.
+inline Cause miss_cause(bool forced, bool repeats, Cause own) { return repeats ? kLoading : forced ? kForcedMiss : own; }
+
+enum class WriteDoes : std::uint8_t { nothing, drop, put };
+
+// What a write does to the entry of its key. A null that is not kept takes the entry away.
+inline WriteDoes write_does(const Rules& rules, Id stretch) {
+  if (rules.on_write == OnWrite::leave) return WriteDoes::nothing;
+  return rules.on_write == OnWrite::replace && rules.keeps(stretch) ? WriteDoes::put : WriteDoes::drop;
+}
+
+}  // namespace vestigo
