@@ -110,6 +110,8 @@ def _plain(unit: int) -> dict[str, st.SearchStrategy[object]]:
         "hit_cost": st.sampled_from(["0s", "1us"]),
         "assume_size": st.sampled_from([1024, 7]),
         "assume_cost": st.sampled_from(["0s", "0s", f"{2 * unit}ns"]),
+        "keep_if": _missing | _missing | _some_of(_conditions(unit)),
+        "hit_cost_per_kib": st.sampled_from(["0s", "0s", "1ms"]),
     }
 
 
@@ -121,15 +123,19 @@ def _rich(unit: int) -> dict[str, st.SearchStrategy[object]]:
         "refresh_ahead": _missing | st.sampled_from(["50%", "33.3%"]),
         "serve_stale": st.sampled_from([0, 0, 1, 4]).map(lambda n: f"{n * unit}ns"),
         "collect": st.sampled_from(["touch", "prompt", f"every {3 * unit}ns"]),
-        "keep_if": _missing | st.lists(st.sampled_from(_conditions(unit)), min_size=1, max_size=2),
+        "keep_if": _missing | _some_of([*_conditions(unit), "key = 1", "key != 2"]),
         "batch": _missing | _missing | _spans(unit),
         "pin": st.sampled_from([[], [], ["0"], ["{}"]]),
-        "hit_cost_per_kib": st.sampled_from(["0s", "1ms"]),
     }
 
 
 def _conditions(unit: int) -> list[str]:
-    return ["size <= 10 B", "size > 0 B", f"cost < {3 * unit}ns", f"cost >= {unit}ns", "key = 1", "key != 2"]
+    """On single values."""
+    return ["size <= 10 B", "size > 0 B", f"cost < {3 * unit}ns", f"cost >= {unit}ns"]
+
+
+def _some_of(conditions: list[str]) -> st.SearchStrategy[list[str]]:
+    return st.lists(st.sampled_from(conditions), min_size=1, max_size=2)
 
 
 def _instants(unit: int) -> st.SearchStrategy[Moments]:
@@ -175,6 +181,10 @@ def _fitting(rules: dict[str, object]) -> Rules:
         for name in ("serve_stale", "collect"):
             rules.pop(name, None)
     return Rules(zone="UTC", **rules)
+
+
+RULES_DRAWN = {*POOL, *_plain(1), *_rich(1), "zone", "per", "tell_nodes", "tell_delay"}
+"""What random cases are made of; another test says which rules are missing."""
 
 
 @st.composite

@@ -11,7 +11,8 @@ from hypothesis import example, given
 from hypothesis import strategies as st
 
 from vestigo import Plan, PlanError, Pool, Rules, RulesError, compare, read_plan, read_trace
-from vestigo.rules.aim import MEASURES, Worth
+from vestigo.measures import MEASURES
+from vestigo.rules.aim import Worth
 from vestigo.rules.plan_text import _text
 from vestigo.rules.what_if import WhatIf
 from vestigo.trace import Intake

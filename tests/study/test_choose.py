@@ -11,7 +11,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from vestigo import Aim, InputError, Plan, Rules, RulesError, Sweep, Worth, compare, read_trace, search, sweep
-from vestigo.rules.aim import MEASURES, Limit
+from vestigo.measures import MEASURES
+from vestigo.rules.aim import Limit
 from vestigo.study.candidates import Candidate
 from vestigo.study.pick import MONTH_NS, money
 from vestigo.study.resample import Resamples

@@ -1,9 +1,10 @@
 """What is counted of one look-up, of all together, or of a slice of time (docs/semantics.md, section 4)."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, fields
 from typing import Any, Literal
 
+from vestigo.measures import MEASURES, amount_of
 from vestigo.outcome.spans import Spans
 
 CAUSES = tuple("first scope evicted aged idle clock dropped cleared restarted null refused forced loading".split())
@@ -13,10 +14,25 @@ Changes = Literal["nowhere", "in reads", "in writes"]
 """How a trace shows that values change: not at all; by the versions of reads alone, so that each is seen late; or by
 writes and removes."""
 
-_COUNTS = (
-    "stale_hits joined_stale ghosts nulls_read nulls_hit loads background_loads batched evictions expirations drops "
-    "clears refusals raced"
-).split()
+_COUNT = {"is_count": True}
+_LARGEST = {"joined": max}
+"""How amounts of slices that follow each other become one: unless it says so, they are added up."""
+
+
+_PLACES = {
+    name: place
+    for place, name in enumerate(
+        "reads hits joined misses stale_hits joined_stale ghosts nulls_read nulls_hit loads background_loads batched "
+        "evictions expirations drops clears refusals raced hit_rate fresh_hit_rate stale_rate byte_hit_rate "
+        "entries_peak memory_peak memory_mean idle_memory read_time time_saved origin_time answer_age stale_known "
+        "stale_age surge".split()
+    )
+}
+"""The order in which `to_dict` has always had its keys; new ones come after."""
+
+
+def _causes_joined(each: Sequence[Mapping[str, int]]) -> dict[str, int]:
+    return {cause: sum(one[cause] for one in each) for cause in each[0]}
 
 
 def _share(part: float, whole: float) -> float:
@@ -29,47 +45,47 @@ class Measures:
 
     hits: int
     joined: int
-    misses_by_cause: Mapping[str, int]
-    stale_hits: int
-    joined_stale: int
-    ghosts: int
-    nulls_read: int
-    nulls_hit: int
-    loads: int
+    misses_by_cause: Mapping[str, int] = field(metadata={"joined": _causes_joined})
+    stale_hits: int = field(metadata=_COUNT)
+    joined_stale: int = field(metadata=_COUNT)
+    ghosts: int = field(metadata=_COUNT)
+    nulls_read: int = field(metadata=_COUNT)
+    nulls_hit: int = field(metadata=_COUNT)
+    loads: int = field(metadata=_COUNT)
     """Origin calls: misses - `batched` + `background_loads`."""
-    background_loads: int
+    background_loads: int = field(metadata=_COUNT)
     """Origin calls that no reader waited for."""
-    batched: int
+    batched: int = field(metadata=_COUNT)
     """Misses that shared the origin call of another one."""
-    evictions: int
-    expirations: int
-    drops: int
-    clears: int
-    refusals: int
-    raced: int
+    evictions: int = field(metadata=_COUNT)
+    expirations: int = field(metadata=_COUNT)
+    drops: int = field(metadata=_COUNT)
+    clears: int = field(metadata=_COUNT)
+    refusals: int = field(metadata=_COUNT)
+    raced: int = field(metadata=_COUNT)
     bytes_hit: int
     bytes_missed: int
-    entries_peak: int
-    memory_peak: int
+    entries_peak: int = field(metadata=_LARGEST)
+    memory_peak: int = field(metadata=_LARGEST)
     held_byte_ns: int
     idle_byte_ns: int
     span_ns: int
     origin_time_ns: int
     read_time_ns: int
-    longest_read_ns: int
-    read_times: Spans
+    longest_read_ns: int = field(metadata=_LARGEST)
+    read_times: Spans = field(metadata={"joined": Spans.joined})
     uncached_time_ns: int
     """What all its reads would have waited without a cache."""
     answer_age_ns: int
     """How old the hits' answers were, added up: the time since what was given was loaded, or put there by a write."""
-    oldest_answer_ns: int
-    answer_ages: Spans
+    oldest_answer_ns: int = field(metadata=_LARGEST)
+    answer_ages: Spans = field(metadata={"joined": Spans.joined})
     stale_age_ns: int
-    oldest_stale_ns: int
-    stale_ages: Spans
-    surge_second: int
-    surge_minute: int
-    changes: Changes
+    oldest_stale_ns: int = field(metadata=_LARGEST)
+    stale_ages: Spans = field(metadata={"joined": Spans.joined})
+    surge_second: int = field(metadata=_LARGEST)
+    surge_minute: int = field(metadata=_LARGEST)
+    changes: Changes = field(metadata={"joined": lambda each: each[0]})
     """How the trace shows that values change."""
 
     @property
@@ -140,29 +156,20 @@ class Measures:
 
     def to_dict(self) -> dict[str, Any]:
         """Times in seconds, memory in bytes, rates in [0, 1]. The key names are stable."""
-        return {
+        told: dict[str, Any] = {
             "reads": self.reads,
             "hits": self.hits,
             "joined": self.joined,
             "misses": {cause: self.misses_by_cause.get(cause, 0) for cause in CAUSES},
-            **{name: getattr(self, name) for name in _COUNTS},
-            "hit_rate": self.hit_rate,
-            "fresh_hit_rate": self.fresh_hit_rate,
-            "stale_rate": self.stale_rate,
-            "byte_hit_rate": self.byte_hit_rate,
+            **{one.name: getattr(self, one.name) for one in fields(Measures) if one.metadata.get("is_count")},
             "entries_peak": self.entries_peak,
-            "memory_peak": self.memory_peak,
-            "memory_mean": self.memory_mean,
             "idle_memory": self.idle_memory,
-            "read_time": {
-                "mean": self.read_time(),
-                **{f"p{p}": self.read_time(p) for p in (50, 95, 99)},
-                "max": self.longest_read_ns / 1e9,
-            },
-            "time_saved": self.time_saved,
-            "origin_time": self.origin_time_ns / 1e9,
-            "answer_age": {"mean": self.answer_age(), "p95": self.answer_age(95), "max": self.oldest_answer_ns / 1e9},
             "stale_known": self.stale_known,
-            "stale_age": {"mean": self.stale_age(), "p95": self.stale_age(95), "max": self.oldest_stale_ns / 1e9},
-            "surge": {"second": self.surge_second, "minute": self.surge_minute},
         }
+        for name in MEASURES:
+            heading, dot, key = name.partition(".")
+            if dot:
+                told.setdefault(heading, {})[key] = amount_of(self, name)
+            else:
+                told[name] = amount_of(self, name)
+        return dict(sorted(told.items(), key=lambda one: _PLACES.get(one[0], len(_PLACES))))

@@ -1,7 +1,7 @@
 """Spans of time that occurred, and how often each: what percentiles are taken from."""
 
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -24,6 +24,17 @@ class Spans:
     def of(cls, spans: Iterable[int]) -> "Spans":
         counted = sorted(Counter(spans).items())
         return cls(np.array([ns for ns, _ in counted], np.int64), np.array([times for _, times in counted], np.int64))
+
+    @classmethod
+    def joined(cls, parts: Sequence["Spans"]) -> "Spans":
+        """Those of all parts."""
+        ns = np.concatenate([each.ns for each in parts])
+        order = np.argsort(ns, kind="stable")  # quick, as each part is in order
+        ns = ns[order]
+        begins = np.flatnonzero(np.diff(ns, prepend=-1))  # no span is negative
+        if not len(begins):
+            return cls(ns, ns)
+        return cls(ns[begins], np.add.reduceat(np.concatenate([each.times for each in parts])[order], begins))
 
     @property
     def count(self) -> int:

@@ -3,91 +3,18 @@
 import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any, Literal, NamedTuple, TypeVar
+from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 from vestigo.errors import RulesError, unknown
-from vestigo.units import SECOND, Duration, format_bytes, format_share, format_span, parse_bytes, parse_share
+from vestigo.measures import MEASURES, Measure, measure
+from vestigo.units import format_share, parse_share
 
 if TYPE_CHECKING:
     import numpy as np
 
 _LIMIT = re.compile(r"\s*(<=|>=)\s*(.*?)\s*")
 _TODAY = re.compile(r"today(?:\s*([+-])\s*(\d+(?:\.\d+)?\s*%))?")
-_PARTS = re.compile(r"\s*(\d+\.\d+)\s*([A-Za-z]+)\s*")
-_NUMBER = re.compile(r"\d+(?:_\d+)*(?:\.\d+)?")
-
-Kind = Literal["share", "size", "span", "count"]
 _Amounts = TypeVar("_Amounts", float, "np.ndarray")
-
-
-class Measure(NamedTuple):
-    """What an amount is an amount of, and whether more of it is better."""
-
-    label: str
-    """What people call it."""
-    kind: Kind
-    more_is_better: bool = False
-    of_staleness: bool = False
-    """Whether a trace that shows no changes tells nothing of it."""
-
-    def read(self, text: str) -> float:
-        """An amount as `Outcome.to_dict` has it. Raises ValueError."""
-        if self.kind == "share":
-            return float(parse_share(text))
-        if self.kind == "size":
-            size = _PARTS.fullmatch(text)  # a bound may lie between two bytes
-            return float(size[1]) * parse_bytes(f"1 {size[2]}") if size else parse_bytes(text)
-        if self.kind == "span":
-            return Duration.parse(text) / SECOND
-        if not _NUMBER.fullmatch(text):
-            raise ValueError(f"{text!r} is not a number")
-        return float(text)
-
-    def write(self, amount: float) -> str:
-        """For people."""
-        if self.kind == "count":
-            return f"{amount:,.0f}"
-        return {"share": format_share, "size": format_bytes, "span": format_span}[self.kind](amount)
-
-
-MEASURES: Mapping[str, Measure] = {
-    "hit_rate": Measure("hit rate", "share", True),
-    "fresh_hit_rate": Measure("fresh hits", "share", True, True),
-    "byte_hit_rate": Measure("byte hit rate", "share", True),
-    "stale_rate": Measure("stale hits", "share", False, True),
-    "memory_peak": Measure("memory peak", "size"),
-    "memory_mean": Measure("mean memory", "size"),
-    "loads": Measure("origin calls", "count"),
-    "origin_time": Measure("origin time", "span"),
-    "time_saved": Measure("time saved", "span", True),
-    "ghosts": Measure("ghosts", "count", False, True),
-    "evictions": Measure("evictions", "count"),
-    "read_time.mean": Measure("mean read time", "span"),
-    **{f"read_time.{part}": Measure(f"read time {part}", "span") for part in ("p50", "p95", "p99", "max")},
-    "answer_age.mean": Measure("mean answer age", "span"),
-    **{f"answer_age.{part}": Measure(f"answer age {part}", "span") for part in ("p95", "max")},
-    "stale_age.mean": Measure("mean stale age", "span", False, True),
-    **{f"stale_age.{part}": Measure(f"stale age {part}", "span", False, True) for part in ("p95", "max")},
-    "surge.second": Measure("origin calls in the busiest second", "count"),
-    "surge.minute": Measure("origin calls in the busiest minute", "count"),
-}
-"""By the names of `Outcome.to_dict`; those below a heading with a dot."""
-
-
-def measure(name: str) -> Measure:
-    """Raises ValueError."""
-    if name not in MEASURES:
-        raise ValueError(unknown(name, list(MEASURES)))
-    return MEASURES[name]
-
-
-def check_direction(word: str, name: str) -> None:
-    """Whether a measure can be asked to be ``most``, or ``least``. Raises ValueError."""
-    if measure(name).more_is_better != (word == "most"):
-        other = "least" if word == "most" else "most"
-        raise ValueError(
-            f"{'lower' if word == 'most' else 'higher'} is better for {name}; write {other} instead of {word}"
-        )
 
 
 class Limit(NamedTuple):

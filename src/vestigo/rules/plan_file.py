@@ -8,8 +8,9 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from vestigo.errors import PlanError, RulesError, unknown
+from vestigo.measures import MEASURES, check_direction
 from vestigo.rules import conditions, plan_lines, values, vary
-from vestigo.rules.aim import MEASURES, Aim, Worth, check_direction
+from vestigo.rules.aim import Aim, Worth
 from vestigo.rules.plan import Plan
 from vestigo.rules.pool import Pool
 from vestigo.rules.rules import Rules

@@ -7,7 +7,7 @@ from rich.console import Group, RenderableType
 from rich.table import Table
 from rich.text import Text
 
-from vestigo.rules.aim import MEASURES, Measure
+from vestigo.measures import MEASURES, Measure
 from vestigo.rules.vary import name_of
 from vestigo.show.grid import GAP, NAME, Column, grid, in_one_unit, in_own_units
 from vestigo.show.notes import assumed, kept_together

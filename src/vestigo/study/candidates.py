@@ -6,9 +6,9 @@ from typing import Any
 
 import numpy as np
 
+from vestigo.measures import MEASURES
 from vestigo.outcome import unknown_staleness
 from vestigo.rules import Aim, Plan
-from vestigo.rules.aim import MEASURES
 from vestigo.study.estimate import Estimate
 from vestigo.units import format_seconds
 
@@ -36,7 +36,7 @@ class Candidate:
     result: Result
 
     def measure(self, name: str, part: str = "whole") -> float:
-        """One of `vestigo.rules.aim.MEASURES`, of the ``whole``, the ``first`` part or the ``rest``."""
+        """One of `vestigo.measures.MEASURES`, of the ``whole``, the ``first`` part or the ``rest``."""
         value = self.result[part]
         for key in name.split("."):
             value = value[key]

@@ -4,8 +4,8 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from vestigo.errors import InputError
+from vestigo.measures import MEASURES
 from vestigo.rules import Aim
-from vestigo.rules.aim import MEASURES
 from vestigo.study.candidates import Candidate, Candidates
 from vestigo.study.pick import Pick, Relaxed, cost, excesses
 from vestigo.study.reasons import sentences

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from vestigo.errors import InputError
-from vestigo.rules.aim import measure
+from vestigo.measures import measure
 from vestigo.study.candidates import Candidate
 
 

@@ -4,8 +4,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
+from vestigo.measures import MEASURES
 from vestigo.rules import Aim, Worth
-from vestigo.rules.aim import MEASURES, Limit
+from vestigo.rules.aim import Limit
 from vestigo.study.candidates import Candidate, Candidates
 
 MONTH_NS = 365.25 / 12 * 86_400 * 1e9

@@ -1,6 +1,6 @@
 """Why this one: a pick in plain sentences."""
 
-from vestigo.rules.aim import MEASURES
+from vestigo.measures import MEASURES
 from vestigo.rules.vary import name_of
 from vestigo.study.candidates import Candidate
 from vestigo.study.pick import Excess, Pick

@@ -7,17 +7,10 @@ slices there are (P. Hall, J. L. Horowitz, B.-Y. Jing, "On blocking rules for th
 
 import numpy as np
 
+from vestigo.measures import MEASURES
 from vestigo.study.candidates import Candidate
 
 TIMES = 1000
-
-_RATES = {
-    "hit_rate": lambda drawn: drawn("hits") / drawn("reads"),
-    "fresh_hit_rate": lambda drawn: (drawn("hits") - drawn("stale_hits")) / drawn("reads"),
-    "stale_rate": lambda drawn: drawn("stale_hits") / drawn("reads"),
-    "loads": lambda drawn: drawn("loads"),
-}
-"""What slices tell."""
 
 
 class Resamples:
@@ -33,9 +26,11 @@ class Resamples:
         np.add.at(self._weights, (np.arange(times)[:, None], places), 1)
 
     def rates(self, candidate: Candidate, name: str) -> np.ndarray:
-        """A rate of `candidate` in each resample."""
+        """A measure of `candidate` in each resample, which slices must tell."""
+        told = MEASURES[name].of_slices
+        assert told is not None
         with np.errstate(invalid="ignore", divide="ignore"):
-            found = _RATES[name](lambda count: self._weights @ candidate.slices(count))
+            found = told.of(*(self._weights @ candidate.slices(count) for count in told.counts))
         rates: np.ndarray = np.nan_to_num(found)
         return rates
 
@@ -46,8 +41,8 @@ class Resamples:
 
     def ahead(self, pick: Candidate, other: Candidate, name: str | None) -> tuple[int, int] | None:
         """In how many resamples of all `pick` is better than `other`; None where slices do not tell."""
-        if name not in _RATES:
+        if name is None or MEASURES[name].of_slices is None:
             return None
-        sign = -1 if name in ("stale_rate", "loads") else 1
+        sign = 1 if MEASURES[name].more_is_better else -1
         difference = sign * (self.rates(pick, name) - self.rates(other, name))
         return int(np.count_nonzero(difference > 0)), self.times

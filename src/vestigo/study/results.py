@@ -4,11 +4,13 @@ from bisect import bisect_left
 
 from vestigo.engine.job import Job
 from vestigo.engine.replay import run
+from vestigo.measures import MEASURES
 from vestigo.outcome import Outcome, together
 from vestigo.study.candidates import Result
 from vestigo.trace import Trace
 
-_OF_SLICES = ("reads", "hits", "stale_hits", "loads")
+_OF_SLICES = tuple(dict.fromkeys(name for one in MEASURES.values() if one.of_slices for name in one.of_slices.counts))
+"""The counts that some measure is told by."""
 
 
 def replayed(trace: Trace, job: Job, name: str, split_ns: int) -> Result:

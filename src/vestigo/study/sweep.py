@@ -5,8 +5,8 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from vestigo.errors import InputError
+from vestigo.measures import MEASURES, check_direction
 from vestigo.rules import Aim
-from vestigo.rules.aim import MEASURES, check_direction
 from vestigo.study.candidates import Candidate, Candidates
 from vestigo.study.choose import choose
 from vestigo.study.front import unbeaten

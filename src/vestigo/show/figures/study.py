@@ -8,8 +8,8 @@ import numpy as np
 from matplotlib.ticker import FuncFormatter, LogLocator, PercentFormatter
 
 from vestigo.errors import InputError
+from vestigo.measures import MEASURES, measure
 from vestigo.outcome import CAUSES, Outcome
-from vestigo.rules.aim import MEASURES, measure
 from vestigo.show import style
 from vestigo.show.figures.canvas import on_axis
 from vestigo.show.safe import printable

@@ -1,0 +1,128 @@
+"""The measures by which settings are judged: one row each."""
+
+import re
+from collections.abc import Callable, Mapping
+from typing import Any, Literal, NamedTuple
+
+from vestigo.errors import unknown
+from vestigo.units import SECOND, Duration, format_bytes, format_share, format_span, parse_bytes, parse_share
+
+_PARTS = re.compile(r"\s*(\d+\.\d+)\s*([A-Za-z]+)\s*")
+_NUMBER = re.compile(r"\d+(?:_\d+)*(?:\.\d+)?")
+
+Kind = Literal["share", "size", "span", "count"]
+
+
+class OfSlices(NamedTuple):
+    """How a measure follows from counts of slices of time, added up."""
+
+    counts: tuple[str, ...]
+    """Fields of `vestigo.outcome.Slice`, or ``reads``."""
+    of: Callable[..., Any]
+    """From these counts, numbers or arrays, to the measure."""
+
+
+class Measure(NamedTuple):
+    """What an amount is an amount of, whether more of it is better, and where it comes from."""
+
+    label: str
+    """What people call it."""
+    kind: Kind
+    more_is_better: bool = False
+    of_staleness: bool = False
+    """Whether a trace that shows no changes tells nothing of it."""
+    of: Callable[[Any], float] | None = None
+    """From a `vestigo.outcome.Measures`; None: it has the measure under the same name."""
+    of_slices: OfSlices | None = None
+    """None: slices do not tell it."""
+
+    def read(self, text: str) -> float:
+        """An amount as `Outcome.to_dict` has it. Raises ValueError."""
+        if self.kind == "share":
+            return float(parse_share(text))
+        if self.kind == "size":
+            size = _PARTS.fullmatch(text)  # a bound may lie between two bytes
+            return float(size[1]) * parse_bytes(f"1 {size[2]}") if size else parse_bytes(text)
+        if self.kind == "span":
+            return Duration.parse(text) / SECOND
+        if not _NUMBER.fullmatch(text):
+            raise ValueError(f"{text!r} is not a number")
+        return float(text)
+
+    def write(self, amount: float) -> str:
+        """For people."""
+        if self.kind == "count":
+            return f"{amount:,.0f}"
+        return {"share": format_share, "size": format_bytes, "span": format_span}[self.kind](amount)
+
+
+def _spans(name: str, label: str, longest: str, *percentiles: int, of_staleness: bool = False) -> dict[str, Measure]:
+    """The mean of spans of time, percentiles of them, and the longest."""
+
+    def percentile(share: int) -> Callable[[Any], float]:
+        return lambda found: float(getattr(found, name)(share))
+
+    mean = Measure(f"mean {label}", "span", False, of_staleness, lambda found: getattr(found, name)())
+    longest_of = Measure(f"{label} max", "span", False, of_staleness, lambda found: getattr(found, longest) / 1e9)
+    between = {
+        f"{name}.p{share}": Measure(f"{label} p{share}", "span", False, of_staleness, percentile(share))
+        for share in percentiles
+    }
+    return {f"{name}.mean": mean, **between, f"{name}.max": longest_of}
+
+
+MEASURES: Mapping[str, Measure] = {
+    "hit_rate": Measure(
+        "hit rate", "share", True, of_slices=OfSlices(("hits", "reads"), lambda hits, reads: hits / reads)
+    ),
+    "fresh_hit_rate": Measure(
+        "fresh hits",
+        "share",
+        True,
+        True,
+        of_slices=OfSlices(("hits", "stale_hits", "reads"), lambda hits, stale, reads: (hits - stale) / reads),
+    ),
+    "byte_hit_rate": Measure("byte hit rate", "share", True),
+    "stale_rate": Measure(
+        "stale hits",
+        "share",
+        False,
+        True,
+        of_slices=OfSlices(("stale_hits", "reads"), lambda stale, reads: stale / reads),
+    ),
+    "memory_peak": Measure("memory peak", "size"),
+    "memory_mean": Measure("mean memory", "size"),
+    "loads": Measure("origin calls", "count", of_slices=OfSlices(("loads",), lambda loads: loads)),
+    "origin_time": Measure("origin time", "span", of=lambda found: found.origin_time_ns / 1e9),
+    "time_saved": Measure("time saved", "span", True),
+    "ghosts": Measure("ghosts", "count", False, True),
+    "evictions": Measure("evictions", "count"),
+    **_spans("read_time", "read time", "longest_read_ns", 50, 95, 99),
+    **_spans("answer_age", "answer age", "oldest_answer_ns", 95),
+    **_spans("stale_age", "stale age", "oldest_stale_ns", 95, of_staleness=True),
+    "surge.second": Measure("origin calls in the busiest second", "count", of=lambda found: found.surge_second),
+    "surge.minute": Measure("origin calls in the busiest minute", "count", of=lambda found: found.surge_minute),
+}
+"""By key, as `Outcome.to_dict`, plans and JSON have it; those below a heading with a dot."""
+
+
+def measure(name: str) -> Measure:
+    """Raises ValueError for a measure that there is not."""
+    if name not in MEASURES:
+        raise ValueError(unknown(name, list(MEASURES)))
+    return MEASURES[name]
+
+
+def amount_of(found: Any, name: str) -> Any:
+    """A measure's amount, of a `vestigo.outcome.Measures`."""
+    of = MEASURES[name].of
+    return getattr(found, name) if of is None else of(found)
+
+
+def check_direction(word: str, name: str) -> None:
+    """Whether a measure can be asked to be ``most``, or ``least``. Raises ValueError."""
+    if measure(name).more_is_better != (word == "most"):
+        other = "least" if word == "most" else "most"
+        raise ValueError(
+            f"{'lower' if word == 'most' else 'higher'} is better for {name}; write {other} instead of {word}"
+        )
