@@ -1,15 +1,12 @@
 """How a trace shows that values change at the origin: docs/semantics.md, section 4."""
 
 from collections.abc import Sequence
-from weakref import WeakKeyDictionary
 
 import numpy as np
 
 from vestigo.outcome import Changes
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
-
-_known: WeakKeyDictionary[Trace, tuple[Changes, ...]] = WeakKeyDictionary()
 
 
 def changes_of(trace: Trace) -> tuple[Changes, ...]:
@@ -19,9 +16,8 @@ def changes_of(trace: Trace) -> tuple[Changes, ...]:
     >>> changes_of(read_trace({"at": [1, 2], "key": ["a", "a"], "lookup": ["x", "y"], "version": [7, None]}))
     ('in reads', 'nowhere')
     """
-    if trace not in _known:
-        _known[trace] = _changes_of(trace)
-    return _known[trace]
+    found: tuple[Changes, ...] = trace.once("changes", lambda: _changes_of(trace))
+    return found
 
 
 def together(shown: Sequence[Changes]) -> Changes:

@@ -1,7 +1,6 @@
 """What must stand beside a replay's numbers: whose cache it was, and what was assumed."""
 
 from collections.abc import Callable, Iterable
-from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -15,8 +14,6 @@ from vestigo.units import Duration, counted, format_bytes
 
 _Missing = tuple[np.ndarray, np.ndarray]
 """By look-up: reads that give none, and whether any read gives one."""
-
-_missing: WeakKeyDictionary[Trace, dict[str, _Missing]] = WeakKeyDictionary()
 
 
 def whose_cache(trace: Trace, groups: Groups) -> str:
@@ -93,13 +90,15 @@ def _filled_in(name: str, trace: Trace, assumed: Iterable[int], write: Callable[
 
 def missing_in(trace: Trace, name: str) -> _Missing:
     """How many reads of each look-up that may have found a value give no size, or no cost; and whether others do."""
-    known = _missing.setdefault(trace, {})
-    if name not in known:
-        missing, some = np.zeros(len(trace.lookups), np.int64), np.zeros(len(trace.lookups), bool)
-        for part in trace.parts():
-            values = (part.op == Op.READ) & ((part.found != 0) | (name == "cost"))
-            lacks = getattr(part, name) == MISSING
-            missing += np.bincount(part.lookup[values & lacks], minlength=len(trace.lookups))
-            some[part.lookup[values & ~lacks]] = True
-        known[name] = missing, some
-    return known[name]
+    found: _Missing = trace.once(("missing", name), lambda: _missing_in(trace, name))
+    return found
+
+
+def _missing_in(trace: Trace, name: str) -> _Missing:
+    missing, some = np.zeros(len(trace.lookups), np.int64), np.zeros(len(trace.lookups), bool)
+    for part in trace.parts():
+        values = (part.op == Op.READ) & ((part.found != 0) | (name == "cost"))
+        lacks = getattr(part, name) == MISSING
+        missing += np.bincount(part.lookup[values & lacks], minlength=len(trace.lookups))
+        some[part.lookup[values & ~lacks]] = True
+    return missing, some

@@ -7,13 +7,13 @@ from vestigo.engine.job import Job, job, marks
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
 from vestigo.outcome import Outcome
-from vestigo.rules import Plan, Rules
-from vestigo.trace import Trace
+from vestigo.rules.settings import Settings, plan_of, trace_of
+from vestigo.trace import Readable, Trace
 
 Engine = Literal["native", "reference"]
 
 
-def replay(trace: Trace, settings: Rules | Plan, *, engine: Engine = "native", name: str = "replay") -> Outcome:
+def replay(trace: Readable, settings: Settings, *, engine: Engine = "native", name: str = "replay") -> Outcome:
     """What `settings` would have given on `trace`.
 
     Rules hold for every look-up of the trace, each with group of its own; a plan gives rules for each
@@ -28,8 +28,9 @@ def replay(trace: Trace, settings: Rules | Plan, *, engine: Engine = "native", n
     >>> replay(trace, Rules(max_entries=1)).hits, replay(trace, Rules(max_entries=2)).hits
     (0, 1)
     """
-    trace, plan = applied(trace, Plan.of(settings))
-    return run(trace, job(trace, plan), engine, name)
+    stated = plan_of(settings)
+    on, plan = applied(trace_of(trace, stated), stated)
+    return run(on, job(on, plan), engine, name)
 
 
 def run(trace: Trace, job: Job, engine: Engine, name: str) -> Outcome:

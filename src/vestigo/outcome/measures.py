@@ -4,8 +4,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, fields
 from typing import Any, Literal
 
+from vestigo.data import Data
 from vestigo.measures import MEASURES, amount_of
 from vestigo.outcome.spans import Spans
+from vestigo.units import format_bytes, format_seconds, format_share
 
 CAUSES = tuple("first scope evicted aged idle clock dropped cleared restarted null refused forced loading".split())
 """Why a read was a miss, in the order of docs/semantics.md."""
@@ -39,8 +41,8 @@ def _share(part: float, whole: float) -> float:
     return part / whole if whole else 0.0
 
 
-@dataclass(frozen=True, kw_only=True)
-class Measures:
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class Measures(Data):
     """Exact counts and sums, and the rates that follow from them. Times in whole ns, memory in bytes."""
 
     hits: int
@@ -87,6 +89,18 @@ class Measures:
     surge_minute: int = field(metadata=_LARGEST)
     changes: Changes = field(metadata={"joined": lambda each: each[0]})
     """How the trace shows that values change."""
+
+    def __repr__(self) -> str:
+        return f"<{type(self).__name__}: {self.in_words}>"
+
+    @property
+    def in_words(self) -> str:
+        """The most important numbers, in one line."""
+        return (
+            f"{self.reads:,} reads, hit rate {format_share(self.hit_rate)}, "
+            f"stale {format_share(self.stale_rate) if self.stale_known else 'unknown'}, {self.loads:,} origin calls, "
+            f"p95 {format_seconds(self.read_time(95))}, memory peak {format_bytes(self.memory_peak)}"
+        )
 
     @property
     def stale_known(self) -> bool:

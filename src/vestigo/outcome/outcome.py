@@ -6,7 +6,6 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 from vestigo.outcome.measures import Measures
 from vestigo.outcome.slices import Slices
-from vestigo.units import format_bytes, format_seconds, format_share
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -25,7 +24,7 @@ class Mark(NamedTuple):
     what: str
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class Outcome(Measures):
     """What one replay counted after its warm-up. Its own measures are those of all look-ups together."""
 
@@ -55,15 +54,4 @@ class Outcome(Measures):
         return pd.json_normalize(list(rows.values())).set_index(pd.Index(rows, name="lookup"))
 
     def __repr__(self) -> str:
-        return (
-            f"<Outcome {self.name}: {f'{self.whose}, ' if self.whose else ''}{self.reads:,} reads, hit rate "
-            f"{format_share(self.hit_rate)}, stale {format_share(self.stale_rate) if self.stale_known else 'unknown'}, "
-            f"{self.loads:,} origin calls, p95 {format_seconds(self.read_time(95))}, "
-            f"memory peak {format_bytes(self.memory_peak)}>"
-        )
-
-    __str__ = __repr__
-
-    def _repr_html_(self) -> str:
-        columns = ["reads", "hit_rate", "fresh_hit_rate", "stale_rate", "loads", "read_time.p95", "memory_peak"]
-        return str(self.to_pandas()[columns].to_html(float_format="{:.3g}".format))
+        return f"<Outcome {self.name}: {f'{self.whose}, ' if self.whose else ''}{self.in_words}>"

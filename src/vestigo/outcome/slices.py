@@ -2,12 +2,17 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, fields
-from typing import Any, overload
+from typing import TYPE_CHECKING, Any, overload
 
+from vestigo.data import Data, same
 from vestigo.outcome.measures import Measures
+from vestigo.units import counted
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class Slice(Measures):
     """What was counted in one slice of time, over all look-ups."""
 
@@ -15,7 +20,7 @@ class Slice(Measures):
     ends_ns: int
 
 
-class Slices(Sequence[Slice]):
+class Slices(Data, Sequence[Slice]):
     """Slices in order of time, as a tuple of them would be; each is made when it is asked for.
 
     `columns` has for each field of a `Slice` a list of its values.
@@ -27,7 +32,7 @@ class Slices(Sequence[Slice]):
     """
 
     def __init__(self, columns: Mapping[str, list[Any]]) -> None:
-        self._columns = columns
+        self.columns = columns
 
     @classmethod
     def of(cls, slices: Iterable[Slice]) -> "Slices":
@@ -37,12 +42,31 @@ class Slices(Sequence[Slice]):
     def column(self, name: str) -> list[Any]:
         """The values of a field, or of ``reads``."""
         if name != "reads":
-            return self._columns[name]
-        answered = zip(self._columns["hits"], self._columns["joined"], self._columns["misses_by_cause"], strict=True)
+            return self.columns[name]
+        answered = zip(self.columns["hits"], self.columns["joined"], self.columns["misses_by_cause"], strict=True)
         return [hits + joined + sum(misses.values()) for hits, joined, misses in answered]
 
+    def to_dict(self) -> dict[str, Any]:
+        """Under ``slices``, each one's measures and when it begins and ends."""
+        return {"slices": [{"begins_ns": one.begins_ns, "ends_ns": one.ends_ns, **one.to_dict()} for one in self]}
+
+    def to_pandas(self) -> "pd.DataFrame":
+        """One row a slice, by when it begins; nested measures as ``read_time.p95``."""
+        import pandas as pd
+
+        begins = pd.to_datetime(pd.Index(self.column("begins_ns"), name="begins", dtype="int64"), utc=True)
+        return pd.json_normalize([one.to_dict() for one in self]).set_index(begins)
+
+    def __eq__(self, other: object) -> bool:
+        return same(self.columns, other.columns) if isinstance(other, Slices) else NotImplemented
+
+    __hash__ = None  # type: ignore[assignment]
+
+    def __repr__(self) -> str:
+        return f"<Slices: {counted(len(self), 'slice')} of {sum(self.column('reads')):,} reads>"
+
     def __len__(self) -> int:
-        return len(self._columns["begins_ns"])
+        return len(self.columns["begins_ns"])
 
     @overload
     def __getitem__(self, place: int) -> Slice: ...
@@ -50,5 +74,5 @@ class Slices(Sequence[Slice]):
     def __getitem__(self, place: slice) -> "Slices": ...
     def __getitem__(self, place: int | slice) -> "Slice | Slices":
         if isinstance(place, slice):
-            return Slices({name: values[place] for name, values in self._columns.items()})
-        return Slice(**{name: values[place] for name, values in self._columns.items()})
+            return Slices({name: values[place] for name, values in self.columns.items()})
+        return Slice(**{name: values[place] for name, values in self.columns.items()})

@@ -6,11 +6,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from vestigo.data import Data
 from vestigo.trace.trace import Longs
 
 
-@dataclass(frozen=True, eq=False)
-class Spans:
+@dataclass(frozen=True, eq=False, repr=False)
+class Spans(Data):
     """`ns` ascending, `times` how often each occurred.
 
     >>> Spans.of([5, 1, 1, 9]).percentile(50)

@@ -2,7 +2,6 @@
 
 from collections.abc import Iterator, Sequence
 from typing import Any
-from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -19,8 +18,6 @@ from vestigo.trace.trace import LAST_KEYED
 _ELSEWHERE = 5
 """The kernel's mark of a write that no reader's node makes (native/include/vestigo/columns.hpp)."""
 
-_kept: WeakKeyDictionary[Trace, dict[tuple[Assumed, Entries], Sequence[Any]]] = WeakKeyDictionary()
-
 
 def batches(trace: Trace, assumed: Assumed, entries: Entries, events: int | None = None) -> Iterator[Any]:
     """The kernel's columns of the trace, batch after batch; for tests, of so many `events` each.
@@ -28,18 +25,20 @@ def batches(trace: Trace, assumed: Assumed, entries: Entries, events: int | None
     Raises TraceError if its sizes or costs are too large to add up.
     """
     if events is None and not memory.is_long(len(trace)):
-        make_ready(trace, assumed, entries)
-        yield from _kept[trace][assumed, entries]
+        yield from make_ready(trace, assumed, entries)
     else:
         yield from _made(trace, assumed, entries, events or memory.BATCH_EVENTS)
 
 
-def make_ready(trace: Trace, assumed: Assumed, entries: Entries) -> None:
-    """Works out what serves all replays of the trace."""
+def make_ready(trace: Trace, assumed: Assumed, entries: Entries) -> Sequence[Any]:
+    """Works out what serves all replays of the trace: its batches, unless it is long."""
     if memory.is_long(len(trace)):
         filler(trace, assumed)
-    elif (assumed, entries) not in (known := _kept.setdefault(trace, {})):
-        known[assumed, entries] = list(_made(trace, assumed, entries, memory.BATCH_EVENTS))
+        return ()
+    made: Sequence[Any] = trace.once(
+        ("batches", assumed, entries), lambda: list(_made(trace, assumed, entries, memory.BATCH_EVENTS))
+    )
+    return made
 
 
 def _made(trace: Trace, assumed: Assumed, entries: Entries, events: int) -> Iterator[Any]:

@@ -4,7 +4,6 @@ Keys on nodes are numbered by first appearance, once for a trace, so that a repl
 """
 
 from collections.abc import Iterator
-from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -86,10 +85,6 @@ class Entries:
             self._number(keys.astype(np.int32), np.full(len(keys), node, np.int32), np.zeros(len(keys), bool))
 
 
-_entries: WeakKeyDictionary[Trace, dict[tuple[Flags, Flags], Entries]] = WeakKeyDictionary()
-_unnamed: WeakKeyDictionary[Trace, bool] = WeakKeyDictionary()
-
-
 def entries_of(trace: Trace, of_nodes: Flags = (), copied: Flags = ()) -> Entries:
     """Of look-ups whose caches are `of_nodes`, and whose writes are `copied` to other nodes: unless said, of none.
 
@@ -97,17 +92,14 @@ def entries_of(trace: Trace, of_nodes: Flags = (), copied: Flags = ()) -> Entrie
     """
     nowhere = (False,) * len(trace.lookups)
     which = of_nodes if any(of_nodes) else nowhere, copied if any(copied) else nowhere
-    known = _entries.setdefault(trace, {})
-    if which not in known:
-        known[which] = Entries(trace, *which)
-    return known[which]
+    found: Entries = trace.once(("entries", which), lambda: Entries(trace, *which))
+    return found
 
 
 def has_unnamed_node(trace: Trace) -> bool:
     """Whether rows that name no node are one more: some of them read, or there is no other."""
-    if trace not in _unnamed:
-        _unnamed[trace] = not trace.nodes or any(_some_unnamed(trace))
-    return _unnamed[trace]
+    found: bool = trace.once("unnamed node", lambda: not trace.nodes or any(_some_unnamed(trace)))
+    return found
 
 
 def _some_unnamed(trace: Trace) -> Iterator[bool]:

@@ -3,7 +3,6 @@
 from collections.abc import Callable, Iterable
 from functools import cache
 from typing import NamedTuple
-from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -25,9 +24,6 @@ class Usual(NamedTuple):
 
     size: Longs
     cost: Longs
-
-
-_usual: WeakKeyDictionary[Trace, dict[Assumed, Usual]] = WeakKeyDictionary()
 
 
 def usual(trace: Trace, parts: Parts, assumed: Assumed) -> Usual:
@@ -89,15 +85,15 @@ def filler(trace: Trace, assumed: Assumed | None = None) -> Filler:
     """Fills in the sizes and costs of the trace's parts, from the first on. Unless it is said, nothing is assumed that
     rules do not assume by themselves.
     """
-    assumed = assumed or assume(trace, Plan())
-    known = _usual.setdefault(trace, {})
-    if assumed not in known:
+    of = assumed or assume(trace, Plan())
 
-        def parts() -> Iterable[tuple[Trace, Flags]]:
-            return ((part, truth.null) for part, truth in parts_with_truth(trace))
+    def parts() -> Iterable[tuple[Trace, Flags]]:
+        return ((part, truth.null) for part, truth in parts_with_truth(trace))
 
-        known[assumed] = usual(trace, parts if memory.is_long(len(trace)) else cache(lambda: list(parts())), assumed)
-    return Filler(trace, known[assumed])
+    def made() -> Usual:
+        return usual(trace, parts if memory.is_long(len(trace)) else cache(lambda: list(parts())), of)
+
+    return Filler(trace, trace.once(("usual", of), made))
 
 
 def _last_sizes(part: Trace, size: Longs, null: Flags, before: Longs) -> Longs:

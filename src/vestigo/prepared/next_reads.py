@@ -1,7 +1,5 @@
 """What a policy that knows the future asks for: when each key is read next."""
 
-from weakref import WeakKeyDictionary
-
 import numpy as np
 
 from vestigo.trace import Op, Trace
@@ -14,18 +12,14 @@ NO_READ = 2**62
 Whose = tuple[str, ...]
 """Of each look-up: who has a cache of their own."""
 
-_known: WeakKeyDictionary[Trace, dict[Whose, Longs]] = WeakKeyDictionary()
-
 
 def next_reads(trace: Trace, whose: Whose) -> Longs:
     """Of each event, the number of the event with its key's next read in the same compartment.
 
     It takes 8 bytes an event, and is kept.
     """
-    known = _known.setdefault(trace, {})
-    if whose not in known:
-        known[whose] = _next_reads(trace, whose)
-    return known[whose]
+    found: Longs = trace.once(("next reads", whose), lambda: _next_reads(trace, whose))
+    return found
 
 
 def _next_reads(trace: Trace, whose: Whose) -> Longs:

@@ -1,7 +1,6 @@
 """When scopes are over, and how many are under way at once: what a replay with caches of scopes must know ahead."""
 
 from typing import NamedTuple
-from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -22,14 +21,10 @@ class Scopes(NamedTuple):
     """Of all scopes together, from the first row of each to its last."""
 
 
-_known: WeakKeyDictionary[Trace, Scopes] = WeakKeyDictionary()
-
-
 def scopes_of(trace: Trace) -> Scopes:
     """Worked out once for a trace, for all replays of it."""
-    if trace not in _known:
-        _known[trace] = _scopes_of(trace)
-    return _known[trace]
+    found: Scopes = trace.once("scopes", lambda: _scopes_of(trace))
+    return found
 
 
 def _scopes_of(trace: Trace) -> Scopes:

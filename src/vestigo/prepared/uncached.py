@@ -1,7 +1,6 @@
 """What reads would have waited without a cache: known from the trace alone."""
 
 from typing import NamedTuple
-from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -20,15 +19,11 @@ class Uncached(NamedTuple):
     by_slice: Longs
 
 
-_known: WeakKeyDictionary[Trace, dict[tuple[Assumed, int, Slicing], Uncached]] = WeakKeyDictionary()
-
-
 def uncached(trace: Trace, assumed: Assumed, first_counted: int, slicing: Slicing) -> Uncached:
     """Worked out once for a trace, for all replays that count the same reads."""
-    known, asked = _known.setdefault(trace, {}), (assumed, first_counted, slicing)
-    if asked not in known:
-        known[asked] = _uncached(trace, *asked)
-    return known[asked]
+    asked = assumed, first_counted, slicing
+    found: Uncached = trace.once(("uncached", asked), lambda: _uncached(trace, *asked))
+    return found
 
 
 def _uncached(trace: Trace, assumed: Assumed, first_counted: int, slicing: Slicing) -> Uncached:

@@ -80,11 +80,6 @@ class Plan:
         if found := list(self._problems()):
             raise RulesError([f"{'.'.join(where)}: {problem}" for where, problem in found], by_place=found)
 
-    @classmethod
-    def of(cls, settings: "Plan | Rules") -> "Plan":
-        """A plan, from one or from rules that hold for every look-up."""
-        return settings if isinstance(settings, Plan) else cls(settings)
-
     def _lay(self) -> None:
         """Works out what holds for each look-up and pattern. Raises RulesError."""
         problems: list[Problem] = []

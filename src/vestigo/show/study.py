@@ -38,7 +38,7 @@ def sweep_text(found: Sweep) -> RenderableType:
             "" if found.stale_known else f" Note that {found.staleness_unknown}.",
         ),
         Text(),
-        _table("the front", [found.today, *(one for one in shown if one is not found.today)], found),
+        _table("the front", [found.today, *(one for one in shown if one.name != found.today.name)], found),
     ]
     if long_names := [one for one in shown if len(one.name) > NAME]:
         parts += [Text(), *_changes(long_names, found)]
@@ -81,7 +81,7 @@ def pick_text(pick: Pick) -> RenderableType:
     """The pick and why; beside today's settings, no cache and the ceilings."""
     found = pick.among
     no_cache, *ceilings = found.references.values()
-    rows = [no_cache, found.today, *([pick.candidate] if pick.candidate is not found.today else []), *ceilings]
+    rows = [no_cache, found.today, *([pick.candidate] if pick.candidate.name != found.today.name else []), *ceilings]
     lines = [kept_together(Text(printable(line, most=1500))) for line in pick.because[1:]]
     return Group(
         *_whose(found),
@@ -92,6 +92,13 @@ def pick_text(pick: Pick) -> RenderableType:
         *lines,
         *_notes(found),
     )
+
+
+def candidate_text(candidate: Candidate) -> RenderableType:
+    """Its measures, a row a part of the time."""
+    known = bool(candidate.result["whole"].get("stale_known", True))
+    columns = [_column(name, MEASURES[name], [candidate], known) for name in _SHOWN]
+    return grid("candidate", [candidate.name], columns, [""], GAP)
 
 
 def curves_text(curves: Sequence[SizeCurve]) -> RenderableType:

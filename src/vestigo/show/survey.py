@@ -30,7 +30,7 @@ def survey_text(survey: Survey) -> RenderableType:
     if len(survey.lookups) > len(names):
         parts += [Text(f"and {counted(len(survey.lookups) - len(names), 'look-up')} that could save less", style="dim")]
     for finding in survey.findings[:_MOST_FINDINGS]:
-        parts += [Text(), _finding(finding)]
+        parts += [Text(), finding_text(finding)]
     if len(survey.findings) > _MOST_FINDINGS:
         more = counted(len(survey.findings) - _MOST_FINDINGS, "finding")
         parts += [Text(), Text(f"and {more} that touch fewer reads: --json has them all", style="dim")]
@@ -138,7 +138,7 @@ def _if_known(each: Sequence[Traits], column: Column) -> Column:
     return column._replace(cells=[cell if one.changes_known or one.changes else "-" for cell, one in cells])
 
 
-def _finding(finding: Finding) -> RenderableType:
+def finding_text(finding: Finding) -> RenderableType:
     title = Text.assemble(
         (f"Keys of {printable(finding.lookup, NAME)}, {finding.kind}", "bold"), f": {finding.sentence}"
     )

@@ -7,17 +7,16 @@ from rich.console import Group, RenderableType
 from rich.table import Table
 from rich.text import Text
 
-from vestigo.outcome import CAUSES, Measures, together, unknown_staleness
+from vestigo.outcome import Measures, unknown_staleness
 from vestigo.rules import WhatIf
-from vestigo.show.grid import GAP, NAME, WIDTH, Column, grid, in_one_unit, in_own_units
+from vestigo.show.grid import GAP, NAME, WIDTH, Column, grid, in_own_units
 from vestigo.show.notes import assumed, kept_together
+from vestigo.show.outcome import cause_columns, count, over_time, questions
 from vestigo.show.safe import printable
 from vestigo.study import Comparison
-from vestigo.units import SHARES, SIZES, SPANS, counted, format_seconds, format_share, format_span
+from vestigo.units import counted, format_seconds, format_share, format_span
 
 _NARROW = 1
-_MOST_TIMES = 24
-"""Rows of a table over time."""
 
 
 class By(StrEnum):
@@ -106,47 +105,10 @@ def _different(what_if: WhatIf) -> str:
 
 def _questions(comparison: Comparison, found: Mapping[str, Measures]) -> list[Table]:
     """What readers get, how old answers are, what it takes: a table each."""
-    each = list(found.values())
-    known = all(one.stale_known for one in each)
-
-    def table(question: str, columns: Sequence[Column]) -> Table:
-        return _table(comparison, question, list(found), columns)
-
-    readers = [
-        in_one_unit("hit rate", [one.hit_rate for one in each], SHARES),
-        _known(known, in_one_unit("fresh hits", [one.fresh_hit_rate for one in each], SHARES)),
-        _known(known, in_one_unit("stale hits", [one.stale_rate for one in each], SHARES)),
-        in_one_unit("read mean", [one.read_time() for one in each], SPANS),
-        in_one_unit("p95", [one.read_time(95) for one in each], SPANS),
-        in_one_unit("p99", [one.read_time(99) for one in each], SPANS),
-        in_one_unit("time saved", [one.time_saved for one in each], SPANS),
+    return [
+        _table(comparison, question, list(found), columns)
+        for question, columns in questions(list(found.values())).items()
     ]
-    ages = [
-        in_own_units("answer age", [one.answer_age() for one in each], SPANS),
-        in_own_units("p95", [one.answer_age(95) for one in each], SPANS),
-        in_own_units("oldest", [one.oldest_answer_ns / 1e9 for one in each], SPANS),
-        _known(known, in_own_units("stale age", [one.stale_age() for one in each], SPANS)),
-        _known(known, in_own_units("p95", [one.stale_age(95) for one in each], SPANS)),
-        _known(known, in_own_units("stalest", [one.oldest_stale_ns / 1e9 for one in each], SPANS)),
-    ]
-    takes = [
-        _count("origin calls", [one.loads for one in each]),
-        in_one_unit("origin time", [one.origin_time_ns / 1e9 for one in each], SPANS),
-        _count("busiest s", [one.surge_second for one in each], "calls"),
-        _count("evictions", [one.evictions for one in each]),
-        _count("entries", [one.entries_peak for one in each], "peak"),
-        in_one_unit("memory peak", [one.memory_peak for one in each], SIZES),
-    ]
-    return [table("readers get", readers), table("how old", ages), table("what it takes", takes)]
-
-
-def _known(known: bool, column: Column) -> Column:
-    """What a trace that shows no changes does not tell."""
-    return column if known else Column(column.heading, "", ["-"] * len(column.cells))
-
-
-def _count(heading: str, numbers: Sequence[float], unit: str = "") -> Column:
-    return Column(heading, unit, [f"{number:,.0f}" for number in numbers])
 
 
 def _by_lookup(comparison: Comparison) -> list[RenderableType]:
@@ -159,26 +121,8 @@ def _by_lookup(comparison: Comparison) -> list[RenderableType]:
 
 def _by_time(comparison: Comparison) -> list[RenderableType]:
     """Today's settings over time."""
-    import pandas as pd
-
     slices = comparison[comparison.settings[0]].slices
-    step = -(-len(slices) // _MOST_TIMES) or 1
-    groups = [slices[begin : begin + step] for begin in range(0, len(slices), step)]
-    each = [together(group) for group in groups]
-    if not each:
-        return []
-    known = each[0].stale_known
-    names = [f"{pd.Timestamp(group[0].begins_ns, tz='UTC'):%Y-%m-%d %H:%M:%S}" for group in groups]
-    columns = [
-        _count("reads", [one.reads for one in each]),
-        in_one_unit("hit rate", [one.hit_rate for one in each], SHARES),
-        _known(known, in_one_unit("stale hits", [one.stale_rate for one in each], SHARES)),
-        in_one_unit("p95 read", [one.read_time(95) for one in each], SPANS),
-        _count("origin calls", [one.loads for one in each]),
-        _count("busiest s", [one.surge_second for one in each], "calls"),
-        in_one_unit("memory peak", [one.memory_peak for one in each], SIZES),
-    ]
-    return [grid("today, from (UTC)", names, columns, [""] * len(names), GAP)]
+    return [over_time("today, from (UTC)", slices)] if len(slices) else []
 
 
 def _by_scope(comparison: Comparison) -> list[RenderableType]:
@@ -188,7 +132,7 @@ def _by_scope(comparison: Comparison) -> list[RenderableType]:
         return [Text("The trace names no scopes.")]
     each = list(comparison.values())
     columns = [
-        _count("scopes", [scopes] * len(each)),
+        count("scopes", [scopes] * len(each)),
         in_own_units("reads a scope", [one.reads / scopes for one in each], ((1, ""),)),
         in_own_units("hits a scope", [one.hits / scopes for one in each], ((1, ""),)),
         in_own_units("origin calls a scope", [one.loads / scopes for one in each], ((1, ""),)),
@@ -206,13 +150,10 @@ _DIVIDED: Mapping[By, Callable[[Comparison], list[RenderableType]]] = {
 def _causes(comparison: Comparison) -> list[Table]:
     """As many tables as it takes to stay within the width."""
     settings, title = comparison.settings, "misses by cause"
-    columns = [_count(cause, [comparison[name].misses_by_cause[cause] for name in settings]) for cause in CAUSES]
-    columns.append(_count("(joined)", [comparison[name].joined for name in settings]))
+    columns = cause_columns([comparison[name] for name in settings])
     room = WIDTH - max(len(printable(name, NAME)) for name in (title, *settings))
     groups: list[list[Column]] = [[]]
     for column in columns:
-        if all(cell == "0" for cell in column.cells):
-            continue
         if sum(_NARROW + one.width for one in (*groups[-1], column)) > room:
             groups.append([])
         groups[-1].append(column)

@@ -7,6 +7,7 @@ from vestigo.study.estimate import Estimate
 from vestigo.study.key_sample import KeySample
 from vestigo.study.pick import Pick
 from vestigo.study.run_sweep import sweep
+from vestigo.study.saving import load, save
 from vestigo.study.search import search
 from vestigo.study.share_out import Sharing, share_out
 from vestigo.study.survey import Finding, Survey, Traits, survey
@@ -25,7 +26,9 @@ __all__ = [
     "Sweep",
     "Traits",
     "compare",
+    "load",
     "replayed_curve",
+    "save",
     "search",
     "share_out",
     "size_curve",

@@ -1,11 +1,15 @@
 """Many candidates' measures on one trace, beside today's settings and what they are measured against: plain data."""
 
+import re
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any
 
 import numpy as np
 
+from vestigo.data import Data
+from vestigo.errors import InputError
 from vestigo.measures import MEASURES
 from vestigo.outcome import unknown_staleness
 from vestigo.rules import Aim, Plan
@@ -22,8 +26,8 @@ Result = dict[str, Any]
 counted time, and the counts of each slice of time (``slices``)."""
 
 
-@dataclass(frozen=True, eq=False)
-class Candidate:
+@dataclass(frozen=True, eq=False, repr=False)
+class Candidate(Data):
     """One set of settings and what it would have given.
 
     Its measures are attributes, as an outcome's are: ``candidate.hit_rate``, ``candidate.memory_peak``.
@@ -42,6 +46,19 @@ class Candidate:
             value = value[key]
         return float(value)
 
+    def __getattr__(self, name: str) -> Any:
+        """A measure or a count of the whole, under the name that an outcome has for it."""
+        whole = self.__dict__.get("result", {}).get("whole", {})
+        if name not in whole:
+            raise AttributeError(f"a candidate has no measure {name!r}")
+        if not isinstance(whole[name], dict) or "mean" not in whole[name]:
+            return whole[name]
+        return partial(_percentile, name, whole[name])
+
+    def to_dict(self) -> dict[str, Any]:
+        """Its name, what it changes, and its measures of the whole."""
+        return {"name": self.name, "changes": dict(self.changes), **self.result["whole"]}
+
     def slices(self, name: str) -> np.ndarray:
         """A count for each slice of time: ``reads``, ``hits``, ``stale_hits``, ``loads``."""
         return np.array(self.result["slices"][name], np.int64)
@@ -53,8 +70,16 @@ class Candidate:
         )
 
 
-@dataclass(frozen=True, eq=False)
-class Candidates(Mapping[str, Candidate]):
+def _percentile(name: str, known: Mapping[str, float], percentile: float | None = None) -> float:
+    """Seconds, as `Measures.read_time` has them: the mean, or a percentile that was kept."""
+    key = "mean" if percentile is None else f"p{percentile:g}"
+    if key not in known:
+        raise InputError(f"{name}: of a candidate {', '.join(known)} are kept; replay its plan for another percentile")
+    return known[key]
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Candidates(Data, Mapping[str, Candidate]):
     """Candidates by name; the first is today's settings."""
 
     candidates: Mapping[str, Candidate]
@@ -64,14 +89,17 @@ class Candidates(Mapping[str, Candidate]):
     bounds_ns: tuple[int, int, int] = (0, 0, 0)
     """Where counting begins, where the first part ends, on which candidates are ranked, and where the rest ends, which
     confirms."""
-    replayed: int = 0
+    replayed: int = field(default=0, compare=False)
     """How many candidates were replayed; the others were known from before."""
-    notes: tuple[str, ...] = ()
+    notes: tuple[str, ...] = field(default=(), compare=False)
     source: str = ""
     estimates: Mapping[str, Estimate] = field(default_factory=dict)
     """Of all that was asked for on the first part, where only those that a sample put on the front were replayed."""
 
     def __getitem__(self, name: str) -> Candidate:
+        """By name; or by the number that tables show for a long one: ``found["#195"]``."""
+        if name not in self.candidates and re.fullmatch(r"#\d+", name) and int(name[1:]) < len(self):
+            return list(self.candidates.values())[int(name[1:])]
         return self.candidates[name]
 
     def __iter__(self) -> Iterator[str]:

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from vestigo.data import Data
 from vestigo.engine.job import Job, job
 from vestigo.engine.ready import prepare
 from vestigo.engine.replay import Engine, run
@@ -16,18 +17,19 @@ from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
 from vestigo.outcome import Outcome
 from vestigo.prepared.assumed import assume
-from vestigo.rules import Plan, Rules, WhatIf
+from vestigo.rules import Plan, WhatIf
+from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.study import bounds
 from vestigo.study.candidates import TODAY, Progress
 from vestigo.study.optimum import most_hits
-from vestigo.trace import Op, Trace
+from vestigo.trace import Op, Readable, Trace
 
 if TYPE_CHECKING:
     import pandas as pd
 
 
-@dataclass(frozen=True)
-class Comparison(Mapping[str, Outcome]):
+@dataclass(frozen=True, eq=False, repr=False)
+class Comparison(Data, Mapping[str, Outcome]):
     """Outcomes of one trace by name: ``no cache``, ``today``, the candidates, the ceilings."""
 
     outcomes: Mapping[str, Outcome]
@@ -78,15 +80,11 @@ class Comparison(Mapping[str, Outcome]):
         return frame.set_index(pd.Index(list(self), name="settings"))
 
     def __repr__(self) -> str:
-        return "\n".join(map(repr, self.values()))
-
-    def _repr_html_(self) -> str:
-        names = ["reads", "hit_rate", "fresh_hit_rate", "stale_rate", "loads", "read_time.p95", "memory_peak"]
-        return str(self.to_pandas()[names].to_html(float_format="{:.3g}".format))
+        return f"<Comparison of {len(self.settings)} settings: {self[self.settings[0]]!r}>"
 
 
 def compare(
-    trace: Trace, plan: Plan | Rules, *, engine: Engine = "native", progress: Progress | None = None
+    trace: Readable, plan: Settings, *, engine: Engine = "native", progress: Progress | None = None
 ) -> Comparison:
     """Replays the plan's own settings, every candidate, the baseline and the ceilings.
 
@@ -99,10 +97,10 @@ def compare(
     >>> {name: outcome.hits for name, outcome in results.items()}
     {'no cache': 0, 'today': 0, 'no limits': 2, 'no limits, fresh': 2}
     """
-    plan = Plan.of(plan)
+    plan = plan_of(plan)
     check_names(plan)
     what_if = plan.what_if
-    trace, plan = applied(trace, plan)
+    trace, plan = applied(trace_of(trace, plan), plan)
     candidates = {name: dataclasses.replace(one, warm_up=plan.warm_up) for name, one in plan.candidates.items()}
     plans = {TODAY: plan, **candidates}
     no_cache, *ideals = references(trace, plan, list(plans.values()))

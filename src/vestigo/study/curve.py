@@ -2,10 +2,11 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 
+from vestigo.data import Data
 from vestigo.engine.context import whose_cache
 from vestigo.engine.groups import groups_of
 from vestigo.engine.job import job
@@ -15,20 +16,24 @@ from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError, unknown
 from vestigo.prepared.assumed import assume
 from vestigo.prepared.counting import first_counted
-from vestigo.rules import Plan, Rules
+from vestigo.rules import Rules
+from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.rules.stated import Stated
-from vestigo.trace import Trace
+from vestigo.trace import Readable, Trace
 from vestigo.trace.trace import Longs
-from vestigo.units import Duration, format_bytes, format_share
+from vestigo.units import Duration, format_bytes, format_share, parse_bytes, parse_share
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 ALL = "all look-ups"
-ENOUGH = 0.95
+ENOUGH = "95%"
 """Of the hits that no limit gives."""
 MIB = 2**20
 
 
-@dataclass(frozen=True, eq=False)
-class SizeCurve:
+@dataclass(frozen=True, eq=False, repr=False)
+class SizeCurve(Data):
     """Hits of LRU by size: no lifetimes, everything kept that is loaded, loads that take no time.
 
     `entries` and `entry_hits` are the sizes at which one more entry brings hits, ascending, and the hits there; the
@@ -49,19 +54,19 @@ class SizeCurve:
     lifetimes: tuple[Duration, ...] = ()
     surface: np.ndarray | None = None
     """The hit rate by size and sliding lifetime."""
-    share: float = ENOUGH
+    share: float = 0.95
     """How much of what no limit gives is `enough`."""
     real_rate: float | None = None
     """The hit rate of today's settings, expiry and all, where they were replayed."""
     whose: str = ""
     """Who has a room of each size."""
 
-    def hit_rate(self, max_entries: int | None = None, *, max_bytes: int | None = None) -> float:
-        """With so many entries; or bytes, exact at the `bytes` of the curve and from the largest value on."""
+    def hit_rate(self, max_entries: int | None = None, *, max_bytes: int | str | None = None) -> float:
+        """With so many entries; or bytes (``"64 MiB"``): exact at the curve's `bytes` and from the largest value on."""
         steps, hits, size = (
             (self.entries, self.entry_hits, max_entries)
             if max_bytes is None
-            else (self.bytes, self.byte_hits, max_bytes)
+            else (self.bytes, self.byte_hits, parse_bytes(max_bytes))
         )
         if not len(steps) or not self.reads:
             return 0.0
@@ -132,6 +137,13 @@ class SizeCurve:
             "byte_hits": self.byte_hits.tolist(),
         }
 
+    def to_pandas(self, by: Literal["entries", "bytes"] = "entries") -> "pd.DataFrame":
+        """One row a step of the curve, in entries or in bytes: hits there, and the hit rate."""
+        import pandas as pd
+
+        steps, hits = (self.entries, self.entry_hits) if by == "entries" else (self.bytes, self.byte_hits)
+        return pd.DataFrame({"hits": hits, "hit_rate": hits / max(self.reads, 1)}, index=pd.Index(steps, name=by))
+
     def __repr__(self) -> str:
         return (
             f"<SizeCurve {self.name}: {self.reads:,} reads, at most {format_share(self.ceiling)} hits; "
@@ -141,13 +153,13 @@ class SizeCurve:
 
 
 def size_curve(  # noqa: PLR0913  # options by name
-    trace: Trace,
-    plan: Plan | Rules | None = None,
+    trace: Readable,
+    plan: Settings | None = None,
     *,
     lookup: str | None = None,
     sizes: Sequence[int] = (),
     lifetimes: Sequence[Duration | str] = (),
-    share: float = ENOUGH,
+    share: str = ENOUGH,
 ) -> SizeCurve:
     """The hit rate of LRU at every size, exact, in one pass: of one look-up, or of all in one room.
 
@@ -162,11 +174,15 @@ def size_curve(  # noqa: PLR0913  # options by name
     >>> [curve.hit_rate(size) for size in (1, 2, 3)]
     [0.0, 0.2, 0.4]
     """
-    stated = Plan.of(plan or Rules())
-    trace, stated = applied(trace, stated)
+    stated = plan_of(plan or Rules())
+    trace, stated = applied(trace_of(trace, stated), stated)
     names = _chosen(trace, lookup)
-    if not 0 < share <= 1:
-        raise RulesError(f"share = {share}: is not a share above 0 and at most 1; write 0.95, for example")
+    try:
+        enough = float(parse_share(share))
+    except ValueError as error:
+        raise RulesError(f"share: {error}") from None
+    if enough == 0:
+        raise RulesError(f'share: {share!r} asks for nothing; write a share above 0%, such as "95%"')
     rules = stated.rules_for(lookup) if lookup is not None else stated.rules
     spans = sorted(Duration.parse(one) for one in lifetimes)
     steps = sorted(set(sizes))
@@ -193,19 +209,20 @@ def size_curve(  # noqa: PLR0913  # options by name
         tuple(steps),
         tuple(spans),
         _surface(counts.surface, counts.reads) if steps and spans else None,
-        share,
+        enough,
         whose=whose_cache(trace, groups_of(trace, stated)) if len(trace.nodes) > 1 else "",
     )
 
 
-def with_real_rates(trace: Trace, plan: Plan | Rules, curves: Sequence[SizeCurve]) -> list[SizeCurve]:
+def with_real_rates(trace: Readable, plan: Settings, curves: Sequence[SizeCurve]) -> list[SizeCurve]:
     """The curves of look-ups, each with the hit rate of the plan's own settings beside it."""
-    trace, stated = applied(trace, Plan.of(plan))
+    stated = plan_of(plan)
+    trace, stated = applied(trace_of(trace, stated), stated)
     outcome = run(trace, job(trace, stated), "native", "today")
     return [replace(one, real_rate=outcome.lookups[one.name].hit_rate) for one in curves]
 
 
-def replayed_curve(trace: Trace, plan: Plan, lookup: str, sizes: Sequence[int]) -> dict[int, float]:
+def replayed_curve(trace: Readable, plan: Settings, lookup: str, sizes: Sequence[int]) -> dict[int, float]:
     """The hit rate of one look-up under the plan's own policy and rules at chosen `max_entries`, by as many replays.
 
     >>> from vestigo import read_trace
@@ -213,8 +230,9 @@ def replayed_curve(trace: Trace, plan: Plan, lookup: str, sizes: Sequence[int]) 
     >>> replayed_curve(trace, Plan(Rules(eviction="fifo")), "reads", [1, 2, 3])
     {1: 0.0, 2: 0.4, 3: 0.4}
     """
+    plan = plan_of(plan)
+    trace, plan = applied(trace_of(trace, plan), plan)
     _chosen(trace, lookup)
-    trace, plan = applied(trace, plan)
     found = {}
     for size in sizes:
         own = {**Stated.by(plan.lookups.get(lookup, {})), "max_entries": size}

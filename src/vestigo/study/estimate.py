@@ -2,12 +2,16 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
+from vestigo.data import Data
+from vestigo.units import format_share
 
-@dataclass(frozen=True)
-class Estimate:
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Estimate(Data):
     """Measures as samples tell them; `errors` are half the widths of intervals that hold the truth 9 times in 10."""
 
     hit_rate: float
@@ -24,13 +28,19 @@ class Estimate:
         """Of amounts whose errors are not known."""
         return cls(**amounts, errors=dict.fromkeys(amounts, float("nan")))
 
-    def to_dict(self) -> dict[str, float]:
-        """The amounts alone."""
+    @property
+    def amounts(self) -> dict[str, float]:
+        """Without their errors."""
         return {name: getattr(self, name) for name in self.errors}
+
+    def to_dict(self) -> dict[str, Any]:
+        """The amounts, and under ``errors`` how far each may be off; None where one sample cannot tell."""
+        return {**self.amounts, "errors": {name: None if np.isnan(one) else one for name, one in self.errors.items()}}
 
     def __repr__(self) -> str:
         def written(name: str) -> str:
             amount, error = getattr(self, name), self.errors[name]
-            return f"{amount:.2%}" if np.isnan(error) else f"{amount:.2%} ± {error:.2%}"
+            shown = format_share(amount)
+            return shown if np.isnan(error) else f"{shown} ± {format_share(error)}"
 
         return f"<Estimate: hit rate {written('hit_rate')}, stale {written('stale_rate')}>"

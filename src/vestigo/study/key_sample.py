@@ -22,9 +22,10 @@ from vestigo.prepared.assumed import Assumed, assume
 from vestigo.prepared.counting import first_counted, slicing
 from vestigo.rules import Plan, Pool, Rules
 from vestigo.rules.pool import POOL_RULES
+from vestigo.rules.settings import Settings, plan_of
 from vestigo.study.estimate import Estimate
 from vestigo.study.sampled import Sample, all_in, filled_sizes, grouped, sampled
-from vestigo.trace import Trace
+from vestigo.trace import Readable, Trace, read_trace
 from vestigo.trace.trace import LAST_KEYED
 from vestigo.units import format_share, parse_share
 
@@ -46,14 +47,14 @@ class KeySample:
     True
     """
 
-    def __init__(self, trace: Trace, share: str = "10%", *, samples: int = SAMPLES, seed: int = 0) -> None:
+    def __init__(self, trace: Readable, share: str = "10%", *, samples: int = SAMPLES, seed: int = 0) -> None:
         part = float(parse_share(share))
         if not 0 < part <= 0.5 or not 1 <= samples <= min(round(1 / part), len(_T_90) + 1):
             raise RulesError(
                 f"a share of {format_share(part)} in {samples} samples: write a share of at most 50 %, and from 1 to "
                 "10 samples that have room beside each other"
             )
-        self._whole = trace
+        self._whole = read_trace(trace)
         self._group = round(1 / part)
         self._samples = samples
         self._seed = seed
@@ -67,11 +68,11 @@ class KeySample:
         member = grouped(self._whole, self._group, self._seed).member[self._whole.key[keyed]]
         return float(np.mean(member <= 0)) if len(keyed) else 1.0  # in every sample, or in the first
 
-    def estimate(self, plan: Plan | Rules) -> Estimate:
+    def estimate(self, plan: Settings) -> Estimate:
         """Raises RulesError for what a sample cannot tell: conditions on values, hits that cost by size, `gdsf`, pools
         with two limits.
         """
-        asked = Plan.of(plan)
+        asked = plan_of(plan)
         trace, plan = applied(self._whole, asked)
         _check(trace, plan)
         assumed, first = assume(trace, plan), first_counted(trace, plan.warm_up)

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
+from vestigo.data import Data
 from vestigo.measures import MEASURES
 from vestigo.rules import Aim, Worth
 from vestigo.rules.aim import Limit
@@ -33,8 +34,8 @@ class Relaxed(NamedTuple):
     gain: float
 
 
-@dataclass(frozen=True, eq=False)
-class Pick:
+@dataclass(frozen=True, eq=False, repr=False)
+class Pick(Data):
     """The chosen candidate with its reasons; or, where none keeps the limits, the one that comes closest."""
 
     among: Candidates
@@ -68,7 +69,7 @@ class Pick:
         """Whether the pick keeps the limits on the rest, too, and is no worse there than today's."""
         today = self.among.today
         return not self.broken_on_rest and (
-            self.candidate is today or self.cost(self.candidate, "rest") <= self.cost(today, "rest")
+            self.candidate.name == today.name or self.cost(self.candidate, "rest") <= self.cost(today, "rest")
         )
 
     def cost(self, candidate: Candidate, part: str = "whole") -> float:

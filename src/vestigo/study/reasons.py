@@ -25,7 +25,7 @@ def _sentence(pick: Pick) -> str:
         )
     own, today = (pick.write(pick.value(one)) for one in (pick.candidate, pick.among.today))
     limits = " within the limits" if pick.aim.limits else ""
-    if pick.candidate is pick.among.today:
+    if pick.candidate.name == pick.among.today.name:
         return f"{_doubt(pick)}Today's settings are the best{limits}: {pick.goal} {own}."
     return (
         f"{_doubt(pick)}Take {pick.candidate.name}: {pick.goal} {own} instead of today's {today}, the best of "
@@ -49,7 +49,7 @@ def better_and_worse(pick: Pick) -> tuple[list[str], list[str]]:
 
 
 def _what_changes(pick: Pick) -> list[str]:
-    if pick.candidate is pick.among.today:
+    if pick.candidate.name == pick.among.today.name:
         return []
     better, worse = better_and_worse(pick)
     lines = [f"Better than today: {', '.join(better)}."] if better else []

@@ -15,7 +15,8 @@ from vestigo.engine.job import Job, job
 from vestigo.engine.ready import prepare
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError, TraceError
-from vestigo.rules import Plan, Rules
+from vestigo.rules import Plan
+from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.rules.vary import changed, combinations, count, name_of
 from vestigo.study import bounds
 from vestigo.study.candidates import TODAY, Candidate, Progress, Result
@@ -27,23 +28,24 @@ from vestigo.study.results import replayed, split_at
 from vestigo.study.store import trace_name
 from vestigo.study.sweep import Sweep
 from vestigo.study.tasks import Task, Tasks
-from vestigo.trace import Trace, read_trace
+from vestigo.trace import Readable, Trace, read_trace
 from vestigo.trace.shape import between
+from vestigo.units import parse_share
 
 REFERENCES = (bounds.NO_CACHE, bounds.KEEP_ALL, bounds.ALWAYS_FRESH)
-SHARE_FOR_REST = 0.4
+SHARE_FOR_REST = "40%"
 """Of the counted time: what a pick is confirmed on."""
 
-Settings = dict[str, tuple[Mapping[str, Any], Plan]]
+Asked = dict[str, tuple[Mapping[str, Any], Plan]]
 """By name: what a candidate changes, and its plan."""
 
 
 def sweep(  # noqa: PLR0913
-    trace: Trace | str | Path,
-    plan: Plan | Rules,
+    trace: Readable,
+    plan: Settings,
     *,
     results: str | Path | None = None,
-    rest: float = SHARE_FOR_REST,
+    rest: str = SHARE_FOR_REST,
     sample: str | None = None,
     only: Iterable[Mapping[str, Any]] | None = None,
     executor: Executor | None = None,
@@ -52,8 +54,8 @@ def sweep(  # noqa: PLR0913
     """Replays today's settings, the plan's candidates and every combination of what varies, on all cores.
 
     `results` names a file that keeps each result as it comes: a sweep that was interrupted goes on where it was, and a
-    candidate whose trace and rules are unchanged is not replayed again. The last `rest` of the counted time, a share
-    from 0 to 1, confirms what is chosen on the time before. With a `sample` (``"10%"`` of the keys) all are estimated
+    candidate whose trace and rules are unchanged is not replayed again. The last `rest` of the counted time
+    (``"40%"``) confirms what is chosen on the time before. With a `sample` (``"10%"`` of the keys) all are estimated
     first, on the time before the rest, and only those that no other beats are replayed; see `KeySample`. Of the
     combinations of what varies, `only` those are tried, if any are said. With an `executor` (`concurrent.futures`),
     which may have its workers in other processes or on other machines, `trace` is the path of a prepared file that all
@@ -67,25 +69,24 @@ def sweep(  # noqa: PLR0913
     >>> {name: candidate.measure("hit_rate") for name, candidate in found.items()}
     {'today': 0.0, 'max_entries=2': 0.5, 'max_entries=3': 0.5}
     """
-    plan = Plan.of(plan)
+    plan = plan_of(plan)
     check_names(plan)
-    if not 0 < rest < 1:
-        raise RulesError(f"rest = {rest}: is not a share between 0 and 1; write 0.4, for example")
-    path = None if isinstance(trace, Trace) else Path(trace)
+    for_rest = share_between("rest", rest)
+    path = Path(trace) if isinstance(trace, (str, Path)) else None
     if executor is not None and path is None:
         raise TraceError("with an executor, name the prepared file of the trace, which its workers open")
-    given = trace if isinstance(trace, Trace) else read_trace(trace)
+    given = trace_of(trace, plan)
     settings, notes = settings_of(plan, only)
     on, used = applied(given, dataclasses.replace(plan, candidates={name: one for name, (_, one) in settings.items()}))
     today = job(on, used)
-    split = split_at(today, rest)
+    split = split_at(today, for_rest)
     estimates: dict[str, Estimate] = {}
     with Tasks(given, results, executor, progress) as tasks:
         if sample is not None:
             # The rest is to confirm, not to choose.
             sampler = cache(lambda: KeySample(between(on, end=split), sample, samples=1))
             asked = [
-                Task(name, tasks.kept_as(one, rest, sample), _estimate, (sampler, used.candidates[name]))
+                Task(name, tasks.kept_as(one, for_rest, sample), _estimate, (sampler, used.candidates[name]))
                 for name, (_, one) in settings.items()
             ]
             found, _ = tasks.run(asked, "estimates", sampler)
@@ -98,19 +99,19 @@ def sweep(  # noqa: PLR0913
         asked = [
             Task(
                 name,
-                tasks.kept_as(one, rest),
+                tasks.kept_as(one, for_rest),
                 replayed_at,
-                (str(path.resolve()), trace_name(given), one.to_dict(), rest),
+                (str(path.resolve()), trace_name(given), one.to_dict(), for_rest),
                 anywhere=True,
             )
             if executor and path
-            else Task(name, tasks.kept_as(one, rest), _replayed_here, (on, used.candidates[name], name, split))
+            else Task(name, tasks.kept_as(one, for_rest), _replayed_here, (on, used.candidates[name], name, split))
             for name, (_, one) in settings.items()
         ]
         makers = references(on, used, list(used.candidates.values()))
         ideal = bounds.ceiling(on, used, list(used.candidates.values()))
         asked += [
-            Task(name, tasks.kept_as(settings[TODAY][1], rest, name, *ideal.stated), _referred, (make, name, split))
+            Task(name, tasks.kept_as(settings[TODAY][1], for_rest, name, *ideal.stated), _referred, (make, name, split))
             for name, make in zip(REFERENCES, makers, strict=True)
         ]
         found, made = tasks.run(asked, "replays", lambda: prepare(on, [today]))
@@ -126,7 +127,7 @@ def sweep(  # noqa: PLR0913
     )
 
 
-def _promising(settings: Settings, estimates: Mapping[str, Estimate]) -> Settings:
+def _promising(settings: Asked, estimates: Mapping[str, Estimate]) -> Asked:
     """Today's settings, candidates that have a name of their own, and of all that varies what no other beats. What
     differs by less than a tenth of a point, or a hundredth of the memory, a sample cannot tell apart: one of those.
     """
@@ -152,12 +153,23 @@ def estimated_seconds(trace: Trace, plan: Plan, sample: str | None = None) -> fl
     today = job(on, used)
     if sample is None:
         prepare(on, [today])
-        seconds = _seconds(lambda: replayed(on, today, TODAY, split_at(today, SHARE_FOR_REST)))
+        seconds = _seconds(lambda: replayed(on, today, TODAY, split_at(today, share_between("rest", SHARE_FOR_REST))))
     else:
         sampler = KeySample(on, sample, samples=1)
         sampler.estimate(used)
         seconds = _seconds(lambda: sampler.estimate(used))
     return seconds * count(plan.vary) / (os.cpu_count() or 1)
+
+
+def share_between(name: str, text: str) -> float:
+    """A share above 0 % and below 100 %. Raises RulesError."""
+    try:
+        share = float(parse_share(text))
+    except ValueError as error:
+        raise RulesError(f"{name}: {error}") from None
+    if not 0 < share < 1:
+        raise RulesError(f'{name}: {text!r} is not between 0% and 100%; write "40%", for example')
+    return share
 
 
 def _seconds(work: Callable[[], object]) -> float:
@@ -166,10 +178,10 @@ def _seconds(work: Callable[[], object]) -> float:
     return time.perf_counter() - begun
 
 
-def settings_of(plan: Plan, only: Iterable[Mapping[str, Any]] | None = None) -> tuple[Settings, list[str]]:
+def settings_of(plan: Plan, only: Iterable[Mapping[str, Any]] | None = None) -> tuple[Asked, list[str]]:
     """Today's settings and all candidates by name, with what they change; and what is left out."""
     today = dataclasses.replace(plan, candidates={}, vary={})
-    settings: Settings = {TODAY: ({}, today)}
+    settings: Asked = {TODAY: ({}, today)}
     for name, one in plan.candidates.items():
         settings[name] = ({}, dataclasses.replace(one, warm_up=plan.warm_up, what_if=plan.what_if))
     left_out, why = 0, ""
@@ -200,7 +212,7 @@ def _opened(path: str, content: str) -> Trace:
 
 
 def _estimate(sampler: Callable[[], KeySample], plan: Plan) -> Result:
-    return sampler().estimate(plan).to_dict()
+    return sampler().estimate(plan).amounts
 
 
 def _replayed_here(trace: Trace, plan: Plan, name: str, split_ns: int) -> Result:

@@ -13,7 +13,8 @@ import numpy as np
 from vestigo.engine.job import job
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
-from vestigo.rules import Aim, Plan, Rules
+from vestigo.rules import Aim, Plan
+from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.rules.vary import changed, count, name_of
 from vestigo.study.candidates import TODAY, Candidate, Candidates, Progress
 from vestigo.study.estimate import Estimate
@@ -21,9 +22,9 @@ from vestigo.study.guess import guessed
 from vestigo.study.key_sample import KeySample
 from vestigo.study.pick import cost
 from vestigo.study.results import split_at
-from vestigo.study.run_sweep import SHARE_FOR_REST, sweep
+from vestigo.study.run_sweep import SHARE_FOR_REST, share_between, sweep
 from vestigo.study.sweep import Sweep
-from vestigo.trace import Trace
+from vestigo.trace import Readable, Trace
 from vestigo.trace.shape import between
 
 _FEWEST = 8
@@ -39,13 +40,13 @@ Find = Callable[[list[Place]], dict[Place, list[float]]]
 
 
 def search(  # noqa: PLR0913
-    trace: Trace,
-    plan: Plan | Rules,
+    trace: Readable,
+    plan: Settings,
     *,
     replays: int | None = None,
     sample: str = "10%",
     results: str | Path | None = None,
-    rest: float = SHARE_FOR_REST,
+    rest: str = SHARE_FOR_REST,
     seed: int = 0,
     progress: Progress | None = None,
 ) -> Sweep:
@@ -59,7 +60,8 @@ def search(  # noqa: PLR0913
 
     All that was replayed is in the sweep; see `sweep` for what else is asked. Raises RulesError if nothing varies.
     """
-    plan = Plan.of(plan)
+    plan = plan_of(plan)
+    trace = trace_of(trace, plan)
     space = plan.vary
     if not space:
         raise RulesError("nothing varies: give the plan's [vary] keys and values")
@@ -162,7 +164,7 @@ def _amounts(found: Candidates, aim: Aim, candidate: Candidate) -> list[float]:
     return [cost(found, aim, candidate, "first"), candidate.measure("memory_peak", "first"), *beyond]
 
 
-def _estimates(trace: Trace, plan: Plan, sample: str, rest: float) -> tuple[Find, float] | None:
+def _estimates(trace: Trace, plan: Plan, sample: str, rest: str) -> tuple[Find, float] | None:
     """Estimates of the time that candidates are ranked on, and how many of them take as long as a replay; None where
     they would not help.
     """
@@ -171,12 +173,12 @@ def _estimates(trace: Trace, plan: Plan, sample: str, rest: float) -> tuple[Find
         return None
     on, used = applied(trace, dataclasses.replace(plan, candidates={}, vary={}))
     today = job(on, used)
-    split = split_at(today, rest)
+    split = split_at(today, share_between("rest", rest))
     sample_ = KeySample(between(on, end=split), sample, samples=1)
     if sample_.share_of_events > 0.5:
         return None
     try:
-        amounts = sample_.estimate(used).to_dict()
+        amounts = sample_.estimate(used).amounts
     except RulesError:  # a sample cannot tell
         return None
     now = Candidate(TODAY, {}, used, {"first": amounts})
@@ -186,7 +188,7 @@ def _estimates(trace: Trace, plan: Plan, sample: str, rest: float) -> tuple[Find
         changes = _changes(plan.vary, place)
         try:
             one = changed(used, changes)
-            amounts = sample_.estimate(one).to_dict()
+            amounts = sample_.estimate(one).amounts
         except RulesError:  # a sample cannot tell, or it means nothing
             return None
         return _amounts(alone, plan.aim, Candidate("", changes, one, {"first": amounts}))

@@ -3,25 +3,31 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from vestigo.data import Data
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
-from vestigo.rules import Plan, Rules
+from vestigo.rules import Plan
+from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.rules.stated import Stated
 from vestigo.study.candidates import Candidate
 from vestigo.study.curve import SizeCurve, size_curve
 from vestigo.study.run_sweep import sweep
 from vestigo.study.sweep import Sweep
-from vestigo.trace import Trace
+from vestigo.trace import Readable
 from vestigo.units import format_bytes, format_share, parse_bytes
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 BY_CURVES, EVENLY = "by curves", "evenly"
 
 
-@dataclass(frozen=True, eq=False)
-class Sharing:
+@dataclass(frozen=True, eq=False, repr=False)
+class Sharing(Data):
     """A budget divided, and what replays say of it: `sweep` has today's settings, the even split and this one."""
 
     total_bytes: int
@@ -43,13 +49,29 @@ class Sharing:
         """Whether the replays confirm it: it answers no fewer reads than the even split."""
         return self.by_curves.measure("hit_rate") >= self.sweep[EVENLY].measure("hit_rate")
 
+    def to_dict(self) -> dict[str, Any]:
+        """Bytes by look-up, and what the replays gave."""
+        return {
+            "total_bytes": self.total_bytes,
+            "shares": dict(self.shares),
+            "is_best": self.is_best,
+            **self.sweep.to_dict(),
+        }
+
+    def to_pandas(self) -> "pd.DataFrame":
+        """One row a look-up: its bytes, and its share of all."""
+        import pandas as pd
+
+        frame = pd.DataFrame({"bytes": self.shares})
+        return frame.assign(share=frame["bytes"] / self.total_bytes).rename_axis("lookup")
+
     def __repr__(self) -> str:
         rates = ", ".join(f"{name} {format_share(one.measure('hit_rate'))}" for name, one in self.sweep.items())
         shares = ", ".join(f"{name} {format_bytes(size)}" for name, size in self.shares.items())
         return f"<Sharing of {format_bytes(self.total_bytes)}: {shares}; hit rate {rates}>"
 
 
-def share_out(trace: Trace, plan: Plan | Rules, total: int | str) -> Sharing:
+def share_out(trace: Readable, plan: Settings, total: int | str) -> Sharing:
     """Divides `total` bytes (``"64 MiB"``, overheads included; of each node, where each has a cache) among the look-ups
     by their size curves, and replays
     that beside an even split and today's limits. All other rules stay; shared pools are given up.
@@ -64,7 +86,8 @@ def share_out(trace: Trace, plan: Plan | Rules, total: int | str) -> Sharing:
     >>> share_out(trace, Rules(), "1103 B").shares
     {'few': 200, 'many': 903}
     """
-    plan = Plan.of(plan)
+    plan = plan_of(plan)
+    trace = trace_of(trace, plan)
     budget = parse_bytes(total)
     on, used = applied(trace, plan)
     curves = {name: size_curve(on, replace(used, warm_up=0), lookup=name) for name in on.lookups}

@@ -7,7 +7,6 @@ from collections.abc import Mapping
 from importlib.metadata import version
 from pathlib import Path
 from typing import Any
-from weakref import WeakKeyDictionary
 
 import numpy as np
 import pyarrow as pa
@@ -20,8 +19,6 @@ from vestigo.trace.trace import COLUMNS
 
 _FORMAT = 2
 _BEGINS = b"SQLite format 3\0"
-
-_names: WeakKeyDictionary[Trace, str] = WeakKeyDictionary()
 
 
 class Store:
@@ -118,9 +115,8 @@ def _refuse_others(path: Path) -> None:
 
 def trace_name(trace: Trace) -> str:
     """Of all that a trace holds."""
-    if trace not in _names:
-        _names[trace] = _trace_digest(trace)
-    return _names[trace]
+    name: str = trace.once("name", lambda: _trace_digest(trace))
+    return name
 
 
 def _trace_digest(trace: Trace) -> str:

@@ -19,7 +19,7 @@ FRONT = ("hit_rate", "memory_peak", "stale_rate")
 """What a front is about unless something else is asked."""
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Sweep(Candidates):
     """Candidates by name, in the order in which they were asked for; the first is today's settings."""
 
@@ -38,22 +38,27 @@ class Sweep(Candidates):
         seed: int = 0,
         **limits: str,
     ) -> Pick:
-        """The candidate that is best at the aim within its limits: the plan's own, unless something is said here.
+        """The candidate that is best at the plan's aim within its limits.
 
-        ``choose("fresh_hit_rate", memory_peak="<= 64 MiB")``. In names of measures with a dot, write two low lines:
-        ``read_time__p95``.
+        ``choose("fresh_hit_rate", memory_peak="<= 64 MiB")`` names another aim, and a limit on top of the plan's own.
+        In names of measures with a dot, write two low lines: ``read_time__p95``. Raises InputError for both `most` and
+        `least`, for an unknown measure, and for limits that no outcome can keep together.
         """
-        aim = self.aim
+        if most is not None and least is not None:
+            raise InputError("choose: one measure is made best; name it as most, or as least, not both")
         for word, name in (("most", most), ("least", least)):
             if name is not None:
                 try:
                     check_direction(word, name)
                 except ValueError as error:
                     raise InputError(f"choose: {error}") from None
-        if most or least or limits:
-            bounds = {name.replace("__", "."): text for name, text in limits.items()}
-            aim = Aim(most or least or self.aim.best, bounds, self.aim.worth)
-        return choose(self, aim, seed)
+        if most is None and least is None and not limits:
+            return choose(self, self.aim, seed)
+        bounds = {name: _listed(texts) for name, texts in self.aim.bounds.items()}
+        for name, text in limits.items():
+            bounds.setdefault(name.replace("__", "."), []).extend(_listed(text))
+        best = most or least or ("" if self.aim.is_usual else self.aim.best)
+        return choose(self, Aim(best, bounds, self.aim.worth), seed)
 
     def to_pandas(self, part: str = "whole") -> "pd.DataFrame":
         """One row a candidate, with what it changes and all measures."""
@@ -71,3 +76,7 @@ class Sweep(Candidates):
 
     def __repr__(self) -> str:
         return f"<Sweep of {len(self):,} candidates, {len(self.front()):,} of them on the front; {self.today!r}>"
+
+
+def _listed(texts: Any) -> list[Any]:
+    return list(texts) if isinstance(texts, (list, tuple)) else [texts]

@@ -20,6 +20,13 @@ class Names(Sequence[Any]):
     def __len__(self) -> int:
         return len(self._values)
 
+    def __eq__(self, other: object) -> bool:
+        if isinstance(other, Names):
+            return bool(self._values.equals(other._values))
+        return isinstance(other, Sequence) and list(self) == list(other)
+
+    __hash__ = None  # type: ignore[assignment]
+
     def __getitem__(self, place: Any) -> Any:
         found = self._values[place]
         return found.to_pylist() if isinstance(place, slice) else found.as_py()

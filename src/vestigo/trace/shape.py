@@ -23,7 +23,7 @@ from vestigo.trace.reading.columns import Bad
 from vestigo.trace.reading.pattern import Pattern
 from vestigo.trace.reading.times import times
 from vestigo.trace.trace import COLUMNS, Trace
-from vestigo.units import Duration
+from vestigo.units import Duration, parse_share
 
 __all__ = ["anonymised", "between", "faster", "merged", "only", "sampled"]
 
@@ -72,12 +72,19 @@ def only(
     return of_rows(trace, np.flatnonzero(kept))
 
 
-def sampled(trace: Trace, share: float, seed: int = 0) -> Trace:
-    """All events of a share of the keys. A key is in or out by its text, so that traces of one system agree."""
-    if not 0 < share <= 1:
-        raise TraceError(f"a share of {share:g} is not above 0 and at most 1")
+def sampled(trace: Trace, share: str, seed: int = 0) -> Trace:
+    """All events of a share of the keys (``"10%"``).
+
+    A key is in or out by its text, so that traces of one system agree.
+    """
+    try:
+        part = parse_share(share)
+    except ValueError as error:
+        raise TraceError(f"share: {error}") from None
+    if part == 0:
+        raise TraceError(f'share: {share!r} leaves nothing; write a share above 0%, such as "10%"')
     salt = seed.to_bytes(16, "little", signed=True)
-    limit = int(share * 2**64)
+    limit = int(part * 2**64)
     names = [name.encode() for name in trace.lookups]
     draws = [
         int.from_bytes(hashlib.blake2b(str(key).encode(), digest_size=8, key=names[lookup][:64], salt=salt).digest())

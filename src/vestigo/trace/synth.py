@@ -10,7 +10,7 @@ import pyarrow as pa
 from vestigo.errors import InputError
 from vestigo.trace.reading.read import read_trace
 from vestigo.trace.trace import Trace
-from vestigo.units import SECOND, Duration, parse_bytes
+from vestigo.units import SECOND, Duration, parse_bytes, parse_share
 
 START = 1_767_571_200 * SECOND
 """When a synthetic trace begins: 2026-01-05, midnight UTC."""
@@ -32,7 +32,7 @@ def synth(  # noqa: PLR0913 - a trace has this many sides, and each has a defaul
     churn: Duration | str | None = None,
     scans: int = 0,
     changes: Duration | str | None = None,
-    nulls: float = 0.0,
+    nulls: str = "0%",
     nodes: int = 1,
     size: int | str = "1 KiB",
     cost: Duration | str = "10ms",
@@ -47,7 +47,7 @@ def synth(  # noqa: PLR0913 - a trace has this many sides, and each has a defaul
     - `churn`: after about this time another, new key takes the place of a key.
     - `scans`: so many times, evenly spread, every key is read once more, in order, ten times as fast as `rate`.
     - `changes`: a key's value changes about this often, as a Poisson process; each change is a write.
-    - `nulls`: the share of keys that have no value.
+    - `nulls`: the share of keys that have no value (``"10%"``).
     - `nodes`: reads and writes are spread over so many servers.
     - `size`, `cost`: medians; sizes differ by key, costs by read, both log-normally.
 
@@ -57,7 +57,7 @@ def synth(  # noqa: PLR0913 - a trace has this many sides, and each has a defaul
     >>> trace.reads, len(trace.keys), trace.source
     (10000, 100, 'synth')
     """
-    wanted = _Wanted(reads, keys, skew, rate, bursts, scans, nulls, nodes)
+    wanted = _Wanted(reads, keys, skew, rate, bursts, scans, _share(nulls), nodes)
     spans, median_size = _checked(wanted, size, churn=churn, changes=changes, cost=cost)
     rng = np.random.default_rng(seed)
     seconds, rank = _arrivals(rng, wanted)
@@ -75,6 +75,13 @@ def synth(  # noqa: PLR0913 - a trace has this many sides, and each has a defaul
         "write": np.repeat([False, True], [len(seconds), len(written)]),
     }
     return _trace(rng, events, wanted, median_size, spans["cost"] or 0.0)
+
+
+def _share(text: str) -> float:
+    try:
+        return float(parse_share(text))
+    except ValueError as error:
+        raise InputError(f"nulls: {error}") from None
 
 
 @dataclass(frozen=True)
@@ -99,7 +106,6 @@ class _Wanted:
                 ("rate", 1e-6 <= self.rate <= 1e9, "1e-6 to 1e9 reads a second"),
                 ("bursts", 1 <= self.bursts <= 1e6, "1 (no bursts) to 1e6"),
                 ("scans", 0 <= self.scans <= 1_000_000, "0 to 1,000,000"),
-                ("nulls", 0 <= self.nulls <= 1, "a share from 0 to 1"),
                 ("nodes", 1 <= self.nodes <= 65_535, "1 to 65,535"),
             )
             if not good

@@ -1,6 +1,6 @@
 """A trace: events in time order, as NumPy columns with dense ids."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass, field, fields, replace
 from enum import IntEnum
 from functools import cached_property
@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import numpy as np
 import numpy.typing as npt
 
+from vestigo.data import Data
 from vestigo.trace.columns import LARGEST, LONGEST, MISSING, Column, column, columns_of
 
 if TYPE_CHECKING:
@@ -48,8 +49,8 @@ class Range(NamedTuple):
     most: int
 
 
-@dataclass(frozen=True, eq=False)
-class Trace:
+@dataclass(frozen=True, eq=False, repr=False)
+class Trace(Data):
     """Events in time order, one row an event. Immutable; its arrays are read-only.
 
     Ids are numbered by first appearance; `lookups`, `keys` and `nodes` give the texts behind them. A key
@@ -87,13 +88,15 @@ class Trace:
     versions: Sequence[Any] = ()
     """What stands behind each version; nothing where versions are but told apart."""
     scopes: Sequence[Any] = ()
-    moved: int = 0
+    moved: int = field(default=0, compare=False)
     """How many rows stood after a later one and were sorted into place."""
-    source: str = "trace"
-    notes: tuple[str, ...] = ()
+    source: str = field(default="trace", compare=False)
+    notes: tuple[str, ...] = field(default=(), compare=False)
     """What was assumed or left out while it was read, a sentence each."""
-    guessed: tuple[str, ...] = ()
+    guessed: tuple[str, ...] = field(default=(), compare=False)
     """Units that nobody stated, a few words each."""
+    kept: dict[Any, Any] = field(init=False, repr=False, compare=False, default_factory=dict)
+    """What was worked out once for all replays of the trace; gone with it."""
 
     def __post_init__(self) -> None:
         for one in fields(self):
@@ -103,6 +106,15 @@ class Trace:
 
     def __len__(self) -> int:
         return len(self.at)
+
+    def __getstate__(self) -> dict[str, Any]:
+        return {one.name: {} if one.name == "kept" else getattr(self, one.name) for one in fields(self)}
+
+    def once(self, what: Hashable, make: Callable[[], Any]) -> Any:
+        """What `make` gives, worked out once and kept as long as the trace lives."""
+        if what not in self.kept:
+            self.kept[what] = make()
+        return self.kept[what]
 
     @property
     def reads(self) -> int:
@@ -146,6 +158,12 @@ class Trace:
     def span_ns(self) -> int:
         """From the first event to the last."""
         return int(self.at[-1] - self.at[0]) if len(self) else 0
+
+    def to_dict(self) -> dict[str, Any]:
+        """A list for each column, as `read_trace` takes them: times in ns, nothing where a row says nothing."""
+        frame = self.to_pandas().drop(columns="at").astype(object)
+        columns = frame.where(frame.notna(), None).to_dict("list")
+        return {"at": self.at.tolist(), **{str(name): values for name, values in columns.items()}}
 
     def to_pandas(self) -> "pd.DataFrame":
         """One row an event, ids replaced by the texts behind them, nothing where MISSING stands."""

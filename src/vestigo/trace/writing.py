@@ -13,18 +13,19 @@ from vestigo.errors import TraceError
 from vestigo.files import replacing
 from vestigo.trace.formats.packed import PACKINGS, unpacked_name
 from vestigo.trace.formats.prepared import prepared_table, write_prepared
+from vestigo.trace.reading.read import Readable, read_trace
 from vestigo.trace.trace import COLUMNS, Trace
 
 _ROWS = 1 << 16
 
 
-def write_trace(trace: Trace, path: str | Path) -> Path:
+def write_trace(trace: Readable, path: str | Path) -> Path:
     """Writes the trace to a CSV, TSV or JSON Lines file (also ``.gz``, ``.bz2``, ``.zst``), to Parquet, or, for
     ``.arrow``, in the prepared form, which `read_trace` maps instead of reading. Gives the path.
 
     A file is there whole or not at all. Raises TraceError if it cannot be written.
     """
-    path = Path(path)
+    path, trace = Path(path), read_trace(trace)
     write = _writer(path)
     try:
         with replacing(path) as unfinished:

@@ -140,7 +140,7 @@ def _draw_front(axis: "Axes", found: Sweep, pick: Pick | None) -> None:
             color=style.QUIET,
         )
     _name(axis, place(found.today), "today", style.INK, "D")
-    if pick is not None and pick.candidate is not found.today:
+    if pick is not None and pick.candidate.name != found.today.name:
         _name(axis, place(pick.candidate), _called(pick.candidate), style.ACCENT, "*")
     axis.set_xscale("log")
     axis.margins(x=0.12)

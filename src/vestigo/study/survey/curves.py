@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from vestigo.data import Data
 from vestigo.prepared.counting import slicing
 from vestigo.study.survey.measure import Measured
 from vestigo.trace import Trace
@@ -12,8 +13,8 @@ _BINS_PER_DECADE = 6
 _MOST_RANKS = 400
 
 
-@dataclass(frozen=True)
-class Curves:
+@dataclass(frozen=True, eq=False, repr=False)
+class Curves(Data):
     """Of one look-up."""
 
     gap_edges: np.ndarray

@@ -9,6 +9,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from vestigo.data import Data
 from vestigo.study.survey.measure import Reads
 from vestigo.study.truths import truths
 from vestigo.trace import Trace
@@ -34,8 +35,8 @@ _BY_CHANCE = 1e-3
 _SEPARATORS = re.compile(r"[/:|;,?&=#_.\s-]+")
 
 
-@dataclass(frozen=True)
-class Finding:
+@dataclass(frozen=True, eq=False, repr=False)
+class Finding(Data):
     """One thing that is likely wrong with the keys of a look-up, with keys that show it."""
 
     kind: str

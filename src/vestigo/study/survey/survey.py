@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+from vestigo.data import Data
 from vestigo.engine.context import filled_in
 from vestigo.prepared.assumed import assume
 from vestigo.rules import Plan
@@ -12,14 +13,15 @@ from vestigo.study.survey.findings import NARROW, Finding, findings
 from vestigo.study.survey.measure import measure, traits_of
 from vestigo.study.survey.traits import Traits
 from vestigo.study.survey.verdict import Verdict, saved_share, verdict
-from vestigo.trace import Trace
+from vestigo.trace import Readable, read_trace
+from vestigo.units import counted
 
 if TYPE_CHECKING:
     import pandas as pd
 
 
-@dataclass(frozen=True)
-class Survey:
+@dataclass(frozen=True, eq=False, repr=False)
+class Survey(Data):
     """A trace's numbers in total and by look-up, a verdict on each, and what is likely wrong with keys."""
 
     source: str
@@ -55,16 +57,13 @@ class Survey:
         return pd.DataFrame.from_dict(rows, orient="index")
 
     def __repr__(self) -> str:
-        lines = [f"<Survey of {self.source}: {self.total.reads:,} reads of {self.total.keys:,} keys>"]
-        lines += [f"{name}: {self.verdicts[name].sentence}" for name in self.lookups]
-        return "\n".join(lines + [f"{one.lookup}: {one.kind}: {one.sentence}" for one in self.findings])
-
-    def _repr_html_(self) -> str:
-        names = ["reads", "keys", "repeat_share", "fresh_repeat_share", "null_share", "origin_time", "saveable_time"]
-        return str(self.to_pandas()[names].to_html(float_format="{:.3g}".format))
+        return (
+            f"<Survey of {self.source}: {self.total.reads:,} reads of {self.total.keys:,} keys, "
+            f"{counted(len(self.findings), 'finding')}>"
+        )
 
 
-def survey(trace: Trace) -> Survey:
+def survey(trace: Readable) -> Survey:
     """Counts what is in a trace: how often look-ups repeat, cost, change, find nothing; and judges each.
 
     Restarts and clears do not matter here: they are the cache's, not the trace's (`compare` minds them).
@@ -74,6 +73,7 @@ def survey(trace: Trace) -> Survey:
     >>> survey(trace).total.repeat_share
     0.3333333333333333
     """
+    trace = read_trace(trace)
     measured = measure(trace)
     total, each = traits_of(trace, measured)
     found = findings(trace, measured.reads)

@@ -3,9 +3,11 @@
 from dataclasses import asdict, dataclass
 from typing import Any
 
+from vestigo.data import Data
 
-@dataclass(frozen=True)
-class Traits:
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Traits(Data):
     """Plain numbers: times in seconds, sizes in bytes, shares in [0, 1]. Without reads they are all 0."""
 
     reads: int

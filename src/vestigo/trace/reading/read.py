@@ -20,8 +20,12 @@ from vestigo.trace.trace import Trace
 
 _BEGIN_BYTES = 1_000
 
+Readable = Any
+"""What a trace is read from: a path (a file, a folder, a pattern, ``"-"``), an Arrow table, a DataFrame, a mapping of
+columns, a list of records; or a `Trace`, which is taken as it is."""
 
-def read_trace(source: Any, intake: Intake | None = None, **options: Any) -> Trace:
+
+def read_trace(source: Readable, intake: Intake | None = None, **options: Any) -> Trace:
     """The trace in a file, in all files of a folder, in those that a pattern (``logs/*.gz``) fits, in standard input
     (``"-"``), or in a table: an Arrow table, a DataFrame, a mapping of columns, a list of records.
 

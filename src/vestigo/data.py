@@ -1,0 +1,84 @@
+"""What everything that the library returns has in common: compared by value, shown as tables, told as plain data."""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import fields
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+_displays: list[str] = []
+
+
+def displayed_by(module: str) -> None:
+    """Names the module whose `text` and `html` show what is returned. It is loaded when something is to be shown: data
+    knows nothing of looks.
+    """
+    _displays[:] = [module]
+
+
+def _shown(form: str, what: object) -> str:
+    show: Callable[[object], str] = getattr(import_module(_displays[0]), form)
+    return show(what)
+
+
+class Data:
+    """The base of immutable dataclasses (with `eq=False`) that are returned to users.
+
+    Two are equal if their fields are, arrays included. They have no hash. `print` shows the command line's table;
+    `repr` is one line.
+    """
+
+    def to_dict(self) -> dict[str, Any]:
+        """As JSON has it: times in seconds, memory in bytes, rates in [0, 1]."""
+        raise NotImplementedError
+
+    def to_pandas(self) -> "pd.DataFrame":
+        """One row, nested values as ``read_time.p95``."""
+        import pandas as pd
+
+        return pd.json_normalize([self.to_dict()])
+
+    def __eq__(self, other: object) -> bool:
+        if self is other:
+            return True
+        if type(self) is not type(other):
+            return NotImplemented
+        return all(
+            same(getattr(self, one.name), getattr(other, one.name))
+            for one in fields(self)  # type: ignore[arg-type]
+            if one.compare
+        )
+
+    __hash__ = None  # type: ignore[assignment]
+
+    def __repr__(self) -> str:
+        numbers = {one.name: getattr(self, one.name) for one in fields(self)}  # type: ignore[arg-type]
+        said = [f"{name}={value!r}" for name, value in numbers.items() if isinstance(value, (str, int, float))]
+        return f"<{type(self).__name__}: {', '.join(said)}>" if said else f"<{type(self).__name__}>"
+
+    def __str__(self) -> str:
+        return _shown("text", self)
+
+    def _repr_html_(self) -> str:
+        return _shown("html", self)
+
+
+def same(some: Any, other: Any) -> bool:  # noqa: PLR0911  # one line a kind
+    """Whether two values are equal, where arrays may be in them, and what is no number is equal to itself."""
+    if some is other:
+        return True
+    if hasattr(some, "dtype") or hasattr(other, "dtype"):
+        import numpy as np
+
+        return bool(np.array_equal(some, other, equal_nan=getattr(some, "dtype", np.dtype(int)).kind == "f"))
+    if isinstance(some, float) and isinstance(other, float):
+        return some == other or (some != some and other != other)  # noqa: PLR0124  # not a number
+    if isinstance(some, Data):
+        return bool(some == other)
+    if isinstance(some, Mapping) and isinstance(other, Mapping):
+        return list(some) == list(other) and all(same(some[name], other[name]) for name in some)
+    if isinstance(some, (list, tuple)) and isinstance(other, Sequence):
+        return len(some) == len(other) and all(map(same, some, other))
+    return bool(some == other)

@@ -1,0 +1,32 @@
+"""What users may give for settings, and for the trace that these are replayed on."""
+
+from pathlib import Path
+
+from vestigo.errors import InputError
+from vestigo.rules.plan import Plan
+from vestigo.rules.plan_file import read_plan
+from vestigo.rules.rules import Rules
+from vestigo.trace import Readable, Trace, read_trace
+
+Settings = Rules | Plan | str | Path
+"""Rules for every look-up, a plan, or the path of a plan file."""
+
+
+def plan_of(settings: Settings) -> Plan:
+    """Raises PlanError for a file that cannot be used.
+
+    >>> plan_of(Rules(max_entries=5)).rules
+    Rules(max_entries=5)
+    """
+    if isinstance(settings, Plan):
+        return settings
+    if isinstance(settings, Rules):
+        return Plan(settings)
+    if isinstance(settings, (str, Path)):
+        return read_plan(settings)
+    raise InputError(f"{type(settings).__name__} is no settings; give Rules, a Plan, or the path of a plan file")
+
+
+def trace_of(trace: Readable, plan: Plan) -> Trace:
+    """What `read_trace` makes of it, with columns as the plan says. Raises TraceError."""
+    return trace if isinstance(trace, Trace) else read_trace(trace, plan.intake)

@@ -1,0 +1,102 @@
+"""What is returned, as text and as markup for notebooks: the tables of the command line."""
+
+import html as markup
+from collections.abc import Callable, Mapping
+from io import StringIO
+from typing import Any
+
+from rich.console import Console, RenderableType
+from rich.text import Text
+
+from vestigo.outcome import Measures, Outcome, Slice, Slices
+from vestigo.show.grid import WIDTH, Column, grid, in_one_unit, plain
+from vestigo.show.outcome import measures_text, outcome_text, slices_text
+from vestigo.show.safe import HELD, printable
+from vestigo.show.study import candidate_text, curves_text, pick_text, sweep_text
+from vestigo.show.survey import finding_text, survey_text
+from vestigo.show.tables import comparison_text
+from vestigo.study import Candidate, Comparison, Estimate, Finding, Pick, Sharing, SizeCurve, Survey, Sweep, Traits
+from vestigo.trace import Trace
+from vestigo.units import SHARES, SIZES, format_bytes, format_seconds, format_share
+
+
+def text(what: object) -> str:
+    """At most 100 columns wide, without colours."""
+    found = StringIO()
+    Console(file=found, width=WIDTH, color_system=None, highlight=False, markup=False, emoji=False).print(shown(what))
+    lines = found.getvalue().replace(HELD, " ").split("\n")
+    return "\n".join(line.rstrip() for line in lines).rstrip("\n")
+
+
+def html(what: object) -> str:
+    """The same text, for a notebook."""
+    return f'<pre style="line-height: 1.3">{markup.escape(text(what))}</pre>'
+
+
+def shown(what: object) -> RenderableType:
+    """The table that the command line shows of it."""
+    for kind, show in _SHOWS.items():
+        if isinstance(what, kind):
+            return show(what)
+    return Text(repr(what))
+
+
+def _estimate(found: Estimate) -> RenderableType:
+    rates = ("hit_rate", "fresh_hit_rate", "stale_rate")
+    columns = [
+        in_one_unit("estimate", [getattr(found, name) for name in rates], SHARES),
+        in_one_unit("may be off by", [found.errors[name] for name in rates], SHARES)
+        if found.errors["hit_rate"] == found.errors["hit_rate"]  # one sample cannot tell
+        else Column("may be off by", "", ["-"] * len(rates)),
+    ]
+    return grid("from a sample of the keys", ["hit rate", "fresh hits", "stale hits"], columns, [""] * len(rates))
+
+
+def _sharing(found: Sharing) -> RenderableType:
+    names, sizes = list(found.shares), list(found.shares.values())
+    columns = [
+        in_one_unit("room", sizes, SIZES),
+        in_one_unit("of all", [size / found.total_bytes for size in sizes], SHARES),
+    ]
+    return grid(f"{format_bytes(found.total_bytes)} shared out", names, columns, [""] * len(names))
+
+
+def _trace(trace: Trace) -> RenderableType:
+    rows = {
+        "events": f"{len(trace):,}",
+        "reads": f"{trace.reads:,}",
+        "look-ups": ", ".join(printable(name) for name in trace.lookups[:10]),
+        "keys": f"{len(trace.keys):,}",
+        "nodes": f"{len(trace.nodes):,}",
+        "time": format_seconds(trace.span_ns / 1e9),
+    }
+    return grid(printable(trace.source), list(rows), [Column("", "", list(rows.values()))], [""] * len(rows))
+
+
+def _traits(traits: Traits) -> RenderableType:
+    rates = [traits.repeat_share, traits.fresh_repeat_share, traits.null_share]
+    said = [plain("", [traits.reads]).cells[0], *map(format_share, rates)]
+    return grid("traits", ["reads", "repeats", "unchanged", "nulls"], [Column("", "", said)], [""] * len(said))
+
+
+def _one(measures: Measures) -> RenderableType:
+    return measures_text({"slice" if isinstance(measures, Slice) else "look-up": measures})
+
+
+_SHOWS: Mapping[Any, Callable[[Any], RenderableType]] = {
+    Outcome: outcome_text,
+    Measures: _one,
+    Slices: slices_text,
+    Comparison: comparison_text,
+    Survey: survey_text,
+    Finding: finding_text,
+    Traits: _traits,
+    SizeCurve: lambda curve: curves_text([curve]),
+    Sweep: sweep_text,
+    Candidate: candidate_text,
+    Pick: pick_text,
+    Estimate: _estimate,
+    Sharing: _sharing,
+    Trace: _trace,
+}
+"""In this order: an outcome is measures, too."""

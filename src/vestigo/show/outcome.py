@@ -1,0 +1,107 @@
+"""Single outcomes as text: what was counted in all, of each look-up, in each slice of time."""
+
+from collections.abc import Mapping, Sequence
+
+import pandas as pd
+from rich.console import Group, RenderableType
+from rich.text import Text
+
+from vestigo.outcome import CAUSES, Measures, Outcome, Slices, together
+from vestigo.show.grid import GAP, Column, grid, in_one_unit, in_own_units
+from vestigo.show.notes import assumed
+from vestigo.show.safe import printable
+from vestigo.units import SHARES, SIZES, SPANS
+
+MOST_TIMES = 24
+"""Rows of a table over time."""
+
+
+def outcome_text(outcome: Outcome) -> RenderableType:
+    """All look-ups together, then each."""
+    found: dict[str, Measures] = {"all look-ups": outcome, **outcome.lookups}
+    if len(outcome.lookups) == 1:
+        del found["all look-ups"]
+    whose = [Text(f"Replayed: {printable(outcome.whose, most=300)}."), Text()] if outcome.whose else []
+    return Group(*whose, measures_text(found), *assumed(outcome.assumptions))
+
+
+def measures_text(found: Mapping[str, Measures]) -> RenderableType:
+    """A table for each question, and why reads were misses: a row a name."""
+    parts: list[RenderableType] = []
+    for question, columns in questions(list(found.values())).items():
+        parts += [grid(question, list(found), columns, [""] * len(found)), Text()]
+    columns = cause_columns(list(found.values()))
+    return Group(*parts, grid("misses by cause", list(found), columns, [""] * len(found), 1))
+
+
+def slices_text(slices: Slices) -> RenderableType:
+    """Over time, in at most so many rows."""
+    if not len(slices):
+        return Text("No time was counted.")
+    return over_time("from (UTC)", slices)
+
+
+def over_time(title: str, slices: Slices) -> RenderableType:
+    """One row a stretch of time."""
+    step = -(-len(slices) // MOST_TIMES)
+    groups = [slices[begin : begin + step] for begin in range(0, len(slices), step)]
+    each = [together(group) for group in groups]
+    known = each[0].stale_known
+    names = [f"{pd.Timestamp(group[0].begins_ns, tz='UTC'):%Y-%m-%d %H:%M:%S}" for group in groups]
+    columns = [
+        count("reads", [one.reads for one in each]),
+        in_one_unit("hit rate", [one.hit_rate for one in each], SHARES),
+        if_known(known, in_one_unit("stale hits", [one.stale_rate for one in each], SHARES)),
+        in_one_unit("p95 read", [one.read_time(95) for one in each], SPANS),
+        count("origin calls", [one.loads for one in each]),
+        count("busiest s", [one.surge_second for one in each], "calls"),
+        in_one_unit("memory peak", [one.memory_peak for one in each], SIZES),
+    ]
+    return grid(title, names, columns, [""] * len(names), GAP)
+
+
+def questions(each: Sequence[Measures]) -> dict[str, list[Column]]:
+    """What readers get, how old answers are, what it takes: the columns of a table each."""
+    known = all(one.stale_known for one in each)
+    readers = [
+        in_one_unit("hit rate", [one.hit_rate for one in each], SHARES),
+        if_known(known, in_one_unit("fresh hits", [one.fresh_hit_rate for one in each], SHARES)),
+        if_known(known, in_one_unit("stale hits", [one.stale_rate for one in each], SHARES)),
+        in_one_unit("read mean", [one.read_time() for one in each], SPANS),
+        in_one_unit("p95", [one.read_time(95) for one in each], SPANS),
+        in_one_unit("p99", [one.read_time(99) for one in each], SPANS),
+        in_one_unit("time saved", [one.time_saved for one in each], SPANS),
+    ]
+    ages = [
+        in_own_units("answer age", [one.answer_age() for one in each], SPANS),
+        in_own_units("p95", [one.answer_age(95) for one in each], SPANS),
+        in_own_units("oldest", [one.oldest_answer_ns / 1e9 for one in each], SPANS),
+        if_known(known, in_own_units("stale age", [one.stale_age() for one in each], SPANS)),
+        if_known(known, in_own_units("p95", [one.stale_age(95) for one in each], SPANS)),
+        if_known(known, in_own_units("stalest", [one.oldest_stale_ns / 1e9 for one in each], SPANS)),
+    ]
+    takes = [
+        count("origin calls", [one.loads for one in each]),
+        in_one_unit("origin time", [one.origin_time_ns / 1e9 for one in each], SPANS),
+        count("busiest s", [one.surge_second for one in each], "calls"),
+        count("evictions", [one.evictions for one in each]),
+        count("entries", [one.entries_peak for one in each], "peak"),
+        in_one_unit("memory peak", [one.memory_peak for one in each], SIZES),
+    ]
+    return {"readers get": readers, "how old": ages, "what it takes": takes}
+
+
+def cause_columns(each: Sequence[Measures]) -> list[Column]:
+    """Misses by cause, and what joined; causes that nobody has are left out."""
+    columns = [count(cause, [one.misses_by_cause[cause] for one in each]) for cause in CAUSES]
+    columns.append(count("(joined)", [one.joined for one in each]))
+    return [column for column in columns if any(cell != "0" for cell in column.cells)]
+
+
+def if_known(known: bool, column: Column) -> Column:
+    """A dash for what a trace that shows no changes does not tell."""
+    return column if known else Column(column.heading, "", ["-"] * len(column.cells))
+
+
+def count(heading: str, numbers: Sequence[float], unit: str = "") -> Column:
+    return Column(heading, unit, [f"{number:,.0f}" for number in numbers])

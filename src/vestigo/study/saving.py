@@ -1,0 +1,186 @@
+"""``save`` and ``load``: whatever the library returns, in a file of JSON; a trace, as a prepared Arrow file."""
+
+import json
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import fields, is_dataclass
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from vestigo.data import Data
+from vestigo.errors import InputError
+from vestigo.files import replacing
+from vestigo.outcome import Mark, Measures, Outcome, Slice, Slices, Spans
+from vestigo.rules import Aim, Plan, Pool, Rules, WhatIf, Worth
+from vestigo.rules.aim import Limit
+from vestigo.rules.checked import Checked
+from vestigo.rules.stated import Stated
+from vestigo.study.candidates import Candidate
+from vestigo.study.compare import Comparison
+from vestigo.study.curve import SizeCurve
+from vestigo.study.estimate import Estimate
+from vestigo.study.pick import Excess, Pick, Relaxed
+from vestigo.study.share_out import Sharing
+from vestigo.study.survey import Finding, Survey, Traits
+from vestigo.study.survey.curves import Curves
+from vestigo.study.survey.verdict import Verdict
+from vestigo.study.sweep import Sweep
+from vestigo.trace import Intake, Trace, read_trace, write_trace
+from vestigo.units import Duration
+
+_FORMAT = 1
+_KIND = "$"
+"""The key under which an object says what it is."""
+
+_RECORDS = {
+    kind.__name__: kind
+    for kind in (
+        *(Outcome, Measures, Slice, Spans, Comparison, SizeCurve, Sweep, Candidate, Estimate, Pick, Sharing, Survey),
+        *(Traits, Finding, Verdict, Curves, Plan, Intake, Aim, Worth),
+    )
+}
+_TUPLES = {kind.__name__: kind for kind in (Mark, Excess, Relaxed, Limit)}
+_RULES = {kind.__name__: kind for kind in (Rules, Pool, WhatIf)}
+
+
+def save(what: Data | Plan, path: str | Path) -> Path:
+    """Writes anything that the library returned to a file: a `Trace` in the prepared form (``.arrow``), all else as
+    JSON (``.json``). Gives the path.
+
+    A file is there whole or not at all. Raises InputError if it cannot be written, or if there is code of your own in
+    it, which no file can hold.
+
+    >>> import tempfile, vestigo as vg
+    >>> outcome = vg.replay(vg.synth(reads=100, keys=10, seed=1), vg.Rules(max_entries=5))
+    >>> with tempfile.TemporaryDirectory() as folder:
+    ...     vg.load(vg.save(outcome, f"{folder}/outcome.json")) == outcome
+    True
+    """
+    path = Path(path)
+    if isinstance(what, Trace):
+        if path.suffix != ".arrow":
+            raise InputError(f"{path}: a trace is saved as .arrow; `write_trace` writes it in other formats")
+        return write_trace(what, path)
+    if path.suffix != ".json":
+        raise InputError(f"{path}: {type(what).__name__} is saved as .json; name the file so")
+    content = json.dumps({"vestigo": _FORMAT, "what": _plain(what)}, allow_nan=False)
+    try:
+        with replacing(path) as unfinished:
+            unfinished.write_text(content, encoding="utf-8")
+    except OSError as error:
+        raise InputError(f"{path}: cannot be written: {error.strerror or error}") from None
+    return path
+
+
+def load(path: str | Path) -> Any:
+    """What `save` wrote. Raises InputError for a file that it did not write, or that was damaged since."""
+    path = Path(path)
+    if path.suffix == ".arrow":
+        return read_trace(path)
+    try:
+        content = json.loads(path.read_bytes())
+    except OSError as error:
+        raise InputError(f"{path}: cannot be read: {error.strerror or error}") from None
+    except ValueError as error:  # no JSON, or no UTF-8
+        raise InputError(f"{path}: is not JSON: {error}") from None
+    if not isinstance(content, dict) or content.get("vestigo") != _FORMAT or "what" not in content:
+        raise InputError(f"{path}: is no file that vestigo.save wrote")
+    try:
+        return _made(content["what"])
+    except (KeyError, TypeError, ValueError, AttributeError, InputError, RecursionError) as error:
+        raise InputError(f"{path}: is damaged ({type(error).__name__}); save it again") from None
+
+
+def _plain(value: Any) -> Any:  # noqa: PLR0911, PLR0912  # one line a kind
+    """As JSON has it."""
+    if value is None or type(value) in (bool, int, str):
+        return value
+    if isinstance(value, float):
+        return float(value) if math.isfinite(value) else {_KIND: "float", "value": str(value)}
+    if isinstance(value, np.generic):
+        return _plain(value.item())
+    if isinstance(value, np.ndarray):
+        return {
+            _KIND: "array",
+            "of": value.dtype.str,
+            "shape": value.shape,
+            "values": [*map(_plain, value.ravel().tolist())],
+        }
+    if isinstance(value, Duration):
+        return {_KIND: "Duration", "ns": int(value)}
+    if isinstance(value, Fraction):
+        return {_KIND: "Fraction", "value": f"{value.numerator}/{value.denominator}"}
+    if isinstance(value, Path):
+        return {_KIND: "Path", "value": str(value)}
+    if isinstance(value, Slices):
+        return {_KIND: "Slices", "columns": _plain(value.columns)}
+    if isinstance(value, (Checked, Stated)):
+        return {_KIND: type(value).__name__, "stated": _written(value)}
+    if is_dataclass(value) and type(value).__name__ in _RECORDS:
+        return {_KIND: type(value).__name__, "fields": {name: _plain(one) for name, one in _fields(value).items()}}
+    if isinstance(value, tuple) and type(value).__name__ in _TUPLES:
+        return {_KIND: type(value).__name__, "items": [*map(_plain, value)]}
+    if isinstance(value, tuple):
+        return {_KIND: "tuple", "items": [*map(_plain, value)]}
+    if isinstance(value, list):
+        return [*map(_plain, value)]
+    if isinstance(value, Mapping):
+        if all(isinstance(key, str) for key in value) and _KIND not in value:
+            return {key: _plain(one) for key, one in value.items()}
+        return {_KIND: "map", "items": [[_plain(key), _plain(one)] for key, one in value.items()]}
+    raise InputError(f"{type(value).__name__} cannot be saved")
+
+
+def _fields(record: Any) -> dict[str, Any]:
+    """What a record is made from."""
+    made_from = {one.name: getattr(record, one.name) for one in fields(record) if one.init}
+    return made_from | {"best": ""} if isinstance(record, Aim) and record.is_usual else made_from
+
+
+def _written(stated: Checked | Stated) -> dict[str, Any]:
+    """Rules as a plan file has them. Raises InputError for code of the user's own."""
+    for name, value in dict(stated).items():
+        if getattr(value, "own", None) is not None:
+            raise InputError(f"{name} = {value} is code of your own, which no file can hold; save it without")
+    return dict(Stated.by(stated).to_dict() if isinstance(stated, Rules) else stated.to_dict())
+
+
+def _made(plain: Any) -> Any:  # noqa: PLR0911  # one line a kind
+    """What `_plain` told."""
+    if isinstance(plain, list):
+        return [*map(_made, plain)]
+    if not isinstance(plain, dict):
+        return plain
+    kind = plain.get(_KIND)
+    if kind is None:
+        return {key: _made(value) for key, value in plain.items()}
+    if kind in _RECORDS:
+        return _RECORDS[kind](**{name: _made(value) for name, value in plain["fields"].items()})
+    if kind in _TUPLES:
+        return _TUPLES[kind](*map(_made, plain["items"]))
+    if kind in _RULES:
+        return _RULES[kind](**plain["stated"])
+    return _MAKERS[kind](plain)
+
+
+def _array(plain: Mapping[str, Any]) -> np.ndarray:
+    kind = np.dtype(str(plain["of"]))
+    if kind.kind not in "iufb":
+        raise ValueError(kind)
+    return np.array(_made(plain["values"]), kind).reshape(plain["shape"])
+
+
+_MAKERS: dict[str, Callable[[Mapping[str, Any]], Any]] = {
+    "float": lambda plain: float(plain["value"]),
+    "array": _array,
+    "Duration": lambda plain: Duration(plain["ns"]),
+    "Fraction": lambda plain: Fraction(plain["value"]),
+    "Path": lambda plain: Path(plain["value"]),
+    "Slices": lambda plain: Slices(_made(plain["columns"])),
+    "Stated": lambda plain: dict(plain["stated"]),
+    "tuple": lambda plain: tuple(map(_made, plain["items"])),
+    "map": lambda plain: {_made(key): _made(value) for key, value in plain["items"]},
+}
