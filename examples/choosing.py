@@ -3,7 +3,7 @@
 import tempfile
 from dataclasses import replace
 
-from vestigo import Rules, read_plan, read_trace, replay, share_out, size_curve, sweep
+from vestigo import Aim, Rules, read_plan, read_trace, replay, share_out, size_curve, sweep
 from vestigo.demo import files
 from vestigo.rules.plan_text import plan_text
 
@@ -17,16 +17,16 @@ for lookup in ("vessel", "chart"):
     print(f"{lookup}: {enough:,} entries a server have {curve.hit_rate(enough):.1%}, no limit {curve.ceiling:.1%}")
 
 fewer = {key: values for key, values in plan.vary.items() if key != "lookup.vessel.sliding"}
-study = sweep(trace, replace(plan, vary=fewer))
-print(f"{len(study)} candidates, {len(study.front())} of them the best trade-offs")
+found = sweep(trace, replace(plan, vary=fewer))
+print(f"{len(found)} candidates, {len(found.front())} of them the best trade-offs")
 
-pick = study.choose("fresh_hit_rate", memory_peak="<= 48 MiB", stale_rate="<= 2 %")
-print(f"pick: {pick.value(pick.candidate):.1%} fresh hits, today {pick.value(study.today):.1%}")
-print(f"on the rest of the time: {pick.value(pick.candidate, 'rest'):.1%}, today {pick.value(study.today, 'rest'):.1%}")
+pick = found.choose("fresh_hit_rate", memory_peak="<= 48 MiB", stale_rate="<= 2 %")
+print(f"pick: {pick.value(pick.candidate):.1%} fresh hits, today {pick.value(found.today):.1%}")
+print(f"on the rest of the time: {pick.value(pick.candidate, 'rest'):.1%}, today {pick.value(found.today, 'rest'):.1%}")
 alone = replay(trace, pick.candidate.plan)
 print(f"replayed alone: {alone.fresh_hit_rate:.1%}, {alone.stale_rate:.2%} stale, {alone.memory_peak / 2**20:.1f} MiB")
 
-hasty = study.choose("hit_rate")
+hasty = replace(found, aim=Aim("hit_rate")).choose()
 print(f"by hits alone, without limits: {hasty.candidate.name} has {hasty.value(hasty.candidate):.1%} hits, ", end="")
 print(f"{hasty.candidate.measure('fresh_hit_rate'):.1%} fresh")
 

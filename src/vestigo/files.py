@@ -5,6 +5,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+_unfinished: set[Path] = set()
+
 
 @contextmanager
 def replacing(path: Path) -> Iterator[Path]:
@@ -16,7 +18,15 @@ def replacing(path: Path) -> Iterator[Path]:
     unfinished = path.with_name(f".{os.getpid()}.{path.name}")
     try:
         unfinished.touch()
+        _unfinished.add(unfinished)
         yield unfinished
         unfinished.replace(path)
     finally:
         unfinished.unlink(missing_ok=True)
+        _unfinished.discard(unfinished)
+
+
+def remove_unfinished() -> None:
+    """What was being written when a process is about to end without more ado."""
+    for path in list(_unfinished):
+        path.unlink(missing_ok=True)

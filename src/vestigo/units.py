@@ -99,6 +99,16 @@ def parse_bytes(text: object) -> int:
     return size
 
 
+def format_exact_bytes(size: int) -> str:
+    """In the largest binary unit of which it is a whole number.
+
+    >>> format_exact_bytes(8 * 2**20), format_exact_bytes(1025)
+    ('8 MiB', '1025 B')
+    """
+    scale, name = next(unit for unit in SIZES if size % unit[0] == 0 and (size or unit[1] == "B"))
+    return f"{size // scale} {name}"
+
+
 def parse_share(text: object) -> Fraction:
     """From text such as ``70%``: a share from 0 to 1.
 

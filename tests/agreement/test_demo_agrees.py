@@ -13,7 +13,7 @@ from vestigo.demo import files
 def demo(tmp_path_factory: pytest.TempPathFactory) -> tuple[Trace, Plan]:
     path, plan = files.write_demo(tmp_path_factory.mktemp("demo"))
     trace = read_trace(path)
-    return trace if "VESTIGO_CASES" in os.environ else shape.sampled(trace, 0.3), read_plan(plan)
+    return trace if "VESTIGO_CASES" in os.environ else shape.sampled(trace, "30%"), read_plan(plan)
 
 
 @pytest.mark.parametrize("name", ["today", "tended"])

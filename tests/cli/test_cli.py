@@ -10,7 +10,7 @@ import pytest
 
 from tests.cli.calling import VESTIGO, lines, run, run_apart
 from vestigo import write_trace
-from vestigo.cli import intake
+from vestigo.cli import asked
 from vestigo.cli.screen import Progress
 from vestigo.demo.files import write_demo
 
@@ -158,7 +158,7 @@ def test_a_reader_of_the_output_may_stop_early(demo: Path) -> None:
 def test_convert_reads_what_the_options_say_and_writes_what_the_ending_says(tmp_path: Path) -> None:
     (tmp_path / "t.log").write_text('::1 - - [02/Mar/2026:07:00:00 +0100] "GET /v/7 HTTP/1.1" 200 5\nnonsense\n')
     setting = "patterns.vessel=/v/{id}"
-    done = run("convert", "t.log", "t.csv", "--set", setting, cwd=tmp_path)
+    done = run("convert", "t.log", "t.csv", "--intake", setting, cwd=tmp_path)
     assert (done.returncode, done.stdout) == (0, "t.csv: 1 event, 1 key, 98.0 B\n")
     assert done.stderr == "vestigo: t.log: left out 1 malformed line (line 2: 'nonsense')\n"
     assert (tmp_path / "t.csv").read_text().splitlines()[1] == (
@@ -170,7 +170,17 @@ def test_convert_reads_what_the_options_say_and_writes_what_the_ending_says(tmp_
 
 def test_convert_takes_standard_input_and_a_plan(tmp_path: Path) -> None:
     (tmp_path / "plan.toml").write_text("[trace]\nat_unit = 's'\n[trace.columns]\nkey = '{a}-{b}'\n")
-    arguments = ("convert", "-", "t.jsonl", "--plan", "plan.toml", "--set", "format=csv", "--set", "columns.node=n")
+    arguments = (
+        "convert",
+        "-",
+        "t.jsonl",
+        "--plan",
+        "plan.toml",
+        "--intake",
+        "format=csv",
+        "--intake",
+        "columns.node=n",
+    )
     done = run(*arguments, cwd=tmp_path, stdin="at,a,b\n1,x,y\n")
     assert done.returncode == 0, done.stderr
     assert (tmp_path / "t.jsonl").read_text() == (
@@ -181,7 +191,7 @@ def test_convert_takes_standard_input_and_a_plan(tmp_path: Path) -> None:
 @pytest.mark.parametrize("setting", ["zone", "columns.=x", "colums.key=x", "zone=Atlantis"])
 def test_a_setting_that_means_nothing_is_refused(tmp_path: Path, setting: str) -> None:
     (tmp_path / "t.csv").write_text("at,key\n1,a\n")
-    done = run("convert", "t.csv", "t.arrow", "--set", setting, cwd=tmp_path)
+    done = run("convert", "t.csv", "t.arrow", "--intake", setting, cwd=tmp_path)
     assert (done.returncode, done.stdout, len(done.stderr.splitlines())) == (2, "", 1)
 
 
@@ -238,19 +248,19 @@ def test_convert_shapes_a_trace(demo: Path, tmp_path: Path) -> None:
 def test_what_was_read_slowly_is_better_prepared(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    monkeypatch.setattr(intake, "_SLOW_SECONDS", -1.0)
+    monkeypatch.setattr(asked, "_SLOW_SECONDS", -1.0)
     (tmp_path / "t.csv").write_text("at,key\n1000000000000000000,a\n")
-    trace = intake.read(str(tmp_path / "t.csv"), None, {}, Progress())
+    trace = asked.read(str(tmp_path / "t.csv"), None, {}, Progress())
     assert f"vestigo convert {tmp_path / 't.csv'} NAME.arrow" in capsys.readouterr().err.replace("\n", "")
     write_trace(trace, tmp_path / "t.arrow")
-    intake.read(str(tmp_path / "t.arrow"), None, {}, Progress())
+    asked.read(str(tmp_path / "t.arrow"), None, {}, Progress())
     assert capsys.readouterr().err == ""
 
 
 def test_convert_merges_traces(tmp_path: Path) -> None:
     (tmp_path / "a.csv").write_text("at,key,version\n1,x,v1\n3,y,v1\n")
     (tmp_path / "b.jsonl").write_text('{"at": 2, "key": "x", "version": "v1"}\n')
-    done = run("convert", "a.csv", "c.csv", "--with", "b.jsonl", "--set", "at_unit=ns", cwd=tmp_path)
+    done = run("convert", "a.csv", "c.csv", "--with", "b.jsonl", "--intake", "at_unit=ns", cwd=tmp_path)
     assert done.returncode == 0, done.stderr
     rows = [row.split(",") for row in lines((tmp_path / "c.csv").read_text())[1:]]
     assert [(row[0][-3:], row[3], row[4]) for row in rows] == [
@@ -268,13 +278,16 @@ def test_many_notes_are_cut_short(tmp_path: Path) -> None:
     assert said[-1] == "vestigo: and 5 more notes of this kind, on other files"
 
 
-def test_how_long_the_rest_takes_is_told_by_what_came_since_the_first(monkeypatch: pytest.MonkeyPatch) -> None:
-    shown: list[str] = []
-    moments = iter([10.0, 14.0, 20.0])
-    progress = Progress()
-    monkeypatch.setattr(progress, "step", shown.append)
-    monkeypatch.setattr(time, "monotonic", lambda: next(moments))
-    progress.count("replays", 5, 1025)  # known from before: of what these took nothing is known
-    progress.count("replays", 9, 1025)
-    progress.count("estimates", 1, 10)
-    assert shown == ["5 of 1,025 replays", "9 of 1,025 replays, about 16.9 min left", "1 of 10 estimates"]
+def test_progress_begins_with_what_was_known_from_before_and_is_silent_where_nobody_looks(
+    capsys: pytest.CaptureFixture[str],
+) -> None:
+    with Progress(after_seconds=0) as progress:
+        progress.step("reading t.csv")
+        (task,) = progress._bars.tasks
+        assert (task.total, task.description) == (None, "reading t.csv")
+        progress.count("replays", 5, 1025)  # of what these took nothing is known
+        assert (task.completed, task.total, task.time_remaining) == (5, 1025, None)
+        progress.count("replays", 9, 1025)
+        progress.count("estimates", 1, 10)
+        assert (task.completed, task.total, task.description) == (1, 10, "estimates")
+    assert capsys.readouterr().err == ""

@@ -7,13 +7,13 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+import tomli_w
 from hypothesis import example, given
 from hypothesis import strategies as st
 
 from vestigo import Plan, PlanError, Pool, Rules, RulesError, compare, read_plan, read_trace
 from vestigo.measures import MEASURES
 from vestigo.rules.aim import Worth
-from vestigo.rules.plan_text import _text
 from vestigo.rules.what_if import WhatIf
 from vestigo.trace import Intake
 
@@ -67,11 +67,11 @@ def toml(value: Any) -> str:
     if isinstance(value, bool):
         return str(value).lower()
     if isinstance(value, str):
-        return _text(value)
+        return tomli_w.dumps({"text": value}).removeprefix("text = ").strip()
     if isinstance(value, list):
         return f"[{', '.join(map(toml, value))}]"
     if isinstance(value, dict):
-        return f"{{{', '.join(f'{_text(key)} = {toml(one)}' for key, one in value.items())}}}"
+        return f"{{{', '.join(f'{toml(key)} = {toml(one)}' for key, one in value.items())}}}"
     return repr(value)
 
 

@@ -85,10 +85,10 @@ def test_enough_is_the_least_size_with_so_much_of_what_no_limit_gives(trace: Tra
     assert (curve.enough_entries, curve.hit_rate(49), curve.entries.tolist()) == (50, 0, [50])
     assert "95.0 % of that with 50 entries" in repr(curve)
     for share in (0.5, 0.95, 1.0):
-        found = size_curve(trace, share=share)
+        found = size_curve(trace, share=f"{share * 100:g}%")
         assert found.hit_rate(found.enough_entries) >= share * found.ceiling > found.hit_rate(found.enough_entries - 1)
-    with pytest.raises(RulesError, match="is not a share above 0"):
-        size_curve(trace, share=0)
+    with pytest.raises(RulesError, match="asks for nothing"):
+        size_curve(trace, share="0%")
 
 
 def test_what_one_mib_more_would_bring_at_todays_limit() -> None:

@@ -299,5 +299,6 @@ def test_a_survey_as_plain_data(demo: Path) -> None:
     frame = found.to_pandas()
     assert frame.index.tolist() == ["all", *found.lookups]
     assert np.isclose(frame.loc["all", "fresh_repeat_share"], 0.8688, atol=1e-3)
-    assert "153508" in found._repr_html_()
-    assert repr(found).splitlines()[1].startswith("weather: worth keeping")
+    assert '<td style="text-align: right">153,508</td>' in found._repr_html_()
+    assert "weather  worth keeping" in str(found)
+    assert repr(found).endswith("153,508 reads of 8,721 keys, 0 findings>")

@@ -87,10 +87,10 @@ def test_parts_of_any_trace_are_traces_and_merge_to_the_whole(trace: Trace, data
         whole(shape.only(trace, lookups=[lookup]))
 
 
-@given(trace=traces, share=st.floats(0.01, 1), factor=st.floats(0.5, 1000))
+@given(trace=traces, share=st.integers(1, 100), factor=st.floats(0.5, 1000))
 @quiet
-def test_a_sample_and_another_pace_keep_what_they_promise(trace: Trace, share: float, factor: float) -> None:
-    part = shape.sampled(trace, share)
+def test_a_sample_and_another_pace_keep_what_they_promise(trace: Trace, share: int, factor: float) -> None:
+    part = shape.sampled(trace, f"{share}%")
     whole(part)
     keys = {(trace.lookups[lookup], key) for lookup, key in zip(trace.key_lookup, trace.keys, strict=True)}
     assert {(part.lookups[lookup], key) for lookup, key in zip(part.key_lookup, part.keys, strict=True)} <= keys

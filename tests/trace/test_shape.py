@@ -86,18 +86,18 @@ def test_look_ups_nodes_and_keys(trace: Trace) -> None:
 
 def test_a_sample_keeps_all_events_of_its_keys() -> None:
     trace = synth(20_000, keys=2_000, skew=0.0, seed=3)
-    part = shape.sampled(trace, 0.25, seed=1)
+    part = shape.sampled(trace, "25%", seed=1)
     whole(part)
     counts = dict(zip(*np.unique(np.array(trace.keys[:])[trace.key], return_counts=True), strict=True))
     kept = dict(zip(*np.unique(np.array(part.keys[:])[part.key], return_counts=True), strict=True))
     assert kept == {key: counts[key] for key in kept}
     assert 0.2 < len(part.keys) / len(trace.keys) < 0.3
-    again = shape.sampled(shape.between(trace, "10s"), 0.25, seed=1)
+    again = shape.sampled(shape.between(trace, "10s"), "25%", seed=1)
     assert set(again.keys[:]) <= set(part.keys[:])
-    assert set(shape.sampled(trace, 0.25, seed=2).keys[:]) != set(part.keys[:])
-    assert len(shape.sampled(trace, 1)) == len(trace)
-    for wrong in (0, 1.5, float("nan")):
-        with pytest.raises(TraceError, match="a share of"):
+    assert set(shape.sampled(trace, "25%", seed=2).keys[:]) != set(part.keys[:])
+    assert len(shape.sampled(trace, "100%")) == len(trace)
+    for wrong in ("0%", "150%", 0.5):
+        with pytest.raises(TraceError, match="share: "):
             shape.sampled(trace, wrong)
 
 
@@ -165,7 +165,7 @@ def test_an_empty_trace_can_be_shaped() -> None:
     empty = read_trace({"at": [], "key": []})
     for shaped in (
         shape.between(empty, "1s"),
-        shape.sampled(empty, 0.5),
+        shape.sampled(empty, "50%"),
         shape.faster(empty, 2),
         shape.only(empty, keys="{}"),
     ):

@@ -79,7 +79,7 @@ def test_a_read_shows_the_version_of_the_last_write() -> None:
 
 
 def test_nulls_nodes_sizes_and_costs() -> None:
-    trace = synth(READS, keys=2_000, nulls=0.25, nodes=3, size="4 KiB", cost="20ms")
+    trace = synth(READS, keys=2_000, nulls="25%", nodes=3, size="4 KiB", cost="20ms")
     found = np.array([trace.found[np.flatnonzero(trace.key == key)[0]] for key in range(500)])
     assert 1 - found.mean() == pytest.approx(0.25, abs=0.06)
     assert sorted(trace.nodes) == ["1", "2", "3"]
@@ -95,7 +95,9 @@ def test_nothing_one_and_no_cost() -> None:
 
 def test_every_wrong_argument_is_named() -> None:
     with pytest.raises(InputError) as caught:
-        synth(-1, keys=0, skew=-1, rate=0, bursts=0.5, scans=-1, nulls=2, nodes=0, churn="x", changes="0s", size="big")
+        synth(
+            -1, keys=0, skew=-1, rate=0, bursts=0.5, scans=-1, nulls="2", nodes=0, churn="x", changes="0s", size="big"
+        )
     assert [problem.split()[1].rstrip(":") for problem in caught.value.problems] == [
         *("reads", "keys", "skew", "rate", "bursts", "scans", "nulls", "nodes", "churn", "changes", "size"),
     ]

@@ -1,1 +1,1 @@
-"""The command line: reads the call, asks the library, prints. One file a verb."""
+"""The command line: reads the call, asks the library, prints. One file a verb, in `verbs/`."""

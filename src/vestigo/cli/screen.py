@@ -1,15 +1,22 @@
 """What reaches the terminal: results on stdout, progress and notes on stderr."""
 
+import json
 import re
 import sys
 import threading
-import time
-from typing import Self
+from collections.abc import Iterable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, Self
 
 from rich.console import Console, RenderableType
+from rich.progress import BarColumn, MofNCompleteColumn, SpinnerColumn, TextColumn, TimeRemainingColumn
+from rich.progress import Progress as Bars
 
 from vestigo.show.grid import WIDTH
 from vestigo.show.safe import HELD, printable
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
 
 _TRAILING = re.compile(r" +((?:\x1b\[[0-9;]*m)*)$", re.MULTILINE)
 """Blanks at the ends of lines, before a change of colour or none."""
@@ -29,31 +36,59 @@ def show(what: RenderableType) -> None:
     sys.stdout.write(text.replace(HELD, " "))
 
 
+def show_json(what: Any, notes: Iterable[str] = ()) -> None:
+    """Prints a result for machines; what is to be known besides goes to stderr."""
+    for said in notes:
+        note(said)
+    print(json.dumps(what, indent=2))
+
+
 def note(text: str) -> None:
     print(f"vestigo: {printable(text, most=1000)}", file=sys.stderr)
 
 
+def save(axis: "Axes", path: Path, what: str) -> None:
+    """Draws a figure into a file, and says so."""
+    from vestigo.show.files import save_figure
+
+    save_figure(axis, path)
+    note(f"{path}: {what}")
+
+
 class Progress:
-    """One line on stderr, while work takes longer than a second and stderr is a terminal."""
+    """On stderr, while work takes longer than a second and stderr is a terminal: what is done, how much of it, and how
+    long the rest takes.
+    """
 
     def __init__(self, after_seconds: float = 1.0) -> None:
         self._console = Console(stderr=True, markup=False, emoji=False)
-        self._status = self._console.status("")
-        self._timer = threading.Timer(after_seconds, self._status.start)
+        columns = (SpinnerColumn(), TextColumn("{task.description}", markup=False))
+        counted = (BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
+        self._bars = Bars(*columns, console=self._console, transient=True)
+        self._counted = counted
+        self._task = self._bars.add_task("", total=None)
+        self._counting = ""
+        self._is_shown = False
+        self._timer = threading.Timer(after_seconds, self._begin)
         self._timer.daemon = True
-        self._begun: dict[str, tuple[float, int]] = {}
+
+    def _begin(self) -> None:
+        self._is_shown = True
+        self._bars.start()
 
     def step(self, what: str) -> None:
-        self._status.update(printable(what))
+        """Something whose length is not known."""
+        self._bars.columns = self._bars.columns[:2]
+        self._counting = ""
+        self._bars.reset(self._task, total=None, description=printable(what))
 
     def count(self, what: str, done: int, of: int) -> None:
-        """So many of them are there; and how long the others will take, by those since the first call."""
-        from vestigo.units import format_seconds
-
-        now = time.monotonic()
-        begun, known = self._begun.setdefault(what, (now, done))
-        more = f", about {format_seconds((now - begun) / (done - known) * (of - done))} left" if done > known else ""
-        self.step(f"{done:,} of {of:,} {what}{more}")
+        """So many of them are there. How long the others take is told by those since the first call."""
+        if self._counting != what:
+            self._counting = what
+            self._bars.columns = (*self._bars.columns[:2], *self._counted)
+            self._bars.reset(self._task, total=of, completed=done, description=printable(what))
+        self._bars.update(self._task, completed=done, total=of)
 
     def __enter__(self) -> Self:
         if self._console.is_terminal:
@@ -62,4 +97,5 @@ class Progress:
 
     def __exit__(self, *_: object) -> None:
         self._timer.cancel()
-        self._status.stop()
+        if self._is_shown:
+            self._bars.stop()

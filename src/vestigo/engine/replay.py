@@ -16,14 +16,14 @@ Engine = Literal["native", "reference"]
 def replay(trace: Readable, settings: Settings, *, engine: Engine = "native", name: str = "replay") -> Outcome:
     """What `settings` would have given on `trace`.
 
-    Rules hold for every look-up of the trace, each with group of its own; a plan gives rules for each
+    Rules hold for every look-up of the trace, each with room of its own; a plan gives rules for each
     look-up, a warm-up, and what is to be different about the trace; its candidates are left out (see `compare`).
     The two engines mean the same:
     ``native`` is fast, ``reference`` is plain Python to be read.
 
     Raises RulesError if the settings do not fit the trace.
 
-    >>> from vestigo import read_trace
+    >>> from vestigo import Rules, read_trace
     >>> trace = read_trace({"at": [0, 10, 20], "key": ["a", "b", "a"]})
     >>> replay(trace, Rules(max_entries=1)).hits, replay(trace, Rules(max_entries=2)).hits
     (0, 1)

@@ -1,55 +1,85 @@
 """A plan as the text of a plan file, to be copied and replayed."""
 
-import re
+import os
+from collections.abc import Mapping
+from dataclasses import fields
+from pathlib import Path
 from typing import Any
 
+import tomli_w
+
+from vestigo.measures import MEASURES
+from vestigo.rules.aim import Aim
 from vestigo.rules.plan import Plan
+from vestigo.trace import Intake
+from vestigo.units import format_exact_bytes
+
+_SIZES = ("max_bytes", "entry_overhead", "assume_size")
 
 
-def plan_text(plan: Plan) -> str:
-    """Its rules, pools, warm-up and what is different about the trace, as TOML.
+def plan_text(plan: Plan, folder: Path | None = None) -> str:
+    """All that it states, as TOML, but candidates and what varies: its settings can be replayed alone.
+
+    Paths are told from `folder`, where the file will be.
 
     >>> from vestigo.rules.rules import Rules
-    >>> print(plan_text(Plan(Rules(max_entries=5, absolute="10m"), {"vessel": {"absolute": "never"}})))
+    >>> print(plan_text(Plan(Rules(max_bytes=2**23, absolute="10m"), {"vessel": {"absolute": "never"}})))
     [rules]
-    max_entries = 5
+    max_bytes = "8 MiB"
     absolute = "10m"
     <BLANKLINE>
     [lookup.vessel]
     absolute = "never"
+    <BLANKLINE>
     """
     stated = plan.to_dict()
-    tables: list[tuple[str, dict[str, Any]]] = []
+    lookups = {name: _with_units(rules) for name, rules in stated["lookups"].items()}
+    for name, patterns in stated["keys"].items():
+        lookups.setdefault(name, {})["keys"] = {pattern: _with_units(rules) for pattern, rules in patterns}
+    tables = {
+        "trace": _trace(plan, folder),
+        "rules": _with_units(stated["rules"]),
+        "lookup": lookups,
+        "pool": {name: _with_units(pool) for name, pool in stated["pools"].items()},
+        "whatif": stated["what_if"],
+        "aim": _aim(plan.aim),
+        "worth": _worth(plan.aim),
+    }
+    return tomli_w.dumps({name: table for name, table in tables.items() if table})
+
+
+def _trace(plan: Plan, folder: Path | None) -> dict[str, Any]:
+    table: dict[str, Any] = {}
+    if plan.trace_path is not None:
+        path = plan.trace_path if folder is None else Path(os.path.relpath(plan.trace_path, folder))
+        table["path"] = path.as_posix()
     if plan.warm_up:
-        tables.append(("trace", {"warm_up": stated["warm_up"]}))
-    tables.append(("rules", stated["rules"]))
-    for lookup, rules in stated["lookups"].items():
-        tables.append((f"lookup.{_key(lookup)}", rules))
-    for lookup, patterns in stated["keys"].items():
-        tables += [(f"lookup.{_key(lookup)}.keys.{_key(pattern)}", rules) for pattern, rules in patterns]
-    tables += [(f"pool.{_key(name)}", pool) for name, pool in stated["pools"].items()]
-    tables.append(("whatif", stated["what_if"]))
-    texts = [_table(name, table) for name, table in tables if table or name.startswith("lookup.")]
-    return "\n\n".join(texts)
+        table["warm_up"] = plan.to_dict()["warm_up"]
+    usual = Intake()
+    for one in fields(Intake):
+        value = getattr(plan.intake, one.name)
+        if value != getattr(usual, one.name):
+            table[one.name] = dict(value) if isinstance(value, Mapping) else value
+    return table
 
 
-def _table(name: str, table: dict[str, Any]) -> str:
-    return "\n".join([f"[{name}]", *(f"{_key(key)} = {_value(value)}" for key, value in table.items())])
+def _with_units(rules: Mapping[str, Any]) -> dict[str, Any]:
+    """Rules with sizes in units."""
+    return {
+        name: format_exact_bytes(value) if name in _SIZES and type(value) is int else value
+        for name, value in rules.items()
+    }
 
 
-def _key(key: str) -> str:
-    return key if re.fullmatch(r"[A-Za-z0-9_-]+", key) else _text(key)
+def _aim(aim: Aim) -> dict[str, Any]:
+    limits = {name: list(texts) if isinstance(texts, tuple) else texts for name, texts in aim.bounds.items()}
+    if aim.best is None or aim.is_usual:
+        return limits
+    return {"most" if MEASURES[aim.best].more_is_better else "least": aim.best, **limits}
 
 
-def _value(value: Any) -> str:
-    if isinstance(value, bool):
-        return "true" if value else "false"
-    if isinstance(value, list):
-        return f"[{', '.join(map(_value, value))}]"
-    return str(value) if isinstance(value, int) else _text(str(value))
-
-
-def _text(text: str) -> str:
-    """In double quotes, whatever it holds."""
-    plain = text.replace("\\", "\\\\").replace('"', '\\"')
-    return '"' + "".join(one if one.isprintable() else f"\\U{ord(one):08X}" for one in plain) + '"'
+def _worth(aim: Aim) -> dict[str, Any]:
+    if aim.worth is None:
+        return {}
+    stated = {one.name: getattr(aim.worth, one.name) for one in fields(aim.worth)}
+    return {name: value for name, value in stated.items() if value}

@@ -69,7 +69,7 @@ class PoolRules(Checked):
 POOL_RULES = tuple(PoolRules.model_fields)
 
 
-def _names(value: object) -> tuple[str, ...]:
+def look_up_names(value: object) -> tuple[str, ...]:
     names = (value,) if isinstance(value, str) else tuple(value) if isinstance(value, Sequence) else ()
     if not names or not all(isinstance(name, str) for name in names) or len(set(names)) < len(names):
         raise ValueError(f'{value!r} is not a list of look-ups; write, for example, ["berth", "weather"]')
@@ -83,7 +83,7 @@ class Pool(PoolRules):
     Pool(max_bytes=33554432, lookups=['berth', 'weather'])
     """
 
-    lookups: Annotated[tuple[str, ...], BeforeValidator(_names)] = ()
+    lookups: Annotated[tuple[str, ...], BeforeValidator(look_up_names)] = ()
     """Whose room it is. Needed."""
 
     def contradictions(self) -> Iterator[str]:

@@ -1,11 +1,13 @@
 """What is returned, as text and as markup for notebooks: the tables of the command line."""
 
 import html as markup
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from io import StringIO
 from typing import Any
 
-from rich.console import Console, RenderableType
+from rich.console import Console, Group, RenderableType
+from rich.padding import Padding
+from rich.table import Table
 from rich.text import Text
 
 from vestigo.outcome import Measures, Outcome, Slice, Slices
@@ -29,8 +31,40 @@ def text(what: object) -> str:
 
 
 def html(what: object) -> str:
-    """The same text, for a notebook."""
-    return f'<pre style="line-height: 1.3">{markup.escape(text(what))}</pre>'
+    """The same tables and sentences, for a notebook."""
+    return "\n".join(_parts(shown(what)))
+
+
+def _parts(what: RenderableType) -> Iterator[str]:
+    if isinstance(what, Group):
+        for one in what.renderables:
+            yield from _parts(one)
+    elif isinstance(what, Padding):
+        yield from _parts(what.renderable)
+    elif isinstance(what, Table):
+        yield _table(what)
+    elif plain_text := _escaped(what):
+        yield f"<p>{plain_text}</p>"
+
+
+def _table(table: Table) -> str:
+    heads = [_escaped(column.header).replace("\n", "<br>") for column in table.columns]
+    sides = ["right" if column.justify == "right" else "left" for column in table.columns]
+    head = f"<thead>{_row('th', heads, sides)}</thead>" if table.show_header else ""
+    rows = zip(*(list(column.cells) for column in table.columns), strict=True)
+    body = "\n".join(_row("td", map(_escaped, cells), sides) for cells in rows)
+    return f"<table>{head}<tbody>{body}</tbody></table>"
+
+
+def _row(tag: str, cells: Iterable[str], sides: Iterable[str]) -> str:
+    each = (f'<{tag} style="text-align: {side}">{cell}</{tag}>' for cell, side in zip(cells, sides, strict=True))
+    return f"<tr>{''.join(each)}</tr>"
+
+
+def _escaped(what: object) -> str:
+    """Nothing of a trace's or a plan's text is markup here."""
+    said = what.plain if isinstance(what, Text) else str(what)
+    return markup.escape(said.replace(HELD, "\u00a0").strip())
 
 
 def shown(what: object) -> RenderableType:

@@ -27,13 +27,17 @@ class By(StrEnum):
     scope = "scope"
 
 
-def comparison_text(comparison: Comparison, by: By | None = None) -> RenderableType:
-    """What today's settings give, then every setting's measures, then why its reads were misses."""
-    tables: list[RenderableType] = [
-        *_questions(comparison, dict(comparison)),
-        *_causes(comparison),
-        *(_DIVIDED[by](comparison) if by is not None else []),
-    ]
+def comparison_text(
+    comparison: Comparison, by: By | None = None, lookups: Sequence[str] | None = None
+) -> RenderableType:
+    """What today's settings give, then every setting's measures, then why its reads were misses. Of some `lookups`
+    alone, if any are named.
+    """
+    tables: list[RenderableType] = [*_questions(comparison, dict(comparison)), *_causes(comparison)]
+    if lookups:
+        tables = _by_lookup(comparison, lookups)
+    elif by is not None:
+        tables += _DIVIDED[by](comparison)
     parts: list[RenderableType] = [answer(comparison)]
     for table in tables:
         parts += [Text(), table]
@@ -111,9 +115,9 @@ def _questions(comparison: Comparison, found: Mapping[str, Measures]) -> list[Ta
     ]
 
 
-def _by_lookup(comparison: Comparison) -> list[RenderableType]:
+def _by_lookup(comparison: Comparison, lookups: Sequence[str] | None = None) -> list[RenderableType]:
     parts: list[RenderableType] = []
-    for lookup in comparison.baseline.lookups:
+    for lookup in lookups or comparison.baseline.lookups:
         found = {name: one.lookups[lookup] for name, one in comparison.items()}
         parts += [Text(f"Look-up {printable(lookup)}", style="bold"), *_questions(comparison, found)]
     return parts

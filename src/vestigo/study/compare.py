@@ -1,9 +1,8 @@
 """``compare``: today's settings and every candidate, beside no cache and the ceilings."""
 
 import dataclasses
-import os
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor, as_completed
+from concurrent.futures import as_completed
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
@@ -22,6 +21,7 @@ from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.study import bounds
 from vestigo.study.candidates import TODAY, Progress
 from vestigo.study.optimum import most_hits
+from vestigo.study.threads import side_by_side
 from vestigo.trace import Op, Readable, Trace
 
 if TYPE_CHECKING:
@@ -91,7 +91,7 @@ def compare(
     `progress` is called with what is made (``"replays"``), how many are there, and of how many. Raises RulesError if
     the plan does not fit the trace.
 
-    >>> from vestigo import read_trace
+    >>> from vestigo import Rules, read_trace
     >>> trace = read_trace({"at": [0, 10, 20, 30], "key": ["a", "b", "a", "b"]})
     >>> results = compare(trace, Plan(Rules(max_entries=1)))
     >>> {name: outcome.hits for name, outcome in results.items()}
@@ -108,7 +108,7 @@ def compare(
     jobs |= {name: ideal() for name, ideal in zip((bounds.KEEP_ALL, bounds.ALWAYS_FRESH), ideals, strict=True)}
     if engine == "native":
         prepare(trace, [one for of, one in jobs.values() if of is trace])
-    with ThreadPoolExecutor(os.cpu_count()) as pool:
+    with side_by_side() as pool:
         futures = {name: pool.submit(run, *jobs[name], engine, name) for name in jobs}
         bounded = {name: pool.submit(most_hits, trace, one) for name, one in plans.items()}
         for done, _ in enumerate(as_completed(futures.values()), 1):

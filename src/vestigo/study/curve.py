@@ -225,7 +225,7 @@ def with_real_rates(trace: Readable, plan: Settings, curves: Sequence[SizeCurve]
 def replayed_curve(trace: Readable, plan: Settings, lookup: str, sizes: Sequence[int]) -> dict[int, float]:
     """The hit rate of one look-up under the plan's own policy and rules at chosen `max_entries`, by as many replays.
 
-    >>> from vestigo import read_trace
+    >>> from vestigo import Plan, Rules, read_trace
     >>> trace = read_trace({"at": [0, 1, 2, 3, 4], "key": ["a", "b", "a", "c", "b"]})
     >>> replayed_curve(trace, Plan(Rules(eviction="fifo")), "reads", [1, 2, 3])
     {1: 0.0, 2: 0.4, 3: 0.4}

@@ -64,6 +64,7 @@ def sweep(  # noqa: PLR0913
 
     Raises RulesError if the plan does not fit the trace, and Interrupted on Ctrl-C or when workers are lost.
 
+    >>> from vestigo import Rules, read_trace
     >>> trace = read_trace({"at": [0, 10, 20, 30], "key": ["a", "b", "a", "b"]})
     >>> found = sweep(trace, Plan(Rules(max_entries=1), vary={"rules.max_entries": [2, 3]}))
     >>> {name: candidate.measure("hit_rate") for name, candidate in found.items()}

@@ -1,9 +1,7 @@
 """``search``: a pick as good as the whole grid's, from few of its replays."""
 
 import dataclasses
-import os
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
@@ -24,6 +22,7 @@ from vestigo.study.pick import cost
 from vestigo.study.results import split_at
 from vestigo.study.run_sweep import SHARE_FOR_REST, share_between, sweep
 from vestigo.study.sweep import Sweep
+from vestigo.study.threads import side_by_side
 from vestigo.trace import Readable, Trace
 from vestigo.trace.shape import between
 
@@ -194,7 +193,7 @@ def _estimates(trace: Trace, plan: Plan, sample: str, rest: str) -> tuple[Find, 
         return _amounts(alone, plan.aim, Candidate("", changes, one, {"first": amounts}))
 
     def find(places: list[Place]) -> dict[Place, list[float]]:
-        with ThreadPoolExecutor(os.cpu_count()) as threads:
+        with side_by_side() as threads:
             found = dict(zip(places, threads.map(estimate, places), strict=True))
         return {place: amounts for place, amounts in found.items() if amounts is not None}
 

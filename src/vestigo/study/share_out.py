@@ -80,7 +80,7 @@ def share_out(trace: Readable, plan: Settings, total: int | str) -> Sharing:
     division there is if curves were convex (B. Fox, "Discrete optimization via marginal analysis", 1966). The curves
     are LRU's, without expiry, so the replays have the last word: see `Sharing.is_best`.
 
-    >>> from vestigo import read_trace
+    >>> from vestigo import Rules, read_trace
     >>> keys, lookups = [n % 2 for n in range(40)] + [n % 9 for n in range(40)], ["few"] * 40 + ["many"] * 40
     >>> trace = read_trace({"at": range(80), "key": keys, "lookup": lookups, "size": [36] * 80})
     >>> share_out(trace, Rules(), "1103 B").shares

@@ -1,8 +1,7 @@
 """Many replays, or estimates, side by side: each kept on disk as it comes, and none made twice."""
 
-import os
 from collections.abc import Callable, Iterator
-from concurrent.futures import BrokenExecutor, Executor, Future, ThreadPoolExecutor, as_completed
+from concurrent.futures import BrokenExecutor, Executor, Future, as_completed
 from pathlib import Path
 from typing import Any, NamedTuple, Self
 
@@ -10,6 +9,7 @@ from vestigo.errors import Interrupted, VestigoError
 from vestigo.rules import Plan
 from vestigo.study.candidates import Progress, Result
 from vestigo.study.store import Store, result_name, trace_name
+from vestigo.study.threads import side_by_side
 from vestigo.trace import Trace
 
 
@@ -72,7 +72,7 @@ class Tasks:
 
     def _made(self, tasks: list[Task]) -> Iterator[tuple[str, Result]]:
         """As they come, each kept before it is given. Whatever happens, those that are done are kept."""
-        with ThreadPoolExecutor(os.cpu_count()) as threads:
+        with side_by_side() as threads:
             elsewhere = self._executor or threads
             futures = {
                 (elsewhere if task.anywhere else threads).submit(task.run, *task.arguments): task for task in tasks
@@ -82,7 +82,7 @@ class Tasks:
                     yield futures[future].name, self._keep(_given(future, futures[future]), futures[future])
             finally:
                 for future in futures:
-                    future.cancel()  # those that run are waited for: each takes seconds
+                    future.cancel()
 
     def _keep(self, result: Result, task: Task) -> Result:
         if self._store is not None and task.kept_as is not None:

@@ -57,7 +57,7 @@ def synth(  # noqa: PLR0913 - a trace has this many sides, and each has a defaul
     >>> trace.reads, len(trace.keys), trace.source
     (10000, 100, 'synth')
     """
-    wanted = _Wanted(reads, keys, skew, rate, bursts, scans, _share(nulls), nodes)
+    wanted = _Wanted(reads, keys, skew, rate, bursts, scans, nulls, nodes)
     spans, median_size = _checked(wanted, size, churn=churn, changes=changes, cost=cost)
     rng = np.random.default_rng(seed)
     seconds, rank = _arrivals(rng, wanted)
@@ -77,13 +77,6 @@ def synth(  # noqa: PLR0913 - a trace has this many sides, and each has a defaul
     return _trace(rng, events, wanted, median_size, spans["cost"] or 0.0)
 
 
-def _share(text: str) -> float:
-    try:
-        return float(parse_share(text))
-    except ValueError as error:
-        raise InputError(f"nulls: {error}") from None
-
-
 @dataclass(frozen=True)
 class _Wanted:
     reads: int
@@ -92,7 +85,7 @@ class _Wanted:
     rate: float
     bursts: float
     scans: int
-    nulls: float
+    nulls: str
     nodes: int
 
     def problems(self) -> list[str]:
@@ -106,10 +99,19 @@ class _Wanted:
                 ("rate", 1e-6 <= self.rate <= 1e9, "1e-6 to 1e9 reads a second"),
                 ("bursts", 1 <= self.bursts <= 1e6, "1 (no bursts) to 1e6"),
                 ("scans", 0 <= self.scans <= 1_000_000, "0 to 1,000,000"),
+                ("nulls", _is_share(self.nulls), 'a share such as "10%"'),
                 ("nodes", 1 <= self.nodes <= 65_535, "1 to 65,535"),
             )
             if not good
         ]
+
+
+def _is_share(text: object) -> bool:
+    try:
+        parse_share(text)
+    except ValueError:
+        return False
+    return True
 
 
 def _checked(wanted: _Wanted, size: int | str, **given: Duration | str | None) -> tuple[dict[str, float | None], int]:
@@ -212,7 +214,7 @@ class _Waits:
 def _trace(rng: np.random.Generator, events: dict[str, np.ndarray], wanted: _Wanted, size: int, cost: float) -> Trace:
     key, write = events["key"], events["write"]
     keys = int(key.max(initial=-1)) + 1
-    found = rng.random(keys) >= wanted.nulls
+    found = rng.random(keys) >= float(parse_share(wanted.nulls))
     sizes = np.round(rng.lognormal(np.log(max(size, 1)), 1.0, keys) if size else np.zeros(keys)).astype(np.int64)
     costs = np.round(cost * SECOND * rng.lognormal(0.0, 0.5, len(key))).astype(np.int64)
     ids = pa.array(key, pa.int32())

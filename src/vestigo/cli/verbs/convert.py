@@ -1,12 +1,12 @@
 """``vestigo convert``: a trace from any format into a table or the prepared form."""
 
-import json
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
-from vestigo.cli.intake import PlanOption, SetOption, StrictOption
+from vestigo.cli.options import IntakeOption, JsonOption, LookupOption, PlanOption, StrictOption
+from vestigo.cli.verbs import Verb
 
 
 def convert(
@@ -19,7 +19,7 @@ def convert(
         ),
     ],
     plan: PlanOption = None,
-    settings: SetOption = None,
+    intake: IntakeOption = None,
     strict: StrictOption = False,
     others: Annotated[
         list[str] | None, typer.Option("--with", metavar="TRACE", help="Merge this trace in. Can be repeated.")
@@ -29,36 +29,33 @@ def convert(
         typer.Option("--from", metavar="TIME", help="Keep events from here on: 2026-03-17T08:00:00Z, or 2h in."),
     ] = None,
     end: Annotated[str | None, typer.Option("--to", metavar="TIME", help="Keep events before this.")] = None,
-    lookup: Annotated[
-        list[str] | None, typer.Option(metavar="NAME", help="Keep this look-up. Can be repeated.")
-    ] = None,
+    lookup: LookupOption = None,
     node: Annotated[list[str] | None, typer.Option(metavar="NAME", help="Keep this node. Can be repeated.")] = None,
     key: Annotated[
         str | None, typer.Option(metavar="PATTERN", help="Keep keys that fit a pattern, such as '9/{...}'.")
     ] = None,
     sample: Annotated[
-        float | None, typer.Option(metavar="SHARE", help="Keep all events of this share of the keys.")
+        str | None, typer.Option(metavar="SHARE", help="Keep all events of this share of the keys, such as 10%.")
     ] = None,
     speed: Annotated[float | None, typer.Option(metavar="FACTOR", help="Let time run so much faster.")] = None,
     hash_keys: Annotated[
         Path | None,
         typer.Option(metavar="FILE", help="Hash keys with the secret in FILE; number versions and the like."),
     ] = None,
-    as_json: Annotated[bool, typer.Option("--json", help="Print what was written as JSON.")] = False,
+    as_json: JsonOption = False,
 ) -> None:
     """Write a trace in another format; to .arrow, prepared, so that it opens at once.
 
-    Example: vestigo convert 'logs/*.log.gz' desk.arrow --set 'patterns.vessel=/vessels/{call_sign}'
+    Example: vestigo convert 'logs/*.log.gz' desk.arrow --intake 'patterns.vessel=/vessels/{call_sign}'
     """
-    from vestigo.cli.intake import parsed, read
-    from vestigo.cli.screen import Progress, show
-    from vestigo.rules import read_plan
+    from vestigo.cli.asked import intake_options, plan_for, read
+    from vestigo.cli.screen import Progress, show, show_json
     from vestigo.show.safe import printable
     from vestigo.trace import shape, write_trace
     from vestigo.units import counted, format_bytes
 
     with Progress() as progress:
-        means, options = read_plan(plan) if plan else None, parsed(settings, strict)
+        means, options = plan_for(plan), intake_options(intake, strict)
         traces = [read(one, means, options, progress) for one in (source, *(others or []))]
         trace = traces[0] if others is None else shape.merged(traces)
         trace = shape.only(shape.between(trace, begin, end), lookups=lookup, keys=key, nodes=node)
@@ -69,12 +66,11 @@ def convert(
         write_trace(trace, target)
     written = {"path": str(target), "events": len(trace), "keys": len(trace.keys), "bytes": target.stat().st_size}
     if as_json:
-        print(json.dumps(written, indent=2))
-        return
+        return show_json(written)
     amounts = (
         f"{counted(len(trace), 'event')}, {counted(len(trace.keys), 'key')}, {format_bytes(target.stat().st_size)}"
     )
-    show(f"{printable(str(target), most=1000)}: {amounts}")
+    return show(f"{printable(str(target), most=1000)}: {amounts}")
 
 
 def _secret(path: Path) -> bytes:
@@ -84,3 +80,6 @@ def _secret(path: Path) -> bytes:
         return path.read_bytes().strip()
     except OSError as error:
         raise InputError(f"{path}: cannot be read: {error.strerror}") from None
+
+
+VERB = Verb(8, "Write a trace in another format, or a part of it.", convert)

@@ -1,0 +1,124 @@
+"""What a call asks for: the settings, the trace, the look-ups that are meant."""
+
+import dataclasses
+import time
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from vestigo.cli.screen import Progress
+    from vestigo.rules import Plan
+    from vestigo.trace import Trace
+
+PLAN = Path("plan.toml")
+_SLOW_SECONDS = 2.0
+_MOST_NOTES = 20
+
+
+def plan_for(path: Path | None, rules: list[str] | None = None, *, is_needed: bool = False) -> "Plan | None":
+    """The plan, with the rules of ``--rules`` over its own. None where nothing is stated; or, if it `is_needed`, raises
+    InputError.
+    """
+    from vestigo.errors import InputError
+    from vestigo.rules import Plan, read_plan
+    from vestigo.rules.vary import changed
+
+    if path is None and PLAN.exists():
+        path = PLAN
+    if path is None and not rules:
+        if is_needed:
+            raise InputError(
+                "no settings: name a plan file (--plan FILE), or state rules, such as --rules max_entries=500"
+            )
+        return None
+    plan = read_plan(path) if path is not None else Plan()
+    if not rules:
+        return plan
+    changes = dict(_rule(text) for text in rules)
+    try:
+        today = changed(plan, changes)
+    except InputError as error:
+        raise InputError([f"--rules: {problem}" for problem in error.problems]) from None
+    return dataclasses.replace(today, candidates=plan.candidates, vary=plan.vary)
+
+
+def _rule(text: str) -> tuple[str, Any]:
+    """A rule's dotted key with its value. A rule alone is of ``[rules]``."""
+    from vestigo.errors import InputError
+
+    key, equals, value = (part.strip() for part in text.partition("="))
+    if not key or not equals:
+        raise InputError(f"--rules {text}: is not RULE=VALUE; write max_entries=500, for example")
+    key = key if key.startswith(("rules.", "lookup.", "pool.")) else f"rules.{key}"
+    return key, {"true": True, "false": False}.get(value, int(value) if value.isdecimal() else _listed(value))
+
+
+def _listed(value: str) -> Any:
+    """A list, if it is written as one: ``[06:00, 18:00]``."""
+    if not (value.startswith("[") and value.endswith("]")):
+        return value.strip("\"'")
+    return [one.strip().strip("\"'") for one in value[1:-1].split(",") if one.strip()]
+
+
+def read(where: str | None, plan: "Plan | None", options: dict[str, Any], progress: "Progress") -> "Trace":
+    """The trace, with notes on what was assumed. Raises InputError."""
+    from vestigo.cli.screen import note
+    from vestigo.compiled import texts
+    from vestigo.errors import InputError
+    from vestigo.trace import Intake, read_trace
+
+    source = where or (str(plan.trace_path) if plan and plan.trace_path else None)
+    if source is None:
+        raise InputError("no trace: name one on the command line, or as path in the [trace] of a plan")
+    progress.step("reading standard input" if source == "-" else f"reading {Path(source).name}")
+    texts.end_with(2)  # as for any wrong input
+    begun = time.monotonic()
+    trace = read_trace(source, plan.intake if plan else Intake(), **options)
+    seconds = time.monotonic() - begun
+    for said in trace.notes[:_MOST_NOTES]:
+        note(said)
+    if len(trace.notes) > _MOST_NOTES:
+        note(f"and {len(trace.notes) - _MOST_NOTES:,} more notes of this kind, on other files")
+    if trace.moved:
+        note(f"{source}: {trace.moved:,} rows stood after a later one and were sorted into place")
+    if seconds > _SLOW_SECONDS and not str(source).endswith(".arrow"):
+        note(
+            f"reading took {seconds:.0f} s; prepare it once, and it opens at once: vestigo convert {source} NAME.arrow"
+        )
+    return trace
+
+
+def check_lookups(names: Sequence[str] | None, trace: "Trace") -> None:
+    """Raises InputError for a look-up that the trace has not."""
+    from vestigo.errors import InputError, unknown
+
+    problems = [f"--lookup: {unknown(name, list(trace.lookups))}" for name in names or () if name not in trace.lookups]
+    if problems:
+        raise InputError(problems)
+
+
+def intake_options(stated: list[str] | None, strict: bool = False) -> dict[str, Any]:
+    """The options of ``--intake``, as Intake takes them. A table's key that comes twice has both values."""
+    from vestigo.errors import InputError
+
+    options: dict[str, Any] = {"strict": True} if strict else {}
+    for text in stated or []:
+        path, equals, value = text.partition("=")
+        name, dot, key = path.partition(".")
+        if not equals or (dot and not key):
+            raise InputError(f"--intake {text}: is not KEY=VALUE; write columns.key='{{route}}:{{user}}', for example")
+        if not dot:
+            if isinstance(options.get(name), dict):
+                raise InputError(f"--intake {text}: {name} is a table; write {name}.NAME=VALUE")
+            options[name] = {"true": True, "false": False}.get(value, value)
+            continue
+        table = options.setdefault(name, {})
+        if not isinstance(table, dict):
+            raise InputError(
+                f"--intake {text}: {name} was stated as {table!r} before, which is not a table; leave one out"
+            )
+        table[key] = (
+            [*table[key], value] if isinstance(table.get(key), list) else [table[key], value] if key in table else value
+        )
+    return options

@@ -1,0 +1,99 @@
+"""The options that verbs share: the same words for the same things."""
+
+from pathlib import Path
+from typing import Annotated, Literal
+
+import typer
+
+TraceArgument = Annotated[
+    str | None,
+    typer.Argument(
+        metavar="TRACE",
+        help="A file, a folder, a pattern such as 'logs/*.gz', or - for standard input: CSV, TSV, JSON Lines, Parquet, "
+        "Arrow, an access log, or OTLP JSON. Default: the plan's own.",
+        show_default=False,
+    ),
+]
+PlanOption = Annotated[
+    Path | None,
+    typer.Option(
+        "--plan",
+        metavar="FILE",
+        help="The plan file. Default: plan.toml in this folder, if there is one.",
+        show_default=False,
+    ),
+]
+RulesOption = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--rules",
+        metavar="RULE=VALUE",
+        help="A rule over the plan's, or without a plan: max_entries=500, absolute=10m, "
+        "lookup.chart.max_bytes='8 MiB'. Can be repeated.",
+        show_default=False,
+    ),
+]
+IntakeOption = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--intake",
+        metavar="KEY=VALUE",
+        help="How the trace is read, as the plan's [trace] says it: columns.key='{route}:{user}', zone=Europe/Lisbon, "
+        "at_unit=ms, patterns.vessel='/vessels/{id}', null_where.rows=0, format=csv. Can be repeated.",
+        show_default=False,
+    ),
+]
+StrictOption = Annotated[bool, typer.Option("--strict", help="Refuse a file of which lines would have to be left out.")]
+LookupOption = Annotated[
+    list[str] | None, typer.Option("--lookup", metavar="NAME", help="Of this look-up. Can be repeated.")
+]
+By = Literal["lookup", "scope", "time"]
+ByOption = Annotated[
+    By | None, typer.Option("--by", help="Also tables for each look-up, a scope, or over time.", show_default=False)
+]
+SampleOption = Annotated[
+    str | None,
+    typer.Option(
+        "--sample",
+        metavar="SHARE",
+        help="Estimate all from a share of the keys, such as 10%, and replay only what no other beats.",
+        show_default=False,
+    ),
+]
+ResultsOption = Annotated[
+    Path | None,
+    typer.Option(
+        "--results",
+        metavar="FILE",
+        help="Where results are kept, to go on from. Default: beside the plan.",
+        show_default=False,
+    ),
+]
+NoResultsOption = Annotated[bool, typer.Option("--no-results", help="Keep no results.")]
+RestOption = Annotated[
+    str, typer.Option("--rest", metavar="SHARE", help="How much of the time confirms a pick, at its end.")
+]
+SeedOption = Annotated[int, typer.Option("--seed", metavar="NUMBER", help="For what is drawn at random.")]
+WriteOption = Annotated[
+    Path | None,
+    typer.Option(
+        "--write", metavar="FILE", help="Write the picked settings there, as a plan file.", show_default=False
+    ),
+]
+FigureOption = Annotated[
+    Path | None,
+    typer.Option(
+        "--figure", metavar="FILE", help="Also draw a figure; the ending says the format.", show_default=False
+    ),
+]
+YesOption = Annotated[bool, typer.Option("--yes", help="Begin, however long it takes.")]
+ClusterOption = Annotated[
+    str | None,
+    typer.Option(
+        "--cluster",
+        metavar="ADDRESS",
+        help="Replay on a Dask cluster, whose workers can open the prepared trace: tcp://host:8786.",
+        show_default=False,
+    ),
+]
+JsonOption = Annotated[bool, typer.Option("--json", help="Print it as JSON.")]

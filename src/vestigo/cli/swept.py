@@ -1,0 +1,130 @@
+"""Many candidates of a plan, for the verbs that judge them: kept beside the plan, with time left on the terminal."""
+
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from vestigo.cli.screen import Progress
+    from vestigo.rules import Plan
+    from vestigo.study import Sweep
+    from vestigo.trace import Trace
+
+_ASKS_FROM_SECONDS = 10 * 60.0
+"""A sweep that would take longer is not begun unasked."""
+_SAMPLE = "10%"
+
+
+@dataclass(frozen=True, kw_only=True)
+class Asked:
+    """What the options of `sweep` and `choose` say."""
+
+    trace: str | None
+    plan_path: Path | None
+    plan: "Plan"
+    intake: dict[str, Any]
+    rest: str
+    results: Path | None = None
+    no_results: bool = False
+    yes: bool = False
+    sample: str | None = None
+    cluster: str | None = None
+    replays: int | None = None
+    seed: int = 0
+
+    @property
+    def kept_in(self) -> Path | None:
+        """Where results are kept: where the user says, else beside the plan, if that can be written."""
+        from vestigo.cli.asked import PLAN
+        from vestigo.cli.screen import note
+
+        if self.no_results or self.results is not None:
+            return None if self.no_results else self.results
+        plan = self.plan_path or (PLAN if PLAN.exists() else None)
+        if plan is None:
+            return None
+        beside = plan.with_suffix(".results")
+        try:
+            with beside.open("ab"):
+                pass
+        except OSError as error:
+            note(f"{beside}: results are not kept: {error.strerror}; --results FILE keeps them elsewhere")
+            return None
+        if beside.stat().st_size == 0:
+            beside.unlink()
+        return beside
+
+
+def swept(asked: Asked) -> "tuple[Sweep, Trace]":
+    """The sweep, or search, and the trace, which may have come from a pipe."""
+    from vestigo.cli.asked import read
+    from vestigo.cli.screen import Progress
+    from vestigo.study import search, sweep
+
+    with Progress() as progress:
+        trace = read(asked.trace, asked.plan, asked.intake, progress)
+        if asked.replays is None and asked.sample is None and not asked.yes:
+            _refuse_if_long(trace, asked.plan)
+        if asked.cluster is not None:
+            return _on_cluster(asked, progress), trace
+        common: dict[str, Any] = {"results": asked.kept_in, "rest": asked.rest, "progress": progress.count}
+        if asked.replays is not None:
+            common |= {"sample": asked.sample} if asked.sample is not None else {}
+            return search(trace, asked.plan, replays=asked.replays, seed=asked.seed, **common), trace
+        return sweep(trace, asked.plan, sample=asked.sample, **common), trace
+
+
+def _on_cluster(asked: Asked, progress: "Progress") -> "Sweep":
+    from vestigo.cli.cluster import workers
+    from vestigo.study import sweep
+
+    path = asked.trace or str(asked.plan.trace_path)
+    with workers(asked.cluster or "", path) as executor:
+        return sweep(
+            path,
+            asked.plan,
+            results=asked.kept_in,
+            rest=asked.rest,
+            sample=asked.sample,
+            executor=executor,
+            progress=progress.count,
+        )
+
+
+def _refuse_if_long(trace: "Trace", plan: "Plan") -> None:
+    """Raises InputError, which says how many replays there are and how long they would take."""
+    from vestigo.errors import InputError, RulesError
+    from vestigo.rules.vary import count
+    from vestigo.study.run_sweep import estimated_seconds
+    from vestigo.units import format_seconds
+
+    candidates = count(plan.vary)
+    if candidates < 100:
+        return
+    seconds = estimated_seconds(trace, plan)
+    if seconds <= _ASKS_FROM_SECONDS:
+        return
+    try:
+        estimates = f" ({format_seconds(estimated_seconds(trace, plan, _SAMPLE))} to estimate them)"
+    except RulesError:
+        estimates = ""
+    raise InputError(
+        f"[vary] makes {candidates:,} candidates, which take about {format_seconds(seconds)}; vary less, try "
+        f"--sample {_SAMPLE}{estimates}, or say --yes"
+    )
+
+
+def write_plan(picked: "Plan", asked: Asked, path: Path) -> None:
+    """Settings as a plan file that can be replayed alone: with the trace's path, what its columns mean, and the aim."""
+    from vestigo.errors import InputError
+    from vestigo.files import replacing
+    from vestigo.rules.plan_text import plan_text
+
+    trace_path = Path(asked.trace) if asked.trace not in (None, "-") else asked.plan.trace_path
+    intake = asked.plan.intake.with_options(asked.intake)
+    whole = replace(picked, trace_path=trace_path, intake=intake, aim=asked.plan.aim)
+    try:
+        with replacing(path) as unfinished:
+            unfinished.write_text(plan_text(whole, path.parent), encoding="utf-8")
+    except OSError as error:
+        raise InputError(f"{path}: cannot be written: {error.strerror or error}") from None

@@ -1,0 +1,23 @@
+"""``vestigo schema``: the plan's JSON Schema, for editors."""
+
+from typing import Annotated
+
+import typer
+
+from vestigo.cli.verbs import Verb
+
+
+def schema(
+    _: Annotated[bool, typer.Option("--json", help="It is JSON in any case.")] = False,
+) -> None:
+    """Print the JSON Schema of plan files, with what each rule means: editors check and complete plans by it.
+
+    Example: vestigo schema > plan.schema.json
+    """
+    from vestigo.cli.screen import show_json
+    from vestigo.rules.schema import plan_schema
+
+    show_json(plan_schema())
+
+
+VERB = Verb(9, "The JSON Schema of plan files, for editors.", schema)

@@ -1,0 +1,174 @@
+"""The JSON Schema of plan files, out of the rules themselves and what their docstrings say."""
+
+import ast
+import inspect
+from collections.abc import Callable, Mapping
+from dataclasses import fields
+from textwrap import dedent
+from typing import Any, Literal, get_args, get_origin
+
+from pydantic import BaseModel, BeforeValidator
+
+from vestigo.measures import MEASURES
+from vestigo.rules import values
+from vestigo.rules.aim import Worth
+from vestigo.rules.conditions import KeepIf, patterns
+from vestigo.rules.eviction import POLICIES, Eviction
+from vestigo.rules.moments import Moments, read_zone
+from vestigo.rules.pool import Pool, look_up_names
+from vestigo.rules.rules import Rules
+from vestigo.rules.what_if import Times, WhatIf
+from vestigo.trace import Intake
+from vestigo.trace.columns import Column
+from vestigo.trace.reading.times import UNITS
+from vestigo.trace.trace import COLUMNS
+from vestigo.units import parse_bytes
+
+Schema = dict[str, Any]
+
+_DURATION = r"^\s*\d+(\.\d+)?\s*[A-Za-zµ]+\s*$"
+_SHARE = r"^\s*\d+(\.\d+)?\s*%\s*$"
+
+
+def _text(pattern: str, *examples: str) -> Schema:
+    return {"type": "string", "pattern": pattern, "examples": list(examples)}
+
+
+def _one_or_list(one: Schema) -> Schema:
+    return {"anyOf": [one, {"type": "array", "items": one}]}
+
+
+_SPAN = _text(_DURATION, "500ms", "10m")
+_SIZE: Schema = {"anyOf": [{"type": "integer", "minimum": 0}, _text(_DURATION, "512 KiB", "64 MiB")]}
+_LIFETIME = _text(rf"^never$|{_DURATION}", "10m", "never")
+_MOMENTS = _one_or_list({"type": "string", "examples": ["06:00", "2026-03-02T06:00:00+01:00"]})
+_WORDS: Schema = {"type": "string"}
+
+_READ_BY: Mapping[Callable[..., Any], Schema] = {
+    values.limit: {"anyOf": [{"type": "integer", "minimum": 1}, {"const": "no limit"}]},
+    values.byte_limit: {"anyOf": [*_SIZE["anyOf"], {"const": "no limit"}]},
+    values.lifetime: _LIFETIME,
+    values.span: _SPAN,
+    values.share: _text(_SHARE, "10%"),
+    values.refresh_ahead: _text(rf"^never$|{_SHARE}", "80%"),
+    values.flag: {"type": "boolean"},
+    parse_bytes: _SIZE,
+    values.nulls: _text(rf"^(skip|blind|keep(\s+(never|{_DURATION.strip('^$')}))?)$", "skip", "keep 30s"),
+    values.when_full: _text(rf"^(evict|refuse|trim\s+{_SHARE.strip('^$')})$", "evict", "trim 10%"),
+    values.collect: _text(rf"^(touch|prompt|every\s+{_DURATION.strip('^$')})$", "touch", "every 30s"),
+    values.nodes: {"type": "integer", "minimum": 1, "maximum": values.MOST_NODES},
+    Eviction.read: _text(rf"^\s*({'|'.join(POLICIES)})(\s+\w+=\S+)*\s*$", "lru", "slru protected=70%"),
+    KeepIf.read: _one_or_list({"type": "string", "examples": ["size <= 64 KiB", "key = tile/{...}"]}),
+    Moments.read: _MOMENTS,
+    read_zone: {"type": "string", "examples": ["Europe/Oslo", "UTC"]},
+    patterns: _one_or_list(_WORDS),
+    look_up_names: _one_or_list(_WORDS),
+    Times.read: {"anyOf": [{"type": "number", "minimum": 0}, _WORDS]},
+    Times.read_more: {"anyOf": [{"type": "number", "minimum": 1}, _WORDS]},
+}
+"""By the reader of a rule: what a plan file may have for it."""
+
+
+def plan_schema() -> Schema:
+    """Of the whole file, in JSON Schema 2020-12."""
+    rules, pool = _of_model(Rules), _of_model(Pool)
+    of_lookup = _object({**rules["properties"], "keys": _named(rules, "Patterns of keys, with rules of their own.")})
+    settings = {
+        "rules": {**rules, "description": "Rules for every look-up."},
+        "lookup": _named(of_lookup, "Rules for single look-ups, over those for all."),
+        "pool": _named(pool, "Room that several look-ups share."),
+    }
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "A plan of Vestigo",
+        **_object(
+            {
+                "trace": {**_of_trace(), "description": "Where the trace is, and what its columns mean."},
+                **settings,
+                "candidate": _named(_object(settings), "Named alternatives: what differs from the settings above."),
+                "whatif": {**_of_model(WhatIf), "description": "What is to be different about the trace."},
+                "vary": {"type": "object", "description": "Values of which a sweep tries every combination."},
+                "aim": {**_of_aim(), "description": "What to make best, and within which limits."},
+                "worth": {**_of_worth(), "description": "What things cost, in one currency."},
+            }
+        ),
+    }
+
+
+def _object(properties: Schema) -> Schema:
+    return {"type": "object", "properties": properties, "additionalProperties": False}
+
+
+def _named(each: Schema, description: str) -> Schema:
+    return {"type": "object", "additionalProperties": each, "description": description}
+
+
+def _of_model(kind: type[BaseModel]) -> Schema:
+    said = _said_of(kind)
+    return _object({name: {**_of_rule(field), "description": said[name]} for name, field in kind.model_fields.items()})
+
+
+def _of_rule(field: Any) -> Schema:
+    if get_origin(field.annotation) is Literal:
+        return {"enum": list(get_args(field.annotation))}
+    (reader,) = (one.func for one in field.metadata if isinstance(one, BeforeValidator))
+    return _READ_BY[reader]
+
+
+def _of_trace() -> Schema:
+    said = _said_of(Intake)
+    template = {"type": "string", "examples": ["{route}:{user}"]}
+    own: Schema = {
+        "columns": _object({name: {**template, "description": _holds(one)} for name, one in COLUMNS.items()}),
+        "patterns": {"type": "object", "additionalProperties": _one_or_list(_WORDS)},
+        "null_where": {"type": "object"},
+        "at_unit": {"enum": list(UNITS)},
+        "cost_unit": {"enum": list(UNITS)},
+        "strict": {"type": "boolean"},
+        "longest_line": _SIZE,
+        "unfolds_to": _SIZE,
+    }
+    intake = {one.name: {**own.get(one.name, _WORDS), "description": said[one.name]} for one in fields(Intake)}
+    path = {"type": "string", "description": "Of the trace, from the plan's own folder."}
+    warm_up = {"anyOf": [{"type": "integer", "minimum": 0}, _SPAN], "description": "What is replayed, but not counted."}
+    return _object({"path": path, "warm_up": warm_up, **intake})
+
+
+def _holds(column: Column) -> str:
+    return f"What {column.name} is made of: columns of the file in braces."
+
+
+def _of_aim() -> Schema:
+    limit = _one_or_list(_text(r"^\s*(<=|>=)", "<= 64 MiB", "<= today + 10 %"))
+    best = {
+        word: {"enum": [name for name, one in MEASURES.items() if one.more_is_better == (word == "most")]}
+        for word in ("most", "least")
+    }
+    return _object({**best, **{name: {**limit, "description": one.label} for name, one in MEASURES.items()}})
+
+
+def _of_worth() -> Schema:
+    said, price = _said_of(Worth), {"type": "number", "minimum": 0}
+    return _object(
+        {
+            one.name: {**(_WORDS if one.name == "currency" else price), "description": said.get(one.name, one.name)}
+            for one in fields(Worth)
+        }
+    )
+
+
+def _said_of(kind: type) -> dict[str, str]:
+    """What stands below each field of a class and of its bases."""
+    found: dict[str, str] = {}
+    for base in reversed(kind.__mro__):
+        if not base.__module__.startswith("vestigo."):
+            continue
+        body = ast.parse(dedent(inspect.getsource(base))).body[0]
+        assert isinstance(body, ast.ClassDef)
+        for stated, after in zip(body.body, [*body.body[1:], None], strict=True):
+            if isinstance(stated, ast.AnnAssign) and isinstance(stated.target, ast.Name):
+                text = (
+                    after.value.value if isinstance(after, ast.Expr) and isinstance(after.value, ast.Constant) else ""
+                )
+                found[stated.target.id] = " ".join(str(text).split())
+    return found
