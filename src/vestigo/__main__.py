@@ -1,6 +1,6 @@
 """``python -m vestigo``: the command line."""
 
-from vestigo.cli.app import main
+from vestigo.cli.start import main
 
 if __name__ == "__main__":
     main()

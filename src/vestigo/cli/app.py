@@ -63,6 +63,8 @@ def main() -> None:
     except BrokenPipeError:  # the reader of our output has seen enough; nothing more may be written to it
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         raise SystemExit(0) from None
+    if status == INTERRUPTED:  # as Typer has it of Ctrl-C
+        _end(INTERRUPTED, "stopped")
     raise SystemExit(status if isinstance(status, int) else 0)
 
 

@@ -46,7 +46,7 @@ def over_time(title: str, slices: Slices) -> RenderableType:
     step = -(-len(slices) // MOST_TIMES)
     groups = [slices[begin : begin + step] for begin in range(0, len(slices), step)]
     each = [together(group) for group in groups]
-    known = each[0].stale_known
+    known = [one.stale_known for one in each]
     names = [f"{pd.Timestamp(group[0].begins_ns, tz='UTC'):%Y-%m-%d %H:%M:%S}" for group in groups]
     columns = [
         count("reads", [one.reads for one in each]),
@@ -60,9 +60,12 @@ def over_time(title: str, slices: Slices) -> RenderableType:
     return grid(title, names, columns, [""] * len(names), GAP)
 
 
-def questions(each: Sequence[Measures]) -> dict[str, list[Column]]:
-    """What readers get, how old answers are, what it takes: the columns of a table each."""
-    known = all(one.stale_known for one in each)
+def questions(each: Sequence[Measures], is_one_trace: bool = False) -> dict[str, list[Column]]:
+    """What readers get, how old answers are, what it takes: the columns of a table each. Of `is_one_trace` changes are
+    known if any row knows of them: a ceiling is replayed on a trace that names none.
+    """
+    known = [one.stale_known for one in each]
+    known = [any(known)] * len(each) if is_one_trace else known
     readers = [
         in_one_unit("hit rate", [one.hit_rate for one in each], SHARES),
         if_known(known, in_one_unit("fresh hits", [one.fresh_hit_rate for one in each], SHARES)),
@@ -98,9 +101,11 @@ def cause_columns(each: Sequence[Measures]) -> list[Column]:
     return [column for column in columns if any(cell != "0" for cell in column.cells)]
 
 
-def if_known(known: bool, column: Column) -> Column:
-    """A dash for what a trace that shows no changes does not tell."""
-    return column if known else Column(column.heading, "", ["-"] * len(column.cells))
+def if_known(known: Sequence[bool], column: Column) -> Column:
+    """A dash in each row of which the trace shows no changes, so that it does not tell."""
+    if not any(known):
+        return Column(column.heading, "", ["-"] * len(column.cells))
+    return column._replace(cells=[cell if one else "-" for cell, one in zip(column.cells, known, strict=True)])
 
 
 def count(heading: str, numbers: Sequence[float], unit: str = "") -> Column:

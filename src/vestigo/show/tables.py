@@ -111,7 +111,7 @@ def _questions(comparison: Comparison, found: Mapping[str, Measures]) -> list[Ta
     """What readers get, how old answers are, what it takes: a table each."""
     return [
         _table(comparison, question, list(found), columns)
-        for question, columns in questions(list(found.values())).items()
+        for question, columns in questions(list(found.values()), is_one_trace=True).items()
     ]
 
 
