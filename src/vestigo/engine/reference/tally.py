@@ -1,15 +1,16 @@
 """What is counted of one look-up, of all, or of a slice of time."""
 
 from collections import Counter
+from dataclasses import fields
 from typing import Any
 
-from vestigo.outcome import CAUSES, Spans
+from vestigo.outcome import CAUSES, Measures, Spans
 from vestigo.units import SECOND
 
-_COUNTS = (
-    "hits joined stale_hits joined_stale ghosts nulls_read nulls_hit loads background_loads batched evictions "
-    "expirations drops clears refusals raced bytes_hit bytes_missed"
-).split()
+_COUNTS = [
+    *("hits", "joined", "bytes_hit", "bytes_missed"),
+    *(one.name for one in fields(Measures) if one.metadata.get("is_count")),
+]
 
 Stay = tuple[int, int, int, int]
 """(bytes, stored at, last use, left at) of an entry that has left."""
