@@ -6,7 +6,7 @@ NATIVE := $(wildcard native/include/vestigo/*.hpp native/include/vestigo/*/*.hpp
 TESTS  := $(patsubst native/tests/%.cpp,build/%,$(wildcard native/tests/test_*.cpp))
 STRICT := -std=c++20 -Wall -Wextra -Wpedantic -Wshadow -Werror
 
-.PHONY: demo test explore lint native-test bench screenshots clean
+.PHONY: demo test explore lint native-test package docs bench screenshots clean
 
 demo: $(VENV)/installed
 	$(BIN)/vestigo demo
@@ -51,8 +51,18 @@ screenshots: $(VENV)/installed
 
 $(VENV)/installed: pyproject.toml CMakeLists.txt $(NATIVE)
 	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
-	$(BIN)/pip install --quiet --disable-pip-version-check --editable '.[dev]'
+	$(BIN)/pip install --quiet --disable-pip-version-check 'scikit-build-core>=0.11' 'nanobind>=2.9' cmake ninja
+	$(BIN)/pip install --quiet --disable-pip-version-check --no-build-isolation --editable '.[dev]'
 	touch $@
 
+# A wheel and an sdist; the wheel goes the whole way in an empty environment, without a compiler.
+package: $(VENV)/installed
+	rm -rf dist build/empty build/elsewhere && mkdir -p build/elsewhere
+	$(BIN)/python -m build --no-isolation --sdist --wheel --outdir dist . > build/package.log
+	$(BIN)/python scripts/check_package.py dist
+	$(PYTHON) -m venv build/empty
+	build/empty/bin/pip install --quiet --disable-pip-version-check --only-binary :all: dist/*.whl
+	cd build/elsewhere && env -i HOME=$$PWD PATH=$$PWD/../empty/bin LANG=C.UTF-8 vestigo demo | tail -n 5
+
 clean:
-	rm -rf build $(VENV) vestigo-demo
+	rm -rf build dist $(VENV) vestigo-demo

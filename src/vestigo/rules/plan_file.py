@@ -2,16 +2,16 @@
 
 import re
 import tomllib
-from collections.abc import Iterator
 from dataclasses import fields, replace
 from pathlib import Path
 from typing import Any, TypeVar
 
-from vestigo.errors import PlanError, RulesError, unknown
+from vestigo.errors import PlanError, RulesError
 from vestigo.measures import MEASURES, check_direction
 from vestigo.rules import conditions, plan_lines, values, vary
 from vestigo.rules.aim import Aim, Worth
 from vestigo.rules.plan import Plan
+from vestigo.rules.plan_tables import Found, Table, Tables
 from vestigo.rules.pool import Pool
 from vestigo.rules.rules import Rules
 from vestigo.rules.stated import Stated
@@ -24,9 +24,6 @@ _TABLES = ["trace", "rules", "lookup", "pool", "candidate", "whatif", "vary", "a
 _OF_A_CANDIDATE = ["rules", "lookup", "pool"]
 _INTAKE = [option.name for option in fields(Intake)]
 
-Table = dict[str, Any]
-Found = dict[str, tuple[object, plan_lines.Path]]
-"""Values by rule, with where they stand."""
 _Kind = TypeVar("_Kind", Pool, WhatIf)
 
 
@@ -50,13 +47,12 @@ def read_plan(path: str | Path) -> Plan:
     return _Reader(path, text).plan(tables)
 
 
-class _Reader:
-    """Builds a plan from tables and gathers what is wrong on the way."""
+class _Reader(Tables):
+    """Builds a plan from tables, and gathers what is wrong on the way."""
 
     def __init__(self, path: Path, text: str) -> None:
+        super().__init__(text)
         self.path = path
-        self.lines = plan_lines.key_lines(text)
-        self.problems: list[tuple[int, str]] = []
 
     def plan(self, tables: Table) -> Plan:
         self.known((), tables, _TABLES)
@@ -94,18 +90,13 @@ class _Reader:
                 self.wrong(self.stated(where, place), problem)
             return Plan()
 
-    def stated(self, where: plan_lines.Path, place: plan_lines.Path) -> plan_lines.Path:
-        """Where a candidate's setting stands: in the candidate, or in what it differs from."""
-        own = (*where, *place)
-        return own if own in self.lines or place not in self.lines else place
-
     def settings(self, where: plan_lines.Path, tables: Table, base: Table | None = None) -> dict[str, Any]:
         """Rules for all, for single look-ups, for single keys, and pools: those of `base` with those of `tables` over
         them.
         """
         sources = ((where, tables), ((), base or {}))
 
-        def stated(*path: str) -> dict[str, tuple[object, plan_lines.Path]]:
+        def stated(*path: str) -> Found:
             return self.layers(*((place, source, path) for place, source in sources))
 
         def names(*path: str) -> dict[str, None]:
@@ -141,14 +132,12 @@ class _Reader:
             return False
         return True
 
-    def pool(self, name: str, found: dict[str, tuple[object, plan_lines.Path]]) -> Pool | None:
+    def pool(self, name: str, found: Found) -> Pool | None:
         return self.checked(Pool, {key: value for key, (value, _) in found.items()}, ("pool", name), found)
 
     def what_if(self, tables: Table) -> WhatIf:
         table = self.table((), "whatif", tables)
-        places: dict[str, tuple[object, plan_lines.Path]] = {
-            key: (value, ("whatif", key)) for key, value in table.items()
-        }
+        places: Found = {key: (value, ("whatif", key)) for key, value in table.items()}
         return self.checked(WhatIf, table, ("whatif",), places) or WhatIf()
 
     def vary(self, tables: Table, plan: Plan) -> dict[str, list[Any]]:
@@ -167,14 +156,6 @@ class _Reader:
                     for problem in error.problems:
                         self.wrong(where, problem.removeprefix(f"{key}: "))
         return found
-
-    def leaves(self, path: plan_lines.Path, table: Table) -> Iterator[tuple[plan_lines.Path, Any]]:
-        """A table's values with their keys, whether these are quoted whole or dotted."""
-        for key, value in table.items():
-            if isinstance(value, dict):
-                yield from self.leaves((*path, key), value)
-            else:
-                yield (*path, key), value
 
     def aim(self, tables: Table) -> Aim:
         stated = dict(self.table((), "aim", tables))
@@ -217,7 +198,7 @@ class _Reader:
         kind: type[_Kind],
         given: Table,
         where: plan_lines.Path,
-        found: dict[str, tuple[object, plan_lines.Path]],
+        found: Found,
     ) -> _Kind | None:
         try:
             return kind(**given)
@@ -226,19 +207,7 @@ class _Reader:
                 self.wrong(found[key][1] if key in found else where, problem)
             return None
 
-    def layers(
-        self, *sources: tuple[plan_lines.Path, Table, plan_lines.Path]
-    ) -> dict[str, tuple[object, plan_lines.Path]]:
-        """Each rule's value with where it stands; what is named first wins."""
-        found: dict[str, tuple[object, plan_lines.Path]] = {}
-        for base, tables, path in reversed(sources):
-            where, table = base, tables
-            for name in path:
-                where, table = (*where, name), self.table(where, name, table)
-            found |= {key: (value, (*where, key)) for key, value in table.items()}
-        return found
-
-    def rules(self, found: dict[str, tuple[object, plan_lines.Path]]) -> Rules:
+    def rules(self, found: Found) -> Rules:
         try:
             return Rules(**{key: value for key, (value, _) in found.items()})
         except RulesError as error:
@@ -278,38 +247,3 @@ class _Reader:
         for key, problem in found:
             self.wrong(("trace", *key), problem)
         return Intake() if found else Intake(**options)
-
-    def table(self, where: plan_lines.Path, name: str, tables: Table) -> Table:
-        table = tables.get(name, {})
-        if isinstance(table, dict):
-            return table
-        self.wrong((*where, name), f"{table!r} is not a table; write [{'.'.join((*where, name))}]")
-        return {}
-
-    def subtables(self, where: plan_lines.Path, name: str, tables: Table) -> list[tuple[str, Table]]:
-        parent = self.table(where, name, tables)
-        return [(child, self.table((*where, name), child, parent)) for child in parent]
-
-    def subtables_at(self, where: plan_lines.Path, path: plan_lines.Path, tables: Table) -> list[tuple[str, Table]]:
-        """The tables below a dotted path, where it is there."""
-        for name in path[:-1]:
-            where, tables = (*where, name), self.table(where, name, tables)
-        return self.subtables(where, path[-1], tables)
-
-    def known(self, where: plan_lines.Path, table: Table, names: list[str]) -> None:
-        for name in table:
-            if name in names:
-                continue
-            if name in Rules.model_fields and "rules" in names:
-                problem = f"{name!r} belongs into a table; write rules.{name} or lookup.NAME.{name}"
-            else:
-                problem = unknown(name, names)
-            self.wrong((*where, name), problem)
-
-    def wrong(self, where: plan_lines.Path, problem: str) -> None:
-        names_the_key = problem.split(" ", 1)[0] in (where[-1], repr(where[-1]))
-        self.problems.append((self.line(where), problem if names_the_key else f"{'.'.join(where)}: {problem}"))
-
-    def line(self, where: plan_lines.Path) -> int:
-        """Where it stands, or what it would stand in."""
-        return next((self.lines[where[:n]] for n in range(len(where), 0, -1) if where[:n] in self.lines), 1)

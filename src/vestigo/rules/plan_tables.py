@@ -1,0 +1,78 @@
+"""The tables of a plan file, with where each key stands, and what was found wrong on the way."""
+
+from collections.abc import Iterator
+from typing import Any
+
+from vestigo.errors import unknown
+from vestigo.rules.plan_lines import Path, key_lines
+from vestigo.rules.rules import Rules
+
+Table = dict[str, Any]
+Found = dict[str, tuple[object, Path]]
+"""Values by rule, with where they stand."""
+
+
+class Tables:
+    """Gives tables out, and gathers problems with their lines."""
+
+    def __init__(self, text: str) -> None:
+        self.lines = key_lines(text)
+        self.problems: list[tuple[int, str]] = []
+
+    def table(self, where: Path, name: str, tables: Table) -> Table:
+        table = tables.get(name, {})
+        if isinstance(table, dict):
+            return table
+        self.wrong((*where, name), f"{table!r} is not a table; write [{'.'.join((*where, name))}]")
+        return {}
+
+    def subtables(self, where: Path, name: str, tables: Table) -> list[tuple[str, Table]]:
+        parent = self.table(where, name, tables)
+        return [(child, self.table((*where, name), child, parent)) for child in parent]
+
+    def subtables_at(self, where: Path, path: Path, tables: Table) -> list[tuple[str, Table]]:
+        """The tables below a dotted path, where it is there."""
+        for name in path[:-1]:
+            where, tables = (*where, name), self.table(where, name, tables)
+        return self.subtables(where, path[-1], tables)
+
+    def known(self, where: Path, table: Table, names: list[str]) -> None:
+        for name in table:
+            if name in names:
+                continue
+            if name in Rules.model_fields and "rules" in names:
+                problem = f"{name!r} belongs into a table; write rules.{name} or lookup.NAME.{name}"
+            else:
+                problem = unknown(name, names)
+            self.wrong((*where, name), problem)
+
+    def wrong(self, where: Path, problem: str) -> None:
+        names_the_key = problem.split(" ", 1)[0] in (where[-1], repr(where[-1]))
+        self.problems.append((self.line(where), problem if names_the_key else f"{'.'.join(where)}: {problem}"))
+
+    def line(self, where: Path) -> int:
+        """Where it stands, or what it would stand in."""
+        return next((self.lines[where[:n]] for n in range(len(where), 0, -1) if where[:n] in self.lines), 1)
+
+    def leaves(self, path: Path, table: Table) -> Iterator[tuple[Path, Any]]:
+        """A table's values with their keys, whether these are quoted whole or dotted."""
+        for key, value in table.items():
+            if isinstance(value, dict):
+                yield from self.leaves((*path, key), value)
+            else:
+                yield (*path, key), value
+
+    def layers(self, *sources: tuple[Path, Table, Path]) -> Found:
+        """Each rule's value with where it stands; what is named first wins."""
+        found: Found = {}
+        for base, tables, path in reversed(sources):
+            where, table = base, tables
+            for name in path:
+                where, table = (*where, name), self.table(where, name, table)
+            found |= {key: (value, (*where, key)) for key, value in table.items()}
+        return found
+
+    def stated(self, where: Path, place: Path) -> Path:
+        """Where a candidate's setting stands: in the candidate, or in what it differs from."""
+        own = (*where, *place)
+        return own if own in self.lines or place not in self.lines else place

@@ -1,0 +1,133 @@
+"""Everything returned is compared by value, shown as the command line's tables, pickled, saved and loaded."""
+
+import json
+import pickle
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pandas as pd
+import pytest
+
+import vestigo as vg
+from vestigo.data import same
+
+PLAN = vg.Plan(
+    vg.Rules(max_entries=10, absolute="1h"),
+    {"reads": {"nulls": "keep 30s"}},
+    vary={"rules.max_entries": [20, 50], "rules.absolute": ["1m", "5m"]},
+    aim=vg.Aim("fresh_hit_rate", {"memory_peak": "<= 64 KiB"}, vg.Worth(million_loads=3)),
+)
+TRACE = vg.synth(reads=5_000, keys=200, skew=0.9, changes="1m", nulls="5%", nodes=2, seed=1)
+
+
+def returned() -> dict[str, Any]:
+    found = vg.sweep(TRACE, PLAN)
+    outcome = vg.replay(TRACE, PLAN)
+    return {
+        "trace": TRACE,
+        "outcome": outcome,
+        "measures": outcome.lookups["reads"],
+        "slice": outcome.slices[0],
+        "slices": outcome.slices,
+        "comparison": vg.compare(TRACE, PLAN),
+        "curve": vg.size_curve(TRACE, PLAN, sizes=[10, 20], lifetimes=["5m"]),
+        "sweep": found,
+        "candidate": found["#1"],
+        "pick": found.choose(),
+        "estimate": vg.KeySample(TRACE, "20%").estimate(PLAN),
+        "one sample": vg.KeySample(TRACE, "20%", samples=1).estimate(PLAN),
+        "sharing": vg.share_out(TRACE, vg.Rules(), "64 KiB"),
+        "survey": vg.survey(TRACE),
+        "plan": PLAN,
+    }
+
+
+EACH, AGAIN = returned(), returned()
+
+
+@pytest.mark.parametrize("name", EACH)
+def test_what_is_returned_is_the_same_again_and_after_every_way_there_and_back(name: str, tmp_path: Path) -> None:
+    what = EACH[name]
+    assert what == AGAIN[name]
+    assert what != AGAIN["plan" if name != "plan" else "trace"]
+    assert pickle.loads(pickle.dumps(what)) == what
+    path = vg.save(what, tmp_path / ("it.arrow" if name == "trace" else "it.json"))
+    assert vg.load(path) == what
+    assert list(tmp_path.iterdir()) == [path]
+
+
+@pytest.mark.parametrize("name", EACH)
+def test_what_is_returned_is_told_and_shown(name: str) -> None:
+    what = EACH[name]
+    json.dumps(what.to_dict(), allow_nan=False)
+    if name == "plan":
+        return
+    assert isinstance(what.to_pandas(), pd.DataFrame) and len(what.to_pandas())
+    assert len(repr(what).splitlines()) == 1 and len(repr(what)) < 400
+    lines = str(what).splitlines()
+    assert len(lines) > 1 and max(map(len, lines)) <= 100
+    html = what._repr_html_()
+    assert "<table>" in html and html.count("<tr>") == html.count("</tr>")
+
+
+def test_one_number_more_makes_it_another() -> None:
+    assert vg.replay(TRACE, PLAN) != vg.replay(TRACE, vg.Rules(max_entries=11))
+    assert EACH["curve"] != vg.size_curve(TRACE, PLAN, sizes=[10, 21], lifetimes=["5m"])
+    assert not same({"a": np.array([1, 2])}, {"a": np.array([1, 3])})
+    assert same([float("nan")], [float("nan")]) and not same((1,), (1, 2))
+    with pytest.raises(TypeError, match="unhashable"):
+        hash(TRACE)
+
+
+def test_a_candidate_has_its_measures_as_an_outcome_has_and_is_found_by_its_number() -> None:
+    found = EACH["sweep"]
+    candidate = found["#2"]
+    alone = vg.replay(TRACE, candidate.plan)
+    for name in ("hit_rate", "fresh_hit_rate", "loads", "memory_peak", "hits", "reads", "evictions"):
+        assert getattr(candidate, name) == getattr(alone, name)
+    assert candidate.read_time(95) == alone.read_time(95) and candidate.answer_age() == alone.answer_age()
+    assert candidate is found[candidate.name] and list(found)[2] == candidate.name
+    with pytest.raises(AttributeError, match="no measure 'hitrate'"):
+        candidate.hitrate  # noqa: B018
+    with pytest.raises(vg.InputError, match="are kept; replay its plan"):
+        candidate.read_time(42)
+    with pytest.raises(KeyError):
+        found["#99"]
+
+
+def test_hostile_names_are_no_markup() -> None:
+    name = "<script>alert(1)</script>"
+    trace = vg.read_trace({"at": [0, 1], "key": ["a", "a"], "lookup": [name, name]})
+    html = vg.replay(trace, vg.Rules())._repr_html_()
+    assert "<script" not in html and "&lt;script" in html
+
+
+@pytest.mark.parametrize(
+    ("content", "says"),
+    [
+        ("", "is not JSON"),
+        ("[1]", "no file that vestigo.save wrote"),
+        ('{"vestigo": 2, "what": 1}', "no file that vestigo.save wrote"),
+        ('{"vestigo": 1, "what": {"$": "Outcome", "fields": {}}}', "is damaged"),
+        ('{"vestigo": 1, "what": {"$": "os.system", "items": ["x"]}}', "is damaged"),
+        ('{"vestigo": 1, "what": {"$": "array", "of": "O", "shape": [1], "values": [1]}}', "is damaged"),
+        ('{"vestigo": 1, "what": {"$": "Rules", "stated": {"max_entries": -1}}}', "is damaged"),
+    ],
+)
+def test_files_that_save_did_not_write_are_refused(content: str, says: str, tmp_path: Path) -> None:
+    (tmp_path / "it.json").write_text(content)
+    with pytest.raises(vg.InputError, match=says):
+        vg.load(tmp_path / "it.json")
+
+
+def test_what_cannot_be_saved_says_so_and_leaves_nothing(tmp_path: Path) -> None:
+    for what, name, says in (
+        (vg.Plan(vg.Rules(keep_if=lambda value: value.found)), "p.json", "code of your own"),
+        (EACH["outcome"], "o.csv", "is saved as .json"),
+        (TRACE, "t.json", "is saved as .arrow"),
+        (EACH["outcome"], "nowhere/o.json", "cannot be written"),
+    ):
+        with pytest.raises(vg.InputError, match=says):
+            vg.save(what, tmp_path / name)
+    assert list(tmp_path.iterdir()) == []
