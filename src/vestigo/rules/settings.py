@@ -1,8 +1,10 @@
 """What users may give for settings, and for the trace that these are replayed on."""
 
+from collections.abc import Callable
 from pathlib import Path
+from typing import TypeVar
 
-from vestigo.errors import InputError
+from vestigo.errors import InputError, RulesError
 from vestigo.rules.plan import Plan
 from vestigo.rules.plan_file import read_plan
 from vestigo.rules.rules import Rules
@@ -25,6 +27,22 @@ def plan_of(settings: Settings) -> Plan:
     if isinstance(settings, (str, Path)):
         return read_plan(settings)
     raise InputError(f"{type(settings).__name__} is no settings; give Rules, a Plan, or the path of a plan file")
+
+
+_Value = TypeVar("_Value")
+
+
+def argument(name: str, read: Callable[[object], _Value], value: object) -> _Value:
+    """What a call states, read as a plan file's values are. Raises RulesError, which names the argument.
+
+    >>> from vestigo.units import parse_bytes
+    >>> argument("total", parse_bytes, "1 KiB")
+    1024
+    """
+    try:
+        return read(value)
+    except ValueError as error:
+        raise RulesError(f"{name}: {error}") from None
 
 
 def trace_of(trace: Readable, plan: Plan) -> Trace:

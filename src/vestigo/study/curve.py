@@ -17,7 +17,7 @@ from vestigo.errors import RulesError, unknown
 from vestigo.prepared.assumed import assume
 from vestigo.prepared.counting import first_counted
 from vestigo.rules import Rules
-from vestigo.rules.settings import Settings, plan_of, trace_of
+from vestigo.rules.settings import Settings, argument, plan_of, trace_of
 from vestigo.rules.stated import Stated
 from vestigo.trace import Readable, Trace
 from vestigo.trace.trace import Longs
@@ -66,7 +66,7 @@ class SizeCurve(Data):
         steps, hits, size = (
             (self.entries, self.entry_hits, max_entries)
             if max_bytes is None
-            else (self.bytes, self.byte_hits, parse_bytes(max_bytes))
+            else (self.bytes, self.byte_hits, argument("max_bytes", parse_bytes, max_bytes))
         )
         if not len(steps) or not self.reads:
             return 0.0
@@ -177,14 +177,11 @@ def size_curve(  # noqa: PLR0913  # options by name
     stated = plan_of(plan or Rules())
     trace, stated = applied(trace_of(trace, stated), stated)
     names = _chosen(trace, lookup)
-    try:
-        enough = float(parse_share(share))
-    except ValueError as error:
-        raise RulesError(f"share: {error}") from None
+    enough = float(argument("share", parse_share, share))
     if enough == 0:
         raise RulesError(f'share: {share!r} asks for nothing; write a share above 0%, such as "95%"')
     rules = stated.rules_for(lookup) if lookup is not None else stated.rules
-    spans = sorted(Duration.parse(one) for one in lifetimes)
+    spans = sorted(argument("lifetimes", Duration.parse, one) for one in lifetimes)
     steps = sorted(set(sizes))
     ask = Ask(
         [name in names for name in trace.lookups],

@@ -22,7 +22,7 @@ from vestigo.prepared.assumed import Assumed, assume
 from vestigo.prepared.counting import first_counted, slicing
 from vestigo.rules import Plan, Pool, Rules
 from vestigo.rules.pool import POOL_RULES
-from vestigo.rules.settings import Settings, plan_of
+from vestigo.rules.settings import Settings, argument, plan_of
 from vestigo.study.estimate import Estimate
 from vestigo.study.sampled import Sample, all_in, filled_sizes, grouped, sampled
 from vestigo.trace import Readable, Trace, read_trace
@@ -48,7 +48,7 @@ class KeySample:
     """
 
     def __init__(self, trace: Readable, share: str = "10%", *, samples: int = SAMPLES, seed: int = 0) -> None:
-        part = float(parse_share(share))
+        part = float(argument("share", parse_share, share))
         if not 0 < part <= 0.5 or not 1 <= samples <= min(round(1 / part), len(_T_90) + 1):
             raise RulesError(
                 f"a share of {format_share(part)} in {samples} samples: write a share of at most 50 %, and from 1 to "

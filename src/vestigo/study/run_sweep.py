@@ -16,7 +16,7 @@ from vestigo.engine.ready import prepare
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError, TraceError
 from vestigo.rules import Plan
-from vestigo.rules.settings import Settings, plan_of, trace_of
+from vestigo.rules.settings import Settings, argument, plan_of, trace_of
 from vestigo.rules.vary import changed, combinations, count, name_of
 from vestigo.study import bounds
 from vestigo.study.candidates import TODAY, Candidate, Progress, Result
@@ -164,10 +164,7 @@ def estimated_seconds(trace: Trace, plan: Plan, sample: str | None = None) -> fl
 
 def share_between(name: str, text: str) -> float:
     """A share above 0 % and below 100 %. Raises RulesError."""
-    try:
-        share = float(parse_share(text))
-    except ValueError as error:
-        raise RulesError(f"{name}: {error}") from None
+    share = float(argument(name, parse_share, text))
     if not 0 < share < 1:
         raise RulesError(f'{name}: {text!r} is not between 0% and 100%; write "40%", for example')
     return share

@@ -11,7 +11,7 @@ from vestigo.data import Data
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
 from vestigo.rules import Plan
-from vestigo.rules.settings import Settings, plan_of, trace_of
+from vestigo.rules.settings import Settings, argument, plan_of, trace_of
 from vestigo.rules.stated import Stated
 from vestigo.study.candidates import Candidate
 from vestigo.study.curve import SizeCurve, size_curve
@@ -88,7 +88,7 @@ def share_out(trace: Readable, plan: Settings, total: int | str) -> Sharing:
     """
     plan = plan_of(plan)
     trace = trace_of(trace, plan)
-    budget = parse_bytes(total)
+    budget = argument("total", parse_bytes, total)
     on, used = applied(trace, plan)
     curves = {name: size_curve(on, replace(used, warm_up=0), lookup=name) for name in on.lookups}
     least = {name: used.rules_for(name).entry_overhead for name in on.lookups}
