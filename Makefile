@@ -46,6 +46,11 @@ bench: $(VENV)/installed
 	$(BIN)/python benchmarks/memory.py
 	$(BIN)/python benchmarks/recorder_cost.py
 
+# The pages of docs/ and a reference of all public names, as HTML.
+docs: $(VENV)/installed
+	$(BIN)/sphinx-build -q -W -j auto docs build/docs
+	@echo "build/docs/index.html"
+
 screenshots: $(VENV)/installed
 	$(BIN)/python scripts/screenshots.py
 

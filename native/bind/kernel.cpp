@@ -62,6 +62,7 @@ void bind_columns(nb::module_& m) {
 
 NB_MODULE(kernel, m) {
   m.doc() = "The replay kernel, for vestigo.prepared and vestigo.engine.";
+  nb::set_leak_warnings(false);  // what is kept with a trace lives until the process ends
   bind_names(m);
   bind_rules(m);
   bind_columns(m);

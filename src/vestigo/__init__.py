@@ -9,5 +9,5 @@ import lazy_loader
 from vestigo.data import displayed_by
 
 displayed_by("vestigo.show.displayed")
-__getattr__, __dir__, _ = lazy_loader.attach_stub(__name__, __file__)
+__getattr__, __dir__, __all__ = lazy_loader.attach_stub(__name__, __file__)
 __version__ = "0.1.0"

@@ -1,0 +1,16 @@
+"""``make docs``: the pages of this folder and a reference of the public names, as HTML in build/docs."""
+
+import vestigo
+
+project = "Vestigo"
+version = release = vestigo.__version__
+extensions = ["sphinx.ext.autodoc", "myst_parser"]
+html_theme = "alabaster"
+html_theme_options = {"fixed_sidebar": True, "page_width": "1100px"}
+html_title = "Vestigo"
+html_show_copyright = False
+default_role = "code"  # our docstrings write names between single backticks
+autodoc_default_options = {"members": True, "undoc-members": False, "member-order": "bysource"}
+autodoc_typehints = "signature"
+suppress_warnings = ["myst.header", "myst.xref_missing"]
+myst_heading_anchors = 3
