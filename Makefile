@@ -6,7 +6,7 @@ NATIVE := $(wildcard native/include/vestigo/*.hpp native/include/vestigo/*/*.hpp
 TESTS  := $(patsubst native/tests/%.cpp,build/%,$(wildcard native/tests/test_*.cpp))
 STRICT := -std=c++20 -Wall -Wextra -Wpedantic -Wshadow -Werror
 
-.PHONY: demo test explore lint native-test package docs bench screenshots clean
+.PHONY: demo test explore lint native-test package docs notebook bench screenshots clean
 
 demo: $(VENV)/installed
 	$(BIN)/vestigo demo
@@ -50,6 +50,9 @@ bench: $(VENV)/installed
 docs: $(VENV)/installed
 	$(BIN)/sphinx-build -q -W -j auto docs build/docs
 	@echo "build/docs/index.html"
+
+notebook: $(VENV)/installed
+	$(BIN)/python scripts/notebook.py
 
 screenshots: $(VENV)/installed
 	$(BIN)/python scripts/screenshots.py

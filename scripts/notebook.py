@@ -1,0 +1,86 @@
+"""Makes examples/whole_way.ipynb anew: its cells stand here, its output comes of running them. ``make notebook``."""
+
+import os
+import sys
+from pathlib import Path
+
+import nbformat
+from nbclient import NotebookClient
+
+PATH = Path(__file__).parents[1] / "examples" / "whole_way.ipynb"
+
+CELLS = [
+    """# The whole way, at Skerrow Quay
+
+The desk of a small made-up harbour reads tide tables, berths, vessels, weather, chart tiles and notices on four servers. Two days of
+its reads were recorded. Which cache settings should it have?""",
+    """import tempfile
+
+import vestigo as vg
+from vestigo.demo.files import write_demo
+
+trace_file, plan_file = write_demo(tempfile.mkdtemp())
+trace = vg.read_trace(trace_file)
+len(trace), trace.lookups""",
+    """## What is worth a cache
+
+A verdict on each look-up, before any cache.""",
+    """vg.survey(trace)""",
+    """## What today's settings give
+
+Today's settings and three others, beside no cache at all and what no settings can pass.""",
+    """results = vg.compare(trace, plan_file)
+results""",
+    """vg.figures.timeline(results["today"]);""",
+    """## How much room is enough""",
+    """vg.size_curve(trace, plan_file, lookup="vessel")""",
+    """## Which settings to take
+
+Every combination of what the plan varies: fewer of them here, so that it takes seconds.""",
+    """from dataclasses import replace
+
+plan = vg.read_plan(plan_file)
+vary = {key: values for key, values in plan.vary.items() if key.startswith("lookup.vessel") or key == "rules.absolute"}
+found = vg.sweep(trace, replace(plan, vary=vary))
+found""",
+    """vg.figures.front(found);""",
+    """pick = found.choose(stale_rate="<= 1 %")
+pick""",
+    """## Keep it
+
+A pick, like anything that is returned, can be saved and read back, and its numbers are plain data.""",
+    """path = vg.save(pick, trace_file.with_name("pick.json"))
+vg.load(path) == pick, pick.candidate.fresh_hit_rate, pick.candidate.read_time(95)""",
+    """found.to_pandas()[["hit_rate", "stale_rate", "memory_peak"]].head(3)""",
+]
+
+
+def made() -> nbformat.NotebookNode:
+    """The notebook with what its cells give."""
+    os.environ.setdefault("MPLBACKEND", "module://matplotlib_inline.backend_inline")
+    cells = [
+        nbformat.v4.new_markdown_cell(text) if text.startswith(("#",)) else nbformat.v4.new_code_cell(text)
+        for text in CELLS
+    ]
+    for number, cell in enumerate(cells):
+        cell["id"] = f"cell-{number}"
+    book = nbformat.v4.new_notebook(cells=cells)
+    NotebookClient(book, timeout=120, kernel_name="python3").execute()
+    for cell in book.cells:
+        cell.metadata.clear()
+    return book
+
+
+def texts(book: nbformat.NotebookNode) -> list[str]:
+    """What its cells printed and gave as text."""
+    return [
+        str(output.get("text") or output.get("data", {}).get("text/html") or output.get("data", {}).get("text/plain"))
+        for cell in book.cells
+        for output in cell.get("outputs", [])
+        if "image/png" not in output.get("data", {})
+    ]
+
+
+if __name__ == "__main__":
+    PATH.write_text(nbformat.writes(made()) + "\n")
+    sys.stdout.write(f"{PATH}\n")
