@@ -9,11 +9,13 @@ from nbclient import NotebookClient
 
 PATH = Path(__file__).parents[1] / "examples" / "whole_way.ipynb"
 
+_BACKEND = "module://matplotlib_inline.backend_inline"
+
 CELLS = [
     """# The whole way, at Skerrow Quay
 
-The desk of a small made-up harbour reads tide tables, berths, vessels, weather, chart tiles and notices on four servers. Two days of
-its reads were recorded. Which cache settings should it have?""",
+The desk of a small made-up harbour reads tide tables, berths, vessels, weather, chart tiles and notices on four
+servers. Two days of its reads were recorded. Which cache settings should it have?""",
     """import tempfile
 
 import vestigo as vg
@@ -57,7 +59,6 @@ vg.load(path) == pick, pick.candidate.fresh_hit_rate, pick.candidate.read_time(9
 
 def made() -> nbformat.NotebookNode:
     """The notebook with what its cells give."""
-    os.environ.setdefault("MPLBACKEND", "module://matplotlib_inline.backend_inline")
     cells = [
         nbformat.v4.new_markdown_cell(text) if text.startswith(("#",)) else nbformat.v4.new_code_cell(text)
         for text in CELLS
@@ -65,7 +66,7 @@ def made() -> nbformat.NotebookNode:
     for number, cell in enumerate(cells):
         cell["id"] = f"cell-{number}"
     book = nbformat.v4.new_notebook(cells=cells)
-    NotebookClient(book, timeout=120, kernel_name="python3").execute()
+    NotebookClient(book, timeout=120, kernel_name="python3").execute(env={**os.environ, "MPLBACKEND": _BACKEND})
     for cell in book.cells:
         cell.metadata.clear()
     return book

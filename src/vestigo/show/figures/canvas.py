@@ -1,6 +1,7 @@
 """What figures draw on."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from typing import TYPE_CHECKING
 
 import matplotlib as mpl
@@ -11,11 +12,20 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
 
+@contextmanager
+def our_style() -> Iterator[None]:
+    """In which figures are made. What a notebook's backend switches on when it is loaded, within, stays on."""
+    with mpl.rc_context(style.FIGURE):
+        yield
+        shows_at_once = mpl.is_interactive()
+    mpl.interactive(shows_at_once)
+
+
 def on_axis(axis: "Axes | None", draw: "Callable[[Axes], None]") -> "Axes":
     """Draws in our style on the given axes, or on a figure of its own; gives the axes back."""
     import matplotlib.pyplot as plt
 
-    with mpl.rc_context(style.FIGURE):
+    with our_style():
         if axis is None:
             axis = plt.subplots(figsize=(8, 5), layout="constrained")[1]
         draw(axis)

@@ -11,7 +11,7 @@ from vestigo.errors import InputError
 from vestigo.measures import MEASURES, measure
 from vestigo.outcome import CAUSES, Outcome
 from vestigo.show import style
-from vestigo.show.figures.canvas import on_axis
+from vestigo.show.figures.canvas import on_axis, our_style
 from vestigo.show.safe import printable
 from vestigo.study import Candidate, Pick, SizeCurve, Sweep
 from vestigo.units import format_bytes, format_share
@@ -66,7 +66,7 @@ def choice_page(found: Sweep, pick: Pick, curves: Sequence[SizeCurve], today: Ou
     """A page of four: the front, all sizes, today's misses, and the two rules that vary and matter most."""
     import matplotlib.pyplot as plt
 
-    with mpl.rc_context(style.FIGURE):
+    with our_style():
         figure, axes = plt.subplots(2, 2, figsize=(12.8, 8), layout="constrained")
         figure.suptitle(
             f"{pick.goal}: {pick.write(pick.value(found.today))} today, {pick.write(pick.value(pick.candidate))} "

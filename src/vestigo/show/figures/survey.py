@@ -3,13 +3,12 @@
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-import matplotlib as mpl
 import numpy as np
 from matplotlib.dates import AutoDateLocator, ConciseDateFormatter
 from matplotlib.ticker import FixedLocator, FuncFormatter, NullLocator, PercentFormatter
 
 from vestigo.show import style
-from vestigo.show.figures.canvas import on_axis
+from vestigo.show.figures.canvas import on_axis, our_style
 from vestigo.show.figures.labels import Line, label_lines
 from vestigo.show.safe import printable
 from vestigo.study import Survey
@@ -57,7 +56,7 @@ def survey_page(survey: Survey) -> "Sequence[Axes]":
     """
     import matplotlib.pyplot as plt
 
-    with mpl.rc_context(style.FIGURE):
+    with our_style():
         figure, axes = plt.subplots(2, 2, figsize=(12.8, 8), layout="constrained")
         total = survey.total
         figure.suptitle(

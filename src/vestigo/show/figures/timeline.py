@@ -3,13 +3,13 @@
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-import matplotlib as mpl
 import numpy as np
 from matplotlib.dates import AutoDateLocator, ConciseDateFormatter
 from matplotlib.ticker import FuncFormatter, PercentFormatter
 
 from vestigo.outcome import Outcome
 from vestigo.show import style
+from vestigo.show.figures.canvas import our_style
 from vestigo.show.safe import printable
 from vestigo.units import SIZES, best_unit, format_bytes, format_seconds, format_share
 
@@ -33,7 +33,7 @@ def timeline(outcome: Outcome, axes: "Sequence[Axes] | None" = None) -> "Sequenc
     >>> [axis.get_ylabel() for axis in timeline(outcome)]
     ['share of reads', 'origin calls\\nper 20.0 ns', 'memory (KiB)']
     """
-    with mpl.rc_context(style.FIGURE):
+    with our_style():
         if axes is None:
             axes = _figure(outcome)
         rates, calls, memory = axes
