@@ -28,9 +28,9 @@ def figure_shots(folder: Path) -> None:
     page = figures.survey_page(dataclasses.replace(survey(read), source="Skerrow Quay"))
     page[0].figure.savefig(SHOTS / "survey-figures.png", dpi=100)
     stated = read_plan(plan)
-    study = sweep(read, stated)
+    found = sweep(read, stated)
     curves = [size_curve(read, stated, lookup=name) for name in read.lookups]
-    page = figures.choice_page(study, study.choose(), curves, results["today"])
+    page = figures.choice_page(found, found.choose(), curves, results["today"])
     page[0].figure.savefig(SHOTS / "choice.png", dpi=100)
 
 
@@ -61,6 +61,8 @@ def main() -> None:
         terminal_shot("demo.png", "vestigo demo | tail -50", Path(folder), 9, 45)
         terminal_shot("choose.png", "vestigo choose --plan vestigo-demo/plan.toml", Path(folder))
         terminal_shot("sweep.png", "vestigo sweep --plan vestigo-demo/plan.toml", Path(folder), 9)
+        first = "vestigo replay vestigo-demo/skerrow-quay.parquet --rules max_entries=500 --rules absolute=10m"
+        terminal_shot("replay.png", first, Path(folder), 9)
         terminal_shot("curve.png", "vestigo curve --plan vestigo-demo/plan.toml", Path(folder))
         terminal_shot("survey.png", "vestigo survey vestigo-demo/skerrow-quay.parquet", Path(folder), 9)
         terminal_shot("odd-keys.png", "vestigo survey vestigo-demo/odd-keys.csv | tail -49", Path(folder), 9)

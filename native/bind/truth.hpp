@@ -27,10 +27,10 @@ class BoundTruth {
       for (std::size_t i = 0; i < events; ++i) {
         const auto op = static_cast<std::uint8_t>(mark(i) & kOp);
         if (op != kRead && op != kWrite && op != kPreload) continue;
-        const auto told = truth_.see({.at = at(i), .mark = op == kWrite ? kWrite : kRead, .key = key(i), .version = version(i), .found = found(i)});
-        values[i] = told.value;
-        stretches[i] = told.stretch;
-        only_names[i] = told.names;
+        const auto seen = truth_.see({.at = at(i), .mark = op == kWrite ? kWrite : kRead, .key = key(i), .version = version(i), .found = found(i)});
+        values[i] = seen.value;
+        stretches[i] = seen.stretch;
+        only_names[i] = seen.names;
       }
     }
     std::vector<Id> names;

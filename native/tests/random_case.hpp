@@ -45,10 +45,10 @@ inline Events random_events(std::mt19937& random, int count, Id keys, Id groups,
     const bool keyed = mark <= kWrite || mark == kPreload;
     if (keyed) {
       if (mark == kRead && random() % 10 == 0) mark |= kForced;
-      const auto told = events.truth.see({.at = now, .mark = mark == kWrite ? kWrite : kRead, .key = key, .version = static_cast<Id>(random() % 4) - 1,
+      const auto seen = events.truth.see({.at = now, .mark = mark == kWrite ? kWrite : kRead, .key = key, .version = static_cast<Id>(random() % 4) - 1,
                                           .found = static_cast<std::int8_t>(static_cast<int>(random() % 3) - 1)});
-      value = told.value;
-      stretch = told.stretch;
+      value = seen.value;
+      stretch = seen.stretch;
     }
     events.at.push_back(now);
     events.key.push_back(keyed ? key : 0);

@@ -11,7 +11,7 @@ using vestigo::Time;
 
 namespace {
 
-std::map<Time, std::uint32_t> told(const Histogram& histogram) {
+std::map<Time, std::uint32_t> spans_of(const Histogram& histogram) {
   std::map<Time, std::uint32_t> found;
   Time last = -1;
   histogram.each([&](Time span, std::uint32_t times) {
@@ -32,7 +32,7 @@ void is_exact_while_few_spans_occur(std::mt19937_64& random, std::size_t distinc
     histogram.add(span);
     ++plain[span];
   }
-  CHECK(told(histogram) == plain);
+  CHECK(spans_of(histogram) == plain);
 }
 
 // Before and after it holds more than a few.
@@ -51,11 +51,11 @@ void subtracts_what_was_before(std::mt19937_64& random) {
     Histogram left = all;
     left.subtract(before);
     std::uint64_t count = 0, expected = 0;
-    for (const auto& [span, times] : told(left)) count += times;
-    for (const auto& [span, times] : told(rest)) expected += times;
+    for (const auto& [span, times] : spans_of(left)) count += times;
+    for (const auto& [span, times] : spans_of(rest)) expected += times;
     CHECK(count == expected);
     rest.add(before);
-    if (told(all).size() <= Histogram::kFew) CHECK(told(rest) == told(all));
+    if (spans_of(all).size() <= Histogram::kFew) CHECK(spans_of(rest) == spans_of(all));
   }
 }
 

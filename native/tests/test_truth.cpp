@@ -13,10 +13,10 @@ struct Told {
   bool names = false;
 
   Id row(std::uint8_t op, Id version, int found) {
-    const auto told = truth.see({.at = ++now, .mark = op, .key = 1, .version = version, .found = static_cast<std::int8_t>(found)});
-    stretch = told.stretch;
-    names = told.names;
-    return told.value;
+    const auto seen = truth.see({.at = ++now, .mark = op, .key = 1, .version = version, .found = static_cast<std::int8_t>(found)});
+    stretch = seen.stretch;
+    names = seen.names;
+    return seen.value;
   }
   Id read(Id version, int found = -1) { return row(kRead, version, found); }
   Id write(Id version, int found = -1) { return row(kWrite, version, found); }

@@ -24,7 +24,7 @@ class Pending {
     begun_.assign(ends.count + kStep, 0);
     begun_[ends.count] = 1;
     last_ = 0;
-    turn(ends, ends.count);
+    move_to(ends, ends.count);
     for (const Id load : under_way) begin(ends, load);
   }
 
@@ -34,14 +34,14 @@ class Pending {
   void begin(const Ends& ends, Id load) {
     const auto place = static_cast<std::size_t>(load);
     begun_[place] = 1;
-    if (place < next_) [[unlikely]] turn(ends, place);
+    if (place < next_) [[unlikely]] move_to(ends, place);
     if (place > last_) last_ = place;
   }
 
   // Takes the load that ends next.
   Id end(const Ends& ends) {
     const auto load = static_cast<Id>(next_);
-    turn(ends, next_ < last_ ? search(next_ + 1) : ends.count);  // what began last is under way until it is next itself
+    move_to(ends, next_ < last_ ? search(next_ + 1) : ends.count);  // what began last is under way until it is next itself
     return load;
   }
 
@@ -52,7 +52,7 @@ class Pending {
     for (std::size_t place = first; place < ends.count && place <= last_; place = search(place + 1)) {
       if (goes(static_cast<Id>(place))) begun_[place] = 0;
     }
-    turn(ends, search(first));
+    move_to(ends, search(first));
   }
 
  private:
@@ -69,7 +69,7 @@ class Pending {
     }
   }
 
-  void turn(const Ends& ends, std::size_t place) {
+  void move_to(const Ends& ends, std::size_t place) {
     next_ = place;
     next_at_ = ends.at[place];
   }

@@ -18,15 +18,15 @@ _listening = threading.Event()
 def end_soon_when_interrupted() -> None:
     """Python hears of a signal when native code gives way, and waits for its threads, which may take longer than a
     user does. So a thread hears of it, too, and ends the process if that has not ended by itself: what is unfinished is
-    removed. Only in the main thread, where signals are heard.
+    removed. Only in the main thread, where signals are signals.
     """
     if _listening.is_set() or threading.current_thread() is not threading.main_thread() or sys.platform == "win32":
         return
     _listening.set()
-    heard, told = socket.socketpair()
-    told.setblocking(False)
-    signal.set_wakeup_fd(told.fileno(), warn_on_full_buffer=False)
-    threading.Thread(target=_end, args=(heard, told), daemon=True).start()
+    signals, wakeup = socket.socketpair()
+    wakeup.setblocking(False)
+    signal.set_wakeup_fd(wakeup.fileno(), warn_on_full_buffer=False)
+    threading.Thread(target=_end, args=(signals, wakeup), daemon=True).start()
 
 
 def has_been_said() -> None:
@@ -34,8 +34,8 @@ def has_been_said() -> None:
     _said.set()
 
 
-def _end(heard: socket.socket, told: socket.socket) -> None:
-    while signal.SIGINT not in heard.recv(1):
+def _end(signals: socket.socket, wakeup: socket.socket) -> None:
+    while signal.SIGINT not in signals.recv(1):
         pass
     if not _said.wait(_GRACE_SECONDS):
         sys.stderr.write("vestigo: stopped\n")
@@ -43,5 +43,5 @@ def _end(heard: socket.socket, told: socket.socket) -> None:
         time.sleep(0.05)  # the main thread may end the process itself
     sys.stderr.flush()
     remove_unfinished()
-    told.close()
+    wakeup.close()
     os._exit(130)

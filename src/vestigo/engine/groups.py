@@ -55,8 +55,8 @@ class Groups(NamedTuple):
 
 def groups_of(trace: Trace, plan: Plan) -> Groups:
     """Raises RulesError if the plan does not fit the trace."""
-    if strangers := plan.strangers(trace.lookups):
-        raise RulesError(strangers)
+    if problems := plan.unknown_lookups(trace.lookups):
+        raise RulesError(problems)
     pool_names = [plan.pool_for(name) or ("", name) for name in trace.lookups]
     places = {name: place for place, name in enumerate(dict.fromkeys(pool_names))}
     pools = tuple(plan.pool_rules(trace.lookups[pool_names.index(name)]) for name in places)

@@ -82,12 +82,12 @@ def on_nodes(trace: Trace, nodes: int, spread: str = "in turn") -> Trace:
     ([0, 1, 0], [0, 1, 0])
     """
     keyed = trace.op <= LAST_KEYED
-    turn = np.cumsum(keyed) - 1
+    place = np.cumsum(keyed) - 1
     if spread == "by scope":
-        turn = np.where(trace.scope != MISSING, trace.scope, turn)
+        place = np.where(trace.scope != MISSING, trace.scope, place)
     elif spread == "by key":
-        turn = trace.key
-    node = np.where(keyed, turn % nodes, MISSING).astype(np.int32)
+        place = trace.key
+    node = np.where(keyed, place % nodes, MISSING).astype(np.int32)
     return dataclasses.replace(trace, node=node, nodes=tuple(f"node {number}" for number in range(1, nodes + 1)))
 
 

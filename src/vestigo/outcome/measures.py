@@ -170,7 +170,7 @@ class Measures(Data):
 
     def to_dict(self) -> dict[str, Any]:
         """Times in seconds, memory in bytes, rates in [0, 1]. The key names are stable."""
-        told: dict[str, Any] = {
+        measures: dict[str, Any] = {
             "reads": self.reads,
             "hits": self.hits,
             "joined": self.joined,
@@ -183,7 +183,7 @@ class Measures(Data):
         for name in MEASURES:
             heading, dot, key = name.partition(".")
             if dot:
-                told.setdefault(heading, {})[key] = amount_of(self, name)
+                measures.setdefault(heading, {})[key] = amount_of(self, name)
             else:
-                told[name] = amount_of(self, name)
-        return dict(sorted(told.items(), key=lambda one: _PLACES.get(one[0], len(_PLACES))))
+                measures[name] = amount_of(self, name)
+        return dict(sorted(measures.items(), key=lambda one: _PLACES.get(one[0], len(_PLACES))))

@@ -117,9 +117,9 @@ class Recorder:
                 try:
                     cost = perf_counter_ns() - begun
                     found = value is not None if null is None else not null(value)
-                    bytes_, told = tell(value) if found else _NOTHING
+                    bytes_, value_version = tell(value) if found else _NOTHING
                     noted = make_key(*args, **kwargs)
-                    put((at, "read", lookup, noted, bytes_, cost, found, told, _scope.get(), self.node))
+                    put((at, "read", lookup, noted, bytes_, cost, found, value_version, _scope.get(), self.node))
                 except Exception:  # whatever a user's function does, the service goes on
                     self.failed += 1
 

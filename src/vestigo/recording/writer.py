@@ -140,16 +140,16 @@ class Writer:
         try:
             text = key if hashed is None and type(key) is str else str(key) if hashed is None else hashed(key)
             head = f'{{"at": {at:d}, "op": "{op}", "lookup": {quoted(lookup)}, "key": {quoted(text)}'
-            told = f', "node": {quoted(node)}' if size is None else f', "node": {quoted(node)}, "size": {size:d}'
+            rest = f', "node": {quoted(node)}' if size is None else f', "node": {quoted(node)}, "size": {size:d}'
             if found is not None:
-                told += f', "cost": {cost:d}, "found": {_FLAGS[found]}'
+                rest += f', "cost": {cost:d}, "found": {_FLAGS[found]}'
             if version is not None:
-                told += f', "version": {quoted(str(version) if hashed is None else hashed(version))}'
+                rest += f', "version": {quoted(str(version) if hashed is None else hashed(version))}'
             if scope is not None:
-                told += f', "scope": {quoted(scope)}'
+                rest += f', "scope": {quoted(scope)}'
         except Exception:  # a key, a size or a version that is none; the thread goes on
             return None
-        return f"{head}{told}}}\n"
+        return f"{head}{rest}}}\n"
 
 
 def _run(writer: "weakref.ref[Writer]", wake: threading.Event) -> None:

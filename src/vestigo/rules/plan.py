@@ -179,7 +179,7 @@ class Plan:
             what_if=WhatIf(**stated["what_if"]),
         )
 
-    def strangers(self, lookups: tuple[str, ...]) -> list[str]:
+    def unknown_lookups(self, lookups: tuple[str, ...]) -> list[str]:
         """A sentence for every look-up that the plan names and the trace does not."""
         pooled = [name for pool in self.pools.values() for name in pool.lookups]
         named = dict.fromkeys([*self.lookups, *self.keys, *pooled])

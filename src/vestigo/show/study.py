@@ -61,8 +61,8 @@ def _changes(candidates: Sequence[Candidate], found: Candidates) -> list[Rendera
     shared = [key for key in keys if len({str(one.changes.get(key)) for one in candidates}) == 1]
     parts: list[RenderableType] = []
     if shared and len(candidates) > 1:
-        told = name_of({key: candidates[0].changes[key] for key in shared})
-        parts = [Text(f"all that follow: {printable(told, most=500)}"), Text()]
+        shared_changes = name_of({key: candidates[0].changes[key] for key in shared})
+        parts = [Text(f"all that follow: {printable(shared_changes, most=500)}"), Text()]
         keys = [key for key in keys if key not in shared]
     names = [_number(one, found) for one in candidates]
     columns = [

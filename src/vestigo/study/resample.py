@@ -27,10 +27,10 @@ class Resamples:
 
     def rates(self, candidate: Candidate, name: str) -> np.ndarray:
         """A measure of `candidate` in each resample, which slices must tell."""
-        told = MEASURES[name].of_slices
-        assert told is not None
+        of_slices = MEASURES[name].of_slices
+        assert of_slices is not None
         with np.errstate(invalid="ignore", divide="ignore"):
-            found = told.of(*(self._weights @ candidate.slices(count) for count in told.counts))
+            found = of_slices.of(*(self._weights @ candidate.slices(count) for count in of_slices.counts))
         rates: np.ndarray = np.nan_to_num(found)
         return rates
 

@@ -87,7 +87,7 @@ def sweep(  # noqa: PLR0913
             # The rest is to confirm, not to choose.
             sampler = cache(lambda: KeySample(between(on, end=split), sample, samples=1))
             asked = [
-                Task(name, tasks.kept_as(one, for_rest, sample), _estimate, (sampler, used.candidates[name]))
+                Task(name, tasks.stored_as(one, for_rest, sample), _estimate, (sampler, used.candidates[name]))
                 for name, (_, one) in settings.items()
             ]
             found, _ = tasks.run(asked, "estimates", sampler)
@@ -100,19 +100,21 @@ def sweep(  # noqa: PLR0913
         asked = [
             Task(
                 name,
-                tasks.kept_as(one, for_rest),
+                tasks.stored_as(one, for_rest),
                 replayed_at,
                 (str(path.resolve()), trace_name(given), one.to_dict(), for_rest),
                 anywhere=True,
             )
             if executor and path
-            else Task(name, tasks.kept_as(one, for_rest), _replayed_here, (on, used.candidates[name], name, split))
+            else Task(name, tasks.stored_as(one, for_rest), _replayed_here, (on, used.candidates[name], name, split))
             for name, (_, one) in settings.items()
         ]
         makers = references(on, used, list(used.candidates.values()))
         ideal = bounds.ceiling(on, used, list(used.candidates.values()))
         asked += [
-            Task(name, tasks.kept_as(settings[TODAY][1], for_rest, name, *ideal.stated), _referred, (make, name, split))
+            Task(
+                name, tasks.stored_as(settings[TODAY][1], for_rest, name, *ideal.stated), _referred, (make, name, split)
+            )
             for name, make in zip(REFERENCES, makers, strict=True)
         ]
         found, made = tasks.run(asked, "replays", lambda: prepare(on, [today]))

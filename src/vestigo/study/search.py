@@ -115,17 +115,17 @@ def _next(
     most: int,
     rng: np.random.Generator,
 ) -> list[Place]:
-    """By turns what should be best, and neighbours of the best: untried ones all."""
+    """By sources what should be best, and neighbours of the best: untried ones all."""
     likely = iter(_likely(space, found, tried, rng))
     near = (place for best in _ranked(found) for place in _neighbours(space, best) if place not in tried)
     chosen: dict[Place, None] = {}
-    turns: list[Iterator[Place]] = [near, likely]
-    while turns and len(chosen) < most:
-        turn = turns.pop(0)
-        place = next((one for one in turn if one not in chosen), None)
+    sources: list[Iterator[Place]] = [near, likely]
+    while sources and len(chosen) < most:
+        source = sources.pop(0)
+        place = next((one for one in source if one not in chosen), None)
         if place is not None:
             chosen[place] = None
-            turns.append(turn)
+            sources.append(source)
     return list(chosen)
 
 
@@ -167,8 +167,8 @@ def _estimates(trace: Trace, plan: Plan, sample: str, rest: str) -> tuple[Find, 
     """Estimates of the time that candidates are ranked on, and how many of them take as long as a replay; None where
     they would not help.
     """
-    told = {field.name for field in dataclasses.fields(Estimate)}
-    if len(trace) == 0 or not {plan.aim.best or "loads", *(limit.name for limit in plan.aim.limits)} <= told:
+    estimated = {field.name for field in dataclasses.fields(Estimate)}
+    if len(trace) == 0 or not {plan.aim.best or "loads", *(limit.name for limit in plan.aim.limits)} <= estimated:
         return None
     on, used = applied(trace, dataclasses.replace(plan, candidates={}, vary={}))
     today = job(on, used)

@@ -17,7 +17,7 @@ class Task(NamedTuple):
     """A result that is asked for, and the name under which it is kept."""
 
     name: str
-    kept_as: str | None
+    stored_as: str | None
     run: Callable[..., Result]
     arguments: tuple[Any, ...]
     anywhere: bool = False
@@ -39,7 +39,7 @@ class Tasks:
     def notes(self) -> list[str]:
         return self._store.notes if self._store else []
 
-    def kept_as(self, plan: Plan, *more: object) -> str | None:
+    def stored_as(self, plan: Plan, *more: object) -> str | None:
         """Under which name a result of the plan is kept, if results are."""
         return None if self._trace is None else result_name(self._trace, plan, *more)
 
@@ -67,7 +67,7 @@ class Tasks:
     def _known(self, tasks: list[Task]) -> dict[str, Result]:
         if self._store is None:
             return {}
-        found = {task.name: self._store.get(task.kept_as) for task in tasks if task.kept_as is not None}
+        found = {task.name: self._store.get(task.stored_as) for task in tasks if task.stored_as is not None}
         return {name: result for name, result in found.items() if result is not None}
 
     def _made(self, tasks: list[Task]) -> Iterator[tuple[str, Result]]:
@@ -85,8 +85,8 @@ class Tasks:
                     future.cancel()
 
     def _keep(self, result: Result, task: Task) -> Result:
-        if self._store is not None and task.kept_as is not None:
-            self._store.put(task.kept_as, result)
+        if self._store is not None and task.stored_as is not None:
+            self._store.put(task.stored_as, result)
         return result
 
     def __enter__(self) -> Self:

@@ -191,9 +191,11 @@ def _matched(trace: Trace, pattern: str) -> np.ndarray:
 
 
 def _ids(what: str, names: Sequence[str], known: tuple[str, ...]) -> list[int]:
-    strangers = [name for name in names if name not in known]
-    if strangers:
-        raise TraceError([f"the trace has no {what} {name!r}; it has {', '.join(known[:20])}" for name in strangers])
+    unknown_names = [name for name in names if name not in known]
+    if unknown_names:
+        raise TraceError(
+            [f"the trace has no {what} {name!r}; it has {', '.join(known[:20])}" for name in unknown_names]
+        )
     return [known.index(name) for name in names]
 
 

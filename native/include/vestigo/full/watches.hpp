@@ -20,7 +20,7 @@ class Watches {
   // The slot is watched, and was not. Of what is due at one moment, the lower key comes first, then the lower compartment.
   void add(Time at, Id key, Id number, Id slot) {
     if (queue_.size() - first_ + heap_.size() > 2 * live_ + kSome) sweep();
-    const Watch watch{at, key, number, slot, ++turn(slot)};
+    const Watch watch{at, key, number, slot, ++count(slot)};
     ++live_;
     if (first_ == queue_.size() || later(watch, queue_.back())) {
       queue_.push_back(watch);
@@ -40,8 +40,8 @@ class Watches {
 
   // The slot is watched no more, if it was.
   void give_up(Id slot) {
-    if (turn(slot) % 2 == 0) return;
-    ++turn(slot);
+    if (count(slot) % 2 == 0) return;
+    ++count(slot);
     --live_;
     bring_first();
   }
@@ -51,15 +51,15 @@ class Watches {
   struct Watch {
     Time at;
     Id key, number, slot;
-    std::uint32_t turn;
+    std::uint32_t count;
   };
   static bool later(const Watch& a, const Watch& b) {
     if (a.at != b.at) return a.at > b.at;
     return a.key > b.key || (a.key == b.key && a.number > b.number);
   }
 
-  std::uint32_t& turn(Id slot) const { return slots_[static_cast<std::size_t>(slot)].watch; }
-  bool is_live(const Watch& watch) const { return turn(watch.slot) == watch.turn; }
+  std::uint32_t& count(Id slot) const { return slots_[static_cast<std::size_t>(slot)].watch; }
+  bool is_live(const Watch& watch) const { return count(watch.slot) == watch.count; }
 
   // Whatever comes first is not given up.
   void bring_first() {

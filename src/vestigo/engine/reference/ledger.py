@@ -77,7 +77,7 @@ class Ledger:
         self.total = Tally(now, self.total.entries, self.total.memory)
         self.slices = [Tally(now, self.total.entries, self.total.memory)]
 
-    def turn(self, now: int) -> None:
+    def close_slices(self, now: int) -> None:
         """Slices that end at or before `now` end."""
         while self.counting and len(self.slices) < self.slicing.most and now >= self._slice_end():
             self.slices.append(Tally(self._slice_end(), self.total.entries, self.total.memory))

@@ -93,7 +93,7 @@ class Replay:
     def catch_up(self, now: int) -> None:
         """What falls due at or before `now` happens first."""
         while due := self.agenda.next(now):
-            self.ledger.turn(due.at)
+            self.ledger.close_slices(due.at)
             if due.kind == Kind.CLEAR:
                 self.empty([due.what, *self.agenda.also_cleared(due)], -1, "cleared", due.at)
             elif due.kind == Kind.COLLECT:
@@ -103,7 +103,7 @@ class Replay:
             else:
                 self.messages[due.what.row.key].remove(due.what)
                 self.hear(due.what, due.at)
-        self.ledger.turn(now)
+        self.ledger.close_slices(now)
 
     def learn(self, row: Row, group: Group) -> None:
         if not self.truths[row.key].learn(row):

@@ -125,13 +125,13 @@ def _wide(trace: Trace, reads: Reads, keys: Keys) -> Iterator[Finding]:
     """Keys whose value goes back and forth between reads: several answers under one key."""
     by_versions = bool((trace.version[reads.row] != MISSING).any())
     known = np.ones(len(reads), bool) if by_versions else _has_unusual_size(reads)
-    key, told = reads.key[known], (truths(trace).value[reads.row] if by_versions else reads.size)[known]
-    here, there = _returns(key, told)
+    key, value = reads.key[known], (truths(trace).value[reads.row] if by_versions else reads.size)[known]
+    here, there = _returns(key, value)
     returns = np.bincount(key[here], minlength=len(trace.keys))
-    turns = np.bincount(key[there], minlength=len(trace.keys))
-    suspected = (returns >= _LEAST_RETURNS) & (2 * returns >= turns)
+    changes = np.bincount(key[there], minlength=len(trace.keys))
+    suspected = (returns >= _LEAST_RETURNS) & (2 * returns >= changes)
     if not by_versions and suspected.any():
-        suspected &= _is_no_chance(key, told, here, there, len(trace.keys))
+        suspected &= _is_no_chance(key, value, here, there, len(trace.keys))
     suspects = keys.ids[suspected[keys.ids]]
     what, else_chance = ("versions", "") if by_versions else ("sizes", _OTHERWISE)
     for lookup in np.unique(trace.key_lookup[suspects]):
@@ -170,17 +170,17 @@ def _has_unusual_size(reads: Reads) -> np.ndarray:
     return unusual
 
 
-def _is_no_chance(key: np.ndarray, told: np.ndarray, here: np.ndarray, there: np.ndarray, keys: int) -> np.ndarray:
+def _is_no_chance(key: np.ndarray, value: np.ndarray, here: np.ndarray, there: np.ndarray, keys: int) -> np.ndarray:
     """By key, whether sizes come back too often for some drawn evenly from twice the span of their middle half.
 
     A turn then finds one that was there before by chance, the oftener the more there were; how many do is bounded as
     for sums of independent trials (H. Chernoff, 1952).
     """
-    order = np.lexsort((told, key))
+    order = np.lexsort((value, key))
     begins = np.searchsorted(key[order], np.arange(keys))
     reads = np.bincount(key, minlength=keys)
     at = [np.minimum(begins + reads * quarter // 4, len(key) - 1) for quarter in (1, 3)]
-    width = 2 * (told[order][at[1]] - told[order][at[0]]) + 1
+    width = 2 * (value[order][at[1]] - value[order][at[0]]) + 1
     is_first = np.ones(len(key), bool)
     is_first[1:] = key[1:] != key[:-1]
     is_new = is_first.copy()
@@ -197,14 +197,14 @@ def _is_no_chance(key: np.ndarray, told: np.ndarray, here: np.ndarray, there: np
     return is_rare
 
 
-def _returns(key: np.ndarray, told: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def _returns(key: np.ndarray, value: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Reads that find a value which the key had before the present one; and all that find another than the last."""
-    turn = np.zeros(len(key), bool)
-    turn[1:] = (key[1:] == key[:-1]) & (told[1:] != told[:-1])
-    order = np.lexsort((np.arange(len(key)), told, key))
+    changed = np.zeros(len(key), bool)
+    changed[1:] = (key[1:] == key[:-1]) & (value[1:] != value[:-1])
+    order = np.lexsort((np.arange(len(key)), value, key))
     seen = np.zeros(len(key), bool)
-    seen[order[1:]] = (key[order[1:]] == key[order[:-1]]) & (told[order[1:]] == told[order[:-1]])
-    return np.flatnonzero(turn & seen), np.flatnonzero(turn)
+    seen[order[1:]] = (key[order[1:]] == key[order[:-1]]) & (value[order[1:]] == value[order[:-1]])
+    return np.flatnonzero(changed & seen), np.flatnonzero(changed)
 
 
 def _shared(trace: Trace, keys: Keys) -> Iterator[Finding]:

@@ -146,10 +146,10 @@ def _or_nothing(column: pa.Array) -> pa.Array:
 
 def _sizes(table: pa.Table) -> pa.ChunkedArray:
     """Of the values that were given. A `-` is no bytes; "not modified", a part, a HEAD and a change tell none."""
-    told = pc.if_else(pc.equal(table["bytes"], "-"), "0", table["bytes"])
+    sizes = pc.if_else(pc.equal(table["bytes"], "-"), "0", table["bytes"])
     silent = pc.or_(_starts(table["status"], "3"), pc.equal(table["status"], "206"))
     silent = pc.or_(silent, pc.not_equal(table["method"], "GET"))
-    return pc.if_else(silent, pa.scalar(None, told.type), told).cast(pa.int64())
+    return pc.if_else(silent, pa.scalar(None, sizes.type), sizes).cast(pa.int64())
 
 
 def _answers(lines: pa.Array) -> pa.Array:

@@ -20,7 +20,7 @@ from vestigo.trace.trace import COLUMNS, LAST_KEYED, Op, Trace, constant_column
 _IN_FULL = ("lookup", "node")
 """Columns of few different texts, which are kept as Python's."""
 
-Checked = dict[str, Any]
+CheckedColumns = dict[str, Any]
 """The columns of one file: arrays, or ids with their values where a column holds texts."""
 
 
@@ -43,9 +43,9 @@ class Clock(NamedTuple):
 _OUR_OWN = Clock()
 
 
-def check_columns(table: pa.Table, origin: Origin, clock: Clock = _OUR_OWN) -> Checked:
+def check_columns(table: pa.Table, origin: Origin, clock: Clock = _OUR_OWN) -> CheckedColumns:
     """The columns as arrays. Raises TraceError with a sentence for every wrong column."""
-    found: Checked = {}
+    found: CheckedColumns = {}
     problems = [
         f"{origin.source}: no column {name!r}; the file has {', '.join(table.column_names) or 'no columns'}"
         for name in ("at", "key")
@@ -72,7 +72,7 @@ def check_columns(table: pa.Table, origin: Origin, clock: Clock = _OUR_OWN) -> C
 
 
 def build_trace(
-    pieces: Sequence[Checked], source: str, notes: Sequence[str] = (), guessed: Sequence[str] = ()
+    pieces: Sequence[CheckedColumns], source: str, notes: Sequence[str] = (), guessed: Sequence[str] = ()
 ) -> Trace:
     """One trace of all pieces. Raises TraceError."""
     found = pieces[0] if len(pieces) == 1 else _joined(pieces)
@@ -86,13 +86,13 @@ def build_trace(
     )
 
 
-def _joined(pieces: Sequence[Checked]) -> Checked:
+def _joined(pieces: Sequence[CheckedColumns]) -> CheckedColumns:
     """The pieces one after the other. A column that some of them do not have is missing there."""
     names = [name for name in NAMES if any(name in piece for piece in pieces)]
     return {name: _joined_column(name, pieces) for name in names}
 
 
-def _joined_column(name: str, pieces: Sequence[Checked]) -> Any:
+def _joined_column(name: str, pieces: Sequence[CheckedColumns]) -> Any:
     parts = [(piece.get(name), len(piece["at"])) for piece in pieces]
     kinds = {part.dictionary.type for part, _ in parts if isinstance(part, pa.DictionaryArray)}
     if not kinds:
@@ -122,7 +122,7 @@ def _sentence(origin: Origin, name: str, bad: Bad) -> str:
     return f"{where}, column {name!r}: {bad.found} stands there; it must be {bad.expected}{more}"
 
 
-def _check_keys(found: Checked, origin: Origin) -> None:
+def _check_keys(found: CheckedColumns, origin: Origin) -> None:
     op = found.get("op")
     unnamed = columns.ids(found["key"]) == MISSING
     keyed = np.ones(len(unnamed), bool) if op is None else op <= LAST_KEYED
@@ -132,7 +132,7 @@ def _check_keys(found: Checked, origin: Origin) -> None:
         raise TraceError(_sentence(origin, "key", bad))
 
 
-def _number(found: Checked, order: np.ndarray | None, moved: int, source: str, notes: tuple[str, ...]) -> Trace:
+def _number(found: CheckedColumns, order: np.ndarray | None, moved: int, source: str, notes: tuple[str, ...]) -> Trace:
     rows = len(found["at"])
 
     def amounts(one: Column) -> np.ndarray:
@@ -180,7 +180,7 @@ def _keys(
     return key, Names(texts, pairs // lookups), (pairs % lookups).astype(np.int32)
 
 
-def _lookups(found: Checked, order: np.ndarray | None, op: np.ndarray) -> tuple[list[str], np.ndarray]:
+def _lookups(found: CheckedColumns, order: np.ndarray | None, op: np.ndarray) -> tuple[list[str], np.ndarray]:
     """The look-ups' names and each row's. An event of a key that names none is of `reads`."""
     names, lookup = _encoded(found, "lookup", order)
     unnamed = (lookup == MISSING) & (op <= LAST_KEYED)
@@ -194,7 +194,7 @@ def _lookups(found: Checked, order: np.ndarray | None, op: np.ndarray) -> tuple[
     return names, np.ascontiguousarray(lookup, np.int32)
 
 
-def _encoded(found: Checked, name: str, order: np.ndarray | None) -> tuple[Any, np.ndarray]:
+def _encoded(found: CheckedColumns, name: str, order: np.ndarray | None) -> tuple[Any, np.ndarray]:
     """The values of a column and each row's id, by first appearance in time order."""
     encoded = found.get(name)
     if encoded is None:

@@ -75,8 +75,8 @@ class Intake:
         if not options:
             return self
         own = {option.name: getattr(self, option.name) for option in fields(self)}
-        if strangers := [problem for key, problem in problems(options) if key[0] not in own]:
-            raise TraceError(strangers)
+        if unknown_names := [problem for key, problem in problems(options) if key[0] not in own]:
+            raise TraceError(unknown_names)
         on_top = {
             name: {**own[name], **value} if isinstance(value, Mapping) and isinstance(own[name], Mapping) else value
             for name, value in options.items()
@@ -115,8 +115,8 @@ def problems(options: Mapping[str, Any]) -> list[Problem]:
 
 
 def _columns(table: Mapping[str, Any]) -> list[Problem]:
-    strangers: list[Problem] = [((name,), unknown(name, list(NAMES))) for name in table if name not in NAMES]
-    return strangers + [((name,), problem) for name in table if (problem := _template(table[name])) is not None]
+    unknown_names: list[Problem] = [((name,), unknown(name, list(NAMES))) for name in table if name not in NAMES]
+    return unknown_names + [((name,), problem) for name in table if (problem := _template(table[name])) is not None]
 
 
 def _patterns(table: Mapping[str, Any]) -> list[Problem]:

@@ -11,7 +11,7 @@ from vestigo.errors import TraceError
 from vestigo.trace.formats.format import OUR_NAMES, Format, known_formats
 from vestigo.trace.formats.packed import check_text, open_bytes
 from vestigo.trace.formats.prepared import is_prepared, open_prepared
-from vestigo.trace.reading.build import Checked, Clock, Origin, build_trace, check_columns
+from vestigo.trace.reading.build import CheckedColumns, Clock, Origin, build_trace, check_columns
 from vestigo.trace.reading.intake import Intake
 from vestigo.trace.reading.meaning import Meaning
 from vestigo.trace.reading.sources import Source, sources
@@ -96,7 +96,7 @@ class _Reader:
         except (OSError, pa.ArrowException):
             return None  # whatever it is, the reader of tables says it
 
-    def read(self, file: Source) -> Checked:
+    def read(self, file: Source) -> CheckedColumns:
         """The checked columns of one file. Raises TraceError."""
         name, already = self._name(file), len(self.guessed)
         try:
