@@ -51,9 +51,9 @@ def test_a_trace_goes_through_plain_data_and_back() -> None:
 
 
 def test_what_is_no_trace_or_no_settings_is_refused() -> None:
-    with pytest.raises(vg.TraceError, match="int is no trace; give a path"):
+    with pytest.raises(vg.TraceError, match="int is not a trace; give a path"):
         vg.read_trace(5)
-    with pytest.raises(vg.InputError, match="dict is no settings; give Rules"):
+    with pytest.raises(vg.InputError, match="dict is not settings; give Rules"):
         vg.replay(COLUMNS, {"max_entries": 5})  # type: ignore[arg-type]
     with pytest.raises(vg.TraceError, match="is read already"):
         vg.read_trace(vg.synth(reads=1), zone="UTC")
@@ -61,3 +61,14 @@ def test_what_is_no_trace_or_no_settings_is_refused() -> None:
         vg.read_trace({"at": [1, "x"], "key": ["a", "b"]})
     with pytest.raises(vg.TraceError, match="no column 'at'"):
         vg.read_trace([{"key": "a"}])
+
+
+def test_shapes_and_what_ifs_take_a_trace_in_any_form(folder: Path) -> None:
+    (folder / "own.csv").write_text("at,key,cost\n1,a,5\n2,b,5\n3,a,5\n")
+    assert len(vg.shape.only("own.csv", keys="a")) == 2
+    assert len(vg.shape.between([{"at": 0, "key": "a"}, {"at": 10**9, "key": "b"}], "1s")) == 1
+    assert vg.shape.merged(["own.csv", {"at": [9], "key": ["c"]}]).reads == 4
+    assert vg.what_if.with_origin("own.csv", 2).cost.tolist() == [10, 10, 10]
+    assert vg.what_if.on_nodes({"at": [1, 2], "key": ["a", "b"]}, 2).node.tolist() == [0, 1]
+    assert vg.survey("own.csv").total.reads == 3
+    assert vg.KeySample("own.csv", "10%").estimate(vg.Rules()).loads == vg.replay("own.csv", vg.Rules()).loads == 3

@@ -37,7 +37,7 @@ def test_a_change_of_the_rules_reaches_whatever_does_not_state_the_rule_itself()
         ("rules.absolut", "did you mean 'absolute'"),
         ("lookup.vessel.slidng", "did you mean 'sliding'"),
         ("pool.dusk.max_bytes", "there is no pool 'dusk'"),
-        ("absolute", "is no setting; write rules.RULE"),
+        ("absolute", "is not a setting; write rules.RULE"),
         ("pool.desk.lookups", "is unknown"),
     ],
 )

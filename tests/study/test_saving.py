@@ -107,8 +107,8 @@ def test_hostile_names_are_no_markup() -> None:
     ("content", "says"),
     [
         ("", "is not JSON"),
-        ("[1]", "no file that vestigo.save wrote"),
-        ('{"vestigo": 2, "what": 1}', "no file that vestigo.save wrote"),
+        ("[1]", "is not a file that vestigo.save wrote"),
+        ('{"vestigo": 2, "what": 1}', "is not a file that vestigo.save wrote"),
         ('{"vestigo": 1, "what": {"$": "Outcome", "fields": {}}}', "is damaged"),
         ('{"vestigo": 1, "what": {"$": "os.system", "items": ["x"]}}', "is damaged"),
         ('{"vestigo": 1, "what": {"$": "array", "of": "O", "shape": [1], "values": [1]}}', "is damaged"),

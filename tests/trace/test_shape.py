@@ -66,7 +66,7 @@ def test_a_stretch_of_time(trace: Trace, begin: shape.Moment, end: shape.Moment,
 
 def test_what_is_no_moment_is_refused(trace: Trace) -> None:
     for wrong in ("noon", "5 moons", "2026-03-02T06:00:00"):
-        with pytest.raises(TraceError, match="is no moment"):
+        with pytest.raises(TraceError, match="is not a time"):
             shape.between(trace, wrong)
 
 

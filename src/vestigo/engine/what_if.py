@@ -1,6 +1,7 @@
 """The same trace under other circumstances: on so many nodes, with more reads, more changes, a slower origin, restarts.
 
-Each function gives a new Trace and leaves its own alone. What is drawn at random is drawn alike at every call.
+Each function takes a trace in any form, gives a new Trace and leaves its own alone. What is drawn at random is drawn
+alike at every call.
 """
 
 import dataclasses
@@ -15,7 +16,7 @@ from vestigo.prepared.truth import Flags, parts_with_truth
 from vestigo.rules import Plan, Rules, WhatIf
 from vestigo.rules.moments import Moments
 from vestigo.rules.stated import Stated
-from vestigo.trace import Op, Trace
+from vestigo.trace import Op, Readable, Trace, read_trace
 from vestigo.trace.columns import LARGEST, MISSING
 from vestigo.trace.trace import COLUMNS, LAST_KEYED, Longs
 from vestigo.units import Duration
@@ -71,7 +72,7 @@ def _used_up(plan: Plan) -> Plan:
     return dataclasses.replace(plan, candidates=candidates, what_if=WhatIf())
 
 
-def on_nodes(trace: Trace, nodes: int, spread: str = "in turn") -> Trace:
+def on_nodes(trace: Readable, nodes: int, spread: str = "in turn") -> Trace:
     """The same events on so many nodes: one after the other, all of a scope on one, or all of a key.
 
     Events without a scope come in turn. Clears and restarts are of all nodes.
@@ -81,6 +82,7 @@ def on_nodes(trace: Trace, nodes: int, spread: str = "in turn") -> Trace:
     >>> on_nodes(trace, 2).node.tolist(), on_nodes(trace, 2, "by key").node.tolist()
     ([0, 1, 0], [0, 1, 0])
     """
+    trace = read_trace(trace)
     keyed = trace.op <= LAST_KEYED
     place = np.cumsum(keyed) - 1
     if spread == "by scope":
@@ -91,7 +93,7 @@ def on_nodes(trace: Trace, nodes: int, spread: str = "in turn") -> Trace:
     return dataclasses.replace(trace, node=node, nodes=tuple(f"node {number}" for number in range(1, nodes + 1)))
 
 
-def with_traffic(trace: Trace, times: Fraction | float, within: Duration = WITHIN, seed: int = 0) -> Trace:
+def with_traffic(trace: Readable, times: Fraction | float, within: Duration = WITHIN, seed: int = 0) -> Trace:
     """So many `times` as many reads in the same time, of the same keys.
 
     Each read has copies by others, in scopes of their own, at most `within` before or after it. The copies tell nothing
@@ -102,6 +104,7 @@ def with_traffic(trace: Trace, times: Fraction | float, within: Duration = WITHI
     >>> with_traffic(trace, 3).reads
     9
     """
+    trace = read_trace(trace)
     reads = np.flatnonzero(trace.op == Op.READ)
     more = Fraction(times).limit_denominator(1_000_000) - 1
     if more < 0 or len(reads) == 0:
@@ -118,7 +121,7 @@ def with_traffic(trace: Trace, times: Fraction | float, within: Duration = WITHI
     return dataclasses.replace(copies, scopes=())  # they are but told apart
 
 
-def with_changes(trace: Trace, times: Fraction | float, seed: int = 0) -> Trace:
+def with_changes(trace: Readable, times: Fraction | float, seed: int = 0) -> Trace:
     """Values change so many `times` as often.
 
     Every change of a value to another becomes so many writes: one when it was, the others at moments drawn from the
@@ -130,6 +133,7 @@ def with_changes(trace: Trace, times: Fraction | float, seed: int = 0) -> Trace:
     >>> with_changes(trace, 3).op.tolist().count(Op.WRITE), with_changes(trace, 0).op.tolist().count(Op.WRITE)
     (3, 0)
     """
+    trace = read_trace(trace)
     if len(trace) == 0:
         return trace
     row, ends, told_anew = _changes(trace)
@@ -169,13 +173,14 @@ def _changes(trace: Trace) -> tuple[Longs, Longs, Flags]:
     return order[changed[values]], ends[values], told_anew
 
 
-def with_origin(trace: Trace, times: Fraction | float) -> Trace:
+def with_origin(trace: Readable, times: Fraction | float) -> Trace:
     """The origin takes so many `times` as long.
 
     >>> from vestigo import read_trace
     >>> with_origin(read_trace({"at": [1], "key": ["a"], "cost": [40]}), 2).cost.tolist()
     [80]
     """
+    trace = read_trace(trace)
     ratio = Fraction(times).limit_denominator(1_000_000)
     if len(trace) and trace.costs.most * ratio > LARGEST:
         raise TraceError(f"{times} times as slow an origin takes longer than times can tell; choose less")
@@ -185,7 +190,7 @@ def with_origin(trace: Trace, times: Fraction | float) -> Trace:
     return dataclasses.replace(trace, cost=cost.astype(np.int64))
 
 
-def with_restarts(trace: Trace, moments: Moments | str, zone: str | None = None) -> Trace:
+def with_restarts(trace: Readable, moments: Moments | str, zone: str | None = None) -> Trace:
     """All nodes restart at these moments: times of day, or single instants.
 
     >>> from vestigo import read_trace
@@ -193,6 +198,7 @@ def with_restarts(trace: Trace, moments: Moments | str, zone: str | None = None)
     >>> with_restarts(trace, "03:00", "UTC").op.tolist()
     [0, 5, 0]
     """
+    trace = read_trace(trace)
     read = Moments.read(moments)
     if read is None or len(trace) == 0:
         return trace

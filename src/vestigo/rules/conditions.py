@@ -51,7 +51,7 @@ class KeepIf:
             return cls((getattr(value, "__name__", type(value).__name__),), own=value)
         texts = (value,) if isinstance(value, str) else tuple(value) if isinstance(value, Sequence) else ()
         if not texts:
-            raise ValueError(f"{value!r} is no condition; write {_SHOWN}, or a list of them")
+            raise ValueError(f"{value!r} is not a condition; write {_SHOWN}, or a list of them")
         least, most = {"size": 0, "cost": 0}, {"size": 2**62, "cost": 2**62}
         keys: list[tuple[str, bool]] = []
         for text in texts:
@@ -89,12 +89,12 @@ def patterns(value: object) -> tuple[str, ...]:
     """One, or a list of them."""
     texts = (value,) if isinstance(value, str) else tuple(value) if isinstance(value, Sequence) else (None,)
     if not all(isinstance(text, str) for text in texts):
-        raise ValueError(f'{value!r} is no pattern of keys; write, for example, "tile/{{...}}", or a list of them')
+        raise ValueError(f'{value!r} is not a pattern of keys; write, for example, "tile/{{...}}", or a list of them')
     return tuple(pattern(text) for text in texts)
 
 
 def _parts(text: object) -> tuple[str, str, str]:
     found = _CONDITION.fullmatch(text) if isinstance(text, str) else None
     if found is None or (found[1] == "key") != (found[2] in ("=", "!=")):
-        raise ValueError(f"{text!r} is no condition; write {_SHOWN}")
+        raise ValueError(f"{text!r} is not a condition; write {_SHOWN}")
     return found[1], found[2], found[3]

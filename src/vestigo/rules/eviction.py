@@ -110,7 +110,7 @@ class Eviction:
             name, equals, text = word.partition("=")
             if name not in kinds or not equals:
                 known = ", ".join(f"{kind}={_text(kinds[kind].usual)}" for kind in kinds) or "none"
-                raise ValueError(f"{word!r} is no parameter of {words[0]!r}; it has {known}")
+                raise ValueError(f"{word!r} is not a parameter of {words[0]!r}; it has {known}")
             try:
                 given[name] = kinds[name].read(text)
             except ValueError as error:

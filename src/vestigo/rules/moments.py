@@ -33,7 +33,7 @@ class Moments:
             return None
         texts = (value,) if isinstance(value, str) else tuple(value) if isinstance(value, Sequence) else ()
         if not texts:
-            raise ValueError(f"{value!r} is no moment; write {_SHOWN}, or a list of them")
+            raise ValueError(f"{value!r} is not a time; write {_SHOWN}, or a list of them")
         read = [_read(text) for text in texts]
         return cls(
             tuple(map(str, texts)),
@@ -65,7 +65,7 @@ def read_zone(value: object) -> str | None:
     """The name of a time zone. Raises ValueError."""
     if value is None or (isinstance(value, str) and _is_zone(value)):
         return value
-    raise ValueError(f'{value!r} is no time zone; write one such as "Europe/Oslo" or "UTC"')
+    raise ValueError(f'{value!r} is not a time zone; write one such as "Europe/Oslo" or "UTC"')
 
 
 @cache
@@ -91,7 +91,7 @@ def _read(text: object) -> time | int:
             raise ValueError
         return of_day
     except ValueError:
-        raise ValueError(f"{text!r} is no moment; write {_SHOWN}") from None
+        raise ValueError(f"{text!r} is not a time; write {_SHOWN}") from None
 
 
 def _instant(day: date, of_day: time, place: ZoneInfo) -> int:

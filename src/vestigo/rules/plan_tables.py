@@ -41,7 +41,7 @@ class Tables:
             if name in names:
                 continue
             if name in Rules.model_fields and "rules" in names:
-                problem = f"{name!r} belongs into a table; write rules.{name} or lookup.NAME.{name}"
+                problem = f"{name!r} belongs in a table; write rules.{name} or lookup.NAME.{name}"
             else:
                 problem = unknown(name, names)
             self.wrong((*where, name), problem)

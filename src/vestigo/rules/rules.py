@@ -199,7 +199,7 @@ class Rules(PoolRules):
             ),
             (
                 bool(on_clock) and self.zone is None,
-                f'{" and ".join(on_clock)} needs zone for times of day; write zone = "UTC" or where the clock hangs',
+                f'{" and ".join(on_clock)} needs zone for times of day; write zone = "UTC" or the zone of these times',
             ),
             (
                 self.tell_nodes != "nothing" and self.per != "node",

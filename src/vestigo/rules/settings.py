@@ -26,7 +26,7 @@ def plan_of(settings: Settings) -> Plan:
         return Plan(settings)
     if isinstance(settings, (str, Path)):
         return read_plan(settings)
-    raise InputError(f"{type(settings).__name__} is no settings; give Rules, a Plan, or the path of a plan file")
+    raise InputError(f"{type(settings).__name__} is not settings; give Rules, a Plan, or the path of a plan file")
 
 
 _Value = TypeVar("_Value")

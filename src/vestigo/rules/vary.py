@@ -85,7 +85,7 @@ def _remade(settings: _Settings, changes: Changes) -> _Settings:
 
 def _what_is_wrong(plan: "Plan", table: str, name: str, rule: str) -> str:
     if table not in ("rules", "lookup", "pool") or not rule:
-        return f"is no setting; write {_SHOWN}"
+        return f"is not a setting; write {_SHOWN}"
     if table == "pool" and name not in plan.pools:
         return f"there is no pool {name!r}; write {_SHOWN}"
     return unknown(rule, list((Pool if table == "pool" else Rules).model_fields))

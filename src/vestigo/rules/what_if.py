@@ -69,7 +69,7 @@ class WhatIf(Checked):
 
     def contradictions(self) -> Iterator[str]:
         if self.restart_at and self.restart_at.times and self.zone is None:
-            yield 'restart_at needs zone for times of day; write zone = "UTC" or where the clock hangs'
+            yield 'restart_at needs zone for times of day; write zone = "UTC" or the zone of these times'
         if self.spread != "in turn" and self.nodes is None:
             yield f'spread = "{self.spread}" without nodes means nothing; say how many there are, or leave it out'
 

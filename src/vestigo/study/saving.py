@@ -87,7 +87,7 @@ def load(path: str | Path) -> Any:
     except ValueError as error:  # no JSON, or no UTF-8
         raise InputError(f"{path}: is not JSON: {error}") from None
     if not isinstance(content, dict) or content.get("vestigo") != _FORMAT or "what" not in content:
-        raise InputError(f"{path}: is no file that vestigo.save wrote")
+        raise InputError(f"{path}: is not a file that vestigo.save wrote")
     try:
         return _made(content["what"])
     except (KeyError, TypeError, ValueError, AttributeError, InputError, RecursionError) as error:

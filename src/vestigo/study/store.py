@@ -101,7 +101,7 @@ class Store:
 
 
 def _refuse_others(path: Path) -> None:
-    """Raises InputError for a file of another kind, which is no store, and so is not set aside."""
+    """Raises InputError for a file of another kind, which is not a store, and so is not set aside."""
     try:
         with path.open("rb") as file:
             begins = file.read(len(_BEGINS))

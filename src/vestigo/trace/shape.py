@@ -1,6 +1,7 @@
 """Traces made of others: a part, a sample, another pace, several together, without what keys tell.
 
-Each function gives a new Trace and leaves its own alone. Clears and restarts stay, but for `between`.
+Each function takes a trace in any form, gives a new Trace and leaves its own alone. Clears and restarts stay, but for
+`between`.
 """
 
 import dataclasses
@@ -21,6 +22,7 @@ from vestigo.trace.names import Names, arrow_names
 from vestigo.trace.reading.build import Origin, build_trace, check_columns, dense
 from vestigo.trace.reading.columns import Bad
 from vestigo.trace.reading.pattern import Pattern
+from vestigo.trace.reading.read import Readable, read_trace
 from vestigo.trace.reading.times import times
 from vestigo.trace.trace import COLUMNS, Trace
 from vestigo.units import Duration, parse_share
@@ -32,7 +34,7 @@ _FASTEST = 10**9
 Moment = str | int | datetime | Duration
 
 
-def between(trace: Trace, begin: Moment | None = None, end: Moment | None = None) -> Trace:
+def between(trace: Readable, begin: Moment | None = None, end: Moment | None = None) -> Trace:
     """The events from `begin` on and before `end`: RFC 3339 text, an aware datetime, ns since 1970, or a duration
     (``"2h"``) since the first event.
 
@@ -41,13 +43,14 @@ def between(trace: Trace, begin: Moment | None = None, end: Moment | None = None
     >>> between(trace, "1s").keys[:]
     ['b', 'c']
     """
+    trace = read_trace(trace)
     first = 0 if begin is None else np.searchsorted(trace.at, _moment(trace, begin))
     last = len(trace) if end is None else np.searchsorted(trace.at, _moment(trace, end))
     return of_rows(trace, np.arange(first, max(first, last)))
 
 
 def only(
-    trace: Trace,
+    trace: Readable,
     *,
     lookups: Sequence[str] | None = None,
     keys: str | None = None,
@@ -62,6 +65,7 @@ def only(
     >>> only(trace, keys="9/{}").keys[:]
     ['9/1', '9/2']
     """
+    trace = read_trace(trace)
     kept = np.ones(len(trace), bool)
     if lookups is not None:
         kept &= np.isin(trace.lookup, _ids("look-up", lookups, trace.lookups)) | (trace.lookup == MISSING)
@@ -72,11 +76,12 @@ def only(
     return of_rows(trace, np.flatnonzero(kept))
 
 
-def sampled(trace: Trace, share: str, seed: int = 0) -> Trace:
+def sampled(trace: Readable, share: str, seed: int = 0) -> Trace:
     """All events of a share of the keys (``"10%"``).
 
     A key is in or out by its text, so that traces of one system agree.
     """
+    trace = read_trace(trace)
     try:
         part = parse_share(share)
     except ValueError as error:
@@ -95,13 +100,14 @@ def sampled(trace: Trace, share: str, seed: int = 0) -> Trace:
     )
 
 
-def faster(trace: Trace, factor: float) -> Trace:
+def faster(trace: Readable, factor: float) -> Trace:
     """The same events in a `factor` less time, from the same start; what the origin takes stays.
 
     >>> from vestigo import read_trace
     >>> faster(read_trace({"at": [5, 15, 25], "key": ["a", "b", "c"]}), 2).at.tolist()
     [5, 10, 15]
     """
+    trace = read_trace(trace)
     ratio = Fraction(factor).limit_denominator(1_000_000) if np.isfinite(factor) else Fraction(0)
     if ratio <= 0:
         raise TraceError(f"a factor of {factor:g} is not a number above 0")
@@ -116,24 +122,26 @@ def faster(trace: Trace, factor: float) -> Trace:
     return dataclasses.replace(trace, at=at)
 
 
-def merged(traces: Sequence[Trace]) -> Trace:
+def merged(traces: Sequence[Readable]) -> Trace:
     """One trace of all events, in time order; those of a tie in the order of the traces.
 
     Versions are the same if they are called the same.
     """
-    pieces = [check_columns(_table(trace, number), Origin(trace.source)) for number, trace in enumerate(traces, 1)]
-    if not pieces:
+    each = [read_trace(trace) for trace in traces]
+    if not each:
         raise TraceError("there is no trace to merge")
-    merged_in = build_trace(pieces, " and ".join(trace.source for trace in traces))
+    pieces = [check_columns(_table(trace, number), Origin(trace.source)) for number, trace in enumerate(each, 1)]
+    merged_in = build_trace(pieces, " and ".join(trace.source for trace in each))
     return dataclasses.replace(merged_in, moved=0)
 
 
-def anonymised(trace: Trace, secret: bytes | str) -> Trace:
+def anonymised(trace: Readable, secret: bytes | str) -> Trace:
     """Keys, versions, scopes and nodes hashed with a secret (BLAKE2b); look-ups keep their names.
 
     The same name under the same secret gives the same hash, in every trace, so that traces can be merged afterwards.
     Times, sizes and costs stay. Raises TraceError if the secret is shorter than 8 bytes.
     """
+    trace = read_trace(trace)
     keyed = hasher(secret)
     own = keyed(trace.at[: 1 << 16].tobytes().hex())  # for what is but told apart, in this trace alone
 
@@ -218,7 +226,7 @@ def _parsed(text: str) -> int:
         return int(times(pa.array([text]), None, None, lambda _: None)[0])
     except Bad:
         raise TraceError(
-            f"{text!r} is no moment; it must be a duration since the first event (8h), or a time with an offset "
+            f"{text!r} is not a time; it must be a duration since the first event (8h), or a time with an offset "
             "(2026-03-17T08:00:00Z)"
         ) from None
 

@@ -1,6 +1,10 @@
 """Figures: Matplotlib Axes in, Axes out. Each draws on a figure of its own where it is given no axes."""
 
-from vestigo.show.figures.study import causes, choice_page, front, heat, size_curves
+from vestigo.show.figures.causes import causes
+from vestigo.show.figures.choice import choice_page
+from vestigo.show.figures.front import front
+from vestigo.show.figures.heat import heat
+from vestigo.show.figures.sizes import size_curves
 from vestigo.show.figures.survey import activity, origin_time, popularity, reuse_times, survey_page
 from vestigo.show.figures.timeline import timeline
 

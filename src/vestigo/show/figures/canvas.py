@@ -12,6 +12,10 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
 
+NAME = 30
+"""So many letters of a name are written in a figure."""
+
+
 @contextmanager
 def our_style() -> Iterator[None]:
     """In which figures are made. What a notebook's backend switches on when it is loaded, within, stays on."""

@@ -20,7 +20,7 @@ from vestigo.trace.trace import Trace
 
 _BEGIN_BYTES = 1_000
 
-Readable = Any
+Readable = object
 """What a trace is read from: a path (a file, a folder, a pattern, ``"-"``), an Arrow table, a DataFrame, a mapping of
 columns, a list of records; or a `Trace`, which is taken as it is."""
 

@@ -42,6 +42,6 @@ def _arrow(table: Any) -> pa.Table:
     if hasattr(table, "__dataframe__") or hasattr(table, "iloc"):
         return pa.Table.from_pandas(table, preserve_index=False)
     raise TraceError(
-        f"{type(table).__name__} is no trace; give a path, an Arrow table, a DataFrame, a mapping of columns, or a "
+        f"{type(table).__name__} is not a trace; give a path, an Arrow table, a DataFrame, a mapping of columns, or a "
         "list of records"
     )

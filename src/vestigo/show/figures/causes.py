@@ -1,0 +1,62 @@
+"""Why reads were misses."""
+
+from collections.abc import Mapping
+from typing import TYPE_CHECKING
+
+from matplotlib.ticker import PercentFormatter
+
+from vestigo.outcome import CAUSES, Outcome
+from vestigo.show import style
+from vestigo.show.figures.canvas import NAME, on_axis
+from vestigo.show.safe import printable
+from vestigo.units import format_share
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
+_CAUSES = {
+    "first": "first read",
+    "scope": "another compartment",
+    "evicted": "size limit",
+    "aged": "absolute expiry",
+    "idle": "sliding expiry",
+    "clock": "fixed times",
+    "dropped": "writes that drop",
+    "cleared": "clears",
+    "restarted": "restarts",
+    "null": "nulls not kept",
+    "refused": "refused values",
+    "forced": "forced reads",
+    "loading": "still loading",
+}
+
+
+def causes(outcome: Outcome, axis: "Axes | None" = None) -> "Axes":
+    """Why reads were misses: the share of all reads that each cause holds, the most that removing it could save."""
+    return on_axis(axis, lambda drawn: _draw_causes(drawn, outcome))
+
+
+def _draw_causes(axis: "Axes", outcome: Outcome) -> None:
+    found = {cause: outcome.misses_by_cause[cause] for cause in CAUSES if outcome.misses_by_cause[cause]}
+    shares: Mapping[str, float] = {cause: count / max(outcome.reads, 1) for cause, count in found.items()}
+    names = sorted(shares, key=lambda cause: shares[cause])
+    heights = range(len(names))
+    axis.barh(
+        heights,
+        [shares[name] for name in names],
+        color=[style.QUIET if name == "first" else style.ACCENT for name in names],
+    )
+    for height, name in zip(heights, names, strict=True):
+        axis.annotate(
+            f"{format_share(shares[name])}, {found[name]:,} reads",
+            (shares[name], height),
+            xytext=(5, 0),
+            textcoords="offset points",
+            va="center",
+        )
+    axis.set_yticks(heights, [_CAUSES[name] for name in names])
+    axis.set_xlim(0, max(shares.values(), default=1.0) * 1.4)
+    axis.grid(visible=False)
+    axis.xaxis.set_major_formatter(PercentFormatter(1))
+    axis.set_xlabel("share of all reads: the most that removing the cause could save")
+    axis.set_title(f"Why reads were misses: {printable(outcome.name, NAME)}")

@@ -1,0 +1,60 @@
+"""A page about a pick."""
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from vestigo.measures import MEASURES
+from vestigo.outcome import Outcome
+from vestigo.show.figures.canvas import our_style
+from vestigo.show.figures.causes import causes
+from vestigo.show.figures.front import called, front
+from vestigo.show.figures.heat import heat
+from vestigo.show.figures.sizes import size_curves
+from vestigo.study import Pick, SizeCurve, Sweep
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
+
+def choice_page(found: Sweep, pick: Pick, curves: Sequence[SizeCurve], today: Outcome) -> "Sequence[Axes]":
+    """A page of four: the front, all sizes, today's misses, and the two rules that vary and matter most."""
+    import matplotlib.pyplot as plt
+
+    with our_style():
+        figure, axes = plt.subplots(2, 2, figsize=(12.8, 8), layout="constrained")
+        figure.suptitle(
+            f"{pick.goal}: {pick.write(pick.value(found.today))} today, {pick.write(pick.value(pick.candidate))} "
+            f"with {called(pick.candidate)}",
+            x=0.01,
+            ha="left",
+            fontsize=13,
+            fontweight="bold",
+        )
+    flat = list(axes.flat)
+    front(found, pick, flat[0])
+    size_curves(curves, flat[1])
+    causes(today, flat[2])
+    what = pick.aim.best or "fresh_hit_rate"
+    pair = _most_telling(found, what)
+    if pair is not None:
+        heat(found, *pair, what, flat[3])
+    else:
+        flat[3].set_axis_off()
+    return flat
+
+
+def _most_telling(found: Sweep, name: str) -> tuple[str, str] | None:
+    """The two rules whose best values lie farthest apart."""
+    spread = {}
+    for key in dict.fromkeys(key for one in found.values() for key in one.changes):
+        best: dict[str, float] = {}
+        sign = 1 if MEASURES[name].more_is_better else -1
+        for one in found.values():
+            if key in one.changes:
+                value = str(one.changes[key])
+                best[value] = max(best.get(value, -np.inf), sign * one.measure(name))
+        spread[key] = max(best.values()) - min(best.values())
+    first, *more = sorted(spread, key=lambda key: -spread[key]) or [""]
+    return (first, more[0]) if more else None

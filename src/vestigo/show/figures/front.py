@@ -1,0 +1,95 @@
+"""Every candidate by memory and hits; those that no other beats."""
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from matplotlib.ticker import PercentFormatter
+
+from vestigo.measures import MEASURES
+from vestigo.show import style
+from vestigo.show.figures.byte_axis import byte_axis
+from vestigo.show.figures.canvas import NAME, on_axis
+from vestigo.show.safe import printable
+from vestigo.study import Candidate, Pick, Sweep
+from vestigo.units import format_share
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
+
+def front(found: Sweep, pick: Pick | None = None, axis: "Axes | None" = None) -> "Axes":
+    """Every candidate by memory and fresh hits, its stale reads told by colour and mark; those that no other beats are
+    joined by a line. Today's settings, the pick and the ceiling are named.
+    """
+    return on_axis(axis, lambda drawn: _draw_front(drawn, found, pick))
+
+
+def _draw_front(axis: "Axes", found: Sweep, pick: Pick | None) -> None:
+    each = list(found.values())
+    of_hits, most = ("fresh_hit_rate", "no limits, fresh") if found.stale_known else ("hit_rate", "no limits")
+
+    def place(one: Candidate) -> tuple[float, float]:
+        return one.measure("memory_peak"), one.measure(of_hits)
+
+    memory = np.array([one.measure("memory_peak") for one in each])
+    hits = np.array([one.measure(of_hits) for one in each])
+    stale = np.array([one.measure("stale_rate") for one in each])
+    parts = [
+        (stale <= 0.001, "o", style.ACCENT, "at most 0.1 % stale"),
+        ((stale > 0.001) & (stale <= 0.01), "s", style.SECOND, "at most 1 % stale"),
+        (stale > 0.01, "^", style.WARNING, "more than 1 % stale"),
+    ]
+    if not found.stale_known:
+        parts = [(np.ones(len(each), bool), "o", style.ACCENT, "how many are stale is not known")]
+    for chosen, mark, colour, label in parts:
+        if chosen.any():
+            axis.scatter(
+                memory[chosen], hits[chosen], s=26, c=colour, marker=mark, alpha=0.65, linewidths=0, label=label
+            )
+    unbeaten = sorted(found.front((of_hits, "memory_peak")), key=lambda one: one.measure("memory_peak"))
+    axis.step(*zip(*map(place, unbeaten), strict=True), where="post", color=style.QUIET, linewidth=1, zorder=0)
+    if most in found.references:
+        top = found.references[most].measure(of_hits)
+        axis.axhline(top, color=style.QUIET, linestyle=":", linewidth=1.2)
+        axis.annotate(
+            f"no settings can have more: {format_share(top)}",
+            (0.01, top),
+            xycoords=("axes fraction", "data"),
+            xytext=(0, 3),
+            textcoords="offset points",
+            color=style.QUIET,
+        )
+    _name(axis, place(found.today), "today", style.INK, "D")
+    if pick is not None and pick.candidate.name != found.today.name:
+        _name(axis, place(pick.candidate), called(pick.candidate), style.ACCENT, "*")
+    axis.set_xscale("log")
+    axis.margins(x=0.12)
+    axis.set_ylim(0, min(1.0, max(float(hits.max(initial=0)), 0.8) * 1.2))
+    byte_axis(axis, base=2)
+    axis.yaxis.set_major_formatter(PercentFormatter(1, decimals=0))
+    axis.set_xlabel("memory peak")
+    axis.set_ylabel(f"{MEASURES[of_hits].label}, share of reads")
+    axis.set_title(f"{len(found):,} candidates")
+    axis.legend(loc="lower right", frameon=False, fontsize=9)
+
+
+def called(candidate: Candidate) -> str:
+    """A name that says every change is too long for a figure."""
+    return f"the pick: {printable(candidate.name)}" if len(candidate.name) <= NAME else "the pick"
+
+
+def _name(axis: "Axes", at: tuple[float, float], text: str, colour: str, mark: str) -> None:
+    """Always marked the same way."""
+    axis.plot(*at, mark, color=colour, markersize=13 if mark == "*" else 8, markeredgecolor=style.GROUND, zorder=5)
+    right = at[0] > np.median([*axis.get_xlim()])
+    axis.annotate(
+        text,
+        at,
+        xytext=(-8 if right else 8, 9),
+        textcoords="offset points",
+        ha="right" if right else "left",
+        color=colour,
+        fontweight="bold",
+        zorder=6,
+        bbox={"facecolor": style.GROUND, "edgecolor": "none", "pad": 0.5, "alpha": 0.8},
+    )

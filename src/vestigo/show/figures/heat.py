@@ -1,0 +1,56 @@
+"""A measure at every pair of values of two rules that vary."""
+
+from typing import TYPE_CHECKING
+
+import matplotlib as mpl
+import numpy as np
+
+from vestigo.errors import InputError
+from vestigo.measures import measure
+from vestigo.show import style
+from vestigo.show.figures.canvas import on_axis
+from vestigo.study import Sweep
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
+
+def heat(found: Sweep, down: str, across: str, measure: str = "fresh_hit_rate", axis: "Axes | None" = None) -> "Axes":
+    """A measure at every pair of values of two rules that vary; of candidates that share a pair, the best one.
+
+    Raises InputError if one of them does not vary.
+    """
+    return on_axis(axis, lambda drawn: _draw_heat(drawn, found, down, across, measure))
+
+
+def _draw_heat(axis: "Axes", found: Sweep, down: str, across: str, name: str) -> None:
+    try:
+        what = measure(name)
+    except ValueError as error:
+        raise InputError(f"heat: {error}") from None
+    cells: dict[tuple[str, str], float] = {}
+    sign = 1 if what.more_is_better else -1
+    for one in found.values():
+        if down in one.changes and across in one.changes:
+            pair = (str(one.changes[down]), str(one.changes[across]))
+            cells[pair] = max(cells.get(pair, -np.inf), sign * one.measure(name))
+    if not cells:
+        varied = sorted({key for one in found.values() for key in one.changes})
+        raise InputError(
+            f"heat: {down} and {across} do not vary together; what varies is {', '.join(varied) or 'nothing'}"
+        )
+    rows, columns = (list(dict.fromkeys(pair[side] for pair in cells)) for side in (0, 1))
+    table = np.array([[cells.get((row, column), np.nan) for column in columns] for row in rows])
+    dark = np.nanmin(table) + 0.6 * (np.nanmax(table) - np.nanmin(table))
+    shades = mpl.colors.LinearSegmentedColormap.from_list("quiet", [style.RULE, style.ACCENT])
+    axis.imshow(table, cmap=shades, aspect="auto")
+    axis.grid(visible=False)
+    for (row, column), amount in np.ndenumerate(table):
+        if np.isfinite(amount):
+            colour = style.GROUND if amount > dark else style.INK
+            axis.text(column, row, what.write(float(sign * amount)), ha="center", va="center", color=colour)
+    axis.set_xticks(range(len(columns)), columns)
+    axis.set_yticks(range(len(rows)), rows)
+    axis.set_xlabel(across)
+    axis.set_ylabel(down)
+    axis.set_title(f"{what.label.capitalize()}, of all candidates with these two the best")
