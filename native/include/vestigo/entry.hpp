@@ -27,7 +27,7 @@ struct alignas(64) Entry {
   Id before = kNone;          // neighbours in the policy's order; itself, where it is in none
   Id after = kNone;
   Id load = kNone;            // the name of the load that the entry records
-  std::uint16_t group = 0;     // the look-up that the key belongs to
+  std::uint16_t group = 0;    // the look-up that the key belongs to
   Cause cause = kFirst;       // why it is not held, where it is not
   Cause would_expire = kFirst;  // of one that was taken away, which lifetime would have ended first
   std::uint8_t state = 0;     // of these; 0 is nearly every key that is read and not found

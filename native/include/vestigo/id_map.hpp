@@ -41,7 +41,7 @@ class Map {
   }
 
   [[gnu::always_inline]] void fetch(Key key) const {
-    if (!places_.empty()) __builtin_prefetch(&places_[room(key)], 1);
+    if (!places_.empty()) __builtin_prefetch(&places_[bucket(key)], 1);
   }
 
   void erase(Key key) {
@@ -50,7 +50,7 @@ class Map {
     if (places_[hole].key == kFree) return;
     for (std::size_t i = next(hole); places_[i].key != kFree; i = next(i)) {
       // What stands behind the hole moves into it unless its own search begins behind the hole, too.
-      if (((i - room(places_[i].key)) & mask()) >= ((i - hole) & mask())) places_[std::exchange(hole, i)] = places_[i];
+      if (((i - bucket(places_[i].key)) & mask()) >= ((i - hole) & mask())) places_[std::exchange(hole, i)] = places_[i];
     }
     places_[hole] = {};
     --used_;
@@ -79,14 +79,14 @@ class Map {
 
   std::size_t mask() const { return places_.size() - 1; }
   std::size_t next(std::size_t i) const { return (i + 1) & mask(); }
-  std::size_t room(Key key) const {
+  std::size_t bucket(Key key) const {
     const std::uint64_t mixed = static_cast<std::make_unsigned_t<Key>>(key) * std::uint64_t{0x9E3779B97F4A7C15};
     return static_cast<std::size_t>(mixed >> 32) & mask();
   }
 
   // Where `key` stands, or the free place where it would.
   std::size_t search(Key key) const {
-    std::size_t i = room(key);
+    std::size_t i = bucket(key);
     while (places_[i].key != key && places_[i].key != kFree) i = next(i);
     return i;
   }

@@ -31,18 +31,18 @@ class LargeBlocks {
 
   void* take(std::size_t bytes) {
     if (void* const kept = take_kept(bytes)) return kept;
-    void* const group = std::aligned_alloc(kPage, bytes);
-    if (group == nullptr) throw std::bad_alloc();
+    void* const block = std::aligned_alloc(kPage, bytes);
+    if (block == nullptr) throw std::bad_alloc();
 #ifdef __linux__
-    madvise(group, bytes, MADV_HUGEPAGE);
+    madvise(block, bytes, MADV_HUGEPAGE);
 #endif
-    return group;
+    return block;
   }
 
-  void give_back(void* group, std::size_t bytes) {
+  void give_back(void* block, std::size_t bytes) {
     const std::lock_guard lock(mutex_);
-    if (keepers_ == 0 || kept_bytes_ + bytes > kMostKept) return std::free(group);
-    kept_.push_back({group, bytes});
+    if (keepers_ == 0 || kept_bytes_ + bytes > kMostKept) return std::free(block);
+    kept_.push_back({block, bytes});
     kept_bytes_ += bytes;
   }
 
@@ -53,7 +53,7 @@ class LargeBlocks {
   void keep_no_longer() {
     const std::lock_guard lock(mutex_);
     if (--keepers_ > 0) return;
-    for (const Block& block : kept_) std::free(block.group);
+    for (const Block& block : kept_) std::free(block.memory);
     kept_.clear();
     kept_bytes_ = 0;
   }
@@ -61,7 +61,7 @@ class LargeBlocks {
  private:
   static constexpr std::size_t kMostKept = std::size_t{1} << 30;
   struct Block {
-    void* group;
+    void* memory;
     std::size_t bytes;
   };
 
@@ -69,10 +69,10 @@ class LargeBlocks {
     const std::lock_guard lock(mutex_);
     const auto found = std::find_if(kept_.begin(), kept_.end(), [=](const Block& block) { return block.bytes == bytes; });
     if (found == kept_.end()) return nullptr;
-    void* const group = found->group;
+    void* const block = found->memory;
     kept_bytes_ -= bytes;
     kept_.erase(found);
-    return group;
+    return block;
   }
 
   std::mutex mutex_;
@@ -102,9 +102,9 @@ struct LargePages {
     if (is_small(count)) return std::allocator<T>().allocate(count);
     return static_cast<T*>(LargeBlocks::all().take(pages(count)));
   }
-  void deallocate(T* group, std::size_t count) {
-    if (is_small(count)) return std::allocator<T>().deallocate(group, count);
-    LargeBlocks::all().give_back(group, pages(count));
+  void deallocate(T* block, std::size_t count) {
+    if (is_small(count)) return std::allocator<T>().deallocate(block, count);
+    LargeBlocks::all().give_back(block, pages(count));
   }
 
   template <class Other>

@@ -29,7 +29,7 @@ class Ledger {
   // The full replay's, which counts the time and the bytes of each read when it occurs.
   Ledger(std::size_t lookups, Slices slices) : tallies_(lookups), several_(lookups > 1), hit_costs_(lookups), overheads_(lookups), slices_(std::move(slices)) {}
 
-  Tally& tally(std::size_t group) { return tallies_[group]; }
+  Tally& tally(std::size_t lookup) { return tallies_[lookup]; }
   const std::vector<Tally>& tallies() const { return tallies_; }
   const Level& held() const { return several_ ? held_ : tallies_[0].held; }
   const Slices& slices() const { return slices_; }
@@ -122,14 +122,14 @@ class Ledger {
     if (!counting_) return;
     close_slice(now);
     slices_.settle_idle();
-    for (std::size_t group = 0; group < tallies_.size(); ++group) {
-      Tally& tally = tallies_[group];
-      settle(tally, group, now);
+    for (std::size_t lookup = 0; lookup < tallies_.size(); ++lookup) {
+      Tally& tally = tallies_[lookup];
+      settle(tally, lookup, now);
       tally.surge = tally.surge_count.close(tally.loads());
-      tally.longest_read = most_[group].longest_read;
-      tally.oldest_answer = most_[group].oldest_answer;
-      tally.oldest_stale = most_[group].oldest_stale;
-      tally.held.raise_peaks(most_[group].held);
+      tally.longest_read = most_[lookup].longest_read;
+      tally.oldest_answer = most_[lookup].oldest_answer;
+      tally.oldest_stale = most_[lookup].oldest_stale;
+      tally.held.raise_peaks(most_[lookup].held);
       total_.longest_read = std::max(total_.longest_read, tally.longest_read);
       total_.oldest_answer = std::max(total_.oldest_answer, tally.oldest_answer);
       total_.oldest_stale = std::max(total_.oldest_stale, tally.oldest_stale);
@@ -172,32 +172,32 @@ class Ledger {
     Tally so_far;
     so_far.surge = slice_surge_.close(loads());
     so_far.held = held();
-    for (std::size_t group = 0; group < tallies_.size(); ++group) {
-      Tally& tally = tallies_[group];
-      if (tally.counts[kHits] > std::exchange(hits_before_[group], tally.counts[kHits])) {
-        tally.longest_read = std::max(tally.longest_read, hit_costs_[group]);
+    for (std::size_t lookup = 0; lookup < tallies_.size(); ++lookup) {
+      Tally& tally = tallies_[lookup];
+      if (tally.counts[kHits] > std::exchange(hits_before_[lookup], tally.counts[kHits])) {
+        tally.longest_read = std::max(tally.longest_read, hit_costs_[lookup]);
       }
       so_far.longest_read = std::max(so_far.longest_read, tally.longest_read);
       so_far.oldest_answer = std::max(so_far.oldest_answer, tally.oldest_answer);
       so_far.oldest_stale = std::max(so_far.oldest_stale, tally.oldest_stale);
-      Most& most = most_[group];
+      Most& most = most_[lookup];
       most.longest_read = std::max(most.longest_read, std::exchange(tally.longest_read, 0));
       most.oldest_answer = std::max(most.oldest_answer, std::exchange(tally.oldest_answer, 0));
       most.oldest_stale = std::max(most.oldest_stale, std::exchange(tally.oldest_stale, 0));
       most.held.raise_peaks(tally.held);
       so_far.add(tally);
-      settle(so_far, group, ends);
+      settle(so_far, lookup, ends);
     }
     slices_.close(ends, std::move(so_far));
   }
 
   // Adds to a tally, which has what a look-up counted, what is known of that in bulk: hits' times and sizes, loads, and what
   // is held up to `now`.
-  void settle(Tally& tally, std::size_t group, Time now) const {
-    const Tally& own = tallies_[group];
+  void settle(Tally& tally, std::size_t lookup, Time now) const {
+    const Tally& own = tallies_[lookup];
     const std::int64_t hits = own.counts[kHits];
-    if (hits_in_bulk_) tally.add_hit_times(hits, hit_costs_[group]);
-    tally.counts[kBytesHit] -= hits * overheads_[group];
+    if (hits_in_bulk_) tally.add_hit_times(hits, hit_costs_[lookup]);
+    tally.counts[kBytesHit] -= hits * overheads_[lookup];
     tally.counts[kLoads] += own.loads();
     tally.sums[kOriginTime] += own.origin_time;
     if (misses_in_bulk_) tally.sums[kReadTime] += own.origin_time;

@@ -168,7 +168,7 @@ struct Pools {
     leave(group, entry, kRefused, now);
   }
 
-  // All entries of the rooms of which `goes` is true go, and are counted as `count`. The policy of a pool that can hold
+  // All entries of the groups of which `goes` is true go, and are counted as `count`. The policy of a pool that can hold
   // nothing else begins anew.
   template <class Goes>
   void empty(Goes goes, Cause cause, Count count, Time now) {
@@ -188,7 +188,7 @@ struct Pools {
     if (some_in_part) empty_in_part(goes, [](Id) { return true; }, cause, count, now);
   }
 
-  // Those of the rooms of which `goes` and `chosen(entry)` is true go, in the order of keys; no policy begins anew.
+  // Those of the groups of which `goes` and `chosen(entry)` is true go, in the order of keys; no policy begins anew.
   template <class Goes, class Chosen>
   void empty_in_part(Goes goes, Chosen chosen, Cause cause, Count count, Time now) {
     std::vector<Id> going;

@@ -28,9 +28,9 @@ class Texts {
       if (2 * (count() + kBlock) > places_.size()) grow();
       for (std::size_t i = 0; i < many; ++i) {
         hashes[i] = hash(text(begin + i));
-        __builtin_prefetch(&places_[room(hashes[i])]);
+        __builtin_prefetch(&places_[bucket(hashes[i])]);
       }
-      for (std::size_t i = 0; i < many; ++i) __builtin_prefetch(letters_.data() + places_[room(hashes[i])].begin);
+      for (std::size_t i = 0; i < many; ++i) __builtin_prefetch(letters_.data() + places_[bucket(hashes[i])].begin);
       for (std::size_t i = 0; i < many; ++i) {
         const std::string_view one = text(begin + i);
         ids[begin + i] = one.data() == nullptr ? kNone : find_or_add(one, hashes[i]);
@@ -76,11 +76,11 @@ class Texts {
   }
 
   static std::uint32_t part(std::uint64_t hash) { return static_cast<std::uint32_t>(hash >> 32); }
-  std::size_t room(std::uint64_t hash) const { return static_cast<std::size_t>(hash) & (places_.size() - 1); }
+  std::size_t bucket(std::uint64_t hash) const { return static_cast<std::size_t>(hash) & (places_.size() - 1); }
   std::size_t next(std::size_t place) const { return (place + 1) & (places_.size() - 1); }
 
   Id find_or_add(std::string_view text, std::uint64_t hash) {
-    std::size_t place = room(hash);
+    std::size_t place = bucket(hash);
     for (; places_[place].id != kNone; place = next(place)) {
       const Place& known = places_[place];
       if (known.hash == part(hash) && known.length == text.size() && std::memcmp(letters_.data() + known.begin, text.data(), text.size()) == 0) return known.id;
@@ -98,7 +98,7 @@ class Texts {
     old.swap(places_);
     for (const Place& one : old) {
       if (one.id == kNone) continue;
-      std::size_t place = room(hash({letters_.data() + one.begin, one.length}));
+      std::size_t place = bucket(hash({letters_.data() + one.begin, one.length}));
       while (places_[place].id != kNone) place = next(place);
       places_[place] = one;
     }

@@ -36,15 +36,7 @@ class PoolRules(Checked):
         int | None, BeforeValidator(values.byte_limit), Rule("room", same("max_bytes"), plain=always)
     ] = None
     """The most bytes that are held at once, overhead included; None is no limit."""
-    eviction: Annotated[
-        Eviction,
-        BeforeValidator(Eviction.read),
-        Rule(
-            "room",
-            lambda rules: {"eviction": rules.eviction.name, "eviction_numbers": [*rules.room.numbers, 0, 0, 0][:3]},
-            always,
-        ),
-    ] = Eviction("lru")
+    eviction: Annotated[Eviction, BeforeValidator(Eviction.read), Rule("room", _policy, plain=always)] = Eviction("lru")
     """Which entry makes room: a policy's name, with parameters if they are to differ from the paper's
     (``"slru protected=70%"``), or a class of your own that is a `Policy`."""
     when_full: Annotated[

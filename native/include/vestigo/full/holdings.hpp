@@ -115,7 +115,7 @@ class Holdings {
     leave(group, slot, first_expiry(group, slot), kExpirations, now);
   }
 
-  // All entries of the rooms of which `goes` is true go. A compartment that can hold nothing else begins anew.
+  // All entries of the groups of which `goes` is true go. A compartment that can hold nothing else begins anew.
   template <class Goes>
   void empty(Goes goes, Id node, Cause cause, Count count, Time now) {
     for (std::size_t pool = 0; pool < setting.pools.size(); ++pool) {

@@ -81,11 +81,12 @@ def begin_full(trace: Trace, job: Job, entries: Entries) -> kernel.Replay:
     asked.per = [kernel.Per[per] for per in job.groups.per]
     asked.expires = [group.expires_at for group in groups]
     asked.lookups, asked.nodes, asked.unnamed_node = lookups, len(trace.nodes), has_unnamed_node(trace)
-    asked.last_rows = np.full(int(trace.scope.max()) + 2, -1, np.int64)
     if "scope" in job.groups.per or any(group.rules.batch for group in groups):
         scopes = scopes_of(trace)
         asked.last_rows = scopes.last_rows
         asked.scopes_at_once, asked.scope_slots = scopes.at_once, scopes.keys_at_once
+    else:
+        asked.last_rows = np.full(int(trace.scope.max()) + 2, -1, np.int64)
     return kernel.Replay(asked, _counting(trace, job))
 
 
