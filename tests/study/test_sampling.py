@@ -218,9 +218,9 @@ def test_what_a_sample_cannot_tell_is_refused(sampler: KeySample, rules: dict[st
 
 
 def test_shares_that_make_no_samples_are_refused(skewed: Trace) -> None:
-    with pytest.raises(RulesError, match="at most 50 %"):
+    with pytest.raises(RulesError, match="not between 0% and 50%"):
         KeySample(skewed, "60%")
-    with pytest.raises(RulesError, match="11 samples"):
+    with pytest.raises(RulesError, match="11 of them have no room"):
         KeySample(skewed, "5%", samples=11)
 
 

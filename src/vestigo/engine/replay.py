@@ -16,10 +16,9 @@ Engine = Literal["native", "reference"]
 def replay(trace: Readable, settings: Settings, *, engine: Engine = "native", name: str = "replay") -> Outcome:
     """What `settings` would have given on `trace`.
 
-    Rules hold for every look-up of the trace, each with room of its own; a plan gives rules for each
-    look-up, a warm-up, and what is to be different about the trace; its candidates are left out (see `compare`).
-    The two engines mean the same:
-    ``native`` is fast, ``reference`` is plain Python to be read.
+    Rules hold for every look-up of the trace, each with room of its own. A plan gives rules for each look-up, a
+    warm-up, and what is to be different about the trace; its candidates are left out (see `compare`). The two engines
+    mean the same: ``native`` is fast, ``reference`` is plain Python to be read.
 
     Raises RulesError if the settings do not fit the trace.
 

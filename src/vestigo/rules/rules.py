@@ -103,7 +103,7 @@ class Rules(PoolRules):
 
     per: Annotated[
         Literal["node", "all", "scope"],
-        Rule("whose cache", worked_out="engine/groups.py", plain=lambda value: value != "scope"),
+        Rule("whose cache", worked_out=_IN_GROUPS, plain=lambda value: value != "scope"),
     ] = "node"
     """Who has a cache of their own: each node that the trace names, all rows together, or each scope."""
     tell_nodes: Annotated[Literal["nothing", "drop", "copy"], Rule("whose cache", same("tell_nodes"))] = "nothing"

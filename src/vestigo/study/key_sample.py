@@ -27,7 +27,7 @@ from vestigo.study.estimate import Estimate
 from vestigo.study.sampled import Sample, all_in, filled_sizes, grouped, sampled
 from vestigo.trace import Readable, Trace, read_trace
 from vestigo.trace.trace import LAST_KEYED
-from vestigo.units import format_share, parse_share
+from vestigo.units import parse_share
 
 SAMPLES = 4
 _T_90 = (6.314, 2.920, 2.353, 2.132, 2.015, 1.943, 1.895, 1.860, 1.833)
@@ -49,11 +49,11 @@ class KeySample:
 
     def __init__(self, trace: Readable, share: str = "10%", *, samples: int = SAMPLES, seed: int = 0) -> None:
         part = float(argument("share", parse_share, share))
-        if not 0 < part <= 0.5 or not 1 <= samples <= min(round(1 / part), len(_T_90) + 1):
-            raise RulesError(
-                f"a share of {format_share(part)} in {samples} samples: write a share of at most 50 %, and from 1 to "
-                "10 samples that have room beside each other"
-            )
+        if not 0 < part <= 0.5:
+            raise RulesError(f'share: {share!r} is not between 0% and 50%; write "10%", for example')
+        most = min(round(1 / part), len(_T_90) + 1)
+        if not 1 <= samples <= most:
+            raise RulesError(f"samples: {samples} of them have no room beside each other; write from 1 to {most}")
         self._whole = read_trace(trace)
         self._group = round(1 / part)
         self._samples = samples

@@ -73,8 +73,8 @@ class Sharing(Data):
 
 def share_out(trace: Readable, plan: Settings, total: int | str) -> Sharing:
     """Divides `total` bytes (``"64 MiB"``, overheads included; of each node, where each has a cache) among the look-ups
-    by their size curves, and replays
-    that beside an even split and today's limits. All other rules stay; shared pools are given up.
+    by their size curves, and replays that beside an even split and today's limits. All other rules stay; shared pools
+    are given up.
 
     Each next piece of memory goes where it brings most hits a byte, along the convex hull of each curve: the best
     division there is if curves were convex (B. Fox, "Discrete optimization via marginal analysis", 1966). The curves

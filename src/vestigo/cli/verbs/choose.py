@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from vestigo.cli.options import (
+    ClusterOption,
     FigureOption,
     IntakeOption,
     JsonOption,
@@ -59,6 +60,7 @@ def choose(
     results: ResultsOption = None,
     no_results: NoResultsOption = False,
     yes: YesOption = False,
+    cluster: ClusterOption = None,
     write: WriteOption = None,
     figure: FigureOption = None,
     as_json: JsonOption = False,
@@ -82,9 +84,11 @@ def choose(
         no_results=no_results,
         yes=yes,
         sample=sample,
+        cluster=cluster,
         replays=replays,
         seed=seed,
     )
+    _check_together(asked, share_out, figure)
     if share_out is not None:
         return _share_out(asked, share_out, write, as_json)
     found, of = swept(asked)
@@ -105,6 +109,25 @@ def choose(
     if not (pick.is_met and pick.holds):
         raise typer.Exit(NOT_MET)
     return None
+
+
+def _check_together(asked: "Asked", share_out: str | None, figure: "Path | None") -> None:
+    """Raises InputError for options that mean nothing beside each other."""
+    from vestigo.errors import InputError
+
+    if asked.replays is not None and asked.cluster is not None:
+        raise InputError("--cluster: --replays searches on this machine alone; leave out the one or the other")
+    others = {
+        "--sample": asked.sample,
+        "--replays": asked.replays,
+        "--cluster": asked.cluster,
+        "--results": asked.results,
+        "--figure": figure,
+    }
+    if share_out is not None and (idle := [name for name, value in others.items() if value is not None]):
+        raise InputError(
+            f"{' and '.join(idle)}: --share-out replays two divisions alone; leave out the one or the other"
+        )
 
 
 def _share_out(asked: "Asked", total: str, write: "Path | None", as_json: bool) -> None:

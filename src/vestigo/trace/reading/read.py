@@ -31,13 +31,12 @@ def read_trace(source: Readable, intake: Intake | None = None, **options: Any) -
 
     Files are CSV, TSV, JSON Lines, access logs in the Common or Combined format (``.log``), OpenTelemetry spans in
     OTLP JSON, all of these plain or packed (``.gz``, ``.bz2``, ``.zst``), Parquet, Arrow IPC, or prepared by
-    `write_trace`.
-    The columns are those of docs/semantics.md, section 1; an `Intake`, or its fields as options, says what others
-    mean; options come on top of it. A prepared file says itself what it holds, and is asked for more only by options.
-    Numbers of a table in memory are ns unless options say otherwise. A `Trace` is given back as it is.
+    `write_trace`. The columns are those of docs/semantics.md, section 1; an `Intake`, or its fields as options, says
+    what others mean; options come on top of it. A prepared file says itself what it holds, and is asked for more only
+    by options. Numbers of a table in memory are ns unless options say otherwise. A `Trace` is given back as it is.
 
-    Rows out of order are sorted, and `Trace.moved` says how many; `Trace.notes` says what was
-    assumed or left out. Raises TraceError, which names file, line or row, column, and what was expected.
+    Rows out of order are sorted, and `Trace.moved` says how many; `Trace.notes` says what was assumed or left out.
+    Raises TraceError, which names file, line or row, column, and what was expected.
 
     >>> from vestigo import read_trace
     >>> read_trace({"at": [10, 20, 30], "key": ["a", "b", "a"]}).key.tolist()
