@@ -17,6 +17,10 @@ namespace nb = nanobind;
 template <class T>
 using Column = nb::ndarray<const T, nb::ndim<1>, nb::c_contig, nb::device::cpu>;
 
+// One that is written.
+template <class T>
+using Written = nb::ndarray<T, nb::ndim<1>, nb::c_contig, nb::device::cpu>;
+
 template <class T>
 std::span<const T> view(const Column<T>& column) {
   return {column.data(), column.size()};

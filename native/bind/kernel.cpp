@@ -43,6 +43,14 @@ void bind_names(nb::module_& m) {
 #define VESTIGO_MOST(name, in_tally) #name,
 #include "vestigo/tally.def"
   });
+  m.attr("HAPPENINGS") = names(std::array{
+#define VESTIGO_HAPPENING(place, name) #name,
+#include "vestigo/witness/happenings.def"
+  });
+  m.attr("HAPPENING_FIELDS") = names(std::array{
+#define VESTIGO_HAPPENING_FIELD(name) #name,
+#include "vestigo/witness/happenings.def"
+  });
 }
 
 void bind_columns(nb::module_& m) {

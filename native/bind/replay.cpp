@@ -1,11 +1,15 @@
 // bind/replay.cpp: a replay as a Python class. What is asked is checked first; then the GIL is released.
+#include <nanobind/stl/tuple.h>
+
 #include <algorithm>
 #include <memory>
+#include <tuple>
 
 #include "columns.hpp"
 #include "settings.hpp"
 #include "sheet.hpp"
 #include "vestigo/any_replay.hpp"
+#include "witness.hpp"
 
 namespace nb = nanobind;
 using namespace nb::literals;
@@ -13,10 +17,19 @@ using namespace nb::literals;
 namespace vestigo::bind {
 namespace {
 
+// The columns of Answers, in its order.
+using BoundAnswers = std::tuple<Written<std::uint8_t>, Written<Time>, Written<Time>, Written<Time>>;
+
+Answers checked(const BoundAnswers& asked, std::size_t events) {
+  const auto& [answer, took, age, stale_age] = asked;
+  if (answer.size() != events || took.size() != events || age.size() != events || stale_age.size() != events) refuse("columns differ in length");
+  return {answer.data(), took.data(), age.data(), stale_age.data()};
+}
+
 // A replay under way: it is fed the batches of a trace in order, then closed.
 class BoundReplay {
  public:
-  BoundReplay(const PlainAsked& asked, const Counting& counting) : asked_(asked) {
+  BoundReplay(const PlainAsked& asked, const Counting& counting, const WatchingAsked* watching) : asked_(asked) {
     const std::size_t places = asked.place_lookups.size();
     check(asked, places);
     check(counting);
@@ -35,24 +48,26 @@ class BoundReplay {
     const std::vector<Rules> rules(asked.groups.begin(), asked.groups.end());
     const std::vector<ValueRules> value_rules(asked.groups.begin(), asked.groups.end());
     const auto clears = checked_moments(asked.clears);
+    const auto watched = watch(watching, entries());
     nb::gil_scoped_release released;
     const Setting setting{.entry_groups = view(asked_.entry_groups), .entry_keys = asked_.keys_of_entries(),
                           .entry_is_first = asked.entry_is_first ? view(*asked.entry_is_first) : std::span<const std::uint8_t>{}, .keys = asked.keys,
                           .lookups = rules, .value_rules = value_rules, .group_lookups = asked.place_lookups, .group_nodes = asked.place_nodes,
                           .group_is_of_node = asked.place_is_of_node, .group_pools = asked.place_pools, .pools = pools, .clears = clears,
                           .news_take = counting.news_take};
-    replay_ = begin_replay(setting, {counting.first_counted, counting.loading}, slices(counting));
+    replay_ = begin_replay(setting, {counting.first_counted, counting.loading}, slices(counting), watched);
   }
 
-  BoundReplay(const FullAsked& asked, const Counting& counting)
+  BoundReplay(const FullAsked& asked, const Counting& counting, const WatchingAsked* watching)
       : asked_(asked), full_(true), nodes_(asked.nodes), scopes_(asked.last_rows.size()), foresees_(foresees(asked.pools)) {
     full::Setting setting = checked_setting(asked, counting);
+    const auto watched = watch(watching, asked.keys);
     nb::gil_scoped_release released;
-    replay_ = begin_full_replay(std::move(setting), counting.first_counted, slices(counting));
+    replay_ = begin_full_replay(std::move(setting), counting.first_counted, slices(counting), watched);
   }
 
-  // `next_read` is asked for by a policy that knows the future.
-  void feed(const BoundColumns& batch, std::optional<Column<std::int64_t>> next_read) {
+  // `next_read` is asked for by a policy that knows the future; `answers`, to be written, by a replay that tells of its reads.
+  void feed(const BoundColumns& batch, std::optional<Column<std::int64_t>> next_read, std::optional<BoundAnswers> answers) {
     if (replay_ == nullptr) refuse("the replay is closed");
     if (batch.follows() != last_batch_ || batch.keys() != entries()) refuse("a batch is not the next one");
     Columns columns = batch.columns();
@@ -63,6 +78,8 @@ class BoundReplay {
     }
     if (full_ && (batch.nodes() > nodes_ || batch.scopes() >= scopes_)) refuse("a node or scope is out of range");
     if (!full_ && batch.has_preloads()) refuse("preloads take a full replay");
+    if (answers.has_value() != tells_reads_) refuse("there is nowhere to tell of reads, or nobody tells");
+    const auto told = answers ? std::optional(checked(*answers, columns.events)) : std::nullopt;
     events_ += columns.events;
     largest_ = std::max(largest_, batch.largest());
     if (events_ > UINT32_MAX) refuse("more than 2^32 events");
@@ -71,7 +88,7 @@ class BoundReplay {
     cost_ += batch.cost();
     last_batch_ = batch.number();
     nb::gil_scoped_release released;
-    replay_->feed(columns);
+    replay_->feed(columns, told);
   }
 
   // What was counted; the replay cannot be used after this.
@@ -97,6 +114,11 @@ class BoundReplay {
     result["slices"] = std::move(over_time).arrays();
     result["begins"] = array(std::move(begins));
     result["ends"] = array(std::move(ends));
+    if (Witness* const witness = closed->witness()) {
+      if (!full_ && asked_.entry_keys) witness->keys.gather(asked_.keys_of_entries(), asked_.keys);
+      result["keys"] = arrays(witness->keys);
+      result["happenings"] = arrays(witness->log.take());
+    }
     return result;
   }
 
@@ -107,8 +129,14 @@ class BoundReplay {
   static Slices slices(const Counting& counting) { return Slices(counting.slice_origin, counting.slice_width, counting.slices); }
   std::size_t entries() const { return asked_.entries(); }
 
+  std::optional<Watching> watch(const WatchingAsked* asked, std::size_t rows) {
+    if (asked == nullptr) return {};
+    tells_reads_ = asked->reads;
+    return checked(*asked, rows);
+  }
+
   Asked asked_;  // a replay looks the entries' keys up
-  bool full_ = false;
+  bool full_ = false, tells_reads_ = false;
   std::size_t nodes_ = 0, scopes_ = 1;
   bool foresees_ = false;
   std::unique_ptr<AnyReplay> replay_;
@@ -121,9 +149,9 @@ class BoundReplay {
 
 void bind_replay(nb::module_& m) {
   nb::class_<BoundReplay>(m, "Replay")
-      .def(nb::init<const PlainAsked&, const Counting&>(), "asked"_a, "counting"_a)
-      .def(nb::init<const FullAsked&, const Counting&>(), "asked"_a, "counting"_a)
-      .def("feed", &BoundReplay::feed, "batch"_a, "next_read"_a.noconvert() = nb::none())
+      .def(nb::init<const PlainAsked&, const Counting&, const WatchingAsked*>(), "asked"_a, "counting"_a, "watching"_a = nb::none())
+      .def(nb::init<const FullAsked&, const Counting&, const WatchingAsked*>(), "asked"_a, "counting"_a, "watching"_a = nb::none())
+      .def("feed", &BoundReplay::feed, "batch"_a, "next_read"_a.noconvert() = nb::none(), "answers"_a = nb::none())
       .def("close", &BoundReplay::close);
 }
 

@@ -44,6 +44,13 @@ void check(const Counting& counting) {
   }
 }
 
+Watching checked(const WatchingAsked& asked, std::size_t rows) {
+  Watching watching{.reads = asked.reads, .keys = asked.keys, .chosen = {}, .rows = rows};
+  if (asked.chosen) watching.chosen = view(*asked.chosen);
+  if (!within(watching.chosen, rows)) refuse("a key to watch is out of range");
+  return watching;
+}
+
 std::vector<std::vector<Time>> checked_moments(const std::vector<Column<Time>>& columns) {
   std::vector<std::vector<Time>> found;
   for (const Column<Time>& column : columns) {
@@ -114,6 +121,10 @@ void bind_settings(nb::module_& m) {
       .def_rw("unnamed_node", &FullAsked::unnamed_node)
       .def_rw("scopes_at_once", &FullAsked::scopes_at_once)
       .def_rw("scope_slots", &FullAsked::scope_slots);
+
+  nb::class_<WatchingAsked> watching(m, "Watching");
+  watching.def(nb::init<>()).def_rw("reads", &WatchingAsked::reads).def_rw("keys", &WatchingAsked::keys);
+  column(watching, "chosen", &WatchingAsked::chosen);
 
   nb::class_<Counting>(m, "Counting")
       .def(nb::init<>())

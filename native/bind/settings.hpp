@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "rules.hpp"
+#include "vestigo/any_replay.hpp"
 
 namespace vestigo::bind {
 
@@ -55,6 +56,12 @@ struct Counting {
   std::size_t slices = 1;
 };
 
+// What the replay is to tell of single reads and keys.
+struct WatchingAsked {
+  bool reads = false, keys = false;
+  std::optional<Column<Id>> chosen;  // what happens to these, ascending: entries, or in the full replay keys
+};
+
 void bind_settings(nb::module_& m);  // settings.cpp
 
 inline bool within(std::span<const Id> ids, std::size_t end) {
@@ -64,6 +71,7 @@ inline bool within(std::span<const Id> ids, std::size_t end) {
 // Each raises ValueError for what does not fit together.
 void check(const Asked& asked, std::size_t groups);
 void check(const Counting& counting);
+Watching checked(const WatchingAsked& asked, std::size_t rows);
 std::vector<std::vector<Time>> checked_moments(const std::vector<Column<Time>>& columns);
 full::Setting checked_setting(const FullAsked& asked, const Counting& counting);
 

@@ -5,7 +5,9 @@
 
 #include <algorithm>
 #include <memory>
+#include <optional>
 #include <span>
+#include <type_traits>
 #include <utility>
 
 #include "full/setting.hpp"
@@ -19,6 +21,14 @@ struct Run {
   Loading loading = Loading::timed;
 };
 
+// What a replay is to tell of single reads and keys.
+struct Watching {
+  bool reads = false;
+  bool keys = false;
+  std::span<const Id> chosen;  // what happens to these, ascending: entries, or in the full replay keys
+  std::size_t rows = 0;        // so many entries, or keys, there are
+};
+
 // One virtual call a batch; the events of a batch meet none.
 class AnyReplay {
  public:
@@ -27,11 +37,14 @@ class AnyReplay {
   AnyReplay& operator=(const AnyReplay&) = delete;
   virtual ~AnyReplay() = default;
 
-  // The next events of the trace, at least one.
-  virtual void feed(const Columns& columns) = 0;
+  // The next events of the trace, at least one. `answers`: where those of its reads go, if the replay tells of them.
+  virtual void feed(const Columns& columns, const std::optional<Answers>& answers) = 0;
 
   // The trace is over: what was counted.
   virtual const Ledger& close() = 0;
+
+  // What was seen, if anyone watches.
+  virtual Witness* witness() = 0;
 };
 
 template <class Replay>
@@ -41,8 +54,9 @@ class ReplayBy final : public AnyReplay {
   ReplayBy(Setting&& setting, std::uint64_t first_counted, Slices slices)
       : replay_(std::forward<Setting>(setting), std::move(slices)), to_warm_up_(first_counted) {}
 
-  void feed(const Columns& columns) override {
+  void feed(const Columns& columns, [[maybe_unused]] const std::optional<Answers>& answers) override {
     replay_.open(columns);
+    if constexpr (sees) replay_.witness().open(columns.events, answers);
     const std::size_t warming = counting_ ? 0 : std::min<std::uint64_t>(to_warm_up_, columns.events);
     replay_.feed(columns, 0, warming);
     to_warm_up_ -= warming;
@@ -60,7 +74,21 @@ class ReplayBy final : public AnyReplay {
     return replay_.ledger();
   }
 
+  Witness* witness() override {
+    if constexpr (sees) return &replay_.witness();
+    return nullptr;
+  }
+
+  void watch([[maybe_unused]] const Watching& watching) {
+    if constexpr (sees) {
+      if (watching.keys) replay_.witness().keys.resize(watching.rows);
+      if (!watching.chosen.empty()) replay_.witness().log.choose(watching.chosen, watching.rows);
+    }
+  }
+
  private:
+  static constexpr bool sees = std::remove_cvref_t<decltype(std::declval<Replay>().witness())>::sees;
+
   Replay replay_;
   std::uint64_t to_warm_up_;
   bool counting_ = false;
@@ -79,8 +107,19 @@ std::unique_ptr<AnyReplay> begin_replay_of(const Setting& setting, Run how, Slic
   }
 }
 
+// The same, seen by a witness.
+template <class Policy, bool by_value>
+std::unique_ptr<AnyReplay> begin_watched_replay_of(const Setting& setting, Run how, Slices slices, const Watching& watching) {
+  const auto begin = [&]<Loading loading>() -> std::unique_ptr<AnyReplay> {
+    auto made = std::make_unique<ReplayBy<Replay<Policy, loading, by_value, Witness>>>(setting, how.first_counted, std::move(slices));
+    made->watch(watching);
+    return made;
+  };
+  return how.loading == Loading::timed ? begin.template operator()<Loading::timed>() : begin.template operator()<Loading::instant>();
+}
+
 // Of all rules there are (see full/replay.hpp). Compiled by itself.
-std::unique_ptr<AnyReplay> begin_full_replay(full::Setting setting, std::uint64_t first_counted, Slices slices);
+std::unique_ptr<AnyReplay> begin_full_replay(full::Setting setting, std::uint64_t first_counted, Slices slices, const std::optional<Watching>& watching);
 
 // Each is compiled by itself, where the build says so (CMakeLists.txt): side by side.
 #ifdef VESTIGO_BUILT_APART
@@ -89,14 +128,21 @@ extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Lru, true>(co
 extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Fifo, false>(const Setting&, Run, Slices);
 extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Any, false>(const Setting&, Run, Slices);
 extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Any, true>(const Setting&, Run, Slices);
+extern template std::unique_ptr<AnyReplay> begin_watched_replay_of<policy::Lru, false>(const Setting&, Run, Slices, const Watching&);
+extern template std::unique_ptr<AnyReplay> begin_watched_replay_of<policy::Any, true>(const Setting&, Run, Slices, const Watching&);
 #endif
 
-// The commonest policies have a replay of their own; the others, and plans that mix them, share one.
-inline std::unique_ptr<AnyReplay> begin_replay(const Setting& setting, Run how, Slices slices) {
+// The commonest policies have a replay of their own; the others, and plans that mix them, share one. So it is, with fewer, where a witness
+// sees it.
+inline std::unique_ptr<AnyReplay> begin_replay(const Setting& setting, Run how, Slices slices, const std::optional<Watching>& watching = {}) {
   const auto all = [&setting](Eviction policy) {
     return std::all_of(setting.pools.begin(), setting.pools.end(), [policy](const PoolRules& pool) { return pool.evicts_by(policy); });
   };
   const bool by_value = std::any_of(setting.value_rules.begin(), setting.value_rules.end(), [](const ValueRules& rules) { return rules != ValueRules{}; });
+  if (watching) {
+    const auto begin = all(Eviction::Lru) && !by_value ? begin_watched_replay_of<policy::Lru, false> : begin_watched_replay_of<policy::Any, true>;
+    return begin(setting, how, std::move(slices), *watching);
+  }
   if (by_value) return (all(Eviction::Lru) ? begin_replay_of<policy::Lru, true> : begin_replay_of<policy::Any, true>)(setting, how, std::move(slices));
   if (all(Eviction::Lru)) return begin_replay_of<policy::Lru, false>(setting, how, std::move(slices));
   if (all(Eviction::Fifo)) return begin_replay_of<policy::Fifo, false>(setting, how, std::move(slices));

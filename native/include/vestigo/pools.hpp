@@ -12,11 +12,12 @@
 #include "meaning.hpp"
 #include "policy/room.hpp"
 #include "setting.hpp"
+#include "witness/witness.hpp"
 
 namespace vestigo {
 
-// `by_value`: some rules ask for the size or the cost of single values.
-template <class Policy, bool by_value>
+// `by_value`: some rules ask for the size or the cost of single values. `Seen`: by whom single reads and keys are seen, if by anyone.
+template <class Policy, bool by_value, class Seen = NoWitness>
 struct Pools {
   struct Pool {
     PoolRules rules;
@@ -52,6 +53,7 @@ struct Pools {
   std::vector<Group> groups;
   Ledger ledger;
   std::vector<ValueRules> value_rules;  // by group
+  [[no_unique_address]] Seen witness;
 
   Pools(const Setting& setting, Slices slices)
       : entries(setting.entry_groups, setting.entry_is_first, setting.pools.size() * policy::kSentinels),
@@ -85,6 +87,10 @@ struct Pools {
   // The key of an entry, wherever that is.
   Id key_of(Id entry) const { return entry_keys_.empty() ? entry : entry_keys_[static_cast<std::size_t>(entry)]; }
 
+  // The row of an entry's key is its own: whose it is, the entries' keys and nodes say.
+  static Who who(Id entry) { return {entry, entry, kNone}; }
+  Who who(const Entry& entry) const { return who(entries.id(entry)); }
+
   // A write has put a value: the key's first load, if it is still to come, is of one that is known elsewhere.
   void put(Id entry) {
     if (first_entries_.empty()) return;
@@ -112,15 +118,16 @@ struct Pools {
     Pool& pool = *group.pool;
     Time lifetime = longest_lifetime(rules, false);
     if (is_null(stretch)) [[unlikely]] {
-      if (!rules.keeps(stretch)) return decline(entry);
+      if (!rules.keeps(stretch)) return decline(entry, now);
       lifetime = longest_lifetime(rules, true);
     }
-    if (by_value && !passes(entry, size, cost)) return refuse(group, entry);
+    if (by_value && !passes(entry, size, cost)) return refuse(group, entry, now);
     const Bytes bytes = size + rules.entry_overhead;
     std::int64_t more_entries = 1;
     Bytes more_bytes = bytes;
     if (pool.is_full_for(bytes)) {
-      if (bytes > pool.largest_where_full) [[unlikely]] return refuse(group, entry);
+      if (bytes > pool.largest_where_full) [[unlikely]] return refuse(group, entry, now);
+      witness.coming(who(key));
       pool.policy.arriving(key, bytes);
       Entry& victim = entries[pool.policy.evict()];
       pool.bytes += bytes - victim.bytes;
@@ -128,11 +135,15 @@ struct Pools {
         ++tally.counts[kEvictions];
         more_entries = 0;
         more_bytes -= victim.bytes;
-        vacate(group, victim, kEvicted, now);
+        vacate(group, victim, kEvicted, kEvictions, now);
       } else {
         count_out(victim, now);
       }
-      if constexpr (!Policy::keeps_notes) __builtin_prefetch(&entries[entries[pool.policy.any()].before], 1);
+      if constexpr (!Policy::keeps_notes) {
+        const Id later = entries[pool.policy.any()].before;
+        __builtin_prefetch(&entries[later], 1);
+        if (later < entries.keys()) witness.fetch(later);
+      }
       if (pool.bytes > pool.bytes_where_full) [[unlikely]] make_room(pool, bytes, now);
     } else {
       pool.policy.arriving(key, bytes);
@@ -150,23 +161,22 @@ struct Pools {
     ++tally.counts[kStored];
     pool.policy.placed(key, written ? kNotLoaded : cost, now);
     ledger.hold(tally, more_entries, more_bytes, now);
+    witness.kept(who(key), entry, written ? Came::written : Came::loaded, now);
     return true;
   }
 
-  // An entry goes; `cause` is what its key's next miss will be put down to.
-  void leave(Group& group, Entry& entry, Cause cause, Time now) {
+  // An entry goes, and is counted; `cause` is what its key's next miss will be put down to.
+  void leave(Group& group, Entry& entry, Cause cause, Count count, Time now) {
+    ++group.tally->counts[count];
     group.pool->policy.left(entries.id(entry));
     --group.pool->entries;
     group.pool->bytes -= entry.bytes;
-    vacate(group, entry, cause, now);
+    vacate(group, entry, cause, count, now);
     ledger.hold(*group.tally, -1, -entry.bytes, now);
   }
 
   // The same where a later value of its key comes in.
-  [[gnu::noinline]] void supersede(Group& group, Entry& entry, Time now) {
-    ++group.tally->counts[kSuperseded];
-    leave(group, entry, kRefused, now);
-  }
+  [[gnu::noinline]] void supersede(Group& group, Entry& entry, Time now) { leave(group, entry, kRefused, kSuperseded, now); }
 
   // All entries of the groups of which `goes` is true go, and are counted as `count`. The policy of a pool that can hold
   // nothing else begins anew.
@@ -199,11 +209,23 @@ struct Pools {
     for (const Id id : going) lose(entries[id], cause, count, now);
   }
 
+  // The warm-up is over: what is counted so far is forgotten, what is held stays.
+  void count_from(Time now) {
+    ledger.count_from(now);
+    if constexpr (Seen::sees) {
+      witness.count_from(now);
+      for (Id id = 0; id < entries.keys(); ++id) {
+        if (entries[id].held()) witness.is_held(who(id), entries[id], now);
+      }
+    }
+  }
+
   // The trace is over; its last event was at `now`.
   void close(Time now) {
     for (Pool& pool : pools) {
       for (std::int64_t left = pool.entries; left > 0; --left) {
         const Id id = pool.policy.any();
+        if constexpr (Seen::sees) witness.stays(who(id), entries[id], now);
         ledger.idle(*groups[entries[id].group].tally, entries[id].bytes, entries[id].idle_since, now);
         pool.policy.left(id);
       }
@@ -237,7 +259,8 @@ struct Pools {
 
  private:
   // `leave` for one that is out of the order already, without the account of what is held.
-  [[gnu::always_inline]] void vacate(Group& group, Entry& entry, Cause cause, Time now) {
+  [[gnu::always_inline]] void vacate(Group& group, Entry& entry, Cause cause, Count count, Time now) {
+    witness.left(who(entry), entry, cause, count, now);
     ledger.idle(*group.tally, entry.bytes, entry.idle_since, now);
     entry.vacate(cause, expiry_of(entry));
   }
@@ -245,9 +268,7 @@ struct Pools {
   std::size_t place(const Pool& pool) const { return static_cast<std::size_t>(&pool - pools.data()); }
 
   void lose(Entry& entry, Cause cause, Count count, Time now) {
-    Group& group = groups[entry.group];
-    ++group.tally->counts[count];
-    leave(group, entry, cause, now);
+    leave(groups[entry.group], entry, cause, count, now);
   }
 
   [[gnu::noinline]] Time own_shortfall(const Rules& rules, Id entry, Id stretch) {
@@ -260,7 +281,7 @@ struct Pools {
   [[gnu::noinline]] void count_out(Entry& victim, Time now) {
     Group& group = groups[victim.group];
     ++group.tally->counts[kEvictions];
-    vacate(group, victim, kEvicted, now);
+    vacate(group, victim, kEvicted, kEvictions, now);
     ledger.hold(*group.tally, -1, -victim.bytes, now);
   }
 
@@ -275,12 +296,14 @@ struct Pools {
     }
   }
 
-  [[gnu::noinline]] static bool decline(Entry& entry) {
+  [[gnu::noinline]] bool decline(Entry& entry, Time now) {
+    witness.declined(who(entry), now);
     if (!entry.held()) entry.miss_out(kNull);
     return false;
   }
 
-  [[gnu::noinline]] static bool refuse(Group& group, Entry& entry) {
+  [[gnu::noinline]] bool refuse(Group& group, Entry& entry, Time now) {
+    witness.refused(who(entry), now);
     ++group.tally->counts[kRefusals];
     entry.miss_out(kRefused);
     return false;

@@ -1,7 +1,7 @@
 // vestigo/replay.hpp: the replay loop. docs/semantics.md section 3, at speed.
 //
-// A template over the eviction policy, over how loads end, and over whether rules ask for single values, so that nothing in the loop is
-// virtual and a replay knows nothing of what it was not asked for. The trace is known ahead: while one event
+// A template over the eviction policy, over how loads end, over whether rules ask for single values and over who sees it, so that nothing in the
+// loop is virtual and a replay knows nothing of what it was not asked for. The trace is known ahead: while one event
 // is replayed, the memory that later ones will need is fetched.
 #pragma once
 
@@ -18,7 +18,7 @@
 
 namespace vestigo {
 
-template <class Policy, Loading loading, bool by_value = false>
+template <class Policy, Loading loading, bool by_value = false, class Seen = NoWitness>
 class Replay {
   static constexpr bool timed = loading == Loading::timed, spares = loading == Loading::spared;
 
@@ -69,7 +69,7 @@ class Replay {
   }
 
   void count_from(Time now) {
-    pools_.ledger.count_from(now);
+    pools_.count_from(now);
     find_next_due();
   }
 
@@ -77,12 +77,14 @@ class Replay {
   void close(Time now) { pools_.close(now); }
 
   const Ledger& ledger() const { return pools_.ledger; }
+  Seen& witness() { return pools_.witness; }
 
   // True if entries, orders, sizes and loads agree: for tests, after every step.
   bool check() const;
 
  private:
-  using Group = typename Pools<Policy, by_value>::Group;
+  using AllPools = Pools<Policy, by_value, Seen>;
+  using Group = typename AllPools::Group;
   static constexpr bool foresees = requires(Policy policy) { policy.coming(Id{}, std::int64_t{}); };
 
   void feed_slice(const Columns& columns, std::size_t begin, std::size_t end) {
@@ -93,6 +95,9 @@ class Replay {
         ahead = kFetchEntries;
         fetch_ahead<Policy::moves_on_hit, !timed>(columns, pools_.entries, block);
         if constexpr (Policy::keeps_notes) fetch_notes(columns, pools_.notes, block);
+        if constexpr (Seen::sees) {
+          for (std::size_t i = block + 2 * kBlock; i < block + 3 * kBlock; ++i) pools_.witness.fetch(columns.key[i]);
+        }
         if constexpr (timed) fetch_ends(columns.ends, pending_.next());
       }
       if (all_plain(columns, block, stop)) [[likely]] {
@@ -191,12 +196,15 @@ class Replay {
     Tally& tally = *group.tally;
     ++tally.counts[kHits];
     tally.counts[kBytesHit] += entry.bytes;  // overhead is taken off at the end
+    Time took = group.rules.hit_cost, stale_age = kNoAge;
     if constexpr (by_value) {
-      pools_.ledger.took(tally, hit_time(group.rules.hit_cost, pools_.value_rules[entry.group].hit_cost_per_kib, entry.bytes - group.rules.entry_overhead));
+      took = hit_time(took, pools_.value_rules[entry.group].hit_cost_per_kib, entry.bytes - group.rules.entry_overhead);
+      pools_.ledger.took(tally, took);
     }
     if (is_null(truth)) [[unlikely]] ++tally.counts[kNullsRead];
-    if (entry.stretch != truth) [[unlikely]] older_hit(columns, i, entry, tally, now);
+    if (entry.stretch != truth) [[unlikely]] stale_age = older_hit(columns, i, entry, tally, now);
     pools_.ledger.answer(tally, now - entry.loaded_at);
+    pools_.witness.hit(AllPools::who(columns.key[i]), i, took, now - entry.loaded_at, stale_age, is_null(entry.stretch), now);
     entry.idle_since = now;
     group.rules.use(entry, now);
     group.pool->policy.hit(columns.key[i], now);
@@ -221,11 +229,14 @@ class Replay {
     }
   }
 
-  // A hit on a value that was loaded before the key changed. If it has changed back, the value is the truth again.
-  [[gnu::noinline]] void older_hit(const Columns& columns, std::size_t i, const Entry& entry, Tally& tally, Time now) {
-    if (!columns.is_stale(entry.stretch, i)) return;
+  // A hit on a value that was loaded before the key changed: for how long it has been stale. If the key has changed back, the value is the
+  // truth again.
+  [[gnu::noinline]] Time older_hit(const Columns& columns, std::size_t i, const Entry& entry, Tally& tally, Time now) {
+    if (!columns.is_stale(entry.stretch, i)) return kNoAge;
     if (is_null(entry.stretch)) ++tally.counts[kGhosts];
-    pools_.ledger.stale_hit(tally, now - stretches_.end(entry.stretch));
+    const Time age = now - stretches_.end(entry.stretch);
+    pools_.ledger.stale_hit(tally, age);
+    return age;
   }
 
   // A read that the cache does not answer: it joins a load under way, or loads.
@@ -236,7 +247,9 @@ class Replay {
     if (entry.state != 0) [[unlikely]] return unusual_miss(columns, i, group, entry, forced, now);
     const Time cost = columns.cost[i];
     const Bytes size = columns.size[i];
-    pools_.ledger.miss(tally, forced ? kForcedMiss : entry.absence(now), cost, size, now);
+    const Cause cause = forced ? kForcedMiss : entry.absence(now);
+    pools_.ledger.miss(tally, cause, cost, size, now);
+    witness_miss(columns, i, cause, cost, now);
     if (timed && cost > 0) {
       const Id load = columns.ends.place[i];
       pending_.begin(columns.ends, load);
@@ -261,7 +274,9 @@ class Replay {
     const Cause own = entry.held() ? absence(entry, group, now) : entry.absence(now);
     const Time cost = columns.cost[i];
     const Bytes size = columns.size[i];
-    pools_.ledger.miss(tally, miss_cause(forced, repeats, own), cost, size, now);
+    const Cause cause = miss_cause(forced, repeats, own);
+    pools_.ledger.miss(tally, cause, cost, size, now);
+    witness_miss(columns, i, cause, cost, now);
     if (timed && cost > 0) {
       begin_load(columns, i, entry, size, now);
     } else {
@@ -269,26 +284,33 @@ class Replay {
     }
   }
 
+  // Every miss is an origin call here.
+  [[gnu::always_inline]] void witness_miss(const Columns& columns, std::size_t i, Cause cause, Time cost, Time now) {
+    const Who who = AllPools::who(columns.key[i]);
+    pools_.witness.miss(who, i, cause, cost, is_null(columns.stretch[i]), now);
+    pools_.witness.call(who, cost);
+  }
+
   void join(const Columns& columns, std::size_t i, const Entry& entry, Tally& tally) {
     const bool own = entry.records();
     const Load* other = own ? nullptr : &loads_.oldest(columns.key[i]);
+    const Id stretch = own ? entry.stretch : other->stretch;
+    const Time now = columns.at[i], rest = columns.ends.at[own ? entry.load : other->name] - now;
+    const bool stale = columns.is_stale(stretch, i);
     ++tally.counts[kJoined];
-    if (columns.is_stale(own ? entry.stretch : other->stretch, i)) ++tally.counts[kJoinedStale];
-    pools_.ledger.join(tally, columns.ends.at[own ? entry.load : other->name] - columns.at[i], columns.size[i]);
+    if (stale) ++tally.counts[kJoinedStale];
+    pools_.ledger.join(tally, rest, columns.size[i]);
+    pools_.witness.join(AllPools::who(columns.key[i]), i, rest, stale ? now - stretches_.end(stretch) : kNoAge, is_null(stretch), now);
   }
 
   // Why a held entry does not answer. An expired one that is touched leaves here.
   Cause absence(Entry& entry, Group& group, Time now) {
     if (entry.live(now)) {
-      if (group.rules.drop_first) {
-        ++group.tally->counts[kDrops];
-        pools_.leave(group, entry, kDropped, now);
-      }
+      if (group.rules.drop_first) pools_.leave(group, entry, kDropped, kDrops, now);
       return kNull;  // a blind null, or a forced read, whose cause is another
     }
-    ++group.tally->counts[kExpirations];
     const Cause cause = pools_.expiry_of(entry);
-    pools_.leave(group, entry, cause, now);
+    pools_.leave(group, entry, cause, kExpirations, now);
     return cause;
   }
 
@@ -343,9 +365,7 @@ class Replay {
       if (entry.records()) entry.set(Entry::kDropMissed);
       if (entry.more_loads()) loads_.mark_raced(columns.key[i]);
     }
-    if (!entry.held()) return;
-    ++group.tally->counts[kDrops];
-    pools_.leave(group, entry, kDropped, now);
+    if (entry.held()) pools_.leave(group, entry, kDropped, kDrops, now);
   }
 
   // Of one look-up, or of all; of one node, or of all.
@@ -393,7 +413,7 @@ class Replay {
     std::size_t lookup;
   };
 
-  Pools<Policy, by_value> pools_;
+  AllPools pools_;
   Stretches stretches_;
   std::vector<Time> reach_;  // by entry, where clears spare some
   Time news_take_ = 0;
@@ -404,8 +424,8 @@ class Replay {
   Time next_due_ = kNever;  // when a slice ends, or a look-up is cleared
 };
 
-template <class Policy, Loading loading, bool by_value>
-bool Replay<Policy, loading, by_value>::check() const {
+template <class Policy, Loading loading, bool by_value, class Seen>
+bool Replay<Policy, loading, by_value, Seen>::check() const {
   for (Id key = 0; key < pools_.entries.keys(); ++key) {
     const Entry& entry = pools_.entries[key];
     if (!loads_.check(key, entry) || (entry.held() && entry.records())) return false;

@@ -6,6 +6,7 @@
 
 #include "../ledger.hpp"
 #include "../meaning.hpp"
+#include "../witness/witness.hpp"
 #include "agenda.hpp"
 #include "compartments.hpp"
 #include "keys.hpp"
@@ -13,6 +14,7 @@
 
 namespace vestigo::full {
 
+template <class Seen>
 class Holdings {
  public:
   const Setting setting;
@@ -20,6 +22,7 @@ class Holdings {
   Keys keys;
   Compartments here;
   Agenda agenda;
+  [[no_unique_address]] Seen witness;
 
   Holdings(Setting asked, Slices slices)
       : setting(std::move(asked)), ledger(setting.lookups, std::move(slices)), keys(setting), here(setting), agenda(setting.clears, here.slots) {
@@ -31,6 +34,12 @@ class Holdings {
   Id group_number(Id slot) const { return here.slots[static_cast<std::size_t>(slot)].group; }
   const GroupRules& group_at(Id slot) const { return setting.groups[static_cast<std::size_t>(group_number(slot))]; }
 
+  // Whose a slot is.
+  Who who(Id slot) const {
+    const Slot& own = here.slots[static_cast<std::size_t>(slot)];
+    return {slot, own.key, here.all[static_cast<std::size_t>(own.compartment)].number - 1};
+  }
+
   // The memory that an event of the entry will touch: where to look for it, and later, what is there.
   [[gnu::always_inline]] void fetch_places(Id entry) const {
     __builtin_prefetch(&setting.entry_groups[static_cast<std::size_t>(entry)]);
@@ -38,6 +47,7 @@ class Holdings {
   }
   [[gnu::always_inline]] void fetch(Id entry) const {
     keys.fetch(here.key_of(entry));
+    witness.fetch(here.key_of(entry));
     if (setting.per[static_cast<std::size_t>(group_of(entry).pool)] != Per::scope) here.fetch(entry);
   }
 
@@ -47,12 +57,13 @@ class Holdings {
   void begin(Time now) { start_ = now; }
 
   // Keeps a value that was loaded or written if the rules allow; true if it was kept.
-  bool store(const GroupRules& group, const Load& load, Time now, bool written = false) {
+  bool store(const GroupRules& group, const Load& load, Time now, Came came = Came::loaded) {
     Entry& entry = here.entries[load.slot];
     Slot& slot = here.slot_at(load.slot);
     Compartment& one = here.at(slot.compartment);
     const bool null = is_null(load.stretch);
     if (!group.keeps(load.stretch)) {
+      witness.declined(who(load.slot), now);
       if (!entry.held()) entry.miss_out(kNull);
       return false;
     }
@@ -60,6 +71,7 @@ class Holdings {
     const Bytes bytes = load.size + group.entry_overhead;
     if (!group.passes || !passes(group, load.size, load.cost) || !accepts(one, bytes)) {
       ++tally(group).counts[kRefusals];
+      witness.refused(who(load.slot), now);
       entry.miss_out(kRefused);
       return false;
     }
@@ -81,10 +93,11 @@ class Holdings {
       ++one.pinned_entries;
       one.pinned_bytes += bytes;
     } else {
-      one.policy->placed(load.slot, written ? kNotLoaded : load.cost, now);
+      one.policy->placed(load.slot, came == Came::loaded ? load.cost : kNotLoaded, now);
     }
     ++tally(group).counts[kStored];
     ledger.hold(tally(group), 1, bytes, now);
+    witness.kept(who(load.slot), entry, came, now);
     watch(group, load.slot, now);
     return true;
   }
@@ -151,12 +164,24 @@ class Holdings {
     while (!one.held.empty()) leave(group_at(one.held.back()), one.held.back(), kFirst, kLost, now);
   }
 
+  // The warm-up is over: what is counted so far is forgotten, what is held stays.
+  void count_from(Time now) {
+    ledger.count_from(now);
+    if constexpr (Seen::sees) {
+      witness.count_from(now);
+      for (const Compartment& one : here.all) {
+        for (const Id slot : one.held) witness.is_held(who(slot), here.entries[slot], now);
+      }
+    }
+  }
+
   // The trace is over; its last event was at `now`.
   void close(Time now) {
     for (const Compartment& one : here.all) {
       for (const Id slot : one.held) {
         const Entry& entry = here.entries[slot];
         ledger.idle(tally(group_at(slot)), entry.bytes, entry.idle_since, now);
+        if constexpr (Seen::sees) witness.stays(who(slot), entry, now);
       }
     }
     ledger.close(now);
@@ -188,6 +213,7 @@ class Holdings {
   // A policy hears nothing of what is pinned.
   void make_room(Compartment& one, Id slot, Bytes bytes, bool pinned, Time now) {
     const PoolRules& limits = setting.pools[static_cast<std::size_t>(one.pool)];
+    witness.coming(who(slot));
     if (!pinned) one.policy->arriving(slot, bytes);
     const bool trims = limits.trims && is_full_for(limits, one.entries, one.bytes, bytes);
     while (one.entries > one.pinned_entries && makes_way(limits, trims, one.entries, one.bytes, bytes)) {
@@ -202,6 +228,7 @@ class Holdings {
     Entry& entry = here.entries[id];
     Compartment& one = here.at(here.slot_at(id).compartment);
     Tally& own = tally(group);
+    witness.left(who(id), entry, cause, count, now);
     here.exit(one, id);
     if (group.collect != Collect::touch) agenda.watches.give_up(id);
     --one.entries;
@@ -237,7 +264,8 @@ class Holdings {
   std::vector<bool> has_keys_;  // by group
 };
 
-inline bool Holdings::check() {
+template <class Seen>
+bool Holdings<Seen>::check() {
   std::vector<Level> found(setting.lookups);
   for (const Compartment& one : here.all) {
     if (!one.policy) continue;

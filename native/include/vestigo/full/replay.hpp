@@ -15,6 +15,7 @@
 
 namespace vestigo::full {
 
+template <class Seen = NoWitness>
 class Replay {
  public:
   Replay(Setting setting, Slices slices) : held_(std::move(setting), std::move(slices)) {}
@@ -63,7 +64,7 @@ class Replay {
   }
 
   void count_from(Time now) {
-    held_.ledger.count_from(now);
+    held_.count_from(now);
     slice_end_ = held_.ledger.slice_end();
   }
 
@@ -71,6 +72,7 @@ class Replay {
   void close(Time now) { held_.close(now); }
 
   const Ledger& ledger() const { return held_.ledger; }
+  Seen& witness() { return held_.witness; }
 
   // For tests, after every step.
   bool check() { return held_.check(); }
@@ -130,20 +132,25 @@ class Replay {
     const Bytes size = entry.bytes - group.entry_overhead;
     ++own.counts[kHits];
     own.counts[kBytesHit] += size;
-    held_.ledger.took(own, hit_time(group.hit_cost, group.hit_cost_per_kib, size));
+    const Time took = hit_time(group.hit_cost, group.hit_cost_per_kib, size);
+    held_.ledger.took(own, took);
     held_.ledger.answer(own, now - entry.loaded_at);
     const bool null = is_null(entry.stretch);
     if (null) ++own.counts[kNullsHit];
+    Time stale_age = kNoAge;
     if (columns.is_stale(entry.stretch, i)) {
       if (null) ++own.counts[kGhosts];
-      held_.ledger.stale_hit(own, now - stretches_.end(entry.stretch));
+      stale_age = now - stretches_.end(entry.stretch);
+      held_.ledger.stale_hit(own, stale_age);
     }
+    held_.witness.hit(held_.who(id), i, took, now - entry.loaded_at, stale_age, null, now);
     const bool live = entry.live(now);
     if (live) held_.use(group, id, now);
     entry.idle_since = now;
     if (!group.pinned) held_.here.at(slot.compartment).policy->hit(id, now);
     if ((live && now < slot.refresh_at) || is_loading(id)) return;
     count_background(group, columns.cost[i], now);
+    held_.witness.reload(held_.who(id), i, columns.cost[i], now);
     begin(columns, i, group, id, now);
   }
 
@@ -152,8 +159,11 @@ class Replay {
     Tally& own = held_.tally(group);
     ++own.counts[kJoined];
     own.counts[kBytesMissed] += columns.size[i];
-    held_.ledger.took(own, first.ends_at - now);
-    if (columns.is_stale(first.stretch, i)) ++own.counts[kJoinedStale];
+    const Time rest = first.ends_at - now;
+    const bool stale = columns.is_stale(first.stretch, i);
+    held_.ledger.took(own, rest);
+    if (stale) ++own.counts[kJoinedStale];
+    held_.witness.join(held_.who(slot), i, rest, stale ? now - stretches_.end(first.stretch) : kNoAge, is_null(first.stretch), now);
   }
 
   void miss(const Columns& columns, std::size_t i, const GroupRules& group, Id id, bool forced, Time now) {
@@ -163,7 +173,11 @@ class Replay {
     Cause why = entry.held() ? absence(group, id, now) : entry.absence(now);
     if (why == kFirst && held_.keys.loaded(at(id).key)) why = kScope;
     const Cause cause = miss_cause(forced, is_loading(id) && group.overlap == Overlap::repeat, why);
-    if (!shares_call(columns.scope[i], group, cost, now)) held_.ledger.load(own, cost, now);
+    held_.witness.miss(held_.who(id), i, cause, cost, is_null(columns.stretch[i]), now);
+    if (!shares_call(columns.scope[i], group, id, cost, now)) {
+      held_.ledger.load(own, cost, now);
+      held_.witness.call(held_.who(id), cost);
+    }
     ++own.counts[cause];
     own.counts[kBytesMissed] += columns.size[i];
     held_.ledger.took(own, cost);
@@ -182,12 +196,13 @@ class Replay {
   }
 
   // Whether the load is part of an origin call that its scope began.
-  bool shares_call(Id scope, const GroupRules& group, Time cost, Time now) {
+  bool shares_call(Id scope, const GroupRules& group, Id slot, Time cost, Time now) {
     if (group.batch == 0 || scope < 0) return false;
     const auto more = batches_.share(who(group.lookup, scope), now, group.batch, cost);
     if (!more) return false;
     ++held_.tally(group).counts[kBatched];
     held_.tally(group).origin_time += *more;
+    held_.witness.lengthen(held_.who(slot), *more);
     return true;
   }
 
@@ -202,8 +217,10 @@ class Replay {
   void preload(const Columns& columns, std::size_t i, const GroupRules& group, Id slot, Time now) {
     if (const auto more = preloads_.share(who(group.lookup, columns.node[i]), now, 1, columns.cost[i])) {
       held_.tally(group).origin_time += *more;
+      held_.witness.lengthen(held_.who(slot), *more);
     } else {
       count_background(group, columns.cost[i], now);
+      held_.witness.reload(held_.who(slot), i, columns.cost[i], now);
     }
     begin(columns, i, group, slot, now);
   }
@@ -239,7 +256,10 @@ class Replay {
     if (slot != kNone) {
       const WriteDoes does = write_does(group, written.stretch);
       if (does == WriteDoes::drop) drop(group, slot, now);
-      if (does == WriteDoes::put && held_.store(group, written, now, true) && group.reloads) count_background(group, written.cost, now);
+      if (does == WriteDoes::put && held_.store(group, written, now, Came::written) && group.reloads) {
+        count_background(group, written.cost, now);
+        held_.witness.reload(held_.who(slot), i, written.cost, now);
+      }
     }
     if (group.tell_nodes != TellNodes::nothing) tell(group, held_.here.key_of(columns.key[i]), columns.node[i], written, now);
   }
@@ -264,7 +284,7 @@ class Replay {
   void hear(const Load& message, Time now) {
     const GroupRules& group = held_.group_at(message.slot);
     if (group.tell_nodes == TellNodes::copy && group.keeps(message.stretch)) {
-      held_.store(group, message, now, true);
+      held_.store(group, message, now, Came::copied);
     } else {
       drop(group, message.slot, now);
     }
@@ -317,7 +337,7 @@ class Replay {
   Slot& at(Id slot) { return held_.here.slot_at(slot); }
   bool is_loading(Id slot) { return at(slot).first_load != kNone; }
 
-  Holdings held_;
+  Holdings<Seen> held_;
   Stretches stretches_;
   Loads loads_;
   Calls batches_, preloads_;

@@ -1,7 +1,8 @@
-"""The native engine: `begin` asks the kernel for a replay of the rules, `replay` feeds it the prepared trace and reads
-its sheets of numbers.
+"""The native engine: `begin` asks the kernel for a replay of the rules, `feed` has what it is fed, `replay` reads its sheets
+of numbers, `watched` what it tells of single reads and keys.
 """
 
 from vestigo.engine.native.replay import run
+from vestigo.engine.native.watched import answers_by_batch, watch
 
-__all__ = ["run"]
+__all__ = ["answers_by_batch", "run", "watch"]

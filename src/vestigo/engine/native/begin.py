@@ -15,6 +15,7 @@ from vestigo.rules import PoolRules, Rules
 from vestigo.rules.rule import Number, rules_of
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
+from vestigo.trace.trace import Ints
 
 _MOST_GROUPS = 65_535
 _RULES, _POOL_RULES = rules_of(Rules), rules_of(PoolRules)
@@ -39,7 +40,23 @@ def knows_plainly(rules: Rules) -> bool:
     )
 
 
-def begin_plain(trace: Trace, job: Job, entries: Entries) -> kernel.Replay:
+def begin(trace: Trace, job: Job, entries: Entries, full: bool, watching: kernel.Watching | None = None) -> kernel.Replay:
+    """The `full` replay, or the plain one."""
+    asked = _full(trace, job, entries) if full else _plain(trace, job, entries)
+    return kernel.Replay(asked, _counting(trace, job), watching)
+
+
+def entry_nodes(trace: Trace, groups: Groups, entries: Entries) -> Ints | None:
+    """By entry: the node that it is on, from 1 on; 0 for rows that name none, and for look-ups whose nodes share a cache.
+    None: all are 0.
+    """
+    if entries.nodes is not None or "node" not in groups.per or has_unnamed_node(trace):
+        return entries.nodes
+    one_node = np.array([group.rules.per == "node" for group in groups.each], np.int32)
+    return _ids(one_node[groups.key_groups])
+
+
+def _plain(trace: Trace, job: Job, entries: Entries) -> kernel.PlainAsked:
     groups, key_groups, *_ = job.groups
     table = np.zeros((max(len(groups), 1), len(trace.nodes) + 1), np.int32)
     places: list[tuple[int, int, int]] = []  # look-up, node, pool
@@ -67,17 +84,14 @@ def begin_plain(trace: Trace, job: Job, entries: Entries) -> kernel.Replay:
     asked.place_pool_rules = [pool for pool, _ in shared]
     if not groups:
         asked.groups, asked.clears = [kernel.GroupRules()], [np.empty(0, np.int64)]
-    return kernel.Replay(asked, _counting(trace, job))
+    return asked
 
 
-def begin_full(trace: Trace, job: Job, entries: Entries) -> kernel.Replay:
+def _full(trace: Trace, job: Job, entries: Entries) -> kernel.FullAsked:
     groups, key_groups, _, lookups = job.groups
     asked = _asked(kernel.FullAsked(), trace, job.groups, entries)
     asked.entry_groups = _ids(key_groups if entries.keys is None else key_groups[entries.keys])
-    asked.entry_nodes = entries.nodes
-    if entries.nodes is None and "node" in job.groups.per and not has_unnamed_node(trace):
-        one_node = np.array([group.rules.per == "node" for group in groups], np.int32)
-        asked.entry_nodes = _ids(one_node[key_groups])
+    asked.entry_nodes = entry_nodes(trace, job.groups, entries)
     asked.per = [kernel.Per[per] for per in job.groups.per]
     asked.expires = [group.expires_at for group in groups]
     asked.lookups, asked.nodes, asked.unnamed_node = lookups, len(trace.nodes), has_unnamed_node(trace)
@@ -87,7 +101,7 @@ def begin_full(trace: Trace, job: Job, entries: Entries) -> kernel.Replay:
         asked.scopes_at_once, asked.scope_slots = scopes.at_once, scopes.keys_at_once
     else:
         asked.last_rows = np.full(int(trace.scope.max()) + 2, -1, np.int64)
-    return kernel.Replay(asked, _counting(trace, job))
+    return asked
 
 
 def _asked(asked: Any, trace: Trace, groups: Groups, entries: Entries) -> Any:
@@ -99,7 +113,7 @@ def _asked(asked: Any, trace: Trace, groups: Groups, entries: Entries) -> Any:
     return asked
 
 
-def _ids(key_groups: np.ndarray) -> np.ndarray:
+def _ids(key_groups: Ints) -> Ints:
     return key_groups if len(key_groups) else np.zeros(1, np.int32)
 
 

@@ -8,11 +8,8 @@ import numpy as np
 from vestigo.compiled import kernel
 from vestigo.engine.changes import changes_of, together
 from vestigo.engine.job import Job
-from vestigo.engine.native.begin import begin_full, begin_plain, is_plain
-from vestigo.engine.ready import entries_for
+from vestigo.engine.native.feed import Fed
 from vestigo.outcome import Changes, Measures, Slices, Spans
-from vestigo.prepared.batches import batches
-from vestigo.prepared.next_reads import next_reads
 from vestigo.prepared.uncached import uncached
 from vestigo.trace import Trace
 
@@ -30,15 +27,10 @@ def run(
         from vestigo.engine.reference.replay import run as reference_run
 
         return reference_run(trace, job)
-    full = len(trace.lookups) > 0 and (full or not is_plain(trace, job))
-    entries = entries_for(trace, job.groups)
-    replay = begin_full(trace, job, entries) if full else begin_plain(trace, job, entries)
-    foresight = any(pool.eviction.name == "belady" for pool in job.groups.pools)
-    following = next_reads(trace, job.groups.per_lookup) if foresight else None
-    begin = 0
-    for batch in batches(trace, job.assumed, entries, batch_events):
-        replay.feed(batch, None if following is None else following[begin : begin + batch.events])
-        begin += batch.events
+    fed = Fed(trace, job, full)
+    replay = fed.begin()
+    for batch in fed.batches(batch_events):
+        replay.feed(batch.columns, batch.next_reads)
     sheets = replay.close()
     span = int(trace.at[-1] - trace.at[job.first_counted])
     waits = uncached(trace, job.assumed, job.first_counted, job.slicing)

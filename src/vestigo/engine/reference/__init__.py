@@ -4,9 +4,10 @@ rows     the events of a trace, missing sizes and costs filled in
 truth    what each row tells of its key's value at the origin
 pool     the entries of one look-up, their limits and policy
 tally    what is counted
+witness  what is told of single reads and keys
 replay   one event after the other
 """
 
-from vestigo.engine.reference.replay import run
+from vestigo.engine.reference.replay import run, watch
 
-__all__ = ["run"]
+__all__ = ["run", "watch"]

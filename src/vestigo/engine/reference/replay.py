@@ -16,6 +16,8 @@ from vestigo.engine.reference.ledger import Ledger
 from vestigo.engine.reference.pool import Absence, Entry, Load, Pool
 from vestigo.engine.reference.rows import Row, fill, foresee, rows
 from vestigo.engine.reference.truth import Truth, Value
+from vestigo.engine.reference.witness import Witness
+from vestigo.engine.seen import Seen, Watching
 from vestigo.outcome import Measures, Slices
 from vestigo.trace import Op, Trace
 from vestigo.trace.trace import LAST_KEYED
@@ -23,6 +25,17 @@ from vestigo.trace.trace import LAST_KEYED
 
 def run(trace: Trace, job: Job) -> tuple[dict[str, Any], dict[str, Measures], Slices]:
     """The measures of all look-ups together, of each, and of each slice of time."""
+    measures, _ = _replayed(trace, job, Watching())
+    return measures
+
+
+def watch(trace: Trace, job: Job, watching: Watching) -> Seen:
+    """What is told of single reads and keys."""
+    _, seen = _replayed(trace, job, watching)
+    return seen
+
+
+def _replayed(trace: Trace, job: Job, watching: Watching) -> tuple[tuple[dict[str, Any], dict[str, Measures], Slices], Seen]:
     recorded = rows(trace)
     truths: defaultdict[int, Truth] = defaultdict(Truth)
     nulls = []
@@ -32,18 +45,20 @@ def run(trace: Trace, job: Job) -> tuple[dict[str, Any], dict[str, Measures], Sl
         nulls.append(row.key >= 0 and truths[row.key].value.is_null)
     fill(recorded, nulls, job.assumed)
     foresee(recorded, [job.groups.per[job.groups.each[group].pool] for group in range(len(trace.lookups))])
-    replay = Replay(job, trace, recorded)
+    replay = Replay(job, trace, recorded, watching)
     for number, row in enumerate(recorded):
         replay.catch_up(row.at)
         if number == job.first_counted:
-            replay.ledger.count_from(row.at)
+            replay.count_from(row.at)
+        replay.witness.open(number)
         replay.step(row)
         replay.end_scope(number, row)
-    return replay.close(recorded[-1].at if recorded else 0)
+    measures = replay.close(recorded[-1].at if recorded else 0)
+    return measures, replay.witness.close()
 
 
 class Replay:
-    def __init__(self, job: Job, trace: Trace, recorded: list[Row]) -> None:
+    def __init__(self, job: Job, trace: Trace, recorded: list[Row], watching: Watching) -> None:
         self.groups = job.groups.each
         self.key_groups = job.groups.key_groups.tolist()
         self.groups_with_keys = set(self.key_groups)
@@ -54,6 +69,7 @@ class Replay:
         self.trace = trace
         self.start = recorded[0].at if recorded else 0
         self.ledger = Ledger(trace.lookups, job.slicing, changes_of(trace))
+        self.witness = Witness(len(recorded), len(trace.keys), watching)
         self.compartments = Compartments(job.groups, len(trace.nodes), recorded)
         self.agenda = Agenda([(int(at), number) for number, group in enumerate(self.groups) for at in group.clears_at])
         self.truths: defaultdict[int, Truth] = defaultdict(Truth)
@@ -67,7 +83,7 @@ class Replay:
     def step(self, row: Row) -> None:
         if row.op == Op.CLEAR:
             of_lookup = [one for one, group in enumerate(self.groups) if row.lookup in (group.lookup, -1)]
-            self.empty(of_lookup, row.node, "cleared", row.at)
+            self.empty(of_lookup, row.node, "cleared", "clears", row.at)
             return
         if row.op == Op.RESTART:
             self.restart(row)
@@ -95,7 +111,7 @@ class Replay:
         while due := self.agenda.next(now):
             self.ledger.close_slices(due.at)
             if due.kind == Kind.CLEAR:
-                self.empty([due.what, *self.agenda.also_cleared(due)], -1, "cleared", due.at)
+                self.empty([due.what, *self.agenda.also_cleared(due)], -1, "cleared", "clears", due.at)
             elif due.kind == Kind.COLLECT:
                 self.collect(due.what, due.at)
             elif due.kind == Kind.LOAD:
@@ -136,15 +152,18 @@ class Replay:
         size = entry.bytes - rules.entry_overhead
         ledger.count(row.lookup, "hits")
         ledger.count(row.lookup, "bytes_hit", size)
-        ledger.wait(row.lookup, rules.hit_cost + size * rules.hit_cost_per_kib // 1024)
+        took = rules.hit_cost + size * rules.hit_cost_per_kib // 1024
+        ledger.wait(row.lookup, took)
         ledger.answer(row.lookup, row.at - entry.loaded_at)
         if entry.value.is_null:
             ledger.count(row.lookup, "nulls_hit")
-        if not entry.value.same(truth):
+        is_stale = not entry.value.same(truth)
+        if is_stale:
             assert entry.changed_at is not None
             ledger.stale_hit(row.lookup, row.at - entry.changed_at)
             if entry.value.is_null:
                 ledger.count(row.lookup, "ghosts")
+        self.witness.hit(row, pool, entry, took, is_stale)
         expired = lives.expiry(rules, entry, row.at) is not None
         if not expired:
             entry.used_at = row.at
@@ -157,8 +176,10 @@ class Replay:
         self.ledger.count(row.lookup, "joined")
         self.ledger.count(row.lookup, "bytes_missed", row.size or 0)
         self.ledger.wait(row.lookup, first.ends_at - row.at)
-        if not first.value.same(truth):
+        is_stale = not first.value.same(truth)
+        if is_stale:
             self.ledger.count(row.lookup, "joined_stale")
+        self.witness.join(row, pool, first, is_stale)
 
     def miss(self, row: Row, group: Group, pool: Pool, entry: Entry | None) -> None:
         rules, cost = group.rules, row.cost or 0
@@ -168,16 +189,16 @@ class Replay:
         if entry:
             expired = lives.expiry(rules, entry, row.at)
             if expired:
-                self.expire(pool, entry, expired, row.at)
+                self.leave(pool, entry, expired, "expirations", row.at)
             elif rules.drop_first:
-                self.ledger.count(row.lookup, "drops")
-                self.leave(pool, entry, "dropped", row.at)
+                self.leave(pool, entry, "dropped", "drops", row.at)
             cause = expired or "null"
         if row.force or rules.drop_first:
             cause = "forced"
         if pool.loads[row.key] and rules.overlap == "repeat":
             cause = "loading"
         self.ledger.miss(row.lookup, cause)
+        self.witness.miss(row, pool, cause, cost, self.truths[row.key].value.is_null)
         self.ledger.wait(row.lookup, cost)
         self.ledger.count(row.lookup, "bytes_missed", row.size or 0)
         batched = None
@@ -185,28 +206,37 @@ class Replay:
             batched = self.batches.share((row.lookup, row.scope), row.at, rules.batch, cost)
         if batched is None:
             self.ledger.load(row.lookup, row.at, cost)
+            self.witness.call(row, cost)
         else:
             self.ledger.count(row.lookup, "batched")
-            self.ledger.lengthen(row.lookup, batched)
+            self.lengthen(row, batched)
         self.begin(row, group, pool, cost)
 
     # Loads
 
     def load_in_background(self, row: Row, group: Group, pool: Pool) -> None:
         """A load that no reader waits for."""
+        self.count_background(row, pool)
+        self.begin(row, group, pool, row.cost or 0)
+
+    def count_background(self, row: Row, pool: Pool) -> None:
         self.ledger.count(row.lookup, "background_loads")
         self.ledger.load(row.lookup, row.at, row.cost or 0)
-        self.begin(row, group, pool, row.cost or 0)
+        self.witness.reload(row, pool, row.cost or 0)
+
+    def lengthen(self, row: Row, more: int) -> None:
+        """A call under way takes longer."""
+        self.ledger.lengthen(row.lookup, more)
+        self.witness.lengthen(row, more)
 
     def preload(self, row: Row, group: Group, pool: Pool) -> None:
         """What one look-up preloads on one node at one moment takes one call."""
         cost = row.cost or 0
         more = self.preloads.share((row.lookup, row.node), row.at, 1, cost)
         if more is None:
-            self.ledger.count(row.lookup, "background_loads")
-            self.ledger.load(row.lookup, row.at, cost)
+            self.count_background(row, pool)
         else:
-            self.ledger.lengthen(row.lookup, more)
+            self.lengthen(row, more)
         self.begin(row, group, pool, cost)
 
     def begin(self, row: Row, group: Group, pool: Pool, cost: int) -> None:
@@ -226,24 +256,27 @@ class Replay:
         if self.store(load, group, load.ends_at) and load.raced:
             self.ledger.count(load.row.lookup, "raced")
 
-    def store(self, load: Load, group: Group, now: int) -> bool:
-        """Keeps a value that was loaded or written if the rules allow; True if it was kept."""
+    def store(self, load: Load, group: Group, now: int, came: str = "kept") -> bool:
+        """Keeps a value that was loaded or written if the rules allow; True if it was kept. How it `came`, the witness is
+        told.
+        """
         row, rules, pool = load.row, group.rules, load.pool
         held = pool.get(row.key)
         if load.value.is_null and not lives.keeps_nulls(rules):
+            self.witness.not_kept(load, "null", now)
             if not held:
                 pool.absences[row.key] = Absence("null")
             return False
         if held:
-            self.leave(pool, held, "refused", now)
+            self.leave(pool, held, "refused", "superseded", now)
         size = (row.size or 0) + rules.entry_overhead
         if not passes(group, self.trace, row, load.value) or not pool.accepts(size):
             self.ledger.count(row.lookup, "refusals")
+            self.witness.not_kept(load, "refused", now)
             pool.absences[row.key] = Absence("refused")
             return False
         for victim in pool.make_room(row.key, size, group.pinned):
-            self.ledger.count(victim.group.lookup, "evictions")
-            self.gone(pool, victim, "evicted", now)
+            self.gone(pool, victim, "evicted", "evictions", now, row.key)
         ages = lives.ages_at(rules, load.value, row.at, row.key, self.kept[row.key])
         self.kept[row.key] += 1
         self.loaded.add(row.key)
@@ -251,23 +284,23 @@ class Replay:
         entry = Entry(group, row.key, load.value, size, row.at, row.at, now, ages, clock, load.changed_at, now)
         pool.add(entry, None if row.op in (Op.WRITE, Op.REMOVE) else row.cost or 0, now)
         self.ledger.placed(row.lookup, entry.bytes)
+        self.witness.kept(pool, entry, came, now)
         self.watch(pool, entry, now)
         return True
 
     # What leaves
 
-    def leave(self, pool: Pool, entry: Entry, cause: str, now: int) -> None:
-        """An entry goes; `cause` is what its key's next miss will be put down to."""
-        self.gone(pool, pool.take(entry.key), cause, now)
+    def leave(self, pool: Pool, entry: Entry, cause: str, count: str, now: int) -> None:
+        """An entry goes, and is counted; `cause` is what its key's next miss will be put down to."""
+        self.gone(pool, pool.take(entry.key), cause, count, now)
 
-    def gone(self, pool: Pool, entry: Entry, cause: str, now: int) -> None:
+    def gone(self, pool: Pool, entry: Entry, cause: str, count: str, now: int, other: int = -1) -> None:
+        """The same for one that its pool has given; `other` is the key that it makes way for."""
+        self.ledger.count(entry.group.lookup, count)
+        self.witness.left(pool, entry, cause, count, now, other)
         self.ledger.left(entry.group.lookup, (entry.bytes, entry.stored_at, entry.last_use, now))
         taken = cause in ("evicted", "dropped", "cleared", "restarted")
         pool.absences[entry.key] = Absence(cause, lives.deadline(entry.group.rules, entry) if taken else None)
-
-    def expire(self, pool: Pool, entry: Entry, cause: str, now: int) -> None:
-        self.ledger.count(entry.group.lookup, "expirations")
-        self.leave(pool, entry, cause, now)
 
     def watch(self, pool: Pool, entry: Entry, now: int) -> None:
         """Puts down when the entry is to be collected, as far as that is known."""
@@ -282,7 +315,7 @@ class Replay:
         at = lives.collected_at(entry.group.rules, entry, self.start, now)
         end = lives.deadline(entry.group.rules, entry)
         if at == now and end:
-            self.expire(pool, entry, end[1], now)
+            self.leave(pool, entry, end[1], "expirations", now)
         else:
             self.watch(pool, entry, now)
 
@@ -294,9 +327,10 @@ class Replay:
             keeps = not value.is_null or lives.keeps_nulls(rules)
             if rules.on_write == "drop" or not keeps:
                 self.drop(row, pool, row.at)
-            elif self.store(Load(row.at, 0, row, value, pool), group, row.at) and rules.on_write == "replace, reload":
-                self.ledger.count(row.lookup, "background_loads")
-                self.ledger.load(row.lookup, row.at, row.cost or 0)
+            else:
+                kept = self.store(Load(row.at, 0, row, value, pool), group, row.at, "written")
+                if kept and rules.on_write == "replace, reload":
+                    self.count_background(row, pool)
         if rules.tell_nodes != "nothing":
             self.tell(row, group, value)
 
@@ -304,8 +338,7 @@ class Replay:
         for load in pool.loads[row.key]:
             load.raced = True
         if entry := pool.get(row.key):
-            self.ledger.count(row.lookup, "drops")
-            self.leave(pool, entry, "dropped", now)
+            self.leave(pool, entry, "dropped", "drops", now)
 
     def tell(self, row: Row, group: Group, value: Value) -> None:
         """The other nodes hear of a write, at once or later."""
@@ -322,7 +355,7 @@ class Replay:
         group = self.groups[self.key_groups[message.row.key]]
         keeps = not message.value.is_null or lives.keeps_nulls(group.rules)
         if group.rules.tell_nodes == "copy" and keeps:
-            self.store(message, group, now)
+            self.store(message, group, now, "copied")
         else:
             self.drop(message.row, message.pool, now)
 
@@ -330,7 +363,7 @@ class Replay:
 
     def restart(self, row: Row) -> None:
         lost = [one for one, group in enumerate(self.groups) if not group.rules.survives_restart]
-        self.empty(lost, row.node, "restarted", row.at)
+        self.empty(lost, row.node, "restarted", "lost", row.at)
         for number in range(len(self.compartments.pools)):
             for pool in self.compartments.hit_by(number, row.node):
                 for key in self.give_up_loads(pool):
@@ -344,7 +377,7 @@ class Replay:
         pool.loads.clear()
         return lost
 
-    def empty(self, groups: list[int], node: int, cause: str, now: int) -> None:
+    def empty(self, groups: list[int], node: int, cause: str, count: str, now: int) -> None:
         """All entries of these groups go. A pool that holds nothing else begins anew."""
         for number in range(len(self.compartments.pools)):
             mine = {one for one in self.groups_with_keys if self.groups[one].pool == number}
@@ -355,9 +388,7 @@ class Replay:
                     spared = self.spares is not None and self.reach.get((number, pool.number, entry.key), now) > now
                     if self.key_groups[entry.key] not in groups or (cause == "cleared" and spared):
                         continue
-                    if cause == "cleared":
-                        self.ledger.count(entry.group.lookup, "clears")
-                    self.leave(pool, entry, cause, now)
+                    self.leave(pool, entry, cause, count, now)
                 if mine <= set(groups) and not pool.entries:
                     pool.emptied()
 
@@ -366,13 +397,20 @@ class Replay:
         for pool in self.compartments.over_after(number, row):
             self.give_up_loads(pool)
             for entry in list(pool.entries.values()):
-                self.leave(pool, entry, "first", row.at)
+                self.leave(pool, entry, "first", "lost", row.at)
+
+    def held(self) -> list[Entry]:
+        pools = [pool for number in range(len(self.compartments.pools)) for pool in self.compartments.each(number)]
+        return [entry for pool in pools for entry in pool.entries.values()]
+
+    def count_from(self, now: int) -> None:
+        """The warm-up is over."""
+        self.ledger.count_from(now)
+        self.witness.count_from(now, self.held())
 
     def close(self, now: int) -> tuple[dict[str, Any], dict[str, Measures], Slices]:
         """The last event was at `now`: what is still held has stayed until then."""
-        for number in range(len(self.compartments.pools)):
-            for pool in self.compartments.each(number):
-                for entry in pool.entries.values():
-                    stay = (entry.bytes, entry.stored_at, entry.last_use, now)
-                    self.ledger.stays[entry.group.lookup].append(stay)
+        for entry in self.held():
+            self.ledger.stays[entry.group.lookup].append((entry.bytes, entry.stored_at, entry.last_use, now))
+            self.witness.stays(entry, now)
         return self.ledger.close(now)

@@ -1,0 +1,64 @@
+// vestigo/witness/log.hpp: what happens to chosen keys, in order.
+#pragma once
+
+#include <algorithm>
+#include <cstdint>
+#include <span>
+#include <vector>
+
+#include "../id_map.hpp"
+#include "../numbers.hpp"
+
+namespace vestigo {
+
+enum What : std::int64_t {
+#define VESTIGO_HAPPENING(place, name) place,
+#include "happenings.def"
+};
+
+struct Happening {
+#define VESTIGO_HAPPENING_FIELD(name) std::int64_t name = 0;
+#include "happenings.def"
+};
+
+// Reads that are answered alike, one after the other, are one happening: a popular key takes no more room than others.
+class Log {
+ public:
+  // `chosen` of so many keys, ascending.
+  void choose(std::span<const Id> chosen, std::size_t keys) {
+    chosen_.assign((keys + 63) / 64, 0);
+    for (const Id key : chosen) chosen_[static_cast<std::size_t>(key) / 64] |= std::uint64_t{1} << (key % 64);
+  }
+  bool chose(Id key) const {
+    return !chosen_.empty() && (chosen_[static_cast<std::size_t>(key) / 64] >> (key % 64) & 1) != 0;
+  }
+
+  // `place`: where the key is held.
+  void put(Id place, const Happening& happening) {
+    const auto [open, is_new] = open_.insert(place);
+    if (is_new) {
+      *open = static_cast<Id>(all_.size());
+    } else {
+      Happening& last = all_[static_cast<std::size_t>(*open)];
+      if (is_read(happening.what) && last.what == happening.what && last.key == happening.key && last.where == happening.where) {
+        last.until = happening.until;
+        last.span = std::max(last.span, happening.span);
+        ++last.times;
+        return;
+      }
+      *open = static_cast<Id>(all_.size());
+    }
+    all_.push_back(happening);
+  }
+
+  std::vector<Happening> take() { return std::move(all_); }
+
+ private:
+  static bool is_read(std::int64_t what) { return what == kWasHit || what == kWasStaleHit || what == kWasJoined; }
+
+  std::vector<std::uint64_t> chosen_;  // a bit a key
+  std::vector<Happening> all_;
+  IdMap open_;                         // by place: its last happening
+};
+
+}  // namespace vestigo

@@ -1,0 +1,44 @@
+"""A replay of the kernel's, and what it is fed."""
+
+from collections.abc import Iterator
+from typing import Any, NamedTuple
+
+from vestigo.compiled import kernel
+from vestigo.engine.job import Job
+from vestigo.engine.native.begin import begin, is_plain
+from vestigo.engine.ready import entries_for
+from vestigo.prepared.batches import batches
+from vestigo.prepared.next_reads import next_reads
+from vestigo.trace import Trace
+from vestigo.trace.trace import Longs
+
+
+class Batch(NamedTuple):
+    columns: Any
+    next_reads: Longs | None
+    """For a policy that knows the future."""
+    begin: int
+    end: int
+    """Which rows of the trace."""
+
+
+class Fed:
+    """A job on a trace: the plain replay where that knows all of its rules, or the `full` one where that is asked."""
+
+    def __init__(self, trace: Trace, job: Job, full: bool = False) -> None:
+        self.trace, self.job = trace, job
+        self.is_full = len(trace.lookups) > 0 and (full or not is_plain(trace, job))
+        self.entries = entries_for(trace, job.groups)
+
+    def begin(self, watching: kernel.Watching | None = None) -> kernel.Replay:
+        return begin(self.trace, self.job, self.entries, self.is_full, watching)
+
+    def batches(self, events: int | None = None) -> Iterator[Batch]:
+        """Of so many events, for tests."""
+        foresight = any(pool.eviction.name == "belady" for pool in self.job.groups.pools)
+        following = next_reads(self.trace, self.job.groups.per_lookup) if foresight else None
+        begun = 0
+        for columns in batches(self.trace, self.job.assumed, self.entries, events):
+            ended = begun + columns.events
+            yield Batch(columns, None if following is None else following[begun:ended], begun, ended)
+            begun = ended

@@ -1,0 +1,155 @@
+"""What is told of single reads and keys, put down while it happens."""
+
+from collections import Counter, defaultdict
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from vestigo.engine.reference.pool import Entry, Load, Pool
+from vestigo.engine.reference.rows import Row
+from vestigo.engine.seen import HIT, JOINED, MISS, NO_AGE, NULL, Answers, Counted, Happening, Seen, Watching
+from vestigo.outcome import CAUSES
+
+_COUNTS = (
+    *("hits", "joined", *CAUSES, "stale_hits", "ghosts", "loads", "origin_time_ns", "evictions", "kept", "kept_bytes"),
+)
+_IN_A_ROW = ("hit", "stale_hit", "joined")
+
+
+@dataclass
+class _Key:
+    """What is counted of a key."""
+
+    counts: Counter[str] = field(default_factory=Counter)
+    oldest_stale: int = 0
+    stays: list[tuple[int, int, int, int]] = field(default_factory=list)
+    """(bytes, stored at, last use, left at), as in `Tally`."""
+
+
+class Witness:
+    def __init__(self, rows: int, keys: int, watching: Watching) -> None:
+        self._watching = watching
+        self._answers = [(HIT, 0, NO_AGE, NO_AGE)] * rows
+        self._keys: dict[int, _Key] = defaultdict(_Key)
+        self._key_count = keys
+        self._begins = 0
+        self._happenings: list[Happening] = []
+        self._last: dict[tuple[int, int], int] = {}
+        """By key and place: its last happening."""
+        self._row = 0
+
+    def open(self, number: int) -> None:
+        """The row of the trace that happens now."""
+        self._row = number
+
+    # Reads
+
+    def hit(self, row: Row, pool: Pool, entry: Entry, took: int, is_stale: bool) -> None:
+        stale_age = row.at - (entry.changed_at or 0) if is_stale else NO_AGE
+        self._answer(HIT, entry.value.is_null, took, row.at - entry.loaded_at, stale_age)
+        counts = self._keys[row.key].counts
+        counts["hits"] += 1
+        if is_stale:
+            counts["stale_hits"] += 1
+            counts["ghosts"] += entry.value.is_null
+            self._keys[row.key].oldest_stale = max(self._keys[row.key].oldest_stale, stale_age)
+        self._read("stale_hit" if is_stale else "hit", row, pool, stale_age)
+
+    def join(self, row: Row, pool: Pool, load: Load, is_stale: bool) -> None:
+        stale_age = row.at - (load.changed_at or 0) if is_stale else NO_AGE
+        self._answer(JOINED, load.value.is_null, load.ends_at - row.at, NO_AGE, stale_age)
+        self._keys[row.key].counts["joined"] += 1
+        self._read("joined", row, pool, stale_age)
+
+    def miss(self, row: Row, pool: Pool, cause: str, took: int, is_null: bool) -> None:
+        self._answer(MISS + CAUSES.index(cause), is_null, took, NO_AGE, NO_AGE)
+        self._keys[row.key].counts[cause] += 1
+        self._put("missed", row.key, pool, row.at, row=self._row, why=cause, span=took)
+
+    def _answer(self, answer: int, is_null: bool, took: int, age: int, stale_age: int) -> None:
+        self._answers[self._row] = (answer | (NULL if is_null else 0), took, age, stale_age)
+
+    def _read(self, what: str, row: Row, pool: Pool, stale_age: int) -> None:
+        self._put(what, row.key, pool, row.at, until=row.at, times=1, row=self._row, span=max(stale_age, 0))
+
+    # Origin calls
+
+    def call(self, row: Row, cost: int) -> None:
+        self._keys[row.key].counts["loads"] += 1
+        self.lengthen(row, cost)
+
+    def lengthen(self, row: Row, more: int) -> None:
+        self._keys[row.key].counts["origin_time_ns"] += more
+
+    def reload(self, row: Row, pool: Pool, cost: int) -> None:
+        self.call(row, cost)
+        self._put("reloaded", row.key, pool, row.at, row=self._row, span=cost)
+
+    # What is held
+
+    def kept(self, pool: Pool, entry: Entry, came: str, now: int) -> None:
+        self._keep(entry)
+        self._put(came, entry.key, pool, now, since=entry.loaded_at, bytes=entry.bytes)
+
+    def left(self, pool: Pool, entry: Entry, cause: str, count: str, now: int, other: int = -1) -> None:
+        self._stay(entry, now)
+        self._keys[entry.key].counts["evictions"] += count == "evictions"
+        self._put(
+            "left", entry.key, pool, now, why=cause, count=count, since=entry.last_use, bytes=entry.bytes, other=other
+        )
+
+    def not_kept(self, load: Load, what: str, now: int) -> None:
+        self._put(what, load.row.key, load.pool, now)
+
+    def count_from(self, now: int, held: list[Entry]) -> None:
+        """The warm-up is over."""
+        self._begins = now
+        self._keys.clear()
+        for entry in held:
+            self._keep(entry)
+
+    def stays(self, entry: Entry, now: int) -> None:
+        """The trace is over."""
+        self._stay(entry, now)
+
+    def _keep(self, entry: Entry) -> None:
+        self._keys[entry.key].counts["kept"] += 1
+        self._keys[entry.key].counts["kept_bytes"] += entry.bytes
+
+    def _stay(self, entry: Entry, now: int) -> None:
+        self._keys[entry.key].stays.append((entry.bytes, entry.stored_at, entry.last_use, now))
+
+    def _put(self, what: str, key: int, pool: Pool, at: int, **more: Any) -> None:
+        if key not in self._watching.chosen:
+            return
+        where = pool.number - 1
+        happening = Happening(key, where, what, at, **more)
+        place = self._last.get((key, where))
+        last = None if place is None else self._happenings[place]
+        if place is not None and last is not None and what in _IN_A_ROW and last.what == what:
+            longer = last._replace(until=at, times=last.times + 1, span=max(last.span, happening.span))
+            self._happenings[place] = longer
+            return
+        self._last[key, where] = len(self._happenings)
+        self._happenings.append(happening)
+
+    def close(self) -> Seen:
+        watching = self._watching
+        return Seen(
+            Answers(*(np.array(column, np.int64) for column in zip(*self._answers, strict=True))) if watching.reads else None,
+            self._counted() if watching.keys else None,
+            tuple(self._happenings),
+        )
+
+    def _counted(self) -> Counted:
+        each = [self._keys[key] for key in range(self._key_count)]
+        counts = {name: np.array([one.counts[name] for one in each], np.int64) for name in _COUNTS}
+        oldest = np.array([one.oldest_stale for one in each], np.int64)
+        held = [sum(size * (left - max(stored, self._begins)) for size, stored, _, left in one.stays) for one in each]
+        idle = [sum(size * (left - max(used, self._begins)) for size, _, used, left in one.stays) for one in each]
+        return counts | {"oldest_stale_ns": oldest, "held_byte_ns": _halves(held), "idle_byte_ns": _halves(idle)}
+
+
+def _halves(sums: list[int]) -> np.ndarray:
+    return np.array([(one % 2**64, one // 2**64) for one in sums], np.uint64).reshape(-1, 2)

@@ -1,0 +1,83 @@
+"""What a replay tells of single reads and keys, as both engines give it."""
+
+from collections.abc import Mapping
+from typing import NamedTuple
+
+import numpy as np
+
+from vestigo.trace.trace import Longs
+
+HIT, JOINED, MISS = 0, 1, 2
+"""How a read was answered; from MISS on, the cause of a miss has its place in `CAUSES` added."""
+NULL = 0x80
+"""Added to it where the read was given nothing."""
+NO_AGE = -1
+
+
+class Watching(NamedTuple):
+    """What a replay is to tell."""
+
+    reads: bool = False
+    keys: bool = False
+    chosen: tuple[int, ...] = ()
+    """What happens to these keys, ascending."""
+
+
+class Answers(NamedTuple):
+    """A value for each row of the trace, or of a batch of it; of rows that are no reads they mean nothing."""
+
+    answer: np.ndarray
+    read_time_ns: Longs
+    age_ns: Longs
+    """Of a hit: since the load, or the write, of what was given."""
+    stale_age_ns: Longs
+    """Of a stale hit or join: since the change."""
+
+    @classmethod
+    def of(cls, rows: int) -> "Answers":
+        """To be written."""
+        return cls(np.empty(rows, np.uint8), *(np.empty(rows, np.int64) for _ in range(3)))
+
+    def part(self, begin: int, end: int) -> "Answers":
+        return Answers(*(column[begin:end] for column in self))
+
+    def take(self, rows: np.ndarray) -> "Answers":
+        return Answers(*(column[rows] for column in self))
+
+
+Counted = Mapping[str, np.ndarray]
+"""By name, a value for each key: what native/include/vestigo/witness/key_rows.hpp counts, and the misses of each cause.
+Sums of bytes by time are rows of two halves of 128 bits, the low one first."""
+
+
+class Happening(NamedTuple):
+    """What native/include/vestigo/witness/happenings.def tells, with names for numbers."""
+
+    key: int
+    where: int
+    """The node or scope; -1: of rows that name none, or of all."""
+    what: str
+    at: int
+    until: int = 0
+    """Of several in a row, the last; `at` is the first."""
+    times: int = 0
+    row: int = 0
+    """Of a read or reload: its row in the trace."""
+    why: str = ""
+    """Of a miss and of what left: the cause."""
+    count: str = ""
+    """Of what left: under which count it went."""
+    span: int = 0
+    """Of a miss or reload: how long the load takes. Of stale hits and joins: the oldest answer."""
+    since: int = 0
+    """Of what came in: when it was loaded. Of what left: its last hit, or when it came in."""
+    bytes: int = 0
+    other: int = -1
+    """Of what was evicted: the key that came in."""
+
+
+class Seen(NamedTuple):
+    answers: Answers | None
+    keys: Counted | None
+    happenings: tuple[Happening, ...]
+    """In order at each place; of several places, those are earlier of which the first is earlier."""

@@ -1,0 +1,45 @@
+"""What the native kernel tells of single reads and keys is what the reference engine tells, and adds up to the outcome."""
+
+import numpy as np
+from hypothesis import example, given
+from hypothesis import strategies as st
+
+from tests.agreement.cases import Case, cases
+from tests.agreement.worst import CLEARED_WHILE_LOADING, LATE_LOAD, TOLD_WHILE_LOADING
+from vestigo.engine import native, reference
+from vestigo.engine.job import job
+from vestigo.engine.seen import Happening, Seen, Watching
+from vestigo.trace import Op
+
+
+def by_place(happenings: tuple[Happening, ...]) -> list[Happening]:
+    """In order at each place."""
+    return sorted(happenings, key=lambda one: (one.key, one.where))
+
+
+def assert_same_seen(mine: Seen, theirs: Seen, reads: np.ndarray) -> None:
+    assert mine.answers is not None and theirs.answers is not None
+    for name, some, other in zip(mine.answers._fields, mine.answers, theirs.answers, strict=True):
+        assert some[reads].tolist() == other[reads].tolist(), name
+    assert mine.keys is not None and theirs.keys is not None
+    assert mine.keys.keys() == theirs.keys.keys()
+    for name in mine.keys:
+        assert mine.keys[name].tolist() == theirs.keys[name].tolist(), name
+    assert by_place(mine.happenings) == by_place(theirs.happenings)
+
+
+@given(cases(), st.integers(1, 30), st.booleans())
+@example(LATE_LOAD, 1, True)
+@example(CLEARED_WHILE_LOADING, 2, False)
+@example(TOLD_WHILE_LOADING, 2, True)
+def test_reads_keys_and_stories_are_the_same_on_random_traces_and_rules_and_in_batches(
+    case: Case, events: int, all_keys: bool
+) -> None:
+    trace, asked = case.trace, job(case.trace, case.plan)
+    keys = len(trace.keys)
+    watching = Watching(reads=True, keys=True, chosen=tuple(range(0, keys, 1 if all_keys else 2)))
+    reads = trace.op == Op.READ
+    oracle = reference.watch(trace, asked, watching)
+    assert_same_seen(native.watch(trace, asked, watching), oracle, reads)
+    assert_same_seen(native.watch(trace, asked, watching, events), oracle, reads)
+    assert_same_seen(native.watch(trace, asked, watching, full=True), oracle, reads)
