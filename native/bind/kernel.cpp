@@ -48,7 +48,7 @@ void bind_names(nb::module_& m) {
 #include "vestigo/witness/happenings.def"
   });
   m.attr("HAPPENING_FIELDS") = names(std::array{
-#define VESTIGO_HAPPENING_FIELD(name) #name,
+#define VESTIGO_HAPPENING_FIELD(type, name) #name,
 #include "vestigo/witness/happenings.def"
   });
 }

@@ -44,7 +44,7 @@ class BoundReplay {
       if (pool >= asked.pools.size()) refuse("a pool is out of range");
       pools.push_back(asked.pools[pool]);
     }
-    foresees_ = foresees(pools);
+    foresees_ = some_foresee(pools);
     const std::vector<Rules> rules(asked.groups.begin(), asked.groups.end());
     const std::vector<ValueRules> value_rules(asked.groups.begin(), asked.groups.end());
     const auto clears = checked_moments(asked.clears);
@@ -59,12 +59,15 @@ class BoundReplay {
   }
 
   BoundReplay(const FullAsked& asked, const Counting& counting, const WatchingAsked* watching)
-      : asked_(asked), full_(true), nodes_(asked.nodes), scopes_(asked.last_rows.size()), foresees_(foresees(asked.pools)) {
+      : asked_(asked), full_(true), nodes_(asked.nodes), scopes_(asked.last_rows.size()), foresees_(some_foresee(asked.pools)) {
     full::Setting setting = checked_setting(asked, counting);
     const auto watched = watch(watching, asked.keys);
     nb::gil_scoped_release released;
     replay_ = begin_full_replay(std::move(setting), counting.first_counted, slices(counting), watched);
   }
+
+  // Whether some policy knows the future.
+  bool foresees() const { return foresees_; }
 
   // `next_read` is asked for by a policy that knows the future; `answers`, to be written, by a replay that tells of its reads.
   void feed(const BoundColumns& batch, std::optional<Column<std::int64_t>> next_read, std::optional<BoundAnswers> answers) {
@@ -123,7 +126,7 @@ class BoundReplay {
   }
 
  private:
-  static bool foresees(const std::vector<PoolRules>& pools) {
+  static bool some_foresee(const std::vector<PoolRules>& pools) {
     return std::any_of(pools.begin(), pools.end(), [](const PoolRules& pool) { return pool.evicts_by(Eviction::Belady); });
   }
   static Slices slices(const Counting& counting) { return Slices(counting.slice_origin, counting.slice_width, counting.slices); }
@@ -152,7 +155,8 @@ void bind_replay(nb::module_& m) {
       .def(nb::init<const PlainAsked&, const Counting&, const WatchingAsked*>(), "asked"_a, "counting"_a, "watching"_a = nb::none())
       .def(nb::init<const FullAsked&, const Counting&, const WatchingAsked*>(), "asked"_a, "counting"_a, "watching"_a = nb::none())
       .def("feed", &BoundReplay::feed, "batch"_a, "next_read"_a.noconvert() = nb::none(), "answers"_a = nb::none())
-      .def("close", &BoundReplay::close);
+      .def("close", &BoundReplay::close)
+      .def_prop_ro("foresees", &BoundReplay::foresees);
 }
 
 }  // namespace vestigo::bind

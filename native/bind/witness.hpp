@@ -8,54 +8,60 @@
 
 namespace vestigo::bind {
 
-// A column of what is counted of each key.
-template <class T, class Of>
-Array<T> column(const KeyRows& keys, Of of) {
+// A column of rows: an attribute of each.
+template <class T, class Rows, class Of>
+Array<T> column(const Rows& rows, Of of) {
   std::vector<T> values;
-  values.reserve(keys.all().size());
-  for (const KeyRow& row : keys.all()) values.push_back(static_cast<T>(of(row)));
+  values.reserve(rows.size());
+  for (const auto& row : rows) values.push_back(of(row));
   return array(std::move(values));
 }
 
-// One of numbers of 128 bits: rows of two, the low half first.
-template <class Of>
-Rows<std::uint64_t> sums(const KeyRows& keys, Of of) {
-  std::vector<std::uint64_t> halves;
-  halves.reserve(keys.all().size() * 2);
-  for (const KeyRow& row : keys.all()) {
-    halves.push_back(static_cast<std::uint64_t>(of(row)));
-    halves.push_back(static_cast<std::uint64_t>(of(row) >> 64));
-  }
-  return rows(std::move(halves), 2);
-}
-
-// Columns by name.
+// Columns by name (engine/native/watched.py): of all keys, and what only some have, with the keys that it is of.
 inline nb::dict arrays(const KeyRows& keys) {
+  nb::dict all, some;
+  const auto& rows = keys.all();
+  all["hits"] = column<std::uint32_t>(rows, [](const KeyRow& row) { return row.hits; });
+  all["evictions"] = column<std::uint32_t>(rows, [](const KeyRow& row) { return row.evictions; });
+  all["kept"] = column<std::uint32_t>(rows, [](const KeyRow& row) { return row.kept; });
+  all["kept_bytes"] = column<Bytes>(rows, [](const KeyRow& row) { return row.kept_bytes; });
+  all["origin_time_ns"] = column<Time>(rows, [](const KeyRow& row) { return row.origin_time; });
+  all["held_byte_ns"] = column<std::int64_t>(rows, [](const KeyRow& row) { return row.held; });
+  all["idle_byte_ns"] = column<std::int64_t>(rows, [](const KeyRow& row) { return row.idle; });
+  std::vector<std::pair<Id, RareRow>> rare;
+  keys.each_rare([&](Id key, const RareRow& row) { rare.emplace_back(key, row); });
+  using Rare = std::pair<Id, RareRow>;
+  some["key"] = column<Id>(rare, [](const Rare& row) { return row.first; });
+  some["joined"] = column<std::uint32_t>(rare, [](const Rare& row) { return row.second.joined; });
+  some["stale_hits"] = column<std::uint32_t>(rare, [](const Rare& row) { return row.second.stale_hits; });
+  some["ghosts"] = column<std::uint32_t>(rare, [](const Rare& row) { return row.second.ghosts; });
+  some["more_loads"] = column<std::int32_t>(rare, [](const Rare& row) { return row.second.more_loads; });
+  some["oldest_stale_ns"] = column<Time>(rare, [](const Rare& row) { return row.second.oldest_stale; });
+  some["held_high"] = column<std::int64_t>(rare, [](const Rare& row) { return row.second.held >> 64; });
+  some["held_low"] = column<std::uint64_t>(rare, [](const Rare& row) { return static_cast<std::uint64_t>(row.second.held); });
+  some["idle_high"] = column<std::int64_t>(rare, [](const Rare& row) { return row.second.idle >> 64; });
+  some["idle_low"] = column<std::uint64_t>(rare, [](const Rare& row) { return static_cast<std::uint64_t>(row.second.idle); });
+  nb::list common_misses, rare_misses;
+  for (std::size_t cause = 0; cause < kCommonCauses; ++cause) {
+    common_misses.append(column<std::uint32_t>(rows, [cause](const KeyRow& row) { return row.misses[cause]; }));
+  }
+  for (std::size_t cause = 0; cause < kCauses - kCommonCauses; ++cause) {
+    rare_misses.append(column<std::uint32_t>(rare, [cause](const Rare& row) { return row.second.misses[cause]; }));
+  }
+  all["misses"] = common_misses;  // of the first causes
+  some["misses"] = rare_misses;   // of the others
   nb::dict result;
-#define VESTIGO_COLUMN(name) result[#name] = column<std::uint32_t>(keys, [](const KeyRow& row) { return row.name; });
-  VESTIGO_KEY_COUNTS(VESTIGO_COLUMN)
-#undef VESTIGO_COLUMN
-#define VESTIGO_CAUSE(place, name) result[#name] = column<std::uint32_t>(keys, [](const KeyRow& row) { return row.misses[place]; });
-#include "vestigo/tally.def"
-#define VESTIGO_COLUMN(name) result[#name] = column<std::int64_t>(keys, [](const KeyRow& row) { return row.name; });
-  VESTIGO_KEY_AMOUNTS(VESTIGO_COLUMN)
-#undef VESTIGO_COLUMN
-#define VESTIGO_COLUMN(name) result[#name] = sums(keys, [](const KeyRow& row) { return row.name; });
-  VESTIGO_KEY_SUMS(VESTIGO_COLUMN)
-#undef VESTIGO_COLUMN
+  result["all"] = all;
+  result["some"] = some;
   return result;
 }
 
-// A row each, with the fields of happenings.def.
-inline Rows<std::int64_t> arrays(const std::vector<Happening>& happenings) {
-  constexpr std::size_t kFields = sizeof(Happening) / sizeof(std::int64_t);
-  std::vector<std::int64_t> values;
-  values.reserve(happenings.size() * kFields);
-  for (const Happening& one : happenings) {
-#define VESTIGO_HAPPENING_FIELD(name) values.push_back(one.name);
+// By the names of happenings.def.
+inline nb::dict arrays(const std::vector<Happening>& happenings) {
+  nb::dict columns;
+#define VESTIGO_HAPPENING_FIELD(type, name) columns[#name] = column<type>(happenings, [](const Happening& one) { return one.name; });
 #include "vestigo/witness/happenings.def"
-  }
-  return rows(std::move(values), kFields);
+  return columns;
 }
 
 }  // namespace vestigo::bind

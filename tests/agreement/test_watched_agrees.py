@@ -1,5 +1,7 @@
 """What the native kernel tells of single reads and keys is what the reference engine tells, and adds up to the outcome."""
 
+from collections.abc import Sequence
+
 import numpy as np
 from hypothesis import example, given
 from hypothesis import strategies as st
@@ -12,7 +14,7 @@ from vestigo.engine.seen import Happening, Seen, Watching
 from vestigo.trace import Op
 
 
-def by_place(happenings: tuple[Happening, ...]) -> list[Happening]:
+def by_place(happenings: Sequence[Happening]) -> list[Happening]:
     """In order at each place."""
     return sorted(happenings, key=lambda one: (one.key, one.where))
 

@@ -81,8 +81,8 @@ class ReplayBy final : public AnyReplay {
 
   void watch([[maybe_unused]] const Watching& watching) {
     if constexpr (sees) {
-      if (watching.keys) replay_.witness().keys.resize(watching.rows);
-      if (!watching.chosen.empty()) replay_.witness().log.choose(watching.chosen, watching.rows);
+      if (watching.keys) replay_.witness().keys.want(watching.rows);
+      replay_.log(watching.chosen);
     }
   }
 

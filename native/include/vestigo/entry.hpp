@@ -32,6 +32,7 @@ struct alignas(64) Entry {
   Cause would_expire = kFirst;  // of one that was taken away, which lifetime would have ended first
   std::uint8_t state = 0;     // of these; 0 is nearly every key that is read and not found
   static constexpr std::uint8_t kHeld = 1, kRecords = 2, kMoreLoads = 4, kDropMissed = 8;
+  bool logged = false;        // whether what happens to it is put down (see witness/)
 
   bool held() const { return state & kHeld; }
   bool live(Time now) const { return now < dies_at; }

@@ -88,8 +88,13 @@ struct Pools {
   Id key_of(Id entry) const { return entry_keys_.empty() ? entry : entry_keys_[static_cast<std::size_t>(entry)]; }
 
   // The row of an entry's key is its own: whose it is, the entries' keys and nodes say.
-  static Who who(Id entry) { return {entry, entry, kNone}; }
-  Who who(const Entry& entry) const { return who(entries.id(entry)); }
+  Who who(Id entry) const { return {entry, entry, kNone, entries[entry].logged}; }
+  Who who(const Entry& entry) const { return {entries.id(entry), entries.id(entry), kNone, entry.logged}; }
+
+  // The entries of which everything is put down.
+  void log(std::span<const Id> chosen) {
+    for (const Id entry : chosen) entries[entry].logged = true;
+  }
 
   // A write has put a value: the key's first load, if it is still to come, is of one that is known elsewhere.
   void put(Id entry) {

@@ -78,6 +78,7 @@ class Replay {
 
   const Ledger& ledger() const { return pools_.ledger; }
   Seen& witness() { return pools_.witness; }
+  void log(std::span<const Id> entries) { pools_.log(entries); }
 
   // True if entries, orders, sizes and loads agree: for tests, after every step.
   bool check() const;
@@ -204,7 +205,7 @@ class Replay {
     if (is_null(truth)) [[unlikely]] ++tally.counts[kNullsRead];
     if (entry.stretch != truth) [[unlikely]] stale_age = older_hit(columns, i, entry, tally, now);
     pools_.ledger.answer(tally, now - entry.loaded_at);
-    pools_.witness.hit(AllPools::who(columns.key[i]), i, took, now - entry.loaded_at, stale_age, is_null(entry.stretch), now);
+    pools_.witness.hit(pools_.who(columns.key[i]), i, took, now - entry.loaded_at, stale_age, is_null(entry.stretch), now);
     entry.idle_since = now;
     group.rules.use(entry, now);
     group.pool->policy.hit(columns.key[i], now);
@@ -286,7 +287,7 @@ class Replay {
 
   // Every miss is an origin call here.
   [[gnu::always_inline]] void witness_miss(const Columns& columns, std::size_t i, Cause cause, Time cost, Time now) {
-    const Who who = AllPools::who(columns.key[i]);
+    const Who who = pools_.who(columns.key[i]);
     pools_.witness.miss(who, i, cause, cost, is_null(columns.stretch[i]), now);
     pools_.witness.call(who, cost);
   }
@@ -300,7 +301,7 @@ class Replay {
     ++tally.counts[kJoined];
     if (stale) ++tally.counts[kJoinedStale];
     pools_.ledger.join(tally, rest, columns.size[i]);
-    pools_.witness.join(AllPools::who(columns.key[i]), i, rest, stale ? now - stretches_.end(stretch) : kNoAge, is_null(stretch), now);
+    pools_.witness.join(pools_.who(columns.key[i]), i, rest, stale ? now - stretches_.end(stretch) : kNoAge, is_null(stretch), now);
   }
 
   // Why a held entry does not answer. An expired one that is touched leaves here.

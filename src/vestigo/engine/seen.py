@@ -1,7 +1,7 @@
 """What a replay tells of single reads and keys, as both engines give it."""
 
-from collections.abc import Mapping
-from typing import NamedTuple
+from collections.abc import Mapping, Sequence
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -46,8 +46,8 @@ class Answers(NamedTuple):
 
 
 Counted = Mapping[str, np.ndarray]
-"""By name, a value for each key: what native/include/vestigo/witness/key_rows.hpp counts, and the misses of each cause.
-Sums of bytes by time are rows of two halves of 128 bits, the low one first."""
+"""By name, a value for each key: what native/include/vestigo/witness/key_rows.hpp counts, `loads`, and the misses of each
+cause. Sums that do not fit in 64 bits are Python's numbers."""
 
 
 class Happening(NamedTuple):
@@ -76,8 +76,32 @@ class Happening(NamedTuple):
     """Of what was evicted: the key that came in."""
 
 
+class Happenings(Sequence[Happening]):
+    """Columns of them; one by one they are made when they are looked at, for there may be millions."""
+
+    def __init__(self, columns: Mapping[str, np.ndarray], names: Mapping[str, Sequence[str]]) -> None:
+        """`names`: the words behind numbers, of a column that has such."""
+        self._columns = [columns[name] for name in Happening._fields]
+        self._names = [names.get(name) for name in Happening._fields]
+
+    def __len__(self) -> int:
+        return len(self._columns[0])
+
+    def __getitem__(self, place: Any) -> Any:
+        if isinstance(place, slice):
+            return [self[one] for one in range(len(self))[place]]
+        values = [
+            int(column[place]) if names is None else names[column[place]]
+            for column, names in zip(self._columns, self._names, strict=True)
+        ]
+        found = Happening._make(values)
+        return found._replace(
+            why=found.why if found.what in ("missed", "left") else "", count=found.count if found.what == "left" else ""
+        )
+
+
 class Seen(NamedTuple):
     answers: Answers | None
     keys: Counted | None
-    happenings: tuple[Happening, ...]
+    happenings: Sequence[Happening]
     """In order at each place; of several places, those are earlier of which the first is earlier."""

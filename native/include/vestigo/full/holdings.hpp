@@ -37,7 +37,7 @@ class Holdings {
   // Whose a slot is.
   Who who(Id slot) const {
     const Slot& own = here.slots[static_cast<std::size_t>(slot)];
-    return {slot, own.key, here.all[static_cast<std::size_t>(own.compartment)].number - 1};
+    return {slot, own.key, here.all[static_cast<std::size_t>(own.compartment)].number - 1, keys.logged(own.key)};
   }
 
   // The memory that an event of the entry will touch: where to look for it, and later, what is there.

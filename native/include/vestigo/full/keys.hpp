@@ -3,6 +3,8 @@
 
 #include <algorithm>
 #include <cstdint>
+#include <span>
+#include <vector>
 
 #include "../large_pages.hpp"
 #include "setting.hpp"
@@ -20,6 +22,13 @@ class Keys {
   }
   bool loaded(Id key) { return held_apart_ && at(key).loaded; }
 
+  // The keys of which everything is put down (see witness/).
+  void log(std::span<const Id> chosen) {
+    if (!chosen.empty()) logged_.resize(keys_.size());
+    for (const Id key : chosen) logged_[static_cast<std::size_t>(key)] = true;
+  }
+  bool logged(Id key) const { return !logged_.empty() && logged_[static_cast<std::size_t>(key)]; }
+
   // How many values of the key were kept before this one.
   std::uint32_t count_kept(Id key) { return at(key).kept++; }
 
@@ -36,6 +45,7 @@ class Keys {
   Key& at(Id key) { return keys_[static_cast<std::size_t>(key)]; }
 
   LargeVector<Key> keys_;
+  std::vector<bool> logged_;  // by key, if there are any
   bool held_apart_;
 };
 

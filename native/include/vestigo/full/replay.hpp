@@ -73,6 +73,7 @@ class Replay {
 
   const Ledger& ledger() const { return held_.ledger; }
   Seen& witness() { return held_.witness; }
+  void log(std::span<const Id> keys) { held_.keys.log(keys); }
 
   // For tests, after every step.
   bool check() { return held_.check(); }
@@ -202,7 +203,7 @@ class Replay {
     if (!more) return false;
     ++held_.tally(group).counts[kBatched];
     held_.tally(group).origin_time += *more;
-    held_.witness.lengthen(held_.who(slot), *more);
+    held_.witness.share(held_.who(slot), *more);
     return true;
   }
 

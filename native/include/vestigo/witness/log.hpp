@@ -3,7 +3,6 @@
 
 #include <algorithm>
 #include <cstdint>
-#include <span>
 #include <vector>
 
 #include "../id_map.hpp"
@@ -11,28 +10,19 @@
 
 namespace vestigo {
 
-enum What : std::int64_t {
+enum What : std::uint8_t {
 #define VESTIGO_HAPPENING(place, name) place,
 #include "happenings.def"
 };
 
 struct Happening {
-#define VESTIGO_HAPPENING_FIELD(name) std::int64_t name = 0;
+#define VESTIGO_HAPPENING_FIELD(type, name) type name{};
 #include "happenings.def"
 };
 
 // Reads that are answered alike, one after the other, are one happening: a popular key takes no more room than others.
 class Log {
  public:
-  // `chosen` of so many keys, ascending.
-  void choose(std::span<const Id> chosen, std::size_t keys) {
-    chosen_.assign((keys + 63) / 64, 0);
-    for (const Id key : chosen) chosen_[static_cast<std::size_t>(key) / 64] |= std::uint64_t{1} << (key % 64);
-  }
-  bool chose(Id key) const {
-    return !chosen_.empty() && (chosen_[static_cast<std::size_t>(key) / 64] >> (key % 64) & 1) != 0;
-  }
-
   // `place`: where the key is held.
   void put(Id place, const Happening& happening) {
     const auto [open, is_new] = open_.insert(place);
@@ -54,11 +44,10 @@ class Log {
   std::vector<Happening> take() { return std::move(all_); }
 
  private:
-  static bool is_read(std::int64_t what) { return what == kWasHit || what == kWasStaleHit || what == kWasJoined; }
+  static bool is_read(std::uint8_t what) { return what == kWasHit || what == kWasStaleHit || what == kWasJoined; }
 
-  std::vector<std::uint64_t> chosen_;  // a bit a key
   std::vector<Happening> all_;
-  IdMap open_;                         // by place: its last happening
+  IdMap open_;  // by place: its last happening
 };
 
 }  // namespace vestigo

@@ -18,6 +18,7 @@ struct Who {
   Id place;  // the entry, or slot
   Id row;    // of KeyRows; also what is chosen by
   Id where;  // the node or scope, if the row does not say it
+  bool logged;
 };
 
 // How a value came in.
@@ -31,6 +32,7 @@ struct NoWitness {
   void join(const Who&, std::size_t, Time, Time, bool, Time) {}
   void miss(const Who&, std::size_t, Cause, Time, bool, Time) {}
   void call(const Who&, Time) {}
+  void share(const Who&, Time) {}
   void lengthen(const Who&, Time) {}
   void reload(const Who&, std::size_t, Time, Time) {}
   void coming(const Who&) {}
@@ -55,47 +57,49 @@ class Witness {
   }
 
   void fetch(Id row) const {
-    if (!keys.empty()) keys.fetch(row);
+    if (keys.counting()) keys.fetch(row);
   }
 
   // Reads. `i` is the row in the batch; `stale_age` is kNoAge of a fresh one.
 
   [[gnu::always_inline]] void hit(const Who& who, std::size_t i, Time took, Time age, Time stale_age, bool null, Time now) {
     if (answers_) answers_->put(i, Answers::kHitAnswer, null, took, age, stale_age);
-    if (!keys.empty()) {
-      KeyRow& row = keys[who.row];
-      ++row.hits;
-      if (stale_age != kNoAge) count_stale(row, stale_age, null);
+    if (keys.counting()) {
+      ++keys[who.row].hits;
+      if (stale_age != kNoAge) keys.stale_hit(who.row, stale_age, null);
     }
-    if (log.chose(who.row)) put_read(who, stale_age == kNoAge ? kWasHit : kWasStaleHit, i, std::max(stale_age, Time{0}), now);
+    if (who.logged) [[unlikely]] put_read(who, stale_age == kNoAge ? kWasHit : kWasStaleHit, i, std::max(stale_age, Time{0}), now);
   }
 
   void join(const Who& who, std::size_t i, Time took, Time stale_age, bool null, Time now) {
     if (answers_) answers_->put(i, Answers::kJoinedAnswer, null, took, kNoAge, stale_age);
-    if (!keys.empty()) ++keys[who.row].joined;
-    if (log.chose(who.row)) put_read(who, kWasJoined, i, std::max(stale_age, Time{0}), now);
+    if (keys.counting()) ++keys.rare(who.row).joined;
+    if (who.logged) [[unlikely]] put_read(who, kWasJoined, i, std::max(stale_age, Time{0}), now);
   }
 
   [[gnu::always_inline]] void miss(const Who& who, std::size_t i, Cause cause, Time took, bool null, Time now) {
     if (answers_) answers_->put(i, static_cast<std::uint8_t>(Answers::kMissAnswer + cause), null, took, kNoAge, kNoAge);
-    if (!keys.empty()) ++keys[who.row].misses[cause];
-    if (log.chose(who.row)) put_miss(who, i, cause, took, now);
+    if (keys.counting()) keys.miss(who.row, cause);
+    if (who.logged) [[unlikely]] put_miss(who, i, cause, took, now);
   }
 
   // Origin calls
 
+  // A miss makes one of its own,
   void call(const Who& who, Time cost) {
-    if (keys.empty()) return;
-    ++keys[who.row].loads;
-    keys[who.row].origin_time_ns += cost;
+    if (keys.counting()) keys[who.row].origin_time += cost;
   }
-  // A call under way takes so much longer for one more.
-  void lengthen(const Who& who, Time more) {
-    if (!keys.empty()) keys[who.row].origin_time_ns += more;
+  // or shares another's, which then takes so much longer.
+  void share(const Who& who, Time more) {
+    if (!keys.counting()) return;
+    --keys.rare(who.row).more_loads;
+    lengthen(who, more);
   }
+  void lengthen(const Who& who, Time more) { call(who, more); }
   void reload(const Who& who, std::size_t i, Time cost, Time now) {
     call(who, cost);
-    if (log.chose(who.row)) put(who, {.what = kWasReloaded, .at = now, .row = row(i), .span = cost});
+    if (keys.counting()) ++keys.rare(who.row).more_loads;
+    if (who.logged) put(who, {.what = kWasReloaded, .row = row(i), .at = now, .span = cost});
   }
 
   // What is held
@@ -104,53 +108,45 @@ class Witness {
   void coming(const Who& who) { coming_ = who.row; }
 
   [[gnu::always_inline]] void kept(const Who& who, const Entry& entry, Came came, Time now) {
-    if (!keys.empty()) keys[who.row].keep(entry.bytes, now);
-    if (log.chose(who.row)) put_kept(who, entry, came, now);
+    if (keys.counting()) keys.keep(who.row, entry.bytes, now);
+    if (who.logged) [[unlikely]] put_kept(who, entry, came, now);
   }
 
   [[gnu::always_inline]] void left(const Who& who, const Entry& entry, Cause cause, Count count, Time now) {
-    if (!keys.empty()) {
-      KeyRow& row = keys[who.row];
-      row.let_go(entry.bytes, std::max(entry.idle_since, counted_from_), now);
-      row.evictions += count == kEvictions;
+    if (keys.counting()) {
+      keys.let_go(who.row, entry.bytes, entry.idle_since, now);
+      keys[who.row].evictions += count == kEvictions;
     }
-    if (log.chose(who.row)) put_left(who, entry, cause, count, now);
+    if (who.logged) [[unlikely]] put_left(who, entry, cause, count, now);
   }
 
   void refused(const Who& who, Time now) {
-    if (log.chose(who.row)) put(who, {.what = kWasRefused, .at = now});
+    if (who.logged) put(who, {.what = kWasRefused, .at = now});
   }
   void declined(const Who& who, Time now) {
-    if (log.chose(who.row)) put(who, {.what = kWasNull, .at = now});
+    if (who.logged) put(who, {.what = kWasNull, .at = now});
   }
 
   // The warm-up is over; then it is told of all that is held.
   void count_from(Time now) {
-    counted_from_ = now;
-    keys.forget();
+    if (keys.wanted()) keys.begin(now);
   }
   void is_held(const Who& who, const Entry& entry, Time now) {
-    if (!keys.empty()) keys[who.row].keep(entry.bytes, now);
+    if (keys.counting()) keys.keep(who.row, entry.bytes, now);
   }
   // The trace is over.
   void stays(const Who& who, const Entry& entry, Time now) {
-    if (!keys.empty()) keys[who.row].let_go(entry.bytes, std::max(entry.idle_since, counted_from_), now);
+    if (keys.counting()) keys.let_go(who.row, entry.bytes, entry.idle_since, now);
   }
 
  private:
-  static void count_stale(KeyRow& row, Time age, bool null) {
-    ++row.stale_hits;
-    row.ghosts += null;
-    row.oldest_stale_ns = std::max(row.oldest_stale_ns, age);
-  }
-
-  std::int64_t row(std::size_t i) const { return static_cast<std::int64_t>(begin_ + i); }
+  std::uint32_t row(std::size_t i) const { return static_cast<std::uint32_t>(begin_ + i); }
 
   [[gnu::noinline]] void put_read(const Who& who, What what, std::size_t i, Time oldest, Time now) {
-    put(who, {.what = what, .at = now, .until = now, .times = 1, .row = row(i), .span = oldest});
+    put(who, {.what = what, .times = 1, .row = row(i), .at = now, .until = now, .span = oldest});
   }
   [[gnu::noinline]] void put_miss(const Who& who, std::size_t i, Cause cause, Time cost, Time now) {
-    put(who, {.what = kWasMissed, .at = now, .row = row(i), .why = cause, .span = cost});
+    put(who, {.what = kWasMissed, .why = cause, .row = row(i), .at = now, .span = cost});
   }
   [[gnu::noinline]] void put_kept(const Who& who, const Entry& entry, Came came, Time now) {
     const What what = came == Came::loaded ? kWasKept : came == Came::written ? kWasWritten : kWasCopied;
@@ -158,7 +154,7 @@ class Witness {
   }
   [[gnu::noinline]] void put_left(const Who& who, const Entry& entry, Cause cause, Count count, Time now) {
     const Id other = count == kEvictions ? coming_ : kNone;
-    put(who, {.what = kHasLeft, .at = now, .why = cause, .count = static_cast<std::int64_t>(count - kCauses), .since = entry.idle_since, .bytes = entry.bytes, .other = other});
+    put(who, {.what = kHasLeft, .why = cause, .count = static_cast<std::uint8_t>(count - kHits), .other = other, .at = now, .since = entry.idle_since, .bytes = entry.bytes});
   }
   void put(const Who& who, Happening happening) {
     happening.key = who.row;
@@ -170,7 +166,6 @@ class Witness {
   std::optional<Answers> answers_;
   std::size_t begin_ = 0, events_ = 0;  // of the present batch
   Id coming_ = kNone;
-  Time counted_from_ = kGone;
 };
 
 }  // namespace vestigo

@@ -33,10 +33,9 @@ class Fed:
     def begin(self, watching: kernel.Watching | None = None) -> kernel.Replay:
         return begin(self.trace, self.job, self.entries, self.is_full, watching)
 
-    def batches(self, events: int | None = None) -> Iterator[Batch]:
+    def batches(self, replay: kernel.Replay, events: int | None = None) -> Iterator[Batch]:
         """Of so many events, for tests."""
-        foresight = any(pool.eviction.name == "belady" for pool in self.job.groups.pools)
-        following = next_reads(self.trace, self.job.groups.per_lookup) if foresight else None
+        following = next_reads(self.trace, self.job.groups.per_lookup) if replay.foresees else None
         begun = 0
         for columns in batches(self.trace, self.job.assumed, self.entries, events):
             ended = begun + columns.events

@@ -29,7 +29,7 @@ def run(
         return reference_run(trace, job)
     fed = Fed(trace, job, full)
     replay = fed.begin()
-    for batch in fed.batches(batch_events):
+    for batch in fed.batches(replay, batch_events):
         replay.feed(batch.columns, batch.next_reads)
     sheets = replay.close()
     span = int(trace.at[-1] - trace.at[job.first_counted])

@@ -9,10 +9,10 @@ from vestigo.compiled import kernel
 from vestigo.engine.job import Job
 from vestigo.engine.native.begin import entry_nodes
 from vestigo.engine.native.feed import Fed
-from vestigo.engine.seen import Answers, Happening, Seen, Watching
+from vestigo.engine.seen import Answers, Counted, Happenings, Seen, Watching
 from vestigo.trace import Trace
 
-
+_NAMES = {"what": kernel.HAPPENINGS, "why": kernel.CAUSES, "count": kernel.COUNTS}
 
 
 def watch(trace: Trace, job: Job, watching: Watching, batch_events: int | None = None, full: bool = False) -> Seen:
@@ -24,18 +24,18 @@ def watch(trace: Trace, job: Job, watching: Watching, batch_events: int | None =
     fed = Fed(trace, job, full)
     answers = Answers.of(len(trace)) if watching.reads else None
     replay = fed.begin(_asked(fed, watching))
-    for batch in fed.batches(batch_events):
+    for batch in fed.batches(replay, batch_events):
         replay.feed(batch.columns, batch.next_reads, answers and tuple(answers.part(batch.begin, batch.end)))
     told = replay.close()
-    counted = {name: column[: len(trace.keys)] for name, column in told["keys"].items()}
-    return Seen(answers, counted if watching.keys else None, tuple(_happenings(fed, told["happenings"])))
+    counted = _counted(len(trace.keys), **told["keys"]) if watching.keys else None
+    return Seen(answers, counted, _happenings(fed, told["happenings"]))
 
 
 def answers_by_batch(trace: Trace, job: Job) -> Iterator[tuple[int, Answers]]:
     """The first row of each batch, and the answers of its reads: of traces longer than memory."""
     fed = Fed(trace, job)
     replay = fed.begin(_asked(fed, Watching(reads=True)))
-    for batch in fed.batches():
+    for batch in fed.batches(replay):
         answers = Answers.of(batch.end - batch.begin)
         replay.feed(batch.columns, batch.next_reads, tuple(answers))
         yield batch.begin, answers
@@ -51,21 +51,40 @@ def _asked(fed: Fed, watching: Watching) -> kernel.Watching:
     return asked
 
 
-def _happenings(fed: Fed, rows: np.ndarray) -> Iterator[Happening]:
+def _counted(keys: int, all: dict[str, Any], some: dict[str, Any]) -> Counted:  # noqa: A002  # as the kernel names it
+    """`all` has a value for each key, `some` for those alone that it names (native/bind/witness.hpp)."""
+
+    def of_some(values: np.ndarray) -> np.ndarray:
+        column = np.zeros(keys, values.dtype)
+        column[some["key"]] = values
+        return column
+
+    misses = [*all.pop("misses"), *map(of_some, some.pop("misses"))]
+    found = {name: column[:keys] for name, column in all.items()}
+    found |= {cause: column[:keys] for cause, column in zip(kernel.CAUSES, misses, strict=True)}
+    found |= {name: of_some(some[name]) for name in ("joined", "stale_hits", "ghosts", "oldest_stale_ns")}
+    found["loads"] = np.sum([found[cause] for cause in kernel.CAUSES], axis=0) + of_some(some["more_loads"])
+    for name in ("held", "idle"):
+        found[f"{name}_byte_ns"] = _with_rest(found[f"{name}_byte_ns"], some["key"], some[f"{name}_high"], some[f"{name}_low"])
+    return found
+
+
+def _with_rest(sums: np.ndarray, keys: np.ndarray, high: np.ndarray, low: np.ndarray) -> np.ndarray:
+    """What did not fit in 64 bits is added, if there is some."""
+    if not (high.any() or low.any()):
+        return sums
+    whole = sums.astype(object)
+    whole[keys] += high.astype(object) * 2**64 + low.astype(object)
+    fits = np.abs(whole.astype(float)).max() < 2**62
+    return whole.astype(np.int64) if fits else whole
+
+
+def _happenings(fed: Fed, columns: dict[str, np.ndarray]) -> Happenings:
     """In the plain replay the kernel names entries where the full one names keys."""
-    columns: dict[str, Any] = dict(zip(kernel.HAPPENING_FIELDS, rows.T, strict=True))
     if not fed.is_full:
         entry, other, keys = columns["key"], columns["other"], fed.entries.keys
         nodes = entry_nodes(fed.trace, fed.job.groups, fed.entries)
         columns["where"] = nodes[entry] - 1 if nodes is not None else np.full(len(entry), -1)
         if keys is not None:
             columns |= {"key": keys[entry], "other": np.where(other >= 0, keys[other], -1)}
-    for one in zip(*(columns[name].tolist() for name in kernel.HAPPENING_FIELDS), strict=True):
-        found = Happening._make(one)
-        what = kernel.HAPPENINGS[int(found.what)]
-        has_cause, has_count = what in ("missed", "left"), what == "left"
-        yield found._replace(
-            what=what,
-            why=kernel.CAUSES[int(found.why)] if has_cause else "",
-            count=kernel.COUNTS[int(found.count)] if has_count else "",
-        )
+    return Happenings(columns, _NAMES)

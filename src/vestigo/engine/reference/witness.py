@@ -148,8 +148,8 @@ class Witness:
         oldest = np.array([one.oldest_stale for one in each], np.int64)
         held = [sum(size * (left - max(stored, self._begins)) for size, stored, _, left in one.stays) for one in each]
         idle = [sum(size * (left - max(used, self._begins)) for size, _, used, left in one.stays) for one in each]
-        return counts | {"oldest_stale_ns": oldest, "held_byte_ns": _halves(held), "idle_byte_ns": _halves(idle)}
-
-
-def _halves(sums: list[int]) -> np.ndarray:
-    return np.array([(one % 2**64, one // 2**64) for one in sums], np.uint64).reshape(-1, 2)
+        return counts | {
+            "oldest_stale_ns": oldest,
+            "held_byte_ns": np.array(held, object),
+            "idle_byte_ns": np.array(idle, object),
+        }
