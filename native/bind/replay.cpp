@@ -18,12 +18,12 @@ namespace vestigo::bind {
 namespace {
 
 // The columns of Answers, in its order.
-using BoundAnswers = std::tuple<Written<std::uint8_t>, Written<Time>, Written<Time>, Written<Time>>;
+using BoundAnswers = std::tuple<Written<std::uint8_t>, Written<Time>, Written<Time>>;
 
 Answers checked(const BoundAnswers& asked, std::size_t events) {
-  const auto& [answer, took, age, stale_age] = asked;
-  if (answer.size() != events || took.size() != events || age.size() != events || stale_age.size() != events) refuse("columns differ in length");
-  return {answer.data(), took.data(), age.data(), stale_age.data()};
+  const auto& [answer, took, age] = asked;
+  if (answer.size() != events || took.size() != events || age.size() != events) refuse("columns differ in length");
+  return {answer.data(), took.data(), age.data()};
 }
 
 // A replay under way: it is fed the batches of a trace in order, then closed.
@@ -94,6 +94,15 @@ class BoundReplay {
     replay_->feed(columns, told);
   }
 
+  // The rows of what was stale since the last time, and for how long it had been.
+  nb::tuple take_stale() {
+    const Testimony* const told = replay_ ? replay_->testimony() : nullptr;
+    if (told == nullptr) refuse("the replay is closed, or tells nothing");
+    const auto stale = std::exchange(replay_->testimony()->stale, {});
+    return nb::make_tuple(column<std::int64_t>(stale, [](const StaleAnswer& one) { return one.row; }),
+                          column<Time>(stale, [](const StaleAnswer& one) { return one.age; }));
+  }
+
   // What was counted; the replay cannot be used after this.
   nb::dict close() {
     if (replay_ == nullptr || events_ == 0) refuse("the replay is closed, or was fed nothing");
@@ -117,10 +126,11 @@ class BoundReplay {
     result["slices"] = std::move(over_time).arrays();
     result["begins"] = array(std::move(begins));
     result["ends"] = array(std::move(ends));
-    if (Witness* const witness = closed->witness()) {
-      if (!full_ && asked_.entry_keys) witness->keys.gather(asked_.keys_of_entries(), asked_.keys);
-      result["keys"] = arrays(witness->keys);
-      result["happenings"] = arrays(witness->log.take());
+    if (Testimony* const told = closed->testimony()) {
+      told->keys.settle();
+      if (told->keys.counting() && !full_ && asked_.entry_keys) told->keys.gather(asked_.keys_of_entries(), asked_.keys);
+      result["keys"] = arrays(std::move(told->keys));
+      result["happenings"] = arrays(told->log.take());
     }
     return result;
   }
@@ -156,6 +166,7 @@ void bind_replay(nb::module_& m) {
       .def(nb::init<const FullAsked&, const Counting&, const WatchingAsked*>(), "asked"_a, "counting"_a, "watching"_a = nb::none())
       .def("feed", &BoundReplay::feed, "batch"_a, "next_read"_a.noconvert() = nb::none(), "answers"_a = nb::none())
       .def("close", &BoundReplay::close)
+      .def("take_stale", &BoundReplay::take_stale)
       .def_prop_ro("foresees", &BoundReplay::foresees);
 }
 

@@ -17,17 +17,30 @@ Array<T> column(const Rows& rows, Of of) {
   return array(std::move(values));
 }
 
+// The same as a view of the rows, which `owner` keeps.
+template <class T>
+Array<T> view(const LargeVector<KeyRow>& rows, const T& of_first, const nb::capsule& owner) {
+  static_assert(sizeof(KeyRow) % sizeof(T) == 0);
+  return {const_cast<T*>(&of_first), {rows.size()}, owner, {sizeof(KeyRow) / sizeof(T)}};
+}
+
 // Columns by name (engine/native/watched.py): of all keys, and what only some have, with the keys that it is of.
-inline nb::dict arrays(const KeyRows& keys) {
+inline nb::dict arrays(KeyRows&& keys) {
   nb::dict all, some;
-  const auto& rows = keys.all();
-  all["hits"] = column<std::uint32_t>(rows, [](const KeyRow& row) { return row.hits; });
-  all["evictions"] = column<std::uint32_t>(rows, [](const KeyRow& row) { return row.evictions; });
-  all["kept"] = column<std::uint32_t>(rows, [](const KeyRow& row) { return row.kept; });
-  all["kept_bytes"] = column<Bytes>(rows, [](const KeyRow& row) { return row.kept_bytes; });
-  all["origin_time_ns"] = column<Time>(rows, [](const KeyRow& row) { return row.origin_time; });
-  all["held_byte_ns"] = column<std::int64_t>(rows, [](const KeyRow& row) { return row.held; });
-  all["idle_byte_ns"] = column<std::int64_t>(rows, [](const KeyRow& row) { return row.idle; });
+  nb::list common_misses, rare_misses;
+  if (keys.counting()) {
+    auto* const kept = new LargeVector<KeyRow>(keys.take());
+    const nb::capsule owner(kept, [](void* p) noexcept { delete static_cast<LargeVector<KeyRow>*>(p); });
+    const KeyRow& first = kept->front();
+    all["hits"] = view(*kept, first.hits, owner);
+    all["evictions"] = view(*kept, first.evictions, owner);
+    all["kept"] = view(*kept, first.kept, owner);
+    all["kept_bytes"] = view(*kept, first.kept_bytes, owner);
+    all["origin_time_ns"] = view(*kept, first.origin_time, owner);
+    all["held_byte_ns"] = view(*kept, first.held, owner);
+    all["idle_byte_ns"] = view(*kept, first.idle, owner);
+    for (const std::uint32_t& misses : first.misses) common_misses.append(view(*kept, misses, owner));
+  }
   std::vector<std::pair<Id, RareRow>> rare;
   keys.each_rare([&](Id key, const RareRow& row) { rare.emplace_back(key, row); });
   using Rare = std::pair<Id, RareRow>;
@@ -41,10 +54,6 @@ inline nb::dict arrays(const KeyRows& keys) {
   some["held_low"] = column<std::uint64_t>(rare, [](const Rare& row) { return static_cast<std::uint64_t>(row.second.held); });
   some["idle_high"] = column<std::int64_t>(rare, [](const Rare& row) { return row.second.idle >> 64; });
   some["idle_low"] = column<std::uint64_t>(rare, [](const Rare& row) { return static_cast<std::uint64_t>(row.second.idle); });
-  nb::list common_misses, rare_misses;
-  for (std::size_t cause = 0; cause < kCommonCauses; ++cause) {
-    common_misses.append(column<std::uint32_t>(rows, [cause](const KeyRow& row) { return row.misses[cause]; }));
-  }
   for (std::size_t cause = 0; cause < kCauses - kCommonCauses; ++cause) {
     rare_misses.append(column<std::uint32_t>(rare, [cause](const Rare& row) { return row.second.misses[cause]; }));
   }

@@ -25,8 +25,10 @@ struct Run {
 struct Watching {
   bool reads = false;
   bool keys = false;
-  std::span<const Id> chosen;  // what happens to these, ascending: entries, or in the full replay keys
+  std::span<const Id> chosen;  // what happens to these: entries, or in the full replay keys
   std::size_t rows = 0;        // so many entries, or keys, there are
+
+  unsigned asks() const { return kAnswer * reads + kCount * keys + kLog * !chosen.empty(); }
 };
 
 // One virtual call a batch; the events of a batch meet none.
@@ -44,7 +46,7 @@ class AnyReplay {
   virtual const Ledger& close() = 0;
 
   // What was seen, if anyone watches.
-  virtual Witness* witness() = 0;
+  virtual Testimony* testimony() = 0;
 };
 
 template <class Replay>
@@ -74,7 +76,7 @@ class ReplayBy final : public AnyReplay {
     return replay_.ledger();
   }
 
-  Witness* witness() override {
+  Testimony* testimony() override {
     if constexpr (sees) return &replay_.witness();
     return nullptr;
   }
@@ -108,10 +110,10 @@ std::unique_ptr<AnyReplay> begin_replay_of(const Setting& setting, Run how, Slic
 }
 
 // The same, seen by a witness.
-template <class Policy, bool by_value>
+template <class Policy, bool by_value, unsigned may>
 std::unique_ptr<AnyReplay> begin_watched_replay_of(const Setting& setting, Run how, Slices slices, const Watching& watching) {
   const auto begin = [&]<Loading loading>() -> std::unique_ptr<AnyReplay> {
-    auto made = std::make_unique<ReplayBy<Replay<Policy, loading, by_value, Witness>>>(setting, how.first_counted, std::move(slices));
+    auto made = std::make_unique<ReplayBy<Replay<Policy, loading, by_value, Witness<may>>>>(setting, how.first_counted, std::move(slices));
     made->watch(watching);
     return made;
   };
@@ -128,19 +130,24 @@ extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Lru, true>(co
 extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Fifo, false>(const Setting&, Run, Slices);
 extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Any, false>(const Setting&, Run, Slices);
 extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Any, true>(const Setting&, Run, Slices);
-extern template std::unique_ptr<AnyReplay> begin_watched_replay_of<policy::Lru, false>(const Setting&, Run, Slices, const Watching&);
-extern template std::unique_ptr<AnyReplay> begin_watched_replay_of<policy::Any, true>(const Setting&, Run, Slices, const Watching&);
+extern template std::unique_ptr<AnyReplay> begin_watched_replay_of<policy::Lru, false, kAnswer>(const Setting&, Run, Slices, const Watching&);
+extern template std::unique_ptr<AnyReplay> begin_watched_replay_of<policy::Lru, false, kCount>(const Setting&, Run, Slices, const Watching&);
+extern template std::unique_ptr<AnyReplay> begin_watched_replay_of<policy::Lru, false, kLog>(const Setting&, Run, Slices, const Watching&);
+extern template std::unique_ptr<AnyReplay> begin_watched_replay_of<policy::Any, true, kAll>(const Setting&, Run, Slices, const Watching&);
 #endif
 
-// The commonest policies have a replay of their own; the others, and plans that mix them, share one. So it is, with fewer, where a witness
-// sees it.
+// The commonest policies have a replay of their own; the others, and plans that mix them, share one.
 inline std::unique_ptr<AnyReplay> begin_replay(const Setting& setting, Run how, Slices slices, const std::optional<Watching>& watching = {}) {
   const auto all = [&setting](Eviction policy) {
     return std::all_of(setting.pools.begin(), setting.pools.end(), [policy](const PoolRules& pool) { return pool.evicts_by(policy); });
   };
   const bool by_value = std::any_of(setting.value_rules.begin(), setting.value_rules.end(), [](const ValueRules& rules) { return rules != ValueRules{}; });
   if (watching) {
-    const auto begin = all(Eviction::Lru) && !by_value ? begin_watched_replay_of<policy::Lru, false> : begin_watched_replay_of<policy::Any, true>;
+    auto begin = begin_watched_replay_of<policy::Any, true, kAll>;
+    const bool commonest = all(Eviction::Lru) && !by_value;
+    if (commonest && watching->asks() == kAnswer) begin = begin_watched_replay_of<policy::Lru, false, kAnswer>;
+    if (commonest && watching->asks() == kCount) begin = begin_watched_replay_of<policy::Lru, false, kCount>;
+    if (commonest && watching->asks() == kLog) begin = begin_watched_replay_of<policy::Lru, false, kLog>;
     return begin(setting, how, std::move(slices), *watching);
   }
   if (by_value) return (all(Eviction::Lru) ? begin_replay_of<policy::Lru, true> : begin_replay_of<policy::Any, true>)(setting, how, std::move(slices));

@@ -88,8 +88,8 @@ struct Pools {
   Id key_of(Id entry) const { return entry_keys_.empty() ? entry : entry_keys_[static_cast<std::size_t>(entry)]; }
 
   // The row of an entry's key is its own: whose it is, the entries' keys and nodes say.
-  Who who(Id entry) const { return {entry, entry, kNone, entries[entry].logged}; }
-  Who who(const Entry& entry) const { return {entries.id(entry), entries.id(entry), kNone, entry.logged}; }
+  static Who who(const Entry& entry, Id id) { return {id, id, kNone, entry.logged}; }
+  Who who(const Entry& entry) const { return who(entry, entries.id(entry)); }
 
   // The entries of which everything is put down.
   void log(std::span<const Id> chosen) {
@@ -132,7 +132,7 @@ struct Pools {
     Bytes more_bytes = bytes;
     if (pool.is_full_for(bytes)) {
       if (bytes > pool.largest_where_full) [[unlikely]] return refuse(group, entry, now);
-      witness.coming(who(key));
+      witness.coming(who(entry, key));
       pool.policy.arriving(key, bytes);
       Entry& victim = entries[pool.policy.evict()];
       pool.bytes += bytes - victim.bytes;
@@ -144,11 +144,7 @@ struct Pools {
       } else {
         count_out(victim, now);
       }
-      if constexpr (!Policy::keeps_notes) {
-        const Id later = entries[pool.policy.any()].before;
-        __builtin_prefetch(&entries[later], 1);
-        if (later < entries.keys()) witness.fetch(later);
-      }
+      if constexpr (!Policy::keeps_notes) __builtin_prefetch(&entries[entries[pool.policy.any()].before], 1);
       if (pool.bytes > pool.bytes_where_full) [[unlikely]] make_room(pool, bytes, now);
     } else {
       pool.policy.arriving(key, bytes);
@@ -166,7 +162,7 @@ struct Pools {
     ++tally.counts[kStored];
     pool.policy.placed(key, written ? kNotLoaded : cost, now);
     ledger.hold(tally, more_entries, more_bytes, now);
-    witness.kept(who(key), entry, written ? Came::written : Came::loaded, now);
+    witness.kept(who(entry, key), entry, written ? Came::written : Came::loaded, now);
     return true;
   }
 
@@ -220,7 +216,7 @@ struct Pools {
     if constexpr (Seen::sees) {
       witness.count_from(now);
       for (Id id = 0; id < entries.keys(); ++id) {
-        if (entries[id].held()) witness.is_held(who(id), entries[id], now);
+        if (entries[id].held()) witness.is_held(who(entries[id], id), entries[id], now);
       }
     }
   }
@@ -230,7 +226,7 @@ struct Pools {
     for (Pool& pool : pools) {
       for (std::int64_t left = pool.entries; left > 0; --left) {
         const Id id = pool.policy.any();
-        if constexpr (Seen::sees) witness.stays(who(id), entries[id], now);
+        if constexpr (Seen::sees) witness.stays(who(entries[id], id), entries[id], now);
         ledger.idle(*groups[entries[id].group].tally, entries[id].bytes, entries[id].idle_since, now);
         pool.policy.left(id);
       }

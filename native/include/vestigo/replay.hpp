@@ -205,7 +205,7 @@ class Replay {
     if (is_null(truth)) [[unlikely]] ++tally.counts[kNullsRead];
     if (entry.stretch != truth) [[unlikely]] stale_age = older_hit(columns, i, entry, tally, now);
     pools_.ledger.answer(tally, now - entry.loaded_at);
-    pools_.witness.hit(pools_.who(columns.key[i]), i, took, now - entry.loaded_at, stale_age, is_null(entry.stretch), now);
+    pools_.witness.hit(AllPools::who(entry, columns.key[i]), i, took, now - entry.loaded_at, stale_age, is_null(entry.stretch), now);
     entry.idle_since = now;
     group.rules.use(entry, now);
     group.pool->policy.hit(columns.key[i], now);
@@ -250,7 +250,7 @@ class Replay {
     const Bytes size = columns.size[i];
     const Cause cause = forced ? kForcedMiss : entry.absence(now);
     pools_.ledger.miss(tally, cause, cost, size, now);
-    witness_miss(columns, i, cause, cost, now);
+    witness_miss(columns, i, entry, cause, cost, now);
     if (timed && cost > 0) {
       const Id load = columns.ends.place[i];
       pending_.begin(columns.ends, load);
@@ -277,7 +277,7 @@ class Replay {
     const Bytes size = columns.size[i];
     const Cause cause = miss_cause(forced, repeats, own);
     pools_.ledger.miss(tally, cause, cost, size, now);
-    witness_miss(columns, i, cause, cost, now);
+    witness_miss(columns, i, entry, cause, cost, now);
     if (timed && cost > 0) {
       begin_load(columns, i, entry, size, now);
     } else {
@@ -286,8 +286,8 @@ class Replay {
   }
 
   // Every miss is an origin call here.
-  [[gnu::always_inline]] void witness_miss(const Columns& columns, std::size_t i, Cause cause, Time cost, Time now) {
-    const Who who = pools_.who(columns.key[i]);
+  [[gnu::always_inline]] void witness_miss(const Columns& columns, std::size_t i, const Entry& entry, Cause cause, Time cost, Time now) {
+    const Who who = AllPools::who(entry, columns.key[i]);
     pools_.witness.miss(who, i, cause, cost, is_null(columns.stretch[i]), now);
     pools_.witness.call(who, cost);
   }
@@ -301,7 +301,7 @@ class Replay {
     ++tally.counts[kJoined];
     if (stale) ++tally.counts[kJoinedStale];
     pools_.ledger.join(tally, rest, columns.size[i]);
-    pools_.witness.join(pools_.who(columns.key[i]), i, rest, stale ? now - stretches_.end(stretch) : kNoAge, is_null(stretch), now);
+    pools_.witness.join(AllPools::who(entry, columns.key[i]), i, rest, stale ? now - stretches_.end(stretch) : kNoAge, is_null(stretch), now);
   }
 
   // Why a held entry does not answer. An expired one that is touched leaves here.

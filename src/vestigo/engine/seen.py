@@ -30,24 +30,14 @@ class Answers(NamedTuple):
     read_time_ns: Longs
     age_ns: Longs
     """Of a hit: since the load, or the write, of what was given."""
-    stale_age_ns: Longs
-    """Of a stale hit or join: since the change."""
-
-    @classmethod
-    def of(cls, rows: int) -> "Answers":
-        """To be written."""
-        return cls(np.empty(rows, np.uint8), *(np.empty(rows, np.int64) for _ in range(3)))
-
-    def part(self, begin: int, end: int) -> "Answers":
-        return Answers(*(column[begin:end] for column in self))
-
-    def take(self, rows: np.ndarray) -> "Answers":
-        return Answers(*(column[rows] for column in self))
+    stale_rows: Longs
+    """The rows of stale hits and joins, ascending, and since when each of them was."""
+    stale_ages_ns: Longs
 
 
 Counted = Mapping[str, np.ndarray]
-"""By name, a value for each key: what native/include/vestigo/witness/key_rows.hpp counts, `loads`, and the misses of each
-cause. Sums that do not fit in 64 bits are Python's numbers."""
+"""By name, a value for each key: what native/include/vestigo/witness/key_rows.hpp counts, the misses of each cause among it.
+Sums that do not fit in 64 bits are Python's numbers."""
 
 
 class Happening(NamedTuple):

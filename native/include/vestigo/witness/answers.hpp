@@ -12,17 +12,21 @@ namespace vestigo {
 struct Answers {
   std::uint8_t* answer = nullptr;  // kHitAnswer, kJoinedAnswer, or the cause of a miss after these; with kNullAnswer
   Time* took = nullptr;
-  Time* age = nullptr;        // of a hit: since the load of what was given, or since it was written
-  Time* stale_age = nullptr;  // of a stale hit or join: since the change
+  Time* age = nullptr;  // of a hit: since the load of what was given, or since it was written
 
   static constexpr std::uint8_t kHitAnswer = 0, kJoinedAnswer = 1, kMissAnswer = 2, kNullAnswer = 0x80;
 
-  void put(std::size_t i, std::uint8_t what, bool null, Time read_took, Time age_of_hit, Time age_of_stale) const {
+  void put(std::size_t i, std::uint8_t what, bool null, Time read_took, Time age_of_hit) const {
     answer[i] = static_cast<std::uint8_t>(what | (null ? kNullAnswer : 0));
     took[i] = read_took;
     age[i] = age_of_hit;
-    stale_age[i] = age_of_stale;
   }
+};
+
+// A stale hit or join: since the change. They are few.
+struct StaleAnswer {
+  std::uint32_t row;
+  Time age;
 };
 
 constexpr Time kNoAge = -1;

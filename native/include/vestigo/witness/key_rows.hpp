@@ -3,7 +3,6 @@
 
 #include <algorithm>
 #include <array>
-#include <limits>
 #include <span>
 #include <utility>
 #include <vector>
@@ -79,11 +78,18 @@ class KeyRows {
     KeyRow& own = (*this)[row];
     ++own.kept;
     own.kept_bytes += bytes;
-    hold(row, -Int128{bytes} * (now - begins_));
+    add(own.held, row, &RareRow::held, -bytes, now - begins_);
   }
-  void let_go(Id row, Bytes bytes, Time idle_since, Time now) {
-    hold(row, Int128{bytes} * (now - begins_));
-    idle(row, byte_time(bytes, now - std::max(idle_since, begins_)));
+  // It is added up a little later, when its row has come from memory: who makes way is known too late to fetch it before.
+  void let_go(Id row, Bytes bytes, Time idle_since, Time now, bool evicted) {
+    fetch(row);
+    Leaving& place = leaving_[next_leaving_++ % leaving_.size()];
+    settle(place);
+    place = {row, evicted, bytes, idle_since, now};
+  }
+  // Nothing more happens.
+  void settle() {
+    for (Leaving& one : leaving_) settle(one);
   }
 
   // Rows of entries become those of their keys, of which there are so many.
@@ -96,7 +102,7 @@ class KeyRows {
     *this = std::move(gathered);
   }
 
-  const LargeVector<KeyRow>& all() const { return rows_; }
+  LargeVector<KeyRow> take() { return std::move(rows_); }
   // Calls `visit(row, rare)` for each that there is.
   template <class Visit>
   void each_rare(Visit visit) const {
@@ -104,22 +110,28 @@ class KeyRows {
   }
 
  private:
-  static bool fits(Int128 sum) { return sum >= std::numeric_limits<std::int64_t>::min() && sum <= std::numeric_limits<std::int64_t>::max(); }
+  struct Leaving {
+    Id row = kNone;
+    bool evicted = false;
+    Bytes bytes = 0;
+    Time idle_since = 0, at = 0;
+  };
 
-  void hold(Id row, Int128 more) {
-    std::int64_t& held = (*this)[row].held;
-    if (fits(held + more)) [[likely]] {
-      held += static_cast<std::int64_t>(more);
-    } else {
-      rare(row).held += more;
-    }
+  void settle(Leaving& one) {
+    if (one.row == kNone) return;
+    KeyRow& own = (*this)[one.row];
+    own.evictions += one.evicted;
+    add(own.held, one.row, &RareRow::held, one.bytes, one.at - begins_);
+    add(own.idle, one.row, &RareRow::idle, one.bytes, one.at - std::max(one.idle_since, begins_));
+    one.row = kNone;
   }
-  void idle(Id row, Int128 more) {
-    std::int64_t& idle = (*this)[row].idle;
-    if (fits(idle + more)) [[likely]] {
-      idle += static_cast<std::int64_t>(more);
+
+  void add(std::int64_t& sum, Id row, Int128 RareRow::*rest, Bytes bytes, Time span) {
+    std::int64_t more, fits;
+    if (__builtin_mul_overflow(bytes, span, &more) || __builtin_add_overflow(sum, more, &fits)) [[unlikely]] {
+      rare(row).*rest += Int128{bytes} * span;
     } else {
-      rare(row).idle += more;
+      sum = fits;
     }
   }
 
@@ -131,8 +143,8 @@ class KeyRows {
     own.evictions += other.evictions;
     for (std::size_t cause = 0; cause < kCommonCauses; ++cause) own.misses[cause] += other.misses[cause];
     own.origin_time += other.origin_time;
-    hold(row, other.held);
-    idle(row, other.idle);
+    add(own.held, row, &RareRow::held, other.held, 1);
+    add(own.idle, row, &RareRow::idle, other.idle, 1);
   }
   void add(Id row, const RareRow& other) {
     RareRow& own = rare(row);
@@ -149,6 +161,8 @@ class KeyRows {
   LargeVector<KeyRow> rows_;
   std::vector<RareRow> rare_;
   IdMap place_of_rare_;
+  std::array<Leaving, 16> leaving_;
+  std::uint32_t next_leaving_ = 0;
   std::size_t wanted_ = 0;
   Time begins_ = 0;
 };

@@ -42,12 +42,20 @@ struct NoWitness {
   void declined(const Who&, Time) {}
 };
 
-class Witness {
- public:
-  static constexpr bool sees = true;
+// What a witness may be asked for, added up: each costs a little even where it is not asked for.
+enum May : unsigned { kAnswer = 1, kCount = 2, kLog = 4, kAll = 7 };
 
+// What is told in the end.
+struct Testimony {
+  std::vector<StaleAnswer> stale;
   KeyRows keys;
   Log log;
+};
+
+template <unsigned may>
+class Witness : public Testimony {
+ public:
+  static constexpr bool sees = true;
 
   // A batch begins. `answers`: where those of its reads go, if anyone wants them.
   void open(std::size_t events, const std::optional<Answers>& answers) {
@@ -57,49 +65,49 @@ class Witness {
   }
 
   void fetch(Id row) const {
-    if (keys.counting()) keys.fetch(row);
+    if (counts()) keys.fetch(row);
   }
 
   // Reads. `i` is the row in the batch; `stale_age` is kNoAge of a fresh one.
 
   [[gnu::always_inline]] void hit(const Who& who, std::size_t i, Time took, Time age, Time stale_age, bool null, Time now) {
-    if (answers_) answers_->put(i, Answers::kHitAnswer, null, took, age, stale_age);
-    if (keys.counting()) {
+    if (answers()) put_answer(i, Answers::kHitAnswer, null, took, age, stale_age);
+    if (counts()) {
       ++keys[who.row].hits;
       if (stale_age != kNoAge) keys.stale_hit(who.row, stale_age, null);
     }
-    if (who.logged) [[unlikely]] put_read(who, stale_age == kNoAge ? kWasHit : kWasStaleHit, i, std::max(stale_age, Time{0}), now);
+    if (logs(who)) [[unlikely]] put_read(who, stale_age == kNoAge ? kWasHit : kWasStaleHit, i, std::max(stale_age, Time{0}), now);
   }
 
   void join(const Who& who, std::size_t i, Time took, Time stale_age, bool null, Time now) {
-    if (answers_) answers_->put(i, Answers::kJoinedAnswer, null, took, kNoAge, stale_age);
-    if (keys.counting()) ++keys.rare(who.row).joined;
-    if (who.logged) [[unlikely]] put_read(who, kWasJoined, i, std::max(stale_age, Time{0}), now);
+    if (answers()) put_answer(i, Answers::kJoinedAnswer, null, took, kNoAge, stale_age);
+    if (counts()) ++keys.rare(who.row).joined;
+    if (logs(who)) [[unlikely]] put_read(who, kWasJoined, i, std::max(stale_age, Time{0}), now);
   }
 
   [[gnu::always_inline]] void miss(const Who& who, std::size_t i, Cause cause, Time took, bool null, Time now) {
-    if (answers_) answers_->put(i, static_cast<std::uint8_t>(Answers::kMissAnswer + cause), null, took, kNoAge, kNoAge);
-    if (keys.counting()) keys.miss(who.row, cause);
-    if (who.logged) [[unlikely]] put_miss(who, i, cause, took, now);
+    if (answers()) put_answer(i, static_cast<std::uint8_t>(Answers::kMissAnswer + cause), null, took, kNoAge, kNoAge);
+    if (counts()) keys.miss(who.row, cause);
+    if (logs(who)) [[unlikely]] put_miss(who, i, cause, took, now);
   }
 
   // Origin calls
 
   // A miss makes one of its own,
   void call(const Who& who, Time cost) {
-    if (keys.counting()) keys[who.row].origin_time += cost;
+    if (counts()) keys[who.row].origin_time += cost;
   }
   // or shares another's, which then takes so much longer.
   void share(const Who& who, Time more) {
-    if (!keys.counting()) return;
+    if (!counts()) return;
     --keys.rare(who.row).more_loads;
     lengthen(who, more);
   }
   void lengthen(const Who& who, Time more) { call(who, more); }
   void reload(const Who& who, std::size_t i, Time cost, Time now) {
     call(who, cost);
-    if (keys.counting()) ++keys.rare(who.row).more_loads;
-    if (who.logged) put(who, {.what = kWasReloaded, .row = row(i), .at = now, .span = cost});
+    if (counts()) ++keys.rare(who.row).more_loads;
+    if (logs(who)) put(who, {.what = kWasReloaded, .row = row(i), .at = now, .span = cost});
   }
 
   // What is held
@@ -108,23 +116,20 @@ class Witness {
   void coming(const Who& who) { coming_ = who.row; }
 
   [[gnu::always_inline]] void kept(const Who& who, const Entry& entry, Came came, Time now) {
-    if (keys.counting()) keys.keep(who.row, entry.bytes, now);
-    if (who.logged) [[unlikely]] put_kept(who, entry, came, now);
+    if (counts()) keys.keep(who.row, entry.bytes, now);
+    if (logs(who)) [[unlikely]] put_kept(who, entry, came, now);
   }
 
   [[gnu::always_inline]] void left(const Who& who, const Entry& entry, Cause cause, Count count, Time now) {
-    if (keys.counting()) {
-      keys.let_go(who.row, entry.bytes, entry.idle_since, now);
-      keys[who.row].evictions += count == kEvictions;
-    }
-    if (who.logged) [[unlikely]] put_left(who, entry, cause, count, now);
+    if (counts()) keys.let_go(who.row, entry.bytes, entry.idle_since, now, count == kEvictions);
+    if (logs(who)) [[unlikely]] put_left(who, entry, cause, count, now);
   }
 
   void refused(const Who& who, Time now) {
-    if (who.logged) put(who, {.what = kWasRefused, .at = now});
+    if (logs(who)) put(who, {.what = kWasRefused, .at = now});
   }
   void declined(const Who& who, Time now) {
-    if (who.logged) put(who, {.what = kWasNull, .at = now});
+    if (logs(who)) put(who, {.what = kWasNull, .at = now});
   }
 
   // The warm-up is over; then it is told of all that is held.
@@ -132,14 +137,23 @@ class Witness {
     if (keys.wanted()) keys.begin(now);
   }
   void is_held(const Who& who, const Entry& entry, Time now) {
-    if (keys.counting()) keys.keep(who.row, entry.bytes, now);
+    if (counts()) keys.keep(who.row, entry.bytes, now);
   }
   // The trace is over.
   void stays(const Who& who, const Entry& entry, Time now) {
-    if (keys.counting()) keys.let_go(who.row, entry.bytes, entry.idle_since, now);
+    if (counts()) keys.let_go(who.row, entry.bytes, entry.idle_since, now, false);
   }
 
  private:
+  bool answers() const { return (may & kAnswer) && (may == kAnswer || answers_); }
+  bool counts() const { return (may & kCount) && keys.counting(); }
+  static bool logs(const Who& who) { return (may & kLog) && who.logged; }
+
+  void put_answer(std::size_t i, std::uint8_t what, bool null, Time took, Time age, Time stale_age) {
+    answers_->put(i, what, null, took, age);
+    if (stale_age != kNoAge) [[unlikely]] stale.push_back({row(i), stale_age});
+  }
+
   std::uint32_t row(std::size_t i) const { return static_cast<std::uint32_t>(begin_ + i); }
 
   [[gnu::noinline]] void put_read(const Who& who, What what, std::size_t i, Time oldest, Time now) {

@@ -22,13 +22,15 @@ def watch(trace: Trace, job: Job, watching: Watching, batch_events: int | None =
 
         return reference_watch(trace, job, watching)
     fed = Fed(trace, job, full)
-    answers = Answers.of(len(trace)) if watching.reads else None
+    told = _places(len(trace)) if watching.reads else None
     replay = fed.begin(_asked(fed, watching))
     for batch in fed.batches(replay, batch_events):
-        replay.feed(batch.columns, batch.next_reads, answers and tuple(answers.part(batch.begin, batch.end)))
-    told = replay.close()
-    counted = _counted(len(trace.keys), **told["keys"]) if watching.keys else None
-    return Seen(answers, counted, _happenings(fed, told["happenings"]))
+        answers = told and tuple(column[batch.begin : batch.end] for column in told)
+        replay.feed(batch.columns, batch.next_reads, answers)
+    reads = told and Answers(*told, *replay.take_stale())
+    sheets = replay.close()
+    counted = _counted(len(trace.keys), **sheets["keys"]) if watching.keys else None
+    return Seen(reads, counted, _happenings(fed, sheets["happenings"]))
 
 
 def answers_by_batch(trace: Trace, job: Job) -> Iterator[tuple[int, Answers]]:
@@ -36,9 +38,15 @@ def answers_by_batch(trace: Trace, job: Job) -> Iterator[tuple[int, Answers]]:
     fed = Fed(trace, job)
     replay = fed.begin(_asked(fed, Watching(reads=True)))
     for batch in fed.batches(replay):
-        answers = Answers.of(batch.end - batch.begin)
-        replay.feed(batch.columns, batch.next_reads, tuple(answers))
-        yield batch.begin, answers
+        told = _places(batch.end - batch.begin)
+        replay.feed(batch.columns, batch.next_reads, told)
+        rows, ages = replay.take_stale()
+        yield batch.begin, Answers(*told, rows - batch.begin, ages)
+
+
+def _places(rows: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Where the kernel puts answers."""
+    return np.empty(rows, np.uint8), np.empty(rows, np.int64), np.empty(rows, np.int64)
 
 
 def _asked(fed: Fed, watching: Watching) -> kernel.Watching:
@@ -62,8 +70,7 @@ def _counted(keys: int, all: dict[str, Any], some: dict[str, Any]) -> Counted:  
     misses = [*all.pop("misses"), *map(of_some, some.pop("misses"))]
     found = {name: column[:keys] for name, column in all.items()}
     found |= {cause: column[:keys] for cause, column in zip(kernel.CAUSES, misses, strict=True)}
-    found |= {name: of_some(some[name]) for name in ("joined", "stale_hits", "ghosts", "oldest_stale_ns")}
-    found["loads"] = np.sum([found[cause] for cause in kernel.CAUSES], axis=0) + of_some(some["more_loads"])
+    found |= {name: of_some(some[name]) for name in ("joined", "stale_hits", "ghosts", "more_loads", "oldest_stale_ns")}
     for name in ("held", "idle"):
         found[f"{name}_byte_ns"] = _with_rest(found[f"{name}_byte_ns"], some["key"], some[f"{name}_high"], some[f"{name}_low"])
     return found

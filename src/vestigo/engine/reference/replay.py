@@ -209,7 +209,8 @@ class Replay:
             self.witness.call(row, cost)
         else:
             self.ledger.count(row.lookup, "batched")
-            self.lengthen(row, batched)
+            self.ledger.lengthen(row.lookup, batched)
+            self.witness.share(row, batched)
         self.begin(row, group, pool, cost)
 
     # Loads
@@ -224,11 +225,6 @@ class Replay:
         self.ledger.load(row.lookup, row.at, row.cost or 0)
         self.witness.reload(row, pool, row.cost or 0)
 
-    def lengthen(self, row: Row, more: int) -> None:
-        """A call under way takes longer."""
-        self.ledger.lengthen(row.lookup, more)
-        self.witness.lengthen(row, more)
-
     def preload(self, row: Row, group: Group, pool: Pool) -> None:
         """What one look-up preloads on one node at one moment takes one call."""
         cost = row.cost or 0
@@ -236,7 +232,8 @@ class Replay:
         if more is None:
             self.count_background(row, pool)
         else:
-            self.lengthen(row, more)
+            self.ledger.lengthen(row.lookup, more)
+            self.witness.lengthen(row, more)
         self.begin(row, group, pool, cost)
 
     def begin(self, row: Row, group: Group, pool: Pool, cost: int) -> None:

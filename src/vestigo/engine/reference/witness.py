@@ -12,7 +12,7 @@ from vestigo.engine.seen import HIT, JOINED, MISS, NO_AGE, NULL, Answers, Counte
 from vestigo.outcome import CAUSES
 
 _COUNTS = (
-    *("hits", "joined", *CAUSES, "stale_hits", "ghosts", "loads", "origin_time_ns", "evictions", "kept", "kept_bytes"),
+    *("hits", "joined", *CAUSES, "stale_hits", "ghosts", "more_loads", "origin_time_ns", "evictions", "kept", "kept_bytes"),
 )
 _IN_A_ROW = ("hit", "stale_hit", "joined")
 
@@ -76,14 +76,20 @@ class Witness:
     # Origin calls
 
     def call(self, row: Row, cost: int) -> None:
-        self._keys[row.key].counts["loads"] += 1
-        self.lengthen(row, cost)
+        """Of a miss."""
+        self._keys[row.key].counts["origin_time_ns"] += cost
+
+    def share(self, row: Row, more: int) -> None:
+        """A miss lengthens another's call."""
+        self.lengthen(row, more)
+        self._keys[row.key].counts["more_loads"] -= 1
 
     def lengthen(self, row: Row, more: int) -> None:
         self._keys[row.key].counts["origin_time_ns"] += more
 
     def reload(self, row: Row, pool: Pool, cost: int) -> None:
-        self.call(row, cost)
+        self._keys[row.key].counts["more_loads"] += 1
+        self._keys[row.key].counts["origin_time_ns"] += cost
         self._put("reloaded", row.key, pool, row.at, row=self._row, span=cost)
 
     # What is held
@@ -137,10 +143,15 @@ class Witness:
     def close(self) -> Seen:
         watching = self._watching
         return Seen(
-            Answers(*(np.array(column, np.int64) for column in zip(*self._answers, strict=True))) if watching.reads else None,
+            self._read_by_read() if watching.reads else None,
             self._counted() if watching.keys else None,
             tuple(self._happenings),
         )
+
+    def _read_by_read(self) -> Answers:
+        answer, took, age, stale_age = np.array(self._answers, np.int64).reshape(-1, 4).T
+        stale = np.flatnonzero(stale_age != NO_AGE)
+        return Answers(answer.astype(np.uint8), took, age, stale, stale_age[stale])
 
     def _counted(self) -> Counted:
         each = [self._keys[key] for key in range(self._key_count)]
