@@ -13,7 +13,7 @@ from speed import zipf_trace
 from vestigo import Duration, Plan, Rules, Trace
 from vestigo.engine import native
 from vestigo.engine.job import job
-from vestigo.engine.seen import Watching
+from vestigo.outcome.seen import Watching
 
 ROUNDS = 5
 RULES = {

@@ -1,8 +1,8 @@
 """The public names, each imported when it is first used (see `__init__.py`)."""
 
-from .engine import replay, what_if
+from .engine import key_by_key, read_by_read, replay, what_if
 from .errors import InputError, Interrupted, PlanError, RulesError, TraceError, VestigoError
-from .outcome import Measures, Outcome, Slice
+from .outcome import Keys, Measures, Outcome, Reads, Slice
 from .recording import Recorder
 from .rules import Aim, Plan, Policy, Pool, Room, Rules, Value, WhatIf, Worth, read_plan
 from .show import figures
@@ -43,6 +43,7 @@ __all__ = [
     "Intake",
     "Interrupted",
     "KeySample",
+    "Keys",
     "Measures",
     "Op",
     "Outcome",
@@ -51,6 +52,7 @@ __all__ = [
     "PlanError",
     "Policy",
     "Pool",
+    "Reads",
     "Recorder",
     "Room",
     "Rules",
@@ -69,7 +71,9 @@ __all__ = [
     "__version__",
     "compare",
     "figures",
+    "key_by_key",
     "load",
+    "read_by_read",
     "read_plan",
     "read_trace",
     "replay",

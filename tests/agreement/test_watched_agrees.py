@@ -10,7 +10,7 @@ from tests.agreement.cases import Case, cases
 from tests.agreement.worst import CLEARED_WHILE_LOADING, LATE_LOAD, TOLD_WHILE_LOADING
 from vestigo.engine import native, reference
 from vestigo.engine.job import job
-from vestigo.engine.seen import Happening, Seen, Watching
+from vestigo.outcome.seen import Happening, Seen, Watching
 from vestigo.trace import Op
 
 

@@ -47,9 +47,23 @@ StrictOption = Annotated[bool, typer.Option("--strict", help="Refuse a file of w
 LookupOption = Annotated[
     list[str] | None, typer.Option("--lookup", metavar="NAME", help="Of this look-up. Can be repeated.")
 ]
-By = Literal["lookup", "scope", "time"]
+By = Literal["lookup", "key", "scope", "time"]
 ByOption = Annotated[
-    By | None, typer.Option("--by", help="Also tables for each look-up, a scope, or over time.", show_default=False)
+    By | None,
+    typer.Option(
+        "--by",
+        help="Also tables for each look-up, of the keys where today's settings lose most, a scope, or over time.",
+        show_default=False,
+    ),
+]
+ReadsOption = Annotated[
+    Path | None,
+    typer.Option(
+        "--reads",
+        metavar="FILE",
+        help="Also write what each read meets with under today's settings: a .parquet, .csv or .arrow file.",
+        show_default=False,
+    ),
 ]
 SampleOption = Annotated[
     str | None,

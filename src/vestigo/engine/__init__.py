@@ -2,5 +2,6 @@
 
 from vestigo.engine import what_if
 from vestigo.engine.replay import replay
+from vestigo.engine.watch import key_by_key, read_by_read, write_read_by_read
 
-__all__ = ["replay", "what_if"]
+__all__ = ["key_by_key", "read_by_read", "replay", "what_if", "write_read_by_read"]

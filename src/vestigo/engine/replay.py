@@ -1,6 +1,7 @@
 """``replay``: one trace, one set of settings, one outcome."""
 
-from typing import Literal
+from importlib import import_module
+from typing import Any, Literal, get_args
 
 from vestigo.engine.context import assumptions, whose_cache
 from vestigo.engine.job import Job, job, marks
@@ -32,18 +33,16 @@ def replay(trace: Readable, settings: Settings, *, engine: Engine = "native", na
     return run(on, job(on, plan), engine, name)
 
 
+def engine_named(name: Engine) -> Any:
+    """The package, with `run` and `watch`. Raises RulesError."""
+    if name not in get_args(Engine):
+        raise RulesError(f'engine: {name!r} is not one of "native", "reference"')
+    return import_module(f"vestigo.engine.{name}")
+
+
 def run(trace: Trace, job: Job, engine: Engine, name: str) -> Outcome:
     """The same from a job, as the study makes them."""
-    if engine == "native":
-        from vestigo.engine import native
-
-        total, lookups, slices = native.run(trace, job)
-    elif engine == "reference":
-        from vestigo.engine import reference
-
-        total, lookups, slices = reference.run(trace, job)
-    else:
-        raise RulesError(f'engine: {engine!r} is not one of "native", "reference"')
+    total, lookups, slices = engine_named(engine).run(trace, job)
     return Outcome(
         **total,
         lookups=lookups,

@@ -1,7 +1,9 @@
 """What a replay counted, as plain data."""
 
+from vestigo.outcome.keys import Keys
 from vestigo.outcome.measures import CAUSES, Changes, Measures
 from vestigo.outcome.outcome import Mark, Outcome, unknown_staleness
+from vestigo.outcome.reads import Reads
 from vestigo.outcome.slices import Slice, Slices
 from vestigo.outcome.spans import Spans
 from vestigo.outcome.together import together
@@ -9,9 +11,11 @@ from vestigo.outcome.together import together
 __all__ = [
     "CAUSES",
     "Changes",
+    "Keys",
     "Mark",
     "Measures",
     "Outcome",
+    "Reads",
     "Slice",
     "Slices",
     "Spans",

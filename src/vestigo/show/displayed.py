@@ -10,13 +10,14 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from vestigo.outcome import Measures, Outcome, Slice, Slices
+from vestigo.outcome import Keys, Measures, Outcome, Reads, Slice, Slices
 from vestigo.show.grid import WIDTH, Column, grid, in_one_unit, plain
 from vestigo.show.outcome import measures_text, outcome_text, slices_text
 from vestigo.show.safe import HELD, printable
 from vestigo.show.study import candidate_text, curves_text, pick_text, sweep_text
 from vestigo.show.survey import finding_text, survey_text
 from vestigo.show.tables import comparison_text
+from vestigo.show.watched import keys_text, reads_text
 from vestigo.study import Candidate, Comparison, Estimate, Finding, Pick, Sharing, SizeCurve, Survey, Sweep, Traits
 from vestigo.trace import Trace
 from vestigo.units import SHARES, SIZES, format_bytes, format_seconds, format_share
@@ -121,6 +122,8 @@ _SHOWS: Mapping[Any, Callable[[Any], RenderableType]] = {
     Outcome: outcome_text,
     Measures: _one,
     Slices: slices_text,
+    Reads: reads_text,
+    Keys: keys_text,
     Comparison: comparison_text,
     Survey: survey_text,
     Finding: finding_text,

@@ -7,12 +7,13 @@ from rich.console import Group, RenderableType
 from rich.table import Table
 from rich.text import Text
 
-from vestigo.outcome import Measures, unknown_staleness
+from vestigo.outcome import Keys, Measures, unknown_staleness
 from vestigo.rules import WhatIf
 from vestigo.show.grid import GAP, NAME, WIDTH, Column, grid, in_own_units
 from vestigo.show.notes import assumed, kept_together
 from vestigo.show.outcome import cause_columns, count, over_time, questions
 from vestigo.show.safe import printable
+from vestigo.show.watched import keys_text
 from vestigo.study import Comparison
 from vestigo.units import counted, format_seconds, format_share, format_span
 
@@ -28,7 +29,7 @@ class By(StrEnum):
 
 
 def comparison_text(
-    comparison: Comparison, by: By | None = None, lookups: Sequence[str] | None = None
+    comparison: Comparison, by: By | None = None, lookups: Sequence[str] | None = None, keys: Keys | None = None
 ) -> RenderableType:
     """What today's settings give, then every setting's measures, then why its reads were misses. Of some `lookups`
     alone, if any are named.
@@ -36,7 +37,9 @@ def comparison_text(
     tables: list[RenderableType] = [*_questions(comparison, dict(comparison)), *_causes(comparison)]
     if lookups:
         tables = _by_lookup(comparison, lookups)
-    elif by is not None:
+    if keys is not None:
+        tables.append(keys_text(keys, lookups))
+    elif by is not None and not lookups:
         tables += _DIVIDED[by](comparison)
     parts: list[RenderableType] = [answer(comparison)]
     for table in tables:

@@ -131,14 +131,20 @@ class Trace(Data):
         """
         if len(self) <= events:
             return [self] if len(self) else []
+        return [self.part(begin, begin + events) for begin in range(0, len(self), events)]
+
+    def part(self, begin: int, end: int) -> "Trace":
+        """These rows: a view that shares its ids and their texts."""
+        return self._of_rows(slice(begin, end))
+
+    def take(self, rows: npt.NDArray[Any]) -> "Trace":
+        """A copy of these rows, ascending numbers, with the same ids."""
+        return self._of_rows(rows)
+
+    def _of_rows(self, rows: Any) -> "Trace":
         columns = {one.name: getattr(self, one.name) for one in fields(self) if one.name != "key_lookup"}
-        rows = {name: column for name, column in columns.items() if isinstance(column, np.ndarray)}
-
-        def part(begin: int) -> Trace:
-            views: Any = {name: column[begin : begin + events] for name, column in rows.items()}
-            return replace(self, **views)
-
-        return [part(begin) for begin in range(0, len(self), events)]
+        chosen: Any = {name: column[rows] for name, column in columns.items() if isinstance(column, np.ndarray)}
+        return replace(self, **chosen)
 
     @cached_property
     def ops(self) -> frozenset[Op]:

@@ -9,7 +9,7 @@ from vestigo.compiled import kernel
 from vestigo.engine.job import Job
 from vestigo.engine.native.begin import entry_nodes
 from vestigo.engine.native.feed import Fed
-from vestigo.engine.seen import Answers, Counted, Happenings, Seen, Watching
+from vestigo.outcome.seen import Answers, Counted, Happenings, Seen, Watching
 from vestigo.trace import Trace
 
 _NAMES = {"what": kernel.HAPPENINGS, "why": kernel.CAUSES, "count": kernel.COUNTS}
@@ -33,15 +33,20 @@ def watch(trace: Trace, job: Job, watching: Watching, batch_events: int | None =
     return Seen(reads, counted, _happenings(fed, sheets["happenings"]))
 
 
-def answers_by_batch(trace: Trace, job: Job) -> Iterator[tuple[int, Answers]]:
-    """The first row of each batch, and the answers of its reads: of traces longer than memory."""
+def answers_by_batch(trace: Trace, job: Job) -> Iterator[tuple[int, int, Answers]]:
+    """Of each batch which rows it has, and the answers of its reads: of traces longer than memory. Of one batch at least."""
+    if len(trace) == 0:
+        answers = watch(trace, job, Watching(reads=True)).answers
+        assert answers is not None
+        yield 0, 0, answers
+        return
     fed = Fed(trace, job)
     replay = fed.begin(_asked(fed, Watching(reads=True)))
     for batch in fed.batches(replay):
         told = _places(batch.end - batch.begin)
         replay.feed(batch.columns, batch.next_reads, told)
         rows, ages = replay.take_stale()
-        yield batch.begin, Answers(*told, rows - batch.begin, ages)
+        yield batch.begin, batch.end, Answers(*told, rows - batch.begin, ages)
 
 
 def _places(rows: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

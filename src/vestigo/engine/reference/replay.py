@@ -17,7 +17,7 @@ from vestigo.engine.reference.pool import Absence, Entry, Load, Pool
 from vestigo.engine.reference.rows import Row, fill, foresee, rows
 from vestigo.engine.reference.truth import Truth, Value
 from vestigo.engine.reference.witness import Witness
-from vestigo.engine.seen import Seen, Watching
+from vestigo.outcome.seen import Seen, Watching
 from vestigo.outcome import Measures, Slices
 from vestigo.trace import Op, Trace
 from vestigo.trace.trace import LAST_KEYED

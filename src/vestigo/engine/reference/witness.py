@@ -8,7 +8,7 @@ import numpy as np
 
 from vestigo.engine.reference.pool import Entry, Load, Pool
 from vestigo.engine.reference.rows import Row
-from vestigo.engine.seen import HIT, JOINED, MISS, NO_AGE, NULL, Answers, Counted, Happening, Seen, Watching
+from vestigo.outcome.seen import HIT, JOINED, MISS, NO_AGE, NULL, Answers, Counted, Happening, Seen, Watching
 from vestigo.outcome import CAUSES
 
 _COUNTS = (

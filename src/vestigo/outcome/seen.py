@@ -34,6 +34,12 @@ class Answers(NamedTuple):
     """The rows of stale hits and joins, ascending, and since when each of them was."""
     stale_ages_ns: Longs
 
+    def part(self, begin: int, end: int) -> "Answers":
+        """Of these rows."""
+        stale = slice(*np.searchsorted(self.stale_rows, (begin, end)))
+        answer, read_time, age = (column[begin:end] for column in self[:3])
+        return Answers(answer, read_time, age, self.stale_rows[stale] - begin, self.stale_ages_ns[stale])
+
 
 Counted = Mapping[str, np.ndarray]
 """By name, a value for each key: what native/include/vestigo/witness/key_rows.hpp counts, the misses of each cause among it.

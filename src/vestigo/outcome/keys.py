@@ -1,0 +1,122 @@
+"""What is counted of each key of a trace."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+import pyarrow as pa
+
+from vestigo.data import Data
+from vestigo.outcome.measures import CAUSES
+from vestigo.outcome.seen import Counted
+from vestigo.trace import Trace
+from vestigo.trace.names import arrow_names
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+_EXACT = pa.decimal128(38, 0)
+LOSSES = ("misses", "origin_time_ns", "stale_hits", "idle_byte_ns")
+"""What keys are looked at for."""
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Keys(Data):
+    """A row for each key, in the order in which the trace first names them. Made by `key_by_key`.
+
+    Columns: `lookup`, `key`; `reads`, `hits`, `joined`, `misses`, and those of each cause (``misses_aged``);
+    `stale_hits`, `ghosts`; `loads` and `origin_time_ns`; `evictions`; `oldest_stale_ns`; `entry_bytes`, the mean of the
+    values that came in or were there when counting began, with their overhead; `held_byte_ns` and, of this,
+    `idle_byte_ns`. Each adds up to the outcome's number, exactly.
+    """
+
+    trace: Trace
+    counted: Counted
+    """By name, a value for each key (see `vestigo.outcome.seen`)."""
+    changes_shown: bool
+    """Whether the trace shows changes, without which nothing is known to be stale."""
+
+    def __len__(self) -> int:
+        return len(self.trace.keys)
+
+    def __repr__(self) -> str:
+        return f"<Keys: {len(self):,} keys of {self.trace.source}>"
+
+    def column(self, name: str) -> np.ndarray:
+        """Of `misses`, `loads` and `reads`, what follows from what is counted; else what is."""
+        misses = (self.counted[cause] for cause in CAUSES)
+        match name:
+            case "misses":
+                return np.sum([*misses], axis=0, dtype=np.int64)
+            case "loads":
+                return self.column("misses") + self.counted["more_loads"]
+            case "reads":
+                return self.column("misses") + self.counted["hits"] + self.counted["joined"]
+        return np.ascontiguousarray(self.counted[name.removeprefix("misses_")])
+
+    def worst(self, loss: str, most: int = 10, lookups: Sequence[str] | None = None) -> np.ndarray:
+        """The numbers of the keys that have most of it, the most first, of some `lookups` alone if any are named. Keys
+        that have nothing of it are left out.
+
+        >>> import vestigo as vg
+        >>> trace = vg.read_trace({"at": [0, 1, 2], "key": ["a", "b", "b"]})
+        >>> vg.key_by_key(trace, vg.Rules(max_entries=1)).worst("misses", 1).tolist()
+        [0]
+        """
+        amounts = self.column(loss).astype(float)
+        if lookups:
+            named = np.array([name in lookups for name in self.trace.lookups])
+            amounts = np.where(named[self.trace.key_lookup], amounts, 0)
+        order = np.argsort(-amounts, kind="stable")[:most]
+        return order[amounts[order] > 0]
+
+    def worst_to_dict(self, most: int = 10, lookups: Sequence[str] | None = None) -> dict[str, Any]:
+        """For each kind of loss the rows of the keys that have most of it."""
+        columns = self.to_dict()
+        return {
+            loss: [{name: rows[key] for name, rows in columns.items()} for key in self.worst(loss, most, lookups).tolist()]
+            for loss in LOSSES
+        }
+
+    def main_cause(self, key: int) -> str:
+        """Of most of its misses."""
+        return max(CAUSES, key=lambda cause: self.counted[cause][key])
+
+    def to_arrow(self) -> pa.Table:
+        """Sums of bytes by time are decimals, since they may pass 64 bits."""
+        trace = self.trace
+        keys = arrow_names(trace.keys) if len(self) else pa.array([], pa.string())
+        lookups = pa.DictionaryArray.from_arrays(pa.array(trace.key_lookup), pa.array(list(trace.lookups), pa.string()))
+        kept = self.column("kept")
+        sizes = self.column("kept_bytes") / np.maximum(kept, 1)
+        columns = {name: self.column(name).astype(np.int64) for name in ("reads", "hits", "joined", "misses")}
+        columns |= {f"misses_{cause}": self.column(cause).astype(np.int64) for cause in CAUSES}
+        for name in ("stale_hits", "ghosts", "loads", "origin_time_ns", "evictions", "oldest_stale_ns"):
+            columns[name] = self.column(name).astype(np.int64)
+        return pa.table(
+            {"lookup": lookups, "key": keys}
+            | columns
+            | {"entry_bytes": pa.array(sizes, mask=kept == 0)}
+            | {name: _exact(self.column(name)) for name in ("held_byte_ns", "idle_byte_ns")}
+        )
+
+    def to_pandas(self) -> "pd.DataFrame":
+        """Sums of bytes by time are whole numbers of NumPy's, or where they pass 64 bits, of Python's."""
+        frame: pd.DataFrame = self.to_arrow().drop_columns(["held_byte_ns", "idle_byte_ns"]).to_pandas()
+        return frame.assign(**{name: self.column(name) for name in ("held_byte_ns", "idle_byte_ns")})
+
+    def to_dict(self) -> dict[str, Any]:
+        """A list for each column."""
+        table = self.to_arrow()
+        exact = {name: self.column(name).tolist() for name in ("held_byte_ns", "idle_byte_ns")}
+        return {name: table[name].to_pylist() for name in table.column_names} | exact
+
+
+def _exact(sums: np.ndarray) -> pa.Array:
+    """Whole numbers of 128 bits: a low half and a high one."""
+    if sums.dtype == object:
+        halves = np.array([(one % 2**64, one // 2**64) for one in sums], np.uint64)
+    else:
+        halves = np.stack([sums.astype(np.uint64), (sums >> 63).astype(np.uint64)], axis=1)
+    return pa.Array.from_buffers(_EXACT, len(sums), [None, pa.py_buffer(np.ascontiguousarray(halves))])

@@ -1,0 +1,94 @@
+"""What each read of a trace met with."""
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+import pyarrow as pa
+
+from vestigo.data import Data
+from vestigo.outcome.measures import CAUSES
+from vestigo.outcome.seen import MISS, NO_AGE, NULL, Answers
+from vestigo.trace import Op, Trace
+from vestigo.trace.names import arrow_names
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+_ANSWERS = ("hit", "joined", "miss")  # as HIT, JOINED, MISS
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Reads(Data):
+    """A row for each read, in the order of the trace. Made by `read_by_read`.
+
+    Columns: `event` (the row of the trace, from 0), `at`, `lookup`, `key`, `node`, `scope`; `answer` (``hit``,
+    ``joined``, ``miss``) and the `cause` of a miss; `read_time_ns`; `age_ns` of a hit (since the load of what was
+    given); `stale_age_ns` of a stale hit or join (since the change); `null`, whether the reader was given nothing; and
+    whether the read was `counted`, or belongs to the warm-up. There is nothing where a column says nothing.
+    """
+
+    trace: Trace
+    answers: Answers
+    """Of all rows of the trace."""
+    counted_from: int
+    """The first row after the warm-up."""
+
+    def __len__(self) -> int:
+        return self.trace.reads
+
+    def __repr__(self) -> str:
+        return f"<Reads: {len(self):,} reads of {self.trace.source}>"
+
+    def to_arrow(self) -> pa.Table:
+        """Texts and causes are dictionaries, times are in UTC."""
+        return reads_table(self.trace, self.answers, self.counted_from)
+
+    def to_pandas(self) -> "pd.DataFrame":
+        """Ages and spans are whole numbers, `null` and `counted` are yes or no, nothing is ``<NA>`` or ``NaT``."""
+        frame: pd.DataFrame = self.to_arrow().to_pandas()
+        return frame.astype({"age_ns": "Int64", "stale_age_ns": "Int64"})
+
+    def to_dict(self) -> dict[str, Any]:
+        """A list for each column; times in ns."""
+        table = self.to_arrow()
+        return {name: table[name].to_pylist() for name in table.column_names} | {"at": table["at"].cast(pa.int64()).to_pylist()}
+
+
+def reads_table(trace: Trace, answers: Answers, counted_from: int, first_event: int = 0) -> pa.Table:
+    """The reads of a trace, or of a part of one that begins at its row `first_event`."""
+    rows = np.flatnonzero(trace.op == Op.READ)
+    is_whole = len(rows) == len(trace)
+
+    def of(column: np.ndarray) -> np.ndarray:
+        return column if is_whole else column[rows]
+
+    code = of(answers.answer) & (NULL - 1)
+    ages = of(answers.age_ns)
+    stale_ages = np.full(len(rows), NO_AGE)
+    stale_ages[np.searchsorted(rows, answers.stale_rows)] = answers.stale_ages_ns
+    return pa.table(
+        {
+            "event": first_event + rows,
+            "at": pa.array(of(trace.at)).cast(pa.timestamp("ns", "UTC")),
+            "lookup": _texts(of(trace.lookup), trace.lookups),
+            "key": _texts(of(trace.key), trace.keys),
+            "node": _texts(of(trace.node), trace.nodes),
+            "scope": _texts(of(trace.scope), trace.scopes),
+            "answer": _texts(np.minimum(code, MISS).astype(np.int32), _ANSWERS),
+            "cause": _texts(code.astype(np.int32) - MISS, CAUSES),
+            "read_time_ns": of(answers.read_time_ns),
+            "age_ns": pa.array(ages, mask=ages == NO_AGE),
+            "stale_age_ns": pa.array(stale_ages, mask=stale_ages == NO_AGE),
+            "null": of(answers.answer) >= NULL,
+            "counted": first_event + rows >= counted_from,
+        }
+    )
+
+
+def _texts(ids: np.ndarray, names: Any) -> pa.DictionaryArray:
+    """Nothing where an id is below 0."""
+    texts = arrow_names(names) if len(names) else pa.array([], pa.string())
+    return pa.DictionaryArray.from_arrays(pa.array(np.ascontiguousarray(ids), mask=ids < 0), texts)
+
+

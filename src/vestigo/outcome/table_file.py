@@ -1,0 +1,70 @@
+"""Writes tables that come in parts to one file."""
+
+from collections.abc import Callable, Iterable
+from contextlib import AbstractContextManager
+from pathlib import Path
+from typing import Any
+
+import pyarrow as pa
+import pyarrow.compute as pc
+import pyarrow.csv as arrow_csv
+import pyarrow.parquet as pq
+
+from vestigo.errors import InputError
+from vestigo.files import replacing
+
+_FORMULA = r"^([=+\-@\t\r])"
+"""What spreadsheets take for one."""
+
+
+def write_tables(parts: Iterable[pa.Table], path: Path) -> int:
+    """Writes them below each other, and gives how many rows that were. The ending says the format: ``.parquet``,
+    ``.arrow``, or ``.csv``, in which a text that a spreadsheet would take for a formula begins with an apostrophe.
+
+    The file is there whole or not at all. Raises InputError if it cannot be written.
+    """
+    write_to = _WRITERS.get(path.suffix.lower())
+    if write_to is None:
+        raise InputError(f"{path}: the ending tells no format; known are {', '.join(_WRITERS)}")
+    rows = 0
+    try:
+        with replacing(path) as unfinished:
+            begun: AbstractContextManager[Any] | None = None
+            for part in parts:
+                table = _plain(part, is_safe=path.suffix.lower() == ".csv")
+                begun = begun or write_to(unfinished, table.schema)
+                begun.write_table(table)  # type: ignore[attr-defined]
+                rows += len(table)
+            if begun is not None:
+                begun.close()  # type: ignore[attr-defined]
+    except OSError as error:
+        raise InputError(f"{path}: cannot be written: {error.strerror or error}") from None
+    return rows
+
+
+def _plain(table: pa.Table, is_safe: bool) -> pa.Table:
+    """Texts stand there as such, so that every part has the same types."""
+    for place, field in enumerate(table.schema):
+        if not pa.types.is_dictionary(field.type):
+            continue
+        column = table.column(place).combine_chunks()
+        texts = column.dictionary
+        if is_safe and not pa.types.is_integer(texts.type):
+            texts = pc.replace_substring_regex(texts.cast(pa.large_string()), _FORMULA, r"'\1")
+        table = table.set_column(place, field.name, texts.take(column.indices))
+    return table
+
+
+def _parquet(path: Path, schema: pa.Schema) -> Any:
+    return pq.ParquetWriter(path, schema, compression="zstd")
+
+
+def _arrow(path: Path, schema: pa.Schema) -> Any:
+    return pa.ipc.new_file(path, schema)
+
+
+def _csv(path: Path, schema: pa.Schema) -> Any:
+    return arrow_csv.CSVWriter(path, schema)
+
+
+_WRITERS: dict[str, Callable[[Path, pa.Schema], Any]] = {".parquet": _parquet, ".arrow": _arrow, ".csv": _csv}

@@ -1,0 +1,90 @@
+"""Single reads and keys as text: the first reads of a trace, and the keys where most is lost."""
+
+from collections.abc import Sequence
+
+import pandas as pd
+from rich.console import Group, RenderableType
+from rich.text import Text
+
+from vestigo.outcome import Keys, Reads
+from vestigo.show.grid import Column, grid, in_one_unit, in_own_units
+from vestigo.show.outcome import count
+from vestigo.show.safe import printable
+from vestigo.units import SECOND, SIZES, SPANS, counted
+
+_READS = 10
+_KEYS = 5
+_LOSSES = {
+    "misses": "most misses",
+    "origin_time_ns": "most origin time",
+    "stale_hits": "most stale hits",
+    "idle_byte_ns": "most idle memory",
+}
+
+
+def reads_text(reads: Reads) -> RenderableType:
+    """The first of them."""
+    part = reads.trace.part(0, _READS * 10)
+    frame = Reads(part, reads.answers.part(0, len(part)), reads.counted_from).to_pandas()[:_READS]
+    names = [f"{pd.Timestamp(at):%Y-%m-%d %H:%M:%S.%f}"[:-3] for at in frame["at"]]
+    columns = [
+        Column("look-up", "", [printable(str(name), 16) for name in frame["lookup"]]),
+        Column("key", "", [printable(str(key), 16) for key in frame["key"]]),
+        Column("answer", "", [str(answer) for answer in frame["answer"]]),
+        Column("cause", "", [_text(cause) for cause in frame["cause"]]),
+        in_own_units("read time", [one / SECOND for one in frame["read_time_ns"]], SPANS),
+        Column("age", "", _spans(frame["age_ns"].tolist())),
+        Column("stale for", "", _spans(frame["stale_age_ns"].tolist())),
+    ]
+    more = f"The first {len(names):,} of {counted(len(reads), 'read')}." if len(reads) > len(names) else ""
+    return Group(grid("at (UTC)", names, columns, [""] * len(names)), Text(more))
+
+
+def keys_text(keys: Keys, lookups: Sequence[str] | None = None) -> RenderableType:
+    """A table for each kind of loss, of the keys that have most of it: of some `lookups` alone, if any are named."""
+    parts: list[RenderableType] = []
+    for loss, title in _LOSSES.items():
+        worst = keys.worst(loss, _KEYS, lookups).tolist()
+        if worst:
+            parts += [Text(), _keys_table(keys, title, worst)]
+    return Group(*parts[1:]) if parts else Text("No key was missed, stale or held.")
+
+
+def _keys_table(keys: Keys, title: str, worst: Sequence[int]) -> RenderableType:
+    def amounts(name: str) -> list[float]:
+        return [float(one) for one in keys.column(name)[worst]]
+
+    span = max(keys.trace.span_ns, 1)
+    stale = count("stale hits", amounts("stale_hits")) if keys.changes_shown else Column("stale hits", "", ["-"] * len(worst))
+    columns = [
+        count("reads", amounts("reads")),
+        count("hits", amounts("hits")),
+        count("misses", amounts("misses")),
+        Column("mostly", "", [keys.main_cause(key) if keys.column("misses")[key] else "" for key in worst]),
+        in_one_unit("origin time", [one / SECOND for one in amounts("origin_time_ns")], SPANS),
+        stale,
+        in_one_unit("mean size", _means(amounts("kept_bytes"), amounts("kept")), SIZES),
+        in_one_unit("idle, mean", [one / span for one in amounts("idle_byte_ns")], SIZES),
+    ]
+    return grid(title, [key_name(keys, key) for key in worst], columns, [""] * len(worst))
+
+
+def key_name(keys: Keys, key: int) -> str:
+    """With its look-up, where there are several."""
+    lookup = f"{keys.trace.lookups[keys.trace.key_lookup[key]]} " if len(keys.trace.lookups) > 1 else ""
+    return f"{lookup}{keys.trace.keys[key]}"
+
+
+def _means(sums: Sequence[float], counts: Sequence[float]) -> list[float]:
+    return [one / number if number else 0.0 for one, number in zip(sums, counts, strict=True)]
+
+
+def _text(cause: object) -> str:
+    return cause if isinstance(cause, str) else ""
+
+
+def _spans(spans_ns: Sequence[object]) -> list[str]:
+    """In own units; nothing where there is none."""
+    known = [float(one) / SECOND if isinstance(one, int) else 0.0 for one in spans_ns]
+    cells = in_own_units("", known, SPANS).cells
+    return [cell if isinstance(one, int) else "" for cell, one in zip(cells, spans_ns, strict=True)]

@@ -1,0 +1,134 @@
+"""The steps of a story, from what the engine puts down and from what the trace says of changes."""
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import replace
+from itertools import pairwise
+
+import numpy as np
+
+from vestigo.engine.job import Job
+from vestigo.outcome.seen import Happening
+from vestigo.prepared.truth import parts_with_truth
+from vestigo.study.why.story import Stay, Step
+from vestigo.trace import Op, Trace
+from vestigo.units import SECOND
+
+CAME = ("loaded", "written", "copied")
+LEFT = ("expired", "evicted", "dropped", "cleared", "restarted", "superseded", "freed")
+READS = ("hit", "stale hit", "joined", "missed")
+
+_WHAT = {"stale_hit": "stale hit", "kept": "loaded"}
+_GONE = {
+    "expirations": "expired",
+    "evictions": "evicted",
+    "drops": "dropped",
+    "clears": "cleared",
+    "superseded": "superseded",
+}
+_WITH_SPAN = ("missed", "reloaded", "stale_hit", "joined")
+_WITH_ROW = ("missed", "reloaded", "hit", "stale_hit", "joined")
+
+
+def steps_of(trace: Trace, job: Job, key: int, happenings: Iterable[Happening]) -> list[Step]:
+    """Changes come before what else happens at their moment."""
+    rules = job.groups.each[job.groups.key_groups[key]].rules
+    places = {"node": trace.nodes, "scope": trace.scopes, "all": ()}[rules.per]
+    changes = list(_changes(trace, key))
+    steps = [(one.at, 1, _step(trace, places, one)) for one in happenings]
+    steps += [(one.at_ns, 0, one) for one in changes]
+    ordered = [step for _, _, step in sorted(steps, key=lambda one: one[:2])]
+    return [_by_whom(step, changes, int(rules.tell_delay)) for step in ordered]
+
+
+def _step(trace: Trace, places: Sequence[object], one: Happening) -> Step:
+    what = _WHAT.get(one.what, one.what)
+    if one.what == "left":
+        what = _GONE.get(one.count) or ("restarted" if one.why == "restarted" else "freed")
+    came_or_left = what in CAME or what in LEFT
+    return Step(
+        at_ns=one.at,
+        where=str(places[one.where]) if 0 <= one.where < len(places) else None,
+        what=what,
+        until_ns=max(one.at, one.until),
+        times=max(one.times, 1),
+        cause=one.why if what in ("missed", "expired") else None,
+        span_ns=one.span if one.what in _WITH_SPAN else None,
+        since_ns=one.since if came_or_left else None,
+        bytes=one.bytes if came_or_left else None,
+        other=str(trace.keys[one.other]) if one.other >= 0 else None,
+        event=one.row if one.what in _WITH_ROW else None,
+    )
+
+
+def rows_of(trace: Trace, key: int) -> np.ndarray:
+    found = [begin + np.flatnonzero(part.key == key) for begin, part in _numbered(trace)]
+    rows: np.ndarray = np.concatenate(found) if found else np.empty(0, np.int64)
+    return rows
+
+
+def _numbered(trace: Trace) -> Iterator[tuple[int, Trace]]:
+    begin = 0
+    for part in trace.parts():
+        yield begin, part
+        begin += len(part)
+
+
+def _changes(trace: Trace, key: int) -> Iterator[Step]:
+    """Every change of the value at the origin: what a key's own rows tell of it."""
+    rows = rows_of(trace, key)
+    own = trace.take(rows)
+    stretches = np.concatenate([truth.stretch for _, truth in parts_with_truth(own)])
+    for place in 1 + np.flatnonzero(np.diff(stretches)):
+        op, node = Op(own.op[place]), int(own.node[place])
+        at = int(own.at[place])
+        how = {Op.WRITE: "write", Op.REMOVE: "remove"}.get(op, "seen")
+        yield Step(at, trace.nodes[node] if node >= 0 else None, "changed", at, cause=how, event=int(rows[place]))
+
+
+def _by_whom(step: Step, changes: Sequence[Step], delay_ns: int) -> Step:
+    """Which write dropped or brought a value."""
+    if step.what not in ("dropped", "written", "copied"):
+        return step
+    written = [one for one in changes if one.cause != "seen"]
+    own = [one.where for one in written if one.at_ns == step.at_ns and one.where == step.where]
+    news = [one.where for one in written if one.at_ns == step.at_ns - delay_ns and one.where != step.where]
+    who = own or news
+    return replace(step, other=who[-1] or "no node") if who else step
+
+
+def stays_of(steps: Sequence[Step], end_ns: int) -> list[Stay]:
+    """From when to when a value was held at each place; `end_ns` is the trace's last event."""
+    changed = [one.at_ns for one in steps if one.what == "changed"]
+    places = dict.fromkeys(one.where for one in steps if one.what in CAME)
+    stays = []
+    for where in places:
+        own = [one for one in steps if one.where == where and (one.what in CAME or one.what in LEFT)]
+        for came, gone in pairwise([*own, None]):
+            if came is None or came.what not in CAME:
+                continue
+            ends = end_ns if gone is None else gone.at_ns
+            loaded = came.at_ns if came.since_ns is None else came.since_ns
+            stale = next((at for at in changed if loaded < at <= ends), None)
+            stays.append(Stay(where, came.at_ns, ends, None if stale is None else max(stale, came.at_ns)))
+    return stays
+
+
+def held_ns(stays: Sequence[Stay], from_ns: int) -> int:
+    """Of all places together, from a moment on."""
+    return sum(max(0, one.ends_ns - max(one.begins_ns, from_ns)) for one in stays)
+
+
+def gaps_ns(trace: Trace, job: Job, key: int) -> np.ndarray:
+    """The times between two reads at one place."""
+    own = trace.take(rows_of(trace, key))
+    per = job.groups.each[job.groups.key_groups[key]].rules.per
+    place = {"node": own.node, "scope": own.scope, "all": np.zeros(len(own), np.int32)}[per]
+    reads = own.op == Op.READ
+    order = np.lexsort((own.at[reads], place[reads]))
+    at, where = own.at[reads][order], place[reads][order]
+    gaps: np.ndarray = np.diff(at)[np.diff(where) == 0]
+    return gaps
+
+
+def seconds(span_ns: int) -> float:
+    return span_ns / SECOND
