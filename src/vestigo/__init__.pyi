@@ -7,6 +7,7 @@ from .recording import Recorder
 from .rules import Aim, Plan, Policy, Pool, Room, Rules, Value, WhatIf, Worth, read_plan
 from .show import figures
 from .study import (
+    Advice,
     Candidate,
     Comparison,
     Estimate,
@@ -15,6 +16,8 @@ from .study import (
     Pick,
     Sharing,
     SizeCurve,
+    Step,
+    Story,
     Survey,
     Sweep,
     compare,
@@ -26,6 +29,7 @@ from .study import (
     size_curve,
     survey,
     sweep,
+    why,
 )
 from .trace import Intake, Op, Trace, read_trace, shape, synth, write_trace
 from .units import Duration
@@ -33,6 +37,7 @@ from .units import Duration
 __version__: str
 
 __all__ = [
+    "Advice",
     "Aim",
     "Candidate",
     "Comparison",
@@ -60,6 +65,8 @@ __all__ = [
     "Sharing",
     "SizeCurve",
     "Slice",
+    "Step",
+    "Story",
     "Survey",
     "Sweep",
     "Trace",
@@ -87,5 +94,6 @@ __all__ = [
     "sweep",
     "synth",
     "what_if",
+    "why",
     "write_trace",
 ]

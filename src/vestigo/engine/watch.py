@@ -8,7 +8,7 @@ from vestigo.engine.replay import Engine, engine_named
 from vestigo.engine.what_if import applied
 from vestigo.outcome.keys import Keys
 from vestigo.outcome.reads import Reads, reads_table
-from vestigo.outcome.seen import Seen, Watching
+from vestigo.outcome.seen import NO_AGE, Seen, Watching
 from vestigo.outcome.table_file import write_tables
 from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.trace import Readable, Trace
@@ -62,6 +62,19 @@ def write_read_by_read(trace: Readable, settings: Settings, path: Path) -> int:
 
     batches = engine_named("native").answers_by_batch(on, asked)
     return write_tables((reads_table(on.part(begin, end), answers, asked.first_counted, begin) for begin, end, answers in batches), path)
+
+
+def answer_of(trace: Trace, asked: Job, row: int) -> tuple[int, int, int, int]:
+    """Of a read's row: its answer, and how long it took, how old the answer was, and for how long it had been stale (see
+    `vestigo.outcome.seen`).
+    """
+    for begin, end, answers in engine_named("native").answers_by_batch(trace, asked):
+        if row < end:
+            stale = dict(zip(answers.stale_rows.tolist(), answers.stale_ages_ns.tolist(), strict=True))
+            place = row - begin
+            answer, took_ns, age_ns = (int(column[place]) for column in answers[:3])
+            return answer, took_ns, age_ns, stale.get(place, NO_AGE)
+    raise IndexError(row)
 
 
 def watched(trace: Trace, asked: Job, watching: Watching, engine: Engine = "native") -> Seen:

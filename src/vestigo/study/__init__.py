@@ -12,8 +12,10 @@ from vestigo.study.search import search
 from vestigo.study.share_out import Sharing, share_out
 from vestigo.study.survey import Finding, Survey, Traits, survey
 from vestigo.study.sweep import Sweep
+from vestigo.study.why import Advice, Stay, Step, Story, why
 
 __all__ = [
+    "Advice",
     "Candidate",
     "Comparison",
     "Estimate",
@@ -22,6 +24,9 @@ __all__ = [
     "Pick",
     "Sharing",
     "SizeCurve",
+    "Stay",
+    "Step",
+    "Story",
     "Survey",
     "Sweep",
     "Traits",
@@ -34,5 +39,6 @@ __all__ = [
     "size_curve",
     "survey",
     "sweep",
+    "why",
     "with_real_rates",
 ]

@@ -11,7 +11,7 @@ from vestigo.outcome.seen import Happening
 from vestigo.prepared.truth import parts_with_truth
 from vestigo.study.why.story import Stay, Step
 from vestigo.trace import Op, Trace
-from vestigo.units import SECOND
+
 
 CAME = ("loaded", "written", "copied")
 LEFT = ("expired", "evicted", "dropped", "cleared", "restarted", "superseded", "freed")
@@ -130,5 +130,3 @@ def gaps_ns(trace: Trace, job: Job, key: int) -> np.ndarray:
     return gaps
 
 
-def seconds(span_ns: int) -> float:
-    return span_ns / SECOND

@@ -1,0 +1,177 @@
+"""Which change of a rule would have helped a key, found by replaying."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from vestigo.engine.changes import changes_of
+from vestigo.engine.job import job
+from vestigo.engine.watch import watched
+from vestigo.errors import InputError
+from vestigo.outcome import CAUSES
+from vestigo.outcome.keys import Keys
+from vestigo.outcome.seen import Watching
+from vestigo.rules import Plan, Rules
+from vestigo.rules.vary import changed
+from vestigo.study.why.story import Advice, Step
+from vestigo.trace import Trace
+from vestigo.units import SECOND, Duration
+
+_MOST_CAUSES = 3
+_ROUND = [*(s * SECOND for s in (1, 2, 5, 10, 15, 20, 30)), *(m * 60 * SECOND for m in (1, 2, 5, 10, 15, 20, 30))]
+_ROUND += [h * 3600 * SECOND for h in (1, 2, 3, 4, 6, 8, 12, 24, 48, 168, 336, 720)]
+"""Durations that people write."""
+
+
+@dataclass(frozen=True)
+class Case:
+    """A key under a plan."""
+
+    trace: Trace
+    plan: Plan
+    key: int
+    rules: Rules
+    """Those of the key."""
+    steps: Sequence[Step]
+    keys: Keys
+    """What is counted today."""
+
+    @property
+    def lookup(self) -> str:
+        return self.trace.lookups[self.trace.key_lookup[self.key]]
+
+
+Change = dict[str, Any]
+
+
+def advice_for(case: Case) -> list[Advice]:
+    """Those that help, the best first. Each is a replay of the whole trace."""
+    misses = {cause: int(case.keys.counted[cause][case.key]) for cause in CAUSES}
+    causes = sorted((cause for cause in CAUSES if misses[cause]), key=lambda cause: -misses[cause])[:_MOST_CAUSES]
+    stale = int(case.keys.counted["stale_hits"][case.key])
+    tried = [(cause, change) for cause in causes for change in _against(case, cause)]
+    tried += [("stale", change) for change in (_against_stale(case) if stale else ())]
+    found = [one for cause, change in tried if (one := _replayed(case, cause, change)) and _helps(one)]
+    return sorted(found, key=lambda one: one.stale_hits - one.hits)
+
+
+def _helps(advice: Advice) -> bool:
+    fresh = advice.hits - advice.stale_hits
+    return advice.stale_hits < 0 if advice.cause == "stale" else advice.hits > 0 and fresh > 0
+
+
+def _replayed(case: Case, cause: str, change: Change) -> Advice | None:
+    """None where the plan does not take the change."""
+    try:
+        plan = changed(case.plan, change)
+        counted = watched(case.trace, job(case.trace, plan), Watching(keys=True)).keys
+    except InputError:
+        return None
+    assert counted is not None
+    then = Keys(case.trace, counted, case.keys.changes_shown)
+    lookup = case.trace.key_lookup == case.trace.key_lookup[case.key]
+
+    def more(name: str, of: Any) -> int:
+        return int(then.column(name)[of].sum()) - int(case.keys.column(name)[of].sum())
+
+    span = max(case.trace.span_ns, 1)
+    memory = tuple(float(one.column("held_byte_ns")[lookup].sum()) / span for one in (case.keys, then))
+    return Advice(
+        change,
+        cause,
+        more("hits", case.key),
+        more("stale_hits", case.key),
+        more("hits", lookup),
+        more("stale_hits", lookup),
+        (memory[0], memory[1]),
+    )
+
+
+def _against(case: Case, cause: str) -> Iterator[Change]:
+    rules, room = case.rules, _room(case)
+    match cause:
+        case "aged":
+            yield from _longer(case, "absolute", rules.absolute, cause)
+        case "idle":
+            yield from _longer(case, "sliding", rules.sliding, cause)
+        case "evicted":
+            if room.max_entries is not None:
+                yield from ({f"{_table(case, pooled=True)}.max_entries": room.max_entries * by} for by in (2, 4))
+            if room.max_bytes is not None:
+                yield from ({f"{_table(case, pooled=True)}.max_bytes": room.max_bytes * by} for by in (2, 4))
+        case "null":
+            yield from ({f"{_table(case)}.nulls": nulls} for nulls in ("keep", "keep 10m", "keep 1m"))
+        case "loading":
+            yield {f"{_table(case)}.overlap": "join"}
+        case "scope":
+            yield from ({f"{_table(case)}.per": per} for per in ("node", "all") if per != rules.per)
+        case "dropped":
+            if rules.on_write == "drop":
+                yield {f"{_table(case)}.on_write": "replace"}
+            if rules.tell_nodes == "drop":
+                yield {f"{_table(case)}.tell_nodes": "copy"}
+        case "forced":
+            if rules.drop_first:
+                yield {f"{_table(case)}.drop_first": False}
+        case "clock":
+            yield {f"{_table(case)}.absolute_at": []}
+        case "cleared":
+            yield from ({f"{_table(case)}.{name}": none} for name, none in (("clear_every", "never"), ("clear_at", [])))
+        case "restarted":
+            yield {f"{_table(case)}.survives_restart": True}
+        case "refused":
+            yield {f"{_table(case)}.keep_if": []}
+            if room.max_bytes is not None:
+                yield {f"{_table(case, pooled=True)}.max_bytes": room.max_bytes * 4}
+
+
+def _against_stale(case: Case) -> Iterator[Change]:
+    rules, table = case.rules, _table(case)
+    if changes_of(case.trace)[case.trace.key_lookup[case.key]] == "in writes":
+        drop = {f"{table}.on_write": "drop"} if rules.on_write == "leave" else {}
+        if drop:
+            yield drop
+        if rules.per == "node" and len(case.trace.nodes) > 1 and rules.tell_nodes == "nothing":
+            yield drop | {f"{table}.tell_nodes": "drop"}
+    if rules.absolute is not None:
+        shorter = [Duration(one) for one in _ROUND if one < rules.absolute]
+        yield from ({f"{table}.absolute": str(one)} for one in {shorter[-1], shorter[len(shorter) // 2]} if shorter)
+
+
+def _longer(case: Case, rule: str, now: Duration | None, cause: str) -> Iterator[Change]:
+    """Lifetimes that would have reached half of these misses, and nine tenths."""
+    waits = _waits(case.steps, cause)
+    if now is None or not waits:
+        return
+    wanted = [int(np.quantile(waits, share)) for share in (0.5, 0.9)]
+    rounded = [next((one for one in _ROUND if one >= wait), None) for wait in wanted]
+    for one in dict.fromkeys(one for one in rounded if one is not None and one > now):
+        yield {f"{_table(case)}.{rule}": str(Duration(one))}
+
+
+def _waits(steps: Sequence[Step], cause: str) -> list[int]:
+    """By miss of this cause: how long before the last value was loaded, or last used."""
+    since: dict[str | None, int] = {}
+    waits = []
+    for step in steps:
+        if step.what == "missed" and step.cause == cause and step.where in since:
+            waits.append(step.at_ns - since[step.where])
+        if step.what in ("loaded", "written", "copied"):
+            since[step.where] = step.since_ns or step.at_ns
+        elif cause == "idle" and step.what in ("hit", "stale hit"):
+            since[step.where] = step.until_ns
+    return waits
+
+
+def _room(case: Case) -> Any:
+    return case.plan.pool_rules(case.lookup)
+
+
+def _table(case: Case, pooled: bool = False) -> str:
+    """Where a rule of the look-up stands in a plan, or one of its room."""
+    pool = case.plan.pool_for(case.lookup) if pooled else None
+    return f"lookup.{case.lookup}" if pool is None else f"pool.{pool}"
+
+

@@ -1,0 +1,165 @@
+"""``why``: the story of a key, from a replay that puts down what happens to it."""
+
+from collections.abc import Sequence
+from difflib import get_close_matches
+from typing import Any
+
+import numpy as np
+
+from vestigo.engine import what_if
+from vestigo.engine.changes import changes_of, together
+from vestigo.engine.job import Job, job
+from vestigo.engine.replay import Engine
+from vestigo.engine.watch import answer_of, watched
+from vestigo.errors import InputError, unknown
+from vestigo.outcome import CAUSES
+from vestigo.outcome.keys import Keys
+from vestigo.outcome.seen import MISS, NULL, Watching
+from vestigo.rules import Plan
+from vestigo.rules.settings import Settings, argument, plan_of, trace_of
+from vestigo.study.why.advice import Case, advice_for
+from vestigo.study.why.one_read import OneRead, explained, room_in_words
+from vestigo.study.why.steps import gaps_ns, held_ns, rows_of, stays_of, steps_of
+from vestigo.study.why.story import Step, Story
+from vestigo.trace import Op, Readable, Trace
+from vestigo.trace.names import arrow_names
+from vestigo.units import format_time, parse_time
+
+_CLOSE = 5
+_LOOKED_AT = 20_000
+"""Keys among which close ones are looked for."""
+
+
+def why(
+    trace: Readable,
+    settings: Settings,
+    *,
+    key: str,
+    lookup: str | None = None,
+    at: str | int | None = None,
+    node: str | None = None,
+    engine: Engine = "native",
+) -> Story:
+    """What happened to a key, what that adds up to, and which change of a rule would have helped.
+
+    `lookup` need not be named if only one has the key. `at` (text in ISO 8601, or ns since 1970) asks for the read
+    nearest to that time, on `node` if it is named: `Story.read` explains it. With `node`, the steps are of that node
+    alone.
+
+    Raises InputError for a key, look-up, node or time that is not in the trace, and RulesError if the settings do not
+    fit it.
+
+    >>> from vestigo import Rules, read_trace
+    >>> trace = read_trace({"at": [0, 10, 20], "key": ["a", "b", "a"]})
+    >>> story = why(trace, Rules(max_entries=1), key="a")
+    >>> [(step.what, step.cause, step.other) for step in story.steps if step.what in ("missed", "evicted")]
+    [('missed', 'first', None), ('evicted', None, 'b'), ('missed', 'evicted', None)]
+    """
+    stated = plan_of(settings)
+    on, plan = what_if.applied(trace_of(trace, stated), stated)
+    number = _key(on, key, lookup)
+    _check_node(on, node)
+    at_ns = None if at is None else _time(on, at)
+    asked = job(on, plan)
+    seen = watched(on, asked, Watching(chosen=(number,)), engine)
+    counted = watched(on, asked, Watching(keys=True), engine).keys
+    assert counted is not None
+    keys = Keys(on, counted, together(changes_of(on)) != "nowhere")
+    return _story(on, plan, asked, keys, number, steps_of(on, asked, number, seen.happenings), at_ns, node)
+
+
+def _story(
+    trace: Trace, plan: Plan, asked: Job, keys: Keys, key: int, steps: list[Step], at_ns: int | None, node: str | None
+) -> Story:
+    group = asked.groups.each[asked.groups.key_groups[key]]
+    stays = stays_of(steps, int(trace.at[-1]))
+    from_ns = int(trace.at[asked.first_counted])
+    gaps = gaps_ns(trace, asked, key)
+    read = None if at_ns is None else _one_read(trace, asked, key, at_ns, node)
+    lookup = trace.lookups[trace.key_lookup[key]]
+    room = plan.pool_rules(lookup)
+    return Story(
+        lookup=lookup,
+        key=str(trace.keys[key]),
+        steps=[one for one in steps if node is None or one.where == node or one.what == "changed"],
+        stays=[one for one in stays if node is None or one.where == node],
+        total=_total(keys, key) | {"held_ns": held_ns(stays, from_ns)},
+        gap_ns=int(np.median(gaps)) if len(gaps) else None,
+        advice=advice_for(Case(trace, plan, key, group.rules, steps, keys)),
+        counted_from_ns=from_ns,
+        begins_ns=int(trace.at[0]),
+        ends_ns=int(trace.at[-1]),
+        read=read and explained(read, steps, group.rules, room_in_words(room.max_entries, room.max_bytes)),
+        read_at_ns=read and read.at_ns,
+    )
+
+
+def _total(keys: Keys, key: int) -> dict[str, Any]:
+    names = ("reads", "hits", "joined", "misses", "stale_hits", "ghosts", "loads", "origin_time_ns", "evictions")
+    names += ("oldest_stale_ns", "held_byte_ns", "idle_byte_ns")
+    causes = {cause: int(keys.counted[cause][key]) for cause in CAUSES if keys.counted[cause][key]}
+    return {name: int(keys.column(name)[key]) for name in names} | {"misses_by_cause": causes}
+
+
+def _one_read(trace: Trace, asked: Job, key: int, at_ns: int, node: str | None) -> OneRead:
+    """The read nearest to that time."""
+    rows = rows_of(trace, key)
+    own = trace.take(rows)
+    chosen = (own.op == Op.READ) & ((own.node == trace.nodes.index(node)) if node is not None else True)
+    if not chosen.any():
+        raise InputError(f"the trace has no read of this key{f' on {node}' if node else ''}; name another node or key")
+    places = np.flatnonzero(chosen)
+    place = int(places[np.argmin(np.abs(own.at[places] - at_ns))])
+    code, took_ns, age_ns, stale_ns = answer_of(trace, asked, int(rows[place]))
+    answer = code & (NULL - 1)
+    per = asked.groups.each[asked.groups.key_groups[key]].rules.per
+    ids, texts = {"node": (own.node, trace.nodes), "scope": (own.scope, trace.scopes), "all": (own.node, ())}[per]
+    where = str(texts[ids[place]]) if len(texts) and ids[place] >= 0 else None
+    return OneRead(
+        int(own.at[place]),
+        where,
+        ("hit", "joined", "miss")[min(answer, MISS)],
+        CAUSES[answer - MISS] if answer >= MISS else None,
+        took_ns,
+        age_ns,
+        stale_ns,
+        bool(code & NULL),
+    )
+
+
+def _key(trace: Trace, key: str, lookup: str | None) -> int:
+    """Its number. Raises InputError."""
+    if lookup is not None and lookup not in trace.lookups:
+        raise InputError(f"--lookup: {unknown(lookup, list(trace.lookups))}")
+    texts = arrow_names(trace.keys).cast("string").to_numpy(zero_copy_only=False) if len(trace.keys) else np.array([])
+    own = np.ones(len(texts), bool) if lookup is None else trace.key_lookup == trace.lookups.index(lookup)
+    found = np.flatnonzero(own & (texts == str(key)))
+    if len(found) == 1:
+        return int(found[0])
+    if len(found):
+        names = ", ".join(trace.lookups[trace.key_lookup[one]] for one in found)
+        raise InputError(f"several look-ups have the key {key!r}: {names}; name one with lookup")
+    raise InputError(f"the trace has no key {key!r}{f' of {lookup}' if lookup else ''}; {_closest(str(key), texts[own])}")
+
+
+def _closest(key: str, texts: Sequence[str]) -> str:
+    begin_alike = [text for text in texts if text[:1].lower() == key[:1].lower()][:_LOOKED_AT]
+    close = get_close_matches(key, begin_alike or list(texts[:_LOOKED_AT]), n=_CLOSE, cutoff=0.5)
+    return f"the closest are {', '.join(map(repr, close))}" if close else "no key is close to it"
+
+
+def _check_node(trace: Trace, node: str | None) -> None:
+    if node is not None and node not in trace.nodes:
+        known = unknown(node, list(trace.nodes)) if trace.nodes else "the trace names no nodes"
+        raise InputError(f"--node: {known}")
+
+
+def _time(trace: Trace, at: str | int) -> int:
+    at_ns = argument("at", parse_time, at) if isinstance(at, str) else at
+    begin, end = int(trace.at[0]), int(trace.at[-1])
+    if not begin <= at_ns <= end:
+        raise InputError(
+            f"at: {format_time(at_ns)} is outside the trace, which goes from {format_time(begin)} to {format_time(end)}; "
+            "name a time within it"
+        )
+    return at_ns
