@@ -14,11 +14,12 @@ from vestigo.outcome import Keys, Measures, Outcome, Reads, Slice, Slices
 from vestigo.show.grid import WIDTH, Column, grid, in_one_unit, plain
 from vestigo.show.outcome import measures_text, outcome_text, slices_text
 from vestigo.show.safe import HELD, printable
+from vestigo.show.story import step_text, story_text
 from vestigo.show.study import candidate_text, curves_text, pick_text, sweep_text
 from vestigo.show.survey import finding_text, survey_text
 from vestigo.show.tables import comparison_text
 from vestigo.show.watched import keys_text, reads_text
-from vestigo.study import Candidate, Comparison, Estimate, Finding, Pick, Sharing, SizeCurve, Survey, Sweep, Traits
+from vestigo.study import Candidate, Comparison, Estimate, Finding, Pick, Sharing, SizeCurve, Step, Story, Survey, Sweep, Traits
 from vestigo.trace import Trace
 from vestigo.units import SHARES, SIZES, format_bytes, format_seconds, format_share
 
@@ -123,6 +124,8 @@ _SHOWS: Mapping[Any, Callable[[Any], RenderableType]] = {
     Measures: _one,
     Slices: slices_text,
     Reads: reads_text,
+    Story: story_text,
+    Step: step_text,
     Keys: keys_text,
     Comparison: comparison_text,
     Survey: survey_text,

@@ -1,5 +1,6 @@
 """Text from traces and plans, made harmless to show."""
 
+import shlex
 import unicodedata
 
 HELD = "\ue000"
@@ -18,3 +19,20 @@ def printable(text: str, most: int = 60) -> str:
         char.encode("unicode_escape").decode() if unicodedata.category(char) in _UNSAFE else char for char in text
     )
     return shown if len(shown) <= most else f"{shown[: most - 1]}…"
+
+
+def shell_word(text: str) -> str:
+    """The text as one word of a shell's command, which can be typed and shown.
+
+    >>> shell_word("a b"), shell_word("QGS537"), shell_word("a\\x1bb")
+    ("'a b'", 'QGS537', "$'a\\\\x1bb'")
+    """
+    if all(unicodedata.category(char) not in _UNSAFE for char in text):
+        return shlex.quote(text)
+    return "$'" + "".join(_in_quotes(char) for char in text) + "'"
+
+
+def _in_quotes(char: str) -> str:
+    if char in "'\\":
+        return f"\\{char}"
+    return char.encode("unicode_escape").decode() if unicodedata.category(char) in _UNSAFE else char

@@ -46,11 +46,11 @@ def keys_text(keys: Keys, lookups: Sequence[str] | None = None) -> RenderableTyp
     for loss, title in _LOSSES.items():
         worst = keys.worst(loss, _KEYS, lookups).tolist()
         if worst:
-            parts += [Text(), _keys_table(keys, title, worst)]
+            parts += [Text(), keys_table(keys, title, worst)]
     return Group(*parts[1:]) if parts else Text("No key was missed, stale or held.")
 
 
-def _keys_table(keys: Keys, title: str, worst: Sequence[int]) -> RenderableType:
+def keys_table(keys: Keys, title: str, worst: Sequence[int]) -> RenderableType:
     def amounts(name: str) -> list[float]:
         return [float(one) for one in keys.column(name)[worst]]
 

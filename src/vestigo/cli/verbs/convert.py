@@ -82,4 +82,4 @@ def _secret(path: Path) -> bytes:
         raise InputError(f"{path}: cannot be read: {error.strerror}") from None
 
 
-VERB = Verb(8, "Write a trace in another format, or a part of it.", convert)
+VERB = Verb(9, "Write a trace in another format, or a part of it.", convert)

@@ -5,6 +5,7 @@ from vestigo.show.figures.choice import choice_page
 from vestigo.show.figures.front import front
 from vestigo.show.figures.heat import heat
 from vestigo.show.figures.sizes import size_curves
+from vestigo.show.figures.story import story
 from vestigo.show.figures.survey import activity, origin_time, popularity, reuse_times, survey_page
 from vestigo.show.figures.timeline import timeline
 
@@ -18,6 +19,7 @@ __all__ = [
     "popularity",
     "reuse_times",
     "size_curves",
+    "story",
     "survey_page",
     "timeline",
 ]

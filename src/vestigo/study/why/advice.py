@@ -53,13 +53,9 @@ def advice_for(case: Case) -> list[Advice]:
     stale = int(case.keys.counted["stale_hits"][case.key])
     tried = [(cause, change) for cause in causes for change in _against(case, cause)]
     tried += [("stale", change) for change in (_against_stale(case) if stale else ())]
-    found = [one for cause, change in tried if (one := _replayed(case, cause, change)) and _helps(one)]
-    return sorted(found, key=lambda one: one.stale_hits - one.hits)
-
-
-def _helps(advice: Advice) -> bool:
-    fresh = advice.hits - advice.stale_hits
-    return advice.stale_hits < 0 if advice.cause == "stale" else advice.hits > 0 and fresh > 0
+    found = [one for cause, change in tried if (one := _replayed(case, cause, change)) and one.fresh_hits > 0]
+    different = {(one.cause, one.hits, one.stale_hits, one.lookup_hits): one for one in reversed(found)}
+    return sorted(different.values(), key=lambda one: -one.fresh_hits)
 
 
 def _replayed(case: Case, cause: str, change: Change) -> Advice | None:

@@ -1,14 +1,15 @@
 """The steps of a story, from what the engine puts down and from what the trace says of changes."""
 
+from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
-from itertools import pairwise
 
 import numpy as np
 
 from vestigo.engine.job import Job
 from vestigo.outcome.seen import Happening
 from vestigo.prepared.truth import parts_with_truth
+from vestigo.rules import Rules
 from vestigo.study.why.story import Stay, Step
 from vestigo.trace import Op, Trace
 
@@ -96,21 +97,43 @@ def _by_whom(step: Step, changes: Sequence[Step], delay_ns: int) -> Step:
     return replace(step, other=who[-1] or "no node") if who else step
 
 
-def stays_of(steps: Sequence[Step], end_ns: int) -> list[Stay]:
+def stays_of(steps: Sequence[Step], rules: Rules, end_ns: int) -> list[Stay]:
     """From when to when a value was held at each place; `end_ns` is the trace's last event."""
     changed = [one.at_ns for one in steps if one.what == "changed"]
     places = dict.fromkeys(one.where for one in steps if one.what in CAME)
-    stays = []
-    for where in places:
-        own = [one for one in steps if one.where == where and (one.what in CAME or one.what in LEFT)]
-        for came, gone in pairwise([*own, None]):
-            if came is None or came.what not in CAME:
-                continue
-            ends = end_ns if gone is None else gone.at_ns
-            loaded = came.at_ns if came.since_ns is None else came.since_ns
-            stale = next((at for at in changed if loaded < at <= ends), None)
-            stays.append(Stay(where, came.at_ns, ends, None if stale is None else max(stale, came.at_ns)))
-    return stays
+    return [
+        stay for where in places for stay in _stays([one for one in steps if one.where == where], changed, rules, end_ns)
+    ]
+
+
+def _stays(steps: Sequence[Step], changed: Sequence[int], rules: Rules, end_ns: int) -> Iterator[Stay]:
+    """At one place."""
+    came: Step | None = None
+    used_ns = 0
+    for step in [*steps, None]:
+        if step is not None and step.what in ("hit", "stale hit"):
+            used_ns = step.until_ns
+        elif came is not None and (step is None or step.what in LEFT):
+            yield _stay(came, used_ns, end_ns if step is None else step.at_ns, changed, rules)
+            came = None
+        if step is not None and step.what in CAME:
+            came, used_ns = step, step.since_ns or step.at_ns
+
+
+def _stay(came: Step, used_ns: int, ends_ns: int, changed: Sequence[int], rules: Rules) -> Stay:
+    loaded_ns = came.since_ns or came.at_ns
+    first = bisect_right(changed, loaded_ns)
+    stale = changed[first] if first < len(changed) and changed[first] <= ends_ns else None
+    lifetimes = [loaded_ns + rules.absolute] if rules.absolute is not None else []
+    lifetimes += [used_ns + rules.sliding] if rules.sliding is not None else []
+    expired = max(min(lifetimes), used_ns) if lifetimes else ends_ns
+    return Stay(
+        came.where,
+        came.at_ns,
+        ends_ns,
+        None if stale is None else max(stale, came.at_ns),
+        expired if expired < ends_ns else None,
+    )
 
 
 def held_ns(stays: Sequence[Stay], from_ns: int) -> int:

@@ -61,6 +61,9 @@ class Stay(Data):
     ends_ns: int
     stale_from_ns: int | None
     """When the key first changed after the value was loaded, if it was held then or later."""
+    expired_from_ns: int | None = None
+    """When its absolute or sliding lifetime ended, if it was held longer: what has expired stays until it is touched,
+    evicted or collected."""
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -80,6 +83,11 @@ class Advice(Data):
     lookup_stale_hits: int
     lookup_memory: tuple[float, float]
     """The mean bytes that the look-up holds, now and then."""
+
+    @property
+    def fresh_hits(self) -> int:
+        """How many more reads of the key would be given what is true."""
+        return self.hits - self.stale_hits
 
     @property
     def in_words(self) -> str:
@@ -111,8 +119,8 @@ class Story(Data):
     """In time order; the warm-up's are among them."""
     stays: Sequence[Stay]
     total: Mapping[str, Any]
-    """What is counted of the key, as `key_by_key` names it, and `held_ns`: how long a value of it was held, on all nodes
-    together."""
+    """What is counted of the key, as `key_by_key` names it, and `held_ns`: for how long a value of it was held, at
+    all `places` (nodes or scopes) together."""
     gap_ns: int | None
     """The median time between two reads at one place."""
     advice: Sequence[Advice]

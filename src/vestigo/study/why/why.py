@@ -72,7 +72,7 @@ def _story(
     trace: Trace, plan: Plan, asked: Job, keys: Keys, key: int, steps: list[Step], at_ns: int | None, node: str | None
 ) -> Story:
     group = asked.groups.each[asked.groups.key_groups[key]]
-    stays = stays_of(steps, int(trace.at[-1]))
+    stays = stays_of(steps, group.rules, int(trace.at[-1]))
     from_ns = int(trace.at[asked.first_counted])
     gaps = gaps_ns(trace, asked, key)
     read = None if at_ns is None else _one_read(trace, asked, key, at_ns, node)
@@ -83,7 +83,7 @@ def _story(
         key=str(trace.keys[key]),
         steps=[one for one in steps if node is None or one.where == node or one.what == "changed"],
         stays=[one for one in stays if node is None or one.where == node],
-        total=_total(keys, key) | {"held_ns": held_ns(stays, from_ns)},
+        total=_total(keys, key) | {"held_ns": held_ns(stays, from_ns), "places": len({one.where for one in stays})},
         gap_ns=int(np.median(gaps)) if len(gaps) else None,
         advice=advice_for(Case(trace, plan, key, group.rules, steps, keys)),
         counted_from_ns=from_ns,

@@ -1,0 +1,133 @@
+"""A key's life on each node: when it was held, when that was stale, and what happened."""
+
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING
+
+from matplotlib.dates import AutoDateLocator, ConciseDateFormatter
+
+from vestigo.show import style
+from vestigo.show.figures.canvas import NAME, our_style
+from vestigo.show.safe import printable
+from vestigo.study import Stay, Step, Story
+from vestigo.units import counted
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
+_DAY = 86_400 * 10**9
+_BAND = 0.56
+_GAPS = 30
+"""So many usual times between reads are shown before and after a read that is asked for."""
+
+
+def story(story: Story, axis: "Axes | None" = None) -> "Axes":
+    """A band for each node (or scope): held and fresh, held and stale, not held; loads and evictions as marks on it,
+    changes at the origin as lines across all.
+
+    >>> import vestigo as vg
+    >>> import matplotlib; matplotlib.use("agg")
+    >>> trace = vg.read_trace({"at": [0, 10, 20], "key": ["a", "b", "a"]})
+    >>> axis = story(vg.why(trace, vg.Rules(max_entries=1), key="a"))
+    >>> [label.get_text() for label in axis.get_yticklabels()]
+    ['all']
+    """
+    with our_style():
+        if axis is None:
+            axis = _figure(story)
+        places = sorted({one.where for one in (*story.stays, *_reads(story))}, key=lambda where: where or "")
+        rows = {where: row for row, where in enumerate(places)}
+        _draw_bands(axis, story, rows)
+        _draw_marks(axis, story, rows)
+        _draw_changes(axis, story)
+        axis.set_yticks(range(len(rows)), [printable(where, NAME) if where else "all" for where in rows])
+        axis.set_ylim(len(rows) - 0.4, -0.6)
+        begin, end = _limits(story)
+        axis.set_xlim(begin / _DAY, end / _DAY)
+        if story.read_at_ns is not None:
+            axis.axvline(story.read_at_ns / _DAY, color=style.WARNING, linewidth=1.6, label="the read asked for")
+        axis.xaxis_date("UTC")
+        locator = AutoDateLocator()  # type: ignore[no-untyped-call]
+        axis.xaxis.set_major_locator(locator)
+        axis.xaxis.set_major_formatter(ConciseDateFormatter(locator))  # type: ignore[no-untyped-call]
+        axis.set_xlabel("time (UTC)")
+        axis.grid(False)
+        axis.legend(loc="upper left", bbox_to_anchor=(0, -0.1), ncols=6, frameon=False, handlelength=1.6)
+    return axis
+
+
+def _figure(story: Story) -> "Axes":
+    import matplotlib.pyplot as plt
+
+    figure, axis = plt.subplots(figsize=(12.8, 8), layout="constrained")
+    total = story.total
+    stale = f", {total['stale_hits']:,} of them stale" if total["stale_hits"] else ""
+    causes = sorted(total["misses_by_cause"].items(), key=lambda one: -one[1])
+    most = f", {causes[0][1]:,} of them {causes[0][0]}" if causes else ""
+    figure.suptitle(
+        f"{printable(story.lookup, NAME)} {printable(story.key, NAME)}: {counted(total['reads'], 'read')}, "
+        f"{counted(total['hits'], 'hit')}{stale}, {counted(total['misses'], 'miss', 'misses')}{most}",
+        x=0.01,
+        ha="left",
+        fontsize=13,
+        fontweight="bold",
+    )
+    return axis
+
+
+def _reads(story: Story) -> Sequence[Step]:
+    return [one for one in story.steps if one.what != "changed"]
+
+
+def _draw_bands(axis: "Axes", story: Story, rows: dict[str | None, int]) -> None:
+    whole = [(story.begins_ns, story.ends_ns)]
+    bands: dict[str, tuple[str, float, Callable[[Stay], tuple[int, int]]]] = {
+        "held, fresh": (style.ACCENT, 0.85, lambda one: (one.begins_ns, min(_fresh_until(one), _serves_until(one)))),
+        "held, stale": (style.WARNING, 0.85, lambda one: (_fresh_until(one), _serves_until(one))),
+        "held, but expired": (style.QUIET, 0.45, lambda one: (_serves_until(one), one.ends_ns)),
+    }
+    for where, row in rows.items():
+        own = [one for one in story.stays if one.where == where]
+        _draw_band(axis, row, whole, style.RULE, 0.5, "_")
+        for name, (colour, alpha, span_of) in bands.items():
+            _draw_band(axis, row, [span_of(one) for one in own], colour, alpha, name if row == 0 else "_")
+
+
+def _fresh_until(stay: Stay) -> int:
+    return stay.ends_ns if stay.stale_from_ns is None else stay.stale_from_ns
+
+
+def _serves_until(stay: Stay) -> int:
+    return stay.ends_ns if stay.expired_from_ns is None else stay.expired_from_ns
+
+
+def _draw_band(axis: "Axes", row: int, spans: Sequence[tuple[int, int]], colour: str, alpha: float, name: str) -> None:
+    bars = [(begin / _DAY, (end - begin) / _DAY) for begin, end in spans if begin < end]
+    axis.broken_barh(bars, (row - _BAND / 2, _BAND), color=colour, alpha=alpha, linewidth=0, label=name)
+
+
+def _draw_marks(axis: "Axes", story: Story, rows: dict[str | None, int]) -> None:
+    marks = (
+        ("missed", "|", style.INK, "load", _BAND / 2 + 0.06),
+        ("evicted", "v", style.SECOND, "evicted", -_BAND / 2 - 0.08),
+        ("dropped", "x", style.SECOND, "dropped", -_BAND / 2 - 0.08),
+    )
+    for what, marker, colour, name, below in marks:
+        found = [one for one in story.steps if one.what == what and one.where in rows]
+        if found:
+            times = [one.at_ns / _DAY for one in found]
+            axis.plot(times, [rows[one.where] + below for one in found], marker, color=colour, markersize=5, label=name, linestyle="")
+
+
+def _draw_changes(axis: "Axes", story: Story) -> None:
+    for number, step in enumerate(one for one in story.steps if one.what == "changed"):
+        name = "changed at the origin" if number == 0 else "_"
+        axis.axvline(step.at_ns / _DAY, color=style.INK, linewidth=0.8, linestyle=(0, (1, 2)), label=name)
+
+
+def _limits(story: Story) -> tuple[int, int]:
+    """All of the trace, or the time around the read that is asked for."""
+    begins, ends = story.begins_ns, max(story.ends_ns, story.begins_ns + 1)
+    if story.read_at_ns is None:
+        return begins, ends
+    around = _GAPS * max(story.gap_ns or 0, 1)
+    return max(begins, story.read_at_ns - around), min(ends, story.read_at_ns + around)
