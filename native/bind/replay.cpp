@@ -127,7 +127,6 @@ class BoundReplay {
     result["begins"] = array(std::move(begins));
     result["ends"] = array(std::move(ends));
     if (Testimony* const told = closed->testimony()) {
-      told->keys.settle();
       if (told->keys.counting() && !full_ && asked_.entry_keys) told->keys.gather(asked_.keys_of_entries(), asked_.keys);
       result["keys"] = arrays(std::move(told->keys));
       result["happenings"] = arrays(told->log.take());

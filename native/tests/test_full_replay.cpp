@@ -4,6 +4,7 @@
 
 #include "check.hpp"
 #include "random_case.hpp"
+#include "watched.hpp"
 #include "vestigo/any_replay.hpp"
 #include "vestigo/full/replay.hpp"
 
@@ -85,7 +86,7 @@ void one_case(std::mt19937& random, Eviction eviction, bool timed) {
   Events events = random_events(random, 150, keys, 2, timed, true);
   const Setting setting = random_setting(random, events, keys, eviction, timed);
   const Slices slices(events.at[0] - 3, 7, 100);
-  full::Replay replay(setting, slices);
+  full::Replay<> replay(setting, slices);
   replay.catch_up({}, events.at[0]);
   replay.count_from(events.at[0]);
   std::int64_t reads = 0;
@@ -103,10 +104,13 @@ void one_case(std::mt19937& random, Eviction eviction, bool timed) {
   replay.close(events.at.back());
   const Tally& total = replay.ledger().total();
 
-  ReplayBy<full::Replay> whole(setting, 0, slices);
-  whole.feed(all);
+  ReplayBy<full::Replay<>> whole(setting, 0, slices);
+  whole.feed(all, {});
   const Tally& other = whole.close().total();
   CHECK(other.counts == total.counts && other.sums == total.sums);
+
+  ReplayBy<full::Replay<Witness<kAll>>> seen(setting, 0, slices);
+  check_witness(seen, all, setting.keys, total);
 }
 
 // What was announced of scopes is believed only as far as there is room.
@@ -120,7 +124,7 @@ void too_many_scopes(std::mt19937& random) {
     for (Id key = 0; key < 8; ++key) setting.entry_groups.push_back(key % 4);
     for (GroupRules& group : setting.groups) group.tell_nodes = TellNodes::nothing;
     (slots ? setting.scope_slots : setting.scopes_at_once) = 1;
-    full::Replay replay(setting, Slices(events.at[0] - 3, 7, 100));
+    full::Replay<> replay(setting, Slices(events.at[0] - 3, 7, 100));
     bool refused = false;
     try {
       replay.feed(events.columns(0, events.at.size()), 0, events.at.size());

@@ -6,6 +6,7 @@
 
 #include "check.hpp"
 #include "random_case.hpp"
+#include "watched.hpp"
 #include "vestigo/any_replay.hpp"
 #include "vestigo/ends.hpp"
 
@@ -25,7 +26,8 @@ struct Batch {
   }
 };
 
-template <class Policy, Loading loading, bool by_value = false>
+// `watched`: the same is counted where a witness sees it, and of each key.
+template <class Policy, Loading loading, bool by_value = false, bool watched = false>
 void one_case(std::mt19937& random, Eviction eviction) {
   const Id keys = 6, groups = 2;
   std::vector<Rules> rules;
@@ -77,9 +79,14 @@ void one_case(std::mt19937& random, Eviction eviction) {
   CHECK(sliced.counts == total.counts && sliced.sums == total.sums);
 
   const auto whole = begin_replay_of<Policy, by_value>(setting, {0, loading}, slices);
-  whole->feed(Batch(events, 0, events.at.size(), nullptr).columns);
+  whole->feed(Batch(events, 0, events.at.size(), nullptr).columns, {});
   const Tally& other = whole->close().total();
   CHECK(other.counts == total.counts && other.sums == total.sums);
+
+  if constexpr (watched) {
+    ReplayBy<Replay<Policy, loading, by_value, Witness<kAll>>> seen(setting, 0, slices);
+    check_witness(seen, Batch(events, 0, events.at.size(), nullptr).columns, setting.entry_groups.size(), total);
+  }
 }
 
 }  // namespace
@@ -96,6 +103,7 @@ int main() {
   for (std::size_t eviction = 0; eviction < kPolicies; ++eviction) {
     for (int i = 0; i < 50; ++i) one_case<policy::Any, Loading::instant>(random, static_cast<Eviction>(eviction));
     for (int i = 0; i < 50; ++i) one_case<policy::Any, Loading::timed>(random, static_cast<Eviction>(eviction));
+    for (int i = 0; i < 20; ++i) one_case<policy::Any, Loading::timed, true, true>(random, static_cast<Eviction>(eviction));
   }
   std::puts("replay: passed");
 }

@@ -73,6 +73,7 @@ class ReplayBy final : public AnyReplay {
 
   const Ledger& close() override {
     replay_.close(now_);
+    if constexpr (sees) replay_.witness().keys.settle();
     return replay_.ledger();
   }
 

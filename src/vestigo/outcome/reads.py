@@ -87,8 +87,7 @@ def reads_table(trace: Trace, answers: Answers, counted_from: int, first_event: 
 
 
 def _texts(ids: np.ndarray, names: Any) -> pa.DictionaryArray:
-    """Nothing where an id is below 0."""
-    texts = arrow_names(names) if len(names) else pa.array([], pa.string())
-    return pa.DictionaryArray.from_arrays(pa.array(np.ascontiguousarray(ids), mask=ids < 0), texts)
-
-
+    """Nothing where an id is below 0. A text that several ids have (a key of two look-ups) stands there once."""
+    texts = (arrow_names(names) if len(names) else pa.array([], pa.string())).dictionary_encode()
+    places = pa.array(np.ascontiguousarray(ids), mask=ids < 0)
+    return pa.DictionaryArray.from_arrays(texts.indices.take(places), texts.dictionary)

@@ -112,13 +112,13 @@ def _against(case: Case, cause: str) -> Iterator[Change]:
             if rules.drop_first:
                 yield {f"{_table(case)}.drop_first": False}
         case "clock":
-            yield {f"{_table(case)}.absolute_at": []}
+            yield {f"{_table(case)}.absolute_at": "never"}
         case "cleared":
-            yield from ({f"{_table(case)}.{name}": none} for name, none in (("clear_every", "never"), ("clear_at", [])))
+            yield from ({f"{_table(case)}.{name}": none} for name, none in (("clear_every", "never"), ("clear_at", "never")))
         case "restarted":
             yield {f"{_table(case)}.survives_restart": True}
         case "refused":
-            yield {f"{_table(case)}.keep_if": []}
+            yield {f"{_table(case)}.keep_if": "all"}
             if room.max_bytes is not None:
                 yield {f"{_table(case, pooled=True)}.max_bytes": room.max_bytes * 4}
 

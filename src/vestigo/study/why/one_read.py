@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from vestigo.outcome.seen import NO_AGE
 from vestigo.rules import Rules
-from vestigo.study.why.steps import CAME, LEFT
+from vestigo.study.why.steps import CAME, LEFT, READS
 from vestigo.study.why.story import Step
 from vestigo.units import SECOND, Duration, format_bytes, format_seconds, format_time
 
@@ -14,6 +14,8 @@ from vestigo.units import SECOND, Duration, format_bytes, format_seconds, format
 class OneRead:
     """What the engine tells of it."""
 
+    event: int
+    """Its row in the trace."""
     at_ns: int
     where: str | None
     answer: str
@@ -27,7 +29,7 @@ class OneRead:
 def explained(read: OneRead, steps: Sequence[Step], rules: Rules, limit: str) -> str:
     """`steps` are the key's; `limit` says what its room is limited to."""
     place = f" on {read.where}" if read.where else ""
-    before = [one for one in steps if one.where == read.where and one.at_ns <= read.at_ns and one.what != "changed"]
+    before = _before(read, [one for one in steps if one.where == read.where and one.what != "changed"])
     if read.answer == "hit":
         return f"At {format_time(read.at_ns)}{place}: {_hit(read, before, steps, rules)}."
     if read.answer == "joined":
@@ -41,6 +43,12 @@ def explained(read: OneRead, steps: Sequence[Step], rules: Rules, limit: str) ->
     took = f"the load took {_span(read.read_time_ns)}"
     nothing = ", and the origin had nothing" if read.null else ""
     return f"At {format_time(read.at_ns)}{place}: missed ({read.cause}): {_why(read, before, rules, limit)}; {took}{nothing}."
+
+
+def _before(read: OneRead, steps: Sequence[Step]) -> Sequence[Step]:
+    """What happened at its place up to the read, or to the first of those in a row to which it belongs."""
+    reads = [place for place, one in enumerate(steps) if one.what in READS and one.event is not None and one.event <= read.event]
+    return steps[: reads[-1]] if reads else []
 
 
 def _hit(read: OneRead, before: Sequence[Step], steps: Sequence[Step], rules: Rules) -> str:

@@ -116,6 +116,7 @@ def _one_read(trace: Trace, asked: Job, key: int, at_ns: int, node: str | None) 
     ids, texts = {"node": (own.node, trace.nodes), "scope": (own.scope, trace.scopes), "all": (own.node, ())}[per]
     where = str(texts[ids[place]]) if len(texts) and ids[place] >= 0 else None
     return OneRead(
+        int(rows[place]),
         int(own.at[place]),
         where,
         ("hit", "joined", "miss")[min(answer, MISS)],
@@ -143,7 +144,7 @@ def _key(trace: Trace, key: str, lookup: str | None) -> int:
 
 
 def _closest(key: str, texts: Sequence[str]) -> str:
-    begin_alike = [text for text in texts if text[:1].lower() == key[:1].lower()][:_LOOKED_AT]
+    begin_alike = list(dict.fromkeys(text for text in texts if text[:1].lower() == key[:1].lower()))[:_LOOKED_AT]
     close = get_close_matches(key, begin_alike or list(texts[:_LOOKED_AT]), n=_CLOSE, cutoff=0.5)
     return f"the closest are {', '.join(map(repr, close))}" if close else "no key is close to it"
 
