@@ -1,6 +1,7 @@
 """Many replays of one trace, side by side; and what is in it before any cache."""
 
 from vestigo.study.candidates import Candidate
+from vestigo.study.check import Check, Mistake, RuleTried, check, plan_lines
 from vestigo.study.compare import Comparison, compare
 from vestigo.study.curve import SizeCurve, replayed_curve, size_curve, with_real_rates
 from vestigo.study.estimate import Estimate
@@ -17,11 +18,14 @@ from vestigo.study.why import Advice, Stay, Step, Story, why
 __all__ = [
     "Advice",
     "Candidate",
+    "Check",
     "Comparison",
     "Estimate",
     "Finding",
     "KeySample",
+    "Mistake",
     "Pick",
+    "RuleTried",
     "Sharing",
     "SizeCurve",
     "Stay",
@@ -30,8 +34,10 @@ __all__ = [
     "Survey",
     "Sweep",
     "Traits",
+    "check",
     "compare",
     "load",
+    "plan_lines",
     "replayed_curve",
     "save",
     "search",

@@ -15,15 +15,12 @@ from vestigo.outcome.keys import Keys
 from vestigo.outcome.seen import Watching
 from vestigo.rules import Plan, Rules
 from vestigo.rules.vary import changed
+from vestigo.study.round import ROUND, at_least
 from vestigo.study.why.story import Advice, Step
 from vestigo.trace import Trace
-from vestigo.units import SECOND, Duration
+from vestigo.units import Duration
 
 _MOST_CAUSES = 3
-_ROUND = [*(s * SECOND for s in (1, 2, 5, 10, 15, 20, 30)), *(m * 60 * SECOND for m in (1, 2, 5, 10, 15, 20, 30))]
-_ROUND += [h * 3600 * SECOND for h in (1, 2, 3, 4, 6, 8, 12, 24, 48, 168, 336, 720)]
-"""Durations that people write."""
-
 
 @dataclass(frozen=True)
 class Case:
@@ -132,7 +129,7 @@ def _against_stale(case: Case) -> Iterator[Change]:
         if rules.per == "node" and len(case.trace.nodes) > 1 and rules.tell_nodes == "nothing":
             yield drop | {f"{table}.tell_nodes": "drop"}
     if rules.absolute is not None:
-        shorter = [Duration(one) for one in _ROUND if one < rules.absolute]
+        shorter = [one for one in ROUND if one < rules.absolute]
         yield from ({f"{table}.absolute": str(one)} for one in {shorter[-1], shorter[len(shorter) // 2]} if shorter)
 
 
@@ -142,9 +139,8 @@ def _longer(case: Case, rule: str, now: Duration | None, cause: str) -> Iterator
     if now is None or not waits:
         return
     wanted = [int(np.quantile(waits, share)) for share in (0.5, 0.9)]
-    rounded = [next((one for one in _ROUND if one >= wait), None) for wait in wanted]
-    for one in dict.fromkeys(one for one in rounded if one is not None and one > now):
-        yield {f"{_table(case)}.{rule}": str(Duration(one))}
+    for one in dict.fromkeys(longer for longer in map(at_least, wanted) if longer > now):
+        yield {f"{_table(case)}.{rule}": str(one)}
 
 
 def _waits(steps: Sequence[Step], cause: str) -> list[int]:

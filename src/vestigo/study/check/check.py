@@ -1,0 +1,174 @@
+"""``check``: what each rule of a plan earns, and what is likely wrong with it."""
+
+import dataclasses
+from collections.abc import Iterable, Mapping
+from pathlib import Path
+from typing import Any
+
+from vestigo.engine.job import Job, job
+from vestigo.engine.ready import prepare
+from vestigo.engine.what_if import applied
+from vestigo.errors import InputError, RulesError
+from vestigo.rules import Plan
+from vestigo.rules.settings import Settings, plan_of, trace_of
+from vestigo.rules.vary import changed
+from vestigo.study.candidates import TODAY, Candidate, Candidates, Progress
+from vestigo.study.check.facts import Facts
+from vestigo.study.check.judge import judged
+from vestigo.study.check.mistakes import WARM_UP, suspicions
+from vestigo.study.check.result import Check, Mistake, RuleTried, gain
+from vestigo.study.check.stated_rules import StatedRule, stated_rules, with_value, without
+from vestigo.study.choose import settled
+from vestigo.study.results import replayed, split_at
+from vestigo.study.run_sweep import SHARE_FOR_REST, share_between
+from vestigo.study.survey import survey
+from vestigo.study.tasks import Task, Tasks
+from vestigo.trace import Readable, Trace
+from vestigo.units import counted, format_time
+
+MOST_EVENTS = 20_000_000
+"""Of longer traces, the last so many are checked."""
+_BETTER = 0.0005
+"""So much better, in parts of the aim, is a mended plan that takes one more change."""
+
+
+def check(
+    trace: Readable, settings: Settings, *, results: str | Path | None = None, progress: Progress | None = None
+) -> Check:
+    """Takes every stated rule away alone, halves and doubles every amount, and looks for likely mistakes, each priced by
+    a replay.
+
+    Replays run on all cores. `results` names a file that keeps them, as `sweep` does. Of a trace of more than
+    20,000,000 events only the last so many are checked; `Check.notes` says so. `progress` is called with what is made,
+    how many are there, and of how many.
+
+    Raises RulesError if the settings do not fit the trace, and Interrupted on Ctrl-C.
+
+    >>> from vestigo import Rules, synth
+    >>> found = check(synth(5_000, keys=100, seed=1), Rules(absolute="5ms", max_entries=100_000))
+    >>> [(one.kind, dict(one.changes)) for one in found.mistakes if one.changes]
+    [('lifetime too short', {'lookup.reads.absolute': '15m'})]
+    """
+    plan = plan_of(settings)
+    given, notes = _end_of(trace_of(trace, plan))
+    bare = dataclasses.replace(plan, candidates={}, vary={})
+    with Tasks(given, results, None, progress) as tasks:
+        trials = _Trials(given, bare, tasks)
+        rules = _rules_tried(trials, stated_rules(bare, given))
+        trials.run("rules")
+        aim = settled(plan.aim, trials.candidates())
+        whole = trials.found[TODAY].result
+        on, today = trials.on, trials.jobs[TODAY]
+        facts = Facts(on, bare, today, whole["whole"], survey(on), whole["slices"]) if len(on) else None
+        suspected = list(suspicions(facts)) if facts else []
+        named = [[trials.ask(_mend_name(changes), changes) for changes in one.mends] for one in suspected]
+        trials.run("mends")
+        found = trials.candidates()
+        mistakes = [
+            mistake
+            for one, names in zip(suspected, named, strict=True)
+            if (mistake := judged(found, aim, one, [name for name in names if name]))
+        ]
+        mistakes.sort(key=lambda one: -one.gain)
+        mended, name = _mended(trials, aim, mistakes)
+        return Check(trials.candidates(), aim, rules, mistakes, plan, mended, name, (*notes, *tasks.notes))
+
+
+def _end_of(trace: Trace) -> tuple[Trace, list[str]]:
+    if len(trace) <= MOST_EVENTS:
+        return trace, []
+    end = trace.part(len(trace) - MOST_EVENTS, len(trace))
+    begins = format_time(int(end.at[0]))
+    return end, [f"checked on the last {MOST_EVENTS:,} of {counted(len(trace), 'event')}, from {begins} on"]
+
+
+class _Trials:
+    """Plans that are tried, and what came of each."""
+
+    def __init__(self, given: Trace, plan: Plan, tasks: Tasks) -> None:
+        self._given, self._tasks = given, tasks
+        self.plan = plan
+        self.on, used = applied(given, plan)
+        self.jobs: dict[str, Job] = {TODAY: job(self.on, used)}
+        self.found: dict[str, Candidate] = {}
+        self._asked: dict[str, tuple[Mapping[str, Any], Plan]] = {TODAY: ({}, plan)}
+        self._rest = share_between("rest", SHARE_FOR_REST)
+
+    def ask(self, name: str, changes: Mapping[str, Any]) -> str | None:
+        """None where the plan does not take the changes, or another warm-up is to be counted."""
+        if WARM_UP in changes:
+            return None
+        try:
+            return self.add(name, changes, changed(self.plan, changes))
+        except InputError:
+            return None
+
+    def add(self, name: str, changes: Mapping[str, Any], plan: Plan) -> str:
+        """Raises RulesError where the plan does not fit the trace."""
+        if name not in self.jobs:
+            on, used = applied(self._given, plan) if plan.what_if != self.plan.what_if else (self.on, plan)
+            self.jobs[name] = job(on, dataclasses.replace(used, warm_up=self.plan.warm_up))
+            self._asked[name] = (changes, plan)
+        return name
+
+    def run(self, what: str) -> None:
+        """Those that were not run before."""
+        missing = {name: asked for name, asked in self._asked.items() if name not in self.found}
+        split = split_at(self.jobs[TODAY], self._rest)
+        asked = [
+            Task(name, self._tasks.stored_as(plan, self._rest), replayed, (self.on, self.jobs[name], name, split))
+            for name, (_, plan) in missing.items()
+        ]
+        results, _ = self._tasks.run(asked, what, lambda: prepare(self.on, [self.jobs[TODAY]]))
+        self.found |= {
+            name: Candidate(name, changes, plan, results[name]) for name, (changes, plan) in missing.items()
+        }
+
+    def candidates(self) -> Candidates:
+        return Candidates(dict(self.found), {}, self.plan.aim, self._bounds(), source=self.on.source)
+
+    def _bounds(self) -> tuple[int, int, int]:
+        if not len(self.on):
+            return 0, 0, 0
+        today = self.jobs[TODAY]
+        return int(self.on.at[today.first_counted]), split_at(today, self._rest), int(self.on.at[-1])
+
+
+def _rules_tried(trials: _Trials, stated: Iterable[StatedRule]) -> list[RuleTried]:
+    found = []
+    for one in stated:
+        tried, why = {}, ""
+        try:
+            tried["without"] = trials.add(f"without {one.key}", {}, without(trials.plan, one))
+        except RulesError as error:
+            why = error.problems[0]
+        for what, value in one.steps():
+            try:
+                tried[what] = trials.add(f"{what} {one.key}", {one.key: str(value)}, with_value(trials.plan, one, value))
+            except RulesError:
+                continue
+        found.append(RuleTried(one.key, one.written, tried, why))
+    return found
+
+
+def _mend_name(changes: Mapping[str, Any]) -> str:
+    return ", ".join(f"{key} = {value}" for key, value in changes.items())
+
+
+def _mended(trials: _Trials, aim: Any, mistakes: Iterable[Mistake]) -> tuple[Plan, str]:
+    """Takes one mistake's changes after the other, as long as each makes it better."""
+    name, changes = TODAY, dict[str, Any]()
+    for one in mistakes:
+        if not one.changes or one.gain <= 0:
+            continue
+        more = {**changes, **one.changes}
+        further = trials.ask(_mend_name(more), more)
+        if further is None:
+            continue
+        trials.run("mended")
+        found = trials.candidates()
+        if gain(found, aim, found[further]) > gain(found, aim, found[name]) + _BETTER:
+            name, changes = further, more
+    plan = changed(trials.plan, changes) if changes else trials.plan
+    longer = [one.changes[WARM_UP] for one in mistakes if WARM_UP in one.changes]
+    return (dataclasses.replace(plan, warm_up=longer[0]) if longer else plan), name

@@ -1,0 +1,149 @@
+"""What a trace and a replay tell of one look-up, for those who look for mistakes."""
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from vestigo.engine.changes import changes_of
+from vestigo.engine.job import Job
+from vestigo.prepared.fill import filler
+from vestigo.rules import Plan, PoolRules, Rules
+from vestigo.study.survey import Survey, Traits
+from vestigo.study.truths import truths
+from vestigo.trace import Op, Trace
+from vestigo.trace.trace import LAST_KEYED
+
+
+@dataclass(frozen=True)
+class Facts:
+    """Of all look-ups."""
+
+    trace: Trace
+    plan: Plan
+    job: Job
+    today: Mapping[str, Any]
+    """What today's settings give, as `Outcome.to_dict` tells it."""
+    survey: Survey
+    slices: Mapping[str, Any]
+    """Counts of slices of time."""
+
+    def lookups(self) -> Iterator["OfLookup"]:
+        for number, name in enumerate(self.trace.lookups):
+            if name in self.survey.lookups and name in self.today["lookups"]:
+                yield OfLookup(self, number, name)
+
+    @cached_property
+    def values(self) -> np.ndarray:
+        """By row: which value the key has."""
+        return truths(self.trace).value
+
+    @cached_property
+    def sizes(self) -> np.ndarray:
+        """Of all values that a row gives, in bytes."""
+        return filler(self.trace, self.job.assumed).sizes(self.trace, truths(self.trace).null)
+
+
+@dataclass(frozen=True)
+class OfLookup:
+    facts: Facts
+    number: int
+    name: str
+
+    @property
+    def rules(self) -> Rules:
+        return self.facts.plan.rules_for(self.name)
+
+    @property
+    def room(self) -> PoolRules:
+        return self.facts.plan.pool_rules(self.name)
+
+    @property
+    def counts(self) -> Mapping[str, Any]:
+        """What today's settings give."""
+        found: Mapping[str, Any] = self.facts.today["lookups"][self.name]
+        return found
+
+    @property
+    def misses(self) -> Mapping[str, int]:
+        by_cause: Mapping[str, int] = self.counts["misses"]
+        return by_cause
+
+    @property
+    def reads(self) -> int:
+        return int(self.counts["reads"])
+
+    @property
+    def traits(self) -> Traits:
+        return self.facts.survey.lookups[self.name]
+
+    @property
+    def changes(self) -> str:
+        """How the trace shows them."""
+        return changes_of(self.facts.trace)[self.number]
+
+    @property
+    def places(self) -> int:
+        """How many caches the look-up has, each with all of its limits."""
+        trace = self.facts.trace
+        return max(len(trace.nodes), 1) if self.rules.per == "node" else 1
+
+    def key(self, rule: str) -> str:
+        """Where a rule of the look-up stands in a plan."""
+        return f"lookup.{self.name}.{rule}"
+
+    def room_key(self, rule: str) -> str:
+        pool = self.facts.plan.pool_for(self.name)
+        return self.key(rule) if pool is None else f"pool.{pool}.{rule}"
+
+    @cached_property
+    def gaps_ns(self) -> np.ndarray:
+        """Between two reads of a key at one place, ascending."""
+        trace = self.facts.trace
+        rows = np.flatnonzero((trace.lookup == self.number) & (trace.op == Op.READ))
+        place = {"node": trace.node, "scope": trace.scope, "all": None}[self.rules.per]
+        where = np.zeros(len(rows), np.int32) if place is None else place[rows]
+        order = np.lexsort((trace.at[rows], where, trace.key[rows]))
+        key, at, where = trace.key[rows][order], trace.at[rows][order], where[order]
+        same = (np.diff(key) == 0) & (np.diff(where) == 0)
+        return np.sort(np.diff(at)[same])
+
+    @cached_property
+    def turns_ns(self) -> np.ndarray:
+        """Between two changes of a key, ascending; of keys that changed once, the time since they were first seen."""
+        return np.sort(np.diff(self._changes[1])[np.diff(self._changes[0]) == 0])
+
+    @cached_property
+    def change_times_ns(self) -> np.ndarray:
+        """When values changed."""
+        key, at = self._changes
+        return at[1:][np.diff(key) == 0]
+
+    @cached_property
+    def _changes(self) -> tuple[np.ndarray, np.ndarray]:
+        """The first row of each key, and those at which its value is another one, by key and time."""
+        trace = self.facts.trace
+        rows = np.flatnonzero((trace.lookup == self.number) & (trace.op <= LAST_KEYED))
+        order = rows[np.lexsort((trace.at[rows], trace.key[rows]))]
+        key, value = trace.key[order], self.facts.values[order]
+        new = np.ones(len(order), bool)
+        new[1:] = (key[1:] != key[:-1]) | (value[1:] != value[:-1])
+        return key[new], trace.at[order][new]
+
+    @cached_property
+    def own_sizes(self) -> np.ndarray:
+        """Of the values that are read, in bytes."""
+        trace = self.facts.trace
+        found = (trace.lookup == self.number) & (trace.op == Op.READ) & ~truths(trace).null
+        return self.facts.sizes[found]
+
+    @cached_property
+    def key_texts(self) -> Any:
+        import pyarrow as pa
+
+        from vestigo.trace.names import arrow_names
+
+        keys = np.flatnonzero(self.facts.trace.key_lookup == self.number)
+        return arrow_names(self.facts.trace.keys).cast(pa.large_string()).take(pa.array(keys))

@@ -1,0 +1,57 @@
+"""Whether what is suspected is a mistake: a replay with what would mend it says so."""
+
+from collections.abc import Sequence
+
+from vestigo.rules import Aim
+from vestigo.study.candidates import Candidate, Candidates
+from vestigo.study.check.mistakes import Suspicion
+from vestigo.study.check.result import Mistake, gain
+
+_LEAST_GAIN = 0.001
+"""In parts of the aim's amount."""
+_FEWER_CALLS = 0.001
+_CALMER = 0.8
+_LESS = 0.5
+
+
+def judged(found: Candidates, aim: Aim, suspected: Suspicion, names: Sequence[str]) -> Mistake | None:
+    """`names` are the candidates with its mends. None: nothing that is suspected shows."""
+    if suspected.judged == "nothing":
+        changes = suspected.mends[0] if suspected.mends else {}
+        return Mistake(suspected.kind, suspected.where, suspected.evidence, changes, names[0] if names else None, 0.0)
+    good = [found[name] for name in names if _is_better(found, aim, suspected, found[name])]
+    if not good:
+        return None
+    best = max(good, key=lambda one: (gain(found, aim, one), -one.measure("loads")))
+    return Mistake(
+        suspected.kind,
+        suspected.where,
+        suspected.evidence,
+        best.changes,
+        best.name,
+        max(gain(found, aim, best), 0.0),
+    )
+
+
+def _is_better(found: Candidates, aim: Aim, suspected: Suspicion, mended: Candidate) -> bool:
+    today, better = found.today, gain(found, aim, mended)
+
+    def less(name: str) -> float:
+        return today.measure(name) - mended.measure(name)
+
+    match suspected.judged:
+        case "surge":
+            return mended.measure("surge.second") <= _CALMER * today.measure("surge.second") and better > -_LEAST_GAIN
+        case "calls":
+            return less("loads") > max(less("hits"), _FEWER_CALLS * today.measure("loads"))
+        case "ghosts":
+            return mended.measure("ghosts") <= _LESS * today.measure("ghosts") and better > -_LEAST_GAIN
+        case "age":
+            lookup = suspected.where.split(".")[1] if suspected.where.startswith("lookup.") else ""
+            before, after = (
+                one.result["whole"]["lookups"][lookup]["answer_age"]["max"] for one in (today, mended)
+            )
+            return bool(after <= _LESS * before and (better > -0.05 or not found.stale_known))
+        case "no worse":
+            return better >= 0
+    return better > _LEAST_GAIN

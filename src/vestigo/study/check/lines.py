@@ -1,0 +1,25 @@
+"""Changes as the lines of a plan file."""
+
+from collections.abc import Mapping
+from typing import Any
+
+import tomli_w
+
+
+def plan_lines(changes: Mapping[str, Any]) -> str:
+    """As they can stand in a plan file, a table for each look-up or pool.
+
+    >>> print(plan_lines({"lookup.vessel.sliding": "15m", "rules.overlap": "join"}))
+    [lookup.vessel]
+    sliding = "15m"
+    <BLANKLINE>
+    [rules]
+    overlap = "join"
+    """
+    tables: dict[str, Any] = {}
+    for key, value in changes.items():
+        table, _, rest = key.partition(".")
+        name, _, rule = rest.rpartition(".")
+        place = tables.setdefault(table, {})
+        (place.setdefault(name, {}) if name else place)[rule] = value
+    return tomli_w.dumps(tables).strip()

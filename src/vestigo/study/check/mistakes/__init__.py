@@ -1,0 +1,29 @@
+"""Likely mistakes: each kind is a function that looks for it, listed in its file's `ALL`.
+
+lifetimes  too short, too long, of the wrong kind, all at once
+room       limits and policies
+values     nulls, writes, nodes, scopes
+origin     loads that need not be, look-ups that need no cache
+keys       patterns that match nothing, doubts of the survey
+warm_up    a cold start that is counted
+"""
+
+from collections.abc import Iterator
+
+from vestigo.study.check.facts import Facts
+from vestigo.study.check.mistakes import keys, lifetimes, origin, room, values
+from vestigo.study.check.mistakes.suspicion import WARM_UP, Judged, Suspicion
+from vestigo.study.check.mistakes.warm_up import cold_start
+
+__all__ = ["WARM_UP", "Judged", "Suspicion", "suspicions"]
+
+_OF_A_LOOKUP = (*lifetimes.ALL, *room.ALL, *values.ALL, *origin.ALL, *keys.ALL)
+
+
+def suspicions(facts: Facts) -> Iterator[Suspicion]:
+    """What replays have to judge. Of look-ups that share a rule or room, each is looked at for itself."""
+    yield from cold_start(facts)
+    yield from room.never_reached(facts)
+    for of in facts.lookups():
+        for look in _OF_A_LOOKUP:
+            yield from look(of)

@@ -1,0 +1,69 @@
+"""Loads that need not be, and look-ups that need no cache."""
+
+from collections.abc import Iterator
+
+from vestigo.study.check.facts import OfLookup
+from vestigo.study.check.mistakes.suspicion import Suspicion
+from vestigo.units import SECOND, format_seconds, format_share
+
+_MANY = 0.005
+_LITTLE = 0.01
+
+
+def loaded_side_by_side(of: OfLookup) -> Iterator[Suspicion]:
+    loading = of.misses["loading"]
+    if of.rules.overlap != "repeat" or loading < max(_MANY * of.reads, 2):
+        return
+    yield Suspicion(
+        "many readers load one key at once",
+        of.key("overlap"),
+        f"{loading:,} reads of {of.name} loaded a key that was being loaded already",
+        ({of.key("overlap"): "join"},),
+        judged="calls",
+    )
+
+
+def refreshed_in_vain(of: OfLookup) -> Iterator[Suspicion]:
+    """More loads than misses that they spare."""
+    if of.rules.refresh_ahead is None or not of.counts["background_loads"]:
+        return
+    yield Suspicion(
+        "refresh ahead that loads more than it saves",
+        of.key("refresh_ahead"),
+        f"{of.counts['background_loads']:,} loads in the background for {of.counts['hits']:,} hits of {of.name}",
+        ({of.key("refresh_ahead"): "never"},),
+        judged="calls",
+    )
+
+
+def hits_too_dear(of: OfLookup) -> Iterator[Suspicion]:
+    rules, counts = of.rules, of.counts
+    size = of.traits.size_p50
+    hit = (rules.hit_cost + rules.hit_cost_per_kib * size / 1024) / SECOND
+    if not counts["hits"] or not of.traits.cost_p50 or hit < of.traits.cost_p50:
+        return
+    yield Suspicion(
+        "hits that cost more than the origin",
+        f"lookup.{of.name}",
+        f"a hit of a usual value takes {format_seconds(hit)}, and the origin {format_seconds(of.traits.cost_p50)}: "
+        f"with its cache, readers of {of.name} wait longer than without",
+        judged="nothing",
+    )
+
+
+def needs_no_cache(of: OfLookup) -> Iterator[Suspicion]:
+    traits = of.traits
+    repeats = traits.repeats / max(traits.reads, 1)
+    saveable = traits.saveable_time / max(of.facts.survey.total.origin_time, 1e-9)
+    if not traits.reads or not of.facts.survey.total.origin_time or (repeats >= _LITTLE and saveable >= _LITTLE / 100):
+        return
+    yield Suspicion(
+        "a look-up that needs no cache",
+        f"lookup.{of.name}",
+        f"{format_share(repeats)} of the reads of {of.name} repeat a key, and keeping it can save at most "
+        f"{format_share(saveable)} of all origin time; it held {of.counts['entries_peak']:,} entries",
+        judged="nothing",
+    )
+
+
+ALL = (loaded_side_by_side, refreshed_in_vain, hits_too_dear, needs_no_cache)

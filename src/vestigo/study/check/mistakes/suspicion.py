@@ -1,0 +1,21 @@
+"""What may be wrong with a plan, before replays have judged it."""
+
+from collections.abc import Mapping
+from typing import Any, Literal, NamedTuple
+
+Judged = Literal["aim", "no worse", "surge", "calls", "ghosts", "age", "nothing"]
+"""What must get better by a mend, or else nothing is said: the aim; the busiest second; origin calls without fewer hits;
+ghosts; the oldest answer. ``no worse``: the aim is as good. ``nothing``: the evidence says enough."""
+
+WARM_UP = "trace.warm_up"
+"""The one change that is of no rule."""
+
+
+class Suspicion(NamedTuple):
+    kind: str
+    where: str
+    """The rule, or the look-up, as a plan names it."""
+    evidence: str
+    mends: tuple[Mapping[str, Any], ...] = ()
+    """Changes by dotted key, of which the best is taken."""
+    judged: Judged = "aim"

@@ -1,0 +1,168 @@
+"""What a check found: what each rule earns, and likely mistakes with what they cost."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from vestigo.data import Data
+from vestigo.measures import MEASURES
+from vestigo.rules import Aim, Plan
+from vestigo.study.candidates import Candidate, Candidates
+from vestigo.study.pick import MONEY, cost, excesses
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+EFFECTS = ("hits", "fresh_hits", "stale_hits", "loads", "read_time", "memory_peak")
+"""What is said of a change: counts, seconds of all reads together, and bytes."""
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class RuleTried(Data):
+    """A stated rule, and the candidates in which it alone is another one."""
+
+    key: str
+    """As a plan has it: ``lookup.vessel.sliding``."""
+    value: str
+    tried: Mapping[str, str]
+    """By what was done to it (``without``, ``half``, ``double``): the candidate's name."""
+    not_tried: str = ""
+    """Why it cannot be taken away alone."""
+
+    def to_dict(self) -> dict[str, Any]:
+        return {**vars(self), "tried": dict(self.tried)}
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Mistake(Data):
+    """A likely mistake in a plan, with evidence from the trace."""
+
+    kind: str
+    """A few words, the same for all of its kind."""
+    where: str
+    """The rule, or the look-up, as a plan names it."""
+    evidence: str
+    """A sentence that the trace bears out."""
+    changes: Mapping[str, Any]
+    """What mends it, by dotted key; nothing where no rule does."""
+    mended: str | None
+    """The candidate's name, with these changes."""
+    gain: float
+    """By how much the mended plan is better at the aim, in parts of what today's has; 0 where the aim tells nothing of
+    it, or no rule mends it."""
+
+    def to_dict(self) -> dict[str, Any]:
+        return {**vars(self), "changes": dict(self.changes)}
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Check(Data):
+    """Made by `check`."""
+
+    found: Candidates
+    """Today's settings and everything that was tried."""
+    aim: Aim
+    """What gains are gains of."""
+    rules: Sequence[RuleTried]
+    """In the order of the plan."""
+    mistakes: Sequence[Mistake]
+    """The most costly first."""
+    plan: Plan
+    mended: Plan
+    """With the changes of those mistakes that make it better, as far as they do so together."""
+    mended_name: str
+    """The candidate that this is."""
+    notes: tuple[str, ...] = ()
+
+    @property
+    def goal(self) -> str:
+        return MEASURES[self.aim.best].label if self.aim.best else MONEY
+
+    def write(self, amount: float) -> str:
+        """An amount of the aim for people."""
+        if self.aim.best is not None:
+            return MEASURES[self.aim.best].write(amount)
+        return f"{amount:,.2f} {self.aim.worth.currency if self.aim.worth else ''}".rstrip()
+
+    def amount(self, name: str) -> float:
+        """Of the aim, that a candidate has."""
+        return abs(cost(self.found, self.aim, self.found[name], "whole"))
+
+    def gain(self, name: str) -> float:
+        """By how much a candidate is better at the aim than today's, in parts of what that has; below 0 if it breaks
+        limits that today's keeps, or by more."""
+        return gain(self.found, self.aim, self.found[name])
+
+    def effect(self, name: str) -> dict[str, float]:
+        """What a candidate has more than today's (see `EFFECTS`)."""
+        return {one: _amount(self.found[name], one) - _amount(self.found.today, one) for one in EFFECTS}
+
+    @property
+    def idle(self) -> list[RuleTried]:
+        """Rules that change nothing here: without them all is the same."""
+        same = [one for one in self.rules if "without" in one.tried and not any(self.effect(one.tried["without"]).values())]
+        return [one for one in same if self._is_same(one.tried["without"])]
+
+    def _is_same(self, name: str) -> bool:
+        names = [one for one in MEASURES if self.found.stale_known or not MEASURES[one].of_staleness]
+        return all(self.found[name].measure(one) == self.found.today.measure(one) for one in names)
+
+    def best(self, most: int = 3) -> list[tuple[str, str, Candidate]]:
+        """The changes of one rule that help the aim most: the rule's key, what was done to it, and the candidate."""
+        tried = [(one.key, what, self.found[name]) for one in self.rules for what, name in one.tried.items()]
+        better = [one for one in tried if self.gain(one[2].name) > 0]
+        return sorted(better, key=lambda one: -self.gain(one[2].name))[:most]
+
+    @property
+    def most_costly(self) -> float:
+        """What the most costly mistake costs, in parts of the aim's amount."""
+        return max((one.gain for one in self.mistakes), default=0.0)
+
+    def to_dict(self) -> dict[str, Any]:
+        """Times in seconds, memory in bytes; what changes of a rule have more than today's."""
+
+        def of(name: str) -> dict[str, float]:
+            return {"gain": self.gain(name), **self.effect(name)}
+
+        tried = [one.to_dict() | {"tried": {what: of(name) for what, name in one.tried.items()}} for one in self.rules]
+        return {
+            "aim": self.goal,
+            "today": self.amount(self.found.today.name),
+            "mended": self.amount(self.mended_name),
+            "rules": tried,
+            "best": [{"rule": key, "change": what, "gain": self.gain(one.name)} for key, what, one in self.best()],
+            "idle": [one.key for one in self.idle],
+            "mistakes": [one.to_dict() for one in self.mistakes],
+            "notes": list(self.notes),
+        }
+
+    def to_pandas(self) -> "pd.DataFrame":
+        """One row a change of a rule."""
+        import pandas as pd
+
+        rows = [
+            {"rule": one.key, "value": one.value, "change": what, "gain": self.gain(name), **self.effect(name)}
+            for one in self.rules
+            for what, name in one.tried.items()
+        ]
+        return pd.DataFrame(rows)
+
+    def __repr__(self) -> str:
+        return f"<Check of {len(self.rules)} rules: {len(self.mistakes)} likely mistakes>"
+
+
+def gain(found: Candidates, aim: Aim, candidate: Candidate) -> float:
+    """See `Check.gain`."""
+    beyond = [
+        sum(one.share for one in excesses(found, each, aim.limits, "whole")) for each in (found.today, candidate)
+    ]
+    before, after = (cost(found, aim, each, "whole") for each in (found.today, candidate))
+    better = (before - after) / (abs(before) or 1.0)
+    return better if beyond[1] <= beyond[0] else min(better, 0.0) - (beyond[1] - beyond[0])
+
+
+def _amount(candidate: Candidate, name: str) -> float:
+    whole = candidate.result["whole"]
+    if name == "fresh_hits":
+        return float(whole["hits"] - whole["stale_hits"])
+    return float(whole["read_time"]["mean"] * whole["reads"]) if name == "read_time" else float(whole[name])
