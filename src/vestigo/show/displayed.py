@@ -11,6 +11,7 @@ from rich.table import Table
 from rich.text import Text
 
 from vestigo.outcome import Keys, Measures, Outcome, Reads, Slice, Slices
+from vestigo.show.check import check_text, mistake_text
 from vestigo.show.grid import WIDTH, Column, grid, in_one_unit, plain
 from vestigo.show.outcome import measures_text, outcome_text, slices_text
 from vestigo.show.safe import HELD, printable
@@ -19,7 +20,22 @@ from vestigo.show.study import candidate_text, curves_text, pick_text, sweep_tex
 from vestigo.show.survey import finding_text, survey_text
 from vestigo.show.tables import comparison_text
 from vestigo.show.watched import keys_text, reads_text
-from vestigo.study import Candidate, Comparison, Estimate, Finding, Pick, Sharing, SizeCurve, Step, Story, Survey, Sweep, Traits
+from vestigo.study import (
+    Candidate,
+    Check,
+    Comparison,
+    Estimate,
+    Finding,
+    Mistake,
+    Pick,
+    Sharing,
+    SizeCurve,
+    Step,
+    Story,
+    Survey,
+    Sweep,
+    Traits,
+)
 from vestigo.trace import Trace
 from vestigo.units import SHARES, SIZES, format_bytes, format_seconds, format_share
 
@@ -125,6 +141,8 @@ _SHOWS: Mapping[Any, Callable[[Any], RenderableType]] = {
     Slices: slices_text,
     Reads: reads_text,
     Story: story_text,
+    Check: check_text,
+    Mistake: mistake_text,
     Step: step_text,
     Keys: keys_text,
     Comparison: comparison_text,

@@ -12,6 +12,8 @@ _LEAST_GAIN = 0.001
 _FEWER_CALLS = 0.001
 _CALMER = 0.8
 _LESS = 0.5
+_FOR_CALM, _FOR_YOUTH = 0.02, 0.05
+"""So much of the aim a calmer second, and younger answers, may take."""
 
 
 def judged(found: Candidates, aim: Aim, suspected: Suspicion, names: Sequence[str]) -> Mistake | None:
@@ -41,7 +43,7 @@ def _is_better(found: Candidates, aim: Aim, suspected: Suspicion, mended: Candid
 
     match suspected.judged:
         case "surge":
-            return mended.measure("surge.second") <= _CALMER * today.measure("surge.second") and better > -_LEAST_GAIN
+            return mended.measure("surge.second") <= _CALMER * today.measure("surge.second") and better > -_FOR_CALM
         case "calls":
             return less("loads") > max(less("hits"), _FEWER_CALLS * today.measure("loads"))
         case "ghosts":
@@ -51,7 +53,7 @@ def _is_better(found: Candidates, aim: Aim, suspected: Suspicion, mended: Candid
             before, after = (
                 one.result["whole"]["lookups"][lookup]["answer_age"]["max"] for one in (today, mended)
             )
-            return bool(after <= _LESS * before and (better > -0.05 or not found.stale_known))
+            return bool(after <= _LESS * before and (better > -_FOR_YOUTH or not found.stale_known))
         case "no worse":
             return better >= 0
     return better > _LEAST_GAIN

@@ -17,6 +17,8 @@ _DAY = 86_400 * SECOND
 _ON_THE_CLOCK = 0.8
 _WINDOW = _DAY // 24
 _FEWEST = 10
+_SURGE, _TIMES_USUAL = 20, 10
+"""Origin calls in one second, and how many times the usual, that are worth a word."""
 
 
 def too_short(of: OfLookup) -> Iterator[Suspicion]:
@@ -31,10 +33,10 @@ def too_short(of: OfLookup) -> Iterator[Suspicion]:
             continue
         shorter_than = [f"{format_share(longer)} of the gaps between two reads of a key"] * (longer >= _NEARLY_ALL)
         shorter_than += [f"the usual load of {format_seconds(of.traits.cost_p50)}"] * (lifetime < load)
-        thousandfold = Duration(min(lifetime * _THOUSAND, 365 * _DAY))
-        meant = f'; perhaps "{thousandfold}" was meant' if lifetime < SECOND else ""
-        gaps = [at_least(int(np.quantile(of.gaps_ns, share))) for share in (0.5, 0.9)] if len(of.gaps_ns) else []
-        longer_ones = dict.fromkeys([thousandfold, *gaps])
+        thousandfold = [Duration(lifetime * _THOUSAND)] if lifetime < SECOND else []
+        meant = f'; perhaps "{thousandfold[0]}" was meant' if thousandfold else ""
+        gaps = [at_least(int(np.quantile(of.gaps_ns, share)) + 1) for share in (0.5, 0.9)] if len(of.gaps_ns) else []
+        longer_ones = dict.fromkeys([*thousandfold, *gaps])
         yield Suspicion(
             "lifetime too short",
             of.key(rule),
@@ -129,6 +131,9 @@ def all_at_once(of: OfLookup) -> Iterator[Suspicion]:
     """A common expiry, or a schedule, that sends a surge of loads."""
     rules = of.rules
     now = of.facts.today["surge"]["second"]
+    usual = of.facts.today["loads"] / max(of.facts.trace.span_ns / SECOND, 1)
+    if now < max(_SURGE, _TIMES_USUAL * usual):
+        return
     for rule in ("clear_every", "clear_at", "absolute_at"):
         value = getattr(rules, rule)
         if value is None:

@@ -44,7 +44,7 @@ def cold_start(facts: Facts) -> Iterator[Suspicion]:
         WARM_UP,
         f"in the first {format_seconds(width * cold / SECOND)} that are counted {format_share(float(share[cold - 1]))} of "
         f"the reads are of keys that were not read before, in the second half {format_share(float(late))}: counting the "
-        f"cold start takes up to {format_share(float(points))} off the hit rate",
+        f"cold start takes up to {100 * points:.2g} points off the hit rate",
         ({WARM_UP: str(at_least(begins - int(trace.at[0]) + width * cold))},),
         judged="nothing",
     )

@@ -1,0 +1,141 @@
+"""A check as text: likely mistakes with the lines that mend them, then what each rule earns."""
+
+from collections.abc import Sequence
+
+from rich.console import Group, RenderableType
+from rich.padding import Padding
+from rich.table import Table
+from rich.text import Text
+
+from vestigo.show.grid import Column, in_one_unit
+from vestigo.show.notes import kept_together
+from vestigo.show.safe import printable
+from vestigo.study import Check, Mistake, RuleTried, plan_lines
+from vestigo.units import SIZES, SPANS, counted, format_bytes, format_share, format_span
+
+_NAME = 36
+
+
+def check_text(check: Check) -> RenderableType:
+    """The answer first."""
+    parts: list[RenderableType] = [kept_together(_answer(check))]
+    for one in check.mistakes:
+        parts += [Text(), *_mistake(check, one)]
+    if not check.rules:
+        parts += [Text(), Text("The plan states no rules, so there is nothing to take away.")]
+    else:
+        parts += [Text(), _earned(check), *_amounts(check), *_idle(check), *_best(check)]
+    return Group(*parts, *(Text(f"\n{printable(note, most=300)}", style="dim") for note in check.notes))
+
+
+def mistake_text(mistake: Mistake) -> Text:
+    return Text(f"{mistake.kind} ({printable(mistake.where)}): {printable(mistake.evidence, most=500)}.")
+
+
+def _answer(check: Check) -> Text:
+    today, mended = check.amount(check.found.today.name), check.amount(check.mended_name)
+    text = Text.assemble((f"{counted(len(check.mistakes), 'likely mistake')}", "bold"), f" in {counted(len(check.rules), 'rule')}. ")
+    text.append(f"Today's {check.goal}: {check.write(today)}")
+    if check.mended_name != check.found.today.name:
+        text.append(f"; with what is advised below, as far as it helps together, {check.write(mended)}")
+    return text.append(".")
+
+
+def _mistake(check: Check, one: Mistake) -> list[RenderableType]:
+    head = Text.assemble((one.kind, "bold"), f" ({printable(one.where)})")
+    said = [kept_together(Text(f"{printable(one.evidence, most=500)}.")), *_price(check, one)]
+    lines = [Padding(Text(plan_lines(one.changes)), (0, 0, 0, 4))] if one.changes else []
+    return [head, *(Padding(each, (0, 0, 0, 2)) for each in said), *lines]
+
+
+def _price(check: Check, one: Mistake) -> list[RenderableType]:
+    """What a replay with the mend gives."""
+    if one.mended is None:
+        return []
+    effect = check.effect(one.mended)
+    said = [
+        _more(effect["fresh_hits"], "fresh hit", "fresh hits"),
+        _more(effect["stale_hits"], "stale hit", "stale hits") if check.found.stale_known else "",
+        _more(effect["loads"], "origin call", "origin calls"),
+        f"readers wait {format_span(abs(effect['read_time']))} {'more' if effect['read_time'] > 0 else 'less'}"
+        if effect["read_time"]
+        else "",
+        f"memory peak {format_bytes(abs(effect['memory_peak']))} {'higher' if effect['memory_peak'] > 0 else 'lower'}"
+        if effect["memory_peak"]
+        else "",
+    ]
+    costs = f"It costs {format_share(one.gain)} of today's {check.goal}. " if one.gain else ""
+    return [kept_together(Text(f"{costs}Replayed with these lines: {', '.join(filter(None, said)) or 'all is the same'}."))]
+
+
+def _more(number: float, thing: str, things: str) -> str:
+    if not number:
+        return ""
+    return f"{abs(number):,.0f} {'more' if number > 0 else 'fewer'} {thing if abs(number) == 1 else things}"
+
+
+def _earned(check: Check) -> RenderableType:
+    """What there is more with a rule than without it."""
+    rules = [one for one in check.rules if "without" in one.tried]
+    table = _table(
+        "what each rule gives",
+        [*map(_name, rules)],
+        _columns(check, [{name: -more for name, more in check.effect(one.tried["without"]).items()} for one in rules]),
+    )
+    others = [
+        Padding(Text(f"{_name(one)} cannot be taken away alone: {printable(one.not_tried, most=300)}.", style="dim"), (0, 0, 0, 2))
+        for one in check.rules
+        if one.not_tried
+    ]
+    return Group(table, *others)
+
+
+def _amounts(check: Check) -> list[RenderableType]:
+    """What there is more where an amount is half, or double."""
+    rows = [(f"{what} {_name(one)}", check.effect(name)) for one in check.rules for what, name in one.tried.items() if what != "without"]
+    if not rows:
+        return []
+    return [Text(), _table("half and double", [name for name, _ in rows], _columns(check, [effect for _, effect in rows]))]
+
+
+def _columns(check: Check, effects: Sequence[dict[str, float]]) -> list[Column]:
+    stale = [f"{one['stale_hits']:+,.0f}" if one["stale_hits"] else "0" for one in effects]
+    return [
+        Column("fresh hits", "", [f"{one['fresh_hits']:+,.0f}" if one["fresh_hits"] else "0" for one in effects]),
+        Column("stale hits", "", stale if check.found.stale_known else ["-"] * len(effects)),
+        Column("origin calls", "", [f"{one['loads']:+,.0f}" if one["loads"] else "0" for one in effects]),
+        in_one_unit("readers' time", [one["read_time"] for one in effects], SPANS),
+        in_one_unit("memory peak", [one["memory_peak"] for one in effects], SIZES),
+    ]
+
+
+def _table(title: str, names: Sequence[str], columns: Sequence[Column]) -> Table:
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="bold")
+    table.add_column(Text(title), no_wrap=True)
+    for column in columns:
+        table.add_column(Text(f"{column.heading}\n{column.unit}"), justify="right", no_wrap=True)
+    for row, name in enumerate(names):
+        table.add_row(Text(printable(name, _NAME)), *(Text(column.cells[row]) for column in columns))
+    return table
+
+
+def _name(one: RuleTried) -> str:
+    return f"{one.key.removeprefix('lookup.')} = {one.value}"
+
+
+def _idle(check: Check) -> list[RenderableType]:
+    if not check.idle:
+        return []
+    names = ", ".join(printable(_name(one)) for one in check.idle)
+    return [Text(), Text(f"Without these all would be the same here: {names}.")]
+
+
+def _best(check: Check) -> list[RenderableType]:
+    best = check.best()
+    if not best:
+        return [Text(), Text(f"No change of one stated rule gives a better {check.goal} within the limits.")]
+    parts: list[RenderableType] = [Text(), Text("The changes of one rule that help the aim most:", style="bold")]
+    for key, what, one in best:
+        change = f"{key} taken away" if what == "without" else f"{key} = {one.changes[key]}"
+        parts.append(Text(f"  {printable(change)}: {check.goal} {check.write(check.amount(one.name))}"))
+    return parts
