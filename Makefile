@@ -45,6 +45,7 @@ bench: $(VENV)/installed
 	$(BIN)/python benchmarks/reading.py
 	$(BIN)/python benchmarks/memory.py
 	$(BIN)/python benchmarks/recorder_cost.py
+	$(BIN)/python benchmarks/asking.py
 
 # The pages of docs/ and a reference of all public names, as HTML.
 docs: $(VENV)/installed

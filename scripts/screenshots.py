@@ -12,7 +12,7 @@ from pathlib import Path
 
 import matplotlib
 
-from vestigo import compare, figures, read_plan, read_trace, size_curve, survey, sweep
+from vestigo import compare, figures, read_plan, read_trace, size_curve, survey, sweep, why
 from vestigo.demo.files import write_demo
 
 SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -28,6 +28,8 @@ def figure_shots(folder: Path) -> None:
     page = figures.survey_page(dataclasses.replace(survey(read), source="Skerrow Quay"))
     page[0].figure.savefig(SHOTS / "survey-figures.png", dpi=100)
     stated = read_plan(plan)
+    story = why(read, stated, lookup="berth", key="A2")
+    figures.story(story).figure.savefig(SHOTS / "story.png", dpi=100)
     found = sweep(read, stated)
     curves = [size_curve(read, stated, lookup=name) for name in read.lookups]
     page = figures.choice_page(found, found.choose(), curves, results["today"])
@@ -63,6 +65,9 @@ def main() -> None:
         terminal_shot("sweep.png", "vestigo sweep --plan vestigo-demo/plan.toml", Path(folder), 9)
         first = "vestigo replay vestigo-demo/skerrow-quay.parquet --rules max_entries=500 --rules absolute=10m"
         terminal_shot("replay.png", first, Path(folder), 9)
+        asked = "vestigo why --plan vestigo-demo/plan.toml --lookup berth --key A2 --node quay-4 --at '2026-03-17 00:35:17'"
+        terminal_shot("why.png", asked, Path(folder), 9)
+        terminal_shot("check.png", "vestigo check --plan vestigo-demo/plan.toml --no-results", Path(folder), 9, 10)
         terminal_shot("curve.png", "vestigo curve --plan vestigo-demo/plan.toml", Path(folder))
         terminal_shot("survey.png", "vestigo survey vestigo-demo/skerrow-quay.parquet", Path(folder), 9)
         terminal_shot("odd-keys.png", "vestigo survey vestigo-demo/odd-keys.csv | tail -49", Path(folder), 9)

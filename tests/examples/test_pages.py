@@ -13,6 +13,8 @@ PAGES = {
     "whose-cache": "whose_cache",
     "bad-moments": "bad_moments",
     "choosing": "choosing",
+    "why": "why",
+    "check": "check",
 }
 
 

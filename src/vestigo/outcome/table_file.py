@@ -23,9 +23,8 @@ def write_tables(parts: Iterable[pa.Table], path: Path) -> int:
 
     The file is there whole or not at all. Raises InputError if it cannot be written.
     """
-    write_to = _WRITERS.get(path.suffix.lower())
-    if write_to is None:
-        raise InputError(f"{path}: the ending tells no format; known are {', '.join(_WRITERS)}")
+    check_ending(path)
+    write_to = _WRITERS[path.suffix.lower()]
     rows = 0
     try:
         with replacing(path) as unfinished:
@@ -40,6 +39,12 @@ def write_tables(parts: Iterable[pa.Table], path: Path) -> int:
     except OSError as error:
         raise InputError(f"{path}: cannot be written: {error.strerror or error}") from None
     return rows
+
+
+def check_ending(path: Path) -> None:
+    """Raises InputError where the ending tells no format."""
+    if path.suffix.lower() not in _WRITERS:
+        raise InputError(f"{path}: the ending tells no format; known are {', '.join(_WRITERS)}")
 
 
 def _plain(table: pa.Table, is_safe: bool) -> pa.Table:

@@ -13,12 +13,13 @@ import numpy as np
 from vestigo.data import Data
 from vestigo.errors import InputError
 from vestigo.files import replacing
-from vestigo.outcome import Mark, Measures, Outcome, Slice, Slices, Spans
+from vestigo.outcome import Keys, Mark, Measures, Outcome, Reads, Slice, Slices, Spans
 from vestigo.rules import Aim, Plan, Pool, Rules, WhatIf, Worth
 from vestigo.rules.aim import Limit
 from vestigo.rules.checked import Checked
 from vestigo.rules.stated import Stated
-from vestigo.study.candidates import Candidate
+from vestigo.study.candidates import Candidate, Candidates
+from vestigo.study.check import Check, Mistake, RuleTried
 from vestigo.study.compare import Comparison
 from vestigo.study.curve import SizeCurve
 from vestigo.study.estimate import Estimate
@@ -28,6 +29,7 @@ from vestigo.study.survey import Finding, Survey, Traits
 from vestigo.study.survey.curves import Curves
 from vestigo.study.survey.verdict import Verdict
 from vestigo.study.sweep import Sweep
+from vestigo.study.why import Advice, Stay, Step, Story
 from vestigo.trace import Intake, Trace, read_trace, write_trace
 from vestigo.units import Duration
 
@@ -39,7 +41,8 @@ _RECORDS = {
     kind.__name__: kind
     for kind in (
         *(Outcome, Measures, Slice, Spans, Comparison, SizeCurve, Sweep, Candidate, Estimate, Pick, Sharing, Survey),
-        *(Traits, Finding, Verdict, Curves, Plan, Intake, Aim, Worth),
+        *(Traits, Finding, Verdict, Curves, Plan, Intake, Aim, Worth, Story, Step, Stay, Advice),
+        *(Check, Candidates, RuleTried, Mistake),
     )
 }
 _TUPLES = {kind.__name__: kind for kind in (Mark, Excess, Relaxed, Limit)}
@@ -131,6 +134,8 @@ def _plain(value: Any) -> Any:  # noqa: PLR0911, PLR0912  # one line a kind
         if all(isinstance(key, str) for key in value) and _KIND not in value:
             return {key: _plain(one) for key, one in value.items()}
         return {_KIND: "map", "items": [[_plain(key), _plain(one)] for key, one in value.items()]}
+    if isinstance(value, (Reads, Keys)):
+        raise InputError(f"a table of {type(value).__name__.lower()} is not saved as JSON; write its to_arrow() to a file")
     raise InputError(f"{type(value).__name__} cannot be saved")
 
 

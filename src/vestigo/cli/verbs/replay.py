@@ -38,10 +38,13 @@ def replay(
     from vestigo.cli.asked import check_lookups, intake_options, plan_for, read
     from vestigo.cli.screen import Progress, note, save, show, show_json
     from vestigo.engine import key_by_key, write_read_by_read
+    from vestigo.outcome.table_file import check_ending
     from vestigo.rules import Plan
     from vestigo.study import compare
 
     stated = plan_for(plan, rules, is_needed=True) or Plan()
+    if reads is not None:
+        check_ending(reads)
     with Progress() as progress:
         read_in = read(trace, stated, intake_options(intake, strict), progress)
         check_lookups(lookup, read_in)
