@@ -1,4 +1,4 @@
-"""What it takes to be told of every read, of every key, and of what happens to a thousand keys, beside the bare numbers.
+"""What it takes to be told of every read, every key, and what happens to a thousand keys, beside the bare numbers.
 
 ``make bench``: the trace of speed.py; every question in every round; medians, and ratios within the run.
 """
@@ -52,7 +52,10 @@ def main() -> None:
                 print(f"{name} replay, {entries:,} entries, loads {'take time' if timed else 'at once'}")
                 for one, seconds in times.items():
                     ratio = median(bare / own for bare, own in zip(times["numbers"], seconds, strict=True))
-                    print(f"  {one:20} {len(trace) / median(seconds) / 1e6:6.1f} M reads/s  {ratio:6.3f} of its speed", flush=True)
+                    print(
+                        f"  {one:20} {len(trace) / median(seconds) / 1e6:6.1f} M reads/s  {ratio:6.3f} of its speed",
+                        flush=True,
+                    )
 
 
 if __name__ == "__main__":

@@ -65,7 +65,9 @@ def main() -> None:
         terminal_shot("sweep.png", "vestigo sweep --plan vestigo-demo/plan.toml", Path(folder), 9)
         first = "vestigo replay vestigo-demo/skerrow-quay.parquet --rules max_entries=500 --rules absolute=10m"
         terminal_shot("replay.png", first, Path(folder), 9)
-        asked = "vestigo why --plan vestigo-demo/plan.toml --lookup berth --key A2 --node quay-4 --at '2026-03-17 00:35:17'"
+        asked = (
+            "vestigo why --plan vestigo-demo/plan.toml --lookup berth --key A2 --node quay-4 --at '2026-03-17 00:35:17'"
+        )
         terminal_shot("why.png", asked, Path(folder), 9)
         terminal_shot("check.png", "vestigo check --plan vestigo-demo/plan.toml --no-results", Path(folder), 9, 10)
         terminal_shot("curve.png", "vestigo curve --plan vestigo-demo/plan.toml", Path(folder))

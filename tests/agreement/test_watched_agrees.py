@@ -1,4 +1,4 @@
-"""What the native kernel tells of single reads and keys is what the reference engine tells, and adds up to the outcome."""
+"""What the native kernel tells of single reads and keys is what the reference engine tells."""
 
 from collections.abc import Sequence
 

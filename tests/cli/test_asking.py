@@ -96,11 +96,20 @@ def test_check_holds_a_plan_to_a_share_of_the_aim(demo: Path) -> None:
     ("words", "says"),
     [
         (["why", "--key", "QVA585"], "the trace has no key 'QVA585'; the closest are 'QVJ585', 'QVA586'"),
-        (["why", "--key", "A1", "--at", "1999-01-01"], "at: 1999-01-01 00:00:00.000 is outside the trace, which goes from"),
+        (
+            ["why", "--key", "A1", "--at", "1999-01-01"],
+            "at: 1999-01-01 00:00:00.000 is outside the trace, which goes from",
+        ),
         (["why", "--at", "2026-03-17"], "--at is about one key; name it with --key"),
         (["why", "--lookup", "vessels"], "--lookup: 'vessels' is unknown; did you mean 'vessel'?"),
-        (["why", "--lookup", "berth", "--key", "A1", "--node", "quay-9"], "--node: 'quay-9' is unknown; did you mean 'quay-4'?"),
-        (["replay", "--reads", "reads.xlsx"], "reads.xlsx: the ending tells no format; known are .parquet, .arrow, .csv"),
+        (
+            ["why", "--lookup", "berth", "--key", "A1", "--node", "quay-9"],
+            "--node: 'quay-9' is unknown; did you mean 'quay-4'?",
+        ),
+        (
+            ["replay", "--reads", "reads.xlsx"],
+            "reads.xlsx: the ending tells no format; known are .parquet, .arrow, .csv",
+        ),
     ],
 )
 def test_what_is_not_there_is_said(demo: Path, words: list[str], says: str) -> None:

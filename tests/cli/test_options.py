@@ -187,7 +187,18 @@ def test_the_schema_is_printed(tmp_path: Path) -> None:
 
 
 def test_the_verbs_are_listed_in_the_order_of_the_work(tmp_path: Path) -> None:
-    assert list(verbs()) == ["demo", "survey", "replay", "curve", "sweep", "choose", "convert", "schema"]
+    assert list(verbs()) == [
+        "demo",
+        "survey",
+        "replay",
+        "curve",
+        "sweep",
+        "choose",
+        "why",
+        "check",
+        "convert",
+        "schema",
+    ]
     assert run(cwd=tmp_path).returncode == 2
 
 

@@ -20,7 +20,13 @@ from vestigo.engine.native import watched as native_watched
 from vestigo.outcome import CAUSES
 from vestigo.prepared import memory
 
-LINES = "0 read a node=n cost=5\n2 read a node=n\n4 read a node=m found=no\n6 write a node=m\n8 read a node=n\n9 read a node=n"
+LINES = """\
+0 read a node=n cost=5
+2 read a node=n
+4 read a node=m found=no
+6 write a node=m
+8 read a node=n
+9 read a node=n"""
 
 
 def lines(text: str) -> vg.Trace:
@@ -62,7 +68,9 @@ def test_a_trace_without_reads_or_rows_has_none(engine: Any) -> None:
 def test_keys_add_up_to_the_outcome_exactly(case: Case) -> None:
     outcome = vg.replay(case.trace, case.plan)
     keys = vg.key_by_key(case.trace, case.plan).to_pandas()
-    names = "reads hits joined misses stale_hits ghosts loads origin_time_ns evictions held_byte_ns idle_byte_ns".split()
+    names = (
+        "reads hits joined misses stale_hits ghosts loads origin_time_ns evictions held_byte_ns idle_byte_ns".split()
+    )
     assert {name: int(keys[name].sum()) for name in names} == {name: getattr(outcome, name) for name in names}
     assert {cause: int(keys[f"misses_{cause}"].sum()) for cause in CAUSES} == dict(outcome.misses_by_cause)
     assert keys["oldest_stale_ns"].max() == outcome.oldest_stale_ns or keys.empty
@@ -99,7 +107,7 @@ def test_the_keys_with_most_misses_are_the_worst() -> None:
 def test_batches_are_written_as_one_table(ending: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     trace = vg.synth(2000, keys=90, seed=3)
     whole = vg.read_by_read(trace, Rules(max_entries=20)).to_pandas()
-    monkeypatch.setattr(memory, "is_long", lambda events: True)
+    monkeypatch.setattr(memory, "is_long", lambda _: True)
     monkeypatch.setattr(memory, "BATCH_EVENTS", 300)
     path = tmp_path / f"reads.{ending}"
     assert write_read_by_read(trace, Rules(max_entries=20), path) == trace.reads
@@ -120,7 +128,14 @@ def test_a_csv_holds_no_formulas_and_other_files_hold_keys_as_they_are(tmp_path:
     trace = vg.read_trace({"at": range(6), "key": keys})
     write_read_by_read(trace, Rules(), tmp_path / "reads.csv")
     write_read_by_read(trace, Rules(), tmp_path / "reads.parquet")
-    assert arrow_csv.read_csv(tmp_path / "reads.csv")["key"].to_pylist() == ["'=1+1", "'+a", "'-a", "'@a", "a=b", "'\ta"]
+    assert arrow_csv.read_csv(tmp_path / "reads.csv")["key"].to_pylist() == [
+        "'=1+1",
+        "'+a",
+        "'-a",
+        "'@a",
+        "a=b",
+        "'\ta",
+    ]
     assert pq.read_table(tmp_path / "reads.parquet")["key"].to_pylist() == keys
 
 

@@ -1,6 +1,7 @@
-"""Traces for `test_mistakes.py`: for each kind of mistake one in which it shows, and one, alike, in which it does not."""
+"""Traces for `test_mistakes.py`: for each kind of mistake one that shows it, and one alike that does not."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from types import MappingProxyType
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -16,16 +17,15 @@ class Made(NamedTuple):
     rules: dict[str, Any]
     make: Callable[[bool], vg.Trace]
     """Of whether the mistake is to show."""
-    plan: dict[str, Any] = {}
+    plan: Mapping[str, Any] = MappingProxyType({})
 
 
 def table(at: Any, key: Any, **columns: Any) -> vg.Trace:
     """Times in seconds."""
-    order = np.argsort(np.asarray(at, float), kind="stable")
-    rows = {"at": np.asarray(at, float) * SECOND, "key": np.asarray(key), **{name: np.asarray(one) for name, one in columns.items()}}
-    return vg.read_trace({name: [one.item() if hasattr(one, "item") else one for one in values[order]] for name, values in rows.items()} | {
-        "at": [int(one) for one in rows["at"][order]]
-    })  # fmt: skip
+    rows = {"key": key, **columns}
+    order = np.argsort(np.asarray(at, float), kind="stable").tolist()
+    times = [int(at[place] * SECOND) for place in order]
+    return vg.read_trace({"at": times} | {name: [values[place] for place in order] for name, values in rows.items()})
 
 
 def every(seconds: float, times: int, keys: int = 1, **columns: Any) -> vg.Trace:
@@ -41,7 +41,11 @@ def _daily(shows: bool) -> vg.Trace:
     """Twelve keys over four days, read every half an hour; they change at six, or at any time."""
     at = np.arange(0, 4 * DAY, 1800.0)
     moves = np.zeros(12) if shows else np.arange(12) * 7200.0
-    rows = [(time + number, f"k{number}", int((time - 6 * 3600 + moves[number]) // DAY) + 2) for time in at for number in range(12)]
+    rows = [
+        (time + number, f"k{number}", int((time - 6 * 3600 + moves[number]) // DAY) + 2)
+        for time in at
+        for number in range(12)
+    ]
     return _of(rows)
 
 
@@ -52,7 +56,9 @@ def _of(rows: list[tuple[float, str, int]]) -> vg.Trace:
 
 def _together(shows: bool) -> vg.Trace:
     """A hundred keys that are read every ten seconds, all of them in one second or one after the other."""
-    rows = [(round_ * 10 + (0 if shows else number / 10), f"k{number}") for round_ in range(60) for number in range(100)]
+    rows = [
+        (round_ * 10 + (0 if shows else number / 10), f"k{number}") for round_ in range(60) for number in range(100)
+    ]
     at, key = (list(one) for one in zip(*rows, strict=True))
     return table(at, key, cost=[SECOND // 1000] * len(rows))
 
@@ -87,7 +93,12 @@ def _written(shows: bool) -> vg.Trace:
 def _two_nodes(shows: bool) -> vg.Trace:
     """Two nodes read the same keys; one writes them, or nobody does."""
     ops = ["write" if shows and one % 20 == 7 else "read" for one in range(2000)]
-    return table(np.arange(2000), [f"k{one % 5}" for one in range(2000)], op=ops, node=["n" if one % 2 else "m" for one in range(2000)])
+    return table(
+        np.arange(2000),
+        [f"k{one % 5}" for one in range(2000)],
+        op=ops,
+        node=["n" if one % 2 else "m" for one in range(2000)],
+    )
 
 
 def _scopes(shows: bool) -> vg.Trace:
@@ -120,30 +131,66 @@ MADE = [
     Made("lifetime longer than the trace", {"absolute": "1h"}, lambda shows: every(1 if shows else 100, 500, 5)),
     Made("trace of fewer than three lifetimes", {"absolute": "4m"}, lambda shows: every(1 if shows else 10, 500, 5)),
     Made("sliding without absolute", {"sliding": "10s"}, lambda shows: _changing(5 if shows else 20, 400, 50)),
-    Made("lifetime longer than the data's own", {"absolute": "10m"}, lambda shows: _changing(1, 2000, 20 if shows else 2000)),
+    Made(
+        "lifetime longer than the data's own",
+        {"absolute": "10m"},
+        lambda shows: _changing(1, 2000, 20 if shows else 2000),
+    ),
     Made("data that turns over on the clock", {"absolute": "12h"}, _daily),
-    Made("schedule that sends a surge", {"clear_every": "5m"}, lambda shows: every(0.01 if shows else 1, 40_000 if shows else 2000, 60), {"warm_up": "2s"}),
+    Made(
+        "schedule that sends a surge",
+        {"clear_every": "5m"},
+        lambda shows: every(0.01 if shows else 1, 40_000 if shows else 2000, 60),
+        {"warm_up": "2s"},
+    ),
     Made("common expiry that sends a surge", {"absolute": "100s"}, _together, {"warm_up": "11s"}),
     Made("limit never reached", {"max_entries": 100}, lambda shows: _loop(10 if shows else 90)),
     Made("limit far below what is read", {"max_entries": 10}, lambda shows: _loop(30 if shows else 8)),
     Made("limit in entries where sizes differ", {"max_entries": 50}, _sizes),
-    Made("policy that makes no difference", {"max_entries": 10, "eviction": "s3-fifo"}, lambda shows: every(1, 500, 500) if shows else _loop(14)),
+    Made(
+        "policy that makes no difference",
+        {"max_entries": 10, "eviction": "s3-fifo"},
+        lambda shows: every(1, 500, 500) if shows else _loop(14),
+    ),
     Made("policy that would do better", {"max_entries": 20}, lambda shows: _loop(24) if shows else every(1, 500, 500)),
     Made("nulls not kept", {}, _nulls),
     Made("nulls kept beyond the creation of things", {"nulls": "keep"}, _created),
     Made("nulls kept and not believed", {"nulls": "blind"}, _nulls),
-    Made("entries dropped before they are read", {"drop_first": True}, lambda shows: every(1, 100, 10 if shows else 100)),
+    Made(
+        "entries dropped before they are read", {"drop_first": True}, lambda shows: every(1, 100, 10 if shows else 100)
+    ),
     Made("entries left when their key is written", {}, _written),
     Made("entries dropped where replacing costs nothing", {"on_write": "drop"}, _written),
     Made("nodes that do not hear of writes", {"on_write": "drop"}, _two_nodes),
     Made("a cache for each scope, where nothing repeats in one", {"per": "scope"}, _scopes),
-    Made("many readers load one key at once", {"absolute": "10s"}, lambda shows: every(1, 600, cost=[(4 if shows else 0) * SECOND] * 600)),
+    Made(
+        "many readers load one key at once",
+        {"absolute": "10s"},
+        lambda shows: every(1, 600, cost=[(4 if shows else 0) * SECOND] * 600),
+    ),
     Made("refresh ahead that loads more than it saves", {"absolute": "10s", "refresh_ahead": "90%"}, _refreshed),
-    Made("hits that cost more than the origin", {"hit_cost": "50ms"}, lambda shows: every(1, 100, 5, cost=[(10 if shows else 100) * SECOND // 1000] * 100)),
+    Made(
+        "hits that cost more than the origin",
+        {"hit_cost": "50ms"},
+        lambda shows: every(1, 100, 5, cost=[(10 if shows else 100) * SECOND // 1000] * 100),
+    ),
     Made("a look-up that needs no cache", {}, lambda shows: every(1, 200, 200 if shows else 20, cost=[SECOND] * 200)),
-    Made("pattern that matches no key", {"pin": ["x/{...}"]}, lambda shows: table(range(4), ["a", "b", "a", "b" if shows else "x/b"])),
-    Made("pattern that matches no key", {"keep_if": ["key != x/{...}"]}, lambda shows: table(range(4), ["a", "b", "a", "b" if shows else "x/b"])),
-    Made("pattern that matches no key", {}, lambda shows: table(range(4), ["a", "b", "a", "b" if shows else "x/b"]), {"keys": {"reads": {"x/{...}": {"absolute": "1m"}}}}),
+    Made(
+        "pattern that matches no key",
+        {"pin": ["x/{...}"]},
+        lambda shows: table(range(4), ["a", "b", "a", "b" if shows else "x/b"]),
+    ),
+    Made(
+        "pattern that matches no key",
+        {"keep_if": ["key != x/{...}"]},
+        lambda shows: table(range(4), ["a", "b", "a", "b" if shows else "x/b"]),
+    ),
+    Made(
+        "pattern that matches no key",
+        {},
+        lambda shows: table(range(4), ["a", "b", "a", "b" if shows else "x/b"]),
+        {"keys": {"reads": {"x/{...}": {"absolute": "1m"}}}},
+    ),
     Made("warm-up too short", {}, _cold),
     Made("keys that are too narrow", {}, _narrow),
-]  # fmt: skip
+]

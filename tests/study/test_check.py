@@ -95,7 +95,7 @@ def test_the_mended_plan_is_no_worse_and_is_what_was_replayed() -> None:
 def test_results_are_kept_and_found_again(tmp_path: Path) -> None:
     made: list[int] = []
 
-    def count(what: str, done: int, of: int) -> None:
+    def count(_: str, done: int, __: int) -> None:
         made.append(done)
 
     first = vg.check(TRACE, PLAN, results=tmp_path / "kept", progress=count)
@@ -131,7 +131,10 @@ def test_an_empty_trace_and_one_without_reads_are_checked() -> None:
 
 def test_lines_are_grouped_by_table() -> None:
     changes: dict[str, Any] = {"lookup.a b.pin": ["x"], "lookup.a b.drop_first": False, "pool.desk.max_entries": 5}
-    assert plan_lines(changes) == '[lookup."a b"]\npin = [\n    "x",\n]\ndrop_first = false\n\n[pool.desk]\nmax_entries = 5'
+    assert (
+        plan_lines(changes)
+        == '[lookup."a b"]\npin = [\n    "x",\n]\ndrop_first = false\n\n[pool.desk]\nmax_entries = 5'
+    )
 
 
 def test_a_check_is_data() -> None:

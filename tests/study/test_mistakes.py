@@ -1,4 +1,4 @@
-"""Each kind of mistake is found in a trace that shows it, with lines that mend it, and not in one alike that does not."""
+"""Each kind of mistake is found in a trace that shows it, with lines that mend it, and not in one alike."""
 
 import re
 import tomllib

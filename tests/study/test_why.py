@@ -97,7 +97,11 @@ def test_stays_are_told_apart_by_what_they_hold() -> None:
             "00:00:02.000 by a write on m; `on_write` acts on the writer's node alone, and `tell_nodes` says nothing; "
             "`absolute = 10s` ends it at 00:00:10.000.",
         ),
-        (("0 read a", "2 write a", "9 read a"), {}, '`on_write = "leave"` leaves the old value there; no lifetime ends it.'),
+        (
+            ("0 read a", "2 write a", "9 read a"),
+            {},
+            '`on_write = "leave"` leaves the old value there; no lifetime ends it.',
+        ),
         (
             ("0 read a version=1", "2 read b", "9 read a version=2"),
             {},
@@ -108,8 +112,16 @@ def test_stays_are_told_apart_by_what_they_hold() -> None:
             {"tell_nodes": "drop", "tell_delay": "5s"},
             "the news of it takes `tell_delay = 5s`",
         ),
-        (("0 read a cost=3", "1 write a", "5 read a"), {}, "while the value was being loaded; the load came in after it"),
-        (("0 read a", "1 read a"), {"sliding": "1m"}, "and not changed since; without more hits `sliding = 1m` ends it"),
+        (
+            ("0 read a cost=3", "1 write a", "5 read a"),
+            {},
+            "while the value was being loaded; the load came in after it",
+        ),
+        (
+            ("0 read a", "1 read a"),
+            {"sliding": "1m"},
+            "and not changed since; without more hits `sliding = 1m` ends it",
+        ),
         (
             ("0 read a", "12 read a"),
             {"absolute": "10s", "serve_stale": "5s"},
@@ -120,7 +132,7 @@ def test_stays_are_told_apart_by_what_they_hold() -> None:
         (
             ("0 read a", "1 read a", "4 read b", "6 read a"),
             {"max_entries": 1},
-            "it was evicted at 00:00:04.000 for b, 3.00 s after its last use, since the room is limited to 1 entries",
+            "it was evicted at 00:00:04.000 for b, 3.00 s after its last use, the room is limited to 1 entries",
         ),
         (("0 read a", "20 read a"), {"absolute": "10s"}, "loaded at 00:00:00.000, had ended by `absolute = 10s`"),
         (("0 read a", "20 read a"), {"sliding": "10s"}, "it had not been used for `sliding = 10s`"),
@@ -129,18 +141,34 @@ def test_stays_are_told_apart_by_what_they_hold() -> None:
             {"absolute_at": "00:00:10", "zone": "UTC"},
             "its value had ended by `absolute_at = 00:00:10`",
         ),
-        (("0 read a node=n", "1 write a node=n", "2 read a node=n"), {"on_write": "drop"}, "dropped at 00:00:01.000 by a write on n"),
+        (
+            ("0 read a node=n", "1 write a node=n", "2 read a node=n"),
+            {"on_write": "drop"},
+            "dropped at 00:00:01.000 by a write on n",
+        ),
         (("0 read a", "1 clear", "2 read a"), {}, "it was cleared at 00:00:01.000"),
         (("0 read a", "1 restart", "2 read a"), {}, "it was lost in a restart"),
-        (("0 read a found=no", "2 read a found=no"), {}, '`nulls = "skip"` gives no answer from that; the load took 0 s, and the origin had nothing.'),
+        (
+            ("0 read a found=no", "2 read a found=no"),
+            {},
+            '`nulls = "skip"` gives no answer from that; the load took 0 s, and the origin had nothing.',
+        ),
         (("0 read a size=9", "2 read a size=9"), {"keep_if": ["size <= 5 B"]}, "`keep_if` or `when_full` refused it"),
         (("0 read a", "2 read a force=yes"), {}, "the caller asked for a fresh value"),
         (("0 read a", "2 read a"), {"drop_first": True}, "callers drop the entry first"),
         (("0 read a cost=9", "2 read a cost=1"), {}, "another reader was loading it already"),
-        (("0 read a cost=9", "2 read a"), {"overlap": "join"}, "joined a load under way, which began at 00:00:00.000, and waited 7.00 s for it."),
-        (("0 read a found=no", "2 read a found=no"), {"nulls": "keep 10s"}, "answered with nothing 2.00 s old, loaded at 00:00:00.000, and not changed since; `nulls = 10s` ends it"),
+        (
+            ("0 read a cost=9", "2 read a"),
+            {"overlap": "join"},
+            "joined a load under way, which began at 00:00:00.000, and waited 7.00 s for it.",
+        ),
+        (
+            ("0 read a found=no", "2 read a found=no"),
+            {"nulls": "keep 10s"},
+            "answered with nothing 2.00 s old, loaded at 00:00:00.000, and not changed since; `nulls = 10s` ends it",
+        ),
     ],
-)  # fmt: skip
+)
 def test_one_read_is_explained_in_a_sentence(text: tuple[str, ...], rules: Any, sentence: str) -> None:
     trace = lines(*text)
     story = vg.why(trace, Rules(**{"entry_overhead": 0, **rules}), key="a", at=int(trace.at[-1]))
@@ -167,9 +195,15 @@ def test_the_read_nearest_to_a_time_on_a_node_is_explained() -> None:
         (["0 read a", "1 restart", "2 read a"], {}, "survives_restart", True, 1),
         ([f"{at} read a" for at in range(0, 100, 9)], {"clear_every": "10s"}, "clear_every", "never", 9),
         (["0 read a size=9", "1 read a size=9"], {"keep_if": ["size <= 5 B"]}, "keep_if", "all", 1),
-        (["0 write a node=n", *(f"{at} {'read' if at % 3 else 'write'} a node=n" for at in range(1, 30))], {"on_write": "drop"}, "on_write", "replace", 10),
+        (
+            ["0 write a node=n", *(f"{at} {'read' if at % 3 else 'write'} a node=n" for at in range(1, 30))],
+            {"on_write": "drop"},
+            "on_write",
+            "replace",
+            10,
+        ),
     ],
-)  # fmt: skip
+)
 def test_what_would_have_helped_is_found_by_replaying(
     text: list[str], rules: Any, key: str, value: Any, hits: int | None
 ) -> None:
@@ -186,7 +220,7 @@ def test_what_would_have_helped_is_found_by_replaying(
 
 
 def test_stale_answers_are_advised_against_as_far_as_the_trace_shows_writes() -> None:
-    reads = [f"{at} read a node={'nm'[at % 2]} version={at // 50}" for at in range(0, 200)]
+    reads = [f"{at} read a node={'nm'[at % 2]} version={at // 50}" for at in range(200)]
     written = ["50 write a node=n version=1", "100 write a node=n version=2"]
     text = sorted([*reads, *written], key=lambda line: int(line.split()[0]))
     advice = vg.why(lines(*text), Rules(), key="a").advice
@@ -202,10 +236,13 @@ def test_stale_answers_are_advised_against_as_far_as_the_trace_shows_writes() ->
         ({"key": "abc"}, r"several look-ups have the key 'abc': x, y; name one with lookup"),
         ({"key": "abd", "lookup": "z"}, r"--lookup: 'z' is unknown"),
         ({"key": "abd", "node": "q"}, r"--node: 'q' is unknown; known are n"),
-        ({"key": "abd", "at": "1971-01-01"}, r"at: 1971-01-01 00:00:00.000 is outside the trace, which goes from 1970-01-01 00:00:00.000 to"),
+        (
+            {"key": "abd", "at": "1971-01-01"},
+            r"at: 1971-01-01 00:00:00.000 is outside the trace, which goes from 1970-01-01 00:00:00.000 to",
+        ),
         ({"key": "abd", "at": "noon"}, r"at: 'noon' is not a time; write one such as"),
     ],
-)  # fmt: skip
+)
 def test_what_is_not_there_is_said_with_what_is(asked: Any, message: str) -> None:
     trace = lines("0 read abc lookup=x node=n", "1 read abc lookup=y node=n", "2 read abd lookup=y node=n")
     with pytest.raises(InputError, match=message):

@@ -56,16 +56,17 @@ def write_read_by_read(trace: Readable, settings: Settings, path: Path) -> int:
 
     Raises RulesError, and InputError if the file cannot be written.
     """
-    from vestigo.engine import native
 
     on, asked = _asked(trace, settings)
 
     batches = engine_named("native").answers_by_batch(on, asked)
-    return write_tables((reads_table(on.part(begin, end), answers, asked.first_counted, begin) for begin, end, answers in batches), path)
+    return write_tables(
+        (reads_table(on.part(begin, end), answers, asked.first_counted, begin) for begin, end, answers in batches), path
+    )
 
 
 def answer_of(trace: Trace, asked: Job, row: int) -> tuple[int, int, int, int]:
-    """Of a read's row: its answer, and how long it took, how old the answer was, and for how long it had been stale (see
+    """Of a read's row: its answer, how long it took, how old the answer was, and for how long it had been stale (see
     `vestigo.outcome.seen`).
     """
     for begin, end, answers in engine_named("native").answers_by_batch(trace, asked):

@@ -48,7 +48,7 @@ class Keys(Data):
         misses = (self.counted[cause] for cause in CAUSES)
         match name:
             case "misses":
-                return np.sum([*misses], axis=0, dtype=np.int64)
+                return np.asarray(np.sum([*misses], axis=0, dtype=np.int64))
             case "loads":
                 return self.column("misses") + self.counted["more_loads"]
             case "reads":
@@ -75,7 +75,9 @@ class Keys(Data):
         """For each kind of loss the rows of the keys that have most of it."""
         columns = self.to_dict()
         return {
-            loss: [{name: rows[key] for name, rows in columns.items()} for key in self.worst(loss, most, lookups).tolist()]
+            loss: [
+                {name: rows[key] for name, rows in columns.items()} for key in self.worst(loss, most, lookups).tolist()
+            ]
             for loss in LOSSES
         }
 

@@ -52,7 +52,9 @@ class Reads(Data):
     def to_dict(self) -> dict[str, Any]:
         """A list for each column; times in ns."""
         table = self.to_arrow()
-        return {name: table[name].to_pylist() for name in table.column_names} | {"at": table["at"].cast(pa.int64()).to_pylist()}
+        return {name: table[name].to_pylist() for name in table.column_names} | {
+            "at": table["at"].cast(pa.int64()).to_pylist()
+        }
 
 
 def reads_table(trace: Trace, answers: Answers, counted_from: int, first_event: int = 0) -> pa.Table:

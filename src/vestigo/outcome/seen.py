@@ -42,7 +42,7 @@ class Answers(NamedTuple):
 
 
 Counted = Mapping[str, np.ndarray]
-"""By name, a value for each key: what native/include/vestigo/witness/key_rows.hpp counts, the misses of each cause among it.
+"""By name, a value for each key: what native/include/vestigo/witness/key_rows.hpp counts, and the misses of each cause.
 Sums that do not fit in 64 bits are Python's numbers."""
 
 
@@ -61,7 +61,7 @@ class Happening(NamedTuple):
     """Of a read or reload: its row in the trace."""
     why: str = ""
     """Of a miss and of what left: the cause."""
-    count: str = ""
+    counted_as: str = ""
     """Of what left: under which count it went."""
     span: int = 0
     """Of a miss or reload: how long the load takes. Of stale hits and joins: the oldest answer."""
@@ -91,9 +91,8 @@ class Happenings(Sequence[Happening]):
             for column, names in zip(self._columns, self._names, strict=True)
         ]
         found = Happening._make(values)
-        return found._replace(
-            why=found.why if found.what in ("missed", "left") else "", count=found.count if found.what == "left" else ""
-        )
+        why = found.why if found.what in ("missed", "left") else ""
+        return found._replace(why=why, counted_as=found.counted_as if found.what == "left" else "")
 
 
 class Seen(NamedTuple):

@@ -1,7 +1,6 @@
 """Writes tables that come in parts to one file."""
 
 from collections.abc import Callable, Iterable
-from contextlib import AbstractContextManager
 from pathlib import Path
 from typing import Any
 
@@ -28,14 +27,14 @@ def write_tables(parts: Iterable[pa.Table], path: Path) -> int:
     rows = 0
     try:
         with replacing(path) as unfinished:
-            begun: AbstractContextManager[Any] | None = None
+            begun: Any = None
             for part in parts:
                 table = _plain(part, is_safe=path.suffix.lower() == ".csv")
                 begun = begun or write_to(unfinished, table.schema)
-                begun.write_table(table)  # type: ignore[attr-defined]
+                begun.write_table(table)
                 rows += len(table)
             if begun is not None:
-                begun.close()  # type: ignore[attr-defined]
+                begun.close()
     except OSError as error:
         raise InputError(f"{path}: cannot be written: {error.strerror or error}") from None
     return rows

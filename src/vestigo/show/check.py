@@ -34,7 +34,9 @@ def mistake_text(mistake: Mistake) -> Text:
 
 def _answer(check: Check) -> Text:
     today, mended = check.amount(check.found.today.name), check.amount(check.mended_name)
-    text = Text.assemble((f"{counted(len(check.mistakes), 'likely mistake')}", "bold"), f" in {counted(len(check.rules), 'rule')}. ")
+    text = Text.assemble(
+        (f"{counted(len(check.mistakes), 'likely mistake')}", "bold"), f" in {counted(len(check.rules), 'rule')}. "
+    )
     text.append(f"Today's {check.goal}: {check.write(today)}")
     if check.mended_name != check.found.today.name:
         text.append(f"; with what is advised below, as far as it helps together, {check.write(mended)}")
@@ -65,7 +67,9 @@ def _price(check: Check, one: Mistake) -> list[RenderableType]:
         else "",
     ]
     costs = f"It costs {format_share(one.gain)} of today's {check.goal}. " if one.gain else ""
-    return [kept_together(Text(f"{costs}Replayed with these lines: {', '.join(filter(None, said)) or 'all is the same'}."))]
+    return [
+        kept_together(Text(f"{costs}Replayed with these lines: {', '.join(filter(None, said)) or 'all is the same'}."))
+    ]
 
 
 def _more(number: float, thing: str, things: str) -> str:
@@ -83,7 +87,10 @@ def _earned(check: Check) -> RenderableType:
         _columns(check, [{name: -more for name, more in check.effect(one.tried["without"]).items()} for one in rules]),
     )
     others = [
-        Padding(Text(f"{_name(one)} cannot be taken away alone: {printable(one.not_tried, most=300)}.", style="dim"), (0, 0, 0, 2))
+        Padding(
+            Text(f"{_name(one)} cannot be taken away alone: {printable(one.not_tried, most=300)}.", style="dim"),
+            (0, 0, 0, 2),
+        )
         for one in check.rules
         if one.not_tried
     ]
@@ -92,10 +99,18 @@ def _earned(check: Check) -> RenderableType:
 
 def _amounts(check: Check) -> list[RenderableType]:
     """What there is more where an amount is half, or double."""
-    rows = [(f"{what} {_name(one)}", check.effect(name)) for one in check.rules for what, name in one.tried.items() if what != "without"]
+    rows = [
+        (f"{what} {_name(one)}", check.effect(name))
+        for one in check.rules
+        for what, name in one.tried.items()
+        if what != "without"
+    ]
     if not rows:
         return []
-    return [Text(), _table("half and double", [name for name, _ in rows], _columns(check, [effect for _, effect in rows]))]
+    return [
+        Text(),
+        _table("half and double", [name for name, _ in rows], _columns(check, [effect for _, effect in rows])),
+    ]
 
 
 def _columns(check: Check, effects: Sequence[dict[str, float]]) -> list[Column]:

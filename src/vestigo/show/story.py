@@ -41,9 +41,9 @@ def _total(story: Story) -> Text:
     if found["stale_hits"]:
         oldest = format_seconds(found["oldest_stale_ns"] / SECOND)
         text.append(f"{counted(found['stale_hits'], 'hit')} stale, for {oldest} at most. ")
-    text.append(f"The origin took {format_seconds(found['origin_time_ns'] / SECOND)} for it in {counted(found['loads'], 'call')}. ")
+    text.append(f"The origin took {_span(found['origin_time_ns'])} for it in {counted(found['loads'], 'call')}. ")
     if story.gap_ns is not None:
-        text.append(f"Half of its reads come within {format_seconds(story.gap_ns / SECOND)} of the one before{_at_place(story)}. ")
+        text.append(f"Half of its reads come within {_span(story.gap_ns)} of the one before{_at_place(story)}. ")
     text.append(f"Held for {format_seconds(found['held_ns'] / SECOND)}{_altogether(story)}.")
     return text
 
@@ -83,7 +83,7 @@ def _one_advice(story: Story, advice: Advice) -> Text:
 
 
 def _more(number: int, thing: str) -> str:
-    """"12 more hits", "3 fewer stale", "no more stale"."""
+    """ "12 more hits", "3 fewer stale", "no more stale"."""
     things = f"{thing}s" if thing == "hit" and abs(number) != 1 else thing
     return f"{f'{abs(number):,}' if number else 'no'} {'fewer' if number < 0 else 'more'} {things}"
 
@@ -95,9 +95,13 @@ def _table(story: Story) -> RenderableType:
     for heading in ("at (UTC)", *(["where"] if has_places else []), "what happened"):
         table.add_column(Text(heading), no_wrap=heading != "what happened")
     for step in shown:
-        is_read = story.read_at_ns is not None and step.at_ns <= story.read_at_ns <= step.until_ns and step.event is not None
+        is_read = (
+            story.read_at_ns is not None and step.at_ns <= story.read_at_ns <= step.until_ns and step.event is not None
+        )
         where = [Text(printable(step.where or "", 22))] if has_places else []
-        table.add_row(Text(format_time(step.at_ns)), *where, kept_together(step_text(step)), style="bold" if is_read else "")
+        table.add_row(
+            Text(format_time(step.at_ns)), *where, kept_together(step_text(step)), style="bold" if is_read else ""
+        )
     more = [Text(f"{counted(left_out, 'more step')}; --json has all of them.", style="dim")] if left_out else []
     return Group(table, *more)
 
@@ -153,7 +157,9 @@ _WORDS = {
     "reloaded": lambda step: f"reloaded in the background; the load takes {_span(step.span_ns)}",
     "loaded": lambda step: f"the value comes in, {_size(step)}",
     "written": lambda step: f"a written value comes in, {_size(step)}",
-    "copied": lambda step: f"a value written{f' on {printable(step.other)}' if step.other else ' elsewhere'} comes in, {_size(step)}",
+    "copied": lambda step: (
+        f"a value written{f' on {printable(step.other)}' if step.other else ' elsewhere'} comes in, {_size(step)}"
+    ),
     "refused": lambda _: "the value is not kept: the rules refuse it",
     "null": lambda _: "the origin has nothing; that is not kept",
     "expired": lambda step: f"expired ({step.cause}){_idle(step)}",

@@ -55,7 +55,11 @@ def keys_table(keys: Keys, title: str, worst: Sequence[int]) -> RenderableType:
         return [float(one) for one in keys.column(name)[worst]]
 
     span = max(keys.trace.span_ns, 1)
-    stale = count("stale hits", amounts("stale_hits")) if keys.changes_shown else Column("stale hits", "", ["-"] * len(worst))
+    stale = (
+        count("stale hits", amounts("stale_hits"))
+        if keys.changes_shown
+        else Column("stale hits", "", ["-"] * len(worst))
+    )
     columns = [
         count("reads", amounts("reads")),
         count("hits", amounts("hits")),

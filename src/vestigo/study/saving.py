@@ -135,7 +135,9 @@ def _plain(value: Any) -> Any:  # noqa: PLR0911, PLR0912  # one line a kind
             return {key: _plain(one) for key, one in value.items()}
         return {_KIND: "map", "items": [[_plain(key), _plain(one)] for key, one in value.items()]}
     if isinstance(value, (Reads, Keys)):
-        raise InputError(f"a table of {type(value).__name__.lower()} is not saved as JSON; write its to_arrow() to a file")
+        raise InputError(
+            f"a table of {type(value).__name__.lower()} is not saved as JSON; write its to_arrow() to a file"
+        )
     raise InputError(f"{type(value).__name__} cannot be saved")
 
 

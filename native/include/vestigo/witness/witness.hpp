@@ -168,7 +168,7 @@ class Witness : public Testimony {
   }
   [[gnu::noinline]] void put_left(const Who& who, const Entry& entry, Cause cause, Count count, Time now) {
     const Id other = count == kEvictions ? coming_ : kNone;
-    put(who, {.what = kHasLeft, .why = cause, .count = static_cast<std::uint8_t>(count - kHits), .other = other, .at = now, .since = entry.idle_since, .bytes = entry.bytes});
+    put(who, {.what = kHasLeft, .why = cause, .counted_as = static_cast<std::uint8_t>(count - kHits), .other = other, .at = now, .since = entry.idle_since, .bytes = entry.bytes});
   }
   void put(const Who& who, Happening happening) {
     happening.key = who.row;

@@ -27,7 +27,8 @@ def check(
     results: ResultsOption = None,
     no_results: NoResultsOption = False,
     tolerate: Annotated[
-        str, typer.Option("--tolerate", metavar="SHARE", help="Exit with 1 if a mistake costs more of the aim than this.")
+        str,
+        typer.Option("--tolerate", metavar="SHARE", help="Exit with 1 if a mistake costs more of the aim than this."),
     ] = "1%",
     write: WriteOption = None,
     as_json: JsonOption = False,
@@ -70,5 +71,8 @@ def check(
 
 
 VERB = Verb(
-    8, "What each rule earns; likely mistakes.", check, "0 done, 1 a mistake costs more than --tolerate, 2 wrong input, 130 interrupted"
+    8,
+    "What each rule earns; likely mistakes.",
+    check,
+    "0 done, 1 a mistake costs more than --tolerate, 2 wrong input, 130 interrupted",
 )

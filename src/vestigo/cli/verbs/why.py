@@ -6,7 +6,15 @@ from typing import Annotated
 
 import typer
 
-from vestigo.cli.options import FigureOption, IntakeOption, JsonOption, PlanOption, RulesOption, StrictOption, TraceArgument
+from vestigo.cli.options import (
+    FigureOption,
+    IntakeOption,
+    JsonOption,
+    PlanOption,
+    RulesOption,
+    StrictOption,
+    TraceArgument,
+)
 from vestigo.cli.verbs import Verb
 
 
@@ -20,7 +28,9 @@ def why(
     key: Annotated[str | None, typer.Option("--key", metavar="KEY", help="The key whose story is told.")] = None,
     at: Annotated[
         str | None,
-        typer.Option("--at", metavar="TIME", help="Explain the key's read nearest to this time: '2026-03-17 08:20:00', in UTC."),
+        typer.Option(
+            "--at", metavar="TIME", help="Explain the key's read nearest to this time: '2026-03-17 08:20:00', in UTC."
+        ),
     ] = None,
     node: Annotated[str | None, typer.Option("--node", metavar="NAME", help="On this node alone.")] = None,
     figure: FigureOption = None,
@@ -43,7 +53,9 @@ def why(
     from vestigo.study import why as why_of
 
     stated = plan_for(plan, rules, is_needed=True) or Plan()
-    if key is None and (given := [name for name, value in {"--at": at, "--node": node, "--figure": figure}.items() if value]):
+    if key is None and (
+        given := [name for name, value in {"--at": at, "--node": node, "--figure": figure}.items() if value]
+    ):
         raise InputError(f"{given[0]} is about one key; name it with --key")
     with Progress() as progress:
         read_in = read(trace, stated, intake_options(intake, strict), progress)

@@ -1,7 +1,7 @@
 """A job as the kernel is asked for it: the plain replay where that knows all of its rules, else the full one."""
 
 from collections.abc import Mapping
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -18,6 +18,7 @@ from vestigo.trace.columns import MISSING
 from vestigo.trace.trace import Ints
 
 _MOST_GROUPS = 65_535
+_Asked = TypeVar("_Asked", kernel.PlainAsked, kernel.FullAsked)
 _RULES, _POOL_RULES = rules_of(Rules), rules_of(PoolRules)
 
 
@@ -40,15 +41,17 @@ def knows_plainly(rules: Rules) -> bool:
     )
 
 
-def begin(trace: Trace, job: Job, entries: Entries, full: bool, watching: kernel.Watching | None = None) -> kernel.Replay:
+def begin(
+    trace: Trace, job: Job, entries: Entries, full: bool, watching: kernel.Watching | None = None
+) -> kernel.Replay:
     """The `full` replay, or the plain one."""
     asked = _full(trace, job, entries) if full else _plain(trace, job, entries)
     return kernel.Replay(asked, _counting(trace, job), watching)
 
 
 def entry_nodes(trace: Trace, groups: Groups, entries: Entries) -> Ints | None:
-    """By entry: the node that it is on, from 1 on; 0 for rows that name none, and for look-ups whose nodes share a cache.
-    None: all are 0.
+    """By entry: the node that it is on, from 1 on; 0 for rows that name none, and for look-ups whose nodes share a
+    cache. None: all are 0.
     """
     if entries.nodes is not None or "node" not in groups.per or has_unnamed_node(trace):
         return entries.nodes
@@ -104,7 +107,7 @@ def _full(trace: Trace, job: Job, entries: Entries) -> kernel.FullAsked:
     return asked
 
 
-def _asked(asked: Any, trace: Trace, groups: Groups, entries: Entries) -> Any:
+def _asked(asked: _Asked, trace: Trace, groups: Groups, entries: Entries) -> _Asked:
     """What both replays are asked."""
     asked.entry_keys, asked.keys = entries.keys, max(len(trace.keys), 1)
     asked.groups = [_group_rules(group) for group in groups.each]

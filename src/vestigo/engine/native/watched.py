@@ -12,7 +12,7 @@ from vestigo.engine.native.feed import Fed
 from vestigo.outcome.seen import Answers, Counted, Happenings, Seen, Watching
 from vestigo.trace import Trace
 
-_NAMES = {"what": kernel.HAPPENINGS, "why": kernel.CAUSES, "count": kernel.COUNTS}
+_NAMES = {"what": kernel.HAPPENINGS, "why": kernel.CAUSES, "counted_as": kernel.COUNTS}
 
 
 def watch(trace: Trace, job: Job, watching: Watching, batch_events: int | None = None, full: bool = False) -> Seen:
@@ -25,7 +25,7 @@ def watch(trace: Trace, job: Job, watching: Watching, batch_events: int | None =
     told = _places(len(trace)) if watching.reads else None
     replay = fed.begin(_asked(fed, watching))
     for batch in fed.batches(replay, batch_events):
-        answers = told and tuple(column[batch.begin : batch.end] for column in told)
+        answers: Any = told and tuple(column[batch.begin : batch.end] for column in told)
         replay.feed(batch.columns, batch.next_reads, answers)
     reads = told and Answers(*told, *replay.take_stale())
     sheets = replay.close()
@@ -34,7 +34,9 @@ def watch(trace: Trace, job: Job, watching: Watching, batch_events: int | None =
 
 
 def answers_by_batch(trace: Trace, job: Job) -> Iterator[tuple[int, int, Answers]]:
-    """Of each batch which rows it has, and the answers of its reads: of traces longer than memory. Of one batch at least."""
+    """Of each batch which rows it has, and the answers of its reads: of traces longer than memory. There is one at
+    least.
+    """
     if len(trace) == 0:
         answers = watch(trace, job, Watching(reads=True)).answers
         assert answers is not None
@@ -77,7 +79,9 @@ def _counted(keys: int, all: dict[str, Any], some: dict[str, Any]) -> Counted:  
     found |= {cause: column[:keys] for cause, column in zip(kernel.CAUSES, misses, strict=True)}
     found |= {name: of_some(some[name]) for name in ("joined", "stale_hits", "ghosts", "more_loads", "oldest_stale_ns")}
     for name in ("held", "idle"):
-        found[f"{name}_byte_ns"] = _with_rest(found[f"{name}_byte_ns"], some["key"], some[f"{name}_high"], some[f"{name}_low"])
+        found[f"{name}_byte_ns"] = _with_rest(
+            found[f"{name}_byte_ns"], some["key"], some[f"{name}_high"], some[f"{name}_low"]
+        )
     return found
 
 

@@ -51,6 +51,18 @@ class Load:
     given_up: bool = False
 
 
+class Exit(NamedTuple):
+    """How an entry leaves."""
+
+    cause: str
+    """What its key's next miss will be put down to."""
+    counted_as: str
+    """Under which count."""
+    at: int
+    other: int = -1
+    """The key that it makes way for."""
+
+
 class Absence(NamedTuple):
     """Why a key is not there."""
 

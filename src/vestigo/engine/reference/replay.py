@@ -13,12 +13,12 @@ from vestigo.engine.reference.calls import Calls
 from vestigo.engine.reference.compartments import Compartments
 from vestigo.engine.reference.conditions import passes
 from vestigo.engine.reference.ledger import Ledger
-from vestigo.engine.reference.pool import Absence, Entry, Load, Pool
+from vestigo.engine.reference.pool import Absence, Entry, Exit, Load, Pool
 from vestigo.engine.reference.rows import Row, fill, foresee, rows
 from vestigo.engine.reference.truth import Truth, Value
 from vestigo.engine.reference.witness import Witness
-from vestigo.outcome.seen import Seen, Watching
 from vestigo.outcome import Measures, Slices
+from vestigo.outcome.seen import Seen, Watching
 from vestigo.trace import Op, Trace
 from vestigo.trace.trace import LAST_KEYED
 
@@ -35,7 +35,9 @@ def watch(trace: Trace, job: Job, watching: Watching) -> Seen:
     return seen
 
 
-def _replayed(trace: Trace, job: Job, watching: Watching) -> tuple[tuple[dict[str, Any], dict[str, Measures], Slices], Seen]:
+def _replayed(
+    trace: Trace, job: Job, watching: Watching
+) -> tuple[tuple[dict[str, Any], dict[str, Measures], Slices], Seen]:
     recorded = rows(trace)
     truths: defaultdict[int, Truth] = defaultdict(Truth)
     nulls = []
@@ -83,7 +85,7 @@ class Replay:
     def step(self, row: Row) -> None:
         if row.op == Op.CLEAR:
             of_lookup = [one for one, group in enumerate(self.groups) if row.lookup in (group.lookup, -1)]
-            self.empty(of_lookup, row.node, "cleared", "clears", row.at)
+            self.empty(of_lookup, row.node, Exit("cleared", "clears", row.at))
             return
         if row.op == Op.RESTART:
             self.restart(row)
@@ -111,7 +113,7 @@ class Replay:
         while due := self.agenda.next(now):
             self.ledger.close_slices(due.at)
             if due.kind == Kind.CLEAR:
-                self.empty([due.what, *self.agenda.also_cleared(due)], -1, "cleared", "clears", due.at)
+                self.empty([due.what, *self.agenda.also_cleared(due)], -1, Exit("cleared", "clears", due.at))
             elif due.kind == Kind.COLLECT:
                 self.collect(due.what, due.at)
             elif due.kind == Kind.LOAD:
@@ -189,9 +191,9 @@ class Replay:
         if entry:
             expired = lives.expiry(rules, entry, row.at)
             if expired:
-                self.leave(pool, entry, expired, "expirations", row.at)
+                self.leave(pool, entry, Exit(expired, "expirations", row.at))
             elif rules.drop_first:
-                self.leave(pool, entry, "dropped", "drops", row.at)
+                self.leave(pool, entry, Exit("dropped", "drops", row.at))
             cause = expired or "null"
         if row.force or rules.drop_first:
             cause = "forced"
@@ -254,9 +256,7 @@ class Replay:
             self.ledger.count(load.row.lookup, "raced")
 
     def store(self, load: Load, group: Group, now: int, came: str = "kept") -> bool:
-        """Keeps a value that was loaded or written if the rules allow; True if it was kept. How it `came`, the witness is
-        told.
-        """
+        """Keeps a value that was loaded or written if the rules allow; True if it was kept. `came` says how it did."""
         row, rules, pool = load.row, group.rules, load.pool
         held = pool.get(row.key)
         if load.value.is_null and not lives.keeps_nulls(rules):
@@ -265,7 +265,7 @@ class Replay:
                 pool.absences[row.key] = Absence("null")
             return False
         if held:
-            self.leave(pool, held, "refused", "superseded", now)
+            self.leave(pool, held, Exit("refused", "superseded", now))
         size = (row.size or 0) + rules.entry_overhead
         if not passes(group, self.trace, row, load.value) or not pool.accepts(size):
             self.ledger.count(row.lookup, "refusals")
@@ -273,7 +273,7 @@ class Replay:
             pool.absences[row.key] = Absence("refused")
             return False
         for victim in pool.make_room(row.key, size, group.pinned):
-            self.gone(pool, victim, "evicted", "evictions", now, row.key)
+            self.gone(pool, victim, Exit("evicted", "evictions", now, row.key))
         ages = lives.ages_at(rules, load.value, row.at, row.key, self.kept[row.key])
         self.kept[row.key] += 1
         self.loaded.add(row.key)
@@ -287,17 +287,17 @@ class Replay:
 
     # What leaves
 
-    def leave(self, pool: Pool, entry: Entry, cause: str, count: str, now: int) -> None:
-        """An entry goes, and is counted; `cause` is what its key's next miss will be put down to."""
-        self.gone(pool, pool.take(entry.key), cause, count, now)
+    def leave(self, pool: Pool, entry: Entry, way: Exit) -> None:
+        """An entry goes, and is counted."""
+        self.gone(pool, pool.take(entry.key), way)
 
-    def gone(self, pool: Pool, entry: Entry, cause: str, count: str, now: int, other: int = -1) -> None:
-        """The same for one that its pool has given; `other` is the key that it makes way for."""
-        self.ledger.count(entry.group.lookup, count)
-        self.witness.left(pool, entry, cause, count, now, other)
-        self.ledger.left(entry.group.lookup, (entry.bytes, entry.stored_at, entry.last_use, now))
-        taken = cause in ("evicted", "dropped", "cleared", "restarted")
-        pool.absences[entry.key] = Absence(cause, lives.deadline(entry.group.rules, entry) if taken else None)
+    def gone(self, pool: Pool, entry: Entry, way: Exit) -> None:
+        """The same for one that its pool has given."""
+        self.ledger.count(entry.group.lookup, way.counted_as)
+        self.witness.left(pool, entry, way)
+        self.ledger.left(entry.group.lookup, (entry.bytes, entry.stored_at, entry.last_use, way.at))
+        taken = way.cause in ("evicted", "dropped", "cleared", "restarted")
+        pool.absences[entry.key] = Absence(way.cause, lives.deadline(entry.group.rules, entry) if taken else None)
 
     def watch(self, pool: Pool, entry: Entry, now: int) -> None:
         """Puts down when the entry is to be collected, as far as that is known."""
@@ -312,7 +312,7 @@ class Replay:
         at = lives.collected_at(entry.group.rules, entry, self.start, now)
         end = lives.deadline(entry.group.rules, entry)
         if at == now and end:
-            self.leave(pool, entry, end[1], "expirations", now)
+            self.leave(pool, entry, Exit(end[1], "expirations", now))
         else:
             self.watch(pool, entry, now)
 
@@ -335,7 +335,7 @@ class Replay:
         for load in pool.loads[row.key]:
             load.raced = True
         if entry := pool.get(row.key):
-            self.leave(pool, entry, "dropped", "drops", now)
+            self.leave(pool, entry, Exit("dropped", "drops", now))
 
     def tell(self, row: Row, group: Group, value: Value) -> None:
         """The other nodes hear of a write, at once or later."""
@@ -360,7 +360,7 @@ class Replay:
 
     def restart(self, row: Row) -> None:
         lost = [one for one, group in enumerate(self.groups) if not group.rules.survives_restart]
-        self.empty(lost, row.node, "restarted", "lost", row.at)
+        self.empty(lost, row.node, Exit("restarted", "lost", row.at))
         for number in range(len(self.compartments.pools)):
             for pool in self.compartments.hit_by(number, row.node):
                 for key in self.give_up_loads(pool):
@@ -374,7 +374,7 @@ class Replay:
         pool.loads.clear()
         return lost
 
-    def empty(self, groups: list[int], node: int, cause: str, count: str, now: int) -> None:
+    def empty(self, groups: list[int], node: int, way: Exit) -> None:
         """All entries of these groups go. A pool that holds nothing else begins anew."""
         for number in range(len(self.compartments.pools)):
             mine = {one for one in self.groups_with_keys if self.groups[one].pool == number}
@@ -382,10 +382,12 @@ class Replay:
                 continue
             for pool in self.compartments.hit_by(number, node):
                 for entry in sorted(pool.entries.values(), key=lambda entry: entry.key):
-                    spared = self.spares is not None and self.reach.get((number, pool.number, entry.key), now) > now
-                    if self.key_groups[entry.key] not in groups or (cause == "cleared" and spared):
+                    spared = (
+                        self.spares is not None and self.reach.get((number, pool.number, entry.key), way.at) > way.at
+                    )
+                    if self.key_groups[entry.key] not in groups or (way.cause == "cleared" and spared):
                         continue
-                    self.leave(pool, entry, cause, count, now)
+                    self.leave(pool, entry, way)
                 if mine <= set(groups) and not pool.entries:
                     pool.emptied()
 
@@ -394,7 +396,7 @@ class Replay:
         for pool in self.compartments.over_after(number, row):
             self.give_up_loads(pool)
             for entry in list(pool.entries.values()):
-                self.leave(pool, entry, "first", "lost", row.at)
+                self.leave(pool, entry, Exit("first", "lost", row.at))
 
     def held(self) -> list[Entry]:
         pools = [pool for number in range(len(self.compartments.pools)) for pool in self.compartments.each(number)]

@@ -6,13 +6,24 @@ from typing import Any
 
 import numpy as np
 
-from vestigo.engine.reference.pool import Entry, Load, Pool
+from vestigo.engine.reference.pool import Entry, Exit, Load, Pool
 from vestigo.engine.reference.rows import Row
-from vestigo.outcome.seen import HIT, JOINED, MISS, NO_AGE, NULL, Answers, Counted, Happening, Seen, Watching
 from vestigo.outcome import CAUSES
+from vestigo.outcome.seen import HIT, JOINED, MISS, NO_AGE, NULL, Answers, Counted, Happening, Seen, Watching
 
 _COUNTS = (
-    *("hits", "joined", *CAUSES, "stale_hits", "ghosts", "more_loads", "origin_time_ns", "evictions", "kept", "kept_bytes"),
+    *(
+        "hits",
+        "joined",
+        *CAUSES,
+        "stale_hits",
+        "ghosts",
+        "more_loads",
+        "origin_time_ns",
+        "evictions",
+        "kept",
+        "kept_bytes",
+    ),
 )
 _IN_A_ROW = ("hit", "stale_hit", "joined")
 
@@ -98,12 +109,11 @@ class Witness:
         self._keep(entry)
         self._put(came, entry.key, pool, now, since=entry.loaded_at, bytes=entry.bytes)
 
-    def left(self, pool: Pool, entry: Entry, cause: str, count: str, now: int, other: int = -1) -> None:
-        self._stay(entry, now)
-        self._keys[entry.key].counts["evictions"] += count == "evictions"
-        self._put(
-            "left", entry.key, pool, now, why=cause, count=count, since=entry.last_use, bytes=entry.bytes, other=other
-        )
+    def left(self, pool: Pool, entry: Entry, way: Exit) -> None:
+        self._stay(entry, way.at)
+        self._keys[entry.key].counts["evictions"] += way.counted_as == "evictions"
+        told = {"why": way.cause, "counted_as": way.counted_as, "other": way.other}
+        self._put("left", entry.key, pool, way.at, since=entry.last_use, bytes=entry.bytes, **told)
 
     def not_kept(self, load: Load, what: str, now: int) -> None:
         self._put(what, load.row.key, load.pool, now)

@@ -1,14 +1,14 @@
 """A key's life on each node: when it was held, when that was stale, and what happened."""
 
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from matplotlib.dates import AutoDateLocator, ConciseDateFormatter
 
 from vestigo.show import style
 from vestigo.show.figures.canvas import NAME, our_style
 from vestigo.show.safe import printable
-from vestigo.study import Stay, Step, Story
+from vestigo.study import Stay, Story
 from vestigo.units import counted
 
 if TYPE_CHECKING:
@@ -34,7 +34,8 @@ def story(story: Story, axis: "Axes | None" = None) -> "Axes":
     with our_style():
         if axis is None:
             axis = _figure(story)
-        places = sorted({one.where for one in (*story.stays, *_reads(story))}, key=lambda where: where or "")
+        held, done = {one.where for one in story.stays}, {one.where for one in story.steps if one.what != "changed"}
+        places = sorted(held | done, key=lambda where: where or "")
         rows = {where: row for row, where in enumerate(places)}
         _draw_bands(axis, story, rows)
         _draw_marks(axis, story, rows)
@@ -74,10 +75,6 @@ def _figure(story: Story) -> "Axes":
     return axis
 
 
-def _reads(story: Story) -> Sequence[Step]:
-    return [one for one in story.steps if one.what != "changed"]
-
-
 def _draw_bands(axis: "Axes", story: Story, rows: dict[str | None, int]) -> None:
     whole = [(story.begins_ns, story.ends_ns)]
     bands: dict[str, tuple[str, float, Callable[[Stay], tuple[int, int]]]] = {
@@ -87,9 +84,10 @@ def _draw_bands(axis: "Axes", story: Story, rows: dict[str | None, int]) -> None
     }
     for where, row in rows.items():
         own = [one for one in story.stays if one.where == where]
-        _draw_band(axis, row, whole, style.RULE, 0.5, "_")
+        _draw_band(axis, row, whole, color=style.RULE, alpha=0.5)
         for name, (colour, alpha, span_of) in bands.items():
-            _draw_band(axis, row, [span_of(one) for one in own], colour, alpha, name if row == 0 else "_")
+            spans = [span_of(one) for one in own]
+            _draw_band(axis, row, spans, color=colour, alpha=alpha, label=name if row == 0 else "_")
 
 
 def _fresh_until(stay: Stay) -> int:
@@ -100,9 +98,9 @@ def _serves_until(stay: Stay) -> int:
     return stay.ends_ns if stay.expired_from_ns is None else stay.expired_from_ns
 
 
-def _draw_band(axis: "Axes", row: int, spans: Sequence[tuple[int, int]], colour: str, alpha: float, name: str) -> None:
+def _draw_band(axis: "Axes", row: int, spans: Sequence[tuple[int, int]], **look: Any) -> None:
     bars = [(begin / _DAY, (end - begin) / _DAY) for begin, end in spans if begin < end]
-    axis.broken_barh(bars, (row - _BAND / 2, _BAND), color=colour, alpha=alpha, linewidth=0, label=name)
+    axis.broken_barh(bars, (row - _BAND / 2, _BAND), linewidth=0, **look)
 
 
 def _draw_marks(axis: "Axes", story: Story, rows: dict[str | None, int]) -> None:
@@ -115,7 +113,15 @@ def _draw_marks(axis: "Axes", story: Story, rows: dict[str | None, int]) -> None
         found = [one for one in story.steps if one.what == what and one.where in rows]
         if found:
             times = [one.at_ns / _DAY for one in found]
-            axis.plot(times, [rows[one.where] + below for one in found], marker, color=colour, markersize=5, label=name, linestyle="")
+            axis.plot(
+                times,
+                [rows[one.where] + below for one in found],
+                marker,
+                color=colour,
+                markersize=5,
+                label=name,
+                linestyle="",
+            )
 
 
 def _draw_changes(axis: "Axes", story: Story) -> None:

@@ -108,18 +108,21 @@ class OfLookup:
         order = np.lexsort((trace.at[rows], where, trace.key[rows]))
         key, at, where = trace.key[rows][order], trace.at[rows][order], where[order]
         same = (np.diff(key) == 0) & (np.diff(where) == 0)
-        return np.sort(np.diff(at)[same])
+        gaps: np.ndarray = np.sort(np.diff(at)[same])
+        return gaps
 
     @cached_property
     def turns_ns(self) -> np.ndarray:
         """Between two changes of a key, ascending; of keys that changed once, the time since they were first seen."""
-        return np.sort(np.diff(self._changes[1])[np.diff(self._changes[0]) == 0])
+        turns: np.ndarray = np.sort(np.diff(self._changes[1])[np.diff(self._changes[0]) == 0])
+        return turns
 
     @cached_property
     def change_times_ns(self) -> np.ndarray:
         """When values changed."""
         key, at = self._changes
-        return at[1:][np.diff(key) == 0]
+        times: np.ndarray = at[1:][np.diff(key) == 0]
+        return times
 
     @cached_property
     def _changes(self) -> tuple[np.ndarray, np.ndarray]:
@@ -137,7 +140,8 @@ class OfLookup:
         """Of the values that are read, in bytes."""
         trace = self.facts.trace
         found = (trace.lookup == self.number) & (trace.op == Op.READ) & ~truths(trace).null
-        return self.facts.sizes[found]
+        sizes: np.ndarray = self.facts.sizes[found]
+        return sizes
 
     @cached_property
     def key_texts(self) -> Any:

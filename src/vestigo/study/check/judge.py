@@ -50,9 +50,7 @@ def _is_better(found: Candidates, aim: Aim, suspected: Suspicion, mended: Candid
             return mended.measure("ghosts") <= _LESS * today.measure("ghosts") and better > -_LEAST_GAIN
         case "age":
             lookup = suspected.where.split(".")[1] if suspected.where.startswith("lookup.") else ""
-            before, after = (
-                one.result["whole"]["lookups"][lookup]["answer_age"]["max"] for one in (today, mended)
-            )
+            before, after = (one.result["whole"]["lookups"][lookup]["answer_age"]["max"] for one in (today, mended))
             return bool(after <= _LESS * before and (better > -_FOR_YOUTH or not found.stale_known))
         case "no worse":
             return better >= 0

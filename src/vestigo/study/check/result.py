@@ -100,7 +100,9 @@ class Check(Data):
     @property
     def idle(self) -> list[RuleTried]:
         """Rules that change nothing here: without them all is the same."""
-        same = [one for one in self.rules if "without" in one.tried and not any(self.effect(one.tried["without"]).values())]
+        same = [
+            one for one in self.rules if "without" in one.tried and not any(self.effect(one.tried["without"]).values())
+        ]
         return [one for one in same if self._is_same(one.tried["without"])]
 
     def _is_same(self, name: str) -> bool:
@@ -153,9 +155,7 @@ class Check(Data):
 
 def gain(found: Candidates, aim: Aim, candidate: Candidate) -> float:
     """See `Check.gain`."""
-    beyond = [
-        sum(one.share for one in excesses(found, each, aim.limits, "whole")) for each in (found.today, candidate)
-    ]
+    beyond = [sum(one.share for one in excesses(found, each, aim.limits, "whole")) for each in (found.today, candidate)]
     before, after = (cost(found, aim, each, "whole") for each in (found.today, candidate))
     better = (before - after) / (abs(before) or 1.0)
     return better if beyond[1] <= beyond[0] else min(better, 0.0) - (beyond[1] - beyond[0])

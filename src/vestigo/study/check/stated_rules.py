@@ -105,5 +105,3 @@ def _times(value: Any, times: Fraction) -> Any:
     if isinstance(value, Nulls) and value.lifetime is not None:
         return value._replace(lifetime=Duration(max(int(value.lifetime * times), 1)))
     return None
-
-

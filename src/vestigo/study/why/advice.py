@@ -22,6 +22,7 @@ from vestigo.units import Duration
 
 _MOST_CAUSES = 3
 
+
 @dataclass(frozen=True)
 class Case:
     """A key under a plan."""
@@ -37,7 +38,7 @@ class Case:
 
     @property
     def lookup(self) -> str:
-        return self.trace.lookups[self.trace.key_lookup[self.key]]
+        return str(self.trace.lookups[self.trace.key_lookup[self.key]])
 
 
 Change = dict[str, Any]
@@ -83,41 +84,28 @@ def _replayed(case: Case, cause: str, change: Change) -> Advice | None:
 
 
 def _against(case: Case, cause: str) -> Iterator[Change]:
-    rules, room = case.rules, _room(case)
-    match cause:
-        case "aged":
-            yield from _longer(case, "absolute", rules.absolute, cause)
-        case "idle":
-            yield from _longer(case, "sliding", rules.sliding, cause)
-        case "evicted":
-            if room.max_entries is not None:
-                yield from ({f"{_table(case, pooled=True)}.max_entries": room.max_entries * by} for by in (2, 4))
-            if room.max_bytes is not None:
-                yield from ({f"{_table(case, pooled=True)}.max_bytes": room.max_bytes * by} for by in (2, 4))
-        case "null":
-            yield from ({f"{_table(case)}.nulls": nulls} for nulls in ("keep", "keep 10m", "keep 1m"))
-        case "loading":
-            yield {f"{_table(case)}.overlap": "join"}
-        case "scope":
-            yield from ({f"{_table(case)}.per": per} for per in ("node", "all") if per != rules.per)
-        case "dropped":
-            if rules.on_write == "drop":
-                yield {f"{_table(case)}.on_write": "replace"}
-            if rules.tell_nodes == "drop":
-                yield {f"{_table(case)}.tell_nodes": "copy"}
-        case "forced":
-            if rules.drop_first:
-                yield {f"{_table(case)}.drop_first": False}
-        case "clock":
-            yield {f"{_table(case)}.absolute_at": "never"}
-        case "cleared":
-            yield from ({f"{_table(case)}.{name}": none} for name, none in (("clear_every", "never"), ("clear_at", "never")))
-        case "restarted":
-            yield {f"{_table(case)}.survives_restart": True}
-        case "refused":
-            yield {f"{_table(case)}.keep_if": "all"}
-            if room.max_bytes is not None:
-                yield {f"{_table(case, pooled=True)}.max_bytes": room.max_bytes * 4}
+    """Changes that could turn misses of this cause into hits."""
+    rules, room = case.rules, case.plan.pool_rules(case.lookup)
+    of_room = {"max_entries": room.max_entries, "max_bytes": room.max_bytes}
+    simple: dict[str, list[tuple[str, Any]]] = {
+        "null": [("nulls", how) for how in ("keep", "keep 10m", "keep 1m")],
+        "loading": [("overlap", "join")],
+        "scope": [("per", per) for per in ("node", "all") if per != rules.per],
+        "dropped": [("on_write", "replace")] * (rules.on_write == "drop")
+        + [("tell_nodes", "copy")] * (rules.tell_nodes == "drop"),
+        "forced": [("drop_first", False)] * rules.drop_first,
+        "clock": [("absolute_at", "never")],
+        "cleared": [("clear_every", "never"), ("clear_at", "never")],
+        "restarted": [("survives_restart", True)],
+        "refused": [("keep_if", "all")],
+    }
+    yield from ({f"{_table(case)}.{rule}": value} for rule, value in simple.get(cause, []))
+    times = {"evicted": (2, 4), "refused": (4,)}.get(cause, ())
+    limits = [(rule, most) for rule, most in of_room.items() if most is not None]
+    yield from ({f"{_table(case, pooled=True)}.{rule}": most * by} for rule, most in limits for by in times)
+    lifetimes = {"aged": "absolute", "idle": "sliding"}
+    if rule := lifetimes.get(cause):
+        yield from _longer(case, rule, getattr(rules, rule), cause)
 
 
 def _against_stale(case: Case) -> Iterator[Change]:
@@ -157,13 +145,7 @@ def _waits(steps: Sequence[Step], cause: str) -> list[int]:
     return waits
 
 
-def _room(case: Case) -> Any:
-    return case.plan.pool_rules(case.lookup)
-
-
 def _table(case: Case, pooled: bool = False) -> str:
     """Where a rule of the look-up stands in a plan, or one of its room."""
     pool = case.plan.pool_for(case.lookup) if pooled else None
     return f"lookup.{case.lookup}" if pool is None else f"pool.{pool}"
-
-

@@ -42,12 +42,17 @@ def explained(read: OneRead, steps: Sequence[Step], rules: Rules, limit: str) ->
         )
     took = f"the load took {_span(read.read_time_ns)}"
     nothing = ", and the origin had nothing" if read.null else ""
-    return f"At {format_time(read.at_ns)}{place}: missed ({read.cause}): {_why(read, before, rules, limit)}; {took}{nothing}."
+    why = _why(read, before, rules, limit)
+    return f"At {format_time(read.at_ns)}{place}: missed ({read.cause}): {why}; {took}{nothing}."
 
 
 def _before(read: OneRead, steps: Sequence[Step]) -> Sequence[Step]:
     """What happened at its place up to the read, or to the first of those in a row to which it belongs."""
-    reads = [place for place, one in enumerate(steps) if one.what in READS and one.event is not None and one.event <= read.event]
+    reads = [
+        place
+        for place, one in enumerate(steps)
+        if one.what in READS and one.event is not None and one.event <= read.event
+    ]
     return steps[: reads[-1]] if reads else []
 
 
@@ -58,10 +63,11 @@ def _hit(read: OneRead, before: Sequence[Step], steps: Sequence[Step], rules: Ru
     how = {"written": "written", "copied": "copied from another node's write"}.get(came.what if came else "", "loaded")
     told = f"answered with {what} {_span(read.age_ns)} old, {how} at {format_time(loaded_ns, read.at_ns)}"
     if read.stale_age_ns == NO_AGE:
-        return f"{told}, and not changed since{_ends(read, loaded_ns, before, rules)}"
+        return f"{told}, and not changed since{_ends(read, loaded_ns, rules)}"
     changed_ns = read.at_ns - read.stale_age_ns
     change = next((one for one in steps if one.what == "changed" and one.at_ns == changed_ns), None)
-    return f"{told}, but changed at {format_time(changed_ns, read.at_ns)}{_reason(change, came, read, rules)}{_ends(read, loaded_ns, before, rules)}"
+    reason, ends = _reason(change, came, read, rules), _ends(read, loaded_ns, rules)
+    return f"{told}, but changed at {format_time(changed_ns, read.at_ns)}{reason}{ends}"
 
 
 def _reason(change: Step | None, came: Step | None, read: OneRead, rules: Rules) -> str:
@@ -80,7 +86,7 @@ def _reason(change: Step | None, came: Step | None, read: OneRead, rules: Rules)
     return f"{by}; the news of it takes `tell_delay = {rules.tell_delay}`"
 
 
-def _ends(read: OneRead, loaded_ns: int, before: Sequence[Step], rules: Rules) -> str:
+def _ends(read: OneRead, loaded_ns: int, rules: Rules) -> str:
     """When the rules would have ended it."""
     ends = []
     lifetime = rules.nulls.lifetime if read.null and rules.nulls.lifetime else rules.absolute
@@ -93,11 +99,12 @@ def _ends(read: OneRead, loaded_ns: int, before: Sequence[Step], rules: Rules) -
         return "; no lifetime ends it"
     at_ns, rule = min(ends)
     if at_ns <= read.at_ns:
-        return f"; {rule} ended it at {format_time(at_ns, read.at_ns)}, and `serve_stale = {rules.serve_stale}` serves it on"
+        ended = format_time(at_ns, read.at_ns)
+        return f"; {rule} ended it at {ended}, and `serve_stale = {rules.serve_stale}` serves it on"
     return f"; {rule} ends it at {format_time(at_ns, read.at_ns)}"
 
 
-def _why(read: OneRead, before: Sequence[Step], rules: Rules, limit: str) -> str:  # noqa: PLR0911  # one line a cause
+def _why(read: OneRead, before: Sequence[Step], rules: Rules, limit: str) -> str:  # noqa: PLR0911, PLR0912  # one line a cause
     gone, came = _last(before, LEFT), _last(before, CAME)
     gone_at = format_time(gone.at_ns, read.at_ns) if gone else "an earlier time"
     match read.cause:
@@ -109,9 +116,10 @@ def _why(read: OneRead, before: Sequence[Step], rules: Rules, limit: str) -> str
         case "evicted" if gone:
             for_whom = f" for {gone.other}" if gone.other else ""
             idle = _span(gone.at_ns - (gone.since_ns or gone.at_ns))
-            return f"it was evicted at {gone_at}{for_whom}, {idle} after its last use, since the room is limited to {limit}"
+            return f"it was evicted at {gone_at}{for_whom}, {idle} after its last use; the room is limited to {limit}"
         case "aged" if came:
-            return f"its value, loaded at {format_time(came.since_ns or came.at_ns, read.at_ns)}, had ended by `{_absolute(rules, came)}`"
+            loaded = format_time(came.since_ns or came.at_ns, read.at_ns)
+            return f"its value, loaded at {loaded}, had ended by `{_absolute(rules)}`"
         case "idle":
             return f"it had not been used for `sliding = {rules.sliding}`"
         case "clock":
@@ -126,15 +134,21 @@ def _why(read: OneRead, before: Sequence[Step], rules: Rules, limit: str) -> str
         case "null":
             return f'the origin had had nothing, and `nulls = "{rules.nulls}"` gives no answer from that'
         case "refused":
-            return "its value was not kept when it came in last: it was too large, or `keep_if` or `when_full` refused it"
+            return (
+                "its value was not kept when it came in last: it was too large, or `keep_if` or `when_full` refused it"
+            )
         case "forced":
-            return "callers drop the entry first (`drop_first`)" if rules.drop_first else "the caller asked for a fresh value"
+            return (
+                "callers drop the entry first (`drop_first`)"
+                if rules.drop_first
+                else "the caller asked for a fresh value"
+            )
         case "loading":
             return 'another reader was loading it already, and `overlap = "repeat"` lets each load'
     return "its entry was not there"
 
 
-def _absolute(rules: Rules, came: Step) -> str:
+def _absolute(rules: Rules) -> str:
     return f"absolute = {rules.absolute}" if rules.absolute is not None else f"nulls = {rules.nulls}"
 
 

@@ -13,7 +13,6 @@ from vestigo.rules import Rules
 from vestigo.study.why.story import Stay, Step
 from vestigo.trace import Op, Trace
 
-
 CAME = ("loaded", "written", "copied")
 LEFT = ("expired", "evicted", "dropped", "cleared", "restarted", "superseded", "freed")
 READS = ("hit", "stale hit", "joined", "missed")
@@ -44,7 +43,7 @@ def steps_of(trace: Trace, job: Job, key: int, happenings: Iterable[Happening]) 
 def _step(trace: Trace, places: Sequence[object], one: Happening) -> Step:
     what = _WHAT.get(one.what, one.what)
     if one.what == "left":
-        what = _GONE.get(one.count) or ("restarted" if one.why == "restarted" else "freed")
+        what = _GONE.get(one.counted_as) or ("restarted" if one.why == "restarted" else "freed")
     came_or_left = what in CAME or what in LEFT
     return Step(
         at_ns=one.at,
@@ -102,7 +101,9 @@ def stays_of(steps: Sequence[Step], rules: Rules, end_ns: int) -> list[Stay]:
     changed = [one.at_ns for one in steps if one.what == "changed"]
     places = dict.fromkeys(one.where for one in steps if one.what in CAME)
     return [
-        stay for where in places for stay in _stays([one for one in steps if one.where == where], changed, rules, end_ns)
+        stay
+        for where in places
+        for stay in _stays([one for one in steps if one.where == where], changed, rules, end_ns)
     ]
 
 
@@ -151,5 +152,3 @@ def gaps_ns(trace: Trace, job: Job, key: int) -> np.ndarray:
     at, where = own.at[reads][order], place[reads][order]
     gaps: np.ndarray = np.diff(at)[np.diff(where) == 0]
     return gaps
-
-

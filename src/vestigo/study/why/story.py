@@ -46,7 +46,13 @@ class Step(Data):
     def to_dict(self) -> dict[str, Any]:
         """Times in seconds since 1970 and spans in seconds; what says nothing is left out."""
         spans = {"span": self.span_ns, "at": self.at_ns, "until": self.until_ns, "since": self.since_ns}
-        told = {"what": self.what, "where": self.where, "times": self.times, "cause": self.cause, "bytes": self.bytes}
+        told: dict[str, Any] = {
+            "what": self.what,
+            "where": self.where,
+            "times": self.times,
+            "cause": self.cause,
+            "bytes": self.bytes,
+        }
         told |= {name: None if span is None else span / SECOND for name, span in spans.items()}
         told |= {"other": self.other, "event": self.event}
         return {name: value for name, value in told.items() if value is not None}
@@ -92,7 +98,7 @@ class Advice(Data):
     @property
     def in_words(self) -> str:
         """The change as a plan file has it."""
-        return ", ".join(f'{key.rpartition(".")[2]} = {_toml(value)}' for key, value in self.changes.items())
+        return ", ".join(f"{key.rpartition('.')[2]} = {_toml(value)}" for key, value in self.changes.items())
 
     @property
     def options(self) -> str:

@@ -15,12 +15,11 @@ from vestigo.errors import InputError, unknown
 from vestigo.outcome import CAUSES
 from vestigo.outcome.keys import Keys
 from vestigo.outcome.seen import MISS, NULL, Watching
-from vestigo.rules import Plan
 from vestigo.rules.settings import Settings, argument, plan_of, trace_of
 from vestigo.study.why.advice import Case, advice_for
 from vestigo.study.why.one_read import OneRead, explained, room_in_words
 from vestigo.study.why.steps import gaps_ns, held_ns, rows_of, stays_of, steps_of
-from vestigo.study.why.story import Step, Story
+from vestigo.study.why.story import Story
 from vestigo.trace import Op, Readable, Trace
 from vestigo.trace.names import arrow_names
 from vestigo.units import format_time, parse_time
@@ -30,7 +29,7 @@ _LOOKED_AT = 20_000
 """Keys among which close ones are looked for."""
 
 
-def why(
+def why(  # noqa: PLR0913  # one argument for each thing that can be asked
     trace: Readable,
     settings: Settings,
     *,
@@ -65,45 +64,46 @@ def why(
     counted = watched(on, asked, Watching(keys=True), engine).keys
     assert counted is not None
     keys = Keys(on, counted, together(changes_of(on)) != "nowhere")
-    return _story(on, plan, asked, keys, number, steps_of(on, asked, number, seen.happenings), at_ns, node)
+    rules = asked.groups.each[asked.groups.key_groups[number]].rules
+    case = Case(on, plan, number, rules, steps_of(on, asked, number, seen.happenings), keys)
+    return _story(case, asked, None if at_ns is None else _one_read(case, asked, at_ns, node), node)
 
 
-def _story(
-    trace: Trace, plan: Plan, asked: Job, keys: Keys, key: int, steps: list[Step], at_ns: int | None, node: str | None
-) -> Story:
-    group = asked.groups.each[asked.groups.key_groups[key]]
-    stays = stays_of(steps, group.rules, int(trace.at[-1]))
+def _story(case: Case, asked: Job, read: OneRead | None, node: str | None) -> Story:
+    trace, steps, room = case.trace, case.steps, case.plan.pool_rules(case.lookup)
+    stays = stays_of(steps, case.rules, int(trace.at[-1]))
     from_ns = int(trace.at[asked.first_counted])
-    gaps = gaps_ns(trace, asked, key)
-    read = None if at_ns is None else _one_read(trace, asked, key, at_ns, node)
-    lookup = trace.lookups[trace.key_lookup[key]]
-    room = plan.pool_rules(lookup)
+    gaps = gaps_ns(trace, asked, case.key)
+    held = {"held_ns": held_ns(stays, from_ns), "places": len({one.where for one in stays})}
+    limit = room_in_words(room.max_entries, room.max_bytes)
     return Story(
-        lookup=lookup,
-        key=str(trace.keys[key]),
+        lookup=case.lookup,
+        key=str(trace.keys[case.key]),
         steps=[one for one in steps if node is None or one.where == node or one.what == "changed"],
         stays=[one for one in stays if node is None or one.where == node],
-        total=_total(keys, key) | {"held_ns": held_ns(stays, from_ns), "places": len({one.where for one in stays})},
+        total=_total(case.keys, case.key) | held,
         gap_ns=int(np.median(gaps)) if len(gaps) else None,
-        advice=advice_for(Case(trace, plan, key, group.rules, steps, keys)),
+        advice=advice_for(case),
         counted_from_ns=from_ns,
         begins_ns=int(trace.at[0]),
         ends_ns=int(trace.at[-1]),
-        read=read and explained(read, steps, group.rules, room_in_words(room.max_entries, room.max_bytes)),
-        read_at_ns=read and read.at_ns,
+        read=explained(read, steps, case.rules, limit) if read else None,
+        read_at_ns=read.at_ns if read else None,
     )
 
 
 def _total(keys: Keys, key: int) -> dict[str, Any]:
-    names = ("reads", "hits", "joined", "misses", "stale_hits", "ghosts", "loads", "origin_time_ns", "evictions")
-    names += ("oldest_stale_ns", "held_byte_ns", "idle_byte_ns")
+    names = "reads hits joined misses stale_hits ghosts loads origin_time_ns evictions oldest_stale_ns"
     causes = {cause: int(keys.counted[cause][key]) for cause in CAUSES if keys.counted[cause][key]}
-    return {name: int(keys.column(name)[key]) for name in names} | {"misses_by_cause": causes}
+    return {name: int(keys.column(name)[key]) for name in (*names.split(), "held_byte_ns", "idle_byte_ns")} | {
+        "misses_by_cause": causes
+    }
 
 
-def _one_read(trace: Trace, asked: Job, key: int, at_ns: int, node: str | None) -> OneRead:
+def _one_read(case: Case, asked: Job, at_ns: int, node: str | None) -> OneRead:
     """The read nearest to that time."""
-    rows = rows_of(trace, key)
+    trace = case.trace
+    rows = rows_of(trace, case.key)
     own = trace.take(rows)
     chosen = (own.op == Op.READ) & ((own.node == trace.nodes.index(node)) if node is not None else True)
     if not chosen.any():
@@ -112,8 +112,8 @@ def _one_read(trace: Trace, asked: Job, key: int, at_ns: int, node: str | None) 
     place = int(places[np.argmin(np.abs(own.at[places] - at_ns))])
     code, took_ns, age_ns, stale_ns = answer_of(trace, asked, int(rows[place]))
     answer = code & (NULL - 1)
-    per = asked.groups.each[asked.groups.key_groups[key]].rules.per
-    ids, texts = {"node": (own.node, trace.nodes), "scope": (own.scope, trace.scopes), "all": (own.node, ())}[per]
+    each: dict[str, tuple[Any, Sequence[Any]]] = {"node": (own.node, trace.nodes), "scope": (own.scope, trace.scopes)}
+    ids, texts = each.get(case.rules.per, (own.node, ()))
     where = str(texts[ids[place]]) if len(texts) and ids[place] >= 0 else None
     return OneRead(
         int(rows[place]),
@@ -140,7 +140,9 @@ def _key(trace: Trace, key: str, lookup: str | None) -> int:
     if len(found):
         names = ", ".join(trace.lookups[trace.key_lookup[one]] for one in found)
         raise InputError(f"several look-ups have the key {key!r}: {names}; name one with lookup")
-    raise InputError(f"the trace has no key {key!r}{f' of {lookup}' if lookup else ''}; {_closest(str(key), texts[own])}")
+    raise InputError(
+        f"the trace has no key {key!r}{f' of {lookup}' if lookup else ''}; {_closest(str(key), texts[own])}"
+    )
 
 
 def _closest(key: str, texts: Sequence[str]) -> str:
@@ -156,11 +158,11 @@ def _check_node(trace: Trace, node: str | None) -> None:
 
 
 def _time(trace: Trace, at: str | int) -> int:
-    at_ns = argument("at", parse_time, at) if isinstance(at, str) else at
+    at_ns = argument("at", lambda text: parse_time(str(text)), at) if isinstance(at, str) else at
     begin, end = int(trace.at[0]), int(trace.at[-1])
     if not begin <= at_ns <= end:
         raise InputError(
-            f"at: {format_time(at_ns)} is outside the trace, which goes from {format_time(begin)} to {format_time(end)}; "
-            "name a time within it"
+            f"at: {format_time(at_ns)} is outside the trace, which goes from {format_time(begin)} to "
+            f"{format_time(end)}; name a time within it"
         )
     return at_ns

@@ -51,9 +51,13 @@ def beyond_the_trace(of: OfLookup) -> Iterator[Suspicion]:
     lifetime = of.rules.absolute
     if lifetime is None or of.traits.repeats == 0 or lifetime * _LIFETIMES <= span:
         return
-    kind, how = ("lifetime longer than the trace", "shorter than it") if lifetime > span else (
-        "trace of fewer than three lifetimes",
-        f"{span / lifetime:.1f} times as long",
+    kind, how = (
+        ("lifetime longer than the trace", "shorter than it")
+        if lifetime > span
+        else (
+            "trace of fewer than three lifetimes",
+            f"{span / lifetime:.1f} times as long",
+        )
     )
     yield Suspicion(
         kind,
@@ -70,7 +74,7 @@ def sliding_alone(of: OfLookup) -> Iterator[Suspicion]:
     if rules.sliding is None or rules.absolute is not None or rules.absolute_at is not None:
         return
     oldest = of.counts["answer_age"]["max"]
-    if oldest <= rules.sliding / SECOND or of.counts["stale_known"] and not of.counts["stale_hits"]:
+    if oldest <= rules.sliding / SECOND or (of.counts["stale_known"] and not of.counts["stale_hits"]):
         return
     lifetimes = {at_most(int(oldest * SECOND / part)) for part in (2, 10)} | {at_least(int(rules.sliding) * 4)}
     mends = tuple({of.key("absolute"): str(one)} for one in sorted(filter(None, lifetimes)))

@@ -17,7 +17,10 @@ _POLICIES = ("lru", "s3-fifo", "sieve", "w-tinylfu", "arc", "slru", "lfu-da")
 def never_reached(facts: Facts) -> Iterator[Suspicion]:
     """A limit of which half was never needed by any look-up that it holds for; in rooms that are not shared."""
     own = [of for of in facts.lookups() if facts.plan.pool_for(of.name) is None]
-    for rule, amount, write in (("max_entries", "entries_peak", "{:,}".format), ("max_bytes", "memory_peak", format_bytes)):
+    for rule, amount, write in (
+        ("max_entries", "entries_peak", "{:,}".format),
+        ("max_bytes", "memory_peak", format_bytes),
+    ):
         holders: dict[str, list[OfLookup]] = {}
         for of in own:
             states = rule in facts.plan.lookups.get(of.name, {})
@@ -46,7 +49,9 @@ def far_below(of: OfLookup) -> Iterator[Suspicion]:
         most = getattr(of.room, rule)
         if most is None:
             continue
-        needs = f"{of.traits.keys:,} keys" if rule == "max_entries" else f"{format_bytes(of.traits.size_of_all)} of values"
+        needs = (
+            f"{of.traits.keys:,} keys" if rule == "max_entries" else f"{format_bytes(of.traits.size_of_all)} of values"
+        )
         yield Suspicion(
             "limit far below what is read",
             of.room_key(rule),
@@ -63,7 +68,11 @@ def entries_of_all_sizes(of: OfLookup) -> Iterator[Suspicion]:
     small, large = np.quantile(of.own_sizes + of.rules.entry_overhead, [0.02, 0.98])
     if large < _DIFFER * small or not of.counts["evictions"]:
         return
-    each = max(int(of.facts.today["memory_peak"] if of.facts.plan.pool_for(of.name) else of.counts["memory_peak"]) // of.places, 1024)
+    each = max(
+        int(of.facts.today["memory_peak"] if of.facts.plan.pool_for(of.name) else of.counts["memory_peak"])
+        // of.places,
+        1024,
+    )
     yield Suspicion(
         "limit in entries where sizes differ",
         of.room_key("max_entries"),

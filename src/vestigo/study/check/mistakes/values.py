@@ -36,8 +36,8 @@ def nulls_kept_too_long(of: OfLookup) -> Iterator[Suspicion]:
     yield Suspicion(
         "nulls kept beyond the creation of things",
         of.key("nulls"),
-        f"{ghosts:,} of {hits:,} answers that there is nothing were wrong: {of.traits.null_keys_created:,} keys had come "
-        "to be",
+        f"{ghosts:,} of {hits:,} answers that there is nothing were wrong: {of.traits.null_keys_created:,} keys had "
+        "come to be",
         tuple({of.key("nulls"): how} for how in ("keep 10m", "keep 1m", "keep 10s", "skip")),
         judged="ghosts",
     )
@@ -100,7 +100,13 @@ def dropped_for_nothing(of: OfLookup) -> Iterator[Suspicion]:
 
 def nodes_not_told(of: OfLookup) -> Iterator[Suspicion]:
     rules = of.rules
-    if rules.per != "node" or of.places < 2 or rules.tell_nodes != "nothing" or of.changes != "in writes" or not _is_stale(of):
+    if (
+        rules.per != "node"
+        or of.places < 2
+        or rules.tell_nodes != "nothing"
+        or of.changes != "in writes"
+        or not _is_stale(of)
+    ):
         return
     own = {of.key("on_write"): "drop"} if rules.on_write == "leave" else {}
     yield Suspicion(

@@ -38,13 +38,14 @@ def cold_start(facts: Facts) -> Iterator[Suspicion]:
     cold = int(np.argmax(here <= _SETTLED * late + _MOVES))
     if cold == 0 or (share[cold - 1] - late) * number[:cold].sum() < _MOVES * len(counted):
         return
+    early, usual = format_share(float(share[cold - 1])), format_share(float(late))
     points = (share[cold - 1] - late) * number[:cold].sum() / len(counted)
     yield Suspicion(
         "warm-up too short",
         WARM_UP,
-        f"in the first {format_seconds(width * cold / SECOND)} that are counted {format_share(float(share[cold - 1]))} of "
-        f"the reads are of keys that were not read before, in the second half {format_share(float(late))}: counting the "
-        f"cold start takes up to {100 * points:.2g} points off the hit rate",
+        f"in the first {format_seconds(width * cold / SECOND)} that are counted {early} of the reads are of keys that "
+        f"were not read before, in the second half {usual}: counting the cold start takes up to "
+        f"{100 * points:.2g} points off the hit rate",
         ({WARM_UP: str(at_least(begins - int(trace.at[0]) + width * cold))},),
         judged="nothing",
     )
