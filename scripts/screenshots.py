@@ -4,6 +4,7 @@ Needs Debian's packages xvfb, xterm, x11-apps, imagemagick and fonts-dejavu-core
 """
 
 import dataclasses
+import shlex
 import subprocess
 import sys
 import tempfile
@@ -43,7 +44,7 @@ def terminal_shot(name: str, command: str, folder: Path, points: int = 11, secon
     env = {"DISPLAY": display, "PATH": f"{VESTIGO.parent}:/usr/bin:/bin", "HOME": str(folder), "LANG": "C.UTF-8"}
     cells = {11: "140x42+0+0", 9: "157x52+0+0"}[points]
     look = ["-fa", "DejaVu Sans Mono", "-fs", str(points), "-geometry", cells, "-bg", "#fbfaf7", "-fg", "#22303a"]
-    shown = f"echo '$ {command}'; {command}; sleep 60"
+    shown = f"printf '%s\\n' {shlex.quote(f'$ {command}')}; {command}; sleep 60"
     try:
         time.sleep(1)
         terminal = subprocess.Popen(["xterm", *look, "-b", "12", "-e", "sh", "-c", shown], env=env, cwd=folder)
@@ -69,7 +70,9 @@ def main() -> None:
             "vestigo why --plan vestigo-demo/plan.toml --lookup berth --key A2 --node quay-4 --at '2026-03-17 00:35:17'"
         )
         terminal_shot("why.png", asked, Path(folder), 9)
-        terminal_shot("check.png", "vestigo check --plan vestigo-demo/plan.toml --no-results", Path(folder), 9, 10)
+        terminal_shot(
+            "check.png", "vestigo check --plan vestigo-demo/plan.toml --no-results | head -50", Path(folder), 9, 10
+        )
         terminal_shot("curve.png", "vestigo curve --plan vestigo-demo/plan.toml", Path(folder))
         terminal_shot("survey.png", "vestigo survey vestigo-demo/skerrow-quay.parquet", Path(folder), 9)
         terminal_shot("odd-keys.png", "vestigo survey vestigo-demo/odd-keys.csv | tail -49", Path(folder), 9)

@@ -132,7 +132,7 @@ def test_stays_are_told_apart_by_what_they_hold() -> None:
         (
             ("0 read a", "1 read a", "4 read b", "6 read a"),
             {"max_entries": 1},
-            "it was evicted at 00:00:04.000 for b, 3.00 s after its last use, the room is limited to 1 entries",
+            "it was evicted at 00:00:04.000 for b, 3.00 s after its last use; the room is limited to 1 entry;",
         ),
         (("0 read a", "20 read a"), {"absolute": "10s"}, "loaded at 00:00:00.000, had ended by `absolute = 10s`"),
         (("0 read a", "20 read a"), {"sliding": "10s"}, "it had not been used for `sliding = 10s`"),

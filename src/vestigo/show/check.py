@@ -119,9 +119,14 @@ def _columns(check: Check, effects: Sequence[dict[str, float]]) -> list[Column]:
         Column("fresh hits", "", [f"{one['fresh_hits']:+,.0f}" if one["fresh_hits"] else "0" for one in effects]),
         Column("stale hits", "", stale if check.found.stale_known else ["-"] * len(effects)),
         Column("origin calls", "", [f"{one['loads']:+,.0f}" if one["loads"] else "0" for one in effects]),
-        in_one_unit("readers' time", [one["read_time"] for one in effects], SPANS),
-        in_one_unit("memory peak", [one["memory_peak"] for one in effects], SIZES),
+        _signed(in_one_unit("readers' time", [one["read_time"] for one in effects], SPANS)),
+        _signed(in_one_unit("memory peak", [one["memory_peak"] for one in effects], SIZES)),
     ]
+
+
+def _signed(column: Column) -> Column:
+    cells = [cell if cell.startswith(("-", "0 ")) or cell.strip() == "0" else f"+{cell}" for cell in column.cells]
+    return column._replace(cells=cells)
 
 
 def _table(title: str, names: Sequence[str], columns: Sequence[Column]) -> Table:

@@ -2,6 +2,7 @@
 
 import shlex
 import unicodedata
+from collections.abc import Sequence
 
 HELD = "\ue000"
 """A blank at which no line is broken, until it is printed; nobody's text can bring one along."""
@@ -30,6 +31,23 @@ def shell_word(text: str) -> str:
     if all(unicodedata.category(char) not in _UNSAFE for char in text):
         return shlex.quote(text)
     return "$'" + "".join(_in_quotes(char) for char in text) + "'"
+
+
+def command_text(words: Sequence[str], indent: int, width: int) -> str:
+    """A shell's command of several words, which can be typed, in lines of at most so many letters where that can be.
+
+    >>> print(command_text(["vestigo", "why", "--key", "a b"], 2, 20))
+      vestigo why \\
+        --key 'a b'
+    """
+    lines, begin = [""], " " * indent
+    for word in map(shell_word, words):
+        if lines[-1] and len(begin) + len(lines[-1]) + len(word) + 3 > width:
+            lines[-1] += " \\"
+            lines.append("")
+            begin = " " * (indent + 2)
+        lines[-1] += f"{' ' if lines[-1] else ''}{word}"
+    return "\n".join(f"{' ' * (indent + (2 if number else 0))}{line}" for number, line in enumerate(lines))
 
 
 def _in_quotes(char: str) -> str:

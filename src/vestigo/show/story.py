@@ -9,7 +9,8 @@ from rich.text import Text
 
 from vestigo.outcome import Keys
 from vestigo.show.notes import kept_together
-from vestigo.show.safe import printable, shell_word
+from vestigo.show.grid import WIDTH
+from vestigo.show.safe import command_text, printable
 from vestigo.show.watched import keys_table
 from vestigo.study import Advice, Step, Story
 from vestigo.units import SECOND, counted, format_bytes, format_seconds, format_time
@@ -20,8 +21,8 @@ _BEFORE = 14
 _ADVICE = 4
 
 
-def story_text(story: Story, command: str = "vestigo replay") -> RenderableType:
-    """`command` is how the settings are replayed, without the change that is advised."""
+def story_text(story: Story, command: Sequence[str] = ("vestigo", "replay")) -> RenderableType:
+    """`command` has the words by which the settings are replayed, without the change that is advised."""
     parts: list[RenderableType] = []
     if story.read:
         parts += [kept_together(Text(printable(story.read, most=1000), style="bold")), Text()]
@@ -56,13 +57,13 @@ def _altogether(story: Story) -> str:
     return f", on {story.total['places']} nodes together" if story.total["places"] > 1 else ""
 
 
-def _advice(story: Story, command: str) -> list[RenderableType]:
+def _advice(story: Story, command: Sequence[str]) -> list[RenderableType]:
     if not story.advice:
         return [Text("No change of one rule was found that gives it more fresh hits.", style="dim"), Text()]
     parts: list[RenderableType] = [Text("What would have helped, each change replayed alone:", style="bold")]
     for one in story.advice[:_ADVICE]:
         parts.append(Padding(kept_together(_one_advice(story, one)), (0, 0, 0, 2)))
-        parts.append(Text(f"    {command} {one.options}", style="dim", no_wrap=True))
+        parts.append(_command([*command, *one.options]))
     return [*parts, Text()]
 
 
@@ -173,19 +174,22 @@ _WORDS = {
 }
 
 
-def losses_text(keys: Keys, command: str, lookups: Sequence[str] | None = None) -> RenderableType:
-    """The keys where most is lost, and how to ask about each; `command` asks, but for the key."""
+def losses_text(keys: Keys, command: Sequence[str], lookups: Sequence[str] | None = None) -> RenderableType:
+    """The keys where most is lost, and how to ask about each; `command` has the words that ask, but for the key."""
     parts: list[RenderableType] = []
     for loss, title in (("origin_time_ns", "most origin time"), ("stale_hits", "most stale hits")):
         worst = keys.worst(loss, 5, lookups).tolist()
         if not worst:
             continue
         parts += [Text(), keys_table(keys, title, worst), Text()]
-        parts += [Text(f"    {command} {_names(keys, key)}", style="dim", no_wrap=True) for key in worst]
+        parts += [_command([*command, *_names(keys, key)]) for key in worst]
     return Group(*parts[1:]) if parts else Text("No read of any key took the origin's time or was stale.")
 
 
-def _names(keys: Keys, key: int) -> str:
+def _names(keys: Keys, key: int) -> list[str]:
     trace = keys.trace
-    lookup = shell_word(trace.lookups[trace.key_lookup[key]])
-    return f"--lookup {lookup} --key {shell_word(str(trace.keys[key]))}"
+    return ["--lookup", trace.lookups[trace.key_lookup[key]], "--key", str(trace.keys[key])]
+
+
+def _command(words: Sequence[str]) -> Text:
+    return Text(command_text(words, 4, WIDTH), style="dim", overflow="fold")

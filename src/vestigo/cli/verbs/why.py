@@ -1,6 +1,5 @@
 """``vestigo why``: what happened to a key, and what would have helped."""
 
-import shlex
 from pathlib import Path
 from typing import Annotated
 
@@ -75,12 +74,12 @@ def why(
     return show_json(story.to_dict()) if as_json else show(story_text(story, _command("replay", trace, plan, rules)))
 
 
-def _command(verb: str, trace: str | None, plan: Path | None, rules: list[str] | None) -> str:
-    """The same trace and settings, for another command."""
+def _command(verb: str, trace: str | None, plan: Path | None, rules: list[str] | None) -> list[str]:
+    """The same trace and settings, in the words of another command."""
     words = ["vestigo", verb, *([trace] if trace else []), *(["--plan", str(plan)] if plan else [])]
     for rule in rules or []:
         words += ["--rules", rule]
-    return shlex.join(words)
+    return words
 
 
 VERB = Verb(7, "What happened to a key, and why.", why)

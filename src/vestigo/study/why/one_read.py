@@ -7,7 +7,7 @@ from vestigo.outcome.seen import NO_AGE
 from vestigo.rules import Rules
 from vestigo.study.why.steps import CAME, LEFT, READS
 from vestigo.study.why.story import Step
-from vestigo.units import SECOND, Duration, format_bytes, format_seconds, format_time
+from vestigo.units import SECOND, Duration, counted, format_bytes, format_seconds, format_time
 
 
 @dataclass(frozen=True)
@@ -161,6 +161,6 @@ def _span(span_ns: int) -> str:
 
 
 def room_in_words(max_entries: int | None, max_bytes: int | None) -> str:
-    said = [f"{max_entries:,} entries"] if max_entries is not None else []
+    said = [counted(max_entries, "entry", "entries")] if max_entries is not None else []
     said += [format_bytes(max_bytes)] if max_bytes is not None else []
     return " and ".join(said) or "nothing"

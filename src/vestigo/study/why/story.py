@@ -101,9 +101,9 @@ class Advice(Data):
         return ", ".join(f"{key.rpartition('.')[2]} = {_toml(value)}" for key, value in self.changes.items())
 
     @property
-    def options(self) -> str:
-        """The change as the command line takes it."""
-        return " ".join(f"--rules '{key}={value}'" for key, value in self.changes.items())
+    def options(self) -> list[str]:
+        """The change as the command line takes it, word by word."""
+        return [word for key, value in self.changes.items() for word in ("--rules", f"{key}={_plain(value)}")]
 
     def to_dict(self) -> dict[str, Any]:
         names = ("cause", "hits", "stale_hits", "lookup_hits", "lookup_stale_hits")
@@ -111,8 +111,12 @@ class Advice(Data):
         return {"changes": dict(self.changes), **{name: getattr(self, name) for name in names}, "lookup_memory": memory}
 
 
+def _plain(value: Any) -> str:
+    return str(value).lower() if isinstance(value, bool) else str(value)
+
+
 def _toml(value: Any) -> str:
-    return str(value).lower() if isinstance(value, bool) else str(value) if isinstance(value, int) else f'"{value}"'
+    return _plain(value) if isinstance(value, int) else f'"{value}"'
 
 
 @dataclass(frozen=True, eq=False, repr=False)
