@@ -40,14 +40,20 @@ def command_text(words: Sequence[str], indent: int, width: int) -> str:
       vestigo why \\
         --key 'a b'
     """
-    lines, begin = [""], " " * indent
+    parts: list[str] = []
     for word in map(shell_word, words):
-        if lines[-1] and len(begin) + len(lines[-1]) + len(word) + 3 > width:
+        if parts and parts[-1].startswith("--") and " " not in parts[-1]:
+            parts[-1] += f" {word}"  # an option stays with its value
+        else:
+            parts.append(word)
+    lines = [" " * indent + parts[0]]
+    for part in parts[1:]:
+        if len(lines[-1]) + len(part) + 3 <= width:
+            lines[-1] += f" {part}"
+        else:
             lines[-1] += " \\"
-            lines.append("")
-            begin = " " * (indent + 2)
-        lines[-1] += f"{' ' if lines[-1] else ''}{word}"
-    return "\n".join(f"{' ' * (indent + (2 if number else 0))}{line}" for number, line in enumerate(lines))
+            lines.append(" " * (indent + 2) + part)
+    return "\n".join(lines)
 
 
 def _in_quotes(char: str) -> str:

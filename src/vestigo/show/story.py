@@ -8,8 +8,8 @@ from rich.table import Table
 from rich.text import Text
 
 from vestigo.outcome import Keys
-from vestigo.show.notes import kept_together
 from vestigo.show.grid import WIDTH
+from vestigo.show.notes import kept_together
 from vestigo.show.safe import command_text, printable
 from vestigo.show.watched import keys_table
 from vestigo.study import Advice, Step, Story
