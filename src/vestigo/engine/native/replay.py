@@ -24,7 +24,7 @@ def run(
     at once makes no difference to them, nor whether the `full` replay is used where the plain one will do.
     """
     if len(trace) == 0:
-        from vestigo.engine.reference.replay import run as reference_run
+        from vestigo.engine.reference.run import run as reference_run
 
         return reference_run(trace, job)
     fed = Fed(trace, job, full)

@@ -18,7 +18,7 @@ _NAMES = {"what": kernel.HAPPENINGS, "why": kernel.CAUSES, "counted_as": kernel.
 def watch(trace: Trace, job: Job, watching: Watching, batch_events: int | None = None, full: bool = False) -> Seen:
     """As `vestigo.engine.native.run`, but for what is asked to be told."""
     if len(trace) == 0:
-        from vestigo.engine.reference.replay import watch as reference_watch
+        from vestigo.engine.reference.run import watch as reference_watch
 
         return reference_watch(trace, job, watching)
     fed = Fed(trace, job, full)

@@ -5,9 +5,10 @@ truth    what each row tells of its key's value at the origin
 pool     the entries of one look-up, their limits and policy
 tally    what is counted
 witness  what is told of single reads and keys
-replay   one event after the other
+replay   what one event does
+run      one event after the other
 """
 
-from vestigo.engine.reference.replay import run, watch
+from vestigo.engine.reference.run import run, watch
 
 __all__ = ["run", "watch"]

@@ -1,4 +1,4 @@
-"""One event after the other: docs/semantics.md, section 3."""
+"""What one event does: docs/semantics.md, section 3."""
 
 from collections import Counter, defaultdict
 from itertools import count
@@ -14,49 +14,12 @@ from vestigo.engine.reference.compartments import Compartments
 from vestigo.engine.reference.conditions import passes
 from vestigo.engine.reference.ledger import Ledger
 from vestigo.engine.reference.pool import Absence, Entry, Exit, Load, Pool
-from vestigo.engine.reference.rows import Row, fill, foresee, rows
+from vestigo.engine.reference.rows import Row
 from vestigo.engine.reference.truth import Truth, Value
 from vestigo.engine.reference.witness import Witness
 from vestigo.outcome import Measures, Slices
-from vestigo.outcome.seen import Seen, Watching
+from vestigo.outcome.seen import Watching
 from vestigo.trace import Op, Trace
-from vestigo.trace.trace import LAST_KEYED
-
-
-def run(trace: Trace, job: Job) -> tuple[dict[str, Any], dict[str, Measures], Slices]:
-    """The measures of all look-ups together, of each, and of each slice of time."""
-    measures, _ = _replayed(trace, job, Watching())
-    return measures
-
-
-def watch(trace: Trace, job: Job, watching: Watching) -> Seen:
-    """What is told of single reads and keys."""
-    _, seen = _replayed(trace, job, watching)
-    return seen
-
-
-def _replayed(
-    trace: Trace, job: Job, watching: Watching
-) -> tuple[tuple[dict[str, Any], dict[str, Measures], Slices], Seen]:
-    recorded = rows(trace)
-    truths: defaultdict[int, Truth] = defaultdict(Truth)
-    nulls = []
-    for row in recorded:
-        if row.op <= LAST_KEYED:
-            truths[row.key].learn(row)
-        nulls.append(row.key >= 0 and truths[row.key].value.is_null)
-    fill(recorded, nulls, job.assumed)
-    foresee(recorded, [job.groups.per[job.groups.each[group].pool] for group in range(len(trace.lookups))])
-    replay = Replay(job, trace, recorded, watching)
-    for number, row in enumerate(recorded):
-        replay.catch_up(row.at)
-        if number == job.first_counted:
-            replay.count_from(row.at)
-        replay.witness.open(number)
-        replay.step(row)
-        replay.end_scope(number, row)
-    measures = replay.close(recorded[-1].at if recorded else 0)
-    return measures, replay.witness.close()
 
 
 class Replay:

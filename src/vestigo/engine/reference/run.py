@@ -1,0 +1,54 @@
+"""A trace from its first event to its last."""
+
+from collections import defaultdict
+from typing import Any
+
+from vestigo.engine.job import Job
+from vestigo.engine.reference.replay import Replay
+from vestigo.engine.reference.rows import Row, fill, foresee, rows
+from vestigo.engine.reference.truth import Truth
+from vestigo.outcome import Measures, Slices
+from vestigo.outcome.seen import Seen, Watching
+from vestigo.trace import Trace
+from vestigo.trace.trace import LAST_KEYED
+
+Measured = tuple[dict[str, Any], dict[str, Measures], Slices]
+"""The measures of all look-ups together, of each, and of each slice of time."""
+
+
+def run(trace: Trace, job: Job) -> Measured:
+    measured, _ = _replayed(trace, job, Watching())
+    return measured
+
+
+def watch(trace: Trace, job: Job, watching: Watching) -> Seen:
+    """What is told of single reads and keys."""
+    _, seen = _replayed(trace, job, watching)
+    return seen
+
+
+def _replayed(trace: Trace, job: Job, watching: Watching) -> tuple[Measured, Seen]:
+    recorded = rows(trace)
+    fill(recorded, _nulls(recorded), job.assumed)
+    foresee(recorded, [job.groups.per[job.groups.each[group].pool] for group in range(len(trace.lookups))])
+    replay = Replay(job, trace, recorded, watching)
+    for number, row in enumerate(recorded):
+        replay.catch_up(row.at)
+        if number == job.first_counted:
+            replay.count_from(row.at)
+        replay.witness.open(number)
+        replay.step(row)
+        replay.end_scope(number, row)
+    measured = replay.close(recorded[-1].at if recorded else 0)
+    return measured, replay.witness.close()
+
+
+def _nulls(recorded: list[Row]) -> list[bool]:
+    """At which rows the truth is null."""
+    truths: defaultdict[int, Truth] = defaultdict(Truth)
+    nulls = []
+    for row in recorded:
+        if row.op <= LAST_KEYED:
+            truths[row.key].learn(row)
+        nulls.append(row.key >= 0 and truths[row.key].value.is_null)
+    return nulls
