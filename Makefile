@@ -35,7 +35,7 @@ native-test: $(TESTS)
 
 build/test_%: native/tests/test_%.cpp $(wildcard native/tests/*.hpp) $(NATIVE)
 	mkdir -p build
-	g++ $(STRICT) -O1 -g -fsanitize=address,undefined -fno-sanitize-recover=all -Inative/include -o $@ $<
+	g++ $(STRICT) -O0 -g1 -fsanitize=address,undefined -fno-sanitize-recover=all -Inative/include -o $@ $<
 
 bench: $(VENV)/installed
 	$(BIN)/python benchmarks/speed.py
@@ -67,7 +67,7 @@ $(VENV)/installed: pyproject.toml CMakeLists.txt $(NATIVE)
 # A wheel and an sdist; the wheel goes the whole way in an empty environment, without a compiler.
 package: $(VENV)/installed
 	rm -rf dist build/empty build/elsewhere && mkdir -p build/elsewhere
-	$(BIN)/python -m build --no-isolation --sdist --wheel --outdir dist . > build/package.log
+	MAKEFLAGS= $(BIN)/python -m build --no-isolation --sdist --wheel --outdir dist . > build/package.log
 	$(BIN)/python scripts/check_package.py dist
 	$(PYTHON) -m venv build/empty
 	build/empty/bin/pip install --quiet --disable-pip-version-check --only-binary :all: dist/*.whl

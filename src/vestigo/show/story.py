@@ -76,11 +76,15 @@ def _one_advice(story: Story, advice: Advice) -> Text:
         else f"{misses[advice.cause]:,} of {story.total['misses']:,} misses are {advice.cause}"
     )
     return Text(
-        f"{against}: with {printable(advice.in_words, most=200)}, {_more(advice.hits, 'hit')} and "
+        f"{against} ({_today(advice)}): with {printable(advice.in_words, most=200)}, {_more(advice.hits, 'hit')} and "
         f"{_more(advice.stale_hits, 'stale')}. All of {printable(story.lookup)}: {_more(advice.lookup_hits, 'hit')}, "
         f"{_more(advice.lookup_stale_hits, 'stale')}; mean memory "
         f"{before if before == after else f'{before} becomes {after}'}."
     )
+
+
+def _today(advice: Advice) -> str:
+    return ", ".join(f"{key.rpartition('.')[2]} = {printable(value)}" for key, value in advice.today.items())
 
 
 def _more(number: int, thing: str) -> str:
@@ -150,6 +154,7 @@ def _changed(step: Step) -> str:
     return f"the value at the origin changes: a {step.cause}{f' on {printable(step.where)}' if step.where else ''}"
 
 
+_LIFETIMES = {"aged": "absolute", "idle": "sliding", "clock": "absolute_at"}
 _WORDS = {
     "hit": lambda step: _row(step, "hit"),
     "stale hit": lambda step: f"{_row(step, 'stale hit')}; stale for {_span(step.span_ns)}",
@@ -163,7 +168,7 @@ _WORDS = {
     ),
     "refused": lambda _: "the value is not kept: the rules refuse it",
     "null": lambda _: "the origin has nothing; that is not kept",
-    "expired": lambda step: f"expired ({step.cause}){_idle(step)}",
+    "expired": lambda step: f"expired by {_LIFETIMES[step.cause or 'aged']}{_idle(step)}",
     "evicted": lambda step: f"evicted for {printable(step.other or '')}{_idle(step)}",
     "dropped": lambda step: f"dropped{_by(step)}{_idle(step)}",
     "cleared": lambda step: f"cleared{_idle(step)}",

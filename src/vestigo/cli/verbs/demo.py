@@ -69,6 +69,8 @@ def demo(
         f"Pictures:               {', '.join(printable(str(path), most=1000) for path in pictures)}\n"
         f"All of the survey:      vestigo survey {shown['trace']}\n"
         f"Mistakes in keys:       vestigo survey {shown['odd']}\n"
+        f"Why a number is so:     vestigo why --plan {shown['plan']}\n"
+        f"What is likely wrong:   vestigo check --plan {shown['plan']}\n"
         f"Change the plan, then:  vestigo choose --plan {shown['plan']}"
     )
 

@@ -60,7 +60,7 @@ def check(
         aim = settled(plan.aim, trials.candidates())
         whole = trials.found[TODAY].result
         on, today = trials.on, trials.jobs[TODAY]
-        facts = Facts(on, bare, today, whole["whole"], survey(on), whole["slices"]) if len(on) else None
+        facts = Facts(on, bare, today, whole["whole"], survey(on)) if len(on) else None
         suspected = list(suspicions(facts)) if facts else []
         named = [[trials.ask(_mend_name(changes), changes) for changes in one.mends] for one in suspected]
         trials.run("mends")

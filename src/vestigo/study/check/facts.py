@@ -12,7 +12,7 @@ from vestigo.engine.job import Job
 from vestigo.prepared.fill import filler
 from vestigo.rules import Plan, PoolRules, Rules
 from vestigo.study.survey import Survey, Traits
-from vestigo.study.truths import truths
+from vestigo.study.truths import Truths, truths
 from vestigo.trace import Op, Trace
 from vestigo.trace.trace import LAST_KEYED
 
@@ -27,8 +27,6 @@ class Facts:
     today: Mapping[str, Any]
     """What today's settings give, as `Outcome.to_dict` tells it."""
     survey: Survey
-    slices: Mapping[str, Any]
-    """Counts of slices of time."""
 
     def lookups(self) -> Iterator["OfLookup"]:
         for number, name in enumerate(self.trace.lookups):
@@ -36,14 +34,14 @@ class Facts:
                 yield OfLookup(self, number, name)
 
     @cached_property
-    def values(self) -> np.ndarray:
-        """By row: which value the key has."""
-        return truths(self.trace).value
+    def truths(self) -> Truths:
+        """By row: which value the key has, and whether that is none."""
+        return truths(self.trace)
 
     @cached_property
     def sizes(self) -> np.ndarray:
         """Of all values that a row gives, in bytes."""
-        return filler(self.trace, self.job.assumed).sizes(self.trace, truths(self.trace).null)
+        return filler(self.trace, self.job.assumed).sizes(self.trace, self.truths.null)
 
 
 @dataclass(frozen=True)
@@ -130,7 +128,7 @@ class OfLookup:
         trace = self.facts.trace
         rows = np.flatnonzero((trace.lookup == self.number) & (trace.op <= LAST_KEYED))
         order = rows[np.lexsort((trace.at[rows], trace.key[rows]))]
-        key, value = trace.key[order], self.facts.values[order]
+        key, value = trace.key[order], self.facts.truths.value[order]
         new = np.ones(len(order), bool)
         new[1:] = (key[1:] != key[:-1]) | (value[1:] != value[:-1])
         return key[new], trace.at[order][new]
@@ -139,7 +137,7 @@ class OfLookup:
     def own_sizes(self) -> np.ndarray:
         """Of the values that are read, in bytes."""
         trace = self.facts.trace
-        found = (trace.lookup == self.number) & (trace.op == Op.READ) & ~truths(trace).null
+        found = (trace.lookup == self.number) & (trace.op == Op.READ) & ~self.facts.truths.null
         sizes: np.ndarray = self.facts.sizes[found]
         return sizes
 

@@ -5,15 +5,17 @@ from collections.abc import Sequence
 from vestigo.rules import Aim
 from vestigo.study.candidates import Candidate, Candidates
 from vestigo.study.check.mistakes import Suspicion
-from vestigo.study.check.result import Mistake, gain
+from vestigo.study.check.result import Mistake, gain, relief
 
 _LEAST_GAIN = 0.001
 """In parts of the aim's amount."""
 _FEWER_CALLS = 0.001
 _CALMER = 0.8
 _LESS = 0.5
-_FOR_CALM, _FOR_YOUTH = 0.02, 0.05
-"""So much of the aim a calmer second, and younger answers, may take."""
+_RELIEF = 0.1
+"""In parts of a limit that today's settings break."""
+_FOR_CALM, _FOR_YOUTH, _FOR_RELIEF = 0.02, 0.05, 0.02
+"""So much of the aim a calmer second, younger answers, and a limit that is broken less, may take."""
 
 
 def judged(found: Candidates, aim: Aim, suspected: Suspicion, names: Sequence[str]) -> Mistake | None:
@@ -54,4 +56,4 @@ def _is_better(found: Candidates, aim: Aim, suspected: Suspicion, mended: Candid
             return bool(after <= _LESS * before and (better > -_FOR_YOUTH or not found.stale_known))
         case "no worse":
             return better >= 0
-    return better > _LEAST_GAIN
+    return better > _LEAST_GAIN or (relief(found, aim, mended) >= _RELIEF and better > -_FOR_RELIEF)

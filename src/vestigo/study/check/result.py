@@ -155,10 +155,17 @@ class Check(Data):
 
 def gain(found: Candidates, aim: Aim, candidate: Candidate) -> float:
     """See `Check.gain`."""
-    beyond = [sum(one.share for one in excesses(found, each, aim.limits, "whole")) for each in (found.today, candidate)]
     before, after = (cost(found, aim, each, "whole") for each in (found.today, candidate))
-    better = (before - after) / (abs(before) or 1.0)
-    return better if beyond[1] <= beyond[0] else min(better, 0.0) - (beyond[1] - beyond[0])
+    better, more = (before - after) / (abs(before) or 1.0), -relief(found, aim, candidate)
+    return min(better, 0.0) - more if more > 0 else better
+
+
+def relief(found: Candidates, aim: Aim, candidate: Candidate) -> float:
+    """By how much less than today's a candidate breaks the limits, in parts of these."""
+    today, then = (
+        sum(one.share for one in excesses(found, each, aim.limits, "whole")) for each in (found.today, candidate)
+    )
+    return today - then
 
 
 def _amount(candidate: Candidate, name: str) -> float:

@@ -14,11 +14,12 @@ from vestigo.outcome import CAUSES
 from vestigo.outcome.keys import Keys
 from vestigo.outcome.seen import Watching
 from vestigo.rules import Plan, Rules
+from vestigo.rules.pool import POOL_RULES
 from vestigo.rules.vary import changed
 from vestigo.study.round import ROUND, at_least
 from vestigo.study.why.story import Advice, Step
 from vestigo.trace import Trace
-from vestigo.units import Duration
+from vestigo.units import Duration, format_exact_bytes
 
 _MOST_CAUSES = 3
 
@@ -74,6 +75,7 @@ def _replayed(case: Case, cause: str, change: Change) -> Advice | None:
     memory = tuple(float(one.column("held_byte_ns")[lookup].sum()) / span for one in (case.keys, then))
     return Advice(
         change,
+        {key: _today(case, key.rpartition(".")[2]) for key in change},
         cause,
         more("hits", case.key),
         more("stale_hits", case.key),
@@ -143,6 +145,12 @@ def _waits(steps: Sequence[Step], cause: str) -> list[int]:
         elif cause == "idle" and step.what in ("hit", "stale hit"):
             since[step.where] = step.until_ns
     return waits
+
+
+def _today(case: Case, rule: str) -> str:
+    """What a rule of the look-up, or of its room, says now."""
+    value = getattr(case.plan.pool_rules(case.lookup) if rule in POOL_RULES else case.rules, rule)
+    return format_exact_bytes(value) if rule == "max_bytes" and value else str(Rules.written(rule, value))
 
 
 def _table(case: Case, pooled: bool = False) -> str:

@@ -77,7 +77,9 @@ class Advice(Data):
     """A change of one rule, and what a replay with it gives."""
 
     changes: Mapping[str, Any]
-    """By dotted key, as `what varies` in a plan."""
+    """By dotted key, as ``[vary]`` has them."""
+    today: Mapping[str, str]
+    """What these rules say today, as a plan file writes it."""
     cause: str
     """The cause of misses that it is against, or ``stale``."""
     hits: int
@@ -108,7 +110,8 @@ class Advice(Data):
     def to_dict(self) -> dict[str, Any]:
         names = ("cause", "hits", "stale_hits", "lookup_hits", "lookup_stale_hits")
         memory = dict(zip(("today", "then"), self.lookup_memory, strict=True))
-        return {"changes": dict(self.changes), **{name: getattr(self, name) for name in names}, "lookup_memory": memory}
+        changes = {"changes": dict(self.changes), "today": dict(self.today)}
+        return changes | {name: getattr(self, name) for name in names} | {"lookup_memory": memory}
 
 
 def _plain(value: Any) -> str:
