@@ -156,17 +156,17 @@ class Witness : public Testimony {
 
   std::uint32_t row(std::size_t i) const { return static_cast<std::uint32_t>(begin_ + i); }
 
-  [[gnu::noinline]] void put_read(const Who& who, What what, std::size_t i, Time oldest, Time now) {
+  [[gnu::cold, gnu::noinline]] void put_read(const Who& who, What what, std::size_t i, Time oldest, Time now) {
     put(who, {.what = what, .times = 1, .row = row(i), .at = now, .until = now, .span = oldest});
   }
-  [[gnu::noinline]] void put_miss(const Who& who, std::size_t i, Cause cause, Time cost, Time now) {
+  [[gnu::cold, gnu::noinline]] void put_miss(const Who& who, std::size_t i, Cause cause, Time cost, Time now) {
     put(who, {.what = kWasMissed, .why = cause, .row = row(i), .at = now, .span = cost});
   }
-  [[gnu::noinline]] void put_kept(const Who& who, const Entry& entry, Came came, Time now) {
+  [[gnu::cold, gnu::noinline]] void put_kept(const Who& who, const Entry& entry, Came came, Time now) {
     const What what = came == Came::loaded ? kWasKept : came == Came::written ? kWasWritten : kWasCopied;
     put(who, {.what = what, .at = now, .since = entry.loaded_at, .bytes = entry.bytes});
   }
-  [[gnu::noinline]] void put_left(const Who& who, const Entry& entry, Cause cause, Count count, Time now) {
+  [[gnu::cold, gnu::noinline]] void put_left(const Who& who, const Entry& entry, Cause cause, Count count, Time now) {
     const Id other = count == kEvictions ? coming_ : kNone;
     put(who, {.what = kHasLeft, .why = cause, .counted_as = static_cast<std::uint8_t>(count - kHits), .other = other, .at = now, .since = entry.idle_since, .bytes = entry.bytes});
   }
