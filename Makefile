@@ -3,10 +3,10 @@ PYTHON ?= python3
 VENV   := .venv
 BIN    := $(VENV)/bin
 NATIVE := $(wildcard native/include/vestigo/*.hpp native/include/vestigo/*/*.hpp native/bind/*)
-TESTS  := $(patsubst native/tests/%.cpp,build/%,$(wildcard native/tests/test_*.cpp))
+TESTS  := $(patsubst native/tests/%.cpp,build/%,$(shell ls -S native/tests/test_*.cpp))  # the largest first
 STRICT := -std=c++20 -Wall -Wextra -Wpedantic -Wshadow -Werror
 
-.PHONY: demo test explore lint native-test package docs notebook bench screenshots clean
+.PHONY: demo test explore lint native-test package docs notebook bench screenshots clean $(addprefix run/,$(TESTS))
 
 demo: $(VENV)/installed
 	$(BIN)/vestigo demo
@@ -30,8 +30,10 @@ lint: $(VENV)/installed
 	  -isystem $$($(BIN)/python -c 'import nanobind; print(nanobind.include_dir())') \
 	  -isystem $$($(BIN)/python -c 'import sysconfig; print(sysconfig.get_path("include"))') native/bind/*.cpp
 
-native-test: $(TESTS)
-	for test in $(TESTS); do ./$$test || exit 1; done
+native-test: $(addprefix run/,$(TESTS))
+
+$(addprefix run/,$(TESTS)): run/%: %
+	./$<
 
 build/test_%: native/tests/test_%.cpp $(wildcard native/tests/*.hpp) $(NATIVE)
 	mkdir -p build

@@ -5,8 +5,10 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from hypothesis import given, settings
 
 import vestigo as vg
+from tests.agreement.cases import Case, cases
 from tests.telling import told
 from vestigo import InputError, Plan, Pool, Rules, RulesError
 from vestigo.rules.vary import changed
@@ -135,6 +137,15 @@ def test_lines_are_grouped_by_table() -> None:
         plan_lines(changes)
         == '[lookup."a b"]\npin = [\n    "x",\n]\ndrop_first = false\n\n[pool.desk]\nmax_entries = 5'
     )
+
+
+@settings(max_examples=8)
+@given(cases())
+def test_whatever_the_rules_a_check_is_made_and_told(case: Case) -> None:
+    found = vg.check(case.trace, case.plan)
+    assert found.gain(found.found.today.name) == 0
+    assert len(found.to_dict()["mistakes"]) == len(found.mistakes)
+    assert str(found).startswith(f"{len(found.mistakes)} likely mistake")
 
 
 def test_a_check_is_data() -> None:

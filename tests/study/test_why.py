@@ -4,12 +4,16 @@ from typing import Any
 
 import matplotlib
 import pytest
+from hypothesis import given
 
 import vestigo as vg
+from tests.agreement.cases import Case, cases
 from tests.telling import told
 from vestigo import InputError, Plan, Rules
 from vestigo.rules.vary import changed
 from vestigo.study.why import Stay
+from vestigo.study.why.steps import READS
+from vestigo.trace import Op
 
 matplotlib.use("agg")
 
@@ -247,6 +251,22 @@ def test_what_is_not_there_is_said_with_what_is(asked: Any, message: str) -> Non
     trace = lines("0 read abc lookup=x node=n", "1 read abc lookup=y node=n", "2 read abd lookup=y node=n")
     with pytest.raises(InputError, match=message):
         vg.why(trace, Rules(), **asked)
+
+
+@given(cases())
+def test_a_story_holds_every_read_of_its_key_whatever_the_rules(case: Case) -> None:
+    trace = case.trace
+    if not len(trace.keys):
+        return
+    text, lookup = str(trace.keys[0]), trace.lookups[trace.key_lookup[0]]
+    reads = trace.at[(trace.key == 0) & (trace.op == Op.READ)]
+    story = vg.why(trace, case.plan, lookup=lookup, key=text, at=int(reads[-1]) if len(reads) else None)
+    told = [one for one in story.steps if one.what in READS]
+    assert sum(one.times for one in told) == len(reads)
+    assert [one.at_ns for one in story.steps] == sorted(one.at_ns for one in story.steps)
+    assert (story.read is not None) == (len(reads) > 0)
+    assert story.total["held_byte_ns"] >= story.total["idle_byte_ns"] >= 0
+    assert all(stay.begins_ns <= stay.ends_ns for stay in story.stays)
 
 
 def test_a_story_is_data() -> None:

@@ -26,7 +26,7 @@ def reads_text(reads: Reads) -> RenderableType:
     """The first of them."""
     part = reads.trace.part(0, _READS * 10)
     frame = Reads(part, reads.answers.part(0, len(part)), reads.counted_from).to_pandas()[:_READS]
-    names = [f"{pd.Timestamp(at):%Y-%m-%d %H:%M:%S.%f}"[:-3] for at in frame["at"]]
+    names = [f"{pd.Timestamp(at):%m-%d %H:%M:%S.%f}"[:-3] for at in frame["at"]]
     columns = [
         Column("look-up", "", [printable(str(name), 16) for name in frame["lookup"]]),
         Column("key", "", [printable(str(key), 16) for key in frame["key"]]),
