@@ -4,6 +4,7 @@ import json
 import os
 import signal
 import subprocess
+import sys
 import time
 from pathlib import Path
 
@@ -200,6 +201,16 @@ def test_the_verbs_are_listed_in_the_order_of_the_work(tmp_path: Path) -> None:
         "schema",
     ]
     assert run(cwd=tmp_path).returncode == 2
+
+
+def test_an_interrupt_that_python_cannot_raise_prints_nothing() -> None:
+    code = (
+        "class Odd:\n def __del__(self): raise {}\nfrom vestigo.cli.stopping import end_soon_when_interrupted as end\n"
+    )
+    for raised, said in (("KeyboardInterrupt", b""), ("ValueError", b"Exception ignored in")):
+        words = [sys.executable, "-c", f"{code.format(raised)}end()\nOdd()"]
+        done = subprocess.run(words, capture_output=True, check=True, timeout=30)
+        assert done.stderr.startswith(said) and bool(done.stderr) == bool(said)
 
 
 @pytest.mark.parametrize("words", [["replay"], ["survey"], ["convert", "big.csv", "out.csv"], ["curve"]])

@@ -139,7 +139,7 @@ def test_lines_are_grouped_by_table() -> None:
     )
 
 
-@settings(max_examples=8)
+@settings(max_examples=4)
 @given(cases())
 def test_whatever_the_rules_a_check_is_made_and_told(case: Case) -> None:
     found = vg.check(case.trace, case.plan)

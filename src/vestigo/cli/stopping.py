@@ -27,6 +27,13 @@ def end_soon_when_interrupted() -> None:
     wakeup.setblocking(False)
     signal.set_wakeup_fd(wakeup.fileno(), warn_on_full_buffer=False)
     threading.Thread(target=_end, args=(signals, wakeup), daemon=True).start()
+    sys.unraisablehook = _say_nothing_of_an_interrupt
+
+
+def _say_nothing_of_an_interrupt(what: "sys.UnraisableHookArgs") -> None:
+    """Ctrl-C may come where Python cannot raise it, and would print a traceback. The thread ends the process then."""
+    if what.exc_type is not KeyboardInterrupt:
+        sys.__unraisablehook__(what)
 
 
 def has_been_said() -> None:
