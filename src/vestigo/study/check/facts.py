@@ -92,6 +92,10 @@ class OfLookup:
         """Where a rule of the look-up stands in a plan."""
         return f"lookup.{self.name}.{rule}"
 
+    def stated_in(self, rule: str) -> str:
+        """The same of one that it may inherit: where it is stated."""
+        return self.key(rule) if rule in self.facts.plan.lookups.get(self.name, {}) else f"rules.{rule}"
+
     def room_key(self, rule: str) -> str:
         pool = self.facts.plan.pool_for(self.name)
         return self.key(rule) if pool is None else f"pool.{pool}.{rule}"

@@ -23,6 +23,7 @@ _OF_A_LOOKUP = (*lifetimes.ALL, *room.ALL, *values.ALL, *origin.ALL, *keys.ALL)
 def suspicions(facts: Facts) -> Iterator[Suspicion]:
     """What replays have to judge. Of look-ups that share a rule or room, each is looked at for itself."""
     yield from cold_start(facts)
+    yield from lifetimes.beyond_the_trace(facts)
     yield from room.never_reached(facts)
     for of in facts.lookups():
         for look in _OF_A_LOOKUP:

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from vestigo.study.check.facts import OfLookup
+from vestigo.study.check.facts import Facts, OfLookup
 from vestigo.study.check.mistakes.suspicion import Suspicion
 from vestigo.study.round import at_least, at_most
 from vestigo.units import SECOND, Duration, format_seconds, format_share
@@ -45,27 +45,25 @@ def too_short(of: OfLookup) -> Iterator[Suspicion]:
         )
 
 
-def beyond_the_trace(of: OfLookup) -> Iterator[Suspicion]:
-    """Longer than the trace can tell of."""
-    span = of.facts.trace.span_ns
-    lifetime = of.rules.absolute
-    if lifetime is None or of.traits.repeats == 0 or lifetime * _LIFETIMES <= span:
-        return
-    kind, how = (
-        ("lifetime longer than the trace", "shorter than it")
-        if lifetime > span
-        else (
-            "trace of fewer than three lifetimes",
-            f"{span / lifetime:.1f} times as long",
+def beyond_the_trace(facts: Facts) -> Iterator[Suspicion]:
+    """Longer than the trace can tell of. A lifetime that several look-ups inherit is named once."""
+    span = facts.trace.span_ns
+    long = [
+        of
+        for of in facts.lookups()
+        if of.rules.absolute and of.traits.repeats and of.rules.absolute * _LIFETIMES > span
+    ]
+    for key, of in {of.stated_in("absolute"): of for of in reversed(long)}.items():
+        lifetime = of.rules.absolute or 0
+        is_longer = lifetime > span
+        how = "shorter than it" if is_longer else f"{span / lifetime:.1f} times as long"
+        yield Suspicion(
+            "lifetime longer than the trace" if is_longer else "trace of fewer than three lifetimes",
+            key,
+            f"absolute = {lifetime}, and the trace of {format_seconds(span / SECOND)} is {how}: it cannot tell what "
+            "this lifetime does; check it with a longer one",
+            judged="nothing",
         )
-    )
-    yield Suspicion(
-        kind,
-        of.key("absolute"),
-        f"absolute = {lifetime}, and the trace of {format_seconds(span / SECOND)} is {how}: it cannot tell what this "
-        "lifetime does; check it with a longer one",
-        judged="nothing",
-    )
 
 
 def sliding_alone(of: OfLookup) -> Iterator[Suspicion]:
@@ -168,4 +166,4 @@ def _share_above(ascending: np.ndarray, amount: int) -> float:
     return 1 - float(np.searchsorted(ascending, amount, side="right")) / len(ascending)
 
 
-ALL = (too_short, beyond_the_trace, sliding_alone, longer_than_the_data, turns_on_the_clock, all_at_once)
+ALL = (too_short, sliding_alone, longer_than_the_data, turns_on_the_clock, all_at_once)

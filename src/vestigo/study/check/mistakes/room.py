@@ -23,8 +23,7 @@ def never_reached(facts: Facts) -> Iterator[Suspicion]:
     ):
         holders: dict[str, list[OfLookup]] = {}
         for of in own:
-            states = rule in facts.plan.lookups.get(of.name, {})
-            holders.setdefault(of.key(rule) if states else f"rules.{rule}", []).append(of)
+            holders.setdefault(of.stated_in(rule), []).append(of)
         for key, each in holders.items():
             limit, most = getattr(each[0].room, rule), max(of.counts[amount] for of in each)
             used = any(of.counts["evictions"] or of.counts["refusals"] for of in each)
