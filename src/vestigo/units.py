@@ -1,8 +1,8 @@
-"""Durations, sizes, shares and times: from text to whole numbers, and back to text for people."""
+"""Durations, sizes and shares: from text with a unit to whole numbers, and back to text for people; times as text."""
 
 import math
 import re
-from datetime import UTC, date, datetime
+from datetime import datetime, timedelta
 from fractions import Fraction
 
 SECOND = 1_000_000_000
@@ -207,26 +207,14 @@ def format_time(at_ns: int, beside_ns: int | None = None) -> str:
     >>> format_time(1_700_000_000 * 10**9), format_time(1_700_000_001 * 10**9, 1_700_000_000 * 10**9)
     ('2023-11-14 22:13:20.000', '22:13:21.000')
     """
-    day, of_day = divmod(at_ns // 1_000_000, 86_400_000)
-    minutes, millis = divmod(of_day, 60_000)
-    clock = f"{minutes // 60:02}:{minutes % 60:02}:{millis / 1000:06.3f}"
-    if beside_ns is not None and beside_ns // 1_000_000 // 86_400_000 == day:
-        return clock
-    return f"{date.fromordinal(date(1970, 1, 1).toordinal() + day)} {clock}"
+    day, clock = _utc(at_ns)
+    return clock if beside_ns is not None and _utc(beside_ns)[0] == day else f"{day} {clock}"
 
 
-def parse_time(text: str) -> int:
-    """From ISO 8601, in UTC unless it has an offset; in ns since 1970. Raises ValueError.
-
-    >>> parse_time("2023-11-14 22:13:20"), parse_time("2023-11-14T23:13:20.5+01:00")
-    (1700000000000000000, 1700000000500000000)
-    """
-    try:
-        found = datetime.fromisoformat(text)
-    except ValueError:
-        raise ValueError(f'{text!r} is not a time; write one such as "2026-03-17 08:20:00"') from None
-    since = (found if found.tzinfo else found.replace(tzinfo=UTC)) - datetime(1970, 1, 1, tzinfo=UTC)
-    return (since.days * 86_400 + since.seconds) * SECOND + since.microseconds * 1000
+def _utc(at_ns: int) -> list[str]:
+    """The day, and the time of day."""
+    at = datetime(1970, 1, 1) + timedelta(microseconds=at_ns // 1000)  # all is in UTC
+    return at.isoformat(" ", "milliseconds").split(" ")
 
 
 def three_digits(number: float) -> str:

@@ -101,14 +101,14 @@ def test_check_holds_a_plan_to_a_share_of_the_aim(demo: Path) -> None:
     [
         (["why", "--key", "QVA585"], "the trace has no key 'QVA585'; the closest are 'QVJ585', 'QVA586'"),
         (
-            ["why", "--key", "A1", "--at", "1999-01-01"],
+            ["why", "--key", "A1", "--at", "1999-01-01 00:00:00"],
             "at: 1999-01-01 00:00:00.000 is outside the trace, which goes from",
         ),
         (["why", "--at", "2026-03-17"], "--at is about one key; name it with --key"),
         (["why", "--lookup", "vessels"], "--lookup: 'vessels' is unknown; did you mean 'vessel'?"),
         (
             ["why", "--lookup", "berth", "--key", "A1", "--node", "quay-9"],
-            "--node: 'quay-9' is unknown; did you mean 'quay-4'?",
+            "node: 'quay-9' is unknown; did you mean 'quay-4'?",
         ),
         (
             ["replay", "--reads", "reads.xlsx"],
@@ -140,3 +140,21 @@ def test_hostile_keys_are_harmless_in_stories_and_commands_and_can_be_typed(host
     other = run("why", "t.jsonl", "--rules", "max_entries=1", "--key", "b", cwd=hostile)
     assert "\x1b" not in other.stdout and r"evicted for =1+1\x1b[31m'a b" in other.stdout
     assert "\x1b" not in run("replay", "t.jsonl", "--rules", "max_entries=1", "--by", "key", cwd=hostile).stdout
+
+
+def test_the_next_command_reads_the_trace_in_the_same_way(tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_text("at,page,cost\n" + "".join(f"{at}000000000,p{at % 3},7\n" for at in range(30)))
+    words = (
+        "t.csv",
+        "--rules",
+        "max_entries=2",
+        "--intake",
+        "columns.key={page}",
+        "--intake",
+        "cost_unit=s",
+        "--strict",
+    )
+    shown = run("why", *words, cwd=tmp_path).stdout
+    command = shown[shown.index("    vestigo why") :].split("\n    vestigo")[0].replace("\\\n", " ")
+    done = run(*shlex.split(command)[1:], cwd=tmp_path)
+    assert (done.returncode, done.stdout.splitlines()[0][:20]) == (0, "reads p0: 10 reads, "), done.stderr

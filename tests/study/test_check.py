@@ -131,6 +131,28 @@ def test_an_empty_trace_and_one_without_reads_are_checked() -> None:
         assert vg.check(trace, Rules(max_entries=5)).most_costly == 0
 
 
+def test_what_is_different_about_the_trace_is_so_for_every_trial() -> None:
+    """A slower origin lengthens the costs that a plan assumes, too."""
+    trace = told(*(f"{at} read {'ab'[at % 2]}" for at in range(40)))
+    plan = Plan(Rules(max_entries=1, assume_cost="1s", overlap="repeat"), what_if=vg.WhatIf(origin=3))
+    found = vg.check(trace, plan)
+    (limit,) = [one for one in found.rules if one.key == "rules.max_entries"]
+    for what, most in {"without": "no limit", "double": 2}.items():
+        expected = vg.replay(trace, changed(plan, {"rules.max_entries": most})).origin_time_ns / 1e9
+        assert found.found[limit.tried[what]].measure("origin_time") == expected
+    assert found.found.today.measure("origin_time") == vg.replay(trace, plan).origin_time_ns / 1e9
+    assert found.mended.what_if == plan.what_if
+
+
+def test_a_look_up_may_have_dots_in_its_name() -> None:
+    reads = [f"{at} read a lookup=desk.tide version={at // 50}" for at in range(0, 400, 5)]
+    found = vg.check(told(*reads), Plan(lookups={"desk.tide": {"sliding": "10s"}}))
+    (mistake,) = [one for one in found.mistakes if one.kind == "sliding without absolute"]
+    assert mistake.where == "lookup.desk.tide.sliding"
+    assert set(mistake.changes) == {"lookup.desk.tide.absolute"}
+    assert plan_lines(mistake.changes).startswith('[lookup."desk.tide"]')
+
+
 def test_lines_are_grouped_by_table() -> None:
     changes: dict[str, Any] = {"lookup.a b.pin": ["x"], "lookup.a b.drop_first": False, "pool.desk.max_entries": 5}
     assert (

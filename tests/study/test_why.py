@@ -8,6 +8,7 @@ from hypothesis import given
 
 import vestigo as vg
 from tests.agreement.cases import Case, cases
+from tests.engine.test_own_policies import Newest
 from tests.telling import told
 from vestigo import InputError, Plan, Rules
 from vestigo.rules.vary import changed
@@ -180,6 +181,24 @@ def test_one_read_is_explained_in_a_sentence(text: tuple[str, ...], rules: Any, 
     assert story.read_at_ns == int(trace.at[-1])
 
 
+def test_a_story_is_told_of_a_policy_of_ones_own_by_the_reference_engine() -> None:
+    trace = lines("0 read a", "1 read b", "2 read c", "3 read b")
+    story = vg.why(trace, Rules(max_entries=2, eviction=Newest), key="b", at=3 * 10**9, engine="reference")
+    assert story.read is not None and "it was evicted at 00:00:02.000 for c, 1.00 s after its last use" in story.read
+    assert [dict(one.changes) for one in story.advice] == [{"lookup.reads.max_entries": 4}]
+
+
+def test_a_load_at_the_beginning_of_all_times_is_told_from_when_it_began() -> None:
+    story = vg.why(lines("0 read a cost=5", "7 write a", "9 read a"), Rules(), key="a", at=9 * 10**9)
+    assert story.steps[1].loaded_ns == 0
+    assert story.stays == [Stay(None, 5 * 10**9, 9 * 10**9, 7 * 10**9)]
+
+
+def test_a_time_may_be_since_the_first_event() -> None:
+    trace = lines("100 read a", "110 read a")
+    assert "00:01:50.000: answered" in str(vg.why(trace, Rules(), key="a", at="9s").read)
+
+
 def test_the_read_nearest_to_a_time_on_a_node_is_explained() -> None:
     trace = lines("0 read a node=n", "10 read a node=m", "14 read a node=n")
     assert "14.000 on n: answered" in str(vg.why(trace, Rules(), key="a", at="1970-01-01T00:00:11", node="n").read)
@@ -238,13 +257,13 @@ def test_stale_answers_are_advised_against_as_far_as_the_trace_shows_writes() ->
         ({"key": "abe"}, r"the trace has no key 'abe'; the closest are 'abd', 'abc'"),
         ({"key": "zzz", "lookup": "x"}, r"the trace has no key 'zzz' of x; no key is close to it"),
         ({"key": "abc"}, r"several look-ups have the key 'abc': x, y; name one with lookup"),
-        ({"key": "abd", "lookup": "z"}, r"--lookup: 'z' is unknown"),
-        ({"key": "abd", "node": "q"}, r"--node: 'q' is unknown; known are n"),
+        ({"key": "abd", "lookup": "z"}, r"^lookup: 'z' is unknown"),
+        ({"key": "abd", "node": "q"}, r"^node: 'q' is unknown; known are n"),
         (
-            {"key": "abd", "at": "1971-01-01"},
+            {"key": "abd", "at": "1971-01-01 00:00:00"},
             r"at: 1971-01-01 00:00:00.000 is outside the trace, which goes from 1970-01-01 00:00:00.000 to",
         ),
-        ({"key": "abd", "at": "noon"}, r"at: 'noon' is not a time; write one such as"),
+        ({"key": "abd", "at": "noon"}, r"^at: 'noon' is not a time; it must be a duration since the first event"),
     ],
 )
 def test_what_is_not_there_is_said_with_what_is(asked: Any, message: str) -> None:

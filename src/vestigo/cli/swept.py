@@ -23,7 +23,7 @@ class Asked:
     plan_path: Path | None
     plan: "Plan"
     intake: dict[str, Any]
-    rest: str
+    rest: str = "40%"
     results: Path | None = None
     no_results: bool = False
     yes: bool = False

@@ -1,5 +1,6 @@
 """What settings would have done to single reads and keys."""
 
+from collections.abc import Iterable
 from pathlib import Path
 
 from vestigo.engine.changes import changes_of, together
@@ -8,7 +9,7 @@ from vestigo.engine.replay import Engine, engine_named
 from vestigo.engine.what_if import applied
 from vestigo.outcome.keys import Keys
 from vestigo.outcome.reads import Reads, reads_table
-from vestigo.outcome.seen import NO_AGE, Seen, Watching
+from vestigo.outcome.seen import Answers, Seen, Watching
 from vestigo.outcome.table_file import write_tables
 from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.trace import Readable, Trace
@@ -56,26 +57,30 @@ def write_read_by_read(trace: Readable, settings: Settings, path: Path) -> int:
 
     Raises RulesError, and InputError if the file cannot be written.
     """
-
     on, asked = _asked(trace, settings)
-
-    batches = engine_named("native").answers_by_batch(on, asked)
-    return write_tables(
-        (reads_table(on.part(begin, end), answers, asked.first_counted, begin) for begin, end, answers in batches), path
+    tables = (
+        reads_table(on.part(begin, end), answers, asked.first_counted, begin)
+        for begin, end, answers in _batches(on, asked, "native")
     )
+    return write_tables(tables, path)
 
 
-def answer_of(trace: Trace, asked: Job, row: int) -> tuple[int, int, int, int]:
-    """Of a read's row: its answer, how long it took, how old the answer was, and for how long it had been stale (see
-    `vestigo.outcome.seen`).
-    """
-    for begin, end, answers in engine_named("native").answers_by_batch(trace, asked):
+def answer_of(trace: Trace, asked: Job, row: int, engine: Engine = "native") -> Answers:
+    """Of one read's row alone."""
+    for begin, end, answers in _batches(trace, asked, engine):
         if row < end:
-            stale = dict(zip(answers.stale_rows.tolist(), answers.stale_ages_ns.tolist(), strict=True))
-            place = row - begin
-            answer, took_ns, age_ns = (int(column[place]) for column in answers[:3])
-            return answer, took_ns, age_ns, stale.get(place, NO_AGE)
+            return answers.part(row - begin, row - begin + 1)
     raise IndexError(row)
+
+
+def _batches(trace: Trace, asked: Job, engine: Engine) -> Iterable[tuple[int, int, Answers]]:
+    """Which rows each has, and their answers."""
+    if engine == "native":
+        found: Iterable[tuple[int, int, Answers]] = engine_named(engine).answers_by_batch(trace, asked)
+        return found
+    answers = watched(trace, asked, Watching(reads=True), engine).answers
+    assert answers is not None
+    return [(0, len(trace), answers)]
 
 
 def watched(trace: Trace, asked: Job, watching: Watching, engine: Engine = "native") -> Seen:

@@ -17,6 +17,8 @@ if TYPE_CHECKING:
     import pandas as pd
 
 _EXACT = pa.decimal128(38, 0)
+_SUMS = ("held_byte_ns", "idle_byte_ns")
+"""They may pass 64 bits."""
 LOSSES = ("misses", "origin_time_ns", "stale_hits", "idle_byte_ns")
 """What keys are looked at for."""
 
@@ -73,13 +75,9 @@ class Keys(Data):
 
     def worst_to_dict(self, most: int = 10, lookups: Sequence[str] | None = None) -> dict[str, Any]:
         """For each kind of loss the rows of the keys that have most of it."""
-        columns = self.to_dict()
-        return {
-            loss: [
-                {name: rows[key] for name, rows in columns.items()} for key in self.worst(loss, most, lookups).tolist()
-            ]
-            for loss in LOSSES
-        }
+        table = self.to_arrow()
+        worst = {loss: table.take(self.worst(loss, most, lookups)).to_pylist() for loss in LOSSES}
+        return {loss: [_with_whole_sums(row) for row in rows] for loss, rows in worst.items()}
 
     def main_cause(self, key: int) -> str:
         """Of most of its misses."""
@@ -100,19 +98,23 @@ class Keys(Data):
             {"lookup": lookups, "key": keys}
             | columns
             | {"entry_bytes": pa.array(sizes, mask=kept == 0)}
-            | {name: _exact(self.column(name)) for name in ("held_byte_ns", "idle_byte_ns")}
+            | {name: _exact(self.column(name)) for name in _SUMS}
         )
 
     def to_pandas(self) -> "pd.DataFrame":
         """Sums of bytes by time are whole numbers of NumPy's, or where they pass 64 bits, of Python's."""
-        frame: pd.DataFrame = self.to_arrow().drop_columns(["held_byte_ns", "idle_byte_ns"]).to_pandas()
-        return frame.assign(**{name: self.column(name) for name in ("held_byte_ns", "idle_byte_ns")})
+        frame: pd.DataFrame = self.to_arrow().drop_columns(list(_SUMS)).to_pandas()
+        return frame.assign(**{name: self.column(name) for name in _SUMS})
 
     def to_dict(self) -> dict[str, Any]:
         """A list for each column."""
         table = self.to_arrow()
-        exact = {name: self.column(name).tolist() for name in ("held_byte_ns", "idle_byte_ns")}
+        exact = {name: self.column(name).tolist() for name in _SUMS}
         return {name: table[name].to_pylist() for name in table.column_names} | exact
+
+
+def _with_whole_sums(row: dict[str, Any]) -> dict[str, Any]:
+    return row | {name: int(row[name]) for name in _SUMS}
 
 
 def _exact(sums: np.ndarray) -> pa.Array:

@@ -1,6 +1,8 @@
 """Writes tables that come in parts to one file."""
 
 from collections.abc import Callable, Iterable
+from contextlib import ExitStack
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -26,15 +28,13 @@ def write_tables(parts: Iterable[pa.Table], path: Path) -> int:
     write_to = _WRITERS[path.suffix.lower()]
     rows = 0
     try:
-        with replacing(path) as unfinished:
-            begun: Any = None
+        with replacing(path) as unfinished, ExitStack() as open_until_written:
+            writer: Any = None
             for part in parts:
                 table = _plain(part, is_safe=path.suffix.lower() == ".csv")
-                begun = begun or write_to(unfinished, table.schema)
-                begun.write_table(table)
+                writer = writer or open_until_written.enter_context(write_to(unfinished, table.schema))
+                writer.write_table(table)
                 rows += len(table)
-            if begun is not None:
-                begun.close()
     except OSError as error:
         raise InputError(f"{path}: cannot be written: {error.strerror or error}") from None
     return rows
@@ -59,16 +59,8 @@ def _plain(table: pa.Table, is_safe: bool) -> pa.Table:
     return table
 
 
-def _parquet(path: Path, schema: pa.Schema) -> Any:
-    return pq.ParquetWriter(path, schema, compression="zstd")
-
-
-def _arrow(path: Path, schema: pa.Schema) -> Any:
-    return pa.ipc.new_file(path, schema)
-
-
-def _csv(path: Path, schema: pa.Schema) -> Any:
-    return arrow_csv.CSVWriter(path, schema)
-
-
-_WRITERS: dict[str, Callable[[Path, pa.Schema], Any]] = {".parquet": _parquet, ".arrow": _arrow, ".csv": _csv}
+_WRITERS: dict[str, Callable[[Path, pa.Schema], Any]] = {
+    ".parquet": partial(pq.ParquetWriter, compression="zstd"),
+    ".arrow": pa.ipc.new_file,
+    ".csv": arrow_csv.CSVWriter,
+}

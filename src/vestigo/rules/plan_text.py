@@ -11,6 +11,7 @@ import tomli_w
 from vestigo.measures import MEASURES
 from vestigo.rules.aim import Aim
 from vestigo.rules.plan import Plan
+from vestigo.rules.rules import Rules
 from vestigo.trace import Intake
 from vestigo.units import format_exact_bytes
 
@@ -65,10 +66,20 @@ def _trace(plan: Plan, folder: Path | None) -> dict[str, Any]:
 
 def _with_units(rules: Mapping[str, Any]) -> dict[str, Any]:
     """Rules with sizes in units."""
-    return {
-        name: format_exact_bytes(value) if name in _SIZES and type(value) is int else value
-        for name, value in rules.items()
-    }
+    return {name: _with_unit(name, value) for name, value in rules.items()}
+
+
+def _with_unit(name: str, value: Any) -> Any:
+    return format_exact_bytes(value) if name in _SIZES and type(value) is int else value
+
+
+def rule_text(name: str, value: object) -> str:
+    """A rule's value, as a plan file writes it, without quotes.
+
+    >>> rule_text("max_bytes", 2**23), rule_text("absolute", None)
+    ('8 MiB', 'never')
+    """
+    return str(_with_unit(name, Rules.written(name, value)))
 
 
 def _aim(aim: Aim) -> dict[str, Any]:

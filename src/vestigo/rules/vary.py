@@ -35,21 +35,31 @@ def changed(plan: "Plan", changes: Changes) -> "Plan":
     lookups: dict[str, dict[str, Any]] = {}
     pools: dict[str, dict[str, Any]] = {}
     for key, value in changes.items():
-        table, _, rest = key.partition(".")
-        name, _, rule = rest.rpartition(".")
-        if table == "rules" and rest in Rules.model_fields:
-            rules[rest] = value
+        table, name, rule = place_of(key)
+        if table == "rules" and not name and rule in Rules.model_fields:
+            rules[rule] = value
         elif table == "lookup" and name and rule in Rules.model_fields:
-            lookups.setdefault(name.strip("\"'"), {})[rule] = value
+            lookups.setdefault(name, {})[rule] = value
         elif table == "pool" and name in plan.pools and rule in Pool.model_fields and rule != "lookups":
             pools.setdefault(name, {})[rule] = value
         else:
-            raise RulesError(f"{key}: {_what_is_wrong(plan, table, name, rule or rest)}")
+            raise RulesError(f"{key}: {_what_is_wrong(plan, table, name, rule)}")
     own = {
         name: {**Stated.by(plan.lookups.get(name, {})), **lookups.get(name, {})} for name in [*plan.lookups, *lookups]
     }
     shared = {name: _remade(pool, pools.get(name, {})) for name, pool in plan.pools.items()}
     return replace(plan, rules=_remade(plan.rules, rules), lookups=own, pools=shared, candidates={}, vary={})
+
+
+def place_of(key: str) -> tuple[str, str, str]:
+    """A dotted key's table, the name in it if it has some, and the rule.
+
+    >>> place_of("lookup.a.b.absolute"), place_of("rules.absolute")
+    (('lookup', 'a.b', 'absolute'), ('rules', '', 'absolute'))
+    """
+    table, _, rest = key.partition(".")
+    name, _, rule = rest.rpartition(".")
+    return table, name.strip("\"'"), rule
 
 
 def combinations(vary: Mapping[str, Sequence[Any]]) -> Iterator[dict[str, Any]]:

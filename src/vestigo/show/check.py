@@ -7,7 +7,7 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from vestigo.show.grid import Column, in_one_unit
+from vestigo.show.grid import Column, grid, in_one_unit
 from vestigo.show.notes import kept_together
 from vestigo.show.safe import printable
 from vestigo.study import Check, Mistake, RuleTried, plan_lines
@@ -130,13 +130,7 @@ def _signed(column: Column) -> Column:
 
 
 def _table(title: str, names: Sequence[str], columns: Sequence[Column]) -> Table:
-    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="bold")
-    table.add_column(Text(title), no_wrap=True)
-    for column in columns:
-        table.add_column(Text(f"{column.heading}\n{column.unit}"), justify="right", no_wrap=True)
-    for row, name in enumerate(names):
-        table.add_row(Text(printable(name, _NAME)), *(Text(column.cells[row]) for column in columns))
-    return table
+    return grid(title, names, columns, [""] * len(names), widest=_NAME)
 
 
 def _name(one: RuleTried) -> str:

@@ -26,9 +26,16 @@ class Column(NamedTuple):
         return max(map(len, (self.heading, self.unit, *self.cells)))
 
 
-def grid(title: str, names: Sequence[str], columns: Sequence[Column], styles: Sequence[str], gap: int = GAP) -> Table:
-    """One row a name, each in its style; columns stand closer if they would not fit."""
-    head, *shown = [printable(name, NAME) for name in (title, *names)]
+def grid(  # noqa: PLR0913, PLR0917
+    title: str,
+    names: Sequence[str],
+    columns: Sequence[Column],
+    styles: Sequence[str],
+    gap: int = GAP,
+    widest: int = NAME,
+) -> Table:
+    """One row a name, each in its style and cut to so many letters; columns stand closer if they would not fit."""
+    head, *shown = [printable(name, widest) for name in (title, *names)]
     if max(map(len, (head, *shown))) + sum(column.width + gap for column in columns) > WIDTH:
         gap = 1
     table = Table(box=None, pad_edge=False, padding=(0, gap, 0, 0), header_style="bold")

@@ -50,11 +50,11 @@ def _total(story: Story) -> Text:
 
 
 def _at_place(story: Story) -> str:
-    return " on the same node" if story.total["places"] > 1 else ""
+    return " in the same cache" if story.total["places"] > 1 else ""
 
 
 def _altogether(story: Story) -> str:
-    return f", on {story.total['places']} nodes together" if story.total["places"] > 1 else ""
+    return f", in {story.total['places']} caches together" if story.total["places"] > 1 else ""
 
 
 def _advice(story: Story, command: Sequence[str]) -> list[RenderableType]:
@@ -137,7 +137,7 @@ def _span(span_ns: int | None) -> str:
 
 
 def _idle(step: Step) -> str:
-    return f", {_span(step.at_ns - (step.since_ns or step.at_ns))} after its last use"
+    return f", {_span(step.idle_ns)} after its last use"
 
 
 def _by(step: Step) -> str:

@@ -82,14 +82,11 @@ class Pick(Data):
 
     def write(self, amount: float) -> str:
         """An amount of the aim for people."""
-        if self.aim.best is not None:
-            return MEASURES[self.aim.best].write(amount)
-        currency = self.aim.worth.currency if self.aim.worth else ""
-        return f"{amount:,.2f} {currency}".rstrip()
+        return written(self.aim, amount)
 
     @property
     def goal(self) -> str:
-        return MEASURES[self.aim.best].label if self.aim.best else MONEY
+        return goal(self.aim)
 
     def to_dict(self) -> dict[str, Any]:
         """The pick's changes and measures, and all that is said of it."""
@@ -105,6 +102,18 @@ class Pick(Data):
 
     def __repr__(self) -> str:
         return f"<Pick {self.candidate.name}: {self.because[0]}>"
+
+
+def goal(aim: Aim) -> str:
+    """What it makes best, for people."""
+    return MEASURES[aim.best].label if aim.best else MONEY
+
+
+def written(aim: Aim, amount: float) -> str:
+    """An amount of it for people."""
+    if aim.best is not None:
+        return MEASURES[aim.best].write(amount)
+    return f"{amount:,.2f} {aim.worth.currency if aim.worth else ''}".rstrip()
 
 
 def cost(found: Candidates, aim: Aim, candidate: Candidate, part: str) -> float:

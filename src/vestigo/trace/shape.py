@@ -44,8 +44,8 @@ def between(trace: Readable, begin: Moment | None = None, end: Moment | None = N
     ['b', 'c']
     """
     trace = read_trace(trace)
-    first = 0 if begin is None else np.searchsorted(trace.at, _moment(trace, begin))
-    last = len(trace) if end is None else np.searchsorted(trace.at, _moment(trace, end))
+    first = 0 if begin is None else np.searchsorted(trace.at, moment_in(trace, begin))
+    last = len(trace) if end is None else np.searchsorted(trace.at, moment_in(trace, end))
     return of_rows(trace, np.arange(first, max(first, last)))
 
 
@@ -207,23 +207,23 @@ def _ids(what: str, names: Sequence[str], known: tuple[str, ...]) -> list[int]:
     return [known.index(name) for name in names]
 
 
-def _moment(trace: Trace, moment: Moment) -> int:
-    """In ns since 1970."""
+def moment_in(trace: Trace, moment: Moment, zone: str | None = None) -> int:
+    """In ns since 1970; `zone` is that of text without an offset. Raises TraceError."""
     if isinstance(moment, str):
         try:
-            return _moment(trace, Duration.parse(moment))
+            return moment_in(trace, Duration.parse(moment))
         except ValueError:
-            return _parsed(moment)
+            return _parsed(moment, zone)
     if isinstance(moment, Duration):
         return (int(trace.at[0]) if len(trace) else 0) + int(moment)
     if isinstance(moment, datetime):
-        return _parsed(moment.isoformat())
+        return _parsed(moment.isoformat(), zone)
     return min(max(int(moment), EARLIEST), LATEST)
 
 
-def _parsed(text: str) -> int:
+def _parsed(text: str, zone: str | None) -> int:
     try:
-        return int(times(pa.array([text]), None, None, lambda _: None)[0])
+        return int(times(pa.array([text]), None, zone, lambda _: None)[0])
     except Bad:
         raise TraceError(
             f"{text!r} is not a time; it must be a duration since the first event (8h), or a time with an offset "

@@ -53,9 +53,7 @@ def check(
     share = float(argument("--tolerate", parse_share, tolerate))
     stated = plan_for(plan, rules, is_needed=True) or Plan()
     options = intake_options(intake, strict)
-    asked = Asked(
-        trace=trace, plan_path=plan, plan=stated, intake=options, rest="40%", results=results, no_results=no_results
-    )
+    asked = Asked(trace=trace, plan_path=plan, plan=stated, intake=options, results=results, no_results=no_results)
     with Progress() as progress:
         read_in = read(trace, stated, options, progress)
         found = check_of(read_in, stated, results=asked.kept_in, progress=progress.count)

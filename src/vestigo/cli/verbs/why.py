@@ -1,6 +1,5 @@
 """``vestigo why``: what happened to a key, and what would have helped."""
 
-from pathlib import Path
 from typing import Annotated
 
 import typer
@@ -56,6 +55,10 @@ def why(
         given := [name for name, value in {"--at": at, "--node": node, "--figure": figure}.items() if value]
     ):
         raise InputError(f"{given[0]} is about one key; name it with --key")
+    options = {"--plan": [str(plan)] if plan else [], "--rules": rules or [], "--intake": intake or []}
+    same = [trace] if trace else []
+    same += [word for name, each in options.items() for one in each for word in (name, one)]
+    same += ["--strict"] * strict
     with Progress() as progress:
         read_in = read(trace, stated, intake_options(intake, strict), progress)
         check_lookups([lookup] if lookup else None, read_in)
@@ -65,21 +68,13 @@ def why(
             lookups = [lookup] if lookup else None
             if as_json:
                 return show_json(keys.worst_to_dict(lookups=lookups))
-            return show(losses_text(keys, _command("why", trace, plan, rules), lookups))
+            return show(losses_text(keys, ["vestigo", "why", *same], lookups))
         story = why_of(read_in, stated, lookup=lookup, key=key, at=at, node=node)
     if figure is not None:
         from vestigo.show.figures import story as story_figure
 
         save(story_figure(story), figure, "the key's story")
-    return show_json(story.to_dict()) if as_json else show(story_text(story, _command("replay", trace, plan, rules)))
-
-
-def _command(verb: str, trace: str | None, plan: Path | None, rules: list[str] | None) -> list[str]:
-    """The same trace and settings, in the words of another command."""
-    words = ["vestigo", verb, *([trace] if trace else []), *(["--plan", str(plan)] if plan else [])]
-    for rule in rules or []:
-        words += ["--rules", rule]
-    return words
+    return show_json(story.to_dict()) if as_json else show(story_text(story, ["vestigo", "replay", *same]))
 
 
 VERB = Verb(7, "What happened to a key, and why.", why)

@@ -11,20 +11,7 @@ from vestigo.engine.reference.rows import Row
 from vestigo.outcome import CAUSES
 from vestigo.outcome.seen import HIT, JOINED, MISS, NO_AGE, NULL, Answers, Counted, Happening, Seen, Watching
 
-_COUNTS = (
-    *(
-        "hits",
-        "joined",
-        *CAUSES,
-        "stale_hits",
-        "ghosts",
-        "more_loads",
-        "origin_time_ns",
-        "evictions",
-        "kept",
-        "kept_bytes",
-    ),
-)
+_COUNTS = "hits joined stale_hits ghosts more_loads origin_time_ns evictions kept kept_bytes".split()
 _IN_A_ROW = ("hit", "stale_hit", "joined")
 
 
@@ -165,7 +152,7 @@ class Witness:
 
     def _counted(self) -> Counted:
         each = [self._keys[key] for key in range(self._key_count)]
-        counts = {name: np.array([one.counts[name] for one in each], np.int64) for name in _COUNTS}
+        counts = {name: np.array([one.counts[name] for one in each], np.int64) for name in (*_COUNTS, *CAUSES)}
         oldest = np.array([one.oldest_stale for one in each], np.int64)
         held = [sum(size * (left - max(stored, self._begins)) for size, stored, _, left in one.stays) for one in each]
         idle = [sum(size * (left - max(used, self._begins)) for size, _, used, left in one.stays) for one in each]

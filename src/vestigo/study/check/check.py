@@ -9,9 +9,9 @@ from vestigo.engine.job import Job, job
 from vestigo.engine.ready import prepare
 from vestigo.engine.what_if import applied
 from vestigo.errors import InputError, RulesError
-from vestigo.rules import Plan
+from vestigo.rules import Aim, Plan
 from vestigo.rules.settings import Settings, plan_of, trace_of
-from vestigo.rules.vary import changed
+from vestigo.rules.vary import changed, name_of
 from vestigo.study.candidates import TODAY, Candidate, Candidates, Progress
 from vestigo.study.check.facts import Facts
 from vestigo.study.check.judge import judged
@@ -55,14 +55,13 @@ def check(
     bare = dataclasses.replace(plan, candidates={}, vary={})
     with Tasks(given, results, None, progress) as tasks:
         trials = _Trials(given, bare, tasks)
-        rules = _rules_tried(trials, stated_rules(bare, given))
+        rules = _rules_tried(trials, stated_rules(trials.plan, given))
         trials.run("rules")
         aim = settled(plan.aim, trials.candidates())
-        whole = trials.found[TODAY].result
-        on, today = trials.on, trials.jobs[TODAY]
-        facts = Facts(on, bare, today, whole["whole"], survey(on)) if len(on) else None
+        whole, on, today = trials.found[TODAY].result["whole"], trials.on, trials.jobs[TODAY]
+        facts = Facts(on, trials.plan, today, whole, survey(on)) if len(on) else None
         suspected = list(suspicions(facts)) if facts else []
-        named = [[trials.ask(_mend_name(changes), changes) for changes in one.mends] for one in suspected]
+        named = [[trials.ask(changes) for changes in one.mends] for one in suspected]
         trials.run("mends")
         found = trials.candidates()
         mistakes = [
@@ -71,7 +70,7 @@ def check(
             if (mistake := judged(found, aim, one, [name for name in names if name]))
         ]
         mistakes.sort(key=lambda one: -one.gain)
-        mended, name = _mended(trials, aim, mistakes)
+        mended, name = _mended(trials, bare, aim, mistakes)
         return Check(trials.candidates(), aim, rules, mistakes, plan, mended, name, (*notes, *tasks.notes))
 
 
@@ -84,31 +83,31 @@ def _end_of(trace: Trace) -> tuple[Trace, list[str]]:
 
 
 class _Trials:
-    """Plans that are tried, and what came of each."""
+    """Plans that are tried, and what came of each. What is to be different about the trace is done already."""
 
-    def __init__(self, given: Trace, plan: Plan, tasks: Tasks) -> None:
-        self._given, self._tasks = given, tasks
-        self.plan = plan
-        self.on, used = applied(given, plan)
-        self.jobs: dict[str, Job] = {TODAY: job(self.on, used)}
+    def __init__(self, given: Trace, stated: Plan, tasks: Tasks) -> None:
+        self._tasks = tasks
+        self._what_if = stated.what_if.to_dict()
+        self.on, self.plan = applied(given, stated)
+        self.jobs: dict[str, Job] = {}
         self.found: dict[str, Candidate] = {}
-        self._asked: dict[str, tuple[Mapping[str, Any], Plan]] = {TODAY: ({}, plan)}
+        self._asked: dict[str, tuple[Mapping[str, Any], Plan]] = {}
         self._rest = share_between("rest", SHARE_FOR_REST)
+        self.add(TODAY, {}, self.plan)
 
-    def ask(self, name: str, changes: Mapping[str, Any]) -> str | None:
+    def ask(self, changes: Mapping[str, Any]) -> str | None:
         """None where the plan does not take the changes, or another warm-up is to be counted."""
         if WARM_UP in changes:
             return None
         try:
-            return self.add(name, changes, changed(self.plan, changes))
+            return self.add(name_of(changes), changes, changed(self.plan, changes))
         except InputError:
             return None
 
     def add(self, name: str, changes: Mapping[str, Any], plan: Plan) -> str:
         """Raises RulesError where the plan does not fit the trace."""
         if name not in self.jobs:
-            on, used = applied(self._given, plan) if plan.what_if != self.plan.what_if else (self.on, plan)
-            self.jobs[name] = job(on, dataclasses.replace(used, warm_up=self.plan.warm_up))
+            self.jobs[name] = job(self.on, plan)
             self._asked[name] = (changes, plan)
         return name
 
@@ -117,11 +116,15 @@ class _Trials:
         missing = {name: asked for name, asked in self._asked.items() if name not in self.found}
         split = split_at(self.jobs[TODAY], self._rest)
         asked = [
-            Task(name, self._tasks.stored_as(plan, self._rest), replayed, (self.on, self.jobs[name], name, split))
+            Task(name, self._stored_as(plan), replayed, (self.on, self.jobs[name], name, split))
             for name, (_, plan) in missing.items()
         ]
         results, _ = self._tasks.run(asked, what, lambda: prepare(self.on, [self.jobs[TODAY]]))
         self.found |= {name: Candidate(name, changes, plan, results[name]) for name, (changes, plan) in missing.items()}
+
+    def _stored_as(self, plan: Plan) -> str | None:
+        """As a sweep's results are, where the trace is as recorded."""
+        return self._tasks.stored_as(plan, self._rest, *([self._what_if] if self._what_if else []))
 
     def candidates(self) -> Candidates:
         return Candidates(dict(self.found), {}, self.plan.aim, self._bounds(), source=self.on.source)
@@ -152,24 +155,20 @@ def _rules_tried(trials: _Trials, stated: Iterable[StatedRule]) -> list[RuleTrie
     return found
 
 
-def _mend_name(changes: Mapping[str, Any]) -> str:
-    return ", ".join(f"{key} = {value}" for key, value in changes.items())
-
-
-def _mended(trials: _Trials, aim: Any, mistakes: Iterable[Mistake]) -> tuple[Plan, str]:
+def _mended(trials: _Trials, stated: Plan, aim: Aim, mistakes: Iterable[Mistake]) -> tuple[Plan, str]:
     """Takes one mistake's changes after the other, as long as each makes it better."""
     name, changes = TODAY, dict[str, Any]()
     for one in mistakes:
         if not one.changes or one.gain <= 0:
             continue
         more = {**changes, **one.changes}
-        further = trials.ask(_mend_name(more), more)
+        further = trials.ask(more)
         if further is None:
             continue
         trials.run("mended")
         found = trials.candidates()
         if gain(found, aim, found[further]) > gain(found, aim, found[name]) + _BETTER:
             name, changes = further, more
-    plan = changed(trials.plan, changes) if changes else trials.plan
+    plan = changed(stated, changes) if changes else stated
     longer = [one.changes[WARM_UP] for one in mistakes if WARM_UP in one.changes]
     return (dataclasses.replace(plan, warm_up=longer[0]) if longer else plan), name

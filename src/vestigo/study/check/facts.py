@@ -11,6 +11,7 @@ from vestigo.engine.changes import changes_of
 from vestigo.engine.job import Job
 from vestigo.prepared.fill import filler
 from vestigo.rules import Plan, PoolRules, Rules
+from vestigo.study.gaps import gaps_ns
 from vestigo.study.survey import Survey, Traits
 from vestigo.study.truths import Truths, truths
 from vestigo.trace import Op, Trace
@@ -102,16 +103,8 @@ class OfLookup:
 
     @cached_property
     def gaps_ns(self) -> np.ndarray:
-        """Between two reads of a key at one place, ascending."""
-        trace = self.facts.trace
-        rows = np.flatnonzero((trace.lookup == self.number) & (trace.op == Op.READ))
-        place = {"node": trace.node, "scope": trace.scope, "all": None}[self.rules.per]
-        where = np.zeros(len(rows), np.int32) if place is None else place[rows]
-        order = np.lexsort((trace.at[rows], where, trace.key[rows]))
-        key, at, where = trace.key[rows][order], trace.at[rows][order], where[order]
-        same = (np.diff(key) == 0) & (np.diff(where) == 0)
-        gaps: np.ndarray = np.sort(np.diff(at)[same])
-        return gaps
+        """Between two reads of a key in one cache, ascending."""
+        return gaps_ns(self.facts.trace, np.flatnonzero(self.facts.trace.lookup == self.number), self.rules.per)
 
     @cached_property
     def turns_ns(self) -> np.ndarray:

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 
 from vestigo.rules import Aim
+from vestigo.rules.vary import place_of
 from vestigo.study.candidates import Candidate, Candidates
 from vestigo.study.check.mistakes import Suspicion
 from vestigo.study.check.result import Mistake, gain, relief
@@ -51,7 +52,7 @@ def _is_better(found: Candidates, aim: Aim, suspected: Suspicion, mended: Candid
         case "ghosts":
             return mended.measure("ghosts") <= _LESS * today.measure("ghosts") and better > -_LEAST_GAIN
         case "age":
-            lookup = suspected.where.split(".")[1] if suspected.where.startswith("lookup.") else ""
+            _, lookup, _ = place_of(suspected.where)
             before, after = (one.result["whole"]["lookups"][lookup]["answer_age"]["max"] for one in (today, mended))
             return bool(after <= _LESS * before and (better > -_FOR_YOUTH or not found.stale_known))
         case "no worse":

@@ -5,6 +5,8 @@ from typing import Any
 
 import tomli_w
 
+from vestigo.rules.vary import place_of
+
 
 def plan_lines(changes: Mapping[str, Any]) -> str:
     """As they can stand in a plan file, a table for each look-up or pool.
@@ -18,8 +20,7 @@ def plan_lines(changes: Mapping[str, Any]) -> str:
     """
     tables: dict[str, Any] = {}
     for key, value in changes.items():
-        table, _, rest = key.partition(".")
-        name, _, rule = rest.rpartition(".")
+        table, name, rule = place_of(key)
         place = tables.setdefault(table, {})
         (place.setdefault(name, {}) if name else place)[rule] = value
     return tomli_w.dumps(tables).strip()

@@ -8,7 +8,7 @@ from vestigo.data import Data
 from vestigo.measures import MEASURES
 from vestigo.rules import Aim, Plan
 from vestigo.study.candidates import Candidate, Candidates
-from vestigo.study.pick import MONEY, cost, excesses
+from vestigo.study.pick import cost, excesses, goal, written
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -76,13 +76,11 @@ class Check(Data):
 
     @property
     def goal(self) -> str:
-        return MEASURES[self.aim.best].label if self.aim.best else MONEY
+        return goal(self.aim)
 
     def write(self, amount: float) -> str:
         """An amount of the aim for people."""
-        if self.aim.best is not None:
-            return MEASURES[self.aim.best].write(amount)
-        return f"{amount:,.2f} {self.aim.worth.currency if self.aim.worth else ''}".rstrip()
+        return written(self.aim, amount)
 
     def amount(self, name: str) -> float:
         """Of the aim, that a candidate has."""
@@ -99,11 +97,8 @@ class Check(Data):
 
     @property
     def idle(self) -> list[RuleTried]:
-        """Rules that change nothing here: without them all is the same."""
-        same = [
-            one for one in self.rules if "without" in one.tried and not any(self.effect(one.tried["without"]).values())
-        ]
-        return [one for one in same if self._is_same(one.tried["without"])]
+        """Rules that change nothing here: without them every measure is the same."""
+        return [one for one in self.rules if "without" in one.tried and self._is_same(one.tried["without"])]
 
     def _is_same(self, name: str) -> bool:
         names = [one for one in MEASURES if self.found.stale_known or not MEASURES[one].of_staleness]

@@ -7,17 +7,18 @@ from fractions import Fraction
 from typing import Any
 
 from vestigo.rules import Plan, Pool, Rules
+from vestigo.rules.plan_text import rule_text
 from vestigo.rules.pool import POOL_RULES
 from vestigo.rules.rule import rules_of
 from vestigo.rules.stated import Stated
 from vestigo.rules.values import Nulls
 from vestigo.trace import Trace
-from vestigo.units import Duration, format_exact_bytes
+from vestigo.units import Duration
 
 _ASSUMED = "what things take"
 """The heading of rules that say how things are, not how they are to be."""
-_OF_OTHERS = ("zone", "lookups")
-"""They mean nothing by themselves."""
+_OF_OTHERS = ("zone",)
+"""Means nothing by itself."""
 
 
 @dataclass(frozen=True)
@@ -37,9 +38,7 @@ class StatedRule:
     @property
     def written(self) -> str:
         """Its value as a plan file writes it."""
-        if self.rule == "max_bytes" and self.value is not None:
-            return format_exact_bytes(self.value)
-        return str((Pool if self.table[0] == "pool" else Rules).written(self.rule, self.value))
+        return rule_text(self.rule, self.value)
 
     def steps(self) -> Iterator[tuple[str, Any]]:
         """Of an amount: half of it, and twice as much."""
@@ -78,7 +77,6 @@ def with_value(plan: Plan, stated: StatedRule, value: Any) -> Plan:
 
 def _remade(plan: Plan, stated: StatedRule, change: Any) -> Plan:
     kind, *names = stated.table
-    plan = dataclasses.replace(plan, candidates={}, vary={})
     if kind == "rules":
         return dataclasses.replace(plan, rules=Rules(**change(Stated.by(plan.rules))))
     if kind == "pool":

@@ -8,18 +8,21 @@ import numpy as np
 
 from vestigo.engine.changes import changes_of
 from vestigo.engine.job import job
+from vestigo.engine.replay import Engine
 from vestigo.engine.watch import watched
 from vestigo.errors import InputError
 from vestigo.outcome import CAUSES
 from vestigo.outcome.keys import Keys
 from vestigo.outcome.seen import Watching
 from vestigo.rules import Plan, Rules
+from vestigo.rules.plan_text import rule_text
 from vestigo.rules.pool import POOL_RULES
 from vestigo.rules.vary import changed
 from vestigo.study.round import ROUND, at_least
+from vestigo.study.why.steps import CAME
 from vestigo.study.why.story import Advice, Step
 from vestigo.trace import Trace
-from vestigo.units import Duration, format_exact_bytes
+from vestigo.units import Duration
 
 _MOST_CAUSES = 3
 
@@ -36,6 +39,7 @@ class Case:
     steps: Sequence[Step]
     keys: Keys
     """What is counted today."""
+    engine: Engine = "native"
 
     @property
     def lookup(self) -> str:
@@ -61,7 +65,7 @@ def _replayed(case: Case, cause: str, change: Change) -> Advice | None:
     """None where the plan does not take the change."""
     try:
         plan = changed(case.plan, change)
-        counted = watched(case.trace, job(case.trace, plan), Watching(keys=True)).keys
+        counted = watched(case.trace, job(case.trace, plan), Watching(keys=True), case.engine).keys
     except InputError:
         return None
     assert counted is not None
@@ -140,8 +144,8 @@ def _waits(steps: Sequence[Step], cause: str) -> list[int]:
     for step in steps:
         if step.what == "missed" and step.cause == cause and step.where in since:
             waits.append(step.at_ns - since[step.where])
-        if step.what in ("loaded", "written", "copied"):
-            since[step.where] = step.since_ns or step.at_ns
+        if step.what in CAME:
+            since[step.where] = step.loaded_ns
         elif cause == "idle" and step.what in ("hit", "stale hit"):
             since[step.where] = step.until_ns
     return waits
@@ -150,7 +154,7 @@ def _waits(steps: Sequence[Step], cause: str) -> list[int]:
 def _today(case: Case, rule: str) -> str:
     """What a rule of the look-up, or of its room, says now."""
     value = getattr(case.plan.pool_rules(case.lookup) if rule in POOL_RULES else case.rules, rule)
-    return format_exact_bytes(value) if rule == "max_bytes" and value else str(Rules.written(rule, value))
+    return rule_text(rule, value)
 
 
 def _table(case: Case, pooled: bool = False) -> str:

@@ -115,10 +115,10 @@ def _why(read: OneRead, before: Sequence[Step], rules: Rules, limit: str) -> str
             return f"the key had been loaded before, but not on this {place}"
         case "evicted" if gone:
             for_whom = f" for {gone.other}" if gone.other else ""
-            idle = _span(gone.at_ns - (gone.since_ns or gone.at_ns))
+            idle = _span(gone.idle_ns)
             return f"it was evicted at {gone_at}{for_whom}, {idle} after its last use; the room is limited to {limit}"
         case "aged" if came:
-            loaded = format_time(came.since_ns or came.at_ns, read.at_ns)
+            loaded = format_time(came.loaded_ns, read.at_ns)
             return f"its value, loaded at {loaded}, had ended by `{_absolute(rules)}`"
         case "idle":
             return f"it had not been used for `sliding = {rules.sliding}`"

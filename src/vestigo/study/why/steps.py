@@ -6,7 +6,6 @@ from dataclasses import replace
 
 import numpy as np
 
-from vestigo.engine.job import Job
 from vestigo.outcome.seen import Happening
 from vestigo.prepared.truth import parts_with_truth
 from vestigo.rules import Rules
@@ -29,11 +28,10 @@ _WITH_SPAN = ("missed", "reloaded", "stale_hit", "joined")
 _WITH_ROW = ("missed", "reloaded", "hit", "stale_hit", "joined")
 
 
-def steps_of(trace: Trace, job: Job, key: int, happenings: Iterable[Happening]) -> list[Step]:
-    """Changes come before what else happens at their moment."""
-    rules = job.groups.each[job.groups.key_groups[key]].rules
+def steps_of(trace: Trace, rows: np.ndarray, rules: Rules, happenings: Iterable[Happening]) -> list[Step]:
+    """Of a key, whose `rows` tell of changes. These come before what else happens at their moment."""
     places = {"node": trace.nodes, "scope": trace.scopes, "all": ()}[rules.per]
-    changes = list(_changes(trace, key))
+    changes = list(_changes(trace, rows))
     steps = [(one.at, 1, _step(trace, places, one)) for one in happenings]
     steps += [(one.at_ns, 0, one) for one in changes]
     ordered = [step for _, _, step in sorted(steps, key=lambda one: one[:2])]
@@ -61,21 +59,11 @@ def _step(trace: Trace, places: Sequence[object], one: Happening) -> Step:
 
 
 def rows_of(trace: Trace, key: int) -> np.ndarray:
-    found = [begin + np.flatnonzero(part.key == key) for begin, part in _numbered(trace)]
-    rows: np.ndarray = np.concatenate(found) if found else np.empty(0, np.int64)
-    return rows
+    return np.flatnonzero(trace.key == key)
 
 
-def _numbered(trace: Trace) -> Iterator[tuple[int, Trace]]:
-    begin = 0
-    for part in trace.parts():
-        yield begin, part
-        begin += len(part)
-
-
-def _changes(trace: Trace, key: int) -> Iterator[Step]:
+def _changes(trace: Trace, rows: np.ndarray) -> Iterator[Step]:
     """Every change of the value at the origin: what a key's own rows tell of it."""
-    rows = rows_of(trace, key)
     own = trace.take(rows)
     stretches = np.concatenate([truth.stretch for _, truth in parts_with_truth(own)])
     for place in 1 + np.flatnonzero(np.diff(stretches)):
@@ -118,11 +106,11 @@ def _stays(steps: Sequence[Step], changed: Sequence[int], rules: Rules, end_ns: 
             yield _stay(came, used_ns, end_ns if step is None else step.at_ns, changed, rules)
             came = None
         if step is not None and step.what in CAME:
-            came, used_ns = step, step.since_ns or step.at_ns
+            came, used_ns = step, step.loaded_ns
 
 
 def _stay(came: Step, used_ns: int, ends_ns: int, changed: Sequence[int], rules: Rules) -> Stay:
-    loaded_ns = came.since_ns or came.at_ns
+    loaded_ns = came.loaded_ns
     first = bisect_right(changed, loaded_ns)
     stale = changed[first] if first < len(changed) and changed[first] <= ends_ns else None
     lifetimes = [loaded_ns + rules.absolute] if rules.absolute is not None else []
@@ -140,15 +128,3 @@ def _stay(came: Step, used_ns: int, ends_ns: int, changed: Sequence[int], rules:
 def held_ns(stays: Sequence[Stay], from_ns: int) -> int:
     """Of all places together, from a moment on."""
     return sum(max(0, one.ends_ns - max(one.begins_ns, from_ns)) for one in stays)
-
-
-def gaps_ns(trace: Trace, job: Job, key: int) -> np.ndarray:
-    """The times between two reads at one place."""
-    own = trace.take(rows_of(trace, key))
-    per = job.groups.each[job.groups.key_groups[key]].rules.per
-    place = {"node": own.node, "scope": own.scope, "all": np.zeros(len(own), np.int32)}[per]
-    reads = own.op == Op.READ
-    order = np.lexsort((own.at[reads], place[reads]))
-    at, where = own.at[reads][order], place[reads][order]
-    gaps: np.ndarray = np.diff(at)[np.diff(where) == 0]
-    return gaps

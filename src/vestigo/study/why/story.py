@@ -43,6 +43,16 @@ class Step(Data):
     event: int | None = None
     """The row of the trace, of a read or a change."""
 
+    @property
+    def loaded_ns(self) -> int:
+        """Of a value that came in: when it was loaded, or written."""
+        return self.at_ns if self.since_ns is None else self.since_ns
+
+    @property
+    def idle_ns(self) -> int:
+        """Of a value that left: for how long it had not been used."""
+        return 0 if self.since_ns is None else self.at_ns - self.since_ns
+
     def to_dict(self) -> dict[str, Any]:
         """Times in seconds since 1970 and spans in seconds; what says nothing is left out."""
         spans = {"span": self.span_ns, "at": self.at_ns, "until": self.until_ns, "since": self.since_ns}

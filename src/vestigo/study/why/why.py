@@ -11,18 +11,20 @@ from vestigo.engine.changes import changes_of, together
 from vestigo.engine.job import Job, job
 from vestigo.engine.replay import Engine
 from vestigo.engine.watch import answer_of, watched
-from vestigo.errors import InputError, unknown
+from vestigo.errors import InputError, TraceError, unknown
 from vestigo.outcome import CAUSES
 from vestigo.outcome.keys import Keys
-from vestigo.outcome.seen import MISS, NULL, Watching
-from vestigo.rules.settings import Settings, argument, plan_of, trace_of
+from vestigo.outcome.seen import MISS, NO_AGE, NULL, Watching
+from vestigo.rules.settings import Settings, plan_of, trace_of
+from vestigo.study.gaps import gaps_ns
 from vestigo.study.why.advice import Case, advice_for
 from vestigo.study.why.one_read import OneRead, explained, room_in_words
-from vestigo.study.why.steps import gaps_ns, held_ns, rows_of, stays_of, steps_of
+from vestigo.study.why.steps import held_ns, rows_of, stays_of, steps_of
 from vestigo.study.why.story import Story
 from vestigo.trace import Op, Readable, Trace
 from vestigo.trace.names import arrow_names
-from vestigo.units import format_time, parse_time
+from vestigo.trace.shape import Moment, moment_in
+from vestigo.units import format_time
 
 _CLOSE = 5
 _LOOKED_AT = 20_000
@@ -35,15 +37,15 @@ def why(  # noqa: PLR0913  # one argument for each thing that can be asked
     *,
     key: str,
     lookup: str | None = None,
-    at: str | int | None = None,
+    at: Moment | None = None,
     node: str | None = None,
     engine: Engine = "native",
 ) -> Story:
     """What happened to a key, what that adds up to, and which change of a rule would have helped.
 
-    `lookup` need not be named if only one has the key. `at` (text in ISO 8601, or ns since 1970) asks for the read
-    nearest to that time, on `node` if it is named: `Story.read` explains it. With `node`, the steps are of that node
-    alone.
+    `lookup` need not be named if only one has the key. `at` (a time as `shape.between` takes it, in UTC unless it has
+    an offset) asks for the read nearest to it, on `node` if it is named: `Story.read` explains it. With `node`, the
+    steps are of that node alone.
 
     Raises InputError for a key, look-up, node or time that is not in the trace, and RulesError if the settings do not
     fit it.
@@ -65,15 +67,17 @@ def why(  # noqa: PLR0913  # one argument for each thing that can be asked
     assert counted is not None
     keys = Keys(on, counted, together(changes_of(on)) != "nowhere")
     rules = asked.groups.each[asked.groups.key_groups[number]].rules
-    case = Case(on, plan, number, rules, steps_of(on, asked, number, seen.happenings), keys)
-    return _story(case, asked, None if at_ns is None else _one_read(case, asked, at_ns, node), node)
+    rows = rows_of(on, number)
+    case = Case(on, plan, number, rules, steps_of(on, rows, rules, seen.happenings), keys, engine)
+    read = None if at_ns is None else _one_read(case, asked, rows, at_ns, node)
+    return _story(case, asked, rows, read, node)
 
 
-def _story(case: Case, asked: Job, read: OneRead | None, node: str | None) -> Story:
+def _story(case: Case, asked: Job, rows: np.ndarray, read: OneRead | None, node: str | None) -> Story:
     trace, steps, room = case.trace, case.steps, case.plan.pool_rules(case.lookup)
     stays = stays_of(steps, case.rules, int(trace.at[-1]))
     from_ns = int(trace.at[asked.first_counted])
-    gaps = gaps_ns(trace, asked, case.key)
+    gaps = gaps_ns(trace, rows, case.rules.per)
     held = {"held_ns": held_ns(stays, from_ns), "places": len({one.where for one in stays})}
     limit = room_in_words(room.max_entries, room.max_bytes)
     return Story(
@@ -100,17 +104,17 @@ def _total(keys: Keys, key: int) -> dict[str, Any]:
     }
 
 
-def _one_read(case: Case, asked: Job, at_ns: int, node: str | None) -> OneRead:
+def _one_read(case: Case, asked: Job, rows: np.ndarray, at_ns: int, node: str | None) -> OneRead:
     """The read nearest to that time."""
     trace = case.trace
-    rows = rows_of(trace, case.key)
     own = trace.take(rows)
     chosen = (own.op == Op.READ) & ((own.node == trace.nodes.index(node)) if node is not None else True)
     if not chosen.any():
         raise InputError(f"the trace has no read of this key{f' on {node}' if node else ''}; name another node or key")
     places = np.flatnonzero(chosen)
     place = int(places[np.argmin(np.abs(own.at[places] - at_ns))])
-    code, took_ns, age_ns, stale_ns = answer_of(trace, asked, int(rows[place]))
+    found = answer_of(trace, asked, int(rows[place]), case.engine)
+    code = int(found.answer[0])
     answer = code & (NULL - 1)
     each: dict[str, tuple[Any, Sequence[Any]]] = {"node": (own.node, trace.nodes), "scope": (own.scope, trace.scopes)}
     ids, texts = each.get(case.rules.per, (own.node, ()))
@@ -121,9 +125,9 @@ def _one_read(case: Case, asked: Job, at_ns: int, node: str | None) -> OneRead:
         where,
         ("hit", "joined", "miss")[min(answer, MISS)],
         CAUSES[answer - MISS] if answer >= MISS else None,
-        took_ns,
-        age_ns,
-        stale_ns,
+        int(found.read_time_ns[0]),
+        int(found.age_ns[0]),
+        int(found.stale_ages_ns[0]) if len(found.stale_ages_ns) else NO_AGE,
         bool(code & NULL),
     )
 
@@ -131,7 +135,7 @@ def _one_read(case: Case, asked: Job, at_ns: int, node: str | None) -> OneRead:
 def _key(trace: Trace, key: str, lookup: str | None) -> int:
     """Its number. Raises InputError."""
     if lookup is not None and lookup not in trace.lookups:
-        raise InputError(f"--lookup: {unknown(lookup, list(trace.lookups))}")
+        raise InputError(f"lookup: {unknown(lookup, list(trace.lookups))}")
     texts = arrow_names(trace.keys).cast("string").to_numpy(zero_copy_only=False) if len(trace.keys) else np.array([])
     own = np.ones(len(texts), bool) if lookup is None else trace.key_lookup == trace.lookups.index(lookup)
     found = np.flatnonzero(own & (texts == str(key)))
@@ -154,11 +158,14 @@ def _closest(key: str, texts: Sequence[str]) -> str:
 def _check_node(trace: Trace, node: str | None) -> None:
     if node is not None and node not in trace.nodes:
         known = unknown(node, list(trace.nodes)) if trace.nodes else "the trace names no nodes"
-        raise InputError(f"--node: {known}")
+        raise InputError(f"node: {known}")
 
 
-def _time(trace: Trace, at: str | int) -> int:
-    at_ns = argument("at", lambda text: parse_time(str(text)), at) if isinstance(at, str) else at
+def _time(trace: Trace, at: Moment) -> int:
+    try:
+        at_ns = moment_in(trace, at, "UTC")
+    except TraceError as error:
+        raise InputError(f"at: {error}") from None
     begin, end = int(trace.at[0]), int(trace.at[-1])
     if not begin <= at_ns <= end:
         raise InputError(
