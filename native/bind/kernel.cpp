@@ -47,10 +47,6 @@ void bind_names(nb::module_& m) {
 #define VESTIGO_HAPPENING(place, name) #name,
 #include "vestigo/witness/happenings.def"
   });
-  m.attr("HAPPENING_FIELDS") = names(std::array{
-#define VESTIGO_HAPPENING_FIELD(type, name) #name,
-#include "vestigo/witness/happenings.def"
-  });
 }
 
 void bind_columns(nb::module_& m) {

@@ -163,7 +163,7 @@ void bind_replay(nb::module_& m) {
   nb::class_<BoundReplay>(m, "Replay")
       .def(nb::init<const PlainAsked&, const Counting&, const WatchingAsked*>(), "asked"_a, "counting"_a, "watching"_a = nb::none())
       .def(nb::init<const FullAsked&, const Counting&, const WatchingAsked*>(), "asked"_a, "counting"_a, "watching"_a = nb::none())
-      .def("feed", &BoundReplay::feed, "batch"_a, "next_read"_a.noconvert() = nb::none(), "answers"_a = nb::none())
+      .def("feed", &BoundReplay::feed, "batch"_a, "next_read"_a.noconvert() = nb::none(), "answers"_a.noconvert() = nb::none())
       .def("close", &BoundReplay::close)
       .def("take_stale", &BoundReplay::take_stale)
       .def_prop_ro("foresees", &BoundReplay::foresees);
