@@ -1,16 +1,14 @@
 """Writes events to files from a thread of its own; the buffer before it is bounded, and never waits."""
 
-import contextlib
 import os
 import threading
-import time
 import weakref
 from collections import deque
 from collections.abc import Callable
 from json.encoder import encode_basestring_ascii as quoted
 from pathlib import Path
 
-from vestigo.errors import TraceError
+from vestigo.recording.parts import Parts
 
 Event = tuple[
     int, str, str, str | int, int | None, int | None, bool | None, str | int | None, str | None, str
@@ -21,7 +19,7 @@ _CHUNK = 4_096  # events encoded and written at once
 
 
 class Writer:
-    """Files `TIME-PID-NUMBER.jsonl` in a folder."""
+    """Encodes events and appends them to `Parts`."""
 
     def __init__(
         self, folder: Path, buffer: int, rotate_at: int, flush_seconds: float, hashed: Callable[[object], str] | None
@@ -29,14 +27,11 @@ class Writer:
         self.folder = folder
         self.written = 0
         self.dropped = 0
-        self._buffer_size, self._rotate_at, self._flush_seconds = buffer, rotate_at, flush_seconds
+        self._buffer_size, self._flush_seconds = buffer, flush_seconds
         self._hashed = hashed
         self._waiting: deque[Event] = deque()
-        try:
-            folder.mkdir(parents=True, exist_ok=True)
-            self._start()
-        except OSError as error:
-            raise TraceError(f"{folder}: cannot be written: {error.strerror}; choose another folder") from None
+        self._parts = Parts(folder, rotate_at)
+        self._start()
         ref = weakref.ref(self)
 
         def after_fork() -> None:
@@ -66,9 +61,6 @@ class Writer:
     def _start(self) -> None:
         self._closed = False
         self._counting, self._writing, self._wake = threading.Lock(), threading.Lock(), threading.Event()
-        self._file, self._size, self._number = -1, 0, 0
-        self._begun = time.time_ns()
-        self._check_folder()
         self._thread = threading.Thread(target=_run, args=(weakref.ref(self), self._wake), name="vestigo", daemon=True)
         self._thread.start()
 
@@ -76,34 +68,15 @@ class Writer:
         """After a fork: what waits is the parent's, and there is no thread yet. One that was closed stays closed."""
         self._waiting.clear()
         self.written = self.dropped = 0
-        if self._file >= 0:
-            with contextlib.suppress(OSError):
-                os.close(self._file)  # the child's copy
+        self._parts.close()  # the child's copy
         if self._closed:
-            self._file = -1
             self._counting, self._writing = threading.Lock(), threading.Lock()
             return
         try:
+            self._parts.begin()
             self._start()
         except OSError:
             self._closed = True
-
-    def _check_folder(self) -> None:
-        """Raises OSError where no file can be made. The first event makes one: an empty file would be no trace."""
-        probe = self.folder / self._name()
-        os.close(os.open(probe, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o640))
-        probe.unlink()
-
-    def _name(self) -> str:
-        return f"{self._begun}-{os.getpid()}-{self._number:04}.jsonl"
-
-    def _open(self) -> None:
-        if self._file >= 0:
-            os.close(self._file)
-            self._file = -1
-        self._file = os.open(self.folder / self._name(), os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_APPEND, 0o640)
-        self._size = 0
-        self._number += 1
 
     def _write_waiting(self) -> None:
         """All events that wait now. Called with the lock held."""
@@ -113,26 +86,11 @@ class Writer:
             left -= count
             events = [self._waiting.popleft() for _ in range(count)]
             lines = [line for event in events if (line := self._line(event)) is not None]
-            done = len(lines) if self._append("".join(lines).encode()) else 0
+            done = len(lines) if self._parts.append("".join(lines).encode()) else 0
             self.written += done
             if done < count:
                 with self._counting:
                     self.dropped += count - done
-
-    def _append(self, data: bytes) -> bool:
-        """Whole lines or nothing: what a full disk cuts is taken back."""
-        try:
-            if self._size >= self._rotate_at or self._file < 0:
-                self._open()
-            view = memoryview(data)
-            while view:
-                view = view[os.write(self._file, view) :]
-        except OSError:
-            with contextlib.suppress(OSError):
-                os.ftruncate(self._file, self._size)
-            return False
-        self._size += len(data)
-        return True
 
     def _line(self, event: Event) -> str | None:
         at, op, lookup, key, size, cost, found, version, scope, node = event
@@ -158,9 +116,7 @@ def _run(writer: "weakref.ref[Writer]", wake: threading.Event) -> None:
         closed = there._closed
         there.flush()
         if closed:
-            if there._file >= 0:  # a rotation may have failed
-                os.close(there._file)
-                there._file = -1
+            there._parts.close()
             return
         seconds = there._flush_seconds
         del there

@@ -12,6 +12,7 @@ import pyarrow.compute as pc
 
 from vestigo.errors import TraceError
 from vestigo.trace.formats.format import CostUnit, Defaults, Format
+from vestigo.trace.formats.http import GONE, OPS
 from vestigo.trace.formats.packed import Limits, too_long, whole
 from vestigo.trace.formats.raw import Raw, Wanted
 from vestigo.units import counted
@@ -24,7 +25,7 @@ _COLUMNS = {
     "size": "{bytes}",
     "cost": "{duration}",
 }
-_DEFAULTS = Defaults(_COLUMNS, "{path}", {"status": ["404", "410"]})
+_DEFAULTS = Defaults(_COLUMNS, "{path}", {"status": GONE})
 
 _NAMES = ("host", "ident", "user", "clock", "method", "path", "status", "bytes", "referer", "agent", "duration")
 _LINE = (
@@ -38,7 +39,6 @@ _NO_REQUEST = r'^\S+ \S+ \S+(?: \S+)*? \[[^\]]+\] "(?:[^"\\]|\\.)*" [45]\d{2} '
 _ANSWER = r'" (?P<status>[45]\d{2}) '
 _CLOCK = r"^(?P<day>\d\d)/(?P<month>[A-Z][a-z]{2})/(?P<year>\d{4}):(?P<time>\d\d:\d\d:\d\d) (?P<offset>[+-]\d{4})$"
 _MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"]
-_OPS = {"GET": "read", "HEAD": "read", "PUT": "write", "POST": "write", "PATCH": "write", "DELETE": "remove"}
 _SHOWN = 10
 
 
@@ -128,7 +128,7 @@ def _time(text: pa.Scalar, kind: pa.DataType) -> pa.Scalar:
 
 
 def _ops(method: pa.Array) -> pa.Array:
-    return pa.array(_OPS.values()).take(pc.index_in(method, pa.array(list(_OPS), method.type)))
+    return pa.array(list(OPS.values())).take(pc.index_in(method, pa.array(list(OPS), method.type)))
 
 
 def _starts(status: pa.Array, digits: str) -> pa.Array:
@@ -136,7 +136,7 @@ def _starts(status: pa.Array, digits: str) -> pa.Array:
 
 
 def _gone(status: pa.Array) -> pa.Array:
-    return pc.is_in(status, value_set=pa.array(_DEFAULTS.null_where["status"], status.type))
+    return pc.is_in(status, value_set=pa.array(GONE, status.type))
 
 
 def _or_nothing(column: pa.Array) -> pa.Array:

@@ -1,7 +1,7 @@
 """OpenTelemetry spans in OTLP JSON: a line holds `resourceSpans`, as the OTLP file exporter's format has it.
 
-The columns are `name`, `start`, `duration` (ns), `trace_id`, `span_id`, `kind`, and the attributes of the span
-and of its resource under their own names; of two with one name the span's counts.
+The columns are `name`, `start`, `duration` (ns), `trace_id`, `span_id`, `kind`, `otel.scope.name`, `otel.status_code`, the
+attributes of the span and of its resource under their own names, and what the semantic conventions tell of a read.
 """
 
 from itertools import islice
@@ -13,18 +13,10 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from vestigo.errors import TraceError
-from vestigo.trace.formats.format import CostUnit, Defaults, Format
+from vestigo.trace.formats.format import CostUnit, Format
 from vestigo.trace.formats.json_file import has_bare_null, lines_of, parse, safe_lines
 from vestigo.trace.formats.raw import Raw, Wanted
-
-_COLUMNS = {
-    "at": "{start}",
-    "lookup": "{name}",
-    "cost": "{duration}",
-    "scope": "{trace_id}",
-    "node": "{service.instance.id}",
-}
-_DEFAULTS = Defaults(_COLUMNS, "{name}")
+from vestigo.trace.formats.spans import DEFAULTS, Attributes, Spans, raw_of, status_codes, times
 
 _VALUE_KINDS = {
     "stringValue": pa.string(),
@@ -32,7 +24,6 @@ _VALUE_KINDS = {
     "doubleValue": pa.float64(),
     "boolValue": pa.bool_(),
 }
-_SHOWN = 100
 _OWN = {"name": "name", "trace_id": "traceId", "span_id": "spanId", "kind": "kind"}
 _TIMES = ("startTimeUnixNano", "endTimeUnixNano")
 
@@ -46,22 +37,19 @@ def read_spans(path: Path, wanted: Wanted) -> Raw:
     groups = _Nested(table["resourceSpans"].combine_chunks(), np.arange(len(table)))
     resources, lines = groups.values, groups.parents
     scopes = _Nested(resources.field("scopeSpans"), np.arange(len(resources)))
-    spans = _Nested(scopes.values.field("spans"), scopes.parents)
-    span, resource = spans.values, spans.parents
-    attributes = _attributes(resources.field("resource").field("attributes"), wanted, resource)
-    for name, texts in _attributes(span.field("attributes"), wanted, None).items():
-        attributes[name] = pc.coalesce(texts, attributes[name]) if name in attributes else texts
-    start, end = (_numbers(span.field(name), path, name) for name in _TIMES)
+    spans = _Nested(scopes.values.field("spans"), np.arange(len(scopes.values)))
+    span, resource = spans.values, scopes.parents[spans.parents]
     own = {name: span.field(field) for name, field in _OWN.items()}
-    own |= {"start": start.cast(pa.timestamp("ns", "UTC")), "duration": pc.subtract(end, start)}
-    several = {name: values for name, values in attributes.items() if name not in own}
+    own |= times(*(_numbers(span.field(name), path, name) for name in _TIMES))
+    own["otel.scope.name"] = scopes.values.field("scope").field("name").take(pa.array(spans.parents))
+    own["otel.status_code"] = status_codes(span.field("status").field("code").fill_null(0))
 
     def place(row: int) -> str:
         number, _ = next(islice(lines_of(content), int(lines[resource[row]]), None))
         return f"line {number}, span {span.field('spanId')[row].as_py()!r}"
 
-    names = _names(resources.field("resource").field("attributes"), span.field("attributes"))
-    return Raw(pa.table({**own, **several}), place, tuple(dict.fromkeys([*own, *names])))
+    of_resources = _attributes(resources.field("resource").field("attributes"))
+    return raw_of(Spans(own, _attributes(span.field("attributes")), of_resources, resource), wanted, place)
 
 
 class _Nested:
@@ -91,35 +79,19 @@ def _lists(whole_number: pa.DataType) -> pa.DataType:
         [(field, pa.string()) for field in ("name", "traceId", "spanId")]
         + [("kind", pa.int64())]
         + [(field, whole_number) for field in _TIMES]
-        + [("attributes", attributes)]
+        + [("attributes", attributes), ("status", pa.struct([("code", pa.int64())]))]
     )
-    scope = pa.struct([("spans", pa.list_(span))])
+    scope = pa.struct([("scope", pa.struct([("name", pa.string())])), ("spans", pa.list_(span))])
     resource = pa.struct([("attributes", attributes)])
     return pa.list_(pa.struct([("resource", resource), ("scopeSpans", pa.list_(scope))]))
 
 
-def _attributes(lists: Any, wanted: Wanted, rows: np.ndarray | None) -> dict[str, Any]:
-    """A column for each wanted attribute: its texts, by row, or by the rows that `rows` points to."""
+def _attributes(lists: Any) -> Attributes:
+    """The items of a column of lists of attributes."""
     items = _Nested(lists, np.arange(len(lists)))
-    names, value = items.values.field("key"), items.values.field("value")
-    found = {}
-    for name in wanted.columns:
-        here = np.flatnonzero(pc.equal(names, name).fill_null(False).to_numpy(zero_copy_only=False))
-        if len(here) == 0:
-            continue
-        texts = pc.coalesce(*(value.field(kind).cast(pa.string()) for kind in _VALUE_KINDS)).take(pa.array(here))
-        where = np.full(len(lists), -1, np.int64)
-        where[items.parents[here]] = np.arange(len(here))
-        if rows is not None:
-            where = where[rows]
-        found[name] = texts.take(pa.array(where, mask=where < 0))
-    return found
-
-
-def _names(*lists: Any) -> list[str]:
-    """All attributes that there are: of resources, and of spans."""
-    keys = [pc.list_flatten(one).field("key").unique().drop_null().to_pylist() for one in lists]
-    return [name for names in reversed(keys) for name in names][:_SHOWN]
+    value = items.values.field("value")
+    texts = pc.coalesce(*(value.field(kind).cast(pa.string()) for kind in _VALUE_KINDS))
+    return Attributes(items.parents, items.values.field("key"), texts)
 
 
 def _numbers(column: Any, path: Path, name: str) -> Any:
@@ -137,7 +109,7 @@ def _begins_as_spans(begin: bytes) -> bool:
 FORMAT = Format(
     ("otlp",),
     read_spans,
-    _DEFAULTS,
+    DEFAULTS,
     recognises=_begins_as_spans,
     cost_unit=lambda _: CostUnit("ns"),  # the standard's
 )

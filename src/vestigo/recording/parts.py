@@ -1,0 +1,59 @@
+"""Files of lines in a folder, one after the other: each is whole at any moment, and none grows beyond a size."""
+
+import contextlib
+import os
+import time
+from pathlib import Path
+
+from vestigo.errors import TraceError
+
+
+class Parts:
+    """Files `TIME-PID-NUMBER.jsonl`; a new one every `rotate_at` bytes. Not for several threads at once."""
+
+    def __init__(self, folder: Path, rotate_at: int) -> None:
+        """Makes the folder. Raises TraceError if nothing can be written there."""
+        self.folder, self._rotate_at = folder, rotate_at
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+            self.begin()
+        except OSError as error:
+            raise TraceError(f"{folder}: cannot be written: {error.strerror}; choose another folder") from None
+
+    def begin(self) -> None:
+        """With files of its own, as a forked child needs them. Raises OSError where no file can be made."""
+        self._file, self._size, self._number = -1, 0, 0
+        self._begun = time.time_ns()
+        probe = self.folder / self._name()  # the first lines make a file: an empty one would be no trace
+        os.close(os.open(probe, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o640))
+        probe.unlink()
+
+    def append(self, lines: bytes) -> bool:
+        """All of the lines, or none of them: what a full disk cuts is taken back."""
+        try:
+            if self._size >= self._rotate_at or self._file < 0:
+                self._open()
+            view = memoryview(lines)
+            while view:
+                view = view[os.write(self._file, view) :]
+        except OSError:
+            with contextlib.suppress(OSError):
+                os.ftruncate(self._file, self._size)
+            return False
+        self._size += len(lines)
+        return True
+
+    def close(self) -> None:
+        if self._file >= 0:  # a rotation may have failed
+            with contextlib.suppress(OSError):
+                os.close(self._file)
+            self._file = -1
+
+    def _name(self) -> str:
+        return f"{self._begun}-{os.getpid()}-{self._number:04}.jsonl"
+
+    def _open(self) -> None:
+        self.close()
+        self._file = os.open(self.folder / self._name(), os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_APPEND, 0o640)
+        self._size = 0
+        self._number += 1

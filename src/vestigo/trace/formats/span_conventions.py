@@ -1,0 +1,141 @@
+"""What OpenTelemetry's semantic conventions tell of a read: database spans and those of HTTP clients.
+
+A database span reads what its query summary says, for its query parameters. An HTTP client's span reads its URL. Names of
+earlier versions of the conventions are understood too. Other spans are named by their name, and their key must be stated.
+"""
+
+from typing import Any, NamedTuple
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from vestigo.trace.formats.http import GONE, OPS
+
+READ = {name: f"read.{name}" for name in ("op", "lookup", "key", "size", "found")}
+"""Columns of a trace, and the column in which stands what the conventions tell of it."""
+PARAMETER = "db.query.parameter."
+PARAMETERS = "db.query.parameters"
+"""All parameters of a query as one text."""
+
+_TEXT = ("db.query.text", "db.statement")
+_SUMMARY = ("db.query.summary",)
+_OPERATION = ("db.operation.name", "db.operation")
+_COLLECTION = ("db.collection.name", "db.sql.table", "db.mongodb.collection")
+_ROWS = ("db.response.returned_rows",)
+_METHOD = ("http.request.method", "http.method")
+_URL = ("url.full", "http.url")
+_TEMPLATE = ("url.template",)
+_HOST = ("server.address", "net.peer.name", "http.host")
+_STATUS = ("http.response.status_code", "http.status_code")
+_BODY = ("http.response.body.size", "http.response_content_length")
+NEEDED = (
+    *(name for names in (_TEXT, _SUMMARY, _OPERATION, _COLLECTION, _ROWS) for name in names),
+    *(name for names in (_METHOD, _URL, _TEMPLATE, _HOST, _STATUS, _BODY) for name in names),
+    PARAMETERS,
+)
+"""Attributes that the conventions' columns are made of."""
+
+_CLIENT, _SERVER, _CONSUMER = 3, 2, 5
+_READING = ("SELECT", "WITH", "GET", "MGET", "HGET", "HGETALL", "FIND", "FINDONE", "AGGREGATE", "COUNT", "QUERY", "SCAN")
+_PLACEHOLDER = r"(^|[\s=(,<>])(\?|\$\d+|%s|%\(\w+\)s|:[A-Za-z_]\w*|@[A-Za-z_]\w*)"
+_SHOWN = 5
+
+
+class Told(NamedTuple):
+    """Columns under the names of `READ`, and spans that are no reads or tell of none: a reason, and which."""
+
+    columns: dict[str, Any]
+    left_out: dict[str, np.ndarray]
+
+
+def read_columns(columns: dict[str, Any], count: int, wanted: set[str]) -> Told:
+    """What the conventions tell of each of `count` spans, as far as `wanted`."""
+    given = _Given(columns, count)
+    database, http = _Database(given), _Http(given)
+    op = pc.coalesce(database.op, http.op, pa.scalar("read"))
+    lookup = pc.coalesce(database.lookup, http.lookup, columns["name"].cast(pa.string()))
+    key = pc.coalesce(database.key, http.key)
+    gone = pc.is_in(http.status, value_set=pa.array(GONE))
+    found = pc.if_else(http.flags, pc.if_else(gone, False, None), pc.invert(pc.equal(database.rows, "0")))
+    told = {"op": op, "lookup": lookup, "key": key, "found": found, "size": http.size}
+    failed = _true(pc.equal(columns["otel.status_code"], "ERROR")) & ~_true(gone)
+    failed |= _true(pc.match_substring_regex(http.status, "^[45]")) & ~_true(gone)
+    failed |= _true(pc.match_substring_regex(http.status, "^4")) & ~_true(pc.equal(op, "read"))
+    left_out = {"they failed": failed}
+    if READ["op"] in wanted:
+        left_out |= _named(database.others, "their operation ({}) does not read; state columns.op to keep them")
+        left_out |= _named(http.others, "their method ({}) neither reads nor changes")
+    if READ["key"] in wanted:
+        if key.null_count == count:
+            del told["key"]  # none of them tells one: which column it is must be stated
+        else:
+            left_out["their query has placeholders, and no db.query.parameter attribute says for what"] = database.hides
+            left_out["nothing tells their key"] = _true(key.is_null())
+    return Told({READ[name]: column for name, column in told.items() if READ[name] in wanted}, left_out)
+
+
+class _Given:
+    """The attributes by name, the first that is there of several; nothing where none is."""
+
+    def __init__(self, columns: dict[str, Any], count: int) -> None:
+        self.columns, self.count = columns, count
+        self.kind = columns["kind"]
+        self.nothing = pa.nulls(count, pa.string())
+
+    def first(self, names: tuple[str, ...]) -> Any:
+        there = [self.columns[name].cast(pa.string()) for name in names if name in self.columns]
+        return pc.coalesce(*there) if there else self.nothing
+
+    def where(self, flags: np.ndarray, column: Any) -> Any:
+        return pc.if_else(pa.array(flags), column, pa.scalar(None, pa.string()))
+
+
+class _Database:
+    def __init__(self, given: _Given) -> None:
+        text, summary, operation = given.first(_TEXT), given.first(_SUMMARY), given.first(_OPERATION)
+        is_one = _true(pc.coalesce(text, summary, operation).is_valid())
+        is_one &= ~_true(pc.is_in(given.kind, value_set=pa.array([_SERVER, _CONSUMER], given.kind.type)))
+        first_word = pc.extract_regex(pc.coalesce(operation, summary, text), r"^\s*(?P<word>[A-Za-z_]+)").field(0)
+        verb = pc.utf8_upper(first_word)
+        reads = _true(pc.is_in(verb, value_set=pa.array(_READING)))
+        self.op = given.where(is_one & reads, pa.scalar("read"))
+        self.others = (is_one & ~reads, verb)
+        named = pc.binary_join_element_wise(operation, given.first(_COLLECTION), " ")
+        self.lookup = given.where(is_one, pc.coalesce(summary, named, text, operation))
+        parameters = given.first((PARAMETERS,))
+        hidden = pc.and_(parameters.is_null(), pc.match_substring_regex(text, _PLACEHOLDER))
+        self.hides = is_one & reads & _true(hidden)
+        self.key = given.where(is_one & ~self.hides, pc.coalesce(parameters, text))
+        self.rows = given.where(is_one, given.first(_ROWS))
+
+
+class _Http:
+    def __init__(self, given: _Given) -> None:
+        method, url = pc.utf8_upper(given.first(_METHOD)), given.first(_URL)
+        is_one = _true(pc.and_(method.is_valid(), url.is_valid())) & _true(pc.equal(given.kind, _CLIENT))
+        self.flags = pa.array(is_one)
+        op = pa.array(list(OPS.values())).take(pc.index_in(method, value_set=pa.array(list(OPS))))
+        self.op = given.where(is_one, op)
+        self.others = (is_one & _true(op.is_null()), method)
+        host = pc.extract_regex(url, r"^\w+://(?:[^/@]*@)?(?P<host>\[[^\]]*\]|[^/:?#]+)").field(0)
+        self.lookup = given.where(is_one, pc.coalesce(given.first(_TEMPLATE), given.first(_HOST), host, url))
+        self.key = given.where(is_one, url)
+        self.status = given.where(is_one, given.first(_STATUS))
+        silent = pc.or_(pc.match_substring_regex(pc.coalesce(self.status, "200"), "^(3|206)"), pc.not_equal(method, "GET"))
+        size = pc.if_else(silent, pa.scalar(None, pa.string()), given.first(_BODY))
+        self.size = given.where(is_one, size)
+
+
+def _named(others: tuple[np.ndarray, Any], why: str) -> dict[str, np.ndarray]:
+    """The reason for these, with what they have there."""
+    rows, words = others
+    if not rows.any():
+        return {}
+    shown = sorted({"none" if word is None else word[:20] for word in words.filter(pa.array(rows)).unique().to_pylist()})
+    return {why.format(", ".join(shown[:_SHOWN]) + ", and others" * (len(shown) > _SHOWN)): rows}
+
+
+def _true(found: Any) -> np.ndarray:
+    flags: np.ndarray = found.fill_null(False).to_numpy(zero_copy_only=False)
+    return flags.copy()
