@@ -98,6 +98,16 @@ def check_lookups(names: Sequence[str] | None, trace: "Trace") -> None:
         raise InputError(problems)
 
 
+def secret_in(path: Path) -> bytes:
+    """What stands in a file, without blanks around it. Raises InputError."""
+    from vestigo.errors import InputError
+
+    try:
+        return path.read_bytes().strip()
+    except OSError as error:
+        raise InputError(f"{path}: cannot be read: {error.strerror}") from None
+
+
 def intake_options(stated: list[str] | None, strict: bool = False) -> dict[str, Any]:
     """The options of ``--intake``, as Intake takes them. A table's key that comes twice has both values."""
     from vestigo.errors import InputError

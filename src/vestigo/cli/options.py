@@ -110,4 +110,13 @@ ClusterOption = Annotated[
         show_default=False,
     ),
 ]
+HashKeysOption = Annotated[
+    Path | None,
+    typer.Option(
+        "--hash-keys",
+        metavar="FILE",
+        help="Hash keys with the secret in FILE before they are written; number versions and the like.",
+        show_default=False,
+    ),
+]
 JsonOption = Annotated[bool, typer.Option("--json", help="Print it as JSON.")]

@@ -1,7 +1,7 @@
 """Writes a trace to a file: prepared, or as a table that anything can read."""
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pyarrow as pa
@@ -79,14 +79,20 @@ def _write_csv(trace: Trace, path: Path) -> None:
 
 
 def _write_json_lines(trace: Trace, path: Path) -> None:
+    with pa.output_stream(path, compression="detect") as file:
+        for lines in json_lines(trace):
+            file.write(lines)
+
+
+def json_lines(trace: Trace) -> Iterator[bytes]:
+    """The events as JSON Lines, some thousands at a time."""
     table = _table(trace)
     members = pa.table({name: _members(name, table[name].combine_chunks()) for name in table.column_names})
-    with pa.output_stream(path, compression="detect") as file:
-        for batch in _batches(members):
-            texts = [column.combine_chunks().cast(pa.large_string()) for column in batch.columns]
-            objects = pc.binary_join_element_wise(*texts, _text(", "), null_handling="skip")
-            lines = pc.binary_join_element_wise(_text("{"), objects, _text("}\n"), _text(""))
-            file.write("".join(lines.to_pylist()).encode())
+    for batch in _batches(members):
+        texts = [column.combine_chunks().cast(pa.large_string()) for column in batch.columns]
+        objects = pc.binary_join_element_wise(*texts, _text(", "), null_handling="skip")
+        lines = pc.binary_join_element_wise(_text("{"), objects, _text("}\n"), _text(""))
+        yield "".join(lines.to_pylist()).encode()
 
 
 def _members(name: str, column: pa.Array) -> pa.Array:

@@ -5,7 +5,7 @@ from typing import Annotated
 
 import typer
 
-from vestigo.cli.options import IntakeOption, JsonOption, LookupOption, PlanOption, StrictOption
+from vestigo.cli.options import HashKeysOption, IntakeOption, JsonOption, LookupOption, PlanOption, StrictOption
 from vestigo.cli.verbs import Verb
 
 
@@ -38,17 +38,14 @@ def convert(
         str | None, typer.Option(metavar="SHARE", help="Keep all events of this share of the keys, such as 10%.")
     ] = None,
     speed: Annotated[float | None, typer.Option(metavar="FACTOR", help="Let time run so much faster.")] = None,
-    hash_keys: Annotated[
-        Path | None,
-        typer.Option(metavar="FILE", help="Hash keys with the secret in FILE; number versions and the like."),
-    ] = None,
+    hash_keys: HashKeysOption = None,
     as_json: JsonOption = False,
 ) -> None:
     """Write a trace in another format; to .arrow, prepared, so that it opens at once.
 
     Example: vestigo convert 'logs/*.log.gz' desk.arrow --intake 'patterns.vessel=/vessels/{call_sign}'
     """
-    from vestigo.cli.asked import intake_options, plan_for, read
+    from vestigo.cli.asked import intake_options, plan_for, read, secret_in
     from vestigo.cli.screen import Progress, show, show_json
     from vestigo.show.safe import printable
     from vestigo.trace import shape, write_trace
@@ -61,7 +58,7 @@ def convert(
         trace = shape.only(shape.between(trace, begin, end), lookups=lookup, keys=key, nodes=node)
         trace = trace if sample is None else shape.sampled(trace, sample)
         trace = trace if speed is None else shape.faster(trace, speed)
-        trace = trace if hash_keys is None else shape.anonymised(trace, _secret(hash_keys))
+        trace = trace if hash_keys is None else shape.anonymised(trace, secret_in(hash_keys))
         progress.step(f"writing {target.name}")
         write_trace(trace, target)
     written = {"path": str(target), "events": len(trace), "keys": len(trace.keys), "bytes": target.stat().st_size}
@@ -71,15 +68,6 @@ def convert(
         f"{counted(len(trace), 'event')}, {counted(len(trace.keys), 'key')}, {format_bytes(target.stat().st_size)}"
     )
     return show(f"{printable(str(target), most=1000)}: {amounts}")
-
-
-def _secret(path: Path) -> bytes:
-    from vestigo.errors import InputError
-
-    try:
-        return path.read_bytes().strip()
-    except OSError as error:
-        raise InputError(f"{path}: cannot be read: {error.strerror}") from None
 
 
 VERB = Verb(9, "Write a trace in another format, or a part of it.", convert)

@@ -1,7 +1,8 @@
 """What OpenTelemetry's semantic conventions tell of a read: database spans and those of HTTP clients.
 
-A database span reads what its query summary says, for its query parameters. An HTTP client's span reads its URL. Names of
-earlier versions of the conventions are understood too. Other spans are named by their name, and their key must be stated.
+A database span reads what its query summary says, for its query parameters. An HTTP client's span reads its URL. Names
+of earlier versions of the conventions are understood too. Of other spans the name is the look-up, and the key must be
+stated.
 """
 
 from typing import Any, NamedTuple
@@ -37,7 +38,20 @@ NEEDED = (
 """Attributes that the conventions' columns are made of."""
 
 _CLIENT, _SERVER, _CONSUMER = 3, 2, 5
-_READING = ("SELECT", "WITH", "GET", "MGET", "HGET", "HGETALL", "FIND", "FINDONE", "AGGREGATE", "COUNT", "QUERY", "SCAN")
+_READING = (
+    "SELECT",
+    "WITH",
+    "GET",
+    "MGET",
+    "HGET",
+    "HGETALL",
+    "FIND",
+    "FINDONE",
+    "AGGREGATE",
+    "COUNT",
+    "QUERY",
+    "SCAN",
+)
 _PLACEHOLDER = r"(^|[\s=(,<>])(\?|\$\d+|%s|%\(\w+\)s|:[A-Za-z_]\w*|@[A-Za-z_]\w*)"
 _SHOWN = 5
 
@@ -122,7 +136,9 @@ class _Http:
         self.lookup = given.where(is_one, pc.coalesce(given.first(_TEMPLATE), given.first(_HOST), host, url))
         self.key = given.where(is_one, url)
         self.status = given.where(is_one, given.first(_STATUS))
-        silent = pc.or_(pc.match_substring_regex(pc.coalesce(self.status, "200"), "^(3|206)"), pc.not_equal(method, "GET"))
+        silent = pc.or_(
+            pc.match_substring_regex(pc.coalesce(self.status, "200"), "^(3|206)"), pc.not_equal(method, "GET")
+        )
         size = pc.if_else(silent, pa.scalar(None, pa.string()), given.first(_BODY))
         self.size = given.where(is_one, size)
 
@@ -132,7 +148,9 @@ def _named(others: tuple[np.ndarray, Any], why: str) -> dict[str, np.ndarray]:
     rows, words = others
     if not rows.any():
         return {}
-    shown = sorted({"none" if word is None else word[:20] for word in words.filter(pa.array(rows)).unique().to_pylist()})
+    shown = sorted(
+        {"none" if word is None else word[:20] for word in words.filter(pa.array(rows)).unique().to_pylist()}
+    )
     return {why.format(", ".join(shown[:_SHOWN]) + ", and others" * (len(shown) > _SHOWN)): rows}
 
 

@@ -101,22 +101,24 @@ class Spans:
 
 @dataclass(frozen=True)
 class SpanTable:
-    """The spans that tell of reads, as a table, the row among all spans of each, and how many were left out, and why."""
+    """The spans that tell of reads, the row of each among all spans, and how many were left out, by reason."""
 
     table: pa.Table
     rows: np.ndarray
     left_out: Counter[str]
 
 
-def span_table(spans: Spans, wanted: Wanted) -> SpanTable:
-    """The wanted columns. What the semantic conventions tell is worked out where it is wanted."""
+def span_table(spans: Spans, wanted: Wanted, only: np.ndarray | None = None) -> SpanTable:
+    """The wanted columns, of all spans or of those that `only` marks. What the semantic conventions tell is worked out
+    where it is wanted.
+    """
     columns = {name: spans.own[name] for name in OWN}
     wants_read = [name for name in READ.values() if name in wanted.columns]
     for name in dict.fromkeys([*wanted.columns, *(NEEDED if wants_read else ())]):
         if name not in columns and (column := spans.column(name)) is not None:
             columns[name] = column
     left_out: Counter[str] = Counter()
-    kept = np.ones(len(spans), bool)
+    kept = np.ones(len(spans), bool) if only is None else only.copy()
     if wants_read:
         told = read_columns(columns, len(spans), set(wants_read))
         columns |= told.columns

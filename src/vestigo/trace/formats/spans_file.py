@@ -1,7 +1,7 @@
 """OpenTelemetry spans in OTLP JSON: a line holds `resourceSpans`, as the OTLP file exporter's format has it.
 
-The columns are `name`, `start`, `duration` (ns), `trace_id`, `span_id`, `kind`, `otel.scope.name`, `otel.status_code`, the
-attributes of the span and of its resource under their own names, and what the semantic conventions tell of a read.
+The columns are `name`, `start`, `duration` (ns), `trace_id`, `span_id`, `kind`, `otel.scope.name`, `otel.status_code`,
+the attributes of the span and of its resource under their own names, and what the semantic conventions tell of a read.
 """
 
 from itertools import islice

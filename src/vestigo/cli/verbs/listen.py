@@ -1,0 +1,118 @@
+"""``vestigo listen``: a trace from any service that sends OpenTelemetry spans."""
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from vestigo.cli.options import HashKeysOption, IntakeOption, JsonOption, PlanOption
+from vestigo.cli.verbs import Verb
+
+
+def listen(
+    folder: Annotated[
+        Path, typer.Argument(metavar="FOLDER", help="Where the recording is written.", show_default=False)
+    ],
+    address: Annotated[
+        str, typer.Option("--address", metavar="HOST:PORT", help="Where senders reach it: http://HOST:PORT/v1/traces.")
+    ] = "127.0.0.1:4318",
+    token: Annotated[
+        Path | None,
+        typer.Option(
+            "--token",
+            metavar="FILE",
+            help="Answer only senders that bear the token in FILE. Needed for any address but this machine's own.",
+        ),
+    ] = None,
+    span: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--span",
+            metavar="NAME=PATTERN",
+            help="Record only spans like this, by their name, their instrumentation scope, or an attribute: "
+            "name='load {...}', scope=desk, db.system.name=postgresql. Can be repeated.",
+        ),
+    ] = None,
+    span_writes: Annotated[
+        list[str] | None,
+        typer.Option("--span-writes", metavar="NAME=PATTERN", help="Spans like this change a value. Can be repeated."),
+    ] = None,
+    span_removes: Annotated[
+        list[str] | None,
+        typer.Option("--span-removes", metavar="NAME=PATTERN", help="Spans like this remove one. Can be repeated."),
+    ] = None,
+    plan: PlanOption = None,
+    intake: IntakeOption = None,
+    hash_keys: HashKeysOption = None,
+    for_: Annotated[
+        str | None, typer.Option("--for", metavar="DURATION", help="End by itself, after 30m, for example.")
+    ] = None,
+    rotate_at: Annotated[
+        str, typer.Option("--rotate-at", metavar="SIZE", help="Begin a new file at this size.")
+    ] = "256 MiB",
+    as_json: JsonOption = False,
+) -> None:
+    """Write the OpenTelemetry spans that services send (OTLP/HTTP) as a trace, until it is stopped.
+
+    Database spans and those of HTTP clients need no options. Of others, say which attribute is the key.
+
+    Example: vestigo listen recording --intake 'columns.key={vessel.call_sign}'
+
+    Example: vestigo listen recording --span 'name=vessel.{...}' --span-writes name=vessel.save --intake
+    'columns.key={vessel.call_sign}' --intake 'columns.lookup=vessel' --for 30m
+    """
+    from vestigo.cli.asked import intake_options, plan_for, secret_in
+    from vestigo.cli.screen import Progress, note, show, show_json
+    from vestigo.errors import InputError
+    from vestigo.rules.settings import argument
+    from vestigo.trace import Intake
+    from vestigo.units import Duration, parse_bytes
+
+    try:
+        from vestigo.web.listen.app import PATH, receiver
+        from vestigo.web.listen.recording import Recording
+        from vestigo.web.listen.selection import Conditions, Selection
+        from vestigo.web.listen.serve import Address, serve
+    except ModuleNotFoundError as error:
+        raise InputError(f"listen needs the package {error.name}; install it: pip install 'vestigo[listen]'") from None
+    from vestigo.show.heard import heard_line, heard_text
+
+    where = Address.parse(address)
+    if token is None and not where.is_loopback:
+        raise InputError(f"--address {address}: others reach it there; add --token FILE, a token for senders")
+    seconds = None if for_ is None else int(argument("--for", Duration.parse, for_)) / 1e9
+    selection = Selection(
+        Conditions.parse("--span", span or ()),
+        Conditions.parse("--span-writes", span_writes or ()),
+        Conditions.parse("--span-removes", span_removes or ()),
+    )
+    stated = plan_for(plan)
+    means = (stated.intake if stated else Intake()).with_options(intake_options(intake))
+    bearer = None if token is None else secret_in(token).decode(errors="replace")
+    listening = where.bind()
+    recording = Recording(
+        folder,
+        means,
+        selection,
+        secret=None if hash_keys is None else secret_in(hash_keys),
+        rotate_at=argument("--rotate-at", parse_bytes, rotate_at),
+    )
+    host, port = listening.getsockname()[:2]
+    note(f"listening at http://{f'[{host}]' if ':' in host else host}:{port}{PATH}; Ctrl-C ends the recording")
+    with Progress() as progress:
+        try:
+            serve(receiver(recording, bearer), listening, seconds, lambda: progress.step(heard_line(recording.heard)))
+        finally:
+            recording.close()
+    if as_json:
+        show_json({"folder": str(folder), **recording.heard.to_dict()})
+    else:
+        show(heard_text(recording.heard, folder))
+
+
+VERB = Verb(
+    1,
+    "Record a trace from services that send OpenTelemetry spans.",
+    listen,
+    "0 stopped, by Ctrl-C too, 2 wrong input",
+)

@@ -1,0 +1,27 @@
+"""What became of the spans that a receiver was sent."""
+
+from dataclasses import asdict, dataclass, field
+from typing import Any
+
+
+@dataclass(frozen=True)
+class Heard:
+    """Each span is counted once."""
+
+    written: int = 0
+    """Events in files."""
+    not_asked_for: int = 0
+    """Spans that no condition asks for."""
+    left_out: dict[str, int] = field(default_factory=dict)
+    """Spans that are no events of a trace, by reason."""
+    refused: int = 0
+    """Spans whose times or attributes are beyond what is taken."""
+    dropped: int = 0
+    """Spans that found the buffer or the disk full."""
+
+    @property
+    def spans(self) -> int:
+        return self.written + self.not_asked_for + sum(self.left_out.values()) + self.refused + self.dropped
+
+    def to_dict(self) -> dict[str, Any]:
+        return {"spans": self.spans, **asdict(self)}

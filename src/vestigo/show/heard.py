@@ -1,0 +1,32 @@
+"""What a receiver of spans has recorded, as text."""
+
+from pathlib import Path
+
+from vestigo.recording.heard import Heard
+from vestigo.show.safe import printable
+from vestigo.units import counted
+
+
+def heard_line(heard: Heard) -> str:
+    """While it goes on."""
+    lost = f", {heard.dropped:,} dropped" if heard.dropped else ""
+    return f"{counted(heard.spans, 'span')}, {counted(heard.written, 'event')} written{lost}"
+
+
+def heard_text(heard: Heard, folder: Path) -> str:
+    """In the end, with all that is not in the files, and why."""
+    where = printable(str(folder), most=1000)
+    lines = [f"{where}: {counted(heard.written, 'event')} written, of {counted(heard.spans, 'span')}"]
+    if heard.dropped:
+        lines.append(f"  dropped {counted(heard.dropped, 'span')}: too many waited to be written, or the disk is full")
+    if heard.refused:
+        lines.append(f"  refused {counted(heard.refused, 'span')}: their times or attributes are beyond what is taken")
+    lines += [
+        f"  left out {counted(count, 'span')}: {printable(why, most=200)}"
+        for why, count in sorted(heard.left_out.items(), key=lambda one: -one[1])
+    ]
+    if heard.not_asked_for:
+        lines.append(f"  passed over {counted(heard.not_asked_for, 'span')} that no --span asks for")
+    if heard.written:
+        lines.append(f"Next: vestigo survey {where}")
+    return "\n".join(lines)

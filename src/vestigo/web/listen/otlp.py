@@ -1,0 +1,247 @@
+"""OTLP's messages: the spans in a request's body, in protobuf or JSON, and answers in the same encoding.
+
+Source: the OpenTelemetry protocol specification (OTLP/HTTP), and its JSON mapping.
+"""
+
+import json
+from collections.abc import Callable, Iterable
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+from google.protobuf.json_format import MessageToJson
+from google.protobuf.message import DecodeError, Message
+from google.rpc.status_pb2 import Status
+from opentelemetry.proto.collector.trace.v1.trace_service_pb2 import (
+    ExportTracePartialSuccess,
+    ExportTraceServiceRequest,
+    ExportTraceServiceResponse,
+)
+
+from vestigo.trace.formats.spans import Spans, attributes_of, status_codes, times
+
+PROTOBUF, JSON = "application/x-protobuf", "application/json"
+MOST_ATTRIBUTES = 1_000
+LONGEST_TEXT = 1 << 16
+_LAST_TIME = 2**63 - 1
+
+Wants = Callable[[str], bool]
+"""Whether an attribute of this name is of use."""
+
+
+_PLAIN = ("names", "trace_ids", "span_ids", "kinds", "starts", "ends", "statuses", "scopes")
+
+
+class Gathered:
+    """Spans as lists, one value a span or an attribute. Attributes that nobody wants are not kept."""
+
+    def __init__(self, wants: Wants) -> None:
+        self._wants = wants
+        self.names: list[str] = []
+        self.trace_ids: list[str] = []
+        self.span_ids: list[str] = []
+        self.kinds: list[int] = []
+        self.starts: list[int] = []
+        self.ends: list[int] = []
+        self.statuses: list[int] = []
+        self.scopes: list[str] = []
+        self.resource: list[int] = []
+        self.of_spans: tuple[list[int], list[str], list[str | None]] = ([], [], [])
+        self.of_resources: tuple[list[int], list[str], list[str | None]] = ([], [], [])
+        self.resources = 0
+        self.refused = 0
+        """Spans whose times or attributes are beyond what is taken."""
+
+    def __len__(self) -> int:
+        return len(self.names)
+
+    def begin_resource(self, attributes: Iterable[tuple[str, str | None]]) -> None:
+        owners, names, texts = self.of_resources
+        for name, text in attributes:
+            if self._wants(name) and (text is None or len(text) <= LONGEST_TEXT):
+                owners.append(self.resources)
+                names.append(name)
+                texts.append(text)
+        self.resources += 1
+
+    def add(  # noqa: PLR0913, PLR0917  # a span's own fields
+        self,
+        scope: str,
+        name: str,
+        trace_id: str,
+        span_id: str,
+        kind: int,
+        start: int,
+        end: int,
+        status: int,
+        attributes: Iterable[tuple[str, str | None]],
+    ) -> None:
+        """One span of the resource that was begun last."""
+        row = len(self.names)
+        owners, names, texts = self.of_spans
+        before = len(owners)
+        fits = 0 < start <= end <= _LAST_TIME and len(name) <= LONGEST_TEXT
+        for attribute, text in attributes if fits else ():
+            if self._wants(attribute):
+                if text is not None and len(text) > LONGEST_TEXT:
+                    fits = False
+                    break
+                owners.append(row)
+                names.append(attribute)
+                texts.append(text)
+        if not fits:
+            del owners[before:], names[before:], texts[before:]
+            self.refused += 1
+            return
+        self.names.append(name)
+        self.trace_ids.append(trace_id)
+        self.span_ids.append(span_id)
+        self.kinds.append(kind)
+        self.starts.append(start)
+        self.ends.append(end)
+        self.statuses.append(status)
+        self.scopes.append(scope)
+        self.resource.append(self.resources - 1)
+
+    def extend(self, others: "Gathered") -> None:
+        """Takes the spans of another one."""
+        rows, resources = len(self.names), self.resources
+        for name in _PLAIN:
+            getattr(self, name).extend(getattr(others, name))
+        self.resource += [one + resources for one in others.resource]
+        for own, more, before in (
+            (self.of_spans, others.of_spans, rows),
+            (self.of_resources, others.of_resources, resources),
+        ):
+            own[0].extend([one + before for one in more[0]])
+            own[1].extend(more[1])
+            own[2].extend(more[2])
+        self.resources += others.resources
+
+    def spans(self) -> Spans:
+        own = {
+            "name": pa.array(self.names, pa.string()),
+            "trace_id": pa.array([one or None for one in self.trace_ids], pa.string()),
+            "span_id": pa.array(self.span_ids, pa.string()),
+            "kind": pa.array(self.kinds, pa.int64()),
+            **times(pa.array(self.starts, pa.int64()), pa.array(self.ends, pa.int64())),
+            "otel.scope.name": pa.array(self.scopes, pa.string()),
+            "otel.status_code": status_codes(pa.array(self.statuses, pa.int64())),
+        }
+        resource = np.array(self.resource, np.int64)
+        return Spans(own, attributes_of(*self.of_spans), attributes_of(*self.of_resources), resource)
+
+
+def decode(body: bytes, encoding: str, wants: Wants) -> Gathered:
+    """The spans of a request. Raises ValueError, with a sentence, for a body that is none."""
+    gathered = Gathered(wants)
+    if encoding == JSON:
+        _walk_json(body, gathered)
+    else:
+        _walk_protobuf(body, gathered)
+    return gathered
+
+
+def _walk_protobuf(body: bytes, gathered: Gathered) -> None:
+    try:
+        request = ExportTraceServiceRequest.FromString(body)
+    except DecodeError:
+        raise ValueError("the body is no ExportTraceServiceRequest in protobuf") from None
+    for group in request.resource_spans:
+        gathered.begin_resource((one.key, _text(one.value)) for one in group.resource.attributes)
+        for scoped in group.scope_spans:
+            scope = scoped.scope.name
+            for span in scoped.spans:
+                attributes = span.attributes
+                if len(attributes) > MOST_ATTRIBUTES:
+                    gathered.refused += 1
+                    continue
+                gathered.add(
+                    scope,
+                    span.name,
+                    span.trace_id.hex(),
+                    span.span_id.hex(),
+                    span.kind,
+                    span.start_time_unix_nano,
+                    span.end_time_unix_nano,
+                    span.status.code,
+                    [(one.key, _text(one.value)) for one in attributes],
+                )
+
+
+def _text(value: Any) -> str | None:
+    """A single value as text, as files of spans have it; nothing for lists and bytes."""
+    kind = value.WhichOneof("value")
+    if kind == "string_value":
+        return str(value.string_value)
+    if kind == "int_value":
+        return str(value.int_value)
+    if kind == "bool_value":
+        return "true" if value.bool_value else "false"
+    return repr(value.double_value) if kind == "double_value" else None
+
+
+def _walk_json(body: bytes, gathered: Gathered) -> None:
+    try:
+        request = json.loads(body)
+        for group in request.get("resourceSpans") or ():
+            gathered.begin_resource(_pairs((group.get("resource") or {}).get("attributes") or ()))
+            for scoped in group.get("scopeSpans") or ():
+                scope = (scoped.get("scope") or {}).get("name") or ""
+                for span in scoped.get("spans") or ():
+                    attributes = span.get("attributes") or ()
+                    if len(attributes) > MOST_ATTRIBUTES:
+                        gathered.refused += 1
+                        continue
+                    gathered.add(
+                        _string(scope),
+                        _string(span.get("name") or ""),
+                        _string(span.get("traceId") or "").lower(),
+                        _string(span.get("spanId") or "").lower(),
+                        int(span.get("kind") or 0),
+                        int(span.get("startTimeUnixNano") or 0),
+                        int(span.get("endTimeUnixNano") or 0),
+                        int((span.get("status") or {}).get("code") or 0),
+                        _pairs(attributes),
+                    )
+    except (ValueError, TypeError, AttributeError, RecursionError, OverflowError):
+        raise ValueError("the body is no ExportTraceServiceRequest in JSON") from None
+
+
+def _string(value: Any) -> str:
+    if not isinstance(value, str):
+        raise TypeError
+    value.encode()  # a lone surrogate is no text
+    return value
+
+
+def _pairs(attributes: Any) -> list[tuple[str, str | None]]:
+    return [(_string(one["key"]) if "key" in one else "", _json_text(one.get("value") or {})) for one in attributes]
+
+
+def _json_text(value: Any) -> str | None:
+    if "stringValue" in value:
+        return _string(value["stringValue"])
+    if "intValue" in value:
+        return str(int(value["intValue"]))
+    if "boolValue" in value:
+        return "true" if value["boolValue"] else "false"
+    return repr(float(value["doubleValue"])) if "doubleValue" in value else None
+
+
+def accepted(encoding: str, rejected: int = 0, why: str = "") -> bytes:
+    """The answer to a request that was taken, but for so many of its spans."""
+    answer = ExportTraceServiceResponse()
+    if rejected:
+        answer.partial_success.CopyFrom(ExportTracePartialSuccess(rejected_spans=rejected, error_message=why))
+    return _encoded(answer, encoding)
+
+
+def refused(encoding: str, message: str) -> bytes:
+    """The answer to a request that was not taken."""
+    return _encoded(Status(message=message), encoding)
+
+
+def _encoded(message: Message, encoding: str) -> bytes:
+    body: bytes = MessageToJson(message, indent=None).encode() if encoding == JSON else message.SerializeToString()
+    return body

@@ -1,0 +1,193 @@
+"""Spans that wait, the thread that writes them as lines of a trace, and the counts of what became of them."""
+
+import threading
+from collections import Counter
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+from typing import Any, NamedTuple
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from vestigo.errors import TraceError
+from vestigo.recording.hashing import hasher
+from vestigo.recording.heard import Heard
+from vestigo.recording.parts import Parts
+from vestigo.trace.formats.raw import Raw
+from vestigo.trace.formats.span_conventions import NEEDED, PARAMETER
+from vestigo.trace.formats.spans import DEFAULTS, OWN, Spans, span_table
+from vestigo.trace.reading.build import Clock, Origin, build_trace, check_columns
+from vestigo.trace.reading.intake import Intake
+from vestigo.trace.reading.meaning import Meaning
+from vestigo.trace.writing import json_lines
+from vestigo.web.listen.otlp import Gathered
+from vestigo.web.listen.selection import EVERYTHING, Selection
+
+ENOUGH = 8_192
+"""So many spans are written at once, or all that came within `FLUSH_SECONDS`."""
+FLUSH_SECONDS = 1.0
+MOST_WAITING_BYTES = 32 << 20
+_NO_KEY = "nothing tells their key"
+_HASHED = ("key", "version")
+_MOST_TRIES = 200
+
+
+class Answer(NamedTuple):
+    """How many spans of a request were not taken, and why."""
+
+    rejected: int = 0
+    why: str = ""
+
+
+class Recording:
+    """Takes spans at once, and writes them in a thread of its own. Closed once, by `close`."""
+
+    def __init__(
+        self,
+        folder: Path,
+        intake: Intake,
+        selection: Selection = EVERYTHING,
+        *,
+        secret: bytes | None = None,
+        rotate_at: int = 256 << 20,
+    ) -> None:
+        """Makes the folder. Raises TraceError if nothing can be written there, or for a short secret."""
+        self._hashed = hasher(secret) if secret is not None else None
+        self._selection = selection
+        self._meanings = {
+            "read": Meaning(intake, DEFAULTS),
+            **{op: Meaning(intake.with_options({"columns": {"op": op}}), DEFAULTS) for op in ("write", "remove")},
+        }
+        self._clock = Clock(intake.at_unit, intake.cost_unit or "ns", intake.zone)
+        asked = {name for meaning in self._meanings.values() for name in meaning.wanted.columns}
+        self._wanted = asked | set(NEEDED) | set(selection.columns)
+        self._parts = Parts(folder, rotate_at)
+        self._counting, self._filling = threading.Lock(), threading.Lock()
+        self._wake, self._is_closed = threading.Event(), False
+        self._waiting = Gathered(self.wants)
+        self._waiting_bytes, self._new_bytes = 0, 0  # of all that is not written yet; of what no thread has taken
+        self._heard = Heard()
+        self._thread = threading.Thread(target=self._run, name="vestigo-listen", daemon=True)
+        self._thread.start()
+
+    @property
+    def heard(self) -> Heard:
+        with self._counting:
+            return self._heard
+
+    def wants(self, name: str) -> bool:
+        """Whether an attribute of this name is of use."""
+        return name in self._wanted or name.startswith(PARAMETER)
+
+    def put(self, gathered: Gathered, size: int) -> Answer:
+        """Takes the spans of a body of so many bytes, or drops them where too many wait."""
+        with self._filling:
+            is_full = self._is_closed or self._waiting_bytes + size > MOST_WAITING_BYTES
+            if not is_full:
+                self._waiting.extend(gathered)
+                self._waiting_bytes += size
+                self._new_bytes += size
+                if len(self._waiting) >= ENOUGH:
+                    self._wake.set()
+        dropped = len(gathered) if is_full else 0
+        if gathered.refused or dropped:
+            self._count(refused=gathered.refused, dropped=dropped)
+        if is_full:
+            return Answer(dropped + gathered.refused, "too many spans wait to be written; these are dropped")
+        return Answer(gathered.refused, "times or attributes are beyond what is taken" if gathered.refused else "")
+
+    def close(self) -> None:
+        """Writes what waits."""
+        with self._filling:
+            self._is_closed = True
+        self._wake.set()
+        self._thread.join()
+        self._parts.close()
+
+    def _run(self) -> None:
+        is_closed = False
+        while not is_closed:
+            self._wake.wait(FLUSH_SECONDS)
+            with self._filling:
+                self._wake.clear()
+                taken, self._waiting = self._waiting, Gathered(self.wants)
+                size, self._new_bytes = self._new_bytes, 0
+                is_closed = self._is_closed
+            if len(taken):
+                self._write(taken)
+            with self._filling:
+                self._waiting_bytes -= size
+
+    def _write(self, taken: Gathered) -> None:
+        """All of these, each counted as what became of it."""
+        spans, left_out, written = taken.spans(), Counter[str](), 0
+        ops = self._selection.ops(spans)
+        pieces = []
+        for op, meaning in self._meanings.items():
+            mask = pc.equal(ops, op).fill_null(False).to_numpy(zero_copy_only=False)
+            if mask.any():
+                pieces += self._checked(self._meant(spans, mask, meaning, left_out), left_out)
+        dropped = 0
+        if pieces:
+            trace = build_trace(pieces, "spans")
+            is_written = self._parts.append(b"".join(json_lines(trace)))
+            written, dropped = (len(trace), 0) if is_written else (0, len(trace))
+        self._count(written=written, dropped=dropped, not_asked_for=ops.null_count, left_out=left_out)
+
+    def _meant(self, spans: Spans, mask: np.ndarray, meaning: Meaning, left_out: Counter[str]) -> pa.Table:
+        """The columns of a trace for these spans, as far as they tell a key."""
+        found = span_table(spans, meaning.wanted, mask)
+        left_out.update(found.left_out)
+        table = found.table
+        for name in meaning.wanted.columns:
+            if name not in table.column_names:  # no span of these has it
+                table = table.append_column(name, pa.nulls(len(table), pa.string()))
+        columns, _, _ = meaning.apply(Raw(table, str, OWN), "spans")
+        left_out["no pattern matches them"] += len(table) - len(columns)
+        tells = pc.is_valid(columns["key"])
+        left_out[_NO_KEY] += len(columns) - pc.sum(tells).as_py() if len(columns) else 0
+        columns = columns.filter(tells)
+        return columns if self._hashed is None else _hashed(columns, self._hashed)
+
+    def _checked(self, columns: pa.Table, left_out: Counter[str]) -> list[dict[str, Any]]:
+        """The columns as arrays, in pieces; rows with wrong values are left out, each with what is wrong."""
+        pieces, tries, rest = [], 0, [columns]
+        while rest:
+            piece = rest.pop()
+            if not len(piece):
+                continue
+            tries += 1
+            try:
+                pieces.append(check_columns(piece, Origin("spans"), self._clock))
+            except TraceError as error:
+                if len(piece) == 1 or tries > _MOST_TRIES:
+                    left_out[_reason(error)] += len(piece)
+                    continue
+                half = len(piece) // 2
+                rest += [piece.slice(half), piece.slice(0, half)]
+        return pieces
+
+    def _count(self, left_out: Counter[str] | None = None, **more: int) -> None:
+        with self._counting:
+            here = self._heard
+            reasons = +(Counter(here.left_out) + (left_out or Counter()))
+            counts = {name: getattr(here, name) + count for name, count in more.items()}
+            self._heard = replace(here, left_out=dict(reasons), **counts)
+
+
+def _hashed(columns: pa.Table, hashed: Callable[[object], str]) -> pa.Table:
+    for name in _HASHED:
+        if name in columns.column_names:
+            encoded = columns[name].combine_chunks().cast(pa.string()).dictionary_encode()
+            texts = pa.array([hashed(text) for text in encoded.dictionary.to_pylist()], pa.string())
+            place = columns.column_names.index(name)
+            columns = columns.set_column(place, name, texts.take(encoded.indices))
+    return columns
+
+
+def _reason(error: TraceError) -> str:
+    """The first problem, without where it stands: rows of a batch have no place that a user could look at."""
+    _, column, rest = error.problems[0].partition("column ")
+    return f"{column}{rest}" or error.problems[0]

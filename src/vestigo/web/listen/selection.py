@@ -1,0 +1,88 @@
+"""Which spans are recorded, and as what: conditions on a span's name, its instrumentation scope or its attributes."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+
+from vestigo.errors import InputError
+from vestigo.trace.formats.spans import Spans
+from vestigo.trace.reading.pattern import Pattern
+
+SHORT = {"name": "name", "scope": "otel.scope.name"}
+"""What a condition may name besides attributes."""
+
+
+@dataclass(frozen=True)
+class Conditions:
+    """Patterns for columns of spans. Of those for one column one must match; all columns must. None: nothing does."""
+
+    patterns: dict[str, tuple[Pattern, ...]] = field(default_factory=dict)
+
+    @classmethod
+    def parse(cls, option: str, texts: Sequence[str]) -> "Conditions":
+        """From texts such as ``name=load {...}``. Raises InputError, with a sentence for each wrong one.
+
+        >>> list(Conditions.parse("--span", ["name=load {...}", "db.system.name=postgresql"]).patterns)
+        ['name', 'db.system.name']
+        """
+        found: dict[str, tuple[Pattern, ...]] = {}
+        problems = []
+        for text in texts:
+            column, equals, pattern = text.partition("=")
+            if not (column and equals and pattern):
+                problems.append(f"{option} {text}: is not NAME=PATTERN; write name='load {{...}}', for example")
+                continue
+            try:
+                parsed = Pattern.parse(column, pattern)
+            except ValueError as error:
+                problems.append(f"{option} {text}: {error}")
+                continue
+            column = SHORT.get(column, column)
+            found[column] = (*found.get(column, ()), parsed)
+        if problems:
+            raise InputError(problems)
+        return cls(found)
+
+    def match(self, spans: Spans) -> np.ndarray:
+        """Which spans they hold for."""
+        kept = np.full(len(spans), bool(self.patterns))
+        for column, patterns in self.patterns.items():
+            texts = spans.column(column)
+            if texts is None:
+                return np.zeros(len(spans), bool)
+            texts = texts.cast(pa.large_string())
+            kept &= np.logical_or.reduce([_matches(pattern, texts) for pattern in patterns])
+        return kept
+
+
+@dataclass(frozen=True)
+class Selection:
+    """Which spans are reads, writes and removes. Without conditions for reads, every other span is one."""
+
+    reads: Conditions = Conditions()
+    writes: Conditions = Conditions()
+    removes: Conditions = Conditions()
+
+    @property
+    def columns(self) -> tuple[str, ...]:
+        """That conditions ask for."""
+        return tuple(dict.fromkeys(name for one in (self.reads, self.writes, self.removes) for name in one.patterns))
+
+    def ops(self, spans: Spans) -> Any:
+        """What each span is by conditions: a write, a remove, a read; nothing where it is not to be recorded."""
+        codes = np.full(len(spans), -1)
+        codes[self.reads.match(spans) if self.reads.patterns else slice(None)] = 0
+        codes[self.writes.match(spans)] = 1
+        codes[self.removes.match(spans)] = 2
+        return pa.array(["read", "write", "remove"]).take(pa.array(codes, mask=codes < 0))
+
+
+EVERYTHING = Selection()
+
+
+def _matches(pattern: Pattern, texts: Any) -> np.ndarray:
+    matched, _ = pattern.keys(texts)
+    return matched

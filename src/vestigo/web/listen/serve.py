@@ -1,0 +1,92 @@
+"""The receiver as a server: where it listens, its limits for connections, from its start to its end."""
+
+import asyncio
+import contextlib
+import signal
+import socket
+from collections.abc import Callable, Iterator
+from ipaddress import ip_address
+from typing import Any, NamedTuple
+
+import uvicorn
+
+from vestigo.errors import InputError
+
+DEFAULT = "127.0.0.1:4318"
+"""The standard's port, on this machine alone."""
+_MOST_CONNECTIONS = 200
+_LONGEST_HEAD = 1 << 16
+_SECONDS_TO_END = 5
+_SECONDS_BETWEEN_LOOKS = 0.2
+
+
+class Address(NamedTuple):
+    host: str
+    port: int
+
+    @classmethod
+    def parse(cls, text: str) -> "Address":
+        """From ``127.0.0.1:4318``, ``[::1]:4318`` or ``quay.example:4318``. Raises InputError."""
+        host, _, port = text.rpartition(":")
+        if not host or not port.isdecimal() or int(port) > 65_535:
+            raise InputError(f"--address {text}: is not HOST:PORT; write {DEFAULT}, for example")
+        return cls(host.removeprefix("[").removesuffix("]"), int(port))
+
+    @property
+    def is_loopback(self) -> bool:
+        """Whether nobody but this machine reaches it."""
+        try:
+            return ip_address(self.host).is_loopback
+        except ValueError:
+            return self.host == "localhost"
+
+    def bind(self) -> socket.socket:
+        """A socket that listens there. Raises InputError."""
+        try:
+            family, *_, where = socket.getaddrinfo(self.host, self.port, type=socket.SOCK_STREAM)[0]
+            return socket.create_server(where[:2], family=family)
+        except OSError as error:
+            said = error.strerror or str(error)
+            raise InputError(f"--address {self.host}:{self.port}: nothing can listen there: {said}") from None
+
+
+def serve(app: Any, listening: socket.socket, seconds: float | None, look: Callable[[], None]) -> None:
+    """Answers until it is interrupted or terminated, or for so many seconds; `look` is called again and again."""
+    config = uvicorn.Config(
+        app,
+        http="h11",
+        ws="none",
+        lifespan="off",
+        log_config=None,
+        access_log=False,
+        server_header=False,
+        limit_concurrency=_MOST_CONNECTIONS,
+        h11_max_incomplete_event_size=_LONGEST_HEAD,
+        timeout_graceful_shutdown=_SECONDS_TO_END,
+    )
+    asyncio.run(_until_stopped(_Server(config), listening, seconds, look))
+
+
+class _Server(uvicorn.Server):
+    @contextlib.contextmanager
+    def capture_signals(self) -> Iterator[None]:
+        """Signals are ours: being stopped is how a recording ends."""
+        yield
+
+
+async def _until_stopped(
+    server: _Server, listening: socket.socket, seconds: float | None, look: Callable[[], None]
+) -> None:
+    loop = asyncio.get_running_loop()
+    stopped = asyncio.Event()
+    for number in (signal.SIGINT, signal.SIGTERM):
+        loop.add_signal_handler(number, stopped.set)
+    if seconds is not None:
+        loop.call_later(seconds, stopped.set)
+    serving = asyncio.create_task(server.serve(sockets=[listening]))
+    while not (stopped.is_set() or serving.done()):
+        look()
+        with contextlib.suppress(TimeoutError):
+            await asyncio.wait_for(stopped.wait(), _SECONDS_BETWEEN_LOOKS)
+    server.should_exit = True
+    await serving
