@@ -11,7 +11,7 @@ STRICT := -std=c++20 -Wall -Wextra -Wpedantic -Wshadow -Werror
 demo: $(VENV)/installed
 	$(BIN)/vestigo demo
 
-test: $(VENV)/installed
+test: $(VENV)/installed tests/web/node/node_modules
 	$(BIN)/python -m pytest -n 2 --dist worksteal
 
 # Wide random exploration of both engines, of the ceilings, and of hostile files and plans: CASES=20000 SEED=7 make explore.
@@ -63,7 +63,7 @@ screenshots: $(VENV)/installed
 $(VENV)/installed: pyproject.toml CMakeLists.txt $(NATIVE)
 	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
 	$(BIN)/pip install --quiet --disable-pip-version-check 'scikit-build-core>=0.11' 'nanobind>=2.9' cmake ninja
-	$(BIN)/pip install --quiet --disable-pip-version-check --no-build-isolation --editable '.[dev]'
+	$(BIN)/pip install --quiet --disable-pip-version-check --no-build-isolation --editable '.[dev,listen]'
 	touch $@
 
 # A wheel and an sdist; the wheel goes the whole way in an empty environment, without a compiler.
@@ -74,6 +74,11 @@ package: $(VENV)/installed
 	$(PYTHON) -m venv build/empty
 	build/empty/bin/pip install --quiet --disable-pip-version-check --only-binary :all: dist/*.whl
 	cd build/elsewhere && env -i HOME=$$PWD PATH=$$PWD/../empty/bin LANG=C.UTF-8 vestigo demo | tail -n 5
+
+# What the tests with Node.js need. Where there is none, they are skipped, which pytest says.
+tests/web/node/node_modules: tests/web/node/package.json
+	cd tests/web/node && npm install --silent --no-package-lock --no-fund --no-audit && touch node_modules \
+	  || echo "Node.js or its packages are missing: the tests that need them are skipped"
 
 clean:
 	rm -rf build dist $(VENV) vestigo-demo

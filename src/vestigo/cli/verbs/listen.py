@@ -8,6 +8,8 @@ import typer
 from vestigo.cli.options import HashKeysOption, IntakeOption, JsonOption, PlanOption
 from vestigo.cli.verbs import Verb
 
+SHORTEST_TOKEN = 16
+
 
 def listen(
     folder: Annotated[
@@ -88,7 +90,7 @@ def listen(
     )
     stated = plan_for(plan)
     means = (stated.intake if stated else Intake()).with_options(intake_options(intake))
-    bearer = None if token is None else secret_in(token).decode(errors="replace")
+    bearer = None if token is None else _token_in(token)
     listening = where.bind()
     recording = Recording(
         folder,
@@ -108,6 +110,16 @@ def listen(
         show_json({"folder": str(folder), **recording.heard.to_dict()})
     else:
         show(heard_text(recording.heard, folder))
+
+
+def _token_in(path: Path) -> str:
+    from vestigo.cli.asked import secret_in
+    from vestigo.errors import InputError
+
+    token = secret_in(path).decode(errors="replace")
+    if len(token) < SHORTEST_TOKEN or not (token.isascii() and token.isprintable()):
+        raise InputError(f"{path}: holds no token; write one line of text, {SHORTEST_TOKEN} letters or more")
+    return token
 
 
 VERB = Verb(

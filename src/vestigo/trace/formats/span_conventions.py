@@ -5,6 +5,7 @@ of earlier versions of the conventions are understood too. Of other spans the na
 stated.
 """
 
+from collections.abc import Callable
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -110,7 +111,7 @@ class _Database:
         text, summary, operation = given.first(_TEXT), given.first(_SUMMARY), given.first(_OPERATION)
         is_one = _true(pc.coalesce(text, summary, operation).is_valid())
         is_one &= ~_true(pc.is_in(given.kind, value_set=pa.array([_SERVER, _CONSUMER], given.kind.type)))
-        first_word = pc.extract_regex(pc.coalesce(operation, summary, text), r"^\s*(?P<word>[A-Za-z_]+)").field(0)
+        first_word = _of_distinct(pc.coalesce(operation, summary, text), _first_word)
         verb = pc.utf8_upper(first_word)
         reads = _true(pc.is_in(verb, value_set=pa.array(_READING)))
         self.op = given.where(is_one & reads, pa.scalar("read"))
@@ -118,7 +119,7 @@ class _Database:
         named = pc.binary_join_element_wise(operation, given.first(_COLLECTION), " ")
         self.lookup = given.where(is_one, pc.coalesce(summary, named, text, operation))
         parameters = given.first((PARAMETERS,))
-        hidden = pc.and_(parameters.is_null(), pc.match_substring_regex(text, _PLACEHOLDER))
+        hidden = pc.and_(parameters.is_null(), _of_distinct(text, _has_placeholder))
         self.hides = is_one & reads & _true(hidden)
         self.key = given.where(is_one & ~self.hides, pc.coalesce(parameters, text))
         self.rows = given.where(is_one, given.first(_ROWS))
@@ -132,7 +133,7 @@ class _Http:
         op = pa.array(list(OPS.values())).take(pc.index_in(method, value_set=pa.array(list(OPS))))
         self.op = given.where(is_one, op)
         self.others = (is_one & _true(op.is_null()), method)
-        host = pc.extract_regex(url, r"^\w+://(?:[^/@]*@)?(?P<host>\[[^\]]*\]|[^/:?#]+)").field(0)
+        host = _of_distinct(url, _host)
         self.lookup = given.where(is_one, pc.coalesce(given.first(_TEMPLATE), given.first(_HOST), host, url))
         self.key = given.where(is_one, url)
         self.status = given.where(is_one, given.first(_STATUS))
@@ -141,6 +142,25 @@ class _Http:
         )
         size = pc.if_else(silent, pa.scalar(None, pa.string()), given.first(_BODY))
         self.size = given.where(is_one, size)
+
+
+def _of_distinct(texts: Any, what: Callable[[Any], Any]) -> Any:
+    """Worked out once for each different text."""
+    encoded = texts.combine_chunks() if isinstance(texts, pa.ChunkedArray) else texts
+    encoded = encoded.dictionary_encode()
+    return what(encoded.dictionary).take(encoded.indices)
+
+
+def _first_word(texts: Any) -> Any:
+    return pc.extract_regex(texts, r"^\s*(?P<word>[A-Za-z_]+)").field(0)
+
+
+def _has_placeholder(texts: Any) -> Any:
+    return pc.match_substring_regex(texts, _PLACEHOLDER)
+
+
+def _host(urls: Any) -> Any:
+    return pc.extract_regex(urls, r"^\w+://(?:[^/@]*@)?(?P<host>\[[^\]]*\]|[^/:?#]+)").field(0)
 
 
 def _named(others: tuple[np.ndarray, Any], why: str) -> dict[str, np.ndarray]:

@@ -29,10 +29,10 @@ def receiver(recording: Recording, token: str | None = None) -> Starlette:
             raise HTTPException(415, f"send {PROTOBUF} or {JSON}")
         body = await _body(request)
         try:
-            gathered = decode(body, encoding, recording.wants)
+            gathered = decode(body, encoding, recording.wanted)
         except ValueError as error:
             raise HTTPException(400, str(error)) from None
-        answer = recording.put(gathered, len(body))
+        answer = recording.put(gathered)
         return Response(accepted(encoding, answer.rejected, answer.why), media_type=encoding)
 
     async def failed(request: Request, error: Exception) -> Response:

@@ -4,7 +4,7 @@ Source: the OpenTelemetry protocol specification (OTLP/HTTP), and its JSON mappi
 """
 
 import json
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from typing import Any
 
 import numpy as np
@@ -25,8 +25,18 @@ MOST_ATTRIBUTES = 1_000
 LONGEST_TEXT = 1 << 16
 _LAST_TIME = 2**63 - 1
 
-Wants = Callable[[str], bool]
-"""Whether an attribute of this name is of use."""
+Pairs = Iterable[tuple[str, str | None]]
+"""Names and values of attributes, values as text."""
+
+
+class Wanted:
+    """Which attributes are of use: those of these names, and those whose names begin with a prefix."""
+
+    def __init__(self, names: Iterable[str] = (), prefix: str | None = None) -> None:
+        self._names, self._prefix = frozenset(names), prefix
+
+    def __contains__(self, name: str) -> bool:
+        return name in self._names or (self._prefix is not None and name.startswith(self._prefix))
 
 
 _PLAIN = ("names", "trace_ids", "span_ids", "kinds", "starts", "ends", "statuses", "scopes")
@@ -35,8 +45,8 @@ _PLAIN = ("names", "trace_ids", "span_ids", "kinds", "starts", "ends", "statuses
 class Gathered:
     """Spans as lists, one value a span or an attribute. Attributes that nobody wants are not kept."""
 
-    def __init__(self, wants: Wants) -> None:
-        self._wants = wants
+    def __init__(self, wanted: Wanted) -> None:
+        self.wanted = wanted
         self.names: list[str] = []
         self.trace_ids: list[str] = []
         self.span_ids: list[str] = []
@@ -55,10 +65,10 @@ class Gathered:
     def __len__(self) -> int:
         return len(self.names)
 
-    def begin_resource(self, attributes: Iterable[tuple[str, str | None]]) -> None:
+    def begin_resource(self, attributes: Pairs) -> None:
         owners, names, texts = self.of_resources
         for name, text in attributes:
-            if self._wants(name) and (text is None or len(text) <= LONGEST_TEXT):
+            if text is None or len(text) <= LONGEST_TEXT:
                 owners.append(self.resources)
                 names.append(name)
                 texts.append(text)
@@ -74,25 +84,23 @@ class Gathered:
         start: int,
         end: int,
         status: int,
-        attributes: Iterable[tuple[str, str | None]],
+        attributes: Pairs,
     ) -> None:
         """One span of the resource that was begun last."""
-        row = len(self.names)
-        owners, names, texts = self.of_spans
-        before = len(owners)
+        names, texts = [], []
         fits = 0 < start <= end <= _LAST_TIME and len(name) <= LONGEST_TEXT
-        for attribute, text in attributes if fits else ():
-            if self._wants(attribute):
-                if text is not None and len(text) > LONGEST_TEXT:
-                    fits = False
-                    break
-                owners.append(row)
-                names.append(attribute)
-                texts.append(text)
+        for attribute, text in attributes:
+            names.append(attribute)
+            texts.append(text)
+            if text is not None and len(text) > LONGEST_TEXT:
+                fits = False
         if not fits:
-            del owners[before:], names[before:], texts[before:]
             self.refused += 1
             return
+        of_spans = self.of_spans
+        of_spans[0].extend([len(self.names)] * len(names))
+        of_spans[1].extend(names)
+        of_spans[2].extend(texts)
         self.names.append(name)
         self.trace_ids.append(trace_id)
         self.span_ids.append(span_id)
@@ -132,9 +140,9 @@ class Gathered:
         return Spans(own, attributes_of(*self.of_spans), attributes_of(*self.of_resources), resource)
 
 
-def decode(body: bytes, encoding: str, wants: Wants) -> Gathered:
+def decode(body: bytes, encoding: str, wanted: Wanted) -> Gathered:
     """The spans of a request. Raises ValueError, with a sentence, for a body that is none."""
-    gathered = Gathered(wants)
+    gathered = Gathered(wanted)
     if encoding == JSON:
         _walk_json(body, gathered)
     else:
@@ -147,8 +155,9 @@ def _walk_protobuf(body: bytes, gathered: Gathered) -> None:
         request = ExportTraceServiceRequest.FromString(body)
     except DecodeError:
         raise ValueError("the body is no ExportTraceServiceRequest in protobuf") from None
+    wanted = gathered.wanted
     for group in request.resource_spans:
-        gathered.begin_resource((one.key, _text(one.value)) for one in group.resource.attributes)
+        gathered.begin_resource(_texts(group.resource.attributes, wanted))
         for scoped in group.scope_spans:
             scope = scoped.scope.name
             for span in scoped.spans:
@@ -165,8 +174,12 @@ def _walk_protobuf(body: bytes, gathered: Gathered) -> None:
                     span.start_time_unix_nano,
                     span.end_time_unix_nano,
                     span.status.code,
-                    [(one.key, _text(one.value)) for one in attributes],
+                    _texts(attributes, wanted),
                 )
+
+
+def _texts(attributes: Any, wanted: Wanted) -> Pairs:
+    return [(key, one.value.string_value or _text(one.value)) for one in attributes if (key := one.key) in wanted]
 
 
 def _text(value: Any) -> str | None:
@@ -183,9 +196,9 @@ def _text(value: Any) -> str | None:
 
 def _walk_json(body: bytes, gathered: Gathered) -> None:
     try:
-        request = json.loads(body)
+        request, wanted = json.loads(body), gathered.wanted
         for group in request.get("resourceSpans") or ():
-            gathered.begin_resource(_pairs((group.get("resource") or {}).get("attributes") or ()))
+            gathered.begin_resource(_pairs((group.get("resource") or {}).get("attributes") or (), wanted))
             for scoped in group.get("scopeSpans") or ():
                 scope = (scoped.get("scope") or {}).get("name") or ""
                 for span in scoped.get("spans") or ():
@@ -202,7 +215,7 @@ def _walk_json(body: bytes, gathered: Gathered) -> None:
                         int(span.get("startTimeUnixNano") or 0),
                         int(span.get("endTimeUnixNano") or 0),
                         int((span.get("status") or {}).get("code") or 0),
-                        _pairs(attributes),
+                        _pairs(attributes, wanted),
                     )
     except (ValueError, TypeError, AttributeError, RecursionError, OverflowError):
         raise ValueError("the body is no ExportTraceServiceRequest in JSON") from None
@@ -215,8 +228,8 @@ def _string(value: Any) -> str:
     return value
 
 
-def _pairs(attributes: Any) -> list[tuple[str, str | None]]:
-    return [(_string(one["key"]) if "key" in one else "", _json_text(one.get("value") or {})) for one in attributes]
+def _pairs(attributes: Any, wanted: Wanted) -> Pairs:
+    return [(key, _json_text(one.get("value") or {})) for one in attributes if (key := one.get("key")) in wanted]
 
 
 def _json_text(value: Any) -> str | None:

@@ -1,4 +1,4 @@
-"""Spans that wait, the thread that writes them as lines of a trace, and the counts of what became of them."""
+"""From spans to lines of a trace, the thread that writes these, and the counts of what became of the spans."""
 
 import threading
 from collections import Counter
@@ -22,13 +22,14 @@ from vestigo.trace.reading.build import Clock, Origin, build_trace, check_column
 from vestigo.trace.reading.intake import Intake
 from vestigo.trace.reading.meaning import Meaning
 from vestigo.trace.writing import json_lines
-from vestigo.web.listen.otlp import Gathered
+from vestigo.web.listen.otlp import Gathered, Wanted
 from vestigo.web.listen.selection import EVERYTHING, Selection
 
 ENOUGH = 8_192
-"""So many spans are written at once, or all that came within `FLUSH_SECONDS`."""
+"""Lines are made of so many spans at once, or of all that came within `FLUSH_SECONDS`."""
 FLUSH_SECONDS = 1.0
-MOST_WAITING_BYTES = 32 << 20
+MOST_WAITING_BYTES = 64 << 20
+"""Of lines that the disk has not taken yet."""
 _NO_KEY = "nothing tells their key"
 _HASHED = ("key", "version")
 _MOST_TRIES = 200
@@ -42,7 +43,7 @@ class Answer(NamedTuple):
 
 
 class Recording:
-    """Takes spans at once, and writes them in a thread of its own. Closed once, by `close`."""
+    """Takes spans and makes lines of them; a thread of its own writes these, however slow the disk is."""
 
     def __init__(
         self,
@@ -62,12 +63,13 @@ class Recording:
         }
         self._clock = Clock(intake.at_unit, intake.cost_unit or "ns", intake.zone)
         asked = {name for meaning in self._meanings.values() for name in meaning.wanted.columns}
-        self._wanted = asked | set(NEEDED) | set(selection.columns)
+        self.wanted = Wanted({*asked, *NEEDED, *selection.columns}, PARAMETER)
         self._parts = Parts(folder, rotate_at)
-        self._counting, self._filling = threading.Lock(), threading.Lock()
+        self._counting, self._filling, self._writing = threading.Lock(), threading.Lock(), threading.Lock()
         self._wake, self._is_closed = threading.Event(), False
-        self._waiting = Gathered(self.wants)
-        self._waiting_bytes, self._new_bytes = 0, 0  # of all that is not written yet; of what no thread has taken
+        self._gathered = Gathered(self.wanted)
+        self._waiting: list[tuple[bytes, int]] = []
+        self._waiting_bytes = 0
         self._heard = Heard()
         self._thread = threading.Thread(target=self._run, name="vestigo-listen", daemon=True)
         self._thread.start()
@@ -77,19 +79,14 @@ class Recording:
         with self._counting:
             return self._heard
 
-    def wants(self, name: str) -> bool:
-        """Whether an attribute of this name is of use."""
-        return name in self._wanted or name.startswith(PARAMETER)
-
-    def put(self, gathered: Gathered, size: int) -> Answer:
-        """Takes the spans of a body of so many bytes, or drops them where too many wait."""
+    def put(self, gathered: Gathered) -> Answer:
+        """Takes the spans of a request, or drops them where too much waits for the disk."""
         with self._filling:
-            is_full = self._is_closed or self._waiting_bytes + size > MOST_WAITING_BYTES
+            is_full = self._is_closed or self._waiting_bytes > MOST_WAITING_BYTES
             if not is_full:
-                self._waiting.extend(gathered)
-                self._waiting_bytes += size
-                self._new_bytes += size
-                if len(self._waiting) >= ENOUGH:
+                self._gathered.extend(gathered)
+                if len(self._gathered) >= ENOUGH:
+                    self._encode()
                     self._wake.set()
         dropped = len(gathered) if is_full else 0
         if gathered.refused or dropped:
@@ -98,8 +95,21 @@ class Recording:
             return Answer(dropped + gathered.refused, "too many spans wait to be written; these are dropped")
         return Answer(gathered.refused, "times or attributes are beyond what is taken" if gathered.refused else "")
 
+    def flush(self) -> None:
+        """Writes what waits. Only this and `close` wait for the disk."""
+        with self._writing:
+            with self._filling:
+                if len(self._gathered):
+                    self._encode()
+                waiting, self._waiting = self._waiting, []
+            for lines, events in waiting:
+                is_written = self._parts.append(lines)
+                self._count(written=events if is_written else 0, dropped=0 if is_written else events)
+                with self._filling:
+                    self._waiting_bytes -= len(lines)
+
     def close(self) -> None:
-        """Writes what waits."""
+        """Writes what waits and ends the thread. Spans that come later are dropped and counted."""
         with self._filling:
             self._is_closed = True
         self._wake.set()
@@ -110,31 +120,26 @@ class Recording:
         is_closed = False
         while not is_closed:
             self._wake.wait(FLUSH_SECONDS)
-            with self._filling:
-                self._wake.clear()
-                taken, self._waiting = self._waiting, Gathered(self.wants)
-                size, self._new_bytes = self._new_bytes, 0
-                is_closed = self._is_closed
-            if len(taken):
-                self._write(taken)
-            with self._filling:
-                self._waiting_bytes -= size
+            self._wake.clear()
+            is_closed = self._is_closed
+            self.flush()
 
-    def _write(self, taken: Gathered) -> None:
-        """All of these, each counted as what became of it."""
-        spans, left_out, written = taken.spans(), Counter[str](), 0
-        ops = self._selection.ops(spans)
-        pieces = []
+    def _encode(self) -> None:
+        """Makes lines of the spans that are gathered. Called with the lock held: requests that are read meanwhile would
+        keep Python to themselves, and the lines would never be made.
+        """
+        spans, self._gathered = self._gathered.spans(), Gathered(self.wanted)
+        ops, left_out, pieces = self._selection.ops(spans), Counter[str](), []
         for op, meaning in self._meanings.items():
             mask = pc.equal(ops, op).fill_null(False).to_numpy(zero_copy_only=False)
             if mask.any():
                 pieces += self._checked(self._meant(spans, mask, meaning, left_out), left_out)
-        dropped = 0
         if pieces:
             trace = build_trace(pieces, "spans")
-            is_written = self._parts.append(b"".join(json_lines(trace)))
-            written, dropped = (len(trace), 0) if is_written else (0, len(trace))
-        self._count(written=written, dropped=dropped, not_asked_for=ops.null_count, left_out=left_out)
+            lines = b"".join(json_lines(trace))
+            self._waiting.append((lines, len(trace)))
+            self._waiting_bytes += len(lines)
+        self._count(not_asked_for=ops.null_count, left_out=left_out)
 
     def _meant(self, spans: Spans, mask: np.ndarray, meaning: Meaning, left_out: Counter[str]) -> pa.Table:
         """The columns of a trace for these spans, as far as they tell a key."""
@@ -188,6 +193,6 @@ def _hashed(columns: pa.Table, hashed: Callable[[object], str]) -> pa.Table:
 
 
 def _reason(error: TraceError) -> str:
-    """The first problem, without where it stands: rows of a batch have no place that a user could look at."""
-    _, column, rest = error.problems[0].partition("column ")
-    return f"{column}{rest}" or error.problems[0]
+    """What the first wrong column must hold. What stands there instead may be different in every span."""
+    _, _, column = error.problems[0].partition("column ")
+    return f"their {column.partition(':')[0]} {column.rpartition('; it ')[2]}"
