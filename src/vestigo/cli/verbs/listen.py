@@ -126,5 +126,5 @@ VERB = Verb(
     1,
     "Record a trace from services that send OpenTelemetry spans.",
     listen,
-    "0 stopped, by Ctrl-C too, 2 wrong input",
+    "0 done, also when Ctrl-C ends it, 2 wrong input",
 )
