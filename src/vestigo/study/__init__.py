@@ -4,6 +4,7 @@ from vestigo.study.candidates import Candidate
 from vestigo.study.check import Check, Mistake, RuleTried, check, plan_lines
 from vestigo.study.compare import Comparison, compare
 from vestigo.study.curve import SizeCurve, replayed_curve, size_curve, with_real_rates
+from vestigo.study.drive import Clock, Difference, Driven, Explanation, OriginValue, ReadCounts, drive
 from vestigo.study.estimate import Estimate
 from vestigo.study.key_sample import KeySample
 from vestigo.study.pick import Pick
@@ -19,12 +20,18 @@ __all__ = [
     "Advice",
     "Candidate",
     "Check",
+    "Clock",
     "Comparison",
+    "Difference",
+    "Driven",
     "Estimate",
+    "Explanation",
     "Finding",
     "KeySample",
     "Mistake",
+    "OriginValue",
     "Pick",
+    "ReadCounts",
     "RuleTried",
     "Sharing",
     "SizeCurve",
@@ -36,6 +43,7 @@ __all__ = [
     "Traits",
     "check",
     "compare",
+    "drive",
     "load",
     "plan_lines",
     "replayed_curve",

@@ -22,6 +22,7 @@ from vestigo.study.candidates import Candidate, Candidates
 from vestigo.study.check import Check, Mistake, RuleTried
 from vestigo.study.compare import Comparison
 from vestigo.study.curve import SizeCurve
+from vestigo.study.drive import Difference, Driven, Explanation, ReadCounts
 from vestigo.study.estimate import Estimate
 from vestigo.study.pick import Excess, Pick, Relaxed
 from vestigo.study.share_out import Sharing
@@ -42,7 +43,7 @@ _RECORDS = {
     for kind in (
         *(Outcome, Measures, Slice, Spans, Comparison, SizeCurve, Sweep, Candidate, Estimate, Pick, Sharing, Survey),
         *(Traits, Finding, Verdict, Curves, Plan, Intake, Aim, Worth, Story, Step, Stay, Advice),
-        *(Check, Candidates, RuleTried, Mistake),
+        *(Check, Candidates, RuleTried, Mistake, Driven, ReadCounts, Difference, Explanation),
     )
 }
 _TUPLES = {kind.__name__: kind for kind in (Mark, Excess, Relaxed, Limit)}

@@ -15,12 +15,13 @@ from vestigo.errors import InputError, TraceError, unknown
 from vestigo.outcome import CAUSES
 from vestigo.outcome.keys import Keys
 from vestigo.outcome.seen import MISS, NO_AGE, NULL, Watching
+from vestigo.rules import Plan
 from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.study.gaps import gaps_ns
 from vestigo.study.why.advice import Case, advice_for
 from vestigo.study.why.one_read import OneRead, explained, room_in_words
 from vestigo.study.why.steps import held_ns, rows_of, stays_of, steps_of
-from vestigo.study.why.story import Story
+from vestigo.study.why.story import Advice, Story
 from vestigo.trace import Op, Readable, Trace
 from vestigo.trace.names import arrow_names
 from vestigo.trace.shape import Moment, moment_in
@@ -61,20 +62,31 @@ def why(  # noqa: PLR0913  # one argument for each thing that can be asked
     number = _key(on, key, lookup)
     _check_node(on, node)
     at_ns = None if at is None else _time(on, at)
-    asked = job(on, plan)
-    seen = watched(on, asked, Watching(chosen=(number,)), engine)
-    counted = watched(on, asked, Watching(keys=True), engine).keys
+    asked, rows = job(on, plan), rows_of(on, number)
+    case = _case(on, plan, asked, number, engine)
+    read = None if at_ns is None else _one_read(case, asked, _nearest(case.trace, rows, at_ns, node))
+    return _story(case, asked, read, advice_for(case), node)
+
+
+def story_of_read(trace: Trace, plan: Plan, asked: Job, event: int) -> Story:
+    """The story of the key that is read at a row of the trace, with that read explained, and without advice."""
+    case = _case(trace, plan, asked, int(trace.key[event]), "native")
+    return _story(case, asked, _one_read(case, asked, event), [])
+
+
+def _case(trace: Trace, plan: Plan, asked: Job, key: int, engine: Engine) -> Case:
+    seen = watched(trace, asked, Watching(chosen=(key,)), engine)
+    counted = watched(trace, asked, Watching(keys=True), engine).keys
     assert counted is not None
-    keys = Keys(on, counted, together(changes_of(on)) != "nowhere")
-    rules = asked.groups.each[asked.groups.key_groups[number]].rules
-    rows = rows_of(on, number)
-    case = Case(on, plan, number, rules, steps_of(on, rows, rules, seen.happenings), keys, engine)
-    read = None if at_ns is None else _one_read(case, asked, rows, at_ns, node)
-    return _story(case, asked, rows, read, node)
+    keys = Keys(trace, counted, together(changes_of(trace)) != "nowhere")
+    rules = asked.groups.each[asked.groups.key_groups[key]].rules
+    steps = steps_of(trace, rows_of(trace, key), rules, seen.happenings)
+    return Case(trace, plan, key, rules, steps, keys, engine)
 
 
-def _story(case: Case, asked: Job, rows: np.ndarray, read: OneRead | None, node: str | None) -> Story:
+def _story(case: Case, asked: Job, read: OneRead | None, advice: Sequence[Advice], node: str | None = None) -> Story:
     trace, steps, room = case.trace, case.steps, case.plan.pool_rules(case.lookup)
+    rows = rows_of(trace, case.key)
     stays = stays_of(steps, case.rules, int(trace.at[-1]))
     from_ns = int(trace.at[asked.first_counted])
     gaps = gaps_ns(trace, rows, case.rules.per)
@@ -87,7 +99,7 @@ def _story(case: Case, asked: Job, rows: np.ndarray, read: OneRead | None, node:
         stays=[one for one in stays if node is None or one.where == node],
         total=_total(case.keys, case.key) | held,
         gap_ns=int(np.median(gaps)) if len(gaps) else None,
-        advice=advice_for(case),
+        advice=advice,
         counted_from_ns=from_ns,
         begins_ns=int(trace.at[0]),
         ends_ns=int(trace.at[-1]),
@@ -104,24 +116,31 @@ def _total(keys: Keys, key: int) -> dict[str, Any]:
     }
 
 
-def _one_read(case: Case, asked: Job, rows: np.ndarray, at_ns: int, node: str | None) -> OneRead:
-    """The read nearest to that time."""
-    trace = case.trace
+def _nearest(trace: Trace, rows: np.ndarray, at_ns: int, node: str | None) -> int:
+    """The read among some rows that is nearest to a time. Raises InputError."""
     own = trace.take(rows)
     chosen = (own.op == Op.READ) & ((own.node == trace.nodes.index(node)) if node is not None else True)
     if not chosen.any():
         raise InputError(f"the trace has no read of this key{f' on {node}' if node else ''}; name another node or key")
     places = np.flatnonzero(chosen)
-    place = int(places[np.argmin(np.abs(own.at[places] - at_ns))])
-    found = answer_of(trace, asked, int(rows[place]), case.engine)
+    return int(rows[places[np.argmin(np.abs(own.at[places] - at_ns))]])
+
+
+def _one_read(case: Case, asked: Job, row: int) -> OneRead:
+    """What the engine tells of the read at a row."""
+    trace = case.trace
+    found = answer_of(trace, asked, row, case.engine)
     code = int(found.answer[0])
     answer = code & (NULL - 1)
-    each: dict[str, tuple[Any, Sequence[Any]]] = {"node": (own.node, trace.nodes), "scope": (own.scope, trace.scopes)}
-    ids, texts = each.get(case.rules.per, (own.node, ()))
-    where = str(texts[ids[place]]) if len(texts) and ids[place] >= 0 else None
+    each: dict[str, tuple[Any, Sequence[Any]]] = {
+        "node": (trace.node, trace.nodes),
+        "scope": (trace.scope, trace.scopes),
+    }
+    ids, texts = each.get(case.rules.per, (trace.node, ()))
+    where = str(texts[ids[row]]) if len(texts) and ids[row] >= 0 else None
     return OneRead(
-        int(rows[place]),
-        int(own.at[place]),
+        row,
+        int(trace.at[row]),
         where,
         ("hit", "joined", "miss")[min(answer, MISS)],
         CAUSES[answer - MISS] if answer >= MISS else None,

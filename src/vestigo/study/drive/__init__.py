@@ -1,0 +1,16 @@
+"""The user's own cache on a trace, beside the replay of the same settings.
+
+offered    what the origin would give at each event
+functions  a cache in Python, as functions;  clock  the time that it is given
+process    a cache in another process, spoken to in JSON-RPC
+answers    what it gave at each event, and what that adds up to
+driven     what is returned;  drive  where all comes together
+trials     settings that might explain a cache better, and how well each does
+"""
+
+from vestigo.study.drive.clock import Clock
+from vestigo.study.drive.drive import drive
+from vestigo.study.drive.driven import Difference, Driven, Explanation, ReadCounts
+from vestigo.study.drive.offered import OriginValue
+
+__all__ = ["Clock", "Difference", "Driven", "Explanation", "OriginValue", "ReadCounts", "drive"]

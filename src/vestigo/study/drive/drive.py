@@ -1,0 +1,231 @@
+"""``drive``: a trace through the user's own cache, its answers beside those of a replay."""
+
+import dataclasses
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from vestigo.engine import what_if
+from vestigo.engine.changes import changes_of, together
+from vestigo.engine.context import assumptions
+from vestigo.engine.job import Job, job
+from vestigo.errors import InputError
+from vestigo.outcome.seen import NO_AGE
+from vestigo.rules import Plan, Pool
+from vestigo.rules.settings import Settings, argument, plan_of, trace_of
+from vestigo.rules.vary import changed
+from vestigo.study.drive.answers import Given, Marks, counted_rows, marks_of_given, spans_told
+from vestigo.study.drive.clock import Clock, clock_of
+from vestigo.study.drive.driven import Difference, Driven, Explanation, ReadCounts
+from vestigo.study.drive.functions import Functions, Load, Make, Makes, call
+from vestigo.study.drive.observed import as_observed
+from vestigo.study.drive.offered import Offered, OriginValue, offered
+from vestigo.study.drive.process import talk
+from vestigo.study.drive.trials import Judge, explanations, with_changes
+from vestigo.study.why import Story
+from vestigo.study.why.why import story_of_read
+from vestigo.trace import Op, Readable, Trace
+from vestigo.trace.trace import Longs
+from vestigo.units import SECOND, Duration, counted, format_seconds
+
+_FOR_TRIALS = 200_000
+"""Events on which explanations are looked for; how well they do is then told of all."""
+_REASONS, _WHOLE_SETTINGS = 3, 12
+_Progress = Callable[[str], None]
+
+
+def drive(  # noqa: PLR0913  # one argument for each thing that a cache may do
+    trace: Readable,
+    read: Callable[[str, Any, Load], Any] | None = None,
+    settings: Settings | None = None,
+    *,
+    write: Callable[[str, Any, OriginValue], Any] | None = None,
+    remove: Callable[[str, Any], Any] | None = None,
+    clear: Callable[[str | None], Any] | None = None,
+    restart: Callable[[], Any] | None = None,
+    make: Make | None = None,
+    command: str | None = None,
+    clock: Clock | str | None = None,
+    faster: float | None = None,
+    patience: str | Duration = "60s",
+    progress: _Progress = lambda _: None,
+) -> Driven:
+    """Drives a cache of your own with a trace, and holds what it did against the replay of `settings`.
+
+    `read(lookup, key, load)` asks the cache as your program does, and calls ``load()`` if it must; it returns what
+    the cache gave, which is what some ``load()`` gave: an `OriginValue`, or None for a null. ``load`` is one and the
+    same function at every call, so that a function under `functools.lru_cache` can be driven as it stands.
+    ``write(lookup, key, value)``, ``remove(lookup, key)``, ``clear(lookup)`` (None: all) and ``restart()`` are called
+    at these events, if they are given. Instead, `make` makes the cache of a node (None: of events that name none): an
+    object with such methods; or `command` starts a cache in any language (docs/drive.md says how it is spoken to).
+
+    A cache that asks the time is given the trace's by `clock`: a `Clock` whose methods it uses, or ``"patched"`` for
+    those of the standard library; or real time goes on, so many times `faster`. Events come one after the other and
+    loads end at once, in the replay as well. `patience` is how long one event may take.
+
+    Without `settings`, those that explain the cache best are looked for. A cache that raises, hangs or answers nonsense
+    ends the drive: `Driven.stopped` says at which event, and what was counted so far is kept. Raises InputError if the
+    arguments do not fit together, and RulesError if the settings do not fit the trace.
+
+    >>> import functools, vestigo as vg
+    >>> trace = vg.synth(reads=1000, keys=50, seed=1)
+    >>> cache = functools.lru_cache(maxsize=20)(lambda lookup, key, load: load())
+    >>> driven = vg.drive(trace, cache, vg.Rules(max_entries=20, nulls="keep"))
+    >>> driven.differ, driven.driven.hits == driven.replayed.hits
+    (0, True)
+    """
+    given_for = {"read": read, "make": make, "command": command}
+    if sum(one is not None for one in given_for.values()) != 1:
+        raise InputError("drive: give one of read, make and command, to say what is driven")
+    seconds = int(argument("patience", Duration.parse, patience)) / SECOND
+    stated = plan_of(settings) if settings is not None else Plan()
+    on, plan = what_if.applied(trace_of(trace, stated), stated)
+    cache: Functions | Makes | None = None
+    if read is not None:
+        cache = Functions(read, write, remove, clear, restart)
+    elif make is not None:
+        cache = Makes(make, on)
+    on, events, notes = _as_driven(on, cache)
+    if read is not None and len(on.nodes) > 1:
+        plan = _of_all(plan)
+        notes.append(f"one cache was driven for all {len(on.nodes)} nodes, and replayed so; `make` makes one a node")
+    if settings is None and len(on.lookups) > 1:
+        plan = dataclasses.replace(plan, pools={"all": Pool(lookups=on.lookups)})
+    asked = job(on, plan, instant=True)
+    origin = offered(on, events, asked)
+    if command is not None:
+        given = talk(origin, plan, command, seconds, progress)
+    else:
+        assert cache is not None
+        progress("driving the cache")
+        given = call(origin, cache, clock_of(clock, faster), seconds)
+    return _driven(origin, plan, asked, given, is_searched=settings is None, notes=notes, progress=progress)
+
+
+def _driven(  # noqa: PLR0913  # all that is known by then
+    origin: Offered, plan: Plan, asked: Job, given: Given, *, is_searched: bool, notes: list[str], progress: _Progress
+) -> Driven:
+    trace = origin.trace
+    rows = counted_rows(origin, given.events, asked.first_counted)
+    driven = marks_of_given(origin, given, rows)
+    if is_searched:
+        plan = as_observed(plan, origin, given, driven)
+        found, best = _explained(trace, driven, plan, _WHOLE_SETTINGS, progress)
+        plan, asked, why = best, job(trace, best, instant=True), found
+    progress("replaying the settings")
+    replayed = Judge(trace, driven).marks(plan)
+    alike = driven.alike(replayed.age_ns)
+    better = plan
+    if not is_searched:
+        why, better = _explained(trace, driven, plan, _REASONS, progress)
+    loads = given.loads[rows]
+
+    def told(marks: Marks, loads: np.ndarray, chosen: Any = slice(None)) -> ReadCounts:
+        part = marks.of(chosen)
+        return ReadCounts(
+            reads=len(part.rows),
+            hits=int(part.hit.sum()),
+            stale_hits=int(part.stale.sum()),
+            loads=int(loads[chosen].sum()),
+            answer_age=spans_told(part.age_ns[part.hit]),
+            stale_age=spans_told(part.stale_ns[part.stale]),
+        )
+
+    def both(chosen: Any = slice(None)) -> tuple[ReadCounts, ReadCounts]:
+        return told(driven, loads, chosen), told(replayed, ~replayed.hit, chosen)
+
+    lookup = trace.lookup[rows]
+    whole = both()
+    return Driven(
+        driven=whole[0],
+        replayed=whole[1],
+        lookups={name: both(lookup == number) for number, name in enumerate(trace.lookups)},
+        alike=int(alike.sum()),
+        only_driven=int((driven.hit & ~replayed.hit).sum()),
+        only_replayed=int((replayed.hit & ~driven.hit).sum()),
+        first=None if alike.all() else _difference(origin, plan, asked, driven, replayed, int(np.argmin(alike))),
+        explanations=why,
+        settings=plan,
+        found=better if why else None,
+        stale_known=together(changes_of(trace)) != "nowhere",
+        stopped=given.stopped,
+        notes=(*notes, *assumptions(trace, asked)),
+    )
+
+
+def _explained(
+    trace: Trace, driven: Marks, plan: Plan, most: int, progress: _Progress
+) -> tuple[list[Explanation], Plan]:
+    """Looked for in the first part of a long trace; told of all of it."""
+    chosen = driven.rows < _FOR_TRIALS
+    part = Judge(trace.part(0, _FOR_TRIALS) if len(trace) > _FOR_TRIALS else trace, driven.of(chosen))
+    found, best = explanations(part, plan, most, progress)
+    if not chosen.all():
+        told, so_far = [], plan
+        for one in found:
+            so_far = with_changes(so_far, dict(one.changes))
+            told.append(dataclasses.replace(one, alike=int(Judge(trace, driven).alike(so_far).sum())))
+        found = told
+    return found, best
+
+
+def _difference(  # noqa: PLR0913, PLR0917  # both sides of it
+    origin: Offered, plan: Plan, asked: Job, driven: Marks, replayed: Marks, place: int
+) -> Difference:
+    trace, row = origin.trace, int(driven.rows[place])
+    return Difference(
+        event=int(origin.events[row]),
+        at_ns=int(trace.at[row]),
+        lookup=trace.lookups[trace.lookup[row]],
+        key=str(trace.keys[trace.key[row]]),
+        node=trace.nodes[trace.node[row]] if trace.node[row] >= 0 else None,
+        driven=_answer(driven, place),
+        replayed=_answer(replayed, place),
+        story=_numbered(story_of_read(trace, plan, asked, row), origin.events),
+    )
+
+
+def _numbered(story: Story, events: Longs) -> Story:
+    """With the rows of the user's trace."""
+    steps = [
+        one if one.event is None else dataclasses.replace(one, event=int(events[one.event])) for one in story.steps
+    ]
+    return dataclasses.replace(story, steps=steps)
+
+
+def _answer(marks: Marks, place: int) -> str:
+    if not marks.hit[place]:
+        return "loaded it"
+    stale = f", {format_seconds(marks.stale_ns[place] / SECOND)} stale" if marks.stale_ns[place] != NO_AGE else ""
+    return f"answered with a value {format_seconds(marks.age_ns[place] / SECOND)} old{stale}"
+
+
+def _of_all(plan: Plan) -> Plan:
+    """With one cache for all nodes, whatever the look-ups state."""
+    every = {"rules.per": "all"} | {f"lookup.{name}.per": "all" for name in plan.lookups}
+    return changed(plan, every)
+
+
+def _as_driven(trace: Trace, cache: Functions | Makes | None) -> tuple[Trace, Longs, list[str]]:
+    """The events that a cache can be driven with, the rows of the trace that they are, and what is to be said of it."""
+    said = []
+    kept = np.ones(len(trace), bool)
+    if trace.costs.most > 0:
+        said.append("loads end at once, in both: events are driven one after the other")
+    for op in (Op.CLEAR, Op.RESTART):
+        name, rows = op.name.lower(), trace.op == op
+        if cache is not None and rows.any() and not cache.can(name):
+            kept &= ~rows
+            said.append(f"{counted(int(rows.sum()), name)} left out, in both: no `{name}` is given")
+    forced = int((trace.force & (trace.op == Op.READ)).sum())
+    if forced and cache is not None and not cache.can("remove"):
+        trace = dataclasses.replace(trace, force=np.zeros(len(trace), bool))
+        said.append(
+            f"{counted(forced, 'read')} that asked for a fresh value came as any other, in both: no `remove` is given"
+        )
+    preloads = int((trace.op == Op.PRELOAD).sum())
+    if preloads:
+        said.append(f"{counted(preloads, 'preload')} came as reads that are not counted")
+    rows = np.flatnonzero(kept)
+    return (trace if kept.all() else trace.take(rows)), rows, said

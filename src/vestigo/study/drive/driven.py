@@ -1,0 +1,132 @@
+"""What driving a cache gives: what it did, what the replay of the same settings says, and where they part."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from vestigo.data import Data
+from vestigo.rules import Plan
+from vestigo.study.why import Story
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class ReadCounts(Data):
+    """The counts of some reads, as a cache answered them or as a replay does. Made by `drive`."""
+
+    reads: int
+    hits: int
+    stale_hits: int
+    loads: int
+    """Origin calls at these reads."""
+    answer_age: Mapping[str, float | None]
+    """Of hits: mean, p95 and max, in seconds."""
+    stale_age: Mapping[str, float | None]
+    """Of stale hits."""
+
+    @property
+    def misses(self) -> int:
+        return self.reads - self.hits
+
+    @property
+    def hit_rate(self) -> float:
+        return self.hits / self.reads if self.reads else 0.0
+
+    @property
+    def stale_rate(self) -> float:
+        return self.stale_hits / self.reads if self.reads else 0.0
+
+    def to_dict(self) -> dict[str, Any]:
+        names = ("reads", "hits", "misses", "stale_hits", "loads", "hit_rate", "stale_rate", "answer_age", "stale_age")
+        return {name: dict(value) if isinstance(value := getattr(self, name), Mapping) else value for name in names}
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Difference(Data):
+    """The first read that the cache and the replay answered differently."""
+
+    event: int
+    """Its row in the trace."""
+    at_ns: int
+    lookup: str
+    key: str
+    node: str | None
+    driven: str
+    """What the cache did, in words."""
+    replayed: str
+    """What the replay did."""
+    story: Story
+    """What happened to the key in the replay."""
+
+    def to_dict(self) -> dict[str, Any]:
+        names = ("event", "lookup", "key", "node", "driven", "replayed")
+        told = {name: getattr(self, name) for name in names}
+        return told | {"at": self.at_ns / 1e9, "story": self.story.to_dict()}
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Explanation(Data):
+    """A change of the settings with which the replay answers more reads as the cache did."""
+
+    what: str
+    """What that says of the cache, in words."""
+    changes: Mapping[str, Any]
+    """By dotted key, on top of the changes before it."""
+    alike: int
+    """So many reads are then answered alike."""
+
+    def to_dict(self) -> dict[str, Any]:
+        return {"what": self.what, "changes": dict(self.changes), "alike": self.alike}
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Driven(Data):
+    """A cache on a trace, beside the replay of its settings. Made by `drive`.
+
+    Loads end at once, in both: a trace is driven one event after the other.
+    """
+
+    driven: ReadCounts
+    replayed: ReadCounts
+    lookups: Mapping[str, tuple[ReadCounts, ReadCounts]]
+    """By look-up: driven, and replayed."""
+    alike: int
+    """Reads that both answered with a value of the same moment, or with a load."""
+    only_driven: int
+    """Hits of the cache that the replay has not."""
+    only_replayed: int
+    """Hits of the replay that the cache has not."""
+    first: Difference | None
+    explanations: Sequence[Explanation]
+    """Changes that explain the cache better, the most telling first, each on top of those before."""
+    settings: Plan
+    """What was replayed: as it was given, or as it was found."""
+    found: Plan | None
+    """The settings with all explanations, if there are any."""
+    stale_known: bool
+    stopped: str | None = None
+    """Why the cache could not go on, and at which event. All counts are of the events before."""
+    notes: tuple[str, ...] = ()
+
+    @property
+    def differ(self) -> int:
+        """Reads that were answered differently."""
+        return self.driven.reads - self.alike
+
+    def to_dict(self) -> dict[str, Any]:
+        return {
+            "driven": self.driven.to_dict(),
+            "replayed": self.replayed.to_dict(),
+            "lookups": {
+                name: {"driven": driven.to_dict(), "replayed": replayed.to_dict()}
+                for name, (driven, replayed) in self.lookups.items()
+            },
+            "alike": self.alike,
+            "only_driven": self.only_driven,
+            "only_replayed": self.only_replayed,
+            "first": None if self.first is None else self.first.to_dict(),
+            "explanations": [one.to_dict() for one in self.explanations],
+            "settings": self.settings.to_dict(),
+            "found": None if self.found is None else self.found.to_dict(),
+            "stopped": self.stopped,
+            "notes": list(self.notes),
+        }

@@ -1,0 +1,231 @@
+"""A cache in Python, driven event by event: the functions by which a program asks and changes it."""
+
+import signal
+import threading
+import traceback
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from types import FrameType
+from typing import Any
+
+import numpy as np
+
+from vestigo.errors import InputError
+from vestigo.study.drive.answers import NOTHING_GIVEN, Given, Stopped
+from vestigo.study.drive.clock import Clock
+from vestigo.study.drive.offered import Offered, OriginValue
+from vestigo.trace import Op, Trace
+from vestigo.trace.columns import MISSING
+
+Load = Callable[[], OriginValue | None]
+
+_NAMES = ("read", "write", "remove", "clear", "restart")
+_EVENTS = 1 << 16
+_CHANGES = (Op.WRITE, Op.REMOVE)
+_ALL = -2
+"""In place of a node: one cache for all of them."""
+
+
+@dataclass(frozen=True)
+class Functions:
+    """How a cache is asked, and what happens to it."""
+
+    read: Callable[[str, Any, Load], Any]
+    write: Callable[[str, Any, OriginValue], Any] | None = None
+    remove: Callable[[str, Any], Any] | None = None
+    clear: Callable[[str | None], Any] | None = None
+    restart: Callable[[], Any] | None = None
+
+    @classmethod
+    def of(cls, cache: object) -> "Functions":
+        """The methods of an object. Raises InputError."""
+        found = {name: getattr(cache, name, None) for name in _NAMES}
+        if not callable(found["read"]):
+            raise InputError(f"make: gave a {type(cache).__name__}, which has no read(lookup, key, load)")
+        return cls(**{name: one for name, one in found.items() if callable(one)})
+
+    def can(self, name: str) -> bool:
+        """Whether it has this function."""
+        return getattr(self, name) is not None
+
+
+Make = Callable[[str | None], object]
+"""Makes the cache of a node."""
+
+
+class Makes:
+    """Caches of nodes, each made when its node is first heard of, and made anew at a restart."""
+
+    def __init__(self, make: Make, trace: Trace) -> None:
+        """The first one is made at once, to see which functions it has. Raises InputError if it cannot be asked."""
+        self._make, self._nodes = make, trace.nodes
+        self._first_node = int(trace.node[0]) if len(trace) else MISSING
+        self._first: Functions | None = self._new(self._first_node)
+        self._has = {name for name in _NAMES if self._first.can(name)} | {"restart"}
+
+    def can(self, name: str) -> bool:
+        return name in self._has
+
+    def of(self, node: int) -> Functions:
+        """A new cache."""
+        if node == self._first_node and self._first is not None:
+            first, self._first = self._first, None
+            return first
+        return self._new(node)
+
+    def _new(self, node: int) -> Functions:
+        return Functions.of(self._make(self._nodes[node] if node >= 0 else None))
+
+
+def call(offered: Offered, cache: Functions | Makes, clock: Clock, patience_seconds: float) -> Given:
+    """Drives one cache for all nodes, or those that a function makes, one a node."""
+    caller = _Caller(offered, cache, clock)
+    begin_ns = int(offered.trace.at[0]) if len(offered.trace) else 0
+    try:
+        with clock.running(begin_ns), _watched(caller, patience_seconds):
+            caller.run()
+    except Stopped as stopped:
+        return Given(caller.value, caller.loads, stopped.row, f"{offered.said(stopped.row)}: {stopped.what}")
+    return Given(caller.value, caller.loads, len(offered.trace))
+
+
+class _Origin:
+    """What the origin would give now. Its `load` is one and the same function at every read."""
+
+    def __init__(self) -> None:
+        self.row, self.lookup, self.key, self.size = 0, "", None, 0
+        self.null = False
+        self.loads = 0
+
+    def load(self) -> OriginValue | None:
+        self.loads += 1
+        return None if self.null else OriginValue(self.lookup, self.key, self.row, self.size)
+
+
+class _Caller:
+    def __init__(self, offered: Offered, cache: Functions | Makes, clock: Clock) -> None:
+        self.value = np.full(len(offered.trace), NOTHING_GIVEN)
+        self.loads = np.zeros(len(offered.trace), np.int32)
+        self.row = 0
+        self._offered, self._clock, self._origin = offered, clock, _Origin()
+        self._makes = None if isinstance(cache, Functions) else cache
+        self._caches = {_ALL: cache} if isinstance(cache, Functions) else {}
+        self._nulls: dict[tuple[int, int], int] = {}  # by node and key: the last event at which `load` gave nothing
+
+    def run(self) -> None:
+        """Raises Stopped."""
+        for begin in range(0, len(self._offered.trace), _EVENTS):
+            try:
+                self._run(begin, begin + _EVENTS)
+            except _Hung:
+                raise Stopped(self.row, "the cache did not come back") from None
+            except (Stopped, InputError, KeyboardInterrupt):
+                raise
+            except Exception as error:
+                raise Stopped(self.row, f"the cache raised {_said(error)}") from error
+
+    def _run(self, begin: int, end: int) -> None:
+        offered, trace, origin, move = self._offered, self._offered.trace, self._origin, self._clock.move
+        lookups, keys, load, is_one = trace.lookups, trace.keys, origin.load, self._makes is None
+        columns = (trace.at, trace.op, trace.lookup, trace.key, trace.node, trace.force, offered.null, offered.size)
+        events = zip(*(column[begin:end].tolist() for column in columns), strict=True)
+        for row, (at, op, lookup_id, key_id, node, force, null, size) in enumerate(events, begin):
+            self.row = origin.row = row
+            move(at)
+            if op > Op.PRELOAD:
+                self._empty(op, lookups[lookup_id] if lookup_id >= 0 else None, node)
+                continue
+            place = _ALL if is_one else node
+            cache = self._caches[_ALL] if is_one else self._of_node(node)
+            lookup, key = lookups[lookup_id], keys[key_id]
+            origin.lookup, origin.key, origin.size, origin.null, origin.loads = lookup, key, size, null, 0
+            if op in _CHANGES:
+                self._change(cache)
+                continue
+            if force and cache.remove is not None:
+                cache.remove(lookup, key)
+            answer = cache.read(lookup, key, load)
+            self.loads[row] = origin.loads
+            if origin.loads and null:
+                self._nulls[place, key_id] = row
+            if op == Op.READ:
+                self.value[row] = self._event_of(answer, self._nulls.get((place, key_id)))
+
+    def _change(self, cache: Functions) -> None:
+        origin = self._origin
+        if origin.null:
+            if cache.remove is not None:
+                cache.remove(origin.lookup, origin.key)
+        elif cache.write is not None:
+            cache.write(origin.lookup, origin.key, OriginValue(origin.lookup, origin.key, origin.row, origin.size))
+
+    def _event_of(self, answer: object, last_null: int | None) -> int:
+        """At which event the value was given that the cache answered with. Raises Stopped."""
+        origin = self._origin
+        if answer is None:
+            if origin.loads and not origin.null:
+                raise Stopped(origin.row, "the cache answered nothing, though load() had given it a value")
+            if last_null is None:
+                raise Stopped(origin.row, "the cache answered nothing, though it had not called load()")
+            return origin.row if origin.loads else last_null
+        if type(answer) is not OriginValue:
+            given = f"{type(answer).__name__}, which is not what load() gave"
+            raise Stopped(origin.row, f"the cache answered with a {given}; return the value itself, or None for a null")
+        if answer.lookup != origin.lookup or answer.key != origin.key:
+            raise Stopped(origin.row, f"the cache answered with the {answer!r}: two keys share one name in it")
+        return answer.event
+
+    def _of_node(self, node: int) -> Functions:
+        if node not in self._caches:
+            assert self._makes is not None
+            self._caches[node] = self._makes.of(node)
+        return self._caches[node]
+
+    def _empty(self, op: int, lookup: str | None, node: int) -> None:
+        """A clear or a restart, of a node or of all."""
+        for place in [node] if node in self._caches else list(self._caches) if node < 0 or _ALL in self._caches else []:
+            cache = self._caches[place]
+            if op == Op.CLEAR:
+                if cache.clear is not None:
+                    cache.clear(lookup)
+            elif cache.restart is not None:
+                cache.restart()
+            elif place != _ALL:
+                del self._caches[place]
+
+
+class _Hung(BaseException):
+    """Not an Exception, which a cache might catch."""
+
+
+@contextmanager
+def _watched(caller: _Caller, patience_seconds: float) -> Iterator[None]:
+    """Raises _Hung into a cache that keeps one event for longer than that: in the main thread, where alarms come."""
+    if threading.current_thread() is not threading.main_thread() or not hasattr(signal, "setitimer"):
+        yield
+        return
+    last = -1
+
+    def look(_: int, __: FrameType | None) -> None:
+        nonlocal last
+        if caller.row == last:
+            raise _Hung
+        last = caller.row
+
+    before = signal.signal(signal.SIGALRM, look)
+    signal.setitimer(signal.ITIMER_REAL, patience_seconds, patience_seconds)
+    try:
+        yield
+    finally:
+        signal.setitimer(signal.ITIMER_REAL, 0)
+        signal.signal(signal.SIGALRM, before)
+
+
+def _said(error: Exception) -> str:
+    """What was raised, and in which line of the user's own code."""
+    frames = [frame for frame in traceback.extract_tb(error.__traceback__) if frame.filename != __file__]
+    where = f" ({Path(frames[-1].filename).name}, line {frames[-1].lineno})" if frames else ""
+    message = str(error).splitlines()[0][:200] if str(error) else ""
+    return f"{type(error).__name__}{f': {message}' if message else ''}{where}"

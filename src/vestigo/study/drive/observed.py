@@ -1,0 +1,22 @@
+"""What a cache's answers show of its rules at once: where a search for the others begins."""
+
+from typing import Any
+
+from vestigo.rules import Plan
+from vestigo.rules.vary import changed
+from vestigo.study.drive.answers import Given, Marks
+from vestigo.study.drive.offered import Offered
+from vestigo.trace import Op
+
+
+def as_observed(plan: Plan, offered: Offered, given: Given, driven: Marks) -> Plan:
+    """With the rules on nulls and on writes as the answers show them."""
+    hits = driven.of(driven.hit)
+    value = given.value[hits.rows]
+    rules: dict[str, Any] = {"rules.nulls": "keep" if offered.null[value].any() else "skip"}
+    writes = offered.trace.op == Op.WRITE
+    if writes.any():
+        was_changed = offered.changed_at[value] <= offered.trace.at[hits.rows]
+        replaces, leaves = writes[value].any(), was_changed.any()
+        rules["rules.on_write"] = "replace" if replaces else "leave" if leaves else "drop"
+    return changed(plan, rules)

@@ -1,0 +1,107 @@
+"""What the origin would give at each event of a trace: which value, since when, of which size."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from vestigo.engine.job import Job
+from vestigo.prepared.fill import filler
+from vestigo.prepared.truth import parts_with_truth
+from vestigo.trace import Op, Trace
+from vestigo.trace.trace import LAST_KEYED, Longs
+from vestigo.units import format_time
+
+NEVER = np.iinfo(np.int64).max
+
+
+class OriginValue:
+    """What `load` gives to a cache: which key's value it is, and the event at which it was given.
+
+    `len` and `sys.getsizeof` say the size that the trace gives it, so that a cache can weigh it. It is always true, can
+    be copied and pickled, and holds nothing else.
+    """
+
+    __slots__ = ("event", "key", "lookup", "size")
+
+    def __init__(self, lookup: str, key: object, event: int, size: int) -> None:
+        self.lookup, self.key, self.event, self.size = lookup, key, event, size
+
+    def __len__(self) -> int:
+        return self.size
+
+    def __sizeof__(self) -> int:
+        return self.size
+
+    def __bool__(self) -> bool:
+        return True
+
+    def __repr__(self) -> str:
+        return f"<value of {self.lookup} {self.key} at event {self.event}>"
+
+
+@dataclass(frozen=True, eq=False)
+class Offered:
+    """By event of the trace."""
+
+    trace: Trace
+    events: Longs
+    """Which events of the user's trace they are: a cache that cannot be emptied is not driven with clears."""
+    null: np.ndarray
+    """Whether the origin has nothing then."""
+    size: Longs
+    """Bytes of the value."""
+    changed_at: Longs
+    """When the value that is true then gives way to the next one; NEVER if it does not."""
+    _value: np.ndarray
+    _name: dict[int, tuple[int, int]]
+    """Of values that no event had named when they came: the name that they were given later, and at which event."""
+
+    def is_stale(self, given: Longs, rows: Longs) -> np.ndarray:
+        """Whether the values given at events `given` are others than those that are true at `rows`."""
+        old, new = self._value[given].astype(np.int64), self._value[rows]
+        for unnamed, (name, named_at) in self._name.items():
+            old[(old == unnamed) & (rows >= named_at)] = name
+        stale: np.ndarray = old != new
+        return stale
+
+    def said(self, row: int) -> str:
+        """An event in words."""
+        trace = self.trace
+        what = Op(int(trace.op[row])).name.lower()
+        key = f" of {trace.lookups[trace.lookup[row]]} {trace.keys[trace.key[row]]}" if trace.key[row] >= 0 else ""
+        return f"event {self.events[row]:,} ({format_time(int(trace.at[row]))}, {what}{key})"
+
+
+def offered(trace: Trace, events: Longs, job: Job) -> Offered:
+    """Sizes that the trace does not give are filled in as for a replay."""
+    fill = filler(trace, job.assumed)
+    columns: list[tuple[np.ndarray, ...]] = []
+    names: dict[int, tuple[int, int]] = {}
+    begin = 0
+    for part, truth in parts_with_truth(trace):
+        columns.append((truth.value, truth.stretch, fill.sizes(part, truth.null), truth.null))
+        rows = begin + np.flatnonzero(truth.only_names)
+        pairs = zip(truth.names, rows, strict=True)
+        names |= {int(unnamed): (int(name), int(row)) for (unnamed, name), row in pairs}
+        begin += len(part)
+    if not columns:
+        nothing = np.empty(0, np.int64)
+        return Offered(trace, events, nothing.astype(bool), nothing, nothing, nothing, {})
+    value, stretch, size, null = map(np.concatenate, zip(*columns, strict=True))
+    keyed = trace.op <= LAST_KEYED
+    return Offered(trace, events, null & keyed, size, _ends(trace, stretch, keyed), value, names)
+
+
+def _ends(trace: Trace, stretch: np.ndarray, keyed: np.ndarray) -> Longs:
+    """When the stretch of each event's value ends: the next of its key begins."""
+    ends = np.full(len(trace), NEVER)
+    rows = np.flatnonzero(keyed)
+    place = np.where(stretch < 0, ~stretch, stretch)[rows]
+    numbers, first, of = np.unique(place, return_index=True, return_inverse=True)
+    begins = rows[first]
+    order = np.lexsort((begins, trace.key[begins]))
+    following = np.full(len(numbers), NEVER)
+    same = trace.key[begins[order][1:]] == trace.key[begins[order][:-1]]
+    following[order[:-1][same]] = trace.at[begins[order][1:][same]]
+    ends[rows] = following[of]
+    return ends
