@@ -18,11 +18,11 @@ from vestigo.rules.vary import changed
 from vestigo.study.drive.answers import Given, Marks, counted_rows, marks_of_given, spans_told
 from vestigo.study.drive.clock import Clock, clock_of
 from vestigo.study.drive.driven import Difference, Driven, Explanation, ReadCounts
+from vestigo.study.drive.explain import Judge, explanations, with_changes
 from vestigo.study.drive.functions import Functions, Load, Make, Makes, call
 from vestigo.study.drive.observed import as_observed
 from vestigo.study.drive.offered import Offered, OriginValue, offered
 from vestigo.study.drive.process import talk
-from vestigo.study.drive.trials import Judge, explanations, with_changes
 from vestigo.study.why import Story
 from vestigo.study.why.why import story_of_read
 from vestigo.trace import Op, Readable, Trace

@@ -2,6 +2,7 @@
 
 import contextlib
 import os
+import re
 import selectors
 import signal
 import subprocess
@@ -16,6 +17,8 @@ from vestigo.study.drive.answers import Stopped
 _CHUNK = 1 << 16
 _LONGEST_LINE = 64 << 20
 _SECONDS_TO_END = 2.0
+_ERROR = re.compile(r"Exception in thread |[\w.]*(?:Error|Exception)\b")
+"""How the line begins in which languages say what went wrong."""
 
 
 class Pipes:
@@ -90,10 +93,8 @@ class Pipes:
             return "the cache closed its standard output"
         how = f"signal {-status}" if status < 0 else f"status {status}"
         self._errors.seek(0)
-        said = self._errors.read().decode(errors="replace").split("\n")
-        last = next((line.strip() for line in said if "Error" in line), "") or next(
-            (line.strip() for line in reversed(said) if line.strip()), ""
-        )
+        lines = [line.strip() for line in self._errors.read().decode(errors="replace").split("\n") if line.strip()]
+        last = next((line for line in reversed(lines) if _ERROR.match(line)), lines[-1] if lines else "")
         return f"the cache ended with {how}{f': {last[:200]}' if last else ''}"
 
     def __enter__(self) -> Self:

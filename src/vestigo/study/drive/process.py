@@ -142,7 +142,7 @@ class _Talker:
         return f',"scope":{quoted(str(self._offered.trace.scopes[scope]))}' if scope >= 0 else ""
 
     def _receive(self, begin: int, end: int, is_batch: bool) -> None:
-        answers = self._message(begin) if is_batch else (self._message(row) for row in range(begin, end))
+        answers = self._message(begin, end - begin) if is_batch else (self._message(row) for row in range(begin, end))
         if is_batch:
             answers = self._in_order(answers, begin, end)
         is_read = _IS_READ[self._offered.trace.op[begin:end]].tolist()
@@ -176,11 +176,13 @@ class _Talker:
         self.loads[row] = bool(taken)
         self.value[row] = value
 
-    def _message(self, row: int) -> Any:
+    def _message(self, row: int, events: int = 1) -> Any:
+        """The next one, which is the answer to so many events from a row on. Raises Stopped."""
+        where = f" (or at one of the {events - 1:,} events after it, in one batch)" if events > 1 else ""
         try:
             line = self._pipes.receive()
         except Stopped as stopped:
-            raise Stopped(row, stopped.what) from None
+            raise Stopped(row, f"{stopped.what}{where}") from None
         try:
             return json.loads(line)
         except (ValueError, RecursionError):
