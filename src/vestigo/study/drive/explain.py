@@ -118,18 +118,19 @@ def _best(
     tried = [one for one in threads.map(lambda trial: _tried(judge, plan, today, trial), trials) if one is not None]
     # A limit may be right but for its size, with another policy; one that is never reached says nothing.
     sized = [one for one in tried if _size_of(one.found.changes)[1] is not None and (one.alike != today).any()]
-    of_policies = {_policy(one): one for one in sorted(sized, key=_explained)}
-    promising = [*of_policies.values(), max(tried, key=_explained)] if tried else []
-    best = max(threads.map(lambda one: _refined(judge, plan, one), promising), key=_explained, default=None)
-    return best if best is not None and _explained(best) > today.sum() else None
+    of_policies = {_policy(one): one for one in sorted(sized, key=_worth)}
+    promising = [*of_policies.values(), max(tried, key=_worth)] if tried else []
+    best = max(threads.map(lambda one: _refined(judge, plan, one), promising), key=_worth, default=None)
+    return best if best is not None and best.alike.sum() > today.sum() else None
 
 
 def _policy(one: Best) -> str:
     return next((str(value) for key, value in one.found.changes.items() if key.endswith(".eviction")), "")
 
 
-def _explained(one: Best) -> int:
-    return int(one.alike.sum())
+def _worth(one: Best) -> tuple[int, int]:
+    """How much it explains; of equals, the simplest is the best."""
+    return int(one.alike.sum()), -len(one.found.changes)
 
 
 def _tried(judge: Judge, plan: Plan, today: np.ndarray, trial: Trial) -> Best | None:
