@@ -119,7 +119,7 @@ def _best(
     # A limit may be right but for its size, with another policy; one that is never reached says nothing.
     sized = [one for one in tried if _size_of(one.found.changes)[1] is not None and (one.alike != today).any()]
     of_policies = {_policy(one): one for one in sorted(sized, key=_worth)}
-    promising = [*of_policies.values(), max(tried, key=_worth)] if tried else []
+    promising = [max(tried, key=_worth), *of_policies.values()] if tried else []
     best = max(threads.map(lambda one: _refined(judge, plan, one), promising), key=_worth, default=None)
     return best if best is not None and best.alike.sum() > today.sum() else None
 
@@ -128,9 +128,9 @@ def _policy(one: Best) -> str:
     return next((str(value) for key, value in one.found.changes.items() if key.endswith(".eviction")), "")
 
 
-def _worth(one: Best) -> tuple[int, int]:
-    """How much it explains; of equals, the simplest is the best."""
-    return int(one.alike.sum()), -len(one.found.changes)
+def _worth(one: Best) -> int:
+    """How much it explains. Of equals, the first one tried is the best: it says most of the cache."""
+    return int(one.alike.sum())
 
 
 def _tried(judge: Judge, plan: Plan, today: np.ndarray, trial: Trial) -> Best | None:
