@@ -2,6 +2,7 @@
 
 from vestigo.rules.aim import Aim, Worth
 from vestigo.rules.conditions import Value
+from vestigo.rules.life import Life
 from vestigo.rules.plan import Plan
 from vestigo.rules.plan_file import read_plan
 from vestigo.rules.policy import Policy, Room
@@ -9,4 +10,17 @@ from vestigo.rules.pool import Pool, PoolRules
 from vestigo.rules.rules import Rules
 from vestigo.rules.what_if import WhatIf
 
-__all__ = ["Aim", "Plan", "Policy", "Pool", "PoolRules", "Room", "Rules", "Value", "WhatIf", "Worth", "read_plan"]
+__all__ = [
+    "Aim",
+    "Life",
+    "Plan",
+    "Policy",
+    "Pool",
+    "PoolRules",
+    "Room",
+    "Rules",
+    "Value",
+    "WhatIf",
+    "Worth",
+    "read_plan",
+]

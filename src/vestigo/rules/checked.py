@@ -101,5 +101,5 @@ def _plain(value: Any) -> Plain:
         return format_exact_share(value)
     texts = getattr(value, "texts", value)
     if isinstance(texts, tuple) and not hasattr(texts, "_fields"):
-        return texts[0] if len(texts) == 1 else [str(one) for one in texts]
+        return str(texts[0]) if len(texts) == 1 else [str(one) for one in texts]
     return value if isinstance(value, int) and not isinstance(value, Duration) else str(value)

@@ -8,6 +8,7 @@ from typing import Any
 
 from vestigo.errors import RulesError, unknown
 from vestigo.rules.aim import Aim
+from vestigo.rules.life import Life
 from vestigo.rules.pool import POOL_RULES, Pool, PoolRules
 from vestigo.rules.rules import Rules
 from vestigo.rules.stated import Stated
@@ -65,6 +66,8 @@ class Plan:
     """By dotted key (``"lookup.vessel.max_entries"``): values of which a sweep tries every combination."""
     aim: Aim = Aim()
     """What `Sweep.choose` makes best, and within which limits."""
+    life: Life = Life()
+    """Which counters of the running service say what."""
 
     _rules_for: Mapping[str, Rules] = field(init=False, repr=False, compare=False)
     _rules_for_keys: Mapping[str, Mapping[str, Rules]] = field(init=False, repr=False, compare=False)

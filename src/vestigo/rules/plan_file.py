@@ -10,6 +10,7 @@ from vestigo.errors import PlanError, RulesError
 from vestigo.measures import MEASURES, check_direction
 from vestigo.rules import conditions, plan_lines, values, vary
 from vestigo.rules.aim import Aim, Worth
+from vestigo.rules.life import Life
 from vestigo.rules.plan import Plan
 from vestigo.rules.plan_tables import Found, Table, Tables
 from vestigo.rules.pool import Pool
@@ -20,16 +21,16 @@ from vestigo.trace import Intake
 from vestigo.trace.reading.intake import problems
 from vestigo.units import Duration
 
-_TABLES = ["trace", "rules", "lookup", "pool", "candidate", "whatif", "vary", "aim", "worth"]
+_TABLES = ["trace", "rules", "lookup", "pool", "candidate", "whatif", "vary", "aim", "worth", "life"]
 _OF_A_CANDIDATE = ["rules", "lookup", "pool"]
 _INTAKE = [option.name for option in fields(Intake)]
 
-_Kind = TypeVar("_Kind", Pool, WhatIf)
+_Kind = TypeVar("_Kind", Pool, WhatIf, Life)
 
 
 def read_plan(path: str | Path) -> Plan:
     """The plan in a TOML file with ``[trace]``, ``[rules]``, ``[lookup.*]``, ``[pool.*]``, ``[whatif]``,
-    ``[candidate.*]``, ``[vary]``, ``[aim]`` and ``[worth]``.
+    ``[candidate.*]``, ``[vary]``, ``[aim]``, ``[worth]`` and ``[life]``.
 
     Raises PlanError, which names every problem with its line. A relative ``trace.path`` is taken from the
     plan's own folder.
@@ -75,6 +76,7 @@ class _Reader(Tables):
             intake=intake,
             what_if=self.what_if(tables),
             aim=self.aim(tables),
+            life=self.life(tables),
             **settings,
         )
         plan = replace(plan, vary=self.vary(tables, plan))
@@ -139,6 +141,11 @@ class _Reader(Tables):
         table = self.table((), "whatif", tables)
         places: Found = {key: (value, ("whatif", key)) for key, value in table.items()}
         return self.checked(WhatIf, table, ("whatif",), places) or WhatIf()
+
+    def life(self, tables: Table) -> Life:
+        table = self.table((), "life", tables)
+        places: Found = {key: (value, ("life", key)) for key, value in table.items()}
+        return self.checked(Life, table, ("life",), places) or Life()
 
     def vary(self, tables: Table, plan: Plan) -> dict[str, list[Any]]:
         """Every value is tried alone, so that what is wrong is told with its line."""

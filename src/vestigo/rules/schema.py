@@ -14,6 +14,7 @@ from vestigo.rules import values
 from vestigo.rules.aim import Worth
 from vestigo.rules.conditions import KeepIf, patterns
 from vestigo.rules.eviction import POLICIES, Eviction
+from vestigo.rules.life import Life, series
 from vestigo.rules.moments import Moments, read_zone
 from vestigo.rules.pool import Pool, look_up_names
 from vestigo.rules.rules import Rules
@@ -63,6 +64,7 @@ _READ_BY: Mapping[Callable[..., Any], Schema] = {
     read_zone: {"type": "string", "examples": ["Europe/Oslo", "UTC"]},
     patterns: _one_or_list(_WORDS),
     look_up_names: _one_or_list(_WORDS),
+    series: _one_or_list({"type": "string", "examples": ['reads_total{result="hit", cache="{lookup}"}']}),
     Times.read: {"anyOf": [{"type": "number", "minimum": 0}, _WORDS]},
     Times.read_more: {"anyOf": [{"type": "number", "minimum": 1}, _WORDS]},
 }
@@ -90,6 +92,7 @@ def plan_schema() -> Schema:
                 "vary": {"type": "object", "description": "Values of which a sweep tries every combination."},
                 "aim": {**_of_aim(), "description": "What to make best, and within which limits."},
                 "worth": {**_of_worth(), "description": "What things cost, in one currency."},
+                "life": {**_of_model(Life), "description": "Which counters of the running service say what."},
             }
         ),
     }

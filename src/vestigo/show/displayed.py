@@ -12,6 +12,7 @@ from rich.text import Text
 
 from vestigo.outcome import Keys, Measures, Outcome, Reads, Slice, Slices
 from vestigo.show.check import check_text, mistake_text
+from vestigo.show.confirmation import confirmation_text
 from vestigo.show.driven import driven_text
 from vestigo.show.grid import WIDTH, Column, grid, in_one_unit, plain
 from vestigo.show.outcome import measures_text, outcome_text, slices_text
@@ -25,6 +26,7 @@ from vestigo.study import (
     Candidate,
     Check,
     Comparison,
+    Confirmation,
     Driven,
     Estimate,
     Finding,
@@ -145,6 +147,7 @@ _SHOWS: Mapping[Any, Callable[[Any], RenderableType]] = {
     Story: story_text,
     Check: check_text,
     Driven: driven_text,
+    Confirmation: confirmation_text,
     Mistake: mistake_text,
     Step: step_text,
     Keys: keys_text,

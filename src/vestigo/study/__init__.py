@@ -3,6 +3,7 @@
 from vestigo.study.candidates import Candidate
 from vestigo.study.check import Check, Mistake, RuleTried, check, plan_lines
 from vestigo.study.compare import Comparison, compare
+from vestigo.study.confirm import Compared, Confirmation, Counters, Try, confirm, read_counters
 from vestigo.study.curve import SizeCurve, replayed_curve, size_curve, with_real_rates
 from vestigo.study.drive import Clock, Difference, Driven, Explanation, OriginValue, ReadCounts, drive
 from vestigo.study.estimate import Estimate
@@ -21,7 +22,10 @@ __all__ = [
     "Candidate",
     "Check",
     "Clock",
+    "Compared",
     "Comparison",
+    "Confirmation",
+    "Counters",
     "Difference",
     "Driven",
     "Estimate",
@@ -41,11 +45,14 @@ __all__ = [
     "Survey",
     "Sweep",
     "Traits",
+    "Try",
     "check",
     "compare",
+    "confirm",
     "drive",
     "load",
     "plan_lines",
+    "read_counters",
     "replayed_curve",
     "save",
     "search",

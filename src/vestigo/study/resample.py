@@ -25,12 +25,17 @@ class Resamples:
         self._weights = np.zeros((times, slices))
         np.add.at(self._weights, (np.arange(times)[:, None], places), 1)
 
+    def sums(self, counts: np.ndarray) -> np.ndarray:
+        """Of a count of each slice, its sum in each resample."""
+        sums: np.ndarray = self._weights @ counts
+        return sums
+
     def rates(self, candidate: Candidate, name: str) -> np.ndarray:
         """A measure of `candidate` in each resample, which slices must tell."""
         of_slices = MEASURES[name].of_slices
         assert of_slices is not None
         with np.errstate(invalid="ignore", divide="ignore"):
-            found = of_slices.of(*(self._weights @ candidate.slices(count) for count in of_slices.counts))
+            found = of_slices.of(*(self.sums(candidate.slices(count)) for count in of_slices.counts))
         rates: np.ndarray = np.nan_to_num(found)
         return rates
 

@@ -14,13 +14,14 @@ from vestigo.data import Data
 from vestigo.errors import InputError
 from vestigo.files import replacing
 from vestigo.outcome import Keys, Mark, Measures, Outcome, Reads, Slice, Slices, Spans
-from vestigo.rules import Aim, Plan, Pool, Rules, WhatIf, Worth
+from vestigo.rules import Aim, Life, Plan, Pool, Rules, WhatIf, Worth
 from vestigo.rules.aim import Limit
 from vestigo.rules.checked import Checked
 from vestigo.rules.stated import Stated
 from vestigo.study.candidates import Candidate, Candidates
 from vestigo.study.check import Check, Mistake, RuleTried
 from vestigo.study.compare import Comparison
+from vestigo.study.confirm import Compared, Confirmation, Try
 from vestigo.study.curve import SizeCurve
 from vestigo.study.drive import Difference, Driven, Explanation, ReadCounts
 from vestigo.study.estimate import Estimate
@@ -43,11 +44,23 @@ _RECORDS = {
     for kind in (
         *(Outcome, Measures, Slice, Spans, Comparison, SizeCurve, Sweep, Candidate, Estimate, Pick, Sharing, Survey),
         *(Traits, Finding, Verdict, Curves, Plan, Intake, Aim, Worth, Story, Step, Stay, Advice),
-        *(Check, Candidates, RuleTried, Mistake, Driven, ReadCounts, Difference, Explanation),
+        *(
+            Compared,
+            Confirmation,
+            Try,
+            Check,
+            Candidates,
+            RuleTried,
+            Mistake,
+            Driven,
+            ReadCounts,
+            Difference,
+            Explanation,
+        ),
     )
 }
 _TUPLES = {kind.__name__: kind for kind in (Mark, Excess, Relaxed, Limit)}
-_RULES = {kind.__name__: kind for kind in (Rules, Pool, WhatIf)}
+_RULES = {kind.__name__: kind for kind in (Rules, Pool, WhatIf, Life)}
 
 
 def save(what: Data | Plan, path: str | Path) -> Path:

@@ -15,11 +15,11 @@ from vestigo.engine.watch import watched
 from vestigo.errors import InputError
 from vestigo.outcome.seen import Watching
 from vestigo.rules import Plan, Pool
-from vestigo.rules.stated import Stated
 from vestigo.rules.vary import changed
 from vestigo.study.drive.answers import Marks, ages_of_replay, marks_of_replay
 from vestigo.study.drive.driven import Explanation
 from vestigo.study.drive.trials import SHARED, Changes, Trial, trials
+from vestigo.study.everywhere import keys_for
 from vestigo.trace import Trace
 
 _FAR = 4
@@ -136,13 +136,17 @@ def _worth(one: Best) -> int:
 def _tried(judge: Judge, plan: Plan, today: np.ndarray, trial: Trial) -> Best | None:
     """None where the plan does not take it."""
     lookups = judge.trace.lookups
-    found = _replayed(judge, plan, trial.what, _everywhere(plan, trial.rules, lookups, lookups))
+    found = _replayed(judge, plan, trial.what, _keys(plan, trial.rules, lookups, lookups))
     is_mixed = found is not None and (found.alike < today).any() and (found.alike > today).any()
     if not is_mixed or (plan.pools and set(trial.rules) & set(Pool.model_fields)):
         return found
     assert found is not None
     better = [name for name, gain in zip(lookups, found.alike - today, strict=True) if gain > 0]
-    return _replayed(judge, plan, f"{', '.join(better)}: {trial.what}", _everywhere(plan, trial.rules, better, lookups))
+    return _replayed(judge, plan, f"{', '.join(better)}: {trial.what}", _keys(plan, trial.rules, better, lookups))
+
+
+def _keys(plan: Plan, rules: Changes, lookups: Sequence[str], every: Sequence[str]) -> Changes:
+    return rules if SHARED in rules else keys_for(plan, rules, lookups, every)
 
 
 def _replayed(judge: Judge, plan: Plan, what: str, changes: Changes) -> Best | None:
@@ -178,21 +182,3 @@ def _refined(judge: Judge, plan: Plan, best: Best) -> Best:
                 best, size = found, other
         step = step if size != here else step // 2
     return best
-
-
-def _everywhere(plan: Plan, rules: Changes, lookups: Sequence[str], every: Sequence[str]) -> Changes:
-    """The dotted keys under which rules hold for some of all look-ups, whatever states them today."""
-    if SHARED in rules:
-        return rules
-    changes: Changes = {}
-    is_all = len(lookups) == len(every)
-    for rule, value in rules.items():
-        if is_all:
-            changes[f"rules.{rule}"] = value
-        for name in lookups:
-            pool = plan.pool_for(name)
-            if pool is not None and rule in Pool.model_fields:
-                changes[f"pool.{pool}.{rule}"] = value
-            elif not is_all or rule in Stated.by(plan.lookups.get(name, {})):
-                changes[f"lookup.{name}.{rule}"] = value
-    return changes

@@ -1,0 +1,69 @@
+"""``vestigo confirm``: a running cache's counters beside what was predicted."""
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from vestigo.cli.options import IntakeOption, JsonOption, PlanOption, RulesOption, StrictOption, TraceArgument
+from vestigo.cli.verbs import Verb
+
+
+def confirm(
+    trace: TraceArgument = None,
+    counters: Annotated[
+        list[Path] | None,
+        typer.Option(
+            "--counters",
+            metavar="FILE",
+            help="Scrapes of the running service: Prometheus or OpenMetrics text, CSV or JSON, or a folder of them. "
+            "Two at least. Can be repeated.",
+        ),
+    ] = None,
+    plan: PlanOption = None,
+    rules: RulesOption = None,
+    intake: IntakeOption = None,
+    strict: StrictOption = False,
+    tolerate: Annotated[
+        str, typer.Option("--tolerate", metavar="SHARE", help="A rate that is off by less is as predicted.")
+    ] = "1%",
+    as_json: JsonOption = False,
+) -> None:
+    """Hold the counters of a running cache against what the plan predicts on a trace of the same time.
+
+    Says whether life is as predicted, and, if not, what would explain it, by replay. The plan's [life] says which
+    counter is which.
+
+    Example: vestigo confirm week.arrow --plan plan.toml --counters scrapes/
+
+    Example: vestigo confirm day.arrow --rules max_entries=500 --counters 08h.prom --counters 20h.prom
+    """
+    from vestigo.cli.asked import intake_options, plan_for, read
+    from vestigo.cli.screen import Progress, show, show_json
+    from vestigo.errors import InputError
+    from vestigo.rules import Plan
+    from vestigo.show.confirmation import confirmation_text
+    from vestigo.study import confirm as confirm_of
+    from vestigo.study import read_counters
+
+    if not counters:
+        raise InputError("no counters: name scrapes of the running service, such as --counters scrapes/")
+    stated = plan_for(plan, rules, is_needed=True) or Plan()
+    with Progress() as progress:
+        known = read_counters(counters, stated.life)
+        read_in = read(trace, stated, intake_options(intake, strict), progress)
+        found = confirm_of(read_in, stated, known, tolerate=tolerate, progress=progress.step)
+    if as_json:
+        show_json(found.to_dict())
+    else:
+        show(confirmation_text(found))
+    if not found.is_as_predicted:
+        raise typer.Exit(1)
+
+
+VERB = Verb(
+    10,
+    "A running cache's counters beside the prediction.",
+    confirm,
+    "0 done, life is as predicted, 1 it is not, 2 wrong input, 130 interrupted",
+)

@@ -1,0 +1,90 @@
+"""Which counters of a running service say what: ``[life]`` in a plan."""
+
+import re
+from collections.abc import Mapping
+from typing import Annotated, NamedTuple
+
+from pydantic import BeforeValidator
+
+from vestigo.rules.checked import Checked
+
+_SERIES = re.compile(r"\s*([A-Za-z_:][\w:.]*)\s*(?:\{(.*)\})?\s*", re.DOTALL)
+_LABEL = re.compile(r'\s*([A-Za-z_]\w*)\s*=\s*"((?:[^"\\]|\\.)*)"\s*(?:,|$)')
+LOOKUP = "{lookup}"
+"""Stands for the value of a label: the look-up that a series is of."""
+
+
+class Series(NamedTuple):
+    """A metric, and labels that it must have; the label whose value is the look-up has `LOOKUP` for it."""
+
+    metric: str
+    labels: Mapping[str, str]
+    text: str
+
+    @classmethod
+    def parse(cls, text: str) -> "Series":
+        """From text as Prometheus writes it. Raises ValueError.
+
+        >>> Series.parse('reads_total{result="hit", cache="{lookup}"}').labels
+        {'result': 'hit', 'cache': '{lookup}'}
+        """
+        found = _SERIES.fullmatch(text)
+        rest = found[2] if found else None
+        labels, place = {}, 0
+        while found and rest is not None and place < len(rest.rstrip()):
+            label = _LABEL.match(rest, place)
+            if label is None:
+                found = None
+                break
+            labels[label[1]] = re.sub(r"\\(.)", r"\1", label[2])
+            place = label.end()
+        if found is None:
+            raise ValueError(f'{text!r} is no series; write a metric and its labels: reads_total{{result="hit"}}')
+        return cls(found[1], labels, text)
+
+    def lookup_in(self, labels: Mapping[str, str]) -> str | None:
+        """The look-up that labels name."""
+        return next((labels.get(name) for name, value in self.labels.items() if value == LOOKUP), None)
+
+    def fits(self, labels: Mapping[str, str]) -> bool:
+        return all(
+            name in labels if value == LOOKUP else labels.get(name, "") == value for name, value in self.labels.items()
+        )
+
+    def __str__(self) -> str:
+        return self.text
+
+
+def series(value: object) -> tuple[Series, ...]:
+    """One, or a list of those that are added up. Raises ValueError."""
+    each = value if isinstance(value, (list, tuple)) else [value]
+    if not all(isinstance(one, (str, Series)) for one in each):
+        raise ValueError(f"{value!r} is no series; write text, such as 'reads_total{{result=\"hit\"}}'")
+    return tuple(one if isinstance(one, Series) else Series.parse(str(one)) for one in each)
+
+
+_Counter = Annotated[tuple[Series, ...], BeforeValidator(series)]
+
+
+class Life(Checked):
+    """Which counters of the running cache say what: series of Prometheus, or columns of a table. What is not stated is
+    looked for under its own name.
+
+    >>> str(Life(hits='reads_total{result="hit"}').hits[0])
+    'reads_total{result="hit"}'
+    """
+
+    reads: _Counter = ()
+    """All reads; where there is none, hits and misses together."""
+    hits: _Counter = ()
+    """Reads that the cache answered."""
+    misses: _Counter = ()
+    """Reads that it did not answer."""
+    loads: _Counter = ()
+    """Origin calls."""
+    evictions: _Counter = ()
+    """Entries that made way for others."""
+    entries: _Counter = ()
+    """How many entries are held now."""
+    bytes: _Counter = ()
+    """How many bytes they take now."""

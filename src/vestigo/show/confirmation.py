@@ -1,0 +1,90 @@
+"""A confirmation as text: is life as predicted, rate by rate, and what explains it if it is not."""
+
+from rich.console import Group, RenderableType
+from rich.padding import Padding
+from rich.text import Text
+
+from vestigo.show.grid import Column, grid
+from vestigo.show.notes import assumed, kept_together
+from vestigo.show.safe import printable
+from vestigo.study import Compared, Confirmation, Try, plan_lines
+from vestigo.units import format_bytes, format_seconds, format_share, three_digits
+
+_LABELS = {
+    "hit_rate": "hit rate",
+    "loads": "origin calls a read",
+    "evictions": "evictions a read",
+    "entries": "entries, at most",
+    "bytes": "memory, at most",
+}
+
+
+def confirmation_text(found: Confirmation) -> RenderableType:
+    parts: list[RenderableType] = [kept_together(_answer(found)), Text(), _table(found)]
+    if found.tries:
+        parts += [Text(), Text("What could be otherwise in life, each replayed by itself:", style="bold")]
+        parts += [Padding(_try(found, one), (0, 0, 0, 2)) for one in found.tries]
+    elif not found.is_as_predicted:
+        parts += [Text(), Text("Nothing that was tried brings the prediction nearer to life.")]
+    return Group(*parts, *assumed(found.notes))
+
+
+def _answer(found: Confirmation) -> Text:
+    time = f"{format_seconds(found.seconds)} and {found.reads[0]:,.0f} reads"
+    whole = next((one for one in found.compared if one.measure == "hit_rate" and one.lookup is None), None)
+    rates = ""
+    if whole is not None:
+        rates = f"hit rate {format_share(whole.life)}, predicted {format_share(whole.predicted)}"
+    if found.is_as_predicted:
+        return Text.assemble(("Life is as predicted", "bold"), f", over {time}: {rates}.")
+    text = Text.assemble(("Life is not as predicted", "bold"), f", over {time}: {rates}. ")
+    best = found.explained_by
+    if best is None:
+        return text.append("Nothing that was tried explains half of the difference.")
+    how = "It is" if best.off < 0.2 * found.off else "It is most likely"
+    text.append(f"{how} as if {printable(best.what, most=200)}: that predicts {format_share(best.hit_rate)}.")
+    return text
+
+
+def _table(found: Confirmation) -> RenderableType:
+    names = [f"{printable(one.lookup or 'all', 14)}: {_LABELS[one.measure]}" for one in found.compared]
+    columns = [
+        Column("in life", "", [_amount(one, one.life) for one in found.compared]),
+        Column("predicted", "", [_amount(one, one.predicted) for one in found.compared]),
+        Column("difference", "", [_difference(one) for one in found.compared]),
+        Column("95 of 100 times between", "", [_interval(one) for one in found.compared]),
+        Column("", "", ["differs" if one.differs else "" for one in found.compared]),
+    ]
+    return grid("", names, columns, ["bold" if one.differs else "" for one in found.compared], widest=36)
+
+
+def _amount(one: Compared, amount: float) -> str:
+    if one.measure == "hit_rate":
+        return format_share(amount)
+    if one.measure == "bytes":
+        return format_bytes(amount)
+    return f"{amount:,.0f}" if one.measure == "entries" else three_digits(amount)
+
+
+def _difference(one: Compared) -> str:
+    if one.measure == "hit_rate":
+        return f"{100 * one.difference:+.1f} points"
+    if one.predicted and one.measure in ("entries", "bytes"):
+        return f"{100 * one.difference / one.predicted:+.0f} %"
+    return f"{one.difference:+.3f}"
+
+
+def _interval(one: Compared) -> str:
+    if one.interval is None or one.interval[0] == one.interval[1]:
+        return "-"
+    low, high = (100 * bound for bound in one.interval)
+    return f"{low:+.1f} and {high:+.1f}"
+
+
+def _try(found: Confirmation, one: Try) -> RenderableType:
+    explains = max(0.0, 1 - one.off / found.off) if found.off else 0.0
+    head = Text(f"{printable(one.what, most=200)}: predicts {format_share(one.hit_rate)}, ")
+    head.append(f"explains {format_share(explains)} of the difference")
+    if not one.changes:
+        return kept_together(head)
+    return Group(kept_together(head), Padding(Text(plan_lines(one.changes), style="dim"), (0, 0, 0, 2)))

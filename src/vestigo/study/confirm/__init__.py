@@ -1,0 +1,13 @@
+"""A running cache's counters beside what its settings were predicted to give.
+
+counters   what files of counters say: how much each of them rose between two scrapes
+windows    life and prediction over the same stretches of time, and how sure their difference is
+tries      what could be otherwise in life, as settings or traces that can be replayed
+result     what is returned;  confirm  where all comes together
+"""
+
+from vestigo.study.confirm.confirm import confirm
+from vestigo.study.confirm.counters import Counters, read_counters
+from vestigo.study.confirm.result import Compared, Confirmation, Try
+
+__all__ = ["Compared", "Confirmation", "Counters", "Try", "confirm", "read_counters"]

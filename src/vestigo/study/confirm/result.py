@@ -1,0 +1,91 @@
+"""What holding counters against a prediction gives: plain data."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from vestigo.data import Data
+from vestigo.rules import Plan
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Compared(Data):
+    """One measure of one look-up, or of all."""
+
+    measure: str
+    """``hit_rate``, ``loads`` and ``evictions`` (both for each read), ``entries`` or ``bytes`` (held, on average)."""
+    lookup: str | None
+    life: float
+    predicted: float
+    interval: tuple[float, float] | None
+    """Between what bounds life less prediction lies, in 95 of 100 resamples of time. None where it is not resampled."""
+    differs: bool
+    """Whether that is more than chance and more than is tolerated."""
+
+    @property
+    def difference(self) -> float:
+        return self.life - self.predicted
+
+    def to_dict(self) -> dict[str, Any]:
+        names = ("measure", "lookup", "life", "predicted", "difference", "differs")
+        interval = None if self.interval is None else list(self.interval)
+        return {name: getattr(self, name) for name in names} | {"interval": interval}
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Try(Data):
+    """Something that could be otherwise in life, and what it would predict."""
+
+    what: str
+    """In words, as a statement about life."""
+    changes: Mapping[str, Any]
+    """Of the settings, by dotted key; none where it is the trace that is otherwise."""
+    hit_rate: float
+    """That is then predicted."""
+    off: float
+    """How far life is from it: the differences of the look-ups' hit rates, weighed by their reads, with those of
+    evictions and entries where they are counted."""
+
+    def to_dict(self) -> dict[str, Any]:
+        return {"what": self.what, "changes": dict(self.changes), "hit_rate": self.hit_rate, "off": self.off}
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Confirmation(Data):
+    """Counters of a running cache beside the replay of its plan. Made by `confirm`."""
+
+    compared: Sequence[Compared]
+    """Of all look-ups first, then of each."""
+    off: float
+    """How far life is from the prediction, as a `Try` says it."""
+    tries: Sequence[Try]
+    """What would explain life, the best first; none are made if life is as predicted."""
+    reads: tuple[float, float]
+    """In life, and in the trace."""
+    seconds: float
+    """How long was counted."""
+    scrapes: int
+    settings: Plan
+    notes: tuple[str, ...] = ()
+
+    @property
+    def is_as_predicted(self) -> bool:
+        return not any(one.differs for one in self.compared)
+
+    @property
+    def explained_by(self) -> Try | None:
+        """The best of the tries, if it explains half of the difference or more."""
+        return next((one for one in self.tries if one.off <= self.off / 2), None)
+
+    def to_dict(self) -> dict[str, Any]:
+        return {
+            "is_as_predicted": self.is_as_predicted,
+            "off": self.off,
+            "compared": [one.to_dict() for one in self.compared],
+            "tries": [one.to_dict() for one in self.tries],
+            "reads": {"life": self.reads[0], "trace": self.reads[1]},
+            "seconds": self.seconds,
+            "scrapes": self.scrapes,
+            "settings": self.settings.to_dict(),
+            "notes": list(self.notes),
+        }
