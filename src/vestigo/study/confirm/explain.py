@@ -1,0 +1,102 @@
+"""What explains that life is not as predicted: one thing after the other is replayed as if it were otherwise."""
+
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any, NamedTuple
+
+from vestigo.errors import InputError
+from vestigo.rules import Plan
+from vestigo.rules.vary import changed
+from vestigo.study.confirm.in_life import InLife
+from vestigo.study.confirm.predicted import Prediction, Time, predict
+from vestigo.study.confirm.result import Try
+from vestigo.study.confirm.tries import Otherwise, is_of_pools, otherwise, refined
+from vestigo.study.everywhere import keys_for
+from vestigo.trace import Trace
+
+_FINER = tuple(Fraction(text) for text in ("3/2", "6/5", "11/10", "21/20"))
+_SHOWN = 6
+_EXPLAINS = 0.9
+"""What leaves more of the difference explains nothing."""
+
+
+class _Tried(NamedTuple):
+    what: Otherwise
+    lookups: tuple[str, ...]
+    """Those for which it is otherwise; none: all."""
+    changes: dict[str, Any]
+    prediction: Prediction
+    off: float
+
+    def told(self) -> Try:
+        where = f"{', '.join(self.lookups)}: " if self.lookups else ""
+        return Try(f"{where}{self.what.what}", self.changes, self.prediction.hit_rate(), self.off)
+
+    @property
+    def kind(self) -> tuple[Any, ...]:
+        return tuple(self.what.rules), self.what.on is None, self.what.is_cold
+
+
+@dataclass(frozen=True)
+class Explainer:
+    """Life, the settings that were to be in force, and what they predict."""
+
+    trace: Trace
+    plan: Plan
+    time: Time
+    life: InLife
+    today: Prediction
+
+    def tries(self) -> list[Try]:
+        """What explains life better than the plan as it is, the best first, one of each kind."""
+        most = _EXPLAINS * self.life.off(self.today)
+        with ThreadPoolExecutor() as threads:
+            every = threads.map(self._tried, otherwise(self.trace, self.plan))
+            better = [one for one in every if one is not None and one.off < most]
+            of_kinds: dict[tuple[Any, ...], _Tried] = {}
+            for one in sorted(better, key=_off):
+                of_kinds.setdefault(one.kind, one)
+            found = list(threads.map(self._finer, list(of_kinds.values())[:_SHOWN]))
+        return [one.told() for one in sorted(found, key=_off)]
+
+    def _tried(self, one: Otherwise) -> _Tried | None:
+        """For those look-ups alone to which it brings the prediction nearer, if that is better."""
+        found = self._replayed(one)
+        if found is None or not one.rules or (is_of_pools(one.rules) and self.plan.pools):
+            return found
+        before, after = self.life.off_by_lookup(self.today), self.life.off_by_lookup(found.prediction)
+        nearer = tuple(name for name in before if after[name] < before[name])
+        if not nearer or len(nearer) == len(self.trace.lookups):
+            return found
+        alone = self._replayed(one, nearer)
+        return found if alone is None else min(found, alone, key=_off)
+
+    def _replayed(self, one: Otherwise, lookups: Sequence[str] = ()) -> _Tried | None:
+        """None where the plan does not take it."""
+        every = self.trace.lookups
+        changes = keys_for(self.plan, one.rules, lookups or every, every)
+        try:
+            on = self.trace if one.on is None else one.on(self.trace)
+            plan = changed(self.plan, changes) if changes else self.plan
+            prediction = predict(on, plan, self.time, is_cold=one.is_cold)
+        except InputError:
+            return None
+        return _Tried(one, tuple(lookups), changes, prediction, self.life.off(prediction))
+
+    def _finer(self, best: _Tried) -> _Tried:
+        """With the amount that explains most near one that explains much."""
+        for times in _FINER:
+            while (better := self._nearer(best, times)).off < best.off:
+                best = better
+        return best
+
+    def _nearer(self, best: _Tried, times: Fraction) -> _Tried:
+        near = [refined(best.what, one) for one in (times, 1 / times)]
+        found = [self._replayed(one, best.lookups) for one in near if one is not None]
+        return min((one for one in found if one is not None), key=_off, default=best)
+
+
+def _off(one: _Tried) -> float:
+    return one.off
