@@ -11,7 +11,7 @@ STRICT := -std=c++20 -Wall -Wextra -Wpedantic -Wshadow -Werror
 demo: $(VENV)/installed
 	$(BIN)/vestigo demo
 
-test: $(VENV)/installed tests/web/node/node_modules
+test: $(VENV)/installed examples/in_life/node_modules
 	$(BIN)/python -m pytest -n 2 --dist worksteal
 
 # Wide random exploration of both engines, of the ceilings, and of hostile files and plans: CASES=20000 SEED=7 make explore.
@@ -76,8 +76,8 @@ package: $(VENV)/installed
 	cd build/elsewhere && env -i HOME=$$PWD PATH=$$PWD/../empty/bin LANG=C.UTF-8 vestigo demo | tail -n 5
 
 # What the tests with Node.js need. Where there is none, they are skipped, which pytest says.
-tests/web/node/node_modules: tests/web/node/package.json
-	cd tests/web/node && npm install --silent --no-package-lock --no-fund --no-audit && touch node_modules \
+examples/in_life/node_modules: examples/in_life/package.json
+	cd examples/in_life && npm install --silent --no-package-lock --no-fund --no-audit && touch node_modules \
 	  || echo "Node.js or its packages are missing: the tests that need them are skipped"
 
 clean:

@@ -18,7 +18,7 @@ from vestigo.trace.trace import Op
 from vestigo.web.listen.otlp import PROTOBUF
 
 HERE = Path(__file__).parent
-NODE = HERE / "node"
+PACKAGES = HERE.parents[1] / "examples" / "in_life" / "node_modules"
 VESSELS = (
     "--span",
     "name=vessel.{...}",
@@ -28,7 +28,7 @@ VESSELS = (
     "columns.key={vessel.call_sign}",
 )
 without_node = pytest.mark.skipif(
-    shutil.which("node") is None or not (NODE / "node_modules").exists(), reason="Node.js or its packages are missing"
+    shutil.which("node") is None or not PACKAGES.exists(), reason="Node.js or its packages are missing"
 )
 
 

@@ -1,7 +1,6 @@
 """What could be otherwise in life than a plan says: other settings in force, other nodes, a colder start."""
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import replace
 from fractions import Fraction
 from typing import Any, NamedTuple
 
@@ -111,7 +110,3 @@ def _nodes(trace: Trace, plan: Plan) -> Iterator[Otherwise]:
 
 def is_of_pools(rules: Mapping[str, Any]) -> bool:
     return any(rule in Pool.model_fields for rule in rules)
-
-
-def without_warm_up(plan: Plan) -> Plan:
-    return replace(plan, warm_up=Duration(0))

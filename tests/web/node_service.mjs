@@ -1,5 +1,5 @@
 // A small service: an HTTP server whose requests read vessels, each read a span, exported as PROTO or JSON.
-// node service.mjs ENDPOINT ENCODING REQUESTS
+// node node_service.mjs ENDPOINT ENCODING REQUESTS
 import http from "node:http";
 import { trace } from "@opentelemetry/api";
 import { OTLPTraceExporter as AsJson } from "@opentelemetry/exporter-trace-otlp-http";

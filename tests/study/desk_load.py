@@ -1,0 +1,19 @@
+"""Load for the desk's service: python desk_load.py PORT SECONDS. Some of 40 vessels are asked for far more often."""
+
+import http.client
+import random
+import sys
+import time
+
+
+def main(port: str, seconds: str) -> None:
+    connection = http.client.HTTPConnection("127.0.0.1", int(port), timeout=10)
+    draw, until = random.Random(3), time.monotonic() + float(seconds)
+    while time.monotonic() < until:
+        connection.request("GET", f"/vessels/Q{min(int(draw.paretovariate(0.8)), 40)}")
+        connection.getresponse().read()
+        time.sleep(0.002)
+
+
+if __name__ == "__main__":
+    main(*sys.argv[1:])

@@ -1,0 +1,48 @@
+"""A real service, under load from another process, has a lifetime that its plan does not: that is named."""
+
+import subprocess
+import sys
+import time
+import urllib.request
+from pathlib import Path
+
+from tests.cli.calling import run
+
+HERE = Path(__file__).parent
+PLAN = """
+[trace]
+path = "recording"
+
+[rules]
+absolute = "{}"
+
+[life]
+hits = 'desk_reads_total{{answer="held", cache="{{lookup}}"}}'
+misses = 'desk_reads_total{{answer="asked", cache="{{lookup}}"}}'
+"""
+
+
+def test_a_lifetime_that_is_not_the_plan_s_is_named(tmp_path: Path) -> None:
+    command = [sys.executable, str(HERE / "desk_service.py"), str(tmp_path / "recording"), "200"]
+    service = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
+    assert service.stdout is not None
+    port = service.stdout.readline().strip()
+    load = subprocess.Popen([sys.executable, str(HERE / "desk_load.py"), port, "4.5"])
+    try:
+        (tmp_path / "scrapes").mkdir()
+        time.sleep(0.5)
+        while load.poll() is None:
+            with urllib.request.urlopen(f"http://127.0.0.1:{port}/metrics", timeout=10) as answer:
+                (tmp_path / "scrapes" / f"{time.time_ns()}.prom").write_bytes(answer.read())
+            time.sleep(0.25)
+    finally:
+        load.wait(timeout=30)
+        service.communicate(timeout=30)
+    for lifetime, status in (("200ms", 0), ("1500ms", 1)):
+        (tmp_path / "plan.toml").write_text(PLAN.format(lifetime))
+        done = run("confirm", "--counters", "scrapes", "--tolerate", "4%", cwd=tmp_path)
+        assert (done.returncode, done.stderr.count("\n") > 3) == (status, False), done
+    said = " ".join(done.stdout.split())
+    assert said.startswith("Life is not as predicted, over ")
+    named = said.split("as if absolute = ")[1].split(" is in force")[0]
+    assert 120 <= int(named.removesuffix("ms")) <= 330, said
