@@ -55,10 +55,12 @@ def test_a_service_in_python_is_recorded_surveyed_and_replayed(tmp_path: Path) -
 @without_node
 @pytest.mark.parametrize("encoding", ["json", "protobuf"])
 def test_a_service_in_node_is_recorded(tmp_path: Path, encoding: str) -> None:
+    (tmp_path / "node_modules").symlink_to(PACKAGES)
+    script = shutil.copy(HERE / "node_service.mjs", tmp_path)
     with listening(
         "recording", *VESSELS, "--intake", "columns.size={answer.bytes}", "--json", cwd=tmp_path
     ) as receiver:
-        subprocess.run(["node", str(NODE / "service.mjs"), receiver.url, encoding, "800"], check=True, timeout=60)
+        subprocess.run(["node", script, receiver.url, encoding, "800"], check=True, timeout=60)
         out, _, status = receiver.stop(signal.SIGTERM)
     assert status == 0
     heard = json.loads(out)
