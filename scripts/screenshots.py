@@ -12,12 +12,51 @@ import time
 from pathlib import Path
 
 import matplotlib
+import pandas as pd
 
-from vestigo import compare, figures, read_plan, read_trace, size_curve, survey, sweep, why
+from vestigo import compare, figures, read_by_read, read_plan, read_trace, size_curve, survey, sweep, why
 from vestigo.demo.files import write_demo
+from vestigo.rules.vary import changed
 
 SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
 VESTIGO = Path(sys.executable).parent / "vestigo"
+
+
+AS_SPANS = """
+from opentelemetry.exporter.otlp.proto.http.trace_exporter import OTLPSpanExporter
+from opentelemetry.sdk.trace import TracerProvider
+from opentelemetry.sdk.trace.export import BatchSpanProcessor
+
+import vestigo as vg
+
+trace = vg.read_trace("vestigo-demo/skerrow-quay.parquet").part(0, 20_000)
+provider = TracerProvider()
+provider.add_span_processor(BatchSpanProcessor(OTLPSpanExporter(), max_queue_size=40_000))
+tracer = provider.get_tracer("desk")
+columns = (trace.at, trace.op, trace.lookup, trace.key, trace.cost, trace.found)
+for at, op, lookup, key, cost, found in zip(*(column.tolist() for column in columns)):
+    if op < 2:
+        about = {"desk.key": str(trace.keys[key]), "desk.found": found != 0}
+        name = f"{trace.lookups[lookup]}.{'read' if op == 0 else 'store'}"
+        tracer.start_span(name, attributes=about, start_time=at).end(at + max(cost, 0))
+provider.shutdown()
+"""
+"""The demo's first events as a service would send them."""
+
+LISTEN = (
+    "(vestigo listen recording --for 25s --span 'name={...}.read' --span-writes 'name={...}.store' "
+    "--intake 'patterns.{}={}.read' --intake columns.key={desk.key}"
+)
+
+
+def in_life(folder: Path) -> None:
+    """What a desk with other settings than the plan's shows of itself, every half hour of the demo's two days."""
+    trace, plan = write_demo(folder / "vestigo-demo")
+    live = changed(read_plan(plan), {"lookup.vessel.sliding": "1m"})
+    reads = read_by_read(trace, live).to_pandas()
+    reads["hits"], reads["misses"] = reads["answer"] == "hit", reads["answer"] != "hit"
+    rises = reads.groupby([pd.Grouper(key="at", freq="30min"), "lookup"], observed=True)[["hits", "misses"]].sum()
+    rises.groupby("lookup", observed=True).cumsum().reset_index().to_csv(folder / "counted.csv", index=False)
 
 
 def figure_shots(folder: Path) -> None:
@@ -73,6 +112,14 @@ def main() -> None:
         terminal_shot(
             "check.png", "vestigo check --plan vestigo-demo/plan.toml --no-results | head -50", Path(folder), 9, 10
         )
+        in_life(Path(folder))
+        terminal_shot(
+            "confirm.png", "vestigo confirm --plan vestigo-demo/plan.toml --counters counted.csv", Path(folder), 9, 20
+        )
+        cache = f"node {SHOTS.parents[1] / 'examples' / 'caches' / 'lru.mjs'} 300 600"
+        rules = "--rules max_entries=300 --rules absolute=10m --rules on_write=drop"
+        drive = f"vestigo drive vestigo-demo/skerrow-quay.parquet {rules} --command '{cache}'"
+        terminal_shot("drive.png", drive, Path(folder), 9, 25)
         terminal_shot("curve.png", "vestigo curve --plan vestigo-demo/plan.toml", Path(folder))
         terminal_shot("survey.png", "vestigo survey vestigo-demo/skerrow-quay.parquet", Path(folder), 9)
         terminal_shot("odd-keys.png", "vestigo survey vestigo-demo/odd-keys.csv | tail -49", Path(folder), 9)
