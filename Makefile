@@ -48,6 +48,7 @@ bench: $(VENV)/installed
 	$(BIN)/python benchmarks/memory.py
 	$(BIN)/python benchmarks/recorder_cost.py
 	$(BIN)/python benchmarks/asking.py
+	$(BIN)/python benchmarks/in_life.py
 
 # The pages of docs/ and a reference of all public names, as HTML.
 docs: $(VENV)/installed

@@ -4,7 +4,9 @@ Needs Debian's packages xvfb, xterm, x11-apps, imagemagick and fonts-dejavu-core
 """
 
 import dataclasses
+import os
 import shlex
+import shutil
 import subprocess
 import sys
 import tempfile
@@ -36,7 +38,7 @@ tracer = provider.get_tracer("desk")
 columns = (trace.at, trace.op, trace.lookup, trace.key, trace.cost, trace.found)
 for at, op, lookup, key, cost, found in zip(*(column.tolist() for column in columns)):
     if op < 2:
-        about = {"desk.key": str(trace.keys[key]), "desk.found": found != 0}
+        about = {"desk.lookup": trace.lookups[lookup], "desk.key": str(trace.keys[key]), "desk.found": found != 0}
         name = f"{trace.lookups[lookup]}.{'read' if op == 0 else 'store'}"
         tracer.start_span(name, attributes=about, start_time=at).end(at + max(cost, 0))
 provider.shutdown()
@@ -44,8 +46,8 @@ provider.shutdown()
 """The demo's first events as a service would send them."""
 
 LISTEN = (
-    "(vestigo listen recording --for 25s --span 'name={...}.read' --span-writes 'name={...}.store' "
-    "--intake 'patterns.{}={}.read' --intake columns.key={desk.key}"
+    "vestigo listen recording --for 25s --span-writes 'name={...}.store' --intake 'columns.lookup={desk.lookup}' "
+    "--intake 'columns.key={desk.key}' --intake null_where.desk.found=false"
 )
 
 
@@ -55,7 +57,9 @@ def in_life(folder: Path) -> None:
     live = changed(read_plan(plan), {"lookup.vessel.sliding": "1m"})
     reads = read_by_read(trace, live).to_pandas()
     reads["hits"], reads["misses"] = reads["answer"] == "hit", reads["answer"] != "hit"
-    rises = reads.groupby([pd.Grouper(key="at", freq="30min"), "lookup"], observed=True)[["hits", "misses"]].sum()
+    rises = reads.groupby([pd.Grouper(key="at", freq="30min", label="right"), "lookup"], observed=True)[
+        ["hits", "misses"]
+    ].sum()
     rises.groupby("lookup", observed=True).cumsum().reset_index().to_csv(folder / "counted.csv", index=False)
 
 
@@ -80,7 +84,7 @@ def terminal_shot(name: str, command: str, folder: Path, points: int = 11, secon
     """What a command prints, in an xterm on a virtual screen; in smaller letters where it is long."""
     display = ":97"
     server = subprocess.Popen(["Xvfb", display, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
-    env = {"DISPLAY": display, "PATH": f"{VESTIGO.parent}:/usr/bin:/bin", "HOME": str(folder), "LANG": "C.UTF-8"}
+    env = {"DISPLAY": display, "PATH": f"{VESTIGO.parent}:{os.environ['PATH']}", "HOME": str(folder), "LANG": "C.UTF-8"}
     cells = {11: "140x42+0+0", 9: "157x52+0+0"}[points]
     look = ["-fa", "DejaVu Sans Mono", "-fs", str(points), "-geometry", cells, "-bg", "#fbfaf7", "-fg", "#22303a"]
     shown = f"printf '%s\\n' {shlex.quote(f'$ {command}')}; {command}; sleep 60"
@@ -116,9 +120,12 @@ def main() -> None:
         terminal_shot(
             "confirm.png", "vestigo confirm --plan vestigo-demo/plan.toml --counters counted.csv", Path(folder), 9, 20
         )
-        cache = f"node {SHOTS.parents[1] / 'examples' / 'caches' / 'lru.mjs'} 300 600"
+        (Path(folder) / "send.py").write_text(AS_SPANS)
+        listen = f"{LISTEN} & (sleep 2; python send.py); wait; vestigo survey recording | head -40"
+        terminal_shot("listen.png", listen, Path(folder), 9, 32)
+        shutil.copy(SHOTS.parents[1] / "examples" / "caches" / "lru.mjs", Path(folder) / "my-cache.mjs")
         rules = "--rules max_entries=300 --rules absolute=10m --rules on_write=drop"
-        drive = f"vestigo drive vestigo-demo/skerrow-quay.parquet {rules} --command '{cache}'"
+        drive = f"vestigo drive vestigo-demo/skerrow-quay.parquet {rules} --command 'node my-cache.mjs 300 600'"
         terminal_shot("drive.png", drive, Path(folder), 9, 25)
         terminal_shot("curve.png", "vestigo curve --plan vestigo-demo/plan.toml", Path(folder))
         terminal_shot("survey.png", "vestigo survey vestigo-demo/skerrow-quay.parquet", Path(folder), 9)

@@ -9,9 +9,10 @@ import numpy as np
 import pandas as pd
 import pytest
 
-from vestigo import InputError, Life, Plan, PlanError, RulesError, read_counters, read_plan
+from vestigo import InputError, Life, Plan, PlanError, RulesError, read_plan
 from vestigo.rules.life import Series
 from vestigo.rules.plan_text import plan_text
+from vestigo.study import read_counters
 
 AT = 1_773_734_400
 LIFE = Life(

@@ -33,9 +33,7 @@ def _answer(driven: Driven) -> Text:
         text.append(f"Stopped early, after {counted(reads, 'counted read')}. ", "bold")
     if not driven.differ:
         return text.append(f"The cache and the replay answered all {reads:,} reads alike.", "bold")
-    text.append(
-        f"The cache and the replay answered {format_share(driven.alike / reads)} of {reads:,} reads alike", "bold"
-    )
+    text.append(f"The cache and the replay answered {_share(driven.alike, reads)} of {reads:,} reads alike", "bold")
     text.append(
         f"; {driven.differ:,} differ: {counted(driven.only_driven, 'hit')} of the cache alone, "
         f"{driven.only_replayed:,} of the replay alone, "

@@ -30,10 +30,13 @@ def confirm(
 ) -> Confirmation:
     """Holds counters of a running cache against what its settings were predicted to give on a trace of the same time.
 
-    `counters` are files or records as `read_counters` takes them, or what that gave; the plan's `life` says which of
-    them is what. Rates are compared over the time between the first scrape and the last, what the trace has before is
-    replayed and not counted. A rate differs if that is more than chance, by resampled time, and more than `tolerate`,
-    in parts of the reads. If any does, what would explain it is looked for by replay.
+    `counters` are scrapes of at least two moments: a file, a folder of them, several files, or records with ``at``,
+    maybe ``lookup``, and counters by name. Files are text of Prometheus or OpenMetrics, CSV or JSON. The plan's `life`
+    says which of them is what.
+
+    Rates are compared over the time between the first scrape and the last; what the trace has before is replayed and
+    not counted. A rate differs if that is more than chance, by resampled time, and more than `tolerate`, in parts of
+    the reads. If any does, what would explain it is looked for by replay.
 
     Raises InputError for counters that say nothing, and RulesError if the settings do not fit the trace.
 

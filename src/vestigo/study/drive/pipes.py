@@ -100,15 +100,15 @@ class Pipes:
     def __enter__(self) -> Self:
         return self
 
-    def __exit__(self, _: type[BaseException] | None, __: BaseException | None, ___: TracebackType | None) -> None:
-        """Lets it end by itself, and ends it with all that it started if it does not."""
+    def __exit__(self, kind: type[BaseException] | None, _: BaseException | None, __: TracebackType | None) -> None:
+        """Lets it end by itself, and ends it with all that it started if it does not, or if we are interrupted."""
         self._selector.close()
         assert self._process.stdin is not None
         assert self._process.stdout is not None
         self._process.stdin.close()
         self._process.stdout.close()
         try:
-            self._process.wait(_SECONDS_TO_END)
+            self._process.wait(_SECONDS_TO_END if kind is None else 0)
         except subprocess.TimeoutExpired:
             with contextlib.suppress(ProcessLookupError):
                 os.killpg(self._process.pid, signal.SIGKILL)

@@ -54,7 +54,9 @@ def _shared(trace: Trace, plan: Plan, pools: Sequence[Any]) -> Iterator[Trial]:
     entries = [pool.max_entries for pool in pools if pool.max_entries is not None]
     for most in {*entries, sum(entries)} - {0}:
         what = f"all look-ups share one room for {counted(most, 'entry', 'entries')}"
-        yield Trial(what, {SHARED: lookups, "pool.all.max_entries": most, "pool.all.eviction": pools[0].eviction.name})
+        policy = str(pools[0].eviction)
+        other = {"pool.all.eviction": policy} if policy != "lru" else {}
+        yield Trial(what, {SHARED: lookups, "pool.all.max_entries": most, **other})
 
 
 def _evicts(name: str, today: Sequence[str]) -> str:
@@ -98,7 +100,12 @@ def _changes(rules: Sequence[Any]) -> Iterator[Trial]:
             "replace": "writes put the new value in place",
         },
         "per": {"all": "all nodes share it", "node": "each node has one of its own"},
-        "when_full": {"refuse": "it takes no more when it is full"},
+        "when_full": {
+            "refuse": "it takes no more when it is full",
+            "trim 10%": "when it is full, it makes a tenth free at once",
+            "trim 25%": "when it is full, it makes a quarter free at once",
+            "trim 50%": "when it is full, it makes half of it free at once",
+        },
     }
     for rule, ways in said.items():
         for value, what in ways.items():
