@@ -190,6 +190,7 @@ def test_the_schema_is_printed(tmp_path: Path) -> None:
 def test_the_verbs_are_listed_in_the_order_of_the_work(tmp_path: Path) -> None:
     assert list(verbs()) == [
         "demo",
+        "listen",
         "survey",
         "replay",
         "curve",
@@ -197,6 +198,8 @@ def test_the_verbs_are_listed_in_the_order_of_the_work(tmp_path: Path) -> None:
         "choose",
         "why",
         "check",
+        "drive",
+        "confirm",
         "convert",
         "schema",
     ]

@@ -1,4 +1,4 @@
-"""Load for the desk's service: python desk_load.py PORT SECONDS. Some of 40 vessels are asked for far more often."""
+"""Load for the desk's service: python desk_load.py PORT SECONDS. 40 vessels, and one berth far more often."""
 
 import http.client
 import random
@@ -10,7 +10,8 @@ def main(port: str, seconds: str) -> None:
     connection = http.client.HTTPConnection("127.0.0.1", int(port), timeout=10)
     draw, until = random.Random(3), time.monotonic() + float(seconds)
     while time.monotonic() < until:
-        connection.request("GET", f"/vessels/Q{min(int(draw.paretovariate(0.8)), 40)}")
+        path = f"/vessels/Q{draw.randrange(40)}" if draw.random() < 0.7 else "/berths/A1"
+        connection.request("GET", path)
         connection.getresponse().read()
         time.sleep(0.002)
 

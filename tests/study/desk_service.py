@@ -1,6 +1,6 @@
 """A service with a cache of its own: python desk_service.py RECORDING LIFETIME_MS. Prints its port; ends as input does.
 
-GET /vessels/SIGN reads through the cache, GET /metrics shows its counters, as the Prometheus client writes them.
+GET /vessels/SIGN and /berths/NAME read through the cache, GET /metrics shows its counters, as the Prometheus client does.
 """
 
 import sys
@@ -17,17 +17,19 @@ READS = prometheus_client.Counter("desk_reads", "Reads of the desk's cache.", ["
 
 def main(recording: str, lifetime_ms: str) -> None:
     recorder = Recorder(recording, node="quay-1", flush_every="50ms")
-    held: dict[str, tuple[dict[str, str], float]] = {}
+    held: dict[tuple[str, str], tuple[str, float]] = {}
 
-    @recorder.reads("vessel")
-    def vessel(sign: str) -> dict[str, str]:
-        value, until = held.get(sign, ({}, 0.0))
+    def read(cache: str, key: str) -> str:
+        value, until = held.get((cache, key), ("", 0.0))
         now = time.monotonic()
-        READS.labels("vessel", "held" if now < until else "asked").inc()
+        READS.labels(cache, "held" if now < until else "asked").inc()
         if now >= until:
-            value = {"sign": sign, "name": f"Vessel {sign}"}
-            held[sign] = (value, now + float(lifetime_ms) / 1000)
+            value = f"{cache} {key}"
+            held[cache, key] = (value, now + float(lifetime_ms) / 1000)
         return value
+
+    vessel = recorder.reads("vessel")(lambda sign: read("vessel", sign))
+    berth = recorder.reads("berth")(lambda name: read("berth", name))
 
     class Desk(BaseHTTPRequestHandler):
         protocol_version = "HTTP/1.1"
@@ -36,7 +38,8 @@ def main(recording: str, lifetime_ms: str) -> None:
             if self.path == "/metrics":
                 body = prometheus_client.generate_latest()
             else:
-                body = vessel(self.path.rsplit("/", 1)[-1])["name"].encode()
+                kind, key = self.path.strip("/").split("/")
+                body = (vessel if kind == "vessels" else berth)(key).encode()
             self.send_response(200)
             self.send_header("Content-Length", str(len(body)))
             self.end_headers()

@@ -44,5 +44,6 @@ def test_a_lifetime_that_is_not_the_plan_s_is_named(tmp_path: Path) -> None:
         assert (done.returncode, done.stderr.count("\n") > 3) == (status, False), done
     said = " ".join(done.stdout.split())
     assert said.startswith("Life is not as predicted, over ")
-    named = said.split("as if absolute = ")[1].split(" is in force")[0]
-    assert 120 <= int(named.removesuffix("ms")) <= 330, said
+    assert " as if absolute = " in said, done.stdout
+    named = said.split(" as if absolute = ")[1].split(" is in force")[0]
+    assert 100 <= int(named.removesuffix("ms")) <= 400, done.stdout
