@@ -12,7 +12,7 @@ demo: $(VENV)/installed
 	$(BIN)/vestigo demo
 
 test: $(VENV)/installed examples/in_life/node_modules
-	$(BIN)/python -m pytest -n 2 --dist worksteal
+	$(BIN)/python -m pytest -n 3 --dist worksteal
 
 # Wide random exploration of both engines, of the ceilings, and of hostile files and plans: CASES=20000 SEED=7 make explore.
 explore: $(VENV)/installed

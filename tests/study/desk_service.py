@@ -1,6 +1,6 @@
 """A service with a cache of its own: python desk_service.py RECORDING LIFETIME_MS. Prints its port; ends as input does.
 
-GET /vessels/SIGN and /berths/NAME read through the cache, GET /metrics shows its counters, as the Prometheus client does.
+GET /vessels/SIGN and /berths/NAME read through the cache; GET /metrics shows counters, as the Prometheus client does.
 """
 
 import sys
