@@ -2,12 +2,15 @@
 
 import gzip
 import json
+import tempfile
 import threading
 from pathlib import Path
 
 import pytest
 from google.protobuf.json_format import MessageToDict
 from google.rpc.status_pb2 import Status
+from hypothesis import given
+from hypothesis import strategies as st
 from opentelemetry.proto.collector.trace.v1.trace_service_pb2 import (
     ExportTraceServiceRequest,
     ExportTraceServiceResponse,
@@ -76,6 +79,44 @@ def test_what_is_no_request_is_refused_with_a_status(
     assert len(said.split()) > 3
     assert recording.heard.spans == 0
     assert list(tmp_path.iterdir()) == []
+
+
+@given(st.data())
+def test_whatever_is_sent_is_answered_and_counted(data: st.DataObject) -> None:
+    spans = [{"sign": "Q1", "name": "a"}, {"db.query.text": "SELECT ?", "db.query.parameter.0": "x", "kind": 1}]
+    request = request_of(*spans, {"http.request.method": "GET", "url.full": "http://[::", "http.status_code": 9})
+    body, kind = data.draw(st.sampled_from([(request, PROTOBUF), (as_json(request), JSON)]))
+    mutated = bytearray(body)
+    for _ in range(data.draw(st.integers(1, 6))):
+        mutated[data.draw(st.integers(0, len(mutated) - 1))] = data.draw(st.integers(0, 255))
+    with tempfile.TemporaryDirectory() as folder:
+        with recording_in(Path(folder), KEYED) as (app, recording):
+            good = ask(app, request)
+            answer = ask(app, bytes(mutated), kind)
+        assert (good.status, answer.status in (200, 400)) == (200, True)
+        assert recording.heard.written >= 1
+        assert recording.heard.dropped == 0
+        assert read_trace(folder).keys[0] == "Q1"
+
+
+def test_reasons_do_not_pile_up(tmp_path: Path) -> None:
+    statements = [{"db.query.text": f"{first}{second}DO x"} for first in "ABCDEFGHIJ" for second in "KLMNOPQRST"]
+    with recording_in(tmp_path) as (app, recording):
+        for one in statements:
+            ask(app, request_of(one))
+            recording.flush()
+    left_out = recording.heard.left_out
+    assert (sum(left_out.values()), len(left_out), left_out["other reasons"]) == (100, 51, 50)
+
+
+def test_an_intake_that_refuses_costs_its_spans_and_no_more(tmp_path: Path) -> None:
+    intake = Intake(patterns={"vessel": "vessel.{}"}, match="{name}", strict=True)
+    with recording_in(tmp_path, intake) as (app, recording):
+        for name in ("other", "vessel.read"):
+            assert ask(app, request_of({"name": name})).status == 200
+            recording.flush()
+    assert recording.heard.written == 1
+    assert [why.partition(":")[0] for why in recording.heard.left_out] == ["nothing can be made of them"]
 
 
 def test_other_paths_and_methods_are_not_there(tmp_path: Path) -> None:

@@ -33,6 +33,8 @@ MOST_WAITING_BYTES = 64 << 20
 _NO_KEY = "nothing tells their key"
 _HASHED = ("key", "version")
 _MOST_TRIES = 200
+_MOST_REASONS, _LONGEST_REASON = 50, 200
+_OTHERWISE = "other reasons"
 
 
 class Answer(NamedTuple):
@@ -128,18 +130,28 @@ class Recording:
         """Makes lines of the spans that are gathered. Called with the lock held: requests that are read meanwhile would
         keep Python to themselves, and the lines would never be made.
         """
-        spans, self._gathered = self._gathered.spans(), Gathered(self.wanted)
+        gathered, self._gathered = self._gathered, Gathered(self.wanted)
+        try:
+            lines, events, not_asked_for, left_out = self._lines(gathered.spans())
+        except (TraceError, pa.ArrowException, ValueError) as error:  # whatever is sent, the recording goes on
+            why = f"nothing can be made of them: {str(error).splitlines()[0][:_LONGEST_REASON]}"
+            return self._count(left_out=Counter({why: len(gathered)}))
+        if events:
+            self._waiting.append((lines, events))
+            self._waiting_bytes += len(lines)
+        return self._count(not_asked_for=not_asked_for, left_out=left_out)
+
+    def _lines(self, spans: Spans) -> tuple[bytes, int, int, Counter[str]]:
+        """Of how many events, how many spans were not asked for, and how many are left out, by reason."""
         ops, left_out, pieces = self._selection.ops(spans), Counter[str](), []
         for op, meaning in self._meanings.items():
             mask = pc.equal(ops, op).fill_null(False).to_numpy(zero_copy_only=False)
             if mask.any():
                 pieces += self._checked(self._meant(spans, mask, meaning, left_out), left_out)
-        if pieces:
-            trace = build_trace(pieces, "spans")
-            lines = b"".join(json_lines(trace))
-            self._waiting.append((lines, len(trace)))
-            self._waiting_bytes += len(lines)
-        self._count(not_asked_for=ops.null_count, left_out=left_out)
+        if not pieces:
+            return b"", 0, ops.null_count, left_out
+        trace = build_trace(pieces, "spans")
+        return b"".join(json_lines(trace)), len(trace), ops.null_count, left_out
 
     def _meant(self, spans: Spans, mask: np.ndarray, meaning: Meaning, left_out: Counter[str]) -> pa.Table:
         """The columns of a trace for these spans, as far as they tell a key."""
@@ -177,7 +189,10 @@ class Recording:
     def _count(self, left_out: Counter[str] | None = None, **more: int) -> None:
         with self._counting:
             here = self._heard
-            reasons = +(Counter(here.left_out) + (left_out or Counter()))
+            reasons = Counter(here.left_out)
+            for why, spans in (left_out or {}).items():
+                reasons[why if why in reasons or len(reasons) < _MOST_REASONS else _OTHERWISE] += spans
+            reasons = +reasons
             counts = {name: getattr(here, name) + count for name, count in more.items()}
             self._heard = replace(here, left_out=dict(reasons), **counts)
 
