@@ -200,7 +200,7 @@ def sleepy(*_: Any) -> None:
     [
         (lambda lookup, key, load: {}[key], "the cache raised KeyError: 'b' (test_drive.py, line "),
         (sleepy, "the cache did not come back"),
-        (lambda lookup, key, load: "text", "the cache answered with a str, which is not what load() gave"),
+        (lambda lookup, key, load: "text", "the cache answered with something of type str, which load() did not give"),
         (lambda lookup, key, load: None, "the cache answered nothing, though it had not called load()"),
         (lambda lookup, key, load: load() and None, "the cache answered nothing, though load() had given it a value"),
     ],
@@ -212,6 +212,25 @@ def test_a_cache_that_cannot_go_on_is_one_sentence_and_what_was_counted_is_kept(
     assert driven.stopped is not None
     assert driven.stopped.startswith(f"event 2 (1970-01-01 00:00:02.000, read of reads b): {said}")
     assert (driven.driven.reads, driven.driven.hits, driven.differ) == (2, 1, 0)
+
+
+def test_a_cache_that_was_driven_before_must_be_emptied() -> None:
+    kept: dict[str, Any] = {}
+    trace = told("0 read a", "1 read a")
+    first, second = (
+        drive(trace, lambda lookup, key, load: kept.setdefault(key, kept.get(key) or load()), Rules()) for _ in range(2)
+    )
+    assert (first.stopped, first.driven.hits) == (None, 1)
+    assert second.stopped == (
+        "event 0 (1970-01-01 00:00:00.000, read of reads a): the cache answered with a value of an earlier drive; "
+        "empty it before each one"
+    )
+    assert str(second) == "Stopped before the first counted read."
+
+
+def test_waiting_for_real_time_is_no_hanging() -> None:
+    driven = drive(told("0 read a", "1 read a"), Desk(Clock()).read, Rules(), faster=1, patience="200ms")
+    assert (driven.stopped, driven.driven.hits) == (None, 1)
 
 
 def test_two_keys_under_one_name_are_found() -> None:

@@ -121,7 +121,7 @@ def _driven(  # noqa: PLR0913  # all that is known by then
         why, better = _explained(trace, driven, plan, _REASONS, progress)
     loads = given.loads[rows]
 
-    def told(marks: Marks, loads: np.ndarray, chosen: Any = slice(None)) -> ReadCounts:
+    def counts(marks: Marks, loads: np.ndarray, chosen: Any = slice(None)) -> ReadCounts:
         part = marks.of(chosen)
         return ReadCounts(
             reads=len(part.rows),
@@ -133,7 +133,7 @@ def _driven(  # noqa: PLR0913  # all that is known by then
         )
 
     def both(chosen: Any = slice(None)) -> tuple[ReadCounts, ReadCounts]:
-        return told(driven, loads, chosen), told(replayed, ~replayed.hit, chosen)
+        return counts(driven, loads, chosen), counts(replayed, ~replayed.hit, chosen)
 
     lookup = trace.lookup[rows]
     whole = both()
@@ -162,11 +162,10 @@ def _explained(
     part = Judge(trace.part(0, _FOR_TRIALS) if len(trace) > _FOR_TRIALS else trace, driven.of(chosen))
     found, best = explanations(part, plan, most, progress)
     if not chosen.all():
-        told, so_far = [], plan
-        for one in found:
+        so_far = plan
+        for place, one in enumerate(found):
             so_far = with_changes(so_far, dict(one.changes))
-            told.append(dataclasses.replace(one, alike=int(Judge(trace, driven).alike(so_far).sum())))
-        found = told
+            found[place] = dataclasses.replace(one, alike=int(Judge(trace, driven).alike(so_far).sum()))
     return found, best
 
 

@@ -1,5 +1,6 @@
 """A cache in Python, driven event by event: the functions by which a program asks and changes it."""
 
+import itertools
 import signal
 import threading
 import traceback
@@ -23,6 +24,7 @@ Load = Callable[[], OriginValue | None]
 
 _NAMES = ("read", "write", "remove", "clear", "restart")
 _EVENTS = 1 << 16
+_drives = itertools.count(1)
 _CHANGES = (Op.WRITE, Op.REMOVE)
 _ALL = -2
 """In place of a node: one cache for all of them."""
@@ -95,20 +97,25 @@ class _Origin:
     """What the origin would give now. Its `load` is one and the same function at every read."""
 
     def __init__(self) -> None:
+        self.drive = next(_drives)
         self.row, self.lookup, self.key, self.size = 0, "", None, 0
         self.null = False
         self.loads = 0
 
     def load(self) -> OriginValue | None:
         self.loads += 1
-        return None if self.null else OriginValue(self.lookup, self.key, self.row, self.size)
+        return None if self.null else self.value()
+
+    def value(self) -> OriginValue:
+        return OriginValue(self.lookup, self.key, self.row, self.size, self.drive)
 
 
 class _Caller:
     def __init__(self, offered: Offered, cache: Functions | Makes, clock: Clock) -> None:
         self.value = np.full(len(offered.trace), NOTHING_GIVEN)
         self.loads = np.zeros(len(offered.trace), np.int32)
-        self.row = 0
+        self.asked: int | None = None
+        """The event that the cache works at now."""
         self._offered, self._clock, self._origin = offered, clock, _Origin()
         self._makes = None if isinstance(cache, Functions) else cache
         self._caches = {_ALL: cache} if isinstance(cache, Functions) else {}
@@ -120,11 +127,11 @@ class _Caller:
             try:
                 self._run(begin, begin + _EVENTS)
             except _Hung:
-                raise Stopped(self.row, "the cache did not come back") from None
+                raise Stopped(self._origin.row, "the cache did not come back") from None
             except (Stopped, InputError, KeyboardInterrupt):
                 raise
             except Exception as error:
-                raise Stopped(self.row, f"the cache raised {_said(error)}") from error
+                raise Stopped(self._origin.row, f"the cache raised {_said(error)}") from error
 
     def _run(self, begin: int, end: int) -> None:
         offered, trace, origin, move = self._offered, self._offered.trace, self._origin, self._clock.move
@@ -132,8 +139,9 @@ class _Caller:
         columns = (trace.at, trace.op, trace.lookup, trace.key, trace.node, trace.force, offered.null, offered.size)
         events = zip(*(column[begin:end].tolist() for column in columns), strict=True)
         for row, (at, op, lookup_id, key_id, node, force, null, size) in enumerate(events, begin):
-            self.row = origin.row = row
+            self.asked = None
             move(at)
+            self.asked = origin.row = row
             if op > Op.PRELOAD:
                 self._empty(op, lookups[lookup_id] if lookup_id >= 0 else None, node)
                 continue
@@ -159,7 +167,7 @@ class _Caller:
             if cache.remove is not None:
                 cache.remove(origin.lookup, origin.key)
         elif cache.write is not None:
-            cache.write(origin.lookup, origin.key, OriginValue(origin.lookup, origin.key, origin.row, origin.size))
+            cache.write(origin.lookup, origin.key, origin.value())
 
     def _event_of(self, answer: object, last_null: int | None) -> int:
         """At which event the value was given that the cache answered with. Raises Stopped."""
@@ -171,8 +179,10 @@ class _Caller:
                 raise Stopped(origin.row, "the cache answered nothing, though it had not called load()")
             return origin.row if origin.loads else last_null
         if type(answer) is not OriginValue:
-            given = f"{type(answer).__name__}, which is not what load() gave"
-            raise Stopped(origin.row, f"the cache answered with a {given}; return the value itself, or None for a null")
+            given = f"something of type {type(answer).__name__}, which load() did not give"
+            raise Stopped(origin.row, f"the cache answered with {given}; return the value itself, or None for a null")
+        if answer.drive != origin.drive:
+            raise Stopped(origin.row, "the cache answered with a value of an earlier drive; empty it before each one")
         if answer.lookup != origin.lookup or answer.key != origin.key:
             raise Stopped(origin.row, f"the cache answered with the {answer!r}: two keys share one name in it")
         return answer.event
@@ -206,13 +216,13 @@ def _watched(caller: _Caller, patience_seconds: float) -> Iterator[None]:
     if threading.current_thread() is not threading.main_thread() or not hasattr(signal, "setitimer"):
         yield
         return
-    last = -1
+    last: int | None = None
 
     def look(_: int, __: FrameType | None) -> None:
         nonlocal last
-        if caller.row == last:
+        if last is not None and caller.asked == last:
             raise _Hung
-        last = caller.row
+        last = caller.asked
 
     before = signal.signal(signal.SIGALRM, look)
     signal.setitimer(signal.ITIMER_REAL, patience_seconds, patience_seconds)

@@ -21,10 +21,10 @@ class OriginValue:
     be copied and pickled, and holds nothing else.
     """
 
-    __slots__ = ("event", "key", "lookup", "size")
+    __slots__ = ("drive", "event", "key", "lookup", "size")
 
-    def __init__(self, lookup: str, key: object, event: int, size: int) -> None:
-        self.lookup, self.key, self.event, self.size = lookup, key, event, size
+    def __init__(self, lookup: str, key: object, event: int, size: int, drive: int = 0) -> None:
+        self.lookup, self.key, self.event, self.size, self.drive = lookup, key, event, size, drive
 
     def __len__(self) -> int:
         return self.size

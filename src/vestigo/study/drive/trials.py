@@ -43,7 +43,7 @@ def trials(trace: Trace, driven: Marks, plan: Plan) -> Iterator[Trial]:
             yield Trial(_evicts(name, [pool.eviction.name for pool in pools]), {"eviction": name})
     hidden = [one for one in sizes if len(one.rules) == 1]  # a policy may hide behind a wrong size
     for name in ("fifo", "clock", "random"):
-        yield from (Trial(f"{_evicts(name, ())}, {one.what}", {"eviction": name, **one.rules}) for one in hidden)
+        yield from (Trial(f"{_evicts(name, ())}, and {one.what}", {"eviction": name, **one.rules}) for one in hidden)
 
 
 def _shared(trace: Trace, plan: Plan, pools: Sequence[Any]) -> Iterator[Trial]:
