@@ -117,6 +117,16 @@ def test_evictions_loads_and_what_is_held_are_compared_too(day: Trace) -> None:
     assert found.notes[0] == "the trace begins with the counting, with an empty cache"
 
 
+def test_what_counters_cannot_tell_apart_is_said() -> None:
+    trace = vg.synth(reads=20_000, keys=300, seed=2)
+    outcome = vg.replay(trace, Rules(max_entries=40, eviction="fifo"))
+    rows = [{"at": 1_767_571_200, "hits": 0, "misses": 0}]
+    rows += [{"at": 1_767_571_440, "hits": outcome.hits, "misses": outcome.misses}]
+    found = confirm(trace, Rules(max_entries=200), rows)
+    assert {tuple(one.changes) for one in found.rivals} >= {("rules.absolute",), ("rules.sliding",)}
+    assert "These counters cannot tell it from: " in " ".join(str(found).split())
+
+
 def test_small_differences_are_tolerated_if_that_is_asked_for(day: Trace) -> None:
     rows = counted(day, changed(PLAN, {"rules.max_entries": 50}), 1800, 7200, 30)
     assert not confirm(day, PLAN, rows, tolerate="0.1%").is_as_predicted

@@ -69,6 +69,12 @@ def test_database_spans_need_no_options(tmp_path: Path) -> None:
     assert heard.spans == len(spans)
 
 
+def test_queries_whose_parameters_are_nowhere_say_so(tmp_path: Path) -> None:
+    heard, trace = recorded(tmp_path, request_of(query("SELECT * FROM vessels WHERE sign = $1")))
+    assert trace is None
+    assert heard.left_out == {"their query has placeholders, and no db.query.parameter attribute says for what": 1}
+
+
 def test_spans_of_http_clients_need_no_options(tmp_path: Path) -> None:
     def call(method: str, url: str, status: int, **more: Any) -> dict[str, Any]:
         return {"http.request.method": method, "url.full": url, "http.response.status_code": status, **more}

@@ -15,11 +15,14 @@ from vestigo.units import SHARES, SPANS, counted, format_share, format_time
 
 
 def driven_text(driven: Driven) -> RenderableType:
+    if not driven.driven.reads:
+        return Text("Stopped before the first counted read." if driven.stopped else "The trace has no reads.", "bold")
     parts: list[RenderableType] = [kept_together(_answer(driven)), Text(), _table(driven)]
     if driven.first is not None:
         parts += [Text(), *_first(driven.first)]
     if driven.explanations:
-        parts += [Text(), Text("What explains the cache better, by replay, each on top of the one before:", "bold")]
+        what = "What explains the cache" if driven.found == driven.settings else "What explains the cache better"
+        parts += [Text(), Text(f"{what}, by replay, each on top of the one before:", "bold")]
         parts += [_explanation(driven, one) for one in driven.explanations]
     elif driven.differ:
         parts += [Text(), Text("No change of one rule, no other policy and no other size explains it better.")]

@@ -7,6 +7,8 @@ from typing import Any
 from vestigo.data import Data
 from vestigo.rules import Plan
 
+_ALIKE = 0.02
+
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Compared(Data):
@@ -76,6 +78,14 @@ class Confirmation(Data):
     def explained_by(self) -> Try | None:
         """The best of the tries, if it explains half of the difference or more."""
         return next((one for one in self.tries if one.off <= self.off / 2), None)
+
+    @property
+    def rivals(self) -> list[Try]:
+        """Other tries that explain as much, but for a fiftieth of the difference."""
+        best = self.explained_by
+        if best is None:
+            return []
+        return [one for one in self.tries if one is not best and one.off <= best.off + _ALIKE * self.off]
 
     def to_dict(self) -> dict[str, Any]:
         return {

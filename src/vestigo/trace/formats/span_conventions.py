@@ -82,7 +82,7 @@ def read_columns(columns: dict[str, Any], count: int, wanted: set[str]) -> Told:
         left_out |= _named(database.others, "their operation ({}) does not read; state columns.op to keep them")
         left_out |= _named(http.others, "their method ({}) neither reads nor changes")
     if READ["key"] in wanted:
-        if key.null_count == count:
+        if key.null_count == count and not database.hides.any():
             del told["key"]  # none of them tells one: which column it is must be stated
         else:
             left_out["their query has placeholders, and no db.query.parameter attribute says for what"] = database.hides

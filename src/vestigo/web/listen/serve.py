@@ -2,6 +2,7 @@
 
 import asyncio
 import contextlib
+import os
 import signal
 import socket
 from collections.abc import Callable, Iterator
@@ -46,7 +47,7 @@ class Address(NamedTuple):
             family, *_, where = socket.getaddrinfo(self.host, self.port, type=socket.SOCK_STREAM)[0]
             return socket.create_server(where[:2], family=family)
         except OSError as error:
-            said = error.strerror or str(error)
+            said = os.strerror(error.errno) if error.errno and error.errno > 0 else error.strerror
             raise InputError(f"--address {self.host}:{self.port}: nothing can listen there: {said}") from None
 
 
