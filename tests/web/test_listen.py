@@ -77,7 +77,7 @@ def test_a_service_in_node_is_recorded(tmp_path: Path, encoding: str) -> None:
     assert (trace.reads, len(trace.keys), set(trace.size.tolist()), trace.nodes) == (800, 25, {120}, ("quay-9",))
 
 
-def test_what_was_written_is_whole_after_a_kill(tmp_path: Path) -> None:
+def test_what_was_written_is_read_after_a_kill_but_for_a_line_that_was_cut(tmp_path: Path) -> None:
     with listening("recording", "--intake", "columns.key={sign}", cwd=tmp_path) as receiver:
         where = urlsplit(receiver.url)
         connection = http.client.HTTPConnection(str(where.hostname), where.port, timeout=10)
@@ -90,7 +90,11 @@ def test_what_was_written_is_whole_after_a_kill(tmp_path: Path) -> None:
         receiver.process.send_signal(signal.SIGKILL)
         receiver.process.wait()
         connection.close()
-    trace = read_trace(tmp_path / "recording", strict=True)
+    trace = read_trace(tmp_path / "recording")
+    assert {note.rpartition(": ")[2].split(" (")[0] for note in trace.notes} <= {
+        "costs taken as ns",
+        "the last line is cut short and left out",
+    }
     assert 5_000 <= len(trace) <= sent * 5_000
 
 

@@ -43,7 +43,8 @@ def _answer(found: Confirmation) -> Text:
         return text.append("Nothing that was tried explains half of the difference.")
     how = "It is" if best.off < 0.2 * found.off else "It is most likely"
     text.append(f"{how} as if {printable(best.what, most=200)}: that predicts {format_share(best.hit_rate)}.")
-    return text
+    rivals = "; ".join(printable(one.what, most=100) for one in found.rivals)
+    return text.append(f" These counters cannot tell it from: {rivals}." if rivals else "")
 
 
 def _table(found: Confirmation) -> RenderableType:
