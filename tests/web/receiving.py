@@ -106,18 +106,12 @@ class Listening(NamedTuple):
 @contextlib.contextmanager
 def listening(*words: str, cwd: Path) -> Iterator[Listening]:
     """``vestigo listen`` at a port of its own, from when it answers."""
-    process = subprocess.Popen(
-        [*VESTIGO, "listen", *words, "--address", "127.0.0.1:0"],
-        cwd=cwd,
-        stdout=subprocess.PIPE,
-        stderr=subprocess.PIPE,
-        text=True,
-    )
-    assert process.stderr is not None
-    said = process.stderr.readline()
-    try:
-        yield Listening(process, said.split("listening at ")[1].split(";")[0])
-    finally:
-        if process.poll() is None:
+    command = [*VESTIGO, "listen", *words, "--address", "127.0.0.1:0"]
+    pipes = {"stdout": subprocess.PIPE, "stderr": subprocess.PIPE}
+    with subprocess.Popen(command, cwd=cwd, text=True, **pipes) as process:
+        assert process.stderr is not None
+        said = process.stderr.readline()
+        try:
+            yield Listening(process, said.split("listening at ")[1].split(";")[0])
+        finally:
             process.kill()
-            process.communicate()

@@ -1,4 +1,4 @@
-"""Files of lines in a folder, one after the other. A kill can cut the last line that was being written, and no other."""
+"""Files of lines in a folder, one after the other. A kill can cut the last line that is being written, and no other."""
 
 import contextlib
 import os
