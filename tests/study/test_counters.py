@@ -118,6 +118,16 @@ def test_what_is_wrong_is_said_with_its_place(tmp_path: Path, content: str, name
     assert said in str(error.value)
 
 
+def test_all_problems_of_a_table_are_said_at_once() -> None:
+    with pytest.raises(InputError) as error:
+        read_counters([{"hits": 1}, {"at": "noon"}, {"at": [1]}], Life())
+    assert [problem.split(":")[0] for problem in error.value.problems] == [
+        "counters, record 1",
+        "counters, record 2",
+        "counters, record 3",
+    ]
+
+
 def test_what_is_not_there_is_said(tmp_path: Path) -> None:
     for where, said in ((tmp_path / "none", "cannot be read: No such file"), (tmp_path, "the folder holds no file")):
         with pytest.raises(InputError, match=said):

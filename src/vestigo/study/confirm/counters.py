@@ -185,13 +185,19 @@ def _time_in(name: str) -> int | None:
 def _of_records(records: Any, source: str) -> list[Scrape]:
     """Each a moment's numbers, of one look-up or of all."""
     found: dict[int, list[Sample]] = {}
+    problems: list[str] = []
     each = records.to_dict("records") if hasattr(records, "to_dict") else records
     for number, record in enumerate(each if isinstance(each, Iterable) else [each], 1):
         place = f"{source}, record {number}"
         if not isinstance(record, Mapping) or "at" not in record:
-            raise InputError(f"{place}: has no `at`; write when it was counted, and the counters by name")
+            problems.append(f"{place}: has no `at`; write when it was counted, and the counters by name")
+            continue
         labels = {"lookup": str(record["lookup"])} if record.get("lookup") not in (None, "") else {}
-        samples = found.setdefault(_moment(record["at"], place), [])
+        try:
+            samples = found.setdefault(_moment(record["at"]), [])
+        except (TypeError, ValueError) as error:
+            problems.append(f"{place}: at = {record['at']!r} is no time: {error}")
+            continue
         for name, value in record.items():
             if name in _TABLE or value in (None, ""):
                 continue
@@ -199,20 +205,19 @@ def _of_records(records: Any, source: str) -> list[Scrape]:
                 samples.append(Sample(str(name), labels, float(value)))
             except (TypeError, ValueError):
                 continue  # a column of something else
+    if problems:
+        raise InputError(problems)
     return [Scrape(at_ns, samples) for at_ns, samples in found.items()]
 
 
-def _moment(at: Any, place: str) -> int:
-    """Text with an offset, or seconds since 1970."""
-    try:
-        if isinstance(at, str) and not re.fullmatch(r"\d+(\.\d+)?", at):
-            moment = datetime.fromisoformat(at)
-            if moment.tzinfo is None:
-                raise ValueError("it has no offset; write 2026-03-17T08:00:00Z")
-            return round(moment.timestamp() * SECOND)
+def _moment(at: Any) -> int:
+    """Text with an offset, or seconds since 1970. Raises ValueError or TypeError."""
+    if not isinstance(at, str) or re.fullmatch(r"\d+(\.\d+)?", at):
         return round(float(at) * SECOND)
-    except (TypeError, ValueError) as error:
-        raise InputError(f"{place}: at = {at!r} is no time: {error}") from None
+    moment = datetime.fromisoformat(at)
+    if moment.tzinfo is None:
+        raise ValueError("it has no offset; write 2026-03-17T08:00:00Z")
+    return round(moment.timestamp() * SECOND)
 
 
 def _gathered(scrapes: Iterable[Scrape], moments: Sequence[int], life: Life) -> dict[Key, np.ndarray]:
