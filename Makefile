@@ -18,7 +18,7 @@ test: $(VENV)/installed examples/in_life/node_modules
 explore: $(VENV)/installed
 	@seed=$${SEED:-$$(date +%s)}; echo "seed $$seed"; \
 	VESTIGO_CASES=$${CASES:-5000} $(BIN)/python -m pytest -n 2 --hypothesis-seed=$$seed tests/agreement tests/engine/test_equivalences.py \
-	  tests/study/test_compare.py tests/study/test_curve.py tests/trace/test_damaged_files.py tests/rules/test_hostile_plans.py
+	  tests/study/test_compare.py tests/study/test_curve.py tests/study/test_drive.py tests/web/test_receiver.py tests/trace/test_damaged_files.py tests/rules/test_hostile_plans.py
 
 # Every check that is not a test: style, types, layers, warnings; then the native tests under sanitizers.
 lint: $(VENV)/installed

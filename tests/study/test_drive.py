@@ -57,10 +57,17 @@ def test_a_cache_that_does_as_the_rules_say_is_counted_as_their_replay(
 ) -> None:
     trace, rules, habits = case
     clock = Clock()
+
+    def made(_: str | None = None) -> Any:
+        desk: Any = Desk(clock, **habits)
+        if rules.on_write == "leave":  # it hears of no change
+            desk.write = desk.remove = None
+        return desk
+
     if rules.per == "node":
-        driven = drive(trace, make=lambda _: Desk(clock, **habits), settings=rules, clock=clock)
+        driven = drive(trace, make=made, settings=rules, clock=clock)
     else:
-        desk = Desk(clock, **habits)
+        desk = made()
         driven = drive(trace, desk.read, rules, write=desk.write, remove=desk.remove, clear=desk.clear, clock=clock,
                        restart=lambda: desk.clear(None))  # fmt: skip
     assert driven.stopped is None
@@ -163,6 +170,17 @@ def test_clears_and_restarts_that_a_cache_cannot_be_told_are_left_out_of_both() 
         "1 restart left out, in both",
         "1 read that asked for a fresh value came as any other, in both",
     ]
+
+
+def test_what_names_no_node_empties_all() -> None:
+    trace = told("0 read a node=n", "0 read a", "1 clear", "2 read a node=n", "3 clear node=n", "4 read a")
+    clock = Clock()
+    driven = drive(trace, make=lambda _: Desk(clock), settings=Rules(), clock=clock)
+    assert (driven.driven.hits, driven.differ) == (0, 0)
+    again = drive(
+        told("0 read a node=n", "1 read a", "2 clear node=n", "3 read a"), make=lambda _: Desk(clock), settings=Rules()
+    )
+    assert (again.driven.hits, again.differ) == (1, 0)
 
 
 def test_a_warm_up_is_driven_and_not_counted(busy: Trace) -> None:

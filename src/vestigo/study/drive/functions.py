@@ -119,7 +119,8 @@ class _Caller:
         self._offered, self._clock, self._origin = offered, clock, _Origin()
         self._makes = None if isinstance(cache, Functions) else cache
         self._caches = {_ALL: cache} if isinstance(cache, Functions) else {}
-        self._nulls: dict[tuple[int, int], int] = {}  # by node and key: the last event at which `load` gave nothing
+        self._nulls: dict[tuple[int, int], int] = {}
+        """By node and key: the last event at which the cache was told that there is nothing."""
 
     def run(self) -> None:
         """Raises Stopped."""
@@ -150,7 +151,7 @@ class _Caller:
             lookup, key = lookups[lookup_id], keys[key_id]
             origin.lookup, origin.key, origin.size, origin.null, origin.loads = lookup, key, size, null, 0
             if op in _CHANGES:
-                self._change(cache)
+                self._change(cache, (place, key_id))
                 continue
             if force and cache.remove is not None:
                 cache.remove(lookup, key)
@@ -161,11 +162,12 @@ class _Caller:
             if op == Op.READ:
                 self.value[row] = self._event_of(answer, self._nulls.get((place, key_id)))
 
-    def _change(self, cache: Functions) -> None:
+    def _change(self, cache: Functions, place: tuple[int, int]) -> None:
         origin = self._origin
         if origin.null:
             if cache.remove is not None:
                 cache.remove(origin.lookup, origin.key)
+                self._nulls[place] = origin.row  # it may keep that
         elif cache.write is not None:
             cache.write(origin.lookup, origin.key, origin.value())
 
@@ -195,7 +197,8 @@ class _Caller:
 
     def _empty(self, op: int, lookup: str | None, node: int) -> None:
         """A clear or a restart, of a node or of all."""
-        for place in [node] if node in self._caches else list(self._caches) if node < 0 or _ALL in self._caches else []:
+        of_one = node >= 0 and self._makes is not None
+        for place in [one for one in self._caches if one == node or not of_one]:
             cache = self._caches[place]
             if op == Op.CLEAR:
                 if cache.clear is not None:
