@@ -63,8 +63,8 @@ screenshots: $(VENV)/installed
 
 $(VENV)/installed: pyproject.toml CMakeLists.txt $(NATIVE)
 	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
-	$(BIN)/pip install --quiet --disable-pip-version-check 'scikit-build-core>=0.11' 'nanobind>=2.9' cmake ninja
-	$(BIN)/pip install --quiet --disable-pip-version-check --no-build-isolation --editable '.[dev,confirm,drive,listen]'
+	$(BIN)/pip install --quiet --disable-pip-version-check --no-compile 'scikit-build-core>=0.11' 'nanobind>=2.9' cmake ninja
+	$(BIN)/pip install --quiet --disable-pip-version-check --no-compile --no-build-isolation --editable '.[dev,confirm,drive,listen]'
 	touch $@
 
 # A wheel and an sdist; the wheel goes the whole way in an empty environment, without a compiler.
@@ -73,7 +73,7 @@ package: $(VENV)/installed
 	MAKEFLAGS= $(BIN)/python -m build --no-isolation --sdist --wheel --outdir dist . > build/package.log
 	$(BIN)/python scripts/check_package.py dist
 	$(PYTHON) -m venv build/empty
-	build/empty/bin/pip install --quiet --disable-pip-version-check --only-binary :all: dist/*.whl
+	build/empty/bin/pip install --quiet --disable-pip-version-check --no-compile --only-binary :all: dist/*.whl
 	cd build/elsewhere && env -i HOME=$$PWD PATH=$$PWD/../empty/bin LANG=C.UTF-8 vestigo demo | tail -n 5
 
 # What the tests with Node.js need. Where there is none, they are skipped, which pytest says.
