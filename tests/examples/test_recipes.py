@@ -51,7 +51,7 @@ def test_a_recipe_runs_as_it_stands(tmp_path: Path, recipe: str, expected: str) 
     port = str(free_port())
     script = recipe.replace("4318", port).replace("vestigo listen", f"vestigo listen --address 127.0.0.1:{port}")
     is_there = f"until (echo > /dev/tcp/127.0.0.1/{port}) 2> /dev/null; do sleep 0.1; done"
-    script = script.replace("--for 12s", "--for 8s").replace("sleep 3", is_there)
+    script = script.replace("--for 12s", "--for 10s").replace("sleep 3", is_there)
     path = f"{Path(sys.executable).parent}:{os.environ['PATH']}"
     done = subprocess.run(
         ["bash", "-euc", script],

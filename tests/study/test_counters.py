@@ -118,6 +118,15 @@ def test_what_is_wrong_is_said_with_its_place(tmp_path: Path, content: str, name
     assert said in str(error.value)
 
 
+def test_a_counter_that_a_scrape_lacks_is_as_it_was_before() -> None:
+    rows: list[dict[str, Any]] = [{"at": at, "hits": 10 * at, "misses": 10 * at} for at in range(5)]
+    del rows[0]["hits"], rows[2]["hits"], rows[3]["hits"]  # it is first seen later, and missing for a while
+    found = read_counters(rows, Life())
+    hits = found.rises("hits", None)
+    assert hits is not None
+    assert (hits.tolist(), found.restarts) == ([10.0, 0.0, 0.0, 30.0], 0)
+
+
 def test_all_problems_of_a_table_are_said_at_once() -> None:
     with pytest.raises(InputError) as error:
         read_counters([{"hits": 1}, {"at": "noon"}, {"at": [1]}], Life())

@@ -73,9 +73,8 @@ class Counters(Data):
             return np.asarray(np.sum(each, axis=0)) if each else None
         if numbers is None:
             return None
-        there = np.nan_to_num(numbers)
-        rise = np.diff(there)
-        return np.asarray(np.where(rise < 0, there[1:], rise))  # from zero, after a restart
+        rise = np.diff(filled := _filled(numbers))
+        return np.asarray(np.where(rise < 0, filled[1:], rise))  # from zero, after a restart
 
     def most(self, counter: str, lookup: str | None) -> float | None:
         """How much there was at most, of all moments."""
@@ -88,6 +87,12 @@ class Counters(Data):
     @property
     def lookups(self) -> list[str]:
         return list(dict.fromkeys(lookup for _, lookup in self.values if lookup is not None))
+
+
+def _filled(numbers: np.ndarray) -> np.ndarray:
+    """Where a scrape does not have a counter, it is as it was before, and zero before it was first seen."""
+    last = np.maximum.accumulate(np.where(np.isnan(numbers), -1, np.arange(len(numbers))))
+    return np.where(last < 0, 0.0, numbers[last])
 
 
 def read_counters(where: Any, life: Life) -> Counters:

@@ -77,14 +77,15 @@ class InLife:
         for counter in ("loads", "evictions"):
             life = self.per_read(counter, name)
             if life is not None and outcome.reads:
-                told = getattr(outcome, counter) / outcome.reads
-                yield Compared(counter, name, life, told, None, abs(life - told) > max(tolerated, _COUNT_MAY_BE_OFF))
+                expected = getattr(outcome, counter) / outcome.reads
+                differs = abs(life - expected) > max(tolerated, _COUNT_MAY_BE_OFF)
+                yield Compared(counter, name, life, expected, None, differs)
         for gauge, measure in (("entries", "entries_peak"), ("bytes", "memory_peak")):
             most = self.counters.most(gauge, name)
             if most is not None:
-                told = float(getattr(outcome, measure))
-                differs = abs(most - told) > _GAUGE_MAY_BE_OFF * max(told, 1)
-                yield Compared(gauge, name, most, told, None, differs)
+                expected = float(getattr(outcome, measure))
+                differs = abs(most - expected) > _GAUGE_MAY_BE_OFF * max(expected, 1)
+                yield Compared(gauge, name, most, expected, None, differs)
 
     def off(self, predicted: Prediction) -> float:
         """How far a prediction is from life."""
@@ -129,7 +130,7 @@ class InLife:
         if unknown:
             said.append(f"the trace has no look-up {', '.join(unknown)}, which the counters name")
         if self.time.is_same:
-            reads, told = self.hits[None].of.sum(), predicted.hits[None].of.sum()
-            if not 0.9 <= reads / told <= 1.1:
-                said.append(f"life has {reads / told:.2g} times as many reads as the trace, so that only rates compare")
+            times = self.hits[None].of.sum() / predicted.hits[None].of.sum()
+            if not 0.9 <= times <= 1.1:
+                said.append(f"life has {times:.2g} times as many reads as the trace, so that only rates compare")
         return said
