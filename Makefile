@@ -63,8 +63,8 @@ screenshots: $(VENV)/installed
 
 $(VENV)/installed: pyproject.toml CMakeLists.txt $(NATIVE)
 	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
-	$(BIN)/pip install --quiet --disable-pip-version-check --no-compile 'scikit-build-core>=0.11' 'nanobind>=2.9' cmake ninja
-	$(BIN)/pip install --quiet --disable-pip-version-check --no-compile --no-build-isolation --editable '.[dev,confirm,drive,listen]'
+	$(BIN)/pip install --quiet --disable-pip-version-check 'scikit-build-core>=0.11' 'nanobind>=2.9' cmake ninja
+	$(BIN)/pip install --quiet --disable-pip-version-check --no-build-isolation --editable '.[dev,confirm,drive,listen]'
 	touch $@
 
 # A wheel and an sdist; the wheel goes the whole way in an empty environment, without a compiler.

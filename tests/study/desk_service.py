@@ -33,6 +33,7 @@ def main(recording: str, lifetime_ms: str) -> None:
 
     class Desk(BaseHTTPRequestHandler):
         protocol_version = "HTTP/1.1"
+        wbufsize = 1 << 16  # an answer is sent at once
 
         def do_GET(self) -> None:
             if self.path == "/metrics":
