@@ -12,5 +12,5 @@ html_show_copyright = False
 default_role = "code"  # our docstrings write names between single backticks
 autodoc_default_options = {"members": True, "undoc-members": False, "member-order": "bysource"}
 autodoc_typehints = "signature"
-suppress_warnings = ["myst.header", "myst.xref_missing"]
+suppress_warnings = ["myst.header", "myst.xref_missing", "ref.python"]  # members named like a type: bytes
 myst_heading_anchors = 3
