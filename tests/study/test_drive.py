@@ -14,6 +14,8 @@ from tests.agreement.cases import UNITS, _rows, trace_of
 from tests.study.caches import FOREVER, Desk
 from tests.telling import told
 from vestigo import Clock, InputError, Plan, Pool, Rules, Trace, drive
+from vestigo.engine.job import job
+from vestigo.study.drive.offered import offered
 from vestigo.units import SECOND, Duration
 
 
@@ -181,6 +183,33 @@ def test_what_names_no_node_empties_all() -> None:
         told("0 read a node=n", "1 read a", "2 clear node=n", "3 read a"), make=lambda _: Desk(clock), settings=Rules()
     )
     assert (again.driven.hits, again.differ) == (1, 0)
+
+
+def test_a_value_that_is_named_late_is_the_same_value() -> None:
+    lines = (
+        "0 write a",
+        "1 read a",
+        "2 read a version=7",
+        "3 read a",
+        "4 write a version=7",
+        "5 read a",
+        "6 read a version=8",
+    )
+    desk = Desk(Clock())
+    driven = drive(told(*lines), desk.read, Rules())
+    assert (driven.driven.hits, driven.driven.stale_hits, driven.differ) == (4, 1, 0)
+
+
+def test_what_is_stale_is_found_in_no_time_however_many_values_are_named_late() -> None:
+    keys = 40_000
+    rows = {"at": range(3 * keys), "key": [number // 3 for number in range(3 * keys)], "version": [None, 7, 7] * keys}
+    trace = vg.read_trace(rows)
+    origin = offered(trace, np.arange(len(trace)), job(trace, Plan(), instant=True))
+    at = np.arange(len(trace))
+    begun = time.monotonic()
+    stale = origin.is_stale(np.maximum(at - 1, 0), at)
+    assert time.monotonic() - begun < 1  # a step for each value and read would be 5 billion
+    assert np.flatnonzero(~stale)[:4].tolist() == [0, 1, 2, 4]
 
 
 def test_a_warm_up_is_driven_and_not_counted(busy: Trace) -> None:

@@ -34,6 +34,12 @@ class Answers(NamedTuple):
     """The rows of stale hits and joins, ascending, and since when each of them was."""
     stale_ages_ns: Longs
 
+    @property
+    def hit(self) -> np.ndarray:
+        """Which reads the cache answered."""
+        hit: np.ndarray = (self.answer & (NULL - 1)) == HIT
+        return hit
+
     def part(self, begin: int, end: int) -> "Answers":
         """Of these rows."""
         stale = slice(*np.searchsorted(self.stale_rows, (begin, end)))

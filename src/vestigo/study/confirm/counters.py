@@ -1,6 +1,7 @@
 """Counters of a running service: scrapes in files, as OpenMetrics or Prometheus text, CSV or JSON."""
 
 import csv
+import io
 import json
 import re
 from collections.abc import Iterable, Mapping, Sequence
@@ -143,7 +144,7 @@ def _scrapes(path: Path) -> list[Scrape]:
     except UnicodeDecodeError:
         raise InputError(f"{path}: is not UTF-8 text; give Prometheus or OpenMetrics text, CSV or JSON") from None
     if path.suffix == ".csv":
-        return _of_records(list(csv.DictReader(text.splitlines())), str(path))
+        return _of_records(list(csv.DictReader(io.StringIO(text, newline=""))), str(path))
     if path.suffix in (".json", ".jsonl"):
         try:
             lines = text.splitlines() if path.suffix == ".jsonl" else [text]

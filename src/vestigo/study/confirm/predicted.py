@@ -10,7 +10,7 @@ from vestigo.engine.job import job
 from vestigo.engine.replay import run
 from vestigo.engine.watch import watched
 from vestigo.outcome import Outcome
-from vestigo.outcome.seen import HIT, NULL, Watching
+from vestigo.outcome.seen import Watching
 from vestigo.rules import Plan
 from vestigo.study.confirm.windows import ENOUGH, Rate
 from vestigo.trace import Op, Trace
@@ -65,7 +65,7 @@ def predict(trace: Trace, plan: Plan, time: Time, *, is_cold: bool = False) -> P
     answers = watched(part, asked, Watching(reads=True)).answers
     assert answers is not None
     rows = np.flatnonzero((part.op == Op.READ) & (part.at >= begin))
-    hit = (answers.answer[rows] & (NULL - 1)) == HIT
+    hit = answers.hit[rows]
     stretch = np.clip(np.searchsorted(time.edges_ns, part.at[rows], side="right") - 1, 0, len(time.edges_ns) - 2)
     hits: dict[str | None, Rate] = {None: _rate(stretch, hit, len(time.edges_ns) - 1)}
     for number, name in enumerate(part.lookups):

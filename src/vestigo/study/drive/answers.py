@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from vestigo.outcome.seen import HIT, NO_AGE, NULL, Answers
+from vestigo.outcome.seen import NO_AGE, Answers
 from vestigo.outcome.spans import Spans
 from vestigo.study.drive.offered import Offered
 from vestigo.trace import Op
@@ -79,7 +79,7 @@ def marks_of_replay(answers: Answers, rows: Longs) -> Marks:
 
 
 def ages_of_replay(answers: Answers, rows: Longs) -> Longs:
-    ages: Longs = np.where((answers.answer[rows] & (NULL - 1)) == HIT, answers.age_ns[rows], NO_AGE)
+    ages: Longs = np.where(answers.hit[rows], answers.age_ns[rows], NO_AGE)
     return ages
 
 

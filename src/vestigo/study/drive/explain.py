@@ -13,7 +13,7 @@ import numpy as np
 from vestigo.engine.job import job
 from vestigo.engine.watch import watched
 from vestigo.errors import InputError
-from vestigo.outcome.seen import Watching
+from vestigo.outcome.seen import Answers, Watching
 from vestigo.rules import Plan, Pool
 from vestigo.rules.vary import changed
 from vestigo.study.drive.answers import Marks, ages_of_replay, marks_of_replay
@@ -37,16 +37,17 @@ class Judge:
 
     def marks(self, plan: Plan) -> Marks:
         """Raises RulesError."""
-        answers = watched(self.trace, job(self.trace, plan, instant=True), Watching(reads=True)).answers
-        assert answers is not None
-        return marks_of_replay(answers, self.driven.rows)
+        return marks_of_replay(self._answers(plan), self.driven.rows)
 
     def alike(self, plan: Plan) -> np.ndarray:
         """By look-up. Raises RulesError."""
+        alike = self.driven.alike(ages_of_replay(self._answers(plan), self.driven.rows))
+        return np.bincount(self.lookups[alike], minlength=len(self.trace.lookups))
+
+    def _answers(self, plan: Plan) -> Answers:
         answers = watched(self.trace, job(self.trace, plan, instant=True), Watching(reads=True)).answers
         assert answers is not None
-        alike = self.driven.alike(ages_of_replay(answers, self.driven.rows))
-        return np.bincount(self.lookups[alike], minlength=len(self.trace.lookups))
+        return answers
 
     @cached_property
     def lookups(self) -> np.ndarray:

@@ -129,7 +129,7 @@ class _Caller:
                 self._run(begin, begin + _EVENTS)
             except _Hung:
                 raise Stopped(self._origin.row, "the cache did not come back") from None
-            except (Stopped, InputError, KeyboardInterrupt):
+            except (Stopped, InputError):
                 raise
             except Exception as error:
                 raise Stopped(self._origin.row, f"the cache raised {_said(error)}") from error

@@ -53,15 +53,20 @@ class Offered:
     changed_at: Longs
     """When the value that is true then gives way to the next one; NEVER if it does not."""
     _value: np.ndarray
-    _name: dict[int, tuple[int, int]]
-    """Of values that no event had named when they came: the name that they were given later, and at which event."""
+    _names: np.ndarray
+    """Of values that no event had named when they came, ascending: such a value, the name that it was given later, and
+    at which event.
+    """
 
     def is_stale(self, given: Longs, rows: Longs) -> np.ndarray:
         """Whether the values given at events `given` are others than those that are true at `rows`."""
-        old, new = self._value[given].astype(np.int64), self._value[rows]
-        for unnamed, (name, named_at) in self._name.items():
-            old[(old == unnamed) & (rows >= named_at)] = name
-        stale: np.ndarray = old != new
+        old = self._value[given].astype(np.int64)
+        if len(self._names):
+            unnamed, name, named_at = self._names.T
+            place = np.minimum(np.searchsorted(unnamed, old), len(unnamed) - 1)
+            is_named = (unnamed[place] == old) & (rows >= named_at[place])
+            old = np.where(is_named, name[place], old)
+        stale: np.ndarray = old != self._value[rows]
         return stale
 
     def said(self, row: int) -> str:
@@ -76,20 +81,21 @@ def offered(trace: Trace, events: Longs, job: Job) -> Offered:
     """Sizes that the trace does not give are filled in as for a replay."""
     fill = filler(trace, job.assumed)
     columns: list[tuple[np.ndarray, ...]] = []
-    names: dict[int, tuple[int, int]] = {}
+    names: list[tuple[int, int, int]] = []
     begin = 0
     for part, truth in parts_with_truth(trace):
         columns.append((truth.value, truth.stretch, fill.sizes(part, truth.null), truth.null))
         rows = begin + np.flatnonzero(truth.only_names)
-        pairs = zip(truth.names, rows, strict=True)
-        names |= {int(unnamed): (int(name), int(row)) for (unnamed, name), row in pairs}
+        names += [(*pair, row) for pair, row in zip(truth.names.tolist(), rows.tolist(), strict=True)]
         begin += len(part)
     if not columns:
         nothing = np.empty(0, np.int64)
-        return Offered(trace, events, nothing.astype(bool), nothing, nothing, nothing, {})
+        return Offered(trace, events, nothing.astype(bool), nothing, nothing, nothing, nothing)
     value, stretch, size, null = map(np.concatenate, zip(*columns, strict=True))
     keyed = trace.op <= LAST_KEYED
-    return Offered(trace, events, null & keyed, size, _ends(trace, stretch, keyed), value, names)
+    return Offered(
+        trace, events, null & keyed, size, _ends(trace, stretch, keyed), value, np.array(sorted(names), np.int64)
+    )
 
 
 def _ends(trace: Trace, stretch: np.ndarray, keyed: np.ndarray) -> Longs:

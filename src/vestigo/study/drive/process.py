@@ -69,7 +69,7 @@ class _Talker:
     def run(self) -> None:
         """Raises Stopped."""
         batch, events = self._begin(), len(self._offered.trace)
-        at_once = max(batch, _AT_ONCE) if batch == 1 else batch
+        at_once = _AT_ONCE if batch == 1 else batch
         chunks = [(begin, min(begin + at_once, events)) for begin in range(0, events, at_once)]
         for ahead, chunk in zip([*chunks[1:], None], chunks, strict=True):
             if chunk is chunks[0]:
@@ -107,10 +107,7 @@ class _Talker:
 
     def _send(self, begin: int, end: int, is_batch: bool) -> None:
         messages = self._messages(begin, end)
-        try:
-            self._pipes.send(f"[{','.join(messages)}]" if is_batch else "\n".join(messages))
-        except Stopped as stopped:
-            raise Stopped(begin, stopped.what) from None
+        self._pipes.send(f"[{','.join(messages)}]" if is_batch else "\n".join(messages))
 
     def _messages(self, begin: int, end: int) -> list[str]:
         offered, trace = self._offered, self._offered.trace

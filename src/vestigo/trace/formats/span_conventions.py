@@ -74,9 +74,9 @@ def read_columns(columns: dict[str, Any], count: int, wanted: set[str]) -> Told:
     gone = pc.is_in(http.status, value_set=pa.array(GONE))
     found = pc.if_else(http.flags, pc.if_else(gone, False, None), pc.invert(pc.equal(database.rows, "0")))
     told = {"op": op, "lookup": lookup, "key": key, "found": found, "size": http.size}
-    failed = _true(pc.equal(columns["otel.status_code"], "ERROR")) & ~_true(gone)
-    failed |= _true(pc.match_substring_regex(http.status, "^[45]")) & ~_true(gone)
-    failed |= _true(pc.match_substring_regex(http.status, "^4")) & ~_true(pc.equal(op, "read"))
+    failed = true_of(pc.equal(columns["otel.status_code"], "ERROR")) & ~true_of(gone)
+    failed |= true_of(pc.match_substring_regex(http.status, "^[45]")) & ~true_of(gone)
+    failed |= true_of(pc.match_substring_regex(http.status, "^4")) & ~true_of(pc.equal(op, "read"))
     left_out = {"they failed": failed}
     if READ["op"] in wanted:
         left_out |= _named(database.others, "their operation ({}) does not read; state columns.op to keep them")
@@ -86,7 +86,7 @@ def read_columns(columns: dict[str, Any], count: int, wanted: set[str]) -> Told:
             del told["key"]  # none of them tells one: which column it is must be stated
         else:
             left_out["their query has placeholders, and no db.query.parameter attribute says for what"] = database.hides
-            left_out["nothing tells their key"] = _true(key.is_null())
+            left_out["nothing tells their key"] = true_of(key.is_null())
     return Told({READ[name]: column for name, column in told.items() if READ[name] in wanted}, left_out)
 
 
@@ -109,18 +109,18 @@ class _Given:
 class _Database:
     def __init__(self, given: _Given) -> None:
         text, summary, operation = given.first(_TEXT), given.first(_SUMMARY), given.first(_OPERATION)
-        is_one = _true(pc.coalesce(text, summary, operation).is_valid())
-        is_one &= ~_true(pc.is_in(given.kind, value_set=pa.array([_SERVER, _CONSUMER], given.kind.type)))
+        is_one = true_of(pc.coalesce(text, summary, operation).is_valid())
+        is_one &= ~true_of(pc.is_in(given.kind, value_set=pa.array([_SERVER, _CONSUMER], given.kind.type)))
         first_word = _of_distinct(pc.coalesce(operation, summary, text), _first_word)
         verb = pc.utf8_upper(first_word)
-        reads = _true(pc.is_in(verb, value_set=pa.array(_READING)))
+        reads = true_of(pc.is_in(verb, value_set=pa.array(_READING)))
         self.op = given.where(is_one & reads, pa.scalar("read"))
         self.others = (is_one & ~reads, verb)
         named = pc.binary_join_element_wise(operation, given.first(_COLLECTION), " ")
         self.lookup = given.where(is_one, pc.coalesce(summary, named, text, operation))
         parameters = given.first((PARAMETERS,))
         hidden = pc.and_(parameters.is_null(), _of_distinct(text, _has_placeholder))
-        self.hides = is_one & reads & _true(hidden)
+        self.hides = is_one & reads & true_of(hidden)
         self.key = given.where(is_one & ~self.hides, pc.coalesce(parameters, text))
         self.rows = given.where(is_one, given.first(_ROWS))
 
@@ -128,11 +128,11 @@ class _Database:
 class _Http:
     def __init__(self, given: _Given) -> None:
         method, url = pc.utf8_upper(given.first(_METHOD)), given.first(_URL)
-        is_one = _true(pc.and_(method.is_valid(), url.is_valid())) & _true(pc.equal(given.kind, _CLIENT))
+        is_one = true_of(pc.and_(method.is_valid(), url.is_valid())) & true_of(pc.equal(given.kind, _CLIENT))
         self.flags = pa.array(is_one)
         op = pa.array(list(OPS.values())).take(pc.index_in(method, value_set=pa.array(list(OPS))))
         self.op = given.where(is_one, op)
-        self.others = (is_one & _true(op.is_null()), method)
+        self.others = (is_one & true_of(op.is_null()), method)
         host = _of_distinct(url, _host)
         self.lookup = given.where(is_one, pc.coalesce(given.first(_TEMPLATE), given.first(_HOST), host, url))
         self.key = given.where(is_one, url)
@@ -174,6 +174,7 @@ def _named(others: tuple[np.ndarray, Any], why: str) -> dict[str, np.ndarray]:
     return {why.format(", ".join(shown[:_SHOWN]) + ", and others" * (len(shown) > _SHOWN)): rows}
 
 
-def _true(found: Any) -> np.ndarray:
+def true_of(found: Any) -> np.ndarray:
+    """Where an Arrow column of yes and no says yes."""
     flags: np.ndarray = found.fill_null(False).to_numpy(zero_copy_only=False)
     return flags.copy()

@@ -11,7 +11,7 @@ import pyarrow.compute as pc
 
 from vestigo.trace.formats.format import Defaults
 from vestigo.trace.formats.raw import Raw, Wanted
-from vestigo.trace.formats.span_conventions import NEEDED, PARAMETER, PARAMETERS, READ, read_columns
+from vestigo.trace.formats.span_conventions import NEEDED, PARAMETER, PARAMETERS, READ, read_columns, true_of
 from vestigo.units import counted
 
 DEFAULTS = Defaults(
@@ -39,7 +39,7 @@ class Attributes:
 
     def column(self, name: str, owners: int) -> Any | None:
         """The texts of one attribute, in the order of their owners; None if nobody has it."""
-        here = np.flatnonzero(_flags(pc.equal(self.names, name)))
+        here = np.flatnonzero(true_of(pc.equal(self.names, name)))
         if len(here) == 0:
             return None
         where = np.full(owners, -1, np.int64)
@@ -48,7 +48,7 @@ class Attributes:
 
     def joined(self, prefix: str, owners: int) -> Any | None:
         """One text for all attributes whose names begin so, as a query (``a=1&b=2``); a single one as it is."""
-        here = np.flatnonzero(_flags(pc.and_(pc.starts_with(self.names, prefix), pc.is_valid(self.texts))))
+        here = np.flatnonzero(true_of(pc.and_(pc.starts_with(self.names, prefix), pc.is_valid(self.texts))))
         if len(here) == 0:
             return None
         names, texts = self.names.take(pa.array(here)), self.texts.take(pa.array(here))
@@ -159,8 +159,3 @@ def _escaped(texts: Any) -> Any:
     for sign, code in (("%", "%25"), ("&", "%26"), ("=", "%3D")):
         texts = pc.replace_substring(texts, sign, code)
     return texts
-
-
-def _flags(found: Any) -> np.ndarray:
-    flags: np.ndarray = found.fill_null(False).to_numpy(zero_copy_only=False)
-    return flags

@@ -29,7 +29,7 @@ Pairs = Iterable[tuple[str, str | None]]
 """Names and values of attributes, values as text."""
 
 
-class Wanted:
+class WantedNames:
     """Which attributes are of use: those of these names, and those whose names begin with a prefix."""
 
     def __init__(self, names: Iterable[str] = (), prefix: str | None = None) -> None:
@@ -45,7 +45,7 @@ _PLAIN = ("names", "trace_ids", "span_ids", "kinds", "starts", "ends", "statuses
 class Gathered:
     """Spans as lists, one value a span or an attribute. Attributes that nobody wants are not kept."""
 
-    def __init__(self, wanted: Wanted) -> None:
+    def __init__(self, wanted: WantedNames) -> None:
         self.wanted = wanted
         self.names: list[str] = []
         self.trace_ids: list[str] = []
@@ -140,7 +140,7 @@ class Gathered:
         return Spans(own, attributes_of(*self.of_spans), attributes_of(*self.of_resources), resource)
 
 
-def decode(body: bytes, encoding: str, wanted: Wanted) -> Gathered:
+def decode(body: bytes, encoding: str, wanted: WantedNames) -> Gathered:
     """The spans of a request. Raises ValueError, with a sentence, for a body that is none."""
     gathered = Gathered(wanted)
     if encoding == JSON:
@@ -178,7 +178,7 @@ def _walk_protobuf(body: bytes, gathered: Gathered) -> None:
                 )
 
 
-def _texts(attributes: Any, wanted: Wanted) -> Pairs:
+def _texts(attributes: Any, wanted: WantedNames) -> Pairs:
     return [(key, one.value.string_value or _text(one.value)) for one in attributes if (key := one.key) in wanted]
 
 
@@ -228,7 +228,7 @@ def _string(value: Any) -> str:
     return value
 
 
-def _pairs(attributes: Any, wanted: Wanted) -> Pairs:
+def _pairs(attributes: Any, wanted: WantedNames) -> Pairs:
     return [(key, _json_text(one.get("value") or {})) for one in attributes if (key := one.get("key")) in wanted]
 
 

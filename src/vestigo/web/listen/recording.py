@@ -22,7 +22,7 @@ from vestigo.trace.reading.build import Clock, Origin, build_trace, check_column
 from vestigo.trace.reading.intake import Intake
 from vestigo.trace.reading.meaning import Meaning
 from vestigo.trace.writing import json_lines
-from vestigo.web.listen.otlp import Gathered, Wanted
+from vestigo.web.listen.otlp import Gathered, WantedNames
 from vestigo.web.listen.selection import EVERYTHING, Selection
 
 ENOUGH = 8_192
@@ -65,7 +65,7 @@ class Recording:
         }
         self._clock = Clock(intake.at_unit, intake.cost_unit or "ns", intake.zone)
         asked = {name for meaning in self._meanings.values() for name in meaning.wanted.columns}
-        self.wanted = Wanted({*asked, *NEEDED, *selection.columns}, PARAMETER)
+        self.wanted = WantedNames({*asked, *NEEDED, *selection.columns}, PARAMETER)
         self._parts = Parts(folder, rotate_at)
         self._counting, self._filling, self._writing = threading.Lock(), threading.Lock(), threading.Lock()
         self._wake, self._is_closed = threading.Event(), False
