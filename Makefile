@@ -4,6 +4,8 @@ VENV   := .venv
 BIN    := $(VENV)/bin
 NATIVE := $(wildcard native/include/vestigo/*.hpp native/include/vestigo/*/*.hpp native/bind/*)
 TESTS  := $(patsubst native/tests/%.cpp,build/%,$(shell ls -S native/tests/test_*.cpp))  # the largest first
+INSTALL := VIRTUAL_ENV=$(VENV) $(BIN)/uv pip install --quiet
+WERROR := cmake.define.VESTIGO_WERROR=ON
 STRICT := -std=c++20 -Wall -Wextra -Wpedantic -Wshadow -Werror
 
 .PHONY: demo test explore lint native-test package docs notebook bench screenshots clean $(addprefix run/,$(TESTS))
@@ -20,15 +22,12 @@ explore: $(VENV)/installed
 	VESTIGO_CASES=$${CASES:-5000} $(BIN)/python -m pytest -n 2 --hypothesis-seed=$$seed tests/agreement tests/engine/test_equivalences.py \
 	  tests/study/test_compare.py tests/study/test_curve.py tests/study/test_drive.py tests/web/test_receiver.py tests/trace/test_damaged_files.py tests/rules/test_hostile_plans.py
 
-# Every check that is not a test: style, types, layers, warnings; then the native tests under sanitizers.
+# Every check that is not a test: style, types, layers. Warnings of the kernel are errors when it is built.
 lint: $(VENV)/installed
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports
-	g++ $(STRICT) -fvisibility=hidden -fsyntax-only -Inative/include -Inative/bind \
-	  -isystem $$($(BIN)/python -c 'import nanobind; print(nanobind.include_dir())') \
-	  -isystem $$($(BIN)/python -c 'import sysconfig; print(sysconfig.get_path("include"))') native/bind/*.cpp
 
 native-test: $(addprefix run/,$(TESTS))
 
@@ -63,17 +62,18 @@ screenshots: $(VENV)/installed
 
 $(VENV)/installed: pyproject.toml CMakeLists.txt $(NATIVE)
 	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
-	$(BIN)/pip install --quiet --disable-pip-version-check 'scikit-build-core>=0.11' 'nanobind>=2.9' cmake ninja
-	$(BIN)/pip install --quiet --disable-pip-version-check --no-build-isolation --editable '.[dev,confirm,drive,listen]'
+	$(BIN)/pip install --quiet --disable-pip-version-check uv
+	$(INSTALL) 'scikit-build-core>=0.11' 'nanobind>=2.9' cmake ninja
+	$(INSTALL) --compile-bytecode --no-build-isolation --config-setting $(WERROR) --editable '.[dev,confirm,drive,explore,listen]'
 	touch $@
 
 # A wheel and an sdist; the wheel goes the whole way in an empty environment, without a compiler.
 package: $(VENV)/installed
 	rm -rf dist build/empty build/elsewhere && mkdir -p build/elsewhere
-	MAKEFLAGS= $(BIN)/python -m build --no-isolation --sdist --wheel --outdir dist . > build/package.log
+	MAKEFLAGS= $(BIN)/python -m build --no-isolation --config-setting=$(WERROR) --sdist --wheel --outdir dist . > build/package.log
 	$(BIN)/python scripts/check_package.py dist
-	$(PYTHON) -m venv build/empty
-	build/empty/bin/pip install --quiet --disable-pip-version-check --no-compile --only-binary :all: dist/*.whl
+	$(BIN)/uv venv --quiet --clear --python $(PYTHON) build/empty
+	VIRTUAL_ENV=build/empty $(BIN)/uv pip install --quiet --only-binary :all: dist/*.whl
 	cd build/elsewhere && env -i HOME=$$PWD PATH=$$PWD/../empty/bin LANG=C.UTF-8 vestigo demo | tail -n 5
 
 # What the tests with Node.js need. Where there is none, they are skipped, which pytest says.
