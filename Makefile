@@ -13,7 +13,8 @@ STRICT := -std=c++20 -Wall -Wextra -Wpedantic -Wshadow -Werror
 demo: $(VENV)/installed
 	$(BIN)/vestigo demo
 
-test: $(VENV)/installed examples/in_life/node_modules
+test: $(VENV)/installed examples/in_life/node_modules tests/browser/node_modules
+	@command -v chromium > /dev/null || echo "There is no chromium (Debian's package): the tests of pages are skipped"
 	$(BIN)/python -m pytest -n 3 --dist worksteal
 
 # Wide random exploration of both engines, of the ceilings, and of hostile files and plans: CASES=20000 SEED=7 make explore.
@@ -76,9 +77,9 @@ package: $(VENV)/installed
 	VIRTUAL_ENV=build/empty $(BIN)/uv pip install --quiet --only-binary :all: dist/*.whl
 	cd build/elsewhere && env -i HOME=$$PWD PATH=$$PWD/../empty/bin LANG=C.UTF-8 vestigo demo | tail -n 5
 
-# What the tests with Node.js need. Where there is none, they are skipped, which pytest says.
-examples/in_life/node_modules: examples/in_life/package.json
-	cd examples/in_life && npm install --silent --no-package-lock --no-fund --no-audit && touch node_modules \
+# What the tests with Node.js, and the audit of pages, need. Where there is none, they are skipped, which pytest says.
+%/node_modules: %/package.json
+	cd $* && npm install --silent --no-package-lock --no-fund --no-audit && touch node_modules \
 	  || echo "Node.js or its packages are missing: the tests that need them are skipped"
 
 clean:

@@ -12,13 +12,14 @@ _displays: list[str] = []
 
 
 def displayed_by(module: str) -> None:
-    """Names the module whose `text` and `html` show what is returned. It is loaded when something is to be shown: data
-    knows nothing of looks.
+    """Names the module whose `text`, `html` and `page` show what is returned. It is loaded when something is to be
+    shown: data knows nothing of looks.
     """
     _displays[:] = [module]
 
 
-def _shown(form: str, what: object) -> str:
+def shown(form: str, what: object) -> str:
+    """What is returned, as ``text``, ``html`` (for notebooks) or a ``page``, by the module that shows it."""
     show: Callable[[object], str] = getattr(import_module(_displays[0]), form)
     return show(what)
 
@@ -59,10 +60,10 @@ class Data:
         return f"<{type(self).__name__}: {', '.join(said)}>" if said else f"<{type(self).__name__}>"
 
     def __str__(self) -> str:
-        return _shown("text", self)
+        return shown("text", self)
 
     def _repr_html_(self) -> str:
-        return _shown("html", self)
+        return shown("html", self)
 
 
 def same(some: Any, other: Any) -> bool:  # noqa: PLR0911  # one line a kind

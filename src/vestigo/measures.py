@@ -35,6 +35,8 @@ class Measure(NamedTuple):
     """From a `vestigo.outcome.Measures`; None: it has the measure under the same name."""
     of_slices: OfSlices | None = None
     """None: slices do not tell it."""
+    meaning: str = ""
+    """What it is, in a sentence or two."""
 
     def read(self, text: str) -> float:
         """An amount as `Outcome.to_dict` has it. Raises ValueError."""
@@ -56,16 +58,21 @@ class Measure(NamedTuple):
         return {"share": format_share, "size": format_bytes, "span": format_span}[self.kind](amount)
 
 
-def _spans(name: str, label: str, longest: str, *percentiles: int, of_staleness: bool = False) -> dict[str, Measure]:
-    """The mean of spans of time, percentiles of them, and the longest."""
+def _spans(
+    name: str, label: str, longest: str, *percentiles: int, meaning: str, of_staleness: bool = False
+) -> dict[str, Measure]:
+    """The mean of spans of time, percentiles of them, and the longest. `meaning` says what the spans are."""
 
     def percentile(share: int) -> Callable[[Any], float]:
         return lambda found: float(getattr(found, name)(share))
 
-    mean = Measure(f"mean {label}", "span", False, of_staleness, lambda found: getattr(found, name)())
-    longest_of = Measure(f"{label} max", "span", False, of_staleness, lambda found: getattr(found, longest) / 1e9)
+    def of(what: str, amount: Callable[[Any], float], which: str) -> Measure:
+        return Measure(what, "span", False, of_staleness, amount, meaning=f"{meaning} {which}")
+
+    mean = of(f"mean {label}", lambda found: float(getattr(found, name)()), "The mean.")
+    longest_of = of(f"{label} max", lambda found: float(getattr(found, longest) / 1e9), "The longest of all.")
     between = {
-        f"{name}.p{share}": Measure(f"{label} p{share}", "span", False, of_staleness, percentile(share))
+        f"{name}.p{share}": of(f"{label} p{share}", percentile(share), f"{share} of 100 are no longer than this.")
         for share in percentiles
     }
     return {f"{name}.mean": mean, **between, f"{name}.max": longest_of}
@@ -73,7 +80,11 @@ def _spans(name: str, label: str, longest: str, *percentiles: int, of_staleness:
 
 MEASURES: Mapping[str, Measure] = {
     "hit_rate": Measure(
-        "hit rate", "share", True, of_slices=OfSlices(("hits", "reads"), lambda hits, reads: hits / reads)
+        "hit rate",
+        "share",
+        True,
+        of_slices=OfSlices(("hits", "reads"), lambda hits, reads: hits / reads),
+        meaning="The share of reads that the cache answered. A reader who waits for a load is no hit.",
     ),
     "fresh_hit_rate": Measure(
         "fresh hits",
@@ -81,27 +92,76 @@ MEASURES: Mapping[str, Measure] = {
         True,
         True,
         of_slices=OfSlices(("hits", "stale_hits", "reads"), lambda hits, stale, reads: (hits - stale) / reads),
+        meaning="The share of reads that the cache answered with the value that the origin had at that moment.",
     ),
-    "byte_hit_rate": Measure("byte hit rate", "share", True),
+    "byte_hit_rate": Measure(
+        "byte hit rate",
+        "share",
+        True,
+        meaning="The share, in bytes, of what readers were given that came from the cache.",
+    ),
     "stale_rate": Measure(
         "stale hits",
         "share",
         False,
         True,
         of_slices=OfSlices(("stale_hits", "reads"), lambda stale, reads: stale / reads),
+        meaning="The share of reads that the cache answered with a value that had changed at the origin.",
     ),
-    "memory_peak": Measure("memory peak", "size"),
-    "memory_mean": Measure("mean memory", "size"),
-    "loads": Measure("origin calls", "count", of_slices=OfSlices(("loads",), lambda loads: loads)),
-    "origin_time": Measure("origin time", "span", of=lambda found: found.origin_time_ns / 1e9),
-    "time_saved": Measure("time saved", "span", True),
-    "ghosts": Measure("ghosts", "count", False, True),
-    "evictions": Measure("evictions", "count"),
-    **_spans("read_time", "read time", "longest_read_ns", 50, 95, 99),
-    **_spans("answer_age", "answer age", "oldest_answer_ns", 95),
-    **_spans("stale_age", "stale age", "oldest_stale_ns", 95, of_staleness=True),
-    "surge.second": Measure("origin calls in the busiest second", "count", of=lambda found: found.surge_second),
-    "surge.minute": Measure("origin calls in the busiest minute", "count", of=lambda found: found.surge_minute),
+    "memory_peak": Measure(
+        "memory peak",
+        "size",
+        meaning="The most that all entries took at one moment, in all compartments together, overheads included.",
+    ),
+    "memory_mean": Measure("mean memory", "size", meaning="What all entries took, on average over time."),
+    "loads": Measure(
+        "origin calls",
+        "count",
+        of_slices=OfSlices(("loads",), lambda loads: loads),
+        meaning="Calls to the origin: for misses, and for reloads in the background. Shared calls count once.",
+    ),
+    "origin_time": Measure(
+        "origin time", "span", of=lambda found: found.origin_time_ns / 1e9, meaning="How long all origin calls took."
+    ),
+    "time_saved": Measure(
+        "time saved", "span", True, meaning="How much less all readers waited than they would have without a cache."
+    ),
+    "ghosts": Measure(
+        "ghosts",
+        "count",
+        False,
+        True,
+        meaning="Reads that were told that there is nothing, though the origin had a value by then.",
+    ),
+    "evictions": Measure("evictions", "count", meaning="Entries that had to make room for another one."),
+    **_spans("read_time", "read time", "longest_read_ns", 50, 95, 99, meaning="How long a read took."),
+    **_spans(
+        "answer_age",
+        "answer age",
+        "oldest_answer_ns",
+        95,
+        meaning="How long ago the answer of a hit was loaded, or put there by a write.",
+    ),
+    **_spans(
+        "stale_age",
+        "stale age",
+        "oldest_stale_ns",
+        95,
+        meaning="For how long the value of a stale hit had been wrong.",
+        of_staleness=True,
+    ),
+    "surge.second": Measure(
+        "origin calls in the busiest second",
+        "count",
+        of=lambda found: found.surge_second,
+        meaning="The most origin calls that began in one second of the clock, after a restart or clear for example.",
+    ),
+    "surge.minute": Measure(
+        "origin calls in the busiest minute",
+        "count",
+        of=lambda found: found.surge_minute,
+        meaning="The most origin calls that began in one minute of the clock.",
+    ),
 }
 """By key, as `Outcome.to_dict`, plans and JSON have it; those below a heading with a dot."""
 

@@ -89,6 +89,16 @@ def read(where: str | None, plan: "Plan | None", options: dict[str, Any], progre
     return trace
 
 
+def words_for(
+    trace: str | None, plan: Path | None, rules: list[str] | None, intake: list[str] | None, strict: bool = False
+) -> list[str]:
+    """The words by which another verb is asked about the same trace and settings."""
+    options = {"--plan": [str(plan)] if plan else [], "--rules": rules or [], "--intake": intake or []}
+    words = [trace] if trace else []
+    words += [word for name, each in options.items() for one in each for word in (name, one)]
+    return words + ["--strict"] * strict
+
+
 def check_lookups(names: Sequence[str] | None, trace: "Trace") -> None:
     """Raises InputError for a look-up that the trace has not."""
     from vestigo.errors import InputError, unknown

@@ -4,6 +4,7 @@ from typing import Any, Literal
 
 from vestigo.engine.context import assumptions, whose_cache
 from vestigo.engine.job import Job, job, marks
+from vestigo.engine.stop import Stop
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
 from vestigo.outcome import Outcome
@@ -47,7 +48,17 @@ def engine_named(name: Engine) -> Any:
 
 def run(trace: Trace, job: Job, engine: Engine, name: str) -> Outcome:
     """The same from a job, as the study makes them."""
-    total, lookups, slices = engine_named(engine).run(trace, job)
+    return _outcome(trace, job, name, engine_named(engine).run(trace, job))
+
+
+def run_until(trace: Trace, job: Job, name: str, stop: Stop) -> Outcome:
+    """The same on the native engine. Raises Interrupted if it is told to stop before it is done."""
+    return _outcome(trace, job, name, engine_named("native").run(trace, job, stop=stop))
+
+
+def _outcome(trace: Trace, job: Job, name: str, counted: tuple[Any, Any, Any]) -> Outcome:
+    """What an engine counted, with what must stand beside it."""
+    total, lookups, slices = counted
     return Outcome(
         **total,
         lookups=lookups,

@@ -29,21 +29,31 @@ _BESIDE_AT = {name: one for name, one in COLUMNS.items() if name != "at"}
 
 def applied(trace: Trace, plan: Plan) -> tuple[Trace, Plan]:
     """What a plan is to be replayed on, and with what: its `what_if` is used up."""
-    what_if = plan.what_if
-    if not what_if:
-        return trace, plan
+    return changed_trace(trace, plan.what_if), settled_plan(trace, plan)
+
+
+def changed_trace(trace: Trace, what_if: WhatIf) -> Trace:
+    """The trace under these circumstances."""
     if what_if.traffic != 1:
         trace = with_traffic(trace, what_if.traffic)
     if what_if.changes != 1:
         trace = with_changes(trace, what_if.changes)
     if what_if.origin != 1:
-        plan = _with_assumed_origin(trace, plan, what_if.origin)
         trace = with_origin(trace, what_if.origin)
     if what_if.nodes is not None:
         trace = on_nodes(trace, what_if.nodes, what_if.spread)
     if what_if.restart_at is not None:
         trace = with_restarts(trace, what_if.restart_at, what_if.zone)
-    return trace, _used_up(plan)
+    return trace
+
+
+def settled_plan(trace: Trace, plan: Plan) -> Plan:
+    """The plan for the trace that its `what_if` makes of `trace`. Raises RulesError where that changes nothing."""
+    if not plan.what_if:
+        return plan
+    if plan.what_if.origin != 1:
+        plan = _with_assumed_origin(trace, plan, plan.what_if.origin)
+    return _used_up(plan)
 
 
 def _with_assumed_origin(trace: Trace, plan: Plan, times: Fraction) -> Plan:

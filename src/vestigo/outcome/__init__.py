@@ -1,7 +1,8 @@
 """What a replay counted, as plain data."""
 
+from vestigo.outcome.causes import CAUSES
 from vestigo.outcome.keys import Keys
-from vestigo.outcome.measures import CAUSES, Changes, Measures
+from vestigo.outcome.measures import Changes, Measures
 from vestigo.outcome.outcome import Mark, Outcome, unknown_staleness
 from vestigo.outcome.reads import Reads
 from vestigo.outcome.slices import Slice, Slices

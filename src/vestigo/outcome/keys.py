@@ -8,7 +8,7 @@ import numpy as np
 import pyarrow as pa
 
 from vestigo.data import Data
-from vestigo.outcome.measures import CAUSES
+from vestigo.outcome.causes import CAUSES
 from vestigo.outcome.seen import Counted
 from vestigo.trace import Trace
 from vestigo.trace.names import arrow_names

@@ -6,11 +6,9 @@ from typing import Any, Literal
 
 from vestigo.data import Data
 from vestigo.measures import MEASURES, amount_of
+from vestigo.outcome.causes import CAUSES
 from vestigo.outcome.spans import Spans
 from vestigo.units import format_bytes, format_seconds, format_share
-
-CAUSES = tuple("first scope evicted aged idle clock dropped cleared restarted null refused forced loading".split())
-"""Why a read was a miss, in the order of docs/semantics.md."""
 
 Changes = Literal["nowhere", "in reads", "in writes"]
 """How a trace shows that values change: not at all; by the versions of reads alone, so that each is seen late; or by

@@ -7,7 +7,7 @@ import numpy as np
 import pyarrow as pa
 
 from vestigo.data import Data
-from vestigo.outcome.measures import CAUSES
+from vestigo.outcome.causes import CAUSES
 from vestigo.outcome.seen import MISS, NO_AGE, NULL, Answers
 from vestigo.trace import Op, Trace
 from vestigo.trace.names import arrow_names

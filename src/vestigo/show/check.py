@@ -56,8 +56,14 @@ def _price(check: Check, one: Mistake) -> list[RenderableType]:
         return []
     effect = check.effect(one.mended)
     said = [
-        _more(effect["fresh_hits"], "fresh hit", "fresh hits"),
-        _more(effect["stale_hits"], "stale hit", "stale hits") if check.found.stale_known else "",
+        *(
+            (
+                _more(effect["fresh_hits"], "fresh hit", "fresh hits"),
+                _more(effect["stale_hits"], "stale hit", "stale hits"),
+            )
+            if check.found.stale_known
+            else (_more(effect["hits"], "hit", "hits"),)
+        ),
         _more(effect["loads"], "origin call", "origin calls"),
         f"readers wait {format_span(abs(effect['read_time']))} {'more' if effect['read_time'] > 0 else 'less'}"
         if effect["read_time"]
@@ -114,11 +120,14 @@ def _amounts(check: Check) -> list[RenderableType]:
 
 
 def _columns(check: Check, effects: Sequence[dict[str, float]]) -> list[Column]:
-    stale = [f"{one['stale_hits']:+,.0f}" if one["stale_hits"] else "0" for one in effects]
+    def more(heading: str, name: str) -> Column:
+        return Column(heading, "", [f"{one[name]:+,.0f}" if one[name] else "0" for one in effects])
+
+    known = check.found.stale_known
     return [
-        Column("fresh hits", "", [f"{one['fresh_hits']:+,.0f}" if one["fresh_hits"] else "0" for one in effects]),
-        Column("stale hits", "", stale if check.found.stale_known else ["-"] * len(effects)),
-        Column("origin calls", "", [f"{one['loads']:+,.0f}" if one["loads"] else "0" for one in effects]),
+        more("fresh hits", "fresh_hits") if known else more("hits", "hits"),
+        more("stale hits", "stale_hits") if known else Column("stale hits", "", ["-"] * len(effects)),
+        more("origin calls", "loads"),
         _signed(in_one_unit("readers' time", [one["read_time"] for one in effects], SPANS)),
         _signed(in_one_unit("memory peak", [one["memory_peak"] for one in effects], SIZES)),
     ]

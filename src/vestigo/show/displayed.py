@@ -1,13 +1,10 @@
 """What is returned, as text and as markup for notebooks: the tables of the command line."""
 
-import html as markup
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Mapping
 from io import StringIO
 from typing import Any
 
-from rich.console import Console, Group, RenderableType
-from rich.padding import Padding
-from rich.table import Table
+from rich.console import Console, RenderableType
 from rich.text import Text
 
 from vestigo.outcome import Keys, Measures, Outcome, Reads, Slice, Slices
@@ -15,6 +12,7 @@ from vestigo.show.check import check_text, mistake_text
 from vestigo.show.confirmation import confirmation_text
 from vestigo.show.driven import driven_text
 from vestigo.show.grid import WIDTH, Column, grid, in_one_unit, plain
+from vestigo.show.markup import markup
 from vestigo.show.outcome import measures_text, outcome_text, slices_text
 from vestigo.show.safe import HELD, printable
 from vestigo.show.story import step_text, story_text
@@ -32,6 +30,7 @@ from vestigo.study import (
     Finding,
     Mistake,
     Pick,
+    Report,
     Sharing,
     SizeCurve,
     Step,
@@ -54,39 +53,14 @@ def text(what: object) -> str:
 
 def html(what: object) -> str:
     """The same tables and sentences, for a notebook."""
-    return "\n".join(_parts(shown(what)))
+    return markup(shown(what))
 
 
-def _parts(what: RenderableType) -> Iterator[str]:
-    if isinstance(what, Group):
-        for one in what.renderables:
-            yield from _parts(one)
-    elif isinstance(what, Padding):
-        yield from _parts(what.renderable)
-    elif isinstance(what, Table):
-        yield _table(what)
-    elif plain_text := _escaped(what):
-        yield f"<p>{plain_text}</p>"
+def page(report: Report) -> str:
+    """A document for a browser."""
+    from vestigo.show.page.report import report_html
 
-
-def _table(table: Table) -> str:
-    heads = [_escaped(column.header).replace("\n", "<br>") for column in table.columns]
-    sides = ["right" if column.justify == "right" else "left" for column in table.columns]
-    head = f"<thead>{_row('th', heads, sides)}</thead>" if table.show_header else ""
-    rows = zip(*(list(column.cells) for column in table.columns), strict=True)
-    body = "\n".join(_row("td", map(_escaped, cells), sides) for cells in rows)
-    return f"<table>{head}<tbody>{body}</tbody></table>"
-
-
-def _row(tag: str, cells: Iterable[str], sides: Iterable[str]) -> str:
-    each = (f'<{tag} style="text-align: {side}">{cell}</{tag}>' for cell, side in zip(cells, sides, strict=True))
-    return f"<tr>{''.join(each)}</tr>"
-
-
-def _escaped(what: object) -> str:
-    """Nothing of a trace's or a plan's text is markup here."""
-    said = what.plain if isinstance(what, Text) else str(what)
-    return markup.escape(said.replace(HELD, "\u00a0").strip())
+    return report_html(report)
 
 
 def shown(what: object) -> RenderableType:
@@ -159,6 +133,7 @@ _SHOWS: Mapping[Any, Callable[[Any], RenderableType]] = {
     Sweep: sweep_text,
     Candidate: candidate_text,
     Pick: pick_text,
+    Report: lambda report: pick_text(report.pick),
     Estimate: _estimate,
     Sharing: _sharing,
     Trace: _trace,

@@ -12,6 +12,40 @@ SECOND = "#6b5b95"
 SERIES = (ACCENT, WARNING, SECOND, "#a8820f", "#2f7ed8", "#8c2f4b", "#5d7f2e", INK)
 """Of look-ups, in this order."""
 
+LIGHT = {
+    "ground": GROUND,
+    "raised": "#ffffff",
+    "ink": INK,
+    "quiet": "#5c6870",
+    "rule": RULE,
+    "accent": ACCENT,
+    "warning": "#b04a12",
+    "second": SECOND,
+    "ochre": "#866607",
+    "blue": "#2467b0",
+    "wine": "#8c2f4b",
+    "moss": "#4d6b25",
+}
+DARK = {
+    "ground": "#12191e",
+    "raised": "#1a2329",
+    "ink": "#e4eaed",
+    "quiet": "#98a5ad",
+    "rule": "#2e3a42",
+    "accent": "#46bdc6",
+    "warning": "#f0925a",
+    "second": "#b7a6dd",
+    "ochre": "#d9b343",
+    "blue": "#7ab3f0",
+    "wine": "#e08aa4",
+    "moss": "#a5c574",
+}
+"""Of pages, by role, on a light screen and on a dark one; all are legible as text on the ground."""
+ROLES = {QUIET: "quiet", RULE: "rule", GROUND: "ground", INK: "ink"} | dict(
+    zip(SERIES[:-1], ("accent", "warning", "second", "ochre", "blue", "wine", "moss"), strict=True)
+)
+"""The role of each colour of a figure."""
+
 FIGURE: Any = {
     "figure.facecolor": GROUND,
     "axes.facecolor": GROUND,

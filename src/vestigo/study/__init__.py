@@ -9,6 +9,7 @@ from vestigo.study.drive import Clock, Difference, Driven, Explanation, OriginVa
 from vestigo.study.estimate import Estimate
 from vestigo.study.key_sample import KeySample
 from vestigo.study.pick import Pick
+from vestigo.study.report import Report, report
 from vestigo.study.run_sweep import sweep
 from vestigo.study.saving import load, save
 from vestigo.study.search import search
@@ -36,6 +37,7 @@ __all__ = [
     "OriginValue",
     "Pick",
     "ReadCounts",
+    "Report",
     "RuleTried",
     "Sharing",
     "SizeCurve",
@@ -54,6 +56,7 @@ __all__ = [
     "plan_lines",
     "read_counters",
     "replayed_curve",
+    "report",
     "save",
     "search",
     "share_out",

@@ -13,7 +13,7 @@ def sentences(pick: Pick) -> tuple[str, ...]:
     """What to take, then what gets better and worse, how sure it is, what the limits cost, and its neighbours."""
     if not pick.is_met:
         return (_sentence(pick),)
-    return (_sentence(pick), *_what_changes(pick), *_how_sure(pick), *_neighbours(pick))
+    return (_sentence(pick), *_what_changes(pick), *how_sure(pick), *neighbours(pick))
 
 
 def _sentence(pick: Pick) -> str:
@@ -56,7 +56,8 @@ def _what_changes(pick: Pick) -> list[str]:
     return [*lines, f"Worse than today: {', '.join(worse)}." if worse else "Worse than today in no measure."]
 
 
-def _how_sure(pick: Pick) -> list[str]:
+def how_sure(pick: Pick) -> list[str]:
+    """Whether it holds on time that was not used to find it, how clearly it wins, and what resamples give."""
     first, rest = pick.write(pick.value(pick.candidate, "first")), pick.write(pick.value(pick.candidate, "rest"))
     today = pick.write(pick.value(pick.among.today, "rest"))
     lines = [
@@ -83,7 +84,8 @@ def _how_sure(pick: Pick) -> list[str]:
     return lines
 
 
-def _neighbours(pick: Pick) -> list[str]:
+def neighbours(pick: Pick) -> list[str]:
+    """What the limits cost, and the candidates that are nearest to the pick."""
     lines = []
     for limit, candidate, _ in pick.relaxed:
         needs = MEASURES[limit.name].write(candidate.measure(limit.name, "first"))

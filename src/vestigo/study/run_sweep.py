@@ -130,6 +130,16 @@ def sweep(  # noqa: PLR0913
     )
 
 
+def known(trace: Trace, plan: Plan, results: str | Path, rest: str = SHARE_FOR_REST) -> list[Mapping[str, Any]]:
+    """Of the combinations of what varies, those whose results are in the file of an earlier sweep."""
+    settings, _ = settings_of(plan)
+    with Tasks(trace, results, None, None) as tasks:
+        share = share_between("rest", rest)
+        return [
+            changes for changes, one in settings.values() if changes and tasks.is_known(tasks.stored_as(one, share))
+        ]
+
+
 def _promising(settings: Asked, estimates: Mapping[str, Estimate]) -> Asked:
     """Today's settings, candidates that have a name of their own, and of all that varies what no other beats. What
     differs by less than a tenth of a point, or a hundredth of the memory, a sample cannot tell apart: one of those.

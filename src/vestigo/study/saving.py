@@ -26,6 +26,7 @@ from vestigo.study.curve import SizeCurve
 from vestigo.study.drive import Difference, Driven, Explanation, ReadCounts
 from vestigo.study.estimate import Estimate
 from vestigo.study.pick import Excess, Pick, Relaxed
+from vestigo.study.report import Report
 from vestigo.study.share_out import Sharing
 from vestigo.study.survey import Finding, Survey, Traits
 from vestigo.study.survey.curves import Curves
@@ -56,6 +57,7 @@ _RECORDS = {
             ReadCounts,
             Difference,
             Explanation,
+            Report,
         ),
     )
 }

@@ -43,6 +43,10 @@ class Tasks:
         """Under which name a result of the plan is kept, if results are."""
         return None if self._trace is None else result_name(self._trace, plan, *more)
 
+    def is_known(self, stored_as: str | None) -> bool:
+        """Whether there is a result of that name."""
+        return self._store is not None and stored_as is not None and self._store.get(stored_as) is not None
+
     def run(self, tasks: list[Task], what: str, prepare: Callable[[], object]) -> tuple[dict[str, Result], int]:
         """All results by name, and how many of them were not known from before; `prepare` is called before one is made.
 

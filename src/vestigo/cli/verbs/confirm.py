@@ -62,7 +62,7 @@ def confirm(
 
 
 VERB = Verb(
-    10,
+    13,
     "A running cache's counters beside the prediction.",
     confirm,
     "0 done, life is as predicted, 1 it is not, 2 wrong input, 130 interrupted",

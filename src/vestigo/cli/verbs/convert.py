@@ -70,4 +70,4 @@ def convert(
     return show(f"{printable(str(target), most=1000)}: {amounts}")
 
 
-VERB = Verb(11, "Write a trace in another format, or a part of it.", convert)
+VERB = Verb(14, "Write a trace in another format, or a part of it.", convert)

@@ -1,4 +1,4 @@
-"""``vestigo demo``: the whole way on the demo data, from a trace to settings, with pictures."""
+"""``vestigo demo``: the whole way on the demo data, from a trace to settings and a page for colleagues."""
 
 from pathlib import Path
 from typing import Annotated
@@ -13,7 +13,7 @@ def demo(
     folder: Annotated[Path, typer.Argument(help="Where to write; made if it is not there.")] = Path("vestigo-demo"),
     as_json: JsonOption = False,
 ) -> None:
-    """Write the demo data, two days at Skerrow Quay, and go the whole way: survey, replay, sweep, choose, pictures.
+    """Write the demo data, two days at Skerrow Quay, and go the whole way: survey, replay, sweep, choose, report.
 
     Example: vestigo demo
     """
@@ -21,13 +21,12 @@ def demo(
     from vestigo.cli.swept import Asked, swept, write_plan
     from vestigo.demo.files import ODD_KEYS, write_demo
     from vestigo.rules import read_plan
-    from vestigo.show import figures
-    from vestigo.show.files import save_figure
     from vestigo.show.safe import printable
     from vestigo.show.study import pick_text
     from vestigo.show.survey import verdicts_text
     from vestigo.show.tables import comparison_text
-    from vestigo.study import compare, size_curve, survey
+    from vestigo.study import compare, survey
+    from vestigo.study import report as report_of
     from vestigo.trace import read_trace
 
     def say(text: object) -> None:
@@ -50,23 +49,20 @@ def demo(
     found, _ = swept(asked)
     pick = found.choose()
     say(pick_text(pick))
-    picked, pictures = folder / "picked.toml", [folder / f"{name}.png" for name in ("survey", "today", "choice")]
+    picked, page = folder / "picked.toml", folder / "report.html"
     write_plan(pick.candidate.plan, asked, picked)
-    curves = [size_curve(trace, plan, lookup=name) for name in trace.lookups]
-    today = comparison[comparison.settings[0]]
-    pages = (figures.survey_page(surveyed), figures.timeline(today), figures.choice_page(found, pick, curves, today))
-    for page, path in zip(pages, pictures, strict=True):
-        save_figure(page[0], path)
-    files = {"trace": trace_path, "plan": plan_path, "odd": folder / ODD_KEYS, "picked": picked}
+    with Progress() as progress:
+        asked_again = ["--plan", str(plan_path)]
+        report = report_of(trace, plan, found=found, results=asked.kept_in, asked=asked_again, progress=progress.count)
+        progress.step("writing the page")
+        report.write(page)
+    files = {"trace": trace_path, "plan": plan_path, "odd": folder / ODD_KEYS, "picked": picked, "report": page}
     shown = {name: printable(str(path), most=1000) for name, path in files.items()}
     if as_json:
-        pictured = [str(path) for path in pictures]
-        return show_json(
-            {**{name: str(path) for name, path in files.items()}, "pictures": pictured, "pick": pick.to_dict()}
-        )
+        return show_json({**{name: str(path) for name, path in files.items()}, "pick": pick.to_dict()})
     return show(
         f"\nThe picked settings:    {shown['picked']}\n"
-        f"Pictures:               {', '.join(printable(str(path), most=1000) for path in pictures)}\n"
+        f"All of it on one page:  {shown['report']}\n"
         f"All of the survey:      vestigo survey {shown['trace']}\n"
         f"Mistakes in keys:       vestigo survey {shown['odd']}\n"
         f"Why a number is so:     vestigo why --plan {shown['plan']}\n"

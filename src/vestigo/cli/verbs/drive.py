@@ -79,7 +79,7 @@ def drive(
 
 
 VERB = Verb(
-    9,
+    12,
     "Your own cache on a trace, beside the replay.",
     drive,
     "0 done, 1 the cache could not go on, 2 wrong input, 130 interrupted",

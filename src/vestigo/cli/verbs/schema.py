@@ -20,4 +20,4 @@ def schema(
     show_json(plan_schema())
 
 
-VERB = Verb(12, "The JSON Schema of plan files, for editors.", schema)
+VERB = Verb(15, "The JSON Schema of plan files, for editors.", schema)

@@ -42,7 +42,7 @@ def why(
 
     Example: vestigo why skerrow-quay.parquet --lookup berth --key A2 --node quay-4 --at '2026-03-17 00:35:17.837'
     """
-    from vestigo.cli.asked import check_lookups, intake_options, plan_for, read
+    from vestigo.cli.asked import check_lookups, intake_options, plan_for, read, words_for
     from vestigo.cli.screen import Progress, save, show, show_json
     from vestigo.engine import key_by_key
     from vestigo.errors import InputError
@@ -55,10 +55,7 @@ def why(
         given := [name for name, value in {"--at": at, "--node": node, "--figure": figure}.items() if value]
     ):
         raise InputError(f"{given[0]} is about one key; name it with --key")
-    options = {"--plan": [str(plan)] if plan else [], "--rules": rules or [], "--intake": intake or []}
-    same = [trace] if trace else []
-    same += [word for name, each in options.items() for one in each for word in (name, one)]
-    same += ["--strict"] * strict
+    same = words_for(trace, plan, rules, intake, strict)
     with Progress() as progress:
         read_in = read(trace, stated, intake_options(intake, strict), progress)
         check_lookups([lookup] if lookup else None, read_in)

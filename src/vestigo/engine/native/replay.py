@@ -9,6 +9,7 @@ from vestigo.compiled import kernel
 from vestigo.engine.changes import changes_of, together
 from vestigo.engine.job import Job
 from vestigo.engine.native.feed import Fed
+from vestigo.engine.stop import Stop
 from vestigo.outcome import Changes, Measures, Slices, Spans
 from vestigo.prepared.uncached import uncached
 from vestigo.trace import Trace
@@ -18,10 +19,11 @@ _FOR_TESTS = {"stored", "superseded", "lost"}
 
 
 def run(
-    trace: Trace, job: Job, batch_events: int | None = None, full: bool = False
+    trace: Trace, job: Job, batch_events: int | None = None, full: bool = False, stop: Stop | None = None
 ) -> tuple[dict[str, Any], dict[str, Measures], Slices]:
     """The measures of all look-ups together, of each, and of each slice of time. How many events are fed to the kernel
-    at once makes no difference to them, nor whether the `full` replay is used where the plain one will do.
+    at once makes no difference to them, nor whether the `full` replay is used where the plain one will do. Raises
+    Interrupted if it is to `stop`.
     """
     if len(trace) == 0:
         from vestigo.engine.reference.run import run as reference_run
@@ -30,6 +32,8 @@ def run(
     fed = Fed(trace, job, full)
     replay = fed.begin()
     for batch in fed.batches(replay, batch_events):
+        if stop is not None:
+            stop.check()
         replay.feed(batch.columns, batch.next_reads)
     sheets = replay.close()
     span = int(trace.at[-1] - trace.at[job.first_counted])

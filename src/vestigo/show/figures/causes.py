@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 from matplotlib.ticker import PercentFormatter
 
 from vestigo.outcome import CAUSES, Outcome
+from vestigo.outcome.causes import WORDS
 from vestigo.show import style
 from vestigo.show.figures.canvas import NAME, on_axis
 from vestigo.show.safe import printable
@@ -13,22 +14,6 @@ from vestigo.units import format_share
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
-
-_CAUSES = {
-    "first": "first read",
-    "scope": "another compartment",
-    "evicted": "size limit",
-    "aged": "absolute expiry",
-    "idle": "sliding expiry",
-    "clock": "fixed times",
-    "dropped": "writes that drop",
-    "cleared": "clears",
-    "restarted": "restarts",
-    "null": "nulls not kept",
-    "refused": "refused values",
-    "forced": "forced reads",
-    "loading": "still loading",
-}
 
 
 def causes(outcome: Outcome, axis: "Axes | None" = None) -> "Axes":
@@ -54,7 +39,7 @@ def _draw_causes(axis: "Axes", outcome: Outcome) -> None:
             textcoords="offset points",
             va="center",
         )
-    axis.set_yticks(heights, [_CAUSES[name] for name in names])
+    axis.set_yticks(heights, [WORDS[name].label for name in names])
     axis.set_xlim(0, max(shares.values(), default=1.0) * 1.4)
     axis.grid(visible=False)
     axis.xaxis.set_major_formatter(PercentFormatter(1))

@@ -3,7 +3,10 @@
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any
 
+import numpy as np
 from matplotlib.dates import AutoDateLocator, ConciseDateFormatter
+from matplotlib.patches import PathPatch
+from matplotlib.path import Path
 
 from vestigo.show import style
 from vestigo.show.figures.canvas import NAME, our_style
@@ -99,8 +102,14 @@ def _serves_until(stay: Stay) -> int:
 
 
 def _draw_band(axis: "Axes", row: int, spans: Sequence[tuple[int, int]], **look: Any) -> None:
-    bars = [(begin / _DAY, (end - begin) / _DAY) for begin, end in spans if begin < end]
-    axis.broken_barh(bars, (row - _BAND / 2, _BAND), linewidth=0, **look)
+    """All spans as one shape: a busy key has thousands of them."""
+    bars = np.array([one for one in spans if one[0] < one[1]], float).reshape(-1, 2) / _DAY
+    low, high = row - _BAND / 2, row + _BAND / 2
+    corners = np.empty((len(bars), 5, 2))
+    corners[:, :, 0] = bars[:, [0, 0, 1, 1, 0]]
+    corners[:, :, 1] = (low, high, high, low, low)
+    codes = [Path.MOVETO, Path.LINETO, Path.LINETO, Path.LINETO, Path.CLOSEPOLY]
+    axis.add_artist(PathPatch(Path(corners.reshape(-1, 2), codes * len(bars)), linewidth=0, **look))
 
 
 def _draw_marks(axis: "Axes", story: Story, rows: dict[str | None, int]) -> None:
@@ -125,9 +134,15 @@ def _draw_marks(axis: "Axes", story: Story, rows: dict[str | None, int]) -> None
 
 
 def _draw_changes(axis: "Axes", story: Story) -> None:
-    for number, step in enumerate(one for one in story.steps if one.what == "changed"):
-        name = "changed at the origin" if number == 0 else "_"
-        axis.axvline(step.at_ns / _DAY, color=style.INK, linewidth=0.8, linestyle=(0, (1, 2)), label=name)
+    """Lines from top to bottom, as one shape."""
+    times = [step.at_ns / _DAY for step in story.steps if step.what == "changed"]
+    if not times:
+        return
+    ends = np.column_stack([np.repeat(times, 2), np.tile([0.0, 1.0], len(times))])
+    line: Any = {"color": style.INK, "linewidth": 0.8, "linestyle": (0, (1, 2))}
+    shape = Path(ends, [Path.MOVETO, Path.LINETO] * len(times))
+    axis.add_artist(PathPatch(shape, transform=axis.get_xaxis_transform(), fill=False, **line))
+    axis.plot([], [], label="changed at the origin", **line)
 
 
 def _limits(story: Story) -> tuple[int, int]:

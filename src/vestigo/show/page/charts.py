@@ -1,0 +1,153 @@
+"""Charts that answer, for pages: described here, drawn in the browser by the plotting package's own script.
+
+Bokeh is that package: it is on PyPI with its script, which asks nothing of the network, takes 1.3 MB of a page (a
+third of others') and draws thousands of points at once. Colours are roles of `vestigo.show.style`, which the page's
+script turns into those of its light or dark ground: a model's tag says which of its properties has which role.
+"""
+
+import json
+import re
+from collections.abc import Iterable, Sequence
+from functools import cache
+from pathlib import Path
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from vestigo.units import SIZES, best_unit
+
+_FORMATS = {"share": "0 %", "bytes": "0 ib", "count": "0,0"}
+_NAMED = re.compile(r'"p\d+"')
+HEIGHT = 330
+FONT = "system-ui, sans-serif"
+
+
+class Series(NamedTuple):
+    """A line of a chart."""
+
+    name: str
+    role: str
+    x: Sequence[float] | np.ndarray
+    y: Sequence[float] | np.ndarray
+    is_dashed: bool = False
+
+
+class Axis(NamedTuple):
+    """What an axis says: its label, and how its numbers are written, in the browser's format."""
+
+    label: str
+    kind: str
+    """``share``, ``size`` (logarithmic, see `sizes_on`), ``bytes``, ``count`` or ``time``."""
+
+
+@cache
+def script() -> str:
+    """The plotting package's own, as it is installed."""
+    import bokeh
+
+    return (Path(bokeh.__file__).parent / "server/static/js/bokeh.min.js").read_text(encoding="utf-8")
+
+
+def described(chart: Any) -> dict[str, Any]:
+    """A chart as JSON, the same each time."""
+    from bokeh.embed import json_item
+
+    text = json.dumps(json_item(chart))
+    names: dict[str, str] = {}
+    named: dict[str, Any] = json.loads(_NAMED.sub(lambda found: names.setdefault(found[0], f'"m{len(names)}"'), text))
+    return named
+
+
+def chart(name: str, x: Axis, y: Axis, *, height: int = HEIGHT, tools: str = "", **more: Any) -> Any:
+    """An empty chart in our looks, to be filled."""
+    from bokeh.models import NumeralTickFormatter
+    from bokeh.plotting import figure
+
+    made = figure(
+        name=name,
+        height=height,
+        sizing_mode="stretch_width",
+        x_axis_type="log" if x.kind == "size" else "datetime" if x.kind == "time" else "linear",
+        y_axis_type="linear",
+        tools=tools,
+        toolbar_location=None,
+        background_fill_color=None,
+        border_fill_color=None,
+        outline_line_color=None,
+        **more,
+    )
+    for axis, what in ((made.xaxis[0], x), (made.yaxis[0], y)):
+        axis.axis_label = what.label
+        axis.axis_label_text_font_style = "normal"
+        axis.minor_tick_line_color = None
+        axis.major_tick_in = 0
+        axis.axis_label_text_font_size = axis.major_label_text_font_size = "13px"
+        axis.axis_label_text_font = axis.major_label_text_font = FONT
+        axis.tags = [
+            {"axis_label_text_color": "ink", "major_label_text_color": "ink"}
+            | {"axis_line_color": "rule", "major_tick_line_color": "quiet"}
+        ]
+        if what.kind in _FORMATS:
+            axis.formatter = NumeralTickFormatter(format=_FORMATS[what.kind])
+    made.xgrid[0].grid_line_color = None
+    made.ygrid[0].tags = [{"grid_line_color": "rule"}]
+    return made
+
+
+def sizes_on(axis: Any, least: float, most: float) -> None:
+    """Marks a logarithmic axis at round sizes, about six of them."""
+    from bokeh.models import FixedTicker
+
+    octaves = np.log2(max(most, 2) / max(least, 1)) if most > least > 0 else 1.0
+    step = max(round(octaves / 6), 1)
+    powers = 2.0 ** np.arange(np.floor(np.log2(max(least, 1))), np.ceil(np.log2(max(most, 2))) + 1, step)
+    ticks = sorted([*powers, *(1.5 * powers)] if octaves < 3 else powers)
+    axis.ticker = FixedTicker(ticks=ticks)
+    axis.major_label_overrides = {tick: _size(tick) for tick in ticks}
+
+
+def _size(size: float) -> str:
+    amount, unit = best_unit(size, SIZES)
+    return f"{size / amount:g} {unit}"
+
+
+def lines(made: Any, each: Iterable[Series], *, steps: bool = False) -> None:
+    """Draws lines, each with its own points; `steps` go on at the height of the point before."""
+    for one in each:
+        x, y = stepped(one.x, one.y) if steps else (np.asarray(one.x, float), np.asarray(one.y, float))
+        drawn = made.line(
+            x, y, name=one.name, line_width=2, line_dash=[5, 4] if one.is_dashed else [], line_join="round"
+        )
+        drawn.glyph.tags = [{"line_color": one.role}]
+
+
+def stepped(x: Sequence[float] | np.ndarray, y: Sequence[float] | np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """A line's points with the corners of its steps.
+
+    >>> [each.tolist() for each in stepped([1, 2, 3], [5, 6, 7])]
+    [[1.0, 2.0, 2.0, 3.0, 3.0], [5.0, 5.0, 6.0, 6.0, 7.0]]
+    """
+    return np.repeat(np.asarray(x, float), 2)[1:], np.repeat(np.asarray(y, float), 2)[:-1]
+
+
+def points(  # noqa: PLR0913  # a mark's looks by name
+    made: Any, name: str, columns: dict[str, Any], *, role: str, marker: str, size: float = 8
+) -> Any:
+    """Draws marks at ``x`` and ``y``, which can be pointed at and chosen."""
+    from bokeh.models import ColumnDataSource
+
+    drawn = made.scatter(
+        "x", "y", source=ColumnDataSource(columns, name=name), marker=marker, size=size, line_width=1.2, fill_alpha=0.7
+    )
+    drawn.glyph.tags = [{"fill_color": role, "line_color": "ground"}]
+    drawn.nonselection_glyph = None
+    return drawn
+
+
+def label(made: Any, x: float, y: float, text: str, role: str) -> None:
+    """Names a point."""
+    from bokeh.core.properties import value
+
+    written = made.text([x], [y], [text], x_offset=10, y_offset=-8, text_font_size="13px", text_font_style="bold")
+    written.glyph.text_font = value(FONT)
+    written.glyph.tags = [{"text_color": role}]

@@ -1,0 +1,59 @@
+"""Figures as SVG within a page: their text stays text, and their colours are the page's, light or dark."""
+
+import re
+from collections.abc import Callable
+from io import StringIO
+from typing import Any
+
+from markupsafe import Markup, escape
+
+from vestigo.show.figures.canvas import our_style
+from vestigo.show.style import ROLES
+
+_SVG: Any = {"svg.fonttype": "none", "svg.hashsalt": "vestigo", "font.family": "sans-serif"}
+_METADATA: Any = {"Date": None, "Creator": None, "Format": None, "Type": None}
+
+_TAG = re.compile(r"<[^>]*>")
+_COLOUR = re.compile("|".join(map(re.escape, ROLES)), re.IGNORECASE)
+_ID = re.compile(r'(\bid="|href="#|url\(#)')
+_SIZE = re.compile(r'(<svg [^>]*?)width="[^"]*"([^>]*?)height="[^"]*"', re.DOTALL)
+_LONG_NUMBER = re.compile(r"(\d\.\d\d)\d+")
+_NOT_NEEDED = re.compile(
+    r'<metadata>.*?</metadata>|<style.*?</style>|; font-family: [^;"]*|font-family: [^;"]*; |(?<= )\n', re.DOTALL
+)
+_MARK = re.compile(r'<path id="([^"]*)"[^>]* style="([^"]*)"')
+_COPY = re.compile(r'(<use xlink:href="#([^"]*)"[^>]*?) style="([^"]*)"')
+"""Of a mark that is drawn many times."""
+
+
+def picture(name: str, title: str, draw: Callable[[], Any], inches: tuple[float, float] | None = None) -> Markup:
+    """What `draw` draws and gives the axes of, as SVG. `name` tells it from others of the page, `title` says what is
+    to be seen.
+    """
+    import matplotlib as mpl
+    import matplotlib.pyplot as plt
+
+    with our_style(), mpl.rc_context(_SVG):
+        axes = draw()
+        figure = (axes[0] if isinstance(axes, (list, tuple)) else axes).get_figure(root=True)
+        if inches is not None:
+            figure.set_size_inches(inches)
+        drawn = StringIO()
+        figure.savefig(drawn, format="svg", transparent=True, metadata=_METADATA)
+        plt.close(figure)
+    return Markup(_for_page(drawn.getvalue(), name, title))  # Matplotlib escapes every text
+
+
+def _for_page(svg: str, name: str, title: str) -> str:
+    svg = svg[svg.index("<svg") :]
+    svg = _SIZE.sub(lambda found: f'{found[1]}role="img" aria-label="{escape(title)}"{found[2]}', svg, count=1)
+    styles = dict(_MARK.findall(svg))
+    svg = _COPY.sub(lambda found: found[found[3] == styles.get(found[2])], _NOT_NEEDED.sub("", svg))
+    return _TAG.sub(lambda tag: _themed(tag[0], name), svg)
+
+
+def _themed(tag: str, name: str) -> str:
+    """A tag with the page's colours, and names that are its own on the page. What is written between tags stays."""
+    tag = _LONG_NUMBER.sub(r"\1", tag)
+    tag = _ID.sub(lambda found: f"{found[1]}{name}-", tag)
+    return _COLOUR.sub(lambda found: f"var(--{ROLES[found[0].lower()]})", tag)

@@ -1,0 +1,146 @@
+"""``Explorer``: a trace that is open, and settings that are tried on it, each measured by a replay."""
+
+import dataclasses
+from collections.abc import Mapping
+from functools import cached_property
+from pathlib import Path
+from threading import Lock
+from typing import Any
+
+from vestigo.engine.job import job
+from vestigo.engine.ready import prepare
+from vestigo.engine.replay import run_until
+from vestigo.engine.stop import Stop
+from vestigo.engine.what_if import changed_trace, settled_plan
+from vestigo.errors import InputError, RulesError
+from vestigo.outcome import Outcome
+from vestigo.rules import Plan, WhatIf
+from vestigo.rules.settings import Settings, plan_of, trace_of
+from vestigo.rules.vary import changed
+from vestigo.study.candidates import Progress
+from vestigo.study.compare import Comparison, compare
+from vestigo.study.curve import SizeCurve, size_curve
+from vestigo.study.estimate import Estimate
+from vestigo.study.key_sample import KeySample
+from vestigo.study.run_sweep import known, sweep
+from vestigo.study.sweep import Sweep
+from vestigo.trace import Readable, Trace
+
+LONG = 2_000_000
+"""Of a trace of more events, a sample answers first."""
+_SAMPLE = "2%"
+_MOST_SURROUNDINGS = 4
+"""So many are kept: each holds a trace."""
+
+Changes = Mapping[str, Any]
+
+
+class Surroundings:
+    """A trace under some circumstances (`WhatIf`), and what settings are measured against there."""
+
+    def __init__(self, given: Trace, plan: Plan) -> None:
+        self.plan = plan
+        """Today's settings, with the circumstances."""
+        self.trace = changed_trace(given, plan.what_if)
+        self._given = given
+        self._lock = Lock()
+
+    def settled(self, plan: Plan) -> Plan:
+        """Settings, as they are replayed on `trace`. Raises RulesError."""
+        return settled_plan(self._given, plan)
+
+    @cached_property
+    def comparison(self) -> Comparison:
+        """Today's settings, no cache and the ceilings."""
+        return compare(self.trace, dataclasses.replace(self.settled(self.plan), candidates={}))
+
+    @property
+    def today(self) -> Outcome:
+        return self.comparison[self.comparison.settings[0]]
+
+    @cached_property
+    def curves(self) -> Mapping[str, SizeCurve]:
+        """The hit rate at every size, by look-up."""
+        plan = self.settled(self.plan)
+        return {name: size_curve(self.trace, plan, lookup=name) for name in self.trace.lookups}
+
+    @cached_property
+    def _sample(self) -> KeySample:
+        return KeySample(self.trace, _SAMPLE)
+
+    def estimate(self, plan: Plan) -> Estimate | None:
+        """What a sample says before a long replay is done; None for a short trace, and for settings of which a sample
+        can tell nothing.
+        """
+        if len(self.trace) <= LONG:
+            return None
+        with self._lock:
+            sample = self._sample
+        try:
+            return sample.estimate(self.settled(plan))
+        except RulesError:
+            return None
+
+    def replay(self, plan: Plan, stop: Stop) -> Outcome:
+        """Raises Interrupted if it is told to stop, and RulesError if the settings do not fit the trace."""
+        asked = job(self.trace, self.settled(plan))
+        with self._lock:
+            prepare(self.trace, [asked])
+        return run_until(self.trace, asked, "now", stop)
+
+
+class Explorer:
+    """A trace that is open, with today's settings and what is known of others.
+
+    `results` names the file of an earlier sweep: its candidates are there to be compared with.
+
+    >>> from vestigo import Rules, synth
+    >>> explorer = Explorer(synth(2_000, keys=100, seed=1), Rules(max_entries=10))
+    >>> plan = explorer.asked({"rules.max_entries": 20})
+    >>> explorer.around(plan.what_if).replay(plan, Stop()).hit_rate > explorer.today.hit_rate
+    True
+    """
+
+    def __init__(
+        self,
+        trace: Readable,
+        settings: Settings,
+        *,
+        results: str | Path | None = None,
+        progress: Progress | None = None,
+    ) -> None:
+        """Raises InputError for a trace without reads, and RulesError if the settings do not fit it."""
+        plan = plan_of(settings)
+        self.trace = trace_of(trace, plan)
+        if self.trace.reads == 0:
+            raise InputError(f"{self.trace.source}: holds no reads, so there is nothing to explore")
+        self.plan = dataclasses.replace(plan, candidates={}, vary={})
+        only = known(self.trace, plan, results) if results is not None and Path(results).exists() else []
+        self.found: Sweep = sweep(self.trace, plan, only=only, results=results if only else None, progress=progress)
+        self._kept: dict[str, Surroundings] = {}
+        self._lock = Lock()
+        self.around(plan.what_if).comparison  # noqa: B018  # ready before anyone asks
+
+    @property
+    def today(self) -> Outcome:
+        return self.around(self.plan.what_if).today
+
+    def asked(self, changes: Changes, circumstances: Changes | None = None) -> Plan:
+        """Today's settings with changes by dotted key, under other circumstances by name. Raises RulesError."""
+        plan = changed(self.plan, changes)
+        if not circumstances:
+            return plan
+        stated = {name: getattr(self.plan.what_if, name) for name in self.plan.what_if.model_fields_set}
+        return dataclasses.replace(plan, what_if=WhatIf(**{**stated, **circumstances}))
+
+    def around(self, what_if: WhatIf) -> Surroundings:
+        """The trace under these circumstances; the last few are kept."""
+        name = repr(what_if)
+        with self._lock:
+            found = self._kept.pop(name, None) or Surroundings(
+                self.trace, dataclasses.replace(self.plan, what_if=what_if)
+            )
+            self._kept[name] = found  # the newest is the last
+            while len(self._kept) > _MOST_SURROUNDINGS:
+                del self._kept[next(iter(self._kept))]
+        return found

@@ -1,0 +1,195 @@
+"""``report``: the whole of the work on one trace and plan, gathered for a page that others read."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from vestigo.data import Data, shown
+from vestigo.engine import key_by_key
+from vestigo.engine.replay import replay
+from vestigo.errors import InputError
+from vestigo.files import replacing
+from vestigo.outcome import Outcome
+from vestigo.rules import Plan
+from vestigo.rules.settings import Settings, plan_of, trace_of
+from vestigo.study.candidates import Progress
+from vestigo.study.check import Check, check
+from vestigo.study.compare import Comparison, compare
+from vestigo.study.curve import SizeCurve, size_curve, with_real_rates
+from vestigo.study.pick import Pick
+from vestigo.study.run_sweep import SHARE_FOR_REST, sweep
+from vestigo.study.store import trace_name
+from vestigo.study.survey import Survey, survey
+from vestigo.study.sweep import Sweep
+from vestigo.study.why import Story, why
+from vestigo.trace import Readable, Trace
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+_WORST = {"origin_time_ns": 3, "stale_hits": 2}
+"""Of how many keys that lose most a story is told, by what they lose."""
+_MOST_CURVES = 12
+"""Look-ups whose sizes are shown, those that could save most."""
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Report(Data):
+    """Made by `report`: what a colleague needs to follow a choice of settings, and to repeat it."""
+
+    survey: Survey
+    comparison: Comparison
+    """Today's settings, the plan's candidates, no cache and the ceilings."""
+    pick: Pick
+    picked: Outcome
+    """The pick, replayed."""
+    curves: tuple[SizeCurve, ...]
+    """Of the look-ups that could save most."""
+    check: Check
+    stories: tuple[Story, ...]
+    """Of the keys that lose most under today's settings."""
+    plan: Plan
+    notes: tuple[str, ...]
+    """What was noted when the trace was read."""
+    events: int
+    digest: str
+    """Of all that the trace holds."""
+    asked: tuple[str, ...] = ()
+    """The words by which the command line is told the trace and the plan, where they are known."""
+
+    @property
+    def found(self) -> Sweep:
+        """Every candidate that was tried."""
+        found = self.pick.among
+        assert isinstance(found, Sweep)
+        return found
+
+    @property
+    def today(self) -> Outcome:
+        return self.comparison[self.comparison.settings[0]]
+
+    @property
+    def is_choice(self) -> bool:
+        """Whether there was anything to choose from."""
+        return len(self.found) > 1
+
+    @property
+    def assumptions(self) -> list[str]:
+        """Everything that some number rests on and the trace does not state."""
+        settings = [self.comparison[name] for name in self.comparison.settings]
+        each = (self.survey.assumptions, *(one.assumptions for one in (*settings, self.picked)))
+        return list(dict.fromkeys(said for one in each for said in one))
+
+    def to_html(self) -> str:
+        """The page: one document that needs no network."""
+        return shown("page", self)
+
+    def write(self, path: str | Path) -> Path:
+        """Writes the page, whole or not at all. Gives the path. Raises InputError if it cannot be written."""
+        path = Path(path)
+        page = self.to_html()
+        try:
+            with replacing(path) as unfinished:
+                unfinished.write_text(page, encoding="utf-8")
+        except OSError as error:
+            raise InputError(f"{path}: cannot be written: {error.strerror or error}") from None
+        return path
+
+    def to_dict(self) -> dict[str, Any]:
+        """What each part has, by name; of the candidates the pick alone (`found` has all)."""
+        return {
+            "source": self.survey.source,
+            "events": self.events,
+            "digest": self.digest,
+            "survey": self.survey.to_dict(),
+            "comparison": self.comparison.to_dict(),
+            "pick": self.pick.to_dict(),
+            "curves": [one.to_dict() for one in self.curves],
+            "check": self.check.to_dict(),
+            "stories": [one.to_dict() for one in self.stories],
+            "assumptions": self.assumptions,
+            "notes": list(self.notes),
+        }
+
+    def to_pandas(self) -> "pd.DataFrame":
+        """One row a candidate, as the sweep has them."""
+        return self.found.to_pandas()
+
+    def __repr__(self) -> str:
+        return f"<Report on {self.survey.source}: {self.pick.because[0]}>"
+
+
+def report(  # noqa: PLR0913  # options by name
+    trace: Readable,
+    settings: Settings,
+    *,
+    found: Sweep | None = None,
+    results: str | Path | None = None,
+    rest: str = SHARE_FOR_REST,
+    seed: int = 0,
+    asked: Sequence[str] = (),
+    progress: Progress | None = None,
+) -> Report:
+    """Everything of the work on one trace: what is in it, what today's settings give, which settings to take and why,
+    what each rule earns, and the stories of the keys that lose most. `Report.write` makes one HTML page of it.
+
+    `found` is a sweep or search of the same trace and plan; without it every candidate of the plan is replayed, with
+    `results` and `rest` as in `sweep`. `asked` has the words that name the trace and the plan to the command line, by
+    which the page says how it is made again: ``["reads.parquet", "--plan", "plan.toml"]``. `progress` is called with
+    what is made, how many are there, and of how many.
+
+    Raises InputError for a trace without reads, RulesError if the settings do not fit it, and Interrupted on Ctrl-C.
+
+    >>> import vestigo as vg
+    >>> trace = vg.synth(5_000, keys=500, seed=1)
+    >>> made = report(trace, vg.Plan(vg.Rules(max_entries=50), vary={"rules.max_entries": [100, 200]}))
+    >>> made.pick.candidate.name, made.to_html().startswith("<!doctype html>")
+    ('max_entries=200', True)
+    """
+    plan = plan_of(settings)
+    given = trace_of(trace, plan)
+    if given.reads == 0:
+        raise InputError(f"{given.source}: holds no reads, so there is nothing to report")
+    if found is None:
+        found = sweep(given, plan, results=results, rest=rest, progress=progress)
+    pick = found.choose(seed=seed)
+
+    def made(parts: int) -> None:
+        if progress:
+            progress("parts of the report", parts, 5)
+
+    surveyed = survey(given)
+    made(1)
+    comparison = compare(given, plan)
+    picked = replay(given, pick.candidate.plan, name="the pick")
+    made(2)
+    curves = [size_curve(given, plan, lookup=name) for name in list(surveyed.lookups)[:_MOST_CURVES]]
+    made(3)
+    checked = check(given, plan, results=results)
+    made(4)
+    stories = tuple(_stories(given, plan))
+    made(5)
+    return Report(
+        survey=surveyed,
+        comparison=comparison,
+        pick=pick,
+        picked=picked,
+        curves=tuple(with_real_rates(given, plan, curves)),
+        check=checked,
+        stories=stories,
+        plan=plan,
+        notes=given.notes,
+        events=len(given),
+        digest=trace_name(given),
+        asked=tuple(asked),
+    )
+
+
+def _stories(trace: Trace, plan: Plan) -> Iterator[Story]:
+    """Of the keys that lose most under today's settings, each once."""
+    keys = key_by_key(trace, plan)
+    worst = dict.fromkeys(key for loss, most in _WORST.items() for key in keys.worst(loss, most).tolist())
+    for key in worst:
+        lookup = keys.trace.lookups[keys.trace.key_lookup[key]]
+        yield why(trace, plan, lookup=lookup, key=str(keys.trace.keys[key]))
