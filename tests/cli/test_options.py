@@ -199,6 +199,7 @@ def test_the_verbs_are_listed_in_the_order_of_the_work(tmp_path: Path) -> None:
         "why",
         "check",
         "report",
+        "explore",
         "drive",
         "confirm",
         "convert",

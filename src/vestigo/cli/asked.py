@@ -46,19 +46,13 @@ def plan_for(path: Path | None, rules: list[str] | None = None, *, is_needed: bo
 def _rule(text: str) -> tuple[str, Any]:
     """A rule's dotted key with its value. A rule alone is of ``[rules]``."""
     from vestigo.errors import InputError
+    from vestigo.rules.values import from_text
 
     key, equals, value = (part.strip() for part in text.partition("="))
     if not key or not equals:
         raise InputError(f"--rules {text}: is not RULE=VALUE; write max_entries=500, for example")
     key = key if key.startswith(("rules.", "lookup.", "pool.")) else f"rules.{key}"
-    return key, {"true": True, "false": False}.get(value, int(value) if value.isdecimal() else _listed(value))
-
-
-def _listed(value: str) -> Any:
-    """A list, if it is written as one: ``[06:00, 18:00]``."""
-    if not (value.startswith("[") and value.endswith("]")):
-        return value.strip("\"'")
-    return [one.strip().strip("\"'") for one in value[1:-1].split(",") if one.strip()]
+    return key, from_text(value)
 
 
 def read(where: str | None, plan: "Plan | None", options: dict[str, Any], progress: "Progress") -> "Trace":

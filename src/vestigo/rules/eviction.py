@@ -43,6 +43,10 @@ class Known(NamedTuple):
     parameters: Mapping[str, _Kind] = {}
     numbers: Numbers = _as_they_are
 
+    def written(self, value: Parameter) -> str:
+        """A parameter's value, as a plan has it."""
+        return _text(value)
+
 
 def _percent(number: int) -> _Kind:
     return _Kind(Fraction(number, 100))

@@ -31,11 +31,11 @@ class PoolRules(Checked):
     max_entries: Annotated[
         int | None, BeforeValidator(values.limit), Rule("room", same("max_entries"), plain=always)
     ] = None
-    """The most entries that are held at once; None is no limit."""
+    """The most entries that are held at once; no limit unless stated."""
     max_bytes: Annotated[
         int | None, BeforeValidator(values.byte_limit), Rule("room", same("max_bytes"), plain=always)
     ] = None
-    """The most bytes that are held at once, overhead included; None is no limit."""
+    """The most bytes that are held at once, overhead included; no limit unless stated."""
     eviction: Annotated[Eviction, BeforeValidator(Eviction.read), Rule("room", _policy, plain=always)] = Eviction("lru")
     """Which entry makes room: a policy's name, with parameters if they are to differ from the paper's
     (``"slru protected=70%"``), or a class of your own that is a `Policy`."""

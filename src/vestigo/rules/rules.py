@@ -50,7 +50,7 @@ class Rules(PoolRules):
     absolute: Annotated[
         Duration | None, BeforeValidator(values.lifetime), Rule("lifetimes", same("absolute"), plain=always)
     ] = None
-    """How long an entry lives after its load; None is for ever."""
+    """How long an entry lives after its load; for ever unless stated."""
     absolute_at: Annotated[Moments | None, BeforeValidator(Moments.read), Rule("lifetimes", worked_out=_IN_GROUPS)] = (
         None
     )
@@ -62,7 +62,7 @@ class Rules(PoolRules):
     sliding: Annotated[
         Duration | None, BeforeValidator(values.lifetime), Rule("lifetimes", same("sliding"), plain=always)
     ] = None
-    """How long an entry lives after its last hit, or its load; None is for ever."""
+    """How long an entry lives after its last hit, or its load; for ever unless stated."""
     jitter: Annotated[Fraction, BeforeValidator(values.share), Rule("lifetimes", _jitters, plain=always)] = Fraction(0)
     """The share of `absolute` by which a load's own lifetime may fall short, drawn for each load."""
     refresh_ahead: Annotated[
@@ -114,7 +114,7 @@ class Rules(PoolRules):
     overlap: Annotated[Literal["repeat", "join"], Rule("origin", same("overlap"), plain=always)] = "repeat"
     """Whether readers of a key that is being loaded load it too, or wait for it."""
     batch: Annotated[Duration | None, BeforeValidator(values.lifetime), Rule("origin", same("batch"))] = None
-    """The window in which misses of one scope share one origin call; None is no sharing."""
+    """The window in which misses of one scope share one origin call; none is shared unless stated."""
     drop_first: Annotated[bool, BeforeValidator(values.flag), Rule("origin", same("drop_first"), plain=always)] = False
     """Whether callers remove an entry before they read it: a known mistake, to show what it costs."""
 

@@ -107,7 +107,7 @@ def _named(each: Schema, description: str) -> Schema:
 
 
 def _of_model(kind: type[BaseModel]) -> Schema:
-    said = _said_of(kind)
+    said = said_of(kind)
     return _object({name: {**_of_rule(field), "description": said[name]} for name, field in kind.model_fields.items()})
 
 
@@ -119,7 +119,7 @@ def _of_rule(field: Any) -> Schema:
 
 
 def _of_trace() -> Schema:
-    said = _said_of(Intake)
+    said = said_of(Intake)
     template = {"type": "string", "examples": ["{route}:{user}"]}
     own: Schema = {
         "columns": _object({name: {**template, "description": _holds(one)} for name, one in COLUMNS.items()}),
@@ -151,7 +151,7 @@ def _of_aim() -> Schema:
 
 
 def _of_worth() -> Schema:
-    said, price = _said_of(Worth), {"type": "number", "minimum": 0}
+    said, price = said_of(Worth), {"type": "number", "minimum": 0}
     return _object(
         {
             one.name: {**(_WORDS if one.name == "currency" else price), "description": said.get(one.name, one.name)}
@@ -160,7 +160,14 @@ def _of_worth() -> Schema:
     )
 
 
-def _said_of(kind: type) -> dict[str, str]:
+def examples_of(reader: Callable[..., Any]) -> list[str]:
+    """Texts that a reader of a rule takes."""
+    schema = _READ_BY[reader]
+    parts = [schema, *schema.get("anyOf", [])]
+    return [example for part in parts for example in part.get("examples", [])]
+
+
+def said_of(kind: type) -> dict[str, str]:
     """What stands below each field of a class and of its bases."""
     found: dict[str, str] = {}
     for base in reversed(kind.__mro__):

@@ -45,6 +45,21 @@ class Collect(NamedTuple):
         return self.mode if self.every is None else f"every {self.every}"
 
 
+def from_text(text: str) -> bool | int | str | list[str]:
+    """A value as it is written outside of a plan file: ``true``, ``500``, ``10m``, or a list (``[06:00, 18:00]``).
+
+    >>> from_text("500"), from_text("10m"), from_text("[06:00, 18:00]")
+    (500, '10m', ['06:00', '18:00'])
+    """
+    if text in ("true", "false"):
+        return text == "true"
+    if text.isascii() and text.isdigit():
+        return int(text)
+    if not (text.startswith("[") and text.endswith("]")):
+        return text.strip("\"'")
+    return [one.strip().strip("\"'") for one in text[1:-1].split(",") if one.strip()]
+
+
 def limit(value: object) -> int | None:
     """A number of entries; None is no limit."""
     if value is None or value == "no limit":

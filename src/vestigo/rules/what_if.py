@@ -53,7 +53,7 @@ class WhatIf(Checked):
     """
 
     nodes: Annotated[int | None, BeforeValidator(values.nodes)] = None
-    """On how many nodes the reads are answered, each with a cache of its own; None is as recorded."""
+    """On how many nodes the reads are answered, each with a cache of its own; as recorded unless stated."""
     spread: Literal["in turn", "by scope", "by key"] = "in turn"
     """Which node an event comes to: one after the other, the same for a scope, or the same for a key."""
     traffic: Annotated[Times, BeforeValidator(Times.read_more)] = Times(1)

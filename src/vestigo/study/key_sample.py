@@ -25,6 +25,7 @@ from vestigo.rules.pool import POOL_RULES
 from vestigo.rules.settings import Settings, argument, plan_of
 from vestigo.study.estimate import Estimate
 from vestigo.study.sampled import Sample, all_in, filled_sizes, grouped, sampled
+from vestigo.study.threads import side_by_side
 from vestigo.trace import Readable, Trace, read_trace
 from vestigo.trace.trace import LAST_KEYED
 from vestigo.units import parse_share
@@ -80,7 +81,8 @@ class KeySample:
         with self._lock:
             if key not in self._made:
                 self._made[key] = self._sampled(trace, assumed, first)
-        amounts = np.array([_counted(sample, plan) for sample in self._made[key]])
+        with side_by_side() as threads:
+            amounts = np.array(list(threads.map(lambda sample: _counted(sample, plan), self._made[key])))
         found = dict(zip((*_COUNTS, "memory_peak"), amounts.T, strict=True))
         reads = np.maximum(found["reads"], 1)
         rates = {

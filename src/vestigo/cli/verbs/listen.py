@@ -74,7 +74,7 @@ def listen(
         from vestigo.web.listen.app import PATH, receiver
         from vestigo.web.listen.recording import Recording
         from vestigo.web.listen.selection import Conditions, Selection
-        from vestigo.web.listen.serve import Address, serve
+        from vestigo.web.serving import Address, serve
     except ModuleNotFoundError as error:
         raise InputError(f"listen needs the package {error.name}; install it: pip install 'vestigo[listen]'") from None
     from vestigo.show.heard import heard_line, heard_text

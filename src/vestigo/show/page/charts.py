@@ -16,7 +16,7 @@ import numpy as np
 
 from vestigo.units import SIZES, best_unit
 
-_FORMATS = {"share": "0 %", "bytes": "0 ib", "count": "0,0"}
+_FORMATS = {"share": "0 %", "count": "0,0", "number": "0,0.[0]"}
 _NAMED = re.compile(r'"p\d+"')
 HEIGHT = 330
 FONT = "system-ui, sans-serif"
@@ -37,7 +37,7 @@ class Axis(NamedTuple):
 
     label: str
     kind: str
-    """``share``, ``size`` (logarithmic, see `sizes_on`), ``bytes``, ``count`` or ``time``."""
+    """``share``, ``size`` (logarithmic, see `sizes_on`), ``count``, ``number`` or ``time``."""
 
 
 @cache

@@ -63,7 +63,8 @@ def policy(scripts: Sequence[str], talks_to: str) -> str:
     """What the browser lets the page do: run these very scripts, and nothing else. Styles may stand in it: the
     plotting package makes some, and with no network there is nowhere that one could tell anything to.
     """
-    allowed = " ".join(f"'sha256-{b64encode(hashlib.sha256(text.encode()).digest()).decode()}'" for text in scripts)
+    hashes = (f"'sha256-{b64encode(hashlib.sha256(text.encode()).digest()).decode()}'" for text in scripts)
+    allowed = " ".join(hashes) or "'none'"
     parts = {
         "default-src": "'none'",
         "script-src": allowed,

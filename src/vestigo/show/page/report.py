@@ -6,8 +6,6 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from markupsafe import Markup
-
 from vestigo import __version__
 from vestigo.measures import MEASURES
 from vestigo.outcome import CAUSES, Outcome
@@ -17,9 +15,9 @@ from vestigo.rules.plan_text import plan_text
 from vestigo.rules.vary import changed, name_of
 from vestigo.show import figures
 from vestigo.show.check import check_text
-from vestigo.show.markup import markup
 from vestigo.show.outcome import over_time as table_over_time
 from vestigo.show.page.charts import described
+from vestigo.show.page.converted import converted
 from vestigo.show.page.frame import BOKEH, data, rendered
 from vestigo.show.page.pictures import picture
 from vestigo.show.page.report_charts import (
@@ -92,27 +90,20 @@ def report_html(report: Report) -> str:
             "is_choice": report.is_choice,
             **_answer(report),
             **_trace(report),
-            "survey": _converted(survey_text(report.survey)),
+            "survey": converted(survey_text(report.survey)),
             **_whose(report),
             **_front(report, shown),
             "sizes_legend": sizes_legend(report.curves),
-            "sizes": _converted(curves_text(report.curves)),
+            "sizes": converted(curves_text(report.curves)),
             "sizes_still": picture("sizes", "hit rate at every size", lambda: figures.size_curves(report.curves)),
             **_times(report),
             **_causes(report),
-            "check": _converted(check_text(report.check)),
+            "check": converted(check_text(report.check)),
             "stories": [_story(number, one, report.asked) for number, one in enumerate(report.stories)],
             **_plans(report),
             **_how(report),
         },
     )
-
-
-def _converted(what: Any) -> Markup:
-    """Wide tables and lines can be scrolled, by keyboard too."""
-    made = markup(what).replace("<pre>", '<pre tabindex="0">')  # every text in it is escaped
-    made = made.replace("<table>", '<div class="scroll" tabindex="0" role="group" aria-label="a table"><table>')
-    return Markup(made.replace("</table>", "</table></div>"))
 
 
 def _safe(lines: Sequence[str]) -> list[str]:
@@ -131,7 +122,7 @@ def _answer(report: Report) -> dict[str, Any]:
     worse = better_and_worse(pick)[1] if report.is_choice and pick.candidate.name != report.found.today.name else []
     return {
         "verdict": printable(verdict, most=2000),
-        "standing": _converted(answer(report.comparison)),
+        "standing": converted(answer(report.comparison)),
         "measures_beside": beside._replace(rows=beside.rows[: len(_FIRST)]),
         "more_measures": beside._replace(rows=beside.rows[len(_FIRST) :]),
         "worse": _safe(worse),
@@ -306,8 +297,8 @@ def _times(report: Report) -> dict[str, Any]:
         "times": {name: title for name, title in _TIMES.items() if name != "stale" or today.stale_known},
         "time_still": picture("today", "today's settings over time", lambda: figures.timeline(today)),
         "picked_still": picture("picked", "the pick over time", lambda: figures.timeline(picked)) if picked else "",
-        "time_table": _converted(table_over_time("from (UTC)", today.slices)) if today.slices else "",
-        "picked_time_table": _converted(table_over_time("from (UTC)", picked.slices))
+        "time_table": converted(table_over_time("from (UTC)", today.slices)) if today.slices else "",
+        "picked_time_table": converted(table_over_time("from (UTC)", picked.slices))
         if picked is not None and picked.slices
         else "",
     }
@@ -338,7 +329,7 @@ def _story(number: int, story: Story, asked: Sequence[str]) -> dict[str, Any]:
     return {
         "title": name,
         "picture": picture(f"story{number}", f"the life of {name}", lambda: figures.story(story), (12.8, 4.2)),
-        "text": _converted(story_text(story, ("vestigo", "replay", *asked))),
+        "text": converted(story_text(story, ("vestigo", "replay", *asked))),
     }
 
 

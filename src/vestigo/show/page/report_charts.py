@@ -11,7 +11,7 @@ from vestigo.show.page.charts import Axis, Series, chart, label, lines, points, 
 from vestigo.show.safe import printable
 from vestigo.show.style import ROLES, SERIES
 from vestigo.study import Candidate, Pick, SizeCurve, Sweep
-from vestigo.units import format_share
+from vestigo.units import SIZES, best_unit, format_share
 
 _STALE = (
     ("at most 0.1 % stale", "circle", "accent", 0.0, 0.001),
@@ -119,17 +119,20 @@ def sizes_legend(curves: tuple[SizeCurve, ...]) -> list[tuple[str, str, str]]:
 
 def over_time(today: Outcome, picked: Outcome | None) -> dict[str, Any]:
     """By name: charts of the hit rate, stale hits, origin calls and memory in each slice of time."""
+    scale, unit = best_unit(today.memory_peak, SIZES)
     amounts: dict[str, tuple[str, Callable[[Slice], float]]] = {
         "hits": ("hit_rate", lambda one: one.hit_rate),
         "stale": ("stale_rate", lambda one: one.stale_rate),
         "calls": ("loads", lambda one: one.loads),
-        "memory": ("memory_peak", lambda one: one.memory_peak),
+        "memory": ("memory_peak", lambda one: one.memory_peak / scale),
     }
     if not today.stale_known:
         del amounts["stale"]
     each = [("today", "ink", today), ("the pick", "accent", picked)]
     made = {
-        name: _time_chart(name, MEASURES[of], [(*one[:2], one[2].slices, amount) for one in each if one[2] is not None])
+        name: _time_chart(
+            name, _axis(MEASURES[of], unit), [(*one[:2], one[2].slices, amount) for one in each if one[2] is not None]
+        )
         for name, (of, amount) in amounts.items()
     }
     _mark(made, today)
@@ -158,17 +161,20 @@ _Drawn = tuple[str, str, Slices, Callable[[Slice], float]]
 """What a line is called, its role, and what of which slices it shows."""
 
 
-def _time_chart(name: str, what: Measure, each: Sequence[_Drawn]) -> Any:
+def _axis(what: Measure, unit: str) -> Axis:
+    return Axis(f"{what.label}, {unit}", "number") if what.kind == "size" else Axis(what.label, what.kind)
+
+
+def _time_chart(name: str, axis: Axis, each: Sequence[_Drawn]) -> Any:
     from bokeh.models import HoverTool
 
-    kind = {"share": "share", "count": "count", "size": "bytes"}[what.kind]
-    form = {"share": "{0.0 %}", "count": "{0,0}", "bytes": "{0.0 ib}"}[kind]
-    made = chart(name, Axis("time (UTC)", "time"), Axis(what.label, kind), height=190)
+    form = {"share": "{0.0 %}", "count": "{0,0}", "number": "{0,0.0}"}[axis.kind]
+    made = chart(name, Axis("time (UTC)", "time"), axis, height=190)
     for called, role, slices, amount in each:
         if not len(slices):
             continue
         x = np.array([*slices.column("begins_ns"), slices.column("ends_ns")[-1]]) / 1e6
-        y = [amount(one) if one.reads or kind != "share" else np.nan for one in slices]
+        y = [amount(one) if one.reads or axis.kind != "share" else np.nan for one in slices]
         lines(made, [Series(called, role, x, [*y, y[-1]])], steps=True)
         said = [(called, f"@y{form}"), ("at", "@x{%F %H:%M}")]
         hover = HoverTool(renderers=[made.renderers[-1]], mode="vline", tooltips=said, formatters={"@x": "datetime"})

@@ -9,26 +9,31 @@ from typing import Any
 
 from vestigo.engine.job import job
 from vestigo.engine.ready import prepare
-from vestigo.engine.replay import run_until
+from vestigo.engine.replay import run, run_until
 from vestigo.engine.stop import Stop
 from vestigo.engine.what_if import changed_trace, settled_plan
 from vestigo.errors import InputError, RulesError
 from vestigo.outcome import Outcome
-from vestigo.rules import Plan, WhatIf
+from vestigo.rules import Plan, Rules, WhatIf
 from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.rules.vary import changed
-from vestigo.study.candidates import Progress
-from vestigo.study.compare import Comparison, compare
+from vestigo.study.candidates import TODAY, Candidate, Progress
+from vestigo.study.compare import references
 from vestigo.study.curve import SizeCurve, size_curve
 from vestigo.study.estimate import Estimate
 from vestigo.study.key_sample import KeySample
 from vestigo.study.run_sweep import known, sweep
-from vestigo.study.sweep import Sweep
 from vestigo.trace import Readable, Trace
+from vestigo.units import LONGEST, Duration
 
 LONG = 2_000_000
 """Of a trace of more events, a sample answers first."""
-_SAMPLE = "2%"
+_SAMPLE = "1%"
+_FREEST = (
+    Plan(Rules(per="all", survives_restart=True)),
+    Plan(Rules(tell_nodes="copy", tell_delay=Duration(LONGEST))),
+)
+"""What they allow together bounds all that knobs can be turned to: one cache for all, and news that outlive a clear."""
 _MOST_SURROUNDINGS = 4
 """So many are kept: each holds a trace."""
 
@@ -50,19 +55,27 @@ class Surroundings:
         return settled_plan(self._given, plan)
 
     @cached_property
-    def comparison(self) -> Comparison:
-        """Today's settings, no cache and the ceilings."""
-        return compare(self.trace, dataclasses.replace(self.settled(self.plan), candidates={}))
-
-    @property
     def today(self) -> Outcome:
-        return self.comparison[self.comparison.settings[0]]
+        """What today's settings give."""
+        return run(self.trace, job(self.trace, self.settled(self.plan)), "native", TODAY)
+
+    @cached_property
+    def ceilings(self) -> Mapping[str, Outcome]:
+        """By measure, what no settings pass: the hit rate without limits, and the fresh hits."""
+        _, *ideals = references(self.trace, self.settled(self.plan), _FREEST)
+        made = zip(("hit_rate", "fresh_hit_rate"), (ideal() for ideal in ideals), strict=True)
+        return {name: run(*asked, "native", name) for name, asked in made}
 
     @cached_property
     def curves(self) -> Mapping[str, SizeCurve]:
         """The hit rate at every size, by look-up."""
         plan = self.settled(self.plan)
         return {name: size_curve(self.trace, plan, lookup=name) for name in self.trace.lookups}
+
+    def ready(self) -> None:
+        """Works out what is shown beside every replay, and the sample."""
+        _ = self.today, self.ceilings, self.curves
+        self.estimate(self.plan)
 
     @cached_property
     def _sample(self) -> KeySample:
@@ -116,10 +129,14 @@ class Explorer:
             raise InputError(f"{self.trace.source}: holds no reads, so there is nothing to explore")
         self.plan = dataclasses.replace(plan, candidates={}, vary={})
         only = known(self.trace, plan, results) if results is not None and Path(results).exists() else []
-        self.found: Sweep = sweep(self.trace, plan, only=only, results=results if only else None, progress=progress)
+        self.known: list[Candidate] = []
+        """The plan's candidates, and those of the earlier sweep."""
+        if only or plan.candidates:
+            found = sweep(self.trace, plan, only=only, results=results if only else None, progress=progress)
+            self.known = [one for name, one in found.items() if name != TODAY]
         self._kept: dict[str, Surroundings] = {}
         self._lock = Lock()
-        self.around(plan.what_if).comparison  # noqa: B018  # ready before anyone asks
+        self.around(plan.what_if).ready()
 
     @property
     def today(self) -> Outcome:

@@ -1,4 +1,4 @@
-"""The receiver as a server: where it listens, its limits for connections, from its start to its end."""
+"""A server of ours: where it listens, its limits for connections, from its start to its end."""
 
 import asyncio
 import contextlib
@@ -13,8 +13,8 @@ import uvicorn
 
 from vestigo.errors import InputError
 
-DEFAULT = "127.0.0.1:4318"
-"""The standard's port, on this machine alone."""
+OTLP = "127.0.0.1:4318"
+"""The port of OTLP's standard, on this machine alone."""
 _MOST_CONNECTIONS = 200
 _LONGEST_HEAD = 1 << 16
 _SECONDS_TO_END = 5
@@ -30,7 +30,7 @@ class Address(NamedTuple):
         """From ``127.0.0.1:4318``, ``[::1]:4318`` or ``quay.example:4318``. Raises InputError."""
         host, _, port = text.rpartition(":")
         if not host or not port.isdecimal() or int(port) > 65_535:
-            raise InputError(f"--address {text}: is not HOST:PORT; write {DEFAULT}, for example")
+            raise InputError(f"--address {text}: is not HOST:PORT; write {OTLP}, for example")
         return cls(host.removeprefix("[").removesuffix("]"), int(port))
 
     @property
@@ -51,7 +51,9 @@ class Address(NamedTuple):
             raise InputError(f"--address {self.host}:{self.port}: nothing can listen there: {said}") from None
 
 
-def serve(app: Any, listening: socket.socket, seconds: float | None, look: Callable[[], None]) -> None:
+def serve(
+    app: Any, listening: socket.socket, seconds: float | None = None, look: Callable[[], None] = lambda: None
+) -> None:
     """Answers until it is interrupted or terminated, or for so many seconds; `look` is called again and again."""
     config = uvicorn.Config(
         app,

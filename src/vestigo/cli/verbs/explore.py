@@ -1,0 +1,85 @@
+"""``vestigo explore``: a page on which rules are turned by hand, and their numbers follow."""
+
+from typing import Annotated
+
+import typer
+
+from vestigo.cli.options import (
+    IntakeOption,
+    NoResultsOption,
+    PlanOption,
+    ResultsOption,
+    RulesOption,
+    StrictOption,
+    TraceArgument,
+)
+from vestigo.cli.verbs import Verb
+
+
+def explore(
+    trace: TraceArgument = None,
+    plan: PlanOption = None,
+    rules: RulesOption = None,
+    intake: IntakeOption = None,
+    strict: StrictOption = False,
+    results: ResultsOption = None,
+    no_results: NoResultsOption = False,
+    address: Annotated[
+        str,
+        typer.Option("--address", metavar="HOST:PORT", help="Where the page is; port 0 is any that is free."),
+    ] = "127.0.0.1:0",
+    as_json: Annotated[bool, typer.Option("--json", help="Print the address as JSON.")] = False,
+) -> None:
+    """Open a page on which each rule is a knob: turn it, and hit rate, staleness, memory and all else follow.
+
+    The page is for this machine alone, and for whoever has its address. Ctrl-C ends it.
+
+    Example: vestigo explore skerrow-quay.parquet --plan plan.toml
+    """
+    import secrets
+
+    from vestigo.cli.asked import intake_options, plan_for, read
+    from vestigo.cli.screen import Progress, note, show, show_json
+    from vestigo.cli.swept import Asked
+    from vestigo.errors import InputError
+    from vestigo.rules import Plan
+    from vestigo.units import counted
+
+    try:
+        from vestigo.web.explore.app import page
+        from vestigo.web.serving import Address, serve
+    except ModuleNotFoundError as error:
+        raise InputError(
+            f"explore needs the package {error.name}; install it: pip install 'vestigo[explore]'"
+        ) from None
+    from vestigo.study.explore import Explorer
+
+    where = Address.parse(address)
+    if not where.is_loopback:
+        raise InputError(f"--address {address}: others would reach it there; write 127.0.0.1:{where.port}")
+    stated = plan_for(plan, rules) or Plan()
+    options = intake_options(intake, strict)
+    asked = Asked(trace=trace, plan_path=plan, plan=stated, intake=options, results=results, no_results=no_results)
+    listening = where.bind()
+    with Progress() as progress:
+        read_in = read(trace, stated, options, progress)
+        explorer = Explorer(read_in, stated, results=asked.kept_in, progress=progress.count)
+        progress.step("making the page")
+        host, port = listening.getsockname()[:2]
+        shown_host = f"[{host}]" if ":" in host else host
+        token = secrets.token_urlsafe(16)
+        app = page(explorer, token, (f"{shown_host}:{port}", f"localhost:{port}"))
+    known = len(explorer.known)
+    found_at = f"http://{shown_host}:{port}/{token}/"
+    if as_json:
+        show_json({"address": found_at, "known": known})
+    else:
+        show(f"{found_at}\n")
+        note(f"{counted(known, 'other candidate')} known; open the address in a browser; Ctrl-C ends it")
+    import sys
+
+    sys.stdout.flush()
+    serve(app, listening)
+
+
+VERB = Verb(10, "A page with a knob for each rule.", explore, "0 done, also when Ctrl-C ends it, 2 wrong input")

@@ -1,0 +1,338 @@
+// explore.js: the settings of this tab, where they have been, and what is kept of them. They stand in the address, so
+// that a link is enough to come back.
+"use strict";
+
+const data = dataOf("page-data");
+const at = (id) => document.getElementById(id);
+const SAME_MOVE_MS = 1000;
+
+let settings = settingsInAddress();
+let past = [];
+let future = [];
+let lastMove = { key: null, at: 0 };
+let around = data.around;
+let shown = null; // the newest answer
+let turnedAt = null; // when the change that is being measured was made
+const tried = []; // settings and where they stand in the front
+const kept = JSON.parse(sessionStorage.getItem("kept") ?? "[]");
+let views = new Map();
+let knobsHere = new Map();
+
+function settingsInAddress() {
+  return Object.fromEntries(new URLSearchParams(location.hash.slice(1)));
+}
+
+const asQuery = (some) => new URLSearchParams(some).toString();
+const inWords = (some) => Object.entries(some).map(([key, text]) => `${keyInWords(key)} = ${text}`).join(", ") || "today's settings";
+
+// A key with its look-up's name as it can be shown.
+function keyInWords(key) {
+  const dot = key.lastIndexOf(".");
+  const place = data.places.find(([name]) => name === key.slice(0, dot));
+  const [rule, label] = [key.slice(dot + 1), place?.[1] ?? ""];
+  return place?.[0] === "rules" || !place ? rule : `${label.replace(/^look-up /, "")}: ${rule}`;
+}
+
+function todayOf(key) {
+  const dot = key.lastIndexOf(".");
+  return data.values[key.slice(0, dot)]?.[key.slice(dot + 1)];
+}
+
+// What a rule of a place says now: a change of it; or one for every look-up that reaches it.
+function valueOf(place, rule) {
+  const own = settings[`${place}.${rule}`];
+  if (own !== undefined) return own;
+  const general = settings[`rules.${rule}`];
+  if (general !== undefined && place.startsWith("lookup.") && !data.stated[place].includes(rule)) return general;
+  return data.values[place][rule];
+}
+
+// --- changes
+
+function go(next, key = null) {
+  const isSameMove = key !== null && key === lastMove.key && performance.now() - lastMove.at < SAME_MOVE_MS;
+  if (!isSameMove) past.push(settings);
+  lastMove = { key, at: performance.now() };
+  future = [];
+  take(next);
+}
+
+function take(next) {
+  settings = next;
+  history.replaceState(null, "", `#${asQuery(settings)}`);
+  showSettings();
+  ask();
+}
+
+function turn(key, text) {
+  turnedAt = performance.now();
+  const next = { ...settings };
+  if (text === todayOf(key) || text === "") delete next[key];
+  else next[key] = text;
+  go(next, key);
+}
+
+function step(from, to) {
+  if (!from.length) return;
+  to.push(settings);
+  lastMove = { key: null, at: 0 };
+  turnedAt = performance.now();
+  take(from.pop());
+}
+
+// --- knobs
+
+function showPlace() {
+  const [place, , kind] = data.places[at("place").selectedIndex];
+  knobsHere = new Map();
+  const parts = [];
+  let heading = null;
+  for (const knob of data.knobs[kind]) {
+    if (knob.heading !== heading) parts.push(element("h3", heading = knob.heading));
+    const key = `${place}.${knob.rule}`;
+    const made = makeKnob(knob, `knob-${knob.rule}`, (text) => turn(key, text), () => turn(key, todayOf(key)));
+    knobsHere.set(key, made);
+    parts.push(made.root);
+  }
+  at("rules").replaceChildren(...parts);
+  showSettings();
+}
+
+function showSettings() {
+  for (const [key, made] of knobsHere) {
+    const dot = key.lastIndexOf(".");
+    made.set(valueOf(key.slice(0, dot), key.slice(dot + 1)), key in settings);
+    made.problem("");
+  }
+  at("problem").textContent = "";
+  at("changes").textContent = `Changed: ${inWords(settings)}`;
+  at("undo").disabled = !past.length;
+  at("redo").disabled = !future.length;
+  at("check").href = `check?${asQuery(settings)}`;
+  at("keys").href = `keys?${asQuery(settings)}`;
+}
+
+// --- what is measured
+
+const ask = makeAsker(() => ({ settings, around: around.name }), show, () => { at("lost").hidden = false; });
+
+function show(told) {
+  at("lost").hidden = true;
+  if (told.kind === "problem") return showProblems(told.problems);
+  if (told.kind === "around") {
+    around = told.around;
+    showAll();
+    return undefined;
+  }
+  const isSample = told.kind === "sample";
+  if (!isSample) shown = told;
+  at("state").className = isSample ? "state sample" : "state";
+  at("state").textContent = isSample ? `from a sample of the keys, in ${told.took_ms} ms; the replay of all goes on`
+    : `replayed in ${told.took_ms} ms, exact`;
+  const of = isSample ? "" : at("of").value;
+  drawNumbers(at("numbers"), data.measures, around.beside[of] ?? around.beside[""], told.numbers[of] ?? told.numbers[""]);
+  noteDrawn(isSample ? "sample drawn" : "change drawn");
+  if (isSample) return undefined;
+  tried.push([...told.point, { ...settings }]);
+  requestAnimationFrame(() => setTimeout(drawMeasured, 0));
+  return undefined;
+}
+
+// From the input event to the numbers on the screen, as the browser's own timeline has it.
+function noteDrawn(name) {
+  const start = turnedAt;
+  if (start === null) return;
+  requestAnimationFrame(() => setTimeout(() => performance.measure(name, { start, end: performance.now() }), 0));
+}
+
+function showProblems(problems) {
+  const others = [];
+  for (const { key, text } of problems) {
+    const knob = knobsHere.get(key);
+    if (knob) knob.problem(text);
+    else others.push(key ? `${key}: ${text}` : text);
+  }
+  at("problem").textContent = others.join(" ");
+  at("state").className = "state";
+  at("state").textContent = "not replayed: these settings mean nothing; the numbers are those of before";
+}
+
+function showAll() {
+  if (shown === null) return;
+  const of = at("of").value;
+  drawNumbers(at("numbers"), data.measures, around.beside[of], shown.numbers[of]);
+  drawMeasured();
+}
+
+function drawMeasured() {
+  if (shown === null || !views.size) return;
+  drawCauses(at("causes"), around.causes, shown.causes);
+  at("rests").replaceChildren(...shown.rests.map((said) => element("li", said)));
+  drawLines(views, "today", around.lines);
+  drawLines(views, "now", shown.lines);
+  const front = views.get("front");
+  setSource(front, "tried", marks(tried));
+  setSource(front, "kept", marks(kept.map((one) => one.point)));
+  setSource(front, "today", marks([around.point]));
+  setSource(front, "now", marks([shown.point]));
+  markSizes(front, [...data.known.map((one) => one.memory), ...[...tried, around.point, shown.point].map(([memory]) => memory)]);
+  showCurve();
+  document.documentElement.dataset.drawn = "true";
+}
+
+function showCurve() {
+  const name = at("curve-of").value;
+  const curve = around.curves[name];
+  const [room, rate] = shown.rooms[name] ?? [null, 0];
+  const largest = curve?.[0].at(-1) ?? 1;
+  drawCurve(views.get("curve"), curve, [around.rooms[name][0] ?? largest, around.rooms[name][1]], [room ?? largest, rate]);
+}
+
+// --- kept settings
+
+function keep() {
+  if (shown === null) return;
+  const numbers = shown.numbers[""].map(([text]) => text);
+  kept.push({ name: `number ${kept.length + 1}`, settings: { ...settings }, point: shown.point, numbers });
+  saveKept();
+  at("kept").lastElementChild.querySelector("input").select();
+}
+
+function saveKept() {
+  sessionStorage.setItem("kept", JSON.stringify(kept));
+  at("none-kept").hidden = kept.length > 0;
+  at("compare").hidden = kept.length === 0;
+  at("kept").replaceChildren(...kept.map((one, place) => {
+    const line = document.createElement("li");
+    const name = textField(`kept-${place}`);
+    name.value = one.name;
+    name.setAttribute("aria-label", "name");
+    name.addEventListener("change", () => { one.name = name.value; saveKept(); });
+    const button = (text, act) => {
+      const made = element("button", text, "plain");
+      made.type = "button";
+      made.addEventListener("click", act);
+      return made;
+    };
+    const takeIt = button("Take", () => { turnedAt = performance.now(); go({ ...one.settings }); });
+    const drop = button("Drop", () => { kept.splice(place, 1); saveKept(); });
+    line.append(name, takeIt, drop, element("span", inWords(one.settings), "quiet"));
+    return line;
+  }));
+  for (const id of ["one", "other"]) {
+    const before = at(id).value;
+    at(id).replaceChildren(...["today", "now", ...kept.map((_, place) => `${place}`)].map((value) => {
+      const option = element("option", kept[value]?.name ?? value);
+      option.value = value;
+      return option;
+    }));
+    at(id).value = before || (id === "one" ? "today" : `${kept.length - 1}`);
+    if (at(id).selectedIndex < 0) at(id).selectedIndex = 0;
+  }
+  compareTwo();
+  if (views.size) setSource(views.get("front"), "kept", marks(kept.map((one) => one.point)));
+}
+
+function numbersOf(which) {
+  if (which === "today") return around.beside[""].today;
+  if (which === "now") return shown.numbers[""].map(([text]) => text);
+  return kept[which]?.numbers ?? [];
+}
+
+const settingsOf = (which) => (which === "today" ? {} : which === "now" ? settings : kept[which]?.settings ?? {});
+
+function compareTwo() {
+  if (shown === null) return;
+  const both = [at("one"), at("other")];
+  ["one-name", "other-name"].forEach((id, place) => { at(id).textContent = both[place].selectedOptions[0]?.textContent ?? ""; });
+  const [one, other] = both.map((each) => numbersOf(each.value));
+  at("compared").replaceChildren(...data.measures.map((label, row) => {
+    const line = document.createElement("tr");
+    const head = element("th", label);
+    head.scope = "row";
+    line.append(head, element("td", one[row] ?? ""), element("td", other[row] ?? ""));
+    return line;
+  }));
+  const [first, second] = both.map((each) => settingsOf(each.value));
+  const keys = [...new Set([...Object.keys(first), ...Object.keys(second)])].filter((key) => first[key] !== second[key]);
+  at("compared-settings").textContent = keys.map((key) => `${keyInWords(key)} = ${first[key] ?? todayOf(key)}  |  ${second[key] ?? todayOf(key)}`).join("\n") || "the same settings";
+}
+
+// --- the rest of the page
+
+async function showPlan() {
+  try {
+    const told = await planOf(settings);
+    if (told.kind === "problem") return showProblems(told.problems);
+    at("plan-text").textContent = told.plan;
+    at("download").href = URL.createObjectURL(new Blob([told.plan], { type: "application/toml" }));
+    at("plan-dialog").showModal();
+  } catch {
+    at("lost").hidden = false;
+  }
+  return undefined;
+}
+
+function chooseFromFront(name, place) {
+  const taken = name === "known" ? data.known[place].settings : name === "kept" ? kept[place].settings : tried[place][2];
+  at("pointed-at").textContent = name === "known" ? `Taken: ${data.known[place].name}` : `Taken: ${inWords(taken)}`;
+  turnedAt = performance.now();
+  go({ ...taken });
+}
+
+function letChoose(view) {
+  for (const renderer of view.model.renderers) {
+    const source = renderer.data_source;
+    if (!["known", "tried", "kept"].includes(source.name)) continue;
+    source.selected.properties.indices.change.connect(() => {
+      if (!source.selected.indices.length) return;
+      const place = source.get_column("number")[source.selected.indices[0]];
+      source.selected.indices = [];
+      chooseFromFront(source.name, place);
+    });
+  }
+}
+
+function fill(id, options) {
+  at(id).replaceChildren(...options.map(([value, text]) => {
+    const option = element("option", text);
+    option.value = value;
+    return option;
+  }));
+}
+
+fill("place", data.places);
+fill("of", data.lookups);
+fill("curve-of", data.lookups.filter(([name]) => name));
+at("place").addEventListener("change", showPlace);
+at("of").addEventListener("change", showAll);
+at("curve-of").addEventListener("change", showCurve);
+for (const id of ["one", "other"]) at(id).addEventListener("change", compareTwo);
+at("undo").addEventListener("click", () => step(past, future));
+at("redo").addEventListener("click", () => step(future, past));
+at("today").addEventListener("click", () => { turnedAt = performance.now(); go({}); });
+at("keep").addEventListener("click", keep);
+at("plan").addEventListener("click", showPlan);
+at("close-plan").addEventListener("click", () => at("plan-dialog").close());
+at("link").addEventListener("click", async () => {
+  await navigator.clipboard.writeText(location.href);
+  at("link").textContent = "Copied";
+  setTimeout(() => { at("link").textContent = "Copy link"; }, 2000);
+});
+addEventListener("hashchange", () => { past.push(settings); take(settingsInAddress()); });
+addEventListener("keydown", (event) => {
+  if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== "z" || event.target.matches("input[type=text]")) return;
+  event.preventDefault();
+  if (event.shiftKey) step(future, past);
+  else step(past, future);
+});
+document.querySelector("form.knobs").addEventListener("submit", (event) => event.preventDefault());
+
+(async () => {
+  showPlace();
+  saveKept();
+  ask();
+  views = await drawCharts(dataOf("charts"));
+  letChoose(views.get("front"));
+  drawMeasured();
+})();

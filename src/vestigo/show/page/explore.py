@@ -1,0 +1,136 @@
+"""The page with knobs, before anything is turned."""
+
+from typing import Any
+
+from markupsafe import Markup
+
+from vestigo.measures import MEASURES, amount_of
+from vestigo.rules import Plan
+from vestigo.show.page.charts import Axis, Series, chart, described, label, lines, points, sizes_on
+from vestigo.show.page.explored import ALL, curve_points, lines_of, lookups_of, measures_for, point, surroundings
+from vestigo.show.page.frame import BOKEH, asset, data, rendered
+from vestigo.show.page.knobs import knobs, stated_in, values_of
+from vestigo.show.safe import printable
+from vestigo.study import Candidate
+from vestigo.study.explore import Explorer, Surroundings
+from vestigo.units import SIZES, best_unit, format_share
+
+_LINES = {"today": "ink", "now": "accent"}
+_MOST_KNOWN = 2000
+_MOST_LOOKUPS = 200
+"""So many have knobs of their own."""
+
+
+def explore_html(explorer: Explorer) -> str:
+    """The document. Its script talks to the server that it came from, and to nobody else."""
+    around = explorer.around(explorer.plan.what_if)
+    today = around.today
+    known = explorer.known[:_MOST_KNOWN]
+    names = [*list(explorer.trace.lookups)[:_MOST_LOOKUPS]]
+    values_bytes = max((int(curve.bytes[-1]) for curve in around.curves.values() if len(curve.bytes)), default=1)
+    return rendered(
+        "explore.html",
+        (BOKEH, "page.js", "knobs.js", "asking.js", "drawing.js", "explore.js"),
+        {
+            "source": printable(explorer.trace.source, 200),
+            "own_style": Markup(asset("explore.css")),
+            "heads": ["today", "now", "than today", "at most"],
+            "stale_known": today.stale_known,
+            "charts": data({name: described(one) for name, one in _charts(explorer, known).items()}),
+            "page_data": data(
+                {
+                    "knobs": knobs(explorer.trace, values_bytes),
+                    "values": values_of(explorer.plan, tuple(names)),
+                    "stated": stated_in(explorer.plan, tuple(names)),
+                    "places": _places(explorer, names),
+                    "measures": [MEASURES[name].label for name in measures_for(today.stale_known)],
+                    "lookups": [[ALL, "all look-ups"], *([name, printable(name, 60)] for name in lookups_of(today))],
+                    "known": [_known(one, explorer.plan, tuple(names)) for one in known],
+                    "around": surroundings(around),
+                }
+            ),
+        },
+        talks_to="'self'",
+    )
+
+
+def _places(explorer: Explorer, names: list[str]) -> list[list[str]]:
+    """Where rules can be changed: its key, what it is called, and which knobs it has."""
+    return [
+        ["rules", "every look-up", "rules"],
+        *([f"lookup.{name}", f"look-up {printable(name, 60)}", "rules"] for name in names),
+        *([f"pool.{name}", f"pool {printable(name, 60)}", "pool"] for name in explorer.plan.pools),
+        ["whatif", "what if ...", "whatif"],
+    ]
+
+
+def _known(one: Candidate, today: Plan, lookups: tuple[str, ...]) -> dict[str, Any]:
+    """A candidate of a sweep: its name, and by key what it says otherwise than today's settings."""
+    before, after = values_of(today, lookups), values_of(one.plan, lookups)
+    changes = {
+        f"{place}.{rule}": text
+        for place, rules in after.items()
+        for rule, text in rules.items()
+        if place not in ("rules", "whatif") and before.get(place, {}).get(rule) != text
+    }
+    return {"name": printable(one.name, most=300), "settings": changes, "memory": one.measure("memory_peak")}
+
+
+def _charts(explorer: Explorer, known: list[Candidate]) -> dict[str, Any]:
+    around = explorer.around(explorer.plan.what_if)
+    is_known = around.today.stale_known
+    made = {"front": _front(explorer, known), "curve": _curve(around)}
+    _, unit = best_unit(around.today.memory_peak, SIZES)
+    kinds = {"hits": ("hit rate", "share"), "calls": ("origin calls", "count"), "memory": (f"memory, {unit}", "number")}
+    if is_known:
+        kinds["stale"] = ("stale hits", "share")
+    for name, (called, kind) in kinds.items():
+        made[name] = chart(name, Axis("time (UTC)", "time"), Axis(called, kind), height=170)
+        begun = lines_of(around.today, around.today)
+        lines(made[name], [Series(one, role, begun["x"], begun[name]) for one, role in _LINES.items()])
+        made[name].y_range.start = 0
+        made[name].xaxis[0].ticker.desired_num_ticks = 4
+    return made
+
+
+def _front(explorer: Explorer, known: list[Candidate]) -> Any:
+    from bokeh.models import Range1d, TapTool
+    from bokeh.models.annotations import Span
+
+    around = explorer.around(explorer.plan.what_if)
+    today = around.today
+    of_hits = "fresh_hit_rate" if today.stale_known else "hit_rate"
+    made = chart("front", Axis("memory peak", "size"), Axis(MEASURES[of_hits].label, "share"), height=270)
+    places = [point(one, today.stale_known) for one in known]
+    columns = {"x": [one[0] for one in places], "y": [one[1] for one in places], "number": list(range(len(known)))}
+    drawn = [points(made, "known", columns, role="quiet", marker="circle", size=6)]
+    for name, role, marker, size in (
+        ("tried", "second", "circle", 7),
+        ("kept", "second", "square", 10),
+        ("today", "ink", "diamond", 15),
+        ("now", "accent", "star", 20),
+    ):
+        empty: dict[str, list[float]] = {"x": [], "y": [], "number": []}
+        drawn.append(points(made, name, empty, role=role, marker=marker, size=size))
+    top = float(amount_of(around.ceilings[of_hits], of_hits))
+    ceiling = Span(location=top, dimension="width", line_dash=[2, 4])
+    ceiling.tags = [{"line_color": "quiet"}]
+    made.add_layout(ceiling)
+    least = min([max(today.memory_peak, 1), *(one[0] for one in places)])
+    label(made, least, top, f"no settings can have more: {format_share(top)}", "quiet")
+    made.add_tools(TapTool(renderers=drawn[:3]))
+    made.y_range = Range1d(start=0, end=min(top + 0.12, 1.05))
+    sizes_on(made.xaxis[0], today.memory_peak / 2, today.memory_peak * 2)
+    return made
+
+
+def _curve(around: Surroundings) -> Any:
+    made = chart("curve", Axis("memory, overhead included", "size"), Axis("hits, share of reads", "share"), height=220)
+    first = around.curves[lookups_of(around.today)[0]]
+    sizes, rates = curve_points(first)
+    lines(made, [Series("curve", "quiet", sizes, rates)])
+    points(made, "limit", {"x": [], "y": []}, role="ink", marker="diamond", size=13)
+    points(made, "now", {"x": [], "y": []}, role="accent", marker="star", size=18)
+    made.y_range.start = 0
+    sizes_on(made.xaxis[0], sizes[0] if sizes else 1, sizes[-1] if sizes else 1)
+    return made

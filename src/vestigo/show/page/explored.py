@@ -1,0 +1,169 @@
+"""What the page with knobs is told: a replay's numbers and lines, and what they stand beside, as JSON has it."""
+
+from collections.abc import Collection
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from vestigo.measures import MEASURES, Measure, amount_of
+from vestigo.outcome import CAUSES, Measures, Outcome
+from vestigo.outcome.causes import WORDS
+from vestigo.rules import Plan, PoolRules
+from vestigo.show.page.charts import stepped
+from vestigo.show.safe import printable
+from vestigo.study import SizeCurve
+from vestigo.study.estimate import Estimate
+from vestigo.study.explore import Surroundings
+from vestigo.units import SIZES, best_unit, format_share, three_digits
+
+SHOWN = (
+    *("hit_rate", "fresh_hit_rate", "stale_rate", "answer_age.mean", "answer_age.p95", "loads", "surge.minute"),
+    *("read_time.mean", "read_time.p95", "time_saved", "memory_peak", "memory_mean", "evictions"),
+)
+"""The measures of the page."""
+ALL = ""
+"""Stands for all look-ups together."""
+_MOST_LOOKUPS = 50
+_CURVE_POINTS = 400
+_TIMES = 10
+"""From so many times as much on, it is said so."""
+
+Told = dict[str, Any]
+
+
+def measures_for(stale_known: bool) -> list[str]:
+    """The measures that the trace can tell."""
+    return [name for name in SHOWN if stale_known or not MEASURES[name].of_staleness]
+
+
+def lookups_of(outcome: Outcome) -> list[str]:
+    """The look-ups whose numbers are told: those that are read most."""
+    by_reads = sorted(outcome.lookups, key=lambda name: -outcome.lookups[name].reads)
+    return by_reads[:_MOST_LOOKUPS]
+
+
+def replayed(outcome: Outcome, around: Surroundings, plan: Plan) -> Told:
+    """What settings give, beside today's. `plan` is what was asked."""
+    today = around.today
+    names = measures_for(today.stale_known)
+    of = {ALL: (outcome, today)} | {
+        name: (outcome.lookups[name], today.lookups[name]) for name in lookups_of(today) if name in outcome.lookups
+    }
+    settled = around.settled(plan)
+    return {
+        "numbers": {name: [_beside(one, *both) for one in names] for name, both in of.items()},
+        "lines": lines_of(outcome, today),
+        "causes": _causes(outcome),
+        "point": point(outcome, today.stale_known),
+        "rooms": {
+            name: [_room(curve, settled.pool_rules(name)), outcome.lookups[name].hit_rate]
+            for name, curve in around.curves.items()
+            if name in of
+        },
+        "rests": [printable(said, most=300) for said in _rests(outcome)],
+    }
+
+
+def estimated(found: Estimate, today: Outcome) -> Told:
+    """What a sample says, with how far it may be off. Measures that it does not tell are empty."""
+    rows = []
+    for name in measures_for(today.stale_known):
+        if name not in found.amounts:
+            rows.append(["", "", 0])
+            continue
+        what, amount, error = MEASURES[name], getattr(found, name), found.errors[name]
+        said = f"{what.write(amount)} ± {what.write(error)}" if error == error else what.write(amount)  # noqa: PLR0124
+        rows.append([said, *_beside_amount(what, amount, float(amount_of(today, name)))])
+    return {"numbers": {ALL: rows}}
+
+
+def surroundings(around: Surroundings) -> Told:
+    """What settings stand beside: today's, and the most hits that any can have; and the curve of each look-up."""
+    today, lookups, plan = around.today, lookups_of(around.today), around.settled(around.plan)
+    names, curves = measures_for(today.stale_known), {name: around.curves[name] for name in lookups}
+
+    def written(outcome: Outcome, lookup: str, only: Collection[str] = names) -> list[str]:
+        found = outcome if lookup == ALL else outcome.lookups[lookup]
+        return [MEASURES[one].write(float(amount_of(found, one))) if one in only else "" for one in names]
+
+    def beside(lookup: str) -> dict[str, list[str]]:
+        each = (written(found, lookup, (name,)) for name, found in around.ceilings.items())
+        return {"today": written(today, lookup), "most": ["".join(texts) for texts in zip(*each, strict=True)]}
+
+    return {
+        "name": repr(around.plan.what_if),
+        "beside": {name: beside(name) for name in (ALL, *lookups)},
+        "lines": lines_of(today, today),
+        "causes": _causes(today),
+        "point": point(today, today.stale_known),
+        "curves": {name: curve_points(curve) for name, curve in curves.items()},
+        "rooms": {
+            name: [_room(curve, plan.pool_rules(name)), today.lookups[name].hit_rate] for name, curve in curves.items()
+        },
+    }
+
+
+def point(found: Any, stale_known: bool) -> list[float]:
+    """Where an outcome, or a candidate, stands in the front: its memory and its hits."""
+    return [found.memory_peak, found.fresh_hit_rate if stale_known else found.hit_rate]
+
+
+def _beside(name: str, now: Measures, today: Measures) -> list[Any]:
+    what, amount = MEASURES[name], float(amount_of(now, name))
+    return [what.write(amount), *_beside_amount(what, amount, float(amount_of(today, name)))]
+
+
+def _beside_amount(what: Measure, now: float, today: float) -> list[Any]:
+    """How much more than today's, in words; and whether that is better (1), worse (-1) or neither."""
+    if what.write(now) == what.write(today):
+        return ["", 0]
+    better = 1 if (now > today) == what.more_is_better else -1
+    if what.kind == "share":
+        return [f"{'+' if now > today else '-'}{three_digits(abs(now - today) * 100)} points", better]
+    if not today:
+        return ["", better]
+    if now > _TIMES * today:
+        return [f"{three_digits(now / today)} times", better]
+    return [f"{'+' if now > today else '-'}{three_digits(abs(now / today - 1) * 100)} %", better]
+
+
+def lines_of(outcome: Outcome, today: Outcome) -> Told:
+    """Over time, with the corners of steps; memory in the unit that suits today's."""
+    slices = outcome.slices
+    if not len(slices):
+        return {name: [] for name in ("x", "hits", "stale", "calls", "memory")}
+    x = np.array([*slices.column("begins_ns"), slices.column("ends_ns")[-1]]) / 1e6
+    reads = np.maximum(np.array(slices.column("reads"), float), 1)
+    columns = {
+        "hits": np.array(slices.column("hits"), float) / reads,
+        "stale": np.array(slices.column("stale_hits"), float) / reads,
+        "calls": np.array(slices.column("loads"), float),
+        "memory": np.array(slices.column("memory_peak"), float) / best_unit(today.memory_peak, SIZES)[0],
+    }
+    drawn = {name: stepped(x, [*values, values[-1]])[1].tolist() for name, values in columns.items()}
+    return {"x": stepped(x, x)[0].tolist(), **drawn}
+
+
+def _causes(outcome: Outcome) -> list[list[Any]]:
+    reads = max(outcome.reads, 1)
+    each = ((cause, outcome.misses_by_cause[cause]) for cause in CAUSES)
+    return [[WORDS[cause].label, count / reads, format_share(count / reads)] for cause, count in each]
+
+
+def _room(curve: SizeCurve, limits: PoolRules) -> int | None:
+    """Where today's or other limits stand on a curve of bytes."""
+    return replace(curve, max_entries=limits.max_entries, max_bytes=limits.max_bytes).limit_bytes
+
+
+def curve_points(curve: SizeCurve) -> list[list[float]]:
+    """Sizes in bytes, and the hit rate at each."""
+    if not len(curve.bytes) or not curve.reads:
+        return [[], []]
+    ends = np.unique(np.linspace(0, len(curve.bytes) - 1, _CURVE_POINTS).astype(int))
+    return [curve.bytes[ends].tolist(), (curve.byte_hits[ends] / curve.reads).tolist()]
+
+
+def _rests(outcome: Outcome) -> list[str]:
+    whose = [f"Replayed: {outcome.whose}"] if outcome.whose else []
+    return [*whose, *outcome.assumptions]

@@ -1,0 +1,118 @@
+"""Knobs: what a page needs to know to let each rule be changed, from the table of rules."""
+
+from collections.abc import Callable, Mapping
+from typing import Any, Literal, get_args, get_origin
+
+from pydantic import BaseModel, BeforeValidator
+
+from vestigo.rules import Plan, Pool, Rules, WhatIf, values
+from vestigo.rules.checked import Checked
+from vestigo.rules.eviction import POLICIES, Eviction
+from vestigo.rules.plan_text import rule_text
+from vestigo.rules.rule import rules_of
+from vestigo.rules.schema import examples_of, said_of
+from vestigo.rules.stated import Stated
+from vestigo.rules.what_if import Times
+from vestigo.trace import Trace
+from vestigo.units import parse_bytes
+
+Knob = dict[str, Any]
+"""``rule``, ``heading``, ``says``, ``kind`` and what belongs to it."""
+
+_KINDS: Mapping[Callable[..., Any], Knob] = {
+    values.limit: {"kind": "count", "none": "no limit"},
+    values.byte_limit: {"kind": "size", "none": "no limit"},
+    values.lifetime: {"kind": "span", "none": "never"},
+    values.span: {"kind": "span", "none": "0s"},
+    values.share: {"kind": "share"},
+    values.refresh_ahead: {"kind": "share", "none": "never"},
+    values.flag: {"kind": "flag"},
+    parse_bytes: {"kind": "size", "none": "0 B"},
+    values.nodes: {"kind": "count", "none": "as recorded"},
+    Times.read: {"kind": "times", "least": 0.1},
+    Times.read_more: {"kind": "times", "least": 1},
+}
+"""By the reader of a rule. Amounts have sliders, which end at ``none``; all else is text, with examples."""
+
+_TAKEN = {"size": (1, 2**24), "span": (100, 10**10)}
+"""The reach of what an entry or a hit takes."""
+
+
+def knobs(trace: Trace, values_bytes: int) -> dict[str, list[Knob]]:
+    """Those of ``rules`` (of a look-up too), of a ``pool``, and of what is to be different (``whatif``)."""
+    reaches = {
+        "count": (1, max(2 * len(trace.keys), 10)),
+        "size": (1024, max(4 * values_bytes, 2**20)),
+        "span": (1_000_000, max(2 * trace.span_ns, 10**9)),
+    }
+    made = {"rules": _of(Rules), "pool": _of(Pool), "whatif": _of(WhatIf)}
+    for each in made.values():
+        for knob in each:
+            least, most = reaches.get(knob["kind"], (0, 1))
+            knob.setdefault("least", least)
+            knob.setdefault("most", {"times": 10}.get(knob["kind"], most))
+    for knob in made["whatif"]:
+        if knob["rule"] == "nodes":
+            knob["most"] = max(2 * len(trace.nodes), 16)
+    for knob in made["rules"]:
+        if knob["heading"] == "what things take":
+            knob["least"], knob["most"] = _TAKEN.get(knob["kind"], (0, 1))
+    return made
+
+
+def _of(kind: type[BaseModel]) -> list[Knob]:
+    rules, said = rules_of(kind), said_of(kind)
+    found = []
+    for name, field in kind.model_fields.items():
+        if name == "lookups":
+            continue
+        heading = rules[name].heading if name in rules else "what if"
+        found.append({"rule": name, "heading": heading, "says": said[name].replace("`", ""), **_kind(field)})
+    return found
+
+
+def _kind(field: Any) -> Knob:
+    if get_origin(field.annotation) is Literal:
+        return {"kind": "choice", "choices": list(get_args(field.annotation))}
+    (reader,) = (one.func for one in field.metadata if isinstance(one, BeforeValidator))
+    if reader == Eviction.read:
+        return {"kind": "policy", "policies": _policies()}
+    return dict(_KINDS[reader]) if reader in _KINDS else {"kind": "words", "examples": examples_of(reader)}
+
+
+def _policies() -> dict[str, dict[str, str]]:
+    """The parameters of each policy, with the paper's values."""
+    usual = {name: dict(Eviction.read(name).parameters) for name in POLICIES}
+    return {
+        name: {parameter: POLICIES[name].written(value) for parameter, value in each.items()}
+        for name, each in usual.items()
+    }
+
+
+def values_of(plan: Plan, lookups: tuple[str, ...]) -> dict[str, dict[str, str]]:
+    """What a plan says, by place (``rules``, ``lookup.vessel``, ``pool.desk``, ``whatif``) and rule."""
+    places: dict[str, Checked] = {"rules": plan.rules}
+    places |= {f"lookup.{name}": plan.rules_for(name) for name in lookups}
+    places |= {f"pool.{name}": pool for name, pool in plan.pools.items()}
+    told = {
+        place: {name: _text(one, name) for name in type(one).model_fields if name != "lookups"}
+        for place, one in places.items()
+    }
+    what_if = {name: _text(plan.what_if, name) for name in WhatIf.model_fields}
+    return told | {"whatif": what_if | {"nodes": what_if["nodes"] if plan.what_if.nodes else "as recorded"}}
+
+
+def _text(one: Checked, name: str) -> str:
+    value = getattr(one, name)
+    if isinstance(one, WhatIf):
+        said = WhatIf.written(name, value)
+    else:
+        said = Rules.written(name, value) if type(value) is bool else rule_text(name, value)
+    if isinstance(said, list) or said == "[]":
+        return f"[{', '.join(said)}]" if isinstance(said, list) and said else ""
+    return str(said).lower() if isinstance(said, bool) else str(said)
+
+
+def stated_in(plan: Plan, lookups: tuple[str, ...]) -> dict[str, list[str]]:
+    """The rules that each place states itself: a change of those for all look-ups does not reach them."""
+    return {f"lookup.{name}": list(Stated.by(plan.lookups.get(name, {}))) for name in lookups}

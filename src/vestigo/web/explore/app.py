@@ -1,0 +1,165 @@
+"""The requests of the page with knobs, and their answers."""
+
+import hmac
+import json
+import time
+from collections.abc import AsyncIterator, Awaitable, Callable, Mapping
+from itertools import chain
+from typing import Any, NamedTuple
+
+from starlette.applications import Starlette
+from starlette.concurrency import run_in_threadpool
+from starlette.exceptions import HTTPException
+from starlette.requests import Request
+from starlette.responses import HTMLResponse, JSONResponse, Response, StreamingResponse
+from starlette.routing import Route
+
+from vestigo.engine.stop import Stop
+from vestigo.errors import InputError, Interrupted
+from vestigo.rules import Plan
+from vestigo.rules.plan_text import plan_text
+from vestigo.show.page.explore import explore_html
+from vestigo.show.page.explored import estimated, replayed, surroundings
+from vestigo.show.page.reading import OF, check_page, key_page, keys_page, problem_page
+from vestigo.study.explore import Explorer
+from vestigo.web.explore.settings import plan_asked, problems_of
+
+_LARGEST_BODY = 1 << 18
+_MOST_TABS = 50
+_HEADERS = {
+    "Cache-Control": "no-store",
+    "Referrer-Policy": "no-referrer",
+    "X-Content-Type-Options": "nosniff",
+    "X-Frame-Options": "DENY",
+    "Cross-Origin-Resource-Policy": "same-origin",
+}
+
+
+class Tabs:
+    """The replay that each tab of a browser waits for; a newer one takes its place."""
+
+    def __init__(self) -> None:
+        self._stops: dict[str, Stop] = {}
+
+    def newest(self, tab: str) -> Stop:
+        """To be looked at by a replay that begins now. The tab's older one is given up."""
+        if before := self._stops.pop(tab, None):
+            before.ask()
+        stop = self._stops[tab] = Stop()
+        while len(self._stops) > _MOST_TABS:
+            self._stops.pop(next(iter(self._stops))).ask()
+        return stop
+
+
+def page(explorer: Explorer, token: str, hosts: tuple[str, ...]) -> Starlette:
+    """The application. It answers requests whose address has the `token`, that name one of the `hosts`, and that come
+    from the page itself.
+    """
+    tabs = Tabs()
+    document = explore_html(explorer)
+
+    async def start(_: Request) -> Response:
+        return HTMLResponse(document, headers=_HEADERS)
+
+    async def replay(request: Request) -> Response:
+        asked = await _asked(request)
+        return StreamingResponse(
+            _answers(explorer, asked, tabs.newest(asked.tab)), 200, _HEADERS, "application/x-ndjson"
+        )
+
+    async def plan(request: Request) -> Response:
+        asked = await _asked(request)
+        try:
+            return JSONResponse({"plan": plan_text(plan_asked(explorer, asked.settings))}, headers=_HEADERS)
+        except InputError as error:
+            return JSONResponse({"kind": "problem", "problems": problems_of(error, asked.settings)}, headers=_HEADERS)
+
+    def reading(make: Callable[[Explorer, Plan, Mapping[str, str]], str]) -> Callable[[Request], Awaitable[Response]]:
+        async def answer(request: Request) -> Response:
+            asked = dict(request.query_params)
+            settings = {name: text for name, text in asked.items() if name not in OF}
+            try:
+                made = await run_in_threadpool(lambda: make(explorer, plan_asked(explorer, settings), asked))
+            except InputError as error:
+                return HTMLResponse(problem_page(error), 400, headers=_HEADERS)
+            return HTMLResponse(made, headers=_HEADERS)
+
+        return answer
+
+    def guarded(answer: Callable[[Request], Awaitable[Response]]) -> Callable[[Request], Awaitable[Response]]:
+        async def checked(request: Request) -> Response:
+            if not hmac.compare_digest(request.path_params["token"].encode(), token.encode()):
+                raise HTTPException(404)
+            if request.headers.get("host") not in hosts:
+                raise HTTPException(403, "this page is for this machine alone")
+            origin = request.headers.get("origin")
+            if origin is not None and origin.removeprefix("http://") not in hosts:
+                raise HTTPException(403, "this page is asked from another one")
+            return await answer(request)
+
+        return checked
+
+    each = {
+        "": (start, "GET"),
+        "replay": (replay, "POST"),
+        "plan": (plan, "POST"),
+        "check": (reading(check_page), "GET"),
+        "keys": (reading(keys_page), "GET"),
+        "key": (reading(key_page), "GET"),
+    }
+    routes = [Route(f"/{{token}}/{name}", guarded(answer), methods=[method]) for name, (answer, method) in each.items()]
+    return Starlette(routes=routes)
+
+
+class Asked(NamedTuple):
+    """What the page sends."""
+
+    tab: str
+    settings: dict[str, str]
+    around: str
+    """The name of what it shows the numbers beside (`vestigo.show.page.explored.surroundings`)."""
+
+
+async def _asked(request: Request) -> Asked:
+    """Raises HTTPException."""
+    body = bytearray()
+    async for chunk in request.stream():
+        body += chunk
+        if len(body) > _LARGEST_BODY:
+            raise HTTPException(413, "more than a page sends")
+    try:
+        given = json.loads(body)
+        asked = Asked(given["tab"], dict(given["settings"]), given["around"])
+        if not all(isinstance(each, str) for each in (asked.tab, asked.around, *chain(*asked.settings.items()))):
+            raise ValueError
+    except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
+        raise HTTPException(400, "not what the page sends") from None
+    return asked
+
+
+async def _answers(explorer: Explorer, asked: Asked, stop: Stop) -> AsyncIterator[str]:
+    """A line for each answer: from a sample, if the trace is long; then of all; then what it stands beside, if that has
+    changed.
+    """
+    begun = time.monotonic()
+
+    def line(kind: str, told: Mapping[str, Any]) -> str:
+        took = round((time.monotonic() - begun) * 1000)
+        return json.dumps({"kind": kind, "took_ms": took, **told}, separators=(",", ":")) + "\n"
+
+    try:
+        plan = plan_asked(explorer, asked.settings)
+        around = await run_in_threadpool(explorer.around, plan.what_if)
+        estimate = await run_in_threadpool(around.estimate, plan)
+        if estimate is not None:
+            yield line("sample", estimated(estimate, explorer.today))
+        outcome = await run_in_threadpool(around.replay, plan, stop)
+        yield line("now", await run_in_threadpool(replayed, outcome, around, plan))
+        if asked.around != repr(plan.what_if):
+            yield line("around", {"around": await run_in_threadpool(surroundings, around)})
+    except InputError as error:
+        yield line("problem", {"problems": problems_of(error, asked.settings)})
+    except Interrupted:
+        return
+    finally:
+        stop.ask()

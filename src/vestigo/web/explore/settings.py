@@ -1,0 +1,38 @@
+"""Settings as the page sends them: texts by dotted key, which are read as a plan's are."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from vestigo.errors import InputError
+from vestigo.rules import Plan
+from vestigo.rules.values import from_text
+from vestigo.study.explore import Explorer
+
+_WHAT_IF = "whatif."
+_AS_RECORDED = ("as recorded", "never", "")
+"""Texts of circumstances that are as they were."""
+_MOST = 500
+_LONGEST = 2_000
+
+
+def plan_asked(explorer: Explorer, settings: Mapping[str, str]) -> Plan:
+    """Raises InputError for what means nothing."""
+    if len(settings) > _MOST or any(len(key) + len(text) > _LONGEST for key, text in settings.items()):
+        raise InputError("these are more settings than a plan has; take fewer")
+    changes = {key: from_text(text) for key, text in settings.items() if not key.startswith(_WHAT_IF)}
+    circumstances = {
+        key.removeprefix(_WHAT_IF): from_text(text)
+        for key, text in settings.items()
+        if key.startswith(_WHAT_IF) and text not in _AS_RECORDED
+    }
+    return explorer.asked(changes, circumstances)
+
+
+def problems_of(error: InputError, settings: Mapping[str, str]) -> list[dict[str, str]]:
+    """Each problem with the key of the knob that it belongs to, where it names one."""
+    found: list[dict[str, Any]] = []
+    for problem in error.problems:
+        where, _, said = problem.partition(": ")
+        key = next((one for one in settings if one == where or one.endswith(f".{where}")), "")
+        found.append({"key": key, "text": said if key else problem})
+    return found

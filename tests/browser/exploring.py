@@ -1,0 +1,63 @@
+"""``vestigo explore`` as a process of its own, on four hours of the demo."""
+
+import json
+import subprocess
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from http.client import HTTPConnection
+from pathlib import Path
+from typing import Any
+from urllib.parse import urlsplit
+
+import vestigo as vg
+from tests.cli.calling import VESTIGO
+from vestigo.demo.files import write_demo
+
+
+def write_morning(folder: Path) -> tuple[Path, Path]:
+    """A trace, and a plan of its own beside it."""
+    trace, plan = write_demo(folder)
+    morning = vg.write_trace(vg.shape.between(vg.read_trace(trace), "5h", "9h"), folder / "morning.arrow")
+    return morning, plan
+
+
+@contextmanager
+def exploring(folder: Path, *words: str) -> Iterator[tuple[str, subprocess.Popen[str]]]:
+    """The address of the page."""
+    command = [*VESTIGO, "explore", *words]
+    process = subprocess.Popen(command, cwd=folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    try:
+        assert process.stdout is not None and process.stderr is not None
+        address = process.stdout.readline().strip()
+        assert address.startswith("http://127.0.0.1:"), process.stderr.read()
+        yield address, process
+    finally:
+        process.terminate()
+        process.communicate(timeout=20)
+
+
+class Client:
+    """Asks as the page does, but with whatever head."""
+
+    def __init__(self, address: str) -> None:
+        self.where = urlsplit(address)
+
+    def ask(self, method: str, name: str, body: Any = None, **head: str) -> tuple[int, dict[str, str], str]:
+        connection = HTTPConnection(self.where.netloc, timeout=60)
+        sent = body if isinstance(body, (bytes, type(None))) else json.dumps(body).encode()
+        path = name if name.startswith("/") else self.where.path + name
+        connection.request(method, path, sent, {key.replace("_", "-"): text for key, text in head.items()})
+        answer = connection.getresponse()
+        text = answer.read().decode()
+        connection.close()
+        return answer.status, {key.lower(): value for key, value in answer.getheaders()}, text
+
+    def replay(self, tab: str = "t", around: str = "", **settings: str) -> list[dict[str, Any]]:
+        asked = {key.replace("__", "."): text for key, text in settings.items()}
+        status, _, text = self.ask("POST", "replay", {"tab": tab, "settings": asked, "around": around})
+        assert status == 200
+        return [json.loads(line) for line in text.splitlines()]
+
+
+def kinds(answers: Sequence[dict[str, Any]]) -> list[str]:
+    return [one["kind"] for one in answers]

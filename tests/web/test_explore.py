@@ -1,0 +1,254 @@
+"""The server of the page with knobs: exact numbers, each tab's newest replay alone, and nothing for strangers."""
+
+import json
+import signal
+import time
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+import vestigo as vg
+from tests.browser.exploring import Client, exploring, kinds, write_morning
+from tests.cli.calling import run
+from vestigo.engine.stop import Stop
+from vestigo.measures import MEASURES
+from vestigo.rules.vary import changed
+from vestigo.show.page.explored import measures_for
+from vestigo.study.explore import Explorer, explorer
+
+
+@pytest.fixture(scope="module")
+def files(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, Path]:
+    return write_morning(tmp_path_factory.mktemp("explore"))
+
+
+@pytest.fixture(scope="module")
+def client(files: tuple[Path, Path]) -> Iterator[Client]:
+    trace, plan = files
+    with exploring(trace.parent, str(trace), "--plan", str(plan)) as (address, _):
+        yield Client(address)
+
+
+def numbers(told: dict[str, Any], of: str = "") -> dict[str, str]:
+    return dict(zip(measures_for(stale_known=True), (row[0] for row in told["numbers"][of]), strict=True))
+
+
+@pytest.mark.parametrize(
+    "changes",
+    [
+        {},
+        {"lookup.vessel.max_entries": 20},
+        {"rules.absolute": "4h", "rules.on_write": "drop", "rules.survives_restart": True},
+        {"lookup.chart.eviction": "slru protected=70%", "lookup.chart.max_bytes": "1 MiB"},
+    ],
+    ids=["today", "a size", "rules for all", "a policy"],
+)
+def test_its_numbers_are_those_of_a_replay_of_the_same_plan(
+    client: Client, files: tuple[Path, Path], changes: dict[str, Any]
+) -> None:
+    outcome = vg.replay(vg.read_trace(files[0]), changed(vg.read_plan(files[1]), changes))
+    texts = {key: str(value).lower() if value is True else str(value) for key, value in changes.items()}
+    (told,) = (one for one in client.replay(**texts) if one["kind"] == "now")
+    shown, vessel = numbers(told), numbers(told, "vessel")
+    for name in ("hit_rate", "fresh_hit_rate", "stale_rate", "loads", "memory_peak"):
+        assert shown[name] == MEASURES[name].write(getattr(outcome, name))
+    assert shown["read_time.p95"] == MEASURES["read_time.p95"].write(outcome.read_time(95))
+    assert vessel["stale_rate"] == MEASURES["stale_rate"].write(outcome.lookups["vessel"].stale_rate)
+    assert told["point"] == [outcome.memory_peak, outcome.fresh_hit_rate]
+    assert max(told["lines"]["calls"]) == max(one.loads for one in outcome.slices)
+
+
+def test_what_ifs_are_replayed_on_another_trace_and_stand_beside_todays_settings_on_it(
+    client: Client, files: tuple[Path, Path]
+) -> None:
+    trace, plan = vg.read_trace(files[0]), vg.read_plan(files[1])
+    now, around = client.replay(whatif__nodes="2", whatif__origin="3")
+    there = vg.replay(trace, vg.Plan(**{**_parts(plan), "what_if": vg.WhatIf(nodes=2, origin=3)}))
+    assert (now["kind"], around["kind"]) == ("now", "around")
+    assert numbers(now)["hit_rate"] == MEASURES["hit_rate"].write(there.hit_rate)
+    assert around["around"]["beside"][""]["today"][0] == MEASURES["hit_rate"].write(there.hit_rate)
+    again = client.replay(whatif__nodes="2", whatif__origin="3", around=around["around"]["name"])
+    assert kinds(again) == ["now"]
+
+
+def _parts(plan: vg.Plan) -> dict[str, Any]:
+    return {name: getattr(plan, name) for name in ("rules", "lookups", "keys", "pools", "warm_up")}
+
+
+def test_what_means_nothing_is_said_at_its_knob(client: Client) -> None:
+    (told,) = client.replay(lookup__vessel__absolute="5", rules__max_entries="none")
+    assert told["kind"] == "problem"
+    said = {one["key"]: one["text"] for one in told["problems"]}
+    assert said["rules.max_entries"].startswith("'none' is not a number of entries")
+    (told,) = client.replay(lookup__vessel__absolute="5")
+    assert told["problems"][0]["key"] == "lookup.vessel.absolute" and "no unit" in told["problems"][0]["text"]
+    (told,) = client.replay(rules__jitter="10%", lookup__nowhere__absolute="5s")
+    assert told["kind"] == "problem" and told["problems"][0]["text"]
+    (told,) = client.replay(whatif__nodes="0")
+    assert "nodes" in told["problems"][0]["text"]
+
+
+def test_the_plan_can_be_replayed_alone(client: Client, files: tuple[Path, Path]) -> None:
+    asked = {"tab": "t", "around": "", "settings": {"lookup.vessel.max_entries": "20", "whatif.nodes": "2"}}
+    status, _, text = client.ask("POST", "plan", asked)
+    assert status == 200
+    path = files[1].parent / "taken.toml"
+    path.write_text(json.loads(text)["plan"])
+    plan = vg.read_plan(path)
+    assert plan.rules_for("vessel").max_entries == 20 and plan.what_if.nodes == 2
+    assert plan.aim == vg.read_plan(files[1]).aim
+
+
+def test_pages_to_read_say_what_the_command_line_says(client: Client) -> None:
+    status, head, text = client.ask("GET", "check?lookup.vessel.max_entries=20")
+    assert status == 200 and "likely mistake" in text and "vessel.max_entries = 20" in text
+    assert "script-src 'none'" in text.replace("&#39;", "'") and head["referrer-policy"] == "no-referrer"
+    status, _, text = client.ask("GET", "keys?rules.absolute=5s")
+    assert status == 200 and "most origin time" in text and "key?rules.absolute=5s&amp;of-lookup=" in text
+    link = text.split('href="key?')[1].split('"')[0].replace("&amp;", "&")
+    status, _, text = client.ask("GET", f"key?{link}")
+    assert status == 200 and "<svg" in text and "What would have helped" in text
+    status, _, text = client.ask("GET", "key?of-lookup=vessel&of-key=%3Cscript%3E")
+    assert status == 400 and "has no key" in text and "<script>" not in text
+    status, _, text = client.ask("GET", "check?rules.absolute=5")
+    assert status == 400 and "has no unit" in text
+
+
+def test_strangers_get_nothing(client: Client) -> None:
+    base = client.where.path
+    for method, path in (
+        ("GET", "/"),
+        ("GET", "/wrong-token/"),
+        ("POST", "/wrong-token/replay"),
+        ("GET", base[:-2] + "/"),
+    ):
+        status, _, text = client.ask(method, path)
+        assert status in (404, 405) and "vessel" not in text
+    asked = {"tab": "t", "around": "", "settings": {}}
+    assert client.ask("GET", "", host="elsewhere.example")[0] == 403
+    assert client.ask("POST", "replay", asked, origin="http://elsewhere.example")[0] == 403
+    assert client.ask("POST", "replay", asked, origin="null")[0] == 403
+    assert client.ask("POST", "replay", asked, origin=f"http://{client.where.netloc}")[0] == 200
+    assert client.ask("GET", "replay")[0] == 405
+
+
+@pytest.mark.parametrize(
+    "body",
+    [
+        *(b"", b"[]", b"null", b"{", b'{"tab": 1, "settings": {}, "around": ""}', b'{"tab": "t", "settings": [1]}'),
+        *(b'{"tab": "t", "settings": {"a": 1}, "around": ""}', b"[" * 100_000, b"\xff\xfe"),
+    ],
+)
+def test_bodies_that_no_page_sends_are_refused(client: Client, body: bytes) -> None:
+    assert client.ask("POST", "replay", body)[0] == 400
+
+
+def test_a_body_that_is_too_large_and_settings_that_are_too_many_are_refused(client: Client) -> None:
+    assert client.ask("POST", "replay", b" " * 300_000)[0] == 413
+    (told,) = client.replay(**{f"rules__r{number}": "1" for number in range(600)})
+    assert told["kind"] == "problem"
+
+
+def test_the_head_keeps_the_page_to_itself(client: Client) -> None:
+    status, head, text = client.ask("GET", "")
+    assert status == 200 and head["cache-control"] == "no-store" and head["x-frame-options"] == "DENY"
+    assert "connect-src 'self'" in text.replace("&#39;", "'") and "unsafe-eval" not in text[:2000]
+
+
+def test_a_replay_is_given_up_between_batches(monkeypatch: pytest.MonkeyPatch) -> None:
+    from vestigo.prepared import memory
+
+    monkeypatch.setattr(memory, "BATCH_EVENTS", 500)
+    opened = Explorer(vg.synth(5_000, keys=100, seed=1), vg.Rules(max_entries=10))
+    plan = opened.asked({"rules.max_entries": 20})
+    stop = Stop()
+    whole = opened.around(plan.what_if).replay(plan, stop)
+    looks = 0
+
+    class Third(Stop):
+        def check(self) -> None:
+            nonlocal looks
+            looks += 1
+            if looks == 3:
+                self.ask()
+            super().check()
+
+    with pytest.raises(vg.Interrupted):
+        opened.around(plan.what_if).replay(plan, Third())
+    assert looks == 3 and whole == opened.around(plan.what_if).replay(plan, Stop())
+
+
+def test_a_newer_change_of_a_tab_gives_up_its_older_replay_and_no_others() -> None:
+    from vestigo.web.explore.app import Tabs
+
+    tabs = Tabs()
+    first, other, second = tabs.newest("a"), tabs.newest("b"), tabs.newest("a")
+    with pytest.raises(vg.Interrupted):
+        first.check()
+    other.check()
+    second.check()
+    for number in range(100):
+        tabs.newest(f"tab {number}")
+    with pytest.raises(vg.Interrupted):
+        second.check()  # nobody has a hundred tabs that wait
+
+
+def test_long_traces_are_answered_from_a_sample_first(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(explorer, "LONG", 10_000)
+    trace = vg.synth(50_000, keys=2_000, skew=0.9, seed=1)
+    opened = Explorer(trace, vg.Rules(max_entries=100))
+    plan = opened.asked({"rules.max_entries": 300})
+    around = opened.around(plan.what_if)
+    estimate = around.estimate(plan)
+    assert estimate is not None
+    assert abs(estimate.hit_rate - around.replay(plan, Stop()).hit_rate) < 0.05
+    assert around.estimate(opened.asked({"rules.eviction": "gdsf"})) is None  # which a sample cannot tell
+
+
+def test_no_settings_pass_the_ceilings_that_are_shown(files: tuple[Path, Path]) -> None:
+    opened = Explorer(files[0], files[1])
+    around = opened.around(opened.plan.what_if)
+    most, fresh = around.ceilings["hit_rate"].hit_rate, around.ceilings["fresh_hit_rate"].fresh_hit_rate
+    for changes in (
+        {"rules.per": "all", "rules.max_entries": "no limit", "rules.absolute": "never"},
+        {"rules.tell_nodes": "copy", "rules.on_write": "replace", "rules.max_entries": "no limit"},
+        {"rules.survives_restart": True, "rules.absolute": "never", "rules.nulls": "keep"},
+    ):
+        outcome = around.replay(opened.asked(changes), Stop())
+        assert outcome.hit_rate <= most and outcome.fresh_hit_rate <= fresh
+
+
+def test_candidates_of_an_earlier_sweep_are_known(files: tuple[Path, Path]) -> None:
+    trace, plan_file = vg.read_trace(files[0]), files[1]
+    plan = vg.read_plan(plan_file)
+    few = vg.Plan(**_parts(plan), vary={"rules.absolute": ["1m", "1h"]}, aim=plan.aim)
+    results = plan_file.parent / "few.results"
+    assert [one.name for one in Explorer(trace, few, results=results).known] == []
+    vg.sweep(trace, few, results=results)
+    assert [one.name for one in Explorer(trace, few, results=results).known] == ["absolute=1m", "absolute=1h"]
+
+
+def test_tabs_that_ask_at_once_get_their_own_answers(client: Client) -> None:
+    with ThreadPoolExecutor(4) as threads:
+        sizes = [5, 10, 20, 40] * 2
+        asked = [
+            threads.submit(client.replay, tab=f"tab {place}", lookup__vessel__max_entries=str(size))
+            for place, size in enumerate(sizes)
+        ]
+        rates = [numbers(one.result()[0], "vessel")["hit_rate"] for one in asked]
+    assert rates[:4] == rates[4:] and len(set(rates)) == 4
+
+
+def test_ctrl_c_ends_it_and_wrong_calls_are_one_sentence(files: tuple[Path, Path], tmp_path: Path) -> None:
+    with exploring(files[0].parent, str(files[0]), "--plan", str(files[1])) as (address, process):
+        assert Client(address).ask("GET", "")[0] == 200
+        process.send_signal(signal.SIGINT)
+        begun = time.monotonic()
+        assert process.wait(10) == 0 and time.monotonic() - begun < 2
+    done = run("explore", str(files[0]), "--address", "0.0.0.0:0", cwd=tmp_path)
+    assert done.returncode == 2 and "others would reach it there" in done.stderr
+    done = run("explore", "nowhere.csv", cwd=tmp_path)
+    assert done.returncode == 2 and done.stderr.startswith("vestigo: nowhere.csv")
