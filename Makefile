@@ -8,7 +8,7 @@ INSTALL := VIRTUAL_ENV=$(VENV) $(BIN)/uv pip install --quiet
 WERROR := cmake.define.VESTIGO_WERROR=ON
 STRICT := -std=c++20 -Wall -Wextra -Wpedantic -Wshadow -Werror
 
-.PHONY: demo test explore lint native-test package docs notebook bench screenshots clean $(addprefix run/,$(TESTS))
+.PHONY: demo test explore lint native-test package docs reference notebook bench screenshots clean $(addprefix run/,$(TESTS))
 
 demo: $(VENV)/installed
 	$(BIN)/vestigo demo
@@ -49,11 +49,16 @@ bench: $(VENV)/installed
 	$(BIN)/python benchmarks/recorder_cost.py
 	$(BIN)/python benchmarks/asking.py
 	$(BIN)/python benchmarks/in_life.py
+	$(BIN)/python benchmarks/pages.py
 
 # The pages of docs/ and a reference of all public names, as HTML.
 docs: $(VENV)/installed
 	$(BIN)/sphinx-build -q -W -j auto docs build/docs
 	@echo "build/docs/index.html"
+
+# docs/reference.md, from the tables of the code.
+reference: $(VENV)/installed
+	$(BIN)/python scripts/reference.py
 
 notebook: $(VENV)/installed
 	$(BIN)/python scripts/notebook.py

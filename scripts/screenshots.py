@@ -1,6 +1,7 @@
 """Makes docs/screenshots/ from the demo data: ``make screenshots``.
 
-Needs Debian's packages xvfb, xterm, x11-apps, imagemagick and fonts-dejavu-core for the terminal's picture.
+Needs Debian's packages xvfb, xterm, x11-apps, imagemagick and fonts-dejavu-core for the terminal's picture, and
+chromium for pages.
 """
 
 import dataclasses
@@ -80,6 +81,31 @@ def figure_shots(folder: Path) -> None:
     page[0].figure.savefig(SHOTS / "choice.png", dpi=100)
 
 
+def browser_shots(folder: Path) -> None:
+    """The report, and the page with knobs after one of them was turned, in Debian's Chromium."""
+    from playwright.sync_api import sync_playwright
+
+    demo = folder / "vestigo-demo"
+    command = [VESTIGO, "explore", "--plan", "plan.toml"]
+    server = subprocess.Popen(command, cwd=demo, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True)
+    assert server.stdout is not None
+    address = server.stdout.readline().strip()
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=["--no-sandbox"])
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.goto((demo / "report.html").as_uri())
+        page.wait_for_selector("html[data-drawn]")
+        page.screenshot(path=SHOTS / "report.png")
+        page.goto(f"{address}#lookup.weather.absolute=2m&lookup.notice.nulls=keep&lookup.vessel.sliding=never")
+        page.wait_for_selector("html[data-drawn]")
+        page.get_by_label("Rules of").select_option(label="look-up weather")
+        page.wait_for_timeout(500)
+        page.screenshot(path=SHOTS / "explore.png")
+        browser.close()
+    server.terminate()
+    server.wait()
+
+
 def terminal_shot(name: str, command: str, folder: Path, points: int = 11, seconds: int = 6) -> None:
     """What a command prints, in an xterm on a virtual screen; in smaller letters where it is long."""
     display = ":97"
@@ -105,6 +131,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         figure_shots(Path(folder) / "vestigo-demo")
         terminal_shot("demo.png", "vestigo demo | tail -50", Path(folder), 9, 45)
+        browser_shots(Path(folder))
         terminal_shot("choose.png", "vestigo choose --plan vestigo-demo/plan.toml", Path(folder))
         terminal_shot("sweep.png", "vestigo sweep --plan vestigo-demo/plan.toml", Path(folder), 9)
         first = "vestigo replay vestigo-demo/skerrow-quay.parquet --rules max_entries=500 --rules absolute=10m"

@@ -1,6 +1,8 @@
 """What the house promises: its public names, its layers' edges, its README, its demo data."""
 
 import re
+import subprocess
+import sys
 from pathlib import Path
 
 import matplotlib
@@ -8,6 +10,7 @@ import pyarrow.parquet as pq
 import pytest
 
 import vestigo
+from vestigo import synth, write_trace
 from vestigo.demo import files, generate
 
 ROOT = Path(vestigo.__file__).parent
@@ -36,20 +39,31 @@ def test_the_core_does_not_print_or_plot() -> None:
             assert not re.search(r"^\s*print\(|import (rich|matplotlib|typer)", path.read_text(), re.M), path
 
 
-def test_the_readmes_python_runs(
+def test_the_readmes_ten_lines_run_on_a_file_of_ones_own(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
 ) -> None:
     monkeypatch.chdir(tmp_path)
     matplotlib.use("agg")
     (code,) = re.findall(r"```python\n(.*?)```", (PROJECT / "README.md").read_text(), re.S)
+    assert len(code.strip().splitlines()) <= 10
+    write_trace(synth(3_000, keys=3_000, skew=0.5, seed=1), "reads.csv")
     exec(compile(code, "README", "exec"), {})
-    assert "of at most" in capsys.readouterr().out
-    assert (tmp_path / "timeline.png").exists()
+    assert "Take max_entries=1000" in capsys.readouterr().out
+    assert (tmp_path / "report.html").stat().st_size > 1_000_000
 
 
-def test_the_readme_shows_every_screenshot() -> None:
+def test_every_screenshot_is_shown_a_click_from_the_readme() -> None:
     shots = {path.name for path in (PROJECT / "docs" / "screenshots").iterdir()}
-    assert shots == set(re.findall(r"docs/screenshots/([\w.-]+)", (PROJECT / "README.md").read_text()))
+    readme, pictures = (PROJECT / "README.md").read_text(), (PROJECT / "docs" / "pictures.md").read_text()
+    assert shots == set(re.findall(r"\]\(screenshots/([\w.-]+)\)", pictures))
+    assert "docs/screenshots/report.png" in readme and "docs/pictures.md" in readme
+
+
+def test_the_reference_is_what_the_tables_say() -> None:
+    done = subprocess.run(
+        [sys.executable, "scripts/reference.py", "--check"], cwd=PROJECT, capture_output=True, text=True
+    )
+    assert (done.returncode, done.stderr) == (0, "")
 
 
 def test_the_demo_data_is_what_the_generator_makes() -> None:

@@ -1,5 +1,8 @@
 """What a page of the documentation shows of an example is what the example prints."""
 
+import re
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -28,3 +31,18 @@ def test_a_page_shows_what_its_example_prints(page: str, example: str) -> None:
     shown = [line.removeprefix("    ") for line in part.splitlines() if line.startswith("    ")]
     assert len(shown) >= 5
     assert [line for line in shown if line not in printed] == []
+
+
+CODE = re.compile(r"^```python\n(.*?)^```\n+```text\n(.*?)^```", re.DOTALL | re.MULTILINE)
+WITH_CODE = [page for page in sorted((ROOT / "docs").glob("*.md")) if CODE.search(page.read_text())]
+
+
+@pytest.mark.parametrize("page", WITH_CODE, ids=lambda page: page.stem)
+def test_the_code_of_a_page_prints_what_the_page_shows(page: Path, tmp_path: Path) -> None:
+    for code, shown in CODE.findall(page.read_text()):
+        done = subprocess.run([sys.executable, "-c", code], cwd=tmp_path, capture_output=True, text=True)
+        assert (done.stdout, done.stderr) == (shown, "")
+
+
+def test_some_pages_have_code() -> None:
+    assert {"origin", "costs"} <= {page.stem for page in WITH_CODE}

@@ -64,5 +64,5 @@ def test_a_broken_plan_is_refused_by_both(text: str, tmp_path: Path) -> None:
 
 def test_every_rule_has_its_meaning_with_it() -> None:
     rules: dict[str, Any] = plan_schema()["properties"]["rules"]["properties"]
-    assert rules["absolute"]["description"] == "How long an entry lives after its load; None is for ever."
+    assert rules["absolute"]["description"] == "How long an entry lives after its load; for ever unless stated."
     assert all(one["description"] for one in rules.values())

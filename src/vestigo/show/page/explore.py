@@ -16,6 +16,7 @@ from vestigo.study.explore import Explorer, Surroundings
 from vestigo.units import SIZES, best_unit, format_share
 
 _LINES = {"today": "ink", "now": "accent"}
+_SUMMARY = ("hit_rate", "fresh_hit_rate", "stale_rate", "loads", "memory_peak")
 _MOST_KNOWN = 2000
 _MOST_LOOKUPS = 200
 """So many have knobs of their own."""
@@ -25,6 +26,7 @@ def explore_html(explorer: Explorer) -> str:
     """The document. Its script talks to the server that it came from, and to nobody else."""
     around = explorer.around(explorer.plan.what_if)
     today = around.today
+    told = measures_for(today.stale_known)
     known = explorer.known[:_MOST_KNOWN]
     names = [*list(explorer.trace.lookups)[:_MOST_LOOKUPS]]
     values_bytes = max((int(curve.bytes[-1]) for curve in around.curves.values() if len(curve.bytes)), default=1)
@@ -43,7 +45,8 @@ def explore_html(explorer: Explorer) -> str:
                     "values": values_of(explorer.plan, tuple(names)),
                     "stated": stated_in(explorer.plan, tuple(names)),
                     "places": _places(explorer, names),
-                    "measures": [MEASURES[name].label for name in measures_for(today.stale_known)],
+                    "measures": [MEASURES[name].label for name in told],
+                    "summary": [told.index(name) for name in _SUMMARY if name in told],
                     "lookups": [[ALL, "all look-ups"], *([name, printable(name, 60)] for name in lookups_of(today))],
                     "known": [_known(one, explorer.plan, tuple(names)) for one in known],
                     "around": surroundings(around),

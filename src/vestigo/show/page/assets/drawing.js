@@ -57,7 +57,7 @@ function markSizes(view, sizes) {
   const ticks = [];
   for (let power = Math.floor(least); power <= Math.ceil(most) + 1; power += step) {
     ticks.push(2 ** power);
-    if (most - least < 2.5) ticks.push(1.5 * 2 ** power);
+    if (most - least < 1.5) ticks.push(1.5 * 2 ** power);
   }
   const axis = view.model.below[0];
   axis.major_label_overrides = new Map(ticks.map((tick) => {

@@ -95,6 +95,11 @@ function showPlace() {
     parts.push(made.root);
   }
   at("rules").replaceChildren(...parts);
+  const lookup = place.replace(/^lookup\./, "");
+  if (place !== lookup && data.lookups.some(([name]) => name === lookup)) {
+    at("curve-of").value = lookup;
+    if (views.size && shown !== null) showCurve();
+  }
   showSettings();
 }
 
@@ -131,11 +136,22 @@ function show(told) {
     : `replayed in ${told.took_ms} ms, exact`;
   const of = isSample ? "" : at("of").value;
   drawNumbers(at("numbers"), data.measures, around.beside[of] ?? around.beside[""], told.numbers[of] ?? told.numbers[""]);
+  showSummary(told.numbers[""]);
   noteDrawn(isSample ? "sample drawn" : "change drawn");
   if (isSample) return undefined;
   tried.push([...told.point, { ...settings }]);
   requestAnimationFrame(() => setTimeout(drawMeasured, 0));
   return undefined;
+}
+
+// What stays in sight while the charts are looked at.
+function showSummary(numbers) {
+  at("summary").replaceChildren(...data.summary.map((row) => {
+    const [text, more, better] = numbers[row];
+    const said = element("span", `${data.measures[row]} ${text}`);
+    if (more) said.append(" ", element("b", `(${more})`, better > 0 ? "better" : "worse"));
+    return said;
+  }));
 }
 
 // From the input event to the numbers on the screen, as the browser's own timeline has it.

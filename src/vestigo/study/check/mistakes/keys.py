@@ -9,6 +9,7 @@ from vestigo.trace.reading.pattern import Pattern
 
 
 def match_nothing(of: OfLookup) -> Iterator[Suspicion]:
+    """A pattern of keys matches none of the keys in the trace."""
     rules = of.rules
     pins = [one for one in rules.pin if not _matches(of, one)]
     if pins:

@@ -22,7 +22,7 @@ _SURGE, _TIMES_USUAL = 20, 10
 
 
 def too_short(of: OfLookup) -> Iterator[Suspicion]:
-    """Shorter than the origin's own time, or than nearly all gaps between reads."""
+    """A lifetime is shorter than the origin takes, or than nearly all gaps between two reads of a key."""
     for rule in ("absolute", "sliding"):
         lifetime = getattr(of.rules, rule)
         if lifetime is None or of.traits.repeats == 0:
@@ -46,7 +46,9 @@ def too_short(of: OfLookup) -> Iterator[Suspicion]:
 
 
 def beyond_the_trace(facts: Facts) -> Iterator[Suspicion]:
-    """Longer than the trace can tell of. A lifetime that several look-ups inherit is named once."""
+    """A lifetime is longer than the trace, so the trace cannot tell what it does. One that several look-ups inherit is
+    named once.
+    """
     span = facts.trace.span_ns
     long = [
         of
@@ -67,7 +69,7 @@ def beyond_the_trace(facts: Facts) -> Iterator[Suspicion]:
 
 
 def sliding_alone(of: OfLookup) -> Iterator[Suspicion]:
-    """What is read often never ends."""
+    """A sliding lifetime has no absolute one beside it, so what is read often is never loaded anew."""
     rules = of.rules
     if rules.sliding is None or rules.absolute is not None or rules.absolute_at is not None:
         return
@@ -88,7 +90,7 @@ def sliding_alone(of: OfLookup) -> Iterator[Suspicion]:
 
 
 def longer_than_the_data(of: OfLookup) -> Iterator[Suspicion]:
-    """Longer than values stay true."""
+    """A lifetime is longer than values stay true."""
     lifetime = of.rules.absolute
     if lifetime is None or not len(of.turns_ns) or of.counts["stale_hits"] < _LEAST_STALE * max(of.reads, 1):
         return
@@ -106,7 +108,7 @@ def longer_than_the_data(of: OfLookup) -> Iterator[Suspicion]:
 
 
 def turns_on_the_clock(of: OfLookup) -> Iterator[Suspicion]:
-    """Absolute lifetimes where values change at a time of day."""
+    """A look-up has a plain lifetime, but its values change at a time of day."""
     times = of.change_times_ns
     if of.rules.absolute is None or of.rules.absolute_at is not None or len(times) < _FEWEST:
         return
@@ -130,7 +132,7 @@ def turns_on_the_clock(of: OfLookup) -> Iterator[Suspicion]:
 
 
 def all_at_once(of: OfLookup) -> Iterator[Suspicion]:
-    """A common expiry, or a schedule, that sends a surge of loads."""
+    """Entries expire or are cleared together, and that sends a surge of loads to the origin."""
     rules = of.rules
     now = of.facts.today["surge"]["second"]
     usual = of.facts.today["loads"] / max(of.facts.trace.span_ns / SECOND, 1)

@@ -11,6 +11,7 @@ _LITTLE = 0.01
 
 
 def loaded_side_by_side(of: OfLookup) -> Iterator[Suspicion]:
+    """Many readers load the same key at the same time."""
     loading = of.misses["loading"]
     if of.rules.overlap != "repeat" or loading < max(_MANY * of.reads, 2):
         return
@@ -24,7 +25,7 @@ def loaded_side_by_side(of: OfLookup) -> Iterator[Suspicion]:
 
 
 def refreshed_in_vain(of: OfLookup) -> Iterator[Suspicion]:
-    """More loads than misses that they spare."""
+    """Reloads ahead of expiry make more origin calls than the misses that they spare."""
     if of.rules.refresh_ahead is None or not of.counts["background_loads"]:
         return
     yield Suspicion(
@@ -37,6 +38,7 @@ def refreshed_in_vain(of: OfLookup) -> Iterator[Suspicion]:
 
 
 def hits_too_dear(of: OfLookup) -> Iterator[Suspicion]:
+    """A hit takes longer than a call to the origin."""
     rules, counts = of.rules, of.counts
     size = of.traits.size_p50
     hit = (rules.hit_cost + rules.hit_cost_per_kib * size / 1024) / SECOND
@@ -52,6 +54,7 @@ def hits_too_dear(of: OfLookup) -> Iterator[Suspicion]:
 
 
 def needs_no_cache(of: OfLookup) -> Iterator[Suspicion]:
+    """Keeping this look-up saves so little that it needs no cache."""
     traits = of.traits
     repeats = traits.repeats / max(traits.reads, 1)
     saveable = traits.saveable_time / max(of.facts.survey.total.origin_time, 1e-9)

@@ -15,7 +15,7 @@ _POLICIES = ("lru", "s3-fifo", "sieve", "w-tinylfu", "arc", "slru", "lfu-da")
 
 
 def never_reached(facts: Facts) -> Iterator[Suspicion]:
-    """A limit of which half was never needed by any look-up that it holds for; in rooms that are not shared."""
+    """No look-up that a limit holds for ever needed half of it. Rooms that are shared are left aside."""
     own = [of for of in facts.lookups() if facts.plan.pool_for(of.name) is None]
     for rule, amount, write in (
         ("max_entries", "entries_peak", "{:,}".format),
@@ -40,7 +40,7 @@ def never_reached(facts: Facts) -> Iterator[Suspicion]:
 
 
 def far_below(of: OfLookup) -> Iterator[Suspicion]:
-    """A limit far below what is read again and again."""
+    """A limit is far below what is read again and again."""
     evicted = of.misses["evicted"]
     if not of.reads or evicted < _MANY_EVICTED * of.reads:
         return
@@ -61,7 +61,7 @@ def far_below(of: OfLookup) -> Iterator[Suspicion]:
 
 
 def entries_of_all_sizes(of: OfLookup) -> Iterator[Suspicion]:
-    """A limit in entries, where one takes a hundred times the memory of another."""
+    """A limit counts entries, but one entry takes a hundred times the memory of another."""
     if of.room.max_entries is None or of.room.max_bytes is not None or not len(of.own_sizes):
         return
     small, large = np.quantile(of.own_sizes + of.rules.entry_overhead, [0.02, 0.98])
@@ -82,7 +82,7 @@ def entries_of_all_sizes(of: OfLookup) -> Iterator[Suspicion]:
 
 
 def policies(of: OfLookup) -> Iterator[Suspicion]:
-    """A policy that makes no difference, or another one that would."""
+    """An eviction policy makes no difference here, or another one would do clearly better."""
     if not of.facts.today["evictions"] or not of.counts["evictions"]:
         return
     policy = of.room.eviction.name

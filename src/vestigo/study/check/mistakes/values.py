@@ -16,6 +16,7 @@ _LEAST_STALE = 0.001
 
 
 def nulls_not_kept(of: OfLookup) -> Iterator[Suspicion]:
+    """Many reads ask again for what the origin does not have."""
     missed = of.misses["null"]
     total = sum(of.misses.values())
     if of.rules.nulls.mode != "skip" or missed < _MOST * max(total, 1):
@@ -29,7 +30,7 @@ def nulls_not_kept(of: OfLookup) -> Iterator[Suspicion]:
 
 
 def nulls_kept_too_long(of: OfLookup) -> Iterator[Suspicion]:
-    """Beyond the creation of things."""
+    """Nulls are kept for so long that readers miss what has been created meanwhile."""
     ghosts, hits = of.counts["ghosts"], of.counts["nulls_hit"]
     if of.rules.nulls.mode != "keep" or ghosts < max(_GHOSTS * hits, 1):
         return
@@ -44,6 +45,7 @@ def nulls_kept_too_long(of: OfLookup) -> Iterator[Suspicion]:
 
 
 def nulls_blind(of: OfLookup) -> Iterator[Suspicion]:
+    """Nulls are kept, but the code takes them for "not in the cache" and loads them again."""
     if of.rules.nulls.mode != "blind" or not of.misses["null"]:
         return
     yield Suspicion(
@@ -55,6 +57,7 @@ def nulls_blind(of: OfLookup) -> Iterator[Suspicion]:
 
 
 def drop_first(of: OfLookup) -> Iterator[Suspicion]:
+    """Callers remove an entry before they read it, so it can never answer."""
     if not of.rules.drop_first or not of.traits.repeats:
         return
     yield Suspicion(
@@ -75,6 +78,7 @@ def _is_stale(of: OfLookup) -> bool:
 
 
 def left_on_writes(of: OfLookup) -> Iterator[Suspicion]:
+    """The process sees writes of a key, but leaves the old value in the cache."""
     if of.rules.on_write != "leave" or of.changes != "in writes" or not _is_stale(of):
         return
     yield Suspicion(
@@ -87,7 +91,7 @@ def left_on_writes(of: OfLookup) -> Iterator[Suspicion]:
 
 
 def dropped_for_nothing(of: OfLookup) -> Iterator[Suspicion]:
-    """Where a write could put the new value there."""
+    """A write drops the entry, though it could put the new value there at no cost."""
     if of.rules.on_write != "drop" or not of.misses["dropped"]:
         return
     yield Suspicion(
@@ -99,6 +103,7 @@ def dropped_for_nothing(of: OfLookup) -> Iterator[Suspicion]:
 
 
 def nodes_not_told(of: OfLookup) -> Iterator[Suspicion]:
+    """One node writes, and the others keep the old value because nobody tells them."""
     rules = of.rules
     if (
         rules.per != "node"
@@ -119,6 +124,7 @@ def nodes_not_told(of: OfLookup) -> Iterator[Suspicion]:
 
 
 def scopes_that_do_not_repeat(of: OfLookup) -> Iterator[Suspicion]:
+    """Each scope has a cache of its own, but hardly any scope reads a key twice."""
     traits = of.traits
     if of.rules.per != "scope" or traits.scope_repeats > _FEW * max(traits.scoped_reads, 1) or not traits.repeats:
         return

@@ -17,8 +17,8 @@ _SETTLED = 2.0
 
 
 def cold_start(facts: Facts) -> Iterator[Suspicion]:
-    """Reads of keys that nobody had read before are many at the beginning, since the trace begins there; a cache that
-    runs for long has most of these keys.
+    """Many reads at the beginning are first reads only because the trace begins there. A cache that runs for long has
+    most of these keys.
     """
     trace, first = facts.trace, facts.job.first_counted
     reads = np.flatnonzero(trace.op == Op.READ)
