@@ -8,7 +8,7 @@ from vestigo.measures import MEASURES, amount_of
 from vestigo.rules import Plan
 from vestigo.show.page.charts import Axis, Series, chart, described, label, lines, points, sizes_on
 from vestigo.show.page.explored import ALL, curve_points, lines_of, lookups_of, measures_for, point, surroundings
-from vestigo.show.page.frame import BOKEH, asset, data, rendered
+from vestigo.show.page.frame import BOKEH, asset, rendered
 from vestigo.show.page.knobs import knobs, stated_in, values_of
 from vestigo.show.safe import printable
 from vestigo.study import Candidate
@@ -28,31 +28,29 @@ def explore_html(explorer: Explorer) -> str:
     today = around.today
     told = measures_for(today.stale_known)
     known = explorer.known[:_MOST_KNOWN]
-    names = [*list(explorer.trace.lookups)[:_MOST_LOOKUPS]]
+    names = list(explorer.trace.lookups)[:_MOST_LOOKUPS]
     values_bytes = max((int(curve.bytes[-1]) for curve in around.curves.values() if len(curve.bytes)), default=1)
+    page_data = {
+        "knobs": knobs(explorer.trace, values_bytes),
+        "values": values_of(explorer.plan, tuple(names)),
+        "stated": stated_in(explorer.plan, tuple(names)),
+        "places": _places(explorer, names),
+        "measures": [MEASURES[name].label for name in told],
+        "summary": [told.index(name) for name in _SUMMARY if name in told],
+        "lookups": [[ALL, "all look-ups"], *([name, printable(name, 60)] for name in lookups_of(today))],
+        "known": [_known(one, explorer.plan, tuple(names)) for one in known],
+        "around": surroundings(around),
+    }
     return rendered(
         "explore.html",
-        (BOKEH, "page.js", "knobs.js", "asking.js", "drawing.js", "explore.js"),
         {
             "source": printable(explorer.trace.source, 200),
             "own_style": Markup(asset("explore.css")),
             "heads": ["today", "now", "than today", "at most"],
             "stale_known": today.stale_known,
-            "charts": data({name: described(one) for name, one in _charts(explorer, known).items()}),
-            "page_data": data(
-                {
-                    "knobs": knobs(explorer.trace, values_bytes),
-                    "values": values_of(explorer.plan, tuple(names)),
-                    "stated": stated_in(explorer.plan, tuple(names)),
-                    "places": _places(explorer, names),
-                    "measures": [MEASURES[name].label for name in told],
-                    "summary": [told.index(name) for name in _SUMMARY if name in told],
-                    "lookups": [[ALL, "all look-ups"], *([name, printable(name, 60)] for name in lookups_of(today))],
-                    "known": [_known(one, explorer.plan, tuple(names)) for one in known],
-                    "around": surroundings(around),
-                }
-            ),
         },
+        (BOKEH, "page.js", "knobs.js", "asking.js", "drawing.js", "kept.js", "explore.js"),
+        {"charts": {name: described(one) for name, one in _charts(explorer, known).items()}, "page-data": page_data},
         talks_to="'self'",
     )
 

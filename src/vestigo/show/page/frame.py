@@ -36,8 +36,17 @@ def _templates() -> Any:
     )
 
 
-def rendered(template: str, scripts: Sequence[str], what: Mapping[str, Any], talks_to: str = "'none'") -> str:
-    """A page of a template, with the `scripts` of these names. It may talk to `talks_to`, as a policy names that."""
+def rendered(
+    template: str,
+    what: Mapping[str, Any],
+    scripts: Sequence[str] = (),
+    data: Mapping[str, Any] | None = None,
+    talks_to: str = "'none'",
+) -> str:
+    """A page of a template, with the `scripts` of these names, and `data` for them by the id of its element.
+
+    The page may talk to `talks_to`, as a policy names that.
+    """
     texts = [script() if name == BOKEH else asset(name) for name in scripts]
     return str(
         _templates()
@@ -45,6 +54,7 @@ def rendered(template: str, scripts: Sequence[str], what: Mapping[str, Any], tal
         .render(
             what,
             style=Markup(style()),  # ours
+            page_data={name: _harmless(one) for name, one in (data or {}).items()},
             scripts=[Markup(text) for text in texts],  # ours, and the plotting package's
             policy=policy(texts, talks_to),
         )
@@ -77,7 +87,7 @@ def policy(scripts: Sequence[str], talks_to: str) -> str:
     return "; ".join(f"{name} {value}" for name, value in parts.items())
 
 
-def data(what: Any) -> Markup:
+def _harmless(what: Any) -> Markup:
     """JSON that can stand in a page: nothing in it ends the element that holds it."""
     text = json.dumps(what, ensure_ascii=True, allow_nan=False, separators=(",", ":"))
     return Markup(text.replace("<", "\\u003c").replace(">", "\\u003e").replace("&", "\\u0026"))

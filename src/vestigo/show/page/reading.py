@@ -65,4 +65,4 @@ def problem_page(error: InputError) -> str:
 
 
 def _page(title: str, body: Any, parts: Any = ()) -> str:
-    return rendered("reading.html", (), {"title": title, "body": body, "parts": parts})
+    return rendered("reading.html", {"title": title, "body": body, "parts": parts})

@@ -1,8 +1,6 @@
 """A report as one HTML document."""
 
-import difflib
-from collections.abc import Iterator, Sequence
-from dataclasses import replace
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -12,28 +10,35 @@ from vestigo.outcome import CAUSES, Outcome
 from vestigo.outcome.causes import WORDS
 from vestigo.rules import Plan
 from vestigo.rules.plan_text import plan_text
-from vestigo.rules.vary import changed, name_of
 from vestigo.show import figures
 from vestigo.show.check import check_text
 from vestigo.show.outcome import over_time as table_over_time
 from vestigo.show.page.charts import described
 from vestigo.show.page.converted import converted
-from vestigo.show.page.frame import BOKEH, data, rendered
+from vestigo.show.page.frame import BOKEH, rendered
 from vestigo.show.page.pictures import picture
 from vestigo.show.page.report_charts import (
-    ceiling_text,
     front_chart,
-    front_legend,
     over_time,
     sizes_chart,
     sizes_legend,
+)
+from vestigo.show.page.report_front import (
+    FIRST,
+    better,
+    candidates_shown,
+    candidates_told,
+    difference,
+    front,
+    measures_told,
+    whole,
 )
 from vestigo.show.safe import command_text, printable
 from vestigo.show.story import story_text
 from vestigo.show.study import curves_text
 from vestigo.show.survey import survey_text
 from vestigo.show.tables import answer
-from vestigo.study import Candidate, Story
+from vestigo.study import Story
 from vestigo.study.reasons import better_and_worse, how_sure, neighbours
 from vestigo.study.report import Report
 from vestigo.units import counted, format_share, format_span, format_time
@@ -52,10 +57,6 @@ _SECTIONS = {
     "plan": "The plan to use",
     "how": "How this was done",
 }
-_FIRST = ("hit_rate", "fresh_hit_rate", "stale_rate", "loads", "read_time.mean", "read_time.p95", "memory_peak")
-"""Measures that are shown first; the others follow."""
-_MOST_CANDIDATES = 1000
-_MOST_ROWS = 30
 _TIMES = {"hits": "Hit rate", "stale": "Stale hits", "calls": "Origin calls", "memory": "Memory"}
 
 
@@ -73,7 +74,7 @@ class Table(NamedTuple):
 
 def report_html(report: Report) -> str:
     """The page. Keys and names of the trace are text wherever they stand."""
-    shown = _shown(report)
+    shown = candidates_shown(report)
     charts = {
         "front": front_chart(report.found, report.pick, shown),
         "sizes": sizes_chart(report.curves),
@@ -81,18 +82,15 @@ def report_html(report: Report) -> str:
     }
     return rendered(
         "report.html",
-        (BOKEH, "page.js", "report.js"),
         {
             "source": printable(Path(report.survey.source).name or report.survey.source, 200),
             "sections": _SECTIONS,
-            "charts": data({name: described(one) for name, one in charts.items()}),
-            "front_data": data(_front_data(report, shown)),
             "is_choice": report.is_choice,
             **_answer(report),
             **_trace(report),
             "survey": converted(survey_text(report.survey)),
             **_whose(report),
-            **_front(report, shown),
+            **front(report, shown),
             "sizes_legend": sizes_legend(report.curves),
             "sizes": converted(curves_text(report.curves)),
             "sizes_still": picture("sizes", "hit rate at every size", lambda: figures.size_curves(report.curves)),
@@ -102,6 +100,11 @@ def report_html(report: Report) -> str:
             "stories": [_story(number, one, report.asked) for number, one in enumerate(report.stories)],
             **_plans(report),
             **_how(report),
+        },
+        (BOKEH, "page.js", "report.js"),
+        {
+            "charts": {name: described(one) for name, one in charts.items()},
+            "front-data": candidates_told(report, shown),
         },
     )
 
@@ -123,20 +126,13 @@ def _answer(report: Report) -> dict[str, Any]:
     return {
         "verdict": printable(verdict, most=2000),
         "standing": converted(answer(report.comparison)),
-        "measures_beside": beside._replace(rows=beside.rows[: len(_FIRST)]),
-        "more_measures": beside._replace(rows=beside.rows[len(_FIRST) :]),
+        "measures_beside": beside._replace(rows=beside.rows[: len(FIRST)]),
+        "more_measures": beside._replace(rows=beside.rows[len(FIRST) :]),
         "worse": _safe(worse),
         "how_sure": _safe(how_sure(pick)) if pick.is_met else [],
         "neighbours": _safe(neighbours(pick)) if pick.is_met else [],
         "rests_on": _safe(report.assumptions) or ["nothing but the trace"],
     }
-
-
-def _told(report: Report) -> list[str]:
-    """The measures that the trace can tell, the most important first."""
-    known = report.found.stale_known
-    names = [*_FIRST, *(name for name in MEASURES if name not in _FIRST)]
-    return [name for name in names if known or not MEASURES[name].of_staleness]
 
 
 def _measures_beside(report: Report) -> Table:
@@ -147,20 +143,12 @@ def _measures_beside(report: Report) -> Table:
         each.append(("the pick" if report.pick.is_met else "the closest", pick))
     each += [(one.name, one) for one in ceilings]
     rows = []
-    for name in _told(report):
+    for name in measures_told(report):
         what = MEASURES[name]
-        word = {1: "better", -1: "worse"}.get(_better(name, pick, found.today), "")
+        word = {1: "better", -1: "worse"}.get(better(name, pick, found.today), "")
         cells = [Cell(what.write(one.measure(name))) for _, one in each]
         rows.append([what.label, *cells, Cell(word, f"words {word}")])
     return Table(["measure", *(called for called, _ in each), "the pick is"], rows, "measures")
-
-
-def _better(name: str, one: Candidate, today: Candidate) -> int:
-    what = MEASURES[name]
-    own, other = one.measure(name), today.measure(name)
-    if what.write(own) == what.write(other):
-        return 0
-    return 1 if (own > other) == what.more_is_better else -1
 
 
 def _trace(report: Report) -> dict[str, Any]:
@@ -219,78 +207,6 @@ def _whose_words(plan: Plan, lookup: str) -> str:
     return f"a cache for each node; {told}{delay}"
 
 
-def _shown(report: Report) -> list[Candidate]:
-    """Today's and the pick first, then the front, then the others, as many as a page can hold."""
-    found = report.found
-    first = [found.today, report.pick.candidate, *found.front()]
-    return list({one.name: one for one in (*first, *found.values())}.values())[:_MOST_CANDIDATES]
-
-
-def _front_data(report: Report, shown: Sequence[Candidate]) -> dict[str, Any]:
-    """What the front tells of each candidate."""
-    names, today = _told(report), report.found.today
-    before = plan_text(_whole(today.plan, report.plan))
-    return {
-        "measures": [MEASURES[name].label for name in names],
-        "today": [MEASURES[name].write(today.measure(name)) for name in names],
-        "candidates": [
-            {
-                "name": printable(one.name, most=500),
-                "rules": "\n".join(
-                    line for mark, line in _difference(before, plan_text(_whole(one.plan, report.plan))) if mark
-                )
-                or "today's settings",
-                "amounts": [MEASURES[name].write(one.measure(name)) for name in names],
-                "better": [_better(name, one, today) for name in names],
-            }
-            for one in shown
-        ],
-    }
-
-
-def _changes(before: str, after: str) -> str:
-    lines = [line for mark, line in _difference(before, after) if mark or not line.startswith("  [trace]")]
-    return "\n".join(lines) or "today's settings"
-
-
-def _front(report: Report, shown: Sequence[Candidate]) -> dict[str, Any]:
-    found = report.found
-    front, numbers = found.front(), {one.name: number for number, one in enumerate(shown)}
-    rows = list({one.name: one for one in (found.today, report.pick.candidate, *front)}.values())[:_MOST_ROWS]
-    names = [name for name in _told(report) if name in _FIRST]
-    more = len(front) - sum(one.name in {each.name for each in front} for one in rows)
-    of = "hit rate, memory and stale hits" if found.stale_known else "hit rate and memory"
-    said = (
-        f"{counted(len(found), 'candidate')}, {len(front):,} of them the best trade-offs: no other is at least as good "
-        f"in {of}. {ceiling_text(found)}"
-    )
-    hidden = len(found) - len(shown)
-    return {
-        "front_says": said + (f" The page holds {len(shown):,} of them." if hidden > 0 else ""),
-        "front_legend": front_legend(found),
-        "front_still": picture("front", "all candidates by memory and hits", lambda: figures.front(found, report.pick)),
-        "front_heads": [MEASURES[name].label for name in names],
-        "front_rows": [
-            {
-                "number": numbers[one.name],
-                "name": printable(_named(one, report.plan), most=300),
-                "cells": [MEASURES[name].write(one.measure(name)) for name in names],
-            }
-            for one in rows
-            if one.name in numbers
-        ],
-        "front_more": f"And {more:,} more, which `vestigo sweep --json` lists." if more > 0 else "",
-    }
-
-
-def _named(candidate: Candidate, plan: Plan) -> str:
-    """Of many that vary, what is different from today's settings."""
-    if not candidate.changes:
-        return candidate.name
-    today = replace(plan, candidates={}, vary={})
-    return name_of({key: value for key, value in candidate.changes.items() if changed(today, {key: value}) != today})
-
-
 def _times(report: Report) -> dict[str, Any]:
     today, picked = report.today, report.picked if report.is_choice else None
     return {
@@ -334,41 +250,18 @@ def _story(number: int, story: Story, asked: Sequence[str]) -> dict[str, Any]:
 
 
 def _plans(report: Report) -> dict[str, Any]:
-    today, picked = (plan_text(_whole(one.plan, report.plan)) for one in (report.found.today, report.pick.candidate))
+    today, picked = (plan_text(whole(one.plan, report.plan)) for one in (report.found.today, report.pick.candidate))
     return {
-        "difference": list(_difference(today, picked)) or [("", "Today's settings stay as they are.")],
+        "difference": list(difference(today, picked)) or [("", "Today's settings stay as they are.")],
         "picked_plan": picked,
         "today_plan": today,
     }
 
 
-def _whole(settings: Plan, plan: Plan) -> Plan:
-    """A candidate's settings with what the plan says of the trace and the aim, so that they can be replayed alone."""
-    return replace(settings, trace_path=plan.trace_path, intake=plan.intake, aim=plan.aim)
-
-
-def _difference(before: str, after: str) -> Iterator[tuple[str, str]]:
-    """Lines that are ``added`` or ``gone``, each below the name of its table."""
-    marks = {"+": "added", "-": "gone"}
-    table, is_said = "", True
-    for line in difflib.ndiff(before.splitlines(), after.splitlines()):
-        mark, text = line[0], line[2:]
-        if mark == "?":
-            continue
-        if text.startswith("["):
-            table, is_said = text, mark in marks
-        if mark in marks:
-            if not is_said:
-                yield "", f"  {table}"
-                is_said = True
-            if text:
-                yield marks[mark], f"{mark} {text}"
-
-
 def _how(report: Report) -> dict[str, Any]:
     found = report.found
     made = f"{counted(len(found), 'candidate')} and {counted(len(found.references), 'reference')}"
-    names = [(MEASURES[name].label, MEASURES[name].meaning) for name in _told(report)]
+    names = [(MEASURES[name].label, MEASURES[name].meaning) for name in measures_told(report)]
     return {
         "made_by": (
             f"Vestigo {__version__} replayed {counted(report.events, 'event')} for each of {made}. The trace's digest, "

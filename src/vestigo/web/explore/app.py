@@ -152,7 +152,7 @@ async def _answers(explorer: Explorer, asked: Asked, stop: Stop) -> AsyncIterato
         around = await run_in_threadpool(explorer.around, plan.what_if)
         estimate = await run_in_threadpool(around.estimate, plan)
         if estimate is not None:
-            yield line("sample", estimated(estimate, explorer.today))
+            yield line("sample", await run_in_threadpool(lambda: estimated(estimate, around.today)))
         outcome = await run_in_threadpool(around.replay, plan, stop)
         yield line("now", await run_in_threadpool(replayed, outcome, around, plan))
         if asked.around != repr(plan.what_if):

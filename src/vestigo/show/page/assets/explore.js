@@ -14,7 +14,6 @@ let around = data.around;
 let shown = null; // the newest answer
 let turnedAt = null; // when the change that is being measured was made
 const tried = []; // settings and where they stand in the front
-const kept = JSON.parse(sessionStorage.getItem("kept") ?? "[]");
 let views = new Map();
 let knobsHere = new Map();
 
@@ -202,76 +201,6 @@ function showCurve() {
   const [room, rate] = shown.rooms[name] ?? [null, 0];
   const largest = curve?.[0].at(-1) ?? 1;
   drawCurve(views.get("curve"), curve, [around.rooms[name][0] ?? largest, around.rooms[name][1]], [room ?? largest, rate]);
-}
-
-// --- kept settings
-
-function keep() {
-  if (shown === null) return;
-  const numbers = shown.numbers[""].map(([text]) => text);
-  kept.push({ name: `number ${kept.length + 1}`, settings: { ...settings }, point: shown.point, numbers });
-  saveKept();
-  at("kept").lastElementChild.querySelector("input").select();
-}
-
-function saveKept() {
-  sessionStorage.setItem("kept", JSON.stringify(kept));
-  at("none-kept").hidden = kept.length > 0;
-  at("compare").hidden = kept.length === 0;
-  at("kept").replaceChildren(...kept.map((one, place) => {
-    const line = document.createElement("li");
-    const name = textField(`kept-${place}`);
-    name.value = one.name;
-    name.setAttribute("aria-label", "name");
-    name.addEventListener("change", () => { one.name = name.value; saveKept(); });
-    const button = (text, act) => {
-      const made = element("button", text, "plain");
-      made.type = "button";
-      made.addEventListener("click", act);
-      return made;
-    };
-    const takeIt = button("Take", () => { turnedAt = performance.now(); go({ ...one.settings }); });
-    const drop = button("Drop", () => { kept.splice(place, 1); saveKept(); });
-    line.append(name, takeIt, drop, element("span", inWords(one.settings), "quiet"));
-    return line;
-  }));
-  for (const id of ["one", "other"]) {
-    const before = at(id).value;
-    at(id).replaceChildren(...["today", "now", ...kept.map((_, place) => `${place}`)].map((value) => {
-      const option = element("option", kept[value]?.name ?? value);
-      option.value = value;
-      return option;
-    }));
-    at(id).value = before || (id === "one" ? "today" : `${kept.length - 1}`);
-    if (at(id).selectedIndex < 0) at(id).selectedIndex = 0;
-  }
-  compareTwo();
-  if (views.size) setSource(views.get("front"), "kept", marks(kept.map((one) => one.point)));
-}
-
-function numbersOf(which) {
-  if (which === "today") return around.beside[""].today;
-  if (which === "now") return shown.numbers[""].map(([text]) => text);
-  return kept[which]?.numbers ?? [];
-}
-
-const settingsOf = (which) => (which === "today" ? {} : which === "now" ? settings : kept[which]?.settings ?? {});
-
-function compareTwo() {
-  if (shown === null) return;
-  const both = [at("one"), at("other")];
-  ["one-name", "other-name"].forEach((id, place) => { at(id).textContent = both[place].selectedOptions[0]?.textContent ?? ""; });
-  const [one, other] = both.map((each) => numbersOf(each.value));
-  at("compared").replaceChildren(...data.measures.map((label, row) => {
-    const line = document.createElement("tr");
-    const head = element("th", label);
-    head.scope = "row";
-    line.append(head, element("td", one[row] ?? ""), element("td", other[row] ?? ""));
-    return line;
-  }));
-  const [first, second] = both.map((each) => settingsOf(each.value));
-  const keys = [...new Set([...Object.keys(first), ...Object.keys(second)])].filter((key) => first[key] !== second[key]);
-  at("compared-settings").textContent = keys.map((key) => `${keyInWords(key)} = ${first[key] ?? todayOf(key)}  |  ${second[key] ?? todayOf(key)}`).join("\n") || "the same settings";
 }
 
 // --- the rest of the page

@@ -1,0 +1,133 @@
+"""The front of a report: which candidates a page holds, what it tells of each, and how their plans differ."""
+
+import difflib
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+from typing import Any
+
+from vestigo.measures import MEASURES
+from vestigo.rules import Plan
+from vestigo.rules.plan_text import plan_text
+from vestigo.rules.vary import changed, name_of
+from vestigo.show import figures
+from vestigo.show.page.pictures import picture
+from vestigo.show.page.report_charts import ceiling_text, front_legend
+from vestigo.show.safe import printable
+from vestigo.study import Candidate
+from vestigo.study.report import Report
+from vestigo.units import counted
+
+FIRST = ("hit_rate", "fresh_hit_rate", "stale_rate", "loads", "read_time.mean", "read_time.p95", "memory_peak")
+"""Measures that are shown first; the others follow."""
+_MOST_CANDIDATES = 1000
+_MOST_ROWS = 30
+
+
+def measures_told(report: Report) -> list[str]:
+    """The measures that the trace can tell, the most important first."""
+    known = report.found.stale_known
+    names = [*FIRST, *(name for name in MEASURES if name not in FIRST)]
+    return [name for name in names if known or not MEASURES[name].of_staleness]
+
+
+def better(name: str, one: Candidate, today: Candidate) -> int:
+    """1 where a candidate is better in a measure than today's settings, -1 where worse, 0 where it reads alike."""
+    what = MEASURES[name]
+    own, other = one.measure(name), today.measure(name)
+    if what.write(own) == what.write(other):
+        return 0
+    return 1 if (own > other) == what.more_is_better else -1
+
+
+def candidates_shown(report: Report) -> list[Candidate]:
+    """Today's and the pick first, then the front, then the others, as many as a page can hold."""
+    found = report.found
+    first = [found.today, report.pick.candidate, *found.front()]
+    return list({one.name: one for one in (*first, *found.values())}.values())[:_MOST_CANDIDATES]
+
+
+def candidates_told(report: Report, shown: Sequence[Candidate]) -> dict[str, Any]:
+    """What the front tells of each candidate."""
+    names, today = measures_told(report), report.found.today
+    before = plan_text(whole(today.plan, report.plan))
+    return {
+        "measures": [MEASURES[name].label for name in names],
+        "today": [MEASURES[name].write(today.measure(name)) for name in names],
+        "candidates": [
+            {
+                "name": printable(one.name, most=500),
+                "rules": _changes(before, plan_text(whole(one.plan, report.plan))),
+                "amounts": [MEASURES[name].write(one.measure(name)) for name in names],
+                "better": [better(name, one, today) for name in names],
+            }
+            for one in shown
+        ],
+    }
+
+
+def front(report: Report, shown: Sequence[Candidate]) -> dict[str, Any]:
+    """What stands beside the chart: the best trade-offs, today's settings and the pick, a row each."""
+    found = report.found
+    unbeaten, numbers = found.front(), {one.name: number for number, one in enumerate(shown)}
+    every = list({one.name: one for one in (found.today, report.pick.candidate, *unbeaten)}.values())
+    rows, more = every[:_MOST_ROWS], len(every) - _MOST_ROWS
+    names = [name for name in measures_told(report) if name in FIRST]
+    of = "hit rate, memory and stale hits" if found.stale_known else "hit rate and memory"
+    said = (
+        f"{counted(len(found), 'candidate')}, {len(unbeaten):,} of them the best trade-offs: no other is at least as "
+        f"good in {of}. {ceiling_text(found)}"
+    )
+    hidden = len(found) - len(shown)
+    return {
+        "front_says": said + (f" The page holds {len(shown):,} of them." if hidden > 0 else ""),
+        "front_legend": front_legend(found),
+        "front_still": picture("front", "all candidates by memory and hits", lambda: figures.front(found, report.pick)),
+        "front_heads": [MEASURES[name].label for name in names],
+        "front_rows": [
+            {
+                "number": numbers[one.name],
+                "name": printable(_named(one, report.plan), most=300),
+                "cells": [MEASURES[name].write(one.measure(name)) for name in names],
+            }
+            for one in rows
+            if one.name in numbers
+        ],
+        "front_more": f"And {more:,} more, which `vestigo sweep --json` lists." if more > 0 else "",
+    }
+
+
+def _named(candidate: Candidate, plan: Plan) -> str:
+    """Of many that vary, what is different from today's settings."""
+    if not candidate.changes:
+        return candidate.name
+    today = replace(plan, candidates={}, vary={})
+    different = {key: value for key, value in candidate.changes.items() if changed(today, {key: value}) != today}
+    return name_of(different) or "as today"
+
+
+def _changes(before: str, after: str) -> str:
+    """The lines of two plans that differ, as one text."""
+    return "\n".join(line for _, line in difference(before, after)) or "today's settings"
+
+
+def whole(settings: Plan, plan: Plan) -> Plan:
+    """A candidate's settings with what the plan says of the trace and the aim, so that they can be replayed alone."""
+    return replace(settings, trace_path=plan.trace_path, intake=plan.intake, aim=plan.aim)
+
+
+def difference(before: str, after: str) -> Iterator[tuple[str, str]]:
+    """Lines that are ``added`` or ``gone``, each below the name of its table."""
+    marks = {"+": "added", "-": "gone"}
+    table, is_said = "", True
+    for line in difflib.ndiff(before.splitlines(), after.splitlines()):
+        mark, text = line[0], line[2:]
+        if mark == "?":
+            continue
+        if text.startswith("["):
+            table, is_said = text, mark in marks
+        if mark in marks:
+            if not is_said:
+                yield "", f"  {table}"
+                is_said = True
+            if text:
+                yield marks[mark], f"{mark} {text}"
