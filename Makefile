@@ -15,7 +15,7 @@ demo: $(VENV)/installed
 
 test: $(VENV)/installed examples/in_life/node_modules tests/browser/node_modules
 	@command -v chromium > /dev/null || echo "There is no chromium (Debian's package): the tests of pages are skipped"
-	$(BIN)/python -m pytest -n 3 --dist worksteal
+	$(BIN)/python -m pytest -n 3 --dist loadfile
 
 # Wide random exploration of both engines, of the ceilings, and of hostile files and plans: CASES=20000 SEED=7 make explore.
 explore: $(VENV)/installed

@@ -13,8 +13,9 @@ AXE = Path(__file__).parent / "node_modules/axe-core/axe.min.js"
 _QUIET = "--no-sandbox --disable-gpu --no-first-run --disable-background-networking --disable-sync"
 
 
-@pytest.fixture(scope="session")
+@pytest.fixture(scope="module")
 def chromium() -> Iterator[Any]:
+    """Ends with its module: while it runs, nothing else of the process can have an event loop."""
     if CHROMIUM is None:
         pytest.skip("there is no chromium")
     from playwright.sync_api import sync_playwright

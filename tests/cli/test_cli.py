@@ -23,26 +23,6 @@ def demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return folder
 
 
-def test_the_demo_writes_its_files_and_answers_within_100_columns(tmp_path: Path) -> None:
-    done = run_apart("demo", "here", cwd=tmp_path)
-    assert done.returncode == 0 and done.stderr == ""
-    names = sorted(path.name for path in (tmp_path / "here").iterdir())
-    assert names == [
-        "odd-keys.csv",
-        "picked.toml",
-        "plan.results",
-        "plan.toml",
-        "report.html",
-        "skerrow-quay.parquet",
-    ]
-    assert "\nReplayed: 4 nodes, a cache each. Today's settings answer 39.8 % of 153,193 reads" in done.stdout
-    assert "\nTake tended: fresh hits " in done.stdout
-    assert not any(line.endswith(" ") for line in lines(done.stdout))
-    assert max(map(len, lines(done.stdout))) <= 100
-    for name in ("no cache", "today", "tended", "no limits, fresh"):
-        assert any(line.startswith(name) for line in lines(done.stdout))
-
-
 def test_the_demo_keeps_a_plan_that_was_edited(demo: Path) -> None:
     edited = demo / "plan.toml"
     edited.write_text(edited.read_text() + "\n# mine\n")

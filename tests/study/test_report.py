@@ -16,11 +16,11 @@ EXTERNAL = re.compile(r"""(?:src|href)=["'](?!#)|url\((?!["']?#)|@import""")
 
 @pytest.fixture(scope="module")
 def morning(tmp_path_factory: pytest.TempPathFactory) -> tuple[vg.Trace, vg.Plan]:
-    """Four hours of the demo, and four candidates."""
+    """An hour of the demo, and seven candidates."""
     trace, plan_file = write_demo(tmp_path_factory.mktemp("demo"))
     few = {"rules.absolute": ["10m", "4h"], "lookup.chart.max_bytes": ["4 MiB", "8 MiB"]}
     plan = replace(vg.read_plan(plan_file), vary=few)
-    return vg.shape.between(vg.read_trace(trace), "5h", "9h"), plan
+    return vg.shape.between(vg.read_trace(trace), "5h", "6h"), plan
 
 
 @pytest.fixture(scope="module")
@@ -50,33 +50,23 @@ def test_it_is_saved_and_told_as_data(made: vg.Report, tmp_path: Path) -> None:
     assert len(made.to_pandas()) == len(made.found)
 
 
-def test_the_page_is_the_same_each_time_and_small(made: vg.Report, tmp_path: Path) -> None:
+def test_the_page_is_the_same_each_time_says_the_answer_and_lets_nothing_in(made: vg.Report, tmp_path: Path) -> None:
     page = made.write(tmp_path / "report.html").read_text(encoding="utf-8")
-    assert page == made.to_html()
-    assert len(page.encode()) < 6_000_000
-
-
-def test_the_page_lets_only_its_own_scripts_run_and_names_nothing_elsewhere(made: vg.Report) -> None:
-    page = made.to_html()
+    assert page == made.to_html() and len(page.encode()) < 6_000_000
+    assert made.pick.because[0].split(":")[0] in page
+    assert "vestigo choose morning.parquet --plan plan.toml" in page
+    assert made.digest in page and f"Vestigo {vg.__version__}" in page
+    assert "an overhead of 64 bytes an entry" in page
     policy = re.search(r'Content-Security-Policy" content="([^"]*)"', page)
     assert policy is not None
     said = policy[1].replace("&#39;", "'")
     assert said.startswith("default-src 'none'; script-src 'sha256-") and "connect-src 'none'" in said
     scripts = re.findall(r"<script>(.*?)</script>", page, re.DOTALL)
-    assert len(scripts) == 3
+    assert len(scripts) == 3 and "unsafe-eval" not in said
     for text in scripts:
         assert b64encode(hashlib.sha256(text.encode()).digest()).decode() in said
-    assert "unsafe-eval" not in said
     markup = re.sub(r"<script.*?</script>", "", page, flags=re.DOTALL)
     assert EXTERNAL.findall(markup) == []
-
-
-def test_the_page_says_the_answer_and_how_to_get_it_again(made: vg.Report) -> None:
-    page = made.to_html()
-    assert made.pick.because[0].split(":")[0] in page
-    assert "vestigo choose morning.parquet --plan plan.toml" in page
-    assert made.digest in page and f"Vestigo {vg.__version__}" in page
-    assert "an overhead of 64 bytes an entry" in page
 
 
 def test_without_other_settings_it_says_that_nothing_was_compared() -> None:
@@ -103,15 +93,13 @@ def test_where_no_candidate_keeps_the_limits_the_closest_is_named() -> None:
     assert "No candidate keeps the limits. The closest is max_entries=10" in page and "the closest</th>" in page
 
 
-def test_a_trace_without_reads_is_refused_and_a_file_that_cannot_be_written_too(
-    made: vg.Report, tmp_path: Path
-) -> None:
+def test_a_trace_without_reads_is_refused() -> None:
     with pytest.raises(vg.InputError, match="holds no reads"):
         vg.report(vg.read_trace({"at": [], "key": []}), vg.Rules())
+
+
+def test_one_event_is_enough_and_a_file_that_cannot_be_written_is_said(tmp_path: Path) -> None:
+    made = vg.report({"at": [5], "key": ["a"]}, vg.Rules())
     with pytest.raises(vg.InputError, match=r"report\.html: cannot be written"):
         made.write(tmp_path / "nowhere" / "report.html")
     assert list(tmp_path.iterdir()) == []
-
-
-def test_one_event_is_enough() -> None:
-    assert "100" in vg.report({"at": [5], "key": ["a"]}, vg.Rules()).to_html()

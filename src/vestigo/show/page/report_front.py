@@ -21,6 +21,8 @@ FIRST = ("hit_rate", "fresh_hit_rate", "stale_rate", "loads", "read_time.mean", 
 """Measures that are shown first; the others follow."""
 _MOST_CANDIDATES = 1000
 _MOST_ROWS = 30
+_HEADING = 3
+"""Lines before those that are compared."""
 
 
 def measures_told(report: Report) -> list[str]:
@@ -118,11 +120,11 @@ def whole(settings: Plan, plan: Plan) -> Plan:
 def difference(before: str, after: str) -> Iterator[tuple[str, str]]:
     """Lines that are ``added`` or ``gone``, each below the name of its table."""
     marks = {"+": "added", "-": "gone"}
+    one, other = before.splitlines(), after.splitlines()
+    compared = list(difflib.unified_diff(one, other, n=len(one) + len(other), lineterm=""))[_HEADING:]
     table, is_said = "", True
-    for line in difflib.ndiff(before.splitlines(), after.splitlines()):
-        mark, text = line[0], line[2:]
-        if mark == "?":
-            continue
+    for line in compared:
+        mark, text = line[0], line[1:]
         if text.startswith("["):
             table, is_said = text, mark in marks
         if mark in marks:
