@@ -43,16 +43,16 @@ IntakeOption = Annotated[
         show_default=False,
     ),
 ]
-StrictOption = Annotated[bool, typer.Option("--strict", help="Refuse a file of which lines would have to be left out.")]
+StrictOption = Annotated[bool, typer.Option("--strict", help="Refuse a file if any of its lines cannot be read.")]
 LookupOption = Annotated[
-    list[str] | None, typer.Option("--lookup", metavar="NAME", help="Of this look-up. Can be repeated.")
+    list[str] | None, typer.Option("--lookup", metavar="NAME", help="Only this look-up. Can be repeated.")
 ]
 By = Literal["lookup", "key", "scope", "time"]
 ByOption = Annotated[
     By | None,
     typer.Option(
         "--by",
-        help="Also tables for each look-up, of the keys where today's settings lose most, a scope, or over time.",
+        help="Add tables: for each look-up, for the keys that lose most, for scopes, or over time.",
         show_default=False,
     ),
 ]
@@ -61,7 +61,7 @@ ReadsOption = Annotated[
     typer.Option(
         "--reads",
         metavar="FILE",
-        help="Also write what each read meets with under today's settings: a .parquet, .csv or .arrow file.",
+        help="Also write a file with what happened at each read under today's settings: .parquet, .csv or .arrow.",
         show_default=False,
     ),
 ]
@@ -70,7 +70,7 @@ SampleOption = Annotated[
     typer.Option(
         "--sample",
         metavar="SHARE",
-        help="Estimate all from a share of the keys, such as 10%, and replay only what no other beats.",
+        help="First estimate all candidates from a share of the keys, such as 10%; replay only the best trade-offs.",
         show_default=False,
     ),
 ]
@@ -79,28 +79,36 @@ ResultsOption = Annotated[
     typer.Option(
         "--results",
         metavar="FILE",
-        help="Where results are kept, to go on from. Default: beside the plan.",
+        help="The file that keeps results, so that a later call can go on. Default: beside the plan.",
         show_default=False,
     ),
 ]
-NoResultsOption = Annotated[bool, typer.Option("--no-results", help="Keep no results.")]
+NoResultsOption = Annotated[bool, typer.Option("--no-results", help="Do not keep results.")]
 RestOption = Annotated[
-    str, typer.Option("--rest", metavar="SHARE", help="How much of the time confirms a pick, at its end.")
+    str,
+    typer.Option(
+        "--rest",
+        metavar="SHARE",
+        help="The share of the time, at its end, that confirms the pick and is not used to find it.",
+    ),
 ]
-SeedOption = Annotated[int, typer.Option("--seed", metavar="NUMBER", help="For what is drawn at random.")]
+SeedOption = Annotated[
+    int, typer.Option("--seed", metavar="NUMBER", help="The seed of everything that is drawn at random.")
+]
 WriteOption = Annotated[
     Path | None,
-    typer.Option(
-        "--write", metavar="FILE", help="Write the picked settings there, as a plan file.", show_default=False
-    ),
+    typer.Option("--write", metavar="FILE", help="Write the resulting settings to this plan file.", show_default=False),
 ]
 FigureOption = Annotated[
     Path | None,
     typer.Option(
-        "--figure", metavar="FILE", help="Also draw a figure; the ending says the format.", show_default=False
+        "--figure",
+        metavar="FILE",
+        help="Also draw a figure into this file. Its ending says the format: .png, .svg, .pdf.",
+        show_default=False,
     ),
 ]
-YesOption = Annotated[bool, typer.Option("--yes", help="Begin, however long it takes.")]
+YesOption = Annotated[bool, typer.Option("--yes", help="Start without asking, however long it takes.")]
 ClusterOption = Annotated[
     str | None,
     typer.Option(
@@ -115,7 +123,7 @@ HashKeysOption = Annotated[
     typer.Option(
         "--hash-keys",
         metavar="FILE",
-        help="Hash keys with the secret in FILE before they are written; number versions and the like.",
+        help="Hash keys with the secret in FILE before they are written; number versions, scopes and nodes.",
         show_default=False,
     ),
 ]

@@ -54,7 +54,7 @@ class Rules(PoolRules):
     absolute_at: Annotated[Moments | None, BeforeValidator(Moments.read), Rule("lifetimes", worked_out=_IN_GROUPS)] = (
         None
     )
-    """When what was loaded before expires: times of day in `zone`, or single instants."""
+    """Times of day in `zone`, or single instants, at which everything expires that was loaded before."""
     zone: Annotated[str | None, BeforeValidator(read_zone), Rule("lifetimes", worked_out=_IN_GROUPS, plain=always)] = (
         None
     )
@@ -64,30 +64,32 @@ class Rules(PoolRules):
     ] = None
     """How long an entry lives after its last hit, or its load; for ever unless stated."""
     jitter: Annotated[Fraction, BeforeValidator(values.share), Rule("lifetimes", _jitters, plain=always)] = Fraction(0)
-    """The share of `absolute` by which a load's own lifetime may fall short, drawn for each load."""
+    """The share of `absolute` by which a lifetime may be shorter, drawn at random for each load."""
     refresh_ahead: Annotated[
         Fraction | None, BeforeValidator(values.refresh_ahead), Rule("lifetimes", _share_of_refresh)
     ] = None
-    """The share of an absolute lifetime after which a hit starts a reload in the background."""
+    """The share of the absolute lifetime after which a hit starts a reload in the background."""
     serve_stale: Annotated[Duration, BeforeValidator(values.span), Rule("lifetimes", same("serve_stale"))] = Duration(0)
-    """How long past its expiry an entry is still served, while a reload runs in the background."""
+    """How long after its expiry an entry is still served, while a reload runs in the background."""
     collect: Annotated[
         Collect,
         BeforeValidator(values.collect),
         Rule("lifetimes", lambda rules: {"collect": rules.collect.mode, "collect_every": rules.collect.every}),
     ] = Collect("touch")
-    """When an expired entry goes: when it is touched or evicted, at its deadline (``"prompt"``), or at the next of
-    equal steps from the trace's first event on (``"every 30s"``)."""
+    """When an expired entry leaves memory: when it is touched or evicted (``"touch"``), at its deadline (``"prompt"``),
+    or at regular steps from the trace's first event on (``"every 30s"``)."""
 
     nulls: Annotated[Nulls, BeforeValidator(values.nulls), Rule("what is kept", _lifetimes_of_nulls, plain=always)] = (
         Nulls("skip")
     )
-    """What happens when the origin has nothing."""
+    """What happens when the origin has nothing: the answer is not kept (``"skip"``), kept (``"keep"``), kept for a time
+    (``"keep 30s"``), or kept but never believed (``"blind"``)."""
     keep_if: Annotated[
         KeepIf | None, BeforeValidator(KeepIf.read), Rule("what is kept", _bounds_of_kept, plain=always)
     ] = None
-    """Which values are kept: conditions that must all hold (``["size <= 64 KiB", "cost >= 5ms", "key = tile/{...}"]``),
-    or, on the reference engine, a function from a `Value` to a bool."""
+    """Conditions that a value must meet to be kept, all of them
+    (``["size <= 64 KiB", "cost >= 5ms", "key = tile/{...}"]``); on the reference engine also a function from a `Value`
+    to a bool."""
     pin: Annotated[tuple[str, ...], BeforeValidator(patterns), Rule("what is kept", worked_out=_IN_GROUPS)] = ()
     """Patterns of keys that eviction never takes."""
 
@@ -99,24 +101,24 @@ class Rules(PoolRules):
             plain=lambda value: value != "replace, reload",
         ),
     ] = "leave"
-    """What happens to an entry when its key is written; with ``reload``, replacing takes an origin call."""
+    """What a write does to the entry of its key. With ``reload``, fetching the new value takes an origin call."""
 
     per: Annotated[
         Literal["node", "all", "scope"],
         Rule("whose cache", worked_out=_IN_GROUPS, plain=lambda value: value != "scope"),
     ] = "node"
-    """Who has a cache of their own: each node that the trace names, all rows together, or each scope."""
+    """Who has a cache of its own: each node that the trace names, all rows together, or each scope."""
     tell_nodes: Annotated[Literal["nothing", "drop", "copy"], Rule("whose cache", same("tell_nodes"))] = "nothing"
-    """What a write on one node does to the entries of the others."""
+    """What a write on one node does to the entries of the other nodes."""
     tell_delay: Annotated[Duration, BeforeValidator(values.span), Rule("whose cache", same("tell_delay"))] = Duration(0)
-    """How long the others take to hear of it."""
+    """How long the other nodes take to hear of a write."""
 
     overlap: Annotated[Literal["repeat", "join"], Rule("origin", same("overlap"), plain=always)] = "repeat"
-    """Whether readers of a key that is being loaded load it too, or wait for it."""
+    """Whether readers of a key that is being loaded load it too, or wait for that load."""
     batch: Annotated[Duration | None, BeforeValidator(values.lifetime), Rule("origin", same("batch"))] = None
-    """The window in which misses of one scope share one origin call; none is shared unless stated."""
+    """The time within which misses of one scope share one origin call; none is shared unless stated."""
     drop_first: Annotated[bool, BeforeValidator(values.flag), Rule("origin", same("drop_first"), plain=always)] = False
-    """Whether callers remove an entry before they read it: a known mistake, to show what it costs."""
+    """Whether callers remove an entry before they read it. This is a known mistake, to show what it costs."""
 
     clear_every: Annotated[
         Duration | None,
@@ -150,11 +152,11 @@ class Rules(PoolRules):
         BeforeValidator(values.parse_bytes),
         Rule("what things take", worked_out="prepared/assumed.py", plain=always),
     ] = 1024
-    """The bytes of a value where the trace gives none in the whole look-up."""
+    """The size of a value, where the trace gives none in the whole look-up."""
     assume_cost: Annotated[
         Duration, BeforeValidator(values.span), Rule("what things take", worked_out="prepared/assumed.py", plain=always)
     ] = Duration(0)
-    """How long a load takes where the trace gives no cost in the whole look-up."""
+    """How long a load takes, where the trace gives no cost in the whole look-up."""
 
     def contradictions(self) -> Iterator[str]:
         yield from super().contradictions()

@@ -54,9 +54,11 @@ _READ_BY: Mapping[Callable[..., Any], Schema] = {
     values.refresh_ahead: _text(rf"^never$|{_SHARE}", "80%"),
     values.flag: {"type": "boolean"},
     parse_bytes: _SIZE,
-    values.nulls: _text(rf"^(skip|blind|keep(\s+(never|{_DURATION.strip('^$')}))?)$", "skip", "keep 30s"),
-    values.when_full: _text(rf"^(evict|refuse|trim\s+{_SHARE.strip('^$')})$", "evict", "trim 10%"),
-    values.collect: _text(rf"^(touch|prompt|every\s+{_DURATION.strip('^$')})$", "touch", "every 30s"),
+    values.nulls: _text(
+        rf"^(skip|blind|keep(\s+(never|{_DURATION.strip('^$')}))?)$", "skip", "keep", "keep 30s", "blind"
+    ),
+    values.when_full: _text(rf"^(evict|refuse|trim\s+{_SHARE.strip('^$')})$", "evict", "refuse", "trim 10%"),
+    values.collect: _text(rf"^(touch|prompt|every\s+{_DURATION.strip('^$')})$", "touch", "prompt", "every 30s"),
     values.nodes: {"type": "integer", "minimum": 1, "maximum": values.MOST_NODES},
     Eviction.read: _text(rf"^\s*({'|'.join(POLICIES)})(\s+\w+=\S+)*\s*$", "lru", "slru protected=70%"),
     KeepIf.read: _one_or_list({"type": "string", "examples": ["size <= 64 KiB", "key = tile/{...}"]}),

@@ -55,9 +55,9 @@ class WhatIf(Checked):
     nodes: Annotated[int | None, BeforeValidator(values.nodes)] = None
     """On how many nodes the reads are answered, each with a cache of its own; as recorded unless stated."""
     spread: Literal["in turn", "by scope", "by key"] = "in turn"
-    """Which node an event comes to: one after the other, the same for a scope, or the same for a key."""
+    """Which node an event comes to: one after the other, always the same for a scope, or always the same for a key."""
     traffic: Annotated[Times, BeforeValidator(Times.read_more)] = Times(1)
-    """How many times as many reads in the same time."""
+    """How many times as many reads there are in the same time."""
     changes: Annotated[Times, BeforeValidator(Times.read)] = Times(1)
     """How many times as often values change."""
     origin: Annotated[Times, BeforeValidator(Times.read)] = Times(1)
@@ -65,7 +65,7 @@ class WhatIf(Checked):
     restart_at: Annotated[Moments | None, BeforeValidator(Moments.read)] = None
     """When everything restarts: times of day in `zone`, or single instants."""
     zone: Annotated[str | None, BeforeValidator(read_zone)] = None
-    """Where times of day are told."""
+    """The time zone of times of day."""
 
     def contradictions(self) -> Iterator[str]:
         if self.restart_at and self.restart_at.times and self.zone is None:

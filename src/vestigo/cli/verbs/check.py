@@ -28,7 +28,9 @@ def check(
     no_results: NoResultsOption = False,
     tolerate: Annotated[
         str,
-        typer.Option("--tolerate", metavar="SHARE", help="Exit with 1 if a mistake costs more of the aim than this."),
+        typer.Option(
+            "--tolerate", metavar="SHARE", help="Exit with status 1 if a mistake costs more than this share of the aim."
+        ),
     ] = "1%",
     write: WriteOption = None,
     as_json: JsonOption = False,

@@ -44,7 +44,7 @@ def choose(
     replays: Annotated[
         int | None,
         typer.Option(
-            "--replays", metavar="NUMBER", help="Replay only so many of the combinations, chosen for the aim."
+            "--replays", metavar="NUMBER", help="Replay only this many of the combinations, chosen by a search."
         ),
     ] = None,
     share_out: Annotated[
@@ -52,7 +52,7 @@ def choose(
         typer.Option(
             "--share-out",
             metavar="SIZE",
-            help="Instead of what varies: divide so much memory, such as '64 MiB', among the look-ups.",
+            help="Instead of trying what varies, divide this much memory, such as '64 MiB', among the look-ups.",
         ),
     ] = None,
     rest: RestOption = "40%",

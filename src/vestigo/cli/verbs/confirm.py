@@ -25,7 +25,7 @@ def confirm(
     intake: IntakeOption = None,
     strict: StrictOption = False,
     tolerate: Annotated[
-        str, typer.Option("--tolerate", metavar="SHARE", help="A rate that is off by less is as predicted.")
+        str, typer.Option("--tolerate", metavar="SHARE", help="How far a rate may be off and still count as predicted.")
     ] = "1%",
     as_json: JsonOption = False,
 ) -> None:

@@ -22,22 +22,31 @@ def convert(
     intake: IntakeOption = None,
     strict: StrictOption = False,
     others: Annotated[
-        list[str] | None, typer.Option("--with", metavar="TRACE", help="Merge this trace in. Can be repeated.")
+        list[str] | None, typer.Option("--with", metavar="TRACE", help="Merge this trace into it. Can be repeated.")
     ] = None,
     begin: Annotated[
         str | None,
-        typer.Option("--from", metavar="TIME", help="Keep events from here on: 2026-03-17T08:00:00Z, or 2h in."),
+        typer.Option(
+            "--from",
+            metavar="TIME",
+            help="Keep only events from this time on: 2026-03-17T08:00:00Z, or 2h after the first event.",
+        ),
     ] = None,
-    end: Annotated[str | None, typer.Option("--to", metavar="TIME", help="Keep events before this.")] = None,
+    end: Annotated[str | None, typer.Option("--to", metavar="TIME", help="Keep only events before this time.")] = None,
     lookup: LookupOption = None,
-    node: Annotated[list[str] | None, typer.Option(metavar="NAME", help="Keep this node. Can be repeated.")] = None,
+    node: Annotated[
+        list[str] | None, typer.Option(metavar="NAME", help="Keep only this node. Can be repeated.")
+    ] = None,
     key: Annotated[
-        str | None, typer.Option(metavar="PATTERN", help="Keep keys that fit a pattern, such as '9/{...}'.")
+        str | None, typer.Option(metavar="PATTERN", help="Keep only keys that match a pattern, such as '9/{...}'.")
     ] = None,
     sample: Annotated[
-        str | None, typer.Option(metavar="SHARE", help="Keep all events of this share of the keys, such as 10%.")
+        str | None,
+        typer.Option(metavar="SHARE", help="Keep only a share of the keys, such as 10%, with all their events."),
     ] = None,
-    speed: Annotated[float | None, typer.Option(metavar="FACTOR", help="Let time run so much faster.")] = None,
+    speed: Annotated[
+        float | None, typer.Option(metavar="FACTOR", help="Make everything happen this many times faster.")
+    ] = None,
     hash_keys: HashKeysOption = None,
     as_json: JsonOption = False,
 ) -> None:

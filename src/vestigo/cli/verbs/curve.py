@@ -25,7 +25,10 @@ def curve(
     strict: StrictOption = False,
     lookup: LookupOption = None,
     share: Annotated[
-        str, typer.Option(metavar="SHARE", help="Also the least size that has so much of what no limit gives.")
+        str,
+        typer.Option(
+            metavar="SHARE", help="Show the smallest size that gives this share of the hits that no limit gives."
+        ),
     ] = "95%",
     figure: FigureOption = None,
     as_json: JsonOption = False,

@@ -10,7 +10,9 @@ from vestigo.cli.verbs import Verb
 
 
 def demo(
-    folder: Annotated[Path, typer.Argument(help="Where to write; made if it is not there.")] = Path("vestigo-demo"),
+    folder: Annotated[Path, typer.Argument(help="The folder to write to. It is created if it does not exist.")] = Path(
+        "vestigo-demo"
+    ),
     as_json: JsonOption = False,
 ) -> None:
     """Write the demo data, two days at Skerrow Quay, and go the whole way: survey, replay, sweep, choose, report.

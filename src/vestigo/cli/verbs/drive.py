@@ -23,18 +23,21 @@ def drive(
         typer.Option(
             "--command",
             metavar="COMMAND",
-            help="Starts the cache: a program that answers JSON-RPC 2.0 on its standard input and output.",
+            help="The command that starts your cache: a program that answers JSON-RPC 2.0 on stdin and stdout.",
         ),
     ] = None,
     plan: PlanOption = None,
     rules: RulesOption = None,
     find: Annotated[
-        bool, typer.Option("--find", help="Look for the settings that explain it, instead of holding it against some.")
+        bool,
+        typer.Option(
+            "--find", help="Look for the settings that explain the cache best, instead of comparing it with given ones."
+        ),
     ] = False,
     intake: IntakeOption = None,
     strict: StrictOption = False,
     patience: Annotated[
-        str, typer.Option("--patience", metavar="DURATION", help="How long an answer may take.")
+        str, typer.Option("--patience", metavar="DURATION", help="How long to wait for an answer.")
     ] = "60s",
     write: WriteOption = None,
     as_json: JsonOption = False,

@@ -26,7 +26,7 @@ def explore(
     no_results: NoResultsOption = False,
     address: Annotated[
         str,
-        typer.Option("--address", metavar="HOST:PORT", help="Where the page is; port 0 is any that is free."),
+        typer.Option("--address", metavar="HOST:PORT", help="The page's address. Port 0 means any free port."),
     ] = "127.0.0.1:0",
     as_json: Annotated[bool, typer.Option("--json", help="Print the address as JSON.")] = False,
 ) -> None:

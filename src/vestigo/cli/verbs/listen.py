@@ -13,10 +13,13 @@ SHORTEST_TOKEN = 16
 
 def listen(
     folder: Annotated[
-        Path, typer.Argument(metavar="FOLDER", help="Where the recording is written.", show_default=False)
+        Path, typer.Argument(metavar="FOLDER", help="The folder that the recording is written to.", show_default=False)
     ],
     address: Annotated[
-        str, typer.Option("--address", metavar="HOST:PORT", help="Where senders reach it: http://HOST:PORT/v1/traces.")
+        str,
+        typer.Option(
+            "--address", metavar="HOST:PORT", help="The address that services send to: http://HOST:PORT/v1/traces."
+        ),
     ] = "127.0.0.1:4318",
     token: Annotated[
         Path | None,
@@ -47,10 +50,11 @@ def listen(
     intake: IntakeOption = None,
     hash_keys: HashKeysOption = None,
     for_: Annotated[
-        str | None, typer.Option("--for", metavar="DURATION", help="End by itself, after 30m, for example.")
+        str | None, typer.Option("--for", metavar="DURATION", help="Stop after this time, such as 30m.")
     ] = None,
     rotate_at: Annotated[
-        str, typer.Option("--rotate-at", metavar="SIZE", help="Begin a new file at this size.")
+        str,
+        typer.Option("--rotate-at", metavar="SIZE", help="Start a new file when the current one reaches this size."),
     ] = "256 MiB",
     as_json: JsonOption = False,
 ) -> None:

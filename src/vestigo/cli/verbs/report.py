@@ -34,7 +34,9 @@ def report(
     results: ResultsOption = None,
     no_results: NoResultsOption = False,
     yes: YesOption = False,
-    write: Annotated[Path, typer.Option("--write", metavar="FILE", help="Write the page there.")] = Path("report.html"),
+    write: Annotated[Path, typer.Option("--write", metavar="FILE", help="Write the page to this file.")] = Path(
+        "report.html"
+    ),
     as_json: JsonOption = False,
 ) -> None:
     """Write one HTML page that needs no network: which settings to take and why, for colleagues who have no Python.

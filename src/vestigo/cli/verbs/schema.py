@@ -8,7 +8,7 @@ from vestigo.cli.verbs import Verb
 
 
 def schema(
-    _: Annotated[bool, typer.Option("--json", help="It is JSON in any case.")] = False,
+    _: Annotated[bool, typer.Option("--json", help="Accepted for uniformity: the output is always JSON.")] = False,
 ) -> None:
     """Print the JSON Schema of plan files, with what each rule means: editors check and complete plans by it.
 

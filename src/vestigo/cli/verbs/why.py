@@ -22,15 +22,15 @@ def why(
     rules: RulesOption = None,
     intake: IntakeOption = None,
     strict: StrictOption = False,
-    lookup: Annotated[str | None, typer.Option("--lookup", metavar="NAME", help="Whose key it is.")] = None,
-    key: Annotated[str | None, typer.Option("--key", metavar="KEY", help="The key whose story is told.")] = None,
+    lookup: Annotated[str | None, typer.Option("--lookup", metavar="NAME", help="The look-up of the key.")] = None,
+    key: Annotated[str | None, typer.Option("--key", metavar="KEY", help="The key to tell about.")] = None,
     at: Annotated[
         str | None,
         typer.Option(
             "--at", metavar="TIME", help="Explain the key's read nearest to this time: '2026-03-17 08:20:00', in UTC."
         ),
     ] = None,
-    node: Annotated[str | None, typer.Option("--node", metavar="NAME", help="On this node alone.")] = None,
+    node: Annotated[str | None, typer.Option("--node", metavar="NAME", help="Only on this node.")] = None,
     figure: FigureOption = None,
     as_json: JsonOption = False,
 ) -> None:
