@@ -15,7 +15,7 @@ demo: $(VENV)/installed
 
 test: $(VENV)/installed examples/in_life/node_modules tests/browser/node_modules
 	@command -v chromium > /dev/null || echo "There is no chromium (Debian's package): the tests of pages are skipped"
-	$(BIN)/python -m pytest -n 3 --dist loadfile
+	$(BIN)/python -m pytest -n 4 --dist loadfile
 
 # Wide random exploration of both engines, of the ceilings, and of hostile files and plans: CASES=20000 SEED=7 make explore.
 explore: $(VENV)/installed
@@ -53,6 +53,7 @@ bench: $(VENV)/installed
 
 # The pages of docs/ and a reference of all public names, as HTML.
 docs: $(VENV)/installed
+	$(INSTALL) 'sphinx>=8' 'myst-parser>=4'
 	$(BIN)/sphinx-build -q -W -j auto docs build/docs
 	@echo "build/docs/index.html"
 
@@ -73,14 +74,16 @@ $(VENV)/installed: pyproject.toml CMakeLists.txt $(NATIVE)
 	$(INSTALL) --compile-bytecode --no-build-isolation --config-setting $(WERROR) --editable '.[dev,confirm,drive,explore,listen]'
 	touch $@
 
-# A wheel and an sdist; the wheel goes the whole way in an empty environment, without a compiler.
+# A wheel and an sdist; the wheel makes a report in an empty environment, without a compiler.
 package: $(VENV)/installed
 	rm -rf dist build/empty build/elsewhere && mkdir -p build/elsewhere
 	MAKEFLAGS= $(BIN)/python -m build --no-isolation --config-setting=$(WERROR) --sdist --wheel --outdir dist . > build/package.log
 	$(BIN)/python scripts/check_package.py dist
 	$(BIN)/uv venv --quiet --clear --python $(PYTHON) build/empty
 	VIRTUAL_ENV=build/empty $(BIN)/uv pip install --quiet --only-binary :all: dist/*.whl
-	cd build/elsewhere && env -i HOME=$$PWD PATH=$$PWD/../empty/bin LANG=C.UTF-8 vestigo demo | tail -n 5
+	cp src/vestigo/demo/skerrow-quay.parquet build/elsewhere
+	cd build/elsewhere && env -i HOME=$$PWD PATH=$$PWD/../empty/bin LANG=C.UTF-8 \
+	  vestigo report skerrow-quay.parquet --rules max_entries=500 --rules absolute=10m
 
 # What the tests with Node.js, and the audit of pages, need. Where there is none, they are skipped, which pytest says.
 %/node_modules: %/package.json

@@ -112,7 +112,7 @@ def test_check_holds_a_plan_to_a_share_of_the_aim(demo: Path) -> None:
         ),
         (
             ["replay", "--reads", "reads.xlsx"],
-            "reads.xlsx: the ending tells no format; known are .parquet, .arrow, .csv",
+            "reads.xlsx: its ending does not say the format; known are .parquet, .arrow, .csv",
         ),
     ],
 )

@@ -74,9 +74,9 @@ def test_help_is_quick_and_imports_nothing_heavy(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("trace", "plan", "says"),
     [
-        ("at,key\nnoon,a\n", "", "trace.csv, line 2, column 'at': 'noon' stands there"),
+        ("at,key\nnoon,a\n", "", "trace.csv, line 2, column 'at': 'noon' is there"),
         ("at,key\n1\n", "", "trace.csv, line 2: 1 field;"),
-        ("at,key,size\n1,a,-5\n", "", "trace.csv, line 2, column 'size': -5 stands there"),
+        ("at,key,size\n1,a,-5\n", "", "trace.csv, line 2, column 'size': -5 is there"),
         ("key\na\n", "", "trace.csv: no column 'at'"),
         ("at,key\n1,a\n", "[rules]\nabsolute = 5\n", "plan.toml, line 2: rules.absolute: 5 has no unit"),
         ("at,key\n1,a\n", "[rules]\nsize = 5\n", "plan.toml, line 2: 'size' is unknown"),
@@ -124,7 +124,7 @@ def test_names_from_a_trace_are_shown_harmlessly(tmp_path: Path) -> None:
 def test_rows_out_of_order_are_reported(tmp_path: Path) -> None:
     (tmp_path / "trace.csv").write_text("at,key\n5,a\n1,b\n")
     (tmp_path / "plan.toml").write_text('[trace]\npath = "trace.csv"\n')
-    assert "1 rows stood after a later one" in run("replay", "--plan", "plan.toml", cwd=tmp_path).stderr
+    assert "1 rows came after a later one" in run("replay", "--plan", "plan.toml", cwd=tmp_path).stderr
 
 
 def test_a_reader_of_the_output_may_stop_early(demo: Path) -> None:

@@ -127,7 +127,7 @@ def test_what_is_written_can_be_replayed_alone_and_nothing_written_is_said(folde
     (folder / "plan.toml").write_text(PLAN.replace("1 MiB", "1 B"))
     done = run("choose", "--write", "none.toml", cwd=folder)
     assert (done.returncode, (folder / "none.toml").exists()) == (1, False)
-    assert "vestigo: none.toml: nothing is written, for no candidate keeps the limits\n" in done.stderr
+    assert "vestigo: none.toml: not written, because no candidate keeps the limits\n" in done.stderr
 
 
 def test_the_intake_of_a_call_is_written_with_the_pick(folder: Path) -> None:

@@ -140,7 +140,7 @@ def test_a_csv_holds_no_formulas_and_other_files_hold_keys_as_they_are(tmp_path:
 
 
 def test_a_file_that_cannot_be_written_is_a_sentence(tmp_path: Path) -> None:
-    with pytest.raises(InputError, match=r"the ending tells no format; known are \.parquet"):
+    with pytest.raises(InputError, match=r"its ending does not say the format; known are \.parquet"):
         write_read_by_read(lines("0 read a"), Rules(), tmp_path / "reads.xlsx")
     with pytest.raises(InputError, match="cannot be written: No such file"):
         write_read_by_read(lines("0 read a"), Rules(), tmp_path / "no" / "reads.csv")

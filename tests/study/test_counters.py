@@ -157,7 +157,7 @@ def test_series_are_written_as_prometheus_does() -> None:
 
 @pytest.mark.parametrize("wrong", ["5a", "a{", "a{b}", "a{b=c}", 'a{b="c"', "", 7, ["a", 7]])
 def test_what_is_no_series_is_said(wrong: Any) -> None:
-    with pytest.raises(RulesError, match="is no series; write"):
+    with pytest.raises(RulesError, match="is not a series; write"):
         Life(hits=wrong)
 
 
@@ -175,5 +175,5 @@ def test_a_plan_says_which_counter_is_which(tmp_path: Path) -> None:
         read_plan(tmp_path / "plan.toml")
     assert [problem.partition("plan.toml, ")[2] for problem in error.value.problems] == [
         "line 2: 'hit' is unknown; did you mean 'hits'?",
-        "line 3: life.misses: 5 is no series; write text, such as 'reads_total{result=\"hit\"}'",
+        "line 3: life.misses: 5 is not a series; write text, such as 'reads_total{result=\"hit\"}'",
     ]

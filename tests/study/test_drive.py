@@ -292,8 +292,8 @@ def test_two_keys_under_one_name_are_found() -> None:
 @pytest.mark.parametrize(
     ("arguments", "said"),
     [
-        ({}, "drive: give one of read, make and command, to say what is driven"),
-        ({"read": max, "make": max}, "drive: give one of read, make and command, to say what is driven"),
+        ({}, "drive: nothing says what is driven; give read, make or command"),
+        ({"read": max, "make": max}, "drive: nothing says what is driven; give read, make or command"),
         ({"make": lambda _: object()}, "make: gave a object, which has no read(lookup, key, load)"),
         ({"read": max, "clock": 5}, 'clock: 5 is not a Clock; give vestigo.Clock(), "patched", or leave it out'),
         ({"read": max, "faster": 0}, "faster: 0 is not more than 0; write, for example, 100"),

@@ -177,7 +177,7 @@ def write_packed(path: Path) -> None:
 @pytest.mark.parametrize("name", ["t.parquet", "t.arrow"])
 def test_packed_columns_unfold_to_no_more_than_is_stated(tmp_path: Path, name: str) -> None:
     write_packed(tmp_path / name)
-    beyond = r"unfolds to more than 1\.00 MiB; if it is meant to, state unfolds_to"
+    beyond = r"unfolds to more than 1\.00 MiB; if that is right, state unfolds_to"
     with pytest.raises(TraceError, match=beyond):
         read_trace(tmp_path / name, unfolds_to="1 MiB")
     assert len(read_trace(tmp_path / name)) == 400_000
@@ -200,7 +200,7 @@ def test_a_packed_buffer_that_lies_of_its_size_is_refused(tmp_path: Path) -> Non
 
 
 def test_a_page_whose_size_is_of_another_kind_has_none(tmp_path: Path) -> None:
-    """Other readers pass such a field over, so that what stands there may be anything."""
+    """Other readers pass such a field over, so that what is there may be anything."""
     write_packed(tmp_path / "t.parquet")
     content = bytearray((tmp_path / "t.parquet").read_bytes())
     assert content[4::2][:2] == b"\x15\x15"  # two fields of 32 bits: what page it is, and its size

@@ -34,7 +34,7 @@ def test_columns_have_other_names_and_keys_are_composed(tmp_path: Path) -> None:
 
 def test_a_part_of_a_key_that_is_missing_is_named(tmp_path: Path) -> None:
     said = refused(tmp_path, "at,route,user\n5,/a,7\n6,/a,\n", columns={"key": "{route}:{user}"})
-    assert "/t.csv, line 3, column 'key': nothing stands there" in said
+    assert "/t.csv, line 3, column 'key': nothing is there" in said
 
 
 def test_patterns_give_look_up_and_key_and_what_fits_none_is_said(tmp_path: Path) -> None:
@@ -53,7 +53,7 @@ def test_patterns_give_look_up_and_key_and_what_fits_none_is_said(tmp_path: Path
 
 def test_a_row_after_those_left_out_is_named_by_its_own_line(tmp_path: Path) -> None:
     said = refused(tmp_path, "at,size,p\n1,1,no\n2,x,yes\n", patterns={"l": "yes"}, match="{p}")
-    assert "/t.csv, line 3, column 'size': 'x' stands there" in said
+    assert "/t.csv, line 3, column 'size': 'x' is there" in said
 
 
 def test_signs_in_a_pattern_stand_for_themselves(tmp_path: Path) -> None:
@@ -92,7 +92,7 @@ def test_times_are_told_in_many_ways(tmp_path: Path, cell: str, options: dict[st
 def test_offsets_can_be_mixed_and_a_zone_is_for_those_without_one(tmp_path: Path) -> None:
     text = "at,key\n2026-03-02T06:00:01Z,a\n2026-03-02T08:00:02+02:00,b\n2026-03-02T07:00:03,c\n"
     assert (read(tmp_path, text, zone="Europe/Berlin").at - SIX).tolist() == [10**9, 2 * 10**9, 3 * 10**9]
-    assert "line 4, column 'at': '2026-03-02T07:00:03' stands there; it must be a time with an offset" in (
+    assert "line 4, column 'at': '2026-03-02T07:00:03' is there; it must be a time with an offset" in (
         refused(tmp_path, text)
     )
 
@@ -113,14 +113,14 @@ def test_parts_of_a_unit_are_kept(tmp_path: Path) -> None:
 
 def test_floats_are_times_too_but_no_ns() -> None:
     table = pa.table({"at": [1.5, 2.0], "key": ["a", "b"]})
-    with pytest.raises(TraceError, match=r"row 1, column 'at': 1\.5 stands there"):
+    with pytest.raises(TraceError, match=r"row 1, column 'at': 1\.5 is there"):
         read_trace(table)
 
 
 @pytest.mark.parametrize("wrong", [float("nan"), float("inf"), 1e300])
 def test_a_number_that_is_no_time_is_named(tmp_path: Path, wrong: float) -> None:
     pq.write_table(pa.table({"at": [1.5, wrong], "key": ["a", "b"]}), tmp_path / "t.parquet")
-    with pytest.raises(TraceError, match=r"row 2, column 'at': (nan|inf|1e\+300) stands there"):
+    with pytest.raises(TraceError, match=r"row 2, column 'at': (nan|inf|1e\+300) is there"):
         read_trace(tmp_path / "t.parquet", at_unit="s")
 
 
@@ -128,7 +128,7 @@ def test_a_number_that_is_no_time_is_named(tmp_path: Path, wrong: float) -> None
     "cell", ["99999999999999999999", "9223372036854775807", "1e9", "12:00", "2026-02-30T00:00:00Z"]
 )
 def test_what_is_no_time_is_named(tmp_path: Path, cell: str) -> None:
-    assert f"line 3, column 'at': {cell!r} stands there".replace("'", "") in (
+    assert f"line 3, column 'at': {cell!r} is there".replace("'", "") in (
         refused(tmp_path, f"at,key\n1700000000,a\n{cell},b\n", at_unit="s").replace("'", "")
     )
 

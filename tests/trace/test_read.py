@@ -83,7 +83,7 @@ def test_a_timestamp_column_with_a_zone_is_taken_and_one_without_is_not() -> Non
     times = np.array([1, 2], "datetime64[s]")
     trace = read_trace(pa.table({"at": pa.array(times, pa.timestamp("s", "UTC")), "key": [1, 2]}))
     assert trace.at.tolist() == [10**9, 2 * 10**9]
-    with pytest.raises(TraceError, match="a time without an offset stands there; it must be a time with an offset"):
+    with pytest.raises(TraceError, match="a time without an offset is there; it must be a time with an offset"):
         read_trace(pa.table({"at": pa.array(times, pa.timestamp("s")), "key": [1, 2]}))
 
 
@@ -98,16 +98,16 @@ def test_all_wrong_columns_of_a_csv_are_named_with_their_lines(tmp_path: Path) -
     )
     problems = refused(path)
     assert problems[0].startswith(
-        ", line 5, column 'at': 'noon' stands there; it must be a time with an offset (RFC 3339)"
+        ", line 5, column 'at': 'noon' is there; it must be a time with an offset (RFC 3339)"
     )
-    assert ", line 5, column 'op': 'peek' stands there; it must be one of read, write" in problems[1]
-    assert ", line 6, column 'size': 'x' stands there; it must be a size in whole bytes" in problems[2]
-    assert ", line 5, column 'found': 'yes' stands there; it must be true, false, or nothing" in problems[3]
+    assert ", line 5, column 'op': 'peek' is there; it must be one of read, write" in problems[1]
+    assert ", line 6, column 'size': 'x' is there; it must be a size in whole bytes" in problems[2]
+    assert ", line 5, column 'found': 'yes' is there; it must be true, false, or nothing" in problems[3]
 
 
 def test_a_negative_size_is_named(tmp_path: Path) -> None:
     (problem,) = refused(written(tmp_path / "t.csv", "at,key,size\n1,a,5\n2,b,-5\n3,c,-6\n"))
-    assert problem.startswith(", line 3, column 'size': -5 stands there") and problem.endswith("(and 1 more rows)")
+    assert problem.startswith(", line 3, column 'size': -5 is there") and problem.endswith("(and 1 more rows)")
 
 
 def test_missing_columns_are_named_with_those_there_are(tmp_path: Path) -> None:
@@ -130,9 +130,9 @@ def test_rows_of_another_length_are_named_with_their_lines(tmp_path: Path) -> No
 def test_broken_json_lines_are_named(tmp_path: Path) -> None:
     lines = ['{"at": 1, "key": "a"}', "", '{"at": "noon", "key": "b"}', "{", '{"at": 2, "key": 7}', "[]"]
     problems = refused(written(tmp_path / "t.jsonl", "\n".join(lines)))
-    assert problems[0] == ", line 3, column 'at': \"noon\" stands there; it must be of the same kind as in line 1"
+    assert problems[0] == ", line 3, column 'at': \"noon\" is there; it must be of the same kind as in line 1"
     assert problems[1] == ", line 4: is not valid JSON; every line must be one object"
-    assert problems[2] == ", line 5, column 'key': 7 stands there; it must be of the same kind as in line 1"
+    assert problems[2] == ", line 5, column 'key': 7 is there; it must be of the same kind as in line 1"
     assert problems[3] == ", line 6: is not an object; every line must be one object"
 
 
@@ -147,9 +147,9 @@ def test_a_key_that_looks_like_one_is_read(tmp_path: Path) -> None:
 
 def test_a_negative_cost_in_json_and_parquet_is_named(tmp_path: Path) -> None:
     (problem,) = refused(written(tmp_path / "t.jsonl", '\n{"at": 1, "key": "a", "cost": -1}\n'))
-    assert problem.startswith(", line 2, column 'cost': -1 stands there")
+    assert problem.startswith(", line 2, column 'cost': -1 is there")
     pq.write_table(pa.table({"at": [1], "key": ["a"], "cost": [-1]}), tmp_path / "t.parquet")
-    assert refused(tmp_path / "t.parquet")[0].startswith(", row 1, column 'cost': -1 stands there")
+    assert refused(tmp_path / "t.parquet")[0].startswith(", row 1, column 'cost': -1 is there")
 
 
 @pytest.mark.parametrize("name", ["t.csv", "t.csv.gz", "t.tsv.zst", "t.jsonl", "t.jsonl.bz2", "t.parquet", "t.arrow"])
@@ -178,13 +178,13 @@ def test_a_broken_line_in_a_packed_file_is_named(tmp_path: Path) -> None:
 
 def test_a_file_that_is_not_there_and_an_unknown_ending(tmp_path: Path) -> None:
     assert refused(tmp_path / "t.csv") == [": cannot be read: No such file or directory"]
-    assert refused(tmp_path / "t.txt")[0].startswith(": the ending tells no format; known are .csv")
+    assert refused(tmp_path / "t.txt")[0].startswith(": its ending does not say the format; known are .csv")
 
 
 def test_events_of_no_key_are_refused() -> None:
-    with pytest.raises(TraceError, match="row 2, column 'key': nothing stands there"):
+    with pytest.raises(TraceError, match="row 2, column 'key': nothing is there"):
         read_trace({"at": [1, 2], "key": ["a", None]})
-    with pytest.raises(TraceError, match="row 1, column 'key': nothing stands there"):
+    with pytest.raises(TraceError, match="row 1, column 'key': nothing is there"):
         read_trace({"at": [1], "key": pa.array([None], pa.string()), "op": ["preload"]})
 
 

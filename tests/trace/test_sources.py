@@ -38,13 +38,13 @@ def test_files_whose_names_fit_a_pattern_are_one_trace(folder: Path) -> None:
 
 def test_what_is_wrong_is_named_with_its_own_file(folder: Path) -> None:
     (folder / "b.csv").write_text("at,key\n1,x\nnoon,y\n")
-    with pytest.raises(TraceError, match=r"b\.csv, line 3, column 'at': 'noon' stands there"):
+    with pytest.raises(TraceError, match=r"b\.csv, line 3, column 'at': 'noon' is there"):
         read_trace(folder)
 
 
 def test_a_folder_without_traces_is_refused(tmp_path: Path) -> None:
     (tmp_path / "notes.txt").write_text("nonsense")
-    with pytest.raises(TraceError, match="the folder holds no file of a known format"):
+    with pytest.raises(TraceError, match="the folder has no file of a known format"):
         read_trace(tmp_path)
 
 

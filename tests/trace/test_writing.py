@@ -84,7 +84,7 @@ def test_a_prepared_file_needs_no_mapping_but_takes_one(tmp_path: Path) -> None:
 
 def test_what_cannot_be_written_leaves_nothing_behind(tmp_path: Path) -> None:
     trace = read_trace({"at": [1], "key": ["a"]})
-    with pytest.raises(TraceError, match="the ending tells no format"):
+    with pytest.raises(TraceError, match="its ending does not say the format"):
         write_trace(trace, tmp_path / "t.txt")
     with pytest.raises(TraceError, match="cannot be written: No such file or directory"):
         write_trace(trace, tmp_path / "none" / "t.csv")

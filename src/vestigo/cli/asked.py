@@ -75,7 +75,7 @@ def read(where: str | None, plan: "Plan | None", options: dict[str, Any], progre
     if len(trace.notes) > _MOST_NOTES:
         note(f"and {len(trace.notes) - _MOST_NOTES:,} more notes of this kind, on other files")
     if trace.moved:
-        note(f"{source}: {trace.moved:,} rows stood after a later one and were sorted into place")
+        note(f"{source}: {trace.moved:,} rows came after a later one; they were sorted into place")
     if seconds > _SLOW_SECONDS and not str(source).endswith(".arrow"):
         note(
             f"reading took {seconds:.0f} s; prepare it once, and it opens at once: vestigo convert {source} NAME.arrow"

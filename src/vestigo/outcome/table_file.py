@@ -41,9 +41,9 @@ def write_tables(parts: Iterable[pa.Table], path: Path) -> int:
 
 
 def check_ending(path: Path) -> None:
-    """Raises InputError where the ending tells no format."""
+    """Raises InputError where its ending does not say the format."""
     if path.suffix.lower() not in _WRITERS:
-        raise InputError(f"{path}: the ending tells no format; known are {', '.join(_WRITERS)}")
+        raise InputError(f"{path}: its ending does not say the format; known are {', '.join(_WRITERS)}")
 
 
 def _plain(table: pa.Table, is_safe: bool) -> pa.Table:

@@ -39,7 +39,7 @@ class Series(NamedTuple):
             labels[label[1]] = re.sub(r"\\(.)", r"\1", label[2])
             place = label.end()
         if found is None:
-            raise ValueError(f'{text!r} is no series; write a metric and its labels: reads_total{{result="hit"}}')
+            raise ValueError(f'{text!r} is not a series; write a metric and its labels: reads_total{{result="hit"}}')
         return cls(found[1], labels, text)
 
     def lookup_in(self, labels: Mapping[str, str]) -> str | None:
@@ -59,7 +59,7 @@ def series(value: object) -> tuple[Series, ...]:
     """One, or a list of those that are added up. Raises ValueError."""
     each = value if isinstance(value, (list, tuple)) else [value]
     if not all(isinstance(one, (str, Series)) for one in each):
-        raise ValueError(f"{value!r} is no series; write text, such as 'reads_total{{result=\"hit\"}}'")
+        raise ValueError(f"{value!r} is not a series; write text, such as 'reads_total{{result=\"hit\"}}'")
     return tuple(one if isinstance(one, Series) else Series.parse(str(one)) for one in each)
 
 

@@ -217,7 +217,7 @@ def replayed_at(path: str, content: str, stated: dict[str, Any], rest: float) ->
 def _opened(path: str, content: str) -> Trace:
     trace = read_trace(path)
     if trace_name(trace) != content:
-        raise TraceError(f"{path}: holds another trace than the sweep was begun with; begin it anew")
+        raise TraceError(f"{path}: is not the trace that the sweep was started with; start a new sweep")
     return trace
 
 

@@ -89,7 +89,7 @@ class Trace(Data):
     """What stands behind each version; nothing where versions are but told apart."""
     scopes: Sequence[Any] = ()
     moved: int = field(default=0, compare=False)
-    """How many rows stood after a later one and were sorted into place."""
+    """How many rows came after a later one; they were sorted into place."""
     source: str = field(default="trace", compare=False)
     notes: tuple[str, ...] = field(default=(), compare=False)
     """What was assumed or left out while it was read, a sentence each."""

@@ -44,8 +44,8 @@ def _writer(path: Path) -> Callable[[Trace, Path], None]:
     if path.name.lower().endswith(".arrow"):
         return write_prepared
     if found is None:
-        known = [f"{ending}{packing}" for ending in writers for packing in PACKINGS]
-        raise TraceError(f"{path}: the ending tells no format; known are {', '.join((*known, '.parquet', '.arrow'))}")
+        known = [*(f"{ending}{packing}" for ending in writers for packing in PACKINGS), ".parquet", ".arrow"]
+        raise TraceError(f"{path}: its ending does not say the format; known are {', '.join(known)}")
     return found
 
 

@@ -103,7 +103,7 @@ def choose(
         write_plan(pick.candidate.plan, asked, write)
         note(f"{write}: the picked settings")
     elif write is not None:
-        note(f"{write}: nothing is written, for no candidate keeps the limits")
+        note(f"{write}: not written, because no candidate keeps the limits")
     if figure is not None:
         _draw(of, asked.plan, found, pick, figure)
     if not (pick.is_met and pick.holds):

@@ -77,7 +77,7 @@ def drive(  # noqa: PLR0913  # one argument for each thing that a cache may do
     """
     given_for = {"read": read, "make": make, "command": command}
     if sum(one is not None for one in given_for.values()) != 1:
-        raise InputError("drive: give one of read, make and command, to say what is driven")
+        raise InputError("drive: nothing says what is driven; give read, make or command")
     seconds = int(argument("patience", Duration.parse, patience)) / SECOND
     stated = plan_of(settings) if settings is not None else Plan()
     on, plan = what_if.applied(trace_of(trace, stated), stated)

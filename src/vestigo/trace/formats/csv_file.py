@@ -36,7 +36,7 @@ def read_csv(path: Path, wanted: Wanted) -> Raw:
     if not header:
         raise TraceError(f"{path}: holds no row; it must have a line of column names, then one line an event")
     if twice := repeated(wanted, header):
-        raise TraceError([f"{path}, line 1: column {name!r} stands there twice; rename one" for name in twice])
+        raise TraceError([f"{path}, line 1: column {name!r} is there twice; rename one" for name in twice])
     known = [name for name in header if name in wanted.columns]
     if not known:
         return Raw(pa.table({}), _Lines(path), tuple(header))
@@ -50,7 +50,7 @@ def read_csv(path: Path, wanted: Wanted) -> Raw:
     except pa.ArrowInvalid as error:
         if "block boundaries" in str(error):
             most = format_bytes(wanted.limits.longest_line)
-            raise TraceError(f"{path}: has a row of more than {most}; if it is meant to, state longest_line") from None
+            raise TraceError(f"{path}: has a row of more than {most}; if that is right, state longest_line") from None
         raise TraceError(_broken_rows(path, len(header)) or f"{path}: cannot be parsed: {error}") from None
     return Raw(table, _Lines(path), tuple(header))
 

@@ -75,7 +75,7 @@ def whole(path: Path, limits: Limits = LIMITS) -> pa.Buffer:
 
 def too_long(path: Path, line: int, limits: Limits) -> TraceError:
     most = format_bytes(limits.longest_line)
-    return TraceError(f"{path}, line {line}: is longer than {most}; if it is meant to be, state longest_line")
+    return TraceError(f"{path}, line {line}: is longer than {most}; if that is right, state longest_line")
 
 
 def most_unfolded(path: Path, limits: Limits) -> int:
@@ -86,7 +86,7 @@ def most_unfolded(path: Path, limits: Limits) -> int:
 def check_unfolded(path: Path, amount: int, limits: Limits) -> None:
     """Raises TraceError where a packed file unfolds to more bytes than it may."""
     if amount > (most := most_unfolded(path, limits)):
-        raise TraceError(f"{path}: unfolds to more than {format_bytes(most)}; if it is meant to, state unfolds_to")
+        raise TraceError(f"{path}: unfolds to more than {format_bytes(most)}; if that is right, state unfolds_to")
 
 
 class _Guarded(io.RawIOBase):

@@ -120,7 +120,7 @@ class _Reader:
         ending = next((ending for ending in self.endings if file.path.name.lower().endswith(ending)), None)
         if ending is None:
             known = ", ".join(self.endings)
-            raise TraceError(f"{file.name}: the ending tells no format; known are {known}; or state format")
+            raise TraceError(f"{file.name}: its ending does not say the format; known are {known}; or state format")
         return ending.removeprefix(".")
 
     def _format(self, file: Source, name: str) -> Format:

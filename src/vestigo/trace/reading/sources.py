@@ -33,7 +33,7 @@ def sources(where: str | Path, endings: tuple[str, ...], format_: str | None) ->
         if format_ is None:
             files = [file for file in files if file.name.lower().endswith(endings)]
         if not files:
-            raise TraceError(f"{path}: the folder holds no file of a known format; known are {', '.join(endings)}")
+            raise TraceError(f"{path}: the folder has no file of a known format; known are {', '.join(endings)}")
     elif not path.exists() and any(sign in str(where) for sign in "*?["):
         files = sorted(Path(name) for name in _names_like(str(where)) if Path(name).is_file())
         if not files:

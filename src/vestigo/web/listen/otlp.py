@@ -154,7 +154,7 @@ def _walk_protobuf(body: bytes, gathered: Gathered) -> None:
     try:
         request = ExportTraceServiceRequest.FromString(body)
     except DecodeError:
-        raise ValueError("the body is no ExportTraceServiceRequest in protobuf") from None
+        raise ValueError("the body is not an ExportTraceServiceRequest in protobuf") from None
     wanted = gathered.wanted
     for group in request.resource_spans:
         gathered.begin_resource(_texts(group.resource.attributes, wanted))
@@ -218,7 +218,7 @@ def _walk_json(body: bytes, gathered: Gathered) -> None:
                         _pairs(attributes, wanted),
                     )
     except (ValueError, TypeError, AttributeError, RecursionError, OverflowError):
-        raise ValueError("the body is no ExportTraceServiceRequest in JSON") from None
+        raise ValueError("the body is not an ExportTraceServiceRequest in JSON") from None
 
 
 def _string(value: Any) -> str:
