@@ -6,6 +6,8 @@ NATIVE := $(wildcard native/include/vestigo/*.hpp native/include/vestigo/*/*.hpp
 TESTS  := $(patsubst native/tests/%.cpp,build/%,$(shell ls -S native/tests/test_*.cpp))  # the largest first
 INSTALL := VIRTUAL_ENV=$(VENV) $(BIN)/uv pip install --quiet
 WERROR := cmake.define.VESTIGO_WERROR=ON
+# What the address sanitizer sees by itself need not be looked for twice.
+SANITIZERS := -fsanitize=address,undefined -fno-sanitize=null,object-size,vptr -fno-sanitize-recover=all
 STRICT := -std=c++20 -Wall -Wextra -Wpedantic -Wshadow -Werror
 
 .PHONY: demo test explore lint native-test package docs reference notebook bench screenshots clean $(addprefix run/,$(TESTS))
@@ -15,7 +17,7 @@ demo: $(VENV)/installed
 
 test: $(VENV)/installed examples/in_life/node_modules tests/browser/node_modules
 	@command -v chromium > /dev/null || echo "There is no chromium (Debian's package): the tests of pages are skipped"
-	$(BIN)/python -m pytest -n 4 --dist loadfile
+	$(BIN)/python -m pytest -n 3 --dist loadfile
 
 # Wide random exploration of both engines, of the ceilings, and of hostile files and plans: CASES=20000 SEED=7 make explore.
 explore: $(VENV)/installed
@@ -37,7 +39,7 @@ $(addprefix run/,$(TESTS)): run/%: %
 
 build/test_%: native/tests/test_%.cpp $(wildcard native/tests/*.hpp) $(NATIVE)
 	mkdir -p build
-	g++ $(STRICT) -O0 -g1 -fsanitize=address,undefined -fno-sanitize-recover=all -Inative/include -o $@ $<
+	g++ $(STRICT) -O0 -g1 $(SANITIZERS) -Inative/include -o $@ $<
 
 bench: $(VENV)/installed
 	$(BIN)/python benchmarks/speed.py

@@ -97,9 +97,7 @@ def test_all_wrong_columns_of_a_csv_are_named_with_their_lines(tmp_path: Path) -
         tmp_path / "t.csv", 'at,key,size,op,found\n1,"a\nb",5,read,true\n\nnoon,c,-5,peek,yes\n2,d,x,read,\n'
     )
     problems = refused(path)
-    assert problems[0].startswith(
-        ", line 5, column 'at': 'noon' is there; it must be a time with an offset (RFC 3339)"
-    )
+    assert problems[0].startswith(", line 5, column 'at': 'noon' is there; it must be a time with an offset (RFC 3339)")
     assert ", line 5, column 'op': 'peek' is there; it must be one of read, write" in problems[1]
     assert ", line 6, column 'size': 'x' is there; it must be a size in whole bytes" in problems[2]
     assert ", line 5, column 'found': 'yes' is there; it must be true, false, or nothing" in problems[3]

@@ -17,6 +17,7 @@ from vestigo.measures import MEASURES
 from vestigo.rules.vary import changed
 from vestigo.show.page.explored import measures_for
 from vestigo.study.explore import Explorer, explorer
+from vestigo.web.explore.settings import plan_asked
 
 
 @pytest.fixture(scope="module")
@@ -218,6 +219,13 @@ def test_no_settings_pass_the_ceilings_that_are_shown(files: tuple[Path, Path]) 
     ):
         outcome = around.replay(opened.asked(changes), Stop())
         assert outcome.hit_rate <= most and outcome.fresh_hit_rate <= fresh
+
+
+def test_what_a_plan_says_is_different_can_be_taken_back() -> None:
+    opened = Explorer(vg.synth(500, keys=20, seed=1), vg.Plan(vg.Rules(max_entries=5), what_if=vg.WhatIf(nodes=2)))
+    assert plan_asked(opened, {}).what_if.nodes == 2
+    assert plan_asked(opened, {"whatif.nodes": "as recorded"}).what_if == vg.WhatIf()
+    assert plan_asked(opened, {"whatif.origin": "2"}).what_if == vg.WhatIf(nodes=2, origin=2)
 
 
 def test_candidates_of_an_earlier_sweep_are_known(files: tuple[Path, Path]) -> None:

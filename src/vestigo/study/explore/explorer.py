@@ -143,12 +143,15 @@ class Explorer:
         return self.around(self.plan.what_if).today
 
     def asked(self, changes: Changes, circumstances: Changes | None = None) -> Plan:
-        """Today's settings with changes by dotted key, under other circumstances by name. Raises RulesError."""
+        """Today's settings with changes by dotted key, under other circumstances by name: None is as recorded. Raises
+        RulesError.
+        """
         plan = changed(self.plan, changes)
         if not circumstances:
             return plan
         stated = {name: getattr(self.plan.what_if, name) for name in self.plan.what_if.model_fields_set}
-        return dataclasses.replace(plan, what_if=WhatIf(**{**stated, **circumstances}))
+        changed_ones = {name: one for name, one in {**stated, **circumstances}.items() if one is not None}
+        return dataclasses.replace(plan, what_if=WhatIf(**changed_ones))
 
     def around(self, what_if: WhatIf) -> Surroundings:
         """The trace under these circumstances; the last few are kept."""

@@ -21,9 +21,9 @@ def plan_asked(explorer: Explorer, settings: Mapping[str, str]) -> Plan:
         raise InputError("these are more settings than a plan has; take fewer")
     changes = {key: from_text(text) for key, text in settings.items() if not key.startswith(_WHAT_IF)}
     circumstances = {
-        key.removeprefix(_WHAT_IF): from_text(text)
+        key.removeprefix(_WHAT_IF): None if text in _AS_RECORDED else from_text(text)
         for key, text in settings.items()
-        if key.startswith(_WHAT_IF) and text not in _AS_RECORDED
+        if key.startswith(_WHAT_IF)
     }
     return explorer.asked(changes, circumstances)
 
