@@ -5,6 +5,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+from vestigo.errors import InputError
+
 _unfinished: set[Path] = set()
 
 
@@ -24,6 +26,15 @@ def replacing(path: Path) -> Iterator[Path]:
     finally:
         unfinished.unlink(missing_ok=True)
         _unfinished.discard(unfinished)
+
+
+def write_text(path: Path, text: str) -> None:
+    """Writes a text file, whole or not at all. Raises InputError if it cannot be written."""
+    try:
+        with replacing(path) as unfinished:
+            unfinished.write_text(text, encoding="utf-8")
+    except OSError as error:
+        raise InputError(f"{path}: cannot be written: {error.strerror or error}") from None
 
 
 def remove_unfinished() -> None:

@@ -2,6 +2,7 @@
 
 import json
 import signal
+import time
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -253,7 +254,8 @@ def test_ctrl_c_ends_it_and_wrong_calls_are_one_sentence(files: tuple[Path, Path
     with exploring(files[0].parent, str(files[0]), "--plan", str(files[1])) as (address, process):
         assert Client(address).ask("GET", "")[0] == 200
         process.send_signal(signal.SIGINT)
-        assert process.wait(10) == 0
+        begun = time.monotonic()
+        assert process.wait(10) == 0 and time.monotonic() - begun < 4  # on a busy machine
     done = run("explore", str(files[0]), "--address", "0.0.0.0:0", cwd=tmp_path)
     assert done.returncode == 2 and "others would reach it there" in done.stderr
     done = run("explore", "nowhere.csv", cwd=tmp_path)

@@ -116,15 +116,10 @@ def _refuse_if_long(trace: "Trace", plan: "Plan") -> None:
 
 def write_plan(picked: "Plan", asked: Asked, path: Path) -> None:
     """Settings as a plan file that can be replayed alone: with the trace's path, what its columns mean, and the aim."""
-    from vestigo.errors import InputError
-    from vestigo.files import replacing
+    from vestigo.files import write_text
     from vestigo.rules.plan_text import plan_text
 
     trace_path = Path(asked.trace) if asked.trace not in (None, "-") else asked.plan.trace_path
     intake = asked.plan.intake.with_options(asked.intake)
     whole = replace(picked, trace_path=trace_path, intake=intake, aim=asked.plan.aim)
-    try:
-        with replacing(path) as unfinished:
-            unfinished.write_text(plan_text(whole, path.parent), encoding="utf-8")
-    except OSError as error:
-        raise InputError(f"{path}: cannot be written: {error.strerror or error}") from None
+    write_text(path, plan_text(whole, path.parent))

@@ -12,7 +12,7 @@ import numpy as np
 
 from vestigo.data import Data
 from vestigo.errors import InputError
-from vestigo.files import replacing
+from vestigo.files import write_text
 from vestigo.outcome import Keys, Mark, Measures, Outcome, Reads, Slice, Slices, Spans
 from vestigo.rules import Aim, Life, Plan, Pool, Rules, WhatIf, Worth
 from vestigo.rules.aim import Limit
@@ -86,11 +86,7 @@ def save(what: Data | Plan, path: str | Path) -> Path:
     if path.suffix != ".json":
         raise InputError(f"{path}: {type(what).__name__} is saved as .json; name the file so")
     content = json.dumps({"vestigo": _FORMAT, "what": _plain(what)}, allow_nan=False)
-    try:
-        with replacing(path) as unfinished:
-            unfinished.write_text(content, encoding="utf-8")
-    except OSError as error:
-        raise InputError(f"{path}: cannot be written: {error.strerror or error}") from None
+    write_text(path, content)
     return path
 
 

@@ -1,5 +1,7 @@
 """``vestigo explore``: a page on which rules are turned by hand, and their numbers follow."""
 
+import gc
+import sys
 from typing import Annotated
 
 import typer
@@ -76,9 +78,8 @@ def explore(
     else:
         show(f"{found_at}\n")
         note(f"{counted(known, 'other candidate')} known; open the address in a browser; Ctrl-C ends it")
-    import sys
-
     sys.stdout.flush()
+    gc.freeze()  # all of it stays: the collector need not look at it during a replay, nor at the end
     serve(app, listening)
 
 

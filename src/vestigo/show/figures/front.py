@@ -1,6 +1,7 @@
 """Every candidate by memory and hits; those that no other beats."""
 
-from typing import TYPE_CHECKING
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 from matplotlib.ticker import PercentFormatter
@@ -11,10 +12,40 @@ from vestigo.show.figures.byte_axis import byte_axis
 from vestigo.show.figures.canvas import NAME, on_axis
 from vestigo.show.safe import printable
 from vestigo.study import Candidate, Pick, Sweep
+from vestigo.study.bounds import ALWAYS_FRESH, KEEP_ALL
 from vestigo.units import format_share
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
+
+
+class Staleness(NamedTuple):
+    """A class of candidates by how stale their answers are: above one share, up to another."""
+
+    label: str
+    above: float
+    up_to: float
+    mark: str
+    colour: str
+
+
+STALENESS = (
+    Staleness("at most 0.1 % stale", -1, 0.001, "o", style.ACCENT),
+    Staleness("at most 1 % stale", 0.001, 0.01, "s", style.SECOND),
+    Staleness("more than 1 % stale", 0.01, 1, "^", style.WARNING),
+)
+UNKNOWN = Staleness("how many are stale is not known", -1, 1, "o", style.ACCENT)
+
+
+def classes(found: Sweep) -> Sequence[Staleness]:
+    """Those that the trace can tell apart."""
+    return STALENESS if found.stale_known else (UNKNOWN,)
+
+
+def hits_shown(found: Sweep) -> tuple[str, float | None]:
+    """The measure of hits that the trace can tell, and what no settings pass in it, if that is known."""
+    measure, ceiling = ("fresh_hit_rate", ALWAYS_FRESH) if found.stale_known else ("hit_rate", KEEP_ALL)
+    return measure, found.references[ceiling].measure(measure) if ceiling in found.references else None
 
 
 def front(found: Sweep, pick: Pick | None = None, axis: "Axes | None" = None) -> "Axes":
@@ -26,7 +57,7 @@ def front(found: Sweep, pick: Pick | None = None, axis: "Axes | None" = None) ->
 
 def _draw_front(axis: "Axes", found: Sweep, pick: Pick | None) -> None:
     each = list(found.values())
-    of_hits, most = ("fresh_hit_rate", "no limits, fresh") if found.stale_known else ("hit_rate", "no limits")
+    of_hits, top = hits_shown(found)
 
     def place(one: Candidate) -> tuple[float, float]:
         return one.measure("memory_peak"), one.measure(of_hits)
@@ -34,22 +65,14 @@ def _draw_front(axis: "Axes", found: Sweep, pick: Pick | None) -> None:
     memory = np.array([one.measure("memory_peak") for one in each])
     hits = np.array([one.measure(of_hits) for one in each])
     stale = np.array([one.measure("stale_rate") for one in each])
-    parts = [
-        (stale <= 0.001, "o", style.ACCENT, "at most 0.1 % stale"),
-        ((stale > 0.001) & (stale <= 0.01), "s", style.SECOND, "at most 1 % stale"),
-        (stale > 0.01, "^", style.WARNING, "more than 1 % stale"),
-    ]
-    if not found.stale_known:
-        parts = [(np.ones(len(each), bool), "o", style.ACCENT, "how many are stale is not known")]
-    for chosen, mark, colour, label in parts:
+    for one in classes(found):
+        chosen = (stale > one.above) & (stale <= one.up_to)
         if chosen.any():
-            axis.scatter(
-                memory[chosen], hits[chosen], s=26, c=colour, marker=mark, alpha=0.65, linewidths=0, label=label
-            )
+            look: Any = {"c": one.colour, "marker": one.mark, "label": one.label}
+            axis.scatter(memory[chosen], hits[chosen], s=26, alpha=0.65, linewidths=0, **look)
     unbeaten = sorted(found.front((of_hits, "memory_peak")), key=lambda one: one.measure("memory_peak"))
     axis.step(*zip(*map(place, unbeaten), strict=True), where="post", color=style.QUIET, linewidth=1, zorder=0)
-    if most in found.references:
-        top = found.references[most].measure(of_hits)
+    if top is not None:
         axis.axhline(top, color=style.QUIET, linestyle=":", linewidth=1.2)
         axis.annotate(
             f"no settings can have more: {format_share(top)}",

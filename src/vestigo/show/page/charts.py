@@ -29,7 +29,6 @@ class Series(NamedTuple):
     role: str
     x: Sequence[float] | np.ndarray
     y: Sequence[float] | np.ndarray
-    is_dashed: bool = False
 
 
 class Axis(NamedTuple):
@@ -58,7 +57,7 @@ def described(chart: Any) -> dict[str, Any]:
     return named
 
 
-def chart(name: str, x: Axis, y: Axis, *, height: int = HEIGHT, tools: str = "", **more: Any) -> Any:
+def chart(name: str, x: Axis, y: Axis, *, height: int = HEIGHT) -> Any:
     """An empty chart in our looks, to be filled."""
     from bokeh.models import NumeralTickFormatter
     from bokeh.plotting import figure
@@ -69,12 +68,11 @@ def chart(name: str, x: Axis, y: Axis, *, height: int = HEIGHT, tools: str = "",
         sizing_mode="stretch_width",
         x_axis_type="log" if x.kind == "size" else "datetime" if x.kind == "time" else "linear",
         y_axis_type="linear",
-        tools=tools,
+        tools="",
         toolbar_location=None,
         background_fill_color=None,
         border_fill_color=None,
         outline_line_color=None,
-        **more,
     )
     for axis, what in ((made.xaxis[0], x), (made.yaxis[0], y)):
         axis.axis_label = what.label
@@ -115,9 +113,7 @@ def lines(made: Any, each: Iterable[Series], *, steps: bool = False) -> None:
     """Draws lines, each with its own points; `steps` go on at the height of the point before."""
     for one in each:
         x, y = stepped(one.x, one.y) if steps else (np.asarray(one.x, float), np.asarray(one.y, float))
-        drawn = made.line(
-            x, y, name=one.name, line_width=2, line_dash=[5, 4] if one.is_dashed else [], line_join="round"
-        )
+        drawn = made.line(x, y, name=one.name, line_width=2, line_join="round")
         drawn.glyph.tags = [{"line_color": one.role}]
 
 

@@ -1,15 +1,15 @@
 """The page with knobs, before anything is turned."""
 
+from collections.abc import Sequence
 from typing import Any
 
 from markupsafe import Markup
 
 from vestigo.measures import MEASURES, amount_of
-from vestigo.rules import Plan
 from vestigo.show.page.charts import Axis, Series, chart, described, label, lines, points, sizes_on
 from vestigo.show.page.explored import ALL, curve_points, lines_of, lookups_of, measures_for, point, surroundings
 from vestigo.show.page.frame import BOKEH, asset, rendered
-from vestigo.show.page.knobs import knobs, stated_in, values_of
+from vestigo.show.page.knobs import Said, knobs, stated_in, values_of
 from vestigo.show.safe import printable
 from vestigo.study import Candidate
 from vestigo.study.explore import Explorer, Surroundings
@@ -28,17 +28,18 @@ def explore_html(explorer: Explorer) -> str:
     today = around.today
     told = measures_for(today.stale_known)
     known = explorer.known[:_MOST_KNOWN]
-    names = list(explorer.trace.lookups)[:_MOST_LOOKUPS]
+    names = explorer.trace.lookups[:_MOST_LOOKUPS]
+    before = values_of(explorer.plan, names)
     values_bytes = max((int(curve.bytes[-1]) for curve in around.curves.values() if len(curve.bytes)), default=1)
     page_data = {
         "knobs": knobs(explorer.trace, values_bytes),
-        "values": values_of(explorer.plan, tuple(names)),
-        "stated": stated_in(explorer.plan, tuple(names)),
+        "values": before,
+        "stated": stated_in(explorer.plan, names),
         "places": _places(explorer, names),
         "measures": [MEASURES[name].label for name in told],
         "summary": [told.index(name) for name in _SUMMARY if name in told],
         "lookups": [[ALL, "all look-ups"], *([name, printable(name, 60)] for name in lookups_of(today))],
-        "known": [_known(one, explorer.plan, tuple(names)) for one in known],
+        "known": [_known(one, before, names) for one in known],
         "around": surroundings(around),
     }
     return rendered(
@@ -55,7 +56,7 @@ def explore_html(explorer: Explorer) -> str:
     )
 
 
-def _places(explorer: Explorer, names: list[str]) -> list[list[str]]:
+def _places(explorer: Explorer, names: Sequence[str]) -> list[list[str]]:
     """Where rules can be changed: its key, what it is called, and which knobs it has."""
     return [
         ["rules", "every look-up", "rules"],
@@ -65,9 +66,9 @@ def _places(explorer: Explorer, names: list[str]) -> list[list[str]]:
     ]
 
 
-def _known(one: Candidate, today: Plan, lookups: tuple[str, ...]) -> dict[str, Any]:
+def _known(one: Candidate, before: Said, lookups: tuple[str, ...]) -> dict[str, Any]:
     """A candidate of a sweep: its name, and by key what it says otherwise than today's settings."""
-    before, after = values_of(today, lookups), values_of(one.plan, lookups)
+    after = values_of(one.plan, lookups)
     changes = {
         f"{place}.{rule}": text
         for place, rules in after.items()

@@ -1,6 +1,7 @@
 """Knobs: what a page needs to know to let each rule be changed, from the table of rules."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Hashable, Mapping
+from functools import cache
 from typing import Any, Literal, get_args, get_origin
 
 from pydantic import BaseModel, BeforeValidator
@@ -18,6 +19,9 @@ from vestigo.units import parse_bytes
 
 Knob = dict[str, Any]
 """``rule``, ``heading``, ``says``, ``kind`` and what belongs to it."""
+
+Said = dict[str, dict[str, str]]
+"""What rules say, by place (``rules``, ``lookup.vessel``, ``pool.desk``, ``whatif``) and rule."""
 
 _KINDS: Mapping[Callable[..., Any], Knob] = {
     values.limit: {"kind": "count", "none": "no limit"},
@@ -89,28 +93,30 @@ def _policies() -> dict[str, dict[str, str]]:
     }
 
 
-def values_of(plan: Plan, lookups: tuple[str, ...]) -> dict[str, dict[str, str]]:
-    """What a plan says, by place (``rules``, ``lookup.vessel``, ``pool.desk``, ``whatif``) and rule."""
+def values_of(plan: Plan, lookups: tuple[str, ...]) -> Said:
+    """What holds by a plan."""
     places: dict[str, Checked] = {"rules": plan.rules}
     places |= {f"lookup.{name}": plan.rules_for(name) for name in lookups}
     places |= {f"pool.{name}": pool for name, pool in plan.pools.items()}
     told = {
-        place: {name: _text(one, name) for name in type(one).model_fields if name != "lookups"}
+        place: {
+            name: _text(type(one), name, getattr(one, name)) for name in type(one).model_fields if name != "lookups"
+        }
         for place, one in places.items()
     }
-    what_if = {name: _text(plan.what_if, name) for name in WhatIf.model_fields}
+    what_if = {name: _text(WhatIf, name, getattr(plan.what_if, name)) for name in WhatIf.model_fields}
     return told | {"whatif": what_if | {"nodes": what_if["nodes"] if plan.what_if.nodes else "as recorded"}}
 
 
-def _text(one: Checked, name: str) -> str:
-    value = getattr(one, name)
-    if isinstance(one, WhatIf):
-        said = WhatIf.written(name, value)
-    else:
-        said = Rules.written(name, value) if type(value) is bool else rule_text(name, value)
-    if isinstance(said, list) or said == "[]":
-        return f"[{', '.join(said)}]" if isinstance(said, list) and said else ""
-    return str(said).lower() if isinstance(said, bool) else str(said)
+@cache
+def _text(kind: type[Checked], name: str, value: Hashable) -> str:
+    """A rule's value as it is typed. Candidates by the hundred share most of theirs."""
+    said = WhatIf.written(name, value) if kind is WhatIf else Rules.written(name, value)
+    if isinstance(said, list):
+        return f"[{', '.join(said)}]" if said else ""
+    if isinstance(said, bool):
+        return str(said).lower()
+    return str(said) if kind is WhatIf or isinstance(said, str) else rule_text(name, value)
 
 
 def stated_in(plan: Plan, lookups: tuple[str, ...]) -> dict[str, list[str]]:

@@ -1,6 +1,7 @@
 """A report as one HTML document."""
 
 from collections.abc import Sequence
+from itertools import chain
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -69,7 +70,6 @@ class Table(NamedTuple):
     heads: Sequence[str]
     rows: Sequence[Sequence[Any]]
     kind: str = ""
-    caption: str = ""
 
 
 def report_html(report: Report) -> str:
@@ -139,16 +139,16 @@ def _measures_beside(report: Report) -> Table:
     found, pick = report.found, report.pick.candidate
     no_cache, *ceilings = found.references.values()
     each = [("no cache", no_cache), ("today", found.today)]
-    if report.is_choice and pick.name != found.today.name:
-        each.append(("the pick" if report.pick.is_met else "the closest", pick))
-    each += [(one.name, one) for one in ceilings]
+    called = "the pick" if report.pick.is_met else "the closest"
+    judged = [(called, pick)] if report.is_choice and pick.name != found.today.name else []
+    each += [*judged, *((one.name, one) for one in ceilings)]
     rows = []
     for name in measures_told(report):
-        what = MEASURES[name]
-        word = {1: "better", -1: "worse"}.get(better(name, pick, found.today), "")
-        cells = [Cell(what.write(one.measure(name))) for _, one in each]
-        rows.append([what.label, *cells, Cell(word, f"words {word}")])
-    return Table(["measure", *(called for called, _ in each), "the pick is"], rows, "measures")
+        cells = [Cell(MEASURES[name].write(one.measure(name))) for _, one in each]
+        words = [{1: "better", -1: "worse"}.get(better(name, one, found.today), "") for _, one in judged]
+        rows.append([MEASURES[name].label, *cells, *(Cell(word, f"words {word}") for word in words)])
+    heads = ["measure", *(head for head, _ in each), *(f"{head} is" for head, _ in judged)]
+    return Table(heads, rows, "measures")
 
 
 def _trace(report: Report) -> dict[str, Any]:
@@ -229,10 +229,8 @@ def _causes(report: Report) -> dict[str, Any]:
         counts = [one.misses_by_cause[cause] for _, one in each]
         if any(counts):
             shares = [format_share(count / max(one.reads, 1)) for count, (_, one) in zip(counts, each, strict=True)]
-            cells = [
-                Cell(text) for both in zip((f"{count:,}" for count in counts), shares, strict=True) for text in both
-            ]
-            rows.append([WORDS[cause].label, *cells, Cell(WORDS[cause].meaning, "words")])
+            cells = [(Cell(f"{count:,}"), Cell(share)) for count, share in zip(counts, shares, strict=True)]
+            rows.append([WORDS[cause].label, *chain(*cells), Cell(WORDS[cause].meaning, "words")])
     heads = ["cause", *(head for name, _ in each for head in (f"misses, {name}", "of all reads")), "what it means"]
     return {
         "causes": Table(heads, rows, "sorts"),

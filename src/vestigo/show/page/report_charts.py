@@ -7,20 +7,15 @@ import numpy as np
 
 from vestigo.measures import MEASURES, Measure
 from vestigo.outcome import Outcome, Slice, Slices
+from vestigo.show.figures.front import classes, hits_shown
 from vestigo.show.page.charts import Axis, Series, chart, label, lines, points, sizes_on
 from vestigo.show.safe import printable
 from vestigo.show.style import ROLES, SERIES
 from vestigo.study import Candidate, Pick, SizeCurve, Sweep
 from vestigo.units import SIZES, best_unit, format_share
 
-_STALE = (
-    ("at most 0.1 % stale", "circle", "accent", 0.0, 0.001),
-    ("at most 1 % stale", "square", "second", 0.001, 0.01),
-    ("more than 1 % stale", "triangle", "warning", 0.01, np.inf),
-)
-"""By how stale its answers are, the mark of a candidate."""
-
-
+_MARKERS = {"o": "circle", "s": "square", "^": "triangle"}
+"""The marks of figures, as charts and style sheets name them."""
 _MOST_MARKS = 100
 
 
@@ -29,7 +24,7 @@ def front_chart(found: Sweep, pick: Pick, shown: list[Candidate]) -> Any:
     from bokeh.models import HoverTool, Range1d, TapTool
     from bokeh.models.annotations import Span
 
-    of_hits, most = ("fresh_hit_rate", "no limits, fresh") if found.stale_known else ("hit_rate", "no limits")
+    of_hits, top = hits_shown(found)
     made = chart("front", Axis("memory peak", "size"), Axis(f"{MEASURES[of_hits].label}, share of reads", "share"))
 
     def place(each: list[tuple[int, Candidate]]) -> dict[str, Any]:
@@ -42,14 +37,10 @@ def front_chart(found: Sweep, pick: Pick, shown: list[Candidate]) -> Any:
     marked = {found.today.name: ("diamond", "ink"), pick.candidate.name: ("star", "accent")}
     others = [(number, one) for number, one in enumerate(shown) if one.name not in marked]
     drawn = []
-    for name, marker, role, above, up_to in _STALE:
-        own = [
-            one
-            for one in others
-            if above < one[1].measure("stale_rate") <= up_to or (above == 0 and one[1].measure("stale_rate") == 0)
-        ]
+    for of in classes(found):
+        own = [one for one in others if of.above < one[1].measure("stale_rate") <= of.up_to]
         if own:
-            drawn.append(points(made, name, place(own), role=role if found.stale_known else "accent", marker=marker))
+            drawn.append(points(made, of.label, place(own), role=ROLES[of.colour], marker=_MARKERS[of.mark]))
     unbeaten = sorted(found.front((of_hits, "memory_peak")), key=lambda one: one.measure("memory_peak"))
     way = place(list(enumerate(unbeaten)))
     lines(made, [Series("the front", "quiet", way["x"], way["y"])], steps=True)
@@ -63,8 +54,7 @@ def front_chart(found: Sweep, pick: Pick, shown: list[Candidate]) -> Any:
     made.x_range = Range1d(start=max(memory.min(), 1) / 1.15, end=max(memory.max(), 2) * 1.3)
     sizes_on(made.xaxis[0], made.x_range.start, made.x_range.end)
     made.y_range = Range1d(start=0, end=min(hits.max() * 1.15 + 0.05, 1.05))
-    if most in found.references:
-        top = found.references[most].measure(of_hits)
+    if top is not None:
         made.y_range.end = max(made.y_range.end, top + 0.05)
         ceiling = Span(location=top, dimension="width", line_dash=[2, 4])
         ceiling.tags = [{"line_color": "quiet"}]
@@ -75,9 +65,7 @@ def front_chart(found: Sweep, pick: Pick, shown: list[Candidate]) -> Any:
 
 def front_legend(found: Sweep) -> list[tuple[str, str, str]]:
     """The marks of the front: what each is called, its shape and its role."""
-    if not found.stale_known:
-        return [("how many are stale is not known", "circle", "accent")]
-    return [(name, marker, role) for name, marker, role, _, _ in _STALE]
+    return [(one.label, _MARKERS[one.mark], ROLES[one.colour]) for one in classes(found)]
 
 
 def sizes_chart(curves: tuple[SizeCurve, ...]) -> Any:
@@ -129,12 +117,10 @@ def over_time(today: Outcome, picked: Outcome | None) -> dict[str, Any]:
     if not today.stale_known:
         del amounts["stale"]
     each = [("today", "ink", today), ("the pick", "accent", picked)]
-    made = {
-        name: _time_chart(
-            name, _axis(MEASURES[of], unit), [(*one[:2], one[2].slices, amount) for one in each if one[2] is not None]
-        )
-        for name, (of, amount) in amounts.items()
-    }
+    made = {}
+    for name, (of, amount) in amounts.items():
+        drawn = [(called, role, outcome.slices, amount) for called, role, outcome in each if outcome is not None]
+        made[name] = _time_chart(name, _axis(MEASURES[of], unit), drawn)
     _mark(made, today)
     return made
 
@@ -193,8 +179,7 @@ def _thinned(x: np.ndarray, y: np.ndarray, most: int = 1500) -> tuple[np.ndarray
 
 def ceiling_text(found: Sweep) -> str:
     """What the dotted line of the front stands for."""
-    of_hits, most = ("fresh_hit_rate", "no limits, fresh") if found.stale_known else ("hit_rate", "no limits")
-    if most not in found.references:
+    of_hits, top = hits_shown(found)
+    if top is None:
         return ""
-    top = found.references[most].measure(of_hits)
     return f"No settings can have more than {format_share(top)} {MEASURES[of_hits].label} here (the dotted line)."

@@ -46,9 +46,13 @@ class Surroundings:
     def __init__(self, given: Trace, plan: Plan) -> None:
         self.plan = plan
         """Today's settings, with the circumstances."""
-        self.trace = changed_trace(given, plan.what_if)
         self._given = given
         self._lock = Lock()
+
+    @cached_property
+    def trace(self) -> Trace:
+        """What is replayed. Made when it is asked for, so that nobody waits for another one's circumstances."""
+        return changed_trace(self._given, self.plan.what_if)
 
     def settled(self, plan: Plan) -> Plan:
         """Settings, as they are replayed on `trace`. Raises RulesError."""

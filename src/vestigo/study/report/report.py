@@ -9,7 +9,7 @@ from vestigo.data import Data, shown
 from vestigo.engine import key_by_key
 from vestigo.engine.replay import replay
 from vestigo.errors import InputError
-from vestigo.files import replacing
+from vestigo.files import write_text
 from vestigo.outcome import Outcome
 from vestigo.rules import Plan
 from vestigo.rules.settings import Settings, plan_of, trace_of
@@ -88,12 +88,7 @@ class Report(Data):
     def write(self, path: str | Path) -> Path:
         """Writes the page, whole or not at all. Gives the path. Raises InputError if it cannot be written."""
         path = Path(path)
-        page = self.to_html()
-        try:
-            with replacing(path) as unfinished:
-                unfinished.write_text(page, encoding="utf-8")
-        except OSError as error:
-            raise InputError(f"{path}: cannot be written: {error.strerror or error}") from None
+        write_text(path, self.to_html())
         return path
 
     def to_dict(self) -> dict[str, Any]:

@@ -25,7 +25,7 @@ function answerOn(view, show) {
   let chosen = null;
   for (const renderer of view.model.renderers) {
     const source = renderer.data_source;
-    if (!("number" in Object.fromEntries(source.data instanceof Map ? source.data : Object.entries(source.data)))) continue;
+    if (!source.columns().includes("number")) continue;
     const numberAt = (place) => source.get_column("number")[place];
     source.inspect.connect(() => {
       if (source.inspected.indices.length && chosen === null) show(numberAt(source.inspected.indices[0]));
