@@ -8,14 +8,18 @@ INSTALL := VIRTUAL_ENV=$(VENV) $(BIN)/uv pip install --quiet
 WERROR := cmake.define.VESTIGO_WERROR=ON
 STRICT := -std=c++20 -Wall -Wextra -Wpedantic -Wshadow -Werror
 
+# Tests start Python some hundred times, so compiled modules are kept, whatever the machine's environment says.
+export PYTHONDONTWRITEBYTECODE :=
+
 .PHONY: demo test explore lint native-test package docs reference notebook bench screenshots clean $(addprefix run/,$(TESTS))
 
 demo: $(VENV)/installed
 	$(BIN)/vestigo demo
 
+# Files are taken in the order of folders, so that short ones come last.
 test: $(VENV)/installed examples/in_life/node_modules tests/browser/node_modules
 	@command -v chromium > /dev/null || echo "There is no chromium (Debian's package): the tests of pages are skipped"
-	$(BIN)/python -m pytest -n 3 --dist loadfile
+	$(BIN)/python -m pytest -n 3 --dist loadfile --no-loadscope-reorder
 
 # Wide random exploration of both engines, of the ceilings, and of hostile files and plans: CASES=20000 SEED=7 make explore.
 explore: $(VENV)/installed
@@ -37,7 +41,7 @@ $(addprefix run/,$(TESTS)): run/%: %
 
 build/test_%: native/tests/test_%.cpp $(wildcard native/tests/*.hpp) $(NATIVE)
 	mkdir -p build
-	g++ $(STRICT) -O0 -g1 -fsanitize=address,undefined -fno-sanitize-recover=all -Inative/include -o $@ $<
+	g++ $(STRICT) -Og -g1 -fsanitize=address,undefined -fno-sanitize-recover=all -Inative/include -o $@ $<
 
 bench: $(VENV)/installed
 	$(BIN)/python benchmarks/speed.py
