@@ -11,13 +11,16 @@ STRICT := -std=c++20 -Wall -Wextra -Wpedantic -Wshadow -Werror
 # Tests start Python some hundred times, so compiled modules are kept, whatever the machine's environment says.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: demo test explore lint native-test package docs reference notebook bench screenshots clean $(addprefix run/,$(TESTS))
+.PHONY: demo setup test explore lint native-test package docs reference notebook bench screenshots clean $(addprefix run/,$(TESTS))
 
 demo: $(VENV)/installed
 	$(BIN)/vestigo demo
 
+# All that the tests need: make -j3 setup fetches side by side.
+setup: $(VENV)/installed examples/in_life/node_modules tests/browser/node_modules
+
 # Files are taken in the order of folders, so that short ones come last.
-test: $(VENV)/installed examples/in_life/node_modules tests/browser/node_modules
+test: setup
 	@command -v chromium > /dev/null || echo "There is no chromium (Debian's package): the tests of pages are skipped"
 	$(BIN)/python -m pytest -n 3 --dist loadfile --no-loadscope-reorder
 
@@ -87,9 +90,10 @@ package: $(VENV)/installed
 	VIRTUAL_ENV=build/empty $(BIN)/uv pip install --quiet --only-binary :all: dist/*.whl
 	cd build/elsewhere && env -i HOME=$$PWD PATH=$$PWD/../empty/bin LANG=C.UTF-8 vestigo demo | tail -n 5
 
-# What the tests with Node.js, and the audit of pages, need. Where there is none, they are skipped, which pytest says.
+# What the tests with Node.js, and the audit of pages, need. Where there is none, they are skipped, and pytest says so.
+# npm waits five minutes for an answer that does not come, unless it is told to ask again earlier.
 %/node_modules: %/package.json
-	cd $* && npm install --silent --no-package-lock --no-fund --no-audit && touch node_modules \
+	cd $* && npm install --silent --no-package-lock --no-fund --no-audit --fetch-timeout=20000 && touch node_modules \
 	  || echo "Node.js or its packages are missing: the tests that need them are skipped"
 
 clean:
