@@ -1,7 +1,7 @@
-"""Replays recorded read traces against in-process cache settings, to choose them by what they would have given.
+"""Replays recorded read traces against in-process cache settings, so that you can choose the settings by measured
+numbers.
 
-The public names stand in `__init__.pyi`. Each is imported when it is first used, so that ``import vestigo`` costs
-nothing.
+`__init__.pyi` lists the public names. Each is imported when it is first used, so that ``import vestigo`` costs nothing.
 """
 
 import lazy_loader

@@ -1,4 +1,4 @@
-"""What everything that the library returns has in common: compared by value, shown as tables, told as plain data."""
+"""What all returned objects have in common: they compare by value, print as tables, and become plain data."""
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import fields
@@ -12,31 +12,31 @@ _displays: list[str] = []
 
 
 def displayed_by(module: str) -> None:
-    """Names the module whose `text`, `html` and `page` show what is returned. It is loaded when something is to be
-    shown: data knows nothing of looks.
+    """Names the module whose `text`, `html` and `page` show returned objects. It is loaded when something is shown, so
+    this module knows nothing of looks.
     """
     _displays[:] = [module]
 
 
 def shown(form: str, what: object) -> str:
-    """What is returned, as ``text``, ``html`` (for notebooks) or a ``page``, by the module that shows it."""
+    """A returned object as ``text``, ``html`` (for notebooks) or a ``page``, made by the module that shows it."""
     show: Callable[[object], str] = getattr(import_module(_displays[0]), form)
     return show(what)
 
 
 class Data:
-    """The base of immutable dataclasses (with `eq=False`) that are returned to users.
+    """The base class of what is returned to users: immutable dataclasses (with `eq=False`).
 
-    Two are equal if their fields are, arrays included. They have no hash. `print` shows the command line's table;
-    `repr` is one line.
+    Two objects are equal if their fields are, arrays included. They have no hash. `print` shows the command line's
+    table; `repr` is one line.
     """
 
     def to_dict(self) -> dict[str, Any]:
-        """As JSON has it: times in seconds, memory in bytes, rates in [0, 1]."""
+        """Plain data for JSON: times in seconds, memory in bytes, rates in [0, 1]."""
         raise NotImplementedError
 
     def to_pandas(self) -> "pd.DataFrame":
-        """One row, nested values as ``read_time.p95``."""
+        """One row. Nested values have names like ``read_time.p95``."""
         import pandas as pd
 
         return pd.json_normalize([self.to_dict()])
@@ -67,7 +67,7 @@ class Data:
 
 
 def same(some: Any, other: Any) -> bool:  # noqa: PLR0911  # one line a kind
-    """Whether two values are equal, where arrays may be in them, and what is no number is equal to itself."""
+    """Whether two values are equal. They may contain arrays, and NaN equals itself here."""
     if some is other:
         return True
     if hasattr(some, "dtype") or hasattr(other, "dtype"):

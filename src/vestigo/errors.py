@@ -1,4 +1,4 @@
-"""What can go wrong, as one tree:
+"""The errors, as one tree:
 
 VestigoError
 ├── Interrupted     long work that was stopped before its end
@@ -28,7 +28,7 @@ class InputError(VestigoError):
 
 
 class Interrupted(VestigoError):
-    """Long work that was stopped before its end, with how to go on."""
+    """Long work was stopped before its end. The message says how to go on."""
 
 
 class TraceError(InputError):
@@ -36,7 +36,7 @@ class TraceError(InputError):
 
 
 class RulesError(InputError):
-    """Rules that mean nothing, or that do not fit the trace. `by_rule` pairs each rule with its problem, `by_place`
+    """Rules that mean nothing, or that do not fit the trace. `by_rule` has the problem of each rule, `by_place` that of
     each place in a plan.
     """
 
@@ -56,7 +56,7 @@ class PlanError(InputError):
 
 
 def unknown(name: str, known: list[str]) -> str:
-    """Says that a name is not known, and which was likely meant."""
+    """A sentence which says that a name is not known, and which name was likely meant."""
     from difflib import get_close_matches
 
     near = get_close_matches(name, known, n=1)

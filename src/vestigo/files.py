@@ -1,4 +1,4 @@
-"""Files that are there whole or not at all."""
+"""Files are written whole or not at all."""
 
 import os
 from collections.abc import Iterator
@@ -12,9 +12,10 @@ _unfinished: set[Path] = set()
 
 @contextmanager
 def replacing(path: Path) -> Iterator[Path]:
-    """Gives a name beside `path`, with its ending, to write to; what stands there takes `path`'s place in the end.
+    """Gives the name of a temporary file beside `path`, with the same ending. When the block ends, that file replaces
+    `path`.
 
-    If anything goes wrong, `path` is as it was and nothing is left behind. Raises OSError at once where the folder
+    If anything goes wrong, `path` stays as it was and nothing is left behind. Raises OSError at once if the folder
     cannot be written.
     """
     unfinished = path.with_name(f".{os.getpid()}.{path.name}")
@@ -38,6 +39,6 @@ def write_text(path: Path, text: str) -> None:
 
 
 def remove_unfinished() -> None:
-    """What was being written when a process is about to end without more ado."""
+    """Removes files that are still being written, for a process that is about to end at once."""
     for path in list(_unfinished):
         path.unlink(missing_ok=True)

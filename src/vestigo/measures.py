@@ -1,4 +1,4 @@
-"""The measures by which settings are judged: one row each."""
+"""The measures by which settings are judged, one row each."""
 
 import re
 from collections.abc import Callable, Mapping
@@ -14,36 +14,36 @@ Kind = Literal["share", "size", "span", "count"]
 
 
 class OfSlices(NamedTuple):
-    """How a measure follows from counts of slices of time, added up."""
+    """How a measure follows from the counts of slices of time, which are added up."""
 
     counts: tuple[str, ...]
     """Fields of `vestigo.outcome.Slice`, or ``reads``."""
     of: Callable[..., Any]
-    """From these counts, numbers or arrays, to the measure."""
+    """Works out the measure from these counts, which are numbers or arrays."""
 
 
 class Measure(NamedTuple):
-    """What an amount is an amount of, whether more of it is better, and where it comes from."""
+    """What a measure counts, its unit, whether more of it is better, and where it comes from."""
 
     label: str
-    """What people call it."""
+    """The name for people."""
     kind: Kind
     more_is_better: bool = False
     of_staleness: bool = False
-    """Whether a trace that shows no changes tells nothing of it."""
+    """Whether it is unknown for a trace that shows no changes."""
     of: Callable[[Any], float] | None = None
-    """From a `vestigo.outcome.Measures`; None: it has the measure under the same name."""
+    """Takes the measure from a `vestigo.outcome.Measures`. None: it has the measure under the same name."""
     of_slices: OfSlices | None = None
-    """None: slices do not tell it."""
+    """How slices tell it. None: they do not."""
     meaning: str = ""
     """What it is, in a sentence or two."""
 
     def read(self, text: str) -> float:
-        """An amount as `Outcome.to_dict` has it. Raises ValueError."""
+        """Reads an amount from text, in the unit of `Outcome.to_dict`. Raises ValueError."""
         if self.kind == "share":
             return float(parse_share(text))
         if self.kind == "size":
-            size = _PARTS.fullmatch(text)  # a bound may lie between two bytes
+            size = _PARTS.fullmatch(text)  # a limit may lie between two bytes
             return float(size[1]) * parse_bytes(f"1 {size[2]}") if size else parse_bytes(text)
         if self.kind == "span":
             return Duration.parse(text) / SECOND
@@ -52,7 +52,7 @@ class Measure(NamedTuple):
         return float(text)
 
     def write(self, amount: float) -> str:
-        """For people."""
+        """Writes an amount for people."""
         if self.kind == "count":
             return f"{amount:,.0f}"
         return {"share": format_share, "size": format_bytes, "span": format_span}[self.kind](amount)
@@ -61,7 +61,7 @@ class Measure(NamedTuple):
 def _spans(
     name: str, label: str, longest: str, *percentiles: int, meaning: str, of_staleness: bool = False
 ) -> dict[str, Measure]:
-    """The mean of spans of time, percentiles of them, and the longest. `meaning` says what the spans are."""
+    """The mean, the percentiles and the maximum of times. `meaning` says what the times are."""
 
     def percentile(share: int) -> Callable[[Any], float]:
         return lambda found: float(getattr(found, name)(share))
@@ -167,20 +167,20 @@ MEASURES: Mapping[str, Measure] = {
 
 
 def measure(name: str) -> Measure:
-    """Raises ValueError for a measure that there is not."""
+    """The measure of this name. Raises ValueError if there is none."""
     if name not in MEASURES:
         raise ValueError(unknown(name, list(MEASURES)))
     return MEASURES[name]
 
 
 def amount_of(found: Any, name: str) -> Any:
-    """A measure's amount, of a `vestigo.outcome.Measures`."""
+    """The amount of a measure, taken from a `vestigo.outcome.Measures`."""
     of = MEASURES[name].of
     return getattr(found, name) if of is None else of(found)
 
 
 def check_direction(word: str, name: str) -> None:
-    """Whether a measure can be asked to be ``most``, or ``least``. Raises ValueError."""
+    """Raises ValueError if an aim cannot ask for ``most``, or ``least``, of a measure."""
     if measure(name).more_is_better != (word == "most"):
         other = "least" if word == "most" else "most"
         raise ValueError(

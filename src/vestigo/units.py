@@ -1,4 +1,4 @@
-"""Durations, sizes and shares: from text with a unit to whole numbers, and back to text for people; times as text."""
+"""Turns durations, sizes and shares from text with a unit into whole numbers and back, and times into text."""
 
 import math
 import re
@@ -60,7 +60,7 @@ class Duration(int):
 
     @classmethod
     def parse(cls, text: object) -> "Duration":
-        """From text such as ``500ms``, ``90s``, ``10m``, ``4h``, ``1d``.
+        """Reads text such as ``500ms``, ``90s``, ``10m``, ``4h``, ``1d``.
 
         Raises ValueError for anything without a unit, and for more than 100 years.
         """
@@ -87,7 +87,7 @@ class Duration(int):
 
 
 def parse_bytes(text: object) -> int:
-    """From text such as ``64 MiB``, or a number of bytes.
+    """Reads text such as ``64 MiB``, or a number of bytes.
 
     >>> parse_bytes("64 MiB"), parse_bytes("1.5 kB"), parse_bytes(300)
     (67108864, 1500, 300)
@@ -101,7 +101,7 @@ def parse_bytes(text: object) -> int:
 
 
 def format_exact_bytes(size: int) -> str:
-    """In the largest binary unit of which it is a whole number.
+    """Bytes in the largest binary unit that gives a whole number.
 
     >>> format_exact_bytes(8 * 2**20), format_exact_bytes(1025)
     ('8 MiB', '1025 B')
@@ -111,7 +111,7 @@ def format_exact_bytes(size: int) -> str:
 
 
 def parse_share(text: object) -> Fraction:
-    """From text such as ``70%``: a share from 0 to 1.
+    """Reads text such as ``70%`` as a share from 0 to 1.
 
     >>> parse_share("70%"), parse_share("0.5 %")
     (Fraction(7, 10), Fraction(1, 200))
@@ -154,12 +154,12 @@ Units = tuple[tuple[float, str], ...]
 
 
 def best_unit(amount: float, units: Units) -> tuple[float, str]:
-    """The largest unit of which `amount` has at least one, as (size, name); the last if there is none."""
+    """The largest unit of which `amount` has at least one, as (size, name), or else the last."""
     return next((unit for unit in units if amount >= unit[0] * 0.9995), units[-1])
 
 
 def format_amount(amount: float, units: Units) -> str:
-    """Three significant digits and the best unit.
+    """An amount with three significant digits in the best unit.
 
     >>> format_amount(0.0214, SPANS), format_amount(67108864, SIZES), format_amount(0.5, SHARES)
     ('21.4 ms', '64.0 MiB', '50.0 %')
@@ -177,7 +177,7 @@ def format_seconds(seconds: float) -> str:
 
 
 def format_span(seconds: float) -> str:
-    """The same of what may be negative.
+    """The same for a duration that may be negative.
 
     >>> format_span(-90)
     '-1.50 min'
@@ -202,7 +202,7 @@ def format_share(share: float) -> str:
 
 
 def format_time(at_ns: int, beside_ns: int | None = None) -> str:
-    """To the millisecond, in UTC; without the day where it stands `beside` a time of the same day.
+    """A time to the millisecond, in UTC. The day is left out `beside` a time of the same day.
 
     >>> format_time(1_700_000_000 * 10**9), format_time(1_700_000_001 * 10**9, 1_700_000_000 * 10**9)
     ('2023-11-14 22:13:20.000', '22:13:21.000')
@@ -212,7 +212,7 @@ def format_time(at_ns: int, beside_ns: int | None = None) -> str:
 
 
 def _utc(at_ns: int) -> list[str]:
-    """The day, and the time of day."""
+    """The day and the time of day."""
     at = datetime(1970, 1, 1) + timedelta(microseconds=at_ns // 1000)  # all is in UTC
     return at.isoformat(" ", "milliseconds").split(" ")
 

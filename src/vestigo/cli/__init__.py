@@ -1,1 +1,1 @@
-"""The command line: reads the call, asks the library, prints. One file a verb, in `verbs/`."""
+"""The command line reads the call, asks the library, and prints the answer. Each verb has a file in `verbs/`."""

@@ -10,7 +10,7 @@ from vestigo.cli.stopping import end_soon_when_interrupted, has_been_said
 from vestigo.cli.verbs import verbs
 from vestigo.errors import InputError, Interrupted
 
-WrongCall: Any = typer.BadParameter.__bases__[0]  # Typer brings the class along, or takes it from Click
+WrongCall: Any = typer.BadParameter.__bases__[0]  # Typer ships this class, or takes it from Click
 WRONG_INPUT = 2
 INTERRUPTED = 130
 
@@ -39,7 +39,7 @@ def _verbs(
         bool, typer.Option("--version", callback=_print_version, is_eager=True, help="Print the version.")
     ] = False,
 ) -> None:
-    """Every verb has a --help of its own, with an example."""
+    """Every verb has its own --help, with an example."""
 
 
 def main() -> None:
@@ -52,7 +52,7 @@ def main() -> None:
     except InputError as error:
         _end(WRONG_INPUT, *error.problems)
     except WrongCall as error:
-        if "NoArgsIsHelp" in type(error).__name__:  # it holds the help of the program
+        if "NoArgsIsHelp" in type(error).__name__:  # the text is the help of the program
             print(error.format_message())
             raise SystemExit(WRONG_INPUT) from None
         _end(WRONG_INPUT, f"{_as_ours(error.format_message())}; see {_command(error)} --help")
@@ -60,10 +60,10 @@ def main() -> None:
         _end(INTERRUPTED, str(error))
     except (KeyboardInterrupt, typer.Abort):
         _end(INTERRUPTED, "stopped")
-    except BrokenPipeError:  # the reader of our output has seen enough; nothing more may be written to it
+    except BrokenPipeError:  # whoever reads our output has closed it, so nothing more may be written
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         raise SystemExit(0) from None
-    if status == INTERRUPTED:  # as Typer has it of Ctrl-C
+    if status == INTERRUPTED:  # as Typer reports Ctrl-C
         _end(INTERRUPTED, "stopped")
     raise SystemExit(status if isinstance(status, int) else 0)
 
@@ -73,7 +73,7 @@ def _command(error: Any) -> str:
 
 
 def _as_ours(message: str) -> str:
-    """A sentence that begins as ours do."""
+    """Turns a usage error of the argument parser into a sentence in our form."""
     said = message.replace("Value error, ", "").replace("\n", " ").rstrip(".")
     return said[0].lower() + said[1:]
 

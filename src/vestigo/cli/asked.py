@@ -1,4 +1,4 @@
-"""What a call asks for: the settings, the trace, the look-ups that are meant."""
+"""What a call asks for: the settings, the trace, the look-ups."""
 
 import dataclasses
 import time
@@ -17,8 +17,8 @@ _MOST_NOTES = 20
 
 
 def plan_for(path: Path | None, rules: list[str] | None = None, *, is_needed: bool = False) -> "Plan | None":
-    """The plan, with the rules of ``--rules`` over its own. None where nothing is stated; or, if it `is_needed`, raises
-    InputError.
+    """The plan, with the rules of ``--rules`` put over its own. If nothing is stated, None, or InputError if the plan
+    `is_needed`.
     """
     from vestigo.errors import InputError
     from vestigo.rules import Plan, read_plan
@@ -44,7 +44,7 @@ def plan_for(path: Path | None, rules: list[str] | None = None, *, is_needed: bo
 
 
 def _rule(text: str) -> tuple[str, Any]:
-    """A rule's dotted key with its value. A rule alone is of ``[rules]``."""
+    """A rule's dotted key with its value. A name without a dot means a rule in ``[rules]``."""
     from vestigo.errors import InputError
     from vestigo.rules.values import from_text
 
@@ -66,7 +66,7 @@ def read(where: str | None, plan: "Plan | None", options: dict[str, Any], progre
     if source is None:
         raise InputError("no trace: name one on the command line, or as path in the [trace] of a plan")
     progress.step("reading standard input" if source == "-" else f"reading {Path(source).name}")
-    texts.end_with(2)  # as for any wrong input
+    texts.end_with(2)  # the same status as for any wrong input
     begun = time.monotonic()
     trace = read_trace(source, plan.intake if plan else Intake(), **options)
     seconds = time.monotonic() - begun
@@ -86,7 +86,7 @@ def read(where: str | None, plan: "Plan | None", options: dict[str, Any], progre
 def words_for(
     trace: str | None, plan: Path | None, rules: list[str] | None, intake: list[str] | None, strict: bool = False
 ) -> list[str]:
-    """The words by which another verb is asked about the same trace and settings."""
+    """The options that another verb needs for the same trace and settings."""
     options = {"--plan": [str(plan)] if plan else [], "--rules": rules or [], "--intake": intake or []}
     words = [trace] if trace else []
     words += [word for name, each in options.items() for one in each for word in (name, one)]
@@ -94,7 +94,7 @@ def words_for(
 
 
 def check_lookups(names: Sequence[str] | None, trace: "Trace") -> None:
-    """Raises InputError for a look-up that the trace has not."""
+    """Raises InputError for a look-up that the trace does not have."""
     from vestigo.errors import InputError, unknown
 
     problems = [f"--lookup: {unknown(name, list(trace.lookups))}" for name in names or () if name not in trace.lookups]
@@ -103,7 +103,7 @@ def check_lookups(names: Sequence[str] | None, trace: "Trace") -> None:
 
 
 def secret_in(path: Path) -> bytes:
-    """What stands in a file, without blanks around it. Raises InputError."""
+    """The content of a file, without blanks around it. Raises InputError."""
     from vestigo.errors import InputError
 
     try:
@@ -113,7 +113,7 @@ def secret_in(path: Path) -> bytes:
 
 
 def intake_options(stated: list[str] | None, strict: bool = False) -> dict[str, Any]:
-    """The options of ``--intake``, as Intake takes them. A table's key that comes twice has both values."""
+    """The options of ``--intake``, as Intake takes them. If a key of a table comes twice, it has both values."""
     from vestigo.errors import InputError
 
     options: dict[str, Any] = {"strict": True} if strict else {}

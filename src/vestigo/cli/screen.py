@@ -23,7 +23,7 @@ _TRAILING = re.compile(r" +((?:\x1b\[[0-9;]*m)*)$", re.MULTILINE)
 
 
 def show(what: RenderableType) -> None:
-    """Prints a result; in colour only on a terminal, and not if NO_COLOR is set."""
+    """Prints a result. It has colours only on a terminal, and none if NO_COLOR is set."""
     console = Console(highlight=False, markup=False, emoji=False)
     if not console.is_terminal:
         console = Console(highlight=False, markup=False, emoji=False, width=WIDTH)
@@ -37,7 +37,7 @@ def show(what: RenderableType) -> None:
 
 
 def show_json(what: Any, notes: Iterable[str] = ()) -> None:
-    """Prints a result for machines; what is to be known besides goes to stderr."""
+    """Prints a result for machines. Notes go to stderr."""
     for said in notes:
         note(said)
     print(json.dumps(what, indent=2))
@@ -56,8 +56,8 @@ def save(axis: "Axes", path: Path, what: str) -> None:
 
 
 class Progress:
-    """On stderr, while work takes longer than a second and stderr is a terminal: what is done, how much of it, and how
-    long the rest takes.
+    """Shows on stderr what is being done, how much of it is done, and how long the rest will take. It appears if the
+    work takes longer than a second and stderr is a terminal.
     """
 
     def __init__(self, after_seconds: float = 1.0) -> None:
@@ -77,13 +77,13 @@ class Progress:
         self._bars.start()
 
     def step(self, what: str) -> None:
-        """Something whose length is not known."""
+        """Shows a step whose length is not known."""
         self._bars.columns = self._bars.columns[:2]
         self._counting = ""
         self._bars.reset(self._task, total=None, description=printable(what))
 
     def count(self, what: str, done: int, of: int) -> None:
-        """So many of them are there. How long the others take is told by those since the first call."""
+        """Shows how many are done. The time left is estimated from those done since the first call."""
         if self._counting != what:
             self._counting = what
             self._bars.columns = (*self._bars.columns[:2], *self._counted)

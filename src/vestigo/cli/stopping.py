@@ -16,9 +16,9 @@ _listening = threading.Event()
 
 
 def end_soon_when_interrupted() -> None:
-    """Python hears of a signal when native code gives way, and waits for its threads, which may take longer than a
-    user does. So a thread hears of it, too, and ends the process if that has not ended by itself: what is unfinished is
-    removed. Only in the main thread, where signals are signals.
+    """Starts a thread that ends the process soon after Ctrl-C. Python itself sees a signal only when native code
+    returns, and then waits for its threads, which can take longer than a user is ready to wait. Before the thread ends
+    the process, it removes unfinished files. Call this in the main thread, because only that receives signals.
     """
     if _listening.is_set() or threading.current_thread() is not threading.main_thread() or sys.platform == "win32":
         return
@@ -31,13 +31,13 @@ def end_soon_when_interrupted() -> None:
 
 
 def _say_nothing_of_an_interrupt(what: "sys.UnraisableHookArgs") -> None:
-    """Ctrl-C may come where Python cannot raise it, and would print a traceback. The thread ends the process then."""
+    """Hides the traceback of a Ctrl-C that comes where Python cannot raise it. The thread ends the process then."""
     if what.exc_type is not KeyboardInterrupt:
         sys.__unraisablehook__(what)
 
 
 def has_been_said() -> None:
-    """The user knows already why the process ends."""
+    """Notes that the user already knows why the process ends."""
     _said.set()
 
 
@@ -47,7 +47,7 @@ def _end(signals: socket.socket, wakeup: socket.socket) -> None:
     if not _said.wait(_GRACE_SECONDS):
         sys.stderr.write("vestigo: stopped\n")
     else:
-        time.sleep(0.05)  # the main thread may end the process itself
+        time.sleep(0.05)  # gives the main thread time to end the process itself
     sys.stderr.flush()
     remove_unfinished()
     wakeup.close()

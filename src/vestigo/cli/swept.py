@@ -1,4 +1,6 @@
-"""Many candidates of a plan, for the verbs that judge them: kept beside the plan, with time left on the terminal."""
+"""Sweeps a plan's candidates for the verbs that judge them. Results are kept beside the plan, and the terminal shows
+the time left.
+"""
 
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -34,7 +36,7 @@ class Asked:
 
     @property
     def kept_in(self) -> Path | None:
-        """Where results are kept: where the user says, else beside the plan, if that can be written."""
+        """Where results are kept: where the user says, or else beside the plan if that folder can be written."""
         from vestigo.cli.asked import PLAN
         from vestigo.cli.screen import note
 
@@ -56,7 +58,7 @@ class Asked:
 
 
 def swept(asked: Asked) -> "tuple[Sweep, Trace]":
-    """The sweep, or search, and the trace, which may have come from a pipe."""
+    """The sweep or search, and the trace (which cannot be read twice if it came from a pipe)."""
     from vestigo.cli.asked import read
     from vestigo.cli.screen import Progress
     from vestigo.study import search, sweep
@@ -92,7 +94,9 @@ def _on_cluster(asked: Asked, progress: "Progress") -> "Sweep":
 
 
 def _refuse_if_long(trace: "Trace", plan: "Plan") -> None:
-    """Raises InputError, which says how many replays there are and how long they would take."""
+    """Raises InputError if the replays would take long. The message says how many there are and how long they would
+    take.
+    """
     from vestigo.errors import InputError, RulesError
     from vestigo.rules.vary import count
     from vestigo.study.run_sweep import estimated_seconds
@@ -115,7 +119,9 @@ def _refuse_if_long(trace: "Trace", plan: "Plan") -> None:
 
 
 def write_plan(picked: "Plan", asked: Asked, path: Path) -> None:
-    """Settings as a plan file that can be replayed alone: with the trace's path, what its columns mean, and the aim."""
+    """Writes settings as a plan file that can be replayed alone: it has the trace's path, the meaning of its columns,
+    and the aim.
+    """
     from vestigo.files import write_text
     from vestigo.rules.plan_text import plan_text
 

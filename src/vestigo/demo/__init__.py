@@ -1,4 +1,4 @@
-"""Skerrow Quay: the desk of a small harbour that does not exist, and two days of what it reads.
+"""Skerrow Quay, the desk of a made-up small harbour, and two days of its reads.
 
 scene      who reads what, when, and how the data changes
 generate   the same as a trace, always the same one

@@ -11,10 +11,11 @@ TRACE, PLAN, ODD_KEYS = "skerrow-quay.parquet", "plan.toml", "odd-keys.csv"
 
 
 def write_demo(folder: str | Path) -> tuple[Path, Path]:
-    """Writes them into a folder, which is made if it is not there; gives the paths of trace and plan. Beside them
-    comes a small trace with every mistake in its keys, for `survey`.
+    """Writes the demo's files into a folder, and returns the paths of trace and plan. The folder is made if it does not
+    exist. A small trace with every mistake in its keys is written too, for `survey`.
 
-    A plan that is there already, perhaps edited, is kept. Raises InputError if the folder cannot be written.
+    A plan that already exists is kept, because it may have been edited. Raises InputError if the folder cannot be
+    written.
     """
     folder = Path(folder)
     try:

@@ -15,7 +15,7 @@ from vestigo.demo.scene import DAY, ORIGINS
 PAGES = 15_500
 SEED = 1703
 
-# What a page reads of each look-up: the least, the most, and how skewed the choice is.
+# How many reads of each look-up a page makes: the least, the most, and how skewed the choice of keys is.
 _PAGES = {
     "desk": {"tide": (1, 2, 1.1), "berth": (3, 9, 0.5), "weather": (1, 4, 1.0), "notice": (1, 2, 0.6)},
     "vessel": {"vessel": (3, 8, 0.85), "berth": (1, 2, 0.5), "notice": (0, 1, 0.6)},
@@ -79,7 +79,7 @@ def _chosen(rng: np.random.Generator, lookup: str, among: int, skew: float, coun
 
 
 def _crawls(rng: np.random.Generator) -> pd.DataFrame:
-    """The nightly job: every tile once, in order, as fast as the origin answers."""
+    """The nightly job. It reads every tile once, in order, as fast as the origin answers."""
     tiles = len(scene.TILES)
     nights = [
         pd.DataFrame(
@@ -100,7 +100,7 @@ def _crawls(rng: np.random.Generator) -> pd.DataFrame:
 def _answers(
     rng: np.random.Generator, reads: pd.DataFrame, changes: dict[str, dict[str, np.ndarray]], known: set[str]
 ) -> pd.DataFrame:
-    """What the origin gave: version, found, size and cost of every read."""
+    """What the origin answered: version, found, size and cost of every read."""
     seconds, lookup = reads["seconds"].to_numpy(), reads["lookup"].to_numpy()
     version = np.zeros(len(reads), np.int64)
     version[lookup == "tide"] = (seconds[lookup == "tide"] // DAY).astype(int)
@@ -121,7 +121,7 @@ def _answers(
 
 
 def _sizes(lookup: np.ndarray, key: np.ndarray, version: np.ndarray) -> np.ndarray:
-    """Bytes of a value: the same for the same value, drawn by a hash of it."""
+    """The bytes of each value, drawn by a hash, so that equal values have equal sizes."""
     draw = pd.util.hash_pandas_object(pd.Series(lookup + "/" + key + "/" + version.astype(str)), index=False)
     uniform = (draw.to_numpy() >> np.uint64(11)).astype(float) / 2**53
     normal = np.vectorize(NormalDist().inv_cdf)(np.clip(uniform, 1e-9, 1 - 1e-9))
@@ -146,7 +146,7 @@ def _costs(rng: np.random.Generator, seconds: np.ndarray, lookup: np.ndarray) ->
 
 
 def _writes(rng: np.random.Generator, changes: dict[str, dict[str, np.ndarray]]) -> pd.DataFrame:
-    """Changes that a server made itself. Tides, weather and charts change without a word."""
+    """Changes that a server made itself. Those of tides, weather and charts are not recorded as writes."""
     rows = [
         (time, "remove" if name == "notice" and number % 2 == 0 else "write", name, key, number)
         for name, by_key in changes.items()

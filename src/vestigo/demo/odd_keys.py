@@ -1,7 +1,7 @@
 """An hour at Skerrow Quay with every mistake in its keys: ``python -m vestigo.demo.odd_keys FILE``.
 
-Berths are asked for with the request's id in the key, notices without the reader's role, tides and weather by the same
-names, and charts and vessels in several spellings. Always the same events.
+The keys of berths contain the request's id. Those of notices lack the reader's role. Tides and weather use the same
+names. Charts and vessels are spelled in several ways. The events are always the same.
 """
 
 import csv
@@ -20,7 +20,7 @@ _COLUMNS = ["at", "lookup", "key", "version", "size", "cost"]
 
 
 def rows() -> list[list[object]]:
-    """One list a read, in time order, after the names of the columns."""
+    """The names of the columns, then one list for each read in time order."""
     rng = np.random.default_rng(SEED)
     made = []
     for lookup, key_and_version in (

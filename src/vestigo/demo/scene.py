@@ -1,6 +1,6 @@
-"""The scene at Skerrow Quay: times of note, look-ups with their keys, and how the days go.
+"""The scene at Skerrow Quay: when things happen, which look-ups and keys there are, and how the days go.
 
-Every function takes a random generator and gives NumPy columns; times are seconds since the start.
+Every function takes a random generator and returns NumPy columns. Times are seconds since the start.
 """
 
 from dataclasses import dataclass
@@ -11,11 +11,11 @@ DAY = 86_400
 START = "2026-03-17T00:00:00"
 NODES = ["quay-1", "quay-2", "quay-3", "quay-4"]
 
-CRASH = 13.34 * 3600  # the first day: quay-2 stops and starts again
-DEPLOYMENT = DAY + 6.5 * 3600  # the second day, before the rush: all four are started anew
-NEW_CHARTS = DAY + 9 * 3600  # a new edition: someone empties the tile cache by hand
-GALE = DAY + 15.5 * 3600  # everyone looks at the weather in the hour before
-CRAWL = 2.25 * 3600  # every night a job reads every chart tile, end to end
+CRASH = 13.34 * 3600  # on the first day, quay-2 stops and starts again
+DEPLOYMENT = DAY + 6.5 * 3600  # on the second day, before the rush, all four servers are started anew
+NEW_CHARTS = DAY + 9 * 3600  # for a new edition, someone empties the tile cache by hand
+GALE = DAY + 15.5 * 3600  # in the hour before, everyone looks at the weather
+CRAWL = 2.25 * 3600  # every night a job reads all chart tiles, from the first to the last
 
 BERTHS = [f"{row}{number}" for row in "ABCD" for number in range(1, 8)]
 STATIONS = ["skerrow", "outer skerry", "north sound", "kelp bank", "lamb holm", "the narrows"]
@@ -29,7 +29,7 @@ KNOWN_VESSELS, UNKNOWN_VESSELS, LATE_VESSELS = 2400, 1500, 60
 
 @dataclass(frozen=True)
 class Origin:
-    """How long a look-up's origin takes (median in ms, spread of its logarithm), and its values' bytes."""
+    """How long the origin of a look-up takes (median in ms, spread of its logarithm), and the bytes of its values."""
 
     cost_ms: float
     cost_spread: float
@@ -48,7 +48,7 @@ ORIGINS = {
 
 
 def call_signs(rng: np.random.Generator) -> np.ndarray:
-    """Made-up call signs, all different: first those known from the start, then those never or later known."""
+    """Made-up call signs, all different: first those known from the start, then those known later or never."""
     letters = np.array(list("ABCDEFGHJKLMNPQRSTUVWXYZ"))
     count = KNOWN_VESSELS + UNKNOWN_VESSELS
     signs = rng.permutation(24**2 * 900)[:count]
@@ -56,7 +56,7 @@ def call_signs(rng: np.random.Generator) -> np.ndarray:
 
 
 def page_times(rng: np.random.Generator, pages: int) -> np.ndarray:
-    """When pages are opened: quiet nights, a morning rush, an afternoon; now and then a coach party."""
+    """When pages are opened: quiet nights, a morning rush, an afternoon, and sometimes a coach party."""
     hours = np.arange(0, 48, 0.1)
     of_day = hours % 24
     rate = 0.12 + 1.0 * _bump(of_day, 8.0, 0.9) + 0.55 * _bump(of_day, 11.5, 2.2) + 0.7 * _bump(of_day, 16.3, 1.8)
@@ -72,13 +72,13 @@ def _bump(hours: np.ndarray, middle: float, width: float) -> np.ndarray:
 
 
 def pick(rng: np.random.Generator, among: int, skew: float, count: int) -> np.ndarray:
-    """Indices drawn by a Zipf law: the first is the most popular."""
+    """Indices drawn by a Zipf law. The first index is the most popular."""
     weight = 1 / np.arange(1, among + 1) ** skew
     return np.searchsorted(np.cumsum(weight) / weight.sum(), rng.random(count))
 
 
 def berth_changes(rng: np.random.Generator) -> dict[str, np.ndarray]:
-    """When each berth's status changes: about every 25 minutes by day, seldom at night."""
+    """When the status of each berth changes: about every 25 minutes by day, and seldom at night."""
     changes = {}
     for berth in BERTHS:
         times = np.cumsum(rng.exponential(1500, 150))

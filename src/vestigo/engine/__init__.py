@@ -1,4 +1,4 @@
-"""Replays a trace against rules: checks, then hands over to one of two engines that mean the same."""
+"""Replays a trace against rules. It checks both, and hands over to one of two engines that give the same counts."""
 
 from vestigo.engine import what_if
 from vestigo.engine.replay import replay

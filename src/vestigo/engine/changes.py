@@ -10,7 +10,7 @@ from vestigo.trace.columns import MISSING
 
 
 def changes_of(trace: Trace) -> tuple[Changes, ...]:
-    """By look-up. Worked out once for a trace.
+    """How each look-up shows changes. This is worked out once for a trace.
 
     >>> from vestigo import read_trace
     >>> changes_of(read_trace({"at": [1, 2], "key": ["a", "a"], "lookup": ["x", "y"], "version": [7, None]}))
@@ -21,7 +21,7 @@ def changes_of(trace: Trace) -> tuple[Changes, ...]:
 
 
 def together(shown: Sequence[Changes]) -> Changes:
-    """Of several look-ups: what is said of all must hold for each of them."""
+    """How several look-ups show changes together: what is said of all must hold for each."""
     if "in reads" in shown:
         return "in reads"
     return "in writes" if "in writes" in shown else "nowhere"

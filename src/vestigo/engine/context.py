@@ -1,4 +1,4 @@
-"""What must stand beside a replay's numbers: whose cache it was, and what was assumed."""
+"""What must stand beside the numbers of a replay: whose cache it was, and what was assumed."""
 
 from collections.abc import Callable, Iterable
 
@@ -17,7 +17,7 @@ _Missing = tuple[np.ndarray, np.ndarray]
 
 
 def whose_cache(trace: Trace, groups: Groups) -> str:
-    """In a few words; nothing, where a trace names no node and so is one process."""
+    """Whose cache it was, in a few words. It is empty if the trace names no node, because that is one process."""
     per = {trace.lookups[group.lookup]: group.rules.per for group in groups.each}
     found = {whose: words for whose in ("node", "all", "scope") if (words := _words(trace, whose))}
     said = {whose: [name for name, one in per.items() if one == whose] for whose in found}
@@ -39,10 +39,10 @@ def _words(trace: Trace, whose: str) -> str:
 
 
 def assumptions(trace: Trace, job: Job) -> tuple[str, ...]:
-    """What the numbers of a replay rest on, in a few words each.
+    """What the numbers of a replay assume, in a few words each.
 
-    Overheads that nobody stated, sizes and costs that the trace does not give, units that were guessed, nodes
-    replayed as one.
+    That is: overheads that nobody stated, sizes and costs that the trace does not give, units that were guessed, and
+    nodes that were replayed as one.
     """
     rules = [group.rules for group in job.groups.each[: len(trace.lookups)]]
     said: list[str] = []
@@ -57,13 +57,13 @@ def assumptions(trace: Trace, job: Job) -> tuple[str, ...]:
 
 
 def filled_in(trace: Trace, assumed: Assumed) -> list[str]:
-    """Which sizes and costs stand for those that the trace does not give, and for how many reads."""
+    """Which sizes and costs stand in for those that the trace does not give, and for how many reads."""
     sizes = _filled_in("size", trace, assumed.size, format_bytes)
     return sizes + _filled_in("cost", trace, assumed.cost, lambda amount: str(Duration(int(amount))))
 
 
 def _changes_assumed(trace: Trace) -> list[str]:
-    """Where staleness is known in part: of changes that are seen late, and of look-ups that show none."""
+    """Says where staleness is known only in part: some changes are seen late, or some look-ups show none."""
     shown = dict(zip(trace.lookups, changes_of(trace), strict=True))
     if all(one == "nowhere" for one in shown.values()):
         return []
@@ -89,7 +89,9 @@ def _filled_in(name: str, trace: Trace, assumed: Iterable[int], write: Callable[
 
 
 def missing_in(trace: Trace, name: str) -> _Missing:
-    """How many reads of each look-up that may have found a value give no size, or no cost; and whether others do."""
+    """For each look-up, how many reads that may have found a value give no size or no cost, and whether other reads
+    do.
+    """
     found: _Missing = trace.once(("missing", name), lambda: _missing_in(trace, name))
     return found
 

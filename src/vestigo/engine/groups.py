@@ -19,18 +19,18 @@ MOST_MOMENTS = 1_000_000
 
 
 class Group(NamedTuple):
-    """Keys of one look-up for which the same holds."""
+    """Keys of one look-up that have the same rules."""
 
     lookup: int
     pool: int
     rules: Rules
     expires_at: Longs
-    """The fixed times of the trace's span at which what was loaded before expires, ascending."""
+    """The fixed times, within the span of the trace, at which everything loaded before expires. Ascending."""
     clears_at: Longs
-    """When it is cleared, ascending."""
+    """When the group is cleared, ascending."""
     pinned: bool = False
     passes: bool = True
-    """Whether the conditions on the key hold that `keep_if` has."""
+    """Whether its keys pass the conditions that `keep_if` puts on keys."""
 
 
 class Groups(NamedTuple):
@@ -39,16 +39,16 @@ class Groups(NamedTuple):
     """The group of each key."""
     pools: tuple[PoolRules, ...]
     lookups: int
-    """How many there are: the first groups are those of whole look-ups, in order."""
+    """The number of look-ups. The first groups are those of whole look-ups, in order."""
 
     @property
     def per_lookup(self) -> tuple[str, ...]:
-        """Of each look-up: who has a cache of their own."""
+        """For each look-up, who has a cache: a node, all, or a scope."""
         return tuple(group.rules.per for group in self.each[: self.lookups])
 
     @property
     def per(self) -> tuple[str, ...]:
-        """Of each pool: who has one of their own."""
+        """The same for each pool."""
         found = {group.pool: group.rules.per for group in self.each}
         return tuple(found[pool] for pool in range(len(self.pools)))
 
@@ -98,9 +98,9 @@ def _group(trace: Trace, lookup: int, pool: int, rules: Rules) -> Group:
 
 
 def _divided(trace: Trace, lookup: int, patterns: Mapping[str, Rules], groups: list[Group], key_groups: Ints) -> Ints:
-    """The keys' groups where some keys of the look-up have rules of their own, are pinned, or are never kept.
+    """Divides a look-up in which some keys have their own rules, are pinned, or are never kept.
 
-    Adds groups.
+    Returns the group of each key, and appends new groups to `groups`.
     """
     keys = np.flatnonzero(trace.key_lookup == lookup)
     texts = arrow_names(trace.keys).cast(pa.large_string()).take(pa.array(keys))
@@ -128,7 +128,7 @@ def _divided(trace: Trace, lookup: int, patterns: Mapping[str, Rules], groups: l
 
 
 def _place(groups: list[Group], group: Group) -> int:
-    """Of a group that is like another one with the same rules, or is new."""
+    """The number of a group: that of an equal group, or a new one."""
     first = groups[group.lookup]
     if group.rules is first.rules and (group.pinned, group.passes) == (first.pinned, first.passes):
         return group.lookup

@@ -1,4 +1,4 @@
-"""What an engine is asked to do: rules for each look-up, where counting begins, how time is sliced."""
+"""What an engine is asked to do: the rules for each look-up, where counting begins, how time is sliced."""
 
 from dataclasses import dataclass
 
@@ -18,9 +18,9 @@ from vestigo.units import LONGEST, SECOND, Duration, format_seconds
 class Job:
     """What to replay a trace with.
 
-    `instant`: a load ends when it begins, whatever it costs. With `spares`, a clear then spares what a load that is
-    under way could bring back, and what a write so many ns before it; no settings answer more (docs/semantics.md,
-    "Ceilings").
+    With `instant`, a load ends when it begins, whatever it costs. With `spares` as well, a clear spares what a load
+    under way could bring back, and what a write of the last `spares` ns could. No settings answer more
+    (docs/semantics.md, "Ceilings").
     """
 
     groups: Groups
@@ -57,7 +57,7 @@ def _check_hit_costs(trace: Trace, groups: Groups) -> None:
 
 
 def marks(trace: Trace) -> tuple[Mark, ...]:
-    """When everything, or a look-up, was emptied: the first thousand times, for a time axis."""
+    """The first thousand times when everything, or a look-up, was emptied. They are shown on time axes."""
     found: dict[Mark, None] = {}
     if not {Op.CLEAR, Op.RESTART} & trace.ops:
         return ()

@@ -1,4 +1,4 @@
-"""What is worked out once for a trace, before several replays of it begin side by side."""
+"""Prepares a trace once, before several replays of it begin side by side."""
 
 from collections.abc import Iterable
 
@@ -10,14 +10,14 @@ from vestigo.trace import Trace
 
 
 def entries_for(trace: Trace, groups: Groups) -> Entries:
-    """The entries that there can be under a plan's rules."""
+    """The entries that can exist under the rules of a plan."""
     of_nodes = tuple(bool(trace.nodes) and per == "node" for per in groups.per_lookup)
     copying = {group.lookup for group in groups.each if group.rules.tell_nodes == "copy"}
     return entries_of(trace, of_nodes, tuple(lookup in copying for lookup in range(len(trace.lookups))))
 
 
 def prepare(trace: Trace, jobs: Iterable[Job]) -> None:
-    """Makes the trace ready for the native engine, so that threads do not do it at the same time."""
+    """Makes the trace ready for the native engine, so that threads do not all do it at once."""
     if len(trace):
         for assumed, entries in {(one.assumed, entries_for(trace, one.groups)) for one in jobs}:
             make_ready(trace, assumed, entries)

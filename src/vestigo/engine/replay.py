@@ -17,9 +17,9 @@ Engine = Literal["native", "reference"]
 def replay(trace: Readable, settings: Settings, *, engine: Engine = "native", name: str = "replay") -> Outcome:
     """What `settings` would have given on `trace`.
 
-    Rules hold for every look-up of the trace, each with room of its own. A plan gives rules for each look-up, a
-    warm-up, and what is to be different about the trace; its candidates are left out (see `compare`). The two engines
-    mean the same: ``native`` is fast, ``reference`` is plain Python to be read.
+    `Rules` hold for every look-up of the trace, and each look-up has its own room. A `Plan` has rules for each look-up,
+    a warm-up, and circumstances that are to differ from the trace. Its candidates are left out (see `compare`). The two
+    engines give the same counts: ``native`` is fast, ``reference`` is plain Python that you can read.
 
     Raises RulesError if the settings do not fit the trace.
 
@@ -34,7 +34,7 @@ def replay(trace: Readable, settings: Settings, *, engine: Engine = "native", na
 
 
 def engine_named(name: Engine) -> Any:
-    """The package, with `run` and `watch`. Raises RulesError."""
+    """The package of an engine, with `run` and `watch`. Raises RulesError if there is no such engine."""
     if name == "native":
         from vestigo.engine import native
 
@@ -47,17 +47,17 @@ def engine_named(name: Engine) -> Any:
 
 
 def run(trace: Trace, job: Job, engine: Engine, name: str) -> Outcome:
-    """The same from a job, as the study makes them."""
+    """Replays a job, for studies, which make their own jobs."""
     return _outcome(trace, job, name, engine_named(engine).run(trace, job))
 
 
 def run_until(trace: Trace, job: Job, name: str, stop: Stop) -> Outcome:
-    """The same on the native engine. Raises Interrupted if it is told to stop before it is done."""
+    """Replays a job on the native engine. Raises Interrupted if it is told to stop before it is done."""
     return _outcome(trace, job, name, engine_named("native").run(trace, job, stop=stop))
 
 
 def _outcome(trace: Trace, job: Job, name: str, counted: tuple[Any, Any, Any]) -> Outcome:
-    """What an engine counted, with what must stand beside it."""
+    """What an engine counted, with what must stand beside the numbers."""
     total, lookups, slices = counted
     return Outcome(
         **total,

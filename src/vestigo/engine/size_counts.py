@@ -1,4 +1,4 @@
-"""Runs the kernel's curve: a trace's batches in, hits at every size out."""
+"""Runs the kernel's curve: it takes the batches of a trace and returns the hits at every size."""
 
 from collections.abc import Sequence
 from typing import NamedTuple
@@ -14,13 +14,13 @@ from vestigo.trace.trace import Longs
 
 
 class Ask(NamedTuple):
-    """What is asked: of which look-ups, in one room; whether writes put their value in place, or are not seen; and the
-    sizes (entries) and sliding lifetimes to tell apart, ascending.
+    """What is asked: the look-ups that share the room, whether writes store their value or are ignored, and the sizes
+    (entries) and sliding lifetimes to tell apart, ascending.
     """
 
     chosen: Sequence[bool]
     of_nodes: Sequence[bool]
-    """By look-up: whether each node has a room of its own, of the same size."""
+    """For each look-up, whether each node has its own room of the same size."""
     overhead_bytes: int
     replaces: bool
     sizes: Sequence[int] = ()
@@ -28,21 +28,22 @@ class Ask(NamedTuple):
 
 
 class SizeCounts(NamedTuple):
-    """Reads, and of those that find their key: how many at each depth."""
+    """The number of reads, and how many of them find their key at each depth."""
 
     reads: int
     by_entries: Longs
-    """By how many entries are as recent as the key's."""
+    """Reads by depth: how many entries are at least as recent as the key's."""
     largest_bytes: Longs
-    """Of each bin of depths in bytes."""
+    """The same for each bin of depths in bytes."""
     by_bytes: Longs
     surface: Longs
-    """By the first of the sizes that is no less than the depth, and the first lifetime that is longer than the time
-    since the last use; one more of each for what is beyond."""
+    """Reads by the first size that is not less than the depth, and by the first lifetime longer than the time since the
+    last use. The last row and column hold what is beyond all of them.
+    """
 
 
 def size_counts(trace: Trace, assumed: Assumed, ask: Ask, first_counted: int) -> SizeCounts:
-    """Of all events from `first_counted` on; those before are replayed, but not counted."""
+    """Counts from the event `first_counted` on. Earlier events are replayed but not counted."""
     entries = entries_of(trace, tuple(bool(trace.nodes) and apart for apart in ask.of_nodes))
     lookups = trace.key_lookup if entries.keys is None else trace.key_lookup[entries.keys]
     curve = kernel.Curve(

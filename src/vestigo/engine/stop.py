@@ -1,4 +1,4 @@
-"""Giving up a replay that nobody waits for any more."""
+"""Gives up a replay that nobody waits for any more."""
 
 from threading import Event
 
@@ -6,7 +6,8 @@ from vestigo.errors import Interrupted
 
 
 class Stop:
-    """Asked for in one thread, obeyed in another: a replay looks at it between the batches that it feeds to the kernel.
+    """One thread asks for the stop, and another obeys: a replay looks at it between the batches that it feeds to the
+    kernel.
 
     >>> stop = Stop()
     >>> stop.check()

@@ -16,10 +16,10 @@ from vestigo.trace import Readable, Trace
 
 
 def read_by_read(trace: Readable, settings: Settings, *, engine: Engine = "native") -> Reads:
-    """Every read: whether it was answered, why not, how long it took, how old the answer was.
+    """For every read: whether it was answered, why not, how long it took, how old the answer was.
 
-    The trace and the settings are given as `replay` takes them. It takes 17 bytes a read; `vestigo replay --reads`
-    writes those of longer traces to a file, batch by batch.
+    The trace and the settings are given as `replay` takes them. It takes 17 bytes a read. For longer traces, `vestigo
+    replay --reads` writes the same to a file, batch by batch.
 
     Raises RulesError if the settings do not fit the trace.
 
@@ -35,7 +35,7 @@ def read_by_read(trace: Readable, settings: Settings, *, engine: Engine = "nativ
 
 
 def key_by_key(trace: Readable, settings: Settings, *, engine: Engine = "native") -> Keys:
-    """Every key: its reads and misses by cause, stale hits, what it cost the origin, what it held of the memory.
+    """For every key: its reads and misses by cause, stale hits, its cost at the origin, and the memory that it held.
 
     The trace and the settings are given as `replay` takes them. Reads of the warm-up are not counted.
 
@@ -53,7 +53,7 @@ def key_by_key(trace: Readable, settings: Settings, *, engine: Engine = "native"
 
 
 def write_read_by_read(trace: Readable, settings: Settings, path: Path) -> int:
-    """Writes what `read_by_read` tells to a file, without holding it all; gives the number of reads.
+    """Writes what `read_by_read` tells to a file, without holding it all in memory, and returns the number of reads.
 
     Raises RulesError, and InputError if the file cannot be written.
     """
@@ -66,7 +66,7 @@ def write_read_by_read(trace: Readable, settings: Settings, path: Path) -> int:
 
 
 def answer_of(trace: Trace, asked: Job, row: int, engine: Engine = "native") -> Answers:
-    """Of one read's row alone."""
+    """The answer of a single read, by its row."""
     for begin, end, answers in _batches(trace, asked, engine):
         if row < end:
             return answers.part(row - begin, row - begin + 1)
@@ -74,7 +74,7 @@ def answer_of(trace: Trace, asked: Job, row: int, engine: Engine = "native") -> 
 
 
 def _batches(trace: Trace, asked: Job, engine: Engine) -> Iterable[tuple[int, int, Answers]]:
-    """Which rows each has, and their answers."""
+    """The rows of each batch, and their answers."""
     if engine == "native":
         found: Iterable[tuple[int, int, Answers]] = engine_named(engine).answers_by_batch(trace, asked)
         return found

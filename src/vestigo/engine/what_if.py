@@ -1,7 +1,7 @@
-"""The same trace under other circumstances: on so many nodes, with more reads, more changes, a slower origin, restarts.
+"""The same trace under other circumstances: more nodes, more reads, more changes, a slower origin, restarts.
 
-Each function takes a trace in any form, gives a new Trace and leaves its own alone. What is drawn at random is drawn
-alike at every call.
+Each function takes a trace in any form, returns a new Trace, and does not change the old one. Random draws are the same
+at every call.
 """
 
 import dataclasses
@@ -28,12 +28,12 @@ _BESIDE_AT = {name: one for name, one in COLUMNS.items() if name != "at"}
 
 
 def applied(trace: Trace, plan: Plan) -> tuple[Trace, Plan]:
-    """What a plan is to be replayed on, and with what: its `what_if` is used up."""
+    """The trace and the plan after the plan's `what_if` was applied to them."""
     return changed_trace(trace, plan.what_if), settled_plan(trace, plan)
 
 
 def changed_trace(trace: Trace, what_if: WhatIf) -> Trace:
-    """The trace under these circumstances."""
+    """The trace under other circumstances."""
     if what_if.traffic != 1:
         trace = with_traffic(trace, what_if.traffic)
     if what_if.changes != 1:
@@ -57,7 +57,7 @@ def settled_plan(trace: Trace, plan: Plan) -> Plan:
 
 
 def _with_assumed_origin(trace: Trace, plan: Plan, times: Fraction) -> Plan:
-    """The plan's assumed costs, so many times as long. Raises RulesError where trace and plan give no costs."""
+    """The plan with its assumed costs multiplied. Raises RulesError if neither trace nor plan gives costs."""
 
     def longer(stated: Mapping[str, Any]) -> dict[str, Any]:
         if "assume_cost" not in stated:
@@ -83,9 +83,9 @@ def _used_up(plan: Plan) -> Plan:
 
 
 def on_nodes(trace: Readable, nodes: int, spread: str = "in turn") -> Trace:
-    """The same events on so many nodes: one after the other, all of a scope on one, or all of a key.
+    """The same events spread over `nodes` nodes: in turn, by scope, or by key.
 
-    Events without a scope come in turn. Clears and restarts are of all nodes.
+    Events without a scope come in turn. Clears and restarts hit all nodes.
 
     >>> from vestigo import read_trace
     >>> trace = read_trace({"at": [1, 2, 3], "key": ["a", "b", "a"]})
@@ -104,10 +104,10 @@ def on_nodes(trace: Readable, nodes: int, spread: str = "in turn") -> Trace:
 
 
 def with_traffic(trace: Readable, times: Fraction | float, within: Duration = WITHIN, seed: int = 0) -> Trace:
-    """So many `times` as many reads in the same time, of the same keys.
+    """`times` as many reads of the same keys in the same time.
 
-    Each read has copies by others, in scopes of their own, at most `within` before or after it. The copies tell nothing
-    of the truth.
+    Each read gets copies by other readers, in their own scopes, at most `within` before or after it. The copies show
+    nothing of the truth.
 
     >>> from vestigo import read_trace
     >>> trace = read_trace({"at": [1, 2, 3], "key": ["a", "b", "a"]})
@@ -128,15 +128,15 @@ def with_traffic(trace: Readable, times: Fraction | float, within: Duration = WI
     if int(scope.max(initial=0)) > 2**31 - 2:
         raise TraceError(f"{times} times the traffic has more than 2^31 scopes; choose less")
     copies = _inserted(trace, at, rows, scope=scope, version=MISSING, found=MISSING)
-    return dataclasses.replace(copies, scopes=())  # they are but told apart
+    return dataclasses.replace(copies, scopes=())  # ids only tell values apart
 
 
 def with_changes(trace: Readable, times: Fraction | float, seed: int = 0) -> Trace:
-    """Values change so many `times` as often.
+    """Values change `times` as often.
 
-    Every change of a value to another becomes so many writes: one when it was, the others at moments drawn from the
-    time that the value lasted. Where it is less than once, a change stays or goes by chance. What was created or
-    removed is so still. No version is named any more, and writes that change nothing are left out.
+    Every change from one value to another becomes `times` writes: one at its own moment, the others at random moments
+    while the value lasted. If `times` is below 1, each change stays or goes by chance. Creations and removals stay.
+    Versions are no longer named, and writes that change nothing are left out.
 
     >>> from vestigo import read_trace
     >>> trace = read_trace({"at": [1, 5, 9], "key": ["a"] * 3, "version": [1, 2, 2]})
@@ -163,8 +163,8 @@ def with_changes(trace: Readable, times: Fraction | float, seed: int = 0) -> Tra
 
 
 def _changes(trace: Trace) -> tuple[Longs, Longs, Flags]:
-    """The rows at which a value gave way to another; when the next change of the key comes, or the trace ends; and
-    which rows are writes that are such a change, or none at all.
+    """The rows at which a value gave way to another, when the next change of the key comes (or the trace ends), and
+    which rows are writes that make such a change, or no change at all.
     """
     keyed = np.flatnonzero(trace.op <= LAST_KEYED)
     order = keyed[np.argsort(trace.key[keyed], kind="stable")]
@@ -184,7 +184,7 @@ def _changes(trace: Trace) -> tuple[Longs, Longs, Flags]:
 
 
 def with_origin(trace: Readable, times: Fraction | float) -> Trace:
-    """The origin takes so many `times` as long.
+    """The origin takes `times` as long.
 
     >>> from vestigo import read_trace
     >>> with_origin(read_trace({"at": [1], "key": ["a"], "cost": [40]}), 2).cost.tolist()
@@ -225,8 +225,8 @@ def _chosen(trace: Trace, rows: np.ndarray) -> Trace:
 def _inserted(
     trace: Trace, at: Longs, rows: Longs, *, of: Trace | None = None, after: bool = False, **changed: object
 ) -> Trace:
-    """The trace with events at `at` that are like its `rows` (or those of another) but for what is `changed`. Of events
-    at one moment, they come first, or `after` the others.
+    """The trace with more events, at the times `at`. They are copies of its `rows` (or of another trace's) except for
+    what is `changed`. Among events of one moment they come first, or `after` the others.
     """
     like = {name: getattr(of or trace, name)[rows] for name in _BESIDE_AT}
     like |= {name: np.broadcast_to(np.asarray(value, like[name].dtype), len(rows)) for name, value in changed.items()}

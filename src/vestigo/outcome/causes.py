@@ -5,7 +5,7 @@ from typing import NamedTuple
 
 
 class Cause(NamedTuple):
-    """What people call a cause, and what it means."""
+    """The name of a cause for people, and what it means."""
 
     label: str
     meaning: str

@@ -25,19 +25,19 @@ LOSSES = ("misses", "origin_time_ns", "stale_hits", "idle_byte_ns")
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Keys(Data):
-    """A row for each key, in the order in which the trace first names them. Made by `key_by_key`.
+    """One row for each key, in the order in which the trace first names them. `key_by_key` returns it.
 
     Columns: `lookup`, `key`; `reads`, `hits`, `joined`, `misses`, and those of each cause (``misses_aged``);
-    `stale_hits`, `ghosts`; `loads` and `origin_time_ns`; `evictions`; `oldest_stale_ns`; `entry_bytes`, the mean of the
-    values that came in or were there when counting began, with their overhead; `held_byte_ns` and, of this,
-    `idle_byte_ns`. Each adds up to the outcome's number, exactly.
+    `stale_hits`, `ghosts`; `loads` and `origin_time_ns`; `evictions`; `oldest_stale_ns`; `entry_bytes`, the mean size
+    with overhead of the values that came in or were held when counting began; `held_byte_ns` and, of this,
+    `idle_byte_ns`. Each column adds up exactly to the number of the outcome.
     """
 
     trace: Trace
     counted: Counted
-    """By name, a value for each key (see `vestigo.outcome.seen`)."""
+    """The columns by name. Each has a value for each key (see `vestigo.outcome.seen`)."""
     changes_shown: bool
-    """Whether the trace shows changes, without which nothing is known to be stale."""
+    """Whether the trace shows changes. If it does not, nothing is known to be stale."""
 
     def __len__(self) -> int:
         return len(self.trace.keys)
@@ -46,7 +46,7 @@ class Keys(Data):
         return f"<Keys: {len(self):,} keys of {self.trace.source}>"
 
     def column(self, name: str) -> np.ndarray:
-        """Of `misses`, `loads` and `reads`, what follows from what is counted; else what is."""
+        """A column. `misses`, `loads` and `reads` are worked out from what was counted."""
         misses = (self.counted[cause] for cause in CAUSES)
         match name:
             case "misses":
@@ -58,8 +58,8 @@ class Keys(Data):
         return np.ascontiguousarray(self.counted[name.removeprefix("misses_")])
 
     def worst(self, loss: str, most: int = 10, lookups: Sequence[str] | None = None) -> np.ndarray:
-        """The numbers of the keys that have most of it, the most first, of some `lookups` alone if any are named. Keys
-        that have nothing of it are left out.
+        """The ids of the keys that have most of a column, the most first. If `lookups` are named, only their keys
+        count. Keys that have none of it are left out.
 
         >>> import vestigo as vg
         >>> trace = vg.read_trace({"at": [0, 1, 2], "key": ["a", "b", "b"]})
@@ -74,17 +74,17 @@ class Keys(Data):
         return order[amounts[order] > 0]
 
     def worst_to_dict(self, most: int = 10, lookups: Sequence[str] | None = None) -> dict[str, Any]:
-        """For each kind of loss the rows of the keys that have most of it."""
+        """For each kind of loss, the rows of the keys that have most of it."""
         table = self.to_arrow()
         worst = {loss: table.take(self.worst(loss, most, lookups)).to_pylist() for loss in LOSSES}
         return {loss: [_with_whole_sums(row) for row in rows] for loss, rows in worst.items()}
 
     def main_cause(self, key: int) -> str:
-        """Of most of its misses."""
+        """The cause of most of the key's misses."""
         return max(CAUSES, key=lambda cause: self.counted[cause][key])
 
     def to_arrow(self) -> pa.Table:
-        """Sums of bytes by time are decimals, since they may pass 64 bits."""
+        """As an Arrow table. Byte-times are decimals, because they may exceed 64 bits."""
         trace = self.trace
         keys = arrow_names(trace.keys) if len(self) else pa.array([], pa.string())
         lookups = pa.DictionaryArray.from_arrays(pa.array(trace.key_lookup), pa.array(list(trace.lookups), pa.string()))
@@ -102,7 +102,7 @@ class Keys(Data):
         )
 
     def to_pandas(self) -> "pd.DataFrame":
-        """Sums of bytes by time are whole numbers of NumPy's, or where they pass 64 bits, of Python's."""
+        """As a pandas frame. Byte-times are NumPy integers, or Python integers where they exceed 64 bits."""
         frame: pd.DataFrame = self.to_arrow().drop_columns(list(_SUMS)).to_pandas()
         return frame.assign(**{name: self.column(name) for name in _SUMS})
 
@@ -118,7 +118,7 @@ def _with_whole_sums(row: dict[str, Any]) -> dict[str, Any]:
 
 
 def _exact(sums: np.ndarray) -> pa.Array:
-    """Whole numbers of 128 bits: a low half and a high one."""
+    """Whole numbers of 128 bits from a low and a high half."""
     if sums.dtype == object:
         halves = np.array([(one % 2**64, one // 2**64) for one in sums], np.uint64)
     else:

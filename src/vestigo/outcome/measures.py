@@ -75,9 +75,9 @@ class Measures(Data):
     longest_read_ns: int = field(metadata=_LARGEST)
     read_times: Spans = field(metadata={"joined": Spans.joined})
     uncached_time_ns: int
-    """What all its reads would have waited without a cache."""
+    """How long all reads would have waited without a cache, in ns."""
     answer_age_ns: int
-    """How old the hits' answers were, added up: the time since what was given was loaded, or put there by a write."""
+    """The sum of the ages of all hits' answers: the time since the value was loaded, or put there by a write."""
     oldest_answer_ns: int = field(metadata=_LARGEST)
     answer_ages: Spans = field(metadata={"joined": Spans.joined})
     stale_age_ns: int
@@ -102,7 +102,7 @@ class Measures(Data):
 
     @property
     def stale_known(self) -> bool:
-        """Whether the trace shows changes: where it does not, no answer is known to be stale or fresh."""
+        """Whether the trace shows changes. If it does not, no answer is known to be stale or fresh."""
         return self.changes != "nowhere"
 
     @property
@@ -115,22 +115,22 @@ class Measures(Data):
 
     @property
     def hit_rate(self) -> float:
-        """Share of reads that the cache answered; like every rate, 0 if nothing was read."""
+        """Share of reads that the cache answered. Like every rate, it is 0 if nothing was read."""
         return _share(self.hits, self.reads)
 
     @property
     def fresh_hit_rate(self) -> float:
-        """Share of reads that the cache answered with the present truth."""
+        """Share of reads that the cache answered with the current truth."""
         return _share(self.hits - self.stale_hits, self.reads)
 
     @property
     def stale_rate(self) -> float:
-        """Share of reads that the cache answered with something else than the present truth."""
+        """Share of reads that the cache answered with something other than the current truth."""
         return _share(self.stale_hits, self.reads)
 
     @property
     def byte_hit_rate(self) -> float:
-        """Share, in bytes, of what readers were given that came from the cache."""
+        """Share of the bytes given to readers that came from the cache."""
         return _share(self.bytes_hit, self.bytes_hit + self.bytes_missed)
 
     @property
@@ -145,29 +145,33 @@ class Measures(Data):
 
     @property
     def time_saved(self) -> float:
-        """Seconds that readers waited less than they would have without a cache; negative, where they waited longer."""
+        """How many seconds less readers waited than without a cache. Negative if they waited longer."""
         return (self.uncached_time_ns - self.read_time_ns) / 1e9
 
     def read_time(self, percentile: float | None = None) -> float:
-        """Seconds that a read took: the mean, or a percentile: exact where few spans are distinct, else within 1%."""
+        """Seconds that a read took: the mean, a percentile, or the maximum. Percentiles are exact if few times are
+        distinct, and within 1 % otherwise.
+        """
         if percentile is None:
             return _share(self.read_time_ns, self.reads) / 1e9
         return min(self.read_times.percentile(percentile), self.longest_read_ns) / 1e9
 
     def answer_age(self, percentile: float | None = None) -> float:
-        """Seconds since the answer of a hit was loaded, or put there by a write: the mean, or a percentile."""
+        """Seconds since the answer of a hit was loaded, or put there by a write: the mean, a percentile, or the
+        maximum.
+        """
         if percentile is None:
             return _share(self.answer_age_ns, self.hits) / 1e9
         return min(self.answer_ages.percentile(percentile), self.oldest_answer_ns) / 1e9
 
     def stale_age(self, percentile: float | None = None) -> float:
-        """Seconds since the truth had changed at a stale hit: the mean, or a percentile."""
+        """Seconds between the change of the truth and a stale hit: the mean, a percentile, or the maximum."""
         if percentile is None:
             return _share(self.stale_age_ns, self.stale_hits) / 1e9
         return min(self.stale_ages.percentile(percentile), self.oldest_stale_ns) / 1e9
 
     def to_dict(self) -> dict[str, Any]:
-        """Times in seconds, memory in bytes, rates in [0, 1]. The key names are stable."""
+        """Plain data: times in seconds, memory in bytes, rates in [0, 1]. The key names are stable."""
         measures: dict[str, Any] = {
             "reads": self.reads,
             "hits": self.hits,

@@ -12,13 +12,13 @@ if TYPE_CHECKING:
 
 
 def unknown_staleness(oldest: str | None) -> str:
-    """What is said of answers' freshness where a trace shows no changes."""
+    """What is said about freshness if a trace shows no changes."""
     age = f"; the oldest was given {oldest} after its load" if oldest else ""
     return f"this trace shows no changes, so how many answers were old is unknown{age}"
 
 
 class Mark(NamedTuple):
-    """A clear or a restart, to be shown on a time axis."""
+    """A clear or a restart, which time axes show."""
 
     at_ns: int
     what: str
@@ -26,16 +26,18 @@ class Mark(NamedTuple):
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class Outcome(Measures):
-    """What one replay counted after its warm-up. Its own measures are those of all look-ups together."""
+    """What one replay counted after its warm-up. Its own measures are those of all look-ups together, and `lookups` has
+    those of each.
+    """
 
     lookups: Mapping[str, Measures]
     slices: Slices
     marks: tuple[Mark, ...] = ()
     name: str = "replay"
     whose: str = ""
-    """Whose cache was replayed, where the trace names nodes, or the rules ask for scopes: ``4 nodes, a cache each``."""
+    """Whose cache was replayed, if the trace names nodes or the rules ask for scopes: ``4 nodes, a cache each``."""
     assumptions: tuple[str, ...] = ()
-    """What the numbers rest on that neither the trace nor the rules state."""
+    """What the numbers assume that neither the trace nor the rules state."""
 
     def to_dict(self) -> dict[str, Any]:
         """The measures of all look-ups together, and under ``lookups`` the same for each."""
@@ -47,7 +49,7 @@ class Outcome(Measures):
         }
 
     def to_pandas(self) -> "pd.DataFrame":
-        """One row a look-up, then one for all; nested measures as ``read_time.p95``."""
+        """One row for each look-up, then one for all. Nested measures have names like ``read_time.p95``."""
         import pandas as pd
 
         rows = {name: measures.to_dict() for name, measures in self.lookups.items()} | {"all": super().to_dict()}

@@ -20,17 +20,17 @@ _ANSWERS = ("hit", "joined", "miss")  # as HIT, JOINED, MISS
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Reads(Data):
-    """A row for each read, in the order of the trace. Made by `read_by_read`.
+    """One row for each read, in the order of the trace. `read_by_read` returns it.
 
     Columns: `event` (the row of the trace, from 0), `at`, `lookup`, `key`, `node`, `scope`; `answer` (``hit``,
     ``joined``, ``miss``) and the `cause` of a miss; `read_time_ns`; `age_ns` of a hit (since the load of what was
     given); `stale_age_ns` of a stale hit or join (since the change); `null`, whether the reader was given nothing; and
-    whether the read was `counted`, or belongs to the warm-up. There is nothing where a column says nothing.
+    whether the read was `counted`, or belongs to the warm-up. A value that does not apply is missing.
     """
 
     trace: Trace
     answers: Answers
-    """Of all rows of the trace."""
+    """Has a value for each row of the trace."""
     counted_from: int
     """The first row after the warm-up."""
 
@@ -41,11 +41,13 @@ class Reads(Data):
         return f"<Reads: {len(self):,} reads of {self.trace.source}>"
 
     def to_arrow(self) -> pa.Table:
-        """Texts and causes are dictionaries, times are in UTC."""
+        """As an Arrow table. Texts and causes are dictionaries, times are in UTC."""
         return reads_table(self.trace, self.answers, self.counted_from)
 
     def to_pandas(self) -> "pd.DataFrame":
-        """Ages and spans are whole numbers, `null` and `counted` are yes or no, nothing is ``<NA>`` or ``NaT``."""
+        """As a pandas frame. Ages and times are whole numbers, `null` and `counted` are booleans, and missing values
+        are ``<NA>`` or ``NaT``.
+        """
         frame: pd.DataFrame = self.to_arrow().to_pandas()
         return frame.astype({"age_ns": "Int64", "stale_age_ns": "Int64"})
 
@@ -58,7 +60,7 @@ class Reads(Data):
 
 
 def reads_table(trace: Trace, answers: Answers, counted_from: int, first_event: int = 0) -> pa.Table:
-    """The reads of a trace, or of a part of one that begins at its row `first_event`."""
+    """The reads of a trace, or of a part that begins at the row `first_event`."""
     rows = np.flatnonzero(trace.op == Op.READ)
     is_whole = len(rows) == len(trace)
 
@@ -89,7 +91,7 @@ def reads_table(trace: Trace, answers: Answers, counted_from: int, first_event: 
 
 
 def _texts(ids: np.ndarray, names: Any) -> pa.DictionaryArray:
-    """Nothing where an id is below 0. A text that several ids have (a key of two look-ups) stands there once."""
+    """Texts for ids. An id below 0 has none. A text that several ids share (one key of two look-ups) is stored once."""
     texts = (arrow_names(names) if len(names) else pa.array([], pa.string())).dictionary_encode()
     places = pa.array(np.ascontiguousarray(ids), mask=ids < 0)
     return pa.DictionaryArray.from_arrays(texts.indices.take(places), texts.dictionary)

@@ -20,18 +20,18 @@ class Watching(NamedTuple):
     reads: bool = False
     keys: bool = False
     chosen: tuple[int, ...] = ()
-    """What happens to these keys, ascending."""
+    """The keys whose log is wanted, ascending."""
 
 
 class Answers(NamedTuple):
-    """A value for each row of the trace, or of a batch of it; of rows that are no reads they mean nothing."""
+    """A value for each row of the trace, or of a batch. The values of rows that are not reads mean nothing."""
 
     answer: np.ndarray
     read_time_ns: Longs
     age_ns: Longs
-    """Of a hit: since the load, or the write, of what was given."""
+    """For a hit, the time since the load, or the write, of what was given."""
     stale_rows: Longs
-    """The rows of stale hits and joins, ascending, and since when each of them was."""
+    """The rows of stale hits and joins, ascending, and since when each was stale."""
     stale_ages_ns: Longs
 
     @property
@@ -41,7 +41,7 @@ class Answers(NamedTuple):
         return hit
 
     def part(self, begin: int, end: int) -> "Answers":
-        """Of these rows."""
+        """The answers of these rows."""
         stale = slice(*np.searchsorted(self.stale_rows, (begin, end)))
         answer, read_time, age = (column[begin:end] for column in self[:3])
         return Answers(answer, read_time, age, self.stale_rows[stale] - begin, self.stale_ages_ns[stale])
@@ -53,36 +53,36 @@ Sums that do not fit in 64 bits are Python's numbers."""
 
 
 class Happening(NamedTuple):
-    """What native/include/vestigo/witness/happenings.def tells, with names for numbers."""
+    """One line of the log of a key (native/include/vestigo/witness/happenings.def), with names in place of numbers."""
 
     key: int
     where: int
-    """The node or scope; -1: of rows that name none, or of all."""
+    """The node or scope. -1 for rows that name none, or for all."""
     what: str
     at: int
     until: int = 0
-    """Of several in a row, the last; `at` is the first."""
+    """The time of the last, if several of the same kind follow each other. `at` is the time of the first."""
     times: int = 0
     row: int = 0
-    """Of a read or reload: its row in the trace."""
+    """For a read or reload, its row in the trace."""
     why: str = ""
-    """Of a miss and of what left: the cause."""
+    """For a miss and for what left, the cause."""
     counted_as: str = ""
-    """Of what left: under which count it went."""
+    """For what left, the count in which it appears."""
     span: int = 0
-    """Of a miss or reload: how long the load takes. Of stale hits and joins: the oldest answer."""
+    """For a miss or reload, how long the load takes. For stale hits and joins, the age of the oldest answer."""
     since: int = 0
-    """Of what came in: when it was loaded. Of what left: its last hit, or when it came in."""
+    """For what came in, when it was loaded. For what left, its last hit, or when it came in."""
     bytes: int = 0
     other: int = -1
-    """Of what was evicted: the key that came in."""
+    """For what was evicted, the key that came in."""
 
 
 class Happenings(Sequence[Happening]):
-    """Columns of them; one by one they are made when they are looked at, for there may be millions."""
+    """The log as columns. A single `Happening` is made when it is looked at, because there may be millions."""
 
     def __init__(self, columns: Mapping[str, np.ndarray], names: Mapping[str, Sequence[str]]) -> None:
-        """`names`: the words behind numbers, of a column that has such."""
+        """`names` has the words for the numbers of a column, if it has any."""
         self._columns = [columns[name] for name in Happening._fields]
         self._names = [names.get(name) for name in Happening._fields]
 
@@ -105,4 +105,6 @@ class Seen(NamedTuple):
     answers: Answers | None
     keys: Counted | None
     happenings: Sequence[Happening]
-    """In order at each place; of several places, those are earlier of which the first is earlier."""
+    """In order of time within each compartment. Of several compartments, the one with the earlier first line comes
+    first.
+    """

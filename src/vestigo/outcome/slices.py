@@ -1,4 +1,4 @@
-"""What was counted in each slice of time. Kept by the measure, not by the slice: a sweep asks for few of them."""
+"""What was counted in each slice of time. It is stored by measure, because a sweep asks for only a few measures."""
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, fields
@@ -21,9 +21,9 @@ class Slice(Measures):
 
 
 class Slices(Data, Sequence[Slice]):
-    """Slices in order of time, as a tuple of them would be; each is made when it is asked for.
+    """Slices in order of time, like a tuple. Each slice is made when it is asked for.
 
-    `columns` has for each field of a `Slice` a list of its values.
+    `columns` has a list of values for each field of a `Slice`.
 
     >>> from vestigo import Rules, replay, synth
     >>> slices = replay(synth(reads=100, keys=10, seed=1), Rules()).slices
@@ -47,11 +47,11 @@ class Slices(Data, Sequence[Slice]):
         return [hits + joined + sum(misses.values()) for hits, joined, misses in answered]
 
     def to_dict(self) -> dict[str, Any]:
-        """Under ``slices``, each one's measures and when it begins and ends."""
+        """``slices`` has the measures of each slice, and when it begins and ends."""
         return {"slices": [{"begins_ns": one.begins_ns, "ends_ns": one.ends_ns, **one.to_dict()} for one in self]}
 
     def to_pandas(self) -> "pd.DataFrame":
-        """One row a slice, by when it begins; nested measures as ``read_time.p95``."""
+        """One row for each slice, by the time when it begins. Nested measures have names like ``read_time.p95``."""
         import pandas as pd
 
         begins = pd.to_datetime(pd.Index(self.column("begins_ns"), name="begins", dtype="int64"), utc=True)

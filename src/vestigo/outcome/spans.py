@@ -1,4 +1,4 @@
-"""Spans of time that occurred, and how often each: what percentiles are taken from."""
+"""The times that occurred, and how often each. Percentiles are taken from them."""
 
 from collections import Counter
 from collections.abc import Iterable, Sequence
@@ -28,9 +28,9 @@ class Spans(Data):
 
     @classmethod
     def joined(cls, parts: Sequence["Spans"]) -> "Spans":
-        """Those of all parts."""
+        """The spans of all parts together."""
         ns = np.concatenate([each.ns for each in parts])
-        order = np.argsort(ns, kind="stable")  # quick, as each part is in order
+        order = np.argsort(ns, kind="stable")  # this is quick because each part is in order
         ns = ns[order]
         begins = np.flatnonzero(np.diff(ns, prepend=-1))  # no span is negative
         if not len(begins):
@@ -42,7 +42,7 @@ class Spans(Data):
         return int(self.times.sum())
 
     def percentile(self, share: float) -> int:
-        """The smallest span that at least `share` percent do not exceed (nearest rank); 0 if there is none."""
+        """The smallest span that at least `share` percent do not exceed (nearest rank). It is 0 if there are none."""
         if not len(self.ns):
             return 0
         upto = np.cumsum(self.times)

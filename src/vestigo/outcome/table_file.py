@@ -1,4 +1,4 @@
-"""Writes tables that come in parts to one file."""
+"""Writes a table that comes in parts to one file."""
 
 from collections.abc import Callable, Iterable
 from contextlib import ExitStack
@@ -19,10 +19,10 @@ _FORMULA = r"^([=+\-@\t\r])"
 
 
 def write_tables(parts: Iterable[pa.Table], path: Path) -> int:
-    """Writes them below each other, and gives how many rows that were. The ending says the format: ``.parquet``,
-    ``.arrow``, or ``.csv``, in which a text that a spreadsheet would take for a formula begins with an apostrophe.
+    """Writes the parts below each other, and returns the number of rows. The ending gives the format: ``.parquet``,
+    ``.arrow`` or ``.csv``. In ``.csv``, a text that a spreadsheet would take for a formula gets an apostrophe in front.
 
-    The file is there whole or not at all. Raises InputError if it cannot be written.
+    The file is written whole or not at all. Raises InputError if it cannot be written.
     """
     check_ending(path)
     write_to = _WRITERS[path.suffix.lower()]
@@ -41,13 +41,13 @@ def write_tables(parts: Iterable[pa.Table], path: Path) -> int:
 
 
 def check_ending(path: Path) -> None:
-    """Raises InputError where its ending does not say the format."""
+    """Raises InputError if the ending names no format."""
     if path.suffix.lower() not in _WRITERS:
         raise InputError(f"{path}: its ending does not say the format; known are {', '.join(_WRITERS)}")
 
 
 def _plain(table: pa.Table, is_safe: bool) -> pa.Table:
-    """Texts stand there as such, so that every part has the same types."""
+    """The table without dictionaries, so that every part has the same types."""
     for place, field in enumerate(table.schema):
         if not pa.types.is_dictionary(field.type):
             continue

@@ -7,9 +7,9 @@ from vestigo.outcome.slices import Slices
 
 
 def together(slices: Slices) -> Measures:
-    """What was counted in slices that follow each other. Needs one at least.
+    """The measures of slices that follow each other. There must be at least one.
 
-    A minute that lies in two stretches of time counts with the larger part of its calls.
+    A minute that lies in two slices counts with the larger part of its calls.
     """
     joined = {one.name: one.metadata.get("joined", sum)(slices.column(one.name)) for one in fields(Measures)}
     return Measures(**joined)

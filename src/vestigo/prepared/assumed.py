@@ -8,14 +8,14 @@ from vestigo.trace.columns import MISSING
 
 
 class Assumed(NamedTuple):
-    """By look-up: what stands for the sizes and the costs of one that gives none."""
+    """For each look-up, what stands for its sizes and costs if it gives none."""
 
     size: tuple[int, ...]
     cost: tuple[int, ...]
 
 
 def assume(trace: Trace, plan: Plan) -> Assumed:
-    """What the plan assumes, where the trace leaves anything open."""
+    """What the plan assumes where the trace leaves something open."""
     rules = [plan.rules_for(name) for name in trace.lookups]
     defaults = [Plan().rules] * len(rules)
     sizes = rules if trace.sizes.least == MISSING else defaults

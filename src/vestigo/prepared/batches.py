@@ -1,4 +1,4 @@
-"""A trace as the kernel reads it: in batches, each made ready when it is needed."""
+"""A trace as the kernel reads it: in batches, each of which is made ready when it is needed."""
 
 from collections.abc import Iterator, Sequence
 from typing import Any
@@ -20,7 +20,7 @@ _ELSEWHERE = 5
 
 
 def batches(trace: Trace, assumed: Assumed, entries: Entries, events: int | None = None) -> Iterator[Any]:
-    """The kernel's columns of the trace, batch after batch; for tests, of so many `events` each.
+    """The kernel's columns of the trace, batch after batch. Tests choose the number of `events` in a batch.
 
     Raises TraceError if its sizes or costs are too large to add up.
     """
@@ -31,7 +31,7 @@ def batches(trace: Trace, assumed: Assumed, entries: Entries, events: int | None
 
 
 def make_ready(trace: Trace, assumed: Assumed, entries: Entries) -> Sequence[Any]:
-    """Works out what serves all replays of the trace: its batches, unless it is long."""
+    """Works out what serves all replays of the trace. These are its batches, unless the trace is long."""
     if memory.is_long(len(trace)):
         filler(trace, assumed)
         return ()

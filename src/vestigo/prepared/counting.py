@@ -23,7 +23,7 @@ class Slicing(NamedTuple):
 
 
 def first_counted(trace: Trace, warm_up: Duration | int) -> int:
-    """The first event that counts: the first at or after the warm-up's end, or after its last read."""
+    """The first event that counts: the first at or after the end of the warm-up, or the first after its last read."""
     if len(trace) == 0 or warm_up == 0:
         return 0
     if isinstance(warm_up, Duration):
@@ -38,7 +38,7 @@ def first_counted(trace: Trace, warm_up: Duration | int) -> int:
 
 
 def slicing(trace: Trace, first: int, most: int = _MOST_SLICES) -> Slicing:
-    """The finest round width that gives at most so many slices, if there is one."""
+    """The slices of the finest round width that gives at most the wanted number, if there is one."""
     if first >= len(trace):
         return Slicing(0, SECOND, 1)
     begin, end = int(trace.at[first]), int(trace.at[-1])

@@ -1,4 +1,4 @@
-"""Which entries there can be: one a key, or where each node has a cache of its own, one a key and node.
+"""Which entries can exist: one for each key, or one for each key and node where each node has its own cache.
 
 Keys on nodes are numbered by first appearance, once for a trace, so that a replay sees only more keys.
 """
@@ -17,8 +17,8 @@ Flags = tuple[bool, ...]
 
 
 class Entries:
-    """The entries of a trace. `keys` and `nodes` say whose each is, and where: 0 for rows that name no node, and for
-    look-ups whose nodes share a cache. None: entries are keys, and all are at one place.
+    """The entries of a trace. `keys` and `nodes` have the key and the node of each. The node is 0 for rows that name
+    none, and for look-ups whose nodes share a cache. None means that entries are keys, without nodes.
     """
 
     def __init__(self, trace: Trace, of_nodes: Flags, copied: Flags) -> None:
@@ -50,7 +50,7 @@ class Entries:
         self.count = max(len(self.keys), 1)
 
     def ids(self, part: Trace) -> Ints:
-        """Of the rows of a part; 0 where a row has no key."""
+        """The entries of the rows of a part. It is 0 where a row has no key."""
         key = keys_or_0(part)
         if not self._apart.any():
             return key
@@ -86,7 +86,8 @@ class Entries:
 
 
 def entries_of(trace: Trace, of_nodes: Flags = (), copied: Flags = ()) -> Entries:
-    """Of look-ups whose caches are `of_nodes`, and whose writes are `copied` to other nodes: unless said, of none.
+    """The entries of a trace. `of_nodes` says which look-ups have a cache on each node, and `copied` which copy writes
+    to other nodes. By default none do.
 
     Worked out once for a trace, for all replays of it.
     """
@@ -97,7 +98,7 @@ def entries_of(trace: Trace, of_nodes: Flags = (), copied: Flags = ()) -> Entrie
 
 
 def has_unnamed_node(trace: Trace) -> bool:
-    """Whether rows that name no node are one more: some of them read, or there is no other."""
+    """Whether rows that name no node are one more node: because some of them read, or because no row names one."""
     found: bool = trace.once("unnamed node", lambda: not trace.nodes or any(_some_unnamed(trace)))
     return found
 

@@ -20,7 +20,7 @@ Parts = Callable[[], Iterable[tuple[Trace, Flags]]]
 
 
 class Usual(NamedTuple):
-    """By look-up: the lower median of the reads that give one and found a value."""
+    """For each look-up, the lower median over the reads that give a size, or a cost, and found a value."""
 
     size: Longs
     cost: Longs
@@ -46,12 +46,12 @@ def usual(trace: Trace, parts: Parts, assumed: Assumed) -> Usual:
 
 
 class Filler:
-    """Fills in a trace's parts, which come in order."""
+    """Fills in the parts of a trace, one after the other."""
 
     def __init__(self, trace: Trace, usual: Usual) -> None:
         self._usual = usual
         writes_lack = any(bool(np.any((part.op == Op.WRITE) & (part.size == MISSING))) for part in trace.parts())
-        # By key: the size in its last row that gave a value, where some write needs it.
+        # For each key, the size in its last row that gave a value, if some write needs it.
         self._last = usual.size[trace.key_lookup] if writes_lack else None
 
     def sizes(self, part: Trace, null: Flags) -> Longs:
@@ -82,8 +82,8 @@ class Filler:
 
 
 def filler(trace: Trace, assumed: Assumed | None = None) -> Filler:
-    """Fills in the sizes and costs of the trace's parts, from the first on. Unless it is said, nothing is assumed that
-    rules do not assume by themselves.
+    """A filler for the parts of the trace, from the first on. By default it assumes what the rules assume by
+    default.
     """
     of = assumed or assume(trace, Plan())
 
@@ -97,7 +97,7 @@ def filler(trace: Trace, assumed: Assumed | None = None) -> Filler:
 
 
 def _last_sizes(part: Trace, size: Longs, null: Flags, before: Longs) -> Longs:
-    """For every row: the size in its key's last row that gave a value; `before`: each key's up to the part."""
+    """For every row, the size in the last row that gave its key a value. `before` has the sizes from earlier parts."""
     keyed = np.flatnonzero(part.op <= LAST_KEYED)
     order = keyed[np.argsort(part.key[keyed], kind="stable")]
     key, known = part.key[order], (size[order] != MISSING) & ~null[order]

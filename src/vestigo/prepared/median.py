@@ -11,10 +11,11 @@ Values = tuple[Ints, Longs]
 
 
 def lower_medians(values: Callable[[], Iterable[Values]], groups: int, largest: int, without: int | Longs) -> Longs:
-    """The lower median of each group's values, from 0 to `largest`; `without`, or its own of it, where there are none.
+    """The lower median of the values of each group. Values lie between 0 and `largest`. A group without values has
+    `without`, or its own element of it.
 
-    Exact. `values` is asked for all of them several times: each time they are counted by the next digits of those that
-    begin as the median does, so that memory depends on the number of groups alone.
+    The medians are exact. `values` is asked for all values several times. Each time, those that begin with the known
+    digits of the median are counted by their next digits. So memory depends only on the number of groups.
 
     >>> some = np.array([0, 0, 2, 0], np.int32), np.array([7, 3, 90, 5])
     >>> lower_medians(lambda: [some], 3, 90, without=-1).tolist()
@@ -37,7 +38,7 @@ def lower_medians(values: Callable[[], Iterable[Values]], groups: int, largest: 
 
 
 def _count(values: Iterable[Values], begins: Longs, shift: int, digit: int) -> Longs:
-    """How often each next digit occurs in a group's values that begin alike."""
+    """How often each next digit occurs among the values of a group that begin with the known digits."""
     counts = np.zeros((len(begins), 1 << digit), np.int64)
     for group, value in values:
         part = (value - begins[group]) >> shift

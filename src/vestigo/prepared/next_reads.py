@@ -1,4 +1,4 @@
-"""What a policy that knows the future asks for: when each key is read next."""
+"""When each key is read next, for policies that know the future."""
 
 import numpy as np
 
@@ -14,9 +14,9 @@ Whose = tuple[str, ...]
 
 
 def next_reads(trace: Trace, whose: Whose) -> Longs:
-    """Of each event, the number of the event with its key's next read in the same compartment.
+    """For each event, the row of its key's next read in the same compartment.
 
-    It takes 8 bytes an event, and is kept.
+    It takes 8 bytes an event, and the trace keeps it.
     """
     found: Longs = trace.once(("next reads", whose), lambda: _next_reads(trace, whose))
     return found

@@ -1,4 +1,4 @@
-"""When scopes are over, and how many are under way at once: what a replay with caches of scopes must know ahead."""
+"""When scopes end and how many are under way at once. A replay with a cache for each scope must know this ahead."""
 
 from typing import NamedTuple
 
@@ -9,16 +9,16 @@ from vestigo.trace.trace import LAST_KEYED, Longs
 
 
 class Scopes(NamedTuple):
-    """Rows that name no scope are one, the first."""
+    """The scopes of a trace. Rows that name no scope are the first one."""
 
     last_rows: Longs
-    """By scope: the number of its last row."""
+    """The last row of each scope."""
     at_once: int
-    """The most scopes of which some rows have come and some are to come."""
+    """The largest number of scopes under way at once: some of their rows have come, others are still to come."""
     keys_at_once: int
-    """The most rows of such scopes that have a key: no more keys can be held for them."""
+    """The largest number of rows with a key in such scopes. No more keys can be held for them."""
     rows_under_way: int
-    """Of all scopes together, from the first row of each to its last."""
+    """The sum over all scopes of the rows from the first to the last of each."""
 
 
 def scopes_of(trace: Trace) -> Scopes:
@@ -33,7 +33,7 @@ def _scopes_of(trace: Trace) -> Scopes:
     begin = 0
     for part in trace.parts():
         scope, number = part.scope + 1, begin + np.arange(len(part))
-        last[scope] = number  # of those that are named twice, the last one stays
+        last[scope] = number  # of positions that are named twice, the last one stays
         new = np.flatnonzero(first[scope] < 0)[::-1]
         first[scope[new]] = number[new]
         rows += np.bincount(scope[part.op <= LAST_KEYED], minlength=most)
@@ -48,7 +48,7 @@ def _scopes_of(trace: Trace) -> Scopes:
 
 
 def _most_at_once(first: Longs, last: Longs, amount: Longs) -> int:
-    """The largest sum of the amounts of those that are under way at one row."""
+    """The largest sum of the amounts of the scopes that are under way at one row."""
     rows = np.concatenate([first, last + 1])
     order = np.lexsort((np.repeat([1, 0], len(first)), rows))  # at one row, what ends goes before what begins
     return int(np.concatenate([amount, -amount])[order].cumsum().max(initial=0))

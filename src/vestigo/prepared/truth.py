@@ -22,16 +22,16 @@ _FORCED = 8
 
 
 class Truth(NamedTuple):
-    """Of the events of a part, as native/include/vestigo/truth.hpp says."""
+    """What the events of a part tell, as native/include/vestigo/truth.hpp defines it."""
 
     value: Ints
     stretch: Ints
     only_names: Flags
-    """Rows that give the present value its name, which is no change."""
+    """Rows that give the current value its name. That is not a change."""
     names: Ints
     mark: np.ndarray
     tracker: Any
-    """The kernel's, which knows when each stretch ended."""
+    """The kernel's object, which knows when each stretch of truth ended."""
 
     @property
     def null(self) -> Flags:
@@ -40,7 +40,7 @@ class Truth(NamedTuple):
 
 
 def parts_with_truth(trace: Trace, events: int | None = None) -> Iterator[tuple[Trace, Truth]]:
-    """The trace in parts of so many events, or, unless it is long, whole; each with what its events tell."""
+    """The parts of a trace, each with what its events tell. A trace that is not long is one part."""
     parts = trace.parts(events or (memory.BATCH_EVENTS if memory.is_long(len(trace)) else memory.KEPT_EVENTS))
     unnamed_writes = any(
         bool(np.any((part.op == Op.WRITE) & (part.version == MISSING) & (part.found != 0))) for part in parts
@@ -55,5 +55,5 @@ def parts_with_truth(trace: Trace, events: int | None = None) -> Iterator[tuple[
 
 
 def keys_or_0(part: Trace) -> Ints:
-    """By row; 0 where a row has no key."""
+    """The key of each row, or 0 if it has none."""
     return np.maximum(part.key, 0) if len(part) and int(part.key.min()) < 0 else part.key

@@ -1,4 +1,4 @@
-"""What reads would have waited without a cache: known from the trace alone."""
+"""How long reads would have waited without a cache. The trace alone tells this."""
 
 from typing import NamedTuple
 
@@ -13,7 +13,7 @@ from vestigo.trace.trace import Longs
 
 
 class Uncached(NamedTuple):
-    """In ns, of the reads that count."""
+    """In ns, for the reads that count."""
 
     by_lookup: Longs
     by_slice: Longs

@@ -1,4 +1,4 @@
-"""Hashes keys with a secret, for traces that leave the house."""
+"""Hashes keys with a secret, for traces that are given to others."""
 
 import hashlib
 from collections.abc import Callable
@@ -7,7 +7,8 @@ from vestigo.errors import TraceError
 
 
 def hasher(secret: bytes | str) -> Callable[[object], str]:
-    """Gives a text's hash (BLAKE2b) under a secret: the same in every trace. Raises TraceError for a short secret.
+    """A function that hashes a text with a secret (BLAKE2b). A text has the same hash in every trace. Raises TraceError
+    for a short secret.
 
     >>> hasher("a long secret")("QAB123") == hasher(b"a long secret")("QAB123") != hasher("another one")("QAB123")
     True

@@ -1,4 +1,4 @@
-"""What became of the spans that a receiver was sent."""
+"""What became of the spans that a receiver got."""
 
 from dataclasses import asdict, dataclass, field
 from typing import Any
@@ -9,13 +9,13 @@ class Heard:
     """Each span is counted once."""
 
     written: int = 0
-    """Events in files."""
+    """Spans that are events in files."""
     not_asked_for: int = 0
-    """Spans that no condition asks for."""
+    """Spans that match no condition."""
     left_out: dict[str, int] = field(default_factory=dict)
-    """Spans that are no events of a trace, by reason."""
+    """Spans that are not events of a trace, by reason."""
     refused: int = 0
-    """Spans whose times or attributes are beyond what is taken."""
+    """Spans whose times or attributes are outside the accepted range."""
     dropped: int = 0
     """Spans that found the buffer or the disk full."""
 

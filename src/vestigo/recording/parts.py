@@ -1,4 +1,4 @@
-"""Files of lines in a folder, one after the other. A kill can cut the last line that is being written, and no other."""
+"""Files of lines in a folder, one after the other. A kill can cut only the line that is being written."""
 
 import contextlib
 import os
@@ -9,7 +9,9 @@ from vestigo.errors import TraceError
 
 
 class Parts:
-    """Files `TIME-PID-NUMBER.jsonl`; a new one every `rotate_at` bytes. Not for several threads at once."""
+    """Files named `TIME-PID-NUMBER.jsonl`. A new one begins every `rotate_at` bytes. Not for several threads
+    at once.
+    """
 
     def __init__(self, folder: Path, rotate_at: int) -> None:
         """Makes the folder. Raises TraceError if nothing can be written there."""
@@ -21,15 +23,15 @@ class Parts:
             raise TraceError(f"{folder}: cannot be written: {error.strerror}; choose another folder") from None
 
     def begin(self) -> None:
-        """With files of its own, as a forked child needs them. Raises OSError where no file can be made."""
+        """Begins new files, as a forked child needs them. Raises OSError if no file can be made."""
         self._file, self._size, self._number = -1, 0, 0
         self._begun = time.time_ns()
-        probe = self.folder / self._name()  # the first lines make a file: an empty one would be no trace
+        probe = self.folder / self._name()  # the first lines make the file: an empty file is not a trace
         os.close(os.open(probe, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o640))
         probe.unlink()
 
     def append(self, lines: bytes) -> bool:
-        """All of the lines, or none of them: what a full disk cuts is taken back."""
+        """Writes all of the lines or none of them. If the disk is full, what was written of them is taken back."""
         try:
             if self._size >= self._rotate_at or self._file < 0:
                 self._open()

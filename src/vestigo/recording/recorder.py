@@ -1,4 +1,4 @@
-"""``Recorder``: notes what a running service reads, without getting in its way."""
+"""``Recorder`` notes what a running service reads, without getting in its way."""
 
 import atexit
 import inspect
@@ -32,11 +32,11 @@ _numbers = itertools.count(1)
 class Recorder:
     """Writes reads and changes of a service to files in a folder, which `read_trace` reads as one trace.
 
-    It never blocks and never raises into the service: events wait in a buffer of at most `buffer`, and a thread
-    writes them every `flush_every`; what finds the buffer full, or the disk, is dropped and counted. A killed process
-    loses at most what was not flushed. Files are JSON Lines, a new one every `rotate_at` bytes. With a `secret`, keys
-    and versions are hashed before they are written. Several processes may record into one folder; a forked child goes
-    on by itself.
+    It never blocks the service and never raises into it. Events wait in a buffer of at most `buffer` events, and a
+    thread writes them every `flush_every`. If the buffer or the disk is full, events are dropped and counted. A killed
+    process loses at most what was not flushed. Files are JSON Lines, and a new one begins every `rotate_at` bytes. With
+    a `secret`, keys and versions are hashed before they are written. Several processes may record into one folder. A
+    forked child records on its own.
 
     >>> import tempfile
     >>> from vestigo import read_trace
@@ -89,7 +89,7 @@ class Recorder:
 
     @property
     def dropped(self) -> int:
-        """Events that found the buffer or the disk full."""
+        """Events for which there was no room in the buffer or on the disk."""
         return self._writer.dropped
 
     def reads(
@@ -101,12 +101,12 @@ class Recorder:
         version: Callable[[Any], Version] | None = plain_version,
         null: Callable[[Any], bool] | None = None,
     ) -> Callable[[Callable[P, R]], Callable[P, R]]:
-        """Decorates a function that loads a value from the origin, plain or async: each call is noted as a read.
+        """Decorates a function that loads a value from the origin, plain or async. Each call is noted as a read.
 
-        `key` makes the key from the call's arguments; by default it is these, with colons between (of a method the
-        object is one of them, so give `key`). `size` and `version` are told from the value: by default its bytes when
-        written plainly, and a checksum of them (None for no version). `null` says whether there was none: by default
-        where the value is None. A call that raises is not noted.
+        `key` makes the key from the arguments of the call. By default the key is the arguments with colons between
+        them. (The arguments of a method include the object, so give `key` there.) `size` and `version` are told from
+        the value: by default the bytes of its plain text and a checksum of these (None for no version). `null` says
+        whether the origin had nothing: by default, whether the value is None. A call that raises is not noted.
         """
         make_key = key if key is not None else _joined
         put = self._writer.put
@@ -120,7 +120,7 @@ class Recorder:
                     bytes_, value_version = tell(value) if found else _NOTHING
                     noted = make_key(*args, **kwargs)
                     put((at, "read", lookup, noted, bytes_, cost, found, value_version, _scope.get(), self.node))
-                except Exception:  # whatever a user's function does, the service goes on
+                except Exception:  # the service goes on, whatever a user's function does
                     self.failed += 1
 
             if inspect.iscoroutinefunction(load):
@@ -155,7 +155,7 @@ class Recorder:
 
     @contextmanager
     def scope(self, name: str | None = None) -> Iterator[str]:
-        """What is read inside belongs to one request, session or page; also in the tasks that it starts."""
+        """Reads within this block belong to one request, session or page, and so do reads in tasks that it starts."""
         named = name if name is not None else f"{self.node}.{next(_numbers)}"
         token = _scope.set(named)
         try:
@@ -164,11 +164,11 @@ class Recorder:
             _scope.reset(token)
 
     def flush(self) -> None:
-        """Writes what waits. Only this and `close` wait for the disk."""
+        """Writes the events that wait. Only this and `close` wait for the disk."""
         self._writer.flush()
 
     def close(self) -> None:
-        """Writes what waits and ends the thread. Events after it are dropped and counted."""
+        """Writes the events that wait, and ends the thread. Later events are dropped and counted."""
         self._writer.close()
 
     def __enter__(self) -> Self:
@@ -194,7 +194,7 @@ def _joined(*args: Any, **kwargs: Any) -> Key:
 def _teller(
     size: Callable[[Any], int | None], version: Callable[[Any], Version] | None
 ) -> Callable[[Any], tuple[int | None, Version]]:
-    """Size and version of a value by functions of the user's."""
+    """A function that tells size and version of a value, using the user's functions."""
     return lambda value: (size(value), version(value) if version is not None else None)
 
 

@@ -1,4 +1,4 @@
-"""What a recorder tells of a value by itself: how large it is, and which."""
+"""What a recorder finds out about a value: its size and its version."""
 
 import marshal
 import sys
@@ -11,7 +11,7 @@ _CONTAINERS = {dict, set, frozenset, list, tuple}
 
 
 def plain_size(value: Any) -> int:
-    """Bytes of a text, of bytes, or of plain data when written; of other objects what Python says of them alone.
+    """The bytes of a text, of bytes, or of plain data written as text. For other objects, the size that Python gives.
 
     >>> plain_size("abc"), plain_size(b"abcd"), plain_size([1, 2.5, None]) < 30
     (3, 4, True)
@@ -20,10 +20,10 @@ def plain_size(value: Any) -> int:
 
 
 def plain_version(value: Any) -> int | None:
-    """A checksum of a text, of bytes, or of plain data (numbers, texts, lists, dicts of these); None of other objects.
+    """A checksum of a text, of bytes, or of plain data (numbers, texts, lists, dicts of these). None for other objects.
 
-    Two checksums of 32 bits each, CRC-32 and Adler-32 (RFC 1950): they tell a value from the one before as well as a
-    hash does, short of malice, and take a third of its time.
+    It consists of two checksums of 32 bits each, CRC-32 and Adler-32 (RFC 1950). Unless someone constructs equal ones
+    on purpose, they tell a value from the one before as well as a hash does, in a third of its time.
 
     >>> plain_version({"a": 1}) == plain_version({"a": 1}) != plain_version({"a": 2})
     True
@@ -32,7 +32,7 @@ def plain_version(value: Any) -> int | None:
 
 
 def plain_size_and_version(value: Any) -> tuple[int, int | None]:
-    """Both at once: the value is written once."""
+    """Size and version together, for which the value is written as text only once."""
     kind = type(value)
     try:
         if kind is str:
@@ -45,11 +45,11 @@ def plain_size_and_version(value: Any) -> tuple[int, int | None]:
 
 
 def _in_order(value: Any, kind: type) -> Any:
-    """The same for equal sets and dicts, in whatever order they were made; other plain data as it is."""
+    """Puts sets and dicts in order, so that equal ones give the same text. Other plain data stays as it is."""
     if kind is dict:
         return "dict", _sorted([(_one(key), _one(one)) for key, one in value.items()])
     if kind is set or kind is frozenset:
-        return "set", _sorted([_one(one) for one in value])  # sets in it first, for they have no order themselves
+        return "set", _sorted([_one(one) for one in value])  # inner sets first: they have no order themselves
     if kind in _CONTAINERS and any(type(one) in _CONTAINERS for one in value):
         return kind(map(_one, value))
     return value
@@ -61,6 +61,6 @@ def _one(value: Any) -> Any:
 
 def _sorted(items: list[Any]) -> list[Any]:
     try:
-        return sorted(items)  # the keys of a dict differ, so that its values are not compared
+        return sorted(items)  # the keys of a dict differ, so its values are never compared
     except TypeError:  # of different kinds
         return sorted(items, key=repr)

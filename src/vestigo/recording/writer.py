@@ -1,4 +1,4 @@
-"""Writes events to files from a thread of its own; the buffer before it is bounded, and never waits."""
+"""Writes events to files in its own thread. The buffer in front of it is bounded, and putting an event never waits."""
 
 import os
 import threading
@@ -65,7 +65,9 @@ class Writer:
         self._thread.start()
 
     def _go_on_in_child(self) -> None:
-        """After a fork: what waits is the parent's, and there is no thread yet. One that was closed stays closed."""
+        """Begins anew after a fork: waiting events are the parent's, and the child has no thread yet. A closed writer
+        stays closed.
+        """
         self._waiting.clear()
         self.written = self.dropped = 0
         self._parts.close()  # the child's copy
@@ -79,7 +81,7 @@ class Writer:
             self._closed = True
 
     def _write_waiting(self) -> None:
-        """All events that wait now. Called with the lock held."""
+        """Writes all events that wait now. The caller holds the lock."""
         left = len(self._waiting)
         while left > 0:
             count = min(left, _CHUNK)
@@ -105,7 +107,7 @@ class Writer:
                 rest += f', "version": {quoted(str(version) if hashed is None else hashed(version))}'
             if scope is not None:
                 rest += f', "scope": {quoted(scope)}'
-        except Exception:  # a key, a size or a version that is none; the thread goes on
+        except Exception:  # a key, size or version is of an impossible kind; the thread goes on
             return None
         return f"{head}{rest}}}\n"
 

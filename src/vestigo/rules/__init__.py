@@ -1,4 +1,4 @@
-"""What to replay: rules for a look-up, room that look-ups share, and the plan that names them."""
+"""What to replay: the rules of a look-up, the room that look-ups share, and the plan that holds them."""
 
 from vestigo.rules.aim import Aim, Worth
 from vestigo.rules.conditions import Value

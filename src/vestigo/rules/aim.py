@@ -1,4 +1,4 @@
-"""What a choice is to be best at: the aim, its limits, and what things are worth in money."""
+"""What the choice is to be best at: the aim, its limits, and prices."""
 
 import re
 from collections.abc import Iterator, Mapping
@@ -18,7 +18,7 @@ _Amounts = TypeVar("_Amounts", float, "np.ndarray")
 
 
 class Limit(NamedTuple):
-    """A bound that a candidate must keep: an amount, or so many times what today's settings have.
+    """A bound that a candidate must keep: an amount, or a multiple of what today's settings have.
 
     >>> Limit.read("memory_peak", "<= 64 MiB").allows(2**26 + 1)
     False
@@ -30,7 +30,8 @@ class Limit(NamedTuple):
     sign: str
     bound: float
     of_today: float | None = None
-    """How many times today's amount the bound is; then `bound` means nothing until that is known (`beside`)."""
+    """How many times today's amount the bound is. In that case `bound` means nothing until `beside` has worked it out.
+    """
 
     @classmethod
     def read(cls, name: str, text: object) -> "Limit":
@@ -49,11 +50,13 @@ class Limit(NamedTuple):
         return cls(name, found[1], float("nan"), 1 + more if today[1] == "+" else 1 - more)
 
     def beside(self, today: float) -> "Limit":
-        """With its bound in numbers, where today's settings have so much."""
+        """The limit with its bound as a number, given what today's settings have."""
         return self if self.of_today is None else self._replace(bound=today * self.of_today, of_today=None)
 
     def beyond(self, amount: _Amounts) -> _Amounts:
-        """How far outside the bound an amount lies, or each of several, in parts of the bound; inside, 0 or less."""
+        """How far an amount (or each of several) lies outside the bound, as a share of the bound. It is 0 or less
+        inside.
+        """
         outside = amount - self.bound if self.sign == "<=" else self.bound - amount
         return outside / (abs(self.bound) or 1.0)
 
@@ -73,7 +76,7 @@ class Limit(NamedTuple):
 
 
 def _amount_in(what: Measure, text: object) -> str:
-    """What was written, if it is an amount; else one that fits."""
+    """The text, if it is an amount of this measure; otherwise an example of one."""
     try:
         what.read(str(text))
     except ValueError:
@@ -83,7 +86,7 @@ def _amount_in(what: Measure, text: object) -> str:
 
 @dataclass(frozen=True)
 class Worth:
-    """What things cost, in one currency: turned into one number, money a month."""
+    """What things cost. Together they give one number: money a month."""
 
     million_loads: float = 0.0
     """A million origin calls."""
@@ -104,7 +107,7 @@ class Worth:
 
 @dataclass(frozen=True)
 class Aim:
-    """The measure to make best, within limits; or, with `worth`, the money to make least.
+    """What to make best within limits: a measure, or, with `worth`, money.
 
     >>> Aim("fresh_hit_rate", {"memory_peak": "<= 64 MiB", "stale_rate": "<= 0.5 %"}).limits[1].bound
     0.005
@@ -145,7 +148,7 @@ class Aim:
 
 
 def _contradictions(limits: list[Limit]) -> Iterator[tuple[str, str]]:
-    """Limits that no outcome can keep together."""
+    """Sentences for limits that no outcome can keep together."""
     for low in limits:
         for high in limits:
             below = low.name == high.name or (low.name, high.name) == ("fresh_hit_rate", "hit_rate")

@@ -1,4 +1,4 @@
-"""The base of what a user states in rules: checked when it is made, told back as it was stated."""
+"""The base of what a user states as rules: it is checked when it is made, and written back as it was stated."""
 
 from collections.abc import Iterator
 from fractions import Fraction
@@ -18,7 +18,7 @@ Plain = bool | int | str | list[str]
 
 
 class _Contradictions(ValueError):
-    """Rules that are fine each, but mean nothing together."""
+    """Rules that are valid one by one, but contradict each other."""
 
     def __init__(self, problems: list[str]) -> None:
         self.problems = problems
@@ -26,7 +26,7 @@ class _Contradictions(ValueError):
 
 
 class Checked(BaseModel):
-    """Immutable. Raises RulesError, which names every wrong value."""
+    """Immutable rules. Raises RulesError, which names every wrong value."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", arbitrary_types_allowed=True)
 
@@ -42,7 +42,7 @@ class Checked(BaseModel):
             raise RulesError([f"{rule}: {problem}" if rule else problem for rule, problem in found], found) from None
 
     def contradictions(self) -> Iterator[str]:
-        """A sentence for what cannot mean anything, with the rules that contradict each other."""
+        """A sentence for each contradiction, with the rules that it is about."""
         yield from ()
 
     @model_validator(mode="after")

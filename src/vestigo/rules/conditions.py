@@ -1,4 +1,4 @@
-"""Which values are worth keeping: conditions on size, cost and key, or a function of the user's."""
+"""Which values are worth keeping: conditions on size, cost and key, or a user's own function."""
 
 import re
 from collections.abc import Callable, Sequence
@@ -13,7 +13,7 @@ _SHOWN = '"size <= 64 KiB", "cost >= 5ms", "key = tile/{...}" or "key != tmp/{..
 
 
 class Value(NamedTuple):
-    """What a condition in Python is asked about: a value that the origin gave, or that was written."""
+    """What a condition in Python is asked about: a value that was loaded or written."""
 
     lookup: str
     key: str
@@ -25,7 +25,7 @@ class Value(NamedTuple):
 
 @dataclass(frozen=True)
 class KeepIf:
-    """All of `conditions` must hold; or `own`, a function from a `Value` to a bool."""
+    """Conditions that must all hold, or `own`, a function from a `Value` to a bool."""
 
     texts: tuple[str, ...] = ()
     least_size: int = 0
@@ -38,7 +38,7 @@ class KeepIf:
 
     @classmethod
     def read(cls, value: object) -> "KeepIf | None":
-        """From a text, a list of texts, or a function; ``"all"`` is none. Raises ValueError.
+        """Reads a text, a list of texts, or a function. ``"all"`` means no condition. Raises ValueError.
 
         >>> KeepIf.read(["size <= 64 KiB", "cost >= 5ms"]).most_size
         65536
@@ -86,7 +86,7 @@ def is_one_key(text: str) -> bool:
 
 
 def patterns(value: object) -> tuple[str, ...]:
-    """One, or a list of them."""
+    """A pattern of keys, or a list of them."""
     texts = (value,) if isinstance(value, str) else tuple(value) if isinstance(value, Sequence) else (None,)
     if not all(isinstance(text, str) for text in texts):
         raise ValueError(f'{value!r} is not a pattern of keys; write, for example, "tile/{{...}}", or a list of them')

@@ -1,4 +1,4 @@
-"""The eviction policies by name, their parameters, and what these come to in a room of a given size."""
+"""The eviction policies by name, their parameters, and the numbers that these give in a room of some size."""
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
@@ -38,13 +38,13 @@ def _as_they_are(_: int, parameters: Mapping[str, Any]) -> tuple[int, ...]:
 
 
 class Known(NamedTuple):
-    """A policy that both engines have: its parameters, and the numbers that they come to."""
+    """A policy that both engines have, with its parameters and the numbers that follow from them."""
 
     parameters: Mapping[str, _Kind] = {}
     numbers: Numbers = _as_they_are
 
     def written(self, value: Parameter) -> str:
-        """A parameter's value, as a plan has it."""
+        """A parameter's value as a plan writes it."""
         return _text(value)
 
 
@@ -86,7 +86,7 @@ POLICIES: dict[str, Known] = {
 
 @dataclass(frozen=True)
 class Eviction:
-    """A policy with its parameters, or one of the user's own.
+    """A policy with its parameters, or a user's own policy.
 
     >>> Eviction.read("slru protected=70%"), str(Eviction.read("lru-k retained=200s k=3"))
     (Eviction('slru protected=70%'), 'lru-k k=3')
@@ -98,7 +98,7 @@ class Eviction:
 
     @classmethod
     def read(cls, value: object) -> "Eviction":
-        """From a name with parameters, or a class of the user's. Raises ValueError."""
+        """Reads a name with parameters, or takes a user's own class. Raises ValueError."""
         if isinstance(value, Eviction):
             return value
         if callable(value):
@@ -122,7 +122,7 @@ class Eviction:
         return cls(words[0], tuple((name, given.get(name, kind.usual)) for name, kind in kinds.items()))
 
     def room(self, max_entries: int | None, max_bytes: int | None) -> Room:
-        """The room that a policy is to divide."""
+        """The room that the policy divides."""
         by_bytes = max_entries is None and max_bytes is not None
         limit = max_bytes if by_bytes else max_entries
         room = Room(LARGEST_ROOM if limit is None else min(limit, LARGEST_ROOM), by_bytes)

@@ -1,4 +1,4 @@
-"""Which counters of a running service say what: ``[life]`` in a plan."""
+"""Which counters of a running service mean what: ``[life]`` in a plan."""
 
 import re
 from collections.abc import Mapping
@@ -15,7 +15,7 @@ LOOKUP = "{lookup}"
 
 
 class Series(NamedTuple):
-    """A metric, and labels that it must have; the label whose value is the look-up has `LOOKUP` for it."""
+    """A metric and the labels that it must have. The label whose value is the look-up has the value `LOOKUP`."""
 
     metric: str
     labels: Mapping[str, str]
@@ -23,7 +23,7 @@ class Series(NamedTuple):
 
     @classmethod
     def parse(cls, text: str) -> "Series":
-        """From text as Prometheus writes it. Raises ValueError.
+        """Reads a series as Prometheus writes it. Raises ValueError.
 
         >>> Series.parse('reads_total{result="hit", cache="{lookup}"}').labels
         {'result': 'hit', 'cache': '{lookup}'}
@@ -43,7 +43,7 @@ class Series(NamedTuple):
         return cls(found[1], labels, text)
 
     def lookup_in(self, labels: Mapping[str, str]) -> str | None:
-        """The look-up that labels name."""
+        """The look-up that the labels name."""
         return next((labels.get(name) for name, value in self.labels.items() if value == LOOKUP), None)
 
     def fits(self, labels: Mapping[str, str]) -> bool:
@@ -56,7 +56,7 @@ class Series(NamedTuple):
 
 
 def series(value: object) -> tuple[Series, ...]:
-    """One, or a list of those that are added up. Raises ValueError."""
+    """Reads one series, or a list of series that are added up. Raises ValueError."""
     each = value if isinstance(value, (list, tuple)) else [value]
     if not all(isinstance(one, (str, Series)) for one in each):
         raise ValueError(f"{value!r} is not a series; write text, such as 'reads_total{{result=\"hit\"}}'")

@@ -14,7 +14,7 @@ _DAY = timedelta(days=1)
 
 @dataclass(frozen=True)
 class Moments:
-    """Times of day, and instants in ns since the epoch, in the order and the words in which they were given."""
+    """Times of day, and instants in ns since the epoch. They keep the order and the words in which they were given."""
 
     texts: tuple[str, ...]
     times: tuple[time, ...]
@@ -22,7 +22,7 @@ class Moments:
 
     @classmethod
     def read(cls, value: object) -> "Moments | None":
-        """From a text, or a list of texts; ``"never"`` is none. Raises ValueError.
+        """Reads a text or a list of texts. ``"never"`` means no moments. Raises ValueError.
 
         >>> Moments.read(["06:00", "18:30"]).times[1]
         datetime.time(18, 30)
@@ -42,10 +42,10 @@ class Moments:
         )
 
     def between(self, begin_ns: int, end_ns: int, zone: str | None) -> list[int]:
-        """Those after `begin_ns` and up to `end_ns`, ascending.
+        """The moments after `begin_ns` and up to `end_ns`, ascending.
 
-        Where the clock is set back, the first of an hour that comes twice is meant; where it is set forward, the offset
-        before holds.
+        When clocks go back, an hour comes twice, and its first time counts. When they go forward, a time that is
+        skipped is taken with the offset before the change.
         """
         found = {instant for instant in self.instants if begin_ns < instant <= end_ns}
         if self.times:
@@ -62,7 +62,7 @@ class Moments:
 
 
 def read_zone(value: object) -> str | None:
-    """The name of a time zone. Raises ValueError."""
+    """Checks the name of a time zone. Raises ValueError."""
     if value is None or (isinstance(value, str) and _is_zone(value)):
         return value
     raise ValueError(f'{value!r} is not a time zone; write one such as "Europe/Oslo" or "UTC"')
@@ -72,7 +72,7 @@ def read_zone(value: object) -> str | None:
 def _is_zone(name: str) -> bool:
     try:
         ZoneInfo(name)
-    except (KeyError, ValueError, OSError):  # no such zone, no name at all, a folder of zones
+    except (KeyError, ValueError, OSError):  # no such zone, no name at all, or a folder of zones
         return False
     return True
 

@@ -1,4 +1,4 @@
-"""A plan: rules for each look-up, and named alternatives to them."""
+"""A plan: the rules of each look-up, and named alternatives to them."""
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, fields
@@ -39,8 +39,8 @@ def _made_again(parts: dict[str, Any]) -> "Plan":
 class Plan:
     """Today's settings and the candidates for better ones.
 
-    `rules` hold for every look-up, but for what `lookups` states of it. A candidate is a plan of its own.
-    `warm_up` is how much is replayed before counting begins: a duration, or a number of reads.
+    `rules` hold for every look-up, except where `lookups` states something else for it. A candidate is a plan of its
+    own. `warm_up` is what is replayed before counting begins: a duration, or a number of reads.
 
     >>> plan = Plan(Rules(max_entries=500, absolute="1h"), lookups={"vessel": {"max_entries": 50}})
     >>> plan.rules_for("vessel"), plan.rules_for("berth").max_entries
@@ -49,12 +49,13 @@ class Plan:
 
     rules: Rules = Rules()
     lookups: Mapping[str, Layer] = field(default_factory=dict)
-    """What is stated of single look-ups: `Rules`, of which what was said when they were made, or a mapping."""
+    """What is stated for single look-ups: `Rules` (only what was given when they were made), or a mapping."""
     keys: Mapping[str, Mapping[str, Layer]] = field(default_factory=dict)
-    """By look-up and pattern (``{"chart": {"14/{...}": {"absolute": "2h"}}}``): what is stated of the keys that match.
-    Of several patterns the first one counts."""
+    """What is stated for keys, by look-up and pattern (``{"chart": {"14/{...}": {"absolute": "2h"}}}``). If several
+    patterns match a key, the first one counts.
+    """
     pools: Mapping[str, Pool] = field(default_factory=dict)
-    """Room that several look-ups share; every other look-up has room of its own."""
+    """Room that several look-ups share. Every other look-up has its own room."""
     candidates: Mapping[str, "Plan"] = field(default_factory=dict)
     warm_up: Duration | int = Duration(0)
     trace_path: Path | None = None
@@ -63,11 +64,11 @@ class Plan:
     what_if: WhatIf = WhatIf()
     """What is to be different about the trace."""
     vary: Mapping[str, Sequence[Any]] = field(default_factory=dict)
-    """By dotted key (``"lookup.vessel.max_entries"``): values of which a sweep tries every combination."""
+    """Values by dotted key (``"lookup.vessel.max_entries"``). A sweep tries every combination of them."""
     aim: Aim = Aim()
     """What `Sweep.choose` makes best, and within which limits."""
     life: Life = Life()
-    """Which counters of the running service say what."""
+    """Which counters of the running service mean what."""
 
     _rules_for: Mapping[str, Rules] = field(init=False, repr=False, compare=False)
     _rules_for_keys: Mapping[str, Mapping[str, Rules]] = field(init=False, repr=False, compare=False)
@@ -84,7 +85,7 @@ class Plan:
             raise RulesError([f"{'.'.join(where)}: {problem}" for where, problem in found], by_place=found)
 
     def _lay(self) -> None:
-        """Works out what holds for each look-up and pattern. Raises RulesError."""
+        """Works out which rules hold for each look-up and pattern. Raises RulesError."""
         problems: list[Problem] = []
 
         def laid(layer: Layer, base: Rules, *where: str) -> tuple[Stated, Rules]:
@@ -126,11 +127,11 @@ class Plan:
         )
 
     def rules_for(self, lookup: str) -> Rules:
-        """What holds for a look-up."""
+        """The rules that hold for a look-up."""
         return self._rules_for.get(lookup, self.rules)
 
     def rules_for_keys(self, lookup: str) -> Mapping[str, Rules]:
-        """What holds for keys of a look-up, by pattern; the first that matches counts."""
+        """The rules for keys of a look-up, by pattern. The first pattern that matches a key counts."""
         return self._rules_for_keys.get(lookup, {})
 
     def pool_for(self, lookup: str) -> str | None:
@@ -138,12 +139,12 @@ class Plan:
         return next((name for name, pool in self.pools.items() if lookup in pool.lookups), None)
 
     def pool_rules(self, lookup: str) -> PoolRules:
-        """Of the room that a look-up's entries are in."""
+        """The rules of the pool in which a look-up's entries are."""
         shared = self.pool_for(lookup)
         return self.rules_for(lookup) if shared is None else self.pools[shared]
 
     def all_rules(self) -> Iterator[Rules]:
-        """Every rules that the plan has."""
+        """All `Rules` in the plan."""
         yield self.rules
         yield from self._rules_for.values()
         for each in self._rules_for_keys.values():
@@ -156,7 +157,7 @@ class Plan:
         return _made_again, ({one.name: plain(getattr(self, one.name)) for one in fields(self) if one.init},)
 
     def to_dict(self) -> dict[str, Any]:
-        """What is replayed, as JSON can have it: rules, pools, warm-up and what is different about the trace."""
+        """What is replayed, as plain data: rules, pools, warm-up, and circumstances that differ from the trace."""
         return {
             "rules": self.rules.to_dict(),
             "lookups": {name: Stated.by(stated).to_dict() for name, stated in self.lookups.items()},
@@ -172,7 +173,7 @@ class Plan:
 
     @classmethod
     def from_dict(cls, stated: Mapping[str, Any]) -> "Plan":
-        """The plan that `to_dict` told."""
+        """The plan from the data of `to_dict`."""
         return cls(
             rules=Rules(**stated["rules"]),
             lookups=stated["lookups"],
@@ -183,7 +184,7 @@ class Plan:
         )
 
     def unknown_lookups(self, lookups: tuple[str, ...]) -> list[str]:
-        """A sentence for every look-up that the plan names and the trace does not."""
+        """A sentence for every look-up that the plan names but the trace does not have."""
         pooled = [name for pool in self.pools.values() for name in pool.lookups]
         named = dict.fromkeys([*self.lookups, *self.keys, *pooled])
         return [

@@ -1,4 +1,4 @@
-"""Reads a plan file: TOML, every problem reported at once with its line."""
+"""Reads a plan file (TOML), and reports all of its problems at once, each with its line."""
 
 import re
 import tomllib
@@ -32,8 +32,8 @@ def read_plan(path: str | Path) -> Plan:
     """The plan in a TOML file with ``[trace]``, ``[rules]``, ``[lookup.*]``, ``[pool.*]``, ``[whatif]``,
     ``[candidate.*]``, ``[vary]``, ``[aim]``, ``[worth]`` and ``[life]``.
 
-    Raises PlanError, which names every problem with its line. A relative ``trace.path`` is taken from the
-    plan's own folder.
+    Raises PlanError, which names every problem with its line. A relative ``trace.path`` starts at the plan's own
+    folder.
     """
     path = Path(path)
     try:
@@ -49,7 +49,7 @@ def read_plan(path: str | Path) -> Plan:
 
 
 class _Reader(Tables):
-    """Builds a plan from tables, and gathers what is wrong on the way."""
+    """Builds a plan from tables, and collects problems on the way."""
 
     def __init__(self, path: Path, text: str) -> None:
         super().__init__(text)
@@ -93,8 +93,8 @@ class _Reader(Tables):
             return Plan()
 
     def settings(self, where: plan_lines.Path, tables: Table, base: Table | None = None) -> dict[str, Any]:
-        """Rules for all, for single look-ups, for single keys, and pools: those of `base` with those of `tables` over
-        them.
+        """Rules for all, for single look-ups and for single keys, and pools: those of `tables` put over those of
+        `base`.
         """
         sources = ((where, tables), ((), base or {}))
 
@@ -148,7 +148,7 @@ class _Reader(Tables):
         return self.checked(Life, table, ("life",), places) or Life()
 
     def vary(self, tables: Table, plan: Plan) -> dict[str, list[Any]]:
-        """Every value is tried alone, so that what is wrong is told with its line."""
+        """Reads the values that vary. Every value is tried alone, so that a problem is reported with its line."""
         found, to_try = {}, not self.problems
         for path, values_ in self.leaves((), self.table((), "vary", tables)):
             where, key = ("vary", *path), ".".join(path)
@@ -226,10 +226,10 @@ class _Reader(Tables):
                 self.wrong(where[-1] if where else ("rules",), problem + see)
             wrong = {key for key, _ in error.by_rule}
             right = {key: value for key, value in found.items() if key not in wrong}
-            return self.rules(right) if len(right) < len(found) else Rules()  # what is left may not fit together
+            return self.rules(right) if len(right) < len(found) else Rules()  # those left may contradict each other
 
     def layer(self, base: Found, own: Found) -> Stated:
-        """What `own` states, checked together with what holds below it."""
+        """What `own` states, checked together with what the layers below state."""
         rules = self.rules({**base, **own})
         return Stated({name: getattr(rules, name) for name in own if name in rules.model_fields_set})
 

@@ -1,4 +1,4 @@
-"""Where each key of a TOML file stands. The standard reader gives values without lines."""
+"""The line of each key in a TOML file. The standard reader gives values without lines."""
 
 import re
 

@@ -1,4 +1,4 @@
-"""The tables of a plan file, with where each key stands, and what was found wrong on the way."""
+"""The tables of a plan file, the line of each key, and the problems that were found."""
 
 from collections.abc import Iterator
 from typing import Any
@@ -13,7 +13,7 @@ Found = dict[str, tuple[object, Path]]
 
 
 class Tables:
-    """Gives tables out, and gathers problems with their lines."""
+    """Hands out tables, and collects problems with their lines."""
 
     def __init__(self, text: str) -> None:
         self.lines = key_lines(text)
@@ -31,7 +31,7 @@ class Tables:
         return [(child, self.table((*where, name), child, parent)) for child in parent]
 
     def subtables_at(self, where: Path, path: Path, tables: Table) -> list[tuple[str, Table]]:
-        """The tables below a dotted path, where it is there."""
+        """The tables below a dotted path, if it exists."""
         for name in path[:-1]:
             where, tables = (*where, name), self.table(where, name, tables)
         return self.subtables(where, path[-1], tables)
@@ -51,11 +51,11 @@ class Tables:
         self.problems.append((self.line(where), problem if names_the_key else f"{'.'.join(where)}: {problem}"))
 
     def line(self, where: Path) -> int:
-        """Where it stands, or what it would stand in."""
+        """The line of a key, or of the table that it would be in."""
         return next((self.lines[where[:n]] for n in range(len(where), 0, -1) if where[:n] in self.lines), 1)
 
     def leaves(self, path: Path, table: Table) -> Iterator[tuple[Path, Any]]:
-        """A table's values with their keys, whether these are quoted whole or dotted."""
+        """The values of a table with their keys, whether the keys are dotted or quoted as a whole."""
         for key, value in table.items():
             if isinstance(value, dict):
                 yield from self.leaves((*path, key), value)
@@ -63,7 +63,7 @@ class Tables:
                 yield (*path, key), value
 
     def layers(self, *sources: tuple[Path, Table, Path]) -> Found:
-        """Each rule's value with where it stands; what is named first wins."""
+        """The value of each rule and where it stands. The table that is named first wins."""
         found: Found = {}
         for base, tables, path in reversed(sources):
             where, table = base, tables
@@ -73,6 +73,6 @@ class Tables:
         return found
 
     def stated(self, where: Path, place: Path) -> Path:
-        """Where a candidate's setting stands: in the candidate, or in what it differs from."""
+        """Where a candidate's setting stands: in the candidate, or in the plan that it changes."""
         own = (*where, *place)
         return own if own in self.lines or place not in self.lines else place

@@ -1,4 +1,4 @@
-"""A plan as the text of a plan file, to be copied and replayed."""
+"""Writes a plan as the text of a plan file, which can be copied and replayed."""
 
 import os
 from collections.abc import Mapping
@@ -19,9 +19,9 @@ _SIZES = ("max_bytes", "entry_overhead", "assume_size")
 
 
 def plan_text(plan: Plan, folder: Path | None = None) -> str:
-    """All that it states, as TOML, but candidates and what varies: its settings can be replayed alone.
+    """All that the plan states, as TOML, without candidates and what varies. So its settings can be replayed alone.
 
-    Paths are told from `folder`, where the file will be.
+    Paths are relative to `folder`, where the file will be.
 
     >>> from vestigo.rules.rules import Rules
     >>> print(plan_text(Plan(Rules(max_bytes=2**23, absolute="10m"), {"vessel": {"absolute": "never"}})))
@@ -66,7 +66,7 @@ def _trace(plan: Plan, folder: Path | None) -> dict[str, Any]:
 
 
 def _with_units(rules: Mapping[str, Any]) -> dict[str, Any]:
-    """Rules with sizes in units."""
+    """The rules with sizes in units."""
     return {name: _with_unit(name, value) for name, value in rules.items()}
 
 

@@ -1,4 +1,4 @@
-"""What an eviction policy is: the base of the built-in ones, and of yours."""
+"""What an eviction policy is: the base class of the built-in ones, and of yours."""
 
 from dataclasses import dataclass
 
@@ -7,9 +7,9 @@ LARGEST_ROOM = 2**61
 
 @dataclass(frozen=True)
 class Room:
-    """The room that a policy divides: its limit in entries, or, where only bytes are limited, in bytes.
+    """The room that a policy divides. Its limit is in entries, or in bytes if only bytes are limited.
 
-    `numbers` are what the parameters of a built-in policy come to.
+    `numbers` are worked out from the parameters of a built-in policy.
 
     >>> Room(100, by_bytes=False).weight(4096), Room(65536, by_bytes=True).weight(4096)
     (1, 4096)
@@ -25,12 +25,11 @@ class Room:
 
 
 class Policy:
-    """Which entry makes room. Derive from it, and give the class as `Rules(eviction=...)`.
+    """Decides which entry is evicted. Derive your own class from it, and give that as `Rules(eviction=...)`.
 
-    Keys are whole numbers, sizes are bytes with overhead, times are ns since the epoch. Only entries are told of:
-    not reads that
-    found nothing, nor values that were not kept. When the whole pool is emptied, a new policy takes over. Policies of
-    your own run on the reference engine.
+    Keys are whole numbers, sizes are bytes with overhead, times are ns since the epoch. A policy hears only of entries,
+    not of reads that found nothing or values that were not kept. When the whole pool is emptied, a new policy takes
+    over. Your own policies run on the reference engine.
 
     >>> class Newest(Policy):
     ...     def __init__(self, room):
@@ -51,15 +50,16 @@ class Policy:
         """A value is about to come in. Room for it is made next."""
 
     def placed(self, key: int, size: int, cost: int | None, now: int) -> None:
-        """An entry came in. Its load took `cost` ns; None: it was written, not loaded."""
+        """An entry came in. Its load took `cost` ns. None means that it was written, not loaded."""
 
     def hit(self, key: int, now: int) -> None:
         """An entry was used."""
 
     def left(self, key: int) -> None:
-        """An entry went, not by this policy's choice: it expired, was dropped, cleared, or replaced by a later
-        value."""
+        """An entry left, but not by this policy's choice: it expired, was dropped, cleared, or replaced by a later
+        value.
+        """
 
     def evict(self) -> int:
-        """Gives up an entry and says which. Asked only while there is one."""
+        """Removes an entry and returns its key. It is called only while there is an entry."""
         raise NotImplementedError

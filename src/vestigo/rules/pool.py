@@ -1,4 +1,4 @@
-"""The room that entries share: how much there is, and who makes way."""
+"""The room that entries share: how much there is, and which entries are evicted."""
 
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Annotated
@@ -26,7 +26,7 @@ def _amounts_that_stay(rules: "PoolRules") -> Mapping[str, Number]:
 
 
 class PoolRules(Checked):
-    """What a look-up says of its own pool, and a `Pool` of that of several look-ups."""
+    """The rules of a pool, stated by a look-up for its own pool, or by a `Pool` for several look-ups."""
 
     max_entries: Annotated[
         int | None, BeforeValidator(values.limit), Rule("room", same("max_entries"), plain=always)
@@ -69,14 +69,14 @@ def look_up_names(value: object) -> tuple[str, ...]:
 
 
 class Pool(PoolRules):
-    """Room that several look-ups share, each with rules of its own for everything else.
+    """Room that several look-ups share. Everything else each look-up decides by its own rules.
 
     >>> Pool(lookups=["berth", "weather"], max_bytes="32 MiB")
     Pool(max_bytes=33554432, lookups=['berth', 'weather'])
     """
 
     lookups: Annotated[tuple[str, ...], BeforeValidator(look_up_names)] = ()
-    """Whose room it is. Needed."""
+    """The look-ups that share the room. Required."""
 
     def contradictions(self) -> Iterator[str]:
         if not self.lookups:

@@ -1,4 +1,4 @@
-"""What a rule says of itself besides its value: under which heading it belongs, how engines get it."""
+"""What a rule says about itself: the heading it belongs to, and how engines get it."""
 
 from collections.abc import Callable, Mapping
 from typing import Any, Literal, NamedTuple
@@ -20,24 +20,24 @@ def always(_: object) -> bool:
 
 
 class Rule(NamedTuple):
-    """Stands in the annotation of a field. The full replay knows every rule; the plain one, which is several times as
-    fast, only what is said here. What is not said leads to the full one.
+    """Stands in the annotation of a field. The full replay knows every rule. The plain replay is several times as fast,
+    and knows only what is said here. Everything else is replayed in full.
     """
 
     heading: Heading
     numbers: Numbers | None = None
-    """How the kernel gets it; None: what it comes to is worked out before (`worked_out`)."""
+    """How the kernel gets it. None: another module works it out first (`worked_out`)."""
     plain: Callable[[Any], bool] | None = None
-    """Which values the plain replay knows; None: only what the rule is unless stated."""
+    """Whether the plain replay knows a value. None: it knows only the default."""
     worked_out: str = ""
-    """The module that makes something else of the rule, which engines get."""
+    """The module that works out from the rule what engines get."""
 
     def is_plain(self, value: object, usual: object) -> bool:
         return bool(value == usual) or (self.plain is not None and self.plain(value))
 
 
 def rules_of(kind: type[BaseModel]) -> dict[str, Rule]:
-    """By name. A field that says nothing of itself is left out, which a test finds."""
+    """The rules by name. A field without a `Rule` is left out, and a test finds it."""
     found = {
         name: [one for one in field.metadata if isinstance(one, Rule)] for name, field in kind.model_fields.items()
     }
@@ -45,5 +45,5 @@ def rules_of(kind: type[BaseModel]) -> dict[str, Rule]:
 
 
 def same(*names: str) -> Numbers:
-    """The kernel has it under its own name, as a whole number."""
+    """The kernel has the rule under the same name, as a whole number."""
     return lambda rules: {name: getattr(rules, name) for name in names}

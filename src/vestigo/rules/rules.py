@@ -38,9 +38,9 @@ def _bounds_of_kept(rules: "Rules") -> _Numbers:
 
 
 class Rules(PoolRules):
-    """How one look-up is cached. Immutable; checked when it is made.
+    """How one look-up is cached. Rules are immutable, and checked when they are made.
 
-    Durations are text with a unit, or ``"never"``; sizes are text with a unit, or a number of bytes; shares are text
+    Durations are text with a unit, or ``"never"``. Sizes are text with a unit, or a number of bytes. Shares are text
     with ``%``. Raises RulesError, which names every wrong rule.
 
     >>> Rules(max_entries=500, absolute="1h", nulls="keep 30s", on_write="drop")

@@ -1,4 +1,4 @@
-"""The JSON Schema of plan files, out of the rules themselves and what their docstrings say."""
+"""The JSON Schema of plan files, made from the rules and their docstrings."""
 
 import ast
 import inspect
@@ -74,7 +74,7 @@ _READ_BY: Mapping[Callable[..., Any], Schema] = {
 
 
 def plan_schema() -> Schema:
-    """Of the whole file, in JSON Schema 2020-12."""
+    """The schema of the whole file, in JSON Schema 2020-12."""
     rules, pool = _of_model(Rules), _of_model(Pool)
     of_lookup = _object({**rules["properties"], "keys": _named(rules, "Patterns of keys, with rules of their own.")})
     settings = {
@@ -163,14 +163,14 @@ def _of_worth() -> Schema:
 
 
 def examples_of(reader: Callable[..., Any]) -> list[str]:
-    """Texts that a reader of a rule takes."""
+    """Texts that the reader of a rule accepts."""
     schema = _READ_BY[reader]
     parts = [schema, *schema.get("anyOf", [])]
     return [example for part in parts for example in part.get("examples", [])]
 
 
 def said_of(kind: type) -> dict[str, str]:
-    """What stands below each field of a class and of its bases."""
+    """The docstring below each field of a class and of its bases."""
     found: dict[str, str] = {}
     for base in reversed(kind.__mro__):
         if not base.__module__.startswith("vestigo."):

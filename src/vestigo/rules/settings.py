@@ -1,4 +1,4 @@
-"""What users may give for settings, and for the trace that these are replayed on."""
+"""What users may give as settings, and as the trace to replay."""
 
 from collections.abc import Callable
 from pathlib import Path
@@ -15,7 +15,7 @@ Settings = Rules | Plan | str | Path
 
 
 def plan_of(settings: Settings) -> Plan:
-    """Raises PlanError for a file that cannot be used.
+    """The plan that settings in any form stand for. Raises PlanError for a file that cannot be used.
 
     >>> plan_of(Rules(max_entries=5)).rules
     Rules(max_entries=5)
@@ -33,7 +33,7 @@ _Value = TypeVar("_Value")
 
 
 def argument(name: str, read: Callable[[object], _Value], value: object) -> _Value:
-    """What a call states, read as a plan file's values are. Raises RulesError, which names the argument.
+    """Reads an argument of a call like a value in a plan file. Raises RulesError, which names the argument.
 
     >>> from vestigo.units import parse_bytes
     >>> argument("total", parse_bytes, "1 KiB")
@@ -46,5 +46,5 @@ def argument(name: str, read: Callable[[object], _Value], value: object) -> _Val
 
 
 def trace_of(trace: Readable, plan: Plan) -> Trace:
-    """What `read_trace` makes of it, with columns as the plan says. Raises TraceError."""
+    """The trace, read by `read_trace` with the columns that the plan names. Raises TraceError."""
     return trace if isinstance(trace, Trace) else read_trace(trace, plan.intake)

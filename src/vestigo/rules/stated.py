@@ -1,4 +1,6 @@
-"""What one table of a plan states: the values of some rules. What holds is worked out from several such layers."""
+"""What one table of a plan states: the values of some rules. The rules that hold are worked out from several such
+layers.
+"""
 
 from collections.abc import Iterator, Mapping
 from typing import Any
@@ -8,7 +10,7 @@ from vestigo.rules.rules import Rules
 
 
 class Stated(Mapping[str, Any]):
-    """Rules' values by name, read and checked; rules that are not named are as the layer below says.
+    """Values of rules by name, read and checked. A rule that is not named has the value from the layer below.
 
     >>> Stated({"absolute": "never"}).over(Rules(max_entries=5, absolute="1h"))
     Rules(max_entries=5)
@@ -19,21 +21,21 @@ class Stated(Mapping[str, Any]):
 
     @classmethod
     def by(cls, rules: "Rules | Mapping[str, Any]") -> "Stated":
-        """What was said when the rules were made; or what a mapping says."""
+        """What was given when the rules were made, or what a mapping has."""
         if isinstance(rules, Rules):
             return cls({name: getattr(rules, name) for name in Rules.model_fields if name in rules.model_fields_set})
         return rules if isinstance(rules, cls) else cls(rules)
 
     def over(self, base: Rules) -> Rules:
-        """The rules that hold where `base` holds for what is not stated here. Raises RulesError."""
+        """The rules that hold: those stated here, and `base` for the others. Raises RulesError."""
         return Rules(**{**Stated.by(base), **self}) if self else base
 
     def read_by(self, rules: Rules) -> "Stated":
-        """The same names, with the values that they have in `rules`, which were made of them."""
+        """The same names with the values that they have in `rules`, which were made from them."""
         return Stated({name: getattr(rules, name) for name in self})
 
     def to_dict(self) -> dict[str, Plain]:
-        """As a plan file writes it, defaults too."""
+        """As a plan file writes it, including values that equal the defaults."""
         return {name: Rules.written(name, value) for name, value in self.items()}
 
     def __getitem__(self, name: str) -> Any:

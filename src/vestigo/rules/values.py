@@ -1,6 +1,6 @@
-"""What a rule's value may be, and how it is read from a plan or a call.
+"""What the value of a rule may be, and how it is read from a plan or a call.
 
-Each reader takes what a user wrote and gives the value, or raises ValueError with a sentence.
+Each reader takes what a user wrote and returns the value, or raises ValueError with a sentence.
 """
 
 from fractions import Fraction
@@ -22,7 +22,7 @@ class Nulls(NamedTuple):
 
 
 class WhenFull(NamedTuple):
-    """What happens to a value for which there is no room: ``evict``, ``refuse``, ``trim`` a share free."""
+    """What happens to a value for which there is no room: ``evict``, ``refuse``, or ``trim`` a share."""
 
     mode: str
     share: Fraction = Fraction(0)
@@ -31,7 +31,7 @@ class WhenFull(NamedTuple):
         return f"trim {format_exact_share(self.share)}" if self.mode == "trim" else self.mode
 
     def stay(self, limit: int) -> int:
-        """How much of a limit may stay when room is made."""
+        """How much of a limit may stay filled when room is made."""
         return int(limit * (1 - self.share))
 
 
@@ -46,7 +46,7 @@ class Collect(NamedTuple):
 
 
 def from_text(text: str) -> bool | int | str | list[str]:
-    """A value as it is written outside of a plan file: ``true``, ``500``, ``10m``, or a list (``[06:00, 18:00]``).
+    """Reads a value as it is written outside a plan file: ``true``, ``500``, ``10m``, or a list (``[06:00, 18:00]``).
 
     >>> from_text("500"), from_text("10m"), from_text("[06:00, 18:00]")
     (500, '10m', ['06:00', '18:00'])
@@ -61,7 +61,7 @@ def from_text(text: str) -> bool | int | str | list[str]:
 
 
 def limit(value: object) -> int | None:
-    """A number of entries; None is no limit."""
+    """A number of entries. None means no limit."""
     if value is None or value == "no limit":
         return None
     if isinstance(value, bool) or not isinstance(value, int):
@@ -74,7 +74,7 @@ def limit(value: object) -> int | None:
 
 
 def nodes(value: object) -> int | None:
-    """How many servers there are; None is as recorded."""
+    """A number of servers. None means as recorded."""
     if value is None:
         return None
     if isinstance(value, bool) or not isinstance(value, int) or not 1 <= value <= MOST_NODES:
@@ -90,7 +90,7 @@ def _shown(value: object) -> str:
 
 
 def byte_limit(value: object) -> int | None:
-    """A size; None is no limit."""
+    """A size. None means no limit."""
     if value is None or value == "no limit":
         return None
     size = parse_bytes(value)
@@ -100,7 +100,7 @@ def byte_limit(value: object) -> int | None:
 
 
 def lifetime(value: object) -> Duration | None:
-    """How long an entry may live; None is for ever."""
+    """How long an entry may live. None means for ever."""
     if value is None or value == "never":
         return None
     if value == 0 or (isinstance(value, str) and Duration.parse(value) == 0):
@@ -153,7 +153,7 @@ def collect(value: object) -> Collect:
 
 
 def refresh_ahead(value: object) -> Fraction | None:
-    """A share of a lifetime; None is never."""
+    """A share of a lifetime. None means never."""
     if value is None or value == "never":
         return None
     part = share(value)
@@ -174,7 +174,7 @@ def share(value: object) -> Fraction:
 
 
 def span(value: object) -> Duration:
-    """A span of time, which may be zero."""
+    """A duration, which may be zero."""
     return Duration.parse(value)
 
 

@@ -1,4 +1,4 @@
-"""Settings that vary: a plan with some of its rules changed, and every combination of several changes."""
+"""Changes some rules of a plan, and makes every combination of several changes."""
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
@@ -22,7 +22,7 @@ _SHOWN = "rules.RULE, lookup.NAME.RULE or pool.NAME.RULE"
 
 
 def changed(plan: "Plan", changes: Changes) -> "Plan":
-    """`plan` with these changes.
+    """The plan with these changes.
 
     A change of ``rules`` reaches every look-up and key that does not state the rule itself. Raises RulesError for a key
     that names no rule, and for values that mean nothing.
@@ -52,7 +52,7 @@ def changed(plan: "Plan", changes: Changes) -> "Plan":
 
 
 def place_of(key: str) -> tuple[str, str, str]:
-    """A dotted key's table, the name in it if it has some, and the rule.
+    """The table of a dotted key, the name in it if there is one, and the rule.
 
     >>> place_of("lookup.a.b.absolute"), place_of("rules.absolute")
     (('lookup', 'a.b', 'absolute'), ('rules', '', 'absolute'))
@@ -63,7 +63,7 @@ def place_of(key: str) -> tuple[str, str, str]:
 
 
 def combinations(vary: Mapping[str, Sequence[Any]]) -> Iterator[dict[str, Any]]:
-    """One value of each key, in every combination; the last key changes quickest.
+    """Every combination of one value for each key. The last key changes fastest.
 
     >>> [list(one.values()) for one in combinations({"a": [1, 2], "b": [3, 4]})]
     [[1, 3], [1, 4], [2, 3], [2, 4]]
@@ -77,7 +77,7 @@ def count(vary: Mapping[str, Sequence[Any]]) -> int:
 
 
 def name_of(changes: Changes) -> str:
-    """A candidate's name: what is different about it.
+    """The name of a candidate: what is different about it.
 
     >>> name_of({"lookup.vessel.max_entries": 500, "rules.absolute": "5m"})
     'vessel.max_entries=500, absolute=5m'
@@ -86,7 +86,7 @@ def name_of(changes: Changes) -> str:
 
 
 def _remade(settings: _Settings, changes: Changes) -> _Settings:
-    """Checked anew, with what it says besides."""
+    """The plan made and checked anew, with everything else that it says."""
     if not changes:
         return settings
     stated = {name: getattr(settings, name) for name in settings.model_fields_set}

@@ -1,4 +1,4 @@
-"""What is to be different about a trace: ``[whatif]`` in a plan."""
+"""Circumstances that are to differ from the trace: ``[whatif]`` in a plan."""
 
 from collections.abc import Iterator
 from fractions import Fraction
@@ -14,7 +14,7 @@ _MOST_TIMES = 1000
 
 
 class Times(Fraction):
-    """How many times as much.
+    """A factor: how many times as much.
 
     >>> str(Times.read(2)), str(Times.read("0.5"))
     ('2', '0.5')
@@ -22,7 +22,7 @@ class Times(Fraction):
 
     @classmethod
     def read(cls, value: object) -> "Times":
-        """From a number, or text such as ``"2.5"``. Raises ValueError."""
+        """Reads a number, or text such as ``"2.5"``. Raises ValueError."""
         try:
             found = None if isinstance(value, bool) else cls(str(value))
         except (ValueError, ZeroDivisionError, OverflowError):
@@ -35,7 +35,7 @@ class Times(Fraction):
 
     @classmethod
     def read_more(cls, value: object) -> "Times":
-        """The same, of what cannot become less."""
+        """The same, for what cannot become less."""
         found = cls.read(value)
         if found < 1:
             raise ValueError(f"{value!r} is less than there is; sample the trace instead (vestigo convert --sample)")
@@ -46,14 +46,14 @@ class Times(Fraction):
 
 
 class WhatIf(Checked):
-    """What is to be different about the trace that a plan is replayed on.
+    """Circumstances that are to differ from the trace when a plan is replayed.
 
     >>> WhatIf(nodes=4, traffic=2)
     WhatIf(nodes=4, traffic='2')
     """
 
     nodes: Annotated[int | None, BeforeValidator(values.nodes)] = None
-    """On how many nodes the reads are answered, each with a cache of its own; as recorded unless stated."""
+    """How many nodes answer the reads, each with its own cache; as recorded unless stated."""
     spread: Literal["in turn", "by scope", "by key"] = "in turn"
     """Which node an event comes to: one after the other, always the same for a scope, or always the same for a key."""
     traffic: Annotated[Times, BeforeValidator(Times.read_more)] = Times(1)

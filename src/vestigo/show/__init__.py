@@ -1,4 +1,6 @@
-"""What people see: tables for the terminal, figures. It shows what the core knows and computes nothing of its own."""
+"""What people see: tables for the terminal, figures, pages. It shows what the core knows, and works out nothing
+itself.
+"""
 
 import lazy_loader
 

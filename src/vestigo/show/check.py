@@ -1,4 +1,4 @@
-"""A check as text: likely mistakes with the lines that mend them, then what each rule earns."""
+"""Shows a check as text: likely mistakes with the lines that mend them, then what each rule earns."""
 
 from collections.abc import Sequence
 
@@ -17,7 +17,7 @@ _NAME = 36
 
 
 def check_text(check: Check) -> RenderableType:
-    """The answer first."""
+    """The text of a check, with the answer first."""
     parts: list[RenderableType] = [kept_together(_answer(check))]
     for one in check.mistakes:
         parts += [Text(), *_mistake(check, one)]
@@ -51,7 +51,7 @@ def _mistake(check: Check, one: Mistake) -> list[RenderableType]:
 
 
 def _price(check: Check, one: Mistake) -> list[RenderableType]:
-    """What a replay with the mend gives."""
+    """What a replay of the mended plan gives."""
     if one.mended is None:
         return []
     effect = check.effect(one.mended)
@@ -85,7 +85,7 @@ def _more(number: float, thing: str, things: str) -> str:
 
 
 def _earned(check: Check) -> RenderableType:
-    """What there is more with a rule than without it."""
+    """The table of what each rule adds."""
     rules = [one for one in check.rules if "without" in one.tried]
     table = _table(
         "what each rule gives",
@@ -104,7 +104,7 @@ def _earned(check: Check) -> RenderableType:
 
 
 def _amounts(check: Check) -> list[RenderableType]:
-    """What there is more where an amount is half, or double."""
+    """The table of what halving or doubling an amount adds."""
     rows = [
         (f"{what} {_name(one)}", check.effect(name))
         for one in check.rules

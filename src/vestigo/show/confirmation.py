@@ -1,4 +1,4 @@
-"""A confirmation as text: is life as predicted, rate by rate, and what explains it if it is not."""
+"""Shows a confirmation as text: whether each rate is as predicted, and what explains the difference if it is not."""
 
 from rich.console import Group, RenderableType
 from rich.padding import Padding

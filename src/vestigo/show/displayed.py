@@ -1,4 +1,4 @@
-"""What is returned, as text and as markup for notebooks: the tables of the command line."""
+"""Shows returned objects as text, and as markup for notebooks, with the tables of the command line."""
 
 from collections.abc import Callable, Mapping
 from io import StringIO
@@ -44,7 +44,7 @@ from vestigo.units import SHARES, SIZES, format_bytes, format_seconds, format_sh
 
 
 def text(what: object) -> str:
-    """At most 100 columns wide, without colours."""
+    """The text of an object, at most 100 columns wide and without colours."""
     found = StringIO()
     Console(file=found, width=WIDTH, color_system=None, highlight=False, markup=False, emoji=False).print(shown(what))
     lines = found.getvalue().replace(HELD, " ").split("\n")
@@ -52,19 +52,19 @@ def text(what: object) -> str:
 
 
 def html(what: object) -> str:
-    """The same tables and sentences, for a notebook."""
+    """The same tables and sentences as markup for a notebook."""
     return markup(shown(what))
 
 
 def page(report: Report) -> str:
-    """A document for a browser."""
+    """The object as a document for a browser."""
     from vestigo.show.page.report import report_html
 
     return report_html(report)
 
 
 def shown(what: object) -> RenderableType:
-    """The table that the command line shows of it."""
+    """The tables that the command line shows for an object."""
     for kind, show in _SHOWS.items():
         if isinstance(what, kind):
             return show(what)

@@ -1,4 +1,4 @@
-"""A driven cache as text: how far it and the replay agree, where they part first, and what explains that."""
+"""Shows a driven cache as text: how far it agrees with the replay, where they part first, and what explains that."""
 
 from collections.abc import Sequence
 
@@ -46,7 +46,7 @@ def _answer(driven: Driven) -> Text:
 
 
 def _share(alike: int, reads: int) -> str:
-    """Never "100 %" of what is not all."""
+    """A share in percent. It never says "100 %" of what is not all."""
     share = alike / reads if reads else 1.0
     return "more than 99.9 %" if 0.9995 <= share < 1 else format_share(share)
 

@@ -11,7 +11,7 @@ if TYPE_CHECKING:
 
 
 def save_figure(axis: "Axes", path: Path) -> None:
-    """The whole figure that the axes belong to, in the format of the ending; whole or not at all.
+    """Saves the whole figure of the axes, in the format of the file's ending. It is written whole or not at all.
 
     Raises InputError if it cannot be written.
     """
@@ -20,5 +20,5 @@ def save_figure(axis: "Axes", path: Path) -> None:
             axis.get_figure(root=True).savefig(unfinished, dpi=100)  # type: ignore[union-attr]
     except OSError as error:
         raise InputError(f"{path}: cannot be written: {error.strerror or error}") from None
-    except ValueError as error:  # an ending that is no format of Matplotlib's
+    except ValueError as error:  # the ending is not a format that Matplotlib knows
         raise InputError(f"{path}: {str(error).splitlines()[0]}") from None

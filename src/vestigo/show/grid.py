@@ -34,7 +34,9 @@ def grid(  # noqa: PLR0913, PLR0917
     gap: int = GAP,
     widest: int = NAME,
 ) -> Table:
-    """One row a name, each in its style and cut to so many letters; columns stand closer if they would not fit."""
+    """A table with one row for each name, in its style and cut to `letters`. Columns stand closer if they would not
+    fit.
+    """
     head, *shown = [printable(name, widest) for name in (title, *names)]
     if max(map(len, (head, *shown))) + sum(column.width + gap for column in columns) > WIDTH:
         gap = 1
@@ -50,13 +52,13 @@ def grid(  # noqa: PLR0913, PLR0917
 
 
 def in_one_unit(heading: str, amounts: Sequence[float], units: Units) -> Column:
-    """In the unit that suits the largest, decimal points under each other."""
+    """A column in the unit that suits its largest number, with decimal points below each other."""
     size, unit = best_unit(max(map(abs, amounts), default=0), units)
     return Column(heading, unit, _aligned([_signed(amount / size) for amount in amounts]))
 
 
 def in_own_units(heading: str, amounts: Sequence[float], units: Units) -> Column:
-    """Each in the unit that suits it: where they are of very different size."""
+    """A column in which each number has the unit that suits it, for numbers of very different size."""
     cells = []
     for amount in amounts:
         size, unit = best_unit(amount, units)
@@ -70,7 +72,7 @@ def _signed(number: float) -> str:
 
 
 def plain(heading: str, numbers: Sequence[float], unit: str = "") -> Column:
-    """Whole numbers in full, others with three digits."""
+    """A column of plain numbers: whole ones in full, others with three digits."""
     if all(number == int(number) for number in numbers):
         return Column(heading, unit, [f"{int(number):,}" for number in numbers])
     return Column(heading, unit, _aligned([three_digits(number) for number in numbers]))

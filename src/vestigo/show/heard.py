@@ -1,4 +1,4 @@
-"""What a receiver of spans has recorded, as text."""
+"""Shows as text what a receiver of spans has recorded."""
 
 from pathlib import Path
 
@@ -8,13 +8,13 @@ from vestigo.units import counted
 
 
 def heard_line(heard: Heard) -> str:
-    """While it goes on."""
+    """The line that is shown while it records."""
     lost = f", {heard.dropped:,} dropped" if heard.dropped else ""
     return f"{counted(heard.spans, 'span')}, {counted(heard.written, 'event')} written{lost}"
 
 
 def heard_text(heard: Heard, folder: Path) -> str:
-    """In the end, with all that is not in the files, and why."""
+    """The text at the end, with everything that is not in the files, and why."""
     where = printable(str(folder), most=1000)
     lines = [f"{where}: {counted(heard.written, 'event')} written, of {counted(heard.spans, 'span')}"]
     if heard.dropped:

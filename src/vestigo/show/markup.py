@@ -17,7 +17,7 @@ _NUMBER = re.compile(r"-?\+?[\d,.]+")
 
 
 def markup(what: RenderableType) -> str:
-    """The same words in the same tables. Nothing of a trace's or a plan's text is markup."""
+    """The same words in the same tables. Text from a trace or a plan never becomes markup."""
     return "\n".join(_parts(what))
 
 
@@ -49,7 +49,7 @@ def _row(tag: str, cells: Iterable[str], sides: Iterable[str]) -> str:
 
 
 def _cell(what: object, side: str) -> str:
-    """Numbers keep the blanks that put their decimal points under each other."""
+    """A cell. Numbers keep the blanks that put their decimal points below each other."""
     if side != "right":
         return _sentence(what)
     said = _plain(what)
@@ -61,7 +61,7 @@ def _cell(what: object, side: str) -> str:
 
 
 def _sentence(what: object) -> str:
-    """With its bold words."""
+    """A sentence with its bold words."""
     said = html.escape(_plain(what).strip())
     if not isinstance(what, Text):
         return said

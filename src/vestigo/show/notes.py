@@ -1,4 +1,4 @@
-"""What stands under tables and in sentences: assumptions, and numbers that are not parted from their units."""
+"""Notes below tables, and sentences in which numbers stay with their units."""
 
 import re
 from collections.abc import Iterable
@@ -11,18 +11,18 @@ _PARTED = re.compile(r"(?<=\d) (?=(?:%|[KMGT]?i?B|[nµm]?s|min|h|d|reads?|keys?|
 
 
 def assumed(what: Iterable[str]) -> list[Text]:
-    """One line, if anything was."""
+    """One line with what was assumed, if anything was."""
     said = "; ".join(printable(one, most=300) for one in what)
     return [Text(), kept_together(Text(f"Assumed: {said}.", style="dim"))] if said else []
 
 
 def kept_together(text: Text) -> Text:
-    """With its numbers and units held together at a line's end.
+    """The text with blanks that keep a number and its unit on one line.
 
     >>> kept_together(Text("64 MiB of 3 reads")).plain == f"64{HELD}MiB of 3{HELD}reads"
     True
     """
     plain = _PARTED.sub(HELD, text.plain)
     held = Text(plain, style=text.style)
-    held.spans = list(text.spans)  # one character for another: every place stays
+    held.spans = list(text.spans)  # one character replaces another, so all positions stay
     return held

@@ -1,4 +1,4 @@
-"""Single outcomes as text: what was counted in all, of each look-up, in each slice of time."""
+"""Shows single outcomes as text: all together, by look-up, and over time."""
 
 from collections.abc import Mapping, Sequence
 
@@ -17,7 +17,7 @@ MOST_TIMES = 24
 
 
 def outcome_text(outcome: Outcome) -> RenderableType:
-    """All look-ups together, then each."""
+    """The text of an outcome: all look-ups together, then each."""
     found: dict[str, Measures] = {"all look-ups": outcome, **outcome.lookups}
     if len(outcome.lookups) == 1:
         del found["all look-ups"]
@@ -26,7 +26,7 @@ def outcome_text(outcome: Outcome) -> RenderableType:
 
 
 def measures_text(found: Mapping[str, Measures]) -> RenderableType:
-    """A table for each question, and why reads were misses: a row a name."""
+    """A table for each question, and one for the causes of misses, with a row for each name."""
     parts: list[RenderableType] = []
     for question, columns in questions(list(found.values())).items():
         parts += [grid(question, list(found), columns, [""] * len(found)), Text()]
@@ -35,14 +35,14 @@ def measures_text(found: Mapping[str, Measures]) -> RenderableType:
 
 
 def slices_text(slices: Slices) -> RenderableType:
-    """Over time, in at most so many rows."""
+    """The outcome over time, in at most `rows` rows."""
     if not len(slices):
         return Text("No time was counted.")
     return over_time("from (UTC)", slices)
 
 
 def over_time(title: str, slices: Slices) -> RenderableType:
-    """One row a stretch of time."""
+    """A table with one row for each stretch of time."""
     step = -(-len(slices) // MOST_TIMES)
     groups = [slices[begin : begin + step] for begin in range(0, len(slices), step)]
     each = [together(group) for group in groups]
@@ -61,8 +61,8 @@ def over_time(title: str, slices: Slices) -> RenderableType:
 
 
 def questions(each: Sequence[Measures], is_one_trace: bool = False) -> dict[str, list[Column]]:
-    """What readers get, how old answers are, what it takes: the columns of a table each. Of `is_one_trace` changes are
-    known if any row knows of them: a ceiling is replayed on a trace that names none.
+    """The columns of three tables: what readers get, how old answers are, and what it takes. With `is_one_trace`,
+    changes are known if any row knows of them, because a ceiling is replayed on a trace that shows none.
     """
     known = [one.stale_known for one in each]
     known = [any(known)] * len(each) if is_one_trace else known
@@ -95,7 +95,7 @@ def questions(each: Sequence[Measures], is_one_trace: bool = False) -> dict[str,
 
 
 def cause_columns(each: Sequence[Measures]) -> list[Column]:
-    """Misses by cause, and what joined; causes that nobody has are left out."""
+    """Columns for misses by cause, and for joined reads. Causes that no row has are left out."""
     columns = [count(cause, [one.misses_by_cause[cause] for one in each]) for cause in CAUSES]
     columns.append(count("(joined)", [one.joined for one in each]))
     return [column for column in columns if any(cell != "0" for cell in column.cells)]

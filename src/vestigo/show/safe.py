@@ -1,4 +1,4 @@
-"""Text from traces and plans, made harmless to show."""
+"""Makes text from traces and plans harmless to show."""
 
 import shlex
 import unicodedata
@@ -11,7 +11,7 @@ _UNSAFE = {"Cc", "Cf", "Co", "Cs", "Zl", "Zp"}
 
 
 def printable(text: str, most: int = 60) -> str:
-    """The text with everything that could steer a terminal written out, and cut to a length.
+    """The text, cut to a length. Characters that could control a terminal are written out.
 
     >>> printable("a\\x1b[31mb\\nc")
     'a\\\\x1b[31mb\\\\nc'
@@ -23,7 +23,7 @@ def printable(text: str, most: int = 60) -> str:
 
 
 def shell_word(text: str) -> str:
-    """The text as one word of a shell's command, which can be typed and shown.
+    """The text as one word of a shell command that can be typed and shown.
 
     >>> shell_word("a b"), shell_word("QGS537"), shell_word("a\\x1bb")
     ("'a b'", 'QGS537', "$'a\\\\x1bb'")
@@ -34,7 +34,7 @@ def shell_word(text: str) -> str:
 
 
 def command_text(words: Sequence[str], indent: int, width: int) -> str:
-    """A shell's command of several words, which can be typed, in lines of at most so many letters where that can be.
+    """A shell command that can be typed, in lines of at most `width` letters if that is possible.
 
     >>> print(command_text(["vestigo", "why", "--key", "a b"], 2, 20))
       vestigo why \\

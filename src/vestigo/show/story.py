@@ -1,4 +1,4 @@
-"""A key's story as text: what it adds up to, what to change, and what happened."""
+"""Shows a key's story as text: its sums, what to change, and what happened."""
 
 from collections.abc import Mapping, Sequence
 
@@ -22,7 +22,7 @@ _ADVICE = 4
 
 
 def story_text(story: Story, command: Sequence[str] = ("vestigo", "replay")) -> RenderableType:
-    """`command` has the words by which the settings are replayed, without the change that is advised."""
+    """The text of a story. `command` has the words that replay the settings, without the change that is advised."""
     parts: list[RenderableType] = []
     if story.read:
         parts += [kept_together(Text(printable(story.read, most=1000), style="bold")), Text()]
@@ -112,7 +112,7 @@ def _table(story: Story) -> RenderableType:
 
 
 def _shown(story: Story) -> tuple[Sequence[Step], int]:
-    """The first steps; or those around the read that is asked for."""
+    """The steps that are shown: the first ones, or those around the read that is asked for."""
     begin = 0
     if story.read_at_ns is not None:
         before = sum(one.at_ns <= story.read_at_ns for one in story.steps)
@@ -122,7 +122,7 @@ def _shown(story: Story) -> tuple[Sequence[Step], int]:
 
 
 def step_text(step: Step) -> Text:
-    """What happened, in a few words."""
+    """What happened in a step, in a few words."""
     return Text(_WORDS[step.what](step) if step.what in _WORDS else step.what)
 
 
@@ -180,7 +180,7 @@ _WORDS = {
 
 
 def losses_text(keys: Keys, command: Sequence[str], lookups: Sequence[str] | None = None) -> RenderableType:
-    """The keys where most is lost, and how to ask about each; `command` has the words that ask, but for the key."""
+    """The keys where most is lost, and how to ask about each. `command` has the words that ask, without the key."""
     parts: list[RenderableType] = []
     for loss, title in (("origin_time_ns", "most origin time"), ("stale_hits", "most stale hits")):
         worst = keys.worst(loss, 5, lookups).tolist()

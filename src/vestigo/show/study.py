@@ -1,4 +1,4 @@
-"""A sweep and its pick as text for the terminal: the answer first, then a table."""
+"""Shows a sweep and its pick as text for the terminal: the answer first, then a table."""
 
 from collections.abc import Sequence
 
@@ -56,7 +56,7 @@ def _notes(found: Candidates) -> list[Text]:
 
 
 def _changes(candidates: Sequence[Candidate], found: Candidates) -> list[RenderableType]:
-    """What those with long names change: first what they share, then a row each."""
+    """What candidates with long names change: first what they share, then a row for each."""
     keys = list(dict.fromkeys(key for one in candidates for key in one.changes))
     shared = [key for key in keys if len({str(one.changes.get(key)) for one in candidates}) == 1]
     parts: list[RenderableType] = []
@@ -78,7 +78,7 @@ def _heading(key: str) -> tuple[str, str]:
 
 
 def pick_text(pick: Pick) -> RenderableType:
-    """The pick and why; beside today's settings, no cache and the ceilings."""
+    """The pick and the reasons for it, beside today's settings, no cache and the ceilings."""
     found = pick.among
     no_cache, *ceilings = found.references.values()
     rows = [no_cache, found.today, *([pick.candidate] if pick.candidate.name != found.today.name else []), *ceilings]
@@ -95,14 +95,14 @@ def pick_text(pick: Pick) -> RenderableType:
 
 
 def candidate_text(candidate: Candidate) -> RenderableType:
-    """Its measures, a row a part of the time."""
+    """A candidate's measures, with a row for each part of the time."""
     known = bool(candidate.result["whole"].get("stale_known", True))
     columns = [_column(name, MEASURES[name], [candidate], known) for name in _SHOWN]
     return grid("candidate", [candidate.name], columns, [""], GAP)
 
 
 def curves_text(curves: Sequence[SizeCurve]) -> RenderableType:
-    """How little room has nearly all the hits, what more would bring today, and the hits at doubling sizes."""
+    """How little room gives nearly all hits, what more room would bring today, and the hits at doubling sizes."""
     if not curves:
         return Text("The trace has no events, so there is no curve.", style="bold")
     names = [one.name for one in curves]
@@ -143,7 +143,7 @@ def curves_text(curves: Sequence[SizeCurve]) -> RenderableType:
 
 
 def _real(curves: Sequence[SizeCurve]) -> Column:
-    """The hit rate of today's settings, where they were replayed."""
+    """The hit rate of today's settings, if they were replayed."""
     known = [one.real_rate for one in curves if one.real_rate is not None]
     if len(known) < len(curves):
         return Column("really", "", ["-"] * len(curves))
@@ -178,5 +178,5 @@ def _name(candidate: Candidate, found: Candidates) -> str:
 
 
 def _number(candidate: Candidate, found: Candidates) -> str:
-    """For a name that does not fit."""
+    """The number that stands for a name that does not fit."""
     return f"#{list(found).index(candidate.name)}"

@@ -1,4 +1,4 @@
-"""The looks of everything we draw: a quiet ground, one accent, colours that stay apart for every eye."""
+"""The looks of everything we draw: a quiet ground, one accent, and colours that colour-blind readers can tell apart."""
 
 from typing import Any
 

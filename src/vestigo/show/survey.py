@@ -1,4 +1,6 @@
-"""A survey as text for the terminal: the answer, a verdict a look-up, the numbers, what is wrong with keys."""
+"""Shows a survey as text for the terminal: the answer, a verdict on each look-up, the numbers, what is wrong with
+keys.
+"""
 
 from collections.abc import Sequence
 
@@ -19,7 +21,9 @@ _MOST_FINDINGS = 20
 
 
 def survey_text(survey: Survey) -> RenderableType:
-    """At most 100 columns wide. Of very many look-ups those that could save most."""
+    """The text of a survey, at most 100 columns wide. If there are very many look-ups, it shows those that could save
+    most.
+    """
     if survey.total.reads == 0:
         return Text("The trace holds no reads.")
     names = list(survey.lookups)[:_MOST_LOOKUPS]
@@ -38,12 +42,12 @@ def survey_text(survey: Survey) -> RenderableType:
 
 
 def verdicts_text(survey: Survey) -> RenderableType:
-    """What can be had at most, and a verdict on each look-up."""
+    """The most that a cache can save, and a verdict on each look-up."""
     return Group(answer(survey), Text(), _verdicts(survey, list(survey.lookups)[:_MOST_LOOKUPS]))
 
 
 def answer(survey: Survey) -> Text:
-    """What keeping values could save at most, and where."""
+    """The most that keeping values could save, and where."""
     total = survey.total
     text = Text.assemble(
         (f"{format_share(total.repeat_share)} of {total.reads:,} reads", "bold"),
@@ -72,7 +76,7 @@ def answer(survey: Survey) -> Text:
 
 
 def _of_which(survey: Survey) -> str:
-    """The look-ups whose changes the trace does not show, if not all."""
+    """The look-ups whose changes the trace does not show, unless these are all."""
     names = [printable(name, NAME) for name, one in survey.lookups.items() if not one.changes_known]
     if len(names) == len(survey.lookups):
         return ", for the trace shows no changes: it has neither versions nor writes"
@@ -133,7 +137,7 @@ def _times(each: Sequence[Traits]) -> list[Column]:
 
 
 def _if_known(each: Sequence[Traits], column: Column) -> Column:
-    """A dash where the trace shows no changes."""
+    """A number, or a dash if the trace shows no changes."""
     cells = zip(column.cells, each, strict=True)
     return column._replace(cells=[cell if one.changes_known or one.changes else "-" for cell, one in cells])
 

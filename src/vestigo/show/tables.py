@@ -1,4 +1,6 @@
-"""A comparison as text for the terminal: the answer first, then tables of at most 100 columns, one a question."""
+"""Shows a comparison as text for the terminal: the answer first, then a table of at most 100 columns for each
+question.
+"""
 
 from collections.abc import Callable, Mapping, Sequence
 from enum import StrEnum
@@ -21,7 +23,7 @@ _NARROW = 1
 
 
 class By(StrEnum):
-    """How the numbers are also divided."""
+    """How the numbers are divided."""
 
     lookup = "lookup"
     time = "time"
@@ -31,8 +33,8 @@ class By(StrEnum):
 def comparison_text(
     comparison: Comparison, by: By | None = None, lookups: Sequence[str] | None = None, keys: Keys | None = None
 ) -> RenderableType:
-    """What today's settings give, then every setting's measures, then why its reads were misses. Of some `lookups`
-    alone, if any are named.
+    """What today's settings give, then the measures of all settings, then the causes of their misses. If `lookups` are
+    named, it shows only these.
     """
     tables: list[RenderableType] = [*_questions(comparison, dict(comparison)), *_causes(comparison)]
     if lookups:
@@ -49,7 +51,7 @@ def comparison_text(
 
 
 def answer(comparison: Comparison) -> Text:
-    """What is had today, what can be had at all, and which of the settings comes nearest."""
+    """What today's settings give, what is possible at all, and which settings come nearest to that."""
     name = comparison.settings[0]
     today = comparison[name]
     if today.reads == 0:
@@ -95,7 +97,7 @@ def _best_of(comparison: Comparison, name: str, known: bool) -> str:
 
 
 def _different(what_if: WhatIf) -> str:
-    """What was different about the trace, in words."""
+    """The circumstances that differed from the trace, in words."""
     said = []
     if what_if.nodes is not None:
         said.append(f"there are {counted(what_if.nodes, 'node')} (reads spread {what_if.spread})")
@@ -111,7 +113,7 @@ def _different(what_if: WhatIf) -> str:
 
 
 def _questions(comparison: Comparison, found: Mapping[str, Measures]) -> list[Table]:
-    """What readers get, how old answers are, what it takes: a table each."""
+    """Three tables: what readers get, how old answers are, and what it takes."""
     return [
         _table(comparison, question, list(found), columns)
         for question, columns in questions(list(found.values()), is_one_trace=True).items()
@@ -133,7 +135,7 @@ def _by_time(comparison: Comparison) -> list[RenderableType]:
 
 
 def _by_scope(comparison: Comparison) -> list[RenderableType]:
-    """Origin calls a scope, on average."""
+    """The origin calls for each scope, on average."""
     scopes = comparison.scopes
     if not scopes:
         return [Text("The trace names no scopes.")]
@@ -155,7 +157,7 @@ _DIVIDED: Mapping[By, Callable[[Comparison], list[RenderableType]]] = {
 
 
 def _causes(comparison: Comparison) -> list[Table]:
-    """As many tables as it takes to stay within the width."""
+    """Misses by cause, in as many tables as the width needs."""
     settings, title = comparison.settings, "misses by cause"
     columns = cause_columns([comparison[name] for name in settings])
     room = WIDTH - max(len(printable(name, NAME)) for name in (title, *settings))

@@ -1,4 +1,4 @@
-"""Single reads and keys as text: the first reads of a trace, and the keys where most is lost."""
+"""Shows single reads and keys as text: the first reads of a trace, and the keys where most is lost."""
 
 from collections.abc import Sequence
 
@@ -23,7 +23,7 @@ _LOSSES = {
 
 
 def reads_text(reads: Reads) -> RenderableType:
-    """The first of them."""
+    """The first reads, as a table."""
     part = reads.trace.part(0, _READS * 10)
     frame = Reads(part, reads.answers.part(0, len(part)), reads.counted_from).to_pandas()[:_READS]
     names = [f"{pd.Timestamp(at):%m-%d %H:%M:%S.%f}"[:-3] for at in frame["at"]]
@@ -41,7 +41,9 @@ def reads_text(reads: Reads) -> RenderableType:
 
 
 def keys_text(keys: Keys, lookups: Sequence[str] | None = None) -> RenderableType:
-    """A table for each kind of loss, of the keys that have most of it: of some `lookups` alone, if any are named."""
+    """A table for each kind of loss, with the keys that have most of it. If `lookups` are named, it shows only their
+    keys.
+    """
     parts: list[RenderableType] = []
     for loss, title in _LOSSES.items():
         worst = keys.worst(loss, _KEYS, lookups).tolist()
@@ -74,7 +76,7 @@ def keys_table(keys: Keys, title: str, worst: Sequence[int]) -> RenderableType:
 
 
 def key_name(keys: Keys, key: int) -> str:
-    """With its look-up, where there are several."""
+    """The name of a key, with its look-up if there are several."""
     lookup = f"{keys.trace.lookups[keys.trace.key_lookup[key]]} " if len(keys.trace.lookups) > 1 else ""
     return f"{lookup}{keys.trace.keys[key]}"
 
@@ -88,7 +90,7 @@ def _text(cause: object) -> str:
 
 
 def _spans(spans_ns: Sequence[object]) -> list[str]:
-    """In own units; nothing where there is none."""
+    """Times, each in the unit that suits it. A missing one is empty."""
     known = [float(one) / SECOND if isinstance(one, int) else 0.0 for one in spans_ns]
     cells = in_own_units("", known, SPANS).cells
     return [cell if isinstance(one, int) else "" for cell, one in zip(cells, spans_ns, strict=True)]

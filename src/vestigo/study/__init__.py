@@ -1,4 +1,4 @@
-"""Many replays of one trace, side by side; and what is in it before any cache."""
+"""Many replays of one trace side by side, and what is in a trace before any cache."""
 
 from vestigo.study.candidates import Candidate
 from vestigo.study.check import Check, Mistake, RuleTried, check, plan_lines

@@ -1,4 +1,4 @@
-"""What settings are measured against: no cache at all, and what no settings can pass on the same trace."""
+"""What settings are compared with: no cache at all, and the ceilings that no settings can pass on the same trace."""
 
 import dataclasses
 from collections.abc import Callable, Iterable, Sequence
@@ -28,38 +28,40 @@ _TAKEN = ("entry_overhead", "hit_cost", "hit_cost_per_kib", "assume_size", "assu
 
 @dataclass(frozen=True)
 class Ceiling:
-    """What no settings of some can pass: how it is replayed, and on what."""
+    """A ceiling that none of some settings can pass: how it is replayed, and on which trace."""
 
     trace: Trace
     plan: Plan
     news_take: int
-    """How long a write may be on its way to other nodes, in ns."""
+    """How long a write can be on its way to other nodes, in ns."""
     spares_nodes: bool
-    """Whether clears of one node are left out, since in some settings the others keep what they have."""
+    """Whether clears of one node are left out, because in some settings the other nodes keep what they have."""
 
     def job(self, trace: Trace) -> Job:
-        """On its own trace, or on that with other keys. Loads take no time; a clear spares what could outlive it."""
+        """The job for its own trace, or for the one with other keys. Loads take no time, and a clear spares what could
+        outlive it.
+        """
         return job(trace, self.plan, instant=True, spares=self.news_take)
 
     @property
     def stated(self) -> list[object]:
-        """All that it depends on, beside the trace."""
+        """All that it depends on, besides the trace."""
         return [self.plan.to_dict(), self.news_take, self.spares_nodes]
 
 
 def no_cache(trace: Trace, plan: Plan) -> Job:
-    """Nothing fits, so that every read loads; with what `plan` assumes."""
+    """The baseline: nothing fits, so every read loads. Assumptions are those of `plan`."""
     nothing = Rules.model_construct(max_bytes=0, entry_overhead=1, nulls=Nulls("keep"), per="all")
     return dataclasses.replace(job(trace, Plan(nothing, warm_up=plan.warm_up)), assumed=assume(trace, plan))
 
 
 def ceiling(trace: Trace, plan: Plan, settings: Sequence[Plan]) -> Ceiling:
-    """Unlimited room, no expiry; a write puts its value in place. With instant loads this answers every
-    read whose key was loaded or written since the last clear or (unless entries survive it) restart, and none of the
-    `settings` answer more.
+    """Unlimited room and no expiry, where a write stores its value. With instant loads this answers every read whose
+    key was loaded or written since the last clear or restart (unless entries survive that), and none of the `settings`
+    answer more.
 
-    Where each node has a cache of its own in all settings, it has one here too. Where it has in some, all rows share
-    one, which loses no more than any of them do: a restart, or a clear of one node, takes nothing.
+    If each node has its own cache in all settings, it has one here too. If only in some, all rows share one cache that
+    loses no more than any of them: restarts, and clears of one node, take nothing.
     """
     rules = {name: [one.rules_for(name) for one in settings] for name in trace.lookups}
     every = [one for setting in settings for one in setting.all_rules()]
@@ -83,7 +85,7 @@ def ceiling(trace: Trace, plan: Plan, settings: Sequence[Plan]) -> Ceiling:
 
 
 def _alike(plan: Plan, lookups: Iterable[str], rules: Callable[..., Rules]) -> Plan:
-    """A plan of such rules, with what entries and hits take under `plan`, and what it assumes."""
+    """A plan with these rules, and with the overheads, the costs of hits and the assumptions of `plan`."""
 
     def made(name: str, like: Rules) -> Rules:
         return rules(name, **{rule: getattr(like, rule) for rule in _TAKEN})
@@ -95,8 +97,8 @@ def _alike(plan: Plan, lookups: Iterable[str], rules: Callable[..., Rules]) -> P
 def with_versions_as_keys(trace: Trace, assumed: Assumed) -> Trace:
     """The trace with one key for each value that a key ever had.
 
-    Kept without limits, it answers a read just if the present value was loaded or written since the last
-    clear or restart: no rules give more fresh hits.
+    Kept without limits, it answers a read exactly if the current value was loaded or written since the last clear or
+    restart. No rules give more fresh hits.
     """
     rows, values, fill, numbering = len(trace), Values(trace), filler(trace, assumed), Numbering()
     key, found = column(rows, np.int32), column(rows, np.int8)

@@ -1,4 +1,4 @@
-"""Many candidates' measures on one trace, beside today's settings and what they are measured against: plain data."""
+"""The measures of many candidates on one trace, beside today's settings, no cache and the ceilings: plain data."""
 
 import re
 from collections.abc import Callable, Iterator, Mapping
@@ -30,24 +30,24 @@ counted time, and the counts of each slice of time (``slices``)."""
 class Candidate(Data):
     """One set of settings and what it would have given.
 
-    Its measures are attributes, as an outcome's are: ``candidate.hit_rate``, ``candidate.memory_peak``.
+    Its measures are attributes, like those of an outcome: ``candidate.hit_rate``, ``candidate.memory_peak``.
     """
 
     name: str
     changes: Mapping[str, Any]
-    """What it changes of today's settings, where it is one of many that vary."""
+    """What it changes of today's settings, if it is one of many that vary."""
     plan: Plan
     result: Result
 
     def measure(self, name: str, part: str = "whole") -> float:
-        """One of `vestigo.measures.MEASURES`, of the ``whole``, the ``first`` part or the ``rest``."""
+        """One of `vestigo.measures.MEASURES`, for the ``whole`` time, the ``first`` part or the ``rest``."""
         value = self.result[part]
         for key in name.split("."):
             value = value[key]
         return float(value)
 
     def __getattr__(self, name: str) -> Any:
-        """A measure or a count of the whole, under the name that an outcome has for it."""
+        """A measure or a count of the whole time, under the name that an outcome has for it."""
         whole = self.__dict__.get("result", {}).get("whole", {})
         if name not in whole:
             raise AttributeError(f"a candidate has no measure {name!r}")
@@ -56,7 +56,7 @@ class Candidate(Data):
         return partial(_percentile, name, whole[name])
 
     def to_dict(self) -> dict[str, Any]:
-        """Its name, what it changes, and its measures of the whole."""
+        """Its name, what it changes, and its measures for the whole time."""
         return {"name": self.name, "changes": dict(self.changes), **self.result["whole"]}
 
     def slices(self, name: str) -> np.ndarray:
@@ -71,7 +71,7 @@ class Candidate(Data):
 
 
 def _percentile(name: str, known: Mapping[str, float], percentile: float | None = None) -> float:
-    """Seconds, as `Measures.read_time` has them: the mean, or a percentile that was kept."""
+    """Seconds, like `Measures.read_time`: the mean, or a percentile that was kept."""
     key = "mean" if percentile is None else f"p{percentile:g}"
     if key not in known:
         raise InputError(f"{name}: of a candidate {', '.join(known)} are kept; replay its plan for another percentile")
@@ -80,24 +80,25 @@ def _percentile(name: str, known: Mapping[str, float], percentile: float | None 
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Candidates(Data, Mapping[str, Candidate]):
-    """Candidates by name; the first is today's settings."""
+    """Candidates by name. The first one is today's settings."""
 
     candidates: Mapping[str, Candidate]
     references: Mapping[str, Candidate]
-    """No cache, and the ceilings: no settings that anyone could have."""
+    """No cache, and the ceilings. Nobody can choose these."""
     aim: Aim = Aim()
     bounds_ns: tuple[int, int, int] = (0, 0, 0)
-    """Where counting begins, where the first part ends, on which candidates are ranked, and where the rest ends, which
-    confirms."""
+    """Where counting begins, where the first part ends (which ranks candidates), and where the rest ends (which
+    confirms).
+    """
     replayed: int = field(default=0, compare=False)
-    """How many candidates were replayed; the others were known from before."""
+    """How many candidates were replayed. The others were known from before."""
     notes: tuple[str, ...] = field(default=(), compare=False)
     source: str = ""
     estimates: Mapping[str, Estimate] = field(default_factory=dict)
-    """Of all that was asked for on the first part, where only those that a sample put on the front were replayed."""
+    """Estimates for all candidates on the first part, if only those that a sample put on the front were replayed."""
 
     def __getitem__(self, name: str) -> Candidate:
-        """By name; or by the number that tables show for a long one: ``found["#195"]``."""
+        """A candidate by name, or by the number that tables show for a long name: ``found["#195"]``."""
         if name not in self.candidates and re.fullmatch(r"#\d+", name) and int(name[1:]) < len(self):
             return list(self.candidates.values())[int(name[1:])]
         return self.candidates[name]
@@ -114,17 +115,17 @@ class Candidates(Data, Mapping[str, Candidate]):
 
     @property
     def stale_known(self) -> bool:
-        """Whether the trace shows changes; if not, no answer is known to be stale or fresh."""
+        """Whether the trace shows changes. If it does not, no answer is known to be stale or fresh."""
         known: bool = self.today.result["whole"].get("stale_known", True)
         return known
 
     @property
     def staleness_unknown(self) -> str:
-        """Why nothing is said of staleness."""
+        """The sentence that says why staleness is unknown."""
         oldest = format_seconds(self.today.measure("answer_age.max")) if self.today.result["whole"]["hits"] else None
         return unknown_staleness(oldest)
 
     def span_ns(self, part: str = "whole") -> int:
-        """How long the part is."""
+        """The length of a part of the time, in ns."""
         begin, split, end = self.bounds_ns
         return {"whole": end - begin, "first": split - begin, "rest": end - split}[part]

@@ -1,4 +1,6 @@
-"""``Sweep.choose``: the best candidate within limits, what the limits cost, and whether it holds on the rest."""
+"""``Sweep.choose``: the best candidate within limits, what the limits cost, and whether the rest confirms
+the choice.
+"""
 
 from collections.abc import Sequence
 from dataclasses import replace
@@ -13,7 +15,9 @@ from vestigo.study.resample import Resamples
 
 
 def choose(found: Candidates, aim: Aim, seed: int) -> Pick:
-    """Ranks on the first part; confirms on the rest. Raises InputError for an aim that the trace cannot tell of."""
+    """Ranks candidates on the first part, and confirms the choice on the rest. Raises InputError for an aim that the
+    trace cannot judge.
+    """
     if aim.best is None and aim.worth is None:
         raise InputError("aim: no measure is named, and no worth; name the measure to make best")
     aim = settled(aim, found)
@@ -59,7 +63,9 @@ def _pick(found: Candidates, aim: Aim, seed: int) -> Pick:
 
 
 def settled(aim: Aim, found: Candidates) -> Aim:
-    """The aim as it can be judged. Raises InputError where it is of staleness, and the trace shows no changes."""
+    """The aim in a form that can be judged. Raises InputError if it is about staleness and the trace shows no
+    changes.
+    """
     if found.stale_known:
         return aim
     if aim.is_usual:
@@ -71,7 +77,7 @@ def settled(aim: Aim, found: Candidates) -> Aim:
 
 
 def _relaxed(found: Candidates, aim: Aim, ranked: Sequence[Candidate], pick: Candidate) -> list[Relaxed]:
-    """For each limit: the candidate that breaks it alone, least, and is better than the pick."""
+    """For each limit, the candidate that is better than the pick, breaks only this limit, and breaks it least."""
     here, relaxed = cost(found, aim, pick, "first"), []
     for limit in aim.limits:
         others = [other for other in aim.limits if other is not limit]

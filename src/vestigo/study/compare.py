@@ -34,11 +34,13 @@ class Comparison(Data, Mapping[str, Outcome]):
 
     outcomes: Mapping[str, Outcome]
     most_hits: Mapping[str, int]
-    """By setting: the most hits that any policy, lifetimes and conditions can have with its limits (`most_hits`)."""
+    """For each setting, the most hits that any policy, lifetimes and conditions can have within its limits
+    (`most_hits`).
+    """
     what_if: WhatIf = WhatIf()
-    """What was different about the trace."""
+    """The circumstances that differed from the trace."""
     scopes: int = 0
-    """How many the counted reads name."""
+    """How many scopes the counted reads name."""
 
     def __getitem__(self, name: str) -> Outcome:
         return self.outcomes[name]
@@ -56,7 +58,7 @@ class Comparison(Data, Mapping[str, Outcome]):
 
     @property
     def settings(self) -> list[str]:
-        """Today's and the candidates' names."""
+        """The names of today's settings and of the candidates."""
         others = (bounds.NO_CACHE, bounds.KEEP_ALL, bounds.ALWAYS_FRESH)
         return [name for name in self if name not in others]
 
@@ -65,7 +67,7 @@ class Comparison(Data, Mapping[str, Outcome]):
         return [bounds.KEEP_ALL, bounds.ALWAYS_FRESH]
 
     def to_dict(self) -> dict[str, Any]:
-        """Each outcome's `to_dict`, by name; that of a setting with its `most_hits`."""
+        """The `to_dict` of each outcome, by name. Those of settings have `most_hits` too."""
         most = self.most_hits
         return {
             name: outcome.to_dict() | ({"most_hits": most[name]} if name in most else {})
@@ -73,7 +75,7 @@ class Comparison(Data, Mapping[str, Outcome]):
         }
 
     def to_pandas(self) -> "pd.DataFrame":
-        """One row a setting; nested measures as ``read_time.p95``."""
+        """One row for each setting. Nested measures have names like ``read_time.p95``."""
         import pandas as pd
 
         frame = pd.concat([outcome.to_pandas().loc[["all"]] for outcome in self.values()])
@@ -88,8 +90,8 @@ def compare(
 ) -> Comparison:
     """Replays the plan's own settings, every candidate, the baseline and the ceilings.
 
-    `progress` is called with what is made (``"replays"``), how many are there, and of how many. Raises RulesError if
-    the plan does not fit the trace.
+    `progress` is called with what is being done (``"replays"``), how many are done, and how many there are. Raises
+    RulesError if the plan does not fit the trace.
 
     >>> from vestigo import Rules, read_trace
     >>> trace = read_trace({"at": [0, 10, 20, 30], "key": ["a", "b", "a", "b"]})
@@ -128,15 +130,15 @@ def _scopes(trace: Trace, first_counted: int) -> int:
 
 
 def check_names(plan: Plan) -> None:
-    """Raises RulesError if a candidate has a name that says something else."""
+    """Raises RulesError if a candidate has a name that means something else."""
     taken = {bounds.NO_CACHE, TODAY, bounds.KEEP_ALL, bounds.ALWAYS_FRESH} & set(plan.candidates)
     if taken:
         raise RulesError([f"candidate {name!r}: the name is taken; choose another" for name in sorted(taken)])
 
 
 def references(trace: Trace, plan: Plan, settings: Sequence[Plan]) -> list[Callable[[], tuple[Trace, Job]]]:
-    """What `settings` are measured against, each with its own trace: no cache, no limits, and no limits but fresh.
-    Worked out when they are called.
+    """What `settings` are compared with: no cache, no limits, and no limits but fresh. Each has its own trace, and is
+    worked out when it is called.
     """
     ideal = bounds.ceiling(trace, plan, settings)
 

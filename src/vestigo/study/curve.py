@@ -1,4 +1,4 @@
-"""``size_curve``: the hit rate at every size at once."""
+"""``size_curve``: the hit rate at every size, in one pass."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -34,10 +34,10 @@ MIB = 2**20
 
 @dataclass(frozen=True, eq=False, repr=False)
 class SizeCurve(Data):
-    """Hits of LRU by size: no lifetimes, everything kept that is loaded, loads that take no time.
+    """The hits of LRU at every size. There are no lifetimes, everything that is loaded is kept, and loads take no time.
 
-    `entries` and `entry_hits` are the sizes at which one more entry brings hits, ascending, and the hits there; the
-    same for `bytes` (overhead included), in steps of less than 1%.
+    `entries` are the sizes at which one more entry brings hits, ascending, and `entry_hits` the hits there. `bytes`
+    (with overhead) and their hits are the same, in steps of less than 1 %.
     """
 
     name: str
@@ -50,19 +50,21 @@ class SizeCurve(Data):
     """Today's limits."""
     max_bytes: int | None = None
     sizes: tuple[int, ...] = ()
-    """With `lifetimes`: the sizes and sliding lifetimes of `surface`."""
+    """The sizes and sliding lifetimes of `surface`."""
     lifetimes: tuple[Duration, ...] = ()
     surface: np.ndarray | None = None
     """The hit rate by size and sliding lifetime."""
     share: float = 0.95
-    """How much of what no limit gives is `enough`."""
+    """How much of the hits without a limit is `enough`."""
     real_rate: float | None = None
-    """The hit rate of today's settings, expiry and all, where they were replayed."""
+    """The hit rate of today's settings with all of their rules, if they were replayed."""
     whose: str = ""
-    """Who has a room of each size."""
+    """Whose cache has each size: that of a node, a scope, or all."""
 
     def hit_rate(self, max_entries: int | None = None, *, max_bytes: int | str | None = None) -> float:
-        """With so many entries; or bytes (``"64 MiB"``): exact at the curve's `bytes` and from the largest value on."""
+        """The hit rate at a number of entries, or at bytes (``"64 MiB"``). For bytes it is exact at the curve's
+        `bytes`, and from the size of the largest value on.
+        """
         steps, hits, size = (
             (self.entries, self.entry_hits, max_entries)
             if max_bytes is None
@@ -80,7 +82,7 @@ class SizeCurve(Data):
 
     @property
     def enough_entries(self) -> int:
-        """The least size that gives `share` of the hits that no limit gives; 0 where nothing is read again."""
+        """The smallest size that gives `share` of the hits without a limit. It is 0 if nothing is read again."""
         return _least(self.entries, self.entry_hits, self.share)
 
     @property
@@ -89,12 +91,14 @@ class SizeCurve(Data):
 
     @property
     def at_limit(self) -> float:
-        """The hit rate at today's limit, as the curve has it: it knows no expiry."""
+        """The curve's hit rate at today's limit. The curve knows no expiry."""
         return self.hit_rate(self.max_entries, max_bytes=self.max_bytes)
 
     @property
     def limit_bytes(self) -> int | None:
-        """Today's limit in bytes; of entries, where the same hits are had. None: no limit."""
+        """Today's limit in bytes. For a limit in entries, the bytes that give the same hits. None if there is no
+        limit.
+        """
         if self.max_bytes is not None:
             return self.max_bytes
         if self.max_entries is None or not len(self.bytes):
@@ -104,7 +108,7 @@ class SizeCurve(Data):
 
     @property
     def next_mib(self) -> float:
-        """The share of reads that one MiB more than today's limit would answer besides."""
+        """The share of reads that one more MiB than today's limit would answer in addition."""
         limit = self.limit_bytes
         return 0.0 if limit is None else self._more(limit, limit + MIB)
 
@@ -138,7 +142,7 @@ class SizeCurve(Data):
         }
 
     def to_pandas(self, by: Literal["entries", "bytes"] = "entries") -> "pd.DataFrame":
-        """One row a step of the curve, in entries or in bytes: hits there, and the hit rate."""
+        """One row for each step of the curve, in entries or in bytes, with the hits and the hit rate there."""
         import pandas as pd
 
         steps, hits = (self.entries, self.entry_hits) if by == "entries" else (self.bytes, self.byte_hits)
@@ -161,12 +165,12 @@ def size_curve(  # noqa: PLR0913  # options by name
     lifetimes: Sequence[Duration | str] = (),
     share: str = ENOUGH,
 ) -> SizeCurve:
-    """The hit rate of LRU at every size, exact, in one pass: of one look-up, or of all in one room.
+    """The exact hit rate of LRU at every size, in one pass, for one look-up or for all in one room.
 
-    Of the plan it takes the warm-up, what is different about the trace, overheads, whether writes replace, and
-    today's limits to mark. With `sizes` (entries) and `lifetimes` the curve has a `surface`: the hit rate at each of
-    them with each sliding lifetime. `share` says how much of what no limit gives is `enough`. For other policies and
-    rules see `replayed_curve`. Raises RulesError for a look-up that the trace has not.
+    It uses from the plan the warm-up, the circumstances, overheads, whether writes replace, and today's limits, which
+    are marked. With `sizes` (entries) and `lifetimes`, the curve has a `surface`: the hit rate at each size with each
+    sliding lifetime. `share` says how much of the hits without a limit is `enough`. For other policies and rules see
+    `replayed_curve`. Raises RulesError for a look-up that the trace does not have.
 
     >>> from vestigo import read_trace
     >>> trace = read_trace({"at": [0, 1, 2, 3, 4], "key": ["a", "b", "a", "c", "b"]})
@@ -212,7 +216,7 @@ def size_curve(  # noqa: PLR0913  # options by name
 
 
 def with_real_rates(trace: Readable, plan: Settings, curves: Sequence[SizeCurve]) -> list[SizeCurve]:
-    """The curves of look-ups, each with the hit rate of the plan's own settings beside it."""
+    """The curves of look-ups, each with the hit rate that the plan's own settings give."""
     stated = plan_of(plan)
     trace, stated = applied(trace_of(trace, stated), stated)
     outcome = run(trace, job(trace, stated), "native", "today")
@@ -220,7 +224,7 @@ def with_real_rates(trace: Readable, plan: Settings, curves: Sequence[SizeCurve]
 
 
 def replayed_curve(trace: Readable, plan: Settings, lookup: str, sizes: Sequence[int]) -> dict[int, float]:
-    """The hit rate of one look-up under the plan's own policy and rules at chosen `max_entries`, by as many replays.
+    """The hit rate of one look-up under the plan's own policy and rules, with a replay for each of some `max_entries`.
 
     >>> from vestigo import Plan, Rules, read_trace
     >>> trace = read_trace({"at": [0, 1, 2, 3, 4], "key": ["a", "b", "a", "c", "b"]})

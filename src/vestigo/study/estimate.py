@@ -12,7 +12,7 @@ from vestigo.units import format_share
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Estimate(Data):
-    """Measures as samples tell them; `errors` are half the widths of intervals that hold the truth 9 times in 10."""
+    """Measures as samples tell them. `errors` are half the widths of intervals that contain the truth 9 times in 10."""
 
     hit_rate: float
     fresh_hit_rate: float
@@ -20,21 +20,21 @@ class Estimate(Data):
     stale_hits: float
     loads: float
     memory_peak: float
-    """At the mean size of values, where entries are limited."""
+    """The memory, worked out with the mean size of values if entries are limited."""
     errors: Mapping[str, float]
 
     @classmethod
     def from_dict(cls, amounts: Mapping[str, float]) -> "Estimate":
-        """Of amounts whose errors are not known."""
+        """An estimate from amounts whose errors are not known."""
         return cls(**amounts, errors=dict.fromkeys(amounts, float("nan")))
 
     @property
     def amounts(self) -> dict[str, float]:
-        """Without their errors."""
+        """The amounts without their errors."""
         return {name: getattr(self, name) for name in self.errors}
 
     def to_dict(self) -> dict[str, Any]:
-        """The amounts, and under ``errors`` how far each may be off; None where one sample cannot tell."""
+        """The amounts, and in ``errors`` how far off each may be. None if a single sample cannot tell."""
         return {**self.amounts, "errors": {name: None if np.isnan(one) else one for name, one in self.errors.items()}}
 
     def __repr__(self) -> str:

@@ -1,4 +1,4 @@
-"""Rules for all look-ups of a trace or for some, wherever a plan states them today."""
+"""Sets rules for all look-ups of a trace, or for some, wherever a plan states them today."""
 
 from collections.abc import Mapping, Sequence
 from typing import Any
@@ -8,7 +8,7 @@ from vestigo.rules.stated import Stated
 
 
 def keys_for(plan: Plan, rules: Mapping[str, Any], lookups: Sequence[str], every: Sequence[str]) -> dict[str, Any]:
-    """The dotted keys, with their values, by which rules hold for some `lookups` of `every` one.
+    """The dotted keys and values that make rules hold for some `lookups`, where `every` has all of them.
 
     >>> plan = Plan(lookups={"vessel": {"sliding": "5m"}})
     >>> keys_for(plan, {"sliding": "1m"}, ["vessel", "berth"], ["vessel", "berth"])

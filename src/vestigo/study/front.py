@@ -10,22 +10,24 @@ from vestigo.study.candidates import Candidate
 
 
 def unbeaten(candidates: Sequence[Candidate], measures: Sequence[str], part: str = "whole") -> list[Candidate]:
-    """Best in the first measure first. Raises InputError for a measure that there is not."""
+    """The candidates that no other beats, best in the first measure first. Raises InputError for a measure that does
+    not exist.
+    """
     return [candidates[place] for place in unbeaten_rows(costs(candidates, measures, part))]
 
 
 def unbeaten_rows(table: np.ndarray) -> list[int]:
-    """Of a table in which less is better, the rows that no other row beats; of equals the first."""
+    """The rows of a table that no other row beats, where less is better. Of equal rows, the first."""
     order = np.lexsort(table.T[::-1])
     kept: list[int] = []
-    for place in order:  # whatever beats it comes before it, and if that is beaten, what beats that does
+    for place in order:  # a row that beats it comes before it, and so does a row that beats that one
         if not (kept and np.any(np.all(table[kept] <= table[place], axis=1))):
             kept.append(int(place))
     return kept
 
 
 def costs(candidates: Sequence[Candidate], measures: Sequence[str], part: str = "whole") -> np.ndarray:
-    """One row a candidate, one column a measure; less is better."""
+    """A table with a row for each candidate and a column for each measure. Less is better."""
     try:
         signs = [-1.0 if measure(name).more_is_better else 1.0 for name in measures]
     except ValueError as error:

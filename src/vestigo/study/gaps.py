@@ -6,8 +6,8 @@ from vestigo.trace import Op, Trace
 
 
 def gaps_ns(trace: Trace, rows: np.ndarray, per: str) -> np.ndarray:
-    """Between two reads of a key in one cache, ascending; of the reads among these `rows`. `per` says who has a cache
-    of their own: each ``node``, each ``scope``, or ``all`` together.
+    """The times between two reads of a key in one cache, ascending, for the reads among these `rows`. `per` says who
+    has a cache: each ``node``, each ``scope``, or ``all`` together.
 
     >>> from vestigo import read_trace
     >>> trace = read_trace({"at": [0, 1, 5, 7], "key": ["a", "a", "a", "a"], "node": ["n", "m", "n", "n"]})

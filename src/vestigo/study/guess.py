@@ -1,4 +1,4 @@
-"""What settings would give that were not tried, guessed from those that were."""
+"""Guesses what untried settings would give from what was tried."""
 
 from collections.abc import Sequence
 
@@ -11,12 +11,13 @@ _WEIGHT = 0.5
 
 
 def guessed(values: Sequence[int], tried: np.ndarray, amounts: np.ndarray, asked: np.ndarray) -> np.ndarray:
-    """Amounts of the places `asked` for, from those of the places `tried`.
+    """The amounts at the places `asked` for, guessed from those at the places `tried`.
 
-    Each value of each key is taken to add an amount of its own, each pair of values another, and so on, those of more
-    keys being smaller: the mean of a Gaussian process with an analysis-of-variance kernel (N. Durrande, D. Ginsbourger,
-    O. Roustant, L. Carraro, "ANOVA kernels and RKHS of zero mean functions", 2013). `values` says how many each key
-    has; a row of `tried` and `asked` says which value of each key, a row of `amounts` what was found.
+    Each value of each key is assumed to add its own amount, each pair of values another, and so on. The amounts become
+    smaller with more keys. This is the mean of a Gaussian process with an analysis-of-variance kernel (N. Durrande, D.
+    Ginsbourger, O. Roustant, L. Carraro, "ANOVA kernels and RKHS of zero mean functions", 2013). `values` says how many
+    values each key has. A row of `tried` or `asked` says which value each key has, and a row of `amounts` what was
+    found.
 
     >>> tried, amounts = np.array([[0, 0], [1, 0], [0, 1]]), np.array([[10.0], [13.0], [14.0]])
     >>> guessed([2, 2], tried, amounts, np.array([[1, 0], [1, 1]])).round(1).tolist()
@@ -29,7 +30,7 @@ def guessed(values: Sequence[int], tried: np.ndarray, amounts: np.ndarray, asked
 
 
 def _alike(values: Sequence[int], some: np.ndarray, others: np.ndarray) -> np.ndarray:
-    """By pair of places: how much what is found at the one tells of the other."""
+    """For each pair of places, how much one tells of the other."""
     result = np.ones((len(some), len(others)))
     for key, many in enumerate(values):
         apart = np.abs(some[:, [key]] - others[:, key])

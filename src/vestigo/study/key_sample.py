@@ -1,9 +1,9 @@
-"""``KeySample``: what a replay would give, from a sample of the keys.
+"""``KeySample`` estimates what a replay would give, from a sample of the keys.
 
-Plain sampling goes wrong on skewed traces: whether the few keys that most reads go to are in or out decides. Here they
-are all in every sample. Of the others each sample has one of every so many, and each takes the room of all that it
-stands for, so that limits stay as they are. Samples share no keys but the first few, and how far they differ tells how
-far they may be off.
+Plain sampling goes wrong on skewed traces, because the result depends on whether the few most popular keys are in the
+sample. Here every sample has all of these. Of the other keys, a sample has one from each group. It takes the room of
+its whole group, so limits stay as they are. Samples share only the popular keys, so the differences between them tell
+how far off they may be.
 """
 
 import dataclasses
@@ -37,7 +37,7 @@ _COUNTS = ("reads", "hits", "stale_hits", "loads")
 
 
 class KeySample:
-    """Estimates plans' measures on one trace: made once, asked for many plans.
+    """Estimates the measures of plans on one trace. It is made once, and asked for many plans.
 
     `share` is the share of the keys in each sample.
 
@@ -64,14 +64,16 @@ class KeySample:
 
     @cached_property
     def share_of_events(self) -> float:
-        """How much of the trace's events each sample replays: those of the hottest keys are in all of them."""
+        """The share of the trace's events that each sample replays. All samples have the events of the most popular
+        keys.
+        """
         keyed = np.flatnonzero(self._whole.op <= LAST_KEYED)
         member = grouped(self._whole, self._group, self._seed).member[self._whole.key[keyed]]
-        return float(np.mean(member <= 0)) if len(keyed) else 1.0  # in every sample, or in the first
+        return float(np.mean(member <= 0)) if len(keyed) else 1.0  # it is in every sample, or in the first
 
     def estimate(self, plan: Settings) -> Estimate:
-        """Raises RulesError for what a sample cannot tell: conditions on values, hits that cost by size, `gdsf`, pools
-        with two limits.
+        """Estimates a plan. Raises RulesError for what a sample cannot tell: conditions on values, hits that cost by
+        size, `gdsf`, pools with two limits.
         """
         asked = plan_of(plan)
         trace, plan = applied(self._whole, asked)
@@ -93,7 +95,7 @@ class KeySample:
             "loads": found["loads"],
             "memory_peak": found["memory_peak"],
         }
-        errors = dict.fromkeys(rates, float("nan"))  # one sample knows nothing of how far off it is
+        errors = dict.fromkeys(rates, float("nan"))  # a single sample cannot tell its own error
         if len(amounts) > 1:
             width = _T_90[len(amounts) - 2] / np.sqrt(len(amounts))
             errors = {name: float(width * np.std(each, ddof=1)) for name, each in rates.items()}
@@ -105,7 +107,7 @@ class KeySample:
 
 
 def _counted(sample: Sample, plan: Plan) -> list[float]:
-    """Counts, and the memory's peak, of the whole trace as one sample tells them."""
+    """The counts and the memory peak of the whole trace, as one sample tells them."""
     by_bytes = {name: plan.pool_rules(name).max_entries is None for name in sample.ratios}
     overheads = {name: plan.rules_for(name).entry_overhead for name in sample.ratios}
     trace, mean_bytes = sample.weighed(by_bytes, overheads)

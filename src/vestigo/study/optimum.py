@@ -14,23 +14,23 @@ from vestigo.trace.trace import LAST_KEYED, Longs
 
 
 class _Stays(NamedTuple):
-    """What some settings must hold for each read to be a hit, the least of it. One row a read that comes after another
+    """The least that settings must hold so that a read is a hit. There is one row for each read that follows another
     event of its key in the same compartment.
     """
 
     key: np.ndarray
     rows: Longs
-    """For so many rows of the trace, since the entry can have come in."""
+    """For how many rows the entry is held, since it can have come in."""
 
 
 def most_hits(trace: Trace, plan: Plan) -> int:
-    """A bound that no policy, lifetime or condition passes with the plan's limits, however it knows the future.
+    """A bound on hits that no policy, lifetime or condition passes with the plan's limits, even if it knows the future.
 
-    A hit takes an entry that is held since the last moment at which it can have come in. Of such stays, the ones that
-    take least of the room are chosen until the room of the whole trace is used up; whether they overlap is left aside.
-    The bound of D. S. Berger, N. Beckmann, M. Harchol-Balter, "Practical bounds on optimal caching with variable object
+    A hit needs an entry that is held since the last moment at which it can have come in. Of such stays, those that take
+    least room are chosen until the room of the whole trace is used up. Whether they overlap is ignored. This is the
+    bound of D. S. Berger, N. Beckmann, M. Harchol-Balter, "Practical bounds on optimal caching with variable object
     sizes", Proceedings of the ACM on Measurement and Analysis of Computing Systems 2(2), 2018 (there PFOO-L), for
-    entries as well as for bytes. Where all entries take the same, ``eviction = "belady"`` comes close to it.
+    entries as well as for bytes. If all entries have the same size, ``eviction = "belady"`` comes close to it.
 
     >>> from vestigo import read_trace
     >>> from vestigo.rules import Rules
@@ -57,7 +57,7 @@ def most_hits(trace: Trace, plan: Plan) -> int:
 
 
 def _fitting(stays: np.ndarray, room: float) -> int:
-    """How many of the smallest ones fit."""
+    """How many of the smallest stays fit."""
     return int(np.searchsorted(np.sort(stays).cumsum(), room * (1 + 1e-9), "right"))
 
 
@@ -69,7 +69,7 @@ def _stays(trace: Trace, work: Job) -> _Stays:
     entry, row, came = entry[order], row[order], came[order]
     again = np.zeros(len(row), bool)
     again[1:] = entry[1:] == entry[:-1]
-    # The last row at which any event before let it come in: a running maximum that begins anew with each entry.
+    # The last row at which an earlier event let the entry come in: a running maximum that begins anew with each entry.
     begins = np.cumsum(~again) * (len(trace) + 1)
     latest = np.maximum.accumulate(begins + came) - begins
     place = np.flatnonzero(again & (trace.op[row] == Op.READ) & (row >= work.first_counted))
@@ -78,7 +78,7 @@ def _stays(trace: Trace, work: Job) -> _Stays:
 
 
 def _owners(trace: Trace, work: Job) -> np.ndarray:
-    """Whose entry each event is about. Nodes that copy what is written are one."""
+    """The entry that each event is about. Nodes that copy writes count as one."""
     rules = [group.rules for group in work.groups.each[: len(trace.lookups)]]
     copies = any(group.rules.tell_nodes == "copy" for group in work.groups.each)
     per = np.array(["all" if copies and one.per == "node" else one.per for one in rules])[trace.lookup]
@@ -86,7 +86,7 @@ def _owners(trace: Trace, work: Job) -> np.ndarray:
 
 
 def _came_in(trace: Trace, work: Job) -> Longs:
-    """Before which row what comes of each event has come in, at the latest."""
+    """For each event, the row before which its entry has come in at the latest."""
     costs = np.zeros(len(trace), np.int64) if work.instant else filler(trace, work.assumed).costs(trace)
     delay = max(int(group.rules.tell_delay) for group in work.groups.each)
     at = trace.at + np.where((trace.op == Op.READ) | (trace.op == Op.PRELOAD), costs, delay)
@@ -94,7 +94,7 @@ def _came_in(trace: Trace, work: Job) -> Longs:
 
 
 def _least_sizes(trace: Trace, work: Job) -> Longs:
-    """By key: the bytes of its smallest value, with overhead."""
+    """For each key, the bytes of its smallest value with overhead."""
     fill, least = filler(trace, work.assumed), np.full(len(trace.keys), 2**62, np.int64)
     for part, truth in parts_with_truth(trace):
         keyed = part.op <= LAST_KEYED
@@ -104,7 +104,7 @@ def _least_sizes(trace: Trace, work: Job) -> Longs:
 
 
 def _room(trace: Trace, work: Job, per: str) -> float:
-    """From how many rows to the next each unit of a limit can be used, in all compartments together."""
+    """For how many rows each unit of a limit can be used, in all compartments together."""
     rows = len(trace) - work.first_counted - 1
     if per == "node":
         return float(rows * (len(trace.nodes) + 1))

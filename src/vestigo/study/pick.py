@@ -22,12 +22,12 @@ class Excess(NamedTuple):
 
     @property
     def share(self) -> float:
-        """How far beyond the bound, in parts of it."""
+        """How far beyond the bound it is, as a share of the bound."""
         return self.limit.beyond(self.amount)
 
 
 class Relaxed(NamedTuple):
-    """What a limit costs: the candidate that would be chosen if it were given up as far as that one needs."""
+    """What a limit costs: the candidate that would be chosen if the limit were loosened just enough for it."""
 
     limit: Limit
     candidate: Candidate
@@ -36,28 +36,28 @@ class Relaxed(NamedTuple):
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Pick(Data):
-    """The chosen candidate with its reasons; or, where none keeps the limits, the one that comes closest."""
+    """The chosen candidate with its reasons, or, if none keeps the limits, the one that comes closest."""
 
     among: Candidates
     aim: Aim
     candidate: Candidate
     broken: tuple[Excess, ...]
-    """Limits that the candidate breaks: none, or there is no candidate within them."""
+    """The limits that the candidate breaks. It breaks limits only if no candidate keeps them all."""
     broken_on_rest: tuple[Excess, ...] = ()
     best_on_rest: Candidate | None = None
-    """Which candidate within the limits is best there."""
+    """The candidate that is best within the limits on the rest."""
     runner_up: Candidate | None = None
     ahead: tuple[int, int] | None = None
-    """In how many of how many resamples the pick is ahead of the runner-up; None where slices do not tell the aim."""
+    """In how many resamples, of how many, the pick is ahead of the runner-up. None if slices do not tell the aim."""
     intervals: dict[str, tuple[float, float]] = field(default_factory=dict)
-    """Of rates over the whole: the middle 95% of resamples."""
+    """For rates over the whole time, the middle 95 % of resamples."""
     relaxed: tuple[Relaxed, ...] = ()
     cheaper: Candidate | None = None
-    """The best within the limits that takes less memory."""
+    """The best candidate within the limits that takes less memory."""
     better: Candidate | None = None
-    """Of those that are better at the aim, the one that breaks limits least."""
+    """The candidate that breaks limits least, of those that are better at the aim."""
     because: tuple[str, ...] = ("",)
-    """Why, in plain sentences; the first one says what to take."""
+    """The reasons in sentences. The first one says what to take."""
 
     @property
     def is_met(self) -> bool:
@@ -66,18 +66,18 @@ class Pick(Data):
 
     @property
     def holds(self) -> bool:
-        """Whether the pick keeps the limits on the rest, too, and is no worse there than today's."""
+        """Whether the pick keeps the limits on the rest too, and is not worse there than today's settings."""
         today = self.among.today
         return not self.broken_on_rest and (
             self.candidate.name == today.name or self.cost(self.candidate, "rest") <= self.cost(today, "rest")
         )
 
     def cost(self, candidate: Candidate, part: str = "whole") -> float:
-        """What the aim makes least: the measure, with its sign turned where more is better, or money."""
+        """What the aim makes smallest: money, or the measure, negated if more is better."""
         return cost(self.among, self.aim, candidate, part)
 
     def value(self, candidate: Candidate, part: str = "whole") -> float:
-        """The aim's amount as people know it."""
+        """The amount of the aim, not negated."""
         return abs(self.cost(candidate, part))
 
     def write(self, amount: float) -> str:
@@ -89,7 +89,7 @@ class Pick(Data):
         return goal(self.aim)
 
     def to_dict(self) -> dict[str, Any]:
-        """The pick's changes and measures, and all that is said of it."""
+        """The changes and measures of the pick, and everything that is said of it."""
         return {
             "name": self.candidate.name,
             "changes": dict(self.candidate.changes),
@@ -105,12 +105,12 @@ class Pick(Data):
 
 
 def goal(aim: Aim) -> str:
-    """What it makes best, for people."""
+    """What the aim makes best, in words."""
     return MEASURES[aim.best].label if aim.best else MONEY
 
 
 def written(aim: Aim, amount: float) -> str:
-    """An amount of it for people."""
+    """An amount of the aim, written for people."""
     if aim.best is not None:
         return MEASURES[aim.best].write(amount)
     return f"{amount:,.2f} {aim.worth.currency if aim.worth else ''}".rstrip()
@@ -124,7 +124,7 @@ def cost(found: Candidates, aim: Aim, candidate: Candidate, part: str) -> float:
 
 
 def money(found: Candidates, worth: Worth, candidate: Candidate, part: str = "whole") -> float:
-    """A month of it, at the pace of the trace; memory is paid for at its peak."""
+    """What a candidate costs in a month, at the pace of the trace. Memory is paid for at its peak."""
     months = found.span_ns(part) / MONTH_NS
     loads, stale = candidate.measure("loads", part), candidate.measure("stale_hits", part)
     spent = loads / 1e6 * worth.million_loads + stale * worth.stale_read
@@ -132,7 +132,9 @@ def money(found: Candidates, worth: Worth, candidate: Candidate, part: str = "wh
 
 
 def excesses(found: Candidates, candidate: Candidate, limits: Sequence[Limit], part: str) -> list[Excess]:
-    """The limits that it breaks. Limits relative to today's settings are taken beside these in the same part."""
+    """The limits that a candidate breaks. Limits relative to today's settings use today's amount in the same part of
+    the time.
+    """
     each = [
         Excess(limit.beside(found.today.measure(limit.name, part)), candidate.measure(limit.name, part))
         for limit in limits

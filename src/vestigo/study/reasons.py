@@ -1,4 +1,4 @@
-"""Why this one: a pick in plain sentences."""
+"""Explains a pick in plain sentences."""
 
 from vestigo.measures import MEASURES
 from vestigo.rules.vary import name_of
@@ -10,14 +10,16 @@ _LONG = 3
 
 
 def sentences(pick: Pick) -> tuple[str, ...]:
-    """What to take, then what gets better and worse, how sure it is, what the limits cost, and its neighbours."""
+    """The sentences: what to take, what gets better and worse, how sure that is, what the limits cost, and its
+    neighbours.
+    """
     if not pick.is_met:
         return (_sentence(pick),)
     return (_sentence(pick), *_what_changes(pick), *how_sure(pick), *neighbours(pick))
 
 
 def _sentence(pick: Pick) -> str:
-    """The pick, what it gives beside today's settings, and whether that holds."""
+    """The pick, what it gives beside today's settings, and whether the rest confirms it."""
     if not pick.is_met:
         return (
             f"No candidate keeps the limits. The closest is {pick.candidate.name}: "
@@ -34,8 +36,8 @@ def _sentence(pick: Pick) -> str:
 
 
 def better_and_worse(pick: Pick) -> tuple[list[str], list[str]]:
-    """The measures that the pick makes better than today's settings, and those that it makes worse: all of them, but
-    what the trace cannot tell.
+    """The measures that the pick makes better than today's settings, and those that it makes worse. Measures that the
+    trace cannot tell are left out.
     """
     better: list[str] = []
     worse: list[str] = []
@@ -57,7 +59,7 @@ def _what_changes(pick: Pick) -> list[str]:
 
 
 def how_sure(pick: Pick) -> list[str]:
-    """Whether it holds on time that was not used to find it, how clearly it wins, and what resamples give."""
+    """Whether the pick holds on time that was not used to find it, how clearly it wins, and what resamples give."""
     first, rest = pick.write(pick.value(pick.candidate, "first")), pick.write(pick.value(pick.candidate, "rest"))
     today = pick.write(pick.value(pick.among.today, "rest"))
     lines = [
@@ -106,7 +108,7 @@ def _shown(pick: Pick, candidate: Candidate) -> str:
 
 
 def _name(pick: Pick, other: Candidate) -> str:
-    """Its name, or where that is as long as the pick's, what is different about it."""
+    """The name of a candidate, or, if that is as long as the pick's, what is different about it."""
     mine, theirs = pick.candidate.changes, other.changes
     if not theirs or mine.keys() != theirs.keys() or len(theirs) < _LONG:
         return other.name
@@ -114,7 +116,7 @@ def _name(pick: Pick, other: Candidate) -> str:
 
 
 def _doubt(pick: Pick) -> str:
-    """What must be said first."""
+    """The doubt that must be stated first, if there is one."""
     if pick.holds:
         return ""
     if pick.broken_on_rest:

@@ -1,8 +1,7 @@
-"""How sure: the slices of time drawn again and again in blocks, as if the trace had gone otherwise.
+"""How sure a number is: slices of time are resampled in blocks, as if the trace had gone differently.
 
 The circular block bootstrap: D. N. Politis, J. P. Romano, "A circular block-resampling procedure for stationary data",
-1992. Slices near each other are alike, so that whole blocks of them are drawn, as long as the cube root of how many
-slices there are (P. Hall, J. L. Horowitz, B.-Y. Jing, "On blocking rules for the bootstrap with dependent data", 1995).
+1992. Slices near each other are alike, so whole blocks of them are drawn. The length of a block is the cube root of the number of slices (P. Hall, J. L. Horowitz, B.-Y. Jing, "On blocking rules for the bootstrap with dependent data", 1995).
 """
 
 import numpy as np
@@ -14,7 +13,7 @@ TIMES = 1000
 
 
 class Resamples:
-    """The same draws for every candidate, so that they are compared on the same times."""
+    """Draws that are the same for every candidate, so that candidates are compared on the same times."""
 
     def __init__(self, slices: int, seed: int = 0, times: int = TIMES) -> None:
         self.times = times
@@ -26,12 +25,12 @@ class Resamples:
         np.add.at(self._weights, (np.arange(times)[:, None], places), 1)
 
     def sums(self, counts: np.ndarray) -> np.ndarray:
-        """Of a count of each slice, its sum in each resample."""
+        """The sum of a count over the slices of each resample."""
         sums: np.ndarray = self._weights @ counts
         return sums
 
     def rates(self, candidate: Candidate, name: str) -> np.ndarray:
-        """A measure of `candidate` in each resample, which slices must tell."""
+        """A measure of `candidate` in each resample. Slices must tell this measure."""
         of_slices = MEASURES[name].of_slices
         assert of_slices is not None
         with np.errstate(invalid="ignore", divide="ignore"):
@@ -45,7 +44,7 @@ class Resamples:
         return float(low), float(high)
 
     def ahead(self, pick: Candidate, other: Candidate, name: str | None) -> tuple[int, int] | None:
-        """In how many resamples of all `pick` is better than `other`; None where slices do not tell."""
+        """In how many resamples, of how many, `pick` is better than `other`. None if slices do not tell that."""
         if name is None or MEASURES[name].of_slices is None:
             return None
         sign = 1 if MEASURES[name].more_is_better else -1

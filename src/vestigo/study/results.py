@@ -1,4 +1,6 @@
-"""What is kept of a replay: measures of the whole, of the first part and of the rest, and counts of each slice."""
+"""What is kept of a replay: the measures of the whole time, of the first part and of the rest, and the counts of each
+slice.
+"""
 
 from bisect import bisect_left
 
@@ -14,7 +16,7 @@ _OF_SLICES = tuple(dict.fromkeys(name for one in MEASURES.values() if one.of_sli
 
 
 def replayed(trace: Trace, job: Job, name: str, split_ns: int) -> Result:
-    """A replay's result."""
+    """Replays a plan, and returns what is kept of it."""
     return result_of(run(trace, job, "native", name), split_ns)
 
 
@@ -32,7 +34,7 @@ def result_of(outcome: Outcome, split_ns: int) -> Result:
 
 
 def split_at(job: Job, share_for_rest: float) -> int:
-    """The beginning of the slice with which the rest begins: `share_for_rest` of the counted slices."""
+    """Where the rest begins, at the beginning of a slice. The rest has `share_for_rest` of the counted slices."""
     slices = job.slicing.most
     first = min(max(round(slices * (1 - share_for_rest)), 1), max(slices - 1, 1))
     return job.slicing.origin_ns + first * job.slicing.width_ns

@@ -1,4 +1,4 @@
-"""Durations as people write them."""
+"""Round durations, as people write them."""
 
 from vestigo.units import SECOND, Duration
 
@@ -17,7 +17,7 @@ ROUND = tuple(
 
 
 def at_least(span_ns: int) -> Duration:
-    """The shortest that is no shorter; the longest of all, if there is none.
+    """The shortest round duration that is not shorter, or the longest of all if there is none.
 
     >>> at_least(14 * 60 * 10**9), at_most(14 * 60 * 10**9)
     (Duration('15m'), Duration('10m'))
@@ -26,5 +26,5 @@ def at_least(span_ns: int) -> Duration:
 
 
 def at_most(span_ns: int) -> Duration | None:
-    """The longest that is no longer, if there is one."""
+    """The longest round duration that is not longer, if there is one."""
     return next((one for one in reversed(ROUND) if one <= span_ns), None)

@@ -1,4 +1,4 @@
-"""``sweep``: every candidate of a plan on one trace, side by side, kept on disk as they come."""
+"""``sweep``: replays every candidate of a plan on one trace, side by side, and keeps the results on disk."""
 
 import dataclasses
 import os
@@ -53,14 +53,13 @@ def sweep(  # noqa: PLR0913
 ) -> Sweep:
     """Replays today's settings, the plan's candidates and every combination of what varies, on all cores.
 
-    `results` names a file that keeps each result as it comes: a sweep that was interrupted goes on where it was, and a
-    candidate whose trace and rules are unchanged is not replayed again. The last `rest` of the counted time
-    (``"40%"``) confirms what is chosen on the time before. With a `sample` (``"10%"`` of the keys) all are estimated
-    first, on the time before the rest, and only those that no other beats are replayed; see `KeySample`. Of the
-    combinations of what varies, `only` those are tried, if any are said. With an `executor` (`concurrent.futures`),
-    which may have its workers in other processes or on other machines, `trace` is the path of a prepared file that all
-    of them can open. `progress` is called with what is made (``"estimates"``, ``"replays"``), how many are there, and
-    of how many.
+    `results` names a file that keeps each result as it comes. So an interrupted sweep continues where it was, and a
+    candidate whose trace and rules are unchanged is not replayed again. The last `rest` of the counted time (``"40%"``)
+    confirms what is chosen on the time before. With a `sample` (``"10%"`` of the keys) all candidates are estimated
+    first, on the time before the rest, and only those that no other beats are replayed (see `KeySample`). If `only` is
+    given, only these combinations are tried. With an `executor` (`concurrent.futures`), whose workers may be other
+    processes or machines, `trace` is the path of a prepared file that all of them can open. `progress` is called with
+    what is being done (``"estimates"``, ``"replays"``), how many are done, and how many there are.
 
     Raises RulesError if the plan does not fit the trace, and Interrupted on Ctrl-C or when workers are lost.
 
@@ -84,7 +83,7 @@ def sweep(  # noqa: PLR0913
     estimates: dict[str, Estimate] = {}
     with Tasks(given, results, executor, progress) as tasks:
         if sample is not None:
-            # The rest is to confirm, not to choose.
+            # The rest confirms. It must not choose.
             sampler = cache(lambda: KeySample(between(on, end=split), sample, samples=1))
             asked = [
                 Task(name, tasks.stored_as(one, for_rest, sample), _estimate, (sampler, used.candidates[name]))
@@ -131,7 +130,7 @@ def sweep(  # noqa: PLR0913
 
 
 def known(trace: Trace, plan: Plan, results: str | Path, rest: str = SHARE_FOR_REST) -> list[Mapping[str, Any]]:
-    """Of the combinations of what varies, those whose results are in the file of an earlier sweep."""
+    """The combinations whose results are in the file of an earlier sweep."""
     settings, _ = settings_of(plan)
     with Tasks(trace, results, None, None) as tasks:
         share = share_between("rest", rest)
@@ -141,8 +140,9 @@ def known(trace: Trace, plan: Plan, results: str | Path, rest: str = SHARE_FOR_R
 
 
 def _promising(settings: Asked, estimates: Mapping[str, Estimate]) -> Asked:
-    """Today's settings, candidates that have a name of their own, and of all that varies what no other beats. What
-    differs by less than a tenth of a point, or a hundredth of the memory, a sample cannot tell apart: one of those.
+    """Today's settings, candidates with a name, and the combinations that no other beats. A sample cannot tell apart
+    combinations that differ by less than a tenth of a point, or a hundredth of the memory, so only one of those is
+    taken.
     """
     table = [
         [round(-one.hit_rate, 3), round(one.stale_rate, 3), round(100 * np.log(max(one.memory_peak, 1)))]
@@ -159,8 +159,8 @@ def _bounds(trace: Trace, today: Job, split: int) -> tuple[int, int, int]:
 
 
 def estimated_seconds(trace: Trace, plan: Plan, sample: str | None = None) -> float:
-    """How long a sweep would take on this machine's cores; or, with a `sample`, all of its estimates. From one of
-    today's settings, once all is ready. Raises RulesError where a sample cannot tell of them.
+    """How long a sweep would take on this machine's cores, or, with a `sample`, all of its estimates. It is told by one
+    replay of today's settings, after the trace was made ready. Raises RulesError if a sample cannot tell.
     """
     on, used = applied(trace, dataclasses.replace(plan, candidates={}, vary={}))
     today = job(on, used)
@@ -189,7 +189,7 @@ def _seconds(work: Callable[[], object]) -> float:
 
 
 def settings_of(plan: Plan, only: Iterable[Mapping[str, Any]] | None = None) -> tuple[Asked, list[str]]:
-    """Today's settings and all candidates by name, with what they change; and what is left out."""
+    """Today's settings and all candidates by name, with what they change, and a note on what is left out."""
     today = dataclasses.replace(plan, candidates={}, vary={})
     settings: Asked = {TODAY: ({}, today)}
     for name, one in plan.candidates.items():
@@ -204,9 +204,9 @@ def settings_of(plan: Plan, only: Iterable[Mapping[str, Any]] | None = None) -> 
 
 
 def replayed_at(path: str, content: str, stated: dict[str, Any], rest: float) -> Result:
-    """What a worker does, which opens the trace by itself and keeps it open for the next candidate.
+    """What a worker does. It opens the trace itself, and keeps it open for the next candidate.
 
-    Raises TraceError if the file does not hold the trace of that `content` (see `trace_name`).
+    Raises TraceError if the file does not hold the trace with this `content` (see `trace_name`).
     """
     trace, plan = applied(_opened(path, content), Plan.from_dict(stated))
     one = job(trace, plan)

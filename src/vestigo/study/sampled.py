@@ -1,7 +1,7 @@
-"""A part of a trace that stands for all of it: which keys are in it, and what each of them stands for.
+"""A part of a trace that stands for all of it: which keys are in it, and which other keys each of them stands for.
 
-Of a look-up's keys in the order of how often they are read, the first are in every sample; of the others, one of every
-so many comes into each (stratified sampling: W. G. Cochran, "Sampling techniques", 1953).
+The keys of a look-up are put in order by their number of reads. The first ones are in every sample. The others form
+groups, and each sample gets one key of each group (stratified sampling: W. G. Cochran, "Sampling techniques", 1953).
 """
 
 import dataclasses
@@ -28,24 +28,26 @@ _FEWEST_GROUPS = 50
 
 @dataclass(frozen=True, eq=False)
 class Sample:
-    """A part of the trace: each look-up as two, the keys that stand for others and those that stand for themselves."""
+    """A part of the trace. Each look-up is two look-ups here: keys that stand for others, and keys that stand for
+    themselves.
+    """
 
     trace: Trace
     stands_for: Longs
-    """By row: for how many keys."""
+    """For each row, the number of keys that its key stands for."""
     bytes: Longs
-    """By row: the value's size, without overhead."""
+    """For each row, the size of its value without overhead."""
     ratios: Mapping[str, float]
-    """By look-up: reads of all keys for each read of those that are here."""
+    """For each look-up, the reads of all its keys per read in the sample."""
     there: frozenset[str]
-    """The look-ups that have any keys here."""
+    """The look-ups that have keys in the sample."""
     first_counted: int
     known: dict[Any, tuple[Trace, dict[str, float]]] = field(default_factory=dict)
     lock: Lock = field(default_factory=Lock)
 
     def weighed(self, by_bytes: Mapping[str, bool], overheads: Mapping[str, int]) -> tuple[Trace, dict[str, float]]:
-        """With each value as large as all that it stands for: in bytes, or where entries are limited, in entries. And
-        by look-up the mean bytes of a key's value, overhead included.
+        """The sample with each value as large as all values that it stands for, in bytes, or in entries if entries are
+        limited. Also the mean bytes of a key's value in each look-up, with overhead.
         """
         key = (*by_bytes.values(), *overheads.values())
         with self.lock:
@@ -67,22 +69,22 @@ class Sample:
 
 
 class Groups(NamedTuple):
-    """Keys that are read about as often stand for each other."""
+    """Groups of keys that are read about equally often, and so stand for each other."""
 
     size: int
     member: Longs
-    """By key: its place in its group; -1 for one that stands for itself, in every sample."""
+    """For each key, its place in its group. -1 for a key that stands for itself and is in every sample."""
 
 
 def grouped(trace: Trace, size: int, seed: int) -> Groups:
-    """The keys in groups of that size; places within a group are drawn."""
+    """Puts the keys in groups of `size`. The places within a group are random."""
     rng = np.random.default_rng(seed)
     reads = np.bincount(trace.key[trace.op == Op.READ], minlength=len(trace.keys))
     member = np.full(len(trace.keys), -1, np.int64)
     for lookup in range(len(trace.lookups)):
         keys = np.flatnonzero(trace.key_lookup == lookup)
         keys = keys[np.argsort(-reads[keys], kind="stable")]
-        others = keys[_GROUPS_ALL_IN * size :]  # beyond these, the keys of a group are read alike
+        others = keys[_GROUPS_ALL_IN * size :]  # beyond these, the keys of a group are read about equally often
         groups = -(-len(others) // size)
         if groups < _FEWEST_GROUPS:
             continue
@@ -92,15 +94,15 @@ def grouped(trace: Trace, size: int, seed: int) -> Groups:
 
 
 def sampled(trace: Trace, sizes: Longs, groups: Groups, number: int, first: int) -> Sample:
-    """The sample that has the `number`-th key of each group, which stands for the others.
+    """The sample with the `number`-th key of each group, which stands for the others of the group.
 
-    `sizes` has the bytes of each row's value; `first` is the first row that counts.
+    `sizes` has the bytes of each row's value. `first` is the first row that counts.
     """
     member = groups.member
     keyed = trace.op <= LAST_KEYED
     of_row = np.append(member, -1)[trace.key]  # MISSING is the last
     rows = np.flatnonzero((of_row == -1) | (of_row == number))
-    twice = np.flatnonzero((trace.op == Op.CLEAR) & (trace.lookup >= 0))  # of a look-up, which is two here
+    twice = np.flatnonzero((trace.op == Op.CLEAR) & (trace.lookup >= 0))  # a look-up is two look-ups here
     rows = np.sort(np.concatenate([rows, twice]), kind="stable")
     part = of_rows(trace, rows)
     again = np.concatenate([[False], rows[1:] == rows[:-1]])
@@ -128,12 +130,12 @@ def sampled(trace: Trace, sizes: Longs, groups: Groups, number: int, first: int)
 
 
 def all_in(lookup: str) -> str:
-    """The name of the look-up that has the keys of `lookup` which stand for themselves."""
+    """The name of the look-up with those keys of `lookup` that stand for themselves."""
     return f"{lookup} (all in)"
 
 
 def filled_sizes(trace: Trace, assumed: Assumed) -> Longs:
-    """By row, the bytes of its value, missing ones filled in."""
+    """For each row, the bytes of its value. Missing sizes are filled in."""
     fill = filler(trace, assumed)
     parts = (fill.sizes(part, truth.null) for part, truth in parts_with_truth(trace))
     return np.concatenate([np.empty(0, np.int64), *parts])

@@ -1,4 +1,4 @@
-"""``save`` and ``load``: whatever the library returns, in a file of JSON; a trace, as a prepared Arrow file."""
+"""``save`` and ``load``: anything that the library returns, as a JSON file, or for a trace as a prepared Arrow file."""
 
 import json
 import math
@@ -66,11 +66,11 @@ _RULES = {kind.__name__: kind for kind in (Rules, Pool, WhatIf, Life)}
 
 
 def save(what: Data | Plan, path: str | Path) -> Path:
-    """Writes anything that the library returned to a file: a `Trace` in the prepared form (``.arrow``), all else as
-    JSON (``.json``). Gives the path.
+    """Writes anything that the library returned to a file, and returns the path. A `Trace` is written in the prepared
+    form (``.arrow``), everything else as JSON (``.json``).
 
-    A file is there whole or not at all. Raises InputError if it cannot be written, or if there is code of your own in
-    it, which no file can hold.
+    The file is written whole or not at all. Raises InputError if it cannot be written, or if it contains your own code,
+    which a file cannot hold.
 
     >>> import tempfile, vestigo as vg
     >>> outcome = vg.replay(vg.synth(reads=100, keys=10, seed=1), vg.Rules(max_entries=5))
@@ -91,7 +91,7 @@ def save(what: Data | Plan, path: str | Path) -> Path:
 
 
 def load(path: str | Path) -> Any:
-    """What `save` wrote. Raises InputError for a file that it did not write, or that was damaged since."""
+    """Reads what `save` wrote. Raises InputError for a file that `save` did not write, or that was damaged since."""
     path = Path(path)
     if path.suffix == ".arrow":
         return read_trace(path)
@@ -99,7 +99,7 @@ def load(path: str | Path) -> Any:
         content = json.loads(path.read_bytes())
     except OSError as error:
         raise InputError(f"{path}: cannot be read: {error.strerror or error}") from None
-    except ValueError as error:  # no JSON, or no UTF-8
+    except ValueError as error:  # it is not JSON, or not UTF-8
         raise InputError(f"{path}: is not JSON: {error}") from None
     if not isinstance(content, dict) or content.get("vestigo") != _FORMAT or "what" not in content:
         raise InputError(f"{path}: is not a file that vestigo.save wrote")
@@ -110,7 +110,7 @@ def load(path: str | Path) -> Any:
 
 
 def _plain(value: Any) -> Any:  # noqa: PLR0911, PLR0912  # one line a kind
-    """As JSON has it."""
+    """The value as plain data for JSON."""
     if value is None or type(value) in (bool, int, str):
         return value
     if isinstance(value, float):
@@ -154,13 +154,13 @@ def _plain(value: Any) -> Any:  # noqa: PLR0911, PLR0912  # one line a kind
 
 
 def _fields(record: Any) -> dict[str, Any]:
-    """What a record is made from."""
+    """The fields that a record is made from."""
     made_from = {one.name: getattr(record, one.name) for one in fields(record) if one.init}
     return made_from | {"best": ""} if isinstance(record, Aim) and record.is_usual else made_from
 
 
 def _written(stated: Checked | Stated) -> dict[str, Any]:
-    """Rules as a plan file has them. Raises InputError for code of the user's own."""
+    """Rules as a plan file has them. Raises InputError for the user's own code."""
     for name, value in dict(stated).items():
         if getattr(value, "own", None) is not None:
             raise InputError(f"{name} = {value} is code of your own, which no file can hold; save it without")
@@ -168,7 +168,7 @@ def _written(stated: Checked | Stated) -> dict[str, Any]:
 
 
 def _made(plain: Any) -> Any:  # noqa: PLR0911  # one line a kind
-    """What `_plain` told."""
+    """The value from the data of `_plain`."""
     if isinstance(plain, list):
         return [*map(_made, plain)]
     if not isinstance(plain, dict):

@@ -1,4 +1,4 @@
-"""``search``: a pick as good as the whole grid's, from few of its replays."""
+"""``search``: finds a pick as good as that of the whole grid with only a few of its replays."""
 
 import dataclasses
 from collections.abc import Callable, Iterator, Mapping, Sequence
@@ -49,15 +49,16 @@ def search(  # noqa: PLR0913
     seed: int = 0,
     progress: Progress | None = None,
 ) -> Sweep:
-    """Replays so many of the combinations of what varies (unless said, a tenth of them), chosen for the plan's aim.
+    """Replays some of the combinations of what varies (a tenth of them by default), chosen for the plan's aim.
 
-    Some are spread so that each value of each key comes equally often (Latin hypercube: M. D. McKay, R. J. Beckman,
-    W. J. Conover, 1979). Then, round by round, come those that should be best by what was found so
-    far (`vestigo.study.guess`), and those that differ from the best in one key. Where the `sample` of the keys is less
-    than half the trace and tells of all that is aimed at, a first search among its estimates, in half the time that the
-    replays may take, finds where to begin. Values of a key are taken to be in order, if there are more than three.
+    Some are spread so that each value of each key comes equally often (Latin hypercube: M. D. McKay, R. J. Beckman, W.
+    J. Conover, 1979). Then, round by round, it replays those that should be best by what was found so far
+    (`vestigo.study.guess`), and those that differ from the best in one key. If the `sample` of the keys is less than
+    half of the trace and can tell the aim, a first search among estimates finds where to begin, in half the time that
+    the replays may take. If a key has more than three values, they are assumed to be in order.
 
-    All that was replayed is in the sweep; see `sweep` for what else is asked. Raises RulesError if nothing varies.
+    The sweep has everything that was replayed. See `sweep` for the other arguments. Raises RulesError if nothing
+    varies.
     """
     plan = plan_of(plan)
     trace = trace_of(trace, plan)
@@ -96,7 +97,7 @@ def search(  # noqa: PLR0913
 def _narrowed(
     space: Space, begin: list[Place], most_replays: int, find: Find, rng: np.random.Generator
 ) -> dict[Place, list[float]]:
-    """What was found at `most_replays` places, round by round nearer to the best."""
+    """What was found at `most_replays` places. Each round comes nearer to the best."""
     found: dict[Place, list[float]] = {}
     tried: set[Place] = set()
     places = begin
@@ -115,7 +116,7 @@ def _next(
     most: int,
     rng: np.random.Generator,
 ) -> list[Place]:
-    """By sources what should be best, and neighbours of the best: untried ones all."""
+    """The untried places to take next, by source: those that should be best, and neighbours of the best."""
     likely = iter(_likely(space, found, tried, rng))
     near = (place for best in _ranked(found) for place in _neighbours(space, best) if place not in tried)
     chosen: dict[Place, None] = {}
@@ -132,7 +133,7 @@ def _next(
 def _likely(
     space: Space, found: Mapping[Place, list[float]], tried: set[Place], rng: np.random.Generator
 ) -> list[Place]:
-    """Untried places, the best by guess first: all, or, if there are too many, some drawn."""
+    """Untried places, with the best guesses first. If there are too many, a random choice of them."""
     values = [len(each) for each in space.values()]
     if count(space) <= _MOST_GUESSED:
         asked = np.array(np.unravel_index(np.arange(count(space)), values)).T
@@ -149,13 +150,13 @@ def _ranked(found: Mapping[Place, list[float]]) -> list[Place]:
 
 
 def _order(amounts: np.ndarray) -> np.ndarray:
-    """Limits first, then the aim, then memory."""
+    """The order of candidates: by limits first, then by the aim, then by memory."""
     best, memory, *beyond = amounts.T
     return np.lexsort((memory, best, np.maximum(np.max(beyond, axis=0, initial=0.0), 0.0) if beyond else best * 0))
 
 
 def _amounts(found: Candidates, aim: Aim, candidate: Candidate) -> list[float]:
-    """Of the time that candidates are ranked on."""
+    """The amounts over the time on which candidates are ranked."""
     beyond = [
         float(limit.beside(found.today.measure(limit.name, "first")).beyond(candidate.measure(limit.name, "first")))
         for limit in aim.limits
@@ -164,8 +165,8 @@ def _amounts(found: Candidates, aim: Aim, candidate: Candidate) -> list[float]:
 
 
 def _estimates(trace: Trace, plan: Plan, sample: str, rest: str) -> tuple[Find, float] | None:
-    """Estimates of the time that candidates are ranked on, and how many of them take as long as a replay; None where
-    they would not help.
+    """Estimates for the time on which candidates are ranked, and how many of them take as long as a replay. None if
+    estimates would not help.
     """
     estimated = {field.name for field in dataclasses.fields(Estimate)}
     if len(trace) == 0 or not {plan.aim.best or "loads", *(limit.name for limit in plan.aim.limits)} <= estimated:
@@ -201,7 +202,9 @@ def _estimates(trace: Trace, plan: Plan, sample: str, rest: str) -> tuple[Find, 
 
 
 def _neighbours(space: Space, place: Place) -> Iterator[Place]:
-    """One key changed: to each other value, or, where there are many, to those beside it."""
+    """The neighbours of a place. One key is changed: to each other value, or, if there are many, to the values beside
+    it.
+    """
     for key, values in enumerate(space.values()):
         near = range(len(values)) if len(values) <= 3 else (place[key] - 1, place[key] + 1)
         for value in near:

@@ -28,7 +28,7 @@ BY_CURVES, EVENLY = "by curves", "evenly"
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Sharing(Data):
-    """A budget divided, and what replays say of it: `sweep` has today's settings, the even split and this one."""
+    """A divided budget, and what replays say of it: `sweep` has today's settings, the even split and this division."""
 
     total_bytes: int
     shares: Mapping[str, int]
@@ -41,16 +41,16 @@ class Sharing(Data):
 
     @property
     def plan(self) -> Plan:
-        """Today's rules with these limits."""
+        """The plan with today's rules and these limits."""
         return self.by_curves.plan
 
     @property
     def is_best(self) -> bool:
-        """Whether the replays confirm it: it answers no fewer reads than the even split."""
+        """Whether the replays confirm the division: it answers at least as many reads as the even split."""
         return self.by_curves.measure("hit_rate") >= self.sweep[EVENLY].measure("hit_rate")
 
     def to_dict(self) -> dict[str, Any]:
-        """Bytes by look-up, and what the replays gave."""
+        """The bytes of each look-up, and what the replays gave."""
         return {
             "total_bytes": self.total_bytes,
             "shares": dict(self.shares),
@@ -59,7 +59,7 @@ class Sharing(Data):
         }
 
     def to_pandas(self) -> "pd.DataFrame":
-        """One row a look-up: its bytes, and its share of all."""
+        """One row for each look-up: its bytes, and its share of all."""
         import pandas as pd
 
         frame = pd.DataFrame({"bytes": self.shares})
@@ -72,13 +72,13 @@ class Sharing(Data):
 
 
 def share_out(trace: Readable, plan: Settings, total: int | str) -> Sharing:
-    """Divides `total` bytes (``"64 MiB"``, overheads included; of each node, where each has a cache) among the look-ups
-    by their size curves, and replays that beside an even split and today's limits. All other rules stay; shared pools
-    are given up.
+    """Divides `total` bytes among the look-ups by their size curves, and replays that beside an even split and today's
+    limits. The total (``"64 MiB"``) includes overheads, and is that of each node if each has a cache. All other rules
+    stay, but shared pools are given up.
 
-    Each next piece of memory goes where it brings most hits a byte, along the convex hull of each curve: the best
-    division there is if curves were convex (B. Fox, "Discrete optimization via marginal analysis", 1966). The curves
-    are LRU's, without expiry, so the replays have the last word: see `Sharing.is_best`.
+    Each piece of memory goes where it brings most hits a byte, along the convex hull of each curve. This would be the
+    best division if curves were convex (B. Fox, "Discrete optimization via marginal analysis", 1966). The curves are
+    those of LRU without expiry, so the replays have the last word: see `Sharing.is_best`.
 
     >>> from vestigo import Rules, read_trace
     >>> keys, lookups = [n % 2 for n in range(40)] + [n % 9 for n in range(40)], ["few"] * 40 + ["many"] * 40
@@ -104,7 +104,7 @@ def share_out(trace: Readable, plan: Settings, total: int | str) -> Sharing:
 
 
 def _shares(curves: Mapping[str, SizeCurve], least: Mapping[str, int], budget: int) -> dict[str, int]:
-    """Greedily along the hulls; what is left goes to where it brings most."""
+    """Shares bytes greedily along the hulls. What is left goes where it brings most."""
     shares = dict(least)
     steps = sorted(
         (-hits / size, number, name, size)
@@ -115,7 +115,7 @@ def _shares(curves: Mapping[str, SizeCurve], least: Mapping[str, int], budget: i
     for _, number, name, size in steps:
         more = size if number else max(size - least[name], 0)
         if name in full or more > left:
-            full.add(name)  # no later piece of it can come before this one
+            full.add(name)  # no later piece of this curve can come before this one
             continue
         shares[name] += more
         left -= more
@@ -129,7 +129,7 @@ def _gain(curve: SizeCurve, size: int, more: int) -> float:
 
 
 def _hull(sizes: np.ndarray, hits: np.ndarray) -> list[tuple[int, int]]:
-    """The upper convex hull from nothing on, as pieces: so many more bytes, so many more hits; steepest first."""
+    """The upper convex hull from zero on, as pieces of bytes and the hits that they add, steepest first."""
     corners: list[tuple[int, int]] = [(0, 0)]
     for size, hit in zip(sizes.tolist(), hits.tolist(), strict=True):
         while len(corners) > 1 and _is_below(corners[-2], corners[-1], (size, hit)):

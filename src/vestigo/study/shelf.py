@@ -1,4 +1,4 @@
-"""What is worked out for every event of a trace, part by part, where memory may not hold it all."""
+"""Stores what is worked out for every event of a trace, part by part, because memory may not hold it all."""
 
 import os
 import tempfile
@@ -15,15 +15,15 @@ from vestigo.units import format_bytes
 
 
 def column(rows: int, dtype: npt.DTypeLike) -> np.ndarray:
-    """An array to be filled. That of a long trace lies in a file without a name, which goes away with it: the system
-    keeps in memory what fits. Raises TraceError if the disk has no room for it.
+    """An array to be filled. For a long trace it lies in a file without a name, which disappears with the array, and
+    the system keeps in memory what fits. Raises TraceError if the disk has no room.
     """
     if not memory.is_long(rows):
         return np.empty(rows, dtype)
     size = rows * np.dtype(dtype).itemsize
     with tempfile.TemporaryFile(prefix="vestigo-") as file:
         try:
-            os.posix_fallocate(file.fileno(), 0, size)  # now, for a page that finds no room later ends the process
+            os.posix_fallocate(file.fileno(), 0, size)  # now: a page without room would end the process
         except OSError as error:
             where = tempfile.gettempdir()
             raise TraceError(
@@ -49,7 +49,7 @@ class Numbering:
         self._order: Longs = np.empty(0, np.int64)
 
     def ids(self, codes: Longs) -> Ints:
-        """The ids of a part's codes; negative ones have none."""
+        """The ids of a part's codes. Negative codes have none."""
         ids, distinct = dense(codes)
         if len(self.codes) == 0:
             self.codes = distinct

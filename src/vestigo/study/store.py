@@ -1,4 +1,6 @@
-"""Results on disk: each candidate's, under a name that is made of all that it depends on, so that it is found again."""
+"""Results on disk. The name of a candidate's result is made of everything that it depends on, so that it is found
+again.
+"""
 
 import hashlib
 import json
@@ -22,10 +24,10 @@ _BEGINS = b"SQLite format 3\0"
 
 
 class Store:
-    """A SQLite file. What is put is there at once, whatever happens to the process afterwards.
+    """A SQLite file. What is put is saved at once, whatever happens to the process afterwards.
 
-    A file that is damaged is set aside, and `notes` says so. Raises InputError where the file cannot be written, or is
-    something else.
+    A damaged file is set aside, and `notes` says so. Raises InputError if the file cannot be written, or is something
+    else.
     """
 
     def __init__(self, path: Path) -> None:
@@ -44,7 +46,7 @@ class Store:
             raise InputError(f"{path}: results cannot be kept there: {error}; name another file") from None
 
     def get(self, name: str) -> dict[str, Any] | None:
-        """What was put under this name, unless it has been damaged since."""
+        """The result under this name, unless it was damaged since."""
         try:
             row = self._file.execute("SELECT content, digest FROM result WHERE name = ?", (name,)).fetchone()
         except sqlite3.DatabaseError:  # damaged since it was opened
@@ -59,7 +61,7 @@ class Store:
         return found
 
     def put(self, name: str, result: Mapping[str, Any]) -> None:
-        """Raises InputError if the disk is full."""
+        """Saves a result under this name. Raises InputError if the disk is full."""
         content = json.dumps(result)
         try:
             with self._file:
@@ -101,7 +103,7 @@ class Store:
 
 
 def _refuse_others(path: Path) -> None:
-    """Raises InputError for a file of another kind, which is not a store, and so is not set aside."""
+    """Raises InputError for a file that is not a store. Such a file is not set aside."""
     try:
         with path.open("rb") as file:
             begins = file.read(len(_BEGINS))
@@ -114,7 +116,7 @@ def _refuse_others(path: Path) -> None:
 
 
 def trace_name(trace: Trace) -> str:
-    """Of all that a trace holds."""
+    """The digest of everything that a trace holds."""
     name: str = trace.once("name", lambda: _trace_digest(trace))
     return name
 
@@ -131,7 +133,9 @@ def _trace_digest(trace: Trace) -> str:
 
 
 def result_name(trace: str, plan: Plan, *more: object) -> str | None:
-    """Of what a candidate's result depends on; None if that cannot be told, since some rule is a user's own code."""
+    """The digest of everything that a candidate's result depends on. None if that cannot be told, because some rule is
+    the user's own code.
+    """
     if any(rules.eviction.own is not None or (rules.keep_if and rules.keep_if.own) for rules in plan.all_rules()):
         return None
     return _digest(json.dumps([_FORMAT, version("vestigo"), trace, plan.to_dict(), *more], sort_keys=True, default=str))

@@ -1,4 +1,4 @@
-"""``Sweep``: what `sweep` and `search` give, to be judged by its front and its pick."""
+"""``Sweep``: what `sweep` and `search` return, with its front and its pick."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -21,12 +21,13 @@ FRONT = ("hit_rate", "memory_peak", "stale_rate")
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Sweep(Candidates):
-    """Candidates by name, in the order in which they were asked for; the first is today's settings."""
+    """Candidates by name, in the order in which they were asked for. The first is today's settings."""
 
     def front(self, measures: Sequence[str] = FRONT, part: str = "whole") -> list[Candidate]:
-        """The candidates that no other beats: none is as good in every measure and better in one. Best first.
+        """The candidates that no other beats, best first. A candidate beats another if it is as good in every measure
+        and better in one.
 
-        Of candidates that are equal in all measures the first one stands for all.
+        If candidates are equal in all measures, the first one stands for all.
         """
         return unbeaten(list(self.values()), measures, part)
 
@@ -41,8 +42,8 @@ class Sweep(Candidates):
         """The candidate that is best at the plan's aim within its limits.
 
         ``choose("fresh_hit_rate", memory_peak="<= 64 MiB")`` names another aim, and a limit on top of the plan's own.
-        In names of measures with a dot, write two low lines: ``read_time__p95``. Raises InputError for both `most` and
-        `least`, for an unknown measure, and for limits that no outcome can keep together.
+        In the name of a measure, write two underscores for a dot: ``read_time__p95``. Raises InputError for both `most`
+        and `least`, for an unknown measure, and for limits that no outcome can keep together.
         """
         if most is not None and least is not None:
             raise InputError("choose: one measure is made best; name it as most, or as least, not both")
@@ -61,14 +62,14 @@ class Sweep(Candidates):
         return choose(self, Aim(best, bounds, self.aim.worth), seed)
 
     def to_pandas(self, part: str = "whole") -> "pd.DataFrame":
-        """One row a candidate, with what it changes and all measures."""
+        """One row for each candidate, with what it changes and all measures."""
         import pandas as pd
 
         each = [{**one.changes, **{name: one.measure(name, part) for name in MEASURES}} for one in self.values()]
         return pd.DataFrame(each, index=pd.Index(list(self), name="candidate"))
 
     def to_dict(self) -> dict[str, Any]:
-        """Each candidate's changes and measures, and those of the references."""
+        """The changes and measures of each candidate, and those of no cache and the ceilings."""
         return {
             "candidates": {name: {"changes": dict(one.changes), **one.result["whole"]} for name, one in self.items()},
             "references": {name: one.result["whole"] for name, one in self.references.items()},

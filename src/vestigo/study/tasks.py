@@ -1,4 +1,4 @@
-"""Many replays, or estimates, side by side: each kept on disk as it comes, and none made twice."""
+"""Runs many replays, or estimates, side by side. Each is kept on disk as it comes, and none is made twice."""
 
 from collections.abc import Callable, Iterator
 from concurrent.futures import BrokenExecutor, Executor, Future, as_completed
@@ -14,18 +14,20 @@ from vestigo.trace import Trace
 
 
 class Task(NamedTuple):
-    """A result that is asked for, and the name under which it is kept."""
+    """A result that is wanted, and the name under which it is kept."""
 
     name: str
     stored_as: str | None
     run: Callable[..., Result]
     arguments: tuple[Any, ...]
     anywhere: bool = False
-    """Whether a worker elsewhere can do it."""
+    """Whether a worker in another process can do it."""
 
 
 class Tasks:
-    """Runs tasks of one trace on all cores, or on an executor's workers. If a file is named, it keeps their results."""
+    """Runs the tasks of one trace on all cores, or on the workers of an executor. If a file is named, it keeps their
+    results.
+    """
 
     def __init__(
         self, trace: Trace, results: str | Path | None, executor: Executor | None, progress: Progress | None
@@ -40,7 +42,7 @@ class Tasks:
         return self._store.notes if self._store else []
 
     def stored_as(self, plan: Plan, *more: object) -> str | None:
-        """Under which name a result of the plan is kept, if results are."""
+        """The name under which a result of the plan is kept, if results are kept."""
         return None if self._trace is None else result_name(self._trace, plan, *more)
 
     def is_known(self, stored_as: str | None) -> bool:
@@ -48,7 +50,7 @@ class Tasks:
         return self._store is not None and stored_as is not None and self._store.get(stored_as) is not None
 
     def run(self, tasks: list[Task], what: str, prepare: Callable[[], object]) -> tuple[dict[str, Result], int]:
-        """All results by name, and how many of them were not known from before; `prepare` is called before one is made.
+        """All results by name, and how many of them were not known from before. `prepare` is called before one is made.
 
         Raises Interrupted on Ctrl-C, or when workers are lost.
         """
@@ -75,7 +77,7 @@ class Tasks:
         return {name: result for name, result in found.items() if result is not None}
 
     def _made(self, tasks: list[Task]) -> Iterator[tuple[str, Result]]:
-        """As they come, each kept before it is given. Whatever happens, those that are done are kept."""
+        """Results as they come. Each is kept before it is returned, so that finished ones are kept whatever happens."""
         with side_by_side() as threads:
             elsewhere = self._executor or threads
             futures = {
@@ -102,7 +104,7 @@ class Tasks:
 
 
 def _given(future: "Future[Result]", task: Task) -> Result:
-    """What a worker elsewhere says of its own end differs from executor to executor."""
+    """The result of a task. Executors differ in how they report that a worker was lost."""
     try:
         return future.result()
     except VestigoError:

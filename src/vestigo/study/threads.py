@@ -1,4 +1,4 @@
-"""Threads for replays side by side, which leave Python to each other while they run."""
+"""Threads for replays side by side. While they run, they release Python's lock."""
 
 import os
 from collections.abc import Iterator
@@ -8,7 +8,7 @@ from contextlib import contextmanager
 
 @contextmanager
 def side_by_side() -> Iterator[ThreadPoolExecutor]:
-    """A thread for each core. What is interrupted does not wait for those that are at work."""
+    """A pool with a thread for each core. On an interrupt, it does not wait for threads that are at work."""
     threads = ThreadPoolExecutor(os.cpu_count())
     try:
         yield threads

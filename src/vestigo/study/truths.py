@@ -1,4 +1,4 @@
-"""The truth behind every event, as ids that are equal just if the values are."""
+"""The truth at every event, as ids that are equal exactly if the values are."""
 
 from collections.abc import Iterable, Iterator
 from typing import NamedTuple
@@ -11,15 +11,15 @@ from vestigo.trace import Trace
 
 
 class Truths(NamedTuple):
-    """Of every event: which value its key has at the origin once the event is known, and whether that is none."""
+    """For every event, the value of its key at the origin after the event, and whether that is null."""
 
     value: np.ndarray
     null: np.ndarray
 
 
 class Values:
-    """Gives a trace's truths part by part. Values are numbered from 0 to `most`; what a write left unnamed has the id
-    of the name that was seen later.
+    """The truths of a trace, part by part. Values are numbered from 0 to `most`. A value that a write left unnamed has
+    the id of the name that was seen later.
     """
 
     def __init__(self, trace: Trace) -> None:
@@ -45,7 +45,7 @@ class Values:
 
 
 def truths(trace: Trace) -> Truths:
-    """Of the whole trace."""
+    """The truths of the whole trace."""
     parts = [truth for _, truth in Values(trace)]
     if not parts:
         return Truths(np.empty(0, np.int64), np.empty(0, bool))

@@ -1,4 +1,4 @@
-"""Recorded reads and changes: what a replay is fed with."""
+"""Recorded reads and changes, which a replay goes through."""
 
 from vestigo.trace import shape
 from vestigo.trace.reading.intake import Intake

@@ -1,4 +1,4 @@
-"""What a column of a trace is: its type, what stands in it, and within which bounds."""
+"""What a column of a trace is: its type, its content, and its bounds."""
 
 from collections.abc import Mapping
 from dataclasses import Field
@@ -22,19 +22,19 @@ Holds = Literal["time", "op", "name", "key", "identity", "size", "span", "flag"]
 
 
 class Column(NamedTuple):
-    """One column. A field of `Trace` states it; files, shapes, what-ifs and results go by that."""
+    """One column. A field of `Trace` states it, and files, shapes, what-ifs and results follow it."""
 
     name: str
     dtype: npt.DTypeLike
     holds: Holds
     texts: str = ""
-    """The field of `Trace` with what stands behind its ids; empty where it holds no ids."""
+    """The field of `Trace` with the values of its ids. Empty if it holds no ids."""
     most: int = 0
     """The largest amount."""
     missing: int = MISSING
-    """What stands there where a row says nothing."""
+    """The value that stands for "not given"."""
     is_needed: bool = False
-    """Whether files have it even if it says nothing."""
+    """Whether files have the column even if no row gives a value."""
 
 
 def column(dtype: npt.DTypeLike, holds: Holds, **more: Any) -> dict[str, Any]:

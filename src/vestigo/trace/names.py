@@ -1,4 +1,4 @@
-"""The texts or numbers behind ids, looked up when they are asked for: there may be millions."""
+"""The texts or numbers of ids. They are looked up when they are asked for, because there may be millions."""
 
 from collections.abc import Sequence
 from typing import Any
@@ -8,7 +8,7 @@ import pyarrow as pa
 
 
 class Names(Sequence[Any]):
-    """A sequence over an Arrow array, or over some of its places."""
+    """A sequence over an Arrow array, or over some of its items."""
 
     def __init__(self, values: pa.Array, places: np.ndarray | None = None) -> None:
         self._values = values if places is None else values.take(pa.array(places))
@@ -33,5 +33,5 @@ class Names(Sequence[Any]):
 
 
 def arrow_names(names: Sequence[Any]) -> pa.Array:
-    """As one Arrow array."""
+    """The names as one Arrow array."""
     return names.values if isinstance(names, Names) else pa.array(list(names))

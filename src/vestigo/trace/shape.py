@@ -1,7 +1,7 @@
-"""Traces made of others: a part, a sample, another pace, several together, without what keys tell.
+"""Makes traces from others: a part, a sample, another pace, several together, or without the names of keys.
 
-Each function takes a trace in any form, gives a new Trace and leaves its own alone. Clears and restarts stay, but for
-`between`.
+Each function takes a trace in any form, returns a new Trace, and does not change the old one. All but `between` keep
+clears and restarts.
 """
 
 import dataclasses
@@ -35,8 +35,8 @@ Moment = str | int | datetime | Duration
 
 
 def between(trace: Readable, begin: Moment | None = None, end: Moment | None = None) -> Trace:
-    """The events from `begin` on and before `end`: RFC 3339 text, an aware datetime, ns since 1970, or a duration
-    (``"2h"``) since the first event.
+    """The events from `begin` on and before `end`. Both are RFC 3339 text, an aware datetime, ns since 1970, or a
+    duration (``"2h"``) since the first event.
 
     >>> from vestigo import read_trace
     >>> trace = read_trace({"at": [0, 10**9, 2 * 10**9], "key": ["a", "b", "c"]})
@@ -58,7 +58,8 @@ def only(
 ) -> Trace:
     """The events of some look-ups, of keys that a pattern (``"/tiles/9/{...}"``) matches, of some nodes.
 
-    Events without a node, and clears of everything, belong to all. Raises TraceError for names that the trace has not.
+    Events without a node, and clears of everything, belong to all. Raises TraceError for names that the trace does not
+    have.
 
     >>> from vestigo import read_trace
     >>> trace = read_trace({"at": [1, 2, 3], "key": ["9/1", "10/1", "9/2"]})
@@ -79,7 +80,7 @@ def only(
 def sampled(trace: Readable, share: str, seed: int = 0) -> Trace:
     """All events of a share of the keys (``"10%"``).
 
-    A key is in or out by its text, so that traces of one system agree.
+    The text of a key decides whether it is in, so that traces of one system agree.
     """
     trace = read_trace(trace)
     try:
@@ -101,7 +102,7 @@ def sampled(trace: Readable, share: str, seed: int = 0) -> Trace:
 
 
 def faster(trace: Readable, factor: float) -> Trace:
-    """The same events in a `factor` less time, from the same start; what the origin takes stays.
+    """The same events, `factor` times as fast, from the same start. Costs stay as they are.
 
     >>> from vestigo import read_trace
     >>> faster(read_trace({"at": [5, 15, 25], "key": ["a", "b", "c"]}), 2).at.tolist()
@@ -123,9 +124,9 @@ def faster(trace: Readable, factor: float) -> Trace:
 
 
 def merged(traces: Sequence[Readable]) -> Trace:
-    """One trace of all events, in time order; those of a tie in the order of the traces.
+    """One trace of all events, in time order. Events of the same time are in the order of the traces.
 
-    Versions are the same if they are called the same.
+    Versions are the same if they have the same name.
     """
     each = [read_trace(trace) for trace in traces]
     if not each:
@@ -136,14 +137,14 @@ def merged(traces: Sequence[Readable]) -> Trace:
 
 
 def anonymised(trace: Readable, secret: bytes | str) -> Trace:
-    """Keys, versions, scopes and nodes hashed with a secret (BLAKE2b); look-ups keep their names.
+    """The trace with keys, versions, scopes and nodes hashed with a secret (BLAKE2b). Look-ups keep their names.
 
-    The same name under the same secret gives the same hash, in every trace, so that traces can be merged afterwards.
-    Times, sizes and costs stay. Raises TraceError if the secret is shorter than 8 bytes.
+    The same name and secret give the same hash in every trace, so traces can be merged afterwards. Times, sizes and
+    costs stay. Raises TraceError if the secret is shorter than 8 bytes.
     """
     trace = read_trace(trace)
     keyed = hasher(secret)
-    own = keyed(trace.at[: 1 << 16].tobytes().hex())  # for what is but told apart, in this trace alone
+    own = keyed(trace.at[: 1 << 16].tobytes().hex())  # for ids without texts, in this trace alone
 
     def hashed(names: Sequence[Any], ids: np.ndarray) -> Names:
         texts = (
@@ -165,7 +166,7 @@ def anonymised(trace: Readable, secret: bytes | str) -> Trace:
 
 
 def of_rows(trace: Trace, rows: np.ndarray) -> Trace:
-    """Some of the events, ids numbered anew."""
+    """Some of the events, with new ids."""
     parts: dict[str, Any] = {}
     kept: dict[str, np.ndarray] = {}
     for one in COLUMNS.values():
@@ -185,7 +186,7 @@ def _some_names(names: Sequence[Any], kept: np.ndarray) -> Sequence[Any]:
 
 
 def _of_keys(trace: Trace, chosen: np.ndarray | bool) -> np.ndarray:
-    """Which events are of chosen keys, or of none."""
+    """The events of chosen keys, and events without a key."""
     flags = np.append(np.broadcast_to(chosen, len(trace.keys)), True)
     of_keys: np.ndarray = flags[trace.key]  # MISSING is the last
     return of_keys
@@ -208,7 +209,7 @@ def _ids(what: str, names: Sequence[str], known: tuple[str, ...]) -> list[int]:
 
 
 def moment_in(trace: Trace, moment: Moment, zone: str | None = None) -> int:
-    """In ns since 1970; `zone` is that of text without an offset. Raises TraceError."""
+    """A moment in ns since 1970. `zone` is the zone of text without an offset. Raises TraceError."""
     if isinstance(moment, str):
         try:
             return moment_in(trace, Duration.parse(moment))
@@ -232,7 +233,9 @@ def _parsed(text: str, zone: str | None) -> int:
 
 
 def _table(trace: Trace, number: int) -> pa.Table:
-    """As a table; what is but told apart has texts of this trace's own, the `number`-th of those that are merged."""
+    """The trace as a table. Versions and scopes without texts get texts that are unique to this trace, the `number`-th
+    of those that are merged.
+    """
     table = prepared_table(trace)
     for name, names in (("version", trace.versions), ("scope", trace.scopes)):
         if name in table.column_names and not len(names):

@@ -1,4 +1,4 @@
-"""Synthetic traces, for teaching and for tests against what theory says."""
+"""Synthetic traces, for teaching, and for tests against theory."""
 
 import dataclasses
 from dataclasses import dataclass
@@ -15,7 +15,7 @@ from vestigo.units import SECOND, Duration, parse_bytes, parse_share
 START = 1_767_571_200 * SECOND
 """When a synthetic trace begins: 2026-01-05, midnight UTC."""
 
-_BURST, _CALM = 1.0, 9.0  # mean seconds of a burst, and between two
+_BURST, _CALM = 1.0, 9.0  # mean seconds of a burst, and between two bursts
 _SCAN_SPEED = 10
 
 Numbers = npt.NDArray[np.int64]
@@ -89,7 +89,7 @@ class _Wanted:
     nodes: int
 
     def problems(self) -> list[str]:
-        """A sentence for each that is out of range."""
+        """A sentence for each argument that is out of range."""
         return [
             f"synth: {name} = {getattr(self, name)} is out of range; give {expected}"
             for name, good, expected in (
@@ -115,7 +115,7 @@ def _is_share(text: object) -> bool:
 
 
 def _checked(wanted: _Wanted, size: int | str, **given: Duration | str | None) -> tuple[dict[str, float | None], int]:
-    """Spans of time in seconds, and bytes. Raises InputError with everything that is wrong, `wanted` included."""
+    """Durations in seconds, and sizes in bytes. Raises InputError with everything that is wrong, including `wanted`."""
     problems, spans, median_size = wanted.problems(), {}, 0
     for name, text in given.items():
         try:
@@ -134,7 +134,7 @@ def _checked(wanted: _Wanted, size: int | str, **given: Duration | str | None) -
 
 
 def _arrivals(rng: np.random.Generator, wanted: _Wanted) -> tuple[Seconds, Numbers]:
-    """When each read comes, and the rank of its key; scans included."""
+    """When each read comes, and the rank of its key. Scans are included."""
     seconds = np.cumsum(rng.exponential(1 / wanted.rate, wanted.reads))
     if wanted.bursts > 1 and wanted.reads:
         seconds = _densened(rng, seconds, wanted.bursts)
@@ -153,7 +153,7 @@ def _densened(rng: np.random.Generator, seconds: Seconds, times: float) -> Secon
     """The same arrivals, denser in bursts and thinner between them, so that the mean rate stays."""
     periods = int(seconds[-1] / (_BURST + _CALM)) * 2 + 10
     lengths = np.stack([rng.exponential(_CALM, periods), rng.exponential(_BURST, periods)], axis=1).ravel()
-    speed = (_CALM + _BURST) / (_CALM + _BURST * times)  # of calm times, against the mean
+    speed = (_CALM + _BURST) / (_CALM + _BURST * times)  # the rate in calm times, relative to the mean
     busy = lengths * np.tile([speed, speed * times], periods)
     moved: Seconds = np.interp(
         seconds, np.concatenate([[0], np.cumsum(busy)]), np.concatenate([[0], np.cumsum(lengths)])
@@ -162,7 +162,7 @@ def _densened(rng: np.random.Generator, seconds: Seconds, times: float) -> Secon
 
 
 def _numbered(rank: Numbers, generation: Numbers) -> Numbers:
-    """One number for each key that has held a rank, by rank and then by generation."""
+    """A number for each key that has held a rank, by rank and then by generation."""
     generations, nth = np.unique(generation, return_inverse=True)
     key: Numbers
     _, key = np.unique(rank * len(generations) + nth, return_inverse=True)
@@ -171,10 +171,12 @@ def _numbered(rank: Numbers, generation: Numbers) -> Numbers:
 
 @dataclass(frozen=True)
 class _Waits:
-    """The time before each read since the last of its group, or since the start; sorted by group, then time."""
+    """The time from each read back to the previous read of its group, or to the start. Sorted by group, then
+    by time.
+    """
 
     place: Numbers
-    """Where a read's wait stands."""
+    """The place of each read's wait."""
     row: Numbers
     """The read of each wait."""
     first: npt.NDArray[np.bool_]
@@ -192,20 +194,20 @@ class _Waits:
         return cls(place, row, first, begin, end)
 
     def draw(self, rng: np.random.Generator, every: float | None) -> Numbers:
-        """How many events of a Poisson process, one `every` so often, each wait sees."""
+        """The number of events of a Poisson process, with mean distance `every`, in each wait."""
         if every is None:
             return np.zeros(len(self.row), np.int64)
         return rng.poisson((self.end - self.begin) / every)
 
     def running(self, counts: Numbers) -> Numbers:
-        """For each read, the sum of `counts` over its group's waits so far."""
+        """For each read, the sum of `counts` over the waits of its group so far."""
         total = np.cumsum(counts)
         start = np.flatnonzero(self.first)
         before = np.repeat(total[start] - counts[start], np.diff(np.append(start, len(total))))
         return (total - before)[self.place]
 
     def moments(self, rng: np.random.Generator, counts: Numbers) -> tuple[Seconds, Numbers]:
-        """When the events were, given how many each wait saw, and the read that each comes before."""
+        """The times of the events, given how many fall into each wait, and the read before which each comes."""
         wait = np.repeat(np.arange(len(counts)), counts)
         at = self.begin[wait] + rng.random(len(wait)) * (self.end - self.begin)[wait]
         return at[np.lexsort((at, wait))], self.row[wait]

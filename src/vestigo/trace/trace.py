@@ -20,7 +20,7 @@ Longs = npt.NDArray[np.int64]
 
 
 def constant_column(value: int, rows: int, dtype: npt.DTypeLike) -> npt.NDArray[Any]:
-    """A column with the same in every row, which takes no memory."""
+    """A column with the same value in every row, which takes no memory."""
     return np.broadcast_to(np.array(value, dtype), rows)
 
 
@@ -43,7 +43,7 @@ LAST_KEYED = Op.PRELOAD
 
 
 class Range(NamedTuple):
-    """The least and the most of a column, MISSING among them; 0 of no rows."""
+    """The smallest and the largest value of a column, MISSING included. 0 if there are no rows."""
 
     least: int
     most: int
@@ -51,10 +51,10 @@ class Range(NamedTuple):
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Trace(Data):
-    """Events in time order, one row an event. Immutable; its arrays are read-only.
+    """Events in time order, one row each. A trace is immutable, and its arrays are read-only.
 
-    Ids are numbered by first appearance; `lookups`, `keys` and `nodes` give the texts behind them. A key
-    belongs to one look-up: the same text under two look-ups is two keys. Made by `read_trace`, from files or tables.
+    Ids are numbered by first appearance, and `lookups`, `keys` and `nodes` have their texts. A key belongs to one
+    look-up: the same text under two look-ups is two keys. `read_trace` makes it from files or tables.
     """
 
     at: Longs = field(metadata=column(np.int64, "time", is_needed=True))
@@ -62,9 +62,9 @@ class Trace(Data):
     op: npt.NDArray[np.uint8] = field(metadata=column(np.uint8, "op", missing=0, is_needed=True))
     """What happened: an `Op`."""
     lookup: Ints = field(metadata=column(np.int32, "name", texts="lookups", is_needed=True))
-    """Which look-up; MISSING for a clear of all and for a restart."""
+    """The look-up. MISSING for a clear of everything and for a restart."""
     key: Ints = field(metadata=column(np.int32, "key", texts="keys", is_needed=True))
-    """Which key; MISSING for a clear and a restart."""
+    """The key. MISSING for a clear and a restart."""
     size: Longs = field(metadata=column(np.int64, "size", most=LARGEST))
     """Bytes of the value, or MISSING."""
     cost: Longs = field(metadata=column(np.int64, "span", most=LONGEST))
@@ -86,17 +86,17 @@ class Trace(Data):
     """The look-up of each key."""
     nodes: tuple[str, ...] = ()
     versions: Sequence[Any] = ()
-    """What stands behind each version; nothing where versions are but told apart."""
+    """The name of each version. Empty if versions are only told apart."""
     scopes: Sequence[Any] = ()
     moved: int = field(default=0, compare=False)
-    """How many rows came after a later one; they were sorted into place."""
+    """How many rows came after a later one, and were sorted into place."""
     source: str = field(default="trace", compare=False)
     notes: tuple[str, ...] = field(default=(), compare=False)
-    """What was assumed or left out while it was read, a sentence each."""
+    """What was assumed or left out while it was read, in sentences."""
     guessed: tuple[str, ...] = field(default=(), compare=False)
     """Units that nobody stated, a few words each."""
     kept: dict[Any, Any] = field(init=False, repr=False, compare=False, default_factory=dict)
-    """What was worked out once for all replays of the trace; gone with it."""
+    """What was worked out once for all replays. It disappears with the trace."""
 
     def __post_init__(self) -> None:
         for one in fields(self):
@@ -111,7 +111,7 @@ class Trace(Data):
         return {one.name: {} if one.name == "kept" else getattr(self, one.name) for one in fields(self)}
 
     def once(self, what: Hashable, make: Callable[[], Any]) -> Any:
-        """What `make` gives, worked out once and kept as long as the trace lives."""
+        """What `make` returns. It is worked out once, and kept as long as the trace exists."""
         if what not in self.kept:
             self.kept[what] = make()
         return self.kept[what]
@@ -121,9 +121,9 @@ class Trace(Data):
         return sum(int(np.count_nonzero(part.op == Op.READ)) for part in self.parts())
 
     def parts(self, events: int = 1 << 20) -> list["Trace"]:
-        """The trace in parts of so many events, in order: views that share its ids and their texts.
+        """The trace in parts of `events` events, in order. Parts are views that share its ids and their texts.
 
-        What is worked out part by part takes little memory, however long the trace is.
+        Work that goes part by part takes little memory, however long the trace is.
 
         >>> from vestigo import read_trace
         >>> [len(part) for part in read_trace({"at": [10, 20, 30], "key": ["a", "b", "a"]}).parts(2)]
@@ -134,11 +134,11 @@ class Trace(Data):
         return [self.part(begin, begin + events) for begin in range(0, len(self), events)]
 
     def part(self, begin: int, end: int) -> "Trace":
-        """These rows: a view that shares its ids and their texts."""
+        """A view of these rows, which shares the trace's ids and their texts."""
         return self._of_rows(slice(begin, end))
 
     def take(self, rows: npt.NDArray[Any]) -> "Trace":
-        """A copy of these rows, ascending numbers, with the same ids."""
+        """A copy of these rows (in ascending order), with the same ids."""
         return self._of_rows(rows)
 
     def _of_rows(self, rows: Any) -> "Trace":
@@ -148,7 +148,7 @@ class Trace(Data):
 
     @cached_property
     def ops(self) -> frozenset[Op]:
-        """What happens at all."""
+        """The operations that occur."""
         counts = sum((np.bincount(part.op, minlength=len(Op)) for part in self.parts()), np.zeros(len(Op), np.int64))
         return frozenset(op for op in Op if counts[op])
 
@@ -162,17 +162,17 @@ class Trace(Data):
 
     @property
     def span_ns(self) -> int:
-        """From the first event to the last."""
+        """The time from the first event to the last, in ns."""
         return int(self.at[-1] - self.at[0]) if len(self) else 0
 
     def to_dict(self) -> dict[str, Any]:
-        """A list for each column, as `read_trace` takes them: times in ns, nothing where a row says nothing."""
+        """A list for each column, in the form that `read_trace` takes: times in ns, None for missing values."""
         frame = self.to_pandas().drop(columns="at").astype(object)
         columns = frame.where(frame.notna(), None).to_dict("list")
         return {"at": self.at.tolist(), **{str(name): values for name, values in columns.items()}}
 
     def to_pandas(self) -> "pd.DataFrame":
-        """One row an event, ids replaced by the texts behind them, nothing where MISSING stands."""
+        """One row for each event, with texts in place of ids, and missing values where MISSING stands."""
         import pandas as pd
 
         return pd.DataFrame({one.name: self._for_people(one) for one in COLUMNS.values()})

@@ -21,9 +21,9 @@ _ROWS = 1 << 16
 
 def write_trace(trace: Readable, path: str | Path) -> Path:
     """Writes the trace to a CSV, TSV or JSON Lines file (also ``.gz``, ``.bz2``, ``.zst``), to Parquet, or, for
-    ``.arrow``, in the prepared form, which `read_trace` maps instead of reading. Gives the path.
+    ``.arrow``, in the prepared form, which `read_trace` maps instead of reading. Returns the path.
 
-    A file is there whole or not at all. Raises TraceError if it cannot be written.
+    The file is written whole or not at all. Raises TraceError if it cannot be written.
     """
     path, trace = Path(path), read_trace(trace)
     write = _writer(path)
@@ -50,7 +50,7 @@ def _writer(path: Path) -> Callable[[Trace, Path], None]:
 
 
 def _table(trace: Trace) -> pa.Table:
-    """As `prepared_table`, with flags that say yes or no, without our mark."""
+    """Like `prepared_table`, with booleans for flags, and without the mark of the prepared form."""
     table = prepared_table(trace).replace_schema_metadata(None)
     for name in [one.name for one in COLUMNS.values() if one.holds == "flag"]:
         if name in table.column_names:
@@ -85,7 +85,7 @@ def _write_json_lines(trace: Trace, path: Path) -> None:
 
 
 def json_lines(trace: Trace) -> Iterator[bytes]:
-    """The events as JSON Lines, some thousands at a time."""
+    """The events as JSON Lines, some thousands at once."""
     table = _table(trace)
     members = pa.table({name: _members(name, table[name].combine_chunks()) for name in table.column_names})
     for batch in _batches(members):
@@ -96,8 +96,9 @@ def json_lines(trace: Trace) -> Iterator[bytes]:
 
 
 def _members(name: str, column: pa.Array) -> pa.Array:
-    """Each value as `"name": value`, nothing where there is none, but for keys: a trace has that column. Distinct
-    texts are quoted once."""
+    """Each value as `"name": value`. A missing value gives nothing, except for keys, because every trace has that
+    column. Each distinct text is quoted once.
+    """
     if pa.types.is_dictionary(column.type):
         values = [*column.dictionary.to_pylist(), None]
         quoted = pa.array([f'"{name}": {json.dumps(value, default=str)}' for value in values], pa.large_string())

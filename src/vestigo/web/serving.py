@@ -1,4 +1,4 @@
-"""A server of ours: where it listens, its limits for connections, from its start to its end."""
+"""Runs one of our servers: where it listens, its limits for connections, its start and its end."""
 
 import asyncio
 import contextlib
@@ -27,7 +27,7 @@ class Address(NamedTuple):
 
     @classmethod
     def parse(cls, text: str) -> "Address":
-        """From ``127.0.0.1:4318``, ``[::1]:4318`` or ``quay.example:4318``. Raises InputError."""
+        """Reads ``127.0.0.1:4318``, ``[::1]:4318`` or ``quay.example:4318``. Raises InputError."""
         host, _, port = text.rpartition(":")
         if not host or not port.isdecimal() or int(port) > 65_535:
             raise InputError(f"--address {text}: is not HOST:PORT; write {OTLP}, for example")
@@ -35,7 +35,7 @@ class Address(NamedTuple):
 
     @property
     def is_loopback(self) -> bool:
-        """Whether nobody but this machine reaches it."""
+        """Whether only this machine can reach it."""
         try:
             return ip_address(self.host).is_loopback
         except ValueError:
@@ -54,7 +54,7 @@ class Address(NamedTuple):
 def serve(
     app: Any, listening: socket.socket, seconds: float | None = None, look: Callable[[], None] = lambda: None
 ) -> None:
-    """Answers until it is interrupted or terminated, or for so many seconds; `look` is called again and again."""
+    """Serves until it is interrupted or terminated, or for some seconds. `look` is called again and again."""
     config = uvicorn.Config(
         app,
         http="h11",
@@ -73,7 +73,7 @@ def serve(
 class _Server(uvicorn.Server):
     @contextlib.contextmanager
     def capture_signals(self) -> Iterator[None]:
-        """Signals are ours: being stopped is how a recording ends."""
+        """Handles signals, because a recording normally ends by being stopped."""
         yield
 
 

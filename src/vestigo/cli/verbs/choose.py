@@ -112,7 +112,7 @@ def choose(
 
 
 def _check_together(asked: "Asked", share_out: str | None, figure: "Path | None") -> None:
-    """Raises InputError for options that mean nothing beside each other."""
+    """Raises InputError for options that contradict each other."""
     from vestigo.errors import InputError
 
     if asked.replays is not None and asked.cluster is not None:
@@ -154,7 +154,7 @@ def _share_out(asked: "Asked", total: str, write: "Path | None", as_json: bool) 
 
 
 def _draw(trace: "Trace", plan: "Plan", found: "Sweep", pick: "Pick", path: "Path") -> None:
-    """A page of figures: the front, all sizes, today's misses, and the rules that matter most."""
+    """Draws a page of figures: the front, all sizes, today's misses, and the rules that matter most."""
     from vestigo.cli.screen import Progress, save
     from vestigo.engine import replay
     from vestigo.show.figures import choice_page

@@ -79,7 +79,7 @@ def explore(
         show(f"{found_at}\n")
         note(f"{counted(known, 'other candidate')} known; open the address in a browser; Ctrl-C ends it")
     sys.stdout.flush()
-    gc.freeze()  # all of it stays: the collector need not look at it during a replay, nor at the end
+    gc.freeze()  # all of this stays, so the garbage collector need not visit it during a replay or at the end
     serve(app, listening)
 
 

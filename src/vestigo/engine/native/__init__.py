@@ -1,5 +1,5 @@
-"""The native engine: `begin` asks the kernel for a replay of the rules, `feed` has what it is fed, `replay` reads its
-sheets of numbers, `watched` what it tells of single reads and keys.
+"""The native engine. `begin` asks the kernel for a replay, `feed` gives it the trace, `replay` reads its counts, and
+`watched` reads what it tells of single reads and keys.
 """
 
 from vestigo.engine.native.replay import run

@@ -1,4 +1,4 @@
-"""A job as the kernel is asked for it: the plain replay where that knows all of its rules, else the full one."""
+"""Translates a job for the kernel, and chooses the plain replay if it knows all of the rules, or else the full one."""
 
 from collections.abc import Mapping
 from typing import Any, TypeVar
@@ -23,7 +23,7 @@ _RULES, _POOL_RULES = rules_of(Rules), rules_of(PoolRules)
 
 
 def is_plain(trace: Trace, job: Job) -> bool:
-    """Whether the plain replay will do: it knows every rule that is stated, with the value that it has."""
+    """Whether the plain replay knows every rule of the job with the value that it has."""
     groups = job.groups.each
     places = len(trace.nodes) + has_unnamed_node(trace)
     if len(groups) > len(trace.lookups) or Op.PRELOAD in trace.ops or len(groups) * places > _MOST_GROUPS:
@@ -34,7 +34,7 @@ def is_plain(trace: Trace, job: Job) -> bool:
 
 
 def knows_plainly(rules: Rules) -> bool:
-    """Whether the plain replay knows all of these rules. A rule that says nothing of itself it does not know."""
+    """Whether the plain replay knows all of these rules. It does not know a rule that says nothing about that."""
     return all(
         (name in _RULES and _RULES[name].is_plain(getattr(rules, name), field.default)) or not rules.differs(name)
         for name, field in Rules.model_fields.items()
@@ -44,14 +44,14 @@ def knows_plainly(rules: Rules) -> bool:
 def begin(
     trace: Trace, job: Job, entries: Entries, full: bool, watching: kernel.Watching | None = None
 ) -> kernel.Replay:
-    """The `full` replay, or the plain one."""
+    """Begins the `full` replay or the plain one."""
     asked = _full(trace, job, entries) if full else _plain(trace, job, entries)
     return kernel.Replay(asked, _counting(trace, job), watching)
 
 
 def entry_nodes(trace: Trace, groups: Groups, entries: Entries) -> Ints | None:
-    """By entry: the node that it is on, from 1 on; 0 for rows that name none, and for look-ups whose nodes share a
-    cache. None: all are 0.
+    """The node of each entry, counted from 1. It is 0 for rows that name none, and for look-ups whose nodes share a
+    cache. None means that all are 0.
     """
     if entries.nodes is not None or "node" not in groups.per or has_unnamed_node(trace):
         return entries.nodes
@@ -108,7 +108,7 @@ def _full(trace: Trace, job: Job, entries: Entries) -> kernel.FullAsked:
 
 
 def _asked(asked: _Asked, trace: Trace, groups: Groups, entries: Entries) -> _Asked:
-    """What both replays are asked."""
+    """The arguments that both replays take."""
     asked.entry_keys, asked.keys = entries.keys, max(len(trace.keys), 1)
     asked.groups = [_group_rules(group) for group in groups.each]
     asked.clears = [group.clears_at for group in groups.each]
@@ -153,7 +153,7 @@ def _pool_rules(rules: PoolRules) -> kernel.PoolRules:
 
 
 def _state(made: Any, numbers: Mapping[str, Number]) -> None:
-    """Gives the kernel's rules these values; what is None stays as it is unless stated."""
+    """Sets values in the kernel's rules. A value of None leaves the kernel's default."""
     for name, value in numbers.items():
         usual = getattr(made, name)
         if value is None:

@@ -1,4 +1,4 @@
-"""A replay of the kernel's, and what it is fed."""
+"""A replay of the kernel, and the batches that it is fed."""
 
 from collections.abc import Iterator
 from typing import Any, NamedTuple
@@ -16,14 +16,14 @@ from vestigo.trace.trace import Longs
 class Batch(NamedTuple):
     columns: Any
     next_reads: Longs | None
-    """For a policy that knows the future."""
+    """The row of each key's next read, for a policy that knows the future."""
     begin: int
     end: int
-    """Which rows of the trace."""
+    """The rows of the trace that it covers."""
 
 
 class Fed:
-    """A job on a trace: the plain replay where that knows all of its rules, or the `full` one where that is asked."""
+    """A job on a trace. It uses the plain replay if that knows all of its rules, unless the `full` one is asked for."""
 
     def __init__(self, trace: Trace, job: Job, full: bool = False) -> None:
         self.trace, self.job = trace, job
@@ -34,7 +34,7 @@ class Fed:
         return begin(self.trace, self.job, self.entries, self.is_full, watching)
 
     def batches(self, replay: kernel.Replay, events: int | None = None) -> Iterator[Batch]:
-        """Of so many events, for tests."""
+        """The batches. Tests choose the number of events in each."""
         following = next_reads(self.trace, self.job.groups.per_lookup) if replay.foresees else None
         begun = 0
         for columns in batches(self.trace, self.job.assumed, self.entries, events):

@@ -1,4 +1,4 @@
-"""Runs the kernel: a trace's batches in, measures out."""
+"""Runs the kernel: it takes the batches of a trace and returns measures."""
 
 from itertools import pairwise
 from typing import Any
@@ -21,9 +21,8 @@ _FOR_TESTS = {"stored", "superseded", "lost"}
 def run(
     trace: Trace, job: Job, batch_events: int | None = None, full: bool = False, stop: Stop | None = None
 ) -> tuple[dict[str, Any], dict[str, Measures], Slices]:
-    """The measures of all look-ups together, of each, and of each slice of time. How many events are fed to the kernel
-    at once makes no difference to them, nor whether the `full` replay is used where the plain one will do. Raises
-    Interrupted if it is to `stop`.
+    """The measures of all look-ups together, of each look-up, and of each slice of time. They do not depend on the size
+    of the batches, nor on using the `full` replay where the plain one would do. Raises Interrupted if `stop` is set.
     """
     if len(trace) == 0:
         from vestigo.engine.reference.run import run as reference_run
@@ -75,5 +74,5 @@ def _row(columns: dict[str, list[Any]], row: int) -> dict[str, Any]:
 
 
 def _spans(ns: np.ndarray, times: np.ndarray, ends: np.ndarray) -> list[Spans]:
-    """Histograms that stand end to end."""
+    """Histograms that are stored one after the other."""
     return [Spans(ns[begin:end], times[begin:end]) for begin, end in pairwise([0, *ends.tolist()])]

@@ -16,7 +16,7 @@ _NAMES = {"what": kernel.HAPPENINGS, "why": kernel.CAUSES, "counted_as": kernel.
 
 
 def watch(trace: Trace, job: Job, watching: Watching, batch_events: int | None = None, full: bool = False) -> Seen:
-    """As `vestigo.engine.native.run`, but for what is asked to be told."""
+    """Like `vestigo.engine.native.run`, but it returns what `watching` asks for."""
     if len(trace) == 0:
         from vestigo.engine.reference.run import watch as reference_watch
 
@@ -34,8 +34,8 @@ def watch(trace: Trace, job: Job, watching: Watching, batch_events: int | None =
 
 
 def answers_by_batch(trace: Trace, job: Job) -> Iterator[tuple[int, int, Answers]]:
-    """Of each batch which rows it has, and the answers of its reads: of traces longer than memory. There is one at
-    least.
+    """The rows of each batch with the answers of their reads, for traces longer than memory. There is at least one
+    batch.
     """
     if len(trace) == 0:
         answers = watch(trace, job, Watching(reads=True)).answers
@@ -52,7 +52,7 @@ def answers_by_batch(trace: Trace, job: Job) -> Iterator[tuple[int, int, Answers
 
 
 def _places(rows: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Where the kernel puts answers."""
+    """Arrays in which the kernel stores answers."""
     return np.empty(rows, np.uint8), np.empty(rows, np.int64), np.empty(rows, np.int64)
 
 
@@ -67,7 +67,7 @@ def _asked(fed: Fed, watching: Watching) -> kernel.Watching:
 
 
 def _counted(keys: int, all: dict[str, Any], some: dict[str, Any]) -> Counted:  # noqa: A002  # as the kernel names it
-    """`all` has a value for each key, `some` for those alone that it names (native/bind/witness.hpp)."""
+    """`all` has a value for each key. `some` has values only for the keys that it names (native/bind/witness.hpp)."""
 
     def of_some(values: np.ndarray) -> np.ndarray:
         column = np.zeros(keys, values.dtype)
@@ -86,7 +86,7 @@ def _counted(keys: int, all: dict[str, Any], some: dict[str, Any]) -> Counted:  
 
 
 def _with_rest(sums: np.ndarray, keys: np.ndarray, high: np.ndarray, low: np.ndarray) -> np.ndarray:
-    """What did not fit in 64 bits is added, if there is some."""
+    """Adds the part that did not fit in 64 bits, if there is any."""
     if not (high.any() or low.any()):
         return sums
     whole = sums.astype(object)
@@ -96,7 +96,7 @@ def _with_rest(sums: np.ndarray, keys: np.ndarray, high: np.ndarray, low: np.nda
 
 
 def _happenings(fed: Fed, columns: dict[str, np.ndarray]) -> Happenings:
-    """In the plain replay the kernel names entries where the full one names keys."""
+    """The kernel's log as `Happenings`. The plain replay names entries where the full one names keys."""
     if not fed.is_full:
         entry, other, keys = columns["key"], columns["other"], fed.entries.keys
         nodes = entry_nodes(fed.trace, fed.job.groups, fed.entries)

@@ -1,4 +1,4 @@
-"""The reference engine: docs/semantics.md as the plainest Python, the oracle for the native kernel.
+"""The reference engine: docs/semantics.md as plain Python. The native kernel is tested against it.
 
 rows     the events of a trace, missing sizes and costs filled in
 truth    what each row tells of its key's value at the origin

@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 
 
 class Kind(IntEnum):
-    """Of what is due at one moment, the first kind comes first."""
+    """What can fall due. Of things due at the same moment, the kind that is listed first comes first."""
 
     CLEAR = 0
     COLLECT = 1
@@ -36,11 +36,11 @@ class Agenda:
         heapq.heappush(self.due, Due(at, kind, order, next(self.added), what))
 
     def next(self, now: int) -> Due | None:
-        """Takes what is due first, at or before `now`."""
+        """Removes and returns what is due first, at or before `now`."""
         return heapq.heappop(self.due) if self.due and self.due[0].at <= now else None
 
     def also_cleared(self, due: Due) -> list[int]:
-        """Takes the other groups that are cleared at the same moment."""
+        """Removes and returns the other groups that are cleared at the same moment."""
         groups = []
         while self.due and (self.due[0].at, self.due[0].kind) == (due.at, Kind.CLEAR):
             groups.append(heapq.heappop(self.due).what)

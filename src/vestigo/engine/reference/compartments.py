@@ -7,8 +7,8 @@ from vestigo.trace import Op
 
 
 class Compartments:
-    """By pool of the plan: what each of its compartments holds. They are numbered by node or scope, 0 being rows that
-    name none.
+    """For each pool of the plan, what its compartments hold. They are numbered by node or scope, and 0 stands for rows
+    that name none.
     """
 
     def __init__(self, groups: Groups, nodes: int, recorded: list[Row]) -> None:
@@ -22,7 +22,7 @@ class Compartments:
         self.last_row = {row.scope: number for number, row in enumerate(recorded)}
 
     def of(self, pool: int, row: Row) -> Pool | None:
-        """None: of a row that writes without a node, where every reader has one."""
+        """The compartment of a row. None for a write without a node, if every reader names one."""
         if self.per[pool] == "scope":
             return self.pools[pool].setdefault(row.scope + 1, Pool(self.rules[pool], row.scope + 1))
         return self.pools[pool].get(row.node + 1 if self.per[pool] == "node" else 0)
@@ -31,16 +31,16 @@ class Compartments:
         return list(self.pools[pool].values())
 
     def others(self, pool: int, row: Row) -> list[Pool]:
-        """Those of all nodes but the row's."""
+        """The compartments of all nodes except the row's."""
         return [one for number, one in self.pools[pool].items() if number != row.node + 1]
 
     def hit_by(self, pool: int, node: int) -> list[Pool]:
-        """Those that a clear or a restart empties: of one node, where each has its own; else all."""
+        """The compartments that a clear or a restart empties: that of one node if each has its own, otherwise all."""
         one_node = self.per[pool] == "node" and node >= 0
         return [one for number, one in self.pools[pool].items() if not one_node or number == node + 1]
 
     def over_after(self, number: int, row: Row) -> list[Pool]:
-        """Takes out those of a scope whose last row this is."""
+        """Removes and returns the compartments of a scope whose last row this is."""
         if self.last_row[row.scope] != number:
             return []
         gone = [

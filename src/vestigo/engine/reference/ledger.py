@@ -1,4 +1,4 @@
-"""The books: a tally a look-up, one for all, one for each slice of time."""
+"""The books: one tally for each look-up, one for all together, one for each slice of time."""
 
 from bisect import bisect_left, bisect_right
 from typing import Any
@@ -21,7 +21,7 @@ class Ledger:
         self.counting = False
 
     def tallies(self, lookup: int) -> tuple[Tally, Tally, Tally]:
-        """Those that an event of this look-up belongs to."""
+        """The tallies in which an event of this look-up counts."""
         return self.by_lookup[lookup], self.total, self.slices[-1]
 
     def count(self, lookup: int, name: str, number: int = 1) -> None:
@@ -38,7 +38,7 @@ class Ledger:
             tally.load(now, cost)
 
     def lengthen(self, lookup: int, cost: int) -> None:
-        """One that is under way takes longer."""
+        """An origin call under way takes longer."""
         for tally in self.tallies(lookup):
             tally.origin_time += cost
 
@@ -47,12 +47,12 @@ class Ledger:
             tally.read_times.append(span)
 
     def uncached(self, lookup: int, cost: int) -> None:
-        """A read would have waited so long without a cache."""
+        """Counts how long a read would have waited without a cache."""
         for tally in self.tallies(lookup):
             tally.uncached_time += cost
 
     def answer(self, lookup: int, age: int) -> None:
-        """A read is answered with a value of that age."""
+        """Counts a hit, whose answer has this age."""
         for tally in self.tallies(lookup):
             tally.answer_ages.append(age)
 
@@ -71,14 +71,14 @@ class Ledger:
         self.stays[lookup].append(stay)
 
     def count_from(self, now: int) -> None:
-        """The warm-up is over: what was counted so far is forgotten, what is held stays."""
+        """The warm-up is over. Forgets what was counted, and keeps what is held."""
         self.counting = True
         self.by_lookup = [Tally(now, tally.entries, tally.memory) for tally in self.by_lookup]
         self.total = Tally(now, self.total.entries, self.total.memory)
         self.slices = [Tally(now, self.total.entries, self.total.memory)]
 
     def close_slices(self, now: int) -> None:
-        """Slices that end at or before `now` end."""
+        """Closes the slices that end at or before `now`."""
         while self.counting and len(self.slices) < self.slicing.most and now >= self._slice_end():
             self.slices.append(Tally(self._slice_end(), self.total.entries, self.total.memory))
 
@@ -86,7 +86,7 @@ class Ledger:
         return self.slicing.origin_ns + self.slicing.width_ns * len(self.slices)
 
     def close(self, now: int) -> tuple[dict[str, Any], dict[str, Measures], Slices]:
-        """The measures of all, of each look-up, of each slice."""
+        """The measures of all together, of each look-up, and of each slice."""
         every = [stay for stays in self.stays for stay in stays]
         overlapping = self._overlapping(every)
         lookups = {
@@ -109,7 +109,7 @@ class Ledger:
         return self.total.measures(now, every) | everywhere, lookups, slices
 
     def _overlapping(self, stays: list[Stay]) -> list[list[Stay]]:
-        """By slice, those that reach into it."""
+        """For each slice, the stays that overlap it."""
         begins = [tally.begins for tally in self.slices]
         found: list[list[Stay]] = [[] for _ in begins]
         for stay in stays:

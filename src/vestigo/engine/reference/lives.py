@@ -1,4 +1,4 @@
-"""What rules say of one value: whether it is kept, whether it answers, how long it lives."""
+"""What rules say of a single value: whether it is kept, whether it answers, how long it lives."""
 
 from bisect import bisect_right
 
@@ -17,12 +17,12 @@ def keeps_nulls(rules: Rules) -> bool:
 
 
 def hides(rules: Rules, entry: Entry) -> bool:
-    """Whether the caller takes the entry for "not in the cache"."""
+    """Whether the caller cannot tell the entry from "not in the cache"."""
     return entry.value.is_null and rules.nulls.mode == "blind"
 
 
 def ages_at(rules: Rules, value: Value, loaded_at: int, key: int, kept: int) -> int | None:
-    """When the absolute lifetime of a value ends; `kept` is how many values of the key were kept before."""
+    """When the absolute lifetime of a value ends. `kept` is the number of values of the key that were kept before."""
     if value.is_null and rules.nulls.lifetime is not None:
         return loaded_at + rules.nulls.lifetime
     if rules.absolute is None:
@@ -38,7 +38,7 @@ def clock_at(group: Group, loaded_at: int) -> int | None:
 
 
 def deadline(rules: Rules, entry: Entry) -> tuple[int, str] | None:
-    """When the first of its lifetimes ends, and which."""
+    """When the first of its lifetimes ends, and which lifetime that is."""
     idle_at = None if rules.sliding is None else entry.used_at + rules.sliding
     ends = [(at, order) for order, at in enumerate((entry.ages_at, idle_at, entry.clock_at)) if at is not None]
     if not ends:
@@ -48,13 +48,13 @@ def deadline(rules: Rules, entry: Entry) -> tuple[int, str] | None:
 
 
 def expiry(rules: Rules, entry: Entry, now: int) -> str | None:
-    """Which lifetime ended first, if one has ended: at its deadline an entry is expired."""
+    """The lifetime that ended first, if any has ended. At its deadline an entry is expired."""
     end = deadline(rules, entry)
     return end[1] if end and end[0] <= now else None
 
 
 def may_serve(rules: Rules, entry: Entry, now: int) -> bool:
-    """Whether it is live, or not longer expired than the rules serve what is stale."""
+    """Whether the entry is live, or expired so recently that the rules still serve it."""
     end = deadline(rules, entry)
     return end is None or now < end[0] + rules.serve_stale
 
@@ -67,7 +67,7 @@ def refreshes(rules: Rules, entry: Entry, now: int) -> bool:
 
 
 def collected_at(rules: Rules, entry: Entry, start: int, now: int) -> int | None:
-    """When it goes untouched, if the rules collect what has expired; `start` is the trace's first event."""
+    """When the entry is collected if nobody touches it. `start` is the time of the trace's first event."""
     end = deadline(rules, entry)
     if end is None or rules.collect.mode == "touch":
         return None

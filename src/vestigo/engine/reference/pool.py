@@ -1,4 +1,4 @@
-"""The room that look-ups share: what is held, the limits, who makes room."""
+"""The room that look-ups share: what it holds, its limits, and which entries are evicted."""
 
 from collections import defaultdict
 from dataclasses import dataclass
@@ -25,9 +25,9 @@ class Entry:
     used_at: int
     stored_at: int
     ages_at: int | None
-    """When its absolute lifetime ends."""
+    """When the entry's absolute lifetime ends."""
     clock_at: int | None
-    """The first fixed time after its load."""
+    """The first fixed time after the load."""
     changed_at: int | None
     """The first change of the truth after the load."""
     last_use: int
@@ -40,14 +40,14 @@ class Load:
 
     ends_at: int
     order: int
-    """Of those that end at one moment."""
+    """The order among loads that end at the same moment."""
     row: Row
     value: Value
     pool: "Pool"
     changed_at: int | None = None
-    """The first change of the truth since it began."""
+    """The first change of the truth since the load began."""
     raced: bool = False
-    """Whether a drop arrived since it began."""
+    """Whether a drop arrived since the load began."""
     given_up: bool = False
 
 
@@ -55,27 +55,27 @@ class Exit(NamedTuple):
     """How an entry leaves."""
 
     cause: str
-    """What its key's next miss will be put down to."""
+    """The cause of the next miss of its key."""
     counted_as: str
-    """Under which count."""
+    """The count in which it appears, such as `evictions`."""
     at: int
     other: int = -1
-    """The key that it makes way for."""
+    """The key for which it was evicted."""
 
 
 class Absence(NamedTuple):
-    """Why a key is not there."""
+    """Why a key is not held."""
 
     cause: str
     deadline: tuple[int, str] | None = None
-    """When the entry that was taken away would have expired, and by which of its lifetimes."""
+    """When the entry that was taken would have expired, and by which of its lifetimes."""
 
     def cause_at(self, now: int) -> str:
         return self.deadline[1] if self.deadline and self.deadline[0] <= now else self.cause
 
 
 class Pool:
-    """Of one compartment, which has a `number` among those of its kind."""
+    """The pool of one compartment. `number` is its place among the compartments of its kind."""
 
     def __init__(self, rules: PoolRules, number: int = 0) -> None:
         self.rules = rules
@@ -96,17 +96,17 @@ class Pool:
         return self.entries.get(key)
 
     def coming(self, row: Row) -> None:
-        """An event of the key happens, which a policy that knows the future is told."""
+        """Tells a policy that knows the future that an event of the key happens."""
         if isinstance(self.policy, Belady):
             self.policy.coming(row.key, row.next_read)
 
     def accepts(self, size: int) -> bool:
-        """Whether there is room beside what is pinned, or what is held if nothing makes way."""
+        """Whether the value fits beside pinned entries, or beside all entries if nothing may be evicted."""
         fits = not self._passes_a_limit(self.pinned_entries + 1, self.pinned_bytes + size)
         return fits and not (self.rules.when_full.mode == "refuse" and self.is_full_for(size))
 
     def make_room(self, key: int, size: int, pinned: bool) -> list[Entry]:
-        """The entries that make way for one of that size. A policy hears nothing of what is pinned."""
+        """Evicts entries until one of this size fits, and returns them. A policy hears nothing of pinned entries."""
         if not pinned:
             self.policy.arriving(key, size)
         gone: list[Entry] = []
@@ -122,7 +122,7 @@ class Pool:
         return gone
 
     def _holds_too_much(self) -> bool:
-        """For a pool that is to be trimmed."""
+        """Whether a pool that is being trimmed still holds too much."""
         rules = self.rules
         too_many = rules.max_entries is not None and len(self.entries) > rules.when_full.stay(rules.max_entries)
         too_large = rules.max_bytes is not None and self.bytes > rules.when_full.stay(rules.max_bytes)
@@ -157,10 +157,10 @@ class Pool:
         return self._give(key)
 
     def emptied(self) -> None:
-        """A pool that was emptied begins anew."""
+        """A new pool, in place of one that was emptied."""
         past, self.policy = self.policy, self.new_policy()
         if isinstance(past, Belady) and isinstance(self.policy, Belady):
-            self.policy.next_read = past.next_read  # the future is not forgotten
+            self.policy.next_read = past.next_read  # it keeps its knowledge of the future
 
     def _give(self, key: int) -> Entry:
         entry = self.entries.pop(key)

@@ -72,7 +72,7 @@ class Replay:
             self.preload(row, group, pool)
 
     def catch_up(self, now: int) -> None:
-        """What falls due at or before `now` happens first."""
+        """Does what falls due at or before `now`."""
         while due := self.agenda.next(now):
             self.ledger.close_slices(due.at)
             if due.kind == Kind.CLEAR:
@@ -181,7 +181,7 @@ class Replay:
     # Loads
 
     def load_in_background(self, row: Row, group: Group, pool: Pool) -> None:
-        """A load that no reader waits for."""
+        """Begins a load that no reader waits for."""
         self.count_background(row, pool)
         self.begin(row, group, pool, row.cost or 0)
 
@@ -191,7 +191,7 @@ class Replay:
         self.witness.reload(row, pool, row.cost or 0)
 
     def preload(self, row: Row, group: Group, pool: Pool) -> None:
-        """What one look-up preloads on one node at one moment takes one call."""
+        """Preloads a key. Preloads of one look-up, node and moment are one call."""
         cost = row.cost or 0
         more = self.preloads.share((row.lookup, row.node), row.at, 1, cost)
         if more is None:
@@ -219,7 +219,9 @@ class Replay:
             self.ledger.count(load.row.lookup, "raced")
 
     def store(self, load: Load, group: Group, now: int, came: str = "kept") -> bool:
-        """Keeps a value that was loaded or written if the rules allow; True if it was kept. `came` says how it did."""
+        """Keeps a loaded or written value if the rules allow, and returns whether it did. `came` says how the value
+        came.
+        """
         row, rules, pool = load.row, group.rules, load.pool
         held = pool.get(row.key)
         if load.value.is_null and not lives.keeps_nulls(rules):
@@ -251,11 +253,11 @@ class Replay:
     # What leaves
 
     def leave(self, pool: Pool, entry: Entry, way: Exit) -> None:
-        """An entry goes, and is counted."""
+        """Removes an entry, and counts that."""
         self.gone(pool, pool.take(entry.key), way)
 
     def gone(self, pool: Pool, entry: Entry, way: Exit) -> None:
-        """The same for one that its pool has given."""
+        """Counts an entry that its pool has already removed."""
         self.ledger.count(entry.group.lookup, way.counted_as)
         self.witness.left(pool, entry, way)
         self.ledger.left(entry.group.lookup, (entry.bytes, entry.stored_at, entry.last_use, way.at))
@@ -263,7 +265,7 @@ class Replay:
         pool.absences[entry.key] = Absence(way.cause, lives.deadline(entry.group.rules, entry) if taken else None)
 
     def watch(self, pool: Pool, entry: Entry, now: int) -> None:
-        """Puts down when the entry is to be collected, as far as that is known."""
+        """Notes when the entry is to be collected, as far as that is known."""
         at = lives.collected_at(entry.group.rules, entry, self.start, now)
         if at is not None:
             self.agenda.add(at, Kind.COLLECT, (entry.key, pool.number), (pool, entry))
@@ -301,7 +303,7 @@ class Replay:
             self.leave(pool, entry, Exit("dropped", "drops", now))
 
     def tell(self, row: Row, group: Group, value: Value) -> None:
-        """The other nodes hear of a write, at once or later."""
+        """Tells the other nodes of a write, at once or later."""
         heard_at = row.at + group.rules.tell_delay
         for pool in self.compartments.others(group.pool, row):
             message = Load(heard_at, next(self.begun), row, value, pool)
@@ -330,7 +332,7 @@ class Replay:
                     pool.absences[key] = Absence("restarted")
 
     def give_up_loads(self, pool: Pool) -> list[int]:
-        """The keys whose loads under way are lost."""
+        """Gives up all loads under way, and returns their keys."""
         for load in (load for loads in pool.loads.values() for load in loads):
             load.given_up = True
         lost = [key for key, loads in pool.loads.items() if loads]
@@ -338,7 +340,7 @@ class Replay:
         return lost
 
     def empty(self, groups: list[int], node: int, way: Exit) -> None:
-        """All entries of these groups go. A pool that holds nothing else begins anew."""
+        """Removes all entries of these groups. A pool that holds nothing else begins anew."""
         for number in range(len(self.compartments.pools)):
             mine = {one for one in self.groups_with_keys if self.groups[one].pool == number}
             if not mine & set(groups):
@@ -355,7 +357,7 @@ class Replay:
                     pool.emptied()
 
     def end_scope(self, number: int, row: Row) -> None:
-        """What a scope held is freed after its last row."""
+        """Frees what a scope held, after the last row of the scope."""
         for pool in self.compartments.over_after(number, row):
             self.give_up_loads(pool)
             for entry in list(pool.entries.values()):
@@ -371,7 +373,7 @@ class Replay:
         self.witness.count_from(now, self.held())
 
     def close(self, now: int) -> tuple[dict[str, Any], dict[str, Measures], Slices]:
-        """The last event was at `now`: what is still held has stayed until then."""
+        """Ends the replay. What is still held has stayed until `now`, the time of the last event."""
         for entry in self.held():
             self.ledger.stays[entry.group.lookup].append((entry.bytes, entry.stored_at, entry.last_use, now))
             self.witness.stays(entry, now)

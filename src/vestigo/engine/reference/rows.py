@@ -26,11 +26,11 @@ class Row:
     node: int
     force: bool
     next_read: int = NO_READ
-    """The number of the event with the key's next read in the same compartment."""
+    """The row of the key's next read in the same compartment."""
 
 
 def rows(trace: Trace) -> list[Row]:
-    """As recorded: None where a row says nothing."""
+    """The rows as recorded. A value that a row does not give is None."""
     columns = (
         trace.at,
         trace.op,
@@ -65,7 +65,7 @@ def rows(trace: Trace) -> list[Row]:
 
 
 def foresee(recorded: list[Row], per: list[str]) -> None:
-    """Tells every row of its key's next read; `per` says whose cache each look-up's is."""
+    """Tells every row where the next read of its key is. `per` says whose cache each look-up has."""
     next_read: dict[tuple[int, int], int] = {}
     for number, row in reversed(list(enumerate(recorded))):
         if row.op > LAST_KEYED:
@@ -77,7 +77,7 @@ def foresee(recorded: list[Row], per: list[str]) -> None:
 
 
 def fill(recorded: list[Row], nulls: list[bool], assumed: Assumed) -> None:
-    """Gives every row a size and a cost. `nulls` says at which rows the truth is null."""
+    """Gives every row a size and a cost. `nulls` says where the truth is null."""
     sizes = _medians(recorded, nulls, lambda row: row.size, assumed.size)
     costs = _medians(recorded, nulls, lambda row: row.cost, assumed.cost)
     last_size: dict[int, int] = {}

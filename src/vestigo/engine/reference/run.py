@@ -1,4 +1,4 @@
-"""A trace from its first event to its last."""
+"""Replays a trace from its first event to its last."""
 
 from collections import defaultdict
 from typing import Any
@@ -22,7 +22,7 @@ def run(trace: Trace, job: Job) -> Measured:
 
 
 def watch(trace: Trace, job: Job, watching: Watching) -> Seen:
-    """What is told of single reads and keys."""
+    """What a replay tells of single reads and keys."""
     _, seen = _replayed(trace, job, watching)
     return seen
 
@@ -44,7 +44,7 @@ def _replayed(trace: Trace, job: Job, watching: Watching) -> tuple[Measured, See
 
 
 def _nulls(recorded: list[Row]) -> list[bool]:
-    """At which rows the truth is null."""
+    """For each row, whether the truth is null."""
     truths: defaultdict[int, Truth] = defaultdict(Truth)
     nulls = []
     for row in recorded:

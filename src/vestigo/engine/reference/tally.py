@@ -17,7 +17,7 @@ Stay = tuple[int, int, int, int]
 
 
 class Tally:
-    """Counts from `begins` on. `entries` and `bytes` are held at that moment."""
+    """Counts from the time `begins` on. `entries` and `bytes` are what is held at that time."""
 
     def __init__(self, begins: int, entries: int = 0, memory: int = 0) -> None:
         self.begins = begins
@@ -47,7 +47,7 @@ class Tally:
         self.memory_peak = max(self.memory_peak, self.memory)
 
     def measures(self, ends: int, stays: list[Stay]) -> dict[str, Any]:
-        """As the arguments of Measures; `stays` of all entries that were held at any time up to `ends`."""
+        """The arguments of Measures. `stays` has all entries that were held at any time up to `ends`."""
 
         def within(begin: int, end: int) -> int:
             return max(0, min(end, ends) - max(begin, self.begins))

@@ -24,7 +24,7 @@ class Value:
 
 @dataclass
 class Truth:
-    """The present value of one key, and the versions of it that were seen."""
+    """The current value of one key, and the versions of it that were seen."""
 
     value: Value = field(default_factory=lambda: Value(None))
     written: bool = False
@@ -32,7 +32,7 @@ class Truth:
     begun: bool = False
 
     def learn(self, row: Row) -> bool:
-        """Takes in what a row tells. True if the value changed."""
+        """Takes in what a row tells, and returns whether the value changed."""
         before, first = self.value, not self.begun
         self.begun = True
         if row.op in (Op.READ, Op.PRELOAD):

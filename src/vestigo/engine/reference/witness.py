@@ -1,4 +1,4 @@
-"""What is told of single reads and keys, put down while it happens."""
+"""Notes what happens to single reads and keys."""
 
 from collections import Counter, defaultdict
 from dataclasses import dataclass, field
@@ -22,7 +22,7 @@ class _Key:
     counts: Counter[str] = field(default_factory=Counter)
     oldest_stale: int = 0
     stays: list[tuple[int, int, int, int]] = field(default_factory=list)
-    """(bytes, stored at, last use, left at), as in `Tally`."""
+    """(bytes, stored at, last use, left at) of each entry, as in `Tally`."""
 
 
 class Witness:
@@ -38,7 +38,7 @@ class Witness:
         self._row = 0
 
     def open(self, number: int) -> None:
-        """The row of the trace that happens now."""
+        """Begins a row of the trace."""
         self._row = number
 
     # Reads
@@ -74,7 +74,7 @@ class Witness:
     # Origin calls
 
     def call(self, row: Row, cost: int) -> None:
-        """Of a miss."""
+        """A miss makes an origin call."""
         self._keys[row.key].counts["origin_time_ns"] += cost
 
     def share(self, row: Row, more: int) -> None:
@@ -113,7 +113,7 @@ class Witness:
             self._keep(entry)
 
     def stays(self, entry: Entry, now: int) -> None:
-        """The trace is over."""
+        """Ends the notes: the entries that are still held have stayed until now."""
         self._stay(entry, now)
 
     def _keep(self, entry: Entry) -> None:

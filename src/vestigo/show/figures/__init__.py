@@ -1,4 +1,4 @@
-"""Figures: Matplotlib Axes in, Axes out. Each draws on a figure of its own where it is given no axes."""
+"""Figures take Matplotlib Axes and return them. Without axes, each draws on a new figure."""
 
 from vestigo.show.figures.causes import causes
 from vestigo.show.figures.choice import choice_page

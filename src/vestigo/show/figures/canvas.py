@@ -18,7 +18,7 @@ NAME = 30
 
 @contextmanager
 def our_style() -> Iterator[None]:
-    """In which figures are made. What a notebook's backend switches on when it is loaded, within, stays on."""
+    """The style in which figures are made. What a notebook's backend switches on when it is loaded stays on."""
     with mpl.rc_context(style.FIGURE):
         yield
         shows_at_once = mpl.is_interactive()
@@ -26,7 +26,9 @@ def our_style() -> Iterator[None]:
 
 
 def on_axis(axis: "Axes | None", draw: "Callable[[Axes], None]") -> "Axes":
-    """Draws in our style on the given axes, or on a figure of its own; gives the axes back."""
+    """Decorates a function, so that it draws in our style on the given axes, or on a new figure, and returns the
+    axes.
+    """
     import matplotlib.pyplot as plt
 
     with our_style():

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 
 def causes(outcome: Outcome, axis: "Axes | None" = None) -> "Axes":
-    """Why reads were misses: the share of all reads that each cause holds, the most that removing it could save."""
+    """Why reads were misses: each cause's share of all reads. This is the most that removing the cause could save."""
     return on_axis(axis, lambda drawn: _draw_causes(drawn, outcome))
 
 

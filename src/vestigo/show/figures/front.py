@@ -1,4 +1,4 @@
-"""Every candidate by memory and hits; those that no other beats."""
+"""Every candidate by memory and hits, and the front of those that no other beats."""
 
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any, NamedTuple
@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
 
 class Staleness(NamedTuple):
-    """A class of candidates by how stale their answers are: above one share, up to another."""
+    """Candidates whose share of stale reads lies above one bound and not above another."""
 
     label: str
     above: float
@@ -38,19 +38,19 @@ UNKNOWN = Staleness("how many are stale is not known", -1, 1, "o", style.ACCENT)
 
 
 def classes(found: Sweep) -> Sequence[Staleness]:
-    """Those that the trace can tell apart."""
+    """The classes of staleness that the trace can tell apart."""
     return STALENESS if found.stale_known else (UNKNOWN,)
 
 
 def hits_shown(found: Sweep) -> tuple[str, float | None]:
-    """The measure of hits that the trace can tell, and what no settings pass in it, if that is known."""
+    """The measure of hits that the trace can tell, and its ceiling, if that is known."""
     measure, ceiling = ("fresh_hit_rate", ALWAYS_FRESH) if found.stale_known else ("hit_rate", KEEP_ALL)
     return measure, found.references[ceiling].measure(measure) if ceiling in found.references else None
 
 
 def front(found: Sweep, pick: Pick | None = None, axis: "Axes | None" = None) -> "Axes":
-    """Every candidate by memory and fresh hits, its stale reads told by colour and mark; those that no other beats are
-    joined by a line. Today's settings, the pick and the ceiling are named.
+    """Every candidate by memory and fresh hits. Colour and mark show its stale reads. A line joins the candidates that
+    no other beats. Today's settings, the pick and the ceiling are named.
     """
     return on_axis(axis, lambda drawn: _draw_front(drawn, found, pick))
 
@@ -97,12 +97,12 @@ def _draw_front(axis: "Axes", found: Sweep, pick: Pick | None) -> None:
 
 
 def called(candidate: Candidate) -> str:
-    """A name that says every change is too long for a figure."""
+    """The name of a candidate. One that lists every change is too long for a figure."""
     return f"the pick: {printable(candidate.name)}" if len(candidate.name) <= NAME else "the pick"
 
 
 def _name(axis: "Axes", at: tuple[float, float], text: str, colour: str, mark: str) -> None:
-    """Always marked the same way."""
+    """Names a point, with the mark that it has in every figure."""
     axis.plot(*at, mark, color=colour, markersize=13 if mark == "*" else 8, markeredgecolor=style.GROUND, zorder=5)
     right = at[0] > np.median([*axis.get_xlim()])
     axis.annotate(

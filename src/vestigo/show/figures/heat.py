@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
 
 def heat(found: Sweep, down: str, across: str, measure: str = "fresh_hit_rate", axis: "Axes | None" = None) -> "Axes":
-    """A measure at every pair of values of two rules that vary; of candidates that share a pair, the best one.
+    """A measure at every pair of values of two rules that vary. If candidates share a pair, it shows the best one.
 
     Raises InputError if one of them does not vary.
     """

@@ -1,4 +1,4 @@
-"""Labels beside the lines that they name."""
+"""Places labels beside the lines that they name."""
 
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, NamedTuple
@@ -16,7 +16,7 @@ _SIDES = (1, -1)
 
 
 class Line(NamedTuple):
-    """One that rises from left to right."""
+    """A line that rises from left to right."""
 
     name: str
     colour: str
@@ -58,7 +58,7 @@ def label_lines(axis: "Axes", lines: Sequence[Line]) -> None:
 
 
 def _room(here: np.ndarray, others: np.ndarray, side: int, width: float) -> np.ndarray:
-    """How far the next line is on a side, at each height; more than enough is as good as enough."""
+    """How far away the next line is on one side, at each height. Distances beyond what is enough count the same."""
     away = (others - here) * side
     room: np.ndarray = np.min(np.where(away > 0, away, np.inf), axis=0, initial=1.5 * width)
     return room

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 
 def size_curves(curves: Sequence[SizeCurve], axis: "Axes | None" = None) -> "Axes":
-    """The hit rate at every size in memory, with the least size that is enough and today's limit on it."""
+    """The hit rate at every size in memory, with marks at the smallest size that is enough and at today's limit."""
     return on_axis(axis, lambda drawn: _draw_curves(drawn, curves))
 
 
@@ -68,7 +68,7 @@ def _draw_curves(axis: "Axes", curves: Sequence[SizeCurve]) -> None:
 
 
 def _apart(heights: Sequence[float], gap: float) -> list[float]:
-    """Moved as little as it takes to lie so far from each other, none above 1."""
+    """The heights of labels, moved as little as needed to lie a distance apart, and none above 1."""
     order = np.argsort(heights)[::-1]
     placed, above = dict[int, float](), 1.0 + gap
     for place in order:

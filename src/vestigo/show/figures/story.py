@@ -1,4 +1,4 @@
-"""A key's life on each node: when it was held, when that was stale, and what happened."""
+"""A key's life on each node: when it was held, when it was stale, and what happened."""
 
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any
@@ -24,8 +24,8 @@ _GAPS = 30
 
 
 def story(story: Story, axis: "Axes | None" = None) -> "Axes":
-    """A band for each node (or scope): held and fresh, held and stale, not held; loads and evictions as marks on it,
-    changes at the origin as lines across all.
+    """Draws a band for each node (or scope): held and fresh, held and stale, or not held. Loads and evictions are marks
+    on the band. Changes at the origin are lines across all bands.
 
     >>> import vestigo as vg
     >>> import matplotlib; matplotlib.use("agg")
@@ -102,7 +102,7 @@ def _serves_until(stay: Stay) -> int:
 
 
 def _draw_band(axis: "Axes", row: int, spans: Sequence[tuple[int, int]], **look: Any) -> None:
-    """All spans as one shape: a busy key has thousands of them."""
+    """Draws all spans as one shape, because a busy key has thousands."""
     bars = np.array([one for one in spans if one[0] < one[1]], float).reshape(-1, 2) / _DAY
     low, high = row - _BAND / 2, row + _BAND / 2
     corners = np.empty((len(bars), 5, 2))
@@ -134,7 +134,7 @@ def _draw_marks(axis: "Axes", story: Story, rows: dict[str | None, int]) -> None
 
 
 def _draw_changes(axis: "Axes", story: Story) -> None:
-    """Lines from top to bottom, as one shape."""
+    """Draws lines from top to bottom, as one shape."""
     times = [step.at_ns / _DAY for step in story.steps if step.what == "changed"]
     if not times:
         return
@@ -146,7 +146,7 @@ def _draw_changes(axis: "Axes", story: Story) -> None:
 
 
 def _limits(story: Story) -> tuple[int, int]:
-    """All of the trace, or the time around the read that is asked for."""
+    """The time that is shown: all of the trace, or the time around the read that is asked for."""
     begins, ends = story.begins_ns, max(story.ends_ns, story.begins_ns + 1)
     if story.read_at_ns is None:
         return begins, ends

@@ -25,7 +25,9 @@ _TIME_MARKS = {1e-6: "1 µs", 1e-3: "1 ms", 0.1: "100 ms", 1: "1 s", 10: "10 s",
 
 
 def reuse_times(survey: Survey, axis: "Axes | None" = None) -> "Axes":
-    """What share of each look-up's repeats comes within a time after the read before: what an expiry must exceed."""
+    """The share of each look-up's repeats that come within a time after the previous read. A lifetime must be longer
+    than this time.
+    """
     return on_axis(axis, lambda drawn: _draw_reuse(drawn, survey))
 
 
@@ -35,7 +37,7 @@ def popularity(survey: Survey, axis: "Axes | None" = None) -> "Axes":
 
 
 def origin_time(survey: Survey, axis: "Axes | None" = None) -> "Axes":
-    """What each look-up took at the origin, and how much of it repeats of unchanged values took."""
+    """How long each look-up took at the origin, and how much of that was for repeats of unchanged values."""
     return on_axis(axis, lambda drawn: _draw_origin(drawn, survey))
 
 
@@ -74,7 +76,7 @@ def survey_page(survey: Survey) -> "Sequence[Axes]":
 
 
 def _shown(survey: Survey) -> list[tuple[str, str]]:
-    """The look-ups that matter most, each with its colour: the same in every figure."""
+    """The look-ups that matter most. Each has the same colour in every figure."""
     return list(zip(list(survey.lookups)[:_MOST_LINES], style.SERIES, strict=False))
 
 

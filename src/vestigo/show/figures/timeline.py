@@ -1,4 +1,4 @@
-"""Figures of outcomes: Matplotlib Axes in, Axes out."""
+"""Draws outcomes over time."""
 
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
@@ -22,9 +22,9 @@ _MOST_LABELS = 6
 
 
 def timeline(outcome: Outcome, axes: "Sequence[Axes] | None" = None) -> "Sequence[Axes]":
-    """Hit rate and stale share, origin calls, and memory over time; restarts and clears are marked.
+    """Hit rate and stale share, origin calls, and memory over time. Restarts and clears are marked.
 
-    Draws on three axes, from top to bottom; without `axes`, on a figure of its own. Gives them back.
+    It draws on three axes from top to bottom, or on a new figure if there are none, and returns the axes.
 
     >>> from vestigo import read_trace
     >>> from vestigo import Rules, Trace, replay
@@ -69,7 +69,7 @@ def _figure(outcome: Outcome) -> "Sequence[Axes]":
 
 
 def _stale(outcome: Outcome) -> str:
-    """As much as the trace can know of it."""
+    """Draws the stale share, as far as the trace can know it."""
     if not outcome.stale_known:
         return ""
     return f", {'at least ' * (outcome.changes == 'in reads')}{format_share(outcome.stale_rate)} stale"
@@ -157,5 +157,5 @@ def _width(outcome: Outcome) -> str:
 
 
 def _date(ns: int) -> float:
-    """As Matplotlib's dates: days since 1970."""
+    """A time as Matplotlib's date: days since 1970."""
     return ns / (86_400 * 1e9)

@@ -1,1 +1,1 @@
-"""Pages for a browser: the report, and what it shares with the page of knobs. Nothing on them comes from elsewhere."""
+"""Pages for a browser: the report and the page with knobs. They load nothing from elsewhere."""

@@ -1,8 +1,9 @@
-"""Charts that answer, for pages: described here, drawn in the browser by the plotting package's own script.
+"""Interactive charts for pages. They are described here, and the plotting package's own script draws them in the
+browser.
 
-Bokeh is that package: it is on PyPI with its script, which asks nothing of the network, takes 1.3 MB of a page (a
-third of others') and draws thousands of points at once. Colours are roles of `vestigo.show.style`, which the page's
-script turns into those of its light or dark ground: a model's tag says which of its properties has which role.
+The package is Bokeh. It is on PyPI with its script, which needs no network, adds 1.3 MB to a page (a third of what
+others add), and draws thousands of points at once. Colours are roles of `vestigo.show.style`. A model's tag says which
+of its properties has which role, and the page's script turns roles into the colours of its light or dark ground.
 """
 
 import json
@@ -32,7 +33,7 @@ class Series(NamedTuple):
 
 
 class Axis(NamedTuple):
-    """What an axis says: its label, and how its numbers are written, in the browser's format."""
+    """The label of an axis, and the format in which the browser writes its numbers."""
 
     label: str
     kind: str
@@ -41,14 +42,14 @@ class Axis(NamedTuple):
 
 @cache
 def script() -> str:
-    """The plotting package's own, as it is installed."""
+    """The script of the plotting package, as it is installed."""
     import bokeh
 
     return (Path(bokeh.__file__).parent / "server/static/js/bokeh.min.js").read_text(encoding="utf-8")
 
 
 def described(chart: Any) -> dict[str, Any]:
-    """A chart as JSON, the same each time."""
+    """A chart as JSON. The same chart gives the same text each time."""
     from bokeh.embed import json_item
 
     text = json.dumps(json_item(chart))
@@ -110,7 +111,7 @@ def _size(size: float) -> str:
 
 
 def lines(made: Any, each: Iterable[Series], *, steps: bool = False) -> None:
-    """Draws lines, each with its own points; `steps` go on at the height of the point before."""
+    """Draws lines, each with its own points. `steps` keep the height of a point until the next one."""
     for one in each:
         x, y = stepped(one.x, one.y) if steps else (np.asarray(one.x, float), np.asarray(one.y, float))
         drawn = made.line(x, y, name=one.name, line_width=2, line_join="round")
@@ -118,7 +119,7 @@ def lines(made: Any, each: Iterable[Series], *, steps: bool = False) -> None:
 
 
 def stepped(x: Sequence[float] | np.ndarray, y: Sequence[float] | np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """A line's points with the corners of its steps.
+    """The points of a line, with the corners of its steps.
 
     >>> [each.tolist() for each in stepped([1, 2, 3], [5, 6, 7])]
     [[1.0, 2.0, 2.0, 3.0, 3.0], [5.0, 5.0, 6.0, 6.0, 7.0]]
@@ -129,7 +130,7 @@ def stepped(x: Sequence[float] | np.ndarray, y: Sequence[float] | np.ndarray) ->
 def points(  # noqa: PLR0913  # a mark's looks by name
     made: Any, name: str, columns: dict[str, Any], *, role: str, marker: str, size: float = 8
 ) -> Any:
-    """Draws marks at ``x`` and ``y``, which can be pointed at and chosen."""
+    """Draws marks at ``x`` and ``y`` that users can point at and choose."""
     from bokeh.models import ColumnDataSource
 
     drawn = made.scatter(

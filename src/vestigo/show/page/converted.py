@@ -1,4 +1,4 @@
-"""Tables and sentences of the terminal, on a page."""
+"""Puts tables and sentences of the terminal on a page."""
 
 from markupsafe import Markup
 from rich.console import RenderableType
@@ -7,7 +7,7 @@ from vestigo.show.markup import markup
 
 
 def converted(what: RenderableType) -> Markup:
-    """Wide tables and lines can be scrolled, by keyboard too."""
-    made = markup(what).replace("<pre>", '<pre tabindex="0">')  # every text in it is escaped
+    """Markup in which wide tables and lines can be scrolled, also by keyboard."""
+    made = markup(what).replace("<pre>", '<pre tabindex="0">')  # the markup has escaped every text
     made = made.replace("<table>", '<div class="scroll" tabindex="0" role="group" aria-label="a table"><table>')
     return Markup(made.replace("</table>", "</table></div>"))

@@ -1,4 +1,4 @@
-"""The page with knobs, before anything is turned."""
+"""The page with knobs, before any knob is turned."""
 
 from collections.abc import Sequence
 from typing import Any
@@ -23,7 +23,7 @@ _MOST_LOOKUPS = 200
 
 
 def explore_html(explorer: Explorer) -> str:
-    """The document. Its script talks to the server that it came from, and to nobody else."""
+    """The document. Its script talks only to the server that it came from."""
     around = explorer.around(explorer.plan.what_if)
     today = around.today
     told = measures_for(today.stale_known)
@@ -57,7 +57,7 @@ def explore_html(explorer: Explorer) -> str:
 
 
 def _places(explorer: Explorer, names: Sequence[str]) -> list[list[str]]:
-    """Where rules can be changed: its key, what it is called, and which knobs it has."""
+    """The places where rules can be changed, each with its key, its name and its knobs."""
     return [
         ["rules", "every look-up", "rules"],
         *([f"lookup.{name}", f"look-up {printable(name, 60)}", "rules"] for name in names),
@@ -67,7 +67,7 @@ def _places(explorer: Explorer, names: Sequence[str]) -> list[list[str]]:
 
 
 def _known(one: Candidate, before: Said, lookups: tuple[str, ...]) -> dict[str, Any]:
-    """A candidate of a sweep: its name, and by key what it says otherwise than today's settings."""
+    """A candidate of a sweep: its name, and by key how it differs from today's settings."""
     after = values_of(one.plan, lookups)
     changes = {
         f"{place}.{rule}": text

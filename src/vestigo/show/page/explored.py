@@ -1,4 +1,6 @@
-"""What the page with knobs is told: a replay's numbers and lines, and what they stand beside, as JSON has it."""
+"""What the page with knobs receives, as plain data: the numbers and lines of a replay, and what they are compared
+with.
+"""
 
 from collections.abc import Collection
 from dataclasses import replace
@@ -38,13 +40,13 @@ def measures_for(stale_known: bool) -> list[str]:
 
 
 def lookups_of(outcome: Outcome) -> list[str]:
-    """The look-ups whose numbers are told: those that are read most."""
+    """The look-ups whose numbers are shown: those that are read most."""
     by_reads = sorted(outcome.lookups, key=lambda name: -outcome.lookups[name].reads)
     return by_reads[:_MOST_LOOKUPS]
 
 
 def replayed(outcome: Outcome, around: Surroundings, plan: Plan) -> Told:
-    """What settings give, beside today's. `plan` is what was asked."""
+    """What settings give, beside today's. `plan` is the plan that was replayed."""
     today = around.today
     names = measures_for(today.stale_known)
     of = {ALL: (outcome, today)} | {
@@ -66,7 +68,7 @@ def replayed(outcome: Outcome, around: Surroundings, plan: Plan) -> Told:
 
 
 def estimated(found: Estimate, today: Outcome) -> Told:
-    """What a sample says, with how far it may be off. Measures that it does not tell are empty."""
+    """What a sample says, with its error. Measures that it cannot tell are empty."""
     rows = []
     for name in measures_for(today.stale_known):
         if name not in found.amounts:
@@ -79,7 +81,7 @@ def estimated(found: Estimate, today: Outcome) -> Told:
 
 
 def surroundings(around: Surroundings) -> Told:
-    """What settings stand beside: today's, and the most hits that any can have; and the curve of each look-up."""
+    """What settings are compared with: today's numbers, the ceilings, and the curve of each look-up."""
     today, lookups, plan = around.today, lookups_of(around.today), around.settled(around.plan)
     names, curves = measures_for(today.stale_known), {name: around.curves[name] for name in lookups}
 
@@ -105,7 +107,7 @@ def surroundings(around: Surroundings) -> Told:
 
 
 def point(found: Any, stale_known: bool) -> list[float]:
-    """Where an outcome, or a candidate, stands in the front: its memory and its hits."""
+    """The place of an outcome, or a candidate, in the front: its memory and its hits."""
     return [found.memory_peak, found.fresh_hit_rate if stale_known else found.hit_rate]
 
 
@@ -115,7 +117,7 @@ def _beside(name: str, now: Measures, today: Measures) -> list[Any]:
 
 
 def _beside_amount(what: Measure, now: float, today: float) -> list[Any]:
-    """How much more than today's, in words; and whether that is better (1), worse (-1) or neither."""
+    """The difference from today's in words, and whether it is better (1), worse (-1) or neither (0)."""
     if what.write(now) == what.write(today):
         return ["", 0]
     better = 1 if (now > today) == what.more_is_better else -1
@@ -129,7 +131,7 @@ def _beside_amount(what: Measure, now: float, today: float) -> list[Any]:
 
 
 def lines_of(outcome: Outcome, today: Outcome) -> Told:
-    """Over time, with the corners of steps; memory in the unit that suits today's."""
+    """The lines over time, with the corners of steps. Memory has the unit that suits today's."""
     slices = outcome.slices
     if not len(slices):
         return {name: [] for name in ("x", "hits", "stale", "calls", "memory")}
@@ -152,7 +154,7 @@ def _causes(outcome: Outcome) -> list[list[Any]]:
 
 
 def _room(curve: SizeCurve, limits: PoolRules) -> int | None:
-    """Where today's or other limits stand on a curve of bytes."""
+    """The place of today's or other limits on a curve of bytes."""
     return replace(curve, max_entries=limits.max_entries, max_bytes=limits.max_bytes).limit_bytes
 
 

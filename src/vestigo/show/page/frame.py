@@ -1,4 +1,4 @@
-"""What every page has: its template, its looks, its scripts, and a policy that lets nothing else in."""
+"""What every page has: a template, its style, its scripts, and a policy that lets nothing else in."""
 
 import hashlib
 import json
@@ -19,7 +19,7 @@ BOKEH = "bokeh"
 
 
 def asset(name: str) -> str:
-    """The text of a file that pages are made of."""
+    """The text of one of the files that pages are made of."""
     return (_ASSETS / name).read_text(encoding="utf-8")
 
 
@@ -43,9 +43,9 @@ def rendered(
     data: Mapping[str, Any] | None = None,
     talks_to: str = "'none'",
 ) -> str:
-    """A page of a template, with the `scripts` of these names, and `data` for them by the id of its element.
+    """A page made from a template, with the named `scripts`, and `data` for them by the id of the element.
 
-    The page may talk to `talks_to`, as a policy names that.
+    `talks_to` is what the page may talk to, in the words of a Content-Security-Policy.
     """
     texts = [script() if name == BOKEH else asset(name) for name in scripts]
     return str(
@@ -55,7 +55,7 @@ def rendered(
             what,
             style=Markup(style()),  # ours
             page_data={name: _harmless(one) for name, one in (data or {}).items()},
-            scripts=[Markup(text) for text in texts],  # ours, and the plotting package's
+            scripts=[Markup(text) for text in texts],  # our scripts, and the plotting package's
             policy=policy(texts, talks_to),
         )
     )
@@ -70,8 +70,8 @@ def style() -> str:
 
 
 def policy(scripts: Sequence[str], talks_to: str) -> str:
-    """What the browser lets the page do: run these very scripts, and nothing else. Styles may stand in it: the
-    plotting package makes some, and with no network there is nowhere that one could tell anything to.
+    """The Content-Security-Policy. The browser may run exactly these scripts. Styles within the page are allowed
+    because the plotting package makes some. Without a network, a style has nowhere to send anything.
     """
     hashes = (f"'sha256-{b64encode(hashlib.sha256(text.encode()).digest()).decode()}'" for text in scripts)
     allowed = " ".join(hashes) or "'none'"
@@ -88,6 +88,6 @@ def policy(scripts: Sequence[str], talks_to: str) -> str:
 
 
 def _harmless(what: Any) -> Markup:
-    """JSON that can stand in a page: nothing in it ends the element that holds it."""
+    """JSON that is safe in a page: nothing in it can end the element that holds it."""
     text = json.dumps(what, ensure_ascii=True, allow_nan=False, separators=(",", ":"))
     return Markup(text.replace("<", "\\u003c").replace(">", "\\u003e").replace("&", "\\u0026"))

@@ -1,4 +1,4 @@
-"""Knobs: what a page needs to know to let each rule be changed, from the table of rules."""
+"""Knobs: what a page needs to know to change each rule. It is made from the table of rules."""
 
 from collections.abc import Callable, Hashable, Mapping
 from functools import cache
@@ -43,7 +43,7 @@ _TAKEN = {"size": (1, 2**24), "span": (100, 10**10)}
 
 
 def knobs(trace: Trace, values_bytes: int) -> dict[str, list[Knob]]:
-    """Those of ``rules`` (of a look-up too), of a ``pool``, and of what is to be different (``whatif``)."""
+    """The knobs of ``rules`` (also of a look-up), of a ``pool``, and of ``whatif``."""
     reaches = {
         "count": (1, max(2 * len(trace.keys), 10)),
         "size": (1024, max(4 * values_bytes, 2**20)),
@@ -94,7 +94,7 @@ def _policies() -> dict[str, dict[str, str]]:
 
 
 def values_of(plan: Plan, lookups: tuple[str, ...]) -> Said:
-    """What holds by a plan."""
+    """The values that hold by a plan."""
     places: dict[str, Checked] = {"rules": plan.rules}
     places |= {f"lookup.{name}": plan.rules_for(name) for name in lookups}
     places |= {f"pool.{name}": pool for name, pool in plan.pools.items()}
@@ -110,7 +110,7 @@ def values_of(plan: Plan, lookups: tuple[str, ...]) -> Said:
 
 @cache
 def _text(kind: type[Checked], name: str, value: Hashable) -> str:
-    """A rule's value as it is typed. Candidates by the hundred share most of theirs."""
+    """The value of a rule as it is typed. It is cached, because hundreds of candidates share most of their values."""
     said = WhatIf.written(name, value) if kind is WhatIf else Rules.written(name, value)
     if isinstance(said, list):
         return f"[{', '.join(said)}]" if said else ""
@@ -120,5 +120,5 @@ def _text(kind: type[Checked], name: str, value: Hashable) -> str:
 
 
 def stated_in(plan: Plan, lookups: tuple[str, ...]) -> dict[str, list[str]]:
-    """The rules that each place states itself: a change of those for all look-ups does not reach them."""
+    """The rules that each place states itself. A change of the rules for all look-ups does not reach these."""
     return {f"lookup.{name}": list(Stated.by(plan.lookups.get(name, {}))) for name in lookups}

@@ -1,4 +1,4 @@
-"""Figures as SVG within a page: their text stays text, and their colours are the page's, light or dark."""
+"""Figures as SVG within a page. Their text stays text, and their colours are the page's, light or dark."""
 
 import re
 from collections.abc import Callable
@@ -27,8 +27,8 @@ _COPY = re.compile(r'(<use xlink:href="#([^"]*)"[^>]*?) style="([^"]*)"')
 
 
 def picture(name: str, title: str, draw: Callable[[], Any], inches: tuple[float, float] | None = None) -> Markup:
-    """What `draw` draws and gives the axes of, as SVG. `name` tells it from others of the page, `title` says what is
-    to be seen.
+    """The figure that `draw` draws and returns the axes of, as SVG. `name` is unique on the page, and `title` says what
+    the figure shows.
     """
     import matplotlib as mpl
     import matplotlib.pyplot as plt
@@ -53,7 +53,7 @@ def _for_page(svg: str, name: str, title: str) -> str:
 
 
 def _themed(tag: str, name: str) -> str:
-    """A tag with the page's colours, and names that are its own on the page. What is written between tags stays."""
+    """A tag with the page's colours, and with ids that are unique on the page. Text between tags stays as it is."""
     tag = _LONG_NUMBER.sub(r"\1", tag)
     tag = _ID.sub(lambda found: f"{found[1]}{name}-", tag)
     return _COLOUR.sub(lambda found: f"var(--{ROLES[found[0].lower()]})", tag)

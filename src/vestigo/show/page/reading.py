@@ -51,7 +51,7 @@ def keys_page(explorer: Explorer, plan: Plan, asked: Asked) -> str:
 
 
 def key_page(explorer: Explorer, plan: Plan, asked: Asked) -> str:
-    """A key's story. Raises InputError for a key that the trace has not."""
+    """A key's story. Raises InputError for a key that the trace does not have."""
     story = why(explorer.trace, plan, lookup=asked.get(OF[0]), key=asked.get(OF[1], ""))
     name = printable(f"{story.lookup} {story.key}", 80)
     drawn = picture("story", f"the life of {name}", lambda: figures.story(story), (12.8, 4.2))

@@ -73,7 +73,7 @@ class Table(NamedTuple):
 
 
 def report_html(report: Report) -> str:
-    """The page. Keys and names of the trace are text wherever they stand."""
+    """The page. Keys and names from the trace are text everywhere."""
     shown = candidates_shown(report)
     charts = {
         "front": front_chart(report.found, report.pick, shown),
@@ -271,7 +271,7 @@ def _how(report: Report) -> dict[str, Any]:
 
 
 def _commands(report: Report) -> str:
-    """Each part of the work, then the page."""
+    """The commands that do each part of the work again, then the page."""
     if not report.asked:
         return "vg.report(trace, plan).write('report.html')"
     each = [["vestigo", verb, *report.asked] for verb in ("replay", "choose", "check", "report")]

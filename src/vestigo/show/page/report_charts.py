@@ -64,7 +64,7 @@ def front_chart(found: Sweep, pick: Pick, shown: list[Candidate]) -> Any:
 
 
 def front_legend(found: Sweep) -> list[tuple[str, str, str]]:
-    """The marks of the front: what each is called, its shape and its role."""
+    """The marks of the front, each with its name, shape and role."""
     return [(one.label, _MARKERS[one.mark], ROLES[one.colour]) for one in classes(found)]
 
 
@@ -106,7 +106,7 @@ def sizes_legend(curves: tuple[SizeCurve, ...]) -> list[tuple[str, str, str]]:
 
 
 def over_time(today: Outcome, picked: Outcome | None) -> dict[str, Any]:
-    """By name: charts of the hit rate, stale hits, origin calls and memory in each slice of time."""
+    """Charts by name: the hit rate, stale hits, origin calls and memory in each slice of time."""
     scale, unit = best_unit(today.memory_peak, SIZES)
     amounts: dict[str, tuple[str, Callable[[Slice], float]]] = {
         "hits": ("hit_rate", lambda one: one.hit_rate),
@@ -126,7 +126,7 @@ def over_time(today: Outcome, picked: Outcome | None) -> dict[str, Any]:
 
 
 def _mark(charts: Mapping[str, Any], outcome: Outcome) -> None:
-    """Restarts and clears, named on the first chart."""
+    """Marks restarts and clears, and names them on the first chart."""
     from bokeh.models.annotations import Span
 
     if not outcome.slices:
@@ -170,7 +170,9 @@ def _time_chart(name: str, axis: Axis, each: Sequence[_Drawn]) -> Any:
 
 
 def _thinned(x: np.ndarray, y: np.ndarray, most: int = 1500) -> tuple[np.ndarray, np.ndarray]:
-    """So few points that a page stays small: those that lie closest together on the logarithm are left out."""
+    """Fewer points, so that a page stays small. Points that lie close together on the logarithmic scale are
+    left out.
+    """
     if len(x) <= most:
         return x, y
     places = np.unique(np.searchsorted(np.log(x), np.linspace(np.log(x[0]), np.log(x[-1]), most)).clip(0, len(x) - 1))
@@ -178,7 +180,7 @@ def _thinned(x: np.ndarray, y: np.ndarray, most: int = 1500) -> tuple[np.ndarray
 
 
 def ceiling_text(found: Sweep) -> str:
-    """What the dotted line of the front stands for."""
+    """What the dotted line of the front means."""
     of_hits, top = hits_shown(found)
     if top is None:
         return ""

@@ -1,4 +1,4 @@
-"""The front of a report: which candidates a page holds, what it tells of each, and how their plans differ."""
+"""The front of a report: which candidates the page shows, what it says of each, and how their plans differ."""
 
 import difflib
 from collections.abc import Iterator, Sequence
@@ -33,7 +33,9 @@ def measures_told(report: Report) -> list[str]:
 
 
 def better(name: str, one: Candidate, today: Candidate) -> int:
-    """1 where a candidate is better in a measure than today's settings, -1 where worse, 0 where it reads alike."""
+    """1 if a candidate is better than today's settings in a measure, -1 if it is worse, and 0 if both are written
+    alike.
+    """
     what = MEASURES[name]
     own, other = one.measure(name), today.measure(name)
     if what.write(own) == what.write(other):
@@ -42,14 +44,14 @@ def better(name: str, one: Candidate, today: Candidate) -> int:
 
 
 def candidates_shown(report: Report) -> list[Candidate]:
-    """Today's and the pick first, then the front, then the others, as many as a page can hold."""
+    """The candidates in a page: today's and the pick, then the front, then as many others as the page can hold."""
     found = report.found
     first = [found.today, report.pick.candidate, *found.front()]
     return list({one.name: one for one in (*first, *found.values())}.values())[:_MOST_CANDIDATES]
 
 
 def candidates_told(report: Report, shown: Sequence[Candidate]) -> dict[str, Any]:
-    """What the front tells of each candidate."""
+    """What the page says of each candidate."""
     names, today = measures_told(report), report.found.today
     before = plan_text(whole(today.plan, report.plan))
     return {
@@ -68,7 +70,7 @@ def candidates_told(report: Report, shown: Sequence[Candidate]) -> dict[str, Any
 
 
 def front(report: Report, shown: Sequence[Candidate]) -> dict[str, Any]:
-    """What stands beside the chart: the best trade-offs, today's settings and the pick, a row each."""
+    """The table beside the chart, with a row for each best trade-off, today's settings and the pick."""
     found = report.found
     unbeaten, numbers = found.front(), {one.name: number for number, one in enumerate(shown)}
     every = list({one.name: one for one in (found.today, report.pick.candidate, *unbeaten)}.values())
@@ -99,7 +101,7 @@ def front(report: Report, shown: Sequence[Candidate]) -> dict[str, Any]:
 
 
 def _named(candidate: Candidate, plan: Plan) -> str:
-    """Of many that vary, what is different from today's settings."""
+    """The name of a candidate: what it changes of today's settings, if it is one of many."""
     if not candidate.changes:
         return candidate.name
     today = replace(plan, candidates={}, vary={})
@@ -113,7 +115,7 @@ def _changes(before: str, after: str) -> str:
 
 
 def whole(settings: Plan, plan: Plan) -> Plan:
-    """A candidate's settings with what the plan says of the trace and the aim, so that they can be replayed alone."""
+    """A candidate's settings, with the plan's trace and aim, so that they can be replayed alone."""
     return replace(settings, trace_path=plan.trace_path, intake=plan.intake, aim=plan.aim)
 
 

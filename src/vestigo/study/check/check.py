@@ -35,12 +35,12 @@ _BETTER = 0.0005
 def check(
     trace: Readable, settings: Settings, *, results: str | Path | None = None, progress: Progress | None = None
 ) -> Check:
-    """Takes every stated rule away alone, halves and doubles every amount, and looks for likely mistakes, each priced
-    by a replay.
+    """Takes every stated rule away alone, halves and doubles every amount, and looks for likely mistakes. A replay says
+    what each costs.
 
-    Replays run on all cores. `results` names a file that keeps them, as `sweep` does. Of a trace of more than
-    20,000,000 events only the last so many are checked; `Check.notes` says so. `progress` is called with what is made,
-    how many are there, and of how many.
+    Replays run on all cores. `results` names a file that keeps them, as `sweep` does. If a trace has more than
+    20,000,000 events, only the last 20,000,000 are checked, and `Check.notes` says so. `progress` is called with what
+    is being done, how many are done, and how many there are.
 
     Raises RulesError if the settings do not fit the trace, and Interrupted on Ctrl-C.
 
@@ -83,7 +83,7 @@ def _end_of(trace: Trace) -> tuple[Trace, list[str]]:
 
 
 class _Trials:
-    """Plans that are tried, and what came of each. What is to be different about the trace is done already."""
+    """Plans that are tried, with their results. The plan's `what_if` was already applied to the trace."""
 
     def __init__(self, given: Trace, stated: Plan, tasks: Tasks) -> None:
         self._tasks = tasks
@@ -96,7 +96,9 @@ class _Trials:
         self.add(TODAY, {}, self.plan)
 
     def ask(self, changes: Mapping[str, Any]) -> str | None:
-        """None where the plan does not take the changes, or another warm-up is to be counted."""
+        """Adds the plan with these changes, and returns its name. None if the changes do not fit the plan, or if they
+        change the warm-up.
+        """
         if WARM_UP in changes:
             return None
         try:
@@ -112,7 +114,7 @@ class _Trials:
         return name
 
     def run(self, what: str) -> None:
-        """Those that were not run before."""
+        """Replays the plans that were not replayed before."""
         missing = {name: asked for name, asked in self._asked.items() if name not in self.found}
         split = split_at(self.jobs[TODAY], self._rest)
         asked = [
@@ -123,7 +125,7 @@ class _Trials:
         self.found |= {name: Candidate(name, changes, plan, results[name]) for name, (changes, plan) in missing.items()}
 
     def _stored_as(self, plan: Plan) -> str | None:
-        """As a sweep's results are, where the trace is as recorded."""
+        """The name under which results are stored: that of a sweep's results, if the trace is as recorded."""
         return self._tasks.stored_as(plan, self._rest, *([self._what_if] if self._what_if else []))
 
     def candidates(self) -> Candidates:
@@ -156,7 +158,7 @@ def _rules_tried(trials: _Trials, stated: Iterable[StatedRule]) -> list[RuleTrie
 
 
 def _mended(trials: _Trials, stated: Plan, aim: Aim, mistakes: Iterable[Mistake]) -> tuple[Plan, str]:
-    """Takes one mistake's changes after the other, as long as each makes it better."""
+    """Applies the changes of one mistake after the other, as long as each makes the plan better."""
     name, changes = TODAY, dict[str, Any]()
     for one in mistakes:
         if not one.changes or one.gain <= 0:

@@ -1,4 +1,4 @@
-"""What a trace and a replay tell of one look-up, for those who look for mistakes."""
+"""What a trace and a replay tell of one look-up, for the functions that look for mistakes."""
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
@@ -36,12 +36,12 @@ class Facts:
 
     @cached_property
     def truths(self) -> Truths:
-        """By row: which value the key has, and whether that is none."""
+        """For each row, the value of its key and whether that is null."""
         return truths(self.trace)
 
     @cached_property
     def sizes(self) -> np.ndarray:
-        """Of all values that a row gives, in bytes."""
+        """The size of each row's value, in bytes."""
         return filler(self.trace, self.job.assumed).sizes(self.trace, self.truths.null)
 
 
@@ -61,7 +61,7 @@ class OfLookup:
 
     @property
     def counts(self) -> Mapping[str, Any]:
-        """What today's settings give."""
+        """The counts of today's settings."""
         found: Mapping[str, Any] = self.facts.today["lookups"][self.name]
         return found
 
@@ -80,21 +80,21 @@ class OfLookup:
 
     @property
     def changes(self) -> str:
-        """How the trace shows them."""
+        """How the trace shows changes of the look-up."""
         return changes_of(self.facts.trace)[self.number]
 
     @property
     def places(self) -> int:
-        """How many caches the look-up has, each with all of its limits."""
+        """How many caches the look-up has. Each has the full limits."""
         trace = self.facts.trace
         return max(len(trace.nodes), 1) if self.rules.per == "node" else 1
 
     def key(self, rule: str) -> str:
-        """Where a rule of the look-up stands in a plan."""
+        """The dotted key of a rule of the look-up in a plan."""
         return f"lookup.{self.name}.{rule}"
 
     def stated_in(self, rule: str) -> str:
-        """The same of one that it may inherit: where it is stated."""
+        """The dotted key of the place where a rule is stated, which may be inherited."""
         return self.key(rule) if rule in self.facts.plan.lookups.get(self.name, {}) else f"rules.{rule}"
 
     def room_key(self, rule: str) -> str:
@@ -103,12 +103,14 @@ class OfLookup:
 
     @cached_property
     def gaps_ns(self) -> np.ndarray:
-        """Between two reads of a key in one cache, ascending."""
+        """The times between two reads of a key in one cache, ascending."""
         return gaps_ns(self.facts.trace, np.flatnonzero(self.facts.trace.lookup == self.number), self.rules.per)
 
     @cached_property
     def turns_ns(self) -> np.ndarray:
-        """Between two changes of a key, ascending; of keys that changed once, the time since they were first seen."""
+        """The times between two changes of a key, ascending. For keys that changed once, the time since they were first
+        seen.
+        """
         turns: np.ndarray = np.sort(np.diff(self._changes[1])[np.diff(self._changes[0]) == 0])
         return turns
 
@@ -121,7 +123,7 @@ class OfLookup:
 
     @cached_property
     def _changes(self) -> tuple[np.ndarray, np.ndarray]:
-        """The first row of each key, and those at which its value is another one, by key and time."""
+        """The first row of each key, and the rows at which its value changed, by key and time."""
         trace = self.facts.trace
         rows = np.flatnonzero((trace.lookup == self.number) & (trace.op <= LAST_KEYED))
         order = rows[np.lexsort((trace.at[rows], trace.key[rows]))]
@@ -132,7 +134,7 @@ class OfLookup:
 
     @cached_property
     def own_sizes(self) -> np.ndarray:
-        """Of the values that are read, in bytes."""
+        """The sizes of the values that are read, in bytes."""
         trace = self.facts.trace
         found = (trace.lookup == self.number) & (trace.op == Op.READ) & ~self.facts.truths.null
         sizes: np.ndarray = self.facts.sizes[found]

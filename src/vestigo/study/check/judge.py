@@ -1,4 +1,4 @@
-"""Whether what is suspected is a mistake: a replay with what would mend it says so."""
+"""Judges whether a suspicion is a mistake, by a replay of the mended plan."""
 
 from collections.abc import Sequence
 
@@ -20,7 +20,7 @@ _FOR_CALM, _FOR_YOUTH, _FOR_RELIEF = 0.02, 0.05, 0.02
 
 
 def judged(found: Candidates, aim: Aim, suspected: Suspicion, names: Sequence[str]) -> Mistake | None:
-    """`names` are the candidates with its mends. None: nothing that is suspected shows."""
+    """The mistake, if replays show one. `names` are the candidates with its mends."""
     if suspected.judged == "nothing":
         changes = suspected.mends[0] if suspected.mends else {}
         return Mistake(suspected.kind, suspected.where, suspected.evidence, changes, names[0] if names else None, 0.0)

@@ -9,7 +9,7 @@ from vestigo.rules.vary import place_of
 
 
 def plan_lines(changes: Mapping[str, Any]) -> str:
-    """As they can stand in a plan file, a table for each look-up or pool.
+    """The changes as they stand in a plan file, with a table for each look-up or pool.
 
     >>> print(plan_lines({"lookup.vessel.sliding": "15m", "rules.overlap": "join"}))
     [lookup.vessel]

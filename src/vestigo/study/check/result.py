@@ -19,15 +19,15 @@ EFFECTS = ("hits", "fresh_hits", "stale_hits", "loads", "read_time", "memory_pea
 
 @dataclass(frozen=True, eq=False, repr=False)
 class RuleTried(Data):
-    """A stated rule, and the candidates in which it alone is another one."""
+    """A stated rule, and the candidates in which only this rule is changed."""
 
     key: str
-    """As a plan has it: ``lookup.vessel.sliding``."""
+    """The dotted key of the rule: ``lookup.vessel.sliding``."""
     value: str
     tried: Mapping[str, str]
-    """By what was done to it (``without``, ``half``, ``double``): the candidate's name."""
+    """The names of candidates by what was done to the rule: ``without``, ``half``, ``double``."""
     not_tried: str = ""
-    """Why it cannot be taken away alone."""
+    """Why the rule cannot be taken away alone."""
 
     def to_dict(self) -> dict[str, Any]:
         return {**vars(self), "tried": dict(self.tried)}
@@ -38,18 +38,19 @@ class Mistake(Data):
     """A likely mistake in a plan, with evidence from the trace."""
 
     kind: str
-    """A few words, the same for all of its kind."""
+    """The kind of mistake, in a few words."""
     where: str
     """The rule, or the look-up, as a plan names it."""
     evidence: str
-    """A sentence that the trace bears out."""
+    """A sentence with what the trace shows."""
     changes: Mapping[str, Any]
-    """What mends it, by dotted key; nothing where no rule does."""
+    """The changes that mend it, by dotted key. Empty if no rule does."""
     mended: str | None
-    """The candidate's name, with these changes."""
+    """The name of the candidate with these changes."""
     gain: float
-    """By how much the mended plan is better at the aim, in parts of what today's has; 0 where the aim tells nothing of
-    it, or no rule mends it."""
+    """How much better the mended plan is at the aim, as a share of today's amount. It is 0 if the aim is not affected,
+    or no rule mends the mistake.
+    """
 
     def to_dict(self) -> dict[str, Any]:
         return {**vars(self), "changes": dict(self.changes)}
@@ -57,21 +58,21 @@ class Mistake(Data):
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Check(Data):
-    """Made by `check`."""
+    """What `check` found."""
 
     found: Candidates
     """Today's settings and everything that was tried."""
     aim: Aim
-    """What gains are gains of."""
+    """The aim that gains are measured by."""
     rules: Sequence[RuleTried]
-    """In the order of the plan."""
+    """The rules that were tried, in the order of the plan."""
     mistakes: Sequence[Mistake]
-    """The most costly first."""
+    """The mistakes, the most costly first."""
     plan: Plan
     mended: Plan
-    """With the changes of those mistakes that make it better, as far as they do so together."""
+    """The plan with the changes of all mistakes that make it better together."""
     mended_name: str
-    """The candidate that this is."""
+    """The name of the candidate that is the mended plan."""
     notes: tuple[str, ...] = ()
 
     @property
@@ -83,21 +84,22 @@ class Check(Data):
         return written(self.aim, amount)
 
     def amount(self, name: str) -> float:
-        """Of the aim, that a candidate has."""
+        """The amount of the aim that a candidate has."""
         return abs(cost(self.found, self.aim, self.found[name], "whole"))
 
     def gain(self, name: str) -> float:
-        """By how much a candidate is better at the aim than today's, in parts of what that has; below 0 if it breaks
-        limits that today's keeps, or by more."""
+        """How much better a candidate is at the aim than today's settings, as a share of their amount. It is below 0 if
+        the candidate breaks limits that today's settings keep, or breaks them by more.
+        """
         return gain(self.found, self.aim, self.found[name])
 
     def effect(self, name: str) -> dict[str, float]:
-        """What a candidate has more than today's (see `EFFECTS`)."""
+        """What a candidate has more than today's settings (see `EFFECTS`)."""
         return {one: _amount(self.found[name], one) - _amount(self.found.today, one) for one in EFFECTS}
 
     @property
     def idle(self) -> list[RuleTried]:
-        """Rules that change nothing here: without them every measure is the same."""
+        """Rules without which every measure is the same."""
         return [one for one in self.rules if "without" in one.tried and self._is_same(one.tried["without"])]
 
     def _is_same(self, name: str) -> bool:
@@ -105,18 +107,22 @@ class Check(Data):
         return all(self.found[name].measure(one) == self.found.today.measure(one) for one in names)
 
     def best(self, most: int = 3) -> list[tuple[str, str, Candidate]]:
-        """The changes of one rule that help the aim most: the rule's key, what was done to it, and the candidate."""
+        """The changes of a single rule that help the aim most: the key of the rule, what was done to it, and the
+        candidate.
+        """
         tried = [(one.key, what, self.found[name]) for one in self.rules for what, name in one.tried.items()]
         better = [one for one in tried if self.gain(one[2].name) > 0]
         return sorted(better, key=lambda one: -self.gain(one[2].name))[:most]
 
     @property
     def most_costly(self) -> float:
-        """What the most costly mistake costs, in parts of the aim's amount."""
+        """What the most costly mistake costs, as a share of the aim's amount."""
         return max((one.gain for one in self.mistakes), default=0.0)
 
     def to_dict(self) -> dict[str, Any]:
-        """Times in seconds, memory in bytes; what changes of a rule have more than today's."""
+        """Plain data: times in seconds, memory in bytes. A change of a rule has its difference from today's
+        settings.
+        """
 
         def of(name: str) -> dict[str, float]:
             return {"gain": self.gain(name), **self.effect(name)}
@@ -134,7 +140,7 @@ class Check(Data):
         }
 
     def to_pandas(self) -> "pd.DataFrame":
-        """One row a change of a rule."""
+        """One row for each change of a rule."""
         import pandas as pd
 
         rows = [
@@ -156,7 +162,7 @@ def gain(found: Candidates, aim: Aim, candidate: Candidate) -> float:
 
 
 def relief(found: Candidates, aim: Aim, candidate: Candidate) -> float:
-    """By how much less than today's a candidate breaks the limits, in parts of these."""
+    """How much less a candidate breaks the limits than today's settings do, as a share of the limits."""
     today, then = (
         sum(one.share for one in excesses(found, each, aim.limits, "whole")) for each in (found.today, candidate)
     )

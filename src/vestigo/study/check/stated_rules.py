@@ -1,4 +1,4 @@
-"""Which rules a plan states, each with plans in which it alone is another one."""
+"""The rules that a plan states, and for each the plans in which only this rule is changed."""
 
 import dataclasses
 from collections.abc import Iterator, Mapping
@@ -37,11 +37,11 @@ class StatedRule:
 
     @property
     def written(self) -> str:
-        """Its value as a plan file writes it."""
+        """The value as a plan file writes it."""
         return rule_text(self.rule, self.value)
 
     def steps(self) -> Iterator[tuple[str, Any]]:
-        """Of an amount: half of it, and twice as much."""
+        """Half of the rule's amount, and double."""
         for what, times in (("half", Fraction(1, 2)), ("double", Fraction(2))):
             stepped = _times(self.value, times)
             if stepped is not None and stepped != self.value:
@@ -49,7 +49,7 @@ class StatedRule:
 
 
 def stated_rules(plan: Plan, trace: Trace) -> list[StatedRule]:
-    """Of those look-ups that the trace has; what is only assumed is left out."""
+    """The stated rules of look-ups that the trace has. Assumptions are left out."""
     headings = {name: rule.heading for name, rule in rules_of(Rules).items()}
     tables: dict[tuple[str, ...], Mapping[str, Any]] = {("rules",): Stated.by(plan.rules)}
     tables |= {("lookup", name): Stated.by(layer) for name, layer in plan.lookups.items() if name in trace.lookups}
@@ -66,7 +66,7 @@ def stated_rules(plan: Plan, trace: Trace) -> list[StatedRule]:
 
 
 def without(plan: Plan, stated: StatedRule) -> Plan:
-    """What the layer below says of it holds, or what holds unless anything is said. Raises RulesError."""
+    """The plan without the rule, so that the layer below decides, or the default. Raises RulesError."""
     return _remade(plan, stated, lambda layer: {name: value for name, value in layer.items() if name != stated.rule})
 
 
@@ -91,7 +91,7 @@ def _remade(plan: Plan, stated: StatedRule, change: Any) -> Plan:
 
 
 def _times(value: Any, times: Fraction) -> Any:
-    """None of what is no amount."""
+    """A multiple of the rule's amount, or None if it is not an amount."""
     if isinstance(value, bool):
         return None
     if isinstance(value, Duration):

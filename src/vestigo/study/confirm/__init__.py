@@ -1,4 +1,4 @@
-"""A running cache's counters beside what its settings were predicted to give.
+"""The counters of a running cache beside what its settings were predicted to give.
 
 counters   what files of counters say: how much each of them rose between two scrapes
 windows    life and prediction over the same stretches of time, and how sure their difference is

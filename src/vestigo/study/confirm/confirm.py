@@ -1,4 +1,4 @@
-"""``confirm``: is life as the replay of the plan predicted? If not, what explains it?"""
+"""``confirm``: does a running cache give what the replay of its plan predicts? If not, what explains the difference?"""
 
 from collections.abc import Callable
 from typing import Any
@@ -28,17 +28,17 @@ def confirm(
     tolerate: str = "1%",
     progress: _Progress = lambda _: None,
 ) -> Confirmation:
-    """Holds counters of a running cache against what its settings were predicted to give on a trace of the same time.
+    """Compares the counters of a running cache with what its settings give on a trace of the same time.
 
     `counters` are scrapes of at least two moments: a file, a folder of them, several files, or records with ``at``,
     maybe ``lookup``, and counters by name. Files are text of Prometheus or OpenMetrics, CSV or JSON. The plan's `life`
-    says which of them is what.
+    says which counter means what.
 
-    Rates are compared over the time between the first scrape and the last; what the trace has before is replayed and
-    not counted. A rate differs if that is more than chance, by resampled time, and more than `tolerate`, in parts of
-    the reads. If any does, what would explain it is looked for by replay.
+    Rates are compared over the time between the first scrape and the last. What the trace has before is replayed but
+    not counted. A rate differs if the difference is more than chance (by resampled time) and more than `tolerate`, a
+    share of the reads. If any rate differs, replays look for what would explain it.
 
-    Raises InputError for counters that say nothing, and RulesError if the settings do not fit the trace.
+    Raises InputError for counters that cannot be compared, and RulesError if the settings do not fit the trace.
 
     >>> import vestigo as vg
     >>> trace = vg.synth(reads=1000, keys=50, seed=1)

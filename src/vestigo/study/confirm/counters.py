@@ -31,7 +31,7 @@ Key = tuple[str, str | None]
 
 
 class Sample(NamedTuple):
-    """One number of one scrape."""
+    """One number in a scrape."""
 
     name: str
     labels: Mapping[str, str]
@@ -39,7 +39,7 @@ class Sample(NamedTuple):
 
 
 class Scrape(NamedTuple):
-    """All numbers of one moment."""
+    """All numbers at one moment."""
 
     at_ns: int
     samples: Sequence[Sample]
@@ -47,12 +47,12 @@ class Scrape(NamedTuple):
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Counters(Data):
-    """Numbers of a running cache at several moments. Made by `read_counters`."""
+    """The numbers of a running cache at several moments. `read_counters` returns it."""
 
     at_ns: Longs
-    """When, ascending."""
+    """The moments, ascending."""
     values: Mapping[Key, np.ndarray]
-    """By counter and look-up: its number at each moment; NaN where a scrape does not have it."""
+    """The numbers at each moment, by counter and look-up. NaN where a scrape does not have one."""
 
     def to_dict(self) -> dict[str, Any]:
         each: dict[str, dict[str, list[float | None]]] = {}
@@ -62,12 +62,12 @@ class Counters(Data):
 
     @property
     def restarts(self) -> int:
-        """How often a counter began anew."""
+        """How often counters began anew."""
         falls = [np.diff(numbers) < 0 for (counter, _), numbers in self.values.items() if counter in RISING]
         return int(np.any(falls, axis=0).sum()) if falls else 0
 
     def rises(self, counter: str, lookup: str | None) -> np.ndarray | None:
-        """By how much it rose between each two moments: of a look-up, or of all. None if nothing says that."""
+        """How much a counter rose between each two moments, for a look-up or for all. None if no scrape has it."""
         numbers = self.values.get((counter, lookup))
         if numbers is None and lookup is None:
             each = [rise for key in self.values if key[0] == counter and (rise := self.rises(*key)) is not None]
@@ -75,10 +75,10 @@ class Counters(Data):
         if numbers is None:
             return None
         rise = np.diff(filled := _filled(numbers))
-        return np.asarray(np.where(rise < 0, filled[1:], rise))  # from zero, after a restart
+        return np.asarray(np.where(rise < 0, filled[1:], rise))  # it began at zero after a restart
 
     def most(self, counter: str, lookup: str | None) -> float | None:
-        """How much there was at most, of all moments."""
+        """The largest number over all moments."""
         numbers = self.values.get((counter, lookup))
         if numbers is None and lookup is None:
             each = [numbers for (name, _), numbers in self.values.items() if name == counter]
@@ -91,17 +91,19 @@ class Counters(Data):
 
 
 def _filled(numbers: np.ndarray) -> np.ndarray:
-    """Where a scrape does not have a counter, it is as it was before, and zero before it was first seen."""
+    """Fills in counters that a scrape does not have: with the number before, or with zero before a counter was first
+    seen.
+    """
     last = np.maximum.accumulate(np.where(np.isnan(numbers), -1, np.arange(len(numbers))))
     return np.where(last < 0, 0.0, numbers[last])
 
 
 def read_counters(where: Any, life: Life) -> Counters:
-    """From a file, a folder of files, several of them, or records in memory, of at least two moments.
+    """Reads a file, a folder of files, several files, or records in memory, with at least two moments.
 
-    A record, or a row of CSV, has ``at``, maybe ``lookup``, and counters by name. Text of Prometheus or OpenMetrics is
-    one moment a file: the time of its samples, that in its name (``2026-03-17T08-00-00.prom``, or seconds since 1970),
-    or that of the file. Raises InputError.
+    A record, or a row of CSV, has ``at``, maybe ``lookup``, and counters by name. A file of Prometheus or OpenMetrics
+    text is one moment: the time of its samples, the time in its name (``2026-03-17T08-00-00.prom``, or seconds since
+    1970), or the time of the file. Raises InputError.
 
     >>> rows = [{"at": 0, "hits": 0, "misses": 0}, {"at": 60, "hits": 45, "misses": 15}]
     >>> read_counters(rows, Life()).rises("hits", None).tolist()
@@ -157,7 +159,7 @@ def _scrapes(path: Path) -> list[Scrape]:
 
 
 def _of_text(text: str, path: Path, written_ns: int) -> Scrape:
-    """As a service shows it: one moment."""
+    """Reads the text that a service shows, which is one moment."""
     try:
         from prometheus_client import parser
         from prometheus_client.openmetrics import parser as open_parser
@@ -178,7 +180,7 @@ def _of_text(text: str, path: Path, written_ns: int) -> Scrape:
 
 
 def _time_in(name: str) -> int | None:
-    """A moment in a file's name."""
+    """The moment that a file's name gives."""
     if (found := _TIME.search(name)) is not None:
         try:
             return int(datetime(*map(int, found.groups()), tzinfo=UTC).timestamp()) * SECOND  # type: ignore[misc, arg-type]
@@ -189,7 +191,7 @@ def _time_in(name: str) -> int | None:
 
 
 def _of_records(records: Any, source: str) -> list[Scrape]:
-    """Each a moment's numbers, of one look-up or of all."""
+    """Reads records. Each has the numbers of one moment, for one look-up or for all."""
     found: dict[int, list[Sample]] = {}
     problems: list[str] = []
     each = records.to_dict("records") if hasattr(records, "to_dict") else records
@@ -210,14 +212,14 @@ def _of_records(records: Any, source: str) -> list[Scrape]:
             try:
                 samples.append(Sample(str(name), labels, float(value)))
             except (TypeError, ValueError):
-                continue  # a column of something else
+                continue  # another column, which is not a counter
     if problems:
         raise InputError(problems)
     return [Scrape(at_ns, samples) for at_ns, samples in found.items()]
 
 
 def _moment(at: Any) -> int:
-    """Text with an offset, or seconds since 1970. Raises ValueError or TypeError."""
+    """Reads a moment: text with an offset, or seconds since 1970. Raises ValueError or TypeError."""
     if not isinstance(at, str) or re.fullmatch(r"\d+(\.\d+)?", at):
         return round(float(at) * SECOND)
     moment = datetime.fromisoformat(at)
@@ -227,7 +229,7 @@ def _moment(at: Any) -> int:
 
 
 def _gathered(scrapes: Iterable[Scrape], moments: Sequence[int], life: Life) -> dict[Key, np.ndarray]:
-    """By counter and look-up, the samples that belong to it added up, at each moment."""
+    """The sum of the samples of each counter and look-up, at each moment."""
     place = {at_ns: number for number, at_ns in enumerate(moments)}
     wanted = {counter: getattr(life, counter) or _by_its_name(counter) for counter in (*RISING, *NOW)}
     found: dict[Key, np.ndarray] = {}

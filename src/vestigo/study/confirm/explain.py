@@ -1,4 +1,6 @@
-"""What explains that life is not as predicted: one thing after the other is replayed as if it were otherwise."""
+"""Looks for what explains the difference between life and prediction: it replays one thing after the other as if it
+were otherwise.
+"""
 
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
@@ -25,7 +27,7 @@ _EXPLAINS = 0.9
 class _Tried(NamedTuple):
     what: Otherwise
     lookups: tuple[str, ...]
-    """Those for which it is otherwise; none: all."""
+    """The look-ups for which it is otherwise. Empty means all."""
     changes: dict[str, Any]
     prediction: Prediction
     off: float
@@ -41,7 +43,7 @@ class _Tried(NamedTuple):
 
 @dataclass(frozen=True)
 class Explainer:
-    """Life, the settings that were to be in force, and what they predict."""
+    """What life gave, the settings that should be in force, and what they predict."""
 
     trace: Trace
     plan: Plan
@@ -50,7 +52,7 @@ class Explainer:
     today: Prediction
 
     def tries(self) -> list[Try]:
-        """What explains life better than the plan as it is, the best first, one of each kind."""
+        """What explains life better than the plan does: the best of each kind, best first."""
         most = _EXPLAINS * self.life.off(self.today)
         with ThreadPoolExecutor() as threads:
             every = threads.map(self._tried, otherwise(self.trace, self.plan))
@@ -62,7 +64,7 @@ class Explainer:
         return [one.told() for one in sorted(found, key=_off)]
 
     def _tried(self, one: Otherwise) -> _Tried | None:
-        """For those look-ups alone to which it brings the prediction nearer, if that is better."""
+        """The try for only those look-ups whose prediction it brings nearer, if that is better than for all."""
         found = self._replayed(one)
         if found is None or not one.rules or (is_of_pools(one.rules) and self.plan.pools):
             return found
@@ -74,7 +76,7 @@ class Explainer:
         return found if alone is None else min(found, alone, key=_off)
 
     def _replayed(self, one: Otherwise, lookups: Sequence[str] = ()) -> _Tried | None:
-        """None where the plan does not take it."""
+        """The prediction with this change, or None if it does not fit the plan."""
         every = self.trace.lookups
         changes = keys_for(self.plan, one.rules, lookups or every, every)
         try:
@@ -86,7 +88,7 @@ class Explainer:
         return _Tried(one, tuple(lookups), changes, prediction, self.life.off(prediction))
 
     def _finer(self, best: _Tried) -> _Tried:
-        """With the amount that explains most near one that explains much."""
+        """The same try with a nearby amount that explains more."""
         for times in _FINER:
             while (better := self._nearer(best, times)).off < best.off:
                 best = better

@@ -1,4 +1,4 @@
-"""What counters say of a running cache, in the look-ups of a trace, beside what a replay predicts."""
+"""What counters say of a running cache, by the look-ups of a trace, beside what a replay predicts."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -26,7 +26,7 @@ _AT_ONCE = 0.01
 
 @dataclass(frozen=True)
 class InLife:
-    """What the counters say, in the look-ups of the trace."""
+    """What the counters say, by the look-ups of the trace."""
 
     counters: Counters
     trace: Trace
@@ -38,7 +38,7 @@ class InLife:
 
     @cached_property
     def hits(self) -> dict[str | None, Rate]:
-        """By look-up, and under None of all: hits of reads, between each two scrapes."""
+        """Hits and reads between each two scrapes, by look-up, and under None for all."""
         found: dict[str | None, Rate] = {}
         for name in (None, *self.lookups):
             hits, reads = self.counters.rises("hits", name), self._reads(name)
@@ -58,7 +58,7 @@ class InLife:
         return None if rises is None or reads is None or not reads.sum() else float(rises.sum() / reads.sum())
 
     def compared(self, predicted: Prediction, tolerated: float) -> Iterator[Compared]:
-        """Of all look-ups, then of each that is read often enough to be judged."""
+        """The rates of all look-ups together, then of each look-up that is read often enough to be judged."""
         for name, life in self.hits.items():
             of = predicted.hits.get(name)
             if of is None or not of.of.sum() or not life.of.sum():

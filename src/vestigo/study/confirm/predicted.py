@@ -1,4 +1,4 @@
-"""What a replay gives over the time in which counters were read."""
+"""What a replay gives over the time of the counters."""
 
 import dataclasses
 from dataclasses import dataclass
@@ -23,12 +23,12 @@ _LEAST_SHARED = 0.5
 
 @dataclass(frozen=True)
 class Time:
-    """Which part of a trace is compared, in which stretches."""
+    """The part of a trace that is compared, and its stretches."""
 
     edges_ns: Longs
-    """Where the stretches begin, and where the last one ends."""
+    """The moments at which the stretches begin, and at which the last one ends."""
     is_same: bool
-    """Whether it is the time of the counters; else it is another time, and the stretches are the trace's own."""
+    """Whether this is the time of the counters. If not, the stretches are the trace's own."""
     is_paired: bool
     """Whether the stretches are those between the scrapes."""
 
@@ -45,7 +45,9 @@ class Time:
 
 
 class Prediction(NamedTuple):
-    """By look-up, and under None of all: hits of reads in each stretch; and what is counted of the whole time."""
+    """Hits and reads in each stretch, by look-up, and under None for all. It also has what is counted over the whole
+    time.
+    """
 
     hits: dict[str | None, Rate]
     outcome: Outcome
@@ -55,7 +57,9 @@ class Prediction(NamedTuple):
 
 
 def predict(trace: Trace, plan: Plan, time: Time, *, is_cold: bool = False) -> Prediction:
-    """Raises RulesError if the plan does not fit the trace. A cold cache knows nothing of what came before."""
+    """Replays the plan. A cold cache is empty when counting begins. Raises RulesError if the plan does not fit the
+    trace.
+    """
     begin, end = (int(one) for one in time.edges_ns[[0, -1]])
     last = int(np.searchsorted(trace.at, end))
     first = int(np.searchsorted(trace.at, begin)) if is_cold else 0

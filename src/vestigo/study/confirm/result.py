@@ -1,4 +1,4 @@
-"""What holding counters against a prediction gives: plain data."""
+"""What comparing counters with a prediction gives: plain data."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -20,9 +20,9 @@ class Compared(Data):
     life: float
     predicted: float
     interval: tuple[float, float] | None
-    """Between what bounds life less prediction lies, in 95 of 100 resamples of time. None where it is not resampled."""
+    """The interval in which life minus prediction lies in 95 of 100 resamples of time. None if it is not resampled."""
     differs: bool
-    """Whether that is more than chance and more than is tolerated."""
+    """Whether the difference is more than chance and more than is tolerated."""
 
     @property
     def difference(self) -> float:
@@ -36,17 +36,18 @@ class Compared(Data):
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Try(Data):
-    """Something that could be otherwise in life, and what it would predict."""
+    """Something that could be otherwise in life, and what a replay gives in that case."""
 
     what: str
-    """In words, as a statement about life."""
+    """A statement about life, in words."""
     changes: Mapping[str, Any]
-    """Of the settings, by dotted key; none where it is the trace that is otherwise."""
+    """The changes of the settings by dotted key. Empty if the trace is what is otherwise."""
     hit_rate: float
-    """That is then predicted."""
+    """What is predicted in that case."""
     off: float
-    """How far life is from it: the differences of the look-ups' hit rates, weighed by their reads, with those of
-    evictions and entries where they are counted."""
+    """How far life is from that prediction: the differences of the look-ups' hit rates, weighted by their reads, plus
+    those of evictions and entries if these are counted.
+    """
 
     def to_dict(self) -> dict[str, Any]:
         return {"what": self.what, "changes": dict(self.changes), "hit_rate": self.hit_rate, "off": self.off}
@@ -54,16 +55,16 @@ class Try(Data):
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Confirmation(Data):
-    """Counters of a running cache beside the replay of its plan. Made by `confirm`."""
+    """The counters of a running cache beside the replay of its plan. `confirm` returns it."""
 
     compared: Sequence[Compared]
-    """Of all look-ups first, then of each."""
+    """All look-ups together first, then each."""
     off: float
-    """How far life is from the prediction, as a `Try` says it."""
+    """How far life is from the prediction, measured as in a `Try`."""
     tries: Sequence[Try]
-    """What would explain life, the best first; none are made if life is as predicted."""
+    """What would explain life, the best first. Nothing is tried if life is as predicted."""
     reads: tuple[float, float]
-    """In life, and in the trace."""
+    """The reads that life counted, and those of the trace."""
     seconds: float
     """How long was counted."""
     scrapes: int
@@ -76,12 +77,12 @@ class Confirmation(Data):
 
     @property
     def explained_by(self) -> Try | None:
-        """The best of the tries, if it explains half of the difference or more."""
+        """The best try, if it explains at least half of the difference."""
         return next((one for one in self.tries if one.off <= self.off / 2), None)
 
     @property
     def rivals(self) -> list[Try]:
-        """Other tries that explain as much, but for a fiftieth of the difference."""
+        """Other tries that explain as much, to within a fiftieth of the difference."""
         best = self.explained_by
         if best is None:
             return []

@@ -1,4 +1,4 @@
-"""What could be otherwise in life than a plan says: other settings in force, other nodes, a colder start."""
+"""What could be different in life from what a plan says: other settings in force, other nodes, a cold start."""
 
 from collections.abc import Callable, Iterator, Mapping
 from fractions import Fraction
@@ -35,10 +35,10 @@ class Otherwise(NamedTuple):
     what: str
     rules: Mapping[str, Any] = {}
     amount: Any = None
-    """Of a rule that is an amount, which may be refined: its value."""
+    """The value of a rule that is an amount, which can be refined."""
     on: Callable[[Trace], Trace] | None = None
     is_cold: bool = False
-    """Whether the cache began empty when the counting did."""
+    """Whether the cache was empty when counting began."""
 
 
 def otherwise(trace: Trace, plan: Plan) -> Iterator[Otherwise]:
@@ -84,7 +84,7 @@ def _amount(rule: str, value: Any) -> Otherwise:
 
 
 def refined(one: Otherwise, times: Fraction) -> Otherwise | None:
-    """The same with so many times its amount; None of what is no amount."""
+    """The same with a multiple of its amount, or None if it has no amount."""
     if one.amount is None:
         return None
     (rule,) = one.rules
@@ -99,7 +99,7 @@ def _plain(value: Any) -> Any:
 
 
 def _nodes(trace: Trace, plan: Plan) -> Iterator[Otherwise]:
-    """The reads come to other nodes than the trace says, each with a cache of its own."""
+    """The reads come to other nodes than the trace says, and each node has its own cache."""
     if any(plan.rules_for(name).per != "node" for name in trace.lookups):
         return
     for count in _NODES:

@@ -1,6 +1,6 @@
-"""Life and prediction over the same stretches of time: rates, and how sure it is that they differ.
+"""Compares rates in life and as predicted over the same stretches of time, and says how sure a difference is.
 
-The stretches are drawn again and again in blocks (`study/resample.py`), as if the time had gone otherwise.
+The stretches are resampled in blocks (`study/resample.py`), as if the time had gone differently.
 """
 
 from dataclasses import dataclass
@@ -16,7 +16,7 @@ _SHARE = 0.95
 
 
 class Rate(NamedTuple):
-    """So many of so many, in each stretch."""
+    """A rate in each stretch: how many of how many."""
 
     some: np.ndarray
     of: np.ndarray
@@ -29,14 +29,14 @@ class Rate(NamedTuple):
 
 @dataclass(frozen=True)
 class Pair:
-    """A rate in life and as predicted. Their stretches are the same, or, if `is_paired` is false, each its own."""
+    """A rate in life and as predicted. Their stretches are the same if `is_paired`, otherwise each has its own."""
 
     life: Rate
     predicted: Rate
     is_paired: bool
 
     def difference(self) -> tuple[float, float]:
-        """Between what bounds life less prediction lies, in 95 of 100 draws."""
+        """The interval in which life minus prediction lies in 95 of 100 draws."""
         if self.is_paired and len(self.life.some) >= ENOUGH:
             draws = Resamples(len(self.life.some))
             drawn = _drawn(draws, self.life) - _drawn(draws, self.predicted)
@@ -47,7 +47,7 @@ class Pair:
 
 
 def _alone(rate: Rate, seed: int = 0) -> np.ndarray:
-    """Drawn from its own stretches, or, where there are few, always the same."""
+    """Draws of a rate from its own stretches. If there are few, all draws are the same."""
     if len(rate.some) < ENOUGH:
         return np.full(1, rate.whole or 0.0)
     return _drawn(Resamples(len(rate.some), seed), rate)

@@ -1,4 +1,4 @@
-"""The user's own cache on a trace, beside the replay of the same settings.
+"""Drives the user's own cache with a trace, beside the replay of the same settings.
 
 offered    what the origin would give at each event
 functions  a cache in Python, as functions;  clock  the time that it is given

@@ -1,4 +1,6 @@
-"""What a cache gave at each event, and what that adds up to: counted alike for a driven cache and for a replay."""
+"""What a cache gave at each event, and the counts that follow. They are counted in the same way for a driven cache and
+for a replay.
+"""
 
 from dataclasses import dataclass
 from typing import Any
@@ -16,7 +18,7 @@ NOTHING_GIVEN = -1
 
 
 class Stopped(Exception):
-    """A cache that could not go on, at an event. Says what it did, without the event."""
+    """The cache could not go on at an event. The message says what it did, without the event."""
 
     def __init__(self, row: int, what: str) -> None:
         self.row, self.what = row, what
@@ -25,21 +27,23 @@ class Stopped(Exception):
 
 @dataclass(frozen=True, eq=False)
 class Given:
-    """What a cache did, by event. Of a read: the event at which the value that it gave was loaded or written."""
+    """What a cache did at each event. For a read, this is the event at which the value that it gave was loaded or
+    written.
+    """
 
     value: Longs
-    """NOTHING_GIVEN at events that are no reads."""
+    """NOTHING_GIVEN at events that are not reads."""
     loads: np.ndarray
     """How often the origin was asked."""
     events: int
-    """So many were driven."""
+    """How many events were driven."""
     stopped: str | None = None
-    """Why not all of them were."""
+    """Why not all events were driven."""
 
 
 @dataclass(frozen=True, eq=False)
 class Marks:
-    """Of each of some reads: whether it was a hit, how old the answer was, and since when it was stale."""
+    """For some reads: whether each was a hit, how old the answer was, and since when it was stale."""
 
     rows: Longs
     hit: np.ndarray
@@ -57,7 +61,9 @@ class Marks:
         return Marks(*(column[chosen] for column in (self.rows, self.hit, self.age_ns, self.stale_ns)))
 
     def alike(self, age_ns: Longs) -> np.ndarray:
-        """Which reads were answered as others of these ages were: with a value of the same moment, or not at all."""
+        """Which reads have the same age in `age_ns`: both were given a value of the same moment, or both
+        were loaded.
+        """
         same: np.ndarray = self.age_ns == age_ns
         return same
 
@@ -90,7 +96,7 @@ def counted_rows(offered: Offered, events: int, first: int) -> Longs:
 
 
 def spans_told(spans_ns: Longs) -> dict[str, Any]:
-    """Mean, 95th percentile and most, in seconds; None of nothing."""
+    """Mean, 95th percentile and maximum in seconds, or None if there are no spans."""
     if not len(spans_ns):
         return {"mean": None, "p95": None, "max": None}
     ns, times = np.unique(spans_ns, return_counts=True)

@@ -1,4 +1,4 @@
-"""The time of a trace, for a cache that asks what time it is."""
+"""The time of a trace, for caches that ask what time it is."""
 
 import time
 from collections.abc import Iterator
@@ -10,7 +10,7 @@ from vestigo.units import SECOND
 
 
 class Clock:
-    """Stands at the moment of the event that is driven. Give its methods to a cache in place of those of `time`.
+    """Shows the time of the current event. Give its methods to a cache in place of those of `time`.
 
     `time` counts from 1970, as the trace does; `monotonic` and `perf_counter` count from the trace's first event.
 
@@ -39,18 +39,19 @@ class Clock:
     perf_counter, perf_counter_ns = monotonic, monotonic_ns
 
     def move(self, at_ns: int) -> None:
-        """To the moment of an event."""
+        """Moves to the moment of an event."""
         self._now_ns = at_ns
 
     @contextmanager
     def running(self, begin_ns: int) -> Iterator[None]:
-        """While a trace is driven that begins then."""
+        """In effect while a trace that begins at this moment is driven."""
         self._begin_ns = self._now_ns = begin_ns
         yield
 
 
 class PatchedClock(Clock):
-    """The clocks of the standard library stand at the event, too: `time`, `datetime`. They count whole microseconds.
+    """The standard library's clocks (`time`, `datetime`) show the time of the current event too. They count whole
+    microseconds.
 
     Needs the extra `drive`: the package freezegun.
     """
@@ -78,7 +79,7 @@ class PatchedClock(Clock):
 
 
 class FastClock(Clock):
-    """Real time, so many times faster: events come at their moments, and the cache asks the real clocks."""
+    """Real time, but faster: events come at their moments, and the cache uses the real clocks."""
 
     def __init__(self, faster: float) -> None:
         super().__init__()
@@ -100,7 +101,7 @@ class FastClock(Clock):
 
 
 def clock_of(clock: Clock | str | None, faster: float | None) -> Clock:
-    """What a call asks for. Raises InputError."""
+    """The clock that a call asks for. Raises InputError."""
     if faster is not None:
         if clock is not None:
             raise InputError("faster: real time goes on, so no clock can be given besides; leave one out")

@@ -1,4 +1,4 @@
-"""``drive``: a trace through the user's own cache, its answers beside those of a replay."""
+"""``drive``: sends a trace through the user's own cache, and puts its answers beside those of a replay."""
 
 import dataclasses
 from collections.abc import Callable
@@ -51,21 +51,21 @@ def drive(  # noqa: PLR0913  # one argument for each thing that a cache may do
     patience: str | Duration = "60s",
     progress: _Progress = lambda _: None,
 ) -> Driven:
-    """Drives a cache of your own with a trace, and holds what it did against the replay of `settings`.
+    """Drives your own cache with a trace, and compares what it did with the replay of `settings`.
 
-    `read(lookup, key, load)` asks the cache as your program does, and calls ``load()`` if it must; it returns what
-    the cache gave, which is what some ``load()`` gave: an `OriginValue`, or None for a null. ``load`` is one and the
-    same function at every call, so that a function under `functools.lru_cache` can be driven as it stands.
-    ``write(lookup, key, value)``, ``remove(lookup, key)``, ``clear(lookup)`` (None: all) and ``restart()`` are called
-    at these events, if they are given. Instead, `make` makes the cache of a node (None: of events that name none): an
-    object with such methods; or `command` starts a cache in any language (docs/drive.md says how it is spoken to).
+    `read(lookup, key, load)` asks the cache as your program does, and calls ``load()`` if it must. It returns what the
+    cache gave, which is what some ``load()`` returned: an `OriginValue`, or None for a null. ``load`` is the same
+    function at every call, so a function under `functools.lru_cache` can be driven as it is. ``write(lookup, key,
+    value)``, ``remove(lookup, key)``, ``clear(lookup)`` (None means all) and ``restart()`` are called at these events,
+    if they are given. In place of these, `make` makes the cache of a node (None for events that name none), an object
+    with such methods. Or `command` starts a cache in any language (docs/drive.md describes the messages).
 
-    A cache that asks the time is given the trace's by `clock`: a `Clock` whose methods it uses, or ``"patched"`` for
-    those of the standard library; or real time goes on, so many times `faster`. Events come one after the other and
-    loads end at once, in the replay as well. `patience` is how long one event may take.
+    `clock` gives the trace's time to a cache that asks for the time: a `Clock` whose methods the cache uses, or
+    ``"patched"`` for those of the standard library. With `faster`, real time goes on at that multiple. Events come one
+    after the other and loads end at once, also in the replay. `patience` is how long one event may take.
 
-    Without `settings`, those that explain the cache best are looked for. A cache that raises, hangs or answers nonsense
-    ends the drive: `Driven.stopped` says at which event, and what was counted so far is kept. Raises InputError if the
+    Without `settings`, it looks for those that explain the cache best. A cache that raises, hangs or answers nonsense
+    ends the drive. `Driven.stopped` says at which event, and the counts so far are kept. Raises InputError if the
     arguments do not fit together, and RulesError if the settings do not fit the trace.
 
     >>> import functools, vestigo as vg
@@ -157,7 +157,7 @@ def _driven(  # noqa: PLR0913  # all that is known by then
 def _explained(
     trace: Trace, driven: Marks, plan: Plan, most: int, progress: _Progress
 ) -> tuple[list[Explanation], Plan]:
-    """Looked for in the first part of a long trace; told of all of it."""
+    """Adds explanations. They are looked for in the first part of a long trace, and counted over all of it."""
     chosen = driven.rows < _FOR_TRIALS
     part = Judge(trace.part(0, _FOR_TRIALS) if len(trace) > _FOR_TRIALS else trace, driven.of(chosen))
     found, best = explanations(part, plan, most, progress)
@@ -186,7 +186,7 @@ def _difference(  # noqa: PLR0913, PLR0917  # both sides of it
 
 
 def _numbered(story: Story, events: Longs) -> Story:
-    """With the rows of the user's trace."""
+    """The differences with the rows of the user's trace."""
     steps = [
         one if one.event is None else dataclasses.replace(one, event=int(events[one.event])) for one in story.steps
     ]
@@ -201,13 +201,13 @@ def _answer(marks: Marks, place: int) -> str:
 
 
 def _of_all(plan: Plan) -> Plan:
-    """With one cache for all nodes, whatever the look-ups state."""
+    """The plan with one cache for all nodes, whatever its look-ups state."""
     every = {"rules.per": "all"} | {f"lookup.{name}.per": "all" for name in plan.lookups}
     return changed(plan, every)
 
 
 def _as_driven(trace: Trace, cache: Functions | Makes | None) -> tuple[Trace, Longs, list[str]]:
-    """The events that a cache can be driven with, the rows of the trace that they are, and what is to be said of it."""
+    """The events with which the cache can be driven, their rows in the trace, and notes on what was left out."""
     said = []
     kept = np.ones(len(trace), bool)
     if trace.costs.most > 0:

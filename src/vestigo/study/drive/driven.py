@@ -1,4 +1,4 @@
-"""What driving a cache gives: what it did, what the replay of the same settings says, and where they part."""
+"""What driving a cache gives: what it did, what the replay of the same settings says, and where the two part."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -11,17 +11,17 @@ from vestigo.study.why import Story
 
 @dataclass(frozen=True, eq=False, repr=False)
 class ReadCounts(Data):
-    """The counts of some reads, as a cache answered them or as a replay does. Made by `drive`."""
+    """The counts of some reads, as a cache answered them or as a replay does. `drive` returns it."""
 
     reads: int
     hits: int
     stale_hits: int
     loads: int
-    """Origin calls at these reads."""
+    """The origin calls made at these reads."""
     answer_age: Mapping[str, float | None]
-    """Of hits: mean, p95 and max, in seconds."""
+    """The answer age of hits: mean, p95 and max, in seconds."""
     stale_age: Mapping[str, float | None]
-    """Of stale hits."""
+    """The stale age of stale hits, in the same way."""
 
     @property
     def misses(self) -> int:
@@ -68,11 +68,11 @@ class Explanation(Data):
     """A change of the settings with which the replay answers more reads as the cache did."""
 
     what: str
-    """What that says of the cache, in words."""
+    """What the change says about the cache, in words."""
     changes: Mapping[str, Any]
-    """By dotted key, on top of the changes before it."""
+    """The changes by dotted key, on top of those of earlier explanations."""
     alike: int
-    """So many reads are then answered alike."""
+    """How many reads are answered alike with this change."""
 
     def to_dict(self) -> dict[str, Any]:
         return {"what": self.what, "changes": dict(self.changes), "alike": self.alike}
@@ -80,31 +80,31 @@ class Explanation(Data):
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Driven(Data):
-    """A cache on a trace, beside the replay of its settings. Made by `drive`.
+    """A cache on a trace, beside the replay of its settings. `drive` returns it.
 
-    Loads end at once, in both: a trace is driven one event after the other.
+    Loads end at once in both, because a trace is driven one event after the other.
     """
 
     driven: ReadCounts
     replayed: ReadCounts
     lookups: Mapping[str, tuple[ReadCounts, ReadCounts]]
-    """By look-up: driven, and replayed."""
+    """By look-up, the counts of the driven cache and those of the replay."""
     alike: int
     """Reads that both answered with a value of the same moment, or with a load."""
     only_driven: int
-    """Hits of the cache that the replay has not."""
+    """Hits of the cache that are not hits in the replay."""
     only_replayed: int
-    """Hits of the replay that the cache has not."""
+    """Hits in the replay that are not hits of the cache."""
     first: Difference | None
     explanations: Sequence[Explanation]
-    """Changes that explain the cache better, the most telling first, each on top of those before."""
+    """Changes that explain the cache better. The most important one is first, and each comes on top of those before."""
     settings: Plan
-    """What was replayed: as it was given, or as it was found."""
+    """The settings that were replayed: as given, or as found."""
     found: Plan | None
     """The settings with all explanations, if there are any."""
     stale_known: bool
     stopped: str | None = None
-    """Why the cache could not go on, and at which event. All counts are of the events before."""
+    """Why the cache could not go on, and at which event. All counts cover the events before that."""
     notes: tuple[str, ...] = ()
 
     @property

@@ -1,4 +1,6 @@
-"""Which settings explain a cache's answers best: trials are replayed, and the best is kept, one after the other."""
+"""Looks for the settings that explain a cache's answers best: it replays trials, keeps the best, and goes on from
+there.
+"""
 
 import dataclasses
 import os
@@ -30,7 +32,7 @@ _LEAST_GAIN = 0.01
 
 @dataclass(frozen=True)
 class Judge:
-    """Says how many reads a replay answers as the driven cache did."""
+    """Counts how many reads a replay answers like the driven cache."""
 
     trace: Trace
     driven: Marks
@@ -56,7 +58,7 @@ class Judge:
 
 
 class Best(NamedTuple):
-    """The trial that explains most, and how much, by look-up."""
+    """The trial that explains most, and how much it explains of each look-up."""
 
     found: Explanation
     plan: Plan
@@ -66,7 +68,9 @@ class Best(NamedTuple):
 def explanations(
     judge: Judge, plan: Plan, most: int, progress: Callable[[str], None] = lambda _: None
 ) -> tuple[list[Explanation], Plan]:
-    """Changes that explain the cache better, each on top of those before, the most telling first; and all of them."""
+    """The changes that explain the cache better, and the plan with all of them. The most important one is first, and
+    each comes on top of those before.
+    """
     found: dict[tuple[str, ...], Explanation] = {}
     alike, reads = judge.alike(plan), len(judge.driven.rows)
     with ThreadPoolExecutor(os.cpu_count()) as threads:
@@ -78,13 +82,13 @@ def explanations(
             if best is None or best.alike.sum() - alike.sum() <= _LEAST_GAIN * (reads - alike.sum()):
                 break
             plan, alike = best.plan, best.alike
-            found.pop(tuple(best.found.changes), None)  # a better value of the same rule takes its place
+            found.pop(tuple(best.found.changes), None)  # a better value of the same rule replaces it
             found[tuple(best.found.changes)] = best.found
     return [_with_range(judge, plan, one, int(alike.sum())) for one in found.values()], plan
 
 
 def _with_range(judge: Judge, plan: Plan, found: Explanation, alike: int) -> Explanation:
-    """Of a size: with the sizes around it that explain all of it as well."""
+    """For a size, the explanation names the range of sizes that explain the cache equally well."""
     sizes, size = _size_of(found.changes)
     if size is None:
         return found
@@ -107,7 +111,7 @@ def _with_range(judge: Judge, plan: Plan, found: Explanation, alike: int) -> Exp
 
 
 def _size_of(changes: Mapping[str, Any]) -> tuple[list[str], int | None]:
-    """The keys of changes that limit a room, and to what."""
+    """The keys of changes that limit a room, with the limits."""
     keys = [key for key in changes if key.endswith((".max_entries", ".max_bytes"))]
     return keys, next((changes[key] for key in keys if isinstance(changes[key], int)), None)
 
@@ -115,9 +119,9 @@ def _size_of(changes: Mapping[str, Any]) -> tuple[list[str], int | None]:
 def _best(
     judge: Judge, plan: Plan, today: np.ndarray, trials: Iterable[Trial], threads: ThreadPoolExecutor
 ) -> Best | None:
-    """For those look-ups in which it explains anything."""
+    """The best trial, applied to the look-ups in which it explains anything."""
     tried = [one for one in threads.map(lambda trial: _tried(judge, plan, today, trial), trials) if one is not None]
-    # A limit may be right but for its size, with another policy; one that is never reached says nothing.
+    # A limit may be wrong only in its size, and with another policy. A limit that is never reached says nothing.
     sized = [one for one in tried if _size_of(one.found.changes)[1] is not None and (one.alike != today).any()]
     of_policies = {_policy(one): one for one in sorted(sized, key=_worth)}
     promising = [max(tried, key=_worth), *of_policies.values()] if tried else []
@@ -130,12 +134,14 @@ def _policy(one: Best) -> str:
 
 
 def _worth(one: Best) -> int:
-    """How much it explains. Of equals, the first one tried is the best: it says most of the cache."""
+    """How much a trial explains. Of equal ones, the first that was tried counts as best, because trials are in order of
+    how much they say.
+    """
     return int(one.alike.sum())
 
 
 def _tried(judge: Judge, plan: Plan, today: np.ndarray, trial: Trial) -> Best | None:
-    """None where the plan does not take it."""
+    """The reads that are answered alike with this trial, or None if it does not fit the plan."""
     lookups = judge.trace.lookups
     found = _replayed(judge, plan, trial.what, _keys(plan, trial.rules, lookups, lookups))
     is_mixed = found is not None and (found.alike < today).any() and (found.alike > today).any()
@@ -160,7 +166,7 @@ def _replayed(judge: Judge, plan: Plan, what: str, changes: Changes) -> Best | N
 
 
 def with_changes(plan: Plan, changes: Changes) -> Plan:
-    """As `changed`, and look-ups may come to share a room. Raises RulesError."""
+    """Like `changed`, but look-ups may also come to share a room. Raises RulesError."""
     lookups = changes.get(SHARED)
     if lookups is not None:
         plan = dataclasses.replace(plan, pools={"all": Pool(lookups=lookups)})
@@ -168,7 +174,7 @@ def with_changes(plan: Plan, changes: Changes) -> Plan:
 
 
 def _refined(judge: Judge, plan: Plan, best: Best) -> Best:
-    """With the size that explains most near one that explains much."""
+    """The same trial with a nearby size that explains more."""
     sizes, size = _size_of(best.found.changes)
     if size is None:
         return best

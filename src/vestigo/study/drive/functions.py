@@ -1,4 +1,4 @@
-"""A cache in Python, driven event by event: the functions by which a program asks and changes it."""
+"""Drives a cache in Python event by event, through the functions with which a program asks and changes it."""
 
 import itertools
 import signal
@@ -32,7 +32,7 @@ _ALL = -2
 
 @dataclass(frozen=True)
 class Functions:
-    """How a cache is asked, and what happens to it."""
+    """The functions of a cache: how it is asked, and what happens to it."""
 
     read: Callable[[str, Any, Load], Any]
     write: Callable[[str, Any, OriginValue], Any] | None = None
@@ -49,7 +49,7 @@ class Functions:
         return cls(**{name: one for name, one in found.items() if callable(one)})
 
     def can(self, name: str) -> bool:
-        """Whether it has this function."""
+        """Whether the cache has this function."""
         return getattr(self, name) is not None
 
 
@@ -58,10 +58,10 @@ Make = Callable[[str | None], object]
 
 
 class Makes:
-    """Caches of nodes, each made when its node is first heard of, and made anew at a restart."""
+    """The caches of nodes. Each is made when its node first appears, and made anew at a restart."""
 
     def __init__(self, make: Make, trace: Trace) -> None:
-        """The first one is made at once, to see which functions it has. Raises InputError if it cannot be asked."""
+        """Makes the first cache at once, to see which functions it has. Raises InputError if it cannot be asked."""
         self._make, self._nodes = make, trace.nodes
         self._first_node = int(trace.node[0]) if len(trace) else MISSING
         self._first: Functions | None = self._new(self._first_node)
@@ -82,7 +82,7 @@ class Makes:
 
 
 def call(offered: Offered, cache: Functions | Makes, clock: Clock, patience_seconds: float) -> Given:
-    """Drives one cache for all nodes, or those that a function makes, one a node."""
+    """Drives one cache for all nodes, or the caches that a function makes for each node."""
     caller = _Caller(offered, cache, clock)
     begin_ns = int(offered.trace.at[0]) if len(offered.trace) else 0
     try:
@@ -94,7 +94,7 @@ def call(offered: Offered, cache: Functions | Makes, clock: Clock, patience_seco
 
 
 class _Origin:
-    """What the origin would give now. Its `load` is one and the same function at every read."""
+    """The origin, which gives what is true at the current event. Its `load` is the same function at every read."""
 
     def __init__(self) -> None:
         self.drive = next(_drives)
@@ -167,12 +167,12 @@ class _Caller:
         if origin.null:
             if cache.remove is not None:
                 cache.remove(origin.lookup, origin.key)
-                self._nulls[place] = origin.row  # it may keep that
+                self._nulls[place] = origin.row  # a cache may keep this object
         elif cache.write is not None:
             cache.write(origin.lookup, origin.key, origin.value())
 
     def _event_of(self, answer: object, last_null: int | None) -> int:
-        """At which event the value was given that the cache answered with. Raises Stopped."""
+        """The event at which the origin gave the value that the cache answered with. Raises Stopped."""
         origin = self._origin
         if answer is None:
             if origin.loads and not origin.null:
@@ -196,7 +196,7 @@ class _Caller:
         return self._caches[node]
 
     def _empty(self, op: int, lookup: str | None, node: int) -> None:
-        """A clear or a restart, of a node or of all."""
+        """Empties the cache of a node, or all of them, for a clear or a restart."""
         of_one = node >= 0 and self._makes is not None
         for place in [one for one in self._caches if one == node or not of_one]:
             cache = self._caches[place]
@@ -210,12 +210,14 @@ class _Caller:
 
 
 class _Hung(BaseException):
-    """Not an Exception, which a cache might catch."""
+    """The cache hangs. It is not an Exception, because a cache might catch that."""
 
 
 @contextmanager
 def _watched(caller: _Caller, patience_seconds: float) -> Iterator[None]:
-    """Raises _Hung into a cache that keeps one event for longer than that: in the main thread, where alarms come."""
+    """Raises _Hung in a cache that takes longer than this for an event. It works in the main thread, where alarms
+    arrive.
+    """
     if threading.current_thread() is not threading.main_thread() or not hasattr(signal, "setitimer"):
         yield
         return
@@ -237,7 +239,7 @@ def _watched(caller: _Caller, patience_seconds: float) -> Iterator[None]:
 
 
 def _said(error: Exception) -> str:
-    """What was raised, and in which line of the user's own code."""
+    """What was raised, and in which line of the user's code."""
     frames = [frame for frame in traceback.extract_tb(error.__traceback__) if frame.filename != __file__]
     where = f" ({Path(frames[-1].filename).name}, line {frames[-1].lineno})" if frames else ""
     message = str(error).splitlines()[0][:200] if str(error) else ""

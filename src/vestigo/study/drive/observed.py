@@ -1,4 +1,4 @@
-"""What a cache's answers show of its rules at once: where a search for the others begins."""
+"""Which rules a cache's answers show directly. The search for the other rules begins from there."""
 
 from typing import Any
 
@@ -10,7 +10,7 @@ from vestigo.trace import Op
 
 
 def as_observed(plan: Plan, offered: Offered, given: Given, driven: Marks) -> Plan:
-    """With the rules on nulls and on writes as the answers show them."""
+    """The plan with the rules on nulls and on writes that the answers show."""
     hits = driven.of(driven.hit)
     value = given.value[hits.rows]
     rules: dict[str, Any] = {"rules.nulls": "keep" if offered.null[value].any() else "skip"}

@@ -1,4 +1,4 @@
-"""What the origin would give at each event of a trace: which value, since when, of which size."""
+"""What the origin would give at each event of a trace: which value, since when, and its size."""
 
 from dataclasses import dataclass
 
@@ -15,9 +15,9 @@ NEVER = np.iinfo(np.int64).max
 
 
 class OriginValue:
-    """What `load` gives to a cache: which key's value it is, and the event at which it was given.
+    """What `load` gives to a cache. It says which key's value it is, and at which event it was given.
 
-    `len` and `sys.getsizeof` say the size that the trace gives it, so that a cache can weigh it. It is always true, can
+    `len` and `sys.getsizeof` return the size that the trace gives, so that a cache can weigh it. It is always true, can
     be copied and pickled, and holds nothing else.
     """
 
@@ -41,25 +41,26 @@ class OriginValue:
 
 @dataclass(frozen=True, eq=False)
 class Offered:
-    """By event of the trace."""
+    """What the origin would give, by event of the trace."""
 
     trace: Trace
     events: Longs
-    """Which events of the user's trace they are: a cache that cannot be emptied is not driven with clears."""
+    """The rows of these events in the user's trace. Some may be missing: a cache that cannot be emptied is not driven
+    with clears.
+    """
     null: np.ndarray
-    """Whether the origin has nothing then."""
+    """Whether the origin has nothing at the event."""
     size: Longs
-    """Bytes of the value."""
+    """The bytes of the value."""
     changed_at: Longs
-    """When the value that is true then gives way to the next one; NEVER if it does not."""
+    """When the value that is true at the event gives way to the next one, or NEVER."""
     _value: np.ndarray
     _names: np.ndarray
-    """Of values that no event had named when they came, ascending: such a value, the name that it was given later, and
-    at which event.
+    """Values that had no name when they came, ascending, with the name that each got later, and the event that gave it.
     """
 
     def is_stale(self, given: Longs, rows: Longs) -> np.ndarray:
-        """Whether the values given at events `given` are others than those that are true at `rows`."""
+        """Whether the values given at the events `given` differ from those that are true at `rows`."""
         old = self._value[given].astype(np.int64)
         if len(self._names):
             unnamed, name, named_at = self._names.T
@@ -78,7 +79,7 @@ class Offered:
 
 
 def offered(trace: Trace, events: Longs, job: Job) -> Offered:
-    """Sizes that the trace does not give are filled in as for a replay."""
+    """What the origin would give. Missing sizes are filled in as for a replay."""
     fill = filler(trace, job.assumed)
     columns: list[tuple[np.ndarray, ...]] = []
     names: list[tuple[int, int, int]] = []
@@ -99,7 +100,7 @@ def offered(trace: Trace, events: Longs, job: Job) -> Offered:
 
 
 def _ends(trace: Trace, stretch: np.ndarray, keyed: np.ndarray) -> Longs:
-    """When the stretch of each event's value ends: the next of its key begins."""
+    """When the value of each event ends, because the next value of its key begins."""
     ends = np.full(len(trace), NEVER)
     rows = np.flatnonzero(keyed)
     place = np.where(stretch < 0, ~stretch, stretch)[rows]

@@ -1,4 +1,4 @@
-"""A child process that is written to and read from line by line, without either side waiting for ever."""
+"""Exchanges lines with a child process, so that neither side waits for ever."""
 
 import contextlib
 import os
@@ -22,7 +22,7 @@ _ERROR = re.compile(r"Exception in thread |[\w.]*(?:Error|Exception)\b")
 
 
 class Pipes:
-    """Lines to a command and from it. What it writes to standard error is kept, to say why it ended."""
+    """Lines to and from a command. What it writes to standard error is kept, to say why it ended."""
 
     def __init__(self, words: list[str], patience_seconds: float) -> None:
         """Starts the command. Raises InputError if that fails."""
@@ -46,7 +46,9 @@ class Pipes:
         self._searched = 0
 
     def send(self, line: str) -> None:
-        """Takes a line; it is written while answers are waited for, and at once as far as there is room."""
+        """Takes a line to write. As much as there is room for is written at once, the rest while answers are
+        awaited.
+        """
         self._unsent += line.encode() + b"\n"
         self._write()
 
@@ -64,7 +66,7 @@ class Pipes:
         return line
 
     def _pump(self, seconds: float) -> None:
-        """Reads and writes what can be; waits until something can be."""
+        """Waits until something can be read or written, and does that."""
         if seconds <= 0:
             raise Stopped(0, f"the cache gave no answer in {self._patience:g} s")
         ready = {key.fd for key, _ in self._selector.select(seconds)}
@@ -77,7 +79,7 @@ class Pipes:
             self._came += came
 
     def _write(self) -> None:
-        with contextlib.suppress(BlockingIOError, BrokenPipeError):  # one that has ended is found out by reading
+        with contextlib.suppress(BlockingIOError, BrokenPipeError):  # reading finds out that it has ended
             while self._unsent:
                 del self._unsent[: os.write(self._in, self._unsent[:_CHUNK])]
         waits = self._in in self._selector.get_map()
@@ -101,7 +103,9 @@ class Pipes:
         return self
 
     def __exit__(self, kind: type[BaseException] | None, _: BaseException | None, __: TracebackType | None) -> None:
-        """Lets it end by itself, and ends it with all that it started if it does not, or if we are interrupted."""
+        """Lets the command end by itself. If it does not, or if we are interrupted, ends it with all that it
+        started.
+        """
         self._selector.close()
         assert self._process.stdin is not None
         assert self._process.stdout is not None

@@ -1,6 +1,7 @@
-"""A cache in another process, in any language: JSON-RPC 2.0 over its standard input and output, one message a line.
+"""Drives a cache in another process, in any language: JSON-RPC 2.0 over its standard input and output, one message a
+line.
 
-docs/drive.md is the whole of what the other side must know.
+docs/drive.md says everything that the other side must know.
 """
 
 import json
@@ -80,7 +81,7 @@ class _Talker:
         self._end()
 
     def _begin(self) -> int:
-        """Tells the rules and the look-ups; gives how many messages may come in one line."""
+        """Sends the rules and the look-ups, and returns how many messages may come in one line."""
         trace, plan = self._offered.trace, self._plan
         begin_ns = int(trace.at[0]) if len(trace) else 0
         params = {
@@ -127,7 +128,7 @@ class _Talker:
         return found
 
     def _name(self, key: int) -> str:
-        """A key with its look-up, quoted once."""
+        """A key with its look-up, as JSON. It is written only once."""
         name = self._names.get(key)
         if name is None:
             trace = self._offered.trace
@@ -149,7 +150,7 @@ class _Talker:
                 self._take(row, result)
 
     def _in_order(self, answers: Any, begin: int, end: int) -> list[Any]:
-        """Those of a batch, which may come in any order."""
+        """The answers of a batch in order. They may arrive in any order."""
         if not isinstance(answers, list):
             raise Stopped(begin, f"the cache answered a batch with {_short(answers)}; answer with a list")
         by_id = {answer.get("id"): answer for answer in answers if isinstance(answer, dict)}
@@ -174,7 +175,7 @@ class _Talker:
         self.value[row] = value
 
     def _message(self, row: int, events: int = 1) -> Any:
-        """The next one, which is the answer to so many events from a row on. Raises Stopped."""
+        """The next message, which answers `count` events from a row on. Raises Stopped."""
         where = f" (or at one of the {events - 1:,} events after it, in one batch)" if events > 1 else ""
         try:
             line = self._pipes.receive()
@@ -195,7 +196,7 @@ def _request(number: int, method: str, params: dict[str, Any]) -> dict[str, Any]
 
 
 def _result(answer: Any, number: int, row: int) -> Any:
-    """Raises Stopped for what is no answer, or one that says that something went wrong."""
+    """The result in an answer. Raises Stopped if it is not an answer, or says that something went wrong."""
     if not isinstance(answer, dict) or answer.get("jsonrpc") != "2.0" or answer.get("id") != number:
         raise Stopped(row, f'the cache answered {_short(answer)}; answer with "jsonrpc": "2.0" and "id": {number}')
     if "error" in answer:

@@ -1,4 +1,4 @@
-"""What a cache may do otherwise than its settings say, as rules that can be replayed."""
+"""What a cache may do differently from its settings, as rules that can be replayed."""
 
 from collections.abc import Iterator, Sequence
 from typing import Any, NamedTuple
@@ -21,14 +21,14 @@ _ONLINE = tuple(name for name in POLICIES if name != "belady")
 
 
 class Trial(NamedTuple):
-    """What a cache would be like, and rules that say so, for every look-up alike: a name of a rule, and its value."""
+    """A statement about the cache, and rules with their values that say the same, for every look-up."""
 
     what: str
     rules: Changes
 
 
 def trials(trace: Trace, driven: Marks, plan: Plan) -> Iterator[Trial]:
-    """What a cache with these answers may do otherwise than a plan says."""
+    """What a cache with these answers may do differently from a plan."""
     rules = [plan.rules_for(name) for name in trace.lookups]
     pools = [plan.pool_rules(name) for name in trace.lookups]
     yield from _uses(rules)
@@ -41,13 +41,13 @@ def trials(trace: Trace, driven: Marks, plan: Plan) -> Iterator[Trial]:
     if any(pool.max_entries or pool.max_bytes for pool in pools):
         for name in _ONLINE:
             yield Trial(_evicts(name, [pool.eviction.name for pool in pools]), {"eviction": name})
-    hidden = [one for one in sizes if len(one.rules) == 1]  # a policy may hide behind a wrong size
+    hidden = [one for one in sizes if len(one.rules) == 1]  # a wrong size can hide the policy
     for name in ("fifo", "clock", "random"):
         yield from (Trial(f"{_evicts(name, ())}, and {one.what}", {"eviction": name, **one.rules}) for one in hidden)
 
 
 def _shared(trace: Trace, plan: Plan, pools: Sequence[Any]) -> Iterator[Trial]:
-    """One room for all look-ups, of the size that one of them has now, or all together."""
+    """One room for all look-ups. It has the size that one of them has now, or that all have together."""
     lookups = list(trace.lookups)
     if plan.pools or len(lookups) < 2:
         return
@@ -74,7 +74,7 @@ def _uses(rules: Sequence[Any]) -> Iterator[Trial]:
 
 
 def _deadlines(rules: Sequence[Any]) -> Iterator[Trial]:
-    """Whether an entry lives at its very deadline, and whether it takes room after it."""
+    """Whether an entry is still live exactly at its deadline, and whether it takes room after it."""
     later = {
         name: str(Duration(min(spans) + 1))
         for name in ("absolute", "sliding")
@@ -114,7 +114,9 @@ def _changes(rules: Sequence[Any]) -> Iterator[Trial]:
 
 
 def _lifetimes(trace: Trace, driven: Marks, rules: Sequence[Any]) -> Iterator[Trial]:
-    """From the oldest answers, and from the longest time between two uses: no lifetime can have been shorter."""
+    """Lifetimes, from the oldest answers and the longest time between two uses. No lifetime can have been shorter than
+    these.
+    """
     oldest = int(driven.age_ns.max(initial=NO_AGE))
     for rule, since, most in (("absolute", "load", oldest), ("sliding", "last use", _longest_idle(trace, driven))):
         today = {getattr(one, rule) for one in rules}
@@ -126,7 +128,7 @@ def _lifetimes(trace: Trace, driven: Marks, rules: Sequence[Any]) -> Iterator[Tr
 
 
 def _spans_from(most_ns: int) -> list[Duration]:
-    """The next round times from there on, and the time itself."""
+    """The time itself, and the next round times above it."""
     if most_ns <= 0:
         return []
     longer = [Duration(span) for span in ROUND if span >= most_ns][:3]
@@ -143,7 +145,7 @@ def _longest_idle(trace: Trace, driven: Marks) -> int:
 
 
 def _sizes(trace: Trace, pools: Sequence[Any]) -> Iterator[Trial]:
-    """Rooms near those that are stated, or of every order where none is."""
+    """Rooms near the stated ones, or of every magnitude if none is stated."""
     entries = {pool.max_entries for pool in pools if pool.max_entries is not None}
     sizes = {pool.max_bytes for pool in pools if pool.max_bytes is not None}
     for most in entries:

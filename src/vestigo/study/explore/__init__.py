@@ -1,4 +1,4 @@
-"""Settings tried one after the other, by hand: each change measured at once, beside today's settings."""
+"""Settings that are tried by hand: each change is replayed at once, beside today's settings."""
 
 from vestigo.study.explore.explorer import Explorer, Surroundings
 

@@ -1,4 +1,4 @@
-"""``Explorer``: a trace that is open, and settings that are tried on it, each measured by a replay."""
+"""``Explorer``: an open trace, and the settings that are tried on it. A replay measures each."""
 
 import dataclasses
 from collections.abc import Mapping
@@ -41,7 +41,7 @@ Changes = Mapping[str, Any]
 
 
 class Surroundings:
-    """A trace under some circumstances (`WhatIf`), and what settings are measured against there."""
+    """A trace under some circumstances (`WhatIf`), and what settings are compared with there."""
 
     def __init__(self, given: Trace, plan: Plan) -> None:
         self.plan = plan
@@ -51,11 +51,13 @@ class Surroundings:
 
     @cached_property
     def trace(self) -> Trace:
-        """What is replayed. Made when it is asked for, so that nobody waits for another one's circumstances."""
+        """The trace that is replayed. It is made when it is asked for, so nobody waits for someone else's
+        circumstances.
+        """
         return changed_trace(self._given, self.plan.what_if)
 
     def settled(self, plan: Plan) -> Plan:
-        """Settings, as they are replayed on `trace`. Raises RulesError."""
+        """The settings in the form in which they are replayed on `trace`. Raises RulesError."""
         return settled_plan(self._given, plan)
 
     @cached_property
@@ -65,14 +67,14 @@ class Surroundings:
 
     @cached_property
     def ceilings(self) -> Mapping[str, Outcome]:
-        """By measure, what no settings pass: the hit rate without limits, and the fresh hits."""
+        """The ceilings by measure: the hit rate without limits, and the fresh hits."""
         _, *ideals = references(self.trace, self.settled(self.plan), _FREEST)
         made = zip(("hit_rate", "fresh_hit_rate"), (ideal() for ideal in ideals), strict=True)
         return {name: run(*asked, "native", name) for name, asked in made}
 
     @cached_property
     def curves(self) -> Mapping[str, SizeCurve]:
-        """The hit rate at every size, by look-up."""
+        """The hit rate at every size for each look-up."""
         plan = self.settled(self.plan)
         return {name: size_curve(self.trace, plan, lookup=name) for name in self.trace.lookups}
 
@@ -86,8 +88,8 @@ class Surroundings:
         return KeySample(self.trace, _SAMPLE)
 
     def estimate(self, plan: Plan) -> Estimate | None:
-        """What a sample says before a long replay is done; None for a short trace, and for settings of which a sample
-        can tell nothing.
+        """What a sample says before a long replay is done. None for a short trace, and for settings that a sample
+        cannot estimate.
         """
         if len(self.trace) <= LONG:
             return None
@@ -107,9 +109,9 @@ class Surroundings:
 
 
 class Explorer:
-    """A trace that is open, with today's settings and what is known of others.
+    """An open trace, with today's settings and what is known of others.
 
-    `results` names the file of an earlier sweep: its candidates are there to be compared with.
+    `results` names the file of an earlier sweep. Its candidates can be compared with.
 
     >>> from vestigo import Rules, synth
     >>> explorer = Explorer(synth(2_000, keys=100, seed=1), Rules(max_entries=10))
@@ -147,8 +149,8 @@ class Explorer:
         return self.around(self.plan.what_if).today
 
     def asked(self, changes: Changes, circumstances: Changes | None = None) -> Plan:
-        """Today's settings with changes by dotted key, under other circumstances by name: None is as recorded. Raises
-        RulesError.
+        """Today's settings with changes by dotted key, under circumstances by name. A value of None means as recorded.
+        Raises RulesError.
         """
         plan = changed(self.plan, changes)
         if not circumstances:
@@ -158,13 +160,13 @@ class Explorer:
         return dataclasses.replace(plan, what_if=WhatIf(**changed_ones))
 
     def around(self, what_if: WhatIf) -> Surroundings:
-        """The trace under these circumstances; the last few are kept."""
+        """The trace under these circumstances. The last few are kept."""
         name = repr(what_if)
         with self._lock:
             found = self._kept.pop(name, None) or Surroundings(
                 self.trace, dataclasses.replace(self.plan, what_if=what_if)
             )
-            self._kept[name] = found  # the newest is the last
+            self._kept[name] = found  # the newest stands last
             while len(self._kept) > _MOST_SURROUNDINGS:
                 del self._kept[next(iter(self._kept))]
         return found

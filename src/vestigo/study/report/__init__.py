@@ -1,4 +1,4 @@
-"""Everything of the work on one trace and plan, gathered for a page that others read."""
+"""All of the work on one trace and plan, collected for a page that others read."""
 
 from vestigo.study.report.report import Report, report
 

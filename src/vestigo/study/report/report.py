@@ -1,4 +1,4 @@
-"""``report``: the whole of the work on one trace and plan, gathered for a page that others read."""
+"""``report``: all of the work on one trace and plan, collected for a page that others read."""
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
@@ -36,27 +36,27 @@ _MOST_CURVES = 12
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Report(Data):
-    """Made by `report`: what a colleague needs to follow a choice of settings, and to repeat it."""
+    """What a colleague needs to follow a choice of settings, and to repeat it. `report` returns it."""
 
     survey: Survey
     comparison: Comparison
     """Today's settings, the plan's candidates, no cache and the ceilings."""
     pick: Pick
     picked: Outcome
-    """The pick, replayed."""
+    """The replay of the pick."""
     curves: tuple[SizeCurve, ...]
-    """Of the look-ups that could save most."""
+    """The size curves of the look-ups that could save most."""
     check: Check
     stories: tuple[Story, ...]
-    """Of the keys that lose most under today's settings."""
+    """The stories of the keys that lose most under today's settings."""
     plan: Plan
     notes: tuple[str, ...]
-    """What was noted when the trace was read."""
+    """Notes from reading the trace."""
     events: int
     digest: str
-    """Of all that the trace holds."""
+    """The digest of everything that the trace holds."""
     asked: tuple[str, ...] = ()
-    """The words by which the command line is told the trace and the plan, where they are known."""
+    """The words that name the trace and the plan on the command line, if they are known."""
 
     @property
     def found(self) -> Sweep:
@@ -71,12 +71,12 @@ class Report(Data):
 
     @property
     def is_choice(self) -> bool:
-        """Whether there was anything to choose from."""
+        """Whether there was more than one candidate to choose from."""
         return len(self.found) > 1
 
     @property
     def assumptions(self) -> list[str]:
-        """Everything that some number rests on and the trace does not state."""
+        """All assumptions behind the numbers that the trace does not state."""
         settings = [self.comparison[name] for name in self.comparison.settings]
         each = (self.survey.assumptions, *(one.assumptions for one in (*settings, self.picked)))
         return list(dict.fromkeys(said for one in each for said in one))
@@ -86,13 +86,13 @@ class Report(Data):
         return shown("page", self)
 
     def write(self, path: str | Path) -> Path:
-        """Writes the page, whole or not at all. Gives the path. Raises InputError if it cannot be written."""
+        """Writes the page, whole or not at all, and returns the path. Raises InputError if it cannot be written."""
         path = Path(path)
         write_text(path, self.to_html())
         return path
 
     def to_dict(self) -> dict[str, Any]:
-        """What each part has, by name; of the candidates the pick alone (`found` has all)."""
+        """The data of each part by name. Of the candidates it has only the pick (`found` has all)."""
         return {
             "source": self.survey.source,
             "events": self.events,
@@ -108,7 +108,7 @@ class Report(Data):
         }
 
     def to_pandas(self) -> "pd.DataFrame":
-        """One row a candidate, as the sweep has them."""
+        """One row for each candidate, as in the sweep."""
         return self.found.to_pandas()
 
     def __repr__(self) -> str:
@@ -126,13 +126,13 @@ def report(  # noqa: PLR0913  # options by name
     asked: Sequence[str] = (),
     progress: Progress | None = None,
 ) -> Report:
-    """Everything of the work on one trace: what is in it, what today's settings give, which settings to take and why,
+    """Does all of the work on one trace: what is in it, what today's settings give, which settings to take and why,
     what each rule earns, and the stories of the keys that lose most. `Report.write` makes one HTML page of it.
 
-    `found` is a sweep or search of the same trace and plan; without it every candidate of the plan is replayed, with
-    `results` and `rest` as in `sweep`. `asked` has the words that name the trace and the plan to the command line, by
-    which the page says how it is made again: ``["reads.parquet", "--plan", "plan.toml"]``. `progress` is called with
-    what is made, how many are there, and of how many.
+    `found` is a sweep or search of the same trace and plan. Without it every candidate of the plan is replayed, with
+    `results` and `rest` as in `sweep`. `asked` has the words that name the trace and the plan on the command line, such
+    as ``["reads.parquet", "--plan", "plan.toml"]``. With them the page says how to make it again. `progress` is called
+    with what is being done, how many are done, and how many there are.
 
     Raises InputError for a trace without reads, RulesError if the settings do not fit it, and Interrupted on Ctrl-C.
 
@@ -182,7 +182,7 @@ def report(  # noqa: PLR0913  # options by name
 
 
 def _stories(trace: Trace, plan: Plan) -> Iterator[Story]:
-    """Of the keys that lose most under today's settings, each once."""
+    """The stories of the keys that lose most under today's settings, each once."""
     keys = key_by_key(trace, plan)
     worst = dict.fromkeys(key for loss, most in _WORST.items() for key in keys.worst(loss, most).tolist())
     for key in worst:

@@ -1,4 +1,4 @@
-"""What a survey's figures draw: small arrays, made once."""
+"""What the figures of a survey draw: small arrays, made once."""
 
 from dataclasses import dataclass
 
@@ -15,18 +15,18 @@ _MOST_RANKS = 400
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Curves(Data):
-    """Of one look-up."""
+    """The curves of one look-up."""
 
     gap_edges: np.ndarray
-    """In seconds; two neighbours bound a bin."""
+    """The bounds of bins in seconds. Two neighbours bound a bin."""
     gap_counts: np.ndarray
-    """How many reads came so long after the read of the same key before."""
+    """How many reads came that long after the previous read of the same key."""
     ranks: np.ndarray
-    """Numbers of keys, those read most first."""
+    """Numbers of keys, counted from the most popular one."""
     read_shares: np.ndarray
-    """The share of reads that so many keys get."""
+    """The share of reads that this number of keys gets."""
     times_ns: np.ndarray
-    """Where slices of time begin, and where the last one ends."""
+    """The times at which slices begin, and at which the last one ends."""
     reads_over_time: np.ndarray
     changes_over_time: np.ndarray
 
@@ -55,7 +55,7 @@ def curves(trace: Trace, measured: Measured) -> dict[str, Curves]:
 
 
 def _gap_edges(span: float) -> np.ndarray:
-    """From a microsecond to the whole span, even on a log axis."""
+    """Bounds of bins from a microsecond to the whole span, evenly spaced on a logarithmic axis."""
     top = np.ceil(np.log10(max(span, 1e-5)))
     return np.logspace(-6, top, int((top + 6) * _BINS_PER_DECADE) + 1)
 
@@ -67,7 +67,9 @@ def _over_time(at: np.ndarray, lookup: np.ndarray, pieces: tuple[int, int, int],
 
 
 def _popularity(counts: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """From how often each key was read. At up to a few hundred ranks, even on a log axis."""
+    """Popularity from the number of reads of each key, at up to a few hundred ranks, evenly spaced on a logarithmic
+    axis.
+    """
     if len(counts) == 0:
         return np.zeros(0, np.int64), np.zeros(0)
     counts = np.sort(counts)[::-1]

@@ -1,4 +1,4 @@
-"""What is likely wrong with keys: too narrow, too wide, used by two look-ups, or one key in several spellings."""
+"""What is likely wrong with keys: they are too narrow, too wide, used by two look-ups, or spelled in several ways."""
 
 import re
 from collections.abc import Iterator
@@ -37,7 +37,7 @@ _SEPARATORS = re.compile(r"[/:|;,?&=#_.\s-]+")
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Finding(Data):
-    """One thing that is likely wrong with the keys of a look-up, with keys that show it."""
+    """Something that is likely wrong with the keys of a look-up, with keys that show it."""
 
     kind: str
     lookup: str
@@ -52,7 +52,7 @@ class Finding(Data):
 
 @dataclass(frozen=True)
 class Keys:
-    """The distinct keys that were read: id, text, look-up, and how often."""
+    """The distinct keys that were read: id, text, look-up, and number of reads."""
 
     ids: np.ndarray
     texts: pa.Array
@@ -72,7 +72,7 @@ class Keys:
 
 
 def findings(trace: Trace, reads: Reads) -> tuple[Finding, ...]:
-    """Those that touch most reads first."""
+    """All findings. Those that touch most reads come first."""
     ids, counts = np.unique(reads.key, return_counts=True)
     texts = arrow_names(trace.keys).take(pa.array(ids)).cast(pa.large_string())
     keys = Keys(ids, texts, trace.key_lookup[ids], counts)
@@ -84,8 +84,9 @@ def findings(trace: Trace, reads: Reads) -> tuple[Finding, ...]:
 
 
 def _narrow(name: str, keys: Keys) -> Iterator[Finding]:
-    """A part that is another one at nearly every read, so that no key comes again. Very many keys are judged by the
-    first of them."""
+    """Keys with a part that differs at nearly every read, so that no key comes again. Very many keys are judged by the
+    first ones.
+    """
     total = int(keys.reads.sum())
     if total < _LEAST_READS or len(keys.ids) < _UNIQUE * total:
         return
@@ -156,11 +157,11 @@ _OTHERWISE = (
 
 
 def _has_unusual_size(reads: Reads) -> np.ndarray:
-    """The reads of known values whose size is none of the key's most usual ones."""
+    """The reads of known values whose size is not among the most usual sizes of the key."""
     known = np.flatnonzero(~(reads.size_assumed | reads.null))
     known = known[np.lexsort((reads.size[known], reads.key[known]))]
     key, size = reads.key[known], reads.size[known]
-    begins = np.flatnonzero(np.diff(key, prepend=-1) | np.diff(size, prepend=-1))  # of reads with one key and size
+    begins = np.flatnonzero(np.diff(key, prepend=-1) | np.diff(size, prepend=-1))  # reads with the same key and size
     counts = np.diff(begins, append=len(known))
     keys = key[begins]
     rank = np.empty(len(begins), np.int64)
@@ -171,10 +172,11 @@ def _has_unusual_size(reads: Reads) -> np.ndarray:
 
 
 def _is_no_chance(key: np.ndarray, value: np.ndarray, here: np.ndarray, there: np.ndarray, keys: int) -> np.ndarray:
-    """By key, whether sizes come back too often for some drawn evenly from twice the span of their middle half.
+    """For each key, whether its sizes return too often for sizes that are drawn evenly from twice the span of their
+    middle half.
 
-    A turn then finds one that was there before by chance, the oftener the more there were; how many do is bounded as
-    for sums of independent trials (H. Chernoff, 1952).
+    Such a draw returns to an earlier size by chance, and the more sizes there were the more likely that is. The number
+    of returns is bounded as for sums of independent trials (H. Chernoff, 1952).
     """
     order = np.lexsort((value, key))
     begins = np.searchsorted(key[order], np.arange(keys))
@@ -198,7 +200,7 @@ def _is_no_chance(key: np.ndarray, value: np.ndarray, here: np.ndarray, there: n
 
 
 def _returns(key: np.ndarray, value: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Reads that find a value which the key had before the present one; and all that find another than the last."""
+    """Reads that find a value which the key had earlier, and all reads that find another value than the read before."""
     changed = np.zeros(len(key), bool)
     changed[1:] = (key[1:] == key[:-1]) & (value[1:] != value[:-1])
     order = np.lexsort((np.arange(len(key)), value, key))
@@ -208,7 +210,7 @@ def _returns(key: np.ndarray, value: np.ndarray) -> tuple[np.ndarray, np.ndarray
 
 
 def _shared(trace: Trace, keys: Keys) -> Iterator[Finding]:
-    """Texts that two look-ups use as keys: in one cache they would be one entry."""
+    """Texts that two look-ups use as keys. In one cache they would be one entry."""
     codes = keys.texts.dictionary_encode()
     text = codes.indices.to_numpy()
     order = np.lexsort((keys.lookup, text))
@@ -258,12 +260,12 @@ def _spellings(name: str, keys: Keys) -> Iterator[Finding]:
 
 
 def _without_slash(texts: pa.Array) -> pa.Array:
-    """Of a path, also where parameters follow."""
+    """A path without its slash at the end, also if parameters follow."""
     return pc.replace_substring_regex(texts, r"([^/])/+(\?|$)", r"\1\2")
 
 
 def _sorted_parameters(texts: pa.Array) -> pa.Array:
-    """Only keys with two parameters or more are looked at one by one."""
+    """The keys with their parameters in order. Only keys with at least two parameters are looked at one by one."""
     rows = np.flatnonzero(pc.match_substring_regex(texts, r"=[^&]*&[^&]*=").to_numpy(zero_copy_only=False))
     if len(rows) == 0:
         return texts

@@ -1,4 +1,4 @@
-"""Measures a trace's look-ups with array operations: no Python object per event."""
+"""Measures the look-ups of a trace with array operations, without a Python object for each event."""
 
 from dataclasses import dataclass, fields
 
@@ -18,10 +18,12 @@ _MOST_SECONDS = 50_000_000
 
 @dataclass(frozen=True)
 class Reads:
-    """Reads with what is known of them, by look-up, then by key, then by time. All arrays have one length."""
+    """Reads with what is known of them, ordered by look-up, then by key, then by time. All arrays have the same
+    length.
+    """
 
     row: np.ndarray
-    """Which event of the trace."""
+    """The row of the read in the trace."""
     key: np.ndarray
     at: np.ndarray
     scope: np.ndarray
@@ -33,9 +35,9 @@ class Reads:
     repeat: np.ndarray
     """Whether the key was read before."""
     fresh: np.ndarray
-    """Whether it also has the value of the read before."""
+    """Whether it also has the same value as the previous read."""
     gap: np.ndarray
-    """Time since the read before, in ns; 0 for a first read."""
+    """The time since the previous read of the key in ns, or 0 for a first read."""
 
     def __len__(self) -> int:
         return len(self.row)
@@ -50,9 +52,9 @@ class Measured:
 
     reads: Reads
     parts: tuple[slice, ...]
-    """Where the reads of each look-up stand."""
+    """The range of reads of each look-up."""
     changes: np.ndarray
-    """The events at which a value changed, in no order."""
+    """The events at which a value changed, in no particular order."""
 
 
 def measure(trace: Trace) -> Measured:
@@ -68,7 +70,7 @@ def measure(trace: Trace) -> Measured:
 
 
 def traits_of(trace: Trace, measured: Measured) -> tuple[Traits, dict[str, Traits]]:
-    """Of all look-ups together, and of each."""
+    """The numbers of all look-ups together, and of each."""
     changes = np.bincount(trace.lookup[measured.changes], minlength=len(trace.lookups)).tolist()
     known = [shown != "nowhere" for shown in changes_of(trace)]
     span = trace.span_ns / 1e9
@@ -107,7 +109,9 @@ def _reads(trace: Trace, known: Truths, row: np.ndarray) -> Reads:
 
 
 def _changes(trace: Trace, known: Truths, order: np.ndarray) -> np.ndarray:
-    """A first sight of a value is no change, but for a write."""
+    """The events at which a value changed. A value that is seen for the first time is not a change, unless it was
+    written.
+    """
     key, value = trace.key[order], known.value[order]
     seen = np.zeros(len(order), bool)
     seen[1:] = key[1:] == key[:-1]
@@ -161,7 +165,7 @@ def _traits(reads: Reads, changes: int, changes_known: bool, span: float) -> Tra
 
 
 def percentiles(amounts: np.ndarray, *percents: float) -> list[float]:
-    """Each the smallest amount that so many percent do not exceed; 0 of nothing."""
+    """For each percentage, the smallest amount that this share does not exceed, or 0 if there are no amounts."""
     if len(amounts) == 0:
         return [0.0] * len(percents)
     places = [max(int(np.ceil(len(amounts) * percent / 100)) - 1, 0) for percent in percents]
@@ -173,19 +177,19 @@ def _count(flags: np.ndarray) -> int:
 
 
 def _null_keys(reads: Reads) -> tuple[int, int]:
-    """How many keys a read found nothing of, and of how many of them a later read did find something."""
+    """The number of keys for which a read found nothing, and for how many of them a later read found something."""
     rows = np.flatnonzero(reads.null)
     if len(rows) == 0:
         return 0, 0
     keys, places = np.unique(reads.key[rows], return_index=True)
     found = np.flatnonzero(~reads.null)
     last_found = np.full(int(reads.key.max()) + 1, -1, np.int64)
-    last_found[reads.key[found]] = found  # in the order of time: the last one stays
+    last_found[reads.key[found]] = found  # in time order, so the last one stays
     return len(keys), _count(last_found[keys] > rows[places])
 
 
 def _busiest(at: np.ndarray) -> int:
-    """The most reads in one second."""
+    """The largest number of reads in one second."""
     if len(at) == 0:
         return 0
     second = at // SECOND

@@ -1,4 +1,4 @@
-"""``survey``: what is in a trace, before any cache."""
+"""``survey``: what is in a trace before any cache."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -22,21 +22,21 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Survey(Data):
-    """A trace's numbers in total and by look-up, a verdict on each, and what is likely wrong with keys."""
+    """The numbers of a trace in total and by look-up, a verdict on each look-up, and what is likely wrong with keys."""
 
     source: str
     total: Traits
     lookups: Mapping[str, Traits]
-    """Those whose keeping could save most origin time first."""
+    """The look-ups, with those that could save most origin time first."""
     verdicts: Mapping[str, Verdict]
     findings: tuple[Finding, ...]
     assumptions: tuple[str, ...]
-    """What the numbers rest on that the trace does not state."""
+    """What the numbers assume that the trace does not state."""
     curves: Mapping[str, Curves]
-    """For figures."""
+    """What figures draw."""
 
     def to_dict(self) -> dict[str, Any]:
-        """All numbers by name, times in seconds, sizes in bytes."""
+        """All numbers by name: times in seconds, sizes in bytes."""
         return {
             "source": self.source,
             "total": self.total.to_dict(),
@@ -50,7 +50,7 @@ class Survey(Data):
         }
 
     def to_pandas(self) -> "pd.DataFrame":
-        """One row a look-up, after one of all."""
+        """One row for all, then one for each look-up."""
         import pandas as pd
 
         rows = {"all": self.total.to_dict()} | {name: one.to_dict() for name, one in self.lookups.items()}
@@ -64,9 +64,10 @@ class Survey(Data):
 
 
 def survey(trace: Readable) -> Survey:
-    """Counts what is in a trace: how often look-ups repeat, cost, change, find nothing; and judges each.
+    """Counts what is in a trace: how often look-ups repeat, what they cost, how often they change or find nothing.
+    Judges each look-up.
 
-    Restarts and clears do not matter here: they are the cache's, not the trace's (`compare` minds them).
+    Restarts and clears do not matter here, because they concern the cache. `compare` takes them into account.
 
     >>> from vestigo import read_trace
     >>> trace = read_trace({"at": [0, 10, 20], "key": ["a", "b", "a"], "cost": [5, 5, 5]})

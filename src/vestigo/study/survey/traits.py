@@ -1,4 +1,4 @@
-"""The numbers of a survey: of one look-up, or of all together."""
+"""The numbers of a survey, for one look-up or for all together."""
 
 from dataclasses import asdict, dataclass
 from typing import Any
@@ -8,59 +8,60 @@ from vestigo.data import Data
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Traits(Data):
-    """Plain numbers: times in seconds, sizes in bytes, shares in [0, 1]. Without reads they are all 0."""
+    """Plain numbers: times in seconds, sizes in bytes, shares in [0, 1]. All are 0 if there are no reads."""
 
     reads: int
     keys: int
     """Distinct keys that were read."""
     once_share: float
-    """Of the keys: those read only once."""
+    """Keys that were read only once."""
     repeats: int
-    """Reads of a key that was read before: the most that any cache could answer."""
+    """Reads of a key that was read before. No cache could answer more."""
     fresh_repeats: int
-    """Those whose value had not changed since the read before."""
+    """Repeats whose value had not changed since the previous read."""
     nulls: int
     """Reads that found nothing."""
     null_repeats: int
     """Fresh repeats that found nothing."""
     null_keys: int
-    """Distinct keys of which a read found nothing."""
+    """Distinct keys for which a read found nothing."""
     null_keys_created: int
-    """Those that had a value later."""
+    """Such keys that had a value later."""
     origin_time: float
-    """What all reads took at the origin."""
+    """The time that all reads took at the origin."""
     saveable_time: float
-    """What the fresh repeats took: the most that could be saved without old answers."""
+    """The time that the fresh repeats took. No more could be saved without old answers."""
     cost_p50: float
     cost_p95: float
     cost_first: float
-    """The very first read, which often is slow and says little."""
+    """The cost of the very first read, which is often slow and says little."""
     costs_assumed: int
-    """Reads without a cost, which were given the look-up's median; 0 where it has none."""
+    """Reads without a cost. They got the look-up's median, or 0 if it has none."""
     size_p50: float
-    """Of the values found."""
+    """The sizes of the values that were found."""
     size_p95: float
     size_of_all: int
-    """Of the last value of every key: what keeping everything would take."""
+    """The sizes of the last value of every key: the memory that keeping everything would take."""
     sizes_assumed: int
     changes: int
-    """Changes of a value that the trace shows, by a write or at a read."""
+    """Changes of values that the trace shows, by a write or at a read."""
     changes_known: bool
-    """Whether the trace shows any at all, by writes or versions; of all look-ups, whether each does. Where not, a fresh
-    repeat is but a repeat."""
+    """Whether the trace shows any changes, by writes or versions. For all look-ups together, whether each of them does.
+    If not, a fresh repeat is only a repeat.
+    """
     gap_p50: float
-    """Time between two reads of a key: an expiry shorter than most of these does little."""
+    """The time between two reads of a key. A lifetime shorter than most of these does little."""
     gap_p90: float
     scopes: int
-    """Requests, sessions or pages that read here; 0 if the trace names none."""
+    """Requests, sessions or pages that read here, or 0 if the trace names none."""
     scoped_reads: int
-    """Reads that name one."""
+    """Reads that name a scope."""
     scope_repeats: int
-    """Reads of a key that was read before in the same one."""
+    """Reads of a key that was read before in the same scope."""
     busiest_second: int
-    """The most reads in a clock second."""
+    """The largest number of reads in a clock second."""
     span: float
-    """From the first event of the trace to the last."""
+    """The time from the first event of the trace to the last."""
 
     @property
     def reads_per_key(self) -> float:
@@ -68,12 +69,14 @@ class Traits(Data):
 
     @property
     def repeat_share(self) -> float:
-        """Ceiling (a): reads that unlimited room without expiry would answer, restarts and clears aside."""
+        """Ceiling (a): the share of reads that unlimited room without expiry would answer, without regard to restarts
+        and clears.
+        """
         return _ratio(self.repeats, self.reads)
 
     @property
     def fresh_repeat_share(self) -> float:
-        """Ceiling (b): those that it could answer with the present value."""
+        """Ceiling (b): the share of reads that it could answer with the current value."""
         return _ratio(self.fresh_repeats, self.reads)
 
     @property
@@ -82,7 +85,7 @@ class Traits(Data):
 
     @property
     def saveable_share(self) -> float:
-        """Of the origin's time: what fresh repeats took."""
+        """The share of origin time that fresh repeats took."""
         return _ratio(self.saveable_time, self.origin_time)
 
     @property
@@ -91,7 +94,7 @@ class Traits(Data):
 
     @property
     def reads_per_change(self) -> float:
-        """Infinite if nothing changed."""
+        """The number of reads for each change. It is infinite if nothing changed."""
         return self.reads / self.changes if self.changes else float("inf")
 
     @property

@@ -30,8 +30,9 @@ class Verdict:
 
 
 def verdict(one: Traits, total: Traits, narrow: str | None = None) -> Verdict:
-    """Where the trace gives no costs, reads are weighed instead of time. `narrow` says what makes its keys too narrow,
-    if something does: then what repeats says little."""
+    """The verdict on a look-up. If the trace gives no costs, reads count in place of time. `narrow` says what makes the
+    keys too narrow, if anything does. In that case the repeats say little.
+    """
     kind = _kind(one, total)
     if narrow is not None and kind in (FIX_ORIGIN, TOO_LITTLE):
         return Verdict(FIX_KEYS, f"{FIX_KEYS}: {narrow}")
@@ -39,7 +40,7 @@ def verdict(one: Traits, total: Traits, narrow: str | None = None) -> Verdict:
 
 
 def saved_share(one: Traits, total: Traits) -> float:
-    """Of all origin time, or of all reads: what keeping this look-up could save."""
+    """The share of all origin time, or of all reads, that keeping this look-up could save."""
     if total.origin_time:
         return one.saveable_time / total.origin_time
     return one.fresh_repeats / max(total.reads, 1)

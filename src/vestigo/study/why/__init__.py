@@ -1,4 +1,4 @@
-"""Why a number is what it is: the story of a key, one read in a sentence, and what would have helped."""
+"""Why a number is what it is: the story of a key, a sentence about one read, and what would have helped."""
 
 from vestigo.study.why.story import Advice, Stay, Step, Story
 from vestigo.study.why.why import why

@@ -1,4 +1,4 @@
-"""Which change of a rule would have helped a key, found by replaying."""
+"""Finds by replaying which change of a rule would have helped a key."""
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
@@ -50,7 +50,7 @@ Change = dict[str, Any]
 
 
 def advice_for(case: Case) -> list[Advice]:
-    """Those that help, the best first. Each is a replay of the whole trace."""
+    """The changes that help, the best first. For each, the whole trace is replayed."""
     misses = {cause: int(case.keys.counted[cause][case.key]) for cause in CAUSES}
     causes = sorted((cause for cause in CAUSES if misses[cause]), key=lambda cause: -misses[cause])[:_MOST_CAUSES]
     stale = int(case.keys.counted["stale_hits"][case.key])
@@ -62,7 +62,7 @@ def advice_for(case: Case) -> list[Advice]:
 
 
 def _replayed(case: Case, cause: str, change: Change) -> Advice | None:
-    """None where the plan does not take the change."""
+    """The counts with this change, or None if it does not fit the plan."""
     try:
         plan = changed(case.plan, change)
         counted = watched(case.trace, job(case.trace, plan), Watching(keys=True), case.engine).keys
@@ -128,7 +128,7 @@ def _against_stale(case: Case) -> Iterator[Change]:
 
 
 def _longer(case: Case, rule: str, now: Duration | None, cause: str) -> Iterator[Change]:
-    """Lifetimes that would have reached half of these misses, and nine tenths."""
+    """Lifetimes that would have been long enough for half of these misses, and for nine tenths."""
     waits = _waits(case.steps, cause)
     if now is None or not waits:
         return
@@ -138,7 +138,7 @@ def _longer(case: Case, rule: str, now: Duration | None, cause: str) -> Iterator
 
 
 def _waits(steps: Sequence[Step], cause: str) -> list[int]:
-    """By miss of this cause: how long before the last value was loaded, or last used."""
+    """For each miss of this cause, how long ago the last value was loaded, or last used."""
     since: dict[str | None, int] = {}
     waits = []
     for step in steps:
@@ -152,12 +152,12 @@ def _waits(steps: Sequence[Step], cause: str) -> list[int]:
 
 
 def _today(case: Case, rule: str) -> str:
-    """What a rule of the look-up, or of its room, says now."""
+    """The value of a rule of the look-up, or of its room, today."""
     value = getattr(case.plan.pool_rules(case.lookup) if rule in POOL_RULES else case.rules, rule)
     return rule_text(rule, value)
 
 
 def _table(case: Case, pooled: bool = False) -> str:
-    """Where a rule of the look-up stands in a plan, or one of its room."""
+    """The place in a plan of a rule of the look-up, or of its room."""
     pool = case.plan.pool_for(case.lookup) if pooled else None
     return f"lookup.{case.lookup}" if pool is None else f"pool.{pool}"

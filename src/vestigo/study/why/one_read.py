@@ -1,4 +1,4 @@
-"""One read, explained in one sentence."""
+"""Explains one read in one sentence."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -12,7 +12,7 @@ from vestigo.units import SECOND, Duration, counted, format_bytes, format_second
 
 @dataclass(frozen=True)
 class OneRead:
-    """What the engine tells of it."""
+    """What the engine tells of a read."""
 
     event: int
     """Its row in the trace."""
@@ -27,7 +27,7 @@ class OneRead:
 
 
 def explained(read: OneRead, steps: Sequence[Step], rules: Rules, limit: str) -> str:
-    """`steps` are the key's; `limit` says what its room is limited to."""
+    """The sentence. `steps` are those of the key, and `limit` says how its room is limited."""
     place = f" on {read.where}" if read.where else ""
     before = _before(read, [one for one in steps if one.where == read.where and one.what != "changed"])
     if read.answer == "hit":
@@ -47,7 +47,7 @@ def explained(read: OneRead, steps: Sequence[Step], rules: Rules, limit: str) ->
 
 
 def _before(read: OneRead, steps: Sequence[Step]) -> Sequence[Step]:
-    """What happened at its place up to the read, or to the first of those in a row to which it belongs."""
+    """What happened at its place up to the read, or up to the first of the row of reads to which it belongs."""
     reads = [
         place
         for place, one in enumerate(steps)
@@ -71,7 +71,7 @@ def _hit(read: OneRead, before: Sequence[Step], steps: Sequence[Step], rules: Ru
 
 
 def _reason(change: Step | None, came: Step | None, read: OneRead, rules: Rules) -> str:
-    """Why a change did not end the entry."""
+    """The reason why a change did not end the entry."""
     if change is None:
         return ""
     if change.cause == "seen":
@@ -87,7 +87,7 @@ def _reason(change: Step | None, came: Step | None, read: OneRead, rules: Rules)
 
 
 def _ends(read: OneRead, loaded_ns: int, rules: Rules) -> str:
-    """When the rules would have ended it."""
+    """When the rules would have ended the entry."""
     ends = []
     lifetime = rules.nulls.lifetime if read.null and rules.nulls.lifetime else rules.absolute
     if lifetime is not None:

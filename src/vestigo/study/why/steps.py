@@ -1,4 +1,4 @@
-"""The steps of a story, from what the engine puts down and from what the trace says of changes."""
+"""The steps of a story, from the engine's log and from what the trace says of changes."""
 
 from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Sequence
@@ -29,7 +29,7 @@ _WITH_ROW = ("missed", "reloaded", "hit", "stale_hit", "joined")
 
 
 def steps_of(trace: Trace, rows: np.ndarray, rules: Rules, happenings: Iterable[Happening]) -> list[Step]:
-    """Of a key, whose `rows` tell of changes. These come before what else happens at their moment."""
+    """The steps of a key, whose `rows` tell of changes. Changes come before other steps of the same moment."""
     places = {"node": trace.nodes, "scope": trace.scopes, "all": ()}[rules.per]
     changes = list(_changes(trace, rows))
     steps = [(one.at, 1, _step(trace, places, one)) for one in happenings]
@@ -63,7 +63,7 @@ def rows_of(trace: Trace, key: int) -> np.ndarray:
 
 
 def _changes(trace: Trace, rows: np.ndarray) -> Iterator[Step]:
-    """Every change of the value at the origin: what a key's own rows tell of it."""
+    """Every change of the value at the origin, as far as the rows of the key tell."""
     own = trace.take(rows)
     stretches = np.concatenate([truth.stretch for _, truth in parts_with_truth(own)])
     for place in 1 + np.flatnonzero(np.diff(stretches)):
@@ -74,7 +74,7 @@ def _changes(trace: Trace, rows: np.ndarray) -> Iterator[Step]:
 
 
 def _by_whom(step: Step, changes: Sequence[Step], delay_ns: int) -> Step:
-    """Which write dropped or brought a value."""
+    """The write that dropped or brought a value."""
     if step.what not in ("dropped", "written", "copied"):
         return step
     written = [one for one in changes if one.cause != "seen"]
@@ -85,7 +85,7 @@ def _by_whom(step: Step, changes: Sequence[Step], delay_ns: int) -> Step:
 
 
 def stays_of(steps: Sequence[Step], rules: Rules, end_ns: int) -> list[Stay]:
-    """From when to when a value was held at each place; `end_ns` is the trace's last event."""
+    """From when to when a value was held at each place. `end_ns` is the time of the trace's last event."""
     changed = [one.at_ns for one in steps if one.what == "changed"]
     places = dict.fromkeys(one.where for one in steps if one.what in CAME)
     return [
@@ -96,7 +96,7 @@ def stays_of(steps: Sequence[Step], rules: Rules, end_ns: int) -> list[Stay]:
 
 
 def _stays(steps: Sequence[Step], changed: Sequence[int], rules: Rules, end_ns: int) -> Iterator[Stay]:
-    """At one place."""
+    """The same at one place."""
     came: Step | None = None
     used_ns = 0
     for step in [*steps, None]:
@@ -126,5 +126,5 @@ def _stay(came: Step, used_ns: int, ends_ns: int, changed: Sequence[int], rules:
 
 
 def held_ns(stays: Sequence[Stay], from_ns: int) -> int:
-    """Of all places together, from a moment on."""
+    """How long values were held at all places together, from a moment on."""
     return sum(max(0, one.ends_ns - max(one.begins_ns, from_ns)) for one in stays)

@@ -13,48 +13,49 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Step(Data):
-    """One thing that happened to a key, or several reads in a row that were answered alike."""
+    """Something that happened to a key, or several reads in a row that were answered alike."""
 
     at_ns: int
-    """When; of several reads, the first."""
+    """When it happened. For several reads, the time of the first."""
     where: str | None
-    """On which node, or in which scope; for a change, on which node it was made. None: of rows that name none, or of
-    all."""
+    """The node or scope. For a change, the node that made it. None for rows that name none, or for all."""
     what: str
     """``hit``, ``stale hit``, ``joined``, ``missed``, ``reloaded`` (in the background), ``loaded`` (the value came in),
     ``written``, ``copied`` (by news of a write), ``refused``, ``null`` (not kept), ``expired``, ``evicted``,
     ``dropped``, ``cleared``, ``restarted``, ``superseded`` (by a later value), ``freed`` (with its scope), or
     ``changed`` (at the origin)."""
     until_ns: int
-    """Of several reads, the last."""
+    """The time of the last, for several reads."""
     times: int = 1
     cause: str | None = None
-    """Of a miss, its cause; of an expiry, which lifetime ended (``aged``, ``idle``, ``clock``); of a change ``write``,
-    ``remove``, or ``seen`` where only a later read shows it."""
+    """For a miss, its cause. For an expiry, the lifetime that ended (``aged``, ``idle``, ``clock``). For a change
+    ``write``, ``remove``, or ``seen`` if only a later read shows it.
+    """
     span_ns: int | None = None
-    """Of a miss or reload: how long the load takes. Of stale hits and joins: for how long the oldest answer had been
-    stale."""
+    """For a miss or reload, how long the load takes. For stale hits and joins, how long the oldest answer had been
+    stale.
+    """
     since_ns: int | None = None
-    """Of a value that came in: when it was loaded. Of one that left: its last hit, or when it came in."""
+    """For a value that came in, when it was loaded. For one that left, its last hit, or when it came in."""
     bytes: int | None = None
-    """Of a value that came in or left, with its overhead."""
+    """For a value that came in or left, its size with overhead."""
     other: str | None = None
-    """The key that came in when it was evicted; the node whose write dropped, wrote or copied it."""
+    """The key for which it was evicted, or the node whose write dropped, wrote or copied it."""
     event: int | None = None
-    """The row of the trace, of a read or a change."""
+    """For a read or a change, its row in the trace."""
 
     @property
     def loaded_ns(self) -> int:
-        """Of a value that came in: when it was loaded, or written."""
+        """When a value that came in was loaded or written."""
         return self.at_ns if self.since_ns is None else self.since_ns
 
     @property
     def idle_ns(self) -> int:
-        """Of a value that left: for how long it had not been used."""
+        """How long a value that left had not been used."""
         return 0 if self.since_ns is None else self.at_ns - self.since_ns
 
     def to_dict(self) -> dict[str, Any]:
-        """Times in seconds since 1970 and spans in seconds; what says nothing is left out."""
+        """Plain data: times in seconds since 1970, spans in seconds. What does not apply is left out."""
         spans = {"span": self.span_ns, "at": self.at_ns, "until": self.until_ns, "since": self.since_ns}
         told: dict[str, Any] = {
             "what": self.what,
@@ -70,41 +71,42 @@ class Step(Data):
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Stay(Data):
-    """From when to when a value was held."""
+    """The time during which a value was held."""
 
     where: str | None
     begins_ns: int
     ends_ns: int
     stale_from_ns: int | None
-    """When the key first changed after the value was loaded, if it was held then or later."""
+    """When the key first changed after the value was loaded, if the value was held then or later."""
     expired_from_ns: int | None = None
-    """When its absolute or sliding lifetime ended, if it was held longer: what has expired stays until it is touched,
-    evicted or collected."""
+    """When its absolute or sliding lifetime ended, if it was held longer. An expired value stays until it is touched,
+    evicted or collected.
+    """
 
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Advice(Data):
-    """A change of one rule, and what a replay with it gives."""
+    """A change of a rule, and what a replay with it gives."""
 
     changes: Mapping[str, Any]
-    """By dotted key, as ``[vary]`` has them."""
+    """The changes by dotted key, as in ``[vary]``."""
     today: Mapping[str, str]
-    """What these rules say today, as a plan file writes it."""
+    """Today's values of these rules, as a plan file writes them."""
     cause: str
-    """The cause of misses that it is against, or ``stale``."""
+    """The cause of misses that it reduces, or ``stale``."""
     hits: int
     """How many more reads of the key would be hits."""
     stale_hits: int
-    """How many more of them would be stale."""
+    """How many more reads of the key would be stale hits."""
     lookup_hits: int
-    """The same of the whole look-up."""
+    """The same for the whole look-up."""
     lookup_stale_hits: int
     lookup_memory: tuple[float, float]
-    """The mean bytes that the look-up holds, now and then."""
+    """The mean bytes that the look-up holds, today and with the change."""
 
     @property
     def fresh_hits(self) -> int:
-        """How many more reads of the key would be given what is true."""
+        """How many more reads of the key would get the true value."""
         return self.hits - self.stale_hits
 
     @property
@@ -134,38 +136,39 @@ def _toml(value: Any) -> str:
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Story(Data):
-    """An entry's life, or its lives on several nodes. Made by `why`."""
+    """The life of an entry, or its lives on several nodes. `why` returns it."""
 
     lookup: str
     key: str
     steps: Sequence[Step]
-    """In time order; the warm-up's are among them."""
+    """The steps in time order, including those of the warm-up."""
     stays: Sequence[Stay]
     total: Mapping[str, Any]
-    """What is counted of the key, as `key_by_key` names it, and `held_ns`: for how long a value of it was held, at
-    all `places` (nodes or scopes) together."""
+    """The counts of the key, named as in `key_by_key`, and `held_ns`: how long values of it were held at all `places`
+    (nodes or scopes) together.
+    """
     gap_ns: int | None
     """The median time between two reads at one place."""
     advice: Sequence[Advice]
     counted_from_ns: int
     begins_ns: int
     ends_ns: int
-    """The trace's first and last event."""
+    """The times of the trace's first and last event."""
     read: str | None = None
-    """What happened at the read that was asked for, in one sentence."""
+    """A sentence about the read that was asked for."""
     read_at_ns: int | None = None
 
     def __repr__(self) -> str:
         return f"<Story of {self.lookup} {self.key}: {self.total['reads']:,} reads, {len(self.steps):,} steps>"
 
     def to_dict(self) -> dict[str, Any]:
-        """Times in seconds since 1970, spans in seconds."""
+        """Plain data: times in seconds since 1970, spans in seconds."""
         told = {"lookup": self.lookup, "key": self.key, "total": dict(self.total), "read": self.read}
         steps, advice = ([one.to_dict() for one in each] for each in (self.steps, self.advice))
         return told | {"advice": advice, "steps": steps}
 
     def to_pandas(self) -> "pd.DataFrame":
-        """One row a step."""
+        """One row for each step."""
         import pandas as pd
 
         frame = pd.DataFrame([one.to_dict() for one in self.steps])

@@ -1,4 +1,4 @@
-"""``why``: the story of a key, from a replay that puts down what happens to it."""
+"""``why``: the story of a key, from a replay that logs what happens to it."""
 
 from collections.abc import Sequence
 from difflib import get_close_matches
@@ -42,11 +42,11 @@ def why(  # noqa: PLR0913  # one argument for each thing that can be asked
     node: str | None = None,
     engine: Engine = "native",
 ) -> Story:
-    """What happened to a key, what that adds up to, and which change of a rule would have helped.
+    """Tells what happened to a key, its counts, and which change of a rule would have helped.
 
-    `lookup` need not be named if only one has the key. `at` (a time as `shape.between` takes it, in UTC unless it has
-    an offset) asks for the read nearest to it, on `node` if it is named: `Story.read` explains it. With `node`, the
-    steps are of that node alone.
+    `lookup` need not be named if only one look-up has the key. `at` asks for the read nearest to a time (written as in
+    `shape.between`, in UTC unless it has an offset), and `Story.read` explains that read. With `node`, the read and the
+    steps are those of that node.
 
     Raises InputError for a key, look-up, node or time that is not in the trace, and RulesError if the settings do not
     fit it.
@@ -152,7 +152,7 @@ def _one_read(case: Case, asked: Job, row: int) -> OneRead:
 
 
 def _key(trace: Trace, key: str, lookup: str | None) -> int:
-    """Its number. Raises InputError."""
+    """The id of a key. Raises InputError."""
     if lookup is not None and lookup not in trace.lookups:
         raise InputError(f"lookup: {unknown(lookup, list(trace.lookups))}")
     texts = arrow_names(trace.keys).cast("string").to_numpy(zero_copy_only=False) if len(trace.keys) else np.array([])

@@ -1,1 +1,1 @@
-"""One file a format: from a path to a table of what stands there, under the file's own column names."""
+"""The formats, one file each: from a path to a table with the file's own column names."""

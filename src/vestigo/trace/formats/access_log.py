@@ -1,7 +1,7 @@
-"""HTTP access logs in the Common and the Combined format, also with the time that a request took at the line's end.
+"""HTTP access logs in the Common and the Combined format, also with the duration of a request at the end of the line.
 
-A GET or HEAD is a read, a PUT, POST or PATCH a write, a DELETE a remove. What came to nothing is left out: a read that
-failed gave no value to keep, and a write that failed changed nothing.
+A GET or HEAD is a read, a PUT, POST or PATCH a write, a DELETE a remove. Failed requests are left out: a failed read
+gave no value to keep, and a failed write changed nothing.
 """
 
 from pathlib import Path
@@ -76,13 +76,13 @@ def read_access_log(path: Path, wanted: Wanted) -> Raw:
 
 
 def _duration_unit(durations: pa.ChunkedArray) -> CostUnit:
-    """Servers write seconds with a fraction, or whole microseconds."""
+    """The unit of durations. Servers write seconds with a fraction, or whole microseconds."""
     unit = "s" if pc.any(pc.match_substring(durations, ".")).as_py() else "us"
     return CostUnit(unit, f"the requests' durations taken as {unit} (cost_unit states another unit)")
 
 
 def _lines(path: Path, limits: Limits) -> tuple[pa.Array, np.ndarray]:
-    """Lines that are not empty, and their numbers; bytes that are no UTF-8 are written out."""
+    """Lines that are not empty, and their numbers. Bytes that are not UTF-8 are escaped."""
     content = whole(path, limits)
     data = np.frombuffer(content, np.uint8)
     ends = np.flatnonzero(data == 10).astype(np.int64)
@@ -101,7 +101,7 @@ def _lines(path: Path, limits: Limits) -> tuple[pa.Array, np.ndarray]:
 
 
 def _times(clock: pa.Array) -> pa.Array:
-    """From ``02/Mar/2026:06:00:00 +0100``; nothing where that is no time."""
+    """Times from text like ``02/Mar/2026:06:00:00 +0100``. Text that is not a time gives none."""
     found = pc.extract_regex(clock, _CLOCK)
     day, month, year, time, offset = (found.field(place) for place in range(5))
     number = pc.index_in(month, pa.array(_MONTHS, month.type))
@@ -114,7 +114,7 @@ def _times(clock: pa.Array) -> pa.Array:
     kind = pa.timestamp("ns", "UTC")
     try:
         return text.cast(kind)
-    except pa.ArrowInvalid:  # somewhere a 31st of February: the few distinct texts, one by one
+    except pa.ArrowInvalid:  # some date does not exist, so look at the few distinct texts one by one
         distinct = text.dictionary_encode()
         times = pa.array([_time(value, kind) for value in distinct.dictionary], kind)
         return times.take(distinct.indices)
@@ -140,12 +140,12 @@ def _gone(status: pa.Array) -> pa.Array:
 
 
 def _or_nothing(column: pa.Array) -> pa.Array:
-    """A field that is not in the line is nothing, not an empty text."""
+    """Makes fields that a line does not have missing, not empty."""
     return pc.if_else(pc.equal(column, ""), pa.scalar(None, column.type), column)
 
 
 def _sizes(table: pa.Table) -> pa.ChunkedArray:
-    """Of the values that were given. A `-` is no bytes; "not modified", a part, a HEAD and a change tell none."""
+    """The sizes of the values. A `-` means 0 bytes. "Not modified", a part, a HEAD and a change tell no size."""
     sizes = pc.if_else(pc.equal(table["bytes"], "-"), "0", table["bytes"])
     silent = pc.or_(_starts(table["status"], "3"), pc.equal(table["status"], "206"))
     silent = pc.or_(silent, pc.not_equal(table["method"], "GET"))
@@ -153,12 +153,12 @@ def _sizes(table: pa.Table) -> pa.ChunkedArray:
 
 
 def _answers(lines: pa.Array) -> pa.Array:
-    """The status of each line that came without a request."""
+    """Collects the status of each line that has no request."""
     return pc.extract_regex(lines, _ANSWER).field(0)
 
 
 def _left_out(found: pa.Array, what: str, why: str) -> list[str]:
-    """A sentence on requests, if there are some, with what each of them has there."""
+    """A sentence about requests, if there are any, with the values that they have."""
     shown = sorted(found.unique().to_pylist())
     there = ", ".join(text[:20] for text in shown[:_SHOWN]) + ", and others" * (len(shown) > _SHOWN)
     why = why.format("it" if len(found) == 1 else "they")

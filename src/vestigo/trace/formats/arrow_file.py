@@ -27,7 +27,7 @@ def read_arrow(path: Path, wanted: Wanted) -> Raw:
     check_unfolded(path, unfolded(messages, count), wanted.limits)
     table = pa.Table.from_batches([batches.read_next_batch() for _ in range(count)], batches.schema)
     table = table.select([name for name in has if name in wanted.columns])
-    table.validate(full=True)  # Arrow trusts offsets and ids in its own files: a trace is not to be trusted
+    table.validate(full=True)  # Arrow trusts offsets and ids in its own files, but a trace cannot be trusted
     return Raw(table, row_place, tuple(has))
 
 

@@ -1,7 +1,7 @@
-"""How many bytes an Arrow file's packed buffers unfold to, told by its messages before one is unpacked.
+"""How many bytes the compressed buffers of an Arrow file unpack to. Its messages tell this before anything is unpacked.
 
-The Arrow columnar format, "IPC" and "Message.fbs". A buffer that holds more than it says is refused when it is
-unpacked.
+The source is the Arrow columnar format, "IPC" and "Message.fbs". A buffer that holds more than it says is refused when
+it is unpacked.
 """
 
 import struct
@@ -13,8 +13,8 @@ _DICTIONARY, _BATCH = 2, 3  # kinds of message
 
 
 def unfolded(content: pa.Buffer, batches: int) -> int:
-    """Of all messages up to the last of so many batches; `content` begins with the first. Raises ArrowInvalid if there
-    is no sense in them.
+    """The bytes of all messages up to the last of `batches` batches. `content` begins with the first message. Raises
+    ArrowInvalid if they make no sense.
     """
     reader, total = pa.ipc.MessageReader.open_stream(content), 0
     while batches > 0:
@@ -31,7 +31,7 @@ def unfolded(content: pa.Buffer, batches: int) -> int:
 
 
 class _Table(NamedTuple):
-    """A table of a flat buffer: fields by number, each where the table's list of places says."""
+    """A table of a flat buffer. Its list of places says where each field stands."""
 
     data: memoryview
     place: int
@@ -53,7 +53,9 @@ class _Table(NamedTuple):
 
 
 def _buffers(metadata: memoryview, body: memoryview) -> tuple[int, list[int]]:
-    """A message's kind, and what each of its buffers unfolds to; none, if they are not packed."""
+    """The kind of a message, and the bytes that each of its buffers unpacks to. There are none if the buffers are not
+    compressed.
+    """
     message = _Table(metadata, 0).at(0)
     kind_place, header = message.field(1), message.field(2)
     kind = message.number("<B", kind_place) if kind_place is not None else 0
@@ -73,5 +75,5 @@ def _buffers(metadata: memoryview, body: memoryview) -> tuple[int, list[int]]:
     for number in range(listed.number("<I", listed.place)):
         offset, length = struct.unpack_from("<qq", metadata, listed.place + 4 + 16 * number)
         if length > 0:
-            sizes.append(max(_Table(body, 0).number("<q", offset), 0))  # -1: it was left as it is
+            sizes.append(max(_Table(body, 0).number("<q", offset), 0))  # -1: it is not compressed
     return kind, sizes

@@ -1,4 +1,4 @@
-"""CSV files, and TSV files, which are the same with tabs."""
+"""CSV files, and TSV files, which have tabs in place of commas."""
 
 import csv
 import mmap
@@ -29,7 +29,7 @@ _OFFSET_TIME = re.compile(r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d.*(?:Z|[+-]\d\d:?\d\d)")
 
 
 def read_csv(path: Path, wanted: Wanted) -> Raw:
-    """The wanted columns. An empty cell is a missing value."""
+    """Reads the wanted columns. An empty cell is a missing value."""
     with open_text(path, wanted.limits) as file, _long_fields():
         rows = (row for row in _rows(path, file) if row)
         header, first = next(rows, None), next(rows, [])
@@ -45,7 +45,7 @@ def read_csv(path: Path, wanted: Wanted) -> Raw:
         table = _read_fast(path, types, wanted.limits) if len(known) == len(header) or not _has_quotes(path) else None
         try:
             table = _numbered(_read(path, types, wanted.limits)) if table is None else table
-        except pa.ArrowInvalid:  # perhaps a number that is none: read text, so that it can be shown
+        except pa.ArrowInvalid:  # perhaps a number is not valid; read it as text, so that it can be shown
             table = _read(path, dict.fromkeys(known, pa.large_string()), wanted.limits)
     except pa.ArrowInvalid as error:
         if "block boundaries" in str(error):
@@ -56,7 +56,7 @@ def read_csv(path: Path, wanted: Wanted) -> Raw:
 
 
 def _types(wanted: Wanted, known: list[str], first: dict[str, str]) -> dict[str, pa.DataType]:
-    """What each column most likely holds."""
+    """The type that each column most likely has."""
     types = dict.fromkeys(known, pa.string())
     types |= {name: pa.int64() for role in ("size", "cost") for name in wanted.named(role)}
     for name in wanted.named("at"):
@@ -67,23 +67,23 @@ def _types(wanted: Wanted, known: list[str], first: dict[str, str]) -> dict[str,
 
 
 def _read_fast(path: Path, types: dict[str, pa.DataType], limits: Limits) -> pa.Table | None:
-    """In parallel, if no value of any column holds a line end; else nothing.
+    """Reads in parallel if no value contains a line end. Otherwise returns None.
 
-    Arrow then divides the file at any line end. One inside quotes is where a value ends with it, or where nothing
-    fits any more: the first such place is found by looking for it, since all before it was read rightly.
+    Arrow divides the file at line ends. A line end within quotes shows: a value ends with it, or the rest no longer
+    fits. Looking for the first such place is enough, because everything before it was read correctly.
     """
     try:
         table = _numbered(_read(path, types, limits, fast=True))
         texts = [text for column in table.columns for text in _texts(column)]
         for text in texts:
-            text.validate(full=True)  # of a dictionary, each distinct one once
+            text.validate(full=True)  # in a dictionary, each distinct text comes once
     except pa.ArrowInvalid:
         return None
     return None if any(pc.any(pc.match_substring(text, end)).as_py() for text in texts for end in "\n\r") else table
 
 
 def _numbered(table: pa.Table) -> pa.Table:
-    """Texts as dictionaries: most come many times."""
+    """The table with texts as dictionaries, because most texts come many times."""
     names = [name for name in table.column_names if table[name].type == pa.string()]
     with ThreadPoolExecutor() as threads:
         columns = dict(zip(names, threads.map(lambda name: numbered(table[name]), names), strict=True))
@@ -91,7 +91,7 @@ def _numbered(table: pa.Table) -> pa.Table:
 
 
 def _texts(column: pa.ChunkedArray) -> list[pa.Array]:
-    """All texts of a column, if it holds any."""
+    """The distinct texts of a column, if it holds text."""
     if pa.types.is_dictionary(column.type):
         return [column.chunk(0).dictionary] if column.num_chunks else []
     return column.chunks if pa.types.is_large_string(column.type) else []
@@ -99,13 +99,15 @@ def _texts(column: pa.ChunkedArray) -> list[pa.Array]:
 
 def _has_quotes(path: Path) -> bool:
     if is_packed(path):
-        return True  # perhaps: to look would take as long as to read
+        return True  # perhaps; looking would take as long as reading
     with path.open("rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as content:
         return content.find(b'"') >= 0
 
 
 def _read(path: Path, types: dict[str, pa.DataType], limits: Limits, fast: bool = False) -> pa.Table:
-    """`fast`: no value holds a line end, and whether texts are UTF-8 is for the caller to see."""
+    """Reads the file. `fast` assumes that no value contains a line end, and leaves it to the caller to check for
+    UTF-8.
+    """
     return arrow_csv.read_csv(
         open_bytes(path, limits) if is_packed(path) else path,
         read_options=arrow_csv.ReadOptions(block_size=_FAST_BLOCK_BYTES if fast else limits.longest_line),
@@ -131,7 +133,7 @@ def _rows(path: Path, file: TextIO) -> "Reader":
 
 @contextmanager
 def _long_fields() -> Iterator[None]:
-    """Without the limit that the standard reader sets to a field."""
+    """Lifts the standard reader's limit on the length of a field."""
     usual = csv.field_size_limit(_LONGEST_FIELD)
     try:
         yield
@@ -153,7 +155,7 @@ def _broken_rows(path: Path, fields: int, most: int = 10) -> list[str]:
 
 
 class _Lines:
-    """Says on which line a row stands. Counted only when something is wrong."""
+    """Says on which line a row stands. Lines are counted only when something is wrong."""
 
     def __init__(self, path: Path) -> None:
         self.path = path

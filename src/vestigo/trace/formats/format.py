@@ -1,4 +1,4 @@
-"""What a format of files says of itself: how it is recognised, how it is read, what its own columns mean."""
+"""What a file format says of itself: how it is recognised, how it is read, what its own columns mean."""
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
@@ -15,7 +15,7 @@ from vestigo.trace.trace import COLUMNS
 
 
 class Defaults(NamedTuple):
-    """What a format's own columns mean, where the user says nothing else."""
+    """What a format's own columns mean, unless the user says otherwise."""
 
     columns: Mapping[str, str]
     match: str | None = None
@@ -27,7 +27,7 @@ OUR_NAMES = Defaults({name: f"{{{name}}}" for name in COLUMNS})
 
 
 class CostUnit(NamedTuple):
-    """The unit of a format's own cost column, and a note where it was guessed."""
+    """The unit of a format's own cost column, and a note if it was guessed."""
 
     unit: str
     note: str = ""
@@ -35,22 +35,22 @@ class CostUnit(NamedTuple):
 
 @dataclass(frozen=True)
 class Format:
-    """One format. A module of `vestigo.trace.formats` has it as `FORMAT`; nothing else names it."""
+    """A format. A module of `vestigo.trace.formats` has it as `FORMAT`, and nothing else names it."""
 
     names: tuple[str, ...]
-    """Endings without the dot, which also name it in ``format = "csv"``."""
+    """Endings without the dot. They also name the format in ``format = "csv"``."""
     read: Callable[[Path, Wanted], Raw]
     defaults: Defaults = OUR_NAMES
     is_text: bool = True
-    """Whether it is text, which may be packed."""
+    """Whether it is text, which may be compressed."""
     recognises: Callable[[bytes], bool] = lambda _: False
-    """Whether a text file is of this format by how it begins, whatever its ending says."""
+    """Whether the beginning of a text file shows this format, whatever its ending says."""
     cost_unit: Callable[[pa.ChunkedArray], CostUnit] | None = None
-    """The unit of its own cost column, where the user states none; None: as for tables."""
+    """The unit of its own cost column, if the user states none. None: the same as for tables."""
 
 
 def known_formats() -> dict[str, Format]:
-    """By ending, without the dot: each format of this package, packed or plain."""
+    """All formats of this package, compressed or plain, by ending without the dot."""
     folder = Path(__file__).parent
     modules = (import_module(f"{__package__}.{one.name}") for one in iter_modules([str(folder)]))
     found: list[Format] = [module.FORMAT for module in modules if hasattr(module, "FORMAT")]

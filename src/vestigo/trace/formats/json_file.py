@@ -1,4 +1,4 @@
-"""JSON Lines files: one object a line."""
+"""JSON Lines files, with one object on each line."""
 
 import io
 import json
@@ -33,7 +33,7 @@ _KINDS: dict[str, tuple[tuple[type, ...], str]] = {
     "key": ((str, int), "text or a whole number"),
 }
 _ANY = ((str, int, float, bool), "text, a number, true or false")
-# Whether a null may stand where an object belongs: Arrow's reader does not survive that.
+# Whether a null may stand where an object belongs. Arrow's reader crashes on that.
 _FIRST_NULL, _LATER_NULL = re.compile(rb"(?:\xef\xbb\xbf)?\s*+null"), re.compile(rb"\}\s*+null")
 _TYPES: dict[type, pa.DataType] = {int: pa.int64(), bool: pa.bool_(), str: pa.large_string(), float: pa.float64()}
 _EXACT = pa.decimal128(38, 18)
@@ -45,7 +45,9 @@ Line = tuple[int, bytes]
 
 
 def read_json_lines(path: Path, wanted: Wanted) -> Raw:
-    """The wanted columns. A last line that is cut short, as a killed process leaves it, is passed over and noted."""
+    """Reads the wanted columns. If the last line is cut short, as a killed process leaves it, it is skipped, and a note
+    says so.
+    """
     content, cut = _without_cut_line(safe_lines(path, wanted.limits))
     if has_bare_null(content) and (problems := _broken_lines(path, wanted)):
         raise TraceError(problems)
@@ -53,7 +55,7 @@ def read_json_lines(path: Path, wanted: Wanted) -> Raw:
     try:
         try:
             table = parse(content, _nested(types, columns), "infer")
-        except pa.ArrowInvalid:  # perhaps a column that nobody wants holds this and that
+        except pa.ArrowInvalid:  # perhaps a column that nobody wants holds values of several kinds
             table = parse(content, _nested(_first_kinds(content, wanted, len(content))[1], columns), "ignore")
     except pa.ArrowInvalid as error:
         raise TraceError(_broken_lines(path, wanted) or f"{path}: is not valid JSON Lines: {error}") from None
@@ -72,7 +74,7 @@ def _field(row: dict[str, Any], name: str) -> Any:
 
 
 def _nested(types: dict[str, pa.DataType], columns: list[str]) -> dict[str, pa.DataType]:
-    """With the types of members of members within their objects'."""
+    """The types, with those of nested members inside their objects."""
     tree: dict[str, Any] = {}
     for name, kind in types.items():
         *objects, last = [name] if name in columns or "." not in name else name.split(".")
@@ -91,7 +93,7 @@ def _nested(types: dict[str, pa.DataType], columns: list[str]) -> dict[str, pa.D
 
 
 def _with_fields(table: pa.Table, names: list[str]) -> pa.Table:
-    """With members of members as columns of their own."""
+    """The table with nested members as columns."""
     for name in names:
         first, *rest = name.split(".")
         if name in table.column_names or first not in table.column_names:
@@ -104,7 +106,7 @@ def _with_fields(table: pa.Table, names: list[str]) -> pa.Table:
 
 
 def safe_lines(path: Path, limits: Limits) -> pa.Buffer:
-    """The content, if a reader that trusts its lines survives them: Arrow's calls itself for every object in another.
+    """The content, if its lines are safe for Arrow's reader, which calls itself for every nested object.
 
     Raises TraceError for lines that are too long or nested too deep.
     """
@@ -120,7 +122,9 @@ def safe_lines(path: Path, limits: Limits) -> pa.Buffer:
 
 
 def parse(content: pa.Buffer, types: dict[str, pa.DataType], others: str) -> pa.Table:
-    """With Arrow's reader; no line may be a bare null. `others` says what becomes of other columns."""
+    """Reads the content with Arrow's reader. No line may be a bare null. `others` says what happens to other
+    columns.
+    """
     table = arrow_json.read_json(
         pa.BufferReader(content),
         read_options=arrow_json.ReadOptions(block_size=_block_size(content)),
@@ -128,7 +132,7 @@ def parse(content: pa.Buffer, types: dict[str, pa.DataType], others: str) -> pa.
             explicit_schema=pa.schema(list(types.items())), newlines_in_values=False, unexpected_field_behavior=others
         ),
     )
-    table.validate(full=True)  # texts may be no UTF-8
+    table.validate(full=True)  # texts may not be UTF-8
     return table
 
 
@@ -138,7 +142,7 @@ def has_bare_null(content: pa.Buffer) -> bool:
 
 
 def lines_of(content: pa.Buffer) -> Iterator[Line]:
-    """Each line that is not empty, with its number, from 1."""
+    """Each line that is not empty, with its number, counted from 1."""
     with io.BufferedReader(pa.BufferReader(content)) as file:
         for number, line in enumerate(file, 1):
             if line.strip():
@@ -146,7 +150,7 @@ def lines_of(content: pa.Buffer) -> Iterator[Line]:
 
 
 def _block_size(content: pa.Buffer) -> int:
-    """Blocks of 4 MiB, or larger where a line is: a line must fit into one."""
+    """The size of blocks: 4 MiB, or more if a line is longer, because a line must fit into a block."""
     size = 4 << 20
     if len(content) > size:
         view = memoryview(content)
@@ -156,7 +160,7 @@ def _block_size(content: pa.Buffer) -> int:
 
 
 def _has_long_line(view: memoryview, size: int) -> bool:
-    """Whether a stretch of `size` / 2 bytes may have no line end in it."""
+    """Whether some stretch of `size` / 2 bytes may contain no line end."""
     step = size // 2
     return any(b"\n" not in bytes(view[begin : begin + step]) for begin in range(0, len(view), step))
 
@@ -166,7 +170,7 @@ def _without_cut_line(content: pa.Buffer) -> tuple[pa.Buffer, tuple[str, ...]]:
     if len(view) == 0 or view[-1] == 10:
         return content, ()
     begin = len(view)
-    while begin > 0 and view[begin - 1] != 10:  # a line, not the file
+    while begin > 0 and view[begin - 1] != 10:  # this is about a line, not the file
         begin = max(begin - (1 << 16), 0)
         newline = bytes(view[begin:]).rfind(b"\n")
         if newline >= 0:
@@ -185,7 +189,7 @@ def _is_json(line: bytes) -> bool:
 
 
 def _first_kinds(content: pa.Buffer, wanted: Wanted, lines: int) -> tuple[list[str], dict[str, pa.DataType]]:
-    """The names in the first lines, and of the wanted ones the kind of the first value that there is."""
+    """The names in the first lines, and for the wanted ones the kind of their first value."""
     names: dict[str, None] = {}
     types: dict[str, pa.DataType] = {
         name: _TYPES[kinds[0]]
@@ -212,7 +216,7 @@ def _first_kinds(content: pa.Buffer, wanted: Wanted, lines: int) -> tuple[list[s
 
 
 def _broken_lines(path: Path, wanted: Wanted, most: int = 10) -> list[str]:
-    """What is wrong, line by line: slow, and done only when the fast reader has given up."""
+    """What is wrong, line by line. This is slow, and done only when the fast reader has given up."""
     problems: list[str] = []
     first_kind: dict[str, tuple[type, int]] = {}
     with open_bytes(path) as file:
@@ -262,7 +266,7 @@ def _line_problems(line: bytes, number: int, wanted: Wanted, first_kind: dict[st
 
 
 class _Lines:
-    """Says on which line a row stands: empty lines are no rows."""
+    """Says on which line a row stands. Empty lines are not rows."""
 
     def __init__(self, path: Path) -> None:
         self.path = path

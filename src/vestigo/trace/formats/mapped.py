@@ -8,7 +8,7 @@ from vestigo.compiled import texts
 
 
 def mapped(path: Path) -> pa.Buffer:
-    """All of a file. Whoever cuts the file while it is in use ends the process, which then says why."""
+    """Maps a whole file. If someone cuts the file while it is in use, the process ends and says why."""
     if path.stat().st_size == 0:  # which cannot be mapped
         return pa.py_buffer(b"")
     with pa.memory_map(str(path)) as file:

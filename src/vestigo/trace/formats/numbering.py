@@ -1,4 +1,4 @@
-"""Columns of texts become numbers and the texts that they stand for, by first appearance."""
+"""Numbers the texts of a column by first appearance."""
 
 import secrets
 
@@ -9,9 +9,9 @@ from vestigo.compiled.texts import Texts
 
 
 def numbered(column: pa.ChunkedArray) -> pa.DictionaryArray:
-    """A column of texts as one array of a dictionary.
+    """A column of texts as one dictionary array.
 
-    Whether the texts are UTF-8 is not looked at: validate the dictionary, where each distinct one stands once.
+    It does not check that the texts are UTF-8. Validate the dictionary, where each distinct text stands once.
     """
     texts = Texts(secrets.randbits(64))
     ids = [_ids(texts, chunk) for chunk in column.chunks]

@@ -1,4 +1,4 @@
-"""Files as bytes or text, packed (gzip, bzip2, Zstandard) or plain, as their ending says."""
+"""Opens files as bytes or text, compressed (gzip, bzip2, Zstandard) or plain, as their ending says."""
 
 import io
 from pathlib import Path
@@ -16,7 +16,7 @@ _MOST_TIMES = 200
 
 
 class Limits(NamedTuple):
-    """How much of a file is taken in before it is refused, in bytes."""
+    """How much of a file is read before it is refused, in bytes."""
 
     longest_line: int = 16 << 20
     unfolds_to: int = 1 << 30
@@ -28,7 +28,7 @@ PACKINGS = ("", ".gz", ".bz2", ".zst")
 
 
 def unpacked_name(path: Path) -> str:
-    """The file's name in small letters, without the ending that tells how it is packed."""
+    """The file's name in lower case, without the ending of a compressed file."""
     name = path.name.lower()
     return next((name.removesuffix(packing) for packing in PACKINGS[1:] if name.endswith(packing)), name)
 
@@ -36,7 +36,7 @@ def unpacked_name(path: Path) -> str:
 def open_bytes(path: Path, limits: Limits = LIMITS) -> io.BufferedReader:
     """The unpacked content, from its beginning.
 
-    Raises OSError, also where a packed file is cut short; and TraceError where it goes beyond the limits.
+    Raises OSError, also if a compressed file is cut short, and TraceError if it exceeds the limits.
     """
     return io.BufferedReader(_Guarded(path, limits), 1 << 20)
 
@@ -52,7 +52,7 @@ def check_text(path: Path) -> None:
 
 
 def open_text(path: Path, limits: Limits = LIMITS) -> io.TextIOWrapper:
-    """The same as UTF-8; a byte order mark is passed over, line ends stay."""
+    """The same as UTF-8 text. A byte order mark is skipped, and line ends stay as they are."""
     return io.TextIOWrapper(open_bytes(path, limits), encoding="utf-8-sig", newline="")
 
 
@@ -61,8 +61,8 @@ def is_packed(path: Path) -> bool:
 
 
 def whole(path: Path, limits: Limits = LIMITS) -> pa.Buffer:
-    """All of the unpacked content; that of a plain file is mapped, not copied. Raises as `open_bytes` does; whether the
-    lines of a plain file are too long is for the caller to see.
+    """All of the unpacked content. A plain file is mapped, not copied, and the caller must check whether its lines are
+    too long. Raises the same errors as `open_bytes`.
     """
     if is_packed(path):
         sink = pa.BufferOutputStream()
@@ -79,18 +79,18 @@ def too_long(path: Path, line: int, limits: Limits) -> TraceError:
 
 
 def most_unfolded(path: Path, limits: Limits) -> int:
-    """How many bytes a packed file may unfold to."""
+    """How many bytes a compressed file may unpack to."""
     return max(limits.unfolds_to, _MOST_TIMES * path.stat().st_size)
 
 
 def check_unfolded(path: Path, amount: int, limits: Limits) -> None:
-    """Raises TraceError where a packed file unfolds to more bytes than it may."""
+    """Raises TraceError if a compressed file unpacks to more bytes than it may."""
     if amount > (most := most_unfolded(path, limits)):
         raise TraceError(f"{path}: unfolds to more than {format_bytes(most)}; if that is right, state unfolds_to")
 
 
 class _Guarded(io.RawIOBase):
-    """Unpacks, and counts what comes out: a small file can hold more than any memory."""
+    """Unpacks, and counts what comes out, because a small file can hold more than any memory."""
 
     def __init__(self, path: Path, limits: Limits) -> None:
         self._path, self._limits = path, limits

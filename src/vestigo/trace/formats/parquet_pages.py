@@ -1,7 +1,8 @@
-"""How many bytes a Parquet file's columns unfold to, told by its pages before one is unpacked.
+"""How many bytes the columns of a Parquet file unpack to. Its pages tell this before anything is unpacked.
 
-The Parquet format, parquet.thrift, in Thrift's compact protocol. A page that holds more than its header says is refused
-when it is unpacked. The footer is read here, too: the usual reader ends the process over statistics without sense.
+The source is the Parquet format, parquet.thrift, in Thrift's compact protocol. A page that holds more than its header
+says is refused when it is unpacked. The footer is read here too, because the usual reader ends the process over
+senseless statistics.
 """
 
 import struct
@@ -10,7 +11,7 @@ from typing import Any
 
 import pyarrow as pa
 
-_END_BYTES = 8  # the footer's length and the format's name
+_END_BYTES = 8  # the length of the footer, and the name of the format
 _BYTES_A_VALUE = 4  # at least, once it is unpacked
 
 _INT, _LONG, _BINARY, _LIST, _STRUCTURE = 5, 6, 8, 9, 12  # kinds of value
@@ -27,7 +28,9 @@ _UNPACKED, _PACKED = (2, _INT), (3, _INT)  # sizes in the header of a page
 
 
 def unfolded(content: pa.Buffer, columns: Collection[str]) -> int:
-    """Of these columns, at least 4 bytes a value. Raises ArrowInvalid if there is no sense in what the file says."""
+    """The bytes of these columns, with at least 4 bytes a value. Raises ArrowInvalid if what the file says makes no
+    sense.
+    """
     data = memoryview(content).cast("B")
     try:
         (length,) = struct.unpack("<I", data[-_END_BYTES : 4 - _END_BYTES])
@@ -52,7 +55,7 @@ def _of_pages(data: memoryview, chunk: dict[Field, Any]) -> int:
 
 
 class _Reader:
-    """Reads what stands at `place`, which moves behind it. Raises ValueError or IndexError where it makes no sense."""
+    """Reads what stands at `place`, and moves on. Raises ValueError or IndexError if it makes no sense."""
 
     _TRUE, _FALSE, _BYTE, _DOUBLE = 1, 2, 3, 7
     _WHOLE = (4, _INT, _LONG)

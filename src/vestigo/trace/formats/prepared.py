@@ -1,8 +1,8 @@
-"""The prepared form of a trace: an Arrow IPC file with the very columns that a Trace holds.
+"""The prepared form of a trace: an Arrow IPC file with exactly the columns that a Trace holds.
 
-Written once, opened without copying: ids as they are numbered in the trace, with the texts behind them as
-dictionaries, all in one batch. Any reader of Arrow files can read it. Where a value is missing, the file says so as
-Arrow does, and MISSING stands in its place, which is what is mapped.
+It is written once, and opened without copying. Ids are numbered as in the trace, their texts are dictionaries, and
+everything is one batch. Any reader of Arrow files can read it. Missing values are marked as in any Arrow file, and
+MISSING stands in their places, because the values are mapped as they are.
 """
 
 from collections.abc import Callable
@@ -27,13 +27,13 @@ _YES_OR_NO = [one for one in COLUMNS.values() if one.dtype == np.bool_]
 
 
 def is_prepared(path: Path) -> bool:
-    """Raises what Arrow raises for files that are none of its own."""
+    """Whether a file is in the prepared form. Raises Arrow's own errors for files that are not Arrow files."""
     with pa.memory_map(str(path)) as file:
         return _MARK.items() <= (pa.ipc.open_file(file).schema.metadata or {}).items()
 
 
 def prepared_table(trace: Trace) -> pa.Table:
-    """One batch. Columns that say nothing are left out."""
+    """The trace as a table of one batch. Columns without values are left out."""
     columns = {one.name: _column(trace, one) for one in COLUMNS.values() if one.is_needed or _says_anything(trace, one)}
     return pa.table(columns).replace_schema_metadata(_MARK)
 
@@ -57,7 +57,7 @@ def write_prepared(trace: Trace, path: Path) -> None:
 
 
 def open_prepared(path: Path) -> Trace:
-    """The trace, its columns mapped. Raises TraceError if anything in it cannot be."""
+    """Opens a trace whose columns are mapped. Raises TraceError if something in it is impossible."""
     table = pa.ipc.open_file(mapped(path)).read_all()
     try:
         if any(table[name].num_chunks > 1 for name in table.column_names):
@@ -73,7 +73,7 @@ def _trace(table: pa.Table, path: Path) -> Trace:
     rows = len(table)
     texts = {one.name: _dictionary(table, one.name) for one in _IDS}
     for values in (_dictionary(table, "op"), *texts.values()):
-        values.validate(full=True)  # Arrow trusts offsets in its own files: a trace is not to be trusted
+        values.validate(full=True)  # Arrow trusts offsets in its own files, but a trace cannot be trusted
     found: dict[str, Any] = {
         one.name: _values(table, one, one.dtype) for one in COLUMNS.values() if one not in _YES_OR_NO
     }
@@ -88,7 +88,7 @@ def _trace(table: pa.Table, path: Path) -> Trace:
         _check(_within(found[one.name], one.most), f"column {one.name!r} is out of range")
     _check(_every(lambda op, key: (op <= LAST_KEYED) == (key >= 0), op, key), "keys are missing")
     _check(len(texts["lookup"]) <= MOST_LOOKUPS, "too many look-ups")
-    of_key = np.full(len(texts["key"]) + 1, MISSING, np.int32)  # the last: of no key
+    of_key = np.full(len(texts["key"]) + 1, MISSING, np.int32)  # the last one is for rows without a key
     for part in _pieces(rows):
         of_key[key[part]] = lookup[part]
     _check(_within(of_key[:-1], len(texts["lookup"]) - 1, 0), "a key without a read")
@@ -108,14 +108,14 @@ def _says_anything(trace: Trace, one: Column) -> bool:
 
 
 def _named(ids: np.ndarray, names: pa.Array) -> pa.DictionaryArray:
-    """Ids with what stands behind them; themselves, where they are but told apart."""
+    """Ids with their texts, or the ids themselves if there are no texts."""
     if len(names) == 0:
         names = pa.array(range(int(ids.max(initial=-1)) + 1), pa.int32())
     return pa.DictionaryArray.from_arrays(_nullable(ids), names, safe=False)
 
 
 def _nullable(values: np.ndarray) -> pa.Array:
-    """The values as they are, with nothing said where MISSING stands."""
+    """The values as they are, marked as missing where MISSING stands."""
     there = values != MISSING
     validity = None if there.all() else pa.array(there).buffers()[1]
     data = pa.py_buffer(np.ascontiguousarray(values))
@@ -130,7 +130,7 @@ def _dictionary(table: pa.Table, name: str) -> pa.Array:
 
 
 def _values(table: pa.Table, one: Column, dtype: Any) -> np.ndarray:
-    """A column's values, mapped; under those that are missing stands what says so."""
+    """The mapped values of a column. MISSING must stand in the places of missing ones."""
     name = one.name
     if name not in table.column_names or table[name].num_chunks == 0:
         return constant_column(one.missing, len(table), dtype)
@@ -147,7 +147,7 @@ def _pieces(rows: int) -> list[slice]:
 
 
 def _every(test: Callable[..., np.ndarray], *columns: np.ndarray) -> bool:
-    """Whether all rows pass, asked piece by piece: little memory, however many there are."""
+    """Whether all rows pass. Rows are checked piece by piece, to use little memory."""
     return all(bool(test(*(column[part] for column in columns)).all()) for part in _pieces(len(columns[0])))
 
 

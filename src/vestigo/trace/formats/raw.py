@@ -1,4 +1,4 @@
-"""What a reader of a format is asked for, and what it gives."""
+"""What a reader of a format is asked for, and what it returns."""
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
@@ -10,12 +10,12 @@ from vestigo.trace.formats.packed import LIMITS, Limits
 
 
 class Wanted(NamedTuple):
-    """The columns of a file that are of use. Others need not be read."""
+    """The columns of a file that are needed. Others need not be read."""
 
     columns: tuple[str, ...]
-    """In the words of the file."""
+    """Their names in the file."""
     roles: Mapping[str, str]
-    """Which column of a trace a file's column becomes as it is: ``at``, ``size``, ``cost``..."""
+    """Columns that become a column of the trace (``at``, ``size``, ``cost``...) without change."""
     limits: Limits = LIMITS
 
     def named(self, role: str) -> list[str]:
@@ -24,7 +24,7 @@ class Wanted(NamedTuple):
 
 @dataclass(frozen=True)
 class Raw:
-    """The rows of a file as it has them."""
+    """The rows of a file as they are."""
 
     table: pa.Table
     place: Callable[[int], str]
@@ -32,17 +32,17 @@ class Raw:
     has: tuple[str, ...]
     """All columns of the file, wanted or not."""
     notes: tuple[str, ...] = ()
-    """What was left out because it is none of a trace's business, a sentence each, without the file's name."""
+    """What was left out because it does not concern a trace. Each is a sentence without the file's name."""
     broken: tuple[str, ...] = ()
-    """What was left out because it cannot be read: a file of which this is said can be refused."""
+    """What was left out because it cannot be read. A file with such rows can be refused."""
 
 
 def repeated(wanted: Wanted, columns: Iterable[str]) -> list[str]:
-    """Wanted columns that stand there more than once."""
+    """Wanted columns that the file has more than once."""
     columns = list(columns)
     return [name for name in dict.fromkeys(columns) if columns.count(name) > 1 and name in wanted.columns]
 
 
 def row_place(row: int) -> str:
-    """In a file without lines."""
+    """The place of a row in a file without lines."""
     return f"row {row + 1}"

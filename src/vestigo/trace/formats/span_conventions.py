@@ -1,8 +1,8 @@
 """What OpenTelemetry's semantic conventions tell of a read: database spans and those of HTTP clients.
 
-A database span reads what its query summary says, for its query parameters. An HTTP client's span reads its URL. Names
-of earlier versions of the conventions are understood too. Of other spans the name is the look-up, and the key must be
-stated.
+In a database span, the query summary is the look-up and the query parameters are the key. In an HTTP client's span, the
+URL is. Names of earlier versions of the conventions are understood too. For other spans the name is the look-up, and
+the key must be stated.
 """
 
 from collections.abc import Callable
@@ -58,7 +58,7 @@ _SHOWN = 5
 
 
 class Told(NamedTuple):
-    """Columns under the names of `READ`, and spans that are no reads or tell of none: a reason, and which."""
+    """Columns with the names of `READ`, and the spans that are not reads or do not tell one, by reason."""
 
     columns: dict[str, Any]
     left_out: dict[str, np.ndarray]
@@ -83,7 +83,7 @@ def read_columns(columns: dict[str, Any], count: int, wanted: set[str]) -> Told:
         left_out |= _named(http.others, "their method ({}) neither reads nor changes")
     if READ["key"] in wanted:
         if key.null_count == count and not database.hides.any():
-            del told["key"]  # none of them tells one: which column it is must be stated
+            del told["key"]  # none of the spans tells one, so the user must state the column
         else:
             left_out["their query has placeholders, and no db.query.parameter attribute says for what"] = database.hides
             left_out["nothing tells their key"] = true_of(key.is_null())
@@ -91,7 +91,7 @@ def read_columns(columns: dict[str, Any], count: int, wanted: set[str]) -> Told:
 
 
 class _Given:
-    """The attributes by name, the first that is there of several; nothing where none is."""
+    """Attributes by name. Of several names, the first that exists counts. If none does, the value is missing."""
 
     def __init__(self, columns: dict[str, Any], count: int) -> None:
         self.columns, self.count = columns, count
@@ -145,7 +145,7 @@ class _Http:
 
 
 def _of_distinct(texts: Any, what: Callable[[Any], Any]) -> Any:
-    """Worked out once for each different text."""
+    """Works something out once for each distinct text."""
     encoded = texts.combine_chunks() if isinstance(texts, pa.ChunkedArray) else texts
     encoded = encoded.dictionary_encode()
     return what(encoded.dictionary).take(encoded.indices)
@@ -164,7 +164,7 @@ def _host(urls: Any) -> Any:
 
 
 def _named(others: tuple[np.ndarray, Any], why: str) -> dict[str, np.ndarray]:
-    """The reason for these, with what they have there."""
+    """The reason for some rows, with the values that they have."""
     rows, words = others
     if not rows.any():
         return {}
@@ -175,6 +175,6 @@ def _named(others: tuple[np.ndarray, Any], why: str) -> dict[str, np.ndarray]:
 
 
 def true_of(found: Any) -> np.ndarray:
-    """Where an Arrow column of yes and no says yes."""
+    """The places where an Arrow column of booleans is true."""
     flags: np.ndarray = found.fill_null(False).to_numpy(zero_copy_only=False)
     return flags.copy()

@@ -1,4 +1,4 @@
-"""OpenTelemetry spans, whatever they were written in: from attributes as they came to a table with a row a span."""
+"""OpenTelemetry spans in any encoding: attributes become a table with a row for each span."""
 
 from collections import Counter
 from collections.abc import Callable, Iterable
@@ -31,14 +31,14 @@ _SHOWN = 100
 
 @dataclass(frozen=True)
 class Attributes:
-    """Attributes of spans, or of resources, one an item: which span or resource has it, its name, its value as text."""
+    """Attributes of spans, or of resources. Each item has the span or resource, the name, and the value as text."""
 
     owners: np.ndarray
     names: Any
     texts: Any
 
     def column(self, name: str, owners: int) -> Any | None:
-        """The texts of one attribute, in the order of their owners; None if nobody has it."""
+        """The texts of one attribute, in the order of the owners. None if nobody has it."""
         here = np.flatnonzero(true_of(pc.equal(self.names, name)))
         if len(here) == 0:
             return None
@@ -47,7 +47,9 @@ class Attributes:
         return self.texts.take(pa.array(where, mask=where < 0))
 
     def joined(self, prefix: str, owners: int) -> Any | None:
-        """One text for all attributes whose names begin so, as a query (``a=1&b=2``); a single one as it is."""
+        """All attributes whose names begin with the prefix, as one text like a query (``a=1&b=2``). A single one is
+        taken as it is.
+        """
         here = np.flatnonzero(true_of(pc.and_(pc.starts_with(self.names, prefix), pc.is_valid(self.texts))))
         if len(here) == 0:
             return None
@@ -72,20 +74,20 @@ class Attributes:
 
 @dataclass(frozen=True)
 class Spans:
-    """Spans with their resources. Of two attributes with one name the span's counts before its resource's."""
+    """Spans with their resources. If both have an attribute of the same name, the span's counts."""
 
     own: dict[str, Any]
     """The columns of `OWN`."""
     attributes: Attributes
     resources: Attributes
     resource: np.ndarray
-    """Which resource each span belongs to."""
+    """The resource of each span."""
 
     def __len__(self) -> int:
         return len(self.resource)
 
     def column(self, name: str) -> Any | None:
-        """An own column, or an attribute; None if no span has it."""
+        """One of the span's own columns, or an attribute. None if no span has it."""
         if name in self.own:
             return self.own[name]
         if name == PARAMETERS:
@@ -101,7 +103,7 @@ class Spans:
 
 @dataclass(frozen=True)
 class SpanTable:
-    """The spans that tell of reads, the row of each among all spans, and how many were left out, by reason."""
+    """The spans that tell of reads, their rows among all spans, and how many were left out, by reason."""
 
     table: pa.Table
     rows: np.ndarray
@@ -109,8 +111,8 @@ class SpanTable:
 
 
 def span_table(spans: Spans, wanted: Wanted, only: np.ndarray | None = None) -> SpanTable:
-    """The wanted columns, of all spans or of those that `only` marks. What the semantic conventions tell is worked out
-    where it is wanted.
+    """The wanted columns of all spans, or of those that `only` marks. What the semantic conventions tell is worked out
+    only if it is wanted.
     """
     columns = {name: spans.own[name] for name in OWN}
     wants_read = [name for name in READ.values() if name in wanted.columns]
@@ -132,7 +134,7 @@ def span_table(spans: Spans, wanted: Wanted, only: np.ndarray | None = None) -> 
 
 
 def raw_of(spans: Spans, wanted: Wanted, place: Callable[[int], str]) -> Raw:
-    """As a reader of files gives it; `place` says where a span stands."""
+    """The spans in the form that readers of files return. `place` says where a span stands."""
     found = span_table(spans, wanted)
     has = dict.fromkeys([*OWN, *spans.attributes.known[:_SHOWN], *spans.resources.known[:_SHOWN]])
     notes = tuple(f"left out {counted(count, 'span')}: {why}" for why, count in found.left_out.items())
@@ -140,22 +142,22 @@ def raw_of(spans: Spans, wanted: Wanted, place: Callable[[int], str]) -> Raw:
 
 
 def times(start: Any, end: Any) -> dict[str, Any]:
-    """The columns of when a span began and how long it took, from two columns of ns since the epoch."""
+    """Two columns, the start and the duration of each span, from two columns of ns since the epoch."""
     return {"start": start.cast(pa.timestamp("ns", "UTC")), "duration": pc.subtract(end, start)}
 
 
 def status_codes(codes: Any) -> Any:
-    """In the standard's words."""
+    """The status codes in the words of the standard."""
     return pa.array(["UNSET", "OK", "ERROR"]).take(pc.if_else(pc.is_in(codes, pa.array([0, 1, 2])), codes, 0))
 
 
 def attributes_of(owners: Iterable[int], names: Iterable[str], texts: Iterable[str | None]) -> Attributes:
-    """From lists."""
+    """Makes attributes from lists."""
     return Attributes(np.fromiter(owners, np.int64), pa.array(names, pa.string()), pa.array(texts, pa.string()))
 
 
 def _escaped(texts: Any) -> Any:
-    """So that two different lists of parameters are never one text."""
+    """Escapes parameters, so that different lists of them never become the same text."""
     for sign, code in (("%", "%25"), ("&", "%26"), ("=", "%3D")):
         texts = pc.replace_substring(texts, sign, code)
     return texts

@@ -1,4 +1,4 @@
-"""OpenTelemetry spans in OTLP JSON: a line holds `resourceSpans`, as the OTLP file exporter's format has it.
+"""OpenTelemetry spans in OTLP JSON. A line holds `resourceSpans`, as in the format of the OTLP file exporter.
 
 The columns are `name`, `start`, `duration` (ns), `trace_id`, `span_id`, `kind`, `otel.scope.name`, `otel.status_code`,
 the attributes of the span and of its resource under their own names, and what the semantic conventions tell of a read.
@@ -29,7 +29,7 @@ _TIMES = ("startTimeUnixNano", "endTimeUnixNano")
 
 
 def read_spans(path: Path, wanted: Wanted) -> Raw:
-    """One row a span. Raises TraceError where a line is none of OTLP JSON."""
+    """Reads spans, one row each. Raises TraceError if a line is not OTLP JSON."""
     content = safe_lines(path, wanted.limits)
     if has_bare_null(content):
         raise TraceError(f"{path}: has a null where an object belongs; every line must be an object with resourceSpans")
@@ -53,7 +53,7 @@ def read_spans(path: Path, wanted: Wanted) -> Raw:
 
 
 class _Nested:
-    """The items of a column of lists, and for each the row that it stands in, told as that row's parent."""
+    """The items of a column of lists, and for each item the parent of the row in which it stands."""
 
     def __init__(self, lists: Any, parents: np.ndarray) -> None:
         self.values = pc.list_flatten(lists)
@@ -63,7 +63,7 @@ class _Nested:
 
 def _parsed(content: pa.Buffer, path: Path) -> pa.Table:
     failure: Exception | None = None
-    for whole_numbers in (pa.string(), pa.int64()):  # the standard writes them as texts; some write numbers
+    for whole_numbers in (pa.string(), pa.int64()):  # texts in the standard; some exporters write numbers
         try:
             return parse(content, {"resourceSpans": _lists(whole_numbers)}, "ignore")
         except pa.ArrowInvalid as error:
@@ -72,7 +72,7 @@ def _parsed(content: pa.Buffer, path: Path) -> pa.Table:
 
 
 def _lists(whole_number: pa.DataType) -> pa.DataType:
-    """The parts of the standard that are read."""
+    """The nested lists of the standard that are read."""
     value = pa.struct(list((_VALUE_KINDS | {"intValue": whole_number}).items()))
     attributes = pa.list_(pa.struct([("key", pa.string()), ("value", value)]))
     span = pa.struct(
@@ -102,7 +102,7 @@ def _numbers(column: Any, path: Path, name: str) -> Any:
 
 
 def _begins_as_spans(begin: bytes) -> bool:
-    """As OTLP JSON does."""
+    """Whether the text begins like OTLP JSON."""
     return begin.removeprefix(b"\xef\xbb\xbf").lstrip().removeprefix(b"{").lstrip().startswith(b'"resourceSpans"')
 
 

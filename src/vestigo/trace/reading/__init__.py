@@ -1,1 +1,1 @@
-"""From files to a Trace: which files, which columns mean what, every value checked, dense ids."""
+"""From files to a Trace: which files, what their columns mean, checks of every value, dense ids."""

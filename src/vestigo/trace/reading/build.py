@@ -1,4 +1,4 @@
-"""From tables to a Trace: every column checked, rows in time order, ids by first appearance."""
+"""From tables to a Trace: checks every column, puts rows in time order, numbers ids by first appearance."""
 
 import dataclasses
 from collections.abc import Callable, Sequence
@@ -25,7 +25,9 @@ CheckedColumns = dict[str, Any]
 
 
 class Origin(NamedTuple):
-    """Where rows come from, for messages: a name, where a row stands ("line 7"), who hears of a guessed unit."""
+    """Where rows come from, for messages: a name, the place of a row ("line 7"), and a function that hears of guessed
+    units.
+    """
 
     source: str
     place: Callable[[int], str] = row_place
@@ -33,7 +35,9 @@ class Origin(NamedTuple):
 
 
 class Clock(NamedTuple):
-    """How times are told: units of `at` (None: as the numbers' size tells) and `cost`, the zone of local times."""
+    """How times are written: the unit of `at` (None: told by the magnitude of the numbers), the unit of `cost`, and the
+    zone of local times.
+    """
 
     at_unit: str | None = "ns"
     cost_unit: str | None = "ns"
@@ -58,7 +62,7 @@ def check_columns(table: pa.Table, origin: Origin, clock: Clock = _OUR_OWN) -> C
     twice = [name for name in NAMES if table.column_names.count(name) > 1]
     problems += [f"{origin.source}: column {name!r} is there twice; rename one" for name in twice]
     once = [name for name in NAMES if table.column_names.count(name) == 1]
-    with ThreadPoolExecutor() as threads:  # most of the work is Arrow's and NumPy's, which leave Python to others
+    with ThreadPoolExecutor() as threads:  # most of the work is done by Arrow and NumPy, which release Python's lock
         tasks = [threads.submit(lambda name: readers[COLUMNS[name].holds](_whole(table[name])), name) for name in once]
     for name, task in zip(once, tasks, strict=True):
         try:
@@ -74,7 +78,7 @@ def check_columns(table: pa.Table, origin: Origin, clock: Clock = _OUR_OWN) -> C
 def build_trace(
     pieces: Sequence[CheckedColumns], source: str, notes: Sequence[str] = (), guessed: Sequence[str] = ()
 ) -> Trace:
-    """One trace of all pieces. Raises TraceError."""
+    """Builds one trace from all pieces. Raises TraceError."""
     found = pieces[0] if len(pieces) == 1 else _joined(pieces)
     at = found["at"]
     order = None
@@ -110,7 +114,7 @@ def _joined_column(name: str, pieces: Sequence[CheckedColumns]) -> Any:
 
 
 def _whole(column: pa.ChunkedArray) -> pa.Array:
-    """One array; a column of nothing but missing values, whatever kind it is said to be of, as text."""
+    """A column as one array. If it has only missing values, it becomes text, whatever its type says."""
     if pa.types.is_null(column.type) or column.null_count == len(column) > 0:
         column = pa.chunked_array([pa.nulls(len(column), pa.string())])
     return column.combine_chunks() if column.num_chunks != 1 else column.chunk(0)
@@ -168,7 +172,7 @@ def _number(found: CheckedColumns, order: np.ndarray | None, moved: int, source:
 def _keys(
     texts: pa.Array, text: np.ndarray, keyed: np.ndarray, lookup: np.ndarray
 ) -> tuple[np.ndarray, Names, np.ndarray]:
-    """Each row's key, what stands behind each key, and its look-up. One text under two look-ups is two keys."""
+    """The key of each row, the text of each key, and its look-up. One text under two look-ups is two keys."""
     all_keyed = bool(keyed.all())
     rows = slice(None) if all_keyed else keyed
     of_text = np.zeros(len(texts), np.int32)
@@ -181,7 +185,9 @@ def _keys(
 
 
 def _lookups(found: CheckedColumns, order: np.ndarray | None, op: np.ndarray) -> tuple[list[str], np.ndarray]:
-    """The look-ups' names and each row's. An event of a key that names none is of `reads`."""
+    """The names of the look-ups, and the look-up of each row. An event with a key but without a look-up belongs to
+    `reads`.
+    """
     names, lookup = _encoded(found, "lookup", order)
     unnamed = (lookup == MISSING) & (op <= LAST_KEYED)
     if unnamed.any():
@@ -195,7 +201,7 @@ def _lookups(found: CheckedColumns, order: np.ndarray | None, op: np.ndarray) ->
 
 
 def _encoded(found: CheckedColumns, name: str, order: np.ndarray | None) -> tuple[Any, np.ndarray]:
-    """The values of a column and each row's id, by first appearance in time order."""
+    """The values of a column and the id of each row, numbered by first appearance in time order."""
     encoded = found.get(name)
     if encoded is None:
         return [] if name in _IN_FULL else pa.array([], pa.string()), constant_column(
@@ -210,6 +216,6 @@ def _encoded(found: CheckedColumns, name: str, order: np.ndarray | None) -> tupl
 
 
 def dense(codes: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Ids by first appearance for codes (negative: none), and the code of each id."""
+    """Ids by first appearance for codes, and the code of each id. Negative codes have no id."""
     encoded = pa.array(codes, mask=codes < 0).dictionary_encode()
     return columns.ids(encoded), encoded.dictionary.to_numpy(zero_copy_only=False)

@@ -1,7 +1,7 @@
-"""The columns of a trace: what each holds, and how Arrow's values become ours.
+"""The columns of a trace: what each holds, and how Arrow's values become NumPy's.
 
-Each reader takes one Arrow array and gives a NumPy array, or raises Bad with the first row that is wrong. Times
-have a file of their own.
+Each reader takes an Arrow array and returns a NumPy array, or raises Bad with the first row that is wrong. Times are in
+a file of their own.
 """
 
 import re
@@ -19,7 +19,7 @@ NAMES = tuple(COLUMNS)
 
 
 class Bad(Exception):
-    """One column's problem: how many rows have it, the first of them, what stands there and what is expected."""
+    """A problem of one column: how many rows have it, the first of them, what stands there, and what is expected."""
 
     def __init__(self, row: int | None, found: str, expected: str, rows: int = 1) -> None:
         self.row, self.found, self.expected, self.rows = row, found, expected, rows
@@ -50,14 +50,14 @@ def ops(column: pa.Array) -> np.ndarray:
 
 
 def names(column: pa.Array) -> pa.DictionaryArray:
-    """Texts by first appearance."""
+    """Texts, numbered by first appearance."""
     if not (is_text(column.type) or pa.types.is_integer(column.type) or pa.types.is_dictionary(column.type)):
         raise Bad(0, f"a column of {column.type}", "text")
     return _encode(_as_large_text(column))
 
 
 def identities(column: pa.Array) -> pa.DictionaryArray:
-    """Anything that can be told apart, by first appearance."""
+    """Values of any kind, numbered by first appearance."""
     if pa.types.is_nested(column.type):
         raise Bad(0, f"a column of {column.type}", "one value a row, not lists or structures")
     return _encode(_as_large_text(column) if _holds_text(column.type) else column)
@@ -90,7 +90,7 @@ def _holds_text(kind: pa.DataType) -> bool:
 
 
 def _as_large_text(column: pa.Array) -> pa.Array:
-    """Of a dictionary, its values alone are touched."""
+    """The column as text. Of a dictionary, only its values are converted."""
     if pa.types.is_dictionary(column.type):
         return pa.DictionaryArray.from_arrays(column.indices, column.dictionary.cast(pa.large_string()))
     return column.cast(pa.large_string())
@@ -106,7 +106,7 @@ def is_text(kind: pa.DataType) -> bool:
 
 
 def whole(column: pa.Array, expected: str, least: int, most: int, needed: bool = False) -> np.ndarray:
-    """Whole numbers within bounds; MISSING where there is none."""
+    """Whole numbers within bounds. MISSING if there is none."""
     if pa.types.is_null(column.type):
         column = column.cast(pa.int64())
     try:
@@ -134,7 +134,7 @@ def refuse(wrong: pa.Array, column: pa.Array, expected: str) -> None:
 
 
 def _encode(column: pa.Array) -> pa.DictionaryArray:
-    """Ids by first appearance. A dictionary that has them so already is kept as it is."""
+    """Ids by first appearance. A dictionary that is already in this order is kept as it is."""
     if not pa.types.is_dictionary(column.type):
         return column.dictionary_encode()
     values = column.dictionary
@@ -148,7 +148,7 @@ def _encode(column: pa.Array) -> pa.DictionaryArray:
 
 
 def _by_first_appearance(places: np.ndarray, values: int) -> bool:
-    """Whether the ids begin with 0, each new one is the next, and all of them occur."""
+    """Whether ids begin with 0, each new id is the next number, and all of them occur."""
     if len(places) == 0:
         return values == 0
     highest = np.maximum.accumulate(places)
@@ -157,7 +157,7 @@ def _by_first_appearance(places: np.ndarray, values: int) -> bool:
 
 
 def _looks_whole(column: pa.Array) -> pa.Array:
-    """Which rows hold a whole number of 64 bits: slow, and asked only when some do not."""
+    """Which rows hold a whole number of 64 bits. This is slow, and asked only if some rows do not."""
     if pa.types.is_floating(column.type):
         return pc.and_(pc.is_finite(column), pc.equal(pc.round(column), column)).fill_null(True)
     if not is_text(column.type):

@@ -1,4 +1,4 @@
-"""How a file's columns become those of a trace, as the user says it: in a plan's `[trace]` table or in a call."""
+"""What the user says about a file's columns, in the `[trace]` table of a plan or in a call."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, fields
@@ -24,9 +24,9 @@ def _made_again(options: dict[str, Any]) -> "Intake":
 
 @dataclass(frozen=True)
 class Intake:
-    """What a file's columns mean. Immutable; checked when it is made. Nothing in it is evaluated.
+    """What a file's columns mean. It is immutable, and checked when it is made. Nothing in it is evaluated.
 
-    A template is text with columns in braces: ``"{route}:{user}"``, ``"{ts}"``, or without any, a constant.
+    A template is text with columns in braces: ``"{route}:{user}"`` or ``"{ts}"``. Text without columns is a constant.
     Raises TraceError, which names every wrong option.
 
     >>> Intake(columns={"at": "{ts}", "key": "{route}:{user}"}, at_unit="ms", null_where={"rows": "0"}).at_unit
@@ -36,26 +36,27 @@ class Intake:
     columns: Mapping[str, str] = field(default_factory=dict)
     """A template for each column of the trace that is not found under its own name."""
     match: str | None = None
-    """A template: the text that `patterns` are matched with."""
+    """A template for the text that `patterns` are matched with."""
     patterns: Mapping[str, str | Sequence[str]] = field(default_factory=dict)
-    """Patterns for each look-up, such as ``{"vessel": "/vessels/{call_sign}"}``: they give look-up and key. The
-    first that matches counts; rows that match none are left out, and that is said."""
+    """Patterns for each look-up, such as ``{"vessel": "/vessels/{call_sign}"}``. They give the look-up and the key. The
+    first that matches counts. Rows that match none are left out, and a note says so.
+    """
     null_where: Mapping[str, Any] = field(default_factory=dict)
     """Columns of the file with the value, or values, at which the origin had nothing."""
     at_unit: str | None = None
-    """What numbers in `at` count since 1970: s, ms, us, ns. Default: as their size tells."""
+    """The unit of numbers in `at`, which count from 1970: s, ms, us, ns. By default their magnitude tells it."""
     cost_unit: str | None = None
-    """What numbers in `cost` count. Default: ns; for access logs s with a fraction and us without."""
+    """The unit of numbers in `cost`. By default ns; for access logs, s with a fraction and us without."""
     zone: str | None = None
-    """Where the clock stood whose times have no offset, such as ``Europe/Lisbon``."""
+    """The time zone of times without an offset, such as ``Europe/Lisbon``."""
     format: str | None = None
-    """Of the file, where its ending does not tell it: ``csv``, ``jsonl.gz``, ``log``..."""
+    """The format of the file, if its ending does not tell it: ``csv``, ``jsonl.gz``, ``log``..."""
     strict: bool = False
-    """Refuse a file of which rows would have to be left out."""
+    """Refuse a file if rows of it would have to be left out."""
     longest_line: str | int = LIMITS.longest_line
     """A file with a longer line is refused: a size such as ``"64 MiB"``."""
     unfolds_to: str | int = LIMITS.unfolds_to
-    """A packed file that unfolds to more, and to more than 200 times its own size, is refused."""
+    """A compressed file that unpacks to more than this, and to more than 200 times its own size, is refused."""
 
     def __post_init__(self) -> None:
         for name in ("columns", "patterns", "null_where"):
@@ -71,7 +72,7 @@ class Intake:
         return _made_again, (plain,)
 
     def with_options(self, options: Mapping[str, Any]) -> "Intake":
-        """With some options in place of its own, or, where these are tables, on top of them."""
+        """The intake with other options in place of its own. Tables are put on top of its own tables."""
         if not options:
             return self
         own = {option.name: getattr(self, option.name) for option in fields(self)}
@@ -84,7 +85,7 @@ class Intake:
         return Intake(**{**own, **on_top})
 
     def templates(self, defaults: Mapping[str, str]) -> dict[str, Template]:
-        """Of each column of the trace: the user's own, else the format's."""
+        """The template of each column of the trace: the user's, or else the format's."""
         return {name: Template.parse(text) for name, text in {**defaults, **self.columns}.items()}
 
     @property
@@ -97,7 +98,7 @@ class Intake:
 
 
 def problems(options: Mapping[str, Any]) -> list[Problem]:
-    """What is wrong with options as a user wrote them, each with its key."""
+    """The problems of options as a user wrote them, each with its key."""
     found: list[Problem] = []
     known = [option.name for option in fields(Intake)]
     found += [((name,), unknown(name, known)) for name in options if name not in known]

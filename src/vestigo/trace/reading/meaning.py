@@ -1,4 +1,4 @@
-"""Gives a file's rows the meaning that the user, or else the format, says they have."""
+"""Gives the rows of a file the meaning that the user, or else the format, states."""
 
 from collections.abc import Callable, Sequence
 from typing import Any
@@ -20,7 +20,7 @@ _SHOWN = 10
 
 
 class Meaning:
-    """An Intake joined with a format's defaults: which columns are wanted, and what becomes of them."""
+    """An Intake joined with the defaults of a format: which columns are wanted, and what they become."""
 
     def __init__(self, intake: Intake, defaults: Defaults) -> None:
         self.intake = intake
@@ -45,11 +45,11 @@ class Meaning:
         return Wanted(tuple(dict.fromkeys(columns)), roles, self.intake.limits)
 
     def apply(self, raw: Raw, source: str) -> tuple[pa.Table, Callable[[int], str], list[str]]:
-        """The columns of a trace, where each row stands in the file, and what was left out on the way."""
+        """The columns of a trace, the place of each row in the file, and notes on what was left out."""
         self._check_columns(raw, source)
         try:
             found = self._composed(raw.table)
-        except ValueError as error:  # lists or structures where a text is asked for
+        except ValueError as error:  # lists or structures where text is needed
             raise TraceError(f"{source}: {error}") from None
         broken, place = list(raw.broken), raw.place
         if self.intake.patterns:
@@ -62,7 +62,7 @@ class Meaning:
         return pa.table(found) if found else pa.table({}), place, broken + list(raw.notes)
 
     def _composed(self, table: pa.Table) -> dict[str, Any]:
-        """The columns of a trace, as far as those of the file tell them. Raises ValueError."""
+        """The columns of a trace, as far as the file's columns tell them. Raises ValueError."""
         there = set(table.column_names)
         found = {
             name: template.compose(table)
@@ -78,7 +78,7 @@ class Meaning:
         return found
 
     def _matched(self, table: pa.Table) -> pa.Array:
-        """The text of each row that patterns are matched with."""
+        """For each row, the text that patterns are matched with."""
         texts = as_text(self._match()[0].compose(table))
         return texts.combine_chunks() if isinstance(texts, pa.ChunkedArray) else texts
 
@@ -86,7 +86,7 @@ class Meaning:
         return [Template.parse(self.match)] if self.intake.patterns and self.match is not None else []
 
     def _check_columns(self, raw: Raw, source: str) -> None:
-        """Every column that the user names must be there."""
+        """Raises an error unless the file has every column that the user names."""
         named = {f"column {name!r}": template.columns for name, template in self.given.items()}
         named["match"] = tuple(column for template in self._match() for column in template.columns)
         named["null_where"] = tuple(self.intake.null_where)
@@ -110,12 +110,12 @@ class Meaning:
 
 
 def _likely(has: Sequence[str]) -> str:
-    """A column to show how one is named."""
+    """A column that serves as an example in messages."""
     return next((name for name in has if name not in NAMES), "time")
 
 
 def _is_other(column: pa.ChunkedArray, nulls: Any) -> pa.ChunkedArray:
-    """Whether each value is none of those that stand for nothing."""
+    """Whether each value differs from those that stand for a null."""
     values = [_plain(value) for value in (nulls if isinstance(nulls, (list, tuple)) else [nulls])]
     return pc.invert(pc.is_in(as_text(column), value_set=pa.array(values, pa.large_string())))
 

@@ -1,7 +1,7 @@
 """Patterns such as ``/vessels/{call_sign}``: which look-up a text belongs to, and the key in it.
 
-`{name}` is a part of the key that ends at the next slash, `{name...}` one that may hold slashes; `{}` and `{...}` are
-the same and do not belong to the key. All else stands for itself.
+`{name}` is a part of the key that ends at the next slash. `{name...}` is a part that may contain slashes. `{}` and
+`{...}` match the same, but do not belong to the key. Everything else stands for itself.
 """
 
 import re
@@ -21,7 +21,7 @@ class Pattern:
     lookup: str
     text: str
     regex: str
-    """For Arrow, whose matcher takes time in proportion to the text, whatever the pattern."""
+    """The regular expression for Arrow, whose matcher takes time in proportion to the text, whatever the pattern."""
     parts: tuple[str, ...]
 
     @classmethod
@@ -48,7 +48,9 @@ class Pattern:
         return cls(lookup, text, f"(?s)^{regex}$", tuple(parts))
 
     def keys(self, texts: pa.Array) -> tuple[np.ndarray, pa.Array]:
-        """Which texts match, and the key of each: its parts with slashes between, or all of it if there are none."""
+        """Which texts match, and the key of each: its parts with slashes between them, or the whole text if there are
+        no parts.
+        """
         if not self.parts:
             return _flags(pc.match_substring_regex(texts, self.regex)), texts
         found = pc.extract_regex(texts, self.regex)
@@ -58,7 +60,7 @@ class Pattern:
 
 
 def divide(texts: pa.Array, patterns: Sequence[Pattern]) -> tuple[pa.Array, pa.Array]:
-    """The look-up and the key of each text, by the first pattern that it matches; nothing where none does."""
+    """The look-up and the key of each text, by the first pattern that matches. Both are missing if none does."""
     encoded = texts.dictionary_encode()
     distinct = encoded.dictionary.cast(pa.large_string())
     chosen = np.full(len(distinct), -1, np.int32)
@@ -74,7 +76,7 @@ def divide(texts: pa.Array, patterns: Sequence[Pattern]) -> tuple[pa.Array, pa.A
 
 
 def parse_patterns(patterns: Mapping[str, str | Sequence[str]]) -> tuple[Pattern, ...]:
-    """From ``{lookup: pattern or patterns}``. Raises ValueError."""
+    """Reads patterns from ``{lookup: pattern or patterns}``. Raises ValueError."""
     return tuple(
         Pattern.parse(lookup, text)
         for lookup, texts in patterns.items()

@@ -26,16 +26,17 @@ columns, a list of records; or a `Trace`, which is taken as it is."""
 
 
 def read_trace(source: Readable, intake: Intake | None = None, **options: Any) -> Trace:
-    """The trace in a file, in all files of a folder, in those that a pattern (``logs/*.gz``) fits, in standard input
-    (``"-"``), or in a table: an Arrow table, a DataFrame, a mapping of columns, a list of records.
+    """Reads a trace from a file, all files in a folder, the files that match a pattern (``logs/*.gz``), standard input
+    (``"-"``), or a table: an Arrow table, a DataFrame, a mapping of columns, a list of records.
 
-    Files are CSV, TSV, JSON Lines, access logs in the Common or Combined format (``.log``), OpenTelemetry spans in
-    OTLP JSON, all of these plain or packed (``.gz``, ``.bz2``, ``.zst``), Parquet, Arrow IPC, or prepared by
-    `write_trace`. The columns are those of docs/semantics.md, section 1; an `Intake`, or its fields as options, says
-    what others mean; options come on top of it. A prepared file says itself what it holds, and is asked for more only
-    by options. Numbers of a table in memory are ns unless options say otherwise. A `Trace` is given back as it is.
+    Files are CSV, TSV, JSON Lines, access logs in the Common or Combined format (``.log``), or OpenTelemetry spans in
+    OTLP JSON, all of these plain or compressed (``.gz``, ``.bz2``, ``.zst``). They can also be Parquet, Arrow IPC, or
+    prepared by `write_trace`. The columns are those of docs/semantics.md, section 1. An `Intake`, or its fields as
+    options, says what other columns mean. Options come on top of an `Intake`. A prepared file already says what it
+    holds, so only options change that. Numbers of a table in memory are ns unless options say otherwise. A `Trace` is
+    returned as it is.
 
-    Rows out of order are sorted, and `Trace.moved` says how many; `Trace.notes` says what was assumed or left out.
+    Rows out of order are sorted, and `Trace.moved` says how many. `Trace.notes` says what was assumed or left out.
     Raises TraceError, which names file, line or row, column, and what was expected.
 
     >>> from vestigo import read_trace
@@ -75,7 +76,7 @@ def _from_table(table: Any, intake: Intake) -> Trace:
 
 @dataclass
 class _Reader:
-    """Reads files one after the other, and gathers what is to be said of them."""
+    """Reads files one after the other, and collects notes on them."""
 
     intake: Intake
     formats: dict[str, Format]
@@ -87,19 +88,19 @@ class _Reader:
         return tuple(f".{name}" for name in self.formats)
 
     def prepared(self, file: Source) -> Trace | None:
-        """The trace, if the file holds one that needs no more than being mapped."""
+        """The trace, if the file is prepared and can be mapped as it is."""
         if self._name(file) != "arrow":
             return None
         try:
             return open_prepared(file.path) if is_prepared(file.path) else None
         except (OSError, pa.ArrowException):
-            return None  # whatever it is, the reader of tables says it
+            return None  # the reader of tables says what is wrong with it
 
     def read(self, file: Source) -> CheckedColumns:
         """The checked columns of one file. Raises TraceError."""
         name, already = self._name(file), len(self.guessed)
         try:
-            file.path.open("rb").close()  # for the system's own words where that fails
+            file.path.open("rb").close()  # this gives the system's own words if it fails
             known = self._format(file, name)
             meaning = Meaning(self.intake, known.defaults)
             raw = known.read(file.path, meaning.wanted)
@@ -114,7 +115,7 @@ class _Reader:
         return checked
 
     def _name(self, file: Source) -> str:
-        """Of its format, as the user or the ending says."""
+        """The name of the file's format, as the user or the ending says."""
         if self.intake.format is not None:
             return self.intake.format
         ending = next((ending for ending in self.endings if file.path.name.lower().endswith(ending)), None)
@@ -124,7 +125,7 @@ class _Reader:
         return ending.removeprefix(".")
 
     def _format(self, file: Source, name: str) -> Format:
-        """As the file's content says, if it says so; else by name."""
+        """The format that the file's content shows, or else the one of its name."""
         known = self.formats[name]
         if not known.is_text:
             return known
@@ -134,7 +135,7 @@ class _Reader:
         return next((one for one in self.formats.values() if one.recognises(begin)), known)
 
     def _cost_unit(self, known: Format, meaning: Meaning, table: pa.Table) -> str | None:
-        """As the user says, else as the format knows of its own column."""
+        """The unit of costs that the user states, or else the one of the format's own column."""
         if self.intake.cost_unit or known.cost_unit is None or "cost" not in table.column_names:
             return self.intake.cost_unit
         if meaning.templates["cost"].plain != meaning.own_cost:

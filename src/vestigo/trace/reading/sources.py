@@ -1,4 +1,4 @@
-"""Which files a trace is read from: one, all in a folder, those that fit a pattern, or standard input."""
+"""Which files a trace is read from: one, all in a folder, those that match a pattern, or standard input."""
 
 import glob
 import shutil
@@ -53,7 +53,7 @@ def _is_visible(path: Path) -> bool:
 
 @contextmanager
 def _copied(stream: BinaryIO, format_: str | None) -> Iterator[Path]:
-    """A file with what the stream holds: readers go over it more than once."""
+    """Copies a stream to a file, because readers go over it more than once."""
     if format_ is None:
         raise TraceError("standard input: has no name that tells its format; state it, such as format = 'csv'")
     with tempfile.TemporaryDirectory(prefix="vestigo-") as folder:

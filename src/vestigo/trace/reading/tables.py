@@ -1,4 +1,4 @@
-"""Tables in memory as the rows that readers of files give."""
+"""Turns tables in memory into the rows that readers of files return."""
 
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
@@ -16,7 +16,7 @@ Table = "pa.Table | pd.DataFrame | Mapping[str, Any] | Sequence[Mapping[str, Any
 
 
 def rows_of(table: Any) -> Raw:
-    """The rows of a `Table`. Raises TraceError for what is none, or what Arrow cannot hold.
+    """The rows of a `Table`. Raises TraceError for what is not a table, or what Arrow cannot hold.
 
     >>> rows_of([{"at": 1, "key": "a"}, {"at": 2, "key": "b", "size": 9}]).table["size"].to_pylist()
     [None, 9]

@@ -1,4 +1,4 @@
-"""Text with columns in it, such as ``{route}:{user}``: how a column of a trace is made of those of a file."""
+"""Text with columns in it, such as ``{route}:{user}``, which makes a column of a trace from those of a file."""
 
 import re
 from dataclasses import dataclass
@@ -11,13 +11,14 @@ _PIECES = re.compile(r"\{\{|\}\}|\{([^{}]*)\}|[{}]|[^{}]+")
 
 @dataclass(frozen=True)
 class Template:
-    """Texts and column names by turns; the first and the last are texts. Nothing in it is ever evaluated."""
+    """Texts and column names in turn. The first and the last are texts. Nothing in it is ever evaluated."""
 
     pieces: tuple[str, ...]
 
     @classmethod
     def parse(cls, text: str) -> "Template":
-        """``{name}`` is a column, ``{{`` and ``}}`` are braces, all else is text. Raises ValueError.
+        """Reads a template. ``{name}`` is a column, ``{{`` and ``}}`` are braces, everything else is text. Raises
+        ValueError.
 
         >>> Template.parse("{route}:{user}").columns
         ('route', 'user')
@@ -41,11 +42,11 @@ class Template:
 
     @property
     def plain(self) -> str | None:
-        """The column, where the template is one column and nothing else."""
+        """The column, if the template is a single column and nothing else."""
         return self.pieces[1] if len(self.pieces) == 3 and not (self.pieces[0] or self.pieces[2]) else None
 
     def compose(self, table: pa.Table) -> pa.Array | pa.ChunkedArray:
-        """The value of each row: a column as it is, or text; nothing where one of several columns says nothing."""
+        """The value of each row: a single column as it is, or text. It is missing if one of several columns is."""
         if self.plain is not None:
             return table[self.plain]
         if not self.columns:
@@ -58,7 +59,7 @@ class Template:
 
 
 def as_text(column: pa.Array | pa.ChunkedArray) -> pa.Array | pa.ChunkedArray:
-    """Raises ValueError for lists and structures."""
+    """The values as text. Raises ValueError for lists and structures."""
     if pa.types.is_nested(column.type):
         raise ValueError(f"a column of {column.type} cannot be part of a text; choose one of single values")
     return column.cast(pa.large_string())

@@ -1,4 +1,4 @@
-"""Times and spans of time, as files write them: whole ns in the end."""
+"""Turns times and durations, as files write them, into whole ns."""
 
 from collections.abc import Callable
 from datetime import datetime, timedelta
@@ -16,7 +16,7 @@ UNITS = {"s": 10**9, "ms": 10**6, "us": 10**3, "ns": 1}
 _TIME = "a time with an offset (RFC 3339), or a number since 1970-01-01 UTC, between the years 1950 and 2100"
 _WITH_OFFSET = 'a time with an offset (2026-03-17T08:00:00Z); or state the time zone (zone = "Europe/Oslo")'
 _COST = "a time span from 0 to 100 years, or nothing"
-_FIRST_LIKELY = 300_000_000  # seconds: the year 1979; a smaller number of them is no time that anyone recorded
+_FIRST_LIKELY = 300_000_000  # in seconds, the year 1979; nobody recorded anything before that
 _QUARTER = 900 * 10**9
 _OFFSET = r"(?:[Zz]|[+-]\d\d(?::?\d\d)?)$"
 _NUMBER = r"^[+-]?(?P<whole>\d{1,19})(?:\.(?P<fraction>\d{1,9})\d*)?$"
@@ -25,7 +25,9 @@ Say = Callable[[str], None]
 
 
 def times(column: pa.Array, unit: str | None, zone: str | None, say: Say) -> np.ndarray:
-    """When: ns since the Unix epoch, UTC. Without a unit, the magnitude tells it, and `say` is told."""
+    """Times in ns since the Unix epoch, UTC. Without a unit, the magnitude of the numbers tells it, and `say` hears of
+    that.
+    """
     column = pc.fill_null(column, "") if is_text(column.type) else column
     if is_text(column.type) and not _begins_with_number(column):
         column = _from_texts(column, zone)
@@ -39,7 +41,7 @@ def times(column: pa.Array, unit: str | None, zone: str | None, say: Say) -> np.
 
 
 def costs(column: pa.Array, unit: str | None, say: Say = lambda _: None) -> np.ndarray:
-    """How long: ns, or MISSING. Numbers without a unit are ns, and `say` is told."""
+    """Durations in ns, or MISSING. Numbers without a unit are ns, and `say` hears of that."""
     if unit is None and not pa.types.is_duration(column.type) and column.null_count < len(column):
         say("costs taken as ns (cost_unit states another unit)")
     if pa.types.is_duration(column.type):
@@ -50,7 +52,7 @@ def costs(column: pa.Array, unit: str | None, say: Say = lambda _: None) -> np.n
 def _from_timestamps(column: pa.Array, zone: str | None) -> pa.Array:
     try:
         ns = column.cast(pa.timestamp("ns", column.type.tz)).cast(pa.int64())
-    except pa.ArrowInvalid:  # farther away than 64 bits of ns
+    except pa.ArrowInvalid:  # too far away for 64 bits of ns
         raise Bad(0, "a time too far away", _TIME) from None
     if column.type.tz is not None:
         return ns
@@ -61,8 +63,8 @@ def _from_timestamps(column: pa.Array, zone: str | None) -> pa.Array:
 
 
 def _from_texts(column: pa.Array, zone: str | None) -> pa.Array:
-    """Timestamps, with a zone if every text has an offset; a zone is there for those without one."""
-    shown, column = column, pc.utf8_upper(column)  # RFC 3339 knows a small t and z
+    """Timestamps. They have a zone if every text has an offset."""
+    shown, column = column, pc.utf8_upper(column)  # RFC 3339 allows a lower-case t and z
     offset = pc.match_substring_regex(column, _OFFSET)
     if pc.all(offset).as_py():
         return _cast(column, shown, pa.timestamp("ns", "UTC"))
@@ -86,7 +88,7 @@ def _cast(column: pa.Array, shown: pa.Array, kind: pa.DataType) -> pa.Array:
 
 
 def _cast_each(column: pa.Array, kind: pa.DataType) -> pa.Array:
-    """Which texts can be cast: slow, and asked only when some cannot."""
+    """Which texts can be cast. This is slow, and asked only if some cannot."""
 
     def can(value: pa.Scalar) -> bool:
         try:
@@ -99,9 +101,9 @@ def _cast_each(column: pa.Array, kind: pa.DataType) -> pa.Array:
 
 
 def _local(ns: np.ndarray, zone: str) -> np.ndarray:
-    """From local times, given as if they were UTC. Offsets change only at quarters of an hour.
+    """UTC times from local times that are given as if they were UTC. Offsets change only at quarters of an hour.
 
-    Of an hour that comes twice the first is meant; in one that is skipped the offset before it holds.
+    If an hour comes twice, its first time counts. In an hour that is skipped, the offset before it holds.
     """
     quarters, which = np.unique(ns // _QUARTER, return_inverse=True)
     begin, place = datetime(1970, 1, 1), ZoneInfo(zone)
@@ -117,13 +119,13 @@ def _local(ns: np.ndarray, zone: str) -> np.ndarray:
 
 
 def _begins_with_number(column: pa.Array) -> bool:
-    """Whether the first text that says anything is a number."""
+    """Whether the first text that is not missing is a number."""
     said = column.filter(pc.not_equal(column, ""))
     return len(said) > 0 and bool(said[0].as_py().lstrip("+-").replace(".", "", 1).isdigit())
 
 
 def _likely_unit(column: pa.Array) -> str:
-    """In which unit all of the numbers are times from 1979 to 2100; else ns."""
+    """The unit in which all numbers are times from 1979 to 2100, or else ns."""
     if pa.types.is_null(column.type) or len(column) == 0 or column.null_count == len(column):
         return "ns"
     try:
@@ -139,7 +141,7 @@ def _likely_unit(column: pa.Array) -> str:
 
 
 def _scaled(column: pa.Array, size: int, expected: str) -> pa.Array:
-    """Numbers in units of `size` ns as whole ns; finer parts of a ns are cut off."""
+    """Numbers in units of `size` ns as whole ns. Fractions of a ns are cut off."""
     if is_text(column.type):
         return _scaled_texts(column, size, expected)
     if pa.types.is_decimal(column.type):
@@ -175,11 +177,11 @@ def _scaled_texts(column: pa.Array, size: int, expected: str) -> pa.Array:
 
 def _scaled_floats(column: pa.Array, size: int, expected: str) -> pa.Array:
     values = numpy_of(column.cast(pa.float64()).fill_null(0))
-    wrong = ~(np.abs(values) < 2**63 / size)  # also what is no number
+    wrong = ~(np.abs(values) < 2**63 / size)  # NaN too
     if size == 1:
         wrong |= np.floor(values) != values
     refuse(pc.and_(pa.array(wrong), column.is_valid()), column, expected)
-    # The shortest texts that mean the numbers: the digits that were written.
+    # The shortest texts that give these numbers: the digits that were written.
     texts = column.cast(pa.float64()).cast(pa.string())
     plain = pc.match_substring_regex(texts, _NUMBER)
     exact = _scaled_texts(pc.if_else(plain, texts, pa.scalar(None, pa.string())), size, expected)

@@ -1,1 +1,1 @@
-"""The page with knobs: served on this machine alone, to whoever has its address."""
+"""The page with knobs. It is served only on this machine, to whoever has its address."""

@@ -1,4 +1,4 @@
-"""The requests of the page with knobs, and their answers."""
+"""Answers the requests of the page with knobs."""
 
 import hmac
 import json
@@ -36,13 +36,13 @@ _HEADERS = {
 
 
 class Tabs:
-    """The replay that each tab of a browser waits for; a newer one takes its place."""
+    """The replay that each tab of a browser waits for. A newer one replaces it."""
 
     def __init__(self) -> None:
         self._stops: dict[str, Stop] = {}
 
     def newest(self, tab: str) -> Stop:
-        """To be looked at by a replay that begins now. The tab's older one is given up."""
+        """The stop for a replay that begins now. The tab's older replay is given up."""
         if before := self._stops.pop(tab, None):
             before.ask()
         stop = self._stops[tab] = Stop()
@@ -52,8 +52,8 @@ class Tabs:
 
 
 def page(explorer: Explorer, token: str, hosts: tuple[str, ...]) -> Starlette:
-    """The application. It answers requests whose address has the `token`, that name one of the `hosts`, and that come
-    from the page itself.
+    """The application. It answers only requests that have the `token` in their address, name one of the `hosts`, and
+    come from the page itself.
     """
     tabs = Tabs()
     document = explore_html(explorer)
@@ -117,7 +117,7 @@ class Asked(NamedTuple):
     tab: str
     settings: dict[str, str]
     around: str
-    """The name of what it shows the numbers beside (`vestigo.show.page.explored.surroundings`)."""
+    """The name of what the page compares the numbers with (`vestigo.show.page.explored.surroundings`)."""
 
 
 async def _asked(request: Request) -> Asked:
@@ -138,8 +138,8 @@ async def _asked(request: Request) -> Asked:
 
 
 async def _answers(explorer: Explorer, asked: Asked, stop: Stop) -> AsyncIterator[str]:
-    """A line for each answer: from a sample, if the trace is long; then of all; then what it stands beside, if that has
-    changed.
+    """A line for each answer: from a sample if the trace is long, then from all of it, then what it is compared with if
+    that has changed.
     """
     begun = time.monotonic()
 

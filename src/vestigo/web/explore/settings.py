@@ -1,4 +1,4 @@
-"""Settings as the page sends them: texts by dotted key, which are read as a plan's are."""
+"""Reads settings as the page sends them: texts by dotted key, like those of a plan."""
 
 from collections.abc import Mapping
 from typing import Any
@@ -16,7 +16,7 @@ _LONGEST = 2_000
 
 
 def plan_asked(explorer: Explorer, settings: Mapping[str, str]) -> Plan:
-    """Raises InputError for what means nothing."""
+    """The plan and circumstances that the page asks for. Raises InputError for values that mean nothing."""
     if len(settings) > _MOST or any(len(key) + len(text) > _LONGEST for key, text in settings.items()):
         raise InputError("these are more settings than a plan has; take fewer")
     changes = {key: from_text(text) for key, text in settings.items() if not key.startswith(_WHAT_IF)}
@@ -29,7 +29,7 @@ def plan_asked(explorer: Explorer, settings: Mapping[str, str]) -> Plan:
 
 
 def problems_of(error: InputError, settings: Mapping[str, str]) -> list[dict[str, str]]:
-    """Each problem with the key of the knob that it belongs to, where it names one."""
+    """Each problem with the key of its knob, if it names one."""
     found: list[dict[str, Any]] = []
     for problem in error.problems:
         where, _, said = problem.partition(": ")

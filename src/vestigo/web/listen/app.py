@@ -1,4 +1,4 @@
-"""The receiver's requests and answers, as the OTLP/HTTP specification has them."""
+"""The requests and answers of the receiver, by the OTLP/HTTP specification."""
 
 import asyncio
 import hmac
@@ -21,7 +21,7 @@ _AS_GZIP = 31
 
 
 def receiver(recording: Recording, token: str | None = None) -> Starlette:
-    """The application. With a `token`, only requests that bear it (RFC 6750) are answered."""
+    """The application. With a `token`, it answers only requests that carry it (RFC 6750)."""
 
     async def traces(request: Request) -> Response:
         encoding = request.headers.get("content-type", "").partition(";")[0].strip().lower()
@@ -54,7 +54,9 @@ def receiver(recording: Recording, token: str | None = None) -> Starlette:
 
 
 async def _body(request: Request) -> bytes:
-    """Unpacked. Raises HTTPException for one that is too large, too slow, or packed in another way."""
+    """The unpacked body of a request. Raises HTTPException if it is too large, too slow, or compressed in another
+    way.
+    """
     packing = request.headers.get("content-encoding", "identity").strip().lower()
     if packing not in ("identity", "gzip"):
         raise HTTPException(415, "send gzip, or the body as it is")
@@ -86,7 +88,7 @@ class _AsItIs:
 
 
 class _Gzip(_AsItIs):
-    """Unpacks as it comes, and no further than the limit. Several packed pieces may follow each other (RFC 1952)."""
+    """Unpacks what arrives, up to the limit. Several compressed pieces may follow each other (RFC 1952)."""
 
     def __init__(self) -> None:
         super().__init__()

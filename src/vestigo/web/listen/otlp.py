@@ -1,4 +1,4 @@
-"""OTLP's messages: the spans in a request's body, in protobuf or JSON, and answers in the same encoding.
+"""Reads OTLP messages (protobuf or JSON) from a request's body, and writes answers in the same encoding.
 
 Source: the OpenTelemetry protocol specification (OTLP/HTTP), and its JSON mapping.
 """
@@ -30,7 +30,7 @@ Pairs = Iterable[tuple[str, str | None]]
 
 
 class WantedNames:
-    """Which attributes are of use: those of these names, and those whose names begin with a prefix."""
+    """The attributes that are needed: those with these names, and those whose names begin with a prefix."""
 
     def __init__(self, names: Iterable[str] = (), prefix: str | None = None) -> None:
         self._names, self._prefix = frozenset(names), prefix
@@ -43,7 +43,7 @@ _PLAIN = ("names", "trace_ids", "span_ids", "kinds", "starts", "ends", "statuses
 
 
 class Gathered:
-    """Spans as lists, one value a span or an attribute. Attributes that nobody wants are not kept."""
+    """Spans as lists, with a value for each span or attribute. Attributes that nobody needs are not kept."""
 
     def __init__(self, wanted: WantedNames) -> None:
         self.wanted = wanted
@@ -86,7 +86,7 @@ class Gathered:
         status: int,
         attributes: Pairs,
     ) -> None:
-        """One span of the resource that was begun last."""
+        """Adds a span of the resource that was begun last."""
         names, texts = [], []
         fits = 0 < start <= end <= _LAST_TIME and len(name) <= LONGEST_TEXT
         for attribute, text in attributes:
@@ -112,7 +112,7 @@ class Gathered:
         self.resource.append(self.resources - 1)
 
     def extend(self, others: "Gathered") -> None:
-        """Takes the spans of another one."""
+        """Adds the spans of another object."""
         rows, resources = len(self.names), self.resources
         for name in _PLAIN:
             getattr(self, name).extend(getattr(others, name))
@@ -141,7 +141,7 @@ class Gathered:
 
 
 def decode(body: bytes, encoding: str, wanted: WantedNames) -> Gathered:
-    """The spans of a request. Raises ValueError, with a sentence, for a body that is none."""
+    """The spans of a request. Raises ValueError with a sentence if the body is not an OTLP message."""
     gathered = Gathered(wanted)
     if encoding == JSON:
         _walk_json(body, gathered)
@@ -183,7 +183,7 @@ def _texts(attributes: Any, wanted: WantedNames) -> Pairs:
 
 
 def _text(value: Any) -> str | None:
-    """A single value as text, as files of spans have it; nothing for lists and bytes."""
+    """A single value as text, as in files of spans. None for lists and bytes."""
     kind = value.WhichOneof("value")
     if kind == "string_value":
         return str(value.string_value)
@@ -224,7 +224,7 @@ def _walk_json(body: bytes, gathered: Gathered) -> None:
 def _string(value: Any) -> str:
     if not isinstance(value, str):
         raise TypeError
-    value.encode()  # a lone surrogate is no text
+    value.encode()  # a lone surrogate is not text
     return value
 
 
@@ -243,7 +243,7 @@ def _json_text(value: Any) -> str | None:
 
 
 def accepted(encoding: str, rejected: int = 0, why: str = "") -> bytes:
-    """The answer to a request that was taken, but for so many of its spans."""
+    """The answer to a request that was accepted, except for some of its spans."""
     answer = ExportTraceServiceResponse()
     if rejected:
         answer.partial_success.CopyFrom(ExportTracePartialSuccess(rejected_spans=rejected, error_message=why))
@@ -251,7 +251,7 @@ def accepted(encoding: str, rejected: int = 0, why: str = "") -> bytes:
 
 
 def refused(encoding: str, message: str) -> bytes:
-    """The answer to a request that was not taken."""
+    """The answer to a request that was refused."""
     return _encoded(Status(message=message), encoding)
 
 

@@ -1,4 +1,4 @@
-"""From spans to lines of a trace, the thread that writes these, and the counts of what became of the spans."""
+"""Turns spans into lines of a trace, writes these in a thread, and counts what became of the spans."""
 
 import threading
 from collections import Counter
@@ -38,14 +38,14 @@ _OTHERWISE = "other reasons"
 
 
 class Answer(NamedTuple):
-    """How many spans of a request were not taken, and why."""
+    """How many spans of a request were not accepted, and why."""
 
     rejected: int = 0
     why: str = ""
 
 
 class Recording:
-    """Takes spans and makes lines of them; a thread of its own writes these, however slow the disk is."""
+    """Takes spans and turns them into lines. Another thread writes the lines, however slow the disk is."""
 
     def __init__(
         self,
@@ -82,7 +82,7 @@ class Recording:
             return self._heard
 
     def put(self, gathered: Gathered) -> Answer:
-        """Takes the spans of a request, or drops them where too much waits for the disk."""
+        """Takes the spans of a request, or drops them if too much waits for the disk."""
         with self._filling:
             is_full = self._is_closed or self._waiting_bytes > MOST_WAITING_BYTES
             if not is_full:
@@ -98,7 +98,7 @@ class Recording:
         return Answer(gathered.refused, "times or attributes are beyond what is taken" if gathered.refused else "")
 
     def flush(self) -> None:
-        """Writes what waits. Only this and `close` wait for the disk."""
+        """Writes the lines that wait. Only this and `close` wait for the disk."""
         with self._writing:
             with self._filling:
                 if len(self._gathered):
@@ -111,7 +111,7 @@ class Recording:
                     self._waiting_bytes -= len(lines)
 
     def close(self) -> None:
-        """Writes what waits and ends the thread. Spans that come later are dropped and counted."""
+        """Writes the lines that wait, and ends the thread. Spans that come later are dropped and counted."""
         with self._filling:
             self._is_closed = True
         self._wake.set()
@@ -127,13 +127,13 @@ class Recording:
             self.flush()
 
     def _encode(self) -> None:
-        """Makes lines of the spans that are gathered. Called with the lock held: requests that are read meanwhile would
-        keep Python to themselves, and the lines would never be made.
+        """Turns collected spans into lines. The caller holds the lock: otherwise requests that are read at the same
+        time would keep Python's lock, and the lines would never be made.
         """
         gathered, self._gathered = self._gathered, Gathered(self.wanted)
         try:
             lines, events, not_asked_for, left_out = self._lines(gathered.spans())
-        except (TraceError, pa.ArrowException, ValueError) as error:  # whatever is sent, the recording goes on
+        except (TraceError, pa.ArrowException, ValueError) as error:  # the recording goes on, whatever is sent
             why = f"nothing can be made of them: {str(error).splitlines()[0][:_LONGEST_REASON]}"
             return self._count(left_out=Counter({why: len(gathered)}))
         if events:
@@ -142,7 +142,9 @@ class Recording:
         return self._count(not_asked_for=not_asked_for, left_out=left_out)
 
     def _lines(self, spans: Spans) -> tuple[bytes, int, int, Counter[str]]:
-        """Of how many events, how many spans were not asked for, and how many are left out, by reason."""
+        """The lines and the number of their events, how many spans matched no condition, and how many are left out, by
+        reason.
+        """
         ops, left_out, pieces = self._selection.ops(spans), Counter[str](), []
         for op, meaning in self._meanings.items():
             mask = pc.equal(ops, op).fill_null(False).to_numpy(zero_copy_only=False)
@@ -154,7 +156,7 @@ class Recording:
         return b"".join(json_lines(trace)), len(trace), ops.null_count, left_out
 
     def _meant(self, spans: Spans, mask: np.ndarray, meaning: Meaning, left_out: Counter[str]) -> pa.Table:
-        """The columns of a trace for these spans, as far as they tell a key."""
+        """The columns of a trace for those of the spans that tell a key."""
         found = span_table(spans, meaning.wanted, mask)
         left_out.update(found.left_out)
         table = found.table
@@ -169,7 +171,7 @@ class Recording:
         return columns if self._hashed is None else _hashed(columns, self._hashed)
 
     def _checked(self, columns: pa.Table, left_out: Counter[str]) -> list[dict[str, Any]]:
-        """The columns as arrays, in pieces; rows with wrong values are left out, each with what is wrong."""
+        """The columns as arrays, in pieces. Rows with wrong values are left out, each with what is wrong."""
         pieces, tries, rest = [], 0, [columns]
         while rest:
             piece = rest.pop()
@@ -208,6 +210,6 @@ def _hashed(columns: pa.Table, hashed: Callable[[object], str]) -> pa.Table:
 
 
 def _reason(error: TraceError) -> str:
-    """What the first wrong column must hold. What stands there instead may be different in every span."""
+    """The reason: what the first wrong column must hold. What it holds may differ in every span."""
     _, _, column = error.problems[0].partition("column ")
     return f"their {column.partition(':')[0]} {column.rpartition('; it ')[2]}"

@@ -1,4 +1,4 @@
-"""Which spans are recorded, and as what: conditions on a span's name, its instrumentation scope or its attributes."""
+"""Which spans are recorded, and as what. Conditions concern a span's name, instrumentation scope or attributes."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -17,13 +17,15 @@ SHORT = {"name": "name", "scope": "otel.scope.name"}
 
 @dataclass(frozen=True)
 class Conditions:
-    """Patterns for columns of spans. Of those for one column one must match; all columns must. None: nothing does."""
+    """Patterns for columns of spans. For each column, at least one of its patterns must match. Without patterns nothing
+    matches.
+    """
 
     patterns: dict[str, tuple[Pattern, ...]] = field(default_factory=dict)
 
     @classmethod
     def parse(cls, option: str, texts: Sequence[str]) -> "Conditions":
-        """From texts such as ``name=load {...}``. Raises InputError, with a sentence for each wrong one.
+        """Reads texts such as ``name=load {...}``. Raises InputError with a sentence for each wrong one.
 
         >>> list(Conditions.parse("--span", ["name=load {...}", "db.system.name=postgresql"]).patterns)
         ['name', 'db.system.name']
@@ -47,7 +49,7 @@ class Conditions:
         return cls(found)
 
     def match(self, spans: Spans) -> np.ndarray:
-        """Which spans they hold for."""
+        """Which spans match."""
         kept = np.full(len(spans), bool(self.patterns))
         for column, patterns in self.patterns.items():
             texts = spans.column(column)
@@ -60,7 +62,7 @@ class Conditions:
 
 @dataclass(frozen=True)
 class Selection:
-    """Which spans are reads, writes and removes. Without conditions for reads, every other span is one."""
+    """Which spans are reads, writes and removes. Without conditions for reads, every other span is a read."""
 
     reads: Conditions = Conditions()
     writes: Conditions = Conditions()
@@ -68,11 +70,11 @@ class Selection:
 
     @property
     def columns(self) -> tuple[str, ...]:
-        """That conditions ask for."""
+        """The columns that the conditions need."""
         return tuple(dict.fromkeys(name for one in (self.reads, self.writes, self.removes) for name in one.patterns))
 
     def ops(self, spans: Spans) -> Any:
-        """What each span is by conditions: a write, a remove, a read; nothing where it is not to be recorded."""
+        """What each span is: a write, a remove, or a read. It is missing if the span is not recorded."""
         codes = np.full(len(spans), -1)
         codes[self.reads.match(spans) if self.reads.patterns else slice(None)] = 0
         codes[self.writes.match(spans)] = 1

@@ -1,4 +1,4 @@
-"""The eviction policies in plain Python: one class a file, as each paper has it, with its `name`."""
+"""The eviction policies in plain Python, as their papers describe them. Each is a class with its `name`."""
 
 from importlib import import_module
 from pkgutil import iter_modules

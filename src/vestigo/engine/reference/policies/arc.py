@@ -7,10 +7,9 @@ from vestigo.rules.policy import Policy, Room
 class Arc(Policy):
     """Adaptive replacement: keys seen once, keys seen again, ghosts of both.
 
-    N. Megiddo, D. S. Modha, "ARC: a self-tuning, low overhead replacement cache", FAST 2003. The lists have the
-    paper's names.
-    The steps of the target are whole numbers; where the room is counted in bytes, a step is that many times the
-    size of what comes in.
+    N. Megiddo, D. S. Modha, "ARC: a self-tuning, low overhead replacement cache", FAST 2003. The lists have the paper's
+    names. The target moves in whole steps. Where the room is counted in bytes, a step is multiplied by the size of what
+    comes in.
     """
 
     name = "arc"

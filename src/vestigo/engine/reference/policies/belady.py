@@ -5,7 +5,8 @@ from vestigo.rules.policy import Policy, Room
 
 
 class Belady(Policy):
-    """The entry whose next read is farthest away; of those never read again, the least recently used.
+    """Evicts the entry whose next read is farthest away. Of entries that are never read again, the least recently used
+    goes first.
 
     L. A. Belady, "A study of replacement algorithms for a virtual-storage computer", IBM Systems Journal 5(2), 1966.
     """
@@ -18,7 +19,7 @@ class Belady(Policy):
         self.next_read: dict[int, int] = {}
 
     def coming(self, key: int, next_read: int) -> None:
-        """An event of the key happens; `next_read` is the number of its next read."""
+        """Hears that an event of the key happens. `next_read` is the row of its next read."""
         changes = self.next_read.get(key) != next_read
         self.next_read[key] = next_read
         if changes and key in self.ranking:

@@ -6,7 +6,7 @@ from vestigo.rules.policy import Policy, Room
 
 
 class Clock(Policy):
-    """A hand goes round; an entry that was hit since the hand last passed is spared once.
+    """A hand goes round. It spares an entry once if the entry was hit since the hand last passed.
 
     F. J. Corbató, "A paging experiment with the Multics system", MIT Project MAC, 1968.
     """

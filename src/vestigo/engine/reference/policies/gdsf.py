@@ -5,7 +5,7 @@ from vestigo.rules.policy import Policy, Room
 
 
 class Gdsf(Policy):
-    """Greedy dual by size and frequency: what is small, dear to load and used often stays.
+    """Greedy dual by size and frequency: entries that are small, expensive to load and often used stay.
 
     L. Cherkasova, "Improving WWW proxies performance with greedy-dual-size-frequency caching policy", HP Laboratories
     report HPL-98-69R1, 1998. The cost is the time of the key's last load in ns.

@@ -1,4 +1,4 @@
-"""A policy of the user's own, watched: what goes wrong in it is told with the name of its method."""
+"""Wraps a user's own policy, so that an error in it names the method that failed."""
 
 from collections.abc import Callable
 from typing import Any
@@ -10,7 +10,7 @@ METHODS = ("arriving", "placed", "hit", "left", "evict")
 
 
 def guarded(make: Callable[[Room], Policy], room: Room) -> Policy:
-    """The policy, whose methods raise RulesError in place of whatever they raise."""
+    """The same policy, whose methods raise RulesError in place of any other error."""
     name = getattr(make, "__name__", type(make).__name__)
     policy: Policy = _watched(f"{name}()", make)(room)
     for method in METHODS:

@@ -5,7 +5,7 @@ from vestigo.rules.policy import Policy, Room
 
 
 class Lfu(Policy):
-    """The fewest uses since it came in; of a tie, the least recently used.
+    """Evicts the entry with the fewest uses since it came in. Of equal ones, the least recently used goes first.
 
     A. V. Aho, P. J. Denning, J. D. Ullman, "Principles of optimal page replacement", Journal of the ACM 18(1), 1971.
     """
@@ -34,8 +34,7 @@ class Lfu(Policy):
 
 
 class LfuDa(Lfu):
-    """What comes in or is used is ranked by its uses and the rank of the last victim, so that what was popular grows
-    old.
+    """The rank of an entry is its uses plus the rank of the last victim. So entries that were popular once grow old.
 
     M. Arlitt, L. Cherkasova, J. Dilley, R. Friedrich, T. Jin, "Evaluating content management techniques for web proxy
     caches", ACM SIGMETRICS Performance Evaluation Review 27(4), 2000.

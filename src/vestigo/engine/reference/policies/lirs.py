@@ -5,11 +5,11 @@ from vestigo.rules.policy import Policy, Room
 
 
 class Lirs(Policy):
-    """Low inter-reference recency: entries used twice within a short stretch stay, the others pass through a short
-    queue.
+    """Low inter-reference recency: entries that are used twice within a short time stay. The others pass through a
+    short queue.
 
     S. Jiang, X. Zhang, "LIRS: an efficient low inter-reference recency set replacement policy to improve buffer cache
-    performance", SIGMETRICS 2002. As there the stack has no limit of its own.
+    performance", SIGMETRICS 2002. As in the paper, the stack has no limit.
     """
 
     name = "lirs"
@@ -70,6 +70,6 @@ class Lirs(Policy):
         self._prune()
 
     def _prune(self) -> None:
-        """The oldest in the stack is one of low recency, or there is none."""
+        """Removes old keys from the stack until its oldest one is of low recency, or the stack is empty."""
         while self.stack and self.stack.oldest not in self.low:
             del self.stack[self.stack.oldest]

@@ -7,12 +7,11 @@ _LONG_AGO = -(2**63)
 
 
 class LruK(Policy):
-    """The entry whose K-th last reference is longest ago; before all others those with fewer, the least recently
-    used first.
+    """Evicts the entry whose K-th last reference is longest ago. Entries with fewer references go before all others,
+    the least recently used first.
 
     E. J. O'Neil, P. E. O'Neil, G. Weikum, "The LRU-K page replacement algorithm for database disk buffering", SIGMOD
-    1993.
-    Every reference counts: the paper's correlated references are those of one transaction, which a trace does not know.
+    1993. Every reference counts. The paper leaves out repeated references of one transaction, but a trace does not know transactions.
     """
 
     name = "lru-k"

@@ -1,4 +1,4 @@
-"""FIFO, LRU and MRU: entries in one order, of which one end goes first."""
+"""FIFO, LRU and MRU: entries stand in one order, and one end goes first."""
 
 from collections import OrderedDict
 

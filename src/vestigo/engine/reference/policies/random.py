@@ -5,7 +5,7 @@ from vestigo.rules.policy import Policy, Room
 
 
 class Random(Policy):
-    """Any entry, each as likely as another.
+    """Evicts any entry, each with the same probability.
 
     L. A. Belady, "A study of replacement algorithms for a virtual-storage computer", IBM Systems Journal 5(2), 1966.
     """

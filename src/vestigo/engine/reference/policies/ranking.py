@@ -1,11 +1,11 @@
-"""Keys by rank: the lowest first; of a tie, the one that was ranked first."""
+"""Keys by rank: the lowest comes first. Of equal ranks, the key that was ranked first comes first."""
 
 import heapq
 from typing import Any
 
 
 class Ranking:
-    """A heap in which what was ranked anew, or taken out, stays until it comes up."""
+    """A heap. A key that was ranked anew or removed leaves its old place in it, which is skipped when it comes up."""
 
     def __init__(self) -> None:
         self.ranks: dict[int, tuple[Any, int]] = {}
@@ -24,7 +24,7 @@ class Ranking:
         del self.ranks[key]
 
     def take_lowest(self) -> tuple[int, Any]:
-        """Its key and its rank."""
+        """Removes the lowest key, and returns it with its rank."""
         while True:
             rank, since, key = heapq.heappop(self.heap)
             if self.ranks.get(key) == (rank, since):

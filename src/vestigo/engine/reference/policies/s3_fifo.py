@@ -5,10 +5,10 @@ from vestigo.rules.policy import Policy, Room
 
 
 class S3Fifo(Policy):
-    """A small queue for what is new, a main one for what was used more than once there, ghosts of the rest.
+    """A small queue holds what is new, a main queue what was used more than once there. Ghosts remember the rest.
 
     J. Yang, Y. Zhang, Z. Qiu, Y. Yue, K. V. Rashmi, "FIFO queues are all you need for cache eviction", SOSP 2023. An
-    eviction ends with one victim also where the main queue gives it while the small one is searched.
+    eviction has exactly one victim, even if the main queue gives up an entry while the small queue is searched.
     """
 
     name = "s3-fifo"

@@ -4,7 +4,7 @@ from vestigo.rules.policy import Policy, Room
 
 
 class Sieve(Policy):
-    """Entries stay where they came in; a hand goes from old to new and takes the first that was not hit since it
+    """Entries stay where they came in. A hand goes from old to new, and takes the first entry that was not hit since it
     last passed.
 
     Y. Zhang, J. Yang, Y. Yue, Y. Vigfusson, K. V. Rashmi, "SIEVE is simpler than LRU: an efficient turn-key eviction

@@ -5,10 +5,10 @@ from vestigo.rules.policy import Policy, Room
 
 
 class Slru(Policy):
-    """Segmented LRU: what is hit moves from probation into a protected part, and back when that is full.
+    """Segmented LRU: an entry that is hit moves from probation into a protected part, and back when that part is full.
 
-    R. Karedla, J. S. Love, B. G. Wherry, "Caching strategies to improve disk system performance", IEEE Computer
-    27(3), 1994.
+    R. Karedla, J. S. Love, B. G. Wherry, "Caching strategies to improve disk system performance", IEEE Computer 27(3),
+    1994.
     """
 
     name = "slru"

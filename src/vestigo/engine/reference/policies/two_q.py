@@ -5,11 +5,11 @@ from vestigo.rules.policy import Policy, Room
 
 
 class TwoQ(Policy):
-    """New entries wait in a queue; only a key asked for again soon after it left that comes into the main part.
+    """New entries wait in a queue. Only a key that is asked for again soon after it left the queue comes into the main
+    part.
 
-    T. Johnson, D. Shasha, "2Q: a low overhead high performance buffer management replacement algorithm", VLDB 1994:
-    the full
-    version.
+    T. Johnson, D. Shasha, "2Q: a low overhead high performance buffer management replacement algorithm", VLDB 1994: the
+    full version.
     """
 
     name = "2q"

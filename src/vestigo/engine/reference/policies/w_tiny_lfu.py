@@ -5,11 +5,11 @@ from vestigo.rules.policy import Policy, Room
 
 
 class WTinyLfu(Policy):
-    """A small window, then a segmented main part that lets in only what was used more often than its next victim.
+    """A small window, and a segmented main part that lets in only entries that were used more often than its next
+    victim.
 
     G. Einziger, R. Friedman, B. Manes, "TinyLFU: a highly efficient cache admission policy", ACM Transactions on
-    Storage
-    13(4), 2017. Uses are counted exactly, in place of the paper's sketch.
+    Storage 13(4), 2017. Uses are counted exactly, where the paper uses a sketch.
     """
 
     name = "w-tinylfu"

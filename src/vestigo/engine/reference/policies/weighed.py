@@ -1,4 +1,4 @@
-"""Keys in an order, oldest first, with what each takes of the room."""
+"""Keys in an order, oldest first, with the room that each takes."""
 
 from collections import OrderedDict
 
@@ -13,7 +13,7 @@ class Weighed(OrderedDict[int, int]):
         self.weight += weight
 
     def take(self, key: int) -> int:
-        """Takes it out; gives its weight."""
+        """Removes the key and returns its weight."""
         weight = self.pop(key)
         self.weight -= weight
         return weight
@@ -23,7 +23,7 @@ class Weighed(OrderedDict[int, int]):
         return next(iter(self))
 
     def take_oldest(self) -> tuple[int, int]:
-        """Its key and its weight."""
+        """Removes the oldest key, and returns it with its weight."""
         key = self.oldest
         return key, self.take(key)
 

@@ -1,4 +1,4 @@
-"""Likely mistakes: each kind is a function that looks for it, listed in its file's `ALL`.
+"""Likely mistakes. Each kind has a function that looks for it, and is listed in the `ALL` of its file.
 
 lifetimes  too short, too long, of the wrong kind, all at once
 room       limits and policies
@@ -21,7 +21,7 @@ _OF_A_LOOKUP = (*lifetimes.ALL, *room.ALL, *values.ALL, *origin.ALL, *keys.ALL)
 
 
 def suspicions(facts: Facts) -> Iterator[Suspicion]:
-    """What replays have to judge. Of look-ups that share a rule or room, each is looked at for itself."""
+    """All suspicions, which replays have to judge. Look-ups that share a rule or a room are looked at one by one."""
     yield from cold_start(facts)
     yield from lifetimes.beyond_the_trace(facts)
     yield from room.never_reached(facts)

@@ -1,4 +1,4 @@
-"""Patterns that match no key, and what the survey found in the keys."""
+"""Mistakes with keys: patterns that match none, and what the survey found in the keys."""
 
 from collections.abc import Iterator
 

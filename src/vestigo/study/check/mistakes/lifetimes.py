@@ -46,8 +46,8 @@ def too_short(of: OfLookup) -> Iterator[Suspicion]:
 
 
 def beyond_the_trace(facts: Facts) -> Iterator[Suspicion]:
-    """A lifetime is longer than the trace, so the trace cannot tell what it does. One that several look-ups inherit is
-    named once.
+    """A lifetime is longer than the trace, so the trace cannot tell what it does. A lifetime that several look-ups
+    inherit is named once.
     """
     span = facts.trace.span_ns
     long = [

@@ -1,4 +1,4 @@
-"""Loads that need not be, and look-ups that need no cache."""
+"""Loads that are unnecessary, and look-ups that need no cache."""
 
 from collections.abc import Iterator
 
@@ -25,7 +25,7 @@ def loaded_side_by_side(of: OfLookup) -> Iterator[Suspicion]:
 
 
 def refreshed_in_vain(of: OfLookup) -> Iterator[Suspicion]:
-    """Reloads ahead of expiry make more origin calls than the misses that they spare."""
+    """Reloads ahead of expiry make more origin calls than they save misses."""
     if of.rules.refresh_ahead is None or not of.counts["background_loads"]:
         return
     yield Suspicion(

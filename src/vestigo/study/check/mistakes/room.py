@@ -15,7 +15,7 @@ _POLICIES = ("lru", "s3-fifo", "sieve", "w-tinylfu", "arc", "slru", "lfu-da")
 
 
 def never_reached(facts: Facts) -> Iterator[Suspicion]:
-    """No look-up that a limit holds for ever needed half of it. Rooms that are shared are left aside."""
+    """None of the look-ups under a limit ever needed half of it. Shared rooms are not looked at."""
     own = [of for of in facts.lookups() if facts.plan.pool_for(of.name) is None]
     for rule, amount, write in (
         ("max_entries", "entries_peak", "{:,}".format),

@@ -1,4 +1,4 @@
-"""What may be wrong with a plan, before replays have judged it."""
+"""What may be wrong with a plan, before a replay has judged it."""
 
 from collections.abc import Mapping
 from typing import Any, Literal, NamedTuple
@@ -17,5 +17,5 @@ class Suspicion(NamedTuple):
     """The rule, or the look-up, as a plan names it."""
     evidence: str
     mends: tuple[Mapping[str, Any], ...] = ()
-    """Changes by dotted key, of which the best is taken."""
+    """Possible changes by dotted key. The best one is taken."""
     judged: Judged = "aim"

@@ -1,4 +1,4 @@
-"""Nulls, writes, nodes and scopes: rules that do not fit what is read and changed."""
+"""Rules on nulls, writes, nodes and scopes that do not fit what is read and changed."""
 
 from collections.abc import Iterator
 

@@ -1,4 +1,4 @@
-"""A warm-up that is too short to hide the cold start, or none."""
+"""A warm-up that is missing, or too short to hide the cold start."""
 
 from collections.abc import Iterator
 
