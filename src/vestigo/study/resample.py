@@ -1,7 +1,8 @@
 """How sure a number is: slices of time are resampled in blocks, as if the trace had gone differently.
 
 The circular block bootstrap: D. N. Politis, J. P. Romano, "A circular block-resampling procedure for stationary data",
-1992. Slices near each other are alike, so whole blocks of them are drawn. The length of a block is the cube root of the number of slices (P. Hall, J. L. Horowitz, B.-Y. Jing, "On blocking rules for the bootstrap with dependent data", 1995).
+1992. Slices near each other are alike, so whole blocks of them are drawn. The length of a block is the cube root of the
+number of slices (P. Hall, J. L. Horowitz, B.-Y. Jing, "On blocking rules for the bootstrap with dependent data", 1995).
 """
 
 import numpy as np

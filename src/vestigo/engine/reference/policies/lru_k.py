@@ -11,7 +11,10 @@ class LruK(Policy):
     the least recently used first.
 
     E. J. O'Neil, P. E. O'Neil, G. Weikum, "The LRU-K page replacement algorithm for database disk buffering", SIGMOD
-    1993. Every reference counts. The paper leaves out repeated references of one transaction, but a trace does not know transactions.
+    1993.
+
+    Every reference counts. The paper leaves out repeated references of one transaction, but a trace does not know
+    transactions.
     """
 
     name = "lru-k"
