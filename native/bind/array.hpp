@@ -1,4 +1,4 @@
-// bind/array.hpp: columns that come from NumPy, and go there without a copy.
+// bind/array.hpp: columns that come from NumPy, or go there, without a copy.
 #pragma once
 
 #include <nanobind/nanobind.h>
@@ -17,7 +17,7 @@ namespace nb = nanobind;
 template <class T>
 using Column = nb::ndarray<const T, nb::ndim<1>, nb::c_contig, nb::device::cpu>;
 
-// One that is written.
+// A column that the kernel writes.
 template <class T>
 using Written = nb::ndarray<T, nb::ndim<1>, nb::c_contig, nb::device::cpu>;
 
@@ -47,7 +47,7 @@ Array<T> array(std::vector<T>&& values) {
   return {data, {size}, owner};
 }
 
-// The same as rows of so many columns.
+// The same, as rows of `columns` columns.
 template <class T>
 Rows<T> rows(std::vector<T>&& values, std::size_t columns) {
   const std::size_t size = values.size();

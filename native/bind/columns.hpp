@@ -12,10 +12,10 @@
 
 namespace vestigo::bind {
 
-// A batch of a trace. Holds the arrays, so that they live as long as it does.
+// A batch of a trace. It holds the arrays, so that they live as long as it does.
 class BoundColumns {
  public:
-  // `truth` told `value` and `stretch`. `before`: the batch before this one, if there is one. It is not needed any more after this.
+  // `truth` told `value` and `stretch`. `before` is the batch before this one, if there is one. It is needed only during this call.
   BoundColumns(Column<Time> at, Column<Id> key, Column<Id> value, Column<Id> stretch, Column<std::uint8_t> mark, Column<Bytes> size, Column<Time> cost,
                Column<Id> node, Column<Id> scope, std::size_t keys, nb::object truth, const BoundColumns* before)
       : at_(at), key_(key), value_(value), stretch_(stretch), mark_(mark), size_(size), cost_(cost), node_(node), scope_(scope), keys_(keys),
@@ -42,11 +42,11 @@ class BoundColumns {
   Bytes largest() const { return largest_; }
   Time cost() const { return total_cost_; }
   bool has_preloads() const { return has_preloads_; }
-  // So many are named.
+  // How many names there are.
   std::size_t nodes() const { return static_cast<std::size_t>(last_node_ + 1); }
   std::size_t scopes() const { return static_cast<std::size_t>(last_scope_ + 1); }
 
-  // Batches are numbered as they are made; 0 is none.
+  // Batches are numbered as they are made. 0 means none.
   std::uint64_t number() const { return number_; }
   std::uint64_t follows() const { return follows_; }
 
@@ -115,7 +115,7 @@ class BoundColumns {
   Time total_cost_ = 0;
   bool has_preloads_ = false;
   std::optional<EndsInOrder> ends_;
-  KeptMemory kept_;  // while a trace's batches are kept, so is what their replays need
+  KeptMemory kept_;  // while a trace's batches exist, memory that their replays give back is kept
 };
 
 }  // namespace vestigo::bind

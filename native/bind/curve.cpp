@@ -39,7 +39,7 @@ class BoundCurve {
   BoundCurve(Column<Id> entry_lookups, std::optional<Column<Id>> entry_nodes, Column<std::uint8_t> chosen, Bytes overhead, bool replaces, std::vector<std::int64_t> entries, std::vector<Time> sliding)
       : keys_(entry_lookups.size()), curve_(checked(entry_lookups, std::move(entry_nodes), chosen, overhead, replaces, std::move(entries), std::move(sliding))) {}
 
-  // The next batch; so many of its events are not counted.
+  // Feeds the next batch, of which the first `uncounted` events are not counted.
   void feed(const BoundColumns& batch, std::size_t uncounted) {
     if (batch.keys() != keys_) refuse("the batch is of another trace");
     nb::gil_scoped_release released;

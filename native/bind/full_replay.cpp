@@ -1,4 +1,4 @@
-// The replay of all rules, compiled by itself.
+// The full replay, compiled on its own.
 #include "vestigo/full/replay.hpp"
 
 #include "vestigo/any_replay.hpp"

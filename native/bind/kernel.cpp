@@ -1,4 +1,4 @@
-// bind/kernel.cpp: the kernel as a Python module: the names of what it counts, then its classes, each bound in a file of its own.
+// bind/kernel.cpp: the kernel as a Python module: the names of what it counts, then its classes, each of which has its own file.
 #include <nanobind/nanobind.h>
 #include <nanobind/stl/optional.h>
 
@@ -66,7 +66,7 @@ void bind_columns(nb::module_& m) {
 
 NB_MODULE(kernel, m) {
   m.doc() = "The replay kernel, for vestigo.prepared and vestigo.engine.";
-  nb::set_leak_warnings(false);  // what is kept with a trace lives until the process ends
+  nb::set_leak_warnings(false);  // objects that are kept with a trace live until the process ends
   bind_names(m);
   bind_rules(m);
   bind_columns(m);

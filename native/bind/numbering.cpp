@@ -1,4 +1,4 @@
-// bind/numbering.cpp: keys on nodes numbered, as a Python class (see vestigo/numbering.hpp).
+// bind/numbering.cpp: the numbering of keys on nodes, as a Python class (see vestigo/numbering.hpp).
 #include "vestigo/numbering.hpp"
 
 #include "array.hpp"
@@ -13,7 +13,7 @@ class BoundNumbering {
  public:
   explicit BoundNumbering(std::size_t keys) : count_(keys), numbering_(keys) {}
 
-  // The ids of the next rows; `loads` says which of them read or preload their key.
+  // The ids of the next rows. `loads` says which of them read or preload their key.
   Array<Id> number(Column<Id> key, Column<Id> node, Column<std::uint8_t> loads) {
     if (key.size() != node.size() || key.size() != loads.size()) refuse("columns differ in length");
     for (const Id id : view(key)) {

@@ -1,4 +1,4 @@
-// bind/replay.cpp: a replay as a Python class. What is asked is checked first; then the GIL is released.
+// bind/replay.cpp: a replay as a Python class. It checks its arguments first, and then releases the GIL.
 #include <nanobind/stl/tuple.h>
 
 #include <algorithm>
@@ -26,7 +26,7 @@ Answers checked(const BoundAnswers& asked, std::size_t events) {
   return {answer.data(), took.data(), age.data()};
 }
 
-// A replay under way: it is fed the batches of a trace in order, then closed.
+// A replay under way. It is fed the batches of a trace in order, and then closed.
 class BoundReplay {
  public:
   BoundReplay(const PlainAsked& asked, const Counting& counting, const WatchingAsked* watching) : asked_(asked) {
@@ -69,7 +69,7 @@ class BoundReplay {
   // Whether some policy knows the future.
   bool foresees() const { return foresees_; }
 
-  // `next_read` is asked for by a policy that knows the future; `answers`, to be written, by a replay that tells of its reads.
+  // `next_read` is needed by policies that know the future. `answers` are columns to write, for a replay that tells of its reads.
   void feed(const BoundColumns& batch, std::optional<Column<std::int64_t>> next_read, std::optional<BoundAnswers> answers) {
     if (replay_ == nullptr) refuse("the replay is closed");
     if (batch.follows() != last_batch_ || batch.keys() != entries()) refuse("a batch is not the next one");
@@ -94,7 +94,7 @@ class BoundReplay {
     replay_->feed(columns, told);
   }
 
-  // The rows of what was stale since the last time, and for how long it had been.
+  // The rows of stale answers since the last call, and their stale ages.
   nb::tuple take_stale() {
     const Testimony* const told = replay_ ? replay_->testimony() : nullptr;
     if (told == nullptr) refuse("the replay is closed, or tells nothing");
@@ -103,7 +103,7 @@ class BoundReplay {
                           column<Time>(stale, [](const StaleAnswer& one) { return one.age; }));
   }
 
-  // What was counted; the replay cannot be used after this.
+  // What was counted. The replay cannot be used after this.
   nb::dict close() {
     if (replay_ == nullptr || events_ == 0) refuse("the replay is closed, or was fed nothing");
     const auto closed = std::exchange(replay_, nullptr);

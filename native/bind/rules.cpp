@@ -1,4 +1,4 @@
-// bind/rules.cpp: the rules as Python classes, out of rules.def, choices.hpp and policies.def.
+// bind/rules.cpp: the rules as Python classes, made from rules.def, choices.hpp and policies.def.
 #include "rules.hpp"
 
 #include <nanobind/stl/array.h>
@@ -11,7 +11,7 @@
 namespace vestigo::bind {
 namespace {
 
-// The numbers that a rule may be, by the names in rules.def.
+// The bounds of a rule's number, by the names in rules.def.
 namespace bounds {
 bool lifetime(Time value) { return value == kNever || (value >= 0 && value <= kLongestSpan); }
 bool span(Time value) { return value >= 0 && value <= kLongestSpan; }
@@ -37,7 +37,7 @@ void bind_choice(nb::module_& m, const char* name) {
   for (std::size_t begin = 0; begin < words.size(); ++place) {
     const std::size_t end = std::min(words.find(',', begin), words.size());
     choice.value(std::string(words.substr(begin, end - begin)).c_str(), static_cast<Choice>(place));
-    begin = end + 2;  // the comma and a blank
+    begin = end + 2;  // without the comma and the blank
   }
 }
 

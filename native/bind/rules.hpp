@@ -10,7 +10,7 @@ namespace vestigo::bind {
 
 void bind_rules(nb::module_& m);  // rules.cpp
 
-// Each raises ValueError for what no replay can be asked for.
+// Each raises ValueError for rules that no replay accepts.
 void check(const full::GroupRules& rules);
 void check(const PoolRules& rules);
 

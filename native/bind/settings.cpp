@@ -1,4 +1,4 @@
-// bind/settings.cpp: the checks of what a replay is asked for.
+// bind/settings.cpp: checks what a replay is asked for.
 #include "settings.hpp"
 
 #include "vestigo/full/compartments.hpp"
@@ -88,7 +88,7 @@ full::Setting checked_setting(const FullAsked& asked, const Counting& counting) 
     if (group.tell_nodes != TellNodes::nothing && asked.per[static_cast<std::size_t>(group.pool)] != Per::node) refuse("there are no nodes to tell");
     group.expires_at = expires_at[place];
   }
-  // Pools by nodes fit in 64 bits: each is below 2^31.
+  // The product of pools and nodes fits in 64 bits, because each is below 2^31.
   if (full::Compartments::count_slots(setting) + policy::kSentinels * full::Compartments::count_compartments(setting) >= kMostIds) {
     refuse("more than 2^31 keys of nodes and scopes");
   }

@@ -15,10 +15,10 @@ namespace vestigo::bind {
 
 constexpr auto kMostIds = static_cast<std::size_t>(INT32_MAX);
 
-// What every replay needs to know: the entries there can be, and the rules of their groups and pools.
+// What every replay needs to know: the entries that can exist, and the rules of their groups and pools.
 struct Asked {
   Column<Id> entry_groups;
-  std::optional<Column<Id>> entry_keys;  // where nodes have caches of their own: whose each entry is
+  std::optional<Column<Id>> entry_keys;  // where nodes have caches of their own: the key of each entry
   std::size_t keys = 1;
   std::vector<full::GroupRules> groups;
   std::vector<PoolRules> pools;
@@ -28,12 +28,12 @@ struct Asked {
   std::span<const Id> keys_of_entries() const { return entry_keys ? view(*entry_keys) : std::span<const Id>{}; }
 };
 
-// For the plain replay. `groups` are whole look-ups; each is at one place, or at one place a node.
+// For the plain replay. A group is a whole look-up, or a look-up on one node.
 struct PlainAsked : Asked {
   std::optional<Column<std::uint8_t>> entry_is_first;  // whether no other entry of its key is loaded before it
   std::vector<Id> place_lookups, place_nodes, place_pools;
   std::vector<std::uint8_t> place_is_of_node;
-  std::vector<std::size_t> place_pool_rules;  // which of `pools` each pool is like
+  std::vector<std::size_t> place_pool_rules;  // the place in `pools` of each pool's rules
 };
 
 // For the replay of all rules there are.
@@ -47,7 +47,7 @@ struct FullAsked : Asked {
   std::size_t scopes_at_once = 0, scope_slots = 0;
 };
 
-// What is counted, and how loads end.
+// Where counting begins, how time is sliced, and how loads end.
 struct Counting {
   std::uint64_t first_counted = 0;
   Loading loading = Loading::timed;
@@ -59,7 +59,7 @@ struct Counting {
 // What the replay is to tell of single reads and keys.
 struct WatchingAsked {
   bool reads = false, keys = false;
-  std::optional<Column<Id>> chosen;  // what happens to these, ascending: entries, or in the full replay keys
+  std::optional<Column<Id>> chosen;  // the entries (in the full replay: keys) whose log is wanted, ascending
 };
 
 void bind_settings(nb::module_& m);  // settings.cpp
@@ -68,7 +68,7 @@ inline bool within(std::span<const Id> ids, std::size_t end) {
   return std::all_of(ids.begin(), ids.end(), [end](Id id) { return id >= 0 && static_cast<std::size_t>(id) < end; });
 }
 
-// Each raises ValueError for what does not fit together.
+// Each raises ValueError for arguments that do not fit together.
 void check(const Asked& asked, std::size_t groups);
 void check(const Counting& counting);
 Watching checked(const WatchingAsked& asked, std::size_t rows);

@@ -41,7 +41,7 @@ class Sheet {
 #include "vestigo/tally.def"
       ;
 
-  // Histograms end to end: the spans that occurred and how often, and where each one's begin.
+  // Histograms one after the other: the spans that occurred, how often, and where each histogram begins.
   class Spans {
    public:
     void add(const Histogram& histogram) {

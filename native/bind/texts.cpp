@@ -1,4 +1,4 @@
-// bind/texts.cpp: what readers of traces do with texts in native code, as a Python module.
+// bind/texts.cpp: a Python module for readers of traces: what they do with texts in native code.
 #include <nanobind/stl/optional.h>
 #include <nanobind/stl/string_view.h>
 #include <nanobind/stl/tuple.h>
@@ -21,7 +21,7 @@ class BoundTexts {
  public:
   explicit BoundTexts(std::uint64_t seed) : texts_(seed) {}
 
-  // The numbers of the texts of one Arrow array: text i reaches from offset i to the next, unless it is missing.
+  // The numbers of the texts of an Arrow array. Text i reaches from offset i to the next offset, unless it is missing.
   Array<Id> number(Column<std::int32_t> offsets, Column<std::uint8_t> letters, std::optional<Column<bool>> missing) {
     if (offsets.size() == 0) refuse("no offsets");
     const std::size_t count = offsets.size() - 1;
@@ -42,7 +42,7 @@ class BoundTexts {
     return array(std::move(ids));
   }
 
-  // (offsets, letters) of the texts by their numbers.
+  // (offsets, letters) of the texts, in the order of their numbers.
   std::tuple<Array<std::int64_t>, Array<std::uint8_t>> texts() const {
     const auto& letters = texts_.letters();
     return {array(std::vector(texts_.ends())), array(std::vector<std::uint8_t>(letters.begin(), letters.end()))};
@@ -59,7 +59,7 @@ class BoundTexts {
   Texts texts_;
 };
 
-// (the first line that is nested too deep, the first that is too long), from 1; 0: there is none.
+// (the first line that is nested too deep, the first that is too long), counted from 1. 0 means that there is none.
 std::tuple<std::int64_t, std::int64_t> lines_beyond(Column<std::uint8_t> text, std::size_t depth, std::size_t length) {
   const FirstLine found = [&] {
     nb::gil_scoped_release released;

@@ -1,4 +1,4 @@
-// bind/truth.hpp: the truth of a trace as a Python class, told batch by batch (see vestigo/truth.hpp).
+// bind/truth.hpp: the truth of a trace as a Python class, batch by batch (see vestigo/truth.hpp).
 #pragma once
 
 #include <nanobind/stl/tuple.h>

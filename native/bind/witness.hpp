@@ -8,7 +8,7 @@
 
 namespace vestigo::bind {
 
-// A column of rows: an attribute of each.
+// A column made of one attribute of each row.
 template <class T, class Rows, class Of>
 Array<T> column(const Rows& rows, Of of) {
   std::vector<T> values;
@@ -17,14 +17,14 @@ Array<T> column(const Rows& rows, Of of) {
   return array(std::move(values));
 }
 
-// The same as a view of the rows, which `owner` keeps.
+// The same as a view into the rows, which `owner` keeps alive.
 template <class T>
 Array<T> view(const LargeVector<KeyRow>& rows, const T& of_first, const nb::capsule& owner) {
   static_assert(sizeof(KeyRow) % sizeof(T) == 0);
   return {const_cast<T*>(&of_first), {rows.size()}, owner, {sizeof(KeyRow) / sizeof(T)}};
 }
 
-// Columns by name (engine/native/watched.py): of all keys, and what only some have, with the keys that it is of.
+// Columns by name (engine/native/watched.py): those that all keys have, and those that only some have, with these keys.
 inline nb::dict arrays(KeyRows&& keys) {
   nb::dict all, some;
   nb::list common_misses, rare_misses;

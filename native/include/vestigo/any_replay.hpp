@@ -1,4 +1,4 @@
-// vestigo/any_replay.hpp: a replay of whatever rules, fed batch by batch.
+// vestigo/any_replay.hpp: a replay of any rules, fed batch by batch.
 //
 // This is where a policy's name becomes a type.
 #pragma once
@@ -25,13 +25,13 @@ struct Run {
 struct Watching {
   bool reads = false;
   bool keys = false;
-  std::span<const Id> chosen;  // what happens to these: entries, or in the full replay keys
-  std::size_t rows = 0;        // so many entries, or keys, there are
+  std::span<const Id> chosen;  // the entries (in the full replay: keys) whose log is wanted
+  std::size_t rows = 0;        // how many entries, or keys, there are
 
   unsigned asks() const { return kAnswer * reads + kCount * keys + kLog * !chosen.empty(); }
 };
 
-// One virtual call a batch; the events of a batch meet none.
+// There is one virtual call for each batch, and none for an event.
 class AnyReplay {
  public:
   AnyReplay() = default;
@@ -39,13 +39,13 @@ class AnyReplay {
   AnyReplay& operator=(const AnyReplay&) = delete;
   virtual ~AnyReplay() = default;
 
-  // The next events of the trace, at least one. `answers`: where those of its reads go, if the replay tells of them.
+  // Feeds the next events of the trace, at least one. `answers` is where the answers of their reads go, if the replay tells of them.
   virtual void feed(const Columns& columns, const std::optional<Answers>& answers) = 0;
 
-  // The trace is over: what was counted.
+  // Ends the trace, and returns what was counted.
   virtual const Ledger& close() = 0;
 
-  // What was seen, if anyone watches.
+  // What the witness saw, if there is one.
   virtual Testimony* testimony() = 0;
 };
 
@@ -110,7 +110,7 @@ std::unique_ptr<AnyReplay> begin_replay_of(const Setting& setting, Run how, Slic
   }
 }
 
-// The same, seen by a witness.
+// The same with a witness.
 template <class Policy, bool by_value, unsigned may>
 std::unique_ptr<AnyReplay> begin_watched_replay_of(const Setting& setting, Run how, Slices slices, const Watching& watching) {
   const auto begin = [&]<Loading loading>() -> std::unique_ptr<AnyReplay> {
@@ -121,10 +121,10 @@ std::unique_ptr<AnyReplay> begin_watched_replay_of(const Setting& setting, Run h
   return how.loading == Loading::timed ? begin.template operator()<Loading::timed>() : begin.template operator()<Loading::instant>();
 }
 
-// Of all rules there are (see full/replay.hpp). Compiled by itself.
+// The full replay (see full/replay.hpp). It is compiled on its own.
 std::unique_ptr<AnyReplay> begin_full_replay(full::Setting setting, std::uint64_t first_counted, Slices slices, const std::optional<Watching>& watching);
 
-// Each is compiled by itself, where the build says so (CMakeLists.txt): side by side.
+// Each is compiled on its own if the build says so (CMakeLists.txt), so that they are compiled side by side.
 #ifdef VESTIGO_BUILT_APART
 extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Lru, false>(const Setting&, Run, Slices);
 extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Lru, true>(const Setting&, Run, Slices);
@@ -137,7 +137,7 @@ extern template std::unique_ptr<AnyReplay> begin_watched_replay_of<policy::Lru, 
 extern template std::unique_ptr<AnyReplay> begin_watched_replay_of<policy::Any, true, kAll>(const Setting&, Run, Slices, const Watching&);
 #endif
 
-// The commonest policies have a replay of their own; the others, and plans that mix them, share one.
+// The most common policies have a replay of their own. The others, and plans that mix policies, share one.
 inline std::unique_ptr<AnyReplay> begin_replay(const Setting& setting, Run how, Slices slices, const std::optional<Watching>& watching = {}) {
   const auto all = [&setting](Eviction policy) {
     return std::all_of(setting.pools.begin(), setting.pools.end(), [policy](const PoolRules& pool) { return pool.evicts_by(policy); });

@@ -1,4 +1,4 @@
-// vestigo/choices.hpp: rules that are one of a few words. Each is an enum whose words Python sees, too.
+// vestigo/choices.hpp: rules whose value is one of a few words. Each is an enum, and Python sees the same words.
 #pragma once
 
 #include <cstdint>
@@ -17,8 +17,8 @@ VESTIGO_CHOICE(Per, all, node, scope)
 VESTIGO_CHOICE(TellNodes, nothing, drop, copy)
 VESTIGO_CHOICE(Collect, touch, prompt, every)
 
-// Loads end when they begin, or take their time; or they end at once, but a clear spares what a load under way could bring back
-// (the ceilings: see docs/semantics.md).
+// Loads end when they begin, or take their time. For the ceilings (see docs/semantics.md) they end at once, but a clear spares what a load under way could
+// bring back.
 VESTIGO_CHOICE(Loading, instant, timed, spared)
 
 #undef VESTIGO_CHOICE

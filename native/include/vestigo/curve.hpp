@@ -1,7 +1,7 @@
 // vestigo/curve.hpp: the hits of LRU at every size at once, in entries and in bytes, and at every sliding lifetime.
 //
-// What LRU holds at one size it holds at every larger one (R. L. Mattson, J. Gecsei, D. R. Slutz, I. L. Traiger, "Evaluation
-// techniques for storage hierarchies", IBM Systems Journal 9(2), 1970): a read is a hit just where its key's depth fits.
+// What LRU holds at one size, it holds at every larger size (R. L. Mattson, J. Gecsei, D. R. Slutz, I. L. Traiger, "Evaluation techniques for storage
+// hierarchies", IBM Systems Journal 9(2), 1970): so a read is a hit exactly if the depth of its key fits.
 #pragma once
 
 #include <algorithm>
@@ -14,13 +14,13 @@
 namespace vestigo {
 
 struct CurveSetting {
-  std::vector<Id> entry_lookups{};      // of each key; or, where nodes have caches of their own, of each key on a node
-  std::vector<Id> entry_nodes{};        // which node that is: 0 for rows that name none; all, if nothing is said
-  std::vector<std::uint8_t> chosen{};   // by look-up: whether its keys share the room
+  std::vector<Id> entry_lookups{};      // for each key, or for each key on a node where nodes have caches of their own
+  std::vector<Id> entry_nodes{};        // the node: 0 for rows that name none; empty if all share
+  std::vector<std::uint8_t> chosen{};   // for each look-up, whether its keys share the room
   Bytes overhead = 0;
-  bool replaces = false;                // writes put their value in place
-  std::vector<std::int64_t> entries{};  // ascending: the sizes at which lifetimes are told apart,
-  std::vector<Time> sliding{};          // ascending: and these
+  bool replaces = false;                // writes store their value
+  std::vector<std::int64_t> entries{};  // the sizes at which lifetimes are told apart, ascending
+  std::vector<Time> sliding{};          // these lifetimes, ascending
 };
 
 class Curve {
@@ -43,7 +43,7 @@ class Curve {
     for (std::size_t node = 0; node < counts.size(); ++node) nodes_.push_back({Recency(counts[node]), std::move(lookups[node])});
   }
 
-  // The events [begin, end) of a batch; those before `counted` are not counted.
+  // Takes the events [begin, end) of a batch. Those before `counted` are not counted.
   void feed(const Columns& columns, std::size_t begin, std::size_t end, std::size_t counted) {
     for (std::size_t i = begin; i < end; ++i) {
       if (i + 2 * kAhead < end) {
@@ -56,11 +56,11 @@ class Curve {
   }
 
   std::int64_t reads() const { return reads_; }
-  // By depth in entries: how many reads found their key so deep.
+  // For each depth in entries, how many reads found their key there.
   const std::vector<std::int64_t>& by_entries() const { return by_entries_; }
-  // The same by depth in bytes, in the bins of a histogram.
+  // The same for depths in bytes, in the bins of a histogram.
   const std::vector<std::int64_t>& by_bytes() const { return by_bytes_; }
-  // By the first of the sizes that is no less than the depth, then by the first lifetime that is longer than the time since the last use.
+  // Reads by the first size that is not less than the depth, then by the first lifetime that is longer than the time since the last use.
   const std::vector<std::int64_t>& surface() const { return surface_; }
 
  private:
@@ -84,7 +84,7 @@ class Curve {
     recency.use(place(entry), columns.size[i] + setting_.overhead, columns.at[i]);
   }
 
-  // What one node, or all, hold of a look-up, or of all.
+  // What a node, or all, hold of a look-up, or of all look-ups.
   void forget(Id lookup, Id node) {
     for (std::size_t one = 0; one < nodes_.size(); ++one) {
       if (node != kNone && !setting_.entry_nodes.empty() && static_cast<Id>(one) != node + 1) continue;
@@ -104,7 +104,7 @@ class Curve {
     ++surface_[static_cast<std::size_t>(size) * (setting_.sliding.size() + 1) + static_cast<std::size_t>(lifetime)];
   }
 
-  // What one node has used, and of which look-up each of its entries is.
+  // What one node has used, and the look-up of each of its entries.
   struct Node {
     Recency recency;
     std::vector<Id> lookups;
@@ -115,7 +115,7 @@ class Curve {
   Id place(Id entry) const { return places_[static_cast<std::size_t>(entry)]; }
 
   CurveSetting setting_;
-  std::vector<Id> places_;  // of each entry among those of its node
+  std::vector<Id> places_;  // the place of each entry among those of its node
   std::vector<Node> nodes_;
   std::vector<std::int64_t> by_entries_, by_bytes_, surface_;
   std::int64_t reads_ = 0;

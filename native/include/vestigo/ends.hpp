@@ -1,4 +1,4 @@
-// vestigo/ends.hpp: when each read's load would end, in order. Worked out once for a batch, for all replays of it.
+// vestigo/ends.hpp: when each read's load would end, in order. This is worked out once for a batch, and serves all replays of it.
 #pragma once
 
 #include <algorithm>
@@ -11,7 +11,7 @@ namespace vestigo {
 
 class EndsInOrder {
  public:
-  // `before`: the ends of the batch before, whose last event was at `over`.
+  // `before` has the ends of the batch before, whose last event was at `over`.
   explicit EndsInOrder(const Columns& columns, const Ends& before = {}, Time over = kNever)
       : carried_from_(std::upper_bound(before.at, before.at + before.count, over) - before.at) {
     std::vector<std::pair<Time, Id>> own;

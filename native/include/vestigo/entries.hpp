@@ -10,12 +10,12 @@ namespace vestigo {
 
 class Entries {
  public:
-  // Of as many as there are, each in no pool.
+  // Makes as many entries as there are, none of them in a pool.
   explicit Entries(std::size_t count) : keys_(static_cast<Id>(count)) {
     entries_.reserve(count);
     while (entries_.size() < count) add(0);
   }
-  // `is_first`: whether the key is loaded first there; of all, if nothing is said.
+  // `is_first` says whether the key is loaded there first. If it is empty, this holds for all entries.
   Entries(std::span<const Id> groups, std::span<const std::uint8_t> is_first, std::size_t sentinels) : keys_(static_cast<Id>(groups.size())) {
     entries_.reserve(groups.size() + sentinels);
     for (std::size_t i = 0; i < groups.size(); ++i) add(static_cast<std::uint16_t>(groups[i]), is_first.empty() || is_first[i] ? kFirst : kScope);

@@ -18,29 +18,29 @@ constexpr Time kGone = INT64_MIN;
 constexpr Time kNoExpiry = INT64_MAX;
 
 struct alignas(64) Entry {
-  Time dies_at = kGone;       // when the first of its lifetimes ends; kGone: no entry is held
-  Time ages_at = kNoExpiry;   // when its absolute lifetime ends; of one that was taken away, when it would have expired
+  Time dies_at = kGone;       // when the first of its lifetimes ends, or kGone if no entry is held
+  Time ages_at = kNoExpiry;   // when its absolute lifetime ends; for an entry that was taken, when it would have expired
   Time idle_since = 0;        // last hit, or when it came into the pool
-  Time loaded_at = 0;         // when the value was asked for, or written
+  Time loaded_at = 0;         // when the load of the value began, or when it was written
   Bytes bytes = 0;            // size and overhead
-  Id stretch = 0;             // in which the value was the truth (see Columns)
-  Id before = kNone;          // neighbours in the policy's order; itself, where it is in none
+  Id stretch = 0;             // the stretch in which the value was the truth (see Columns)
+  Id before = kNone;          // neighbours in the policy's order, or itself if it is in none
   Id after = kNone;
   Id load = kNone;            // the name of the load that the entry records
   std::uint16_t group = 0;    // the look-up that the key belongs to
-  Cause cause = kFirst;       // why it is not held, where it is not
-  Cause would_expire = kFirst;  // of one that was taken away, which lifetime would have ended first
-  std::uint8_t state = 0;     // of these; 0 is nearly every key that is read and not found
+  Cause cause = kFirst;       // why it is not held, if it is not
+  Cause would_expire = kFirst;  // for an entry that was taken, which lifetime would have ended first
+  std::uint8_t state = 0;     // flags from below; nearly every key that is read and not found has 0
   static constexpr std::uint8_t kHeld = 1, kRecords = 2, kMoreLoads = 4, kDropMissed = 8;
-  bool logged = false;        // whether what happens to it is put down (see witness/)
+  bool logged = false;        // whether its log is wanted (see witness/)
 
   bool held() const { return state & kHeld; }
   bool live(Time now) const { return now < dies_at; }
 
-  // Why a key that is not held is not there: once its entry would have expired, the expiry, whatever took it before.
+  // Why a key is not held. Once its entry would have expired, the expiry is the cause, whatever took the entry before.
   Cause absence(Time now) const { return now < ages_at ? cause : would_expire; }
 
-  // The entry goes. One that was taken away remembers when it would have expired, and why.
+  // The entry goes. If something took it away, it remembers when it would have expired, and why.
   void vacate(Cause why, Cause expiry) {
     const bool taken = why == kEvicted || why == kDropped || why == kCleared || why == kRestarted;
     ages_at = taken ? dies_at : kNoExpiry;
@@ -49,21 +49,20 @@ struct alignas(64) Entry {
     dies_at = kGone;
     cause = why;
   }
-  // A value that would have come in did not.
+  // A value that would have come in was not kept.
   void miss_out(Cause why) {
     ages_at = kNoExpiry;
     cause = why;
   }
 
   bool records() const { return state & kRecords; }       // a load under way
-  bool more_loads() const { return state & kMoreLoads; }  // there are others (see loads.hpp)
+  bool more_loads() const { return state & kMoreLoads; }  // there are more loads (see loads.hpp)
   bool loading() const { return state & (kRecords | kMoreLoads); }
   bool drop_missed() const { return state & kDropMissed; }  // a drop arrived since the load that it records began
   void set(std::uint8_t states) { state |= states; }
   void unset(std::uint8_t states) { state &= static_cast<std::uint8_t>(~states); }
 
-  // While no value is held, the entry can record a load: what it will store (stretch, bytes without overhead) and when it
-  // was asked for.
+  // While no value is held, the entry can record a load: what it will store (stretch, bytes without overhead) and when it began.
   void record(Id begun, Id truth, Bytes size, Time now) {
     state = kRecords;
     load = begun;

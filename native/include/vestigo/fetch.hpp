@@ -1,8 +1,8 @@
 // vestigo/fetch.hpp: fetches the memory that later events will touch, while an earlier one is replayed.
 //
-// Columns first, then the entries of their keys, then the entries' neighbours in the policy's order. All by
-// blocks, but entries one an event where loads take time: found by measuring, as is how far ahead.
-// Inlined by order: the compiler takes a function that only fetches for one without effect.
+// Columns come first, then the entries of their keys, then the neighbours of the entries in the policy's order. All are fetched by blocks, except that entries
+// are fetched one for each event where loads take time. This, and how far ahead to fetch, were found by measuring. Inlining is forced, because the compiler
+// takes a function that only fetches for one without effect.
 #pragma once
 
 #include <algorithm>
@@ -14,7 +14,7 @@
 namespace vestigo {
 
 constexpr std::size_t kBlock = 8;  // events: a cache line of the widest columns
-constexpr std::size_t kFetchEntries = 4 * kBlock;  // so many events before they are needed
+constexpr std::size_t kFetchEntries = 4 * kBlock;  // how many events ahead
 constexpr std::size_t kFetchAhead = 9 * kBlock;
 
 [[gnu::always_inline]] inline void fetch_columns(const Columns& columns, std::size_t far) {
@@ -36,16 +36,16 @@ template <bool neighbours, bool entries_too>
   }
   if constexpr (neighbours) {
     for (std::size_t i = near; i < near + kBlock; ++i) {
-      const Entry& soon = entries[columns.key[i]];  // in no order, it is its own neighbour
+      const Entry& soon = entries[columns.key[i]];  // an entry in no order is its own neighbour
       __builtin_prefetch(&entries[soon.before], 1);
       __builtin_prefetch(&entries[soon.after], 1);
     }
   }
 }
 
-// The same for what policies remember.
+// The same for the notes of policies.
 [[gnu::always_inline]] inline void fetch_notes(const Columns& columns, const policy::Notes& notes, std::size_t block) {
-  if (notes.data() == nullptr) return;  // no pool's policy keeps any
+  if (notes.data() == nullptr) return;  // no policy keeps notes
   for (std::size_t i = block + 2 * kBlock; i < block + 3 * kBlock; ++i) __builtin_prefetch(&notes.data()[columns.key[i]], 1);
 }
 

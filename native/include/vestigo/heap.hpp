@@ -1,4 +1,4 @@
-// vestigo/heap.hpp: a heap of four children a node, from which any node can be taken, since each knows its place.
+// vestigo/heap.hpp: a heap with four children for each node. Any node can be removed, because each knows its place.
 #pragma once
 
 #include <algorithm>
@@ -26,7 +26,7 @@ class Heap {
     rise(nodes_.size() - 1, node);
   }
 
-  // What stands at a place is that node now.
+  // Puts a node in a place.
   void change(std::size_t place, const Node& node) { node < nodes_[place] ? rise(place, node) : sink(place, node); }
 
   void take(std::size_t place) {

@@ -1,7 +1,7 @@
 // vestigo/histogram.hpp: how often each span of time occurred.
 //
-// Exact while few distinct spans have occurred; then in bins of less than 1% width. A bin is a power of two divided into
-// 128 equal parts; below 256 every number has its own.
+// It is exact while few distinct spans have occurred. After that it has bins of less than 1 % width. Bins divide each power of two into 128 equal parts. Below
+// 256 every number has its own bin.
 #pragma once
 
 #include <algorithm>
@@ -16,7 +16,7 @@ namespace vestigo {
 
 class Histogram {
  public:
-  static constexpr std::size_t kFew = 64;  // distinct spans that are told apart exactly
+  static constexpr std::size_t kFew = 64;  // how many distinct spans are kept exactly
 
   static std::size_t bin(Time span) {
     const auto value = static_cast<std::uint64_t>(span);
@@ -59,7 +59,7 @@ class Histogram {
     other.each_exact([this](Time span, std::uint32_t times) { add(span, times); });
   }
 
-  // What `other` held is part of what this holds.
+  // Adds everything that `other` holds.
   void subtract(const Histogram& other) {
     for (std::size_t i = 0; i < other.bins_; ++i) counts_[i] -= other.counts_[i];
     other.each_exact([this](Time span, std::uint32_t times) {
@@ -67,7 +67,7 @@ class Histogram {
     });
   }
 
-  // Calls `visit(span, times)` for all that occurred, the shortest first; of a bin its middle stands for all in it.
+  // Calls `visit(span, times)` for all spans that occurred, the shortest first. The middle of a bin stands for all spans in it.
   template <class Visit>
   void each(Visit visit) const {
     std::vector<std::pair<Time, std::uint32_t>> few;
@@ -86,7 +86,7 @@ class Histogram {
     std::uint32_t times = 0;
   };
 
-  // Another span than the latest.
+  // A span that differs from the latest one.
   [[gnu::noinline]] void add_exact(Time span, std::uint32_t times) {
     if (exact_.empty()) exact_.resize(kPlaces);
     if (latest_.times > 0) exact_[find(latest_.span)].times += latest_.times;
@@ -105,7 +105,7 @@ class Histogram {
 
   Exact& place(Time span) { return span == latest_.span ? latest_ : exact_[find(span)]; }
 
-  // Where a span stands, or would.
+  // The place of a span, or the place where it would be.
   std::size_t find(Time span) const {
     auto place = static_cast<std::size_t>(static_cast<std::uint64_t>(span) * 0x9E3779B97F4A7C15 >> 57);
     static_assert(kPlaces == 1 << 7);
@@ -121,7 +121,7 @@ class Histogram {
     }
   }
 
-  // From here on in bins.
+  // Changes to bins.
   [[gnu::noinline]] void spill() {
     if (bins_ > 0) return;
     const Histogram few = std::exchange(*this, {});
@@ -134,11 +134,11 @@ class Histogram {
     bins_ = bins;
   }
 
-  Exact latest_;              // the latest span, not yet among these
-  std::vector<Exact> exact_;  // by hash, while there are few
+  Exact latest_;              // the latest span, which is not yet counted in `counts_`
+  std::vector<Exact> exact_;  // spans by hash, while there are few
   std::size_t distinct_ = 0;
   std::vector<std::uint32_t> counts_;
-  std::size_t bins_ = 0;  // counts_.size(), without the division that this costs at every read; 0 while all is exact
+  std::size_t bins_ = 0;  // counts_.size(), without the division that this costs at every read; 0 while exact
 };
 
 }  // namespace vestigo

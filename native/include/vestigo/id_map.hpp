@@ -1,7 +1,7 @@
-// vestigo/id_map.hpp: a map from whole numbers that is small, often changed, and asks for memory only when it grows.
+// vestigo/id_map.hpp: a map from whole numbers, for maps that are small and change often. It asks for memory only when it grows.
 //
-// Open addressing with linear probing, never more than half full; an erased place is closed at once (D. E. Knuth,
-// "The Art of Computer Programming" vol. 3, 1973, section 6.4, algorithms L and R).
+// Open addressing with linear probing, never more than half full. The hole of an erased key is closed at once (D. E. Knuth, "The Art of Computer Programming"
+// vol. 3, 1973, section 6.4, algorithms L and R).
 #pragma once
 
 #include <type_traits>
@@ -15,7 +15,7 @@ namespace vestigo {
 template <class Key, class Value>
 class Map {
  public:
-  // The value of `key`, or null. It stays where it is until the map changes.
+  // The value of `key`, or null. The pointer is valid until the map changes.
   Value* find(Key key) { return const_cast<Value*>(std::as_const(*this).find(key)); }
   const Value* find(Key key) const {
     if (places_.empty()) return nullptr;
@@ -26,7 +26,7 @@ class Map {
   // `key` is not -1.
   void set(Key key, Value value) { *insert(key).value = value; }
 
-  // The value of `key`, and whether it is new. It stays where it is until the map changes.
+  // The value of `key`, and whether it is new. The pointer is valid until the map changes.
   struct Inserted {
     Value* value;
     bool is_new;
@@ -49,7 +49,7 @@ class Map {
     std::size_t hole = search(key);
     if (places_[hole].key == kFree) return;
     for (std::size_t i = next(hole); places_[i].key != kFree; i = next(i)) {
-      // What stands behind the hole moves into it unless its own search begins behind the hole, too.
+      // What stands behind the hole moves into it, unless its own search begins behind the hole as well.
       if (((i - bucket(places_[i].key)) & mask()) >= ((i - hole) & mask())) places_[std::exchange(hole, i)] = places_[i];
     }
     places_[hole] = {};
@@ -84,7 +84,7 @@ class Map {
     return static_cast<std::size_t>(mixed >> 32) & mask();
   }
 
-  // Where `key` stands, or the free place where it would.
+  // The place of `key`, or the free place where it would be.
   std::size_t search(Key key) const {
     std::size_t i = bucket(key);
     while (places_[i].key != key && places_[i].key != kFree) i = next(i);

@@ -1,6 +1,6 @@
-// vestigo/json_lines.hpp: whether lines of JSON can be handed to a reader that trusts them: how deep they are nested, and how long they are.
+// vestigo/json_lines.hpp: whether a reader that trusts lines of JSON survives them: how deep they are nested, and how long they are.
 //
-// A reader that goes down into every object and list by calling itself ends the process where a line is nested too deep.
+// A reader that calls itself for every nested object and list crashes if a line is nested too deep.
 #pragma once
 
 #include <cstddef>
@@ -9,7 +9,7 @@
 
 namespace vestigo {
 
-// The first line that is nested deeper than `depth`, or longer than `length`, from 1; 0: there is none.
+// The first line that is nested deeper than `depth`, or longer than `length`, counted from 1. 0 means that there is none.
 struct FirstLine {
   std::size_t too_deep = 0, too_long = 0;
 };

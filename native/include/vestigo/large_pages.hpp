@@ -1,8 +1,7 @@
-// vestigo/large_pages.hpp: memory that is visited in no order, on large pages where the system has them. Small ones would cost an
-// address look-up for nearly each visit.
+// vestigo/large_pages.hpp: memory that is visited in no order, on large pages if the system has them. With small pages, nearly every visit would cost an
+// address look-up.
 //
-// What one replay gives back the next one takes, while someone keeps it (`KeptMemory`): to be given fresh pages by the system
-// takes a tenth of a short replay's time.
+// While a `KeptMemory` exists, the next replay takes the memory that one gives back. Fresh pages from the system would take a tenth of a short replay's time.
 #pragma once
 
 #include <algorithm>
@@ -25,7 +24,7 @@ class LargeBlocks {
   static constexpr std::size_t kPage = std::size_t{2} << 20;
 
   static LargeBlocks& all() {
-    static auto* const blocks = new LargeBlocks;  // outlives whoever may still hold a block when the process ends
+    static auto* const blocks = new LargeBlocks;  // it is never destroyed, because blocks may still be held when the process ends
     return *blocks;
   }
 
@@ -80,7 +79,7 @@ class LargeBlocks {
   std::size_t kept_bytes_ = 0, keepers_ = 0;
 };
 
-// While there is one, memory that is given back is kept for the next to ask for as much.
+// While one exists, memory that is given back is kept for the next request of the same size.
 class KeptMemory {
  public:
   KeptMemory() { LargeBlocks::all().keep(); }

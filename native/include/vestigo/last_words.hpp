@@ -1,6 +1,6 @@
-// vestigo/last_words.hpp: what the process says where a file that it has mapped into memory was cut.
+// vestigo/last_words.hpp: what the process says if a file that it has mapped into memory was cut.
 //
-// A page of the file that is gone can be neither read nor replaced: the system sends SIGBUS, and the process can but end.
+// A page of the file that is gone can be neither read nor replaced. The system sends SIGBUS, and the process must end.
 #pragma once
 
 #include <signal.h>
@@ -21,7 +21,7 @@ struct Mapped {
 
 class LastWords {
  public:
-  // To be said where the memory is of that file. Where someone else answers the signal, nothing is said.
+  // Sets what is said if the memory belongs to this file. If someone else handles the signal, nothing is said.
   static void of_memory(std::uintptr_t begin, std::size_t size, std::string_view sentence) {
     struct sigaction present = {};
     ::sigaction(SIGBUS, nullptr, &present);
@@ -33,7 +33,7 @@ class LastWords {
     place.end = begin + size;
   }
 
-  // With what status to end then, instead of by the signal.
+  // Sets the status with which to end, in place of the signal.
   static void end_with(int status) { status_ = status; }
 
  private:
@@ -53,10 +53,10 @@ class LastWords {
       if (status_ >= 0) ::_exit(status_);
       break;
     }
-    ::signal(SIGBUS, SIG_DFL);  // what could not be read is tried again, and ends the process
+    ::signal(SIGBUS, SIG_DFL);  // the read is tried again, and ends the process
   }
 
-  static inline std::array<Mapped, 64> mapped_{};  // the latest ones: memory that was given back may be another file's now
+  static inline std::array<Mapped, 64> mapped_{};  // the latest one counts: memory that was given back may belong to another file now
   static inline std::atomic<std::size_t> count_ = 0;
   static inline int status_ = -1;
 };

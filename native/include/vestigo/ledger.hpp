@@ -1,7 +1,6 @@
-// vestigo/ledger.hpp: the books of a replay: a tally a look-up, what is no sum of them, and the slices.
+// vestigo/ledger.hpp: the books of a replay: a tally for each look-up, what is not a sum of tallies, and the slices.
 //
-// What happens at every read is counted by the replay itself, straight into a tally; what is rarer
-// comes through here.
+// The replay counts what happens at every read directly in a tally. Rarer events come through here.
 #pragma once
 
 #include <algorithm>
@@ -16,8 +15,8 @@ namespace vestigo {
 
 class Ledger {
  public:
-  // The plain replay's. Misses take as long as their loads, and hits of a look-up all the same, unless they cost by size: so the time that
-  // they take is added in bulk.
+  // For the plain replay. A miss takes as long as its load. All hits of a look-up take the same time, unless they cost by size. So the time of hits is added in
+  // bulk.
   Ledger(std::span<const Rules> rules, bool hits_cost_the_same, Slices slices)
       : tallies_(rules.size()), several_(rules.size() > 1), hits_in_bulk_(hits_cost_the_same), misses_in_bulk_(true), slices_(std::move(slices)) {
     for (const Rules& one : rules) {
@@ -26,7 +25,7 @@ class Ledger {
     }
   }
 
-  // The full replay's, which counts the time and the bytes of each read when it occurs.
+  // For the full replay, which counts the time and the bytes of each read when it occurs.
   Ledger(std::size_t lookups, Slices slices) : tallies_(lookups), several_(lookups > 1), hit_costs_(lookups), overheads_(lookups), slices_(std::move(slices)) {}
 
   Tally& tally(std::size_t lookup) { return tallies_[lookup]; }
@@ -38,7 +37,7 @@ class Ledger {
   // The first moment that belongs to a later slice.
   Time slice_end() const { return counting_ && !slices_.last() ? slices_.end() : kNever; }
 
-  // A reader misses, and loads.
+  // A reader misses and loads.
   [[gnu::always_inline]] void miss(Tally& tally, Cause cause, Time cost, Bytes size, Time now) {
     if (now >= tally.surge_count.second_ends) [[unlikely]] begin_second(tally, now);
     ++tally.counts[cause];
@@ -52,7 +51,7 @@ class Ledger {
     tally.origin_time += cost;
   }
 
-  // A read took so long.
+  // Counts how long a read took.
   void took(Tally& tally, Time span) {
     tally.sums[kReadTime] += span;
     tally.read_times.add(span);
@@ -65,7 +64,7 @@ class Ledger {
     wait(tally, rest, size);
   }
 
-  // A read is answered with a value that was loaded, or written, so long ago.
+  // Counts a hit, whose value was loaded, or written, that long ago.
   [[gnu::always_inline]] void answer(Tally& tally, Time age) {
     tally.sums[kAnswerAge] += age;
     tally.answer_ages.add(age);
@@ -79,13 +78,13 @@ class Ledger {
     if (age > tally.oldest_stale) tally.oldest_stale = age;
   }
 
-  // The look-up now holds so much more, or less.
+  // The look-up holds more, or less.
   [[gnu::always_inline]] void hold(Tally& tally, std::int64_t more_entries, Bytes more_bytes, Time now) {
     tally.hold(more_entries, more_bytes, now);
     if (several_) held_.change(more_entries, more_bytes);
   }
 
-  // An entry's last stretch without a hit, since `from`, is over: it leaves, or the trace ends.
+  // The last stretch of an entry without a hit, which began at `from`, is over: it leaves, or the trace ends.
   [[gnu::always_inline]] void idle(Tally& tally, Bytes bytes, Time from, Time now) {
     if (from < slices_.present_from()) [[unlikely]] {
       from = std::max(from, counted_from_);
@@ -94,7 +93,7 @@ class Ledger {
     tally.sums[kIdleHeld] += byte_time(bytes, now - from);
   }
 
-  // The warm-up is over: what was counted so far is forgotten, what is held stays.
+  // The warm-up is over. Forgets what was counted, and keeps what is held.
   void count_from(Time now) {
     counting_ = true;
     counted_from_ = now;
@@ -117,7 +116,7 @@ class Ledger {
     open_slice();
   }
 
-  // The last event is done, at `now`, and every entry's idle time told.
+  // Ends the books at `now`, after the last event and the idle time of every entry.
   void close(Time now) {
     if (!counting_) return;
     close_slice(now);
@@ -151,7 +150,7 @@ class Ledger {
     return loads;
   }
 
-  // A second begins in which the look-up loads.
+  // A second with a load of the look-up begins.
   [[gnu::noinline]] void begin_second(Tally& tally, Time now) {
     tally.surge_count.begin_second(now, tally.loads());
     if (now < surge_.second_ends && now < slice_surge_.second_ends) return;
@@ -162,7 +161,7 @@ class Ledger {
 
   void open_slice() {
     slice_surge_ = SurgeCount{loads()};
-    for (Tally& tally : tallies_) tally.surge_count.second_ends = kGone;  // so that the slice hears of the next load
+    for (Tally& tally : tallies_) tally.surge_count.second_ends = kGone;  // makes the slice hear of the next load
     held_.peaks_from_now();
     for (Tally& tally : tallies_) tally.held.peaks_from_now();
   }
@@ -191,8 +190,7 @@ class Ledger {
     slices_.close(ends, std::move(so_far));
   }
 
-  // Adds to a tally, which has what a look-up counted, what is known of that in bulk: hits' times and sizes, loads, and what
-  // is held up to `now`.
+  // Adds to a look-up's tally what is counted in bulk: times and sizes of hits, loads, and what is held up to `now`.
   void settle(Tally& tally, std::size_t lookup, Time now) const {
     const Tally& own = tallies_[lookup];
     const std::int64_t hits = own.counts[kHits];
@@ -204,7 +202,7 @@ class Ledger {
     tally.sums[kHeld] += Int128{own.held.bytes} * now;
   }
 
-  // The maxima of a look-up, over the slices that are over. Its tally has those of the present one.
+  // The maxima of a look-up over the slices that are over. Its tally has those of the current slice.
   struct Most {
     Time longest_read = 0, oldest_answer = 0, oldest_stale = 0;
     Level held;
@@ -218,8 +216,8 @@ class Ledger {
   std::vector<std::int64_t> hits_before_;  // the present slice
   std::vector<Most> most_;
   Tally total_;
-  Level held_;                      // by all look-ups, where there are several; its peaks are the present slice's
-  SurgeCount surge_, slice_surge_;  // of all look-ups: over the whole trace, in the present slice
+  Level held_;                      // what all look-ups hold, if there are several; its peaks are those of the current slice
+  SurgeCount surge_, slice_surge_;  // for all look-ups: over the whole trace, and in the current slice
   Slices slices_;
   Time counted_from_ = kNever;
   bool counting_ = false;

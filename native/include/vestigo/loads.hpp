@@ -1,10 +1,8 @@
 // vestigo/loads.hpp: loads under way that an entry has no room to record.
 //
-// When a load would end is known before the replay begins: Columns::ends lists it for every read, in order.
-// So there is no queue of loads: the replay walks that list beside the events, and asks which of the reads
-// did begin a load. While a key is not held, its entry is the record of the load that began first
-// (Entry::load, with its stretch). What is here are the rarer ones: a second load of a key, or one
-// of a key that is held. The loads of one key form a ring, newest first.
+// When a load would end is known before the replay begins: Columns::ends lists it for every read, in order. So there is no queue of loads. The replay walks
+// that list beside the events, and asks which of the reads began a load. While a key is not held, its entry records the load that began first (Entry::load,
+// with its stretch). This file has the rarer ones: a second load of a key, or a load of a key that is held. The loads of one key form a ring, newest first.
 #pragma once
 
 #include <utility>
@@ -17,11 +15,11 @@
 namespace vestigo {
 
 struct Load {
-  Time loaded_at = 0;        // when it was asked for
+  Time loaded_at = 0;        // when it began
   Bytes size = 0;
   Id name = kNone;           // its place in Columns::ends
-  Id stretch = 0;            // of the truth when it began: what it will store
-  Id older = kNone;          // ring of the key's loads; the newest one's `newer` is the oldest
+  Id stretch = 0;            // the stretch of the truth when it began, which it will store
+  Id older = kNone;          // ring of the key's loads; `newer` of the newest is the oldest
   Id newer = kNone;
   bool raced = false;        // a drop arrived since it began
 };
@@ -39,7 +37,7 @@ class Loads {
     load.newer = std::exchange(slots_[at(newest)].newer, slot);
   }
 
-  // A load that an entry has recorded so far is recorded here: the oldest of its key.
+  // Records a load that an entry has recorded so far. It is the oldest of its key.
   void take_over(Id key, Entry& entry) {
     const Id slot = take_slot({.loaded_at = entry.loaded_at, .size = entry.bytes, .name = entry.load, .stretch = entry.stretch, .raced = entry.drop_missed()});
     Load& load = slots_[at(slot)];
@@ -73,13 +71,12 @@ class Loads {
   // The load that began first among those of a key.
   const Load& oldest(Id key) const { return slots_[at(slots_[at(newest_.find(key))].newer)]; }
 
-  // A drop touches the loads that began since the last one: these come first in the ring, so that every load is touched
-  // at most once.
+  // A drop marks the loads that began since the last drop. These come first in the ring, so every load is touched at most once.
   void mark_raced(Id key) {
     for (Id slot = newest_.find(key); slot != kNone && !slots_[at(slot)].raced; slot = slots_[at(slot)].older) slots_[at(slot)].raced = true;
   }
 
-  // The next batch begins: each load takes its place there as its name.
+  // The next batch begins. The name of each load becomes its place there.
   void rename(const Ends& ends) {
     std::vector<Id> slots;
     slot_of_.each([&slots](Id, Id slot) { slots.push_back(slot); });

@@ -1,5 +1,5 @@
-// vestigo/numbering.hpp: numbers pairs of a key and a node by first appearance, so that a replay sees only more keys; and says on
-// which node each key is loaded first.
+// vestigo/numbering.hpp: numbers pairs of a key and a node by first appearance, so that a replay sees only more keys. It also says on which node each key is
+// loaded first.
 #pragma once
 
 #include <stdexcept>
@@ -13,7 +13,7 @@ class Numbering {
  public:
   explicit Numbering(std::size_t keys) : is_loaded_(keys) {}
 
-  // `loads`: the row reads the key, or preloads it.
+  // `loads` means that the row reads or preloads the key.
   Id number(Id key, Id node, bool loads) {
     const auto [found, is_new] = ids_.insert(pair(key, node));
     if (is_new) *found = add(key, node);
@@ -42,8 +42,8 @@ class Numbering {
 
   Map<std::uint64_t, Id> ids_;
   std::vector<Id> keys_, nodes_;
-  std::vector<std::uint8_t> is_first_;   // by pair: the key is loaded there first
-  std::vector<std::uint8_t> is_loaded_;  // by key: so far
+  std::vector<std::uint8_t> is_first_;   // for each pair, whether the key is loaded there first
+  std::vector<std::uint8_t> is_loaded_;  // for each key, whether it was loaded so far
 };
 
 }  // namespace vestigo

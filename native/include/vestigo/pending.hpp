@@ -1,7 +1,7 @@
-// vestigo/pending.hpp: which reads began a load that has not ended, and which of these ends next.
+// vestigo/pending.hpp: which reads began a load that has not ended, and which of these loads ends next.
 //
-// Ends has a place for the end of every read's load. A load that begins sets the byte at its place, so that the next one to
-// end is the next byte that is set: no queue, and reads that were hits are passed over eight at a time.
+// Ends has a place for the end of every read's load. A load that begins sets the byte at its place. So the next byte that is set is the next load to end. There
+// is no queue, and reads that were hits are skipped eight at a time.
 #pragma once
 
 #include <bit>
@@ -14,8 +14,8 @@ namespace vestigo {
 
 class Pending {
  public:
-  // Before the first load of a batch: makes room for its ends. The byte after the last never ends. Loads that are
-  // under way begin anew, at their places in this batch.
+  // Makes room for the ends of a batch, before its first load. The byte after the last one stands for "never". Loads under way move to their places in this
+  // batch.
   void open(const Ends& ends) {
     std::vector<Id> under_way;
     for (std::size_t i = 0; i < ends.carried.size(); ++i) {
@@ -41,11 +41,11 @@ class Pending {
   // Takes the load that ends next.
   Id end(const Ends& ends) {
     const auto load = static_cast<Id>(next_);
-    move_to(ends, next_ < last_ ? search(next_ + 1) : ends.count);  // what began last is under way until it is next itself
+    move_to(ends, next_ < last_ ? search(next_ + 1) : ends.count);  // the load with the last place is under way until it is the next one
     return load;
   }
 
-  // Gives up those that are under way and of which `goes(load)` is true.
+  // Gives up loads under way for which `goes(load)` is true.
   template <class Goes>
   void abandon(const Ends& ends, Goes goes) {
     const std::size_t first = next_;
@@ -76,7 +76,7 @@ class Pending {
 
   std::vector<std::uint8_t> begun_;
   std::size_t next_ = 0;  // the place of the load that ends next
-  std::size_t last_ = 0;  // the last place at which one has begun
+  std::size_t last_ = 0;  // the last place at which a load has begun
   Time next_at_ = kNever;
 };
 

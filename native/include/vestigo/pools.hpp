@@ -1,5 +1,4 @@
-// vestigo/pools.hpp: what the look-ups hold. An entry comes in here if the rules allow, others make way for it, and every
-// way out is here.
+// vestigo/pools.hpp: what the look-ups hold: how entries come in if the rules allow, which are evicted for them, and how they leave.
 #pragma once
 
 #include <algorithm>
@@ -16,7 +15,7 @@
 
 namespace vestigo {
 
-// `by_value`: some rules ask for the size or the cost of single values. `Seen`: by whom single reads and keys are seen, if by anyone.
+// `by_value`: whether some rules need the size or the cost of single values. `Seen`: the witness of single reads and keys, if there is one.
 template <class Policy, bool by_value, class Seen = NoWitness>
 struct Pools {
   struct Pool {
@@ -26,7 +25,7 @@ struct Pools {
     std::int64_t entries = 0;
     Bytes bytes = 0;
 
-    Bytes largest_where_full, bytes_where_full;  // more does not come in when it is full; more is held than may stay then
+    Bytes largest_where_full, bytes_where_full;  // more than this does not fit; more than this must not stay after trimming
 
     Pool(const PoolRules& own, const policy::Room& place)
         : rules(own), room(place), policy(room), largest_where_full(own.refuses ? -1 : own.max_bytes), bytes_where_full(own.trims ? -1 : own.max_bytes) {}
@@ -34,7 +33,7 @@ struct Pools {
     bool is_full_for(Bytes more) const { return vestigo::is_full_for(rules, entries, bytes, more); }
   };
 
-  // Its size is a power of two, so that finding it takes no multiplication.
+  // Its size is a power of two, so finding one takes no multiplication.
   struct alignas(128) Group {
     Pool* pool;
     Tally* tally;
@@ -43,13 +42,13 @@ struct Pools {
     Id node;
     bool is_of_node;
 
-    // Whether a clear or a restart that names a node, or none, empties it.
+    // Whether a clear or a restart empties it, which may name a node or none.
     bool is_on(Id named) const { return named == kNone || !is_of_node || named == node; }
   };
 
   Entries entries;
   policy::Notes notes;
-  std::vector<Pool> pools;  // of a fixed size: groups and policies point into it
+  std::vector<Pool> pools;  // its size is fixed, because groups and policies point into it
   std::vector<Group> groups;
   Ledger ledger;
   std::vector<ValueRules> value_rules;  // by group
@@ -84,19 +83,19 @@ struct Pools {
   // Which lifetime of an entry ends first.
   static Cause expiry_of(const Entry& entry) { return expiry(entry.dies_at, entry.ages_at, entry.dies_at); }
 
-  // The key of an entry, wherever that is.
+  // The key of an entry, on whichever node.
   Id key_of(Id entry) const { return entry_keys_.empty() ? entry : entry_keys_[static_cast<std::size_t>(entry)]; }
 
-  // The row of an entry's key is its own: whose it is, the entries' keys and nodes say.
+  // An entry's row in the counts by key is its own number. The entries' keys and nodes say whose row it is.
   static Who who(const Entry& entry, Id id) { return {id, id, kNone, entry.logged}; }
   Who who(const Entry& entry) const { return who(entry, entries.id(entry)); }
 
-  // The entries of which everything is put down.
+  // The entries whose log is wanted.
   void log(std::span<const Id> chosen) {
     for (const Id entry : chosen) entries[entry].logged = true;
   }
 
-  // A write has put a value: the key's first load, if it is still to come, is of one that is known elsewhere.
+  // A write has stored a value. If the first load of the key is still to come, the key counts as known elsewhere.
   void put(Id entry) {
     if (first_entries_.empty()) return;
     const Id first = first_entries_[static_cast<std::size_t>(key_of(entry))];
@@ -115,8 +114,7 @@ struct Pools {
     return passes(entry, size, cost) && bytes <= group.pool->rules.max_bytes && !(group.pool->rules.refuses && group.pool->is_full_for(bytes));
   }
 
-  // Keeps a value that was loaded or written if the rules allow; true if it was kept. The key does not hold a value.
-  // `cost` is the time that a load takes.
+  // Keeps a loaded or written value if the rules allow, and returns whether it did. The key does not hold a value. `cost` is the time that the load took.
   [[gnu::always_inline]] bool keep(Group& group, Entry& entry, Id key, Id stretch, Bytes size, Time loaded_at, Time cost, Time now, bool written = false) {
     const Rules& rules = group.rules;
     Tally& tally = *group.tally;
@@ -166,7 +164,7 @@ struct Pools {
     return true;
   }
 
-  // An entry goes, and is counted; `cause` is what its key's next miss will be put down to.
+  // Removes an entry, and counts that. `cause` is the cause of its key's next miss.
   void leave(Group& group, Entry& entry, Cause cause, Count count, Time now) {
     ++group.tally->counts[count];
     group.pool->policy.left(entries.id(entry));
@@ -176,11 +174,10 @@ struct Pools {
     ledger.hold(*group.tally, -1, -entry.bytes, now);
   }
 
-  // The same where a later value of its key comes in.
+  // The same, because a later value of its key comes in.
   [[gnu::noinline]] void supersede(Group& group, Entry& entry, Time now) { leave(group, entry, kRefused, kSuperseded, now); }
 
-  // All entries of the groups of which `goes` is true go, and are counted as `count`. The policy of a pool that can hold
-  // nothing else begins anew.
+  // Removes all entries of the groups for which `goes` is true, and counts them as `count`. The policy of a pool that can hold nothing else begins anew.
   template <class Goes>
   void empty(Goes goes, Cause cause, Count count, Time now) {
     struct Part {
@@ -199,7 +196,7 @@ struct Pools {
     if (some_in_part) empty_in_part(goes, [](Id) { return true; }, cause, count, now);
   }
 
-  // Those of the groups of which `goes` and `chosen(entry)` is true go, in the order of keys; no policy begins anew.
+  // Removes entries of the groups for which `goes` is true, if `chosen(entry)` is true, in the order of keys. No policy begins anew.
   template <class Goes, class Chosen>
   void empty_in_part(Goes goes, Chosen chosen, Cause cause, Count count, Time now) {
     std::vector<Id> going;
@@ -210,7 +207,7 @@ struct Pools {
     for (const Id id : going) lose(entries[id], cause, count, now);
   }
 
-  // The warm-up is over: what is counted so far is forgotten, what is held stays.
+  // The warm-up is over. Forgets what was counted, and keeps what is held.
   void count_from(Time now) {
     ledger.count_from(now);
     if constexpr (Seen::sees) {
@@ -234,7 +231,7 @@ struct Pools {
     ledger.close(now);
   }
 
-  // True if entries, orders and sizes agree: for tests, after every step.
+  // Whether entries, orders and sizes agree. Tests call it after every step.
   bool check() const {
     std::vector<Level> found(ledger.tallies().size()), of_pool(pools.size());
     for (Id key = 0; key < entries.keys(); ++key) {
@@ -259,7 +256,7 @@ struct Pools {
   }
 
  private:
-  // `leave` for one that is out of the order already, without the account of what is held.
+  // `leave` for an entry that has already left the policy's order, without changing the account of what is held.
   [[gnu::always_inline]] void vacate(Group& group, Entry& entry, Cause cause, Count count, Time now) {
     witness.left(who(entry), entry, cause, count, now);
     ledger.idle(*group.tally, entry.bytes, entry.idle_since, now);
@@ -278,7 +275,7 @@ struct Pools {
     return shortfall(rules, is_null(stretch), key, kept_[static_cast<std::size_t>(key)]++);
   }
 
-  // An entry that the policy gave up.
+  // An entry that the policy gave up leaves.
   [[gnu::noinline]] void count_out(Entry& victim, Time now) {
     Group& group = groups[victim.group];
     ++group.tally->counts[kEvictions];
@@ -286,7 +283,7 @@ struct Pools {
     ledger.hold(*group.tally, -1, -victim.bytes, now);
   }
 
-  // The value that is coming in is among the pool's already, and one entry has made way for it.
+  // The incoming value is already counted in the pool, and one entry was evicted for it.
   [[gnu::noinline]] void make_room(Pool& pool, Bytes coming, Time now) {
     const PoolRules& limits = pool.rules;
     while (pool.entries > 1 && makes_way(limits, limits.trims, pool.entries - 1, pool.bytes - coming, coming)) {
@@ -311,9 +308,9 @@ struct Pools {
   }
 
   std::span<const Id> entry_keys_;
-  std::vector<Id> first_entries_;  // by key: which one is loaded first, where writes put values on nodes
+  std::vector<Id> first_entries_;  // for each key, the entry that is loaded first, where writes store values on nodes
   std::size_t keys_;
-  std::vector<std::uint32_t> kept_;  // values of each key, where lifetimes vary
+  std::vector<std::uint32_t> kept_;  // how many values of each key were kept, where lifetimes vary
 };
 
 }  // namespace vestigo

@@ -1,8 +1,8 @@
-// vestigo/recency.hpp: keys by how lately they were used; how many, and how many bytes, were used since a key was.
+// vestigo/recency.hpp: keys by their last use: how many keys, and how many bytes, were used since a key was.
 //
-// Each use takes the next position, and a tree of partial sums over positions tells what stands behind one (B. T. Bennett,
-// V. J. Kruskal, "LRU stack processing", IBM Journal of Research and Development 19(4), 1975; P. M. Fenwick, "A new data structure
-// for cumulative frequency tables", 1994). Entries are counted in bits, 512 to a leaf of the tree; bytes 16 positions to a leaf.
+// Each use takes the next position. A tree of partial sums over positions tells what stands behind a position (B. T. Bennett, V. J. Kruskal, "LRU stack
+// processing", IBM Journal of Research and Development 19(4), 1975; P. M. Fenwick, "A new data structure for cumulative frequency tables", 1994). Entries are
+// counted in bits, with 512 in a leaf of the tree. For bytes, a leaf has 16 positions.
 #pragma once
 
 #include <array>
@@ -23,7 +23,7 @@ class Sums {
   void add(std::size_t leaf, Amount more) {
     for (std::size_t i = leaf + 1; i < sums_.size(); i += i & -i) sums_[i] += more;
   }
-  // Of all leaves before this one.
+  // The sum of all leaves before this one.
   Amount before(std::size_t leaf) const {
     Amount sum = 0;
     for (std::size_t i = leaf; i > 0; i -= i & -i) sum += sums_[i];
@@ -40,7 +40,7 @@ class Recency {
   explicit Recency(std::size_t keys)
       : places_(keys), group_((2 * keys + 2 * kBits) / kBits * kBits), keys_at_(group_), bytes_at_(group_), taken_(group_ / 64), counts_(group_ / kBits), bytes_(group_ / kFew) {}
 
-  // How deep a key lies, itself included. Not there: 0 entries.
+  // The depth of a key, itself included. 0 entries means that it is not there.
   struct Depth {
     std::int64_t entries = 0;
     Bytes bytes = 0;
@@ -53,7 +53,7 @@ class Recency {
     return {held_ - count_before(position), held_bytes_ - bytes_before(position), place.used_at};
   }
 
-  // The key is the latest now, with so many bytes.
+  // Makes the key the latest, with this many bytes.
   void use(Id key, Bytes bytes, Time now) {
     forget(key);
     if (next_ == group_) compact();
@@ -72,7 +72,7 @@ class Recency {
     place.position = kNowhere;
   }
 
-  // Forgets all keys of which `goes(key)` is true.
+  // Forgets all keys for which `goes(key)` is true.
   template <class Goes>
   void forget_where(Goes goes) {
     each([&](std::size_t position) {
@@ -80,7 +80,7 @@ class Recency {
     });
   }
 
-  // Memory that a use of the key will touch; the second after the first has come.
+  // Fetches memory that a use of the key will touch. The second call comes after the memory of the first has arrived.
   [[gnu::always_inline]] void fetch(Id key) const { __builtin_prefetch(&places_[static_cast<std::size_t>(key)], 1); }
   [[gnu::always_inline]] void fetch_position(Id key) const {
     const std::uint32_t position = places_[static_cast<std::size_t>(key)].position;
@@ -124,7 +124,7 @@ class Recency {
     }
   }
 
-  // Positions are taken anew from the first on.
+  // Numbers positions anew from the first on.
   [[gnu::noinline]] void compact() {
     std::size_t kept = 0;
     each([&](std::size_t position) {

@@ -1,8 +1,7 @@
 // vestigo/replay.hpp: the replay loop. docs/semantics.md section 3, at speed.
 //
-// A template over the eviction policy, over how loads end, over whether rules ask for single values and over who sees it, so that nothing in the
-// loop is virtual and a replay knows nothing of what it was not asked for. The trace is known ahead: while one event
-// is replayed, the memory that later ones will need is fetched.
+// It is a template over the eviction policy, how loads end, whether rules need single values, and the witness. So nothing in the loop is virtual, and a replay
+// does not pay for what it was not asked for. The trace is known ahead: while one event is replayed, the memory for later ones is fetched.
 #pragma once
 
 #include <algorithm>
@@ -35,7 +34,7 @@ class Replay {
     }
   }
 
-  // A batch begins: its events are fed next. Loads under way take their places among its ends as names.
+  // Begins a batch, whose events are fed next. The names of loads under way become their places among its ends.
   void open(const Columns& columns) {
     stretches_ = columns.stretches;
     if constexpr (timed) {
@@ -62,7 +61,7 @@ class Replay {
     }
   }
 
-  // What falls due until `now`, before an event happens then: slices end, look-ups are cleared, loads end.
+  // Does what falls due up to `now`, before an event of that moment: slices end, look-ups are cleared, loads end.
   void catch_up(const Columns& columns, Time now) {
     pass_time(columns, now);
     if constexpr (timed) end_due_loads(columns, now);
@@ -80,7 +79,7 @@ class Replay {
   Seen& witness() { return pools_.witness; }
   void log(std::span<const Id> entries) { pools_.log(entries); }
 
-  // True if entries, orders, sizes and loads agree: for tests, after every step.
+  // Whether entries, orders, sizes and loads agree. Tests call it after every step.
   bool check() const;
 
  private:
@@ -118,7 +117,7 @@ class Replay {
     }
   }
 
-  // Of what is due at one instant, a slice ends first, then look-ups are cleared.
+  // At the same moment, a slice ends first, then look-ups are cleared.
   [[gnu::noinline]] void pass_time(const Columns& columns, Time now) {
     while (now >= next_due_) {
       const Time due = next_due_;
@@ -129,7 +128,7 @@ class Replay {
     }
   }
 
-  // Those that are due, all at once.
+  // Clears all groups that are due, at once.
   void clear_groups(Time due) {
     std::vector<bool> goes(pools_.ledger.tallies().size());
     const std::size_t before = clear_;
@@ -154,7 +153,7 @@ class Replay {
 
   [[gnu::noinline]] void end_due_loads(const Columns& columns, Time now) { end_loads(columns, now); }
 
-  // A whole block of reads that force no load.
+  // Replays a whole block of reads that are not forced.
   static bool all_plain(const Columns& columns, std::size_t block, std::size_t stop) {
     if (stop - block < kBlock) return false;
     std::uint64_t marks;
@@ -163,8 +162,8 @@ class Replay {
     return marks == 0;
   }
 
-  // Loads that are due end first, but not if the key is neither held nor being loaded and the read begins a load: no
-  // other key's load makes a difference to it, nor it to them, and when they end is known. Most misses are such.
+  // Loads that are due end first. There is one exception: if the key is neither held nor being loaded, and the read begins a load, loads of other keys make no
+  // difference to it, nor it to them, and their ends are known. Most misses are like that.
   [[gnu::always_inline]] void read(const Columns& columns, std::size_t i, bool forced) {
     const Id key = columns.key[i];
     Entry& entry = pools_.entries[key];
@@ -187,7 +186,7 @@ class Replay {
     group.pool->policy.coming(columns.key[i], columns.next_read[i]);
   }
 
-  // The key is held: true if that answers the read.
+  // The key is held. Returns whether it answers the read.
   [[gnu::always_inline]] bool hit(const Columns& columns, std::size_t i, Group& group, Entry& entry, Time now) {
     const Id truth = columns.stretch[i];
     if (is_null(entry.stretch)) [[unlikely]] {
@@ -196,7 +195,7 @@ class Replay {
     }
     Tally& tally = *group.tally;
     ++tally.counts[kHits];
-    tally.counts[kBytesHit] += entry.bytes;  // overhead is taken off at the end
+    tally.counts[kBytesHit] += entry.bytes;  // overhead is subtracted at the end
     Time took = group.rules.hit_cost, stale_age = kNoAge;
     if constexpr (by_value) {
       took = hit_time(took, pools_.value_rules[entry.group].hit_cost_per_kib, entry.bytes - group.rules.entry_overhead);
@@ -212,7 +211,7 @@ class Replay {
     return true;
   }
 
-  // Any event: writes, clears, restarts and forced reads are here.
+  // Replays any event. Writes, clears, restarts and forced reads come here.
   [[gnu::noinline]] void event(const Columns& columns, std::size_t i) {
     const Time now = columns.at[i];
     const std::uint8_t mark = columns.mark[i];
@@ -226,12 +225,11 @@ class Replay {
       case kRestart:
         return restart(columns, columns.node[i], now);
       default:
-        return;  // a write from elsewhere
+        return;  // a write that comes from none of the caches
     }
   }
 
-  // A hit on a value that was loaded before the key changed: for how long it has been stale. If the key has changed back, the value is the
-  // truth again.
+  // For a hit on a value that was loaded before the key changed, how long it has been stale. If the key has changed back, the value is the truth again.
   [[gnu::noinline]] Time older_hit(const Columns& columns, std::size_t i, const Entry& entry, Tally& tally, Time now) {
     if (!columns.is_stale(entry.stretch, i)) return kNoAge;
     if (is_null(entry.stretch)) ++tally.counts[kGhosts];
@@ -240,7 +238,7 @@ class Replay {
     return age;
   }
 
-  // A read that the cache does not answer: it joins a load under way, or loads.
+  // The cache does not answer the read: it joins a load under way, or loads.
   [[gnu::always_inline]] void miss(const Columns& columns, std::size_t i, Group& group, Entry& entry, bool forced, Time now) {
     Tally& tally = *group.tally;
     const Id truth = columns.stretch[i];
@@ -308,7 +306,7 @@ class Replay {
   Cause absence(Entry& entry, Group& group, Time now) {
     if (entry.live(now)) {
       if (group.rules.drop_first) pools_.leave(group, entry, kDropped, kDrops, now);
-      return kNull;  // a blind null, or a forced read, whose cause is another
+      return kNull;  // a blind null or a forced read has another cause
     }
     const Cause cause = pools_.expiry_of(entry);
     pools_.leave(group, entry, cause, kExpirations, now);
@@ -333,7 +331,7 @@ class Replay {
     entry.forget_load();
   }
 
-  // The same for one that its entry does not record.
+  // The same for a load that its entry does not record.
   [[gnu::noinline]] void end_other_load(Id key, Id name, Entry& entry, Time now) {
     const Load load = loads_.finish(key, name, entry);
     Group& group = pools_.groups[entry.group];
@@ -341,7 +339,7 @@ class Replay {
     if (kept && load.raced) ++group.tally->counts[kRaced];
   }
 
-  // Keeps a value that was loaded or written if the rules allow; true if it was kept.
+  // Keeps a loaded or written value if the rules allow, and returns whether it did.
   [[gnu::noinline]] bool store(Group& group, Entry& entry, Id key, Id stretch, Bytes size, Time loaded_at, Time cost, Time now, bool written = false) {
     if (group.rules.keeps(stretch)) {
       if (entry.held()) pools_.supersede(group, entry, now);
@@ -369,7 +367,7 @@ class Replay {
     if (entry.held()) pools_.leave(group, entry, kDropped, kDrops, now);
   }
 
-  // Of one look-up, or of all; of one node, or of all.
+  // Whether a group belongs to one look-up (or any), and to one node (or any).
   void clear(Id lookup, Id node, Time now) {
     const auto goes = [&](const Group& group) { return (lookup == kNone || group.lookup == lookup) && group.is_on(node); };
     if constexpr (spares) {
@@ -379,7 +377,7 @@ class Replay {
     }
   }
 
-  // What an event of the key brings is there at that moment at the latest.
+  // The latest moment at which what an event of the key brings is there.
   void reach(Id key, Time at) {
     Time& last = reach_[static_cast<std::size_t>(key)];
     last = std::max(last, at);
@@ -416,7 +414,7 @@ class Replay {
 
   AllPools pools_;
   Stretches stretches_;
-  std::vector<Time> reach_;  // by entry, where clears spare some
+  std::vector<Time> reach_;  // for each entry, if clears spare some
   Time news_take_ = 0;
   Loads loads_;
   Pending pending_;

@@ -1,4 +1,4 @@
-// vestigo/rules.hpp: how one look-up is cached, as plain numbers. The rules themselves stand in rules.def.
+// vestigo/rules.hpp: how one look-up is cached, as plain numbers. rules.def lists the rules.
 #pragma once
 
 #include <algorithm>
@@ -23,7 +23,7 @@ constexpr std::array kPolicyNames{
 constexpr std::size_t kPolicies = kPolicyNames.size();
 using PolicyNumbers = std::array<std::int64_t, 3>;
 
-// Of the room that entries share, and who makes room in it.
+// The rules of the room that entries share, and of evictions from it.
 struct PoolRules {
 #define VESTIGO_POOL_RULE(type, name, usual, bounds) type name = usual;
 #include "rules.def"
@@ -37,14 +37,14 @@ struct Rules {
 
   bool keeps(Id stretch) const { return !is_null(stretch) || nulls != Nulls::skip; }
 
-  // The entry was asked for: its sliding lifetime begins anew.
+  // The entry was used, so its sliding lifetime begins anew.
   void use(Entry& entry, Time now) const { entry.dies_at = std::min(entry.ages_at, now + sliding); }
 
   // A null that the caller cannot tell from "not in the cache".
   bool hides(Id stretch) const { return is_null(stretch) && nulls == Nulls::blind; }
 };
 
-// What asks for the size or the cost of single values.
+// Rules that need the size or the cost of single values.
 struct ValueRules {
 #define VESTIGO_VALUE_RULE(type, name, usual, bounds) type name = usual;
 #include "rules.def"

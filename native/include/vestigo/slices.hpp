@@ -1,4 +1,4 @@
-// vestigo/slices.hpp: the counted time in equal slices, and what was counted in each over all look-ups.
+// vestigo/slices.hpp: the counted time in equal slices, and what was counted in each for all look-ups together.
 #pragma once
 
 #include <algorithm>
@@ -15,8 +15,8 @@ struct Slice {
 
 class Slices {
  public:
-  // `origin` is the start of the first slice, `width` > 0, both whole seconds, so that a clock second lies in
-  // one slice; there are at most `most`.
+  // `origin` is the start of the first slice and `width` > 0. Both are whole seconds, so that a clock second lies in one slice. There are at most `most`
+  // slices.
   Slices(Time origin, Time width, std::size_t most)
       : origin_(origin), width_(width), begins_(origin), per_ns_(1.0 / static_cast<double>(width)), most_(most), idle_(most), idle_rate_(most + 1) {}
 
@@ -29,11 +29,10 @@ class Slices {
     present_from_ = std::max(begins_, now);
   }
 
-  // The first counted moment of the present slice; before the count, a time before all others.
+  // The first counted moment of the current slice. Before counting begins, a time before all others.
   Time present_from() const { return present_from_; }
 
-  // Ends the present slice. `so_far` is all that was counted up to `ends`; its peaks and maxima are
-  // those of the slice.
+  // Ends the current slice. `so_far` is everything that was counted up to `ends`, but its peaks and maxima are those of the slice.
   void close(Time ends, Tally so_far) {
     done_.push_back({std::max(begins_, counted_from_), ends, so_far});
     done_.back().tally.subtract(before_);
@@ -41,9 +40,8 @@ class Slices {
     begins_ = present_from_ = starts(done_.size());
   }
 
-  // `bytes` were held without a further hit since `from`, which lies in an earlier slice. All of that time is
-  // counted now; this gives each slice its own. What whole slices get is kept as a rate that begins in one
-  // slice and ends in another.
+  // `bytes` were held without another hit since `from`, which lies in an earlier slice. All of that time is counted now, and this gives each slice its part.
+  // What whole slices get is kept as a rate that begins in one slice and ends in another.
   void spread_idle(Bytes bytes, Time from) {
     const std::size_t there = index(from), here = done_.size();
     idle_[there] += byte_time(bytes, starts(there + 1) - from);

@@ -27,18 +27,18 @@ enum Sum : std::size_t {
 };
 using Sums = std::array<Int128, kSums>;
 
-// The most loads that one clock second, and one clock minute, saw.
+// The most loads in one clock second, and in one clock minute.
 struct Surge {
   std::int64_t second = 0, minute = 0;
 };
 
-// Counts loads by clock second and minute. It is told only when a second begins in which there is a load.
+// Counts loads by clock second and minute. It is called only when a second with a load begins.
 class SurgeCount {
  public:
   SurgeCount() = default;
   explicit SurgeCount(std::int64_t loads) : second_base_(loads), minute_base_(loads) {}
 
-  // Before a load at `now`, the first of its second; there were `loads` so far.
+  // Call it before a load at `now` that is the first of its second. `loads` is the number of loads so far.
   void begin_second(Time now, std::int64_t loads) {
     close(loads);
     second_base_ = loads;
@@ -89,31 +89,31 @@ struct Level {
 struct Tally {
   Counts counts{};
   Sums sums{};
-  Time origin_time = 0;  // of the costs alone: they fit (see numbers.hpp)
+  Time origin_time = 0;  // the sum of costs alone fits (see numbers.hpp)
   Level held;
-  Time longest_read = 0, oldest_answer = 0, oldest_stale = 0;  // while a replay runs: of the present slice, like the peaks of `held`
+  Time longest_read = 0, oldest_answer = 0, oldest_stale = 0;  // during a replay, those of the current slice, like the peaks of `held`
   Surge surge;
   SurgeCount surge_count;
   Histogram read_times, answer_ages, stale_ages;
 
-  // What is held is summed as if it left at the beginning of all times: less than nothing, up to
-  // now. Then a change costs one product, and what is held now is added when the sum is asked for.
+  // What is held is summed as if it left at the beginning of time, which gives a negative sum. So a change costs one product, and what is held now is added
+  // when the sum is asked for.
   [[gnu::always_inline]] void hold(std::int64_t more_entries, Bytes more_bytes, Time now) {
     sums[kHeld] -= Int128{more_bytes} * now;
     held.change(more_entries, more_bytes);
   }
-  // Every miss loads, but for those that share the call of another.
+  // Every miss loads, except those that share another's call.
   std::int64_t loads() const {
     return std::accumulate(counts.begin(), counts.begin() + kCauses, counts[kBackgroundLoads] - counts[kBatched]);
   }
 
-  // A hit always takes the same time, so that hits are added in bulk.
+  // All hits take the same time, so they are added in bulk.
   void add_hit_times(std::int64_t hits, Time cost) {
     sums[kReadTime] += Int128{hits} * cost;
     if (hits > 0) read_times.add(cost, static_cast<std::uint32_t>(hits));
   }
 
-  // Adds what can be added up: neither peaks nor surges.
+  // Adds what can be added. Peaks and surges cannot.
   void add(const Tally& other) {
     for (std::size_t i = 0; i < kCounts; ++i) counts[i] += other.counts[i];
     for (std::size_t i = 0; i < kSums; ++i) sums[i] += other.sums[i];

@@ -13,13 +13,13 @@
 
 namespace vestigo {
 
-// A table with open addressing and linear probing (D. E. Knuth, "The Art of Computer Programming" vol. 3, 1973, section
-// 6.4), never more than half full. Whoever writes the texts does not know the `seed`, and so cannot make them collide.
+// A table with open addressing and linear probing (D. E. Knuth, "The Art of Computer Programming" vol. 3, 1973, section 6.4), never more than half full.
+// Whoever writes the texts does not know the `seed`, and so cannot make them collide.
 class Texts {
  public:
   explicit Texts(std::uint64_t seed) : seed_(seed), places_(kFewest) { letters_.reserve(kFewest); }
 
-  // The numbers of as many texts as `ids` has room for; text(i) is the i-th, or has no data where there is none: kNone.
+  // Numbers as many texts as `ids` has room for. text(i) is the i-th text. If it has no data, the text is missing, and its number is kNone.
   template <class Text>
   void number(Text text, std::span<Id> ids) {
     std::uint64_t hashes[kBlock];
@@ -39,7 +39,7 @@ class Texts {
   }
 
   std::size_t count() const { return ends_.size() - 1; }
-  // All texts one after the other, and where each ends, behind a zero.
+  // All texts one after the other, and their ends, with a zero in front.
   const std::vector<char>& letters() const { return letters_; }
   const std::vector<std::int64_t>& ends() const { return ends_; }
 
@@ -66,7 +66,7 @@ class Texts {
     return word;
   }
 
-  // The last letters, at most eight, as a number: two pieces that overlap cost less than a loop.
+  // The last letters, at most eight, as a number. Two overlapping pieces cost less than a loop.
   static std::uint64_t tail(const char* letters, std::size_t count) {
     if (count == 8) return word<std::uint64_t>(letters);
     if (count >= 4) return std::uint64_t{word<std::uint32_t>(letters)} << 32 | word<std::uint32_t>(letters + count - 4);

@@ -1,7 +1,7 @@
 // vestigo/truth.hpp: what each row tells of its key's value at the origin. docs/semantics.md, "Truth".
 //
-// It depends on the trace alone, so it is worked out once and serves every replay. The time between two changes of a key is a
-// stretch; stretches are numbered as they begin.
+// It depends only on the trace, so it is worked out once and serves every replay. The time between two changes of a key is a stretch. Stretches are numbered as
+// they begin.
 #pragma once
 
 #include <algorithm>
@@ -13,7 +13,7 @@
 
 namespace vestigo {
 
-// A row as recorded: `version` is kNone and `found` negative where the row does not say.
+// A row as recorded. If the row does not say, `version` is kNone and `found` is negative.
 struct Row {
   Time at = 0;
   std::uint8_t mark = kRead;  // kRead or kWrite
@@ -24,14 +24,13 @@ struct Row {
 
 class Truth {
  public:
-  // `unnamed_writes`: whether any write of the trace names no version; only then must the versions
-  // that were seen be remembered.
+  // `unnamed_writes`: whether any write of the trace names no version. Only then must seen versions be remembered.
   Truth(std::size_t keys, bool unnamed_writes) : keys_(keys), remember_(unnamed_writes) {}
 
-  // What a row tells: its key's value from this row on, and in which stretch it lies.
+  // What a row tells: the value of its key from this row on, and its stretch.
   struct Told {
     Id value, stretch;
-    bool names = false;  // the row only gives the present value its name
+    bool names = false;  // the row only names the current value
   };
 
   Told see(const Row& row) {
@@ -50,14 +49,14 @@ class Truth {
     return {now, key.stretch, names};
   }
 
-  // As far as rows were seen. Valid until the next one is.
+  // The stretches of all rows so far. Valid until the next row.
   Stretches stretches() const { return {ends_.data(), values_.data()}; }
   std::size_t count() const { return ends_.size(); }
 
-  // (unnamed value, the version it turned out to be), in the order of the rows; each is told once.
+  // Pairs of an unnamed value and the version that it turned out to be, in the order of the rows. Each pair is told once.
   std::vector<std::pair<Id, Id>> take_names() { return std::exchange(names_, {}); }
 
-  // So many values without a version can still be told apart, and so many stretches.
+  // How many more values without a version, and stretches, there is room for.
   std::size_t left() const {
     return std::min(static_cast<std::size_t>(std::int64_t{next_unnamed_} - INT32_MIN), static_cast<std::size_t>(INT32_MAX) - ends_.size());
   }
@@ -66,7 +65,7 @@ class Truth {
   struct Key {
     Id value = kUnseen;
     Id stretch = 0;
-    bool written = false;  // an unnamed value came with a write, not with a read
+    bool written = false;  // whether the unnamed value came with a write, not with a read
   };
 
   Id written(const Key&, const Row& row) {

@@ -9,7 +9,7 @@
 
 namespace vestigo::full {
 
-// Of what is due at one moment, the first kind comes first.
+// Of things due at the same moment, the kind that is listed first comes first.
 enum class Kind : std::uint8_t { clear, collect, load, message };
 
 struct Due {
@@ -38,7 +38,7 @@ class Agenda {
     std::push_heap(loads_.begin(), loads_.end(), std::greater<>());
   }
 
-  // Takes what is due first. Groups that are cleared at one moment come together: `cleared(group)` is called for each.
+  // Removes and returns what is due first. Groups that are cleared at the same moment come together: `cleared(group)` is called for each.
   template <class Cleared>
   Due take(Cleared cleared) {
     const Time at = next_at();
@@ -61,7 +61,7 @@ class Agenda {
   struct Coming {
     Time at;
     Kind kind;
-    std::uint64_t added;  // of one kind, what was added first comes first
+    std::uint64_t added;  // within a kind, what was added first comes first
     Id what;
 
     bool operator>(const Coming& other) const {

@@ -1,8 +1,6 @@
-// vestigo/full/compartments.hpp: what is held where. A compartment is a pool of the plan as one process, node or scope has it; a slot is a
-// key in a compartment.
+// vestigo/full/compartments.hpp: what is held where. A compartment is a pool of the plan for one process, node or scope. A slot is a key in a compartment.
 //
-// The first slots are the entries that were announced: of keys, or of keys on nodes. Then come those of the scopes that are under way, which are used
-// again when a scope is over.
+// The first slots are the entries of keys, or of keys on nodes. Then come the slots of scopes under way, which are used again when their scope is over.
 #pragma once
 
 #include <algorithm>
@@ -22,10 +20,10 @@ struct alignas(64) Slot {
   Id key = kNone;
   Id group = 0;
   Id compartment = kNone;
-  Id place = kNone;         // among what the compartment holds
+  Id place = kNone;         // its place among what the compartment holds
   Id sibling = kNone;       // the next slot of the same scope
-  Id first_load = kNone, last_load = kNone;  // under way, in the order in which they began
-  std::uint32_t watch = 0;  // odd while it is watched, another number each time (see watches.hpp)
+  Id first_load = kNone, last_load = kNone;  // the loads under way, in the order in which they began
+  std::uint32_t watch = 0;  // odd while it is watched, and different each time (see watches.hpp)
   Time used_at = 0;
   Time clock_at = kNever;   // the first fixed time after the load
   Time refresh_at = kNever; // from here on a hit reloads
@@ -33,12 +31,12 @@ struct alignas(64) Slot {
 
 struct Compartment {
   Id pool = kNone;
-  Id number = 0;  // of the node or scope among its kind
+  Id number = 0;  // the number of the node or scope among its kind
   std::optional<policy::Room> room;
   std::optional<policy::Any> policy;
   std::int64_t entries = 0, pinned_entries = 0;
   Bytes bytes = 0, pinned_bytes = 0;
-  std::vector<Id> held;   // slots, in no order
+  std::vector<Id> held;   // the slots that it holds, in no order
   Id first_slot = kNone;  // of a scope
 };
 
@@ -72,7 +70,7 @@ class Compartments {
     for (std::size_t entry = 0; entry < announced; ++entry) settle(static_cast<Id>(entry), setting.entry_groups[entry], tells);
   }
 
-  // The compartment of a pool that a row is about; none, if it names no node and readers always do.
+  // The compartment of a pool that a row is about. There is none if the row names no node and readers always do.
   Id of(Id pool, Id node, Id scope) {
     const auto place = static_cast<std::size_t>(pool);
     switch (setting_.per[place]) {
@@ -92,7 +90,7 @@ class Compartments {
     return setting_.per[static_cast<std::size_t>(at(compartment).pool)] == Per::scope ? scope_slot(entry, compartment) : entry;
   }
 
-  // The slot of a key on another node; kNone, where nothing of it can be.
+  // The slot of a key on another node, or kNone if it cannot be held there.
   Id slot_elsewhere(Id key, Id compartment) const {
     const Id* const found = slot_of_.find(pair(key, compartment));
     return found == nullptr ? kNone : *found;
@@ -102,7 +100,7 @@ class Compartments {
     __builtin_prefetch(&entries[slot], 1);
     __builtin_prefetch(&slots[static_cast<std::size_t>(slot)], 1);
   }
-  // What will make way after the one that makes way next, where the policy has an order.
+  // The entry that will be evicted after the next one, if the policy has an order.
   [[gnu::always_inline]] void fetch_victim(Compartment& one) const {
     const Id later = entries[one.policy->any()].before;
     if (later < static_cast<Id>(slots.size())) fetch(later);
@@ -111,7 +109,7 @@ class Compartments {
   Compartment& at(Id compartment) { return all[static_cast<std::size_t>(compartment)]; }
   Slot& slot_at(Id slot) { return slots[static_cast<std::size_t>(slot)]; }
 
-  // Calls `visit(compartment)` for each of a pool; of one node alone, if it is named and each has its own.
+  // Calls `visit(compartment)` for each compartment of a pool. If a node is named and each has its own cache, only for this node.
   template <class Visit>
   void each(std::size_t pool, Id node, Visit visit) {
     const bool one_node = setting_.per[pool] == Per::node && node >= 0;
@@ -125,7 +123,7 @@ class Compartments {
     }
   }
 
-  // Calls `visit(compartment)` for each that a scope has, which is over; then it is gone.
+  // Calls `visit(compartment)` for each compartment of a scope that is over. After this the scope is gone.
   template <class Visit>
   void close_scope(Id scope, Visit visit) {
     for (std::size_t pool = 0; pool < of_scope_.size(); ++pool) {
@@ -153,7 +151,7 @@ class Compartments {
     one.policy.emplace(*one.room);
   }
 
-  // What is held, in the order of keys, where `chosen(slot)`.
+  // The held slots for which `chosen(slot)` is true, in the order of keys.
   template <class Chosen>
   std::vector<Id> held(const Compartment& one, Chosen chosen) const {
     std::vector<Id> found;
@@ -205,7 +203,7 @@ class Compartments {
     return id;
   }
 
-  // Says whose slot an entry's is, unless scopes have their own; and where there is news of writes, finds it by key and node.
+  // Links an entry to its slot, unless scopes have their own. Where nodes hear of writes, the slot can also be found by key and node.
   void settle(Id entry, Id group, bool tells) {
     const Id pool = setting_.groups[static_cast<std::size_t>(group)].pool;
     const Per per = setting_.per[static_cast<std::size_t>(pool)];
@@ -237,8 +235,8 @@ class Compartments {
   policy::Notes notes_;
   std::size_t nodes_;
   std::vector<Id> first_;             // of each pool
-  std::vector<IdMap> of_scope_;       // by pool: the compartment of each scope under way
-  Map<std::uint64_t, Id> slot_of_;    // of a key in a scope's compartment, or on a node
+  std::vector<IdMap> of_scope_;       // for each pool, the compartment of each scope under way
+  Map<std::uint64_t, Id> slot_of_;    // the slot of a key in a scope's compartment, or on a node
   std::vector<Id> free_, free_slots_;
   std::uint32_t generations_ = 0;
 };

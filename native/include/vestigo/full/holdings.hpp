@@ -1,4 +1,4 @@
-// vestigo/full/holdings.hpp: what is held: how a value comes in if the rules allow, how long it stays, and every way out.
+// vestigo/full/holdings.hpp: what is held: how a value comes in if the rules allow, how long it stays, and how it leaves.
 #pragma once
 
 #include <algorithm>
@@ -34,7 +34,7 @@ class Holdings {
   Id group_number(Id slot) const { return here.slots[static_cast<std::size_t>(slot)].group; }
   const GroupRules& group_at(Id slot) const { return setting.groups[static_cast<std::size_t>(group_number(slot))]; }
 
-  // Whose a slot is.
+  // The owner of a slot.
   Who who(Id slot) const {
     const Slot& own = here.slots[static_cast<std::size_t>(slot)];
     return {slot, own.key, here.all[static_cast<std::size_t>(own.compartment)].number - 1, keys.logged(own.key)};
@@ -53,7 +53,7 @@ class Holdings {
 
   Tally& tally(const GroupRules& group) { return ledger.tally(static_cast<std::size_t>(group.lookup)); }
 
-  // When the trace begins, from which steps count.
+  // When the trace begins. The steps of `collect = every` count from there.
   void begin(Time now) { start_ = now; }
 
   // Keeps a value that was loaded or written if the rules allow; true if it was kept.
@@ -115,20 +115,20 @@ class Holdings {
     return expiry(entry.dies_at, entry.ages_at, here.slot_at(slot).used_at + group.sliding);
   }
 
-  // An entry goes, and is counted; `cause` is what its key's next miss will be put down to.
+  // Removes an entry, and counts that. `cause` is the cause of its key's next miss.
   void leave(const GroupRules& group, Id slot, Cause cause, Count count, Time now) {
     if (!group.pinned) here.at(here.slot_at(slot).compartment).policy->left(slot);
     vacate(group, slot, cause, count, now);
   }
 
-  // A slot that is watched is due: its entry goes, unless it was used since.
+  // A watched slot is due. Its entry goes, unless it was used since.
   void collect(Id slot, Time now) {
     const GroupRules& group = group_at(slot);
     if (collected_at(group, here.entries[slot], now) > now) return watch(group, slot, now);
     leave(group, slot, first_expiry(group, slot), kExpirations, now);
   }
 
-  // All entries of the groups of which `goes` is true go. A compartment that can hold nothing else begins anew.
+  // Removes all entries of the groups for which `goes` is true. A compartment that can hold nothing else begins anew.
   template <class Goes>
   void empty(Goes goes, Id node, Cause cause, Count count, Time now) {
     for (std::size_t pool = 0; pool < setting.pools.size(); ++pool) {
@@ -148,7 +148,7 @@ class Holdings {
     }
   }
 
-  // Those that are cleared and not spared. No compartment begins anew.
+  // Removes entries that are cleared and not spared. No compartment begins anew.
   template <class Goes, class Spared>
   void empty_but(Goes goes, Spared spared, Id node, Time now) {
     for (std::size_t pool = 0; pool < setting.pools.size(); ++pool) {
@@ -158,7 +158,7 @@ class Holdings {
     }
   }
 
-  // Whatever a compartment holds goes with it.
+  // Removes everything that a compartment holds.
   void free(Id compartment, Time now) {
     const Compartment& one = here.at(compartment);
     while (!one.held.empty()) leave(group_at(one.held.back()), one.held.back(), kFirst, kLost, now);
@@ -203,14 +203,14 @@ class Holdings {
 
   static Time share(Time span, std::int64_t of, std::int64_t to) { return static_cast<Time>(Int128{span} * of / to); }
 
-  // Whether there is room beside what is pinned, or beside all that is held where nothing makes way.
+  // Whether the value fits beside pinned entries, or beside all entries if nothing may be evicted.
   bool accepts(const Compartment& one, Bytes bytes) const {
     const PoolRules& limits = setting.pools[static_cast<std::size_t>(one.pool)];
     if (one.pinned_entries >= limits.max_entries || one.pinned_bytes + bytes > limits.max_bytes) return false;
     return !(limits.refuses && is_full_for(limits, one.entries, one.bytes, bytes));
   }
 
-  // A policy hears nothing of what is pinned.
+  // A policy hears nothing of pinned entries.
   void make_room(Compartment& one, Id slot, Bytes bytes, bool pinned, Time now) {
     const PoolRules& limits = setting.pools[static_cast<std::size_t>(one.pool)];
     witness.coming(who(slot));
@@ -223,7 +223,7 @@ class Holdings {
     }
   }
 
-  // `leave` for one that its policy knows no more.
+  // `leave` for an entry that its policy has already given up.
   void vacate(const GroupRules& group, Id id, Cause cause, Count count, Time now) {
     Entry& entry = here.entries[id];
     Compartment& one = here.at(here.slot_at(id).compartment);
@@ -243,7 +243,7 @@ class Holdings {
     entry.vacate(cause, first_expiry(group, id));
   }
 
-  // When an entry that is not touched goes, where the rules collect what has expired and is not served any more.
+  // When an untouched entry goes, if the rules collect entries that have expired and are no longer served.
   Time collected_at(const GroupRules& group, const Entry& entry, Time now) const {
     const Time served = group.hides(entry.stretch) ? 0 : group.serve_stale;
     if (entry.dies_at > kLatest - served) return kNever;

@@ -16,13 +16,13 @@ class Keys {
   explicit Keys(const Setting& setting)
       : keys_(setting.keys), held_apart_(std::any_of(setting.per.begin(), setting.per.end(), [](Per per) { return per != Per::all; })) {}
 
-  // A load of the key begins in some compartment, or a write puts it there. Where each key has one slot, that knows.
+  // A load of the key begins in some compartment, or a write puts it there. If each key has one slot, the slot knows this.
   void load(Id key) {
     if (held_apart_) at(key).loaded = 1;
   }
   bool loaded(Id key) { return held_apart_ && at(key).loaded; }
 
-  // The keys of which everything is put down (see witness/).
+  // The keys whose log is wanted (see witness/).
   void log(std::span<const Id> chosen) {
     if (!chosen.empty()) logged_.resize(keys_.size());
     for (const Id key : chosen) logged_[static_cast<std::size_t>(key)] = true;
@@ -45,7 +45,7 @@ class Keys {
   Key& at(Id key) { return keys_[static_cast<std::size_t>(key)]; }
 
   LargeVector<Key> keys_;
-  std::vector<bool> logged_;  // by key, if there are any
+  std::vector<bool> logged_;  // for each key, if there are any
   bool held_apart_;
 };
 

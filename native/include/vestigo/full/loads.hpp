@@ -1,4 +1,4 @@
-// vestigo/full/loads.hpp: loads under way, of each slot in the order in which they began; and news on their way to other nodes.
+// vestigo/full/loads.hpp: loads under way, for each slot in the order in which they began, and news on their way to other nodes.
 #pragma once
 
 #include <stdexcept>
@@ -8,13 +8,13 @@
 
 namespace vestigo::full {
 
-// A value that comes in at `ends_at`, with the slot it is for; or a drop.
+// A value that comes in at `ends_at` for a slot, or a drop.
 struct Load {
   Time ends_at = 0, loaded_at = 0, cost = 0;
   Bytes size = 0;
-  Id slot = kNone;  // kNone: it was given up
-  Id stretch = 0;  // in which it was the truth
-  Id before = kNone, after = kNone;  // of the same slot
+  Id slot = kNone;  // kNone if it was given up
+  Id stretch = 0;  // the stretch in which it was the truth
+  Id before = kNone, after = kNone;  // the next load of the same slot
   bool raced = false;                // a drop arrived since it began
 };
 
@@ -22,7 +22,7 @@ class Loads {
  public:
   const Load& operator[](Id load) const { return loads_[at(load)]; }
 
-  // Puts down a load, or news, which no slot lists.
+  // Records a load, or news, that no slot lists.
   Id put(const Load& load) {
     if (free_.empty()) {
       if (loads_.size() >= static_cast<std::size_t>(INT32_MAX)) throw std::length_error("more than 2^31 loads and news under way");
@@ -35,7 +35,7 @@ class Loads {
     return place;
   }
 
-  // A load begins, the last of its slot.
+  // A load begins. It is the newest of its slot.
   Id begin(const Load& load, Slot& slot) {
     const Id begun = put(load);
     loads_[at(begun)].before = slot.last_load;
@@ -44,13 +44,13 @@ class Loads {
     return begun;
   }
 
-  // What was put down is over.
+  // Ends what was recorded.
   Load take(Id place) {
     free_.push_back(place);
     return loads_[at(place)];
   }
 
-  // The load is over, and not given up: its slot lists it no more.
+  // A load that was not given up ends. Its slot no longer lists it.
   void unlist(const Load& load, Slot& slot) {
     (load.before == kNone ? slot.first_load : loads_[at(load.before)].after) = load.after;
     (load.after == kNone ? slot.last_load : loads_[at(load.after)].before) = load.before;
@@ -61,7 +61,7 @@ class Loads {
     for (Id load = slot.first_load; load != kNone; load = loads_[at(load)].after) loads_[at(load)].raced = true;
   }
 
-  // All of a slot are given up; true if there were some.
+  // Gives up all loads of a slot, and returns whether there were any.
   bool give_up(Slot& slot) {
     const bool some = slot.first_load != kNone;
     for (Id load = slot.first_load; load != kNone; load = loads_[at(load)].after) loads_[at(load)].slot = kNone;

@@ -1,8 +1,7 @@
-// vestigo/full/replay.hpp: the replay of all rules there are. docs/semantics.md, section 3.
+// vestigo/full/replay.hpp: the full replay, which knows every rule. docs/semantics.md, section 3.
 //
-// Plans that ask for no more than vestigo/replay.hpp knows are replayed there, several times as fast. Here nothing is left
-// out: nodes and scopes with entries of their own, expiry that is acted on when it is due, reloads that no reader waits for, calls that are
-// shared, and keys of one look-up under different rules.
+// Plans that need only what vestigo/replay.hpp knows are replayed there, several times as fast. Here nothing is left out: nodes and scopes with entries of
+// their own, expiry that acts when it is due, reloads that no reader waits for, shared calls, and different rules for keys of one look-up.
 #pragma once
 
 #include <algorithm>
@@ -36,7 +35,7 @@ class Replay {
     }
   }
 
-  // What falls due at or before `now` happens first.
+  // Does what falls due at or before `now`.
   void catch_up(const Columns&, Time now) {
     Agenda& agenda = held_.agenda;
     while (agenda.next_at() <= now) {
@@ -86,7 +85,7 @@ class Replay {
     slice_end_ = held_.ledger.slice_end();
   }
 
-  // The memory that later events touch.
+  // Fetches the memory that later events touch.
   [[gnu::always_inline]] void fetch_ahead(const Columns& columns, std::size_t i, std::size_t end) {
     if (i + kFarAhead >= end) return;
     if (i % kBlock == 0) fetch_columns(columns, i + kFarAhead);
@@ -193,10 +192,10 @@ class Replay {
       return cause;
     }
     if (group.drop_first) held_.leave(group, slot, kDropped, kDrops, now);
-    return kNull;  // a blind null, or a forced read, whose cause is another
+    return kNull;  // a blind null or a forced read has another cause
   }
 
-  // Whether the load is part of an origin call that its scope began.
+  // Whether the load shares an origin call that its scope began.
   bool shares_call(Id scope, const GroupRules& group, Id slot, Time cost, Time now) {
     if (group.batch == 0 || scope < 0) return false;
     const auto more = batches_.share(who(group.lookup, scope), now, group.batch, cost);
@@ -214,7 +213,7 @@ class Replay {
     ++held_.tally(group).counts[kBackgroundLoads];
   }
 
-  // What one look-up preloads on one node at one moment takes one call.
+  // Preloads a key. Preloads of one look-up, node and moment are one call.
   void preload(const Columns& columns, std::size_t i, const GroupRules& group, Id slot, Time now) {
     if (const auto more = preloads_.share(who(group.lookup, columns.node[i]), now, 1, columns.cost[i])) {
       held_.tally(group).origin_time += *more;
@@ -236,7 +235,7 @@ class Replay {
     }
   }
 
-  // What an event's load, or its write, brings into a slot.
+  // The value that an event's load, or its write, brings into a slot.
   Load coming(const Columns& columns, std::size_t i, Id slot, Time now) const {
     const Time cost = columns.cost[i];
     return {.ends_at = now + cost, .loaded_at = now, .cost = cost, .size = columns.size[i], .slot = slot, .stretch = columns.stretch[i]};
@@ -270,13 +269,13 @@ class Replay {
     if (held_.here.entries[slot].held()) held_.leave(group, slot, kDropped, kDrops, now);
   }
 
-  // The other nodes hear of a write, at once or later.
+  // Tells the other nodes of a write, at once or later.
   void tell(const GroupRules& group, Id key, Id node, const Load& written, Time now) {
     held_.here.each(static_cast<std::size_t>(group.pool), kNone, [&](Id compartment) {
       if (held_.here.at(compartment).number == node + 1) return;
       Load message = written;
       message.slot = held_.here.slot_elsewhere(key, compartment);
-      if (message.slot == kNone) return;  // nothing is there, or comes there
+      if (message.slot == kNone) return;  // nothing is held there, or will be
       if (group.tell_delay == 0) return hear(message, now);
       held_.agenda.add(now + group.tell_delay, Kind::message, loads_.put(message));
     });
@@ -302,7 +301,7 @@ class Replay {
     }
   }
 
-  // What an event of the slot brings is there at that moment at the latest.
+  // The latest moment at which what an event of the slot brings is there.
   void reach(Id slot, Time at) {
     if (reach_.empty()) reach_.assign(held_.here.slots.size(), kGone);
     Time& last = reach_[static_cast<std::size_t>(slot)];
@@ -324,7 +323,7 @@ class Replay {
     }
   }
 
-  // What a scope held is freed after its last row.
+  // Frees what a scope held, after the last row of the scope.
   void end_scope(Id scope, Time now) {
     if (held_.setting.last_rows[static_cast<std::size_t>(scope + 1)] != rows_) return;
     held_.here.close_scope(scope, [&](Id compartment) {
@@ -342,7 +341,7 @@ class Replay {
   Stretches stretches_;
   Loads loads_;
   Calls batches_, preloads_;
-  std::vector<Time> reach_;  // by slot, where clears spare some
+  std::vector<Time> reach_;  // for each slot, if clears spare some
   Time slice_end_ = kNever;
   std::int64_t rows_ = 0;
 };

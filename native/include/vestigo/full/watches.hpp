@@ -9,15 +9,15 @@
 
 namespace vestigo::full {
 
-// Most come in the order in which they are due: those stand in a queue, the others in a heap. One that is given up stays where it is
-// until it comes first, or until most are such.
+// Most come in the order in which they are due. These stand in a queue, the others in a heap. A watch that is given up stays in its place until it comes first,
+// or until most are given up.
 class Watches {
  public:
   explicit Watches(std::span<Slot> slots) : slots_(slots) {}
 
   Time next_at() const { return next_at_; }
 
-  // The slot is watched, and was not. Of what is due at one moment, the lower key comes first, then the lower compartment.
+  // Watches a slot that was not watched. Of slots due at the same moment, the lower key comes first, then the lower compartment.
   void add(Time at, Id key, Id number, Id slot) {
     if (queue_.size() - first_ + heap_.size() > 2 * live_ + kSome) sweep();
     const Watch watch{at, key, number, slot, ++count(slot)};
@@ -38,7 +38,7 @@ class Watches {
     return slot;
   }
 
-  // The slot is watched no more, if it was.
+  // Stops watching the slot, if it was watched.
   void give_up(Id slot) {
     if (count(slot) % 2 == 0) return;
     ++count(slot);
@@ -61,7 +61,7 @@ class Watches {
   std::uint32_t& count(Id slot) const { return slots_[static_cast<std::size_t>(slot)].watch; }
   bool is_live(const Watch& watch) const { return count(watch.slot) == watch.count; }
 
-  // Whatever comes first is not given up.
+  // Removes given-up watches, until the first one is not given up.
   void bring_first() {
     while (first_ < queue_.size() && !is_live(queue_[first_])) ++first_;
     while (!heap_.empty() && !is_live(heap_.front())) {

@@ -1,6 +1,6 @@
-// vestigo/policy/any.hpp: whatever policy each pool has, chosen when the plan is read.
+// vestigo/policy/any.hpp: any policy for each pool, chosen when the plan is read.
 //
-// Slower than one policy for all, which the compiler sees through; so the replay has that for the commonest ones.
+// This is slower than a single policy that the compiler knows, so the replay has its own version for the most common policies.
 #pragma once
 
 #include <utility>
@@ -26,7 +26,7 @@
 
 namespace vestigo::policy {
 
-template <class, class... Class>  // the first is there for the comma before the second
+template <class, class... Class>  // the first is there because of the comma before the second
 using OneOf = std::variant<Class...>;
 
 using AllPolicies = OneOf<void
@@ -40,7 +40,7 @@ using AllPolicies = OneOf<void
 template <class Policy>
 concept Foresees = requires(Policy policy) { policy.coming(Id{}, std::int64_t{}); };
 
-// Whether a policy, by its place in policies.def, can do with these numbers.
+// Whether a policy, by its place in policies.def, can work with these numbers.
 template <std::size_t place = 0>
 bool accepts(std::size_t eviction, const PolicyNumbers& numbers) {
   if constexpr (place < std::variant_size_v<AllPolicies>) {
@@ -83,7 +83,7 @@ class Any {
   }
 
  private:
-  // The commonest without a call.
+  // The most common policies, without a call.
   template <class Question>
   [[gnu::always_inline]] std::invoke_result_t<Question, Lru&> ask(Question question) {
     if (auto* const lru = std::get_if<Lru>(&policy_)) return question(*lru);

@@ -1,8 +1,8 @@
-// vestigo/policy/arc.hpp: adaptive replacement. One list for keys that were seen once, one for those seen again, ghosts of both; which list
-// gives up its oldest follows the ghosts that are asked for.
+// vestigo/policy/arc.hpp: adaptive replacement. One list for keys that were seen once, one for those seen again, ghosts of both; the ghosts that are asked for
+// decide which list gives up its oldest.
 //
-// N. Megiddo, D. S. Modha, "ARC: a self-tuning, low overhead replacement cache", FAST 2003. The steps of the target are whole
-// numbers; where the room is counted in bytes, a step is that many times the size of what comes in.
+// N. Megiddo, D. S. Modha, "ARC: a self-tuning, low overhead replacement cache", FAST 2003. The target moves in whole steps. Where the room is counted in
+// bytes, a step is multiplied by the size of what comes in.
 #pragma once
 
 #include <algorithm>

@@ -1,8 +1,8 @@
-// vestigo/policy/gdsf.hpp: greedy dual by size and frequency. What is small, dear to load and used often stays.
+// vestigo/policy/gdsf.hpp: greedy dual by size and frequency. Entries that are small, expensive to load and often used stay.
 //
-// L. Cherkasova, "Improving WWW proxies performance with greedy-dual-size-frequency caching policy", HP Laboratories report
-// HPL-98-69R1, 1998. The rank is age + uses x cost / size; the age is the rank of the last victim. The cost is the time of the key's last
-// load in ns (1, where that took none), the size that of the entry with its overhead.
+// L. Cherkasova, "Improving WWW proxies performance with greedy-dual-size-frequency caching policy", HP Laboratories report HPL-98-69R1, 1998. The rank is age
+// + uses x cost / size. The age is the rank of the last victim, the cost the time of the key's last load in ns (at least 1), and the size that of the entry
+// with its overhead.
 #pragma once
 
 #include <algorithm>

@@ -1,4 +1,4 @@
-// vestigo/policy/ghosts.hpp: keys that a policy remembers after they went, newest to oldest, with what they weighed.
+// vestigo/policy/ghosts.hpp: keys that a policy remembers after they left, newest to oldest, with their weights.
 #pragma once
 
 #include "room.hpp"
@@ -8,7 +8,7 @@ namespace vestigo::policy {
 
 class Ghosts {
  public:
-  // `mark` is what `where` says in the notes of these ghosts.
+  // `mark` is the value of `where` in the notes of these ghosts.
   Ghosts(const Room& room, Id sentinel, std::uint8_t mark) : room_(room), ring_(room.notes, room.sentinel + sentinel), mark_(mark) {}
 
   bool empty() const { return ring_.empty(); }

@@ -1,5 +1,5 @@
-// vestigo/policy/lfu.hpp: least frequently used. The entry with the fewest uses since it came in leaves first; of a tie, the
-// least recently used. The count is lost with the entry.
+// vestigo/policy/lfu.hpp: least frequently used. The entry with the fewest uses since it came in leaves first. Of equal ones, the least recently used goes
+// first. The count is lost with the entry.
 //
 // A. V. Aho, P. J. Denning, J. D. Ullman, "Principles of optimal page replacement", Journal of the ACM 18(1), 1971.
 #pragma once

@@ -1,8 +1,8 @@
-// vestigo/policy/lirs.hpp: low inter-reference recency. Entries that were used twice within a short stretch are the many that stay;
-// the others pass through a short queue, and are remembered while they are as recent as those.
+// vestigo/policy/lirs.hpp: low inter-reference recency. Most of the room is for entries that were used twice within a short time. The others pass through a
+// short queue, and are remembered while they are as recent as those.
 //
-// S. Jiang, X. Zhang, "LIRS: an efficient low inter-reference recency set replacement policy to improve buffer cache
-// performance", SIGMETRICS 2002. As there the stack has no limit of its own.
+// S. Jiang, X. Zhang, "LIRS: an efficient low inter-reference recency set replacement policy to improve buffer cache performance", SIGMETRICS 2002. As in the
+// paper, the stack has no limit.
 #pragma once
 
 #include "queue.hpp"
@@ -86,7 +86,7 @@ class Lirs {
     prune();
   }
 
-  // The oldest in the stack is one of low recency, or there is none.
+  // Removes old keys from the stack until its oldest one is of low recency, or the stack is empty.
   void prune() {
     while (!stack_.empty()) {
       const Id oldest = stack_.oldest();

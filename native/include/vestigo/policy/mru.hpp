@@ -1,5 +1,4 @@
-// vestigo/policy/mru.hpp: most recently used. The entry whose last load or hit is most recent leaves first, which
-// serves reads that go round and round.
+// vestigo/policy/mru.hpp: most recently used. The entry whose last load or hit is most recent leaves first. This suits reads that go round in circles.
 //
 // H.-T. Chou, D. J. DeWitt, "An evaluation of buffer management strategies for relational database systems", VLDB 1985.
 #pragma once

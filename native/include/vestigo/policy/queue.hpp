@@ -1,4 +1,4 @@
-// vestigo/policy/queue.hpp: one of the parts into which a policy divides a pool's entries, newest to oldest, with their weight.
+// vestigo/policy/queue.hpp: one of the parts into which a policy divides the entries of a pool, newest to oldest, with their weight.
 #pragma once
 
 #include "room.hpp"
@@ -8,7 +8,7 @@ namespace vestigo::policy {
 
 class Queue {
  public:
-  // `mark` is what `where` says in the notes of these entries.
+  // `mark` is the value of `where` in the notes of these entries.
   Queue(const Room& room, Id sentinel, std::uint8_t mark) : room_(room), ring_(room.entries, room.sentinel + sentinel), mark_(mark) {}
 
   bool empty() const { return ring_.empty(); }

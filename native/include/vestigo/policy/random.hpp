@@ -1,4 +1,4 @@
-// vestigo/policy/random.hpp: any entry, each as likely as another.
+// vestigo/policy/random.hpp: any entry, each with the same probability.
 //
 // L. A. Belady, "A study of replacement algorithms for a virtual-storage computer", IBM Systems Journal 5(2), 1966. The
 // numbers are those of SplitMix64: G. L. Steele, D. Lea, C. H. Flood, "Fast splittable pseudorandom number generators",
@@ -35,7 +35,7 @@ class Random {
   Id evict() {
     const Id id = held_[draw_below(mix(state_ += kStep), held_.size())];
     left(id);
-    const std::size_t next = draw_below(mix(state_ + kStep), held_.size() + 1);  // once what makes it go has come in
+    const std::size_t next = draw_below(mix(state_ + kStep), held_.size() + 1);  // after the entry that pushes it out has come in
     if (next < held_.size()) room_.fetch(held_[next]);
     return id;
   }

@@ -1,6 +1,6 @@
 // vestigo/policy/ranking.hpp: the entries of a pool by rank, the lowest first.
 //
-// Ties go to the entry that was ranked first, which is the least recently used one. Where an entry stands is in its note.
+// Of equal ranks, the entry that was ranked first comes first. That is the least recently used one. The note of an entry has its place.
 #pragma once
 
 #include "../heap.hpp"

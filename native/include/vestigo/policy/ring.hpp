@@ -1,7 +1,6 @@
-// vestigo/policy/ring.hpp: a ring of entries or notes, newest to oldest, threaded through them.
+// vestigo/policy/ring.hpp: a ring of entries or notes, newest to oldest. The links are in the entries or notes themselves.
 //
-// The ring's sentinel is a node of its own that stands for no key, and a node in no ring is a ring of one, so that no
-// operation has a special case.
+// The sentinel of the ring is a node that stands for no key, and a node in no ring is a ring of one. So no operation has a special case.
 #pragma once
 
 #include "../numbers.hpp"
@@ -19,7 +18,7 @@ struct Ring {
   Id newest() const { return nodes[sentinel].after; }
   Id oldest() const { return nodes[sentinel].before; }
   Id newer(Id id) const { return nodes[id].before; }
-  bool has(Id id) const { return nodes[id].after != id; }  // of a node that no other ring could have
+  bool has(Id id) const { return nodes[id].after != id; }  // for a node that cannot be in another ring
 
   void push(Id id) const {
     Node *const all = nodes, &end = all[sentinel], &node = all[id];

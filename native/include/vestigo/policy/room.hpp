@@ -1,4 +1,4 @@
-// vestigo/policy/room.hpp: where a policy lives: the entries it orders, the notes it keeps, its share of the room.
+// vestigo/policy/room.hpp: what a policy works with: the entries it orders, the notes it keeps, its share of the room.
 #pragma once
 
 #include <array>
@@ -12,20 +12,20 @@
 
 namespace vestigo::policy {
 
-// What a policy remembers of a key, held or not. What the fields mean is the policy's business.
+// What a policy remembers of a key, held or not. Each policy decides what the fields mean.
 struct Note {
   Id before = kNone, after = kNone;  // neighbours in a ring of notes
   std::uint32_t count = 0;
   std::uint32_t place = 0;
   std::int64_t number = 0;
-  std::uint32_t generation = 0;      // a note of an earlier one says nothing
+  std::uint32_t generation = 0;      // notes of an earlier generation count for nothing
   std::uint8_t where = 0;
 };
 static_assert(sizeof(Note) == 32);
 
-constexpr Id kSentinels = 3;  // nodes of entries and of notes that a policy has for its rings
+constexpr Id kSentinels = 3;  // how many nodes, of entries and of notes, a policy has for its rings
 
-// The notes of all keys, followed by the sentinels of all pools; and the last references of each key, where LRU-K asks.
+// The notes of all keys, followed by the sentinels of all pools. For LRU-K, also the last references of each key.
 class Notes {
  public:
   Notes(std::span<const PoolRules> pools, std::size_t keys, std::size_t sentinels) {
@@ -60,7 +60,7 @@ class Notes {
   std::size_t depth_ = 0;
 };
 
-// Of one pool. When that is emptied, its policy begins anew, in the next generation.
+// The room of one pool. When the pool is emptied, its policy begins anew in the next generation.
 struct Room {
   Entry* entries;
   Note* notes;
@@ -69,9 +69,9 @@ struct Room {
   Id sentinel;  // the first of its kSentinels
   std::uint32_t generation = 1;
   std::uint8_t eviction;   // the policy's place in policies.def
-  bool by_bytes;           // the policy divides the limit of entries, or if there is none, of bytes
+  bool by_bytes;           // whether the policy divides the limit of entries; if not, it divides that of bytes
   std::int64_t capacity;   // that limit
-  PolicyNumbers numbers;   // what the policy's parameters come to
+  PolicyNumbers numbers;   // the numbers that follow from the policy's parameters
 
   Room(const PoolRules& rules, Entry* entries_of_all, Notes& notes_of_all, Id first_sentinel)
       : entries(entries_of_all), notes(notes_of_all.data()), all_references(notes_of_all.references()), depth(notes_of_all.depth()), sentinel(first_sentinel), eviction(rules.eviction),
@@ -86,7 +86,7 @@ struct Room {
     if (note.generation != generation) [[unlikely]] note = {.before = id, .after = id, .generation = generation};
     return note;
   }
-  // What will be asked for soon: a policy that has given up its oldest knows which ones come next.
+  // Fetches what will be needed soon. A policy that has given up its oldest entry knows which ones come next.
   void fetch_note(Id id) const { __builtin_prefetch(&notes[id], 1); }
   void fetch(Id id) const {
     __builtin_prefetch(&entries[id], 1);

@@ -1,8 +1,8 @@
-// vestigo/policy/s3_fifo.hpp: three queues. What is new passes through a small one; what was used more than once there goes on into the main
-// one, where used entries go round again; the others leave ghosts.
+// vestigo/policy/s3_fifo.hpp: three queues. New entries pass through a small queue. Those that were used more than once there go on to the main queue, where
+// used entries go round again. The others leave ghosts.
 //
-// J. Yang, Y. Zhang, Z. Qiu, Y. Yue, K. V. Rashmi, "FIFO queues are all you need for cache eviction", SOSP 2023. An eviction
-// ends with one victim also where the main queue gives it while the small one is searched.
+// J. Yang, Y. Zhang, Z. Qiu, Y. Yue, K. V. Rashmi, "FIFO queues are all you need for cache eviction", SOSP 2023. An eviction has exactly one victim, even if
+// the main queue gives up an entry while the small queue is searched.
 #pragma once
 
 #include "ghosts.hpp"

@@ -1,5 +1,5 @@
-// vestigo/policy/sieve.hpp: a queue in which entries stay where they are; a hand goes from old to new and takes the first that
-// was not hit since it last passed.
+// vestigo/policy/sieve.hpp: a queue in which entries stay where they are. A hand goes from old to new, and takes the first entry that was not hit since it last
+// passed.
 //
 // Y. Zhang, J. Yang, Y. Yue, Y. Vigfusson, K. V. Rashmi, "SIEVE is simpler than LRU: an efficient turn-key eviction algorithm
 // for web caches", NSDI 2024.
@@ -43,7 +43,7 @@ class Sieve {
  private:
   Room room_;
   Ring<Entry> order_;
-  Id hand_;  // the sentinel: it begins with the oldest
+  Id hand_;  // the sentinel means that it begins with the oldest
 };
 
 }  // namespace vestigo::policy

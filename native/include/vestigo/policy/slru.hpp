@@ -1,5 +1,5 @@
-// vestigo/policy/slru.hpp: segmented least recently used. What is hit moves from probation into a protected part, and back when that is
-// full; victims come from probation.
+// vestigo/policy/slru.hpp: segmented least recently used. An entry that is hit moves from probation into a protected part, and back when that part is full.
+// Victims come from probation.
 //
 // R. Karedla, J. S. Love, B. G. Wherry, "Caching strategies to improve disk system performance", IEEE Computer 27(3), 1994.
 #pragma once

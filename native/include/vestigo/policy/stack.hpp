@@ -1,7 +1,7 @@
-// vestigo/policy/stack.hpp: keys by how lately they were used, the latest on top, held or not.
+// vestigo/policy/stack.hpp: keys in the order of their last use, the latest on top, held or not.
 //
-// Written down one after the other: a key that moves to the top is written again, and where it stood says nothing any more. So the bottom
-// is read in order, and the notes of what comes next can be fetched, which a chain of notes, strewn over all memory, would not allow.
+// Keys are written one after the other. A key that moves to the top is written again, and its old place counts for nothing. So the bottom is read in order, and
+// the notes of what comes next can be fetched. A chain of notes all over memory would not allow that.
 #pragma once
 
 #include <algorithm>
@@ -18,7 +18,7 @@ class Stack {
   bool empty() const { return size_ == 0; }
   bool has(Id id) const { return room_.note(id).place != kNowhere; }
 
-  // Puts it on top, wherever it stood.
+  // Puts the key on top, wherever it stood.
   void push(Id id) {
     if (end_ == written_.size()) [[unlikely]] make_room();
     std::uint32_t& place = room_.note(id).place;
@@ -32,7 +32,7 @@ class Stack {
     --size_;
   }
 
-  // The lowest, where there is one.
+  // The lowest key, if there is one.
   Id oldest() {
     while (!stands(first_)) fetch(++first_);
     fetch(first_);
@@ -55,7 +55,7 @@ class Stack {
     if (index + kAhead < end_) __builtin_prefetch(&room_.notes[written_[index + kAhead]], 1);
   }
 
-  // Forgets what stands no more: below the bottom, and if that is little, everywhere.
+  // Forgets places that count for nothing: those below the bottom, or, if that is little, all of them.
   [[gnu::noinline]] void make_room() {
     std::size_t kept = 0;
     if (4 * first_ > end_) {
@@ -77,9 +77,9 @@ class Stack {
 
   Room room_;
   std::vector<Id> written_;
-  std::size_t first_ = 0;      // nothing stands before
+  std::size_t first_ = 0;      // nothing counts before this place
   std::size_t end_ = 0;        // nothing is written from here on
-  std::size_t forgotten_ = 0;  // so many were written before these
+  std::size_t forgotten_ = 0;  // how many places came before these
   std::size_t size_ = 0;
 };
 

@@ -1,5 +1,5 @@
-// vestigo/policy/two_q.hpp: 2Q. New entries wait in a queue; only a key that is asked for again soon after it left that queue comes
-// into the main part, which is ordered by use.
+// vestigo/policy/two_q.hpp: 2Q. New entries wait in a queue. Only a key that is asked for again soon after it left the queue comes into the main part, which is
+// ordered by use.
 //
 // T. Johnson, D. Shasha, "2Q: a low overhead high performance buffer management replacement algorithm", VLDB 1994: the full
 // version, with the queue a quarter of the room and ghosts for half of it.

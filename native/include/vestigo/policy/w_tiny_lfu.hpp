@@ -1,9 +1,8 @@
-// vestigo/policy/w_tiny_lfu.hpp: a small window ordered by use, then a segmented main part that lets in only what was used more often than
-// its next victim.
+// vestigo/policy/w_tiny_lfu.hpp: a small window ordered by use, and a segmented main part that lets in only entries that were used more often than its next
+// victim.
 //
-// G. Einziger, R. Friedman, B. Manes, "TinyLFU: a highly efficient cache admission policy", ACM Transactions on Storage 13(4),
-// 2017. Uses are counted exactly, in place of the paper's sketch, and halved once as many were counted as its sample holds;
-// no count passes the sample's size for each entry.
+// G. Einziger, R. Friedman, B. Manes, "TinyLFU: a highly efficient cache admission policy", ACM Transactions on Storage 13(4), 2017. Uses are counted exactly,
+// where the paper uses a sketch. Counts are halved once as many uses were counted as the sample holds. No count exceeds the sample's size for each entry.
 #pragma once
 
 #include "queue.hpp"
@@ -65,7 +64,7 @@ class WTinyLfu {
     return where == kWindow ? window_ : where == kProbation ? probation_ : protected_;
   }
 
-  // A note's `place` is how many halvings its count has seen.
+  // The `place` of a note is how many halvings its count has seen.
   std::uint32_t uses(Id id) {
     Note& note = room_.note(id);
     const std::uint32_t missed = halvings_ - std::exchange(note.place, halvings_);

@@ -1,4 +1,4 @@
-// vestigo/witness/answers.hpp: what each read was answered with, a column an attribute. docs/why.md.
+// vestigo/witness/answers.hpp: the answer to each read, one column for each attribute. docs/why.md.
 #pragma once
 
 #include <cstddef>
@@ -8,11 +8,11 @@
 
 namespace vestigo {
 
-// The columns of one batch, to be written; rows that are no reads stay as they are.
+// The columns of one batch, to be written. Rows that are not reads stay as they are.
 struct Answers {
-  std::uint8_t* answer = nullptr;  // kHitAnswer, kJoinedAnswer, or the cause of a miss after these; with kNullAnswer
+  std::uint8_t* answer = nullptr;  // kHitAnswer, kJoinedAnswer, or a number after these for the cause of a miss; plus kNullAnswer
   Time* took = nullptr;
-  Time* age = nullptr;  // of a hit: since the load of what was given, or since it was written
+  Time* age = nullptr;  // for a hit, the time since its value was loaded or written
 
   static constexpr std::uint8_t kHitAnswer = 0, kJoinedAnswer = 1, kMissAnswer = 2, kNullAnswer = 0x80;
 
@@ -23,7 +23,7 @@ struct Answers {
   }
 };
 
-// A stale hit or join: since the change. They are few.
+// A stale hit or join, with the time since the change. There are few.
 struct StaleAnswer {
   std::uint32_t row;
   Time age;

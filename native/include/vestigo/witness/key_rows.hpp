@@ -23,11 +23,11 @@ struct alignas(64) KeyRow {
   std::uint32_t evictions = 0;
   std::array<std::uint32_t, kCommonCauses> misses{};
   Time origin_time = 0;
-  std::int64_t held = 0, idle = 0;  // bytes x time; what does not fit is in the rare row
+  std::int64_t held = 0, idle = 0;  // bytes x time; the part that does not fit is in the rare row
 };
 static_assert(sizeof(KeyRow) == 64, "a key's row is one cache line");
 
-// What most keys have nothing of.
+// Counts that are 0 for most keys.
 struct RareRow {
   std::uint32_t joined = 0, stale_hits = 0, ghosts = 0;
   std::int32_t more_loads = 0;  // than misses
@@ -41,7 +41,7 @@ class KeyRows {
   void want(std::size_t rows) { wanted_ = rows; }
   bool wanted() const { return wanted_ > 0; }
 
-  // Counting begins at `now`. What happens before it is not counted.
+  // Counting begins at `now`. Earlier events are not counted.
   void begin(Time now) {
     rows_.resize(wanted_);
     begins_ = now;
@@ -80,7 +80,7 @@ class KeyRows {
     own.kept_bytes += bytes;
     add(own.held, row, &RareRow::held, -bytes, now - begins_);
   }
-  // It is added up a little later, when its row has come from memory: who makes way is known too late to fetch it before.
+  // Which entry is evicted is known too late to fetch its row. So its sums are added a little later, when the row has arrived from memory.
   void let_go(Id row, Bytes bytes, Time idle_since, Time now, bool evicted) {
     fetch(row);
     Leaving& place = leaving_[next_leaving_++ % leaving_.size()];
@@ -92,7 +92,7 @@ class KeyRows {
     for (Leaving& one : leaving_) settle(one);
   }
 
-  // Rows of entries become those of their keys, of which there are so many.
+  // Adds up the rows of entries as rows of their keys.
   void gather(std::span<const Id> entry_keys, std::size_t keys) {
     KeyRows gathered;
     gathered.want(keys);
@@ -103,7 +103,7 @@ class KeyRows {
   }
 
   LargeVector<KeyRow> take() { return std::move(rows_); }
-  // Calls `visit(row, rare)` for each that there is.
+  // Calls `visit(row, rare)` for each rare row that exists.
   template <class Visit>
   void each_rare(Visit visit) const {
     place_of_rare_.each([&](Id row, Id place) { visit(row, rare_[static_cast<std::size_t>(place)]); });

@@ -20,7 +20,7 @@ struct Happening {
 #include "happenings.def"
 };
 
-// Reads that are answered alike, one after the other, are one happening: a popular key takes no more room than others.
+// Consecutive reads with the same kind of answer are one happening, so a popular key takes no more room than others.
 class Log {
  public:
   // `place`: where the key is held.

@@ -1,6 +1,6 @@
 // vestigo/witness/witness.hpp: what a replay tells of single reads and keys, if it is asked.
 //
-// A replay is compiled with one of these two. No witness costs nothing.
+// A replay is compiled with one of these two. The empty one costs nothing.
 #pragma once
 
 #include <optional>
@@ -13,11 +13,11 @@
 
 namespace vestigo {
 
-// Whose happening it is.
+// What a happening is about.
 struct Who {
   Id place;  // the entry, or slot
-  Id row;    // of KeyRows; also what is chosen by
-  Id where;  // the node or scope, if the row does not say it
+  Id row;    // the row in KeyRows; the log is chosen by it too
+  Id where;  // the node or scope, if the row of the trace does not say it
   bool logged;
 };
 
@@ -42,10 +42,10 @@ struct NoWitness {
   void declined(const Who&, Time) {}
 };
 
-// What a witness may be asked for, added up: each costs a little even where it is not asked for.
+// What a witness may be asked for, as flags. Each costs a little even if it is not asked for.
 enum May : unsigned { kAnswer = 1, kCount = 2, kLog = 4, kAll = 7 };
 
-// What is told in the end.
+// What is told at the end.
 struct Testimony {
   std::vector<StaleAnswer> stale;
   KeyRows keys;
@@ -57,7 +57,7 @@ class Witness : public Testimony {
  public:
   static constexpr bool sees = true;
 
-  // A batch begins. `answers`: where those of its reads go, if anyone wants them.
+  // A batch begins. `answers` is where the answers of its reads go, if they are wanted.
   void open(std::size_t events, const std::optional<Answers>& answers) {
     begin_ += events_;
     events_ = events;
@@ -68,7 +68,7 @@ class Witness : public Testimony {
     if (counts()) keys.fetch(row);
   }
 
-  // Reads. `i` is the row in the batch; `stale_age` is kNoAge of a fresh one.
+  // Reads. `i` is the row in the batch. `stale_age` is kNoAge if the answer is fresh.
 
   [[gnu::always_inline]] void hit(const Who& who, std::size_t i, Time took, Time age, Time stale_age, bool null, Time now) {
     if (answers()) put_answer(i, Answers::kHitAnswer, null, took, age, stale_age);
@@ -97,7 +97,7 @@ class Witness : public Testimony {
   void call(const Who& who, Time cost) {
     if (counts()) keys[who.row].origin_time += cost;
   }
-  // or shares another's, which then takes so much longer.
+  // or shares another's, which takes longer because of it.
   void share(const Who& who, Time more) {
     if (!counts()) return;
     --keys.rare(who.row).more_loads;
@@ -112,7 +112,7 @@ class Witness : public Testimony {
 
   // What is held
 
-  // A value comes in next, for which others may make way.
+  // A value comes in next. Others may be evicted for it.
   void coming(const Who& who) { coming_ = who.row; }
 
   [[gnu::always_inline]] void kept(const Who& who, const Entry& entry, Came came, Time now) {
@@ -132,7 +132,7 @@ class Witness : public Testimony {
     if (logs(who)) put(who, {.what = kWasNull, .at = now});
   }
 
-  // The warm-up is over; then it is told of all that is held.
+  // The warm-up is over. After this it hears of everything that is held.
   void count_from(Time now) {
     if (keys.wanted()) keys.begin(now);
   }
@@ -178,7 +178,7 @@ class Witness : public Testimony {
   }
 
   std::optional<Answers> answers_;
-  std::size_t begin_ = 0, events_ = 0;  // of the present batch
+  std::size_t begin_ = 0, events_ = 0;  // the answers of the current batch
   Id coming_ = kNone;
 };
 
