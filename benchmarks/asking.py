@@ -1,6 +1,8 @@
-"""What it takes to be told of every read, every key, and what happens to a thousand keys, beside the bare numbers.
+"""How long it takes to tell of every read, of every key, and of what happens to a thousand keys, beside the plain
+counts.
 
-``make bench``: the trace of speed.py; every question in every round; medians, and ratios within the run.
+``make bench``: it uses the trace of speed.py, asks every question in every round, and prints medians and ratios within
+the run.
 """
 
 import time

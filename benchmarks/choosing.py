@@ -1,7 +1,8 @@
 """How fast choosing is: the curve of all sizes, many replays on one core and on all, a sampled sweep: ``make bench``.
 
-The trace of speed.py: 10 M reads of 1 M keys. Sixteen candidates, by turns on one thread and on as many as there are
-cores, medians of the ratios. Then a thousand, estimated from a tenth of the keys, those that no other beats replayed.
+It uses the trace of speed.py: 10 M reads of 1 M keys. Sixteen candidates run in turn on one thread and on all cores,
+and the medians of the ratios are printed. Then a thousand candidates are estimated from a tenth of the keys, and those
+that no other beats are replayed.
 """
 
 import os

@@ -1,7 +1,7 @@
-"""What the receiver of spans takes, and what driving a cache takes: ``make bench``.
+"""How fast the receiver takes spans, and how fast a cache is driven: ``make bench``.
 
-The receiver runs on one core (taskset), the sender on another. A sender that waits for each answer says how many spans
-a second are taken; then half as many are sent for a while, and none may be lost. Medians of several rounds.
+The receiver runs on one core (taskset), the sender on another. A sender that waits for each answer measures how many
+spans a second are taken. Then half as many are sent for a while, and none may be lost. Medians of several rounds.
 """
 
 import functools
@@ -26,7 +26,7 @@ READS = 300_000
 
 
 def request() -> bytes:
-    """As an exporter sends it: 512 database spans with 8 attributes each."""
+    """A request as an exporter sends it: 512 database spans with 8 attributes each."""
     message = ExportTraceServiceRequest()
     group = message.resource_spans.add()
     for name in ("service.name", "service.instance.id"):
@@ -57,7 +57,7 @@ def request() -> bytes:
 
 
 def send(port: int, body: bytes, seconds: float, rate: float | None) -> tuple[int, float]:
-    """How many spans were sent, and how many a second."""
+    """Sends requests, and returns how many spans were sent, and how many a second."""
     connection = http.client.HTTPConnection("127.0.0.1", port)
     begun, sent = time.perf_counter(), 0
     while (now := time.perf_counter() - begun) < seconds:

@@ -1,7 +1,7 @@
 """How much memory a replay takes: 10 M and 40 M events over the same keys, from the prepared form.
 
-``make bench``: each in a process of its own, which is watched while it works. Mapped pages of the file are not
-counted: the system takes them back whenever it needs the room.
+``make bench``: each replay has its own process, which is watched while it works. Mapped pages of the file are not
+counted, because the system takes them back whenever it needs the room.
 """
 
 import subprocess
@@ -22,7 +22,7 @@ RULES = Rules(max_entries=100_000, absolute="10m", sliding="2m")
 
 
 def trace_of(events: int) -> Trace:
-    """Every key is read once, then Zipf(0.9) decides; loads take about 20 ms."""
+    """A trace in which every key is read once, and then by Zipf(0.9). Loads take about 20 ms."""
     rng = np.random.default_rng(1)
     cumulated = np.cumsum(1 / np.arange(1, KEYS + 1) ** SKEW)
     key = np.searchsorted(cumulated, rng.random(events) * cumulated[-1])
@@ -34,7 +34,7 @@ def trace_of(events: int) -> Trace:
 
 
 class Watch(threading.Thread):
-    """The most memory of its own that this process has held, in MiB, looked at every few milliseconds."""
+    """The peak of this process's own memory in MiB, looked at every few milliseconds."""
 
     def __init__(self) -> None:
         super().__init__(daemon=True)

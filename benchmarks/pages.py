@@ -1,6 +1,6 @@
-"""How long pages take in a browser: the report to be drawn, a knob from its turn to the numbers on the screen.
+"""How long pages take in a browser: until the report is drawn, and from a turn of a knob to the numbers on the screen.
 
-On the demo, and on 10 M Zipf(0.9) reads over 1 M keys. Needs Debian's chromium and the package playwright.
+It uses the demo, and 10 M Zipf(0.9) reads over 1 M keys. It needs Debian's chromium and the package playwright.
 """
 
 import json
@@ -25,7 +25,7 @@ MEASURED = {"sample": "sample drawn", "exact": "change drawn"}
 
 @contextmanager
 def exploring(folder: Path, *words: str) -> Iterator[tuple[str, float]]:
-    """The page's address, and the seconds until it was there."""
+    """The address of the page, and the seconds until it was served."""
     begun = time.monotonic()
     command = [VESTIGO, "explore", *words]
     server = subprocess.Popen(command, cwd=folder, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True)
@@ -38,7 +38,7 @@ def exploring(folder: Path, *words: str) -> Iterator[tuple[str, float]]:
 
 
 def turned(page: Any, address: str, rule: str, key: str) -> dict[str, list[float]]:
-    """Milliseconds from the input event to the drawn numbers, as the browser's own timeline has them."""
+    """Milliseconds from the input event to the drawn numbers, by the browser's own timeline."""
     page.goto(address)
     page.wait_for_selector("html[data-drawn]")
     page.wait_for_timeout(500)

@@ -1,7 +1,7 @@
 """How fast the native kernel replays under each eviction policy, beside the bare loop: ``make bench``.
 
-The trace of speed.py, loads that take no time; every policy in every round, medians, ratios within the run.
-The last column, the share of reads that were hits, tells them apart.
+It uses the trace of speed.py, without load times. Every policy runs in every round, and medians and ratios within the
+run are printed. The last column, the share of reads that were hits, tells them apart.
 """
 
 import tempfile

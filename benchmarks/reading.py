@@ -1,7 +1,7 @@
-"""How fast traces are read, beside pandas: ``make bench``.
+"""How fast traces are read, compared with pandas: ``make bench``.
 
 5 M rows with text keys as CSV and Parquet: `read_trace` against `pandas.read_csv` (`read_parquet`) and `factorize` of
-look-up and key, by turns in one run, medians. And 10 M events in the prepared form, opened.
+look-up and key, in turn in one run, with medians. It also opens 10 M events in the prepared form.
 """
 
 import tempfile

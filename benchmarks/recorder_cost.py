@@ -1,8 +1,8 @@
 """What a recorded read costs a service: ``make bench``.
 
-A function that does nothing is called bare and recorded by turns, each call timed by itself, as fast as it goes, with
-the recorder's thread at work. The difference of the medians is what recording a read costs; the mean has the waits
-for the thread in it, which a service that does anything else has fewer of.
+A function that does nothing is called plainly and recorded, in turn, as fast as possible, and each call is timed. The
+recorder's thread is at work. The difference of the medians is the cost of recording a read. The mean includes waits for
+the thread, of which a service that does other work has fewer.
 """
 
 import tempfile

@@ -1,8 +1,8 @@
-"""How fast the native kernel replays rules that cost, beside the bare loop: ``make bench``.
+"""How fast the native kernel replays expensive rules, beside the bare loop: ``make bench``.
 
-The trace of speed.py, on four nodes, in requests of about six reads of which many are under way at once. Every rule in
-every round, medians, ratios within the run. Rules that the plain replay knows are marked so; the others take the full
-one.
+The trace of speed.py, on four nodes, in requests of about six reads of which many are under way at once. Every rule
+runs in every round, and medians and ratios within the run are printed. Rules that the plain replay knows are marked.
+The others need the full replay.
 """
 
 import dataclasses
@@ -62,7 +62,7 @@ def main() -> None:
             runs |= {f"loads, {name}": run_of(timed, entries, rules) for name, rules in TIMED.items()}
             everyone = {"bare loop": (speed.bare_loop(plain, entries, Path(folder)), False), **runs}
             for run, _ in everyone.values():
-                run()  # what is worked out once for a trace is not measured
+                run()  # what is prepared once for a trace is not measured
             speeds: dict[str, list[float]] = {name: [] for name in everyone}
             for _ in range(ROUNDS):
                 for name, (run, _) in everyone.items():

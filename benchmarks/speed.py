@@ -1,7 +1,8 @@
 """How fast the native kernel replays, beside the bare loop, ``functools.lru_cache`` and a plain Python loop.
 
-``make bench``: 10 M reads by a Zipf(0.9) law over 1 M keys, made on the fly; every contestant in every round;
-medians, and ratios within the run, since the machine may be busy. README and docs/architecture.md say more.
+``make bench``: 10 M reads by a Zipf(0.9) law over 1 M keys, made on the fly. Everything runs in every round, and
+medians and ratios within the run are printed, because the machine may be busy. README and docs/architecture.md say
+more.
 """
 
 import ctypes
@@ -35,7 +36,9 @@ Times = dict[str, list[float]]
 
 
 def zipf_trace(timed: bool) -> Trace:
-    """10,000 reads a second for 1,000 seconds; a key's value changes every 100 minutes; loads take about 20 ms."""
+    """10,000 reads a second for 1,000 seconds. The value of a key changes every 100 minutes, and loads take about 20
+    ms.
+    """
     rng = np.random.default_rng(1)
     cumulated = np.cumsum(1 / np.arange(1, KEYS + 1) ** SKEW)
     key = np.searchsorted(cumulated, rng.random(READS) * cumulated[-1])
@@ -95,7 +98,7 @@ def python_loops(trace: Trace, entries: int) -> dict[str, Callable[[], object]]:
 
 def reads_a_second(run: Callable[[], object], reads: int) -> float:
     gc.collect()
-    gc.disable()  # the Python loops would else search long lists of numbers for garbage
+    gc.disable()  # otherwise the Python loops would search long lists of numbers for garbage
     begun = time.perf_counter()
     run()
     took = time.perf_counter() - begun

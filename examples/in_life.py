@@ -25,7 +25,7 @@ LIFE = vg.Life(hits='desk_reads_total{answer="hit"}', misses='desk_reads_total{a
 
 @contextmanager
 def recorded(folder: Path) -> Iterator[str]:
-    """`vestigo listen`, from when it listens; gives the address for the service."""
+    """Runs `vestigo listen`, waits until it listens, and gives the address for the service."""
     intake = [word for option in READ_AS for word in ("--intake", option)]
     command = [
         *VESTIGO,
@@ -49,7 +49,7 @@ def recorded(folder: Path) -> Iterator[str]:
 
 @contextmanager
 def service(endpoint: str, most: int) -> Iterator[http.client.HTTPConnection]:
-    """The desk, with room for so many vessels. When it ends it sends the spans that are left."""
+    """The desk, with room for `most` vessels. When it ends, it sends the remaining spans."""
     command = ["node", str(HERE / "service.mjs"), endpoint, str(most)]
     desk = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
     assert desk.stdout is not None
@@ -60,7 +60,9 @@ def service(endpoint: str, most: int) -> Iterator[http.client.HTTPConnection]:
 
 
 def ask(connection: http.client.HTTPConnection, seed: int) -> None:
-    """2,000 requests, one after the other: some vessels are asked for often, some are not known, some are stored."""
+    """Sends 2,000 requests, one after the other: some vessels are asked for often, some are not known, some are
+    stored.
+    """
     draw = random.Random(seed)
     for number in range(2000):
         sign = f"Q{min(int(draw.paretovariate(0.4)), 400)}"

@@ -1,7 +1,7 @@
 """An eviction policy of one's own, on a node of the demo: of the two entries unused for longest, the younger one goes.
 
-A policy is a class with five methods, of which only `evict` must be there. It runs on the reference engine, in plain
-Python, and is compared here with the ones that are built in.
+A policy is a class with five methods. Only `evict` is required. It runs on the reference engine, in plain Python, and
+is compared here with the ones that are built in.
 """
 
 import tempfile
@@ -11,7 +11,7 @@ from vestigo.demo import files
 
 
 class SecondOldest(Policy):
-    """Gives up the second oldest entry: the oldest may have stayed for a reason."""
+    """Evicts the second oldest entry, because the oldest may have stayed for a reason."""
 
     def __init__(self, room):
         super().__init__(room)

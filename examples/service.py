@@ -1,7 +1,7 @@
 """A small service is recorded under load, surveyed, and replayed with a cache that it does not have yet.
 
 Skerrow Quay's desk as an HTTP service over SQLite: berths and vessels are read, berths change. The two functions that
-ask the database are recorded; everything after `record` works on the files that the recorder left.
+ask the database are recorded. Everything after `record` works on the files that the recorder left.
 """
 
 import json

@@ -1,4 +1,4 @@
-"""Whether the sdist has all that git has, and the wheel all that runs: ``make package``."""
+"""Checks that the sdist has everything that git has, and the wheel everything that runs: ``make package``."""
 
 import subprocess
 import sys

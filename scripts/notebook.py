@@ -1,4 +1,6 @@
-"""Makes examples/whole_way.ipynb anew: its cells stand here, its output comes of running them. ``make notebook``."""
+"""Makes examples/whole_way.ipynb anew: its cells stand here, and its output comes from running them. ``make
+notebook``.
+"""
 
 import os
 import sys
@@ -58,7 +60,7 @@ vg.load(path) == pick, pick.candidate.fresh_hit_rate, pick.candidate.read_time(9
 
 
 def made() -> nbformat.NotebookNode:
-    """The notebook with what its cells give."""
+    """The notebook with the output of its cells."""
     cells = [
         nbformat.v4.new_markdown_cell(text) if text.startswith(("#",)) else nbformat.v4.new_code_cell(text)
         for text in CELLS
@@ -73,7 +75,7 @@ def made() -> nbformat.NotebookNode:
 
 
 def texts(book: nbformat.NotebookNode) -> list[str]:
-    """What its cells printed and gave as text."""
+    """What its cells printed or returned, as text."""
     return [
         str(output.get("text") or output.get("data", {}).get("text/html") or output.get("data", {}).get("text/plain"))
         for cell in book.cells

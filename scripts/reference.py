@@ -1,4 +1,4 @@
-"""Writes docs/reference.md from the tables of the code: ``make reference``. A test holds the page against them."""
+"""Writes docs/reference.md from the tables of the code: ``make reference``. A test compares the page with them."""
 
 import ast
 import inspect
@@ -42,7 +42,7 @@ def page() -> str:
 
 
 def _rules() -> str:
-    """By heading, in the order of the table."""
+    """The rules by heading, in the order of the table."""
     said, schema = said_of(Rules), plan_schema()["properties"]["rules"]["properties"]
     headings: dict[str, list[Sequence[str]]] = {}
     for name, rule in rules_of(Rules).items():
@@ -106,7 +106,7 @@ def _mistakes() -> str:
 
 
 def _looks(module: ModuleType) -> Iterator[tuple[str, str]]:
-    """The kinds of mistakes that a module's functions suspect, with what each function says of itself."""
+    """The kinds of mistakes that the functions of a module look for, with their docstrings."""
     for one in ast.parse(inspect.getsource(module)).body:
         if not isinstance(one, ast.FunctionDef) or one.name.startswith("_"):
             continue
@@ -135,7 +135,7 @@ def _verbs() -> str:
 
 
 def _may_be(schema: dict[str, Any]) -> str:
-    """What a value may be, by examples."""
+    """Examples of what a value may be."""
     parts = [schema, *schema.get("anyOf", [])]
     words = [f"`{value}`" for part in parts for value in part.get("enum", [])]
     words += [f"`{part['const']}`" for part in parts if "const" in part]

@@ -53,7 +53,7 @@ LISTEN = (
 
 
 def in_life(folder: Path) -> None:
-    """What a desk with other settings than the plan's shows of itself, every half hour of the demo's two days."""
+    """The counters of a desk whose settings differ from the plan's, every half hour of the demo's two days."""
     trace, plan = write_demo(folder / "vestigo-demo")
     live = changed(read_plan(plan), {"lookup.vessel.sliding": "1m"})
     reads = read_by_read(trace, live).to_pandas()
@@ -82,7 +82,7 @@ def figure_shots(folder: Path) -> None:
 
 
 def browser_shots(folder: Path) -> None:
-    """The report, and the page with knobs after one of them was turned, in Debian's Chromium."""
+    """Takes pictures of the report, and of the page with knobs after one was turned, in Debian's Chromium."""
     from playwright.sync_api import sync_playwright
 
     demo = folder / "vestigo-demo"
@@ -107,7 +107,7 @@ def browser_shots(folder: Path) -> None:
 
 
 def terminal_shot(name: str, command: str, folder: Path, points: int = 11, seconds: int = 6) -> None:
-    """What a command prints, in an xterm on a virtual screen; in smaller letters where it is long."""
+    """Takes a picture of what a command prints, in an xterm on a virtual screen. Long output has smaller letters."""
     display = ":97"
     server = subprocess.Popen(["Xvfb", display, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
     env = {"DISPLAY": display, "PATH": f"{VESTIGO.parent}:{os.environ['PATH']}", "HOME": str(folder), "LANG": "C.UTF-8"}

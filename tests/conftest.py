@@ -1,4 +1,6 @@
-"""The same examples on every machine; with VESTIGO_CASES=20000, so many random ones (``make explore``)."""
+"""Random tests use the same examples on every machine. VESTIGO_CASES=20000 asks for that many new ones (``make
+explore``).
+"""
 
 import os
 
@@ -16,5 +18,5 @@ settings.load_profile("explore" if "VESTIGO_CASES" in os.environ else "fixed")
 
 @pytest.fixture(params=["native", "reference"])
 def engine(request: pytest.FixtureRequest) -> str:
-    """Both engines, one after the other: they mean the same."""
+    """Both engines, one after the other."""
     return str(request.param)

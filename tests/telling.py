@@ -1,4 +1,4 @@
-"""Traces told in lines, for tests: ``told("0 read a version=1 cost=2", ...)``, times in seconds."""
+"""Traces written as lines, for tests: ``told("0 read a version=1 cost=2", ...)``. Times are in seconds."""
 
 from typing import Any
 
@@ -9,7 +9,9 @@ _FIELDS = ("lookup", "key", "size", "cost", "found", "version", "scope", "node",
 
 
 def told(*lines: str) -> Trace:
-    """Each line: when, what, the key if it has one, and further fields as name=value."""
+    """A trace from lines. Each line has the time, the operation, the key if there is one, and other fields as
+    name=value.
+    """
     rows = [_row(line.split()) for line in lines]
     return read_trace({name: [row.get(name) for row in rows] for name in ("at", "op", *_FIELDS)})
 
@@ -30,7 +32,7 @@ def _row(words: list[str]) -> dict[str, Any]:
 
 
 def replayed(engine: Any, lines: str, **rules: Any) -> Outcome:
-    """The outcome of lines, told one below the other, under rules with no overhead."""
+    """The outcome of lines under rules without overhead. The lines stand below each other."""
     trace = told(*(line.strip() for line in lines.strip().splitlines()))
     return replay(trace, Rules(**{"entry_overhead": 0, **rules}), engine=engine)
 

@@ -1,4 +1,4 @@
-"""A file is there whole or not at all."""
+"""A file is written whole or not at all."""
 
 from pathlib import Path
 

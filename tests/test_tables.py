@@ -1,5 +1,5 @@
-"""What exists is a row of one table; all else is derived from the row, or held against it here. A row that was left
-half done fails with the place that lacks it.
+"""Everything that exists is a row in one table. Everything else is derived from the row, or checked against it here. If
+something is missing for a row, the test names the place.
 """
 
 import inspect

@@ -40,7 +40,7 @@ _START = 1_700_000_000 * 10**9
 def _rows(costs: bool, nodes: bool) -> st.SearchStrategy[list[tuple[object, ...]]]:
     return st.lists(
         st.tuples(
-            st.sampled_from([0, 0, 0, 1, 1, 2, 3, 7]),  # time since the row before
+            st.sampled_from([0, 0, 0, 1, 1, 2, 3, 7]),  # time since the previous row
             _ops,
             st.sampled_from(["x", "x", "x", "y", None]),
             st.integers(0, 4),
@@ -94,7 +94,7 @@ POOL = {
 
 
 def _plain(unit: int) -> dict[str, st.SearchStrategy[object]]:
-    """Rules that need no more than the plain replay."""
+    """Rules that the plain replay knows."""
     return {
         "jitter": st.sampled_from(["0%", "0%", "50%", "100%"]),
         "drop_first": st.sampled_from([False] * 5 + [True]),
@@ -116,7 +116,7 @@ def _plain(unit: int) -> dict[str, st.SearchStrategy[object]]:
 
 
 def _rich(unit: int) -> dict[str, st.SearchStrategy[object]]:
-    """Those that take the full one."""
+    """Rules that need the full replay."""
     return {
         "absolute_at": _missing | _missing | _instants(unit),
         "on_write": st.sampled_from(["leave", "drop", "replace", "replace, reload"]),
@@ -130,7 +130,7 @@ def _rich(unit: int) -> dict[str, st.SearchStrategy[object]]:
 
 
 def _conditions(unit: int) -> list[str]:
-    """On single values."""
+    """Conditions on single values."""
     return ["size <= 10 B", "size > 0 B", f"cost < {3 * unit}ns", f"cost >= {unit}ns"]
 
 
@@ -139,7 +139,7 @@ def _some_of(conditions: list[str]) -> st.SearchStrategy[list[str]]:
 
 
 def _instants(unit: int) -> st.SearchStrategy[Moments]:
-    """Single instants, or a time of day where the trace is long enough for that."""
+    """Single instants, or a time of day if the trace is long enough."""
     some = st.lists(st.integers(0, 30), min_size=1, max_size=3, unique=True)
     instants = some.map(lambda steps: Moments(("at",), (), tuple(sorted(_START + step * unit for step in steps))))
     return instants | st.just(Moments(("00:30",), (time(0, 30),), ()))
@@ -161,7 +161,7 @@ _SHARED_OR_NOT: st.SearchStrategy[dict[str, object]] = st.sampled_from(["node", 
 
 
 def _fitting(rules: dict[str, object]) -> Rules:
-    """Without what means nothing beside the rest."""
+    """The rules without those that contradict the others."""
     if str(rules["eviction"]) == "belady":
         rules["tell_nodes"] = "nothing"
         if rules["on_write"] == "drop":
@@ -189,7 +189,7 @@ RULES_DRAWN = {*POOL, *_plain(1), *_rich(1), "zone", "per", "tell_nodes", "tell_
 
 @st.composite
 def cases(draw: st.DrawFn) -> Case:
-    """Half of them need no more than the plain replay."""
+    """Random cases. The plain replay knows half of them."""
     unit, rich = draw(st.sampled_from(UNITS)), draw(st.booleans())
     trace = trace_of(draw(_rows(draw(st.booleans()), draw(st.booleans()))), unit)
     reads = draw(st.sampled_from([0, 0, 1, 5]))
@@ -225,7 +225,7 @@ def cases(draw: st.DrawFn) -> Case:
 
 
 def _whole(rules: Rules) -> dict[str, object]:
-    """As a layer that leaves nothing to those below."""
+    """The rules as a layer that leaves nothing to the layers below."""
     return {name: getattr(rules, name) for name in Rules.model_fields}
 
 

@@ -1,4 +1,6 @@
-"""The engines agree on the demo, today's settings and the pick: on a third of its keys, or exploring, on all."""
+"""The engines agree on the demo under today's settings and the pick: on a third of its keys, or on all when
+exploring.
+"""
 
 import os
 

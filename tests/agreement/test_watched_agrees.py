@@ -15,7 +15,7 @@ from vestigo.trace import Op
 
 
 def by_place(happenings: Sequence[Happening]) -> list[Happening]:
-    """In order at each place."""
+    """The log in order at each place."""
     return sorted(happenings, key=lambda one: (one.key, one.where))
 
 

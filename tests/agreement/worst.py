@@ -1,4 +1,6 @@
-"""The worst cases that random exploration found, kept: each once made an engine, a ceiling or a property wrong."""
+"""The worst cases that random exploration found. Each of them once showed an engine, a ceiling or a property to be
+wrong.
+"""
 
 from tests.agreement.cases import Case
 from vestigo import Plan, Rules, read_trace

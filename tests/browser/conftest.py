@@ -15,7 +15,7 @@ _QUIET = "--no-sandbox --disable-gpu --no-first-run --disable-background-network
 
 @pytest.fixture(scope="module")
 def chromium() -> Iterator[Any]:
-    """Ends with its module: while it runs, nothing else of the process can have an event loop."""
+    """A browser for one module of tests. While it runs, nothing else in the process can have an event loop."""
     if CHROMIUM is None:
         pytest.skip("there is no chromium")
     from playwright.sync_api import sync_playwright
@@ -28,7 +28,7 @@ def chromium() -> Iterator[Any]:
 
 
 class Visit:
-    """A page that is open, and what went wrong on it: messages of errors, and requests to elsewhere."""
+    """An open page, and what went wrong on it: error messages, and requests to elsewhere."""
 
     def __init__(self, page: Any, address: str) -> None:
         self.page = page
@@ -44,7 +44,7 @@ class Visit:
             self.problems.append(f"asked {url}")
 
     def serious(self) -> list[str]:
-        """What an audit of accessibility finds."""
+        """The serious findings of an accessibility audit."""
         self.page.add_script_tag(path=str(AXE))
         found = self.page.evaluate("axe.run(document, {resultTypes: ['violations']})")
         return [

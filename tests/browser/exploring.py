@@ -1,4 +1,4 @@
-"""``vestigo explore`` as a process of its own, on four hours of the demo."""
+"""Runs ``vestigo explore`` in a process, on four hours of the demo."""
 
 import json
 import subprocess
@@ -15,7 +15,7 @@ from vestigo.demo.files import write_demo
 
 
 def write_morning(folder: Path) -> tuple[Path, Path]:
-    """A trace, and a plan of its own beside it."""
+    """Writes a trace, and a plan beside it."""
     trace, plan = write_demo(folder)
     morning = vg.write_trace(vg.shape.between(vg.read_trace(trace), "5h", "9h"), folder / "morning.arrow")
     return morning, plan
@@ -23,7 +23,7 @@ def write_morning(folder: Path) -> tuple[Path, Path]:
 
 @contextmanager
 def exploring(folder: Path, *words: str) -> Iterator[tuple[str, subprocess.Popen[str]]]:
-    """The address of the page."""
+    """Runs the page, and gives its address."""
     command = [*VESTIGO, "explore", *words]
     process = subprocess.Popen(command, cwd=folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
     try:
@@ -37,7 +37,7 @@ def exploring(folder: Path, *words: str) -> Iterator[tuple[str, subprocess.Popen
 
 
 class Client:
-    """Asks as the page does, but with whatever head."""
+    """Sends the page's requests, with any headers."""
 
     def __init__(self, address: str) -> None:
         self.where = urlsplit(address)

@@ -27,7 +27,7 @@ def address(files: tuple[Path, Path]) -> Iterator[str]:
 
 
 class Knobs(Visit):
-    """The page, driven as a user does."""
+    """The page, used as a user would."""
 
     def drawn(self) -> "Knobs":
         self.page.wait_for_selector("html[data-drawn]")
@@ -35,7 +35,7 @@ class Knobs(Visit):
         return self
 
     def settled(self) -> None:
-        """Until what is shown is that of the present settings."""
+        """Waits until the page shows the numbers of the current settings."""
         self.page.wait_for_timeout(50)
         self.page.locator("#state", has_text="exact").wait_for()
         self.page.wait_for_timeout(250)

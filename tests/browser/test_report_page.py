@@ -1,4 +1,4 @@
-"""The report in a browser: it answers, needs no network and no script, and everyone can read it."""
+"""The report in a browser: it is interactive, needs neither network nor script, and is accessible."""
 
 from dataclasses import replace
 from pathlib import Path

@@ -1,4 +1,4 @@
-"""Calls of the command line: in the test's own process, which is quick; or in one of their own, as a user's are."""
+"""Calls the command line: in the test's own process, which is quick, or in a new one, as a user does."""
 
 import contextlib
 import io
@@ -20,7 +20,7 @@ class Done(NamedTuple):
 
 
 def run(*words: str, cwd: Path, stdin: str = "") -> Done:
-    """In the test's own process."""
+    """Calls it in the test's own process."""
     given, out, err = (io.TextIOWrapper(io.BytesIO(text), "utf-8") for text in (stdin.encode(), b"", b""))
     with (
         contextlib.chdir(cwd),
@@ -38,7 +38,7 @@ def run(*words: str, cwd: Path, stdin: str = "") -> Done:
 
 
 def run_apart(*words: str, cwd: Path, vestigo: list[str] = VESTIGO) -> Done:
-    """In a process of its own, as it is installed."""
+    """Calls the installed command in a new process."""
     done = subprocess.run([*vestigo, *words], cwd=cwd, capture_output=True, text=True, timeout=120)
     return Done(done.returncode, done.stdout, done.stderr)
 

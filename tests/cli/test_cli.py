@@ -56,7 +56,9 @@ def test_a_divided_table_fits_and_cuts_no_number(demo: Path, by: str) -> None:
 
 
 def test_help_is_quick_and_imports_nothing_heavy(tmp_path: Path) -> None:
-    """0.1 s where Python itself takes 0.016; told by turns with it, for the machine may be busy."""
+    """The help takes 0.1 s where Python itself takes 0.016. Both are measured in turn, because the machine may be
+    busy.
+    """
     took, bare = [], []
     for _ in range(5):
         begun = time.perf_counter()
@@ -263,7 +265,7 @@ def test_progress_begins_with_what_was_known_from_before_and_is_silent_where_nob
         progress.step("reading t.csv")
         (task,) = progress._bars.tasks
         assert (task.total, task.description) == (None, "reading t.csv")
-        progress.count("replays", 5, 1025)  # of what these took nothing is known
+        progress.count("replays", 5, 1025)  # how long these took is unknown
         assert (task.completed, task.total, task.time_remaining) == (5, 1025, None)
         progress.count("replays", 9, 1025)
         progress.count("estimates", 1, 10)

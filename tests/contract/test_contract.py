@@ -1,4 +1,4 @@
-"""What the house promises: its public names, its layers' edges, its README, its demo data."""
+"""What the project promises: its public names, the edges of its layers, its README, its demo data."""
 
 import re
 import subprocess

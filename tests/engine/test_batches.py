@@ -1,4 +1,4 @@
-"""A trace that is longer than a batch: the same counts in any number of batches, in memory that its keys need."""
+"""A trace longer than a batch has the same counts in any number of batches, and needs memory only for its keys."""
 
 import math
 import subprocess

@@ -1,4 +1,4 @@
-"""Settings that must come to the same, or to no less than others, whatever the trace: truths of one engine alone."""
+"""Settings that must give the same as others, or at least as much, on any trace. One engine is enough to test this."""
 
 import dataclasses
 from functools import cache
@@ -19,12 +19,12 @@ COUNTS = ("hits", "joined", "misses", "stale_hits", "ghosts", "loads", "eviction
 
 
 def counts(*outcomes: Outcome) -> dict[str, int]:
-    """Added up."""
+    """The counts, added up."""
     return {name: sum(getattr(outcome, name) for outcome in outcomes) for name in COUNTS}
 
 
 def reads_of(case: Case) -> Trace:
-    """Its reads alone: no truth that one compartment could learn from another's rows."""
+    """Only the reads of a trace, so that no compartment learns a truth from another's rows."""
     trace = case.trace
     rows = trace.op == Op.READ
     assume(rows.any())
@@ -52,7 +52,9 @@ LIMITED = Rules(max_entries=2, absolute="5s", overlap="join", assume_cost="0s", 
 @example(LATE_LOAD, "node")
 @example(CLEARED_WHILE_LOADING, "scope")
 def test_compartments_are_as_many_replays(case: Case, per: str) -> None:
-    """For readers: a load that ends after its compartment's last event stores its value in the one replay alone."""
+    """This holds for readers. A load that ends after its compartment's last event stores its value in only one of the
+    replays.
+    """
     trace = reads_of(case)
     trace = dataclasses.replace(trace, cost=np.maximum(trace.cost, 0))
     owner = getattr(trace, per)
@@ -90,7 +92,7 @@ def test_collecting_what_expired_takes_no_hit_and_no_memory(case: Case, collect:
 
 @given(cases(), st.lists(st.integers(0, 60), min_size=1, max_size=5))
 def test_expiring_on_the_clock_is_clearing_then(case: Case, seconds: list[int]) -> None:
-    """Where loads take no time; the causes differ."""
+    """This holds if loads take no time. The causes differ."""
     trace = dataclasses.replace(case.trace, cost=np.zeros(len(case.trace), np.int64))
     begin = int(trace.at[0]) // 10**9
     at = [f"{np.datetime64(begin + second, 's')}Z" for second in seconds if begin + second > begin]
@@ -103,7 +105,7 @@ def test_expiring_on_the_clock_is_clearing_then(case: Case, seconds: list[int]) 
 
 @given(cases())
 def test_writes_that_are_copied_at_once_leave_nothing_stale(case: Case) -> None:
-    """Where all changes are told by writes."""
+    """This holds if writes tell all changes."""
     trace = case.trace
     gone = np.full(len(trace), -1)
     told = dataclasses.replace(
@@ -144,7 +146,7 @@ def test_the_bound_of_hits_is_no_less_than_the_best_that_can_be_done(keys: list[
 
 
 def best_by_trying(keys: tuple[int, ...], entries: int) -> int:
-    """The most hits of all that can be kept and left out at each step."""
+    """The most hits over all choices of what to keep at each step."""
 
     @cache
     def best(step: int, held: frozenset[int]) -> int:

@@ -41,7 +41,7 @@ def columns(**changed: Any) -> Any:
 
 
 def ready(asked: Any, **stated: Any) -> Any:
-    """A replay of what is asked, and what is counted, with these things stated."""
+    """A replay with these arguments stated."""
     counting = kernel.Counting()
     for name, value in stated.items():
         setattr(counting if hasattr(counting, name) else asked, name, value)

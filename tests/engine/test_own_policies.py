@@ -1,4 +1,4 @@
-"""Policies of the user's own, on the reference engine."""
+"""A user's own policies, on the reference engine."""
 
 from typing import Any
 
@@ -11,7 +11,7 @@ LINES = "0 read a\n1 read b\n2 read c\n3 read a"
 
 
 class Newest(Policy):
-    """Gives up what came in last."""
+    """Evicts the entry that came in last."""
 
     def __init__(self, room: Any) -> None:
         super().__init__(room)

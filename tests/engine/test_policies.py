@@ -1,4 +1,4 @@
-"""Eviction policies against truths from outside: textbook strings, theorems, Python's own cache."""
+"""Eviction policies against independent truths: textbook strings, theorems, Python's own cache."""
 
 from functools import lru_cache
 from typing import Any
@@ -84,7 +84,7 @@ def demo_keys(tmp_path_factory: pytest.TempPathFactory) -> list[int]:
 
 
 def test_a_scan_passes_those_that_guard_against_it() -> None:
-    """Twenty keys that are read all the time, and now and then forty others, once each."""
+    """Twenty keys are read all the time, and sometimes forty others, once each."""
     often = list(range(20)) * 3
     keys = [key for turn in range(30) for key in [*often, *range(1000 + turn * 40, 1040 + turn * 40)]]
     lru = outcome(keys, 40, "lru").hits

@@ -1,4 +1,6 @@
-"""The same trace under other circumstances: what is different is different by as much as was asked, the rest stays."""
+"""The same trace under other circumstances: what should differ does so by the amount asked for, and everything else
+stays.
+"""
 
 from typing import Any
 
@@ -97,7 +99,7 @@ def test_values_change_so_many_times_as_often(reads: Trace, times: float) -> Non
 
 @given(cases())
 def test_as_many_changes_are_the_same_truth_told_by_writes(case: Case) -> None:
-    """What was null is null still, and every read finds a value of the same age, but for values that came back."""
+    """Nulls stay nulls, and every read finds a value of the same age, except for values that came back."""
     trace = case.trace
     again = what_if.with_changes(trace, 1)
     rules = Rules(nulls="keep")
@@ -162,7 +164,7 @@ def test_writes_that_are_drawn_come_after_the_rows_of_their_moment() -> None:
     more = what_if.with_changes(trace, 50)
     changed = more.at[(more.op == Op.WRITE)]
     first = int(np.flatnonzero(more.op == Op.READ)[1])
-    assert (changed == trace.at[1]).sum() == 50  # all of a moment
+    assert (changed == trace.at[1]).sum() == 50  # all at the same moment
     assert (
         more.op[:first] == Op.WRITE
     ).sum() == 1  # the change itself, then the read that shows it, then the drawn ones

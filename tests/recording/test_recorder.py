@@ -1,4 +1,4 @@
-"""A recorder notes what is read, and never gets in the way: not of a full buffer, a full disk, a fork, or a kill."""
+"""A recorder notes what is read, and never gets in the way: not with a full buffer, a full disk, a fork, or a kill."""
 
 import asyncio
 import json
@@ -84,7 +84,7 @@ def test_what_raises_is_passed_on_or_counted_and_nothing_is_noted(tmp_path: Path
             load(0)
         assert odd(3) == 3
         assert load(1) == 1
-        recorder.write("l", "\ud800")  # no text that can be written, but for JSON
+        recorder.write("l", "\ud800")  # text that only JSON can write
     assert recorder.failed == 1
     assert [row["op"] for row in rows(tmp_path)] == ["read", "write"]
 
@@ -105,7 +105,7 @@ def test_many_threads_lose_nothing(tmp_path: Path) -> None:
 
 def test_a_full_buffer_drops_and_counts(tmp_path: Path) -> None:
     recorder = Recorder(tmp_path, buffer=10, flush_every="1h")
-    time.sleep(0.05)  # the thread's first look at an empty buffer
+    time.sleep(0.05)  # the thread looks at an empty buffer first
     for number in range(25):
         recorder.write("l", number)
     assert recorder.dropped == 15
@@ -227,7 +227,7 @@ def test_forked_children_have_names_of_their_own(tmp_path: Path) -> None:
 
 
 def test_an_idle_recorder_leaves_the_folder_readable(tmp_path: Path) -> None:
-    """As the parent of a service that forks before it serves."""
+    """The parent of a service that forks before it serves is such a case."""
     with Recorder(tmp_path):
         assert list(tmp_path.iterdir()) == []
         with Recorder(tmp_path) as working:

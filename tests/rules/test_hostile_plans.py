@@ -58,7 +58,7 @@ KEYS = {
 
 
 class Raw(str):
-    """Of TOML's own kinds."""
+    """A value of one of TOML's kinds."""
 
 
 def toml(value: Any) -> str:

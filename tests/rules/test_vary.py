@@ -86,7 +86,7 @@ def test_all_that_is_wrong_with_them_is_told_with_its_line(tmp_path: Path) -> No
 
 
 def meant(plan: Plan) -> dict[str, Any]:
-    """What it says, without empty tables and zones, which mean nothing here, where there are no times."""
+    """What a plan says, without empty tables, and without zones, which mean nothing if there are no times."""
 
     def without_zones(stated: Any) -> Any:
         return (
@@ -106,7 +106,7 @@ def meant(plan: Plan) -> dict[str, Any]:
 @settings(max_examples=15)
 @given(cases())
 def test_a_plan_as_text_is_the_same_plan(case: Case) -> None:
-    """Whatever rules it has."""
+    """This holds for any rules."""
     plan = case.plan
     assume(not any(rules.clear_at or rules.absolute_at for rules in plan.all_rules()))  # there they are no real moments
     with TemporaryDirectory() as folder:

@@ -1,4 +1,4 @@
-"""A survey's figures draw what it counted, also of odd traces."""
+"""The figures of a survey draw what it counted, also for odd traces."""
 
 from collections.abc import Iterator
 

@@ -1,4 +1,6 @@
-"""A cache as people write them, to be driven: in order of use or of arrival, with lifetimes, and with some habits."""
+"""A cache as people write them, to be driven. It orders entries by use or by arrival, and has lifetimes and some
+habits.
+"""
 
 from collections import OrderedDict
 from collections.abc import Callable
@@ -13,7 +15,7 @@ FOREVER = float("inf")
 
 
 class Desk:
-    """Room for `most` entries of each look-up. In ns of its clock."""
+    """A cache with room for `most` entries of each look-up. Times are in ns of its clock."""
 
     def __init__(  # its habits
         self,

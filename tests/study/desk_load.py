@@ -1,4 +1,6 @@
-"""Load for the desk's service: python desk_load.py PORT SECONDS. 40 vessels, and one berth far more often."""
+"""Makes load for the desk's service: python desk_load.py PORT SECONDS. It asks for 40 vessels, and much more often for
+one berth.
+"""
 
 import http.client
 import random

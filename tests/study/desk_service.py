@@ -1,4 +1,5 @@
-"""A service with a cache of its own: python desk_service.py RECORDING LIFETIME_MS. Prints its port; ends as input does.
+"""A service with its own cache: python desk_service.py RECORDING LIFETIME_MS. It prints its port, and ends when its
+input ends.
 
 GET /vessels/SIGN and /berths/NAME read through the cache; GET /metrics shows counters, as the Prometheus client does.
 """

@@ -1,4 +1,4 @@
-"""Traces for `test_mistakes.py`: for each kind of mistake one that shows it, and one alike that does not."""
+"""Traces for `test_mistakes.py`: for each kind of mistake, one that shows it, and a similar one that does not."""
 
 from collections.abc import Callable, Mapping
 from types import MappingProxyType
@@ -16,12 +16,12 @@ class Made(NamedTuple):
     kind: str
     rules: dict[str, Any]
     make: Callable[[bool], vg.Trace]
-    """Of whether the mistake is to show."""
+    """Makes a trace that shows the mistake, or does not."""
     plan: Mapping[str, Any] = MappingProxyType({})
 
 
 def table(at: Any, key: Any, **columns: Any) -> vg.Trace:
-    """Times in seconds."""
+    """A trace from rows, with times in seconds."""
     rows = {"key": key, **columns}
     order = np.argsort(np.asarray(at, float), kind="stable").tolist()
     times = [int(at[place] * SECOND) for place in order]
@@ -29,7 +29,7 @@ def table(at: Any, key: Any, **columns: Any) -> vg.Trace:
 
 
 def every(seconds: float, times: int, keys: int = 1, **columns: Any) -> vg.Trace:
-    """Keys read by turns, at even distances."""
+    """Keys that are read in turn, at equal distances."""
     return table(np.arange(times) * seconds, [f"k{one % keys}" for one in range(times)], **columns)
 
 
@@ -38,7 +38,7 @@ def _changing(seconds: float, times: int, changes_after: int) -> vg.Trace:
 
 
 def _daily(shows: bool) -> vg.Trace:
-    """Twelve keys over four days, read every half an hour; they change at six, or at any time."""
+    """Twelve keys over four days, read every half hour. They change at six, or at any time."""
     at = np.arange(0, 4 * DAY, 1800.0)
     moves = np.zeros(12) if shows else np.arange(12) * 7200.0
     rows = [
@@ -78,7 +78,7 @@ def _nulls(shows: bool) -> vg.Trace:
 
 
 def _created(shows: bool) -> vg.Trace:
-    """Twenty keys that are not there; half of them come to be."""
+    """Twenty keys that do not exist. Half of them are created later."""
     at, keys = np.arange(1000), [f"k{one % 20}" for one in range(1000)]
     ops = ["write" if shows and 200 <= one < 210 else "read" for one in range(1000)]
     found = [shows and one >= 200 and (one % 20) < 10 for one in range(1000)]

@@ -22,7 +22,9 @@ _PARTS = ("mean", "p50", "p95", "p99", "max", "second", "minute")
 
 
 def candidate(name: str, hits: Any, memory: int = 100, stale: Any = 0) -> Candidate:
-    """Ten reads a slice; so many hits and stale hits in each, or in the first half and the rest."""
+    """A candidate with ten reads in each slice, and these hits and stale hits in each, or in the first half and the
+    rest.
+    """
     each = {
         key: np.resize(np.repeat(value, SLICES // np.size(value)), SLICES)
         for key, value in {"hits": hits, "stale_hits": stale}.items()
@@ -138,7 +140,7 @@ def test_resamples_say_how_sure_a_rate_is() -> None:
 
 
 def test_intervals_hold_the_truth_nineteen_times_in_twenty() -> None:
-    """Of slices that are alike for a while: a first-order process around one half."""
+    """Neighbouring slices are similar here: a first-order process around one half."""
     rng, held = np.random.default_rng(7), 0
     for trial in range(200):
         level = np.zeros(SLICES)

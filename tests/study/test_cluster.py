@@ -1,4 +1,4 @@
-"""A sweep on a real cluster of two processes, one of which is killed on the way."""
+"""A sweep on a real cluster of two processes. One of them is killed during the sweep."""
 
 import os
 import signal

@@ -1,4 +1,4 @@
-"""Life is held against a prediction: chance is no difference, and what is otherwise in life is named."""
+"""Life is compared with a prediction: chance is not a difference, and what is different in life is named."""
 
 import dataclasses
 from pathlib import Path
@@ -30,7 +30,7 @@ def day() -> Trace:
 
 
 def counted(trace: Trace, plan: Plan, begin: float, end: float, scrapes: int, **more: Any) -> list[dict[str, Any]]:
-    """What a service with these settings shows, from a second to another, by look-up."""
+    """The counters that a service with these settings shows between two seconds, by look-up."""
     reads = vg.read_by_read(trace, plan).to_pandas()
     hit, at = (reads["answer"] == "hit").to_numpy(), reads["at"].astype("int64").to_numpy()
     rows = []

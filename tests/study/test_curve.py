@@ -13,14 +13,14 @@ from vestigo.study.curve import replayed_curve, with_real_rates
 
 
 def hits(trace: Trace, rules: Rules) -> tuple[int, int]:
-    """Of a replay in which loads take no time."""
+    """The hits of a replay in which loads take no time."""
     outcome = run(trace, job(trace, Plan(rules), instant=True), "native", "x")
     return outcome.hits, outcome.reads
 
 
 @given(cases(), st.integers(1, 6), st.sampled_from(["leave", "replace"]), st.sampled_from([None, "1s", "3s", "20s"]))
 def test_every_size_and_lifetime_is_a_replay(case: Case, size: int, on_write: str, sliding: str | None) -> None:
-    """Whatever the trace: with clears, restarts, preloads, forced reads, nulls."""
+    """This holds for any trace, with clears, restarts, preloads, forced reads and nulls."""
     for lookup in case.trace.lookups:
         rules = Rules(max_entries=size, sliding=sliding, nulls="keep", on_write=on_write)
         plan = Plan(Rules(nulls="keep"), {lookup: rules})
@@ -79,7 +79,7 @@ def test_the_ceiling_is_the_repeats_and_more_is_never_less(trace: Trace) -> None
 
 
 def test_enough_is_the_least_size_with_so_much_of_what_no_limit_gives(trace: Trace) -> None:
-    """All is had at the length of a loop, and nothing before."""
+    """A loop gives all hits at its own length, and none below."""
     loop = read_trace({"at": np.arange(3000), "key": np.arange(3000) % 50})
     curve = size_curve(loop)
     assert (curve.enough_entries, curve.hit_rate(49), curve.entries.tolist()) == (50, 0, [50])

@@ -15,7 +15,7 @@ _TABLES = st.integers(1, 4).flatmap(
 
 
 def beats(one: list[int], other: list[int]) -> bool:
-    """As good in all and better in one."""
+    """Whether a candidate is as good in all measures and better in one."""
     return one != other and all(mine <= theirs for mine, theirs in zip(one, other, strict=True))
 
 

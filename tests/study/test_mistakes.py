@@ -24,7 +24,7 @@ def plan_of(made: Made) -> Plan:
 
 @cache
 def check_of(number: int) -> vg.Check:
-    """Of the trace that shows the mistake."""
+    """A check of the trace that shows the mistake."""
     return vg.check(MADE[number].make(True), plan_of(MADE[number]))
 
 

@@ -1,4 +1,4 @@
-"""The report gathers what the other functions say, and its page says it with nothing from elsewhere."""
+"""The report collects what the other functions say, and its page needs nothing from elsewhere."""
 
 import hashlib
 import re

@@ -46,7 +46,7 @@ def test_a_tenth_of_the_keys_is_within_half_a_point(
     assert estimate.hit_rate == pytest.approx(truth.hit_rate, abs=0.005)
     assert estimate.stale_rate == pytest.approx(truth.stale_rate, abs=0.01)
     assert estimate.loads == pytest.approx(truth.loads, rel=0.02)
-    # What is held is taken to be of mean size: of few entries the peak is above that.
+    # Held values are assumed to have the mean size. With few entries, the peak is above that.
     assert estimate.memory_peak == pytest.approx(truth.memory_peak, rel=0.2 if entries == 1000 else 0.1)
 
 
@@ -86,7 +86,9 @@ def test_where_no_key_stands_for_another_an_estimate_is_the_replay_itself(case: 
 
 
 def test_intervals_hold_the_truth_nine_times_in_ten(skewed: Trace) -> None:
-    """Of thirty estimates with other seeds and sizes; fewer than 22 would come once in two hundred times."""
+    """There are thirty estimates with different seeds and sizes. Fewer than 22 would happen once in two hundred
+    times.
+    """
     truths = {entries: replay(skewed, Rules(max_entries=entries)).hit_rate for entries in (1000, 5000)}
     held = 0
     for seed in range(15):
@@ -106,7 +108,7 @@ def test_what_is_asked_of_another_trace_is_not_told_of_this_one(skewed: Trace, s
 
 
 def test_plain_sampling_would_be_far_off(skewed: Trace) -> None:
-    """What the sampler is better than: each key in or out by chance, limits scaled alike."""
+    """The sampler is better than plain sampling, where chance decides about each key and limits are scaled."""
     rng = np.random.default_rng(1)
     from vestigo.trace.shape import of_rows
 
@@ -121,7 +123,7 @@ def test_plain_sampling_would_be_far_off(skewed: Trace) -> None:
 
 
 def test_the_demo_of_small_look_ups_is_taken_whole(tmp_path: object) -> None:
-    """Five of its six look-ups have too few keys to divide: their estimates are exact but for what others share."""
+    """Five of its six look-ups have too few keys to divide. Their estimates are exact, except for what others share."""
     trace, plan = (read(path) for read, path in zip((read_trace, read_plan), write_demo(str(tmp_path)), strict=True))
     one = Plan(
         plan.rules, {**plan.lookups, "chart": {"max_entries": "no limit", "max_bytes": "8 MiB"}}, warm_up=plan.warm_up

@@ -13,7 +13,7 @@ from vestigo.study.share_out import _hull
 
 
 def of_two(few: int, many: int, reads: int = 4000) -> Trace:
-    """Uniform reads of few keys, and of many: every value takes 100 bytes with its overhead."""
+    """Uniform reads of few keys, and of many. Every value takes 100 bytes with its overhead."""
     rng = np.random.default_rng(1)
     lookup = rng.integers(0, 2, reads)
     key = np.where(lookup == 0, rng.integers(0, few, reads), rng.integers(0, many, reads))

@@ -1,4 +1,4 @@
-"""A sweep: the same as single replays, kept as it goes, gone on with, and never trusting what is damaged."""
+"""A sweep gives the same as single replays, is kept as it goes, can be continued, and never trusts damaged results."""
 
 import sqlite3
 import threading
@@ -196,8 +196,8 @@ def test_the_front_is_what_no_other_beats(trace: Trace) -> None:
 @pytest.mark.parametrize("rest", ["20%", "40%", "70%"])
 @pytest.mark.parametrize("warm_up", [0, "10s", 500])
 def test_the_first_part_is_the_replay_of_a_trace_that_ends_there(trace: Trace, rest: str, warm_up: int | str) -> None:
-    """What it is ranked by knows nothing of what comes later. Loads under way when that trace ends bring in their
-    values, and so evict others, between its last event and the end of the part: that is all that differs.
+    """The first part knows nothing of what comes later. The only difference: loads under way at the end of that trace
+    store their values, and so evict others, between its last event and the end of the part.
     """
     plan = Plan(
         Rules(max_entries=20, absolute="1m"),

@@ -1,4 +1,4 @@
-"""Access logs: what was asked is read, what came to nothing is left out and counted."""
+"""Access logs: requests are read, failed ones are left out and counted."""
 
 from pathlib import Path
 from typing import Any

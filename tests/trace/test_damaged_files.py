@@ -1,4 +1,4 @@
-"""Damaged files get a TraceError or are read; nothing else comes out of a reader."""
+"""Damaged files give a TraceError or are read. Nothing else comes out of a reader."""
 
 import contextlib
 import json
@@ -200,7 +200,7 @@ def test_a_packed_buffer_that_lies_of_its_size_is_refused(tmp_path: Path) -> Non
 
 
 def test_a_page_whose_size_is_of_another_kind_has_none(tmp_path: Path) -> None:
-    """Other readers pass such a field over, so that what is there may be anything."""
+    """Other readers skip such a field, so it may hold anything."""
     write_packed(tmp_path / "t.parquet")
     content = bytearray((tmp_path / "t.parquet").read_bytes())
     assert content[4::2][:2] == b"\x15\x15"  # two fields of 32 bits: what page it is, and its size

@@ -1,4 +1,4 @@
-"""What a file's columns mean is said by templates, patterns and units, never by code."""
+"""Templates, patterns and units say what the columns of a file mean. Code never does."""
 
 from pathlib import Path
 from typing import Any

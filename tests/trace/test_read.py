@@ -205,7 +205,7 @@ def test_a_large_packed_file_is_read_to_its_end(tmp_path: Path, packing: str) ->
 
 
 def test_a_line_end_in_quotes_is_part_of_its_value_wherever_the_file_is_divided(tmp_path: Path) -> None:
-    """Read in parallel, a file is divided at line ends; 300,000 rows are several pieces."""
+    """A file that is read in parallel is divided at line ends. 300,000 rows are several pieces."""
     keys = [f'a{number % 7}\n{number},b "c"' if number % 97 == 0 else str(number % 1000) for number in range(300_000)]
     with (tmp_path / "t.csv").open("w", newline="") as file:
         csv.writer(file, lineterminator="\n").writerows([["at", "key"], *enumerate(keys)])

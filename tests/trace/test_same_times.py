@@ -42,7 +42,7 @@ def test_a_double_means_the_digits_that_it_was_written_with(tmp_path: Path) -> N
 
 @pytest.mark.parametrize("ending", ["jsonl", "otlp"])
 def test_a_line_that_is_nested_too_deep_is_refused(tmp_path: Path, ending: str) -> None:
-    """Also in a column that nobody wants: the reader below would end the process."""
+    """This holds also for a column that nobody wants, because the reader below would crash."""
     deep = '{"a":' * 50_000 + "1" + "}" * 50_000
     fine = json.dumps({"at": 1, "key": "a", "more": [[[{}]]] * 3})
     path = tmp_path / f"t.{ending}"

@@ -1,4 +1,4 @@
-"""A part, a sample, another pace, several together: each a trace that replays like what it stands for."""
+"""A part, a sample, another pace, several together: each is a trace that replays like what it stands for."""
 
 import dataclasses
 from datetime import UTC, datetime

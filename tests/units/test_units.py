@@ -1,4 +1,4 @@
-"""Durations, sizes and shares: what is read, what is refused, what is shown."""
+"""Durations, sizes and shares: what is read, what is refused, and how they are shown."""
 
 import pytest
 from hypothesis import given

@@ -1,4 +1,4 @@
-"""A receiver for tests: asked without a socket, or run as a user runs it."""
+"""A receiver for tests. It is asked without a socket, or run as a user runs it."""
 
 import asyncio
 import contextlib
@@ -28,7 +28,7 @@ class Answered(NamedTuple):
 def ask(
     app: Any, body: bytes, kind: str = PROTOBUF, path: str = PATH, method: str = "POST", **headers: str
 ) -> Answered:
-    """One request, as a server hands it over, its body in pieces."""
+    """Sends one request in the form in which a server hands it over, with its body in pieces."""
     sent: list[dict[str, Any]] = []
     pieces = [body[begin : begin + 1000] for begin in range(0, len(body), 1000)] or [b""]
     waiting = [{"type": "http.request", "body": piece, "more_body": True} for piece in pieces]
@@ -56,7 +56,7 @@ def ask(
 
 
 def request_of(*spans: dict[str, Any], instance: str = "quay-1", scope: str = "desk") -> bytes:
-    """A request in protobuf. A span: name, at and took in ms, kind, failed, and attributes."""
+    """A request in protobuf. A span has a name, `at` and `took` in ms, a kind, whether it failed, and attributes."""
     request = ExportTraceServiceRequest()
     group = request.resource_spans.add()
     _add(group.resource, {"service.instance.id": instance})
@@ -85,7 +85,7 @@ def _add(owner: Any, attributes: dict[str, Any]) -> None:
 
 @contextlib.contextmanager
 def recording_in(folder: Path, intake: Intake | None = None, token: str | None = None, **options: Any) -> Iterator[Any]:
-    """The application and its recording; what is left when it closes is in the files."""
+    """The application and its recording. When it closes, everything is in the files."""
     recording = Recording(folder, intake or Intake(), **options)
     try:
         yield receiver(recording, token), recording
@@ -105,7 +105,7 @@ class Listening(NamedTuple):
 
 @contextlib.contextmanager
 def listening(*words: str, cwd: Path) -> Iterator[Listening]:
-    """``vestigo listen`` at a port of its own, from when it answers."""
+    """Runs ``vestigo listen`` at a free port, and waits until it answers."""
     command = [*VESTIGO, "listen", *words, "--address", "127.0.0.1:0"]
     pipes = {"stdout": subprocess.PIPE, "stderr": subprocess.PIPE}
     with subprocess.Popen(command, cwd=cwd, text=True, **pipes) as process:

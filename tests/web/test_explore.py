@@ -1,4 +1,4 @@
-"""The server of the page with knobs: exact numbers, each tab's newest replay alone, and nothing for strangers."""
+"""The server of the page with knobs: exact numbers, only the newest replay of each tab, and nothing for strangers."""
 
 import json
 import signal
@@ -194,7 +194,7 @@ def test_a_newer_change_of_a_tab_gives_up_its_older_replay_and_no_others() -> No
     for number in range(100):
         tabs.newest(f"tab {number}")
     with pytest.raises(vg.Interrupted):
-        second.check()  # nobody has a hundred tabs that wait
+        second.check()  # a hundred tabs never wait at once
 
 
 def test_long_traces_are_answered_from_a_sample_first(monkeypatch: pytest.MonkeyPatch) -> None:

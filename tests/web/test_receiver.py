@@ -1,4 +1,4 @@
-"""Requests and answers are as the OTLP/HTTP specification has them, whatever is sent."""
+"""Requests and answers follow the OTLP/HTTP specification, whatever is sent."""
 
 import gzip
 import json
@@ -27,7 +27,7 @@ KEYED = Intake(columns={"key": "{sign}"})
 
 
 def as_json(request: bytes) -> bytes:
-    """As the specification writes it: ids in hex."""
+    """The JSON form of the specification, with ids in hex."""
     plain = MessageToDict(ExportTraceServiceRequest.FromString(request), use_integers_for_enums=True)
     for group in plain["resourceSpans"]:
         for span in (span for scoped in group["scopeSpans"] for span in scoped["spans"]):

@@ -1,4 +1,4 @@
-"""Spans become events as they are asked for: which of them, as what, and what is left out, each counted once."""
+"""Spans become events as asked for: which spans, as what, and what is left out. Each is counted once."""
 
 from pathlib import Path
 from typing import Any
