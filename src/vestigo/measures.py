@@ -84,7 +84,7 @@ MEASURES: Mapping[str, Measure] = {
         "share",
         True,
         of_slices=OfSlices(("hits", "reads"), lambda hits, reads: hits / reads),
-        meaning="The share of reads that the cache answered. A reader who waits for a load is no hit.",
+        meaning="The share of reads that the cache answered. A reader who waits for a load is not a hit.",
     ),
     "fresh_hit_rate": Measure(
         "fresh hits",
@@ -98,7 +98,7 @@ MEASURES: Mapping[str, Measure] = {
         "byte hit rate",
         "share",
         True,
-        meaning="The share, in bytes, of what readers were given that came from the cache.",
+        meaning="The share of the bytes given to readers that came from the cache.",
     ),
     "stale_rate": Measure(
         "stale hits",
@@ -111,9 +111,9 @@ MEASURES: Mapping[str, Measure] = {
     "memory_peak": Measure(
         "memory peak",
         "size",
-        meaning="The most that all entries took at one moment, in all compartments together, overheads included.",
+        meaning="The most memory that all entries took at one moment, in all compartments together, with overheads.",
     ),
-    "memory_mean": Measure("mean memory", "size", meaning="What all entries took, on average over time."),
+    "memory_mean": Measure("mean memory", "size", meaning="The memory that all entries took, on average over time."),
     "loads": Measure(
         "origin calls",
         "count",
@@ -123,15 +123,13 @@ MEASURES: Mapping[str, Measure] = {
     "origin_time": Measure(
         "origin time", "span", of=lambda found: found.origin_time_ns / 1e9, meaning="How long all origin calls took."
     ),
-    "time_saved": Measure(
-        "time saved", "span", True, meaning="How much less all readers waited than they would have without a cache."
-    ),
+    "time_saved": Measure("time saved", "span", True, meaning="How much less all readers waited than without a cache."),
     "ghosts": Measure(
         "ghosts",
         "count",
         False,
         True,
-        meaning="Reads that were told that there is nothing, though the origin had a value by then.",
+        meaning="Reads that were told that there is nothing although the origin had a value by then.",
     ),
     "evictions": Measure("evictions", "count", meaning="Entries that had to make room for another one."),
     **_spans("read_time", "read time", "longest_read_ns", 50, 95, 99, meaning="How long a read took."),
@@ -147,7 +145,7 @@ MEASURES: Mapping[str, Measure] = {
         "stale age",
         "oldest_stale_ns",
         95,
-        meaning="For how long the value of a stale hit had been wrong.",
+        meaning="How long the value of a stale hit had been wrong.",
         of_staleness=True,
     ),
     "surge.second": Measure(

@@ -99,7 +99,7 @@ def test_stays_are_told_apart_by_what_they_hold() -> None:
             ("0 read a node=n", "2 write a node=m", "9 read a node=n"),
             {"absolute": "10s"},
             "At 1970-01-01 00:00:09.000 on n: answered with a value 9.00 s old, loaded at 00:00:00.000, but changed at "
-            "00:00:02.000 by a write on m; `on_write` acts on the writer's node alone, and `tell_nodes` says nothing; "
+            "00:00:02.000 by a write on m; `on_write` acts only on the writer's node, and `tell_nodes` tells no other; "
             "`absolute = 10s` ends it at 00:00:10.000.",
         ),
         (

@@ -177,7 +177,7 @@ def write_packed(path: Path) -> None:
 @pytest.mark.parametrize("name", ["t.parquet", "t.arrow"])
 def test_packed_columns_unfold_to_no_more_than_is_stated(tmp_path: Path, name: str) -> None:
     write_packed(tmp_path / name)
-    beyond = r"unfolds to more than 1\.00 MiB; if that is right, state unfolds_to"
+    beyond = r"unpacks to more than 1\.00 MiB; if that is right, state unfolds_to"
     with pytest.raises(TraceError, match=beyond):
         read_trace(tmp_path / name, unfolds_to="1 MiB")
     assert len(read_trace(tmp_path / name)) == 400_000
@@ -193,7 +193,7 @@ def test_a_packed_buffer_that_lies_of_its_size_is_refused(tmp_path: Path) -> Non
     write_packed(tmp_path / "t.arrow")
     content = (tmp_path / "t.arrow").read_bytes()
     true = (400_000 * 8).to_bytes(8, "little")
-    for says, why in ((100, "cannot be read"), (400_001 * 8, "cannot be read"), (2**40, "unfolds to more than")):
+    for says, why in ((100, "cannot be read"), (400_001 * 8, "cannot be read"), (2**40, "unpacks to more than")):
         (tmp_path / "t.arrow").write_bytes(content.replace(true, says.to_bytes(8, "little")))
         with pytest.raises(TraceError, match=why):
             read_trace(tmp_path / "t.arrow")

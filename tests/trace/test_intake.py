@@ -92,7 +92,7 @@ def test_times_are_told_in_many_ways(tmp_path: Path, cell: str, options: dict[st
 def test_offsets_can_be_mixed_and_a_zone_is_for_those_without_one(tmp_path: Path) -> None:
     text = "at,key\n2026-03-02T06:00:01Z,a\n2026-03-02T08:00:02+02:00,b\n2026-03-02T07:00:03,c\n"
     assert (read(tmp_path, text, zone="Europe/Berlin").at - SIX).tolist() == [10**9, 2 * 10**9, 3 * 10**9]
-    assert "line 4, column 'at': '2026-03-02T07:00:03' is there; it must be a time with an offset" in (
+    assert "line 4, column 'at': found '2026-03-02T07:00:03'; it must be a time with an offset" in (
         refused(tmp_path, text)
     )
 

@@ -83,7 +83,7 @@ def test_a_timestamp_column_with_a_zone_is_taken_and_one_without_is_not() -> Non
     times = np.array([1, 2], "datetime64[s]")
     trace = read_trace(pa.table({"at": pa.array(times, pa.timestamp("s", "UTC")), "key": [1, 2]}))
     assert trace.at.tolist() == [10**9, 2 * 10**9]
-    with pytest.raises(TraceError, match="a time without an offset is there; it must be a time with an offset"):
+    with pytest.raises(TraceError, match="found a time without an offset; it must be a time with an offset"):
         read_trace(pa.table({"at": pa.array(times, pa.timestamp("s")), "key": [1, 2]}))
 
 
@@ -97,10 +97,10 @@ def test_all_wrong_columns_of_a_csv_are_named_with_their_lines(tmp_path: Path) -
         tmp_path / "t.csv", 'at,key,size,op,found\n1,"a\nb",5,read,true\n\nnoon,c,-5,peek,yes\n2,d,x,read,\n'
     )
     problems = refused(path)
-    assert problems[0].startswith(", line 5, column 'at': 'noon' is there; it must be a time with an offset (RFC 3339)")
-    assert ", line 5, column 'op': 'peek' is there; it must be one of read, write" in problems[1]
-    assert ", line 6, column 'size': 'x' is there; it must be a size in whole bytes" in problems[2]
-    assert ", line 5, column 'found': 'yes' is there; it must be true, false, or nothing" in problems[3]
+    assert problems[0].startswith(", line 5, column 'at': found 'noon'; it must be a time with an offset (RFC 3339)")
+    assert ", line 5, column 'op': found 'peek'; it must be one of read, write" in problems[1]
+    assert ", line 6, column 'size': found 'x'; it must be a size in whole bytes" in problems[2]
+    assert ", line 5, column 'found': found 'yes'; it must be true, false, or nothing" in problems[3]
 
 
 def test_a_negative_size_is_named(tmp_path: Path) -> None:
@@ -128,9 +128,9 @@ def test_rows_of_another_length_are_named_with_their_lines(tmp_path: Path) -> No
 def test_broken_json_lines_are_named(tmp_path: Path) -> None:
     lines = ['{"at": 1, "key": "a"}', "", '{"at": "noon", "key": "b"}', "{", '{"at": 2, "key": 7}', "[]"]
     problems = refused(written(tmp_path / "t.jsonl", "\n".join(lines)))
-    assert problems[0] == ", line 3, column 'at': \"noon\" is there; it must be of the same kind as in line 1"
+    assert problems[0] == ", line 3, column 'at': found \"noon\"; it must be of the same kind as in line 1"
     assert problems[1] == ", line 4: is not valid JSON; every line must be one object"
-    assert problems[2] == ", line 5, column 'key': 7 is there; it must be of the same kind as in line 1"
+    assert problems[2] == ", line 5, column 'key': found 7; it must be of the same kind as in line 1"
     assert problems[3] == ", line 6: is not an object; every line must be one object"
 
 

@@ -151,5 +151,5 @@ def test_patterns_match_what_the_standard_library_s_expressions_match(paths: lis
 
 @pytest.mark.parametrize("text", ["{a-b}", "{a}{", "}", "{a..}", "{....}"])
 def test_what_is_no_part_of_a_pattern_is_refused(text: str) -> None:
-    with pytest.raises(ValueError, match=r"which is no part; write \{NAME\}"):
+    with pytest.raises(ValueError, match=r"which is not a part; write \{NAME\}"):
         Pattern.parse("l", text)

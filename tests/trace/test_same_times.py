@@ -58,7 +58,7 @@ def test_a_small_file_that_unfolds_to_a_large_one_is_refused(tmp_path: Path, nam
     with pa.output_stream(path, compression="detect") as file:
         file.write((b"at\tkey\n1\ta\n" if "tsv" in name else b"at,key\n1,a\n") + content)
     with pytest.raises(
-        TraceError, match=r"unfolds to more than .* state unfolds_to|is longer than .* state longest_line"
+        TraceError, match=r"unpacks to more than .* state unfolds_to|is longer than .* state longest_line"
     ):
         read_trace(path, unfolds_to="1 MiB")
 

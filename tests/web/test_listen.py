@@ -43,7 +43,7 @@ def test_a_service_in_python_is_recorded_surveyed_and_replayed(tmp_path: Path) -
     assert (status, err) == (0, "")
     assert out.splitlines() == [
         "recording: 1,100 events written, of 2,100 spans",
-        "  passed over 1,000 spans that no --span asks for",
+        "  skipped 1,000 spans that match no --span",
         "Next: vestigo survey recording",
     ]
     trace = read_trace(tmp_path / "recording")

@@ -141,7 +141,7 @@ def test_spans_beyond_the_limits_are_refused_and_the_others_are_kept(tmp_path: P
         answer = ask(app, request_of(*spans))
     partial = ExportTraceServiceResponse.FromString(answer.body).partial_success
     assert (answer.status, partial.rejected_spans) == (200, 3)
-    assert partial.error_message == "times or attributes are beyond what is taken"
+    assert partial.error_message == "times or attributes are out of range"
     assert (recording.heard.written, recording.heard.refused) == (1, 3)
 
 

@@ -52,7 +52,7 @@ def _check_hit_costs(trace: Trace, groups: Groups) -> None:
         if largest * group.rules.hit_cost_per_kib // 1024 > LONGEST:
             raise RulesError(
                 f"hit_cost_per_kib = {group.rules.hit_cost_per_kib} makes a hit on the largest value of {largest:,} "
-                "bytes take more than 100 years; correct the one or the other"
+                "bytes take more than 100 years; correct one of them"
             )
 
 

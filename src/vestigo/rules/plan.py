@@ -62,7 +62,7 @@ class Plan:
     intake: Intake = Intake()
     """What the columns of the trace's file mean."""
     what_if: WhatIf = WhatIf()
-    """What is to be different about the trace."""
+    """Circumstances that are to differ from the trace."""
     vary: Mapping[str, Sequence[Any]] = field(default_factory=dict)
     """Values by dotted key (``"lookup.vessel.max_entries"``). A sweep tries every combination of them."""
     aim: Aim = Aim()
@@ -204,7 +204,7 @@ class Plan:
                 yield from self._misfits(name, pool, lookup)
             if len({self.rules_for(lookup).per for lookup in pool.lookups}) > 1:
                 each = ", ".join(f'{lookup} "{self.rules_for(lookup).per}"' for lookup in pool.lookups)
-                yield ("pool", name, "lookups"), f"look-ups that share room need the same per; here it is {each}"
+                yield ("pool", name, "lookups"), f"look-ups that share room need the same per, but here it is {each}"
         for lookup, patterns in self._rules_for_keys.items():
             for pattern, rules in patterns.items():
                 for rule in _OF_A_WHOLE_LOOKUP:
@@ -221,7 +221,7 @@ class Plan:
             yield (
                 ("pool", name, "max_bytes"),
                 f"max_bytes = {pool.max_bytes} is less than the entry_overhead = {rules.entry_overhead} of {lookup}; "
-                "raise the one or lower the other",
+                "raise the first or lower the second",
             )
         if pool.eviction.name == "belady" and (rules.on_write == "drop" or rules.tell_nodes != "nothing"):
             yield (

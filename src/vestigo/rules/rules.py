@@ -169,7 +169,7 @@ class Rules(PoolRules):
             (
                 self.max_bytes is not None and self.max_bytes < self.entry_overhead,
                 f"max_bytes = {self.max_bytes} is less than entry_overhead = {self.entry_overhead}, so that nothing "
-                "could ever be kept; raise the one or lower the other",
+                "could ever be kept; raise the first or lower the second",
             ),
             (
                 self.max_entries is not None and len(pinned) > self.max_entries,

@@ -90,11 +90,11 @@ def plan_schema() -> Schema:
                 "trace": {**_of_trace(), "description": "Where the trace is, and what its columns mean."},
                 **settings,
                 "candidate": _named(_object(settings), "Named alternatives: what differs from the settings above."),
-                "whatif": {**_of_model(WhatIf), "description": "What is to be different about the trace."},
+                "whatif": {**_of_model(WhatIf), "description": "Circumstances that are to differ from the trace."},
                 "vary": {"type": "object", "description": "Values of which a sweep tries every combination."},
                 "aim": {**_of_aim(), "description": "What to make best, and within which limits."},
                 "worth": {**_of_worth(), "description": "What things cost, in one currency."},
-                "life": {**_of_model(Life), "description": "Which counters of the running service say what."},
+                "life": {**_of_model(Life), "description": "Which counters of the running service mean what."},
             }
         ),
     }

@@ -38,7 +38,9 @@ class Times(Fraction):
         """The same, for what cannot become less."""
         found = cls.read(value)
         if found < 1:
-            raise ValueError(f"{value!r} is less than there is; sample the trace instead (vestigo convert --sample)")
+            raise ValueError(
+                f"{value!r} is less than the trace has; sample the trace instead (vestigo convert --sample)"
+            )
         return found
 
     def __str__(self) -> str:

@@ -20,13 +20,13 @@ def heard_text(heard: Heard, folder: Path) -> str:
     if heard.dropped:
         lines.append(f"  dropped {counted(heard.dropped, 'span')}: too many waited to be written, or the disk is full")
     if heard.refused:
-        lines.append(f"  refused {counted(heard.refused, 'span')}: their times or attributes are beyond what is taken")
+        lines.append(f"  refused {counted(heard.refused, 'span')}: their times or attributes are out of range")
     lines += [
         f"  left out {counted(count, 'span')}: {printable(why, most=200)}"
         for why, count in sorted(heard.left_out.items(), key=lambda one: -one[1])
     ]
     if heard.not_asked_for:
-        lines.append(f"  passed over {counted(heard.not_asked_for, 'span')} that no --span asks for")
+        lines.append(f"  skipped {counted(heard.not_asked_for, 'span')} that match no --span")
     if heard.written:
         lines.append(f"Next: vestigo survey {where}")
     return "\n".join(lines)

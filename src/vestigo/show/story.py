@@ -150,7 +150,7 @@ def _size(step: Step) -> str:
 
 def _changed(step: Step) -> str:
     if step.cause == "seen":
-        return "the value at the origin is another one now: this read shows it"
+        return "the value at the origin has changed: this read shows it"
     return f"the value at the origin changes: a {step.cause}{f' on {printable(step.where)}' if step.where else ''}"
 
 
@@ -167,13 +167,13 @@ _WORDS = {
         f"a value written{f' on {printable(step.other)}' if step.other else ' elsewhere'} comes in, {_size(step)}"
     ),
     "refused": lambda _: "the value is not kept: the rules refuse it",
-    "null": lambda _: "the origin has nothing; that is not kept",
+    "null": lambda _: "the origin has nothing; the rules do not keep that",
     "expired": lambda step: f"expired by {_LIFETIMES[step.cause or 'aged']}{_idle(step)}",
     "evicted": lambda step: f"evicted for {printable(step.other or '')}{_idle(step)}",
     "dropped": lambda step: f"dropped{_by(step)}{_idle(step)}",
     "cleared": lambda step: f"cleared{_idle(step)}",
     "restarted": lambda step: f"lost in a restart{_idle(step)}",
-    "superseded": lambda _: "gives way to a later value of its own",
+    "superseded": lambda _: "replaced by a later value of its key",
     "freed": lambda _: "freed with its scope",
     "changed": _changed,
 }

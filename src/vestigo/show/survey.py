@@ -80,7 +80,7 @@ def _of_which(survey: Survey) -> str:
     names = [printable(name, NAME) for name, one in survey.lookups.items() if not one.changes_known]
     if len(names) == len(survey.lookups):
         return ", for the trace shows no changes: it has neither versions nor writes"
-    return f" of {', '.join(names[:3])}{' and others' * (len(names) > 3)}, of which it shows no changes"
+    return f" of {', '.join(names[:3])}{' and others' * (len(names) > 3)}, whose changes it does not show"
 
 
 def _verdicts(survey: Survey, names: Sequence[str]) -> Table:

@@ -121,7 +121,7 @@ def _checked(wanted: _Wanted, size: int | str, **given: Duration | str | None) -
         try:
             spans[name] = None if text is None else Duration.parse(text) / SECOND
             if spans[name] == 0 and name != "cost":
-                problems.append(f"synth: {name} = {text} is no time at all; give None for never")
+                problems.append(f"synth: {name} = {text} is not a duration; give None for never")
         except ValueError as error:
             problems.append(f"synth: {name}: {error}")
     try:

@@ -116,7 +116,7 @@ def _check_together(asked: "Asked", share_out: str | None, figure: "Path | None"
     from vestigo.errors import InputError
 
     if asked.replays is not None and asked.cluster is not None:
-        raise InputError("--cluster: --replays searches on this machine alone; leave out the one or the other")
+        raise InputError("--cluster: --replays searches only on this machine; leave out one of them")
     others = {
         "--sample": asked.sample,
         "--replays": asked.replays,
@@ -125,9 +125,7 @@ def _check_together(asked: "Asked", share_out: str | None, figure: "Path | None"
         "--figure": figure,
     }
     if share_out is not None and (idle := [name for name, value in others.items() if value is not None]):
-        raise InputError(
-            f"{' and '.join(idle)}: --share-out replays two divisions alone; leave out the one or the other"
-        )
+        raise InputError(f"{' and '.join(idle)}: --share-out replays only two divisions; leave out one of them")
 
 
 def _share_out(asked: "Asked", total: str, write: "Path | None", as_json: bool) -> None:

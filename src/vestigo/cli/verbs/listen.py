@@ -26,7 +26,7 @@ def listen(
         typer.Option(
             "--token",
             metavar="FILE",
-            help="Answer only senders that bear the token in FILE. Needed for any address but this machine's own.",
+            help="Answer only senders that know the token in FILE. Needed for any address but this machine's own.",
         ),
     ] = None,
     span: Annotated[

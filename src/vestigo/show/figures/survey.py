@@ -96,7 +96,7 @@ def _draw_reuse(axis: "Axes", survey: Survey) -> None:
         axis.set_xlim(low, high)
         _time_axis(axis, low, high)
         label_lines(axis, lines)
-    axis.set_xlabel("time since the key's read before")
+    axis.set_xlabel("time since the key's previous read")
     axis.set_title("Reuse times")
 
 
@@ -111,7 +111,7 @@ def _draw_popularity(axis: "Axes", survey: Survey) -> None:
     axis.xaxis.set_major_formatter(FuncFormatter(lambda value, _: f"{value:,.0f}"))
     _shares(axis, "share of the look-up's reads")
     label_lines(axis, lines)
-    axis.set_xlabel("keys, those read most first")
+    axis.set_xlabel("keys, most popular first")
     axis.set_title("Popularity")
 
 

@@ -184,4 +184,4 @@ def ceiling_text(found: Sweep) -> str:
     of_hits, top = hits_shown(found)
     if top is None:
         return ""
-    return f"No settings can have more than {format_share(top)} {MEASURES[of_hits].label} here (the dotted line)."
+    return f"No settings can give more than {format_share(top)} {MEASURES[of_hits].label} here (the dotted line)."

@@ -82,7 +82,7 @@ def _reason(change: Step | None, came: Step | None, read: OneRead, rules: Rules)
     if change.where == read.where or rules.per != "node":
         return f'{by}; `on_write = "{rules.on_write}"` leaves the old value there'
     if rules.tell_nodes == "nothing":
-        return f"{by}; `on_write` acts on the writer's node alone, and `tell_nodes` says nothing"
+        return f"{by}; `on_write` acts only on the writer's node, and `tell_nodes` tells no other"
     return f"{by}; the news of it takes `tell_delay = {rules.tell_delay}`"
 
 

@@ -23,7 +23,7 @@ def read_arrow(path: Path, wanted: Wanted) -> Raw:
     batches = pa.ipc.open_stream(messages)
     has = batches.schema.names
     if twice := repeated(wanted, has):
-        raise TraceError([f"{path}: column {name!r} is there twice; rename one" for name in twice])
+        raise TraceError([f"{path}: column {name!r} appears twice; rename one" for name in twice])
     check_unfolded(path, unfolded(messages, count), wanted.limits)
     table = pa.Table.from_batches([batches.read_next_batch() for _ in range(count)], batches.schema)
     table = table.select([name for name in has if name in wanted.columns])

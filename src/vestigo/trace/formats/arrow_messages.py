@@ -24,7 +24,7 @@ def unfolded(content: pa.Buffer, batches: int) -> int:
         except StopIteration:
             raise pa.ArrowInvalid("it has fewer batches than it says") from None
         except struct.error:
-            raise pa.ArrowInvalid("a message's parts lie outside of it") from None
+            raise pa.ArrowInvalid("the parts of a message lie outside it") from None
         total += sum(sizes)
         batches -= kind == _BATCH
     return total

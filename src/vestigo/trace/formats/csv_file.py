@@ -36,7 +36,7 @@ def read_csv(path: Path, wanted: Wanted) -> Raw:
     if not header:
         raise TraceError(f"{path}: holds no row; it must have a line of column names, then one line an event")
     if twice := repeated(wanted, header):
-        raise TraceError([f"{path}, line 1: column {name!r} is there twice; rename one" for name in twice])
+        raise TraceError([f"{path}, line 1: column {name!r} appears twice; rename one" for name in twice])
     known = [name for name in header if name in wanted.columns]
     if not known:
         return Raw(pa.table({}), _Lines(path), tuple(header))

@@ -243,24 +243,24 @@ def _line_problems(line: bytes, number: int, wanted: Wanted, first_kind: dict[st
         return [": is not valid JSON; every line must be one object"]
     if not isinstance(row, dict):
         return [": is not an object; every line must be one object"]
-    problems = [f", column {name!r}: is there twice; leave one out" for name in twice]
+    problems = [f", column {name!r}: appears twice; leave one out" for name in twice]
     for name in wanted.columns:
         kinds, expected = _KINDS.get(wanted.roles.get(name, ""), _ANY)
         value = _field(row, name)
         if value is None:
             continue
         if type(value) not in kinds:
-            problems.append(f", column {name!r}: {json.dumps(value)[:60]} is there; it must be {expected}")
+            problems.append(f", column {name!r}: found {json.dumps(value)[:60]}; it must be {expected}")
         elif type(value) is float and not math.isfinite(value):
-            problems.append(f", column {name!r}: {value} is there; it must be {expected}")
+            problems.append(f", column {name!r}: found {value}; it must be {expected}")
         elif type(value) is int and not -(2**63) <= value < 2**63:
-            problems.append(f", column {name!r}: {value} is there; it must be a number of at most 64 bits")
+            problems.append(f", column {name!r}: found {value}; it must be a number of at most 64 bits")
         else:
             kind, line_of_kind = first_kind.setdefault(name, (type(value), number))
             if {kind, type(value)} not in ({kind}, {int, float}):
                 shown = json.dumps(value)[:60]
                 problems.append(
-                    f", column {name!r}: {shown} is there; it must be of the same kind as in line {line_of_kind}"
+                    f", column {name!r}: found {shown}; it must be of the same kind as in line {line_of_kind}"
                 )
     return problems
 

@@ -48,7 +48,7 @@ def check_text(path: Path) -> None:
     if not begin:
         raise TraceError(f"{path}: is empty")
     if begin in (b"\xff\xfe", b"\xfe\xff"):
-        raise TraceError(f"{path}: is text in UTF-16; save it in UTF-8")
+        raise TraceError(f"{path}: is UTF-16 text; save it as UTF-8")
 
 
 def open_text(path: Path, limits: Limits = LIMITS) -> io.TextIOWrapper:
@@ -86,7 +86,7 @@ def most_unfolded(path: Path, limits: Limits) -> int:
 def check_unfolded(path: Path, amount: int, limits: Limits) -> None:
     """Raises TraceError if a compressed file unpacks to more bytes than it may."""
     if amount > (most := most_unfolded(path, limits)):
-        raise TraceError(f"{path}: unfolds to more than {format_bytes(most)}; if that is right, state unfolds_to")
+        raise TraceError(f"{path}: unpacks to more than {format_bytes(most)}; if that is right, state unfolds_to")
 
 
 class _Guarded(io.RawIOBase):

@@ -18,7 +18,7 @@ def read_parquet(path: Path, wanted: Wanted) -> Raw:
     with pq.ParquetFile(path) as file:
         has = file.schema_arrow.names
         if twice := repeated(wanted, has):
-            raise TraceError([f"{path}: column {name!r} is there twice; rename one" for name in twice])
+            raise TraceError([f"{path}: column {name!r} appears twice; rename one" for name in twice])
         check_unfolded(path, unfolded(mapped(path), wanted.columns), wanted.limits)
         known = [name for name in has if name in wanted.columns]
         encoded = [name for name in known if _is_text(file.schema_arrow.field(name).type)]

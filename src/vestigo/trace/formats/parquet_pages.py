@@ -39,7 +39,7 @@ def unfolded(content: pa.Buffer, columns: Collection[str]) -> int:
         wanted = [one for one in chunks if one[_PATH][0].decode(errors="replace") in columns]
         return sum(max(_of_pages(data, one), _BYTES_A_VALUE * one[_VALUES]) for one in wanted)
     except (IndexError, KeyError, TypeError, ValueError, AttributeError, struct.error):
-        raise pa.ArrowInvalid("there is no sense in what it says of its pages") from None
+        raise pa.ArrowInvalid("what it says of its pages makes no sense") from None
 
 
 def _of_pages(data: memoryview, chunk: dict[Field, Any]) -> int:
@@ -49,7 +49,7 @@ def _of_pages(data: memoryview, chunk: dict[Field, Any]) -> int:
         header = _Reader(data, place)
         page = header.structure()
         if page[_UNPACKED] < 0 or page[_PACKED] < 0:
-            raise ValueError("a page is not smaller than nothing")
+            raise ValueError("a page has a negative size")
         total, place = total + page[_UNPACKED], header.place + page[_PACKED]
     return int(total)
 
@@ -70,7 +70,7 @@ class _Reader:
         """Its fields."""
         self._depth += 1
         if self._depth > self._DEEPEST or self.place < 0:
-            raise ValueError("nothing stands so deep, or before the file")
+            raise ValueError("it is nested too deep, or lies before the file")
         fields: dict[Field, Any] = {}
         number = 0
         while head := self._next():
@@ -93,7 +93,7 @@ class _Reader:
             return [self._value(head & 15) for _ in range(count)]
         if kind in (self._TRUE, self._FALSE, self._BYTE, self._DOUBLE):
             return self._bytes(8 if kind == self._DOUBLE else 1)
-        raise ValueError(f"{kind} is no kind of value")
+        raise ValueError(f"{kind} is not a kind of value")
 
     def _whole(self) -> int:
         number = self._varint()

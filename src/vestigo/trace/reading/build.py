@@ -60,7 +60,7 @@ def check_columns(table: pa.Table, origin: Origin, clock: Clock = _OUR_OWN) -> C
         "span": lambda column: costs(column, clock.cost_unit, origin.guesses),
     }
     twice = [name for name in NAMES if table.column_names.count(name) > 1]
-    problems += [f"{origin.source}: column {name!r} is there twice; rename one" for name in twice]
+    problems += [f"{origin.source}: column {name!r} appears twice; rename one" for name in twice]
     once = [name for name in NAMES if table.column_names.count(name) == 1]
     with ThreadPoolExecutor() as threads:  # most of the work is done by Arrow and NumPy, which release Python's lock
         tasks = [threads.submit(lambda name: readers[COLUMNS[name].holds](_whole(table[name])), name) for name in once]
@@ -123,7 +123,7 @@ def _whole(column: pa.ChunkedArray) -> pa.Array:
 def _sentence(origin: Origin, name: str, bad: Bad) -> str:
     where = f"{origin.source}, {origin.place(bad.row or 0)}"
     more = f" (and {bad.rows - 1:,} more rows)" if bad.rows > 1 else ""
-    return f"{where}, column {name!r}: {bad.found} is there; it must be {bad.expected}{more}"
+    return f"{where}, column {name!r}: found {bad.found}; it must be {bad.expected}{more}"
 
 
 def _check_keys(found: CheckedColumns, origin: Origin) -> None:

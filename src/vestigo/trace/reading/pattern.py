@@ -37,7 +37,7 @@ class Pattern:
             part = _PART.fullmatch(found[1]) if found[1] is not None else None
             if part is None and (found[1] is not None or found[0] in "{}"):
                 raise ValueError(
-                    f"{text!r} has {found[0]!r}, which is no part; write {{NAME}}, {{NAME...}}, {{}} or {{...}}"
+                    f"{text!r} has {found[0]!r}, which is not a part; write {{NAME}}, {{NAME...}}, {{}} or {{...}}"
                 )
             if part is None:
                 regex += re.escape(found[0])

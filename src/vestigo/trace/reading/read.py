@@ -48,7 +48,9 @@ def read_trace(source: Readable, intake: Intake | None = None, **options: Any) -
     intake = (intake or Intake()).with_options(options)
     if isinstance(source, Trace):
         if options:
-            raise TraceError(f"{', '.join(options)}: the trace is read already; say it where it is read from a file")
+            raise TraceError(
+                f"{', '.join(options)}: the trace is already read; give these options where it is read from a file"
+            )
         return source
     if not isinstance(source, (str, Path)):
         return _from_table(source, intake)

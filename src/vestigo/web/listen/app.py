@@ -69,7 +69,7 @@ async def _body(request: Request) -> bytes:
     except TimeoutError:
         raise HTTPException(408, f"the body took more than {_SECONDS_FOR_A_BODY} s") from None
     except zlib.error:
-        raise HTTPException(400, "the body is not packed with gzip") from None
+        raise HTTPException(400, "the body is not compressed with gzip") from None
     except ClientDisconnect:
         raise HTTPException(400, "the sender went away") from None
 

@@ -60,7 +60,7 @@ class Gathered:
         self.of_resources: tuple[list[int], list[str], list[str | None]] = ([], [], [])
         self.resources = 0
         self.refused = 0
-        """Spans whose times or attributes are beyond what is taken."""
+        """Spans whose times or attributes are out of range."""
 
     def __len__(self) -> int:
         return len(self.names)

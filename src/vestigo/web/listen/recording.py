@@ -95,7 +95,7 @@ class Recording:
             self._count(refused=gathered.refused, dropped=dropped)
         if is_full:
             return Answer(dropped + gathered.refused, "too many spans wait to be written; these are dropped")
-        return Answer(gathered.refused, "times or attributes are beyond what is taken" if gathered.refused else "")
+        return Answer(gathered.refused, "times or attributes are out of range" if gathered.refused else "")
 
     def flush(self) -> None:
         """Writes the lines that wait. Only this and `close` wait for the disk."""

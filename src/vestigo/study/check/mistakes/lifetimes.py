@@ -123,7 +123,7 @@ def turns_on_the_clock(of: OfLookup) -> Iterator[Suspicion]:
         "data that turns over on the clock",
         of.key("absolute"),
         f"{format_share(float(within[best] / len(times)))} of the changes come within an hour after {clock} UTC, and "
-        f"absolute = {of.rules.absolute} knows nothing of that",
+        f"absolute = {of.rules.absolute} does not follow them",
         (
             {of.key("absolute_at"): clock, of.key("zone"): "UTC", of.key("absolute"): "1d"},
             {of.key("absolute_at"): clock, of.key("zone"): "UTC"},

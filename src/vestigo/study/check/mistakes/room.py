@@ -98,8 +98,8 @@ def policies(of: OfLookup) -> Iterator[Suspicion]:
         yield Suspicion(
             "policy that would do better",
             of.room_key("eviction"),
-            f"{of.counts['evictions']:,} entries of {of.name} made way by {of.room.eviction}, and another policy would "
-            "have kept more of what is read again",
+            f"{of.counts['evictions']:,} entries of {of.name} were evicted by {of.room.eviction}, and another policy "
+            "would have kept more of what is read again",
             tuple({of.room_key("eviction"): other} for other in _POLICIES if other != policy),
         )
 
