@@ -24,7 +24,7 @@ PAGE = Path(__file__).parent.parent / "docs" / "reference.md"
 _BEGIN = """# Reference
 
 Every rule, plan key, measure, policy, verb and finding. `make reference` makes this page from the tables of the code,
-and a test holds it against them. Names of the library are on the page [Python](api.md).
+and a test compares the page with them. Names of the library are on the page [Python](api.md).
 
 """
 _BETTER = {True: "more", False: "less"}

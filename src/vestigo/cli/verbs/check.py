@@ -35,7 +35,7 @@ def check(
     write: WriteOption = None,
     as_json: JsonOption = False,
 ) -> None:
-    """Take every rule of today's settings away alone, halve and double every amount, and look for likely mistakes.
+    """Try today's settings without each rule, with half and double of each amount, and look for likely mistakes.
 
     Each mistake comes with evidence from the trace, what it costs by replay, and the lines of the plan that mend it.
 

@@ -65,7 +65,7 @@ def choose(
     figure: FigureOption = None,
     as_json: JsonOption = False,
 ) -> None:
-    """Sweep, and name the candidate that is best at the plan's [aim] within its limits, with proof.
+    """Replay all candidates, and name the best one for the plan's [aim] within its limits, with reasons.
 
     Example: vestigo choose skerrow-quay.parquet --plan plan.toml --write picked.toml
     """

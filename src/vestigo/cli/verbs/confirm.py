@@ -29,10 +29,10 @@ def confirm(
     ] = "1%",
     as_json: JsonOption = False,
 ) -> None:
-    """Hold the counters of a running cache against what the plan predicts on a trace of the same time.
+    """Compare the counters of a running cache with what the plan predicts on a trace of the same time.
 
-    Says whether life is as predicted, and, if not, what would explain it, by replay. The plan's [life] says which
-    counter is which.
+    It says whether life is as predicted. If it is not, replays look for what would explain it. The plan's [life] says
+    which counter is which.
 
     Example: vestigo confirm week.arrow --plan plan.toml --counters scrapes/
 

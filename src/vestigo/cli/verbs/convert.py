@@ -50,7 +50,7 @@ def convert(
     hash_keys: HashKeysOption = None,
     as_json: JsonOption = False,
 ) -> None:
-    """Write a trace in another format; to .arrow, prepared, so that it opens at once.
+    """Write a trace in another format. A prepared .arrow file opens at once.
 
     Example: vestigo convert 'logs/*.log.gz' desk.arrow --intake 'patterns.vessel=/vessels/{call_sign}'
     """

@@ -35,7 +35,7 @@ def curve(
 ) -> None:
     """Show how many reads LRU would answer at every size, how little room is enough, and today's limit.
 
-    Exact, in one pass: nothing expires, all that is loaded is kept, loads take no time.
+    The curve is exact if nothing expires, everything loaded is kept, and loads take no time.
 
     Example: vestigo curve skerrow-quay.parquet --plan plan.toml --figure curves.png
     """

@@ -42,9 +42,9 @@ def drive(
     write: WriteOption = None,
     as_json: JsonOption = False,
 ) -> None:
-    """Drive your own cache, in any language, with a trace, and hold its answers against the replay of its settings.
+    """Drive your own cache, in any language, with a trace, and compare its answers with the replay of its settings.
 
-    Says how far they differ, at which read first, and what would explain it. docs/drive.md says how the two speak.
+    It says how far they differ, at which read first, and what would explain it. docs/drive.md describes the messages.
 
     Example: vestigo drive skerrow-quay.parquet --plan plan.toml --command 'node my-cache.mjs'
 

@@ -34,7 +34,7 @@ def explore(
 ) -> None:
     """Open a page on which each rule is a knob: turn it, and hit rate, staleness, memory and all else follow.
 
-    The page is for this machine alone, and for whoever has its address. Ctrl-C ends it.
+    Only this machine can open the page, and only with its address. Ctrl-C ends it.
 
     Example: vestigo explore skerrow-quay.parquet --plan plan.toml
     """

@@ -60,7 +60,7 @@ def listen(
 ) -> None:
     """Write the OpenTelemetry spans that services send (OTLP/HTTP) as a trace, until it is stopped.
 
-    Database spans and those of HTTP clients need no options. Of others, say which attribute is the key.
+    Database spans and those of HTTP clients need no options. For other spans, say which attribute is the key.
 
     Example: vestigo listen recording --intake 'columns.key={vessel.call_sign}'
 

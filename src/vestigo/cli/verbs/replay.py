@@ -1,4 +1,4 @@
-"""``vestigo replay``: settings and candidates on a trace."""
+"""``vestigo replay``: replays settings and candidates on a trace."""
 
 from vestigo.cli.options import (
     ByOption,
@@ -29,7 +29,7 @@ def replay(
 ) -> None:
     """Replay a trace against settings: today's and every candidate, beside no cache and the ceilings.
 
-    All look-ups are replayed, for they may share room; with --lookup the tables are of those alone.
+    All look-ups are replayed, because they may share room. With --lookup, the tables show only these.
 
     Example: vestigo replay skerrow-quay.parquet --plan plan.toml --by lookup
 

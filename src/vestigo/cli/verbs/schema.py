@@ -10,7 +10,7 @@ from vestigo.cli.verbs import Verb
 def schema(
     _: Annotated[bool, typer.Option("--json", help="Accepted for uniformity: the output is always JSON.")] = False,
 ) -> None:
-    """Print the JSON Schema of plan files, with what each rule means: editors check and complete plans by it.
+    """Print the JSON Schema of plan files, with the meaning of each rule. Editors use it to check and complete plans.
 
     Example: vestigo schema > plan.schema.json
     """
