@@ -218,6 +218,20 @@ def test_an_interrupt_that_python_cannot_raise_prints_nothing() -> None:
         assert done.stderr.startswith(said) and bool(done.stderr) == bool(said)
 
 
+@pytest.mark.parametrize("when", ["within an import", "never"])
+def test_an_interrupt_that_comes_out_as_another_error_is_an_interrupt(tmp_path: Path, when: str) -> None:
+    stop = "try:\n import os, signal\n os.kill(os.getpid(), signal.SIGINT)\nexcept KeyboardInterrupt:\n pass\n"
+    (tmp_path / "pandas.py").write_text((stop if when != "never" else "") + "raise AttributeError('half a module')\n")
+    (tmp_path / "t.csv").write_text("at,key\n1,a\n")
+    environment = {**os.environ, "PYTHONPATH": str(tmp_path)}
+    words = ["env", "--default-signal=INT", *VESTIGO, "replay", "t.csv", "--rules", "max_entries=1"]
+    done = subprocess.run(words, cwd=tmp_path, env=environment, capture_output=True, timeout=30)
+    if when == "never":
+        assert done.returncode == 1 and b"half a module" in done.stderr
+    else:
+        assert (done.returncode, done.stderr) == (130, b"vestigo: stopped\n")
+
+
 @pytest.mark.parametrize("words", [["replay"], ["survey"], ["convert", "big.csv", "out.csv"], ["curve"]])
 def test_ctrl_c_ends_everything_within_a_second(folder: Path, words: list[str]) -> None:
     big = folder / "big.csv"
