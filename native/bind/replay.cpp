@@ -116,7 +116,7 @@ class BoundReplay {
     all.add(ledger.total());
     std::vector<Time> begins, ends;
     for (const Slice& slice : ledger.slices().done()) {
-      over_time.add(slice.tally);
+      over_time.add(slice);
       begins.push_back(slice.begins);
       ends.push_back(slice.ends);
     }

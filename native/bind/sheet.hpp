@@ -4,24 +4,14 @@
 #include <vector>
 
 #include "array.hpp"
-#include "vestigo/tally.hpp"
+#include "vestigo/slices.hpp"
 
 namespace vestigo::bind {
 
 class Sheet {
  public:
-  void add(const Tally& tally) {
-    counts_.insert(counts_.end(), tally.counts.begin(), tally.counts.end());
-    for (const Int128 sum : tally.sums) {
-      sums_high_.push_back(static_cast<std::int64_t>(sum >> 64));
-      sums_low_.push_back(static_cast<std::uint64_t>(sum));
-    }
-#define VESTIGO_MOST(name, in_tally) mosts_.push_back(tally.in_tally);
-#include "vestigo/tally.def"
-    read_times_.add(tally.read_times);
-    answer_ages_.add(tally.answer_ages);
-    stale_ages_.add(tally.stale_ages);
-  }
+  void add(const Tally& tally) { add(tally, tally.read_times, tally.answer_ages, tally.stale_ages); }
+  void add(const Slice& slice) { add(slice.counted, slice.read_times, slice.answer_ages, slice.stale_ages); }
 
   nb::dict arrays() && {
     nb::dict result;
@@ -44,11 +34,12 @@ class Sheet {
   // Histograms one after the other: the spans that occurred, how often, and where each histogram begins.
   class Spans {
    public:
-    void add(const Histogram& histogram) {
-      histogram.each([this](Time span, std::uint32_t times) {
+    void add(const Histogram& histogram) { add(histogram.occurred()); }
+    void add(const Occurred& occurred) {
+      for (const auto& [span, times] : occurred) {
         spans_.push_back(span);
         times_.push_back(times);
-      });
+      }
       ends_.push_back(static_cast<std::int64_t>(spans_.size()));
     }
     nb::tuple arrays() && {
@@ -58,6 +49,20 @@ class Sheet {
    private:
     std::vector<std::int64_t> spans_, times_, ends_;
   };
+
+  template <class Times>
+  void add(const Counted& counted, const Times& read_times, const Times& answer_ages, const Times& stale_ages) {
+    counts_.insert(counts_.end(), counted.counts.begin(), counted.counts.end());
+    for (const Int128 sum : counted.sums) {
+      sums_high_.push_back(static_cast<std::int64_t>(sum >> 64));
+      sums_low_.push_back(static_cast<std::uint64_t>(sum));
+    }
+#define VESTIGO_MOST(name, in_tally) mosts_.push_back(counted.in_tally);
+#include "vestigo/tally.def"
+    read_times_.add(read_times);
+    answer_ages_.add(answer_ages);
+    stale_ages_.add(stale_ages);
+  }
 
   std::vector<std::int64_t> counts_, sums_high_, mosts_;
   std::vector<std::uint64_t> sums_low_;

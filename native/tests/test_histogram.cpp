@@ -1,24 +1,25 @@
 // A bin's value is within 0.4% of everything in it, and bins follow the order of what they hold.
+#include <algorithm>
+#include <array>
 #include <map>
 #include <random>
+#include <set>
+#include <utility>
 #include <vector>
 
 #include "check.hpp"
 #include "vestigo/histogram.hpp"
 
 using vestigo::Histogram;
+using vestigo::Occurred;
 using vestigo::Time;
 
 namespace {
 
-std::map<Time, std::uint32_t> spans_of(const Histogram& histogram) {
-  std::map<Time, std::uint32_t> found;
-  Time last = -1;
-  histogram.each([&](Time span, std::uint32_t times) {
-    CHECK(span > last);
-    last = span;
-    found[span] = times;
-  });
+std::map<Time, std::uint32_t> map_of(const Occurred& occurred) {
+  CHECK(std::is_sorted(occurred.begin(), occurred.end()));
+  std::map<Time, std::uint32_t> found(occurred.begin(), occurred.end());
+  CHECK(found.size() == occurred.size());
   return found;
 }
 
@@ -32,30 +33,31 @@ void is_exact_while_few_spans_occur(std::mt19937_64& random, std::size_t distinc
     histogram.add(span);
     ++plain[span];
   }
-  CHECK(spans_of(histogram) == plain);
+  CHECK(map_of(histogram.occurred()) == plain);
 }
 
-// Before and after it holds more than a few.
-void subtracts_what_was_before(std::mt19937_64& random) {
-  for (int i = 0; i < 200; ++i) {
-    Histogram before, all, rest;
-    const auto add = [&](Histogram& one, unsigned times) {
-      for (unsigned k = 0; k < times; ++k) {
-        const Time span = static_cast<Time>(random() % (1U << (random() % 30)));
-        one.add(span);
-        all.add(span);
-      }
-    };
-    add(before, random() % 150);
-    add(rest, random() % 150);
-    Histogram left = all;
-    left.subtract(before);
-    std::uint64_t count = 0, expected = 0;
-    for (const auto& [span, times] : spans_of(left)) count += times;
-    for (const auto& [span, times] : spans_of(rest)) expected += times;
-    CHECK(count == expected);
-    rest.add(before);
-    if (spans_of(all).size() <= Histogram::kFew) CHECK(spans_of(rest) == spans_of(all));
+// Slice after slice, from a few spans to many, of several look-ups.
+void follows_slice_after_slice(std::mt19937_64& random) {
+  std::array<Histogram, 3> parts;
+  const std::array<const Histogram*, 3> all{&parts[0], &parts[1], &parts[2]};
+  Histogram sum;
+  std::set<Time> seen;
+  std::map<Time, std::uint32_t> total;
+  const unsigned most = 1 + random() % 40;
+  for (int i = 0; i < 60; ++i) {
+    std::map<Time, std::uint32_t> exact, in_bins;
+    for (unsigned k = random() % most; k > 0; --k) {
+      const Time span = static_cast<Time>(random() % (1U << (random() % 30)));
+      const auto times = static_cast<std::uint32_t>(1 + random() % 3);
+      parts[random() % parts.size()].add(span, times);
+      seen.insert(span);
+      exact[span] += times;
+      in_bins[Histogram::value(Histogram::bin(span))] += times;
+      total[Histogram::value(Histogram::bin(span))] += times;
+    }
+    const bool is_exact = seen.size() <= Histogram::kFew;
+    CHECK(map_of(sum.follow(all)) == (is_exact ? exact : in_bins));
+    if (!is_exact) CHECK(map_of(sum.occurred()) == total);
   }
 }
 
@@ -73,6 +75,6 @@ int main() {
   for (Time span = 0; span < 256; ++span) CHECK(Histogram::value(Histogram::bin(span)) == span);
   is_exact_while_few_spans_occur(random, Histogram::kFew);
   is_exact_while_few_spans_occur(random, 3);
-  subtracts_what_was_before(random);
+  for (int i = 0; i < 200; ++i) follows_slice_after_slice(random);
   std::puts("histogram: passed");
 }

@@ -74,8 +74,8 @@ void one_case(std::mt19937& random, Eviction eviction) {
   }
   replay.close(events.at.back());
   const Tally& total = replay.ledger().total();
-  Tally sliced;
-  for (const Slice& slice : replay.ledger().slices().done()) sliced.add(slice.tally);
+  Counted sliced;
+  for (const Slice& slice : replay.ledger().slices().done()) sliced.add(slice.counted);
   CHECK(sliced.counts == total.counts && sliced.sums == total.sums);
 
   ReplayBy<Replay<Policy, loading, by_value>> whole(setting, 0, slices);

@@ -86,7 +86,7 @@ def test_more_readers_have_scopes_of_their_own() -> None:
 
 
 def test_less_traffic_is_a_sample() -> None:
-    with pytest.raises(RulesError, match=r"traffic: 0.5 is less than there is; sample the trace"):
+    with pytest.raises(RulesError, match=r"traffic: 0.5 is less than the trace has; sample the trace"):
         WhatIf(traffic=0.5)
 
 

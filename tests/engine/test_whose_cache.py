@@ -181,7 +181,7 @@ def test_a_clear_of_one_lookup_leaves_the_others_in_the_pool(engine: Any) -> Non
         (lambda: Plan(lookups={"x": Rules(max_entries=5)}, pools={"p": Pool(lookups=["x"])}), "give it to pool.p"),
         (
             lambda: Plan(lookups={"x": Rules(per="all")}, pools={"p": Pool(lookups=["x", "y"])}),
-            'pool.p.lookups: .* need the same per; here it is x "all", y "node"',
+            'pool.p.lookups: .* need the same per, but here it is x "all", y "node"',
         ),
         (lambda: Plan(pools={"p": Pool(lookups=["x"], max_bytes=10)}), "pool.p.max_bytes: .* entry_overhead = 64 of x"),
         (

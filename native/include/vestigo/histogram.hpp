@@ -5,14 +5,19 @@
 #pragma once
 
 #include <algorithm>
+#include <array>
 #include <bit>
 #include <cstdint>
+#include <span>
 #include <utility>
 #include <vector>
 
 #include "numbers.hpp"
 
 namespace vestigo {
+
+// Spans that occurred, the shortest first, and how often each did.
+using Occurred = std::vector<std::pair<Time, std::uint32_t>>;
 
 class Histogram {
  public:
@@ -50,37 +55,50 @@ class Histogram {
     counts_[i] += times;
   }
 
+  // Adds everything that `other` holds.
   void add(const Histogram& other) {
     if (other.bins_ > 0) {
       spill();
       if (other.bins_ > bins_) grow(other.bins_);
       for (std::size_t i = 0; i < other.bins_; ++i) counts_[i] += other.counts_[i];
     }
-    other.each_exact([this](Time span, std::uint32_t times) { add(span, times); });
+    add_exact_of(other);
   }
 
-  // Adds everything that `other` holds.
-  void subtract(const Histogram& other) {
-    for (std::size_t i = 0; i < other.bins_; ++i) counts_[i] -= other.counts_[i];
-    other.each_exact([this](Time span, std::uint32_t times) {
-      bins_ == 0 ? place(span).times -= times : counts_[bin(span)] -= times;
-    });
+  // All spans that occurred. The middle of a bin stands for all spans in it.
+  Occurred occurred() const {
+    const Histogram* const part = this;
+    return Histogram().follow({&part, 1});
   }
 
-  // Calls `visit(span, times)` for all spans that occurred, the shortest first. The middle of a bin stands for all spans in it.
-  template <class Visit>
-  void each(Visit visit) const {
-    std::vector<std::pair<Time, std::uint32_t>> few;
-    each_exact([&few](Time span, std::uint32_t times) { few.emplace_back(span, times); });
-    std::sort(few.begin(), few.end());
-    for (const auto& [span, times] : few) visit(span, times);
-    for (std::size_t i = 0; i < bins_; ++i) {
-      if (counts_[i] > 0) visit(value(i), counts_[i]);
+  // Becomes the sum of `parts`, which hold at least what this one holds, and returns what they hold more. Only bins that differ are touched, so following
+  // takes little even if there are many slices of time.
+  Occurred follow(std::span<const Histogram* const> parts) {
+    Histogram few;
+    std::vector<const Histogram*> in_bins;
+    for (const Histogram* const part : parts) {
+      if (part->bins_ > 0) in_bins.push_back(part);
+      few.add_exact_of(*part);
     }
+    if (in_bins.empty() && few.bins_ == 0) {
+      Occurred found = few.more_than(*this);
+      *this = std::move(few);
+      return found;
+    }
+    spill();
+    few.spill();
+    in_bins.push_back(&few);
+    for (const Histogram* const part : in_bins) {
+      if (part->bins_ > bins_) grow(part->bins_);
+    }
+    Occurred found;
+    for (std::size_t begin = 0; begin < bins_; begin += kBlock) follow_block(begin, in_bins, found);
+    return found;
   }
 
  private:
   static constexpr std::size_t kParts = 128, kPlaces = 2 * kFew;
+  static constexpr std::size_t kBlock = 64;  // bins come in whole blocks, most of which do not change from slice to slice
   struct Exact {
     Time span = -1;  // no span is negative
     std::uint32_t times = 0;
@@ -103,7 +121,35 @@ class Histogram {
     latest_ = {span, times};
   }
 
-  Exact& place(Time span) { return span == latest_.span ? latest_ : exact_[find(span)]; }
+  std::uint32_t times_of(Time span) const {
+    if (exact_.empty()) return 0;
+    return exact_[find(span)].times + (span == latest_.span ? latest_.times : 0);
+  }
+
+  void follow_block(std::size_t begin, std::span<const Histogram* const> parts, Occurred& found) {
+    std::array<std::uint32_t, kBlock> sum{};
+    for (const Histogram* const part : parts) {
+      if (begin >= part->bins_) continue;
+      const std::uint32_t* const __restrict__ counts = part->counts_.data() + begin;
+      for (std::size_t i = 0; i < kBlock; ++i) sum[i] += counts[i];
+    }
+    std::uint32_t* const own = &counts_[begin];
+    if (std::equal(sum.begin(), sum.end(), own)) return;
+    for (std::size_t i = 0; i < kBlock; ++i) {
+      if (sum[i] > own[i]) found.emplace_back(value(begin + i), sum[i] - own[i]);
+      own[i] = sum[i];
+    }
+  }
+
+  // Of two that are exact.
+  Occurred more_than(const Histogram& before) const {
+    Occurred found;
+    each_exact([&](Time span, std::uint32_t times) {
+      if (const std::uint32_t more = times - before.times_of(span); more > 0) found.emplace_back(span, more);
+    });
+    std::sort(found.begin(), found.end());
+    return found;
+  }
 
   // The place of a span, or the place where it would be.
   std::size_t find(Time span) const {
@@ -121,17 +167,24 @@ class Histogram {
     }
   }
 
+  void add_exact_of(const Histogram& other) {
+    other.each_exact([this](Time span, std::uint32_t times) { add(span, times); });
+  }
+
   // Changes to bins.
   [[gnu::noinline]] void spill() {
     if (bins_ > 0) return;
-    const Histogram few = std::exchange(*this, {});
+    Histogram few;
+    std::swap(few.exact_, exact_);
+    few.latest_ = std::exchange(latest_, {});
+    distinct_ = 0;
     grow(1);
-    few.each_exact([this](Time span, std::uint32_t times) { add(span, times); });
+    add_exact_of(few);
   }
 
   [[gnu::noinline]] void grow(std::size_t bins) {
-    counts_.resize(bins);
-    bins_ = bins;
+    bins_ = (bins + kBlock - 1) / kBlock * kBlock;
+    counts_.resize(bins_);
   }
 
   Exact latest_;              // the latest span, which is not yet counted in `counts_`

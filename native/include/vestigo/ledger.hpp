@@ -123,7 +123,7 @@ class Ledger {
     slices_.settle_idle();
     for (std::size_t lookup = 0; lookup < tallies_.size(); ++lookup) {
       Tally& tally = tallies_[lookup];
-      settle(tally, lookup, now);
+      settle(tally, tally.read_times, lookup, now);
       tally.surge = tally.surge_count.close(tally.loads());
       tally.longest_read = most_[lookup].longest_read;
       tally.oldest_answer = most_[lookup].oldest_answer;
@@ -168,9 +168,11 @@ class Ledger {
 
   void close_slice(Time ends) {
     total_.held.raise_peaks(held());
-    Tally so_far;
+    Counted so_far;
     so_far.surge = slice_surge_.close(loads());
     so_far.held = held();
+    Histogram hit_times;
+    std::vector<const Histogram*> read_times{&hit_times}, answer_ages, stale_ages;
     for (std::size_t lookup = 0; lookup < tallies_.size(); ++lookup) {
       Tally& tally = tallies_[lookup];
       if (tally.counts[kHits] > std::exchange(hits_before_[lookup], tally.counts[kHits])) {
@@ -185,21 +187,27 @@ class Ledger {
       most.oldest_stale = std::max(most.oldest_stale, std::exchange(tally.oldest_stale, 0));
       most.held.raise_peaks(tally.held);
       so_far.add(tally);
-      settle(so_far, lookup, ends);
+      settle(so_far, hit_times, lookup, ends);
+      read_times.push_back(&tally.read_times);
+      answer_ages.push_back(&tally.answer_ages);
+      stale_ages.push_back(&tally.stale_ages);
     }
-    slices_.close(ends, std::move(so_far));
+    slices_.close(ends, so_far, read_times, answer_ages, stale_ages);
   }
 
-  // Adds to a look-up's tally what is counted in bulk: times and sizes of hits, loads, and what is held up to `now`.
-  void settle(Tally& tally, std::size_t lookup, Time now) const {
+  // Adds what a look-up counts in bulk: times and sizes of hits, loads, and what is held up to `now`. All hits of a look-up take the same time.
+  void settle(Counted& counted, Histogram& read_times, std::size_t lookup, Time now) const {
     const Tally& own = tallies_[lookup];
     const std::int64_t hits = own.counts[kHits];
-    if (hits_in_bulk_) tally.add_hit_times(hits, hit_costs_[lookup]);
-    tally.counts[kBytesHit] -= hits * overheads_[lookup];
-    tally.counts[kLoads] += own.loads();
-    tally.sums[kOriginTime] += own.origin_time;
-    if (misses_in_bulk_) tally.sums[kReadTime] += own.origin_time;
-    tally.sums[kHeld] += Int128{own.held.bytes} * now;
+    if (hits_in_bulk_ && hits > 0) {
+      counted.sums[kReadTime] += Int128{hits} * hit_costs_[lookup];
+      read_times.add(hit_costs_[lookup], static_cast<std::uint32_t>(hits));
+    }
+    counted.counts[kBytesHit] -= hits * overheads_[lookup];
+    counted.counts[kLoads] += own.loads();
+    counted.sums[kOriginTime] += own.origin_time;
+    if (misses_in_bulk_) counted.sums[kReadTime] += own.origin_time;
+    counted.sums[kHeld] += Int128{own.held.bytes} * now;
   }
 
   // The maxima of a look-up over the slices that are over. Its tally has those of the current slice.

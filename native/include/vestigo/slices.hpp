@@ -2,6 +2,7 @@
 #pragma once
 
 #include <algorithm>
+#include <span>
 #include <vector>
 
 #include "tally.hpp"
@@ -10,11 +11,14 @@ namespace vestigo {
 
 struct Slice {
   Time begins = 0, ends = 0;
-  Tally tally;
+  Counted counted;
+  Occurred read_times, answer_ages, stale_ages;
 };
 
 class Slices {
  public:
+  using Histograms = std::span<const Histogram* const>;
+
   // `origin` is the start of the first slice and `width` > 0. Both are whole seconds, so that a clock second lies in one slice. There are at most `most`
   // slices.
   Slices(Time origin, Time width, std::size_t most)
@@ -32,11 +36,13 @@ class Slices {
   // The first counted moment of the current slice. Before counting begins, a time before all others.
   Time present_from() const { return present_from_; }
 
-  // Ends the current slice. `so_far` is everything that was counted up to `ends`, but its peaks and maxima are those of the slice.
-  void close(Time ends, Tally so_far) {
-    done_.push_back({std::max(begins_, counted_from_), ends, so_far});
-    done_.back().tally.subtract(before_);
-    before_ = std::move(so_far);
+  // Ends the current slice: what was counted in it is what was counted so far, less what was counted before. `so_far` is everything up to `ends`, but its peaks
+  // and maxima are those of the slice. The histograms are those of all look-ups.
+  void close(Time ends, const Counted& so_far, Histograms read_times, Histograms answer_ages, Histograms stale_ages) {
+    done_.push_back({std::max(begins_, counted_from_), ends, so_far, read_times_.follow(read_times), answer_ages_.follow(answer_ages),
+                     stale_ages_.follow(stale_ages)});
+    done_.back().counted.subtract(before_);
+    before_ = so_far;
     begins_ = present_from_ = starts(done_.size());
   }
 
@@ -55,7 +61,7 @@ class Slices {
     Int128 rate = 0;
     for (std::size_t i = 0; i < done_.size(); ++i) {
       rate += idle_rate_[i];
-      done_[i].tally.sums[kIdleHeld] += idle_[i] + rate * width_;
+      done_[i].counted.sums[kIdleHeld] += idle_[i] + rate * width_;
     }
   }
 
@@ -73,7 +79,8 @@ class Slices {
   double per_ns_;
   std::size_t most_;
   Time counted_from_ = 0, present_from_ = kGone;
-  Tally before_;
+  Counted before_;
+  Histogram read_times_, answer_ages_, stale_ages_;  // of all that was counted before
   std::vector<Slice> done_;
   std::vector<Int128> idle_, idle_rate_;
 };

@@ -86,13 +86,27 @@ struct Level {
   }
 };
 
-struct Tally {
+// What is counted alike of a look-up and of a slice of time.
+struct Counted {
   Counts counts{};
   Sums sums{};
-  Time origin_time = 0;  // the sum of costs alone fits (see numbers.hpp)
   Level held;
   Time longest_read = 0, oldest_answer = 0, oldest_stale = 0;  // during a replay, those of the current slice, like the peaks of `held`
   Surge surge;
+
+  // Adds what can be added. Peaks and surges cannot.
+  void add(const Counted& other) {
+    for (std::size_t i = 0; i < kCounts; ++i) counts[i] += other.counts[i];
+    for (std::size_t i = 0; i < kSums; ++i) sums[i] += other.sums[i];
+  }
+  void subtract(const Counted& other) {
+    for (std::size_t i = 0; i < kCounts; ++i) counts[i] -= other.counts[i];
+    for (std::size_t i = 0; i < kSums; ++i) sums[i] -= other.sums[i];
+  }
+};
+
+struct Tally : Counted {
+  Time origin_time = 0;  // the sum of costs alone fits (see numbers.hpp)
   SurgeCount surge_count;
   Histogram read_times, answer_ages, stale_ages;
 
@@ -107,26 +121,11 @@ struct Tally {
     return std::accumulate(counts.begin(), counts.begin() + kCauses, counts[kBackgroundLoads] - counts[kBatched]);
   }
 
-  // All hits take the same time, so they are added in bulk.
-  void add_hit_times(std::int64_t hits, Time cost) {
-    sums[kReadTime] += Int128{hits} * cost;
-    if (hits > 0) read_times.add(cost, static_cast<std::uint32_t>(hits));
-  }
-
-  // Adds what can be added. Peaks and surges cannot.
   void add(const Tally& other) {
-    for (std::size_t i = 0; i < kCounts; ++i) counts[i] += other.counts[i];
-    for (std::size_t i = 0; i < kSums; ++i) sums[i] += other.sums[i];
+    Counted::add(other);
     read_times.add(other.read_times);
     answer_ages.add(other.answer_ages);
     stale_ages.add(other.stale_ages);
-  }
-  void subtract(const Tally& other) {
-    for (std::size_t i = 0; i < kCounts; ++i) counts[i] -= other.counts[i];
-    for (std::size_t i = 0; i < kSums; ++i) sums[i] -= other.sums[i];
-    read_times.subtract(other.read_times);
-    answer_ages.subtract(other.answer_ages);
-    stale_ages.subtract(other.stale_ages);
   }
 };
 
