@@ -39,6 +39,7 @@ def exploring(folder: Path, *words: str) -> Iterator[tuple[str, float]]:
 
 def turned(page: Any, address: str, rule: str, key: str) -> dict[str, list[float]]:
     """Milliseconds from the input event to the drawn numbers, by the browser's own timeline."""
+    page.goto("about:blank")  # another fragment alone would not load the page anew
     page.goto(address)
     page.wait_for_selector("html[data-drawn]")
     page.wait_for_timeout(500)
