@@ -37,13 +37,13 @@ class PoolRules(Checked):
     ] = None
     """The most bytes that are held at once, overhead included; no limit unless stated."""
     eviction: Annotated[Eviction, BeforeValidator(Eviction.read), Rule("room", _policy, plain=always)] = Eviction("lru")
-    """Which entry makes way when there is no room: the name of a policy, with parameters if they differ from the
+    """Which entry is evicted when there is no room: the name of a policy, with parameters if they differ from the
     paper's (``"slru protected=70%"``), or a class of your own that is a `Policy`."""
     when_full: Annotated[
         WhenFull, BeforeValidator(values.when_full), Rule("room", _amounts_that_stay, plain=always)
     ] = WhenFull("evict")
-    """What happens when a value does not fit: others make way (``"evict"``), it is not kept (``"refuse"``), or others
-    make way until a share of the limit is free (``"trim 10%"``)."""
+    """What happens when a value does not fit: others are evicted (``"evict"``), it is not kept (``"refuse"``), or
+    others are evicted until a share of the limit is free (``"trim 10%"``)."""
 
     def contradictions(self) -> Iterator[str]:
         if self.when_full.mode != "evict" and self.max_entries is None and self.max_bytes is None:
