@@ -55,7 +55,7 @@ def test_why_explains_one_read_and_draws_the_story(demo: Path, tmp_path: Path) -
     figure = tmp_path / "story.png"
     words = ("--lookup", "berth", "--key", "A2", "--node", "quay-4", "--at", "2026-03-17 00:35:17.837")
     done = run("why", *words, "--figure", str(figure), cwd=demo)
-    assert "changed at 00:27:52.530 by a write on quay-3; `on_write` acts on the" in done.stdout
+    assert "changed at 00:27:52.530 by a write on quay-3; `on_write` acts" in done.stdout
     assert figure.stat().st_size > 10_000
 
 

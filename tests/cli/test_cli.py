@@ -76,9 +76,9 @@ def test_help_is_quick_and_imports_nothing_heavy(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("trace", "plan", "says"),
     [
-        ("at,key\nnoon,a\n", "", "trace.csv, line 2, column 'at': 'noon' is there"),
+        ("at,key\nnoon,a\n", "", "trace.csv, line 2, column 'at': found 'noon'"),
         ("at,key\n1\n", "", "trace.csv, line 2: 1 field;"),
-        ("at,key,size\n1,a,-5\n", "", "trace.csv, line 2, column 'size': -5 is there"),
+        ("at,key,size\n1,a,-5\n", "", "trace.csv, line 2, column 'size': found -5"),
         ("key\na\n", "", "trace.csv: no column 'at'"),
         ("at,key\n1,a\n", "[rules]\nabsolute = 5\n", "plan.toml, line 2: rules.absolute: 5 has no unit"),
         ("at,key\n1,a\n", "[rules]\nsize = 5\n", "plan.toml, line 2: 'size' is unknown"),

@@ -55,7 +55,7 @@ def test_what_is_no_trace_or_no_settings_is_refused() -> None:
         vg.read_trace(5)
     with pytest.raises(vg.InputError, match="dict is not settings; give Rules"):
         vg.replay(COLUMNS, {"max_entries": 5})  # type: ignore[arg-type]
-    with pytest.raises(vg.TraceError, match="is read already"):
+    with pytest.raises(vg.TraceError, match="is already read"):
         vg.read_trace(vg.synth(reads=1), zone="UTC")
     with pytest.raises(vg.TraceError, match="a column cannot be read"):
         vg.read_trace({"at": [1, "x"], "key": ["a", "b"]})

@@ -34,7 +34,7 @@ def test_columns_have_other_names_and_keys_are_composed(tmp_path: Path) -> None:
 
 def test_a_part_of_a_key_that_is_missing_is_named(tmp_path: Path) -> None:
     said = refused(tmp_path, "at,route,user\n5,/a,7\n6,/a,\n", columns={"key": "{route}:{user}"})
-    assert "/t.csv, line 3, column 'key': nothing is there" in said
+    assert "/t.csv, line 3, column 'key': found nothing" in said
 
 
 def test_patterns_give_look_up_and_key_and_what_fits_none_is_said(tmp_path: Path) -> None:
@@ -53,7 +53,7 @@ def test_patterns_give_look_up_and_key_and_what_fits_none_is_said(tmp_path: Path
 
 def test_a_row_after_those_left_out_is_named_by_its_own_line(tmp_path: Path) -> None:
     said = refused(tmp_path, "at,size,p\n1,1,no\n2,x,yes\n", patterns={"l": "yes"}, match="{p}")
-    assert "/t.csv, line 3, column 'size': 'x' is there" in said
+    assert "/t.csv, line 3, column 'size': found 'x'" in said
 
 
 def test_signs_in_a_pattern_stand_for_themselves(tmp_path: Path) -> None:
@@ -113,14 +113,14 @@ def test_parts_of_a_unit_are_kept(tmp_path: Path) -> None:
 
 def test_floats_are_times_too_but_no_ns() -> None:
     table = pa.table({"at": [1.5, 2.0], "key": ["a", "b"]})
-    with pytest.raises(TraceError, match=r"row 1, column 'at': 1\.5 is there"):
+    with pytest.raises(TraceError, match=r"row 1, column 'at': found 1\.5"):
         read_trace(table)
 
 
 @pytest.mark.parametrize("wrong", [float("nan"), float("inf"), 1e300])
 def test_a_number_that_is_no_time_is_named(tmp_path: Path, wrong: float) -> None:
     pq.write_table(pa.table({"at": [1.5, wrong], "key": ["a", "b"]}), tmp_path / "t.parquet")
-    with pytest.raises(TraceError, match=r"row 2, column 'at': (nan|inf|1e\+300) is there"):
+    with pytest.raises(TraceError, match=r"row 2, column 'at': found (nan|inf|1e\+300)"):
         read_trace(tmp_path / "t.parquet", at_unit="s")
 
 
@@ -128,7 +128,7 @@ def test_a_number_that_is_no_time_is_named(tmp_path: Path, wrong: float) -> None
     "cell", ["99999999999999999999", "9223372036854775807", "1e9", "12:00", "2026-02-30T00:00:00Z"]
 )
 def test_what_is_no_time_is_named(tmp_path: Path, cell: str) -> None:
-    assert f"line 3, column 'at': {cell!r} is there".replace("'", "") in (
+    assert f"line 3, column 'at': found {cell!r}".replace("'", "") in (
         refused(tmp_path, f"at,key\n1700000000,a\n{cell},b\n", at_unit="s").replace("'", "")
     )
 

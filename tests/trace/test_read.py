@@ -105,7 +105,7 @@ def test_all_wrong_columns_of_a_csv_are_named_with_their_lines(tmp_path: Path) -
 
 def test_a_negative_size_is_named(tmp_path: Path) -> None:
     (problem,) = refused(written(tmp_path / "t.csv", "at,key,size\n1,a,5\n2,b,-5\n3,c,-6\n"))
-    assert problem.startswith(", line 3, column 'size': -5 is there") and problem.endswith("(and 1 more rows)")
+    assert problem.startswith(", line 3, column 'size': found -5") and problem.endswith("(and 1 more rows)")
 
 
 def test_missing_columns_are_named_with_those_there_are(tmp_path: Path) -> None:
@@ -145,9 +145,9 @@ def test_a_key_that_looks_like_one_is_read(tmp_path: Path) -> None:
 
 def test_a_negative_cost_in_json_and_parquet_is_named(tmp_path: Path) -> None:
     (problem,) = refused(written(tmp_path / "t.jsonl", '\n{"at": 1, "key": "a", "cost": -1}\n'))
-    assert problem.startswith(", line 2, column 'cost': -1 is there")
+    assert problem.startswith(", line 2, column 'cost': found -1")
     pq.write_table(pa.table({"at": [1], "key": ["a"], "cost": [-1]}), tmp_path / "t.parquet")
-    assert refused(tmp_path / "t.parquet")[0].startswith(", row 1, column 'cost': -1 is there")
+    assert refused(tmp_path / "t.parquet")[0].startswith(", row 1, column 'cost': found -1")
 
 
 @pytest.mark.parametrize("name", ["t.csv", "t.csv.gz", "t.tsv.zst", "t.jsonl", "t.jsonl.bz2", "t.parquet", "t.arrow"])
@@ -180,9 +180,9 @@ def test_a_file_that_is_not_there_and_an_unknown_ending(tmp_path: Path) -> None:
 
 
 def test_events_of_no_key_are_refused() -> None:
-    with pytest.raises(TraceError, match="row 2, column 'key': nothing is there"):
+    with pytest.raises(TraceError, match="row 2, column 'key': found nothing"):
         read_trace({"at": [1, 2], "key": ["a", None]})
-    with pytest.raises(TraceError, match="row 1, column 'key': nothing is there"):
+    with pytest.raises(TraceError, match="row 1, column 'key': found nothing"):
         read_trace({"at": [1], "key": pa.array([None], pa.string()), "op": ["preload"]})
 
 

@@ -38,7 +38,7 @@ def test_files_whose_names_fit_a_pattern_are_one_trace(folder: Path) -> None:
 
 def test_what_is_wrong_is_named_with_its_own_file(folder: Path) -> None:
     (folder / "b.csv").write_text("at,key\n1,x\nnoon,y\n")
-    with pytest.raises(TraceError, match=r"b\.csv, line 3, column 'at': 'noon' is there"):
+    with pytest.raises(TraceError, match=r"b\.csv, line 3, column 'at': found 'noon'"):
         read_trace(folder)
 
 

@@ -75,7 +75,7 @@ def test_names_can_be_divided_by_patterns(tmp_path: Path) -> None:
 
 
 def test_a_span_without_the_key_s_attribute_is_named(tmp_path: Path) -> None:
-    with pytest.raises(TraceError, match=r"s\.jsonl, line 2, span '0000000000000002', column 'key': nothing is there"):
+    with pytest.raises(TraceError, match=r"s\.jsonl, line 2, span '0000000000000002', column 'key': found nothing"):
         read(tmp_path, line("q", span("v", 1, 1, k="a")), line("q", span("v", 2, 1)), columns={"key": "{k}"})
 
 

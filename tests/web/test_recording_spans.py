@@ -170,7 +170,7 @@ def test_files_are_rotated_by_size(tmp_path: Path) -> None:
     ("texts", "said"),
     [
         (["name"], "--span name: is not NAME=PATTERN; write name='load {...}', for example"),
-        (["name=a{", "=b"], "--span name=a{: 'a{' has '{', which is no part"),
+        (["name=a{", "=b"], "--span name=a{: 'a{' has '{', which is not a part"),
     ],
 )
 def test_wrong_conditions_are_said(texts: list[str], said: str) -> None:

@@ -54,19 +54,22 @@ function numbersOf(which) {
 
 const settingsOf = (which) => (which === "today" ? {} : which === "now" ? settings : kept[which]?.settings ?? {});
 
+function rowOf(label, ...texts) {
+  const line = document.createElement("tr");
+  const head = element("th", label);
+  head.scope = "row";
+  line.append(head, ...texts.map((text) => element("td", text)));
+  return line;
+}
+
 function compareTwo() {
   if (shown === null) return;
   const both = [at("one"), at("other")];
   ["one-name", "other-name"].forEach((id, place) => { at(id).textContent = both[place].selectedOptions[0]?.textContent ?? ""; });
   const [one, other] = both.map((each) => numbersOf(each.value));
-  at("compared").replaceChildren(...data.measures.map((label, row) => {
-    const line = document.createElement("tr");
-    const head = element("th", label);
-    head.scope = "row";
-    line.append(head, element("td", one[row] ?? ""), element("td", other[row] ?? ""));
-    return line;
-  }));
+  at("compared").replaceChildren(...data.measures.map((label, row) => rowOf(label, one[row] ?? "", other[row] ?? "")));
   const [first, second] = both.map((each) => settingsOf(each.value));
   const keys = [...new Set([...Object.keys(first), ...Object.keys(second)])].filter((key) => first[key] !== second[key]);
-  at("compared-settings").textContent = keys.map((key) => `${keyInWords(key)} = ${first[key] ?? todayOf(key)}  |  ${second[key] ?? todayOf(key)}`).join("\n") || "the same settings";
+  const rules = keys.map((key) => rowOf(keyInWords(key), ...[first, second].map((some) => some[key] ?? todayOf(key))));
+  at("compared-rules").replaceChildren(...rules.length ? rules : [rowOf("rules", "the same", "the same")]);
 }
