@@ -71,8 +71,8 @@ class Histogram {
     return Histogram().follow({&part, 1});
   }
 
-  // Becomes the sum of `parts`, which hold at least what this one holds, and returns what they hold more. Only bins that differ are touched, so following
-  // takes little even if there are many slices of time.
+  // Becomes the sum of `parts`, which hold at least what this one holds, and returns what they hold more. No histogram is copied, because there can be many
+  // slices of time.
   Occurred follow(std::span<const Histogram* const> parts) {
     Histogram few;
     std::vector<const Histogram*> in_bins;
