@@ -11,7 +11,7 @@ STRICT := -std=c++20 -Wall -Wextra -Wpedantic -Wshadow -Werror
 # Tests start Python some hundred times, so compiled modules are kept, whatever the machine's environment says.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: demo setup test explore lint native-test package docs reference notebook bench screenshots clean $(addprefix run/,$(TESTS))
+.PHONY: demo setup test explore lint native-test native-tests-built package docs reference notebook bench screenshots clean $(addprefix run/,$(TESTS))
 
 demo: $(VENV)/installed
 	$(BIN)/vestigo demo
@@ -38,6 +38,8 @@ lint: $(VENV)/installed
 	$(BIN)/lint-imports
 
 native-test: $(addprefix run/,$(TESTS))
+
+native-tests-built: $(TESTS)
 
 $(addprefix run/,$(TESTS)): run/%: %
 	./$<
