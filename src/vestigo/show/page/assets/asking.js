@@ -1,5 +1,5 @@
-// asking.js: what the page asks of its server. A newer change gives up an older replay, but not one that is about to
-// answer: while a slider is dragged, something is always shown.
+// asking.js: the page's requests to its server. A newer change gives up an older replay, but not one that is about to answer. So something is always shown
+// while a slider is dragged.
 "use strict";
 
 const PATIENCE_MS = 400;
@@ -17,8 +17,8 @@ async function* linesOf(body) {
   }
 }
 
-// Asks for the numbers of the present settings, which `asked` tells. `show` is called with each answer (first a sample's, if the trace is
-// long), `lose` if nobody answers.
+// Asks for the numbers of the current settings, which `asked` returns. `show` is called with each answer (first a sample's, if the trace is long), and `lose`
+// if nobody answers.
 function makeAsker(asked, show, lose) {
   let current = null;
   let isWaiting = false;

@@ -1,7 +1,7 @@
-// drawing.js: what was measured, in the page's tables and charts. Numbers come first; charts follow in the next frame.
+// drawing.js: puts what was measured into the page's tables and charts. Numbers come first, and charts follow in the next frame.
 "use strict";
 
-// Two columns of a chart's mark or line, by its name.
+// Sets the columns of a chart's mark or line, by its name.
 function setSource(view, name, columns) {
   for (const renderer of view.model.renderers) {
     if (renderer.name === name || renderer.data_source.name === name) renderer.data_source.data = columns;

@@ -1,5 +1,4 @@
-// explore.js: the settings of this tab, where they have been, and what is kept of them. They stand in the address, so
-// that a link is enough to come back.
+// explore.js: the settings of this tab and their history. They stand in the address, so that a link is enough to come back.
 "use strict";
 
 const data = dataOf("page-data");
@@ -24,7 +23,7 @@ function settingsInAddress() {
 const asQuery = (some) => new URLSearchParams(some).toString();
 const inWords = (some) => Object.entries(some).map(([key, text]) => `${keyInWords(key)} = ${text}`).join(", ") || "today's settings";
 
-// A key with its look-up's name as it can be shown.
+// A key in words, with the name of its look-up.
 function keyInWords(key) {
   const dot = key.lastIndexOf(".");
   const place = data.places.find(([name]) => name === key.slice(0, dot));
@@ -37,7 +36,7 @@ function todayOf(key) {
   return data.values[key.slice(0, dot)]?.[key.slice(dot + 1)];
 }
 
-// What a rule of a place says now: a change of it; or one for every look-up that reaches it.
+// The current value of a rule at a place: its own change, a change for every look-up that reaches it, or today's value.
 function valueOf(place, rule) {
   const own = settings[`${place}.${rule}`];
   if (own !== undefined) return own;
@@ -143,7 +142,7 @@ function show(told) {
   return undefined;
 }
 
-// What stays in sight while the charts are looked at.
+// The numbers that stay in sight while the charts are read.
 function showSummary(numbers) {
   at("summary").replaceChildren(...data.summary.map((row) => {
     const [text, more, better] = numbers[row];
@@ -153,7 +152,7 @@ function showSummary(numbers) {
   }));
 }
 
-// From the input event to the numbers on the screen, as the browser's own timeline has it.
+// Measures the time from the input event to the numbers on the screen, on the browser's own timeline.
 function noteDrawn(name) {
   const start = turnedAt;
   if (start === null) return;

@@ -1,4 +1,4 @@
-// kept.js: settings that are kept in this tab: named, taken again, compared.
+// kept.js: settings that are kept in this tab. They can be named, taken again and compared.
 "use strict";
 
 const kept = JSON.parse(sessionStorage.getItem("kept") ?? "[]");

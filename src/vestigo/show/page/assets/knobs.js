@@ -1,12 +1,11 @@
-// knobs.js: a control for each rule. Amounts have a slider, on a logarithm where they span many sizes, and their text
-// beside it; what is typed is what counts.
+// knobs.js: a control for each rule. Amounts have a slider, which is logarithmic if they span many sizes, and a text field. The text counts.
 "use strict";
 
 const STEPS = 1000;
 const SPANS = [["d", 86400e9], ["h", 3600e9], ["m", 60e9], ["s", 1e9], ["ms", 1e6], ["us", 1e3], ["ns", 1]];
 const SIZES = [["GiB", 2 ** 30], ["MiB", 2 ** 20], ["KiB", 2 ** 10], ["B", 1]];
 
-// Two or three digits are enough for what a slider says.
+// Two or three digits are enough for a slider's text.
 function rounded(amount) {
   if (amount < 100) return Math.max(Math.round(amount), 1);
   const scale = 10 ** (Math.floor(Math.log10(amount)) - 1);
@@ -18,7 +17,7 @@ function withUnit(amount, units) {
   return [Math.max(Math.round(amount / size), 1), unit];
 }
 
-// What a knob says at a place of its slider.
+// The text of a knob at a place of its slider.
 function textAt(knob, place) {
   if (knob.none !== undefined && isAtNone(knob, place)) return knob.none;
   const share = knob.none === undefined ? place / STEPS : noneIsLeast(knob) ? (place - 1) / (STEPS - 1) : place / (STEPS - 1);
@@ -40,7 +39,7 @@ function amountOfText(knob, text) {
   return parseFloat(found[1]) * (knob.kind === "share" ? 0.01 : units[found[2]] ?? 1);
 }
 
-// Where on its slider a text stands.
+// The place of a text on the slider.
 function placeOf(knob, text) {
   const amount = text === knob.none ? null : amountOfText(knob, text);
   if (amount === null) return knob.none !== undefined && noneIsLeast(knob) ? 0 : STEPS;

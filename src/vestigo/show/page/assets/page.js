@@ -6,7 +6,7 @@ const UNITS = {
   ns: 1e-9, "µs": 1e-6, ms: 1e-3, s: 1, min: 60, h: 3600, d: 86400,
 };
 
-// The number that a cell shows, in the base of its unit; null where it shows none.
+// The number in a cell, in the base of its unit, or null if there is none.
 function amountIn(text) {
   const found = /^([+-]?[\d,]*\.?\d+)\s*([^\d\s]*)/.exec(text.replace(/[\u2007\u2008\u00a0]/g, " ").trim());
   return found ? parseFloat(found[1].replace(/,/g, "")) * (UNITS[found[2]] ?? 1) : null;
@@ -56,7 +56,7 @@ function letCopy(button) {
   });
 }
 
-// Every model of a chart says in its tag which of its properties has which role.
+// Paints a chart. The tag of each of its models says which property has which role.
 function paint(views) {
   const style = getComputedStyle(document.documentElement);
   for (const view of views) {
@@ -70,7 +70,7 @@ function paint(views) {
   }
 }
 
-// Draws charts in the places that have their names; gives their views by name.
+// Draws charts in the places with their names, and returns their views by name.
 async function drawCharts(charts) {
   const views = new Map();
   for (const [name, item] of Object.entries(charts)) {

@@ -1,4 +1,4 @@
-// report.js: the front answers: the candidate that is pointed at, or chosen, is shown beside today's.
+// report.js: makes the front interactive: the candidate that is pointed at, or chosen, is shown beside today's settings.
 "use strict";
 
 function showCandidate(place, data, number) {
