@@ -80,7 +80,7 @@ $(VENV)/installed: pyproject.toml CMakeLists.txt $(NATIVE)
 	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
 	$(BIN)/pip install --quiet --disable-pip-version-check uv
 	$(INSTALL) 'scikit-build-core>=0.11' 'nanobind>=2.9' cmake ninja
-	$(INSTALL) --no-build-isolation --config-setting $(WERROR) --editable '.[dev,confirm,drive,explore,listen]'
+	$(INSTALL) --compile-bytecode --no-build-isolation --config-setting $(WERROR) --editable '.[dev,confirm,drive,explore,listen]'
 	touch $@
 
 # A wheel and an sdist; the wheel goes the whole way in an empty environment, without a compiler.
