@@ -10,7 +10,12 @@ from markupsafe import Markup, escape
 from vestigo.show.figures.canvas import our_style
 from vestigo.show.style import ROLES
 
-_SVG: Any = {"svg.fonttype": "none", "svg.hashsalt": "vestigo", "font.family": "sans-serif"}
+_SVG: Any = {
+    "figure.max_open_warning": 0,  # each is closed at once; the others are open for their owner
+    "svg.fonttype": "none",
+    "svg.hashsalt": "vestigo",
+    "font.family": "sans-serif",
+}
 _METADATA: Any = {"Date": None, "Creator": None, "Format": None, "Type": None}
 
 _TAG = re.compile(r"<[^>]*>")
