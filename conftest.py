@@ -6,7 +6,7 @@ from collections.abc import Iterator
 import pytest
 
 
-@pytest.fixture(scope="module", autouse=True)
+@pytest.fixture(autouse=True)
 def _figures_are_closed() -> Iterator[None]:
     """Matplotlib warns when many figures are open, and which modules share a process depends on the machine."""
     yield

@@ -199,6 +199,9 @@ def test_settings_are_kept_named_compared_and_taken(page: Knobs) -> None:
     page.page.get_by_label("name").fill("small")
     page.page.get_by_label("name").press("Enter")
     page.type_into("max_entries", "2000")
+    page.page.locator("#one").select_option("now")
+    page.page.locator("#other").select_option("now")
+    assert page.page.locator("#compared-rules tr").all_inner_texts() == ["rules\tthe same\tthe same"]
     page.page.locator("#one").select_option("small")
     page.page.locator("#other").select_option("now")
     assert page.page.locator("#one-name").inner_text() == "small"

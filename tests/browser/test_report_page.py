@@ -129,6 +129,10 @@ def test_it_prints_on_a4(opened: Visit) -> None:
     assert opened.page.locator("nav").is_hidden()
     assert opened.page.locator(".still.stands-in").first.is_visible()
     assert not opened.page.locator("#chart-front").is_visible()
+    assert opened.page.evaluate("getComputedStyle(document.documentElement).backgroundColor") == "rgb(255, 255, 255)"
+    heights = "[...document.querySelectorAll('figure svg')].map((one) => one.getBoundingClientRect().height)"
+    drawn = [height for height in opened.page.evaluate(heights) if height]
+    assert drawn and max(drawn) <= 76 / 25.4 * 96
 
 
 def test_hostile_names_are_text_wherever_they_stand(visit, tmp_path: Path) -> None:

@@ -3,10 +3,11 @@
 from collections.abc import Callable
 from typing import Any
 
+import numpy as np
 import pytest
 
 from tests.telling import replayed, told
-from vestigo import Trace
+from vestigo import Rules, Trace, read_trace, replay
 from vestigo.prepared.counting import first_counted, slicing
 from vestigo.units import SECOND, Duration
 
@@ -62,6 +63,27 @@ def test_stale_ages_and_the_longest_read_are_those_of_the_slice(engine: str) -> 
     assert told_of(engine, lambda piece: piece.oldest_stale_ns, lines) == [0, 0, 1_500_000_000, 2_750_000_000]
     assert told_of(engine, lambda piece: piece.longest_read_ns, lines, hit_cost="1ms")[0] == 250_000_000
     assert told_of(engine, lambda piece: piece.longest_read_ns, lines, hit_cost="1ms")[2] == 1_000_000
+
+
+@pytest.mark.parametrize("costs", [3, 5_000])
+def test_the_spans_of_a_slice_are_those_of_the_reference(costs: int) -> None:
+    """They are exact where few spans occurred so far, and within half a percent where many did."""
+    random, reads = np.random.default_rng(4), 6_000
+    at, lookup = np.sort(random.integers(0, 300 * SECOND, reads)), random.integers(0, 3, reads)
+    cost = np.where(lookup == 0, 7, random.choice(random.integers(1, SECOND, costs), reads))
+    version = at // (20 * SECOND)
+    columns = {"at": at, "lookup": lookup.astype(str), "key": random.integers(0, 40, reads), "cost": cost}
+    trace, rules = read_trace({**columns, "version": version}), Rules(max_entries=15, absolute="30s")
+    native, reference = (replay(trace, rules, engine=one) for one in ("native", "reference"))
+    for name in ("read_times", "answer_ages", "stale_ages"):
+        for found, true in zip(native.slices, reference.slices, strict=True):
+            mine, plain = getattr(found, name), getattr(true, name)
+            assert mine.count == plain.count
+            if name == "read_times" and costs == 3:
+                assert mine.ns.tolist() == plain.ns.tolist() and mine.times.tolist() == plain.times.tolist()
+            for share in (1, 50, 95, 100):
+                assert mine.percentile(share) == pytest.approx(plain.percentile(share), rel=0.005, abs=1)
+        assert sum(getattr(piece, name).count for piece in native.slices) == getattr(native, name).count > 0
 
 
 def test_the_busiest_second_of_a_slice(engine: str) -> None:

@@ -1,7 +1,5 @@
 """The figures of a survey draw what it counted, also for odd traces."""
 
-from collections.abc import Iterator
-
 import matplotlib as mpl
 import matplotlib.pyplot as plt
 import numpy as np
@@ -12,10 +10,8 @@ from vestigo.show.figures.labels import Line, label_lines
 
 
 @pytest.fixture(autouse=True)
-def no_screen() -> Iterator[None]:
+def no_screen() -> None:
     mpl.use("agg")
-    yield
-    plt.close("all")
 
 
 @pytest.mark.parametrize(

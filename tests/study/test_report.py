@@ -107,9 +107,7 @@ def test_one_event_is_enough_and_a_file_that_cannot_be_written_is_said(tmp_path:
 
 
 def test_figures_that_others_left_open_are_no_matter_and_stay() -> None:
-    plt.close("all")
     open_before = [plt.figure().number for _ in range(20)]
     trace = vg.synth(2_000, keys=100, seed=1)
     assert vg.report(trace, vg.Rules(max_entries=10)).to_html().startswith("<!doctype html>")
     assert plt.get_fignums() == open_before
-    plt.close("all")

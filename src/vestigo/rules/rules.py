@@ -174,7 +174,7 @@ class Rules(PoolRules):
             (
                 self.max_entries is not None and len(pinned) > self.max_entries,
                 f"pin holds {len(pinned)} keys and max_entries = {self.max_entries} has no room for them; raise the "
-                "one or shorten the other",
+                "limit or pin fewer keys",
             ),
             (
                 self.entry_overhead > 2**28,
