@@ -36,7 +36,7 @@ RULES: dict[str, dict[str, object]] = {
 TIMED: dict[str, dict[str, object]] = {
     "repeat": {},
     "join": {"overlap": "join"},
-    "refresh, stale": {"refresh_ahead": "80%", "serve_stale": "1m"},
+    "refresh, stale": {"reload_after": "80%", "serve_stale": "1m"},
     "batch": {"batch": "5ms"},
 }
 

@@ -17,7 +17,7 @@ RULES: dict[str, dict[str, Any]] = {
     "never": {},
     "sliding 10m": {"sliding": "10m"},
     "10m, jitter 20%": {"absolute": "10m", "jitter": "20%"},
-    "10m, refresh 80%": {"absolute": "10m", "refresh_ahead": "80%"},
+    "10m, reload 80% ": {"absolute": "10m", "reload_after": "80%"},
     "10m, stale 1m": {"absolute": "10m", "serve_stale": "1m"},
     "10m, prompt": {"absolute": "10m", "collect": "prompt"},
 }

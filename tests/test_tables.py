@@ -68,9 +68,9 @@ def test_every_rule_of_the_kernel_comes_from_one_of_ours() -> None:
     rich = Rules(
         max_entries=5,
         max_bytes="1 MiB",
-        when_full="trim 10%",
+        when_full="free 10%",
         absolute="1h",
-        refresh_ahead="80%",
+        reload_after="80%",
         keep_if="size <= 64 KiB",
     )
     given = {name for rule in rules_of(Rules).values() if rule.numbers for name in rule.numbers(rich)}

@@ -90,10 +90,10 @@ class BoundColumns {
       total_cost_ += c.cost[i];
       has_preloads_ |= (c.mark[i] & kOp) == kPreload;
       const unsigned op = c.mark[i] & kOp;
-      if (op > kElsewhere || c.mark[i] > (kOp | kForced)) refuse("an unknown mark");
-      const bool keyed = op != kClear && op != kRestart;
-      if (keyed && Stretches::place(c.stretch[i]) >= stretches) refuse("a stretch is out of range");
-      if (keyed && is_null(c.stretch[i]) != (c.value[i] == kNullValue)) refuse("a stretch and a value are not of one row");
+      if (op > kTakenOut || c.mark[i] > (kOp | kForced)) refuse("an unknown mark");
+      const bool valued = op != kClear && op != kRestart && op != kTakenOut;
+      if (valued && Stretches::place(c.stretch[i]) >= stretches) refuse("a stretch is out of range");
+      if (valued && is_null(c.stretch[i]) != (c.value[i] == kNullValue)) refuse("a stretch and a value are not of one row");
       if (c.node[i] < kNone || c.node[i] >= most || c.scope[i] < kNone || c.scope[i] >= most) refuse("a node or scope is out of range");
       last_node_ = std::max(last_node_, c.node[i]);
       last_scope_ = std::max(last_scope_, c.scope[i]);

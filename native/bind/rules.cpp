@@ -50,7 +50,7 @@ void check(const full::GroupRules& rules) {
 #define VESTIGO_FULL_RULE VESTIGO_RULE
 #include "vestigo/rules.def"
   if (rules.jitter > rules.absolute || rules.null_jitter > rules.null_lifetime || (rules.jitter == 0 && rules.null_jitter > 0)) refuse("a jitter is out of range");
-  if (rules.refresh_to < rules.refresh_of) refuse("a share is out of range");
+  if (rules.reload_to < rules.reload_of) refuse("a share is out of range");
 }
 
 void check(const PoolRules& rules) {
@@ -62,6 +62,7 @@ void check(const PoolRules& rules) {
 
 void bind_rules(nb::module_& m) {
   bind_choice<Nulls>(m, "Nulls");
+  bind_choice<LifetimeFrom>(m, "LifetimeFrom");
   bind_choice<OnWrite>(m, "OnWrite");
   bind_choice<Overlap>(m, "Overlap");
   bind_choice<Per>(m, "Per");

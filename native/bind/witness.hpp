@@ -47,7 +47,7 @@ inline nb::dict arrays(KeyRows&& keys) {
   some["key"] = column<Id>(rare, [](const Rare& row) { return row.first; });
   some["joined"] = column<std::uint32_t>(rare, [](const Rare& row) { return row.second.joined; });
   some["stale_hits"] = column<std::uint32_t>(rare, [](const Rare& row) { return row.second.stale_hits; });
-  some["ghosts"] = column<std::uint32_t>(rare, [](const Rare& row) { return row.second.ghosts; });
+  some["false_nulls"] = column<std::uint32_t>(rare, [](const Rare& row) { return row.second.false_nulls; });
   some["more_loads"] = column<std::int32_t>(rare, [](const Rare& row) { return row.second.more_loads; });
   some["oldest_stale_ns"] = column<Time>(rare, [](const Rare& row) { return row.second.oldest_stale; });
   some["held_high"] = column<std::int64_t>(rare, [](const Rare& row) { return row.second.held >> 64; });

@@ -38,8 +38,8 @@ inline Events random_events(std::mt19937& random, int count, Id keys, Id groups,
   Time now = static_cast<Time>(random()) - (Time{1} << 31);
   for (int i = 0; i < count; ++i) {
     now += random() % 3 == 0 ? static_cast<Time>(random() % 9) : 0;
-    const unsigned draw = random() % (preloads ? 22 : 20);
-    std::uint8_t mark = draw < 14 ? kRead : draw < 18 ? kWrite : draw == 18 ? kClear : draw == 19 ? kRestart : kPreload;
+    const unsigned draw = random() % (preloads ? 24 : 21);
+    std::uint8_t mark = draw < 14 ? kRead : draw < 18 ? kWrite : draw == 18 ? kClear : draw == 19 ? kRestart : draw == 20 ? kTakenOut : kPreload;
     const Id key = static_cast<Id>(random() % static_cast<unsigned>(keys));
     Id value = static_cast<Id>(random() % static_cast<unsigned>(groups + 1)) - 1, stretch = 0;
     const bool keyed = mark <= kWrite || mark == kPreload;
@@ -100,6 +100,7 @@ inline Rules random_rules(std::mt19937& random) {
   rules.entry_overhead = static_cast<Bytes>(random() % 3);
   rules.hit_cost = 1;
   rules.nulls = static_cast<Nulls>(random() % 3);
+  rules.lifetime_from = static_cast<LifetimeFrom>(random() % 2);
   rules.on_write = static_cast<OnWrite>(random() % 3);
   rules.overlap = static_cast<Overlap>(random() % 2);
   return rules;
@@ -119,10 +120,10 @@ inline PoolRules random_pool(std::mt19937& random, Eviction eviction) {
   rules.max_bytes = maybe(random, random() % 150);
   rules.eviction = static_cast<std::uint8_t>(eviction);
   for (std::int64_t& number : rules.eviction_numbers) number = 1 + random() % 3;
-  rules.trims = random() % 4 == 0;
-  if (rules.trims) {
-    rules.trim_entries = random() % 4;
-    rules.trim_bytes = random() % 80;
+  rules.frees = random() % 4 == 0;
+  if (rules.frees) {
+    rules.stay_entries = random() % 4;
+    rules.stay_bytes = random() % 80;
   }
   rules.refuses = random() % 8 == 0;
   return rules;
@@ -147,7 +148,7 @@ inline void check_books(const Ledger& ledger, std::int64_t reads) {
     counted += c[kHits] + c[kJoined];
     const std::int64_t left = c[kEvictions] + c[kExpirations] + c[kDrops] + c[kClears] + c[kLost] + c[kSuperseded];
     CHECK(c[kStored] - left == tally.held.entries);
-    CHECK(c[kStaleHits] <= c[kHits] && c[kGhosts] <= c[kStaleHits] && c[kNullsHit] <= c[kHits]);
+    CHECK(c[kStaleHits] <= c[kHits] && c[kFalseNulls] <= c[kStaleHits] && c[kNullsHit] <= c[kHits]);
   }
   CHECK(counted == reads);
 }

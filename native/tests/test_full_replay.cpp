@@ -21,8 +21,8 @@ GroupRules random_group(std::mt19937& random, Per per) {
   group.passes = random() % 8 != 0;
   static_cast<ValueRules&>(group) = random_value_rules(random);
   if (random() % 2) {
-    group.refresh_of = 1;
-    group.refresh_to = 2;
+    group.reload_of = 1;
+    group.reload_to = 2;
   }
   group.serve_stale = random() % 4;
   group.collect = static_cast<Collect>(random() % 3);

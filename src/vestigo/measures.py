@@ -124,8 +124,8 @@ MEASURES: Mapping[str, Measure] = {
         "origin time", "span", of=lambda found: found.origin_time_ns / 1e9, meaning="How long all origin calls took."
     ),
     "time_saved": Measure("time saved", "span", True, meaning="How much less all readers waited than without a cache."),
-    "ghosts": Measure(
-        "ghosts",
+    "false_nulls": Measure(
+        "wrong 'not found'",
         "count",
         False,
         True,

@@ -33,7 +33,7 @@ class Case:
 
 
 _missing = st.none()
-_ops = st.sampled_from(["read"] * 12 + ["write"] * 3 + ["remove", "preload", "clear", "restart"])
+_ops = st.sampled_from(["read"] * 12 + ["write"] * 3 + ["remove", "preload", "drop", "clear", "restart"])
 _START = 1_700_000_000 * 10**9
 
 
@@ -89,7 +89,7 @@ POOL = {
     "max_entries": _missing | st.integers(1, 4),
     "max_bytes": _missing | st.sampled_from([64, 80, 200, 400]),
     "eviction": st.sampled_from(EVICTIONS),
-    "when_full": st.sampled_from(["evict", "evict", "refuse", "trim 40%", "trim 100%"]),
+    "when_full": st.sampled_from(["evict", "evict", "refuse", "free 40%", "free 100%"]),
 }
 
 
@@ -101,6 +101,7 @@ def _plain(unit: int) -> dict[str, st.SearchStrategy[object]]:
         "survives_restart": st.booleans(),
         "clear_every": _missing | _missing | _spans(unit).map(lambda span: span and Duration(5 * span)),
         "clear_at": _missing | _missing | _instants(unit),
+        "lifetime_from": st.sampled_from(["stored", "asked"]),
         "absolute": _spans(unit),
         "sliding": _spans(unit),
         "nulls": st.sampled_from(["skip", "keep", "blind"]) | st.integers(1, 6).map(lambda n: f"keep {n * unit}ns"),
@@ -120,7 +121,7 @@ def _rich(unit: int) -> dict[str, st.SearchStrategy[object]]:
     return {
         "absolute_at": _missing | _missing | _instants(unit),
         "on_write": st.sampled_from(["leave", "drop", "replace", "replace, reload"]),
-        "refresh_ahead": _missing | st.sampled_from(["50%", "33.3%"]),
+        "reload_after": _missing | st.sampled_from(["50%", "33.3%"]),
         "serve_stale": st.sampled_from([0, 0, 1, 4]).map(lambda n: f"{n * unit}ns"),
         "collect": st.sampled_from(["touch", "prompt", f"every {3 * unit}ns"]),
         "keep_if": _missing | _some_of([*_conditions(unit), "key = 1", "key != 2"]),
@@ -173,7 +174,7 @@ def _fitting(rules: dict[str, object]) -> Rules:
     if rules["max_entries"] is not None and rules.get("pin"):
         rules["pin"] = ["0"] if rules["max_entries"] > 2 else []  # in each of two look-ups
     if rules["absolute"] is None:
-        for name in ("jitter", "refresh_ahead"):
+        for name in ("jitter", "reload_after"):
             rules.pop(name, None)
     if not (
         rules["absolute"] or rules["sliding"] or rules.get("absolute_at") or str(rules["nulls"]).startswith("keep ")

@@ -15,7 +15,7 @@ from vestigo import Outcome, Plan, Pool, Rules, Trace, read_trace, replay, shape
 from vestigo.study.optimum import most_hits
 from vestigo.trace import Op
 
-COUNTS = ("hits", "joined", "misses", "stale_hits", "ghosts", "loads", "evictions", "expirations", "drops", "refusals")
+COUNTS = ("hits", "joined", "misses", "stale_hits", "false_nulls", "loads", "evictions", "expirations", "drops", "refusals")
 
 
 def counts(*outcomes: Outcome) -> dict[str, int]:
@@ -61,7 +61,7 @@ def test_compartments_are_as_many_replays(case: Case, per: str) -> None:
     together = replay(trace, LIMITED.model_copy(update={"per": per}))
     whole = LIMITED.model_copy(update={"per": "all"})
     apart = [replay(of(trace, owner == one), whole) for one in np.unique(owner)]
-    for name in ("hits", "joined", "misses", "stale_hits", "ghosts", "loads"):
+    for name in ("hits", "joined", "misses", "stale_hits", "false_nulls", "loads"):
         assert counts(together)[name] == counts(*apart)[name], name
 
 
@@ -100,7 +100,7 @@ def test_expiring_on_the_clock_is_clearing_then(case: Case, seconds: list[int]) 
     expired, cleared = replay(trace, Rules(absolute_at=at)), replay(trace, Rules(clear_at=at))
     assert (expired.hits, expired.loads) == (cleared.hits, cleared.loads)
     if not np.isin(trace.op, (Op.CLEAR, Op.RESTART)).any():  # these take what has expired and was not touched since
-        assert expired.misses_by_cause["clock"] == cleared.misses_by_cause["cleared"]
+        assert expired.misses_by_cause["fixed_time"] == cleared.misses_by_cause["cleared"]
 
 
 @given(cases())

@@ -13,7 +13,7 @@ from vestigo.units import SECOND
 def test_what_was_loaded_before_a_fixed_time_expires_then(engine: Any) -> None:
     lines = "0 read a\n4 read a\n5 read a\n9 read a\n15 read a"
     outcome = replayed(engine, lines, absolute_at=["1970-01-01T00:00:05Z", "1970-01-01T00:00:10Z"])
-    assert (outcome.hits, missed(outcome)) == (2, {"first": 1, "clock": 2})
+    assert (outcome.hits, missed(outcome)) == (2, {"first": 1, "fixed_time": 2})
 
 
 def test_a_load_at_a_fixed_time_lives_until_the_next_one(engine: Any) -> None:
@@ -25,13 +25,13 @@ def test_a_tie_of_fixed_time_and_lifetime_counts_as_the_lifetime(engine: Any) ->
     at = "1970-01-01T00:00:05Z"
     assert missed(replayed(engine, "0 read a\n5 read a", absolute_at=at, absolute="5s")) == {"first": 1, "aged": 1}
     assert missed(replayed(engine, "0 read a\n5 read a", absolute_at=at, sliding="5s")) == {"first": 1, "idle": 1}
-    assert missed(replayed(engine, "0 read a\n5 read a", absolute_at=at, sliding="6s")) == {"first": 1, "clock": 1}
+    assert missed(replayed(engine, "0 read a\n5 read a", absolute_at=at, sliding="6s")) == {"first": 1, "fixed_time": 1}
 
 
 def test_times_of_day_are_told_where_the_clock_hangs(engine: Any) -> None:
     lines = "0 read a\n3599 read a\n3600 read a\n7200 read a"
     outcome = replayed(engine, lines, absolute_at="02:00", zone="Europe/Oslo")  # UTC+1 in 1970: 01:00 UTC
-    assert (outcome.hits, missed(outcome)) == (2, {"first": 1, "clock": 1})
+    assert (outcome.hits, missed(outcome)) == (2, {"first": 1, "fixed_time": 1})
 
 
 def test_days_when_clocks_change_have_their_times_once() -> None:
@@ -105,7 +105,7 @@ def test_what_would_have_expired_by_the_time_of_the_read_is_missed_for_that(
 
 def test_a_fixed_time_that_would_have_passed_is_the_cause(engine: Any) -> None:
     rules = {"absolute_at": "1970-01-01T00:00:05Z", "max_entries": 1}
-    assert missed(replayed(engine, "0 read a\n1 read b\n10 read a", **rules)) == {"first": 2, "clock": 1}
+    assert missed(replayed(engine, "0 read a\n1 read b\n10 read a", **rules)) == {"first": 2, "fixed_time": 1}
 
 
 def test_a_load_that_a_restart_ended_is_missed_for_that(engine: Any) -> None:
@@ -128,7 +128,7 @@ def test_what_expired_is_collected_before_it_is_evicted(engine: Any) -> None:
 def test_a_hit_late_in_a_lifetime_reloads_in_the_background(engine: Any) -> None:
     lines = "0 read a cost=1\n7 read a cost=1\n8.5 read a cost=1\n9 read a cost=1\n12 read a cost=1\n18 read a cost=1"
     without = replayed(engine, lines, absolute="10s")
-    ahead = replayed(engine, lines, absolute="10s", refresh_ahead="80%")
+    ahead = replayed(engine, lines, absolute="10s", reload_after="80%")
     assert (without.hits, without.loads) == (4, 2)
     assert (ahead.hits, ahead.loads, ahead.background_loads) == (5, 3, 2)
     assert missed(ahead) == {"first": 1}
@@ -136,7 +136,7 @@ def test_a_hit_late_in_a_lifetime_reloads_in_the_background(engine: Any) -> None
 
 def test_while_a_reload_runs_no_other_begins(engine: Any) -> None:
     outcome = replayed(
-        engine, "0 read a\n8 read a cost=3\n9 read a cost=3\n10 read a cost=3", absolute="20s", refresh_ahead="40%"
+        engine, "0 read a\n11 read a cost=3\n12 read a cost=3\n13 read a cost=3", absolute="20s", reload_after="40%"
     )
     assert (outcome.hits, outcome.background_loads) == (3, 1)
 

@@ -21,13 +21,13 @@ def test_a_refused_reload_gives_up_the_old_entry_and_then_there_is_room(engine: 
 
 def test_a_pool_that_trims_makes_more_room_than_it_needs(engine: Any) -> None:
     lines = "\n".join(f"{at} read {key}" for at, key in enumerate("abcde"))
-    outcome = replayed(engine, lines, max_entries=4, when_full="trim 50%")
+    outcome = replayed(engine, lines, max_entries=4, when_full="free 50%")
     assert (outcome.evictions, outcome.entries_peak) == (2, 4)
 
 
 def test_trimming_all_leaves_the_new_entry_alone(engine: Any) -> None:
     lines = "0 read a size=10\n1 read b size=10\n2 read c size=10\n3 read c"
-    outcome = replayed(engine, lines, max_bytes=20, when_full="trim 100%")
+    outcome = replayed(engine, lines, max_bytes=20, when_full="free 100%")
     assert (outcome.evictions, outcome.hits) == (2, 1)
 
 

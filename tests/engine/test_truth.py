@@ -48,7 +48,7 @@ def test_a_read_that_tells_nothing_shows_no_change(engine: str) -> None:
 
 def test_a_kept_null_that_now_exists_is_a_ghost(engine: str) -> None:
     outcome = replayed(engine, "0 read a found=no\n 1 read a found=no\n 2 write a\n 3 read a found=yes", nulls="keep")
-    assert (outcome.nulls_read, outcome.nulls_hit, outcome.ghosts, outcome.stale_hits) == (2, 2, 1, 1)
+    assert (outcome.nulls_read, outcome.nulls_hit, outcome.false_nulls, outcome.stale_hits) == (2, 2, 1, 1)
 
 
 def test_nulls_are_reloaded_unless_they_are_kept(engine: str) -> None:

@@ -44,7 +44,7 @@ def test_each_read_has_a_row(engine: Any) -> None:
     assert rows(reads, "event", "node", "answer", "cause", "null") == [
         (0, "n", "miss", "first", False),
         (1, "n", "joined", None, False),
-        (2, "m", "miss", "scope", True),
+        (2, "m", "miss", "elsewhere", True),
         (4, "n", "hit", None, False),
         (5, "n", "hit", None, False),
     ]
@@ -69,7 +69,7 @@ def test_keys_add_up_to_the_outcome_exactly(case: Case) -> None:
     outcome = vg.replay(case.trace, case.plan)
     keys = vg.key_by_key(case.trace, case.plan).to_pandas()
     names = (
-        "reads hits joined misses stale_hits ghosts loads origin_time_ns evictions held_byte_ns idle_byte_ns".split()
+        "reads hits joined misses stale_hits false_nulls loads origin_time_ns evictions held_byte_ns idle_byte_ns".split()
     )
     assert {name: int(keys[name].sum()) for name in names} == {name: getattr(outcome, name) for name in names}
     assert {cause: int(keys[f"misses_{cause}"].sum()) for cause in CAUSES} == dict(outcome.misses_by_cause)

@@ -13,7 +13,7 @@ def test_each_node_loads_for_itself(engine: Any) -> None:
     lines = "0 read a node=n\n1 read a node=m\n2 read a node=n\n3 read a node=m"
     together, apart = replayed(engine, lines, per="all"), replayed(engine, lines)
     assert (together.hits, apart.hits) == (3, 2)
-    assert missed(apart) == {"first": 1, "scope": 1}
+    assert missed(apart) == {"first": 1, "elsewhere": 1}
     assert (together.entries_peak, apart.entries_peak) == (1, 2)
 
 
@@ -35,25 +35,25 @@ def test_a_node_is_one_that_any_row_names_and_a_restart_of_it_spares_the_others(
 
 def test_a_clear_of_a_node_empties_that_node_or_the_one_cache_there_is(engine: Any) -> None:
     lines = "0 read a node=n\n0 read a node=m\n1 clear node=n\n2 read a node=n\n2 read a node=m"
-    assert missed(replayed(engine, lines)) == {"first": 1, "scope": 1, "cleared": 1}
+    assert missed(replayed(engine, lines)) == {"first": 1, "elsewhere": 1, "cleared": 1}
     assert missed(replayed(engine, lines, per="all")) == {"first": 1, "cleared": 1}
 
 
 def test_a_key_is_known_elsewhere_from_the_moment_a_load_of_it_begins(engine: Any) -> None:
     lines = "0 read a node=n cost=5\n1 read a node=m cost=5\n2 read b node=n cost=1 force=yes\n2 read b node=m cost=1"
-    assert missed(replayed(engine, lines)) == {"first": 1, "scope": 2, "forced": 1}
+    assert missed(replayed(engine, lines)) == {"first": 1, "elsewhere": 2, "forced": 1}
 
 
 def test_a_value_that_a_write_put_on_one_node_is_known_elsewhere(engine: Any) -> None:
     lines = "0 write a node=n\n1 read a node=m\n2 read a node=n"
-    assert missed(replayed(engine, lines, on_write="replace")) == {"scope": 1}
-    assert missed(replayed(engine, lines)) == {"first": 1, "scope": 1}
+    assert missed(replayed(engine, lines, on_write="replace")) == {"elsewhere": 1}
+    assert missed(replayed(engine, lines)) == {"first": 1, "elsewhere": 1}
 
 
 def test_a_loads_that_a_restart_of_one_node_ends_are_those_of_that_node(engine: Any) -> None:
     lines = "0 read a node=n cost=5\n0 read a node=m cost=5\n1 restart node=n\n7 read a node=n\n7 read a node=m"
     outcome = replayed(engine, lines)
-    assert (outcome.hits, missed(outcome)) == (1, {"first": 1, "scope": 1, "restarted": 1})
+    assert (outcome.hits, missed(outcome)) == (1, {"first": 1, "elsewhere": 1, "restarted": 1})
 
 
 def test_rows_without_a_node_are_one_of_their_own(engine: Any) -> None:
@@ -82,7 +82,7 @@ def test_news_take_their_time(engine: Any) -> None:
     lines = "0 read a node=n\n0 read a node=m\n1 write a node=n\n2 read a node=m\n3 read a node=m"
     outcome = replayed(engine, lines, per="node", tell_nodes="drop", tell_delay="2s")
     assert (outcome.hits, outcome.stale_hits, outcome.oldest_stale_ns) == (1, 1, SECOND)
-    assert missed(outcome) == {"first": 1, "scope": 1, "dropped": 1}
+    assert missed(outcome) == {"first": 1, "elsewhere": 1, "dropped": 1}
 
 
 def test_a_copy_that_comes_late_puts_an_old_value_over_a_new_one(engine: Any) -> None:
@@ -111,7 +111,7 @@ def test_a_load_under_way_misses_the_news(engine: Any) -> None:
 
 def test_a_restart_of_a_node_empties_that_node_where_each_has_its_own(engine: Any) -> None:
     lines = "0 read a node=n\n0 read a node=m\n1 restart node=n\n2 read a node=n\n2 read a node=m"
-    assert missed(replayed(engine, lines, per="node")) == {"first": 1, "scope": 1, "restarted": 1}
+    assert missed(replayed(engine, lines, per="node")) == {"first": 1, "elsewhere": 1, "restarted": 1}
     assert replayed(engine, lines, per="all").hits == 2  # one process: the second read before, and the second after
     assert missed(replayed(engine, lines, per="all")) == {"first": 1, "restarted": 1}
 
@@ -133,12 +133,12 @@ def test_what_a_scope_holds_is_freed_after_its_last_row(engine: Any) -> None:
 
 def test_a_key_that_another_scope_loaded_is_missed_for_that(engine: Any) -> None:
     outcome = replayed(engine, "0 read a scope=s\n1 read a scope=t\n2 read a scope=s\n3 read a scope=t", per="scope")
-    assert (outcome.hits, missed(outcome)) == (2, {"first": 1, "scope": 1})
+    assert (outcome.hits, missed(outcome)) == (2, {"first": 1, "elsewhere": 1})
 
 
 def test_a_load_that_outlives_its_scope_is_given_up(engine: Any) -> None:
     outcome = replayed(engine, "0 read a scope=s cost=5\n1 read b scope=t\n9 read a scope=u", per="scope")
-    assert (outcome.loads, missed(outcome)) == (3, {"first": 2, "scope": 1})
+    assert (outcome.loads, missed(outcome)) == (3, {"first": 2, "elsewhere": 1})
 
 
 def test_ten_thousand_scopes_at_once(engine: Any) -> None:

@@ -8,7 +8,7 @@ from tests.telling import replayed, told
 from vestigo import Rules, replay
 from vestigo.outcome import CAUSES, Spans
 
-KEYS = """reads hits joined misses stale_hits joined_stale ghosts nulls_read nulls_hit loads background_loads
+KEYS = """reads hits joined misses stale_hits joined_stale false_nulls nulls_read nulls_hit loads background_loads
 batched evictions expirations drops clears refusals raced hit_rate fresh_hit_rate stale_rate byte_hit_rate
 entries_peak memory_peak memory_mean idle_memory read_time time_saved origin_time answer_age stale_known stale_age
 surge""".split()

@@ -22,7 +22,7 @@ TRACE = read_trace({"at": [0, 10, 20, 30], "key": ["a", "b", "a", "b"], "cost": 
 WORDS = """never all keep skip blind drop replace node scope touch prompt evict refuse lru slru protected=70% lru-k k=9
 belady 10m 1ns 0s 99999d 70% 100% 0% 06:00 25:00 UTC Europe/Oslo 2026-03-02T06:00:00Z <= >= 5 today {...} {} {a}{b}
 s ms a reads"""
-PHRASES = """keep 30s/no limit/replace, reload/every 30s/trim 10%/64 MiB/1 KiB/0 B/<= 5/<= today/>= today + 10 %/size
+PHRASES = """keep 30s/no limit/replace, reload/every 30s/free 10%/64 MiB/1 KiB/0 B/<= 5/<= today/>= today + 10 %/size
 <= 5 KiB/key = {...}/in turn/by key"""
 TEXTS = ["", *WORDS.split(), *(phrase.strip() for phrase in PHRASES.split("/"))]
 

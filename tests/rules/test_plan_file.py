@@ -204,7 +204,7 @@ def test_no_rule_is_left_that_is_not_supported(tmp_path: Path) -> None:
 def test_every_contradiction_is_told_with_the_lines_of_both(tmp_path: Path) -> None:
     path = tmp_path / "plan.toml"
     path.write_text(
-        '[rules]\nwhen_full = "trim 10%"\njitter = "10%"\ntell_nodes = "drop"\nper = "all"\n'
+        '[rules]\nwhen_full = "free 10%"\njitter = "10%"\ntell_nodes = "drop"\nper = "all"\n'
         '[lookup.vessel]\nmax_entries = 2\nper = "node"\npin = ["a", "b", "c"]\n'
         '[lookup.berth]\neviction = "belady"\nmax_entries = 9\non_write = "drop"\n'
     )

@@ -44,7 +44,7 @@ def test_every_plan_in_the_project_is_taken(name: str) -> None:
         "[rules]\non_write = 'forget'",
         "[lookup.x]\njitter = 0.5",
         "[lookup.x.keys.'a{}']\npin = 5",
-        "[pool.p]\nwhen_full = 'trim'",
+        "[pool.p]\nwhen_full = 'free'",
         "[candidate.c]\nabsolute = '5m'",
         "[whatif]\nnodes = 0",
         "[aim]\nmost = 'loads'",
@@ -64,5 +64,7 @@ def test_a_broken_plan_is_refused_by_both(text: str, tmp_path: Path) -> None:
 
 def test_every_rule_has_its_meaning_with_it() -> None:
     rules: dict[str, Any] = plan_schema()["properties"]["rules"]["properties"]
-    assert rules["absolute"]["description"] == "How long an entry lives after its load; for ever unless stated."
+    assert rules["absolute"]["description"] == (
+        "How long an entry lives after it was stored (see `lifetime_from`); for ever unless stated."
+    )
     assert all(one["description"] for one in rules.values())

@@ -168,7 +168,7 @@ MADE = [
         {"absolute": "10s"},
         lambda shows: every(1, 600, cost=[(4 if shows else 0) * SECOND] * 600),
     ),
-    Made("refresh ahead that loads more than it saves", {"absolute": "10s", "refresh_ahead": "90%"}, _refreshed),
+    Made("refresh ahead that loads more than it saves", {"absolute": "10s", "reload_after": "90%"}, _refreshed),
     Made(
         "hits that cost more than the origin",
         {"hit_cost": "50ms"},

@@ -11,6 +11,7 @@ namespace vestigo {
   constexpr std::string_view words_of(Name) { return #__VA_ARGS__; }
 
 VESTIGO_CHOICE(Nulls, skip, keep, blind)
+VESTIGO_CHOICE(LifetimeFrom, stored, asked)
 VESTIGO_CHOICE(OnWrite, leave, drop, replace)
 VESTIGO_CHOICE(Overlap, repeat, join)
 VESTIGO_CHOICE(Per, all, node, scope)

@@ -17,6 +17,7 @@ enum Mark : std::uint8_t {
   kRestart = 3,
   kPreload = 4,  // the application loads the key, whether it is held or not
   kElsewhere = 5,  // a write that comes from none of the trace's caches
+  kTakenOut = 6,   // the program took the key out of its own cache
   kOp = 7,       // mask of the above
   kForced = 8,   // the caller asked for a fresh value
 };

@@ -74,6 +74,7 @@ class Curve {
       case kRestart:
         return forget(kNone, columns.node[i]);
       case kElsewhere:
+      case kTakenOut:  // the curve knows no drops, neither by writes nor by hand
         return;
     }
     const Id entry = columns.key[i];

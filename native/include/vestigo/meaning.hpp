@@ -12,6 +12,9 @@ constexpr Time kNotLoaded = -1;  // the cost of a written value, for policies
 
 // Lifetimes
 
+// When the lifetimes of a value begin: when it is stored, or when its load began.
+inline Time lives_from(const Rules& rules, Time loaded_at, Time stored_at) { return rules.lifetime_from == LifetimeFrom::stored ? stored_at : loaded_at; }
+
 inline Time longest_lifetime(const Rules& rules, bool null) { return null ? rules.null_lifetime : rules.absolute; }
 
 inline bool lifetimes_vary(const Rules& rules) { return rules.jitter > 0; }  // the lifetimes of nulls vary only then, too
@@ -23,7 +26,7 @@ inline Time shortfall(const Rules& rules, bool null, Id key, std::uint64_t numbe
 }
 
 // Which lifetime ended first. If several ended at the same moment, the one that is listed first.
-inline Cause expiry(Time dies_at, Time ages_at, Time idles_at) { return dies_at == ages_at ? kAged : dies_at == idles_at ? kIdle : kClock; }
+inline Cause expiry(Time dies_at, Time ages_at, Time idles_at) { return dies_at == ages_at ? kAged : dies_at == idles_at ? kIdle : kFixedTime; }
 
 // What is kept
 
@@ -37,9 +40,9 @@ inline bool passes(const ValueRules& rules, Bytes size, Time cost) {
   return entries >= limits.max_entries || held + bytes > limits.max_bytes;
 }
 
-// Whether more must go before a value comes in. `trims` means that the pool was full when the value came, and so frees a share of its limits.
-inline bool makes_way(const PoolRules& limits, bool trims, std::int64_t entries, Bytes held, Bytes bytes) {
-  return is_full_for(limits, entries, held, bytes) || (trims && (entries > limits.trim_entries || held > limits.trim_bytes));
+// Whether more must go before a value comes in. `frees` means that the pool was full when the value came, and so frees a share of its limits.
+inline bool makes_way(const PoolRules& limits, bool frees, std::int64_t entries, Bytes held, Bytes bytes) {
+  return is_full_for(limits, entries, held, bytes) || (frees && (entries > limits.stay_entries || held > limits.stay_bytes));
 }
 
 // Reads and writes

@@ -28,7 +28,7 @@ struct Pools {
     Bytes largest_where_full, bytes_where_full;  // more than this does not fit; more than this must not stay after trimming
 
     Pool(const PoolRules& own, const policy::Room& place)
-        : rules(own), room(place), policy(room), largest_where_full(own.refuses ? -1 : own.max_bytes), bytes_where_full(own.trims ? -1 : own.max_bytes) {}
+        : rules(own), room(place), policy(room), largest_where_full(own.refuses ? -1 : own.max_bytes), bytes_where_full(own.frees ? -1 : own.max_bytes) {}
 
     bool is_full_for(Bytes more) const { return vestigo::is_full_for(rules, entries, bytes, more); }
   };
@@ -99,7 +99,7 @@ struct Pools {
   void put(Id entry) {
     if (first_entries_.empty()) return;
     const Id first = first_entries_[static_cast<std::size_t>(key_of(entry))];
-    if (first != kNone && entries[first].cause == kFirst) entries[first].cause = kScope;
+    if (first != kNone && entries[first].cause == kFirst) entries[first].cause = kKnownElsewhere;
   }
 
   // Whether the conditions on size and cost hold.
@@ -150,10 +150,11 @@ struct Pools {
       pool.bytes += bytes;
     }
     if (lifetimes_vary(rules)) [[unlikely]] lifetime -= own_shortfall(rules, key, stretch);
-    entry.ages_at = loaded_at + lifetime;
+    const Time begins = lives_from(rules, loaded_at, now);
+    entry.ages_at = begins + lifetime;
     entry.loaded_at = loaded_at;
     entry.stretch = stretch;
-    rules.use(entry, loaded_at);
+    rules.use(entry, begins);
     entry.idle_since = now;
     entry.bytes = bytes;
     entry.set(Entry::kHeld);
@@ -286,7 +287,7 @@ struct Pools {
   // The incoming value is already counted in the pool, and one entry was evicted for it.
   [[gnu::noinline]] void make_room(Pool& pool, Bytes coming, Time now) {
     const PoolRules& limits = pool.rules;
-    while (pool.entries > 1 && makes_way(limits, limits.trims, pool.entries - 1, pool.bytes - coming, coming)) {
+    while (pool.entries > 1 && makes_way(limits, limits.frees, pool.entries - 1, pool.bytes - coming, coming)) {
       Entry& victim = entries[pool.policy.evict()];
       --pool.entries;
       pool.bytes -= victim.bytes;

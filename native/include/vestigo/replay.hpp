@@ -220,6 +220,8 @@ class Replay {
         return read(columns, i, mark & kForced);
       case kWrite:
         return write(columns, i, pools_.entries[columns.key[i]], now);
+      case kTakenOut:
+        return take_out(pools_.entries[columns.key[i]], now);
       case kClear:
         return clear(columns.value[i], columns.node[i], now);
       case kRestart:
@@ -232,7 +234,7 @@ class Replay {
   // For a hit on a value that was loaded before the key changed, how long it has been stale. If the key has changed back, the value is the truth again.
   [[gnu::noinline]] Time older_hit(const Columns& columns, std::size_t i, const Entry& entry, Tally& tally, Time now) {
     if (!columns.is_stale(entry.stretch, i)) return kNoAge;
-    if (is_null(entry.stretch)) ++tally.counts[kGhosts];
+    if (is_null(entry.stretch)) ++tally.counts[kFalseNulls];
     const Time age = now - stretches_.end(entry.stretch);
     pools_.ledger.stale_hit(tally, age);
     return age;
@@ -365,6 +367,11 @@ class Replay {
       if (entry.more_loads()) loads_.mark_raced(columns.key[i]);
     }
     if (entry.held()) pools_.leave(group, entry, kDropped, kDrops, now);
+  }
+
+  // The program takes an entry out of its own cache. Ceilings keep it: a load under way could bring it back.
+  void take_out(Entry& entry, Time now) {
+    if (!spares && entry.held()) pools_.leave(pools_.groups[entry.group], entry, kDropped, kDrops, now);
   }
 
   // Whether a group belongs to one look-up (or any), and to one node (or any).

@@ -18,7 +18,7 @@ from vestigo.rules.moments import Moments
 from vestigo.rules.stated import Stated
 from vestigo.trace import Op, Readable, Trace, read_trace
 from vestigo.trace.columns import LARGEST, MISSING
-from vestigo.trace.trace import COLUMNS, LAST_KEYED, Longs
+from vestigo.trace.trace import COLUMNS, LAST_KEYED, LAST_VALUED, Longs
 from vestigo.units import Duration
 
 WITHIN = Duration.parse("1h")
@@ -166,7 +166,7 @@ def _changes(trace: Trace) -> tuple[Longs, Longs, Flags]:
     """The rows at which a value gave way to another, when the next change of the key comes (or the trace ends), and
     which rows are writes that make such a change, or no change at all.
     """
-    keyed = np.flatnonzero(trace.op <= LAST_KEYED)
+    keyed = np.flatnonzero(trace.op <= LAST_VALUED)
     order = keyed[np.argsort(trace.key[keyed], kind="stable")]
     what = next(parts_with_truth(trace, len(trace)))[1]
     key, value, null, at = trace.key[order], what.value[order], what.null[order], trace.at[order]

@@ -13,12 +13,12 @@ class Cause(NamedTuple):
 
 WORDS: Mapping[str, Cause] = {
     "first": Cause("first read", "The key was never loaded before. Only a preload could help."),
-    "scope": Cause("another compartment", "The key was loaded, but on another node or in another scope."),
+    "elsewhere": Cause("loaded elsewhere", "The key was loaded, but on another node or in another scope."),
     "evicted": Cause("size limit", "The entry had to make room for another one."),
     "aged": Cause("absolute expiry", "The absolute lifetime ended, or that of a null."),
     "idle": Cause("sliding expiry", "Nobody read the entry for as long as the sliding lifetime."),
-    "clock": Cause("fixed times", "A fixed time of day, or a fixed moment, passed."),
-    "dropped": Cause("writes that drop", "A write removed the entry."),
+    "fixed_time": Cause("fixed times", "A fixed time of day, or a fixed moment, passed."),
+    "dropped": Cause("drops", "A write removed the entry, or the program took it out of its cache."),
     "cleared": Cause("clears", "The look-up was cleared, by hand or on schedule."),
     "restarted": Cause("restarts", "The process restarted and lost what it held."),
     "null": Cause("nulls not kept", "The origin had nothing the last time, and the rules do not keep that."),

@@ -28,7 +28,7 @@ class Keys(Data):
     """One row for each key, in the order in which the trace first names them. `key_by_key` returns it.
 
     Columns: `lookup`, `key`; `reads`, `hits`, `joined`, `misses`, and those of each cause (``misses_aged``);
-    `stale_hits`, `ghosts`; `loads` and `origin_time_ns`; `evictions`; `oldest_stale_ns`; `entry_bytes`, the mean size
+    `stale_hits`, `false_nulls`; `loads` and `origin_time_ns`; `evictions`; `oldest_stale_ns`; `entry_bytes`, the mean size
     with overhead of the values that came in or were held when counting began; `held_byte_ns` and, of this,
     `idle_byte_ns`. Each column adds up exactly to the number of the outcome.
     """
@@ -92,7 +92,7 @@ class Keys(Data):
         sizes = self.column("kept_bytes") / np.maximum(kept, 1)
         columns = {name: self.column(name).astype(np.int64) for name in ("reads", "hits", "joined", "misses")}
         columns |= {f"misses_{cause}": self.column(cause).astype(np.int64) for cause in CAUSES}
-        for name in ("stale_hits", "ghosts", "loads", "origin_time_ns", "evictions", "oldest_stale_ns"):
+        for name in ("stale_hits", "false_nulls", "loads", "origin_time_ns", "evictions", "oldest_stale_ns"):
             columns[name] = self.column(name).astype(np.int64)
         return pa.table(
             {"lookup": lookups, "key": keys}

@@ -22,7 +22,7 @@ _LARGEST = {"joined": max}
 _PLACES = {
     name: place
     for place, name in enumerate(
-        "reads hits joined misses stale_hits joined_stale ghosts nulls_read nulls_hit loads background_loads batched "
+        "reads hits joined misses stale_hits joined_stale false_nulls nulls_read nulls_hit loads background_loads batched "
         "evictions expirations drops clears refusals raced hit_rate fresh_hit_rate stale_rate byte_hit_rate "
         "entries_peak memory_peak memory_mean idle_memory read_time time_saved origin_time answer_age stale_known "
         "stale_age surge".split()
@@ -48,7 +48,7 @@ class Measures(Data):
     misses_by_cause: Mapping[str, int] = field(metadata={"joined": _causes_joined})
     stale_hits: int = field(metadata=_COUNT)
     joined_stale: int = field(metadata=_COUNT)
-    ghosts: int = field(metadata=_COUNT)
+    false_nulls: int = field(metadata=_COUNT)
     nulls_read: int = field(metadata=_COUNT)
     nulls_hit: int = field(metadata=_COUNT)
     loads: int = field(metadata=_COUNT)

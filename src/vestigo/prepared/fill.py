@@ -13,7 +13,7 @@ from vestigo.prepared.truth import Flags, parts_with_truth
 from vestigo.rules import Plan
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
-from vestigo.trace.trace import LAST_KEYED, Longs, Range
+from vestigo.trace.trace import LAST_VALUED, Longs, Range
 
 Parts = Callable[[], Iterable[tuple[Trace, Flags]]]
 """Of a trace, in order, from its beginning at every call; with the rows at which the truth is null."""
@@ -66,7 +66,7 @@ class Filler:
                 size[writes] = _last_sizes(part, size, null, self._last)[writes]
             size[size == MISSING] = 0  # clears and restarts
         if self._last is not None:
-            values = (part.op <= LAST_KEYED) & ~null
+            values = (part.op <= LAST_VALUED) & ~null
             self._last[part.key[values]] = size[values]
         return size
 
@@ -76,7 +76,7 @@ class Filler:
         if not missing.any():
             return part.cost
         cost = np.where(missing, 0, part.cost)
-        keyed = missing & (part.op <= LAST_KEYED)
+        keyed = missing & (part.op <= LAST_VALUED)
         cost[keyed] = self._usual.cost[part.lookup[keyed]]
         return cost
 
@@ -98,7 +98,7 @@ def filler(trace: Trace, assumed: Assumed | None = None) -> Filler:
 
 def _last_sizes(part: Trace, size: Longs, null: Flags, before: Longs) -> Longs:
     """For every row, the size in the last row that gave its key a value. `before` has the sizes from earlier parts."""
-    keyed = np.flatnonzero(part.op <= LAST_KEYED)
+    keyed = np.flatnonzero(part.op <= LAST_VALUED)
     order = keyed[np.argsort(part.key[keyed], kind="stable")]
     key, known = part.key[order], (size[order] != MISSING) & ~null[order]
     last = np.maximum.accumulate(np.where(known, np.arange(len(order)), -1))

@@ -17,7 +17,7 @@ Flags = np.ndarray
 NULL_VALUE = -1
 
 # The kernel's marks (native/include/vestigo/columns.hpp), by Op. A remove is a write of a null.
-_MARKS = np.array([0, 1, 1, 4, 2, 3], np.uint8)
+_MARKS = np.array([0, 1, 1, 4, 6, 2, 3], np.uint8)
 _FORCED = 8
 
 

@@ -153,6 +153,10 @@ class Recorder:
         """Notes that a key is gone from the origin."""
         self._change("remove", lookup, key)
 
+    def drop(self, lookup: str, key: Key) -> None:
+        """Notes that the program took a key out of its own cache. At the origin nothing changed."""
+        self._change("drop", lookup, key)
+
     @contextmanager
     def scope(self, name: str | None = None) -> Iterator[str]:
         """Reads within this block belong to one request, session or page, and so do reads in tasks that it starts."""

@@ -19,10 +19,10 @@ def _policy(rules: "PoolRules") -> Mapping[str, Number]:
 
 def _amounts_that_stay(rules: "PoolRules") -> Mapping[str, Number]:
     when = rules.when_full
-    if when.mode != "trim":
+    if when.mode != "free":
         return {"refuses": when.mode == "refuse"}
-    limits = {"trim_entries": rules.max_entries, "trim_bytes": rules.max_bytes}
-    return {"trims": True, **{name: None if most is None else when.stay(most) for name, most in limits.items()}}
+    limits = {"stay_entries": rules.max_entries, "stay_bytes": rules.max_bytes}
+    return {"frees": True, **{name: None if most is None else when.stay(most) for name, most in limits.items()}}
 
 
 class PoolRules(Checked):
@@ -43,7 +43,7 @@ class PoolRules(Checked):
         WhenFull, BeforeValidator(values.when_full), Rule("room", _amounts_that_stay, plain=always)
     ] = WhenFull("evict")
     """What happens when a value does not fit: others are evicted (``"evict"``), it is not kept (``"refuse"``), or
-    others are evicted until a share of the limit is free (``"trim 10%"``)."""
+    others are evicted until a share of the limit is free (``"free 10%"``)."""
 
     def contradictions(self) -> Iterator[str]:
         if self.when_full.mode != "evict" and self.max_entries is None and self.max_bytes is None:

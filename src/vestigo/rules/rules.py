@@ -27,9 +27,9 @@ def _jitters(rules: "Rules") -> _Numbers:
     return {"jitter": most, "null_jitter": 0 if rules.nulls.lifetime else most}
 
 
-def _share_of_refresh(rules: "Rules") -> _Numbers:
-    share = rules.refresh_ahead
-    return {} if share is None else {"refresh_of": share.numerator, "refresh_to": share.denominator}
+def _share_of_reload(rules: "Rules") -> _Numbers:
+    share = rules.reload_after
+    return {} if share is None else {"reload_of": share.numerator, "reload_to": share.denominator}
 
 
 def _bounds_of_kept(rules: "Rules") -> _Numbers:
@@ -50,11 +50,17 @@ class Rules(PoolRules):
     absolute: Annotated[
         Duration | None, BeforeValidator(values.lifetime), Rule("lifetimes", same("absolute"), plain=always)
     ] = None
-    """How long an entry lives after its load; for ever unless stated."""
+    """How long an entry lives after it was stored (see `lifetime_from`); for ever unless stated."""
+    lifetime_from: Annotated[
+        Literal["stored", "asked"], Rule("lifetimes", same("lifetime_from"), plain=always)
+    ] = "stored"
+    """When the lifetimes of a value begin: when it comes into the cache, at the end of its load (``"stored"``), or when
+    its load began (``"asked"``)."""
     absolute_at: Annotated[Moments | None, BeforeValidator(Moments.read), Rule("lifetimes", worked_out=_IN_GROUPS)] = (
         None
     )
-    """Times of day in `zone`, or single instants, at which everything expires that was loaded before."""
+    """Times of day in `zone`, or single instants, at which everything expires that was stored before
+    (see `lifetime_from`)."""
     zone: Annotated[str | None, BeforeValidator(read_zone), Rule("lifetimes", worked_out=_IN_GROUPS, plain=always)] = (
         None
     )
@@ -62,11 +68,11 @@ class Rules(PoolRules):
     sliding: Annotated[
         Duration | None, BeforeValidator(values.lifetime), Rule("lifetimes", same("sliding"), plain=always)
     ] = None
-    """How long an entry lives after its last hit, or its load; for ever unless stated."""
+    """How long an entry lives after its last hit, or after it was stored; for ever unless stated."""
     jitter: Annotated[Fraction, BeforeValidator(values.share), Rule("lifetimes", _jitters, plain=always)] = Fraction(0)
     """The share of `absolute` by which a lifetime may be shorter, drawn at random for each load."""
-    refresh_ahead: Annotated[
-        Fraction | None, BeforeValidator(values.refresh_ahead), Rule("lifetimes", _share_of_refresh)
+    reload_after: Annotated[
+        Fraction | None, BeforeValidator(values.reload_after), Rule("lifetimes", _share_of_reload)
     ] = None
     """The share of the absolute lifetime after which a hit starts a reload in the background."""
     serve_stale: Annotated[Duration, BeforeValidator(values.span), Rule("lifetimes", same("serve_stale"))] = Duration(0)
@@ -185,8 +191,8 @@ class Rules(PoolRules):
                 "jitter without absolute means nothing: there is no lifetime to vary; give one, or leave it out",
             ),
             (
-                self.refresh_ahead is not None and self.absolute is None,
-                "refresh_ahead without absolute means nothing: it is a share of that lifetime; give one, or leave it "
+                self.reload_after is not None and self.absolute is None,
+                "reload_after without absolute means nothing: it is a share of that lifetime; give one, or leave it "
                 "out",
             ),
             (

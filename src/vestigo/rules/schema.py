@@ -51,13 +51,13 @@ _READ_BY: Mapping[Callable[..., Any], Schema] = {
     values.lifetime: _LIFETIME,
     values.span: _SPAN,
     values.share: _text(_SHARE, "10%"),
-    values.refresh_ahead: _text(rf"^never$|{_SHARE}", "80%"),
+    values.reload_after: _text(rf"^never$|{_SHARE}", "80%"),
     values.flag: {"type": "boolean"},
     parse_bytes: _SIZE,
     values.nulls: _text(
         rf"^(skip|blind|keep(\s+(never|{_DURATION.strip('^$')}))?)$", "skip", "keep", "keep 30s", "blind"
     ),
-    values.when_full: _text(rf"^(evict|refuse|trim\s+{_SHARE.strip('^$')})$", "evict", "refuse", "trim 10%"),
+    values.when_full: _text(rf"^(evict|refuse|free\s+{_SHARE.strip('^$')})$", "evict", "refuse", "free 10%"),
     values.collect: _text(rf"^(touch|prompt|every\s+{_DURATION.strip('^$')})$", "touch", "prompt", "every 30s"),
     values.nodes: {"type": "integer", "minimum": 1, "maximum": values.MOST_NODES},
     Eviction.read: _text(rf"^\s*({'|'.join(POLICIES)})(\s+\w+=\S+)*\s*$", "lru", "slru protected=70%"),

@@ -22,13 +22,13 @@ class Nulls(NamedTuple):
 
 
 class WhenFull(NamedTuple):
-    """What happens to a value for which there is no room: ``evict``, ``refuse``, or ``trim`` a share."""
+    """What happens to a value for which there is no room: ``evict``, ``refuse``, or ``free`` a share."""
 
     mode: str
     share: Fraction = Fraction(0)
 
     def __str__(self) -> str:
-        return f"trim {format_exact_share(self.share)}" if self.mode == "trim" else self.mode
+        return f"free {format_exact_share(self.share)}" if self.mode == "free" else self.mode
 
     def stay(self, limit: int) -> int:
         """How much of a limit may stay filled when room is made."""
@@ -123,18 +123,18 @@ def nulls(value: object) -> Nulls:
 
 
 def when_full(value: object) -> WhenFull:
-    """``evict``, ``refuse`` or ``trim 10%``."""
+    """``evict``, ``refuse`` or ``free 10%``."""
     if isinstance(value, WhenFull):
         return value
     words = value.split(maxsplit=1) if isinstance(value, str) else []
     if words in (["evict"], ["refuse"]):
         return WhenFull(words[0])
-    if len(words) == 2 and words[0] == "trim":
+    if len(words) == 2 and words[0] == "free":
         share = parse_share(words[1])
         if share == 0:
-            raise ValueError(f'{value!r} would free nothing; write "evict", or a share such as "trim 10%"')
-        return WhenFull("trim", share)
-    raise ValueError(f'{value!r} is not one of "evict", "refuse", "trim 10%" (any share)')
+            raise ValueError(f'{value!r} would free nothing; write "evict", or a share such as "free 10%"')
+        return WhenFull("free", share)
+    raise ValueError(f'{value!r} is not one of "evict", "refuse", "free 10%" (any share)')
 
 
 def collect(value: object) -> Collect:
@@ -152,7 +152,7 @@ def collect(value: object) -> Collect:
     raise ValueError(f'{value!r} is not one of "touch", "prompt", "every 30s" (any duration)')
 
 
-def refresh_ahead(value: object) -> Fraction | None:
+def reload_after(value: object) -> Fraction | None:
     """A share of a lifetime. None means never."""
     if value is None or value == "never":
         return None

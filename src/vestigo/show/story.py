@@ -154,7 +154,7 @@ def _changed(step: Step) -> str:
     return f"the value at the origin changes: a {step.cause}{f' on {printable(step.where)}' if step.where else ''}"
 
 
-_LIFETIMES = {"aged": "absolute", "idle": "sliding", "clock": "absolute_at"}
+_LIFETIMES = {"aged": "absolute", "idle": "sliding", "fixed_time": "absolute_at"}
 _WORDS = {
     "hit": lambda step: _row(step, "hit"),
     "stale hit": lambda step: f"{_row(step, 'stale hit')}; stale for {_span(step.span_ns)}",
@@ -168,7 +168,7 @@ _WORDS = {
     ),
     "refused": lambda _: "the value is not kept: the rules refuse it",
     "null": lambda _: "the origin has nothing; the rules do not keep that",
-    "expired": lambda step: f"expired by {_LIFETIMES[step.cause or 'aged']}{_idle(step)}",
+    "expired": lambda step: f"left memory{_idle(step)}; it had expired by {_LIFETIMES[step.cause or 'aged']}",
     "evicted": lambda step: f"evicted for {printable(step.other or '')}{_idle(step)}",
     "dropped": lambda step: f"dropped{_by(step)}{_idle(step)}",
     "cleared": lambda step: f"cleared{_idle(step)}",

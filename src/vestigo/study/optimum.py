@@ -10,7 +10,7 @@ from vestigo.prepared.scopes import scopes_of
 from vestigo.prepared.truth import parts_with_truth
 from vestigo.rules import Plan
 from vestigo.trace import Op, Trace
-from vestigo.trace.trace import LAST_KEYED, Longs
+from vestigo.trace.trace import LAST_VALUED, Longs
 
 
 class _Stays(NamedTuple):
@@ -62,7 +62,7 @@ def _fitting(stays: np.ndarray, room: float) -> int:
 
 
 def _stays(trace: Trace, work: Job) -> _Stays:
-    row = np.flatnonzero(trace.op <= LAST_KEYED)
+    row = np.flatnonzero(trace.op <= LAST_VALUED)
     owner, came = _owners(trace, work)[row], _came_in(trace, work)[row]
     entry = trace.key[row].astype(np.int64) * (int(owner.max()) + 1) + owner
     order = np.argsort(entry, kind="stable")
@@ -97,7 +97,7 @@ def _least_sizes(trace: Trace, work: Job) -> Longs:
     """For each key, the bytes of its smallest value with overhead."""
     fill, least = filler(trace, work.assumed), np.full(len(trace.keys), 2**62, np.int64)
     for part, truth in parts_with_truth(trace):
-        keyed = part.op <= LAST_KEYED
+        keyed = part.op <= LAST_VALUED
         np.minimum.at(least, part.key[keyed], fill.sizes(part, truth.null)[keyed])
     overheads = np.array([group.rules.entry_overhead for group in work.groups.each], np.int64)
     return least + overheads[work.groups.key_groups]

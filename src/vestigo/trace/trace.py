@@ -31,15 +31,19 @@ class Op(IntEnum):
     WRITE = 1
     REMOVE = 2
     PRELOAD = 3
-    CLEAR = 4
-    RESTART = 5
+    DROP = 4
+    CLEAR = 5
+    RESTART = 6
 
 
 OPS = [op.name.lower() for op in Op]
 """In the words of files."""
 
-LAST_KEYED = Op.PRELOAD
+LAST_KEYED = Op.DROP
 """This and what comes before it happens to a key."""
+
+LAST_VALUED = Op.PRELOAD
+"""This and what comes before it has a value: it tells something of what the origin has."""
 
 
 class Range(NamedTuple):

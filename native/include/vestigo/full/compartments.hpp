@@ -25,8 +25,8 @@ struct alignas(64) Slot {
   Id first_load = kNone, last_load = kNone;  // the loads under way, in the order in which they began
   std::uint32_t watch = 0;  // odd while it is watched, and different each time (see watches.hpp)
   Time used_at = 0;
-  Time clock_at = kNever;   // the first fixed time after the load
-  Time refresh_at = kNever; // from here on a hit reloads
+  Time fixed_at = kNever;   // the first fixed time after the load
+  Time reload_at = kNever; // from here on a hit reloads
 };
 
 struct Compartment {

@@ -76,13 +76,14 @@ class Holdings {
       return false;
     }
     make_room(one, load.slot, bytes, group.pinned, now);
-    entry.ages_at = load.loaded_at + lifetime(group, slot.key, null);
-    slot.clock_at = first_after(group.expires_at, load.loaded_at);
-    slot.refresh_at = group.refresh_to == 0 ? kNever : load.loaded_at + share(entry.ages_at - load.loaded_at, group.refresh_of, group.refresh_to);
+    const Time begins = lives_from(group, load.loaded_at, now);
+    entry.ages_at = begins + lifetime(group, slot.key, null);
+    slot.fixed_at = first_after(group.expires_at, begins);
+    slot.reload_at = group.reload_to == 0 ? kNever : begins + share(entry.ages_at - begins, group.reload_of, group.reload_to);
     entry.loaded_at = load.loaded_at;
     entry.stretch = load.stretch;
     keys.load(slot.key);
-    use(group, load.slot, load.loaded_at);
+    use(group, load.slot, begins);
     entry.idle_since = now;
     entry.bytes = bytes;
     entry.set(Entry::kHeld);
@@ -106,7 +107,7 @@ class Holdings {
   void use(const GroupRules& group, Id id, Time now) {
     Slot& slot = here.slot_at(id);
     slot.used_at = now;
-    here.entries[id].dies_at = std::min({here.entries[id].ages_at, now + group.sliding, slot.clock_at});
+    here.entries[id].dies_at = std::min({here.entries[id].ages_at, now + group.sliding, slot.fixed_at});
   }
 
   // Which lifetime ended first.
@@ -215,8 +216,8 @@ class Holdings {
     const PoolRules& limits = setting.pools[static_cast<std::size_t>(one.pool)];
     witness.coming(who(slot));
     if (!pinned) one.policy->arriving(slot, bytes);
-    const bool trims = limits.trims && is_full_for(limits, one.entries, one.bytes, bytes);
-    while (one.entries > one.pinned_entries && makes_way(limits, trims, one.entries, one.bytes, bytes)) {
+    const bool frees = limits.frees && is_full_for(limits, one.entries, one.bytes, bytes);
+    while (one.entries > one.pinned_entries && makes_way(limits, frees, one.entries, one.bytes, bytes)) {
       const Id victim = one.policy->evict();
       vacate(group_at(victim), victim, kEvicted, kEvictions, now);
       if (one.entries > one.pinned_entries) here.fetch_victim(one);

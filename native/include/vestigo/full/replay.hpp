@@ -106,6 +106,7 @@ class Replay {
     const GroupRules& group = held_.group_of(entry);
     const Id compartment = held_.here.of(group.pool, node, columns.scope[i]);
     const Id slot = compartment == kNone ? kNone : held_.here.slot(entry, compartment);
+    if ((mark & kOp) == kTakenOut) return take_out(group, slot, now);
     if (held_.setting.spares && slot != kNone) reach(slot, now + ((mark & kOp) == kWrite ? held_.setting.news_take : columns.cost[i]));
     if (columns.next_read != nullptr && slot != kNone && !group.pinned) held_.here.at(compartment).policy->coming(slot, columns.next_read[i]);
     if ((mark & kOp) == kWrite || (mark & kOp) == kElsewhere) return write(columns, i, group, slot, now);
@@ -139,7 +140,7 @@ class Replay {
     if (null) ++own.counts[kNullsHit];
     Time stale_age = kNoAge;
     if (columns.is_stale(entry.stretch, i)) {
-      if (null) ++own.counts[kGhosts];
+      if (null) ++own.counts[kFalseNulls];
       stale_age = now - stretches_.end(entry.stretch);
       held_.ledger.stale_hit(own, stale_age);
     }
@@ -148,7 +149,7 @@ class Replay {
     if (live) held_.use(group, id, now);
     entry.idle_since = now;
     if (!group.pinned) held_.here.at(slot.compartment).policy->hit(id, now);
-    if ((live && now < slot.refresh_at) || is_loading(id)) return;
+    if ((live && now < slot.reload_at) || is_loading(id)) return;
     count_background(group, columns.cost[i], now);
     held_.witness.reload(held_.who(id), i, columns.cost[i], now);
     begin(columns, i, group, id, now);
@@ -171,7 +172,7 @@ class Replay {
     Tally& own = held_.tally(group);
     const Time cost = columns.cost[i];
     Cause why = entry.held() ? absence(group, id, now) : entry.absence(now);
-    if (why == kFirst && held_.keys.loaded(at(id).key)) why = kScope;
+    if (why == kFirst && held_.keys.loaded(at(id).key)) why = kKnownElsewhere;
     const Cause cause = miss_cause(forced, is_loading(id) && group.overlap == Overlap::repeat, why);
     held_.witness.miss(held_.who(id), i, cause, cost, is_null(columns.stretch[i]), now);
     if (!shares_call(columns.scope[i], group, id, cost, now)) {
@@ -267,6 +268,11 @@ class Replay {
   void drop(const GroupRules& group, Id slot, Time now) {
     loads_.mark_raced(at(slot));
     if (held_.here.entries[slot].held()) held_.leave(group, slot, kDropped, kDrops, now);
+  }
+
+  // The program takes an entry out of its own cache. Ceilings keep it: a load under way could bring it back.
+  void take_out(const GroupRules& group, Id slot, Time now) {
+    if (slot != kNone && !held_.setting.spares && held_.here.entries[slot].held()) held_.leave(group, slot, kDropped, kDrops, now);
   }
 
   // Tells the other nodes of a write, at once or later.

@@ -29,7 +29,7 @@ static_assert(sizeof(KeyRow) == 64, "a key's row is one cache line");
 
 // Counts that are 0 for most keys.
 struct RareRow {
-  std::uint32_t joined = 0, stale_hits = 0, ghosts = 0;
+  std::uint32_t joined = 0, stale_hits = 0, false_nulls = 0;
   std::int32_t more_loads = 0;  // than misses
   std::array<std::uint32_t, kCauses - kCommonCauses> misses{};
   Time oldest_stale = 0;
@@ -70,7 +70,7 @@ class KeyRows {
   void stale_hit(Id row, Time age, bool null) {
     RareRow& own = rare(row);
     ++own.stale_hits;
-    own.ghosts += null;
+    own.false_nulls += null;
     own.oldest_stale = std::max(own.oldest_stale, age);
   }
   // What is held is summed as if it left when counting began (see Tally::hold).
@@ -150,7 +150,7 @@ class KeyRows {
     RareRow& own = rare(row);
     own.joined += other.joined;
     own.stale_hits += other.stale_hits;
-    own.ghosts += other.ghosts;
+    own.false_nulls += other.false_nulls;
     own.more_loads += other.more_loads;
     for (std::size_t cause = 0; cause < own.misses.size(); ++cause) own.misses[cause] += other.misses[cause];
     own.oldest_stale = std::max(own.oldest_stale, other.oldest_stale);

@@ -8,7 +8,7 @@ from vestigo.engine.reference.pool import Entry
 from vestigo.engine.reference.truth import Value
 from vestigo.rules import Rules
 
-CAUSES = ("aged", "idle", "clock")
+CAUSES = ("aged", "idle", "fixed_time")
 """Why an entry expires; of a tie, the first."""
 
 
@@ -21,26 +21,31 @@ def hides(rules: Rules, entry: Entry) -> bool:
     return entry.value.is_null and rules.nulls.mode == "blind"
 
 
-def ages_at(rules: Rules, value: Value, loaded_at: int, key: int, kept: int) -> int | None:
+def lives_from(rules: Rules, loaded_at: int, stored_at: int) -> int:
+    """When the lifetimes of a value begin."""
+    return stored_at if rules.lifetime_from == "stored" else loaded_at
+
+
+def ages_at(rules: Rules, value: Value, begins: int, key: int, kept: int) -> int | None:
     """When the absolute lifetime of a value ends. `kept` is the number of values of the key that were kept before."""
     if value.is_null and rules.nulls.lifetime is not None:
-        return loaded_at + rules.nulls.lifetime
+        return begins + rules.nulls.lifetime
     if rules.absolute is None:
         return None
     varies = int(rules.absolute * rules.jitter)
-    return loaded_at + rules.absolute - draw_below(mix(mix(key + STEP) + kept * STEP), varies + 1)
+    return begins + rules.absolute - draw_below(mix(mix(key + STEP) + kept * STEP), varies + 1)
 
 
-def clock_at(group: Group, loaded_at: int) -> int | None:
-    """The first fixed time after the load."""
-    place = bisect_right(group.expires_at, loaded_at)
+def fixed_at(group: Group, begins: int) -> int | None:
+    """The first fixed time after the lifetimes began."""
+    place = bisect_right(group.expires_at, begins)
     return int(group.expires_at[place]) if place < len(group.expires_at) else None
 
 
 def deadline(rules: Rules, entry: Entry) -> tuple[int, str] | None:
     """When the first of its lifetimes ends, and which lifetime that is."""
     idle_at = None if rules.sliding is None else entry.used_at + rules.sliding
-    ends = [(at, order) for order, at in enumerate((entry.ages_at, idle_at, entry.clock_at)) if at is not None]
+    ends = [(at, order) for order, at in enumerate((entry.ages_at, idle_at, entry.fixed_at)) if at is not None]
     if not ends:
         return None
     at, order = min(ends)
@@ -59,11 +64,11 @@ def may_serve(rules: Rules, entry: Entry, now: int) -> bool:
     return end is None or now < end[0] + rules.serve_stale
 
 
-def refreshes(rules: Rules, entry: Entry, now: int) -> bool:
+def reloads(rules: Rules, entry: Entry, now: int) -> bool:
     """Whether a hit starts a reload ahead of the expiry."""
-    if rules.refresh_ahead is None or entry.ages_at is None:
+    if rules.reload_after is None or entry.ages_at is None:
         return False
-    return now >= entry.loaded_at + int((entry.ages_at - entry.loaded_at) * rules.refresh_ahead)
+    return now >= entry.lives_from + int((entry.ages_at - entry.lives_from) * rules.reload_after)
 
 
 def collected_at(rules: Rules, entry: Entry, start: int, now: int) -> int | None:

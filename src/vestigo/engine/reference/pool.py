@@ -22,12 +22,14 @@ class Entry:
     value: Value
     bytes: int
     loaded_at: int
+    lives_from: int
+    """When its lifetimes begin."""
     used_at: int
     stored_at: int
     ages_at: int | None
     """When the entry's absolute lifetime ends."""
-    clock_at: int | None
-    """The first fixed time after the load."""
+    fixed_at: int | None
+    """The first fixed time after its lifetimes began."""
     changed_at: int | None
     """The first change of the truth after the load."""
     last_use: int
@@ -110,8 +112,8 @@ class Pool:
         if not pinned:
             self.policy.arriving(key, size)
         gone: list[Entry] = []
-        trims = self.rules.when_full.mode == "trim" and self.is_full_for(size)
-        while self.is_full_for(size) or (trims and self._holds_too_much()):
+        frees = self.rules.when_full.mode == "free" and self.is_full_for(size)
+        while self.is_full_for(size) or (frees and self._holds_too_much()):
             victim = self.policy.evict()
             if victim not in self.entries:
                 raise RulesError(

@@ -57,6 +57,9 @@ class Replay:
             self.ledger.uncached(row.lookup, row.cost or 0)
         group = self.groups[self.key_groups[row.key]]
         pool = self.compartments.of(group.pool, row)
+        if row.op == Op.DROP:
+            self.take_out(row, pool)
+            return
         self.learn(row, group)
         if pool and self.spares is not None:
             takes = self.spares if row.op in (Op.WRITE, Op.REMOVE) else row.cost or 0
@@ -127,13 +130,13 @@ class Replay:
             assert entry.changed_at is not None
             ledger.stale_hit(row.lookup, row.at - entry.changed_at)
             if entry.value.is_null:
-                ledger.count(row.lookup, "ghosts")
+                ledger.count(row.lookup, "false_nulls")
         self.witness.hit(row, pool, entry, took, is_stale)
         expired = lives.expiry(rules, entry, row.at) is not None
         if not expired:
             entry.used_at = row.at
         pool.hit(entry, row.at)
-        if (expired or lives.refreshes(rules, entry, row.at)) and not pool.loads[row.key]:
+        if (expired or lives.reloads(rules, entry, row.at)) and not pool.loads[row.key]:
             self.load_in_background(row, group, pool)
 
     def join(self, row: Row, pool: Pool, truth: Value) -> None:
@@ -150,7 +153,7 @@ class Replay:
         rules, cost = group.rules, row.cost or 0
         cause = pool.absences[row.key].cause_at(row.at)
         if cause == "first" and row.key in self.loaded:
-            cause = "scope"
+            cause = "elsewhere"
         if entry:
             expired = lives.expiry(rules, entry, row.at)
             if expired:
@@ -239,11 +242,12 @@ class Replay:
             return False
         for victim in pool.make_room(row.key, size, group.pinned):
             self.gone(pool, victim, Exit("evicted", "evictions", now, row.key))
-        ages = lives.ages_at(rules, load.value, row.at, row.key, self.kept[row.key])
+        begins = lives.lives_from(rules, row.at, now)
+        ages = lives.ages_at(rules, load.value, begins, row.key, self.kept[row.key])
         self.kept[row.key] += 1
         self.loaded.add(row.key)
-        clock = lives.clock_at(group, row.at)
-        entry = Entry(group, row.key, load.value, size, row.at, row.at, now, ages, clock, load.changed_at, now)
+        fixed = lives.fixed_at(group, begins)
+        entry = Entry(group, row.key, load.value, size, row.at, begins, begins, now, ages, fixed, load.changed_at, now)
         pool.add(entry, None if row.op in (Op.WRITE, Op.REMOVE) else row.cost or 0, now)
         self.ledger.placed(row.lookup, entry.bytes)
         self.witness.kept(pool, entry, came, now)
@@ -301,6 +305,11 @@ class Replay:
             load.raced = True
         if entry := pool.get(row.key):
             self.leave(pool, entry, Exit("dropped", "drops", now))
+
+    def take_out(self, row: Row, pool: Pool | None) -> None:
+        """The program takes an entry out of its own cache. Ceilings keep it: a load under way could bring it back."""
+        if pool and self.spares is None and (entry := pool.get(row.key)):
+            self.leave(pool, entry, Exit("dropped", "drops", row.at))
 
     def tell(self, row: Row, group: Group, value: Value) -> None:
         """Tells the other nodes of a write, at once or later."""

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from vestigo.prepared.assumed import Assumed
 from vestigo.trace import Op, Trace
-from vestigo.trace.trace import LAST_KEYED
+from vestigo.trace.trace import LAST_KEYED, LAST_VALUED
 
 NO_READ = 2**62
 """The number of a read that never comes."""
@@ -82,7 +82,7 @@ def fill(recorded: list[Row], nulls: list[bool], assumed: Assumed) -> None:
     costs = _medians(recorded, nulls, lambda row: row.cost, assumed.cost)
     last_size: dict[int, int] = {}
     for row, null in zip(recorded, nulls, strict=True):
-        if row.op > LAST_KEYED:
+        if row.op > LAST_VALUED:
             continue
         if row.cost is None:
             row.cost = costs[row.lookup]

@@ -10,7 +10,7 @@ from vestigo.engine.reference.truth import Truth
 from vestigo.outcome import Measures, Slices
 from vestigo.outcome.seen import Seen, Watching
 from vestigo.trace import Trace
-from vestigo.trace.trace import LAST_KEYED
+from vestigo.trace.trace import LAST_VALUED
 
 Measured = tuple[dict[str, Any], dict[str, Measures], Slices]
 """The measures of all look-ups together, of each, and of each slice of time."""
@@ -48,7 +48,7 @@ def _nulls(recorded: list[Row]) -> list[bool]:
     truths: defaultdict[int, Truth] = defaultdict(Truth)
     nulls = []
     for row in recorded:
-        if row.op <= LAST_KEYED:
+        if row.op <= LAST_VALUED:
             truths[row.key].learn(row)
         nulls.append(row.key >= 0 and truths[row.key].value.is_null)
     return nulls

@@ -11,7 +11,7 @@ from vestigo.engine.reference.rows import Row
 from vestigo.outcome import CAUSES
 from vestigo.outcome.seen import HIT, JOINED, MISS, NO_AGE, NULL, Answers, Counted, Happening, Seen, Watching
 
-_COUNTS = "hits joined stale_hits ghosts more_loads origin_time_ns evictions kept kept_bytes".split()
+_COUNTS = "hits joined stale_hits false_nulls more_loads origin_time_ns evictions kept kept_bytes".split()
 _IN_A_ROW = ("hit", "stale_hit", "joined")
 
 
@@ -50,7 +50,7 @@ class Witness:
         counts["hits"] += 1
         if is_stale:
             counts["stale_hits"] += 1
-            counts["ghosts"] += entry.value.is_null
+            counts["false_nulls"] += entry.value.is_null
             self._keys[row.key].oldest_stale = max(self._keys[row.key].oldest_stale, stale_age)
         self._read("stale_hit" if is_stale else "hit", row, pool, stale_age)
 

@@ -29,7 +29,7 @@ _KINDS: Mapping[Callable[..., Any], Knob] = {
     values.lifetime: {"kind": "span", "none": "never"},
     values.span: {"kind": "span", "none": "0s"},
     values.share: {"kind": "share"},
-    values.refresh_ahead: {"kind": "share", "none": "never"},
+    values.reload_after: {"kind": "share", "none": "never"},
     values.flag: {"kind": "flag"},
     parse_bytes: {"kind": "size", "none": "0 B"},
     values.nodes: {"kind": "count", "none": "as recorded"},

@@ -15,7 +15,7 @@ from vestigo.study.gaps import gaps_ns
 from vestigo.study.survey import Survey, Traits
 from vestigo.study.truths import Truths, truths
 from vestigo.trace import Op, Trace
-from vestigo.trace.trace import LAST_KEYED
+from vestigo.trace.trace import LAST_VALUED
 
 
 @dataclass(frozen=True)
@@ -125,7 +125,7 @@ class OfLookup:
     def _changes(self) -> tuple[np.ndarray, np.ndarray]:
         """The first row of each key, and the rows at which its value changed, by key and time."""
         trace = self.facts.trace
-        rows = np.flatnonzero((trace.lookup == self.number) & (trace.op <= LAST_KEYED))
+        rows = np.flatnonzero((trace.lookup == self.number) & (trace.op <= LAST_VALUED))
         order = rows[np.lexsort((trace.at[rows], trace.key[rows]))]
         key, value = trace.key[order], self.facts.truths.value[order]
         new = np.ones(len(order), bool)

@@ -49,8 +49,8 @@ def _is_better(found: Candidates, aim: Aim, suspected: Suspicion, mended: Candid
             return mended.measure("surge.second") <= _CALMER * today.measure("surge.second") and better > -_FOR_CALM
         case "calls":
             return less("loads") > max(less("hits"), _FEWER_CALLS * today.measure("loads"))
-        case "ghosts":
-            return mended.measure("ghosts") <= _LESS * today.measure("ghosts") and better > -_LEAST_GAIN
+        case "false_nulls":
+            return mended.measure("false_nulls") <= _LESS * today.measure("false_nulls") and better > -_LEAST_GAIN
         case "age":
             _, lookup, _ = place_of(suspected.where)
             before, after = (one.result["whole"]["lookups"][lookup]["answer_age"]["max"] for one in (today, mended))

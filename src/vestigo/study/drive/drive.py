@@ -212,11 +212,11 @@ def _as_driven(trace: Trace, cache: Functions | Makes | None) -> tuple[Trace, Lo
     kept = np.ones(len(trace), bool)
     if trace.costs.most > 0:
         said.append("loads end at once, in both: events are driven one after the other")
-    for op in (Op.CLEAR, Op.RESTART):
-        name, rows = op.name.lower(), trace.op == op
+    for op, name in ((Op.DROP, "remove"), (Op.CLEAR, "clear"), (Op.RESTART, "restart")):
+        rows = trace.op == op
         if cache is not None and rows.any() and not cache.can(name):
             kept &= ~rows
-            said.append(f"{counted(int(rows.sum()), name)} left out, in both: no `{name}` is given")
+            said.append(f"{counted(int(rows.sum()), op.name.lower())} left out, in both: no `{name}` is given")
     forced = int((trace.force & (trace.op == Op.READ)).sum())
     if forced and cache is not None and not cache.can("remove"):
         trace = dataclasses.replace(trace, force=np.zeros(len(trace), bool))

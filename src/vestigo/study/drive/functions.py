@@ -19,6 +19,7 @@ from vestigo.study.drive.clock import Clock
 from vestigo.study.drive.offered import Offered, OriginValue
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
+from vestigo.trace.trace import LAST_KEYED
 
 Load = Callable[[], OriginValue | None]
 
@@ -143,7 +144,7 @@ class _Caller:
             self.asked = None
             move(at)
             self.asked = origin.row = row
-            if op > Op.PRELOAD:
+            if op > LAST_KEYED:
                 self._empty(op, lookups[lookup_id] if lookup_id >= 0 else None, node)
                 continue
             place = _ALL if is_one else node
@@ -153,8 +154,10 @@ class _Caller:
             if op in _CHANGES:
                 self._change(cache, (place, key_id))
                 continue
-            if force and cache.remove is not None:
+            if (force or op == Op.DROP) and cache.remove is not None:
                 cache.remove(lookup, key)
+            if op == Op.DROP:
+                continue
             answer = cache.read(lookup, key, load)
             self.loads[row] = origin.loads
             if origin.loads and null:

@@ -8,7 +8,7 @@ from vestigo.engine.job import Job
 from vestigo.prepared.fill import filler
 from vestigo.prepared.truth import parts_with_truth
 from vestigo.trace import Op, Trace
-from vestigo.trace.trace import LAST_KEYED, Longs
+from vestigo.trace.trace import LAST_VALUED, Longs
 from vestigo.units import format_time
 
 NEVER = np.iinfo(np.int64).max
@@ -93,7 +93,7 @@ def offered(trace: Trace, events: Longs, job: Job) -> Offered:
         nothing = np.empty(0, np.int64)
         return Offered(trace, events, nothing.astype(bool), nothing, nothing, nothing, nothing)
     value, stretch, size, null = map(np.concatenate, zip(*columns, strict=True))
-    keyed = trace.op <= LAST_KEYED
+    keyed = trace.op <= LAST_VALUED
     return Offered(
         trace, events, null & keyed, size, _ends(trace, stretch, keyed), value, np.array(sorted(names), np.int64)
     )

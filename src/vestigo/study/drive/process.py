@@ -19,7 +19,7 @@ from vestigo.study.drive.offered import Offered
 from vestigo.study.drive.pipes import Pipes
 from vestigo.trace import Op
 from vestigo.trace.columns import MISSING
-from vestigo.trace.trace import LAST_KEYED
+from vestigo.trace.trace import LAST_VALUED
 from vestigo.units import format_time
 
 PROTOCOL = 1
@@ -57,7 +57,7 @@ class _Talker:
         self.loads = np.zeros(len(offered.trace), np.int32)
         self._offered, self._plan, self._pipes = offered, plan, pipes
         trace = offered.trace
-        self._keys = np.where(trace.op <= LAST_KEYED, trace.key, MISSING)
+        self._keys = np.where(trace.op <= LAST_VALUED, trace.key, MISSING)
         self._names: dict[int, str] = {}
         self._lookups = {number: f',"lookup":{quoted(name)}' for number, name in enumerate(trace.lookups)} | {
             MISSING: ""

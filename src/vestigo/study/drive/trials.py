@@ -102,9 +102,9 @@ def _changes(rules: Sequence[Any]) -> Iterator[Trial]:
         "per": {"all": "all nodes share it", "node": "each node has one of its own"},
         "when_full": {
             "refuse": "it takes no more when it is full",
-            "trim 10%": "when it is full, it makes a tenth free at once",
-            "trim 25%": "when it is full, it makes a quarter free at once",
-            "trim 50%": "when it is full, it makes half of it free at once",
+            "free 10%": "when it is full, it makes a tenth free at once",
+            "free 25%": "when it is full, it makes a quarter free at once",
+            "free 50%": "when it is full, it makes half of it free at once",
         },
     }
     for rule, ways in said.items():

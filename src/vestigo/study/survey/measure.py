@@ -10,7 +10,7 @@ from vestigo.study.survey.traits import Traits
 from vestigo.study.truths import Truths, truths
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
-from vestigo.trace.trace import LAST_KEYED
+from vestigo.trace.trace import LAST_VALUED
 from vestigo.units import SECOND
 
 _MOST_SECONDS = 50_000_000
@@ -59,7 +59,7 @@ class Measured:
 
 def measure(trace: Trace) -> Measured:
     known = truths(trace)
-    keyed = np.flatnonzero(trace.op <= LAST_KEYED)
+    keyed = np.flatnonzero(trace.op <= LAST_VALUED)
     place = np.empty(len(trace.keys), np.int64)
     place[np.argsort(trace.key_lookup, kind="stable")] = np.arange(len(trace.keys))
     order = keyed[np.argsort(place[trace.key[keyed]], kind="stable")]

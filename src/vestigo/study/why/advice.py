@@ -19,7 +19,7 @@ from vestigo.rules.plan_text import rule_text
 from vestigo.rules.pool import POOL_RULES
 from vestigo.rules.vary import changed
 from vestigo.study.round import ROUND, at_least
-from vestigo.study.why.steps import CAME
+from vestigo.study.why.steps import CAME, begins_ns
 from vestigo.study.why.story import Advice, Step
 from vestigo.trace import Trace
 from vestigo.units import Duration
@@ -39,6 +39,7 @@ class Case:
     steps: Sequence[Step]
     keys: Keys
     """What is counted today."""
+    counted_from_ns: int
     engine: Engine = "native"
 
     @property
@@ -75,7 +76,7 @@ def _replayed(case: Case, cause: str, change: Change) -> Advice | None:
     def more(name: str, of: Any) -> int:
         return int(then.column(name)[of].sum()) - int(case.keys.column(name)[of].sum())
 
-    span = max(case.trace.span_ns, 1)
+    span = max(int(case.trace.at[-1]) - case.counted_from_ns, 1)
     memory = tuple(float(one.column("held_byte_ns")[lookup].sum()) / span for one in (case.keys, then))
     return Advice(
         change,
@@ -96,11 +97,11 @@ def _against(case: Case, cause: str) -> Iterator[Change]:
     simple: dict[str, list[tuple[str, Any]]] = {
         "null": [("nulls", how) for how in ("keep", "keep 10m", "keep 1m")],
         "loading": [("overlap", "join")],
-        "scope": [("per", per) for per in ("node", "all") if per != rules.per],
+        "elsewhere": [("per", per) for per in ("node", "all") if per != rules.per],
         "dropped": [("on_write", "replace")] * (rules.on_write == "drop")
         + [("tell_nodes", "copy")] * (rules.tell_nodes == "drop"),
         "forced": [("drop_first", False)] * rules.drop_first,
-        "clock": [("absolute_at", "never")],
+        "fixed_time": [("absolute_at", "never")],
         "cleared": [("clear_every", "never"), ("clear_at", "never")],
         "restarted": [("survives_restart", True)],
         "refused": [("keep_if", "all")],
@@ -128,24 +129,26 @@ def _against_stale(case: Case) -> Iterator[Change]:
 
 
 def _longer(case: Case, rule: str, now: Duration | None, cause: str) -> Iterator[Change]:
-    """Lifetimes that would have been long enough for half of these misses, and for nine tenths."""
-    waits = _waits(case.steps, cause)
+    """Lifetimes that would have been long enough for half of these misses, and for nine tenths. At its very deadline an
+    entry is expired.
+    """
+    waits = _waits(case, cause)
     if now is None or not waits:
         return
     wanted = [int(np.quantile(waits, share)) for share in (0.5, 0.9)]
-    for one in dict.fromkeys(longer for longer in map(at_least, wanted) if longer > now):
+    for one in dict.fromkeys(longer for span in wanted if (longer := at_least(span + 1)) > now):
         yield {f"{_table(case)}.{rule}": str(one)}
 
 
-def _waits(steps: Sequence[Step], cause: str) -> list[int]:
-    """For each miss of this cause, how long ago the last value was loaded, or last used."""
+def _waits(case: Case, cause: str) -> list[int]:
+    """For each miss of this cause, how long ago the lifetimes of the last value began, or its last use."""
     since: dict[str | None, int] = {}
     waits = []
-    for step in steps:
+    for step in case.steps:
         if step.what == "missed" and step.cause == cause and step.where in since:
             waits.append(step.at_ns - since[step.where])
         if step.what in CAME:
-            since[step.where] = step.loaded_ns
+            since[step.where] = begins_ns(step, case.rules)
         elif cause == "idle" and step.what in ("hit", "stale hit"):
             since[step.where] = step.until_ns
     return waits

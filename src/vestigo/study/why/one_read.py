@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from vestigo.outcome.seen import NO_AGE
 from vestigo.rules import Rules
-from vestigo.study.why.steps import CAME, LEFT, READS
+from vestigo.study.why.steps import CAME, LEFT, READS, begins_ns
 from vestigo.study.why.story import Step
 from vestigo.units import SECOND, Duration, counted, format_bytes, format_seconds, format_time
 
@@ -62,11 +62,12 @@ def _hit(read: OneRead, before: Sequence[Step], steps: Sequence[Step], rules: Ru
     loaded_ns = read.at_ns - read.age_ns
     how = {"written": "written", "copied": "copied from another node's write"}.get(came.what if came else "", "loaded")
     told = f"answered with {what} {_span(read.age_ns)} old, {how} at {format_time(loaded_ns, read.at_ns)}"
+    ends = _ends(read, begins_ns(came, rules) if came else loaded_ns, rules)
     if read.stale_age_ns == NO_AGE:
-        return f"{told}, and not changed since{_ends(read, loaded_ns, rules)}"
+        return f"{told}, and not changed since{ends}"
     changed_ns = read.at_ns - read.stale_age_ns
     change = next((one for one in steps if one.what == "changed" and one.at_ns == changed_ns), None)
-    reason, ends = _reason(change, came, read, rules), _ends(read, loaded_ns, rules)
+    reason = _reason(change, came, read, rules)
     return f"{told}, but changed at {format_time(changed_ns, read.at_ns)}{reason}{ends}"
 
 
@@ -86,13 +87,13 @@ def _reason(change: Step | None, came: Step | None, read: OneRead, rules: Rules)
     return f"{by}; the news of it takes `tell_delay = {rules.tell_delay}`"
 
 
-def _ends(read: OneRead, loaded_ns: int, rules: Rules) -> str:
-    """When the rules would have ended the entry."""
+def _ends(read: OneRead, begins_ns: int, rules: Rules) -> str:
+    """When the rules would have ended the entry, whose lifetimes began at a time."""
     ends = []
     lifetime = rules.nulls.lifetime if read.null and rules.nulls.lifetime else rules.absolute
     if lifetime is not None:
         name = "nulls" if read.null and rules.nulls.lifetime else "absolute"
-        ends.append((loaded_ns + lifetime, f"`{name} = {Duration(lifetime)}`"))
+        ends.append((begins_ns + lifetime, f"`{name} = {Duration(lifetime)}`"))
     if rules.sliding is not None:
         ends.append((read.at_ns + rules.sliding, f"without more hits `sliding = {rules.sliding}`"))
     if not ends:
@@ -110,7 +111,7 @@ def _why(read: OneRead, before: Sequence[Step], rules: Rules, limit: str) -> str
     match read.cause:
         case "first":
             return "nothing had loaded this key before"
-        case "scope":
+        case "elsewhere":
             place = {"node": "node", "scope": "scope"}.get(rules.per, "place")
             return f"the key had been loaded before, but not on this {place}"
         case "evicted" if gone:
@@ -122,7 +123,7 @@ def _why(read: OneRead, before: Sequence[Step], rules: Rules, limit: str) -> str
             return f"its value, loaded at {loaded}, had ended by `{_absolute(rules)}`"
         case "idle":
             return f"it had not been used for `sliding = {rules.sliding}`"
-        case "clock":
+        case "fixed_time":
             return f"its value had ended by `absolute_at = {rules.absolute_at}`"
         case "dropped":
             who = f" by a write on {gone.other}" if gone and gone.other else ""

@@ -11,6 +11,7 @@ from vestigo.prepared.truth import parts_with_truth
 from vestigo.rules import Rules
 from vestigo.study.why.story import Stay, Step
 from vestigo.trace import Op, Trace
+from vestigo.trace.trace import LAST_VALUED
 
 CAME = ("loaded", "written", "copied")
 LEFT = ("expired", "evicted", "dropped", "cleared", "restarted", "superseded", "freed")
@@ -64,6 +65,7 @@ def rows_of(trace: Trace, key: int) -> np.ndarray:
 
 def _changes(trace: Trace, rows: np.ndarray) -> Iterator[Step]:
     """Every change of the value at the origin, as far as the rows of the key tell."""
+    rows = rows[trace.op[rows] <= LAST_VALUED]
     own = trace.take(rows)
     stretches = np.concatenate([truth.stretch for _, truth in parts_with_truth(own)])
     for place in 1 + np.flatnonzero(np.diff(stretches)):
@@ -106,14 +108,19 @@ def _stays(steps: Sequence[Step], changed: Sequence[int], rules: Rules, end_ns: 
             yield _stay(came, used_ns, end_ns if step is None else step.at_ns, changed, rules)
             came = None
         if step is not None and step.what in CAME:
-            came, used_ns = step, step.loaded_ns
+            came, used_ns = step, begins_ns(step, rules)
+
+
+def begins_ns(came: Step, rules: Rules) -> int:
+    """When the lifetimes of a value begin."""
+    return came.at_ns if rules.lifetime_from == "stored" else came.loaded_ns
 
 
 def _stay(came: Step, used_ns: int, ends_ns: int, changed: Sequence[int], rules: Rules) -> Stay:
     loaded_ns = came.loaded_ns
     first = bisect_right(changed, loaded_ns)
     stale = changed[first] if first < len(changed) and changed[first] <= ends_ns else None
-    lifetimes = [loaded_ns + rules.absolute] if rules.absolute is not None else []
+    lifetimes = [begins_ns(came, rules) + rules.absolute] if rules.absolute is not None else []
     lifetimes += [used_ns + rules.sliding] if rules.sliding is not None else []
     expired = max(min(lifetimes), used_ns) if lifetimes else ends_ns
     return Stay(

@@ -28,7 +28,7 @@ class Step(Data):
     """The time of the last, for several reads."""
     times: int = 1
     cause: str | None = None
-    """For a miss, its cause. For an expiry, the lifetime that ended (``aged``, ``idle``, ``clock``). For a change
+    """For a miss, its cause. For an expiry, the lifetime that ended (``aged``, ``idle``, ``fixed_time``). For a change
     ``write``, ``remove``, or ``seen`` if only a later read shows it.
     """
     span_ns: int | None = None

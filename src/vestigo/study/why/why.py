@@ -81,16 +81,15 @@ def _case(trace: Trace, plan: Plan, asked: Job, key: int, engine: Engine) -> Cas
     keys = Keys(trace, counted, together(changes_of(trace)) != "nowhere")
     rules = asked.groups.each[asked.groups.key_groups[key]].rules
     steps = steps_of(trace, rows_of(trace, key), rules, seen.happenings)
-    return Case(trace, plan, key, rules, steps, keys, engine)
+    return Case(trace, plan, key, rules, steps, keys, int(trace.at[asked.first_counted]), engine)
 
 
 def _story(case: Case, asked: Job, read: OneRead | None, advice: Sequence[Advice], node: str | None = None) -> Story:
     trace, steps, room = case.trace, case.steps, case.plan.pool_rules(case.lookup)
     rows = rows_of(trace, case.key)
     stays = stays_of(steps, case.rules, int(trace.at[-1]))
-    from_ns = int(trace.at[asked.first_counted])
     gaps = gaps_ns(trace, rows, case.rules.per)
-    held = {"held_ns": held_ns(stays, from_ns), "places": len({one.where for one in stays})}
+    held = {"held_ns": held_ns(stays, case.counted_from_ns), "places": len({one.where for one in stays})}
     limit = room_in_words(room.max_entries, room.max_bytes)
     return Story(
         lookup=case.lookup,
@@ -100,7 +99,7 @@ def _story(case: Case, asked: Job, read: OneRead | None, advice: Sequence[Advice
         total=_total(case.keys, case.key) | held,
         gap_ns=int(np.median(gaps)) if len(gaps) else None,
         advice=advice,
-        counted_from_ns=from_ns,
+        counted_from_ns=case.counted_from_ns,
         begins_ns=int(trace.at[0]),
         ends_ns=int(trace.at[-1]),
         read=explained(read, steps, case.rules, limit) if read else None,
@@ -109,7 +108,7 @@ def _story(case: Case, asked: Job, read: OneRead | None, advice: Sequence[Advice
 
 
 def _total(keys: Keys, key: int) -> dict[str, Any]:
-    names = "reads hits joined misses stale_hits ghosts loads origin_time_ns evictions oldest_stale_ns"
+    names = "reads hits joined misses stale_hits false_nulls loads origin_time_ns evictions oldest_stale_ns"
     causes = {cause: int(keys.counted[cause][key]) for cause in CAUSES if keys.counted[cause][key]}
     return {name: int(keys.column(name)[key]) for name in (*names.split(), "held_byte_ns", "idle_byte_ns")} | {
         "misses_by_cause": causes

@@ -132,7 +132,7 @@ def _check_keys(found: CheckedColumns, origin: Origin) -> None:
     keyed = np.ones(len(unnamed), bool) if op is None else op <= LAST_KEYED
     rows = np.flatnonzero(unnamed & keyed)
     if len(rows):
-        bad = Bad(int(rows[0]), "nothing", "a key for every read, write, remove and preload", len(rows))
+        bad = Bad(int(rows[0]), "nothing", "a key for every read, write, remove, preload and drop", len(rows))
         raise TraceError(_sentence(origin, "key", bad))
 
 

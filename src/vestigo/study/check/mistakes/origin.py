@@ -24,15 +24,15 @@ def loaded_side_by_side(of: OfLookup) -> Iterator[Suspicion]:
     )
 
 
-def refreshed_in_vain(of: OfLookup) -> Iterator[Suspicion]:
+def reloaded_in_vain(of: OfLookup) -> Iterator[Suspicion]:
     """Reloads ahead of expiry make more origin calls than they save misses."""
-    if of.rules.refresh_ahead is None or not of.counts["background_loads"]:
+    if of.rules.reload_after is None or not of.counts["background_loads"]:
         return
     yield Suspicion(
         "refresh ahead that loads more than it saves",
-        of.key("refresh_ahead"),
+        of.key("reload_after"),
         f"{of.counts['background_loads']:,} loads in the background for {of.counts['hits']:,} hits of {of.name}",
-        ({of.key("refresh_ahead"): "never"},),
+        ({of.key("reload_after"): "never"},),
         judged="calls",
     )
 
@@ -69,4 +69,4 @@ def needs_no_cache(of: OfLookup) -> Iterator[Suspicion]:
     )
 
 
-ALL = (loaded_side_by_side, refreshed_in_vain, hits_too_dear, needs_no_cache)
+ALL = (loaded_side_by_side, reloaded_in_vain, hits_too_dear, needs_no_cache)

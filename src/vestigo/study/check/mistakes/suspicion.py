@@ -3,9 +3,9 @@
 from collections.abc import Mapping
 from typing import Any, Literal, NamedTuple
 
-Judged = Literal["aim", "no worse", "surge", "calls", "ghosts", "age", "nothing"]
+Judged = Literal["aim", "no worse", "surge", "calls", "false_nulls", "age", "nothing"]
 """What must get better by a mend, or else nothing is said: the aim; the busiest second; origin calls, by more than hits
-are lost; ghosts; the oldest answer. ``no worse``: the aim is as good. ``nothing``: the evidence says enough."""
+are lost; false_nulls; the oldest answer. ``no worse``: the aim is as good. ``nothing``: the evidence says enough."""
 
 WARM_UP = "trace.warm_up"
 """The one change that is of no rule."""

@@ -31,16 +31,16 @@ def nulls_not_kept(of: OfLookup) -> Iterator[Suspicion]:
 
 def nulls_kept_too_long(of: OfLookup) -> Iterator[Suspicion]:
     """Nulls are kept for so long that readers miss what has been created meanwhile."""
-    ghosts, hits = of.counts["ghosts"], of.counts["nulls_hit"]
-    if of.rules.nulls.mode != "keep" or ghosts < max(_GHOSTS * hits, 1):
+    false_nulls, hits = of.counts["false_nulls"], of.counts["nulls_hit"]
+    if of.rules.nulls.mode != "keep" or false_nulls < max(_GHOSTS * hits, 1):
         return
     yield Suspicion(
         "nulls kept beyond the creation of things",
         of.key("nulls"),
-        f"{ghosts:,} of {hits:,} answers that there is nothing were wrong: {of.traits.null_keys_created:,} keys had "
+        f"{false_nulls:,} of {hits:,} answers that there is nothing were wrong: {of.traits.null_keys_created:,} keys had "
         "come to be",
         tuple({of.key("nulls"): how} for how in ("keep 10m", "keep 1m", "keep 10s", "skip")),
-        judged="ghosts",
+        judged="false_nulls",
     )
 
 
