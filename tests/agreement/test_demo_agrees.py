@@ -18,7 +18,7 @@ def demo(tmp_path_factory: pytest.TempPathFactory) -> tuple[Trace, Plan]:
     return trace if "VESTIGO_CASES" in os.environ else shape.sampled(trace, "30%"), read_plan(plan)
 
 
-@pytest.mark.parametrize("name", ["today", "tended"])
+@pytest.mark.parametrize("name", ["today", "per-look-up"])
 def test_the_engines_agree_on_the_demo(demo: tuple[Trace, Plan], name: str) -> None:
     trace, plan = demo
     settings = plan if name == "today" else plan.candidates[name]

@@ -41,7 +41,7 @@ def test_it_is_drawn_without_an_error_and_asks_nobody(opened: Visit) -> None:
     assert opened.problems == []
     assert opened.page.locator(".live canvas").count() >= 6
     assert opened.page.locator(".still.stands-in").first.is_hidden()
-    assert opened.page.locator(".verdict").inner_text().startswith("Take tended: fresh hits ")
+    assert opened.page.locator(".verdict").inner_text().startswith("Recommended: 'per-look-up'. Fresh hits ")
 
 
 @pytest.mark.skipif(not AXE.exists(), reason="axe-core is not installed")
@@ -96,7 +96,7 @@ def test_a_candidate_is_shown_beside_today_by_pointing_and_by_keyboard(opened: V
     at = page.evaluate(
         """() => {
           const view = [...Bokeh.index.roots].find((one) => one.model.name === "front");
-          const renderer = view.model.renderers.find((one) => one.data_source.name === "tended");
+          const renderer = view.model.renderers.find((one) => one.data_source.name === "per-look-up");
           const frame = view.frame;
           const [x, y] = [renderer.data_source.get_column("x")[0], renderer.data_source.get_column("y")[0]];
           const box = view.canvas_view.el.getBoundingClientRect();
@@ -106,7 +106,7 @@ def test_a_candidate_is_shown_beside_today_by_pointing_and_by_keyboard(opened: V
     page.mouse.move(at[0] - 60, at[1] - 3)
     page.mouse.move(*at)
     page.wait_for_selector("#pointed-at h3")
-    assert place.locator("h3").inner_text() == "tended"
+    assert place.locator("h3").inner_text() == "per-look-up"
     assert " better" in place.inner_text() and "[lookup.berth]" in place.inner_text()
     button = page.locator("button[data-candidate]", has_text="show").first
     button.focus()

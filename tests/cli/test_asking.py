@@ -81,7 +81,7 @@ def test_check_finds_what_is_wrong_today_and_next_to_nothing_on_the_pick(demo: P
     trace = demo / "skerrow-quay.parquet"
     assert replay(trace, mended).fresh_hit_rate > replay(trace, read_plan(demo / "plan.toml")).fresh_hit_rate + 0.08
     plan = read_plan(demo / "plan.toml")
-    tended = replace(plan.candidates["tended"], warm_up=plan.warm_up, aim=plan.aim)  # what `choose` picks
+    tended = replace(plan.candidates["per-look-up"], warm_up=plan.warm_up, aim=plan.aim)  # what `choose` picks
     (demo / "pick.toml").write_text(plan_text(replace(tended, trace_path=trace), demo))
     pick = run("check", "--plan", "pick.toml", "--no-results", "--json", cwd=demo)
     assert pick.returncode == 0

@@ -54,7 +54,7 @@ def test_a_sweep_shows_what_no_other_beats_and_goes_on_where_it_was(folder: Path
 def test_the_pick_is_written_as_a_plan_that_gives_what_was_promised(folder: Path) -> None:
     done = run("choose", "--plan", "plan.toml", "--write", "picked.toml", cwd=folder)
     assert done.returncode == 0
-    assert done.stdout.startswith("Take roomy: fresh hits ")
+    assert done.stdout.startswith("Recommended: 'roomy'. Fresh hits ")
     told = json.loads(run("choose", "--plan", "plan.toml", "--json", cwd=folder).stdout)
     picked = read_plan(folder / "picked.toml")
     assert replay(synth(reads=20_000, keys=1000, skew=0.8, changes="10m", seed=1), picked).to_dict() == told["whole"]
@@ -63,8 +63,14 @@ def test_the_pick_is_written_as_a_plan_that_gives_what_was_promised(folder: Path
 @pytest.mark.parametrize(
     ("aim", "says"),
     [
-        ('memory_peak = "<= 1 KiB"', "No candidate keeps the limits. The closest is max_entries=10"),
-        ('hit_rate = ">= 90 %"', "No candidate keeps the limits. The closest is roomy: hit rate "),
+        (
+            'memory_peak = "<= 1 KiB"',
+            "No candidate keeps the limits over the whole time. The closest is 'max_entries=10, absolute=10s'",
+        ),
+        (
+            'hit_rate = ">= 90 %"',
+            "No candidate keeps the limits over the whole time. The closest is 'roomy': hit rate ",
+        ),
     ],
 )
 def test_limits_that_nothing_keeps_are_exit_status_1_with_the_closest(folder: Path, aim: str, says: str) -> None:
@@ -83,8 +89,8 @@ def test_a_sweep_without_end_is_not_begun_unasked(folder: Path) -> None:
     done = run("sweep", "--plan", "plan.toml", cwd=folder)
     assert (done.returncode, done.stdout) == (2, "")
     said = re.fullmatch(
-        r"vestigo: \[vary\] makes 1,000,000 candidates, which take about (.+); vary less, try --sample 10% "
-        r"\((.+) to estimate them\), or say --yes\n",
+        r"vestigo: \[vary\] makes 1,000,000 candidates, which take about (.+); vary less, use --sample 10% "
+        r"\((.+) to estimate them\), or add --yes to run it anyway\n",
         done.stderr,
     )
     assert said, done.stderr

@@ -33,7 +33,15 @@ def test_the_demo_keeps_a_plan_that_was_edited(demo: Path) -> None:
 def test_json_holds_the_measures_of_every_setting(demo: Path) -> None:
     done = run("replay", "skerrow-quay.parquet", "--plan", "plan.toml", "--json", cwd=demo)
     found = json.loads(done.stdout)
-    assert list(found) == ["no cache", "today", "five-seconds", "half-a-day", "tended", "no limits", "no limits, fresh"]
+    assert list(found) == [
+        "no cache",
+        "today",
+        "five-seconds",
+        "half-a-day",
+        "per-look-up",
+        "no limits",
+        "no limits, fresh",
+    ]
     today = found["today"]
     assert today["reads"] == today["hits"] + today["joined"] + sum(today["misses"].values())
     assert set(today["lookups"]) == {"tide", "berth", "vessel", "weather", "chart", "notice"}

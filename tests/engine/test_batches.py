@@ -35,7 +35,7 @@ def in_batches(trace: Trace, plan: Plan, number: int) -> Outcome:
     return Outcome(**total, lookups=lookups, slices=slices, marks=marks(trace), name="replay", **said)
 
 
-@pytest.mark.parametrize("name", ["today", "tended"])
+@pytest.mark.parametrize("name", ["today", "per-look-up"])
 def test_one_and_seven_and_a_thousand_batches_count_the_same(demo: tuple[Trace, Plan], name: str) -> None:
     trace, plan = demo
     settings = plan if name == "today" else plan.candidates[name]

@@ -15,7 +15,18 @@ from vestigo import Outcome, Plan, Pool, Rules, Trace, read_trace, replay, shape
 from vestigo.study.optimum import most_hits
 from vestigo.trace import Op
 
-COUNTS = ("hits", "joined", "misses", "stale_hits", "false_nulls", "loads", "evictions", "expirations", "drops", "refusals")
+COUNTS = (
+    "hits",
+    "joined",
+    "misses",
+    "stale_hits",
+    "false_nulls",
+    "loads",
+    "evictions",
+    "expirations",
+    "drops",
+    "refusals",
+)
 
 
 def counts(*outcomes: Outcome) -> dict[str, int]:

@@ -43,15 +43,17 @@ def _check_demo(folder: Path, *words: str) -> None:
     assert names == expected.split()
     printed = done.stdout.splitlines()
     assert "\nReplayed: 4 nodes, a cache each. Today's settings answer 39.8 % of 153,193 reads" in done.stdout
-    assert "\nTake tended: fresh hits " in done.stdout
+    assert "\nRecommended: 'per-look-up'. Fresh hits " in done.stdout
     assert not any(line.endswith(" ") for line in printed) and max(map(len, printed)) <= 100
-    for name in ("no cache", "today", "tended", "no limits, fresh"):
+    for name in ("no cache", "today", "per-look-up", "no limits, fresh"):
         assert any(line.startswith(name) for line in printed)
 
 
 def test_what_it_says_of_the_page_with_knobs_is_so(tmp_path: Path) -> None:
     trace, plan_file = write_demo(tmp_path)
     plan = vg.read_plan(plan_file)
-    by_hand = changed(plan.candidates["tended"], {"lookup.weather.clear_every": "10m", "lookup.weather.absolute": "1h"})
+    by_hand = changed(
+        plan.candidates["per-look-up"], {"lookup.weather.clear_every": "10m", "lookup.weather.absolute": "1h"}
+    )
     outcome = vg.replay(trace, dataclasses.replace(by_hand, warm_up=plan.warm_up))
     assert round(outcome.fresh_hit_rate, 2) == 0.68

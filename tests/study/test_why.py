@@ -202,7 +202,9 @@ def test_a_time_may_be_since_the_first_event() -> None:
 def test_the_read_nearest_to_a_time_on_a_node_is_explained() -> None:
     trace = lines("0 read a node=n", "10 read a node=m", "14 read a node=n")
     assert "14.000 on n: answered" in str(vg.why(trace, Rules(), key="a", at="1970-01-01T00:00:11", node="n").read)
-    assert "10.000 on m: missed (elsewhere)" in str(vg.why(trace, Rules(), key="a", at="1970-01-01T01:00:11+01:00").read)
+    assert "10.000 on m: missed (elsewhere)" in str(
+        vg.why(trace, Rules(), key="a", at="1970-01-01T01:00:11+01:00").read
+    )
 
 
 @pytest.mark.parametrize(

@@ -20,12 +20,15 @@ def plan_for(path: Path | None, rules: list[str] | None = None, *, is_needed: bo
     """The plan, with the rules of ``--rules`` put over its own. If nothing is stated, None, or InputError if the plan
     `is_needed`.
     """
+    from vestigo.cli.screen import say_below
     from vestigo.errors import InputError
     from vestigo.rules import Plan, read_plan
+    from vestigo.rules.plan import Called
     from vestigo.rules.vary import changed
 
     if path is None and PLAN.exists():
         path = PLAN
+        say_below(f"Settings: {PLAN} in this folder.")
     if path is None and not rules:
         if is_needed:
             raise InputError(
@@ -40,7 +43,9 @@ def plan_for(path: Path | None, rules: list[str] | None = None, *, is_needed: bo
         today = changed(plan, changes)
     except InputError as error:
         raise InputError([f"--rules: {problem}" for problem in error.problems]) from None
-    return dataclasses.replace(today, candidates=plan.candidates, vary=plan.vary)
+    stated = ", ".join(f"{key.removeprefix('rules.')} = {value}" for key, value in changes.items())
+    called = Called(f"{path} with {stated}" if path is not None else stated)
+    return dataclasses.replace(today, candidates=plan.candidates, vary=plan.vary, called=called)
 
 
 def _rule(text: str) -> tuple[str, Any]:

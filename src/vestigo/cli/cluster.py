@@ -20,7 +20,7 @@ def workers(address: str, trace_path: str) -> Iterator[Executor]:
     try:
         from distributed import Client
     except ImportError:
-        raise InputError("--cluster needs the extra: pip install 'vestigo[cluster]'") from None
+        raise InputError("--cluster needs the extra: pip install 'vestigo-replay[cluster]'") from None
     try:
         client = Client(address, timeout=_PATIENCE_SECONDS)  # type: ignore[no-untyped-call]
     except (OSError, ValueError, TimeoutError) as error:

@@ -61,7 +61,8 @@ ReadsOption = Annotated[
     typer.Option(
         "--reads",
         metavar="FILE",
-        help="Also write a file with what happened at each read under today's settings: .parquet, .csv or .arrow.",
+        help="Also write a file with what happened at each read under the plan's own settings: .parquet, .csv or "
+        ".arrow.",
         show_default=False,
     ),
 ]
@@ -89,7 +90,7 @@ RestOption = Annotated[
     typer.Option(
         "--rest",
         metavar="SHARE",
-        help="The share of the time, at its end, that confirms the pick and is not used to find it.",
+        help="The share of the time, at the end, that is held back to check the way of choosing.",
     ),
 ]
 SeedOption = Annotated[
@@ -108,7 +109,7 @@ FigureOption = Annotated[
         show_default=False,
     ),
 ]
-YesOption = Annotated[bool, typer.Option("--yes", help="Start without asking, however long it takes.")]
+YesOption = Annotated[bool, typer.Option("--yes", help="Start even if the replays would take more than 10 minutes.")]
 ClusterOption = Annotated[
     str | None,
     typer.Option(
@@ -123,7 +124,7 @@ HashKeysOption = Annotated[
     typer.Option(
         "--hash-keys",
         metavar="FILE",
-        help="Hash keys with the secret in FILE before they are written; number versions, scopes and nodes.",
+        help="Hash keys, versions, scopes and nodes with the secret in FILE before they are written.",
         show_default=False,
     ),
 ]

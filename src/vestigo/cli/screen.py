@@ -8,9 +8,10 @@ from collections.abc import Iterable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Self
 
-from rich.console import Console, RenderableType
+from rich.console import Console, Group, RenderableType
 from rich.progress import BarColumn, MofNCompleteColumn, SpinnerColumn, TextColumn, TimeRemainingColumn
 from rich.progress import Progress as Bars
+from rich.text import Text
 
 from vestigo.show.grid import WIDTH
 from vestigo.show.safe import HELD, printable
@@ -22,8 +23,19 @@ _TRAILING = re.compile(r" +((?:\x1b\[[0-9;]*m)*)$", re.MULTILINE)
 """Blanks at the ends of lines, before a change of colour or none."""
 
 
+_below: list[str] = []
+"""What is still to be said below the result."""
+
+
+def say_below(text: str) -> None:
+    """Says something below the next result: on stdout below a text, on stderr beside JSON."""
+    _below[:] = [text]
+
+
 def show(what: RenderableType) -> None:
     """Prints a result. It has colours only on a terminal, and none if NO_COLOR is set."""
+    if _below and not isinstance(what, str):
+        what = Group(what, Text(), Text(_below.pop(), style="dim"))
     console = Console(highlight=False, markup=False, emoji=False)
     if not console.is_terminal:
         console = Console(highlight=False, markup=False, emoji=False, width=WIDTH)
@@ -38,8 +50,9 @@ def show(what: RenderableType) -> None:
 
 def show_json(what: Any, notes: Iterable[str] = ()) -> None:
     """Prints a result for machines. Notes go to stderr."""
-    for said in notes:
+    for said in (*notes, *_below):
         note(said)
+    _below.clear()
     print(json.dumps(what, indent=2))
 
 

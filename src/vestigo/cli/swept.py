@@ -12,8 +12,8 @@ if TYPE_CHECKING:
     from vestigo.study import Sweep
     from vestigo.trace import Trace
 
-_ASKS_FROM_SECONDS = 10 * 60.0
-"""A sweep that would take longer is not begun unasked."""
+_LONG_SECONDS = 10 * 60.0
+"""A sweep that would take longer is not begun without ``--yes``."""
 _SAMPLE = "10%"
 
 
@@ -106,15 +106,15 @@ def _refuse_if_long(trace: "Trace", plan: "Plan") -> None:
     if candidates < 100:
         return
     seconds = estimated_seconds(trace, plan)
-    if seconds <= _ASKS_FROM_SECONDS:
+    if seconds <= _LONG_SECONDS:
         return
     try:
         estimates = f" ({format_seconds(estimated_seconds(trace, plan, _SAMPLE))} to estimate them)"
     except RulesError:
         estimates = ""
     raise InputError(
-        f"[vary] makes {candidates:,} candidates, which take about {format_seconds(seconds)}; vary less, try "
-        f"--sample {_SAMPLE}{estimates}, or say --yes"
+        f"[vary] makes {candidates:,} candidates, which take about {format_seconds(seconds)}; vary less, use "
+        f"--sample {_SAMPLE}{estimates}, or add --yes to run it anyway"
     )
 
 

@@ -18,7 +18,7 @@ GALE = DAY + 15.5 * 3600  # in the hour before, everyone looks at the weather
 CRAWL = 2.25 * 3600  # every night a job reads all chart tiles, from the first to the last
 
 BERTHS = [f"{row}{number}" for row in "ABCD" for number in range(1, 8)]
-STATIONS = ["skerrow", "outer skerry", "north sound", "kelp bank", "lamb holm", "the narrows"]
+STATIONS = ["skerrow", "outer skerry", "sealgate", "kelp bank", "curlew rock", "the narrows"]
 CELLS = [f"{east}/{north}" for east in range(-4, 5) for north in range(-4, 4)]
 AREAS = [f"at {place}" for place in (*BERTHS, *STATIONS, "harbour", "channel", "fuel quay", "slipway")]
 TILES = [

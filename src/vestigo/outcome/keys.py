@@ -28,8 +28,8 @@ class Keys(Data):
     """One row for each key, in the order in which the trace first names them. `key_by_key` returns it.
 
     Columns: `lookup`, `key`; `reads`, `hits`, `joined`, `misses`, and those of each cause (``misses_aged``);
-    `stale_hits`, `false_nulls`; `loads` and `origin_time_ns`; `evictions`; `oldest_stale_ns`; `entry_bytes`, the mean size
-    with overhead of the values that came in or were held when counting began; `held_byte_ns` and, of this,
+    `stale_hits`, `false_nulls`; `loads` and `origin_time_ns`; `evictions`; `oldest_stale_ns`; `entry_bytes`, the mean
+    size with overhead of the values that came in or were held when counting began; `held_byte_ns` and, of this,
     `idle_byte_ns`. Each column adds up exactly to the number of the outcome.
     """
 

@@ -22,8 +22,8 @@ _LARGEST = {"joined": max}
 _PLACES = {
     name: place
     for place, name in enumerate(
-        "reads hits joined misses stale_hits joined_stale false_nulls nulls_read nulls_hit loads background_loads batched "
-        "evictions expirations drops clears refusals raced hit_rate fresh_hit_rate stale_rate byte_hit_rate "
+        "reads hits joined misses stale_hits joined_stale false_nulls nulls_read nulls_hit loads background_loads "
+        "batched evictions expirations drops clears refusals raced hit_rate fresh_hit_rate stale_rate byte_hit_rate "
         "entries_peak memory_peak memory_mean idle_memory read_time time_saved origin_time answer_age stale_known "
         "stale_age surge".split()
     )

@@ -4,7 +4,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, fields
 from pathlib import Path
 from types import MappingProxyType
-from typing import Any
+from typing import Any, NamedTuple
 
 from vestigo.errors import RulesError, unknown
 from vestigo.rules.aim import Aim
@@ -19,6 +19,22 @@ from vestigo.units import Duration
 
 _OF_A_WHOLE_LOOKUP = (*POOL_RULES, "per", "assume_size", "assume_cost")
 """Rules that no single keys can have for themselves."""
+
+
+class Called(NamedTuple):
+    """What outputs call the settings of a plan: today's, unless others were stated over them for this call."""
+
+    stated: str = ""
+    """What was stated, such as ``plan.toml with absolute = 1h``."""
+
+    @property
+    def words(self) -> str:
+        return f"these settings ({self.stated})" if self.stated else "today's settings"
+
+    @property
+    def short(self) -> str:
+        return "these settings" if self.stated else "today"
+
 
 Layer = Rules | Mapping[str, Any]
 """What is stated of a look-up, or of some of its keys."""
@@ -69,6 +85,8 @@ class Plan:
     """What `Sweep.choose` makes best, and within which limits."""
     life: Life = Life()
     """Which counters of the running service mean what."""
+    called: Called = field(default=Called(), compare=False)
+    """What outputs call these settings."""
 
     _rules_for: Mapping[str, Rules] = field(init=False, repr=False, compare=False)
     _rules_for_keys: Mapping[str, Mapping[str, Rules]] = field(init=False, repr=False, compare=False)

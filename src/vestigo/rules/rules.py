@@ -51,9 +51,9 @@ class Rules(PoolRules):
         Duration | None, BeforeValidator(values.lifetime), Rule("lifetimes", same("absolute"), plain=always)
     ] = None
     """How long an entry lives after it was stored (see `lifetime_from`); for ever unless stated."""
-    lifetime_from: Annotated[
-        Literal["stored", "asked"], Rule("lifetimes", same("lifetime_from"), plain=always)
-    ] = "stored"
+    lifetime_from: Annotated[Literal["stored", "asked"], Rule("lifetimes", same("lifetime_from"), plain=always)] = (
+        "stored"
+    )
     """When the lifetimes of a value begin: when it comes into the cache, at the end of its load (``"stored"``), or when
     its load began (``"asked"``)."""
     absolute_at: Annotated[Moments | None, BeforeValidator(Moments.read), Rule("lifetimes", worked_out=_IN_GROUPS)] = (

@@ -160,6 +160,7 @@ def _table(title: str, rows: Sequence[Candidate], found: Candidates, pick: Candi
     styles = ["bold" if one is pick else "" if one.name in found else "dim" for one in rows]
     columns = [_column(name, MEASURES[name], rows, found.stale_known) for name in _SHOWN]
     names = ["the pick" if one is pick and len(one.name) > NAME else _name(one, found) for one in rows]
+    names = [found.settings.short if name == found.today.name else name for name in names]
     return grid(title, names, columns, styles, GAP)
 
 

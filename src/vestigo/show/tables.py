@@ -9,7 +9,7 @@ from rich.console import Group, RenderableType
 from rich.table import Table
 from rich.text import Text
 
-from vestigo.outcome import Keys, Measures, unknown_staleness
+from vestigo.outcome import Keys, Measures, Outcome, unknown_staleness
 from vestigo.rules import WhatIf
 from vestigo.show.grid import GAP, NAME, WIDTH, Column, grid, in_own_units
 from vestigo.show.notes import assumed, kept_together
@@ -17,6 +17,7 @@ from vestigo.show.outcome import cause_columns, count, over_time, questions
 from vestigo.show.safe import printable
 from vestigo.show.watched import keys_text
 from vestigo.study import Comparison
+from vestigo.study.candidates import TODAY
 from vestigo.units import counted, format_seconds, format_share, format_span
 
 _NARROW = 1
@@ -60,13 +61,16 @@ def answer(comparison: Comparison) -> Text:
     known = today.stale_known
     saved, of = today.time_saved, today.uncached_time_ns / 1e9
     room = comparison.most_hits[name]
-    here = f", and with today's room no more than {format_share(room / today.reads)}" if room < top.hits else ""
+    called = comparison.called
+    words = called.words[:1].upper() + called.words[1:]
+    whose_room = "this room" if called.stated else "today's room"
+    here = f", and with {whose_room} no more than {format_share(room / today.reads)}" if room < top.hits else ""
     what_if = _different(comparison.what_if)
     oldest = format_seconds(today.oldest_answer_ns / 1e9) if today.hits else None
     text = Text.assemble(
         f"What if {what_if}? " if what_if else "",
         f"Replayed: {today.whose}. " if today.whose else "",
-        ("Today's settings", "bold"),
+        (printable(words, most=300), "bold"),
         f" answer {format_share(today.hit_rate)} of {counted(today.reads, 'read')}",
         f", {_old(today)} with old data" if known else "",
         f", and save readers {format_span(saved)} of {format_seconds(of)}" if of else "",
@@ -74,11 +78,22 @@ def answer(comparison: Comparison) -> Text:
         ". ",
         "" if not of or saved >= 0 else "Readers wait longer than with no cache. ",
         "" if known else f"{unknown_staleness(oldest).capitalize()}. ",
-        f"No settings can answer more than {format_share(top.hit_rate)}",
+        f"{ceiling_of(top)} can answer more than {format_share(top.hit_rate)}",
         f", or {format_share(fresh.hit_rate)} with fresh data" if known else "",
-        f"{here}; ",
+        f"{here}. ",
     )
     return kept_together(text.append(_best_of(comparison, name, known)))
+
+
+def ceiling_of(top: Outcome) -> str:
+    """Who cannot pass the ceilings. Where the trace names nodes, the ceilings hold for caches that are shared as in the
+    settings that are compared.
+    """
+    if "cache each" in top.whose:
+        return f"No settings of caches that do not hear of each other ({top.whose})"
+    if "one cache for all" in top.whose:
+        return "No settings, with one cache for all nodes or news between them,"
+    return "No settings"
 
 
 def _old(today: Measures) -> str:
@@ -91,9 +106,12 @@ def _best_of(comparison: Comparison, name: str, known: bool) -> str:
         return comparison[one].fresh_hit_rate if known else comparison[one].hit_rate
 
     best, what = max(comparison.settings, key=rate), "fresh hits" if known else "hits"
+    if len(comparison.settings) == 1:
+        return ""
     if best == name:
-        return f"of the settings compared, today's give the most {what}."
-    return f"of the settings compared, {printable(best)} gives the most {what}, {format_share(rate(best))}."
+        mine = "these" if comparison.called.stated else "today's"
+        return f"Of the settings compared, {mine} give the most {what}."
+    return f"Of the settings compared, '{printable(best)}' gives the most {what}, {format_share(rate(best))}."
 
 
 def _different(what_if: WhatIf) -> str:
@@ -131,7 +149,7 @@ def _by_lookup(comparison: Comparison, lookups: Sequence[str] | None = None) -> 
 def _by_time(comparison: Comparison) -> list[RenderableType]:
     """Today's settings over time."""
     slices = comparison[comparison.settings[0]].slices
-    return [over_time("today, from (UTC)", slices)] if len(slices) else []
+    return [over_time(f"{comparison.called.short}, from (UTC)", slices)] if len(slices) else []
 
 
 def _by_scope(comparison: Comparison) -> list[RenderableType]:
@@ -174,4 +192,5 @@ def _table(
 ) -> Table:
     settings = comparison.settings
     styles = ["bold" if name == settings[0] else "" if name in settings else "dim" for name in names]
-    return grid(title, names, columns, styles, gap)
+    shown = [comparison.called.short if name == TODAY else name for name in names]
+    return grid(title, shown, columns, styles, gap)

@@ -13,6 +13,7 @@ from vestigo.errors import InputError
 from vestigo.measures import MEASURES
 from vestigo.outcome import unknown_staleness
 from vestigo.rules import Aim, Plan
+from vestigo.rules.plan import Called
 from vestigo.study.estimate import Estimate
 from vestigo.units import format_seconds
 
@@ -20,6 +21,7 @@ Progress = Callable[[str, int, int], None]
 """Called with what is made (``replays``, ``estimates``), how many of them are there, and of how many."""
 
 TODAY = "today"
+"""The name of the plan's own settings among candidates."""
 
 Result = dict[str, Any]
 """What is kept of a replay, as JSON has it: measures of the ``whole``, of the ``first`` part and of the ``rest`` of the
@@ -87,15 +89,15 @@ class Candidates(Data, Mapping[str, Candidate]):
     """No cache, and the ceilings. Nobody can choose these."""
     aim: Aim = Aim()
     bounds_ns: tuple[int, int, int] = (0, 0, 0)
-    """Where counting begins, where the first part ends (which ranks candidates), and where the rest ends (which
-    confirms).
+    """Where counting begins, where the first part ends, and where the rest ends, on which a choice made on the first
+    part is checked.
     """
     replayed: int = field(default=0, compare=False)
     """How many candidates were replayed. The others were known from before."""
     notes: tuple[str, ...] = field(default=(), compare=False)
     source: str = ""
     estimates: Mapping[str, Estimate] = field(default_factory=dict)
-    """Estimates for all candidates on the first part, if only those that a sample put on the front were replayed."""
+    """Estimates for all candidates, if only those that a sample put on the front were replayed."""
 
     def __getitem__(self, name: str) -> Candidate:
         """A candidate by name, or by the number that tables show for a long name: ``found["#195"]``."""
@@ -112,6 +114,11 @@ class Candidates(Data, Mapping[str, Candidate]):
     @property
     def today(self) -> Candidate:
         return next(iter(self.candidates.values()))
+
+    @property
+    def settings(self) -> Called:
+        """What outputs call today's settings."""
+        return self.today.plan.called
 
     @property
     def stale_known(self) -> bool:

@@ -1,5 +1,5 @@
-"""``Sweep.choose``: the best candidate within limits, what the limits cost, and whether the rest confirms
-the choice.
+"""``Sweep.choose``: the best candidate within limits, what the limits cost, and whether this way of choosing holds on
+held-out time.
 """
 
 from collections.abc import Sequence
@@ -9,14 +9,14 @@ from vestigo.errors import InputError
 from vestigo.measures import MEASURES
 from vestigo.rules import Aim
 from vestigo.study.candidates import Candidate, Candidates
-from vestigo.study.pick import Pick, Relaxed, cost, excesses
+from vestigo.study.pick import HeldOut, Pick, Relaxed, cost, excesses
 from vestigo.study.reasons import sentences
 from vestigo.study.resample import Resamples
 
 
 def choose(found: Candidates, aim: Aim, seed: int) -> Pick:
-    """Ranks candidates on the first part, and confirms the choice on the rest. Raises InputError for an aim that the
-    trace cannot judge.
+    """Ranks candidates on all the counted time, and makes the same choice on the first part alone, to see what that
+    gives on the rest. Raises InputError for an aim that the trace cannot judge.
     """
     if aim.best is None and aim.worth is None:
         raise InputError("aim: no measure is named, and no worth; name the measure to make best")
@@ -28,38 +28,50 @@ def choose(found: Candidates, aim: Aim, seed: int) -> Pick:
 
 
 def _pick(found: Candidates, aim: Aim, seed: int) -> Pick:
-    def of_aim(one: Candidate, part: str = "first") -> float:
-        return cost(found, aim, one, part)
+    def of_aim(one: Candidate) -> float:
+        return cost(found, aim, one)
 
     def farthest(one: Candidate) -> float:
-        return max(each.share for each in excesses(found, one, aim.limits, "first"))
+        return max(each.share for each in excesses(found, one, aim.limits))
 
-    candidates = list(found.values())
-    ranked = sorted(candidates, key=lambda one: (of_aim(one), one.measure("memory_peak", "first")))
-    within = [one for one in ranked if not excesses(found, one, aim.limits, "first")]
+    ranked = _ranked(found, aim)
+    within = [one for one in ranked if not excesses(found, one, aim.limits)]
     if not within:
         nearest = min(ranked, key=farthest)
-        return Pick(found, aim, nearest, tuple(excesses(found, nearest, aim.limits, "first")))
+        return Pick(found, aim, nearest, tuple(excesses(found, nearest, aim.limits)))
     pick = within[0]
     runner_up = next((one for one in within[1:] if one.result["slices"] != pick.result["slices"]), None)
     resamples = Resamples(len(pick.result["slices"]["reads"]), seed)
-    within_on_rest = [one for one in candidates if not excesses(found, one, aim.limits, "rest")]
-    less = pick.measure("memory_peak", "first")
+    less = pick.measure("memory_peak")
     rates = ("hit_rate", "fresh_hit_rate", "stale_rate") if found.stale_known else ("hit_rate",)
     return Pick(
         found,
         aim,
         pick,
         broken=(),
-        broken_on_rest=tuple(excesses(found, pick, aim.limits, "rest")),
-        best_on_rest=min(within_on_rest, key=lambda one: of_aim(one, "rest"), default=None),
+        held_out=_held_out(found, aim),
         runner_up=runner_up,
         ahead=resamples.ahead(pick, runner_up, aim.best) if runner_up else None,
         intervals={name: resamples.interval(pick, name) for name in rates},
         relaxed=tuple(_relaxed(found, aim, ranked, pick)),
-        cheaper=next((one for one in within if one.measure("memory_peak", "first") < less), None),
+        cheaper=next((one for one in within if one.measure("memory_peak") < less), None),
         better=min((one for one in ranked if of_aim(one) < of_aim(pick)), key=farthest, default=None),
     )
+
+
+def _ranked(found: Candidates, aim: Aim, part: str = "whole") -> list[Candidate]:
+    """The best at the aim first. Of equals, the one that takes less memory."""
+    return sorted(found.values(), key=lambda one: (cost(found, aim, one, part), one.measure("memory_peak", part)))
+
+
+def _best_within(found: Candidates, aim: Aim, part: str) -> Candidate | None:
+    return next((one for one in _ranked(found, aim, part) if not excesses(found, one, aim.limits, part)), None)
+
+
+def _held_out(found: Candidates, aim: Aim) -> HeldOut:
+    chosen = _best_within(found, aim, "first")
+    broken = tuple(excesses(found, chosen, aim.limits, "rest")) if chosen else ()
+    return HeldOut(chosen, broken, _best_within(found, aim, "rest"))
 
 
 def settled(aim: Aim, found: Candidates) -> Aim:
@@ -78,17 +90,17 @@ def settled(aim: Aim, found: Candidates) -> Aim:
 
 def _relaxed(found: Candidates, aim: Aim, ranked: Sequence[Candidate], pick: Candidate) -> list[Relaxed]:
     """For each limit, the candidate that is better than the pick, breaks only this limit, and breaks it least."""
-    here, relaxed = cost(found, aim, pick, "first"), []
+    here, relaxed = cost(found, aim, pick), []
     for limit in aim.limits:
         others = [other for other in aim.limits if other is not limit]
         beyond = [
-            (each[0].share, -(here - cost(found, aim, one, "first")), number)
+            (each[0].share, -(here - cost(found, aim, one)), number)
             for number, one in enumerate(ranked)
-            if cost(found, aim, one, "first") < here
-            and not excesses(found, one, others, "first")
-            and (each := excesses(found, one, [limit], "first"))
+            if cost(found, aim, one) < here
+            and not excesses(found, one, others)
+            and (each := excesses(found, one, [limit]))
         ]
         if beyond:
             one = ranked[min(beyond)[2]]
-            relaxed.append(Relaxed(limit, one, here - cost(found, aim, one, "first")))
+            relaxed.append(Relaxed(limit, one, here - cost(found, aim, one)))
     return relaxed

@@ -3,7 +3,7 @@
 import dataclasses
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import as_completed
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -17,6 +17,7 @@ from vestigo.errors import RulesError
 from vestigo.outcome import Outcome
 from vestigo.prepared.assumed import assume
 from vestigo.rules import Plan, WhatIf
+from vestigo.rules.plan import Called
 from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.study import bounds
 from vestigo.study.candidates import TODAY, Progress
@@ -41,6 +42,8 @@ class Comparison(Data, Mapping[str, Outcome]):
     """The circumstances that differed from the trace."""
     scopes: int = 0
     """How many scopes the counted reads name."""
+    called: Called = field(default=Called(), compare=False)
+    """What outputs call today's settings."""
 
     def __getitem__(self, name: str) -> Outcome:
         return self.outcomes[name]
@@ -121,6 +124,7 @@ def compare(
             {name: future.result() for name, future in bounded.items()},
             what_if,
             _scopes(trace, jobs[TODAY][1].first_counted),
+            plan.called,
         )
 
 

@@ -26,6 +26,17 @@ class Excess(NamedTuple):
         return self.limit.beyond(self.amount)
 
 
+class HeldOut(NamedTuple):
+    """The same choice made on the first part of the time, judged on the rest, which had no part in it."""
+
+    candidate: Candidate | None
+    """What is chosen on the first part alone. None if no candidate keeps the limits there."""
+    broken: tuple[Excess, ...]
+    """The limits that it breaks on the rest."""
+    best: Candidate | None
+    """The candidate that is best within the limits on the rest."""
+
+
 class Relaxed(NamedTuple):
     """What a limit costs: the candidate that would be chosen if the limit were loosened just enough for it."""
 
@@ -42,10 +53,9 @@ class Pick(Data):
     aim: Aim
     candidate: Candidate
     broken: tuple[Excess, ...]
-    """The limits that the candidate breaks. It breaks limits only if no candidate keeps them all."""
-    broken_on_rest: tuple[Excess, ...] = ()
-    best_on_rest: Candidate | None = None
-    """The candidate that is best within the limits on the rest."""
+    """The limits that the candidate breaks over the whole time. It breaks some only if no candidate keeps them all."""
+    held_out: HeldOut = HeldOut(None, (), None)
+    """Whether this way of choosing holds on time that had no part in it."""
     runner_up: Candidate | None = None
     ahead: tuple[int, int] | None = None
     """In how many resamples, of how many, the pick is ahead of the runner-up. None if slices do not tell the aim."""
@@ -66,14 +76,23 @@ class Pick(Data):
 
     @property
     def holds(self) -> bool:
-        """Whether the pick keeps the limits on the rest too, and is not worse there than today's settings."""
-        today = self.among.today
-        return not self.broken_on_rest and (
-            self.candidate.name == today.name or self.cost(self.candidate, "rest") <= self.cost(today, "rest")
+        """Whether the same choice, made on the first part, keeps the limits on the rest and is not worse there than
+        today's settings.
+        """
+        chosen, today = self.held_out.candidate, self.among.today
+        return (
+            chosen is not None
+            and not self.held_out.broken
+            and (chosen.name == today.name or self.cost(chosen, "rest") <= self.cost(today, "rest"))
         )
 
+    @property
+    def is_alone(self) -> bool:
+        """Whether nothing was there to choose from."""
+        return len(self.among) == 1
+
     def cost(self, candidate: Candidate, part: str = "whole") -> float:
-        """What the aim makes smallest: money, or the measure, negated if more is better."""
+        """What the aim makes smallest."""
         return cost(self.among, self.aim, candidate, part)
 
     def value(self, candidate: Candidate, part: str = "whole") -> float:
@@ -96,6 +115,10 @@ class Pick(Data):
             "plan": self.candidate.plan.to_dict(),
             "is_met": self.is_met,
             "holds": self.holds,
+            "held_out": {
+                "chosen": self.held_out.candidate.name if self.held_out.candidate else None,
+                "best": self.held_out.best.name if self.held_out.best else None,
+            },
             "because": list(self.because),
             **{part: self.candidate.result[part] for part in ("whole", "first", "rest")},
         }
@@ -116,7 +139,8 @@ def written(aim: Aim, amount: float) -> str:
     return f"{amount:,.2f} {aim.worth.currency if aim.worth else ''}".rstrip()
 
 
-def cost(found: Candidates, aim: Aim, candidate: Candidate, part: str) -> float:
+def cost(found: Candidates, aim: Aim, candidate: Candidate, part: str = "whole") -> float:
+    """What the aim makes smallest: money, or the measure, negated if more is better."""
     if aim.best is not None:
         amount = candidate.measure(aim.best, part)
         return -amount if MEASURES[aim.best].more_is_better else amount
@@ -131,7 +155,7 @@ def money(found: Candidates, worth: Worth, candidate: Candidate, part: str = "wh
     return (spent / months if months else 0.0) + candidate.measure("memory_peak", part) / 2**30 * worth.gib_month
 
 
-def excesses(found: Candidates, candidate: Candidate, limits: Sequence[Limit], part: str) -> list[Excess]:
+def excesses(found: Candidates, candidate: Candidate, limits: Sequence[Limit], part: str = "whole") -> list[Excess]:
     """The limits that a candidate breaks. Limits relative to today's settings use today's amount in the same part of
     the time.
     """

@@ -4,9 +4,12 @@ from vestigo.measures import MEASURES
 from vestigo.rules.vary import name_of
 from vestigo.study.candidates import Candidate
 from vestigo.study.pick import Excess, Pick
+from vestigo.units import format_share
 
 _LONG = 3
 """So many changes make a name that is better not repeated."""
+_CLEAR = 0.95
+"""In this share of the resamples a clear winner is ahead."""
 
 
 def sentences(pick: Pick) -> tuple[str, ...]:
@@ -15,23 +18,35 @@ def sentences(pick: Pick) -> tuple[str, ...]:
     """
     if not pick.is_met:
         return (_sentence(pick),)
+    if pick.is_alone:
+        return (_sentence(pick), _resampled(pick))
     return (_sentence(pick), *_what_changes(pick), *how_sure(pick), *neighbours(pick))
 
 
 def _sentence(pick: Pick) -> str:
-    """The pick, what it gives beside today's settings, and whether the rest confirms it."""
+    """The pick, what it gives beside today's settings, and whether held-out time confirms the choice."""
+    settings = pick.among.settings
     if not pick.is_met:
+        broken = ", ".join(_broken(one) for one in pick.broken)
+        if pick.is_alone:
+            return f"Nothing else was tried, and {settings.words} break the limits over the whole time: {broken}."
         return (
-            f"No candidate keeps the limits. The closest is {pick.candidate.name}: "
-            f"{', '.join(_broken(one) for one in pick.broken)}."
+            f"No candidate keeps the limits over the whole time. The closest is {_quoted(pick, pick.candidate)}: "
+            f"{broken}."
         )
     own, today = (pick.write(pick.value(one)) for one in (pick.candidate, pick.among.today))
-    limits = " within the limits" if pick.aim.limits else ""
+    if pick.is_alone:
+        return (
+            f"Nothing else was tried, so there is nothing to choose from. {_capital(settings.words)} give {pick.goal} "
+            f"{own}. To compare others, state values to try under [vary] in the plan, or a [candidate.NAME]."
+        )
+    limits = " that keeps the limits" if pick.aim.limits else ""
     if pick.candidate.name == pick.among.today.name:
-        return f"{_doubt(pick)}Today's settings are the best{limits}: {pick.goal} {own}."
+        best = f"are the best of {_how_many(pick)}{limits.replace('keeps', 'keep')}"
+        return f"{_doubt(pick)}{_capital(settings.words)} {best}: {pick.goal} {own}."
     return (
-        f"{_doubt(pick)}Take {pick.candidate.name}: {pick.goal} {own} instead of today's {today}, the best of "
-        f"{_how_many(pick)}{limits}."
+        f"{_doubt(pick)}Recommended: {_quoted(pick, pick.candidate)}. {_capital(pick.goal)} {own} ({settings.short} "
+        f"{today}), the best of {_how_many(pick)}{limits}."
     )
 
 
@@ -45,7 +60,7 @@ def better_and_worse(pick: Pick) -> tuple[list[str], list[str]]:
         own, today = pick.candidate.measure(name), pick.among.today.measure(name)
         if (what.of_staleness and not pick.among.stale_known) or what.write(own) == what.write(today):
             continue
-        said = f"{what.label} {what.write(own)} (today {what.write(today)})"
+        said = f"{what.label} {what.write(own)} ({pick.among.settings.short} {what.write(today)})"
         (better if (own > today) == what.more_is_better else worse).append(said)
     return better, worse
 
@@ -54,64 +69,95 @@ def _what_changes(pick: Pick) -> list[str]:
     if pick.candidate.name == pick.among.today.name:
         return []
     better, worse = better_and_worse(pick)
-    lines = [f"Better than today: {', '.join(better)}."] if better else []
-    return [*lines, f"Worse than today: {', '.join(worse)}." if worse else "Worse than today in no measure."]
+    lines = [f"Better: {', '.join(better)}."] if better else []
+    return [*lines, f"Worse: {', '.join(worse)}." if worse else "Nothing gets worse."]
 
 
 def how_sure(pick: Pick) -> list[str]:
-    """Whether the pick holds on time that was not used to find it, how clearly it wins, and what resamples give."""
-    first, rest = pick.write(pick.value(pick.candidate, "first")), pick.write(pick.value(pick.candidate, "rest"))
-    today = pick.write(pick.value(pick.among.today, "rest"))
-    lines = [
-        f"Chosen on the first part of the time ({first}); on the rest, which was not used to find it, {rest}, "
-        f"today's {today}."
-    ]
-    best = pick.best_on_rest
-    if best is not None and pick.cost(best, "rest") < pick.cost(pick.candidate, "rest"):
-        amount = pick.write(pick.value(best, "rest"))
-        lines.append(f"On the rest alone {_name(pick, best)} would be the best of those within the limits: {amount}.")
-    if pick.runner_up is not None and pick.ahead is not None:
-        ahead, of = pick.ahead
-        other = _name(pick, pick.runner_up)
-        lines.append(
-            f"A clear winner: ahead of the runner-up, {other}, in {ahead:,} of {of:,} resamples."
-            if 2 * ahead > of
-            else f"No clear winner: the runner-up, {other}, is as good or better in {of - ahead:,} of {of:,} resamples."
+    """Whether the way of choosing holds on held-out time, how clearly the pick wins, and what resamples give."""
+    return [_check(pick), *_winner(pick), _resampled(pick)]
+
+
+def _check(pick: Pick) -> str:
+    """What the same choice, made on the first part, gives on the rest."""
+    chosen, _, best = pick.held_out
+    begin = f"Check on held-out time: made on {_first_part(pick)} alone, "
+    if chosen is None:
+        return f"{begin}the choice finds no candidate within the limits."
+
+    def there(one: Candidate) -> str:
+        return pick.write(pick.value(one, "rest"))
+
+    today = f"{pick.among.settings.short} there {there(pick.among.today)}"
+    if chosen.name == pick.candidate.name:
+        said = f"{begin}the choice would be the same. On the rest it gives {pick.goal} {there(chosen)} ({today})."
+    else:
+        said = (
+            f"{begin}the choice would be {_quoted(pick, chosen)}. On the rest that gives {pick.goal} {there(chosen)} "
+            f"({today}, the pick there {there(pick.candidate)})."
         )
+    if best is None or best.name == chosen.name or pick.cost(best, "rest") >= pick.cost(chosen, "rest"):
+        return said
+    return f"{said} The best there within the limits is {_quoted(pick, best)}: {there(best)}."
+
+
+def _first_part(pick: Pick) -> str:
+    whole, first = pick.among.span_ns(), pick.among.span_ns("first")
+    return f"the first {format_share(first / whole)} of the time" if whole else "the first part of the time"
+
+
+def _winner(pick: Pick) -> list[str]:
+    if pick.runner_up is None or pick.ahead is None:
+        return []
+    ahead, of = pick.ahead
+    other = _quoted(pick, pick.runner_up)
+    if ahead >= _CLEAR * of:
+        return [f"A clear winner: ahead of the runner-up, {other}, in {ahead:,} of {of:,} resamples."]
+    said = f"No clear winner: the runner-up, {other}, is as good or better in {of - ahead:,} of {of:,} resamples."
+    mine, theirs = (one.measure("memory_peak") for one in (pick.candidate, pick.runner_up))
+    if mine == theirs:
+        return [f"{said} A longer recording can tell them apart."]
+    which = "the runner-up" if theirs < mine else "the pick"
+    less, more = map(MEASURES["memory_peak"].write, sorted((mine, theirs)))
+    return [f"{said} Take the one with less memory, {which} ({less}, not {more}), or record longer to tell them apart."]
+
+
+def _resampled(pick: Pick) -> str:
     spans = [
         f"{MEASURES[name].label} {MEASURES[name].write(low)} to {MEASURES[name].write(high)}"
         for name, (low, high) in pick.intervals.items()
     ]
-    lines.append(f"19 of 20 resamples of the trace give {', '.join(spans)}.")
-    return lines
+    return f"19 of 20 resamples of the trace give {', '.join(spans)}."
 
 
 def neighbours(pick: Pick) -> list[str]:
     """What the limits cost, and the candidates that are nearest to the pick."""
     lines = []
     for limit, candidate, _ in pick.relaxed:
-        needs = MEASURES[limit.name].write(candidate.measure(limit.name, "first"))
+        needs = MEASURES[limit.name].write(candidate.measure(limit.name))
         lines.append(
-            f"If the limit {limit} were loosened to {needs}, {_name(pick, candidate)} would be admitted: {pick.goal} "
+            f"If the limit {limit} were loosened to {needs}, {_quoted(pick, candidate)} would be admitted: {pick.goal} "
             f"{pick.write(pick.value(candidate))}."
         )
     if pick.cheaper is not None:
         lines.append(f"The best that takes less memory: {_shown(pick, pick.cheaper)}.")
     if pick.better is not None and pick.aim.limits:
-        lines.append(f"The nearest that is better, beyond the limits: {_shown(pick, pick.better)}.")
+        lines.append(f"Best candidate that breaks a limit: {_shown(pick, pick.better)}.")
     return lines
 
 
 def _shown(pick: Pick, candidate: Candidate) -> str:
     memory = MEASURES["memory_peak"].write(candidate.measure("memory_peak"))
-    return f"{_name(pick, candidate)}, {pick.goal} {pick.write(pick.value(candidate))}, memory peak {memory}"
+    return f"{_quoted(pick, candidate)}, {pick.goal} {pick.write(pick.value(candidate))}, memory peak {memory}"
 
 
-def _name(pick: Pick, other: Candidate) -> str:
+def _quoted(pick: Pick, other: Candidate) -> str:
     """The name of a candidate, or, if that is as long as the pick's, what is different about it."""
+    if other.name == pick.among.today.name:
+        return pick.among.settings.words
     mine, theirs = pick.candidate.changes, other.changes
-    if not theirs or mine.keys() != theirs.keys() or len(theirs) < _LONG:
-        return other.name
+    if other.name == pick.candidate.name or not theirs or mine.keys() != theirs.keys() or len(theirs) < _LONG:
+        return f"'{other.name}'"
     return f"the same with {name_of({key: value for key, value in theirs.items() if value != mine[key]})}"
 
 
@@ -119,9 +165,19 @@ def _doubt(pick: Pick) -> str:
     """The doubt that must be stated first, if there is one."""
     if pick.holds:
         return ""
-    if pick.broken_on_rest:
-        return f"This pick does not hold on the rest of the trace: {', '.join(map(_broken, pick.broken_on_rest))}. "
-    return "This pick does not hold on the rest of the trace: today's settings are better there. "
+    chosen, broken, _ = pick.held_out
+    if chosen is None:
+        return "This choice does not hold on held-out time: on the first part, no candidate keeps the limits. "
+    what = "the pick" if chosen.name == pick.candidate.name else _quoted(pick, chosen)
+    if broken:
+        return (
+            f"This choice does not hold on held-out time: made on the first part, it takes {what}, which breaks a "
+            f"limit on the rest: {', '.join(map(_broken, broken))}. "
+        )
+    return (
+        f"This choice does not hold on held-out time: made on the first part, it takes {what}, and on the rest "
+        f"{pick.among.settings.words} are better. "
+    )
 
 
 def _broken(one: Excess) -> str:
@@ -132,3 +188,7 @@ def _broken(one: Excess) -> str:
 def _how_many(pick: Pick) -> str:
     replayed, estimated = len(pick.among), len(pick.among.estimates)
     return f"{replayed:,} replayed of {estimated:,} candidates" if estimated else f"{replayed:,} candidates"
+
+
+def _capital(text: str) -> str:
+    return text[:1].upper() + text[1:]

@@ -29,12 +29,11 @@ from vestigo.study.store import trace_name
 from vestigo.study.sweep import Sweep
 from vestigo.study.tasks import Task, Tasks
 from vestigo.trace import Readable, Trace, read_trace
-from vestigo.trace.shape import between
 from vestigo.units import parse_share
 
 REFERENCES = (bounds.NO_CACHE, bounds.KEEP_ALL, bounds.ALWAYS_FRESH)
 SHARE_FOR_REST = "40%"
-"""Of the counted time: what a pick is confirmed on."""
+"""Of the counted time: what is held back to check a choice."""
 
 Asked = dict[str, tuple[Mapping[str, Any], Plan]]
 """By name: what a candidate changes, and its plan."""
@@ -55,8 +54,8 @@ def sweep(  # noqa: PLR0913
 
     `results` names a file that keeps each result as it comes. So an interrupted sweep continues where it was, and a
     candidate whose trace and rules are unchanged is not replayed again. The last `rest` of the counted time (``"40%"``)
-    confirms what is chosen on the time before. With a `sample` (``"10%"`` of the keys) all candidates are estimated
-    first, on the time before the rest, and only those that no other beats are replayed (see `KeySample`). If `only` is
+    is held back, to check what a choice made on the time before gives there. With a `sample` (``"10%"`` of the keys)
+    all candidates are estimated first, and only those that no other beats are replayed (see `KeySample`). If `only` is
     given, only these combinations are tried. With an `executor` (`concurrent.futures`), whose workers may be other
     processes or machines, `trace` is the path of a prepared file that all of them can open. `progress` is called with
     what is being done (``"estimates"``, ``"replays"``), how many are done, and how many there are.
@@ -83,8 +82,7 @@ def sweep(  # noqa: PLR0913
     estimates: dict[str, Estimate] = {}
     with Tasks(given, results, executor, progress) as tasks:
         if sample is not None:
-            # The rest confirms. It must not choose.
-            sampler = cache(lambda: KeySample(between(on, end=split), sample, samples=1))
+            sampler = cache(lambda: KeySample(on, sample, samples=1))
             asked = [
                 Task(name, tasks.stored_as(one, for_rest, sample), _estimate, (sampler, used.candidates[name]))
                 for name, (_, one) in settings.items()

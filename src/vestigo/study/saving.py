@@ -17,6 +17,7 @@ from vestigo.outcome import Keys, Mark, Measures, Outcome, Reads, Slice, Slices,
 from vestigo.rules import Aim, Life, Plan, Pool, Rules, WhatIf, Worth
 from vestigo.rules.aim import Limit
 from vestigo.rules.checked import Checked
+from vestigo.rules.plan import Called
 from vestigo.rules.stated import Stated
 from vestigo.study.candidates import Candidate, Candidates
 from vestigo.study.check import Check, Mistake, RuleTried
@@ -25,7 +26,7 @@ from vestigo.study.confirm import Compared, Confirmation, Try
 from vestigo.study.curve import SizeCurve
 from vestigo.study.drive import Difference, Driven, Explanation, ReadCounts
 from vestigo.study.estimate import Estimate
-from vestigo.study.pick import Excess, Pick, Relaxed
+from vestigo.study.pick import Excess, HeldOut, Pick, Relaxed
 from vestigo.study.report import Report
 from vestigo.study.share_out import Sharing
 from vestigo.study.survey import Finding, Survey, Traits
@@ -61,7 +62,7 @@ _RECORDS = {
         ),
     )
 }
-_TUPLES = {kind.__name__: kind for kind in (Mark, Excess, Relaxed, Limit)}
+_TUPLES = {kind.__name__: kind for kind in (Mark, Excess, HeldOut, Relaxed, Limit, Called)}
 _RULES = {kind.__name__: kind for kind in (Rules, Pool, WhatIf, Life)}
 
 

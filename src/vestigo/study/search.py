@@ -19,12 +19,10 @@ from vestigo.study.estimate import Estimate
 from vestigo.study.guess import guessed
 from vestigo.study.key_sample import KeySample
 from vestigo.study.pick import cost
-from vestigo.study.results import split_at
-from vestigo.study.run_sweep import SHARE_FOR_REST, share_between, sweep
+from vestigo.study.run_sweep import SHARE_FOR_REST, sweep
 from vestigo.study.sweep import Sweep
 from vestigo.study.threads import side_by_side
 from vestigo.trace import Readable, Trace
-from vestigo.trace.shape import between
 
 _FEWEST = 8
 _ROUNDS = 8
@@ -84,7 +82,7 @@ def search(  # noqa: PLR0913
             names = {place: name_of(_changes(space, place)) for place in places}
             return {place: _amounts(found, plan.aim, found[name]) for place, name in names.items() if name in found}
 
-        guesses = _estimates(trace, plan, sample, rest)
+        guesses = _estimates(trace, plan, sample)
         begin = _spread(space, first, rng)
         if guesses is not None:
             find_sampled, cheaper = guesses
@@ -156,33 +154,30 @@ def _order(amounts: np.ndarray) -> np.ndarray:
 
 
 def _amounts(found: Candidates, aim: Aim, candidate: Candidate) -> list[float]:
-    """The amounts over the time on which candidates are ranked."""
+    """The amounts by which candidates are ranked."""
     beyond = [
-        float(limit.beside(found.today.measure(limit.name, "first")).beyond(candidate.measure(limit.name, "first")))
+        float(limit.beside(found.today.measure(limit.name)).beyond(candidate.measure(limit.name)))
         for limit in aim.limits
     ]
-    return [cost(found, aim, candidate, "first"), candidate.measure("memory_peak", "first"), *beyond]
+    return [cost(found, aim, candidate), candidate.measure("memory_peak"), *beyond]
 
 
-def _estimates(trace: Trace, plan: Plan, sample: str, rest: str) -> tuple[Find, float] | None:
-    """Estimates for the time on which candidates are ranked, and how many of them take as long as a replay. None if
-    estimates would not help.
-    """
+def _estimates(trace: Trace, plan: Plan, sample: str) -> tuple[Find, float] | None:
+    """Estimates of candidates, and how many of them take as long as a replay. None if estimates would not help."""
     estimated = {field.name for field in dataclasses.fields(Estimate)}
     if len(trace) == 0 or not {plan.aim.best or "loads", *(limit.name for limit in plan.aim.limits)} <= estimated:
         return None
     on, used = applied(trace, dataclasses.replace(plan, candidates={}, vary={}))
     today = job(on, used)
-    split = split_at(today, share_between("rest", rest))
-    sample_ = KeySample(between(on, end=split), sample, samples=1)
+    sample_ = KeySample(on, sample, samples=1)
     if sample_.share_of_events > 0.5:
         return None
     try:
         amounts = sample_.estimate(used).amounts
     except RulesError:  # a sample cannot tell
         return None
-    now = Candidate(TODAY, {}, used, {"first": amounts})
-    alone = Candidates({TODAY: now}, {}, plan.aim, (int(on.at[today.first_counted]), split, int(on.at[-1])))
+    now = Candidate(TODAY, {}, used, {"whole": amounts})
+    alone = Candidates({TODAY: now}, {}, plan.aim, (int(on.at[today.first_counted]), int(on.at[-1]), int(on.at[-1])))
 
     def estimate(place: Place) -> list[float] | None:
         changes = _changes(plan.vary, place)
@@ -191,7 +186,7 @@ def _estimates(trace: Trace, plan: Plan, sample: str, rest: str) -> tuple[Find, 
             amounts = sample_.estimate(one).amounts
         except RulesError:  # a sample cannot tell, or it means nothing
             return None
-        return _amounts(alone, plan.aim, Candidate("", changes, one, {"first": amounts}))
+        return _amounts(alone, plan.aim, Candidate("", changes, one, {"whole": amounts}))
 
     def find(places: list[Place]) -> dict[Place, list[float]]:
         with side_by_side() as threads:

@@ -19,7 +19,7 @@ from vestigo.trace import Trace
 from vestigo.trace.names import arrow_names
 from vestigo.trace.trace import COLUMNS
 
-_FORMAT = 2
+_FORMAT = 3
 _BEGINS = b"SQLite format 3\0"
 
 
@@ -138,7 +138,9 @@ def result_name(trace: str, plan: Plan, *more: object) -> str | None:
     """
     if any(rules.eviction.own is not None or (rules.keep_if and rules.keep_if.own) for rules in plan.all_rules()):
         return None
-    return _digest(json.dumps([_FORMAT, version("vestigo"), trace, plan.to_dict(), *more], sort_keys=True, default=str))
+    return _digest(
+        json.dumps([_FORMAT, version("vestigo-replay"), trace, plan.to_dict(), *more], sort_keys=True, default=str)
+    )
 
 
 def _digest(content: str) -> str:

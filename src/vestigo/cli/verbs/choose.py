@@ -169,5 +169,6 @@ VERB = Verb(
     6,
     "Which settings to take, and why.",
     choose,
-    "0 done, 1 no candidate keeps the limits or the pick does not hold on the rest, 2 wrong input, 130 interrupted",
+    "0 done, 1 no candidate keeps the limits or the choice does not hold on held-out time, 2 wrong input, 130 "
+    "interrupted",
 )

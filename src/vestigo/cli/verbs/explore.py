@@ -52,7 +52,7 @@ def explore(
         from vestigo.web.serving import Address, serve
     except ModuleNotFoundError as error:
         raise InputError(
-            f"explore needs the package {error.name}; install it: pip install 'vestigo[explore]'"
+            f"explore needs the package {error.name}; install it: pip install 'vestigo-replay[explore]'"
         ) from None
     from vestigo.study.explore import Explorer
 

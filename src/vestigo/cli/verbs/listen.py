@@ -80,7 +80,9 @@ def listen(
         from vestigo.web.listen.selection import Conditions, Selection
         from vestigo.web.serving import Address, serve
     except ModuleNotFoundError as error:
-        raise InputError(f"listen needs the package {error.name}; install it: pip install 'vestigo[listen]'") from None
+        raise InputError(
+            f"listen needs the package {error.name}; install it: pip install 'vestigo-replay[listen]'"
+        ) from None
     from vestigo.show.heard import heard_line, heard_text
 
     where = Address.parse(address)

@@ -52,11 +52,11 @@ def replay(
         keys = key_by_key(read_in, stated) if by == "key" else None
         if reads is not None:
             progress.step("writing every read")
-            note(f"{reads}: {write_read_by_read(read_in, stated, reads):,} reads under today's settings")
+            note(f"{reads}: {write_read_by_read(read_in, stated, reads):,} reads under {stated.called.words}")
     if figure is not None:
         from vestigo.show.figures import timeline
 
-        save(timeline(comparison[comparison.settings[0]])[0], figure, "today's settings over time")
+        save(timeline(comparison[comparison.settings[0]])[0], figure, f"{stated.called.words} over time")
     if as_json:
         worst = {} if keys is None else {"worst_keys": keys.worst_to_dict(lookups=lookup)}
         return show_json(comparison.to_dict() | worst)

@@ -77,7 +77,9 @@ def _counted(keys: int, all: dict[str, Any], some: dict[str, Any]) -> Counted:  
     misses = [*all.pop("misses"), *map(of_some, some.pop("misses"))]
     found = {name: column[:keys] for name, column in all.items()}
     found |= {cause: column[:keys] for cause, column in zip(kernel.CAUSES, misses, strict=True)}
-    found |= {name: of_some(some[name]) for name in ("joined", "stale_hits", "false_nulls", "more_loads", "oldest_stale_ns")}
+    found |= {
+        name: of_some(some[name]) for name in ("joined", "stale_hits", "false_nulls", "more_loads", "oldest_stale_ns")
+    }
     for name in ("held", "idle"):
         found[f"{name}_byte_ns"] = _with_rest(
             found[f"{name}_byte_ns"], some["key"], some[f"{name}_high"], some[f"{name}_low"]

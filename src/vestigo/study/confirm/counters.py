@@ -165,7 +165,7 @@ def _of_text(text: str, path: Path, written_ns: int) -> Scrape:
         from prometheus_client.openmetrics import parser as open_parser
     except ModuleNotFoundError:
         raise InputError(
-            f"{path}: takes the package prometheus_client; install it: pip install 'vestigo[confirm]'"
+            f"{path}: takes the package prometheus_client; install it: pip install 'vestigo-replay[confirm]'"
         ) from None
     parse: Any = open_parser if text.rstrip().endswith("# EOF") else parser
     try:

@@ -62,7 +62,7 @@ class PatchedClock(Clock):
             from freezegun import freeze_time
         except ModuleNotFoundError:
             raise InputError(
-                'clock = "patched" needs the package freezegun; install it: pip install "vestigo[drive]"'
+                'clock = "patched" needs the package freezegun; install it: pip install "vestigo-replay[drive]"'
             ) from None
         whole_us = begin_ns // 1000
         with super().running(begin_ns), freeze_time(datetime.fromtimestamp(0, UTC)) as frozen:

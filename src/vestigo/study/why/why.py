@@ -65,13 +65,13 @@ def why(  # noqa: PLR0913  # one argument for each thing that can be asked
     asked, rows = job(on, plan), rows_of(on, number)
     case = _case(on, plan, asked, number, engine)
     read = None if at_ns is None else _one_read(case, asked, _nearest(case.trace, rows, at_ns, node))
-    return _story(case, asked, read, advice_for(case), node)
+    return _story(case, read, advice_for(case), node)
 
 
 def story_of_read(trace: Trace, plan: Plan, asked: Job, event: int) -> Story:
     """The story of the key that is read at a row of the trace, with that read explained, and without advice."""
     case = _case(trace, plan, asked, int(trace.key[event]), "native")
-    return _story(case, asked, _one_read(case, asked, event), [])
+    return _story(case, _one_read(case, asked, event), [])
 
 
 def _case(trace: Trace, plan: Plan, asked: Job, key: int, engine: Engine) -> Case:
@@ -84,7 +84,7 @@ def _case(trace: Trace, plan: Plan, asked: Job, key: int, engine: Engine) -> Cas
     return Case(trace, plan, key, rules, steps, keys, int(trace.at[asked.first_counted]), engine)
 
 
-def _story(case: Case, asked: Job, read: OneRead | None, advice: Sequence[Advice], node: str | None = None) -> Story:
+def _story(case: Case, read: OneRead | None, advice: Sequence[Advice], node: str | None = None) -> Story:
     trace, steps, room = case.trace, case.steps, case.plan.pool_rules(case.lookup)
     rows = rows_of(trace, case.key)
     stays = stays_of(steps, case.rules, int(trace.at[-1]))

@@ -37,8 +37,8 @@ def nulls_kept_too_long(of: OfLookup) -> Iterator[Suspicion]:
     yield Suspicion(
         "nulls kept beyond the creation of things",
         of.key("nulls"),
-        f"{false_nulls:,} of {hits:,} answers that there is nothing were wrong: {of.traits.null_keys_created:,} keys had "
-        "come to be",
+        f"{false_nulls:,} of {hits:,} answers 'not found' were wrong: {of.traits.null_keys_created:,} keys had been "
+        "created since",
         tuple({of.key("nulls"): how} for how in ("keep 10m", "keep 1m", "keep 10s", "skip")),
         judged="false_nulls",
     )
