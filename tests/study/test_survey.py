@@ -38,7 +38,8 @@ def plain_count(rows: list[Row], lookup: str | None) -> Counter[str]:
     value: dict[Any, Any] = {}
     last_read: dict[Any, Row] = {}
     reads: Counter[Any] = Counter()
-    scopes, scoped, seconds = set(), set(), Counter[int]()
+    scopes, scoped, seconds = set(), set[Any](), Counter[int]()
+    there: set[Any] = set()
     nulls, created, gaps = set(), set(), []
     for row in rows:
         key = (row["lookup"], row["key"])
@@ -47,9 +48,17 @@ def plain_count(rows: list[Row], lookup: str | None) -> Counter[str]:
         now = row["version"] if row["found"] else None
         changed = value[key] != now if key in value else row["op"] != "read"
         counts["changes"] += changed
+        known, was_there = key in value, (key, now) in there
         value[key] = now
+        there.add((key, now))
         if row["op"] != "read":
             continue
+        counts["answerable"] += known
+        if was_there:
+            counts["fresh_answerable"] += 1
+            counts["null_answerable"] += now is None
+            counts["saveable"] += row["cost"]
+            counts["scope_answerable"] += (row["scope"], key, now) in scoped
         counts["reads"] += 1
         counts["nulls"] += now is None
         counts["origin"] += row["cost"]
@@ -57,10 +66,7 @@ def plain_count(rows: list[Row], lookup: str | None) -> Counter[str]:
             before = last_read[key]
             counts["repeats"] += 1
             gaps.append(row["at"] - before["at"])
-            if before["value"] == now:
-                counts["fresh"] += 1
-                counts["saveable"] += row["cost"]
-                counts["null_repeats"] += now is None
+            counts["fresh"] += before["value"] == now
         if now is None:
             nulls.add(key)
         elif key in nulls:
@@ -68,7 +74,7 @@ def plain_count(rows: list[Row], lookup: str | None) -> Counter[str]:
         if row["scope"] is not None:
             counts["scoped"] += 1
             counts["scope_repeats"] += (row["scope"], key) in scoped
-            scoped.add((row["scope"], key))
+            scoped |= {(row["scope"], key), (row["scope"], key, now)}
             scopes.add(row["scope"])
         reads[key] += 1
         seconds[row["at"] // SECOND] += 1
@@ -117,7 +123,10 @@ def test_every_number_is_what_a_plain_loop_counts(rows: list[Row]) -> None:
             "repeats": traits.repeats,
             "fresh": traits.fresh_repeats,
             "nulls": traits.nulls,
-            "null_repeats": traits.null_repeats,
+            "answerable": traits.answerable,
+            "fresh_answerable": traits.fresh_answerable,
+            "null_answerable": traits.null_answerable,
+            "scope_answerable": traits.scope_answerable,
             "null_keys": traits.null_keys,
             "created": traits.null_keys_created,
             "origin": round(traits.origin_time * 1e9),
@@ -277,12 +286,13 @@ def test_a_trace_that_shows_no_changes_is_not_said_to_repeat_unchanged_values() 
     hidden = [{"at": at, "lookup": "tide", "key": "a", "cost": 5} for at in range(9)]
     found = survey(trace_of(hidden))
     assert not found.total.changes_known and "unchanged value" not in repr(found)
-    assert "the trace does not tell whether unchanged" in found.verdicts["tide"].sentence
-    assert "has neither versions nor writes" in str(answer(found)).replace("\n", " ")
+    assert "the trace does not tell whether its value was unchanged" in found.verdicts["tide"].sentence
+    assert "shows no changes (neither versions nor writes), so how many" in str(answer(found)).replace("\n", " ")
     assert found.to_dict()["assumptions"] == ["a size of 1.00 KiB for 9 reads"]
     both = survey(trace_of(sorted(shown + hidden, key=lambda row: row["at"])))
     assert {name: one.changes_known for name, one in both.lookups.items()} == {"berth": True, "tide": False}
-    assert "not known of tide" in str(answer(both)) and "unchanged value" in both.verdicts["berth"].sentence
+    assert "For tide, the trace shows no changes" in str(answer(both))
+    assert "ask for a value that was there before" in both.verdicts["berth"].sentence
 
 
 def test_numbers_as_keys_are_compared_between_look_ups_only() -> None:

@@ -113,10 +113,10 @@ def curves_text(curves: Sequence[SizeCurve]) -> RenderableType:
         Column(f"{share} of it", "entries", [f"{one.enough_entries:,}" for one in curves]),
         in_own_units("in memory", [one.enough_bytes for one in curves], SIZES),
         Column("today's limit", "", [_limit(one) for one in curves]),
-        in_one_unit("by curve", [one.at_limit for one in curves], SHARES),
+        _known("curve at limit", [one.at_limit for one in curves]),
         _real(curves),
-        in_one_unit("next MiB", [one.next_mib for one in curves], SHARES),
-        in_one_unit("last MiB", [one.last_mib for one in curves], SHARES),
+        _known("next MiB", [one.next_mib for one in curves]),
+        _known("last MiB", [one.last_mib for one in curves]),
     ]
     most = max((int(one.entries[-1]) for one in curves if len(one.entries)), default=1)
     sizes = sorted({round(size) for size in np.geomspace(1, most, 9)})
@@ -126,11 +126,11 @@ def curves_text(curves: Sequence[SizeCurve]) -> RenderableType:
     first = max(curves, key=lambda one: one.reads)
     whose = [Text(f"Room of this size for each of {first.whose}."), Text()] if first.whose else []
     answer = Text.assemble(
-        (f"{printable(first.name, NAME)}: {counted(first.enough_entries, 'entry', 'entries')}", "bold"),
-        (f" have {format_share(first.hit_rate(first.enough_entries))} hits", "bold"),
-        f", {share} of the {format_share(first.ceiling)} that no limit gives. LRU; the curve knows no expiry, and "
-        "loads take no time",
-        "." if first.real_rate is None else "; today's real rate stands beside it.",
+        (f"{printable(first.name, NAME)}: {counted(first.enough_entries, 'entry', 'entries')} give a hit rate", "bold"),
+        (f" of {format_share(first.hit_rate(first.enough_entries))}", "bold"),
+        f", which is {share} of the {format_share(first.ceiling)} without any limit. (LRU, nothing expires, loads are "
+        "instant",
+        ".)" if first.real_rate is None else '. Column "replayed": today\'s real hit rate.)',
     )
     return Group(
         *whose,
@@ -139,6 +139,33 @@ def curves_text(curves: Sequence[SizeCurve]) -> RenderableType:
         grid("look-up", names, enough, styles, 1),
         Text(),
         grid("hits by entries", names, rates, styles, 1),
+        *_rough(curves),
+    )
+
+
+def _rough(curves: Sequence[SizeCurve]) -> list[Text]:
+    """Says where the curve in bytes is not known."""
+    rough = [one for one in curves if None in (one.at_limit, one.next_mib, one.last_mib)]
+    if not rough:
+        return []
+    named = ", ".join(f"{printable(one.name, NAME)} ({format_bytes(one.exact_from)})" for one in rough)
+    return [
+        Text(),
+        kept_together(
+            Text(
+                f"The largest value of {named} does not fit into the room in question. The curve does not know what "
+                "smaller rooms give: replay them, as in vestigo replay --rules lookup.NAME.max_bytes=SIZE.",
+                style="dim",
+            )
+        ),
+    ]
+
+
+def _known(heading: str, rates: Sequence[float | None]) -> Column:
+    """Rates, with a dash where one is not known."""
+    column = in_one_unit(heading, [rate or 0.0 for rate in rates], SHARES)
+    return column._replace(
+        cells=["-" if rate is None else cell for rate, cell in zip(rates, column.cells, strict=True)]
     )
 
 
@@ -146,8 +173,8 @@ def _real(curves: Sequence[SizeCurve]) -> Column:
     """The hit rate of today's settings, if they were replayed."""
     known = [one.real_rate for one in curves if one.real_rate is not None]
     if len(known) < len(curves):
-        return Column("really", "", ["-"] * len(curves))
-    return in_one_unit("really", known, SHARES)
+        return Column("replayed", "", ["-"] * len(curves))
+    return in_one_unit("replayed", known, SHARES)
 
 
 def _limit(curve: SizeCurve) -> str:

@@ -52,35 +52,34 @@ def answer(survey: Survey) -> Text:
     text = Text.assemble(
         (f"{format_share(total.repeat_share)} of {total.reads:,} reads", "bold"),
         " repeat a key that was read before",
+        f", {format_share(total.fresh_repeat_share)} with its value unchanged since" if total.changes_known else "",
+        ". No cache, whoever shares it and whatever its rules, can answer more than ",
+        (format_share(total.answerable_share), "bold"),
         *(
-            [
-                ", ",
-                (f"{format_share(total.fresh_repeat_share)} with its value unchanged", "bold"),
-                ": the most that a cache can answer, and answer rightly. ",
-            ]
+            [", or more than ", (f"{format_share(total.fresh_answerable_share)} with fresh data", "bold"), ". "]
             if total.changes_known
-            else [": the most that a cache can answer. Whether rightly is not known", _of_which(survey), ". "]
+            else [". ", _unknown_of(survey)]
         ),
     )
     if total.origin_time:
         saved, spent = format_seconds(total.saveable_time), format_seconds(total.origin_time)
         text.append(f"That could save {saved} of {spent} at the origin ({format_share(total.saveable_share)}), ")
+        text.append("most of it with ")
     else:
-        text.append("The trace says nothing of the origin's time, so that reads are weighed alone, ")
+        text.append("The trace gives no load times, so look-ups are weighed by their reads: most of them are of ")
     first, *others = list(survey.lookups)[:3]
     shares = [(name, format_share(saved_share(survey.lookups[name], total))) for name in (first, *others)]
     named = [f"{printable(name, NAME)} ({share})" for name, share in shares]
-    return kept_together(
-        text.append("most of it with " + " and ".join(filter(None, [", ".join(named[:-1]), named[-1]])) + ".")
-    )
+    return kept_together(text.append(" and ".join(filter(None, [", ".join(named[:-1]), named[-1]])) + "."))
 
 
-def _of_which(survey: Survey) -> str:
-    """The look-ups whose changes the trace does not show, unless these are all."""
+def _unknown_of(survey: Survey) -> str:
+    """For which look-ups nobody knows how many of the answers would be correct."""
     names = [printable(name, NAME) for name, one in survey.lookups.items() if not one.changes_known]
-    if len(names) == len(survey.lookups):
-        return ", for the trace shows no changes: it has neither versions nor writes"
-    return f" of {', '.join(names[:3])}{' and others' * (len(names) > 3)}, whose changes it does not show"
+    whole = len(names) == len(survey.lookups)
+    of = "" if whole else f"For {', '.join(names[:3])}{' and others' * (len(names) > 3)}, "
+    none = "the trace shows no changes (neither versions nor writes), so how many answers would be correct is unknown. "
+    return of + (none[:1].upper() + none[1:] if whole else none)
 
 
 def _verdicts(survey: Survey, names: Sequence[str]) -> Table:

@@ -49,10 +49,14 @@ class Ceiling:
         return [self.plan.to_dict(), self.news_take, self.spares_nodes]
 
 
-def no_cache(trace: Trace, plan: Plan) -> Job:
-    """The baseline: nothing fits, so every read loads. Assumptions are those of `plan`."""
+def no_cache(trace: Trace, plan: Plan) -> tuple[Trace, Job]:
+    """The baseline: nothing fits, so every read loads, and nobody preloads. Assumptions are those of `plan`."""
     nothing = Rules.model_construct(max_bytes=0, entry_overhead=1, nulls=Nulls("keep"), per="all")
-    return dataclasses.replace(job(trace, Plan(nothing, warm_up=plan.warm_up)), assumed=assume(trace, plan))
+    asked = dataclasses.replace(job(trace, Plan(nothing, warm_up=plan.warm_up)), assumed=assume(trace, plan))
+    if Op.PRELOAD in trace.ops:
+        idle = np.where(trace.op == Op.PRELOAD, Op.DROP, trace.op).astype(np.uint8)
+        trace = dataclasses.replace(trace, op=idle)
+    return trace, asked
 
 
 def ceiling(trace: Trace, plan: Plan, settings: Sequence[Plan]) -> Ceiling:
@@ -95,10 +99,10 @@ def _alike(plan: Plan, lookups: Iterable[str], rules: Callable[..., Rules]) -> P
 
 
 def with_versions_as_keys(trace: Trace, assumed: Assumed) -> Trace:
-    """The trace with one key for each value that a key ever had.
+    """The trace with one key for each value that a key ever had. The value of such a key never changes.
 
     Kept without limits, it answers a read exactly if the current value was loaded or written since the last clear or
-    restart. No rules give more fresh hits.
+    restart. No rules give more fresh hits, and all of its hits are fresh.
     """
     rows, values, fill, numbering = len(trace), Values(trace), filler(trace, assumed), Numbering()
     key, found = column(rows, np.int32), column(rows, np.int8)
@@ -120,5 +124,6 @@ def with_versions_as_keys(trace: Trace, assumed: Assumed) -> Trace:
         keys=range(len(numbering.codes)),
         size=size,
         found=found,
-        version=constant_column(MISSING, rows, np.int32),
+        version=constant_column(0, rows, np.int32),
+        versions=("the same",),
     )

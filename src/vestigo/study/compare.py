@@ -151,7 +151,7 @@ def references(trace: Trace, plan: Plan, settings: Sequence[Plan]) -> list[Calla
         return versions, ideal.job(versions)
 
     return [
-        lambda: (trace, bounds.no_cache(trace, plan)),
+        lambda: bounds.no_cache(trace, plan),
         lambda: (ideal.trace, ideal.job(ideal.trace)),
         always_fresh,
     ]

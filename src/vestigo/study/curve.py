@@ -14,12 +14,13 @@ from vestigo.engine.replay import run
 from vestigo.engine.size_counts import Ask, size_counts
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError, unknown
-from vestigo.prepared.assumed import assume
+from vestigo.prepared.assumed import Assumed, assume
 from vestigo.prepared.counting import first_counted
 from vestigo.rules import Rules
 from vestigo.rules.settings import Settings, argument, plan_of, trace_of
 from vestigo.rules.stated import Stated
 from vestigo.trace import Readable, Trace
+from vestigo.trace.columns import MISSING
 from vestigo.trace.trace import Longs
 from vestigo.units import Duration, format_bytes, format_share, parse_bytes, parse_share
 
@@ -60,10 +61,14 @@ class SizeCurve(Data):
     """The hit rate of today's settings with all of their rules, if they were replayed."""
     whose: str = ""
     """Whose cache has each size: that of a node, a scope, or all."""
+    exact_from: int = 0
+    """The bytes of the largest value with overhead. Below this the curve in bytes is rough: it counts values that would
+    never fit as if they came in.
+    """
 
     def hit_rate(self, max_entries: int | None = None, *, max_bytes: int | str | None = None) -> float:
         """The hit rate at a number of entries, or at bytes (``"64 MiB"``). For bytes it is exact at the curve's
-        `bytes`, and from the size of the largest value on.
+        `bytes` from `exact_from` on.
         """
         steps, hits, size = (
             (self.entries, self.entry_hits, max_entries)
@@ -87,12 +92,26 @@ class SizeCurve(Data):
 
     @property
     def enough_bytes(self) -> int:
-        return _least(self.bytes, self.byte_hits, self.share)
+        """The smallest size in bytes that is known to be enough: none below `exact_from` is known."""
+        least = _least(self.bytes, self.byte_hits, self.share)
+        return max(least, min(self.exact_from, int(self.bytes[-1]))) if least else 0
 
     @property
-    def at_limit(self) -> float:
-        """The curve's hit rate at today's limit. The curve knows no expiry."""
+    def at_limit(self) -> float | None:
+        """The curve's hit rate at today's limit. The curve knows no expiry. None for a limit in bytes below
+        `exact_from`.
+        """
+        if self.max_bytes is not None and self.max_bytes < self.exact_from:
+            return None
         return self.hit_rate(self.max_entries, max_bytes=self.max_bytes)
+
+    @property
+    def exact_bytes(self) -> tuple[Longs, Longs]:
+        """The part of the curve in bytes that is exact: sizes, and the hits there."""
+        begin = int(np.searchsorted(self.bytes, self.exact_from))
+        if begin == len(self.bytes) > 0:
+            return np.array([self.exact_from]), self.byte_hits[-1:]
+        return self.bytes[begin:], self.byte_hits[begin:]
 
     @property
     def limit_bytes(self) -> int | None:
@@ -107,18 +126,24 @@ class SizeCurve(Data):
         return int(self.bytes[min(int(np.searchsorted(self.byte_hits, hits - 0.5)), len(self.bytes) - 1)])
 
     @property
-    def next_mib(self) -> float:
-        """The share of reads that one more MiB than today's limit would answer in addition."""
+    def next_mib(self) -> float | None:
+        """The share of reads that one more MiB than today's limit would answer in addition. None where that is not
+        known (below `exact_from`).
+        """
         limit = self.limit_bytes
         return 0.0 if limit is None else self._more(limit, limit + MIB)
 
     @property
-    def last_mib(self) -> float:
-        """The share of reads that the last MiB of today's limit, or of all that is ever used, answers."""
+    def last_mib(self) -> float | None:
+        """The share of reads that the last MiB of today's limit, or of all that is ever used, answers. None where that
+        is not known.
+        """
         limit = self.limit_bytes if self.limit_bytes is not None else int(self.bytes[-1]) if len(self.bytes) else 0
         return self._more(max(limit - MIB, 0), limit)
 
-    def _more(self, less: int, more: int) -> float:
+    def _more(self, less: int, more: int) -> float | None:
+        if 0 < less < self.exact_from or more < self.exact_from:
+            return None
         return self.hit_rate(max_bytes=more) - self.hit_rate(max_bytes=less)
 
     def to_dict(self) -> dict[str, Any]:
@@ -135,6 +160,7 @@ class SizeCurve(Data):
                 "next_mib": self.next_mib,
                 "last_mib": self.last_mib,
             },
+            "exact_from_bytes": self.exact_from,
             "entries": self.entries.tolist(),
             "entry_hits": self.entry_hits.tolist(),
             "bytes": self.bytes.tolist(),
@@ -195,7 +221,8 @@ def size_curve(  # noqa: PLR0913  # options by name
         steps,
         [int(one) for one in spans],
     )
-    counts = size_counts(trace, assume(trace, stated), ask, first_counted(trace, stated.warm_up))
+    assumed = assume(trace, stated)
+    counts = size_counts(trace, assumed, ask, first_counted(trace, stated.warm_up))
     entries, bins = np.flatnonzero(counts.by_entries), np.flatnonzero(counts.by_bytes)
     limits = stated.pool_rules(lookup) if lookup is not None else None
     return SizeCurve(
@@ -212,6 +239,7 @@ def size_curve(  # noqa: PLR0913  # options by name
         _surface(counts.surface, counts.reads) if steps and spans else None,
         enough,
         whose=whose_cache(trace, groups_of(trace, stated)) if len(trace.nodes) > 1 else "",
+        exact_from=_largest(trace, [name in names for name in trace.lookups], assumed) + rules.entry_overhead,
     )
 
 
@@ -253,6 +281,16 @@ def _chosen(trace: Trace, lookup: str | None) -> tuple[str, ...]:
 def _surface(cells: np.ndarray, reads: int) -> np.ndarray:
     within: np.ndarray = np.cumsum(np.cumsum(cells, 0), 1)[:-1, :-1] / max(reads, 1)
     return within
+
+
+def _largest(trace: Trace, chosen: Sequence[bool], assumed: Assumed) -> int:
+    """The bytes of the largest value of the chosen look-ups."""
+    given = np.full(len(trace.lookups), MISSING)
+    for part in trace.parts():
+        keyed = part.key >= 0
+        np.maximum.at(given, part.lookup[keyed], part.size[keyed])
+    largest = np.where(given == MISSING, np.array(assumed.size, np.int64), given)
+    return int(largest[np.array(chosen, bool)].max(initial=0))
 
 
 def _least(sizes: Longs, hits: Longs, share: float) -> int:

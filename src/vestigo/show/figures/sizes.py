@@ -24,16 +24,17 @@ def size_curves(curves: Sequence[SizeCurve], axis: "Axes | None" = None) -> "Axe
 
 def _draw_curves(axis: "Axes", curves: Sequence[SizeCurve]) -> None:
     ends: list[tuple[float, str, str]] = []
-    most = max((int(curve.bytes[-1]) for curve in curves if len(curve.bytes)), default=1)
-    least = min((int(curve.bytes[0]) for curve in curves if len(curve.bytes)), default=1)
+    most = max((int(curve.exact_bytes[0][-1]) for curve in curves if len(curve.bytes)), default=1)
+    least = min((int(curve.exact_bytes[0][0]) for curve in curves if len(curve.bytes)), default=1)
     for curve, colour in zip(curves, _colours(len(curves)), strict=True):
         if not len(curve.bytes) or not curve.reads:
             continue
-        rates = curve.byte_hits / curve.reads
-        axis.step([*curve.bytes, most], [*rates, rates[-1]], where="post", color=colour)
+        sizes, hits = curve.exact_bytes
+        rates = hits / curve.reads
+        axis.step([*sizes, most], [*rates, rates[-1]], where="post", color=colour)
         enough = curve.enough_bytes
         axis.plot(enough, curve.hit_rate(max_bytes=enough), "o", color=colour, markersize=7)
-        if (today := curve.limit_bytes) is not None:
+        if (today := curve.limit_bytes) is not None and today >= curve.exact_from:
             axis.plot(
                 today, curve.hit_rate(max_bytes=today), "D", color=colour, markersize=7, markeredgecolor=style.INK
             )
@@ -53,7 +54,7 @@ def _draw_curves(axis: "Axes", curves: Sequence[SizeCurve]) -> None:
         )
     byte_axis(axis)
     axis.yaxis.set_major_formatter(PercentFormatter(1, decimals=0))
-    axis.set_xlabel("memory, overhead included")
+    axis.set_xlabel("memory, overhead included; each line begins where the largest value fits")
     axis.set_ylabel("hits, share of reads")
     whose = f", {curves[0].whose}" if curves and curves[0].whose else ""
     axis.set_title(f"LRU at every size, nothing expires{whose}")

@@ -63,7 +63,7 @@ def survey_page(survey: Survey) -> "Sequence[Axes]":
         total = survey.total
         figure.suptitle(
             f"{printable(survey.source)}: {total.reads:,} reads of {total.keys:,} keys, "
-            f"{format_share(total.fresh_repeat_share)} repeat {_what(survey)}",
+            f"at most {format_share(total.fresh_answerable_share)} can be answered {_what(survey)}",
             x=0.01,
             ha="left",
             fontsize=13,
@@ -116,7 +116,7 @@ def _draw_popularity(axis: "Axes", survey: Survey) -> None:
 
 
 def _what(survey: Survey) -> str:
-    return "an unchanged value" if survey.total.changes_known else "a key (changes are not known of all)"
+    return "with fresh data" if survey.total.changes_known else "(not all changes are known)"
 
 
 def _draw_origin(axis: "Axes", survey: Survey) -> None:
@@ -124,7 +124,7 @@ def _draw_origin(axis: "Axes", survey: Survey) -> None:
     each = [survey.lookups[name] for name in names]
     timed = survey.total.origin_time > 0
     whole = [one.origin_time if timed else one.reads for one in each]
-    part = [one.saveable_time if timed else one.fresh_repeats for one in each]
+    part = [one.saveable_time if timed else one.fresh_answerable for one in each]
     size, unit = best_unit(max(whole, default=0), SPANS) if timed else (1, "reads")
     axis.barh(names, [amount / size for amount in whole], color=style.RULE, height=0.62)
     bars = axis.barh(names, [amount / size for amount in part], color=style.ACCENT, height=0.62)

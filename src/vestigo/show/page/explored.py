@@ -162,8 +162,9 @@ def curve_points(curve: SizeCurve) -> list[list[float]]:
     """Sizes in bytes, and the hit rate at each."""
     if not len(curve.bytes) or not curve.reads:
         return [[], []]
-    ends = np.unique(np.linspace(0, len(curve.bytes) - 1, _CURVE_POINTS).astype(int))
-    return [curve.bytes[ends].tolist(), (curve.byte_hits[ends] / curve.reads).tolist()]
+    sizes, hits = curve.exact_bytes
+    ends = np.unique(np.linspace(0, len(sizes) - 1, _CURVE_POINTS).astype(int))
+    return [sizes[ends].tolist(), (hits[ends] / curve.reads).tolist()]
 
 
 def _rests(outcome: Outcome) -> list[str]:

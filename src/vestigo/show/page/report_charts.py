@@ -73,14 +73,15 @@ def sizes_chart(curves: tuple[SizeCurve, ...]) -> Any:
     from bokeh.models import HoverTool, Range1d
 
     made = chart("sizes", Axis("memory, overhead included", "size"), Axis("hits, share of reads", "share"))
-    most = max((int(curve.bytes[-1]) for curve in curves if len(curve.bytes)), default=1)
+    most = max((int(curve.exact_bytes[0][-1]) for curve in curves if len(curve.bytes)), default=1)
     least = most
     for number, curve in enumerate(curves):
         if not len(curve.bytes) or not curve.reads:
             continue
-        least = min(least, int(curve.bytes[0]))
+        sizes, hits = curve.exact_bytes
+        least = min(least, int(sizes[0]))
         role = ROLES[SERIES[number % len(SERIES)]]
-        x, y = _thinned(np.array([*curve.bytes, most]), np.array([*curve.byte_hits, curve.byte_hits[-1]]) / curve.reads)
+        x, y = _thinned(np.array([*sizes, most]), np.array([*hits, hits[-1]]) / curve.reads)
         name = printable(curve.name, 30)
         lines(made, [Series(name, role, x, y)], steps=True)
         drawn = made.renderers[-1]
@@ -89,7 +90,7 @@ def sizes_chart(curves: tuple[SizeCurve, ...]) -> Any:
                 renderers=[drawn], tooltips=[(name, "@y{0.0 %}"), ("memory", "@x{0.0 ib}")], line_policy="nearest"
             )
         )
-        if (today := curve.limit_bytes) is not None:
+        if (today := curve.limit_bytes) is not None and today >= curve.exact_from:
             limit = {"x": [today], "y": [curve.hit_rate(max_bytes=today)]}
             points(made, f"{name}, today's limit", limit, role=role, marker="diamond", size=13)
     made.x_range = Range1d(start=max(least, 1), end=max(most * 1.3, 2))

@@ -36,6 +36,12 @@ class Reads:
     """Whether the key was read before."""
     fresh: np.ndarray
     """Whether it also has the same value as the previous read."""
+    answerable: np.ndarray
+    """Whether an earlier event had a value of the key: a read, a write or a preload."""
+    fresh_answerable: np.ndarray
+    """Whether an earlier event had the value that the key has now."""
+    scope_answerable: np.ndarray
+    """Whether a read of the same scope had the value that the key has now."""
     gap: np.ndarray
     """The time since the previous read of the key in ns, or 0 for a first read."""
 
@@ -63,7 +69,7 @@ def measure(trace: Trace) -> Measured:
     place = np.empty(len(trace.keys), np.int64)
     place[np.argsort(trace.key_lookup, kind="stable")] = np.arange(len(trace.keys))
     order = keyed[np.argsort(place[trace.key[keyed]], kind="stable")]
-    reads = _reads(trace, known, order[trace.op[order] == Op.READ])
+    reads = _reads(trace, known, order)
     ends = np.cumsum(np.bincount(trace.lookup[reads.row], minlength=len(trace.lookups))).tolist()
     parts = tuple(slice(begin, end) for begin, end in zip([0, *ends], ends, strict=False))
     return Measured(reads, parts, _changes(trace, known, order))
@@ -81,7 +87,10 @@ def traits_of(trace: Trace, measured: Measured) -> tuple[Traits, dict[str, Trait
     return _traits(measured.reads, sum(changes), all(known), span), each
 
 
-def _reads(trace: Trace, known: Truths, row: np.ndarray) -> Reads:
+def _reads(trace: Trace, known: Truths, order: np.ndarray) -> Reads:
+    """The reads among the rows of `order`, which is by key and time."""
+    is_read = trace.op[order] == Op.READ
+    row = order[is_read]
     key, at, value = trace.key[row], trace.at[row], known.value[row]
     repeat = np.zeros(len(row), bool)
     repeat[1:] = key[1:] == key[:-1]
@@ -89,6 +98,7 @@ def _reads(trace: Trace, known: Truths, row: np.ndarray) -> Reads:
     fresh[1:] &= value[1:] == value[:-1]
     gap = np.zeros(len(row), np.int64)
     gap[1:] = np.where(repeat[1:], at[1:] - at[:-1], 0)
+    answerable, fresh_answerable = _answerable(trace.key[order], known.value[order])
     null = known.null[row]
     fill = filler(trace)
     size, cost = fill.sizes(trace, known.null), fill.costs(trace)
@@ -104,8 +114,32 @@ def _reads(trace: Trace, known: Truths, row: np.ndarray) -> Reads:
         size_assumed=(trace.size[row] == MISSING) & ~null,
         repeat=repeat,
         fresh=fresh,
+        answerable=answerable[is_read],
+        fresh_answerable=fresh_answerable[is_read],
+        scope_answerable=_seen_before(trace.scope[row], key, value) & (trace.scope[row] != MISSING),
         gap=gap,
     )
+
+
+def _answerable(key: np.ndarray, value: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """For rows by key and time: whether an earlier row has the key, and whether one has the key with this value."""
+    same = np.zeros(len(key), bool)
+    same[1:] = key[1:] == key[:-1]
+    if not np.any(same[1:] & (value[1:] != value[:-1])):
+        return same, same
+    return same, _seen_before(key, value)
+
+
+def _seen_before(*columns: np.ndarray) -> np.ndarray:
+    """For each row, whether an earlier one is the same in all columns."""
+    order = np.lexsort(columns)
+    again = np.ones(len(order), bool)
+    again[:1] = False
+    for column in columns:
+        again[1:] &= column[order[1:]] == column[order[:-1]]
+    seen = np.empty(len(order), bool)
+    seen[order] = again
+    return seen
 
 
 def _changes(trace: Trace, known: Truths, order: np.ndarray) -> np.ndarray:
@@ -139,11 +173,14 @@ def _traits(reads: Reads, changes: int, changes_known: bool, span: float) -> Tra
         repeats=_count(reads.repeat),
         fresh_repeats=_count(reads.fresh),
         nulls=_count(reads.null),
-        null_repeats=_count(reads.fresh & reads.null),
+        answerable=_count(reads.answerable),
+        fresh_answerable=_count(reads.fresh_answerable),
+        null_answerable=_count(reads.fresh_answerable & reads.null),
+        scope_answerable=_count(reads.scope_answerable),
         null_keys=null_keys,
         null_keys_created=created,
         origin_time=float(reads.cost.sum()) / 1e9,
-        saveable_time=float(reads.cost[reads.fresh].sum()) / 1e9,
+        saveable_time=float(reads.cost[reads.fresh_answerable].sum()) / 1e9,
         cost_p50=cost_p50 / 1e9,
         cost_p95=cost_p95 / 1e9,
         cost_first=float(reads.cost[np.argmin(reads.row)]) / 1e9 if len(reads) else 0.0,

@@ -67,7 +67,8 @@ def survey(trace: Readable) -> Survey:
     """Counts what is in a trace: how often look-ups repeat, what they cost, how often they change or find nothing.
     Judges each look-up.
 
-    Restarts and clears do not matter here, because they concern the cache. `compare` takes them into account.
+    Restarts and clears do not matter here, because they concern the cache. `compare` takes them into account, and
+    whose caches they are, so its ceilings are lower.
 
     >>> from vestigo import read_trace
     >>> trace = read_trace({"at": [0, 10, 20], "key": ["a", "b", "a"], "cost": [5, 5, 5]})

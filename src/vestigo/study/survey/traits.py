@@ -16,13 +16,21 @@ class Traits(Data):
     once_share: float
     """Keys that were read only once."""
     repeats: int
-    """Reads of a key that was read before. No cache could answer more."""
+    """Reads of a key that was read before."""
     fresh_repeats: int
     """Repeats whose value had not changed since the previous read."""
+    answerable: int
+    """Reads of a key of which an earlier event had a value: a read, a write or a preload. No cache can answer more,
+    whoever shares it and whatever its rules.
+    """
+    fresh_answerable: int
+    """Reads whose present value an earlier event had. No cache can give more fresh answers."""
+    null_answerable: int
+    """Those of them that found nothing."""
+    scope_answerable: int
+    """Those of them whose present value was read before in the same scope."""
     nulls: int
     """Reads that found nothing."""
-    null_repeats: int
-    """Fresh repeats that found nothing."""
     null_keys: int
     """Distinct keys for which a read found nothing."""
     null_keys_created: int
@@ -30,7 +38,7 @@ class Traits(Data):
     origin_time: float
     """The time that all reads took at the origin."""
     saveable_time: float
-    """The time that the fresh repeats took. No more could be saved without old answers."""
+    """The time that the `fresh_answerable` reads took. No more can be saved without old answers."""
     cost_p50: float
     cost_p95: float
     cost_first: float
@@ -47,7 +55,7 @@ class Traits(Data):
     """Changes of values that the trace shows, by a write or at a read."""
     changes_known: bool
     """Whether the trace shows any changes, by writes or versions. For all look-ups together, whether each of them does.
-    If not, a fresh repeat is only a repeat.
+    If not, nobody knows which repeats are fresh.
     """
     gap_p50: float
     """The time between two reads of a key. A lifetime shorter than most of these does little."""
@@ -69,15 +77,22 @@ class Traits(Data):
 
     @property
     def repeat_share(self) -> float:
-        """Ceiling (a): the share of reads that unlimited room without expiry would answer, without regard to restarts
-        and clears.
-        """
         return _ratio(self.repeats, self.reads)
 
     @property
     def fresh_repeat_share(self) -> float:
-        """Ceiling (b): the share of reads that it could answer with the current value."""
+        """The share of reads that repeat a key whose value is unchanged since the read before."""
         return _ratio(self.fresh_repeats, self.reads)
+
+    @property
+    def answerable_share(self) -> float:
+        """The most that any cache can answer, without regard to restarts and clears."""
+        return _ratio(self.answerable, self.reads)
+
+    @property
+    def fresh_answerable_share(self) -> float:
+        """The most that any cache can answer with the present value."""
+        return _ratio(self.fresh_answerable, self.reads)
 
     @property
     def null_share(self) -> float:
@@ -85,7 +100,7 @@ class Traits(Data):
 
     @property
     def saveable_share(self) -> float:
-        """The share of origin time that fresh repeats took."""
+        """The share of origin time that could be saved without old answers."""
         return _ratio(self.saveable_time, self.origin_time)
 
     @property

@@ -29,7 +29,7 @@ def reloaded_in_vain(of: OfLookup) -> Iterator[Suspicion]:
     if of.rules.reload_after is None or not of.counts["background_loads"]:
         return
     yield Suspicion(
-        "refresh ahead that loads more than it saves",
+        "reloads that load more than they save",
         of.key("reload_after"),
         f"{of.counts['background_loads']:,} loads in the background for {of.counts['hits']:,} hits of {of.name}",
         ({of.key("reload_after"): "never"},),
@@ -56,7 +56,7 @@ def hits_too_dear(of: OfLookup) -> Iterator[Suspicion]:
 def needs_no_cache(of: OfLookup) -> Iterator[Suspicion]:
     """Keeping this look-up saves so little that it needs no cache."""
     traits = of.traits
-    repeats = traits.repeats / max(traits.reads, 1)
+    repeats = traits.answerable / max(traits.reads, 1)
     saveable = traits.saveable_time / max(of.facts.survey.total.origin_time, 1e-9)
     if not traits.reads or not of.facts.survey.total.origin_time or (repeats >= _LITTLE and saveable >= _LITTLE / 100):
         return
