@@ -24,11 +24,11 @@ test: setup
 	@command -v chromium > /dev/null || echo "There is no chromium (Debian's package): the tests of pages are skipped"
 	$(BIN)/python -m pytest -n 3 --dist loadfile --no-loadscope-reorder
 
-# Wide random exploration of both engines, of the ceilings, and of hostile files and plans: CASES=20000 SEED=7 make explore.
+# Wide random exploration of both engines, of the ceilings, of error bars, and of hostile files and plans: CASES=20000 SEED=7 make explore.
 explore: $(VENV)/installed
 	@seed=$${SEED:-$$(date +%s)}; echo "seed $$seed"; \
-	VESTIGO_CASES=$${CASES:-5000} $(BIN)/python -m pytest -n 2 --hypothesis-seed=$$seed tests/agreement tests/engine/test_equivalences.py \
-	  tests/study/test_compare.py tests/study/test_curve.py tests/study/test_drive.py tests/web/test_receiver.py tests/trace/test_damaged_files.py tests/rules/test_hostile_plans.py
+	VESTIGO_CASES=$${CASES:-5000} VESTIGO_SEED=$$seed $(BIN)/python -m pytest -n 2 --hypothesis-seed=$$seed tests/agreement tests/engine/test_equivalences.py \
+	  tests/study/test_compare.py tests/study/test_curve.py tests/study/test_headlines.py tests/study/test_sampling.py tests/study/test_drive.py tests/web/test_receiver.py tests/trace/test_damaged_files.py tests/rules/test_hostile_plans.py
 
 # Every check that is not a test: style, types, layers. Warnings of the kernel are errors when it is built.
 lint: $(VENV)/installed

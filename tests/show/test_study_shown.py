@@ -95,9 +95,9 @@ def test_curves_name_every_look_up_and_mark_today() -> None:
     today = [line for line in axis.lines if line.get_marker() == "D"]
     assert today[0].get_ydata()[0] == pytest.approx(curve.hit_rate(30), abs=0.01)
     shown = text_of(curves_text([curve]))
-    assert f"{curve.enough_entries:,} entries have" in shown and "real rate" not in shown
+    assert f"{curve.enough_entries:,} entries give a hit rate of" in shown and 'replayed"' not in shown
     shown = text_of(curves_text(with_real_rates(TRACE, PLAN, [curve])))
-    assert "today's real rate stands beside it" in " ".join(shown.split())
+    assert "today's real hit rate" in " ".join(shown.split())
     assert max(map(len, shown.splitlines())) <= 100
 
 

@@ -1,7 +1,9 @@
 """Estimates from a sample of the keys are near the truth on skewed traces, and know how near."""
 
-import math
+import os
+from collections import Counter
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -46,8 +48,7 @@ def test_a_tenth_of_the_keys_is_within_half_a_point(
     assert estimate.hit_rate == pytest.approx(truth.hit_rate, abs=0.005)
     assert estimate.stale_rate == pytest.approx(truth.stale_rate, abs=0.01)
     assert estimate.loads == pytest.approx(truth.loads, rel=0.02)
-    # Held values are assumed to have the mean size. With few entries, the peak is above that.
-    assert estimate.memory_peak == pytest.approx(truth.memory_peak, rel=0.2 if entries == 1000 else 0.1)
+    assert "memory_peak" not in estimate.told
 
 
 @pytest.mark.parametrize("warm_up", ["1m", 100_000])
@@ -85,18 +86,69 @@ def test_where_no_key_stands_for_another_an_estimate_is_the_replay_itself(case: 
     assert (estimate.stale_hits, estimate.loads) == (whole.stale_hits, whole.loads)
 
 
-def test_intervals_hold_the_truth_nine_times_in_ten(skewed: Trace) -> None:
-    """There are thirty estimates with different seeds and sizes. Fewer than 22 would happen once in two hundred
-    times.
+def drawn_trace(draws: np.random.Generator) -> Trace:
+    more: dict[str, Any] = {}
+    if (changes := str(draws.choice(["never", "10m", "1h", "10h"]))) != "never":
+        more["changes"] = changes
+    if draws.random() < 0.3:
+        more["scans"] = 2
+    if draws.random() < 0.3:
+        more["nodes"] = 3
+    reads, keys = int(draws.choice([100_000, 300_000])), int(draws.choice([5000, 20_000, 60_000]))
+    return synth(reads=reads, keys=keys, skew=float(draws.uniform(0.5, 1.3)), seed=int(draws.integers(1e6)), **more)
+
+
+def drawn_rules(draws: np.random.Generator, keys: int) -> Rules:
+    rules: dict[str, Any] = {"on_write": str(draws.choice(["leave", "drop"]))}
+    match draws.choice(["entries", "entries", "bytes", "none"]):
+        case "entries":
+            rules["max_entries"] = int(np.exp(draws.uniform(np.log(100), np.log(keys))))
+        case "bytes":
+            rules["max_bytes"] = int(np.exp(draws.uniform(np.log(2**18), np.log(2**25))))
+        case _:
+            rules["absolute"] = "1m"
+    if len(rules) > 1 and "absolute" not in rules:
+        rules["eviction"] = str(draws.choice(["lru", "slru", "sieve", "s3-fifo", "fifo", "2q"]))
+    if draws.random() < 0.5:
+        rules["absolute"] = str(draws.choice(["5s", "30s", "2m", "10m"]))
+    if draws.random() < 0.25:
+        rules["sliding"] = str(draws.choice(["3s", "20s", "1m"]))
+    return Rules(**rules)
+
+
+def test_bars_hold_the_truth_whatever_the_trace_and_the_settings() -> None:
+    """In at least 85 of 100 cases, for every measure that is told: a few fixed cases here, 200 and more in `make
+    explore`. Of few cases, one more may miss.
     """
-    truths = {entries: replay(skewed, Rules(max_entries=entries)).hit_rate for entries in (1000, 5000)}
-    held = 0
-    for seed in range(15):
-        sampler = KeySample(skewed, "10%", seed=seed)
-        for entries, truth in truths.items():
-            estimate = sampler.estimate(Rules(max_entries=entries))
-            held += abs(estimate.hit_rate - truth) <= estimate.errors["hit_rate"]
-    assert held >= 22
+    is_long = "VESTIGO_CASES" in os.environ
+    draws = np.random.default_rng(int(os.environ.get("VESTIGO_SEED", "11")))
+    held, told = Counter[str](), Counter[str]()
+    for _ in range(60 if is_long else 4):
+        trace = drawn_trace(draws)
+        for _ in range(4):
+            rules = drawn_rules(draws, len(trace.keys))
+            truth = replay(trace, rules)
+            for share in ("1%", "10%"):
+                found = KeySample(trace, share, seed=int(draws.integers(1e6))).estimate(rules)
+                assert rules.max_bytes is None or found.memory_peak <= rules.max_bytes * max(len(trace.nodes), 1)
+                for name in found.told:
+                    told[name, share] += 1
+                    held[name, share] += abs(getattr(found, name) - getattr(truth, name)) <= found.errors[name]
+    assert {name for name, _ in told} == {"hit_rate", "fresh_hit_rate", "stale_rate", "stale_hits", "loads"}
+    for which, number in told.items():
+        assert held[which] >= 0.85 * number - (not is_long), (which, held[which], number)
+
+
+def test_a_sample_whose_keys_fill_a_pool_tells_nothing(skewed: Trace) -> None:
+    rough = KeySample(skewed, "1%").estimate(Rules(max_entries=300))
+    assert rough.told == []
+    assert rough.to_dict()["errors"]["hit_rate"] is None
+    assert "too small to tell anything" in str(rough) and "too rough to tell" in repr(rough)
+
+
+def test_no_estimate_is_beyond_a_limit() -> None:
+    trace = synth(300_000, keys=50_000, skew=0.9, seed=5)
+    assert KeySample(trace, "1%").estimate(Rules(max_bytes="1 MiB")).memory_peak <= 2**20
 
 
 def test_what_is_asked_of_another_trace_is_not_told_of_this_one(skewed: Trace, sampler: KeySample) -> None:
@@ -228,6 +280,6 @@ def test_shares_that_make_no_samples_are_refused(skewed: Trace) -> None:
 
 def test_one_sample_knows_nothing_of_how_far_off_it_is(skewed: Trace, sampler: KeySample) -> None:
     alone = KeySample(skewed, "5%", samples=1).estimate(Rules(max_entries=2000))
-    assert math.isnan(alone.errors["hit_rate"])
+    assert alone.told == []
     assert "±" not in repr(alone)
     assert repr(sampler.estimate(Rules(max_entries=2000))).count("±") == 2

@@ -7,6 +7,7 @@ from typing import Any
 from rich.console import Console, RenderableType
 from rich.text import Text
 
+from vestigo.measures import MEASURES
 from vestigo.outcome import Keys, Measures, Outcome, Reads, Slice, Slices
 from vestigo.show.check import check_text, mistake_text
 from vestigo.show.confirmation import confirmation_text
@@ -72,14 +73,14 @@ def shown(what: object) -> RenderableType:
 
 
 def _estimate(found: Estimate) -> RenderableType:
-    rates = ("hit_rate", "fresh_hit_rate", "stale_rate")
+    rates = [name for name in ("hit_rate", "fresh_hit_rate", "stale_rate") if name in found.told]
+    if not rates:
+        return Text("The sample is too small to tell anything; take a larger share of the keys, or more samples.")
     columns = [
         in_one_unit("estimate", [getattr(found, name) for name in rates], SHARES),
-        in_one_unit("may be off by", [found.errors[name] for name in rates], SHARES)
-        if found.errors["hit_rate"] == found.errors["hit_rate"]  # one sample cannot tell
-        else Column("may be off by", "", ["-"] * len(rates)),
+        in_one_unit("may be off by", [found.errors[name] for name in rates], SHARES),
     ]
-    return grid("from a sample of the keys", ["hit rate", "fresh hits", "stale hits"], columns, [""] * len(rates))
+    return grid("from a sample of the keys", [MEASURES[name].label for name in rates], columns, [""] * len(rates))
 
 
 def _sharing(found: Sharing) -> RenderableType:

@@ -61,11 +61,10 @@ def over_time(title: str, slices: Slices) -> RenderableType:
 
 
 def questions(each: Sequence[Measures], is_one_trace: bool = False) -> dict[str, list[Column]]:
-    """The columns of three tables: what readers get, how old answers are, and what it takes. With `is_one_trace`,
-    changes are known if any row knows of them, because a ceiling is replayed on a trace that shows none.
+    """The columns of three tables: what readers get, how old answers are, and what it takes. With `is_one_trace`, the
+    first row says whether changes are known, because the fresh ceiling is replayed on a trace with other versions.
     """
-    known = [one.stale_known for one in each]
-    known = [any(known)] * len(each) if is_one_trace else known
+    known = [(each[0] if is_one_trace else one).stale_known for one in each]
     readers = [
         in_one_unit("hit rate", [one.hit_rate for one in each], SHARES),
         if_known(known, in_one_unit("fresh hits", [one.fresh_hit_rate for one in each], SHARES)),

@@ -7,12 +7,17 @@ from typing import Any
 import numpy as np
 
 from vestigo.data import Data
+from vestigo.measures import MEASURES
 from vestigo.units import format_share
 
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Estimate(Data):
-    """Measures as samples tell them. `errors` are half the widths of intervals that contain the truth 9 times in 10."""
+    """Measures as samples tell them.
+
+    `errors` are half the widths of intervals that contain the truth 9 times in 10. They are NaN for measures that
+    samples cannot tell: peaks, and whatever a single sample gives.
+    """
 
     hit_rate: float
     fresh_hit_rate: float
@@ -20,7 +25,9 @@ class Estimate(Data):
     stale_hits: float
     loads: float
     memory_peak: float
-    """The memory, worked out with the mean size of values if entries are limited."""
+    """The memory, worked out with the mean size of values if entries are limited. It ranks settings, and is not shown:
+    keys that stand for many make it swing.
+    """
     errors: Mapping[str, float]
 
     @classmethod
@@ -33,14 +40,19 @@ class Estimate(Data):
         """The amounts without their errors."""
         return {name: getattr(self, name) for name in self.errors}
 
+    @property
+    def told(self) -> list[str]:
+        """The measures that the samples can tell."""
+        return [name for name, error in self.errors.items() if not np.isnan(error)]
+
     def to_dict(self) -> dict[str, Any]:
-        """The amounts, and in ``errors`` how far off each may be. None if a single sample cannot tell."""
+        """The amounts, and in ``errors`` how far off each may be. None where the samples cannot tell."""
         return {**self.amounts, "errors": {name: None if np.isnan(one) else one for name, one in self.errors.items()}}
 
     def __repr__(self) -> str:
-        def written(name: str) -> str:
-            amount, error = getattr(self, name), self.errors[name]
-            shown = format_share(amount)
-            return shown if np.isnan(error) else f"{shown} ± {format_share(error)}"
-
-        return f"<Estimate: hit rate {written('hit_rate')}, stale {written('stale_rate')}>"
+        said = [
+            f"{MEASURES[name].label} {format_share(getattr(self, name))} ± {format_share(self.errors[name])}"
+            for name in ("hit_rate", "stale_rate")
+            if name in self.told
+        ]
+        return f"<Estimate: {', '.join(said) or 'too rough to tell; take a larger share of the keys'}>"

@@ -7,10 +7,10 @@ how far off they may be.
 """
 
 import dataclasses
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from functools import cached_property
 from threading import Lock
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -20,6 +20,7 @@ from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
 from vestigo.prepared.assumed import Assumed, assume
 from vestigo.prepared.counting import first_counted, slicing
+from vestigo.prepared.entries import has_unnamed_node
 from vestigo.rules import Plan, Pool, Rules
 from vestigo.rules.pool import POOL_RULES
 from vestigo.rules.settings import Settings, argument, plan_of
@@ -33,7 +34,12 @@ from vestigo.units import parse_share
 SAMPLES = 4
 _T_90 = (6.314, 2.920, 2.353, 2.132, 2.015, 1.943, 1.895, 1.860, 1.833)
 """Student's t at 95%, for 1 to 9 degrees of freedom: the middle 90%."""
+_NORMAL_90 = 1.645
 _COUNTS = ("reads", "hits", "stale_hits", "loads")
+_MOVED_TOGETHER = {"hit_rate": 0.4, "fresh_hit_rate": 0.6, "stale_rate": 1.5, "stale_hits": 1.5, "loads": 0.4}
+"""How far off a measure may be, as a share of it, where one key of a group fills a whole pool."""
+_MOST_COARSE = 0.05
+"""How much of a pool one key of a group may fill."""
 
 
 class KeySample:
@@ -84,30 +90,27 @@ class KeySample:
             if key not in self._made:
                 self._made[key] = self._sampled(trace, assumed, first)
         with side_by_side() as threads:
-            amounts = np.array(list(threads.map(lambda sample: _counted(sample, plan), self._made[key])))
-        found = dict(zip((*_COUNTS, "memory_peak"), amounts.T, strict=True))
-        reads = np.maximum(found["reads"], 1)
-        rates = {
-            "hit_rate": found["hits"] / reads,
-            "fresh_hit_rate": (found["hits"] - found["stale_hits"]) / reads,
-            "stale_rate": found["stale_hits"] / reads,
-            "stale_hits": found["stale_hits"],
-            "loads": found["loads"],
-            "memory_peak": found["memory_peak"],
-        }
-        errors = dict.fromkeys(rates, float("nan"))  # a single sample cannot tell its own error
-        if len(amounts) > 1:
-            width = _T_90[len(amounts) - 2] / np.sqrt(len(amounts))
-            errors = {name: float(width * np.std(each, ddof=1)) for name, each in rates.items()}
-        return Estimate(**{name: float(np.mean(each)) for name, each in rates.items()}, errors=errors)
+            counted = list(threads.map(lambda sample: _counted(sample, plan), self._made[key]))
+        amounts = {name: float(np.mean([one.measures[name] for one in counted])) for name in counted[0].measures}
+        amounts["memory_peak"] = min(amounts["memory_peak"], _most_bytes(trace, plan))
+        return Estimate(**amounts, errors=_errors(counted, self._group))
 
     def _sampled(self, trace: Trace, assumed: Assumed, first: int) -> list[Sample]:
         groups, sizes = grouped(trace, self._group, self._seed), filled_sizes(trace, assumed)
         return [sampled(trace, sizes, groups, number, first) for number in range(self._samples)]
 
 
-def _counted(sample: Sample, plan: Plan) -> list[float]:
-    """The counts and the memory peak of the whole trace, as one sample tells them."""
+class _Counted(NamedTuple):
+    """What one sample tells of the whole trace."""
+
+    measures: Mapping[str, float]
+    grain: Mapping[str, float]
+    """The variance of each measure that comes from counting a part only: each counted event stands for several."""
+    room: float
+    """The least room of a pool, in entries."""
+
+
+def _counted(sample: Sample, plan: Plan) -> _Counted:
     by_bytes = {name: plan.pool_rules(name).max_entries is None for name in sample.ratios}
     overheads = {name: plan.rules_for(name).entry_overhead for name in sample.ratios}
     trace, mean_bytes = sample.weighed(by_bytes, overheads)
@@ -115,15 +118,73 @@ def _counted(sample: Sample, plan: Plan) -> list[float]:
     asked = job(trace, _on_sample(sample.there, plan, by_bytes))
     asked = dataclasses.replace(asked, first_counted=sample.first_counted, slicing=only_sums)
     outcome = run(trace, asked, "native", "sample")
-    total = np.zeros(len(_COUNTS) + 1)
+    total, grain, memory, room = np.zeros(len(_COUNTS)), np.zeros(len(_COUNTS)), 0.0, np.inf
     for name, ratio in sample.ratios.items():
+        limits = plan.pool_rules(name)
         for lookup, times in ((name, ratio), (all_in(name), 1.0)):
             own = outcome.lookups.get(lookup)
             if own is None:
                 continue
-            room = own.memory_peak * (1.0 if by_bytes[name] else mean_bytes[name])
-            total += np.array([*(times * float(getattr(own, count)) for count in _COUNTS), room])
-    return [float(one) for one in total]
+            counts = np.array([float(getattr(own, count)) for count in _COUNTS])
+            total += times * counts
+            memory += own.memory_peak * (1.0 if by_bytes[name] else mean_bytes[name])
+            if lookup == name:
+                grain += ratio**2 * (counts + 1)
+                if limits.max_entries is not None:
+                    room = min(room, limits.max_entries)
+                if limits.max_bytes is not None:
+                    room = min(room, limits.max_bytes / max(mean_bytes[name], 1.0))
+    reads, hits, stale, loads = (float(one) for one in total)
+    of = max(reads, 1.0)
+    measures = {
+        "hit_rate": hits / of,
+        "fresh_hit_rate": (hits - stale) / of,
+        "stale_rate": stale / of,
+        "stale_hits": stale,
+        "loads": loads,
+        "memory_peak": memory,
+    }
+    _, of_hits, of_stale, of_loads = grain
+    own_grain = {
+        "hit_rate": of_hits / of**2,
+        "fresh_hit_rate": (of_hits + of_stale) / of**2,
+        "stale_rate": of_stale / of**2,
+        "stale_hits": of_stale,
+        "loads": of_loads,
+    }
+    return _Counted(measures, own_grain, float(room))
+
+
+def _errors(counted: Sequence[_Counted], group: int) -> dict[str, float]:
+    """Half the widths of intervals that contain the truth 9 times in 10. NaN for what the samples cannot tell: peaks,
+    and everything where one key of a group fills too much of a pool; a single sample cannot tell its own error.
+
+    Three things make an estimate wrong: that other keys could have been drawn, which the differences between samples
+    show; that events are counted of some keys only; and that keys which stand for many move in and out of a pool
+    together. The last one is in proportion to their share of the pool, and was measured on traces of many kinds.
+    """
+    coarse = group / min(one.room for one in counted)
+    errors = dict.fromkeys(counted[0].measures, float("nan"))
+    if len(counted) == 1 or coarse > _MOST_COARSE:
+        return errors
+    width = _T_90[len(counted) - 2] / np.sqrt(len(counted))
+    for name, moved in _MOVED_TOGETHER.items():
+        each = np.array([one.measures[name] for one in counted])
+        grain = np.mean([one.grain[name] for one in counted]) / len(counted)
+        drawn = max(width * np.std(each, ddof=1), _NORMAL_90 * np.sqrt(grain))
+        errors[name] = float(drawn + moved * coarse * np.mean(each))
+    return errors
+
+
+def _most_bytes(trace: Trace, plan: Plan) -> float:
+    """The most that the limits of a plan let its pools hold, all compartments together."""
+    pools = {plan.pool_for(name) or f"of {name}": name for name in trace.lookups}
+    most = 0.0
+    for name in pools.values():
+        limit, per = plan.pool_rules(name).max_bytes, plan.rules_for(name).per
+        places = {"all": 1.0, "node": float(len(trace.nodes) + has_unnamed_node(trace)), "scope": np.inf}[per]
+        most += np.inf if limit is None else limit * places
+    return most
 
 
 def _check(trace: Trace, plan: Plan) -> None:

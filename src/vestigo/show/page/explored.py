@@ -71,11 +71,11 @@ def estimated(found: Estimate, today: Outcome) -> Told:
     """What a sample says, with its error. Measures that it cannot tell are empty."""
     rows = []
     for name in measures_for(today.stale_known):
-        if name not in found.amounts:
+        if name not in found.told:
             rows.append(["", "", 0])
             continue
-        what, amount, error = MEASURES[name], getattr(found, name), found.errors[name]
-        said = f"{what.write(amount)} ± {what.write(error)}" if error == error else what.write(amount)  # noqa: PLR0124
+        what, amount = MEASURES[name], getattr(found, name)
+        said = f"{what.write(amount)} ± {what.write(found.errors[name])}"
         rows.append([said, *_beside_amount(what, amount, float(amount_of(today, name)))])
     return {"numbers": {ALL: rows}}
 
