@@ -22,27 +22,27 @@ _LABELS = {
 def confirmation_text(found: Confirmation) -> RenderableType:
     parts: list[RenderableType] = [kept_together(_answer(found)), Text(), _table(found)]
     if found.tries:
-        parts += [Text(), Text("What could be otherwise in life, each replayed by itself:", style="bold")]
+        parts += [Text(), Text("Possible explanations, each replayed on its own:", style="bold")]
         parts += [Padding(_try(found, one), (0, 0, 0, 2)) for one in found.tries]
     elif not found.is_as_predicted:
-        parts += [Text(), Text("Nothing that was tried brings the prediction nearer to life.")]
+        parts += [Text(), Text("None of the alternatives comes closer to the measured rates.")]
     return Group(*parts, *assumed(found.notes))
 
 
 def _answer(found: Confirmation) -> Text:
-    time = f"{format_seconds(found.seconds)} and {found.reads[0]:,.0f} reads"
+    time = f"({found.reads[0]:,.0f} reads in {format_seconds(found.seconds)})"
     whole = next((one for one in found.compared if one.measure == "hit_rate" and one.lookup is None), None)
     rates = ""
     if whole is not None:
-        rates = f"hit rate {format_share(whole.life)}, predicted {format_share(whole.predicted)}"
+        rates = f"hit rate {format_share(whole.measured)} measured, {format_share(whole.predicted)} predicted "
     if found.is_as_predicted:
-        return Text.assemble(("Life is as predicted", "bold"), f", over {time}: {rates}.")
-    text = Text.assemble(("Life is not as predicted", "bold"), f", over {time}: {rates}. ")
+        return Text.assemble(("The running cache matches the prediction", "bold"), f": {rates}{time}.")
+    text = Text.assemble(("The running cache does not match the prediction", "bold"), f": {rates}{time}. ")
     best = found.explained_by
     if best is None:
         return text.append("Nothing that was tried explains half of the difference.")
-    how = "It is" if best.off < 0.2 * found.off else "It is most likely"
-    text.append(f"{how} as if {printable(best.what, most=200)}: that predicts {format_share(best.hit_rate)}.")
+    how = "Best" if best.off < 0.2 * found.off else "Best, but partial,"
+    text.append(f"{how} explanation: {printable(best.what, most=200)} (predicts {format_share(best.hit_rate)}).")
     rivals = "; ".join(printable(one.what, most=100) for one in found.rivals)
     return text.append(f" These counters cannot tell it from: {rivals}." if rivals else "")
 
@@ -50,10 +50,10 @@ def _answer(found: Confirmation) -> Text:
 def _table(found: Confirmation) -> RenderableType:
     names = [f"{printable(one.lookup or 'all', 14)}: {_LABELS[one.measure]}" for one in found.compared]
     columns = [
-        Column("in life", "", [_amount(one, one.life) for one in found.compared]),
+        Column("measured", "", [_amount(one, one.measured) for one in found.compared]),
         Column("predicted", "", [_amount(one, one.predicted) for one in found.compared]),
         Column("difference", "", [_difference(one) for one in found.compared]),
-        Column("95 of 100 times between", "", [_interval(one) for one in found.compared]),
+        Column("95 % interval", "", [_interval(one) for one in found.compared]),
         Column("", "", ["differs" if one.differs else "" for one in found.compared]),
     ]
     return grid("", names, columns, ["bold" if one.differs else "" for one in found.compared], widest=36)
@@ -79,7 +79,7 @@ def _interval(one: Compared) -> str:
     if one.interval is None or one.interval[0] == one.interval[1]:
         return "-"
     low, high = (100 * bound for bound in one.interval)
-    return f"{low:+.1f} and {high:+.1f}"
+    return f"{low:+.1f} to {high:+.1f}"
 
 
 def _try(found: Confirmation, one: Try) -> RenderableType:

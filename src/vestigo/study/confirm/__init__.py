@@ -1,8 +1,11 @@
 """The counters of a running cache beside what its settings were predicted to give.
 
 counters   what files of counters say: how much each of them rose between two scrapes
-windows    life and prediction over the same stretches of time, and how sure their difference is
-tries      what could be otherwise in life, as settings or traces that can be replayed
+measured   what they say of the running cache, by look-up
+predicted  what a replay gives over the same time
+windows    both over the same stretches of time, and how sure their difference is
+tries      what the running cache may do differently, as settings or traces that can be replayed
+explain    which of these comes nearest
 result     what is returned;  confirm  where all comes together
 """
 

@@ -11,7 +11,7 @@ from vestigo.prepared.counting import first_counted
 from vestigo.rules.settings import Settings, argument, plan_of, trace_of
 from vestigo.study.confirm.counters import Counters, read_counters
 from vestigo.study.confirm.explain import Explainer
-from vestigo.study.confirm.in_life import InLife
+from vestigo.study.confirm.measured import Measured
 from vestigo.study.confirm.predicted import Time, predict
 from vestigo.study.confirm.result import Confirmation, Try
 from vestigo.trace import Readable
@@ -35,8 +35,9 @@ def confirm(
     says which counter means what.
 
     Rates are compared over the time between the first scrape and the last. What the trace has before is replayed but
-    not counted. A rate differs if the difference is more than chance (by resampled time) and more than `tolerate`, a
-    share of the reads. If any rate differs, replays look for what would explain it.
+    not counted. A rate differs if the difference is more than chance and more than `tolerate`, a share of the reads.
+    Chance is what other requests of the same kind would have given, in the service and in the trace: where all is as
+    predicted, a rate differs in 5 of 100 cases. If any rate differs, replays look for what would explain it.
 
     Raises InputError for counters that cannot be compared, and RulesError if the settings do not fit the trace.
 
@@ -44,11 +45,11 @@ def confirm(
     >>> trace = vg.synth(reads=1000, keys=50, seed=1)
     >>> life = vg.replay(trace, vg.Rules(max_entries=10))
     >>> begin, end = int(trace.at[0]) / 1e9, (int(trace.at[-1]) + 1) / 1e9
-    >>> counted = [{"at": begin, "hits": 0, "misses": 0}, {"at": end, "hits": life.hits, "misses": life.misses}]
+    >>> counted = [{"at": begin, "hits": 0, "misses": 0}, {"at": end, "hits": measured.hits, "misses": life.misses}]
     >>> vg.confirm(trace, vg.Rules(max_entries=10), counted).is_as_predicted
     True
     >>> vg.confirm(trace, vg.Rules(max_entries=20), counted).tries[0].what
-    'max_entries = 10 is in force'
+    'it runs with max_entries = 10'
     """
     share = float(argument("tolerate", parse_share, tolerate))
     stated = plan_of(settings)
@@ -62,19 +63,19 @@ def confirm(
             f"the trace has no reads between {format_time(int(known.at_ns[0]))} and "
             f"{format_time(int(known.at_ns[-1]))}, when the counters were read; give one of that time"
         )
-    life = InLife(known, on, time)
-    compared = list(life.compared(today, share))
+    measured = Measured(known, on, time)
+    compared = list(measured.compared(today, share))
     tries: list[Try] = []
     if any(one.differs for one in compared):
-        progress("looking for what explains life")
-        tries = Explainer(on, plan, time, life, today).tries()
+        progress("looking for an explanation")
+        tries = Explainer(on, plan, time, measured, today).tries()
     return Confirmation(
         compared=compared,
-        off=life.off(today),
+        off=measured.off(today),
         tries=tries,
-        reads=(float(life.hits[None].of.sum()), float(today.hits[None].of.sum())),
+        reads=(float(measured.hits[None].of.sum()), float(today.hits[None].of.sum())),
         seconds=(int(known.at_ns[-1]) - int(known.at_ns[0])) / SECOND,
         scrapes=len(known.at_ns),
         settings=plan,
-        notes=(*life.notes(today), *assumptions(on, job(on, plan))),
+        notes=(*measured.notes(today), *assumptions(on, job(on, plan))),
     )

@@ -1,5 +1,5 @@
-"""Looks for what explains the difference between life and prediction: it replays one thing after the other as if it
-were otherwise.
+"""Looks for what explains the difference between measured and predicted rates, by replaying one change after the
+other.
 """
 
 from collections.abc import Sequence
@@ -11,15 +11,17 @@ from typing import Any, NamedTuple
 from vestigo.errors import InputError
 from vestigo.rules import Plan
 from vestigo.rules.vary import changed
-from vestigo.study.confirm.in_life import InLife
+from vestigo.study.confirm.measured import Measured
 from vestigo.study.confirm.predicted import Prediction, Time, predict
-from vestigo.study.confirm.result import Try
-from vestigo.study.confirm.tries import Otherwise, is_of_pools, otherwise, refined
+from vestigo.study.confirm.result import ALIKE, Try
+from vestigo.study.confirm.tries import Otherwise, is_of_pools, otherwise, refined, rounder
 from vestigo.study.everywhere import keys_for
 from vestigo.trace import Trace
 
-_FINER = tuple(Fraction(text) for text in ("3/2", "6/5", "11/10", "21/20"))
+_FINER = tuple(Fraction(text) for text in ("3/2", "6/5", "11/10", "21/20", "51/50"))
 _SHOWN = 6
+_AS_NEAR = 0.001
+"""In parts of all reads: what is no farther from the measured rates explains them as well."""
 _EXPLAINS = 0.9
 """What leaves more of the difference explains nothing."""
 
@@ -33,8 +35,12 @@ class _Tried(NamedTuple):
     off: float
 
     def told(self) -> Try:
-        where = f"{', '.join(self.lookups)}: " if self.lookups else ""
-        return Try(f"{where}{self.what.what}", self.changes, self.prediction.hit_rate(), self.off)
+        return Try(self.what.of(self.lookups), self.changes, self.prediction.hit_rate(), self.off)
+
+    @property
+    def is_amount_stated(self) -> bool:
+        """Whether it is only another amount of a rule that the plan states."""
+        return self.what.stated is not None
 
     @property
     def kind(self) -> tuple[Any, ...]:
@@ -43,32 +49,37 @@ class _Tried(NamedTuple):
 
 @dataclass(frozen=True)
 class Explainer:
-    """What life gave, the settings that should be in force, and what they predict."""
+    """What was measured, the settings that should be in force, and what they predict."""
 
     trace: Trace
     plan: Plan
     time: Time
-    life: InLife
+    measured: Measured
     today: Prediction
 
     def tries(self) -> list[Try]:
-        """What explains life better than the plan does: the best of each kind, best first."""
-        most = _EXPLAINS * self.life.off(self.today)
+        """What explains the measured rates better than the plan does: the best of each kind, best first. Of those that
+        explain as much, another amount of a stated rule comes before another rule.
+        """
+        whole = self.measured.off(self.today)
         with ThreadPoolExecutor() as threads:
             every = threads.map(self._tried, otherwise(self.trace, self.plan))
-            better = [one for one in every if one is not None and one.off < most]
+            better = [one for one in every if one is not None and one.off < _EXPLAINS * whole]
             of_kinds: dict[tuple[Any, ...], _Tried] = {}
             for one in sorted(better, key=_off):
                 of_kinds.setdefault(one.kind, one)
-            found = list(threads.map(self._finer, list(of_kinds.values())[:_SHOWN]))
-        return [one.told() for one in sorted(found, key=_off)]
+            found = sorted(threads.map(self._finer, list(of_kinds.values())[:_SHOWN]), key=_off)
+        if found:
+            nearest = found[0].off + min(ALIKE * whole, _AS_NEAR)
+            found.sort(key=lambda one: (one.off > nearest, one.off <= nearest and not one.is_amount_stated, one.off))
+        return [one.told() for one in found]
 
     def _tried(self, one: Otherwise) -> _Tried | None:
         """The try for only those look-ups whose prediction it brings nearer, if that is better than for all."""
         found = self._replayed(one)
         if found is None or not one.rules or (is_of_pools(one.rules) and self.plan.pools):
             return found
-        before, after = self.life.off_by_lookup(self.today), self.life.off_by_lookup(found.prediction)
+        before, after = self.measured.off_by_lookup(self.today), self.measured.off_by_lookup(found.prediction)
         nearer = tuple(name for name in before if after[name] < before[name])
         if not nearer or len(nearer) == len(self.trace.lookups):
             return found
@@ -85,19 +96,19 @@ class Explainer:
             prediction = predict(on, plan, self.time, is_cold=one.is_cold)
         except InputError:
             return None
-        return _Tried(one, tuple(lookups), changes, prediction, self.life.off(prediction))
+        return _Tried(one, tuple(lookups), changes, prediction, self.measured.off(prediction))
 
     def _finer(self, best: _Tried) -> _Tried:
         """The same try with a nearby amount that explains more."""
         for times in _FINER:
-            while (better := self._nearer(best, times)).off < best.off:
+            while (better := self._nearest(best, [refined(best.what, one) for one in (times, 1 / times)])) is not best:
                 best = better
-        return best
+        return self._nearest(best, list(rounder(best.what)))
 
-    def _nearer(self, best: _Tried, times: Fraction) -> _Tried:
-        near = [refined(best.what, one) for one in (times, 1 / times)]
-        found = [self._replayed(one, best.lookups) for one in near if one is not None]
-        return min((one for one in found if one is not None), key=_off, default=best)
+    def _nearest(self, best: _Tried, others: Sequence[Otherwise | None]) -> _Tried:
+        """The best, or another that is nearer."""
+        found = [self._replayed(one, best.lookups) for one in others if one is not None]
+        return min((best, *(one for one in found if one is not None)), key=_off)
 
 
 def _off(one: _Tried) -> float:

@@ -7,7 +7,8 @@ from typing import Any
 from vestigo.data import Data
 from vestigo.rules import Plan
 
-_ALIKE = 0.02
+ALIKE = 0.02
+"""Explanations that differ by no more of the whole difference explain as much."""
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -17,36 +18,38 @@ class Compared(Data):
     measure: str
     """``hit_rate``, ``loads`` and ``evictions`` (both for each read), ``entries`` or ``bytes`` (held, on average)."""
     lookup: str | None
-    life: float
+    measured: float
     predicted: float
     interval: tuple[float, float] | None
-    """The interval in which life minus prediction lies in 95 of 100 resamples of time. None if it is not resampled."""
+    """The interval in which measured minus predicted lies in 95 of 100 cases, those of all look-ups together. None if
+    chance is not known.
+    """
     differs: bool
     """Whether the difference is more than chance and more than is tolerated."""
 
     @property
     def difference(self) -> float:
-        return self.life - self.predicted
+        return self.measured - self.predicted
 
     def to_dict(self) -> dict[str, Any]:
-        names = ("measure", "lookup", "life", "predicted", "difference", "differs")
+        names = ("measure", "lookup", "measured", "predicted", "difference", "differs")
         interval = None if self.interval is None else list(self.interval)
         return {name: getattr(self, name) for name in names} | {"interval": interval}
 
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Try(Data):
-    """Something that could be otherwise in life, and what a replay gives in that case."""
+    """A possible explanation: what the running cache may do differently, and what a replay gives in that case."""
 
     what: str
-    """A statement about life, in words."""
+    """What it may do, in words."""
     changes: Mapping[str, Any]
     """The changes of the settings by dotted key. Empty if the trace is what is otherwise."""
     hit_rate: float
     """What is predicted in that case."""
     off: float
-    """How far life is from that prediction: the differences of the look-ups' hit rates, weighted by their reads, plus
-    those of evictions and entries if these are counted.
+    """How far the measured rates are from that prediction: the differences of the look-ups' hit rates, weighted by
+    their reads, plus those of evictions and entries if these are counted.
     """
 
     def to_dict(self) -> dict[str, Any]:
@@ -60,11 +63,13 @@ class Confirmation(Data):
     compared: Sequence[Compared]
     """All look-ups together first, then each."""
     off: float
-    """How far life is from the prediction, measured as in a `Try`."""
+    """How far the measured rates are from the prediction, as in a `Try`."""
     tries: Sequence[Try]
-    """What would explain life, the best first. Nothing is tried if life is as predicted."""
+    """Possible explanations, the best first. Of those that explain as much, another amount of a stated rule comes
+    before another rule. Nothing is tried if all is as predicted.
+    """
     reads: tuple[float, float]
-    """The reads that life counted, and those of the trace."""
+    """The reads that were measured, and those of the trace."""
     seconds: float
     """How long was counted."""
     scrapes: int
@@ -77,16 +82,16 @@ class Confirmation(Data):
 
     @property
     def explained_by(self) -> Try | None:
-        """The best try, if it explains at least half of the difference."""
+        """The best explanation, if it explains at least half of the difference."""
         return next((one for one in self.tries if one.off <= self.off / 2), None)
 
     @property
     def rivals(self) -> list[Try]:
-        """Other tries that explain as much, to within a fiftieth of the difference."""
+        """Other explanations that explain as much, to within a fiftieth of the difference."""
         best = self.explained_by
         if best is None:
             return []
-        return [one for one in self.tries if one is not best and one.off <= best.off + _ALIKE * self.off]
+        return [one for one in self.tries if one is not best and abs(one.off - best.off) <= ALIKE * self.off]
 
     def to_dict(self) -> dict[str, Any]:
         return {
@@ -94,7 +99,7 @@ class Confirmation(Data):
             "off": self.off,
             "compared": [one.to_dict() for one in self.compared],
             "tries": [one.to_dict() for one in self.tries],
-            "reads": {"life": self.reads[0], "trace": self.reads[1]},
+            "reads": {"measured": self.reads[0], "trace": self.reads[1]},
             "seconds": self.seconds,
             "scrapes": self.scrapes,
             "settings": self.settings.to_dict(),

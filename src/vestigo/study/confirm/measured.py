@@ -25,7 +25,7 @@ _AT_ONCE = 0.01
 
 
 @dataclass(frozen=True)
-class InLife:
+class Measured:
     """What the counters say, by the look-ups of the trace."""
 
     counters: Counters
@@ -59,27 +59,31 @@ class InLife:
 
     def compared(self, predicted: Prediction, tolerated: float) -> Iterator[Compared]:
         """The rates of all look-ups together, then of each look-up that is read often enough to be judged."""
-        for name, life in self.hits.items():
-            of = predicted.hits.get(name)
-            if of is None or not of.of.sum() or not life.of.sum():
-                continue
-            if name is not None and of.of.sum() < _FEW * predicted.hits[None].of.sum():
-                continue
-            interval = Pair(life, of, self.time.is_paired).difference()
+        judged = [name for name in self.hits if self._is_judged(predicted, name)]
+        for name in judged:
+            own, of = self.hits[name], predicted.hits[name]
+            interval = Pair(own, of, self.time.is_paired).difference(len(judged))
             more_than_chance = not interval[0] <= 0 <= interval[1]
-            difference = (life.whole or 0) - (of.whole or 0)
+            difference = (own.whole or 0) - (of.whole or 0)
             differs = more_than_chance and abs(difference) > tolerated
-            yield Compared("hit_rate", name, life.whole or 0, of.whole or 0, interval, differs)
+            yield Compared("hit_rate", name, own.whole or 0, of.whole or 0, interval, differs)
             yield from self._others(predicted, name, tolerated)
+
+    def _is_judged(self, predicted: Prediction, name: str | None) -> bool:
+        """Whether a look-up is read often enough."""
+        of, own = predicted.hits.get(name), self.hits[name]
+        if of is None or not of.of.sum() or not own.of.sum():
+            return False
+        return name is None or bool(of.of.sum() >= _FEW * predicted.hits[None].of.sum())
 
     def _others(self, predicted: Prediction, name: str | None, tolerated: float) -> Iterator[Compared]:
         outcome = predicted.outcome if name is None else predicted.outcome.lookups[name]
         for counter in ("loads", "evictions"):
-            life = self.per_read(counter, name)
-            if life is not None and outcome.reads:
+            own = self.per_read(counter, name)
+            if own is not None and outcome.reads:
                 expected = getattr(outcome, counter) / outcome.reads
-                differs = abs(life - expected) > max(tolerated, _COUNT_MAY_BE_OFF)
-                yield Compared(counter, name, life, expected, None, differs)
+                differs = abs(own - expected) > max(tolerated, _COUNT_MAY_BE_OFF)
+                yield Compared(counter, name, own, expected, None, differs)
         for gauge, measure in (("entries", "entries_peak"), ("bytes", "memory_peak")):
             most = self.counters.most(gauge, name)
             if most is not None:
@@ -88,7 +92,7 @@ class InLife:
                 yield Compared(gauge, name, most, expected, None, differs)
 
     def off(self, predicted: Prediction) -> float:
-        """How far a prediction is from life."""
+        """How far a prediction is from what was measured."""
         hits = self.hits
         named: list[str | None] = [name for name in hits if name is not None and predicted.hits[name].of.sum()]
         each = named or [None]
@@ -108,8 +112,8 @@ class InLife:
 
     def off_by_lookup(self, predicted: Prediction) -> dict[str, float]:
         return {
-            name: abs((life.whole or 0) - predicted.hit_rate(name))
-            for name, life in self.hits.items()
+            name: abs((own.whole or 0) - predicted.hit_rate(name))
+            for name, own in self.hits.items()
             if name is not None
         }
 
@@ -117,7 +121,8 @@ class InLife:
         said = []
         begin, end = (int(one) for one in self.counters.at_ns[[0, -1]])
         if not self.time.is_same:
-            said.append(f"the trace is of another time than the counters, {format_time(begin)} to {format_time(end)}")
+            span = f"{format_time(begin)} to {format_time(end)}"
+            said.append(f"trace and counters cover different times; counters: {span}")
         else:
             late = int(self.trace.at[0]) - begin
             if abs(late) <= _AT_ONCE * (end - begin):
@@ -132,5 +137,5 @@ class InLife:
         if self.time.is_same:
             times = self.hits[None].of.sum() / predicted.hits[None].of.sum()
             if not 0.9 <= times <= 1.1:
-                said.append(f"life has {times:.2g} times as many reads as the trace, so that only rates compare")
+                said.append(f"the service had {times:.2g} times as many reads as the trace; only rates are compared")
         return said
