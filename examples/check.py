@@ -1,4 +1,4 @@
-"""What each rule of the demo's plan earns, what is likely wrong with it, and the plan that is mended."""
+"""What each rule of the demo's plan earns, what is likely wrong with it, and the plan that is fixed."""
 
 import tempfile
 
@@ -21,4 +21,4 @@ for rule in found.rules:
     print(f"{name:<36}{effect['fresh_hits']:>+10,.0f}{effect['stale_hits']:>+12,.0f}{effect['loads']:>+14,.0f}")
 
 print(f"\ntoday   {vg.replay(trace, plan).fresh_hit_rate:.1%} fresh hits")
-print(f"mended  {found.amount(found.mended_name):.1%} fresh hits: {found.mended_name}")
+print(f"fixed  {found.amount(found.fixed_name):.1%} fresh hits: {found.fixed_name}")

@@ -72,14 +72,14 @@ def test_replay_writes_every_read_and_shows_the_worst_keys(demo: Path, tmp_path:
 
 
 def test_check_finds_what_is_wrong_today_and_next_to_nothing_on_the_pick(demo: Path, tmp_path: Path) -> None:
-    mended = tmp_path / "mended.toml"
-    done = run("check", "--no-results", "--write", str(mended), cwd=demo)
+    fixed = tmp_path / "fixed.toml"
+    done = run("check", "--no-results", "--write", str(fixed), cwd=demo)
     assert done.returncode == 1  # a mistake costs more than 1 % of the aim
     for kind in ("nodes that do not hear of writes", "nulls not kept", "entries left when their key is written"):
         assert kind in done.stdout
     assert max(map(len, done.stdout.splitlines())) <= 100
     trace = demo / "skerrow-quay.parquet"
-    assert replay(trace, mended).fresh_hit_rate > replay(trace, read_plan(demo / "plan.toml")).fresh_hit_rate + 0.08
+    assert replay(trace, fixed).fresh_hit_rate > replay(trace, read_plan(demo / "plan.toml")).fresh_hit_rate + 0.08
     plan = read_plan(demo / "plan.toml")
     tended = replace(plan.candidates["per-look-up"], warm_up=plan.warm_up, aim=plan.aim)  # what `choose` picks
     (demo / "pick.toml").write_text(plan_text(replace(tended, trace_path=trace), demo))

@@ -279,3 +279,16 @@ def test_progress_begins_with_what_was_known_from_before_and_is_silent_where_nob
         progress.count("estimates", 1, 10)
         assert (task.completed, task.total, task.description) == (1, 10, "estimates")
     assert capsys.readouterr().err == ""
+
+
+def test_limits_of_the_plan_are_judged_if_that_is_asked_for(tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_text("at,key\n" + "".join(f"{at},{at % 5}\n" for at in range(40)))
+    (tmp_path / "plan.toml").write_text(
+        '[trace]\npath = "t.csv"\n[rules]\nmax_entries = 3\n[aim]\nmost = "hit_rate"\nloads = "<= 30"\n'
+    )
+    assert run("replay", cwd=tmp_path).returncode == 0
+    strict = run("replay", "--tolerate", "0%", cwd=tmp_path)
+    assert (strict.returncode, strict.stderr) == (1, "vestigo: origin calls <= 30: today's settings have 40\n")
+    assert run("replay", "--tolerate", "50%", cwd=tmp_path).returncode == 0
+    assert run("replay", "--tolerate", "0%", "--rules", "max_entries=5", cwd=tmp_path).returncode == 0
+    assert run("replay", "--tolerate", "much", cwd=tmp_path).returncode == 2

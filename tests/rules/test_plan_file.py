@@ -174,9 +174,9 @@ speed = 2
     assert [problem.split(":")[0] for problem in problems] == [
         f", line {line}" for line in (4, 5, 8, 11, 14, 17, 18, 19)
     ]
-    mended = text.replace('"14/{"', '"14/{}"').replace("max_bytes = 0", "max_bytes = 900")
-    mended = mended.replace("[pool.third]\nmax_entries = 5\n", "")
-    problems = refused(tmp_path, mended[: mended.index("[whatif]")])
+    fixed = text.replace('"14/{"', '"14/{}"').replace("max_bytes = 0", "max_bytes = 900")
+    fixed = fixed.replace("[pool.third]\nmax_entries = 5\n", "")
+    problems = refused(tmp_path, fixed[: fixed.index("[whatif]")])
     assert [problem.split(" ", 3)[2] for problem in problems] == ["4:", "4:", "8:", "13:"]
     assert "give it to pool.desk" in problems[0] and "give it to pool.other" in problems[1]
     assert "max_bytes is for a whole look-up" in problems[2]

@@ -115,11 +115,36 @@ def _refreshed(shows: bool) -> vg.Trace:
     return every(1, 1000)
 
 
-def _cold(shows: bool) -> vg.Trace:
-    """Two hundred keys, all of them new at the beginning; or new ones all the time."""
-    rng = np.random.default_rng(3)
-    keys = rng.integers(0, 300, 1000) if shows else [one // 3 for one in range(1000)]
-    return table(np.arange(1000), [f"k{one}" for one in keys])
+def _too_large(shows: bool) -> vg.Trace:
+    """Values of 32 MiB that take 9 s to load, or of 1 MiB, beside small ones of another look-up."""
+    rows = range(600)
+    large = [one % 2 == 0 for one in rows]
+    return table(
+        rows,
+        [f"k{one % 6}" for one in rows],
+        lookup=["film" if one else "still" for one in large],
+        size=[(32 if shows else 1) * 2**20 if one else 1000 for one in large],
+        cost=[9 * SECOND if one else SECOND // 100 for one in large],
+    )
+
+
+def _pages(shows: bool) -> vg.Trace:
+    """Sixty pages, each of which loads 25 keys one by one, or one key."""
+    keys = 25 if shows else 1
+    rows = [(page * 60 + key / 100, f"k{page * 25 + key}", f"page{page}") for page in range(60) for key in range(keys)]
+    at, key, scope = (list(one) for one in zip(*rows, strict=True))
+    return table(at, key, scope=scope, cost=[SECOND // 50] * len(rows))
+
+
+def _cleared(shows: bool) -> vg.Trace:
+    """A hundred clears of a look-up, or three."""
+    ops = ["clear" if one % (20 if shows else 700) == 19 else "read" for one in range(2000)]
+    return table(
+        range(2000),
+        [None if op == "clear" else f"k{one % 9}" for one, op in enumerate(ops)],
+        op=ops,
+        lookup=["berth"] * 2000,
+    )
 
 
 def _narrow(shows: bool) -> vg.Trace:
@@ -168,7 +193,7 @@ MADE = [
         {"absolute": "10s"},
         lambda shows: every(1, 600, cost=[(4 if shows else 0) * SECOND] * 600),
     ),
-    Made("refresh ahead that loads more than it saves", {"absolute": "10s", "reload_after": "90%"}, _refreshed),
+    Made("reloads that load more than they save", {"absolute": "10s", "reload_after": "90%"}, _refreshed),
     Made(
         "hits that cost more than the origin",
         {"hit_cost": "50ms"},
@@ -191,6 +216,8 @@ MADE = [
         lambda shows: table(range(4), ["a", "b", "a", "b" if shows else "x/b"]),
         {"keys": {"reads": {"x/{...}": {"absolute": "1m"}}}},
     ),
-    Made("warm-up too short", {}, _cold),
+    Made("values that never fit", {"max_bytes": "8 MiB"}, _too_large),
+    Made("single loads that could share a call", {}, _pages),
+    Made("a look-up that is cleared again and again", {}, _cleared),
     Made("keys that are too narrow", {}, _narrow),
 ]

@@ -334,3 +334,33 @@ def test_values_can_be_weighed_and_copied() -> None:
 
     drive(told("0 read a size=700", "1 read b size=0"), read, Rules())
     assert weighed == [(700, 700, True), (0, 0, True)]
+
+
+def test_rules_that_the_trace_never_put_to_the_test_are_named() -> None:
+    """A lifetime of a minute on 39 seconds: that all reads are alike says nothing of it."""
+    trace = told(*(f"{at} read k{at % 5}" for at in range(40)))
+    cache = functools.lru_cache(maxsize=3)(lambda lookup, key, load: load())
+    driven = drive(trace, cache, Rules(max_entries=3, absolute="60s"))
+    assert driven.differ == 0
+    assert driven.untested == ("rules.absolute = 1m",)
+    assert "The trace never put these rules to the test: rules.absolute = 1m." in " ".join(str(driven).split())
+    assert driven.to_dict()["untested"] == ["rules.absolute = 1m"]
+    tested = drive(trace, functools.lru_cache(maxsize=3)(lambda lookup, key, load: load()), Rules(max_entries=3))
+    assert tested.untested == ()
+
+
+def test_what_a_program_drops_is_dropped_in_both() -> None:
+    trace = told("0 read a", "1 drop a", "2 read a", "3 read a")
+    held: dict[Any, Any] = {}
+
+    def read(lookup: str, key: Any, load: Any) -> Any:
+        if key not in held:
+            held[key] = load()
+        return held[key]
+
+    driven = drive(trace, read, Rules(), remove=lambda lookup, key: held.pop(key, None))
+    assert (driven.differ, driven.driven.loads) == (0, 2)
+    held.clear()
+    without = drive(trace, read, Rules())
+    assert (without.differ, without.driven.loads) == (0, 1)
+    assert "1 drop left out, in both: no `remove` is given" in without.notes

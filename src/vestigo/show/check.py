@@ -1,4 +1,4 @@
-"""Shows a check as text: likely mistakes with the lines that mend them, then what each rule earns."""
+"""Shows a check as text: likely mistakes with the lines that fix them, then what each rule earns."""
 
 from collections.abc import Sequence
 
@@ -21,6 +21,8 @@ def check_text(check: Check) -> RenderableType:
     parts: list[RenderableType] = [kept_together(_answer(check))]
     for one in check.mistakes:
         parts += [Text(), *_mistake(check, one)]
+    for said in check.advice:
+        parts += [Text(), kept_together(Text(f"Advice: {printable(said, most=500)}."))]
     if not check.rules:
         parts += [Text(), Text("The plan states no rules, so there is nothing to take away.")]
     else:
@@ -33,13 +35,14 @@ def mistake_text(mistake: Mistake) -> Text:
 
 
 def _answer(check: Check) -> Text:
-    today, mended = check.amount(check.found.today.name), check.amount(check.mended_name)
+    today, fixed = check.amount(check.found.today.name), check.amount(check.fixed_name)
     text = Text.assemble(
         (f"{counted(len(check.mistakes), 'likely mistake')}", "bold"), f" in {counted(len(check.rules), 'rule')}. "
     )
-    text.append(f"Today's {check.goal}: {check.write(today)}")
-    if check.mended_name != check.found.today.name:
-        text.append(f"; with what is advised below, as far as it helps together, {check.write(mended)}")
+    whose = "These settings give" if check.plan.called.stated else "Today's settings give"
+    text.append(f"{whose} {check.goal} {check.write(today)}")
+    if check.fixed_name != check.found.today.name:
+        text.append(f"; with the changes below that help together, {check.write(fixed)}")
     return text.append(".")
 
 
@@ -51,10 +54,10 @@ def _mistake(check: Check, one: Mistake) -> list[RenderableType]:
 
 
 def _price(check: Check, one: Mistake) -> list[RenderableType]:
-    """What a replay of the mended plan gives."""
-    if one.mended is None:
+    """What a replay of the fixed plan gives."""
+    if one.fixed is None:
         return []
-    effect = check.effect(one.mended)
+    effect = check.effect(one.fixed)
     said = [
         *(
             (
@@ -72,7 +75,7 @@ def _price(check: Check, one: Mistake) -> list[RenderableType]:
         if effect["memory_peak"]
         else "",
     ]
-    costs = f"It costs {format_share(one.gain)} of today's {check.goal}. " if one.gain else ""
+    costs = f"It costs {format_share(one.gain)} of the {check.goal} now. " if one.gain else ""
     return [
         kept_together(Text(f"{costs}Replayed with these lines: {', '.join(filter(None, said)) or 'all is the same'}."))
     ]
@@ -94,7 +97,7 @@ def _earned(check: Check) -> RenderableType:
     )
     others = [
         Padding(
-            Text(f"{_name(one)} cannot be taken away alone: {printable(one.not_tried, most=300)}.", style="dim"),
+            Text(f"{_name(one)} was not tested alone: {printable(one.not_tried, most=300)}.", style="dim"),
             (0, 0, 0, 2),
         )
         for one in check.rules
@@ -150,7 +153,7 @@ def _idle(check: Check) -> list[RenderableType]:
     if not check.idle:
         return []
     names = ", ".join(printable(_name(one)) for one in check.idle)
-    return [Text(), Text(f"Without these all would be the same here: {names}.")]
+    return [Text(), Text(f"These rules make no difference on this trace: {names}.")]
 
 
 def _best(check: Check) -> list[RenderableType]:

@@ -26,7 +26,17 @@ def driven_text(driven: Driven) -> RenderableType:
         parts += [_explanation(driven, one) for one in driven.explanations]
     elif driven.differ:
         parts += [Text(), Text("No change of one rule, no other policy and no other size explains it better.")]
+    if driven.untested:
+        parts += [Text(), kept_together(_untested(driven.untested))]
     return Group(*parts, *assumed(driven.notes))
+
+
+def _untested(rules: Sequence[str]) -> Text:
+    named = ", ".join(printable(one, most=100) for one in rules)
+    text = Text.assemble(("The trace never put these rules to the test", "bold"), f": {named}. ")
+    return text.append(
+        "Without them the replay answers every read in the same way, so this drive says nothing of them."
+    )
 
 
 def _answer(driven: Driven) -> Text:

@@ -37,11 +37,11 @@ def check(
 ) -> None:
     """Try today's settings without each rule, with half and double of each amount, and look for likely mistakes.
 
-    Each mistake comes with evidence from the trace, what it costs by replay, and the lines of the plan that mend it.
+    Each mistake comes with evidence from the trace, what it costs by replay, and the lines of the plan that fix it.
 
     Example: vestigo check skerrow-quay.parquet --plan plan.toml
 
-    Example: vestigo check week.arrow --plan plan.toml --tolerate 0.5% --write mended.toml
+    Example: vestigo check week.arrow --plan plan.toml --tolerate 0.5% --write fixed.toml
     """
     from vestigo.cli.asked import intake_options, plan_for, read
     from vestigo.cli.screen import Progress, note, show, show_json
@@ -60,8 +60,8 @@ def check(
         read_in = read(trace, stated, options, progress)
         found = check_of(read_in, stated, results=asked.kept_in, progress=progress.count)
     if write is not None:
-        write_plan(found.mended, asked, write)
-        note(f"{write}: the mended settings")
+        write_plan(found.fixed, asked, write)
+        note(f"{write}: the fixed settings")
     if as_json:
         show_json(found.to_dict())
     else:

@@ -39,6 +39,15 @@ def drive(
     patience: Annotated[
         str, typer.Option("--patience", metavar="DURATION", help="How long to wait for an answer.")
     ] = "60s",
+    tolerate: Annotated[
+        str | None,
+        typer.Option(
+            "--tolerate",
+            metavar="SHARE",
+            help="End with status 1 if more of the reads are answered differently, such as 0.1%.",
+            show_default=False,
+        ),
+    ] = None,
     write: WriteOption = None,
     as_json: JsonOption = False,
 ) -> None:
@@ -55,9 +64,12 @@ def drive(
     from vestigo.cli.swept import Asked, write_plan
     from vestigo.errors import InputError
     from vestigo.rules import Plan
+    from vestigo.rules.settings import argument
     from vestigo.show.driven import driven_text
     from vestigo.study import drive as drive_of
+    from vestigo.units import parse_share
 
+    share = None if tolerate is None else float(argument("--tolerate", parse_share, tolerate))
     if command is None:
         raise InputError("no cache: say how it is started, such as --command 'node my-cache.mjs'")
     stated = plan_for(plan, rules)
@@ -79,11 +91,13 @@ def drive(
     if driven.stopped:
         note(driven.stopped)
         raise typer.Exit(1)
+    if share is not None and driven.differ > share * driven.driven.reads:
+        raise typer.Exit(1)
 
 
 VERB = Verb(
     12,
     "Your own cache on a trace, beside the replay.",
     drive,
-    "0 done, 1 the cache could not go on, 2 wrong input, 130 interrupted",
+    "0 done, 1 the cache could not go on or more reads differ than --tolerate allows, 2 wrong input, 130 interrupted",
 )

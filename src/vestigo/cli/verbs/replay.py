@@ -1,5 +1,9 @@
 """``vestigo replay``: replays settings and candidates on a trace."""
 
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
 from vestigo.cli.options import (
     ByOption,
     FigureOption,
@@ -14,6 +18,10 @@ from vestigo.cli.options import (
 )
 from vestigo.cli.verbs import Verb
 
+if TYPE_CHECKING:
+    from vestigo.rules import Aim
+    from vestigo.study import Comparison
+
 
 def replay(
     trace: TraceArgument = None,
@@ -25,6 +33,16 @@ def replay(
     by: ByOption = None,
     figure: FigureOption = None,
     reads: ReadsOption = None,
+    tolerate: Annotated[
+        str | None,
+        typer.Option(
+            "--tolerate",
+            metavar="SHARE",
+            help="End with status 1 if the plan's own settings are farther than this beyond a limit of its [aim], "
+            "such as 0% or 5%.",
+            show_default=False,
+        ),
+    ] = None,
     as_json: JsonOption = False,
 ) -> None:
     """Replay a trace against settings: today's and every candidate, beside no cache and the ceilings.
@@ -40,8 +58,11 @@ def replay(
     from vestigo.engine import key_by_key, write_read_by_read
     from vestigo.outcome.table_file import check_ending
     from vestigo.rules import Plan
+    from vestigo.rules.settings import argument
     from vestigo.study import compare
+    from vestigo.units import parse_share
 
+    share = None if tolerate is None else float(argument("--tolerate", parse_share, tolerate))
     stated = plan_for(plan, rules, is_needed=True) or Plan()
     if reads is not None:
         check_ending(reads)
@@ -59,10 +80,34 @@ def replay(
         save(timeline(comparison[comparison.settings[0]])[0], figure, f"{stated.called.words} over time")
     if as_json:
         worst = {} if keys is None else {"worst_keys": keys.worst_to_dict(lookups=lookup)}
-        return show_json(comparison.to_dict() | worst)
-    from vestigo.show import tables
+        show_json(comparison.to_dict() | worst)
+    else:
+        from vestigo.show import tables
 
-    return show(tables.comparison_text(comparison, None if by in (None, "key") else tables.By(by), lookup, keys))
+        show(tables.comparison_text(comparison, None if by in (None, "key") else tables.By(by), lookup, keys))
+    if share is not None and _breaks_limits(stated.aim, comparison, share):
+        raise typer.Exit(1)
 
 
-VERB = Verb(3, "What settings would have given.", replay)
+def _breaks_limits(aim: "Aim", comparison: "Comparison", share: float) -> bool:
+    """Whether the plan's own settings are farther beyond a limit of its aim. Says so on stderr."""
+    from vestigo.cli.screen import note
+    from vestigo.measures import MEASURES, amount_of
+
+    today, broken = comparison[comparison.settings[0]], False
+    for limit in aim.limits:
+        what, amount = MEASURES[limit.name], float(amount_of(today, limit.name))
+        if what.of_staleness and not today.stale_known:
+            note(f"{limit}: cannot be judged, because the trace shows no changes")
+        elif (bounded := limit.beside(amount)).beyond(amount) > share:
+            note(f"{bounded}: {comparison.called.words} have {what.write(amount)}")
+            broken = True
+    return broken
+
+
+VERB = Verb(
+    3,
+    "Replay settings on a trace.",
+    replay,
+    "0 done, 1 a limit of the plan's [aim] is not kept (with --tolerate), 2 wrong input, 130 interrupted",
+)

@@ -13,9 +13,10 @@ from vestigo.rules import Aim, Plan
 from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.rules.vary import changed, name_of
 from vestigo.study.candidates import TODAY, Candidate, Candidates, Progress
+from vestigo.study.check.advice import advice
 from vestigo.study.check.facts import Facts
 from vestigo.study.check.judge import judged
-from vestigo.study.check.mistakes import WARM_UP, suspicions
+from vestigo.study.check.mistakes import suspicions
 from vestigo.study.check.result import Check, Mistake, RuleTried, gain
 from vestigo.study.check.stated_rules import StatedRule, stated_rules, with_value, without
 from vestigo.study.choose import settled
@@ -29,7 +30,7 @@ from vestigo.units import counted, format_time
 MOST_EVENTS = 20_000_000
 """Of longer traces, the last so many are checked."""
 _BETTER = 0.0005
-"""So much better, in parts of the aim, is a mended plan that takes one more change."""
+"""So much better, in parts of the aim, is a fixed plan that takes one more change."""
 
 
 def check(
@@ -61,8 +62,8 @@ def check(
         whole, on, today = trials.found[TODAY].result["whole"], trials.on, trials.jobs[TODAY]
         facts = Facts(on, trials.plan, today, whole, survey(on)) if len(on) else None
         suspected = list(suspicions(facts)) if facts else []
-        named = [[trials.ask(changes) for changes in one.mends] for one in suspected]
-        trials.run("mends")
+        named = [[trials.ask(changes) for changes in one.fixes] for one in suspected]
+        trials.run("fixes")
         found = trials.candidates()
         mistakes = [
             mistake
@@ -70,8 +71,9 @@ def check(
             if (mistake := judged(found, aim, one, [name for name in names if name]))
         ]
         mistakes.sort(key=lambda one: -one.gain)
-        mended, name = _mended(trials, bare, aim, mistakes)
-        return Check(trials.candidates(), aim, rules, mistakes, plan, mended, name, (*notes, *tasks.notes))
+        fixed, name = _fixed(trials, bare, aim, mistakes)
+        said = tuple(advice(facts, aim)) if facts else ()
+        return Check(trials.candidates(), aim, rules, mistakes, plan, fixed, name, said, (*notes, *tasks.notes))
 
 
 def _end_of(trace: Trace) -> tuple[Trace, list[str]]:
@@ -96,11 +98,7 @@ class _Trials:
         self.add(TODAY, {}, self.plan)
 
     def ask(self, changes: Mapping[str, Any]) -> str | None:
-        """Adds the plan with these changes, and returns its name. None if the changes do not fit the plan, or if they
-        change the warm-up.
-        """
-        if WARM_UP in changes:
-            return None
+        """Adds the plan with these changes, and returns its name. None if the changes do not fit the plan."""
         try:
             return self.add(name_of(changes), changes, changed(self.plan, changes))
         except InputError:
@@ -157,7 +155,7 @@ def _rules_tried(trials: _Trials, stated: Iterable[StatedRule]) -> list[RuleTrie
     return found
 
 
-def _mended(trials: _Trials, stated: Plan, aim: Aim, mistakes: Iterable[Mistake]) -> tuple[Plan, str]:
+def _fixed(trials: _Trials, stated: Plan, aim: Aim, mistakes: Iterable[Mistake]) -> tuple[Plan, str]:
     """Applies the changes of one mistake after the other, as long as each makes the plan better."""
     name, changes = TODAY, dict[str, Any]()
     for one in mistakes:
@@ -167,10 +165,8 @@ def _mended(trials: _Trials, stated: Plan, aim: Aim, mistakes: Iterable[Mistake]
         further = trials.ask(more)
         if further is None:
             continue
-        trials.run("mended")
+        trials.run("fixed")
         found = trials.candidates()
         if gain(found, aim, found[further]) > gain(found, aim, found[name]) + _BETTER:
             name, changes = further, more
-    plan = changed(stated, changes) if changes else stated
-    longer = [one.changes[WARM_UP] for one in mistakes if WARM_UP in one.changes]
-    return (dataclasses.replace(plan, warm_up=longer[0]) if longer else plan), name
+    return (changed(stated, changes) if changes else stated), name

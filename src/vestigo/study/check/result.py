@@ -44,12 +44,12 @@ class Mistake(Data):
     evidence: str
     """A sentence with what the trace shows."""
     changes: Mapping[str, Any]
-    """The changes that mend it, by dotted key. Empty if no rule does."""
-    mended: str | None
+    """The changes that fix it, by dotted key. Empty if no rule does."""
+    fixed: str | None
     """The name of the candidate with these changes."""
     gain: float
-    """How much better the mended plan is at the aim, as a share of today's amount. It is 0 if the aim is not affected,
-    or no rule mends the mistake.
+    """How much better the fixed plan is at the aim, as a share of today's amount. It is 0 if the aim is not affected,
+    or no rule fixes the mistake.
     """
 
     def to_dict(self) -> dict[str, Any]:
@@ -69,10 +69,14 @@ class Check(Data):
     mistakes: Sequence[Mistake]
     """The mistakes, the most costly first."""
     plan: Plan
-    mended: Plan
+    fixed: Plan
     """The plan with the changes of all mistakes that make it better together."""
-    mended_name: str
-    """The name of the candidate that is the mended plan."""
+    fixed_name: str
+    """The name of the candidate that is the fixed plan."""
+    advice: tuple[str, ...] = ()
+    """What is no mistake of the plan, but moves its numbers: a cold start that is counted, lifetimes that depend on
+    from when on they run.
+    """
     notes: tuple[str, ...] = ()
 
     @property
@@ -131,11 +135,12 @@ class Check(Data):
         return {
             "aim": self.goal,
             "today": self.amount(self.found.today.name),
-            "mended": self.amount(self.mended_name),
+            "fixed": self.amount(self.fixed_name),
             "rules": tried,
             "best": [{"rule": key, "change": what, "gain": self.gain(one.name)} for key, what, one in self.best()],
             "idle": [one.key for one in self.idle],
             "mistakes": [one.to_dict() for one in self.mistakes],
+            "advice": list(self.advice),
             "notes": list(self.notes),
         }
 

@@ -23,6 +23,7 @@ from vestigo.study.drive.functions import Functions, Load, Make, Makes, call
 from vestigo.study.drive.observed import as_observed
 from vestigo.study.drive.offered import Offered, OriginValue, offered
 from vestigo.study.drive.process import talk
+from vestigo.study.drive.untested import untested
 from vestigo.study.why import Story
 from vestigo.study.why.why import story_of_read
 from vestigo.trace import Op, Readable, Trace
@@ -114,11 +115,13 @@ def _driven(  # noqa: PLR0913  # all that is known by then
         found, best = _explained(trace, driven, plan, _WHOLE_SETTINGS, progress)
         plan, asked, why = best, job(trace, best, instant=True), found
     progress("replaying the settings")
-    replayed = Judge(trace, driven).marks(plan)
+    judge = Judge(trace, driven)
+    replayed = judge.marks(plan)
     alike = driven.alike(replayed.age_ns)
     better = plan
     if not is_searched:
         why, better = _explained(trace, driven, plan, _REASONS, progress)
+        progress("looking for rules that the trace does not put to the test")
     loads = given.loads[rows]
 
     def counts(marks: Marks, loads: np.ndarray, chosen: Any = slice(None)) -> ReadCounts:
@@ -149,6 +152,7 @@ def _driven(  # noqa: PLR0913  # all that is known by then
         settings=plan,
         found=better if why else None,
         stale_known=together(changes_of(trace)) != "nowhere",
+        untested=() if is_searched else tuple(untested(judge, plan, replayed)),
         stopped=given.stopped,
         notes=(*notes, *assumptions(trace, asked)),
     )

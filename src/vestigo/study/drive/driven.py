@@ -103,6 +103,8 @@ class Driven(Data):
     found: Plan | None
     """The settings with all explanations, if there are any."""
     stale_known: bool
+    untested: tuple[str, ...] = ()
+    """Stated rules that the trace never put to the test: without them the replay answers every read in the same way."""
     stopped: str | None = None
     """Why the cache could not go on, and at which event. All counts cover the events before that."""
     notes: tuple[str, ...] = ()
@@ -127,6 +129,7 @@ class Driven(Data):
             "explanations": [one.to_dict() for one in self.explanations],
             "settings": self.settings.to_dict(),
             "found": None if self.found is None else self.found.to_dict(),
+            "untested": list(self.untested),
             "stopped": self.stopped,
             "notes": list(self.notes),
         }

@@ -5,24 +5,21 @@ room       limits and policies
 values     nulls, writes, nodes, scopes
 origin     loads that need not be, look-ups that need no cache
 keys       patterns that match nothing, doubts of the survey
-warm_up    a cold start that is counted
 """
 
 from collections.abc import Iterator
 
 from vestigo.study.check.facts import Facts
 from vestigo.study.check.mistakes import keys, lifetimes, origin, room, values
-from vestigo.study.check.mistakes.suspicion import WARM_UP, Judged, Suspicion
-from vestigo.study.check.mistakes.warm_up import cold_start
+from vestigo.study.check.mistakes.suspicion import Judged, Suspicion
 
-__all__ = ["WARM_UP", "Judged", "Suspicion", "suspicions"]
+__all__ = ["Judged", "Suspicion", "suspicions"]
 
 _OF_A_LOOKUP = (*lifetimes.ALL, *room.ALL, *values.ALL, *origin.ALL, *keys.ALL)
 
 
 def suspicions(facts: Facts) -> Iterator[Suspicion]:
     """All suspicions, which replays have to judge. Look-ups that share a rule or a room are looked at one by one."""
-    yield from cold_start(facts)
     yield from lifetimes.beyond_the_trace(facts)
     yield from room.never_reached(facts)
     for of in facts.lookups():

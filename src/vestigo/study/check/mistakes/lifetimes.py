@@ -6,11 +6,12 @@ import numpy as np
 
 from vestigo.study.check.facts import Facts, OfLookup
 from vestigo.study.check.mistakes.suspicion import Suspicion
-from vestigo.study.round import at_least, at_most
+from vestigo.study.round import ROUND, at_least, at_most
 from vestigo.units import SECOND, Duration, format_seconds, format_share
 
 _NEARLY_ALL = 0.9
-_THOUSAND = 1000
+_AS_SLIP = {1000: "a thousandth", 60: "a sixtieth"}
+"""What mixed-up units make of a lifetime."""
 _LIFETIMES = 3
 _LEAST_STALE = 0.01
 _DAY = 86_400 * SECOND
@@ -33,16 +34,25 @@ def too_short(of: OfLookup) -> Iterator[Suspicion]:
             continue
         shorter_than = [f"{format_share(longer)} of the gaps between two reads of a key"] * (longer >= _NEARLY_ALL)
         shorter_than += [f"the usual load of {format_seconds(of.traits.cost_p50)}"] * (lifetime < load)
-        thousandfold = [Duration(lifetime * _THOUSAND)] if lifetime < SECOND else []
-        meant = f'; perhaps "{thousandfold[0]}" was meant' if thousandfold else ""
+        slip = _slipped(lifetime, of, load)
         gaps = [at_least(int(np.quantile(of.gaps_ns, share)) + 1) for share in (0.5, 0.9)] if len(of.gaps_ns) else []
-        longer_ones = dict.fromkeys([*thousandfold, *gaps])
+        longer_ones = dict.fromkeys([*([slip] if slip else []), *gaps])
         yield Suspicion(
             "lifetime too short",
             of.key(rule),
-            f"{rule} = {lifetime} is shorter than {' and than '.join(shorter_than)}{meant}",
+            f"{rule} = {lifetime} is shorter than {' and than '.join(shorter_than)}",
             tuple({of.key(rule): str(one)} for one in longer_ones if one > lifetime),
+            meant=f"; perhaps {slip} was meant, and this is {_AS_SLIP[int(slip // lifetime)]} of it" if slip else "",
         )
+
+
+def _slipped(lifetime: int, of: OfLookup, load_ns: float) -> Duration | None:
+    """The round lifetime that was perhaps meant, if units were mixed up."""
+    for times in _AS_SLIP:
+        meant = Duration(lifetime * times)
+        if meant in ROUND and meant >= load_ns and _share_above(of.gaps_ns, meant) < _NEARLY_ALL:
+            return meant
+    return None
 
 
 def beyond_the_trace(facts: Facts) -> Iterator[Suspicion]:
@@ -59,11 +69,15 @@ def beyond_the_trace(facts: Facts) -> Iterator[Suspicion]:
         lifetime = of.rules.absolute or 0
         is_longer = lifetime > span
         how = "shorter than it" if is_longer else f"{span / lifetime:.1f} times as long"
+        parts = [Duration(lifetime // times) for times in _AS_SLIP if lifetime % times == 0 and lifetime not in ROUND]
+        meant = next((one for one in parts if one in ROUND and one < span), None)
+        slip = f"; perhaps {meant} was meant, and this is {lifetime // meant:,} times as much" if meant else ""
         yield Suspicion(
             "lifetime longer than the trace" if is_longer else "trace of fewer than three lifetimes",
             key,
             f"absolute = {lifetime}, and the trace of {format_seconds(span / SECOND)} is {how}: it cannot tell what "
-            "this lifetime does; check it with a longer one",
+            f"this lifetime does; check it with a longer trace{slip}",
+            ({key: str(meant)},) if meant else (),
             judged="nothing",
         )
 
@@ -77,14 +91,14 @@ def sliding_alone(of: OfLookup) -> Iterator[Suspicion]:
     if oldest <= rules.sliding / SECOND or (of.counts["stale_known"] and not of.counts["stale_hits"]):
         return
     lifetimes = {at_most(int(oldest * SECOND / part)) for part in (2, 10)} | {at_least(int(rules.sliding) * 4)}
-    mends = tuple({of.key("absolute"): str(one)} for one in sorted(filter(None, lifetimes)))
+    fixes = tuple({of.key("absolute"): str(one)} for one in sorted(filter(None, lifetimes)))
     stale = f", {of.counts['stale_hits']:,} of them stale" if of.counts["stale_known"] else ""
     yield Suspicion(
         "sliding without absolute",
         of.key("sliding"),
         f"sliding = {rules.sliding} without absolute lets what is read often stay for ever: the oldest of "
         f"{of.counts['hits']:,} answers{stale} was {format_seconds(oldest)} old",
-        mends,
+        fixes,
         judged="age",
     )
 
@@ -142,13 +156,13 @@ def all_at_once(of: OfLookup) -> Iterator[Suspicion]:
         value = getattr(rules, rule)
         if value is None:
             continue
-        mends = [{of.key(rule): "never"}] if rule != "absolute_at" else []
+        fixes = [{of.key(rule): "never"}] if rule != "absolute_at" else []
         yield Suspicion(
             "schedule that sends a surge",
             of.key(rule),
             f"{rule} = {value} ends all entries of {of.name} at one moment: the busiest second of all look-ups has "
             f"{now:,} origin calls",
-            (*mends, {of.key("overlap"): "join"}),
+            (*fixes, {of.key("overlap"): "join"}),
             judged="surge",
         )
     if rules.absolute is not None and not rules.jitter:

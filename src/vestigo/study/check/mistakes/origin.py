@@ -2,12 +2,21 @@
 
 from collections.abc import Iterator
 
+import numpy as np
+
 from vestigo.study.check.facts import OfLookup
 from vestigo.study.check.mistakes.suspicion import Suspicion
+from vestigo.study.round import at_least
+from vestigo.trace import Op
+from vestigo.trace.columns import MISSING
 from vestigo.units import SECOND, format_seconds, format_share
 
 _MANY = 0.005
 _LITTLE = 0.01
+_SEVERAL = 4
+"""Keys of a scope that are worth one call."""
+_LONGEST_WINDOW = 10 * SECOND
+_OFTEN, _MANY_CLEARED = 10, 0.05
 
 
 def loaded_side_by_side(of: OfLookup) -> Iterator[Suspicion]:
@@ -34,6 +43,43 @@ def reloaded_in_vain(of: OfLookup) -> Iterator[Suspicion]:
         f"{of.counts['background_loads']:,} loads in the background for {of.counts['hits']:,} hits of {of.name}",
         ({of.key("reload_after"): "never"},),
         judged="calls",
+    )
+
+
+def single_loads(of: OfLookup) -> Iterator[Suspicion]:
+    """A page or request loads many keys one by one, which could share a call."""
+    trace, traits = of.facts.trace, of.traits
+    distinct = traits.scoped_reads - traits.scope_repeats
+    if of.rules.batch is not None or distinct < _SEVERAL * max(traits.scopes, 1) or not traits.scopes:
+        return
+    rows = np.flatnonzero((trace.lookup == of.number) & (trace.op == Op.READ) & (trace.scope != MISSING))
+    order = rows[np.lexsort((trace.at[rows], trace.scope[rows]))]
+    begins = np.flatnonzero(np.append(True, np.diff(trace.scope[order]) != 0))
+    spans = np.maximum.reduceat(trace.at[order], begins) - trace.at[order][begins]
+    windows = dict.fromkeys(at_least(int(np.quantile(spans, share)) + 1) for share in (0.5, 0.9))
+    yield Suspicion(
+        "single loads that could share a call",
+        of.key("batch"),
+        f"a scope reads {distinct / traits.scopes:.1f} keys of {of.name} on average, and each that is not held is "
+        f"loaded by a call of its own: {of.counts['loads']:,} calls for {traits.scopes:,} scopes",
+        tuple({of.key("batch"): str(window)} for window in windows if window <= _LONGEST_WINDOW),
+        judged="shared calls",
+    )
+
+
+def cleared_again_and_again(of: OfLookup) -> Iterator[Suspicion]:
+    """The program clears the look-up so often that it can hardly answer."""
+    trace, missed = of.facts.trace, of.misses["cleared"]
+    clears = trace.at[(trace.op == Op.CLEAR) & ((trace.lookup == of.number) | (trace.lookup == MISSING))]
+    if len(clears) < _OFTEN or missed < _MANY_CLEARED * max(of.reads, 1):
+        return
+    between = format_seconds(float(np.median(np.diff(clears))) / SECOND)
+    yield Suspicion(
+        "a look-up that is cleared again and again",
+        f"lookup.{of.name}",
+        f"the trace has {len(clears):,} clears of {of.name}, half of them within {between} of the one before: "
+        f"{missed:,} of {of.reads:,} reads loaded what had been cleared; the program can drop single keys instead",
+        judged="nothing",
     )
 
 
@@ -69,4 +115,4 @@ def needs_no_cache(of: OfLookup) -> Iterator[Suspicion]:
     )
 
 
-ALL = (loaded_side_by_side, reloaded_in_vain, hits_too_dear, needs_no_cache)
+ALL = (loaded_side_by_side, single_loads, cleared_again_and_again, reloaded_in_vain, hits_too_dear, needs_no_cache)

@@ -6,11 +6,12 @@ import numpy as np
 
 from vestigo.study.check.facts import Facts, OfLookup
 from vestigo.study.check.mistakes.suspicion import Suspicion
-from vestigo.units import format_bytes, format_exact_bytes, format_share
+from vestigo.units import format_bytes, format_exact_bytes, format_seconds, format_share
 
 _FAR_BELOW_PEAK = 0.5
 _MANY_EVICTED = 0.1
 _DIFFER = 100
+_FEW = 0.005
 _POLICIES = ("lru", "s3-fifo", "sieve", "w-tinylfu", "arc", "slru", "lfu-da")
 
 
@@ -60,6 +61,27 @@ def far_below(of: OfLookup) -> Iterator[Suspicion]:
         )
 
 
+def never_fit(of: OfLookup) -> Iterator[Suspicion]:
+    """Values are larger than the whole pool, so each of their reads loads them again."""
+    refused, most = of.counts["refusals"], of.room.max_bytes
+    if most is None or not refused or not len(of.own_sizes):
+        return
+    needs = of.own_sizes + of.rules.entry_overhead
+    too_large = int(np.count_nonzero(needs > most))
+    if too_large < max(_FEW * len(needs), 1):
+        return
+    largest = int(needs.max())
+    time = f", and {format_seconds(of.counts['origin_time'])} of origin time in all" if of.counts["origin_time"] else ""
+    yield Suspicion(
+        "values that never fit",
+        of.room_key("max_bytes"),
+        f"max_bytes = {format_bytes(most)}, and {too_large:,} of {len(needs):,} reads of {of.name} are of larger values, "
+        f"up to {format_bytes(largest)} with overhead: values were loaded and refused {refused:,} times{time}",
+        tuple({of.room_key("max_bytes"): format_exact_bytes(-(-largest // 2**20) * 2**20 * times)} for times in (1, 2)),
+        judged="nothing",
+    )
+
+
 def entries_of_all_sizes(of: OfLookup) -> Iterator[Suspicion]:
     """A limit counts entries, but one entry takes a hundred times the memory of another."""
     if of.room.max_entries is None or of.room.max_bytes is not None or not len(of.own_sizes):
@@ -104,4 +126,4 @@ def policies(of: OfLookup) -> Iterator[Suspicion]:
         )
 
 
-ALL = (far_below, entries_of_all_sizes, policies)
+ALL = (far_below, never_fit, entries_of_all_sizes, policies)

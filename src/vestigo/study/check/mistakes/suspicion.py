@@ -3,12 +3,10 @@
 from collections.abc import Mapping
 from typing import Any, Literal, NamedTuple
 
-Judged = Literal["aim", "no worse", "surge", "calls", "false_nulls", "age", "nothing"]
-"""What must get better by a mend, or else nothing is said: the aim; the busiest second; origin calls, by more than hits
-are lost; false_nulls; the oldest answer. ``no worse``: the aim is as good. ``nothing``: the evidence says enough."""
-
-WARM_UP = "trace.warm_up"
-"""The one change that is of no rule."""
+Judged = Literal["aim", "no worse", "surge", "calls", "shared calls", "false_nulls", "age", "nothing"]
+"""What must get better by a fix, or else nothing is said: the aim; the busiest second; origin calls, by more than hits
+are lost; a fifth of the look-up's origin calls; wrong "not found"; the oldest answer. ``no worse``: the aim is as good.
+``nothing``: the evidence says enough."""
 
 
 class Suspicion(NamedTuple):
@@ -16,6 +14,8 @@ class Suspicion(NamedTuple):
     where: str
     """The rule, or the look-up, as a plan names it."""
     evidence: str
-    mends: tuple[Mapping[str, Any], ...] = ()
+    fixes: tuple[Mapping[str, Any], ...] = ()
     """Possible changes by dotted key. The best one is taken."""
     judged: Judged = "aim"
+    meant: str = ""
+    """What is added to the evidence if the first fix helps. That fix is taken then, even if another one is better."""
