@@ -8,6 +8,7 @@ from vestigo.engine.changes import changes_of
 from vestigo.engine.groups import Groups
 from vestigo.engine.job import Job
 from vestigo.prepared.assumed import Assumed
+from vestigo.prepared.behind import behind_in_words
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
 from vestigo.units import Duration, counted, format_bytes
@@ -53,6 +54,7 @@ def assumptions(trace: Trace, job: Job) -> tuple[str, ...]:
     said += _changes_assumed(trace)
     if len(trace.nodes) > 1 and any(one.per == "all" for one in rules):
         said.append(f"{len(trace.nodes):,} nodes share one cache")
+    said += [missing] if (missing := behind_in_words(trace)) else []
     return tuple(said)
 
 
@@ -70,17 +72,16 @@ def _changes_assumed(trace: Trace) -> list[str]:
     late = [name for name, one in shown.items() if one == "in reads"]
     never = [name for name, one in shown.items() if one == "nowhere"]
     return [
-        *[f"changes of {', '.join(late)} dated at the read that shows them, so answers are at least as stale"]
-        * bool(late),
-        *[f"no changes of {', '.join(never)}, which show none, so that their answers count as fresh"] * bool(never),
+        *[f"{', '.join(late)}: a change is only seen at the next read, so staleness is a lower bound"] * bool(late),
+        *[f"{', '.join(never)}: the trace shows no changes, so all answers count as fresh"] * bool(never),
     ]
 
 
 def _filled_in(name: str, trace: Trace, assumed: Iterable[int], write: Callable[[float], str]) -> list[str]:
     missing, some = missing_in(trace, name)
-    said = [
-        f"{counted(int(missing[some].sum()), 'read')} without a {name} given the median of the look-up's others"
-    ] * bool(missing[some].any())
+    said = [f"{counted(int(missing[some].sum()), 'read')} without a {name}: the look-up's median is used"] * bool(
+        missing[some].any()
+    )
     amounts = np.array(list(assumed), np.int64)
     for amount in np.unique(amounts[~some & (missing > 0)]).tolist():
         reads = int(missing[~some & (amounts == amount)].sum())

@@ -50,6 +50,7 @@ def answer(survey: Survey) -> Text:
     """The most that keeping values could save, and where."""
     total = survey.total
     text = Text.assemble(
+        *_behind(survey),
         (f"{format_share(total.repeat_share)} of {total.reads:,} reads", "bold"),
         " repeat a key that was read before",
         f", {format_share(total.fresh_repeat_share)} with its value unchanged since" if total.changes_known else "",
@@ -71,6 +72,22 @@ def answer(survey: Survey) -> Text:
     shares = [(name, format_share(saved_share(survey.lookups[name], total))) for name in (first, *others)]
     named = [f"{printable(name, NAME)} ({share})" for name, share in shares]
     return kept_together(text.append(" and ".join(filter(None, [", ".join(named[:-1]), named[-1]])) + "."))
+
+
+def _behind(survey: Survey) -> list[str | tuple[str, str]]:
+    """Says first that reads are missing, if the trace was recorded behind a cache."""
+    spans = {name: format_seconds(span) for name, span in survey.behind.items()}
+    if not spans:
+        return []
+    if survey.is_behind_stated:
+        span = spans.popitem()[1]
+        return [("Recorded behind a cache", "bold"), f" of {span}: the reads that it answered are missing. "]
+    named = [f"{printable(name, NAME)} was read again within {span} of its last read" for name, span in spans.items()]
+    return [
+        ("Reads seem to be missing", "bold"),
+        f": no key of {'; none of '.join(named[:3])}{'; and others' * (len(named) > 3)}. This looks like what a cache "
+        "of that lifetime let through. If no cache stood before the recording, say so: --intake behind=no. ",
+    ]
 
 
 def _unknown_of(survey: Survey) -> str:

@@ -99,6 +99,8 @@ class Trace(Data):
     """What was assumed or left out while it was read, in sentences."""
     guessed: tuple[str, ...] = field(default=(), compare=False)
     """Units that nobody stated, a few words each."""
+    behind: str | None = field(default=None, compare=False)
+    """What the intake says of a cache that answered some reads: ``no`` for none, its lifetime, or None for nothing."""
     kept: dict[Any, Any] = field(init=False, repr=False, compare=False, default_factory=dict)
     """What was worked out once for all replays. It disappears with the trace."""
 

@@ -9,6 +9,7 @@ import numpy as np
 
 from vestigo.engine.changes import changes_of
 from vestigo.engine.job import Job
+from vestigo.prepared.behind import behind
 from vestigo.prepared.fill import filler
 from vestigo.rules import Plan, PoolRules, Rules
 from vestigo.study.gaps import gaps_ns
@@ -82,6 +83,11 @@ class OfLookup:
     def changes(self) -> str:
         """How the trace shows changes of the look-up."""
         return changes_of(self.facts.trace)[self.number]
+
+    @property
+    def behind_ns(self) -> int:
+        """The lifetime of the cache behind which the look-up seems to be recorded, or 0."""
+        return int(behind(self.facts.trace).lookups.get(self.name, 0))
 
     @property
     def places(self) -> int:

@@ -1,12 +1,13 @@
 """``survey``: what is in a trace before any cache."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
 from vestigo.data import Data
 from vestigo.engine.context import filled_in
 from vestigo.prepared.assumed import assume
+from vestigo.prepared.behind import behind
 from vestigo.rules import Plan
 from vestigo.study.survey.curves import Curves, curves
 from vestigo.study.survey.findings import NARROW, Finding, findings
@@ -14,7 +15,7 @@ from vestigo.study.survey.measure import measure, traits_of
 from vestigo.study.survey.traits import Traits
 from vestigo.study.survey.verdict import Verdict, saved_share, verdict
 from vestigo.trace import Readable, read_trace
-from vestigo.units import counted
+from vestigo.units import SECOND, counted
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -34,6 +35,9 @@ class Survey(Data):
     """What the numbers assume that the trace does not state."""
     curves: Mapping[str, Curves]
     """What figures draw."""
+    behind: Mapping[str, float] = field(default_factory=dict)
+    """Look-ups that seem to be recorded behind a cache, so that reads are missing, with its lifetime in seconds."""
+    is_behind_stated: bool = False
 
     def to_dict(self) -> dict[str, Any]:
         """All numbers by name: times in seconds, sizes in bytes."""
@@ -47,6 +51,7 @@ class Survey(Data):
             },
             "findings": [finding.to_dict() for finding in self.findings],
             "assumptions": list(self.assumptions),
+            "behind": dict(self.behind),
         }
 
     def to_pandas(self) -> "pd.DataFrame":
@@ -89,4 +94,6 @@ def survey(trace: Readable) -> Survey:
         found,
         (*filled_in(trace, assume(trace, Plan())), *trace.guessed),
         curves(trace, measured),
+        {name: span / SECOND for name, span in behind(trace).lookups.items()},
+        behind(trace).is_stated,
     )

@@ -12,7 +12,7 @@ from vestigo.trace.reading.columns import NAMES
 from vestigo.trace.reading.pattern import Pattern, parse_patterns
 from vestigo.trace.reading.template import Template
 from vestigo.trace.reading.times import UNITS
-from vestigo.units import parse_bytes
+from vestigo.units import Duration, parse_bytes
 
 Problem = tuple[tuple[str, ...], str]
 """A key, and what is wrong with its value."""
@@ -51,6 +51,10 @@ class Intake:
     """The time zone of times without an offset, such as ``Europe/Lisbon``."""
     format: str | None = None
     """The format of the file, if its ending does not tell it: ``csv``, ``jsonl.gz``, ``log``..."""
+    behind: str | None = None
+    """Whether the trace was recorded behind a cache, so that the reads which it answered are missing: ``"no"``, or the
+    lifetime of that cache. By default the gaps between reads tell.
+    """
     strict: bool = False
     """Refuse a file if rows of it would have to be left out."""
     longest_line: str | int = LIMITS.longest_line
@@ -168,6 +172,15 @@ def _zone(value: object) -> str | None:
         return f"{value!r} is not a time zone that this machine knows; write one such as 'Europe/Lisbon' or 'UTC'"
 
 
+def _behind(value: object) -> str | None:
+    if value is None or value == "no":
+        return None
+    try:
+        return None if Duration.parse(value) > 0 else "a lifetime of 0 answers nothing; write no"
+    except ValueError:
+        return f'{value!r} is neither "no" nor the lifetime of a cache; write "no", or a duration such as "10m"'
+
+
 def _text(value: object) -> str | None:
     return None if value is None or isinstance(value, str) else f"{value!r} is not text"
 
@@ -189,6 +202,7 @@ _SINGLES = {
     "at_unit": _unit,
     "cost_unit": _unit,
     "zone": _zone,
+    "behind": _behind,
     "format": _text,
     "strict": _yes_or_no,
     "longest_line": _size,

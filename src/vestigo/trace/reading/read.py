@@ -1,6 +1,8 @@
 """Reads a trace from files, or from a table in memory."""
 
 import csv
+import dataclasses
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -52,6 +54,10 @@ def read_trace(source: Readable, intake: Intake | None = None, **options: Any) -
                 f"{', '.join(options)}: the trace is already read; give these options where it is read from a file"
             )
         return source
+    return dataclasses.replace(_read(source, intake, options), behind=intake.behind)
+
+
+def _read(source: Any, intake: Intake, options: Mapping[str, Any]) -> Trace:
     if not isinstance(source, (str, Path)):
         return _from_table(source, intake)
     formats = known_formats()
@@ -59,7 +65,11 @@ def read_trace(source: Readable, intake: Intake | None = None, **options: Any) -
         raise TraceError(f"format: {intake.format!r} is unknown; known are {', '.join(formats)}")
     reader = _Reader(intake, formats)
     with sources(source, reader.endings, intake.format) as files:
-        if len(files) == 1 and not options.keys() - {"format"} and (prepared := reader.prepared(files[0])) is not None:
+        if (
+            len(files) == 1
+            and not options.keys() - {"format", "behind"}
+            and (prepared := reader.prepared(files[0])) is not None
+        ):
             return prepared
         pieces = [reader.read(file) for file in files]
     return build_trace(pieces, files[0].name if len(files) == 1 else str(source), reader.notes, reader.guessed)

@@ -10,6 +10,8 @@ from vestigo.study.round import ROUND, at_least, at_most
 from vestigo.units import SECOND, Duration, format_seconds, format_share
 
 _NEARLY_ALL = 0.9
+_BEHIND = 1.1
+"""What a cache let through before the recording says nothing of lifetimes up to its own."""
 _AS_SLIP = {1000: "a thousandth", 60: "a sixtieth"}
 """What mixed-up units make of a lifetime."""
 _LIFETIMES = 3
@@ -26,7 +28,7 @@ def too_short(of: OfLookup) -> Iterator[Suspicion]:
     """A lifetime is shorter than the origin takes, or than nearly all gaps between two reads of a key."""
     for rule in ("absolute", "sliding"):
         lifetime = getattr(of.rules, rule)
-        if lifetime is None or of.traits.repeats == 0:
+        if lifetime is None or of.traits.repeats == 0 or lifetime <= _BEHIND * of.behind_ns:
             continue
         longer = _share_above(of.gaps_ns, lifetime)
         load = of.traits.cost_p50 * SECOND

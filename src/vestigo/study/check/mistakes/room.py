@@ -75,8 +75,8 @@ def never_fit(of: OfLookup) -> Iterator[Suspicion]:
     yield Suspicion(
         "values that never fit",
         of.room_key("max_bytes"),
-        f"max_bytes = {format_bytes(most)}, and {too_large:,} of {len(needs):,} reads of {of.name} are of larger values, "
-        f"up to {format_bytes(largest)} with overhead: values were loaded and refused {refused:,} times{time}",
+        f"max_bytes = {format_bytes(most)}, and {too_large:,} of {len(needs):,} reads of {of.name} are of larger "
+        f"values, up to {format_bytes(largest)} with overhead: values were loaded and refused {refused:,} times{time}",
         tuple({of.room_key("max_bytes"): format_exact_bytes(-(-largest // 2**20) * 2**20 * times)} for times in (1, 2)),
         judged="nothing",
     )
