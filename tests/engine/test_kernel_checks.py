@@ -367,3 +367,38 @@ def test_more_scopes_than_were_announced_are_an_error_and_no_more() -> None:
     for announced in ({"scopes_at_once": 1, "scope_slots": 9}, {"scopes_at_once": 9, "scope_slots": 1}):
         with pytest.raises(ValueError, match="than were announced"):
             full_replay(**late, **announced).feed(columns())
+
+
+@pytest.mark.parametrize("name", ["at", "key", "value", "stretch", "mark", "size", "cost", "node", "scope"])
+def test_a_column_that_is_written_after_the_check_changes_nothing(name: str) -> None:
+    """The kernel reads columns later, without the GIL, so it copies what Python can still write."""
+    usual = counts(columns()).tolist()
+    written = GOOD[name].copy()
+    batch = columns(**{name: written})
+    written[:] = np.iinfo(written.dtype).max
+    assert counts(batch).tolist() == usual
+
+
+def test_a_view_of_an_array_that_can_be_written_is_copied_too() -> None:
+    whole = np.array([0, 1, 0, 1], np.int32)
+    view = whole[:3]
+    view.flags.writeable = False
+    batch = columns(key=view)
+    whole[:] = 2**31 - 1
+    assert counts(batch).tolist() == counts(columns()).tolist()
+
+
+def test_what_a_replay_is_asked_for_is_copied_too() -> None:
+    groups = np.array([0, 0], np.int32)
+    running = replay(entry_groups=groups)
+    groups[:] = 9
+    running.feed(columns())
+    assert running.close()["total"] is not None
+
+
+def test_what_the_kernel_gives_cannot_be_written() -> None:
+    assert not VALUE.flags.writeable
+    with pytest.raises(ValueError, match="read-only"):
+        STRETCH[0] = 7
+    with pytest.raises(ValueError, match="WRITEABLE"):
+        STRETCH.flags.writeable = True

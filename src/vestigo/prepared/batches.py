@@ -11,6 +11,7 @@ from vestigo.prepared import memory
 from vestigo.prepared.assumed import Assumed
 from vestigo.prepared.entries import Entries
 from vestigo.prepared.fill import filler
+from vestigo.prepared.settled import settled
 from vestigo.prepared.truth import parts_with_truth
 from vestigo.trace import Trace
 from vestigo.trace.trace import LAST_KEYED
@@ -48,17 +49,17 @@ def _made(trace: Trace, assumed: Assumed, entries: Entries, events: int) -> Iter
         costs += float(cost.sum(dtype=np.float64))
         _check_sums(trace, int(size.max()), costs)
         keyless = part.op > LAST_KEYED
-        value = np.where(keyless, part.lookup, truth.value) if keyless.any() else truth.value
+        value = settled(np.where(keyless, part.lookup, truth.value)) if keyless.any() else truth.value
         batch = kernel.Columns(
             part.at,
             entries.ids(part),
             value,
             truth.stretch,
-            np.where(entries.is_elsewhere(part), _ELSEWHERE, truth.mark).astype(np.uint8),
-            size,
-            cost,
-            np.ascontiguousarray(part.node),
-            np.ascontiguousarray(part.scope),
+            settled(np.where(entries.is_elsewhere(part), _ELSEWHERE, truth.mark).astype(np.uint8)),
+            settled(size),
+            settled(cost),
+            settled(np.ascontiguousarray(part.node)),
+            settled(np.ascontiguousarray(part.scope)),
             entries.count,
             truth.tracker,
             batch,

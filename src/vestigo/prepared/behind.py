@@ -11,7 +11,7 @@ from vestigo.trace import Op, Trace
 from vestigo.units import Duration, format_seconds
 
 DENIED = "no"
-_FIRST, _MOST = 200_000, 2_000_000
+_FIRST, _MOST = 100_000, 500_000
 """Events that are looked at: at first, and where these do not decide."""
 _ENOUGH = 12.0
 """So many gaps should be shorter, if nothing answered reads. That none is has a chance of 1 in 100,000."""

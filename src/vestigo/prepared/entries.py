@@ -8,6 +8,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from vestigo.compiled import kernel
+from vestigo.prepared.settled import settled
 from vestigo.prepared.truth import keys_or_0
 from vestigo.trace import Op, Trace
 from vestigo.trace.trace import LAST_KEYED, Ints
@@ -58,8 +59,8 @@ class Entries:
         if keyed.all():
             return self._number(key, self._nodes(part), loads)
         ids = np.zeros(len(part), np.int32)
-        ids[keyed] = self._number(part.key[keyed], self._nodes(part)[keyed], loads[keyed])
-        return ids
+        ids[keyed] = self._number(settled(part.key[keyed]), self._nodes(part)[keyed], loads[keyed])
+        return settled(ids)
 
     def is_elsewhere(self, part: Trace) -> np.ndarray:
         """The rows that write from no node, where every reader has one."""
@@ -70,8 +71,8 @@ class Entries:
         return elsewhere
 
     def _number(self, key: Ints, node: Ints, loads: np.ndarray) -> Ints:
-        columns = np.ascontiguousarray(key), np.ascontiguousarray(node, np.int32), loads.view(np.uint8)
-        ids: Ints = self._numbering.number(*columns)
+        own = settled(np.ascontiguousarray(node, np.int32)), settled(loads.view(np.uint8))
+        ids: Ints = self._numbering.number(np.ascontiguousarray(key), *own)
         return ids
 
     def _nodes(self, part: Trace) -> Ints:

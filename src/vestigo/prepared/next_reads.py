@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from vestigo.prepared.settled import settled
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
 from vestigo.trace.trace import Longs
@@ -38,4 +39,4 @@ def _next_reads(trace: Trace, whose: Whose) -> Longs:
     numbers = np.append(in_order, 0)[following]
     next_read = np.full(events, NO_READ, np.int64)
     next_read[in_order] = np.where(found, numbers, NO_READ)
-    return next_read
+    return settled(next_read)

@@ -7,6 +7,7 @@ import numpy as np
 
 from vestigo.compiled import kernel
 from vestigo.prepared import memory
+from vestigo.prepared.settled import settled
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
 from vestigo.trace.trace import Ints
@@ -47,8 +48,8 @@ def parts_with_truth(trace: Trace, events: int | None = None) -> Iterator[tuple[
     )
     tracker = kernel.Truth(max(len(trace.keys), 1), unnamed_writes)
     for part in parts:
-        mark = _MARKS[part.op] | np.where(part.force & (part.op == Op.READ), _FORCED, 0).astype(np.uint8)
-        found = np.where(part.op == Op.REMOVE, 0, part.found).astype(np.int8)
+        mark = settled(_MARKS[part.op] | np.where(part.force & (part.op == Op.READ), _FORCED, 0).astype(np.uint8))
+        found = settled(np.where(part.op == Op.REMOVE, 0, part.found).astype(np.int8))
         version = np.ascontiguousarray(part.version)
         value, stretch, only_names, names = tracker.see(part.at, mark, keys_or_0(part), version, found)
         yield part, Truth(value, stretch, only_names.view(bool), names, mark, tracker)
@@ -56,4 +57,4 @@ def parts_with_truth(trace: Trace, events: int | None = None) -> Iterator[tuple[
 
 def keys_or_0(part: Trace) -> Ints:
     """The key of each row, or 0 if it has none."""
-    return np.maximum(part.key, 0) if len(part) and int(part.key.min()) < 0 else part.key
+    return settled(np.maximum(part.key, 0)) if len(part) and int(part.key.min()) < 0 else part.key

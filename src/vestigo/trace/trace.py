@@ -21,7 +21,9 @@ Longs = npt.NDArray[np.int64]
 
 def constant_column(value: int, rows: int, dtype: npt.DTypeLike) -> npt.NDArray[Any]:
     """A column with the same value in every row, which takes no memory."""
-    return np.broadcast_to(np.array(value, dtype), rows)
+    one = np.array(value, dtype)
+    one.flags.writeable = False
+    return np.broadcast_to(one, rows)
 
 
 class Op(IntEnum):
