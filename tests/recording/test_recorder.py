@@ -280,14 +280,23 @@ def test_what_waits_is_written_at_the_end_of_the_program(tmp_path: Path) -> None
     assert len(rows(tmp_path)) == 1
 
 
-def test_keys_and_versions_can_be_hashed(tmp_path: Path) -> None:
-    with Recorder(tmp_path, secret="a long secret") as recorder:
+def test_all_that_identifies_can_be_hashed(tmp_path: Path) -> None:
+    with Recorder(tmp_path, node="quay-1", secret="a long secret") as recorder:
         load = recorder.reads("l", version=lambda _: "etag")(lambda sign: sign)
-        for sign in ("QAB123", "QAB123", "QAB124"):
-            load(sign)
+        with recorder.scope("page 7"):
+            for sign in ("QAB123", "QAB123", "QAB124"):
+                load(sign)
     text = "".join(path.read_text() for path in tmp_path.iterdir())
-    assert "QAB" not in text and "etag" not in text
-    assert len({row["key"] for row in rows(tmp_path)}) == 2
+    assert not any(word in text for word in ("QAB", "etag", "quay", "page"))
+    assert [len({row[name] for row in rows(tmp_path)}) for name in ("key", "version", "node", "scope")] == [2, 1, 1, 1]
+
+
+def test_what_a_program_drops_is_noted(tmp_path: Path) -> None:
+    with Recorder(tmp_path, node="quay-1") as recorder:
+        recorder.drop("vessel", "QAB123")
+    (row,) = rows(tmp_path)
+    assert (row["op"], row["lookup"], row["key"], row["node"]) == ("drop", "vessel", "QAB123", "quay-1")
+    assert read_trace(tmp_path).op.tolist() == [Op.DROP]
 
 
 @pytest.mark.parametrize("options", [{"flush_every": "5"}, {"rotate_at": "much"}, {"secret": "short"}])

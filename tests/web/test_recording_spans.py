@@ -145,15 +145,16 @@ def test_patterns_and_nulls_are_as_for_files_and_wrong_values_cost_their_span_al
     }
 
 
-def test_keys_are_hashed_before_they_are_written(tmp_path: Path) -> None:
-    intake = Intake(columns={"key": "{sign}", "version": "{etag}"})
-    request = request_of({"sign": "Q-secret", "etag": "E-secret"}, {"sign": "Q-secret"})
+def test_all_that_identifies_is_hashed_before_it_is_written(tmp_path: Path) -> None:
+    intake = Intake(columns={"key": "{sign}", "version": "{etag}", "scope": "{page}", "node": "{host}"})
+    more = {"page": "P-secret", "host": "N-secret"}
+    request = request_of({"sign": "Q-secret", "etag": "E-secret", **more}, {"sign": "Q-secret", **more})
     _, trace = recorded(tmp_path / "one", request, intake=intake, secret=b"a long secret")
     _, other = recorded(tmp_path / "two", request, intake=intake, secret=b"a long secret")
     assert trace is not None
     assert other is not None
     assert (list(trace.keys), list(trace.versions)) == (list(other.keys), list(other.versions))
-    assert len(trace.keys) == 1
+    assert (len(trace.keys), len(trace.nodes), len(trace.scopes)) == (1, 1, 1)
     assert not any(b"secret" in file.read_bytes() for file in tmp_path.rglob("*.jsonl"))
 
 

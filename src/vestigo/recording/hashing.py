@@ -2,8 +2,14 @@
 
 import hashlib
 from collections.abc import Callable
+from functools import lru_cache
 
 from vestigo.errors import TraceError
+
+_KEPT = 4096
+"""Hashes that are remembered: nodes, scopes and popular keys come again and again."""
+HASHED = "keys, versions, scopes and nodes are hashed; look-ups keep their names"
+"""What is said where a secret is given."""
 
 
 def hasher(secret: bytes | str) -> Callable[[object], str]:
@@ -16,4 +22,9 @@ def hasher(secret: bytes | str) -> Callable[[object], str]:
     given = secret.encode() if isinstance(secret, str) else secret
     if len(given) < 8:
         raise TraceError("a secret of less than 8 bytes can be guessed; give a longer one")
-    return lambda text: hashlib.blake2b(str(text).encode(), digest_size=10, key=given[:64]).hexdigest()
+
+    @lru_cache(_KEPT)
+    def hashed(text: str) -> str:
+        return hashlib.blake2b(text.encode(), digest_size=10, key=given[:64]).hexdigest()
+
+    return lambda text: hashed(str(text))

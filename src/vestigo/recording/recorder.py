@@ -35,8 +35,8 @@ class Recorder:
     It never blocks the service and never raises into it. Events wait in a buffer of at most `buffer` events, and a
     thread writes them every `flush_every`. If the buffer or the disk is full, events are dropped and counted. A killed
     process loses at most what was not flushed. Files are JSON Lines, and a new one begins every `rotate_at` bytes. With
-    a `secret`, keys and versions are hashed before they are written. Several processes may record into one folder. A
-    forked child records on its own.
+    a `secret`, keys, versions, scopes and nodes are hashed before they are written. Several processes may record into
+    one folder. A forked child records on its own.
 
     >>> import tempfile
     >>> from vestigo import read_trace

@@ -97,6 +97,8 @@ class Writer:
     def _line(self, event: Event) -> str | None:
         at, op, lookup, key, size, cost, found, version, scope, node = event
         hashed = self._hashed
+        if hashed is not None:
+            node, scope = hashed(node), None if scope is None else hashed(scope)
         try:
             text = key if hashed is None and type(key) is str else str(key) if hashed is None else hashed(key)
             head = f'{{"at": {at:d}, "op": "{op}", "lookup": {quoted(lookup)}, "key": {quoted(text)}'

@@ -55,7 +55,8 @@ def convert(
     Example: vestigo convert 'logs/*.log.gz' desk.arrow --intake 'patterns.vessel=/vessels/{call_sign}'
     """
     from vestigo.cli.asked import intake_options, plan_for, read, secret_in
-    from vestigo.cli.screen import Progress, show, show_json
+    from vestigo.cli.screen import Progress, note, show, show_json
+    from vestigo.recording.hashing import HASHED
     from vestigo.show.safe import printable
     from vestigo.trace import shape, write_trace
     from vestigo.units import counted, format_bytes
@@ -67,7 +68,9 @@ def convert(
         trace = shape.only(shape.between(trace, begin, end), lookups=lookup, keys=key, nodes=node)
         trace = trace if sample is None else shape.sampled(trace, sample)
         trace = trace if speed is None else shape.faster(trace, speed)
-        trace = trace if hash_keys is None else shape.anonymised(trace, secret_in(hash_keys))
+        if hash_keys is not None:
+            trace = shape.anonymised(trace, secret_in(hash_keys))
+            note(HASHED)
         progress.step(f"writing {target.name}")
         write_trace(trace, target)
     written = {"path": str(target), "events": len(trace), "keys": len(trace.keys), "bytes": target.stat().st_size}

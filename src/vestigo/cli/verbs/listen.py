@@ -70,6 +70,7 @@ def listen(
     from vestigo.cli.asked import intake_options, plan_for, secret_in
     from vestigo.cli.screen import Progress, note, show, show_json
     from vestigo.errors import InputError
+    from vestigo.recording.hashing import HASHED
     from vestigo.rules.settings import argument
     from vestigo.trace import Intake
     from vestigo.units import Duration, parse_bytes
@@ -107,6 +108,8 @@ def listen(
     )
     host, port = listening.getsockname()[:2]
     note(f"listening at http://{f'[{host}]' if ':' in host else host}:{port}{PATH}; Ctrl-C ends the recording")
+    if hash_keys is not None:
+        note(HASHED)
     with Progress() as progress:
         try:
             serve(receiver(recording, bearer), listening, seconds, lambda: progress.step(heard_line(recording.heard)))

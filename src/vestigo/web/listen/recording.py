@@ -31,7 +31,7 @@ FLUSH_SECONDS = 1.0
 MOST_WAITING_BYTES = 64 << 20
 """Of lines that the disk has not taken yet."""
 _NO_KEY = "nothing tells their key"
-_HASHED = ("key", "version")
+_HASHED = ("key", "version", "scope", "node")
 _MOST_TRIES = 200
 _MOST_REASONS, _LONGEST_REASON = 50, 200
 _OTHERWISE = "other reasons"
