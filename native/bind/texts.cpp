@@ -8,6 +8,7 @@
 
 #include "array.hpp"
 #include "vestigo/json_lines.hpp"
+#include "vestigo/json_members.hpp"
 #include "vestigo/last_words.hpp"
 #include "vestigo/texts.hpp"
 
@@ -68,10 +69,20 @@ std::tuple<std::int64_t, std::int64_t> lines_beyond(Column<std::uint8_t> text, s
   return {found.too_deep, found.too_long};
 }
 
+// (offsets, letters, which are missing, the first line that has it twice) of a member of each line of JSON Lines, as text.
+std::tuple<Array<std::int64_t>, Array<std::uint8_t>, Array<std::uint8_t>, std::size_t> members(Column<std::uint8_t> content, std::string_view name) {
+  MemberTexts found = [&] {
+    nb::gil_scoped_release released;
+    return member_texts(view(content), name);
+  }();
+  return {array(std::move(found.ends)), array(std::move(found.letters)), array(std::move(found.missing)), found.twice};
+}
+
 NB_MODULE(texts, m) {
   m.def("last_words", &LastWords::of_memory, "address"_a, "size"_a, "sentence"_a);
   m.def("end_with", &LastWords::end_with, "status"_a);
   m.def("lines_beyond", &lines_beyond, "text"_a.noconvert(), "depth"_a, "length"_a);
+  m.def("members", &members, "content"_a.noconvert(), "name"_a);
   nb::class_<BoundTexts>(m, "Texts")
       .def(nb::init<std::uint64_t>(), "seed"_a)
       .def("number", &BoundTexts::number, "offsets"_a.noconvert(), "letters"_a.noconvert(), "missing"_a.noconvert().none())

@@ -16,21 +16,35 @@ _DURATIONS = {
     "h": 3600 * SECOND,
     "d": 86_400 * SECOND,
 }
+"""The units in which durations are printed."""
+DURATION_SIZES = {**_DURATIONS, "w": 7 * 86_400 * SECOND}
 _WORDS = {
-    word: unit
-    for unit, words in {
-        "ns": "nanosecond nanoseconds",
-        "us": "microsecond microseconds",
-        "ms": "millisecond milliseconds",
-        "s": "second seconds sec secs",
-        "m": "minute minutes min mins",
-        "h": "hour hours hr hrs",
-        "d": "day days",
-        "B": "byte bytes",
-    }.items()
-    for word in words.split()
+    "w": "weeks? wks?",
+    "d": "days?",
+    "h": "hours? hrs?",
+    "m": "minutes? mins?",
+    "s": "seconds? secs?",
+    "ms": "milliseconds?",
+    "us": "microseconds?",
+    "ns": "nanoseconds?",
 }
-"""The usual words for units."""
+"""Patterns of the usual words for units, the largest first."""
+_NUMBER = r"\d+(?:\.\d+)?"
+
+
+def _part(unit: str) -> str:
+    signs = "us|\u00b5s|\u03bcs" if unit == "us" else unit
+    return rf"(?:(?P<{unit}>{_NUMBER})\s*(?:{signs}|(?i:{'|'.join(_WORDS[unit].split())}))\s*)?"
+
+
+DURATIONS_WRITTEN = (
+    rf"^\s*{''.join(map(_part, _WORDS))}$",
+    rf"^\s*P(?:(?P<w>{_NUMBER})W)?(?:(?P<d>{_NUMBER})D)?"
+    rf"(?:T(?:(?P<h>{_NUMBER})H)?(?:(?P<m>{_NUMBER})M)?(?:(?P<s>{_NUMBER})S)?)?\s*$",
+)
+"""Patterns of a duration: ``1h 30m``, and ``PT1H30M`` as ISO 8601 writes it. Each group is an amount of the unit that it
+is named after. At least one must be there.
+"""
 _SIZES = {
     "B": 1,
     "KiB": 2**10,
@@ -44,7 +58,9 @@ _SIZES = {
 }
 LONGEST = 36_525 * _DURATIONS["d"]
 _LARGEST = 2**60
-_QUANTITY = re.compile(r"\s*(\d+(?:\.\d+)?)\s*([A-Za-zµ]*)\s*")
+SIZE_WRITTEN = rf"^\s*(?P<number>{_NUMBER})\s*(?P<unit>[A-Za-z]*)\s*$"
+"""A pattern of a size. Without a unit it is one only where numbers are bytes."""
+_QUANTITY = re.compile(rf"\s*({_NUMBER})\s*([A-Za-z]*)\s*")
 _SHARE = re.compile(r"\s*(\d+(?:\.\d+)?)\s*%\s*")
 
 
@@ -60,7 +76,7 @@ class Duration(int):
 
     @classmethod
     def parse(cls, text: object) -> "Duration":
-        """Reads text such as ``500ms``, ``90s``, ``10m``, ``4h``, ``1d``.
+        """Reads text such as ``500ms``, ``90s``, ``1h 30m``, ``2 weeks`` or ``PT4H`` (ISO 8601).
 
         Raises ValueError for anything without a unit, and for more than 100 years.
         """
@@ -71,7 +87,7 @@ class Duration(int):
             if not 0 <= text < 1e15:
                 raise ValueError(f"{shown} is not {_A_DURATION}")
             raise ValueError(f'{shown} has no unit; write "{shown}s" for seconds or "{shown}ms" for milliseconds')
-        ns = _quantity(text, _DURATIONS, _A_DURATION)
+        ns = _duration(text)
         if ns > LONGEST:
             raise ValueError(f'{text!r} is longer than 100 years; write "never" for no end')
         return cls(ns)
@@ -94,7 +110,7 @@ def parse_bytes(text: object) -> int:
     """
     size = text if isinstance(text, int) and not isinstance(text, bool) else None
     if size is None:
-        size = _quantity(text, _SIZES, 'a size such as "512 KiB" or "64 MiB"')
+        size = _size(text)
     if not 0 <= size <= _LARGEST:
         raise ValueError(f"{str(text)[:30]} is out of range; a size is between 0 and 2^60 bytes")
     return size
@@ -131,20 +147,41 @@ def format_exact_share(share: Fraction) -> str:
     return f"{float(share * 100):.12g}%"
 
 
-def _quantity(text: object, units: dict[str, int], expected: str) -> int:
+def byte_unit(unit: str) -> int | None:
+    """How many bytes a unit has, or None if it is unknown."""
+    return _SIZES.get("B" if unit.lower() in ("byte", "bytes") else unit)
+
+
+def _duration(text: object) -> int:
+    found = [re.match(written, text) for written in DURATIONS_WRITTEN] if isinstance(text, str) else []
+    parts = [(unit, number) for match in found if match for unit, number in match.groupdict().items() if number]
+    if not parts:
+        raise _not_a_quantity(text, _DURATIONS, _A_DURATION)
+    exact = sum((Fraction(number) * DURATION_SIZES[unit] for unit, number in parts), Fraction(0))
+    return _whole(exact, text, "nanoseconds")
+
+
+def _size(text: object) -> int:
+    match = re.match(SIZE_WRITTEN, text) if isinstance(text, str) else None
+    scale = byte_unit(match["unit"]) if match else None
+    if match is None or scale is None:
+        raise _not_a_quantity(text, _SIZES, 'a size such as "512 KiB" or "64 MiB"')
+    return _whole(Fraction(match["number"]) * scale, text, "bytes")
+
+
+def _whole(exact: Fraction, text: object, things: str) -> int:
+    if exact.denominator != 1:
+        raise ValueError(f"{text!r} is not a whole number of {things}")
+    return int(exact)
+
+
+def _not_a_quantity(text: object, units: dict[str, int], expected: str) -> ValueError:
     match = _QUANTITY.fullmatch(text) if isinstance(text, str) else None
     if match is None:
-        raise ValueError(f"{text!r} is not {expected}")
-    number, unit = match[1], match[2].replace("µ", "u")
-    unit = _WORDS.get(unit.lower(), unit)
-    if unit not in units:
-        readings = " or ".join(f'"{number}{near}"' for near in list(units)[2:4])
-        wrong = f"the unit {match[2]!r} is unknown" if match[2] else "it has no unit"
-        raise ValueError(f"{text!r} is not {expected}: {wrong}; write, for example, {readings}")
-    exact = Fraction(number) * units[unit]
-    if exact.denominator != 1:
-        raise ValueError(f"{text!r} is not a whole number of {'bytes' if 'B' in units else 'nanoseconds'}")
-    return int(exact)
+        return ValueError(f"{text!r} is not {expected}")
+    readings = " or ".join(f'"{match[1]}{near}"' for near in list(units)[2:4])
+    wrong = f"the unit {match[2]!r} is unknown" if match[2] else "it has no unit"
+    return ValueError(f"{text!r} is not {expected}: {wrong}; write, for example, {readings}")
 
 
 SPANS = ((86_400, "d"), (3600, "h"), (60, "min"), (1, "s"), (1e-3, "ms"), (1e-6, "µs"), (1e-9, "ns"))

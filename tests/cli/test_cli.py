@@ -249,7 +249,7 @@ def test_what_was_read_slowly_is_better_prepared(
 def test_convert_merges_traces(tmp_path: Path) -> None:
     (tmp_path / "a.csv").write_text("at,key,version\n1,x,v1\n3,y,v1\n")
     (tmp_path / "b.jsonl").write_text('{"at": 2, "key": "x", "version": "v1"}\n')
-    done = run("convert", "a.csv", "c.csv", "--with", "b.jsonl", "--intake", "at_unit=ns", cwd=tmp_path)
+    done = run("convert", "a.csv", "b.jsonl", "c.csv", "--intake", "at_unit=ns", cwd=tmp_path)
     assert done.returncode == 0, done.stderr
     rows = [row.split(",") for row in lines((tmp_path / "c.csv").read_text())[1:]]
     assert [(row[0][-3:], row[3], row[4]) for row in rows] == [

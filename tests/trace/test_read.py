@@ -112,7 +112,7 @@ def test_missing_columns_are_named_with_those_there_are(tmp_path: Path) -> None:
     problems = refused(written(tmp_path / "t.csv", "when,what\n1,2\n"))
     assert problems == [
         f": no column {name!r}; the file has when, what; "
-        f'say what it is made of: columns.{name} = "{{when}}", for example'
+        f'say what it is made of: columns.{name} = "{{{like}}}", for example'
         for name in ("at", "key")
     ]
 
@@ -130,8 +130,7 @@ def test_broken_json_lines_are_named(tmp_path: Path) -> None:
     problems = refused(written(tmp_path / "t.jsonl", "\n".join(lines)))
     assert problems[0] == ", line 3, column 'at': found \"noon\"; it must be of the same kind as in line 1"
     assert problems[1] == ", line 4: is not valid JSON; every line must be one object"
-    assert problems[2] == ", line 5, column 'key': found 7; it must be of the same kind as in line 1"
-    assert problems[3] == ", line 6: is not an object; every line must be one object"
+    assert problems[2] == ", line 6: is not an object; every line must be one object"
 
 
 @pytest.mark.parametrize("text", ["null", "null{}", '{"at": 1, "key": "a"}null', '{"at": 1, "key": "a"}\n \n null'])

@@ -1,6 +1,7 @@
 """What a call asks for: the settings, the trace, the look-ups."""
 
 import dataclasses
+import shlex
 import time
 from collections.abc import Sequence
 from pathlib import Path
@@ -14,6 +15,8 @@ if TYPE_CHECKING:
 PLAN = Path("plan.toml")
 _SLOW_SECONDS = 2.0
 _MOST_NOTES = 20
+_MOST_NAMED = 4
+"""So many files are named in advice. More are what a shell made of a pattern."""
 
 
 def plan_for(path: Path | None, rules: list[str] | None = None, *, is_needed: bool = False) -> "Plan | None":
@@ -60,40 +63,47 @@ def _rule(text: str) -> tuple[str, Any]:
     return key, from_text(value)
 
 
-def read(where: str | None, plan: "Plan | None", options: dict[str, Any], progress: "Progress") -> "Trace":
-    """The trace, with notes on what was assumed. Raises InputError."""
+def read(
+    where: list[str] | None,
+    plan: "Plan | None",
+    options: dict[str, Any],
+    progress: "Progress",
+    *,
+    is_converted: bool = False,
+) -> "Trace":
+    """The trace, with notes on what was assumed, and advice to convert it if reading is slow. Raises InputError."""
     from vestigo.cli.screen import note
     from vestigo.compiled import texts
     from vestigo.errors import InputError
     from vestigo.trace import Intake, read_trace
 
-    source = where or (str(plan.trace_path) if plan and plan.trace_path else None)
+    source = where or ([str(plan.trace_path)] if plan and plan.trace_path else None)
     if source is None:
         raise InputError("no trace: name one on the command line, or as path in the [trace] of a plan")
-    progress.step("reading standard input" if source == "-" else f"reading {Path(source).name}")
+    shown = {"-": "standard input"}.get(source[0], Path(source[0]).name) if len(source) == 1 else f"{len(source)} files"
+    progress.step(f"reading {shown}")
     texts.end_with(2)  # the same status as for any wrong input
     begun = time.monotonic()
-    trace = read_trace(source, plan.intake if plan else Intake(), **options)
+    trace = read_trace(source[0] if len(source) == 1 else source, plan.intake if plan else Intake(), **options)
     seconds = time.monotonic() - begun
     for said in trace.notes[:_MOST_NOTES]:
         note(said)
     if len(trace.notes) > _MOST_NOTES:
         note(f"and {len(trace.notes) - _MOST_NOTES:,} more notes of this kind, on other files")
     if trace.moved:
-        note(f"{source}: {trace.moved:,} rows came after a later one; they were sorted into place")
-    if seconds > _SLOW_SECONDS and not str(source).endswith(".arrow"):
-        note(
-            f"reading took {seconds:.0f} s; prepare it once, and it opens at once: vestigo convert {source} NAME.arrow"
-        )
+        note(f"{trace.source}: {trace.moved:,} rows came after a later one; they were sorted into place")
+    if seconds > _SLOW_SECONDS and not is_converted and not source[-1].endswith(".arrow"):
+        words = shlex.join(source) if len(source) < _MOST_NAMED else "TRACE..."
+        note(f"reading took {seconds:.0f} s; prepare it once, and it opens at once: vestigo convert {words} NAME.arrow")
     return trace
 
 
 def words_for(
-    trace: str | None, plan: Path | None, rules: list[str] | None, intake: list[str] | None, strict: bool = False
+    trace: list[str] | None, plan: Path | None, rules: list[str] | None, intake: list[str] | None, strict: bool = False
 ) -> list[str]:
     """The options that another verb needs for the same trace and settings."""
     options = {"--plan": [str(plan)] if plan else [], "--rules": rules or [], "--intake": intake or []}
-    words = [trace] if trace else []
+    words = list(trace or [])
     words += [word for name, each in options.items() for one in each for word in (name, one)]
     return words + ["--strict"] * strict
 

@@ -6,11 +6,11 @@ from typing import Annotated, Literal
 import typer
 
 TraceArgument = Annotated[
-    str | None,
+    list[str] | None,
     typer.Argument(
         metavar="TRACE",
-        help="A file, a folder, a pattern such as 'logs/*.gz', or - for standard input: CSV, TSV, JSON Lines, Parquet, "
-        "Arrow, an access log, or OTLP JSON. Default: the plan's own.",
+        help="Files, a folder, a pattern such as 'logs/*.gz', or - for standard input: CSV, TSV, JSON Lines, Parquet, "
+        "Arrow, access logs, or OTLP JSON. Default: the plan's own.",
         show_default=False,
     ),
 ]

@@ -21,7 +21,7 @@ _SAMPLE = "10%"
 class Asked:
     """What the options of `sweep` and `choose` say."""
 
-    trace: str | None
+    trace: list[str] | None
     plan_path: Path | None
     plan: "Plan"
     intake: dict[str, Any]
@@ -80,7 +80,7 @@ def _on_cluster(asked: Asked, progress: "Progress") -> "Sweep":
     from vestigo.cli.cluster import workers
     from vestigo.study import sweep
 
-    path = asked.trace or str(asked.plan.trace_path)
+    path = " ".join(asked.trace or [str(asked.plan.trace_path)])
     with workers(asked.cluster or "", path) as executor:
         return sweep(
             path,
@@ -119,13 +119,15 @@ def _refuse_if_long(trace: "Trace", plan: "Plan") -> None:
 
 
 def write_plan(picked: "Plan", asked: Asked, path: Path) -> None:
-    """Writes settings as a plan file that can be replayed alone: it has the trace's path, the meaning of its columns,
-    and the aim.
+    """Writes settings as a plan file that can be replayed alone: it has the trace's path if that is one, the meaning of
+    its columns, and the aim.
     """
     from vestigo.files import write_text
     from vestigo.rules.plan_text import plan_text
 
-    trace_path = Path(asked.trace) if asked.trace not in (None, "-") else asked.plan.trace_path
+    trace_path = asked.plan.trace_path
+    if asked.trace is not None:
+        trace_path = Path(asked.trace[0]) if len(asked.trace) == 1 and asked.trace != ["-"] else None
     intake = asked.plan.intake.with_options(asked.intake)
     whole = replace(picked, trace_path=trace_path, intake=intake, aim=asked.plan.aim)
     write_text(path, plan_text(whole, path.parent))

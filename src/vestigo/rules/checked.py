@@ -7,7 +7,8 @@ from typing import Any, Self
 from pydantic import BaseModel, ConfigDict, ValidationError, model_validator
 from pydantic_core import ErrorDetails
 
-from vestigo.errors import RulesError, unknown
+from vestigo.errors import RulesError
+from vestigo.rules.trade_words import unknown_rule
 from vestigo.units import Duration, format_exact_share
 
 _NOTHING = ("never", "no limit", "0%", "all")
@@ -87,7 +88,7 @@ class Checked(BaseModel):
     @classmethod
     def _sentences(cls, error: ErrorDetails) -> list[str]:
         if error["type"] == "extra_forbidden":
-            return [unknown(str(error["loc"][-1]), list(cls.model_fields))]
+            return [unknown_rule(str(error["loc"][-1]), list(cls.model_fields))]
         if error["type"] == "value_error":
             cause = error["ctx"]["error"]
             return cause.problems if isinstance(cause, _Contradictions) else [str(cause)]

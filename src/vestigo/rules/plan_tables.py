@@ -6,6 +6,7 @@ from typing import Any
 from vestigo.errors import unknown
 from vestigo.rules.plan_lines import Path, key_lines
 from vestigo.rules.rules import Rules
+from vestigo.rules.trade_words import unknown_rule
 
 Table = dict[str, Any]
 Found = dict[str, tuple[object, Path]]
@@ -43,7 +44,7 @@ class Tables:
             if name in Rules.model_fields and "rules" in names:
                 problem = f"{name!r} belongs in a table; write rules.{name} or lookup.NAME.{name}"
             else:
-                problem = unknown(name, names)
+                problem = unknown_rule(name, names) if "absolute" in names else unknown(name, names)
             self.wrong((*where, name), problem)
 
     def wrong(self, where: Path, problem: str) -> None:

@@ -48,12 +48,12 @@ class Collect(NamedTuple):
 def from_text(text: str) -> bool | int | str | list[str]:
     """Reads a value as it is written outside a plan file: ``true``, ``500``, ``10m``, or a list (``[06:00, 18:00]``).
 
-    >>> from_text("500"), from_text("10m"), from_text("[06:00, 18:00]")
-    (500, '10m', ['06:00', '18:00'])
+    >>> from_text("500"), from_text("0500"), from_text("10m"), from_text("[06:00, 18:00]")
+    (500, '0500', '10m', ['06:00', '18:00'])
     """
     if text in ("true", "false"):
         return text == "true"
-    if text.isascii() and text.isdigit():
+    if text.isascii() and text.isdigit() and (text[0] != "0" or text == "0"):
         return int(text)
     if not (text.startswith("[") and text.endswith("]")):
         return text.strip("\"'")

@@ -6,10 +6,11 @@ from itertools import product
 from math import prod
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from vestigo.errors import RulesError, unknown
+from vestigo.errors import RulesError
 from vestigo.rules.pool import Pool
 from vestigo.rules.rules import Rules
 from vestigo.rules.stated import Stated
+from vestigo.rules.trade_words import unknown_rule
 
 if TYPE_CHECKING:
     from vestigo.rules.plan import Plan
@@ -98,4 +99,4 @@ def _what_is_wrong(plan: "Plan", table: str, name: str, rule: str) -> str:
         return f"is not a setting; write {_SHOWN}"
     if table == "pool" and name not in plan.pools:
         return f"there is no pool {name!r}; write {_SHOWN}"
-    return unknown(rule, list((Pool if table == "pool" else Rules).model_fields))
+    return unknown_rule(rule, list((Pool if table == "pool" else Rules).model_fields))

@@ -10,7 +10,9 @@ from vestigo.cli.verbs import Verb
 
 
 def convert(
-    source: Annotated[str, typer.Argument(metavar="IN", help="A file, a folder, a pattern, or - for standard input.")],
+    sources: Annotated[
+        list[str], typer.Argument(metavar="IN", help="Files, a folder, a pattern, or - for standard input.")
+    ],
     target: Annotated[
         Path,
         typer.Argument(
@@ -21,9 +23,6 @@ def convert(
     plan: PlanOption = None,
     intake: IntakeOption = None,
     strict: StrictOption = False,
-    others: Annotated[
-        list[str] | None, typer.Option("--with", metavar="TRACE", help="Merge this trace into it. Can be repeated.")
-    ] = None,
     begin: Annotated[
         str | None,
         typer.Option(
@@ -63,8 +62,7 @@ def convert(
 
     with Progress() as progress:
         means, options = plan_for(plan), intake_options(intake, strict)
-        traces = [read(one, means, options, progress) for one in (source, *(others or []))]
-        trace = traces[0] if others is None else shape.merged(traces)
+        trace = read(sources, means, options, progress, is_converted=True)
         trace = shape.only(shape.between(trace, begin, end), lookups=lookup, keys=key, nodes=node)
         trace = trace if sample is None else shape.sampled(trace, sample)
         trace = trace if speed is None else shape.faster(trace, speed)

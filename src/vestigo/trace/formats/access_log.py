@@ -28,13 +28,14 @@ _COLUMNS = {
 _DEFAULTS = Defaults(_COLUMNS, "{path}", {"status": GONE})
 
 _NAMES = ("host", "ident", "user", "clock", "method", "path", "status", "bytes", "referer", "agent", "duration")
-_LINE = (
-    r"^(?P<host>\S+) (?P<ident>\S+) (?P<user>\S+(?: \S+)*?) \[(?P<clock>[^\]]+)\] "
-    r'"(?P<method>[A-Z]+) (?P<path>\S+)(?: HTTP/[\d.]+)?" (?P<status>\d{3}) (?P<bytes>\d{1,18}|-)'
-    r'(?: "(?P<referer>(?:[^"\\]|\\.)*)" "(?P<agent>(?:[^"\\]|\\.)*)")?'
+_BEGIN = r'^(?P<host>\S+) (?P<ident>\S+) (?P<user>[^\s\["]+(?: [^\s\["]+)*) \[(?P<clock>[^\]]+)\] '
+"""A user's name may have blanks. A bracket or a quote in it would take in the line that ran together with this one."""
+_END = (
+    r' (?P<bytes>\d{1,18}|-)(?: "(?P<referer>(?:[^"\\]|\\.)*)" "(?P<agent>(?:[^"\\]|\\.)*)")?'
     r"(?: (?P<duration>\d{1,18}(?:\.\d{1,9})?))?\s*$"
 )
-_NO_REQUEST = r'^\S+ \S+ \S+(?: \S+)*? \[[^\]]+\] "(?:[^"\\]|\\.)*" [45]\d{2} '
+_LINE = rf'{_BEGIN}"(?P<method>[A-Z]+) (?P<path>\S+)(?: HTTP/[\d.]+)?" (?P<status>\d{{3}}){_END}'
+_NO_REQUEST = rf'{_BEGIN}"(?:[^"\\]|\\.)*" [45]\d{{2}}{_END}'
 """What came was no request (a `-`, or bytes of another protocol), and was refused."""
 _ANSWER = r'" (?P<status>[45]\d{2}) '
 _CLOCK = r"^(?P<day>\d\d)/(?P<month>[A-Z][a-z]{2})/(?P<year>\d{4}):(?P<time>\d\d:\d\d:\d\d) (?P<offset>[+-]\d{4})$"

@@ -41,7 +41,8 @@ def read_csv(path: Path, wanted: Wanted) -> Raw:
     if not known:
         return Raw(pa.table({}), _Lines(path), tuple(header))
     try:
-        types = _types(wanted, known, dict(zip(header, first, strict=False)))
+        cells = dict(zip(header, first, strict=False))
+        types = _types(wanted, known, cells)
         table = _read_fast(path, types, wanted.limits) if len(known) == len(header) or not _has_quotes(path) else None
         try:
             table = _numbered(_read(path, types, wanted.limits)) if table is None else table
@@ -52,13 +53,17 @@ def read_csv(path: Path, wanted: Wanted) -> Raw:
             most = format_bytes(wanted.limits.longest_line)
             raise TraceError(f"{path}: has a row of more than {most}; if that is right, state longest_line") from None
         raise TraceError(_broken_rows(path, len(header)) or f"{path}: cannot be parsed: {error}") from None
-    return Raw(table, _Lines(path), tuple(header))
+    return Raw(
+        table, _Lines(path), tuple(header), first_time="".join(cells.get(name, "") for name in wanted.named("at"))
+    )
 
 
 def _types(wanted: Wanted, known: list[str], first: dict[str, str]) -> dict[str, pa.DataType]:
     """The type that each column most likely has."""
     types = dict.fromkeys(known, pa.string())
-    types |= {name: pa.int64() for role in ("size", "cost") for name in wanted.named(role)}
+    for name in (name for role in ("size", "cost") for name in wanted.named(role)):
+        cell = first.get(name, "")
+        types[name] = pa.int64() if cell.isdigit() or not cell else pa.large_string()
     for name in wanted.named("at"):
         cell = first.get(name, "")
         is_time = _OFFSET_TIME.fullmatch(cell)

@@ -1,6 +1,6 @@
 """What a file format says of itself: how it is recognised, how it is read, what its own columns mean."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from importlib import import_module
 from pathlib import Path
@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 
 import pyarrow as pa
 
-from vestigo.trace.formats.packed import PACKINGS
+from vestigo.trace.formats.packed import PACKINGS, packing_of, unpacked_name
 from vestigo.trace.formats.raw import Raw, Wanted
 from vestigo.trace.trace import COLUMNS
 
@@ -41,6 +41,8 @@ class Format:
     """Endings without the dot. They also name the format in ``format = "csv"``."""
     read: Callable[[Path, Wanted], Raw]
     defaults: Defaults = OUR_NAMES
+    is_of_messages: bool = False
+    """Whether rows without a key are no mistake: messages of other kinds stand between those of reads."""
     is_text: bool = True
     """Whether it is text, which may be compressed."""
     recognises: Callable[[bytes], bool] = lambda _: False
@@ -60,3 +62,13 @@ def known_formats() -> dict[str, Format]:
         for name in one.names
         for packing in (PACKINGS if one.is_text else PACKINGS[:1])
     }
+
+
+def format_named(path: Path, formats: Iterable[str]) -> str | None:
+    """The format that a file's name says, also if the log was rotated (``access.log.1.gz``).
+
+    >>> format_named(Path("logs/access.log-20260317.gz"), ["csv", "log", "log.gz"])
+    'log.gz'
+    """
+    name = f"{unpacked_name(path)}{packing_of(path)}"
+    return next((one for one in formats if name.endswith(f".{one}")), None)

@@ -1,6 +1,7 @@
 """Opens files as bytes or text, compressed (gzip, bzip2, Zstandard) or plain, as their ending says."""
 
 import io
+import re
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -27,10 +28,18 @@ LIMITS = Limits()
 PACKINGS = ("", ".gz", ".bz2", ".zst")
 
 
+_ROTATED = re.compile(r"[.-]\d[\dt_.:-]*$")
+"""What rotation appends to the name of a log: ``.1``, ``-20260317``, ``.2026-03-17T08``."""
+
+
+def packing_of(path: Path) -> str:
+    """The ending of a compressed file, or nothing."""
+    return next((packing for packing in PACKINGS[1:] if path.name.lower().endswith(packing)), "")
+
+
 def unpacked_name(path: Path) -> str:
-    """The file's name in lower case, without the ending of a compressed file."""
-    name = path.name.lower()
-    return next((name.removesuffix(packing) for packing in PACKINGS[1:] if name.endswith(packing)), name)
+    """The file's name in lower case, without the ending of a compressed file, and without what rotation appends."""
+    return _ROTATED.sub("", path.name.lower().removesuffix(packing_of(path)))
 
 
 def open_bytes(path: Path, limits: Limits = LIMITS) -> io.BufferedReader:
@@ -57,7 +66,7 @@ def open_text(path: Path, limits: Limits = LIMITS) -> io.TextIOWrapper:
 
 
 def is_packed(path: Path) -> bool:
-    return path.name.lower().endswith(PACKINGS[1:])
+    return packing_of(path) != ""
 
 
 def whole(path: Path, limits: Limits = LIMITS) -> pa.Buffer:

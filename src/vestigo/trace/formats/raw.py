@@ -35,6 +35,8 @@ class Raw:
     """What was left out because it does not concern a trace. Each is a sentence without the file's name."""
     broken: tuple[str, ...] = ()
     """What was left out because it cannot be read. A file with such rows can be refused."""
+    first_time: str = ""
+    """The first time as it is written, where times are text."""
 
 
 def repeated(wanted: Wanted, columns: Iterable[str]) -> list[str]:

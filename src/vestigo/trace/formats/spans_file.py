@@ -14,7 +14,7 @@ import pyarrow.compute as pc
 
 from vestigo.errors import TraceError
 from vestigo.trace.formats.format import CostUnit, Format
-from vestigo.trace.formats.json_file import has_bare_null, lines_of, parse, safe_lines
+from vestigo.trace.formats.json_lines import has_bare_null, lines_of, parse, safe_lines
 from vestigo.trace.formats.raw import Raw, Wanted
 from vestigo.trace.formats.spans import DEFAULTS, Attributes, Spans, raw_of, status_codes, times
 

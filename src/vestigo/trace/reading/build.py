@@ -9,12 +9,13 @@ import numpy as np
 import pyarrow as pa
 
 from vestigo.errors import TraceError
-from vestigo.trace.columns import MISSING, MOST_LOOKUPS, Column
+from vestigo.trace.columns import LATEST, MISSING, MOST_LOOKUPS, Column
 from vestigo.trace.formats.raw import row_place
 from vestigo.trace.names import Names
 from vestigo.trace.reading import columns
+from vestigo.trace.reading.amounts import costs, sizes
 from vestigo.trace.reading.columns import NAMES, READERS, Bad
-from vestigo.trace.reading.times import costs, times
+from vestigo.trace.reading.times import times
 from vestigo.trace.trace import COLUMNS, LAST_KEYED, Op, Trace, constant_column
 
 _IN_FULL = ("lookup", "node")
@@ -57,7 +58,8 @@ def check_columns(table: pa.Table, origin: Origin, clock: Clock = _OUR_OWN) -> C
     ]
     readers = READERS | {
         "time": lambda column: times(column, clock.at_unit, clock.zone, origin.guesses),
-        "span": lambda column: costs(column, clock.cost_unit, origin.guesses),
+        "span": lambda column: costs(column, clock.cost_unit),
+        "size": sizes,
     }
     twice = [name for name in NAMES if table.column_names.count(name) > 1]
     problems += [f"{origin.source}: column {name!r} appears twice; rename one" for name in twice]
@@ -88,6 +90,11 @@ def build_trace(
     return dataclasses.replace(
         _number(found, order, moved, source, tuple(notes)), guessed=tuple(dict.fromkeys(guessed))
     )
+
+
+def begins_at(piece: CheckedColumns) -> int:
+    """The first time in a piece, in ns."""
+    return int(piece["at"].min(initial=LATEST))
 
 
 def _joined(pieces: Sequence[CheckedColumns]) -> CheckedColumns:

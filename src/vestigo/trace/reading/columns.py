@@ -12,7 +12,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from vestigo.trace.columns import LARGEST, MISSING, Holds
+from vestigo.trace.columns import MISSING, Holds
 from vestigo.trace.trace import COLUMNS, OPS
 
 NAMES = tuple(COLUMNS)
@@ -24,10 +24,6 @@ class Bad(Exception):
     def __init__(self, row: int | None, found: str, expected: str, rows: int = 1) -> None:
         self.row, self.found, self.expected, self.rows = row, found, expected, rows
         super().__init__(expected)
-
-
-def sizes(column: pa.Array) -> np.ndarray:
-    return whole(column, "a size in whole bytes from 0 to 2^60, or nothing", 0, LARGEST)
 
 
 def flags(column: pa.Array) -> np.ndarray:
@@ -78,11 +74,10 @@ READERS: dict[Holds, Callable[[pa.Array], Any]] = {
     "op": ops,
     "name": names,
     "key": keys,
-    "size": sizes,
     "flag": flags,
     "identity": identities,
 }
-"""By what a column holds: all but times and spans of time, whose units must be known (`times.py`)."""
+"""By what a column holds: all but times (`times.py`) and amounts, which may have units (`amounts.py`)."""
 
 
 def _holds_text(kind: pa.DataType) -> bool:

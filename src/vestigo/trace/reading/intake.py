@@ -46,7 +46,7 @@ class Intake:
     at_unit: str | None = None
     """The unit of numbers in `at`, which count from 1970: s, ms, us, ns. By default their magnitude tells it."""
     cost_unit: str | None = None
-    """The unit of numbers in `cost`. By default ns; for access logs, s with a fraction and us without."""
+    """The unit of numbers in `cost`. By default the amounts tell it; recordings of our own count in ns."""
     zone: str | None = None
     """The time zone of times without an offset, such as ``Europe/Lisbon``."""
     format: str | None = None

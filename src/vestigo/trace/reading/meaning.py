@@ -14,16 +14,19 @@ from vestigo.trace.reading.columns import NAMES
 from vestigo.trace.reading.intake import Intake
 from vestigo.trace.reading.pattern import divide
 from vestigo.trace.reading.template import Template, as_text
+from vestigo.trace.trace import LAST_KEYED, OPS
 from vestigo.units import counted
 
 _SHOWN = 10
+_LISTED = 40
 
 
 class Meaning:
     """An Intake joined with the defaults of a format: which columns are wanted, and what they become."""
 
-    def __init__(self, intake: Intake, defaults: Defaults) -> None:
+    def __init__(self, intake: Intake, defaults: Defaults, *, is_of_messages: bool = False) -> None:
         self.intake = intake
+        self.is_of_messages = is_of_messages
         self.given = intake.templates({})
         self.templates = intake.templates(defaults.columns)
         self.match = intake.match or defaults.match
@@ -57,6 +60,13 @@ class Meaning:
             if len(unmatched):
                 broken.append(_unmatched(self._matched(raw.table), unmatched, raw.place))
                 found, place = _without(found, unmatched, place)
+        if self.is_of_messages:
+            keyless = _keyless(found)
+            if 0 < len(keyless) < len(found["key"]):
+                broken.append(
+                    f"left out {counted(len(keyless), 'message')} without a key, the first in {place(int(keyless[0]))}"
+                )
+                found, place = _without(found, keyless, place)
         if broken and self.intake.strict:
             raise TraceError([f"{source}: {note}" for note in broken])
         return pa.table(found) if found else pa.table({}), place, broken + list(raw.notes)
@@ -67,7 +77,7 @@ class Meaning:
         found = {
             name: template.compose(table)
             for name, template in self.templates.items()
-            if there.issuperset(template.columns)
+            if there.issuperset(template.needed)
         }
         for column, nulls in self.null_where.items():
             if column in there:
@@ -87,10 +97,10 @@ class Meaning:
 
     def _check_columns(self, raw: Raw, source: str) -> None:
         """Raises an error unless the file has every column that the user names."""
-        named = {f"column {name!r}": template.columns for name, template in self.given.items()}
-        named["match"] = tuple(column for template in self._match() for column in template.columns)
+        named = {f"column {name!r}": template.needed for name, template in self.given.items()}
+        named["match"] = tuple(column for template in self._match() for column in template.needed)
         named["null_where"] = tuple(self.intake.null_where)
-        has = ", ".join(raw.has) or "no columns"
+        has = _listed(raw.has)
         missing = [
             f"{source}: no column {column!r}, which {what} is made of; the file has {has}"
             for what, columns in named.items()
@@ -99,24 +109,30 @@ class Meaning:
         ]
         required = [
             f"{source}: no column {name!r}; the file has {has}; say what it is made of: "
-            f'columns.{name} = "{{{_likely(raw.has)}}}", for example'
+            f'columns.{name} = "{{{_likely(raw.has, name)}}}", for example'
             for name in ("at", "key")
             if name not in self.given
             and not (name == "key" and self.intake.patterns)
-            and not (name in self.templates and set(self.templates[name].columns) <= set(raw.table.column_names))
+            and not (name in self.templates and set(self.templates[name].needed) <= set(raw.table.column_names))
         ]
         if missing or required:
             raise TraceError(missing + required)
 
 
-def _likely(has: Sequence[str]) -> str:
-    """A column that serves as an example in messages."""
-    return next((name for name in has if name not in NAMES), "time")
+def _listed(has: Sequence[str]) -> str:
+    more = f" and {len(has) - _LISTED:,} more" if len(has) > _LISTED else ""
+    return f"{', '.join(has[:_LISTED])}{more}" if has else "no columns"
+
+
+def _likely(has: Sequence[str], name: str) -> str:
+    """A column that serves as an example in messages: for the time the first that is no other, for the key the next."""
+    others = [one for one in has if one not in NAMES]
+    return [*others, "time", "id"][1 if name == "key" and len(others) != 1 else 0]
 
 
 def _is_other(column: pa.ChunkedArray, nulls: Any) -> pa.ChunkedArray:
     """Whether each value differs from those that stand for a null."""
-    values = [_plain(value) for value in (nulls if isinstance(nulls, (list, tuple)) else [nulls])]
+    values = [_plain(value) for value in (nulls if isinstance(nulls, (list, tuple)) and nulls else [nulls])]
     return pc.invert(pc.is_in(as_text(column), value_set=pa.array(values, pa.large_string())))
 
 
@@ -124,10 +140,21 @@ def _plain(value: object) -> str:
     return str(value).lower() if isinstance(value, bool) else str(value)
 
 
+def _keyless(found: dict[str, Any]) -> np.ndarray:
+    """The rows that need a key and have none."""
+    if "key" not in found:
+        return np.array([], np.int64)
+    keyless = pc.is_null(found["key"])
+    if "op" in found:
+        needs = pc.is_in(pc.fill_null(as_text(found["op"]), "read"), value_set=pa.array(OPS[: LAST_KEYED + 1]))
+        keyless = pc.and_(keyless, needs)
+    return np.flatnonzero(keyless.to_numpy(zero_copy_only=False))
+
+
 def _without(
     found: dict[str, Any], rows: np.ndarray, place: Callable[[int], str]
 ) -> tuple[dict[str, Any], Callable[[int], str]]:
-    kept = np.setdiff1d(np.arange(len(found["lookup"])), rows, assume_unique=True)
+    kept = np.setdiff1d(np.arange(len(next(iter(found.values())))), rows, assume_unique=True)
     taken = {name: column.take(pa.array(kept)) for name, column in found.items()}
     return taken, lambda row: place(int(kept[row]) if row < len(kept) else row)
 

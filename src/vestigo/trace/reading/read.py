@@ -10,30 +10,32 @@ from typing import Any
 import pyarrow as pa
 
 from vestigo.errors import TraceError
-from vestigo.trace.formats.format import OUR_NAMES, Format, known_formats
+from vestigo.trace.formats.format import OUR_NAMES, CostUnit, Format, format_named, known_formats
 from vestigo.trace.formats.packed import check_text, open_bytes
 from vestigo.trace.formats.prepared import is_prepared, open_prepared
-from vestigo.trace.reading.build import CheckedColumns, Clock, Origin, build_trace, check_columns
+from vestigo.trace.reading.amounts import cost_unit
+from vestigo.trace.reading.build import CheckedColumns, Clock, Origin, begins_at, build_trace, check_columns
 from vestigo.trace.reading.intake import Intake
 from vestigo.trace.reading.meaning import Meaning
-from vestigo.trace.reading.sources import Source, sources
+from vestigo.trace.reading.sources import Source, endings, sources
 from vestigo.trace.reading.tables import rows_of
+from vestigo.trace.reading.times import Say
 from vestigo.trace.trace import Trace
 
 _BEGIN_BYTES = 1_000
 
 Readable = object
-"""What a trace is read from: a path (a file, a folder, a pattern, ``"-"``), an Arrow table, a DataFrame, a mapping of
-columns, a list of records; or a `Trace`, which is taken as it is."""
+"""What a trace is read from: a path (a file, a folder, a pattern, ``"-"``) or a list of paths, an Arrow table, a
+DataFrame, a mapping of columns, a list of records; or a `Trace`, which is taken as it is."""
 
 
 def read_trace(source: Readable, intake: Intake | None = None, **options: Any) -> Trace:
-    """Reads a trace from a file, all files in a folder, the files that match a pattern (``logs/*.gz``), standard input
-    (``"-"``), or a table: an Arrow table, a DataFrame, a mapping of columns, a list of records.
+    """Reads a trace from a file, several files, all in a folder, those that match a pattern (``logs/*.gz``), standard
+    input (``"-"``), or a table: an Arrow table, a DataFrame, a mapping of columns, a list of records.
 
     Files are CSV, TSV, JSON Lines, access logs in the Common or Combined format (``.log``), or OpenTelemetry spans in
-    OTLP JSON, all of these plain or compressed (``.gz``, ``.bz2``, ``.zst``). They can also be Parquet, Arrow IPC, or
-    prepared by `write_trace`. The columns are those of docs/semantics.md, section 1. An `Intake`, or its fields as
+    OTLP JSON, all of these plain or compressed (``.gz``, ``.bz2``, ``.zst``), and rotated (``access.log.1.gz``). They
+    can also be Parquet, Arrow IPC, or prepared by `write_trace`. The columns are those of docs/semantics.md, section 1. An `Intake`, or its fields as
     options, says what other columns mean. Options come on top of an `Intake`. A prepared file already says what it
     holds, so only options change that. Numbers of a table in memory are ns unless options say otherwise. A `Trace` is
     returned as it is.
@@ -58,21 +60,29 @@ def read_trace(source: Readable, intake: Intake | None = None, **options: Any) -
 
 
 def _read(source: Any, intake: Intake, options: Mapping[str, Any]) -> Trace:
-    if not isinstance(source, (str, Path)):
+    where = [source] if isinstance(source, (str, Path)) else source
+    if not _are_paths(where):
         return _from_table(source, intake)
     formats = known_formats()
     if intake.format is not None and intake.format not in formats:
         raise TraceError(f"format: {intake.format!r} is unknown; known are {', '.join(formats)}")
     reader = _Reader(intake, formats)
-    with sources(source, reader.endings, intake.format) as files:
+    with sources(where, formats, intake.format) as files:
         if (
             len(files) == 1
             and not options.keys() - {"format", "behind"}
             and (prepared := reader.prepared(files[0])) is not None
         ):
             return prepared
-        pieces = [reader.read(file) for file in files]
-    return build_trace(pieces, files[0].name if len(files) == 1 else str(source), reader.notes, reader.guessed)
+        pieces = sorted((reader.read(file) for file in files), key=begins_at)  # rotated logs are named backwards
+    name = (
+        files[0].name if len(files) == 1 else " and ".join(map(str, where)) if len(where) < 3 else f"{len(where)} files"
+    )
+    return build_trace(pieces, name, reader.notes, list(reader.guesses))
+
+
+def _are_paths(where: Any) -> bool:
+    return isinstance(where, (list, tuple)) and bool(where) and all(isinstance(one, (str, Path)) for one in where)
 
 
 def _from_table(table: Any, intake: Intake) -> Trace:
@@ -92,12 +102,16 @@ class _Reader:
 
     intake: Intake
     formats: dict[str, Format]
-    notes: list[str] = field(default_factory=list)
-    guessed: list[str] = field(default_factory=list)
+    left_out: list[str] = field(default_factory=list)
+    guesses: dict[str, list[str]] = field(default_factory=dict)
+    """Each guess with the files for which it was made."""
+    guessed_unit: CostUnit | None = None
 
     @property
-    def endings(self) -> tuple[str, ...]:
-        return tuple(f".{name}" for name in self.formats)
+    def notes(self) -> list[str]:
+        """What was left out of which file, and what was guessed, once for all files."""
+        each = self.guesses.items()
+        return self.left_out + [f"{one[0] if len(one) == 1 else f'{len(one)} files'}: {guess}" for guess, one in each]
 
     def prepared(self, file: Source) -> Trace | None:
         """The trace, if the file is prepared and can be mapped as it is."""
@@ -110,31 +124,36 @@ class _Reader:
 
     def read(self, file: Source) -> CheckedColumns:
         """The checked columns of one file. Raises TraceError."""
-        name, already = self._name(file), len(self.guessed)
+        name = self._name(file)
+
+        def guessed(guess: str) -> None:
+            self.guesses.setdefault(guess, []).append(file.name)
+
         try:
             file.path.open("rb").close()  # this gives the system's own words if it fails
             known = self._format(file, name)
-            meaning = Meaning(self.intake, known.defaults)
+            meaning = Meaning(self.intake, known.defaults, is_of_messages=known.is_of_messages)
             raw = known.read(file.path, meaning.wanted)
             table, place, said = meaning.apply(raw, file.name)
-            clock = Clock(self.intake.at_unit, self._cost_unit(known, meaning, table), self.intake.zone)
-            checked = check_columns(table, Origin(file.name, place, self.guessed.append), clock)
+            unit = self._cost_unit(known, meaning, table, raw.first_time, guessed)
+            clock = Clock(self.intake.at_unit, unit, self.intake.zone)
+            checked = check_columns(table, Origin(file.name, place, guessed), clock)
         except OSError as error:
             raise TraceError(f"{file.name}: cannot be read: {error.strerror or error}") from None
         except (pa.ArrowException, UnicodeDecodeError, csv.Error) as error:
             raise TraceError(f"{file.name}: cannot be read: {str(error).splitlines()[0]}") from None
-        self.notes += [f"{file.name}: {note}" for note in [*said, *self.guessed[already:]]]
+        self.left_out += [f"{file.name}: {note}" for note in said]
         return checked
 
     def _name(self, file: Source) -> str:
         """The name of the file's format, as the user or the ending says."""
         if self.intake.format is not None:
             return self.intake.format
-        ending = next((ending for ending in self.endings if file.path.name.lower().endswith(ending)), None)
-        if ending is None:
-            known = ", ".join(self.endings)
+        name = format_named(file.path, self.formats)
+        if name is None:
+            known = endings(self.formats)
             raise TraceError(f"{file.name}: its ending does not say the format; known are {known}; or state format")
-        return ending.removeprefix(".")
+        return name
 
     def _format(self, file: Source, name: str) -> Format:
         """The format that the file's content shows, or else the one of its name."""
@@ -146,12 +165,19 @@ class _Reader:
             begin = content.read(_BEGIN_BYTES)
         return next((one for one in self.formats.values() if one.recognises(begin)), known)
 
-    def _cost_unit(self, known: Format, meaning: Meaning, table: pa.Table) -> str | None:
-        """The unit of costs that the user states, or else the one of the format's own column."""
-        if self.intake.cost_unit or known.cost_unit is None or "cost" not in table.column_names:
+    def _cost_unit(self, known: Format, meaning: Meaning, table: pa.Table, first_time: str, guessed: Say) -> str | None:
+        """The unit of costs that the user states, or else the one of the format's own column, or else the one that
+        their amounts tell in the first file.
+        """
+        if self.intake.cost_unit or not {"at", "cost"} <= set(table.column_names):
             return self.intake.cost_unit
-        if meaning.templates["cost"].plain != meaning.own_cost:
-            return None
-        unit, note = known.cost_unit(table["cost"])
-        self.guessed += [note] * bool(note)
-        return unit
+        if known.cost_unit is not None and meaning.templates["cost"].plain == meaning.own_cost:
+            unit, note = known.cost_unit(table["cost"])
+            if note:
+                guessed(note)
+            return unit
+        if self.guessed_unit is None:
+            self.guessed_unit = cost_unit(table, first_time)
+        if self.guessed_unit.note:
+            guessed(self.guessed_unit.note)
+        return self.guessed_unit.unit

@@ -1,4 +1,4 @@
-"""Turns times and durations, as files write them, into whole ns."""
+"""Turns times, as files write them, into whole ns."""
 
 from collections.abc import Callable
 from datetime import datetime, timedelta
@@ -8,14 +8,13 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from vestigo.trace.columns import EARLIEST, LATEST, LONGEST
+from vestigo.trace.columns import EARLIEST, LATEST
 from vestigo.trace.reading.columns import Bad, is_text, numpy_of, refuse, whole
 
 UNITS = {"s": 10**9, "ms": 10**6, "us": 10**3, "ns": 1}
 
 _TIME = "a time with an offset (RFC 3339), or a number since 1970-01-01 UTC, between the years 1950 and 2100"
 _WITH_OFFSET = 'a time with an offset (2026-03-17T08:00:00Z); or state the time zone (zone = "Europe/Oslo")'
-_COST = "a time span from 0 to 100 years, or nothing"
 _FIRST_LIKELY = 300_000_000  # in seconds, the year 1979; nobody recorded anything before that
 _QUARTER = 900 * 10**9
 _OFFSET = r"(?:[Zz]|[+-]\d\d(?::?\d\d)?)$"
@@ -34,19 +33,10 @@ def times(column: pa.Array, unit: str | None, zone: str | None, say: Say) -> np.
     if pa.types.is_timestamp(column.type):
         return whole(_from_timestamps(column, zone), _TIME, EARLIEST, LATEST, needed=True)
     if unit is None:
-        unit = _likely_unit(column)
+        unit = likely_unit(column)
         if unit != "ns":
             say(f"times taken as {unit} since 1970-01-01 UTC, by their size (at_unit states another)")
-    return whole(_scaled(column, UNITS[unit], _TIME), _TIME, EARLIEST, LATEST, needed=True)
-
-
-def costs(column: pa.Array, unit: str | None, say: Say = lambda _: None) -> np.ndarray:
-    """Durations in ns, or MISSING. Numbers without a unit are ns, and `say` hears of that."""
-    if unit is None and not pa.types.is_duration(column.type) and column.null_count < len(column):
-        say("costs taken as ns (cost_unit states another unit)")
-    if pa.types.is_duration(column.type):
-        return whole(column.cast(pa.duration("ns")).cast(pa.int64()), _COST, 0, LONGEST)
-    return whole(_scaled(column, UNITS[unit or "ns"], _COST), _COST, 0, LONGEST)
+    return whole(scaled(column, UNITS[unit], _TIME), _TIME, EARLIEST, LATEST, needed=True)
 
 
 def _from_timestamps(column: pa.Array, zone: str | None) -> pa.Array:
@@ -124,7 +114,7 @@ def _begins_with_number(column: pa.Array) -> bool:
     return len(said) > 0 and bool(said[0].as_py().lstrip("+-").replace(".", "", 1).isdigit())
 
 
-def _likely_unit(column: pa.Array) -> str:
+def likely_unit(column: pa.Array) -> str:
     """The unit in which all numbers are times from 1979 to 2100, or else ns."""
     if pa.types.is_null(column.type) or len(column) == 0 or column.null_count == len(column):
         return "ns"
@@ -140,7 +130,7 @@ def _likely_unit(column: pa.Array) -> str:
     return "ns"
 
 
-def _scaled(column: pa.Array, size: int, expected: str) -> pa.Array:
+def scaled(column: pa.Array, size: int, expected: str) -> pa.Array:
     """Numbers in units of `size` ns as whole ns. Fractions of a ns are cut off."""
     if is_text(column.type):
         return _scaled_texts(column, size, expected)
