@@ -42,8 +42,8 @@ DURATIONS_WRITTEN = (
     rf"^\s*P(?:(?P<w>{_NUMBER})W)?(?:(?P<d>{_NUMBER})D)?"
     rf"(?:T(?:(?P<h>{_NUMBER})H)?(?:(?P<m>{_NUMBER})M)?(?:(?P<s>{_NUMBER})S)?)?\s*$",
 )
-"""Patterns of a duration: ``1h 30m``, and ``PT1H30M`` as ISO 8601 writes it. Each group is an amount of the unit that it
-is named after. At least one must be there.
+"""Patterns of a duration: ``1h 30m``, and ``PT1H30M`` as ISO 8601 writes it. Each group is an amount of the unit whose
+name it has. At least one must be there.
 """
 _SIZES = {
     "B": 1,

@@ -207,13 +207,13 @@ def test_settings_are_kept_named_compared_and_taken(page: Knobs) -> None:
     assert page.page.locator("#one-name").inner_text() == "small"
     assert page.page.locator("#compared tr").first.locator("td").all_inner_texts() == [small, page.number("hit rate")]
     assert page.page.locator("#compared-rules tr").all_inner_texts() == ["max_entries\t20\t2000"]
-    page.page.get_by_role("button", name="Take", exact=True).click()
+    page.page.get_by_role("button", name="Use", exact=True).click()
     page.settled()
     assert page.settings == {"rules.max_entries": "20"} and page.number("hit rate") == small
     page.page.reload()
     page.drawn()
     assert page.page.get_by_label("name").input_value() == "small"
-    page.page.get_by_role("button", name="Drop").click()
+    page.page.get_by_role("button", name="Remove", exact=True).click()
     assert page.page.locator("#none-kept").is_visible()
 
 
@@ -244,7 +244,7 @@ def test_a_mark_of_the_front_is_taken(page: Knobs) -> None:
     )
     page.page.mouse.click(*at)
     page.settled()
-    assert page.page.locator("#pointed-at").inner_text() == "Taken: half-a-day"
+    assert page.page.locator("#pointed-at").inner_text() == "In use: half-a-day"
     assert page.settings["lookup.chart.max_bytes"] == "64 MiB" and page.settings["lookup.vessel.sliding"] == "never"
 
 

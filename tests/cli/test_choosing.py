@@ -39,10 +39,10 @@ def test_a_sweep_shows_what_no_other_beats_and_goes_on_where_it_was(folder: Path
     done = run("sweep", "--plan", "plan.toml", cwd=folder)
     assert (done.returncode, done.stderr) == (0, "")
     assert done.stdout.startswith("8 candidates, ")
-    assert "known from before" not in done.stdout
+    assert "reused" not in done.stdout
     assert max(map(len, lines(done.stdout))) <= 100
     again = run("sweep", "--plan", "plan.toml", cwd=folder)
-    assert "(11 results known from before)" in " ".join(again.stdout.split())
+    assert "(11 results reused)" in " ".join(again.stdout.split())
     assert (folder / "plan.results").exists()
     told = json.loads(run("sweep", "--plan", "plan.toml", "--json", cwd=folder).stdout)
     assert told["candidates"]["max_entries=10, absolute=10s"]["changes"] == {
@@ -147,4 +147,4 @@ def test_a_sweep_that_is_stopped_goes_on_where_it_was(folder: Path, how: signal.
         assert going.returncode == 130
         assert said.startswith("vestigo: stopped after ") and "the same call goes on from there" in said
     (folder / "plan.toml").write_text(PLAN.replace("[10, 100, 300]", "[1, 2, 3]"))
-    assert "known from before" in run("sweep", "--plan", "plan.toml", cwd=folder).stdout
+    assert "reused" in run("sweep", "--plan", "plan.toml", cwd=folder).stdout

@@ -195,7 +195,7 @@ def test_survey_answers_within_100_columns_and_draws_a_page(demo: Path) -> None:
 
 def test_survey_names_mistakes_in_keys_and_prints_json(demo: Path) -> None:
     done = run("survey", "odd-keys.csv", cwd=demo)
-    assert "Keys of berth, too narrow: part 3 of its keys" in done.stdout
+    assert "berth, keys too narrow: part 3 of the key" in done.stdout
     done = run("survey", "odd-keys.csv", "--json", cwd=demo)
     found = json.loads(done.stdout)
     assert len(found["findings"]) == 6

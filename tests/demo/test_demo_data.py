@@ -26,7 +26,7 @@ def reads_of(rows: pd.DataFrame, lookup: str) -> pd.DataFrame:
 def test_everything_the_scenario_names_is_in_it(trace: Trace, rows: pd.DataFrame) -> None:
     assert set(trace.lookups) == set(scene.ORIGINS) == {"tide", "berth", "vessel", "weather", "chart", "notice"}
     assert sorted(trace.nodes) == scene.NODES
-    assert set(rows["op"]) == {op.name.lower() for op in Op} - {"preload"}
+    assert set(rows["op"]) == {op.name.lower() for op in Op} - {"preload", "drop"}
     assert rows["force"].any()
     assert rows["scope"].nunique() > 10_000
     assert 47 * 3600 < trace.span_ns / 1e9 <= 48 * 3600

@@ -84,7 +84,7 @@ def test_the_front_names_today_the_pick_and_the_ceiling(study: Sweep, pick: Pick
     said = [text.get_text() for text in axis.texts]
     assert "today" in said
     assert any(one.startswith("the pick") for one in said)
-    assert any(one.startswith("no settings can give more") for one in said)
+    assert any(one.startswith("upper bound for any settings") for one in said)
     assert axis.get_xlabel() == "memory peak"
 
 

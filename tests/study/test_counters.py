@@ -101,7 +101,7 @@ def test_a_counter_that_falls_began_anew() -> None:
         (
             '[{"at": 1, "hits": 1, "misses": 1}]',
             "a.json",
-            "counters: 1 moment is there, and how much",
+            "counters: only one scrape; give at least two",
         ),
         (
             '[{"at": 1, "found": 1}, {"at": 2, "found": 1}]',

@@ -89,8 +89,8 @@ def test_a_driver_answers_line_by_line_or_in_batches(tmp_path: Path, begin: str)
         ("if m['id'] == 5: return {'jsonrpc': '2.0', 'id': 5}", "the cache's answer has neither result nor error"),
         ("if m['id'] == 5: result = 'x'", 'the cache answered \'x\'; answer {"value": NUMBER, "taken": true} or false'),
         ("if m['id'] == 5: result = {'value': True}", 'answer {"value": NUMBER'),
-        ("if m['id'] == 5: result = {'value': 99}", "the cache gave value 99, which is none of this key's"),
-        ("if m['id'] == 5: result = {'value': 3}", "the cache gave value 3, which is none of this key's"),
+        ("if m['id'] == 5: result = {'value': 99}", "the cache gave value 99, which was never offered for this key"),
+        ("if m['id'] == 5: result = {'value': 3}", "the cache gave value 3, which was never offered for this key"),
         ("if m['id'] == 5: result = {'value': 4, 'taken': False}", "and says that it did not take it"),
     ],
 )

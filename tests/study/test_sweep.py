@@ -167,7 +167,7 @@ def test_combinations_that_mean_nothing_are_left_out_and_said(trace: Trace) -> N
     plan = Plan(Rules(absolute="5m"), vary={"rules.absolute": ["never", "1m"], "rules.jitter": ["0%", "10%"]})
     study = sweep(trace, plan)
     assert list(study) == ["today", "absolute=never, jitter=0%", "absolute=1m, jitter=0%", "absolute=1m, jitter=10%"]
-    assert "1 combinations mean nothing" in study.notes[0]
+    assert "1 combinations contradict themselves" in study.notes[0]
 
 
 def test_names_and_shares_that_mean_nothing_are_refused(trace: Trace) -> None:

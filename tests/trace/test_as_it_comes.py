@@ -94,7 +94,7 @@ def test_columns_in_messages_are_named_as_they_are_written(tmp_path: Path) -> No
         ("{args}", ['[1,"b"]', '[1,"b"]', "[2]"]),
         ("{args.0}", ["1", "1", "2"]),
         ("{args.0}/{args.1?}", ["1/b", "1/b", "2/"]),
-        ("{rows}", ["[]", '[{"x":"é"}]', "[3]"]),
+        ("{rows}", ["[]", r'[{"x":"\u00e9"}]', "[3]"]),
         ("{nowhere?}{id}", ["7", "é", "7"]),
     ],
 )
@@ -106,7 +106,7 @@ def test_lists_their_elements_and_ids_of_two_kinds_are_keys(tmp_path: Path, temp
     )
     for nulls in ([], "[]"):
         trace = read_lines(tmp_path, lines, columns={"key": template}, null_where={"rows": nulls})
-        assert keys(trace) == (expected if "id" in template else [text.replace("\\u00e9", "é") for text in expected])
+        assert keys(trace) == expected
         assert trace.found.tolist() == [0, 1, 1]
 
 

@@ -108,7 +108,7 @@ def test_spans_are_chosen_by_name_scope_and_attributes_and_may_be_changes(tmp_pa
     kinds = ("load", "store", "drop", "log")
     spans = [{"name": f"vessel.{kind}", "sign": "Q1", "tier": "gold"} for kind in kinds]
     selection = Selection(
-        conditions("name=vessel.{}", "name=berth.load", "scope=desk", "tier=gold"),
+        conditions("name=vessel.{}", "name=berth.load", "library=desk", "tier=gold"),
         conditions("name=vessel.store"),
         conditions("name=vessel.drop"),
     )

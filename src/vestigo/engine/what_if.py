@@ -206,7 +206,7 @@ def with_restarts(trace: Readable, moments: Moments | str, zone: str | None = No
     >>> from vestigo import read_trace
     >>> trace = read_trace({"at": [0, 5 * 3600 * 10**9], "key": ["a", "a"]})
     >>> with_restarts(trace, "03:00", "UTC").op.tolist()
-    [0, 5, 0]
+    [0, 6, 0]
     """
     trace = read_trace(trace)
     read = Moments.read(moments)

@@ -244,6 +244,6 @@ class Plan:
         if pool.eviction.name == "belady" and (rules.on_write == "drop" or rules.tell_nodes != "nothing"):
             yield (
                 ("pool", name, "eviction"),
-                f'eviction = "belady" with writes that drop entries of {lookup} means nothing: it keeps a key for its '
-                "next read, and a write takes it before; choose another policy",
+                f'eviction = "belady" and writes that drop entries of {lookup} contradict each other: it keeps a key for '
+                "its next read, and a write takes it before; choose another policy",
             )

@@ -48,8 +48,8 @@ class PoolRules(Checked):
     def contradictions(self) -> Iterator[str]:
         if self.when_full.mode != "evict" and self.max_entries is None and self.max_bytes is None:
             yield (
-                f'when_full = "{self.when_full}" without max_entries or max_bytes means nothing: there is no '
-                "limit that could be reached; give one, or leave it out"
+                f'when_full = "{self.when_full}" needs max_entries or max_bytes: there is no limit that could be '
+                "reached; state one, or leave when_full out"
             )
 
     @property

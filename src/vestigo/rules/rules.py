@@ -89,7 +89,7 @@ class Rules(PoolRules):
         Nulls("skip")
     )
     """What happens when the origin has nothing: the answer is not kept (``"skip"``), kept (``"keep"``), kept for a time
-    (``"keep 30s"``), or kept but never believed (``"blind"``)."""
+    (``"keep 30s"``), or stored but read as misses (``"blind"``)."""
     keep_if: Annotated[
         KeepIf | None, BeforeValidator(KeepIf.read), Rule("what is kept", _bounds_of_kept, plain=always)
     ] = None
@@ -188,22 +188,21 @@ class Rules(PoolRules):
             ),
             (
                 bool(self.jitter) and self.absolute is None,
-                "jitter without absolute means nothing: there is no lifetime to vary; give one, or leave it out",
+                "jitter needs absolute: there is no lifetime to vary; state absolute, or leave jitter out",
             ),
             (
                 self.reload_after is not None and self.absolute is None,
-                "reload_after without absolute means nothing: it is a share of that lifetime; give one, or leave it "
-                "out",
+                "reload_after needs absolute: it is a share of that lifetime; state absolute, or leave reload_after out",
             ),
             (
                 self.serve_stale > 0 and not self.expires,
-                "serve_stale without absolute, absolute_at or sliding means nothing: no entry expires; give one, or "
-                "leave it out",
+                "serve_stale needs absolute, absolute_at or sliding: no entry expires; state one, or leave serve_stale "
+                "out",
             ),
             (
                 self.collect.mode != "touch" and not self.expires,
-                f'collect = "{self.collect}" without absolute, absolute_at or sliding means nothing: no entry expires; '
-                "give one, or leave it out",
+                f'collect = "{self.collect}" needs absolute, absolute_at or sliding: no entry expires; state one, or '
+                "leave collect out",
             ),
             (
                 bool(on_clock) and self.zone is None,
@@ -211,22 +210,22 @@ class Rules(PoolRules):
             ),
             (
                 self.tell_nodes != "nothing" and self.per != "node",
-                f'tell_nodes = "{self.tell_nodes}" with per = "{self.per}" means nothing: there are no other nodes\' '
-                'entries; write per = "node", or leave it out',
+                f'tell_nodes = "{self.tell_nodes}" needs per = "node": with per = "{self.per}" no other node has '
+                'entries; write per = "node", or leave tell_nodes out',
             ),
             (
                 self.tell_delay > 0 and self.tell_nodes == "nothing",
-                "tell_delay without tell_nodes means nothing: the others hear of no write; give it, or leave it out",
+                "tell_delay needs tell_nodes: the others hear of no write; state tell_nodes, or leave tell_delay out",
             ),
             (
                 self.eviction.name == "belady" and self.on_write == "drop",
-                'eviction = "belady" with on_write = "drop" means nothing: it keeps a key for its next read, and a '
+                'eviction = "belady" and on_write = "drop" contradict each other: it keeps a key for its next read, and a '
                 "write takes it before; choose another policy, or leave or replace",
             ),
             (
                 self.eviction.name == "belady" and self.tell_nodes != "nothing",
-                f'eviction = "belady" with tell_nodes = "{self.tell_nodes}" means nothing: it keeps a key for its next '
-                "read, and another node's write changes that; choose another policy",
+                f'eviction = "belady" and tell_nodes = "{self.tell_nodes}" contradict each other: it keeps a key for '
+                "its next read, and another node's write changes that; choose another policy",
             ),
         ]
 

@@ -27,7 +27,10 @@ from vestigo.units import parse_bytes
 
 Schema = dict[str, Any]
 
-_DURATION = r"^\s*\d+(\.\d+)?\s*[A-Za-zµ]+\s*$"
+_AMOUNT = r"^\s*\d+(\.\d+)?\s*[A-Za-zµ]+\s*$"
+_DURATION = r"^\s*(\d+(\.\d+)?\s*[A-Za-zµ]+\s*)+$|^\s*P[0-9.A-Z]+\s*$"
+_WITHIN = f"({_DURATION.replace('^', '').replace('$', '')})"
+"""A duration as a part of a text."""
 _SHARE = r"^\s*\d+(\.\d+)?\s*%\s*$"
 
 
@@ -40,7 +43,7 @@ def _one_or_list(one: Schema) -> Schema:
 
 
 _SPAN = _text(_DURATION, "500ms", "10m")
-_SIZE: Schema = {"anyOf": [{"type": "integer", "minimum": 0}, _text(_DURATION, "512 KiB", "64 MiB")]}
+_SIZE: Schema = {"anyOf": [{"type": "integer", "minimum": 0}, _text(_AMOUNT, "512 KiB", "64 MiB")]}
 _LIFETIME = _text(rf"^never$|{_DURATION}", "10m", "never")
 _MOMENTS = _one_or_list({"type": "string", "examples": ["06:00", "2026-03-02T06:00:00+01:00"]})
 _WORDS: Schema = {"type": "string"}
@@ -54,11 +57,9 @@ _READ_BY: Mapping[Callable[..., Any], Schema] = {
     values.reload_after: _text(rf"^never$|{_SHARE}", "80%"),
     values.flag: {"type": "boolean"},
     parse_bytes: _SIZE,
-    values.nulls: _text(
-        rf"^(skip|blind|keep(\s+(never|{_DURATION.strip('^$')}))?)$", "skip", "keep", "keep 30s", "blind"
-    ),
+    values.nulls: _text(rf"^(skip|blind|keep(\s+(never|{_WITHIN}))?)$", "skip", "keep", "keep 30s", "blind"),
     values.when_full: _text(rf"^(evict|refuse|free\s+{_SHARE.strip('^$')})$", "evict", "refuse", "free 10%"),
-    values.collect: _text(rf"^(touch|prompt|every\s+{_DURATION.strip('^$')})$", "touch", "prompt", "every 30s"),
+    values.collect: _text(rf"^(touch|prompt|every\s+{_WITHIN})$", "touch", "prompt", "every 30s"),
     values.nodes: {"type": "integer", "minimum": 1, "maximum": values.MOST_NODES},
     Eviction.read: _text(rf"^\s*({'|'.join(POLICIES)})(\s+\w+=\S+)*\s*$", "lru", "slru protected=70%"),
     KeepIf.read: _one_or_list({"type": "string", "examples": ["size <= 64 KiB", "key = tile/{...}"]}),

@@ -73,7 +73,7 @@ class WhatIf(Checked):
         if self.restart_at and self.restart_at.times and self.zone is None:
             yield 'restart_at needs zone for times of day; write zone = "UTC" or the zone of these times'
         if self.spread != "in turn" and self.nodes is None:
-            yield f'spread = "{self.spread}" without nodes means nothing; say how many there are, or leave it out'
+            yield f'spread = "{self.spread}" needs nodes; state how many there are, or leave spread out'
 
     def __bool__(self) -> bool:
         return bool(self.to_dict())

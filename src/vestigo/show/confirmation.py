@@ -14,8 +14,8 @@ _LABELS = {
     "hit_rate": "hit rate",
     "loads": "origin calls a read",
     "evictions": "evictions a read",
-    "entries": "entries, at most",
-    "bytes": "memory, at most",
+    "entries": "most entries",
+    "bytes": "most memory",
 }
 
 

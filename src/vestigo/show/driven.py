@@ -74,7 +74,7 @@ def _table(driven: Driven) -> RenderableType:
         count("stale hits", [one.stale_hits for one in counts]) if driven.stale_known else _same("stale hits", unknown),
         count("origin calls", [one.loads for one in counts]),
         in_own_units("mean age", [one.answer_age["mean"] or 0 for one in counts], SPANS),
-        in_own_units("oldest", [one.answer_age["max"] or 0 for one in counts], SPANS),
+        in_own_units("max age", [one.answer_age["max"] or 0 for one in counts], SPANS),
     ]
     return grid("", names, columns, [""] * len(names))
 

@@ -54,7 +54,7 @@ def over_time(title: str, slices: Slices) -> RenderableType:
         if_known(known, in_one_unit("stale hits", [one.stale_rate for one in each], SHARES)),
         in_one_unit("p95 read", [one.read_time(95) for one in each], SPANS),
         count("origin calls", [one.loads for one in each]),
-        count("busiest s", [one.surge_second for one in each], "calls"),
+        count("calls in busiest s", [one.surge_second for one in each]),
         in_one_unit("memory peak", [one.memory_peak for one in each], SIZES),
     ]
     return grid(title, names, columns, [""] * len(names), GAP)
@@ -77,15 +77,15 @@ def questions(each: Sequence[Measures], is_one_trace: bool = False) -> dict[str,
     ages = [
         in_own_units("answer age", [one.answer_age() for one in each], SPANS),
         in_own_units("p95", [one.answer_age(95) for one in each], SPANS),
-        in_own_units("oldest", [one.oldest_answer_ns / 1e9 for one in each], SPANS),
+        in_own_units("max age", [one.oldest_answer_ns / 1e9 for one in each], SPANS),
         if_known(known, in_own_units("stale age", [one.stale_age() for one in each], SPANS)),
         if_known(known, in_own_units("p95", [one.stale_age(95) for one in each], SPANS)),
-        if_known(known, in_own_units("stalest", [one.oldest_stale_ns / 1e9 for one in each], SPANS)),
+        if_known(known, in_own_units("max stale age", [one.oldest_stale_ns / 1e9 for one in each], SPANS)),
     ]
     takes = [
         count("origin calls", [one.loads for one in each]),
         in_one_unit("origin time", [one.origin_time_ns / 1e9 for one in each], SPANS),
-        count("busiest s", [one.surge_second for one in each], "calls"),
+        count("calls in busiest s", [one.surge_second for one in each]),
         count("evictions", [one.evictions for one in each]),
         count("entries", [one.entries_peak for one in each], "peak"),
         in_one_unit("memory peak", [one.memory_peak for one in each], SIZES),

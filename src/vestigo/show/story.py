@@ -161,10 +161,10 @@ _WORDS = {
     "joined": lambda step: _row(step, "joined a load under way"),
     "missed": lambda step: f"missed ({step.cause}); the load takes {_span(step.span_ns)}",
     "reloaded": lambda step: f"reloaded in the background; the load takes {_span(step.span_ns)}",
-    "loaded": lambda step: f"the value comes in, {_size(step)}",
-    "written": lambda step: f"a written value comes in, {_size(step)}",
+    "loaded": lambda step: f"stored, {_size(step)}",
+    "written": lambda step: f"a written value is stored, {_size(step)}",
     "copied": lambda step: (
-        f"a value written{f' on {printable(step.other)}' if step.other else ' elsewhere'} comes in, {_size(step)}"
+        f"a value written{f' on {printable(step.other)}' if step.other else ' elsewhere'} is stored, {_size(step)}"
     ),
     "refused": lambda _: "the value is not kept: the rules refuse it",
     "null": lambda _: "the origin has nothing; the rules do not keep that",
@@ -188,7 +188,7 @@ def losses_text(keys: Keys, command: Sequence[str], lookups: Sequence[str] | Non
             continue
         parts += [Text(), keys_table(keys, title, worst), Text()]
         parts += [_command([*command, *_names(keys, key)]) for key in worst]
-    return Group(*parts[1:]) if parts else Text("No read of any key took the origin's time or was stale.")
+    return Group(*parts[1:]) if parts else Text("No origin calls and no stale hits: there is nothing to explain.")
 
 
 def _names(keys: Keys, key: int) -> list[str]:

@@ -33,7 +33,7 @@ def sweep_text(found: Sweep) -> RenderableType:
         Text.assemble(
             (f"{counted(len(found), 'candidate')}, {len(front):,} of them the best trade-offs", "bold"),
             f": no other is at least as good in {of}",
-            f" ({counted(known, 'result')} known from before)." if known else ".",
+            f" ({counted(known, 'result')} reused)." if known else ".",
             f" The table shows {len(shown):,} of them." if len(shown) < len(front) else "",
             "" if found.stale_known else f" Note that {found.staleness_unknown}.",
         ),

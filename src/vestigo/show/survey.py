@@ -159,9 +159,7 @@ def _if_known(each: Sequence[Traits], column: Column) -> Column:
 
 
 def finding_text(finding: Finding) -> RenderableType:
-    title = Text.assemble(
-        (f"Keys of {printable(finding.lookup, NAME)}, {finding.kind}", "bold"), f": {finding.sentence}"
-    )
+    title = Text.assemble((f"{printable(finding.lookup, NAME)}, keys {finding.kind}", "bold"), f": {finding.sentence}")
     title.append(f" ({counted(finding.reads, 'read')}).")
     examples = Text("\n".join(printable(example, 90) for example in finding.examples), style="dim")
     return Group(title, Padding(examples, (0, 0, 0, 4)))

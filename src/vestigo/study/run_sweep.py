@@ -198,7 +198,9 @@ def settings_of(plan: Plan, only: Iterable[Mapping[str, Any]] | None = None) -> 
             settings.setdefault(name_of(changes), (changes, changed(plan, changes)))
         except RulesError as error:
             left_out, why = left_out + 1, why or f"{name_of(changes)}: {error.problems[0]}"
-    return settings, [f"{left_out:,} combinations mean nothing and are left out; the first, {why}"] if left_out else []
+    return settings, [
+        f"{left_out:,} combinations contradict themselves and are left out; the first, {why}"
+    ] if left_out else []
 
 
 def replayed_at(path: str, content: str, stated: dict[str, Any], rest: float) -> Result:

@@ -34,8 +34,8 @@ def listen(
         typer.Option(
             "--span",
             metavar="NAME=PATTERN",
-            help="Record only spans like this, by their name, their instrumentation scope, or an attribute: "
-            "name='load {...}', scope=desk, db.system.name=postgresql. Can be repeated.",
+            help="Record only spans like this, by their name, the library that made them, or an attribute: "
+            "name='load {...}', library=desk, db.system.name=postgresql. Can be repeated.",
         ),
     ] = None,
     span_writes: Annotated[

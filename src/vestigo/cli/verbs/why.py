@@ -23,7 +23,7 @@ def why(
     intake: IntakeOption = None,
     strict: StrictOption = False,
     lookup: Annotated[str | None, typer.Option("--lookup", metavar="NAME", help="The look-up of the key.")] = None,
-    key: Annotated[str | None, typer.Option("--key", metavar="KEY", help="The key to tell about.")] = None,
+    key: Annotated[str | None, typer.Option("--key", metavar="KEY", help="The key to explain.")] = None,
     at: Annotated[
         str | None,
         typer.Option(

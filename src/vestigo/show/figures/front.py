@@ -75,7 +75,7 @@ def _draw_front(axis: "Axes", found: Sweep, pick: Pick | None) -> None:
     if top is not None:
         axis.axhline(top, color=style.QUIET, linestyle=":", linewidth=1.2)
         axis.annotate(
-            f"no settings can give more: {format_share(top)}",
+            f"upper bound for any settings: {format_share(top)}",
             (0.01, top),
             xycoords=("axes fraction", "data"),
             xytext=(0, 3),

@@ -94,20 +94,36 @@ def chart(name: str, x: Axis, y: Axis, *, height: int = HEIGHT) -> Any:
 
 
 def sizes_on(axis: Any, least: float, most: float) -> None:
-    """Marks a logarithmic axis at round sizes, about six of them."""
+    """Marks a logarithmic axis at round sizes, about six of them. The page's script does the same (`markSizes`)."""
     from bokeh.models import FixedTicker
 
-    octaves = np.log2(max(most, 2) / max(least, 1)) if most > least > 0 else 1.0
-    step = max(round(octaves / 6), 1)
-    powers = 2.0 ** np.arange(np.floor(np.log2(max(least, 1))), np.ceil(np.log2(max(most, 2))) + 1, step)
-    ticks = sorted([*powers, *(1.5 * powers)] if octaves < 3 else powers)
+    ticks = round_sizes(max(least, 1), max(most, 2))
     axis.ticker = FixedTicker(ticks=ticks)
     axis.major_label_overrides = {tick: _size(tick) for tick in ticks}
 
 
+def round_sizes(least: float, most: float) -> list[float]:
+    """Round sizes from `least` to `most` and a little beyond: powers of two, or equal steps where these are too far
+    apart.
+
+    >>> round_sizes(1024, 65536), [one / 2**20 for one in round_sizes(5.1 * 2**20, 5.6 * 2**20)]
+    ([1024.0, 2048.0, 4096.0, 8192.0, 16384.0, 32768.0, 65536.0, 131072.0], [5.0, 5.2, 5.4, 5.6])
+    """
+    octaves = float(np.log2(most / least))
+    if octaves >= 2:
+        step = max(round(octaves / 6), 1)
+        return [float(one) for one in 2.0 ** np.arange(np.floor(np.log2(least)), np.ceil(np.log2(most)) + 2, step)]
+    unit, _ = best_unit(most, SIZES)
+    apart = max(most - least, most / 20) / unit / 3
+    magnitude = 10.0 ** np.floor(np.log10(apart))
+    step = max(next(one for one in (1, 2, 5, 10) if one * magnitude >= apart * 0.7) * magnitude, 1 / unit)
+    first = np.floor(least / unit / step)
+    return [float(np.round((first + one) * step, 12)) * unit for one in range(int(most / unit / step - first) + 2)]
+
+
 def _size(size: float) -> str:
     amount, unit = best_unit(size, SIZES)
-    return f"{size / amount:g} {unit}"
+    return f"{size / amount:.6g} {unit}"
 
 
 def lines(made: Any, each: Iterable[Series], *, steps: bool = False) -> None:
@@ -141,10 +157,10 @@ def points(  # noqa: PLR0913  # a mark's looks by name
     return drawn
 
 
-def label(made: Any, x: float, y: float, text: str, role: str) -> None:
-    """Names a point."""
+def label(made: Any, x: float, y: float, text: str, role: str, *, is_below: bool = False) -> None:
+    """Names a point, above it or below."""
     from bokeh.core.properties import value
 
-    written = made.text([x], [y], [text], x_offset=10, y_offset=-8, text_font_size="13px", text_font_style="bold")
+    written = made.text([x], [y], [text], x_offset=10, y_offset=20 if is_below else -8, text_font_size="13px", text_font_style="bold")
     written.glyph.text_font = value(FONT)
     written.glyph.tags = [{"text_color": role}]

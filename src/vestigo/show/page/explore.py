@@ -18,6 +18,8 @@ from vestigo.units import SIZES, best_unit, format_share
 _LINES = {"today": "ink", "now": "accent"}
 _SUMMARY = ("hit_rate", "fresh_hit_rate", "stale_rate", "loads", "memory_peak")
 _MOST_KNOWN = 2000
+_HIGH = 0.9
+"""Above a line so high no text has room."""
 _MOST_LOOKUPS = 200
 """So many have knobs of their own."""
 
@@ -47,7 +49,7 @@ def explore_html(explorer: Explorer) -> str:
         {
             "source": printable(explorer.trace.source, 200),
             "own_style": Markup(asset("explore.css")),
-            "heads": ["today", "now", "than today", "at most"],
+            "heads": ["today", "now", "change", "upper bound"],
             "stale_known": today.stale_known,
         },
         (BOKEH, "page.js", "knobs.js", "asking.js", "drawing.js", "kept.js", "explore.js"),
@@ -119,7 +121,7 @@ def _front(explorer: Explorer, known: list[Candidate]) -> Any:
     ceiling.tags = [{"line_color": "quiet"}]
     made.add_layout(ceiling)
     least = min([max(today.memory_peak, 1), *(one[0] for one in places)])
-    label(made, least, top, f"no settings can give more: {format_share(top)}", "quiet")
+    label(made, least, top, f"upper bound: {format_share(top)}", "quiet", is_below=top > _HIGH)
     made.add_tools(TapTool(renderers=drawn[:3]))
     made.y_range = Range1d(start=0, end=min(top + 0.12, 1.05))
     sizes_on(made.xaxis[0], today.memory_peak / 2, today.memory_peak * 2)

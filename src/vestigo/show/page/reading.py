@@ -60,7 +60,8 @@ def key_page(explorer: Explorer, plan: Plan, asked: Asked) -> str:
 
 def problem_page(error: InputError) -> str:
     return _page(
-        "These settings mean nothing", Markup("").join(Markup("<p>{}</p>").format(one) for one in error.problems)
+        "Settings that contradict each other",
+        Markup("").join(Markup("<p>{}</p>").format(one) for one in error.problems),
     )
 
 

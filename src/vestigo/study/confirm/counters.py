@@ -118,9 +118,9 @@ def read_counters(where: Any, life: Life) -> Counters:
     moments = sorted({scrape.at_ns for scrape in scrapes})
     if len(moments) < 2:
         raise InputError(
-            f"counters: {len(moments)} moment is there, and how much they rise takes two; give another scrape"
+            "counters: only one scrape; give at least two, so that their increase can be computed"
             if moments
-            else "counters: nothing is there; give two scrapes"
+            else "counters: no scrape found; give at least two"
         )
     values = _gathered(scrapes, moments, life)
     if not any(counter == "hits" for counter, _ in values) or len({counter for counter, _ in values}) < 2:

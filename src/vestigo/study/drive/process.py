@@ -97,7 +97,8 @@ class _Talker:
         batch = answer.get("batch", 1) if isinstance(answer, dict) else 1
         if not isinstance(batch, int) or isinstance(batch, bool) or not 1 <= batch <= _LARGEST_BATCH:
             raise Stopped(
-                -1, f"the cache answered batch = {batch!r}, which is no whole number from 1 to {_LARGEST_BATCH:,}"
+                -1,
+                f"the cache answered batch = {batch!r}; requests per line are a whole number from 1 to {_LARGEST_BATCH:,}",
             )
         return batch
 
@@ -170,7 +171,7 @@ class _Talker:
         if value == row and not taken:
             raise Stopped(row, "the cache gave the value that it was offered, and says that it did not take it")
         if value != row and (not 0 <= value < row or self._keys[value] != self._keys[row]):
-            raise Stopped(row, f"the cache gave value {value}, which is none of this key's")
+            raise Stopped(row, f"the cache gave value {value}, which was never offered for this key")
         self.loads[row] = bool(taken)
         self.value[row] = value
 

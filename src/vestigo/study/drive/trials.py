@@ -81,7 +81,7 @@ def _deadlines(rules: Sequence[Any]) -> Iterator[Trial]:
         if (spans := {getattr(one, name) for one in rules if getattr(one, name) is not None})
     }
     if later:
-        yield Trial("an entry still counts at its very deadline", later)
+        yield Trial("an entry is still valid at the exact moment of its deadline", later)
     yield Trial("what has expired takes no room", {"collect": "prompt"})
     yield Trial("what has expired takes room until it is touched or evicted", {"collect": "touch"})
     yield Trial("lifetimes do not vary", {"jitter": "0%"})
@@ -92,7 +92,7 @@ def _changes(rules: Sequence[Any]) -> Iterator[Trial]:
         "nulls": {
             "keep": "it keeps nulls",
             "skip": "it does not keep nulls",
-            "blind": "it keeps nulls, and takes them for nothing",
+            "blind": "it stores nulls, but treats them as misses",
         },
         "on_write": {
             "leave": "writes leave what it holds",
@@ -124,7 +124,7 @@ def _lifetimes(trace: Trace, driven: Marks, rules: Sequence[Any]) -> Iterator[Tr
             if {span} != today:
                 yield Trial(f"it keeps a value for {span} after its {since}", {rule: str(span)})
         if any(one is not None for one in today):
-            yield Trial(f"no time after its {since} ends a value", {rule: "never"})
+            yield Trial(f"values do not expire after their {since}", {rule: "never"})
 
 
 def _spans_from(most_ns: int) -> list[Duration]:

@@ -110,8 +110,8 @@ def _narrow(name: str, keys: Keys) -> Iterator[Finding]:
             yield Finding(
                 NARROW,
                 name,
-                f"part {place + 1} of its keys ({parts[rows[0]][place]!r}, say) is another one at nearly every read; "
-                f"without it {format_share(without)} of its reads would repeat a key, instead of {format_share(now)}",
+                f"part {place + 1} of the key (for example {parts[rows[0]][place]!r}) is different at nearly every read; "
+                f"without it, {format_share(without)} of the reads would repeat a key instead of {format_share(now)}",
                 total,
                 examples,
             )
@@ -143,8 +143,8 @@ def _wide(trace: Trace, reads: Reads, keys: Keys) -> Iterator[Finding]:
         yield Finding(
             WIDE,
             trace.lookups[lookup],
-            f"{counted(len(own), 'key')} had several {what} at once: {back:,} times a read found again what one before "
-            f"the last had found{else_chance}; something that the answer depends on is missing from the key",
+            f"the {what} of {counted(len(own), 'key')} switch back and forth ({counted(back, 'read')} returned to an earlier "
+            f"one{else_chance}); the key probably lacks something that the answer depends on",
             touched,
             tuple(str(trace.keys[int(key)]) for key in own[:_SHOWN]),
         )
@@ -226,8 +226,8 @@ def _shared(trace: Trace, keys: Keys) -> Iterator[Finding]:
         yield Finding(
             SHARED,
             names[0],
-            f"{counted(len(rows), 'key')} of it are keys of {names[1]!r} too: kept under one name, the one would be "
-            "given for the other",
+            f"{counted(len(rows), 'key')} are keys of {names[1]!r} too; in one cache without a prefix, a read of one "
+            "would get the value of the other",
             touched,
             tuple(keys.texts[int(row)].as_py() for row in first[rows[:_SHOWN]]),
         )

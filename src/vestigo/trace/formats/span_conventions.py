@@ -53,6 +53,9 @@ _READING = (
     "QUERY",
     "SCAN",
 )
+"""Operations that read. The conventions ask for the name that the database itself has for them: the verb of a statement
+in SQL, the command of a key-value store, the call of a document store. These are the usual ones of each.
+"""
 _PLACEHOLDER = r"(^|[\s=(,<>])(\?|\$\d+|%s|%\(\w+\)s|:[A-Za-z_]\w*|@[A-Za-z_]\w*)"
 _SHOWN = 5
 

@@ -35,10 +35,10 @@ def read_trace(source: Readable, intake: Intake | None = None, **options: Any) -
 
     Files are CSV, TSV, JSON Lines, access logs in the Common or Combined format (``.log``), or OpenTelemetry spans in
     OTLP JSON, all of these plain or compressed (``.gz``, ``.bz2``, ``.zst``), and rotated (``access.log.1.gz``). They
-    can also be Parquet, Arrow IPC, or prepared by `write_trace`. The columns are those of docs/semantics.md, section 1. An `Intake`, or its fields as
-    options, says what other columns mean. Options come on top of an `Intake`. A prepared file already says what it
-    holds, so only options change that. Numbers of a table in memory are ns unless options say otherwise. A `Trace` is
-    returned as it is.
+    can also be Parquet, Arrow IPC, or prepared by `write_trace`. The columns are those of docs/semantics.md, section 1.
+    An `Intake`, or its fields as options, says what other columns mean. Options come on top of an `Intake`. A prepared
+    file already says what it holds, so only options change that. Numbers of a table in memory are ns unless options say
+    otherwise. A `Trace` is returned as it is.
 
     Rows out of order are sorted, and `Trace.moved` says how many. `Trace.notes` says what was assumed or left out.
     Raises TraceError, which names file, line or row, column, and what was expected.

@@ -91,10 +91,10 @@ def page(explorer: Explorer, token: str, hosts: tuple[str, ...]) -> Starlette:
             if not hmac.compare_digest(request.path_params["token"].encode(), token.encode()):
                 raise HTTPException(404)
             if request.headers.get("host") not in hosts:
-                raise HTTPException(403, "this page is for this machine alone")
+                raise HTTPException(403, "only this machine may open this page")
             origin = request.headers.get("origin")
             if origin is not None and origin.removeprefix("http://") not in hosts:
-                raise HTTPException(403, "this page is asked from another one")
+                raise HTTPException(403, "refused: the request comes from another site")
             return await answer(request)
 
         return checked

@@ -1,4 +1,6 @@
-"""Which spans are recorded, and as what. Conditions concern a span's name, instrumentation scope or attributes."""
+"""Which spans are recorded, and as what. Conditions concern a span's name, the library that made it (OpenTelemetry's
+instrumentation scope), or its attributes.
+"""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -11,7 +13,7 @@ from vestigo.errors import InputError
 from vestigo.trace.formats.spans import Spans
 from vestigo.trace.reading.pattern import Pattern
 
-SHORT = {"name": "name", "scope": "otel.scope.name"}
+SHORT = {"name": "name", "library": "otel.scope.name"}
 """What a condition may name besides attributes."""
 
 

@@ -50,19 +50,30 @@ function drawLines(views, name, lines) {
 
 const marks = (points) => ({ x: points.map((one) => one[0]), y: points.map((one) => one[1]), number: points.map((_, place) => place) });
 
+// Round sizes from `least` to `most` and a little beyond: powers of two, or equal steps where these are too far apart.
+function roundSizes(least, most) {
+  const octaves = Math.log2(most / least);
+  const ticks = [];
+  if (octaves >= 2) {
+    const step = Math.max(Math.round(octaves / 6), 1);
+    for (let power = Math.floor(Math.log2(least)); power <= Math.ceil(Math.log2(most)) + 1; power += step) ticks.push(2 ** power);
+    return ticks;
+  }
+  const [, unit] = SIZES.find(([, size]) => most >= size) ?? SIZES[SIZES.length - 1];
+  const apart = Math.max(most - least, most / 20) / unit / 3;
+  const magnitude = 10 ** Math.floor(Math.log10(apart));
+  const step = Math.max([1, 2, 5, 10].find((one) => one * magnitude >= apart * 0.7) * magnitude, 1 / unit);
+  for (let place = Math.floor(least / unit / step); (place - 1) * step * unit <= most; place += 1) ticks.push(Number((place * step).toPrecision(12)) * unit);
+  return ticks;
+}
+
 // Marks a logarithmic axis of sizes at round ones, about six of them.
 function markSizes(view, sizes) {
-  const [least, most] = [Math.max(Math.min(...sizes), 1), Math.max(...sizes, 2)].map(Math.log2);
-  const step = Math.max(Math.ceil((most - least) / 6), 1);
-  const ticks = [];
-  for (let power = Math.floor(least); power <= Math.ceil(most) + 1; power += step) {
-    ticks.push(2 ** power);
-    if (most - least < 1.5) ticks.push(1.5 * 2 ** power);
-  }
+  const ticks = roundSizes(Math.max(Math.min(...sizes), 1), Math.max(...sizes, 2));
   const axis = view.model.below[0];
   axis.major_label_overrides = new Map(ticks.map((tick) => {
     const [unit, size] = SIZES.find(([, size]) => tick >= size) ?? SIZES[SIZES.length - 1];
-    return [tick, `${tick / size} ${unit}`];
+    return [tick, `${Number((tick / size).toPrecision(6))} ${unit}`];
   }));
   axis.ticker.ticks = ticks;
 }

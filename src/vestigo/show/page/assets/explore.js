@@ -108,7 +108,7 @@ function showSettings() {
     made.problem("");
   }
   at("problem").textContent = "";
-  at("changes").textContent = `Changed: ${inWords(settings)}`;
+  at("changes").textContent = Object.keys(settings).length ? `Changed: ${inWords(settings)}` : "Nothing is changed yet.";
   at("undo").disabled = !past.length;
   at("redo").disabled = !future.length;
   at("check").href = `check?${asQuery(settings)}`;
@@ -168,7 +168,8 @@ function showProblems(problems) {
   }
   at("problem").textContent = others.join(" ");
   at("state").className = "state";
-  at("state").textContent = "not replayed: these settings mean nothing; the numbers are those of before";
+  at("summary").replaceChildren(element("span", "Not replayed: these settings contradict each other.", "worse"));
+  at("state").textContent = "not replayed: these settings contradict each other; the numbers still show the settings before";
 }
 
 function showAll() {
@@ -219,7 +220,7 @@ async function showPlan() {
 
 function chooseFromFront(name, place) {
   const taken = name === "known" ? data.known[place].settings : name === "kept" ? kept[place].settings : tried[place][2];
-  at("pointed-at").textContent = name === "known" ? `Taken: ${data.known[place].name}` : `Taken: ${inWords(taken)}`;
+  at("pointed-at").textContent = name === "known" ? `In use: ${data.known[place].name}` : `In use: ${inWords(taken)}`;
   turnedAt = performance.now();
   go({ ...taken });
 }

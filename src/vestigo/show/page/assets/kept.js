@@ -1,4 +1,4 @@
-// kept.js: settings that are kept in this tab. They can be named, taken again and compared.
+// kept.js: settings that are kept in this tab. They can be named, used again and compared.
 "use strict";
 
 const kept = JSON.parse(sessionStorage.getItem("kept") ?? "[]");
@@ -27,8 +27,8 @@ function saveKept() {
       made.addEventListener("click", act);
       return made;
     };
-    const takeIt = button("Take", () => { turnedAt = performance.now(); go({ ...one.settings }); });
-    const drop = button("Drop", () => { kept.splice(place, 1); saveKept(); });
+    const takeIt = button("Use", () => { turnedAt = performance.now(); go({ ...one.settings }); });
+    const drop = button("Remove", () => { kept.splice(place, 1); saveKept(); });
     line.append(name, takeIt, drop, element("span", inWords(one.settings), "quiet"));
     return line;
   }));
@@ -39,7 +39,7 @@ function saveKept() {
       option.value = value;
       return option;
     }));
-    at(id).value = before || (id === "one" ? "today" : `${kept.length - 1}`);
+    at(id).value = before || (id === "one" ? "today" : "now");
     if (at(id).selectedIndex < 0) at(id).selectedIndex = 0;
   }
   compareTwo();
