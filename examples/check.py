@@ -20,5 +20,5 @@ for rule in found.rules:
     name = f"{rule.key} = {rule.value}"
     print(f"{name:<36}{effect['fresh_hits']:>+10,.0f}{effect['stale_hits']:>+12,.0f}{effect['loads']:>+14,.0f}")
 
-print(f"\ntoday   {vg.replay(trace, plan).fresh_hit_rate:.1%} fresh hits")
+print(f"\ntoday  {vg.replay(trace, plan).fresh_hit_rate:.1%} fresh hits")
 print(f"fixed  {found.amount(found.fixed_name):.1%} fresh hits: {found.fixed_name}")

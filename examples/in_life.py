@@ -103,7 +103,8 @@ def main(folder: Path) -> None:
         confirmation = vg.confirm(vg.read_trace(folder / "after"), plan, scrapes, tolerate="3%")
         rate = confirmation.compared[0]
         print(
-            f"confirm, {what}: {10 * rate.life:.0f} in 10 reads are hits, {10 * rate.predicted:.0f} predicted", end="; "
+            f"confirm, {what}: {10 * rate.measured:.0f} in 10 reads are hits, {10 * rate.predicted:.0f} predicted",
+            end="; ",
         )
         best = confirmation.explained_by
         print("as predicted" if best is None else f"not as predicted: {', '.join(best.changes)} is another one in life")

@@ -17,7 +17,7 @@ from vestigo.rules.eviction import POLICIES
 from vestigo.rules.plan_text import rule_text
 from vestigo.rules.rule import rules_of
 from vestigo.rules.schema import plan_schema, said_of
-from vestigo.study.check.mistakes import keys, lifetimes, origin, room, values, warm_up
+from vestigo.study.check.mistakes import keys, lifetimes, origin, room, values
 from vestigo.study.survey import findings, verdict
 
 PAGE = Path(__file__).parent.parent / "docs" / "reference.md"
@@ -100,7 +100,7 @@ def _policies() -> str:
 
 
 def _mistakes() -> str:
-    each = [one for module in (warm_up, lifetimes, room, values, origin, keys) for one in _looks(module)]
+    each = [one for module in (lifetimes, room, values, origin, keys) for one in _looks(module)]
     lead = "## Likely mistakes\n\nWhat `vestigo check` looks for. Each is priced by a replay."
     return f"{lead}\n\n{_table(('mistake', 'when it is suspected'), each)}"
 

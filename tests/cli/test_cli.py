@@ -239,10 +239,12 @@ def test_what_was_read_slowly_is_better_prepared(
 ) -> None:
     monkeypatch.setattr(asked, "_SLOW_SECONDS", -1.0)
     (tmp_path / "t.csv").write_text("at,key\n1000000000000000000,a\n")
-    trace = asked.read(str(tmp_path / "t.csv"), None, {}, Progress())
+    trace = asked.read([str(tmp_path / "t.csv")], None, {}, Progress())
     assert f"vestigo convert {tmp_path / 't.csv'} NAME.arrow" in capsys.readouterr().err.replace("\n", "")
+    asked.read([str(tmp_path / "t.csv")], None, {}, Progress(), is_converted=True)
+    assert capsys.readouterr().err == ""
     write_trace(trace, tmp_path / "t.arrow")
-    asked.read(str(tmp_path / "t.arrow"), None, {}, Progress())
+    asked.read([str(tmp_path / "t.arrow")], None, {}, Progress())
     assert capsys.readouterr().err == ""
 
 
@@ -260,7 +262,8 @@ def test_convert_merges_traces(tmp_path: Path) -> None:
 def test_many_notes_are_cut_short(tmp_path: Path) -> None:
     (tmp_path / "logs").mkdir()
     for number in range(25):
-        (tmp_path / "logs" / f"{number:02}.csv").write_text("at,key\n1700000000,a\n")
+        lines_cut = '{"at":"2026-03-17T08:00:00Z","key":"a"}\n{"at'
+        (tmp_path / "logs" / f"{number:02}.jsonl").write_text(lines_cut)
     done = run("convert", "logs", "all.arrow", cwd=tmp_path)
     said = lines(done.stderr)
     assert len(said) == 21

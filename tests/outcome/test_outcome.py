@@ -93,7 +93,7 @@ def test_what_numbers_rest_on_is_said(engine: str) -> None:
     said = replay(told("0 read a size=5", "1 read a", "2 read b lookup=y cost=1"), Rules(), engine=engine).assumptions
     assert said == (
         "an overhead of 64 bytes an entry",
-        "1 read without a size given the median of the look-up's others",
+        "1 read without a size: the look-up's median is used",
         "a size of 1.00 KiB for 1 read",
         "a cost of 0s for 2 reads",
     )

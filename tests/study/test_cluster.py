@@ -44,7 +44,7 @@ def test_the_command_line_names_a_cluster(tmp_path: Path) -> None:
         done = run("sweep", "--cluster", cluster.scheduler_address, "--no-results", cwd=tmp_path)
         chosen = run("choose", "--cluster", cluster.scheduler_address, cwd=tmp_path)
     assert (done.returncode, done.stdout.splitlines()[0][:14]) == (0, "3 candidates, ")
-    assert chosen.stdout.startswith("Today's settings are the best: ")
+    assert chosen.stdout.startswith("Today's settings are the best of 3 candidates: ")
 
 
 def test_a_cluster_that_is_not_there_and_a_trace_that_is_not_prepared(

@@ -6,9 +6,9 @@ from pathlib import Path
 import pytest
 
 from vestigo import read_trace
+from vestigo.cli.asked import plan_for
 from vestigo.errors import RulesError, TraceError
 from vestigo.rules import Rules
-from vestigo.rules.values import from_text
 from vestigo.trace import Trace, synth, write_trace
 from vestigo.units import Duration
 
@@ -179,6 +179,7 @@ def test_words_of_the_trade_are_refused_with_the_rule_that_does_it(word: str, ru
     assert f"{word!r} is unknown; write" in str(error.value) and rule in str(error.value)
 
 
-def test_a_key_keeps_its_zero_on_the_command_line() -> None:
-    assert Rules(pin=from_text("0123")).pin == ("0123",)
-    assert Rules(pin=from_text("123")).pin == ("123",)
+@pytest.mark.parametrize("key", ["0123", "123", "00"])
+def test_a_key_keeps_its_zeros_on_the_command_line(key: str) -> None:
+    plan = plan_for(None, [f"pin={key}", "max_entries=500"])
+    assert plan is not None and plan.rules.pin == (key,) and plan.rules.max_entries == 500

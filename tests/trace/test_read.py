@@ -113,7 +113,7 @@ def test_missing_columns_are_named_with_those_there_are(tmp_path: Path) -> None:
     assert problems == [
         f": no column {name!r}; the file has when, what; "
         f'say what it is made of: columns.{name} = "{{{like}}}", for example'
-        for name in ("at", "key")
+        for name, like in (("at", "when"), ("key", "what"))
     ]
 
 

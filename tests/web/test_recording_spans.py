@@ -141,7 +141,7 @@ def test_patterns_and_nulls_are_as_for_files_and_wrong_values_cost_their_span_al
     assert trace.found.tolist() == [number % 2 for number in range(40) if number not in (7, 23, 30)]
     assert heard.left_out == {
         "no pattern matches them": 1,
-        "their 'size' must be a size in whole bytes from 0 to 2^60, or nothing": 2,
+        "their 'size' must be a size in whole bytes from 0 to 2^60, or with a unit such as 4 KiB, or nothing": 2,
     }
 
 

@@ -60,7 +60,7 @@ def _rule(text: str) -> tuple[str, Any]:
     if not key or not equals:
         raise InputError(f"--rules {text}: is not RULE=VALUE; write max_entries=500, for example")
     key = key if key.startswith(("rules.", "lookup.", "pool.")) else f"rules.{key}"
-    return key, from_text(value)
+    return key, value if key.endswith(".pin") and not value.startswith("[") else from_text(value)
 
 
 def read(

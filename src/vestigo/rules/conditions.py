@@ -86,9 +86,7 @@ def is_one_key(text: str) -> bool:
 
 
 def patterns(value: object) -> tuple[str, ...]:
-    """A pattern of keys, or a list of them. A whole number is a key."""
-    if isinstance(value, int) and not isinstance(value, bool):
-        value = str(value)
+    """A pattern of keys, or a list of them."""
     texts = (value,) if isinstance(value, str) else tuple(value) if isinstance(value, Sequence) else (None,)
     if not all(isinstance(text, str) for text in texts):
         raise ValueError(f'{value!r} is not a pattern of keys; write, for example, "tile/{{...}}", or a list of them')

@@ -161,6 +161,8 @@ def label(made: Any, x: float, y: float, text: str, role: str, *, is_below: bool
     """Names a point, above it or below."""
     from bokeh.core.properties import value
 
-    written = made.text([x], [y], [text], x_offset=10, y_offset=20 if is_below else -8, text_font_size="13px", text_font_style="bold")
+    written = made.text(
+        [x], [y], [text], x_offset=10, y_offset=20 if is_below else -8, text_font_size="13px", text_font_style="bold"
+    )
     written.glyph.text_font = value(FONT)
     written.glyph.tags = [{"text_color": role}]

@@ -43,9 +43,9 @@ def confirm(
 
     >>> import vestigo as vg
     >>> trace = vg.synth(reads=1000, keys=50, seed=1)
-    >>> life = vg.replay(trace, vg.Rules(max_entries=10))
+    >>> running = vg.replay(trace, vg.Rules(max_entries=10))
     >>> begin, end = int(trace.at[0]) / 1e9, (int(trace.at[-1]) + 1) / 1e9
-    >>> counted = [{"at": begin, "hits": 0, "misses": 0}, {"at": end, "hits": measured.hits, "misses": life.misses}]
+    >>> counted = [{"at": begin, "hits": 0, "misses": 0}, {"at": end, "hits": running.hits, "misses": running.misses}]
     >>> vg.confirm(trace, vg.Rules(max_entries=10), counted).is_as_predicted
     True
     >>> vg.confirm(trace, vg.Rules(max_entries=20), counted).tries[0].what

@@ -63,7 +63,7 @@ def _types(wanted: Wanted, known: list[str], first: dict[str, str]) -> dict[str,
     types = dict.fromkeys(known, pa.string())
     for name in (name for role in ("size", "cost") for name in wanted.named(role)):
         cell = first.get(name, "")
-        types[name] = pa.int64() if cell.isdigit() or not cell else pa.large_string()
+        types[name] = pa.int64() if cell.lstrip("-").isdigit() or not cell else pa.large_string()
     for name in wanted.named("at"):
         cell = first.get(name, "")
         is_time = _OFFSET_TIME.fullmatch(cell)
