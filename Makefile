@@ -17,7 +17,7 @@ demo: $(VENV)/installed
 	$(BIN)/vestigo demo
 
 # All that the tests need: make -j3 setup fetches side by side.
-setup: $(VENV)/installed examples/in_life/node_modules tests/browser/node_modules
+setup: $(VENV)/installed examples/beside_a_service/node_modules tests/browser/node_modules
 
 # Files are taken in the order of folders, so that short ones come last.
 test: setup
@@ -57,7 +57,7 @@ bench: $(VENV)/installed
 	$(BIN)/python benchmarks/memory.py
 	$(BIN)/python benchmarks/recorder_cost.py
 	$(BIN)/python benchmarks/asking.py
-	$(BIN)/python benchmarks/in_life.py
+	$(BIN)/python benchmarks/beside_a_service.py
 	$(BIN)/python benchmarks/pages.py
 
 # The pages of docs/ and a reference of all public names, as HTML.

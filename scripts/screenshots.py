@@ -52,7 +52,7 @@ LISTEN = (
 )
 
 
-def in_life(folder: Path) -> None:
+def beside_a_service(folder: Path) -> None:
     """The counters of a desk whose settings differ from the plan's, every half hour of the demo's two days."""
     trace, plan = write_demo(folder / "vestigo-demo")
     live = changed(read_plan(plan), {"lookup.vessel.sliding": "1m"})
@@ -143,7 +143,7 @@ def main() -> None:
         terminal_shot(
             "check.png", "vestigo check --plan vestigo-demo/plan.toml --no-results | head -50", Path(folder), 9, 10
         )
-        in_life(Path(folder))
+        beside_a_service(Path(folder))
         terminal_shot(
             "confirm.png", "vestigo confirm --plan vestigo-demo/plan.toml --counters counted.csv", Path(folder), 9, 20
         )

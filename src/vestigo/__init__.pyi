@@ -4,7 +4,7 @@ from .engine import key_by_key, read_by_read, replay, what_if
 from .errors import InputError, Interrupted, PlanError, RulesError, TraceError, VestigoError
 from .outcome import Keys, Measures, Outcome, Reads, Slice
 from .recording import Recorder
-from .rules import Aim, Life, Plan, Policy, Pool, Room, Rules, Value, WhatIf, Worth, read_plan
+from .rules import Aim, CounterNames, Plan, Policy, Pool, Room, Rules, Value, WhatIf, Worth, read_plan
 from .show import figures
 from .study import (
     Advice,
@@ -61,6 +61,7 @@ __all__ = [
     "Compared",
     "Comparison",
     "Confirmation",
+    "CounterNames",
     "Difference",
     "Driven",
     "Duration",
@@ -72,7 +73,6 @@ __all__ = [
     "Interrupted",
     "KeySample",
     "Keys",
-    "Life",
     "Measures",
     "Mistake",
     "Op",

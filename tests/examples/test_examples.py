@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 EXAMPLES = sorted((Path(__file__).parents[2] / "examples").glob("*.py"))
-WITH_NODE = ("in_life",)
+WITH_NODE = ("beside_a_service",)
 
 
 @pytest.mark.parametrize("example", EXAMPLES, ids=lambda path: path.stem)

@@ -214,7 +214,7 @@ def test_every_contradiction_is_told_with_the_lines_of_both(tmp_path: Path) -> N
     for line, rule in {2: "when_full", 3: "jitter", 5: "rules.per: tell_nodes", 9: "pin"}.items():
         assert any(f"line {line}: {rule}" in problem for problem in problems)
     assert any("max_entries = 2 has no room" in problem and "line 7, too" in problem for problem in problems)
-    assert any('eviction = "belady" with on_write' in problem and "line 11, too" in problem for problem in problems)
+    assert any('eviction = "belady" and on_write' in problem and "line 11, too" in problem for problem in problems)
 
 
 def test_a_look_up_takes_back_what_the_rules_of_all_state(tmp_path: Path) -> None:

@@ -106,8 +106,8 @@ def test_chance_is_no_difference_where_the_trace_is_of_another_time(day: Trace) 
 
 
 def test_evictions_loads_and_what_is_held_are_compared_too(day: Trace) -> None:
-    life = changed(PLAN, {"rules.max_entries": 30})
-    outcome = vg.replay(day, life)
+    running = changed(PLAN, {"rules.max_entries": 30})
+    outcome = vg.replay(day, running)
     hits = {"hits": 0, "misses": 0, "loads": 0, "evictions": 0, "entries": 0, "bytes": 0, "at": 0}
     counts = {name: getattr(outcome, name) for name in ("hits", "misses", "loads", "evictions")}
     last = {**counts, "at": 7200, "entries": outcome.entries_peak, "bytes": outcome.memory_peak}
@@ -176,8 +176,8 @@ def test_another_hour_of_the_same_process_is_an_alarm_in_5_of_100_cases(scrapes:
     cases = int(os.environ.get("VESTIGO_ALARMS", "20"))
     alarms = 0
     for case in range(cases):
-        life = counted(process(2 * case + 1, lookups), NEAR, 0, 3600, scrapes)
-        alarms += not found_without_tries(process(2 * case, lookups), life).is_as_predicted
+        running = counted(process(2 * case + 1, lookups), NEAR, 0, 3600, scrapes)
+        alarms += not found_without_tries(process(2 * case, lookups), running).is_as_predicted
     assert alarms <= 0.05 * cases + 3 * np.sqrt(0.05 * 0.95 * cases)
 
 

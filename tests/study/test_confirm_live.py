@@ -17,7 +17,7 @@ path = "recording"
 [rules]
 absolute = "{}"
 
-[life]
+[counters]
 hits = 'desk_reads_total{{answer="held", cache="{{lookup}}"}}'
 misses = 'desk_reads_total{{answer="asked", cache="{{lookup}}"}}'
 """

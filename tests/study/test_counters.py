@@ -9,13 +9,13 @@ import numpy as np
 import pandas as pd
 import pytest
 
-from vestigo import InputError, Life, Plan, PlanError, RulesError, read_plan
-from vestigo.rules.life import Series
+from vestigo import CounterNames, InputError, Plan, PlanError, RulesError, read_plan
+from vestigo.rules.counter_names import Series
 from vestigo.rules.plan_text import plan_text
 from vestigo.study import read_counters
 
 AT = 1_773_734_400
-LIFE = Life(
+COUNTED = CounterNames(
     hits='reads_total{result="hit",cache="{lookup}"}',
     misses=['reads_total{result="miss",cache="{lookup}"}', 'late_total{cache="{lookup}"}'],
     entries="held",
@@ -48,7 +48,7 @@ def test_text_of_a_service_is_one_moment_a_file(tmp_path: Path, names: list[str]
     for number, (name, stamp) in enumerate(zip(names, stamps, strict=True)):
         (tmp_path / name).write_text(text(10 + 30 * number, 5 + 9 * number, number, stamp, end))
         os.utime(tmp_path / name, (AT + 60 * number, AT + 60 * number))
-    found = read_counters(tmp_path, LIFE)
+    found = read_counters(tmp_path, COUNTED)
     assert np.diff(found.at_ns).tolist() == [60 * 10**9]
     assert (found.at_ns[0] == AT * 10**9, found.lookups) == (True, ["vessel"])
     for lookup in ("vessel", None):
@@ -71,11 +71,11 @@ def test_tables_have_a_row_a_moment(tmp_path: Path, how: str) -> None:
     if how == "frame":
         given = pd.DataFrame(ROWS)
     elif how != "records":
-        given = tmp_path / f"life.{how}"
+        given = tmp_path / f"counts.{how}"
         lines = "\n".join(map(json.dumps, ROWS))
         whole = {"csv": pd.DataFrame(ROWS).to_csv(index=False), "json": json.dumps(ROWS), "jsonl": lines}
         given.write_text(whole[how])
-    found = read_counters(given, Life())
+    found = read_counters(given, CounterNames())
     hits, all_hits = found.rises("hits", "vessel"), found.rises("hits", None)
     assert hits is not None
     assert all_hits is not None
@@ -84,7 +84,7 @@ def test_tables_have_a_row_a_moment(tmp_path: Path, how: str) -> None:
 
 def test_a_counter_that_falls_began_anew() -> None:
     rows = [{"at": at, "hits": hits, "reads": reads} for at, hits, reads in ((0, 50, 90), (1, 70, 120), (2, 5, 8))]
-    found = read_counters(rows, Life())
+    found = read_counters(rows, CounterNames())
     hits = found.rises("hits", None)
     assert hits is not None
     assert (hits.tolist(), found.restarts) == ([20.0, 5.0], 1)
@@ -114,14 +114,14 @@ def test_a_counter_that_falls_began_anew() -> None:
 def test_what_is_wrong_is_said_with_its_place(tmp_path: Path, content: str, name: str, said: str) -> None:
     (tmp_path / name).write_text(content)
     with pytest.raises(InputError) as error:
-        read_counters(tmp_path / name, Life())
+        read_counters(tmp_path / name, CounterNames())
     assert said in str(error.value)
 
 
 def test_a_counter_that_a_scrape_lacks_is_as_it_was_before() -> None:
     rows: list[dict[str, Any]] = [{"at": at, "hits": 10 * at, "misses": 10 * at} for at in range(5)]
     del rows[0]["hits"], rows[2]["hits"], rows[3]["hits"]  # it is first seen later, and missing for a while
-    found = read_counters(rows, Life())
+    found = read_counters(rows, CounterNames())
     hits = found.rises("hits", None)
     assert hits is not None
     assert (hits.tolist(), found.restarts) == ([10.0, 0.0, 0.0, 30.0], 0)
@@ -129,7 +129,7 @@ def test_a_counter_that_a_scrape_lacks_is_as_it_was_before() -> None:
 
 def test_all_problems_of_a_table_are_said_at_once() -> None:
     with pytest.raises(InputError) as error:
-        read_counters([{"hits": 1}, {"at": "noon"}, {"at": [1]}], Life())
+        read_counters([{"hits": 1}, {"at": "noon"}, {"at": [1]}], CounterNames())
     assert [problem.split(":")[0] for problem in error.value.problems] == [
         "counters, record 1",
         "counters, record 2",
@@ -140,10 +140,10 @@ def test_all_problems_of_a_table_are_said_at_once() -> None:
 def test_what_is_not_there_is_said(tmp_path: Path) -> None:
     for where, said in ((tmp_path / "none", "cannot be read: No such file"), (tmp_path, "the folder holds no file")):
         with pytest.raises(InputError, match=said):
-            read_counters(where, Life())
+            read_counters(where, CounterNames())
     (tmp_path / "odd").write_bytes(b"\xff\xfe")
     with pytest.raises(InputError, match="is not UTF-8 text"):
-        read_counters(tmp_path / "odd", Life())
+        read_counters(tmp_path / "odd", CounterNames())
 
 
 def test_series_are_written_as_prometheus_does() -> None:
@@ -158,22 +158,22 @@ def test_series_are_written_as_prometheus_does() -> None:
 @pytest.mark.parametrize("wrong", ["5a", "a{", "a{b}", "a{b=c}", 'a{b="c"', "", 7, ["a", 7]])
 def test_what_is_no_series_is_said(wrong: Any) -> None:
     with pytest.raises(RulesError, match="is not a series; write"):
-        Life(hits=wrong)
+        CounterNames(hits=wrong)
 
 
 def test_a_plan_says_which_counter_is_which(tmp_path: Path) -> None:
     (tmp_path / "plan.toml").write_text(
-        """[life]\nhits = 'reads_total{result="hit",cache="{lookup}"}'\nmisses = ["a", "b"]\n"""
+        """[counters]\nhits = 'reads_total{result="hit",cache="{lookup}"}'\nmisses = ["a", "b"]\n"""
     )
     plan = read_plan(tmp_path / "plan.toml")
-    assert plan.life.hits == LIFE.hits
-    assert [one.metric for one in plan.life.misses] == ["a", "b"]
+    assert plan.counters.hits == COUNTED.hits
+    assert [one.metric for one in plan.counters.misses] == ["a", "b"]
     (tmp_path / "again.toml").write_text(plan_text(plan))
-    assert read_plan(tmp_path / "again.toml").life == plan.life != Plan().life
-    (tmp_path / "plan.toml").write_text('[life]\nhit = "x"\nmisses = 5\n')
+    assert read_plan(tmp_path / "again.toml").counters == plan.counters != Plan().counters
+    (tmp_path / "plan.toml").write_text('[counters]\nhit = "x"\nmisses = 5\n')
     with pytest.raises(PlanError) as error:
         read_plan(tmp_path / "plan.toml")
     assert [problem.partition("plan.toml, ")[2] for problem in error.value.problems] == [
         "line 2: 'hit' is unknown; did you mean 'hits'?",
-        "line 3: life.misses: 5 is not a series; write text, such as 'reads_total{result=\"hit\"}'",
+        "line 3: counters.misses: 5 is not a series; write text, such as 'reads_total{result=\"hit\"}'",
     ]

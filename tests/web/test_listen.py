@@ -21,7 +21,7 @@ from vestigo.trace.trace import Op
 from vestigo.web.listen.otlp import PROTOBUF
 
 HERE = Path(__file__).parent
-PACKAGES = HERE.parents[1] / "examples" / "in_life" / "node_modules"
+PACKAGES = HERE.parents[1] / "examples" / "beside_a_service" / "node_modules"
 VESSELS = (
     "--span",
     "name=vessel.{...}",

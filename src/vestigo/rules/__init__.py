@@ -2,7 +2,7 @@
 
 from vestigo.rules.aim import Aim, Worth
 from vestigo.rules.conditions import Value
-from vestigo.rules.life import Life
+from vestigo.rules.counter_names import CounterNames
 from vestigo.rules.plan import Plan
 from vestigo.rules.plan_file import read_plan
 from vestigo.rules.policy import Policy, Room
@@ -12,7 +12,7 @@ from vestigo.rules.what_if import WhatIf
 
 __all__ = [
     "Aim",
-    "Life",
+    "CounterNames",
     "Plan",
     "Policy",
     "Pool",

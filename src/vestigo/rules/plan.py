@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 
 from vestigo.errors import RulesError, unknown
 from vestigo.rules.aim import Aim
-from vestigo.rules.life import Life
+from vestigo.rules.counter_names import CounterNames
 from vestigo.rules.pool import POOL_RULES, Pool, PoolRules
 from vestigo.rules.rules import Rules
 from vestigo.rules.stated import Stated
@@ -83,7 +83,7 @@ class Plan:
     """Values by dotted key (``"lookup.vessel.max_entries"``). A sweep tries every combination of them."""
     aim: Aim = Aim()
     """What `Sweep.choose` makes best, and within which limits."""
-    life: Life = Life()
+    counters: CounterNames = CounterNames()
     """Which counters of the running service mean what."""
     called: Called = field(default=Called(), compare=False)
     """What outputs call these settings."""
@@ -244,6 +244,6 @@ class Plan:
         if pool.eviction.name == "belady" and (rules.on_write == "drop" or rules.tell_nodes != "nothing"):
             yield (
                 ("pool", name, "eviction"),
-                f'eviction = "belady" and writes that drop entries of {lookup} contradict each other: it keeps a key for '
-                "its next read, and a write takes it before; choose another policy",
+                f'eviction = "belady" and writes that drop entries of {lookup} contradict each other: it keeps a key '
+                "for its next read, and a write takes it before; choose another policy",
             )

@@ -10,7 +10,7 @@ from vestigo.errors import PlanError, RulesError
 from vestigo.measures import MEASURES, check_direction
 from vestigo.rules import conditions, plan_lines, values, vary
 from vestigo.rules.aim import Aim, Worth
-from vestigo.rules.life import Life
+from vestigo.rules.counter_names import CounterNames
 from vestigo.rules.plan import Plan
 from vestigo.rules.plan_tables import Found, Table, Tables
 from vestigo.rules.pool import Pool
@@ -21,16 +21,16 @@ from vestigo.trace import Intake
 from vestigo.trace.reading.intake import problems
 from vestigo.units import Duration
 
-_TABLES = ["trace", "rules", "lookup", "pool", "candidate", "whatif", "vary", "aim", "worth", "life"]
+_TABLES = ["trace", "rules", "lookup", "pool", "candidate", "whatif", "vary", "aim", "worth", "counters"]
 _OF_A_CANDIDATE = ["rules", "lookup", "pool"]
 _INTAKE = [option.name for option in fields(Intake)]
 
-_Kind = TypeVar("_Kind", Pool, WhatIf, Life)
+_Kind = TypeVar("_Kind", Pool, WhatIf, CounterNames)
 
 
 def read_plan(path: str | Path) -> Plan:
     """The plan in a TOML file with ``[trace]``, ``[rules]``, ``[lookup.*]``, ``[pool.*]``, ``[whatif]``,
-    ``[candidate.*]``, ``[vary]``, ``[aim]``, ``[worth]`` and ``[life]``.
+    ``[candidate.*]``, ``[vary]``, ``[aim]``, ``[worth]`` and ``[counters]``.
 
     Raises PlanError, which names every problem with its line. A relative ``trace.path`` starts at the plan's own
     folder.
@@ -76,7 +76,7 @@ class _Reader(Tables):
             intake=intake,
             what_if=self.what_if(tables),
             aim=self.aim(tables),
-            life=self.life(tables),
+            counters=self.counters(tables),
             **settings,
         )
         plan = replace(plan, vary=self.vary(tables, plan))
@@ -142,10 +142,10 @@ class _Reader(Tables):
         places: Found = {key: (value, ("whatif", key)) for key, value in table.items()}
         return self.checked(WhatIf, table, ("whatif",), places) or WhatIf()
 
-    def life(self, tables: Table) -> Life:
-        table = self.table((), "life", tables)
-        places: Found = {key: (value, ("life", key)) for key, value in table.items()}
-        return self.checked(Life, table, ("life",), places) or Life()
+    def counters(self, tables: Table) -> CounterNames:
+        table = self.table((), "counters", tables)
+        places: Found = {key: (value, ("counters", key)) for key, value in table.items()}
+        return self.checked(CounterNames, table, ("counters",), places) or CounterNames()
 
     def vary(self, tables: Table, plan: Plan) -> dict[str, list[Any]]:
         """Reads the values that vary. Every value is tried alone, so that a problem is reported with its line."""

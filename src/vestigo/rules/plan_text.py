@@ -45,7 +45,7 @@ def plan_text(plan: Plan, folder: Path | None = None) -> str:
         "whatif": stated["what_if"],
         "aim": _aim(plan.aim),
         "worth": _worth(plan.aim),
-        "life": plan.life.to_dict(),
+        "counters": plan.counters.to_dict(),
     }
     return tomli_w.dumps({name: table for name, table in tables.items() if table})
 

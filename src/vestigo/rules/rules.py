@@ -192,7 +192,8 @@ class Rules(PoolRules):
             ),
             (
                 self.reload_after is not None and self.absolute is None,
-                "reload_after needs absolute: it is a share of that lifetime; state absolute, or leave reload_after out",
+                "reload_after needs absolute: it is a share of that lifetime; state absolute, or leave reload_after "
+                "out",
             ),
             (
                 self.serve_stale > 0 and not self.expires,
@@ -219,8 +220,8 @@ class Rules(PoolRules):
             ),
             (
                 self.eviction.name == "belady" and self.on_write == "drop",
-                'eviction = "belady" and on_write = "drop" contradict each other: it keeps a key for its next read, and a '
-                "write takes it before; choose another policy, or leave or replace",
+                'eviction = "belady" and on_write = "drop" contradict each other: it keeps a key for its next read, '
+                "and a write takes it before; choose another policy, or leave or replace",
             ),
             (
                 self.eviction.name == "belady" and self.tell_nodes != "nothing",

@@ -13,8 +13,8 @@ from vestigo.measures import MEASURES
 from vestigo.rules import values
 from vestigo.rules.aim import Worth
 from vestigo.rules.conditions import KeepIf, patterns
+from vestigo.rules.counter_names import CounterNames, series
 from vestigo.rules.eviction import POLICIES, Eviction
-from vestigo.rules.life import Life, series
 from vestigo.rules.moments import Moments, read_zone
 from vestigo.rules.pool import Pool, look_up_names
 from vestigo.rules.rules import Rules
@@ -95,7 +95,10 @@ def plan_schema() -> Schema:
                 "vary": {"type": "object", "description": "Values of which a sweep tries every combination."},
                 "aim": {**_of_aim(), "description": "What to make best, and within which limits."},
                 "worth": {**_of_worth(), "description": "What things cost, in one currency."},
-                "life": {**_of_model(Life), "description": "Which counters of the running service mean what."},
+                "counters": {
+                    **_of_model(CounterNames),
+                    "description": "Which counters of the running service mean what.",
+                },
             }
         ),
     }

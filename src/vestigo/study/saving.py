@@ -14,7 +14,7 @@ from vestigo.data import Data
 from vestigo.errors import InputError
 from vestigo.files import write_text
 from vestigo.outcome import Keys, Mark, Measures, Outcome, Reads, Slice, Slices, Spans
-from vestigo.rules import Aim, Life, Plan, Pool, Rules, WhatIf, Worth
+from vestigo.rules import Aim, CounterNames, Plan, Pool, Rules, WhatIf, Worth
 from vestigo.rules.aim import Limit
 from vestigo.rules.checked import Checked
 from vestigo.rules.plan import Called
@@ -63,7 +63,7 @@ _RECORDS = {
     )
 }
 _TUPLES = {kind.__name__: kind for kind in (Mark, Excess, HeldOut, Relaxed, Limit, Called)}
-_RULES = {kind.__name__: kind for kind in (Rules, Pool, WhatIf, Life)}
+_RULES = {kind.__name__: kind for kind in (Rules, Pool, WhatIf, CounterNames)}
 
 
 def save(what: Data | Plan, path: str | Path) -> Path:

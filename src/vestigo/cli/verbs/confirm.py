@@ -31,8 +31,8 @@ def confirm(
 ) -> None:
     """Compare the counters of a running cache with what the plan predicts on a trace of the same time.
 
-    It says whether life is as predicted. If it is not, replays look for what would explain it. The plan's [life] says
-    which counter is which.
+    It says whether the running cache matches the prediction. If not, replays look for what would explain it. The plan's
+    [counters] says which counter is which.
 
     Example: vestigo confirm week.arrow --plan plan.toml --counters scrapes/
 
@@ -50,7 +50,7 @@ def confirm(
         raise InputError("no counters: name scrapes of the running service, such as --counters scrapes/")
     stated = plan_for(plan, rules, is_needed=True) or Plan()
     with Progress() as progress:
-        known = read_counters(counters, stated.life)
+        known = read_counters(counters, stated.counters)
         read_in = read(trace, stated, intake_options(intake, strict), progress)
         found = confirm_of(read_in, stated, known, tolerate=tolerate, progress=progress.step)
     if as_json:
@@ -65,5 +65,5 @@ VERB = Verb(
     13,
     "A running cache's counters beside the prediction.",
     confirm,
-    "0 done, life is as predicted, 1 it is not, 2 wrong input, 130 interrupted",
+    "0 done, the running cache matches the prediction, 1 it does not, 2 wrong input, 130 interrupted",
 )

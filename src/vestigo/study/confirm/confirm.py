@@ -31,8 +31,8 @@ def confirm(
     """Compares the counters of a running cache with what its settings give on a trace of the same time.
 
     `counters` are scrapes of at least two moments: a file, a folder of them, several files, or records with ``at``,
-    maybe ``lookup``, and counters by name. Files are text of Prometheus or OpenMetrics, CSV or JSON. The plan's `life`
-    says which counter means what.
+    maybe ``lookup``, and counters by name. Files are text of Prometheus or OpenMetrics, CSV or JSON. The plan's
+    `counters` say which counter means what.
 
     Rates are compared over the time between the first scrape and the last. What the trace has before is replayed but
     not counted. A rate differs if the difference is more than chance and more than `tolerate`, a share of the reads.
@@ -54,7 +54,7 @@ def confirm(
     share = float(argument("tolerate", parse_share, tolerate))
     stated = plan_of(settings)
     on, plan = what_if.applied(trace_of(trace, stated), stated)
-    known = counters if isinstance(counters, Counters) else read_counters(counters, stated.life)
+    known = counters if isinstance(counters, Counters) else read_counters(counters, stated.counters)
     time = Time.of(on, known.at_ns, first_counted(on, plan.warm_up))
     progress("replaying the settings")
     today = predict(on, plan, time)

@@ -14,7 +14,7 @@ import numpy as np
 
 from vestigo.data import Data
 from vestigo.errors import InputError
-from vestigo.rules.life import Life, Series
+from vestigo.rules.counter_names import CounterNames, Series
 from vestigo.trace.trace import Longs
 from vestigo.units import SECOND
 
@@ -98,7 +98,7 @@ def _filled(numbers: np.ndarray) -> np.ndarray:
     return np.where(last < 0, 0.0, numbers[last])
 
 
-def read_counters(where: Any, life: Life) -> Counters:
+def read_counters(where: Any, names: CounterNames) -> Counters:
     """Reads a file, a folder of files, several files, or records in memory, with at least two moments.
 
     A record, or a row of CSV, has ``at``, maybe ``lookup``, and counters by name. A file of Prometheus or OpenMetrics
@@ -106,7 +106,7 @@ def read_counters(where: Any, life: Life) -> Counters:
     1970), or the time of the file. Raises InputError.
 
     >>> rows = [{"at": 0, "hits": 0, "misses": 0}, {"at": 60, "hits": 45, "misses": 15}]
-    >>> read_counters(rows, Life()).rises("hits", None).tolist()
+    >>> read_counters(rows, CounterNames()).rises("hits", None).tolist()
     [45.0]
     """
     if isinstance(where, (str, Path)):
@@ -122,7 +122,7 @@ def read_counters(where: Any, life: Life) -> Counters:
             if moments
             else "counters: no scrape found; give at least two"
         )
-    values = _gathered(scrapes, moments, life)
+    values = _gathered(scrapes, moments, names)
     if not any(counter == "hits" for counter, _ in values) or len({counter for counter, _ in values}) < 2:
         raise InputError(_missing(scrapes, values))
     return Counters(np.array(moments, np.int64), values)
@@ -228,10 +228,10 @@ def _moment(at: Any) -> int:
     return round(moment.timestamp() * SECOND)
 
 
-def _gathered(scrapes: Iterable[Scrape], moments: Sequence[int], life: Life) -> dict[Key, np.ndarray]:
+def _gathered(scrapes: Iterable[Scrape], moments: Sequence[int], names: CounterNames) -> dict[Key, np.ndarray]:
     """The sum of the samples of each counter and look-up, at each moment."""
     place = {at_ns: number for number, at_ns in enumerate(moments)}
-    wanted = {counter: getattr(life, counter) or _by_its_name(counter) for counter in (*RISING, *NOW)}
+    wanted = {counter: getattr(names, counter) or _by_its_name(counter) for counter in (*RISING, *NOW)}
     found: dict[Key, np.ndarray] = {}
     for scrape in scrapes:
         for sample in scrape.samples:
@@ -255,6 +255,6 @@ def _missing(scrapes: Sequence[Scrape], values: Mapping[Key, Any]) -> str:
     there = {counter for counter, _ in values}
     lacks = "hits" if "hits" not in there else "misses or reads"
     return (
-        f"counters: none says {lacks}; name them in the plan's [life], such as "
+        f"counters: none says {lacks}; name them in the plan's [counters], such as "
         f"{lacks.split(maxsplit=1)[0]} = 'reads_total{{result=\"hit\"}}'; the scrapes have {shown}"
     )

@@ -1,7 +1,7 @@
-"""From a service in Node.js to settings that are confirmed in life, without a line of ours in it.
+"""From a service in Node.js to settings that are confirmed by the running service, without a line of ours in it.
 
-The desk's service (in_life/service.mjs) sends OpenTelemetry spans. They are recorded, its own cache is driven with the
-recording, a size is chosen, the service is started with it, and its counters are held against the prediction.
+The desk's service (beside_a_service/service.mjs) sends OpenTelemetry spans. They are recorded, its own cache is driven
+with the recording, a size is chosen, the service is started with it, and its counters are held against the prediction.
 """
 
 import http.client
@@ -16,11 +16,13 @@ from pathlib import Path
 
 import vestigo as vg
 
-HERE = Path(__file__).parent / "in_life"
+HERE = Path(__file__).parent / "beside_a_service"
 VESTIGO = [sys.executable, "-m", "vestigo"]
 READ_AS = ("columns.lookup=vessel", "columns.key={vessel.sign}", "columns.size={vessel.bytes}",
            "null_where.vessel.known=false")  # fmt: skip
-LIFE = vg.Life(hits='desk_reads_total{answer="hit"}', misses='desk_reads_total{answer="miss"}', entries="desk_entries")
+COUNTED = vg.CounterNames(
+    hits='desk_reads_total{answer="hit"}', misses='desk_reads_total{answer="miss"}', entries="desk_entries"
+)
 
 
 @contextmanager
@@ -84,7 +86,7 @@ def main(folder: Path) -> None:
     print(f"drive: {driven.differ} of {driven.driven.reads:,} reads are answered otherwise than in the replay")
 
     def with_room(most: int) -> vg.Plan:
-        return vg.Plan(vg.Rules(max_entries=most, nulls="keep", on_write="drop"), life=LIFE)
+        return vg.Plan(vg.Rules(max_entries=most, nulls="keep", on_write="drop"), counters=COUNTED)
 
     plan = vg.Plan(today, candidates={f"room for {most}": with_room(most) for most in (40, 80, 160, 320)})
     results = vg.compare(before, plan)
@@ -99,7 +101,7 @@ def main(folder: Path) -> None:
         ask(desk, seed=3)
         scrapes[1].write_text(request(desk, "GET", "/metrics"))
 
-    for plan, what in ((chosen, "as chosen"), (vg.Plan(today, life=LIFE), "as it was before")):
+    for plan, what in ((chosen, "as chosen"), (vg.Plan(today, counters=COUNTED), "as it was before")):
         confirmation = vg.confirm(vg.read_trace(folder / "after"), plan, scrapes, tolerate="3%")
         rate = confirmation.compared[0]
         print(
@@ -107,12 +109,12 @@ def main(folder: Path) -> None:
             end="; ",
         )
         best = confirmation.explained_by
-        print("as predicted" if best is None else f"not as predicted: {', '.join(best.changes)} is another one in life")
+        print("as predicted" if best is None else f"not as predicted: {', '.join(best.changes)} is another one there")
 
 
 if __name__ == "__main__":
     if shutil.which("node") is None or not (HERE / "node_modules").exists():
-        print("Node.js or the packages of in_life/package.json are missing (npm install): nothing was recorded")
+        print("Node.js or its packages are missing (npm install in beside_a_service): nothing was recorded")
     else:
         with tempfile.TemporaryDirectory() as name:
             main(Path(name))

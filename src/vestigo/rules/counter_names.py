@@ -1,4 +1,4 @@
-"""Which counters of a running service mean what: ``[life]`` in a plan."""
+"""Which counters of a running service mean what: ``[counters]`` in a plan."""
 
 import re
 from collections.abc import Mapping
@@ -66,11 +66,11 @@ def series(value: object) -> tuple[Series, ...]:
 _Counter = Annotated[tuple[Series, ...], BeforeValidator(series)]
 
 
-class Life(Checked):
+class CounterNames(Checked):
     """Which counters of the running cache say what: series of Prometheus, or columns of a table. What is not stated is
     looked for under its own name.
 
-    >>> str(Life(hits='reads_total{result="hit"}').hits[0])
+    >>> str(CounterNames(hits='reads_total{result="hit"}').hits[0])
     'reads_total{result="hit"}'
     """
 
