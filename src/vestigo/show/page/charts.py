@@ -157,12 +157,12 @@ def points(  # noqa: PLR0913  # a mark's looks by name
     return drawn
 
 
-def label(made: Any, x: float, y: float, text: str, role: str, *, is_below: bool = False) -> None:
+def label(made: Any, at: tuple[float, float], text: str, role: str, *, is_below: bool = False) -> None:
     """Names a point, above it or below."""
     from bokeh.core.properties import value
 
-    written = made.text(
-        [x], [y], [text], x_offset=10, y_offset=20 if is_below else -8, text_font_size="13px", text_font_style="bold"
-    )
+    offset = 20 if is_below else -8
+    written = made.text([at[0]], [at[1]], [text], x_offset=10, y_offset=offset)
+    written.glyph.text_font_size, written.glyph.text_font_style = "13px", "bold"
     written.glyph.text_font = value(FONT)
     written.glyph.tags = [{"text_color": role}]

@@ -121,7 +121,7 @@ def _front(explorer: Explorer, known: list[Candidate]) -> Any:
     ceiling.tags = [{"line_color": "quiet"}]
     made.add_layout(ceiling)
     least = min([max(today.memory_peak, 1), *(one[0] for one in places)])
-    label(made, least, top, f"upper bound: {format_share(top)}", "quiet", is_below=top > _HIGH)
+    label(made, (least, top), f"upper bound: {format_share(top)}", "quiet", is_below=top > _HIGH)
     made.add_tools(TapTool(renderers=drawn[:3]))
     made.y_range = Range1d(start=0, end=min(top + 0.12, 1.05))
     sizes_on(made.xaxis[0], today.memory_peak / 2, today.memory_peak * 2)

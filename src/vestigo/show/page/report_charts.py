@@ -49,7 +49,7 @@ def front_chart(found: Sweep, pick: Pick, shown: list[Candidate]) -> Any:
             marker, role = marked[one.name]
             at = place([(number, one)])
             drawn.append(points(made, one.name, at, role=role, marker=marker, size=20 if marker == "star" else 15))
-            label(made, at["x"][0], at["y"][0], "today" if one.name == found.today.name else "the pick", role)
+            label(made, (at["x"][0], at["y"][0]), "today" if one.name == found.today.name else "the pick", role)
     memory, hits = (np.array([one.measure(name) for one in shown]) for name in ("memory_peak", of_hits))
     made.x_range = Range1d(start=max(memory.min(), 1) / 1.15, end=max(memory.max(), 2) * 1.3)
     sizes_on(made.xaxis[0], made.x_range.start, made.x_range.end)
@@ -140,7 +140,7 @@ def _mark(charts: Mapping[str, Any], outcome: Outcome) -> None:
             span.tags = [{"line_color": "quiet"}]
             drawn.add_layout(span)
         if mark.at_ns >= free_from:
-            label(charts["hits"], mark.at_ns / 1e6, 0, printable(mark.what, 24), "quiet")
+            label(charts["hits"], (mark.at_ns / 1e6, 0), printable(mark.what, 24), "quiet")
             free_from = mark.at_ns + (ends - begins) // 8
 
 

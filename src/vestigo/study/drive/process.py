@@ -98,7 +98,7 @@ class _Talker:
         if not isinstance(batch, int) or isinstance(batch, bool) or not 1 <= batch <= _LARGEST_BATCH:
             raise Stopped(
                 -1,
-                f"the cache answered batch = {batch!r}; write how many requests a line may have, 1 to {_LARGEST_BATCH:,}",
+                f"the cache answered batch = {batch!r}; write the requests a line may have, 1 to {_LARGEST_BATCH:,}",
             )
         return batch
 

@@ -110,8 +110,9 @@ def _narrow(name: str, keys: Keys) -> Iterator[Finding]:
             yield Finding(
                 NARROW,
                 name,
-                f"part {place + 1} of the key (for example {parts[rows[0]][place]!r}) is different at nearly every read; "
-                f"without it, {format_share(without)} of the reads would repeat a key instead of {format_share(now)}",
+                f"part {place + 1} of the key (for example {parts[rows[0]][place]!r}) is different at nearly every "
+                f"read; without it, {format_share(without)} of the reads would repeat a key instead of "
+                f"{format_share(now)}",
                 total,
                 examples,
             )
@@ -143,8 +144,8 @@ def _wide(trace: Trace, reads: Reads, keys: Keys) -> Iterator[Finding]:
         yield Finding(
             WIDE,
             trace.lookups[lookup],
-            f"the {what} of {counted(len(own), 'key')} switch back and forth ({counted(back, 'read')} returned to an earlier "
-            f"one{else_chance}); the key probably lacks something that the answer depends on",
+            f"the {what} of {counted(len(own), 'key')} switch back and forth ({counted(back, 'read')} returned to an "
+            f"earlier one{else_chance}); the key probably lacks something that the answer depends on",
             touched,
             tuple(str(trace.keys[int(key)]) for key in own[:_SHOWN]),
         )
