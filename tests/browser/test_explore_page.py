@@ -187,9 +187,17 @@ def test_what_means_nothing_is_said_at_its_knob_and_taken_back(page: Knobs) -> N
     page.page.fill("#knob-absolute", "5")
     page.page.press("#knob-absolute", "Enter")
     page.page.locator("#knob-absolute-problem", has_text="has no unit").wait_for()
-    assert "numbers are those of before" in page.page.locator("#state").inner_text()
+    assert "numbers still show the settings before" in page.page.locator("#state").inner_text()
+    assert page.page.locator("#summary").inner_text() == "Not replayed: these settings cannot be used."
     page.type_into("absolute", "5s")
     assert page.page.locator("#knob-absolute-problem").inner_text() == ""
+
+
+def test_an_axis_has_numbers_where_settings_lie_close(page: Knobs) -> None:
+    marks = """([least, most]) => roundSizes(least, most).filter((tick) => tick >= least / 1.1 && tick <= most * 1.1)"""
+    for least, most in [(1000, 1001), (5.1e6, 5.6e6), (3e7, 1e8), (1e3, 1e9), (1, 2)]:
+        ticks = page.page.evaluate(marks, [least, most])
+        assert 1 < len(ticks) <= 9, (least, most, ticks)
 
 
 def test_settings_are_kept_named_compared_and_taken(page: Knobs) -> None:
@@ -198,6 +206,8 @@ def test_settings_are_kept_named_compared_and_taken(page: Knobs) -> None:
     page.page.locator("#keep").click()
     page.page.get_by_label("name").fill("small")
     page.page.get_by_label("name").press("Enter")
+    both = [page.page.locator(f"#{which}").input_value() for which in ("one", "other")]
+    assert both == ["today", "now"]
     page.type_into("max_entries", "2000")
     page.page.locator("#one").select_option("now")
     page.page.locator("#other").select_option("now")

@@ -177,7 +177,7 @@ def test_writes_that_are_drawn_come_after_the_rows_of_their_moment() -> None:
         ({"changes": -1}, "changes: -1 is not a number of times"),
         ({"origin": "twice"}, "origin: 'twice' is not a number of times"),
         ({"origin": True}, "origin: True is not"),
-        ({"spread": "by key"}, 'spread = "by key" without nodes'),
+        ({"spread": "by key"}, 'spread = "by key" needs nodes'),
         ({"restart_at": "12:00"}, "restart_at needs zone"),
         ({"speed": 2}, "'speed' is unknown"),
     ],

@@ -60,3 +60,5 @@ def test_a_cluster_that_is_not_there_and_a_trace_that_is_not_prepared(
     done = run("sweep", "t.arrow", "--plan", "plan.toml", "--cluster", "tcp://127.0.0.1:1", cwd=tmp_path)
     assert done.returncode == 2
     assert "--cluster tcp://127.0.0.1:1: cannot be reached" in done.stderr
+    done = run("sweep", "t.arrow", "t.csv", "--plan", "plan.toml", "--cluster", "tcp://127.0.0.1:1", cwd=tmp_path)
+    assert done.returncode == 2 and "the workers open one prepared trace" in done.stderr

@@ -219,8 +219,8 @@ def test_every_mistake_in_the_odd_keys_is_found_and_nothing_else(demo: Path) -> 
         [(NARROW, "berth"), (WIDE, "notice"), (SHARED, "tide"), *[(SPELLINGS, "chart")] * 2, (SPELLINGS, "vessel")]
     )
     by_kind = {one.kind: one for one in found.findings}
-    assert by_kind[NARROW].sentence.startswith("part 3 of its keys")
-    assert "without it 90.7 % of its reads would repeat a key, instead of 0 %" in by_kind[NARROW].sentence
+    assert by_kind[NARROW].sentence.startswith("part 3 of the key")
+    assert "without it, 90.7 % of the reads would repeat a key instead of 0 %" in by_kind[NARROW].sentence
     assert found.verdicts["berth"].kind == FIX_KEYS
     assert set(by_kind[WIDE].examples) == {"at A1", "at A2", "at A3", "at A4"}
     assert all(1 <= len(one.examples) <= 5 and one.reads > 0 for one in found.findings)
@@ -241,7 +241,10 @@ def test_sizes_tell_several_answers_where_there_are_no_versions() -> None:
     rows = rows_of("l", 50, version=None, size=lambda number: sizes[number % 5])
     (finding,) = survey(trace_of(rows)).findings
     assert (finding.kind, finding.examples) == (WIDE, ("k",))
-    assert "several sizes at once" in finding.sentence and "fewer than 1 of 1,000 such traces" in finding.sentence
+    assert (
+        "the sizes of 1 key switch back and forth" in finding.sentence
+        and "fewer than 1 of 1,000 such traces" in finding.sentence
+    )
 
 
 @pytest.mark.parametrize(

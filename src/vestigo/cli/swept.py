@@ -78,9 +78,14 @@ def swept(asked: Asked) -> "tuple[Sweep, Trace]":
 
 def _on_cluster(asked: Asked, progress: "Progress") -> "Sweep":
     from vestigo.cli.cluster import workers
+    from vestigo.errors import InputError
     from vestigo.study import sweep
 
-    path = " ".join(asked.trace or [str(asked.plan.trace_path)])
+    path, *others = asked.trace or [str(asked.plan.trace_path)]
+    if others:
+        raise InputError(
+            "--cluster: the workers open one prepared trace; write these as one: vestigo convert TRACE... NAME.arrow"
+        )
     with workers(asked.cluster or "", path) as executor:
         return sweep(
             path,

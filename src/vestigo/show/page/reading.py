@@ -60,7 +60,7 @@ def key_page(explorer: Explorer, plan: Plan, asked: Asked) -> str:
 
 def problem_page(error: InputError) -> str:
     return _page(
-        "Settings that contradict each other",
+        "Settings that cannot be used",
         Markup("").join(Markup("<p>{}</p>").format(one) for one in error.problems),
     )
 

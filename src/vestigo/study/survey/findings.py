@@ -144,8 +144,8 @@ def _wide(trace: Trace, reads: Reads, keys: Keys) -> Iterator[Finding]:
         yield Finding(
             WIDE,
             trace.lookups[lookup],
-            f"the {what} of {counted(len(own), 'key')} switch back and forth ({counted(back, 'read')} returned to an "
-            f"earlier one{else_chance}); the key probably lacks something that the answer depends on",
+            f"the {what} of {counted(len(own), 'key')} switch back and forth: {counted(back, 'read')} returned to an "
+            f"earlier one{else_chance}; the key probably lacks something that the answer depends on",
             touched,
             tuple(str(trace.keys[int(key)]) for key in own[:_SHOWN]),
         )

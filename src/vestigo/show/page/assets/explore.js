@@ -168,8 +168,8 @@ function showProblems(problems) {
   }
   at("problem").textContent = others.join(" ");
   at("state").className = "state";
-  at("summary").replaceChildren(element("span", "Not replayed: these settings contradict each other.", "worse"));
-  at("state").textContent = "not replayed: these settings contradict each other; the numbers still show the settings before";
+  at("summary").replaceChildren(element("span", "Not replayed: these settings cannot be used.", "worse"));
+  at("state").textContent = "not replayed: these settings cannot be used; the numbers still show the settings before";
 }
 
 function showAll() {
