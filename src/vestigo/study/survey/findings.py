@@ -20,7 +20,7 @@ from vestigo.units import counted, format_share
 NARROW = "too narrow"
 WIDE = "too wide"
 SHARED = "used by two look-ups"
-SPELLINGS = "several spellings"
+SPELLINGS = "in several spellings"
 
 _SHOWN = 5
 _LEAST_READS = 50
