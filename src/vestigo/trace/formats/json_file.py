@@ -35,20 +35,19 @@ def read_json_lines(path: Path, wanted: Wanted) -> Raw:
     return Raw(table.select(there), _Lines(path), tuple(seen.named), first_time=seen.first_time, broken=cut)
 
 
-def _table(content: pa.Buffer, wanted: Wanted, seen: "Seen") -> pa.Table:
-    """The wanted columns by Arrow's reader, as far as each has values of one kind, and else as texts."""
-    texts = [name for name in wanted.columns if name in seen.loose and wanted.roles.get(name) not in KINDS]
-    if not texts:
+def _table(content: pa.Buffer, wanted: Wanted, seen: Seen) -> pa.Table:
+    """The wanted columns by Arrow's reader, as far as the first lines show values of one kind, and else as texts."""
+    if not seen.loose:
         try:
             return _with_fields(parse(content, seen.schema(), "infer"), wanted.columns)
         except pa.ArrowInvalid:  # perhaps of a column that nobody wants
             pass
+    texts = [name for name in wanted.columns if name not in seen.types or name in seen.loose]
     try:
-        everywhere = Seen.of(content, wanted, len(content))
-        table = parse(content, everywhere.schema(texts), "ignore")
+        table = parse(content, seen.schema(texts), "ignore")
     except pa.ArrowInvalid:  # perhaps a number here and a text there
-        texts = [name for name in wanted.columns if wanted.roles.get(name) not in KINDS]
-        table = parse(content, everywhere.schema(texts), "ignore")
+        texts = [name for name in wanted.columns if name in texts or wanted.roles.get(name) not in KINDS]
+        table = parse(content, seen.schema(texts), "ignore")
     table = _with_fields(table, wanted.columns)
     for name in texts:
         if len(column := _as_texts(content, name)) != len(table) and table.num_columns:

@@ -50,14 +50,16 @@ def cost_unit(table: pa.Table, first_time: str) -> CostUnit:
         amounts = numpy_of(column.cast(pa.float64()))
     except (pa.ArrowInvalid, pa.ArrowNotImplementedError):
         return CostUnit("ns")  # what is no number is refused when it is read
-    there = amounts > 0
+    there = np.isfinite(amounts) & (amounts > 0)
     lookups = (
         as_text(table["lookup"].take(pa.array(rows))) if "lookup" in table.column_names else pa.repeat("", len(rows))
     )
-    which = numpy_of(pc.rank(lookups, tiebreaker="min"))
-    medians = [np.median(amounts[there & (which == one)]) for one in np.unique(which[there])]
-    if not medians:
+    if not there.any():
         return CostUnit("ns")
+    which = numpy_of(pc.rank(lookups, tiebreaker="min"))[there]
+    by_lookup = np.argsort(which, kind="stable")
+    each = np.split(amounts[there][by_lookup], np.flatnonzero(np.diff(which[by_lookup])) + 1)
+    medians = [np.median(one) for one in each]
     unit = _likely(float(np.median(medians)), is_whole=bool(np.all(amounts[there] % 1 == 0)))
     return CostUnit(unit, f"costs taken as {unit}, by their size (cost_unit states another)")
 
