@@ -64,7 +64,7 @@ def test_database_spans_need_no_options(tmp_path: Path) -> None:
         "they failed": 1,
         "their operation (INSERT) does not read; state columns.op to keep them": 1,
         "their query has placeholders, and no db.query.parameter attribute says for what": 1,
-        "nothing tells their key": 1,
+        "no attribute gives their key": 1,
     }
     assert heard.spans == len(spans)
 

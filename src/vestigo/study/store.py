@@ -99,7 +99,7 @@ class Store:
             if not (name := self.path.with_name(f"{self.path.name}.damaged-{number}")).exists()
         )
         self.path.rename(aside)
-        self.notes.append(f"{self.path}: is damaged, so it is set aside as {aside.name} and all is replayed anew")
+        self.notes.append(f"{self.path}: is damaged, so it is set aside as {aside.name} and all is replayed again")
 
 
 def _refuse_others(path: Path) -> None:

@@ -88,7 +88,9 @@ def listen(
 
     where = Address.parse(address)
     if token is None and not where.is_loopback:
-        raise InputError(f"--address {address}: others reach it there; add --token FILE, a token for senders")
+        raise InputError(
+            f"--address {address}: other machines can reach this address; add --token FILE, a token for senders"
+        )
     seconds = None if for_ is None else int(argument("--for", Duration.parse, for_)) / 1e9
     selection = Selection(
         Conditions.parse("--span", span or ()),

@@ -66,4 +66,4 @@ def sweep(
     return show(sweep_text(found))
 
 
-VERB = Verb(5, "Every combination of what varies; which no other beats.", sweep)
+VERB = Verb(5, "Replay every combination; show the best trade-offs.", sweep)

@@ -130,7 +130,7 @@ class Measured:
             elif late > 0:
                 said.append(f"the trace begins {format_seconds(late / SECOND)} after the counting, with an empty cache")
         if self.counters.restarts:
-            said.append(f"counters began anew {counted(self.counters.restarts, 'time')}: the service was restarted")
+            said.append(f"counters fell to zero {counted(self.counters.restarts, 'time')}: the service was restarted")
         unknown = [name for name in self.counters.lookups if name not in self.trace.lookups]
         if unknown:
             said.append(f"the trace has no look-up {', '.join(unknown)}, which the counters name")

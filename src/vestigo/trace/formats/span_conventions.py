@@ -89,7 +89,7 @@ def read_columns(columns: dict[str, Any], count: int, wanted: set[str]) -> Told:
             del told["key"]  # none of the spans tells one, so the user must state the column
         else:
             left_out["their query has placeholders, and no db.query.parameter attribute says for what"] = database.hides
-            left_out["nothing tells their key"] = true_of(key.is_null())
+            left_out["no attribute gives their key"] = true_of(key.is_null())
     return Told({READ[name]: column for name, column in told.items() if READ[name] in wanted}, left_out)
 
 

@@ -30,7 +30,7 @@ ENOUGH = 8_192
 FLUSH_SECONDS = 1.0
 MOST_WAITING_BYTES = 64 << 20
 """Of lines that the disk has not taken yet."""
-_NO_KEY = "nothing tells their key"
+_NO_KEY = "no attribute gives their key"
 _HASHED = ("key", "version", "scope", "node")
 _MOST_TRIES = 200
 _MOST_REASONS, _LONGEST_REASON = 50, 200
