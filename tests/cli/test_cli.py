@@ -1,5 +1,6 @@
 """The command line as a user meets it: its output, its exit status."""
 
+import gzip
 import json
 import subprocess
 import sys
@@ -257,6 +258,19 @@ def test_convert_merges_traces(tmp_path: Path) -> None:
     assert [(row[0][-3:], row[3], row[4]) for row in rows] == [
         ("01Z", '"x"', '"v1"'), ("02Z", '"x"', '"v1"'), ("03Z", '"y"', '"v1"')
     ]  # fmt: skip
+
+
+def test_rotated_logs_are_named_one_by_one_as_a_shell_does(tmp_path: Path) -> None:
+    line = '10.0.0.1 - - [17/Mar/2026:08:00:{:02} +0000] "GET /a HTTP/1.1" 200 512 0.043\n'
+    for number, name in enumerate(["access.log.2.gz", "access.log.1", "access.log"]):
+        content = (line.format(number * 2) + line.format(number * 2 + 1)).encode()
+        (tmp_path / name).write_bytes(gzip.compress(content) if name.endswith(".gz") else content)
+    done = run("survey", "access.log", "access.log.1", "access.log.2.gz", cwd=tmp_path)
+    assert done.returncode == 0 and done.stdout.startswith("83.3 % of 6 reads repeat a key")
+    assert done.stderr == "vestigo: 3 files: the requests' durations taken as s (cost_unit states another unit)\n"
+    picked = ["choose", "access.log", "access.log.1", "--rules", "max_entries=5", "--write", "picked.toml"]
+    assert run(*picked, cwd=tmp_path).returncode == 0
+    assert "path" not in (tmp_path / "picked.toml").read_text()
 
 
 def test_many_notes_are_cut_short(tmp_path: Path) -> None:
