@@ -139,7 +139,8 @@ def test_it_ends_by_itself_and_says_what_it_heard(tmp_path: Path) -> None:
         (["--address", "4318"], "vestigo: --address 4318: is not HOST:PORT; write 127.0.0.1:4318, for example"),
         (
             ["--address", "0.0.0.0:0"],
-            "vestigo: --address 0.0.0.0:0: other machines can reach this address; add --token FILE, a token for senders",
+            "vestigo: --address 0.0.0.0:0: other machines can reach this address; "
+            "add --token FILE, a token for senders",
         ),
         (
             ["--address", "192.0.2.1:9", "--token", "token"],
