@@ -265,6 +265,15 @@ def three_digits(number: float) -> str:
     return f"{number:,.{max(places, 0)}f}"
 
 
+def capitalised(text: str) -> str:
+    """The text with its first letter in upper case, and all others as they are.
+
+    >>> capitalised("today's settings")
+    "Today's settings"
+    """
+    return text[:1].upper() + text[1:]
+
+
 def counted(number: int, thing: str, things: str = "") -> str:
     """A number of things, in words.
 

@@ -1,4 +1,6 @@
-"""What the trade calls some rules, so that a plan which says so is refused with the rule that does it."""
+"""What the trade and its standards (RFC 2308, 5861, 9111) call some rules, so that a plan which says so is refused
+with the rule that does it.
+"""
 
 from collections.abc import Sequence
 
@@ -8,13 +10,13 @@ _AMOUNT = "max_entries for a number of entries, or max_bytes for a size"
 _RULE_FOR = {
     word: rule
     for rule, words in {
-        "absolute": "ttl time_to_live lifetime max_age expiry expires expires_after",
-        "sliding": "tti idle max_idle idle_timeout",
-        _AMOUNT: "max_size size capacity limit size_limit max_items max_keys",
+        "absolute": "ttl time_to_live lifetime max_age expiry",
+        "sliding": "idle idle_time",
+        _AMOUNT: "max_size size capacity limit",
         "eviction": "policy",
-        "nulls": "negative_ttl null_ttl",
-        "serve_stale": "stale_while_revalidate grace",
-        "reload_after": "refresh refresh_after refresh_ahead",
+        "nulls": "negative_ttl",
+        "serve_stale": "stale_while_revalidate",
+        "reload_after": "refresh",
     }.items()
     for word in words.split()
 }

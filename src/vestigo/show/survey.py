@@ -14,7 +14,7 @@ from vestigo.show.notes import assumed, kept_together
 from vestigo.show.safe import printable
 from vestigo.study import Finding, Survey, Traits
 from vestigo.study.survey.verdict import saved_share
-from vestigo.units import SHARES, SIZES, SPANS, counted, format_seconds, format_share, three_digits
+from vestigo.units import SHARES, SIZES, SPANS, capitalised, counted, format_seconds, format_share, three_digits
 
 _MOST_LOOKUPS = 40
 _MOST_FINDINGS = 20
@@ -96,7 +96,7 @@ def _unknown_of(survey: Survey) -> str:
     whole = len(names) == len(survey.lookups)
     of = "" if whole else f"For {', '.join(names[:3])}{' and others' * (len(names) > 3)}, "
     none = "the trace shows no changes (neither versions nor writes), so how many answers would be correct is unknown. "
-    return of + (none[:1].upper() + none[1:] if whole else none)
+    return of + (capitalised(none) if whole else none)
 
 
 def _verdicts(survey: Survey, names: Sequence[str]) -> Table:

@@ -18,7 +18,7 @@ from vestigo.show.safe import printable
 from vestigo.show.watched import keys_text
 from vestigo.study import Comparison
 from vestigo.study.candidates import TODAY
-from vestigo.units import counted, format_seconds, format_share, format_span
+from vestigo.units import capitalised, counted, format_seconds, format_share, format_span
 
 _NARROW = 1
 
@@ -62,7 +62,7 @@ def answer(comparison: Comparison) -> Text:
     saved, of = today.time_saved, today.uncached_time_ns / 1e9
     room = comparison.most_hits[name]
     called = comparison.called
-    words = called.words[:1].upper() + called.words[1:]
+    words = capitalised(called.words)
     whose_room = "this room" if called.stated else "today's room"
     here = f", and with {whose_room} no more than {format_share(room / today.reads)}" if room < top.hits else ""
     what_if = _different(comparison.what_if)

@@ -26,14 +26,14 @@ from vestigo.rules.pool import POOL_RULES
 from vestigo.rules.settings import Settings, argument, plan_of
 from vestigo.study.estimate import Estimate
 from vestigo.study.sampled import Sample, all_in, filled_sizes, grouped, sampled
+from vestigo.study.student import student_quantile
 from vestigo.study.threads import side_by_side
 from vestigo.trace import Readable, Trace, read_trace
 from vestigo.trace.trace import LAST_KEYED
 from vestigo.units import parse_share
 
 SAMPLES = 4
-_T_90 = (6.314, 2.920, 2.353, 2.132, 2.015, 1.943, 1.895, 1.860, 1.833)
-"""Student's t at 95%, for 1 to 9 degrees of freedom: the middle 90%."""
+_MOST_SAMPLES = 10
 _NORMAL_90 = 1.645
 _COUNTS = ("reads", "hits", "stale_hits", "loads")
 _MOVED_TOGETHER = {"hit_rate": 0.4, "fresh_hit_rate": 0.6, "stale_rate": 1.5, "stale_hits": 1.5, "loads": 0.4}
@@ -58,7 +58,7 @@ class KeySample:
         part = float(argument("share", parse_share, share))
         if not 0 < part <= 0.5:
             raise RulesError(f'share: {share!r} is not between 0% and 50%; write "10%", for example')
-        most = min(round(1 / part), len(_T_90) + 1)
+        most = min(round(1 / part), _MOST_SAMPLES)
         if not 1 <= samples <= most:
             raise RulesError(f"samples: {samples} of them have no room beside each other; write from 1 to {most}")
         self._whole = read_trace(trace)
@@ -167,7 +167,7 @@ def _errors(counted: Sequence[_Counted], group: int) -> dict[str, float]:
     errors = dict.fromkeys(counted[0].measures, float("nan"))
     if len(counted) == 1 or coarse > _MOST_COARSE:
         return errors
-    width = _T_90[len(counted) - 2] / np.sqrt(len(counted))
+    width = student_quantile(0.95, len(counted) - 1) / np.sqrt(len(counted))
     for name, moved in _MOVED_TOGETHER.items():
         each = np.array([one.measures[name] for one in counted])
         grain = np.mean([one.grain[name] for one in counted]) / len(counted)

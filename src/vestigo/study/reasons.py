@@ -4,7 +4,7 @@ from vestigo.measures import MEASURES
 from vestigo.rules.vary import name_of
 from vestigo.study.candidates import Candidate
 from vestigo.study.pick import Excess, Pick
-from vestigo.units import format_share
+from vestigo.units import capitalised, format_share
 
 _LONG = 3
 """So many changes make a name that is better not repeated."""
@@ -37,15 +37,15 @@ def _sentence(pick: Pick) -> str:
     own, today = (pick.write(pick.value(one)) for one in (pick.candidate, pick.among.today))
     if pick.is_alone:
         return (
-            f"Nothing else was tried, so there is nothing to choose from. {_capital(settings.words)} give {pick.goal} "
-            f"{own}. To compare others, state values to try under [vary] in the plan, or a [candidate.NAME]."
+            f"Nothing else was tried, so there is nothing to choose from. {capitalised(settings.words)} give "
+            f"{pick.goal} {own}. To compare others, state values to try under [vary] in the plan, or a [candidate.NAME]."
         )
     limits = " that keeps the limits" if pick.aim.limits else ""
     if pick.candidate.name == pick.among.today.name:
         best = f"are the best of {_how_many(pick)}{limits.replace('keeps', 'keep')}"
-        return f"{_doubt(pick)}{_capital(settings.words)} {best}: {pick.goal} {own}."
+        return f"{_doubt(pick)}{capitalised(settings.words)} {best}: {pick.goal} {own}."
     return (
-        f"{_doubt(pick)}Recommended: {_quoted(pick, pick.candidate)}. {_capital(pick.goal)} {own} ({settings.short} "
+        f"{_doubt(pick)}Recommended: {_quoted(pick, pick.candidate)}. {capitalised(pick.goal)} {own} ({settings.short} "
         f"{today}), the best of {_how_many(pick)}{limits}."
     )
 
@@ -188,7 +188,3 @@ def _broken(one: Excess) -> str:
 def _how_many(pick: Pick) -> str:
     replayed, estimated = len(pick.among), len(pick.among.estimates)
     return f"{replayed:,} replayed of {estimated:,} candidates" if estimated else f"{replayed:,} candidates"
-
-
-def _capital(text: str) -> str:
-    return text[:1].upper() + text[1:]

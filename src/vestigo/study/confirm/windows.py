@@ -6,10 +6,11 @@ alike, so batches of them are compared.
 """
 
 from dataclasses import dataclass
-from statistics import NormalDist
 from typing import NamedTuple
 
 import numpy as np
+
+from vestigo.study.student import student_quantile
 
 ENOUGH = 8
 """So many stretches tell how a rate varies."""
@@ -47,7 +48,7 @@ class Pair:
         """
         middle = (self.measured.whole or 0.0) - (self.predicted.whole or 0.0)
         error, freedom = self._error()
-        half = _student(1 - (1 - _SHARE ** (1 / of_several)) / 2, freedom) * error if error else 0.0
+        half = student_quantile(1 - (1 - _SHARE ** (1 / of_several)) / 2, freedom) * error if error else 0.0
         return middle - half, middle + half
 
     def _error(self) -> tuple[float, int]:
@@ -70,12 +71,3 @@ def _error_of(pulls: np.ndarray) -> tuple[float, int]:
     batches = len(pulls) // length
     sums = np.array([part.sum() for part in np.array_split(pulls, batches)])
     return float(np.sqrt(batches * sums.var(ddof=1))), batches - 1
-
-
-def _student(level: float, freedom: int) -> float:
-    """The quantile of Student's t (the expansion of E. A. Cornish and R. A. Fisher, 1938)."""
-    z = NormalDist().inv_cdf(level)
-    first = (z**3 + z) / 4
-    second = (5 * z**5 + 16 * z**3 + 3 * z) / 96
-    third = (3 * z**7 + 19 * z**5 + 17 * z**3 - 15 * z) / 384
-    return z + first / freedom + second / freedom**2 + third / freedom**3
