@@ -38,7 +38,8 @@ def _sentence(pick: Pick) -> str:
     if pick.is_alone:
         return (
             f"Nothing else was tried, so there is nothing to choose from. {capitalised(settings.words)} give "
-            f"{pick.goal} {own}. To compare others, state values to try under [vary] in the plan, or a [candidate.NAME]."
+            f"{pick.goal} {own}. To compare others, state values to try under [vary] in the plan, or a "
+            "[candidate.NAME]."
         )
     limits = " that keeps the limits" if pick.aim.limits else ""
     if pick.candidate.name == pick.among.today.name:
