@@ -10,6 +10,7 @@
 #include "vestigo/json_lines.hpp"
 #include "vestigo/json_members.hpp"
 #include "vestigo/last_words.hpp"
+#include "vestigo/span_messages.hpp"
 #include "vestigo/texts.hpp"
 
 namespace nb = nanobind;
@@ -78,11 +79,21 @@ std::tuple<Array<std::int64_t>, Array<std::uint8_t>, Array<std::uint8_t>, std::s
   return {array(std::move(found.ends)), array(std::move(found.letters)), array(std::move(found.missing)), found.twice};
 }
 
+// (spans, messages) of an OTLP request in protobuf.
+std::tuple<std::size_t, std::size_t> span_messages_of(Column<std::uint8_t> body) {
+  const SpanMessages found = [&] {
+    nb::gil_scoped_release released;
+    return span_messages_in(view(body));
+  }();
+  return {found.spans, found.messages};
+}
+
 NB_MODULE(texts, m) {
   m.def("last_words", &LastWords::of_memory, "address"_a, "size"_a, "sentence"_a);
   m.def("end_with", &LastWords::end_with, "status"_a);
   m.def("lines_beyond", &lines_beyond, "text"_a.noconvert(), "depth"_a, "length"_a);
   m.def("members", &members, "content"_a.noconvert(), "name"_a);
+  m.def("span_messages", &span_messages_of, "body"_a.noconvert());
   nb::class_<BoundTexts>(m, "Texts")
       .def(nb::init<std::uint64_t>(), "seed"_a)
       .def("number", &BoundTexts::number, "offsets"_a.noconvert(), "letters"_a.noconvert(), "missing"_a.noconvert().none())

@@ -2,11 +2,13 @@
 
 import asyncio
 import contextlib
+import http.client
 import signal
 import subprocess
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any, NamedTuple
+from urllib.parse import urlsplit
 
 from opentelemetry.proto.collector.trace.v1.trace_service_pb2 import ExportTraceServiceRequest
 
@@ -91,6 +93,18 @@ def recording_in(folder: Path, intake: Intake | None = None, token: str | None =
         yield receiver(recording, token), recording
     finally:
         recording.close()
+
+
+def post(url: str, body: bytes, kind: str = PROTOBUF, **headers: str) -> int:
+    """Sends one request to a receiver that runs, and returns the status of its answer."""
+    where = urlsplit(url)
+    connection = http.client.HTTPConnection(str(where.hostname), where.port, timeout=20)
+    named = {"content-type": kind, **{name.replace("_", "-"): text for name, text in headers.items()}}
+    connection.request("POST", where.path, body, named)
+    answer = connection.getresponse()
+    answer.read()
+    connection.close()
+    return answer.status
 
 
 class Listening(NamedTuple):

@@ -19,8 +19,8 @@ from opentelemetry.proto.collector.trace.v1.trace_service_pb2 import (
 from tests.web.receiving import ask, recording_in, request_of
 from vestigo import read_trace
 from vestigo.trace import Intake
-from vestigo.web.listen import app as receiving
 from vestigo.web.listen import recording as recordings
+from vestigo.web.listen.bodies import LARGEST_BODY
 from vestigo.web.listen.otlp import JSON, LONGEST_TEXT, MOST_ATTRIBUTES, PROTOBUF
 
 KEYED = Intake(columns={"key": "{sign}"})
@@ -65,8 +65,8 @@ def test_protobuf_and_json_packed_or_not_are_written_alike(tmp_path: Path) -> No
         (b"", PROTOBUF, {"content_encoding": "br"}, 415),
         (b"no gzip", PROTOBUF, {"content_encoding": "gzip"}, 400),
         (gzip.compress(b"cut short", mtime=0)[:-9], PROTOBUF, {"content_encoding": "gzip"}, 400),
-        (gzip.compress(bytes(receiving.LARGEST_BODY + 1), mtime=0), PROTOBUF, {"content_encoding": "gzip"}, 413),
-        (bytes(receiving.LARGEST_BODY + 1), PROTOBUF, {}, 413),
+        (gzip.compress(bytes(LARGEST_BODY + 1), mtime=0), PROTOBUF, {"content_encoding": "gzip"}, 413),
+        (bytes(LARGEST_BODY + 1), PROTOBUF, {}, 413),
     ],
 )
 def test_what_is_no_request_is_refused_with_a_status(
@@ -158,7 +158,7 @@ def test_what_finds_the_buffer_full_is_dropped_and_said(tmp_path: Path, monkeypa
     assert (first.status, first.body) == (200, b"")
     assert json.loads(second.body)["partialSuccess"] == {
         "rejectedSpans": "2",
-        "errorMessage": "too many spans wait to be written; these are dropped",
+        "errorMessage": "too many spans wait to be written; these spans are dropped",
     }
     assert (recording.heard.written, recording.heard.dropped) == (2, 2)
 

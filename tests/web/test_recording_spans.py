@@ -122,7 +122,7 @@ def test_spans_are_chosen_by_name_scope_and_attributes_and_may_be_changes(tmp_pa
     assert sorted(rows(trace)) == sorted(
         [("read", "vessel", "Q1"), ("write", "vessel", "Q1"), ("remove", "vessel", "Q1"), ("read", "vessel", "B")]
     )
-    assert heard == Heard(written=4, not_asked_for=3)
+    assert heard == Heard(spans=7, written=4, not_asked_for=3)
 
 
 def test_patterns_and_nulls_are_as_for_files_and_wrong_values_cost_their_span_alone(tmp_path: Path) -> None:

@@ -8,6 +8,8 @@ from typing import Any
 class Heard:
     """Each span is counted once."""
 
+    spans: int = 0
+    """Spans of all requests that were accepted."""
     written: int = 0
     """Spans that are events in files."""
     not_asked_for: int = 0
@@ -18,10 +20,15 @@ class Heard:
     """Spans whose times or attributes are outside the accepted range."""
     dropped: int = 0
     """Spans that found the buffer or the disk full."""
+    turned_away: dict[str, int] = field(default_factory=dict)
+    """Requests and connections that were refused, by reason. Nobody knows how many spans they had."""
 
     @property
-    def spans(self) -> int:
-        return self.written + self.not_asked_for + sum(self.left_out.values()) + self.refused + self.dropped
+    def waiting(self) -> int:
+        """Spans that are not written yet. At the end there are none."""
+        return (
+            self.spans - self.written - self.not_asked_for - sum(self.left_out.values()) - self.refused - self.dropped
+        )
 
     def to_dict(self) -> dict[str, Any]:
-        return {"spans": self.spans, **asdict(self)}
+        return asdict(self)

@@ -10,7 +10,9 @@ from vestigo.units import counted
 def heard_line(heard: Heard) -> str:
     """The line that is shown while it records."""
     lost = f", {heard.dropped:,} dropped" if heard.dropped else ""
-    return f"{counted(heard.spans, 'span')}, {counted(heard.written, 'event')} written{lost}"
+    refused = sum(heard.turned_away.values())
+    away = f", {counted(refused, 'request')} turned away" if refused else ""
+    return f"{counted(heard.spans, 'span')}, {counted(heard.written, 'event')} written{lost}{away}"
 
 
 def heard_text(heard: Heard, folder: Path) -> str:
@@ -27,6 +29,10 @@ def heard_text(heard: Heard, folder: Path) -> str:
     ]
     if heard.not_asked_for:
         lines.append(f"  skipped {counted(heard.not_asked_for, 'span')} that match no --span")
+    lines += [
+        f"  turned away {counted(count, 'time')}: {printable(why, most=200)}"
+        for why, count in sorted(heard.turned_away.items(), key=lambda one: -one[1])
+    ]
     if heard.written:
         lines.append(f"Next: vestigo survey {where}")
     return "\n".join(lines)

@@ -1,4 +1,4 @@
-"""Runs one of our servers: where it listens, its limits for connections, its start and its end."""
+"""Runs one of our servers: where it listens, its start and its end."""
 
 import asyncio
 import contextlib
@@ -12,10 +12,10 @@ from typing import Any, NamedTuple
 import uvicorn
 
 from vestigo.errors import InputError
+from vestigo.web.connections import SECONDS_IDLE, Connection, Refused, connections_of
 
 OTLP = "127.0.0.1:4318"
 """The port of OTLP's standard, on this machine alone."""
-_MOST_CONNECTIONS = 200
 _LONGEST_HEAD = 1 << 16
 _SECONDS_TO_END = 5
 _SECONDS_BETWEEN_LOOKS = 0.2
@@ -52,22 +52,28 @@ class Address(NamedTuple):
 
 
 def serve(
-    app: Any, listening: socket.socket, seconds: float | None = None, look: Callable[[], None] = lambda: None
+    app: Any,
+    listening: socket.socket,
+    seconds: float | None = None,
+    goes_on: Callable[[], bool] = lambda: True,
+    refused: Refused = lambda _: None,
 ) -> None:
-    """Serves until it is interrupted or terminated, or for some seconds. `look` is called again and again."""
+    """Serves until it is interrupted or terminated, for some seconds, or until `goes_on`, which is asked again and
+    again, says no. `refused` is told of what never reaches the application.
+    """
     config = uvicorn.Config(
         app,
-        http="h11",
+        http=connections_of(refused),
         ws="none",
         lifespan="off",
         log_config=None,
         access_log=False,
         server_header=False,
-        limit_concurrency=_MOST_CONNECTIONS,
+        timeout_keep_alive=SECONDS_IDLE,
         h11_max_incomplete_event_size=_LONGEST_HEAD,
         timeout_graceful_shutdown=_SECONDS_TO_END,
     )
-    asyncio.run(_until_stopped(_Server(config), listening, seconds, look))
+    asyncio.run(_until_stopped(_Server(config), listening, seconds, goes_on))
 
 
 class _Server(uvicorn.Server):
@@ -76,9 +82,14 @@ class _Server(uvicorn.Server):
         """Handles signals, because a recording normally ends by being stopped."""
         yield
 
+    def close_slow_connections(self) -> None:
+        for connection in list(self.server_state.connections):
+            if isinstance(connection, Connection):
+                connection.close_if_slow()
+
 
 async def _until_stopped(
-    server: _Server, listening: socket.socket, seconds: float | None, look: Callable[[], None]
+    server: _Server, listening: socket.socket, seconds: float | None, goes_on: Callable[[], bool]
 ) -> None:
     loop = asyncio.get_running_loop()
     stopped = asyncio.Event()
@@ -87,8 +98,8 @@ async def _until_stopped(
     if seconds is not None:
         loop.call_later(seconds, stopped.set)
     serving = asyncio.create_task(server.serve(sockets=[listening]))
-    while not (stopped.is_set() or serving.done()):
-        look()
+    while goes_on() and not (stopped.is_set() or serving.done()):
+        server.close_slow_connections()
         with contextlib.suppress(TimeoutError):
             await asyncio.wait_for(stopped.wait(), _SECONDS_BETWEEN_LOOKS)
     server.should_exit = True

@@ -107,20 +107,29 @@ def listen(
         selection,
         secret=None if hash_keys is None else secret_in(hash_keys),
         rotate_at=argument("--rotate-at", parse_bytes, rotate_at),
+        say=note,
     )
     host, port = listening.getsockname()[:2]
     note(f"listening at http://{f'[{host}]' if ':' in host else host}:{port}{PATH}; Ctrl-C ends the recording")
     if hash_keys is not None:
         note(HASHED)
     with Progress() as progress:
+
+        def goes_on() -> bool:
+            progress.step(heard_line(recording.heard))
+            return recording.failure is None
+
         try:
-            serve(receiver(recording, bearer), listening, seconds, lambda: progress.step(heard_line(recording.heard)))
+            serve(receiver(recording, bearer), listening, seconds, goes_on, recording.accounts.turned_away)
         finally:
             recording.close()
     if as_json:
         show_json({"folder": str(folder), **recording.heard.to_dict()})
     else:
         show(heard_text(recording.heard, folder))
+    if recording.failure is not None:
+        note(f"{recording.failure}; spans that came later are lost, so record again")
+        raise typer.Exit(1)
 
 
 def _token_in(path: Path) -> str:
@@ -137,5 +146,5 @@ VERB = Verb(
     1,
     "Record a trace from services that send OpenTelemetry spans.",
     listen,
-    "0 done, also when Ctrl-C ends it, 2 wrong input",
+    "0 done, also when Ctrl-C ends it, 1 the recording ended by itself, 2 wrong input",
 )

@@ -36,17 +36,19 @@ class Attributes:
     owners: np.ndarray
     names: Any
     texts: Any
+    count: int
+    """Of all spans or resources, those without attributes included."""
 
-    def column(self, name: str, owners: int) -> Any | None:
+    def column(self, name: str) -> Any | None:
         """The texts of one attribute, in the order of the owners. None if nobody has it."""
         here = np.flatnonzero(true_of(pc.equal(self.names, name)))
         if len(here) == 0:
             return None
-        where = np.full(owners, -1, np.int64)
+        where = np.full(self.count, -1, np.int64)
         where[self.owners[here]] = here
         return self.texts.take(pa.array(where, mask=where < 0))
 
-    def joined(self, prefix: str, owners: int) -> Any | None:
+    def joined(self, prefix: str) -> Any | None:
         """All attributes whose names begin with the prefix, as one text like a query (``a=1&b=2``). A single one is
         taken as it is.
         """
@@ -59,10 +61,10 @@ class Attributes:
         names = pc.utf8_slice_codeunits(names.take(pa.array(order)), len(prefix))
         texts = texts.take(pa.array(order))
         pairs = pc.binary_join_element_wise(_escaped(names), _escaped(texts), "=")
-        each = np.bincount(of, minlength=owners)
+        each = np.bincount(of, minlength=self.count)
         offsets = pa.array(np.concatenate([[0], np.cumsum(each)]), pa.int32())
         lists = pa.ListArray.from_arrays(offsets, pairs.cast(pa.string()))
-        alone = np.full(owners, -1, np.int64)
+        alone = np.full(self.count, -1, np.int64)
         alone[of] = np.arange(len(of))
         single = texts.take(pa.array(alone, mask=each != 1))
         return pc.if_else(pa.array(each == 0), None, pc.coalesce(single.cast(pa.string()), pc.binary_join(lists, "&")))
@@ -91,10 +93,9 @@ class Spans:
         if name in self.own:
             return self.own[name]
         if name == PARAMETERS:
-            return self.attributes.joined(PARAMETER, len(self))
-        found = self.attributes.column(name, len(self))
-        count = int(self.resource.max(initial=-1)) + 1
-        shared = self.resources.column(name, count)
+            return self.attributes.joined(PARAMETER)
+        found = self.attributes.column(name)
+        shared = self.resources.column(name)
         if shared is None:
             return found
         shared = shared.take(pa.array(self.resource))
@@ -151,9 +152,10 @@ def status_codes(codes: Any) -> Any:
     return pa.array(["UNSET", "OK", "ERROR"]).take(pc.if_else(pc.is_in(codes, pa.array([0, 1, 2])), codes, 0))
 
 
-def attributes_of(owners: Iterable[int], names: Iterable[str], texts: Iterable[str | None]) -> Attributes:
-    """Makes attributes from lists."""
-    return Attributes(np.fromiter(owners, np.int64), pa.array(names, pa.string()), pa.array(texts, pa.string()))
+def attributes_of(owners: Iterable[int], names: Iterable[str], texts: Iterable[str | None], count: int) -> Attributes:
+    """Makes attributes of so many owners from lists."""
+    columns = pa.array(names, pa.string()), pa.array(texts, pa.string())
+    return Attributes(np.fromiter(owners, np.int64), *columns, count)
 
 
 def _escaped(texts: Any) -> Any:

@@ -91,7 +91,7 @@ def _attributes(lists: Any) -> Attributes:
     items = _Nested(lists, np.arange(len(lists)))
     value = items.values.field("value")
     texts = pc.coalesce(*(value.field(kind).cast(pa.string()) for kind in _VALUE_KINDS))
-    return Attributes(items.parents, items.values.field("key"), texts)
+    return Attributes(items.parents, items.values.field("key"), texts, len(lists))
 
 
 def _numbers(column: Any, path: Path, name: str) -> Any:

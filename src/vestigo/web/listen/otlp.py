@@ -4,7 +4,7 @@ Source: the OpenTelemetry protocol specification (OTLP/HTTP), and its JSON mappi
 """
 
 import json
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 import numpy as np
@@ -18,15 +18,26 @@ from opentelemetry.proto.collector.trace.v1.trace_service_pb2 import (
     ExportTraceServiceResponse,
 )
 
+from vestigo.compiled import texts
 from vestigo.trace.formats.spans import Spans, attributes_of, status_codes, times
 
 PROTOBUF, JSON = "application/x-protobuf", "application/json"
+MOST_SPANS = 1 << 15
+"""Of a request."""
+MOST_PARTS = 1 << 19
+"""Of a request: objects, lists and texts within each other. Each takes a hundred bytes when it is read."""
 MOST_ATTRIBUTES = 1_000
 LONGEST_TEXT = 1 << 16
 _LAST_TIME = 2**63 - 1
+_LAST_KIND = 2**31 - 1
+"""As far as the kinds and status codes of the protocol go."""
 
 Pairs = Iterable[tuple[str, str | None]]
 """Names and values of attributes, values as text."""
+
+
+class TooMany(ValueError):
+    """A request holds more than one may."""
 
 
 class WantedNames:
@@ -60,18 +71,28 @@ class Gathered:
         self.of_resources: tuple[list[int], list[str], list[str | None]] = ([], [], [])
         self.resources = 0
         self.refused = 0
-        """Spans whose times or attributes are out of range."""
+        """Spans whose times or other fields are out of range."""
 
     def __len__(self) -> int:
         return len(self.names)
 
+    @classmethod
+    def merged(cls, several: Sequence["Gathered"]) -> "Gathered":
+        """The spans of all of them."""
+        if len(several) == 1:
+            return several[0]
+        found = cls(several[0].wanted)
+        for one in several:
+            found.extend(one)
+        return found
+
     def begin_resource(self, attributes: Pairs) -> None:
-        owners, names, texts = self.of_resources
+        owners, names, values = self.of_resources
         for name, text in attributes:
             if text is None or len(text) <= LONGEST_TEXT:
                 owners.append(self.resources)
                 names.append(name)
-                texts.append(text)
+                values.append(text)
         self.resources += 1
 
     def add(  # noqa: PLR0913, PLR0917  # a span's own fields
@@ -87,11 +108,12 @@ class Gathered:
         attributes: Pairs,
     ) -> None:
         """Adds a span of the resource that was begun last."""
-        names, texts = [], []
+        names, values = [], []
         fits = 0 < start <= end <= _LAST_TIME and len(name) <= LONGEST_TEXT
+        fits &= 0 <= kind <= _LAST_KIND and 0 <= status <= _LAST_KIND
         for attribute, text in attributes:
             names.append(attribute)
-            texts.append(text)
+            values.append(text)
             if text is not None and len(text) > LONGEST_TEXT:
                 fits = False
         if not fits:
@@ -100,7 +122,7 @@ class Gathered:
         of_spans = self.of_spans
         of_spans[0].extend([len(self.names)] * len(names))
         of_spans[1].extend(names)
-        of_spans[2].extend(texts)
+        of_spans[2].extend(values)
         self.names.append(name)
         self.trace_ids.append(trace_id)
         self.span_ids.append(span_id)
@@ -136,12 +158,15 @@ class Gathered:
             "otel.scope.name": pa.array(self.scopes, pa.string()),
             "otel.status_code": status_codes(pa.array(self.statuses, pa.int64())),
         }
-        resource = np.array(self.resource, np.int64)
-        return Spans(own, attributes_of(*self.of_spans), attributes_of(*self.of_resources), resource)
+        of_spans = attributes_of(*self.of_spans, len(self))
+        of_resources = attributes_of(*self.of_resources, self.resources)
+        return Spans(own, of_spans, of_resources, np.array(self.resource, np.int64))
 
 
 def decode(body: bytes, encoding: str, wanted: WantedNames) -> Gathered:
-    """The spans of a request. Raises ValueError with a sentence if the body is not an OTLP message."""
+    """The spans of a request. Raises ValueError with a sentence if the body is not an OTLP message, and TooMany if it
+    holds too much to be read.
+    """
     gathered = Gathered(wanted)
     if encoding == JSON:
         _walk_json(body, gathered)
@@ -150,7 +175,15 @@ def decode(body: bytes, encoding: str, wanted: WantedNames) -> Gathered:
     return gathered
 
 
+def _check_amounts(spans: int, parts: int) -> None:
+    if spans > MOST_SPANS:
+        raise TooMany(f"a request may have {MOST_SPANS:,} spans; send fewer at once")
+    if parts > MOST_PARTS:
+        raise TooMany(f"a request may have {MOST_PARTS:,} objects and texts; send fewer spans at once")
+
+
 def _walk_protobuf(body: bytes, gathered: Gathered) -> None:
+    _check_amounts(*texts.span_messages(np.frombuffer(body, np.uint8)))
     try:
         request = ExportTraceServiceRequest.FromString(body)
     except DecodeError:
@@ -195,11 +228,13 @@ def _text(value: Any) -> str | None:
 
 
 def _walk_json(body: bytes, gathered: Gathered) -> None:
+    _check_amounts(0, sum(body.count(sign) for sign in (b"{", b"[", b",")))
     try:
         request, wanted = json.loads(body), gathered.wanted
         for group in request.get("resourceSpans") or ():
             gathered.begin_resource(_pairs((group.get("resource") or {}).get("attributes") or (), wanted))
             for scoped in group.get("scopeSpans") or ():
+                _check_amounts(len(gathered) + len(scoped.get("spans") or ()), 0)
                 scope = (scoped.get("scope") or {}).get("name") or ""
                 for span in scoped.get("spans") or ():
                     attributes = span.get("attributes") or ()
@@ -217,6 +252,8 @@ def _walk_json(body: bytes, gathered: Gathered) -> None:
                         int((span.get("status") or {}).get("code") or 0),
                         _pairs(attributes, wanted),
                     )
+    except TooMany:
+        raise
     except (ValueError, TypeError, AttributeError, RecursionError, OverflowError):
         raise ValueError("the body is not an ExportTraceServiceRequest in JSON") from None
 
