@@ -1,6 +1,7 @@
 """What reaches the terminal: results on stdout, progress and notes on stderr."""
 
 import json
+import math
 import re
 import sys
 import threading
@@ -53,7 +54,16 @@ def show_json(what: Any, notes: Iterable[str] = ()) -> None:
     for said in (*notes, *_below):
         note(said)
     _below.clear()
-    print(json.dumps(what, indent=2))
+    print(json.dumps(_strict(what), indent=2, allow_nan=False))
+
+
+def _strict(what: Any) -> Any:
+    """The same with null for numbers that JSON does not have: NaN and the infinities."""
+    if isinstance(what, dict):
+        return {key: _strict(one) for key, one in what.items()}
+    if isinstance(what, (list, tuple)):
+        return [_strict(one) for one in what]
+    return None if isinstance(what, float) and not math.isfinite(what) else what
 
 
 def note(text: str) -> None:

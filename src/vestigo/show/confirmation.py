@@ -8,6 +8,7 @@ from vestigo.show.grid import Column, grid
 from vestigo.show.notes import assumed, kept_together
 from vestigo.show.safe import printable
 from vestigo.study import Compared, Confirmation, Try, plan_lines
+from vestigo.study.confirm.result import FEWEST_READS
 from vestigo.units import format_bytes, format_seconds, format_share, three_digits
 
 _LABELS = {
@@ -24,7 +25,7 @@ def confirmation_text(found: Confirmation) -> RenderableType:
     if found.tries:
         parts += [Text(), Text("Possible explanations, each replayed on its own:", style="bold")]
         parts += [Padding(_try(found, one), (0, 0, 0, 2)) for one in found.tries]
-    elif not found.is_as_predicted:
+    elif found.is_known and not found.is_as_predicted:
         parts += [Text(), Text("None of the alternatives comes closer to the measured rates.")]
     return Group(*parts, *assumed(found.notes))
 
@@ -35,6 +36,9 @@ def _answer(found: Confirmation) -> Text:
     rates = ""
     if whole is not None:
         rates = f"hit rate {format_share(whole.measured)} measured, {format_share(whole.predicted)} predicted "
+    if not found.is_known:
+        few = f"fewer than {FEWEST_READS} reads in the counters or in the trace tell too little"
+        return Text.assemble(("Not known whether the running cache matches", "bold"), f": {few}. {rates}{time}.")
     if found.is_as_predicted:
         return Text.assemble(("The running cache matches the prediction", "bold"), f": {rates}{time}.")
     text = Text.assemble(("The running cache does not match the prediction", "bold"), f": {rates}{time}. ")

@@ -65,5 +65,5 @@ VERB = Verb(
     13,
     "A running cache's counters beside the prediction.",
     confirm,
-    "0 done, the running cache matches the prediction, 1 it does not, 2 wrong input, 130 interrupted",
+    "0 done, the running cache matches the prediction, 1 it does not, or not known, 2 wrong input, 130 interrupted",
 )

@@ -34,6 +34,8 @@ def confirm(
     maybe ``lookup``, and counters by name. Files are text of Prometheus or OpenMetrics, CSV or JSON. The plan's
     `counters` say which counter means what.
 
+    Fewer reads than tell anything are neither as predicted nor otherwise.
+
     Rates are compared over the time between the first scrape and the last. What the trace has before is replayed but
     not counted. A rate differs if the difference is more than chance and more than `tolerate`, a share of the reads.
     Chance is what other requests of the same kind would have given, in the service and in the trace: where all is as
@@ -64,6 +66,7 @@ def confirm(
             f"{format_time(int(known.at_ns[-1]))}, when the counters were read; give one of that time"
         )
     measured = Measured(known, on, time)
+    measured.check()
     compared = list(measured.compared(today, share))
     tries: list[Try] = []
     if any(one.differs for one in compared):

@@ -6,6 +6,7 @@ from functools import cached_property
 
 import numpy as np
 
+from vestigo.errors import InputError
 from vestigo.study.confirm.counters import Counters
 from vestigo.study.confirm.predicted import Prediction, Time
 from vestigo.study.confirm.result import Compared
@@ -45,6 +46,19 @@ class Measured:
             if hits is not None and reads is not None:
                 found[name] = Rate(hits, reads)
         return found
+
+    def check(self) -> None:
+        """Raises InputError for counters that cannot be those of a cache that was read."""
+        begin, end = (format_time(int(one)) for one in self.counters.at_ns[[0, -1]])
+        hits, reads = float(self.hits[None].some.sum()), float(self.hits[None].of.sum())
+        if not reads:
+            raise InputError(
+                f"counters: no read was counted between {begin} and {end}; give scrapes of a time with reads"
+            )
+        if hits > reads:
+            raise InputError(
+                f"counters: they say {hits:,.0f} hits in {reads:,.0f} reads; name both in the plan's [counters]"
+            )
 
     def _reads(self, lookup: str | None) -> np.ndarray | None:
         reads = self.counters.rises("reads", lookup)

@@ -7,6 +7,8 @@ from typing import Any
 from vestigo.data import Data
 from vestigo.rules import Plan
 
+FEWEST_READS = 100
+"""Of the service and of the trace."""
 ALIKE = 0.02
 """Explanations that differ by no more of the whole difference explain as much."""
 
@@ -77,8 +79,15 @@ class Confirmation(Data):
     notes: tuple[str, ...] = ()
 
     @property
+    def is_known(self) -> bool:
+        """Whether there were enough reads to tell. Of a hundred reads, chance moves a hit rate by ten points."""
+        is_beyond_chance = any(one.differs and one.interval is not None for one in self.compared)
+        return is_beyond_chance or min(self.reads) >= FEWEST_READS
+
+    @property
     def is_as_predicted(self) -> bool:
-        return not any(one.differs for one in self.compared)
+        """Whether nothing differs, and there were enough reads to tell."""
+        return self.is_known and not any(one.differs for one in self.compared)
 
     @property
     def explained_by(self) -> Try | None:
@@ -95,7 +104,7 @@ class Confirmation(Data):
 
     def to_dict(self) -> dict[str, Any]:
         return {
-            "is_as_predicted": self.is_as_predicted,
+            "is_as_predicted": self.is_as_predicted if self.is_known else None,
             "off": self.off,
             "compared": [one.to_dict() for one in self.compared],
             "tries": [one.to_dict() for one in self.tries],
