@@ -1,5 +1,6 @@
 """Runs ``vestigo explore`` in a process, on four hours of the demo."""
 
+import contextlib
 import json
 import subprocess
 from collections.abc import Iterator, Sequence
@@ -46,10 +47,10 @@ class Client:
         connection = HTTPConnection(self.where.netloc, timeout=60)
         sent = body if isinstance(body, (bytes, type(None))) else json.dumps(body).encode()
         path = name if name.startswith("/") else self.where.path + name
-        connection.request(method, path, sent, {key.replace("_", "-"): text for key, text in head.items()})
-        answer = connection.getresponse()
-        text = answer.read().decode()
-        connection.close()
+        with contextlib.closing(connection):
+            connection.request(method, path, sent, {key.replace("_", "-"): text for key, text in head.items()})
+            answer = connection.getresponse()
+            text = answer.read().decode()
         return answer.status, {key.lower(): value for key, value in answer.getheaders()}, text
 
     def replay(self, tab: str = "t", around: str = "", **settings: str) -> list[dict[str, Any]]:

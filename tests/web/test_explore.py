@@ -1,24 +1,32 @@
 """The server of the page with knobs: exact numbers, only the newest replay of each tab, and nothing for strangers."""
 
+import asyncio
+import contextlib
 import json
+import re
 import signal
+import subprocess
+import threading
 import time
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
+import psutil
 import pytest
 
 import vestigo as vg
 from tests.browser.exploring import Client, exploring, kinds, write_morning
 from tests.cli.calling import run
-from vestigo.engine.stop import Stop
+from vestigo.engine import what_if
 from vestigo.measures import MEASURES
 from vestigo.rules.vary import changed
 from vestigo.show.page.explored import measures_for
+from vestigo.stopping import Stop, check, stoppable
 from vestigo.study.explore import Explorer, explorer
 from vestigo.web.explore.settings import plan_asked
+from vestigo.web.explore.work import Work
 
 
 @pytest.fixture(scope="module")
@@ -165,8 +173,7 @@ def test_a_replay_is_given_up_between_batches(monkeypatch: pytest.MonkeyPatch) -
     monkeypatch.setattr(memory, "BATCH_EVENTS", 500)
     opened = Explorer(vg.synth(5_000, keys=100, seed=1), vg.Rules(max_entries=10))
     plan = opened.asked({"rules.max_entries": 20})
-    stop = Stop()
-    whole = opened.around(plan.what_if).replay(plan, stop)
+    whole = opened.around(plan.what_if).replay(plan)
     looks = 0
 
     class Third(Stop):
@@ -177,36 +184,41 @@ def test_a_replay_is_given_up_between_batches(monkeypatch: pytest.MonkeyPatch) -
                 self.ask()
             super().check()
 
-    with pytest.raises(vg.Interrupted):
-        opened.around(plan.what_if).replay(plan, Third())
-    assert looks == 3 and whole == opened.around(plan.what_if).replay(plan, Stop())
+    with pytest.raises(vg.Interrupted), stoppable(Third()):
+        opened.around(plan.what_if).replay(plan)
+    assert looks == 3 and whole == opened.around(plan.what_if).replay(plan)
 
 
 def test_a_newer_change_of_a_tab_gives_up_its_older_replay_and_no_others() -> None:
-    from vestigo.web.explore.app import Tabs
+    async def ask() -> None:
+        work = Work()
+        async with work.task("a") as first, work.task("b") as other, work.task("a") as second:
+            with pytest.raises(vg.Interrupted):
+                await first.do(lambda: 1)
+            assert await other.do(lambda: 2) == 2
+            assert await second.do(lambda: 3) == 3
+            async with contextlib.AsyncExitStack() as many:
+                for number in range(100):
+                    await many.enter_async_context(work.task(f"tab {number}"))
+                with pytest.raises(vg.Interrupted):
+                    await second.do(lambda: 4)  # a hundred tabs never wait at once
+        assert work._tasks == {}
 
-    tabs = Tabs()
-    first, other, second = tabs.newest("a"), tabs.newest("b"), tabs.newest("a")
-    with pytest.raises(vg.Interrupted):
-        first.check()
-    other.check()
-    second.check()
-    for number in range(100):
-        tabs.newest(f"tab {number}")
-    with pytest.raises(vg.Interrupted):
-        second.check()  # a hundred tabs never wait at once
+    asyncio.run(ask())
 
 
 def test_long_traces_are_answered_from_a_sample_first(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(explorer, "LONG", 10_000)
-    trace = vg.synth(50_000, keys=2_000, skew=0.9, seed=1)
-    opened = Explorer(trace, vg.Rules(max_entries=100))
-    plan = opened.asked({"rules.max_entries": 300})
+    trace = vg.synth(50_000, keys=20_000, skew=0.6, seed=1)
+    opened = Explorer(trace, vg.Rules(max_entries=1000))
+    plan = opened.asked({"rules.max_entries": 3000})
     around = opened.around(plan.what_if)
     estimate = around.estimate(plan)
     assert estimate is not None
-    assert abs(estimate.hit_rate - around.replay(plan, Stop()).hit_rate) < 0.05
+    assert abs(estimate.hit_rate - around.replay(plan).hit_rate) < 0.05
     assert around.estimate(opened.asked({"rules.eviction": "gdsf"})) is None  # which a sample cannot tell
+    few_keys = Explorer(vg.synth(50_000, keys=500, skew=0.9, seed=1), vg.Rules(max_entries=100))
+    assert few_keys.around(few_keys.plan.what_if).estimate(few_keys.plan) is None  # a sample has most events
 
 
 def test_no_settings_pass_the_ceilings_that_are_shown(files: tuple[Path, Path]) -> None:
@@ -218,7 +230,7 @@ def test_no_settings_pass_the_ceilings_that_are_shown(files: tuple[Path, Path]) 
         {"rules.tell_nodes": "copy", "rules.on_write": "replace", "rules.max_entries": "no limit"},
         {"rules.survives_restart": True, "rules.absolute": "never", "rules.nulls": "keep"},
     ):
-        outcome = around.replay(opened.asked(changes), Stop())
+        outcome = around.replay(opened.asked(changes))
         assert outcome.hit_rate <= most and outcome.fresh_hit_rate <= fresh
 
 
@@ -260,3 +272,91 @@ def test_ctrl_c_ends_it_and_wrong_calls_are_one_sentence(files: tuple[Path, Path
     assert done.returncode == 2 and "others would reach it there" in done.stderr
     done = run("explore", "nowhere.csv", cwd=tmp_path)
     assert done.returncode == 2 and done.stderr.startswith("vestigo: nowhere.csv")
+
+
+def used_by(process: subprocess.Popen[str]) -> int:
+    return int(psutil.Process(process.pid).memory_info().rss)
+
+
+@pytest.fixture
+def small_machine(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> int:
+    """Commands think that the machine has 8 GiB: the module that Python imports at its start says so. Returns what one
+    trace may take.
+    """
+    (tmp_path / "sitecustomize.py").write_text("import vestigo.machine as m\nm.memory_bytes = lambda: 8 << 30\n")
+    monkeypatch.setenv("PYTHONPATH", str(tmp_path))
+    return 2 << 30
+
+
+def test_replaced_what_ifs_end_at_once_and_give_their_memory_back(files: tuple[Path, Path], small_machine: int) -> None:
+    trace = vg.read_trace(files[0])
+    most_times = (small_machine // what_if.EVENT_BYTES - len(trace)) // trace.reads
+    with (
+        exploring(files[0].parent, str(files[0]), "--plan", str(files[1])) as (address, process),
+        ThreadPoolExecutor(12) as threads,
+    ):
+        client = Client(address)
+        before = used_by(process)
+        begun = time.monotonic()
+        (told,) = client.replay(whatif__traffic=str(most_times + 2))
+        assert time.monotonic() - begun < 1
+        assert told["problems"][0]["key"] == "whatif.traffic"
+        assert re.match(
+            r"[\d]+ makes [\d,]+ events of [\d,]+, which take 2.0\d GiB of memory when replayed; the most here is "
+            r"2.00 GiB, so write less, or sample the trace \(vestigo convert --sample\)$",
+            told["problems"][0]["text"],
+        )
+        asked = []
+        for number in range(10):
+            asked.append(threads.submit(client.replay, whatif__traffic=str(most_times - number)))
+            time.sleep(0.3)
+        begun = time.monotonic()
+        assert kinds(client.replay()) == ["now", "around"]
+        assert time.monotonic() - begun < 2
+        ended = [one.result(5) for one in asked]
+        assert [kinds(one) for one in ended] == [[]] * 10
+        assert time.monotonic() - begun < 3
+        most = psutil.Process(process.pid).memory_info().rss
+        assert most - before < small_machine
+
+
+def test_ctrl_c_ends_long_work_too(files: tuple[Path, Path]) -> None:
+    with (
+        exploring(files[0].parent, str(files[0]), "--plan", str(files[1])) as (address, process),
+        ThreadPoolExecutor(12) as threads,
+    ):
+        client = Client(address)
+        for name in ("check?whatif.traffic=20", "keys?whatif.traffic=30", "check?"):
+            threads.submit(client.ask, "GET", name)
+        for number in range(4):
+            threads.submit(client.replay, tab=str(number), whatif__traffic=str(30 + number))
+        time.sleep(1)
+        process.send_signal(signal.SIGINT)
+        begun = time.monotonic()
+        assert process.wait(20) == 0
+        assert time.monotonic() - begun < 3  # on a busy machine
+        assert process.stderr is not None
+        assert len(process.stderr.read().splitlines()) == 1  # that it listens
+
+
+def test_a_page_that_nobody_waits_for_is_given_up() -> None:
+    async def leave() -> bool:
+        work, is_over = Work(), threading.Event()
+
+        def long() -> None:
+            try:
+                while True:
+                    check()
+                    time.sleep(0.01)
+            finally:
+                is_over.set()
+
+        async with work.task() as task:
+            doing = asyncio.ensure_future(task.do(long))
+            await asyncio.sleep(0.1)
+            doing.cancel()
+            with contextlib.suppress(asyncio.CancelledError):
+                await doing
+        return await asyncio.to_thread(is_over.wait, 2)
+
+    assert asyncio.run(leave())

@@ -30,6 +30,20 @@ def end_soon_when_interrupted() -> None:
     sys.unraisablehook = _say_nothing_of_an_interrupt
 
 
+def end_within(seconds: float, status: int) -> None:
+    """Ends the process after this time, if it has not ended by itself."""
+
+    def end() -> None:
+        sys.stdout.flush()
+        sys.stderr.flush()
+        remove_unfinished()
+        os._exit(status)
+
+    timer = threading.Timer(seconds, end)
+    timer.daemon = True
+    timer.start()
+
+
 def _say_nothing_of_an_interrupt(what: "sys.UnraisableHookArgs") -> None:
     """Hides the traceback of a Ctrl-C that comes where Python cannot raise it. The thread ends the process then."""
     if what.exc_type is not KeyboardInterrupt:

@@ -4,7 +4,6 @@ from typing import Any, Literal
 
 from vestigo.engine.context import assumptions, whose_cache
 from vestigo.engine.job import Job, job, marks
-from vestigo.engine.stop import Stop
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
 from vestigo.outcome import Outcome
@@ -48,17 +47,7 @@ def engine_named(name: Engine) -> Any:
 
 def run(trace: Trace, job: Job, engine: Engine, name: str) -> Outcome:
     """Replays a job, for studies, which make their own jobs."""
-    return _outcome(trace, job, name, engine_named(engine).run(trace, job))
-
-
-def run_until(trace: Trace, job: Job, name: str, stop: Stop) -> Outcome:
-    """Replays a job on the native engine. Raises Interrupted if it is told to stop before it is done."""
-    return _outcome(trace, job, name, engine_named("native").run(trace, job, stop=stop))
-
-
-def _outcome(trace: Trace, job: Job, name: str, counted: tuple[Any, Any, Any]) -> Outcome:
-    """What an engine counted, with what must stand beside the numbers."""
-    total, lookups, slices = counted
+    total, lookups, slices = engine_named(engine).run(trace, job)
     return Outcome(
         **total,
         lookups=lookups,

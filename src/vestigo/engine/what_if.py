@@ -1,7 +1,7 @@
 """The same trace under other circumstances: more nodes, more reads, more changes, a slower origin, restarts.
 
 Each function takes a trace in any form, returns a new Trace, and does not change the old one. Random draws are the same
-at every call.
+at every call. Long work can be stopped, and is refused if its trace would not fit in memory.
 """
 
 import dataclasses
@@ -11,15 +11,18 @@ from typing import Any
 
 import numpy as np
 
+from vestigo.engine.in_order import PIECE, pieces, stable_order, taken
 from vestigo.errors import RulesError, TraceError
-from vestigo.prepared.truth import Flags, parts_with_truth
+from vestigo.machine import memory_bytes
+from vestigo.prepared.truth import NULL_VALUE, Flags, parts_with_truth
 from vestigo.rules import Plan, Rules, WhatIf
 from vestigo.rules.moments import Moments
 from vestigo.rules.stated import Stated
+from vestigo.stopping import check
 from vestigo.trace import Op, Readable, Trace, read_trace
 from vestigo.trace.columns import LARGEST, MISSING
 from vestigo.trace.trace import COLUMNS, LAST_KEYED, LAST_VALUED, Longs
-from vestigo.units import Duration
+from vestigo.units import Duration, format_bytes
 
 WITHIN = Duration.parse("1h")
 """How far from a read its copies are."""
@@ -27,17 +30,23 @@ WITHIN = Duration.parse("1h")
 _BESIDE_AT = {name: one for name, one in COLUMNS.items() if name != "at"}
 
 
+EVENT_BYTES = 256
+"""What an event takes while a trace is made and replayed."""
+
+
 def applied(trace: Trace, plan: Plan) -> tuple[Trace, Plan]:
     """The trace and the plan after the plan's `what_if` was applied to them."""
     return changed_trace(trace, plan.what_if), settled_plan(trace, plan)
 
 
-def changed_trace(trace: Trace, what_if: WhatIf) -> Trace:
-    """The trace under other circumstances."""
+def changed_trace(trace: Trace, what_if: WhatIf, most_bytes: int | None = None) -> Trace:
+    """The trace under other circumstances. Raises RulesError if it would take more than `most_bytes`, by default half
+    of this machine's memory.
+    """
     if what_if.traffic != 1:
-        trace = with_traffic(trace, what_if.traffic)
+        trace = with_traffic(trace, what_if.traffic, most_bytes=most_bytes)
     if what_if.changes != 1:
-        trace = with_changes(trace, what_if.changes)
+        trace = with_changes(trace, what_if.changes, most_bytes=most_bytes)
     if what_if.origin != 1:
         trace = with_origin(trace, what_if.origin)
     if what_if.nodes is not None:
@@ -103,7 +112,13 @@ def on_nodes(trace: Readable, nodes: int, spread: str = "in turn") -> Trace:
     return dataclasses.replace(trace, node=node, nodes=tuple(f"node {number}" for number in range(1, nodes + 1)))
 
 
-def with_traffic(trace: Readable, times: Fraction | float, within: Duration = WITHIN, seed: int = 0) -> Trace:
+def with_traffic(
+    trace: Readable,
+    times: Fraction | float,
+    within: Duration = WITHIN,
+    seed: int = 0,
+    most_bytes: int | None = None,
+) -> Trace:
     """`times` as many reads of the same keys in the same time.
 
     Each read gets copies by other readers, in their own scopes, at most `within` before or after it. The copies show
@@ -119,19 +134,23 @@ def with_traffic(trace: Readable, times: Fraction | float, within: Duration = WI
     more = Fraction(times).limit_denominator(1_000_000) - 1
     if more < 0 or len(reads) == 0:
         return trace
+    _check_room(trace, len(trace) + int(len(reads) * more), "traffic", times, most_bytes)
+    scopes = int(trace.scope.max()) + 1
+    if scopes * (2 + int(more)) > 2**31 - 2:
+        raise TraceError(f"{times} times the traffic has more than 2^31 scopes; choose less")
     draws = np.random.default_rng(seed)
     rows = np.concatenate([*[reads] * int(more), reads[draws.random(len(reads)) < float(more - int(more))]])
-    away = draws.integers(-int(within), int(within), len(rows), endpoint=True)
-    at = np.clip(trace.at[rows] + away, trace.at[0], trace.at[-1])
-    own, scopes = trace.scope[rows].astype(np.int64), int(trace.scope.max()) + 1
-    scope = np.where(own == MISSING, MISSING, own + scopes * (1 + np.arange(len(rows)) // len(reads)))
-    if int(scope.max(initial=0)) > 2**31 - 2:
-        raise TraceError(f"{times} times the traffic has more than 2^31 scopes; choose less")
+    at, scope = np.empty(len(rows), np.int64), np.empty(len(rows), np.int32)
+    for piece in pieces(len(rows)):
+        away = draws.integers(-int(within), int(within), piece.stop - piece.start, endpoint=True)
+        at[piece] = np.clip(trace.at[rows[piece]] + away, trace.at[0], trace.at[-1])
+        own, copy = trace.scope[rows[piece]].astype(np.int64), 1 + np.arange(piece.start, piece.stop) // len(reads)
+        scope[piece] = np.where(own == MISSING, MISSING, own + scopes * copy)
     copies = _inserted(trace, at, rows, scope=scope, version=MISSING, found=MISSING)
     return dataclasses.replace(copies, scopes=())  # ids only tell values apart
 
 
-def with_changes(trace: Readable, times: Fraction | float, seed: int = 0) -> Trace:
+def with_changes(trace: Readable, times: Fraction | float, seed: int = 0, most_bytes: int | None = None) -> Trace:
     """Values change `times` as often.
 
     Every change from one value to another becomes `times` writes: one at its own moment, the others at random moments
@@ -150,8 +169,13 @@ def with_changes(trace: Readable, times: Fraction | float, seed: int = 0) -> Tra
     draws = np.random.default_rng(seed)
     whole = int(times)
     number = whole + (draws.random(len(row)) < float(Fraction(times) - whole))
-    again = np.repeat(np.arange(len(row)), np.maximum(number - 1, 0))
-    later = trace.at[row[again]] + (draws.random(len(again)) * (ends[again] - trace.at[row[again]])).astype(np.int64)
+    more = np.maximum(number - 1, 0)
+    _check_room(trace, len(trace) + int(more.sum()), "changes", times, most_bytes)
+    again = np.repeat(np.arange(len(row)), more)
+    later = np.empty(len(again), np.int64)
+    for piece in pieces(len(again)):
+        begin, end = trace.at[row[again[piece]]], ends[again[piece]]
+        later[piece] = begin + (draws.random(len(begin)) * (end - begin)).astype(np.int64)
     kept = row[number > 0]
     found = np.where((trace.version != MISSING) & (trace.op != Op.REMOVE) & (trace.found == MISSING), 1, trace.found)
     unnamed = dataclasses.replace(
@@ -167,12 +191,13 @@ def _changes(trace: Trace) -> tuple[Longs, Longs, Flags]:
     which rows are writes that make such a change, or no change at all.
     """
     keyed = np.flatnonzero(trace.op <= LAST_VALUED)
-    order = keyed[np.argsort(trace.key[keyed], kind="stable")]
-    what = next(parts_with_truth(trace, len(trace)))[1]
-    key, value, null, at = trace.key[order], what.value[order], what.null[order], trace.at[order]
-    is_write = trace.op[order] == Op.WRITE
+    order = keyed[stable_order(trace.key[keyed])]
+    value, only_names = _told(trace)
+    key, value, at = taken(trace.key, order), taken(value, order), taken(trace.at, order)
+    null, is_write = value == NULL_VALUE, taken(trace.op, order) == Op.WRITE
     again = np.append(False, key[1:] == key[:-1])
-    other = again & np.append(False, value[1:] != value[:-1]) & ~what.only_names[order]
+    other = again & np.append(False, value[1:] != value[:-1]) & ~taken(only_names, order)
+    check()
     changed = np.flatnonzero(other | (~again & is_write))
     last = np.append(key[changed[1:]] != key[changed[:-1]], True)[: len(changed)]
     ends = np.where(last, trace.at[-1], np.append(at[changed[1:]], trace.at[-1])[: len(changed)])
@@ -181,6 +206,16 @@ def _changes(trace: Trace) -> tuple[Longs, Longs, Flags]:
     told_anew[order[changed[values & is_write[changed]]]] = True
     told_anew[order[is_write & again & ~other]] = True
     return order[changed[values]], ends[values], told_anew
+
+
+def _told(trace: Trace) -> tuple[np.ndarray, Flags]:
+    """The value that each event tells, and whether it only names it."""
+    values, names = [], []
+    for _, what in parts_with_truth(trace, PIECE):
+        check()
+        values.append(what.value)
+        names.append(what.only_names)
+    return np.concatenate(values), np.concatenate(names)
 
 
 def with_origin(trace: Readable, times: Fraction | float) -> Trace:
@@ -217,6 +252,17 @@ def with_restarts(trace: Readable, moments: Moments | str, zone: str | None = No
     return _inserted(trace, at, np.zeros(len(at), np.int64), **nothing)
 
 
+def _check_room(trace: Trace, events: int, name: str, times: Fraction | float, most_bytes: int | None) -> None:
+    """Raises RulesError for more events than fit in memory, before any of them is made."""
+    takes, most = events * EVENT_BYTES, most_bytes or memory_bytes() // 2
+    if takes > most:
+        said = f"{float(times):g} makes {events:,} events of {len(trace):,}"
+        raise RulesError(
+            f"whatif.{name}: {said}, which take {format_bytes(takes)} of memory when replayed; the most here is "
+            f"{format_bytes(most)}, so write less, or sample the trace (vestigo convert --sample)"
+        )
+
+
 def _chosen(trace: Trace, rows: np.ndarray) -> Trace:
     columns: dict[str, Any] = {name: getattr(trace, name)[rows] for name in COLUMNS}
     return dataclasses.replace(trace, **columns)
@@ -228,12 +274,14 @@ def _inserted(
     """The trace with more events, at the times `at`. They are copies of its `rows` (or of another trace's) except for
     what is `changed`. Among events of one moment they come first, or `after` the others.
     """
-    like = {name: getattr(of or trace, name)[rows] for name in _BESIDE_AT}
-    like |= {name: np.broadcast_to(np.asarray(value, like[name].dtype), len(rows)) for name, value in changed.items()}
+    like = {name: taken(getattr(of or trace, name), rows) for name in _BESIDE_AT if name not in changed}
+    for name, value in changed.items():
+        like[name] = np.broadcast_to(np.asarray(value, getattr(trace, name).dtype), len(rows))
 
     def both(new: np.ndarray, old: np.ndarray) -> np.ndarray:
         return np.concatenate([old, new] if after else [new, old])
 
-    order = np.argsort(both(at, trace.at), kind="stable")
-    columns: dict[str, Any] = {name: both(like[name], getattr(trace, name))[order] for name in _BESIDE_AT}
-    return dataclasses.replace(trace, at=both(at, trace.at)[order], **columns)
+    moments = both(at, trace.at)
+    order = stable_order(moments)
+    columns: dict[str, Any] = {name: taken(both(like.pop(name), getattr(trace, name)), order) for name in _BESIDE_AT}
+    return dataclasses.replace(trace, at=taken(moments, order), **columns)

@@ -13,6 +13,7 @@ from vestigo.prepared.entries import Entries
 from vestigo.prepared.fill import filler
 from vestigo.prepared.settled import settled
 from vestigo.prepared.truth import parts_with_truth
+from vestigo.stopping import check
 from vestigo.trace import Trace
 from vestigo.trace.trace import LAST_KEYED
 
@@ -45,6 +46,7 @@ def make_ready(trace: Trace, assumed: Assumed, entries: Entries) -> Sequence[Any
 def _made(trace: Trace, assumed: Assumed, entries: Entries, events: int) -> Iterator[Any]:
     fill, costs, batch = filler(trace, assumed), 0.0, None
     for part, truth in parts_with_truth(trace, events):
+        check()
         size, cost = fill.sizes(part, truth.null), fill.costs(part)
         costs += float(cost.sum(dtype=np.float64))
         _check_sums(trace, int(size.max()), costs)

@@ -2,6 +2,7 @@
 
 import asyncio
 import contextlib
+import logging
 import os
 import signal
 import socket
@@ -51,16 +52,20 @@ class Address(NamedTuple):
             raise InputError(f"--address {self.host}:{self.port}: nothing can listen there: {said}") from None
 
 
-def serve(
+def serve(  # noqa: PLR0913  # options by name
     app: Any,
     listening: socket.socket,
+    *,
     seconds: float | None = None,
     goes_on: Callable[[], bool] = lambda: True,
     refused: Refused = lambda _: None,
+    ending: Callable[[], None] = lambda: None,
 ) -> None:
     """Serves until it is interrupted or terminated, for some seconds, or until `goes_on`, which is asked again and
-    again, says no. `refused` is told of what never reaches the application.
+    again, says no. `refused` is told of what never reaches the application, and `ending` of the end, before requests
+    that are being answered are waited for.
     """
+    logging.getLogger("uvicorn").addHandler(logging.NullHandler())  # what goes wrong is told by the application
     config = uvicorn.Config(
         app,
         http=connections_of(refused),
@@ -73,7 +78,7 @@ def serve(
         h11_max_incomplete_event_size=_LONGEST_HEAD,
         timeout_graceful_shutdown=_SECONDS_TO_END,
     )
-    asyncio.run(_until_stopped(_Server(config), listening, seconds, goes_on))
+    asyncio.run(_until_stopped(_Server(config), listening, seconds, goes_on, ending))
 
 
 class _Server(uvicorn.Server):
@@ -89,7 +94,11 @@ class _Server(uvicorn.Server):
 
 
 async def _until_stopped(
-    server: _Server, listening: socket.socket, seconds: float | None, goes_on: Callable[[], bool]
+    server: _Server,
+    listening: socket.socket,
+    seconds: float | None,
+    goes_on: Callable[[], bool],
+    ending: Callable[[], None],
 ) -> None:
     loop = asyncio.get_running_loop()
     stopped = asyncio.Event()
@@ -102,5 +111,6 @@ async def _until_stopped(
         server.close_slow_connections()
         with contextlib.suppress(TimeoutError):
             await asyncio.wait_for(stopped.wait(), _SECONDS_BETWEEN_LOOKS)
+    ending()
     server.should_exit = True
     await serving

@@ -15,7 +15,10 @@ from vestigo.cli.options import (
     StrictOption,
     TraceArgument,
 )
+from vestigo.cli.stopping import end_within
 from vestigo.cli.verbs import Verb
+
+_SECONDS_TO_END = 1.0
 
 
 def explore(
@@ -49,6 +52,7 @@ def explore(
 
     try:
         from vestigo.web.explore.app import page
+        from vestigo.web.explore.work import Work
         from vestigo.web.serving import Address, serve
     except ModuleNotFoundError as error:
         raise InputError(
@@ -70,7 +74,8 @@ def explore(
         host, port = listening.getsockname()[:2]
         shown_host = f"[{host}]" if ":" in host else host
         token = secrets.token_urlsafe(16)
-        app = page(explorer, token, (f"{shown_host}:{port}", f"localhost:{port}"))
+        work = Work()
+        app = page(explorer, token, (f"{shown_host}:{port}", f"localhost:{port}"), work)
     known = len(explorer.known)
     found_at = f"http://{shown_host}:{port}/{token}/"
     if as_json:
@@ -80,7 +85,12 @@ def explore(
         note(f"{counted(known, 'other candidate')} known; open the address in a browser; Ctrl-C ends it")
     sys.stdout.flush()
     gc.freeze()  # all of this stays, so the garbage collector need not visit it during a replay or at the end
-    serve(app, listening)
+
+    def ending() -> None:
+        end_within(_SECONDS_TO_END, 0)  # a step of a long replay may still be at work
+        work.give_up()
+
+    serve(app, listening, ending=ending)
 
 
 VERB = Verb(10, "A page with a knob for each rule.", explore, "0 done, also when Ctrl-C ends it, 2 wrong input")

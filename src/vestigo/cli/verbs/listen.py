@@ -120,7 +120,8 @@ def listen(
             return recording.failure is None
 
         try:
-            serve(receiver(recording, bearer), listening, seconds, goes_on, recording.accounts.turned_away)
+            app, refused = receiver(recording, bearer), recording.accounts.turned_away
+            serve(app, listening, seconds=seconds, goes_on=goes_on, refused=refused)
         finally:
             recording.close()
     if as_json:

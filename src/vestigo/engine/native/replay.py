@@ -9,9 +9,9 @@ from vestigo.compiled import kernel
 from vestigo.engine.changes import changes_of, together
 from vestigo.engine.job import Job
 from vestigo.engine.native.feed import Fed
-from vestigo.engine.stop import Stop
 from vestigo.outcome import Changes, Measures, Slices, Spans
 from vestigo.prepared.uncached import uncached
+from vestigo.stopping import check
 from vestigo.trace import Trace
 
 _FOR_TESTS = {"stored", "superseded", "lost"}
@@ -19,10 +19,10 @@ _FOR_TESTS = {"stored", "superseded", "lost"}
 
 
 def run(
-    trace: Trace, job: Job, batch_events: int | None = None, full: bool = False, stop: Stop | None = None
+    trace: Trace, job: Job, batch_events: int | None = None, full: bool = False
 ) -> tuple[dict[str, Any], dict[str, Measures], Slices]:
     """The measures of all look-ups together, of each look-up, and of each slice of time. They do not depend on the size
-    of the batches, nor on using the `full` replay where the plain one would do. Raises Interrupted if `stop` is set.
+    of the batches, nor on using the `full` replay where the plain one would do. Raises Interrupted if told to stop.
     """
     if len(trace) == 0:
         from vestigo.engine.reference.run import run as reference_run
@@ -31,8 +31,7 @@ def run(
     fed = Fed(trace, job, full)
     replay = fed.begin()
     for batch in fed.batches(replay, batch_events):
-        if stop is not None:
-            stop.check()
+        check()
         replay.feed(batch.columns, batch.next_reads)
     sheets = replay.close()
     span = int(trace.at[-1] - trace.at[job.first_counted])

@@ -1,5 +1,6 @@
 """Answers the requests of the page with knobs."""
 
+import asyncio
 import hmac
 import json
 import time
@@ -8,13 +9,11 @@ from itertools import chain
 from typing import Any, NamedTuple
 
 from starlette.applications import Starlette
-from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 from starlette.requests import Request
-from starlette.responses import HTMLResponse, JSONResponse, Response, StreamingResponse
+from starlette.responses import HTMLResponse, JSONResponse, PlainTextResponse, Response, StreamingResponse
 from starlette.routing import Route
 
-from vestigo.engine.stop import Stop
 from vestigo.errors import InputError, Interrupted
 from vestigo.rules import Plan
 from vestigo.rules.plan_text import plan_text
@@ -23,9 +22,10 @@ from vestigo.show.page.explored import estimated, replayed, surroundings
 from vestigo.show.page.reading import OF, check_page, key_page, keys_page, problem_page
 from vestigo.study.explore import Explorer
 from vestigo.web.explore.settings import plan_asked, problems_of
+from vestigo.web.explore.work import Work
 
 _LARGEST_BODY = 1 << 18
-_MOST_TABS = 50
+_LOOKS_EVERY_SECONDS = 0.1
 _HEADERS = {
     "Cache-Control": "no-store",
     "Referrer-Policy": "no-referrer",
@@ -35,27 +35,13 @@ _HEADERS = {
 }
 
 
-class Tabs:
-    """The replay that each tab of a browser waits for. A newer one replaces it."""
-
-    def __init__(self) -> None:
-        self._stops: dict[str, Stop] = {}
-
-    def newest(self, tab: str) -> Stop:
-        """The stop for a replay that begins now. The tab's older replay is given up."""
-        if before := self._stops.pop(tab, None):
-            before.ask()
-        stop = self._stops[tab] = Stop()
-        while len(self._stops) > _MOST_TABS:
-            self._stops.pop(next(iter(self._stops))).ask()
-        return stop
+Reading = Callable[[Explorer, Plan, Mapping[str, str]], str]
 
 
-def page(explorer: Explorer, token: str, hosts: tuple[str, ...]) -> Starlette:
+def page(explorer: Explorer, token: str, hosts: tuple[str, ...], work: Work) -> Starlette:
     """The application. It answers only requests that have the `token` in their address, name one of the `hosts`, and
-    come from the page itself.
+    come from the page itself. `work` has the threads that it works in.
     """
-    tabs = Tabs()
     document = explore_html(explorer)
 
     async def start(_: Request) -> Response:
@@ -63,9 +49,7 @@ def page(explorer: Explorer, token: str, hosts: tuple[str, ...]) -> Starlette:
 
     async def replay(request: Request) -> Response:
         asked = await _asked(request)
-        return StreamingResponse(
-            _answers(explorer, asked, tabs.newest(asked.tab)), 200, _HEADERS, "application/x-ndjson"
-        )
+        return StreamingResponse(_answers(explorer, asked, work), 200, _HEADERS, "application/x-ndjson")
 
     async def plan(request: Request) -> Response:
         asked = await _asked(request)
@@ -74,17 +58,24 @@ def page(explorer: Explorer, token: str, hosts: tuple[str, ...]) -> Starlette:
         except InputError as error:
             return JSONResponse({"kind": "problem", "problems": problems_of(error, asked.settings)}, headers=_HEADERS)
 
-    def reading(make: Callable[[Explorer, Plan, Mapping[str, str]], str]) -> Callable[[Request], Awaitable[Response]]:
+    def reading(make: Reading) -> Callable[[Request], Awaitable[Response]]:
         async def answer(request: Request) -> Response:
             asked = dict(request.query_params)
             settings = {name: text for name, text in asked.items() if name not in OF}
             try:
-                made = await run_in_threadpool(lambda: make(explorer, plan_asked(explorer, settings), asked))
+                made = await _unless_left(request, asyncio.ensure_future(read(make, settings, asked)))
             except InputError as error:
                 return HTMLResponse(problem_page(error), 400, headers=_HEADERS)
+            except Interrupted:
+                return Response("nobody waits for this page", 503, headers=_HEADERS)
             return HTMLResponse(made, headers=_HEADERS)
 
         return answer
+
+    async def read(make: Reading, settings: Mapping[str, str], asked: Mapping[str, str]) -> str:
+        plan = plan_asked(explorer, settings)
+        async with work.task() as task, work.room(plan.what_if != explorer.plan.what_if):
+            return await task.do(lambda: make(explorer, plan, asked))
 
     def guarded(answer: Callable[[Request], Awaitable[Response]]) -> Callable[[Request], Awaitable[Response]]:
         async def checked(request: Request) -> Response:
@@ -108,7 +99,13 @@ def page(explorer: Explorer, token: str, hosts: tuple[str, ...]) -> Starlette:
         "key": (reading(key_page), "GET"),
     }
     routes = [Route(f"/{{token}}/{name}", guarded(answer), methods=[method]) for name, (answer, method) in each.items()]
-    return Starlette(routes=routes)
+    return Starlette(routes=routes, exception_handlers={Exception: _failed})
+
+
+async def _failed(_: Request, error: Exception) -> Response:
+    """Says that there is a defect, where the browser shows it."""
+    said = f"This failed because of a defect in Vestigo: {type(error).__name__}: {error}"
+    return PlainTextResponse(said, 500, _HEADERS)
 
 
 class Asked(NamedTuple):
@@ -137,7 +134,17 @@ async def _asked(request: Request) -> Asked:
     return asked
 
 
-async def _answers(explorer: Explorer, asked: Asked, stop: Stop) -> AsyncIterator[str]:
+async def _unless_left(request: Request, making: "asyncio.Future[str]") -> str:
+    """What is being made, unless the browser goes away before. Raises Interrupted then."""
+    while not making.done():
+        await asyncio.wait([making], timeout=_LOOKS_EVERY_SECONDS)
+        if await request.is_disconnected():
+            making.cancel()
+            raise Interrupted("nobody waits for this page")
+    return await making
+
+
+async def _answers(explorer: Explorer, asked: Asked, work: Work) -> AsyncIterator[str]:
     """A line for each answer: from a sample if the trace is long, then from all of it, then what it is compared with if
     that has changed.
     """
@@ -149,17 +156,16 @@ async def _answers(explorer: Explorer, asked: Asked, stop: Stop) -> AsyncIterato
 
     try:
         plan = plan_asked(explorer, asked.settings)
-        around = await run_in_threadpool(explorer.around, plan.what_if)
-        estimate = await run_in_threadpool(around.estimate, plan)
-        if estimate is not None:
-            yield line("sample", await run_in_threadpool(lambda: estimated(estimate, around.today)))
-        outcome = await run_in_threadpool(around.replay, plan, stop)
-        yield line("now", await run_in_threadpool(replayed, outcome, around, plan))
-        if asked.around != repr(plan.what_if):
-            yield line("around", {"around": await run_in_threadpool(surroundings, around)})
+        async with work.task(asked.tab) as task, work.room(plan.what_if != explorer.plan.what_if):
+            around = explorer.around(plan.what_if)
+            estimate = await task.do(lambda: around.estimate(plan))
+            if estimate is not None:
+                yield line("sample", await task.do(lambda: estimated(estimate, around.today)))
+            outcome = await task.do(lambda: around.replay(plan))
+            yield line("now", await task.do(lambda: replayed(outcome, around, plan)))
+            if asked.around != repr(plan.what_if):
+                yield line("around", {"around": await task.do(lambda: surroundings(around))})
     except InputError as error:
         yield line("problem", {"problems": problems_of(error, asked.settings)})
     except Interrupted:
         return
-    finally:
-        stop.ask()
