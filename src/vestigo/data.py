@@ -8,19 +8,13 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     import pandas as pd
 
-_displays: list[str] = []
-
-
-def displayed_by(module: str) -> None:
-    """Names the module whose `text`, `html` and `page` show returned objects. It is loaded when something is shown, so
-    this module knows nothing of looks.
-    """
-    _displays[:] = [module]
+_DISPLAY = "vestigo.show.displayed"
+"""The module whose `text`, `html` and `page` show returned objects. It is loaded when something is shown."""
 
 
 def shown(form: str, what: object) -> str:
     """A returned object as ``text``, ``html`` (for notebooks) or a ``page``, made by the module that shows it."""
-    show: Callable[[object], str] = getattr(import_module(_displays[0]), form)
+    show: Callable[[object], str] = getattr(import_module(_DISPLAY), form)
     return show(what)
 
 

@@ -4,6 +4,7 @@ VestigoError
 ├── Interrupted     long work that was stopped before its end
 └── InputError      wrong input; `problems` holds one sentence for each thing that is wrong
     ├── TraceError  in a trace
+    │   └── OutOfMemory  a sound trace that is too large for this machine
     ├── RulesError  in rules, or in what rules are applied to
     └── PlanError   in a plan file
 """
@@ -33,6 +34,10 @@ class Interrupted(VestigoError):
 
 class TraceError(InputError):
     """A trace that cannot be read or replayed."""
+
+
+class OutOfMemory(TraceError, MemoryError):
+    """A sound trace that is too large for the memory of this machine."""
 
 
 class RulesError(InputError):

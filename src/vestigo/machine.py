@@ -7,6 +7,11 @@ from pathlib import Path
 _CONTAINER = Path("/sys/fs/cgroup/memory.max")
 
 
+def is_memory(error: Exception) -> bool:
+    """Whether there was too little memory. A thread that cannot start lacks room for its stack."""
+    return isinstance(error, MemoryError) or (isinstance(error, RuntimeError) and "start new thread" in str(error))
+
+
 @cache
 def memory_bytes() -> int:
     """The memory of this machine, or what a container or ``ulimit -v`` leaves of it."""

@@ -1,14 +1,16 @@
 """``vestigo VERB``: finds the verb, runs it, and turns errors into one sentence and an exit status."""
 
+import contextlib
 import os
 import sys
-from typing import Annotated, Any
+from typing import Annotated, Any, NoReturn
 
 import typer
 
-from vestigo.cli.stopping import end_soon_when_interrupted, has_been_said
+from vestigo.cli.stopping import end_now, end_soon_when_interrupted, has_been_said
 from vestigo.cli.verbs import verbs
-from vestigo.errors import InputError, Interrupted
+from vestigo.errors import InputError, Interrupted, OutOfMemory
+from vestigo.machine import is_memory
 
 WrongCall: Any = typer.BadParameter.__bases__[0]  # Typer ships this class, or takes it from Click
 WRONG_INPUT = 2
@@ -45,10 +47,10 @@ def _verbs(
 def main() -> None:
     end_soon_when_interrupted()
     try:
-        try:
-            status = app(standalone_mode=False)
-        finally:
-            sys.stdout.flush()
+        status = app(standalone_mode=False)
+        sys.stdout.flush()
+    except OutOfMemory as error:
+        _end_at_once(error.problems[0])
     except InputError as error:
         _end(WRONG_INPUT, *error.problems)
     except WrongCall as error:
@@ -60,12 +62,38 @@ def main() -> None:
         _end(INTERRUPTED, str(error))
     except (KeyboardInterrupt, typer.Abort):
         _end(INTERRUPTED, "stopped")
+    except (MemoryError, RuntimeError) as error:
+        if not is_memory(error):
+            raise
+        _end_at_once(f"memory ran out{_doing()}; take a part of the trace (vestigo convert --sample 10%)")
     except BrokenPipeError:  # whoever reads our output has closed it, so nothing more may be written
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        _give_up_output()
         raise SystemExit(0) from None
+    except OSError as error:
+        _give_up_output()
+        where = f"{error.filename}: " if error.filename else "the output cannot be written: "
+        _end(WRONG_INPUT, f"{where}{error.strerror or error}")
     if status == INTERRUPTED:  # as Typer reports Ctrl-C
         _end(INTERRUPTED, "stopped")
     raise SystemExit(status if isinstance(status, int) else 0)
+
+
+def _end_at_once(problem: str) -> NoReturn:
+    """Ends the process where memory ran out. What Python does at its end may need more."""
+    print(f"vestigo: {problem}", file=sys.stderr)
+    end_now(WRONG_INPUT)
+
+
+def _doing() -> str:
+    """What was being done, as a part of a sentence."""
+    screen = sys.modules.get("vestigo.cli.screen")
+    return f" ({screen.last_step()})" if screen is not None and screen.last_step() else ""
+
+
+def _give_up_output() -> None:
+    """Python would try again at its end to write what could not be written."""
+    with contextlib.suppress(OSError, ValueError):  # in tests it is no file
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
 
 
 def _command(error: Any) -> str:
@@ -82,7 +110,8 @@ def _end(status: int, *problems: str) -> None:
     from vestigo.show.safe import printable
 
     for problem in problems:
-        print(f"vestigo: {printable(problem, most=1000)}", file=sys.stderr)
+        with contextlib.suppress(OSError):  # nobody can be told
+            print(f"vestigo: {printable(problem, most=1000)}", file=sys.stderr)
     if status == INTERRUPTED:
         has_been_said()
     raise SystemExit(status) from None

@@ -1,10 +1,12 @@
 """What reaches the terminal: results on stdout, progress and notes on stderr."""
 
+import contextlib
 import json
 import math
 import re
 import sys
 import threading
+from collections import deque
 from collections.abc import Iterable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Self
@@ -67,7 +69,8 @@ def _strict(what: Any) -> Any:
 
 
 def note(text: str) -> None:
-    print(f"vestigo: {printable(text, most=1000)}", file=sys.stderr)
+    with contextlib.suppress(OSError):  # a note that cannot be written costs no result
+        print(f"vestigo: {printable(text, most=1000)}", file=sys.stderr)
 
 
 def save(axis: "Axes", path: Path, what: str) -> None:
@@ -76,6 +79,14 @@ def save(axis: "Axes", path: Path, what: str) -> None:
 
     save_figure(axis, path)
     note(f"{path}: {what}")
+
+
+_steps: deque[str] = deque(maxlen=1)
+
+
+def last_step() -> str:
+    """What is being done, as it was last shown."""
+    return printable(_steps[0]) if _steps else ""
 
 
 class Progress:
@@ -101,6 +112,7 @@ class Progress:
 
     def step(self, what: str) -> None:
         """Shows a step whose length is not known."""
+        _steps.append(what)
         self._bars.columns = self._bars.columns[:2]
         self._counting = ""
         self._bars.reset(self._task, total=None, description=printable(what))
@@ -108,6 +120,7 @@ class Progress:
     def count(self, what: str, done: int, of: int) -> None:
         """Shows how many are done. The time left is estimated from those done since the first call."""
         if self._counting != what:
+            _steps.append(what)
             self._counting = what
             self._bars.columns = (*self._bars.columns[:2], *self._counted)
             self._bars.reset(self._task, total=of, completed=done, description=printable(what))

@@ -1,7 +1,7 @@
-"""Where the program begins: it loads the command line, and may be stopped while it does."""
+"""Where the program begins: it loads the command line, and may be stopped while it does.
 
-import sys
-from typing import Any
+It imports nothing itself before it is ready for Ctrl-C.
+"""
 
 
 def main() -> None:
@@ -10,7 +10,7 @@ def main() -> None:
     """
     asked = False
 
-    def stop(*_: Any) -> None:
+    def stop(*_: object) -> None:
         nonlocal asked
         asked = True
         raise KeyboardInterrupt
@@ -20,20 +20,37 @@ def main() -> None:
 
         if signal.getsignal(signal.SIGINT) is signal.default_int_handler:
             signal.signal(signal.SIGINT, stop)
+        _check_streams()
         from vestigo.cli.app import main as run
 
         run()
     except KeyboardInterrupt:
-        _end()
+        _end("stopped", 130)
+    except MemoryError:
+        _end("memory ran out; use a machine with more", 2)
     except Exception:
         if not asked:
             raise
-        _end()
+        _end("stopped", 130)
 
 
-def _end() -> None:
-    from vestigo.cli.stopping import has_been_said
+def _check_streams() -> None:
+    """Ends the program if nobody could read what it prints."""
+    import os
+    import sys
 
-    has_been_said()
-    print("vestigo: stopped", file=sys.stderr)
-    raise SystemExit(130) from None
+    if sys.stderr is None:  # closed: messages must not go to the results
+        sys.stderr = open(os.devnull, "w")  # noqa: SIM115, PTH123
+    if sys.stdout is None:
+        _end("standard output is closed, so there is nowhere to print; send it to a file, or to /dev/null", 2)
+
+
+def _end(said: str, status: int) -> None:
+    import sys
+
+    if status == 130:
+        from vestigo.cli.stopping import has_been_said
+
+        has_been_said()
+    print(f"vestigo: {said}", file=sys.stderr)
+    raise SystemExit(status) from None

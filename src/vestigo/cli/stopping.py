@@ -6,6 +6,7 @@ import socket
 import sys
 import threading
 import time
+from typing import NoReturn
 
 from vestigo.files import remove_unfinished
 
@@ -30,16 +31,17 @@ def end_soon_when_interrupted() -> None:
     sys.unraisablehook = _say_nothing_of_an_interrupt
 
 
+def end_now(status: int) -> NoReturn:
+    """Ends the process without waiting for anything."""
+    sys.stdout.flush()
+    sys.stderr.flush()
+    remove_unfinished()
+    os._exit(status)
+
+
 def end_within(seconds: float, status: int) -> None:
     """Ends the process after this time, if it has not ended by itself."""
-
-    def end() -> None:
-        sys.stdout.flush()
-        sys.stderr.flush()
-        remove_unfinished()
-        os._exit(status)
-
-    timer = threading.Timer(seconds, end)
+    timer = threading.Timer(seconds, end_now, (status,))
     timer.daemon = True
     timer.start()
 

@@ -5,26 +5,21 @@ from pathlib import Path
 import pyarrow as pa
 
 from vestigo.errors import TraceError
-from vestigo.trace.formats.arrow_messages import unfolded
+from vestigo.trace.formats.arrow_messages import check_amounts, messages_in
 from vestigo.trace.formats.format import Format
 from vestigo.trace.formats.mapped import mapped
-from vestigo.trace.formats.packed import check_unfolded
 from vestigo.trace.formats.raw import Raw, Wanted, repeated, row_place
-
-_HEAD_BYTES = 8
-"""Behind them a file's messages stand as a stream of them would."""
 
 
 def read_arrow(path: Path, wanted: Wanted) -> Raw:
     """The wanted columns."""
     content = mapped(path)
     count = pa.ipc.open_file(content).num_record_batches
-    messages = content.slice(_HEAD_BYTES)
-    batches = pa.ipc.open_stream(messages)
+    batches = pa.ipc.open_stream(messages_in(content))
     has = batches.schema.names
     if twice := repeated(wanted, has):
         raise TraceError([f"{path}: column {name!r} appears twice; rename one" for name in twice])
-    check_unfolded(path, unfolded(messages, count), wanted.limits)
+    check_amounts(path, content, count, wanted.limits)
     table = pa.Table.from_batches([batches.read_next_batch() for _ in range(count)], batches.schema)
     table = table.select([name for name in has if name in wanted.columns])
     table.validate(full=True)  # Arrow trusts offsets and ids in its own files, but a trace cannot be trusted

@@ -1,33 +1,56 @@
-"""How many bytes the compressed buffers of an Arrow file unpack to. Its messages tell this before anything is unpacked.
+"""How many rows an Arrow file has, and how many bytes its compressed buffers unpack to. Its messages tell this before
+anything is unpacked.
 
 The source is the Arrow columnar format, "IPC" and "Message.fbs". A buffer that holds more than it says is refused when
 it is unpacked.
 """
 
 import struct
+from pathlib import Path
 from typing import NamedTuple
 
 import pyarrow as pa
 
+from vestigo.trace.formats.packed import LIMITS, Limits, check_rows, check_unfolded
+
+_HEAD_BYTES = 8
 _DICTIONARY, _BATCH = 2, 3  # kinds of message
 
 
-def unfolded(content: pa.Buffer, batches: int) -> int:
-    """The bytes of all messages up to the last of `batches` batches. `content` begins with the first message. Raises
+def messages_in(content: pa.Buffer) -> pa.Buffer:
+    """The messages of a file, as a stream of them would be."""
+    return content.slice(_HEAD_BYTES)
+
+
+def check_amounts(path: Path, content: pa.Buffer, batches: int, limits: Limits = LIMITS) -> None:
+    """Raises TraceError for a file that takes more memory than it may, and ArrowInvalid if it makes no sense."""
+    amounts = unfolded(messages_in(content), batches)
+    check_unfolded(path, amounts.size_bytes, limits)
+    check_rows(path, amounts.rows, limits)
+
+
+class Unfolded(NamedTuple):
+    rows: int
+    size_bytes: int
+
+
+def unfolded(content: pa.Buffer, batches: int) -> Unfolded:
+    """The amounts of all messages up to the last of `batches` batches. `content` begins with the first message. Raises
     ArrowInvalid if they make no sense.
     """
-    reader, total = pa.ipc.MessageReader.open_stream(content), 0
+    reader, rows, size_bytes = pa.ipc.MessageReader.open_stream(content), 0, 0
     while batches > 0:
         try:
             message = reader.read_next_message()
-            kind, sizes = _buffers(memoryview(message.metadata), memoryview(message.body or b""))
+            kind, length, sizes = _buffers(memoryview(message.metadata), memoryview(message.body or b""))
         except StopIteration:
             raise pa.ArrowInvalid("it has fewer batches than it says") from None
         except struct.error:
             raise pa.ArrowInvalid("the parts of a message lie outside it") from None
-        total += sum(sizes)
+        size_bytes += sum(sizes)
+        rows += length
         batches -= kind == _BATCH
-    return total
+    return Unfolded(rows, size_bytes)
 
 
 class _Table(NamedTuple):
@@ -52,28 +75,29 @@ class _Table(NamedTuple):
         return _Table(self.data, place + self.number("<I", place))
 
 
-def _buffers(metadata: memoryview, body: memoryview) -> tuple[int, list[int]]:
-    """The kind of a message, and the bytes that each of its buffers unpacks to. There are none if the buffers are not
-    compressed.
+def _buffers(metadata: memoryview, body: memoryview) -> tuple[int, int, list[int]]:
+    """The kind of a message, its rows, and the bytes that each of its buffers unpacks to. There are none if the buffers
+    are not compressed.
     """
     message = _Table(metadata, 0).at(0)
     kind_place, header = message.field(1), message.field(2)
     kind = message.number("<B", kind_place) if kind_place is not None else 0
     if header is None or kind not in (_DICTIONARY, _BATCH):
-        return kind, []
+        return kind, 0, []
     batch = message.at(header)
     if kind == _DICTIONARY:
         data = batch.field(1)
         if data is None:
-            return kind, []
+            return kind, 0, []
         batch = batch.at(data)
-    buffers = batch.field(2)
+    length_place, buffers = batch.field(0), batch.field(2)
+    length = batch.number("<q", length_place) if length_place is not None else 0
     if buffers is None or batch.field(3) is None:
-        return kind, []
+        return kind, length, []
     listed = batch.at(buffers)
     sizes = []
     for number in range(listed.number("<I", listed.place)):
-        offset, length = struct.unpack_from("<qq", metadata, listed.place + 4 + 16 * number)
-        if length > 0:
+        offset, packed = struct.unpack_from("<qq", metadata, listed.place + 4 + 16 * number)
+        if packed > 0:
             sizes.append(max(_Table(body, 0).number("<q", offset), 0))  # -1: it is not compressed
-    return kind, sizes
+    return kind, length, sizes

@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     from _csv import Reader
 
 _LONGEST_FIELD = 1 << 30
+_MOST_EMPTY = 1_000_000
 _FAST_BLOCK_BYTES = 4 << 20  # a row must fit into one
 _OFFSET_TIME = re.compile(r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d.*(?:Z|[+-]\d\d:?\d\d)")
 
@@ -31,15 +32,15 @@ _OFFSET_TIME = re.compile(r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d.*(?:Z|[+-]\d\d:?\d\d)")
 def read_csv(path: Path, wanted: Wanted) -> Raw:
     """Reads the wanted columns. An empty cell is a missing value."""
     with open_text(path, wanted.limits) as file, _long_fields():
-        rows = (row for row in _rows(path, file) if row)
-        header, first = next(rows, None), next(rows, [])
+        rows = _rows(path, file)
+        header, first = _next_filled(path, rows), _next_filled(path, rows) or []
     if not header:
         raise TraceError(f"{path}: holds no row; it must have a line of column names, then one line an event")
     if twice := repeated(wanted, header):
         raise TraceError([f"{path}, line 1: column {name!r} appears twice; rename one" for name in twice])
     known = [name for name in header if name in wanted.columns]
     if not known:
-        return Raw(pa.table({}), _Lines(path), tuple(header))
+        return Raw(pa.table({}), _Lines(path, wanted.limits), tuple(header))
     try:
         cells = dict(zip(header, first, strict=False))
         types = _types(wanted, known, cells)
@@ -52,10 +53,25 @@ def read_csv(path: Path, wanted: Wanted) -> Raw:
         if "block boundaries" in str(error):
             most = format_bytes(wanted.limits.longest_line)
             raise TraceError(f"{path}: has a row of more than {most}; if that is right, state longest_line") from None
-        raise TraceError(_broken_rows(path, len(header)) or f"{path}: cannot be parsed: {error}") from None
+        raise TraceError(
+            _broken_rows(path, len(header), wanted.limits) or f"{path}: cannot be parsed: {error}"
+        ) from None
     return Raw(
-        table, _Lines(path), tuple(header), first_time="".join(cells.get(name, "") for name in wanted.named("at"))
+        table,
+        _Lines(path, wanted.limits),
+        tuple(header),
+        first_time="".join(cells.get(name, "") for name in wanted.named("at")),
     )
+
+
+def _next_filled(path: Path, rows: "Reader") -> list[str] | None:
+    """The next row that is not empty. None if there is none."""
+    for number, row in enumerate(rows):
+        if row:
+            return row
+        if number > _MOST_EMPTY:
+            raise TraceError(f"{path}: has more than {_MOST_EMPTY:,} empty lines one after the other; leave them out")
+    return None
 
 
 def _types(wanted: Wanted, known: list[str], first: dict[str, str]) -> dict[str, pa.DataType]:
@@ -146,9 +162,9 @@ def _long_fields() -> Iterator[None]:
         csv.field_size_limit(usual)
 
 
-def _broken_rows(path: Path, fields: int, most: int = 10) -> list[str]:
+def _broken_rows(path: Path, fields: int, limits: Limits, most: int = 10) -> list[str]:
     problems = []
-    with open_text(path) as file, _long_fields():
+    with open_text(path, limits) as file, _long_fields():
         reader = _rows(path, file)
         for row in reader:
             if row and len(row) != fields:
@@ -162,11 +178,11 @@ def _broken_rows(path: Path, fields: int, most: int = 10) -> list[str]:
 class _Lines:
     """Says on which line a row stands. Lines are counted only when something is wrong."""
 
-    def __init__(self, path: Path) -> None:
-        self.path = path
+    def __init__(self, path: Path, limits: Limits) -> None:
+        self.path, self.limits = path, limits
 
     def __call__(self, row: int) -> str:
-        with open_text(self.path) as file, _long_fields():
+        with open_text(self.path, self.limits) as file, _long_fields():
             reader = _rows(self.path, file)
             rows = (reader.line_num for fields in reader if fields)
             for number, line in enumerate(rows):

@@ -12,10 +12,11 @@ from vestigo.errors import TraceError
 from vestigo.trace.formats.format import Format
 from vestigo.trace.formats.json_kinds import KINDS, Seen, broken_lines
 from vestigo.trace.formats.json_lines import has_bare_null, parse, safe_lines, without_cut_line
-from vestigo.trace.formats.packed import open_bytes
+from vestigo.trace.formats.packed import Limits, open_bytes
 from vestigo.trace.formats.raw import Raw, Wanted
 
-_LOOKED_AT = 1_000
+_LOOKED_AT, _LOOKED_AT_BYTES = 1_000, 32 << 20
+"""How many lines say what there is, and in how many bytes they must be."""
 
 
 def read_json_lines(path: Path, wanted: Wanted) -> Raw:
@@ -25,14 +26,16 @@ def read_json_lines(path: Path, wanted: Wanted) -> Raw:
     content, cut = without_cut_line(safe_lines(path, wanted.limits))
     if has_bare_null(content) and (problems := broken_lines(path, wanted)):
         raise TraceError(problems)
-    seen = Seen.of(content, wanted, _LOOKED_AT)
+    seen = Seen.of(content.slice(0, min(len(content), _LOOKED_AT_BYTES)), wanted, _LOOKED_AT)
     try:
         table = _table(content, wanted, seen)
     except pa.ArrowInvalid as error:
         raise TraceError(broken_lines(path, wanted) or f"{path}: is not valid JSON Lines: {error}") from None
     known = [name for name in table.column_names if name in wanted.columns]
     there = [name for name in known if name in seen.columns or table[name].null_count < len(table)]
-    return Raw(table.select(there), _Lines(path), tuple(seen.named), first_time=seen.first_time, broken=cut)
+    return Raw(
+        table.select(there), _Lines(path, wanted.limits), tuple(seen.named), first_time=seen.first_time, broken=cut
+    )
 
 
 def _table(content: pa.Buffer, wanted: Wanted, seen: Seen) -> pa.Table:
@@ -84,11 +87,11 @@ def _with_fields(table: pa.Table, names: Sequence[str]) -> pa.Table:
 class _Lines:
     """Says on which line a row stands. Empty lines are not rows."""
 
-    def __init__(self, path: Path) -> None:
-        self.path = path
+    def __init__(self, path: Path, limits: Limits) -> None:
+        self.path, self.limits = path, limits
 
     def __call__(self, row: int) -> str:
-        with open_bytes(self.path) as file:
+        with open_bytes(self.path, self.limits) as file:
             lines = (number for number, line in enumerate(file, 1) if line.strip())
             return f"line {next((line for i, line in enumerate(lines) if i == row), row + 1)}"
 

@@ -125,7 +125,7 @@ def broken_lines(path: Path, wanted: Wanted, most: int = 10) -> list[str]:
     """What is wrong, line by line. This is slow, and done only when the fast reader has given up."""
     problems: list[str] = []
     first_kind: dict[str, tuple[type, int]] = {}
-    with open_bytes(path) as file:
+    with open_bytes(path, wanted.limits) as file:
         for number, line in enumerate(file, 1):
             if line.strip():
                 found = _line_problems(line, number, wanted, first_kind)

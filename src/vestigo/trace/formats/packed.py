@@ -8,12 +8,16 @@ from typing import Any, NamedTuple
 import pyarrow as pa
 
 from vestigo.errors import TraceError
+from vestigo.machine import memory_bytes
 from vestigo.trace.formats.mapped import mapped
 from vestigo.units import format_bytes
 
 _PART = 1 << 20
 _MOST_TIMES = 200
 """So many times its own size a large file may unfold to: texts of a trace are packed to a fiftieth at best."""
+_ROW_BYTES = 50
+"""What a row takes when it is read, however little it takes in the file."""
+_MOST_BLANK_BYTES = 1 << 20
 
 
 class Limits(NamedTuple):
@@ -42,7 +46,7 @@ def unpacked_name(path: Path) -> str:
     return _ROTATED.sub("", path.name.lower().removesuffix(packing_of(path)))
 
 
-def open_bytes(path: Path, limits: Limits = LIMITS) -> io.BufferedReader:
+def open_bytes(path: Path, limits: Limits) -> io.BufferedReader:
     """The unpacked content, from its beginning.
 
     Raises OSError, also if a compressed file is cut short, and TraceError if it exceeds the limits.
@@ -50,17 +54,19 @@ def open_bytes(path: Path, limits: Limits = LIMITS) -> io.BufferedReader:
     return io.BufferedReader(_Guarded(path, limits), 1 << 20)
 
 
-def check_text(path: Path) -> None:
-    """Raises TraceError for a file that is empty or in UTF-16."""
-    with open_bytes(path) as file:
-        begin = file.read(2)
+def check_text(path: Path, limits: Limits) -> None:
+    """Raises TraceError for a file that is empty, or in UTF-16, or begins with nothing but empty lines."""
+    with open_bytes(path, limits) as file:
+        begin = file.read(_MOST_BLANK_BYTES)
     if not begin:
         raise TraceError(f"{path}: is empty")
-    if begin in (b"\xff\xfe", b"\xfe\xff"):
+    if begin[:2] in (b"\xff\xfe", b"\xfe\xff"):
         raise TraceError(f"{path}: is UTF-16 text; save it as UTF-8")
+    if len(begin) == _MOST_BLANK_BYTES and begin.isspace():
+        raise TraceError(f"{path}: begins with {format_bytes(len(begin))} of empty lines; leave them out")
 
 
-def open_text(path: Path, limits: Limits = LIMITS) -> io.TextIOWrapper:
+def open_text(path: Path, limits: Limits) -> io.TextIOWrapper:
     """The same as UTF-8 text. A byte order mark is skipped, and line ends stay as they are."""
     return io.TextIOWrapper(open_bytes(path, limits), encoding="utf-8-sig", newline="")
 
@@ -69,7 +75,7 @@ def is_packed(path: Path) -> bool:
     return packing_of(path) != ""
 
 
-def whole(path: Path, limits: Limits = LIMITS) -> pa.Buffer:
+def whole(path: Path, limits: Limits) -> pa.Buffer:
     """All of the unpacked content. A plain file is mapped, not copied, and the caller must check whether its lines are
     too long. Raises the same errors as `open_bytes`.
     """
@@ -88,14 +94,26 @@ def too_long(path: Path, line: int, limits: Limits) -> TraceError:
 
 
 def most_unfolded(path: Path, limits: Limits) -> int:
-    """How many bytes a compressed file may unpack to."""
-    return max(limits.unfolds_to, _MOST_TIMES * path.stat().st_size)
+    """How many bytes a file may take when it is read. Unless more is stated, that is at most half of this machine's
+    memory.
+    """
+    return max(limits.unfolds_to, min(_MOST_TIMES * path.stat().st_size, memory_bytes() // 2))
 
 
 def check_unfolded(path: Path, amount: int, limits: Limits) -> None:
     """Raises TraceError if a compressed file unpacks to more bytes than it may."""
     if amount > (most := most_unfolded(path, limits)):
         raise TraceError(f"{path}: unpacks to more than {format_bytes(most)}; if that is right, state unfolds_to")
+
+
+def check_rows(path: Path, rows: int, limits: Limits) -> None:
+    """Raises TraceError if the rows of a file take more memory than they may, whatever they take in the file."""
+    takes = rows * _ROW_BYTES
+    if takes > most_unfolded(path, limits):
+        raise TraceError(
+            f"{path}: has {rows:,} rows or more, which take {format_bytes(takes)} when they are read; "
+            f"if that is right, state unfolds_to (--intake unfolds_to={(takes >> 30) + 1}GiB)"
+        )
 
 
 class _Guarded(io.RawIOBase):
@@ -121,6 +139,8 @@ class _Guarded(io.RawIOBase):
         if self._line + first > self._limits.longest_line:
             raise too_long(self._path, self._lines, self._limits)
         self._lines += part.count(b"\n") if newline >= 0 else 0
+        if self._is_packed:
+            check_rows(self._path, self._lines, self._limits)
         self._line = len(part) - newline - 1 if newline >= 0 else self._line + len(part)
         target[: len(part)] = part
         return len(part)

@@ -8,7 +8,7 @@ import pyarrow.parquet as pq
 from vestigo.errors import TraceError
 from vestigo.trace.formats.format import Format
 from vestigo.trace.formats.mapped import mapped
-from vestigo.trace.formats.packed import check_unfolded
+from vestigo.trace.formats.packed import check_rows, check_unfolded
 from vestigo.trace.formats.parquet_pages import unfolded
 from vestigo.trace.formats.raw import Raw, Wanted, repeated, row_place
 
@@ -20,6 +20,7 @@ def read_parquet(path: Path, wanted: Wanted) -> Raw:
         if twice := repeated(wanted, has):
             raise TraceError([f"{path}: column {name!r} appears twice; rename one" for name in twice])
         check_unfolded(path, unfolded(mapped(path), wanted.columns), wanted.limits)
+        check_rows(path, file.metadata.num_rows, wanted.limits)
         known = [name for name in has if name in wanted.columns]
         encoded = [name for name in known if _is_text(file.schema_arrow.field(name).type)]
     with pq.ParquetFile(path, read_dictionary=encoded) as file:

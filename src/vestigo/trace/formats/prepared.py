@@ -14,6 +14,7 @@ import pyarrow as pa
 
 from vestigo.errors import TraceError
 from vestigo.trace.columns import EARLIEST, LATEST, MISSING, MOST_LOOKUPS, Column
+from vestigo.trace.formats.arrow_messages import check_amounts
 from vestigo.trace.formats.mapped import mapped
 from vestigo.trace.names import Names, arrow_names
 from vestigo.trace.trace import COLUMNS, LAST_KEYED, OPS, Op, Trace, constant_column
@@ -58,12 +59,17 @@ def write_prepared(trace: Trace, path: Path) -> None:
 
 def open_prepared(path: Path) -> Trace:
     """Opens a trace whose columns are mapped. Raises TraceError if something in it is impossible."""
-    table = pa.ipc.open_file(mapped(path)).read_all()
+    content = mapped(path)
+    file = pa.ipc.open_file(content)
+    check_amounts(path, content, file.num_record_batches)
+    table = file.read_all()
     try:
         if any(table[name].num_chunks > 1 for name in table.column_names):
             raise TraceError(f"{path}: is in several batches; prepare it again from its source")
         return _trace(table, path)
-    except (KeyError, IndexError, ValueError, TypeError, MemoryError, pa.ArrowException) as error:
+    except MemoryError:
+        raise
+    except (KeyError, IndexError, ValueError, TypeError, pa.ArrowException) as error:
         raise TraceError(f"{path}: is damaged ({_first_line(error)}); prepare it again from its source") from None
 
 

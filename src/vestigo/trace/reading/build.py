@@ -64,6 +64,7 @@ def check_columns(table: pa.Table, origin: Origin, clock: Clock = _OUR_OWN) -> C
     twice = [name for name in NAMES if table.column_names.count(name) > 1]
     problems += [f"{origin.source}: column {name!r} appears twice; rename one" for name in twice]
     once = [name for name in NAMES if table.column_names.count(name) == 1]
+    columns.numpy_of(pa.array([0]))  # here, because threads that import at once hang where memory runs out
     with ThreadPoolExecutor() as threads:  # most of the work is done by Arrow and NumPy, which release Python's lock
         tasks = [threads.submit(lambda name: readers[COLUMNS[name].holds](_whole(table[name])), name) for name in once]
     for name, task in zip(once, tasks, strict=True):

@@ -9,7 +9,8 @@ from typing import Any
 
 import pyarrow as pa
 
-from vestigo.errors import TraceError
+from vestigo.errors import OutOfMemory, TraceError
+from vestigo.machine import is_memory
 from vestigo.trace.formats.format import OUR_NAMES, CostUnit, Format, format_named, known_formats
 from vestigo.trace.formats.packed import check_text, open_bytes
 from vestigo.trace.formats.prepared import is_prepared, open_prepared
@@ -81,6 +82,12 @@ def _read(source: Any, intake: Intake, options: Mapping[str, Any]) -> Trace:
     return build_trace(pieces, name, reader.notes, list(reader.guesses))
 
 
+def _too_large(name: str) -> OutOfMemory:
+    return OutOfMemory(
+        f"{name}: is too large for the memory that is left; use a larger machine, or record for a shorter time"
+    )
+
+
 def _are_paths(where: Any) -> bool:
     return isinstance(where, (list, tuple)) and bool(where) and all(isinstance(one, (str, Path)) for one in where)
 
@@ -119,6 +126,8 @@ class _Reader:
             return None
         try:
             return open_prepared(file.path) if is_prepared(file.path) else None
+        except MemoryError:
+            raise _too_large(file.name) from None
         except (OSError, pa.ArrowException):
             return None  # the reader of tables says what is wrong with it
 
@@ -138,10 +147,14 @@ class _Reader:
             unit = self._cost_unit(known, meaning, table, raw.first_time, guessed)
             clock = Clock(self.intake.at_unit, unit, self.intake.zone)
             checked = check_columns(table, Origin(file.name, place, guessed), clock)
+        except MemoryError:
+            raise _too_large(file.name) from None
         except OSError as error:
             raise TraceError(f"{file.name}: cannot be read: {error.strerror or error}") from None
         except (pa.ArrowException, UnicodeDecodeError, csv.Error) as error:
             raise TraceError(f"{file.name}: cannot be read: {str(error).splitlines()[0]}") from None
+        except RuntimeError as error:
+            raise (_too_large(file.name) if is_memory(error) else error) from None
         self.left_out += [f"{file.name}: {note}" for note in said]
         return checked
 
@@ -160,8 +173,8 @@ class _Reader:
         known = self.formats[name]
         if not known.is_text:
             return known
-        check_text(file.path)
-        with open_bytes(file.path) as content:
+        check_text(file.path, self.intake.limits)
+        with open_bytes(file.path, self.intake.limits) as content:
             begin = content.read(_BEGIN_BYTES)
         return next((one for one in self.formats.values() if one.recognises(begin)), known)
 

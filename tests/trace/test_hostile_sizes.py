@@ -1,0 +1,152 @@
+"""Small files that unfold to more than any memory are refused in a sentence, quickly and in little memory."""
+
+import gzip
+import os
+import resource
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.parquet as pq
+import pytest
+
+from tests.cli.calling import VESTIGO
+from vestigo import TraceError, read_trace, synth, write_trace
+from vestigo.trace.formats import packed
+
+MOST_BYTES = 1_000 << 20
+MOST_SECONDS = 10
+
+
+def packed_file(path: Path, begin: bytes, again: bytes, times: int) -> None:
+    with gzip.open(path, "wb", compresslevel=1) as file:
+        file.write(begin)
+        block = again * 10_000
+        for _ in range(times // 10_000):
+            file.write(block)
+
+
+def null_rows(path: Path) -> None:
+    columns = {name: pa.nulls(1 << 28) for name in ("at", "key")}
+    with pa.ipc.new_file(path, pa.table(columns).schema) as file:
+        file.write_table(pa.table(columns))
+
+
+def null_rows_prepared(path: Path) -> None:
+    table = pa.table({name: pa.nulls(1 << 28) for name in ("at", "key", "op", "lookup")})
+    table = table.replace_schema_metadata({"vestigo": "prepared trace, 1"})
+    with pa.ipc.new_file(path, table.schema) as file:
+        file.write_table(table)
+
+
+def packed_prepared(path: Path) -> None:
+    """A prepared file whose buffers are packed: 2 GiB of zeros."""
+    table = pa.table({name: pa.array(np.zeros(1 << 27, np.int64)) for name in ("at", "key")})
+    table = table.replace_schema_metadata({"vestigo": "prepared trace, 1"})
+    with pa.ipc.new_file(path, table.schema, options=pa.ipc.IpcWriteOptions(compression="zstd")) as file:
+        file.write_table(table)
+
+
+def equal_rows(path: Path) -> None:
+    table = pa.table({"at": pa.array(np.full(1 << 20, 5)), "key": pa.array(np.full(1 << 20, 7, np.int8))})
+    with pq.ParquetWriter(path, table.schema, compression="zstd") as file:
+        for _ in range(100):
+            file.write_table(table, row_group_size=1 << 20)
+
+
+FILES: dict[str, tuple[Callable[[Path], None], str]] = {
+    "nulls.arrow": (null_rows, "has 268,435,456 rows or more, which take 12.5 GiB when they are read"),
+    "prepared.arrow": (null_rows_prepared, "has 268,435,456 rows or more"),
+    "packed.arrow": (packed_prepared, "unpacks to more than 1.00 GiB"),
+    "rows.csv.gz": (lambda path: packed_file(path, b"at,key\n", b"5,a\n", 100_000_000), "rows or more, which take"),
+    "rows.jsonl.gz": (
+        lambda path: packed_file(path, b"", b'{"at":5,"key":1}\n', 60_000_000),
+        "rows or more, which take",
+    ),
+    "newlines.csv.gz": (lambda path: packed_file(path, b"", b"\n", 600_000_000), "begins with 1.00 MiB of empty lines"),
+    "later.csv.gz": (
+        lambda path: packed_file(path, b"at,key\n", b"\n", 600_000_000),
+        "empty lines one after the other",
+    ),
+    "later.jsonl.gz": (lambda path: packed_file(path, b'{"at":1,"key":"a"}\n', b"\n", 600_000_000), "rows or more"),
+    "newlines.log.gz": (lambda path: packed_file(path, b"", b"\r\n", 300_000_000), "begins with 1.00 MiB of empty"),
+    "spaces.otlp.gz": (lambda path: packed_file(path, b'{"resourceSpans":[]}\n', b"\n", 300_000_000), "rows or more"),
+    "equal.parquet": (equal_rows, "has 104,857,600 rows or more, which take 4.88 GiB when they are read"),
+}
+
+
+@pytest.mark.parametrize("name", FILES)
+def test_what_it_would_take_is_said_before_it_is_taken(tmp_path: Path, name: str) -> None:
+    write, said = FILES[name]
+    write(tmp_path / name)
+    begun = time.monotonic()
+    process = subprocess.Popen([*VESTIGO, "survey", name], cwd=tmp_path, stdout=subprocess.PIPE, stderr=subprocess.PIPE)
+    out, err = process.stdout.read(), process.stderr.read().decode()  # type: ignore[union-attr]
+    _, status, used = os.wait4(process.pid, 0)
+    process.returncode = os.waitstatus_to_exitcode(status)
+    process.stdout.close(), process.stderr.close()  # type: ignore[union-attr]
+    assert (process.returncode, out) == (2, b"")
+    assert err.startswith(f"vestigo: {name}: ")
+    assert said in err
+    assert err.count("\n") == 1
+    assert time.monotonic() - begun < MOST_SECONDS
+    assert used.ru_maxrss << 10 < MOST_BYTES
+
+
+def test_what_the_sentence_advises_is_taken(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(packed, "_ROW_BYTES", 1 << 20)
+    packed_file(tmp_path / "t.csv.gz", b"at,key\n", b"5,a\n", 10_000)
+    with pytest.raises(TraceError, match=r"state unfolds_to \(--intake unfolds_to=(\d+GiB)\)") as raised:
+        read_trace(tmp_path / "t.csv.gz")
+    advised = str(raised.value).split("unfolds_to=")[1].removesuffix(")")
+    assert len(read_trace(tmp_path / "t.csv.gz", unfolds_to=advised)) == 10_000
+    packed_file(tmp_path / "wrong.csv.gz", b"at,key\n", b"5,a\n", 10_000)
+    with gzip.open(tmp_path / "wrong.csv.gz", "ab") as file:
+        file.write(b"x,a\n")
+    with pytest.raises(TraceError, match="line 10002"):  # looking for the place does not stop at the limit
+        read_trace(tmp_path / "wrong.csv.gz", unfolds_to=advised)
+
+
+def test_a_large_file_may_take_more(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """200 times its own size, but no more than half of the memory."""
+    (tmp_path / "t").write_bytes(bytes(100 << 20))
+    assert packed.most_unfolded(tmp_path / "t", packed.LIMITS) == min(200 * (100 << 20), packed.memory_bytes() // 2)
+    monkeypatch.setattr(packed, "memory_bytes", lambda: 4 << 30)
+    assert packed.most_unfolded(tmp_path / "t", packed.LIMITS) == 2 << 30
+    assert packed.most_unfolded(tmp_path / "t", packed.Limits(unfolds_to=8 << 30)) == 8 << 30
+
+
+def test_empty_lines_between_rows_are_no_harm(tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_bytes(b"\n" * 1000 + b"at,key\n" + b"\n" * 1000 + b"5,a\n\n\n6,b\n")
+    assert read_trace(tmp_path / "t.csv").at.tolist() == [5, 6]
+
+
+@pytest.mark.parametrize("verb", [["survey"], ["replay", "--rules", "max_entries=100"], ["check"], ["curve"]])
+def test_too_little_memory_is_one_sentence_for_a_sound_file(tmp_path: Path, verb: list[str]) -> None:
+    """The address space is limited so far that the program starts, and then a step further each time."""
+    write_trace(synth(400_000, keys=50_000), tmp_path / "t.csv")
+    write_trace(synth(400_000, keys=50_000), tmp_path / "t.arrow")
+    statuses = []
+    for name in ("t.csv", "t.arrow"):
+        for limit in (700 << 20, 1000 << 20, 1500 << 20):
+            done = subprocess.run(
+                [*VESTIGO, verb[0], name, *verb[1:]],
+                cwd=tmp_path,
+                capture_output=True,
+                text=True,
+                timeout=60,
+                env={**os.environ, "OPENBLAS_NUM_THREADS": "1", "ARROW_DEFAULT_MEMORY_POOL": "system"},
+                preexec_fn=lambda limit=limit: resource.setrlimit(resource.RLIMIT_AS, (limit, limit)),
+            )
+            statuses.append(done.returncode)
+            assert done.returncode in (0, 1, 2), done.stderr
+            assert "Traceback" not in done.stderr, done.stderr
+            assert "damaged" not in done.stderr
+            if done.returncode == 2:
+                assert done.stderr.startswith("vestigo: ")
+    assert sys.platform == "linux"
+    assert 2 in statuses
