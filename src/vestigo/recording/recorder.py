@@ -34,9 +34,10 @@ class Recorder:
 
     It never blocks the service and never raises into it. Events wait in a buffer of at most `buffer` events, and a
     thread writes them every `flush_every`. If the buffer or the disk is full, events are dropped and counted. A killed
-    process loses at most what was not flushed. Files are JSON Lines, and a new one begins every `rotate_at` bytes. With
-    a `secret`, keys, versions, scopes and nodes are hashed before they are written. Several processes may record into
-    one folder. A forked child records on its own.
+    process loses at most what was not flushed. A recorder that nobody closes is closed when nobody holds it any more,
+    or when the program ends. Files are JSON Lines, and a new one begins every `rotate_at` bytes. With a `secret`, keys,
+    versions, scopes and nodes are hashed before they are written. Several processes may record into one folder. A
+    forked child records on its own.
 
     >>> import tempfile
     >>> from vestigo import read_trace
@@ -63,10 +64,13 @@ class Recorder:
         secret: bytes | str | None = None,
     ) -> None:
         """Makes the folder. Raises TraceError if nothing can be written there, or an option is wrong."""
+        _check(buffer, secret, node)
         try:
             span, largest = Duration.parse(flush_every), parse_bytes(rotate_at)
         except ValueError as error:
             raise TraceError(f"recorder: {error}") from None
+        if span <= 0 or largest <= 0:
+            raise TraceError("recorder: flush_every and rotate_at must be more than zero; leave them out for the usual")
         self.node = node if node is not None else f"{socket.gethostname()}-{os.getpid()}"
         """What the process is called. A forked child's name ends in its own number."""
         self.failed = 0
@@ -187,6 +191,19 @@ class Recorder:
     def _change(self, op: str, lookup: str, key: Key) -> None:
         event: Event = (time_ns(), op, lookup, key, None, None, None, None, _scope.get(), self.node)
         self._writer.put(event)
+
+
+def _check(buffer: object, secret: object, node: object) -> None:
+    """Raises TraceError for options that would fail only when something is recorded."""
+    problems = []
+    if not isinstance(buffer, int) or isinstance(buffer, bool) or buffer < 1:
+        problems.append(f"recorder: buffer = {buffer!r} is not a number of events; write 100_000, for example")
+    if not isinstance(secret, (bytes, str, type(None))):
+        problems.append(f"recorder: secret is {type(secret).__name__}; give text or bytes")
+    if not isinstance(node, (str, type(None))):
+        problems.append(f'recorder: node = {node!r} is not a text; write node="quay-1", for example')
+    if problems:
+        raise TraceError(problems)
 
 
 def _joined(*args: Any, **kwargs: Any) -> Key:

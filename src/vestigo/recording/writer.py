@@ -58,6 +58,15 @@ class Writer:
         if self._thread is not threading.current_thread() and self._thread.is_alive():
             self._thread.join()
 
+    def __del__(self) -> None:
+        """Writes what waits, if nobody has closed it."""
+        if not getattr(self, "_closed", True):  # it may not have been made at all
+            self._closed = True
+            self._wake.set()
+            with self._writing:
+                self._write_waiting()
+            self._parts.close()
+
     def _start(self) -> None:
         self._closed = False
         self._counting, self._writing, self._wake = threading.Lock(), threading.Lock(), threading.Event()

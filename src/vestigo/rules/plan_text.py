@@ -6,12 +6,11 @@ from dataclasses import fields
 from pathlib import Path
 from typing import Any
 
-import tomli_w
-
 from vestigo.measures import MEASURES
 from vestigo.rules.aim import Aim
 from vestigo.rules.plan import Plan
 from vestigo.rules.rules import Rules
+from vestigo.rules.toml_text import toml_text
 from vestigo.trace import Intake
 from vestigo.units import format_exact_bytes
 
@@ -47,7 +46,7 @@ def plan_text(plan: Plan, folder: Path | None = None) -> str:
         "worth": _worth(plan.aim),
         "counters": plan.counters.to_dict(),
     }
-    return tomli_w.dumps({name: table for name, table in tables.items() if table})
+    return toml_text({name: table for name, table in tables.items() if table})
 
 
 def _trace(plan: Plan, folder: Path | None) -> dict[str, Any]:

@@ -4,6 +4,7 @@ again.
 
 import hashlib
 import json
+import os
 import sqlite3
 from collections.abc import Mapping
 from importlib.metadata import version
@@ -21,6 +22,11 @@ from vestigo.trace.trace import COLUMNS
 
 _FORMAT = 3
 _BEGINS = b"SQLite format 3\0"
+_OF_THE_PLACE = {
+    *(sqlite3.SQLITE_FULL, sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED, sqlite3.SQLITE_IOERR, sqlite3.SQLITE_CANTOPEN),
+    *(sqlite3.SQLITE_PERM, sqlite3.SQLITE_NOMEM, sqlite3.SQLITE_INTERRUPT),
+}
+"""Errors that say nothing about the content of a file."""
 
 
 class Store:
@@ -38,11 +44,11 @@ class Store:
             try:
                 self._file = self._opened()
             except sqlite3.DatabaseError as error:
-                if isinstance(error, sqlite3.OperationalError):
+                if not self._is_damage(error):
                     raise
                 self._set_aside()
                 self._file = self._opened()
-        except sqlite3.OperationalError as error:
+        except sqlite3.DatabaseError as error:
             raise InputError(f"{path}: results cannot be kept there: {error}; name another file") from None
 
     def get(self, name: str) -> dict[str, Any] | None:
@@ -63,18 +69,48 @@ class Store:
     def put(self, name: str, result: Mapping[str, Any]) -> None:
         """Saves a result under this name. Raises InputError if the disk is full."""
         content = json.dumps(result)
+        row = (name, content, _digest(content))
         try:
-            with self._file:
-                self._file.execute("INSERT OR REPLACE INTO result VALUES (?, ?, ?)", (name, content, _digest(content)))
-        except sqlite3.OperationalError as error:
-            kept = self._file.execute("SELECT count(*) FROM result").fetchone()[0]
+            try:
+                self._insert(row)
+            except sqlite3.DatabaseError as error:
+                if not self._is_damage(error):
+                    raise
+                self._begin_anew()
+                self._insert(row)
+        except sqlite3.DatabaseError as error:
             raise InputError(
-                f"{self.path}: a result cannot be kept: {error}; the {kept:,} so far are, so make room, and the same "
-                "call goes on from there"
+                f"{self.path}: a result cannot be kept: {error}; the {self._kept():,} so far are, so make room, and "
+                "the same call goes on from there"
             ) from None
 
     def close(self) -> None:
         self._file.close()
+
+    def _kept(self) -> int:
+        try:
+            return int(self._file.execute("SELECT count(*) FROM result").fetchone()[0])
+        except sqlite3.DatabaseError:
+            return 0
+
+    def _is_damage(self, error: sqlite3.DatabaseError) -> bool:
+        """Whether an error comes from the content of the file, and not from its place."""
+        code = getattr(error, "sqlite_errorcode", None)
+        if code is None:  # ours, or that of the library itself
+            return not isinstance(error, sqlite3.OperationalError)
+        if code & 255 == sqlite3.SQLITE_READONLY:
+            return os.access(self.path, os.W_OK)
+        return code & 255 not in _OF_THE_PLACE
+
+    def _insert(self, row: tuple[str, str, str]) -> None:
+        with self._file:
+            self._file.execute("INSERT OR REPLACE INTO result VALUES (?, ?, ?)", row)
+
+    def _begin_anew(self) -> None:
+        """Sets a file aside that was damaged since it was opened."""
+        self._file.close()
+        self._set_aside()
+        self._file = self._opened()
 
     def _opened(self) -> sqlite3.Connection:
         file = sqlite3.connect(self.path)

@@ -3,8 +3,7 @@
 from collections.abc import Mapping
 from typing import Any
 
-import tomli_w
-
+from vestigo.rules.toml_text import toml_text
 from vestigo.rules.vary import place_of
 
 
@@ -23,4 +22,4 @@ def plan_lines(changes: Mapping[str, Any]) -> str:
         table, name, rule = place_of(key)
         place = tables.setdefault(table, {})
         (place.setdefault(name, {}) if name else place)[rule] = value
-    return tomli_w.dumps(tables).strip()
+    return toml_text(tables).strip()

@@ -6,15 +6,19 @@ import re
 import selectors
 import signal
 import subprocess
-import tempfile
+import threading
 import time
 from types import TracebackType
-from typing import Self
+from typing import IO, Any, Self
 
 from vestigo.errors import InputError
 from vestigo.study.drive.answers import Stopped
 
 _CHUNK = 1 << 16
+_KEPT_BYTES = 1 << 16
+"""Of what the command writes to standard error."""
+_LOOK = os.WEXITED | os.WNOHANG | os.WNOWAIT
+_SECONDS_BETWEEN_LOOKS = 0.01
 _LONGEST_LINE = 64 << 20
 _SECONDS_TO_END = 2.0
 _ERROR = re.compile(r"Exception in thread |[\w.]*(?:Error|Exception)\b")
@@ -27,16 +31,15 @@ class Pipes:
     def __init__(self, words: list[str], patience_seconds: float) -> None:
         """Starts the command. Raises InputError if that fails."""
         self._patience = patience_seconds
-        self._errors = tempfile.TemporaryFile()  # noqa: SIM115  # closed by __exit__
+        pipes: dict[str, Any] = dict.fromkeys(("stdin", "stdout", "stderr"), subprocess.PIPE)
         try:
-            self._process = subprocess.Popen(
-                words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=self._errors, start_new_session=True
-            )
+            self._process = subprocess.Popen(words, start_new_session=True, **pipes)
         except OSError as error:
-            self._errors.close()
             raise InputError(f"command: {words[0]} cannot be started: {error.strerror}; check its name") from None
         assert self._process.stdin is not None
         assert self._process.stdout is not None
+        assert self._process.stderr is not None
+        self._errors = _LastBytes(self._process.stderr)
         self._in, self._out = self._process.stdin.fileno(), self._process.stdout.fileno()
         os.set_blocking(self._in, False)
         os.set_blocking(self._out, False)
@@ -89,13 +92,12 @@ class Pipes:
             self._selector.unregister(self._in)
 
     def _how_it_ended(self) -> str:
-        try:
-            status = self._process.wait(_SECONDS_TO_END)
-        except subprocess.TimeoutExpired:
+        if not self._has_ended(_SECONDS_TO_END):
             return "the cache closed its standard output"
+        self._end_all()
+        status = self._process.returncode
         how = f"signal {-status}" if status < 0 else f"status {status}"
-        self._errors.seek(0)
-        lines = [line.strip() for line in self._errors.read().decode(errors="replace").split("\n") if line.strip()]
+        lines = [line.strip() for line in self._errors.text().split("\n") if line.strip()]
         last = next((line for line in reversed(lines) if _ERROR.match(line)), lines[-1] if lines else "")
         return f"the cache ended with {how}{f': {last[:200]}' if last else ''}"
 
@@ -103,18 +105,50 @@ class Pipes:
         return self
 
     def __exit__(self, kind: type[BaseException] | None, _: BaseException | None, __: TracebackType | None) -> None:
-        """Lets the command end by itself. If it does not, or if we are interrupted, ends it with all that it
-        started.
-        """
+        """Lets the command end by itself, unless we are interrupted. Then ends it and all that it started."""
         self._selector.close()
         assert self._process.stdin is not None
         assert self._process.stdout is not None
         self._process.stdin.close()
         self._process.stdout.close()
-        try:
-            self._process.wait(_SECONDS_TO_END if kind is None else 0)
-        except subprocess.TimeoutExpired:
-            with contextlib.suppress(ProcessLookupError):
+        self._has_ended(_SECONDS_TO_END if kind is None else 0)
+        self._end_all()
+
+    def _has_ended(self, seconds: float) -> bool:
+        """Whether the command ends within this time. It keeps its number, so that its group can be found."""
+        until = time.monotonic() + seconds
+        while self._process.returncode is None and not os.waitid(os.P_PID, self._process.pid, _LOOK):
+            if time.monotonic() > until:
+                return False
+            time.sleep(_SECONDS_BETWEEN_LOOKS)
+        return True
+
+    def _end_all(self) -> None:
+        """Ends the command with all that it started."""
+        if self._process.returncode is None:
+            with contextlib.suppress(ProcessLookupError, PermissionError):
                 os.killpg(self._process.pid, signal.SIGKILL)
             self._process.wait()
         self._errors.close()
+
+
+class _LastBytes:
+    """Reads a stream in a thread, so that nobody who writes to it waits, and keeps what came last."""
+
+    def __init__(self, stream: IO[bytes]) -> None:
+        self._stream, self._last = stream, b""
+        self._thread = threading.Thread(target=self._read, daemon=True)
+        self._thread.start()
+
+    def _read(self) -> None:
+        while part := os.read(self._stream.fileno(), _CHUNK):
+            self._last = (self._last + part)[-_KEPT_BYTES:]
+
+    def text(self) -> str:
+        return self._last.decode(errors="replace")
+
+    def close(self) -> None:
+        """Waits until everything has come. What left the group of the command may still hold the stream."""
+        self._thread.join(_SECONDS_TO_END)
+        if not self._thread.is_alive():
+            self._stream.close()

@@ -154,7 +154,9 @@ class _Talker:
         """The answers of a batch in order. They may arrive in any order."""
         if not isinstance(answers, list):
             raise Stopped(begin, f"the cache answered a batch with {_short(answers)}; answer with a list")
-        by_id = {answer.get("id"): answer for answer in answers if isinstance(answer, dict)}
+        by_id = {
+            answer["id"]: answer for answer in answers if isinstance(answer, dict) and type(answer.get("id")) is int
+        }
         missing = next((row for row in range(begin, end) if row + 1 not in by_id), None)
         if missing is not None:
             raise Stopped(missing, f"the cache gave no answer with the id {missing + 1}")

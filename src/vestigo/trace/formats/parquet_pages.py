@@ -7,7 +7,7 @@ senseless statistics.
 
 import struct
 from collections.abc import Collection
-from typing import Any
+from typing import Any, NamedTuple
 
 import pyarrow as pa
 
@@ -25,9 +25,28 @@ _META = (3, _STRUCTURE)  # of a column in one
 _PATH, _VALUES, _PACKED_SIZE = (3, _LIST), (5, _LONG), (7, _LONG)  # in there
 _DATA_AT, _DICTIONARY_AT = (9, _LONG), (11, _LONG)
 _UNPACKED, _PACKED = (2, _INT), (3, _INT)  # sizes in the header of a page
+_PLAIN_PAGE, _ITS_ENCODING = (5, _STRUCTURE), (2, _INT)
+_NEWER_PAGE, _NEWER_ENCODING = (8, _STRUCTURE), (4, _INT)
 
 
-def unfolded(content: pa.Buffer, columns: Collection[str]) -> int:
+DELTA_LENGTHS, DELTA_TEXTS = 6, 7
+"""Encodings of texts: with their lengths apart, and with what each repeats of the one before."""
+
+
+class Page(NamedTuple):
+    size_bytes: int
+    encoding: int | None
+    """None for a dictionary."""
+
+
+class Unfolded(NamedTuple):
+    size_bytes: int
+    largest_page: int
+    encodings: dict[str, set[int | None]]
+    """Those that the pages of each column have, whatever is said of the column."""
+
+
+def unfolded(content: pa.Buffer, columns: Collection[str]) -> Unfolded:
     """The bytes of these columns, with at least 4 bytes a value. Raises ArrowInvalid if what the file says makes no
     sense.
     """
@@ -36,22 +55,37 @@ def unfolded(content: pa.Buffer, columns: Collection[str]) -> int:
         (length,) = struct.unpack("<I", data[-_END_BYTES : 4 - _END_BYTES])
         footer = _Reader(data, len(data) - _END_BYTES - length).structure()
         chunks = [chunk[_META] for group in footer.get(_GROUPS, []) for chunk in group[_CHUNKS]]
-        wanted = [one for one in chunks if one[_PATH][0].decode(errors="replace") in columns]
-        return sum(max(_of_pages(data, one), _BYTES_A_VALUE * one[_VALUES]) for one in wanted)
+        wanted = [one for one in chunks if _name(one) in columns]
+        size_bytes, largest, encodings = 0, 0, dict[str, set[int | None]]()
+        for one in wanted:
+            pages = _pages(data, one)
+            size_bytes += max(sum(page.size_bytes for page in pages), _BYTES_A_VALUE * one[_VALUES])
+            largest = max([largest, *(page.size_bytes for page in pages)])
+            encodings.setdefault(_name(one), set()).update(page.encoding for page in pages)
+        return Unfolded(size_bytes, largest, encodings)
     except (IndexError, KeyError, TypeError, ValueError, AttributeError, struct.error):
         raise pa.ArrowInvalid("what it says of its pages makes no sense") from None
 
 
-def _of_pages(data: memoryview, chunk: dict[Field, Any]) -> int:
+def _name(chunk: dict[Field, Any]) -> str:
+    """The column of a chunk."""
+    return str(chunk[_PATH][0].decode(errors="replace"))
+
+
+def _pages(data: memoryview, chunk: dict[Field, Any]) -> list[Page]:
+    if chunk[_PACKED_SIZE] == 0:  # a group without rows
+        return []
     place = min(at for at in (chunk.get(_DICTIONARY_AT, 0), chunk[_DATA_AT]) if at > 0)  # 0: there is no such page
-    end, total = place + chunk[_PACKED_SIZE], 0
+    end, pages = place + chunk[_PACKED_SIZE], []
     while place < end:
         header = _Reader(data, place)
         page = header.structure()
         if page[_UNPACKED] < 0 or page[_PACKED] < 0:
             raise ValueError("a page has a negative size")
-        total, place = total + page[_UNPACKED], header.place + page[_PACKED]
-    return int(total)
+        encoding = page.get(_PLAIN_PAGE, {}).get(_ITS_ENCODING, page.get(_NEWER_PAGE, {}).get(_NEWER_ENCODING))
+        pages.append(Page(int(page[_UNPACKED]), encoding))
+        place = header.place + page[_PACKED]
+    return pages
 
 
 class _Reader:

@@ -75,7 +75,8 @@ def _read(source: Any, intake: Intake, options: Mapping[str, Any]) -> Trace:
             and (prepared := reader.prepared(files[0])) is not None
         ):
             return prepared
-        pieces = sorted((reader.read(file) for file in files), key=begins_at)  # rotated logs are named backwards
+        filled = reader.without_empty(files)
+        pieces = sorted((reader.read(file) for file in filled), key=begins_at)  # rotated logs are named backwards
     name = (
         files[0].name if len(files) == 1 else " and ".join(map(str, where)) if len(where) < 3 else f"{len(where)} files"
     )
@@ -130,6 +131,14 @@ class _Reader:
             raise _too_large(file.name) from None
         except (OSError, pa.ArrowException):
             return None  # the reader of tables says what is wrong with it
+
+    def without_empty(self, files: list[Source]) -> list[Source]:
+        """Of several files, those that hold anything. A recording that ended on a full disk can leave an empty one."""
+        empty = {file for file in files if file.path.is_file() and file.path.stat().st_size == 0}
+        if not empty or len(empty) == len(files):
+            return files
+        self.left_out += [f"{file.name}: is empty and left out" for file in files if file in empty]
+        return [file for file in files if file not in empty]
 
     def read(self, file: Source) -> CheckedColumns:
         """The checked columns of one file. Raises TraceError."""
