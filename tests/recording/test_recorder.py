@@ -1,6 +1,8 @@
 """A recorder notes what is read, and never gets in the way: not with a full buffer, a full disk, a fork, or a kill."""
 
 import asyncio
+import contextlib
+import gc
 import json
 import os
 import signal
@@ -299,10 +301,54 @@ def test_what_a_program_drops_is_noted(tmp_path: Path) -> None:
     assert read_trace(tmp_path).op.tolist() == [Op.DROP]
 
 
-@pytest.mark.parametrize("options", [{"flush_every": "5"}, {"rotate_at": "much"}, {"secret": "short"}])
-def test_wrong_options_are_refused(tmp_path: Path, options: dict[str, Any]) -> None:
-    with pytest.raises(TraceError):
-        Recorder(tmp_path, **options)
+@pytest.mark.parametrize(
+    "options",
+    [
+        *({"flush_every": "5"}, {"flush_every": "0s"}, {"rotate_at": "much"}, {"rotate_at": 0}, {"secret": "short"}),
+        *({"secret": 5}, {"buffer": "x"}, {"buffer": 0}, {"buffer": True}, {"buffer": 1.5}, {"node": 5}),
+    ],
+)
+def test_wrong_options_are_refused_when_it_is_made(tmp_path: Path, options: dict[str, Any]) -> None:
+    with pytest.raises(TraceError) as raised:
+        Recorder(tmp_path / "r", **options)
+    assert not (tmp_path / "r").exists()
+    assert all("\n" not in problem and len(problem.split()) > 5 for problem in raised.value.problems)
+
+
+def test_all_wrong_options_are_said_at_once(tmp_path: Path) -> None:
+    with pytest.raises(TraceError) as raised:
+        Recorder(tmp_path, buffer="x", secret=5, node=7)  # type: ignore[arg-type]
+    assert len(raised.value.problems) == 3
+
+
+def test_a_recorder_that_nobody_closes_writes_what_it_has(tmp_path: Path) -> None:
+    recorder = Recorder(tmp_path, node="quay-1", flush_every="1h")
+    recorder.write("vessel", "QAB123")
+    recorder.write("vessel", "QZZ999")
+    del recorder
+    gc.collect()
+    assert [row["key"] for row in rows(tmp_path)] == ["QAB123", "QZZ999"]
+
+
+def test_a_recorder_that_could_not_be_made_leaves_nothing_behind(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    (tmp_path / "file").touch()
+    for _ in range(3):
+        with contextlib.suppress(TraceError):
+            Recorder(tmp_path / "file")
+    gc.collect()
+    assert capsys.readouterr().err == ""
+
+
+def test_a_full_disk_leaves_no_empty_file(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    def full(*_: object) -> int:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr("vestigo.recording.parts.os.write", full)
+    with Recorder(tmp_path) as recorder:
+        recorder.write("vessel", "QAB123")
+    assert (recorder.written, recorder.dropped, list(tmp_path.iterdir())) == (0, 1, [])
 
 
 def test_a_folder_that_cannot_be_written_is_refused_at_once(tmp_path: Path) -> None:

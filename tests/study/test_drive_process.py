@@ -5,9 +5,11 @@ import re
 import shlex
 import shutil
 import sys
+import time
 from pathlib import Path
 from typing import Any
 
+import psutil
 import pytest
 
 import vestigo as vg
@@ -115,6 +117,39 @@ def test_a_batch_that_is_none_is_said(tmp_path: Path, begin: str) -> None:
     driven = driven_by(tmp_path, begin=begin)
     assert driven.stopped is not None
     assert driven.stopped.startswith("begin: the cache answered batch = ")
+
+
+@pytest.mark.parametrize("number", ["[5]", "{}", "'5'", "None", "True"])
+def test_a_batch_with_strange_ids_is_said(tmp_path: Path, number: str) -> None:
+    stopped = driven_by(
+        tmp_path, f"if m['id'] == 3: return {{'jsonrpc': '2.0', 'id': {number}, 'result': result}}"
+    ).stopped
+    assert stopped is not None
+    assert "the cache gave no answer with the id 3" in stopped
+
+
+def is_running(number: int) -> bool:
+    return psutil.pid_exists(number) and psutil.Process(number).status() != psutil.STATUS_ZOMBIE
+
+
+@pytest.mark.parametrize("end", ["pass", "if m['id'] == 5: os._exit(3)"], ids=["by itself", "too early"])
+def test_what_a_command_leaves_behind_is_ended(tmp_path: Path, end: str) -> None:
+    child = "subprocess.Popen(['sleep', '600'], stdout=2).pid"
+    begin = f"if method == 'begin': import os, subprocess; open({str(tmp_path / 'child')!r}, 'w').write(str({child}))"
+    driven_by(tmp_path, f"{begin}\n    import os\n    {end}")
+    number = int((tmp_path / "child").read_text())
+    until = time.monotonic() + 5
+    while is_running(number) and time.monotonic() < until:
+        time.sleep(0.05)
+    assert not is_running(number)
+
+
+def test_of_what_a_command_writes_to_standard_error_the_end_is_kept(tmp_path: Path) -> None:
+    much = "sys.stderr.write('x' * 9_000_000)"
+    driven = driven_by(tmp_path, f"if m['id'] == 3: {much}; raise KeyError('the end')")
+    assert driven.stopped is not None
+    assert "the cache ended with status 1: KeyError: 'the end'" in driven.stopped
+    assert psutil.Process().memory_info().rss < 1 << 30
 
 
 def test_a_driver_is_told_what_it_must_know(tmp_path: Path) -> None:

@@ -136,6 +136,32 @@ def test_a_result_that_was_tampered_with_is_replayed(trace: Trace, kept: Path) -
     assert study.to_dict() == sweep(trace, PLAN).to_dict()
 
 
+@pytest.mark.parametrize("damage", [b"\xff" * 4096, b"\x0d" * 4096, b"\0" * 4096])
+def test_damage_that_shows_when_a_result_is_written_sets_the_file_aside(tmp_path: Path, damage: bytes) -> None:
+    path = tmp_path / "r"
+    store = Store(path)
+    for number in range(100):
+        store.put(f"n{number}", {"text": "x" * 300})
+    with path.open("r+b") as file:
+        for page in range(1, path.stat().st_size // 4096):
+            file.seek(page * 4096)
+            file.write(damage)
+    store._file.execute("PRAGMA cache_size = 0")
+    store.put("new", {"a": 1})
+    assert store.get("new") == {"a": 1}
+    assert store.notes[-1].endswith("set aside as r.damaged-1 and all is replayed again")
+    store.close()
+
+
+def test_text_that_is_no_utf8_is_damage(kept: Path, trace: Trace) -> None:
+    with sqlite3.connect(kept) as file:
+        file.execute("UPDATE result SET content = CAST(x'fffe7b7d' AS TEXT), digest = CAST(x'ff' AS TEXT)")
+    file.close()
+    study = sweep(trace, PLAN, results=kept)
+    assert study.replayed == len(study) + 3
+    assert "a result is damaged" in study.notes[0]
+
+
 def test_results_are_not_mixed_into_another_database(tmp_path: Path) -> None:
     with sqlite3.connect(tmp_path / "other") as file:
         file.execute("CREATE TABLE invoices (n)")

@@ -17,16 +17,26 @@ from vestigo.trace.reading.read import Readable, read_trace
 from vestigo.trace.trace import COLUMNS, Trace
 
 _ROWS = 1 << 16
+_TEXT = pa.large_string()
+_FORMULA = r"^[=+\-@\t\r]"
 
 
-def write_trace(trace: Readable, path: str | Path) -> Path:
+def write_trace(trace: Readable, path: str | Path, *, for_spreadsheets: bool = False) -> Path:
     """Writes the trace to a CSV, TSV or JSON Lines file (also ``.gz``, ``.bz2``, ``.zst``), to Parquet, or, for
     ``.arrow``, in the prepared form, which `read_trace` maps instead of reading. Returns the path.
+
+    Keys are written as they are. A spreadsheet takes a cell that begins with ``=``, ``+``, ``-`` or ``@`` for a
+    formula, so `for_spreadsheets` puts an apostrophe before such texts in CSV and TSV files. What is read from such a
+    file has other keys.
 
     The file is written whole or not at all. Raises TraceError if it cannot be written.
     """
     path, trace = Path(path), read_trace(trace)
     write = _writer(path)
+    if for_spreadsheets:
+        if write is not _write_csv:
+            raise TraceError(f"{path}: is not for spreadsheets; name a .csv or .tsv file")
+        write = _write_guarded
     try:
         with replacing(path) as unfinished:
             write(trace, unfinished)
@@ -67,7 +77,23 @@ def _write_parquet(trace: Trace, path: Path) -> None:
 
 
 def _write_csv(trace: Trace, path: Path) -> None:
+    _write_rows(_table(trace), path)
+
+
+def _write_guarded(trace: Trace, path: Path) -> None:
+    """The same, with nothing that a spreadsheet takes for a formula."""
     table = _table(trace)
+    for place, name in enumerate(table.column_names):
+        column = table[name].combine_chunks()
+        if pa.types.is_dictionary(column.type):
+            texts = column.dictionary.cast(_TEXT)
+            apart = pc.binary_join_element_wise(_text("'"), texts, _text(""))
+            guarded = pc.if_else(pc.match_substring_regex(texts, _FORMULA), apart, texts)
+            table = table.set_column(place, name, pa.DictionaryArray.from_arrays(column.indices, guarded))
+    _write_rows(table, path)
+
+
+def _write_rows(table: pa.Table, path: Path) -> None:
     options = arrow_csv.WriteOptions(delimiter="\t" if unpacked_name(path).endswith(".tsv") else ",")
     schema = pa.schema([(field.name, _decoded(field.type)) for field in table.schema])
     with (
@@ -112,7 +138,7 @@ def _members(name: str, column: pa.Array) -> pa.Array:
 
 
 def _text(text: str) -> pa.Scalar:
-    return pa.scalar(text, pa.large_string())
+    return pa.scalar(text, _TEXT)
 
 
 def _batches(table: pa.Table) -> list[pa.Table]:

@@ -47,9 +47,18 @@ def convert(
         float | None, typer.Option(metavar="FACTOR", help="Make everything happen this many times faster.")
     ] = None,
     hash_keys: HashKeysOption = None,
+    for_spreadsheets: Annotated[
+        bool,
+        typer.Option(
+            "--for-spreadsheets", help="Put an apostrophe before texts that a spreadsheet would take for a formula."
+        ),
+    ] = False,
     as_json: JsonOption = False,
 ) -> None:
     """Write a trace in another format. A prepared .arrow file opens at once.
+
+    Keys are written as they are. In a spreadsheet, a key that begins with = + - or @ is a formula: if you do not trust
+    the trace, add --for-spreadsheets to a .csv file that you open in one.
 
     Example: vestigo convert 'logs/*.log.gz' desk.arrow --intake 'patterns.vessel=/vessels/{call_sign}'
     """
@@ -70,7 +79,7 @@ def convert(
             trace = shape.anonymised(trace, secret_in(hash_keys))
             note(HASHED)
         progress.step(f"writing {target.name}")
-        write_trace(trace, target)
+        write_trace(trace, target, for_spreadsheets=for_spreadsheets)
     written = {"path": str(target), "events": len(trace), "keys": len(trace.keys), "bytes": target.stat().st_size}
     if as_json:
         return show_json(written)
