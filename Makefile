@@ -6,12 +6,15 @@ NATIVE := $(wildcard native/include/vestigo/*.hpp native/include/vestigo/*/*.hpp
 TESTS  := $(patsubst native/tests/%.cpp,build/%,$(shell ls -S native/tests/test_*.cpp))  # the largest first
 INSTALL := VIRTUAL_ENV=$(VENV) $(BIN)/uv pip install --quiet
 WERROR := cmake.define.VESTIGO_WERROR=ON
+EXPLORED := tests/agreement tests/engine/test_equivalences.py \
+  $(addprefix tests/study/test_,compare.py curve.py headlines.py sampling.py drive.py)
+HOSTILE := tests/trials tests/trace/test_damaged_files.py tests/rules/test_hostile_plans.py tests/study/test_hostile_counters.py tests/web/test_receiver.py
 STRICT := -std=c++20 -Wall -Wextra -Wpedantic -Wshadow -Werror
 
 # Tests start Python some hundred times, so compiled modules are kept, whatever the machine's environment says.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: demo setup test explore lint native-test native-tests-built package docs reference notebook bench screenshots clean $(addprefix run/,$(TESTS))
+.PHONY: demo setup test explore trials lint native-test native-tests-built package docs reference notebook bench screenshots clean $(addprefix run/,$(TESTS))
 
 demo: $(VENV)/installed
 	$(BIN)/vestigo demo
@@ -24,11 +27,15 @@ test: setup
 	@command -v chromium > /dev/null || echo "There is no chromium (Debian's package): the tests of pages are skipped"
 	$(BIN)/python -m pytest -n 3 --dist loadfile --no-loadscope-reorder
 
-# Wide random exploration of both engines, of the ceilings, of error bars, and of hostile files and plans: CASES=20000 SEED=7 make explore.
+# Wide random exploration: CASES=20000 SEED=7 make explore. First both engines, the ceilings and the error bars, then what strangers do.
 explore: $(VENV)/installed
 	@seed=$${SEED:-$$(date +%s)}; echo "seed $$seed"; \
-	VESTIGO_CASES=$${CASES:-5000} VESTIGO_SEED=$$seed $(BIN)/python -m pytest -n 2 --hypothesis-seed=$$seed tests/agreement tests/engine/test_equivalences.py \
-	  tests/study/test_compare.py tests/study/test_curve.py tests/study/test_headlines.py tests/study/test_sampling.py tests/study/test_drive.py tests/web/test_receiver.py tests/trace/test_damaged_files.py tests/rules/test_hostile_plans.py
+	VESTIGO_CASES=$${CASES:-5000} VESTIGO_SEED=$$seed $(BIN)/python -m pytest -n 2 --hypothesis-seed=$$seed $(EXPLORED) $(HOSTILE)
+
+# What strangers do, alone: CASES=20000 SEED=7 make trials.
+trials: $(VENV)/installed
+	@seed=$${SEED:-$$(date +%s)}; echo "seed $$seed"; \
+	VESTIGO_CASES=$${CASES:-5000} VESTIGO_SEED=$$seed $(BIN)/python -m pytest -n 2 --hypothesis-seed=$$seed $(HOSTILE)
 
 # Every check that is not a test: style, types, layers. Warnings of the kernel are errors when it is built.
 lint: $(VENV)/installed

@@ -75,14 +75,45 @@ def toml(value: Any) -> str:
     return repr(value)
 
 
-tables = st.dictionaries(st.sampled_from(list(KEYS)), st.none(), min_size=1, max_size=3).flatmap(
-    lambda names: st.fixed_dictionaries(
-        {name: st.dictionaries(st.sampled_from([*KEYS[name], "nonsense"]), values, max_size=3) for name in names}
-    )
-)
+def accepted(name: str) -> list[Any]:
+    """The texts and numbers that a rule takes by itself."""
+    found = []
+    for value in (*TEXTS, 1, 5, True):
+        with contextlib.suppress(RulesError):
+            Rules(**{name: value})
+            found.append(value)
+    return found
 
 
-@given(tables)
+SENSE = {name: accepted(name) for name in Rules.model_fields}
+"""What each rule takes."""
+
+
+@st.composite
+def plans(draw: st.DrawFn, is_wild: bool) -> dict[str, dict[str, Any]]:
+    """Tables of a plan: of anything at all, or of rules that each mean something, and circumstances."""
+    if is_wild:
+        names = draw(st.lists(st.sampled_from(list(KEYS)), min_size=1, max_size=3, unique=True))
+        keys = {name: st.sampled_from([*KEYS[name], "nonsense"]) for name in names}
+        return {name: draw(st.dictionaries(keys[name], values, max_size=3)) for name in names}
+    found: dict[str, dict[str, Any]] = {}
+    for place in draw(
+        st.lists(st.sampled_from(["rules", "lookup.reads", "candidate.c.rules"]), max_size=2, unique=True)
+    ):
+        names = draw(st.lists(st.sampled_from([name for name in SENSE if SENSE[name]]), max_size=2, unique=True))
+        found[place] = {name: draw(st.sampled_from(SENSE[name])) for name in names}
+    if draw(st.booleans()):
+        found["whatif"] = {
+            name: draw(st.sampled_from([1, 2, "1.5", 7]))
+            for name in draw(st.sets(st.sampled_from(["traffic", "changes"])))
+        } | draw(st.sampled_from([{}, {"nodes": 3}, {"nodes": 2, "spread": "by key"}]))
+    if draw(st.booleans()):
+        most = {"most": draw(st.sampled_from(["hit_rate", "fresh_hit_rate", "time_saved"]))}
+        found["aim"] = most | draw(st.sampled_from([{}, {'"memory_peak"': "<= 64 MiB"}, {'"loads"': "<= today"}]))
+    return found
+
+
+@given(plans(is_wild=True))
 @example({"rules": {"max_entries": 10**160}})
 @example({"trace": {"warm_up": 10**160}})
 @example({"trace": {"at_unit": ["s"], "columns": "x"}})
@@ -94,7 +125,23 @@ tables = st.dictionaries(st.sampled_from(list(KEYS)), st.none(), min_size=1, max
 def test_a_plan_of_anything_is_read_or_refused(
     tmp_path_factory: pytest.TempPathFactory, stated: dict[str, dict[str, Any]]
 ) -> None:
-    path = tmp_path_factory.mktemp("plans") / "plan.toml"
+    try_plan(tmp_path_factory.mktemp("plans") / "plan.toml", stated)
+
+
+def test_plans_of_rules_that_mean_something_are_replayed_or_refused_and_half_are_replayed(tmp_path: Path) -> None:
+    replayed: list[bool] = []
+
+    @given(plans(is_wild=False))
+    def try_one(stated: dict[str, dict[str, Any]]) -> None:
+        replayed.append(try_plan(tmp_path / "plan.toml", stated))
+
+    try_one()
+    assert len(replayed) >= 20
+    assert sum(replayed) >= len(replayed) / 2
+
+
+def try_plan(path: Path, stated: dict[str, dict[str, Any]]) -> bool:
+    """Whether the plan was replayed. Refusals name the file."""
     text = "\n".join(
         line
         for name, table in stated.items()
@@ -106,11 +153,13 @@ def test_a_plan_of_anything_is_read_or_refused(
     except PlanError as error:
         if any(str(path) not in problem for problem in error.problems):
             raise
-        return
+        return False
     small = dataclasses.replace(plan, candidates=dict(plan.candidates), vary={})
     if small.what_if.traffic <= 50 and (small.what_if.nodes or 0) <= 1000:
         with contextlib.suppress(RulesError):
             compare(TRACE, small)
+            return True
+    return False
 
 
 def test_limits_that_make_sense_are_said(tmp_path: Path) -> None:

@@ -1,5 +1,6 @@
 """``save`` and ``load``: anything that the library returns, as a JSON file, or for a trace as a prepared Arrow file."""
 
+import hashlib
 import json
 import math
 from collections.abc import Callable, Mapping
@@ -86,8 +87,8 @@ def save(what: Data | Plan, path: str | Path) -> Path:
         return write_trace(what, path)
     if path.suffix != ".json":
         raise InputError(f"{path}: {type(what).__name__} is saved as .json; name the file so")
-    content = json.dumps({"vestigo": _FORMAT, "what": _plain(what)}, allow_nan=False)
-    write_text(path, content)
+    plain = _plain(what)
+    write_text(path, json.dumps({"vestigo": _FORMAT, "digest": _digest(plain), "what": plain}, allow_nan=False))
     return path
 
 
@@ -100,14 +101,21 @@ def load(path: str | Path) -> Any:
         content = json.loads(path.read_bytes())
     except OSError as error:
         raise InputError(f"{path}: cannot be read: {error.strerror or error}") from None
-    except ValueError as error:  # it is not JSON, or not UTF-8
+    except (ValueError, RecursionError) as error:  # it is not JSON, not UTF-8, or nested too deep
         raise InputError(f"{path}: is not JSON: {error}") from None
     if not isinstance(content, dict) or content.get("vestigo") != _FORMAT or "what" not in content:
         raise InputError(f"{path}: is not a file that vestigo.save wrote")
+    if "digest" in content and content["digest"] != _digest(content["what"]):  # the first files had none
+        raise InputError(f"{path}: is damaged (its digest is another); save it again")
     try:
         return _made(content["what"])
-    except (KeyError, TypeError, ValueError, AttributeError, InputError, RecursionError) as error:
+    except (LookupError, TypeError, ValueError, AttributeError, ArithmeticError, RecursionError, InputError) as error:
         raise InputError(f"{path}: is damaged ({type(error).__name__}); save it again") from None
+
+
+def _digest(plain: Any) -> str:
+    """Tells damage, also where what is left could be read."""
+    return hashlib.blake2b(json.dumps(plain).encode(), digest_size=20).hexdigest()
 
 
 def _plain(value: Any) -> Any:  # noqa: PLR0911, PLR0912  # one line a kind

@@ -4,6 +4,7 @@ Whoever can connect can also stay silent, send half a header, or send a body let
 waits for its sender has a time limit, and when places are short, the one that has waited longest is closed first.
 """
 
+import socket
 import time
 from collections.abc import Callable
 from typing import Any
@@ -31,6 +32,8 @@ class Connection(H11Protocol):
 
     def connection_made(self, transport: Any) -> None:
         super().connection_made(transport)
+        # asyncio does this only for sockets that name their protocol. Without it, a body waits 40 ms for its head.
+        transport.get_extra_info("socket").setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         self._since, self._has_begun = time.monotonic(), True  # a sender connects to send something
         if len(self.connections) > MOST_CONNECTIONS and not _make_room(self):
             self.app = _without_place(self.refused)
