@@ -65,6 +65,7 @@ bench: $(VENV)/installed
 	$(BIN)/python benchmarks/recorder_cost.py
 	$(BIN)/python benchmarks/asking.py
 	$(BIN)/python benchmarks/beside_a_service.py
+	$(BIN)/python benchmarks/hostile_senders.py
 	$(BIN)/python benchmarks/pages.py
 
 # The pages of docs/ and a reference of all public names, as HTML.
