@@ -11,6 +11,7 @@ import tomli_w
 from hypothesis import example, given
 from hypothesis import strategies as st
 
+from tests.trials.cases import bounded
 from vestigo import Plan, PlanError, Pool, Rules, RulesError, compare, read_plan, read_trace
 from vestigo.measures import MEASURES
 from vestigo.rules.aim import Worth
@@ -156,7 +157,7 @@ def try_plan(path: Path, stated: dict[str, dict[str, Any]]) -> bool:
         return False
     small = dataclasses.replace(plan, candidates=dict(plan.candidates), vary={})
     if small.what_if.traffic <= 50 and (small.what_if.nodes or 0) <= 1000:
-        with contextlib.suppress(RulesError):
+        with contextlib.suppress(RulesError), bounded():
             compare(TRACE, small)
             return True
     return False

@@ -2,6 +2,7 @@
 
 import json
 import math
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -12,6 +13,7 @@ from hypothesis import strategies as st
 
 import vestigo as vg
 from tests.cli.calling import run
+from tests.trials.cases import bounded
 from vestigo import Confirmation, CounterNames, InputError, Rules, Trace, confirm
 from vestigo.study import read_counters
 
@@ -136,13 +138,14 @@ def test_mutated_counters_are_compared_or_refused(
     folder = tmp_path_factory.mktemp("mutated")
     (folder / name).write_bytes(content)
     (folder / "5000000000.prom").write_text("hits 50\nmisses 40\n")
-    try:
-        found = confirm(trace, RULES, folder if name == "c.prom" else folder / name)
-    except InputError as error:
-        said = error.problems
-    else:
-        said = ()
-        assert isinstance(found, Confirmation)
-        json.dumps(found.to_dict(), allow_nan=False)
-        str(found)
+    said: Sequence[str] = ()
+    with bounded():
+        try:
+            found = confirm(trace, RULES, folder if name == "c.prom" else folder / name)
+        except InputError as error:
+            said = error.problems
+        else:
+            assert isinstance(found, Confirmation)
+            json.dumps(found.to_dict(), allow_nan=False)
+            str(found)
     assert all(problem and "\n" not in problem for problem in said)

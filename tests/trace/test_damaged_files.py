@@ -5,7 +5,7 @@ import json
 import signal
 import subprocess
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 import pyarrow as pa
@@ -14,6 +14,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from tests.trials.cases import bounded
 from vestigo import Rules, TraceError, read_trace, replay, synth, write_trace
 
 ROWS = [
@@ -132,14 +133,14 @@ def test_a_damaged_file_is_read_or_refused(
         else:
             content = content[:at] + content[at + 5 :] or content
     path.write_bytes(content)
-    try:
-        trace = read_trace(path, columns={"key": "{key}"} if "otlp" in name else {})
-        list(trace.keys[:])
-        replay(trace, Rules(max_entries=2))
-    except TraceError as error:
-        told = error.problems
-    else:
-        told = ()
+    told: Sequence[str] = ()
+    with bounded():
+        try:
+            trace = read_trace(path, columns={"key": "{key}"} if "otlp" in name else {})
+            list(trace.keys[:])
+            replay(trace, Rules(max_entries=2))
+        except TraceError as error:
+            told = error.problems
     assert all(str(path) in problem for problem in told)
 
 

@@ -2,12 +2,32 @@
 
 import os
 import random
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
 
 
 def cases(few: int, share: float = 1.0, most: int = 1_000_000) -> int:
     """A few in ``make test``. In ``make explore``, a share of those that are asked for, and no more than `most`."""
     asked = os.environ.get("VESTIGO_CASES")
     return few if asked is None else min(max(round(int(asked) * share), few), most)
+
+
+@contextmanager
+def bounded() -> Iterator[None]:
+    """A case that takes no longer than 10 s, and no more than 1 GB beyond what was there before, whatever comes out."""
+    Path("/proc/self/clear_refs").write_text("5")  # the peak begins anew
+    before, begun = _peak_bytes(), time.monotonic()
+    yield
+    took, more = time.monotonic() - begun, _peak_bytes() - before
+    assert took < 10, f"{took:.1f} s"
+    assert more < 10**9, f"{more:,} bytes"
+
+
+def _peak_bytes() -> int:
+    status = Path("/proc/self/status").read_text()
+    return int(status.split("VmHWM:")[1].split()[0]) << 10
 
 
 def draws() -> random.Random:
