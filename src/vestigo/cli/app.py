@@ -80,7 +80,7 @@ def main() -> None:
 
 def _end_at_once(problem: str) -> NoReturn:
     """Ends the process where memory ran out. What Python does at its end may need more."""
-    print(f"vestigo: {problem}", file=sys.stderr)
+    _say(problem)
     end_now(WRONG_INPUT)
 
 
@@ -107,11 +107,15 @@ def _as_ours(message: str) -> str:
 
 
 def _end(status: int, *problems: str) -> None:
-    from vestigo.show.safe import printable
-
     for problem in problems:
-        with contextlib.suppress(OSError):  # nobody can be told
-            print(f"vestigo: {printable(problem, most=1000)}", file=sys.stderr)
+        _say(problem)
     if status == INTERRUPTED:
         has_been_said()
     raise SystemExit(status) from None
+
+
+def _say(problem: str) -> None:
+    from vestigo.show.safe import printable
+
+    with contextlib.suppress(OSError):  # nobody can be told
+        print(f"vestigo: {printable(problem, most=1000)}", file=sys.stderr)

@@ -30,6 +30,10 @@ class Compared(Data):
     """Whether the difference is more than chance and more than is tolerated."""
 
     @property
+    def chance_is_known(self) -> bool:
+        return self.interval is not None and self.interval[0] < self.interval[1]
+
+    @property
     def difference(self) -> float:
         return self.measured - self.predicted
 
@@ -81,8 +85,7 @@ class Confirmation(Data):
     @property
     def is_known(self) -> bool:
         """Whether there were enough reads to tell. Of a hundred reads, chance moves a hit rate by ten points."""
-        is_beyond_chance = any(one.differs and one.interval is not None for one in self.compared)
-        return is_beyond_chance or min(self.reads) >= FEWEST_READS
+        return min(self.reads) >= FEWEST_READS or any(one.differs and one.chance_is_known for one in self.compared)
 
     @property
     def is_as_predicted(self) -> bool:
