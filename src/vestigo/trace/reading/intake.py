@@ -60,7 +60,7 @@ class Intake:
     longest_line: str | int = LIMITS.longest_line
     """A file with a longer line is refused: a size such as ``"64 MiB"``."""
     unfolds_to: str | int = LIMITS.unfolds_to
-    """A compressed file that unpacks to more than this, and to more than 200 times its own size, is refused."""
+    """A file that takes more than this when it is read, and more than 200 times its own size, is refused."""
 
     def __post_init__(self) -> None:
         for name in ("columns", "patterns", "null_where"):
