@@ -153,6 +153,20 @@ def test_damage_that_shows_when_a_result_is_written_sets_the_file_aside(tmp_path
     store.close()
 
 
+@pytest.mark.parametrize("place", ["CREATE", "content", "digest"])
+def test_damage_in_what_a_store_says_of_itself_sets_it_aside(tmp_path: Path, place: str) -> None:
+    store = Store(tmp_path / "r")
+    store.put("a", {"x": 1})
+    store.close()
+    content = (tmp_path / "r").read_bytes()
+    at = content.index(place.encode())
+    (tmp_path / "r").write_bytes(content[:at] + b"\xe8" + content[at + 1 :])
+    store = Store(tmp_path / "r")
+    store.put("b", {"x": 2})
+    assert (store.get("a"), store.get("b"), len(store.notes)) == (None, {"x": 2}, 1)
+    store.close()
+
+
 def test_text_that_is_no_utf8_is_damage(kept: Path, trace: Trace) -> None:
     with sqlite3.connect(kept) as file:
         file.execute("UPDATE result SET content = CAST(x'fffe7b7d' AS TEXT), digest = CAST(x'ff' AS TEXT)")

@@ -27,7 +27,12 @@ def test_a_damaged_store_gives_what_was_put_or_nothing(tmp_path: Path, is_open: 
         path = tmp_path / f"r{case}"
         damaged = content[:HEAD] + mutated(content[HEAD:], at_random)
         path.write_bytes(content if is_open else damaged)
-        store = Store(path)
+        try:
+            store = Store(path)
+        except InputError as error:  # a table of another name may be someone else's
+            if "a database of something else" not in str(error):
+                raise
+            continue
         if is_open:
             path.write_bytes(damaged)
         for name, result in results.items():

@@ -21,12 +21,14 @@ from vestigo.trace.names import arrow_names
 from vestigo.trace.trace import COLUMNS
 
 _FORMAT = 3
+_TABLE = "CREATE TABLE result (name TEXT PRIMARY KEY, content TEXT, digest TEXT)"
 _BEGINS = b"SQLite format 3\0"
 _OF_THE_PLACE = {
     *(sqlite3.SQLITE_FULL, sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED, sqlite3.SQLITE_IOERR, sqlite3.SQLITE_CANTOPEN),
     *(sqlite3.SQLITE_PERM, sqlite3.SQLITE_NOMEM, sqlite3.SQLITE_INTERRUPT),
 }
 """Errors that say nothing about the content of a file."""
+_ERRORS = (sqlite3.DatabaseError, UnicodeDecodeError)
 
 
 class Store:
@@ -43,19 +45,19 @@ class Store:
         try:
             try:
                 self._file = self._opened()
-            except sqlite3.DatabaseError as error:
+            except _ERRORS as error:
                 if not self._is_damage(error):
                     raise
                 self._set_aside()
                 self._file = self._opened()
-        except sqlite3.DatabaseError as error:
+        except _ERRORS as error:
             raise InputError(f"{path}: results cannot be kept there: {error}; name another file") from None
 
     def get(self, name: str) -> dict[str, Any] | None:
         """The result under this name, unless it was damaged since."""
         try:
             row = self._file.execute("SELECT content, digest FROM result WHERE name = ?", (name,)).fetchone()
-        except sqlite3.DatabaseError:  # damaged since it was opened
+        except _ERRORS:  # damaged since it was opened
             row = ("", "nothing")
         if row is None:
             return None
@@ -73,12 +75,12 @@ class Store:
         try:
             try:
                 self._insert(row)
-            except sqlite3.DatabaseError as error:
+            except _ERRORS as error:
                 if not self._is_damage(error):
                     raise
                 self._begin_anew()
                 self._insert(row)
-        except sqlite3.DatabaseError as error:
+        except _ERRORS as error:
             raise InputError(
                 f"{self.path}: a result cannot be kept: {error}; the {self._kept():,} so far are, so make room, and "
                 "the same call goes on from there"
@@ -90,13 +92,13 @@ class Store:
     def _kept(self) -> int:
         try:
             return int(self._file.execute("SELECT count(*) FROM result").fetchone()[0])
-        except sqlite3.DatabaseError:
+        except _ERRORS:
             return 0
 
-    def _is_damage(self, error: sqlite3.DatabaseError) -> bool:
+    def _is_damage(self, error: Exception) -> bool:
         """Whether an error comes from the content of the file, and not from its place."""
         code = getattr(error, "sqlite_errorcode", None)
-        if code is None:  # ours, or that of the library itself
+        if code is None:  # ours, that of the library itself, or a name that is no text
             return not isinstance(error, sqlite3.OperationalError)
         if code & 255 == sqlite3.SQLITE_READONLY:
             return os.access(self.path, os.W_OK)
@@ -118,10 +120,13 @@ class Store:
         try:
             if file.execute("PRAGMA quick_check").fetchone() != ("ok",):
                 raise sqlite3.DatabaseError("damaged")
-            tables = {name for (name,) in file.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
-            if tables - {"result"}:
+            tables = dict(file.execute("SELECT name, sql FROM sqlite_master WHERE type = 'table'"))
+            if tables.keys() - {"result"}:
                 raise sqlite3.OperationalError("it is a database of something else")
-            file.execute("CREATE TABLE IF NOT EXISTS result (name TEXT PRIMARY KEY, content TEXT, digest TEXT)")
+            if tables and tables["result"] != _TABLE:
+                raise sqlite3.DatabaseError("damaged")
+            if not tables:
+                file.execute(_TABLE)
             file.commit()
         except BaseException:
             file.close()
