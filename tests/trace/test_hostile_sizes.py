@@ -43,8 +43,8 @@ def null_rows_prepared(path: Path) -> None:
 
 
 def packed_prepared(path: Path) -> None:
-    """A prepared file whose buffers are packed: 2 GiB of zeros."""
-    table = pa.table({name: pa.array(np.zeros(1 << 27, np.int64)) for name in ("at", "key")})
+    """A prepared file whose buffers are packed: 1.25 GiB of zeros."""
+    table = pa.table({name: pa.array(np.zeros(5 << 24, np.int64)) for name in ("at", "key")})
     table = table.replace_schema_metadata({"vestigo": "prepared trace, 1"})
     with pa.ipc.new_file(path, table.schema, options=pa.ipc.IpcWriteOptions(compression="zstd")) as file:
         file.write_table(table)
@@ -53,7 +53,7 @@ def packed_prepared(path: Path) -> None:
 def equal_rows(path: Path) -> None:
     table = pa.table({"at": pa.array(np.full(1 << 20, 5)), "key": pa.array(np.full(1 << 20, 7, np.int8))})
     with pq.ParquetWriter(path, table.schema, compression="zstd") as file:
-        for _ in range(100):
+        for _ in range(30):
             file.write_table(table, row_group_size=1 << 20)
 
 
@@ -61,20 +61,20 @@ FILES: dict[str, tuple[Callable[[Path], None], str]] = {
     "nulls.arrow": (null_rows, "has 268,435,456 rows or more, which take 12.5 GiB when they are read"),
     "prepared.arrow": (null_rows_prepared, "has 268,435,456 rows or more"),
     "packed.arrow": (packed_prepared, "unpacks to more than 1.00 GiB"),
-    "rows.csv.gz": (lambda path: packed_file(path, b"at,key\n", b"5,a\n", 100_000_000), "rows or more, which take"),
+    "rows.csv.gz": (lambda path: packed_file(path, b"at,key\n", b"5,a\n", 30_000_000), "rows or more, which take"),
     "rows.jsonl.gz": (
-        lambda path: packed_file(path, b"", b'{"at":5,"key":1}\n', 60_000_000),
+        lambda path: packed_file(path, b"", b'{"at":5,"key":1}\n', 25_000_000),
         "rows or more, which take",
     ),
-    "newlines.csv.gz": (lambda path: packed_file(path, b"", b"\n", 600_000_000), "begins with 1.00 MiB of empty lines"),
+    "newlines.csv.gz": (lambda path: packed_file(path, b"", b"\n", 300_000_000), "begins with 1.00 MiB of empty lines"),
     "later.csv.gz": (
-        lambda path: packed_file(path, b"at,key\n", b"\n", 600_000_000),
+        lambda path: packed_file(path, b"at,key\n", b"\n", 300_000_000),
         "empty lines one after the other",
     ),
-    "later.jsonl.gz": (lambda path: packed_file(path, b'{"at":1,"key":"a"}\n', b"\n", 600_000_000), "rows or more"),
-    "newlines.log.gz": (lambda path: packed_file(path, b"", b"\r\n", 300_000_000), "begins with 1.00 MiB of empty"),
+    "later.jsonl.gz": (lambda path: packed_file(path, b'{"at":1,"key":"a"}\n', b"\n", 300_000_000), "rows or more"),
+    "newlines.log.gz": (lambda path: packed_file(path, b"", b"\r\n", 150_000_000), "begins with 1.00 MiB of empty"),
     "spaces.otlp.gz": (lambda path: packed_file(path, b'{"resourceSpans":[]}\n', b"\n", 300_000_000), "rows or more"),
-    "equal.parquet": (equal_rows, "has 104,857,600 rows or more, which take 4.88 GiB when they are read"),
+    "equal.parquet": (equal_rows, "has 31,457,280 rows or more, which take 1.46 GiB when they are read"),
 }
 
 

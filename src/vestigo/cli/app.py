@@ -66,6 +66,11 @@ def main() -> None:
         if not is_memory(error):
             raise
         _end_at_once(f"memory ran out{_doing()}; take a part of the trace (vestigo convert --sample 10%)")
+    except SystemExit as ended:  # the argument parser's own answer to a closed pipe
+        if not isinstance(ended.__context__, BrokenPipeError):
+            raise
+        _give_up_output()
+        raise SystemExit(0) from None
     except BrokenPipeError:  # whoever reads our output has closed it, so nothing more may be written
         _give_up_output()
         raise SystemExit(0) from None

@@ -20,37 +20,43 @@ def main() -> None:
 
         if signal.getsignal(signal.SIGINT) is signal.default_int_handler:
             signal.signal(signal.SIGINT, stop)
-        _check_streams()
-        from vestigo.cli.app import main as run
-
-        run()
+        _leave(_status())
     except KeyboardInterrupt:
-        _end("stopped", 130)
+        _leave(130, "stopped")
     except MemoryError:
-        _end("memory ran out; use a machine with more", 2)
+        _leave(2, "memory ran out; use a machine with more")
     except Exception:
         if not asked:
             raise
-        _end("stopped", 130)
+        _leave(130, "stopped")
 
 
-def _check_streams() -> None:
-    """Ends the program if nobody could read what it prints."""
+def _status() -> int:
+    """Runs the command line, unless nobody could read what it prints."""
     import os
     import sys
 
     if sys.stderr is None:  # closed: messages must not go to the results
         sys.stderr = open(os.devnull, "w")  # noqa: SIM115, PTH123
     if sys.stdout is None:
-        _end("standard output is closed, so there is nowhere to print; send it to a file, or to /dev/null", 2)
+        _leave(2, "standard output is closed, so there is nowhere to print; send it to a file, or to /dev/null")
+    from vestigo.cli.app import main as run
+
+    try:
+        run()
+    except SystemExit as ended:
+        return ended.code if isinstance(ended.code, int) else 0
+    return 0
 
 
-def _end(said: str, status: int) -> None:
+def _leave(status: int, said: str = "") -> None:
+    """Ends the process at once. Everything is written and closed by now, and what Python and the libraries below do at
+    their end can hang: Arrow waits for ever for tasks of a file that was refused while it was read.
+    """
     import sys
 
-    if status == 130:
-        from vestigo.cli.stopping import has_been_said
+    from vestigo.cli.stopping import end_now
 
-        has_been_said()
-    print(f"vestigo: {said}", file=sys.stderr)
-    raise SystemExit(status) from None
+    if said:
+        print(f"vestigo: {said}", file=sys.stderr)
+    end_now(status)

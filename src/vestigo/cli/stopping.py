@@ -1,5 +1,6 @@
 """Ctrl-C ends every command within a second, whatever native code is at work."""
 
+import contextlib
 import os
 import signal
 import socket
@@ -33,8 +34,9 @@ def end_soon_when_interrupted() -> None:
 
 def end_now(status: int) -> NoReturn:
     """Ends the process without waiting for anything."""
-    sys.stdout.flush()
-    sys.stderr.flush()
+    for stream in (sys.stdout, sys.stderr):
+        with contextlib.suppress(OSError, ValueError, AttributeError):  # it is full or closed
+            stream.flush()
     remove_unfinished()
     os._exit(status)
 
