@@ -45,19 +45,14 @@ def _verbs(
 
 
 def main() -> None:
+    """Raises SystemExit with the exit status, always."""
     end_soon_when_interrupted()
     try:
-        status = app(standalone_mode=False)
-        sys.stdout.flush()
+        status = _called()
     except OutOfMemory as error:
         _end_at_once(error.problems[0])
     except InputError as error:
         _end(WRONG_INPUT, *error.problems)
-    except WrongCall as error:
-        if "NoArgsIsHelp" in type(error).__name__:  # the text is the help of the program
-            print(error.format_message())
-            raise SystemExit(WRONG_INPUT) from None
-        _end(WRONG_INPUT, f"{_as_ours(error.format_message())}; see {_command(error)} --help")
     except Interrupted as error:
         _end(INTERRUPTED, str(error))
     except (KeyboardInterrupt, typer.Abort):
@@ -66,11 +61,6 @@ def main() -> None:
         if not is_memory(error):
             raise
         _end_at_once(f"memory ran out{_doing()}; take a part of the trace (vestigo convert --sample 10%)")
-    except SystemExit as ended:  # the argument parser's own answer to a closed pipe
-        if not isinstance(ended.__context__, BrokenPipeError):
-            raise
-        _give_up_output()
-        raise SystemExit(0) from None
     except BrokenPipeError:  # whoever reads our output has closed it, so nothing more may be written
         _give_up_output()
         raise SystemExit(0) from None
@@ -80,7 +70,24 @@ def main() -> None:
         _end(WRONG_INPUT, f"{where}{error.strerror or error}")
     if status == INTERRUPTED:  # as Typer reports Ctrl-C
         _end(INTERRUPTED, "stopped")
-    raise SystemExit(status if isinstance(status, int) else 0)
+    raise SystemExit(status)
+
+
+def _called() -> int:
+    """Runs the verb of the call, and returns its status. A wrong call ends here."""
+    try:
+        status = app(standalone_mode=False)
+        sys.stdout.flush()
+    except SystemExit as ended:
+        if isinstance(ended.__context__, BrokenPipeError):  # Typer's own answer to that
+            raise BrokenPipeError from None
+        raise
+    except WrongCall as error:
+        if "NoArgsIsHelp" in type(error).__name__:  # the text is the help of the program
+            print(error.format_message())
+            raise SystemExit(WRONG_INPUT) from None
+        _end(WRONG_INPUT, f"{_as_ours(error.format_message())}; see {_command(error)} --help")
+    return status if isinstance(status, int) else 0
 
 
 def _end_at_once(problem: str) -> NoReturn:
@@ -111,7 +118,7 @@ def _as_ours(message: str) -> str:
     return said[0].lower() + said[1:]
 
 
-def _end(status: int, *problems: str) -> None:
+def _end(status: int, *problems: str) -> NoReturn:
     for problem in problems:
         _say(problem)
     if status == INTERRUPTED:
