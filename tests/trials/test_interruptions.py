@@ -61,6 +61,7 @@ def started(folder: Path, *words: str) -> "subprocess.Popen[bytes]":
 def calls() -> dict[str, list[str]]:
     given = {name: [name, "t.parquet", *words] for name, words in CALLS.items()}
     given["drive"] = ["drive", "t.parquet", "--rules", "max_entries=1", "--command", f"{sys.executable} cache.py"]
+    given["why"] = ["why", "t.parquet", "--rules", "max_entries=1", "--key", "k1"]
     return given | {
         "demo": ["demo"],
         "schema": ["schema"],
