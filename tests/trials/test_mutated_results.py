@@ -23,7 +23,7 @@ def test_a_damaged_store_gives_what_was_put_or_nothing(tmp_path: Path, is_open: 
         store.put(name, result)
     store.close()
     content = (tmp_path / "base").read_bytes()
-    for case in range(cases(60, 0.2)):
+    for case in range(cases(30, 0.2)):
         path = tmp_path / f"r{case}"
         damaged = content[:HEAD] + mutated(content[HEAD:], at_random)
         path.write_bytes(content if is_open else damaged)
