@@ -74,6 +74,12 @@ FILES: dict[str, tuple[Callable[[Path], None], str]] = {
     "later.jsonl.gz": (lambda path: packed_file(path, b'{"at":1,"key":"a"}\n', b"\n", 300_000_000), "rows or more"),
     "newlines.log.gz": (lambda path: packed_file(path, b"", b"\r\n", 150_000_000), "begins with 1.00 MiB of empty"),
     "spaces.otlp.gz": (lambda path: packed_file(path, b'{"resourceSpans":[]}\n', b"\n", 300_000_000), "rows or more"),
+    "spans.otlp.gz": (
+        lambda path: packed_file(
+            path, b"", b'{"resourceSpans":[{"scopeSpans":[{"spans":[' + b"{}," * 9999 + b"{}]}]}]}\n", 10_000
+        ),
+        "objects or more, which take",
+    ),
     "equal.parquet": (equal_rows, "has 31,457,280 rows or more, which take 1.46 GiB when they are read"),
 }
 

@@ -17,6 +17,7 @@ from opentelemetry.proto.collector.trace.v1.trace_service_pb2 import (
 
 from tests.web.receiving import ask, listening, post, recording_in, request_of
 from vestigo import read_trace
+from vestigo.recording.accounts import Accounts
 from vestigo.recording.heard import Heard
 from vestigo.trace import Intake
 from vestigo.web.listen.otlp import JSON
@@ -210,6 +211,14 @@ def test_a_disk_that_stays_full_leaves_no_file(tmp_path: Path, full_disk: list[b
     assert full_disk == [True]
     assert (recording.heard.spans, recording.heard.dropped) == (2, 2)
     assert list(tmp_path.iterdir()) == []
+
+
+def test_causes_that_are_said_do_not_pile_up() -> None:
+    said: list[str] = []
+    accounts = Accounts(said.append)
+    for number in [*range(1000), 5]:
+        accounts.say_once(f"cause {number}")
+    assert (len(said), len(accounts._said)) == (50, 50)
 
 
 def test_a_closed_recording_counts_what_comes_later(tmp_path: Path) -> None:

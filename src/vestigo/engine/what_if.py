@@ -192,7 +192,7 @@ def _changes(trace: Trace) -> tuple[Longs, Longs, Flags]:
     """
     keyed = np.flatnonzero(trace.op <= LAST_VALUED)
     order = keyed[stable_order(trace.key[keyed])]
-    value, only_names = _told(trace)
+    value, only_names = _truth_of(trace)
     key, value, at = taken(trace.key, order), taken(value, order), taken(trace.at, order)
     null, is_write = value == NULL_VALUE, taken(trace.op, order) == Op.WRITE
     again = np.append(False, key[1:] == key[:-1])
@@ -208,7 +208,7 @@ def _changes(trace: Trace) -> tuple[Longs, Longs, Flags]:
     return order[changed[values]], ends[values], told_anew
 
 
-def _told(trace: Trace) -> tuple[np.ndarray, Flags]:
+def _truth_of(trace: Trace) -> tuple[np.ndarray, Flags]:
     """The value that each event tells, and whether it only names it."""
     values, names = [], []
     for _, what in parts_with_truth(trace, PIECE):

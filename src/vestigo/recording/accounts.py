@@ -37,19 +37,17 @@ class Accounts:
         with self._counting:
             self._heard = replace(self._heard, turned_away=_added(self._heard.turned_away, {why: 1}))
 
-    def drop_what_waits(self) -> int:
-        """Counts as dropped what is still not accounted for, at the end. Returns how many spans that are."""
+    def drop_what_waits(self) -> None:
+        """Counts as dropped what is still not accounted for, at the end."""
         with self._counting:
-            waiting = self._heard.waiting
-            self._heard = replace(self._heard, dropped=self._heard.dropped + waiting)
-        return waiting
+            self._heard = replace(self._heard, dropped=self._heard.dropped + self._heard.waiting)
 
     def say_once(self, sentence: str) -> None:
         with self._counting:
-            is_new = sentence not in self._said and len(self._said) < _MOST_REASONS
+            if sentence in self._said or len(self._said) >= _MOST_REASONS:
+                return
             self._said.add(sentence)
-        if is_new:
-            self._say(sentence)
+        self._say(sentence)
 
 
 def _added(reasons: Mapping[str, int], more: Mapping[str, int]) -> dict[str, int]:

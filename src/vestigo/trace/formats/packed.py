@@ -106,12 +106,12 @@ def check_unfolded(path: Path, amount: int, limits: Limits) -> None:
         raise TraceError(f"{path}: unpacks to more than {format_bytes(most)}; if that is right, state unfolds_to")
 
 
-def check_rows(path: Path, rows: int, limits: Limits) -> None:
+def check_rows(path: Path, rows: int, limits: Limits, what: str = "rows") -> None:
     """Raises TraceError if the rows of a file take more memory than they may, whatever they take in the file."""
     takes = rows * _ROW_BYTES
     if takes > most_unfolded(path, limits):
         raise TraceError(
-            f"{path}: has {rows:,} rows or more, which take {format_bytes(takes)} when they are read; "
+            f"{path}: has {rows:,} {what} or more, which take {format_bytes(takes)} when they are read; "
             f"if that is right, state unfolds_to (--intake unfolds_to={(takes >> 30) + 1}GiB)"
         )
 

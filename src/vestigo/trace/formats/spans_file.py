@@ -15,6 +15,7 @@ import pyarrow.compute as pc
 from vestigo.errors import TraceError
 from vestigo.trace.formats.format import CostUnit, Format
 from vestigo.trace.formats.json_lines import has_bare_null, lines_of, parse, safe_lines
+from vestigo.trace.formats.packed import check_rows
 from vestigo.trace.formats.raw import Raw, Wanted
 from vestigo.trace.formats.spans import DEFAULTS, Attributes, Spans, raw_of, status_codes, times
 
@@ -25,12 +26,14 @@ _VALUE_KINDS = {
     "boolValue": pa.bool_(),
 }
 _OWN = {"name": "name", "trace_id": "traceId", "span_id": "spanId", "kind": "kind"}
+_PART = 1 << 24
 _TIMES = ("startTimeUnixNano", "endTimeUnixNano")
 
 
 def read_spans(path: Path, wanted: Wanted) -> Raw:
     """Reads spans, one row each. Raises TraceError if a line is not OTLP JSON."""
     content = safe_lines(path, wanted.limits)
+    check_rows(path, _objects_in(content), wanted.limits, "objects")
     if has_bare_null(content):
         raise TraceError(f"{path}: has a null where an object belongs; every line must be an object with resourceSpans")
     table = _parsed(content, path)
@@ -50,6 +53,13 @@ def read_spans(path: Path, wanted: Wanted) -> Raw:
 
     of_resources = _attributes(resources.field("resource").field("attributes"))
     return raw_of(Spans(own, _attributes(span.field("attributes")), of_resources, resource), wanted, place)
+
+
+def _objects_in(content: pa.Buffer) -> int:
+    """How many objects a text may hold: a line can have millions of empty spans."""
+    letters = np.frombuffer(content, np.uint8)
+    parts = range(0, len(letters), _PART)
+    return sum(int(np.count_nonzero(letters[begin : begin + _PART] == ord("{"))) for begin in parts)
 
 
 class _Nested:

@@ -136,13 +136,13 @@ class Recording:
                 is_closed = self._is_closed
                 self._flush_once()
         except BaseException as error:  # whatever ends this thread must be known
-            self.failure = f"the thread that writes has ended: {_told(error)}"
+            self.failure = f"the thread that writes has ended: {_cause(error)}"
 
     def _flush_once(self) -> None:
         try:
             self.flush()
         except Exception as error:
-            self.accounts.say_once(f"writing failed and goes on: {_told(error)}")
+            self.accounts.say_once(f"writing failed and goes on: {_cause(error)}")
 
     def _write(self, lines: bytes, events: int) -> bool:
         """Whether the lines need not be kept any longer."""
@@ -151,7 +151,7 @@ class Recording:
                 return False
         except Exception as error:
             self.accounts.count(dropped=events)
-            self.accounts.say_once(f"{events:,} spans are dropped, for writing them failed: {_told(error)}")
+            self.accounts.say_once(f"{events:,} spans are dropped, for writing them failed: {_cause(error)}")
         else:
             self.accounts.count(written=events)
         return True
@@ -177,7 +177,7 @@ class Recording:
                 self._encode_all(requests[:half])
                 self._encode_all(requests[half:])
                 return
-            why = f"nothing can be made of them: {_told(error)}"
+            why = f"nothing can be made of them: {_cause(error)}"
             self.accounts.count({why: len(together)})
             if not isinstance(error, VestigoError):
                 self.accounts.say_once(f"spans are left out: {why}")
@@ -188,6 +188,6 @@ class Recording:
         self.accounts.count(made.left_out, not_asked_for=made.not_asked_for)
 
 
-def _told(error: BaseException) -> str:
+def _cause(error: BaseException) -> str:
     said = (str(error).splitlines() or [""])[0][:_LONGEST_REASON]
     return said if isinstance(error, VestigoError) else f"{type(error).__name__}: {said}"
