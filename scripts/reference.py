@@ -16,7 +16,8 @@ from vestigo.rules import Rules
 from vestigo.rules.eviction import POLICIES
 from vestigo.rules.plan_text import rule_text
 from vestigo.rules.rule import rules_of
-from vestigo.rules.schema import plan_schema, said_of
+from vestigo.rules.said import said_of
+from vestigo.rules.schema import plan_schema
 from vestigo.study.check.mistakes import keys, lifetimes, origin, room, values
 from vestigo.study.survey import findings, verdict
 

@@ -6,7 +6,7 @@ from contextvars import ContextVar
 from threading import Event, Lock
 from typing import Generic, TypeVar
 
-from vestigo.errors import Interrupted
+from vestigo.errors import GivenUp
 
 T = TypeVar("T")
 
@@ -23,9 +23,9 @@ class Stop:
         self._asked.set()
 
     def check(self) -> None:
-        """Raises Interrupted if it was asked for."""
+        """Raises GivenUp if it was asked for."""
         if self._asked.is_set():
-            raise Interrupted("the work was given up")
+            raise GivenUp("the work was given up")
 
 
 _current: ContextVar[Stop | None] = ContextVar("vestigo_stop", default=None)
@@ -42,7 +42,7 @@ def stoppable(stop: Stop) -> Iterator[None]:
     ...     check()
     Traceback (most recent call last):
     ...
-    vestigo.errors.Interrupted: the work was given up
+    vestigo.errors.GivenUp: the work was given up
     """
     token = _current.set(stop)
     try:
@@ -52,7 +52,7 @@ def stoppable(stop: Stop) -> Iterator[None]:
 
 
 def check() -> None:
-    """Raises Interrupted if the work that this is part of was told to stop."""
+    """Raises GivenUp if the work that this is part of was told to stop."""
     if (stop := _current.get()) is not None:
         stop.check()
 

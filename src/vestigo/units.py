@@ -4,6 +4,7 @@ import math
 import re
 from datetime import datetime, timedelta
 from fractions import Fraction
+from typing import Any
 
 SECOND = 1_000_000_000
 
@@ -67,21 +68,35 @@ _SHARE = re.compile(r"\s*(\d+(?:\.\d+)?)\s*%\s*")
 _A_DURATION = 'a duration such as "500ms", "90s", "10m", "4h" or "1d"'
 
 
+def as_python(value: Any) -> Any:
+    """A scalar of NumPy as Python's own number, text or bool; everything else as it is. Times and durations of NumPy
+    stay, because Python's own are less exact.
+    """
+    is_scalar = hasattr(value, "dtype") and getattr(value, "shape", None) == ()
+    return value.item() if is_scalar and value.dtype.kind in "biufSU" else value
+
+
 class Duration(int):
     """A span of time in whole nanoseconds that prints with its unit.
 
-    >>> Duration.parse("90s"), int(Duration.parse("1.5ms"))
-    (Duration('90s'), 1500000)
+    >>> Duration.parse("90s"), int(Duration.parse("1.5ms")), Duration.parse(timedelta(minutes=2))
+    (Duration('90s'), 1500000, Duration('2m'))
     """
 
     @classmethod
     def parse(cls, text: object) -> "Duration":
-        """Reads text such as ``500ms``, ``90s``, ``1h 30m``, ``2 weeks`` or ``PT4H`` (ISO 8601).
+        """Reads text such as ``500ms``, ``90s``, ``1h 30m``, ``2 weeks`` or ``PT4H`` (ISO 8601), and the durations of
+        Python, NumPy and pandas.
 
         Raises ValueError for anything without a unit, and for more than 100 years.
         """
         if isinstance(text, Duration):
             return text
+        if (of_others := _ns_of(text)) is not None:
+            if not 0 <= of_others <= LONGEST:
+                raise ValueError(f"{str(text)[:40]} is not a duration from 0 to 100 years")
+            return cls(of_others)
+        text = as_python(text)
         if isinstance(text, (int, float)) and not isinstance(text, bool):
             shown = f"{text:g}" if abs(text) < 1e15 else "the number"
             if not 0 <= text < 1e15:
@@ -108,6 +123,7 @@ def parse_bytes(text: object) -> int:
     >>> parse_bytes("64 MiB"), parse_bytes("1.5 kB"), parse_bytes(300)
     (67108864, 1500, 300)
     """
+    text = as_python(text)
     size = text if isinstance(text, int) and not isinstance(text, bool) else None
     if size is None:
         size = _size(text)
@@ -132,10 +148,13 @@ def parse_share(text: object) -> Fraction:
     >>> parse_share("70%"), parse_share("0.5 %")
     (Fraction(7, 10), Fraction(1, 200))
     """
+    text = as_python(text)
     match = _SHARE.fullmatch(text) if isinstance(text, str) else None
     share = Fraction(match[1]) / 100 if match else None
     if share is None or share > 1:
-        raise ValueError(f'{text!r} is not a share; write one from "0%" to "100%"')
+        is_number = isinstance(text, (int, float)) and not isinstance(text, bool) and 0 <= text <= 1
+        such_as = f', such as "{text * 100:.12g}%"' if is_number else ""
+        raise ValueError(f'{text!r} is not a share; write one from "0%" to "100%"{such_as}')
     return share
 
 
@@ -150,6 +169,16 @@ def format_exact_share(share: Fraction) -> str:
 def byte_unit(unit: str) -> int | None:
     """How many bytes a unit has, or None if it is unknown."""
     return _SIZES.get("B" if unit.lower() in ("byte", "bytes") else unit)
+
+
+def _ns_of(span: Any) -> int | None:
+    """The ns of a duration of NumPy, pandas or Python; None for everything else."""
+    span = getattr(span, "asm8", span)  # as pandas holds it, to the ns
+    if getattr(getattr(span, "dtype", None), "kind", "") == "m" and getattr(span, "shape", None) == ():
+        return int(span.astype("timedelta64[ns]").astype("int64"))
+    if isinstance(span, timedelta):
+        return ((span.days * 86_400 + span.seconds) * 1_000_000 + span.microseconds) * 1000
+    return None
 
 
 def _duration(text: object) -> int:

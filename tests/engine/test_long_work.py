@@ -10,8 +10,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import vestigo as vg
-from vestigo import Interrupted, RulesError, WhatIf
+from vestigo import RulesError, WhatIf
 from vestigo.engine import in_order, what_if
+from vestigo.errors import GivenUp
 from vestigo.stopping import Once, Stop, check, holding, stoppable
 
 
@@ -47,7 +48,7 @@ def test_making_a_trace_ends_soon_after_it_is_given_up(asked: WhatIf) -> None:
         while True:
             what_if.changed_trace(trace, asked)
 
-    with pytest.raises(Interrupted), stoppable(stop):
+    with pytest.raises(GivenUp), stoppable(stop):
         again_and_again()
     assert time.monotonic() - began < 1.3  # a fifth of a second on a machine that has nothing else to do
 
@@ -85,7 +86,7 @@ def test_whoever_waits_for_a_value_can_be_told_to_stop() -> None:
     maker.start()
     begun.wait(10)
     threading.Timer(0.2, stop.ask).start()
-    with pytest.raises(Interrupted), stoppable(stop):
+    with pytest.raises(GivenUp), stoppable(stop):
         value.get()
     assert not value.is_made
     end.set()
@@ -116,4 +117,4 @@ def test_threads_beside_each_other_are_stopped_together() -> None:
     stop.ask()
     with stoppable(stop), side_by_side() as threads:
         asked = [threads.submit(check) for _ in range(3)]
-    assert [type(one.exception()) for one in asked] == [Interrupted] * 3
+    assert [type(one.exception()) for one in asked] == [GivenUp] * 3

@@ -53,7 +53,7 @@ def test_a_trace_goes_through_plain_data_and_back() -> None:
 def test_what_is_no_trace_or_no_settings_is_refused() -> None:
     with pytest.raises(vg.TraceError, match="int is not a trace; give a path"):
         vg.read_trace(5)
-    with pytest.raises(vg.InputError, match="dict is not settings; give Rules"):
+    with pytest.raises(vg.InputError, match="is no settings; give Rules"):
         vg.replay(COLUMNS, {"max_entries": 5})  # type: ignore[arg-type]
     with pytest.raises(vg.TraceError, match="is already read"):
         vg.read_trace(vg.synth(reads=1), zone="UTC")

@@ -20,6 +20,7 @@ import vestigo as vg
 from tests.browser.exploring import Client, exploring, kinds, write_morning
 from tests.cli.calling import run
 from vestigo.engine import what_if
+from vestigo.errors import GivenUp
 from vestigo.measures import MEASURES
 from vestigo.rules.vary import changed
 from vestigo.show.page.explored import measures_for
@@ -184,7 +185,7 @@ def test_a_replay_is_given_up_between_batches(monkeypatch: pytest.MonkeyPatch) -
                 self.ask()
             super().check()
 
-    with pytest.raises(vg.Interrupted), stoppable(Third()):
+    with pytest.raises(GivenUp), stoppable(Third()):
         opened.around(plan.what_if).replay(plan)
     assert looks == 3 and whole == opened.around(plan.what_if).replay(plan)
 
@@ -193,14 +194,14 @@ def test_a_newer_change_of_a_tab_gives_up_its_older_replay_and_no_others() -> No
     async def ask() -> None:
         work = Work()
         async with work.task("a") as first, work.task("b") as other, work.task("a") as second:
-            with pytest.raises(vg.Interrupted):
+            with pytest.raises(GivenUp):
                 await first.do(lambda: 1)
             assert await other.do(lambda: 2) == 2
             assert await second.do(lambda: 3) == 3
             async with contextlib.AsyncExitStack() as many:
                 for number in range(100):
                     await many.enter_async_context(work.task(f"tab {number}"))
-                with pytest.raises(vg.Interrupted):
+                with pytest.raises(GivenUp):
                     await second.do(lambda: 4)  # a hundred tabs never wait at once
         assert work._tasks == {}
 

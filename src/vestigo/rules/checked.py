@@ -1,13 +1,18 @@
 """The base of what a user states as rules: it is checked when it is made, and written back as it was stated."""
 
-from collections.abc import Iterator
+import inspect
+from collections.abc import Iterator, Mapping
+from dataclasses import FrozenInstanceError
 from fractions import Fraction
-from typing import Any, Self
+from textwrap import fill
+from typing import Any, NoReturn, Self
 
 from pydantic import BaseModel, ConfigDict, ValidationError, model_validator
 from pydantic_core import ErrorDetails
 
-from vestigo.errors import RulesError
+from vestigo.arguments import shown
+from vestigo.errors import RulesError, UnknownName
+from vestigo.rules.said import said_of
 from vestigo.rules.trade_words import unknown_rule
 from vestigo.units import Duration, format_exact_share
 
@@ -26,7 +31,34 @@ class _Contradictions(ValueError):
         super().__init__("; ".join(problems))
 
 
-class Checked(BaseModel):
+class _ForUsers(type(BaseModel)):  # type: ignore[misc]  # Pydantic does not name the type of its classes
+    """Classes of which `dir` and `help` show what is for users, and not the parts of Pydantic."""
+
+    def __dir__(cls) -> list[str]:
+        own = {name for kind in cls.__mro__ if kind.__module__.startswith("vestigo.") for name in vars(kind)}
+        return sorted(name for name in own if not name.startswith("_") and name != "model_config")
+
+    @property
+    def __doc__(cls) -> str:  # type: ignore[override]
+        """The docstring of a class, and below it what is said of each field."""
+        own = inspect.cleandoc(vars(cls).get("__doc__") or "")
+        said = [fill(f"{name}: {text}", 100, subsequent_indent="    ") for name, text in said_of(cls).items()]
+        return "\n".join([own, "", "Each may be left out:", "", *said])
+
+
+class _Signature:
+    """The rules and what they are unless stated, worked out when somebody asks."""
+
+    def __get__(self, _: object, kind: "type[Checked]") -> inspect.Signature:
+        by_name = inspect.Parameter.KEYWORD_ONLY
+        usual = {
+            name: None if field.default is None or field.default == () else kind.written(name, field.default)
+            for name, field in kind.model_fields.items()
+        }
+        return inspect.Signature([inspect.Parameter(name, by_name, default=value) for name, value in usual.items()])
+
+
+class Checked(BaseModel, metaclass=_ForUsers):
     """Immutable rules. Raises RulesError, which names every wrong value."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", arbitrary_types_allowed=True)
@@ -40,7 +72,23 @@ class Checked(BaseModel):
                 for one in error.errors()
                 for sentence in self._sentences(one)
             ]
-            raise RulesError([f"{rule}: {problem}" if rule else problem for rule, problem in found], found) from None
+            kind = UnknownName if all(" is unknown; " in problem for _, problem in found) else RulesError
+            raise kind([f"{rule}: {problem}" if rule else problem for rule, problem in found], found) from None
+
+    @classmethod
+    def __pydantic_init_subclass__(cls, **_: object) -> None:
+        cls.__signature__ = _Signature()  # type: ignore[assignment]
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:  # noqa: ARG002
+        """The same with other values, checked like new ones. Raises RulesError."""
+        stated = {name: getattr(self, name) for name in type(self).model_fields if name in self.model_fields_set}
+        return type(self)(**{**stated, **(update or {})})
+
+    def __setattr__(self, name: str, _: object) -> NoReturn:
+        raise FrozenInstanceError(f"cannot assign to {name!r}; make new ones: model_copy(update={{{name!r}: ...}})")
+
+    def __dir__(self) -> list[str]:
+        return [*type(self).model_fields, *dir(type(self))]
 
     def contradictions(self) -> Iterator[str]:
         """A sentence for each contradiction, with the rules that it is about."""
@@ -64,9 +112,7 @@ class Checked(BaseModel):
         >>> Rules.written("absolute", None), Rules.written("pin", ())
         ('never', [])
         """
-        if value != cls.model_fields[name].default:
-            return _plain(value)
-        if type(value) in (bool, int):
+        if value != cls.model_fields[name].default or type(value) in (bool, int):
             return _plain(value)
         for text in (str(value), *_NOTHING):
             try:
@@ -93,8 +139,8 @@ class Checked(BaseModel):
             cause = error["ctx"]["error"]
             return cause.problems if isinstance(cause, _Contradictions) else [str(cause)]
         if error["type"] == "literal_error":
-            return [f"{error['input']!r} is not one of {error['ctx']['expected'].replace(chr(39), chr(34))}"]
-        return [f"{error['input']!r} is wrong: {error['msg']}"]
+            return [f"{shown(error['input'])} is not one of {error['ctx']['expected'].replace(chr(39), chr(34))}"]
+        return [f"{shown(error['input'])} is wrong: {error['msg']}"]
 
 
 def _plain(value: Any) -> Plain:

@@ -1,10 +1,7 @@
 """The JSON Schema of plan files, made from the rules and their docstrings."""
 
-import ast
-import inspect
 from collections.abc import Callable, Mapping
 from dataclasses import fields
-from textwrap import dedent
 from typing import Any, Literal, get_args, get_origin
 
 from pydantic import BaseModel, BeforeValidator
@@ -18,6 +15,7 @@ from vestigo.rules.eviction import POLICIES, Eviction
 from vestigo.rules.moments import Moments, read_zone
 from vestigo.rules.pool import Pool, look_up_names
 from vestigo.rules.rules import Rules
+from vestigo.rules.said import said_of
 from vestigo.rules.what_if import Times, WhatIf
 from vestigo.trace import Intake
 from vestigo.trace.columns import Column
@@ -171,20 +169,3 @@ def examples_of(reader: Callable[..., Any]) -> list[str]:
     schema = _READ_BY[reader]
     parts = [schema, *schema.get("anyOf", [])]
     return [example for part in parts for example in part.get("examples", [])]
-
-
-def said_of(kind: type) -> dict[str, str]:
-    """The docstring below each field of a class and of its bases."""
-    found: dict[str, str] = {}
-    for base in reversed(kind.__mro__):
-        if not base.__module__.startswith("vestigo."):
-            continue
-        body = ast.parse(dedent(inspect.getsource(base))).body[0]
-        assert isinstance(body, ast.ClassDef)
-        for stated, after in zip(body.body, [*body.body[1:], None], strict=True):
-            if isinstance(stated, ast.AnnAssign) and isinstance(stated.target, ast.Name):
-                text = (
-                    after.value.value if isinstance(after, ast.Expr) and isinstance(after.value, ast.Constant) else ""
-                )
-                found[stated.target.id] = " ".join(str(text).split())
-    return found

@@ -1,10 +1,9 @@
 """What users may give as settings, and as the trace to replay."""
 
-from collections.abc import Callable
 from pathlib import Path
-from typing import TypeVar
 
-from vestigo.errors import InputError, RulesError
+from vestigo.arguments import shown
+from vestigo.errors import RulesError
 from vestigo.rules.plan import Plan
 from vestigo.rules.plan_file import read_plan
 from vestigo.rules.rules import Rules
@@ -24,25 +23,11 @@ def plan_of(settings: Settings) -> Plan:
         return settings
     if isinstance(settings, Rules):
         return Plan(settings)
+    if isinstance(settings, str) and "=" in settings and not Path(settings).exists():
+        raise RulesError(f"settings: {settings!r} is no plan file; write Rules({settings}) for rules")
     if isinstance(settings, (str, Path)):
         return read_plan(settings)
-    raise InputError(f"{type(settings).__name__} is not settings; give Rules, a Plan, or the path of a plan file")
-
-
-_Value = TypeVar("_Value")
-
-
-def argument(name: str, read: Callable[[object], _Value], value: object) -> _Value:
-    """Reads an argument of a call like a value in a plan file. Raises RulesError, which names the argument.
-
-    >>> from vestigo.units import parse_bytes
-    >>> argument("total", parse_bytes, "1 KiB")
-    1024
-    """
-    try:
-        return read(value)
-    except ValueError as error:
-        raise RulesError(f"{name}: {error}") from None
+    raise RulesError(f"settings: {shown(settings)} is no settings; give Rules(...), a Plan, or the path of a plan file")
 
 
 def trace_of(trace: Readable, plan: Plan) -> Trace:

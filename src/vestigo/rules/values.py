@@ -6,7 +6,8 @@ Each reader takes what a user wrote and returns the value, or raises ValueError 
 from fractions import Fraction
 from typing import NamedTuple
 
-from vestigo.units import Duration, format_exact_share, parse_bytes, parse_share
+from vestigo.arguments import shown
+from vestigo.units import Duration, as_python, format_exact_share, parse_bytes, parse_share
 
 MOST_ENTRIES, MOST_NODES = 2**40, 10_000
 
@@ -62,10 +63,13 @@ def from_text(text: str) -> bool | int | str | list[str]:
 
 def limit(value: object) -> int | None:
     """A number of entries. None means no limit."""
-    if value is None or value == "no limit":
+    value = as_python(value)
+    if value is None or (isinstance(value, str) and value == "no limit"):
         return None
+    if isinstance(value, float):
+        raise ValueError(f"{value:g} is not a whole number of entries; round it, as in round({value:g})")
     if isinstance(value, bool) or not isinstance(value, int):
-        raise ValueError(f'{value!r} is not a number of entries; write a whole number from 1 on, or "no limit"')
+        raise ValueError(f'{shown(value)} is not a number of entries; write a whole number from 1 on, or "no limit"')
     if value < 1:
         raise ValueError(f'{value} could mean no entries or no limit; write "no limit", or a number from 1 on')
     if value > MOST_ENTRIES:
@@ -75,23 +79,19 @@ def limit(value: object) -> int | None:
 
 def nodes(value: object) -> int | None:
     """A number of servers. None means as recorded."""
+    value = as_python(value)
     if value is None:
         return None
     if isinstance(value, bool) or not isinstance(value, int) or not 1 <= value <= MOST_NODES:
         raise ValueError(
-            f"{_shown(value)} is not a number of nodes; there can be from 1 to at most {MOST_NODES:,} nodes"
+            f"{shown(value)} is not a number of nodes; there can be from 1 to at most {MOST_NODES:,} nodes"
         )
     return value
 
 
-def _shown(value: object) -> str:
-    text = str(value)
-    return text if len(text) <= 30 else f"{text[:27]}..."
-
-
 def byte_limit(value: object) -> int | None:
     """A size. None means no limit."""
-    if value is None or value == "no limit":
+    if value is None or (isinstance(value, str) and value == "no limit"):
         return None
     size = parse_bytes(value)
     if size == 0:
@@ -101,13 +101,14 @@ def byte_limit(value: object) -> int | None:
 
 def lifetime(value: object) -> Duration | None:
     """How long an entry may live. None means for ever."""
-    if value is None or value == "never":
+    value = as_python(value)
+    if value is None or (isinstance(value, str) and value == "never"):
         return None
-    if value == 0 or (isinstance(value, str) and Duration.parse(value) == 0):
+    if (type(value) is int and value == 0) or (span := Duration.parse(value)) == 0:
         raise ValueError(
             f'{value!r} could mean "never expires" or "expires at once"; write "never", or a short time such as "1ms"'
         )
-    return Duration.parse(value)
+    return span
 
 
 def nulls(value: object) -> Nulls:
@@ -163,6 +164,7 @@ def reload_after(value: object) -> Fraction | None:
 
 
 def flag(value: object) -> bool:
+    value = as_python(value)
     if isinstance(value, bool):
         return value
     raise ValueError(f"{value!r} is not true or false")
@@ -179,9 +181,12 @@ def span(value: object) -> Duration:
 
 
 def warm_up(value: object) -> Duration | int:
-    """How much is replayed before counting begins: a duration, or a number of reads."""
+    """How much is replayed before counting begins: a duration, or a number of reads. None means nothing."""
+    value = as_python(value)
+    if value is None:
+        return Duration(0)
     if isinstance(value, int) and not isinstance(value, (bool, Duration)):
         if not 0 <= value < 2**62:
-            raise ValueError(f'{_shown(value)} is not a number of reads; write one, or a duration such as "30m"')
+            raise ValueError(f'{shown(value)} is not a number of reads; write one, or a duration such as "30m"')
         return value
     return Duration.parse(value)

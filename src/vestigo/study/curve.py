@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 
+from vestigo.arguments import argument
 from vestigo.data import Data
 from vestigo.engine.context import whose_cache
 from vestigo.engine.groups import groups_of
@@ -17,7 +18,7 @@ from vestigo.errors import RulesError, unknown
 from vestigo.prepared.assumed import Assumed, assume
 from vestigo.prepared.counting import first_counted
 from vestigo.rules import Rules
-from vestigo.rules.settings import Settings, argument, plan_of, trace_of
+from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.rules.stated import Stated
 from vestigo.trace import Readable, Trace
 from vestigo.trace.columns import MISSING

@@ -14,6 +14,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
+from vestigo.arguments import argument
 from vestigo.engine.job import job
 from vestigo.engine.replay import run
 from vestigo.engine.what_if import applied
@@ -23,7 +24,7 @@ from vestigo.prepared.counting import first_counted, slicing
 from vestigo.prepared.entries import has_unnamed_node
 from vestigo.rules import Plan, Pool, Rules
 from vestigo.rules.pool import POOL_RULES
-from vestigo.rules.settings import Settings, argument, plan_of
+from vestigo.rules.settings import Settings, plan_of
 from vestigo.study.estimate import Estimate
 from vestigo.study.sampled import Sample, all_in, filled_sizes, grouped, sampled
 from vestigo.study.student import student_quantile

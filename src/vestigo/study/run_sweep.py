@@ -11,12 +11,13 @@ from typing import Any
 
 import numpy as np
 
+from vestigo.arguments import argument
 from vestigo.engine.job import Job, job
 from vestigo.engine.ready import prepare
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError, TraceError
 from vestigo.rules import Plan
-from vestigo.rules.settings import Settings, argument, plan_of, trace_of
+from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.rules.vary import changed, combinations, count, name_of
 from vestigo.study import bounds
 from vestigo.study.candidates import TODAY, Candidate, Progress, Result

@@ -7,11 +7,12 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from vestigo.arguments import argument
 from vestigo.data import Data
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
 from vestigo.rules import Plan
-from vestigo.rules.settings import Settings, argument, plan_of, trace_of
+from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.rules.stated import Stated
 from vestigo.study.candidates import Candidate
 from vestigo.study.curve import SizeCurve, size_curve

@@ -43,11 +43,11 @@ def check(
 
     Example: vestigo check week.arrow --plan plan.toml --tolerate 0.5% --write fixed.toml
     """
+    from vestigo.arguments import argument
     from vestigo.cli.asked import intake_options, plan_for, read
     from vestigo.cli.screen import Progress, note, show, show_json
     from vestigo.cli.swept import Asked, write_plan
     from vestigo.rules import Plan
-    from vestigo.rules.settings import argument
     from vestigo.show.check import check_text
     from vestigo.study import check as check_of
     from vestigo.units import parse_share

@@ -59,12 +59,12 @@ def drive(
 
     Example: vestigo drive week.arrow --command 'java MyCache.java' --find --write as-it-is.toml
     """
+    from vestigo.arguments import argument
     from vestigo.cli.asked import intake_options, plan_for, read
     from vestigo.cli.screen import Progress, note, show, show_json
     from vestigo.cli.swept import Asked, write_plan
     from vestigo.errors import InputError
     from vestigo.rules import Plan
-    from vestigo.rules.settings import argument
     from vestigo.show.driven import driven_text
     from vestigo.study import drive as drive_of
     from vestigo.units import parse_share

@@ -67,11 +67,11 @@ def listen(
     Example: vestigo listen recording --span 'name=vessel.{...}' --span-writes name=vessel.save --intake
     'columns.key={vessel.call_sign}' --intake 'columns.lookup=vessel' --for 30m
     """
+    from vestigo.arguments import argument
     from vestigo.cli.asked import intake_options, plan_for, secret_in
     from vestigo.cli.screen import Progress, note, show, show_json
     from vestigo.errors import InputError
     from vestigo.recording.hashing import HASHED
-    from vestigo.rules.settings import argument
     from vestigo.trace import Intake
     from vestigo.units import Duration, parse_bytes
 

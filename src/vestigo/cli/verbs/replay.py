@@ -53,12 +53,12 @@ def replay(
 
     Example: vestigo replay reads.csv --rules max_entries=500 --rules absolute=10m
     """
+    from vestigo.arguments import argument
     from vestigo.cli.asked import check_lookups, intake_options, plan_for, read
     from vestigo.cli.screen import Progress, note, save, show, show_json
     from vestigo.engine import key_by_key, write_read_by_read
     from vestigo.outcome.table_file import check_ending
     from vestigo.rules import Plan
-    from vestigo.rules.settings import argument
     from vestigo.study import compare
     from vestigo.units import parse_share
 

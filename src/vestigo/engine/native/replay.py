@@ -22,7 +22,7 @@ def run(
     trace: Trace, job: Job, batch_events: int | None = None, full: bool = False
 ) -> tuple[dict[str, Any], dict[str, Measures], Slices]:
     """The measures of all look-ups together, of each look-up, and of each slice of time. They do not depend on the size
-    of the batches, nor on using the `full` replay where the plain one would do. Raises Interrupted if told to stop.
+    of the batches, nor on using the `full` replay where the plain one would do. Raises GivenUp if told to stop.
     """
     if len(trace) == 0:
         from vestigo.engine.reference.run import run as reference_run

@@ -11,7 +11,8 @@ from vestigo.rules.checked import Checked
 from vestigo.rules.eviction import POLICIES, Eviction
 from vestigo.rules.plan_text import rule_text
 from vestigo.rules.rule import rules_of
-from vestigo.rules.schema import examples_of, said_of
+from vestigo.rules.said import said_of
+from vestigo.rules.schema import examples_of
 from vestigo.rules.stated import Stated
 from vestigo.rules.what_if import Times
 from vestigo.trace import Trace

@@ -3,12 +3,13 @@
 from collections.abc import Callable
 from typing import Any
 
+from vestigo.arguments import argument
 from vestigo.engine import what_if
 from vestigo.engine.context import assumptions
 from vestigo.engine.job import job
 from vestigo.errors import InputError
 from vestigo.prepared.counting import first_counted
-from vestigo.rules.settings import Settings, argument, plan_of, trace_of
+from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.study.confirm.counters import Counters, read_counters
 from vestigo.study.confirm.explain import Explainer
 from vestigo.study.confirm.measured import Measured

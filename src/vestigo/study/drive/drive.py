@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from vestigo.arguments import argument
 from vestigo.engine import what_if
 from vestigo.engine.changes import changes_of, together
 from vestigo.engine.context import assumptions
@@ -13,7 +14,7 @@ from vestigo.engine.job import Job, job
 from vestigo.errors import InputError
 from vestigo.outcome.seen import NO_AGE
 from vestigo.rules import Plan, Pool
-from vestigo.rules.settings import Settings, argument, plan_of, trace_of
+from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.rules.vary import changed
 from vestigo.study.drive.answers import Given, Marks, counted_rows, marks_of_given, spans_told
 from vestigo.study.drive.clock import Clock, clock_of

@@ -14,7 +14,7 @@ from starlette.requests import Request
 from starlette.responses import HTMLResponse, JSONResponse, PlainTextResponse, Response, StreamingResponse
 from starlette.routing import Route
 
-from vestigo.errors import InputError, Interrupted
+from vestigo.errors import GivenUp, InputError
 from vestigo.rules import Plan
 from vestigo.rules.plan_text import plan_text
 from vestigo.show.page.explore import explore_html
@@ -66,7 +66,7 @@ def page(explorer: Explorer, token: str, hosts: tuple[str, ...], work: Work) -> 
                 made = await _unless_left(request, asyncio.ensure_future(read(make, settings, asked)))
             except InputError as error:
                 return HTMLResponse(problem_page(error), 400, headers=_HEADERS)
-            except Interrupted:
+            except GivenUp:
                 return Response("nobody waits for this page", 503, headers=_HEADERS)
             return HTMLResponse(made, headers=_HEADERS)
 
@@ -135,12 +135,12 @@ async def _asked(request: Request) -> Asked:
 
 
 async def _unless_left(request: Request, making: "asyncio.Future[str]") -> str:
-    """What is being made, unless the browser goes away before. Raises Interrupted then."""
+    """What is being made, unless the browser goes away before. Raises GivenUp then."""
     while not making.done():
         await asyncio.wait([making], timeout=_LOOKS_EVERY_SECONDS)
         if await request.is_disconnected():
             making.cancel()
-            raise Interrupted("nobody waits for this page")
+            raise GivenUp("nobody waits for this page")
     return await making
 
 
@@ -167,5 +167,5 @@ async def _answers(explorer: Explorer, asked: Asked, work: Work) -> AsyncIterato
                 yield line("around", {"around": await task.do(lambda: surroundings(around))})
     except InputError as error:
         yield line("problem", {"problems": problems_of(error, asked.settings)})
-    except Interrupted:
+    except GivenUp:
         return

@@ -25,7 +25,7 @@ class Task:
         self._threads = threads
 
     async def do(self, step: Callable[[], T]) -> T:
-        """Raises Interrupted if it is given up. It gives itself up if nobody waits any more."""
+        """Raises GivenUp if it is given up. It gives itself up if nobody waits any more."""
 
         def stoppable_step() -> T:
             with stoppable(self.stop):
