@@ -20,13 +20,13 @@ fewer = {key: values for key, values in plan.vary.items() if key != "lookup.vess
 found = sweep(trace, replace(plan, vary=fewer))
 print(f"{len(found)} candidates, {len(found.front())} of them the best trade-offs")
 
-pick = found.choose("fresh_hit_rate", memory_peak="<= 48 MiB", stale_rate="<= 2 %")
+pick = found.choose(most="fresh_hit_rate", memory_peak="<= 48 MiB", stale_rate="<= 2 %")
 print(f"pick: {pick.value(pick.candidate):.1%} fresh hits, today {pick.value(found.today):.1%}")
 print(f"on the rest of the time: {pick.value(pick.candidate, 'rest'):.1%}, today {pick.value(found.today, 'rest'):.1%}")
 alone = replay(trace, pick.candidate.plan)
 print(f"replayed alone: {alone.fresh_hit_rate:.1%}, {alone.stale_rate:.2%} stale, {alone.memory_peak / 2**20:.1f} MiB")
 
-hasty = replace(found, aim=Aim("hit_rate")).choose()
+hasty = replace(found, aim=Aim(most="hit_rate")).choose()
 print(f"by hits alone, without limits: {hasty.candidate.name} has {hasty.value(hasty.candidate):.1%} hits, ", end="")
 print(f"{hasty.candidate.measure('fresh_hit_rate'):.1%} fresh")
 

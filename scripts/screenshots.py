@@ -19,7 +19,6 @@ import pandas as pd
 
 from vestigo import compare, figures, read_by_read, read_plan, read_trace, size_curve, survey, sweep, why
 from vestigo.demo.files import write_demo
-from vestigo.rules.vary import changed
 
 SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
 VESTIGO = Path(sys.executable).parent / "vestigo"
@@ -55,7 +54,7 @@ LISTEN = (
 def beside_a_service(folder: Path) -> None:
     """The counters of a desk whose settings differ from the plan's, every half hour of the demo's two days."""
     trace, plan = write_demo(folder / "vestigo-demo")
-    live = changed(read_plan(plan), {"lookup.vessel.sliding": "1m"})
+    live = read_plan(plan).changed({"lookup.vessel.sliding": "1m"})
     reads = read_by_read(trace, live).to_pandas()
     reads["hits"], reads["misses"] = reads["answer"] == "hit", reads["answer"] != "hit"
     rises = reads.groupby([pd.Grouper(key="at", freq="30min", label="right"), "lookup"], observed=True)[

@@ -1,7 +1,16 @@
 """The public names, each imported when it is first used (see `__init__.py`)."""
 
 from .engine import key_by_key, read_by_read, replay, what_if
-from .errors import InputError, Interrupted, PlanError, RulesError, TraceError, VestigoError
+from .errors import (
+    InputError,
+    Interrupted,
+    PlanError,
+    RulesError,
+    TraceError,
+    UnknownName,
+    VestigoError,
+    WorkersLost,
+)
 from .outcome import Keys, Measures, Outcome, Reads, Slice
 from .recording import Recorder
 from .rules import Aim, CounterNames, Plan, Policy, Pool, Room, Rules, Value, WhatIf, Worth, read_plan
@@ -37,7 +46,6 @@ from .study import (
     confirm,
     drive,
     load,
-    replayed_curve,
     report,
     save,
     search,
@@ -100,9 +108,11 @@ __all__ = [
     "Trace",
     "TraceError",
     "Try",
+    "UnknownName",
     "Value",
     "VestigoError",
     "WhatIf",
+    "WorkersLost",
     "Worth",
     "__version__",
     "check",
@@ -116,7 +126,6 @@ __all__ = [
     "read_plan",
     "read_trace",
     "replay",
-    "replayed_curve",
     "report",
     "save",
     "search",

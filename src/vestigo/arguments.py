@@ -31,6 +31,14 @@ def whole_number(name: str, value: object, least: int, most: int | None = None) 
     return number
 
 
+def positive(name: str, value: object) -> float:
+    """A finite number above 0. Raises RulesError."""
+    number = as_python(value)
+    if isinstance(number, bool) or not isinstance(number, (int, float)) or not 0 < number < float("inf"):
+        raise RulesError(f"{name}: {shown(number)} is not a number above 0; write, for example, 100")
+    return float(number)
+
+
 def text(name: str, value: object) -> str:
     """A text that is not empty. Raises RulesError."""
     if not isinstance(value, str) or not value:

@@ -3,7 +3,9 @@
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import fields
 from importlib import import_module
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Self
+
+from vestigo.errors import UnknownName, unknown
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -12,10 +14,22 @@ _DISPLAY = "vestigo.show.displayed"
 """The module whose `text`, `html` and `page` show returned objects. It is loaded when something is shown."""
 
 
-def shown(form: str, what: object) -> str:
+def displayed(form: str, what: object) -> str:
     """A returned object as ``text``, ``html`` (for notebooks) or a ``page``, made by the module that shows it."""
     show: Callable[[object], str] = getattr(import_module(_DISPLAY), form)
     return show(what)
+
+
+class Named:
+    """A dataclass that refuses a name which is not that of a field, with the name that was likely meant. Raises
+    UnknownName.
+    """
+
+    def __new__(cls, *_: object, **given: object) -> Self:
+        known = [one.name for one in fields(cls) if one.init]  # type: ignore[arg-type]
+        if problems := [f"{cls.__name__}: {unknown(name, known)}" for name in given if name not in known]:
+            raise UnknownName(problems)
+        return super().__new__(cls)
 
 
 class Data:
@@ -54,10 +68,10 @@ class Data:
         return f"<{type(self).__name__}: {', '.join(said)}>" if said else f"<{type(self).__name__}>"
 
     def __str__(self) -> str:
-        return shown("text", self)
+        return displayed("text", self)
 
     def _repr_html_(self) -> str:
-        return shown("html", self)
+        return displayed("html", self)
 
 
 def same(some: Any, other: Any) -> bool:  # noqa: PLR0911  # one line a kind
@@ -74,6 +88,6 @@ def same(some: Any, other: Any) -> bool:  # noqa: PLR0911  # one line a kind
         return bool(some == other)
     if isinstance(some, Mapping) and isinstance(other, Mapping):
         return list(some) == list(other) and all(same(some[name], other[name]) for name in some)
-    if isinstance(some, (list, tuple)) and isinstance(other, Sequence):
+    if isinstance(some, Sequence) and isinstance(other, Sequence) and not isinstance(some, str):
         return len(some) == len(other) and all(map(same, some, other))
     return bool(some == other)

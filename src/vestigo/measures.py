@@ -4,7 +4,7 @@ import re
 from collections.abc import Callable, Mapping
 from typing import Any, Literal, NamedTuple
 
-from vestigo.errors import unknown
+from vestigo.errors import raise_for_unknown, unknown
 from vestigo.units import SECOND, Duration, format_bytes, format_share, format_span, parse_bytes, parse_share
 
 _PARTS = re.compile(r"\s*(\d+\.\d+)\s*([A-Za-z]+)\s*")
@@ -164,11 +164,17 @@ MEASURES: Mapping[str, Measure] = {
 """By key, as `Outcome.to_dict`, plans and JSON have it; those below a heading with a dot."""
 
 
-def measure(name: str) -> Measure:
+def measure(name: object) -> Measure:
     """The measure of this name. Raises ValueError if there is none."""
-    if name not in MEASURES:
-        raise ValueError(unknown(name, list(MEASURES)))
+    if not isinstance(name, str) or name not in MEASURES:
+        raise ValueError(unknown(name, MEASURES))
     return MEASURES[name]
+
+
+def asked_measure(name: object) -> Measure:
+    """The same for a measure that a user asks for. Raises UnknownName."""
+    raise_for_unknown("measure", name, MEASURES)
+    return measure(name)
 
 
 def amount_of(found: Any, name: str) -> Any:
@@ -177,7 +183,7 @@ def amount_of(found: Any, name: str) -> Any:
     return getattr(found, name) if of is None else of(found)
 
 
-def check_direction(word: str, name: str) -> None:
+def check_direction(word: str, name: object) -> None:
     """Raises ValueError if an aim cannot ask for ``most``, or ``least``, of a measure."""
     if measure(name).more_is_better != (word == "most"):
         other = "least" if word == "most" else "most"

@@ -142,7 +142,7 @@ def format_exact_bytes(size: int) -> str:
     return f"{size // scale} {name}"
 
 
-def parse_share(text: object) -> Fraction:
+def parse_share(text: Any) -> Fraction:
     """Reads text such as ``70%`` as a share from 0 to 1.
 
     >>> parse_share("70%"), parse_share("0.5 %")
@@ -153,7 +153,7 @@ def parse_share(text: object) -> Fraction:
     share = Fraction(match[1]) / 100 if match else None
     if share is None or share > 1:
         is_number = isinstance(text, (int, float)) and not isinstance(text, bool) and 0 <= text <= 1
-        such_as = f', such as "{text * 100:.12g}%"' if is_number else ""
+        such_as = f', such as "{float(text) * 100:.12g}%"' if is_number else ""
         raise ValueError(f'{text!r} is not a share; write one from "0%" to "100%"{such_as}')
     return share
 

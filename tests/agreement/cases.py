@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from vestigo import Plan, Pool, Rules, Trace, read_trace
 from vestigo.rules.eviction import POLICIES
 from vestigo.rules.moments import Moments
-from vestigo.rules.plan import _OF_A_WHOLE_LOOKUP
+from vestigo.rules.plan import OF_A_WHOLE_LOOKUP
 from vestigo.units import Duration
 
 UNITS = [1, 10**9, 40 * 10**9, 3600 * 10**9]
@@ -220,8 +220,11 @@ def cases(draw: st.DrawFn) -> Case:
     if rich:
         for name in trace.lookups:
             of_all = lookups.get(name, _whole(common))
-            own = {rule: of_all[rule] for rule in _OF_A_WHOLE_LOOKUP}
-            keys[name] = {pattern: _whole(rules(own)) for pattern in draw(st.sampled_from([[], [], ["0"], ["{}"]]))}
+            own = {rule: of_all[rule] for rule in OF_A_WHOLE_LOOKUP}
+            keys[name] = {
+                pattern: {rule: value for rule, value in _whole(rules(own)).items() if rule not in own}
+                for pattern in draw(st.sampled_from([[], [], ["0"], ["{}"]]))
+            }
     return Case(trace, Plan(common, lookups, keys, shared, warm_up=warm_up))
 
 

@@ -12,7 +12,6 @@ from tests.browser.conftest import AXE, Visit
 from tests.browser.exploring import exploring, write_morning
 from tests.browser.test_report_page import HOSTILE
 from vestigo.measures import MEASURES
-from vestigo.rules.vary import changed
 
 
 @pytest.fixture(scope="module")
@@ -126,7 +125,7 @@ def test_every_kind_of_knob_gives_the_numbers_of_a_replay(page: Knobs, files: tu
         turned[key] = True if value == "true" else int(value) if value.isdigit() else value
         assert page.settings[key] == value
         assert rule in page.page.locator(".knob.changed label").all_inner_texts()
-        outcome = vg.replay(files[0], changed(vg.read_plan(files[1]), turned))
+        outcome = vg.replay(files[0], vg.read_plan(files[1]).changed(turned))
         for label, text in shown(outcome).items():
             assert page.number(label) == text
     page.choose_place("look-up chart")
@@ -134,7 +133,7 @@ def test_every_kind_of_knob_gives_the_numbers_of_a_replay(page: Knobs, files: tu
     page.type_into("eviction-protected", "60%")
     turned["lookup.chart.eviction"] = "slru protected=60%"
     assert page.settings["lookup.chart.eviction"] == "slru protected=60%"
-    outcome = vg.replay(files[0], changed(vg.read_plan(files[1]), turned))
+    outcome = vg.replay(files[0], vg.read_plan(files[1]).changed(turned))
     assert page.number("hit rate") == shown(outcome)["hit rate"]
 
 

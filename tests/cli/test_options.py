@@ -80,9 +80,9 @@ def test_plan_toml_is_taken_unasked_and_rules_go_over_it(folder: Path, monkeypat
         (["curve", "--lookup", "tide"], "--lookup: 'tide' is unknown; known are reads"),
         (["convert", "t.arrow", "o.csv", "--lookup", "tide"], "the trace has no look-up 'tide'"),
         (["convert", "t.arrow", "o.csv", "--sample", "0.1"], "share: '0.1' is not a share"),
-        (["curve", "--share", "95"], "share: '95' is not a share"),
+        (["curve", "--enough", "95"], "enough: '95' is not a share"),
         (["sweep", "--rest", "0%"], "rest: '0%' is not between 0% and 100%"),
-        (["choose", "--sample", "90%"], "share: '90%' is not between 0% and 50%"),
+        (["choose", "--sample", "90%"], "sample: '90%' is not between 0% and 50%"),
         (["choose", "--share-out", "much"], "'much' is not a size"),
         (["choose", "--share-out", "1 KiB", "--figure", "o.csv"], "--figure: --share-out replays only two divisions"),
         (["choose", "--replays", "2", "--cluster", "tcp://a:1"], "--cluster: --replays searches only on this machine"),
@@ -122,7 +122,7 @@ def test_what_is_written_can_be_replayed_alone_and_nothing_written_is_said(folde
     assert done.stderr == "vestigo: deeper/picked.toml: the picked settings\n"
     picked = read_plan(folder / "deeper" / "picked.toml")
     assert picked.trace_path is not None and picked.trace_path.resolve() == (folder / "t.arrow").resolve()
-    assert (picked.aim.best, [str(one) for one in picked.aim.limits]) == ("hit_rate", ["memory peak <= 1.00 MiB"])
+    assert (picked.aim.best, [str(one) for one in picked.aim.each_limit]) == ("hit_rate", ["memory peak <= 1.00 MiB"])
     assert run("replay", "--plan", "picked.toml", cwd=folder / "deeper").returncode == 0
     (folder / "plan.toml").write_text(PLAN.replace("1 MiB", "1 B"))
     done = run("choose", "--write", "none.toml", cwd=folder)

@@ -8,7 +8,6 @@ from pathlib import Path
 import vestigo as vg
 from tests.cli.calling import run, run_apart
 from vestigo.demo.files import write_demo
-from vestigo.rules.vary import changed
 
 PAGE = (Path(__file__).parents[2] / "docs" / "first-hour.md").read_text()
 STEP = re.compile(r"^```sh\n(.*?)^```\n(.*?)(?=^```sh|\Z)", re.DOTALL | re.MULTILINE)
@@ -52,8 +51,8 @@ def _check_demo(folder: Path, *words: str) -> None:
 def test_what_it_says_of_the_page_with_knobs_is_so(tmp_path: Path) -> None:
     trace, plan_file = write_demo(tmp_path)
     plan = vg.read_plan(plan_file)
-    by_hand = changed(
-        plan.candidates["per-look-up"], {"lookup.weather.clear_every": "10m", "lookup.weather.absolute": "1h"}
+    by_hand = plan.candidates["per-look-up"].changed(
+        {"lookup.weather.clear_every": "10m", "lookup.weather.absolute": "1h"}
     )
     outcome = vg.replay(trace, dataclasses.replace(by_hand, warm_up=plan.warm_up))
     assert round(outcome.fresh_hit_rate, 2) == 0.68

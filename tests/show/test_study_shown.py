@@ -39,7 +39,7 @@ def study() -> Sweep:
 
 @pytest.fixture(scope="module")
 def pick(study: Sweep) -> Pick:
-    return study.choose("fresh_hit_rate", memory_peak="<= 1 MiB")
+    return study.choose(most="fresh_hit_rate", memory_peak="<= 1 MiB")
 
 
 def text_of(shown: object) -> str:
@@ -66,7 +66,7 @@ def test_long_names_stand_below_the_table(study: Sweep, pick: Pick) -> None:
 
 def test_a_pick_says_of_how_many_that_were_estimated_it_is_the_best() -> None:
     study = sweep(TRACE, PLAN, sample="10%")
-    shown = text_of(pick_text(study.choose("fresh_hit_rate")))
+    shown = text_of(pick_text(study.choose(most="fresh_hit_rate")))
     assert f"the best of {len(study)} replayed of 7 candidates" in " ".join(shown.split())
     assert "Assumed: an overhead of 64 bytes an entry" in " ".join(shown.split())
     assert shown.endswith(f"7 were estimated from 10% of the keys, {len(study)} of them replayed\n")

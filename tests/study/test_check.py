@@ -11,7 +11,6 @@ import vestigo as vg
 from tests.agreement.cases import Case, cases
 from tests.telling import told
 from vestigo import InputError, Plan, Pool, Rules, RulesError
-from vestigo.rules.vary import changed
 from vestigo.study.check import plan_lines
 
 TRACE = vg.synth(4_000, keys=200, skew=0.8, changes="20s", nulls="10%", nodes=2, seed=5)
@@ -50,10 +49,10 @@ def test_every_stated_rule_is_tried_and_every_amount_halved_and_doubled() -> Non
 @pytest.mark.parametrize(
     ("key", "what", "plan"),
     [
-        ("rules.max_entries", "half", changed(PLAN, {"rules.max_entries": 25})),
-        ("rules.absolute", "double", changed(PLAN, {"rules.absolute": "20s"})),
-        ("rules.jitter", "double", changed(PLAN, {"rules.jitter": "20%"})),
-        ("lookup.reads.nulls", "half", changed(PLAN, {"lookup.reads.nulls": "keep 2500ms"})),
+        ("rules.max_entries", "half", PLAN.changed({"rules.max_entries": 25})),
+        ("rules.absolute", "double", PLAN.changed({"rules.absolute": "20s"})),
+        ("rules.jitter", "double", PLAN.changed({"rules.jitter": "20%"})),
+        ("lookup.reads.nulls", "half", PLAN.changed({"lookup.reads.nulls": "keep 2500ms"})),
     ],
 )
 def test_a_step_is_the_plan_with_that_amount(key: str, what: str, plan: Plan) -> None:
@@ -82,7 +81,9 @@ def test_the_best_changes_are_those_that_help_the_aim_within_the_limits() -> Non
     free = vg.check(TRACE, PLAN)
     gains = [free.gain(one.name) for _, _, one in free.best()]
     assert gains == sorted(gains, reverse=True) and gains[0] > 0
-    bound = Plan(PLAN.rules, PLAN.lookups, warm_up="5s", aim=vg.Aim("hit_rate", {"memory_peak": "<= today"}))
+    bound = Plan(
+        PLAN.rules, PLAN.lookups, warm_up="5s", aim=vg.Aim(most="hit_rate", limits={"memory_peak": "<= today"})
+    )
     found = vg.check(TRACE, bound)
     assert all(one.memory_peak <= found.found.today.memory_peak for _, _, one in found.best())
 
@@ -123,7 +124,7 @@ def test_what_does_not_fit_is_refused() -> None:
     with pytest.raises(RulesError, match="the plan's look-up is not in the trace"):
         vg.check(TRACE, Plan(lookups={"nobody": {"absolute": "1m"}}))
     with pytest.raises(InputError, match="stale hits cannot be judged"):
-        vg.check(told("0 read a", "1 read a"), Plan(Rules(absolute="1m"), aim=vg.Aim("stale_rate")))
+        vg.check(told("0 read a", "1 read a"), Plan(Rules(absolute="1m"), aim=vg.Aim(least="stale_rate")))
 
 
 def test_an_empty_trace_and_one_without_reads_are_checked() -> None:
@@ -138,7 +139,7 @@ def test_what_is_different_about_the_trace_is_so_for_every_trial() -> None:
     found = vg.check(trace, plan)
     (limit,) = [one for one in found.rules if one.key == "rules.max_entries"]
     for what, most in {"without": "no limit", "double": 2}.items():
-        expected = vg.replay(trace, changed(plan, {"rules.max_entries": most})).origin_time_ns / 1e9
+        expected = vg.replay(trace, plan.changed({"rules.max_entries": most})).origin_time_ns / 1e9
         assert found.found[limit.tried[what]].measure("origin_time") == expected
     assert found.found.today.measure("origin_time") == vg.replay(trace, plan).origin_time_ns / 1e9
     assert found.fixed.what_if == plan.what_if

@@ -65,8 +65,8 @@ SMALL, MIDDLE, LARGE = candidate("small", 5, 50), candidate("middle", 6, 200), c
 
 def test_the_best_within_the_limits_is_picked() -> None:
     all_of_them = study(TODAY, SMALL, MIDDLE, LARGE)
-    assert all_of_them.choose("hit_rate").candidate is LARGE
-    pick = all_of_them.choose("hit_rate", memory_peak="<= 300 B")
+    assert all_of_them.choose(most="hit_rate").candidate is LARGE
+    pick = all_of_them.choose(most="hit_rate", memory_peak="<= 300 B")
     assert (pick.candidate, pick.cheaper, pick.better, pick.runner_up) == (MIDDLE, SMALL, LARGE, SMALL)
     assert [(one.limit.name, one.candidate) for one in pick.relaxed] == [("memory_peak", LARGE)]
     assert pick.relaxed[0].gain == pytest.approx(0.2)
@@ -87,15 +87,15 @@ def test_where_nothing_happened_there_is_nothing_to_choose_by() -> None:
     found = sweep(trace, Plan(vary={"rules.max_entries": [4, 5]}))
     assert [one.measure("hit_rate", "rest") for one in found.values()] == [0, 0, 0]
     with pytest.raises(InputError, match="table: holds no events, so there is nothing to choose by"):
-        found.choose("hit_rate")
+        found.choose(most="hit_rate")
 
 
 def test_of_equals_the_one_that_takes_less_memory_is_picked() -> None:
-    assert study(TODAY, candidate("a", 8, 900), candidate("b", 8, 300)).choose("hit_rate").candidate.name == "b"
+    assert study(TODAY, candidate("a", 8, 900), candidate("b", 8, 300)).choose(most="hit_rate").candidate.name == "b"
 
 
 def test_without_a_candidate_within_the_limits_the_closest_is_named_with_what_it_breaks() -> None:
-    pick = study(TODAY, MIDDLE, LARGE).choose("hit_rate", memory_peak="<= 80 B")
+    pick = study(TODAY, MIDDLE, LARGE).choose(most="hit_rate", memory_peak="<= 80 B")
     assert (pick.is_met, pick.candidate.name) == (False, "today")
     assert pick.because[0] == (
         "No candidate keeps the limits over the whole time. The closest is today's settings: memory peak 100 B, and "
@@ -105,13 +105,13 @@ def test_without_a_candidate_within_the_limits_the_closest_is_named_with_what_it
 
 
 def test_a_choice_that_does_not_hold_on_held_out_time_is_said_to_be_so_first() -> None:
-    worse = study(TODAY, candidate("fleeting", [9, 1])).choose("hit_rate")
+    worse = study(TODAY, candidate("fleeting", [9, 1])).choose(most="hit_rate")
     assert (worse.candidate.name, worse.holds, worse.held_out.best) == ("fleeting", False, TODAY)
     assert worse.because[0].startswith(
         "This choice does not hold on held-out time: made on the first part, it takes the pick, and on the rest "
         "today's settings are better. Recommended: 'fleeting'."
     )
-    stale = study(TODAY, candidate("ageing", 9, stale=[0, 5])).choose("hit_rate", stale_rate="<= 30%")
+    stale = study(TODAY, candidate("ageing", 9, stale=[0, 5])).choose(most="hit_rate", stale_rate="<= 30%")
     assert "takes 'ageing', which breaks a limit on the rest: stale hits 50.0 %" in stale.because[0].replace(
         "the pick", "'ageing'"
     )
@@ -120,7 +120,7 @@ def test_a_choice_that_does_not_hold_on_held_out_time_is_said_to_be_so_first() -
 
 def test_candidates_are_ranked_on_all_the_time_and_the_choice_of_the_first_part_is_named() -> None:
     early, late = candidate("early", [9, 4]), candidate("late", [6, 8])
-    pick = study(TODAY, early, late).choose("hit_rate")
+    pick = study(TODAY, early, late).choose(most="hit_rate")
     assert (pick.candidate, pick.held_out.candidate, pick.held_out.best, pick.holds) == (late, early, late, True)
     said = "\n".join(pick.because)
     assert "the best of 3 candidates" in said
@@ -139,7 +139,7 @@ def test_no_candidate_on_the_same_page_beats_the_pick(seed: int) -> None:
     at = (np.cumsum(draws.exponential(1.0, 4000)) * 1e9).astype("int64")
     policies = ["lru", "fifo", "sieve", "clock", "slru", "2q", "s3-fifo", "lfu-da"]
     found = sweep(read_trace({"at": at, "key": key}), Plan(Rules(max_entries=100), vary={"rules.eviction": policies}))
-    pick = found.choose("hit_rate")
+    pick = found.choose(most="hit_rate")
     for one in found.values():
         assert one.hit_rate <= pick.candidate.hit_rate
         assert one.hit_rate < pick.candidate.hit_rate or one.memory_peak >= pick.candidate.memory_peak
@@ -147,33 +147,33 @@ def test_no_candidate_on_the_same_page_beats_the_pick(seed: int) -> None:
 
 def test_limits_and_the_amounts_that_break_them_are_of_the_whole_time() -> None:
     ageing = candidate("ageing", 9, stale=[0, 5])
-    pick = study(TODAY, ageing).choose("hit_rate", stale_rate="<= 20%")
+    pick = study(TODAY, ageing).choose(most="hit_rate", stale_rate="<= 20%")
     assert pick.candidate is TODAY
     assert pick.better is ageing
     assert "Best candidate that breaks a limit: 'ageing'" in "\n".join(pick.because)
 
 
 def test_today_may_be_the_best() -> None:
-    assert study(LARGE, SMALL).choose("hit_rate").because[0] == (
+    assert study(LARGE, SMALL).choose(most="hit_rate").because[0] == (
         "Today's settings are the best of 2 candidates: hit rate 80.0 %."
     )
 
 
 def test_a_choice_of_one_is_said_to_be_none() -> None:
-    alone = study(LARGE).choose("hit_rate")
+    alone = study(LARGE).choose(most="hit_rate")
     assert alone.because[0].startswith(
         "Nothing else was tried, so there is nothing to choose from. Today's settings give hit rate 80.0 %."
     )
     assert "held-out" not in "".join(alone.because)
-    broken = study(LARGE).choose("hit_rate", memory_peak="<= 80 B")
+    broken = study(LARGE).choose(most="hit_rate", memory_peak="<= 80 B")
     assert broken.because[0].startswith("Nothing else was tried, and today's settings break the limits over the whole")
     given = Candidate("today", {}, replace(Plan(), called=Called("max_entries = 5")), LARGE.result)
-    assert "These settings (max_entries = 5) give hit rate" in study(given).choose("hit_rate").because[0]
+    assert "These settings (max_entries = 5) give hit rate" in study(given).choose(most="hit_rate").because[0]
 
 
 def test_prices_turn_measures_into_one_number() -> None:
     worth = Worth(million_loads=1000, gib_month=2, stale_read=0.5, currency="EUR")
-    one = study(candidate("today", 4, 2**30, stale=1), aim=Aim(None, {}, worth))
+    one = study(candidate("today", 4, 2**30, stale=1), aim=Aim(worth=worth))
     months = 64 / MONTH_NS
     assert money(one, worth, one.today) == pytest.approx((6 * SLICES / 1e6 * 1000 + SLICES * 0.5) / months + 2)
     pick = one.choose()
@@ -183,8 +183,8 @@ def test_prices_turn_measures_into_one_number() -> None:
 
 def test_the_cheapest_by_prices_is_picked() -> None:
     by_memory, by_loads = Worth(gib_month=1e9), Worth(million_loads=1e3)
-    assert study(TODAY, SMALL, LARGE, aim=Aim(None, {}, by_memory)).choose().candidate is SMALL
-    assert study(TODAY, SMALL, LARGE, aim=Aim(None, {}, by_loads)).choose().candidate is LARGE
+    assert study(TODAY, SMALL, LARGE, aim=Aim(worth=by_memory)).choose().candidate is SMALL
+    assert study(TODAY, SMALL, LARGE, aim=Aim(worth=by_loads)).choose().candidate is LARGE
 
 
 def test_resamples_say_how_sure_a_rate_is() -> None:
@@ -216,7 +216,8 @@ def test_intervals_hold_the_truth_nineteen_times_in_twenty() -> None:
 def test_everything_that_is_wrong_with_an_aim_is_said_at_once() -> None:
     with pytest.raises(RulesError) as caught:
         Aim(
-            "hitrate", {"memory_peak": "64 MiB", "stale": "<= 1%", "loads": "<= many", "hit_rate": ["<= 20%", ">= 30%"]}
+            most="hitrate",
+            limits={"memory_peak": "64 MiB", "stale": "<= 1%", "loads": "<= many", "hit_rate": ["<= 20%", ">= 30%"]},
         )
     problems = str(caught.value)
     for part in (
@@ -228,7 +229,7 @@ def test_everything_that_is_wrong_with_an_aim_is_said_at_once() -> None:
     ):
         assert part in problems
     with pytest.raises(RulesError, match=r"fresh hits >= 50.0 % contradicts hit rate <= 40.0 %"):
-        Aim("loads", {"fresh_hit_rate": ">= 50%", "hit_rate": "<= 40%"})
+        Aim(least="loads", limits={"fresh_hit_rate": ">= 50%", "hit_rate": "<= 40%"})
     with pytest.raises(RulesError, match="no price"):
         Worth()
     with pytest.raises(RulesError, match="0 or more"):
@@ -247,7 +248,7 @@ def test_limits_are_read_in_the_units_of_their_measure(name: str, text: str, bou
 
 
 def test_a_pick_tells_itself_as_json() -> None:
-    told = json.loads(json.dumps(study(TODAY, LARGE).choose("hit_rate").to_dict()))
+    told = json.loads(json.dumps(study(TODAY, LARGE).choose(most="hit_rate").to_dict()))
     assert (told["name"], told["is_met"], told["holds"]) == ("large", True, True)
     assert told["because"][0].startswith("Recommended: 'large'.")
     assert told["held_out"] == {"chosen": "large", "best": "large"}
@@ -259,7 +260,7 @@ def test_of_candidates_that_vary_alike_only_what_differs_is_told() -> None:
         return Candidate(name, {f"rules.{rule}": value for rule, value in changes.items()}, one.plan, one.result)
 
     best = varied("a=1, b=2, c=3", 8, 100, a=1, b=2, c=3)
-    told = study(TODAY, best, varied("a=1, b=9, c=3", 7, 50, a=1, b=9, c=3)).choose("hit_rate").because[1:]
+    told = study(TODAY, best, varied("a=1, b=9, c=3", 7, 50, a=1, b=9, c=3)).choose(most="hit_rate").because[1:]
     assert "A clear winner: ahead of the runner-up, the same with b=9, in 1,000 of 1,000 resamples." in told
 
 
@@ -267,11 +268,11 @@ def test_a_measure_is_asked_for_in_the_direction_that_is_better() -> None:
     both = study(TODAY, LARGE)
     assert both.choose(least="loads").candidate is LARGE
     with pytest.raises(InputError, match="lower is better for stale_rate; write least instead of most"):
-        both.choose("stale_rate")
+        both.choose(most="stale_rate")
     with pytest.raises(InputError, match="higher is better for hit_rate; write most instead of least"):
         both.choose(least="hit_rate")
     with pytest.raises(InputError, match="did you mean 'hit_rate'"):
-        both.choose("hitrate")
+        both.choose(most="hitrate")
 
 
 _DRAWN = st.lists(
@@ -287,7 +288,9 @@ def test_no_candidate_within_the_limits_is_better_than_the_pick(
         candidate(f"c{number}", (first, rest), size * 100, min(old, first, rest))
         for number, (first, rest, size, old) in enumerate(drawn)
     ]
-    pick = study(*each).choose("fresh_hit_rate", memory_peak=f"<= {memory * 100} B", stale_rate=f"<= {stale * 10} %")
+    pick = study(*each).choose(
+        most="fresh_hit_rate", memory_peak=f"<= {memory * 100} B", stale_rate=f"<= {stale * 10} %"
+    )
 
     def fresh(one: Candidate) -> tuple[float, float]:
         return -one.measure("fresh_hit_rate"), one.measure("memory_peak")
@@ -310,7 +313,7 @@ def test_no_candidate_within_the_limits_is_better_than_the_pick(
         assert fresh(pick.cheaper)[1] < fresh(pick.candidate)[1]
     for limit, other, gain in pick.relaxed:
         assert not limit.allows(other.measure(limit.name))
-        assert all(one is limit or one.allows(other.measure(one.name)) for one in pick.aim.limits)
+        assert all(one is limit or one.allows(other.measure(one.name)) for one in pick.aim.each_limit)
         assert gain == pytest.approx(fresh(pick.candidate)[0] - fresh(other)[0]) and gain > 0
 
 
@@ -329,7 +332,7 @@ def test_an_amount_is_allowed_just_if_it_is_not_beyond_the_bound(sign: str, boun
 def test_a_winner_is_clear_from_950_of_1000_resamples_on(better_slices: int, is_clear: bool) -> None:
     first = candidate("first", np.random.default_rng(3).permutation([6] * better_slices + [4] * (64 - better_slices)))
     second = candidate("second", 5, 50)
-    pick = study(TODAY, second, first).choose("hit_rate")
+    pick = study(TODAY, second, first).choose(most="hit_rate")
     assert pick.ahead is not None
     assert (pick.candidate, pick.ahead[0] >= 950) == (first, is_clear)
     said = "\n".join(pick.because[1:])
@@ -343,12 +346,12 @@ def test_a_winner_is_clear_from_950_of_1000_resamples_on(better_slices: int, is_
 
 def test_limits_can_stand_beside_todays_settings() -> None:
     all_of_them = study(TODAY, SMALL, MIDDLE, LARGE)
-    assert all_of_them.choose("hit_rate", memory_peak="<= today").candidate is SMALL
-    assert all_of_them.choose("hit_rate", memory_peak="<= today + 100 %").candidate is MIDDLE
-    assert all_of_them.choose("hit_rate", memory_peak="<= today - 60 %").broken[0].limit.bound == pytest.approx(40)
+    assert all_of_them.choose(most="hit_rate", memory_peak="<= today").candidate is SMALL
+    assert all_of_them.choose(most="hit_rate", memory_peak="<= today + 100 %").candidate is MIDDLE
+    assert all_of_them.choose(most="hit_rate", memory_peak="<= today - 60 %").broken[0].limit.bound == pytest.approx(40)
     assert str(Limit.read("loads", "<= today + 10%")) == "origin calls <= today + 10.0 %"
     with pytest.raises(InputError, match=r'aim\.loads: .* is not a limit; write "<= 1000" or "<= today"'):
-        all_of_them.choose("hit_rate", loads="today")
+        all_of_them.choose(most="hit_rate", loads="today")
 
 
 def test_a_limit_without_a_sign_is_answered_with_what_was_written() -> None:
@@ -373,8 +376,8 @@ def test_plans_studies_and_picks_can_be_pickled_and_rules_are_plans() -> None:
     plan = Plan(Rules(max_entries=1), {"reads": {"absolute": "1h"}}, vary={"rules.max_entries": [2]})
     assert pickle.loads(pickle.dumps(plan)) == plan
     found = sweep(trace, plan)
-    again = pickle.loads(pickle.dumps(found.choose("hit_rate")))
-    assert (again.candidate.name, again.because[0]) == ("max_entries=2", found.choose("hit_rate").because[0])
+    again = pickle.loads(pickle.dumps(found.choose(most="hit_rate")))
+    assert (again.candidate.name, again.because[0]) == ("max_entries=2", found.choose(most="hit_rate").because[0])
     rules = copy.deepcopy(pickle.loads(pickle.dumps(Rules(max_entries=1, absolute="1h"))))
     assert compare(trace, rules)["today"].hits == sweep(trace, rules).today.result["whole"]["hits"] == 0
     with pytest.raises(RulesError, match="nothing varies"):

@@ -118,7 +118,7 @@ def test_progress_is_told_after_every_replay() -> None:
 
 
 def test_a_candidate_cannot_take_a_name_of_ours() -> None:
-    with pytest.raises(RulesError, match="'no cache': the name is taken"):
+    with pytest.raises(RulesError, match="'no cache' names something else"):
         compare(TRACE, Plan(candidates={"no cache": Plan()}))
 
 

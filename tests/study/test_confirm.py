@@ -12,7 +12,6 @@ import vestigo as vg
 from vestigo import Confirmation, InputError, Plan, Rules, Trace, confirm
 from vestigo.demo.files import write_demo
 from vestigo.engine.what_if import on_nodes
-from vestigo.rules.vary import changed
 from vestigo.study.confirm.explain import Explainer
 from vestigo.units import SECOND
 
@@ -70,7 +69,7 @@ def test_a_cache_that_does_as_predicted_is_said_to(day: Trace, scrapes: int) -> 
     ],
 )
 def test_what_a_running_cache_does_differently_is_named(day: Trace, otherwise: dict[str, Any], named: str) -> None:
-    found = confirm(day, PLAN, counted(day, changed(PLAN, otherwise), 1800, 7200, 30))
+    found = confirm(day, PLAN, counted(day, PLAN.changed(otherwise), 1800, 7200, 30))
     assert not found.is_as_predicted
     assert found.explained_by == found.tries[0]
     assert found.tries[0].what == named
@@ -106,7 +105,7 @@ def test_chance_is_no_difference_where_the_trace_is_of_another_time(day: Trace) 
 
 
 def test_evictions_loads_and_what_is_held_are_compared_too(day: Trace) -> None:
-    running = changed(PLAN, {"rules.max_entries": 30})
+    running = PLAN.changed({"rules.max_entries": 30})
     outcome = vg.replay(day, running)
     hits = {"hits": 0, "misses": 0, "loads": 0, "evictions": 0, "entries": 0, "bytes": 0, "at": 0}
     counts = {name: getattr(outcome, name) for name in ("hits", "misses", "loads", "evictions")}
@@ -131,7 +130,7 @@ def test_what_counters_cannot_tell_apart_is_said() -> None:
 
 
 def test_small_differences_are_tolerated_if_that_is_asked_for(day: Trace) -> None:
-    rows = counted(day, changed(PLAN, {"rules.max_entries": 50}), 1800, 7200, 30)
+    rows = counted(day, PLAN.changed({"rules.max_entries": 50}), 1800, 7200, 30)
     assert not confirm(day, PLAN, rows, tolerate="0.1%").is_as_predicted
     assert confirm(day, PLAN, rows, tolerate="20%").is_as_predicted
 
@@ -149,7 +148,7 @@ def test_what_does_not_fit_is_said_in_notes_or_refused(day: Trace) -> None:
 
 
 def test_a_confirmation_prints_saves_and_compares(day: Trace, tmp_path: Path) -> None:
-    found = confirm(day, PLAN, counted(day, changed(PLAN, {"rules.max_entries": 15}), 1800, 7200, 30))
+    found = confirm(day, PLAN, counted(day, PLAN.changed({"rules.max_entries": 15}), 1800, 7200, 30))
     assert vg.load(vg.save(found, tmp_path / "found.json")) == found
     assert isinstance(found, Confirmation)
     assert max(map(len, str(found).splitlines())) <= 100
@@ -200,7 +199,7 @@ def found_without_tries(trace: Trace, rows: list[dict[str, Any]]) -> Confirmatio
 )
 def test_an_amount_near_the_plan_s_own_or_a_slip_is_named_first(changes: dict[str, Any], named: str) -> None:
     trace = process(3)
-    found = confirm(trace, NEAR, counted(trace, changed(NEAR, changes), 0, 3600, 25), tolerate="0.1%")
+    found = confirm(trace, NEAR, counted(trace, NEAR.changed(changes), 0, 3600, 25), tolerate="0.1%")
     assert not found.is_as_predicted
     assert (found.tries[0].what, found.tries[0].off) == (named, pytest.approx(0, abs=1e-4))
     for rival in found.rivals:
@@ -211,5 +210,5 @@ def test_the_demo_with_a_lifetime_of_9_minutes_is_explained_by_9_minutes(tmp_pat
     trace, plan = (read(path) for read, path in zip((vg.read_trace, vg.read_plan), write_demo(tmp_path), strict=True))
     plan = dataclasses.replace(plan, candidates={}, vary={})
     begin, end = int(trace.at[0]) / SECOND + 1800, (int(trace.at[-1]) + 1) / SECOND
-    found = confirm(trace, plan, counted(trace, changed(plan, {"rules.absolute": "9m"}), begin, end, 13))
+    found = confirm(trace, plan, counted(trace, plan.changed({"rules.absolute": "9m"}), begin, end, 13))
     assert (found.tries[0].what, found.tries[0].off) == ("it runs with absolute = 9m", 0)

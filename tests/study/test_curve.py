@@ -9,13 +9,13 @@ from tests.agreement.cases import Case, cases
 from vestigo import Plan, Rules, RulesError, Trace, read_trace, replay, size_curve, synth
 from vestigo.engine.job import job
 from vestigo.engine.replay import run
-from vestigo.study.curve import replayed_curve, with_real_rates
+from vestigo.study.curve import with_real_rates
 from vestigo.trace import Op
 
 
 def hits(trace: Trace, rules: Rules) -> tuple[int, int]:
     """The hits of a replay in which loads take no time."""
-    outcome = run(trace, job(trace, Plan(rules), instant=True), "native", "x")
+    outcome = run(trace, job(trace, Plan(rules), instant=True), "x")
     return outcome.hits, outcome.reads
 
 
@@ -26,7 +26,7 @@ def test_every_size_and_lifetime_is_a_replay(case: Case, size: int, on_write: st
     for lookup in trace.lookups:
         rules = Rules(max_entries=size, sliding=sliding, nulls="keep", on_write=on_write)
         plan = Plan(Rules(nulls="keep"), {lookup: rules})
-        outcome = run(trace, job(trace, plan, instant=True), "native", "x").lookups[lookup]
+        outcome = run(trace, job(trace, plan, instant=True), "x").lookups[lookup]
         curve = size_curve(trace, plan, lookup=lookup, sizes=[size], lifetimes=[sliding or "1000d"])
         assert curve.reads == outcome.reads
         if sliding is None:
@@ -87,10 +87,10 @@ def test_enough_is_the_least_size_with_so_much_of_what_no_limit_gives(trace: Tra
     assert (curve.enough_entries, curve.hit_rate(49), curve.entries.tolist()) == (50, 0, [50])
     assert "95.0 % of that with 50 entries" in repr(curve)
     for share in (0.5, 0.95, 1.0):
-        found = size_curve(trace, share=f"{share * 100:g}%")
+        found = size_curve(trace, enough=f"{share * 100:g}%")
         assert found.hit_rate(found.enough_entries) >= share * found.ceiling > found.hit_rate(found.enough_entries - 1)
-    with pytest.raises(RulesError, match="asks for nothing"):
-        size_curve(trace, share="0%")
+    with pytest.raises(RulesError, match="not above 0%"):
+        size_curve(trace, enough="0%")
 
 
 def test_what_one_mib_more_would_bring_at_todays_limit() -> None:
@@ -111,13 +111,6 @@ def test_warm_up_and_batches_of_a_long_trace(trace: Trace, monkeypatch: pytest.M
     monkeypatch.setattr("vestigo.prepared.memory.BATCH_EVENTS", 777)
     again = size_curve(synth(reads=30_000, keys=2000, skew=0.8, scans=2, changes="1h", seed=5, nodes=2), plan)
     assert again.to_dict() == whole.to_dict()
-
-
-def test_other_policies_are_replayed_at_chosen_sizes(trace: Trace) -> None:
-    plan = Plan(Rules(eviction="sieve", absolute="5m"))
-    curve = replayed_curve(trace, plan, trace.lookups[0], [10, 300])
-    for size, rate in curve.items():
-        assert rate == replay(trace, Rules(max_entries=size, eviction="sieve", absolute="5m")).hit_rate
 
 
 def test_a_look_up_that_is_not_there_is_refused_and_nothing_gives_nothing(trace: Trace) -> None:

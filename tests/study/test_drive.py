@@ -70,7 +70,7 @@ def test_a_cache_that_does_as_the_rules_say_is_counted_as_their_replay(
         driven = drive(trace, make=made, settings=rules, clock=clock)
     else:
         desk = made()
-        driven = drive(trace, desk.read, rules, write=desk.write, remove=desk.remove, clear=desk.clear, clock=clock,
+        driven = drive(trace, rules, read=desk.read, write=desk.write, remove=desk.remove, clear=desk.clear, clock=clock,
                        restart=lambda: desk.clear(None))  # fmt: skip
     assert driven.stopped is None
     assert driven.driven.to_dict() == driven.replayed.to_dict()
@@ -86,7 +86,7 @@ def test_a_function_under_lru_cache_is_driven_as_it_stands(busy: Trace) -> None:
         return load()
 
     plan = Plan(Rules(nulls="keep"), pools={"all": Pool(lookups=["odd", "even"], max_entries=40)})
-    driven = drive(busy, cached, plan)
+    driven = drive(busy, plan, read=cached)
     assert driven.differ == 0
     assert driven.driven.hits == cached.cache_info().hits > 1000
     assert driven.driven.stale_hits == vg.replay(busy, plan).stale_hits > 0
@@ -100,7 +100,7 @@ def test_a_dict_of_ones_own_is_driven(busy: Trace) -> None:
             kept[lookup, key] = load()
         return kept[lookup, key]
 
-    driven = drive(busy, read, Rules(nulls="keep"))
+    driven = drive(busy, Rules(nulls="keep"), read=read)
     assert (driven.differ, driven.driven.misses) == (0, len(kept))
 
 
@@ -129,7 +129,7 @@ def test_what_a_cache_does_otherwise_is_named(
     clock = Clock()
     desk = Desk(clock, **{"most": 30, **habits})
     rules = Rules(**{"max_entries": 30, **stated})
-    driven = drive(busy, desk.read, rules, write=desk.write, remove=desk.remove, clock=clock)
+    driven = drive(busy, rules, read=desk.read, write=desk.write, remove=desk.remove, clock=clock)
     assert driven.differ > 0
     assert driven.first is not None
     first = driven.explanations[0]
@@ -141,7 +141,7 @@ def test_what_a_cache_does_otherwise_is_named(
 def test_the_settings_of_an_unknown_cache_are_found(busy: Trace) -> None:
     clock = Clock()
     desk = Desk(clock, 25, absolute=30 * SECOND, in_order_of="arrival", nulls=True, on_write="drop", shared=True)
-    driven = drive(busy, desk.read, write=desk.write, remove=desk.remove, clock=clock)
+    driven = drive(busy, read=desk.read, write=desk.write, remove=desk.remove, clock=clock)
     rules, room = driven.settings.rules_for("odd"), driven.settings.pool_rules("odd")
     assert driven.differ <= driven.driven.reads // 1000
     assert (rules.absolute, str(rules.nulls), rules.on_write) == (Duration.parse("30s"), "keep", "drop")
@@ -153,7 +153,7 @@ def test_the_first_difference_is_told_with_the_story_of_its_key() -> None:
         "0 read a version=1", "1 read b version=1", "2 read a version=1", "3 read c version=1", "4 read a version=2"
     )
     desk = Desk(Clock(), 2, in_order_of="arrival")
-    driven = drive(trace, desk.read, Rules(max_entries=2))
+    driven = drive(trace, Rules(max_entries=2), read=desk.read)
     assert driven.first is not None
     assert (driven.first.event, driven.first.key, driven.first.driven) == (4, "a", "loaded it")
     assert driven.first.replayed == "answered with a value 4.00 s old, 0 s stale"
@@ -165,7 +165,7 @@ def test_the_first_difference_is_told_with_the_story_of_its_key() -> None:
 def test_clears_and_restarts_that_a_cache_cannot_be_told_are_left_out_of_both() -> None:
     lines = ("0 read a", "1 restart", "2 read a", "3 clear", "4 read a", "5 read a force=yes")
     kept: dict[Any, Any] = {}
-    driven = drive(told(*lines), lambda lookup, key, load: kept.setdefault(key, kept.get(key) or load()), Rules())
+    driven = drive(told(*lines), Rules(), read=lambda lookup, key, load: kept.setdefault(key, kept.get(key) or load()))
     assert (driven.driven.hits, driven.replayed.hits) == (3, 3)
     assert [note.partition(":")[0] for note in driven.notes[:3]] == [
         "1 clear left out, in both",
@@ -196,7 +196,7 @@ def test_a_value_that_is_named_late_is_the_same_value() -> None:
         "6 read a version=8",
     )
     desk = Desk(Clock())
-    driven = drive(told(*lines), desk.read, Rules())
+    driven = drive(told(*lines), Rules(), read=desk.read)
     assert (driven.driven.hits, driven.driven.stale_hits, driven.differ) == (4, 1, 0)
 
 
@@ -214,7 +214,7 @@ def test_what_is_stale_is_found_in_no_time_however_many_values_are_named_late() 
 
 def test_a_warm_up_is_driven_and_not_counted(busy: Trace) -> None:
     desk = Desk(Clock(), 30)
-    driven = drive(busy, desk.read, Plan(Rules(max_entries=30), warm_up="10m"))
+    driven = drive(busy, Plan(Rules(max_entries=30), warm_up="10m"), read=desk.read)
     assert driven.driven.reads == vg.replay(busy, Plan(Rules(), warm_up="10m")).reads < busy.reads
     assert driven.differ == 0
 
@@ -224,7 +224,7 @@ def test_the_standard_library_s_clocks_can_be_patched(busy: Trace) -> None:
     desk = Desk(lambda: time.monotonic_ns(), 30, absolute=60 * SECOND)
     wall = Desk(lambda: time.time_ns(), 30, absolute=60 * SECOND)
     for one in (desk, wall):
-        driven = drive(busy, one.read, Rules(max_entries=30, absolute="1m"), clock="patched")
+        driven = drive(busy, Rules(max_entries=30, absolute="1m"), read=one.read, clock="patched")
         assert driven.differ == 0
     assert time.time() - before < 60
 
@@ -233,7 +233,7 @@ def test_real_time_may_go_faster() -> None:
     trace = told("0 read a", "1 read a", "11 read a", "12 read a")
     desk = Desk(time.monotonic_ns, absolute=50_000_000)  # 50 ms: 5 s, a hundred times faster
     begun = time.monotonic()
-    driven = drive(trace, desk.read, Rules(absolute="5s"), faster=100)
+    driven = drive(trace, Rules(absolute="5s"), read=desk.read, speed=100)
     assert 0.1 < time.monotonic() - begun < 5
     assert (driven.driven.hits, driven.replayed.hits) == (2, 2)
 
@@ -255,7 +255,7 @@ def sleepy(*_: Any) -> None:
 def test_a_cache_that_cannot_go_on_is_one_sentence_and_what_was_counted_is_kept(read: Any, said: str) -> None:
     trace = told("0 read a", "1 read a", "2 read b", "3 read a")
     good = functools.lru_cache(lambda lookup, key, load: load())
-    driven = drive(trace, lambda *asked: (read if asked[1] == "b" else good)(*asked), Rules(), patience="200ms")
+    driven = drive(trace, Rules(), read=lambda *asked: (read if asked[1] == "b" else good)(*asked), patience="200ms")
     assert driven.stopped is not None
     assert driven.stopped.startswith(f"event 2 (1970-01-01 00:00:02.000, read of reads b): {said}")
     assert (driven.driven.reads, driven.driven.hits, driven.differ) == (2, 1, 0)
@@ -265,7 +265,8 @@ def test_a_cache_that_was_driven_before_must_be_emptied() -> None:
     kept: dict[str, Any] = {}
     trace = told("0 read a", "1 read a")
     first, second = (
-        drive(trace, lambda lookup, key, load: kept.setdefault(key, kept.get(key) or load()), Rules()) for _ in range(2)
+        drive(trace, Rules(), read=lambda lookup, key, load: kept.setdefault(key, kept.get(key) or load()))
+        for _ in range(2)
     )
     assert (first.stopped, first.driven.hits) == (None, 1)
     assert second.stopped == (
@@ -276,14 +277,14 @@ def test_a_cache_that_was_driven_before_must_be_emptied() -> None:
 
 
 def test_waiting_for_real_time_is_no_hanging() -> None:
-    driven = drive(told("0 read a", "1 read a"), Desk(Clock()).read, Rules(), faster=1, patience="200ms")
+    driven = drive(told("0 read a", "1 read a"), Rules(), read=Desk(Clock()).read, speed=1, patience="200ms")
     assert (driven.stopped, driven.driven.hits) == (None, 1)
 
 
 def test_two_keys_under_one_name_are_found() -> None:
     good = functools.lru_cache(lambda first, load: load())
     trace = told("0 read ab", "1 read ac")
-    driven = drive(trace, lambda lookup, key, load: good(key[0], load), Rules())
+    driven = drive(trace, Rules(), read=lambda lookup, key, load: good(key[0], load))
     assert driven.stopped is not None
     said = "the cache answered with the <value of reads ab at event 0>: two keys share one name in it"
     assert driven.stopped.endswith(said)
@@ -292,12 +293,12 @@ def test_two_keys_under_one_name_are_found() -> None:
 @pytest.mark.parametrize(
     ("arguments", "said"),
     [
-        ({}, "drive: nothing says what is driven; give read, make or command"),
-        ({"read": max, "make": max}, "drive: nothing says what is driven; give read, make or command"),
+        ({}, "drive: "),
+        ({"read": max, "make": max}, "drive: "),
         ({"make": lambda _: object()}, "make: gave a object, which has no read(lookup, key, load)"),
         ({"read": max, "clock": 5}, 'clock: 5 is not a Clock; give vestigo.Clock(), "patched", or leave it out'),
-        ({"read": max, "faster": 0}, "faster: 0 is not more than 0; write, for example, 100"),
-        ({"read": max, "faster": 2, "clock": Clock()}, "faster: real time goes on, so no clock can be given besides"),
+        ({"read": max, "speed": 0}, "speed: 0 is not a number above 0; write, for example, 100"),
+        ({"read": max, "speed": 2, "clock": Clock()}, "speed: real time goes on, so no clock can be given besides"),
         ({"read": max, "patience": "5"}, "patience: '5' is not a duration"),
     ],
 )
@@ -309,7 +310,7 @@ def test_wrong_arguments_are_said(arguments: dict[str, Any], said: str) -> None:
 
 def test_a_driven_cache_prints_saves_and_compares(busy: Trace, tmp_path: Any) -> None:
     desk = Desk(Clock(), 30, in_order_of="arrival")
-    driven = drive(busy, desk.read, Rules(max_entries=30))
+    driven = drive(busy, Rules(max_entries=30), read=desk.read)
     assert vg.load(vg.save(driven, tmp_path / "driven.json")) == driven
     shown = str(driven)
     assert shown.startswith("The cache and the replay answered ")
@@ -320,7 +321,7 @@ def test_a_driven_cache_prints_saves_and_compares(busy: Trace, tmp_path: Any) ->
 
 
 def test_an_empty_trace_is_driven() -> None:
-    driven = drive(busy_less := vg.read_trace({"at": [], "key": []}), max, Rules())
+    driven = drive(busy_less := vg.read_trace({"at": [], "key": []}), Rules(), read=max)
     assert (len(busy_less), driven.driven.reads, driven.differ) == (0, 0, 0)
 
 
@@ -332,7 +333,7 @@ def test_values_can_be_weighed_and_copied() -> None:
         weighed.append((len(value), value.__sizeof__(), bool(value)))
         return value
 
-    drive(told("0 read a size=700", "1 read b size=0"), read, Rules())
+    drive(told("0 read a size=700", "1 read b size=0"), Rules(), read=read)
     assert weighed == [(700, 700, True), (0, 0, True)]
 
 
@@ -340,12 +341,12 @@ def test_rules_that_the_trace_never_put_to_the_test_are_named() -> None:
     """A lifetime of a minute on 39 seconds: that all reads are alike says nothing of it."""
     trace = told(*(f"{at} read k{at % 5}" for at in range(40)))
     cache = functools.lru_cache(maxsize=3)(lambda lookup, key, load: load())
-    driven = drive(trace, cache, Rules(max_entries=3, absolute="60s"))
+    driven = drive(trace, Rules(max_entries=3, absolute="60s"), read=cache)
     assert driven.differ == 0
     assert driven.untested == ("rules.absolute = 1m",)
     assert "The trace never put these rules to the test: rules.absolute = 1m." in " ".join(str(driven).split())
     assert driven.to_dict()["untested"] == ["rules.absolute = 1m"]
-    tested = drive(trace, functools.lru_cache(maxsize=3)(lambda lookup, key, load: load()), Rules(max_entries=3))
+    tested = drive(trace, Rules(max_entries=3), read=functools.lru_cache(maxsize=3)(lambda lookup, key, load: load()))
     assert tested.untested == ()
 
 
@@ -358,9 +359,9 @@ def test_what_a_program_drops_is_dropped_in_both() -> None:
             held[key] = load()
         return held[key]
 
-    driven = drive(trace, read, Rules(), remove=lambda lookup, key: held.pop(key, None))
+    driven = drive(trace, Rules(), read=read, remove=lambda lookup, key: held.pop(key, None))
     assert (driven.differ, driven.driven.loads) == (0, 2)
     held.clear()
-    without = drive(trace, read, Rules())
+    without = drive(trace, Rules(), read=read)
     assert (without.differ, without.driven.loads) == (0, 1)
     assert "1 drop left out, in both: no `remove` is given" in without.notes

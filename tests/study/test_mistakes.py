@@ -51,7 +51,7 @@ def test_what_mends_it_is_taken_as_it_stands_and_gives_what_was_said(number: int
     if not mistake.changes:
         return
     path = tmp_path / "plan.toml"
-    path.write_text(_merged(plan_text(plan), plan_lines(mistake.changes)))
+    path.write_text(_merged(plan_text(plan.to_dict()), plan_lines(mistake.changes)))
     fixed = vg.read_plan(path)
     outcome = vg.replay(made.make(True), fixed)
     assert mistake.fixed is not None

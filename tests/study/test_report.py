@@ -89,7 +89,7 @@ def test_where_staleness_is_unknown_nothing_is_said_of_it() -> None:
 
 def test_where_no_candidate_keeps_the_limits_the_closest_is_named() -> None:
     trace = vg.synth(2_000, keys=100, seed=1)
-    aim = vg.Aim("hit_rate", {"memory_peak": "<= 100 B"})
+    aim = vg.Aim(most="hit_rate", limits={"memory_peak": "<= 100 B"})
     page = vg.report(trace, vg.Plan(vg.Rules(max_entries=20), vary={"rules.max_entries": [10]}, aim=aim)).to_html()
     assert (
         "The closest is &#39;max_entries=10&#39;: memory peak 38.7 KiB, and the limit is &lt;= 100 B" in page

@@ -194,7 +194,7 @@ def test_a_sampled_sweep_replays_what_no_other_beats(skewed: Trace) -> None:
     assert len(sampled.estimates) == len(whole) == 14
     assert {"today", "mine"} < set(sampled)
     assert len(sampled) < len(whole)
-    assert sampled.choose("hit_rate").candidate.name == whole.choose("hit_rate").candidate.name
+    assert sampled.choose(most="hit_rate").candidate.name == whole.choose(most="hit_rate").candidate.name
     for name, candidate in sampled.items():
         assert candidate.result == whole[name].result
     assert "14 were estimated from 10% of the keys" in sampled.notes[0]
@@ -274,7 +274,7 @@ def test_what_a_sample_cannot_tell_is_refused(sampler: KeySample, rules: dict[st
 def test_shares_that_make_no_samples_are_refused(skewed: Trace) -> None:
     with pytest.raises(RulesError, match="not between 0% and 50%"):
         KeySample(skewed, "60%")
-    with pytest.raises(RulesError, match="11 of them have no room"):
+    with pytest.raises(RulesError, match="11 samples of 5% have no room"):
         KeySample(skewed, "5%", samples=11)
 
 

@@ -16,7 +16,7 @@ PLAN = vg.Plan(
     vg.Rules(max_entries=10, absolute="1h"),
     {"reads": {"nulls": "keep 30s"}},
     vary={"rules.max_entries": [20, 50], "rules.absolute": ["1m", "5m"]},
-    aim=vg.Aim("fresh_hit_rate", {"memory_peak": "<= 64 KiB"}, vg.Worth(million_loads=3)),
+    aim=vg.Aim(limits={"memory_peak": "<= 64 KiB"}, worth=vg.Worth(million_loads=3)),
 )
 TRACE = vg.synth(reads=5_000, keys=200, skew=0.9, changes="1m", nulls="5%", nodes=2, seed=1)
 

@@ -18,7 +18,7 @@ from vestigo.study.search import _neighbours, _spread
 
 def test_a_demo_nodes_pick_is_found_in_a_tenth_of_the_replays(tmp_path: Path) -> None:
     trace, plan = (read(path) for read, path in zip((read_trace, read_plan), write_demo(tmp_path), strict=True))
-    aim = Aim("fresh_hit_rate", {"memory_peak": "<= 12 MiB", "stale_rate": "<= 4 %"})
+    aim = Aim(most="fresh_hit_rate", limits={"memory_peak": "<= 12 MiB", "stale_rate": "<= 4 %"})
     trace, plan = shape.only(trace, nodes=["quay-4"]), dataclasses.replace(plan, candidates={}, aim=aim)
     whole = sweep(trace, plan, results=tmp_path / "r").choose()
     study = search(trace, plan)
@@ -36,7 +36,7 @@ def test_where_more_is_always_better_the_end_of_every_key_is_found(seed: int) ->
         "rules.absolute": ["100ms", "500ms", "1s", "2s", "5s", "1h"],
     }
     study = search(trace, Plan(Rules(max_entries=1), vary=space), replays=20, seed=seed)
-    assert study.choose("hit_rate").candidate.name == "max_entries=300, absolute=1h"
+    assert study.choose(most="hit_rate").candidate.name == "max_entries=300, absolute=1h"
     assert sum(bool(one.changes) for one in study.values()) <= 20
 
 
@@ -70,7 +70,7 @@ def test_where_many_keys_are_read_estimates_find_where_to_begin(monkeypatch: pyt
         "rules.eviction": ["mru", "lru", "s3-fifo", "gdsf"],
         "rules.absolute": ["1s", "10s", "1m", "1h"],
     }
-    plan = Plan(Rules(max_entries=500), vary=space, aim=Aim("fresh_hit_rate", {"memory_peak": "<= 40 MiB"}))
+    plan = Plan(Rules(max_entries=500), vary=space, aim=Aim(most="fresh_hit_rate", limits={"memory_peak": "<= 40 MiB"}))
     study, whole = search(trace, plan), sweep(trace, plan)
     found, best = study.choose(), whole.choose()
     assert found.cost(found.candidate, "first") == best.cost(best.candidate, "first")
@@ -78,7 +78,7 @@ def test_where_many_keys_are_read_estimates_find_where_to_begin(monkeypatch: pyt
     # In half the time of nine replays; those that a sample cannot tell of (gdsf) are left to the replays.
     assert 9 < len(estimated) < 40
     estimated.clear()
-    search(trace, dataclasses.replace(plan, aim=Aim("read_time.p95")))  # of which a sample says nothing
+    search(trace, dataclasses.replace(plan, aim=Aim(least="read_time.p95")))  # of which a sample says nothing
     assert not estimated
 
 
@@ -122,7 +122,7 @@ def test_a_search_keeps_to_its_budget_and_its_space_and_spends_all_of_it(
     entries: list[int], absolute: list[str], eviction: list[str], budget: int, seed: int
 ) -> None:
     space = {"rules.max_entries": sorted(entries), "rules.absolute": absolute, "rules.eviction": eviction}
-    aim = Aim("fresh_hit_rate", {"memory_peak": "<= 20 KiB"})
+    aim = Aim(most="fresh_hit_rate", limits={"memory_peak": "<= 20 KiB"})
     plan = Plan(Rules(max_entries=1), vary=space, aim=aim)
     study = search(SMALL, plan, replays=budget, seed=seed)
     tried = [one.changes for one in study.values() if one.changes]

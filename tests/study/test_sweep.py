@@ -9,7 +9,20 @@ from typing import Any
 import numpy as np
 import pytest
 
-from vestigo import InputError, Interrupted, Plan, Rules, RulesError, Trace, replay, shape, sweep, synth, write_trace
+from vestigo import (
+    InputError,
+    Interrupted,
+    Plan,
+    Rules,
+    RulesError,
+    Trace,
+    WorkersLost,
+    replay,
+    shape,
+    sweep,
+    synth,
+    write_trace,
+)
 from vestigo.study.front import costs, unbeaten
 from vestigo.study.store import Store, result_name
 
@@ -75,7 +88,7 @@ def test_a_sweep_that_was_stopped_goes_on_where_it_was(trace: Trace, tmp_path: P
 def test_workers_that_are_lost_say_how_to_go_on(trace: Trace, tmp_path: Path) -> None:
     path = tmp_path / "t.arrow"
     write_trace(trace, path)
-    with pytest.raises(Interrupted, match=r"the workers are lost after \d+ of \d+ replays; the same call goes on"):
+    with pytest.raises(WorkersLost, match=r"the workers are lost after \d+ of \d+ replays; the same call goes on"):
         sweep(path, PLAN, results=tmp_path / "r", executor=_Dying())
     study = sweep(path, PLAN, results=tmp_path / "r")
     assert study.to_dict() == sweep(trace, PLAN).to_dict()
@@ -107,7 +120,7 @@ def test_workers_in_other_processes_open_the_prepared_trace(trace: Trace, tmp_pa
     with ProcessPoolExecutor(2) as workers:
         study = sweep(path, PLAN, executor=workers)
     assert study.to_dict() == sweep(trace, PLAN).to_dict()
-    with pytest.raises(InputError, match="name the prepared file"):
+    with pytest.raises(InputError, match="the path of a prepared file"):
         sweep(trace, PLAN, executor=workers)
 
 
@@ -207,11 +220,11 @@ def test_combinations_that_mean_nothing_are_left_out_and_said(trace: Trace) -> N
     plan = Plan(Rules(absolute="5m"), vary={"rules.absolute": ["never", "1m"], "rules.jitter": ["0%", "10%"]})
     study = sweep(trace, plan)
     assert list(study) == ["today", "absolute=never, jitter=0%", "absolute=1m, jitter=0%", "absolute=1m, jitter=10%"]
-    assert "1 combinations contradict themselves" in study.notes[0]
+    assert "1 combination contradicts itself" in study.notes[0]
 
 
 def test_names_and_shares_that_mean_nothing_are_refused(trace: Trace) -> None:
-    with pytest.raises(RulesError, match="the name is taken"):
+    with pytest.raises(RulesError, match="names something else"):
         sweep(trace, Plan(candidates={"today": Plan()}))
     for wrong in ("100%", "0%", 0.4):
         with pytest.raises(RulesError, match=r"rest: .* is not "):

@@ -11,7 +11,6 @@ from tests.agreement.cases import Case, cases
 from tests.engine.test_own_policies import Newest
 from tests.telling import told
 from vestigo import InputError, Plan, Rules
-from vestigo.rules.vary import changed
 from vestigo.study.why import Stay
 from vestigo.study.why.steps import READS
 from vestigo.trace import Op
@@ -239,7 +238,7 @@ def test_what_would_have_helped_is_found_by_replaying(
         return
     advice = found[f"lookup.reads.{key}", str(value)]
     assert advice.hits == hits
-    then = vg.key_by_key(trace, changed(plan, advice.changes)).to_pandas().set_index("key")["hits"]["a"]
+    then = vg.key_by_key(trace, plan.changed(advice.changes)).to_pandas().set_index("key")["hits"]["a"]
     now = vg.key_by_key(trace, plan).to_pandas().set_index("key")["hits"]["a"]
     assert then - now == advice.hits
 

@@ -63,8 +63,8 @@ def test_signs_in_a_pattern_stand_for_themselves(tmp_path: Path) -> None:
 
 def test_a_null_is_told_by_another_column(tmp_path: Path) -> None:
     text = "at,key,rows\n1,a,0\n2,b,3\n3,c,\n4,d,none\n"
-    assert read(tmp_path, text, null_where={"rows": 0}).found.tolist() == [0, 1, 1, 1]
-    assert read(tmp_path, text, null_where={"rows": ["0", "none"]}).found.tolist() == [0, 1, 1, 0]
+    assert read(tmp_path, text, null_where={"rows": 0}).found.tolist() == [0, 1, -1, 1]
+    assert read(tmp_path, text, null_where={"rows": ["0", "none"]}).found.tolist() == [0, 1, -1, 0]
 
 
 @pytest.mark.parametrize(

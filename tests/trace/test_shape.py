@@ -184,20 +184,20 @@ def test_what_a_trace_holds_at_all() -> None:
         }
     )
     assert trace.ops == {Op.READ, Op.WRITE, Op.CLEAR}
-    assert (trace.sizes, trace.costs) == ((MISSING, 900), (0, 0))
+    assert (trace.size_range, trace.cost_range) == ((MISSING, 900), (0, 0))
     part = shape.between(trace, 4)
-    assert (part.ops, part.sizes) == ({Op.READ}, (900, 900))  # its own, not those of the whole
+    assert (part.ops, part.size_range) == ({Op.READ}, (900, 900))  # its own, not those of the whole
     nothing = shape.between(trace, 9)
-    assert (nothing.ops, nothing.sizes, nothing.costs) == (frozenset(), (0, 0), (0, 0))
+    assert (nothing.ops, nothing.size_range, nothing.cost_range) == (frozenset(), (0, 0), (0, 0))
 
 
 @given(cases())
 def test_what_a_trace_holds_is_what_its_rows_say_and_its_parts_together(case: Case) -> None:
     trace = case.trace
     assert trace.ops == {Op(code) for code in trace.op.tolist()}
-    assert trace.sizes == (min(trace.size.tolist()), max(trace.size.tolist()))
-    assert trace.costs == (min(trace.cost.tolist()), max(trace.cost.tolist()))
+    assert trace.size_range == (min(trace.size.tolist()), max(trace.size.tolist()))
+    assert trace.cost_range == (min(trace.cost.tolist()), max(trace.cost.tolist()))
     parts = trace.parts(7)
     assert frozenset().union(*(part.ops for part in parts)) == trace.ops
-    assert min(part.sizes.least for part in parts) == trace.sizes.least
-    assert max(part.costs.most for part in parts) == trace.costs.most
+    assert min(part.size_range.least for part in parts) == trace.size_range.least
+    assert max(part.cost_range.most for part in parts) == trace.cost_range.most

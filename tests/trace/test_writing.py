@@ -1,5 +1,6 @@
 """A trace goes through every format and back with the same replay; the prepared form is mapped, not read."""
 
+import json
 from pathlib import Path
 
 import numpy as np
@@ -26,7 +27,8 @@ def test_the_demo_goes_through_every_format_and_back(tmp_path: Path, demo: tuple
         trace = shape.only(trace, nodes=["quay-1"])
     unit = {} if ending in (".parquet", ".arrow") else {"cost_unit": "ns"}
     back = read_trace(write_trace(trace, tmp_path / f"t{ending}"), **unit)
-    assert back.to_pandas().equals(trace.to_pandas())
+    texts = {"version": str}  # a text does not say that it was a number
+    assert back.to_pandas().astype(texts).equals(trace.to_pandas().astype(texts))
     assert back.notes == ()
     assert replay(back, plan).to_dict() == replay(trace, plan).to_dict()
     assert [path.name for path in tmp_path.iterdir()] == [f"t{ending}"]
@@ -34,17 +36,14 @@ def test_the_demo_goes_through_every_format_and_back(tmp_path: Path, demo: tuple
 
 @pytest.mark.parametrize("ending", ENDINGS)
 def test_odd_traces_come_back_as_they_were(tmp_path: Path, ending: str) -> None:
-    odd = read_trace(
-        {
-            "at": [-5, 7, 7, 4 * 10**18],
-            "op": ["read", "clear", "restart", "remove"],
-            "lookup": ["a,\n\"b'", None, None, "=1+1"],
-            "key": ['{"\u2028\x1b\t', None, None, ""],
-            "size": [2**60, None, None, None],
-            "found": [None, None, None, None],
-            "force": [True, False, False, False],
-        }
-    )
+    rows = [
+        {"at": -5, "op": "read", "lookup": "a,\n\"b'", "key": '{"\u2028\x1b\t', "size": 2**60, "force": True},
+        {"at": 7, "op": "clear"},
+        {"at": 7, "op": "restart"},
+        {"at": 4 * 10**18, "op": "remove", "lookup": "=1+1", "key": ""},
+    ]
+    (tmp_path / "odd").write_text("\n".join(map(json.dumps, rows)))
+    odd = read_trace(tmp_path / "odd", format="jsonl", at_unit="ns")
     back = read_trace(write_trace(odd, tmp_path / f"t{ending}"), at_unit="ns")
     assert back.to_pandas().equals(odd.to_pandas())
 

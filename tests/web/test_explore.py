@@ -22,7 +22,6 @@ from tests.cli.calling import run
 from vestigo.engine import what_if
 from vestigo.errors import GivenUp
 from vestigo.measures import MEASURES
-from vestigo.rules.vary import changed
 from vestigo.show.page.explored import measures_for
 from vestigo.stopping import Stop, check, stoppable
 from vestigo.study.explore import Explorer, explorer
@@ -59,7 +58,7 @@ def numbers(told: dict[str, Any], of: str = "") -> dict[str, str]:
 def test_its_numbers_are_those_of_a_replay_of_the_same_plan(
     client: Client, files: tuple[Path, Path], changes: dict[str, Any]
 ) -> None:
-    outcome = vg.replay(vg.read_trace(files[0]), changed(vg.read_plan(files[1]), changes))
+    outcome = vg.replay(vg.read_trace(files[0]), vg.read_plan(files[1]).changed(changes))
     texts = {key: str(value).lower() if value is True else str(value) for key, value in changes.items()}
     (told,) = (one for one in client.replay(**texts) if one["kind"] == "now")
     shown, vessel = numbers(told), numbers(told, "vessel")

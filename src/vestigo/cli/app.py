@@ -3,13 +3,15 @@
 import contextlib
 import os
 import sys
+from collections.abc import Callable
+from functools import wraps
 from typing import Annotated, Any, NoReturn
 
 import typer
 
 from vestigo.cli.stopping import end_now, end_soon_when_interrupted, has_been_said
 from vestigo.cli.verbs import verbs
-from vestigo.errors import InputError, Interrupted, OutOfMemory
+from vestigo.errors import InputError, Interrupted, OutOfMemory, WorkersLost
 from vestigo.machine import is_memory
 
 WrongCall: Any = typer.BadParameter.__bases__[0]  # Typer ships this class, or takes it from Click
@@ -23,8 +25,27 @@ app = typer.Typer(
     rich_markup_mode=None,
     pretty_exceptions_enable=False,
 )
+
+
+class _Stopped(Exception):
+    """Ctrl-C during long work, with what to say. The parser of arguments would take it for any other Ctrl-C."""
+
+
+def _saying_how_to_go_on(run: Callable[..., Any]) -> Callable[..., Any]:
+    @wraps(run)
+    def called(*arguments: Any, **options: Any) -> Any:
+        try:
+            return run(*arguments, **options)
+        except Interrupted as error:
+            raise _Stopped(str(error)) from None
+
+    return called
+
+
 for _name, _verb in verbs().items():
-    app.command(_name, short_help=_verb.short, epilog=f"Exit status: {_verb.statuses}.")(_verb.run)
+    app.command(_name, short_help=_verb.short, epilog=f"Exit status: {_verb.statuses}.")(
+        _saying_how_to_go_on(_verb.run)
+    )
 
 
 def _print_version(asked: bool) -> None:
@@ -53,8 +74,10 @@ def main() -> None:
         _end_at_once(error.problems[0])
     except InputError as error:
         _end(WRONG_INPUT, *error.problems)
-    except Interrupted as error:
+    except _Stopped as error:
         _end(INTERRUPTED, str(error))
+    except WorkersLost as error:
+        _end(WRONG_INPUT, str(error))
     except (KeyboardInterrupt, typer.Abort):
         _end(INTERRUPTED, "stopped")
     except (MemoryError, RuntimeError) as error:

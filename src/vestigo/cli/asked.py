@@ -27,7 +27,6 @@ def plan_for(path: Path | None, rules: list[str] | None = None, *, is_needed: bo
     from vestigo.errors import InputError
     from vestigo.rules import Plan, read_plan
     from vestigo.rules.plan import Called
-    from vestigo.rules.vary import changed
 
     if path is None and PLAN.exists():
         path = PLAN
@@ -43,7 +42,7 @@ def plan_for(path: Path | None, rules: list[str] | None = None, *, is_needed: bo
         return plan
     changes = dict(_rule(text) for text in rules)
     try:
-        today = changed(plan, changes)
+        today = plan.changed(changes)
     except InputError as error:
         raise InputError([f"--rules: {problem}" for problem in error.problems]) from None
     stated = ", ".join(f"{key.removeprefix('rules.')} = {value}" for key, value in changes.items())

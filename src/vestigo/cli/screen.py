@@ -118,7 +118,12 @@ class Progress:
         self._bars.reset(self._task, total=None, description=printable(what))
 
     def count(self, what: str, done: int, of: int) -> None:
-        """Shows how many are done. The time left is estimated from those done since the first call."""
+        """Shows how many are done. The time left is estimated from those done since the first call. It is a step if
+        nobody knows how many there are.
+        """
+        if not of:
+            self.step(what)
+            return
         if self._counting != what:
             _steps.append(what)
             self._counting = what

@@ -127,12 +127,8 @@ def write_plan(picked: "Plan", asked: Asked, path: Path) -> None:
     """Writes settings as a plan file that can be replayed alone: it has the trace's path if that is one, the meaning of
     its columns, and the aim.
     """
-    from vestigo.files import write_text
-    from vestigo.rules.plan_text import plan_text
-
     trace_path = asked.plan.trace_path
     if asked.trace is not None:
         trace_path = Path(asked.trace[0]) if len(asked.trace) == 1 and asked.trace != ["-"] else None
     intake = asked.plan.intake.with_options(asked.intake)
-    whole = replace(picked, trace_path=trace_path, intake=intake, aim=asked.plan.aim)
-    write_text(path, plan_text(whole, path.parent))
+    replace(picked, trace_path=trace_path, intake=intake, aim=asked.plan.aim).write(path)

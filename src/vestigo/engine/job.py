@@ -10,6 +10,7 @@ from vestigo.outcome import Mark
 from vestigo.prepared.assumed import Assumed, assume
 from vestigo.prepared.counting import Slicing, first_counted, slicing
 from vestigo.rules import Plan
+from vestigo.rules.plan import Engine
 from vestigo.trace import Op, Trace
 from vestigo.units import LONGEST, SECOND, Duration, format_seconds
 
@@ -29,6 +30,7 @@ class Job:
     slicing: Slicing
     instant: bool = False
     spares: int | None = None
+    engine: Engine = "native"
 
 
 def job(trace: Trace, plan: Plan, instant: bool = False, spares: int | None = None) -> Job:
@@ -43,11 +45,11 @@ def job(trace: Trace, plan: Plan, instant: bool = False, spares: int | None = No
             f"the warm-up of {amount} leaves nothing to count; the trace has {trace.reads:,} reads in {span}, "
             "so choose a shorter one"
         )
-    return Job(groups, assume(trace, plan), first, slicing(trace, first), instant, spares)
+    return Job(groups, assume(trace, plan), first, slicing(trace, first), instant, spares, plan.engine)
 
 
 def _check_hit_costs(trace: Trace, groups: Groups) -> None:
-    largest = max(trace.sizes.most, *(group.rules.assume_size for group in groups.each), 0)
+    largest = max(trace.size_range.most, *(group.rules.assume_size for group in groups.each), 0)
     for group in groups.each:
         if largest * group.rules.hit_cost_per_kib // 1024 > LONGEST:
             raise RulesError(

@@ -17,7 +17,8 @@ def entries_for(trace: Trace, groups: Groups) -> Entries:
 
 
 def prepare(trace: Trace, jobs: Iterable[Job]) -> None:
-    """Makes the trace ready for the native engine, so that threads do not all do it at once."""
+    """Makes the trace ready for those jobs that the native engine does, so that threads do not all do it at once."""
     if len(trace):
-        for assumed, entries in {(one.assumed, entries_for(trace, one.groups)) for one in jobs}:
+        native = [one for one in jobs if one.engine == "native"]
+        for assumed, entries in {(one.assumed, entries_for(trace, one.groups)) for one in native}:
             make_ready(trace, assumed, entries)

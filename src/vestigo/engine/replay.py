@@ -1,16 +1,15 @@
 """``replay``: one trace, one set of settings, one outcome."""
 
-from typing import Any, Literal
+from typing import Any
 
+from vestigo.arguments import text
 from vestigo.engine.context import assumptions, whose_cache
 from vestigo.engine.job import Job, job, marks
 from vestigo.engine.what_if import applied
-from vestigo.errors import RulesError
 from vestigo.outcome import Outcome
+from vestigo.rules.plan import Engine
 from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.trace import Readable, Trace
-
-Engine = Literal["native", "reference"]
 
 
 def replay(trace: Readable, settings: Settings, *, engine: Engine = "native", name: str = "replay") -> Outcome:
@@ -18,7 +17,8 @@ def replay(trace: Readable, settings: Settings, *, engine: Engine = "native", na
 
     `Rules` hold for every look-up of the trace, and each look-up has its own room. A `Plan` has rules for each look-up,
     a warm-up, and circumstances that are to differ from the trace. Its candidates are left out (see `compare`). The two
-    engines give the same counts: ``native`` is fast, ``reference`` is plain Python that you can read.
+    engines give the same counts: ``native`` is fast, ``reference`` is plain Python that you can read, and runs your own
+    policies.
 
     Raises RulesError if the settings do not fit the trace.
 
@@ -27,27 +27,25 @@ def replay(trace: Readable, settings: Settings, *, engine: Engine = "native", na
     >>> replay(trace, Rules(max_entries=1)).hits, replay(trace, Rules(max_entries=2)).hits
     (0, 1)
     """
-    stated = plan_of(settings)
+    stated = plan_of(settings, engine)
     on, plan = applied(trace_of(trace, stated), stated)
-    return run(on, job(on, plan), engine, name)
+    return run(on, job(on, plan), text("name", name))
 
 
-def engine_named(name: Engine) -> Any:
-    """The package of an engine, with `run` and `watch`. Raises RulesError if there is no such engine."""
-    if name == "native":
+def engine_of(job: Job) -> Any:
+    """The package of the engine that a job is for, with `run` and `watch`."""
+    if job.engine == "native":
         from vestigo.engine import native
 
         return native
-    if name == "reference":
-        from vestigo.engine import reference
+    from vestigo.engine import reference
 
-        return reference
-    raise RulesError(f'engine: {name!r} is not one of "native", "reference"')
+    return reference
 
 
-def run(trace: Trace, job: Job, engine: Engine, name: str) -> Outcome:
+def run(trace: Trace, job: Job, name: str) -> Outcome:
     """Replays a job, for studies, which make their own jobs."""
-    total, lookups, slices = engine_named(engine).run(trace, job)
+    total, lookups, slices = engine_of(job).run(trace, job)
     return Outcome(
         **total,
         lookups=lookups,

@@ -5,12 +5,13 @@ from pathlib import Path
 
 from vestigo.engine.changes import changes_of, together
 from vestigo.engine.job import Job, job
-from vestigo.engine.replay import Engine, engine_named
+from vestigo.engine.replay import engine_of
 from vestigo.engine.what_if import applied
 from vestigo.outcome.keys import Keys
 from vestigo.outcome.reads import Reads, reads_table
 from vestigo.outcome.seen import Answers, Seen, Watching
 from vestigo.outcome.table_file import write_tables
+from vestigo.rules.plan import Engine
 from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.trace import Readable, Trace
 
@@ -28,8 +29,8 @@ def read_by_read(trace: Readable, settings: Settings, *, engine: Engine = "nativ
     >>> reads.to_pandas()[["key", "answer", "cause"]].values.tolist()
     [['a', 'miss', 'first'], ['b', 'miss', 'first'], ['a', 'miss', 'evicted']]
     """
-    on, asked = _asked(trace, settings)
-    answers = watched(on, asked, Watching(reads=True), engine).answers
+    on, asked = _asked(trace, settings, engine)
+    answers = watched(on, asked, Watching(reads=True)).answers
     assert answers is not None
     return Reads(on, answers, asked.first_counted)
 
@@ -46,8 +47,8 @@ def key_by_key(trace: Readable, settings: Settings, *, engine: Engine = "native"
     >>> keys.to_pandas()[["key", "reads", "misses", "misses_evicted"]].values.tolist()
     [['a', 2, 2, 1], ['b', 1, 1, 0]]
     """
-    on, asked = _asked(trace, settings)
-    counted = watched(on, asked, Watching(keys=True), engine).keys
+    on, asked = _asked(trace, settings, engine)
+    counted = watched(on, asked, Watching(keys=True)).keys
     assert counted is not None
     return Keys(on, counted, together(changes_of(on)) != "nowhere")
 
@@ -60,36 +61,36 @@ def write_read_by_read(trace: Readable, settings: Settings, path: Path) -> int:
     on, asked = _asked(trace, settings)
     tables = (
         reads_table(on.part(begin, end), answers, asked.first_counted, begin)
-        for begin, end, answers in _batches(on, asked, "native")
+        for begin, end, answers in _batches(on, asked)
     )
     return write_tables(tables, path)
 
 
-def answer_of(trace: Trace, asked: Job, row: int, engine: Engine = "native") -> Answers:
+def answer_of(trace: Trace, asked: Job, row: int) -> Answers:
     """The answer of a single read, by its row."""
-    for begin, end, answers in _batches(trace, asked, engine):
+    for begin, end, answers in _batches(trace, asked):
         if row < end:
             return answers.part(row - begin, row - begin + 1)
     raise IndexError(row)
 
 
-def _batches(trace: Trace, asked: Job, engine: Engine) -> Iterable[tuple[int, int, Answers]]:
+def _batches(trace: Trace, asked: Job) -> Iterable[tuple[int, int, Answers]]:
     """The rows of each batch, and their answers."""
-    if engine == "native":
-        found: Iterable[tuple[int, int, Answers]] = engine_named(engine).answers_by_batch(trace, asked)
+    if asked.engine == "native":
+        found: Iterable[tuple[int, int, Answers]] = engine_of(asked).answers_by_batch(trace, asked)
         return found
-    answers = watched(trace, asked, Watching(reads=True), engine).answers
+    answers = watched(trace, asked, Watching(reads=True)).answers
     assert answers is not None
     return [(0, len(trace), answers)]
 
 
-def watched(trace: Trace, asked: Job, watching: Watching, engine: Engine = "native") -> Seen:
+def watched(trace: Trace, asked: Job, watching: Watching) -> Seen:
     """What a replay tells."""
-    seen: Seen = engine_named(engine).watch(trace, asked, watching)
+    seen: Seen = engine_of(asked).watch(trace, asked, watching)
     return seen
 
 
-def _asked(trace: Readable, settings: Settings) -> tuple[Trace, Job]:
-    stated = plan_of(settings)
+def _asked(trace: Readable, settings: Settings, engine: Engine = "native") -> tuple[Trace, Job]:
+    stated = plan_of(settings, engine)
     on, plan = applied(trace_of(trace, stated), stated)
     return on, job(on, plan)

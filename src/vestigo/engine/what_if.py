@@ -35,7 +35,7 @@ EVENT_BYTES = 256
 
 
 def applied(trace: Trace, plan: Plan) -> tuple[Trace, Plan]:
-    """The trace and the plan after the plan's `what_if` was applied to them."""
+    """The trace and the plan's own settings after the plan's `what_if` was applied to them."""
     return changed_trace(trace, plan.what_if), settled_plan(trace, plan)
 
 
@@ -62,7 +62,7 @@ def settled_plan(trace: Trace, plan: Plan) -> Plan:
         return plan
     if plan.what_if.origin != 1:
         plan = _with_assumed_origin(trace, plan, plan.what_if.origin)
-    return _used_up(plan)
+    return dataclasses.replace(plan, what_if=WhatIf())
 
 
 def _with_assumed_origin(trace: Trace, plan: Plan, times: Fraction) -> Plan:
@@ -73,7 +73,7 @@ def _with_assumed_origin(trace: Trace, plan: Plan, times: Fraction) -> Plan:
             return dict(stated)
         return {**stated, "assume_cost": Duration(int(stated["assume_cost"] * times))}
 
-    if len(trace) and trace.costs.most <= 0 and not any(rules.assume_cost for rules in plan.all_rules()):
+    if len(trace) and trace.cost_range.most <= 0 and not any(rules.assume_cost for rules in plan.all_rules()):
         raise RulesError(
             f"whatif.origin = {times} changes nothing: the trace gives no costs; say what a load takes, as "
             'assume_cost = "20ms" in [rules]'
@@ -82,13 +82,7 @@ def _with_assumed_origin(trace: Trace, plan: Plan, times: Fraction) -> Plan:
         plan,
         rules=Rules(**longer(Stated.by(plan.rules))),
         lookups={name: longer(Stated.by(stated)) for name, stated in plan.lookups.items()},
-        candidates={name: _with_assumed_origin(trace, one, times) for name, one in plan.candidates.items()},
     )
-
-
-def _used_up(plan: Plan) -> Plan:
-    candidates = {name: _used_up(one) for name, one in plan.candidates.items()}
-    return dataclasses.replace(plan, candidates=candidates, what_if=WhatIf())
 
 
 def on_nodes(trace: Readable, nodes: int, spread: str = "in turn") -> Trace:
@@ -227,7 +221,7 @@ def with_origin(trace: Readable, times: Fraction | float) -> Trace:
     """
     trace = read_trace(trace)
     ratio = Fraction(times).limit_denominator(1_000_000)
-    if len(trace) and trace.costs.most * ratio > LARGEST:
+    if len(trace) and trace.cost_range.most * ratio > LARGEST:
         raise TraceError(f"{times} times as slow an origin takes longer than times can tell; choose less")
     whole, rest = np.divmod(trace.cost, ratio.denominator)
     cost = whole * ratio.numerator + rest * ratio.numerator // ratio.denominator

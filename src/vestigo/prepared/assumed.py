@@ -18,6 +18,6 @@ def assume(trace: Trace, plan: Plan) -> Assumed:
     """What the plan assumes where the trace leaves something open."""
     rules = [plan.rules_for(name) for name in trace.lookups]
     defaults = [Plan().rules] * len(rules)
-    sizes = rules if trace.sizes.least == MISSING else defaults
-    costs = rules if trace.costs.least == MISSING else defaults
+    sizes = rules if trace.size_range.least == MISSING else defaults
+    costs = rules if trace.cost_range.least == MISSING else defaults
     return Assumed(tuple(one.assume_size for one in sizes), tuple(int(one.assume_cost) for one in costs))

@@ -42,7 +42,7 @@ def usual(trace: Trace, parts: Parts, assumed: Assumed) -> Usual:
             return usual  # nothing to fill in
         return lower_medians(given(name), len(usual), span.most, usual)
 
-    return Usual(median("size", trace.sizes, assumed.size), median("cost", trace.costs, assumed.cost))
+    return Usual(median("size", trace.size_range, assumed.size), median("cost", trace.cost_range, assumed.cost))
 
 
 class Filler:

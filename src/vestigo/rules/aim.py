@@ -1,13 +1,16 @@
 """What the choice is to be best at: the aim, its limits, and prices."""
 
 import re
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, fields
+from types import MappingProxyType
 from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
-from vestigo.errors import RulesError, unknown
-from vestigo.measures import MEASURES, Measure, measure
-from vestigo.units import format_share, parse_share
+from vestigo.arguments import shown
+from vestigo.data import Named
+from vestigo.errors import RulesError, UnknownName
+from vestigo.measures import MEASURES, Measure, check_direction, measure
+from vestigo.units import as_python, format_share, parse_share
 
 if TYPE_CHECKING:
     import numpy as np
@@ -85,7 +88,7 @@ def _amount_in(what: Measure, text: object) -> str:
 
 
 @dataclass(frozen=True)
-class Worth:
+class Worth(Named):
     """What things cost. Together they give one number: money a month."""
 
     million_loads: float = 0.0
@@ -97,54 +100,115 @@ class Worth:
     currency: str = ""
 
     def __post_init__(self) -> None:
-        prices = (self.million_loads, self.gib_month, self.stale_read)
-        wrong = [price for price in prices if isinstance(price, bool) or not isinstance(price, (int, float))]
-        if wrong or not all(0 <= price < 1e15 for price in prices):
-            raise RulesError("worth: a price is a number, 0 or more")
-        if not any(prices):
-            raise RulesError("worth: no price is given; give million_loads, gib_month or stale_read")
+        names = ("million_loads", "gib_month", "stale_read")
+        prices = {name: as_python(getattr(self, name)) for name in names}
+        problems = [
+            (name, f"{shown(price)} is not a price; write a number, 0 or more")
+            for name, price in prices.items()
+            if isinstance(price, bool) or not isinstance(price, (int, float)) or not 0 <= price < 1e15
+        ]
+        if not problems and not any(prices.values()):
+            problems.append(("million_loads", "no price is given; give million_loads, gib_month or stale_read"))
+        if not isinstance(self.currency, str):
+            problems.append(("currency", f"{shown(self.currency)} is not the name of a currency; write one in quotes"))
+        if problems:
+            raise RulesError([f"worth.{name}: {problem}" for name, problem in problems], problems)
+        for name, price in prices.items():
+            object.__setattr__(self, name, price)
+
+    def to_dict(self) -> dict[str, Any]:
+        """The prices that are not 0, and the currency, as a plan file has them."""
+        stated = {one.name: getattr(self, one.name) for one in fields(self)}
+        return {name: value for name, value in stated.items() if value}
 
 
 @dataclass(frozen=True)
-class Aim:
-    """What to make best within limits: a measure, or, with `worth`, money.
+class Aim(Named):
+    """What to make best within limits: a measure of which `most` or `least` is wanted, or, with `worth`, money. Unless
+    one is named, it is most fresh hits, or where the trace shows no changes, most hits.
 
-    >>> Aim("fresh_hit_rate", {"memory_peak": "<= 64 MiB", "stale_rate": "<= 0.5 %"}).limits[1].bound
-    0.005
+    >>> aim = Aim(most="fresh_hit_rate", limits={"memory_peak": "<= 64 MiB", "stale_rate": "<= 0.5 %"})
+    >>> aim.best, aim.each_limit[1].bound
+    ('fresh_hit_rate', 0.005)
     """
 
-    best: str | None = ""
-    """None: least money, by `worth`. Unless something is said: most fresh hits, or where the trace shows no changes,
-    most hits."""
-    bounds: Mapping[str, Any] = field(default_factory=dict)
-    """By measure: ``"<= 64 MiB"``, or a list of such."""
+    most: str | None = None
+    least: str | None = None
+    limits: Mapping[str, str | Sequence[str]] = field(default_factory=dict)
+    """By measure: ``"<= 64 MiB"``, ``">= today"``, or a list of such."""
     worth: Worth | None = None
-    limits: tuple[Limit, ...] = field(init=False, default=())
-    is_usual: bool = field(init=False, default=False)
+    """Prices, by which the least money is best."""
+    best: str | None = field(init=False, default=None, compare=False)
+    """The measure to make best. None: money."""
+    is_usual: bool = field(init=False, default=False, compare=False)
     """Whether nobody said what to make best."""
+    each_limit: tuple[Limit, ...] = field(init=False, default=(), compare=False)
 
     def __post_init__(self) -> None:
-        problems: list[tuple[str, str]] = []
-        if self.best == "":
-            object.__setattr__(self, "is_usual", True)
-            object.__setattr__(self, "best", "fresh_hit_rate")
-        if self.best is None and self.worth is None:
-            problems.append(("best", "no measure is named, and no worth; name the measure to make best"))
-        elif self.best is not None and self.best not in MEASURES:
-            problems.append(("best", unknown(str(self.best), list(MEASURES))))
+        problems = [*self._read_worth(), *self._wrong_names()]
         limits = list(self._read_limits(problems))
         problems += _contradictions(limits)
         if problems:
-            raise RulesError([f"aim.{name}: {problem}" for name, problem in problems], problems)
-        object.__setattr__(self, "limits", tuple(limits))
+            kind = UnknownName if all(" is unknown; " in problem for _, problem in problems) else RulesError
+            raise kind([f"aim.{name}: {problem}" for name, problem in problems], problems)
+        is_usual = self.most is None and self.least is None and self.worth is None
+        object.__setattr__(self, "is_usual", is_usual)
+        object.__setattr__(self, "best", "fresh_hit_rate" if is_usual else self.most or self.least)
+        object.__setattr__(self, "limits", MappingProxyType(dict(self.limits)))
+        object.__setattr__(self, "each_limit", tuple(limits))
+
+    def _read_worth(self) -> list[tuple[str, str]]:
+        if self.worth is None or isinstance(self.worth, Worth):
+            return []
+        if not isinstance(self.worth, Mapping):
+            return [("worth", f"{shown(self.worth)} is not prices; give Worth(million_loads=...)")]
+        try:
+            object.__setattr__(self, "worth", Worth(**self.worth))
+        except UnknownName as error:
+            names = [name for name in self.worth if name not in {one.name for one in fields(Worth)}]
+            each = zip(names, error.problems, strict=True)
+            return [(f"worth.{name}", problem.removeprefix("Worth: ")) for name, problem in each]
+        except RulesError as error:
+            return [(f"worth.{name}", problem) for name, problem in error.by_rule]
+        return []
+
+    def _wrong_names(self) -> Iterator[tuple[str, str]]:
+        for word in ("most", "least"):
+            if getattr(self, word) is not None:
+                try:
+                    check_direction(word, getattr(self, word))
+                except ValueError as error:
+                    yield word, str(error)
+        if self.most is not None and self.least is not None:
+            yield "least", "one measure is made best: most, or least"
+        if self.worth is not None and (named := self.most or self.least):
+            yield "worth", f"prices say what is best, and so does {named}; leave one out"
 
     def _read_limits(self, problems: list[tuple[str, str]]) -> Iterator[Limit]:
-        for name, texts in self.bounds.items():
+        if not isinstance(self.limits, Mapping):
+            problems.append(("limits", f'{shown(self.limits)} is not limits; write {{"memory_peak": "<= 64 MiB"}}'))
+            return
+        for name, texts in self.limits.items():
             for text in texts if isinstance(texts, (list, tuple)) else [texts]:
                 try:
                     yield Limit.read(name, text)
                 except ValueError as error:
-                    problems.append((name, str(error)))
+                    problems.append((str(name), str(error)))
+
+    def to_dict(self) -> dict[str, Any]:
+        """What is stated, as a plan file has it: the measure, the limits, and under ``worth`` the prices."""
+        limits = {name: list(texts) if isinstance(texts, tuple) else texts for name, texts in self.limits.items()}
+        words = {word: name for word in ("most", "least") if (name := getattr(self, word)) is not None}
+        return {**words, **limits, **({"worth": self.worth.to_dict()} if self.worth else {})}
+
+    @classmethod
+    def from_dict(cls, stated: Mapping[str, Any]) -> "Aim":
+        """The aim from the data of `to_dict`."""
+        own = {name: stated[name] for name in ("most", "least", "worth") if name in stated}
+        return cls(**own, limits={name: texts for name, texts in stated.items() if name not in own})
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return Aim, (self.most, self.least, dict(self.limits), self.worth)
 
 
 def _contradictions(limits: list[Limit]) -> Iterator[tuple[str, str]]:

@@ -5,9 +5,9 @@ from collections.abc import Iterator, Mapping
 from dataclasses import FrozenInstanceError
 from fractions import Fraction
 from textwrap import fill
-from typing import Any, NoReturn, Self
+from typing import TYPE_CHECKING, Any, NoReturn, Self
 
-from pydantic import BaseModel, ConfigDict, ValidationError, model_validator
+from pydantic import BaseModel, BeforeValidator, ConfigDict, ValidationError, model_validator
 from pydantic_core import ErrorDetails
 
 from vestigo.arguments import shown
@@ -31,15 +31,21 @@ class _Contradictions(ValueError):
         super().__init__("; ".join(problems))
 
 
-class _ForUsers(type(BaseModel)):  # type: ignore[misc]  # Pydantic does not name the type of its classes
+if TYPE_CHECKING:
+    from pydantic._internal._model_construction import ModelMetaclass
+else:
+    ModelMetaclass = type(BaseModel)
+
+
+class _ForUsers(ModelMetaclass):
     """Classes of which `dir` and `help` show what is for users, and not the parts of Pydantic."""
 
-    def __dir__(cls) -> list[str]:
+    def __dir__(cls) -> list[str]:  # noqa: N805  # of a metaclass
         own = {name for kind in cls.__mro__ if kind.__module__.startswith("vestigo.") for name in vars(kind)}
         return sorted(name for name in own if not name.startswith("_") and name != "model_config")
 
     @property
-    def __doc__(cls) -> str:  # type: ignore[override]
+    def __doc__(cls) -> str:  # type: ignore[override]  # noqa: N805
         """The docstring of a class, and below it what is said of each field."""
         own = inspect.cleandoc(vars(cls).get("__doc__") or "")
         said = [fill(f"{name}: {text}", 100, subsequent_indent="    ") for name, text in said_of(cls).items()]
@@ -103,6 +109,12 @@ class Checked(BaseModel, metaclass=_ForUsers):
     def to_dict(self) -> dict[str, Plain]:
         """What differs from the defaults, as a plan file writes it."""
         return {name: _plain(getattr(self, name)) for name in type(self).model_fields if self.differs(name)}
+
+    @classmethod
+    def read(cls, name: str, value: object) -> Any:
+        """The value of one rule, read from what a user may write. Raises ValueError."""
+        readers: list[Any] = [one.func for one in cls.model_fields[name].metadata if isinstance(one, BeforeValidator)]
+        return readers[0](value) if readers else value
 
     @classmethod
     def written(cls, name: str, value: object) -> Plain:

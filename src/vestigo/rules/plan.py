@@ -1,24 +1,31 @@
 """A plan: the rules of each look-up, and named alternatives to them."""
 
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, fields
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, fields, replace
+from datetime import timedelta
 from pathlib import Path
 from types import MappingProxyType
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any, Literal, NamedTuple, TypeVar
 
-from vestigo.errors import RulesError, unknown
+from vestigo.data import Named
+from vestigo.errors import RulesError, UnknownName, unknown
+from vestigo.files import write_text
 from vestigo.rules.aim import Aim
 from vestigo.rules.counter_names import CounterNames
+from vestigo.rules.plan_parts import Parts, Problem, frozen
+from vestigo.rules.plan_text import plan_text
 from vestigo.rules.pool import POOL_RULES, Pool, PoolRules
 from vestigo.rules.rules import Rules
 from vestigo.rules.stated import Stated
-from vestigo.rules.values import warm_up
+from vestigo.rules.vary import Changes, by_table
 from vestigo.rules.what_if import WhatIf
 from vestigo.trace import Intake
 from vestigo.units import Duration
 
-_OF_A_WHOLE_LOOKUP = (*POOL_RULES, "per", "assume_size", "assume_cost")
+OF_A_WHOLE_LOOKUP = (*POOL_RULES, "per", "assume_size", "assume_cost")
 """Rules that no single keys can have for themselves."""
+_OF_THE_PLAN = ("candidates", "vary", "aim", "counters", "intake", "trace_path", "warm_up", "what_if")
+"""Parts that a candidate cannot have for itself."""
 
 
 class Called(NamedTuple):
@@ -36,27 +43,29 @@ class Called(NamedTuple):
         return "these settings" if self.stated else "today"
 
 
+Engine = Literal["native", "reference"]
+"""The two engines give the same counts: ``native`` is fast, ``reference`` is plain Python that you can read, and runs
+your own policies and conditions."""
+
 Layer = Rules | Mapping[str, Any]
 """What is stated of a look-up, or of some of its keys."""
 
-Problem = tuple[tuple[str, ...], str]
-"""Where in a plan, and a sentence."""
-
-
-def _frozen(mapping: Mapping[str, Any]) -> Mapping[str, Any]:
-    return MappingProxyType(dict(mapping))
+_Settings = TypeVar("_Settings", Rules, Pool)
 
 
 def _made_again(parts: dict[str, Any]) -> "Plan":
     return Plan(**parts)
 
 
-@dataclass(frozen=True)
-class Plan:
+@dataclass(frozen=True, repr=False)
+class Plan(Named):
     """Today's settings and the candidates for better ones.
 
     `rules` hold for every look-up, except where `lookups` states something else for it. A candidate is a plan of its
-    own. `warm_up` is what is replayed before counting begins: a duration, or a number of reads.
+    own, or `Rules` for every look-up. `warm_up` is what is replayed before counting begins: a duration, or a number of
+    reads. Mappings of rules, pools, circumstances and the like may stand in place of their classes.
+
+    All parts are checked, each against the others. Raises RulesError with everything that is wrong.
 
     >>> plan = Plan(Rules(max_entries=500, absolute="1h"), lookups={"vessel": {"max_entries": 50}})
     >>> plan.rules_for("vessel"), plan.rules_for("berth").max_entries
@@ -87,62 +96,113 @@ class Plan:
     """Which counters of the running service mean what."""
     called: Called = field(default=Called(), compare=False)
     """What outputs call these settings."""
+    engine: Engine = field(default="native", compare=False)
+    """Which engine replays the settings; calls that replay them state it."""
 
     _rules_for: Mapping[str, Rules] = field(init=False, repr=False, compare=False)
     _rules_for_keys: Mapping[str, Mapping[str, Rules]] = field(init=False, repr=False, compare=False)
 
+    if TYPE_CHECKING:
+
+        def __init__(  # noqa: PLR0913, PLR0917  # a part each
+            self,
+            rules: Layer = ...,
+            lookups: Mapping[str, Layer] = ...,
+            keys: Mapping[str, Mapping[str, Layer]] = ...,
+            pools: Mapping[str, Pool | Mapping[str, Any]] = ...,
+            candidates: Mapping[str, "Plan | Layer"] = ...,
+            warm_up: str | timedelta | int | None = ...,
+            trace_path: str | Path | None = ...,
+            intake: Intake | Mapping[str, Any] = ...,
+            what_if: WhatIf | Mapping[str, Any] = ...,
+            vary: Mapping[str, Iterable[Any]] = ...,
+            aim: Aim | Mapping[str, Any] = ...,
+            counters: CounterNames | Mapping[str, Any] = ...,
+            called: Called = ...,
+            engine: "Engine" = ...,
+        ) -> None: ...
+
     def __post_init__(self) -> None:
-        for name in ("pools", "candidates", "vary"):
-            object.__setattr__(self, name, _frozen(getattr(self, name)))
-        self._lay()
-        try:
-            object.__setattr__(self, "warm_up", warm_up(self.warm_up))
-        except ValueError as error:
-            raise RulesError(f"warm_up: {error}") from None
-        if found := list(self._problems()):
-            raise RulesError([f"{'.'.join(where)}: {problem}" for where, problem in found], by_place=found)
+        parts = Parts()
+        layers, key_layers = parts.layers(self.lookups), parts.key_layers(self.keys)
+        for name in ("rules", "pools", "warm_up", "trace_path", "intake", "what_if", "vary", "aim", "counters"):
+            object.__setattr__(self, name, getattr(parts, name)(getattr(self, name)))
+        object.__setattr__(self, "candidates", frozen(dict(self._read_candidates(parts))))
+        self._lay(layers, key_layers, parts)
+        if not parts.problems:
+            parts.problems += [*self._problems(), *self._problems_of_candidates()]
+        if not parts.problems:
+            parts.problems += self._problems_of_vary()
+        usual = {part: self._nothing(part) for part in _OF_THE_PLAN}
+        candidates = {
+            name: one if all(getattr(one, part) == value for part, value in usual.items()) else replace(one, **usual)
+            for name, one in self.candidates.items()
+        }
+        object.__setattr__(self, "candidates", frozen(candidates))
+        if found := parts.problems:
+            kind = UnknownName if all(" is unknown; " in problem for _, problem in found) else RulesError
+            raise kind([f"{'.'.join(where)}: {problem}" for where, problem in found], by_place=found)
 
-    def _lay(self) -> None:
-        """Works out which rules hold for each look-up and pattern. Raises RulesError."""
-        problems: list[Problem] = []
+    def _read_candidates(self, parts: Parts) -> Iterator[tuple[str, "Plan"]]:
+        given = parts.named(self.candidates, "candidate", "candidates")
+        parts.names_of_candidates(given)
+        for name, one in given.items():
+            try:
+                yield name, one if isinstance(one, Plan) else Plan(**one) if isinstance(one, dict) else Plan(one)
+            except RulesError as error:
+                for where, problem in error.by_place or [((), str(error))]:
+                    parts.wrong(("candidate", name, *where), problem)
 
-        def laid(layer: Layer, base: Rules, *where: str) -> tuple[Stated, Rules]:
-            stated = Stated.by(layer)
+    def _lay(self, layers: Mapping[str, Stated], key_layers: Mapping[str, Mapping[str, Stated]], parts: Parts) -> None:
+        """Works out which rules hold for each look-up and pattern."""
+
+        def laid(stated: Stated, base: Rules, *where: str) -> tuple[Stated, Rules]:
             try:
                 rules = stated.over(base)
             except RulesError as error:
-                problems.extend(((*where, *((rule,) if rule else ())), problem) for rule, problem in error.by_rule)
+                for rule, problem in error.by_rule:
+                    parts.wrong((*where, *([rule] if rule else [])), problem)
                 return Stated({}), base
             return stated.read_by(rules), rules
 
-        of_lookups = {name: laid(layer, self.rules, "lookup", name) for name, layer in self.lookups.items()}
+        of_lookups = {name: laid(layer, self.rules, "lookup", name) for name, layer in layers.items()}
         rules_for = {name: rules for name, (_, rules) in of_lookups.items()}
         of_keys = {
             name: {
                 pattern: laid(layer, rules_for.get(name, self.rules), "lookup", name, "keys", pattern)
                 for pattern, layer in each.items()
             }
-            for name, each in self.keys.items()
+            for name, each in key_layers.items()
         }
-        if problems:
-            raise RulesError([f"{'.'.join(where)}: {problem}" for where, problem in problems], by_place=problems)
-        object.__setattr__(self, "lookups", _frozen({name: stated for name, (stated, _) in of_lookups.items()}))
-        object.__setattr__(
-            self,
-            "keys",
-            _frozen(
-                {
-                    name: _frozen({pattern: stated for pattern, (stated, _) in each.items()})
-                    for name, each in of_keys.items()
-                }
-            ),
-        )
+        stated_for_keys = {
+            name: frozen({pattern: stated for pattern, (stated, _) in each.items()}) for name, each in of_keys.items()
+        }
+        rules_for_keys = {
+            name: {pattern: rules for pattern, (_, rules) in each.items()} for name, each in of_keys.items()
+        }
+        object.__setattr__(self, "lookups", frozen({name: stated for name, (stated, _) in of_lookups.items()}))
+        object.__setattr__(self, "keys", frozen(stated_for_keys))
         object.__setattr__(self, "_rules_for", rules_for)
-        object.__setattr__(
-            self,
-            "_rules_for_keys",
-            {name: {pattern: rules for pattern, (_, rules) in each.items()} for name, each in of_keys.items()},
-        )
+        object.__setattr__(self, "_rules_for_keys", rules_for_keys)
+
+    def changed(self, changes: Changes) -> "Plan":
+        """The plan with other values by dotted key, and without candidates and what varies.
+
+        A change of ``rules`` reaches every look-up and key that does not state the rule itself. Raises RulesError for
+        values that mean nothing, and UnknownName for a key that names no rule.
+
+        >>> Plan(Rules(max_entries=5)).changed({"rules.max_entries": 9}).rules
+        Rules(max_entries=9)
+        """
+        tables = by_table(changes, self.pools)
+        of_lookups = {name: each for (table, name), each in tables.items() if table == "lookup"}
+        lookups = {
+            name: {**Stated.by(self.lookups.get(name, {})), **of_lookups.get(name, {})}
+            for name in [*self.lookups, *of_lookups]
+        }
+        pools = {name: _remade(pool, tables.get(("pool", name), {})) for name, pool in self.pools.items()}
+        rules = _remade(self.rules, tables.get(("rules", ""), {}))
+        return replace(self, rules=rules, lookups=lookups, pools=pools, candidates={}, vary={})
 
     def rules_for(self, lookup: str) -> Rules:
         """The rules that hold for a look-up."""
@@ -162,7 +222,9 @@ class Plan:
         return self.rules_for(lookup) if shared is None else self.pools[shared]
 
     def all_rules(self) -> Iterator[Rules]:
-        """All `Rules` in the plan."""
+        """All `Rules` in the plan, those of candidates included."""
+        for one in self.candidates.values():
+            yield from one.all_rules()
         yield self.rules
         yield from self._rules_for.values()
         for each in self._rules_for_keys.values():
@@ -175,6 +237,18 @@ class Plan:
         return _made_again, ({one.name: plain(getattr(self, one.name)) for one in fields(self) if one.init},)
 
     def to_dict(self) -> dict[str, Any]:
+        """All that the plan states, as plain data. What is usual is left out, but for what is replayed."""
+        others = {
+            "trace_path": None if self.trace_path is None else str(self.trace_path),
+            "intake": self.intake.to_dict(),
+            "vary": {key: list(values) for key, values in self.vary.items()},
+            "aim": self.aim.to_dict(),
+            "counters": self.counters.to_dict(),
+            "candidates": {name: one.replayed_to_dict() for name, one in self.candidates.items()},
+        }
+        return self.replayed_to_dict() | {name: value for name, value in others.items() if value}
+
+    def replayed_to_dict(self) -> dict[str, Any]:
         """What is replayed, as plain data: rules, pools, warm-up, and circumstances that differ from the trace."""
         return {
             "rules": self.rules.to_dict(),
@@ -191,15 +265,27 @@ class Plan:
 
     @classmethod
     def from_dict(cls, stated: Mapping[str, Any]) -> "Plan":
-        """The plan from the data of `to_dict`."""
+        """The plan from the data of `to_dict`, or of `replayed_to_dict`."""
         return cls(
-            rules=Rules(**stated["rules"]),
-            lookups=stated["lookups"],
-            keys={name: dict(each) for name, each in stated["keys"].items()},
-            pools={name: Pool(**pool) for name, pool in stated["pools"].items()},
-            warm_up=stated["warm_up"],
-            what_if=WhatIf(**stated["what_if"]),
+            **{
+                **stated,
+                "keys": {name: dict(each) for name, each in stated["keys"].items()},
+                "aim": Aim.from_dict(stated.get("aim", {})),
+                "candidates": {name: cls.from_dict(one) for name, one in stated.get("candidates", {}).items()},
+            }
         )
+
+    def write(self, path: str | Path) -> Path:
+        """Writes the plan as a plan file, whole or not at all, and returns the path. `read_plan` reads it.
+
+        Raises InputError if it cannot be written, and RulesError if it contains your own code, which no file can hold.
+        """
+        path = Path(path)
+        own = [value for rules in self.all_rules() for value in (rules.eviction, rules.keep_if) if value and value.own]
+        if own or any(callable(value) for values in self.vary.values() for value in values):
+            raise RulesError(f"{path}: the plan has code of your own, which no file can hold; write it without")
+        write_text(path, plan_text(self.to_dict(), path.parent))
+        return path
 
     def unknown_lookups(self, lookups: tuple[str, ...]) -> list[str]:
         """A sentence for every look-up that the plan names but the trace does not have."""
@@ -223,12 +309,48 @@ class Plan:
             if len({self.rules_for(lookup).per for lookup in pool.lookups}) > 1:
                 each = ", ".join(f'{lookup} "{self.rules_for(lookup).per}"' for lookup in pool.lookups)
                 yield ("pool", name, "lookups"), f"look-ups that share room need the same per, but here it is {each}"
-        for lookup, patterns in self._rules_for_keys.items():
-            for pattern, rules in patterns.items():
-                for rule in _OF_A_WHOLE_LOOKUP:
-                    if getattr(rules, rule) != getattr(self.rules_for(lookup), rule):
+        for lookup, patterns in self.keys.items():
+            for pattern, stated in patterns.items():
+                for rule in OF_A_WHOLE_LOOKUP:
+                    if rule in stated:
                         where = ("lookup", lookup, "keys", pattern, rule)
                         yield where, f"{rule} is for a whole look-up; give it to lookup.{lookup}"
+
+    def _problems_of_candidates(self) -> Iterator[Problem]:
+        for name, one in self.candidates.items():
+            for part in _OF_THE_PLAN:
+                if getattr(one, part) not in (self._nothing(part), getattr(self, part)):
+                    yield ("candidate", name, part), f"{part} is for the plan itself; a candidate has the plan's"
+
+    @classmethod
+    def _nothing(cls, part: str) -> Any:
+        """What a part is unless stated."""
+        about = next(one for one in fields(cls) if one.name == part)
+        return about.default_factory() if callable(about.default_factory) else about.default
+
+    def _problems_of_vary(self) -> Iterator[Problem]:
+        """Every value is tried alone, and where it contradicts the plan, together with each value of another key."""
+        for key, values in self.vary.items():
+            for value in values:
+                try:
+                    self.changed({key: value})
+                except RulesError as error:
+                    if not isinstance(error, UnknownName) and self._goes_with_another(key, value):
+                        continue
+                    for problem in error.problems:
+                        yield ("vary", key), problem.removeprefix(f"{key}: ")
+                    if isinstance(error, UnknownName):
+                        break  # the key itself is wrong
+
+    def _goes_with_another(self, key: str, value: Any) -> bool:
+        for other, values in self.vary.items():
+            for one in values if other != key else ():
+                try:
+                    self.changed({key: value, other: one})
+                except RulesError:
+                    continue
+                return True
+        return False
 
     def _misfits(self, name: str, pool: Pool, lookup: str) -> Iterator[Problem]:
         rules = self.rules_for(lookup)
@@ -247,3 +369,17 @@ class Plan:
                 f'eviction = "belady" and writes that drop entries of {lookup} contradict each other: it keeps a key '
                 "for its next read, and a write takes it before; choose another policy",
             )
+
+    def __repr__(self) -> str:
+        """What is stated, and how much there is of what is too long for a line."""
+        own = [
+            f"{len(value)} {name}" if isinstance(value, dict) else f"{name} {value}"
+            for name, value in self.to_dict().items()
+            if value and name not in ("rules", "warm_up")
+        ]
+        warm_up = [f"warm-up {self.warm_up}"] if self.warm_up else []
+        return f"<Plan: {', '.join([repr(self.rules), *own, *warm_up])}>"
+
+
+def _remade(settings: _Settings, changes: Changes) -> _Settings:
+    return settings.model_copy(update=changes) if changes else settings

@@ -2,17 +2,17 @@
 
 import re
 import tomllib
-from dataclasses import fields, replace
+from dataclasses import fields
 from pathlib import Path
 from typing import Any, TypeVar
 
 from vestigo.errors import PlanError, RulesError
-from vestigo.measures import MEASURES, check_direction
-from vestigo.rules import conditions, plan_lines, values, vary
-from vestigo.rules.aim import Aim, Worth
+from vestigo.rules import conditions, plan_lines, values
+from vestigo.rules.aim import Aim
 from vestigo.rules.counter_names import CounterNames
 from vestigo.rules.plan import Plan
 from vestigo.rules.plan_tables import Found, Table, Tables
+from vestigo.rules.plan_text import FROM_SCRATCH
 from vestigo.rules.pool import Pool
 from vestigo.rules.rules import Rules
 from vestigo.rules.stated import Stated
@@ -22,7 +22,7 @@ from vestigo.trace.reading.intake import problems
 from vestigo.units import Duration
 
 _TABLES = ["trace", "rules", "lookup", "pool", "candidate", "whatif", "vary", "aim", "worth", "counters"]
-_OF_A_CANDIDATE = ["rules", "lookup", "pool"]
+_OF_A_CANDIDATE = ["rules", "lookup", "pool", FROM_SCRATCH]
 _INTAKE = [option.name for option in fields(Intake)]
 
 _Kind = TypeVar("_Kind", Pool, WhatIf, CounterNames)
@@ -36,6 +36,8 @@ def read_plan(path: str | Path) -> Plan:
     folder.
     """
     path = Path(path)
+    if path.suffix == ".json":
+        raise PlanError(f"{path}: is not a plan file, which is TOML; read what vestigo.save wrote with vestigo.load")
     try:
         text = path.read_bytes().decode()
         tables = tomllib.loads(text)
@@ -54,6 +56,7 @@ class _Reader(Tables):
     def __init__(self, path: Path, text: str) -> None:
         super().__init__(text)
         self.path = path
+        self.places_of_vary: dict[str, plan_lines.Path] = {}
 
     def plan(self, tables: Table) -> Plan:
         self.known((), tables, _TABLES)
@@ -61,11 +64,9 @@ class _Reader(Tables):
         self.known(("trace",), trace, ["path", "warm_up", *_INTAKE])
         warm_up = self.warm_up(trace)
         settings = self.settings((), tables)
-        candidates = {}
-        for name, table in self.subtables((), "candidate", tables):
-            where = ("candidate", name)
-            self.known(where, table, _OF_A_CANDIDATE)
-            candidates[name] = self.made(where, warm_up=warm_up, **self.settings(where, table, base=tables))
+        candidates = {
+            name: self.candidate(name, table, tables) for name, table in self.subtables((), "candidate", tables)
+        }
         trace_path = self.trace_path(trace)
         intake = self.intake(trace)
         plan = self.made(
@@ -77,9 +78,9 @@ class _Reader(Tables):
             what_if=self.what_if(tables),
             aim=self.aim(tables),
             counters=self.counters(tables),
+            vary=self.vary(tables),
             **settings,
         )
-        plan = replace(plan, vary=self.vary(tables, plan))
         if self.problems:
             raise PlanError([f"{self.path}, line {line}: {problem}" for line, problem in sorted(set(self.problems))])
         return plan
@@ -89,8 +90,18 @@ class _Reader(Tables):
             return Plan(**parts)
         except RulesError as error:
             for place, problem in error.by_place:
-                self.wrong(self.stated(where, place), problem)
+                of_vary = place[0] == "vary" and len(place) > 1
+                self.wrong(self.places_of_vary[place[1]] if of_vary else self.stated(where, place), problem)
             return Plan()
+
+    def candidate(self, name: str, table: Table, tables: Table) -> Plan:
+        """A candidate, which builds on the plan's own settings unless it says otherwise."""
+        where = ("candidate", name)
+        self.known(where, table, _OF_A_CANDIDATE)
+        from_scratch = table.get(FROM_SCRATCH, False)
+        if not isinstance(from_scratch, bool):
+            self.wrong((*where, FROM_SCRATCH), f"{from_scratch!r} is not true or false")
+        return self.made(where, **self.settings(where, table, base={} if from_scratch is True else tables))
 
     def settings(self, where: plan_lines.Path, tables: Table, base: Table | None = None) -> dict[str, Any]:
         """Rules for all, for single look-ups and for single keys, and pools: those of `tables` put over those of
@@ -147,58 +158,30 @@ class _Reader(Tables):
         places: Found = {key: (value, ("counters", key)) for key, value in table.items()}
         return self.checked(CounterNames, table, ("counters",), places) or CounterNames()
 
-    def vary(self, tables: Table, plan: Plan) -> dict[str, list[Any]]:
-        """Reads the values that vary. Every value is tried alone, so that a problem is reported with its line."""
-        found, to_try = {}, not self.problems
+    def vary(self, tables: Table) -> dict[str, list[Any]]:
+        """The values that vary. The plan tries each alone, but only if nothing else is wrong with it."""
+        found: dict[str, list[Any]] = {}
         for path, values_ in self.leaves((), self.table((), "vary", tables)):
-            where, key = ("vary", *path), ".".join(path)
             if not isinstance(values_, list) or not values_:
-                self.wrong(where, f"{values_!r} is not a list of values; write [250, 500], for example")
+                problem = f"{values_!r} is not a list of values; write [250, 500], for example"
+                self.wrong(("vary", *path), problem)
                 continue
+            key = ".".join(path)
             found[key] = values_
-            for value in values_ if to_try else ():
-                try:
-                    vary.changed(plan, {key: value})
-                except RulesError as error:
-                    for problem in error.problems:
-                        self.wrong(where, problem.removeprefix(f"{key}: "))
-        return found
+            self.places_of_vary[key] = ("vary", *path)
+        return {} if self.problems else found
 
     def aim(self, tables: Table) -> Aim:
         stated = dict(self.table((), "aim", tables))
-        worth = self.worth(tables)
-        if "most" in stated and "least" in stated:
-            self.wrong(("aim", "least"), "one measure is made best: most, or least")
-        words = [word for word in ("most", "least") if word in stated]
-        best = next((stated[word] for word in words), None)
-        for word in words:
-            name = stated.pop(word)
-            if not isinstance(name, str):
-                self.wrong(("aim", word), f'{name!r} is not the name of a measure; write {word} = "loads", for example')
-                best = None
-            elif name in MEASURES:
-                try:
-                    check_direction(word, name)
-                except ValueError as error:
-                    self.wrong(("aim", word), str(error))
+        words = {word: stated.pop(word) for word in ("most", "least") if word in stated}
+        worth = self.table((), "worth", tables)
         try:
-            return Aim(best if best is not None else None if worth else "", stated, worth)
+            return Aim(**words, limits=stated, worth=worth or None)  # type: ignore[arg-type]
         except RulesError as error:
             for key, problem in error.by_rule:
-                names = ("most" if ("aim", "most") in self.lines else "least") if key == "best" else key
-                self.wrong(("aim", names), problem)
+                _, of_worth, price = key.partition("worth.")
+                self.wrong(("worth", price) if of_worth else ("worth",) if key == "worth" else ("aim", key), problem)
             return Aim()
-
-    def worth(self, tables: Table) -> Worth | None:
-        table = self.table((), "worth", tables)
-        self.known(("worth",), table, [one.name for one in fields(Worth)])
-        if not table or self.problems:
-            return None
-        try:
-            return Worth(**table)
-        except RulesError as error:
-            self.wrong(("worth",), error.problems[0].removeprefix("worth: "))
-            return None
 
     def checked(
         self,

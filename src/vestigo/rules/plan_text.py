@@ -1,29 +1,24 @@
-"""Writes a plan as the text of a plan file, which can be copied and replayed."""
+"""Writes a plan as the text of a plan file, which can be copied, replayed and read again."""
 
 import os
 from collections.abc import Mapping
-from dataclasses import fields
 from pathlib import Path
 from typing import Any
 
-from vestigo.measures import MEASURES
-from vestigo.rules.aim import Aim
-from vestigo.rules.plan import Plan
 from vestigo.rules.rules import Rules
 from vestigo.rules.toml_text import toml_text
-from vestigo.trace import Intake
 from vestigo.units import format_exact_bytes
 
 _SIZES = ("max_bytes", "entry_overhead", "assume_size")
+FROM_SCRATCH = "from_scratch"
+"""In a candidate's table: it does not build on the plan's own settings."""
 
 
-def plan_text(plan: Plan, folder: Path | None = None) -> str:
-    """All that the plan states, as TOML, without candidates and what varies. So its settings can be replayed alone.
+def plan_text(stated: Mapping[str, Any], folder: Path | None = None) -> str:
+    """The data of `Plan.to_dict` as TOML. Paths are relative to `folder`, where the file will be.
 
-    Paths are relative to `folder`, where the file will be.
-
-    >>> from vestigo.rules.rules import Rules
-    >>> print(plan_text(Plan(Rules(max_bytes=2**23, absolute="10m"), {"vessel": {"absolute": "never"}})))
+    >>> from vestigo.rules import Plan
+    >>> print(plan_text(Plan(Rules(max_bytes=2**23, absolute="10m"), {"vessel": {"absolute": "never"}}).to_dict()))
     [rules]
     max_bytes = "8 MiB"
     absolute = "10m"
@@ -32,36 +27,63 @@ def plan_text(plan: Plan, folder: Path | None = None) -> str:
     absolute = "never"
     <BLANKLINE>
     """
-    stated = plan.to_dict()
-    lookups = {name: _with_units(rules) for name, rules in stated["lookups"].items()}
-    for name, patterns in stated["keys"].items():
-        lookups.setdefault(name, {})["keys"] = {pattern: _with_units(rules) for pattern, rules in patterns}
+    aim = dict(stated.get("aim", {}))
+    worth = aim.pop("worth", {})
     tables = {
-        "trace": _trace(plan, folder),
-        "rules": _with_units(stated["rules"]),
-        "lookup": lookups,
-        "pool": {name: _with_units(pool) for name, pool in stated["pools"].items()},
+        "trace": _trace(stated, folder),
+        **_settings(stated),
+        "candidate": {name: _candidate(one, stated) for name, one in stated.get("candidates", {}).items()},
         "whatif": stated["what_if"],
-        "aim": _aim(plan.aim),
-        "worth": _worth(plan.aim),
-        "counters": plan.counters.to_dict(),
+        "vary": stated.get("vary", {}),
+        "aim": aim,
+        "worth": worth,
+        "counters": stated.get("counters", {}),
     }
     return toml_text({name: table for name, table in tables.items() if table})
 
 
-def _trace(plan: Plan, folder: Path | None) -> dict[str, Any]:
+def _trace(stated: Mapping[str, Any], folder: Path | None) -> dict[str, Any]:
     table: dict[str, Any] = {}
-    if plan.trace_path is not None:
-        path = plan.trace_path if folder is None else Path(os.path.relpath(plan.trace_path, folder))
-        table["path"] = path.as_posix()
-    if plan.warm_up:
-        table["warm_up"] = plan.to_dict()["warm_up"]
-    usual = Intake()
-    for one in fields(Intake):
-        value = getattr(plan.intake, one.name)
-        if value != getattr(usual, one.name):
-            table[one.name] = dict(value) if isinstance(value, Mapping) else value
-    return table
+    if (path := stated.get("trace_path")) is not None:
+        table["path"] = Path(path if folder is None else os.path.relpath(path, folder)).as_posix()
+    if stated["warm_up"] != "0s":
+        table["warm_up"] = stated["warm_up"]
+    return {**table, **stated.get("intake", {})}
+
+
+def _settings(stated: Mapping[str, Any]) -> dict[str, Any]:
+    lookups = {name: _with_units(rules) for name, rules in stated["lookups"].items()}
+    for name, patterns in stated["keys"].items():
+        lookups.setdefault(name, {})["keys"] = {pattern: _with_units(rules) for pattern, rules in patterns}
+    return {
+        "rules": _with_units(stated["rules"]),
+        "lookup": lookups,
+        "pool": {name: _with_units(pool) for name, pool in stated["pools"].items()},
+    }
+
+
+def _candidate(own: Mapping[str, Any], base: Mapping[str, Any]) -> dict[str, Any]:
+    """What is different in a candidate, if a file can say that; otherwise all of it."""
+    goes_on = (
+        own["keys"] == base["keys"]
+        and own["pools"] == base["pools"]
+        and list(own["lookups"])[: len(base["lookups"])] == list(base["lookups"])
+        and own["rules"].keys() >= base["rules"].keys()
+        and all(own["lookups"][name].keys() >= rules.keys() for name, rules in base["lookups"].items())
+    )
+    if not goes_on:
+        tables = _settings(own)
+        return {FROM_SCRATCH: True, **{name: table for name, table in tables.items() if table}}
+    lookups = {
+        name: _with_units(_different(rules, base["lookups"].get(name, {}))) for name, rules in own["lookups"].items()
+    }
+    rules = _with_units(_different(own["rules"], base["rules"]))
+    changed = {name: each for name, each in lookups.items() if each or name not in base["lookups"]}
+    return {name: table for name, table in (("rules", rules), ("lookup", changed)) if table}
+
+
+def _different(own: Mapping[str, Any], base: Mapping[str, Any]) -> dict[str, Any]:
+    return {rule: value for rule, value in own.items() if rule not in base or base[rule] != value}
 
 
 def _with_units(rules: Mapping[str, Any]) -> dict[str, Any]:
@@ -80,17 +102,3 @@ def rule_text(name: str, value: object) -> str:
     ('8 MiB', 'never')
     """
     return str(_with_unit(name, Rules.written(name, value)))
-
-
-def _aim(aim: Aim) -> dict[str, Any]:
-    limits = {name: list(texts) if isinstance(texts, tuple) else texts for name, texts in aim.bounds.items()}
-    if aim.best is None or aim.is_usual:
-        return limits
-    return {"most" if MEASURES[aim.best].more_is_better else "least": aim.best, **limits}
-
-
-def _worth(aim: Aim) -> dict[str, Any]:
-    if aim.worth is None:
-        return {}
-    stated = {one.name: getattr(aim.worth, one.name) for one in fields(aim.worth)}
-    return {name: value for name, value in stated.items() if value}

@@ -1,55 +1,19 @@
-"""Changes some rules of a plan, and makes every combination of several changes."""
+"""Settings by dotted key, values that vary, and every combination of them."""
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import replace
 from itertools import product
 from math import prod
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import Any
 
-from vestigo.errors import RulesError
+from vestigo.errors import RulesError, UnknownName
 from vestigo.rules.pool import Pool
 from vestigo.rules.rules import Rules
-from vestigo.rules.stated import Stated
 from vestigo.rules.trade_words import unknown_rule
-
-if TYPE_CHECKING:
-    from vestigo.rules.plan import Plan
 
 Changes = Mapping[str, Any]
 """New values by dotted key: ``rules.absolute``, ``lookup.vessel.max_entries``, ``pool.desk.max_bytes``."""
 
-_Settings = TypeVar("_Settings", Rules, Pool)
-_SHOWN = "rules.RULE, lookup.NAME.RULE or pool.NAME.RULE"
-
-
-def changed(plan: "Plan", changes: Changes) -> "Plan":
-    """The plan with these changes.
-
-    A change of ``rules`` reaches every look-up and key that does not state the rule itself. Raises RulesError for a key
-    that names no rule, and for values that mean nothing.
-
-    >>> from vestigo.rules import Plan
-    >>> changed(Plan(Rules(max_entries=5)), {"rules.max_entries": 9}).rules
-    Rules(max_entries=9)
-    """
-    rules: dict[str, Any] = {}
-    lookups: dict[str, dict[str, Any]] = {}
-    pools: dict[str, dict[str, Any]] = {}
-    for key, value in changes.items():
-        table, name, rule = place_of(key)
-        if table == "rules" and not name and rule in Rules.model_fields:
-            rules[rule] = value
-        elif table == "lookup" and name and rule in Rules.model_fields:
-            lookups.setdefault(name, {})[rule] = value
-        elif table == "pool" and name in plan.pools and rule in Pool.model_fields and rule != "lookups":
-            pools.setdefault(name, {})[rule] = value
-        else:
-            raise RulesError(f"{key}: {_what_is_wrong(plan, table, name, rule)}")
-    own = {
-        name: {**Stated.by(plan.lookups.get(name, {})), **lookups.get(name, {})} for name in [*plan.lookups, *lookups]
-    }
-    shared = {name: _remade(pool, pools.get(name, {})) for name, pool in plan.pools.items()}
-    return replace(plan, rules=_remade(plan.rules, rules), lookups=own, pools=shared, candidates={}, vary={})
+_WRITE = "write rules.RULE, lookup.NAME.RULE or pool.NAME.RULE"
 
 
 def place_of(key: str) -> tuple[str, str, str]:
@@ -61,6 +25,46 @@ def place_of(key: str) -> tuple[str, str, str]:
     table, _, rest = key.partition(".")
     name, _, rule = rest.rpartition(".")
     return table, name.strip("\"'"), rule
+
+
+def by_table(changes: Changes, pools: Mapping[str, Pool]) -> dict[tuple[str, str], dict[str, Any]]:
+    """The changes of each table: ``("rules", "")``, ``("lookup", NAME)``, ``("pool", NAME)``. Raises RulesError for a
+    key that names no rule, or a pool that is not among `pools`.
+
+    >>> by_table({"rules.max_entries": 9, "lookup.chart.sliding": "1m"}, {})
+    {('rules', ''): {'max_entries': 9}, ('lookup', 'chart'): {'sliding': '1m'}}
+    """
+    found: dict[tuple[str, str], dict[str, Any]] = {}
+    for key, value in changes.items():
+        table, name, rule = place_of(key)
+        if table not in ("rules", "lookup", "pool") or not rule or (table == "rules") == bool(name):
+            raise RulesError(f"{key}: {_no_setting(table, name, rule)}")
+        if table == "pool" and name not in pools:
+            raise UnknownName(f"{key}: there is no pool {name!r}; {_WRITE}")
+        known = [one for one in (Pool if table == "pool" else Rules).model_fields if one != "lookups"]
+        if rule not in known:
+            raise UnknownName(f"{key}: {unknown_rule(rule, known)}")
+        found.setdefault((table, name), {})[rule] = value
+    return found
+
+
+def plain_values(key: str, values: Sequence[Any]) -> tuple[Any, ...]:
+    """The values that vary under a key, as a plan file has them: durations of Python as text, for example. What means
+    nothing stays as it is.
+    """
+    table, _, rule = place_of(key)
+    return tuple(_plain(Pool if table == "pool" else Rules, rule, value) for value in values)
+
+
+def _plain(kind: type[Rules] | type[Pool], rule: str, value: Any) -> Any:
+    if type(value) in (bool, int, str) or callable(value) or rule not in kind.model_fields:
+        return value
+    if isinstance(value, (list, tuple)) and not hasattr(value, "_fields"):
+        return list(value)
+    try:
+        return kind.written(rule, kind.read(rule, value))
+    except ValueError:  # it is refused where the plan with this value is made
+        return value
 
 
 def combinations(vary: Mapping[str, Sequence[Any]]) -> Iterator[dict[str, Any]]:
@@ -86,17 +90,9 @@ def name_of(changes: Changes) -> str:
     return ", ".join(f"{key.removeprefix('lookup.').removeprefix('rules.')}={value}" for key, value in changes.items())
 
 
-def _remade(settings: _Settings, changes: Changes) -> _Settings:
-    """The plan made and checked anew, with everything else that it says."""
-    if not changes:
-        return settings
-    stated = {name: getattr(settings, name) for name in settings.model_fields_set}
-    return type(settings)(**stated | dict(changes))
-
-
-def _what_is_wrong(plan: "Plan", table: str, name: str, rule: str) -> str:
-    if table not in ("rules", "lookup", "pool") or not rule:
-        return f"is not a setting; write {_SHOWN}"
-    if table == "pool" and name not in plan.pools:
-        return f"there is no pool {name!r}; write {_SHOWN}"
-    return unknown_rule(rule, list((Pool if table == "pool" else Rules).model_fields))
+def _no_setting(table: str, name: str, rule: str) -> str:
+    if table == "lookups":
+        return f"is not a setting; write lookup.{name or 'NAME'}.{rule or 'RULE'}"
+    if table in Rules.model_fields and not rule:
+        return f"is not a setting; write rules.{table} or lookup.NAME.{table}"
+    return f"is not a setting; {_WRITE}"

@@ -1,6 +1,6 @@
 """Shows a sweep and its pick as text for the terminal: the answer first, then a table."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 import numpy as np
 from rich.console import Group, RenderableType
@@ -51,8 +51,11 @@ def _whose(found: Candidates) -> list[RenderableType]:
 
 
 def _notes(found: Candidates) -> list[Text]:
-    notes = [Text(f"\n{printable(note, most=300)}") for note in found.notes]
-    return [*assumed(found.today.result["whole"].get("assumptions", [])), *notes]
+    return [*assumed(found.today.result["whole"].get("assumptions", [])), *_below(found.notes)]
+
+
+def _below(notes: Iterable[str]) -> list[Text]:
+    return [Text(f"\n{printable(note, most=300)}") for note in notes]
 
 
 def _changes(candidates: Sequence[Candidate], found: Candidates) -> list[RenderableType]:
@@ -90,7 +93,8 @@ def pick_text(pick: Pick) -> RenderableType:
         _table("all look-ups", rows, found, pick.candidate if pick.is_met else None),
         Text(),
         *lines,
-        *_notes(found),
+        *assumed(found.today.result["whole"].get("assumptions", [])),
+        *_below(note for note in found.notes if note not in found.left_out),
     )
 
 
@@ -107,7 +111,7 @@ def curves_text(curves: Sequence[SizeCurve]) -> RenderableType:
         return Text("The trace has no events, so there is no curve.", style="bold")
     names = [one.name for one in curves]
     styles = [""] * len(curves)
-    share = format_share(curves[0].share)
+    share = format_share(curves[0].enough_share)
     enough = [
         in_one_unit("no limit", [one.ceiling for one in curves], SHARES),
         Column(f"{share} of it", "entries", [f"{one.enough_entries:,}" for one in curves]),

@@ -11,13 +11,13 @@ from rich.text import Text
 
 from vestigo.outcome import Keys, Measures, Outcome, unknown_staleness
 from vestigo.rules import WhatIf
+from vestigo.rules.plan_parts import TODAY
 from vestigo.show.grid import GAP, NAME, WIDTH, Column, grid, in_own_units
 from vestigo.show.notes import assumed, kept_together
 from vestigo.show.outcome import cause_columns, count, over_time, questions
 from vestigo.show.safe import printable
 from vestigo.show.watched import keys_text
 from vestigo.study import Comparison
-from vestigo.study.candidates import TODAY
 from vestigo.units import capitalised, counted, format_seconds, format_share, format_span
 
 _NARROW = 1

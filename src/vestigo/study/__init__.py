@@ -4,7 +4,7 @@ from vestigo.study.candidates import Candidate
 from vestigo.study.check import Check, Mistake, RuleTried, check, plan_lines
 from vestigo.study.compare import Comparison, compare
 from vestigo.study.confirm import Compared, Confirmation, Counters, Try, confirm, read_counters
-from vestigo.study.curve import SizeCurve, replayed_curve, size_curve, with_real_rates
+from vestigo.study.curve import SizeCurve, size_curve, with_real_rates
 from vestigo.study.drive import Clock, Difference, Driven, Explanation, OriginValue, ReadCounts, drive
 from vestigo.study.estimate import Estimate
 from vestigo.study.key_sample import KeySample
@@ -55,7 +55,6 @@ __all__ = [
     "load",
     "plan_lines",
     "read_counters",
-    "replayed_curve",
     "report",
     "save",
     "search",

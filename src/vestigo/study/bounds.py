@@ -18,10 +18,6 @@ from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
 from vestigo.trace.trace import LAST_KEYED, constant_column
 
-NO_CACHE = "no cache"
-KEEP_ALL = "no limits"
-ALWAYS_FRESH = "no limits, fresh"
-
 _TAKEN = ("entry_overhead", "hit_cost", "hit_cost_per_kib", "assume_size", "assume_cost")
 """What entries and hits take, and what is assumed: the same for all that is compared."""
 
@@ -46,7 +42,7 @@ class Ceiling:
     @property
     def stated(self) -> list[object]:
         """All that it depends on, besides the trace."""
-        return [self.plan.to_dict(), self.news_take, self.spares_nodes]
+        return [self.plan.replayed_to_dict(), self.news_take, self.spares_nodes]
 
 
 def no_cache(trace: Trace, plan: Plan) -> tuple[Trace, Job]:
@@ -106,7 +102,7 @@ def with_versions_as_keys(trace: Trace, assumed: Assumed) -> Trace:
     """
     rows, values, fill, numbering = len(trace), Values(trace), filler(trace, assumed), Numbering()
     key, found = column(rows, np.int32), column(rows, np.int8)
-    complete = trace.sizes.least != MISSING
+    complete = trace.size_range.least != MISSING
     size = trace.size if complete else column(rows, np.int64)
     begin = 0
     for part, (value, null) in values:

@@ -1,15 +1,16 @@
 """The measures of many candidates on one trace, beside today's settings, no cache and the ceilings: plain data."""
 
 import re
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import partial
 from typing import Any
 
 import numpy as np
 
+from vestigo.arguments import one_of
 from vestigo.data import Data
-from vestigo.errors import InputError
+from vestigo.errors import InputError, raise_for_unknown
 from vestigo.measures import MEASURES
 from vestigo.outcome import unknown_staleness
 from vestigo.rules import Aim, Plan
@@ -17,12 +18,8 @@ from vestigo.rules.plan import Called
 from vestigo.study.estimate import Estimate
 from vestigo.units import format_seconds
 
-Progress = Callable[[str, int, int], None]
-"""Called with what is made (``replays``, ``estimates``), how many of them are there, and of how many."""
-
-TODAY = "today"
-"""The name of the plan's own settings among candidates."""
-
+PARTS = ("whole", "first", "rest")
+"""Of the counted time: all of it, and the parts on which a choice is made and checked."""
 Result = dict[str, Any]
 """What is kept of a replay, as JSON has it: measures of the ``whole``, of the ``first`` part and of the ``rest`` of the
 counted time, and the counts of each slice of time (``slices``)."""
@@ -42,10 +39,14 @@ class Candidate(Data):
     result: Result
 
     def measure(self, name: str, part: str = "whole") -> float:
-        """One of `vestigo.measures.MEASURES`, for the ``whole`` time, the ``first`` part or the ``rest``."""
-        value = self.result[part]
-        for key in name.split("."):
-            value = value[key]
+        """One of `vestigo.measures.MEASURES`, or a count, for the ``whole`` time, the ``first`` part or the ``rest``.
+        Raises UnknownName.
+        """
+        value: Any = self.result[one_of("part", part, PARTS)]
+        for key in str(name).split("."):
+            value = value.get(key) if isinstance(value, dict) else None
+        if not isinstance(value, (int, float)):
+            raise_for_unknown("measure", name, MEASURES)
         return float(value)
 
     def __getattr__(self, name: str) -> Any:
@@ -64,6 +65,9 @@ class Candidate(Data):
     def slices(self, name: str) -> np.ndarray:
         """A count for each slice of time: ``reads``, ``hits``, ``stale_hits``, ``loads``."""
         return np.array(self.result["slices"][name], np.int64)
+
+    def __dir__(self) -> list[str]:
+        return [*super().__dir__(), *self.__dict__.get("result", {}).get("whole", {})]
 
     def __repr__(self) -> str:
         shown = ("fresh_hit_rate", "stale_rate", "loads", "memory_peak")
@@ -98,11 +102,20 @@ class Candidates(Data, Mapping[str, Candidate]):
     source: str = ""
     estimates: Mapping[str, Estimate] = field(default_factory=dict)
     """Estimates for all candidates, if only those that a sample put on the front were replayed."""
+    same: Mapping[str, str] = field(default_factory=dict, compare=False)
+    """Combinations that are the same settings as a candidate, and the name of that one."""
+    left_out: tuple[str, ...] = field(default=(), compare=False)
+    """Those of the `notes` that say which combinations were not tried, and which values change nothing."""
 
     def __getitem__(self, name: str) -> Candidate:
-        """A candidate by name, or by the number that tables show for a long name: ``found["#195"]``."""
-        if name not in self.candidates and re.fullmatch(r"#\d+", name) and int(name[1:]) < len(self):
+        """A candidate by name, or by the number that tables show for a long name: ``found["#195"]``. Raises
+        UnknownName.
+        """
+        if isinstance(name, str) and re.fullmatch(r"#\d+", name) and int(name[1:]) < len(self):
             return list(self.candidates.values())[int(name[1:])]
+        name = self.same.get(name, name)
+        if name not in self.candidates:
+            raise_for_unknown("candidate", name, self.candidates)
         return self.candidates[name]
 
     def __iter__(self) -> Iterator[str]:

@@ -18,8 +18,6 @@ def choose(found: Candidates, aim: Aim, seed: int) -> Pick:
     """Ranks candidates on all the counted time, and makes the same choice on the first part alone, to see what that
     gives on the rest. Raises InputError for an aim that the trace cannot judge.
     """
-    if aim.best is None and aim.worth is None:
-        raise InputError("aim: no measure is named, and no worth; name the measure to make best")
     aim = settled(aim, found)
     if not found.today.result["slices"]["reads"]:
         raise InputError(f"{found.source or 'the trace'}: holds no events, so there is nothing to choose by")
@@ -32,13 +30,13 @@ def _pick(found: Candidates, aim: Aim, seed: int) -> Pick:
         return cost(found, aim, one)
 
     def farthest(one: Candidate) -> float:
-        return max(each.share for each in excesses(found, one, aim.limits))
+        return max(each.share for each in excesses(found, one, aim.each_limit))
 
     ranked = _ranked(found, aim)
-    within = [one for one in ranked if not excesses(found, one, aim.limits)]
+    within = [one for one in ranked if not excesses(found, one, aim.each_limit)]
     if not within:
         nearest = min(ranked, key=farthest)
-        return Pick(found, aim, nearest, tuple(excesses(found, nearest, aim.limits)))
+        return Pick(found, aim, nearest, tuple(excesses(found, nearest, aim.each_limit)))
     pick = within[0]
     runner_up = next((one for one in within[1:] if one.result["slices"] != pick.result["slices"]), None)
     resamples = Resamples(len(pick.result["slices"]["reads"]), seed)
@@ -65,12 +63,12 @@ def _ranked(found: Candidates, aim: Aim, part: str = "whole") -> list[Candidate]
 
 
 def _best_within(found: Candidates, aim: Aim, part: str) -> Candidate | None:
-    return next((one for one in _ranked(found, aim, part) if not excesses(found, one, aim.limits, part)), None)
+    return next((one for one in _ranked(found, aim, part) if not excesses(found, one, aim.each_limit, part)), None)
 
 
 def _held_out(found: Candidates, aim: Aim) -> HeldOut:
     chosen = _best_within(found, aim, "first")
-    broken = tuple(excesses(found, chosen, aim.limits, "rest")) if chosen else ()
+    broken = tuple(excesses(found, chosen, aim.each_limit, "rest")) if chosen else ()
     return HeldOut(chosen, broken, _best_within(found, aim, "rest"))
 
 
@@ -81,8 +79,8 @@ def settled(aim: Aim, found: Candidates) -> Aim:
     if found.stale_known:
         return aim
     if aim.is_usual:
-        aim = Aim("hit_rate", aim.bounds, aim.worth)
-    asked = [name for name in (aim.best, *(limit.name for limit in aim.limits)) if name]
+        aim = Aim(most="hit_rate", limits=aim.limits)
+    asked = [name for name in (aim.best, *(limit.name for limit in aim.each_limit)) if name]
     if unknown := [MEASURES[name].label for name in asked if MEASURES[name].of_staleness]:
         raise InputError(f"aim: {' and '.join(dict.fromkeys(unknown))} cannot be judged: {found.staleness_unknown}")
     return aim
@@ -91,8 +89,8 @@ def settled(aim: Aim, found: Candidates) -> Aim:
 def _relaxed(found: Candidates, aim: Aim, ranked: Sequence[Candidate], pick: Candidate) -> list[Relaxed]:
     """For each limit, the candidate that is better than the pick, breaks only this limit, and breaks it least."""
     here, relaxed = cost(found, aim, pick), []
-    for limit in aim.limits:
-        others = [other for other in aim.limits if other is not limit]
+    for limit in aim.each_limit:
+        others = [other for other in aim.each_limit if other is not limit]
         beyond = [
             (each[0].share, -(here - cost(found, aim, one)), number)
             for number, one in enumerate(ranked)

@@ -11,16 +11,17 @@ import numpy as np
 from vestigo.data import Data
 from vestigo.engine.job import Job, job
 from vestigo.engine.ready import prepare
-from vestigo.engine.replay import Engine, run
-from vestigo.engine.what_if import applied
-from vestigo.errors import RulesError
+from vestigo.engine.replay import run
+from vestigo.engine.what_if import applied, settled_plan
+from vestigo.errors import raise_for_unknown
 from vestigo.outcome import Outcome
 from vestigo.prepared.assumed import assume
+from vestigo.progress import Progress, reporting
 from vestigo.rules import Plan, WhatIf
-from vestigo.rules.plan import Called
+from vestigo.rules.plan import Called, Engine
+from vestigo.rules.plan_parts import ALWAYS_FRESH, KEEP_ALL, NO_CACHE, TODAY
 from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.study import bounds
-from vestigo.study.candidates import TODAY, Progress
 from vestigo.study.optimum import most_hits
 from vestigo.study.threads import side_by_side
 from vestigo.trace import Op, Readable, Trace
@@ -46,6 +47,9 @@ class Comparison(Data, Mapping[str, Outcome]):
     """What outputs call today's settings."""
 
     def __getitem__(self, name: str) -> Outcome:
+        """An outcome by name. Raises UnknownName."""
+        if name not in self.outcomes:
+            raise_for_unknown("settings", name, self.outcomes)
         return self.outcomes[name]
 
     def __iter__(self) -> Iterator[str]:
@@ -57,17 +61,17 @@ class Comparison(Data, Mapping[str, Outcome]):
     @property
     def baseline(self) -> Outcome:
         """The same reads with no cache."""
-        return self[bounds.NO_CACHE]
+        return self[NO_CACHE]
 
     @property
     def settings(self) -> list[str]:
         """The names of today's settings and of the candidates."""
-        others = (bounds.NO_CACHE, bounds.KEEP_ALL, bounds.ALWAYS_FRESH)
+        others = (NO_CACHE, KEEP_ALL, ALWAYS_FRESH)
         return [name for name in self if name not in others]
 
     @property
     def ceilings(self) -> list[str]:
-        return [bounds.KEEP_ALL, bounds.ALWAYS_FRESH]
+        return [KEEP_ALL, ALWAYS_FRESH]
 
     def to_dict(self) -> dict[str, Any]:
         """The `to_dict` of each outcome, by name. Those of settings have `most_hits` too."""
@@ -89,12 +93,11 @@ class Comparison(Data, Mapping[str, Outcome]):
 
 
 def compare(
-    trace: Readable, plan: Settings, *, engine: Engine = "native", progress: Progress | None = None
+    trace: Readable, settings: Settings, *, engine: Engine = "native", progress: Progress | bool | None = None
 ) -> Comparison:
     """Replays the plan's own settings, every candidate, the baseline and the ceilings.
 
-    `progress` is called with what is being done (``"replays"``), how many are done, and how many there are. Raises
-    RulesError if the plan does not fit the trace.
+    `progress` is as in `sweep`. Raises RulesError if the settings do not fit the trace.
 
     >>> from vestigo import Rules, read_trace
     >>> trace = read_trace({"at": [0, 10, 20, 30], "key": ["a", "b", "a", "b"]})
@@ -102,27 +105,29 @@ def compare(
     >>> {name: outcome.hits for name, outcome in results.items()}
     {'no cache': 0, 'today': 0, 'no limits': 2, 'no limits, fresh': 2}
     """
-    plan = plan_of(plan)
-    check_names(plan)
-    what_if = plan.what_if
-    trace, plan = applied(trace_of(trace, plan), plan)
-    candidates = {name: dataclasses.replace(one, warm_up=plan.warm_up) for name, one in plan.candidates.items()}
+    stated = plan_of(settings, engine)
+    given = trace_of(trace, stated)
+    trace, plan = applied(given, stated)
+    candidates = {
+        name: settled_plan(
+            given, dataclasses.replace(one, warm_up=stated.warm_up, what_if=stated.what_if, engine=engine)
+        )
+        for name, one in stated.candidates.items()
+    }
     plans = {TODAY: plan, **candidates}
     no_cache, *ideals = references(trace, plan, list(plans.values()))
-    jobs = {bounds.NO_CACHE: no_cache()} | {name: (trace, job(trace, one)) for name, one in plans.items()}
-    jobs |= {name: ideal() for name, ideal in zip((bounds.KEEP_ALL, bounds.ALWAYS_FRESH), ideals, strict=True)}
-    if engine == "native":
-        prepare(trace, [one for of, one in jobs.values() if of is trace])
-    with side_by_side() as pool:
-        futures = {name: pool.submit(run, *jobs[name], engine, name) for name in jobs}
+    jobs = {NO_CACHE: no_cache()} | {name: (trace, job(trace, one)) for name, one in plans.items()}
+    jobs |= {name: ideal() for name, ideal in zip((KEEP_ALL, ALWAYS_FRESH), ideals, strict=True)}
+    prepare(trace, [one for of, one in jobs.values() if of is trace])
+    with reporting(progress) as report, side_by_side() as pool:
+        futures = {name: pool.submit(run, *jobs[name], name) for name in jobs}
         bounded = {name: pool.submit(most_hits, trace, one) for name, one in plans.items()}
         for done, _ in enumerate(as_completed(futures.values()), 1):
-            if progress:
-                progress("replays", done, len(futures))
+            report("replays", done, len(futures))
         return Comparison(
             {name: future.result() for name, future in futures.items()},
             {name: future.result() for name, future in bounded.items()},
-            what_if,
+            stated.what_if,
             _scopes(trace, jobs[TODAY][1].first_counted),
             plan.called,
         )
@@ -131,13 +136,6 @@ def compare(
 def _scopes(trace: Trace, first_counted: int) -> int:
     named = trace.scope[first_counted:][trace.op[first_counted:] == Op.READ]
     return len(np.unique(named[named >= 0]))
-
-
-def check_names(plan: Plan) -> None:
-    """Raises RulesError if a candidate has a name that means something else."""
-    taken = {bounds.NO_CACHE, TODAY, bounds.KEEP_ALL, bounds.ALWAYS_FRESH} & set(plan.candidates)
-    if taken:
-        raise RulesError([f"candidate {name!r}: the name is taken; choose another" for name in sorted(taken)])
 
 
 def references(trace: Trace, plan: Plan, settings: Sequence[Plan]) -> list[Callable[[], tuple[Trace, Job]]]:

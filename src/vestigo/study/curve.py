@@ -1,12 +1,12 @@
 """``size_curve``: the hit rate at every size, in one pass."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 
-from vestigo.arguments import argument
+from vestigo.arguments import argument, several, share_above_zero, whole_number
 from vestigo.data import Data
 from vestigo.engine.context import whose_cache
 from vestigo.engine.groups import groups_of
@@ -14,16 +14,15 @@ from vestigo.engine.job import job
 from vestigo.engine.replay import run
 from vestigo.engine.size_counts import Ask, size_counts
 from vestigo.engine.what_if import applied
-from vestigo.errors import RulesError, unknown
+from vestigo.errors import RulesError, raise_for_unknown
 from vestigo.prepared.assumed import Assumed, assume
 from vestigo.prepared.counting import first_counted
 from vestigo.rules import Rules
 from vestigo.rules.settings import Settings, plan_of, trace_of
-from vestigo.rules.stated import Stated
 from vestigo.trace import Readable, Trace
 from vestigo.trace.columns import MISSING
 from vestigo.trace.trace import Longs
-from vestigo.units import Duration, format_bytes, format_share, parse_bytes, parse_share
+from vestigo.units import Duration, format_bytes, format_share, parse_bytes
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -56,8 +55,8 @@ class SizeCurve(Data):
     lifetimes: tuple[Duration, ...] = ()
     surface: np.ndarray | None = None
     """The hit rate by size and sliding lifetime."""
-    share: float = 0.95
-    """How much of the hits without a limit is `enough`."""
+    enough_share: float = 0.95
+    """How much of the hits without a limit is enough."""
     real_rate: float | None = None
     """The hit rate of today's settings with all of their rules, if they were replayed."""
     whose: str = ""
@@ -69,13 +68,18 @@ class SizeCurve(Data):
 
     def hit_rate(self, max_entries: int | None = None, *, max_bytes: int | str | None = None) -> float:
         """The hit rate at a number of entries, or at bytes (``"64 MiB"``). For bytes it is exact at the curve's
-        `bytes` from `exact_from` on.
+        `bytes` from `exact_from` on. Raises RulesError for what is not a size.
         """
-        steps, hits, size = (
-            (self.entries, self.entry_hits, max_entries)
-            if max_bytes is None
-            else (self.bytes, self.byte_hits, argument("max_bytes", parse_bytes, max_bytes))
-        )
+        if max_entries is not None and max_bytes is not None:
+            raise RulesError("max_entries and max_bytes are both given; the curve knows one at a time")
+        if isinstance(max_entries, str):
+            raise RulesError(f"max_entries: {max_entries!r} is not a number of entries; for bytes give max_bytes=")
+        if max_bytes is None:
+            size = None if max_entries is None else whole_number("max_entries", max_entries, 0)
+            steps, hits = self.entries, self.entry_hits
+        else:
+            size = argument("max_bytes", parse_bytes, max_bytes)
+            steps, hits = self.bytes, self.byte_hits
         if not len(steps) or not self.reads:
             return 0.0
         place = len(steps) if size is None else int(np.searchsorted(steps, size, "right"))
@@ -88,13 +92,13 @@ class SizeCurve(Data):
 
     @property
     def enough_entries(self) -> int:
-        """The smallest size that gives `share` of the hits without a limit. It is 0 if nothing is read again."""
-        return _least(self.entries, self.entry_hits, self.share)
+        """The smallest size that gives `enough_share` of the hits without a limit. It is 0 if nothing is read again."""
+        return _least(self.entries, self.entry_hits, self.enough_share)
 
     @property
     def enough_bytes(self) -> int:
         """The smallest size in bytes that is known to be enough: none below `exact_from` is known."""
-        least = _least(self.bytes, self.byte_hits, self.share)
+        least = _least(self.bytes, self.byte_hits, self.enough_share)
         return max(least, min(self.exact_from, int(self.bytes[-1]))) if least else 0
 
     @property
@@ -152,7 +156,7 @@ class SizeCurve(Data):
             "name": self.name,
             "reads": self.reads,
             "ceiling": self.ceiling,
-            "enough": {"share": self.share, "entries": self.enough_entries, "bytes": self.enough_bytes},
+            "enough": {"share": self.enough_share, "entries": self.enough_entries, "bytes": self.enough_bytes},
             "limit": {
                 "entries": self.max_entries,
                 "bytes": self.max_bytes,
@@ -178,26 +182,28 @@ class SizeCurve(Data):
     def __repr__(self) -> str:
         return (
             f"<SizeCurve {self.name}: {self.reads:,} reads, at most {format_share(self.ceiling)} hits; "
-            f"{format_share(self.share)} of that with {self.enough_entries:,} entries, "
+            f"{format_share(self.enough_share)} of that with {self.enough_entries:,} entries, "
             f"{format_bytes(self.enough_bytes)}>"
         )
 
 
 def size_curve(  # noqa: PLR0913  # options by name
     trace: Readable,
-    plan: Settings | None = None,
+    settings: Settings | None = None,
     *,
     lookup: str | None = None,
-    sizes: Sequence[int] = (),
-    lifetimes: Sequence[Duration | str] = (),
-    share: str = ENOUGH,
+    sizes: Iterable[int] = (),
+    lifetimes: Iterable[Duration | str] = (),
+    enough: str = ENOUGH,
 ) -> SizeCurve:
     """The exact hit rate of LRU at every size, in one pass, for one look-up or for all in one room.
 
     It uses from the plan the warm-up, the circumstances, overheads, whether writes replace, and today's limits, which
     are marked. With `sizes` (entries) and `lifetimes`, the curve has a `surface`: the hit rate at each size with each
-    sliding lifetime. `share` says how much of the hits without a limit is `enough`. For other policies and rules see
-    `replayed_curve`. Raises RulesError for a look-up that the trace does not have.
+    sliding lifetime. `enough` says how much of the hits without a limit is enough. For other policies and rules, sweep
+    the sizes: ``vary={"rules.max_entries": sizes}``.
+
+    Raises UnknownName for a look-up that the trace does not have, and RulesError for other arguments that mean nothing.
 
     >>> from vestigo import read_trace
     >>> trace = read_trace({"at": [0, 1, 2, 3, 4], "key": ["a", "b", "a", "c", "b"]})
@@ -205,15 +211,15 @@ def size_curve(  # noqa: PLR0913  # options by name
     >>> [curve.hit_rate(size) for size in (1, 2, 3)]
     [0.0, 0.2, 0.4]
     """
-    stated = plan_of(plan or Rules())
+    stated = plan_of(settings if settings is not None else Rules())
+    enough_share = share_above_zero("enough", enough, ENOUGH)
+    spans = sorted(argument("lifetimes", Duration.parse, one) for one in several("lifetimes", lifetimes, '["10m"]'))
+    steps = sorted({whole_number("sizes", one, 1) for one in several("sizes", sizes, "[100, 1000]")})
+    if bool(steps) != bool(spans):
+        raise RulesError("sizes and lifetimes make a surface together; give both, or neither")
     trace, stated = applied(trace_of(trace, stated), stated)
     names = _chosen(trace, lookup)
-    enough = float(argument("share", parse_share, share))
-    if enough == 0:
-        raise RulesError(f'share: {share!r} asks for nothing; write a share above 0%, such as "95%"')
     rules = stated.rules_for(lookup) if lookup is not None else stated.rules
-    spans = sorted(argument("lifetimes", Duration.parse, one) for one in lifetimes)
-    steps = sorted(set(sizes))
     ask = Ask(
         [name in names for name in trace.lookups],
         [stated.rules_for(name).per == "node" for name in trace.lookups],
@@ -238,44 +244,24 @@ def size_curve(  # noqa: PLR0913  # options by name
         tuple(steps),
         tuple(spans),
         _surface(counts.surface, counts.reads) if steps and spans else None,
-        enough,
+        enough_share,
         whose=whose_cache(trace, groups_of(trace, stated)) if len(trace.nodes) > 1 else "",
         exact_from=_largest(trace, [name in names for name in trace.lookups], assumed) + rules.entry_overhead,
     )
 
 
-def with_real_rates(trace: Readable, plan: Settings, curves: Sequence[SizeCurve]) -> list[SizeCurve]:
+def with_real_rates(trace: Readable, settings: Settings, curves: Sequence[SizeCurve]) -> list[SizeCurve]:
     """The curves of look-ups, each with the hit rate that the plan's own settings give."""
-    stated = plan_of(plan)
+    stated = plan_of(settings)
     trace, stated = applied(trace_of(trace, stated), stated)
-    outcome = run(trace, job(trace, stated), "native", "today")
+    outcome = run(trace, job(trace, stated), "today")
     return [replace(one, real_rate=outcome.lookups[one.name].hit_rate) for one in curves]
-
-
-def replayed_curve(trace: Readable, plan: Settings, lookup: str, sizes: Sequence[int]) -> dict[int, float]:
-    """The hit rate of one look-up under the plan's own policy and rules, with a replay for each of some `max_entries`.
-
-    >>> from vestigo import Plan, Rules, read_trace
-    >>> trace = read_trace({"at": [0, 1, 2, 3, 4], "key": ["a", "b", "a", "c", "b"]})
-    >>> replayed_curve(trace, Plan(Rules(eviction="fifo")), "reads", [1, 2, 3])
-    {1: 0.0, 2: 0.4, 3: 0.4}
-    """
-    plan = plan_of(plan)
-    trace, plan = applied(trace_of(trace, plan), plan)
-    _chosen(trace, lookup)
-    found = {}
-    for size in sizes:
-        own = {**Stated.by(plan.lookups.get(lookup, {})), "max_entries": size}
-        one = replace(plan, lookups={**plan.lookups, lookup: own}, candidates={})
-        found[size] = run(trace, job(trace, one), "native", lookup).lookups[lookup].hit_rate
-    return found
 
 
 def _chosen(trace: Trace, lookup: str | None) -> tuple[str, ...]:
     if lookup is None:
         return trace.lookups
-    if lookup not in trace.lookups:
-        raise RulesError(f"look-up {unknown(lookup, list(trace.lookups))}")
+    raise_for_unknown("look-up", lookup, trace.lookups)
     return (lookup,)
 
 

@@ -14,7 +14,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from vestigo.arguments import argument
+from vestigo.arguments import argument, whole_number
 from vestigo.engine.job import job
 from vestigo.engine.replay import run
 from vestigo.engine.what_if import applied
@@ -23,6 +23,7 @@ from vestigo.prepared.assumed import Assumed, assume
 from vestigo.prepared.counting import first_counted, slicing
 from vestigo.prepared.entries import has_unnamed_node
 from vestigo.rules import Plan, Pool, Rules
+from vestigo.rules.plan import OF_A_WHOLE_LOOKUP
 from vestigo.rules.pool import POOL_RULES
 from vestigo.rules.settings import Settings, plan_of
 from vestigo.study.estimate import Estimate
@@ -31,7 +32,7 @@ from vestigo.study.student import student_quantile
 from vestigo.study.threads import side_by_side
 from vestigo.trace import Readable, Trace, read_trace
 from vestigo.trace.trace import LAST_KEYED
-from vestigo.units import parse_share
+from vestigo.units import counted, parse_share
 
 SAMPLES = 4
 _MOST_SAMPLES = 10
@@ -46,7 +47,7 @@ _MOST_COARSE = 0.05
 class KeySample:
     """Estimates the measures of plans on one trace. It is made once, and asked for many plans.
 
-    `share` is the share of the keys in each sample.
+    `sample` is the share of the keys in each of the `samples`. Raises RulesError for arguments that mean nothing.
 
     >>> from vestigo import synth
     >>> trace = synth(reads=60_000, keys=5000, skew=0.9, seed=1)
@@ -55,17 +56,20 @@ class KeySample:
     True
     """
 
-    def __init__(self, trace: Readable, share: str = "10%", *, samples: int = SAMPLES, seed: int = 0) -> None:
-        part = float(argument("share", parse_share, share))
+    def __init__(self, trace: Readable, sample: str = "10%", *, samples: int = SAMPLES, seed: int = 0) -> None:
+        part = float(argument("sample", parse_share, sample))
         if not 0 < part <= 0.5:
-            raise RulesError(f'share: {share!r} is not between 0% and 50%; write "10%", for example')
+            raise RulesError(f'sample: {sample!r} is not between 0% and 50%; write "10%", for example')
         most = min(round(1 / part), _MOST_SAMPLES)
-        if not 1 <= samples <= most:
-            raise RulesError(f"samples: {samples} of them have no room beside each other; write from 1 to {most}")
+        if whole_number("samples", samples, 1) > most:
+            raise RulesError(
+                f"samples: {samples} samples of {sample} have no room beside each other; write up to {most}, or a "
+                "smaller sample"
+            )
         self._whole = read_trace(trace)
         self._group = round(1 / part)
         self._samples = samples
-        self._seed = seed
+        self._seed = whole_number("seed", seed, 0)
         self._made: dict[tuple[str, Assumed, int], list[Sample]] = {}
         self._lock = Lock()
 
@@ -78,11 +82,21 @@ class KeySample:
         member = grouped(self._whole, self._group, self._seed).member[self._whole.key[keyed]]
         return float(np.mean(member <= 0)) if len(keyed) else 1.0  # it is in every sample, or in the first
 
-    def estimate(self, plan: Settings) -> Estimate:
+    def __repr__(self) -> str:
+        return f"<KeySample of {self._whole.source}: {counted(self._samples, 'sample')} of 1 key in {self._group}>"
+
+    def __getstate__(self) -> dict[str, Any]:
+        """What it is made from. Samples are drawn anew where they are asked for."""
+        return {name: value for name, value in self.__dict__.items() if name not in ("_lock", "_made")}
+
+    def __setstate__(self, state: dict[str, Any]) -> None:
+        self.__dict__.update(state, _made={}, _lock=Lock())
+
+    def estimate(self, settings: Settings) -> Estimate:
         """Estimates a plan. Raises RulesError for what a sample cannot tell: conditions on values, hits that cost by
         size, `gdsf`, pools with two limits.
         """
-        asked = plan_of(plan)
+        asked = plan_of(settings)
         trace, plan = applied(self._whole, asked)
         _check(trace, plan)
         assumed, first = assume(trace, plan), first_counted(trace, plan.warm_up)
@@ -118,7 +132,7 @@ def _counted(sample: Sample, plan: Plan) -> _Counted:
     only_sums = slicing(trace, sample.first_counted, 1)
     asked = job(trace, _on_sample(sample.there, plan, by_bytes))
     asked = dataclasses.replace(asked, first_counted=sample.first_counted, slicing=only_sums)
-    outcome = run(trace, asked, "native", "sample")
+    outcome = run(trace, asked, "sample")
     total, grain, memory, room = np.zeros(len(_COUNTS)), np.zeros(len(_COUNTS)), 0.0, np.inf
     for name, ratio in sample.ratios.items():
         limits = plan.pool_rules(name)
@@ -219,10 +233,18 @@ def _on_sample(there: frozenset[str], plan: Plan, by_bytes: Mapping[str, bool]) 
             for twin in (name, all_in(name)):
                 if twin in there:
                     lookups[twin] = _without_room(plan.rules_for(name))
-                    keys[twin] = {text: _without_room(rules) for text, rules in plan.rules_for_keys(name).items()}
+                    keys[twin] = {text: _of_keys(rules) for text, rules in plan.rules_for_keys(name).items()}
     return Plan(lookups=lookups, keys={name: each for name, each in keys.items() if each}, pools=made)
 
 
 def _without_room(rules: Rules) -> Rules:
-    stated: dict[str, Any] = {name: getattr(rules, name) for name in rules.model_fields_set if name not in POOL_RULES}
-    return Rules(**stated | {"entry_overhead": 0})
+    return Rules(**_stated(rules, without=POOL_RULES), entry_overhead=0)
+
+
+def _of_keys(rules: Rules) -> Rules:
+    return Rules(**_stated(rules, without=OF_A_WHOLE_LOOKUP), entry_overhead=0)
+
+
+def _stated(rules: Rules, without: Sequence[str]) -> dict[str, Any]:
+    left_out = (*without, "entry_overhead")
+    return {name: getattr(rules, name) for name in rules.model_fields_set if name not in left_out}

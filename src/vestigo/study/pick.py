@@ -6,7 +6,7 @@ from typing import Any, NamedTuple
 
 from vestigo.data import Data
 from vestigo.measures import MEASURES
-from vestigo.rules import Aim, Worth
+from vestigo.rules import Aim, Plan, Worth
 from vestigo.rules.aim import Limit
 from vestigo.study.candidates import Candidate, Candidates
 
@@ -70,6 +70,11 @@ class Pick(Data):
     """The reasons in sentences. The first one says what to take."""
 
     @property
+    def plan(self) -> Plan:
+        """The settings of the candidate."""
+        return self.candidate.plan
+
+    @property
     def is_met(self) -> bool:
         """Whether some candidate keeps the limits."""
         return not self.broken
@@ -112,7 +117,7 @@ class Pick(Data):
         return {
             "name": self.candidate.name,
             "changes": dict(self.candidate.changes),
-            "plan": self.candidate.plan.to_dict(),
+            "plan": self.candidate.plan.replayed_to_dict(),
             "is_met": self.is_met,
             "holds": self.holds,
             "held_out": {

@@ -16,11 +16,12 @@ def sentences(pick: Pick) -> tuple[str, ...]:
     """The sentences: what to take, what gets better and worse, how sure that is, what the limits cost, and its
     neighbours.
     """
+    left_out = tuple(f"{capitalised(one)}." for one in pick.among.left_out)
     if not pick.is_met:
-        return (_sentence(pick),)
+        return (_sentence(pick), *left_out)
     if pick.is_alone:
-        return (_sentence(pick), _resampled(pick))
-    return (_sentence(pick), *_what_changes(pick), *how_sure(pick), *neighbours(pick))
+        return (_sentence(pick), _resampled(pick), *left_out)
+    return (_sentence(pick), *_what_changes(pick), *how_sure(pick), *neighbours(pick), *left_out)
 
 
 def _sentence(pick: Pick) -> str:
@@ -41,7 +42,7 @@ def _sentence(pick: Pick) -> str:
             f"{pick.goal} {own}. To compare others, state values to try under [vary] in the plan, or a "
             "[candidate.NAME]."
         )
-    limits = " that keeps the limits" if pick.aim.limits else ""
+    limits = " that keeps the limits" if pick.aim.each_limit else ""
     if pick.candidate.name == pick.among.today.name:
         best = f"are the best of {_how_many(pick)}{limits.replace('keeps', 'keep')}"
         return f"{_doubt(pick)}{capitalised(settings.words)} {best}: {pick.goal} {own}."
@@ -142,7 +143,7 @@ def neighbours(pick: Pick) -> list[str]:
         )
     if pick.cheaper is not None:
         lines.append(f"The best that takes less memory: {_shown(pick, pick.cheaper)}.")
-    if pick.better is not None and pick.aim.limits:
+    if pick.better is not None and pick.aim.each_limit:
         lines.append(f"Best candidate that breaks a limit: {_shown(pick, pick.better)}.")
     return lines
 

@@ -17,7 +17,7 @@ _OF_SLICES = tuple(dict.fromkeys(name for one in MEASURES.values() if one.of_sli
 
 def replayed(trace: Trace, job: Job, name: str, split_ns: int) -> Result:
     """Replays a plan, and returns what is kept of it."""
-    return result_of(run(trace, job, "native", name), split_ns)
+    return result_of(run(trace, job, name), split_ns)
 
 
 def result_of(outcome: Outcome, split_ns: int) -> Result:

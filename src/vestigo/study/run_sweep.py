@@ -3,7 +3,7 @@
 import dataclasses
 import os
 import time
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from concurrent.futures import Executor
 from functools import cache, lru_cache
 from pathlib import Path
@@ -11,17 +11,20 @@ from typing import Any
 
 import numpy as np
 
-from vestigo.arguments import argument
+from vestigo.arguments import share_above_zero
 from vestigo.engine.job import Job, job
 from vestigo.engine.ready import prepare
-from vestigo.engine.what_if import applied
+from vestigo.engine.what_if import applied, changed_trace, settled_plan
 from vestigo.errors import RulesError, TraceError
+from vestigo.progress import Progress, reporting
 from vestigo.rules import Plan
+from vestigo.rules.plan import Engine
+from vestigo.rules.plan_parts import ALWAYS_FRESH, KEEP_ALL, NO_CACHE, TODAY
 from vestigo.rules.settings import Settings, plan_of, trace_of
-from vestigo.rules.vary import changed, combinations, count, name_of
+from vestigo.rules.vary import count
 from vestigo.study import bounds
-from vestigo.study.candidates import TODAY, Candidate, Progress, Result
-from vestigo.study.compare import check_names, references
+from vestigo.study.candidates import Candidate, Result
+from vestigo.study.compare import references
 from vestigo.study.estimate import Estimate
 from vestigo.study.front import unbeaten_rows
 from vestigo.study.key_sample import KeySample
@@ -29,27 +32,27 @@ from vestigo.study.results import replayed, split_at
 from vestigo.study.store import trace_name
 from vestigo.study.sweep import Sweep
 from vestigo.study.tasks import Task, Tasks
+from vestigo.study.tried import tried
 from vestigo.trace import Readable, Trace, read_trace
-from vestigo.units import parse_share
 
-REFERENCES = (bounds.NO_CACHE, bounds.KEEP_ALL, bounds.ALWAYS_FRESH)
+Settled = dict[str, tuple[Mapping[str, Any], Plan]]
+"""By name: what a candidate changes, and its plan."""
+REFERENCES = (NO_CACHE, KEEP_ALL, ALWAYS_FRESH)
 SHARE_FOR_REST = "40%"
 """Of the counted time: what is held back to check a choice."""
-
-Asked = dict[str, tuple[Mapping[str, Any], Plan]]
-"""By name: what a candidate changes, and its plan."""
 
 
 def sweep(  # noqa: PLR0913
     trace: Readable,
-    plan: Settings,
+    settings: Settings,
     *,
     results: str | Path | None = None,
     rest: str = SHARE_FOR_REST,
     sample: str | None = None,
     only: Iterable[Mapping[str, Any]] | None = None,
     executor: Executor | None = None,
-    progress: Progress | None = None,
+    engine: Engine = "native",
+    progress: Progress | bool | None = None,
 ) -> Sweep:
     """Replays today's settings, the plan's candidates and every combination of what varies, on all cores.
 
@@ -57,88 +60,145 @@ def sweep(  # noqa: PLR0913
     candidate whose trace and rules are unchanged is not replayed again. The last `rest` of the counted time (``"40%"``)
     is held back, to check what a choice made on the time before gives there. With a `sample` (``"10%"`` of the keys)
     all candidates are estimated first, and only those that no other beats are replayed (see `KeySample`). If `only` is
-    given, only these combinations are tried. With an `executor` (`concurrent.futures`), whose workers may be other
-    processes or machines, `trace` is the path of a prepared file that all of them can open. `progress` is called with
-    what is being done (``"estimates"``, ``"replays"``), how many are done, and how many there are.
+    given, only these combinations are tried. Combinations that are the same settings on this trace are tried once, and
+    those that contradict themselves are left out; `Sweep.left_out` says so. With an `executor` (`concurrent.futures`),
+    whose workers may be other processes or machines, `trace` is the path of a prepared file that all of them can open.
 
-    Raises RulesError if the plan does not fit the trace, and Interrupted on Ctrl-C or when workers are lost.
+    `progress` is a function that is called with what is being done (``"estimates"``, ``"replays"``), how many are done,
+    and how many there are. In a notebook progress is shown unless it is False; with True it is shown everywhere.
 
-    >>> from vestigo import Rules, read_trace
+    Raises RulesError if the settings do not fit the trace, and WorkersLost or, on Ctrl-C, Interrupted. The `found` of
+    both is a sweep of what was replayed by then.
+
+    >>> from vestigo import Plan, Rules, read_trace
     >>> trace = read_trace({"at": [0, 10, 20, 30], "key": ["a", "b", "a", "b"]})
     >>> found = sweep(trace, Plan(Rules(max_entries=1), vary={"rules.max_entries": [2, 3]}))
     >>> {name: candidate.measure("hit_rate") for name, candidate in found.items()}
     {'today': 0.0, 'max_entries=2': 0.5, 'max_entries=3': 0.5}
     """
-    plan = plan_of(plan)
-    check_names(plan)
-    for_rest = share_between("rest", rest)
+    plan = plan_of(settings, engine)
     path = Path(trace) if isinstance(trace, (str, Path)) else None
-    if executor is not None and path is None:
-        raise TraceError("with an executor, name the prepared file of the trace, which its workers open")
-    given = trace_of(trace, plan)
-    settings, notes = settings_of(plan, only)
-    on, used = applied(given, dataclasses.replace(plan, candidates={name: one for name, (_, one) in settings.items()}))
-    today = job(on, used)
-    split = split_at(today, for_rest)
-    estimates: dict[str, Estimate] = {}
-    with Tasks(given, results, executor, progress) as tasks:
-        if sample is not None:
-            sampler = cache(lambda: KeySample(on, sample, samples=1))
-            asked = [
-                Task(name, tasks.stored_as(one, for_rest, sample), _estimate, (sampler, used.candidates[name]))
-                for name, (_, one) in settings.items()
-            ]
-            found, _ = tasks.run(asked, "estimates", sampler)
-            estimates = {name: Estimate.from_dict(found[name]) for name in settings}
-            settings = _promising(settings, estimates)
-            notes.append(
-                f"{len(estimates):,} were estimated from {sample} of the keys, {len(settings):,} of them replayed"
-            )
-            used = dataclasses.replace(used, candidates={name: used.candidates[name] for name in settings})
+    if executor is not None and (path is None or not hasattr(executor, "submit")):
+        raise RulesError(
+            "executor: give an Executor (concurrent.futures), and as trace the path of a prepared file, which its "
+            "workers open"
+        )
+    with reporting(progress) as report:
+        work = _Sweeping(trace_of(trace, plan), plan, share_between("rest", rest), only)
+        with Tasks(work.given, results, executor, report) as tasks:
+            if sample is not None:
+                work.estimate(tasks, sample)
+            return work.replay(tasks, path if executor is not None else None)
+
+
+class _Sweeping:
+    """A sweep at work."""
+
+    def __init__(self, given: Trace, plan: Plan, rest: float, only: Iterable[Mapping[str, Any]] | None) -> None:
+        self.given, self._plan, self._rest = given, plan, rest
+        asked = tried(plan, given.lookups, only)
+        self._settings, self._same, self._left_out = asked.settings, asked.same, tuple(asked.left_out)
+        self._on = changed_trace(given, plan.what_if)
+        self._used = {name: settled_plan(given, one) for name, (_, one) in self._settings.items()}
+        self._today = job(self._on, self._used[TODAY])
+        self._split_ns = split_at(self._today, rest)
+        self._estimates: dict[str, Estimate] = {}
+        self._notes: list[str] = []
+
+    def estimate(self, tasks: Tasks, sample: str) -> None:
+        """Estimates all, and keeps those that are to be replayed."""
+        sampler = cache(lambda: KeySample(self._on, sample, samples=1))
         asked = [
+            Task(name, tasks.stored_as(one, self._rest, sample), _estimate, (sampler, self._used[name]))
+            for name, (_, one) in self._settings.items()
+        ]
+        found, _ = tasks.run(asked, "estimates", sampler)
+        self._estimates = {name: Estimate.from_dict(found[name]) for name in self._settings}
+        self._settings = _promising(self._settings, self._estimates)
+        self._notes.append(
+            f"{len(self._estimates):,} were estimated from {sample} of the keys, {len(self._settings):,} of them "
+            "replayed"
+        )
+        self._used = {name: self._used[name] for name in self._settings}
+
+    def replay(self, tasks: Tasks, path: Path | None) -> Sweep:
+        """Replays all, on the workers of an executor if the path of the trace is given."""
+        found, made = tasks.run(
+            [*self._references(tasks), *self._candidates(tasks, path)],
+            "replays",
+            lambda: prepare(self._on, [self._today]),
+            lambda found: self._sweep(found, len(found), tasks.notes),
+        )
+        whole = self._sweep(found, made, tasks.notes)
+        assert whole is not None
+        return whole
+
+    def _references(self, tasks: Tasks) -> list[Task]:
+        used = list(self._used.values())
+        ideal = bounds.ceiling(self._on, self._used[TODAY], used)
+        made_by = zip(REFERENCES, references(self._on, self._used[TODAY], used), strict=True)
+        today = self._settings[TODAY][1]
+        return [
+            Task(name, tasks.stored_as(today, self._rest, name, *ideal.stated), _referred, (make, name, self._split_ns))
+            for name, make in made_by
+        ]
+
+    def _candidates(self, tasks: Tasks, path: Path | None) -> list[Task]:
+        if path is not None:
+            where = (str(path.resolve()), trace_name(self.given))
+            return [
+                Task(
+                    name,
+                    tasks.stored_as(one, self._rest),
+                    replayed_at,
+                    (*where, one.replayed_to_dict(), self._rest, one.engine),
+                    anywhere=True,
+                )
+                for name, (_, one) in self._settings.items()
+            ]
+        return [
             Task(
                 name,
-                tasks.stored_as(one, for_rest),
-                replayed_at,
-                (str(path.resolve()), trace_name(given), one.to_dict(), for_rest),
-                anywhere=True,
+                tasks.stored_as(one, self._rest),
+                _replayed_here,
+                (self._on, self._used[name], name, self._split_ns),
             )
-            if executor and path
-            else Task(name, tasks.stored_as(one, for_rest), _replayed_here, (on, used.candidates[name], name, split))
-            for name, (_, one) in settings.items()
+            for name, (_, one) in self._settings.items()
         ]
-        makers = references(on, used, list(used.candidates.values()))
-        ideal = bounds.ceiling(on, used, list(used.candidates.values()))
-        asked += [
-            Task(
-                name, tasks.stored_as(settings[TODAY][1], for_rest, name, *ideal.stated), _referred, (make, name, split)
-            )
-            for name, make in zip(REFERENCES, makers, strict=True)
-        ]
-        found, made = tasks.run(asked, "replays", lambda: prepare(on, [today]))
-    return Sweep(
-        {name: Candidate(name, changes, one, found[name]) for name, (changes, one) in settings.items()},
-        {name: Candidate(name, {}, used, found[name]) for name in REFERENCES},
-        plan.aim,
-        _bounds(on, today, split),
-        made,
-        (*notes, *tasks.notes),
-        given.source,
-        estimates,
-    )
+
+    def _sweep(self, found: Mapping[str, Result], made: int, notes: Sequence[str]) -> Sweep | None:
+        """The sweep of what was found. None if that lacks today's settings or what they are compared with."""
+        if not {TODAY, *REFERENCES} <= found.keys():
+            return None
+        return Sweep(
+            {
+                name: Candidate(name, changes, one, found[name])
+                for name, (changes, one) in self._settings.items()
+                if name in found
+            },
+            {name: Candidate(name, {}, self._used[TODAY], found[name]) for name in REFERENCES},
+            self._plan.aim,
+            _bounds(self._on, self._today, self._split_ns),
+            made,
+            (*self._left_out, *self._notes, *notes),
+            self.given.source,
+            self._estimates,
+            {name: other for name, other in self._same.items() if other in found},
+            self._left_out,
+        )
 
 
 def known(trace: Trace, plan: Plan, results: str | Path, rest: str = SHARE_FOR_REST) -> list[Mapping[str, Any]]:
     """The combinations whose results are in the file of an earlier sweep."""
-    settings, _ = settings_of(plan)
-    with Tasks(trace, results, None, None) as tasks:
+    settings = tried(plan, trace.lookups).settings
+    with Tasks(trace, results, None) as tasks:
         share = share_between("rest", rest)
         return [
             changes for changes, one in settings.values() if changes and tasks.is_known(tasks.stored_as(one, share))
         ]
 
 
-def _promising(settings: Asked, estimates: Mapping[str, Estimate]) -> Asked:
+def _promising(settings: Settled, estimates: Mapping[str, Estimate]) -> Settled:
     """Today's settings, candidates with a name, and the combinations that no other beats. A sample cannot tell apart
     combinations that differ by less than a tenth of a point, or a hundredth of the memory, so only one of those is
     taken.
@@ -175,10 +235,7 @@ def estimated_seconds(trace: Trace, plan: Plan, sample: str | None = None) -> fl
 
 def share_between(name: str, text: str) -> float:
     """A share above 0 % and below 100 %. Raises RulesError."""
-    share = float(argument(name, parse_share, text))
-    if not 0 < share < 1:
-        raise RulesError(f'{name}: {text!r} is not between 0% and 100%; write "40%", for example')
-    return share
+    return share_above_zero(name, text, "40%", below=1)
 
 
 def _seconds(work: Callable[[], object]) -> float:
@@ -187,29 +244,12 @@ def _seconds(work: Callable[[], object]) -> float:
     return time.perf_counter() - begun
 
 
-def settings_of(plan: Plan, only: Iterable[Mapping[str, Any]] | None = None) -> tuple[Asked, list[str]]:
-    """Today's settings and all candidates by name, with what they change, and a note on what is left out."""
-    today = dataclasses.replace(plan, candidates={}, vary={})
-    settings: Asked = {TODAY: ({}, today)}
-    for name, one in plan.candidates.items():
-        settings[name] = ({}, dataclasses.replace(one, warm_up=plan.warm_up, what_if=plan.what_if))
-    left_out, why = 0, ""
-    for changes in only if only is not None else combinations(plan.vary) if plan.vary else ():
-        try:
-            settings.setdefault(name_of(changes), (changes, changed(plan, changes)))
-        except RulesError as error:
-            left_out, why = left_out + 1, why or f"{name_of(changes)}: {error.problems[0]}"
-    return settings, [
-        f"{left_out:,} combinations contradict themselves and are left out; the first, {why}"
-    ] if left_out else []
-
-
-def replayed_at(path: str, content: str, stated: dict[str, Any], rest: float) -> Result:
+def replayed_at(path: str, content: str, stated: dict[str, Any], rest: float, engine: Engine = "native") -> Result:
     """What a worker does. It opens the trace itself, and keeps it open for the next candidate.
 
     Raises TraceError if the file does not hold the trace with this `content` (see `trace_name`).
     """
-    trace, plan = applied(_opened(path, content), Plan.from_dict(stated))
+    trace, plan = applied(_opened(path, content), Plan.from_dict({**stated, "engine": engine}))
     one = job(trace, plan)
     return replayed(trace, one, path, split_at(one, rest))
 

@@ -38,7 +38,7 @@ from vestigo.study.why import Advice, Stay, Step, Story
 from vestigo.trace import Intake, Trace, read_trace, write_trace
 from vestigo.units import Duration
 
-_FORMAT = 1
+_FORMAT = 2
 _KIND = "$"
 """The key under which an object says what it is."""
 
@@ -103,9 +103,11 @@ def load(path: str | Path) -> Any:
         raise InputError(f"{path}: cannot be read: {error.strerror or error}") from None
     except (ValueError, RecursionError) as error:  # it is not JSON, not UTF-8, or nested too deep
         raise InputError(f"{path}: is not JSON: {error}") from None
-    if not isinstance(content, dict) or content.get("vestigo") != _FORMAT or "what" not in content:
+    if isinstance(content, dict) and content.get("vestigo") == _FORMAT - 1:
+        raise InputError(f"{path}: was written by an earlier version of Vestigo; make it again, and save it")
+    if not isinstance(content, dict) or content.get("vestigo") != _FORMAT or not {"what", "digest"} <= content.keys():
         raise InputError(f"{path}: is not a file that vestigo.save wrote")
-    if "digest" in content and content["digest"] != _digest(content["what"]):  # the first files had none
+    if content["digest"] != _digest(content["what"]):
         raise InputError(f"{path}: is damaged (its digest is another); save it again")
     try:
         return _made(content["what"])
@@ -164,8 +166,7 @@ def _plain(value: Any) -> Any:  # noqa: PLR0911, PLR0912  # one line a kind
 
 def _fields(record: Any) -> dict[str, Any]:
     """The fields that a record is made from."""
-    made_from = {one.name: getattr(record, one.name) for one in fields(record) if one.init}
-    return made_from | {"best": ""} if isinstance(record, Aim) and record.is_usual else made_from
+    return {one.name: getattr(record, one.name) for one in fields(record) if one.init}
 
 
 def _written(stated: Checked | Stated) -> dict[str, Any]:

@@ -8,13 +8,17 @@ from typing import Any
 
 import numpy as np
 
+from vestigo.arguments import whole_number
 from vestigo.engine.job import job
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
+from vestigo.progress import Progress, reporting
 from vestigo.rules import Aim, Plan
+from vestigo.rules.plan import Engine
+from vestigo.rules.plan_parts import TODAY
 from vestigo.rules.settings import Settings, plan_of, trace_of
-from vestigo.rules.vary import changed, count, name_of
-from vestigo.study.candidates import TODAY, Candidate, Candidates, Progress
+from vestigo.rules.vary import count, name_of
+from vestigo.study.candidates import Candidate, Candidates
 from vestigo.study.estimate import Estimate
 from vestigo.study.guess import guessed
 from vestigo.study.key_sample import KeySample
@@ -38,14 +42,15 @@ Find = Callable[[list[Place]], dict[Place, list[float]]]
 
 def search(  # noqa: PLR0913
     trace: Readable,
-    plan: Settings,
+    settings: Settings,
     *,
     replays: int | None = None,
     sample: str = "10%",
     results: str | Path | None = None,
     rest: str = SHARE_FOR_REST,
     seed: int = 0,
-    progress: Progress | None = None,
+    engine: Engine = "native",
+    progress: Progress | bool | None = None,
 ) -> Sweep:
     """Replays some of the combinations of what varies (a tenth of them by default), chosen for the plan's aim.
 
@@ -56,24 +61,25 @@ def search(  # noqa: PLR0913
     the replays may take. If a key has more than three values, they are assumed to be in order.
 
     The sweep has everything that was replayed. See `sweep` for the other arguments. Raises RulesError if nothing
-    varies.
+    varies, or for arguments that mean nothing.
     """
-    plan = plan_of(plan)
-    trace = trace_of(trace, plan)
+    plan = plan_of(settings, engine)
+    asked_for = None if replays is None else whole_number("replays", replays, 1)
+    rng = np.random.default_rng(whole_number("seed", seed, 0))
     space = plan.vary
     if not space:
         raise RulesError("nothing varies: give the plan's [vary] keys and values")
-    many = min(replays if replays is not None else max(count(space) // 10, _FEWEST), count(space))
-    rng = np.random.default_rng(seed)
+    trace = trace_of(trace, plan)
+    many = min(asked_for or max(count(space) // 10, _FEWEST), count(space))
     first = max(many // _SHARE_TO_BEGIN, 1)
     asked: set[Place] = set()
     replayed: list[int] = []
-    with TemporaryDirectory() as folder:
+    with TemporaryDirectory() as folder, reporting(progress) as report:
         kept = Path(results) if results is not None else Path(folder, "results")
 
         def swept(places: Sequence[Place]) -> Sweep:
             only = [_changes(space, place) for place in places]
-            return sweep(trace, plan, results=kept, rest=rest, only=only, progress=progress)
+            return sweep(trace, plan, results=kept, rest=rest, only=only, engine=engine, progress=report)
 
         def find(places: list[Place]) -> dict[Place, list[float]]:
             asked.update(places)
@@ -157,7 +163,7 @@ def _amounts(found: Candidates, aim: Aim, candidate: Candidate) -> list[float]:
     """The amounts by which candidates are ranked."""
     beyond = [
         float(limit.beside(found.today.measure(limit.name)).beyond(candidate.measure(limit.name)))
-        for limit in aim.limits
+        for limit in aim.each_limit
     ]
     return [cost(found, aim, candidate), candidate.measure("memory_peak"), *beyond]
 
@@ -165,7 +171,7 @@ def _amounts(found: Candidates, aim: Aim, candidate: Candidate) -> list[float]:
 def _estimates(trace: Trace, plan: Plan, sample: str) -> tuple[Find, float] | None:
     """Estimates of candidates, and how many of them take as long as a replay. None if estimates would not help."""
     estimated = {field.name for field in dataclasses.fields(Estimate)}
-    if len(trace) == 0 or not {plan.aim.best or "loads", *(limit.name for limit in plan.aim.limits)} <= estimated:
+    if len(trace) == 0 or not {plan.aim.best or "loads", *(limit.name for limit in plan.aim.each_limit)} <= estimated:
         return None
     on, used = applied(trace, dataclasses.replace(plan, candidates={}, vary={}))
     today = job(on, used)
@@ -182,7 +188,7 @@ def _estimates(trace: Trace, plan: Plan, sample: str) -> tuple[Find, float] | No
     def estimate(place: Place) -> list[float] | None:
         changes = _changes(plan.vary, place)
         try:
-            one = changed(used, changes)
+            one = used.changed(changes)
             amounts = sample_.estimate(one).amounts
         except RulesError:  # a sample cannot tell, or it means nothing
             return None

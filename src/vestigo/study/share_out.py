@@ -11,7 +11,9 @@ from vestigo.arguments import argument
 from vestigo.data import Data
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
+from vestigo.progress import Progress
 from vestigo.rules import Plan
+from vestigo.rules.plan import Engine
 from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.rules.stated import Stated
 from vestigo.study.candidates import Candidate
@@ -72,7 +74,14 @@ class Sharing(Data):
         return f"<Sharing of {format_bytes(self.total_bytes)}: {shares}; hit rate {rates}>"
 
 
-def share_out(trace: Readable, plan: Settings, total: int | str) -> Sharing:
+def share_out(
+    trace: Readable,
+    settings: Settings,
+    total: int | str,
+    *,
+    engine: Engine = "native",
+    progress: Progress | bool | None = None,
+) -> Sharing:
     """Divides `total` bytes among the look-ups by their size curves, and replays that beside an even split and today's
     limits. The total (``"64 MiB"``) includes overheads, and is that of each node if each has a cache. All other rules
     stay, but shared pools are given up.
@@ -87,9 +96,9 @@ def share_out(trace: Readable, plan: Settings, total: int | str) -> Sharing:
     >>> share_out(trace, Rules(), "1103 B").shares
     {'few': 200, 'many': 903}
     """
-    plan = plan_of(plan)
-    trace = trace_of(trace, plan)
+    plan = plan_of(settings, engine)
     budget = argument("total", parse_bytes, total)
+    trace = trace_of(trace, plan)
     on, used = applied(trace, plan)
     curves = {name: size_curve(on, replace(used, warm_up=0), lookup=name) for name in on.lookups}
     least = {name: used.rules_for(name).entry_overhead for name in on.lookups}
@@ -101,7 +110,8 @@ def share_out(trace: Readable, plan: Settings, total: int | str) -> Sharing:
     shares = _shares(curves, least, budget)
     even = {name: max(budget // len(curves), least[name]) for name in curves}
     candidates = {EVENLY: _limited(plan, even), BY_CURVES: _limited(plan, shares)}
-    return Sharing(budget, shares, sweep(trace, replace(plan, candidates=candidates, vary={})))
+    asked = replace(plan, candidates=candidates, vary={})
+    return Sharing(budget, shares, sweep(trace, asked, engine=engine, progress=progress))
 
 
 def _shares(curves: Mapping[str, SizeCurve], least: Mapping[str, int], budget: int) -> dict[str, int]:

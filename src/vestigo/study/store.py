@@ -180,7 +180,9 @@ def result_name(trace: str, plan: Plan, *more: object) -> str | None:
     if any(rules.eviction.own is not None or (rules.keep_if and rules.keep_if.own) for rules in plan.all_rules()):
         return None
     return _digest(
-        json.dumps([_FORMAT, version("vestigo-replay"), trace, plan.to_dict(), *more], sort_keys=True, default=str)
+        json.dumps(
+            [_FORMAT, version("vestigo-replay"), trace, plan.replayed_to_dict(), *more], sort_keys=True, default=str
+        )
     )
 
 

@@ -1,12 +1,13 @@
 """``Sweep``: what `sweep` and `search` return, with its front and its pick."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from vestigo.errors import InputError
-from vestigo.measures import MEASURES, check_direction
-from vestigo.rules import Aim
+from vestigo.arguments import shown, whole_number
+from vestigo.errors import RulesError
+from vestigo.measures import MEASURES
+from vestigo.rules import Aim, Worth
 from vestigo.study.candidates import Candidate, Candidates
 from vestigo.study.choose import choose
 from vestigo.study.front import unbeaten
@@ -31,35 +32,43 @@ class Sweep(Candidates):
         """
         return unbeaten(list(self.values()), measures, part)
 
-    def choose(
+    def choose(  # noqa: PLR0913  # the words of an aim
         self,
-        most: str | None = None,
+        aim: Aim | None = None,
         *,
+        most: str | None = None,
         least: str | None = None,
+        limits: Mapping[str, str | Sequence[str]] | None = None,
+        worth: Worth | None = None,
         seed: int = 0,
-        **limits: str,
+        **more_limits: str | Sequence[str],
     ) -> Pick:
         """The candidate that is best at the plan's aim within its limits.
 
-        ``choose("fresh_hit_rate", memory_peak="<= 64 MiB")`` names another aim, and a limit on top of the plan's own.
-        In the name of a measure, write two underscores for a dot: ``read_time__p95``. Raises InputError for both `most`
-        and `least`, for an unknown measure, and for limits that no outcome can keep together.
+        An `Aim` takes the place of the plan's. Its words can be given, too: ``choose(most="hit_rate",
+        memory_peak="<= 64 MiB")`` names what to make best, and a limit on top of the plan's own. A limit of a measure
+        whose name has a dot is given in `limits`: ``limits={"read_time.p95": "<= 20ms"}``. Raises RulesError for words
+        that make no aim, UnknownName for an unknown measure, and InputError for an aim that the trace cannot judge.
         """
-        if most is not None and least is not None:
-            raise InputError("choose: one measure is made best; name it as most, or as least, not both")
-        for word, name in (("most", most), ("least", least)):
-            if name is not None:
-                try:
-                    check_direction(word, name)
-                except ValueError as error:
-                    raise InputError(f"choose: {error}") from None
-        if most is None and least is None and not limits:
-            return choose(self, self.aim, seed)
-        bounds = {name: _listed(texts) for name, texts in self.aim.bounds.items()}
-        for name, text in limits.items():
-            bounds.setdefault(name.replace("__", "."), []).extend(_listed(text))
-        best = most or least or ("" if self.aim.is_usual else self.aim.best)
-        return choose(self, Aim(best, bounds, self.aim.worth), seed)
+        words = most is not None or least is not None or limits or worth is not None or more_limits
+        if aim is not None and words:
+            raise RulesError("aim: give an Aim, or its words, not both")
+        if aim is not None and not isinstance(aim, Aim):
+            raise RulesError(f'aim: {shown(aim)} is not an Aim; name what to make best: most="hit_rate", for example')
+        if aim is None and words:
+            aim = self._aim_of(most, least, worth, {**(limits or {}), **more_limits})
+        return choose(self, aim or self.aim, whole_number("seed", seed, 0))
+
+    def _aim_of(
+        self, most: str | None, least: str | None, worth: Worth | None, limits: Mapping[str, str | Sequence[str]]
+    ) -> Aim:
+        """The plan's aim with other words, and limits on top of its own."""
+        both = {name: _listed(texts) for name, texts in self.aim.limits.items()}
+        for name, texts in limits.items():
+            both[name] = [*both.get(name, []), *_listed(texts)]
+        if most is None and least is None and worth is None:
+            most, least, worth = self.aim.most, self.aim.least, self.aim.worth
+        return Aim(most, least, both, worth)
 
     def to_pandas(self, part: str = "whole") -> "pd.DataFrame":
         """One row for each candidate, with what it changes and all measures."""
@@ -76,8 +85,9 @@ class Sweep(Candidates):
         }
 
     def __repr__(self) -> str:
-        return f"<Sweep of {len(self):,} candidates, {len(self.front()):,} of them on the front; {self.today!r}>"
+        said = "".join(f"; {one}" for one in self.left_out)
+        return f"<Sweep of {len(self):,} candidates, {len(self.front()):,} of them on the front; {self.today!r}{said}>"
 
 
-def _listed(texts: Any) -> list[Any]:
-    return list(texts) if isinstance(texts, (list, tuple)) else [texts]
+def _listed(texts: str | Sequence[str]) -> list[str]:
+    return [texts] if isinstance(texts, str) else list(texts)

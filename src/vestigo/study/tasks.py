@@ -5,9 +5,10 @@ from concurrent.futures import BrokenExecutor, Executor, Future, as_completed
 from pathlib import Path
 from typing import Any, NamedTuple, Self
 
-from vestigo.errors import Interrupted, VestigoError
+from vestigo.errors import Interrupted, VestigoError, WorkersLost
+from vestigo.progress import Progress, say_nothing
 from vestigo.rules import Plan
-from vestigo.study.candidates import Progress, Result
+from vestigo.study.candidates import Result
 from vestigo.study.store import Store, result_name, trace_name
 from vestigo.study.threads import side_by_side
 from vestigo.trace import Trace
@@ -30,7 +31,7 @@ class Tasks:
     """
 
     def __init__(
-        self, trace: Trace, results: str | Path | None, executor: Executor | None, progress: Progress | None
+        self, trace: Trace, results: str | Path | None, executor: Executor | None, progress: Progress = say_nothing
     ) -> None:
         self._store = Store(Path(results)) if results is not None else None
         self._trace = trace_name(trace) if self._store else None
@@ -49,10 +50,16 @@ class Tasks:
         """Whether there is a result of that name."""
         return self._store is not None and stored_as is not None and self._store.get(stored_as) is not None
 
-    def run(self, tasks: list[Task], what: str, prepare: Callable[[], object]) -> tuple[dict[str, Result], int]:
+    def run(
+        self,
+        tasks: list[Task],
+        what: str,
+        prepare: Callable[[], object],
+        part: Callable[[dict[str, Result]], object] = lambda _: None,
+    ) -> tuple[dict[str, Result], int]:
         """All results by name, and how many of them were not known from before. `prepare` is called before one is made.
 
-        Raises Interrupted on Ctrl-C, or when workers are lost.
+        Raises Interrupted on Ctrl-C, and WorkersLost. Both carry what `part` makes of the results that are there.
         """
         found: dict[str, Result] = {}
         try:
@@ -62,12 +69,13 @@ class Tasks:
                 prepare()
             for number, (name, result) in enumerate(self._made(missing), len(found) + 1):
                 found[name] = result
-                if self._progress:
-                    self._progress(what, number, len(tasks))
+                self._progress(what, number, len(tasks))
         except (KeyboardInterrupt, BrokenExecutor) as why:
             stopped = "stopped" if isinstance(why, KeyboardInterrupt) else "the workers are lost"
             more = "the same call goes on from there" if self._store else "give a file for results, and they are kept"
-            raise Interrupted(f"{stopped} after {len(found):,} of {len(tasks):,} {what}; {more}") from None
+            kind = Interrupted if isinstance(why, KeyboardInterrupt) else WorkersLost
+            said = f"{stopped} after {len(found):,} of {len(tasks):,} {what}; {more}"
+            raise kind(said, part(found)) from None
         return found, len(missing)
 
     def _known(self, tasks: list[Task]) -> dict[str, Result]:

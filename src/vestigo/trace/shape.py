@@ -224,7 +224,7 @@ def moment_in(trace: Trace, moment: Moment, zone: str | None = None) -> int:
 
 def _parsed(text: str, zone: str | None) -> int:
     try:
-        return int(times(pa.array([text]), None, zone, lambda _: None)[0])
+        return int(times(pa.array([text]), None, zone)[0])
     except Bad:
         raise TraceError(
             f"{text!r} is not a time; it must be a duration since the first event (8h), or a time with an offset "

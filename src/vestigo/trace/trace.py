@@ -161,11 +161,11 @@ class Trace(Data):
         return frozenset(op for op in Op if counts[op])
 
     @cached_property
-    def sizes(self) -> Range:
+    def size_range(self) -> Range:
         return _range(self.size)
 
     @cached_property
-    def costs(self) -> Range:
+    def cost_range(self) -> Range:
         return _range(self.cost)
 
     @property
@@ -174,18 +174,24 @@ class Trace(Data):
         return int(self.at[-1] - self.at[0]) if len(self) else 0
 
     def to_dict(self) -> dict[str, Any]:
-        """A list for each column, in the form that `read_trace` takes: times in ns, None for missing values."""
-        frame = self.to_pandas().drop(columns="at").astype(object)
-        columns = frame.where(frame.notna(), None).to_dict("list")
-        return {"at": self.at.tolist(), **{str(name): values for name, values in columns.items()}}
+        """A list for each column, in the form that `read_trace` takes: times and costs in ns, None for missing
+        values.
+        """
+        costs = [None if cost == MISSING else cost for cost in self.cost.tolist()]
+        exact: dict[str, list[Any]] = {"at": self.at.tolist(), "cost": costs}
+        frame = self.to_pandas().drop(columns=list(exact)).astype(object)
+        each = {**frame.where(frame.notna(), None).to_dict("list"), **exact}
+        return {name: each[name] for name in COLUMNS}
 
     def to_pandas(self) -> "pd.DataFrame":
-        """One row for each event, with texts in place of ids, and missing values where MISSING stands."""
+        """One row for each event, with texts in place of ids, and missing values where MISSING stands. Times and costs
+        are those of pandas. `read_trace` makes the same trace of it.
+        """
         import pandas as pd
 
         return pd.DataFrame({one.name: self._for_people(one) for one in COLUMNS.values()})
 
-    def _for_people(self, one: Column) -> Any:
+    def _for_people(self, one: Column) -> Any:  # noqa: PLR0911  # one line a kind
         import pandas as pd
 
         values = getattr(self, one.name)
@@ -196,13 +202,14 @@ class Trace(Data):
                 return pd.Series(np.array([op.name.lower() for op in Op], dtype=object)[values])
             case "flag":
                 return values if one.dtype == np.bool_ else pd.Series(values).where(values != MISSING).astype("boolean")
-            case "size" | "span":
+            case "span":
+                return pd.Series(pd.to_timedelta(values, unit="ns")).where(values != MISSING)
+            case "size":
                 return pd.Series(values).where(values != MISSING).astype("Int64")
         texts = getattr(self, one.texts)
         if not len(texts):
-            return pd.Series(values).where(values != MISSING)
-        named = texts if one.name == "key" else [*map(str, texts)]
-        return pd.Series(np.array([*named, None], dtype=object)[values])
+            return pd.Series(values).where(values != MISSING).astype("Int64")
+        return pd.Series(np.array([*texts, None], dtype=object)[values])
 
     def __repr__(self) -> str:
         from vestigo.units import format_seconds

@@ -52,7 +52,7 @@ def confirm(
     with Progress() as progress:
         known = read_counters(counters, stated.counters)
         read_in = read(trace, stated, intake_options(intake, strict), progress)
-        found = confirm_of(read_in, stated, known, tolerate=tolerate, progress=progress.step)
+        found = confirm_of(read_in, stated, known, tolerate=tolerate, progress=progress.count)
     if as_json:
         show_json(found.to_dict())
     else:

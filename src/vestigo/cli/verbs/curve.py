@@ -24,7 +24,7 @@ def curve(
     intake: IntakeOption = None,
     strict: StrictOption = False,
     lookup: LookupOption = None,
-    share: Annotated[
+    enough: Annotated[
         str,
         typer.Option(
             metavar="SHARE", help="Show the smallest size that gives this share of the hits that no limit gives."
@@ -50,7 +50,7 @@ def curve(
         curves = []
         for name in lookup or read_in.lookups:
             progress.step(f"all sizes of {name}")
-            curves.append(size_curve(read_in, stated, lookup=name, share=share))
+            curves.append(size_curve(read_in, stated, lookup=name, enough=enough))
         if stated is not None:
             progress.step("replaying today's settings")
             curves = with_real_rates(read_in, stated, curves)

@@ -79,7 +79,7 @@ def drive(
     with Progress() as progress:
         read_in = read(trace, stated, options, progress)
         settings = None if find else stated
-        driven = drive_of(read_in, settings=settings, command=command, patience=patience, progress=progress.step)
+        driven = drive_of(read_in, settings=settings, command=command, patience=patience, progress=progress.count)
     if write is not None:
         asked = Asked(trace=trace, plan_path=plan, plan=stated or Plan(), intake=options)
         write_plan(driven.found or driven.settings, asked, write)

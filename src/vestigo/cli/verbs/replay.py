@@ -95,7 +95,7 @@ def _breaks_limits(aim: "Aim", comparison: "Comparison", share: float) -> bool:
     from vestigo.measures import MEASURES, amount_of
 
     today, broken = comparison[comparison.settings[0]], False
-    for limit in aim.limits:
+    for limit in aim.each_limit:
         what, amount = MEASURES[limit.name], float(amount_of(today, limit.name))
         if what.of_staleness and not today.stale_known:
             note(f"{limit}: cannot be judged, because the trace shows no changes")

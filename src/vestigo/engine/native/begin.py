@@ -122,7 +122,7 @@ def _ids(key_groups: Ints) -> Ints:
 
 def _counting(trace: Trace, job: Job) -> kernel.Counting:
     counting, slicing = kernel.Counting(), job.slicing
-    timed = not job.instant and max(trace.costs.most, *job.assumed.cost, 0) > 0
+    timed = not job.instant and max(trace.cost_range.most, *job.assumed.cost, 0) > 0
     counting.loading = (
         kernel.Loading.timed if timed else kernel.Loading.instant if job.spares is None else kernel.Loading.spared
     )

@@ -7,12 +7,12 @@ import numpy as np
 from matplotlib.ticker import PercentFormatter
 
 from vestigo.measures import MEASURES
+from vestigo.rules.plan_parts import ALWAYS_FRESH, KEEP_ALL
 from vestigo.show import style
 from vestigo.show.figures.byte_axis import byte_axis
 from vestigo.show.figures.canvas import NAME, on_axis
 from vestigo.show.safe import printable
 from vestigo.study import Candidate, Pick, Sweep
-from vestigo.study.bounds import ALWAYS_FRESH, KEEP_ALL
 from vestigo.units import format_share
 
 if TYPE_CHECKING:

@@ -58,7 +58,7 @@ def _draw_curves(axis: "Axes", curves: Sequence[SizeCurve]) -> None:
     axis.set_ylabel("hits, share of reads")
     whose = f", {curves[0].whose}" if curves and curves[0].whose else ""
     axis.set_title(f"LRU at every size, nothing expires{whose}")
-    share = format_share(curves[0].share) if curves else ""
+    share = format_share(curves[0].enough_share) if curves else ""
     axis.annotate(
         f"● {share} of what no limit gives\n◆ today's limit",
         (0.98, 0.03),

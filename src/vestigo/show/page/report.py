@@ -166,7 +166,7 @@ def _trace(report: Report) -> dict[str, Any]:
         "time": format_span((ends - begins) / 1e9),
         "whose cache": printable(today.whose or "one process", most=300),
     }
-    unknowns = [*report.assumptions, *report.notes]
+    unknowns = [*report.assumptions, *report.notes, *report.found.left_out]
     if not report.found.stale_known:
         unknowns.insert(0, report.found.staleness_unknown)
     unknowns += [f"{finding.lookup}: {finding.sentence}" for finding in report.survey.findings]
@@ -248,7 +248,9 @@ def _story(number: int, story: Story, asked: Sequence[str]) -> dict[str, Any]:
 
 
 def _plans(report: Report) -> dict[str, Any]:
-    today, picked = (plan_text(whole(one.plan, report.plan)) for one in (report.found.today, report.pick.candidate))
+    today, picked = (
+        plan_text(whole(one.plan, report.plan).to_dict()) for one in (report.found.today, report.pick.candidate)
+    )
     return {
         "difference": list(difference(today, picked)) or [("", "Today's settings stay as they are.")],
         "picked_plan": picked,

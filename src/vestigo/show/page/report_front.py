@@ -8,7 +8,7 @@ from typing import Any
 from vestigo.measures import MEASURES
 from vestigo.rules import Plan
 from vestigo.rules.plan_text import plan_text
-from vestigo.rules.vary import changed, name_of
+from vestigo.rules.vary import name_of
 from vestigo.show import figures
 from vestigo.show.page.pictures import picture
 from vestigo.show.page.report_charts import ceiling_text, front_legend
@@ -53,14 +53,14 @@ def candidates_shown(report: Report) -> list[Candidate]:
 def candidates_told(report: Report, shown: Sequence[Candidate]) -> dict[str, Any]:
     """What the page says of each candidate."""
     names, today = measures_told(report), report.found.today
-    before = plan_text(whole(today.plan, report.plan))
+    before = plan_text(whole(today.plan, report.plan).to_dict())
     return {
         "measures": [MEASURES[name].label for name in names],
         "today": [MEASURES[name].write(today.measure(name)) for name in names],
         "candidates": [
             {
                 "name": printable(one.name, most=500),
-                "rules": _changes(before, plan_text(whole(one.plan, report.plan))),
+                "rules": _changes(before, plan_text(whole(one.plan, report.plan).to_dict())),
                 "amounts": [MEASURES[name].write(one.measure(name)) for name in names],
                 "better": [better(name, one, today) for name in names],
             }
@@ -105,7 +105,7 @@ def _named(candidate: Candidate, plan: Plan) -> str:
     if not candidate.changes:
         return candidate.name
     today = replace(plan, candidates={}, vary={})
-    different = {key: value for key, value in candidate.changes.items() if changed(today, {key: value}) != today}
+    different = {key: value for key, value in candidate.changes.items() if today.changed({key: value}) != today}
     return name_of(different) or "as today"
 
 

@@ -13,7 +13,6 @@ from vestigo.engine.replay import run
 from vestigo.errors import RulesError
 from vestigo.measures import MEASURES
 from vestigo.rules import Aim, Plan
-from vestigo.rules.vary import changed
 from vestigo.study.check.facts import Facts, OfLookup
 from vestigo.study.round import at_least
 from vestigo.trace import Op
@@ -42,7 +41,7 @@ def _warm_up(facts: Facts, aim: Aim) -> Iterator[str]:
         return
     name = aim.best if aim.best and MEASURES[aim.best].kind == "share" else "hit_rate"
     try:
-        then = run(facts.trace, job(facts.trace, dataclasses.replace(facts.plan, warm_up=longer)), "native", "warm")
+        then = run(facts.trace, job(facts.trace, dataclasses.replace(facts.plan, warm_up=longer)), "warm")
     except RulesError:  # it leaves nothing to count
         return
     now, warm = float(facts.today[name]), float(getattr(then, name))
@@ -103,7 +102,7 @@ def _short_beside_loads(of: OfLookup) -> tuple[str, Duration] | None:
 
 def _hit_rate(plan: Plan, facts: Facts, of: OfLookup, changes: Mapping[str, Any]) -> float | None:
     try:
-        asked = job(facts.trace, changed(plan, changes))
+        asked = job(facts.trace, plan.changed(changes))
     except RulesError:
         return None
-    return run(facts.trace, asked, "native", "other").lookups[of.name].hit_rate
+    return run(facts.trace, asked, "other").lookups[of.name].hit_rate

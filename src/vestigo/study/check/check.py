@@ -1,7 +1,7 @@
 """``check``: what each rule of a plan earns, and what is likely wrong with it."""
 
 import dataclasses
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -9,10 +9,13 @@ from vestigo.engine.job import Job, job
 from vestigo.engine.ready import prepare
 from vestigo.engine.what_if import applied
 from vestigo.errors import InputError, RulesError
+from vestigo.progress import Progress, reporting
 from vestigo.rules import Aim, Plan
+from vestigo.rules.plan import Engine
+from vestigo.rules.plan_parts import TODAY
 from vestigo.rules.settings import Settings, plan_of, trace_of
-from vestigo.rules.vary import changed, name_of
-from vestigo.study.candidates import TODAY, Candidate, Candidates, Progress
+from vestigo.rules.vary import name_of
+from vestigo.study.candidates import Candidate, Candidates
 from vestigo.study.check.advice import advice
 from vestigo.study.check.facts import Facts
 from vestigo.study.check.judge import judged
@@ -34,14 +37,18 @@ _BETTER = 0.0005
 
 
 def check(
-    trace: Readable, settings: Settings, *, results: str | Path | None = None, progress: Progress | None = None
+    trace: Readable,
+    settings: Settings,
+    *,
+    results: str | Path | None = None,
+    engine: Engine = "native",
+    progress: Progress | bool | None = None,
 ) -> Check:
     """Takes every stated rule away alone, halves and doubles every amount, and looks for likely mistakes. A replay says
     what each costs.
 
     Replays run on all cores. `results` names a file that keeps them, as `sweep` does. If a trace has more than
-    20,000,000 events, only the last 20,000,000 are checked, and `Check.notes` says so. `progress` is called with what
-    is being done, how many are done, and how many there are.
+    20,000,000 events, only the last 20,000,000 are checked, and `Check.notes` says so. `progress` is as in `sweep`.
 
     Raises RulesError if the settings do not fit the trace, and Interrupted on Ctrl-C.
 
@@ -51,29 +58,33 @@ def check(
     >>> worst.kind, dict(worst.changes)
     ('lifetime too short', {'lookup.reads.absolute': '5s'})
     """
-    plan = plan_of(settings)
+    plan = plan_of(settings, engine)
     given, notes = _end_of(trace_of(trace, plan))
+    with reporting(progress) as report, Tasks(given, results, None, report) as tasks:
+        return _checked(given, plan, notes, tasks)
+
+
+def _checked(given: Trace, plan: Plan, notes: Sequence[str], tasks: Tasks) -> Check:
     bare = dataclasses.replace(plan, candidates={}, vary={})
-    with Tasks(given, results, None, progress) as tasks:
-        trials = _Trials(given, bare, tasks)
-        rules = _rules_tried(trials, stated_rules(trials.plan, given))
-        trials.run("rules")
-        aim = settled(plan.aim, trials.candidates())
-        whole, on, today = trials.found[TODAY].result["whole"], trials.on, trials.jobs[TODAY]
-        facts = Facts(on, trials.plan, today, whole, survey(on)) if len(on) else None
-        suspected = list(suspicions(facts)) if facts else []
-        named = [[trials.ask(changes) for changes in one.fixes] for one in suspected]
-        trials.run("fixes")
-        found = trials.candidates()
-        mistakes = [
-            mistake
-            for one, names in zip(suspected, named, strict=True)
-            if (mistake := judged(found, aim, one, [name for name in names if name]))
-        ]
-        mistakes.sort(key=lambda one: -one.gain)
-        fixed, name = _fixed(trials, bare, aim, mistakes)
-        said = tuple(advice(facts, aim)) if facts else ()
-        return Check(trials.candidates(), aim, rules, mistakes, plan, fixed, name, said, (*notes, *tasks.notes))
+    trials = _Trials(given, bare, tasks)
+    rules = _rules_tried(trials, stated_rules(trials.plan, given))
+    trials.run("rules")
+    aim = settled(plan.aim, trials.candidates())
+    whole, on, today = trials.found[TODAY].result["whole"], trials.on, trials.jobs[TODAY]
+    facts = Facts(on, trials.plan, today, whole, survey(on)) if len(on) else None
+    suspected = list(suspicions(facts)) if facts else []
+    named = [[trials.ask(changes) for changes in one.fixes] for one in suspected]
+    trials.run("fixes")
+    found = trials.candidates()
+    mistakes = [
+        mistake
+        for one, names in zip(suspected, named, strict=True)
+        if (mistake := judged(found, aim, one, [name for name in names if name]))
+    ]
+    mistakes.sort(key=lambda one: -one.gain)
+    fixed, name = _fixed(trials, bare, aim, mistakes)
+    said = tuple(advice(facts, aim)) if facts else ()
+    return Check(trials.candidates(), aim, rules, mistakes, plan, fixed, name, said, (*notes, *tasks.notes))
 
 
 def _end_of(trace: Trace) -> tuple[Trace, list[str]]:
@@ -100,7 +111,7 @@ class _Trials:
     def ask(self, changes: Mapping[str, Any]) -> str | None:
         """Adds the plan with these changes, and returns its name. None if the changes do not fit the plan."""
         try:
-            return self.add(name_of(changes), changes, changed(self.plan, changes))
+            return self.add(name_of(changes), changes, self.plan.changed(changes))
         except InputError:
             return None
 
@@ -169,4 +180,4 @@ def _fixed(trials: _Trials, stated: Plan, aim: Aim, mistakes: Iterable[Mistake])
         found = trials.candidates()
         if gain(found, aim, found[further]) > gain(found, aim, found[name]) + _BETTER:
             name, changes = further, more
-    return (changed(stated, changes) if changes else stated), name
+    return (stated.changed(changes) if changes else stated), name

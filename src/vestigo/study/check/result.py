@@ -169,7 +169,7 @@ def gain(found: Candidates, aim: Aim, candidate: Candidate) -> float:
 def relief(found: Candidates, aim: Aim, candidate: Candidate) -> float:
     """How much less a candidate breaks the limits than today's settings do, as a share of the limits."""
     today, then = (
-        sum(one.share for one in excesses(found, each, aim.limits, "whole")) for each in (found.today, candidate)
+        sum(one.share for one in excesses(found, each, aim.each_limit, "whole")) for each in (found.today, candidate)
     )
     return today - then
 

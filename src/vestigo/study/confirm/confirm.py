@@ -1,6 +1,5 @@
 """``confirm``: does a running cache give what the replay of its plan predicts? If not, what explains the difference?"""
 
-from collections.abc import Callable
 from typing import Any
 
 from vestigo.arguments import argument
@@ -9,25 +8,27 @@ from vestigo.engine.context import assumptions
 from vestigo.engine.job import job
 from vestigo.errors import InputError
 from vestigo.prepared.counting import first_counted
+from vestigo.progress import Progress, reporting
+from vestigo.rules import Plan
+from vestigo.rules.plan import Engine
 from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.study.confirm.counters import Counters, read_counters
 from vestigo.study.confirm.explain import Explainer
 from vestigo.study.confirm.measured import Measured
 from vestigo.study.confirm.predicted import Time, predict
 from vestigo.study.confirm.result import Confirmation, Try
-from vestigo.trace import Readable
+from vestigo.trace import Readable, Trace
 from vestigo.units import SECOND, format_time, parse_share
 
-_Progress = Callable[[str], None]
 
-
-def confirm(
+def confirm(  # noqa: PLR0913  # options by name
     trace: Readable,
     settings: Settings,
     counters: Any,
     *,
     tolerate: str = "1%",
-    progress: _Progress = lambda _: None,
+    engine: Engine = "native",
+    progress: Progress | bool | None = None,
 ) -> Confirmation:
     """Compares the counters of a running cache with what its settings give on a trace of the same time.
 
@@ -55,11 +56,16 @@ def confirm(
     'it runs with max_entries = 10'
     """
     share = float(argument("tolerate", parse_share, tolerate))
-    stated = plan_of(settings)
-    on, plan = what_if.applied(trace_of(trace, stated), stated)
+    stated = plan_of(settings, engine)
     known = counters if isinstance(counters, Counters) else read_counters(counters, stated.counters)
+    on, plan = what_if.applied(trace_of(trace, stated), stated)
+    with reporting(progress) as report:
+        return _confirmed(on, plan, known, share, report)
+
+
+def _confirmed(on: Trace, plan: Plan, known: Counters, share: float, report: Progress) -> Confirmation:
     time = Time.of(on, known.at_ns, first_counted(on, plan.warm_up))
-    progress("replaying the settings")
+    report("replaying the settings", 0, 0)
     today = predict(on, plan, time)
     if not today.hits[None].of.sum():
         raise InputError(
@@ -71,7 +77,7 @@ def confirm(
     compared = list(measured.compared(today, share))
     tries: list[Try] = []
     if any(one.differs for one in compared):
-        progress("looking for an explanation")
+        report("looking for an explanation", 0, 0)
         tries = Explainer(on, plan, time, measured, today).tries()
     return Confirmation(
         compared=compared,

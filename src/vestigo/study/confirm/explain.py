@@ -10,7 +10,6 @@ from typing import Any, NamedTuple
 
 from vestigo.errors import InputError
 from vestigo.rules import Plan
-from vestigo.rules.vary import changed
 from vestigo.study.confirm.measured import Measured
 from vestigo.study.confirm.predicted import Prediction, Time, predict
 from vestigo.study.confirm.result import ALIKE, Try
@@ -92,7 +91,7 @@ class Explainer:
         changes = keys_for(self.plan, one.rules, lookups or every, every)
         try:
             on = self.trace if one.on is None else one.on(self.trace)
-            plan = changed(self.plan, changes) if changes else self.plan
+            plan = self.plan.changed(changes) if changes else self.plan
             prediction = predict(on, plan, self.time, is_cold=one.is_cold)
         except InputError:
             return None

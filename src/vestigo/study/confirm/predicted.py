@@ -75,7 +75,7 @@ def predict(trace: Trace, plan: Plan, time: Time, *, is_cold: bool = False) -> P
     for number, name in enumerate(part.lookups):
         own = part.lookup[rows] == number
         hits[name] = _rate(stretch[own], hit[own], len(time.edges_ns) - 1)
-    return Prediction(hits, run(part, asked, "native", "predicted"))
+    return Prediction(hits, run(part, asked, "predicted"))
 
 
 def _rate(stretch: np.ndarray, hit: np.ndarray, stretches: int) -> Rate:

@@ -5,7 +5,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
 
-from vestigo.errors import InputError
+from vestigo.arguments import positive, shown
+from vestigo.errors import InputError, RulesError
 from vestigo.units import SECOND
 
 
@@ -81,11 +82,9 @@ class PatchedClock(Clock):
 class FastClock(Clock):
     """Real time, but faster: events come at their moments, and the cache uses the real clocks."""
 
-    def __init__(self, faster: float) -> None:
+    def __init__(self, speed: float) -> None:
         super().__init__()
-        if not faster > 0:
-            raise InputError(f"faster: {faster} is not more than 0; write, for example, 100")
-        self._faster = faster
+        self._speed = positive("speed", speed)
 
     @contextmanager
     def running(self, begin_ns: int) -> Iterator[None]:
@@ -95,21 +94,21 @@ class FastClock(Clock):
 
     def move(self, at_ns: int) -> None:
         super().move(at_ns)
-        due = self._real_begin + self.monotonic() / self._faster
+        due = self._real_begin + self.monotonic() / self._speed
         while (left := due - time.perf_counter()) > 0:
             time.sleep(left)
 
 
-def clock_of(clock: Clock | str | None, faster: float | None) -> Clock:
-    """The clock that a call asks for. Raises InputError."""
-    if faster is not None:
+def clock_of(clock: Clock | str | None, speed: float | None) -> Clock:
+    """The clock that a call asks for. Raises RulesError."""
+    if speed is not None:
         if clock is not None:
-            raise InputError("faster: real time goes on, so no clock can be given besides; leave one out")
-        return FastClock(faster)
-    if clock == "patched":
-        return PatchedClock()
+            raise RulesError("speed: real time goes on, so no clock can be given besides; leave one out")
+        return FastClock(speed)
     if clock is None:
         return Clock()
+    if isinstance(clock, str) and clock == "patched":
+        return PatchedClock()
     if not isinstance(clock, Clock):
-        raise InputError(f'clock: {clock!r} is not a Clock; give vestigo.Clock(), "patched", or leave it out')
+        raise RulesError(f'clock: {shown(clock)} is not a Clock; give vestigo.Clock(), "patched", or leave it out')
     return clock

@@ -11,16 +11,17 @@ from vestigo.engine import what_if
 from vestigo.engine.changes import changes_of, together
 from vestigo.engine.context import assumptions
 from vestigo.engine.job import Job, job
-from vestigo.errors import InputError
+from vestigo.errors import RulesError
 from vestigo.outcome.seen import NO_AGE
+from vestigo.progress import Progress, reporting
 from vestigo.rules import Plan, Pool
+from vestigo.rules.plan import Engine
 from vestigo.rules.settings import Settings, plan_of, trace_of
-from vestigo.rules.vary import changed
 from vestigo.study.drive.answers import Given, Marks, counted_rows, marks_of_given, spans_told
 from vestigo.study.drive.clock import Clock, clock_of
 from vestigo.study.drive.driven import Difference, Driven, Explanation, ReadCounts
 from vestigo.study.drive.explain import Judge, explanations, with_changes
-from vestigo.study.drive.functions import Functions, Load, Make, Makes, call
+from vestigo.study.drive.functions import Functions, Load, Make, Makes, call, check_functions
 from vestigo.study.drive.observed import as_observed
 from vestigo.study.drive.offered import Offered, OriginValue, offered
 from vestigo.study.drive.process import talk
@@ -34,14 +35,13 @@ from vestigo.units import SECOND, Duration, counted, format_seconds
 _FOR_TRIALS = 200_000
 """Events on which explanations are looked for; how well they do is then told of all."""
 _REASONS, _WHOLE_SETTINGS = 3, 12
-_Progress = Callable[[str], None]
 
 
 def drive(  # noqa: PLR0913  # one argument for each thing that a cache may do
     trace: Readable,
-    read: Callable[[str, Any, Load], Any] | None = None,
     settings: Settings | None = None,
     *,
+    read: Callable[[str, Any, Load], Any] | None = None,
     write: Callable[[str, Any, OriginValue], Any] | None = None,
     remove: Callable[[str, Any], Any] | None = None,
     clear: Callable[[str | None], Any] | None = None,
@@ -49,9 +49,10 @@ def drive(  # noqa: PLR0913  # one argument for each thing that a cache may do
     make: Make | None = None,
     command: str | None = None,
     clock: Clock | str | None = None,
-    faster: float | None = None,
+    speed: float | None = None,
     patience: str | Duration = "60s",
-    progress: _Progress = lambda _: None,
+    engine: Engine = "native",
+    progress: Progress | bool | None = None,
 ) -> Driven:
     """Drives your own cache with a trace, and compares what it did with the replay of `settings`.
 
@@ -63,25 +64,29 @@ def drive(  # noqa: PLR0913  # one argument for each thing that a cache may do
     with such methods. Or `command` starts a cache in any language (docs/drive.md describes the messages).
 
     `clock` gives the trace's time to a cache that asks for the time: a `Clock` whose methods the cache uses, or
-    ``"patched"`` for those of the standard library. With `faster`, real time goes on at that multiple. Events come one
-    after the other and loads end at once, also in the replay. `patience` is how long one event may take.
+    ``"patched"`` for those of the standard library. With `speed`, real time goes on at that multiple. Events come one
+    after the other and loads end at once, also in the replay. `patience` is how long one event may take. `progress` is
+    as in `sweep`.
 
     Without `settings`, it looks for those that explain the cache best. A cache that raises, hangs or answers nonsense
-    ends the drive. `Driven.stopped` says at which event, and the counts so far are kept. Raises InputError if the
-    arguments do not fit together, and RulesError if the settings do not fit the trace.
+    ends the drive. `Driven.stopped` says at which event, and the counts so far are kept. Raises RulesError if the
+    arguments do not fit together, if a function cannot be called so, or if the settings do not fit the trace.
 
     >>> import functools, vestigo as vg
     >>> trace = vg.synth(reads=1000, keys=50, seed=1)
     >>> cache = functools.lru_cache(maxsize=20)(lambda lookup, key, load: load())
-    >>> driven = vg.drive(trace, cache, vg.Rules(max_entries=20, nulls="keep"))
+    >>> driven = vg.drive(trace, vg.Rules(max_entries=20, nulls="keep"), read=cache)
     >>> driven.differ, driven.driven.hits == driven.replayed.hits
     (0, True)
     """
-    given_for = {"read": read, "make": make, "command": command}
-    if sum(one is not None for one in given_for.values()) != 1:
-        raise InputError("drive: nothing says what is driven; give read, make or command")
+    check_functions(read=read, write=write, remove=remove, clear=clear, restart=restart, make=make)
+    given_for = [name for name, one in (("read", read), ("make", make), ("command", command)) if one is not None]
+    if len(given_for) != 1:
+        what = f"{' and '.join(given_for)} are both given" if given_for else "nothing says what is driven"
+        raise RulesError(f"drive: {what}; give one of read, make or command")
     seconds = int(argument("patience", Duration.parse, patience)) / SECOND
-    stated = plan_of(settings) if settings is not None else Plan()
+    runs_by = clock_of(clock, speed)
+    stated = plan_of(settings if settings is not None else Plan(), engine)
     on, plan = what_if.applied(trace_of(trace, stated), stated)
     cache: Functions | Makes | None = None
     if read is not None:
@@ -96,17 +101,18 @@ def drive(  # noqa: PLR0913  # one argument for each thing that a cache may do
         plan = dataclasses.replace(plan, pools={"all": Pool(lookups=on.lookups)})
     asked = job(on, plan, instant=True)
     origin = offered(on, events, asked)
-    if command is not None:
-        given = talk(origin, plan, command, seconds, progress)
-    else:
-        assert cache is not None
-        progress("driving the cache")
-        given = call(origin, cache, clock_of(clock, faster), seconds)
-    return _driven(origin, plan, asked, given, is_searched=settings is None, notes=notes, progress=progress)
+    with reporting(progress) as report:
+        if command is not None:
+            given = talk(origin, plan, command, seconds, report)
+        else:
+            assert cache is not None
+            report("driving the cache", 0, 0)
+            given = call(origin, cache, runs_by, seconds)
+        return _driven(origin, plan, asked, given, is_searched=settings is None, notes=notes, progress=report)
 
 
 def _driven(  # noqa: PLR0913  # all that is known by then
-    origin: Offered, plan: Plan, asked: Job, given: Given, *, is_searched: bool, notes: list[str], progress: _Progress
+    origin: Offered, plan: Plan, asked: Job, given: Given, *, is_searched: bool, notes: list[str], progress: Progress
 ) -> Driven:
     trace = origin.trace
     rows = counted_rows(origin, given.events, asked.first_counted)
@@ -115,14 +121,14 @@ def _driven(  # noqa: PLR0913  # all that is known by then
         plan = as_observed(plan, origin, given, driven)
         found, best = _explained(trace, driven, plan, _WHOLE_SETTINGS, progress)
         plan, asked, why = best, job(trace, best, instant=True), found
-    progress("replaying the settings")
+    progress("replaying the settings", 0, 0)
     judge = Judge(trace, driven)
     replayed = judge.marks(plan)
     alike = driven.alike(replayed.age_ns)
     better = plan
     if not is_searched:
         why, better = _explained(trace, driven, plan, _REASONS, progress)
-        progress("looking for rules that the trace does not put to the test")
+        progress("looking for rules that the trace does not put to the test", 0, 0)
     loads = given.loads[rows]
 
     def counts(marks: Marks, loads: np.ndarray, chosen: Any = slice(None)) -> ReadCounts:
@@ -160,7 +166,7 @@ def _driven(  # noqa: PLR0913  # all that is known by then
 
 
 def _explained(
-    trace: Trace, driven: Marks, plan: Plan, most: int, progress: _Progress
+    trace: Trace, driven: Marks, plan: Plan, most: int, progress: Progress
 ) -> tuple[list[Explanation], Plan]:
     """Adds explanations. They are looked for in the first part of a long trace, and counted over all of it."""
     chosen = driven.rows < _FOR_TRIALS
@@ -208,14 +214,14 @@ def _answer(marks: Marks, place: int) -> str:
 def _of_all(plan: Plan) -> Plan:
     """The plan with one cache for all nodes, whatever its look-ups state."""
     every = {"rules.per": "all"} | {f"lookup.{name}.per": "all" for name in plan.lookups}
-    return changed(plan, every)
+    return plan.changed(every)
 
 
 def _as_driven(trace: Trace, cache: Functions | Makes | None) -> tuple[Trace, Longs, list[str]]:
     """The events with which the cache can be driven, their rows in the trace, and notes on what was left out."""
     said = []
     kept = np.ones(len(trace), bool)
-    if trace.costs.most > 0:
+    if trace.cost_range.most > 0:
         said.append("loads end at once, in both: events are driven one after the other")
     for op, name in ((Op.DROP, "remove"), (Op.CLEAR, "clear"), (Op.RESTART, "restart")):
         rows = trace.op == op

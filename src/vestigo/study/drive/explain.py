@@ -4,7 +4,7 @@ there.
 
 import dataclasses
 import os
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cached_property
@@ -16,8 +16,8 @@ from vestigo.engine.job import job
 from vestigo.engine.watch import watched
 from vestigo.errors import InputError
 from vestigo.outcome.seen import Answers, Watching
+from vestigo.progress import Progress, say_nothing
 from vestigo.rules import Plan, Pool
-from vestigo.rules.vary import changed
 from vestigo.study.drive.answers import Marks, ages_of_replay, marks_of_replay
 from vestigo.study.drive.driven import Explanation
 from vestigo.study.drive.trials import SHARED, Changes, Trial, trials
@@ -66,7 +66,7 @@ class Best(NamedTuple):
 
 
 def explanations(
-    judge: Judge, plan: Plan, most: int, progress: Callable[[str], None] = lambda _: None
+    judge: Judge, plan: Plan, most: int, progress: Progress = say_nothing
 ) -> tuple[list[Explanation], Plan]:
     """The changes that explain the cache better, and the plan with all of them. The most important one is first, and
     each comes on top of those before.
@@ -77,7 +77,7 @@ def explanations(
         for _ in range(most):
             if alike.sum() == reads:
                 break
-            progress(f"looking for what explains the cache: {alike.sum() / reads:.1%} of the reads so far")
+            progress(f"looking for what explains the cache: {alike.sum() / reads:.1%} of the reads so far", 0, 0)
             best = _best(judge, plan, alike, trials(judge.trace, judge.driven, plan), threads)
             if best is None or best.alike.sum() - alike.sum() <= _LEAST_GAIN * (reads - alike.sum()):
                 break
@@ -170,7 +170,7 @@ def with_changes(plan: Plan, changes: Changes) -> Plan:
     lookups = changes.get(SHARED)
     if lookups is not None:
         plan = dataclasses.replace(plan, pools={"all": Pool(lookups=lookups)})
-    return changed(plan, {key: value for key, value in changes.items() if key != SHARED})
+    return plan.changed({key: value for key, value in changes.items() if key != SHARED})
 
 
 def _refined(judge: Judge, plan: Plan, best: Best) -> Best:

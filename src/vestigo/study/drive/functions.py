@@ -1,5 +1,6 @@
 """Drives a cache in Python event by event, through the functions with which a program asks and changes it."""
 
+import inspect
 import itertools
 import signal
 import threading
@@ -13,7 +14,8 @@ from typing import Any
 
 import numpy as np
 
-from vestigo.errors import InputError
+from vestigo.arguments import shown
+from vestigo.errors import InputError, RulesError
 from vestigo.study.drive.answers import NOTHING_GIVEN, Given, Stopped
 from vestigo.study.drive.clock import Clock
 from vestigo.study.drive.offered import Offered, OriginValue
@@ -23,6 +25,14 @@ from vestigo.trace.trace import LAST_KEYED
 
 Load = Callable[[], OriginValue | None]
 
+_CALLED_WITH = {
+    "read": ("lookup", "key", "load"),
+    "write": ("lookup", "key", "value"),
+    "remove": ("lookup", "key"),
+    "clear": ("lookup",),
+    "restart": (),
+    "make": ("node",),
+}
 _NAMES = ("read", "write", "remove", "clear", "restart")
 _EVENTS = 1 << 16
 _drives = itertools.count(1)
@@ -43,15 +53,41 @@ class Functions:
 
     @classmethod
     def of(cls, cache: object) -> "Functions":
-        """The methods of an object. Raises InputError."""
+        """The methods of an object. Raises RulesError."""
         found = {name: getattr(cache, name, None) for name in _NAMES}
         if not callable(found["read"]):
-            raise InputError(f"make: gave a {type(cache).__name__}, which has no read(lookup, key, load)")
-        return cls(**{name: one for name, one in found.items() if callable(one)})
+            raise RulesError(f"make: gave a {type(cache).__name__}, which has no read(lookup, key, load)")
+        methods = {name: one for name, one in found.items() if callable(one)}
+        check_functions(**methods)
+        return cls(**methods)
 
     def can(self, name: str) -> bool:
         """Whether the cache has this function."""
         return getattr(self, name) is not None
+
+
+def check_functions(**given: object) -> None:
+    """Raises RulesError for functions that cannot be called as events are told to a cache, or that are coroutines."""
+    problems = [
+        f"{name}: {problem}" for name, one in given.items() if one is not None and (problem := _wrong_with(name, one))
+    ]
+    if problems:
+        raise RulesError(problems)
+
+
+def _wrong_with(name: str, function: object) -> str | None:
+    called = f"{name}({', '.join(_CALLED_WITH[name])})"
+    if not callable(function):
+        return f"{shown(function)} is not a function; give one that is called as {called}"
+    if inspect.iscoroutinefunction(function) or inspect.iscoroutinefunction(getattr(function, "__call__", None)):  # noqa: B004
+        return f"is a coroutine function; give a plain one that runs it to its end, called as {called}"
+    try:
+        inspect.signature(function).bind(*_CALLED_WITH[name])
+    except TypeError as error:
+        return f"cannot be called as {called}: {error}"
+    except ValueError:  # a function of C tells nothing
+        return None
+    return None
 
 
 Make = Callable[[str | None], object]

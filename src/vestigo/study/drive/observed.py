@@ -3,7 +3,6 @@
 from typing import Any
 
 from vestigo.rules import Plan
-from vestigo.rules.vary import changed
 from vestigo.study.drive.answers import Given, Marks
 from vestigo.study.drive.offered import Offered
 from vestigo.trace import Op
@@ -19,4 +18,4 @@ def as_observed(plan: Plan, offered: Offered, given: Given, driven: Marks) -> Pl
         was_changed = offered.changed_at[value] <= offered.trace.at[hits.rows]
         replaces, leaves = writes[value].any(), was_changed.any()
         rules["rules.on_write"] = "replace" if replaces else "leave" if leaves else "drop"
-    return changed(plan, rules)
+    return plan.changed(rules)

@@ -6,13 +6,13 @@ docs/drive.md says everything that the other side must know.
 
 import json
 import shlex
-from collections.abc import Callable
 from json.encoder import encode_basestring_ascii as quoted
 from typing import Any
 
 import numpy as np
 
 from vestigo.errors import InputError
+from vestigo.progress import Progress
 from vestigo.rules import Plan
 from vestigo.study.drive.answers import NOTHING_GIVEN, Given, Stopped
 from vestigo.study.drive.offered import Offered
@@ -32,7 +32,7 @@ _IS_READ = np.array([op in (Op.READ, Op.PRELOAD) for op in Op])
 _NULL, _FRESH = ',"null":true', ',"fresh":true'
 
 
-def talk(offered: Offered, plan: Plan, command: str, patience_seconds: float, progress: Callable[[str], None]) -> Given:
+def talk(offered: Offered, plan: Plan, command: str, patience_seconds: float, progress: Progress) -> Given:
     """Starts the command, drives it, and ends it. Raises InputError if it cannot be started."""
     try:
         words = shlex.split(command)
@@ -40,7 +40,7 @@ def talk(offered: Offered, plan: Plan, command: str, patience_seconds: float, pr
         raise InputError(f"command: {command!r} cannot be read: {error}; close the quotes") from None
     if not words:
         raise InputError("command: is empty; write, for example, 'node my-cache.mjs'")
-    progress(f"driving {words[0]}")
+    progress(f"driving {words[0]}", 0, 0)
     with Pipes(words, patience_seconds) as pipes:
         talker = _Talker(offered, plan, pipes)
         try:

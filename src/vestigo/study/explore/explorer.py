@@ -13,11 +13,12 @@ from vestigo.engine.what_if import EVENT_BYTES, changed_trace, settled_plan
 from vestigo.errors import InputError, RulesError
 from vestigo.machine import memory_bytes
 from vestigo.outcome import Outcome
+from vestigo.progress import Progress
 from vestigo.rules import Plan, Rules, WhatIf
+from vestigo.rules.plan_parts import TODAY
 from vestigo.rules.settings import Settings, plan_of, trace_of
-from vestigo.rules.vary import changed
 from vestigo.stopping import Once, check, holding
-from vestigo.study.candidates import TODAY, Candidate, Progress
+from vestigo.study.candidates import Candidate
 from vestigo.study.compare import references
 from vestigo.study.curve import SizeCurve, size_curve
 from vestigo.study.estimate import Estimate
@@ -59,7 +60,7 @@ class Surroundings:
         """Today's settings, with the circumstances."""
         self._given = given
         self._trace = Once(lambda: changed_trace(given, plan.what_if, most_bytes()))
-        self._today = Once(lambda: run(self.trace, job(self.trace, self.settled(plan)), "native", TODAY))
+        self._today = Once(lambda: run(self.trace, job(self.trace, self.settled(plan)), TODAY))
         self._ceilings, self._curves, self._sample = Once(self._ideals), Once(self._all_curves), Once(self._few_keys)
         self._lock = Lock()
 
@@ -94,7 +95,7 @@ class Surroundings:
     def _ideals(self) -> Mapping[str, Outcome]:
         _, *ideals = references(self.trace, self.settled(self.plan), _FREEST)
         made = zip(("hit_rate", "fresh_hit_rate"), (ideal() for ideal in ideals), strict=True)
-        return {name: run(*asked, "native", name) for name, asked in made}
+        return {name: run(*asked, name) for name, asked in made}
 
     def _all_curves(self) -> Mapping[str, SizeCurve]:
         plan, found = self.settled(self.plan), {}
@@ -128,7 +129,7 @@ class Surroundings:
         asked = job(self.trace, self.settled(plan))
         with holding(self._lock):
             prepare(self.trace, [asked])
-        return run(self.trace, asked, "native", "now")
+        return run(self.trace, asked, "now")
 
 
 class Explorer:
@@ -175,7 +176,7 @@ class Explorer:
         """Today's settings with changes by dotted key, under circumstances by name. A value of None means as recorded.
         Raises RulesError.
         """
-        plan = changed(self.plan, changes)
+        plan = self.plan.changed(changes)
         if not circumstances:
             return plan
         stated = {name: getattr(self.plan.what_if, name) for name in self.plan.what_if.model_fields_set}

@@ -5,15 +5,18 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from vestigo.data import Data, shown
+from vestigo.arguments import several, shown, whole_number
+from vestigo.data import Data, displayed
 from vestigo.engine import key_by_key
 from vestigo.engine.replay import replay
-from vestigo.errors import InputError
+from vestigo.errors import InputError, RulesError
 from vestigo.files import write_text
 from vestigo.outcome import Outcome
+from vestigo.progress import Progress, reporting
 from vestigo.rules import Plan
+from vestigo.rules.plan import Engine
+from vestigo.rules.plan_parts import TODAY
 from vestigo.rules.settings import Settings, plan_of, trace_of
-from vestigo.study.candidates import Progress
 from vestigo.study.check import Check, check
 from vestigo.study.compare import Comparison, compare
 from vestigo.study.curve import SizeCurve, size_curve, with_real_rates
@@ -30,6 +33,7 @@ if TYPE_CHECKING:
 
 _WORST = {"origin_time_ns": 3, "stale_hits": 2}
 """Of how many keys that lose most a story is told, by what they lose."""
+_PARTS = "parts of the report"
 _MOST_CURVES = 12
 """Look-ups whose sizes are shown, those that could save most."""
 
@@ -83,11 +87,15 @@ class Report(Data):
 
     def to_html(self) -> str:
         """The page: one document that needs no network."""
-        return shown("page", self)
+        return displayed("page", self)
 
     def write(self, path: str | Path) -> Path:
-        """Writes the page, whole or not at all, and returns the path. Raises InputError if it cannot be written."""
+        """Writes the page, whole or not at all, and returns the path. Raises InputError if it cannot be written, or if
+        the path does not end in .html.
+        """
         path = Path(path)
+        if path.suffix.lower() not in (".html", ".htm"):
+            raise InputError(f"{path}: a report is a page; name the file .html")
         write_text(path, self.to_html())
         return path
 
@@ -124,17 +132,19 @@ def report(  # noqa: PLR0913  # options by name
     rest: str = SHARE_FOR_REST,
     seed: int = 0,
     asked: Sequence[str] = (),
-    progress: Progress | None = None,
+    engine: Engine = "native",
+    progress: Progress | bool | None = None,
 ) -> Report:
     """Does all of the work on one trace: what is in it, what today's settings give, which settings to take and why,
     what each rule earns, and the stories of the keys that lose most. `Report.write` makes one HTML page of it.
 
     `found` is a sweep or search of the same trace and plan. Without it every candidate of the plan is replayed, with
     `results` and `rest` as in `sweep`. `asked` has the words that name the trace and the plan on the command line, such
-    as ``["reads.parquet", "--plan", "plan.toml"]``. With them the page says how to make it again. `progress` is called
-    with what is being done, how many are done, and how many there are.
+    as ``["reads.parquet", "--plan", "plan.toml"]``. With them the page says how to make it again. `progress` is as in
+    `sweep`.
 
-    Raises InputError for a trace without reads, RulesError if the settings do not fit it, and Interrupted on Ctrl-C.
+    Raises InputError for a trace without reads, and RulesError if the settings do not fit it, or if `found` is of other
+    settings or of another trace.
 
     >>> import vestigo as vg
     >>> trace = vg.synth(5_000, keys=500, seed=1)
@@ -142,29 +152,41 @@ def report(  # noqa: PLR0913  # options by name
     >>> made.pick.candidate.name, made.to_html().startswith("<!doctype html>")
     ('max_entries=200', True)
     """
-    plan = plan_of(settings)
+    plan = plan_of(settings, engine)
+    words = several("asked", asked, '["reads.parquet"]')
     given = trace_of(trace, plan)
     if given.reads == 0:
         raise InputError(f"{given.source}: holds no reads, so there is nothing to report")
-    if found is None:
-        found = sweep(given, plan, results=results, rest=rest, progress=progress)
+    with reporting(progress) as tell:
+        if found is None:
+            found = sweep(given, plan, results=results, rest=rest, engine=engine, progress=tell)
+        else:
+            _check_found(found, plan)
+        return _made(given, plan, found, results, whole_number("seed", seed, 0), words, tell)
+
+
+def _made(  # noqa: PLR0913, PLR0917  # all that is known by then
+    given: Trace,
+    plan: Plan,
+    found: Sweep,
+    results: str | Path | None,
+    seed: int,
+    words: Sequence[str],
+    tell: Progress,
+) -> Report:
+    comparison = compare(given, plan, engine=plan.engine, progress=False)
+    _check_of_this_trace(found, comparison, given)
     pick = found.choose(seed=seed)
-
-    def made(parts: int) -> None:
-        if progress:
-            progress("parts of the report", parts, 5)
-
+    tell(_PARTS, 1, 5)
     surveyed = survey(given)
-    made(1)
-    comparison = compare(given, plan)
-    picked = replay(given, pick.candidate.plan, name="the pick")
-    made(2)
+    picked = replay(given, pick.plan, name="the pick", engine=plan.engine)
+    tell(_PARTS, 2, 5)
     curves = [size_curve(given, plan, lookup=name) for name in list(surveyed.lookups)[:_MOST_CURVES]]
-    made(3)
-    checked = check(given, plan, results=results)
-    made(4)
+    tell(_PARTS, 3, 5)
+    checked = check(given, plan, results=results, engine=plan.engine, progress=False)
+    tell(_PARTS, 4, 5)
     stories = tuple(_stories(given, plan))
-    made(5)
+    tell(_PARTS, 5, 5)
     return Report(
         survey=surveyed,
         comparison=comparison,
@@ -177,14 +199,28 @@ def report(  # noqa: PLR0913  # options by name
         notes=given.notes,
         events=len(given),
         digest=trace_name(given),
-        asked=tuple(asked),
+        asked=tuple(words),
     )
+
+
+def _check_found(found: Sweep, plan: Plan) -> None:
+    if not isinstance(found, Sweep):
+        raise RulesError(f"found: {shown(found)} is not a sweep; give what vestigo.sweep or vestigo.search returned")
+    if found.today.plan.replayed_to_dict() != plan.replayed_to_dict() or found.aim != plan.aim:
+        raise RulesError("found: is of other settings than these; give the sweep of the same plan, or leave it out")
+
+
+def _check_of_this_trace(found: Sweep, comparison: Comparison, trace: Trace) -> None:
+    """The same settings give the same counts on the same trace alone."""
+    today = comparison[TODAY].to_dict()
+    if any(found.today.result["whole"].get(name, value) != value for name, value in today.items()):
+        raise RulesError(f"found: is of another trace than {trace.source}; give the sweep of this one, or leave it out")
 
 
 def _stories(trace: Trace, plan: Plan) -> Iterator[Story]:
     """The stories of the keys that lose most under today's settings, each once."""
-    keys = key_by_key(trace, plan)
+    keys = key_by_key(trace, plan, engine=plan.engine)
     worst = dict.fromkeys(key for loss, most in _WORST.items() for key in keys.worst(loss, most).tolist())
     for key in worst:
         lookup = keys.trace.lookups[keys.trace.key_lookup[key]]
-        yield why(trace, plan, lookup=lookup, key=str(keys.trace.keys[key]))
+        yield why(trace, plan, lookup=lookup, key=str(keys.trace.keys[key]), engine=plan.engine)

@@ -8,7 +8,6 @@ import numpy as np
 
 from vestigo.engine.changes import changes_of
 from vestigo.engine.job import job
-from vestigo.engine.replay import Engine
 from vestigo.engine.watch import watched
 from vestigo.errors import InputError
 from vestigo.outcome import CAUSES
@@ -17,7 +16,6 @@ from vestigo.outcome.seen import Watching
 from vestigo.rules import Plan, Rules
 from vestigo.rules.plan_text import rule_text
 from vestigo.rules.pool import POOL_RULES
-from vestigo.rules.vary import changed
 from vestigo.study.round import ROUND, at_least
 from vestigo.study.why.steps import CAME, begins_ns
 from vestigo.study.why.story import Advice, Step
@@ -40,7 +38,6 @@ class Case:
     keys: Keys
     """What is counted today."""
     counted_from_ns: int
-    engine: Engine = "native"
 
     @property
     def lookup(self) -> str:
@@ -65,8 +62,8 @@ def advice_for(case: Case) -> list[Advice]:
 def _replayed(case: Case, cause: str, change: Change) -> Advice | None:
     """The counts with this change, or None if it does not fit the plan."""
     try:
-        plan = changed(case.plan, change)
-        counted = watched(case.trace, job(case.trace, plan), Watching(keys=True), case.engine).keys
+        plan = case.plan.changed(change)
+        counted = watched(case.trace, job(case.trace, plan), Watching(keys=True)).keys
     except InputError:
         return None
     assert counted is not None

@@ -9,13 +9,13 @@ import numpy as np
 from vestigo.engine import what_if
 from vestigo.engine.changes import changes_of, together
 from vestigo.engine.job import Job, job
-from vestigo.engine.replay import Engine
 from vestigo.engine.watch import answer_of, watched
-from vestigo.errors import InputError, TraceError, unknown
+from vestigo.errors import InputError, TraceError, UnknownName, raise_for_unknown
 from vestigo.outcome import CAUSES
 from vestigo.outcome.keys import Keys
 from vestigo.outcome.seen import MISS, NO_AGE, NULL, Watching
 from vestigo.rules import Plan
+from vestigo.rules.plan import Engine
 from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.study.gaps import gaps_ns
 from vestigo.study.why.advice import Case, advice_for
@@ -57,31 +57,31 @@ def why(  # noqa: PLR0913  # one argument for each thing that can be asked
     >>> [(step.what, step.cause, step.other) for step in story.steps if step.what in ("missed", "evicted")]
     [('missed', 'first', None), ('evicted', None, 'b'), ('missed', 'evicted', None)]
     """
-    stated = plan_of(settings)
+    stated = plan_of(settings, engine)
     on, plan = what_if.applied(trace_of(trace, stated), stated)
     number = _key(on, key, lookup)
     _check_node(on, node)
     at_ns = None if at is None else _time(on, at)
     asked, rows = job(on, plan), rows_of(on, number)
-    case = _case(on, plan, asked, number, engine)
+    case = _case(on, plan, asked, number)
     read = None if at_ns is None else _one_read(case, asked, _nearest(case.trace, rows, at_ns, node))
     return _story(case, read, advice_for(case), node)
 
 
 def story_of_read(trace: Trace, plan: Plan, asked: Job, event: int) -> Story:
     """The story of the key that is read at a row of the trace, with that read explained, and without advice."""
-    case = _case(trace, plan, asked, int(trace.key[event]), "native")
+    case = _case(trace, plan, asked, int(trace.key[event]))
     return _story(case, _one_read(case, asked, event), [])
 
 
-def _case(trace: Trace, plan: Plan, asked: Job, key: int, engine: Engine) -> Case:
-    seen = watched(trace, asked, Watching(chosen=(key,)), engine)
-    counted = watched(trace, asked, Watching(keys=True), engine).keys
+def _case(trace: Trace, plan: Plan, asked: Job, key: int) -> Case:
+    seen = watched(trace, asked, Watching(chosen=(key,)))
+    counted = watched(trace, asked, Watching(keys=True)).keys
     assert counted is not None
     keys = Keys(trace, counted, together(changes_of(trace)) != "nowhere")
     rules = asked.groups.each[asked.groups.key_groups[key]].rules
     steps = steps_of(trace, rows_of(trace, key), rules, seen.happenings)
-    return Case(trace, plan, key, rules, steps, keys, int(trace.at[asked.first_counted]), engine)
+    return Case(trace, plan, key, rules, steps, keys, int(trace.at[asked.first_counted]))
 
 
 def _story(case: Case, read: OneRead | None, advice: Sequence[Advice], node: str | None = None) -> Story:
@@ -128,7 +128,7 @@ def _nearest(trace: Trace, rows: np.ndarray, at_ns: int, node: str | None) -> in
 def _one_read(case: Case, asked: Job, row: int) -> OneRead:
     """What the engine tells of the read at a row."""
     trace = case.trace
-    found = answer_of(trace, asked, row, case.engine)
+    found = answer_of(trace, asked, row)
     code = int(found.answer[0])
     answer = code & (NULL - 1)
     each: dict[str, tuple[Any, Sequence[Any]]] = {
@@ -152,8 +152,8 @@ def _one_read(case: Case, asked: Job, row: int) -> OneRead:
 
 def _key(trace: Trace, key: str, lookup: str | None) -> int:
     """The id of a key. Raises InputError."""
-    if lookup is not None and lookup not in trace.lookups:
-        raise InputError(f"lookup: {unknown(lookup, list(trace.lookups))}")
+    if lookup is not None:
+        raise_for_unknown("look-up", lookup, trace.lookups)
     texts = arrow_names(trace.keys).cast("string").to_numpy(zero_copy_only=False) if len(trace.keys) else np.array([])
     own = np.ones(len(texts), bool) if lookup is None else trace.key_lookup == trace.lookups.index(lookup)
     found = np.flatnonzero(own & (texts == str(key)))
@@ -162,7 +162,7 @@ def _key(trace: Trace, key: str, lookup: str | None) -> int:
     if len(found):
         names = ", ".join(trace.lookups[trace.key_lookup[one]] for one in found)
         raise InputError(f"several look-ups have the key {key!r}: {names}; name one with lookup")
-    raise InputError(
+    raise UnknownName(
         f"the trace has no key {key!r}{f' of {lookup}' if lookup else ''}; {_closest(str(key), texts[own])}"
     )
 
@@ -174,9 +174,8 @@ def _closest(key: str, texts: Sequence[str]) -> str:
 
 
 def _check_node(trace: Trace, node: str | None) -> None:
-    if node is not None and node not in trace.nodes:
-        known = unknown(node, list(trace.nodes)) if trace.nodes else "the trace names no nodes"
-        raise InputError(f"node: {known}")
+    if node is not None:
+        raise_for_unknown("node", node, trace.nodes)
 
 
 def _time(trace: Trace, at: Moment) -> int:

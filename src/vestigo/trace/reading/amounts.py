@@ -10,7 +10,7 @@ import pyarrow.compute as pc
 
 from vestigo.trace.columns import LARGEST, LONGEST
 from vestigo.trace.formats.format import CostUnit
-from vestigo.trace.reading.columns import is_text, numpy_of, refuse, whole
+from vestigo.trace.reading.columns import decoded, is_text, numpy_of, refuse, whole
 from vestigo.trace.reading.template import as_text
 from vestigo.trace.reading.times import UNITS, likely_unit, scaled
 from vestigo.units import DURATION_SIZES, DURATIONS_WRITTEN, SIZE_WRITTEN, byte_unit
@@ -30,7 +30,8 @@ def costs(column: pa.Array, unit: str | None) -> np.ndarray:
         return whole(column.cast(pa.duration("ns")).cast(pa.int64()), _COST, 0, LONGEST)
     if _has_units(column):
         return whole(_durations(column), _COST, 0, LONGEST)
-    return whole(scaled(column, UNITS[unit or "ns"], _COST), _COST, 0, LONGEST)
+    expected = _COST if unit not in (None, "ns") else f"{_COST}; if it counts in another unit, state that (cost_unit)"
+    return whole(scaled(column, UNITS[unit or "ns"], expected), expected, 0, LONGEST)
 
 
 def sizes(column: pa.Array) -> np.ndarray:
@@ -43,7 +44,7 @@ def cost_unit(table: pa.Table, first_time: str) -> CostUnit:
     tell it, and a note says so. A look-up of many reads counts no more than one of few.
     """
     rows = np.linspace(0, len(table) - 1, min(len(table), _LOOKED_AT)).astype(np.int64)
-    column = table["cost"].take(pa.array(rows))
+    column = decoded(table["cost"].take(pa.array(rows)).combine_chunks())
     if pa.types.is_duration(column.type) or _has_units(column) or _is_to_the_ns(table["at"], first_time):
         return CostUnit("ns")
     try:
@@ -71,7 +72,8 @@ def _likely(typical: float, *, is_whole: bool) -> str:
 
 def _is_to_the_ns(at: pa.ChunkedArray, first_time: str) -> bool:
     """Whether times are written to the ns, as in recordings of our own."""
-    if pa.types.is_integer(at.type):
+    kind = at.type.value_type if pa.types.is_dictionary(at.type) else at.type
+    if pa.types.is_integer(kind):
         return likely_unit(at) == "ns"
     return _TO_THE_NS.search(first_time) is not None
 

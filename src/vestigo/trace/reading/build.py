@@ -1,7 +1,7 @@
 """From tables to a Trace: checks every column, puts rows in time order, numbers ids by first appearance."""
 
 import dataclasses
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any, NamedTuple
 
@@ -17,6 +17,7 @@ from vestigo.trace.reading.amounts import costs, sizes
 from vestigo.trace.reading.columns import NAMES, READERS, Bad
 from vestigo.trace.reading.times import times
 from vestigo.trace.trace import COLUMNS, LAST_KEYED, Op, Trace, constant_column
+from vestigo.units import counted
 
 _IN_FULL = ("lookup", "node")
 """Columns of few different texts, which are kept as Python's."""
@@ -26,13 +27,18 @@ CheckedColumns = dict[str, Any]
 
 
 class Origin(NamedTuple):
-    """Where rows come from, for messages: a name, the place of a row ("line 7"), and a function that hears of guessed
-    units.
+    """Where rows come from, for messages: a name, the place of a row ("line 7"), and functions that hear of guessed
+    units and of whatever else should be known.
     """
 
     source: str
     place: Callable[[int], str] = row_place
     guesses: Callable[[str], None] = lambda _: None
+    notes: Callable[[str], None] = lambda _: None
+
+    @property
+    def what(self) -> str:
+        return "the table" if self.source == TABLE else "the file"
 
 
 class Clock(NamedTuple):
@@ -46,18 +52,20 @@ class Clock(NamedTuple):
 
 
 _OUR_OWN = Clock()
+TABLE = "table"
+"""What messages call a table in memory."""
 
 
 def check_columns(table: pa.Table, origin: Origin, clock: Clock = _OUR_OWN) -> CheckedColumns:
     """The columns as arrays. Raises TraceError with a sentence for every wrong column."""
     found: CheckedColumns = {}
     problems = [
-        f"{origin.source}: no column {name!r}; the file has {', '.join(table.column_names) or 'no columns'}"
+        f"{origin.source}: no column {name!r}; {origin.what} has {', '.join(table.column_names) or 'no columns'}"
         for name in ("at", "key")
         if name not in table.column_names
     ]
     readers = READERS | {
-        "time": lambda column: times(column, clock.at_unit, clock.zone, origin.guesses),
+        "time": lambda column: times(column, clock.at_unit, clock.zone, origin.guesses, origin.notes),
         "span": lambda column: costs(column, clock.cost_unit),
         "size": sizes,
     }
@@ -66,7 +74,7 @@ def check_columns(table: pa.Table, origin: Origin, clock: Clock = _OUR_OWN) -> C
     once = [name for name in NAMES if table.column_names.count(name) == 1]
     columns.numpy_of(pa.array([0]))  # here, because threads that import at once hang where memory runs out
     with ThreadPoolExecutor() as threads:  # most of the work is done by Arrow and NumPy, which release Python's lock
-        tasks = [threads.submit(lambda name: readers[COLUMNS[name].holds](_whole(table[name])), name) for name in once]
+        tasks = [threads.submit(lambda name: _read(table[name], readers, COLUMNS[name].holds), name) for name in once]
     for name, task in zip(once, tasks, strict=True):
         try:
             found[name] = task.result()
@@ -75,6 +83,7 @@ def check_columns(table: pa.Table, origin: Origin, clock: Clock = _OUR_OWN) -> C
     if problems:
         raise TraceError(problems)
     _check_keys(found, origin)
+    _note_unnamed(found, origin)
     return found
 
 
@@ -128,6 +137,15 @@ def _whole(column: pa.ChunkedArray) -> pa.Array:
     return column.combine_chunks() if column.num_chunks != 1 else column.chunk(0)
 
 
+_STORED_ONCE = ("name", "key", "identity")
+"""What may be stored with each value once, for many rows."""
+
+
+def _read(column: pa.ChunkedArray, readers: Mapping[str, Callable[[pa.Array], Any]], holds: str) -> Any:
+    whole = _whole(column)
+    return readers[holds](whole if holds in _STORED_ONCE else columns.decoded(whole))
+
+
 def _sentence(origin: Origin, name: str, bad: Bad) -> str:
     where = f"{origin.source}, {origin.place(bad.row or 0)}"
     more = f" (and {bad.rows - 1:,} more rows)" if bad.rows > 1 else ""
@@ -142,6 +160,19 @@ def _check_keys(found: CheckedColumns, origin: Origin) -> None:
     if len(rows):
         bad = Bad(int(rows[0]), "nothing", "a key for every read, write, remove, preload and drop", len(rows))
         raise TraceError(_sentence(origin, "key", bad))
+
+
+def _note_unnamed(found: CheckedColumns, origin: Origin) -> None:
+    """Notes how many rows name no look-up, where others do."""
+    if "lookup" not in found:
+        return
+    unnamed = columns.ids(found["lookup"]) == MISSING
+    if "op" in found:
+        unnamed &= found["op"] <= LAST_KEYED
+    rows = int(np.count_nonzero(unnamed))
+    if 0 < rows < len(unnamed):
+        names = "names" if rows == 1 else "name"
+        origin.notes(f"{counted(rows, 'row')} {names} no look-up and belong{'s' * (rows == 1)} to 'reads'")
 
 
 def _number(found: CheckedColumns, order: np.ndarray | None, moved: int, source: str, notes: tuple[str, ...]) -> Trace:

@@ -30,7 +30,7 @@ def flags(column: pa.Array) -> np.ndarray:
     """1, 0, or MISSING."""
     if pa.types.is_boolean(column.type):
         return numpy_of(column.cast(pa.int8()).fill_null(MISSING))
-    texts = pc.utf8_lower(column.cast(pa.string()))
+    texts = pc.utf8_lower(_words(column, "true, false, or nothing"))
     known = {"true": 1, "1": 1, "false": 0, "0": 0}
     codes = pc.index_in(texts, pa.array(list(known)))
     refuse(pc.and_(pc.is_null(codes), pc.is_valid(column)), column, "true, false, or nothing")
@@ -39,16 +39,22 @@ def flags(column: pa.Array) -> np.ndarray:
 
 
 def ops(column: pa.Array) -> np.ndarray:
-    texts = column.cast(pa.string()).fill_null("read")
+    texts = _words(column, f"one of {', '.join(OPS)}").fill_null("read")
     codes = pc.index_in(texts, pa.array(OPS))
     refuse(pc.is_null(codes), column, f"one of {', '.join(OPS)}")
     return numpy_of(codes).astype(np.uint8)
 
 
+def _words(column: pa.Array, expected: str) -> pa.Array:
+    try:
+        return column.cast(pa.string())
+    except (pa.ArrowInvalid, pa.ArrowNotImplementedError):
+        raise Bad(0, f"a column of {column.type}", expected) from None
+
+
 def names(column: pa.Array) -> pa.DictionaryArray:
     """Texts, numbered by first appearance."""
-    if not (is_text(column.type) or pa.types.is_integer(column.type) or pa.types.is_dictionary(column.type)):
-        raise Bad(0, f"a column of {column.type}", "text")
+    _check_names(column, "text")
     return _encode(_as_large_text(column))
 
 
@@ -60,9 +66,21 @@ def identities(column: pa.Array) -> pa.DictionaryArray:
 
 
 def keys(column: pa.Array) -> pa.DictionaryArray:
-    if not (is_text(column.type) or pa.types.is_integer(column.type) or pa.types.is_dictionary(column.type)):
-        raise Bad(0, f"a column of {column.type}", "text or whole numbers")
+    _check_names(column, "text or whole numbers")
     return identities(column)
+
+
+def _check_names(column: pa.Array, expected: str) -> None:
+    """Raises Bad for what cannot name anything: times, fractions, lists."""
+    kind = column.type.value_type if pa.types.is_dictionary(column.type) else column.type
+    if is_text(kind) or pa.types.is_integer(kind) or pa.types.is_null(kind):
+        return
+    if pa.types.is_floating(kind):
+        values = numpy_of(column.cast(pa.float64()))
+        gaps = np.flatnonzero(np.isnan(values))
+        if len(gaps) and np.all(np.floor(values[~np.isnan(values)]) == values[~np.isnan(values)]):
+            raise Bad(int(gaps[0]), "nothing", f"{expected}; drop such rows, or fill them in", len(gaps))
+    raise Bad(0, f"a column of {kind}", f"{expected}; make text of it, as in astype(str)")
 
 
 def ids(encoded: pa.DictionaryArray) -> np.ndarray:
@@ -100,10 +118,21 @@ def is_text(kind: pa.DataType) -> bool:
     return any((pa.types.is_string(kind), pa.types.is_large_string(kind), pa.types.is_string_view(kind)))
 
 
+def is_number(kind: pa.DataType) -> bool:
+    return any((pa.types.is_integer(kind), pa.types.is_floating(kind), pa.types.is_decimal(kind)))
+
+
+def decoded(column: pa.Array) -> pa.Array:
+    """The values of a column, one for each row, also where each is stored once."""
+    return column.dictionary_decode() if pa.types.is_dictionary(column.type) else column
+
+
 def whole(column: pa.Array, expected: str, least: int, most: int, needed: bool = False) -> np.ndarray:
     """Whole numbers within bounds. MISSING if there is none."""
     if pa.types.is_null(column.type):
         column = column.cast(pa.int64())
+    if not (is_text(column.type) or is_number(column.type) or pa.types.is_boolean(column.type)):
+        raise Bad(0, f"a column of {column.type}", expected)
     try:
         if pa.types.is_boolean(column.type):
             raise pa.ArrowInvalid

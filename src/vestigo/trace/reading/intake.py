@@ -6,6 +6,7 @@ from types import MappingProxyType
 from typing import Any
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
+from vestigo.data import Named
 from vestigo.errors import TraceError, unknown
 from vestigo.trace.formats.packed import LIMITS, Limits
 from vestigo.trace.reading.columns import NAMES
@@ -23,7 +24,7 @@ def _made_again(options: dict[str, Any]) -> "Intake":
 
 
 @dataclass(frozen=True)
-class Intake:
+class Intake(Named):
     """What a file's columns mean. It is immutable, and checked when it is made. Nothing in it is evaluated.
 
     A template is text with columns in braces: ``"{route}:{user}"`` or ``"{ts}"``. Text without columns is a constant.
@@ -75,6 +76,12 @@ class Intake:
         plain = {name: dict(value) if isinstance(value, Mapping) else value for name, value in own.items()}
         return _made_again, (plain,)
 
+    def to_dict(self) -> dict[str, Any]:
+        """The options that differ from the usual, as a plan file has them."""
+        own = {option.name: getattr(self, option.name) for option in fields(self)}
+        stated = {name: value for name, value in own.items() if value != _USUAL[name]}
+        return {name: _plain(value) for name, value in stated.items()}
+
     def with_options(self, options: Mapping[str, Any]) -> "Intake":
         """The intake with other options in place of its own. Tables are put on top of its own tables."""
         if not options:
@@ -99,6 +106,12 @@ class Intake:
     @property
     def parsed_patterns(self) -> tuple[Pattern, ...]:
         return parse_patterns(self.patterns)
+
+
+def _plain(value: Any) -> Any:
+    if isinstance(value, Mapping):
+        return {name: _plain(one) for name, one in value.items()}
+    return list(value) if isinstance(value, tuple) else value
 
 
 def problems(options: Mapping[str, Any]) -> list[Problem]:
@@ -208,3 +221,4 @@ _SINGLES = {
     "longest_line": _size,
     "unfolds_to": _size,
 }
+_USUAL = {option.name: getattr(Intake(), option.name) for option in fields(Intake)}

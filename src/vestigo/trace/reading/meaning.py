@@ -1,6 +1,7 @@
 """Gives the rows of a file the meaning that the user, or else the format, states."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
+from difflib import get_close_matches
 from typing import Any
 
 import numpy as np
@@ -10,6 +11,7 @@ import pyarrow.compute as pc
 from vestigo.errors import TraceError
 from vestigo.trace.formats.format import Defaults
 from vestigo.trace.formats.raw import Raw, Wanted
+from vestigo.trace.reading.build import TABLE
 from vestigo.trace.reading.columns import NAMES
 from vestigo.trace.reading.intake import Intake
 from vestigo.trace.reading.pattern import divide
@@ -17,7 +19,7 @@ from vestigo.trace.reading.template import Template, as_text
 from vestigo.trace.trace import LAST_KEYED, OPS
 from vestigo.units import counted
 
-_SHOWN = 10
+_MOST_SHOWN = 10
 _LISTED = 40
 
 
@@ -55,6 +57,7 @@ class Meaning:
         except ValueError as error:  # lists or structures where text is needed
             raise TraceError(f"{source}: {error}") from None
         broken, place = list(raw.broken), raw.place
+        said = [*raw.notes, *self._unused(raw, found), *self._never_null(raw.table), *self._constant_keys()]
         if self.intake.patterns:
             unmatched = np.flatnonzero(found["lookup"].is_null().to_numpy(zero_copy_only=False))
             if len(unmatched):
@@ -69,7 +72,7 @@ class Meaning:
                 found, place = _without(found, keyless, place)
         if broken and self.intake.strict:
             raise TraceError([f"{source}: {note}" for note in broken])
-        return pa.table(found) if found else pa.table({}), place, broken + list(raw.notes)
+        return pa.table(found) if found else pa.table({}), place, broken + said
 
     def _composed(self, table: pa.Table) -> dict[str, Any]:
         """The columns of a trace, as far as the file's columns tell them. Raises ValueError."""
@@ -95,28 +98,55 @@ class Meaning:
     def _match(self) -> list[Template]:
         return [Template.parse(self.match)] if self.intake.patterns and self.match is not None else []
 
+    def _unused(self, raw: Raw, found: Mapping[str, Any]) -> list[str]:
+        """A note for each column that is not used, and whose name is nearly that of one that is not there."""
+        used = {column for template in [*self.templates.values(), *self._match()] for column in template.columns}
+        absent = [name for name in NAMES if name not in found]
+        near = {column: _near(column, absent) for column in raw.has if column not in {*used, *self.null_where}}
+        return [f"column {column!r} is not used; did you mean {name}?" for column, name in near.items() if name]
+
+    def _never_null(self, table: pa.Table) -> list[str]:
+        """A note for each column of `null_where` whose value no row has."""
+        return [
+            f"null_where: no row has {column} = {_shown(nulls)}, so no read counts as a null by that"
+            for column, nulls in self.intake.null_where.items()
+            if column in table.column_names and len(table) and not _holds(table[column], nulls)
+        ]
+
+    def _constant_keys(self) -> list[str]:
+        key = self.given.get("key")
+        if key is None or key.columns:
+            return []
+        return [f"every key is {key.pieces[0]!r}; for a column write it in braces, as in columns.key = '{{NAME}}'"]
+
     def _check_columns(self, raw: Raw, source: str) -> None:
         """Raises an error unless the file has every column that the user names."""
         named = {f"column {name!r}": template.needed for name, template in self.given.items()}
         named["match"] = tuple(column for template in self._match() for column in template.needed)
         named["null_where"] = tuple(self.intake.null_where)
-        has = _listed(raw.has)
+        has = f"the {'table' if source == TABLE else 'file'} has {_listed(raw.has)}"
+        braceless = [
+            f"{source}: {template.pieces[0]!r} is a constant for the column {name!r}, and a column is called so, too; "
+            f"write columns.{name} = '{{{template.pieces[0]}}}' for that column"
+            for name, template in self.given.items()
+            if not template.columns and template.pieces[0] in raw.has
+        ]
         missing = [
-            f"{source}: no column {column!r}, which {what} is made of; the file has {has}"
+            f"{source}: no column {column!r}, which {what} is made of; {has}"
             for what, columns in named.items()
             for column in columns
             if column not in raw.table.column_names
         ]
         required = [
-            f"{source}: no column {name!r}; the file has {has}; say what it is made of: "
+            f"{source}: no column {name!r}; {has}; say what it is made of: "
             f'columns.{name} = "{{{_likely(raw.has, name)}}}", for example'
             for name in ("at", "key")
             if name not in self.given
             and not (name == "key" and self.intake.patterns)
             and not (name in self.templates and set(self.templates[name].needed) <= set(raw.table.column_names))
         ]
-        if missing or required:
-            raise TraceError(missing + required)
+        if problems := braceless + missing + required:
+            raise TraceError(problems)
 
 
 def _listed(has: Sequence[str]) -> str:
@@ -131,9 +161,31 @@ def _likely(has: Sequence[str], name: str) -> str:
 
 
 def _is_other(column: pa.ChunkedArray, nulls: Any) -> pa.ChunkedArray:
-    """Whether each value differs from those that stand for a null."""
-    values = [_plain(value) for value in (nulls if isinstance(nulls, (list, tuple)) and nulls else [nulls])]
-    return pc.invert(pc.is_in(as_text(column), value_set=pa.array(values, pa.large_string())))
+    """Whether each value differs from those that stand for a null. Missing where the value is."""
+    texts = as_text(column)
+    other = pc.invert(pc.is_in(texts, value_set=pa.array(_nulls(nulls), pa.large_string())))
+    return pc.if_else(pc.is_valid(texts), other, pa.scalar(None, pa.bool_()))
+
+
+def _holds(column: pa.ChunkedArray, nulls: Any) -> bool:
+    return bool(pc.any(pc.is_in(as_text(column), value_set=pa.array(_nulls(nulls), pa.large_string()))).as_py())
+
+
+def _nulls(nulls: Any) -> list[str]:
+    return [_plain(value) for value in (nulls if isinstance(nulls, (list, tuple)) and nulls else [nulls])]
+
+
+def _shown(nulls: Any) -> str:
+    return " or ".join(_nulls(nulls))
+
+
+def _near(column: str, names: Sequence[str]) -> str | None:
+    """The name that was likely meant: the same in other letters, one letter more or less, or one letter otherwise."""
+    word = column.lower()
+    if word in names:
+        return word
+    close = get_close_matches(word, [name for name in names if len(name) > 2], n=1, cutoff=0.75)
+    return close[0] if close and close[0][0] == word[0] else None
 
 
 def _plain(value: object) -> str:
@@ -160,6 +212,6 @@ def _without(
 
 
 def _unmatched(texts: pa.Array, rows: np.ndarray, place: Callable[[int], str]) -> str:
-    distinct = texts.take(pa.array(rows)).unique()[:_SHOWN].to_pylist()
+    distinct = texts.take(pa.array(rows)).unique()[:_MOST_SHOWN].to_pylist()
     shown = ", ".join("nothing" if text is None else repr(text)[:80] for text in distinct)
     return f"left out {counted(len(rows), 'row')} that no pattern matches, the first in {place(int(rows[0]))} ({shown})"

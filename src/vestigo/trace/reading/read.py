@@ -2,44 +2,67 @@
 
 import csv
 import dataclasses
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import Any, TypedDict, Unpack
 
 import pyarrow as pa
 
+from vestigo.arguments import shown
 from vestigo.errors import OutOfMemory, TraceError
 from vestigo.machine import is_memory
 from vestigo.trace.formats.format import OUR_NAMES, CostUnit, Format, format_named, known_formats
 from vestigo.trace.formats.packed import check_text, open_bytes
 from vestigo.trace.formats.prepared import is_prepared, open_prepared
+from vestigo.trace.formats.raw import Raw
 from vestigo.trace.reading.amounts import cost_unit
-from vestigo.trace.reading.build import CheckedColumns, Clock, Origin, begins_at, build_trace, check_columns
+from vestigo.trace.reading.build import TABLE, CheckedColumns, Clock, Origin, begins_at, build_trace, check_columns
 from vestigo.trace.reading.intake import Intake
 from vestigo.trace.reading.meaning import Meaning
 from vestigo.trace.reading.sources import Source, endings, sources
-from vestigo.trace.reading.tables import rows_of
+from vestigo.trace.reading.tables import Table, rows_of
 from vestigo.trace.reading.times import Say
 from vestigo.trace.trace import Trace
 
 _BEGIN_BYTES = 1_000
 
-Readable = object
-"""What a trace is read from: a path (a file, a folder, a pattern, ``"-"``) or a list of paths, an Arrow table, a
-DataFrame, a mapping of columns, a list of records; or a `Trace`, which is taken as it is."""
+Readable = Trace | str | Path | Table
+"""What a trace is read from: a path (a file, a folder, a pattern, ``"-"``) or a list of paths; a DataFrame, an Arrow
+table, whatever offers Arrow's stream, a mapping of columns, a list of records; or a `Trace`, which is taken as it is.
+"""
 
 
-def read_trace(source: Readable, intake: Intake | None = None, **options: Any) -> Trace:
+class IntakeOptions(TypedDict, total=False):
+    """The fields of an `Intake`, as options of `read_trace`."""
+
+    columns: Mapping[str, str]
+    match: str | None
+    patterns: Mapping[str, str | Sequence[str]]
+    null_where: Mapping[str, Any]
+    at_unit: str | None
+    cost_unit: str | None
+    zone: str | None
+    format: str | None
+    behind: str | None
+    strict: bool
+    longest_line: str | int
+    unfolds_to: str | int
+
+
+def read_trace(
+    source: Readable, intake: Intake | Mapping[str, Any] | None = None, **options: Unpack[IntakeOptions]
+) -> Trace:
     """Reads a trace from a file, several files, all in a folder, those that match a pattern (``logs/*.gz``), standard
-    input (``"-"``), or a table: an Arrow table, a DataFrame, a mapping of columns, a list of records.
+    input (``"-"``), or a table: a DataFrame, an Arrow table, whatever offers Arrow's stream (polars, DuckDB), a mapping
+    of columns, a list of records.
 
     Files are CSV, TSV, JSON Lines, access logs in the Common or Combined format (``.log``), or OpenTelemetry spans in
     OTLP JSON, all of these plain or compressed (``.gz``, ``.bz2``, ``.zst``), and rotated (``access.log.1.gz``). They
     can also be Parquet, Arrow IPC, or prepared by `write_trace`. The columns are those of docs/semantics.md, section 1.
     An `Intake`, or its fields as options, says what other columns mean. Options come on top of an `Intake`. A prepared
-    file already says what it holds, so only options change that. Numbers of a table in memory are ns unless options say
-    otherwise. A `Trace` is returned as it is.
+    file already says what it holds, so only options change that. A table in memory means what the same table means as a
+    file; an index of times is taken as `at`. A `Trace` is returned as it is.
 
     Rows out of order are sorted, and `Trace.moved` says how many. `Trace.notes` says what was assumed or left out.
     Raises TraceError, which names file, line or row, column, and what was expected.
@@ -50,14 +73,22 @@ def read_trace(source: Readable, intake: Intake | None = None, **options: Any) -
     >>> read_trace([{"when": "2026-03-17T08:00:00Z", "key": "a"}], columns={"at": "{when}"}).reads
     1
     """
-    intake = (intake or Intake()).with_options(options)
+    meant = _intake_of(intake).with_options(options)
     if isinstance(source, Trace):
         if options:
             raise TraceError(
                 f"{', '.join(options)}: the trace is already read; give these options where it is read from a file"
             )
         return source
-    return dataclasses.replace(_read(source, intake, options), behind=intake.behind)
+    return dataclasses.replace(_read(source, meant, options), behind=meant.behind)
+
+
+def _intake_of(given: Intake | Mapping[str, Any] | None) -> Intake:
+    if given is None or isinstance(given, Intake):
+        return given or Intake()
+    if not isinstance(given, Mapping):
+        raise TraceError(f"intake: {shown(given)} is not an Intake; give Intake(columns=...), or its fields as options")
+    return Intake().with_options(given)
 
 
 def _read(source: Any, intake: Intake, options: Mapping[str, Any]) -> Trace:
@@ -94,14 +125,9 @@ def _are_paths(where: Any) -> bool:
 
 
 def _from_table(table: Any, intake: Intake) -> Trace:
-    guessed: list[str] = []
-    columns, place, said = Meaning(intake, OUR_NAMES).apply(rows_of(table), "table")
-    clock = Clock(intake.at_unit or "ns", intake.cost_unit or "ns", intake.zone)
-    try:
-        checked = check_columns(columns, Origin("table", place, guessed.append), clock)
-    except pa.ArrowException as error:
-        raise TraceError(f"table: cannot be read: {str(error).splitlines()[0]}") from None
-    return build_trace([checked], "table", [f"table: {note}" for note in said], guessed)
+    reader = _Reader(intake, {})
+    checked = reader.table(rows_of(table))
+    return build_trace([checked], TABLE, reader.notes, list(reader.guesses))
 
 
 @dataclass
@@ -143,19 +169,11 @@ class _Reader:
     def read(self, file: Source) -> CheckedColumns:
         """The checked columns of one file. Raises TraceError."""
         name = self._name(file)
-
-        def guessed(guess: str) -> None:
-            self.guesses.setdefault(guess, []).append(file.name)
-
         try:
             file.path.open("rb").close()  # this gives the system's own words if it fails
             known = self._format(file, name)
             meaning = Meaning(self.intake, known.defaults, is_of_messages=known.is_of_messages)
-            raw = known.read(file.path, meaning.wanted)
-            table, place, said = meaning.apply(raw, file.name)
-            unit = self._cost_unit(known, meaning, table, raw.first_time, guessed)
-            clock = Clock(self.intake.at_unit, unit, self.intake.zone)
-            checked = check_columns(table, Origin(file.name, place, guessed), clock)
+            return self._checked(known.read(file.path, meaning.wanted), meaning, file.name, known.cost_unit)
         except MemoryError:
             raise _too_large(file.name) from None
         except OSError as error:
@@ -164,8 +182,38 @@ class _Reader:
             raise TraceError(f"{file.name}: cannot be read: {str(error).splitlines()[0]}") from None
         except RuntimeError as error:
             raise (_too_large(file.name) if is_memory(error) else error) from None
-        self.left_out += [f"{file.name}: {note}" for note in said]
-        return checked
+
+    def table(self, raw: Raw) -> CheckedColumns:
+        """The checked columns of a table in memory. Raises TraceError."""
+        if self.intake.format is not None:
+            self._note(TABLE, f"format = {self.intake.format} is not used: it is for files")
+        try:
+            return self._checked(raw, Meaning(self.intake, OUR_NAMES), TABLE)
+        except pa.ArrowException as error:
+            raise TraceError(f"{TABLE}: cannot be read: {str(error).splitlines()[0]}") from None
+
+    def _checked(
+        self,
+        raw: Raw,
+        meaning: Meaning,
+        source: str,
+        cost_unit_of_format: Callable[[pa.ChunkedArray], CostUnit] | None = None,
+    ) -> CheckedColumns:
+        def guessed(guess: str) -> None:
+            self.guesses.setdefault(guess, []).append(source)
+
+        def noted(note: str) -> None:
+            self._note(source, note)
+
+        table, place, said = meaning.apply(raw, source)
+        unit = self._cost_unit(cost_unit_of_format, meaning, table, raw.first_time, guessed)
+        clock = Clock(self.intake.at_unit, unit, self.intake.zone)
+        for note in said:
+            noted(note)
+        return check_columns(table, Origin(source, place, guessed, noted), clock)
+
+    def _note(self, source: str, note: str) -> None:
+        self.left_out.append(f"{source}: {note}")
 
     def _name(self, file: Source) -> str:
         """The name of the file's format, as the user or the ending says."""
@@ -187,14 +235,21 @@ class _Reader:
             begin = content.read(_BEGIN_BYTES)
         return next((one for one in self.formats.values() if one.recognises(begin)), known)
 
-    def _cost_unit(self, known: Format, meaning: Meaning, table: pa.Table, first_time: str, guessed: Say) -> str | None:
+    def _cost_unit(
+        self,
+        of_format: Callable[[pa.ChunkedArray], CostUnit] | None,
+        meaning: Meaning,
+        table: pa.Table,
+        first_time: str,
+        guessed: Say,
+    ) -> str | None:
         """The unit of costs that the user states, or else the one of the format's own column, or else the one that
         their amounts tell in the first file.
         """
         if self.intake.cost_unit or not {"at", "cost"} <= set(table.column_names):
             return self.intake.cost_unit
-        if known.cost_unit is not None and meaning.templates["cost"].plain == meaning.own_cost:
-            unit, note = known.cost_unit(table["cost"])
+        if of_format is not None and meaning.templates["cost"].plain == meaning.own_cost:
+            unit, note = of_format(table["cost"])
             if note:
                 guessed(note)
             return unit

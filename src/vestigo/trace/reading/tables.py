@@ -1,47 +1,174 @@
 """Turns tables in memory into the rows that readers of files return."""
 
-from collections.abc import Mapping, Sequence
-from typing import TYPE_CHECKING, Any
+import dataclasses
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any, Protocol
 
 import pyarrow as pa
+import pyarrow.compute as pc
 
+from vestigo.arguments import shown
 from vestigo.errors import TraceError
 from vestigo.trace.formats.raw import Raw, row_place
+from vestigo.trace.reading.columns import is_text
 
-if TYPE_CHECKING:
-    pass
+_WRITE = (
+    "give a path, a DataFrame, a table of Arrow, anything that offers Arrow's stream, a mapping of columns, or a list "
+    "of records"
+)
 
-Table = "pa.Table | pd.DataFrame | Mapping[str, Any] | Sequence[Mapping[str, Any]]"
-"""An Arrow table, a DataFrame, a mapping of columns, or a list of records."""
+
+class ArrowStream(Protocol):
+    """A table that offers Arrow's C stream, as those of pandas, polars, DuckDB and Arrow itself do."""
+
+    def __arrow_c_stream__(self, requested_schema: object = None) -> object: ...
+
+
+Table = ArrowStream | Mapping[str, Iterable[Any]] | Sequence[Any]
+"""A DataFrame, an Arrow table, a mapping of columns, or a list of records: mappings, dataclasses, named tuples."""
 
 
 def rows_of(table: Any) -> Raw:
-    """The rows of a `Table`. Raises TraceError for what is not a table, or what Arrow cannot hold.
+    """The rows of a `Table`. An empty text is missing, as in CSV. Raises TraceError for what is not a table, and for
+    columns that Arrow cannot hold.
 
     >>> rows_of([{"at": 1, "key": "a"}, {"at": 2, "key": "b", "size": 9}]).table["size"].to_pylist()
     [None, 9]
     """
+    notes: list[str] = []
     try:
-        found = _arrow(table)
-    except (pa.ArrowInvalid, pa.ArrowTypeError, pa.ArrowNotImplementedError) as error:
-        raise TraceError(f"table: a column cannot be read: {str(error).splitlines()[0]}") from None
-    return Raw(found, row_place, tuple(found.column_names))
+        columns = _columns(table, notes)
+    except (pa.ArrowException, TypeError, ValueError) as error:
+        raise TraceError(f"table: {shown(type(table).__name__)} cannot be read: {_first_line(error)}") from None
+    if twice := [name for name in dict.fromkeys(name for name, _ in columns) if _named(columns, name) > 1]:
+        raise TraceError([f"table: column {name!r} appears twice; rename one" for name in twice])
+    lengths = {len(column) for _, column in columns}
+    if len(lengths) > 1:
+        each = ", ".join(f"{name} {len(column):,}" for name, column in columns)
+        raise TraceError(f"table: the columns have different lengths: {each}")
+    found = pa.table({name: _plain(column) for name, column in columns})
+    return Raw(found, row_place, tuple(found.column_names), notes=tuple(notes))
 
 
-def _arrow(table: Any) -> pa.Table:
-    if isinstance(table, pa.Table):
-        return table
+Columns = list[tuple[str, Any]]
+
+
+def _columns(table: Any, notes: list[str]) -> Columns:
+    if hasattr(table, "iloc"):
+        return _of_pandas(table, notes)
     if isinstance(table, Mapping):
-        arrow = (pa.Array, pa.ChunkedArray)
-        return pa.table(
-            {name: column if isinstance(column, arrow) else pa.array(column) for name, column in table.items()}
+        return [(str(name), _column(str(name), column)) for name, column in table.items()]
+    if hasattr(table, "__arrow_c_stream__"):
+        return _of_arrow(pa.RecordBatchReader.from_stream(table).read_all())
+    if hasattr(table, "__arrow_c_array__"):
+        return _of_arrow(pa.Table.from_batches([pa.record_batch(table)]))
+    if isinstance(table, Iterable) and not isinstance(table, (str, bytes)):
+        rows = list(table)
+        if all(map(_is_record, rows)):
+            return _of_records(rows)
+    raise TraceError(f"{shown(table)} is not a trace; {_WRITE}")
+
+
+def _of_arrow(table: pa.Table) -> Columns:
+    return [(name, _checked(name, table.column(place))) for place, name in enumerate(table.column_names)]
+
+
+def _of_pandas(frame: Any, notes: list[str]) -> Columns:
+    """The columns, and the levels of the index that have a name. An index of times is taken as `at`."""
+    if not hasattr(frame, "columns"):
+        raise TraceError("a Series is one column; give a DataFrame, with a column for the time and one for the key")
+    index, taken = frame.index, []
+    for number, name in enumerate(index.names):
+        level = index.get_level_values(number)
+        is_time = level.dtype.kind == "M" and "at" not in frame.columns
+        named = name if name is not None else "at" if is_time else None
+        if named is None or named in frame.columns:
+            continue
+        taken.append((str(named), _column(str(named), level)))
+        if name is None:
+            notes.append(f"the index of the table is taken as column {str(named)!r}")
+    own = [(str(name), _column(str(name), frame.iloc[:, place])) for place, name in enumerate(frame.columns)]
+    return [*taken, *own]
+
+
+def _is_record(row: object) -> bool:
+    is_dataclass = dataclasses.is_dataclass(row) and not isinstance(row, type)
+    return isinstance(row, Mapping) or is_dataclass or hasattr(row, "_asdict")
+
+
+def _of_records(rows: Sequence[Any]) -> Columns:
+    found = [_as_mapping(row) for row in rows]
+    names = dict.fromkeys(name for row in found for name in row)
+    return [(str(name), _column(str(name), [row.get(name) for row in found])) for name in names]
+
+
+def _as_mapping(row: Any) -> Mapping[str, Any]:
+    if dataclasses.is_dataclass(row):
+        return {one.name: getattr(row, one.name) for one in dataclasses.fields(row)}
+    mapping: Mapping[str, Any] = row if isinstance(row, Mapping) else row._asdict()
+    return mapping
+
+
+def _column(name: str, values: Any) -> Any:
+    """One column as Arrow has it. Raises TraceError, which names it."""
+    if isinstance(values, (pa.Array, pa.ChunkedArray)):
+        return _checked(name, values)
+    if isinstance(values, (str, bytes)) or not isinstance(values, Iterable):
+        raise TraceError(f"table: column {name!r} is {shown(values)}; give a list of values, one for each row")
+    try:
+        kind = getattr(getattr(values, "dtype", None), "name", "")
+        array = pa.array(values if hasattr(values, "dtype") else list(values), from_pandas=True)
+    except (pa.ArrowException, TypeError, ValueError, OverflowError) as error:
+        raise TraceError(f"table: column {name!r} {_what_is_wrong(values, error)}") from None
+    if kind.startswith("period"):
+        raise TraceError(f"table: column {name!r} holds periods; make times of them: .dt.to_timestamp()")
+    return _checked(name, array)
+
+
+def _checked(name: str, column: Any) -> Any:
+    """The column, unless it has a type of somebody's own, of which we do not know what it means."""
+    if isinstance(column.type, pa.BaseExtensionType):
+        raise TraceError(
+            f"table: column {name!r} holds values of the type {column.type}; make text, numbers or times of them"
         )
-    if isinstance(table, Sequence) and all(isinstance(row, Mapping) for row in table):
-        names = dict.fromkeys(name for row in table for name in row)
-        return pa.table({name: pa.array([row.get(name) for row in table]) for name in names})
-    if hasattr(table, "__dataframe__") or hasattr(table, "iloc"):
-        return pa.Table.from_pandas(table, preserve_index=False)
-    raise TraceError(
-        f"{type(table).__name__} is not a trace; give a path, an Arrow table, a DataFrame, a mapping of columns, or a "
-        "list of records"
-    )
+    return column
+
+
+def _what_is_wrong(values: Any, error: Exception) -> str:
+    """The first value that does not fit beside those before it."""
+    each = list(values)
+    kinds = dict.fromkeys(type(one).__name__ for one in each if one is not None and one == one)  # noqa: PLR0124  # NaN
+    odd = [kind for kind in kinds if kind not in ("str", "int", "float", "bool")]
+    if len(kinds) > 1 and not odd:
+        return f"mixes {' and '.join(kinds)}; make one of them, as in .astype(str)"
+    what = odd[0] if odd else type(error).__name__
+    row = next((number for number, one in enumerate(each) if type(one).__name__ == what), 0)
+    return f"holds a {what} ({row_place(row)}); make text of it, as in .astype(str), or a number or time"
+
+
+def _plain(column: Any) -> Any:
+    """The column with text as the readers know it, and nothing where a text is empty."""
+    kind = column.type
+    if pa.types.is_dictionary(kind):
+        return _without_empty_words(column) if is_text(kind.value_type) else column.cast(kind.value_type)
+    if is_text(kind):
+        column = column.cast(pa.large_string())
+        return pc.if_else(pc.equal(column, ""), pa.scalar(None, pa.large_string()), column)
+    return column
+
+
+def _without_empty_words(column: Any) -> Any:
+    chunks = column.chunks if isinstance(column, pa.ChunkedArray) else [column]
+    cleaned = [
+        pa.DictionaryArray.from_arrays(one.indices.cast(pa.int32()), _plain(one.dictionary.cast(pa.large_string())))
+        for one in chunks
+    ]
+    return pa.chunked_array(cleaned, pa.dictionary(pa.int32(), pa.large_string()))
+
+
+def _named(columns: Columns, name: str) -> int:
+    return sum(one == name for one, _ in columns)
+
+
+def _first_line(error: Exception) -> str:
+    return str(error).splitlines()[0] if str(error) else type(error).__name__

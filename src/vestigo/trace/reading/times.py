@@ -14,6 +14,7 @@ from vestigo.trace.reading.columns import Bad, is_text, numpy_of, refuse, whole
 UNITS = {"s": 10**9, "ms": 10**6, "us": 10**3, "ns": 1}
 
 _TIME = "a time with an offset (RFC 3339), or a number since 1970-01-01 UTC, between the years 1950 and 2100"
+_OTHER_UNIT = "; if it counts in another unit, state that (at_unit)"
 _WITH_OFFSET = 'a time with an offset (2026-03-17T08:00:00Z); or state the time zone (zone = "Europe/Oslo")'
 _FIRST_LIKELY = 300_000_000  # in seconds, the year 1979; nobody recorded anything before that
 _QUARTER = 900 * 10**9
@@ -23,20 +24,34 @@ _NUMBER = r"^[+-]?(?P<whole>\d{1,19})(?:\.(?P<fraction>\d{1,9})\d*)?$"
 Say = Callable[[str], None]
 
 
-def times(column: pa.Array, unit: str | None, zone: str | None, say: Say) -> np.ndarray:
+def _to_nobody(_: str) -> None:
+    """For callers that want no notes."""
+
+
+def times(
+    column: pa.Array, unit: str | None, zone: str | None, say: Say = _to_nobody, note: Say = _to_nobody
+) -> np.ndarray:
     """Times in ns since the Unix epoch, UTC. Without a unit, the magnitude of the numbers tells it, and `say` hears of
-    that.
+    that. `note` hears of what was stated and is not needed.
     """
+    if pa.types.is_duration(column.type) or pa.types.is_time(column.type):
+        raise Bad(0, f"a column of {column.type}, which says how long and not when", f"{_TIME}; add when it began")
+    column = column.cast(pa.timestamp("us")) if pa.types.is_date(column.type) else column
     column = pc.fill_null(column, "") if is_text(column.type) else column
     if is_text(column.type) and not _begins_with_number(column):
-        column = _from_texts(column, zone)
+        column = _from_texts(column, zone, note)
+    elif pa.types.is_timestamp(column.type) and column.type.tz is not None:
+        _note_zone(zone, note)
     if pa.types.is_timestamp(column.type):
+        if unit is not None:
+            note(f"at_unit = {unit} is not used: the times are no numbers")
         return whole(_from_timestamps(column, zone), _TIME, EARLIEST, LATEST, needed=True)
     if unit is None:
         unit = likely_unit(column)
         if unit != "ns":
             say(f"times taken as {unit} since 1970-01-01 UTC, by their size (at_unit states another)")
-    return whole(scaled(column, UNITS[unit], _TIME), _TIME, EARLIEST, LATEST, needed=True)
+    expected = f"{_TIME}{_OTHER_UNIT}"
+    return whole(scaled(column, UNITS[unit], expected), expected, EARLIEST, LATEST, needed=True)
 
 
 def _from_timestamps(column: pa.Array, zone: str | None) -> pa.Array:
@@ -52,11 +67,17 @@ def _from_timestamps(column: pa.Array, zone: str | None) -> pa.Array:
     return pa.array(_local(numpy_of(ns.fill_null(0)), zone or "UTC"), mask=numpy_of(ns.is_null()))
 
 
-def _from_texts(column: pa.Array, zone: str | None) -> pa.Array:
+def _note_zone(zone: str | None, note: Say) -> None:
+    if zone is not None:
+        note(f"zone = {zone} is not used: every time has an offset")
+
+
+def _from_texts(column: pa.Array, zone: str | None, note: Say) -> pa.Array:
     """Timestamps. They have a zone if every text has an offset."""
     shown, column = column, pc.utf8_upper(column)  # RFC 3339 allows a lower-case t and z
     offset = pc.match_substring_regex(column, _OFFSET)
     if pc.all(offset).as_py():
+        _note_zone(zone, note)
         return _cast(column, shown, pa.timestamp("ns", "UTC"))
     if zone is None:
         naive = _cast_each(column, pa.timestamp("ns"))

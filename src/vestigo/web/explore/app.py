@@ -54,7 +54,7 @@ def page(explorer: Explorer, token: str, hosts: tuple[str, ...], work: Work) -> 
     async def plan(request: Request) -> Response:
         asked = await _asked(request)
         try:
-            return JSONResponse({"plan": plan_text(plan_asked(explorer, asked.settings))}, headers=_HEADERS)
+            return JSONResponse({"plan": plan_text(plan_asked(explorer, asked.settings).to_dict())}, headers=_HEADERS)
         except InputError as error:
             return JSONResponse({"kind": "problem", "problems": problems_of(error, asked.settings)}, headers=_HEADERS)
 
