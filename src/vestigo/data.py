@@ -3,7 +3,7 @@
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import fields
 from importlib import import_module
-from typing import TYPE_CHECKING, Any, Self
+from typing import TYPE_CHECKING, Any, Self, TypeVar
 
 from vestigo.errors import UnknownName, unknown
 
@@ -30,6 +30,23 @@ class Named:
         if problems := [f"{cls.__name__}: {unknown(name, known)}" for name in given if name not in known]:
             raise UnknownName(problems)
         return super().__new__(cls)
+
+
+_V = TypeVar("_V")
+
+
+class ByName(dict[str, _V]):
+    """What is looked for by name. A name that is not there raises UnknownName, with the name that was likely meant."""
+
+    def __init__(self, what: str, found: Mapping[str, _V]) -> None:
+        super().__init__(found)
+        self.what = what
+
+    def __missing__(self, name: str) -> _V:
+        raise UnknownName(f"{self.what} {unknown(name, self)}")
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return ByName, (self.what, dict(self))
 
 
 class Data:

@@ -78,8 +78,8 @@ def test_plan_toml_is_taken_unasked_and_rules_go_over_it(folder: Path, monkeypat
         (["replay", "--lookup", "tide"], "--lookup: 'tide' is unknown; known are reads"),
         (["survey", "--lookup", "tide"], "--lookup: 'tide' is unknown; known are reads"),
         (["curve", "--lookup", "tide"], "--lookup: 'tide' is unknown; known are reads"),
-        (["convert", "t.arrow", "o.csv", "--lookup", "tide"], "the trace has no look-up 'tide'"),
-        (["convert", "t.arrow", "o.csv", "--sample", "0.1"], "share: '0.1' is not a share"),
+        (["convert", "t.arrow", "o.csv", "--lookup", "tide"], "look-up 'tide' is unknown"),
+        (["convert", "t.arrow", "o.csv", "--sample", "0.1"], "sample: '0.1' is not a share"),
         (["curve", "--enough", "95"], "enough: '95' is not a share"),
         (["sweep", "--rest", "0%"], "rest: '0%' is not between 0% and 100%"),
         (["choose", "--sample", "90%"], "sample: '90%' is not between 0% and 50%"),
@@ -163,7 +163,7 @@ def test_results_are_kept_where_it_is_said_or_not_at_all(folder: Path, monkeypat
 
 
 def test_choose_searches_and_shares_out(folder: Path) -> None:
-    (folder / "plan.toml").write_text(PLAN + "\n".join(["", "[worth]", "million_loads = 1"]))
+    (folder / "plan.toml").write_text(PLAN.replace("most = \"hit_rate\"\n", "") + "\n[worth]\nmillion_loads = 1\n")
     told = json.loads(run("choose", "--replays", "2", "--seed", "3", "--json", "--no-results", cwd=folder).stdout)
     whole = sweep("t.arrow" if False else folder / "t.arrow", read_plan(folder / "plan.toml"))
     assert told["name"] in whole

@@ -56,7 +56,7 @@ def test_an_example_means_what_it_says(engine: Any, rules: str, events: str, exp
     trace, settings = trace_of(events), rules_of(rules)
     answers, *amounts = expected.split("; ")
     frame = vg.read_by_read(trace, settings, engine=engine).to_pandas()
-    stale = frame["stale_age_ns"].notna()
+    stale = frame["stale_age"].notna()
     met = frame["cause"].astype(object).where(frame["cause"].notna(), frame["answer"].astype(object))
     met = met.where(~((met == "hit") & stale), "stale hit")
     assert met.tolist() == answers.split(", ")

@@ -16,7 +16,7 @@ from typing import Any
 
 import pytest
 
-from vestigo import Recorder, TraceError, read_trace
+from vestigo import Recorder, RulesError, TraceError, read_trace
 from vestigo.trace import Op
 
 
@@ -309,14 +309,14 @@ def test_what_a_program_drops_is_noted(tmp_path: Path) -> None:
     ],
 )
 def test_wrong_options_are_refused_when_it_is_made(tmp_path: Path, options: dict[str, Any]) -> None:
-    with pytest.raises(TraceError) as raised:
+    with pytest.raises(RulesError) as raised:
         Recorder(tmp_path / "r", **options)
     assert not (tmp_path / "r").exists()
     assert all("\n" not in problem and len(problem.split()) > 5 for problem in raised.value.problems)
 
 
 def test_all_wrong_options_are_said_at_once(tmp_path: Path) -> None:
-    with pytest.raises(TraceError) as raised:
+    with pytest.raises(RulesError) as raised:
         Recorder(tmp_path, buffer="x", secret=5, node=7)  # type: ignore[arg-type]
     assert len(raised.value.problems) == 3
 

@@ -40,7 +40,9 @@ def counted(trace: Trace, plan: Plan, begin: float, end: float, scrapes: int, **
         for name in trace.lookups:
             chosen = (reads["lookup"] == name).to_numpy() & (at < moment * SECOND)
             hits = int(hit[chosen].sum())
-            rows.append({"at": moment, "lookup": name, "hits": hits, "misses": int(chosen.sum()) - hits, **more})
+            rows.append(
+                {"at": round(moment * SECOND), "lookup": name, "hits": hits, "misses": int(chosen.sum()) - hits, **more}
+            )
     return rows
 
 
@@ -109,7 +111,7 @@ def test_evictions_loads_and_what_is_held_are_compared_too(day: Trace) -> None:
     outcome = vg.replay(day, running)
     hits = {"hits": 0, "misses": 0, "loads": 0, "evictions": 0, "entries": 0, "bytes": 0, "at": 0}
     counts = {name: getattr(outcome, name) for name in ("hits", "misses", "loads", "evictions")}
-    last = {**counts, "at": 7200, "entries": outcome.entries_peak, "bytes": outcome.memory_peak}
+    last = {**counts, "at": 7200 * SECOND, "entries": outcome.entries_peak, "bytes": outcome.memory_peak}
     found = confirm(day, PLAN, [hits, last])
     by_measure = {one.measure: one for one in found.compared}
     assert list(by_measure) == ["hit_rate", "loads", "evictions", "entries", "bytes"]

@@ -97,7 +97,7 @@ def test_a_counter_that_falls_began_anew() -> None:
         ("reads_total{ 5", "a.prom", "is no text of Prometheus or OpenMetrics: "),
         ('[{"hits": 1}]', "a.json", "record 1: has no `at`; write when it was counted, and the counters by name"),
         ('[{"at": "noon"}]', "a.json", "record 1: at = 'noon' is no time: "),
-        ('[{"at": "2026-03-17T08:00:00"}]', "a.json", "it has no offset; write 2026-03-17T08:00:00Z"),
+        ('[{"at": "2026-03-17T08:00:00"}]', "a.json", "it must be a time with an offset (2026-03-17T08:00:00Z)"),
         (
             '[{"at": 1, "hits": 1, "misses": 1}]',
             "a.json",

@@ -70,8 +70,8 @@ def test_a_cache_that_does_as_the_rules_say_is_counted_as_their_replay(
         driven = drive(trace, make=made, settings=rules, clock=clock)
     else:
         desk = made()
-        driven = drive(trace, rules, read=desk.read, write=desk.write, remove=desk.remove, clear=desk.clear, clock=clock,
-                       restart=lambda: desk.clear(None))  # fmt: skip
+        ways = {"write": desk.write, "remove": desk.remove, "clear": desk.clear, "restart": lambda: desk.clear(None)}
+        driven = drive(trace, rules, read=desk.read, clock=clock, **ways)  # type: ignore[arg-type]
     assert driven.stopped is None
     assert driven.driven.to_dict() == driven.replayed.to_dict()
     assert (driven.differ, driven.first, driven.explanations) == (0, None, [])

@@ -55,7 +55,7 @@ def test_other_columns_may_hold_anything(trace: Trace) -> None:
     assert confirm(trace, RULES, rows).reads[0] == 1000
 
 
-@pytest.mark.parametrize("at", ["1e999", 9e25, "9999-01-01T00:00:00Z", -5, math.nan, 10**400, "1969-12-31T00:00:00Z"])
+@pytest.mark.parametrize("at", ["1e999", 9e25, "9999-01-01T00:00:00Z", 0.5, math.nan, 10**400, "1949-12-31T00:00:00Z"])
 def test_times_out_of_range_are_refused(at: Any) -> None:
     with pytest.raises(InputError, match=r"counters, record 1: at = '.*' is no time: "):
         read_counters([{"at": at, "hits": 1, "misses": 1}, {"at": 5, "hits": 2, "misses": 2}], CounterNames())

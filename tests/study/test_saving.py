@@ -1,5 +1,6 @@
 """Everything returned is compared by value, shown as the command line's tables, pickled, saved and loaded."""
 
+import hashlib
 import json
 import pickle
 from pathlib import Path
@@ -95,7 +96,7 @@ def test_a_candidate_has_its_measures_as_an_outcome_has_and_is_found_by_its_numb
     assert candidate is found[candidate.name] and list(found)[2] == candidate.name
     with pytest.raises(AttributeError, match="no measure 'hitrate'"):
         candidate.hitrate  # noqa: B018
-    with pytest.raises(vg.InputError, match="are kept; replay its plan"):
+    with pytest.raises(vg.InputError, match="which are kept of a candidate; replay its plan"):
         candidate.read_time(42)
     with pytest.raises(KeyError):
         found["#99"]
@@ -108,16 +109,24 @@ def test_hostile_names_are_no_markup() -> None:
     assert "<script" not in html and "&lt;script" in html
 
 
+def digested(what: Any) -> str:
+    """What somebody else could write, with the right digest."""
+    digest = hashlib.blake2b(json.dumps(what).encode(), digest_size=20).hexdigest()
+    return json.dumps({"vestigo": 2, "what": what, "digest": digest})
+
+
 @pytest.mark.parametrize(
     ("content", "says"),
     [
         ("", "is not JSON"),
         ("[1]", "is not a file that vestigo.save wrote"),
         ('{"vestigo": 2, "what": 1}', "is not a file that vestigo.save wrote"),
-        ('{"vestigo": 1, "what": {"$": "Outcome", "fields": {}}}', "is damaged"),
-        ('{"vestigo": 1, "what": {"$": "os.system", "items": ["x"]}}', "is damaged"),
-        ('{"vestigo": 1, "what": {"$": "array", "of": "O", "shape": [1], "values": [1]}}', "is damaged"),
-        ('{"vestigo": 1, "what": {"$": "Rules", "stated": {"max_entries": -1}}}', "is damaged"),
+        ('{"vestigo": 1, "what": 1}', "was written by an earlier version of Vestigo"),
+        ('{"vestigo": 2, "what": 1, "digest": "x"}', "is damaged"),
+        (digested({"$": "Outcome", "fields": {}}), "is damaged"),
+        (digested({"$": "os.system", "items": ["x"]}), "is damaged"),
+        (digested({"$": "array", "of": "O", "shape": [1], "values": [1]}), "is damaged"),
+        (digested({"$": "Rules", "stated": {"max_entries": -1}}), "is damaged"),
     ],
 )
 def test_files_that_save_did_not_write_are_refused(content: str, says: str, tmp_path: Path) -> None:

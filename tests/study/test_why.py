@@ -200,7 +200,7 @@ def test_a_time_may_be_since_the_first_event() -> None:
 
 def test_the_read_nearest_to_a_time_on_a_node_is_explained() -> None:
     trace = lines("0 read a node=n", "10 read a node=m", "14 read a node=n")
-    assert "14.000 on n: answered" in str(vg.why(trace, Rules(), key="a", at="1970-01-01T00:00:11", node="n").read)
+    assert "14.000 on n: answered" in str(vg.why(trace, Rules(), key="a", at="1970-01-01T00:00:11Z", node="n").read)
     assert "10.000 on m: missed (elsewhere)" in str(
         vg.why(trace, Rules(), key="a", at="1970-01-01T01:00:11+01:00").read
     )
@@ -258,13 +258,13 @@ def test_stale_answers_are_advised_against_as_far_as_the_trace_shows_writes() ->
         ({"key": "abe"}, r"the trace has no key 'abe'; the closest are 'abd', 'abc'"),
         ({"key": "zzz", "lookup": "x"}, r"the trace has no key 'zzz' of x; no key is close to it"),
         ({"key": "abc"}, r"several look-ups have the key 'abc': x, y; name one with lookup"),
-        ({"key": "abd", "lookup": "z"}, r"^lookup: 'z' is unknown"),
-        ({"key": "abd", "node": "q"}, r"^node: 'q' is unknown; known are n"),
+        ({"key": "abd", "lookup": "z"}, r"^look-up 'z' is unknown"),
+        ({"key": "abd", "node": "q"}, r"^node 'q' is unknown; known are n"),
         (
-            {"key": "abd", "at": "1971-01-01 00:00:00"},
+            {"key": "abd", "at": "1971-01-01 00:00:00Z"},
             r"at: 1971-01-01 00:00:00.000 is outside the trace, which goes from 1970-01-01 00:00:00.000 to",
         ),
-        ({"key": "abd", "at": "noon"}, r"^at: 'noon' is not a time; it must be a duration since the first event"),
+        ({"key": "abd", "at": "noon"}, r"^at: 'noon' is not a time; write a duration since the first event"),
     ],
 )
 def test_what_is_not_there_is_said_with_what_is(asked: Any, message: str) -> None:

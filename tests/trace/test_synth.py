@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from vestigo import InputError, Trace, synth
+from vestigo import RulesError, Trace, synth
 from vestigo.trace import Op
 from vestigo.units import SECOND
 
@@ -94,10 +94,10 @@ def test_nothing_one_and_no_cost() -> None:
 
 
 def test_every_wrong_argument_is_named() -> None:
-    with pytest.raises(InputError) as caught:
+    with pytest.raises(RulesError) as caught:
         synth(
             -1, keys=0, skew=-1, rate=0, bursts=0.5, scans=-1, nulls="2", nodes=0, churn="x", changes="0s", size="big"
         )
     assert [problem.split()[1].rstrip(":") for problem in caught.value.problems] == [
-        *("reads", "keys", "skew", "rate", "bursts", "scans", "nulls", "nodes", "churn", "changes", "size"),
+        *("reads", "keys", "skew", "rate", "bursts", "scans", "nodes", "nulls", "churn", "changes", "size"),
     ]

@@ -44,7 +44,7 @@ def key_by_key(trace: Readable, settings: Settings, *, engine: Engine = "native"
 
     >>> from vestigo import Rules, read_trace
     >>> keys = key_by_key(read_trace({"at": [0, 10, 20], "key": ["a", "b", "a"]}), Rules(max_entries=1))
-    >>> keys.to_pandas()[["key", "reads", "misses", "misses_evicted"]].values.tolist()
+    >>> keys.to_pandas()[["key", "reads", "misses", "misses.evicted"]].values.tolist()
     [['a', 2, 2, 1], ['b', 1, 1, 0]]
     """
     on, asked = _asked(trace, settings, engine)

@@ -8,10 +8,12 @@ import numpy as np
 import pyarrow as pa
 
 from vestigo.data import Data
+from vestigo.errors import raise_for_unknown
 from vestigo.outcome.causes import CAUSES
 from vestigo.outcome.seen import Counted
 from vestigo.trace import Trace
 from vestigo.trace.names import arrow_names
+from vestigo.units import SECOND
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -19,6 +21,17 @@ if TYPE_CHECKING:
 _EXACT = pa.decimal128(38, 0)
 _SUMS = ("held_byte_ns", "idle_byte_ns")
 """They may pass 64 bits."""
+_NAMES = (
+    *("reads", "hits", "joined", "misses", *(f"misses.{cause}" for cause in CAUSES), "stale_hits", "false_nulls"),
+    *("loads", "origin_time_ns", "evictions", "oldest_stale_ns", "held_byte_ns", "idle_byte_ns"),
+)
+_EXACT_NAMES = {
+    "origin_time": "origin_time_ns",
+    "oldest_stale": "oldest_stale_ns",
+    "held_byte_seconds": "held_byte_ns",
+    "idle_byte_seconds": "idle_byte_ns",
+}
+"""The columns that people read in seconds, and those that hold them exactly."""
 LOSSES = ("misses", "origin_time_ns", "stale_hits", "idle_byte_ns")
 """What keys are looked at for."""
 
@@ -27,7 +40,7 @@ LOSSES = ("misses", "origin_time_ns", "stale_hits", "idle_byte_ns")
 class Keys(Data):
     """One row for each key, in the order in which the trace first names them. `key_by_key` returns it.
 
-    Columns: `lookup`, `key`; `reads`, `hits`, `joined`, `misses`, and those of each cause (``misses_aged``);
+    Columns: `lookup`, `key`; `reads`, `hits`, `joined`, `misses`, and those of each cause (``misses.aged``);
     `stale_hits`, `false_nulls`; `loads` and `origin_time_ns`; `evictions`; `oldest_stale_ns`; `entry_bytes`, the mean
     size with overhead of the values that came in or were held when counting began; `held_byte_ns` and, of this,
     `idle_byte_ns`. Each column adds up exactly to the number of the outcome.
@@ -46,7 +59,12 @@ class Keys(Data):
         return f"<Keys: {len(self):,} keys of {self.trace.source}>"
 
     def column(self, name: str) -> np.ndarray:
-        """A column. `misses`, `loads` and `reads` are worked out from what was counted."""
+        """A column with a whole number for each key. `misses`, `loads` and `reads` are worked out from what was
+        counted. Raises UnknownName.
+        """
+        name = _EXACT_NAMES.get(name, name)
+        if name not in (*_NAMES, *self.counted):
+            raise_for_unknown("column", name, _NAMES)
         misses = (self.counted[cause] for cause in CAUSES)
         match name:
             case "misses":
@@ -55,7 +73,7 @@ class Keys(Data):
                 return self.column("misses") + self.counted["more_loads"]
             case "reads":
                 return self.column("misses") + self.counted["hits"] + self.counted["joined"]
-        return np.ascontiguousarray(self.counted[name.removeprefix("misses_")])
+        return np.ascontiguousarray(self.counted[name.removeprefix("misses.")])
 
     def worst(self, loss: str, most: int = 10, lookups: Sequence[str] | None = None) -> np.ndarray:
         """The ids of the keys that have most of a column, the most first. If `lookups` are named, only their keys
@@ -91,7 +109,7 @@ class Keys(Data):
         kept = self.column("kept")
         sizes = self.column("kept_bytes") / np.maximum(kept, 1)
         columns = {name: self.column(name).astype(np.int64) for name in ("reads", "hits", "joined", "misses")}
-        columns |= {f"misses_{cause}": self.column(cause).astype(np.int64) for cause in CAUSES}
+        columns |= {f"misses.{cause}": self.column(cause).astype(np.int64) for cause in CAUSES}
         for name in ("stale_hits", "false_nulls", "loads", "origin_time_ns", "evictions", "oldest_stale_ns"):
             columns[name] = self.column(name).astype(np.int64)
         return pa.table(
@@ -102,12 +120,16 @@ class Keys(Data):
         )
 
     def to_pandas(self) -> "pd.DataFrame":
-        """As a pandas frame. Byte-times are NumPy integers, or Python integers where they exceed 64 bits."""
+        """As a pandas frame with times in seconds: `origin_time`, `oldest_stale`, `held_byte_seconds`,
+        `idle_byte_seconds`. `to_arrow` and `column` have them exactly.
+        """
         frame: pd.DataFrame = self.to_arrow().drop_columns(list(_SUMS)).to_pandas()
-        return frame.assign(**{name: self.column(name) for name in _SUMS})
+        frame = frame.assign(**{name: self.column(name).astype(float) for name in _SUMS})
+        seconds = {exact: frame[exact] / SECOND for exact in _EXACT_NAMES.values()}
+        return frame.assign(**seconds).rename(columns={exact: name for name, exact in _EXACT_NAMES.items()})
 
     def to_dict(self) -> dict[str, Any]:
-        """A list for each column."""
+        """A list for each column of `to_arrow`."""
         table = self.to_arrow()
         exact = {name: self.column(name).tolist() for name in _SUMS}
         return {name: table[name].to_pylist() for name in table.column_names} | exact

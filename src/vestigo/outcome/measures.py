@@ -5,9 +5,9 @@ from dataclasses import dataclass, field, fields
 from typing import Any, Literal
 
 from vestigo.data import Data
-from vestigo.measures import MEASURES, amount_of
+from vestigo.measures import MEASURES, amount_of, asked_measure
 from vestigo.outcome.causes import CAUSES
-from vestigo.outcome.spans import Spans
+from vestigo.outcome.spans import Spans, percentile_of
 from vestigo.units import format_bytes, format_seconds, format_share
 
 Changes = Literal["nowhere", "in reads", "in writes"]
@@ -148,13 +148,18 @@ class Measures(Data):
         """How many seconds less readers waited than without a cache. Negative if they waited longer."""
         return (self.uncached_time_ns - self.read_time_ns) / 1e9
 
+    def measure(self, name: str) -> float:
+        """One of `vestigo.measures.MEASURES` by its key, such as ``read_time.p95``. Raises UnknownName."""
+        asked_measure(name)
+        return float(amount_of(self, name))
+
     def read_time(self, percentile: float | None = None) -> float:
         """Seconds that a read took: the mean, a percentile, or the maximum. Percentiles are exact if few times are
         distinct, and within 1 % otherwise.
         """
         if percentile is None:
             return _share(self.read_time_ns, self.reads) / 1e9
-        return min(self.read_times.percentile(percentile), self.longest_read_ns) / 1e9
+        return min(self.read_times.percentile(percentile_of(percentile)), self.longest_read_ns) / 1e9
 
     def answer_age(self, percentile: float | None = None) -> float:
         """Seconds since the answer of a hit was loaded, or put there by a write: the mean, a percentile, or the
@@ -162,13 +167,13 @@ class Measures(Data):
         """
         if percentile is None:
             return _share(self.answer_age_ns, self.hits) / 1e9
-        return min(self.answer_ages.percentile(percentile), self.oldest_answer_ns) / 1e9
+        return min(self.answer_ages.percentile(percentile_of(percentile)), self.oldest_answer_ns) / 1e9
 
     def stale_age(self, percentile: float | None = None) -> float:
         """Seconds between the change of the truth and a stale hit: the mean, a percentile, or the maximum."""
         if percentile is None:
             return _share(self.stale_age_ns, self.stale_hits) / 1e9
-        return min(self.stale_ages.percentile(percentile), self.oldest_stale_ns) / 1e9
+        return min(self.stale_ages.percentile(percentile_of(percentile)), self.oldest_stale_ns) / 1e9
 
     def to_dict(self) -> dict[str, Any]:
         """Plain data: times in seconds, memory in bytes, rates in [0, 1]. The key names are stable."""

@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, NamedTuple
 
+from vestigo.data import ByName
 from vestigo.outcome.measures import Measures
 from vestigo.outcome.slices import Slices
 
@@ -38,6 +39,9 @@ class Outcome(Measures):
     """Whose cache was replayed, if the trace names nodes or the rules ask for scopes: ``4 nodes, a cache each``."""
     assumptions: tuple[str, ...] = ()
     """What the numbers assume that neither the trace nor the rules state."""
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "lookups", ByName("look-up", self.lookups))
 
     def to_dict(self) -> dict[str, Any]:
         """The measures of all look-ups together, and under ``lookups`` the same for each."""

@@ -11,6 +11,7 @@ from vestigo.outcome.causes import CAUSES
 from vestigo.outcome.seen import MISS, NO_AGE, NULL, Answers
 from vestigo.trace import Op, Trace
 from vestigo.trace.names import arrow_names
+from vestigo.units import SECOND
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -45,11 +46,13 @@ class Reads(Data):
         return reads_table(self.trace, self.answers, self.counted_from)
 
     def to_pandas(self) -> "pd.DataFrame":
-        """As a pandas frame. Ages and times are whole numbers, `null` and `counted` are booleans, and missing values
-        are ``<NA>`` or ``NaT``.
+        """As a pandas frame with spans in seconds: `read_time`, `age`, `stale_age`. `null` and `counted` are booleans,
+        and missing values are ``NaN`` or ``NaT``. `to_arrow` has the spans exactly.
         """
         frame: pd.DataFrame = self.to_arrow().to_pandas()
-        return frame.astype({"age_ns": "Int64", "stale_age_ns": "Int64"})
+        spans = [name for name in frame.columns if name.endswith("_ns")]
+        seconds = {name: frame[name].astype(float) / SECOND for name in spans}
+        return frame.assign(**seconds).rename(columns={name: name.removesuffix("_ns") for name in spans})
 
     def to_dict(self) -> dict[str, Any]:
         """A list for each column; times in ns."""

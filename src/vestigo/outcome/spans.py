@@ -6,8 +6,27 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from vestigo.arguments import shown
 from vestigo.data import Data
+from vestigo.errors import RulesError
 from vestigo.trace.trace import Longs
+from vestigo.units import as_python
+
+
+def percentile_of(value: object) -> float:
+    """A percentile, from 0 to 100. Raises RulesError.
+
+    >>> percentile_of(0.95)
+    Traceback (most recent call last):
+    ...
+    vestigo.errors.RulesError: percentile: 0.95 is a share; write 95
+    """
+    number = as_python(value)
+    if isinstance(number, bool) or not isinstance(number, (int, float)) or not 0 <= number <= 100:
+        raise RulesError(f"percentile: {shown(number)} is not a number from 0 to 100; write 95 for p95")
+    if 0 < number < 1:
+        raise RulesError(f"percentile: {number} is a share; write {number * 100:.12g}")
+    return number
 
 
 @dataclass(frozen=True, eq=False, repr=False)

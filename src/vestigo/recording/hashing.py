@@ -4,7 +4,7 @@ import hashlib
 from collections.abc import Callable
 from functools import lru_cache
 
-from vestigo.errors import TraceError
+from vestigo.errors import RulesError
 
 _KEPT = 4096
 """Hashes that are remembered: nodes, scopes and popular keys come again and again."""
@@ -13,7 +13,7 @@ HASHED = "keys, versions, scopes and nodes are hashed; look-ups keep their names
 
 
 def hasher(secret: bytes | str) -> Callable[[object], str]:
-    """A function that hashes a text with a secret (BLAKE2b). A text has the same hash in every trace. Raises TraceError
+    """A function that hashes a text with a secret (BLAKE2b). A text has the same hash in every trace. Raises RulesError
     for a short secret.
 
     >>> hasher("a long secret")("QAB123") == hasher(b"a long secret")("QAB123") != hasher("another one")("QAB123")
@@ -21,7 +21,7 @@ def hasher(secret: bytes | str) -> Callable[[object], str]:
     """
     given = secret.encode() if isinstance(secret, str) else secret
     if len(given) < 8:
-        raise TraceError("a secret of less than 8 bytes can be guessed; give a longer one")
+        raise RulesError("a secret of less than 8 bytes can be guessed; give a longer one")
 
     @lru_cache(_KEPT)
     def hashed(text: str) -> str:

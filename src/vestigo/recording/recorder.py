@@ -14,7 +14,8 @@ from pathlib import Path
 from time import perf_counter_ns, time_ns
 from typing import Any, ParamSpec, Self, TypeVar, cast
 
-from vestigo.errors import TraceError
+from vestigo.arguments import argument
+from vestigo.errors import RulesError
 from vestigo.recording.hashing import hasher
 from vestigo.recording.values import plain_size, plain_size_and_version, plain_version
 from vestigo.recording.writer import Event, Writer
@@ -63,14 +64,14 @@ class Recorder:
         flush_every: Duration | str = "500ms",
         secret: bytes | str | None = None,
     ) -> None:
-        """Makes the folder. Raises TraceError if nothing can be written there, or an option is wrong."""
+        """Makes the folder. Raises TraceError if nothing can be written there, and RulesError if an option is wrong."""
         _check(buffer, secret, node)
-        try:
-            span, largest = Duration.parse(flush_every), parse_bytes(rotate_at)
-        except ValueError as error:
-            raise TraceError(f"recorder: {error}") from None
+        span, largest = (
+            argument("flush_every", Duration.parse, flush_every),
+            argument("rotate_at", parse_bytes, rotate_at),
+        )
         if span <= 0 or largest <= 0:
-            raise TraceError("recorder: flush_every and rotate_at must be more than zero; leave them out for the usual")
+            raise RulesError("recorder: flush_every and rotate_at must be more than zero; leave them out for the usual")
         self.node = node if node is not None else f"{socket.gethostname()}-{os.getpid()}"
         """What the process is called. A forked child's name ends in its own number."""
         self.failed = 0
@@ -194,7 +195,7 @@ class Recorder:
 
 
 def _check(buffer: object, secret: object, node: object) -> None:
-    """Raises TraceError for options that would fail only when something is recorded."""
+    """Raises RulesError for options that would fail only when something is recorded."""
     problems = []
     if not isinstance(buffer, int) or isinstance(buffer, bool) or buffer < 1:
         problems.append(f"recorder: buffer = {buffer!r} is not a number of events; write 100_000, for example")
@@ -203,7 +204,7 @@ def _check(buffer: object, secret: object, node: object) -> None:
     if not isinstance(node, (str, type(None))):
         problems.append(f'recorder: node = {node!r} is not a text; write node="quay-1", for example')
     if problems:
-        raise TraceError(problems)
+        raise RulesError(problems)
 
 
 def _joined(*args: Any, **kwargs: Any) -> Key:

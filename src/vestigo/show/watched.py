@@ -1,6 +1,7 @@
 """Shows single reads and keys as text: the first reads of a trace, and the keys where most is lost."""
 
 from collections.abc import Sequence
+from math import isnan
 
 import pandas as pd
 from rich.console import Group, RenderableType
@@ -32,9 +33,9 @@ def reads_text(reads: Reads) -> RenderableType:
         Column("key", "", [printable(str(key), 16) for key in frame["key"]]),
         Column("answer", "", [str(answer) for answer in frame["answer"]]),
         Column("cause", "", [_text(cause) for cause in frame["cause"]]),
-        in_own_units("read time", [one / SECOND for one in frame["read_time_ns"]], SPANS),
-        Column("age", "", _spans(frame["age_ns"].tolist())),
-        Column("stale for", "", _spans(frame["stale_age_ns"].tolist())),
+        in_own_units("read time", frame["read_time"].tolist(), SPANS),
+        Column("age", "", _spans(frame["age"].tolist())),
+        Column("stale for", "", _spans(frame["stale_age"].tolist())),
     ]
     more = f"The first {len(names):,} of {counted(len(reads), 'read')}." if len(reads) > len(names) else ""
     return Group(grid("at (UTC)", names, columns, [""] * len(names)), Text(more))
@@ -89,8 +90,7 @@ def _text(cause: object) -> str:
     return cause if isinstance(cause, str) else ""
 
 
-def _spans(spans_ns: Sequence[object]) -> list[str]:
+def _spans(seconds: Sequence[float]) -> list[str]:
     """Times, each in the unit that suits it. A missing one is empty."""
-    known = [float(one) / SECOND if isinstance(one, int) else 0.0 for one in spans_ns]
-    cells = in_own_units("", known, SPANS).cells
-    return [cell if isinstance(one, int) else "" for cell, one in zip(cells, spans_ns, strict=True)]
+    cells = in_own_units("", [0.0 if isnan(one) else one for one in seconds], SPANS).cells
+    return ["" if isnan(one) else cell for cell, one in zip(cells, seconds, strict=True)]

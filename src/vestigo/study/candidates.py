@@ -10,9 +10,10 @@ import numpy as np
 
 from vestigo.arguments import one_of
 from vestigo.data import Data
-from vestigo.errors import InputError, raise_for_unknown
+from vestigo.errors import UnknownName, raise_for_unknown
 from vestigo.measures import MEASURES
 from vestigo.outcome import unknown_staleness
+from vestigo.outcome.spans import percentile_of
 from vestigo.rules import Aim, Plan
 from vestigo.rules.plan import Called
 from vestigo.study.estimate import Estimate
@@ -78,9 +79,10 @@ class Candidate(Data):
 
 def _percentile(name: str, known: Mapping[str, float], percentile: float | None = None) -> float:
     """Seconds, like `Measures.read_time`: the mean, or a percentile that was kept."""
-    key = "mean" if percentile is None else f"p{percentile:g}"
+    key = "mean" if percentile is None else "max" if percentile_of(percentile) == 100 else f"p{percentile:g}"
     if key not in known:
-        raise InputError(f"{name}: of a candidate {', '.join(known)} are kept; replay its plan for another percentile")
+        kept = ", ".join(known)
+        raise UnknownName(f"{name}: {key} is not among {kept}, which are kept of a candidate; replay its plan for it")
     return known[key]
 
 

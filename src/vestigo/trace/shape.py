@@ -4,17 +4,19 @@ Each function takes a trace in any form, returns a new Trace, and does not chang
 clears and restarts.
 """
 
+import contextlib
 import dataclasses
 import hashlib
 from collections.abc import Sequence
-from datetime import datetime
+from datetime import datetime, timedelta
 from fractions import Fraction
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
 
-from vestigo.errors import TraceError
+from vestigo.arguments import argument, positive, several, shown
+from vestigo.errors import RulesError, TraceError, raise_for_unknown
 from vestigo.recording.hashing import hasher
 from vestigo.trace.columns import EARLIEST, LATEST, MISSING
 from vestigo.trace.formats.prepared import prepared_table
@@ -23,20 +25,20 @@ from vestigo.trace.reading.build import Origin, build_trace, check_columns, dens
 from vestigo.trace.reading.columns import Bad
 from vestigo.trace.reading.pattern import Pattern
 from vestigo.trace.reading.read import Readable, read_trace
-from vestigo.trace.reading.times import times
+from vestigo.trace.reading.times import UNITS, WITH_OFFSET, likely_unit, times
 from vestigo.trace.trace import COLUMNS, Trace
-from vestigo.units import Duration, parse_share
+from vestigo.units import Duration, as_python, parse_share
 
 __all__ = ["anonymised", "between", "faster", "merged", "only", "sampled"]
 
 _FASTEST = 10**9
 
-Moment = str | int | datetime | Duration
+Moment = str | int | datetime | timedelta
 
 
 def between(trace: Readable, begin: Moment | None = None, end: Moment | None = None) -> Trace:
-    """The events from `begin` on and before `end`. Both are RFC 3339 text, an aware datetime, ns since 1970, or a
-    duration (``"2h"``) since the first event.
+    """The events from `begin` on and before `end`. Both are RFC 3339 text with an offset, an aware datetime, a number
+    of ns since 1970, as `Trace.at` has them, or a duration (``"2h"``) since the first event. Raises RulesError.
 
     >>> from vestigo import read_trace
     >>> trace = read_trace({"at": [0, 10**9, 2 * 10**9], "key": ["a", "b", "c"]})
@@ -44,9 +46,13 @@ def between(trace: Readable, begin: Moment | None = None, end: Moment | None = N
     ['b', 'c']
     """
     trace = read_trace(trace)
-    first = 0 if begin is None else np.searchsorted(trace.at, moment_in(trace, begin))
-    last = len(trace) if end is None else np.searchsorted(trace.at, moment_in(trace, end))
-    return of_rows(trace, np.arange(first, max(first, last)))
+    begin_ns = None if begin is None else moment_in(trace, "begin", begin)
+    end_ns = None if end is None else moment_in(trace, "end", end)
+    if begin_ns is not None and end_ns is not None and end_ns < begin_ns:
+        raise RulesError(f"end: {end} is before {begin}, where the part is to begin; exchange them")
+    first = 0 if begin_ns is None else np.searchsorted(trace.at, begin_ns)
+    last = len(trace) if end_ns is None else np.searchsorted(trace.at, end_ns)
+    return _noted(trace, of_rows(trace, np.arange(first, last)), "no event is between these times")
 
 
 def only(
@@ -58,7 +64,7 @@ def only(
 ) -> Trace:
     """The events of some look-ups, of keys that a pattern (``"/tiles/9/{...}"``) matches, of some nodes.
 
-    Events without a node, and clears of everything, belong to all. Raises TraceError for names that the trace does not
+    Events without a node, and clears of everything, belong to all. Raises UnknownName for names that the trace does not
     have.
 
     >>> from vestigo import read_trace
@@ -74,21 +80,18 @@ def only(
         kept &= np.isin(trace.node, _ids("node", nodes, trace.nodes)) | (trace.node == MISSING)
     if keys is not None:
         kept &= _of_keys(trace, _matched(trace, keys))
-    return of_rows(trace, np.flatnonzero(kept))
+    return _noted(trace, of_rows(trace, np.flatnonzero(kept)), "no event is of these look-ups, keys and nodes")
 
 
-def sampled(trace: Readable, share: str, seed: int = 0) -> Trace:
+def sampled(trace: Readable, sample: str, seed: int = 0) -> Trace:
     """All events of a share of the keys (``"10%"``).
 
-    The text of a key decides whether it is in, so that traces of one system agree.
+    The text of a key decides whether it is in, so that traces of one system agree. Raises RulesError.
     """
-    trace = read_trace(trace)
-    try:
-        part = parse_share(share)
-    except ValueError as error:
-        raise TraceError(f"share: {error}") from None
+    part = argument("sample", parse_share, sample)
     if part == 0:
-        raise TraceError(f'share: {share!r} leaves nothing; write a share above 0%, such as "10%"')
+        raise RulesError(f'sample: {sample!r} leaves nothing; write a share above 0%, such as "10%"')
+    trace = read_trace(trace)
     salt = seed.to_bytes(16, "little", signed=True)
     limit = int(part * 2**64)
     names = [name.encode() for name in trace.lookups]
@@ -101,24 +104,24 @@ def sampled(trace: Readable, share: str, seed: int = 0) -> Trace:
     )
 
 
-def faster(trace: Readable, factor: float) -> Trace:
-    """The same events, `factor` times as fast, from the same start. Costs stay as they are.
+def faster(trace: Readable, speed: float) -> Trace:
+    """The same events, `speed` times as fast, from the same start. Costs stay as they are. Raises RulesError.
 
     >>> from vestigo import read_trace
     >>> faster(read_trace({"at": [5, 15, 25], "key": ["a", "b", "c"]}), 2).at.tolist()
     [5, 10, 15]
     """
-    trace = read_trace(trace)
-    ratio = Fraction(factor).limit_denominator(1_000_000) if np.isfinite(factor) else Fraction(0)
-    if ratio <= 0:
-        raise TraceError(f"a factor of {factor:g} is not a number above 0")
+    ratio = Fraction(positive("speed", speed)).limit_denominator(1_000_000)
+    if ratio == 0:
+        raise RulesError(f"speed: {speed:g} makes the time too long; choose at least 0.000001")
     if ratio > _FASTEST:
-        raise TraceError(f"a factor of {factor:g} leaves nothing of the time; choose one up to {_FASTEST:,}")
+        raise RulesError(f"speed: {speed:g} leaves nothing of the time; choose one up to {_FASTEST:,}")
+    trace = read_trace(trace)
     if len(trace) == 0:
         return trace
     whole, rest = np.divmod(trace.at - trace.at[0], ratio.numerator)
     if int(whole[-1]) * ratio.denominator > LATEST - int(trace.at[0]):
-        raise TraceError(f"a factor of {factor:g} stretches the trace past the year 2100; choose a larger one")
+        raise RulesError(f"speed: {speed:g} stretches the trace past the year 2100; choose a larger one")
     at = trace.at[0] + whole * ratio.denominator + rest * ratio.denominator // ratio.numerator
     return dataclasses.replace(trace, at=at)
 
@@ -140,7 +143,7 @@ def anonymised(trace: Readable, secret: bytes | str) -> Trace:
     """The trace with keys, versions, scopes and nodes hashed with a secret (BLAKE2b). Look-ups keep their names.
 
     The same name and secret give the same hash in every trace, so traces can be merged afterwards. Times, sizes and
-    costs stay. Raises TraceError if the secret is shorter than 8 bytes.
+    costs stay. Raises RulesError if the secret is shorter than 8 bytes.
     """
     trace = read_trace(trace)
     keyed = hasher(secret)
@@ -200,36 +203,49 @@ def _matched(trace: Trace, pattern: str) -> np.ndarray:
 
 
 def _ids(what: str, names: Sequence[str], known: tuple[str, ...]) -> list[int]:
-    unknown_names = [name for name in names if name not in known]
-    if unknown_names:
-        raise TraceError(
-            [f"the trace has no {what} {name!r}; it has {', '.join(known[:20])}" for name in unknown_names]
-        )
+    for name in several(f"{what}s", names, f'["{known[0] if known else what}"]'):
+        raise_for_unknown(what, name, known)
     return [known.index(name) for name in names]
 
 
-def moment_in(trace: Trace, moment: Moment, zone: str | None = None) -> int:
-    """A moment in ns since 1970. `zone` is the zone of text without an offset. Raises TraceError."""
-    if isinstance(moment, str):
-        try:
-            return moment_in(trace, Duration.parse(moment))
-        except ValueError:
-            return _parsed(moment, zone)
-    if isinstance(moment, Duration):
-        return (int(trace.at[0]) if len(trace) else 0) + int(moment)
-    if isinstance(moment, datetime):
-        return _parsed(moment.isoformat(), zone)
-    return min(max(int(moment), EARLIEST), LATEST)
+def _noted(trace: Trace, part: Trace, nothing: str) -> Trace:
+    """The part of a trace, with a note if that is nothing."""
+    if len(part) or not len(trace):
+        return part
+    return dataclasses.replace(part, notes=(*part.notes, f"{trace.source}: {nothing}, so nothing is left"))
 
 
-def _parsed(text: str, zone: str | None) -> int:
+def moment_in(trace: Trace, name: str, moment: Moment) -> int:
+    """A moment in ns since 1970. Raises RulesError, which names the argument."""
+    given = as_python(moment)
+    if isinstance(given, (str, timedelta)) or getattr(getattr(given, "dtype", None), "kind", "") == "m":
+        with contextlib.suppress(ValueError):  # it is a time, or nothing
+            given = Duration.parse(given)
+    if isinstance(given, Duration):
+        return (int(trace.at[0]) if len(trace) else 0) + int(given)
+    if type(given) is int:
+        return _ns_in(trace, name, given)
+    written = given.isoformat() if isinstance(given, datetime) else given
     try:
-        return int(times(pa.array([text]), None, zone)[0])
-    except Bad:
-        raise TraceError(
-            f"{text!r} is not a time; it must be a duration since the first event (8h), or a time with an offset "
-            "(2026-03-17T08:00:00Z)"
+        return int(times(pa.array([written], pa.string()), None, None)[0])
+    except (Bad, pa.ArrowException, TypeError) as error:
+        is_naive = isinstance(error, Bad) and error.expected == WITH_OFFSET
+        with_offset = str(written).replace(" ", "T") if is_naive else "2026-03-17T08:00:00"
+        raise RulesError(
+            f"{name}: {shown(given)} is {'a time without an offset' if is_naive else 'not a time'}; write a duration "
+            f"since the first event (8h), or a time with an offset ({with_offset}Z)"
         ) from None
+
+
+def _ns_in(trace: Trace, name: str, at_ns: int) -> int:
+    """A number of ns since 1970. Raises RulesError if it seems to count something else."""
+    unit = likely_unit(pa.array([min(max(at_ns, EARLIEST), LATEST)]))
+    if unit != "ns" and len(trace) and not trace.at[0] <= at_ns <= trace.at[-1]:
+        raise RulesError(
+            f"{name}: {at_ns} counts ns since 1970, as the trace does, and is outside of it; if it counts {unit}, "
+            f"write {at_ns} * {UNITS[unit]}"
+        )
+    return min(max(at_ns, EARLIEST), LATEST)
 
 
 def _table(trace: Trace, number: int) -> pa.Table:

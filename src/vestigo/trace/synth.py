@@ -7,10 +7,11 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 
-from vestigo.errors import InputError
+from vestigo.arguments import shown
+from vestigo.errors import RulesError
 from vestigo.trace.reading.read import read_trace
 from vestigo.trace.trace import Trace
-from vestigo.units import SECOND, Duration, parse_bytes, parse_share
+from vestigo.units import SECOND, Duration, as_python, parse_bytes, parse_share
 
 START = 1_767_571_200 * SECOND
 """When a synthetic trace begins: 2026-01-05, midnight UTC."""
@@ -51,13 +52,13 @@ def synth(  # noqa: PLR0913 - a trace has this many sides, and each has a defaul
     - `nodes`: reads and writes are spread over so many servers.
     - `size`, `cost`: medians; sizes differ by key, costs by read, both log-normally.
 
-    Raises InputError, with a sentence for every argument that is out of range.
+    Raises RulesError, with a sentence for every argument that is out of range.
 
     >>> trace = synth(10_000, keys=100, skew=0.9, changes="1m")
     >>> trace.reads, len(trace.keys), trace.source
     (10000, 100, 'synth')
     """
-    wanted = _Wanted(reads, keys, skew, rate, bursts, scans, nulls, nodes)
+    wanted = _Wanted(reads, keys, skew, rate, bursts, scans, nulls, nodes, seed)
     spans, median_size = _checked(wanted, size, churn=churn, changes=changes, cost=cost)
     rng = np.random.default_rng(seed)
     seconds, rank = _arrivals(rng, wanted)
@@ -87,23 +88,32 @@ class _Wanted:
     scans: int
     nulls: str
     nodes: int
+    seed: int
 
     def problems(self) -> list[str]:
         """A sentence for each argument that is out of range."""
         return [
-            f"synth: {name} = {getattr(self, name)} is out of range; give {expected}"
-            for name, good, expected in (
-                ("reads", self.reads >= 0, "0 or more"),
-                ("keys", 1 <= self.keys <= 2**30, "1 to 2^30"),
-                ("skew", 0 <= self.skew <= 10, "0 to 10"),
-                ("rate", 1e-6 <= self.rate <= 1e9, "1e-6 to 1e9 reads a second"),
-                ("bursts", 1 <= self.bursts <= 1e6, "1 (no bursts) to 1e6"),
-                ("scans", 0 <= self.scans <= 1_000_000, "0 to 1,000,000"),
-                ("nulls", _is_share(self.nulls), 'a share such as "10%"'),
-                ("nodes", 1 <= self.nodes <= 65_535, "1 to 65,535"),
+            f"synth: {name} = {shown(getattr(self, name))} is out of range; give {expected}"
+            for name, kind, least, most, expected in (
+                ("reads", int, 0, 2**40, "0 or more"),
+                ("keys", int, 1, 2**30, "1 to 2^30"),
+                ("skew", float, 0, 10, "0 to 10"),
+                ("rate", float, 1e-6, 1e9, "1e-6 to 1e9 reads a second"),
+                ("bursts", float, 1, 1e6, "1 (no bursts) to 1e6"),
+                ("scans", int, 0, 1_000_000, "0 to 1,000,000"),
+                ("nodes", int, 1, 65_535, "1 to 65,535"),
+                ("seed", int, 0, 2**63, "0 or more"),
             )
-            if not good
-        ]
+            if not _is_within(getattr(self, name), kind, least, most)
+        ] + [f'synth: nulls = {shown(self.nulls)} is out of range; give a share such as "10%"'] * (
+            not _is_share(self.nulls)
+        )
+
+
+def _is_within(value: object, kind: type, least: float, most: float) -> bool:
+    number = as_python(value)
+    kinds = (int,) if kind is int else (int, float)
+    return isinstance(number, kinds) and not isinstance(number, bool) and least <= number <= most
 
 
 def _is_share(text: object) -> bool:
@@ -115,7 +125,7 @@ def _is_share(text: object) -> bool:
 
 
 def _checked(wanted: _Wanted, size: int | str, **given: Duration | str | None) -> tuple[dict[str, float | None], int]:
-    """Durations in seconds, and sizes in bytes. Raises InputError with everything that is wrong, including `wanted`."""
+    """Durations in seconds, and sizes in bytes. Raises RulesError with everything that is wrong, including `wanted`."""
     problems, spans, median_size = wanted.problems(), {}, 0
     for name, text in given.items():
         try:
@@ -129,7 +139,7 @@ def _checked(wanted: _Wanted, size: int | str, **given: Duration | str | None) -
     except ValueError as error:
         problems.append(f"synth: size: {error}")
     if problems:
-        raise InputError(problems)
+        raise RulesError(problems)
     return spans, median_size
 
 

@@ -180,7 +180,7 @@ class Trace(Data):
         costs = [None if cost == MISSING else cost for cost in self.cost.tolist()]
         exact: dict[str, list[Any]] = {"at": self.at.tolist(), "cost": costs}
         frame = self.to_pandas().drop(columns=list(exact)).astype(object)
-        each = {**frame.where(frame.notna(), None).to_dict("list"), **exact}
+        each: dict[Any, list[Any]] = {**frame.where(frame.notna(), None).to_dict("list"), **exact}
         return {name: each[name] for name in COLUMNS}
 
     def to_pandas(self) -> "pd.DataFrame":

@@ -1,5 +1,6 @@
 """``vestigo why``: what happened to a key, and what would have helped."""
 
+from datetime import datetime
 from typing import Annotated
 
 import typer
@@ -66,12 +67,20 @@ def why(
             if as_json:
                 return show_json(keys.worst_to_dict(lookups=lookups))
             return show(losses_text(keys, ["vestigo", "why", *same], lookups))
-        story = why_of(read_in, stated, lookup=lookup, key=key, at=at, node=node)
+        story = why_of(read_in, stated, lookup=lookup, key=key, at=_in_utc(at), node=node)
     if figure is not None:
         from vestigo.show.figures import story as story_figure
 
         save(story_figure(story), figure, "the key's story")
     return show_json(story.to_dict()) if as_json else show(story_text(story, ["vestigo", "replay", *same]))
+
+
+def _in_utc(at: str | None) -> str | None:
+    """The time as the library takes it. Without an offset it is in UTC, as are the times that we print."""
+    try:
+        return at if at is None or datetime.fromisoformat(at).tzinfo is not None else f"{datetime.fromisoformat(at)}Z"
+    except ValueError:
+        return at
 
 
 VERB = Verb(7, "What happened to a key, and why.", why)

@@ -19,7 +19,7 @@ RISING = ("reads", "hits", "misses", "loads", "evictions")
 NOW = ("entries", "bytes")
 _SHOWN = 10
 _MOST = 2.0**63
-_IS_RIGHT = "a count is zero or more, below 2^63"
+_IS_RIGHT = "a count is a whole number that only rises, zero or more, below 2^63"
 
 Key = tuple[str, str | None]
 """A counter, and the look-up that it is of; None: of all."""
@@ -123,8 +123,9 @@ def _gathered(scrapes: Iterable[Scrape], moments: Sequence[int], names: CounterN
                 fitting = next((one for one in each if one.metric == sample.name and one.fits(sample.labels)), None)
                 if fitting is None:
                     continue
-                if not 0 <= sample.value <= _MOST:
-                    problems.append(f"{sample.place}: {sample.value:g} is no count of {counter}; {_IS_RIGHT}")
+                if not 0 <= sample.value <= _MOST or (counter in RISING and sample.value % 1):
+                    said = sample.written or f"{sample.value:g}"
+                    problems.append(f"{sample.place}: {said} is no count of {counter}; {_IS_RIGHT}")
                     continue
                 numbers = found.setdefault((counter, fitting.lookup_in(sample.labels)), np.full(len(moments), np.nan))
                 before = numbers[place[scrape.at_ns]]

@@ -3,6 +3,7 @@
 They are from anyone, so times are checked when they are read, and every number keeps the place where it stands.
 """
 
+import contextlib
 import csv
 import io
 import json
@@ -13,13 +14,19 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, NamedTuple
 
+import pyarrow as pa
+
 from vestigo.errors import InputError
-from vestigo.units import SECOND
+from vestigo.trace.reading.columns import Bad
+from vestigo.trace.reading.tables import rows_of
+from vestigo.trace.reading.times import times
+from vestigo.units import SECOND, as_python
 
 _TABLE = ("at", "lookup")
 _EPOCH = re.compile(r"(?<!\d)(\d{10}|\d{13}|\d{19})(?!\d)")
 _TIME = re.compile(r"(\d{4})-?(\d\d)-?(\d\d)[T_ -](\d\d)[:-]?(\d\d)[:-]?(\d\d)")
 _MOST_NS = 2**63 - 1
+_TIME_EXPECTED = "a time with an offset (2026-03-17T08:00:00Z), or a number since 1970"
 _SHOWN = 60
 
 
@@ -30,6 +37,8 @@ class Sample(NamedTuple):
     labels: Mapping[str, str]
     value: float
     place: str
+    written: str = ""
+    """What stands there, if that is no number."""
 
 
 class Scrape(NamedTuple):
@@ -112,28 +121,61 @@ def _time_in(name: str) -> int | None:
 
 
 def of_records(records: Any, source: str) -> list[Scrape]:
-    """Reads records. Each has the numbers of one moment, for one look-up or for all. Raises InputError."""
+    """Reads records, or a table of them. Each has the numbers of one moment, for one look-up or for all. Raises
+    InputError.
+    """
+    each = _as_records(records, source)
+    moments = _moments(each, source)
+    counted = {name for record in each for name, value in record.items() if _number(value) is not None}
     found: dict[int, list[Sample]] = {}
-    problems: list[str] = []
-    each = records.to_dict("records") if hasattr(records, "to_dict") else records
-    for number, record in enumerate(each if isinstance(each, Iterable) else [each], 1):
+    for number, (at_ns, record) in enumerate(zip(moments, each, strict=True), 1):
+        labels = {"lookup": str(record["lookup"])} if record.get("lookup") not in (None, "") else {}
+        samples = found.setdefault(at_ns, [])
+        for name, value in record.items():
+            if name in _TABLE or name not in counted or value is None or value == "":
+                continue
+            amount, place = _number(value), f"{source}, record {number}, {name}"
+            known = math.nan if amount is None else amount
+            samples.append(Sample(str(name), labels, known, place, "" if amount is not None else repr(value)[:_SHOWN]))
+    return [Scrape(at_ns, samples) for at_ns, samples in found.items()]
+
+
+def _as_records(records: Any, source: str) -> list[Any]:
+    if hasattr(records, "iloc"):
+        return list(records.reset_index().to_dict("records"))
+    if isinstance(records, Mapping) or hasattr(records, "__arrow_c_stream__"):
+        return list(rows_of(records).table.to_pylist())
+    if isinstance(records, Iterable) and not isinstance(records, (str, bytes)):
+        return list(records)
+    raise InputError(f"{source}: {str(records)[:_SHOWN]} is no records; give files, a table, or a list of records")
+
+
+def _moments(records: Sequence[Any], source: str) -> list[int]:
+    """When each record was counted, in ns: an aware time, text with an offset, or a number since 1970 whose size tells
+    the unit, as in a trace. Raises InputError.
+    """
+    has_at = [isinstance(record, Mapping) and record.get("at") not in (None, "") for record in records]
+    given = [record["at"] for record, has in zip(records, has_at, strict=True) if has]
+    written = [at.isoformat() if isinstance(at, datetime) else as_python(at) for at in given]
+    numbers = all(isinstance(at, (int, float)) and not isinstance(at, bool) for at in written)
+    if all(has_at) and numbers:
+        with contextlib.suppress(Bad, pa.ArrowException, OverflowError):  # the wrong ones are named below
+            return [int(at) for at in times(pa.array(written), None, None)]
+    found, problems, left = [], [], iter(zip(given, written, strict=True))
+    for number, has in enumerate(has_at, 1):
         place = f"{source}, record {number}"
-        if not isinstance(record, Mapping) or "at" not in record:
+        if not has:
             problems.append(f"{place}: has no `at`; write when it was counted, and the counters by name")
             continue
-        labels = {"lookup": str(record["lookup"])} if record.get("lookup") not in (None, "") else {}
+        at, text = next(left)
         try:
-            samples = found.setdefault(_moment(record["at"]), [])
-        except (TypeError, ValueError, OverflowError) as error:
-            problems.append(f"{place}: at = {str(record['at'])[:_SHOWN]!r} is no time: {str(error)[:_SHOWN]}")
-            continue
-        for name, value in record.items():
-            if name in _TABLE or value in (None, "") or (amount := _number(value)) is None:
-                continue
-            samples.append(Sample(str(name), labels, amount, f"{place}, {name}"))
+            found.append(int(times(pa.array([text]), None, None)[0]))
+        except (Bad, pa.ArrowException, TypeError, OverflowError) as error:
+            expected = error.expected if isinstance(error, Bad) else _TIME_EXPECTED
+            problems.append(f"{place}: at = {str(at)[:_SHOWN]!r} is no time: it must be {expected}")
     if problems:
         raise InputError(few(problems))
-    return [Scrape(at_ns, samples) for at_ns, samples in found.items()]
+    return found
 
 
 def few(problems: Sequence[str]) -> list[str]:
@@ -144,6 +186,8 @@ def few(problems: Sequence[str]) -> list[str]:
 
 def _number(value: Any) -> float | None:
     """None for another column, which is not a counter."""
+    if isinstance(value, (bool, datetime)) or value is None:
+        return None
     try:
         return float(value)
     except OverflowError:
@@ -157,13 +201,3 @@ def _ns(seconds: float) -> int:
     if not 0 <= seconds <= _MOST_NS // SECOND:
         raise ValueError("times reach from 1970 to 2262")
     return round(seconds * SECOND)
-
-
-def _moment(at: Any) -> int:
-    """Reads a moment: text with an offset, or seconds since 1970. Raises ValueError or TypeError."""
-    if not isinstance(at, str) or re.fullmatch(r"\d+(\.\d+)?", at):
-        return _ns(float(at))
-    moment = datetime.fromisoformat(at)
-    if moment.tzinfo is None:
-        raise ValueError("it has no offset; write 2026-03-17T08:00:00Z")
-    return _ns(moment.timestamp())

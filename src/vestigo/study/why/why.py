@@ -10,7 +10,7 @@ from vestigo.engine import what_if
 from vestigo.engine.changes import changes_of, together
 from vestigo.engine.job import Job, job
 from vestigo.engine.watch import answer_of, watched
-from vestigo.errors import InputError, TraceError, UnknownName, raise_for_unknown
+from vestigo.errors import InputError, RulesError, UnknownName, raise_for_unknown
 from vestigo.outcome import CAUSES
 from vestigo.outcome.keys import Keys
 from vestigo.outcome.seen import MISS, NO_AGE, NULL, Watching
@@ -44,12 +44,11 @@ def why(  # noqa: PLR0913  # one argument for each thing that can be asked
 ) -> Story:
     """Tells what happened to a key, its counts, and which change of a rule would have helped.
 
-    `lookup` need not be named if only one look-up has the key. `at` asks for the read nearest to a time (written as in
-    `shape.between`, in UTC unless it has an offset), and `Story.read` explains that read. With `node`, the read and the
-    steps are those of that node.
+    `lookup` need not be named if only one look-up has the key. `at` asks for the read nearest to a time, written as in
+    `shape.between`, and `Story.read` explains that read. With `node`, the read and the steps are those of that node.
 
-    Raises InputError for a key, look-up, node or time that is not in the trace, and RulesError if the settings do not
-    fit it.
+    Raises UnknownName for a key, look-up or node that is not in the trace, and RulesError for a time outside of it, and
+    if the settings do not fit it.
 
     >>> from vestigo import Rules, read_trace
     >>> trace = read_trace({"at": [0, 10, 20], "key": ["a", "b", "a"]})
@@ -179,13 +178,10 @@ def _check_node(trace: Trace, node: str | None) -> None:
 
 
 def _time(trace: Trace, at: Moment) -> int:
-    try:
-        at_ns = moment_in(trace, at, "UTC")
-    except TraceError as error:
-        raise InputError(f"at: {error}") from None
+    at_ns = moment_in(trace, "at", at)
     begin, end = int(trace.at[0]), int(trace.at[-1])
     if not begin <= at_ns <= end:
-        raise InputError(
+        raise RulesError(
             f"at: {format_time(at_ns)} is outside the trace, which goes from {format_time(begin)} to "
             f"{format_time(end)}; name a time within it"
         )

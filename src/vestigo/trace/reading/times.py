@@ -15,7 +15,7 @@ UNITS = {"s": 10**9, "ms": 10**6, "us": 10**3, "ns": 1}
 
 _TIME = "a time with an offset (RFC 3339), or a number since 1970-01-01 UTC, between the years 1950 and 2100"
 _OTHER_UNIT = "; if it counts in another unit, state that (at_unit)"
-_WITH_OFFSET = 'a time with an offset (2026-03-17T08:00:00Z); or state the time zone (zone = "Europe/Oslo")'
+WITH_OFFSET = 'a time with an offset (2026-03-17T08:00:00Z); or state the time zone (zone = "Europe/Oslo")'
 _FIRST_LIKELY = 300_000_000  # in seconds, the year 1979; nobody recorded anything before that
 _QUARTER = 900 * 10**9
 _OFFSET = r"(?:[Zz]|[+-]\d\d(?::?\d\d)?)$"
@@ -63,7 +63,7 @@ def _from_timestamps(column: pa.Array, zone: str | None) -> pa.Array:
         return ns
     if zone is None and column.null_count < len(column):
         row = int(np.argmax(numpy_of(column.is_valid())))
-        raise Bad(row, "a time without an offset", _WITH_OFFSET)
+        raise Bad(row, "a time without an offset", WITH_OFFSET)
     return pa.array(_local(numpy_of(ns.fill_null(0)), zone or "UTC"), mask=numpy_of(ns.is_null()))
 
 
@@ -81,7 +81,7 @@ def _from_texts(column: pa.Array, zone: str | None, note: Say) -> pa.Array:
         return _cast(column, shown, pa.timestamp("ns", "UTC"))
     if zone is None:
         naive = _cast_each(column, pa.timestamp("ns"))
-        refuse(pc.and_(pc.invert(offset), naive), shown, _WITH_OFFSET)
+        refuse(pc.and_(pc.invert(offset), naive), shown, WITH_OFFSET)
         refuse(pc.invert(offset), shown, _TIME)
     nothing = pa.scalar(None, column.type)
     local = _cast(pc.if_else(offset, nothing, column), shown, pa.timestamp("ns"))
