@@ -69,14 +69,14 @@ def figure_shots(folder: Path) -> None:
     read = read_trace(trace)
     results = compare(read, read_plan(plan))
     figures.timeline(results["today"])[0].figure.savefig(SHOTS / "timeline.png", dpi=100)
-    page = figures.survey_page(dataclasses.replace(survey(read), source="Skerrow Quay"))
+    page = figures.survey(dataclasses.replace(survey(read), source="Skerrow Quay"))
     page[0].figure.savefig(SHOTS / "survey-figures.png", dpi=100)
     stated = read_plan(plan)
     story = why(read, stated, lookup="berth", key="A2")
     figures.story(story).figure.savefig(SHOTS / "story.png", dpi=100)
     found = sweep(read, stated)
     curves = [size_curve(read, stated, lookup=name) for name in read.lookups]
-    page = figures.choice_page(found, found.choose(), curves, results["today"])
+    page = figures.choice(found, found.choose(), curves, results["today"])
     page[0].figure.savefig(SHOTS / "choice.png", dpi=100)
 
 

@@ -20,7 +20,14 @@ def displayed(form: str, what: object) -> str:
     return show(what)
 
 
-class Named:
+class InNotebooks:
+    """What notebooks show as a table."""
+
+    def _repr_html_(self) -> str:
+        return displayed("html", self)
+
+
+class Named(InNotebooks):
     """A dataclass that refuses a name which is not that of a field, with the name that was likely meant. Raises
     UnknownName.
     """
@@ -49,7 +56,7 @@ class ByName(dict[str, _V]):
         return ByName, (self.what, dict(self))
 
 
-class Data:
+class Data(InNotebooks):
     """The base class of what is returned to users: immutable dataclasses (with `eq=False`).
 
     Two objects are equal if their fields are, arrays included. They have no hash. `print` shows the command line's
@@ -81,14 +88,15 @@ class Data:
 
     def __repr__(self) -> str:
         numbers = {one.name: getattr(self, one.name) for one in fields(self)}  # type: ignore[arg-type]
-        said = [f"{name}={value!r}" for name, value in numbers.items() if isinstance(value, (str, int, float))]
+        said = [
+            f"{name}={value:.6g}" if isinstance(value, float) else f"{name}={value!r}"
+            for name, value in numbers.items()
+            if isinstance(value, (str, int, float))
+        ]
         return f"<{type(self).__name__}: {', '.join(said)}>" if said else f"<{type(self).__name__}>"
 
     def __str__(self) -> str:
         return displayed("text", self)
-
-    def _repr_html_(self) -> str:
-        return displayed("html", self)
 
 
 def same(some: Any, other: Any) -> bool:  # noqa: PLR0911  # one line a kind

@@ -51,8 +51,8 @@ class Measure(NamedTuple):
             raise ValueError(f"{text!r} is not a number")
         return float(text)
 
-    def write(self, amount: float) -> str:
-        """Writes an amount for people."""
+    def amount_text(self, amount: float) -> str:
+        """An amount for people."""
         if self.kind == "count":
             return f"{amount:,.0f}"
         return {"share": format_share, "size": format_bytes, "span": format_span}[self.kind](amount)

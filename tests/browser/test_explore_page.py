@@ -78,7 +78,7 @@ def page(knobs: Callable[[], Knobs]) -> Iterator[Knobs]:
 
 def shown(outcome: vg.Outcome) -> dict[str, str]:
     return {
-        MEASURES[name].label: MEASURES[name].write(amount)
+        MEASURES[name].label: MEASURES[name].amount_text(amount)
         for name, amount in {
             "hit_rate": outcome.hit_rate,
             "fresh_hit_rate": outcome.fresh_hit_rate,

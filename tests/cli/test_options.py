@@ -163,7 +163,7 @@ def test_results_are_kept_where_it_is_said_or_not_at_all(folder: Path, monkeypat
 
 
 def test_choose_searches_and_shares_out(folder: Path) -> None:
-    (folder / "plan.toml").write_text(PLAN.replace("most = \"hit_rate\"\n", "") + "\n[worth]\nmillion_loads = 1\n")
+    (folder / "plan.toml").write_text(PLAN.replace('most = "hit_rate"\n', "") + "\n[worth]\nmillion_loads = 1\n")
     told = json.loads(run("choose", "--replays", "2", "--seed", "3", "--json", "--no-results", cwd=folder).stdout)
     whole = sweep("t.arrow" if False else folder / "t.arrow", read_plan(folder / "plan.toml"))
     assert told["name"] in whole

@@ -121,7 +121,7 @@ def test_causes_hold_what_was_missed() -> None:
 
 def test_a_page_of_all_four_is_written(study: Sweep, pick: Pick, tmp_path: Path) -> None:
     curves: list[SizeCurve] = [size_curve(TRACE), size_curve(read_trace({"at": [0], "key": ["a"]}))]
-    page = figures.choice_page(study, pick, curves, replay(TRACE, PLAN))
+    page = figures.choice(study, pick, curves, replay(TRACE, PLAN))
     save_figure(page[0], tmp_path / "choice.png")
     assert (tmp_path / "choice.png").stat().st_size > 20_000
     assert page[3].get_title("left").startswith("Fresh hits, of all candidates")

@@ -26,7 +26,7 @@ def no_screen() -> None:
     ],
 )
 def test_any_trace_can_be_drawn(table: dict[str, list[object]]) -> None:
-    axes = figures.survey_page(survey(read_trace(table)))
+    axes = figures.survey(survey(read_trace(table)))
     axes[0].figure.canvas.draw()
     assert len(axes) == 4
 

@@ -177,7 +177,7 @@ def test_prices_turn_measures_into_one_number() -> None:
     months = 64 / MONTH_NS
     assert money(one, worth, one.today) == pytest.approx((6 * SLICES / 1e6 * 1000 + SLICES * 0.5) / months + 2)
     pick = one.choose()
-    assert (pick.goal, pick.write(12.345)) == ("money a month", "12.35 EUR")
+    assert (pick.goal, pick.amount_text(12.345)) == ("money a month", "12.35 EUR")
     assert pick.ahead is None
 
 

@@ -63,9 +63,9 @@ def test_its_numbers_are_those_of_a_replay_of_the_same_plan(
     (told,) = (one for one in client.replay(**texts) if one["kind"] == "now")
     shown, vessel = numbers(told), numbers(told, "vessel")
     for name in ("hit_rate", "fresh_hit_rate", "stale_rate", "loads", "memory_peak"):
-        assert shown[name] == MEASURES[name].write(getattr(outcome, name))
-    assert shown["read_time.p95"] == MEASURES["read_time.p95"].write(outcome.read_time(95))
-    assert vessel["stale_rate"] == MEASURES["stale_rate"].write(outcome.lookups["vessel"].stale_rate)
+        assert shown[name] == MEASURES[name].amount_text(getattr(outcome, name))
+    assert shown["read_time.p95"] == MEASURES["read_time.p95"].amount_text(outcome.read_time(95))
+    assert vessel["stale_rate"] == MEASURES["stale_rate"].amount_text(outcome.lookups["vessel"].stale_rate)
     assert told["point"] == [outcome.memory_peak, outcome.fresh_hit_rate]
     assert max(told["lines"]["calls"]) == max(one.loads for one in outcome.slices)
 
@@ -77,8 +77,8 @@ def test_what_ifs_are_replayed_on_another_trace_and_stand_beside_todays_settings
     now, around = client.replay(whatif__nodes="2", whatif__origin="3")
     there = vg.replay(trace, vg.Plan(**{**_parts(plan), "what_if": vg.WhatIf(nodes=2, origin=3)}))
     assert (now["kind"], around["kind"]) == ("now", "around")
-    assert numbers(now)["hit_rate"] == MEASURES["hit_rate"].write(there.hit_rate)
-    assert around["around"]["beside"][""]["today"][0] == MEASURES["hit_rate"].write(there.hit_rate)
+    assert numbers(now)["hit_rate"] == MEASURES["hit_rate"].amount_text(there.hit_rate)
+    assert around["around"]["beside"][""]["today"][0] == MEASURES["hit_rate"].amount_text(there.hit_rate)
     again = client.replay(whatif__nodes="2", whatif__origin="3", around=around["around"]["name"])
     assert kinds(again) == ["now"]
 

@@ -55,6 +55,9 @@ def assumptions(trace: Trace, job: Job) -> tuple[str, ...]:
     if len(trace.nodes) > 1 and any(one.per == "all" for one in rules):
         said.append(f"{len(trace.nodes):,} nodes share one cache")
     said += [missing] if (missing := behind_in_words(trace)) else []
+    idle = job.groups.idle_patterns
+    said += [f"{name}: no key matches {pattern!r}, so its rules hold for none" for name, pattern in idle]
+    said += ["the trace holds no reads, so every rate is 0"] if trace.reads == 0 else []
     return tuple(said)
 
 

@@ -40,6 +40,8 @@ class Groups(NamedTuple):
     pools: tuple[PoolRules, ...]
     lookups: int
     """The number of look-ups. The first groups are those of whole look-ups, in order."""
+    idle_patterns: tuple[tuple[str, str], ...] = ()
+    """Look-ups with patterns that no key of theirs matches."""
 
     @property
     def per_lookup(self) -> tuple[str, ...]:
@@ -64,7 +66,7 @@ def groups_of(trace: Trace, plan: Plan) -> Groups:
         _group(trace, lookup, places[pool], plan.rules_for(name))
         for lookup, (name, pool) in enumerate(zip(trace.lookups, pool_names, strict=True))
     ]
-    key_groups = trace.key_lookup
+    key_groups, idle = trace.key_lookup, list[tuple[str, str]]()
     for lookup, name in enumerate(trace.lookups):
         patterns = plan.rules_for_keys(name)
         if (
@@ -74,9 +76,10 @@ def groups_of(trace: Trace, plan: Plan) -> Groups:
             )
             or patterns
         ):
-            key_groups = _divided(trace, lookup, patterns, groups, key_groups)
+            key_groups, unmatched = _divided(trace, lookup, patterns, groups, key_groups)
+            idle += [(name, pattern) for pattern in unmatched]
     _check_pins(trace, groups, key_groups, pools)
-    return Groups(tuple(groups), key_groups, pools, len(trace.lookups))
+    return Groups(tuple(groups), key_groups, pools, len(trace.lookups), tuple(idle))
 
 
 def _group(trace: Trace, lookup: int, pool: int, rules: Rules) -> Group:
@@ -97,10 +100,12 @@ def _group(trace: Trace, lookup: int, pool: int, rules: Rules) -> Group:
     return Group(lookup, pool, rules, on_the_clock(rules.absolute_at), clears_at)
 
 
-def _divided(trace: Trace, lookup: int, patterns: Mapping[str, Rules], groups: list[Group], key_groups: Ints) -> Ints:
+def _divided(
+    trace: Trace, lookup: int, patterns: Mapping[str, Rules], groups: list[Group], key_groups: Ints
+) -> tuple[Ints, list[str]]:
     """Divides a look-up in which some keys have their own rules, are pinned, or are never kept.
 
-    Returns the group of each key, and appends new groups to `groups`.
+    Returns the group of each key and the patterns that match none, and appends new groups to `groups`.
     """
     keys = np.flatnonzero(trace.key_lookup == lookup)
     texts = arrow_names(trace.keys).cast(pa.large_string()).take(pa.array(keys))
@@ -108,9 +113,11 @@ def _divided(trace: Trace, lookup: int, patterns: Mapping[str, Rules], groups: l
     def matches(pattern: str) -> np.ndarray:
         return Pattern.parse("", pattern).keys(texts)[0]
 
-    which = np.full(len(keys), -1)
+    which, idle = np.full(len(keys), -1), []
     for number, pattern in enumerate(patterns):
-        which[(which < 0) & matches(pattern)] = number
+        own = matches(pattern)
+        which[(which < 0) & own] = number
+        idle += [] if own.any() else [pattern]
     key_groups = key_groups.copy()
     for number, rules in enumerate((groups[lookup].rules, *patterns.values()), -1):
         pinned, passes = np.zeros(len(keys), bool), np.ones(len(keys), bool)
@@ -124,7 +131,7 @@ def _divided(trace: Trace, lookup: int, patterns: Mapping[str, Rules], groups: l
                 chosen = keys[(which == number) & (pinned == pin) & (passes == good)]
                 if len(chosen):
                     key_groups[chosen] = _place(groups, base._replace(pinned=pin, passes=good))
-    return key_groups
+    return key_groups, idle
 
 
 def _place(groups: list[Group], group: Group) -> int:

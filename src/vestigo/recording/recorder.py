@@ -12,7 +12,7 @@ from contextvars import ContextVar
 from functools import wraps
 from pathlib import Path
 from time import perf_counter_ns, time_ns
-from typing import Any, ParamSpec, Self, TypeVar, cast
+from typing import Any, ParamSpec, Self, TypeVar, cast, overload
 
 from vestigo.arguments import argument
 from vestigo.errors import RulesError
@@ -23,6 +23,7 @@ from vestigo.units import Duration, parse_bytes
 
 P = ParamSpec("P")
 R = TypeVar("R")
+F = TypeVar("F", bound=Callable[..., Any])
 Key = str | int
 Version = str | int | None
 _NOTHING = (0, None)
@@ -97,15 +98,35 @@ class Recorder:
         """Events for which there was no room in the buffer or on the disk."""
         return self._writer.dropped
 
+    @overload
     def reads(
         self,
         lookup: str,
-        key: Callable[P, Key] | None = None,
+        key: None = None,
+        *,
+        size: Callable[[Any], int | None] = ...,
+        version: Callable[[Any], Version] | None = ...,
+        null: Callable[[Any], bool] | None = ...,
+    ) -> Callable[[F], F]: ...
+    @overload
+    def reads(
+        self,
+        lookup: str,
+        key: Callable[P, Key],
+        *,
+        size: Callable[[Any], int | None] = ...,
+        version: Callable[[Any], Version] | None = ...,
+        null: Callable[[Any], bool] | None = ...,
+    ) -> Callable[[Callable[P, R]], Callable[P, R]]: ...
+    def reads(
+        self,
+        lookup: str,
+        key: Callable[..., Key] | None = None,
         *,
         size: Callable[[Any], int | None] = plain_size,
         version: Callable[[Any], Version] | None = plain_version,
         null: Callable[[Any], bool] | None = None,
-    ) -> Callable[[Callable[P, R]], Callable[P, R]]:
+    ) -> Callable[[Any], Any]:
         """Decorates a function that loads a value from the origin, plain or async. Each call is noted as a read.
 
         `key` makes the key from the arguments of the call. By default the key is the arguments with colons between

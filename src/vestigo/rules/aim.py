@@ -73,7 +73,7 @@ class Limit(NamedTuple):
     def written(self) -> str:
         """The bound for people."""
         if self.of_today is None:
-            return MEASURES[self.name].write(self.bound)
+            return MEASURES[self.name].amount_text(self.bound)
         more = self.of_today - 1
         return "today" + (f" {'+' if more > 0 else '-'} {format_share(abs(more))}" if more else "")
 
@@ -122,7 +122,7 @@ class Worth(Named):
         return {name: value for name, value in stated.items() if value}
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, repr=False)
 class Aim(Named):
     """What to make best within limits: a measure of which `most` or `least` is wanted, or, with `worth`, money. Unless
     one is named, it is most fresh hits, or where the trace shows no changes, most hits.
@@ -206,6 +206,11 @@ class Aim(Named):
         """The aim from the data of `to_dict`."""
         own = {name: stated[name] for name in ("most", "least", "worth") if name in stated}
         return cls(**own, limits={name: texts for name, texts in stated.items() if name not in own})
+
+    def __repr__(self) -> str:
+        stated = {word: getattr(self, word) for word in ("most", "least", "worth") if getattr(self, word) is not None}
+        limits = {"limits": dict(self.limits)} if self.limits else {}
+        return f"Aim({', '.join(f'{name}={value!r}' for name, value in {**stated, **limits}.items())})"
 
     def __reduce__(self) -> tuple[Any, ...]:
         return Aim, (self.most, self.least, dict(self.limits), self.worth)

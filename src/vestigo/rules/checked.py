@@ -11,6 +11,7 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, ValidationError, mo
 from pydantic_core import ErrorDetails
 
 from vestigo.arguments import shown
+from vestigo.data import InNotebooks
 from vestigo.errors import RulesError, UnknownName
 from vestigo.rules.said import said_of
 from vestigo.rules.trade_words import unknown_rule
@@ -64,7 +65,7 @@ class _Signature:
         return inspect.Signature([inspect.Parameter(name, by_name, default=value) for name, value in usual.items()])
 
 
-class Checked(BaseModel, metaclass=_ForUsers):
+class Checked(InNotebooks, BaseModel, metaclass=_ForUsers):
     """Immutable rules. Raises RulesError, which names every wrong value."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", arbitrary_types_allowed=True)

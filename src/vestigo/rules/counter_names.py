@@ -1,12 +1,13 @@
 """Which counters of a running service mean what: ``[counters]`` in a plan."""
 
 import re
-from collections.abc import Mapping
-from typing import Annotated, NamedTuple
+from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING, Annotated, NamedTuple
 
 from pydantic import BeforeValidator
 
 from vestigo.rules.checked import Checked
+from vestigo.rules.given import Texts
 
 _SERIES = re.compile(r"\s*([A-Za-z_:][\w:.]*)\s*(?:\{(.*)\})?\s*", re.DOTALL)
 _LABEL = re.compile(r'\s*([A-Za-z_]\w*)\s*=\s*"((?:[^"\\]|\\.)*)"\s*(?:,|$)')
@@ -73,6 +74,20 @@ class CounterNames(Checked):
     >>> str(CounterNames(hits='reads_total{result="hit"}').hits[0])
     'reads_total{result="hit"}'
     """
+
+    if TYPE_CHECKING:
+
+        def __init__(  # noqa: PLR0913  # a rule each
+            self,
+            *,
+            reads: Texts | Sequence[Series] = ...,
+            hits: Texts | Sequence[Series] = ...,
+            misses: Texts | Sequence[Series] = ...,
+            loads: Texts | Sequence[Series] = ...,
+            evictions: Texts | Sequence[Series] = ...,
+            entries: Texts | Sequence[Series] = ...,
+            bytes: Texts | Sequence[Series] = ...,  # noqa: A002
+        ) -> None: ...
 
     reads: _Counter = ()
     """All reads; where there is none, hits and misses together."""

@@ -101,6 +101,8 @@ class Eviction:
         """Reads a name with parameters, or takes a user's own class. Raises ValueError."""
         if isinstance(value, Eviction):
             return value
+        if isinstance(value, type) and not issubclass(value, Policy):
+            raise ValueError(f"{value.__name__} is not a Policy; derive your class from vestigo.Policy")
         if callable(value):
             return cls(getattr(value, "__name__", type(value).__name__), own=value)
         words = value.split() if isinstance(value, str) else []

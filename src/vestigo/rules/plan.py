@@ -20,7 +20,10 @@ from vestigo.rules.stated import Stated
 from vestigo.rules.vary import Changes, by_table
 from vestigo.rules.what_if import WhatIf
 from vestigo.trace import Intake
-from vestigo.units import Duration
+from vestigo.units import Duration, counted
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 OF_A_WHOLE_LOOKUP = (*POOL_RULES, "per", "assume_size", "assume_cost")
 """Rules that no single keys can have for themselves."""
@@ -141,7 +144,7 @@ class Plan(Named):
         object.__setattr__(self, "candidates", frozen(candidates))
         if found := parts.problems:
             kind = UnknownName if all(" is unknown; " in problem for _, problem in found) else RulesError
-            raise kind([f"{'.'.join(where)}: {problem}" for where, problem in found], by_place=found)
+            raise kind([f"{_written(where)}: {problem}" for where, problem in found], by_place=found)
 
     def _read_candidates(self, parts: Parts) -> Iterator[tuple[str, "Plan"]]:
         given = parts.named(self.candidates, "candidate", "candidates")
@@ -275,6 +278,17 @@ class Plan(Named):
             }
         )
 
+    def to_pandas(self) -> "pd.DataFrame":
+        """One row for each look-up that states rules, and one for every other; a column for each rule that is stated
+        anywhere. Values are as a plan file writes them.
+        """
+        import pandas as pd
+
+        each = {"every other": self.rules, **{name: self.rules_for(name) for name in self.lookups}}
+        stated = [rule for rule in Rules.model_fields if any(rules.differs(rule) for rules in each.values())]
+        rows = [{rule: rules.written(rule, getattr(rules, rule)) for rule in stated} for rules in each.values()]
+        return pd.DataFrame(rows, index=pd.Index(list(each), name="lookup"), columns=stated)
+
     def write(self, path: str | Path) -> Path:
         """Writes the plan as a plan file, whole or not at all, and returns the path. `read_plan` reads it.
 
@@ -337,7 +351,7 @@ class Plan(Named):
                 except RulesError as error:
                     if not isinstance(error, UnknownName) and self._goes_with_another(key, value):
                         continue
-                    for problem in error.problems:
+                    for problem in [said for _, said in error.by_rule] or error.problems:
                         yield ("vary", key), problem.removeprefix(f"{key}: ")
                     if isinstance(error, UnknownName):
                         break  # the key itself is wrong
@@ -372,13 +386,27 @@ class Plan(Named):
 
     def __repr__(self) -> str:
         """What is stated, and how much there is of what is too long for a line."""
-        own = [
-            f"{len(value)} {name}" if isinstance(value, dict) else f"{name} {value}"
-            for name, value in self.to_dict().items()
-            if value and name not in ("rules", "warm_up")
-        ]
-        warm_up = [f"warm-up {self.warm_up}"] if self.warm_up else []
-        return f"<Plan: {', '.join([repr(self.rules), *own, *warm_up])}>"
+        many = {
+            "look-up": self.lookups,
+            "look-up with rules for keys": self.keys,
+            "pool": self.pools,
+            "candidate": self.candidates,
+            "key that varies": self.vary,
+        }
+        said = [counted(len(each), *_ONE_OR_MORE.get(what, (what,))) for what, each in many.items() if each]
+        said += [repr(one) for one in (self.what_if, self.aim, self.intake) if one.to_dict()]
+        said += [f"warm-up {self.warm_up}"] if self.warm_up else []
+        return f"<Plan: {', '.join([repr(self.rules), *said])}>"
+
+
+_ONE_OR_MORE = {
+    "look-up with rules for keys": ("look-up with rules for keys", "look-ups with rules for keys"),
+    "key that varies": ("key that varies", "keys that vary"),
+}
+
+
+def _written(where: tuple[str, ...]) -> str:
+    return ".".join(part or "''" for part in where)
 
 
 def _remade(settings: _Settings, changes: Changes) -> _Settings:

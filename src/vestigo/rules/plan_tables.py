@@ -9,7 +9,7 @@ from vestigo.rules.rules import Rules
 from vestigo.rules.trade_words import unknown_rule
 
 Table = dict[str, Any]
-Found = dict[str, tuple[object, Path]]
+Found = dict[str, tuple[Any, Path]]
 """Values by rule, with where they stand."""
 
 

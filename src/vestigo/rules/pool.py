@@ -1,14 +1,15 @@
 """The room that entries share: how much there is, and which entries are evicted."""
 
-from collections.abc import Iterator, Mapping, Sequence
-from typing import Annotated
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from typing import TYPE_CHECKING, Annotated
 
 from pydantic import BeforeValidator
 
 from vestigo.rules import values
 from vestigo.rules.checked import Checked
 from vestigo.rules.eviction import Eviction
-from vestigo.rules.policy import Room
+from vestigo.rules.given import Entries, Size, Texts
+from vestigo.rules.policy import Policy, Room
 from vestigo.rules.rule import Number, Rule, always, same
 from vestigo.rules.values import WhenFull
 
@@ -74,6 +75,18 @@ class Pool(PoolRules):
     >>> Pool(lookups=["berth", "weather"], max_bytes="32 MiB")
     Pool(max_bytes=33554432, lookups=['berth', 'weather'])
     """
+
+    if TYPE_CHECKING:
+
+        def __init__(  # a rule each
+            self,
+            *,
+            lookups: Texts = ...,
+            max_entries: Entries | None = ...,
+            max_bytes: Size | None = ...,
+            eviction: str | Eviction | Callable[[Room], Policy] = ...,
+            when_full: str | WhenFull = ...,
+        ) -> None: ...
 
     lookups: Annotated[tuple[str, ...], BeforeValidator(look_up_names)] = ()
     """The look-ups that share the room. Required."""

@@ -1,17 +1,20 @@
 """How one look-up is cached."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from fractions import Fraction
-from typing import Annotated, Literal
+from typing import TYPE_CHECKING, Annotated, Literal
 
 from pydantic import BeforeValidator
 
 from vestigo.rules import values
-from vestigo.rules.conditions import KeepIf, is_one_key, patterns
+from vestigo.rules.conditions import KeepIf, Value, is_one_key, patterns
+from vestigo.rules.eviction import Eviction
+from vestigo.rules.given import Entries, Share, Size, Span, Texts
 from vestigo.rules.moments import Moments, read_zone
+from vestigo.rules.policy import Policy, Room
 from vestigo.rules.pool import PoolRules
 from vestigo.rules.rule import Number, Rule, always, same
-from vestigo.rules.values import Collect, Nulls
+from vestigo.rules.values import Collect, Nulls, WhenFull
 from vestigo.units import Duration
 
 _Numbers = Mapping[str, Number]
@@ -46,6 +49,44 @@ class Rules(PoolRules):
     >>> Rules(max_entries=500, absolute="1h", nulls="keep 30s", on_write="drop")
     Rules(max_entries=500, absolute='1h', nulls='keep 30s', on_write='drop')
     """
+
+    if TYPE_CHECKING:
+
+        def __init__(  # noqa: PLR0913  # a rule each
+            self,
+            *,
+            max_entries: Entries | None = ...,
+            max_bytes: Size | None = ...,
+            eviction: str | Eviction | Callable[[Room], Policy] = ...,
+            when_full: str | WhenFull = ...,
+            absolute: Span | int | None = ...,
+            lifetime_from: Literal["stored", "asked"] = ...,
+            absolute_at: Texts | Moments | None = ...,
+            zone: str | None = ...,
+            sliding: Span | int | None = ...,
+            jitter: Share = ...,
+            reload_after: Share | None = ...,
+            serve_stale: Span | int = ...,
+            collect: str | Collect = ...,
+            nulls: str | Nulls = ...,
+            keep_if: Texts | KeepIf | Callable[[Value], bool] | None = ...,
+            pin: Texts = ...,
+            on_write: Literal["leave", "drop", "replace", "replace, reload"] = ...,
+            per: Literal["node", "all", "scope"] = ...,
+            tell_nodes: Literal["nothing", "drop", "copy"] = ...,
+            tell_delay: Span | int = ...,
+            overlap: Literal["repeat", "join"] = ...,
+            batch: Span | int | None = ...,
+            drop_first: bool = ...,
+            clear_every: Span | int | None = ...,
+            clear_at: Texts | Moments | None = ...,
+            survives_restart: bool = ...,
+            entry_overhead: Size = ...,
+            hit_cost: Span | int = ...,
+            hit_cost_per_kib: Span | int = ...,
+            assume_size: Size = ...,
+            assume_cost: Span | int = ...,
+        ) -> None: ...
 
     absolute: Annotated[
         Duration | None, BeforeValidator(values.lifetime), Rule("lifetimes", same("absolute"), plain=always)

@@ -32,8 +32,9 @@ def _plan_of(settings: Settings) -> Plan:
         return settings
     if isinstance(settings, Rules):
         return Plan(settings)
-    if isinstance(settings, str) and "=" in settings and not Path(settings).exists():
-        raise RulesError(f"settings: {settings!r} is no plan file; write Rules({settings}) for rules")
+    if isinstance(settings, str) and not Path(settings).suffix and not Path(settings).exists():
+        instead = f"Rules({settings})" if "=" in settings else "Rules(...), a Plan, or the path of a plan file"
+        raise RulesError(f"settings: there is no plan file {settings!r}; give {instead}")
     if isinstance(settings, (str, Path)):
         return read_plan(settings)
     raise RulesError(f"settings: {shown(settings)} is no settings; give Rules(...), a Plan, or the path of a plan file")

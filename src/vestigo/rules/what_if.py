@@ -2,12 +2,13 @@
 
 from collections.abc import Iterator
 from fractions import Fraction
-from typing import Annotated, Literal
+from typing import TYPE_CHECKING, Annotated, Literal, SupportsIndex
 
 from pydantic import BeforeValidator
 
 from vestigo.rules import values
 from vestigo.rules.checked import Checked
+from vestigo.rules.given import Texts
 from vestigo.rules.moments import Moments, read_zone
 
 _MOST_TIMES = 1000
@@ -53,6 +54,20 @@ class WhatIf(Checked):
     >>> WhatIf(nodes=4, traffic=2)
     WhatIf(nodes=4, traffic='2')
     """
+
+    if TYPE_CHECKING:
+
+        def __init__(  # noqa: PLR0913  # a rule each
+            self,
+            *,
+            nodes: SupportsIndex | None = ...,
+            spread: Literal["in turn", "by scope", "by key"] = ...,
+            traffic: str | float | Fraction = ...,
+            changes: str | float | Fraction = ...,
+            origin: str | float | Fraction = ...,
+            restart_at: Texts | Moments | None = ...,
+            zone: str | None = ...,
+        ) -> None: ...
 
     nodes: Annotated[int | None, BeforeValidator(values.nodes)] = None
     """How many nodes answer the reads, each with its own cache; as recorded unless stated."""

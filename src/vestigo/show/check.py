@@ -40,9 +40,9 @@ def _answer(check: Check) -> Text:
         (f"{counted(len(check.mistakes), 'likely mistake')}", "bold"), f" in {counted(len(check.rules), 'rule')}. "
     )
     whose = "These settings give" if check.plan.called.stated else "Today's settings give"
-    text.append(f"{whose} {check.goal} {check.write(today)}")
+    text.append(f"{whose} {check.goal} {check.amount_text(today)}")
     if check.fixed_name != check.found.today.name:
-        text.append(f"; with the changes below that help together, {check.write(fixed)}")
+        text.append(f"; with the changes below that help together, {check.amount_text(fixed)}")
     return text.append(".")
 
 
@@ -163,5 +163,5 @@ def _best(check: Check) -> list[RenderableType]:
     parts: list[RenderableType] = [Text(), Text("The changes of one rule that help the aim most:", style="bold")]
     for key, what, one in best:
         change = f"{key} taken away" if what == "without" else f"{key} = {one.changes[key]}"
-        parts.append(Text(f"  {printable(change)}: {check.goal} {check.write(check.amount(one.name))}"))
+        parts.append(Text(f"  {printable(change)}: {check.goal} {check.amount_text(check.amount(one.name))}"))
     return parts

@@ -9,6 +9,8 @@ from rich.text import Text
 
 from vestigo.measures import MEASURES
 from vestigo.outcome import Keys, Measures, Outcome, Reads, Slice, Slices
+from vestigo.rules import Aim, Plan, Worth
+from vestigo.rules.checked import Checked
 from vestigo.show.check import check_text, mistake_text
 from vestigo.show.confirmation import confirmation_text
 from vestigo.show.driven import driven_text
@@ -16,6 +18,7 @@ from vestigo.show.grid import WIDTH, Column, grid, in_one_unit, plain
 from vestigo.show.markup import markup
 from vestigo.show.outcome import measures_text, outcome_text, slices_text
 from vestigo.show.safe import HELD, printable
+from vestigo.show.settings import plan_shown, stated_shown
 from vestigo.show.story import step_text, story_text
 from vestigo.show.study import candidate_text, curves_text, pick_text, sweep_text
 from vestigo.show.survey import finding_text, survey_text
@@ -40,7 +43,8 @@ from vestigo.study import (
     Sweep,
     Traits,
 )
-from vestigo.trace import Trace
+from vestigo.study.survey.verdict import Verdict
+from vestigo.trace import Intake, Trace
 from vestigo.units import SHARES, SIZES, format_bytes, format_seconds, format_share
 
 
@@ -138,5 +142,11 @@ _SHOWS: Mapping[Any, Callable[[Any], RenderableType]] = {
     Estimate: _estimate,
     Sharing: _sharing,
     Trace: _trace,
+    Plan: plan_shown,
+    Checked: stated_shown,
+    Aim: stated_shown,
+    Worth: stated_shown,
+    Intake: stated_shown,
+    Verdict: lambda verdict: Text(printable(verdict.sentence, most=500)),
 }
 """In this order: an outcome is measures, too."""

@@ -15,8 +15,10 @@ from vestigo.units import SHARES, SPANS, counted, format_share, format_time
 
 
 def driven_text(driven: Driven) -> RenderableType:
+    if not driven.driven.reads and driven.stopped:
+        return kept_together(Text.assemble(("Stopped before the first counted read", "bold"), f": {_why(driven)}."))
     if not driven.driven.reads:
-        return Text("Stopped before the first counted read." if driven.stopped else "The trace has no reads.", "bold")
+        return Text("The trace has no reads.", "bold")
     parts: list[RenderableType] = [kept_together(_answer(driven)), Text(), _table(driven)]
     if driven.first is not None:
         parts += [Text(), *_first(driven.first)]
@@ -43,7 +45,7 @@ def _answer(driven: Driven) -> Text:
     reads = driven.driven.reads
     text = Text()
     if driven.stopped:
-        text.append(f"Stopped early, after {counted(reads, 'counted read')}. ", "bold")
+        text.append(f"Stopped early, after {counted(reads, 'counted read')}", "bold").append(f": {_why(driven)}. ")
     if not driven.differ:
         return text.append(f"The cache and the replay answered all {reads:,} reads alike.", "bold")
     text.append(f"The cache and the replay answered {_share(driven.alike, reads)} of {reads:,} reads alike", "bold")
@@ -53,6 +55,10 @@ def _answer(driven: Driven) -> Text:
         f"{driven.differ - driven.only_driven - driven.only_replayed:,} with values of different ages."
     )
     return text
+
+
+def _why(driven: Driven) -> str:
+    return printable(driven.stopped or "", most=500).rstrip(".")
 
 
 def _share(alike: int, reads: int) -> str:

@@ -3,7 +3,7 @@
 import dataclasses
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
@@ -77,7 +77,7 @@ def ceiling(trace: Trace, plan: Plan, settings: Sequence[Plan]) -> Ceiling:
         trace = dataclasses.replace(trace, op=op, lookup=lookup.astype(np.int32))
 
     def unlimited(name: str, **taken: Any) -> Rules:
-        per = "node" if apart.get(name, False) else "all"
+        per: Literal["node", "all"] = "node" if apart.get(name, False) else "all"
         return Rules(**taken, nulls="keep", on_write="replace", survives_restart=survives, per=per)
 
     news_take = max((int(one.tell_delay) for one in every if one.tell_nodes == "copy"), default=0)

@@ -72,9 +72,8 @@ class Candidate(Data):
 
     def __repr__(self) -> str:
         shown = ("fresh_hit_rate", "stale_rate", "loads", "memory_peak")
-        return (
-            f"<Candidate {self.name}: {', '.join(f'{one} {MEASURES[one].write(self.measure(one))}' for one in shown)}>"
-        )
+        each = [f"{one} {MEASURES[one].amount_text(self.measure(one))}" for one in shown]
+        return f"<Candidate {self.name}: {', '.join(each)}>"
 
 
 def _percentile(name: str, known: Mapping[str, float], percentile: float | None = None) -> float:

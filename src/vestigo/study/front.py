@@ -4,13 +4,13 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from vestigo.errors import InputError
-from vestigo.measures import measure
+from vestigo.arguments import several
+from vestigo.measures import asked_measure
 from vestigo.study.candidates import Candidate
 
 
 def unbeaten(candidates: Sequence[Candidate], measures: Sequence[str], part: str = "whole") -> list[Candidate]:
-    """The candidates that no other beats, best in the first measure first. Raises InputError for a measure that does
+    """The candidates that no other beats, best in the first measure first. Raises UnknownName for a measure that does
     not exist.
     """
     return [candidates[place] for place in unbeaten_rows(costs(candidates, measures, part))]
@@ -28,9 +28,7 @@ def unbeaten_rows(table: np.ndarray) -> list[int]:
 
 def costs(candidates: Sequence[Candidate], measures: Sequence[str], part: str = "whole") -> np.ndarray:
     """A table with a row for each candidate and a column for each measure. Less is better."""
-    try:
-        signs = [-1.0 if measure(name).more_is_better else 1.0 for name in measures]
-    except ValueError as error:
-        raise InputError(f"front: {error}") from None
-    rows = [[sign * one.measure(name, part) for sign, name in zip(signs, measures, strict=True)] for one in candidates]
-    return np.array(rows, float).reshape(len(candidates), len(measures))
+    names = several("measures", measures, '["hit_rate", "memory_peak"]')
+    signs = [-1.0 if asked_measure(name).more_is_better else 1.0 for name in names]
+    rows = [[sign * one.measure(name, part) for sign, name in zip(signs, names, strict=True)] for one in candidates]
+    return np.array(rows, float).reshape(len(candidates), len(names))

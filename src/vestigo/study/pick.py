@@ -2,13 +2,16 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from vestigo.data import Data
 from vestigo.measures import MEASURES
 from vestigo.rules import Aim, Plan, Worth
 from vestigo.rules.aim import Limit
 from vestigo.study.candidates import Candidate, Candidates
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 MONTH_NS = 365.25 / 12 * 86_400 * 1e9
 MONEY = "money a month"
@@ -104,7 +107,7 @@ class Pick(Data):
         """The amount of the aim, not negated."""
         return abs(self.cost(candidate, part))
 
-    def write(self, amount: float) -> str:
+    def amount_text(self, amount: float) -> str:
         """An amount of the aim for people."""
         return written(self.aim, amount)
 
@@ -128,6 +131,25 @@ class Pick(Data):
             **{part: self.candidate.result[part] for part in ("whole", "first", "rest")},
         }
 
+    def to_pandas(self) -> "pd.DataFrame":
+        """One row for each thing that is compared: no cache, today's settings, the pick, its neighbours, the
+        ceilings.
+        """
+        import pandas as pd
+
+        no_cache, *ceilings = self.among.references.values() or [None]
+        near = {"runner-up": self.runner_up, "less memory": self.cheaper, "breaks a limit": self.better}
+        rows = {
+            "no cache": no_cache,
+            "today": self.among.today,
+            "the pick": self.candidate,
+            **near,
+            **{one.name: one for one in ceilings if one is not None},
+        }
+        there = {name: one for name, one in rows.items() if one is not None}
+        each = [{"candidate": one.name, **{name: one.measure(name) for name in MEASURES}} for one in there.values()]
+        return pd.DataFrame(each, index=pd.Index(list(there), name="compared"))
+
     def __repr__(self) -> str:
         return f"<Pick {self.candidate.name}: {self.because[0]}>"
 
@@ -140,7 +162,7 @@ def goal(aim: Aim) -> str:
 def written(aim: Aim, amount: float) -> str:
     """An amount of the aim, written for people."""
     if aim.best is not None:
-        return MEASURES[aim.best].write(amount)
+        return MEASURES[aim.best].amount_text(amount)
     return f"{amount:,.2f} {aim.worth.currency if aim.worth else ''}".rstrip()
 
 

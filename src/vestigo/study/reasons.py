@@ -16,7 +16,7 @@ def sentences(pick: Pick) -> tuple[str, ...]:
     """The sentences: what to take, what gets better and worse, how sure that is, what the limits cost, and its
     neighbours.
     """
-    left_out = tuple(f"{capitalised(one)}." for one in pick.among.left_out)
+    left_out = tuple(f"Note: {one}." for one in pick.among.left_out)
     if not pick.is_met:
         return (_sentence(pick), *left_out)
     if pick.is_alone:
@@ -35,7 +35,7 @@ def _sentence(pick: Pick) -> str:
             f"No candidate keeps the limits over the whole time. The closest is {_quoted(pick, pick.candidate)}: "
             f"{broken}."
         )
-    own, today = (pick.write(pick.value(one)) for one in (pick.candidate, pick.among.today))
+    own, today = (pick.amount_text(pick.value(one)) for one in (pick.candidate, pick.among.today))
     if pick.is_alone:
         return (
             f"Nothing else was tried, so there is nothing to choose from. {capitalised(settings.words)} give "
@@ -60,9 +60,9 @@ def better_and_worse(pick: Pick) -> tuple[list[str], list[str]]:
     worse: list[str] = []
     for name, what in MEASURES.items():
         own, today = pick.candidate.measure(name), pick.among.today.measure(name)
-        if (what.of_staleness and not pick.among.stale_known) or what.write(own) == what.write(today):
+        if (what.of_staleness and not pick.among.stale_known) or what.amount_text(own) == what.amount_text(today):
             continue
-        said = f"{what.label} {what.write(own)} ({pick.among.settings.short} {what.write(today)})"
+        said = f"{what.label} {what.amount_text(own)} ({pick.among.settings.short} {what.amount_text(today)})"
         (better if (own > today) == what.more_is_better else worse).append(said)
     return better, worse
 
@@ -88,7 +88,7 @@ def _check(pick: Pick) -> str:
         return f"{begin}the choice finds no candidate within the limits."
 
     def there(one: Candidate) -> str:
-        return pick.write(pick.value(one, "rest"))
+        return pick.amount_text(pick.value(one, "rest"))
 
     today = f"{pick.among.settings.short} there {there(pick.among.today)}"
     if chosen.name == pick.candidate.name:
@@ -120,13 +120,13 @@ def _winner(pick: Pick) -> list[str]:
     if mine == theirs:
         return [f"{said} A longer recording can tell them apart."]
     which = "the runner-up" if theirs < mine else "the pick"
-    less, more = map(MEASURES["memory_peak"].write, sorted((mine, theirs)))
+    less, more = map(MEASURES["memory_peak"].amount_text, sorted((mine, theirs)))
     return [f"{said} Take the one with less memory, {which} ({less}, not {more}), or record longer to tell them apart."]
 
 
 def _resampled(pick: Pick) -> str:
     spans = [
-        f"{MEASURES[name].label} {MEASURES[name].write(low)} to {MEASURES[name].write(high)}"
+        f"{MEASURES[name].label} {MEASURES[name].amount_text(low)} to {MEASURES[name].amount_text(high)}"
         for name, (low, high) in pick.intervals.items()
     ]
     return f"19 of 20 resamples of the trace give {', '.join(spans)}."
@@ -136,10 +136,10 @@ def neighbours(pick: Pick) -> list[str]:
     """What the limits cost, and the candidates that are nearest to the pick."""
     lines = []
     for limit, candidate, _ in pick.relaxed:
-        needs = MEASURES[limit.name].write(candidate.measure(limit.name))
+        needs = MEASURES[limit.name].amount_text(candidate.measure(limit.name))
         lines.append(
             f"If the limit {limit} were loosened to {needs}, {_quoted(pick, candidate)} would be admitted: {pick.goal} "
-            f"{pick.write(pick.value(candidate))}."
+            f"{pick.amount_text(pick.value(candidate))}."
         )
     if pick.cheaper is not None:
         lines.append(f"The best that takes less memory: {_shown(pick, pick.cheaper)}.")
@@ -149,8 +149,8 @@ def neighbours(pick: Pick) -> list[str]:
 
 
 def _shown(pick: Pick, candidate: Candidate) -> str:
-    memory = MEASURES["memory_peak"].write(candidate.measure("memory_peak"))
-    return f"{_quoted(pick, candidate)}, {pick.goal} {pick.write(pick.value(candidate))}, memory peak {memory}"
+    memory = MEASURES["memory_peak"].amount_text(candidate.measure("memory_peak"))
+    return f"{_quoted(pick, candidate)}, {pick.goal} {pick.amount_text(pick.value(candidate))}, memory peak {memory}"
 
 
 def _quoted(pick: Pick, other: Candidate) -> str:
@@ -184,7 +184,8 @@ def _doubt(pick: Pick) -> str:
 
 def _broken(one: Excess) -> str:
     what = MEASURES[one.limit.name]
-    return f"{what.label} {what.write(one.amount)}, and the limit is {one.limit.sign} {what.write(one.limit.bound)}"
+    limit = f"{one.limit.sign} {what.amount_text(one.limit.bound)}"
+    return f"{what.label} {what.amount_text(one.amount)}, and the limit is {limit}"
 
 
 def _how_many(pick: Pick) -> str:

@@ -8,10 +8,12 @@ from vestigo.arguments import shown, whole_number
 from vestigo.errors import RulesError
 from vestigo.measures import MEASURES
 from vestigo.rules import Aim, Worth
+from vestigo.rules.vary import place_of
 from vestigo.study.candidates import Candidate, Candidates
 from vestigo.study.choose import choose
 from vestigo.study.front import unbeaten
 from vestigo.study.pick import Pick
+from vestigo.units import counted
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -71,11 +73,21 @@ class Sweep(Candidates):
         return Aim(most, least, both, worth)
 
     def to_pandas(self, part: str = "whole") -> "pd.DataFrame":
-        """One row for each candidate, with what it changes and all measures."""
+        """One row for each candidate: its short name, the values of what varies, and all measures. Today's settings
+        have their own values. Counts are whole numbers.
+        """
         import pandas as pd
 
-        each = [{**one.changes, **{name: one.measure(name, part) for name in MEASURES}} for one in self.values()]
-        return pd.DataFrame(each, index=pd.Index(list(self), name="candidate"))
+        varied = dict.fromkeys(key for one in self.values() for key in one.changes)
+        rows = [
+            {
+                "short": f"#{number}",
+                **{key: _value(one, key) for key in varied},
+                **{name: _amount(one, name, part) for name in MEASURES},
+            }
+            for number, one in enumerate(self.values())
+        ]
+        return pd.DataFrame(rows, index=pd.Index(list(self), name="candidate"))
 
     def to_dict(self) -> dict[str, Any]:
         """The changes and measures of each candidate, and those of no cache and the ceilings."""
@@ -86,8 +98,24 @@ class Sweep(Candidates):
 
     def __repr__(self) -> str:
         said = "".join(f"; {one}" for one in self.left_out)
-        return f"<Sweep of {len(self):,} candidates, {len(self.front()):,} of them on the front; {self.today!r}{said}>"
+        many = f"{counted(len(self), 'candidate')}, {len(self.front()):,} of them on the front"
+        return f"<Sweep of {many}; {self.today!r}{said}>"
 
 
 def _listed(texts: str | Sequence[str]) -> list[str]:
     return [texts] if isinstance(texts, str) else list(texts)
+
+
+def _value(candidate: Candidate, key: str) -> Any:
+    """What a candidate has for a dotted key, as a plan file writes it."""
+    if key in candidate.changes:
+        return candidate.changes[key]
+    table, name, rule = place_of(key)
+    plan = candidate.plan
+    rules = plan.pools[name] if table == "pool" else plan.rules_for(name) if table == "lookup" else plan.rules
+    return rules.written(rule, getattr(rules, rule))
+
+
+def _amount(candidate: Candidate, name: str, part: str) -> float | int:
+    amount = candidate.measure(name, part)
+    return int(amount) if MEASURES[name].kind == "count" or name == "memory_peak" else amount

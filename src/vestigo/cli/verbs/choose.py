@@ -155,13 +155,13 @@ def _draw(trace: "Trace", plan: "Plan", found: "Sweep", pick: "Pick", path: "Pat
     """Draws a page of figures: the front, all sizes, today's misses, and the rules that matter most."""
     from vestigo.cli.screen import Progress, save
     from vestigo.engine import replay
-    from vestigo.show.figures import choice_page
+    from vestigo.show.figures import choice
     from vestigo.study import size_curve
 
     with Progress() as progress:
         progress.step("drawing")
         curves = [size_curve(trace, plan, lookup=name) for name in trace.lookups]
-        page = choice_page(found, pick, curves, replay(trace, plan, name="today"))
+        page = choice(found, pick, curves, replay(trace, plan, name="today"))
     save(page[0], path, "a page of figures")
 
 

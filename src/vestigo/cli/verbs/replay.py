@@ -100,7 +100,7 @@ def _breaks_limits(aim: "Aim", comparison: "Comparison", share: float) -> bool:
         if what.of_staleness and not today.stale_known:
             note(f"{limit}: cannot be judged, because the trace shows no changes")
         elif (bounded := limit.beside(amount)).beyond(amount) > share:
-            note(f"{bounded}: {comparison.called.words} have {what.write(amount)}")
+            note(f"{bounded}: {comparison.called.words} have {what.amount_text(amount)}")
             broken = True
     return broken
 

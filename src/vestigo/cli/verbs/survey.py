@@ -37,9 +37,9 @@ def survey(
         progress.step(f"counting {len(chosen):,} events")
         found = survey_of(chosen)
     if figure is not None:
-        from vestigo.show.figures import survey_page
+        from vestigo.show.figures import survey
 
-        save(survey_page(found)[0], figure, "a page of figures")
+        save(survey(found)[0], figure, "a page of figures")
     if as_json:
         return show_json(found.to_dict())
     from vestigo.show.survey import survey_text

@@ -91,7 +91,7 @@ def _plain(trace: Trace, job: Job, entries: Entries) -> kernel.PlainAsked:
 
 
 def _full(trace: Trace, job: Job, entries: Entries) -> kernel.FullAsked:
-    groups, key_groups, _, lookups = job.groups
+    groups, key_groups, lookups = job.groups.each, job.groups.key_groups, job.groups.lookups
     asked = _asked(kernel.FullAsked(), trace, job.groups, entries)
     asked.entry_groups = _ids(key_groups if entries.keys is None else key_groups[entries.keys])
     asked.entry_nodes = entry_nodes(trace, job.groups, entries)

@@ -1,18 +1,21 @@
-"""Figures take Matplotlib Axes and return them. Without axes, each draws on a new figure."""
+"""Figures take Matplotlib Axes and return them. Without axes, each draws on a new figure. `choice` and `survey` are
+whole pages, which return the axes of their figures.
+"""
 
 from vestigo.show.figures.causes import causes
-from vestigo.show.figures.choice import choice_page
+from vestigo.show.figures.choice import page as choice
 from vestigo.show.figures.front import front
 from vestigo.show.figures.heat import heat
 from vestigo.show.figures.sizes import size_curves
 from vestigo.show.figures.story import story
-from vestigo.show.figures.survey import activity, origin_time, popularity, reuse_times, survey_page
+from vestigo.show.figures.survey import activity, origin_time, popularity, reuse_times
+from vestigo.show.figures.survey import page as survey
 from vestigo.show.figures.timeline import timeline
 
 __all__ = [
     "activity",
     "causes",
-    "choice_page",
+    "choice",
     "front",
     "heat",
     "origin_time",
@@ -20,6 +23,10 @@ __all__ = [
     "reuse_times",
     "size_curves",
     "story",
-    "survey_page",
+    "survey",
     "timeline",
 ]
+
+
+def __dir__() -> list[str]:
+    return __all__

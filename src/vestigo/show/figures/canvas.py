@@ -1,12 +1,15 @@
-"""What figures draw on."""
+"""What figures draw on: axes of the user's own, or a new figure."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import matplotlib as mpl
 
+from vestigo.arguments import shown
+from vestigo.errors import RulesError
 from vestigo.show import style
+from vestigo.show.figures.recolour import fit_to_ground
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -25,14 +28,32 @@ def our_style() -> Iterator[None]:
     mpl.interactive(shows_at_once)
 
 
-def on_axis(axis: "Axes | None", draw: "Callable[[Axes], None]") -> "Axes":
-    """Decorates a function, so that it draws in our style on the given axes, or on a new figure, and returns the
-    axes.
+def on_axis(ax: "Axes | None", draw: "Callable[[Axes], None]") -> "Axes":
+    """Calls a function that draws in our style on the given axes, or on a new figure, and returns the axes. What is
+    drawn on dark axes gets the colours for a dark ground. Raises RulesError for what is not axes.
     """
     import matplotlib.pyplot as plt
 
+    if ax is not None:
+        check_axes([ax], "ax", "give one, such as plt.subplots()[1]")
     with our_style():
-        if axis is None:
-            axis = plt.subplots(figsize=(8, 5), layout="constrained")[1]
+        axis = plt.subplots(figsize=(8, 5), layout="constrained")[1] if ax is None else ax
         draw(axis)
+    if ax is not None:
+        fit_to_ground([ax])
     return axis
+
+
+def check_axes(given: Sequence[Any], name: str, write: str) -> None:
+    """Raises RulesError for what is not Axes of Matplotlib."""
+    from matplotlib.axes import Axes
+
+    for one in given:
+        if not isinstance(one, Axes):
+            raise RulesError(f"{name}: {shown(one)} is not Axes of Matplotlib; {write}")
+
+
+def check_drawn(name: str, given: object, kind: type) -> None:
+    """Raises RulesError for an object that a figure does not draw."""
+    if not isinstance(given, kind):
+        raise RulesError(f"{name}: {shown(given)} is not what this figure draws; give a {kind.__name__}")

@@ -5,10 +5,10 @@ from typing import TYPE_CHECKING
 
 from matplotlib.ticker import PercentFormatter
 
-from vestigo.outcome import CAUSES, Outcome
+from vestigo.outcome import CAUSES, Measures, Outcome
 from vestigo.outcome.causes import WORDS
 from vestigo.show import style
-from vestigo.show.figures.canvas import NAME, on_axis
+from vestigo.show.figures.canvas import NAME, check_drawn, on_axis
 from vestigo.show.safe import printable
 from vestigo.units import format_share
 
@@ -16,12 +16,15 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
 
-def causes(outcome: Outcome, axis: "Axes | None" = None) -> "Axes":
-    """Why reads were misses: each cause's share of all reads. This is the most that removing the cause could save."""
-    return on_axis(axis, lambda drawn: _draw_causes(drawn, outcome))
+def causes(outcome: Measures, ax: "Axes | None" = None) -> "Axes":
+    """Why reads were misses: each cause's share of all reads. This is the most that removing the cause could save. An
+    outcome can be drawn, or one look-up of it (``outcome.lookups["vessel"]``).
+    """
+    check_drawn("outcome", outcome, Measures)
+    return on_axis(ax, lambda drawn: _draw_causes(drawn, outcome))
 
 
-def _draw_causes(axis: "Axes", outcome: Outcome) -> None:
+def _draw_causes(axis: "Axes", outcome: Measures) -> None:
     found = {cause: outcome.misses_by_cause[cause] for cause in CAUSES if outcome.misses_by_cause[cause]}
     shares: Mapping[str, float] = {cause: count / max(outcome.reads, 1) for cause, count in found.items()}
     names = sorted(shares, key=lambda cause: shares[cause])
@@ -44,4 +47,5 @@ def _draw_causes(axis: "Axes", outcome: Outcome) -> None:
     axis.grid(visible=False)
     axis.xaxis.set_major_formatter(PercentFormatter(1))
     axis.set_xlabel("share of all reads: the most that removing the cause could save")
-    axis.set_title(f"Why reads were misses: {printable(outcome.name, NAME)}")
+    of = f": {printable(outcome.name, NAME)}" if isinstance(outcome, Outcome) else ""
+    axis.set_title(f"Why reads were misses{of}")

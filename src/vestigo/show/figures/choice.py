@@ -18,15 +18,15 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
 
-def choice_page(found: Sweep, pick: Pick, curves: Sequence[SizeCurve], today: Outcome) -> "Sequence[Axes]":
+def page(found: Sweep, pick: Pick, curves: Sequence[SizeCurve], today: Outcome) -> "Sequence[Axes]":
     """A page of four: the front, all sizes, today's misses, and the two rules that vary and matter most."""
     import matplotlib.pyplot as plt
 
+    now, then = (pick.amount_text(pick.value(one)) for one in (found.today, pick.candidate))
     with our_style():
         figure, axes = plt.subplots(2, 2, figsize=(12.8, 8), layout="constrained")
         figure.suptitle(
-            f"{pick.goal}: {pick.write(pick.value(found.today))} today, {pick.write(pick.value(pick.candidate))} "
-            f"with {called(pick.candidate)}",
+            f"{pick.goal}: {now} today, {then} with {called(pick.candidate)}",
             x=0.01,
             ha="left",
             fontsize=13,

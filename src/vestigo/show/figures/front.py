@@ -6,11 +6,12 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import numpy as np
 from matplotlib.ticker import PercentFormatter
 
+from vestigo.errors import RulesError
 from vestigo.measures import MEASURES
 from vestigo.rules.plan_parts import ALWAYS_FRESH, KEEP_ALL
 from vestigo.show import style
 from vestigo.show.figures.byte_axis import byte_axis
-from vestigo.show.figures.canvas import NAME, on_axis
+from vestigo.show.figures.canvas import NAME, check_drawn, on_axis
 from vestigo.show.safe import printable
 from vestigo.study import Candidate, Pick, Sweep
 from vestigo.units import format_share
@@ -48,11 +49,16 @@ def hits_shown(found: Sweep) -> tuple[str, float | None]:
     return measure, found.references[ceiling].measure(measure) if ceiling in found.references else None
 
 
-def front(found: Sweep, pick: Pick | None = None, axis: "Axes | None" = None) -> "Axes":
+def front(found: Sweep, pick: Pick | None = None, ax: "Axes | None" = None) -> "Axes":
     """Every candidate by memory and fresh hits. Colour and mark show its stale reads. A line joins the candidates that
     no other beats. Today's settings, the pick and the ceiling are named.
     """
-    return on_axis(axis, lambda drawn: _draw_front(drawn, found, pick))
+    check_drawn("found", found, Sweep)
+    if pick is not None:
+        check_drawn("pick", pick, Pick)
+        if found.get(pick.candidate.name) != pick.candidate:
+            raise RulesError("pick: was chosen among other candidates; give that sweep, or the pick of this one")
+    return on_axis(ax, lambda drawn: _draw_front(drawn, found, pick))
 
 
 def _draw_front(axis: "Axes", found: Sweep, pick: Pick | None) -> None:

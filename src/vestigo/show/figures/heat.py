@@ -5,29 +5,27 @@ from typing import TYPE_CHECKING
 import matplotlib as mpl
 import numpy as np
 
-from vestigo.errors import InputError
-from vestigo.measures import measure
+from vestigo.errors import RulesError, raise_for_unknown
+from vestigo.measures import asked_measure
 from vestigo.show import style
-from vestigo.show.figures.canvas import on_axis
+from vestigo.show.figures.canvas import check_drawn, on_axis
 from vestigo.study import Sweep
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
 
-def heat(found: Sweep, down: str, across: str, measure: str = "fresh_hit_rate", axis: "Axes | None" = None) -> "Axes":
+def heat(found: Sweep, down: str, across: str, measure: str = "fresh_hit_rate", ax: "Axes | None" = None) -> "Axes":
     """A measure at every pair of values of two rules that vary. If candidates share a pair, it shows the best one.
 
-    Raises InputError if one of them does not vary.
+    Raises UnknownName for a rule that does not vary, or a measure that does not exist.
     """
-    return on_axis(axis, lambda drawn: _draw_heat(drawn, found, down, across, measure))
+    check_drawn("found", found, Sweep)
+    return on_axis(ax, lambda drawn: _draw_heat(drawn, found, down, across, measure))
 
 
 def _draw_heat(axis: "Axes", found: Sweep, down: str, across: str, name: str) -> None:
-    try:
-        what = measure(name)
-    except ValueError as error:
-        raise InputError(f"heat: {error}") from None
+    what = asked_measure(name)
     cells: dict[tuple[str, str], float] = {}
     sign = 1 if what.more_is_better else -1
     for one in found.values():
@@ -36,9 +34,9 @@ def _draw_heat(axis: "Axes", found: Sweep, down: str, across: str, name: str) ->
             cells[pair] = max(cells.get(pair, -np.inf), sign * one.measure(name))
     if not cells:
         varied = sorted({key for one in found.values() for key in one.changes})
-        raise InputError(
-            f"heat: {down} and {across} do not vary together; what varies is {', '.join(varied) or 'nothing'}"
-        )
+        for key in (down, across):
+            raise_for_unknown("what varies:", key, varied)
+        raise RulesError(f"heat: {down} and {across} do not vary together; name two of {', '.join(varied)}")
     rows, columns = (list(dict.fromkeys(pair[side] for pair in cells)) for side in (0, 1))
     table = np.array([[cells.get((row, column), np.nan) for column in columns] for row in rows])
     dark = np.nanmin(table) + 0.6 * (np.nanmax(table) - np.nanmin(table))
@@ -48,7 +46,7 @@ def _draw_heat(axis: "Axes", found: Sweep, down: str, across: str, name: str) ->
     for (row, column), amount in np.ndenumerate(table):
         if np.isfinite(amount):
             colour = style.GROUND if amount > dark else style.INK
-            axis.text(column, row, what.write(float(sign * amount)), ha="center", va="center", color=colour)
+            axis.text(column, row, what.amount_text(float(sign * amount)), ha="center", va="center", color=colour)
     axis.set_xticks(range(len(columns)), columns)
     axis.set_yticks(range(len(rows)), rows)
     axis.set_xlabel(across)

@@ -6,9 +6,10 @@ from typing import TYPE_CHECKING
 import numpy as np
 from matplotlib.ticker import PercentFormatter
 
+from vestigo.errors import RulesError
 from vestigo.show import style
 from vestigo.show.figures.byte_axis import byte_axis
-from vestigo.show.figures.canvas import NAME, on_axis
+from vestigo.show.figures.canvas import NAME, check_drawn, on_axis
 from vestigo.show.safe import printable
 from vestigo.study import SizeCurve
 from vestigo.units import format_share
@@ -17,9 +18,16 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
 
-def size_curves(curves: Sequence[SizeCurve], axis: "Axes | None" = None) -> "Axes":
-    """The hit rate at every size in memory, with marks at the smallest size that is enough and at today's limit."""
-    return on_axis(axis, lambda drawn: _draw_curves(drawn, curves))
+def size_curves(curves: SizeCurve | Sequence[SizeCurve], ax: "Axes | None" = None) -> "Axes":
+    """The hit rate at every size in memory, with marks at the smallest size that is enough and at today's limit. One
+    curve can be drawn, or several.
+    """
+    each = [curves] if isinstance(curves, SizeCurve) else list(curves)
+    if not each:
+        raise RulesError("curves: none is given, so there is nothing to draw; give those of vestigo.size_curve")
+    for one in each:
+        check_drawn("curves", one, SizeCurve)
+    return on_axis(ax, lambda drawn: _draw_curves(drawn, each))
 
 
 def _draw_curves(axis: "Axes", curves: Sequence[SizeCurve]) -> None:

@@ -9,7 +9,8 @@ from matplotlib.patches import PathPatch
 from matplotlib.path import Path
 
 from vestigo.show import style
-from vestigo.show.figures.canvas import NAME, our_style
+from vestigo.show.figures.canvas import NAME, check_axes, check_drawn, our_style
+from vestigo.show.figures.recolour import fit_to_ground
 from vestigo.show.safe import printable
 from vestigo.study import Stay, Story
 from vestigo.units import counted
@@ -23,7 +24,7 @@ _GAPS = 30
 """So many usual times between reads are shown before and after a read that is asked for."""
 
 
-def story(story: Story, axis: "Axes | None" = None) -> "Axes":
+def story(story: Story, ax: "Axes | None" = None) -> "Axes":
     """Draws a band for each node (or scope): held and fresh, held and stale, or not held. Loads and evictions are marks
     on the band. Changes at the origin are lines across all bands.
 
@@ -34,9 +35,11 @@ def story(story: Story, axis: "Axes | None" = None) -> "Axes":
     >>> [label.get_text() for label in axis.get_yticklabels()]
     ['all']
     """
+    check_drawn("story", story, Story)
+    if ax is not None:
+        check_axes([ax], "ax", "give one, such as plt.subplots()[1]")
     with our_style():
-        if axis is None:
-            axis = _figure(story)
+        axis = _figure(story) if ax is None else ax
         held, done = {one.where for one in story.stays}, {one.where for one in story.steps if one.what != "changed"}
         places = sorted(held | done, key=lambda where: where or "")
         rows = {where: row for row, where in enumerate(places)}
@@ -56,6 +59,8 @@ def story(story: Story, axis: "Axes | None" = None) -> "Axes":
         axis.set_xlabel("time (UTC)")
         axis.grid(False)
         axis.legend(loc="upper left", bbox_to_anchor=(0, -0.1), ncols=6, frameon=False, handlelength=1.6)
+    if ax is not None:
+        fit_to_ground([ax])
     return axis
 
 

@@ -1,6 +1,6 @@
 """Figures of a survey: reuse times, popularity, origin time, activity; and a page of all four."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -8,7 +8,7 @@ from matplotlib.dates import AutoDateLocator, ConciseDateFormatter
 from matplotlib.ticker import FixedLocator, FuncFormatter, NullLocator, PercentFormatter
 
 from vestigo.show import style
-from vestigo.show.figures.canvas import on_axis, our_style
+from vestigo.show.figures.canvas import check_drawn, on_axis, our_style
 from vestigo.show.figures.labels import Line, label_lines
 from vestigo.show.safe import printable
 from vestigo.study import Survey
@@ -24,40 +24,46 @@ _TIME_MARKS = {1e-6: "1 µs", 1e-3: "1 ms", 0.1: "100 ms", 1: "1 s", 10: "10 s",
 }  # fmt: skip
 
 
-def reuse_times(survey: Survey, axis: "Axes | None" = None) -> "Axes":
+def _on_axis(survey: Survey, ax: "Axes | None", draw: "Callable[[Axes], None]") -> "Axes":
+    check_drawn("survey", survey, Survey)
+    return on_axis(ax, draw)
+
+
+def reuse_times(survey: Survey, ax: "Axes | None" = None) -> "Axes":
     """The share of each look-up's repeats that come within a time after the previous read. A lifetime must be longer
     than this time.
     """
-    return on_axis(axis, lambda drawn: _draw_reuse(drawn, survey))
+    return _on_axis(survey, ax, lambda drawn: _draw_reuse(drawn, survey))
 
 
-def popularity(survey: Survey, axis: "Axes | None" = None) -> "Axes":
+def popularity(survey: Survey, ax: "Axes | None" = None) -> "Axes":
     """What share of its reads each look-up's most popular keys get."""
-    return on_axis(axis, lambda drawn: _draw_popularity(drawn, survey))
+    return _on_axis(survey, ax, lambda drawn: _draw_popularity(drawn, survey))
 
 
-def origin_time(survey: Survey, axis: "Axes | None" = None) -> "Axes":
+def origin_time(survey: Survey, ax: "Axes | None" = None) -> "Axes":
     """How long each look-up took at the origin, and how much of that was for repeats of unchanged values."""
-    return on_axis(axis, lambda drawn: _draw_origin(drawn, survey))
+    return _on_axis(survey, ax, lambda drawn: _draw_origin(drawn, survey))
 
 
-def activity(survey: Survey, axis: "Axes | None" = None) -> "Axes":
+def activity(survey: Survey, ax: "Axes | None" = None) -> "Axes":
     """Reads and changes over time."""
-    return on_axis(axis, lambda drawn: _draw_activity(drawn, survey))
+    return _on_axis(survey, ax, lambda drawn: _draw_activity(drawn, survey))
 
 
-def survey_page(survey: Survey) -> "Sequence[Axes]":
+def page(survey: Survey) -> "Sequence[Axes]":
     """All four on one page.
 
     >>> from vestigo import read_trace
     >>> from vestigo import Trace, survey
     >>> import matplotlib; matplotlib.use("agg")
     >>> found = survey(read_trace({"at": [0, 9], "key": ["a", "a"], "cost": [3, 4]}))
-    >>> [axis.get_title("left") for axis in survey_page(found)]
+    >>> [axis.get_title("left") for axis in page(found)]
     ['Origin time', 'Reuse times', 'Popularity', 'Reads and changes']
     """
     import matplotlib.pyplot as plt
 
+    check_drawn("survey", survey, Survey)
     with our_style():
         figure, axes = plt.subplots(2, 2, figsize=(12.8, 8), layout="constrained")
         total = survey.total

@@ -7,9 +7,11 @@ import numpy as np
 from matplotlib.dates import AutoDateLocator, ConciseDateFormatter
 from matplotlib.ticker import FuncFormatter, PercentFormatter
 
+from vestigo.errors import RulesError
 from vestigo.outcome import Outcome
 from vestigo.show import style
-from vestigo.show.figures.canvas import our_style
+from vestigo.show.figures.canvas import check_axes, check_drawn, our_style
+from vestigo.show.figures.recolour import fit_to_ground
 from vestigo.show.safe import printable
 from vestigo.units import SIZES, best_unit, format_bytes, format_seconds, format_share
 
@@ -21,7 +23,7 @@ __all__ = ["timeline"]
 _MOST_LABELS = 6
 
 
-def timeline(outcome: Outcome, axes: "Sequence[Axes] | None" = None) -> "Sequence[Axes]":
+def timeline(outcome: Outcome, ax: "Sequence[Axes] | None" = None) -> "Sequence[Axes]":
     """Hit rate and stale share, origin calls, and memory over time. Restarts and clears are marked.
 
     It draws on three axes from top to bottom, or on a new figure if there are none, and returns the axes.
@@ -33,9 +35,11 @@ def timeline(outcome: Outcome, axes: "Sequence[Axes] | None" = None) -> "Sequenc
     >>> [axis.get_ylabel() for axis in timeline(outcome)]
     ['share of reads', 'origin calls\\nper 20.0 ns', 'memory (KiB)']
     """
+    check_drawn("outcome", outcome, Outcome)
+    if ax is not None:
+        _check_three(ax)
     with our_style():
-        if axes is None:
-            axes = _figure(outcome)
+        axes = _figure(outcome) if ax is None else ax
         rates, calls, memory = axes
         times = [_date(piece.begins_ns) for piece in outcome.slices]
         edges = [*times, _date(outcome.slices[-1].ends_ns)] if outcome.slices else []
@@ -50,7 +54,17 @@ def timeline(outcome: Outcome, axes: "Sequence[Axes] | None" = None) -> "Sequenc
         memory.set_xlabel("time (UTC)")
         if edges and edges[0] < edges[-1]:
             memory.set_xlim(edges[0], edges[-1])
+    if ax is not None:
+        fit_to_ground(ax)
     return axes
+
+
+def _check_three(ax: "Sequence[Axes]") -> None:
+    write = "give three from top to bottom, such as plt.subplots(3)[1]"
+    given = list(ax) if hasattr(ax, "__len__") else [ax]
+    check_axes(given, "ax", write)
+    if len(given) != 3:
+        raise RulesError(f"ax: {len(given)} axes are given; {write}")
 
 
 def _figure(outcome: Outcome) -> "Sequence[Axes]":

@@ -75,7 +75,7 @@ def estimated(found: Estimate, today: Outcome) -> Told:
             rows.append(["", "", 0])
             continue
         what, amount = MEASURES[name], getattr(found, name)
-        said = f"{what.write(amount)} ± {what.write(found.errors[name])}"
+        said = f"{what.amount_text(amount)} ± {what.amount_text(found.errors[name])}"
         rows.append([said, *_beside_amount(what, amount, float(amount_of(today, name)))])
     return {"numbers": {ALL: rows}}
 
@@ -87,7 +87,7 @@ def surroundings(around: Surroundings) -> Told:
 
     def written(outcome: Outcome, lookup: str, only: Collection[str] = names) -> list[str]:
         found = outcome if lookup == ALL else outcome.lookups[lookup]
-        return [MEASURES[one].write(float(amount_of(found, one))) if one in only else "" for one in names]
+        return [MEASURES[one].amount_text(float(amount_of(found, one))) if one in only else "" for one in names]
 
     def beside(lookup: str) -> dict[str, list[str]]:
         each = (written(found, lookup, (name,)) for name, found in around.ceilings.items())
@@ -113,12 +113,12 @@ def point(found: Any, stale_known: bool) -> list[float]:
 
 def _beside(name: str, now: Measures, today: Measures) -> list[Any]:
     what, amount = MEASURES[name], float(amount_of(now, name))
-    return [what.write(amount), *_beside_amount(what, amount, float(amount_of(today, name)))]
+    return [what.amount_text(amount), *_beside_amount(what, amount, float(amount_of(today, name)))]
 
 
 def _beside_amount(what: Measure, now: float, today: float) -> list[Any]:
     """The difference from today's in words, and whether it is better (1), worse (-1) or neither (0)."""
-    if what.write(now) == what.write(today):
+    if what.amount_text(now) == what.amount_text(today):
         return ["", 0]
     better = 1 if (now > today) == what.more_is_better else -1
     if what.kind == "share":

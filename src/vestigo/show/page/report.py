@@ -144,7 +144,7 @@ def _measures_beside(report: Report) -> Table:
     each += [*judged, *((one.name, one) for one in ceilings)]
     rows = []
     for name in measures_told(report):
-        cells = [Cell(MEASURES[name].write(one.measure(name))) for _, one in each]
+        cells = [Cell(MEASURES[name].amount_text(one.measure(name))) for _, one in each]
         words = [{1: "better", -1: "worse"}.get(better(name, one, found.today), "") for _, one in judged]
         rows.append([MEASURES[name].label, *cells, *(Cell(word, f"words {word}") for word in words)])
     heads = ["measure", *(head for head, _ in each), *(f"{head} is" for head, _ in judged)]

@@ -38,7 +38,7 @@ def better(name: str, one: Candidate, today: Candidate) -> int:
     """
     what = MEASURES[name]
     own, other = one.measure(name), today.measure(name)
-    if what.write(own) == what.write(other):
+    if what.amount_text(own) == what.amount_text(other):
         return 0
     return 1 if (own > other) == what.more_is_better else -1
 
@@ -56,12 +56,12 @@ def candidates_told(report: Report, shown: Sequence[Candidate]) -> dict[str, Any
     before = plan_text(whole(today.plan, report.plan).to_dict())
     return {
         "measures": [MEASURES[name].label for name in names],
-        "today": [MEASURES[name].write(today.measure(name)) for name in names],
+        "today": [MEASURES[name].amount_text(today.measure(name)) for name in names],
         "candidates": [
             {
                 "name": printable(one.name, most=500),
                 "rules": _changes(before, plan_text(whole(one.plan, report.plan).to_dict())),
-                "amounts": [MEASURES[name].write(one.measure(name)) for name in names],
+                "amounts": [MEASURES[name].amount_text(one.measure(name)) for name in names],
                 "better": [better(name, one, today) for name in names],
             }
             for one in shown
@@ -91,7 +91,7 @@ def front(report: Report, shown: Sequence[Candidate]) -> dict[str, Any]:
             {
                 "number": numbers[one.name],
                 "name": printable(_named(one, report.plan), most=300),
-                "cells": [MEASURES[name].write(one.measure(name)) for name in names],
+                "cells": [MEASURES[name].amount_text(one.measure(name)) for name in names],
             }
             for one in rows
             if one.name in numbers

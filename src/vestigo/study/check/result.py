@@ -83,7 +83,7 @@ class Check(Data):
     def goal(self) -> str:
         return goal(self.aim)
 
-    def write(self, amount: float) -> str:
+    def amount_text(self, amount: float) -> str:
         """An amount of the aim for people."""
         return written(self.aim, amount)
 

@@ -2,10 +2,14 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from vestigo.data import Data
 from vestigo.rules import Plan
+from vestigo.units import format_share
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 FEWEST_READS = 100
 """Of the service and of the trace."""
@@ -117,3 +121,20 @@ class Confirmation(Data):
             "settings": self.settings.to_dict(),
             "notes": list(self.notes),
         }
+
+    def to_pandas(self) -> "pd.DataFrame":
+        """One row for each measure of each look-up that was compared, and of all."""
+        import pandas as pd
+
+        rows = [_row(one) for one in self.compared]
+        return pd.DataFrame(rows).set_index(["lookup", "measure"])
+
+    def __repr__(self) -> str:
+        known = "as predicted" if self.is_as_predicted else "not as predicted" if self.is_known else "too few reads"
+        return f"<Confirmation: {known}, {self.scrapes:,} scrapes, off by {format_share(self.off)}>"
+
+
+def _row(compared: Compared) -> dict[str, Any]:
+    low, high = compared.interval or (None, None)
+    row = compared.to_dict() | {"lookup": compared.lookup or "all", "low": low, "high": high}
+    return {name: value for name, value in row.items() if name != "interval"}

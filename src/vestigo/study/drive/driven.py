@@ -2,11 +2,14 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from vestigo.data import Data
 from vestigo.rules import Plan
 from vestigo.study.why import Story
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -133,3 +136,20 @@ class Driven(Data):
             "stopped": self.stopped,
             "notes": list(self.notes),
         }
+
+    def to_pandas(self) -> "pd.DataFrame":
+        """Two rows for each look-up, and two for all: the driven cache and the replay."""
+        import pandas as pd
+
+        pairs = {**self.lookups, "all": (self.driven, self.replayed)}
+        rows = {
+            (name, of): one
+            for name, pair in pairs.items()
+            for of, one in zip(("driven", "replayed"), pair, strict=True)
+        }
+        index = pd.MultiIndex.from_tuples(list(rows), names=["lookup", "of"])
+        return pd.json_normalize([one.to_dict() for one in rows.values()]).set_index(index)
+
+    def __repr__(self) -> str:
+        stopped = f"; stopped: {self.stopped}" if self.stopped else ""
+        return f"<Driven: {self.alike:,} of {self.driven.reads:,} reads answered alike{stopped}>"

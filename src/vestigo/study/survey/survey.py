@@ -59,7 +59,7 @@ class Survey(Data):
         import pandas as pd
 
         rows = {"all": self.total.to_dict()} | {name: one.to_dict() for name, one in self.lookups.items()}
-        return pd.DataFrame.from_dict(rows, orient="index")
+        return pd.DataFrame(list(rows.values()), index=pd.Index(list(rows), name="lookup"))
 
     def __repr__(self) -> str:
         return (

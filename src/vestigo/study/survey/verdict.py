@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from vestigo.data import InNotebooks
 from vestigo.study.survey.traits import Traits
 from vestigo.units import format_bytes, format_seconds, format_share
 
@@ -24,7 +25,7 @@ HEAVY = 0.05
 
 
 @dataclass(frozen=True)
-class Verdict:
+class Verdict(InNotebooks):
     kind: str
     sentence: str
 

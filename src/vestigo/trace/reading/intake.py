@@ -23,7 +23,7 @@ def _made_again(options: dict[str, Any]) -> "Intake":
     return Intake(**options)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, repr=False)
 class Intake(Named):
     """What a file's columns mean. It is immutable, and checked when it is made. Nothing in it is evaluated.
 
@@ -75,6 +75,9 @@ class Intake(Named):
         own = {option.name: getattr(self, option.name) for option in fields(self)}
         plain = {name: dict(value) if isinstance(value, Mapping) else value for name, value in own.items()}
         return _made_again, (plain,)
+
+    def __repr__(self) -> str:
+        return f"Intake({', '.join(f'{name}={value!r}' for name, value in self.to_dict().items())})"
 
     def to_dict(self) -> dict[str, Any]:
         """The options that differ from the usual, as a plan file has them."""
