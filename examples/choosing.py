@@ -5,7 +5,6 @@ from dataclasses import replace
 
 from vestigo import Aim, Rules, read_plan, read_trace, replay, share_out, size_curve, sweep
 from vestigo.demo import files
-from vestigo.rules.plan_text import plan_text
 
 with tempfile.TemporaryDirectory() as folder:
     trace_path, plan_path = files.write_demo(folder)
@@ -23,10 +22,10 @@ print(f"{len(found)} candidates, {len(found.front())} of them the best trade-off
 pick = found.choose(most="fresh_hit_rate", memory_peak="<= 48 MiB", stale_rate="<= 2 %")
 print(f"pick: {pick.value(pick.candidate):.1%} fresh hits, today {pick.value(found.today):.1%}")
 print(f"on the rest of the time: {pick.value(pick.candidate, 'rest'):.1%}, today {pick.value(found.today, 'rest'):.1%}")
-alone = replay(trace, pick.candidate.plan)
+alone = replay(trace, pick.plan)
 print(f"replayed alone: {alone.fresh_hit_rate:.1%}, {alone.stale_rate:.2%} stale, {alone.memory_peak / 2**20:.1f} MiB")
 
-hasty = replace(found, aim=Aim(most="hit_rate")).choose()
+hasty = found.choose(Aim(most="hit_rate"))
 print(f"by hits alone, without limits: {hasty.candidate.name} has {hasty.value(hasty.candidate):.1%} hits, ", end="")
 print(f"{hasty.candidate.measure('fresh_hit_rate'):.1%} fresh")
 
@@ -36,4 +35,4 @@ for name in ("evenly", "by curves"):
     used = candidate.measure("memory_peak") / 2**20
     print(f"4 MiB a server {name}: {candidate.measure('hit_rate'):.1%} hits, {used:.1f} MiB used")
 
-print(plan_text(pick.candidate.plan).split("\n\n")[1])
+print(pick.plan.to_pandas().loc[["vessel", "weather"], ["max_entries", "absolute", "nulls"]])

@@ -6,27 +6,27 @@ is compared here with the ones that are built in.
 
 import tempfile
 
-from vestigo import Policy, Rules, read_trace, replay, shape
+from vestigo import Policy, Room, Rules, read_trace, replay, shape
 from vestigo.demo import files
 
 
 class SecondOldest(Policy):
     """Evicts the second oldest entry, because the oldest may have stayed for a reason."""
 
-    def __init__(self, room):
+    def __init__(self, room: Room) -> None:
         super().__init__(room)
-        self.order = {}
+        self.order: dict[int, int] = {}
 
-    def placed(self, key, size, cost, now):
+    def placed(self, key: int, size: int, cost: int | None, now: int) -> None:
         self.order[key] = now
 
-    def hit(self, key, now):
+    def hit(self, key: int, now: int) -> None:
         self.order[key] = self.order.pop(key)
 
-    def left(self, key):
+    def left(self, key: int) -> None:
         del self.order[key]
 
-    def evict(self):
+    def evict(self) -> int:
         key = list(self.order)[:2][-1]
         del self.order[key]
         return key

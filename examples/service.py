@@ -13,6 +13,7 @@ import urllib.error
 import urllib.request
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
+from typing import Any
 
 import vestigo as vg
 
@@ -29,15 +30,19 @@ def database(path: Path) -> sqlite3.Connection:
     return connection
 
 
+Row = Any
+"""What a row of SQLite is, or None."""
+
+
 def desk(connection: sqlite3.Connection, recorder: vg.Recorder) -> type[BaseHTTPRequestHandler]:
     """The service: GET /berths/A1, GET /vessels/QAB123, PUT /berths/A1."""
 
     @recorder.reads("berth")
-    def berth(name: str) -> tuple[str, ...] | None:
+    def berth(name: str) -> Row:
         return connection.execute("SELECT id, status FROM berth WHERE id = ?", (name,)).fetchone()
 
     @recorder.reads("vessel")
-    def vessel(sign: str) -> tuple[str, ...] | None:
+    def vessel(sign: str) -> Row:
         return connection.execute("SELECT sign, name, draught FROM vessel WHERE sign = ?", (sign,)).fetchone()
 
     class Desk(BaseHTTPRequestHandler):
@@ -59,7 +64,7 @@ def desk(connection: sqlite3.Connection, recorder: vg.Recorder) -> type[BaseHTTP
             self.end_headers()
             self.wfile.write(json.dumps(what).encode())
 
-        def log_message(self, *_: object) -> None:
+        def log_message(self, format: str, *_: object) -> None:  # noqa: A002  # as the library calls it
             """Says nothing."""
 
     return Desk

@@ -1,6 +1,7 @@
 """One cache, one a server, one a request? The demo's four servers, and what they must tell each other."""
 
 import tempfile
+from functools import partial
 
 import vestigo as vg
 from vestigo.demo.files import write_demo
@@ -8,13 +9,13 @@ from vestigo.demo.files import write_demo
 with tempfile.TemporaryDirectory() as folder:
     trace = vg.read_trace(write_demo(folder)[0])
 
-KEPT = {"absolute": "4h", "on_write": "drop"}
+kept = partial(vg.Rules, absolute="4h", on_write="drop")
 RULES = {
-    "one for all": vg.Rules(per="all", **KEPT),
-    "each its own": vg.Rules(**KEPT),
-    "told in 2s": vg.Rules(tell_nodes="drop", tell_delay="2s", **KEPT),
-    "copied in 2s": vg.Rules(tell_nodes="copy", tell_delay="2s", **KEPT),
-    "in a request": vg.Rules(per="scope", **KEPT),
+    "one for all": kept(per="all"),
+    "each its own": kept(),
+    "told in 2s": kept(tell_nodes="drop", tell_delay="2s"),
+    "copied in 2s": kept(tell_nodes="copy", tell_delay="2s"),
+    "in a request": kept(per="scope"),
 }
 print("berth         hit rate   stale  origin calls  memory peak")
 for name, rules in RULES.items():

@@ -74,5 +74,5 @@ def several(name: str, value: object, example: str) -> tuple[Any, ...]:
 
 def shown(value: object) -> str:
     """A value of whatever kind for a message."""
-    said = repr(as_python(value))
+    said = " ".join(repr(as_python(value)).split())
     return said if len(said) <= 60 else f"{said[:57]}..."

@@ -5,7 +5,7 @@ from itertools import product
 from math import prod
 from typing import Any
 
-from vestigo.errors import RulesError, UnknownName
+from vestigo.errors import RulesError, UnknownName, unknown
 from vestigo.rules.pool import Pool
 from vestigo.rules.rules import Rules
 from vestigo.rules.trade_words import unknown_rule
@@ -40,7 +40,7 @@ def by_table(changes: Changes, pools: Mapping[str, Pool]) -> dict[tuple[str, str
         if table not in ("rules", "lookup", "pool") or not rule or (table == "rules") == bool(name):
             raise RulesError(f"{key}: {_no_setting(table, name, rule)}")
         if table == "pool" and name not in pools:
-            raise UnknownName(f"{key}: there is no pool {name!r}; {_WRITE}")
+            raise UnknownName(f"{key}: pool {unknown(name, pools)}")
         known = [one for one in (Pool if table == "pool" else Rules).model_fields if one != "lookups"]
         if rule not in known:
             raise UnknownName(f"{key}: {unknown_rule(rule, known)}")

@@ -5,7 +5,7 @@ from vestigo.study.check import Check, Mistake, RuleTried, check, plan_lines
 from vestigo.study.compare import Comparison, compare
 from vestigo.study.confirm import Compared, Confirmation, Counters, Try, confirm, read_counters
 from vestigo.study.curve import SizeCurve, size_curve, with_real_rates
-from vestigo.study.drive import Clock, Difference, Driven, Explanation, OriginValue, ReadCounts, drive
+from vestigo.study.drive import Clock, Difference, Driven, Explanation, Load, OriginValue, ReadCounts, drive
 from vestigo.study.estimate import Estimate
 from vestigo.study.key_sample import KeySample
 from vestigo.study.pick import Pick
@@ -33,6 +33,7 @@ __all__ = [
     "Explanation",
     "Finding",
     "KeySample",
+    "Load",
     "Mistake",
     "OriginValue",
     "Pick",

@@ -88,8 +88,10 @@ class Tasks:
         """Results as they come. Each is kept before it is returned, so that finished ones are kept whatever happens."""
         with side_by_side() as threads:
             elsewhere = self._executor or threads
+            # Other processes come first: those that are forked must not be made beside threads at work.
+            first = sorted(tasks, key=lambda task: not task.anywhere)
             futures = {
-                (elsewhere if task.anywhere else threads).submit(task.run, *task.arguments): task for task in tasks
+                (elsewhere if task.anywhere else threads).submit(task.run, *task.arguments): task for task in first
             }
             try:
                 for future in as_completed(futures):

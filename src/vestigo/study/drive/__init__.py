@@ -11,6 +11,7 @@ trials     settings that might explain a cache better, and how well each does
 from vestigo.study.drive.clock import Clock
 from vestigo.study.drive.drive import drive
 from vestigo.study.drive.driven import Difference, Driven, Explanation, ReadCounts
+from vestigo.study.drive.functions import Load
 from vestigo.study.drive.offered import OriginValue
 
-__all__ = ["Clock", "Difference", "Driven", "Explanation", "OriginValue", "ReadCounts", "drive"]
+__all__ = ["Clock", "Difference", "Driven", "Explanation", "Load", "OriginValue", "ReadCounts", "drive"]

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from vestigo.data import Data
+from vestigo.data import ByName, Data
 from vestigo.rules import Plan
 from vestigo.study.why import Story
 
@@ -111,6 +111,9 @@ class Driven(Data):
     stopped: str | None = None
     """Why the cache could not go on, and at which event. All counts cover the events before that."""
     notes: tuple[str, ...] = ()
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "lookups", ByName("look-up", self.lookups))
 
     @property
     def differ(self) -> int:

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
-from vestigo.data import Data
+from vestigo.data import ByName, Data
 from vestigo.engine.context import filled_in
 from vestigo.prepared.assumed import assume
 from vestigo.prepared.behind import behind
@@ -38,6 +38,10 @@ class Survey(Data):
     behind: Mapping[str, float] = field(default_factory=dict)
     """Look-ups that seem to be recorded behind a cache, so that reads are missing, with its lifetime in seconds."""
     is_behind_stated: bool = False
+
+    def __post_init__(self) -> None:
+        for name in ("lookups", "verdicts"):
+            object.__setattr__(self, name, ByName("look-up", getattr(self, name)))
 
     def to_dict(self) -> dict[str, Any]:
         """All numbers by name: times in seconds, sizes in bytes."""
