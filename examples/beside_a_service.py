@@ -85,14 +85,12 @@ def main(folder: Path) -> None:
     driven = vg.drive(before, settings=today, command=f"node {HERE / 'driven.mjs'} 20")
     print(f"drive: {driven.differ} of {driven.driven.reads:,} reads are answered otherwise than in the replay")
 
-    def with_room(most: int) -> vg.Plan:
-        return vg.Plan(vg.Rules(max_entries=most, nulls="keep", on_write="drop"), counters=COUNTED)
-
-    plan = vg.Plan(today, candidates={f"room for {most}": with_room(most) for most in (40, 80, 160, 320)})
+    roomier = {f"room for {most}": today.model_copy(update={"max_entries": most}) for most in (40, 80, 160, 320)}
+    plan = vg.Plan(today, candidates=roomier, counters=COUNTED)
     results = vg.compare(before, plan)
     fitting = [name for name in plan.candidates if results[name].memory_peak <= 10 * 1024]
     pick = max(fitting, key=lambda name: results[name].hit_rate)
-    chosen = plan.candidates[pick]
+    chosen = vg.Plan(roomier[pick], counters=COUNTED)
     print(f"compare: {pick} gives most hits of what fits into 10 KiB")
 
     scrapes = [folder / "first.prom", folder / "last.prom"]
@@ -101,8 +99,8 @@ def main(folder: Path) -> None:
         ask(desk, seed=3)
         scrapes[1].write_text(request(desk, "GET", "/metrics"))
 
-    for plan, what in ((chosen, "as chosen"), (vg.Plan(today, counters=COUNTED), "as it was before")):
-        confirmation = vg.confirm(vg.read_trace(folder / "after"), plan, scrapes, tolerate="3%")
+    for settings, what in ((chosen, "as chosen"), (plan, "as it was before")):
+        confirmation = vg.confirm(vg.read_trace(folder / "after"), settings, scrapes, tolerate="3%")
         rate = confirmation.compared[0]
         print(
             f"confirm, {what}: {10 * rate.measured:.0f} in 10 reads are hits, {10 * rate.predicted:.0f} predicted",

@@ -17,7 +17,7 @@ for number in keys.worst("misses", 3):
     for advice in story.advice[:1]:
         print(f"  with {advice.in_words}: {advice.hits:+,} hits, {advice.stale_hits:+,} of them stale")
 
-story = vg.why(trace, plan, lookup="berth", key="A2", node="quay-4", at="2026-03-17 00:35:17.837")
+story = vg.why(trace, plan, lookup="berth", key="A2", node="quay-4", at="2026-03-17 00:35:17.837Z")
 print(f"\n{story.read}")
 for step in story.steps[3:8]:
     print(f"  {step}")

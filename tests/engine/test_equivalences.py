@@ -130,7 +130,7 @@ def test_writes_that_are_copied_at_once_leave_nothing_stale(case: Case) -> None:
 @given(cases())
 def test_a_batch_changes_no_answer_and_takes_no_more_of_the_origin(case: Case) -> None:
     rules = Rules(max_entries=3, absolute="5s")
-    alone, batched = replay(case.trace, rules), replay(case.trace, rules.model_copy(update={"batch": 3 * 10**9}))
+    alone, batched = replay(case.trace, rules), replay(case.trace, rules.model_copy(update={"batch": "3s"}))
     assert (alone.hits, alone.misses, alone.read_time_ns) == (batched.hits, batched.misses, batched.read_time_ns)
     assert batched.loads == alone.loads - batched.batched
     assert batched.origin_time_ns <= alone.origin_time_ns

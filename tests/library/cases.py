@@ -34,10 +34,23 @@ def seen() -> Mapping[str, Any]:
         return load()
 
     return {
-        **{"vg": vg, "np": np, "pd": pd, "pa": pa, "dt": dt, "uuid": uuid},
-        **{"tr": trace, "r": rules, "plan": plan, "found": vg.sweep(trace, plan), "o": vg.replay(trace, rules)},
-        **{"curve": vg.size_curve(trace), "df": pd.DataFrame({"at": at, "key": list("abacb")}), "T": at},
-        **{"keys": vg.key_by_key(trace, rules), "survey": vg.survey(trace), "later": later},
+        "vg": vg,
+        "np": np,
+        "pd": pd,
+        "pa": pa,
+        "dt": dt,
+        "uuid": uuid,
+        "tr": trace,
+        "r": rules,
+        "plan": plan,
+        "found": vg.sweep(trace, plan),
+        "o": vg.replay(trace, rules),
+        "curve": vg.size_curve(trace),
+        "df": pd.DataFrame({"at": at, "key": list("abacb")}),
+        "T": at,
+        "keys": vg.key_by_key(trace, rules),
+        "survey": vg.survey(trace),
+        "later": later,
         "counted": lambda **first: [{"at": 0, **first}, {"at": 10**9, "hits": 5, "misses": 5}],
     }
 
@@ -88,7 +101,9 @@ SETTINGS = [
     Case("vg.Plan(r, vary={'warm_up': ['1s']})", RULES, "is not a setting"),
     Case("vg.Plan(r, vary={'': [1]})", RULES, "vary.'': is not a setting"),
     Case("vg.Plan(r, vary={'pool.desk.max_bytes': [1]})", UNKNOWN, "pool 'desk' is unknown; known are none"),
-    Case("vg.Plan(r, vary={'rules.max_entries': np.geomspace(3, 10, 3)})", RULES, "not a whole number of entries; round"),
+    Case(
+        "vg.Plan(r, vary={'rules.max_entries': np.geomspace(3, 10, 3)})", RULES, "not a whole number of entries; round"
+    ),
     Case("vg.Plan(r, vary={'rules.max_entries': [8], 'rules.max_entires': [1]})", UNKNOWN, "rules.max_entires"),
     Case("vg.Plan(r, vary={'rules.max_entries': []})", RULES, "no values are given"),
     Case("vg.Plan(r, vary={'rules.overlap': 'join'})", RULES, "'join' is not a list of values"),
@@ -126,7 +141,9 @@ SETTINGS = [
     Case("vg.Plan(warm_up='x')", RULES, "warm_up: 'x' is not a duration"),
     Case("vg.Plan(varry={})", UNKNOWN, "Plan: 'varry' is unknown; did you mean 'vary'?"),
     Case("vg.Aim(most='hit_rate', worth={'million_loads': 1})", RULES, "prices say what is best, and so does hit_rate"),
-    Case("vg.Aim(worth={'million_load': 1})", UNKNOWN, "aim.worth.million_load: 'million_load' is unknown; did you mean"),
+    Case(
+        "vg.Aim(worth={'million_load': 1})", UNKNOWN, "aim.worth.million_load: 'million_load' is unknown; did you mean"
+    ),
     Case("vg.Aim(worth=5)", RULES, "worth: 5 is not prices"),
     Case("vg.Aim(best='loads')", UNKNOWN, "Aim: 'best' is unknown"),
     Case("vg.Aim(most='loads')", RULES, "lower is better for loads; write least instead of most"),
@@ -163,7 +180,9 @@ CALLS = [
     Case("vg.confirm(tr, r, [{'at': n, 'hits': 99 * n, 'reads': n} for n in (0, 9)])", INPUT, "891 hits in 9 reads"),
     Case("vg.confirm(tr, r, counted(hits=float('nan'), misses=1))", INPUT, "record 1, hits: nan is no count of hits"),
     Case("vg.confirm(tr, r, counted(hits='x', misses=1))", INPUT, "record 1, hits: 'x' is no count of hits"),
-    Case("vg.confirm(tr, r, counted(hits=0.5, misses=0.5))", INPUT, "0.5 is no count of hits; a count is a whole number"),
+    Case(
+        "vg.confirm(tr, r, counted(hits=0.5, misses=0.5))", INPUT, "0.5 is no count of hits; a count is a whole number"
+    ),
     Case("vg.confirm(tr, r, None)", INPUT, "counters: None is no records"),
     Case("vg.confirm(tr, r, 5)", INPUT, "counters: 5 is no records"),
     Case("vg.confirm(tr, r, [{'at': dt.datetime(2026, 1, 5), 'hits': 1}])", INPUT, "a time with an offset"),
@@ -199,8 +218,15 @@ CALLS = [
     Case("vg.shape.between(tr, 5.5)", RULES, "begin: 5.5 is not a time"),
     Case("vg.shape.between(tr, 1767571205)", RULES, "if it counts s, write 1767571205 * 1000000000"),
     Case("vg.shape.between(tr, dt.datetime(2026, 1, 5, 0, 0, 5))", RULES, "with an offset (2026-01-05T00:00:05Z)"),
-    Case("vg.shape.sampled(tr, 0.1)", RULES, 'sample: 0.1 is not a share; write one from "0%" to "100%", such as "10%"'),
+    Case(
+        "vg.shape.sampled(tr, 0.1)", RULES, 'sample: 0.1 is not a share; write one from "0%" to "100%", such as "10%"'
+    ),
     Case("vg.shape.faster(tr, '2')", RULES, "speed: '2' is not a number above 0"),
+    Case("vg.what_if.on_nodes(tr, 0)", RULES, "nodes: 0 is not a number of nodes"),
+    Case("vg.what_if.on_nodes(tr, 2, 'by_key')", RULES, "spread: 'by_key' is not one of"),
+    Case("vg.what_if.with_traffic(tr, 0.5)", RULES, "times: 0.5 is less than the trace has"),
+    Case("vg.what_if.with_origin(tr, -1)", RULES, "times: -1 is not a number of times"),
+    Case("vg.what_if.with_restarts(tr, '12:00')", RULES, "restart_at needs zone for times of day"),
     Case("vg.why(tr, r, key='k1', at=dt.datetime(2026, 1, 5))", RULES, "with an offset (2026-01-05T00:00:00Z)"),
     Case("vg.why(tr, r, key=str(tr.keys[0]), at='2026-01-05 00:00:05')", RULES, "(2026-01-05T00:00:05Z)"),
     Case("vg.Recorder('never-made', buffer=-1)", RULES, "buffer = -1 is not a number of events"),
@@ -208,7 +234,9 @@ CALLS = [
     Case("vg.synth(10, keys=1.5)", RULES, "keys = 1.5 is out of range"),
     Case("vg.synth(10, churn=5)", RULES, "synth: churn: 5 has no unit"),
     Case("vg.synth(10, nulls=0.5)", RULES, "nulls = 0.5 is out of range"),
-    Case("vg.KeySample(tr, '10%', samples=50)", RULES, "50 samples of 10% have no room beside each other; write up to 10"),
+    Case(
+        "vg.KeySample(tr, '10%', samples=50)", RULES, "50 samples of 10% have no room beside each other; write up to 10"
+    ),
     Case("vg.KeySample(tr, '50%')", RULES, "4 samples of 50% have no room beside each other; write up to 2"),
     Case("vg.drive(tr, r, read=lambda l, k: 1)", RULES, "read: cannot be called as read(lookup, key, load)"),
     Case("vg.drive(tr, r, read=5)", RULES, "read: 5 is not a function"),
@@ -235,6 +263,10 @@ CALLS = [
     Case("vg.figures.causes(found)", RULES, "outcome: <Sweep"),
     Case("vg.figures.size_curves([])", RULES, "curves: none is given"),
     Case("vg.figures.front(found, 5)", RULES, "pick: 5 is not what this figure draws; give a Pick"),
-    Case("vg.figures.front(found, vg.sweep(tr, vg.Plan(r, vary={'rules.max_entries': [90]})).choose())", RULES, "pick: was chosen among other candidates"),
+    Case(
+        "vg.figures.front(found, vg.sweep(tr, vg.Plan(r, vary={'rules.max_entries': [90]})).choose())",
+        RULES,
+        "pick: was chosen among other candidates",
+    ),
     Case("vg.figures.heat(found, 'rules.max_entires', 'x')", UNKNOWN, "did you mean 'rules.max_entries'?"),
 ]

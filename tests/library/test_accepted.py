@@ -29,7 +29,7 @@ class Read:
     key: str
 
 
-Pair = collections.namedtuple("Pair", "at key")  # noqa: PYI024  # as users have them
+Pair = collections.namedtuple("Pair", "at key")  # as users have them
 
 
 class Streamed:
@@ -226,7 +226,9 @@ def test_a_policy_of_ones_own_can_be_swept_compared_and_checked() -> None:
             return self.held.pop(0)
 
     trace = vg.synth(400, keys=60, seed=2)
-    own, fifo = (vg.Plan(vg.Rules(max_entries=9, eviction=one), vary={"rules.max_entries": [5]}) for one in (Oldest, "fifo"))
+    own, fifo = (
+        vg.Plan(vg.Rules(max_entries=9, eviction=one), vary={"rules.max_entries": [5]}) for one in (Oldest, "fifo")
+    )
     found = vg.sweep(trace, own, engine="reference")
     native = vg.sweep(trace, fifo)
     assert [one.hit_rate for one in found.values()] == [one.hit_rate for one in native.values()]

@@ -1,4 +1,4 @@
-"""Nothing that a user gives is lost in silence: what means nothing is refused with one class of error and a sentence."""
+"""Nothing that a user gives is lost in silence: what means nothing is refused, with a sentence."""
 
 import matplotlib as mpl
 import pytest

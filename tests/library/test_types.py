@@ -1,7 +1,6 @@
 """Scripts of users pass the type checkers, strictly, and what they say of types is so."""
 
 import inspect
-import os
 import re
 import shutil
 import subprocess
@@ -24,14 +23,20 @@ SCRIPTS = [str(SCRIPT), *map(str, sorted(EXAMPLES.glob("*.py")))]
 
 
 def run(command: list[str], folder: Path) -> str:
-    done = subprocess.run(command, cwd=folder, capture_output=True, text=True, check=False, env={**os.environ})
+    done = subprocess.run(command, cwd=folder, capture_output=True, text=True, check=False)
     return "" if done.returncode == 0 else done.stdout + done.stderr
 
 
-def test_mypy_is_content_with_scripts_of_users(tmp_path: Path) -> None:
-    strict = [sys.executable, "-m", "mypy", "--strict", "--config-file=", "--cache-dir=mypy", "--follow-imports=silent"]
-    for script in SCRIPTS:  # one after the other: each is a program of its own
-        assert run([*strict, script], tmp_path) == ""
+@pytest.fixture(scope="module")
+def strict(tmp_path_factory: pytest.TempPathFactory) -> list[str]:
+    """mypy, as strict as it can be, with the settings of nobody."""
+    kept = tmp_path_factory.mktemp("mypy")
+    command = [sys.executable, "-m", "mypy", "--strict", "--config-file=", "--follow-imports=silent"]
+    return [*command, f"--cache-dir={kept}"]
+
+
+def test_mypy_is_content_with_scripts_of_users(strict: list[str], tmp_path: Path) -> None:
+    assert run([*strict, *SCRIPTS], tmp_path) == ""
 
 
 @pytest.mark.skipif(not PYRIGHT.exists(), reason="pyright is not there (Node.js)")
@@ -39,12 +44,11 @@ def test_pyright_is_content_with_scripts_of_users(tmp_path: Path) -> None:
     assert run([str(PYRIGHT), "--pythonpath", sys.executable, *SCRIPTS], tmp_path) == ""
 
 
-def test_the_checkers_find_what_is_wrong(tmp_path: Path) -> None:
+def test_the_checkers_find_what_is_wrong(strict: list[str], tmp_path: Path) -> None:
     wrong = tmp_path / "wrong.py"
-    wrong.write_text(
-        "import vestigo as vg\nvg.Rules(max_entires=5)\nvg.read_trace('t.csv', at_units='s')\nvg.replay(5, vg.Rules())\n"
-    )
-    said = run([sys.executable, "-m", "mypy", "--strict", "--config-file=", str(wrong)], tmp_path)
+    lines = ("vg.Rules(max_entires=5)", "vg.read_trace('t.csv', at_units='s')", "vg.replay(5, vg.Rules())")
+    wrong.write_text("\n".join(["import vestigo as vg", *lines]))
+    said = run([*strict, str(wrong)], tmp_path)
     assert [line.split(":")[1] for line in said.splitlines() if "error" in line and "Found" not in line] == list("234")
 
 

@@ -36,7 +36,7 @@ def test_a_change_of_the_rules_reaches_whatever_does_not_state_the_rule_itself()
     [
         ("rules.absolut", "did you mean 'absolute'"),
         ("lookup.vessel.slidng", "did you mean 'sliding'"),
-        ("pool.dusk.max_bytes", "there is no pool 'dusk'"),
+        ("pool.dusk.max_bytes", "pool 'dusk' is unknown; did you mean 'desk'?"),
         ("absolute", "is not a setting; write rules.absolute"),
         ("pool.desk.lookups", "is unknown"),
     ],

@@ -107,7 +107,7 @@ def test_a_heat_map_has_the_best_of_each_pair(study: Sweep) -> None:
     from vestigo.units import format_share
 
     assert shown == {format_share(one.measure("fresh_hit_rate")) for one in study.values() if one.changes}
-    with pytest.raises(InputError, match=r"do not vary together; what varies is rules.absolute, rules.max_entries"):
+    with pytest.raises(InputError, match=r"'rules.sliding' is unknown; known are rules.absolute, rules.max_entries"):
         figures.heat(study, "rules.max_entries", "rules.sliding")
     with pytest.raises(InputError, match="is unknown"):
         figures.heat(study, "rules.max_entries", "rules.absolute", "speed")

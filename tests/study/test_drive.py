@@ -273,7 +273,7 @@ def test_a_cache_that_was_driven_before_must_be_emptied() -> None:
         "event 0 (1970-01-01 00:00:00.000, read of reads a): the cache answered with a value of an earlier drive; "
         "empty it before each one"
     )
-    assert str(second) == "Stopped before the first counted read."
+    assert str(second).startswith("Stopped before the first counted read: event 0 ")
 
 
 def test_waiting_for_real_time_is_no_hanging() -> None:

@@ -13,6 +13,7 @@ from vestigo import (
     InputError,
     Interrupted,
     Plan,
+    Policy,
     Rules,
     RulesError,
     Trace,
@@ -209,7 +210,7 @@ def test_a_full_disk_keeps_what_is_there(tmp_path: Path) -> None:
 def test_results_of_a_users_own_policy_are_not_found_again() -> None:
     """Nobody can tell whether its code is still the same."""
 
-    class Own:
+    class Own(Policy):
         pass
 
     assert result_name("t", Plan(Rules(max_entries=3, eviction=Own))) is None

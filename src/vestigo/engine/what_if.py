@@ -1,7 +1,8 @@
 """The same trace under other circumstances: more nodes, more reads, more changes, a slower origin, restarts.
 
 Each function takes a trace in any form, returns a new Trace, and does not change the old one. Random draws are the same
-at every call. Long work can be stopped, and is refused if its trace would not fit in memory.
+at every call. Long work can be stopped. Raises RulesError for arguments that mean nothing, and for a trace that would
+not fit in memory.
 """
 
 import dataclasses
@@ -11,6 +12,7 @@ from typing import Any
 
 import numpy as np
 
+from vestigo.arguments import argument, whole_number
 from vestigo.engine.in_order import PIECE, pieces, stable_order, taken
 from vestigo.errors import RulesError, TraceError
 from vestigo.machine import memory_bytes
@@ -18,11 +20,14 @@ from vestigo.prepared.truth import NULL_VALUE, Flags, parts_with_truth
 from vestigo.rules import Plan, Rules, WhatIf
 from vestigo.rules.moments import Moments
 from vestigo.rules.stated import Stated
+from vestigo.rules.what_if import Spread, Times
 from vestigo.stopping import check
 from vestigo.trace import Op, Readable, Trace, read_trace
 from vestigo.trace.columns import LARGEST, MISSING
 from vestigo.trace.trace import COLUMNS, LAST_KEYED, LAST_VALUED, Longs
 from vestigo.units import Duration, format_bytes
+
+__all__ = ["on_nodes", "with_changes", "with_origin", "with_restarts", "with_traffic"]
 
 WITHIN = Duration.parse("1h")
 """How far from a read its copies are."""
@@ -32,6 +37,10 @@ _BESIDE_AT = {name: one for name, one in COLUMNS.items() if name != "at"}
 
 EVENT_BYTES = 256
 """What an event takes while a trace is made and replayed."""
+
+
+def __dir__() -> list[str]:
+    return __all__
 
 
 def applied(trace: Trace, plan: Plan) -> tuple[Trace, Plan]:
@@ -85,7 +94,7 @@ def _with_assumed_origin(trace: Trace, plan: Plan, times: Fraction) -> Plan:
     )
 
 
-def on_nodes(trace: Readable, nodes: int, spread: str = "in turn") -> Trace:
+def on_nodes(trace: Readable, nodes: int, spread: Spread = "in turn") -> Trace:
     """The same events spread over `nodes` nodes: in turn, by scope, or by key.
 
     Events without a scope come in turn. Clears and restarts hit all nodes.
@@ -95,6 +104,8 @@ def on_nodes(trace: Readable, nodes: int, spread: str = "in turn") -> Trace:
     >>> on_nodes(trace, 2).node.tolist(), on_nodes(trace, 2, "by key").node.tolist()
     ([0, 1, 0], [0, 1, 0])
     """
+    asked = WhatIf(nodes=nodes, spread=spread)
+    nodes = asked.nodes or 1
     trace = read_trace(trace)
     keyed = trace.op <= LAST_KEYED
     place = np.cumsum(keyed) - 1
@@ -109,7 +120,7 @@ def on_nodes(trace: Readable, nodes: int, spread: str = "in turn") -> Trace:
 def with_traffic(
     trace: Readable,
     times: Fraction | float,
-    within: Duration = WITHIN,
+    within: Duration | str = WITHIN,
     seed: int = 0,
     most_bytes: int | None = None,
 ) -> Trace:
@@ -123,16 +134,16 @@ def with_traffic(
     >>> with_traffic(trace, 3).reads
     9
     """
+    more = argument("times", Times.read_more, times).limit_denominator(1_000_000) - 1
+    within, draws = argument("within", Duration.parse, within), np.random.default_rng(whole_number("seed", seed, 0))
     trace = read_trace(trace)
     reads = np.flatnonzero(trace.op == Op.READ)
-    more = Fraction(times).limit_denominator(1_000_000) - 1
-    if more < 0 or len(reads) == 0:
+    if len(reads) == 0:
         return trace
     _check_room(trace, len(trace) + int(len(reads) * more), "traffic", times, most_bytes)
     scopes = int(trace.scope.max()) + 1
     if scopes * (2 + int(more)) > 2**31 - 2:
         raise TraceError(f"{times} times the traffic has more than 2^31 scopes; choose less")
-    draws = np.random.default_rng(seed)
     rows = np.concatenate([*[reads] * int(more), reads[draws.random(len(reads)) < float(more - int(more))]])
     at, scope = np.empty(len(rows), np.int64), np.empty(len(rows), np.int32)
     for piece in pieces(len(rows)):
@@ -156,11 +167,12 @@ def with_changes(trace: Readable, times: Fraction | float, seed: int = 0, most_b
     >>> with_changes(trace, 3).op.tolist().count(Op.WRITE), with_changes(trace, 0).op.tolist().count(Op.WRITE)
     (3, 0)
     """
+    times = argument("times", Times.read, times)
+    draws = np.random.default_rng(whole_number("seed", seed, 0))
     trace = read_trace(trace)
     if len(trace) == 0:
         return trace
     row, ends, told_anew = _changes(trace)
-    draws = np.random.default_rng(seed)
     whole = int(times)
     number = whole + (draws.random(len(row)) < float(Fraction(times) - whole))
     more = np.maximum(number - 1, 0)
@@ -219,8 +231,8 @@ def with_origin(trace: Readable, times: Fraction | float) -> Trace:
     >>> with_origin(read_trace({"at": [1], "key": ["a"], "cost": [40]}), 2).cost.tolist()
     [80]
     """
+    ratio = argument("times", Times.read, times).limit_denominator(1_000_000)
     trace = read_trace(trace)
-    ratio = Fraction(times).limit_denominator(1_000_000)
     if len(trace) and trace.cost_range.most * ratio > LARGEST:
         raise TraceError(f"{times} times as slow an origin takes longer than times can tell; choose less")
     whole, rest = np.divmod(trace.cost, ratio.denominator)
@@ -237,8 +249,9 @@ def with_restarts(trace: Readable, moments: Moments | str, zone: str | None = No
     >>> with_restarts(trace, "03:00", "UTC").op.tolist()
     [0, 6, 0]
     """
+    asked = WhatIf(restart_at=moments, zone=zone)
     trace = read_trace(trace)
-    read = Moments.read(moments)
+    read = asked.restart_at
     if read is None or len(trace) == 0:
         return trace
     at = np.array(read.between(int(trace.at[0]), int(trace.at[-1]), zone), np.int64)

@@ -154,7 +154,8 @@ class Aim(Named):
         is_usual = self.most is None and self.least is None and self.worth is None
         object.__setattr__(self, "is_usual", is_usual)
         object.__setattr__(self, "best", "fresh_hit_rate" if is_usual else self.most or self.least)
-        object.__setattr__(self, "limits", MappingProxyType(dict(self.limits)))
+        stated = {name: _one_or_more(texts) for name, texts in self.limits.items()}
+        object.__setattr__(self, "limits", MappingProxyType(stated))
         object.__setattr__(self, "each_limit", tuple(limits))
 
     def _read_worth(self) -> list[tuple[str, str]]:
@@ -214,6 +215,12 @@ class Aim(Named):
 
     def __reduce__(self) -> tuple[Any, ...]:
         return Aim, (self.most, self.least, dict(self.limits), self.worth)
+
+
+def _one_or_more(texts: str | Sequence[str]) -> str | tuple[str, ...]:
+    """A single text as it is, several as a tuple."""
+    each = (texts,) if isinstance(texts, str) else tuple(texts)
+    return each[0] if len(each) == 1 else each
 
 
 def _contradictions(limits: list[Limit]) -> Iterator[tuple[str, str]]:

@@ -13,6 +13,8 @@ from vestigo.rules.moments import Moments, read_zone
 
 _MOST_TIMES = 1000
 
+Spread = Literal["in turn", "by scope", "by key"]
+
 
 class Times(Fraction):
     """A factor: how many times as much.
@@ -61,7 +63,7 @@ class WhatIf(Checked):
             self,
             *,
             nodes: SupportsIndex | None = ...,
-            spread: Literal["in turn", "by scope", "by key"] = ...,
+            spread: Spread = ...,
             traffic: str | float | Fraction = ...,
             changes: str | float | Fraction = ...,
             origin: str | float | Fraction = ...,
@@ -71,7 +73,7 @@ class WhatIf(Checked):
 
     nodes: Annotated[int | None, BeforeValidator(values.nodes)] = None
     """How many nodes answer the reads, each with its own cache; as recorded unless stated."""
-    spread: Literal["in turn", "by scope", "by key"] = "in turn"
+    spread: Spread = "in turn"
     """Which node an event comes to: one after the other, always the same for a scope, or always the same for a key."""
     traffic: Annotated[Times, BeforeValidator(Times.read_more)] = Times(1)
     """How many times as many reads there are in the same time."""

@@ -146,7 +146,7 @@ class Candidates(Data, Mapping[str, Candidate]):
         oldest = format_seconds(self.today.measure("answer_age.max")) if self.today.result["whole"]["hits"] else None
         return unknown_staleness(oldest)
 
-    def span_ns(self, part: str = "whole") -> int:
+    def length_ns(self, part: str = "whole") -> int:
         """The length of a part of the time, in ns."""
         begin, split, end = self.bounds_ns
         return {"whole": end - begin, "first": split - begin, "rest": end - split}[part]

@@ -176,7 +176,7 @@ def cost(found: Candidates, aim: Aim, candidate: Candidate, part: str = "whole")
 
 def money(found: Candidates, worth: Worth, candidate: Candidate, part: str = "whole") -> float:
     """What a candidate costs in a month, at the pace of the trace. Memory is paid for at its peak."""
-    months = found.span_ns(part) / MONTH_NS
+    months = found.length_ns(part) / MONTH_NS
     loads, stale = candidate.measure("loads", part), candidate.measure("stale_hits", part)
     spent = loads / 1e6 * worth.million_loads + stale * worth.stale_read
     return (spent / months if months else 0.0) + candidate.measure("memory_peak", part) / 2**30 * worth.gib_month

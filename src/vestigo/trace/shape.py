@@ -33,6 +33,11 @@ __all__ = ["anonymised", "between", "faster", "merged", "only", "sampled"]
 
 _FASTEST = 10**9
 
+
+def __dir__() -> list[str]:
+    return __all__
+
+
 Moment = str | int | datetime | timedelta
 
 

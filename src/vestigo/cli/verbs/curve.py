@@ -40,7 +40,7 @@ def curve(
     Example: vestigo curve skerrow-quay.parquet --plan plan.toml --figure curves.png
     """
     from vestigo.cli.asked import check_lookups, intake_options, plan_for, read
-    from vestigo.cli.screen import Progress, save, show, show_json
+    from vestigo.cli.screen import Progress, note, save, show, show_json
     from vestigo.study import size_curve, with_real_rates
 
     stated = plan_for(plan, rules)
@@ -54,10 +54,12 @@ def curve(
         if stated is not None:
             progress.step("replaying today's settings")
             curves = with_real_rates(read_in, stated, curves)
-    if figure is not None:
+    if figure is not None and curves:
         from vestigo.show.figures import size_curves
 
         save(size_curves(curves), figure, "the curves")
+    elif figure is not None:
+        note(f"{figure}: not drawn, because there is no curve")
     if as_json:
         return show_json([one.to_dict() for one in curves])
     from vestigo.show.study import curves_text

@@ -44,6 +44,17 @@ def on_axis(ax: "Axes | None", draw: "Callable[[Axes], None]") -> "Axes":
     return axis
 
 
+def width_inches(axis: "Axes") -> float:
+    """How wide axes are, to see how much text fits."""
+    figure = axis.get_figure(root=True)
+    return axis.get_position().width * float(figure.get_size_inches()[0]) if figure is not None else 8.0
+
+
+def height_inches(axis: "Axes") -> float:
+    figure = axis.get_figure(root=True)
+    return axis.get_position().height * float(figure.get_size_inches()[1]) if figure is not None else 5.0
+
+
 def check_axes(given: Sequence[Any], name: str, write: str) -> None:
     """Raises RulesError for what is not Axes of Matplotlib."""
     from matplotlib.axes import Axes

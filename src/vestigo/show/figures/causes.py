@@ -8,7 +8,7 @@ from matplotlib.ticker import PercentFormatter
 from vestigo.outcome import CAUSES, Measures, Outcome
 from vestigo.outcome.causes import WORDS
 from vestigo.show import style
-from vestigo.show.figures.canvas import NAME, check_drawn, on_axis
+from vestigo.show.figures.canvas import NAME, check_drawn, on_axis, width_inches
 from vestigo.show.safe import printable
 from vestigo.units import format_share
 
@@ -43,7 +43,8 @@ def _draw_causes(axis: "Axes", outcome: Measures) -> None:
             va="center",
         )
     axis.set_yticks(heights, [WORDS[name].label for name in names])
-    axis.set_xlim(0, max(shares.values(), default=1.0) * 1.4)
+    wide = 1 + 2.6 / max(width_inches(axis), 2.6)  # room for the text beside the longest bar
+    axis.set_xlim(0, max(shares.values(), default=1.0) * wide)
     axis.grid(visible=False)
     axis.xaxis.set_major_formatter(PercentFormatter(1))
     axis.set_xlabel("share of all reads: the most that removing the cause could save")

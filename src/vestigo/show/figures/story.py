@@ -9,7 +9,7 @@ from matplotlib.patches import PathPatch
 from matplotlib.path import Path
 
 from vestigo.show import style
-from vestigo.show.figures.canvas import NAME, check_axes, check_drawn, our_style
+from vestigo.show.figures.canvas import NAME, check_axes, check_drawn, height_inches, our_style, width_inches
 from vestigo.show.figures.recolour import fit_to_ground
 from vestigo.show.safe import printable
 from vestigo.study import Stay, Story
@@ -20,6 +20,7 @@ if TYPE_CHECKING:
 
 _DAY = 86_400 * 10**9
 _BAND = 0.56
+_INCHES_A_LABEL, _INCHES_BELOW = 1.9, 0.6
 _GAPS = 30
 """So many usual times between reads are shown before and after a read that is asked for."""
 
@@ -58,7 +59,9 @@ def story(story: Story, ax: "Axes | None" = None) -> "Axes":
         axis.xaxis.set_major_formatter(ConciseDateFormatter(locator))  # type: ignore[no-untyped-call]
         axis.set_xlabel("time (UTC)")
         axis.grid(False)
-        axis.legend(loc="upper left", bbox_to_anchor=(0, -0.1), ncols=6, frameon=False, handlelength=1.6)
+        columns = min(6, max(1, int(width_inches(axis) / _INCHES_A_LABEL)))
+        below = -_INCHES_BELOW / max(height_inches(axis), _INCHES_BELOW)
+        axis.legend(loc="upper left", bbox_to_anchor=(0, below), ncols=columns, frameon=False, handlelength=1.6)
     if ax is not None:
         fit_to_ground([ax])
     return axis

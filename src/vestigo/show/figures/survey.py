@@ -145,7 +145,8 @@ def _draw_origin(axis: "Axes", survey: Survey) -> None:
         )  # fmt: skip
     axis.set_yticks(range(len(names)), [printable(name, _NAME) for name in names])
     axis.grid(axis="y", visible=False)
-    axis.grid(axis="x", visible=True)
+    axis.grid(axis="x", visible=True, color=style.RULE, linewidth=0.8)
+    axis.set_axisbelow(True)
     axis.margins(x=0.32)
     axis.set_xlim(left=0)
     axis.set_xlabel(f"{'origin time' if timed else 'reads'} ({unit}); dark: reads that repeat {_what(survey)}")

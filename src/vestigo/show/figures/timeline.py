@@ -47,13 +47,14 @@ def timeline(outcome: Outcome, ax: "Sequence[Axes] | None" = None) -> "Sequence[
         _draw_calls(calls, outcome, edges)
         _draw_memory(memory, outcome, edges)
         _draw_marks(axes, outcome)
-        locator = AutoDateLocator()  # type: ignore[no-untyped-call]
-        memory.xaxis_date("UTC")
-        memory.xaxis.set_major_locator(locator)
-        memory.xaxis.set_major_formatter(ConciseDateFormatter(locator))  # type: ignore[no-untyped-call]
+        for axis in axes:
+            locator = AutoDateLocator()  # type: ignore[no-untyped-call]
+            axis.xaxis_date("UTC")
+            axis.xaxis.set_major_locator(locator)
+            axis.xaxis.set_major_formatter(ConciseDateFormatter(locator))  # type: ignore[no-untyped-call]
+            if edges and edges[0] < edges[-1]:
+                axis.set_xlim(edges[0], edges[-1])
         memory.set_xlabel("time (UTC)")
-        if edges and edges[0] < edges[-1]:
-            memory.set_xlim(edges[0], edges[-1])
     if ax is not None:
         fit_to_ground(ax)
     return axes

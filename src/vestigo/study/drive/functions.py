@@ -10,7 +10,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from types import FrameType
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 
@@ -23,7 +23,12 @@ from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
 from vestigo.trace.trace import LAST_KEYED
 
-Load = Callable[[], OriginValue | None]
+
+class Load(Protocol):
+    """Asks the origin for the key that is read: an `OriginValue`, or None for a null."""
+
+    def __call__(self) -> OriginValue | None: ...
+
 
 _CALLED_WITH = {
     "read": ("lookup", "key", "load"),

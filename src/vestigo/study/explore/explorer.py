@@ -162,7 +162,9 @@ class Explorer:
         self.known: list[Candidate] = []
         """The plan's candidates, and those of the earlier sweep."""
         if only or plan.candidates:
-            found = sweep(self.trace, plan, only=only, results=results if only else None, progress=progress)
+            asked = plan if only else dataclasses.replace(plan, vary={})
+            kept = results if only else None
+            found = sweep(self.trace, asked, only=only or None, results=kept, progress=progress or False)
             self.known = [one for name, one in found.items() if name != TODAY]
         self._kept: dict[str, Surroundings] = {}
         self._lock = Lock()

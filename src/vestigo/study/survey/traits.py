@@ -4,6 +4,7 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from vestigo.data import Data
+from vestigo.units import format_share
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -125,6 +126,10 @@ class Traits(Data):
         derived = [name for name, value in vars(type(self)).items() if isinstance(value, property)]
         numbers = asdict(self) | {name: getattr(self, name) for name in derived}
         return numbers | {"reads_per_change": numbers["reads_per_change"] if self.changes else None}
+
+    def __repr__(self) -> str:
+        fresh = f"{format_share(self.fresh_repeat_share)} repeats of unchanged values"
+        return f"<Traits: {self.reads:,} reads of {self.keys:,} keys, {fresh}>"
 
 
 def _ratio(part: float, whole: float) -> float:
