@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from vestigo import Plan, Pool, Rules, Trace, read_trace
 from vestigo.rules.eviction import POLICIES
 from vestigo.rules.moments import Moments
-from vestigo.rules.plan import OF_A_WHOLE_LOOKUP
+from vestigo.rules.plan_fits import OF_A_WHOLE_LOOKUP
 from vestigo.units import Duration
 
 UNITS = [1, 10**9, 40 * 10**9, 3600 * 10**9]

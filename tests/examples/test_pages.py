@@ -25,7 +25,7 @@ PAGES = {
 def test_a_page_shows_what_its_example_prints(page: str, example: str) -> None:
     text = (ROOT / "docs" / f"{page}.md").read_text()
     assert f"examples/{example}.py" in text
-    printed = (ROOT / "examples" / f"{example}.txt").read_text().splitlines()
+    printed = [line.rstrip() for line in (ROOT / "examples" / f"{example}.txt").read_text().splitlines()]
     begin = text.index("## Two minutes on the demo")
     part = text[begin : text.index("## The typical mistake", begin)]
     shown = [line.removeprefix("    ") for line in part.splitlines() if line.startswith("    ")]

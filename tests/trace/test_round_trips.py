@@ -40,7 +40,7 @@ def event(kind: str) -> st.SearchStrategy[Row]:
 
 
 traces = st.lists(st.sampled_from([op.name.lower() for op in Op]).flatmap(event), min_size=1, max_size=25).map(
-    lambda rows: read_trace({name: [row[name] for row in rows] for name in rows[0]})
+    lambda rows: read_trace({name: [row[name] for row in rows] for name in rows[0]}, at_unit="ns")
 )
 
 

@@ -81,9 +81,9 @@ def test_what_is_no_moment_is_refused(trace: Trace) -> None:
     with pytest.raises(RulesError, match="end: 1s is before 3s"):
         shape.between(trace, "3s", "1s")
     with pytest.raises(
-        RulesError, match=r"begin: 1767225600 counts ns .* if it counts s, write 1767225600 \* 1000000000"
+        RulesError, match=r"begin: 1767225600000 counts ns .* if it counts ms, write 1767225600000 \* 1000000"
     ):
-        shape.between(trace, 1767225600)
+        shape.between(trace, 1767225600000)
     assert shape.between(trace, "8h").notes == ("table: no event is between these times, so nothing is left",)
 
 

@@ -12,9 +12,10 @@ from vestigo.errors import RulesError, UnknownName, unknown
 from vestigo.files import write_text
 from vestigo.rules.aim import Aim
 from vestigo.rules.counter_names import CounterNames
+from vestigo.rules.plan_fits import problems_of_keys, problems_of_pools
 from vestigo.rules.plan_parts import Parts, Problem, frozen
 from vestigo.rules.plan_text import plan_text
-from vestigo.rules.pool import POOL_RULES, Pool, PoolRules
+from vestigo.rules.pool import Pool, PoolRules
 from vestigo.rules.rules import Rules
 from vestigo.rules.stated import Stated
 from vestigo.rules.vary import Changes, by_table
@@ -25,8 +26,6 @@ from vestigo.units import Duration, counted
 if TYPE_CHECKING:
     import pandas as pd
 
-OF_A_WHOLE_LOOKUP = (*POOL_RULES, "per", "assume_size", "assume_cost")
-"""Rules that no single keys can have for themselves."""
 _OF_THE_PLAN = ("candidates", "vary", "aim", "counters", "intake", "trace_path", "warm_up", "what_if")
 """Parts that a candidate cannot have for itself."""
 
@@ -133,7 +132,8 @@ class Plan(Named):
         object.__setattr__(self, "candidates", frozen(dict(self._read_candidates(parts))))
         self._lay(layers, key_layers, parts)
         if not parts.problems:
-            parts.problems += [*self._problems(), *self._problems_of_candidates()]
+            parts.problems += problems_of_pools(self.pools, self.rules, self.rules_for)
+            parts.problems += [*problems_of_keys(key_layers), *self._problems_of_candidates()]
         if not parts.problems:
             parts.problems += self._problems_of_vary()
         usual = {part: self._nothing(part) for part in _OF_THE_PLAN}
@@ -311,25 +311,6 @@ class Plan(Named):
             if name not in lookups
         ]
 
-    def _problems(self) -> Iterator[Problem]:
-        owners: dict[str, str] = {}
-        for name, pool in self.pools.items():
-            for lookup in pool.lookups:
-                if lookup in owners:
-                    problem = f"{lookup!r} is in the pool {owners[lookup]!r} already; a look-up has one"
-                    yield ("pool", name, "lookups"), problem
-                owners.setdefault(lookup, name)
-                yield from self._misfits(name, pool, lookup)
-            if len({self.rules_for(lookup).per for lookup in pool.lookups}) > 1:
-                each = ", ".join(f'{lookup} "{self.rules_for(lookup).per}"' for lookup in pool.lookups)
-                yield ("pool", name, "lookups"), f"look-ups that share room need the same per, but here it is {each}"
-        for lookup, patterns in self.keys.items():
-            for pattern, stated in patterns.items():
-                for rule in OF_A_WHOLE_LOOKUP:
-                    if rule in stated:
-                        where = ("lookup", lookup, "keys", pattern, rule)
-                        yield where, f"{rule} is for a whole look-up; give it to lookup.{lookup}"
-
     def _problems_of_candidates(self) -> Iterator[Problem]:
         for name, one in self.candidates.items():
             for part in _OF_THE_PLAN:
@@ -365,24 +346,6 @@ class Plan(Named):
                     continue
                 return True
         return False
-
-    def _misfits(self, name: str, pool: Pool, lookup: str) -> Iterator[Problem]:
-        rules = self.rules_for(lookup)
-        for rule in POOL_RULES:
-            if rules.differs(rule) and getattr(rules, rule) != getattr(self.rules, rule):
-                yield ("lookup", lookup, rule), f"{rule} is for {lookup}'s pool; give it to pool.{name}"
-        if pool.max_bytes is not None and pool.max_bytes < rules.entry_overhead:
-            yield (
-                ("pool", name, "max_bytes"),
-                f"max_bytes = {pool.max_bytes} is less than the entry_overhead = {rules.entry_overhead} of {lookup}; "
-                "raise the first or lower the second",
-            )
-        if pool.eviction.name == "belady" and (rules.on_write == "drop" or rules.tell_nodes != "nothing"):
-            yield (
-                ("pool", name, "eviction"),
-                f'eviction = "belady" and writes that drop entries of {lookup} contradict each other: it keeps a key '
-                "for its next read, and a write takes it before; choose another policy",
-            )
 
     def __repr__(self) -> str:
         """What is stated, and how much there is of what is too long for a line."""

@@ -13,6 +13,7 @@ from vestigo.rules.conditions import KeepIf, patterns
 from vestigo.rules.counter_names import CounterNames, series
 from vestigo.rules.eviction import POLICIES, Eviction
 from vestigo.rules.moments import Moments, read_zone
+from vestigo.rules.plan_text import FROM_SCRATCH
 from vestigo.rules.pool import Pool, look_up_names
 from vestigo.rules.rules import Rules
 from vestigo.rules.said import said_of
@@ -45,6 +46,7 @@ _SIZE: Schema = {"anyOf": [{"type": "integer", "minimum": 0}, _text(_AMOUNT, "51
 _LIFETIME = _text(rf"^never$|{_DURATION}", "10m", "never")
 _MOMENTS = _one_or_list({"type": "string", "examples": ["06:00", "2026-03-02T06:00:00+01:00"]})
 _WORDS: Schema = {"type": "string"}
+_FROM_SCRATCH: Schema = {"type": "boolean", "description": "Whether it builds on nothing of the settings above."}
 
 _READ_BY: Mapping[Callable[..., Any], Schema] = {
     values.limit: {"anyOf": [{"type": "integer", "minimum": 1}, {"const": "no limit"}]},
@@ -88,7 +90,10 @@ def plan_schema() -> Schema:
             {
                 "trace": {**_of_trace(), "description": "Where the trace is, and what its columns mean."},
                 **settings,
-                "candidate": _named(_object(settings), "Named alternatives: what differs from the settings above."),
+                "candidate": _named(
+                    _object({**settings, FROM_SCRATCH: _FROM_SCRATCH}),
+                    "Named alternatives: what differs from the settings above.",
+                ),
                 "whatif": {**_of_model(WhatIf), "description": "Circumstances that are to differ from the trace."},
                 "vary": {"type": "object", "description": "Values of which a sweep tries every combination."},
                 "aim": {**_of_aim(), "description": "What to make best, and within which limits."},

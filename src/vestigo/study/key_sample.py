@@ -23,7 +23,7 @@ from vestigo.prepared.assumed import Assumed, assume
 from vestigo.prepared.counting import first_counted, slicing
 from vestigo.prepared.entries import has_unnamed_node
 from vestigo.rules import Plan, Pool, Rules
-from vestigo.rules.plan import OF_A_WHOLE_LOOKUP
+from vestigo.rules.plan_fits import OF_A_WHOLE_LOOKUP
 from vestigo.rules.pool import POOL_RULES
 from vestigo.rules.settings import Settings, plan_of
 from vestigo.study.estimate import Estimate

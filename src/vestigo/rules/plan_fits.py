@@ -1,0 +1,56 @@
+"""Whether the parts of a plan fit each other: shared pools and the look-ups in them, rules of keys and of look-ups."""
+
+from collections.abc import Callable, Iterator, Mapping
+
+from vestigo.rules.plan_parts import Problem
+from vestigo.rules.pool import POOL_RULES, Pool
+from vestigo.rules.rules import Rules
+from vestigo.rules.stated import Stated
+
+OF_A_WHOLE_LOOKUP = (*POOL_RULES, "per", "assume_size", "assume_cost")
+"""Rules that no single keys can have for themselves."""
+
+
+def problems_of_pools(pools: Mapping[str, Pool], common: Rules, rules_for: Callable[[str], Rules]) -> Iterator[Problem]:
+    """What is wrong with shared pools. `common` are the rules of look-ups that state none."""
+    owners: dict[str, str] = {}
+    for name, pool in pools.items():
+        for lookup in pool.lookups:
+            if lookup in owners:
+                problem = f"{lookup!r} is in the pool {owners[lookup]!r} already; a look-up has one"
+                yield ("pool", name, "lookups"), problem
+            owners.setdefault(lookup, name)
+            rules = rules_for(lookup)
+            for rule in POOL_RULES:
+                if rules.differs(rule) and getattr(rules, rule) != getattr(common, rule):
+                    yield ("lookup", lookup, rule), f"{rule} is for {lookup}'s pool; give it to pool.{name}"
+            for rule, problem in _contradictions(pool, lookup, rules):
+                yield ("pool", name, rule), problem
+        if len({rules_for(lookup).per for lookup in pool.lookups}) > 1:
+            each = ", ".join(f'{lookup} "{rules_for(lookup).per}"' for lookup in pool.lookups)
+            yield ("pool", name, "lookups"), f"look-ups that share room need the same per, but here it is {each}"
+
+
+def problems_of_keys(keys: Mapping[str, Mapping[str, Stated]]) -> Iterator[Problem]:
+    """What is wrong with what is stated of keys, by look-up and pattern."""
+    for lookup, patterns in keys.items():
+        for pattern, stated in patterns.items():
+            for rule in OF_A_WHOLE_LOOKUP:
+                if rule in stated:
+                    where = ("lookup", lookup, "keys", pattern, rule)
+                    yield where, f"{rule} is for a whole look-up; give it to lookup.{lookup}"
+
+
+def _contradictions(pool: Pool, lookup: str, rules: Rules) -> Iterator[tuple[str, str]]:
+    if pool.max_bytes is not None and pool.max_bytes < rules.entry_overhead:
+        yield (
+            "max_bytes",
+            f"max_bytes = {pool.max_bytes} is less than the entry_overhead = {rules.entry_overhead} of {lookup}; "
+            "raise the first or lower the second",
+        )
+    if pool.eviction.name == "belady" and (rules.on_write == "drop" or rules.tell_nodes != "nothing"):
+        yield (
+            "eviction",
+            f'eviction = "belady" and writes that drop entries of {lookup} contradict each other: it keeps a key '
+            "for its next read, and a write takes it before; choose another policy",
+        )
