@@ -3,12 +3,14 @@
 import collections
 import dataclasses
 import pickle
+import tomllib
 from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
+import jsonschema
 import numpy as np
 import pandas as pd
 import pyarrow as pa
@@ -16,6 +18,8 @@ import pytest
 
 import vestigo as vg
 from tests.library.cases import seen
+from vestigo.rules.schema import plan_schema
+from vestigo.trace.columns import MISSING
 
 KEYS = list("abacb")
 TIMES = pd.date_range("2026-01-01", periods=5, freq="s", tz="UTC")
@@ -113,6 +117,20 @@ def test_a_trace_goes_through_pandas_and_back() -> None:
         assert again == trace and again.notes == ()
 
 
+def test_costs_are_durations_in_any_form() -> None:
+    costs = pd.to_timedelta(["90ms", "2s", None])
+    for given in (costs, pd.Categorical(costs), costs.to_pytimedelta(), pa.array(costs), ["90ms", "2s", ""]):
+        trace = vg.read_trace({"at": [1, 2, 3], "key": list("abc"), "cost": given}, at_unit="s")
+        assert trace.cost.tolist() == [90_000_000, 2 * 10**9, MISSING]
+
+
+def test_versions_are_texts_or_numbers_in_pandas_as_they_are_in_the_trace() -> None:
+    for versions, kind in (([7, 9, None], "Int64"), (["v7", "v9", None], "str")):
+        trace = vg.read_trace({"at": [1, 2, 3], "key": list("aaa"), "version": versions}, at_unit="s")
+        given = trace.to_pandas()["version"]
+        assert (given.dropna().tolist(), str(given.dtype)) == (versions[:2], kind)
+
+
 @pytest.mark.parametrize(
     ("values", "kept"),
     [
@@ -157,7 +175,7 @@ def test_mappings_stand_for_the_parts_of_a_plan() -> None:
         {"max_entries": 5},
         lookups={"a": {"absolute": "1m"}},
         pools={"p": {"lookups": ["a", "b"], "max_entries": 9}},
-        candidates={"c": vg.Rules(max_entries=9), "d": {"rules": {"max_entries": 8}}},
+        candidates={"c": vg.Rules(max_entries=9), "d": {"rules": {"max_entries": 8}}, "e": {"max_entries": 7}},
         aim={"least": "loads"},
         what_if={"nodes": 2},
         intake={"at_unit": "s"},
@@ -166,7 +184,7 @@ def test_mappings_stand_for_the_parts_of_a_plan() -> None:
     )
     assert (plan.rules, plan.pools["p"].max_entries, plan.trace_path) == (vg.Rules(max_entries=5), 9, Path("t.csv"))
     assert plan.candidates["c"] == vg.Plan(vg.Rules(max_entries=9))
-    assert plan.candidates["d"].rules.max_entries == 8
+    assert [plan.candidates[name].rules.max_entries for name in "cde"] == [9, 8, 7]
     assert (plan.aim, plan.what_if, plan.intake) == (
         *(vg.Aim(least="loads"), vg.WhatIf(nodes=2), vg.Intake(at_unit="s")),
     )
@@ -260,6 +278,7 @@ def test_a_written_plan_is_read_as_it_was(base: Any, tmp_path: Path) -> None:
         counters=vg.CounterNames(hits='reads_total{result="hit", cache="{lookup}"}'),
     )
     assert vg.read_plan(plan.write(tmp_path / "plan.toml")) == plan
+    jsonschema.validate(tomllib.loads((tmp_path / "plan.toml").read_text()), plan_schema())
     assert vg.load(vg.save(plan, tmp_path / "plan.json")) == plan
     assert vg.Plan.from_dict(plan.to_dict()) == plan == pickle.loads(pickle.dumps(plan))
     prices = dataclasses.replace(plan, aim=vg.Aim(worth=vg.Worth(stale_read=0.5, currency="EUR")))

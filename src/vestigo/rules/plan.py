@@ -136,12 +136,7 @@ class Plan(Named):
             parts.problems += [*problems_of_keys(key_layers), *self._problems_of_candidates()]
         if not parts.problems:
             parts.problems += self._problems_of_vary()
-        usual = {part: self._nothing(part) for part in _OF_THE_PLAN}
-        candidates = {
-            name: one if all(getattr(one, part) == value for part, value in usual.items()) else replace(one, **usual)
-            for name, one in self.candidates.items()
-        }
-        object.__setattr__(self, "candidates", frozen(candidates))
+        object.__setattr__(self, "candidates", frozen({name: one._alone() for name, one in self.candidates.items()}))
         if found := parts.problems:
             kind = UnknownName if all(" is unknown; " in problem for _, problem in found) else RulesError
             raise kind([f"{_written(where)}: {problem}" for where, problem in found], by_place=found)
@@ -151,10 +146,23 @@ class Plan(Named):
         parts.names_of_candidates(given)
         for name, one in given.items():
             try:
-                yield name, one if isinstance(one, Plan) else Plan(**one) if isinstance(one, dict) else Plan(one)
+                yield name, self._candidate(one)
             except RulesError as error:
                 for where, problem in error.by_place or [((), str(error))]:
                     parts.wrong(("candidate", name, *where), problem)
+
+    @classmethod
+    def _candidate(cls, given: Any) -> "Plan":
+        """A mapping is a plan's parts if it names one of them, and rules otherwise."""
+        if isinstance(given, cls):
+            return given
+        has_parts = isinstance(given, Mapping) and any(part.name in given for part in fields(cls) if part.init)
+        return cls(**given) if has_parts else cls(given)
+
+    def _alone(self) -> "Plan":
+        """What a candidate states for itself; the rest is the plan's, which is the same."""
+        usual = {part: self._nothing(part) for part in _OF_THE_PLAN}
+        return self if all(getattr(self, part) == value for part, value in usual.items()) else replace(self, **usual)
 
     def _lay(self, layers: Mapping[str, Stated], key_layers: Mapping[str, Mapping[str, Stated]], parts: Parts) -> None:
         """Works out which rules hold for each look-up and pattern."""

@@ -4,8 +4,6 @@ import unicodedata
 from collections.abc import Mapping
 from typing import Any
 
-import tomli_w
-
 _UNSEEN = {"Cf", "Co", "Zl", "Zp"}
 """What is not seen, or turns the text around, such as U+202E. Other controls are escaped by every writer of TOML."""
 
@@ -17,6 +15,8 @@ def toml_text(tables: Mapping[str, Any]) -> str:
     [lookup."a\\u202eb"]
     absolute = "5m"
     """
+    import tomli_w
+
     text = tomli_w.dumps(tables)
     if text.isascii():
         return text

@@ -193,6 +193,9 @@ class Trace(Data):
 
     def _for_people(self, one: Column) -> Any:  # noqa: PLR0911  # one line a kind
         import pandas as pd
+        import pyarrow as pa
+
+        from vestigo.trace.names import arrow_names
 
         values = getattr(self, one.name)
         match one.holds:
@@ -209,7 +212,8 @@ class Trace(Data):
         texts = getattr(self, one.texts)
         if not len(texts):
             return pd.Series(values).where(values != MISSING).astype("Int64")
-        return pd.Series(np.array([*texts, None], dtype=object)[values])
+        names = arrow_names(texts).take(pa.array(values, mask=values == MISSING))
+        return names.to_pandas(types_mapper=lambda kind: pd.Int64Dtype() if pa.types.is_integer(kind) else None)
 
     def __repr__(self) -> str:
         from vestigo.units import format_seconds

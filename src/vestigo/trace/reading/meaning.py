@@ -1,7 +1,6 @@
 """Gives the rows of a file the meaning that the user, or else the format, states."""
 
 from collections.abc import Callable, Mapping, Sequence
-from difflib import get_close_matches
 from typing import Any
 
 import numpy as np
@@ -184,6 +183,8 @@ def _near(column: str, names: Sequence[str]) -> str | None:
     word = column.lower()
     if word in names:
         return word
+    from difflib import get_close_matches
+
     close = get_close_matches(word, [name for name in names if len(name) > 2], n=1, cutoff=0.75)
     return close[0] if close and close[0][0] == word[0] else None
 
