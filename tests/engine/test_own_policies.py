@@ -4,6 +4,7 @@ from typing import Any
 
 import pytest
 
+import vestigo as vg
 from tests.telling import replayed
 from vestigo import Policy, Rules, RulesError
 
@@ -64,3 +65,25 @@ def test_one_that_misbehaves_is_named_with_its_method(policy: Any, says: str) ->
 
 def test_its_name_stands_in_the_rules() -> None:
     assert Rules(eviction=Newest).to_dict() == {"eviction": "Newest"}
+
+
+class Oldest(Newest):
+    """Evicts the entry that came in first."""
+
+    def evict(self) -> int:
+        return self.held.pop(0)
+
+
+def test_a_policy_of_ones_own_can_be_swept_compared_and_checked() -> None:
+    trace = vg.synth(400, keys=60, seed=2)
+    own, fifo = (
+        vg.Plan(vg.Rules(max_entries=9, eviction=one), vary={"rules.max_entries": [5]}) for one in (Oldest, "fifo")
+    )
+    found = vg.sweep(trace, own, engine="reference")
+    native = vg.sweep(trace, fifo)
+    assert [one.hit_rate for one in found.values()] == [one.hit_rate for one in native.values()]
+    assert vg.compare(trace, own, engine="reference")["today"].hits == vg.compare(trace, fifo)["today"].hits
+    assert vg.check(trace, own, engine="reference").rules
+    assert vg.search(trace, own, engine="reference", replays=1)["today"].hits == native["today"].hits
+    with pytest.raises(vg.RulesError, match='replay it with engine="reference"'):
+        vg.sweep(trace, own)

@@ -228,35 +228,6 @@ def test_a_driven_cache_that_cannot_go_on_says_why() -> None:
         assert "answered with something of type int" in " ".join(said.split())
 
 
-def test_a_policy_of_ones_own_can_be_swept_compared_and_checked() -> None:
-    class Oldest(vg.Policy):
-        def __init__(self, room: vg.Room) -> None:
-            super().__init__(room)
-            self.held: list[int] = []
-
-        def placed(self, key: int, size: int, cost: int | None, now: int) -> None:
-            self.held.append(key)
-
-        def left(self, key: int) -> None:
-            self.held.remove(key)
-
-        def evict(self) -> int:
-            return self.held.pop(0)
-
-    trace = vg.synth(400, keys=60, seed=2)
-    own, fifo = (
-        vg.Plan(vg.Rules(max_entries=9, eviction=one), vary={"rules.max_entries": [5]}) for one in (Oldest, "fifo")
-    )
-    found = vg.sweep(trace, own, engine="reference")
-    native = vg.sweep(trace, fifo)
-    assert [one.hit_rate for one in found.values()] == [one.hit_rate for one in native.values()]
-    assert vg.compare(trace, own, engine="reference")["today"].hits == vg.compare(trace, fifo)["today"].hits
-    assert vg.check(trace, own, engine="reference").rules
-    assert vg.search(trace, own, engine="reference", replays=1)["today"].hits == native["today"].hits
-    with pytest.raises(vg.RulesError, match='replay it with engine="reference"'):
-        vg.sweep(trace, own)
-
-
 @pytest.mark.parametrize("base", [vg.Rules(max_entries=5, absolute="1h"), vg.Rules(), {"max_bytes": "1 MiB"}])
 def test_a_written_plan_is_read_as_it_was(base: Any, tmp_path: Path) -> None:
     plan = vg.Plan(
