@@ -100,7 +100,18 @@ class PlanError(InputError):
     """A plan file that cannot be used."""
 
 
+_IS_UNKNOWN = " is unknown; "
 _LISTED = 20
+
+
+def rules_error(
+    problems: Sequence[str],
+    by_rule: Sequence[tuple[str, str]] = (),
+    by_place: Sequence[tuple[tuple[str, ...], str]] = (),
+) -> RulesError:
+    """The error for several problems: UnknownName if each is a name that nothing has."""
+    kind = UnknownName if all(_IS_UNKNOWN in problem for problem in problems) else RulesError
+    return kind(problems, by_rule, by_place)
 
 
 def unknown(name: object, known: Iterable[str]) -> str:
@@ -110,10 +121,10 @@ def unknown(name: object, known: Iterable[str]) -> str:
     names = list(known)
     near = get_close_matches(name, names, n=1) if isinstance(name, str) else []
     if near:
-        return f"{name!r} is unknown; did you mean {near[0]!r}?"
+        return f"{name!r}{_IS_UNKNOWN}did you mean {near[0]!r}?"
     more = f" and {len(names) - _LISTED:,} more" if len(names) > _LISTED else ""
     listed = f"{', '.join(names[:_LISTED])}{more}" if names else "none"
-    return f"{name!r} is unknown; known are {listed}"
+    return f"{name!r}{_IS_UNKNOWN}known are {listed}"
 
 
 def raise_for_unknown(what: str, name: object, known: Iterable[str]) -> None:

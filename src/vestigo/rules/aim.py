@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 from vestigo.arguments import shown
 from vestigo.data import Named
-from vestigo.errors import RulesError, UnknownName
+from vestigo.errors import RulesError, UnknownName, rules_error
 from vestigo.measures import MEASURES, Measure, check_direction, measure
 from vestigo.units import as_python, format_share, parse_share
 
@@ -149,8 +149,7 @@ class Aim(Named):
         limits = list(self._read_limits(problems))
         problems += _contradictions(limits)
         if problems:
-            kind = UnknownName if all(" is unknown; " in problem for _, problem in problems) else RulesError
-            raise kind([f"aim.{name}: {problem}" for name, problem in problems], problems)
+            raise rules_error([f"aim.{name}: {problem}" for name, problem in problems], problems)
         is_usual = self.most is None and self.least is None and self.worth is None
         object.__setattr__(self, "is_usual", is_usual)
         object.__setattr__(self, "best", "fresh_hit_rate" if is_usual else self.most or self.least)

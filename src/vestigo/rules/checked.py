@@ -12,7 +12,7 @@ from pydantic_core import ErrorDetails
 
 from vestigo.arguments import shown
 from vestigo.data import InNotebooks
-from vestigo.errors import RulesError, UnknownName
+from vestigo.errors import RulesError, rules_error
 from vestigo.rules.said import said_of
 from vestigo.rules.trade_words import unknown_rule
 from vestigo.units import Duration, format_exact_share
@@ -79,8 +79,8 @@ class Checked(InNotebooks, BaseModel, metaclass=_ForUsers):
                 for one in error.errors()
                 for sentence in self._sentences(one)
             ]
-            kind = UnknownName if all(" is unknown; " in problem for _, problem in found) else RulesError
-            raise kind([f"{rule}: {problem}" if rule else problem for rule, problem in found], found) from None
+            problems = [f"{rule}: {problem}" if rule else problem for rule, problem in found]
+            raise rules_error(problems, found) from None
 
     @classmethod
     def __pydantic_init_subclass__(cls, **_: object) -> None:

@@ -8,7 +8,7 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING, Any, Literal, NamedTuple, TypeVar
 
 from vestigo.data import Named
-from vestigo.errors import RulesError, UnknownName, unknown
+from vestigo.errors import RulesError, UnknownName, rules_error, unknown
 from vestigo.files import write_text
 from vestigo.rules.aim import Aim
 from vestigo.rules.counter_names import CounterNames
@@ -138,8 +138,7 @@ class Plan(Named):
             parts.problems += self._problems_of_vary()
         object.__setattr__(self, "candidates", frozen({name: one._alone() for name, one in self.candidates.items()}))
         if found := parts.problems:
-            kind = UnknownName if all(" is unknown; " in problem for _, problem in found) else RulesError
-            raise kind([f"{_written(where)}: {problem}" for where, problem in found], by_place=found)
+            raise rules_error([f"{_written(where)}: {problem}" for where, problem in found], by_place=found)
 
     def _read_candidates(self, parts: Parts) -> Iterator[tuple[str, "Plan"]]:
         given = parts.named(self.candidates, "candidate", "candidates")
