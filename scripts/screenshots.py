@@ -105,22 +105,29 @@ def browser_shots(folder: Path) -> None:
     server.wait()
 
 
-def terminal_shot(name: str, command: str, folder: Path, points: int = 11, seconds: int = 6) -> None:
-    """Takes a picture of what a command prints, in an xterm on a virtual screen. Long output has smaller letters."""
+def terminal_shot(name: str, command: str, folder: Path, points: int = 11) -> None:
+    """Takes a picture of what a command prints, in an xterm on a virtual screen, when the command has ended. Long
+    output has smaller letters.
+    """
     display = ":97"
     server = subprocess.Popen(["Xvfb", display, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
     env = {"DISPLAY": display, "PATH": f"{VESTIGO.parent}:{os.environ['PATH']}", "HOME": str(folder), "LANG": "C.UTF-8"}
     cells = {11: "140x42+0+0", 9: "157x52+0+0"}[points]
     look = ["-fa", "DejaVu Sans Mono", "-fs", str(points), "-geometry", cells, "-bg", "#fbfaf7", "-fg", "#22303a"]
-    shown = f"printf '%s\\n' {shlex.quote(f'$ {command}')}; {command}; sleep 60"
+    shown = f"printf '%s\\n' {shlex.quote(f'$ {command}')}; {command}; touch ended; sleep 60"
+    ended = folder / "ended"
     try:
         time.sleep(1)
         terminal = subprocess.Popen(["xterm", *look, "-b", "12", "-e", "sh", "-c", shown], env=env, cwd=folder)
-        time.sleep(seconds)
+        until = time.monotonic() + 120
+        while time.monotonic() < until and not ended.exists():
+            time.sleep(0.2)
+        time.sleep(1)  # the terminal draws
         subprocess.run(["import", "-window", "root", str(SHOTS / name)], env=env, check=True)
         terminal.terminate()
         terminal.wait()
     finally:
+        ended.unlink(missing_ok=True)
         server.terminate()
         server.wait()
 
@@ -129,7 +136,7 @@ def main() -> None:
     SHOTS.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as folder:
         figure_shots(Path(folder) / "vestigo-demo")
-        terminal_shot("demo.png", "vestigo demo | tail -50", Path(folder), 9, 45)
+        terminal_shot("demo.png", "vestigo demo | tail -50", Path(folder), 9)
         browser_shots(Path(folder))
         terminal_shot("choose.png", "vestigo choose --plan vestigo-demo/plan.toml", Path(folder))
         terminal_shot("sweep.png", "vestigo sweep --plan vestigo-demo/plan.toml", Path(folder), 9)
@@ -140,19 +147,19 @@ def main() -> None:
         )
         terminal_shot("why.png", asked, Path(folder), 9)
         terminal_shot(
-            "check.png", "vestigo check --plan vestigo-demo/plan.toml --no-results | head -50", Path(folder), 9, 10
+            "check.png", "vestigo check --plan vestigo-demo/plan.toml --no-results | head -50", Path(folder), 9
         )
         beside_a_service(Path(folder))
         terminal_shot(
-            "confirm.png", "vestigo confirm --plan vestigo-demo/plan.toml --counters counted.csv", Path(folder), 9, 20
+            "confirm.png", "vestigo confirm --plan vestigo-demo/plan.toml --counters counted.csv", Path(folder), 9
         )
         (Path(folder) / "send.py").write_text(AS_SPANS)
         listen = f"{LISTEN} & (sleep 2; python send.py); wait; vestigo survey recording | head -40"
-        terminal_shot("listen.png", listen, Path(folder), 9, 32)
+        terminal_shot("listen.png", listen, Path(folder), 9)
         shutil.copy(SHOTS.parents[1] / "examples" / "caches" / "lru.mjs", Path(folder) / "my-cache.mjs")
         rules = "--rules max_entries=300 --rules absolute=10m --rules on_write=drop"
         drive = f"vestigo drive vestigo-demo/skerrow-quay.parquet {rules} --command 'node my-cache.mjs 300 600'"
-        terminal_shot("drive.png", drive, Path(folder), 9, 25)
+        terminal_shot("drive.png", drive, Path(folder), 9)
         terminal_shot("curve.png", "vestigo curve --plan vestigo-demo/plan.toml", Path(folder))
         terminal_shot("survey.png", "vestigo survey vestigo-demo/skerrow-quay.parquet", Path(folder), 9)
         terminal_shot("odd-keys.png", "vestigo survey vestigo-demo/odd-keys.csv | tail -49", Path(folder), 9)

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.cli.calling import VESTIGO, lines, run
+from tests.cli.calling import VESTIGO, lines, run, run_apart
 from vestigo import __version__, read_plan, replay, sweep, synth, write_trace
 from vestigo.cli.asked import plan_for
 from vestigo.cli.verbs import verbs
@@ -114,6 +114,13 @@ def test_every_verb_that_can_draw_draws_and_says_so(folder: Path) -> None:
         assert done.returncode == 0, done.stderr
         assert (folder / f"{words[0]}.png").read_bytes().startswith(b"\x89PNG")
         assert f"vestigo: {words[0]}.png: " in done.stderr
+
+
+def test_figures_need_no_window(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """On a desktop, Matplotlib's own choice are windows, which belong to one thread."""
+    monkeypatch.setenv("MPLBACKEND", "module://windows_of_a_desktop")
+    done = run_apart("survey", "--figure", "s.png", cwd=folder)
+    assert (done.returncode, done.stderr) == (0, "vestigo: s.png: a page of figures\n")
 
 
 def test_what_is_written_can_be_replayed_alone_and_nothing_written_is_said(folder: Path) -> None:

@@ -40,6 +40,7 @@ def _status() -> int:
         sys.stderr = open(os.devnull, "w")  # noqa: SIM115, PTH123
     if sys.stdout is None:
         _leave(2, "standard output is closed, so there is nowhere to print; send it to a file, or to /dev/null")
+    os.environ["MPLBACKEND"] = "agg"  # figures go to files; those of a desktop's windows belong to one thread
     from vestigo.cli.app import main as run
 
     try:

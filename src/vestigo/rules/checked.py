@@ -4,7 +4,7 @@ import inspect
 from collections.abc import Iterator, Mapping
 from dataclasses import FrozenInstanceError
 from fractions import Fraction
-from textwrap import fill
+from textwrap import fill, indent
 from typing import TYPE_CHECKING, Any, NoReturn, Self
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, ValidationError, model_validator
@@ -49,8 +49,8 @@ class _ForUsers(ModelMetaclass):
     def __doc__(cls) -> str:  # type: ignore[override]  # noqa: N805
         """The docstring of a class, and below it what is said of each field."""
         own = inspect.cleandoc(vars(cls).get("__doc__") or "")
-        said = [fill(f"{name}: {text}", 100, subsequent_indent="    ") for name, text in said_of(cls).items()]
-        return "\n".join([own, "", "Each may be left out:", "", *said])
+        said = [f"{name}\n{indent(fill(text, 96), '    ')}" for name, text in said_of(cls).items()]
+        return "\n\n".join([own, "Each may be left out:", *said])
 
 
 class _Signature:
