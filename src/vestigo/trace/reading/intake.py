@@ -43,7 +43,9 @@ class Intake(Named):
     first that matches counts. Rows that match none are left out, and a note says so.
     """
     null_where: Mapping[str, Any] = field(default_factory=dict)
-    """Columns of the file with the value, or values, at which the origin had nothing."""
+    """Columns of the file with the value, or values, at which the origin had nothing. Where such a column is empty,
+    nobody knows what it had.
+    """
     at_unit: str | None = None
     """The unit of numbers in `at`, which count from 1970: s, ms, us, ns. By default their magnitude tells it."""
     cost_unit: str | None = None
