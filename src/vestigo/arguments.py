@@ -1,7 +1,10 @@
 """Reads the arguments of calls. What means nothing raises one kind of error, which names the argument."""
 
-from collections.abc import Callable, Iterable, Mapping
-from typing import Any, TypeVar
+import inspect
+import os
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from pathlib import Path
+from typing import Any, TypeGuard, TypeVar
 
 from vestigo.errors import RulesError, UnknownName, unknown
 from vestigo.units import as_python, parse_share
@@ -46,6 +49,16 @@ def text(name: str, value: object) -> str:
     return value
 
 
+def path_of(name: str, value: object) -> Path:
+    """The path of a file or folder. Raises RulesError."""
+    try:
+        if isinstance(value, (str, Path)) and str(value) and b"\0" not in os.fsencode(value):
+            return Path(value)
+    except UnicodeEncodeError:  # half a character
+        pass
+    raise RulesError(f"{name}: {shown(value)} is not a path; write one in quotes")
+
+
 def one_of(name: str, value: object, choices: Iterable[str]) -> str:
     """One of a few words. Raises UnknownName."""
     words = list(choices)
@@ -70,6 +83,27 @@ def several(name: str, value: object, example: str) -> tuple[Any, ...]:
     if isinstance(value, (str, bytes, Mapping)) or not isinstance(value, Iterable):
         raise RulesError(f"{name}: {shown(value)} is not a list of values; write {example}, for example")
     return tuple(as_python(one) for one in value)
+
+
+def is_by_name(value: object) -> TypeGuard[Mapping[str, Any]]:
+    """Whether it is a mapping of texts."""
+    return isinstance(value, Mapping) and all(isinstance(name, str) for name in value)
+
+
+def problem_of_function(function: object, name: str, called_with: Sequence[str]) -> str | None:
+    """What is wrong with a function that we are to call with so many arguments, if anything is."""
+    called = f"{name}({', '.join(called_with)})"
+    if not callable(function):
+        return f"{shown(function)} is not a function; give one that is called as {called}"
+    if inspect.iscoroutinefunction(function) or inspect.iscoroutinefunction(getattr(function, "__call__", None)):  # noqa: B004
+        return f"is a coroutine function; give a plain one that runs it to its end, called as {called}"
+    try:
+        inspect.signature(function).bind(*called_with)
+    except TypeError as error:
+        return f"cannot be called as {called}: {error}"
+    except ValueError:  # a function of C tells nothing
+        return None
+    return None
 
 
 def shown(value: object) -> str:

@@ -6,7 +6,7 @@ from contextlib import contextmanager
 from time import monotonic
 from typing import Any
 
-from vestigo.arguments import shown
+from vestigo.arguments import problem_of_function
 from vestigo.errors import RulesError
 
 Progress = Callable[[str, int, int], object]
@@ -29,11 +29,11 @@ def reporting(progress: "Progress | bool | None") -> Iterator[Progress]:
     ...     _ = report("replays", 1, 3)
     1 of 3 replays
     """
-    if callable(progress):
+    if progress is not None and not isinstance(progress, bool):
+        if problem := problem_of_function(progress, "progress", ("what", "done", "of")):
+            raise RulesError(f"progress: {problem}; True shows a line, False nothing")
         yield progress
         return
-    if progress is not None and not isinstance(progress, bool):
-        raise RulesError(f"progress: {shown(progress)} is not a function; give one, True or False")
     display = None if progress is False else _notebook()
     if display is None and progress is not True:
         yield say_nothing

@@ -4,6 +4,7 @@ import shutil
 from importlib.resources import as_file, files
 from pathlib import Path
 
+from vestigo.arguments import path_of
 from vestigo.errors import InputError
 from vestigo.files import replacing
 
@@ -17,7 +18,7 @@ def write_demo(folder: str | Path) -> tuple[Path, Path]:
     A plan that already exists is kept, because it may have been edited. Raises InputError if the folder cannot be
     written.
     """
-    folder = Path(folder)
+    folder = path_of("folder", folder)
     try:
         folder.mkdir(parents=True, exist_ok=True)
         _copy(TRACE, folder / TRACE)

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import pyarrow as pa
 
+from vestigo.arguments import text
 from vestigo.data import Data
 from vestigo.errors import raise_for_unknown
 from vestigo.outcome.causes import CAUSES
@@ -62,7 +63,7 @@ class Keys(Data):
         """A column with a whole number for each key. `misses`, `loads` and `reads` are worked out from what was
         counted. Raises UnknownName.
         """
-        name = _EXACT_NAMES.get(name, name)
+        name = _EXACT_NAMES.get(text("column", name), name)
         if name not in (*_NAMES, *self.counted):
             raise_for_unknown("column", name, _NAMES)
         misses = (self.counted[cause] for cause in CAUSES)

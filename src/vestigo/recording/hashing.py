@@ -19,7 +19,9 @@ def hasher(secret: bytes | str) -> Callable[[object], str]:
     >>> hasher("a long secret")("QAB123") == hasher(b"a long secret")("QAB123") != hasher("another one")("QAB123")
     True
     """
-    given = secret.encode() if isinstance(secret, str) else secret
+    if not isinstance(secret, (str, bytes)):
+        raise RulesError(f"a secret is text or bytes, and not of the type {type(secret).__name__}")
+    given = secret.encode("utf-8", "surrogatepass") if isinstance(secret, str) else secret
     if len(given) < 8:
         raise RulesError("a secret of less than 8 bytes can be guessed; give a longer one")
 

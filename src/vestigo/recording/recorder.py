@@ -14,7 +14,7 @@ from pathlib import Path
 from time import perf_counter_ns, time_ns
 from typing import Any, ParamSpec, Self, TypeVar, cast, overload
 
-from vestigo.arguments import argument
+from vestigo.arguments import argument, path_of
 from vestigo.errors import RulesError
 from vestigo.recording.hashing import hasher
 from vestigo.recording.values import plain_size, plain_size_and_version, plain_version
@@ -78,7 +78,7 @@ class Recorder:
         self.failed = 0
         """Reads that could not be noted, because a function for key, size or version raised."""
         hashed = hasher(secret) if secret is not None else None
-        self._writer = Writer(Path(folder), buffer, largest, int(span) / 1e9, hashed)
+        self._writer = Writer(path_of("folder", folder), buffer, largest, int(span) / 1e9, hashed)
         ref = weakref.ref(self)
 
         def name_child() -> None:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field, fields
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
-from vestigo.arguments import shown
+from vestigo.arguments import is_by_name, shown
 from vestigo.data import Named
 from vestigo.errors import RulesError, UnknownName, rules_error
 from vestigo.measures import MEASURES, Measure, check_direction, measure
@@ -160,7 +160,7 @@ class Aim(Named):
     def _read_worth(self) -> list[tuple[str, str]]:
         if self.worth is None or isinstance(self.worth, Worth):
             return []
-        if not isinstance(self.worth, Mapping):
+        if not is_by_name(self.worth):
             return [("worth", f"{shown(self.worth)} is not prices; give Worth(million_loads=...)")]
         try:
             object.__setattr__(self, "worth", Worth(**self.worth))

@@ -4,13 +4,13 @@ import inspect
 from collections.abc import Iterator, Mapping
 from dataclasses import FrozenInstanceError
 from fractions import Fraction
-from textwrap import fill, indent
+from textwrap import fill
 from typing import TYPE_CHECKING, Any, NoReturn, Self
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, ValidationError, model_validator
 from pydantic_core import ErrorDetails
 
-from vestigo.arguments import shown
+from vestigo.arguments import is_by_name, shown
 from vestigo.data import InNotebooks
 from vestigo.errors import RulesError, rules_error
 from vestigo.rules.said import said_of
@@ -49,8 +49,8 @@ class _ForUsers(ModelMetaclass):
     def __doc__(cls) -> str:  # type: ignore[override]  # noqa: N805
         """The docstring of a class, and below it what is said of each field."""
         own = inspect.cleandoc(vars(cls).get("__doc__") or "")
-        said = [f"{name}\n{indent(fill(text, 96), '    ')}" for name, text in said_of(cls).items()]
-        return "\n\n".join([own, "Each may be left out:", *said])
+        said = [fill(f"- {name}: {text}", 100, subsequent_indent="  ") for name, text in said_of(cls).items()]
+        return "\n\n".join([own, "Each may be left out:", "\n".join(said)])
 
 
 class _Signature:
@@ -88,6 +88,8 @@ class Checked(InNotebooks, BaseModel, metaclass=_ForUsers):
 
     def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:  # noqa: ARG002
         """The same with other values, checked like new ones. Raises RulesError."""
+        if update is not None and not is_by_name(update):
+            raise RulesError(f"update: {shown(update)} is not a mapping of values by name; write {{NAME: VALUE}}")
         stated = {name: getattr(self, name) for name in type(self).model_fields if name in self.model_fields_set}
         return type(self)(**{**stated, **(update or {})})
 

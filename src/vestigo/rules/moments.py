@@ -29,7 +29,7 @@ class Moments:
         """
         if isinstance(value, Moments):
             return value
-        if value is None or value == "never":
+        if value is None or (isinstance(value, str) and value == "never"):
             return None
         texts = (value,) if isinstance(value, str) else tuple(value) if isinstance(value, Sequence) else ()
         if not texts:

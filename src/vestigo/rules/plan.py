@@ -7,6 +7,7 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Any, Literal, NamedTuple, TypeVar
 
+from vestigo.arguments import path_of
 from vestigo.data import Named
 from vestigo.errors import RulesError, UnknownName, rules_error, unknown
 from vestigo.files import write_text
@@ -301,7 +302,7 @@ class Plan(Named):
 
         Raises InputError if it cannot be written, and RulesError if it contains your own code, which no file can hold.
         """
-        path = Path(path)
+        path = path_of("path", path)
         own = [value for rules in self.all_rules() for value in (rules.eviction, rules.keep_if) if value and value.own]
         if own or any(callable(value) for values in self.vary.values() for value in values):
             raise RulesError(f"{path}: the plan has code of your own, which no file can hold; write it without")

@@ -6,6 +6,7 @@ from dataclasses import fields
 from pathlib import Path
 from typing import Any, TypeVar
 
+from vestigo.arguments import path_of
 from vestigo.errors import PlanError, RulesError
 from vestigo.rules import conditions, plan_lines, values
 from vestigo.rules.aim import Aim
@@ -35,7 +36,7 @@ def read_plan(path: str | Path) -> Plan:
     Raises PlanError, which names every problem with its line. A relative ``trace.path`` starts at the plan's own
     folder.
     """
-    path = Path(path)
+    path = path_of("path", path)
     if path.suffix == ".json":
         raise PlanError(f"{path}: is not a plan file, which is TOML; read what vestigo.save wrote with vestigo.load")
     try:

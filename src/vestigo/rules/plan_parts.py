@@ -6,7 +6,7 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import Any, TypeVar
 
-from vestigo.arguments import several, shown
+from vestigo.arguments import is_by_name, several, shown
 from vestigo.errors import RulesError
 from vestigo.rules.aim import Aim
 from vestigo.rules.conditions import pattern
@@ -108,7 +108,7 @@ class Parts:
     def aim(self, given: object) -> Aim:
         if isinstance(given, Aim):
             return given
-        if not isinstance(given, Mapping):
+        if not is_by_name(given):
             self.wrong(("aim",), f'{shown(given)} is not an Aim; give Aim(most="hit_rate"), for example')
             return Aim()
         try:
@@ -161,7 +161,7 @@ class Parts:
     def _made(self, kind: type[_Kind], given: object, where: tuple[str, ...], write: str) -> _Kind | None:
         if isinstance(given, kind):
             return given
-        if not isinstance(given, Mapping) or not all(isinstance(name, str) for name in given):
+        if not is_by_name(given):
             self.wrong(where, f"{shown(given)} is not {kind.__name__}; {write}")
             return None
         try:

@@ -155,7 +155,7 @@ def collect(value: object) -> Collect:
 
 def reload_after(value: object) -> Fraction | None:
     """A share of a lifetime. None means never."""
-    if value is None or value == "never":
+    if value is None or (isinstance(value, str) and value == "never"):
         return None
     part = share(value)
     if part in (0, 1):

@@ -5,6 +5,7 @@ from itertools import product
 from math import prod
 from typing import Any
 
+from vestigo.arguments import is_by_name, shown
 from vestigo.errors import RulesError, UnknownName, unknown
 from vestigo.rules.pool import Pool
 from vestigo.rules.rules import Rules
@@ -34,6 +35,8 @@ def by_table(changes: Changes, pools: Mapping[str, Pool]) -> dict[tuple[str, str
     >>> by_table({"rules.max_entries": 9, "lookup.chart.sliding": "1m"}, {})
     {('rules', ''): {'max_entries': 9}, ('lookup', 'chart'): {'sliding': '1m'}}
     """
+    if not is_by_name(changes):
+        raise RulesError(f'changes: {shown(changes)} are no values by key; write {{"rules.max_entries": 500}}')
     found: dict[tuple[str, str], dict[str, Any]] = {}
     for key, value in changes.items():
         table, name, rule = place_of(key)

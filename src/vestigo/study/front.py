@@ -5,6 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from vestigo.arguments import several
+from vestigo.errors import RulesError
 from vestigo.measures import asked_measure
 from vestigo.study.candidates import Candidate
 
@@ -29,6 +30,8 @@ def unbeaten_rows(table: np.ndarray) -> list[int]:
 def costs(candidates: Sequence[Candidate], measures: Sequence[str], part: str = "whole") -> np.ndarray:
     """A table with a row for each candidate and a column for each measure. Less is better."""
     names = several("measures", measures, '["hit_rate", "memory_peak"]')
+    if not names:
+        raise RulesError('measures: none is named; write ["hit_rate", "memory_peak"], for example')
     signs = [-1.0 if asked_measure(name).more_is_better else 1.0 for name in names]
     rows = [[sign * one.measure(name, part) for sign, name in zip(signs, names, strict=True)] for one in candidates]
     return np.array(rows, float).reshape(len(candidates), len(names))

@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 
+from vestigo.arguments import path_of
 from vestigo.data import Data
 from vestigo.errors import InputError
 from vestigo.files import write_text
@@ -80,7 +81,7 @@ def save(what: Data | Plan, path: str | Path) -> Path:
     ...     vg.load(vg.save(outcome, f"{folder}/outcome.json")) == outcome
     True
     """
-    path = Path(path)
+    path = path_of("path", path)
     if isinstance(what, Trace):
         if path.suffix != ".arrow":
             raise InputError(f"{path}: a trace is saved as .arrow; `write_trace` writes it in other formats")
@@ -94,7 +95,7 @@ def save(what: Data | Plan, path: str | Path) -> Path:
 
 def load(path: str | Path) -> Any:
     """Reads what `save` wrote. Raises InputError for a file that `save` did not write, or that was damaged since."""
-    path = Path(path)
+    path = path_of("path", path)
     if path.suffix == ".arrow":
         return read_trace(path)
     try:

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from vestigo.arguments import whole_number
+from vestigo.arguments import path_of, whole_number
 from vestigo.engine.job import job
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
@@ -75,7 +75,7 @@ def search(  # noqa: PLR0913
     asked: set[Place] = set()
     replayed: list[int] = []
     with TemporaryDirectory() as folder, reporting(progress) as report:
-        kept = Path(results) if results is not None else Path(folder, "results")
+        kept = path_of("results", results) if results is not None else Path(folder, "results")
 
         def swept(places: Sequence[Place]) -> Sweep:
             only = [_changes(space, place) for place in places]

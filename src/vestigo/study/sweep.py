@@ -52,6 +52,8 @@ class Sweep(Candidates):
         whose name has a dot is given in `limits`: ``limits={"read_time.p95": "<= 20ms"}``. Raises RulesError for words
         that make no aim, UnknownName for an unknown measure, and InputError for an aim that the trace cannot judge.
         """
+        if limits is not None and not isinstance(limits, Mapping):
+            raise RulesError(f'limits: {shown(limits)} is not limits; write {{"memory_peak": "<= 64 MiB"}}')
         words = most is not None or least is not None or limits or worth is not None or more_limits
         if aim is not None and words:
             raise RulesError("aim: give an Aim, or its words, not both")
@@ -103,7 +105,7 @@ class Sweep(Candidates):
 
 
 def _listed(texts: str | Sequence[str]) -> list[str]:
-    return [texts] if isinstance(texts, str) else list(texts)
+    return list(texts) if isinstance(texts, (list, tuple)) else [texts]  # type: ignore[list-item]  # it is refused
 
 
 def _value(candidate: Candidate, key: str) -> Any:

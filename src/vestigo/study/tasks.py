@@ -5,6 +5,7 @@ from concurrent.futures import BrokenExecutor, Executor, Future, as_completed
 from pathlib import Path
 from typing import Any, NamedTuple, Self
 
+from vestigo.arguments import path_of
 from vestigo.errors import Interrupted, VestigoError, WorkersLost
 from vestigo.progress import Progress, say_nothing
 from vestigo.rules import Plan
@@ -33,7 +34,7 @@ class Tasks:
     def __init__(
         self, trace: Trace, results: str | Path | None, executor: Executor | None, progress: Progress = say_nothing
     ) -> None:
-        self._store = Store(Path(results)) if results is not None else None
+        self._store = Store(path_of("results", results)) if results is not None else None
         self._trace = trace_name(trace) if self._store else None
         self._executor = executor
         self._progress = progress

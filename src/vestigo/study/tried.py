@@ -4,7 +4,7 @@ from collections.abc import Hashable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from vestigo.arguments import shown
+from vestigo.arguments import is_by_name, shown
 from vestigo.errors import RulesError, UnknownName
 from vestigo.rules import Plan
 from vestigo.rules.plan_parts import TODAY
@@ -54,8 +54,8 @@ def tried(plan: Plan, lookups: tuple[str, ...], only: Iterable[Mapping[str, Any]
 def _combinations(plan: Plan, only: Iterable[Mapping[str, Any]] | None) -> Iterable[Mapping[str, Any]]:
     if only is None:
         return combinations(plan.vary) if plan.vary else ()
-    asked = list(only) if not isinstance(only, (str, Mapping)) else [only]
-    wrong = [one for one in asked if not isinstance(one, Mapping) or not one]
+    asked = list(only) if isinstance(only, Iterable) and not isinstance(only, (str, Mapping)) else [only]
+    wrong = [one for one in asked if not is_by_name(one) or not one]
     if wrong or not asked:
         given = shown(wrong[0]) if wrong else "an empty list"
         raise RulesError(f'only: {given} is not combinations to try; write [{{"rules.max_entries": 500}}], for example')

@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 
-from vestigo.arguments import argument, positive, several, shown
+from vestigo.arguments import argument, positive, several, shown, text, whole_number
 from vestigo.errors import RulesError, TraceError, raise_for_unknown
 from vestigo.recording.hashing import hasher
 from vestigo.trace.columns import EARLIEST, LATEST, MISSING
@@ -84,7 +84,7 @@ def only(
     if nodes is not None:
         kept &= np.isin(trace.node, _ids("node", nodes, trace.nodes)) | (trace.node == MISSING)
     if keys is not None:
-        kept &= _of_keys(trace, _matched(trace, keys))
+        kept &= _of_keys(trace, _matched(trace, text("keys", keys)))
     return _noted(trace, of_rows(trace, np.flatnonzero(kept)), "no event is of these look-ups, keys and nodes")
 
 
@@ -96,8 +96,8 @@ def sampled(trace: Readable, sample: str, seed: int = 0) -> Trace:
     part = argument("sample", parse_share, sample)
     if part == 0:
         raise RulesError(f'sample: {sample!r} leaves nothing; write a share above 0%, such as "10%"')
+    salt = whole_number("seed", seed, 0, 2**63).to_bytes(16, "little", signed=True)
     trace = read_trace(trace)
-    salt = seed.to_bytes(16, "little", signed=True)
     limit = int(part * 2**64)
     names = [name.encode() for name in trace.lookups]
     draws = [
@@ -136,7 +136,7 @@ def merged(traces: Sequence[Readable]) -> Trace:
 
     Versions are the same if they have the same name.
     """
-    each = [read_trace(trace) for trace in traces]
+    each = [read_trace(trace) for trace in several("traces", traces, "[morning, evening]")]
     if not each:
         raise TraceError("there is no trace to merge")
     pieces = [check_columns(_table(trace, number), Origin(trace.source)) for number, trace in enumerate(each, 1)]
@@ -233,7 +233,7 @@ def moment_in(trace: Trace, name: str, moment: Moment) -> int:
     written = given.isoformat() if isinstance(given, datetime) else given
     try:
         return int(times(pa.array([written], pa.string()), None, None)[0])
-    except (Bad, pa.ArrowException, TypeError) as error:
+    except (Bad, pa.ArrowException, TypeError, UnicodeEncodeError) as error:
         is_naive = isinstance(error, Bad) and error.expected == WITH_OFFSET
         with_offset = str(written).replace(" ", "T") if is_naive else "2026-03-17T08:00:00"
         raise RulesError(

@@ -9,6 +9,7 @@ import pyarrow.compute as pc
 import pyarrow.csv as arrow_csv
 import pyarrow.parquet as pq
 
+from vestigo.arguments import path_of
 from vestigo.errors import TraceError
 from vestigo.files import replacing
 from vestigo.trace.formats.packed import PACKINGS, unpacked_name
@@ -31,7 +32,7 @@ def write_trace(trace: Readable, path: str | Path, *, for_spreadsheets: bool = F
 
     The file is written whole or not at all. Raises TraceError if it cannot be written.
     """
-    path, trace = Path(path), read_trace(trace)
+    path, trace = path_of("path", path), read_trace(trace)
     write = _writer(path)
     if for_spreadsheets:
         if write is not _write_csv:

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 import matplotlib as mpl
 import numpy as np
 
+from vestigo.arguments import text
 from vestigo.errors import RulesError, raise_for_unknown
 from vestigo.measures import asked_measure
 from vestigo.show import style
@@ -21,6 +22,7 @@ def heat(found: Sweep, down: str, across: str, measure: str = "fresh_hit_rate", 
     Raises UnknownName for a rule that does not vary, or a measure that does not exist.
     """
     check_drawn("found", found, Sweep)
+    down, across = text("down", down), text("across", across)
     return on_axis(ax, lambda drawn: _draw_heat(drawn, found, down, across, measure))
 
 

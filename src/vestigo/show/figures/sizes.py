@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from matplotlib.ticker import PercentFormatter
 
+from vestigo.arguments import several
 from vestigo.errors import RulesError
 from vestigo.show import style
 from vestigo.show.figures.byte_axis import byte_axis
@@ -22,7 +23,7 @@ def size_curves(curves: SizeCurve | Sequence[SizeCurve], ax: "Axes | None" = Non
     """The hit rate at every size in memory, with marks at the smallest size that is enough and at today's limit. One
     curve can be drawn, or several.
     """
-    each = [curves] if isinstance(curves, SizeCurve) else list(curves)
+    each = [curves] if isinstance(curves, SizeCurve) else several("curves", curves, "[curve, other]")
     if not each:
         raise RulesError("curves: none is given, so there is nothing to draw; give those of vestigo.size_curve")
     for one in each:

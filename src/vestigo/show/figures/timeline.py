@@ -1,6 +1,6 @@
 """Draws outcomes over time."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -62,7 +62,7 @@ def timeline(outcome: Outcome, ax: "Sequence[Axes] | None" = None) -> "Sequence[
 
 def _check_three(ax: "Sequence[Axes]") -> None:
     write = "give three from top to bottom, such as plt.subplots(3)[1]"
-    given = list(ax) if hasattr(ax, "__len__") else [ax]
+    given = list(ax) if isinstance(ax, Iterable) else [ax]
     check_axes(given, "ax", write)
     if len(given) != 3:
         raise RulesError(f"ax: {len(given)} axes are given; {write}")

@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from vestigo.arguments import path_of
 from vestigo.data import Data
 from vestigo.errors import InputError
 from vestigo.rules.counter_names import CounterNames, Series
@@ -90,9 +91,9 @@ def read_counters(where: Any, names: CounterNames) -> Counters:
     [45.0]
     """
     if isinstance(where, (str, Path)):
-        scrapes = in_file(Path(where))
+        scrapes = in_file(path_of("counters", where))
     elif isinstance(where, Sequence) and where and all(isinstance(one, (str, Path)) for one in where):
-        scrapes = [scrape for one in where for scrape in in_file(Path(one))]
+        scrapes = [scrape for one in where for scrape in in_file(path_of("counters", one))]
     else:
         scrapes = of_records(where, "counters")
     moments = sorted({scrape.at_ns for scrape in scrapes})

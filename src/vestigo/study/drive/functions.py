@@ -1,6 +1,5 @@
 """Drives a cache in Python event by event, through the functions with which a program asks and changes it."""
 
-import inspect
 import itertools
 import signal
 import threading
@@ -14,7 +13,7 @@ from typing import Any, Protocol
 
 import numpy as np
 
-from vestigo.arguments import shown
+from vestigo.arguments import problem_of_function
 from vestigo.errors import InputError, RulesError
 from vestigo.study.drive.answers import NOTHING_GIVEN, Given, Stopped
 from vestigo.study.drive.clock import Clock
@@ -73,26 +72,10 @@ class Functions:
 
 def check_functions(**given: object) -> None:
     """Raises RulesError for functions that cannot be called as events are told to a cache, or that are coroutines."""
-    problems = [
-        f"{name}: {problem}" for name, one in given.items() if one is not None and (problem := _wrong_with(name, one))
-    ]
+    found = {name: problem_of_function(one, name, _CALLED_WITH[name]) for name, one in given.items() if one is not None}
+    problems = [f"{name}: {problem}" for name, problem in found.items() if problem is not None]
     if problems:
         raise RulesError(problems)
-
-
-def _wrong_with(name: str, function: object) -> str | None:
-    called = f"{name}({', '.join(_CALLED_WITH[name])})"
-    if not callable(function):
-        return f"{shown(function)} is not a function; give one that is called as {called}"
-    if inspect.iscoroutinefunction(function) or inspect.iscoroutinefunction(getattr(function, "__call__", None)):  # noqa: B004
-        return f"is a coroutine function; give a plain one that runs it to its end, called as {called}"
-    try:
-        inspect.signature(function).bind(*_CALLED_WITH[name])
-    except TypeError as error:
-        return f"cannot be called as {called}: {error}"
-    except ValueError:  # a function of C tells nothing
-        return None
-    return None
 
 
 Make = Callable[[str | None], object]

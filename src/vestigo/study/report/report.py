@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from vestigo.arguments import several, shown, whole_number
+from vestigo.arguments import path_of, several, shown, whole_number
 from vestigo.data import Data, displayed
 from vestigo.engine import key_by_key
 from vestigo.engine.replay import replay
@@ -93,7 +93,7 @@ class Report(Data):
         """Writes the page, whole or not at all, and returns the path. Raises InputError if it cannot be written, or if
         the path does not end in .html.
         """
-        path = Path(path)
+        path = path_of("path", path)
         if path.suffix.lower() not in (".html", ".htm"):
             raise InputError(f"{path}: a report is a page; name the file .html")
         write_text(path, self.to_html())

@@ -123,16 +123,19 @@ def problems(options: Mapping[str, Any]) -> list[Problem]:
     """The problems of options as a user wrote them, each with its key."""
     found: list[Problem] = []
     known = [option.name for option in fields(Intake)]
-    found += [((name,), unknown(name, known)) for name in options if name not in known]
+    found += [((str(name),), unknown(name, known)) for name in options if name not in known]
     for name in ("columns", "patterns", "null_where"):
         if not isinstance(options.get(name, {}), Mapping):
             found.append(((name,), f"{options[name]!r} is not a table of names and values"))
+        elif odd := [key for key in options.get(name, {}) if not isinstance(key, str)]:
+            found.append(((name,), f"{odd[0]!r} is not a name; write it in quotes"))
         else:
             found += [((name, *key), problem) for key, problem in _TABLES[name](options.get(name, {}))]
     found += [((name,), problem) for name in _SINGLES if (problem := _SINGLES[name](options.get(name))) is not None]
-    if options.get("patterns") and isinstance(options.get("columns"), Mapping) and "lookup" in options["columns"]:
+    has_patterns = isinstance(options.get("patterns"), Mapping) and len(options["patterns"]) > 0
+    if has_patterns and isinstance(options.get("columns"), Mapping) and "lookup" in options["columns"]:
         found.append((("columns", "lookup"), "is there besides patterns, which name the look-ups; leave one out"))
-    if options.get("match") is not None and not options.get("patterns"):
+    if options.get("match") is not None and not has_patterns:
         found.append((("match",), "is there without patterns; add patterns, or leave it out"))
     return found
 
@@ -191,7 +194,7 @@ def _zone(value: object) -> str | None:
 
 
 def _behind(value: object) -> str | None:
-    if value is None or value == "no":
+    if value is None or (isinstance(value, str) and value == "no"):
         return None
     try:
         return None if Duration.parse(value) > 0 else "a lifetime of 0 answers nothing; write no"
