@@ -80,11 +80,11 @@ def whole(path: Path, limits: Limits) -> pa.Buffer:
     too long. Raises the same errors as `open_bytes`.
     """
     if is_packed(path):
-        sink = pa.BufferOutputStream()
+        content = bytearray()  # it grows where it is; Arrow's own buffer would be copied, and be there twice
         with open_bytes(path, limits) as file:
             while part := file.read(_PART):
-                sink.write(part)
-        return sink.getvalue()
+                content += part
+        return pa.py_buffer(content)
     return mapped(path)
 
 
