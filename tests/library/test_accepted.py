@@ -222,6 +222,15 @@ def test_patterns_and_parts_that_hold_nothing_are_said() -> None:
     assert "The trace holds no reads." in str(vg.survey(nothing))
 
 
+def test_the_index_of_a_table_of_counters_is_its_times_or_nothing() -> None:
+    counted = pd.DataFrame({"hits": [0, 9, 20, 31, 40], "misses": [0, 3, 5, 7, 9]})
+    trace, rules = seen()["tr"], vg.Rules(max_entries=50)
+    expected = vg.confirm(trace, rules, counted.assign(at=TIMES))
+    assert vg.confirm(trace, rules, counted.set_axis(TIMES)) == expected
+    with pytest.raises(vg.InputError, match=r"the scrapes have hots$"):
+        vg.confirm(trace, rules, pd.DataFrame({"at": TIMES, "hots": range(5)}))
+
+
 def test_a_driven_cache_that_cannot_go_on_says_why() -> None:
     driven = vg.drive(seen()["tr"], vg.Rules(), read=lambda lookup, key, load: 1)
     for said in (str(driven), driven._repr_html_(), repr(driven)):

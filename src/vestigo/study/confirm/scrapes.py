@@ -18,7 +18,7 @@ import pyarrow as pa
 
 from vestigo.errors import InputError
 from vestigo.trace.reading.columns import Bad
-from vestigo.trace.reading.tables import rows_of
+from vestigo.trace.reading.tables import index_levels, rows_of
 from vestigo.trace.reading.times import times
 from vestigo.units import SECOND, as_python
 
@@ -141,8 +141,8 @@ def of_records(records: Any, source: str) -> list[Scrape]:
 
 
 def _as_records(records: Any, source: str) -> list[Any]:
-    if hasattr(records, "iloc"):
-        return list(records.reset_index().to_dict("records"))
+    if hasattr(records, "columns") and hasattr(records, "iloc"):
+        return list(records.assign(**index_levels(records)).to_dict("records"))
     if isinstance(records, Mapping) or hasattr(records, "__arrow_c_stream__"):
         return list(rows_of(records).table.to_pylist())
     if isinstance(records, Iterable) and not isinstance(records, (str, bytes)):

@@ -77,18 +77,22 @@ def _of_pandas(frame: Any, notes: list[str]) -> Columns:
     """The columns, and the levels of the index that have a name. An index of times is taken as `at`."""
     if not hasattr(frame, "columns"):
         raise TraceError("a Series is one column; give a DataFrame, with a column for the time and one for the key")
-    index, taken = frame.index, []
-    for number, name in enumerate(index.names):
-        level = index.get_level_values(number)
-        is_time = level.dtype.kind == "M" and "at" not in frame.columns
-        named = name if name is not None else "at" if is_time else None
-        if named is None or named in frame.columns:
-            continue
-        taken.append((str(named), _column(str(named), level)))
-        if name is None:
-            notes.append(f"the index of the table is taken as column {str(named)!r}")
+    levels = index_levels(frame)
+    notes += [f"the index of the table is taken as column {name!r}" for name in levels if name not in frame.index.names]
+    taken = [(name, _column(name, level)) for name, level in levels.items()]
     own = [(str(name), _column(str(name), frame.iloc[:, place])) for place, name in enumerate(frame.columns)]
     return [*taken, *own]
+
+
+def index_levels(frame: Any) -> dict[str, Any]:
+    """The levels of the index of a DataFrame that stand for columns: those with a name, and times as `at`."""
+    found: dict[str, Any] = {}
+    for number, name in enumerate(frame.index.names):
+        level = frame.index.get_level_values(number)
+        named = name if name is not None else "at" if level.dtype.kind == "M" else None
+        if named is not None and named not in frame.columns:
+            found[str(named)] = level
+    return found
 
 
 def _is_record(row: object) -> bool:
