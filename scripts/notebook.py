@@ -13,6 +13,9 @@ PATH = Path(__file__).parents[1] / "examples" / "whole_way.ipynb"
 
 _BACKEND = "module://matplotlib_inline.backend_inline"
 
+_PROGRESS_THAT_ENDED = {"text/plain": ""}
+"""What is left of a line of progress. It comes only where a cell takes longer than a second."""
+
 CELLS = [
     """# The whole way, at Skerrow Quay
 
@@ -71,6 +74,8 @@ def made() -> nbformat.NotebookNode:
     NotebookClient(book, timeout=120, kernel_name="python3").execute(env={**os.environ, "MPLBACKEND": _BACKEND})
     for cell in book.cells:
         cell.metadata.clear()
+        if "outputs" in cell:
+            cell["outputs"] = [output for output in cell["outputs"] if output.get("data") != _PROGRESS_THAT_ENDED]
     return book
 
 
