@@ -6,9 +6,9 @@ NATIVE := $(wildcard native/include/vestigo/*.hpp native/include/vestigo/*/*.hpp
 TESTS  := $(patsubst native/tests/%.cpp,build/%,$(shell ls -S native/tests/test_*.cpp))  # the largest first
 INSTALL := VIRTUAL_ENV=$(VENV) $(BIN)/uv pip install --quiet
 WERROR := cmake.define.VESTIGO_WERROR=ON
-EXPLORED := tests/agreement tests/engine/test_equivalences.py \
-  $(addprefix tests/study/test_,compare.py curve.py headlines.py sampling.py drive.py)
-HOSTILE := tests/trials tests/trace/test_damaged_files.py tests/rules/test_hostile_plans.py tests/study/test_hostile_counters.py tests/web/test_receiver.py
+EXPLORED := tests/agreement tests/engine/test_equivalences.py tests/engine/test_size_curve.py \
+  $(addprefix tests/choosing/test_,compare.py headlines.py sampling.py) tests/explaining/test_drive.py
+HOSTILE := tests/trials tests/trace/test_damaged_files.py tests/rules/test_hostile_plans.py tests/explaining/test_hostile_counters.py tests/web/test_receiver.py
 STRICT := -std=c++20 -Wall -Wextra -Wpedantic -Wshadow -Werror
 
 # Tests start Python some hundred times, so compiled modules are kept, whatever the machine's environment says.

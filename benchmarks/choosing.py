@@ -14,10 +14,10 @@ import numpy as np
 import speed
 
 from vestigo import Plan, Rules, size_curve, sweep
+from vestigo.choosing.compare import prepare
+from vestigo.choosing.results import replayed, split_at
+from vestigo.choosing.run_sweep import settings_of
 from vestigo.engine.job import job
-from vestigo.study.compare import prepare
-from vestigo.study.results import replayed, split_at
-from vestigo.study.run_sweep import settings_of
 
 ROUNDS = 3
 PLAN = Plan(

@@ -9,7 +9,9 @@ from types import ModuleType
 from typing import Any
 
 from vestigo.cli.verbs import verbs
+from vestigo.describing import findings, verdict
 from vestigo.engine.reference.policies import POLICIES as CLASSES
+from vestigo.explaining.check.mistakes import keys, lifetimes, origin, room, values
 from vestigo.measures import MEASURES
 from vestigo.outcome.causes import WORDS
 from vestigo.rules import Rules
@@ -18,8 +20,6 @@ from vestigo.rules.plan_text import rule_text
 from vestigo.rules.rule import rules_of
 from vestigo.rules.said import said_of
 from vestigo.rules.schema import plan_schema
-from vestigo.study.check.mistakes import keys, lifetimes, origin, room, values
-from vestigo.study.survey import findings, verdict
 
 PAGE = Path(__file__).parent.parent / "docs" / "reference.md"
 _BEGIN = """# Reference

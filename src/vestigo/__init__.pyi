@@ -1,6 +1,18 @@
 """The public names, each imported when it is first used (see `__init__.py`)."""
 
+from .choosing.candidates import Candidate
+from .choosing.compare import Comparison, compare
+from .choosing.estimate import Estimate
+from .choosing.key_sample import KeySample
+from .choosing.pick import Pick
+from .choosing.run_sweep import sweep
+from .choosing.search import search
+from .choosing.share_out import Sharing, share_out
+from .choosing.sweep import Sweep
+from .describing.findings import Finding
+from .describing.survey import Survey, survey
 from .engine import key_by_key, read_by_read, replay, what_if
+from .engine.size_curve import SizeCurve, size_curve
 from .errors import (
     InputError,
     Interrupted,
@@ -11,51 +23,23 @@ from .errors import (
     VestigoError,
     WorkersLost,
 )
+from .explaining.check.findings import Check, Mistake
+from .explaining.check.trials import check
+from .explaining.confirm.compare import confirm
+from .explaining.confirm.confirmation import Compared, Confirmation, Try
+from .explaining.drive.clock import Clock
+from .explaining.drive.driven import Difference, Driven, Explanation, ReadCounts
+from .explaining.drive.functions import Load
+from .explaining.drive.offered import OriginValue
+from .explaining.drive.run import drive
+from .explaining.report import Report, report
+from .explaining.why.story import Advice, Step, Story
+from .explaining.why.tell import why
 from .outcome import Keys, Measures, Outcome, Reads, Slice
 from .recording import Recorder
 from .rules import Aim, CounterNames, Plan, Policy, Pool, Room, Rules, Value, WhatIf, Worth, read_plan
+from .saving import load, save
 from .show import figures
-from .study import (
-    Advice,
-    Candidate,
-    Check,
-    Clock,
-    Compared,
-    Comparison,
-    Confirmation,
-    Difference,
-    Driven,
-    Estimate,
-    Explanation,
-    Finding,
-    KeySample,
-    Load,
-    Mistake,
-    OriginValue,
-    Pick,
-    ReadCounts,
-    Report,
-    Sharing,
-    SizeCurve,
-    Step,
-    Story,
-    Survey,
-    Sweep,
-    Try,
-    check,
-    compare,
-    confirm,
-    drive,
-    load,
-    report,
-    save,
-    search,
-    share_out,
-    size_curve,
-    survey,
-    sweep,
-    why,
-)
 from .trace import Intake, Op, Trace, read_trace, shape, synth, write_trace
 from .units import Duration
 

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from tests.agreement.cases import Case, cases
 from tests.agreement.worst import CLEARED_WHILE_LOADING, LATE_LOAD
 from vestigo import Outcome, Plan, Pool, Rules, Trace, read_trace, replay, shape
-from vestigo.study.optimum import most_hits
+from vestigo.choosing.most_hits import most_hits
 from vestigo.trace import Op
 
 COUNTS = (

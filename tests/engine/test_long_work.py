@@ -111,7 +111,7 @@ def test_a_value_whose_making_failed_is_made_by_the_next() -> None:
 
 
 def test_threads_beside_each_other_are_stopped_together() -> None:
-    from vestigo.study.threads import side_by_side
+    from vestigo.threads import side_by_side
 
     stop = Stop()
     stop.ask()

@@ -19,10 +19,10 @@ from vestigo import (
     sweep,
     synth,
 )
+from vestigo.engine.size_curve import with_real_rates
 from vestigo.show.files import save_figure
 from vestigo.show.safe import HELD
 from vestigo.show.study import curves_text, pick_text, sweep_text
-from vestigo.study import with_real_rates
 
 matplotlib.use("agg")
 TRACE = synth(reads=5000, keys=300, skew=0.9, changes="10m", seed=2)

@@ -8,7 +8,7 @@ import pytest
 import vestigo as vg
 from tests.trials.cases import bounded, cases, draws, mutated
 from vestigo import InputError, Rules
-from vestigo.study.store import Store
+from vestigo.choosing.store import Store
 
 HEAD = 16
 """Without its first bytes, a file is not a store at all, and is left as it is."""

@@ -19,12 +19,13 @@ import pytest
 import vestigo as vg
 from tests.browser.exploring import Client, exploring, kinds, write_morning
 from tests.cli.calling import run
+from vestigo.choosing import explorer
+from vestigo.choosing.explorer import Explorer
 from vestigo.engine import what_if
 from vestigo.errors import GivenUp
 from vestigo.measures import MEASURES
 from vestigo.show.page.explored import measures_for
 from vestigo.stopping import Stop, check, stoppable
-from vestigo.study.explore import Explorer, explorer
 from vestigo.web.explore.settings import plan_asked
 from vestigo.web.explore.work import Work
 

@@ -7,9 +7,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    from vestigo.choosing.sweep import Sweep
     from vestigo.cli.screen import Progress
     from vestigo.rules import Plan
-    from vestigo.study import Sweep
     from vestigo.trace import Trace
 
 _LONG_SECONDS = 10 * 60.0
@@ -59,9 +59,10 @@ class Asked:
 
 def swept(asked: Asked) -> "tuple[Sweep, Trace]":
     """The sweep or search, and the trace (which cannot be read twice if it came from a pipe)."""
+    from vestigo.choosing.run_sweep import sweep
+    from vestigo.choosing.search import search
     from vestigo.cli.asked import read
     from vestigo.cli.screen import Progress
-    from vestigo.study import search, sweep
 
     with Progress() as progress:
         trace = read(asked.trace, asked.plan, asked.intake, progress)
@@ -77,9 +78,9 @@ def swept(asked: Asked) -> "tuple[Sweep, Trace]":
 
 
 def _on_cluster(asked: Asked, progress: "Progress") -> "Sweep":
+    from vestigo.choosing.run_sweep import sweep
     from vestigo.cli.cluster import workers
     from vestigo.errors import InputError
-    from vestigo.study import sweep
 
     path, *others = asked.trace or [str(asked.plan.trace_path)]
     if others:
@@ -102,9 +103,9 @@ def _refuse_if_long(trace: "Trace", plan: "Plan") -> None:
     """Raises InputError if the replays would take long. The message says how many there are and how long they would
     take.
     """
+    from vestigo.choosing.run_sweep import estimated_seconds
     from vestigo.errors import InputError, RulesError
     from vestigo.rules.vary import count
-    from vestigo.study.run_sweep import estimated_seconds
     from vestigo.units import format_seconds
 
     candidates = count(plan.vary)

@@ -7,10 +7,11 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
+from vestigo.explaining.check.findings import Check, Mistake, RuleTried
+from vestigo.rules.plan_text import plan_lines
 from vestigo.show.grid import Column, grid, in_one_unit
 from vestigo.show.notes import kept_together
 from vestigo.show.safe import printable
-from vestigo.study import Check, Mistake, RuleTried, plan_lines
 from vestigo.units import SIZES, SPANS, counted, format_bytes, format_share, format_span
 
 _NAME = 36

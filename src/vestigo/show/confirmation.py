@@ -4,11 +4,11 @@ from rich.console import Group, RenderableType
 from rich.padding import Padding
 from rich.text import Text
 
+from vestigo.explaining.confirm.confirmation import FEWEST_READS, Compared, Confirmation, Try
+from vestigo.rules.plan_text import plan_lines
 from vestigo.show.grid import Column, grid
 from vestigo.show.notes import assumed, kept_together
 from vestigo.show.safe import printable
-from vestigo.study import Compared, Confirmation, Try, plan_lines
-from vestigo.study.confirm.result import FEWEST_READS
 from vestigo.units import format_bytes, format_seconds, format_share, three_digits
 
 _LABELS = {

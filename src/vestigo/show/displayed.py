@@ -7,6 +7,22 @@ from typing import Any
 from rich.console import Console, RenderableType
 from rich.text import Text
 
+from vestigo.choosing.candidates import Candidate
+from vestigo.choosing.compare import Comparison
+from vestigo.choosing.estimate import Estimate
+from vestigo.choosing.pick import Pick
+from vestigo.choosing.share_out import Sharing
+from vestigo.choosing.sweep import Sweep
+from vestigo.describing.findings import Finding
+from vestigo.describing.survey import Survey
+from vestigo.describing.traits import Traits
+from vestigo.describing.verdict import Verdict
+from vestigo.engine.size_curve import SizeCurve
+from vestigo.explaining.check.findings import Check, Mistake
+from vestigo.explaining.confirm.confirmation import Confirmation
+from vestigo.explaining.drive.driven import Driven
+from vestigo.explaining.report import Report
+from vestigo.explaining.why.story import Step, Story
 from vestigo.measures import MEASURES
 from vestigo.outcome import Keys, Measures, Outcome, Reads, Slice, Slices
 from vestigo.rules import Aim, Plan, Worth
@@ -24,26 +40,6 @@ from vestigo.show.study import candidate_text, curves_text, pick_text, sweep_tex
 from vestigo.show.survey import finding_text, survey_text
 from vestigo.show.tables import comparison_text
 from vestigo.show.watched import keys_text, reads_text
-from vestigo.study import (
-    Candidate,
-    Check,
-    Comparison,
-    Confirmation,
-    Driven,
-    Estimate,
-    Finding,
-    Mistake,
-    Pick,
-    Report,
-    Sharing,
-    SizeCurve,
-    Step,
-    Story,
-    Survey,
-    Sweep,
-    Traits,
-)
-from vestigo.study.survey.verdict import Verdict
 from vestigo.trace import Intake, Trace
 from vestigo.units import SHARES, SIZES, format_bytes, format_seconds, format_share
 

@@ -6,11 +6,12 @@ from rich.console import Group, RenderableType
 from rich.padding import Padding
 from rich.text import Text
 
+from vestigo.explaining.drive.driven import Difference, Driven, Explanation, ReadCounts
+from vestigo.rules.plan_text import plan_lines
 from vestigo.show.grid import Column, grid, in_one_unit, in_own_units
 from vestigo.show.notes import assumed, kept_together
 from vestigo.show.outcome import count
 from vestigo.show.safe import printable
-from vestigo.study import Difference, Driven, Explanation, ReadCounts, plan_lines
 from vestigo.units import SHARES, SPANS, counted, format_share, format_time
 
 

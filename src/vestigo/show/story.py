@@ -7,12 +7,12 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
+from vestigo.explaining.why.story import Advice, Step, Story
 from vestigo.outcome import Keys
 from vestigo.show.grid import WIDTH
 from vestigo.show.notes import kept_together
 from vestigo.show.safe import command_text, printable
 from vestigo.show.watched import keys_table
-from vestigo.study import Advice, Step, Story
 from vestigo.units import SECOND, counted, format_bytes, format_seconds, format_time
 
 _STEPS = 24

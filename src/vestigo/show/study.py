@@ -7,13 +7,15 @@ from rich.console import Group, RenderableType
 from rich.table import Table
 from rich.text import Text
 
+from vestigo.choosing.candidates import Candidate, Candidates
+from vestigo.choosing.pick import Pick
+from vestigo.choosing.sweep import Sweep
+from vestigo.engine.size_curve import SizeCurve
 from vestigo.measures import MEASURES, Measure
 from vestigo.rules.vary import name_of
 from vestigo.show.grid import GAP, NAME, Column, grid, in_one_unit, in_own_units
 from vestigo.show.notes import assumed, kept_together
 from vestigo.show.safe import printable
-from vestigo.study import Candidate, Pick, SizeCurve, Sweep
-from vestigo.study.candidates import Candidates
 from vestigo.units import SHARES, SIZES, SPANS, counted, format_bytes, format_share
 
 MOST_ROWS = 20

@@ -9,11 +9,13 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
+from vestigo.describing.findings import Finding
+from vestigo.describing.survey import Survey
+from vestigo.describing.traits import Traits
+from vestigo.describing.verdict import saved_share
 from vestigo.show.grid import NAME, Column, grid, in_one_unit, in_own_units, plain
 from vestigo.show.notes import assumed, kept_together
 from vestigo.show.safe import printable
-from vestigo.study import Finding, Survey, Traits
-from vestigo.study.survey.verdict import saved_share
 from vestigo.units import SHARES, SIZES, SPANS, capitalised, counted, format_seconds, format_share, three_digits
 
 _MOST_LOOKUPS = 40

@@ -9,6 +9,7 @@ from rich.console import Group, RenderableType
 from rich.table import Table
 from rich.text import Text
 
+from vestigo.choosing.compare import Comparison
 from vestigo.outcome import Keys, Measures, Outcome, unknown_staleness
 from vestigo.rules import WhatIf
 from vestigo.rules.plan_parts import TODAY
@@ -17,7 +18,6 @@ from vestigo.show.notes import assumed, kept_together
 from vestigo.show.outcome import cause_columns, count, over_time, questions
 from vestigo.show.safe import printable
 from vestigo.show.watched import keys_text
-from vestigo.study import Comparison
 from vestigo.units import capitalised, counted, format_seconds, format_share, format_span
 
 _NARROW = 1

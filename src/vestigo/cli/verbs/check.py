@@ -47,9 +47,9 @@ def check(
     from vestigo.cli.asked import intake_options, plan_for, read
     from vestigo.cli.screen import Progress, note, show, show_json
     from vestigo.cli.swept import Asked, write_plan
+    from vestigo.explaining.check.trials import check as check_of
     from vestigo.rules import Plan
     from vestigo.show.check import check_text
-    from vestigo.study import check as check_of
     from vestigo.units import parse_share
 
     share = float(argument("--tolerate", parse_share, tolerate))

@@ -26,9 +26,10 @@ from vestigo.cli.verbs import Verb
 if TYPE_CHECKING:
     from pathlib import Path
 
+    from vestigo.choosing.pick import Pick
+    from vestigo.choosing.sweep import Sweep
     from vestigo.cli.swept import Asked
     from vestigo.rules import Plan
-    from vestigo.study import Pick, Sweep
     from vestigo.trace import Trace
 
 NOT_MET = 1
@@ -129,11 +130,11 @@ def _check_together(asked: "Asked", share_out: str | None, figure: "Path | None"
 
 
 def _share_out(asked: "Asked", total: str, write: "Path | None", as_json: bool) -> None:
+    from vestigo.choosing.share_out import share_out
     from vestigo.cli.asked import read
     from vestigo.cli.screen import Progress, note, show, show_json
     from vestigo.cli.swept import write_plan
     from vestigo.show.displayed import shown
-    from vestigo.study import share_out
 
     with Progress() as progress:
         trace = read(asked.trace, asked.plan, asked.intake, progress)
@@ -155,8 +156,8 @@ def _draw(trace: "Trace", plan: "Plan", found: "Sweep", pick: "Pick", path: "Pat
     """Draws a page of figures: the front, all sizes, today's misses, and the rules that matter most."""
     from vestigo.cli.screen import Progress, save
     from vestigo.engine import replay
+    from vestigo.engine.size_curve import size_curve
     from vestigo.show.figures import choice
-    from vestigo.study import size_curve
 
     with Progress() as progress:
         progress.step("drawing")

@@ -41,10 +41,10 @@ def confirm(
     from vestigo.cli.asked import intake_options, plan_for, read
     from vestigo.cli.screen import Progress, show, show_json
     from vestigo.errors import InputError
+    from vestigo.explaining.confirm.compare import confirm as confirm_of
+    from vestigo.explaining.confirm.counters import read_counters
     from vestigo.rules import Plan
     from vestigo.show.confirmation import confirmation_text
-    from vestigo.study import confirm as confirm_of
-    from vestigo.study import read_counters
 
     if not counters:
         raise InputError("no counters: name scrapes of the running service, such as --counters scrapes/")

@@ -41,7 +41,7 @@ def curve(
     """
     from vestigo.cli.asked import check_lookups, intake_options, plan_for, read
     from vestigo.cli.screen import Progress, note, save, show, show_json
-    from vestigo.study import size_curve, with_real_rates
+    from vestigo.engine.size_curve import size_curve, with_real_rates
 
     stated = plan_for(plan, rules)
     with Progress() as progress:

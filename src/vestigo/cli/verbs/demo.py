@@ -19,16 +19,17 @@ def demo(
 
     Example: vestigo demo
     """
+    from vestigo.choosing.compare import compare
     from vestigo.cli.screen import Progress, show, show_json
     from vestigo.cli.swept import Asked, swept, write_plan
     from vestigo.demo.files import ODD_KEYS, write_demo
+    from vestigo.describing.survey import survey
+    from vestigo.explaining.report import report as report_of
     from vestigo.rules import read_plan
     from vestigo.show.safe import printable
     from vestigo.show.study import pick_text
     from vestigo.show.survey import verdicts_text
     from vestigo.show.tables import comparison_text
-    from vestigo.study import compare, survey
-    from vestigo.study import report as report_of
     from vestigo.trace import read_trace
 
     def say(text: object) -> None:

@@ -64,9 +64,9 @@ def drive(
     from vestigo.cli.screen import Progress, note, show, show_json
     from vestigo.cli.swept import Asked, write_plan
     from vestigo.errors import InputError
+    from vestigo.explaining.drive.run import drive as drive_of
     from vestigo.rules import Plan
     from vestigo.show.driven import driven_text
-    from vestigo.study import drive as drive_of
     from vestigo.units import parse_share
 
     share = None if tolerate is None else float(argument("--tolerate", parse_share, tolerate))

@@ -58,7 +58,7 @@ def explore(
         raise InputError(
             f"explore needs the package {error.name}; install it: pip install 'vestigo-replay[explore]'"
         ) from None
-    from vestigo.study.explore import Explorer
+    from vestigo.choosing.explorer import Explorer
 
     where = Address.parse(address)
     if not where.is_loopback:

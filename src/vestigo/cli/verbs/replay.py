@@ -19,8 +19,8 @@ from vestigo.cli.options import (
 from vestigo.cli.verbs import Verb
 
 if TYPE_CHECKING:
+    from vestigo.choosing.compare import Comparison
     from vestigo.rules import Aim
-    from vestigo.study import Comparison
 
 
 def replay(
@@ -54,12 +54,12 @@ def replay(
     Example: vestigo replay reads.csv --rules max_entries=500 --rules absolute=10m
     """
     from vestigo.arguments import argument
+    from vestigo.choosing.compare import compare
     from vestigo.cli.asked import check_lookups, intake_options, plan_for, read
     from vestigo.cli.screen import Progress, note, save, show, show_json
     from vestigo.engine import key_by_key, write_read_by_read
     from vestigo.outcome.table_file import check_ending
     from vestigo.rules import Plan
-    from vestigo.study import compare
     from vestigo.units import parse_share
 
     share = None if tolerate is None else float(argument("--tolerate", parse_share, tolerate))

@@ -46,9 +46,9 @@ def report(
     from vestigo.cli.asked import intake_options, plan_for, words_for
     from vestigo.cli.screen import Progress, note, show, show_json
     from vestigo.cli.swept import Asked, swept
+    from vestigo.explaining.report import report as report_of
     from vestigo.rules import Plan
     from vestigo.show.safe import printable
-    from vestigo.study import report as report_of
 
     asked = Asked(
         trace=trace,

@@ -27,7 +27,7 @@ def survey(
     """
     from vestigo.cli.asked import check_lookups, intake_options, plan_for, read
     from vestigo.cli.screen import Progress, save, show, show_json
-    from vestigo.study import survey as survey_of
+    from vestigo.describing.survey import survey as survey_of
     from vestigo.trace import shape
 
     with Progress() as progress:

@@ -47,9 +47,9 @@ def why(
     from vestigo.cli.screen import Progress, save, show, show_json
     from vestigo.engine import key_by_key
     from vestigo.errors import InputError
+    from vestigo.explaining.why.tell import why as why_of
     from vestigo.rules import Plan
     from vestigo.show.story import losses_text, story_text
-    from vestigo.study import why as why_of
 
     stated = plan_for(plan, rules, is_needed=True) or Plan()
     if key is None and (

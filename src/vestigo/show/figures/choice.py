@@ -5,6 +5,9 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from vestigo.choosing.pick import Pick
+from vestigo.choosing.sweep import Sweep
+from vestigo.engine.size_curve import SizeCurve
 from vestigo.measures import MEASURES
 from vestigo.outcome import Outcome
 from vestigo.show.figures.canvas import our_style
@@ -12,7 +15,6 @@ from vestigo.show.figures.causes import causes
 from vestigo.show.figures.front import called, front
 from vestigo.show.figures.heat import heat
 from vestigo.show.figures.sizes import size_curves
-from vestigo.study import Pick, SizeCurve, Sweep
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

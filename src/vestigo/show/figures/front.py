@@ -6,6 +6,9 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import numpy as np
 from matplotlib.ticker import PercentFormatter
 
+from vestigo.choosing.candidates import Candidate
+from vestigo.choosing.pick import Pick
+from vestigo.choosing.sweep import Sweep
 from vestigo.errors import RulesError
 from vestigo.measures import MEASURES
 from vestigo.rules.plan_parts import ALWAYS_FRESH, KEEP_ALL
@@ -13,7 +16,6 @@ from vestigo.show import style
 from vestigo.show.figures.byte_axis import byte_axis
 from vestigo.show.figures.canvas import NAME, check_drawn, on_axis
 from vestigo.show.safe import printable
-from vestigo.study import Candidate, Pick, Sweep
 from vestigo.units import format_share
 
 if TYPE_CHECKING:

@@ -6,11 +6,11 @@ import matplotlib as mpl
 import numpy as np
 
 from vestigo.arguments import text
+from vestigo.choosing.sweep import Sweep
 from vestigo.errors import RulesError, raise_for_unknown
 from vestigo.measures import asked_measure
 from vestigo.show import style
 from vestigo.show.figures.canvas import check_drawn, on_axis
-from vestigo.study import Sweep
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

@@ -7,12 +7,12 @@ import numpy as np
 from matplotlib.ticker import PercentFormatter
 
 from vestigo.arguments import several
+from vestigo.engine.size_curve import SizeCurve
 from vestigo.errors import RulesError
 from vestigo.show import style
 from vestigo.show.figures.byte_axis import byte_axis
 from vestigo.show.figures.canvas import NAME, check_drawn, on_axis
 from vestigo.show.safe import printable
-from vestigo.study import SizeCurve
 from vestigo.units import format_share
 
 if TYPE_CHECKING:

@@ -7,11 +7,11 @@ import numpy as np
 from matplotlib.dates import AutoDateLocator, ConciseDateFormatter
 from matplotlib.ticker import FixedLocator, FuncFormatter, NullLocator, PercentFormatter
 
+from vestigo.describing.survey import Survey
 from vestigo.show import style
 from vestigo.show.figures.canvas import check_drawn, on_axis, our_style
 from vestigo.show.figures.labels import Line, label_lines
 from vestigo.show.safe import printable
-from vestigo.study import Survey
 from vestigo.units import SPANS, best_unit, format_seconds, format_share
 
 if TYPE_CHECKING:

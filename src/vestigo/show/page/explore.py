@@ -5,14 +5,14 @@ from typing import Any
 
 from markupsafe import Markup
 
+from vestigo.choosing.candidates import Candidate
+from vestigo.choosing.explorer import Explorer, Surroundings
 from vestigo.measures import MEASURES, amount_of
 from vestigo.show.page.charts import Axis, Series, chart, described, label, lines, points, sizes_on
 from vestigo.show.page.explored import ALL, curve_points, lines_of, lookups_of, measures_for, point, surroundings
 from vestigo.show.page.frame import BOKEH, asset, rendered
 from vestigo.show.page.knobs import Said, knobs, stated_in, values_of
 from vestigo.show.safe import printable
-from vestigo.study import Candidate
-from vestigo.study.explore import Explorer, Surroundings
 from vestigo.units import SIZES, best_unit, format_share
 
 _LINES = {"today": "ink", "now": "accent"}

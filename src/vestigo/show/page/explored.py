@@ -8,15 +8,15 @@ from typing import Any
 
 import numpy as np
 
+from vestigo.choosing.estimate import Estimate
+from vestigo.choosing.explorer import Surroundings
+from vestigo.engine.size_curve import SizeCurve
 from vestigo.measures import MEASURES, Measure, amount_of
 from vestigo.outcome import CAUSES, Measures, Outcome
 from vestigo.outcome.causes import WORDS
 from vestigo.rules import Plan, PoolRules
 from vestigo.show.page.charts import stepped
 from vestigo.show.safe import printable
-from vestigo.study import SizeCurve
-from vestigo.study.estimate import Estimate
-from vestigo.study.explore import Surroundings
 from vestigo.units import SIZES, best_unit, format_share, three_digits
 
 SHOWN = (

@@ -7,8 +7,11 @@ from urllib.parse import urlencode
 
 from markupsafe import Markup
 
+from vestigo.choosing.explorer import Explorer
 from vestigo.engine import key_by_key
 from vestigo.errors import InputError
+from vestigo.explaining.check.trials import check
+from vestigo.explaining.why.tell import why
 from vestigo.rules import Plan
 from vestigo.show import figures
 from vestigo.show.check import check_text
@@ -18,8 +21,6 @@ from vestigo.show.page.pictures import picture
 from vestigo.show.safe import printable
 from vestigo.show.story import story_text
 from vestigo.show.watched import key_name, keys_table
-from vestigo.study import check, why
-from vestigo.study.explore import Explorer
 
 OF = ("of-lookup", "of-key")
 """What an address says besides the settings: which key it asks about."""

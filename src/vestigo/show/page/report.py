@@ -6,6 +6,9 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from vestigo import __version__
+from vestigo.choosing.reasons import better_and_worse, how_sure, neighbours
+from vestigo.explaining.report import Report
+from vestigo.explaining.why.story import Story
 from vestigo.measures import MEASURES
 from vestigo.outcome import CAUSES, Outcome
 from vestigo.outcome.causes import WORDS
@@ -39,9 +42,6 @@ from vestigo.show.story import story_text
 from vestigo.show.study import curves_text
 from vestigo.show.survey import survey_text
 from vestigo.show.tables import answer
-from vestigo.study import Story
-from vestigo.study.reasons import better_and_worse, how_sure, neighbours
-from vestigo.study.report import Report
 from vestigo.units import counted, format_share, format_span, format_time
 
 _SECTIONS = {

@@ -5,13 +5,16 @@ from typing import Any
 
 import numpy as np
 
+from vestigo.choosing.candidates import Candidate
+from vestigo.choosing.pick import Pick
+from vestigo.choosing.sweep import Sweep
+from vestigo.engine.size_curve import SizeCurve
 from vestigo.measures import MEASURES, Measure
 from vestigo.outcome import Outcome, Slice, Slices
 from vestigo.show.figures.front import classes, hits_shown
 from vestigo.show.page.charts import Axis, Series, chart, label, lines, points, sizes_on
 from vestigo.show.safe import printable
 from vestigo.show.style import ROLES, SERIES
-from vestigo.study import Candidate, Pick, SizeCurve, Sweep
 from vestigo.units import SIZES, best_unit, format_share
 
 _MARKERS = {"o": "circle", "s": "square", "^": "triangle"}

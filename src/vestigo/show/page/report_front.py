@@ -5,6 +5,8 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from typing import Any
 
+from vestigo.choosing.candidates import Candidate
+from vestigo.explaining.report import Report
 from vestigo.measures import MEASURES
 from vestigo.rules import Plan
 from vestigo.rules.plan_text import plan_text
@@ -13,8 +15,6 @@ from vestigo.show import figures
 from vestigo.show.page.pictures import picture
 from vestigo.show.page.report_charts import ceiling_text, front_legend
 from vestigo.show.safe import printable
-from vestigo.study import Candidate
-from vestigo.study.report import Report
 from vestigo.units import counted
 
 FIRST = ("hit_rate", "fresh_hit_rate", "stale_rate", "loads", "read_time.mean", "read_time.p95", "memory_peak")

@@ -14,13 +14,13 @@ from starlette.requests import Request
 from starlette.responses import HTMLResponse, JSONResponse, PlainTextResponse, Response, StreamingResponse
 from starlette.routing import Route
 
+from vestigo.choosing.explorer import Explorer
 from vestigo.errors import GivenUp, InputError
 from vestigo.rules import Plan
 from vestigo.rules.plan_text import plan_text
 from vestigo.show.page.explore import explore_html
 from vestigo.show.page.explored import estimated, replayed, surroundings
 from vestigo.show.page.reading import OF, check_page, key_page, keys_page, problem_page
-from vestigo.study.explore import Explorer
 from vestigo.web.explore.settings import plan_asked, problems_of
 from vestigo.web.explore.work import Work
 

@@ -3,10 +3,10 @@
 from collections.abc import Mapping
 from typing import Any
 
+from vestigo.choosing.explorer import Explorer
 from vestigo.errors import InputError
 from vestigo.rules import Plan
 from vestigo.rules.values import from_text
-from vestigo.study.explore import Explorer
 
 _WHAT_IF = "whatif."
 _AS_RECORDED = ("as recorded", "never", "")

@@ -1,0 +1,104 @@
+"""``Sweep.choose``: the best candidate within limits, what the limits cost, and whether this way of choosing holds on
+held-out time.
+"""
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from vestigo.choosing.candidates import Candidate, Candidates
+from vestigo.choosing.pick import HeldOut, Pick, Relaxed, cost, excesses
+from vestigo.choosing.reasons import sentences
+from vestigo.choosing.resample import Resamples
+from vestigo.errors import InputError
+from vestigo.measures import MEASURES
+from vestigo.rules import Aim
+
+
+def choose(found: Candidates, aim: Aim, seed: int) -> Pick:
+    """Ranks candidates on all the counted time, and makes the same choice on the first part alone, to see what that
+    gives on the rest. Raises InputError for an aim that the trace cannot judge.
+    """
+    aim = settled(aim, found)
+    if not found.today.result["slices"]["reads"]:
+        raise InputError(f"{found.source or 'the trace'}: holds no events, so there is nothing to choose by")
+    pick = _pick(found, aim, seed)
+    return replace(pick, because=sentences(pick))
+
+
+def _pick(found: Candidates, aim: Aim, seed: int) -> Pick:
+    def of_aim(one: Candidate) -> float:
+        return cost(found, aim, one)
+
+    def farthest(one: Candidate) -> float:
+        return max(each.share for each in excesses(found, one, aim.each_limit))
+
+    ranked = _ranked(found, aim)
+    within = [one for one in ranked if not excesses(found, one, aim.each_limit)]
+    if not within:
+        nearest = min(ranked, key=farthest)
+        return Pick(found, aim, nearest, tuple(excesses(found, nearest, aim.each_limit)))
+    pick = within[0]
+    runner_up = next((one for one in within[1:] if one.result["slices"] != pick.result["slices"]), None)
+    resamples = Resamples(len(pick.result["slices"]["reads"]), seed)
+    less = pick.measure("memory_peak")
+    rates = ("hit_rate", "fresh_hit_rate", "stale_rate") if found.stale_known else ("hit_rate",)
+    return Pick(
+        found,
+        aim,
+        pick,
+        broken=(),
+        held_out=_held_out(found, aim),
+        runner_up=runner_up,
+        ahead=resamples.ahead(pick, runner_up, aim.best) if runner_up else None,
+        intervals={name: resamples.interval(pick, name) for name in rates},
+        relaxed=tuple(_relaxed(found, aim, ranked, pick)),
+        cheaper=next((one for one in within if one.measure("memory_peak") < less), None),
+        better=min((one for one in ranked if of_aim(one) < of_aim(pick)), key=farthest, default=None),
+    )
+
+
+def _ranked(found: Candidates, aim: Aim, part: str = "whole") -> list[Candidate]:
+    """The best at the aim first. Of equals, the one that takes less memory."""
+    return sorted(found.values(), key=lambda one: (cost(found, aim, one, part), one.measure("memory_peak", part)))
+
+
+def _best_within(found: Candidates, aim: Aim, part: str) -> Candidate | None:
+    return next((one for one in _ranked(found, aim, part) if not excesses(found, one, aim.each_limit, part)), None)
+
+
+def _held_out(found: Candidates, aim: Aim) -> HeldOut:
+    chosen = _best_within(found, aim, "first")
+    broken = tuple(excesses(found, chosen, aim.each_limit, "rest")) if chosen else ()
+    return HeldOut(chosen, broken, _best_within(found, aim, "rest"))
+
+
+def settled(aim: Aim, found: Candidates) -> Aim:
+    """The aim in a form that can be judged. Raises InputError if it is about staleness and the trace shows no
+    changes.
+    """
+    if found.stale_known:
+        return aim
+    if aim.is_usual:
+        aim = Aim(most="hit_rate", limits=aim.limits)
+    asked = [name for name in (aim.best, *(limit.name for limit in aim.each_limit)) if name]
+    if unknown := [MEASURES[name].label for name in asked if MEASURES[name].of_staleness]:
+        raise InputError(f"aim: {' and '.join(dict.fromkeys(unknown))} cannot be judged: {found.staleness_unknown}")
+    return aim
+
+
+def _relaxed(found: Candidates, aim: Aim, ranked: Sequence[Candidate], pick: Candidate) -> list[Relaxed]:
+    """For each limit, the candidate that is better than the pick, breaks only this limit, and breaks it least."""
+    here, relaxed = cost(found, aim, pick), []
+    for limit in aim.each_limit:
+        others = [other for other in aim.each_limit if other is not limit]
+        beyond = [
+            (each[0].share, -(here - cost(found, aim, one)), number)
+            for number, one in enumerate(ranked)
+            if cost(found, aim, one) < here
+            and not excesses(found, one, others)
+            and (each := excesses(found, one, [limit]))
+        ]
+        if beyond:
+            one = ranked[min(beyond)[2]]
+            relaxed.append(Relaxed(limit, one, here - cost(found, aim, one)))
+    return relaxed

@@ -1,0 +1,155 @@
+"""``compare``: today's settings and every candidate, beside no cache and the ceilings."""
+
+import dataclasses
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from concurrent.futures import as_completed
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from vestigo.choosing import ceilings as bounds
+from vestigo.choosing.most_hits import most_hits
+from vestigo.data import Data
+from vestigo.engine.job import Job, job
+from vestigo.engine.ready import prepare
+from vestigo.engine.replay import run
+from vestigo.engine.what_if import applied, settled_plan
+from vestigo.errors import raise_for_unknown
+from vestigo.outcome import Outcome
+from vestigo.prepared.assumed import assume
+from vestigo.progress import Progress, reporting
+from vestigo.rules import Plan, WhatIf
+from vestigo.rules.plan import Called, Engine
+from vestigo.rules.plan_parts import ALWAYS_FRESH, KEEP_ALL, NO_CACHE, TODAY
+from vestigo.rules.settings import Settings, plan_of, trace_of
+from vestigo.threads import side_by_side
+from vestigo.trace import Op, Readable, Trace
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Comparison(Data, Mapping[str, Outcome]):
+    """Outcomes of one trace by name: ``no cache``, ``today``, the candidates, the ceilings."""
+
+    outcomes: Mapping[str, Outcome]
+    most_hits: Mapping[str, int]
+    """For each setting, the most hits that any policy, lifetimes and conditions can have within its limits
+    (`most_hits`).
+    """
+    what_if: WhatIf = WhatIf()
+    """The circumstances that differed from the trace."""
+    scopes: int = 0
+    """How many scopes the counted reads name."""
+    called: Called = field(default=Called(), compare=False)
+    """What outputs call today's settings."""
+
+    def __getitem__(self, name: str) -> Outcome:
+        """An outcome by name. Raises UnknownName."""
+        if name not in self.outcomes:
+            raise_for_unknown("settings", name, self.outcomes)
+        return self.outcomes[name]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self.outcomes)
+
+    def __len__(self) -> int:
+        return len(self.outcomes)
+
+    @property
+    def baseline(self) -> Outcome:
+        """The same reads with no cache."""
+        return self[NO_CACHE]
+
+    @property
+    def settings(self) -> list[str]:
+        """The names of today's settings and of the candidates."""
+        others = (NO_CACHE, KEEP_ALL, ALWAYS_FRESH)
+        return [name for name in self if name not in others]
+
+    @property
+    def ceilings(self) -> list[str]:
+        return [KEEP_ALL, ALWAYS_FRESH]
+
+    def to_dict(self) -> dict[str, Any]:
+        """The `to_dict` of each outcome, by name. Those of settings have `most_hits` too."""
+        most = self.most_hits
+        return {
+            name: outcome.to_dict() | ({"most_hits": most[name]} if name in most else {})
+            for name, outcome in self.items()
+        }
+
+    def to_pandas(self) -> "pd.DataFrame":
+        """One row for each setting. Nested measures have names like ``read_time.p95``."""
+        import pandas as pd
+
+        frame = pd.concat([outcome.to_pandas().loc[["all"]] for outcome in self.values()])
+        return frame.set_index(pd.Index(list(self), name="settings"))
+
+    def __repr__(self) -> str:
+        return f"<Comparison of {len(self.settings)} settings: {self[self.settings[0]]!r}>"
+
+
+def compare(
+    trace: Readable, settings: Settings, *, engine: Engine = "native", progress: Progress | bool | None = None
+) -> Comparison:
+    """Replays the plan's own settings, every candidate, the baseline and the ceilings.
+
+    `progress` is as in `sweep`. Raises RulesError if the settings do not fit the trace.
+
+    >>> from vestigo import Rules, read_trace
+    >>> trace = read_trace({"at": [0, 10, 20, 30], "key": ["a", "b", "a", "b"]})
+    >>> results = compare(trace, Plan(Rules(max_entries=1)))
+    >>> {name: outcome.hits for name, outcome in results.items()}
+    {'no cache': 0, 'today': 0, 'no limits': 2, 'no limits, fresh': 2}
+    """
+    stated = plan_of(settings, engine)
+    given = trace_of(trace, stated)
+    trace, plan = applied(given, stated)
+    candidates = {
+        name: settled_plan(
+            given, dataclasses.replace(one, warm_up=stated.warm_up, what_if=stated.what_if, engine=engine)
+        )
+        for name, one in stated.candidates.items()
+    }
+    plans = {TODAY: plan, **candidates}
+    no_cache, *ideals = references(trace, plan, list(plans.values()))
+    jobs = {NO_CACHE: no_cache()} | {name: (trace, job(trace, one)) for name, one in plans.items()}
+    jobs |= {name: ideal() for name, ideal in zip((KEEP_ALL, ALWAYS_FRESH), ideals, strict=True)}
+    prepare(trace, [one for of, one in jobs.values() if of is trace])
+    with reporting(progress) as report, side_by_side() as pool:
+        futures = {name: pool.submit(run, *jobs[name], name) for name in jobs}
+        bounded = {name: pool.submit(most_hits, trace, one) for name, one in plans.items()}
+        for done, _ in enumerate(as_completed(futures.values()), 1):
+            report("replays", done, len(futures))
+        return Comparison(
+            {name: future.result() for name, future in futures.items()},
+            {name: future.result() for name, future in bounded.items()},
+            stated.what_if,
+            _scopes(trace, jobs[TODAY][1].first_counted),
+            plan.called,
+        )
+
+
+def _scopes(trace: Trace, first_counted: int) -> int:
+    named = trace.scope[first_counted:][trace.op[first_counted:] == Op.READ]
+    return len(np.unique(named[named >= 0]))
+
+
+def references(trace: Trace, plan: Plan, settings: Sequence[Plan]) -> list[Callable[[], tuple[Trace, Job]]]:
+    """What `settings` are compared with: no cache, no limits, and no limits but fresh. Each has its own trace, and is
+    worked out when it is called.
+    """
+    ideal = bounds.ceiling(trace, plan, settings)
+
+    def always_fresh() -> tuple[Trace, Job]:
+        versions = bounds.with_versions_as_keys(ideal.trace, assume(ideal.trace, plan))
+        return versions, ideal.job(versions)
+
+    return [
+        lambda: bounds.no_cache(trace, plan),
+        lambda: (ideal.trace, ideal.job(ideal.trace)),
+        always_fresh,
+    ]

@@ -1,0 +1,126 @@
+"""Runs many replays, or estimates, side by side. Each is kept on disk as it comes, and none is made twice."""
+
+from collections.abc import Callable, Iterator
+from concurrent.futures import BrokenExecutor, Executor, Future, as_completed
+from pathlib import Path
+from typing import Any, NamedTuple, Self
+
+from vestigo.arguments import path_of
+from vestigo.choosing.candidates import Result
+from vestigo.choosing.store import Store, result_name, trace_name
+from vestigo.errors import Interrupted, VestigoError, WorkersLost
+from vestigo.progress import Progress, say_nothing
+from vestigo.rules import Plan
+from vestigo.threads import side_by_side
+from vestigo.trace import Trace
+
+
+class Task(NamedTuple):
+    """A result that is wanted, and the name under which it is kept."""
+
+    name: str
+    stored_as: str | None
+    run: Callable[..., Result]
+    arguments: tuple[Any, ...]
+    anywhere: bool = False
+    """Whether a worker in another process can do it."""
+
+
+class Tasks:
+    """Runs the tasks of one trace on all cores, or on the workers of an executor. If a file is named, it keeps their
+    results.
+    """
+
+    def __init__(
+        self, trace: Trace, results: str | Path | None, executor: Executor | None, progress: Progress = say_nothing
+    ) -> None:
+        self._store = Store(path_of("results", results)) if results is not None else None
+        self._trace = trace_name(trace) if self._store else None
+        self._executor = executor
+        self._progress = progress
+
+    @property
+    def notes(self) -> list[str]:
+        return self._store.notes if self._store else []
+
+    def stored_as(self, plan: Plan, *more: object) -> str | None:
+        """The name under which a result of the plan is kept, if results are kept."""
+        return None if self._trace is None else result_name(self._trace, plan, *more)
+
+    def is_known(self, stored_as: str | None) -> bool:
+        """Whether there is a result of that name."""
+        return self._store is not None and stored_as is not None and self._store.get(stored_as) is not None
+
+    def run(
+        self,
+        tasks: list[Task],
+        what: str,
+        prepare: Callable[[], object],
+        part: Callable[[dict[str, Result]], object] = lambda _: None,
+    ) -> tuple[dict[str, Result], int]:
+        """All results by name, and how many of them were not known from before. `prepare` is called before one is made.
+
+        Raises Interrupted on Ctrl-C, and WorkersLost. Both carry what `part` makes of the results that are there.
+        """
+        found: dict[str, Result] = {}
+        try:
+            found |= self._known(tasks)
+            missing = [task for task in tasks if task.name not in found]
+            if missing:
+                prepare()
+            for number, (name, result) in enumerate(self._made(missing), len(found) + 1):
+                found[name] = result
+                self._progress(what, number, len(tasks))
+        except (KeyboardInterrupt, BrokenExecutor) as why:
+            stopped = "stopped" if isinstance(why, KeyboardInterrupt) else "the workers are lost"
+            more = "the same call goes on from there" if self._store else "give a file for results, and they are kept"
+            kind = Interrupted if isinstance(why, KeyboardInterrupt) else WorkersLost
+            said = f"{stopped} after {len(found):,} of {len(tasks):,} {what}; {more}"
+            raise kind(said, part(found)) from None
+        return found, len(missing)
+
+    def _known(self, tasks: list[Task]) -> dict[str, Result]:
+        if self._store is None:
+            return {}
+        found = {task.name: self._store.get(task.stored_as) for task in tasks if task.stored_as is not None}
+        return {name: result for name, result in found.items() if result is not None}
+
+    def _made(self, tasks: list[Task]) -> Iterator[tuple[str, Result]]:
+        """Results as they come. Each is kept before it is returned, so that finished ones are kept whatever happens."""
+        with side_by_side() as threads:
+            elsewhere = self._executor or threads
+            # Other processes come first: those that are forked must not be made beside threads at work.
+            first = sorted(tasks, key=lambda task: not task.anywhere)
+            futures = {
+                (elsewhere if task.anywhere else threads).submit(task.run, *task.arguments): task for task in first
+            }
+            try:
+                for future in as_completed(futures):
+                    yield futures[future].name, self._keep(_given(future, futures[future]), futures[future])
+            finally:
+                for future in futures:
+                    future.cancel()
+
+    def _keep(self, result: Result, task: Task) -> Result:
+        if self._store is not None and task.stored_as is not None:
+            self._store.put(task.stored_as, result)
+        return result
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        if self._store:
+            self._store.close()
+
+
+def _given(future: "Future[Result]", task: Task) -> Result:
+    """The result of a task. Executors differ in how they report that a worker was lost."""
+    try:
+        return future.result()
+    except VestigoError:
+        raise
+    except Exception as error:
+        if not task.anywhere:
+            raise
+        raise BrokenExecutor(str(error)) from error

@@ -1,0 +1,236 @@
+"""Measures the look-ups of a trace with array operations, without a Python object for each event."""
+
+from dataclasses import dataclass, fields
+
+import numpy as np
+
+from vestigo.describing.traits import Traits
+from vestigo.engine.changes import changes_of
+from vestigo.prepared.fill import filler
+from vestigo.prepared.values import Truths, truths
+from vestigo.trace import Op, Trace
+from vestigo.trace.columns import MISSING
+from vestigo.trace.trace import LAST_VALUED
+from vestigo.units import SECOND
+
+_MOST_SECONDS = 50_000_000
+
+
+@dataclass(frozen=True)
+class Reads:
+    """Reads with what is known of them, ordered by look-up, then by key, then by time. All arrays have the same
+    length.
+    """
+
+    row: np.ndarray
+    """The row of the read in the trace."""
+    key: np.ndarray
+    at: np.ndarray
+    scope: np.ndarray
+    null: np.ndarray
+    cost: np.ndarray
+    cost_assumed: np.ndarray
+    size: np.ndarray
+    size_assumed: np.ndarray
+    repeat: np.ndarray
+    """Whether the key was read before."""
+    fresh: np.ndarray
+    """Whether it also has the same value as the previous read."""
+    answerable: np.ndarray
+    """Whether an earlier event had a value of the key: a read, a write or a preload."""
+    fresh_answerable: np.ndarray
+    """Whether an earlier event had the value that the key has now."""
+    scope_answerable: np.ndarray
+    """Whether a read of the same scope had the value that the key has now."""
+    gap: np.ndarray
+    """The time since the previous read of the key in ns, or 0 for a first read."""
+
+    def __len__(self) -> int:
+        return len(self.row)
+
+    def part(self, rows: slice) -> "Reads":
+        return Reads(**{field.name: getattr(self, field.name)[rows] for field in fields(self)})
+
+
+@dataclass(frozen=True)
+class Measured:
+    """What figures and findings need besides the numbers."""
+
+    reads: Reads
+    parts: tuple[slice, ...]
+    """The range of reads of each look-up."""
+    changes: np.ndarray
+    """The events at which a value changed, in no particular order."""
+
+
+def measure(trace: Trace) -> Measured:
+    known = truths(trace)
+    keyed = np.flatnonzero(trace.op <= LAST_VALUED)
+    place = np.empty(len(trace.keys), np.int64)
+    place[np.argsort(trace.key_lookup, kind="stable")] = np.arange(len(trace.keys))
+    order = keyed[np.argsort(place[trace.key[keyed]], kind="stable")]
+    reads = _reads(trace, known, order)
+    ends = np.cumsum(np.bincount(trace.lookup[reads.row], minlength=len(trace.lookups))).tolist()
+    parts = tuple(slice(begin, end) for begin, end in zip([0, *ends], ends, strict=False))
+    return Measured(reads, parts, _changes(trace, known, order))
+
+
+def traits_of(trace: Trace, measured: Measured) -> tuple[Traits, dict[str, Traits]]:
+    """The numbers of all look-ups together, and of each."""
+    changes = np.bincount(trace.lookup[measured.changes], minlength=len(trace.lookups)).tolist()
+    known = [shown != "nowhere" for shown in changes_of(trace)]
+    span = trace.span_ns / 1e9
+    each = {
+        name: _traits(measured.reads.part(part), changes[lookup], known[lookup], span)
+        for lookup, (name, part) in enumerate(zip(trace.lookups, measured.parts, strict=True))
+    }
+    return _traits(measured.reads, sum(changes), all(known), span), each
+
+
+def _reads(trace: Trace, known: Truths, order: np.ndarray) -> Reads:
+    """The reads among the rows of `order`, which is by key and time."""
+    is_read = trace.op[order] == Op.READ
+    row = order[is_read]
+    key, at, value = trace.key[row], trace.at[row], known.value[row]
+    repeat = np.zeros(len(row), bool)
+    repeat[1:] = key[1:] == key[:-1]
+    fresh = repeat.copy()
+    fresh[1:] &= value[1:] == value[:-1]
+    gap = np.zeros(len(row), np.int64)
+    gap[1:] = np.where(repeat[1:], at[1:] - at[:-1], 0)
+    answerable, fresh_answerable = _answerable(trace.key[order], known.value[order])
+    null = known.null[row]
+    fill = filler(trace)
+    size, cost = fill.sizes(trace, known.null), fill.costs(trace)
+    return Reads(
+        row=row,
+        key=key,
+        at=at,
+        scope=trace.scope[row],
+        null=null,
+        cost=cost[row],
+        cost_assumed=trace.cost[row] == MISSING,
+        size=size[row],
+        size_assumed=(trace.size[row] == MISSING) & ~null,
+        repeat=repeat,
+        fresh=fresh,
+        answerable=answerable[is_read],
+        fresh_answerable=fresh_answerable[is_read],
+        scope_answerable=_seen_before(trace.scope[row], key, value) & (trace.scope[row] != MISSING),
+        gap=gap,
+    )
+
+
+def _answerable(key: np.ndarray, value: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """For rows by key and time: whether an earlier row has the key, and whether one has the key with this value."""
+    same = np.zeros(len(key), bool)
+    same[1:] = key[1:] == key[:-1]
+    if not np.any(same[1:] & (value[1:] != value[:-1])):
+        return same, same
+    return same, _seen_before(key, value)
+
+
+def _seen_before(*columns: np.ndarray) -> np.ndarray:
+    """For each row, whether an earlier one is the same in all columns."""
+    order = np.lexsort(columns)
+    again = np.ones(len(order), bool)
+    again[:1] = False
+    for column in columns:
+        again[1:] &= column[order[1:]] == column[order[:-1]]
+    seen = np.empty(len(order), bool)
+    seen[order] = again
+    return seen
+
+
+def _changes(trace: Trace, known: Truths, order: np.ndarray) -> np.ndarray:
+    """The events at which a value changed. A value that is seen for the first time is not a change, unless it was
+    written.
+    """
+    key, value = trace.key[order], known.value[order]
+    seen = np.zeros(len(order), bool)
+    seen[1:] = key[1:] == key[:-1]
+    other = np.zeros(len(order), bool)
+    other[1:] = value[1:] != value[:-1]
+    changed: np.ndarray = order[np.where(seen, other, np.isin(trace.op[order], (Op.WRITE, Op.REMOVE)))]
+    return changed
+
+
+def _traits(reads: Reads, changes: int, changes_known: bool, span: float) -> Traits:
+    first = ~reads.repeat
+    last = np.append(first[1:], True)[: len(reads)]
+    keys = _count(first)
+    null_keys, created = _null_keys(reads)
+    cost_p50, cost_p95 = percentiles(reads.cost, 50, 95)
+    size_p50, size_p95 = percentiles(reads.size[~reads.null], 50, 95)
+    gap_p50, gap_p90 = percentiles(reads.gap[reads.repeat], 50, 90)
+    scoped = reads.scope != MISSING
+    scope, scoped_key = reads.scope[scoped].astype(np.int64), reads.key[scoped]
+    pairs = len(np.unique(scope << 32 | scoped_key))
+    return Traits(
+        reads=len(reads),
+        keys=keys,
+        once_share=_count(first & last) / max(keys, 1),
+        repeats=_count(reads.repeat),
+        fresh_repeats=_count(reads.fresh),
+        nulls=_count(reads.null),
+        answerable=_count(reads.answerable),
+        fresh_answerable=_count(reads.fresh_answerable),
+        null_answerable=_count(reads.fresh_answerable & reads.null),
+        scope_answerable=_count(reads.scope_answerable),
+        null_keys=null_keys,
+        null_keys_created=created,
+        origin_time=float(reads.cost.sum()) / 1e9,
+        saveable_time=float(reads.cost[reads.fresh_answerable].sum()) / 1e9,
+        cost_p50=cost_p50 / 1e9,
+        cost_p95=cost_p95 / 1e9,
+        cost_first=float(reads.cost[np.argmin(reads.row)]) / 1e9 if len(reads) else 0.0,
+        costs_assumed=_count(reads.cost_assumed),
+        size_p50=size_p50,
+        size_p95=size_p95,
+        size_of_all=int(reads.size[last & ~reads.null].sum()),
+        sizes_assumed=_count(reads.size_assumed),
+        changes=changes,
+        changes_known=changes_known,
+        gap_p50=gap_p50 / 1e9,
+        gap_p90=gap_p90 / 1e9,
+        scopes=len(np.unique(scope)),
+        scoped_reads=len(scope),
+        scope_repeats=len(scope) - pairs,
+        busiest_second=_busiest(reads.at),
+        span=span,
+    )
+
+
+def percentiles(amounts: np.ndarray, *percents: float) -> list[float]:
+    """For each percentage, the smallest amount that this share does not exceed, or 0 if there are no amounts."""
+    if len(amounts) == 0:
+        return [0.0] * len(percents)
+    places = [max(int(np.ceil(len(amounts) * percent / 100)) - 1, 0) for percent in percents]
+    return [float(amount) for amount in np.partition(amounts, places)[places]]
+
+
+def _count(flags: np.ndarray) -> int:
+    return int(np.count_nonzero(flags))
+
+
+def _null_keys(reads: Reads) -> tuple[int, int]:
+    """The number of keys for which a read found nothing, and for how many of them a later read found something."""
+    rows = np.flatnonzero(reads.null)
+    if len(rows) == 0:
+        return 0, 0
+    keys, places = np.unique(reads.key[rows], return_index=True)
+    found = np.flatnonzero(~reads.null)
+    last_found = np.full(int(reads.key.max()) + 1, -1, np.int64)
+    last_found[reads.key[found]] = found  # in time order, so the last one stays
+    return len(keys), _count(last_found[keys] > rows[places])
+
+
+def _busiest(at: np.ndarray) -> int:
+    """The largest number of reads in one second."""
+    if len(at) == 0:
+        return 0
+    second = at // SECOND
+    second -= second.min()
+    if int(second.max()) < _MOST_SECONDS:
+        return int(np.bincount(second).max())
+    return int(np.unique(second, return_counts=True)[1].max())

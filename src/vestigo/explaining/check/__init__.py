@@ -1,0 +1,1 @@
+"""What each rule of a plan earns, and what is likely wrong with it."""

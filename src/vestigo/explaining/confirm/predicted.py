@@ -1,0 +1,85 @@
+"""What a replay gives over the time of the counters."""
+
+import dataclasses
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+
+from vestigo.engine.job import job
+from vestigo.engine.replay import run
+from vestigo.engine.watch import watched
+from vestigo.explaining.confirm.windows import ENOUGH, Rate
+from vestigo.outcome import Outcome
+from vestigo.outcome.seen import Watching
+from vestigo.rules import Plan
+from vestigo.trace import Op, Trace
+from vestigo.trace.trace import Longs
+from vestigo.units import Duration
+
+_STRETCHES = 60
+_LEAST_SHARED = 0.5
+
+
+@dataclass(frozen=True)
+class Time:
+    """The part of a trace that is compared, and its stretches."""
+
+    edges_ns: Longs
+    """The moments at which the stretches begin, and at which the last one ends."""
+    is_same: bool
+    """Whether this is the time of the counters. If not, the stretches are the trace's own."""
+    is_paired: bool
+    """Whether the stretches are those between the scrapes."""
+
+    @classmethod
+    def of(cls, trace: Trace, at_ns: Longs, warm_up_from: int) -> "Time":
+        begin, end = int(at_ns[0]), int(at_ns[-1])
+        first, last = (int(trace.at[warm_up_from]), int(trace.at[-1]) + 1) if len(trace) else (0, 1)
+        shared = min(end, last) - max(begin, int(trace.at[0]) if len(trace) else 0)
+        if shared < _LEAST_SHARED * (end - begin):
+            return cls(np.linspace(first, last, _STRETCHES + 1).astype(np.int64), False, False)
+        if len(at_ns) > ENOUGH:
+            return cls(at_ns, True, True)
+        return cls(np.linspace(begin, end, _STRETCHES + 1).astype(np.int64), True, False)
+
+
+class Prediction(NamedTuple):
+    """Hits and reads in each stretch, by look-up, and under None for all. It also has what is counted over the whole
+    time.
+    """
+
+    hits: dict[str | None, Rate]
+    outcome: Outcome
+
+    def hit_rate(self, lookup: str | None = None) -> float:
+        return self.hits[lookup].whole or 0.0
+
+
+def predict(trace: Trace, plan: Plan, time: Time, *, is_cold: bool = False) -> Prediction:
+    """Replays the plan. A cold cache is empty when counting begins. Raises RulesError if the plan does not fit the
+    trace.
+    """
+    begin, end = (int(one) for one in time.edges_ns[[0, -1]])
+    last = int(np.searchsorted(trace.at, end))
+    first = int(np.searchsorted(trace.at, begin)) if is_cold else 0
+    part = trace if (first, last) == (0, len(trace)) else trace.part(first, last)
+    before = max(begin - int(part.at[0]), 0) if len(part) else 0
+    asked = job(part, dataclasses.replace(plan, warm_up=Duration(before)))
+    answers = watched(part, asked, Watching(reads=True)).answers
+    assert answers is not None
+    rows = np.flatnonzero((part.op == Op.READ) & (part.at >= begin))
+    hit = answers.hit[rows]
+    stretch = np.clip(np.searchsorted(time.edges_ns, part.at[rows], side="right") - 1, 0, len(time.edges_ns) - 2)
+    hits: dict[str | None, Rate] = {None: _rate(stretch, hit, len(time.edges_ns) - 1)}
+    for number, name in enumerate(part.lookups):
+        own = part.lookup[rows] == number
+        hits[name] = _rate(stretch[own], hit[own], len(time.edges_ns) - 1)
+    return Prediction(hits, run(part, asked, "predicted"))
+
+
+def _rate(stretch: np.ndarray, hit: np.ndarray, stretches: int) -> Rate:
+    return Rate(
+        np.bincount(stretch[hit], minlength=stretches).astype(float),
+        np.bincount(stretch, minlength=stretches).astype(float),
+    )

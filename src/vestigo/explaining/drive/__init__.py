@@ -1,0 +1,9 @@
+"""Drives the user's own cache with a trace, beside the replay of the same settings.
+
+offered    what the origin would give at each event
+functions  a cache in Python, as functions;  clock  the time that it is given
+process    a cache in another process, spoken to in JSON-RPC
+answers    what it gave at each event, and what that adds up to
+driven     what is returned;  run  where all comes together
+trials     settings that might explain a cache better, and how well each does
+"""

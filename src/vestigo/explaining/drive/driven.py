@@ -1,0 +1,158 @@
+"""What driving a cache gives: what it did, what the replay of the same settings says, and where the two part."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from vestigo.data import ByName, Data
+from vestigo.explaining.why.story import Story
+from vestigo.rules import Plan
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class ReadCounts(Data):
+    """The counts of some reads, as a cache answered them or as a replay does. `drive` returns it."""
+
+    reads: int
+    hits: int
+    stale_hits: int
+    loads: int
+    """The origin calls made at these reads."""
+    answer_age: Mapping[str, float | None]
+    """The answer age of hits: mean, p95 and max, in seconds."""
+    stale_age: Mapping[str, float | None]
+    """The stale age of stale hits, in the same way."""
+
+    @property
+    def misses(self) -> int:
+        return self.reads - self.hits
+
+    @property
+    def hit_rate(self) -> float:
+        return self.hits / self.reads if self.reads else 0.0
+
+    @property
+    def stale_rate(self) -> float:
+        return self.stale_hits / self.reads if self.reads else 0.0
+
+    def to_dict(self) -> dict[str, Any]:
+        names = ("reads", "hits", "misses", "stale_hits", "loads", "hit_rate", "stale_rate", "answer_age", "stale_age")
+        return {name: dict(value) if isinstance(value := getattr(self, name), Mapping) else value for name in names}
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Difference(Data):
+    """The first read that the cache and the replay answered differently."""
+
+    event: int
+    """Its row in the trace."""
+    at_ns: int
+    lookup: str
+    key: str
+    node: str | None
+    driven: str
+    """What the cache did, in words."""
+    replayed: str
+    """What the replay did."""
+    story: Story
+    """What happened to the key in the replay."""
+
+    def to_dict(self) -> dict[str, Any]:
+        names = ("event", "lookup", "key", "node", "driven", "replayed")
+        told = {name: getattr(self, name) for name in names}
+        return told | {"at": self.at_ns / 1e9, "story": self.story.to_dict()}
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Explanation(Data):
+    """A change of the settings with which the replay answers more reads as the cache did."""
+
+    what: str
+    """What the change says about the cache, in words."""
+    changes: Mapping[str, Any]
+    """The changes by dotted key, on top of those of earlier explanations."""
+    alike: int
+    """How many reads are answered alike with this change."""
+
+    def to_dict(self) -> dict[str, Any]:
+        return {"what": self.what, "changes": dict(self.changes), "alike": self.alike}
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Driven(Data):
+    """A cache on a trace, beside the replay of its settings. `drive` returns it.
+
+    Loads end at once in both, because a trace is driven one event after the other.
+    """
+
+    driven: ReadCounts
+    replayed: ReadCounts
+    lookups: Mapping[str, tuple[ReadCounts, ReadCounts]]
+    """By look-up, the counts of the driven cache and those of the replay."""
+    alike: int
+    """Reads that both answered with a value of the same moment, or with a load."""
+    only_driven: int
+    """Hits of the cache that are not hits in the replay."""
+    only_replayed: int
+    """Hits in the replay that are not hits of the cache."""
+    first: Difference | None
+    explanations: Sequence[Explanation]
+    """Changes that explain the cache better. The most important one is first, and each comes on top of those before."""
+    settings: Plan
+    """The settings that were replayed: as given, or as found."""
+    found: Plan | None
+    """The settings with all explanations, if there are any."""
+    stale_known: bool
+    untested: tuple[str, ...] = ()
+    """Stated rules that the trace never put to the test: without them the replay answers every read in the same way."""
+    stopped: str | None = None
+    """Why the cache could not go on, and at which event. All counts cover the events before that."""
+    notes: tuple[str, ...] = ()
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "lookups", ByName("look-up", self.lookups))
+
+    @property
+    def differ(self) -> int:
+        """Reads that were answered differently."""
+        return self.driven.reads - self.alike
+
+    def to_dict(self) -> dict[str, Any]:
+        return {
+            "driven": self.driven.to_dict(),
+            "replayed": self.replayed.to_dict(),
+            "lookups": {
+                name: {"driven": driven.to_dict(), "replayed": replayed.to_dict()}
+                for name, (driven, replayed) in self.lookups.items()
+            },
+            "alike": self.alike,
+            "only_driven": self.only_driven,
+            "only_replayed": self.only_replayed,
+            "first": None if self.first is None else self.first.to_dict(),
+            "explanations": [one.to_dict() for one in self.explanations],
+            "settings": self.settings.to_dict(),
+            "found": None if self.found is None else self.found.to_dict(),
+            "untested": list(self.untested),
+            "stopped": self.stopped,
+            "notes": list(self.notes),
+        }
+
+    def to_pandas(self) -> "pd.DataFrame":
+        """Two rows for each look-up, and two for all: the driven cache and the replay."""
+        import pandas as pd
+
+        pairs = {**self.lookups, "all": (self.driven, self.replayed)}
+        rows = {
+            (name, of): one
+            for name, pair in pairs.items()
+            for of, one in zip(("driven", "replayed"), pair, strict=True)
+        }
+        index = pd.MultiIndex.from_tuples(list(rows), names=["lookup", "of"])
+        return pd.json_normalize([one.to_dict() for one in rows.values()]).set_index(index)
+
+    def __repr__(self) -> str:
+        stopped = f"; stopped: {self.stopped}" if self.stopped else ""
+        return f"<Driven: {self.alike:,} of {self.driven.reads:,} reads answered alike{stopped}>"

@@ -1,0 +1,1 @@
+"""One way to try what could be otherwise."""
