@@ -30,11 +30,13 @@ class Desk:
         still_at_deadline: bool = False,
         collects: bool = False,
         shared: bool = False,
+        removes_first: bool = False,
     ) -> None:
         self.now = clock.time_ns if isinstance(clock, Clock) else clock
         self.most, self.absolute, self.sliding = most, absolute, sliding
         self.in_order_of, self.nulls, self.on_write = in_order_of, nulls, on_write
         self.still_at_deadline, self.collects, self.shared = still_at_deadline, collects, shared
+        self.removes_first = removes_first
         self.rooms: dict[str, OrderedDict[Any, Held]] = {}
 
     def room(self, lookup: str) -> "OrderedDict[Any, Held]":
@@ -46,6 +48,8 @@ class Desk:
 
     def read(self, lookup: str, key: Any, load: Load) -> Any:
         room, name = self.room(lookup), (lookup, key)
+        if self.removes_first:
+            room.pop(name, None)
         held = room.get(name)
         if held is not None and self.lives(held):
             room[name] = (held[0], held[1], self.now())

@@ -113,6 +113,7 @@ def test_a_dict_of_ones_own_is_driven(busy: Trace) -> None:
         ({"on_write": "drop"}, {}, {"rules.on_write": "drop"}),
         ({"on_write": "replace"}, {}, {"rules.on_write": "replace"}),
         ({"shared": True}, {}, {"pool.all.lookups": ["odd", "even"]}),
+        ({"removes_first": True}, {}, {"rules.drop_first": True}),
         ({"absolute": 600 * SECOND}, {}, {"rules.absolute": "10m"}),
         ({"absolute": 300 * SECOND}, {"sliding": "5m"}, {"rules.sliding": "never", "rules.absolute": "5m"}),
         ({"absolute": 60 * SECOND, "still_at_deadline": True}, {"absolute": "1m"}, {"rules.absolute": "60000000001ns"}),

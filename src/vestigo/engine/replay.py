@@ -1,12 +1,14 @@
 """``replay``: one trace, one set of settings, one outcome."""
 
-from typing import Any
+from collections.abc import Iterator
+from typing import Any, Protocol
 
 from vestigo.arguments import text
 from vestigo.engine.context import assumptions, whose_cache
 from vestigo.engine.job import Job, job, marks
 from vestigo.engine.what_if import applied
-from vestigo.outcome import Outcome
+from vestigo.outcome import Measures, Outcome, Slices
+from vestigo.outcome.seen import Answers, Seen, Watching
 from vestigo.rules.plan import Engine
 from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.trace import Readable, Trace
@@ -32,8 +34,21 @@ def replay(trace: Readable, settings: Settings, *, engine: Engine = "native", na
     return run(on, job(on, plan), text("name", name))
 
 
-def engine_of(job: Job) -> Any:
-    """The package of the engine that a job is for, with `run` and `watch`."""
+class ReplayEngine(Protocol):
+    """What both engines can do. Each is a package with these functions."""
+
+    def run(self, trace: Trace, job: Job, /) -> tuple[dict[str, Any], dict[str, Measures], Slices]:
+        """The fields of `Measures` for all look-ups together, the measures of each, and those of each slice of time."""
+
+    def watch(self, trace: Trace, job: Job, watching: Watching, /) -> Seen:
+        """What a replay tells of single reads and keys."""
+
+    def answers_by_batch(self, trace: Trace, job: Job, /) -> Iterator[tuple[int, int, Answers]]:
+        """The rows of each batch, and the answers of its reads."""
+
+
+def engine_of(job: Job) -> ReplayEngine:
+    """The engine that a job is for."""
     if job.engine == "native":
         from vestigo.engine import native
 

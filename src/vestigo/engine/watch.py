@@ -1,6 +1,6 @@
 """What settings would have done to single reads and keys."""
 
-from collections.abc import Iterable
+from collections.abc import Sequence
 from pathlib import Path
 
 from vestigo.engine.changes import changes_of, together
@@ -9,7 +9,7 @@ from vestigo.engine.replay import engine_of
 from vestigo.engine.what_if import applied
 from vestigo.outcome.keys import Keys
 from vestigo.outcome.reads import Reads, reads_table
-from vestigo.outcome.seen import Answers, Seen, Watching
+from vestigo.outcome.seen import Answers, Happening, Watching
 from vestigo.outcome.table_file import write_tables
 from vestigo.rules.plan import Engine
 from vestigo.rules.settings import Settings, plan_of, trace_of
@@ -30,9 +30,7 @@ def read_by_read(trace: Readable, settings: Settings, *, engine: Engine = "nativ
     [['a', 'miss', 'first'], ['b', 'miss', 'first'], ['a', 'miss', 'evicted']]
     """
     on, asked = _asked(trace, settings, engine)
-    answers = watched(on, asked, Watching(reads=True)).answers
-    assert answers is not None
-    return Reads(on, answers, asked.first_counted)
+    return Reads(on, answers_of(on, asked), asked.first_counted)
 
 
 def key_by_key(trace: Readable, settings: Settings, *, engine: Engine = "native") -> Keys:
@@ -47,10 +45,7 @@ def key_by_key(trace: Readable, settings: Settings, *, engine: Engine = "native"
     >>> keys.to_pandas()[["key", "reads", "misses", "misses.evicted"]].values.tolist()
     [['a', 2, 2, 1], ['b', 1, 1, 0]]
     """
-    on, asked = _asked(trace, settings, engine)
-    counted = watched(on, asked, Watching(keys=True)).keys
-    assert counted is not None
-    return Keys(on, counted, together(changes_of(on)) != "nowhere")
+    return keys_of(*_asked(trace, settings, engine))
 
 
 def write_read_by_read(trace: Readable, settings: Settings, path: Path) -> int:
@@ -61,33 +56,36 @@ def write_read_by_read(trace: Readable, settings: Settings, path: Path) -> int:
     on, asked = _asked(trace, settings)
     tables = (
         reads_table(on.part(begin, end), answers, asked.first_counted, begin)
-        for begin, end, answers in _batches(on, asked)
+        for begin, end, answers in engine_of(asked).answers_by_batch(on, asked)
     )
     return write_tables(tables, path)
 
 
+def answers_of(trace: Trace, asked: Job) -> Answers:
+    """The answers of all reads."""
+    answers = engine_of(asked).watch(trace, asked, Watching(reads=True)).answers
+    assert answers is not None
+    return answers
+
+
 def answer_of(trace: Trace, asked: Job, row: int) -> Answers:
     """The answer of a single read, by its row."""
-    for begin, end, answers in _batches(trace, asked):
+    for begin, end, answers in engine_of(asked).answers_by_batch(trace, asked):
         if row < end:
             return answers.part(row - begin, row - begin + 1)
     raise IndexError(row)
 
 
-def _batches(trace: Trace, asked: Job) -> Iterable[tuple[int, int, Answers]]:
-    """The rows of each batch, and their answers."""
-    if asked.engine == "native":
-        found: Iterable[tuple[int, int, Answers]] = engine_of(asked).answers_by_batch(trace, asked)
-        return found
-    answers = watched(trace, asked, Watching(reads=True)).answers
-    assert answers is not None
-    return [(0, len(trace), answers)]
+def keys_of(trace: Trace, asked: Job) -> Keys:
+    """What is counted of each key."""
+    counted = engine_of(asked).watch(trace, asked, Watching(keys=True)).keys
+    assert counted is not None
+    return Keys(trace, counted, together(changes_of(trace)) != "nowhere")
 
 
-def watched(trace: Trace, asked: Job, watching: Watching) -> Seen:
-    """What a replay tells."""
-    seen: Seen = engine_of(asked).watch(trace, asked, watching)
-    return seen
+def log_of(trace: Trace, asked: Job, key: int) -> Sequence[Happening]:
+    """What happened to a key, by its id."""
+    return engine_of(asked).watch(trace, asked, Watching(chosen=(key,))).happenings
 
 
 def _asked(trace: Readable, settings: Settings, engine: Engine = "native") -> tuple[Trace, Job]:

@@ -99,10 +99,11 @@ def _with_unit(name: str, value: Any) -> Any:
 def rule_text(name: str, value: object) -> str:
     """A rule's value, as a plan file writes it, without quotes.
 
-    >>> rule_text("max_bytes", 2**23), rule_text("absolute", None)
-    ('8 MiB', 'never')
+    >>> rule_text("max_bytes", 2**23), rule_text("absolute", None), rule_text("drop_first", True)
+    ('8 MiB', 'never', 'true')
     """
-    return str(_with_unit(name, Rules.written(name, value)))
+    written = _with_unit(name, Rules.written(name, value))
+    return str(written).lower() if isinstance(written, bool) else str(written)
 
 
 def plan_lines(changes: Mapping[str, Any]) -> str:

@@ -9,6 +9,6 @@ replay   what one event does
 run      one event after the other
 """
 
-from vestigo.engine.reference.run import run, watch
+from vestigo.engine.reference.run import answers_by_batch, run, watch
 
-__all__ = ["run", "watch"]
+__all__ = ["answers_by_batch", "run", "watch"]

@@ -1,6 +1,7 @@
 """Replays a trace from its first event to its last."""
 
 from collections import defaultdict
+from collections.abc import Iterator
 from typing import Any
 
 from vestigo.engine.job import Job
@@ -8,7 +9,7 @@ from vestigo.engine.reference.replay import Replay
 from vestigo.engine.reference.rows import Row, fill, foresee, rows
 from vestigo.engine.reference.truth import Truth
 from vestigo.outcome import Measures, Slices
-from vestigo.outcome.seen import Seen, Watching
+from vestigo.outcome.seen import Answers, Seen, Watching
 from vestigo.trace import Trace
 from vestigo.trace.trace import LAST_VALUED
 
@@ -25,6 +26,13 @@ def watch(trace: Trace, job: Job, watching: Watching) -> Seen:
     """What a replay tells of single reads and keys."""
     _, seen = _replayed(trace, job, watching)
     return seen
+
+
+def answers_by_batch(trace: Trace, job: Job) -> Iterator[tuple[int, int, Answers]]:
+    """The answers of all rows, as a single batch."""
+    answers = watch(trace, job, Watching(reads=True)).answers
+    assert answers is not None
+    yield 0, len(trace), answers
 
 
 def _replayed(trace: Trace, job: Job, watching: Watching) -> tuple[Measured, Seen]:

@@ -9,7 +9,7 @@ from vestigo.engine.job import job
 from vestigo.errors import InputError
 from vestigo.explaining.confirm.confirmation import Confirmation, Try
 from vestigo.explaining.confirm.counters import Counters, read_counters
-from vestigo.explaining.confirm.explain import Explainer
+from vestigo.explaining.confirm.explain import tries
 from vestigo.explaining.confirm.measured import Measured
 from vestigo.explaining.confirm.predicted import Time, predict
 from vestigo.prepared.counting import first_counted
@@ -75,14 +75,14 @@ def _confirmed(on: Trace, plan: Plan, known: Counters, share: float, report: Pro
     measured = Measured(known, on, time)
     measured.check()
     compared = list(measured.compared(today, share))
-    tries: list[Try] = []
+    explanations: list[Try] = []
     if any(one.differs for one in compared):
         report("looking for an explanation", 0, 0)
-        tries = Explainer(on, plan, time, measured, today).tries()
+        explanations = tries(on, plan, time, measured, today)
     return Confirmation(
         compared=compared,
         off=measured.off(today),
-        tries=tries,
+        tries=explanations,
         reads=(float(measured.hits[None].of.sum()), float(today.hits[None].of.sum())),
         seconds=(int(known.at_ns[-1]) - int(known.at_ns[0])) / SECOND,
         scrapes=len(known.at_ns),

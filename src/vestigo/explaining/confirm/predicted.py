@@ -8,10 +8,9 @@ import numpy as np
 
 from vestigo.engine.job import job
 from vestigo.engine.replay import run
-from vestigo.engine.watch import watched
+from vestigo.engine.watch import answers_of
 from vestigo.explaining.confirm.windows import ENOUGH, Rate
 from vestigo.outcome import Outcome
-from vestigo.outcome.seen import Watching
 from vestigo.rules import Plan
 from vestigo.trace import Op, Trace
 from vestigo.trace.trace import Longs
@@ -66,8 +65,7 @@ def predict(trace: Trace, plan: Plan, time: Time, *, is_cold: bool = False) -> P
     part = trace if (first, last) == (0, len(trace)) else trace.part(first, last)
     before = max(begin - int(part.at[0]), 0) if len(part) else 0
     asked = job(part, dataclasses.replace(plan, warm_up=Duration(before)))
-    answers = watched(part, asked, Watching(reads=True)).answers
-    assert answers is not None
+    answers = answers_of(part, asked)
     rows = np.flatnonzero((part.op == Op.READ) & (part.at >= begin))
     hit = answers.hit[rows]
     stretch = np.clip(np.searchsorted(time.edges_ns, part.at[rows], side="right") - 1, 0, len(time.edges_ns) - 2)

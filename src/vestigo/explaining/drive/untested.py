@@ -1,12 +1,11 @@
 """Which rules a trace never put to the test: without them, a replay answers every read in the same way."""
 
-from concurrent.futures import ThreadPoolExecutor
-
 from vestigo.errors import RulesError
 from vestigo.explaining.drive.answers import Marks
 from vestigo.explaining.drive.explain import Judge
 from vestigo.explaining.hypotheses.stated_rules import StatedRule, stated_rules, without
 from vestigo.rules import Plan
+from vestigo.threads import side_by_side
 
 
 def untested(judge: Judge, plan: Plan, replayed: Marks) -> list[str]:
@@ -20,6 +19,6 @@ def untested(judge: Judge, plan: Plan, replayed: Marks) -> list[str]:
         return bool(replayed.alike(then.age_ns).all())
 
     every = stated_rules(plan, judge.trace)
-    with ThreadPoolExecutor() as threads:
+    with side_by_side() as threads:
         idle = threads.map(is_idle, every)
         return [f"{one.key} = {one.written}" for one, never in zip(every, idle, strict=True) if never]

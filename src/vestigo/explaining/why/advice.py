@@ -8,13 +8,14 @@ import numpy as np
 
 from vestigo.engine.changes import changes_of
 from vestigo.engine.job import job
-from vestigo.engine.watch import watched
-from vestigo.errors import InputError
+from vestigo.engine.watch import keys_of
+from vestigo.explaining.hypotheses.catalogue import values
+from vestigo.explaining.hypotheses.hypothesis import Hypothesis
+from vestigo.explaining.hypotheses.trying import Score, Tried, trying
 from vestigo.explaining.why.steps import CAME, begins_ns
 from vestigo.explaining.why.story import Advice, Step
 from vestigo.outcome import CAUSES
 from vestigo.outcome.keys import Keys
-from vestigo.outcome.seen import Watching
 from vestigo.rounding import ROUND, at_least
 from vestigo.rules import Plan, Rules
 from vestigo.rules.plan_text import rule_text
@@ -47,27 +48,40 @@ class Case:
 Change = dict[str, Any]
 
 
+_AGAINST = {
+    "null": ("nulls",),
+    "loading": ("overlap",),
+    "elsewhere": ("per",),
+    "dropped": ("on_write", "tell_nodes"),
+    "forced": ("drop_first",),
+    "fixed_time": ("absolute_at",),
+    "cleared": ("clear_every", "clear_at"),
+    "restarted": ("survives_restart",),
+    "refused": ("keep_if", "when_full"),
+}
+"""By the cause of misses, the rules of which another value could turn them into hits."""
+
+
 def advice_for(case: Case) -> list[Advice]:
     """The changes that help, the best first. For each, the whole trace is replayed."""
     misses = {cause: int(case.keys.counted[cause][case.key]) for cause in CAUSES}
     causes = sorted((cause for cause in CAUSES if misses[cause]), key=lambda cause: -misses[cause])[:_MOST_CAUSES]
     stale = int(case.keys.counted["stale_hits"][case.key])
-    tried = [(cause, change) for cause in causes for change in _against(case, cause)]
-    tried += [("stale", change) for change in (_against_stale(case) if stale else ())]
-    found = [one for cause, change in tried if (one := _replayed(case, cause, change)) and one.fresh_hits > 0]
+    tried = [Hypothesis(cause, keys=change) for cause in causes for change in _against(case, cause)]
+    tried += [Hypothesis("stale", keys=change) for change in (_against_stale(case) if stale else ())]
+    score = Score(lambda trace, plan, _: keys_of(trace, job(trace, plan)), lambda keys: -_fresh_hits(keys, case.key))
+    with trying(case.trace, case.plan, score) as tries:
+        found = [_advice(case, one) for one in tries.all_tried(tried, case.keys) if one.off < score.off(case.keys)]
     different = {(one.cause, one.hits, one.stale_hits, one.lookup_hits): one for one in reversed(found)}
     return sorted(different.values(), key=lambda one: -one.fresh_hits)
 
 
-def _replayed(case: Case, cause: str, change: Change) -> Advice | None:
-    """The counts with this change, or None if it does not fit the plan."""
-    try:
-        plan = case.plan.changed(change)
-        counted = watched(case.trace, job(case.trace, plan), Watching(keys=True)).keys
-    except InputError:
-        return None
-    assert counted is not None
-    then = Keys(case.trace, counted, case.keys.changes_shown)
+def _fresh_hits(keys: Keys, key: int) -> int:
+    return int(keys.column("hits")[key] - keys.column("stale_hits")[key])
+
+
+def _advice(case: Case, tried: Tried[Keys]) -> Advice:
+    then, change = tried.gives, tried.changes
     lookup = case.trace.key_lookup == case.trace.key_lookup[case.key]
 
     def more(name: str, of: Any) -> int:
@@ -78,7 +92,7 @@ def _replayed(case: Case, cause: str, change: Change) -> Advice | None:
     return Advice(
         change,
         {key: _today(case, key.rpartition(".")[2]) for key in change},
-        cause,
+        tried.hypothesis.what,
         more("hits", case.key),
         more("stale_hits", case.key),
         more("hits", lookup),
@@ -91,25 +105,16 @@ def _against(case: Case, cause: str) -> Iterator[Change]:
     """Changes that could turn misses of this cause into hits."""
     rules, room = case.rules, case.plan.pool_rules(case.lookup)
     of_room = {"max_entries": room.max_entries, "max_bytes": room.max_bytes}
-    simple: dict[str, list[tuple[str, Any]]] = {
-        "null": [("nulls", how) for how in ("keep", "keep 10m", "keep 1m")],
-        "loading": [("overlap", "join")],
-        "elsewhere": [("per", per) for per in ("node", "all") if per != rules.per],
-        "dropped": [("on_write", "replace")] * (rules.on_write == "drop")
-        + [("tell_nodes", "copy")] * (rules.tell_nodes == "drop"),
-        "forced": [("drop_first", False)] * rules.drop_first,
-        "fixed_time": [("absolute_at", "never")],
-        "cleared": [("clear_every", "never"), ("clear_at", "never")],
-        "restarted": [("survives_restart", True)],
-        "refused": [("keep_if", "all")],
-    }
-    yield from ({f"{_table(case)}.{rule}": value} for rule, value in simple.get(cause, []))
+    for rule in _AGAINST.get(cause, ()):
+        today = getattr(room if rule in POOL_RULES else rules, rule)
+        for other in values(rule, [today]):
+            yield {f"{_table(case, rule in POOL_RULES)}.{rule}": other.rules[rule]}
     times = {"evicted": (2, 4), "refused": (4,)}.get(cause, ())
     limits = [(rule, most) for rule, most in of_room.items() if most is not None]
-    yield from ({f"{_table(case, pooled=True)}.{rule}": most * by} for rule, most in limits for by in times)
+    yield from ({f"{_table(case, is_pooled=True)}.{rule}": most * by} for rule, most in limits for by in times)
     lifetimes = {"aged": "absolute", "idle": "sliding"}
-    if rule := lifetimes.get(cause):
-        yield from _longer(case, rule, getattr(rules, rule), cause)
+    if lifetime := lifetimes.get(cause):
+        yield from _longer(case, lifetime, getattr(rules, lifetime), cause)
 
 
 def _against_stale(case: Case) -> Iterator[Change]:
@@ -157,7 +162,7 @@ def _today(case: Case, rule: str) -> str:
     return rule_text(rule, value)
 
 
-def _table(case: Case, pooled: bool = False) -> str:
+def _table(case: Case, is_pooled: bool = False) -> str:
     """The place in a plan of a rule of the look-up, or of its room."""
-    pool = case.plan.pool_for(case.lookup) if pooled else None
+    pool = case.plan.pool_for(case.lookup) if is_pooled else None
     return f"lookup.{case.lookup}" if pool is None else f"pool.{pool}"

@@ -7,9 +7,8 @@ from typing import Any
 import numpy as np
 
 from vestigo.engine import what_if
-from vestigo.engine.changes import changes_of, together
 from vestigo.engine.job import Job, job
-from vestigo.engine.watch import answer_of, watched
+from vestigo.engine.watch import answer_of, keys_of, log_of
 from vestigo.errors import InputError, RulesError, UnknownName, raise_for_unknown
 from vestigo.explaining.why.advice import Case, advice_for
 from vestigo.explaining.why.one_read import OneRead, explained, room_in_words
@@ -17,7 +16,7 @@ from vestigo.explaining.why.steps import held_ns, rows_of, stays_of, steps_of
 from vestigo.explaining.why.story import Advice, Story
 from vestigo.outcome import CAUSES
 from vestigo.outcome.keys import Keys
-from vestigo.outcome.seen import MISS, NO_AGE, NULL, Watching
+from vestigo.outcome.seen import MISS, NO_AGE, NULL
 from vestigo.prepared.gaps import gaps_ns
 from vestigo.rules import Plan
 from vestigo.rules.plan import Engine
@@ -74,13 +73,9 @@ def story_of_read(trace: Trace, plan: Plan, asked: Job, event: int) -> Story:
 
 
 def _case(trace: Trace, plan: Plan, asked: Job, key: int) -> Case:
-    seen = watched(trace, asked, Watching(chosen=(key,)))
-    counted = watched(trace, asked, Watching(keys=True)).keys
-    assert counted is not None
-    keys = Keys(trace, counted, together(changes_of(trace)) != "nowhere")
     rules = asked.groups.each[asked.groups.key_groups[key]].rules
-    steps = steps_of(trace, rows_of(trace, key), rules, seen.happenings)
-    return Case(trace, plan, key, rules, steps, keys, int(trace.at[asked.first_counted]))
+    steps = steps_of(trace, rows_of(trace, key), rules, log_of(trace, asked, key))
+    return Case(trace, plan, key, rules, steps, keys_of(trace, asked), int(trace.at[asked.first_counted]))
 
 
 def _story(case: Case, read: OneRead | None, advice: Sequence[Advice], node: str | None = None) -> Story:
