@@ -11,7 +11,7 @@ import pytest
 
 from tests.cli.calling import VESTIGO, lines, run, run_apart
 from vestigo import write_trace
-from vestigo.cli import asked
+from vestigo.cli import call
 from vestigo.cli.screen import Progress
 from vestigo.demo.files import write_demo
 
@@ -238,14 +238,14 @@ def test_convert_shapes_a_trace(demo: Path, tmp_path: Path) -> None:
 def test_what_was_read_slowly_is_better_prepared(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    monkeypatch.setattr(asked, "_SLOW_SECONDS", -1.0)
+    monkeypatch.setattr(call, "_SLOW_SECONDS", -1.0)
     (tmp_path / "t.csv").write_text("at,key\n1000000000000000000,a\n")
-    trace = asked.read([str(tmp_path / "t.csv")], None, {}, Progress())
+    trace = call.Call(trace=[str(tmp_path / "t.csv")]).read(Progress())
     assert f"vestigo convert {tmp_path / 't.csv'} NAME.arrow" in capsys.readouterr().err.replace("\n", "")
-    asked.read([str(tmp_path / "t.csv")], None, {}, Progress(), is_converted=True)
+    call.Call(trace=[str(tmp_path / "t.csv")]).read(Progress(), is_converted=True)
     assert capsys.readouterr().err == ""
     write_trace(trace, tmp_path / "t.arrow")
-    asked.read([str(tmp_path / "t.arrow")], None, {}, Progress())
+    call.Call(trace=[str(tmp_path / "t.arrow")]).read(Progress())
     assert capsys.readouterr().err == ""
 
 

@@ -12,7 +12,7 @@ import pytest
 
 from tests.cli.calling import VESTIGO, lines, run, run_apart
 from vestigo import __version__, read_plan, replay, sweep, synth, write_trace
-from vestigo.cli.asked import plan_for
+from vestigo.cli.stated import plan_for
 from vestigo.cli.verbs import verbs
 
 PLAN = """
@@ -78,7 +78,7 @@ def test_plan_toml_is_taken_unasked_and_rules_go_over_it(folder: Path, monkeypat
         (["replay", "--lookup", "tide"], "--lookup: 'tide' is unknown; known are reads"),
         (["survey", "--lookup", "tide"], "--lookup: 'tide' is unknown; known are reads"),
         (["curve", "--lookup", "tide"], "--lookup: 'tide' is unknown; known are reads"),
-        (["convert", "t.arrow", "o.csv", "--lookup", "tide"], "look-up 'tide' is unknown"),
+        (["convert", "t.arrow", "o.csv", "--lookup", "tide"], "--lookup: 'tide' is unknown"),
         (["convert", "t.arrow", "o.csv", "--sample", "0.1"], "sample: '0.1' is not a share"),
         (["curve", "--enough", "95"], "enough: '95' is not a share"),
         (["sweep", "--rest", "0%"], "rest: '0%' is not between 0% and 100%"),

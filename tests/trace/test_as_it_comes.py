@@ -6,7 +6,7 @@ from pathlib import Path
 import pytest
 
 from vestigo import read_trace
-from vestigo.cli.asked import plan_for
+from vestigo.cli.stated import plan_for
 from vestigo.errors import RulesError, TraceError
 from vestigo.rules import Rules
 from vestigo.trace import Trace, synth, write_trace

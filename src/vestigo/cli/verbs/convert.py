@@ -1,15 +1,19 @@
 """``vestigo convert``: a trace from any format into a table or the prepared form."""
 
+import dataclasses
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
-from vestigo.cli.options import HashKeysOption, IntakeOption, JsonOption, LookupOption, PlanOption, StrictOption
+from vestigo.cli.call import Call, secret_in
+from vestigo.cli.options import asks
 from vestigo.cli.verbs import Verb
 
 
+@asks(Call, ..., "plan_path", "intake", "strict", "lookup", "hash_keys", "as_json")
 def convert(
+    call: Call,
     sources: Annotated[
         list[str], typer.Argument(metavar="IN", help="Files, a folder, a pattern, or - for standard input.")
     ],
@@ -20,9 +24,6 @@ def convert(
             help="Its ending says what is written: .arrow (prepared, opens at once), .parquet, .csv, .tsv, .jsonl.",
         ),
     ],
-    plan: PlanOption = None,
-    intake: IntakeOption = None,
-    strict: StrictOption = False,
     begin: Annotated[
         str | None,
         typer.Option(
@@ -32,7 +33,6 @@ def convert(
         ),
     ] = None,
     end: Annotated[str | None, typer.Option("--to", metavar="TIME", help="Keep only events before this time.")] = None,
-    lookup: LookupOption = None,
     node: Annotated[
         list[str] | None, typer.Option(metavar="NAME", help="Keep only this node. Can be repeated.")
     ] = None,
@@ -46,14 +46,12 @@ def convert(
     speed: Annotated[
         float | None, typer.Option(metavar="FACTOR", help="Make everything happen this many times faster.")
     ] = None,
-    hash_keys: HashKeysOption = None,
     for_spreadsheets: Annotated[
         bool,
         typer.Option(
             "--for-spreadsheets", help="Put an apostrophe before texts that a spreadsheet would take for a formula."
         ),
     ] = False,
-    as_json: JsonOption = False,
 ) -> None:
     """Write a trace in another format. A prepared .arrow file opens at once.
 
@@ -62,31 +60,30 @@ def convert(
 
     Example: vestigo convert 'logs/*.log.gz' desk.arrow --intake 'patterns.vessel=/vessels/{call_sign}'
     """
-    from vestigo.cli.asked import intake_options, plan_for, read, secret_in
-    from vestigo.cli.screen import Progress, note, show, show_json
+    from vestigo.cli.screen import Progress, note
     from vestigo.recording.hashing import HASHED
     from vestigo.show.safe import printable
     from vestigo.trace import shape, write_trace
     from vestigo.units import counted, format_bytes
 
     with Progress() as progress:
-        means, options = plan_for(plan), intake_options(intake, strict)
-        trace = read(sources, means, options, progress, is_converted=True)
-        trace = shape.only(shape.between(trace, begin, end), lookups=lookup, keys=key, nodes=node)
+        trace = dataclasses.replace(call, trace=sources).read(progress, is_converted=True)
+        trace = shape.only(shape.between(trace, begin, end), lookups=call.lookup, keys=key, nodes=node)
         trace = trace if sample is None else shape.sampled(trace, sample)
         trace = trace if speed is None else shape.faster(trace, speed)
-        if hash_keys is not None:
-            trace = shape.anonymised(trace, secret_in(hash_keys))
+        if call.hash_keys is not None:
+            trace = shape.anonymised(trace, secret_in(call.hash_keys))
             note(HASHED)
         progress.step(f"writing {target.name}")
         write_trace(trace, target, for_spreadsheets=for_spreadsheets)
     written = {"path": str(target), "events": len(trace), "keys": len(trace.keys), "bytes": target.stat().st_size}
-    if as_json:
-        return show_json(written)
-    amounts = (
-        f"{counted(len(trace), 'event')}, {counted(len(trace.keys), 'key')}, {format_bytes(target.stat().st_size)}"
+    call.answer(
+        written,
+        lambda of: (
+            f"{printable(of['path'], most=1000)}: {counted(of['events'], 'event')}, {counted(of['keys'], 'key')}, "
+            f"{format_bytes(of['bytes'])}"
+        ),
     )
-    return show(f"{printable(str(target), most=1000)}: {amounts}")
 
 
 VERB = Verb(14, "Write a trace in another format, or a part of it.", convert)

@@ -5,23 +5,25 @@ from typing import Annotated
 
 import typer
 
-from vestigo.cli.options import JsonOption
+from vestigo.cli.call import Call
+from vestigo.cli.options import asks
 from vestigo.cli.verbs import Verb
 
 
+@asks(Call, ..., "as_json")
 def demo(
+    call: Call,
     folder: Annotated[Path, typer.Argument(help="The folder to write to. It is created if it does not exist.")] = Path(
         "vestigo-demo"
     ),
-    as_json: JsonOption = False,
 ) -> None:
     """Write the demo data, two days at Skerrow Quay, and go the whole way: survey, replay, sweep, choose, report.
 
     Example: vestigo demo
     """
     from vestigo.choosing.compare import compare
-    from vestigo.cli.screen import Progress, show, show_json
-    from vestigo.cli.swept import Asked, swept, write_plan
+    from vestigo.cli.screen import Progress, show
+    from vestigo.cli.swept import swept
     from vestigo.demo.files import ODD_KEYS, write_demo
     from vestigo.describing.survey import survey
     from vestigo.explaining.report import report as report_of
@@ -33,7 +35,7 @@ def demo(
     from vestigo.trace import read_trace
 
     def say(text: object) -> None:
-        if not as_json:
+        if not call.as_json:
             show(text)  # type: ignore[arg-type]
 
     trace_path, plan_path = write_demo(folder)
@@ -48,29 +50,30 @@ def demo(
         comparison = compare(trace, plan, progress=progress.count)
     say(comparison_text(comparison))
     say("\n3. Which settings to take\n")
-    asked = Asked(trace=None, plan_path=plan_path, plan=plan, intake={}, rest="40%", yes=True)
-    found, _ = swept(asked)
+    picked, page = folder / "picked.toml", folder / "report.html"
+    choosing = Call(plan_path=plan_path, yes=True, write=picked)
+    found, _ = swept(choosing)
     pick = found.choose()
     say(pick_text(pick))
-    picked, page = folder / "picked.toml", folder / "report.html"
-    write_plan(pick.candidate.plan, asked, picked)
+    choosing.write_plan(pick.candidate.plan)
     with Progress() as progress:
-        asked_again = ["--plan", str(plan_path)]
-        report = report_of(trace, plan, found=found, results=asked.kept_in, asked=asked_again, progress=progress.count)
+        kept_in, words = choosing.kept_in, choosing.words
+        report = report_of(trace, plan, found=found, results=kept_in, asked=words, progress=progress.count)
         progress.step("writing the page")
         report.write(page)
     files = {"trace": trace_path, "plan": plan_path, "odd": folder / ODD_KEYS, "picked": picked, "report": page}
     shown = {name: printable(str(path), most=1000) for name, path in files.items()}
-    if as_json:
-        return show_json({**{name: str(path) for name, path in files.items()}, "pick": pick.to_dict()})
-    return show(
-        f"\nThe picked settings:    {shown['picked']}\n"
-        f"All of it on one page:  {shown['report']}\n"
-        f"All of the survey:      vestigo survey {shown['trace']}\n"
-        f"Mistakes in keys:       vestigo survey {shown['odd']}\n"
-        f"Why a number is so:     vestigo why --plan {shown['plan']}\n"
-        f"What is likely wrong:   vestigo check --plan {shown['plan']}\n"
-        f"Change the plan, then:  vestigo choose --plan {shown['plan']}"
+    call.answer(
+        {**{name: str(path) for name, path in files.items()}, "pick": pick.to_dict()},
+        lambda _: (
+            f"\nThe picked settings:    {shown['picked']}\n"
+            f"All of it on one page:  {shown['report']}\n"
+            f"All of the survey:      vestigo survey {shown['trace']}\n"
+            f"Mistakes in keys:       vestigo survey {shown['odd']}\n"
+            f"Why a number is so:     vestigo why --plan {shown['plan']}\n"
+            f"What is likely wrong:   vestigo check --plan {shown['plan']}\n"
+            f"Change the plan, then:  vestigo choose --plan {shown['plan']}"
+        ),
     )
 
 

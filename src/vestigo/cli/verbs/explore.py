@@ -6,29 +6,17 @@ from typing import Annotated
 
 import typer
 
-from vestigo.cli.options import (
-    IntakeOption,
-    NoResultsOption,
-    PlanOption,
-    ResultsOption,
-    RulesOption,
-    StrictOption,
-    TraceArgument,
-)
+from vestigo.cli.call import RESULTS, SETTINGS, Call
+from vestigo.cli.options import asks
 from vestigo.cli.stopping import end_within
 from vestigo.cli.verbs import Verb
 
 _SECONDS_TO_END = 1.0
 
 
+@asks(Call, *SETTINGS, *RESULTS, ...)
 def explore(
-    trace: TraceArgument = None,
-    plan: PlanOption = None,
-    rules: RulesOption = None,
-    intake: IntakeOption = None,
-    strict: StrictOption = False,
-    results: ResultsOption = None,
-    no_results: NoResultsOption = False,
+    call: Call,
     address: Annotated[
         str,
         typer.Option("--address", metavar="HOST:PORT", help="The page's address. Port 0 means any free port."),
@@ -43,9 +31,7 @@ def explore(
     """
     import secrets
 
-    from vestigo.cli.asked import intake_options, plan_for, read
     from vestigo.cli.screen import Progress, note, show, show_json
-    from vestigo.cli.swept import Asked
     from vestigo.errors import InputError
     from vestigo.rules import Plan
     from vestigo.units import counted
@@ -63,13 +49,11 @@ def explore(
     where = Address.parse(address)
     if not where.is_loopback:
         raise InputError(f"--address {address}: others would reach it there; write 127.0.0.1:{where.port}")
-    stated = plan_for(plan, rules) or Plan()
-    options = intake_options(intake, strict)
-    asked = Asked(trace=trace, plan_path=plan, plan=stated, intake=options, results=results, no_results=no_results)
+    plan = call.plan or Plan()
     listening = where.bind()
     with Progress() as progress:
-        read_in = read(trace, stated, options, progress)
-        explorer = Explorer(read_in, stated, results=asked.kept_in, progress=progress.count)
+        trace = call.read(progress)
+        explorer = Explorer(trace, plan, results=call.kept_in, progress=progress.count)
         progress.step("making the page")
         host, port = listening.getsockname()[:2]
         shown_host = f"[{host}]" if ":" in host else host

@@ -5,13 +5,16 @@ from typing import Annotated
 
 import typer
 
-from vestigo.cli.options import HashKeysOption, IntakeOption, JsonOption, PlanOption
+from vestigo.cli.call import Call, secret_in
+from vestigo.cli.options import asks
 from vestigo.cli.verbs import Verb
 
 SHORTEST_TOKEN = 16
 
 
+@asks(Call, ..., "plan_path", "intake", "hash_keys", "as_json")
 def listen(
+    call: Call,
     folder: Annotated[
         Path, typer.Argument(metavar="FOLDER", help="The folder that the recording is written to.", show_default=False)
     ],
@@ -46,9 +49,6 @@ def listen(
         list[str] | None,
         typer.Option("--span-removes", metavar="NAME=PATTERN", help="Spans like this remove one. Can be repeated."),
     ] = None,
-    plan: PlanOption = None,
-    intake: IntakeOption = None,
-    hash_keys: HashKeysOption = None,
     for_: Annotated[
         str | None, typer.Option("--for", metavar="DURATION", help="Stop after this time, such as 30m.")
     ] = None,
@@ -56,7 +56,6 @@ def listen(
         str,
         typer.Option("--rotate-at", metavar="SIZE", help="Start a new file when the current one reaches this size."),
     ] = "256 MiB",
-    as_json: JsonOption = False,
 ) -> None:
     """Write the OpenTelemetry spans that services send (OTLP/HTTP) as a trace, until it is stopped.
 
@@ -68,8 +67,7 @@ def listen(
     'columns.key={vessel.call_sign}' --intake 'columns.lookup=vessel' --for 30m
     """
     from vestigo.arguments import argument
-    from vestigo.cli.asked import intake_options, plan_for, secret_in
-    from vestigo.cli.screen import Progress, note, show, show_json
+    from vestigo.cli.screen import Progress, note
     from vestigo.errors import InputError
     from vestigo.recording.hashing import HASHED
     from vestigo.trace import Intake
@@ -97,21 +95,20 @@ def listen(
         Conditions.parse("--span-writes", span_writes or ()),
         Conditions.parse("--span-removes", span_removes or ()),
     )
-    stated = plan_for(plan)
-    means = (stated.intake if stated else Intake()).with_options(intake_options(intake))
+    intake = (call.plan.intake if call.plan else Intake()).with_options(call.intake_options)
     bearer = None if token is None else _token_in(token)
     listening = where.bind()
     recording = Recording(
         folder,
-        means,
+        intake,
         selection,
-        secret=None if hash_keys is None else secret_in(hash_keys),
+        secret=None if call.hash_keys is None else secret_in(call.hash_keys),
         rotate_at=argument("--rotate-at", parse_bytes, rotate_at),
         say=note,
     )
     host, port = listening.getsockname()[:2]
     note(f"listening at http://{f'[{host}]' if ':' in host else host}:{port}{PATH}; Ctrl-C ends the recording")
-    if hash_keys is not None:
+    if call.hash_keys is not None:
         note(HASHED)
     with Progress() as progress:
 
@@ -124,17 +121,14 @@ def listen(
             serve(app, listening, seconds=seconds, goes_on=goes_on, refused=refused)
         finally:
             recording.close()
-    if as_json:
-        show_json({"folder": str(folder), **recording.heard.to_dict()})
-    else:
-        show(heard_text(recording.heard, folder))
+    heard = recording.heard
+    call.answer({"folder": str(folder), **heard.to_dict()}, lambda _: heard_text(heard, folder))
     if recording.failure is not None:
         note(f"{recording.failure}; spans that came later are lost, so record again")
         raise typer.Exit(1)
 
 
 def _token_in(path: Path) -> str:
-    from vestigo.cli.asked import secret_in
     from vestigo.errors import InputError
 
     token = secret_in(path).decode(errors="replace")

@@ -1,21 +1,12 @@
 """``vestigo replay``: replays settings and candidates on a trace."""
 
-from typing import TYPE_CHECKING, Annotated
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Literal
 
 import typer
 
-from vestigo.cli.options import (
-    ByOption,
-    FigureOption,
-    IntakeOption,
-    JsonOption,
-    LookupOption,
-    PlanOption,
-    ReadsOption,
-    RulesOption,
-    StrictOption,
-    TraceArgument,
-)
+from vestigo.cli.call import SETTINGS, Call, share
+from vestigo.cli.options import asks
 from vestigo.cli.verbs import Verb
 
 if TYPE_CHECKING:
@@ -23,16 +14,27 @@ if TYPE_CHECKING:
     from vestigo.rules import Aim
 
 
+@asks(Call, *SETTINGS, "lookup", ..., "figure", "as_json")
 def replay(
-    trace: TraceArgument = None,
-    plan: PlanOption = None,
-    rules: RulesOption = None,
-    intake: IntakeOption = None,
-    strict: StrictOption = False,
-    lookup: LookupOption = None,
-    by: ByOption = None,
-    figure: FigureOption = None,
-    reads: ReadsOption = None,
+    call: Call,
+    by: Annotated[
+        Literal["lookup", "key", "scope", "time"] | None,
+        typer.Option(
+            "--by",
+            help="Add tables: for each look-up, for the keys that lose most, for scopes, or over time.",
+            show_default=False,
+        ),
+    ] = None,
+    reads: Annotated[
+        Path | None,
+        typer.Option(
+            "--reads",
+            metavar="FILE",
+            help="Also write a file with what happened at each read under the plan's own settings: .parquet, .csv or "
+            ".arrow.",
+            show_default=False,
+        ),
+    ] = None,
     tolerate: Annotated[
         str | None,
         typer.Option(
@@ -43,7 +45,6 @@ def replay(
             show_default=False,
         ),
     ] = None,
-    as_json: JsonOption = False,
 ) -> None:
     """Replay a trace against settings: today's and every candidate, beside no cache and the ceilings.
 
@@ -53,39 +54,33 @@ def replay(
 
     Example: vestigo replay reads.csv --rules max_entries=500 --rules absolute=10m
     """
-    from vestigo.arguments import argument
     from vestigo.choosing.compare import compare
-    from vestigo.cli.asked import check_lookups, intake_options, plan_for, read
-    from vestigo.cli.screen import Progress, note, save, show, show_json
+    from vestigo.cli.screen import Progress, note, save
     from vestigo.engine import key_by_key, write_read_by_read
     from vestigo.outcome.table_file import check_ending
-    from vestigo.rules import Plan
-    from vestigo.units import parse_share
+    from vestigo.show import tables
 
-    share = None if tolerate is None else float(argument("--tolerate", parse_share, tolerate))
-    stated = plan_for(plan, rules, is_needed=True) or Plan()
+    most = share("--tolerate", tolerate)
+    plan = call.settings
     if reads is not None:
         check_ending(reads)
     with Progress() as progress:
-        read_in = read(trace, stated, intake_options(intake, strict), progress)
-        check_lookups(lookup, read_in)
-        comparison = compare(read_in, stated, progress=progress.count)
-        keys = key_by_key(read_in, stated) if by == "key" else None
+        trace = call.read(progress)
+        comparison = compare(trace, plan, progress=progress.count)
+        keys = key_by_key(trace, plan) if by == "key" else None
         if reads is not None:
             progress.step("writing every read")
-            note(f"{reads}: {write_read_by_read(read_in, stated, reads):,} reads under {stated.called.words}")
-    if figure is not None:
+            note(f"{reads}: {write_read_by_read(trace, plan, reads):,} reads under {plan.called.words}")
+    if call.figure is not None:
         from vestigo.show.figures import timeline
 
-        save(timeline(comparison[comparison.settings[0]])[0], figure, f"{stated.called.words} over time")
-    if as_json:
-        worst = {} if keys is None else {"worst_keys": keys.worst_to_dict(lookups=lookup)}
-        show_json(comparison.to_dict() | worst)
-    else:
-        from vestigo.show import tables
-
-        show(tables.comparison_text(comparison, None if by in (None, "key") else tables.By(by), lookup, keys))
-    if share is not None and _breaks_limits(stated.aim, comparison, share):
+        save(timeline(comparison[comparison.settings[0]])[0], call.figure, f"{plan.called.words} over time")
+    worst = {"worst_keys": keys.worst_to_dict(lookups=call.lookup)} if keys is not None and call.as_json else {}
+    call.answer(
+        comparison.to_dict() | worst if call.as_json else comparison,
+        lambda found: tables.comparison_text(found, None if by in (None, "key") else tables.By(by), call.lookup, keys),
+    )
+    if most is not None and _breaks_limits(plan.aim, comparison, most):
         raise typer.Exit(1)
 
 

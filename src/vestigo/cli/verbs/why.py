@@ -5,24 +5,14 @@ from typing import Annotated
 
 import typer
 
-from vestigo.cli.options import (
-    FigureOption,
-    IntakeOption,
-    JsonOption,
-    PlanOption,
-    RulesOption,
-    StrictOption,
-    TraceArgument,
-)
+from vestigo.cli.call import SETTINGS, Call
+from vestigo.cli.options import asks
 from vestigo.cli.verbs import Verb
 
 
+@asks(Call, *SETTINGS, ..., "figure", "as_json")
 def why(
-    trace: TraceArgument = None,
-    plan: PlanOption = None,
-    rules: RulesOption = None,
-    intake: IntakeOption = None,
-    strict: StrictOption = False,
+    call: Call,
     lookup: Annotated[str | None, typer.Option("--lookup", metavar="NAME", help="The look-up of the key.")] = None,
     key: Annotated[str | None, typer.Option("--key", metavar="KEY", help="The key to explain.")] = None,
     at: Annotated[
@@ -32,8 +22,6 @@ def why(
         ),
     ] = None,
     node: Annotated[str | None, typer.Option("--node", metavar="NAME", help="Only on this node.")] = None,
-    figure: FigureOption = None,
-    as_json: JsonOption = False,
 ) -> None:
     """Tell what happened to a key under today's settings, and which change of a rule would have helped it.
 
@@ -43,36 +31,33 @@ def why(
 
     Example: vestigo why skerrow-quay.parquet --lookup berth --key A2 --node quay-4 --at '2026-03-17 00:35:17.837'
     """
-    from vestigo.cli.asked import check_lookups, intake_options, plan_for, read, words_for
-    from vestigo.cli.screen import Progress, save, show, show_json
+    from vestigo.cli.call import check_lookups
+    from vestigo.cli.screen import Progress, save
     from vestigo.engine import key_by_key
     from vestigo.errors import InputError
     from vestigo.explaining.why.tell import why as why_of
-    from vestigo.rules import Plan
     from vestigo.show.story import losses_text, story_text
 
-    stated = plan_for(plan, rules, is_needed=True) or Plan()
+    plan = call.settings
     if key is None and (
-        given := [name for name, value in {"--at": at, "--node": node, "--figure": figure}.items() if value]
+        given := [name for name, value in {"--at": at, "--node": node, "--figure": call.figure}.items() if value]
     ):
         raise InputError(f"{given[0]} is about one key; name it with --key")
-    same = words_for(trace, plan, rules, intake, strict)
     with Progress() as progress:
-        read_in = read(trace, stated, intake_options(intake, strict), progress)
-        check_lookups([lookup] if lookup else None, read_in)
+        trace = call.read(progress)
+        lookups = [lookup] if lookup else None
+        check_lookups(lookups, trace)
         progress.step("replaying")
         if key is None:
-            keys = key_by_key(read_in, stated)
-            lookups = [lookup] if lookup else None
-            if as_json:
-                return show_json(keys.worst_to_dict(lookups=lookups))
-            return show(losses_text(keys, ["vestigo", "why", *same], lookups))
-        story = why_of(read_in, stated, lookup=lookup, key=key, at=_in_utc(at), node=node)
-    if figure is not None:
+            keys = key_by_key(trace, plan)
+            found = keys.worst_to_dict(lookups=lookups) if call.as_json else keys
+            return call.answer(found, lambda keys: losses_text(keys, ["vestigo", "why", *call.words], lookups))
+        story = why_of(trace, plan, lookup=lookup, key=key, at=_in_utc(at), node=node)
+    if call.figure is not None:
         from vestigo.show.figures import story as story_figure
 
-        save(story_figure(story), figure, "the key's story")
-    return show_json(story.to_dict()) if as_json else show(story_text(story, ["vestigo", "replay", *same]))
+        save(story_figure(story), call.figure, "the key's story")
+    return call.answer(story, lambda story: story_text(story, ["vestigo", "replay", *call.words]))
 
 
 def _in_utc(at: str | None) -> str | None:
