@@ -1,9 +1,11 @@
-"""What all returned objects have in common: they compare by value, print as tables, and become plain data."""
+"""What all returned objects have in common: they compare by value, print as tables, become plain data, and can be
+kept in a file.
+"""
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import fields
 from importlib import import_module
-from typing import TYPE_CHECKING, Any, Self, TypeVar
+from typing import TYPE_CHECKING, Any, ClassVar, Self, TypeVar
 
 from vestigo.errors import UnknownName, unknown
 
@@ -20,8 +22,23 @@ def displayed(form: str, what: object) -> str:
     return show(what)
 
 
+KINDS: dict[str, type[Any]] = {}
+"""The classes whose objects a file can hold, by name."""
+_C = TypeVar("_C")
+
+
+def can_be_kept(kind: type[_C]) -> type[_C]:
+    """Says that a file can hold objects of a class (see `vestigo.saving`)."""
+    KINDS[kind.__name__] = kind
+    return kind
+
+
 class InNotebooks:
-    """What notebooks show as a table."""
+    """What notebooks show as a table, and a file can hold."""
+
+    def __init_subclass__(cls, **more: Any) -> None:
+        super().__init_subclass__(**more)
+        can_be_kept(cls)
 
     def _repr_html_(self) -> str:
         return displayed("html", self)
@@ -63,9 +80,13 @@ class Data(InNotebooks):
     table; `repr` is one line.
     """
 
+    TOLD: ClassVar[Sequence[str]] = ()
+    """The fields and properties that `to_dict` has, in its order. All fields, if it does not say."""
+
     def to_dict(self) -> dict[str, Any]:
         """Plain data for JSON: times in seconds, memory in bytes, rates in [0, 1]."""
-        raise NotImplementedError
+        names = self.TOLD or [one.name for one in fields(self)]  # type: ignore[arg-type]
+        return {name: plain(getattr(self, name)) for name in names}
 
     def to_pandas(self) -> "pd.DataFrame":
         """One row. Nested values have names like ``read_time.p95``."""
@@ -97,6 +118,17 @@ class Data(InNotebooks):
 
     def __str__(self) -> str:
         return displayed("text", self)
+
+
+def plain(value: Any) -> Any:
+    """A value as plain data, for people: what is returned by its own `to_dict`, and tables and arrays as lists."""
+    if hasattr(value, "to_dict"):
+        return value.to_dict()
+    if isinstance(value, Mapping):
+        return {key: plain(one) for key, one in value.items()}
+    if hasattr(value, "tolist"):
+        return value.tolist()
+    return [plain(one) for one in value] if isinstance(value, (list, tuple)) else value
 
 
 def same(some: Any, other: Any) -> bool:  # noqa: PLR0911  # one line a kind

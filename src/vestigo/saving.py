@@ -1,4 +1,8 @@
-"""``save`` and ``load``: anything that the library returns, as a JSON file, or for a trace as a prepared Arrow file."""
+"""``save`` and ``load``: anything that the library returns, as a JSON file, or for a trace as a prepared Arrow file.
+
+An object is written as the name of its class and what it is made from: the fields of a record, or what it says itself
+(`to_kept`). The classes are those that say that they can be kept (`vestigo.data.KINDS`).
+"""
 
 import hashlib
 import json
@@ -12,62 +16,24 @@ from typing import Any
 import numpy as np
 
 from vestigo.arguments import path_of
-from vestigo.choosing.candidates import Candidate, Candidates
-from vestigo.choosing.compare import Comparison
-from vestigo.choosing.estimate import Estimate
-from vestigo.choosing.pick import Excess, HeldOut, Pick, Relaxed
-from vestigo.choosing.share_out import Sharing
-from vestigo.choosing.sweep import Sweep
-from vestigo.data import Data
-from vestigo.describing.curves import Curves
-from vestigo.describing.findings import Finding
-from vestigo.describing.survey import Survey
-from vestigo.describing.traits import Traits
-from vestigo.describing.verdict import Verdict
-from vestigo.engine.size_curve import SizeCurve
+from vestigo.choosing import share_out as _share_out  # noqa: F401  # this and the next modules have classes to be kept
+from vestigo.choosing.candidates import Candidate
+from vestigo.choosing.results import Kept
+from vestigo.data import KINDS, Data
 from vestigo.errors import InputError
-from vestigo.explaining.check.findings import Check, Mistake, RuleTried
-from vestigo.explaining.confirm.confirmation import Compared, Confirmation, Try
-from vestigo.explaining.drive.driven import Difference, Driven, Explanation, ReadCounts
-from vestigo.explaining.report import Report
-from vestigo.explaining.why.story import Advice, Stay, Step, Story
+from vestigo.explaining import report as _report  # noqa: F401
+from vestigo.explaining.confirm import confirmation as _confirmation  # noqa: F401
+from vestigo.explaining.drive import driven as _driven  # noqa: F401
 from vestigo.files import write_text
-from vestigo.outcome import Keys, Mark, Measures, Outcome, Reads, Slice, Slices, Spans
-from vestigo.rules import Aim, CounterNames, Plan, Pool, Rules, WhatIf, Worth
-from vestigo.rules.aim import Limit
-from vestigo.rules.checked import Checked
-from vestigo.rules.plan import Called
-from vestigo.rules.stated import Stated
-from vestigo.trace import Intake, Trace, read_trace, write_trace
+from vestigo.rules import Plan
+from vestigo.trace import Trace, read_trace, write_trace
 from vestigo.units import Duration
 
-_FORMAT = 2
+_FORMAT = 3
 _KIND = "$"
 """The key under which an object says what it is."""
-
-_RECORDS = {
-    kind.__name__: kind
-    for kind in (
-        *(Outcome, Measures, Slice, Spans, Comparison, SizeCurve, Sweep, Candidate, Estimate, Pick, Sharing, Survey),
-        *(Traits, Finding, Verdict, Curves, Plan, Intake, Aim, Worth, Story, Step, Stay, Advice),
-        *(
-            Compared,
-            Confirmation,
-            Try,
-            Check,
-            Candidates,
-            RuleTried,
-            Mistake,
-            Driven,
-            ReadCounts,
-            Difference,
-            Explanation,
-            Report,
-        ),
-    )
-}
-_TUPLES = {kind.__name__: kind for kind in (Mark, Excess, HeldOut, Relaxed, Limit, Called)}
-_RULES = {kind.__name__: kind for kind in (Rules, Pool, WhatIf, CounterNames)}
+_OF = "of"
+"""The key under which it has what it is made from."""
 
 
 def save(what: Data | Plan, path: str | Path) -> Path:
@@ -106,14 +72,15 @@ def load(path: str | Path) -> Any:
         raise InputError(f"{path}: cannot be read: {error.strerror or error}") from None
     except (ValueError, RecursionError) as error:  # it is not JSON, not UTF-8, or nested too deep
         raise InputError(f"{path}: is not JSON: {error}") from None
-    if isinstance(content, dict) and content.get("vestigo") == _FORMAT - 1:
+    written_as = content.get("vestigo") if isinstance(content, dict) else None
+    if written_as == 1:
         raise InputError(f"{path}: was written by an earlier version of Vestigo; make it again, and save it")
-    if not isinstance(content, dict) or content.get("vestigo") != _FORMAT or not {"what", "digest"} <= content.keys():
+    if written_as not in (_FORMAT - 1, _FORMAT) or not {"what", "digest"} <= content.keys():
         raise InputError(f"{path}: is not a file that vestigo.save wrote")
     if content["digest"] != _digest(content["what"]):
         raise InputError(f"{path}: is damaged (its digest is another); save it again")
     try:
-        return _made(content["what"])
+        return _made(content["what"] if written_as == _FORMAT else _as_now(content["what"]))
     except (LookupError, TypeError, ValueError, AttributeError, ArithmeticError, RecursionError, InputError) as error:
         raise InputError(f"{path}: is damaged ({type(error).__name__}); save it again") from None
 
@@ -123,64 +90,41 @@ def _digest(plain: Any) -> str:
     return hashlib.blake2b(json.dumps(plain).encode(), digest_size=20).hexdigest()
 
 
-def _plain(value: Any) -> Any:  # noqa: PLR0911, PLR0912  # one line a kind
-    """The value as plain data for JSON."""
+def _plain(value: Any) -> Any:  # noqa: PLR0911  # one line a kind
+    """The value as plain data for JSON, from which it can be made again."""
     if value is None or type(value) in (bool, int, str):
         return value
-    if isinstance(value, float):
-        return float(value) if math.isfinite(value) else {_KIND: "float", "value": str(value)}
+    if isinstance(value, float) and math.isfinite(value):
+        return float(value)
     if isinstance(value, np.generic):
         return _plain(value.item())
-    if isinstance(value, np.ndarray):
-        return {
-            _KIND: "array",
-            "of": value.dtype.str,
-            "shape": value.shape,
-            "values": [*map(_plain, value.ravel().tolist())],
-        }
-    if isinstance(value, Duration):
-        return {_KIND: "Duration", "ns": int(value)}
-    if isinstance(value, Fraction):
-        return {_KIND: "Fraction", "value": f"{value.numerator}/{value.denominator}"}
-    if isinstance(value, Path):
-        return {_KIND: "Path", "value": str(value)}
-    if isinstance(value, Slices):
-        return {_KIND: "Slices", "columns": _plain(value.columns)}
-    if isinstance(value, (Checked, Stated)):
-        return {_KIND: type(value).__name__, "stated": _written(value)}
-    if is_dataclass(value) and type(value).__name__ in _RECORDS:
-        return {_KIND: type(value).__name__, "fields": {name: _plain(one) for name, one in _fields(value).items()}}
-    if isinstance(value, tuple) and type(value).__name__ in _TUPLES:
-        return {_KIND: type(value).__name__, "items": [*map(_plain, value)]}
-    if isinstance(value, tuple):
-        return {_KIND: "tuple", "items": [*map(_plain, value)]}
     if isinstance(value, list):
         return [*map(_plain, value)]
+    if type(value).__name__ in KINDS:
+        return {_KIND: type(value).__name__, _OF: {name: _plain(one) for name, one in _parts(value).items()}}
+    if hasattr(value, "to_kept"):
+        return _plain(value.to_kept())
+    for kind, (write, _) in _OTHERS.items():
+        if isinstance(value, kind):
+            return {_KIND: kind.__name__, _OF: write(value)}
     if isinstance(value, Mapping):
         if all(isinstance(key, str) for key in value) and _KIND not in value:
             return {key: _plain(one) for key, one in value.items()}
-        return {_KIND: "map", "items": [[_plain(key), _plain(one)] for key, one in value.items()]}
-    if isinstance(value, (Reads, Keys)):
-        raise InputError(
-            f"a table of {type(value).__name__.lower()} is not saved as JSON; write its to_arrow() to a file"
-        )
+        return {_KIND: "map", _OF: [[_plain(key), _plain(one)] for key, one in value.items()]}
     raise InputError(f"{type(value).__name__} cannot be saved")
 
 
-def _fields(record: Any) -> dict[str, Any]:
-    """The fields that a record is made from."""
-    return {one.name: getattr(record, one.name) for one in fields(record) if one.init}
+def _parts(value: Any) -> dict[str, Any]:
+    """What an object of a kind that can be kept is made from, by name."""
+    if hasattr(value, "to_kept"):
+        parts: dict[str, Any] = value.to_kept()
+        return parts
+    if is_dataclass(value):
+        return {one.name: getattr(value, one.name) for one in fields(value) if one.init}
+    return dict(value._asdict())
 
 
-def _written(stated: Checked | Stated) -> dict[str, Any]:
-    """Rules as a plan file has them. Raises InputError for the user's own code."""
-    for name, value in dict(stated).items():
-        if getattr(value, "own", None) is not None:
-            raise InputError(f"{name} = {value} is code of your own, which no file can hold; save it without")
-    return dict(Stated.by(stated).to_dict() if isinstance(stated, Rules) else stated.to_dict())
-
-
-def _made(plain: Any) -> Any:  # noqa: PLR0911  # one line a kind
+def _made(plain: Any) -> Any:
     """The value from the data of `_plain`."""
     if isinstance(plain, list):
         return [*map(_made, plain)]
@@ -189,30 +133,54 @@ def _made(plain: Any) -> Any:  # noqa: PLR0911  # one line a kind
     kind = plain.get(_KIND)
     if kind is None:
         return {key: _made(value) for key, value in plain.items()}
-    if kind in _RECORDS:
-        return _RECORDS[kind](**{name: _made(value) for name, value in plain["fields"].items()})
-    if kind in _TUPLES:
-        return _TUPLES[kind](*map(_made, plain["items"]))
-    if kind in _RULES:
-        return _RULES[kind](**plain["stated"])
-    return _MAKERS[kind](plain)
+    if kind in KINDS:
+        return KINDS[kind](**{name: _made(one) for name, one in plain[_OF].items()})
+    if kind == "map":
+        return {_made(key): _made(value) for key, value in plain[_OF]}
+    return _MAKERS[kind](plain[_OF])
 
 
 def _array(plain: Mapping[str, Any]) -> np.ndarray:
-    kind = np.dtype(str(plain["of"]))
+    kind = np.dtype(str(plain["dtype"]))
     if kind.kind not in "iufb":
         raise ValueError(kind)
     return np.array(_made(plain["values"]), kind).reshape(plain["shape"])
 
 
-_MAKERS: dict[str, Callable[[Mapping[str, Any]], Any]] = {
-    "float": lambda plain: float(plain["value"]),
-    "array": _array,
-    "Duration": lambda plain: Duration(plain["ns"]),
-    "Fraction": lambda plain: Fraction(plain["value"]),
-    "Path": lambda plain: Path(plain["value"]),
-    "Slices": lambda plain: Slices(_made(plain["columns"])),
-    "Stated": lambda plain: dict(plain["stated"]),
-    "tuple": lambda plain: tuple(map(_made, plain["items"])),
-    "map": lambda plain: {_made(key): _made(value) for key, value in plain["items"]},
+def _of_array(array: np.ndarray) -> dict[str, Any]:
+    return {"dtype": array.dtype.str, "shape": array.shape, "values": [*map(_plain, array.ravel().tolist())]}
+
+
+_OTHERS: Mapping[type, tuple[Callable[[Any], Any], Callable[[Any], Any]]] = {
+    float: (str, float),  # those that JSON does not have
+    np.ndarray: (_of_array, _array),
+    Duration: (int, Duration),
+    Fraction: (str, Fraction),
+    Path: (str, Path),
+    tuple: (lambda value: [*map(_plain, value)], lambda plain: tuple(map(_made, plain))),
 }
+"""How values of other kinds are written and read."""
+_MAKERS = {kind.__name__: make for kind, (_, make) in _OTHERS.items()}
+
+
+def _as_now(plain: Any) -> Any:
+    """The data of the format before this one, as it is written now."""
+    if isinstance(plain, list):
+        return [*map(_as_now, plain)]
+    if not isinstance(plain, dict):
+        return plain
+    kind = plain.get(_KIND)
+    own = {name: _as_now(value) for name, value in plain.items() if name != _KIND}
+    if kind is None:
+        return own
+    if kind in ("array", "Slices"):
+        rest = {"dtype": own.pop("of")} | own if kind == "array" else own
+        return {_KIND: {"array": "ndarray"}.get(kind, kind), _OF: rest}
+    (parts,) = own.values()  # each kind had a word of its own for what it is made from
+    if kind in KINDS and isinstance(parts, list):
+        parts = dict(zip(KINDS[kind]._fields, parts, strict=True))
+    if kind == Candidate.__name__:
+        kept = Kept.from_dict(parts.pop("result"))
+        made = Candidate.made(parts["name"], _made(parts["changes"]), _made(parts["plan"]), kept)
+        return _plain(made)
+    return {_KIND: kind, _OF: parts}

@@ -3,7 +3,7 @@
 import copy
 import json
 import pickle
-from dataclasses import replace
+from dataclasses import fields, replace
 from typing import Any
 
 import numpy as np
@@ -15,7 +15,7 @@ from vestigo import Aim, InputError, Plan, Rules, RulesError, Sweep, Worth, comp
 from vestigo.choosing.candidates import Candidate
 from vestigo.choosing.pick import MONTH_NS, money
 from vestigo.choosing.resample import Resamples
-from vestigo.measures import MEASURES
+from vestigo.outcome.summary import Summary
 from vestigo.rules.aim import Limit
 from vestigo.rules.plan import Called
 
@@ -34,25 +34,18 @@ def candidate(name: str, hits: Any, memory: int = 100, stale: Any = 0) -> Candid
     slices = {"reads": [10] * SLICES, **{key: list(map(int, value)) for key, value in each.items()}}
     slices["loads"] = [10 - one for one in slices["hits"]]
 
-    def measures(part: slice) -> dict[str, Any]:
+    def summary(part: slice) -> dict[str, Any]:
         reads, hit, old = (sum(slices[key][part]) for key in ("reads", "hits", "stale_hits"))
-        rates = {"hit_rate": hit / reads, "fresh_hit_rate": (hit - old) / reads, "stale_rate": old / reads}
-        nested = {name.partition(".")[0]: dict.fromkeys(_PARTS, 0) for name in MEASURES if "." in name}
-        others = {name: 0 for name in MEASURES if "." not in name}
-        return {
-            **nested,
-            **others,
-            "reads": reads,
-            "hits": hit,
-            "stale_hits": old,
-            "loads": reads - hit,
-            "memory_peak": memory,
-            **rates,
-        }
+        known = {"hits": hit, "stale_hits": old, "loads": reads - hit, "memory_peak": memory}
+        nothing = {one.name: 0 for one in fields(Summary) if one.type in (int, float)}
+        times = {name: dict.fromkeys(_PARTS, 0.0) for name in ("read_time", "answer_age", "stale_age")}
+        others = {"misses_by_cause": {"first": reads - hit}, "spans": times, "stale_known": True}
+        return {**nothing, **known, **others}
 
     half = SLICES // 2
-    parts = {"whole": slice(None), "first": slice(half), "rest": slice(half, None)}
-    return Candidate(name, {}, Plan(), {**{name: measures(part) for name, part in parts.items()}, "slices": slices})
+    parts = {"first": Summary(**summary(slice(half))), "rest": Summary(**summary(slice(half, None)))}
+    own: dict[str, Any] = {**summary(slice(None)), **parts, "of_slices": slices}
+    return Candidate(name=name, changes={}, plan=Plan(), **own)
 
 
 def study(*candidates: Candidate, aim: Aim | None = None) -> Sweep:
@@ -167,7 +160,7 @@ def test_a_choice_of_one_is_said_to_be_none() -> None:
     assert "held-out" not in "".join(alone.because)
     broken = study(LARGE).choose(most="hit_rate", memory_peak="<= 80 B")
     assert broken.because[0].startswith("Nothing else was tried, and today's settings break the limits over the whole")
-    given = Candidate("today", {}, replace(Plan(), called=Called("max_entries = 5")), LARGE.result)
+    given = replace(LARGE, name="today", plan=replace(Plan(), called=Called("max_entries = 5")))
     assert "These settings (max_entries = 5) give hit rate" in study(given).choose(most="hit_rate").because[0]
 
 
@@ -257,7 +250,7 @@ def test_a_pick_tells_itself_as_json() -> None:
 def test_of_candidates_that_vary_alike_only_what_differs_is_told() -> None:
     def varied(name: str, hits: int, memory: int, **changes: Any) -> Candidate:
         one = candidate(name, hits, memory)
-        return Candidate(name, {f"rules.{rule}": value for rule, value in changes.items()}, one.plan, one.result)
+        return replace(one, name=name, changes={f"rules.{rule}": value for rule, value in changes.items()})
 
     best = varied("a=1, b=2, c=3", 8, 100, a=1, b=2, c=3)
     told = study(TODAY, best, varied("a=1, b=9, c=3", 7, 50, a=1, b=9, c=3)).choose(most="hit_rate").because[1:]
@@ -379,6 +372,6 @@ def test_plans_studies_and_picks_can_be_pickled_and_rules_are_plans() -> None:
     again = pickle.loads(pickle.dumps(found.choose(most="hit_rate")))
     assert (again.candidate.name, again.because[0]) == ("max_entries=2", found.choose(most="hit_rate").because[0])
     rules = copy.deepcopy(pickle.loads(pickle.dumps(Rules(max_entries=1, absolute="1h"))))
-    assert compare(trace, rules)["today"].hits == sweep(trace, rules).today.result["whole"]["hits"] == 0
+    assert compare(trace, rules)["today"].hits == sweep(trace, rules).today.hits == 0
     with pytest.raises(RulesError, match="nothing varies"):
         search(trace, rules)

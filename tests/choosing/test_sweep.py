@@ -47,14 +47,14 @@ def test_every_candidate_is_a_replay(trace: Trace) -> None:
     for candidate in study.values():
         outcome = replay(trace, candidate.plan)
         assert candidate.measure("hit_rate") == outcome.hit_rate
-        assert candidate.result["whole"] == outcome.to_dict()
+        assert candidate.whole.to_dict() == outcome.to_dict()
     assert study["max_entries=80, eviction=sieve"].plan.rules == Rules(max_entries=80, absolute="5m", eviction="sieve")
     assert study.references["no cache"].measure("hit_rate") == 0
 
 
 def test_parts_of_time_add_up(trace: Trace) -> None:
     for candidate in sweep(trace, PLAN, rest="30%").values():
-        whole, first, rest = (candidate.result[part] for part in ("whole", "first", "rest"))
+        whole, first, rest = (one.to_dict() for one in (candidate.whole, candidate.first, candidate.rest))
         for count in ("reads", "hits", "loads", "evictions", "stale_hits"):
             assert whole[count] == first[count] + rest[count]
         assert whole["misses"] == {cause: first["misses"][cause] + rest["misses"][cause] for cause in whole["misses"]}
@@ -262,7 +262,7 @@ def test_the_first_part_is_the_replay_of_a_trace_that_ends_there(trace: Trace, r
     ended = shape.between(trace, end=study.bounds_ns[1])
     assert 0 < len(ended) < len(trace)
     for candidate in study.values():
-        alone, first = replay(ended, candidate.plan).to_dict(), candidate.result["first"]
+        alone, first = replay(ended, candidate.plan).to_dict(), candidate.first.to_dict()
         for name in ("reads", "hits", "stale_hits", "loads", "byte_hit_rate", "origin_time", "time_saved", "misses"):
             assert first[name] == alone[name], (candidate.name, name)
         assert first["read_time"] == pytest.approx(

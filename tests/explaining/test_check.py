@@ -112,7 +112,7 @@ def test_the_end_of_a_long_trace_is_checked_and_that_is_said(monkeypatch: pytest
     monkeypatch.setattr(import_module("vestigo.explaining.check.trials"), "MOST_EVENTS", 1_000)
     found = vg.check(TRACE, Rules(max_entries=50))
     assert found.notes[0].startswith("checked on the last 1,000 of 4,")
-    assert found.found.today.result["whole"]["reads"] <= 1_000
+    assert found.found.today.reads <= 1_000
 
 
 def test_a_plan_without_rules_has_nothing_to_take_away() -> None:

@@ -1,88 +1,72 @@
 """The measures of many candidates on one trace, beside today's settings, no cache and the ceilings: plain data."""
 
 import re
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
-from functools import partial
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, fields
 from typing import Any
 
 import numpy as np
 
 from vestigo.arguments import one_of
 from vestigo.choosing.estimate import Estimate
+from vestigo.choosing.results import Kept
 from vestigo.data import Data
-from vestigo.errors import UnknownName, raise_for_unknown
+from vestigo.errors import raise_for_unknown
 from vestigo.measures import MEASURES
 from vestigo.outcome import unknown_staleness
-from vestigo.outcome.spans import percentile_of
+from vestigo.outcome.summary import Summary
 from vestigo.rules import Aim, Plan
 from vestigo.rules.plan import Called
 from vestigo.units import format_seconds
 
 PARTS = ("whole", "first", "rest")
 """Of the counted time: all of it, and the parts on which a choice is made and checked."""
-Result = dict[str, Any]
-"""What is kept of a replay, as JSON has it: measures of the ``whole``, of the ``first`` part and of the ``rest`` of the
-counted time, and the counts of each slice of time (``slices``)."""
 
 
-@dataclass(frozen=True, eq=False, repr=False)
-class Candidate(Data):
-    """One set of settings and what it would have given.
-
-    Its measures are attributes, like those of an outcome: ``candidate.hit_rate``, ``candidate.memory_peak``.
-    """
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class Candidate(Summary):
+    """One set of settings and what it would have given. Its own measures are those of the whole time."""
 
     name: str
     changes: Mapping[str, Any]
     """What it changes of today's settings, if it is one of many that vary."""
     plan: Plan
-    result: Result
+    first: Summary
+    """Measures of the first part of the time, on which a choice is made, and of the rest, on which it is checked."""
+    rest: Summary
+    of_slices: Mapping[str, Sequence[int]]
+    """By name, a count for each slice of time: ``reads``, ``hits``, ``stale_hits``, ``loads``."""
+
+    @classmethod
+    def made(cls, name: str, changes: Mapping[str, Any], plan: Plan, kept: Kept) -> "Candidate":
+        """A candidate from what was kept of its replay."""
+        whole = {one.name: getattr(kept.whole, one.name) for one in fields(Summary)}
+        own: dict[str, Any] = {"first": kept.first, "rest": kept.rest, "of_slices": kept.slices}
+        return cls(name=name, changes=changes, plan=plan, **whole, **own)
+
+    @property
+    def whole(self) -> Summary:
+        """The measures of the whole time alone."""
+        return Summary(**{one.name: getattr(self, one.name) for one in fields(Summary)})
 
     def measure(self, name: str, part: str = "whole") -> float:
         """One of `vestigo.measures.MEASURES`, or a count, for the ``whole`` time, the ``first`` part or the ``rest``.
         Raises UnknownName.
         """
-        value: Any = self.result[one_of("part", part, PARTS)]
-        for key in str(name).split("."):
-            value = value.get(key) if isinstance(value, dict) else None
-        if not isinstance(value, (int, float)):
-            raise_for_unknown("measure", name, MEASURES)
-        return float(value)
-
-    def __getattr__(self, name: str) -> Any:
-        """A measure or a count of the whole time, under the name that an outcome has for it."""
-        whole = self.__dict__.get("result", {}).get("whole", {})
-        if name not in whole:
-            raise AttributeError(f"a candidate has no measure {name!r}")
-        if not isinstance(whole[name], dict) or "mean" not in whole[name]:
-            return whole[name]
-        return partial(_percentile, name, whole[name])
-
-    def to_dict(self) -> dict[str, Any]:
-        """Its name, what it changes, and its measures for the whole time."""
-        return {"name": self.name, "changes": dict(self.changes), **self.result["whole"]}
+        return {"whole": self, "first": self.first, "rest": self.rest}[one_of("part", part, PARTS)].amount(name)
 
     def slices(self, name: str) -> np.ndarray:
         """A count for each slice of time: ``reads``, ``hits``, ``stale_hits``, ``loads``."""
-        return np.array(self.result["slices"][name], np.int64)
+        return np.array(self.of_slices[name], np.int64)
 
-    def __dir__(self) -> list[str]:
-        return [*super().__dir__(), *self.__dict__.get("result", {}).get("whole", {})]
+    def to_dict(self) -> dict[str, Any]:
+        """Its name, what it changes, and its measures for the whole time."""
+        return {"name": self.name, "changes": dict(self.changes), **super().to_dict()}
 
     def __repr__(self) -> str:
         shown = ("fresh_hit_rate", "stale_rate", "loads", "memory_peak")
         each = [f"{one} {MEASURES[one].amount_text(self.measure(one))}" for one in shown]
         return f"<Candidate {self.name}: {', '.join(each)}>"
-
-
-def _percentile(name: str, known: Mapping[str, float], percentile: float | None = None) -> float:
-    """Seconds, like `Measures.read_time`: the mean, or a percentile that was kept."""
-    key = "mean" if percentile is None else "max" if percentile_of(percentile) == 100 else f"p{percentile:g}"
-    if key not in known:
-        kept = ", ".join(known)
-        raise UnknownName(f"{name}: {key} is not among {kept}, which are kept of a candidate; replay its plan for it")
-    return known[key]
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -137,13 +121,12 @@ class Candidates(Data, Mapping[str, Candidate]):
     @property
     def stale_known(self) -> bool:
         """Whether the trace shows changes. If it does not, no answer is known to be stale or fresh."""
-        known: bool = self.today.result["whole"].get("stale_known", True)
-        return known
+        return self.today.stale_known
 
     @property
     def staleness_unknown(self) -> str:
         """The sentence that says why staleness is unknown."""
-        oldest = format_seconds(self.today.measure("answer_age.max")) if self.today.result["whole"]["hits"] else None
+        oldest = format_seconds(self.today.measure("answer_age.max")) if self.today.hits else None
         return unknown_staleness(oldest)
 
     def length_ns(self, part: str = "whole") -> int:

@@ -19,7 +19,7 @@ def choose(found: Candidates, aim: Aim, seed: int) -> Pick:
     gives on the rest. Raises InputError for an aim that the trace cannot judge.
     """
     aim = settled(aim, found)
-    if not found.today.result["slices"]["reads"]:
+    if not found.today.of_slices["reads"]:
         raise InputError(f"{found.source or 'the trace'}: holds no events, so there is nothing to choose by")
     pick = _pick(found, aim, seed)
     return replace(pick, because=sentences(pick))
@@ -38,8 +38,8 @@ def _pick(found: Candidates, aim: Aim, seed: int) -> Pick:
         nearest = min(ranked, key=farthest)
         return Pick(found, aim, nearest, tuple(excesses(found, nearest, aim.each_limit)))
     pick = within[0]
-    runner_up = next((one for one in within[1:] if one.result["slices"] != pick.result["slices"]), None)
-    resamples = Resamples(len(pick.result["slices"]["reads"]), seed)
+    runner_up = next((one for one in within[1:] if one.of_slices != pick.of_slices), None)
+    resamples = Resamples(len(pick.of_slices["reads"]), seed)
     less = pick.measure("memory_peak")
     rates = ("hit_rate", "fresh_hit_rate", "stale_rate") if found.stale_known else ("hit_rate",)
     return Pick(

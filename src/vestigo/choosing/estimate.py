@@ -31,9 +31,12 @@ class Estimate(Data):
     errors: Mapping[str, float]
 
     @classmethod
-    def from_dict(cls, amounts: Mapping[str, float]) -> "Estimate":
-        """An estimate from amounts whose errors are not known."""
-        return cls(**amounts, errors=dict.fromkeys(amounts, float("nan")))
+    def from_dict(cls, told: Mapping[str, Any]) -> "Estimate":
+        """An estimate from what `to_dict` gives, or from amounts whose errors are not known."""
+        amounts = {name: amount for name, amount in told.items() if name != "errors"}
+        errors = told.get("errors", dict.fromkeys(amounts))
+        unknown = float("nan")
+        return cls(**amounts, errors={name: unknown if one is None else one for name, one in errors.items()})
 
     @property
     def amounts(self) -> dict[str, float]:

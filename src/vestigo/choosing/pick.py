@@ -2,10 +2,10 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple, Protocol
 
 from vestigo.choosing.candidates import Candidate, Candidates
-from vestigo.data import Data
+from vestigo.data import Data, can_be_kept
 from vestigo.measures import MEASURES
 from vestigo.rules import Aim, Plan, Worth
 from vestigo.rules.aim import Limit
@@ -17,6 +17,7 @@ MONTH_NS = 365.25 / 12 * 86_400 * 1e9
 MONEY = "money a month"
 
 
+@can_be_kept
 class Excess(NamedTuple):
     """A limit that a candidate breaks, and the amount that breaks it."""
 
@@ -29,6 +30,7 @@ class Excess(NamedTuple):
         return self.limit.beyond(self.amount)
 
 
+@can_be_kept
 class HeldOut(NamedTuple):
     """The same choice made on the first part of the time, judged on the rest, which had no part in it."""
 
@@ -40,6 +42,7 @@ class HeldOut(NamedTuple):
     """The candidate that is best within the limits on the rest."""
 
 
+@can_be_kept
 class Relaxed(NamedTuple):
     """What a limit costs: the candidate that would be chosen if the limit were loosened just enough for it."""
 
@@ -128,7 +131,9 @@ class Pick(Data):
                 "best": self.held_out.best.name if self.held_out.best else None,
             },
             "because": list(self.because),
-            **{part: self.candidate.result[part] for part in ("whole", "first", "rest")},
+            "whole": self.candidate.whole.to_dict(),
+            "first": self.candidate.first.to_dict(),
+            "rest": self.candidate.rest.to_dict(),
         }
 
     def to_pandas(self) -> "pd.DataFrame":
@@ -166,7 +171,21 @@ def written(aim: Aim, amount: float) -> str:
     return f"{amount:,.2f} {aim.worth.currency if aim.worth else ''}".rstrip()
 
 
-def cost(found: Candidates, aim: Aim, candidate: Candidate, part: str = "whole") -> float:
+class Measured(Protocol):
+    """A candidate, as far as it is judged by its measures."""
+
+    def measure(self, name: str, part: str = ..., /) -> float: ...
+
+
+class Compared(Protocol):
+    """Candidates, as far as they say what one of them is compared with."""
+
+    @property
+    def today(self) -> Measured: ...
+    def length_ns(self, part: str = ..., /) -> int: ...
+
+
+def cost(found: Compared, aim: Aim, candidate: Measured, part: str = "whole") -> float:
     """What the aim makes smallest: money, or the measure, negated if more is better."""
     if aim.best is not None:
         amount = candidate.measure(aim.best, part)
@@ -174,7 +193,7 @@ def cost(found: Candidates, aim: Aim, candidate: Candidate, part: str = "whole")
     return money(found, aim.worth or Worth(), candidate, part)
 
 
-def money(found: Candidates, worth: Worth, candidate: Candidate, part: str = "whole") -> float:
+def money(found: Compared, worth: Worth, candidate: Measured, part: str = "whole") -> float:
     """What a candidate costs in a month, at the pace of the trace. Memory is paid for at its peak."""
     months = found.length_ns(part) / MONTH_NS
     loads, stale = candidate.measure("loads", part), candidate.measure("stale_hits", part)
@@ -182,7 +201,7 @@ def money(found: Candidates, worth: Worth, candidate: Candidate, part: str = "wh
     return (spent / months if months else 0.0) + candidate.measure("memory_peak", part) / 2**30 * worth.gib_month
 
 
-def excesses(found: Candidates, candidate: Candidate, limits: Sequence[Limit], part: str = "whole") -> list[Excess]:
+def excesses(found: Compared, candidate: Measured, limits: Sequence[Limit], part: str = "whole") -> list[Excess]:
     """The limits that a candidate breaks. Limits relative to today's settings use today's amount in the same part of
     the time.
     """

@@ -3,34 +3,54 @@ slice.
 """
 
 from bisect import bisect_left
+from collections.abc import Mapping, Sequence
+from typing import Any, NamedTuple
 
-from vestigo.choosing.candidates import Result
 from vestigo.engine.job import Job
 from vestigo.engine.replay import run
 from vestigo.measures import MEASURES
 from vestigo.outcome import Outcome, together
+from vestigo.outcome.summary import Summary
 from vestigo.trace import Trace
 
 _OF_SLICES = tuple(dict.fromkeys(name for one in MEASURES.values() if one.of_slices for name in one.of_slices.counts))
 """The counts that some measure is told by."""
 
 
-def replayed(trace: Trace, job: Job, name: str, split_ns: int) -> Result:
+class Kept(NamedTuple):
+    """What is kept of a replay."""
+
+    whole: Summary
+    first: Summary
+    rest: Summary
+    slices: Mapping[str, Sequence[int]]
+
+    def to_dict(self) -> dict[str, Any]:
+        """Plain data for JSON."""
+        parts = {name: part.to_dict() for name, part in self._asdict().items() if isinstance(part, Summary)}
+        return {**parts, "slices": dict(self.slices)}
+
+    @classmethod
+    def from_dict(cls, told: Mapping[str, Any]) -> "Kept":
+        """The same from what `to_dict` gives. Raises KeyError where something is missing."""
+        whole, first, rest = (Summary.from_dict(told[part]) for part in ("whole", "first", "rest"))
+        return cls(whole, first, rest, told["slices"])
+
+
+def replayed(trace: Trace, job: Job, name: str, split_ns: int) -> Kept:
     """Replays a plan, and returns what is kept of it."""
-    return result_of(run(trace, job, name), split_ns)
+    return kept_of(run(trace, job, name), split_ns)
 
 
-def result_of(outcome: Outcome, split_ns: int) -> Result:
+def kept_of(outcome: Outcome, split_ns: int) -> Kept:
     """What is kept of an outcome."""
-    whole, slices = outcome.to_dict(), outcome.slices
+    whole, slices = Summary.of(outcome), outcome.slices
     until = max(bisect_left(slices.column("begins_ns"), split_ns), 1)
-    rest = slices[until:] or slices[-1:]
-    return {
-        "whole": whole,
-        "first": together(slices[:until]).to_dict() if slices else whole,
-        "rest": together(rest).to_dict() if slices else whole,
-        "slices": {name: slices.column(name) for name in _OF_SLICES},
-    }
+    counts = {name: slices.column(name) for name in _OF_SLICES}
+    if not slices:
+        return Kept(whole, whole, whole, counts)
+    first, rest = (Summary.of(together(part)) for part in (slices[:until], slices[until:] or slices[-1:]))
+    return Kept(whole, first, rest, counts)
 
 
 def split_at(job: Job, share_for_rest: float) -> int:

@@ -13,12 +13,12 @@ import numpy as np
 
 from vestigo.arguments import share_above_zero
 from vestigo.choosing import ceilings as bounds
-from vestigo.choosing.candidates import Candidate, Result
+from vestigo.choosing.candidates import Candidate
 from vestigo.choosing.compare import references
 from vestigo.choosing.estimate import Estimate
 from vestigo.choosing.front import unbeaten_rows
 from vestigo.choosing.key_sample import KeySample
-from vestigo.choosing.results import replayed, split_at
+from vestigo.choosing.results import Kept, replayed, split_at
 from vestigo.choosing.store import trace_name
 from vestigo.choosing.sweep import Sweep
 from vestigo.choosing.tasks import Task, Tasks
@@ -112,8 +112,8 @@ class _Sweeping:
             Task(name, tasks.stored_as(one, self._rest, sample), _estimate, (sampler, self._used[name]))
             for name, (_, one) in self._settings.items()
         ]
-        found, _ = tasks.run(asked, "estimates", sampler)
-        self._estimates = {name: Estimate.from_dict(found[name]) for name in self._settings}
+        found, _ = tasks.run(asked, Estimate, "estimates", sampler)
+        self._estimates = {name: found[name] for name in self._settings}
         self._settings = _promising(self._settings, self._estimates)
         self._notes.append(
             f"{len(self._estimates):,} were estimated from {sample} of the keys, {len(self._settings):,} of them "
@@ -125,6 +125,7 @@ class _Sweeping:
         """Replays all, on the workers of an executor if the path of the trace is given."""
         found, made = tasks.run(
             [*self._references(tasks), *self._candidates(tasks, path)],
+            Kept,
             "replays",
             lambda: prepare(self._on, [self._today]),
             lambda found: self._sweep(found, len(found), tasks.notes),
@@ -166,17 +167,17 @@ class _Sweeping:
             for name, (_, one) in self._settings.items()
         ]
 
-    def _sweep(self, found: Mapping[str, Result], made: int, notes: Sequence[str]) -> Sweep | None:
+    def _sweep(self, found: Mapping[str, Kept], made: int, notes: Sequence[str]) -> Sweep | None:
         """The sweep of what was found. None if that lacks today's settings or what they are compared with."""
         if not {TODAY, *REFERENCES} <= found.keys():
             return None
         return Sweep(
             {
-                name: Candidate(name, changes, one, found[name])
+                name: Candidate.made(name, changes, one, found[name])
                 for name, (changes, one) in self._settings.items()
                 if name in found
             },
-            {name: Candidate(name, {}, self._used[TODAY], found[name]) for name in REFERENCES},
+            {name: Candidate.made(name, {}, self._used[TODAY], found[name]) for name in REFERENCES},
             self._plan.aim,
             _bounds(self._on, self._today, self._split_ns),
             made,
@@ -244,7 +245,7 @@ def _seconds(work: Callable[[], object]) -> float:
     return time.perf_counter() - begun
 
 
-def replayed_at(path: str, content: str, stated: dict[str, Any], rest: float, engine: Engine = "native") -> Result:
+def replayed_at(path: str, content: str, stated: dict[str, Any], rest: float, engine: Engine = "native") -> Kept:
     """What a worker does. It opens the trace itself, and keeps it open for the next candidate.
 
     Raises TraceError if the file does not hold the trace with this `content` (see `trace_name`).
@@ -262,14 +263,14 @@ def _opened(path: str, content: str) -> Trace:
     return trace
 
 
-def _estimate(sampler: Callable[[], KeySample], plan: Plan) -> Result:
-    return sampler().estimate(plan).amounts
+def _estimate(sampler: Callable[[], KeySample], plan: Plan) -> Estimate:
+    return Estimate.from_dict(sampler().estimate(plan).amounts)
 
 
-def _replayed_here(trace: Trace, plan: Plan, name: str, split_ns: int) -> Result:
+def _replayed_here(trace: Trace, plan: Plan, name: str, split_ns: int) -> Kept:
     return replayed(trace, job(trace, plan), name, split_ns)
 
 
-def _referred(make: Callable[[], tuple[Trace, Job]], name: str, split_ns: int) -> Result:
+def _referred(make: Callable[[], tuple[Trace, Job]], name: str, split_ns: int) -> Kept:
     trace, one = make()
     return replayed(trace, one, name, split_ns)

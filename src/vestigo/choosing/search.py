@@ -4,16 +4,15 @@ import dataclasses
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
 from tempfile import TemporaryDirectory
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
 from vestigo.arguments import path_of, whole_number
-from vestigo.choosing.candidates import Candidate, Candidates
 from vestigo.choosing.estimate import Estimate
 from vestigo.choosing.guess import guessed
 from vestigo.choosing.key_sample import KeySample
-from vestigo.choosing.pick import cost
+from vestigo.choosing.pick import Compared, Measured, cost
 from vestigo.choosing.run_sweep import SHARE_FOR_REST, sweep
 from vestigo.choosing.sweep import Sweep
 from vestigo.engine.job import job
@@ -22,7 +21,6 @@ from vestigo.errors import RulesError
 from vestigo.progress import Progress, reporting
 from vestigo.rules import Aim, Plan
 from vestigo.rules.plan import Engine
-from vestigo.rules.plan_parts import TODAY
 from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.rules.vary import count, name_of
 from vestigo.threads import side_by_side
@@ -159,7 +157,24 @@ def _order(amounts: np.ndarray) -> np.ndarray:
     return np.lexsort((memory, best, np.maximum(np.max(beyond, axis=0, initial=0.0), 0.0) if beyond else best * 0))
 
 
-def _amounts(found: Candidates, aim: Aim, candidate: Candidate) -> list[float]:
+class _Guess(NamedTuple):
+    """What a sample tells of settings."""
+
+    amounts: Mapping[str, float]
+
+    def measure(self, name: str, _: str = "whole") -> float:
+        return self.amounts[name]
+
+
+class _Guesses(NamedTuple):
+    today: _Guess
+    span_ns: int
+
+    def length_ns(self, _: str = "whole") -> int:
+        return self.span_ns
+
+
+def _amounts(found: Compared, aim: Aim, candidate: Measured) -> list[float]:
     """The amounts by which candidates are ranked."""
     beyond = [
         float(limit.beside(found.today.measure(limit.name)).beyond(candidate.measure(limit.name)))
@@ -182,8 +197,7 @@ def _estimates(trace: Trace, plan: Plan, sample: str) -> tuple[Find, float] | No
         amounts = sample_.estimate(used).amounts
     except RulesError:  # a sample cannot tell
         return None
-    now = Candidate(TODAY, {}, used, {"whole": amounts})
-    alone = Candidates({TODAY: now}, {}, plan.aim, (int(on.at[today.first_counted]), int(on.at[-1]), int(on.at[-1])))
+    alone = _Guesses(_Guess(amounts), int(on.at[-1]) - int(on.at[today.first_counted]))
 
     def estimate(place: Place) -> list[float] | None:
         changes = _changes(plan.vary, place)
@@ -192,7 +206,7 @@ def _estimates(trace: Trace, plan: Plan, sample: str) -> tuple[Find, float] | No
             amounts = sample_.estimate(one).amounts
         except RulesError:  # a sample cannot tell, or it means nothing
             return None
-        return _amounts(alone, plan.aim, Candidate("", changes, one, {"whole": amounts}))
+        return _amounts(alone, plan.aim, _Guess(amounts))
 
     def find(places: list[Place]) -> dict[Place, list[float]]:
         with side_by_side() as threads:

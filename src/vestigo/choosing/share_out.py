@@ -52,14 +52,11 @@ class Sharing(Data):
         """Whether the replays confirm the division: it answers at least as many reads as the even split."""
         return self.by_curves.measure("hit_rate") >= self.sweep[EVENLY].measure("hit_rate")
 
+    TOLD = ("total_bytes", "shares", "is_best")
+
     def to_dict(self) -> dict[str, Any]:
         """The bytes of each look-up, and what the replays gave."""
-        return {
-            "total_bytes": self.total_bytes,
-            "shares": dict(self.shares),
-            "is_best": self.is_best,
-            **self.sweep.to_dict(),
-        }
+        return super().to_dict() | self.sweep.to_dict()
 
     def to_pandas(self) -> "pd.DataFrame":
         """One row for each look-up: its bytes, and its share of all."""

@@ -94,8 +94,8 @@ class Sweep(Candidates):
     def to_dict(self) -> dict[str, Any]:
         """The changes and measures of each candidate, and those of no cache and the ceilings."""
         return {
-            "candidates": {name: {"changes": dict(one.changes), **one.result["whole"]} for name, one in self.items()},
-            "references": {name: one.result["whole"] for name, one in self.references.items()},
+            "candidates": {name: {"changes": dict(one.changes), **one.whole.to_dict()} for name, one in self.items()},
+            "references": {name: one.whole.to_dict() for name, one in self.references.items()},
         }
 
     def __repr__(self) -> str:

@@ -1,18 +1,29 @@
 """Runs many replays, or estimates, side by side. Each is kept on disk as it comes, and none is made twice."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from concurrent.futures import BrokenExecutor, Executor, Future, as_completed
 from pathlib import Path
-from typing import Any, NamedTuple, Self
+from typing import Any, NamedTuple, Protocol, Self, TypeVar
 
 from vestigo.arguments import path_of
-from vestigo.choosing.candidates import Result
 from vestigo.choosing.store import Store, result_name, trace_name
 from vestigo.errors import Interrupted, VestigoError, WorkersLost
 from vestigo.progress import Progress, say_nothing
 from vestigo.rules import Plan
 from vestigo.threads import side_by_side
 from vestigo.trace import Trace
+
+
+class Result(Protocol):
+    """What a task gives. It becomes plain data, and is made from it."""
+
+    def to_dict(self) -> dict[str, Any]: ...
+
+    @classmethod
+    def from_dict(cls, told: Mapping[str, Any], /) -> Self: ...
+
+
+_R = TypeVar("_R", bound=Result)
 
 
 class Task(NamedTuple):
@@ -54,38 +65,40 @@ class Tasks:
     def run(
         self,
         tasks: list[Task],
+        kind: type[_R],
         what: str,
         prepare: Callable[[], object],
-        part: Callable[[dict[str, Result]], object] = lambda _: None,
-    ) -> tuple[dict[str, Result], int]:
-        """All results by name, and how many of them were not known from before. `prepare` is called before one is made.
+        part: Callable[[dict[str, _R]], object] = lambda _: None,
+    ) -> tuple[dict[str, _R], int]:
+        """All results by name, which are of one `kind`, and how many of them were not known from before. `prepare` is
+        called before one is made.
 
         Raises Interrupted on Ctrl-C, and WorkersLost. Both carry what `part` makes of the results that are there.
         """
-        found: dict[str, Result] = {}
+        found: dict[str, _R] = {}
         try:
-            found |= self._known(tasks)
+            found |= self._known(tasks, kind)
             missing = [task for task in tasks if task.name not in found]
             if missing:
                 prepare()
-            for number, (name, result) in enumerate(self._made(missing), len(found) + 1):
+            for number, (name, result) in enumerate(self._made(missing, kind), len(found) + 1):
                 found[name] = result
                 self._progress(what, number, len(tasks))
         except (KeyboardInterrupt, BrokenExecutor) as why:
             stopped = "stopped" if isinstance(why, KeyboardInterrupt) else "the workers are lost"
             more = "the same call goes on from there" if self._store else "give a file for results, and they are kept"
-            kind = Interrupted if isinstance(why, KeyboardInterrupt) else WorkersLost
+            error = Interrupted if isinstance(why, KeyboardInterrupt) else WorkersLost
             said = f"{stopped} after {len(found):,} of {len(tasks):,} {what}; {more}"
-            raise kind(said, part(found)) from None
+            raise error(said, part(found)) from None
         return found, len(missing)
 
-    def _known(self, tasks: list[Task]) -> dict[str, Result]:
+    def _known(self, tasks: list[Task], kind: type[_R]) -> dict[str, _R]:
         if self._store is None:
             return {}
         found = {task.name: self._store.get(task.stored_as) for task in tasks if task.stored_as is not None}
-        return {name: result for name, result in found.items() if result is not None}
+        return {name: kind.from_dict(told) for name, told in found.items() if told is not None}
 
-    def _made(self, tasks: list[Task]) -> Iterator[tuple[str, Result]]:
+    def _made(self, tasks: list[Task], kind: type[_R]) -> Iterator[tuple[str, _R]]:
         """Results as they come. Each is kept before it is returned, so that finished ones are kept whatever happens."""
         with side_by_side() as threads:
             elsewhere = self._executor or threads
@@ -96,14 +109,14 @@ class Tasks:
             }
             try:
                 for future in as_completed(futures):
-                    yield futures[future].name, self._keep(_given(future, futures[future]), futures[future])
+                    yield futures[future].name, self._keep(_given(future, futures[future], kind), futures[future])
             finally:
                 for future in futures:
                     future.cancel()
 
-    def _keep(self, result: Result, task: Task) -> Result:
+    def _keep(self, result: _R, task: Task) -> _R:
         if self._store is not None and task.stored_as is not None:
-            self._store.put(task.stored_as, result)
+            self._store.put(task.stored_as, result.to_dict())
         return result
 
     def __enter__(self) -> Self:
@@ -114,13 +127,15 @@ class Tasks:
             self._store.close()
 
 
-def _given(future: "Future[Result]", task: Task) -> Result:
+def _given(future: "Future[Any]", task: Task, kind: type[_R]) -> _R:
     """The result of a task. Executors differ in how they report that a worker was lost."""
     try:
-        return future.result()
+        result = future.result()
     except VestigoError:
         raise
     except Exception as error:
         if not task.anywhere:
             raise
         raise BrokenExecutor(str(error)) from error
+    assert isinstance(result, kind)
+    return result

@@ -3,7 +3,6 @@
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 import pyarrow as pa
@@ -45,9 +44,6 @@ class Finding(Data):
     reads: int
     """How many reads it touches."""
     examples: tuple[str, ...]
-
-    def to_dict(self) -> dict[str, Any]:
-        return {**vars(self), "examples": list(self.examples)}
 
 
 @dataclass(frozen=True)

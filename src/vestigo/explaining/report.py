@@ -101,21 +101,13 @@ class Report(Data):
         write_text(path, self.to_html())
         return path
 
+    TOLD = (
+        *("events", "digest", "survey", "comparison", "pick", "curves", "check", "stories", "assumptions", "notes"),
+    )
+
     def to_dict(self) -> dict[str, Any]:
         """The data of each part by name. Of the candidates it has only the pick (`found` has all)."""
-        return {
-            "source": self.survey.source,
-            "events": self.events,
-            "digest": self.digest,
-            "survey": self.survey.to_dict(),
-            "comparison": self.comparison.to_dict(),
-            "pick": self.pick.to_dict(),
-            "curves": [one.to_dict() for one in self.curves],
-            "check": self.check.to_dict(),
-            "stories": [one.to_dict() for one in self.stories],
-            "assumptions": self.assumptions,
-            "notes": list(self.notes),
-        }
+        return {"source": self.survey.source, **super().to_dict()}
 
     def to_pandas(self) -> "pd.DataFrame":
         """One row for each candidate, as in the sweep."""
@@ -214,8 +206,7 @@ def _check_found(found: Sweep, plan: Plan) -> None:
 
 def _check_of_this_trace(found: Sweep, comparison: Comparison, trace: Trace) -> None:
     """The same settings give the same counts on the same trace alone."""
-    today = comparison[TODAY].to_dict()
-    if any(found.today.result["whole"].get(name, value) != value for name, value in today.items()):
+    if found.today.whole.to_dict() != comparison[TODAY].to_dict():
         raise RulesError(f"found: is of another trace than {trace.source}; give the sweep of this one, or leave it out")
 
 

@@ -9,7 +9,7 @@ import pyarrow as pa
 
 from vestigo.arguments import text
 from vestigo.data import Data
-from vestigo.errors import raise_for_unknown
+from vestigo.errors import InputError, raise_for_unknown
 from vestigo.outcome.causes import CAUSES
 from vestigo.outcome.seen import Counted
 from vestigo.trace import Trace
@@ -128,6 +128,9 @@ class Keys(Data):
         frame = frame.assign(**{name: self.column(name).astype(float) for name in _SUMS})
         seconds = {exact: frame[exact] / SECOND for exact in _EXACT_NAMES.values()}
         return frame.assign(**seconds).rename(columns={exact: name for name, exact in _EXACT_NAMES.items()})
+
+    def to_kept(self) -> dict[str, Any]:
+        raise InputError("a table of keys is not saved as JSON; write its to_arrow() to a file")
 
     def to_dict(self) -> dict[str, Any]:
         """A list for each column of `to_arrow`."""

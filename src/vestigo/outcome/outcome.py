@@ -1,12 +1,13 @@
 """One replay's outcome: the measures of all look-ups together, of each, and over time."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, NamedTuple
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, NamedTuple
 
-from vestigo.data import ByName
+from vestigo.data import ByName, can_be_kept
 from vestigo.outcome.measures import Measures
 from vestigo.outcome.slices import Slices
+from vestigo.outcome.summary import Summary
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -18,6 +19,7 @@ def unknown_staleness(oldest: str | None) -> str:
     return f"this trace shows no changes, so how many answers were old is unknown{age}"
 
 
+@can_be_kept
 class Mark(NamedTuple):
     """A clear or a restart, which time axes show."""
 
@@ -43,20 +45,12 @@ class Outcome(Measures):
     def __post_init__(self) -> None:
         object.__setattr__(self, "lookups", ByName("look-up", self.lookups))
 
-    def to_dict(self) -> dict[str, Any]:
-        """The measures of all look-ups together, and under ``lookups`` the same for each."""
-        return {
-            **super().to_dict(),
-            "whose": self.whose,
-            "assumptions": list(self.assumptions),
-            "lookups": {name: measures.to_dict() for name, measures in self.lookups.items()},
-        }
-
     def to_pandas(self) -> "pd.DataFrame":
         """One row for each look-up, then one for all. Nested measures have names like ``read_time.p95``."""
         import pandas as pd
 
-        rows = {name: measures.to_dict() for name, measures in self.lookups.items()} | {"all": super().to_dict()}
+        whole = replace(Summary.of(self), whose=None)
+        rows = {name: one.to_dict() for name, one in whole.lookups.items()} | {"all": whole.to_dict()}
         return pd.json_normalize(list(rows.values())).set_index(pd.Index(rows, name="lookup"))
 
     def __repr__(self) -> str:

@@ -7,6 +7,7 @@ import numpy as np
 import pyarrow as pa
 
 from vestigo.data import Data
+from vestigo.errors import InputError
 from vestigo.outcome.causes import CAUSES
 from vestigo.outcome.seen import MISS, NO_AGE, NULL, Answers
 from vestigo.trace import Op, Trace
@@ -53,6 +54,9 @@ class Reads(Data):
         spans = [name for name in frame.columns if name.endswith("_ns")]
         seconds = {name: frame[name].astype(float) / SECOND for name in spans}
         return frame.assign(**seconds).rename(columns={name: name.removesuffix("_ns") for name in spans})
+
+    def to_kept(self) -> dict[str, Any]:
+        raise InputError("a table of reads is not saved as JSON; write its to_arrow() to a file")
 
     def to_dict(self) -> dict[str, Any]:
         """A list for each column; times in ns."""

@@ -46,6 +46,9 @@ class Slices(Data, Sequence[Slice]):
         answered = zip(self.columns["hits"], self.columns["joined"], self.columns["misses_by_cause"], strict=True)
         return [hits + joined + sum(misses.values()) for hits, joined, misses in answered]
 
+    def to_kept(self) -> dict[str, Any]:
+        return {"columns": self.columns}
+
     def to_dict(self) -> dict[str, Any]:
         """``slices`` has the measures of each slice, and when it begins and ends."""
         return {"slices": [{"begins_ns": one.begins_ns, "ends_ns": one.ends_ns, **one.to_dict()} for one in self]}

@@ -7,7 +7,7 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 from vestigo.arguments import is_by_name, shown
-from vestigo.data import Named
+from vestigo.data import Named, can_be_kept
 from vestigo.errors import RulesError, UnknownName, rules_error
 from vestigo.measures import MEASURES, Measure, check_direction, measure
 from vestigo.units import as_python, format_share, parse_share
@@ -20,6 +20,7 @@ _TODAY = re.compile(r"today(?:\s*([+-])\s*(\d+(?:\.\d+)?\s*%))?")
 _Amounts = TypeVar("_Amounts", float, "np.ndarray")
 
 
+@can_be_kept
 class Limit(NamedTuple):
     """A bound that a candidate must keep: an amount, or a multiple of what today's settings have.
 

@@ -12,7 +12,7 @@ from pydantic_core import ErrorDetails
 
 from vestigo.arguments import is_by_name, shown
 from vestigo.data import InNotebooks
-from vestigo.errors import RulesError, rules_error
+from vestigo.errors import InputError, RulesError, rules_error
 from vestigo.rules.said import said_of
 from vestigo.rules.trade_words import unknown_rule
 from vestigo.units import Duration, format_exact_share
@@ -112,6 +112,20 @@ class Checked(InNotebooks, BaseModel, metaclass=_ForUsers):
     def to_dict(self) -> dict[str, Plain]:
         """What differs from the defaults, as a plan file writes it."""
         return {name: _plain(getattr(self, name)) for name in type(self).model_fields if self.differs(name)}
+
+    def to_kept(self) -> dict[str, Plain]:
+        """What a file holds of it. Raises InputError for the user's own code."""
+        return self.kept(
+            {name: getattr(self, name) for name in type(self).model_fields if name in self.model_fields_set}
+        )
+
+    @classmethod
+    def kept(cls, values: Mapping[str, Any]) -> dict[str, Plain]:
+        """Values of rules as a file holds them. Raises InputError for the user's own code."""
+        for name, value in values.items():
+            if getattr(value, "own", None) is not None:
+                raise InputError(f"{name} = {value} is code of your own, which no file can hold; save it without")
+        return {name: cls.written(name, value) for name, value in values.items()}
 
     @classmethod
     def read(cls, name: str, value: object) -> Any:

@@ -8,7 +8,7 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING, Any, Literal, NamedTuple, TypeVar
 
 from vestigo.arguments import path_of
-from vestigo.data import Named
+from vestigo.data import Named, can_be_kept
 from vestigo.errors import RulesError, UnknownName, rules_error, unknown
 from vestigo.files import write_text
 from vestigo.rules.aim import Aim
@@ -31,6 +31,7 @@ _OF_THE_PLAN = ("candidates", "vary", "aim", "counters", "intake", "trace_path",
 """Parts that a candidate cannot have for itself."""
 
 
+@can_be_kept
 class Called(NamedTuple):
     """What outputs call the settings of a plan: today's, unless others were stated over them for this call."""
 

@@ -38,6 +38,10 @@ class Stated(Mapping[str, Any]):
         """As a plan file writes it, including values that equal the defaults."""
         return {name: Rules.written(name, value) for name, value in self.items()}
 
+    def to_kept(self) -> dict[str, Plain]:
+        """What a file holds of it. Raises InputError for the user's own code."""
+        return Rules.kept(self)
+
     def __getitem__(self, name: str) -> Any:
         return self._values[name]
 

@@ -48,12 +48,12 @@ def sweep_text(found: Sweep) -> RenderableType:
 
 
 def _whose(found: Candidates) -> list[RenderableType]:
-    whose = found.today.result["whole"].get("whose")
+    whose = found.today.whose
     return [Text(f"Replayed: {printable(whose, most=300)}."), Text()] if whose else []
 
 
 def _notes(found: Candidates) -> list[Text]:
-    return [*assumed(found.today.result["whole"].get("assumptions", [])), *_below(found.notes)]
+    return [*assumed(found.today.assumptions), *_below(found.notes)]
 
 
 def _below(notes: Iterable[str]) -> list[Text]:
@@ -95,15 +95,14 @@ def pick_text(pick: Pick) -> RenderableType:
         _table("all look-ups", rows, found, pick.candidate if pick.is_met else None),
         Text(),
         *lines,
-        *assumed(found.today.result["whole"].get("assumptions", [])),
+        *assumed(found.today.assumptions),
         *_below(note for note in found.notes if note not in found.left_out),
     )
 
 
 def candidate_text(candidate: Candidate) -> RenderableType:
     """A candidate's measures, with a row for each part of the time."""
-    known = bool(candidate.result["whole"].get("stale_known", True))
-    columns = [_column(name, MEASURES[name], [candidate], known) for name in _SHOWN]
+    columns = [_column(name, MEASURES[name], [candidate], candidate.stale_known) for name in _SHOWN]
     return grid("candidate", [candidate.name], columns, [""], GAP)
 
 

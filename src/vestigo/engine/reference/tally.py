@@ -4,13 +4,11 @@ from collections import Counter
 from dataclasses import fields
 from typing import Any
 
-from vestigo.outcome import CAUSES, Measures, Spans
+from vestigo.outcome import CAUSES, Spans
+from vestigo.outcome.counts import Counts
 from vestigo.units import SECOND
 
-_COUNTS = [
-    *("hits", "joined", "bytes_hit", "bytes_missed"),
-    *(one.name for one in fields(Measures) if one.metadata.get("is_count")),
-]
+_COUNTS = [*("bytes_hit", "bytes_missed"), *(one.name for one in fields(Counts) if not one.metadata)]
 
 Stay = tuple[int, int, int, int]
 """(bytes, stored at, last use, left at) of an entry that has left."""

@@ -11,6 +11,7 @@ from vestigo.describing.survey import Survey
 from vestigo.describing.traits import Traits
 from vestigo.engine.changes import changes_of
 from vestigo.engine.job import Job
+from vestigo.outcome.summary import Summary
 from vestigo.prepared.behind import behind
 from vestigo.prepared.fill import filler
 from vestigo.prepared.gaps import gaps_ns
@@ -27,13 +28,13 @@ class Facts:
     trace: Trace
     plan: Plan
     job: Job
-    today: Mapping[str, Any]
-    """What today's settings give, as `Outcome.to_dict` tells it."""
+    today: Summary
+    """What today's settings give."""
     survey: Survey
 
     def lookups(self) -> Iterator["OfLookup"]:
         for number, name in enumerate(self.trace.lookups):
-            if name in self.survey.lookups and name in self.today["lookups"]:
+            if name in self.survey.lookups and name in self.today.lookups:
                 yield OfLookup(self, number, name)
 
     @cached_property
@@ -62,19 +63,17 @@ class OfLookup:
         return self.facts.plan.pool_rules(self.name)
 
     @property
-    def counts(self) -> Mapping[str, Any]:
-        """The counts of today's settings."""
-        found: Mapping[str, Any] = self.facts.today["lookups"][self.name]
-        return found
+    def counts(self) -> Summary:
+        """What today's settings give."""
+        return self.facts.today.lookups[self.name]
 
     @property
     def misses(self) -> Mapping[str, int]:
-        by_cause: Mapping[str, int] = self.counts["misses"]
-        return by_cause
+        return self.counts.misses_by_cause
 
     @property
     def reads(self) -> int:
-        return int(self.counts["reads"])
+        return self.counts.reads
 
     @property
     def traits(self) -> Traits:

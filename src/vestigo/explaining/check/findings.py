@@ -29,9 +29,6 @@ class RuleTried(Data):
     not_tried: str = ""
     """Why the rule cannot be taken away alone."""
 
-    def to_dict(self) -> dict[str, Any]:
-        return {**vars(self), "tried": dict(self.tried)}
-
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Mistake(Data):
@@ -51,9 +48,6 @@ class Mistake(Data):
     """How much better the fixed plan is at the aim, as a share of today's amount. It is 0 if the aim is not affected,
     or no rule fixes the mistake.
     """
-
-    def to_dict(self) -> dict[str, Any]:
-        return {**vars(self), "changes": dict(self.changes)}
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -175,7 +169,6 @@ def relief(found: Candidates, aim: Aim, candidate: Candidate) -> float:
 
 
 def _amount(candidate: Candidate, name: str) -> float:
-    whole = candidate.result["whole"]
     if name == "fresh_hits":
-        return float(whole["hits"] - whole["stale_hits"])
-    return float(whole["read_time"]["mean"] * whole["reads"]) if name == "read_time" else float(whole[name])
+        return float(candidate.hits - candidate.stale_hits)
+    return candidate.read_time() * candidate.reads if name == "read_time" else candidate.measure(name)

@@ -44,7 +44,7 @@ def _warm_up(facts: Facts, aim: Aim) -> Iterator[str]:
         then = run(facts.trace, job(facts.trace, dataclasses.replace(facts.plan, warm_up=longer)), "warm")
     except RulesError:  # it leaves nothing to count
         return
-    now, warm = float(facts.today[name]), float(getattr(then, name))
+    now, warm = float(facts.today.amount(name)), float(getattr(then, name))
     if abs(warm - now) > _A_POINT:
         yield (
             f"the cold start is counted: with warm_up = {longer} in [trace], {MEASURES[name].label} is "
@@ -80,7 +80,7 @@ def _lifetimes_begin(facts: Facts) -> Iterator[str]:
         if lifetime := _short_beside_loads(of):
             other = "asked" if of.rules.lifetime_from == "stored" else "stored"
             then = _hit_rate(facts.plan, facts, of, {of.key("lifetime_from"): other})
-            now = float(of.counts["hit_rate"])
+            now = float(of.counts.hit_rate)
             if then is not None and abs(then - now) > _A_POINT:
                 rule, span = lifetime
                 yield (

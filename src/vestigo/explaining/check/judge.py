@@ -57,10 +57,10 @@ def _is_better(found: Candidates, aim: Aim, suspected: Suspicion, fixed: Candida
             return less("loads") > max(less("hits"), _FEWER_CALLS * today.measure("loads"))
         case "age" | "shared calls":
             _, name, _ = place_of(suspected.where)
-            now, then = (one.result["whole"]["lookups"][name] for one in (today, fixed))
+            now, then = (one.lookups[name] for one in (today, fixed))
             if suspected.judged == "shared calls":
-                return bool(then["loads"] <= _SHARED * now["loads"])
-            younger = then["answer_age"]["max"] <= _LESS * now["answer_age"]["max"]
+                return bool(then.loads <= _SHARED * now.loads)
+            younger = then.answer_age(100) <= _LESS * now.answer_age(100)
             return bool(younger and (better > -_FOR_YOUTH or not found.stale_known))
         case "no worse":
             return better >= 0

@@ -7,7 +7,7 @@ from typing import Any
 
 from vestigo.choosing.candidates import Candidate, Candidates
 from vestigo.choosing.choose import settled
-from vestigo.choosing.results import replayed, split_at
+from vestigo.choosing.results import Kept, replayed, split_at
 from vestigo.choosing.run_sweep import SHARE_FOR_REST, share_between
 from vestigo.choosing.tasks import Task, Tasks
 from vestigo.describing.survey import survey
@@ -70,8 +70,8 @@ def _checked(given: Trace, plan: Plan, notes: Sequence[str], tasks: Tasks) -> Ch
     rules = _rules_tried(trials, stated_rules(trials.plan, given))
     trials.run("rules")
     aim = settled(plan.aim, trials.candidates())
-    whole, on, today = trials.found[TODAY].result["whole"], trials.on, trials.jobs[TODAY]
-    facts = Facts(on, trials.plan, today, whole, survey(on)) if len(on) else None
+    on, today = trials.on, trials.jobs[TODAY]
+    facts = Facts(on, trials.plan, today, trials.found[TODAY], survey(on)) if len(on) else None
     suspected = list(suspicions(facts)) if facts else []
     named = [[trials.ask(changes) for changes in one.fixes] for one in suspected]
     trials.run("fixes")
@@ -130,8 +130,10 @@ class _Trials:
             Task(name, self._stored_as(plan), replayed, (self.on, self.jobs[name], name, split))
             for name, (_, plan) in missing.items()
         ]
-        results, _ = self._tasks.run(asked, what, lambda: prepare(self.on, [self.jobs[TODAY]]))
-        self.found |= {name: Candidate(name, changes, plan, results[name]) for name, (changes, plan) in missing.items()}
+        results, _ = self._tasks.run(asked, Kept, what, lambda: prepare(self.on, [self.jobs[TODAY]]))
+        self.found |= {
+            name: Candidate.made(name, changes, plan, results[name]) for name, (changes, plan) in missing.items()
+        }
 
     def _stored_as(self, plan: Plan) -> str | None:
         """The name under which results are stored: that of a sweep's results, if the trace is as recorded."""

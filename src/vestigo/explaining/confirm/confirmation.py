@@ -41,10 +41,7 @@ class Compared(Data):
     def difference(self) -> float:
         return self.measured - self.predicted
 
-    def to_dict(self) -> dict[str, Any]:
-        names = ("measure", "lookup", "measured", "predicted", "difference", "differs")
-        interval = None if self.interval is None else list(self.interval)
-        return {name: getattr(self, name) for name in names} | {"interval": interval}
+    TOLD = ("measure", "lookup", "measured", "predicted", "difference", "differs", "interval")
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -61,9 +58,6 @@ class Try(Data):
     """How far the measured rates are from that prediction: the differences of the look-ups' hit rates, weighted by
     their reads, plus those of evictions and entries if these are counted.
     """
-
-    def to_dict(self) -> dict[str, Any]:
-        return {"what": self.what, "changes": dict(self.changes), "hit_rate": self.hit_rate, "off": self.off}
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -109,18 +103,11 @@ class Confirmation(Data):
             return []
         return [one for one in self.tries if one is not best and abs(one.off - best.off) <= ALIKE * self.off]
 
+    TOLD = ("is_as_predicted", "off", "compared", "tries", "reads", "seconds", "scrapes", "settings", "notes")
+
     def to_dict(self) -> dict[str, Any]:
-        return {
-            "is_as_predicted": self.is_as_predicted if self.is_known else None,
-            "off": self.off,
-            "compared": [one.to_dict() for one in self.compared],
-            "tries": [one.to_dict() for one in self.tries],
-            "reads": {"measured": self.reads[0], "trace": self.reads[1]},
-            "seconds": self.seconds,
-            "scrapes": self.scrapes,
-            "settings": self.settings.to_dict(),
-            "notes": list(self.notes),
-        }
+        reads = dict(zip(("measured", "trace"), self.reads, strict=True))
+        return super().to_dict() | {"reads": reads, **({} if self.is_known else {"is_as_predicted": None})}
 
     def to_pandas(self) -> "pd.DataFrame":
         """One row for each measure of each look-up that was compared, and of all."""

@@ -26,6 +26,8 @@ class ReadCounts(Data):
     stale_age: Mapping[str, float | None]
     """The stale age of stale hits, in the same way."""
 
+    TOLD = ("reads", "hits", "misses", "stale_hits", "loads", "hit_rate", "stale_rate", "answer_age", "stale_age")
+
     @property
     def misses(self) -> int:
         return self.reads - self.hits
@@ -37,10 +39,6 @@ class ReadCounts(Data):
     @property
     def stale_rate(self) -> float:
         return self.stale_hits / self.reads if self.reads else 0.0
-
-    def to_dict(self) -> dict[str, Any]:
-        names = ("reads", "hits", "misses", "stale_hits", "loads", "hit_rate", "stale_rate", "answer_age", "stale_age")
-        return {name: dict(value) if isinstance(value := getattr(self, name), Mapping) else value for name in names}
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -60,10 +58,10 @@ class Difference(Data):
     story: Story
     """What happened to the key in the replay."""
 
+    TOLD = ("event", "lookup", "key", "node", "driven", "replayed", "story")
+
     def to_dict(self) -> dict[str, Any]:
-        names = ("event", "lookup", "key", "node", "driven", "replayed")
-        told = {name: getattr(self, name) for name in names}
-        return told | {"at": self.at_ns / 1e9, "story": self.story.to_dict()}
+        return super().to_dict() | {"at": self.at_ns / 1e9}
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -76,9 +74,6 @@ class Explanation(Data):
     """The changes by dotted key, on top of those of earlier explanations."""
     alike: int
     """How many reads are answered alike with this change."""
-
-    def to_dict(self) -> dict[str, Any]:
-        return {"what": self.what, "changes": dict(self.changes), "alike": self.alike}
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -120,25 +115,17 @@ class Driven(Data):
         """Reads that were answered differently."""
         return self.driven.reads - self.alike
 
+    TOLD = (
+        *("driven", "replayed", "lookups", "alike", "only_driven", "only_replayed", "first", "explanations"),
+        *("settings", "found", "untested", "stopped", "notes"),
+    )
+
     def to_dict(self) -> dict[str, Any]:
-        return {
-            "driven": self.driven.to_dict(),
-            "replayed": self.replayed.to_dict(),
-            "lookups": {
-                name: {"driven": driven.to_dict(), "replayed": replayed.to_dict()}
-                for name, (driven, replayed) in self.lookups.items()
-            },
-            "alike": self.alike,
-            "only_driven": self.only_driven,
-            "only_replayed": self.only_replayed,
-            "first": None if self.first is None else self.first.to_dict(),
-            "explanations": [one.to_dict() for one in self.explanations],
-            "settings": self.settings.to_dict(),
-            "found": None if self.found is None else self.found.to_dict(),
-            "untested": list(self.untested),
-            "stopped": self.stopped,
-            "notes": list(self.notes),
+        both = {
+            name: {"driven": driven.to_dict(), "replayed": replayed.to_dict()}
+            for name, (driven, replayed) in self.lookups.items()
         }
+        return super().to_dict() | {"lookups": both}
 
     def to_pandas(self) -> "pd.DataFrame":
         """Two rows for each look-up, and two for all: the driven cache and the replay."""

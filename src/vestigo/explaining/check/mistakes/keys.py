@@ -54,7 +54,7 @@ _AND_SO = {
 def as_surveyed(of: OfLookup) -> Iterator[Suspicion]:
     """A look-up is cached by keys that the survey has doubts about."""
     for finding in of.facts.survey.findings:
-        if finding.lookup == of.name and of.counts["entries_peak"]:
+        if finding.lookup == of.name and of.counts.entries_peak:
             yield Suspicion(
                 f"keys that are {finding.kind}" if finding.kind in (NARROW, WIDE) else f"keys: {finding.kind}",
                 f"lookup.{of.name}",

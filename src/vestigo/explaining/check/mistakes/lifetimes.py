@@ -89,17 +89,17 @@ def sliding_alone(of: OfLookup) -> Iterator[Suspicion]:
     rules = of.rules
     if rules.sliding is None or rules.absolute is not None or rules.absolute_at is not None:
         return
-    oldest = of.counts["answer_age"]["max"]
-    if oldest <= rules.sliding / SECOND or (of.counts["stale_known"] and not of.counts["stale_hits"]):
+    oldest = of.counts.answer_age(100)
+    if oldest <= rules.sliding / SECOND or (of.counts.stale_known and not of.counts.stale_hits):
         return
     lifetimes = {at_most(int(oldest * SECOND / part)) for part in (2, 10)} | {at_least(int(rules.sliding) * 4)}
     fixes = tuple({of.key("absolute"): str(one)} for one in sorted(filter(None, lifetimes)))
-    stale = f", {of.counts['stale_hits']:,} of them stale" if of.counts["stale_known"] else ""
+    stale = f", {of.counts.stale_hits:,} of them stale" if of.counts.stale_known else ""
     yield Suspicion(
         "sliding without absolute",
         of.key("sliding"),
         f"sliding = {rules.sliding} without absolute lets what is read often stay for ever: the oldest of "
-        f"{of.counts['hits']:,} answers{stale} was {format_seconds(oldest)} old",
+        f"{of.counts.hits:,} answers{stale} was {format_seconds(oldest)} old",
         fixes,
         judged="age",
     )
@@ -108,7 +108,7 @@ def sliding_alone(of: OfLookup) -> Iterator[Suspicion]:
 def longer_than_the_data(of: OfLookup) -> Iterator[Suspicion]:
     """A lifetime is longer than values stay true."""
     lifetime = of.rules.absolute
-    if lifetime is None or not len(of.turns_ns) or of.counts["stale_hits"] < _LEAST_STALE * max(of.reads, 1):
+    if lifetime is None or not len(of.turns_ns) or of.counts.stale_hits < _LEAST_STALE * max(of.reads, 1):
         return
     turn = int(np.median(of.turns_ns))
     if lifetime <= turn:
@@ -118,7 +118,7 @@ def longer_than_the_data(of: OfLookup) -> Iterator[Suspicion]:
         "lifetime longer than the data's own",
         of.key("absolute"),
         f"absolute = {lifetime}, but half of the values change within {format_seconds(turn / SECOND)}: "
-        f"{of.counts['stale_hits']:,} of {of.reads:,} reads were stale hits",
+        f"{of.counts.stale_hits:,} of {of.reads:,} reads were stale hits",
         tuple({of.key("absolute"): str(one)} for one in shorter if one < lifetime),
     )
 
@@ -150,8 +150,8 @@ def turns_on_the_clock(of: OfLookup) -> Iterator[Suspicion]:
 def all_at_once(of: OfLookup) -> Iterator[Suspicion]:
     """Entries expire or are cleared together, and that sends a surge of loads to the origin."""
     rules = of.rules
-    now = of.facts.today["surge"]["second"]
-    usual = of.facts.today["loads"] / max(of.facts.trace.span_ns / SECOND, 1)
+    now = of.facts.today.surge_second
+    usual = of.facts.today.loads / max(of.facts.trace.span_ns / SECOND, 1)
     if now < max(_SURGE, _TIMES_USUAL * usual):
         return
     for rule in ("clear_every", "clear_at", "absolute_at"):

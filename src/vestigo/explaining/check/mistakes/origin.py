@@ -35,12 +35,12 @@ def loaded_side_by_side(of: OfLookup) -> Iterator[Suspicion]:
 
 def reloaded_in_vain(of: OfLookup) -> Iterator[Suspicion]:
     """Reloads ahead of expiry make more origin calls than they save misses."""
-    if of.rules.reload_after is None or not of.counts["background_loads"]:
+    if of.rules.reload_after is None or not of.counts.background_loads:
         return
     yield Suspicion(
         "reloads that load more than they save",
         of.key("reload_after"),
-        f"{of.counts['background_loads']:,} loads in the background for {of.counts['hits']:,} hits of {of.name}",
+        f"{of.counts.background_loads:,} loads in the background for {of.counts.hits:,} hits of {of.name}",
         ({of.key("reload_after"): "never"},),
         judged="calls",
     )
@@ -61,7 +61,7 @@ def single_loads(of: OfLookup) -> Iterator[Suspicion]:
         "single loads that could share a call",
         of.key("batch"),
         f"a scope reads {distinct / traits.scopes:.1f} keys of {of.name} on average, and each that is not held is "
-        f"loaded by a call of its own: {of.counts['loads']:,} calls for {traits.scopes:,} scopes",
+        f"loaded by a call of its own: {of.counts.loads:,} calls for {traits.scopes:,} scopes",
         tuple({of.key("batch"): str(window)} for window in windows if window <= _LONGEST_WINDOW),
         judged="shared calls",
     )
@@ -88,7 +88,7 @@ def hits_too_dear(of: OfLookup) -> Iterator[Suspicion]:
     rules, counts = of.rules, of.counts
     size = of.traits.size_p50
     hit = (rules.hit_cost + rules.hit_cost_per_kib * size / 1024) / SECOND
-    if not counts["hits"] or not of.traits.cost_p50 or hit < of.traits.cost_p50:
+    if not counts.hits or not of.traits.cost_p50 or hit < of.traits.cost_p50:
         return
     yield Suspicion(
         "hits that cost more than the origin",
@@ -110,7 +110,7 @@ def needs_no_cache(of: OfLookup) -> Iterator[Suspicion]:
         "a look-up that needs no cache",
         f"lookup.{of.name}",
         f"{format_share(repeats)} of the reads of {of.name} repeat a key, and keeping it can save at most "
-        f"{format_share(saveable)} of all origin time; it held {of.counts['entries_peak']:,} entries",
+        f"{format_share(saveable)} of all origin time; it held {of.counts.entries_peak:,} entries",
         judged="nothing",
     )
 

@@ -26,8 +26,8 @@ def never_reached(facts: Facts) -> Iterator[Suspicion]:
         for of in own:
             holders.setdefault(of.stated_in(rule), []).append(of)
         for key, each in holders.items():
-            limit, most = getattr(each[0].room, rule), max(of.counts[amount] for of in each)
-            used = any(of.counts["evictions"] or of.counts["refusals"] for of in each)
+            limit, most = getattr(each[0].room, rule), max(of.counts.amount(amount) for of in each)
+            used = any(of.counts.evictions or of.counts.refusals for of in each)
             if limit is None or used or most >= _FAR_BELOW_PEAK * limit:
                 continue
             names, places = ", ".join(of.name for of in each), max(of.places for of in each)
@@ -63,7 +63,7 @@ def far_below(of: OfLookup) -> Iterator[Suspicion]:
 
 def never_fit(of: OfLookup) -> Iterator[Suspicion]:
     """Values are larger than the whole pool, so each of their reads loads them again."""
-    refused, most = of.counts["refusals"], of.room.max_bytes
+    refused, most = of.counts.refusals, of.room.max_bytes
     if most is None or not refused or not len(of.own_sizes):
         return
     needs = of.own_sizes + of.rules.entry_overhead
@@ -71,7 +71,7 @@ def never_fit(of: OfLookup) -> Iterator[Suspicion]:
     if too_large < max(_FEW * len(needs), 1):
         return
     largest = int(needs.max())
-    time = f", and {format_seconds(of.counts['origin_time'])} of origin time in all" if of.counts["origin_time"] else ""
+    time = f", and {format_seconds(of.counts.origin_time)} of origin time in all" if of.counts.origin_time else ""
     yield Suspicion(
         "values that never fit",
         of.room_key("max_bytes"),
@@ -87,11 +87,10 @@ def entries_of_all_sizes(of: OfLookup) -> Iterator[Suspicion]:
     if of.room.max_entries is None or of.room.max_bytes is not None or not len(of.own_sizes):
         return
     small, large = np.quantile(of.own_sizes + of.rules.entry_overhead, [0.02, 0.98])
-    if large < _DIFFER * small or not of.counts["evictions"]:
+    if large < _DIFFER * small or not of.counts.evictions:
         return
     each = max(
-        int(of.facts.today["memory_peak"] if of.facts.plan.pool_for(of.name) else of.counts["memory_peak"])
-        // of.places,
+        int(of.facts.today.memory_peak if of.facts.plan.pool_for(of.name) else of.counts.memory_peak) // of.places,
         1024,
     )
     yield Suspicion(
@@ -105,7 +104,7 @@ def entries_of_all_sizes(of: OfLookup) -> Iterator[Suspicion]:
 
 def policies(of: OfLookup) -> Iterator[Suspicion]:
     """An eviction policy makes no difference here, or another one would do clearly better."""
-    if not of.facts.today["evictions"] or not of.counts["evictions"]:
+    if not of.facts.today.evictions or not of.counts.evictions:
         return
     policy = of.room.eviction.name
     if policy not in ("lru", "belady"):
@@ -120,7 +119,7 @@ def policies(of: OfLookup) -> Iterator[Suspicion]:
         yield Suspicion(
             "policy that would do better",
             of.room_key("eviction"),
-            f"{of.counts['evictions']:,} entries of {of.name} were evicted by {of.room.eviction}, and another policy "
+            f"{of.counts.evictions:,} entries of {of.name} were evicted by {of.room.eviction}, and another policy "
             "would have kept more of what is read again",
             tuple({of.room_key("eviction"): other} for other in _POLICIES if other != policy),
         )

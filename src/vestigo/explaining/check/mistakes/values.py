@@ -31,7 +31,7 @@ def nulls_not_kept(of: OfLookup) -> Iterator[Suspicion]:
 
 def nulls_kept_too_long(of: OfLookup) -> Iterator[Suspicion]:
     """Nulls are kept for so long that readers miss what has been created meanwhile."""
-    false_nulls, hits = of.counts["false_nulls"], of.counts["nulls_hit"]
+    false_nulls, hits = of.counts.false_nulls, of.counts.nulls_hit
     if of.rules.nulls.mode != "keep" or false_nulls < max(_GHOSTS * hits, 1):
         return
     yield Suspicion(
@@ -74,7 +74,7 @@ def _writes(of: OfLookup) -> int:
 
 
 def _is_stale(of: OfLookup) -> bool:
-    return bool(of.counts["stale_hits"] >= max(_LEAST_STALE * of.reads, 1))
+    return bool(of.counts.stale_hits >= max(_LEAST_STALE * of.reads, 1))
 
 
 def left_on_writes(of: OfLookup) -> Iterator[Suspicion]:
@@ -85,7 +85,7 @@ def left_on_writes(of: OfLookup) -> Iterator[Suspicion]:
         "entries left when their key is written",
         of.key("on_write"),
         f"the trace shows {_writes(of):,} writes of {of.name}, on_write leaves what is held, and "
-        f"{of.counts['stale_hits']:,} reads were stale hits",
+        f"{of.counts.stale_hits:,} reads were stale hits",
         tuple({of.key("on_write"): how} for how in ("drop", "replace")),
     )
 
@@ -118,7 +118,7 @@ def nodes_not_told(of: OfLookup) -> Iterator[Suspicion]:
         "nodes that do not hear of writes",
         of.key("tell_nodes"),
         f"{of.places} nodes keep {of.name} for themselves, and none hears what another writes: "
-        f"{of.counts['stale_hits']:,} reads were stale hits",
+        f"{of.counts.stale_hits:,} reads were stale hits",
         tuple(own | {of.key("tell_nodes"): how} for how in ("drop", "copy")),
     )
 
