@@ -1,26 +1,17 @@
 """What all returned objects have in common: they compare by value, print as tables, become plain data, and can be
 kept in a file.
+
+This is the one place below `show` that imports from it, late: an object is shown by the module that knows how.
 """
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import fields
-from importlib import import_module
 from typing import TYPE_CHECKING, Any, ClassVar, Self, TypeVar
 
 from vestigo.errors import UnknownName, unknown
 
 if TYPE_CHECKING:
     import pandas as pd
-
-_DISPLAY = "vestigo.show.displayed"
-"""The module whose `text`, `html` and `page` show returned objects. It is loaded when something is shown."""
-
-
-def displayed(form: str, what: object) -> str:
-    """A returned object as ``text``, ``html`` (for notebooks) or a ``page``, made by the module that shows it."""
-    show: Callable[[object], str] = getattr(import_module(_DISPLAY), form)
-    return show(what)
-
 
 KINDS: dict[str, type[Any]] = {}
 """The classes whose objects a file can hold, by name."""
@@ -33,6 +24,13 @@ def can_be_kept(kind: type[_C]) -> type[_C]:
     return kind
 
 
+def page_of(what: object) -> str:
+    """An object as a document for a browser."""
+    from vestigo.show.displayed import page
+
+    return page(what)
+
+
 class InNotebooks:
     """What notebooks show as a table, and a file can hold."""
 
@@ -41,7 +39,9 @@ class InNotebooks:
         can_be_kept(cls)
 
     def _repr_html_(self) -> str:
-        return displayed("html", self)
+        from vestigo.show.displayed import html
+
+        return html(self)
 
 
 class Named(InNotebooks):
@@ -117,7 +117,9 @@ class Data(InNotebooks):
         return f"<{type(self).__name__}: {', '.join(said)}>" if said else f"<{type(self).__name__}>"
 
     def __str__(self) -> str:
-        return displayed("text", self)
+        from vestigo.show.displayed import text
+
+        return text(self)
 
 
 def plain(value: Any) -> Any:

@@ -11,7 +11,7 @@ from vestigo.choosing.pick import Pick
 from vestigo.choosing.run_sweep import SHARE_FOR_REST, sweep
 from vestigo.choosing.store import trace_name
 from vestigo.choosing.sweep import Sweep
-from vestigo.data import Data, displayed
+from vestigo.data import Data, page_of
 from vestigo.describing.survey import Survey, survey
 from vestigo.engine import key_by_key
 from vestigo.engine.replay import replay
@@ -89,7 +89,7 @@ class Report(Data):
 
     def to_html(self) -> str:
         """The page: one document that needs no network."""
-        return displayed("page", self)
+        return page_of(self)
 
     def write(self, path: str | Path) -> Path:
         """Writes the page, whole or not at all, and returns the path. Raises InputError if it cannot be written, or if

@@ -12,11 +12,13 @@ from vestigo.rules.plan_text import plan_lines
 from vestigo.show.grid import Column, grid, in_one_unit
 from vestigo.show.notes import kept_together
 from vestigo.show.safe import printable
+from vestigo.show.view import shown
 from vestigo.units import SIZES, SPANS, counted, format_bytes, format_share, format_span
 
 _NAME = 36
 
 
+@shown.register
 def check_text(check: Check) -> RenderableType:
     """The text of a check, with the answer first."""
     parts: list[RenderableType] = [kept_together(_answer(check))]
@@ -31,6 +33,7 @@ def check_text(check: Check) -> RenderableType:
     return Group(*parts, *(Text(f"\n{printable(note, most=300)}", style="dim") for note in check.notes))
 
 
+@shown.register
 def mistake_text(mistake: Mistake) -> Text:
     return Text(f"{mistake.kind} ({printable(mistake.where)}): {printable(mistake.evidence, most=500)}.")
 

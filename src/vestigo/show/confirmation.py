@@ -9,6 +9,7 @@ from vestigo.rules.plan_text import plan_lines
 from vestigo.show.grid import Column, grid
 from vestigo.show.notes import assumed, kept_together
 from vestigo.show.safe import printable
+from vestigo.show.view import shown
 from vestigo.units import format_bytes, format_seconds, format_share, three_digits
 
 _LABELS = {
@@ -20,6 +21,7 @@ _LABELS = {
 }
 
 
+@shown.register
 def confirmation_text(found: Confirmation) -> RenderableType:
     parts: list[RenderableType] = [kept_together(_answer(found)), Text(), _table(found)]
     if found.tries:

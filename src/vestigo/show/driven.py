@@ -12,9 +12,11 @@ from vestigo.show.grid import Column, grid, in_one_unit, in_own_units
 from vestigo.show.notes import assumed, kept_together
 from vestigo.show.outcome import count
 from vestigo.show.safe import printable
+from vestigo.show.view import shown
 from vestigo.units import SHARES, SPANS, counted, format_share, format_time
 
 
+@shown.register
 def driven_text(driven: Driven) -> RenderableType:
     if not driven.driven.reads and driven.stopped:
         return kept_together(Text.assemble(("Stopped before the first counted read", "bold"), f": {_why(driven)}."))

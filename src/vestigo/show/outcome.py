@@ -6,16 +6,19 @@ import pandas as pd
 from rich.console import Group, RenderableType
 from rich.text import Text
 
-from vestigo.outcome import CAUSES, Measures, Outcome, Slices, together
+from vestigo.outcome import CAUSES, Measures, Outcome, Slice, Slices, together
 from vestigo.show.grid import GAP, Column, grid, in_one_unit, in_own_units
 from vestigo.show.notes import assumed
 from vestigo.show.safe import printable
-from vestigo.units import SHARES, SIZES, SPANS
+from vestigo.show.view import shown
+from vestigo.trace import Trace
+from vestigo.units import SHARES, SIZES, SPANS, format_seconds
 
 MOST_TIMES = 24
 """Rows of a table over time."""
 
 
+@shown.register
 def outcome_text(outcome: Outcome) -> RenderableType:
     """The text of an outcome: all look-ups together, then each."""
     found: dict[str, Measures] = {"all look-ups": outcome, **outcome.lookups}
@@ -34,6 +37,7 @@ def measures_text(found: Mapping[str, Measures]) -> RenderableType:
     return Group(*parts, grid("misses by cause", list(found), columns, [""] * len(found), 1))
 
 
+@shown.register
 def slices_text(slices: Slices) -> RenderableType:
     """The outcome over time, in at most `rows` rows."""
     if not len(slices):
@@ -109,3 +113,21 @@ def if_known(known: Sequence[bool], column: Column) -> Column:
 
 def count(heading: str, numbers: Sequence[float], unit: str = "") -> Column:
     return Column(heading, unit, [f"{number:,.0f}" for number in numbers])
+
+
+@shown.register
+def _one(measures: Measures) -> RenderableType:
+    return measures_text({"slice" if isinstance(measures, Slice) else "look-up": measures})
+
+
+@shown.register
+def _trace(trace: Trace) -> RenderableType:
+    rows = {
+        "events": f"{len(trace):,}",
+        "reads": f"{trace.reads:,}",
+        "look-ups": ", ".join(printable(name) for name in trace.lookups[:10]),
+        "keys": f"{len(trace.keys):,}",
+        "nodes": f"{len(trace.nodes):,}",
+        "time": format_seconds(trace.span_ns / 1e9),
+    }
+    return grid(printable(trace.source), list(rows), [Column("", "", list(rows.values()))], [""] * len(rows))

@@ -11,11 +11,13 @@ from vestigo.rules.checked import Checked
 from vestigo.rules.plan_text import rule_text
 from vestigo.show.grid import NAME, Column, grid
 from vestigo.show.safe import printable
+from vestigo.show.view import shown
 from vestigo.trace import Intake
 
 _MOST_LOOKUPS = 8
 
 
+@shown.register
 def plan_shown(plan: Plan) -> RenderableType:
     """The rules of each look-up, and a line for everything else that a plan states."""
     tables = {"every look-up": plan.rules, **{name: plan.rules_for(name) for name in [*plan.lookups][:_MOST_LOOKUPS]}}
@@ -41,7 +43,8 @@ def _others(plan: Plan) -> Mapping[str, Any]:
     return {"warm-up": plan.warm_up, **found} if plan.warm_up else found
 
 
-def stated_shown(what: "Checked | Aim | Worth | Intake") -> RenderableType:
+@shown.register
+def stated_shown(what: Checked | Aim | Worth | Intake) -> RenderableType:
     """A row for each thing that is stated."""
     stated = what.to_dict()
     if not stated:

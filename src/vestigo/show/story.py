@@ -12,6 +12,7 @@ from vestigo.outcome import Keys
 from vestigo.show.grid import WIDTH
 from vestigo.show.notes import kept_together
 from vestigo.show.safe import command_text, printable
+from vestigo.show.view import shown
 from vestigo.show.watched import keys_table
 from vestigo.units import SECOND, counted, format_bytes, format_seconds, format_time
 
@@ -21,6 +22,7 @@ _BEFORE = 14
 _ADVICE = 4
 
 
+@shown.register
 def story_text(story: Story, command: Sequence[str] = ("vestigo", "replay")) -> RenderableType:
     """The text of a story. `command` has the words that replay the settings, without the change that is advised."""
     parts: list[RenderableType] = []
@@ -121,6 +123,7 @@ def _shown(story: Story) -> tuple[Sequence[Step], int]:
     return shown, len(story.steps) - len(shown)
 
 
+@shown.register
 def step_text(step: Step) -> Text:
     """What happened in a step, in a few words."""
     return Text(_WORDS[step.what](step) if step.what in _WORDS else step.what)

@@ -8,14 +8,18 @@ from rich.table import Table
 from rich.text import Text
 
 from vestigo.choosing.candidates import Candidate, Candidates
+from vestigo.choosing.estimate import Estimate
 from vestigo.choosing.pick import Pick
+from vestigo.choosing.share_out import Sharing
 from vestigo.choosing.sweep import Sweep
 from vestigo.engine.size_curve import SizeCurve
+from vestigo.explaining.report import Report
 from vestigo.measures import MEASURES, Measure
 from vestigo.rules.vary import name_of
 from vestigo.show.grid import GAP, NAME, Column, grid, in_one_unit, in_own_units
 from vestigo.show.notes import assumed, kept_together
 from vestigo.show.safe import printable
+from vestigo.show.view import shown
 from vestigo.units import SHARES, SIZES, SPANS, counted, format_bytes, format_share
 
 MOST_ROWS = 20
@@ -24,6 +28,7 @@ _HEADINGS = {"read_time.p95": "read p95", "answer_age.mean": "answer age"}
 _UNITS = {"share": SHARES, "size": SIZES, "span": SPANS}
 
 
+@shown.register
 def sweep_text(found: Sweep) -> RenderableType:
     """How many candidates there are, and those that no other beats."""
     front = found.front()
@@ -82,6 +87,7 @@ def _heading(key: str) -> tuple[str, str]:
     return ("" if where == "rules" else printable(where, NAME)), rule
 
 
+@shown.register
 def pick_text(pick: Pick) -> RenderableType:
     """The pick and the reasons for it, beside today's settings, no cache and the ceilings."""
     found = pick.among
@@ -100,6 +106,7 @@ def pick_text(pick: Pick) -> RenderableType:
     )
 
 
+@shown.register
 def candidate_text(candidate: Candidate) -> RenderableType:
     """A candidate's measures, with a row for each part of the time."""
     columns = [_column(name, MEASURES[name], [candidate], candidate.stale_known) for name in _SHOWN]
@@ -213,3 +220,35 @@ def _name(candidate: Candidate, found: Candidates) -> str:
 def _number(candidate: Candidate, found: Candidates) -> str:
     """The number that stands for a name that does not fit."""
     return f"#{list(found).index(candidate.name)}"
+
+
+@shown.register
+def _curve_text(curve: SizeCurve) -> RenderableType:
+    return curves_text([curve])
+
+
+@shown.register
+def _report_text(report: Report) -> RenderableType:
+    return pick_text(report.pick)
+
+
+@shown.register
+def _estimate(found: Estimate) -> RenderableType:
+    rates = [name for name in ("hit_rate", "fresh_hit_rate", "stale_rate") if name in found.told]
+    if not rates:
+        return Text("The sample is too small to tell anything; take a larger share of the keys, or more samples.")
+    columns = [
+        in_one_unit("estimate", [getattr(found, name) for name in rates], SHARES),
+        in_one_unit("may be off by", [found.errors[name] for name in rates], SHARES),
+    ]
+    return grid("from a sample of the keys", [MEASURES[name].label for name in rates], columns, [""] * len(rates))
+
+
+@shown.register
+def sharing_text(found: Sharing) -> RenderableType:
+    names, sizes = list(found.shares), list(found.shares.values())
+    columns = [
+        in_one_unit("room", sizes, SIZES),
+        in_one_unit("of all", [size / found.total_bytes for size in sizes], SHARES),
+    ]
+    return grid(f"{format_bytes(found.total_bytes)} shared out", names, columns, [""] * len(names))

@@ -12,16 +12,18 @@ from rich.text import Text
 from vestigo.describing.findings import Finding
 from vestigo.describing.survey import Survey
 from vestigo.describing.traits import Traits
-from vestigo.describing.verdict import saved_share
+from vestigo.describing.verdict import Verdict, saved_share
 from vestigo.show.grid import NAME, Column, grid, in_one_unit, in_own_units, plain
 from vestigo.show.notes import assumed, kept_together
 from vestigo.show.safe import printable
+from vestigo.show.view import shown
 from vestigo.units import SHARES, SIZES, SPANS, capitalised, counted, format_seconds, format_share, three_digits
 
 _MOST_LOOKUPS = 40
 _MOST_FINDINGS = 20
 
 
+@shown.register
 def survey_text(survey: Survey) -> RenderableType:
     """The text of a survey, at most 100 columns wide. If there are very many look-ups, it shows those that could save
     most.
@@ -160,8 +162,21 @@ def _if_known(each: Sequence[Traits], column: Column) -> Column:
     return column._replace(cells=[cell if one.changes_known or one.changes else "-" for cell, one in cells])
 
 
+@shown.register
 def finding_text(finding: Finding) -> RenderableType:
     title = Text.assemble((f"{printable(finding.lookup, NAME)}, keys {finding.kind}", "bold"), f": {finding.sentence}")
     title.append(f" ({counted(finding.reads, 'read')}).")
     examples = Text("\n".join(printable(example, 90) for example in finding.examples), style="dim")
     return Group(title, Padding(examples, (0, 0, 0, 4)))
+
+
+@shown.register
+def _traits(traits: Traits) -> RenderableType:
+    rates = [traits.repeat_share, traits.fresh_repeat_share, traits.null_share]
+    said = [plain("", [traits.reads]).cells[0], *map(format_share, rates)]
+    return grid("traits", ["reads", "repeats", "unchanged", "nulls"], [Column("", "", said)], [""] * len(said))
+
+
+@shown.register
+def _verdict(verdict: Verdict) -> RenderableType:
+    return Text(printable(verdict.sentence, most=500))

@@ -17,6 +17,7 @@ from vestigo.show.grid import GAP, NAME, WIDTH, Column, grid, in_own_units
 from vestigo.show.notes import assumed, kept_together
 from vestigo.show.outcome import cause_columns, count, over_time, questions
 from vestigo.show.safe import printable
+from vestigo.show.view import shown
 from vestigo.show.watched import keys_text
 from vestigo.units import capitalised, counted, format_seconds, format_share, format_span
 
@@ -31,6 +32,7 @@ class By(StrEnum):
     scope = "scope"
 
 
+@shown.register
 def comparison_text(
     comparison: Comparison, by: By | None = None, lookups: Sequence[str] | None = None, keys: Keys | None = None
 ) -> RenderableType:

@@ -11,6 +11,7 @@ from vestigo.outcome import Keys, Reads
 from vestigo.show.grid import Column, grid, in_one_unit, in_own_units
 from vestigo.show.outcome import count
 from vestigo.show.safe import printable
+from vestigo.show.view import shown
 from vestigo.units import SECOND, SIZES, SPANS, counted
 
 _READS = 10
@@ -23,6 +24,7 @@ _LOSSES = {
 }
 
 
+@shown.register
 def reads_text(reads: Reads) -> RenderableType:
     """The first reads, as a table."""
     part = reads.trace.part(0, _READS * 10)
@@ -41,6 +43,7 @@ def reads_text(reads: Reads) -> RenderableType:
     return Group(grid("at (UTC)", names, columns, [""] * len(names)), Text(more))
 
 
+@shown.register
 def keys_text(keys: Keys, lookups: Sequence[str] | None = None) -> RenderableType:
     """A table for each kind of loss, with the keys that have most of it. If `lookups` are named, it shows only their
     keys.

@@ -82,14 +82,14 @@ def _check_together(call: Call, replays: int | None, share_out: str | None) -> N
 def _share_out(call: Call, total: str) -> None:
     from vestigo.choosing.share_out import share_out
     from vestigo.cli.screen import Progress, note
-    from vestigo.show.displayed import shown
+    from vestigo.show.study import sharing_text
 
     plan = call.settings
     with Progress() as progress:
         trace = call.read(progress)
         progress.step("all sizes of each look-up")
         sharing = share_out(trace, plan, total)
-    call.answer(sharing, shown, sharing.sweep.notes)
+    call.answer(sharing, sharing_text, sharing.sweep.notes)
     call.write_plan(sharing.plan, "today's rules with these limits")
     if not sharing.is_best:
         note("the even split answers more reads: the curves, which know no expiry, do not hold here")
