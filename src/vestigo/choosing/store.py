@@ -158,8 +158,7 @@ def _refuse_others(path: Path) -> None:
 
 def trace_name(trace: Trace) -> str:
     """The digest of everything that a trace holds."""
-    name: str = trace.once("name", lambda: _trace_digest(trace))
-    return name
+    return trace.once("name", lambda: _trace_digest(trace))
 
 
 def _trace_digest(trace: Trace) -> str:

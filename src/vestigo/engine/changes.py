@@ -16,8 +16,7 @@ def changes_of(trace: Trace) -> tuple[Changes, ...]:
     >>> changes_of(read_trace({"at": [1, 2], "key": ["a", "a"], "lookup": ["x", "y"], "version": [7, None]}))
     ('in reads', 'nowhere')
     """
-    found: tuple[Changes, ...] = trace.once("changes", lambda: _changes_of(trace))
-    return found
+    return trace.once("changes", lambda: _changes_of(trace))
 
 
 def together(shown: Sequence[Changes]) -> Changes:

@@ -96,8 +96,7 @@ def missing_in(trace: Trace, name: str) -> _Missing:
     """For each look-up, how many reads that may have found a value give no size or no cost, and whether other reads
     do.
     """
-    found: _Missing = trace.once(("missing", name), lambda: _missing_in(trace, name))
-    return found
+    return trace.once(("missing", name), lambda: _missing_in(trace, name))
 
 
 def _missing_in(trace: Trace, name: str) -> _Missing:

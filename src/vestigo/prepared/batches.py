@@ -37,10 +37,7 @@ def make_ready(trace: Trace, assumed: Assumed, entries: Entries) -> Sequence[Any
     if memory.is_long(len(trace)):
         filler(trace, assumed)
         return ()
-    made: Sequence[Any] = trace.once(
-        ("batches", assumed, entries), lambda: list(_made(trace, assumed, entries, memory.BATCH_EVENTS))
-    )
-    return made
+    return trace.once(("batches", assumed, entries), lambda: list(_made(trace, assumed, entries, memory.BATCH_EVENTS)))
 
 
 def _made(trace: Trace, assumed: Assumed, entries: Entries, events: int) -> Iterator[Any]:

@@ -32,8 +32,7 @@ def behind(trace: Trace) -> Behind:
         return Behind({})
     if trace.behind is not None:
         return Behind(dict.fromkeys(trace.lookups, Duration.parse(trace.behind)), True)
-    found: Behind = trace.once("behind", lambda: Behind(_found(trace)))
-    return found
+    return trace.once("behind", lambda: Behind(_found(trace)))
 
 
 def behind_in_words(trace: Trace) -> str | None:

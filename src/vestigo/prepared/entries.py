@@ -94,14 +94,12 @@ def entries_of(trace: Trace, of_nodes: Flags = (), copied: Flags = ()) -> Entrie
     """
     nowhere = (False,) * len(trace.lookups)
     which = of_nodes if any(of_nodes) else nowhere, copied if any(copied) else nowhere
-    found: Entries = trace.once(("entries", which), lambda: Entries(trace, *which))
-    return found
+    return trace.once(("entries", which), lambda: Entries(trace, *which))
 
 
 def has_unnamed_node(trace: Trace) -> bool:
     """Whether rows that name no node are one more node: because some of them read, or because no row names one."""
-    found: bool = trace.once("unnamed node", lambda: not trace.nodes or any(_some_unnamed(trace)))
-    return found
+    return trace.once("unnamed node", lambda: not trace.nodes or any(_some_unnamed(trace)))
 
 
 def _some_unnamed(trace: Trace) -> Iterator[bool]:

@@ -19,8 +19,7 @@ def next_reads(trace: Trace, whose: Whose) -> Longs:
 
     It takes 8 bytes an event, and the trace keeps it.
     """
-    found: Longs = trace.once(("next reads", whose), lambda: _next_reads(trace, whose))
-    return found
+    return trace.once(("next reads", whose), lambda: _next_reads(trace, whose))
 
 
 def _next_reads(trace: Trace, whose: Whose) -> Longs:

@@ -23,8 +23,7 @@ class Scopes(NamedTuple):
 
 def scopes_of(trace: Trace) -> Scopes:
     """Worked out once for a trace, for all replays of it."""
-    found: Scopes = trace.once("scopes", lambda: _scopes_of(trace))
-    return found
+    return trace.once("scopes", lambda: _scopes_of(trace))
 
 
 def _scopes_of(trace: Trace) -> Scopes:

@@ -22,8 +22,7 @@ class Uncached(NamedTuple):
 def uncached(trace: Trace, assumed: Assumed, first_counted: int, slicing: Slicing) -> Uncached:
     """Worked out once for a trace, for all replays that count the same reads."""
     asked = assumed, first_counted, slicing
-    found: Uncached = trace.once(("uncached", asked), lambda: _uncached(trace, *asked))
-    return found
+    return trace.once(("uncached", asked), lambda: _uncached(trace, *asked))
 
 
 def _uncached(trace: Trace, assumed: Assumed, first_counted: int, slicing: Slicing) -> Uncached:

@@ -4,7 +4,7 @@ from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass, field, fields, replace
 from enum import IntEnum
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import numpy as np
 import numpy.typing as npt
@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     import pandas as pd
 
 Ints = npt.NDArray[np.int32]
+_T = TypeVar("_T")
 Longs = npt.NDArray[np.int64]
 
 
@@ -118,11 +119,12 @@ class Trace(Data):
     def __getstate__(self) -> dict[str, Any]:
         return {one.name: {} if one.name == "kept" else getattr(self, one.name) for one in fields(self)}
 
-    def once(self, what: Hashable, make: Callable[[], Any]) -> Any:
+    def once(self, what: Hashable, make: Callable[[], _T]) -> _T:
         """What `make` returns. It is worked out once, and kept as long as the trace exists."""
         if what not in self.kept:
             self.kept[what] = make()
-        return self.kept[what]
+        found: _T = self.kept[what]
+        return found
 
     @property
     def reads(self) -> int:

@@ -12,7 +12,7 @@ import pyarrow.compute as pc
 
 from vestigo.errors import TraceError
 from vestigo.trace.formats.format import CostUnit, Defaults, Format
-from vestigo.trace.formats.http import GONE, OPS
+from vestigo.trace.formats.http import GONE, has_failed, op_of, size_of, some_of
 from vestigo.trace.formats.packed import Limits, too_long, whole
 from vestigo.trace.formats.raw import Raw, Wanted
 from vestigo.units import counted
@@ -56,10 +56,8 @@ def read_access_log(path: Path, wanted: Wanted) -> Raw:
     malformed = _malformed(lines, numbers, pc.or_(well_formed, refused))
     if len(malformed) and not pc.any(well_formed).as_py():
         raise TraceError(f"{path}: no line is one of an access log in the Common or Combined format; {malformed[0]}")
-    op = _ops(columns["method"])
-    status = columns["status"]
-    failed = pc.and_(_starts(status, "45"), pc.invert(_gone(status)))
-    failed = pc.or_(failed, pc.and_(_starts(status, "4"), pc.not_equal(op, "read")))
+    op, status = op_of(columns["method"]), columns["status"]
+    failed = has_failed(status, op)
     strange = columns["method"].filter(pc.and_kleene(well_formed, op.is_null()))
     answers = [status.filter(pc.and_kleene(well_formed, failed)), _answers(lines.filter(refused))]
     notes = [
@@ -128,29 +126,15 @@ def _time(text: pa.Scalar, kind: pa.DataType) -> pa.Scalar:
         return pa.scalar(None, kind)
 
 
-def _ops(method: pa.Array) -> pa.Array:
-    return pa.array(list(OPS.values())).take(pc.index_in(method, pa.array(list(OPS), method.type)))
-
-
-def _starts(status: pa.Array, digits: str) -> pa.Array:
-    return pc.match_substring_regex(status, f"^[{digits}]")
-
-
-def _gone(status: pa.Array) -> pa.Array:
-    return pc.is_in(status, value_set=pa.array(GONE, status.type))
-
-
 def _or_nothing(column: pa.Array) -> pa.Array:
     """Makes fields that a line does not have missing, not empty."""
     return pc.if_else(pc.equal(column, ""), pa.scalar(None, column.type), column)
 
 
 def _sizes(table: pa.Table) -> pa.ChunkedArray:
-    """The sizes of the values. A `-` means 0 bytes. "Not modified", a part, a HEAD and a change tell no size."""
+    """The sizes of the values. A `-` means 0 bytes."""
     sizes = pc.if_else(pc.equal(table["bytes"], "-"), "0", table["bytes"])
-    silent = pc.or_(_starts(table["status"], "3"), pc.equal(table["status"], "206"))
-    silent = pc.or_(silent, pc.not_equal(table["method"], "GET"))
-    return pc.if_else(silent, pa.scalar(None, sizes.type), sizes).cast(pa.int64())
+    return size_of(table["method"], table["status"], sizes).cast(pa.int64())
 
 
 def _answers(lines: pa.Array) -> pa.Array:
@@ -160,10 +144,10 @@ def _answers(lines: pa.Array) -> pa.Array:
 
 def _left_out(found: pa.Array, what: str, why: str) -> list[str]:
     """A sentence about requests, if there are any, with the values that they have."""
-    shown = sorted(found.unique().to_pylist())
-    there = ", ".join(text[:20] for text in shown[:_SHOWN]) + ", and others" * (len(shown) > _SHOWN)
+    if not len(found):
+        return []
     why = why.format("it" if len(found) == 1 else "they")
-    return [f"left out {counted(len(found), 'request')}: the {what} ({there}) {why}"] * (len(found) > 0)
+    return [f"left out {counted(len(found), 'request')}: the {what} ({some_of(found.unique().to_pylist())}) {why}"]
 
 
 def _malformed(lines: pa.Array, numbers: np.ndarray, well_formed: pa.Array) -> list[str]:

@@ -12,7 +12,8 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from vestigo.trace.formats.http import GONE, OPS
+from vestigo.trace.formats.http import has_failed, is_gone, op_of, size_of, some_of
+from vestigo.trace.reading.pattern import true_of
 
 READ = {name: f"read.{name}" for name in ("op", "lookup", "key", "size", "found")}
 """Columns of a trace, and the column in which stands what the conventions tell of it."""
@@ -57,7 +58,6 @@ _READING = (
 in SQL, the command of a key-value store, the call of a document store. These are the usual ones of each.
 """
 _PLACEHOLDER = r"(^|[\s=(,<>])(\?|\$\d+|%s|%\(\w+\)s|:[A-Za-z_]\w*|@[A-Za-z_]\w*)"
-_SHOWN = 5
 
 
 class Told(NamedTuple):
@@ -74,12 +74,11 @@ def read_columns(columns: dict[str, Any], count: int, wanted: set[str]) -> Told:
     op = pc.coalesce(database.op, http.op, pa.scalar("read"))
     lookup = pc.coalesce(database.lookup, http.lookup, columns["name"].cast(pa.string()))
     key = pc.coalesce(database.key, http.key)
-    gone = pc.is_in(http.status, value_set=pa.array(GONE))
+    gone = is_gone(http.status)
     found = pc.if_else(http.flags, pc.if_else(gone, False, None), pc.invert(pc.equal(database.rows, "0")))
     told = {"op": op, "lookup": lookup, "key": key, "found": found, "size": http.size}
     failed = true_of(pc.equal(columns["otel.status_code"], "ERROR")) & ~true_of(gone)
-    failed |= true_of(pc.match_substring_regex(http.status, "^[45]")) & ~true_of(gone)
-    failed |= true_of(pc.match_substring_regex(http.status, "^4")) & ~true_of(pc.equal(op, "read"))
+    failed |= true_of(has_failed(http.status, op))
     left_out = {"they failed": failed}
     if READ["op"] in wanted:
         left_out |= _named(database.others, "their operation ({}) does not read; state columns.op to keep them")
@@ -133,18 +132,14 @@ class _Http:
         method, url = pc.utf8_upper(given.first(_METHOD)), given.first(_URL)
         is_one = true_of(pc.and_(method.is_valid(), url.is_valid())) & true_of(pc.equal(given.kind, _CLIENT))
         self.flags = pa.array(is_one)
-        op = pa.array(list(OPS.values())).take(pc.index_in(method, value_set=pa.array(list(OPS))))
+        op = op_of(method)
         self.op = given.where(is_one, op)
         self.others = (is_one & true_of(op.is_null()), method)
         host = _of_distinct(url, _host)
         self.lookup = given.where(is_one, pc.coalesce(given.first(_TEMPLATE), given.first(_HOST), host, url))
         self.key = given.where(is_one, url)
         self.status = given.where(is_one, given.first(_STATUS))
-        silent = pc.or_(
-            pc.match_substring_regex(pc.coalesce(self.status, "200"), "^(3|206)"), pc.not_equal(method, "GET")
-        )
-        size = pc.if_else(silent, pa.scalar(None, pa.string()), given.first(_BODY))
-        self.size = given.where(is_one, size)
+        self.size = given.where(is_one, size_of(method, pc.coalesce(self.status, "200"), given.first(_BODY)))
 
 
 def _of_distinct(texts: Any, what: Callable[[Any], Any]) -> Any:
@@ -171,13 +166,4 @@ def _named(others: tuple[np.ndarray, Any], why: str) -> dict[str, np.ndarray]:
     rows, words = others
     if not rows.any():
         return {}
-    shown = sorted(
-        {"none" if word is None else word[:20] for word in words.filter(pa.array(rows)).unique().to_pylist()}
-    )
-    return {why.format(", ".join(shown[:_SHOWN]) + ", and others" * (len(shown) > _SHOWN)): rows}
-
-
-def true_of(found: Any) -> np.ndarray:
-    """The places where an Arrow column of booleans is true."""
-    flags: np.ndarray = found.fill_null(False).to_numpy(zero_copy_only=False)
-    return flags.copy()
+    return {why.format(some_of(words.filter(pa.array(rows)).unique().to_pylist())): rows}

@@ -52,11 +52,11 @@ class Pattern:
         no parts.
         """
         if not self.parts:
-            return _flags(pc.match_substring_regex(texts, self.regex)), texts
+            return true_of(pc.match_substring_regex(texts, self.regex)), texts
         found = pc.extract_regex(texts, self.regex)
         parts = [found.field(place) for place in range(len(self.parts))]
         key = parts[0] if len(parts) == 1 else pc.binary_join_element_wise(*parts, pa.scalar("/", parts[0].type))
-        return _flags(found.is_valid()), key
+        return true_of(found.is_valid()), key
 
 
 def divide(texts: pa.Array, patterns: Sequence[Pattern]) -> tuple[pa.Array, pa.Array]:
@@ -84,6 +84,7 @@ def parse_patterns(patterns: Mapping[str, str | Sequence[str]]) -> tuple[Pattern
     )
 
 
-def _flags(found: pa.Array) -> np.ndarray:
+def true_of(found: pa.Array) -> np.ndarray:
+    """The places where an Arrow column of booleans is true."""
     flags: np.ndarray = found.fill_null(False).to_numpy(zero_copy_only=False)
     return flags.copy()
