@@ -225,6 +225,19 @@ def test_an_interrupt_that_python_cannot_raise_prints_nothing() -> None:
         assert done.stderr.startswith(said) and bool(done.stderr) == bool(said)
 
 
+def test_an_interrupt_that_python_cannot_raise_while_the_program_loads_ends_it() -> None:
+    code = (
+        "import sys\nfrom vestigo.cli import start\nsys.unraisablehook = start._unraisable\n"
+        "class Odd:\n def __del__(self): raise {}\nOdd()\nprint('went on')"
+    )
+    for raised, ends in (
+        ("KeyboardInterrupt", (130, b"", b"vestigo: stopped\n")),
+        ("ValueError", (0, b"went on\n", b"Ex")),
+    ):
+        done = subprocess.run([sys.executable, "-c", code.format(raised)], capture_output=True, check=False, timeout=30)
+        assert (done.returncode, done.stdout) == ends[:2] and done.stderr.startswith(ends[2])
+
+
 @pytest.mark.parametrize("when", ["within an import", "never"])
 def test_an_interrupt_that_comes_out_as_another_error_is_an_interrupt(tmp_path: Path, when: str) -> None:
     stop = "try:\n import os, signal\n os.kill(os.getpid(), signal.SIGINT)\nexcept KeyboardInterrupt:\n pass\n"

@@ -6,6 +6,7 @@ import numpy as np
 
 from vestigo.engine.job import Job, job
 from vestigo.prepared.fill import filler
+from vestigo.prepared.neighbours import goes_on, most_so_far
 from vestigo.prepared.scopes import scopes_of
 from vestigo.prepared.truth import parts_with_truth
 from vestigo.rules import Plan
@@ -67,11 +68,8 @@ def _stays(trace: Trace, work: Job) -> _Stays:
     entry = trace.key[row].astype(np.int64) * (int(owner.max()) + 1) + owner
     order = np.argsort(entry, kind="stable")
     entry, row, came = entry[order], row[order], came[order]
-    again = np.zeros(len(row), bool)
-    again[1:] = entry[1:] == entry[:-1]
-    # The last row at which an earlier event let the entry come in: a running maximum that begins anew with each entry.
-    begins = np.cumsum(~again) * (len(trace) + 1)
-    latest = np.maximum.accumulate(begins + came) - begins
+    again = goes_on(entry)
+    latest = most_so_far(~again, came, len(trace) + 1)  # the last row at which an earlier event let the entry come in
     place = np.flatnonzero(again & (trace.op[row] == Op.READ) & (row >= work.first_counted))
     since = np.maximum(np.maximum(latest[place - 1], row[place - 1]), work.first_counted)
     return _Stays(trace.key[row[place]], np.maximum(row[place] - since, 0))

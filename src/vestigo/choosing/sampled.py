@@ -16,6 +16,7 @@ from vestigo.prepared.assumed import Assumed, assume
 from vestigo.prepared.batches import make_ready
 from vestigo.prepared.entries import entries_of
 from vestigo.prepared.fill import filler
+from vestigo.prepared.neighbours import goes_on
 from vestigo.prepared.truth import parts_with_truth
 from vestigo.rules import Plan
 from vestigo.trace import Op, Trace
@@ -105,8 +106,7 @@ def sampled(trace: Trace, sizes: Longs, groups: Groups, number: int, first: int)
     twice = np.flatnonzero((trace.op == Op.CLEAR) & (trace.lookup >= 0))  # a look-up is two look-ups here
     rows = np.sort(np.concatenate([rows, twice]), kind="stable")
     part = of_rows(trace, rows)
-    again = np.concatenate([[False], rows[1:] == rows[:-1]])
-    alone = (keyed[rows] & (of_row[rows] == -1)) | again
+    alone = (keyed[rows] & (of_row[rows] == -1)) | goes_on(rows)
     lookup = np.where(alone & (part.lookup >= 0), part.lookup + len(part.lookups), part.lookup).astype(np.int32)
     key_lookup = part.key_lookup.copy()
     here = keyed[rows]

@@ -17,7 +17,9 @@ def main() -> None:
 
     try:
         import signal
+        import sys
 
+        sys.unraisablehook = _unraisable
         if signal.getsignal(signal.SIGINT) is signal.default_int_handler:
             signal.signal(signal.SIGINT, stop)
         _leave(_status())
@@ -29,6 +31,15 @@ def main() -> None:
         if not asked:
             raise
         _leave(130, "stopped")
+
+
+def _unraisable(what: object) -> None:
+    """Ctrl-C where Python cannot raise it, as in a callback of an import: it would be lost, with a traceback."""
+    import sys
+
+    if getattr(what, "exc_type", None) is KeyboardInterrupt:
+        _leave(130, "stopped")
+    sys.__unraisablehook__(what)  # type: ignore[arg-type]
 
 
 def _status() -> int:

@@ -10,6 +10,7 @@ import pyarrow.compute as pc
 
 from vestigo.data import Data
 from vestigo.describing.measure import Reads
+from vestigo.prepared.neighbours import changed, goes_on, seen_before
 from vestigo.prepared.values import truths
 from vestigo.trace import Trace
 from vestigo.trace.columns import MISSING
@@ -180,8 +181,7 @@ def _is_no_chance(key: np.ndarray, value: np.ndarray, here: np.ndarray, there: n
     reads = np.bincount(key, minlength=keys)
     at = [np.minimum(begins + reads * quarter // 4, len(key) - 1) for quarter in (1, 3)]
     width = 2 * (value[order][at[1]] - value[order][at[0]]) + 1
-    is_first = np.ones(len(key), bool)
-    is_first[1:] = key[1:] != key[:-1]
+    is_first = ~goes_on(key)
     is_new = is_first.copy()
     is_new[there] = True
     is_new[here] = False
@@ -198,12 +198,8 @@ def _is_no_chance(key: np.ndarray, value: np.ndarray, here: np.ndarray, there: n
 
 def _returns(key: np.ndarray, value: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Reads that find a value which the key had earlier, and all reads that find another value than the read before."""
-    changed = np.zeros(len(key), bool)
-    changed[1:] = (key[1:] == key[:-1]) & (value[1:] != value[:-1])
-    order = np.lexsort((np.arange(len(key)), value, key))
-    seen = np.zeros(len(key), bool)
-    seen[order[1:]] = (key[order[1:]] == key[order[:-1]]) & (value[order[1:]] == value[order[:-1]])
-    return np.flatnonzero(changed & seen), np.flatnonzero(changed)
+    other = changed(key, value)
+    return np.flatnonzero(other & seen_before(value, key)), np.flatnonzero(other)
 
 
 def _shared(trace: Trace, keys: Keys) -> Iterator[Finding]:
@@ -211,8 +207,8 @@ def _shared(trace: Trace, keys: Keys) -> Iterator[Finding]:
     codes = keys.texts.dictionary_encode()
     text = codes.indices.to_numpy()
     order = np.lexsort((keys.lookup, text))
-    same = np.flatnonzero(text[order[1:]] == text[order[:-1]])
-    first, second = order[same], order[same + 1]
+    second = np.flatnonzero(goes_on(text[order]))
+    first, second = order[second - 1], order[second]
     pairs = keys.lookup[first].astype(np.int64) * len(trace.lookups) + keys.lookup[second]
     by_pair = np.argsort(pairs, kind="stable")
     for rows in np.split(by_pair, np.flatnonzero(np.diff(pairs[by_pair])) + 1):

@@ -7,6 +7,7 @@ import numpy as np
 from vestigo.describing.traits import Traits
 from vestigo.engine.changes import changes_of
 from vestigo.prepared.fill import filler
+from vestigo.prepared.neighbours import changed, goes_on, seen_before
 from vestigo.prepared.values import Truths, truths
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
@@ -92,12 +93,8 @@ def _reads(trace: Trace, known: Truths, order: np.ndarray) -> Reads:
     is_read = trace.op[order] == Op.READ
     row = order[is_read]
     key, at, value = trace.key[row], trace.at[row], known.value[row]
-    repeat = np.zeros(len(row), bool)
-    repeat[1:] = key[1:] == key[:-1]
-    fresh = repeat.copy()
-    fresh[1:] &= value[1:] == value[:-1]
-    gap = np.zeros(len(row), np.int64)
-    gap[1:] = np.where(repeat[1:], at[1:] - at[:-1], 0)
+    repeat, fresh = goes_on(key), goes_on(key, value)
+    gap = np.where(repeat, np.diff(at, prepend=0), 0)
     answerable, fresh_answerable = _answerable(trace.key[order], known.value[order])
     null = known.null[row]
     fill = filler(trace)
@@ -116,30 +113,15 @@ def _reads(trace: Trace, known: Truths, order: np.ndarray) -> Reads:
         fresh=fresh,
         answerable=answerable[is_read],
         fresh_answerable=fresh_answerable[is_read],
-        scope_answerable=_seen_before(trace.scope[row], key, value) & (trace.scope[row] != MISSING),
+        scope_answerable=seen_before(trace.scope[row], key, value) & (trace.scope[row] != MISSING),
         gap=gap,
     )
 
 
 def _answerable(key: np.ndarray, value: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """For rows by key and time: whether an earlier row has the key, and whether one has the key with this value."""
-    same = np.zeros(len(key), bool)
-    same[1:] = key[1:] == key[:-1]
-    if not np.any(same[1:] & (value[1:] != value[:-1])):
-        return same, same
-    return same, _seen_before(key, value)
-
-
-def _seen_before(*columns: np.ndarray) -> np.ndarray:
-    """For each row, whether an earlier one is the same in all columns."""
-    order = np.lexsort(columns)
-    again = np.ones(len(order), bool)
-    again[:1] = False
-    for column in columns:
-        again[1:] &= column[order[1:]] == column[order[:-1]]
-    seen = np.empty(len(order), bool)
-    seen[order] = again
-    return seen
+    same = goes_on(key)
+    return same, seen_before(key, value) if changed(key, value).any() else same
 
 
 def _changes(trace: Trace, known: Truths, order: np.ndarray) -> np.ndarray:
@@ -147,12 +129,9 @@ def _changes(trace: Trace, known: Truths, order: np.ndarray) -> np.ndarray:
     written.
     """
     key, value = trace.key[order], known.value[order]
-    seen = np.zeros(len(order), bool)
-    seen[1:] = key[1:] == key[:-1]
-    other = np.zeros(len(order), bool)
-    other[1:] = value[1:] != value[:-1]
-    changed: np.ndarray = order[np.where(seen, other, np.isin(trace.op[order], (Op.WRITE, Op.REMOVE)))]
-    return changed
+    written = ~goes_on(key) & np.isin(trace.op[order], (Op.WRITE, Op.REMOVE))
+    found: np.ndarray = order[changed(key, value) | written]
+    return found
 
 
 def _traits(reads: Reads, changes: int, changes_known: bool, span: float) -> Traits:

@@ -16,6 +16,7 @@ from vestigo.arguments import argument, whole_number
 from vestigo.engine.in_order import PIECE, pieces, stable_order, taken
 from vestigo.errors import RulesError, TraceError
 from vestigo.machine import memory_bytes
+from vestigo.prepared.neighbours import changed, goes_on
 from vestigo.prepared.truth import NULL_VALUE, Flags, parts_with_truth
 from vestigo.rules import Plan, Rules, WhatIf
 from vestigo.rules.moments import Moments
@@ -201,17 +202,17 @@ def _changes(trace: Trace) -> tuple[Longs, Longs, Flags]:
     value, only_names = _truth_of(trace)
     key, value, at = taken(trace.key, order), taken(value, order), taken(trace.at, order)
     null, is_write = value == NULL_VALUE, taken(trace.op, order) == Op.WRITE
-    again = np.append(False, key[1:] == key[:-1])
-    other = again & np.append(False, value[1:] != value[:-1]) & ~taken(only_names, order)
+    again = goes_on(key)
+    other = changed(key, value) & ~taken(only_names, order)
     check()
-    changed = np.flatnonzero(other | (~again & is_write))
-    last = np.append(key[changed[1:]] != key[changed[:-1]], True)[: len(changed)]
-    ends = np.where(last, trace.at[-1], np.append(at[changed[1:]], trace.at[-1])[: len(changed)])
-    values = ~null[changed] & ~(again[changed] & null[changed - 1])
+    place = np.flatnonzero(other | (~again & is_write))
+    has_next = np.append(goes_on(key[place])[1:], False)[: len(place)]
+    ends = np.where(has_next, np.append(at[place][1:], 0)[: len(place)], trace.at[-1])
+    values = ~null[place] & ~(again[place] & null[place - 1])
     told_anew = np.zeros(len(trace), bool)
-    told_anew[order[changed[values & is_write[changed]]]] = True
+    told_anew[order[place[values & is_write[place]]]] = True
     told_anew[order[is_write & again & ~other]] = True
-    return order[changed[values]], ends[values], told_anew
+    return order[place[values]], ends[values], told_anew
 
 
 def _truth_of(trace: Trace) -> tuple[np.ndarray, Flags]:

@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from vestigo.prepared.neighbours import goes_on
 from vestigo.trace import Op, Trace
 from vestigo.units import Duration, format_seconds
 
@@ -76,8 +77,8 @@ def _gaps(trace: Trace) -> Iterator[tuple[int, np.ndarray, np.ndarray, int]]:
     entry = trace.key[rows].astype(np.int64) * (len(trace.nodes) + 1) + trace.node[rows] + 1
     order = np.argsort(entry, kind="stable")
     entry, at, lookup = entry[order], trace.at[rows][order], trace.lookup[rows][order]
-    same = entry[1:] == entry[:-1]
-    gaps, entry, of = np.diff(at)[same], entry[1:][same], lookup[1:][same]
+    same = goes_on(entry)
+    gaps, entry, of = np.diff(at, prepend=0)[same], entry[same], lookup[same]
     for number in np.unique(of).tolist():
         own = of == number
         spacing = np.median(np.diff(trace.at[rows[trace.lookup[rows] == number]]))

@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from vestigo.prepared.neighbours import goes_on
 from vestigo.trace import Op, Trace
 
 
@@ -19,6 +20,5 @@ def gaps_ns(trace: Trace, rows: np.ndarray, per: str) -> np.ndarray:
     where = places[per][reads] if per in places else np.zeros(len(reads), np.int32)
     order = np.lexsort((trace.at[reads], where, trace.key[reads]))
     key, at, where = trace.key[reads][order], trace.at[reads][order], where[order]
-    same = (np.diff(key) == 0) & (np.diff(where) == 0)
-    gaps: np.ndarray = np.sort(np.diff(at)[same])
+    gaps: np.ndarray = np.sort(np.diff(at, prepend=0)[goes_on(key, where)])
     return gaps

@@ -15,6 +15,7 @@ from vestigo.outcome.summary import Summary
 from vestigo.prepared.behind import behind
 from vestigo.prepared.fill import filler
 from vestigo.prepared.gaps import gaps_ns
+from vestigo.prepared.neighbours import goes_on
 from vestigo.prepared.values import Truths, truths
 from vestigo.rules import Plan, PoolRules, Rules
 from vestigo.trace import Op, Trace
@@ -134,8 +135,7 @@ class OfLookup:
         rows = np.flatnonzero((trace.lookup == self.number) & (trace.op <= LAST_VALUED))
         order = rows[np.lexsort((trace.at[rows], trace.key[rows]))]
         key, value = trace.key[order], self.facts.truths.value[order]
-        new = np.ones(len(order), bool)
-        new[1:] = (key[1:] != key[:-1]) | (value[1:] != value[:-1])
+        new = ~goes_on(key, value)
         return key[new], trace.at[order][new]
 
     @cached_property

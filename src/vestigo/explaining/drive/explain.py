@@ -13,6 +13,7 @@ from vestigo.explaining.drive.driven import Explanation
 from vestigo.explaining.hypotheses.catalogue import of_rules
 from vestigo.explaining.hypotheses.trying import Score, Tried, Trying, trying
 from vestigo.outcome.seen import NO_AGE, Answers
+from vestigo.prepared.neighbours import goes_on
 from vestigo.progress import Progress, say_nothing
 from vestigo.rounding import ROUND
 from vestigo.rules import Plan
@@ -132,5 +133,5 @@ def _longest_idle(trace: Trace, driven: Marks) -> int:
     rows = driven.rows
     order = np.lexsort((rows, trace.node[rows], trace.key[rows]))
     key, node, at = (column[rows][order] for column in (trace.key, trace.node, trace.at))
-    again = (key[1:] == key[:-1]) & (node[1:] == node[:-1]) & driven.hit[order][1:]
-    return int(np.diff(at)[again].max(initial=NO_AGE))
+    again = goes_on(key, node) & driven.hit[order]
+    return int(np.diff(at, prepend=0)[again].max(initial=NO_AGE))

@@ -6,6 +6,7 @@ import numpy as np
 
 from vestigo.engine.job import Job
 from vestigo.prepared.fill import filler
+from vestigo.prepared.neighbours import goes_on
 from vestigo.prepared.truth import parts_with_truth
 from vestigo.trace import Op, Trace
 from vestigo.trace.trace import LAST_VALUED, Longs
@@ -108,7 +109,7 @@ def _ends(trace: Trace, stretch: np.ndarray, keyed: np.ndarray) -> Longs:
     begins = rows[first]
     order = np.lexsort((begins, trace.key[begins]))
     following = np.full(len(numbers), NEVER)
-    same = trace.key[begins[order][1:]] == trace.key[begins[order][:-1]]
-    following[order[:-1][same]] = trace.at[begins[order][1:][same]]
+    later = np.flatnonzero(goes_on(trace.key[begins[order]]))
+    following[order[later - 1]] = trace.at[begins[order[later]]]
     ends[rows] = following[of]
     return ends
