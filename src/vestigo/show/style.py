@@ -45,6 +45,15 @@ ROLES = {QUIET: "quiet", RULE: "rule", GROUND: "ground", INK: "ink"} | dict(
     zip(SERIES[:-1], ("accent", "warning", "second", "ochre", "blue", "wine", "moss"), strict=True)
 )
 """The role of each colour of a figure."""
+_COLOURS = {role: colour for colour, role in ROLES.items()}
+MARKS = {"circle": "o", "square": "s", "triangle": "^", "diamond": "D", "star": "*"}
+"""The marks of charts, as figures name them."""
+
+
+def colour(role: str) -> str:
+    """The colour of a role in figures."""
+    return _COLOURS[role]
+
 
 FIGURE: Any = {
     "figure.facecolor": GROUND,

@@ -35,3 +35,9 @@ class Names(Sequence[Any]):
 def arrow_names(names: Sequence[Any]) -> pa.Array:
     """The names as one Arrow array."""
     return names.values if isinstance(names, Names) else pa.array(list(names))
+
+
+def true_of(found: pa.Array) -> np.ndarray:
+    """The places where an Arrow column of booleans is true."""
+    flags: np.ndarray = found.fill_null(False).to_numpy(zero_copy_only=False)
+    return flags.copy()

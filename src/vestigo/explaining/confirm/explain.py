@@ -1,5 +1,6 @@
 """Looks for what explains the difference between measured and predicted rates."""
 
+from collections.abc import Sequence
 from itertools import chain
 
 from vestigo.explaining.confirm.confirmation import ALIKE, Try
@@ -11,6 +12,8 @@ from vestigo.rules import Plan
 from vestigo.trace import Trace
 
 _SHOWN = 6
+_ONE_MORE = 0.1
+"""In parts of the difference: a second change that explains no more than this is not needed."""
 _AS_NEAR = 0.001
 """In parts of all reads: what is no farther from the measured rates explains them as well."""
 _EXPLAINS = 0.9
@@ -29,7 +32,8 @@ def tries(trace: Trace, plan: Plan, time: Time, measured: Measured, today: Predi
     with trying(trace, plan, score) as trials:
         ranked = trials.best_of_each_kind(chain(of_trace(trace, plan), of_rules(trace, plan)), today)
     whole = measured.off(today)
-    better = [one for one in ranked if one.off < _EXPLAINS * whole][:_SHOWN]
+    better = [one for one in ranked if one.off < _EXPLAINS * whole and not _is_more_than_needed(one, ranked, whole)]
+    better = better[:_SHOWN]
     if not better:
         return []
     nearest = better[0].off + min(ALIKE * whole, _AS_NEAR)
@@ -40,3 +44,13 @@ def tries(trace: Trace, plan: Plan, time: Time, measured: Measured, today: Predi
         return False, not one.hypothesis.is_amount_stated, len(one.hypothesis.rules), one.off
 
     return [Try(one.what, one.changes, one.gives.hit_rate(), one.off) for one in sorted(better, key=place)]
+
+
+def _is_more_than_needed(one: Tried[Prediction], others: Sequence[Tried[Prediction]], whole: float) -> bool:
+    """Whether some of the changes alone explain nearly as much."""
+    rules = {*one.hypothesis.rules}
+    return any(
+        {*other.hypothesis.rules} < rules and other.off <= one.off + _ONE_MORE * whole
+        for other in others
+        if other.hypothesis.rules
+    )

@@ -2,10 +2,10 @@
 
 from typing import TYPE_CHECKING
 
-from matplotlib.ticker import FuncFormatter, LogLocator
+from matplotlib.ticker import FuncFormatter, Locator
 
+from vestigo.show.charts.ticks import round_sizes, size_label
 from vestigo.show.figures.canvas import width_inches
-from vestigo.units import format_bytes
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -13,13 +13,23 @@ if TYPE_CHECKING:
 _INCHES_A_SIZE = 0.7
 
 
-def byte_axis(axis: "Axes", base: int = 4) -> None:
-    """As many sizes are written as fit beside each other."""
-    axis.xaxis.set_major_locator(LogLocator(base=base, numticks=max(3, int(width_inches(axis) / _INCHES_A_SIZE))))
-    axis.xaxis.set_major_formatter(FuncFormatter(lambda size, _: _short(size)))
+class _Sizes(Locator):
+    """Round sizes, as many as fit beside each other."""
+
+    def __init__(self, drawn: "Axes") -> None:
+        self._drawn = drawn
+
+    def __call__(self) -> list[float]:
+        return self.tick_values(*self._drawn.get_xlim())
+
+    def tick_values(self, vmin: float, vmax: float) -> list[float]:
+        there = [size for size in round_sizes(vmin, vmax) if vmin <= size <= vmax]
+        most = max(3, int(width_inches(self._drawn) / _INCHES_A_SIZE))
+        return there[:: -(-len(there) // most) or 1]
+
+
+def byte_axis(axis: "Axes") -> None:
+    """Marks a horizontal axis at round sizes."""
+    axis.xaxis.set_major_locator(_Sizes(axis))
+    axis.xaxis.set_major_formatter(FuncFormatter(lambda size, _: size_label(size)))
     axis.minorticks_off()
-
-
-def _short(size: float) -> str:
-    amount, unit = format_bytes(size).split(" ")
-    return f"{float(amount.replace(',', '')):g} {unit}"

@@ -10,17 +10,16 @@ from matplotlib.ticker import FuncFormatter, PercentFormatter
 from vestigo.errors import RulesError
 from vestigo.outcome import Outcome
 from vestigo.show import style
+from vestigo.show.charts.over_time import Memory, course, moments
 from vestigo.show.figures.canvas import check_axes, check_drawn, our_style
 from vestigo.show.figures.recolour import fit_to_ground
 from vestigo.show.safe import printable
-from vestigo.units import SIZES, best_unit, format_bytes, format_seconds, format_share
+from vestigo.units import format_bytes, format_seconds, format_share
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
 __all__ = ["timeline"]
-
-_MOST_LABELS = 6
 
 
 def timeline(outcome: Outcome, ax: "Sequence[Axes] | None" = None) -> "Sequence[Axes]":
@@ -41,8 +40,7 @@ def timeline(outcome: Outcome, ax: "Sequence[Axes] | None" = None) -> "Sequence[
     with our_style():
         axes = _figure(outcome) if ax is None else ax
         rates, calls, memory = axes
-        times = [_date(piece.begins_ns) for piece in outcome.slices]
-        edges = [*times, _date(outcome.slices[-1].ends_ns)] if outcome.slices else []
+        edges = [_date(ns) for ns in course(outcome.slices, "loads").edges_ns.tolist()]
         _draw_rates(rates, outcome, edges)
         _draw_calls(calls, outcome, edges)
         _draw_memory(memory, outcome, edges)
@@ -91,16 +89,14 @@ def _stale(outcome: Outcome) -> str:
 
 
 def _draw_rates(axis: "Axes", outcome: Outcome, edges: Sequence[float]) -> None:
-    shares = {"hits": ([piece.hit_rate for piece in outcome.slices], style.ACCENT)}
-    if outcome.stale_known:
-        shares["stale hits"] = ([piece.stale_rate for piece in outcome.slices], style.WARNING)
-    for name, (values, colour) in shares.items():
-        if edges:
-            gaps = [value if piece.reads else np.nan for value, piece in zip(values, outcome.slices, strict=True)]
-            axis.stairs(gaps, edges, color=colour, baseline=None, linewidth=1.8)
-            if name == "stale hits":
-                axis.stairs(values, edges, color=colour, fill=True, alpha=0.18)
-            _label_end(axis, (edges[-1], _last(gaps)), name, colour)
+    colours = {"hit_rate": ("hits", style.ACCENT), "stale_rate": ("stale hits", style.WARNING)}
+    for measure, (name, colour) in colours.items():
+        amounts = course(outcome.slices, measure).amounts
+        if edges and (measure == "hit_rate" or outcome.stale_known):
+            axis.stairs(amounts, edges, color=colour, baseline=None, linewidth=1.8)
+            if measure == "stale_rate":
+                axis.stairs(np.nan_to_num(amounts), edges, color=colour, fill=True, alpha=0.18)
+            _label_end(axis, (edges[-1], _last(amounts)), name, colour)
     axis.set_ylim(0, 1)
     axis.yaxis.set_major_formatter(PercentFormatter(1, decimals=0))
     axis.set_ylabel("share of reads")
@@ -108,17 +104,16 @@ def _draw_rates(axis: "Axes", outcome: Outcome, edges: Sequence[float]) -> None:
 
 def _draw_calls(axis: "Axes", outcome: Outcome, edges: Sequence[float]) -> None:
     if edges:
-        axis.stairs([piece.loads for piece in outcome.slices], edges, color=style.SECOND, fill=True, alpha=0.75)
+        axis.stairs(course(outcome.slices, "loads").amounts, edges, color=style.SECOND, fill=True, alpha=0.75)
     axis.set_ylim(bottom=0)
     axis.yaxis.set_major_formatter(FuncFormatter(lambda value, _: f"{value:,.0f}"))
     axis.set_ylabel(f"origin calls\nper {_width(outcome)}")
 
 
 def _draw_memory(axis: "Axes", outcome: Outcome, edges: Sequence[float]) -> None:
-    size, unit = best_unit(outcome.memory_peak, SIZES)
+    size, unit = Memory.of(outcome)
     if edges:
-        peak = [piece.memory_peak / size for piece in outcome.slices]
-        mean = [piece.memory_mean / size for piece in outcome.slices]
+        peak, mean = (course(outcome.slices, name).amounts / size for name in ("memory_peak", "memory_mean"))
         axis.stairs(mean, edges, color=style.INK, fill=True, alpha=0.12)
         axis.stairs(mean, edges, color=style.INK, baseline=None)
         axis.stairs(peak, edges, color=style.QUIET, baseline=None, linewidth=1)
@@ -129,16 +124,13 @@ def _draw_memory(axis: "Axes", outcome: Outcome, edges: Sequence[float]) -> None
 
 
 def _draw_marks(axes: "Sequence[Axes]", outcome: Outcome) -> None:
-    if not outcome.slices:
-        return
-    counted = [mark for mark in outcome.marks if mark.at_ns >= outcome.slices[0].begins_ns]
-    for number, mark in enumerate(counted):
+    for moment in moments(outcome):
         for axis in axes:
-            axis.axvline(_date(mark.at_ns), color=style.INK, linewidth=0.9, linestyle=(0, (4, 3)))
-        if number < _MOST_LABELS:
+            axis.axvline(_date(moment.at_ns), color=style.INK, linewidth=0.9, linestyle=(0, (4, 3)))
+        if moment.text:
             axes[0].annotate(
-                printable(mark.what, 24),
-                (_date(mark.at_ns), 1),
+                moment.text,
+                (_date(moment.at_ns), 1),
                 xycoords=("data", "axes fraction"),
                 xytext=(3, -3),
                 textcoords="offset points",
@@ -161,8 +153,9 @@ def _label_end(axis: "Axes", at: tuple[float, float], text: str, colour: str, be
     )
 
 
-def _last(values: Sequence[float]) -> float:
-    return next((value for value in reversed(values) if not np.isnan(value)), 0.0)
+def _last(amounts: np.ndarray) -> float:
+    known = amounts[~np.isnan(amounts)]
+    return float(known[-1]) if len(known) else 0.0
 
 
 def _width(outcome: Outcome) -> str:

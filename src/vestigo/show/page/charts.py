@@ -15,7 +15,8 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from vestigo.units import SIZES, best_unit
+from vestigo.show.charts.records import Look
+from vestigo.show.charts.ticks import round_sizes, size_label
 
 _FORMATS = {"share": "0 %", "count": "0,0", "number": "0,0.[0]"}
 _NAMED = re.compile(r'"p\d+"')
@@ -97,33 +98,18 @@ def sizes_on(axis: Any, least: float, most: float) -> None:
     """Marks a logarithmic axis at round sizes, about six of them. The page's script does the same (`markSizes`)."""
     from bokeh.models import FixedTicker
 
-    ticks = round_sizes(max(least, 1), max(most, 2))
+    ticks = round_sizes(least, most)
     axis.ticker = FixedTicker(ticks=ticks)
-    axis.major_label_overrides = {tick: _size(tick) for tick in ticks}
+    axis.major_label_overrides = {tick: size_label(tick) for tick in ticks}
 
 
-def round_sizes(least: float, most: float) -> list[float]:
-    """Round sizes from `least` to `most` and a little beyond: powers of two, or equal steps where these are too far
-    apart.
+def level(made: Any, at: float, *, is_upright: bool = False) -> None:
+    """Draws a broken line across a chart: a height that nothing passes, or, upright, a moment."""
+    from bokeh.models.annotations import Span
 
-    >>> round_sizes(1024, 65536), [one / 2**20 for one in round_sizes(5.1 * 2**20, 5.6 * 2**20)]
-    ([1024.0, 2048.0, 4096.0, 8192.0, 16384.0, 32768.0, 65536.0, 131072.0], [5.0, 5.2, 5.4, 5.6])
-    """
-    octaves = float(np.log2(most / least))
-    if octaves >= 2:
-        powers = 2.0 ** np.arange(np.floor(np.log2(least)), np.ceil(np.log2(most)) + 2, max(round(octaves / 6), 1))
-        return sorted(map(float, [*powers, *(1.5 * powers)] if octaves < 3 else powers))
-    unit, _ = best_unit(most, SIZES)
-    apart = max(most - least, most / 20) / unit / 3
-    magnitude = 10.0 ** np.floor(np.log10(apart))
-    step = max(next(one for one in (1, 2, 5, 10) if one * magnitude >= apart * 0.7) * magnitude, 1 / unit)
-    first = np.floor(least / unit / step)
-    return [float(np.round((first + one) * step, 12)) * unit for one in range(int(most / unit / step - first) + 2)]
-
-
-def _size(size: float) -> str:
-    amount, unit = best_unit(size, SIZES)
-    return f"{size / amount:.6g} {unit}"
+    span = Span(location=at, dimension="height" if is_upright else "width", line_dash=[4, 3] if is_upright else [2, 4])
+    span.tags = [{"line_color": "quiet"}]
+    made.add_layout(span)
 
 
 def lines(made: Any, each: Iterable[Series], *, steps: bool = False) -> None:
@@ -143,16 +129,20 @@ def stepped(x: Sequence[float] | np.ndarray, y: Sequence[float] | np.ndarray) ->
     return np.repeat(np.asarray(x, float), 2)[1:], np.repeat(np.asarray(y, float), 2)[:-1]
 
 
-def points(  # noqa: PLR0913  # a mark's looks by name
-    made: Any, name: str, columns: dict[str, Any], *, role: str, marker: str, size: float = 8
-) -> Any:
+def points(made: Any, name: str, columns: dict[str, Any], *, look: Look, size: float = 8) -> Any:
     """Draws marks at ``x`` and ``y`` that users can point at and choose."""
     from bokeh.models import ColumnDataSource
 
     drawn = made.scatter(
-        "x", "y", source=ColumnDataSource(columns, name=name), marker=marker, size=size, line_width=1.2, fill_alpha=0.7
+        "x",
+        "y",
+        source=ColumnDataSource(columns, name=name),
+        marker=look.mark,
+        size=size,
+        line_width=1.2,
+        fill_alpha=0.7,
     )
-    drawn.glyph.tags = [{"fill_color": role, "line_color": "ground"}]
+    drawn.glyph.tags = [{"fill_color": look.role, "line_color": "ground"}]
     drawn.nonselection_glyph = None
     return drawn
 

@@ -8,14 +8,16 @@ from markupsafe import Markup
 from vestigo.choosing.candidates import Candidate
 from vestigo.choosing.explorer import Explorer, Surroundings
 from vestigo.measures import MEASURES, amount_of
-from vestigo.show.page.charts import Axis, Series, chart, described, label, lines, points, sizes_on
+from vestigo.show.charts.front import measure_of_hits
+from vestigo.show.charts.records import PICK, TODAY, Look
+from vestigo.show.page.charts import Axis, Series, chart, described, label, level, lines, points, sizes_on
 from vestigo.show.page.explored import ALL, curve_points, lines_of, lookups_of, measures_for, point, surroundings
 from vestigo.show.page.frame import BOKEH, asset, rendered
 from vestigo.show.page.knobs import Said, knobs, stated_in, values_of
 from vestigo.show.safe import printable
 from vestigo.units import SIZES, best_unit, format_share
 
-_LINES = {"today": "ink", "now": "accent"}
+_LINES = {"today": TODAY.role, "now": PICK.role}
 _SUMMARY = ("hit_rate", "fresh_hit_rate", "stale_rate", "loads", "memory_peak")
 _MOST_KNOWN = 2000
 _HIGH = 0.9
@@ -99,27 +101,24 @@ def _charts(explorer: Explorer, known: list[Candidate]) -> dict[str, Any]:
 
 def _front(explorer: Explorer, known: list[Candidate]) -> Any:
     from bokeh.models import Range1d, TapTool
-    from bokeh.models.annotations import Span
 
     around = explorer.around(explorer.plan.what_if)
     today = around.today
-    of_hits = "fresh_hit_rate" if today.stale_known else "hit_rate"
+    of_hits = measure_of_hits(today.stale_known)
     made = chart("front", Axis("memory peak", "size"), Axis(MEASURES[of_hits].label, "share"), height=270)
     places = [point(one, today.stale_known) for one in known]
     columns = {"x": [one[0] for one in places], "y": [one[1] for one in places], "number": list(range(len(known)))}
-    drawn = [points(made, "known", columns, role="quiet", marker="circle", size=6)]
-    for name, role, marker, size in (
-        ("tried", "second", "circle", 7),
-        ("kept", "second", "square", 10),
-        ("today", "ink", "diamond", 15),
-        ("now", "accent", "star", 20),
+    drawn = [points(made, "known", columns, look=Look("quiet", "circle"), size=6)]
+    for name, look, size in (
+        ("tried", Look("second", "circle"), 7),
+        ("kept", Look("second", "square"), 10),
+        ("today", TODAY, 15),
+        ("now", PICK, 20),
     ):
         empty: dict[str, list[float]] = {"x": [], "y": [], "number": []}
-        drawn.append(points(made, name, empty, role=role, marker=marker, size=size))
+        drawn.append(points(made, name, empty, look=look, size=size))
     top = float(amount_of(around.ceilings[of_hits], of_hits))
-    ceiling = Span(location=top, dimension="width", line_dash=[2, 4])
-    ceiling.tags = [{"line_color": "quiet"}]
-    made.add_layout(ceiling)
+    level(made, top)
     least = min([max(today.memory_peak, 1), *(one[0] for one in places)])
     label(made, (least, top), f"upper bound: {format_share(top)}", "quiet", is_below=top > _HIGH)
     made.add_tools(TapTool(renderers=drawn[:3]))
@@ -133,8 +132,8 @@ def _curve(around: Surroundings) -> Any:
     first = around.curves[lookups_of(around.today)[0]]
     sizes, rates = curve_points(first)
     lines(made, [Series("curve", "quiet", sizes, rates)])
-    points(made, "limit", {"x": [], "y": []}, role="ink", marker="diamond", size=13)
-    points(made, "now", {"x": [], "y": []}, role="accent", marker="star", size=18)
+    points(made, "limit", {"x": [], "y": []}, look=TODAY, size=13)
+    points(made, "now", {"x": [], "y": []}, look=PICK, size=18)
     made.y_range.start = 0
     sizes_on(made.xaxis[0], sizes[0] if sizes else 1, sizes[-1] if sizes else 1)
     return made

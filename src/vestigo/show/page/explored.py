@@ -15,9 +15,11 @@ from vestigo.measures import MEASURES, Measure, amount_of
 from vestigo.outcome import CAUSES, Measures, Outcome
 from vestigo.outcome.causes import WORDS
 from vestigo.rules import Plan, PoolRules
+from vestigo.show.charts.front import measure_of_hits
+from vestigo.show.charts.over_time import CHARTS, Memory, course
 from vestigo.show.page.charts import stepped
 from vestigo.show.safe import printable
-from vestigo.units import SIZES, best_unit, format_share, three_digits
+from vestigo.units import format_share, three_digits
 
 SHOWN = (
     *("hit_rate", "fresh_hit_rate", "stale_rate", "answer_age.mean", "answer_age.p95", "loads", "surge.minute"),
@@ -108,7 +110,7 @@ def surroundings(around: Surroundings) -> Told:
 
 def point(found: Any, stale_known: bool) -> list[float]:
     """The place of an outcome, or a candidate, in the front: its memory and its hits."""
-    return [found.memory_peak, found.fresh_hit_rate if stale_known else found.hit_rate]
+    return [found.memory_peak, getattr(found, measure_of_hits(stale_known))]
 
 
 def _beside(name: str, now: Measures, today: Measures) -> list[Any]:
@@ -132,19 +134,15 @@ def _beside_amount(what: Measure, now: float, today: float) -> list[Any]:
 
 def lines_of(outcome: Outcome, today: Outcome) -> Told:
     """The lines over time, with the corners of steps. Memory has the unit that suits today's."""
-    slices = outcome.slices
-    if not len(slices):
-        return {name: [] for name in ("x", "hits", "stale", "calls", "memory")}
-    x = np.array([*slices.column("begins_ns"), slices.column("ends_ns")[-1]]) / 1e6
-    reads = np.maximum(np.array(slices.column("reads"), float), 1)
-    columns = {
-        "hits": np.array(slices.column("hits"), float) / reads,
-        "stale": np.array(slices.column("stale_hits"), float) / reads,
-        "calls": np.array(slices.column("loads"), float),
-        "memory": np.array(slices.column("memory_peak"), float) / best_unit(today.memory_peak, SIZES)[0],
-    }
-    drawn = {name: stepped(x, [*values, values[-1]])[1].tolist() for name, values in columns.items()}
-    return {"x": stepped(x, x)[0].tolist(), **drawn}
+    if not len(outcome.slices):
+        return {name: [] for name in ("x", *CHARTS)}
+    drawn: Told = {}
+    for name, measure in CHARTS.items():
+        edges, amounts = course(outcome.slices, measure)
+        heights = np.nan_to_num(amounts) / (Memory.of(today).bytes if measure == "memory_peak" else 1)
+        x, y = stepped(edges / 1e6, np.append(heights, heights[-1]))
+        drawn |= {"x": x.tolist(), name: y.tolist()}
+    return drawn
 
 
 def _causes(outcome: Outcome) -> list[list[Any]]:

@@ -15,6 +15,7 @@ from vestigo.outcome.causes import WORDS
 from vestigo.rules import Plan
 from vestigo.rules.plan_text import plan_text
 from vestigo.show import figures
+from vestigo.show.charts.sizes import enough_text
 from vestigo.show.check import check_text
 from vestigo.show.outcome import over_time as table_over_time
 from vestigo.show.page.charts import described
@@ -22,10 +23,9 @@ from vestigo.show.page.converted import converted
 from vestigo.show.page.frame import BOKEH, rendered
 from vestigo.show.page.pictures import picture
 from vestigo.show.page.report_charts import (
-    front_chart,
-    over_time,
-    sizes_chart,
-    sizes_legend,
+    drawn_front,
+    drawn_over_time,
+    drawn_sizes,
 )
 from vestigo.show.page.report_front import (
     FIRST,
@@ -75,11 +75,10 @@ class Table(NamedTuple):
 def report_html(report: Report) -> str:
     """The page. Keys and names from the trace are text everywhere."""
     shown = candidates_shown(report)
-    charts = {
-        "front": front_chart(report.found, report.pick, shown),
-        "sizes": sizes_chart(report.curves),
-        **over_time(report.today, report.picked if report.is_choice else None),
-    }
+    of_front, front_legend = drawn_front(report.found, report.pick, shown)
+    of_sizes, sizes_legend = drawn_sizes(report.curves)
+    over_time = drawn_over_time(report.today, report.picked if report.is_choice else None)
+    charts = {"front": of_front, "sizes": of_sizes, **over_time}
     return rendered(
         "report.html",
         {
@@ -91,7 +90,9 @@ def report_html(report: Report) -> str:
             "survey": converted(survey_text(report.survey)),
             **_whose(report),
             **front(report, shown),
-            "sizes_legend": sizes_legend(report.curves),
+            "front_legend": front_legend,
+            "sizes_legend": sizes_legend,
+            "enough": enough_text(report.curves),
             "sizes": converted(curves_text(report.curves)),
             "sizes_still": picture("sizes", "hit rate at every size", lambda: figures.size_curves(report.curves)),
             **_times(report),

@@ -12,8 +12,8 @@ from vestigo.rules import Plan
 from vestigo.rules.plan_text import plan_text
 from vestigo.rules.vary import name_of
 from vestigo.show import figures
+from vestigo.show.charts.front import ceiling_text
 from vestigo.show.page.pictures import picture
-from vestigo.show.page.report_charts import ceiling_text, front_legend
 from vestigo.show.safe import printable
 from vestigo.units import counted
 
@@ -84,7 +84,6 @@ def front(report: Report, shown: Sequence[Candidate]) -> dict[str, Any]:
     hidden = len(found) - len(shown)
     return {
         "front_says": said + (f" The page holds {len(shown):,} of them." if hidden > 0 else ""),
-        "front_legend": front_legend(found),
         "front_still": picture("front", "all candidates by memory and hits", lambda: figures.front(found, report.pick)),
         "front_heads": [MEASURES[name].label for name in names],
         "front_rows": [

@@ -13,7 +13,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from vestigo.trace.formats.http import has_failed, is_gone, op_of, size_of, some_of
-from vestigo.trace.reading.pattern import true_of
+from vestigo.trace.names import true_of
 
 READ = {name: f"read.{name}" for name in ("op", "lookup", "key", "size", "found")}
 """Columns of a trace, and the column in which stands what the conventions tell of it."""

@@ -12,7 +12,7 @@ import pyarrow.compute as pc
 from vestigo.trace.formats.format import Defaults
 from vestigo.trace.formats.raw import Raw, Wanted
 from vestigo.trace.formats.span_conventions import NEEDED, PARAMETER, PARAMETERS, READ, read_columns
-from vestigo.trace.reading.pattern import true_of
+from vestigo.trace.names import true_of
 from vestigo.units import counted
 
 DEFAULTS = Defaults(

@@ -12,6 +12,8 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from vestigo.trace.names import true_of
+
 _PIECES = re.compile(r"\{([^{}]*)\}|[{}]|[^{}]+")
 _PART = re.compile(r"(\w*)(\.\.\.)?", re.ASCII)
 
@@ -82,9 +84,3 @@ def parse_patterns(patterns: Mapping[str, str | Sequence[str]]) -> tuple[Pattern
         for lookup, texts in patterns.items()
         for text in ([texts] if isinstance(texts, str) else texts)
     )
-
-
-def true_of(found: pa.Array) -> np.ndarray:
-    """The places where an Arrow column of booleans is true."""
-    flags: np.ndarray = found.fill_null(False).to_numpy(zero_copy_only=False)
-    return flags.copy()

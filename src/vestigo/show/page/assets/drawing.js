@@ -54,7 +54,7 @@ const marks = (points) => ({ x: points.map((one) => one[0]), y: points.map((one)
 function roundSizes(least, most) {
   const octaves = Math.log2(most / least);
   const ticks = [];
-  if (octaves >= 2) {
+  if (octaves >= 1) {
     const step = Math.max(Math.round(octaves / 6), 1);
     for (let power = Math.floor(Math.log2(least)); power <= Math.ceil(Math.log2(most)) + 1; power += step) {
       ticks.push(2 ** power);
