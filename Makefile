@@ -9,6 +9,9 @@ WERROR := cmake.define.VESTIGO_WERROR=ON
 EXPLORED := tests/agreement tests/engine/test_equivalences.py tests/engine/test_size_curve.py \
   $(addprefix tests/choosing/test_,compare.py headlines.py sampling.py) tests/explaining/test_drive.py
 HOSTILE := tests/trials tests/trace/test_damaged_files.py tests/rules/test_hostile_plans.py tests/explaining/test_hostile_counters.py tests/web/test_receiver.py
+FORMATTED := $(wildcard native/include/vestigo/*.hpp native/include/vestigo/*/*.hpp native/bind/*.[ch]pp native/tests/*.[ch]pp)
+TIDIED := $(wildcard native/tests/test_*.cpp) native/bind/replay.cpp
+BOUND = $(shell $(BIN)/python -c "import nanobind, sysconfig; print('-isystem', nanobind.include_dir(), '-isystem', sysconfig.get_paths()['include'])")
 STRICT := -std=c++20 -Wall -Wextra -Wpedantic -Wshadow -Werror
 
 # Tests start Python some hundred times, so compiled modules are kept, whatever the machine's environment says.
@@ -43,6 +46,8 @@ lint: $(VENV)/installed
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports
+	$(BIN)/clang-format --dry-run -Werror $(FORMATTED)
+	printf '%s\n' $(TIDIED) | xargs -P 2 -I {} $(BIN)/clang-tidy --quiet {} -- -std=c++20 -Inative/include -Inative/bind $(BOUND)
 
 native-test: $(addprefix run/,$(TESTS))
 

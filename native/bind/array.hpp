@@ -1,6 +1,7 @@
 // bind/array.hpp: columns that come from NumPy, or go there, without a copy.
 //
-// The kernel checks a column once, and reads it later, while Python runs in other threads. So a column that Python can still write is copied when it comes in.
+// The kernel checks a column once, and reads it later, while Python runs in other threads. So a
+// column that Python can still write is copied when it comes in.
 #pragma once
 
 #include <nanobind/nanobind.h>
@@ -18,12 +19,14 @@ namespace vestigo::bind {
 
 namespace nb = nanobind;
 
-// Whether Python can write the memory of an array: by the array itself, or by one that it is a view of.
+// Whether Python can write the memory of an array: by the array itself, or by one that it is a view
+// of.
 inline bool can_be_written(nb::handle array) noexcept {
   nb::object at = nb::borrow(array);
   while (true) {
     const auto flags = nb::steal(PyObject_GetAttrString(at.ptr(), "flags"));
-    const auto writeable = nb::steal(flags.is_valid() ? PyObject_GetAttrString(flags.ptr(), "writeable") : nullptr);
+    const auto writeable =
+        nb::steal(flags.is_valid() ? PyObject_GetAttrString(flags.ptr(), "writeable") : nullptr);
     if (!writeable.is_valid()) break;  // no array of NumPy
     if (writeable.ptr() != Py_False) return true;
     at = nb::steal(PyObject_GetAttrString(at.ptr(), "base"));
@@ -82,7 +85,8 @@ using Rows = nb::ndarray<nb::numpy, const T, nb::ndim<2>>;
 template <class T>
 std::pair<T*, nb::capsule> kept(std::vector<T>&& values) {
   auto* const vector = new std::vector<T>(std::move(values));
-  return {vector->data(), nb::capsule(vector, [](void* p) noexcept { delete static_cast<std::vector<T>*>(p); })};
+  return {vector->data(),
+          nb::capsule(vector, [](void* p) noexcept { delete static_cast<std::vector<T>*>(p); })};
 }
 
 // Hands a vector to NumPy without a copy.
@@ -115,7 +119,8 @@ struct type_caster<vestigo::bind::Column<T>> {
     make_caster<Taken> caster;
     if (!caster.from_python(source, flags, cleanup)) return false;
     try {
-      value = vestigo::bind::Column<T>(std::move(caster.value), vestigo::bind::can_be_written(source));
+      value =
+          vestigo::bind::Column<T>(std::move(caster.value), vestigo::bind::can_be_written(source));
     } catch (const std::bad_alloc&) {
       return false;
     }
@@ -123,7 +128,8 @@ struct type_caster<vestigo::bind::Column<T>> {
   }
 
   // Python never asks for what it gave. It gets a copy.
-  static handle from_cpp(const vestigo::bind::Column<T>& column, rv_policy, cleanup_list* cleanup) noexcept {
+  static handle from_cpp(const vestigo::bind::Column<T>& column, rv_policy,
+                         cleanup_list* cleanup) noexcept {
     ndarray<numpy, const T, ndim<1>> copied(column.data(), {column.size()});
     return make_caster<decltype(copied)>::from_cpp(copied, rv_policy::copy, cleanup);
   }

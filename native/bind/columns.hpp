@@ -15,14 +15,28 @@ namespace vestigo::bind {
 // A batch of a trace. It holds the arrays, so that they live as long as it does.
 class BoundColumns {
  public:
-  // `truth` told `value` and `stretch`. `before` is the batch before this one, if there is one. It is needed only during this call.
-  BoundColumns(Column<Time> at, Column<Id> key, Column<Id> value, Column<Id> stretch, Column<std::uint8_t> mark, Column<Bytes> size, Column<Time> cost,
-               Column<Id> node, Column<Id> scope, std::size_t keys, nb::object truth, const BoundColumns* before)
-      : at_(at), key_(key), value_(value), stretch_(stretch), mark_(mark), size_(size), cost_(cost), node_(node), scope_(scope), keys_(keys),
-        truth_object_(std::move(truth)), truth_(nb::cast<const BoundTruth*>(truth_object_)), number_(next_number()) {
+  // `truth` told `value` and `stretch`. `before` is the batch before this one, if there is one. It
+  // is needed only during this call.
+  BoundColumns(Column<Time> at, Column<Id> key, Column<Id> value, Column<Id> stretch,
+               Column<std::uint8_t> mark, Column<Bytes> size, Column<Time> cost, Column<Id> node,
+               Column<Id> scope, std::size_t keys, nb::object truth, const BoundColumns* before)
+      : at_(at),
+        key_(key),
+        value_(value),
+        stretch_(stretch),
+        mark_(mark),
+        size_(size),
+        cost_(cost),
+        node_(node),
+        scope_(scope),
+        keys_(keys),
+        truth_object_(std::move(truth)),
+        truth_(nb::cast<const BoundTruth*>(truth_object_)),
+        number_(next_number()) {
     check_lengths();
     if (before != nullptr) {
-      if (before->keys_ != keys_ || at_.data()[0] < before->last()) refuse("a batch does not follow the one before");
+      if (before->keys_ != keys_ || at_.data()[0] < before->last())
+        refuse("a batch does not follow the one before");
       follows_ = before->number_;
     }
     check_rows();
@@ -43,8 +57,8 @@ class BoundColumns {
   Time cost() const { return total_cost_; }
   bool has_preloads() const { return has_preloads_; }
   // How many names there are.
-  std::size_t nodes() const { return static_cast<std::size_t>(last_node_ + 1); }
-  std::size_t scopes() const { return static_cast<std::size_t>(last_scope_ + 1); }
+  std::size_t nodes() const { return static_cast<std::size_t>(last_node_) + 1; }
+  std::size_t scopes() const { return static_cast<std::size_t>(last_scope_) + 1; }
 
   // Batches are numbered as they are made. 0 means none.
   std::uint64_t number() const { return number_; }
@@ -61,14 +75,23 @@ class BoundColumns {
   Time last() const { return at_.data()[at_.size() - 1]; }
 
   Columns raw() const {
-    return {.events = at_.size(), .at = at_.data(), .key = key_.data(), .stretch = stretch_.data(), .value = value_.data(), .mark = mark_.data(),
-            .size = size_.data(), .cost = cost_.data(), .node = node_.data(), .scope = scope_.data()};
+    return {.events = at_.size(),
+            .at = at_.data(),
+            .key = key_.data(),
+            .stretch = stretch_.data(),
+            .value = value_.data(),
+            .mark = mark_.data(),
+            .size = size_.data(),
+            .cost = cost_.data(),
+            .node = node_.data(),
+            .scope = scope_.data()};
   }
 
   void check_lengths() const {
     const std::size_t events = at_.size();
-    if (key_.size() != events || value_.size() != events || stretch_.size() != events || mark_.size() != events || size_.size() != events ||
-        cost_.size() != events || node_.size() != events || scope_.size() != events) {
+    if (key_.size() != events || value_.size() != events || stretch_.size() != events ||
+        mark_.size() != events || size_.size() != events || cost_.size() != events ||
+        node_.size() != events || scope_.size() != events) {
       refuse("columns differ in length");
     }
     if (events == 0) refuse("no events");
@@ -81,7 +104,8 @@ class BoundColumns {
     const auto keys = static_cast<Id>(keys_), most = static_cast<Id>(kMost - 1);
     const std::size_t stretches = truth_->count();
     for (std::size_t i = 0; i < c.events; ++i) {
-      if (c.at[i] < kEarliest || c.at[i] > kLatest || (i > 0 && c.at[i] < c.at[i - 1])) refuse("times out of order or range");
+      if (c.at[i] < kEarliest || c.at[i] > kLatest || (i > 0 && c.at[i] < c.at[i - 1]))
+        refuse("times out of order or range");
       if (c.key[i] < 0 || c.key[i] >= keys) refuse("a key is out of range");
       if (c.size[i] < 0 || c.size[i] > kMostBytes) refuse("a size is out of range");
       largest_ = std::max(largest_, c.size[i]);
@@ -92,9 +116,12 @@ class BoundColumns {
       const unsigned op = c.mark[i] & kOp;
       if (op > kTakenOut || c.mark[i] > (kOp | kForced)) refuse("an unknown mark");
       const bool valued = op != kClear && op != kRestart && op != kTakenOut;
-      if (valued && Stretches::place(c.stretch[i]) >= stretches) refuse("a stretch is out of range");
-      if (valued && is_null(c.stretch[i]) != (c.value[i] == kNullValue)) refuse("a stretch and a value are not of one row");
-      if (c.node[i] < kNone || c.node[i] >= most || c.scope[i] < kNone || c.scope[i] >= most) refuse("a node or scope is out of range");
+      if (valued && Stretches::place(c.stretch[i]) >= stretches)
+        refuse("a stretch is out of range");
+      if (valued && is_null(c.stretch[i]) != (c.value[i] == kNullValue))
+        refuse("a stretch and a value are not of one row");
+      if (c.node[i] < kNone || c.node[i] >= most || c.scope[i] < kNone || c.scope[i] >= most)
+        refuse("a node or scope is out of range");
       last_node_ = std::max(last_node_, c.node[i]);
       last_scope_ = std::max(last_scope_, c.scope[i]);
     }

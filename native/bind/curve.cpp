@@ -14,19 +14,28 @@ using namespace nb::literals;
 namespace vestigo::bind {
 namespace {
 
-CurveSetting checked(Column<Id> entry_lookups, std::optional<Column<Id>> entry_nodes, Column<std::uint8_t> chosen, Bytes overhead, bool replaces, std::vector<std::int64_t> entries, std::vector<Time> sliding) {
+CurveSetting checked(Column<Id> entry_lookups, std::optional<Column<Id>> entry_nodes,
+                     Column<std::uint8_t> chosen, Bytes overhead, bool replaces,
+                     std::vector<std::int64_t> entries, std::vector<Time> sliding) {
   for (const Id lookup : view(entry_lookups)) {
-    if (lookup < 0 || static_cast<std::size_t>(lookup) >= chosen.size()) refuse("a key's look-up is out of range");
+    if (lookup < 0 || static_cast<std::size_t>(lookup) >= chosen.size())
+      refuse("a key's look-up is out of range");
   }
-  if (entry_lookups.size() == 0 || entry_lookups.size() > std::size_t{1} << 30) refuse("no keys, or more than 2^30");
-  if (entry_nodes && entry_nodes->size() != entry_lookups.size()) refuse("columns differ in length");
+  if (entry_lookups.size() == 0 || entry_lookups.size() > std::size_t{1} << 30)
+    refuse("no keys, or more than 2^30");
+  if (entry_nodes && entry_nodes->size() != entry_lookups.size())
+    refuse("columns differ in length");
   for (const Id node : entry_nodes ? view(*entry_nodes) : std::span<const Id>{}) {
     if (node < 0 || node > 1 << 24) refuse("an entry's node is out of range");
   }
   if (overhead < 0 || overhead > (Bytes{1} << 28)) refuse("an overhead is out of range");
-  if (!std::is_sorted(entries.begin(), entries.end()) || !std::is_sorted(sliding.begin(), sliding.end())) refuse("sizes or lifetimes out of order");
+  if (!std::is_sorted(entries.begin(), entries.end()) ||
+      !std::is_sorted(sliding.begin(), sliding.end()))
+    refuse("sizes or lifetimes out of order");
   return {.entry_lookups = {entry_lookups.data(), entry_lookups.data() + entry_lookups.size()},
-          .entry_nodes = entry_nodes ? std::vector<Id>(entry_nodes->data(), entry_nodes->data() + entry_nodes->size()) : std::vector<Id>{},
+          .entry_nodes = entry_nodes ? std::vector<Id>(entry_nodes->data(),
+                                                       entry_nodes->data() + entry_nodes->size())
+                                     : std::vector<Id>{},
           .chosen = {chosen.data(), chosen.data() + chosen.size()},
           .overhead = overhead,
           .replaces = replaces,
@@ -36,8 +45,12 @@ CurveSetting checked(Column<Id> entry_lookups, std::optional<Column<Id>> entry_n
 
 class BoundCurve {
  public:
-  BoundCurve(Column<Id> entry_lookups, std::optional<Column<Id>> entry_nodes, Column<std::uint8_t> chosen, Bytes overhead, bool replaces, std::vector<std::int64_t> entries, std::vector<Time> sliding)
-      : keys_(entry_lookups.size()), curve_(checked(entry_lookups, std::move(entry_nodes), chosen, overhead, replaces, std::move(entries), std::move(sliding))) {}
+  BoundCurve(Column<Id> entry_lookups, std::optional<Column<Id>> entry_nodes,
+             Column<std::uint8_t> chosen, Bytes overhead, bool replaces,
+             std::vector<std::int64_t> entries, std::vector<Time> sliding)
+      : keys_(entry_lookups.size()),
+        curve_(checked(entry_lookups, std::move(entry_nodes), chosen, overhead, replaces,
+                       std::move(entries), std::move(sliding))) {}
 
   // Feeds the next batch, of which the first `uncounted` events are not counted.
   void feed(const BoundColumns& batch, std::size_t uncounted) {
@@ -46,12 +59,16 @@ class BoundCurve {
     curve_.feed(batch.columns(), 0, batch.events(), uncounted);
   }
 
-  // (reads, hits by depth in entries, largest depth in bytes of each bin, hits of each bin, hits by size and lifetime).
-  std::tuple<std::int64_t, Array<std::int64_t>, Array<std::int64_t>, Array<std::int64_t>, Array<std::int64_t>> counts() const {
+  // (reads, hits by depth in entries, largest depth in bytes of each bin, hits of each bin, hits by
+  // size and lifetime).
+  std::tuple<std::int64_t, Array<std::int64_t>, Array<std::int64_t>, Array<std::int64_t>,
+             Array<std::int64_t>>
+  counts() const {
     const auto& bytes = curve_.by_bytes();
     std::vector<std::int64_t> largest(bytes.size());
     for (std::size_t bin = 0; bin < bytes.size(); ++bin) largest[bin] = Histogram::largest(bin);
-    return {curve_.reads(), array(std::vector(curve_.by_entries())), array(std::move(largest)), array(std::vector(bytes)), array(std::vector(curve_.surface()))};
+    return {curve_.reads(), array(std::vector(curve_.by_entries())), array(std::move(largest)),
+            array(std::vector(bytes)), array(std::vector(curve_.surface()))};
   }
 
  private:
@@ -63,8 +80,10 @@ class BoundCurve {
 
 void bind_curve(nb::module_& m) {
   nb::class_<BoundCurve>(m, "Curve")
-      .def(nb::init<Column<Id>, std::optional<Column<Id>>, Column<std::uint8_t>, Bytes, bool, std::vector<std::int64_t>, std::vector<Time>>(), "entry_lookups"_a.noconvert(), "entry_nodes"_a.noconvert().none(), "chosen"_a.noconvert(),
-           "overhead"_a, "replaces"_a, "entries"_a, "sliding"_a)
+      .def(nb::init<Column<Id>, std::optional<Column<Id>>, Column<std::uint8_t>, Bytes, bool,
+                    std::vector<std::int64_t>, std::vector<Time>>(),
+           "entry_lookups"_a.noconvert(), "entry_nodes"_a.noconvert().none(),
+           "chosen"_a.noconvert(), "overhead"_a, "replaces"_a, "entries"_a, "sliding"_a)
       .def("feed", &BoundCurve::feed, "batch"_a, "uncounted"_a)
       .def("counts", &BoundCurve::counts);
 }

@@ -1,4 +1,5 @@
-// bind/kernel.cpp: the kernel as a Python module: the names of what it counts, then its classes, each of which has its own file.
+// bind/kernel.cpp: the kernel as a Python module: the names of what it counts, then its classes,
+// each of which has its own file.
 #include <nanobind/nanobind.h>
 #include <nanobind/stl/optional.h>
 
@@ -52,13 +53,16 @@ void bind_names(nb::module_& m) {
 void bind_columns(nb::module_& m) {
   nb::class_<BoundTruth>(m, "Truth")
       .def(nb::init<std::size_t, bool>(), "keys"_a, "unnamed_writes"_a)
-      .def("see", &BoundTruth::see, "at"_a.noconvert(), "mark"_a.noconvert(), "key"_a.noconvert(), "version"_a.noconvert(), "found"_a.noconvert());
+      .def("see", &BoundTruth::see, "at"_a.noconvert(), "mark"_a.noconvert(), "key"_a.noconvert(),
+           "version"_a.noconvert(), "found"_a.noconvert());
 
   nb::class_<BoundColumns>(m, "Columns")
-      .def(nb::init<Column<Time>, Column<Id>, Column<Id>, Column<Id>, Column<std::uint8_t>, Column<Bytes>, Column<Time>, Column<Id>, Column<Id>, std::size_t,
-                    nb::object, const BoundColumns*>(),
-           "at"_a.noconvert(), "key"_a.noconvert(), "value"_a.noconvert(), "stretch"_a.noconvert(), "mark"_a.noconvert(), "size"_a.noconvert(),
-           "cost"_a.noconvert(), "node"_a.noconvert(), "scope"_a.noconvert(), "keys"_a, "truth"_a, "before"_a = nb::none())
+      .def(nb::init<Column<Time>, Column<Id>, Column<Id>, Column<Id>, Column<std::uint8_t>,
+                    Column<Bytes>, Column<Time>, Column<Id>, Column<Id>, std::size_t, nb::object,
+                    const BoundColumns*>(),
+           "at"_a.noconvert(), "key"_a.noconvert(), "value"_a.noconvert(), "stretch"_a.noconvert(),
+           "mark"_a.noconvert(), "size"_a.noconvert(), "cost"_a.noconvert(), "node"_a.noconvert(),
+           "scope"_a.noconvert(), "keys"_a, "truth"_a, "before"_a = nb::none())
       .def_prop_ro("events", &BoundColumns::events);
 }
 

@@ -1,4 +1,5 @@
-// bind/numbering.cpp: the numbering of keys on nodes, as a Python class (see vestigo/numbering.hpp).
+// bind/numbering.cpp: the numbering of keys on nodes, as a Python class (see
+// vestigo/numbering.hpp).
 #include "vestigo/numbering.hpp"
 
 #include "array.hpp"
@@ -44,7 +45,8 @@ class BoundNumbering {
 void bind_numbering(nb::module_& m) {
   nb::class_<BoundNumbering>(m, "Numbering")
       .def(nb::init<std::size_t>(), "keys"_a)
-      .def("number", &BoundNumbering::number, "key"_a.noconvert(), "node"_a.noconvert(), "loads"_a.noconvert())
+      .def("number", &BoundNumbering::number, "key"_a.noconvert(), "node"_a.noconvert(),
+           "loads"_a.noconvert())
       .def("is_first", &BoundNumbering::is_first)
       .def("keys", &BoundNumbering::keys)
       .def("nodes", &BoundNumbering::nodes);

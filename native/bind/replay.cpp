@@ -1,4 +1,5 @@
-// bind/replay.cpp: a replay as a Python class. It checks its arguments first, and then releases the GIL.
+// bind/replay.cpp: a replay as a Python class. It checks its arguments first, and then releases the
+// GIL.
 #include <nanobind/stl/tuple.h>
 
 #include <algorithm>
@@ -22,21 +23,28 @@ using BoundAnswers = std::tuple<Written<std::uint8_t>, Written<Time>, Written<Ti
 
 Answers checked(const BoundAnswers& asked, std::size_t events) {
   const auto& [answer, took, age] = asked;
-  if (answer.size() != events || took.size() != events || age.size() != events) refuse("columns differ in length");
+  if (answer.size() != events || took.size() != events || age.size() != events)
+    refuse("columns differ in length");
   return {answer.data(), took.data(), age.data()};
 }
 
 // A replay under way. It is fed the batches of a trace in order, and then closed.
 class BoundReplay {
  public:
-  BoundReplay(const PlainAsked& asked, const Counting& counting, const WatchingAsked* watching) : asked_(asked) {
+  BoundReplay(const PlainAsked& asked, const Counting& counting, const WatchingAsked* watching)
+      : asked_(asked) {
     const std::size_t places = asked.place_lookups.size();
     check(asked, places);
     check(counting);
-    if (asked.place_nodes.size() != places || asked.place_is_of_node.size() != places || asked.place_pools.size() != places) refuse("places differ in number");
-    if (entries() + asked.place_pool_rules.size() * policy::kSentinels >= kMostIds) refuse("more than 2^31 keys");
-    if (asked.entry_is_first && (asked.entry_is_first->size() != entries() || !asked.entry_keys)) refuse("columns differ in length");
-    if (!within(asked.place_lookups, asked.groups.size()) || !within(asked.place_pools, asked.place_pool_rules.size())) {
+    if (asked.place_nodes.size() != places || asked.place_is_of_node.size() != places ||
+        asked.place_pools.size() != places)
+      refuse("places differ in number");
+    if (entries() + asked.place_pool_rules.size() * policy::kSentinels >= kMostIds)
+      refuse("more than 2^31 keys");
+    if (asked.entry_is_first && (asked.entry_is_first->size() != entries() || !asked.entry_keys))
+      refuse("columns differ in length");
+    if (!within(asked.place_lookups, asked.groups.size()) ||
+        !within(asked.place_pools, asked.place_pool_rules.size())) {
       refuse("a place's look-up or pool is out of range");
     }
     std::vector<PoolRules> pools;
@@ -50,38 +58,62 @@ class BoundReplay {
     const auto clears = checked_moments(asked.clears);
     const auto watched = watch(watching, entries());
     nb::gil_scoped_release released;
-    const Setting setting{.entry_groups = view(asked_.entry_groups), .entry_keys = asked_.keys_of_entries(),
-                          .entry_is_first = asked.entry_is_first ? view(*asked.entry_is_first) : std::span<const std::uint8_t>{}, .keys = asked.keys,
-                          .lookups = rules, .value_rules = value_rules, .group_lookups = asked.place_lookups, .group_nodes = asked.place_nodes,
-                          .group_is_of_node = asked.place_is_of_node, .group_pools = asked.place_pools, .pools = pools, .clears = clears,
-                          .news_take = counting.news_take};
-    replay_ = begin_replay(setting, {counting.first_counted, counting.loading}, slices(counting), watched);
+    const PlainSetting setting{.entry_groups = view(asked_.entry_groups),
+                               .entry_keys = asked_.keys_of_entries(),
+                               .entry_is_first = asked.entry_is_first
+                                                     ? view(*asked.entry_is_first)
+                                                     : std::span<const std::uint8_t>{},
+                               .keys = asked.keys,
+                               .lookups = rules,
+                               .value_rules = value_rules,
+                               .group_lookups = asked.place_lookups,
+                               .group_nodes = asked.place_nodes,
+                               .group_is_of_node = asked.place_is_of_node,
+                               .group_pools = asked.place_pools,
+                               .pools = pools,
+                               .clears = clears,
+                               .news_take = counting.news_take};
+    replay_ = begin_replay(setting, {counting.first_counted, counting.loading}, slices(counting),
+                           watched);
   }
 
   BoundReplay(const FullAsked& asked, const Counting& counting, const WatchingAsked* watching)
-      : asked_(asked), full_(true), nodes_(asked.nodes), scopes_(asked.last_rows.size()), foresees_(some_foresee(asked.pools)) {
+      : asked_(asked),
+        full_(true),
+        nodes_(asked.nodes),
+        scopes_(asked.last_rows.size()),
+        foresees_(some_foresee(asked.pools)) {
     full::Setting setting = checked_setting(asked, counting);
     const auto watched = watch(watching, asked.keys);
     nb::gil_scoped_release released;
-    replay_ = begin_full_replay(std::move(setting), counting.first_counted, slices(counting), watched);
+    replay_ =
+        begin_full_replay(std::move(setting), counting.first_counted, slices(counting), watched);
   }
 
   // Whether some policy knows the future.
   bool foresees() const { return foresees_; }
 
-  // `next_read` is needed by policies that know the future. `answers` are columns to write, for a replay that tells of its reads.
-  void feed(const BoundColumns& batch, std::optional<Column<std::int64_t>> next_read, std::optional<BoundAnswers> answers) {
+  // `next_read` is needed by policies that know the future. `answers` are columns to write, for a
+  // replay that tells of its reads.
+  void feed(const BoundColumns& batch, std::optional<Column<std::int64_t>> next_read,
+            std::optional<BoundAnswers> answers) {
     if (replay_ == nullptr) refuse("the replay is closed");
-    if (batch.follows() != last_batch_ || batch.keys() != entries()) refuse("a batch is not the next one");
+    if (batch.follows() != last_batch_ || batch.keys() != entries())
+      refuse("a batch is not the next one");
     Columns columns = batch.columns();
-    if (next_read.has_value() != foresees_ || (foresees_ && next_read->size() != columns.events)) refuse("next reads are missing, or too many");
+    if (next_read.has_value() != foresees_ || (foresees_ && next_read->size() != columns.events))
+      refuse("next reads are missing, or too many");
     if (foresees_) {
-      if (!std::all_of(next_read->data(), next_read->data() + columns.events, [](std::int64_t next) { return next >= 0; })) refuse("a next read is out of range");
+      if (!std::all_of(next_read->data(), next_read->data() + columns.events,
+                       [](std::int64_t next) { return next >= 0; }))
+        refuse("a next read is out of range");
       columns.next_read = next_read->data();
     }
-    if (full_ && (batch.nodes() > nodes_ || batch.scopes() >= scopes_)) refuse("a node or scope is out of range");
+    if (full_ && (batch.nodes() > nodes_ || batch.scopes() >= scopes_))
+      refuse("a node or scope is out of range");
     if (!full_ && batch.has_preloads()) refuse("preloads take a full replay");
-    if (answers.has_value() != tells_reads_) refuse("there is nowhere to tell of reads, or nobody tells");
+    if (answers.has_value() != tells_reads_)
+      refuse("there is nowhere to tell of reads, or nobody tells");
     const auto told = answers ? std::optional(checked(*answers, columns.events)) : std::nullopt;
     events_ += columns.events;
     largest_ = std::max(largest_, batch.largest());
@@ -99,8 +131,9 @@ class BoundReplay {
     const Testimony* const told = replay_ ? replay_->testimony() : nullptr;
     if (told == nullptr) refuse("the replay is closed, or tells nothing");
     const auto stale = std::exchange(replay_->testimony()->stale, {});
-    return nb::make_tuple(column<std::int64_t>(stale, [](const StaleAnswer& one) { return one.row; }),
-                          column<Time>(stale, [](const StaleAnswer& one) { return one.age; }));
+    return nb::make_tuple(
+        column<std::int64_t>(stale, [](const StaleAnswer& one) { return one.row; }),
+        column<Time>(stale, [](const StaleAnswer& one) { return one.age; }));
   }
 
   // What was counted. The replay cannot be used after this.
@@ -127,7 +160,8 @@ class BoundReplay {
     result["begins"] = array(std::move(begins));
     result["ends"] = array(std::move(ends));
     if (Testimony* const told = closed->testimony()) {
-      if (told->keys.counting() && !full_ && asked_.entry_keys) told->keys.gather(asked_.keys_of_entries(), asked_.keys);
+      if (told->keys.counting() && !full_ && asked_.entry_keys)
+        told->keys.gather(asked_.keys_of_entries(), asked_.keys);
       result["keys"] = arrays(std::move(told->keys));
       result["happenings"] = arrays(told->log.take());
     }
@@ -136,9 +170,12 @@ class BoundReplay {
 
  private:
   static bool some_foresee(const std::vector<PoolRules>& pools) {
-    return std::any_of(pools.begin(), pools.end(), [](const PoolRules& pool) { return pool.evicts_by(Eviction::Belady); });
+    return std::any_of(pools.begin(), pools.end(),
+                       [](const PoolRules& pool) { return pool.evicts_by(Eviction::Belady); });
   }
-  static Slices slices(const Counting& counting) { return Slices(counting.slice_origin, counting.slice_width, counting.slices); }
+  static Slices slices(const Counting& counting) {
+    return Slices(counting.slice_origin, counting.slice_width, counting.slices);
+  }
   std::size_t entries() const { return asked_.entries(); }
 
   std::optional<Watching> watch(const WatchingAsked* asked, std::size_t rows) {
@@ -161,9 +198,12 @@ class BoundReplay {
 
 void bind_replay(nb::module_& m) {
   nb::class_<BoundReplay>(m, "Replay")
-      .def(nb::init<const PlainAsked&, const Counting&, const WatchingAsked*>(), "asked"_a, "counting"_a, "watching"_a = nb::none())
-      .def(nb::init<const FullAsked&, const Counting&, const WatchingAsked*>(), "asked"_a, "counting"_a, "watching"_a = nb::none())
-      .def("feed", &BoundReplay::feed, "batch"_a, "next_read"_a.noconvert() = nb::none(), "answers"_a.noconvert() = nb::none())
+      .def(nb::init<const PlainAsked&, const Counting&, const WatchingAsked*>(), "asked"_a,
+           "counting"_a, "watching"_a = nb::none())
+      .def(nb::init<const FullAsked&, const Counting&, const WatchingAsked*>(), "asked"_a,
+           "counting"_a, "watching"_a = nb::none())
+      .def("feed", &BoundReplay::feed, "batch"_a, "next_read"_a.noconvert() = nb::none(),
+           "answers"_a.noconvert() = nb::none())
       .def("close", &BoundReplay::close)
       .def("take_stale", &BoundReplay::take_stale)
       .def_prop_ro("foresees", &BoundReplay::foresees);

@@ -25,20 +25,17 @@ bool numbers(const PolicyNumbers& values) {
   return std::all_of(values.begin(), values.end(), [](std::int64_t value) { return value >= 0; });
 }
 template <class T>
-bool any(const T&) { return true; }
+bool any(const T&) {
+  return true;
+}
 }  // namespace bounds
 
 // An enum with its words.
 template <class Choice>
 void bind_choice(nb::module_& m, const char* name) {
   nb::enum_<Choice> choice(m, name);
-  const std::string_view words = words_of(Choice{});
   std::uint8_t place = 0;
-  for (std::size_t begin = 0; begin < words.size(); ++place) {
-    const std::size_t end = std::min(words.find(',', begin), words.size());
-    choice.value(std::string(words.substr(begin, end - begin)).c_str(), static_cast<Choice>(place));
-    begin = end + 2;  // without the comma and the blank
-  }
+  for (const char* word : words_of<Choice>) choice.value(word, static_cast<Choice>(place++));
 }
 
 }  // namespace
@@ -46,10 +43,11 @@ void bind_choice(nb::module_& m, const char* name) {
 void check(const full::GroupRules& rules) {
 #define VESTIGO_RULE(type, name, usual, within) \
   if (!bounds::within(rules.name)) refuse(#name " is out of range");
-#define VESTIGO_VALUE_RULE VESTIGO_RULE
-#define VESTIGO_FULL_RULE VESTIGO_RULE
+#define VESTIGO_EVERY_RULE
 #include "vestigo/rules.def"
-  if (rules.jitter > rules.absolute || rules.null_jitter > rules.null_lifetime || (rules.jitter == 0 && rules.null_jitter > 0)) refuse("a jitter is out of range");
+  if (rules.jitter > rules.absolute || rules.null_jitter > rules.null_lifetime ||
+      (rules.jitter == 0 && rules.null_jitter > 0))
+    refuse("a jitter is out of range");
   if (rules.reload_to < rules.reload_of) refuse("a share is out of range");
 }
 
@@ -57,7 +55,8 @@ void check(const PoolRules& rules) {
 #define VESTIGO_POOL_RULE(type, name, usual, within) \
   if (!bounds::within(rules.name)) refuse(#name " is out of range");
 #include "vestigo/rules.def"
-  if (!policy::accepts(rules.eviction, rules.eviction_numbers)) refuse("a policy's parameter is out of range");
+  if (!policy::accepts(rules.eviction, rules.eviction_numbers))
+    refuse("a policy's parameter is out of range");
 }
 
 void bind_rules(nb::module_& m) {
@@ -70,15 +69,12 @@ void bind_rules(nb::module_& m) {
   bind_choice<Collect>(m, "Collect");
   bind_choice<Loading>(m, "Loading");
 
-  nb::class_<full::GroupRules>(m, "GroupRules")
-      .def(nb::init<>())
+  nb::class_<full::GroupRules>(m, "GroupRules").def(nb::init<>())
 #define VESTIGO_RULE(type, name, usual, within) .def_rw(#name, &full::GroupRules::name)
-#define VESTIGO_VALUE_RULE VESTIGO_RULE
-#define VESTIGO_FULL_RULE VESTIGO_RULE
+#define VESTIGO_EVERY_RULE
 #include "vestigo/rules.def"
       ;
-  nb::class_<PoolRules>(m, "PoolRules")
-      .def(nb::init<>())
+  nb::class_<PoolRules>(m, "PoolRules").def(nb::init<>())
 #define VESTIGO_POOL_RULE(type, name, usual, within) .def_rw(#name, &PoolRules::name)
 #include "vestigo/rules.def"
       ;

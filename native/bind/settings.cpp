@@ -12,12 +12,12 @@ std::vector<Id> copied(std::span<const Id> ids) { return {ids.begin(), ids.end()
 
 // Columns are taken as they are, or refused.
 template <class Owner, class Value>
-void column(nb::class_<Owner>& made, const char* name, Value Owner::*member) {
+void column(nb::class_<Owner>& made, const char* name, Value Owner::* member) {
   made.def_rw(name, member, nb::for_setter(nb::arg("column").noconvert().none()));
 }
 
 template <class Owner, class Base, class Value>
-void column(nb::class_<Owner, Base>& made, const char* name, Value Owner::*member) {
+void column(nb::class_<Owner, Base>& made, const char* name, Value Owner::* member) {
   made.def_rw(name, member, nb::for_setter(nb::arg("column").noconvert().none()));
 }
 
@@ -27,19 +27,25 @@ void check(const Asked& asked, std::size_t groups) {
   if (groups < 1 || groups > 65'535) refuse("no groups of keys, or more than 65,535");
   for (const PoolRules& one : asked.pools) check(one);
   for (const full::GroupRules& one : asked.groups) check(one);
-  if (asked.clears.size() != asked.groups.size() || asked.groups.empty()) refuse("groups differ in number");
+  if (asked.clears.size() != asked.groups.size() || asked.groups.empty())
+    refuse("groups differ in number");
   const std::size_t entries = asked.entries();
-  if (asked.keys < 1 || asked.keys >= kMostIds || entries < 1 || entries >= kMostIds) refuse("no keys, or more than 2^31");
+  if (asked.keys < 1 || asked.keys >= kMostIds || entries < 1 || entries >= kMostIds)
+    refuse("no keys, or more than 2^31");
   if (!within(view(asked.entry_groups), groups)) refuse("a key's group is out of range");
   const std::span<const Id> keys = asked.keys_of_entries();
-  if (asked.entry_keys ? keys.size() != entries || !within(keys, asked.keys) : entries != asked.keys) refuse("an entry's key is out of range");
+  if (asked.entry_keys ? keys.size() != entries || !within(keys, asked.keys)
+                       : entries != asked.keys)
+    refuse("an entry's key is out of range");
 }
 
 void check(const Counting& counting) {
-  if (counting.news_take < 0 || counting.news_take > kLongestSpan) refuse("a span of time is out of range");
+  if (counting.news_take < 0 || counting.news_take > kLongestSpan)
+    refuse("a span of time is out of range");
   const Time origin = counting.slice_origin, width = counting.slice_width;
-  if (width < 1 || width > kLongestSpan || counting.slices < 1 || counting.slices > 10'000 || origin < kEarliest - kLongestSpan || origin > kLatest ||
-      width % kSecond != 0 || origin % kSecond != 0) {
+  if (width < 1 || width > kLongestSpan || counting.slices < 1 || counting.slices > 10'000 ||
+      origin < kEarliest - kLongestSpan || origin > kLatest || width % kSecond != 0 ||
+      origin % kSecond != 0) {
     refuse("slices are out of range, or not of whole seconds");
   }
 }
@@ -56,7 +62,8 @@ std::vector<std::vector<Time>> checked_moments(const std::vector<Column<Time>>& 
   for (const Column<Time>& column : columns) {
     found.emplace_back(view(column).begin(), view(column).end());
     const auto& times = found.back();
-    if (!std::is_sorted(times.begin(), times.end()) || (!times.empty() && (times.front() < kEarliest || times.back() > kLatest))) {
+    if (!std::is_sorted(times.begin(), times.end()) ||
+        (!times.empty() && (times.front() < kEarliest || times.back() > kLatest))) {
       refuse("moments are out of order or range");
     }
   }
@@ -67,29 +74,48 @@ full::Setting checked_setting(const FullAsked& asked, const Counting& counting) 
   const std::size_t groups = asked.groups.size(), scopes = asked.last_rows.size();
   check(asked, groups);
   check(counting);
-  if (asked.per.size() != asked.pools.size() || asked.expires.size() != groups) refuse("groups or pools differ in number");
-  if (asked.lookups < 1 || asked.lookups > groups || asked.nodes >= kMostIds || asked.scope_slots >= kMostIds || asked.scopes_at_once >= kMostIds || scopes < 1) {
+  if (asked.per.size() != asked.pools.size() || asked.expires.size() != groups)
+    refuse("groups or pools differ in number");
+  if (asked.lookups < 1 || asked.lookups > groups || asked.nodes >= kMostIds ||
+      asked.scope_slots >= kMostIds || asked.scopes_at_once >= kMostIds || scopes < 1) {
     refuse("look-ups, nodes or scopes are out of range");
   }
   const auto& nodes = asked.entry_nodes;
-  if (nodes && (nodes->size() != asked.entries() || !within(view(*nodes), asked.nodes + 1))) refuse("an entry's node is out of range");
-  full::Setting setting{.entry_groups = copied(view(asked.entry_groups)), .entry_keys = copied(asked.keys_of_entries()),
-                        .entry_nodes = nodes ? copied(view(*nodes)) : std::vector<Id>{}, .keys = asked.keys, .groups = asked.groups,
-                        .clears = checked_moments(asked.clears), .pools = asked.pools, .per = asked.per, .lookups = asked.lookups, .nodes = asked.nodes,
-                        .unnamed_node = asked.unnamed_node, .last_rows = {view(asked.last_rows).begin(), view(asked.last_rows).end()},
-                        .scopes_at_once = asked.scopes_at_once, .scope_slots = asked.scope_slots, .timed = counting.loading == Loading::timed,
-                        .spares = counting.loading == Loading::spared, .news_take = counting.news_take};
+  if (nodes && (nodes->size() != asked.entries() || !within(view(*nodes), asked.nodes + 1)))
+    refuse("an entry's node is out of range");
+  full::Setting setting{.entry_groups = copied(view(asked.entry_groups)),
+                        .entry_keys = copied(asked.keys_of_entries()),
+                        .entry_nodes = nodes ? copied(view(*nodes)) : std::vector<Id>{},
+                        .keys = asked.keys,
+                        .groups = asked.groups,
+                        .clears = checked_moments(asked.clears),
+                        .pools = asked.pools,
+                        .per = asked.per,
+                        .lookups = asked.lookups,
+                        .nodes = asked.nodes,
+                        .unnamed_node = asked.unnamed_node,
+                        .last_rows = {view(asked.last_rows).begin(), view(asked.last_rows).end()},
+                        .scopes_at_once = asked.scopes_at_once,
+                        .scope_slots = asked.scope_slots,
+                        .timed = counting.loading == Loading::timed,
+                        .spares = counting.loading == Loading::spared,
+                        .news_take = counting.news_take};
   const auto expires_at = checked_moments(asked.expires);
   for (std::size_t place = 0; place < groups; ++place) {
     full::GroupRules& group = setting.groups[place];
-    if (group.lookup < 0 || static_cast<std::size_t>(group.lookup) >= asked.lookups || group.pool < 0 || static_cast<std::size_t>(group.pool) >= asked.pools.size()) {
+    if (group.lookup < 0 || static_cast<std::size_t>(group.lookup) >= asked.lookups ||
+        group.pool < 0 || static_cast<std::size_t>(group.pool) >= asked.pools.size()) {
       refuse("a group's look-up or pool is out of range");
     }
-    if (group.tell_nodes != TellNodes::nothing && asked.per[static_cast<std::size_t>(group.pool)] != Per::node) refuse("there are no nodes to tell");
+    if (group.tell_nodes != TellNodes::nothing &&
+        asked.per[static_cast<std::size_t>(group.pool)] != Per::node)
+      refuse("there are no nodes to tell");
     group.expires_at = expires_at[place];
   }
   // The product of pools and nodes fits in 64 bits, because each is below 2^31.
-  if (full::Compartments::count_slots(setting) + policy::kSentinels * full::Compartments::count_compartments(setting) >= kMostIds) {
+  if (full::Compartments::count_slots(setting) +
+          policy::kSentinels * full::Compartments::count_compartments(setting) >=
+      kMostIds) {
     refuse("more than 2^31 keys of nodes and scopes");
   }
   return setting;
@@ -99,7 +125,10 @@ void bind_settings(nb::module_& m) {
   nb::class_<Asked> asked(m, "Asked");
   column(asked, "entry_groups", &Asked::entry_groups);
   column(asked, "entry_keys", &Asked::entry_keys);
-  asked.def_rw("keys", &Asked::keys).def_rw("groups", &Asked::groups).def_rw("pools", &Asked::pools).def_rw("clears", &Asked::clears);
+  asked.def_rw("keys", &Asked::keys)
+      .def_rw("groups", &Asked::groups)
+      .def_rw("pools", &Asked::pools)
+      .def_rw("clears", &Asked::clears);
 
   nb::class_<PlainAsked, Asked> plain(m, "PlainAsked");
   plain.def(nb::init<>());
@@ -123,7 +152,9 @@ void bind_settings(nb::module_& m) {
       .def_rw("scope_slots", &FullAsked::scope_slots);
 
   nb::class_<WatchingAsked> watching(m, "Watching");
-  watching.def(nb::init<>()).def_rw("reads", &WatchingAsked::reads).def_rw("keys", &WatchingAsked::keys);
+  watching.def(nb::init<>())
+      .def_rw("reads", &WatchingAsked::reads)
+      .def_rw("keys", &WatchingAsked::keys);
   column(watching, "chosen", &WatchingAsked::chosen);
 
   nb::class_<Counting>(m, "Counting")

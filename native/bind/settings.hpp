@@ -1,4 +1,5 @@
-// bind/settings.hpp: what a replay is asked for, as Python hands it over: NumPy columns, and the rules.
+// bind/settings.hpp: what a replay is asked for, as Python hands it over: NumPy columns, and the
+// rules.
 #pragma once
 
 #include <nanobind/stl/optional.h>
@@ -15,22 +16,27 @@ namespace vestigo::bind {
 
 constexpr auto kMostIds = static_cast<std::size_t>(INT32_MAX);
 
-// What every replay needs to know: the entries that can exist, and the rules of their groups and pools.
+// What every replay needs to know: the entries that can exist, and the rules of their groups and
+// pools.
 struct Asked {
   Column<Id> entry_groups;
-  std::optional<Column<Id>> entry_keys;  // where nodes have caches of their own: the key of each entry
+  std::optional<Column<Id>>
+      entry_keys;  // where nodes have caches of their own: the key of each entry
   std::size_t keys = 1;
   std::vector<full::GroupRules> groups;
   std::vector<PoolRules> pools;
   std::vector<Column<Time>> clears;  // when each group is cleared by schedule, ascending
 
   std::size_t entries() const { return entry_groups.size(); }
-  std::span<const Id> keys_of_entries() const { return entry_keys ? view(*entry_keys) : std::span<const Id>{}; }
+  std::span<const Id> keys_of_entries() const {
+    return entry_keys ? view(*entry_keys) : std::span<const Id>{};
+  }
 };
 
 // For the plain replay. A group is a whole look-up, or a look-up on one node.
 struct PlainAsked : Asked {
-  std::optional<Column<std::uint8_t>> entry_is_first;  // whether no other entry of its key is loaded before it
+  std::optional<Column<std::uint8_t>>
+      entry_is_first;  // whether no other entry of its key is loaded before it
   std::vector<Id> place_lookups, place_nodes, place_pools;
   std::vector<std::uint8_t> place_is_of_node;
   std::vector<std::size_t> place_pool_rules;  // the place in `pools` of each pool's rules
@@ -43,7 +49,7 @@ struct FullAsked : Asked {
   std::vector<Column<Time>> expires;  // by group: fixed times
   std::size_t lookups = 1, nodes = 0;
   bool unnamed_node = false;
-  Column<std::int64_t> last_rows;     // by scope, 0 being none
+  Column<std::int64_t> last_rows;  // by scope, 0 being none
   std::size_t scopes_at_once = 0, scope_slots = 0;
 };
 
@@ -59,13 +65,15 @@ struct Counting {
 // What the replay is to tell of single reads and keys.
 struct WatchingAsked {
   bool reads = false, keys = false;
-  std::optional<Column<Id>> chosen;  // the entries (in the full replay: keys) whose log is wanted, ascending
+  std::optional<Column<Id>>
+      chosen;  // the entries (in the full replay: keys) whose log is wanted, ascending
 };
 
 void bind_settings(nb::module_& m);  // settings.cpp
 
 inline bool within(std::span<const Id> ids, std::size_t end) {
-  return std::all_of(ids.begin(), ids.end(), [end](Id id) { return id >= 0 && static_cast<std::size_t>(id) < end; });
+  return std::all_of(ids.begin(), ids.end(),
+                     [end](Id id) { return id >= 0 && static_cast<std::size_t>(id) < end; });
 }
 
 // Each raises ValueError for arguments that do not fit together.

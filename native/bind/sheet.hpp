@@ -10,8 +10,12 @@ namespace vestigo::bind {
 
 class Sheet {
  public:
-  void add(const Tally& tally) { add(tally, tally.read_times, tally.answer_ages, tally.stale_ages); }
-  void add(const Slice& slice) { add(slice.counted, slice.read_times, slice.answer_ages, slice.stale_ages); }
+  void add(const Tally& tally) {
+    add(tally, tally.read_times, tally.answer_ages, tally.stale_ages);
+  }
+  void add(const Slice& slice) {
+    add(slice.counted, slice.read_times, slice.answer_ages, slice.stale_ages);
+  }
 
   nb::dict arrays() && {
     nb::dict result;
@@ -31,7 +35,8 @@ class Sheet {
 #include "vestigo/tally.def"
       ;
 
-  // Histograms one after the other: the spans that occurred, how often, and where each histogram begins.
+  // Histograms one after the other: the spans that occurred, how often, and where each histogram
+  // begins.
   class Spans {
    public:
     void add(const Histogram& histogram) { add(histogram.occurred()); }
@@ -43,7 +48,8 @@ class Sheet {
       ends_.push_back(static_cast<std::int64_t>(spans_.size()));
     }
     nb::tuple arrays() && {
-      return nb::make_tuple(array(std::move(spans_)), array(std::move(times_)), array(std::move(ends_)));
+      return nb::make_tuple(array(std::move(spans_)), array(std::move(times_)),
+                            array(std::move(ends_)));
     }
 
    private:
@@ -51,7 +57,8 @@ class Sheet {
   };
 
   template <class Times>
-  void add(const Counted& counted, const Times& read_times, const Times& answer_ages, const Times& stale_ages) {
+  void add(const Counted& counted, const Times& read_times, const Times& answer_ages,
+           const Times& stale_ages) {
     counts_.insert(counts_.end(), counted.counts.begin(), counted.counts.end());
     for (const Int128 sum : counted.sums) {
       sums_high_.push_back(static_cast<std::int64_t>(sum >> 64));

@@ -13,9 +13,15 @@ class BoundTruth {
   BoundTruth(std::size_t keys, bool unnamed_writes) : keys_(keys), truth_(keys, unnamed_writes) {}
 
   // (value, stretch, rows that only name a value, names) of the next rows.
-  std::tuple<Array<Id>, Array<Id>, Array<std::uint8_t>, Rows<Id>> see(Column<Time> at, Column<std::uint8_t> mark, Column<Id> key, Column<Id> version, Column<std::int8_t> found) {
+  std::tuple<Array<Id>, Array<Id>, Array<std::uint8_t>, Rows<Id>> see(Column<Time> at,
+                                                                      Column<std::uint8_t> mark,
+                                                                      Column<Id> key,
+                                                                      Column<Id> version,
+                                                                      Column<std::int8_t> found) {
     const std::size_t events = mark.size();
-    if (at.size() != events || key.size() != events || version.size() != events || found.size() != events) refuse("columns differ in length");
+    if (at.size() != events || key.size() != events || version.size() != events ||
+        found.size() != events)
+      refuse("columns differ in length");
     for (const Id id : view(key)) {
       if (id < 0 || static_cast<std::size_t>(id) >= keys_) refuse("a key is out of range");
     }
@@ -27,7 +33,11 @@ class BoundTruth {
       for (std::size_t i = 0; i < events; ++i) {
         const auto op = static_cast<std::uint8_t>(mark(i) & kOp);
         if (op != kRead && op != kWrite && op != kPreload) continue;
-        const auto seen = truth_.see({.at = at(i), .mark = op == kWrite ? kWrite : kRead, .key = key(i), .version = version(i), .found = found(i)});
+        const auto seen = truth_.see({.at = at(i),
+                                      .mark = op == kWrite ? kWrite : kRead,
+                                      .key = key(i),
+                                      .version = version(i),
+                                      .found = found(i)});
         values[i] = seen.value;
         stretches[i] = seen.stretch;
         only_names[i] = seen.names;
@@ -38,7 +48,8 @@ class BoundTruth {
       names.push_back(unnamed);
       names.push_back(name);
     }
-    return {array(std::move(values)), array(std::move(stretches)), array(std::move(only_names)), rows(std::move(names), 2)};
+    return {array(std::move(values)), array(std::move(stretches)), array(std::move(only_names)),
+            rows(std::move(names), 2)};
   }
 
   Stretches stretches() const { return truth_.stretches(); }

@@ -4,10 +4,10 @@
 #include <cstdio>
 #include <cstdlib>
 
-#define CHECK(condition)                                                            \
-  do {                                                                              \
-    if (!(condition)) {                                                             \
+#define CHECK(condition)                                                             \
+  do {                                                                               \
+    if (!(condition)) {                                                              \
       std::fprintf(stderr, "%s:%d: not true: %s\n", __FILE__, __LINE__, #condition); \
-      std::exit(1);                                                                 \
-    }                                                                               \
+      std::exit(1);                                                                  \
+    }                                                                                \
   } while (false)

@@ -1,4 +1,5 @@
-// random_case.hpp: random events and rules, and what must be true of every ledger after every event.
+// random_case.hpp: random events and rules, and what must be true of every ledger after every
+// event.
 #pragma once
 
 #include <random>
@@ -20,9 +21,18 @@ struct Events {
   std::vector<std::int64_t> next_read;
 
   Columns columns(std::size_t begin, std::size_t end) const {
-    return {.events = end - begin, .at = at.data() + begin, .key = key.data() + begin, .stretch = stretch.data() + begin, .value = value.data() + begin,
-            .mark = mark.data() + begin, .size = size.data() + begin, .cost = cost.data() + begin, .node = node.data() + begin, .scope = scope.data() + begin,
-            .next_read = next_read.data() + begin, .stretches = truth.stretches()};
+    return {.events = end - begin,
+            .at = at.data() + begin,
+            .key = key.data() + begin,
+            .stretch = stretch.data() + begin,
+            .value = value.data() + begin,
+            .mark = mark.data() + begin,
+            .size = size.data() + begin,
+            .cost = cost.data() + begin,
+            .node = node.data() + begin,
+            .scope = scope.data() + begin,
+            .next_read = next_read.data() + begin,
+            .stretches = truth.stretches()};
   }
 };
 
@@ -32,21 +42,31 @@ struct OnNodes {
   std::vector<std::uint8_t> is_first{};
 };
 
-inline Events random_events(std::mt19937& random, int count, Id keys, Id groups, bool costs, bool preloads = false) {
+inline Events random_events(std::mt19937& random, int count, Id keys, Id groups, bool costs,
+                            bool preloads = false) {
   Events events;
   events.truth = Truth(static_cast<std::size_t>(keys), true);
   Time now = static_cast<Time>(random()) - (Time{1} << 31);
   for (int i = 0; i < count; ++i) {
     now += random() % 3 == 0 ? static_cast<Time>(random() % 9) : 0;
     const unsigned draw = random() % (preloads ? 24 : 21);
-    std::uint8_t mark = draw < 14 ? kRead : draw < 18 ? kWrite : draw == 18 ? kClear : draw == 19 ? kRestart : draw == 20 ? kTakenOut : kPreload;
+    std::uint8_t mark = draw < 14    ? kRead
+                        : draw < 18  ? kWrite
+                        : draw == 18 ? kClear
+                        : draw == 19 ? kRestart
+                        : draw == 20 ? kTakenOut
+                                     : kPreload;
     const Id key = static_cast<Id>(random() % static_cast<unsigned>(keys));
     Id value = static_cast<Id>(random() % static_cast<unsigned>(groups + 1)) - 1, stretch = 0;
     const bool keyed = mark <= kWrite || mark == kPreload;
     if (keyed) {
       if (mark == kRead && random() % 10 == 0) mark |= kForced;
-      const auto seen = events.truth.see({.at = now, .mark = mark == kWrite ? kWrite : kRead, .key = key, .version = static_cast<Id>(random() % 4) - 1,
-                                          .found = static_cast<std::int8_t>(static_cast<int>(random() % 3) - 1)});
+      const auto seen =
+          events.truth.see({.at = now,
+                            .mark = mark == kWrite ? kWrite : kRead,
+                            .key = key,
+                            .version = static_cast<Id>(random() % 4) - 1,
+                            .found = static_cast<std::int8_t>(static_cast<int>(random() % 3) - 1)});
       value = seen.value;
       stretch = seen.stretch;
     }
@@ -85,7 +105,9 @@ inline OnNodes put_on_nodes(Events& events, Id keys, Id lookups) {
   for (std::size_t i = 0; i < events.at.size(); ++i) {
     const Id key = events.key[i];
     events.key[i] = (events.node[i] + 1) * keys + key;
-    if ((events.mark[i] & kOp) == kRead && !std::exchange(is_loaded[static_cast<std::size_t>(key)], 1)) entries.is_first[static_cast<std::size_t>(events.key[i])] = 1;
+    if ((events.mark[i] & kOp) == kRead &&
+        !std::exchange(is_loaded[static_cast<std::size_t>(key)], 1))
+      entries.is_first[static_cast<std::size_t>(events.key[i])] = 1;
   }
   return entries;
 }
@@ -130,10 +152,12 @@ inline PoolRules random_pool(std::mt19937& random, Eviction eviction) {
 }
 
 // Of each group, ascending.
-inline std::vector<std::vector<Time>> random_moments(std::mt19937& random, std::size_t groups, const Events& events) {
+inline std::vector<std::vector<Time>> random_moments(std::mt19937& random, std::size_t groups,
+                                                     const Events& events) {
   std::vector<std::vector<Time>> moments(groups);
   for (std::vector<Time>& some : moments) {
-    for (unsigned i = random() % 4; i > 0; --i) some.push_back(events.at[random() % events.at.size()] + static_cast<Time>(random() % 3));
+    for (unsigned i = random() % 4; i > 0; --i)
+      some.push_back(events.at[random() % events.at.size()] + static_cast<Time>(random() % 3));
     std::sort(some.begin(), some.end());
   }
   return moments;
@@ -146,7 +170,8 @@ inline void check_books(const Ledger& ledger, std::int64_t reads) {
     const Counts& c = tally.counts;
     for (std::size_t cause = 0; cause < kCauses; ++cause) counted += c[cause];
     counted += c[kHits] + c[kJoined];
-    const std::int64_t left = c[kEvictions] + c[kExpirations] + c[kDrops] + c[kClears] + c[kLost] + c[kSuperseded];
+    const std::int64_t left =
+        c[kEvictions] + c[kExpirations] + c[kDrops] + c[kClears] + c[kLost] + c[kSuperseded];
     CHECK(c[kStored] - left == tally.held.entries);
     CHECK(c[kStaleHits] <= c[kHits] && c[kFalseNulls] <= c[kStaleHits] && c[kNullsHit] <= c[kHits]);
   }

@@ -1,4 +1,5 @@
-// tests/test_curve.cpp: depths are those of a plain list, whatever is used and forgotten, also when positions are taken anew.
+// tests/test_curve.cpp: depths are those of a plain list, whatever is used and forgotten, also when
+// positions are taken anew.
 #include <algorithm>
 #include <random>
 #include <utility>
@@ -18,7 +19,8 @@ void follows_a_list(std::uint64_t seed) {
   std::vector<std::pair<Id, Bytes>> list;  // latest first
   for (Time now = 0; now < 5000; ++now) {
     const auto key = static_cast<Id>(random() % keys);
-    const auto found = std::find_if(list.begin(), list.end(), [=](const auto& one) { return one.first == key; });
+    const auto found =
+        std::find_if(list.begin(), list.end(), [=](const auto& one) { return one.first == key; });
     Bytes bytes = 0;
     for (auto one = list.begin(); found != list.end() && one <= found; ++one) bytes += one->second;
     const Recency::Depth depth = recency.depth(key);

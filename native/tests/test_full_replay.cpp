@@ -1,5 +1,6 @@
-// Random events under random rules of every kind: entries, compartments and sizes agree after every one of them, every read is
-// counted once, every entry that came in has left in one way or is still held, and all is counted as in one batch.
+// Random events under random rules of every kind: entries, compartments and sizes agree after every
+// one of them, every read is counted once, every entry that came in has left in one way or is still
+// held, and all is counted as in one batch.
 #include <random>
 
 #include "check.hpp"
@@ -14,7 +15,9 @@ namespace {
 GroupRules random_group(std::mt19937& random, Per per) {
   GroupRules group;
   static_cast<Rules&>(group) = random_rules(random);
-  group.jitter = group.absolute == kNever ? 0 : static_cast<Time>(random() % static_cast<unsigned>(group.absolute + 1));
+  group.jitter = group.absolute == kNever
+                     ? 0
+                     : static_cast<Time>(random() % static_cast<unsigned>(group.absolute + 1));
   group.drop_first = random() % 6 == 0;
   group.survives_restart = random() % 2;
   group.pinned = random() % 4 == 0;
@@ -34,13 +37,15 @@ GroupRules random_group(std::mt19937& random, Per per) {
   return group;
 }
 
-// An entry for each key, or for each key on each of three nodes where these have pools of their own.
+// An entry for each key, or for each key on each of three nodes where these have pools of their
+// own.
 void number_entries(Setting& setting, Events& events, Id keys) {
   std::vector<Id> first;
   setting.keys = static_cast<std::size_t>(keys);
   const auto groups = static_cast<Id>(setting.groups.size());
   for (Id key = 0; key < keys; ++key) {
-    const Per per = setting.per[static_cast<std::size_t>(setting.groups[static_cast<std::size_t>(key % groups)].pool)];
+    const Per per = setting.per[static_cast<std::size_t>(
+        setting.groups[static_cast<std::size_t>(key % groups)].pool)];
     first.push_back(static_cast<Id>(setting.entry_groups.size()));
     for (Id node = 0; node < (per == Per::node ? 3 : 1); ++node) {
       setting.entry_groups.push_back(key % groups);
@@ -50,15 +55,22 @@ void number_entries(Setting& setting, Events& events, Id keys) {
   }
   for (std::size_t i = 0; i < events.at.size(); ++i) {
     const Id key = events.key[i];
-    const Per per = setting.per[static_cast<std::size_t>(setting.groups[static_cast<std::size_t>(key % groups)].pool)];
-    events.key[i] = first[static_cast<std::size_t>(key)] + (per == Per::node ? events.node[i] + 1 : 0);
+    const Per per = setting.per[static_cast<std::size_t>(
+        setting.groups[static_cast<std::size_t>(key % groups)].pool)];
+    events.key[i] =
+        first[static_cast<std::size_t>(key)] + (per == Per::node ? events.node[i] + 1 : 0);
   }
 }
 
-Setting random_setting(std::mt19937& random, Events& events, Id keys, Eviction eviction, bool timed) {
+Setting random_setting(std::mt19937& random, Events& events, Id keys, Eviction eviction,
+                       bool timed) {
   const std::size_t lookups = 2, groups = 4;
   const bool shared = random() % 3 == 0;
-  Setting setting{.clears = random_moments(random, groups, events), .lookups = lookups, .nodes = 2, .unnamed_node = random() % 2 == 0, .timed = timed};
+  Setting setting{.clears = random_moments(random, groups, events),
+                  .lookups = lookups,
+                  .nodes = 2,
+                  .unnamed_node = random() % 2 == 0,
+                  .timed = timed};
   for (std::size_t pool = 0; pool < (shared ? 1 : lookups); ++pool) {
     setting.pools.push_back(random_pool(random, eviction));
     setting.per.push_back(static_cast<Per>(random() % 3));
@@ -75,7 +87,9 @@ Setting random_setting(std::mt19937& random, Events& events, Id keys, Eviction e
   setting.spares = !timed && random() % 2 == 0;
   setting.news_take = 3;
   setting.last_rows.assign(4, -1);
-  for (std::size_t row = 0; row < events.at.size(); ++row) setting.last_rows[static_cast<std::size_t>(events.scope[row] + 1)] = static_cast<std::int64_t>(row);
+  for (std::size_t row = 0; row < events.at.size(); ++row)
+    setting.last_rows[static_cast<std::size_t>(events.scope[row]) + 1] =
+        static_cast<std::int64_t>(row);
   setting.scopes_at_once = 4 * setting.pools.size();
   setting.scope_slots = 4 * static_cast<std::size_t>(keys);
   return setting;
@@ -94,8 +108,13 @@ void one_case(std::mt19937& random, Eviction eviction, bool timed) {
   replay.open(all);
   for (std::size_t i = 0; i < all.events; ++i) {
     replay.feed(all, i, i + 1);
-    // A read whose node has no entries, since readers were said to name theirs, is none: only a trace that is not the one announced has it.
-    const bool nowhere = setting.per[static_cast<std::size_t>(setting.groups[static_cast<std::size_t>(setting.entry_groups[static_cast<std::size_t>(all.key[i])])].pool)] == Per::node &&
+    // A read whose node has no entries, since readers were said to name theirs, is none: only a
+    // trace that is not the one announced has it.
+    const bool nowhere = setting.per[static_cast<std::size_t>(
+                             setting
+                                 .groups[static_cast<std::size_t>(
+                                     setting.entry_groups[static_cast<std::size_t>(all.key[i])])]
+                                 .pool)] == Per::node &&
                          !setting.unnamed_node && all.node[i] == kNone;
     reads += (all.mark[i] & kOp) == kRead && !nowhere;
     CHECK(replay.check());
@@ -119,8 +138,11 @@ void too_many_scopes(std::mt19937& random) {
     Events events = random_events(random, 150, 8, 2, true, true);
     Setting setting = random_setting(random, events, 8, Eviction::Lru, true);
     for (Per& per : setting.per) per = Per::scope;
-    for (std::size_t i = 0; i < events.at.size(); ++i) events.key[i] = setting.entry_keys[static_cast<std::size_t>(events.key[i])];
-    for (std::vector<Id>* const entries : {&setting.entry_groups, &setting.entry_keys, &setting.entry_nodes}) entries->clear();
+    for (std::size_t i = 0; i < events.at.size(); ++i)
+      events.key[i] = setting.entry_keys[static_cast<std::size_t>(events.key[i])];
+    for (std::vector<Id>* const entries :
+         {&setting.entry_groups, &setting.entry_keys, &setting.entry_nodes})
+      entries->clear();
     for (Id key = 0; key < 8; ++key) setting.entry_groups.push_back(key % 4);
     for (GroupRules& group : setting.groups) group.tell_nodes = TellNodes::nothing;
     (slots ? setting.scope_slots : setting.scopes_at_once) = 1;

@@ -25,7 +25,8 @@ std::map<Time, std::uint32_t> map_of(const Occurred& occurred) {
 
 void is_exact_while_few_spans_occur(std::mt19937_64& random, std::size_t distinct) {
   std::vector<Time> spans;
-  while (spans.size() < distinct) spans.push_back(static_cast<Time>(random() >> (1 + random() % 63)));
+  while (spans.size() < distinct)
+    spans.push_back(static_cast<Time>(random() >> (1 + random() % 63)));
   std::map<Time, std::uint32_t> plain;
   Histogram histogram;
   for (int i = 0; i < 5000; ++i) {

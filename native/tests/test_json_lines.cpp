@@ -41,7 +41,8 @@ FirstLine plainly(const std::string& text, std::size_t depth, std::size_t length
 }
 
 FirstLine asked(const std::string& text, std::size_t depth, std::size_t length) {
-  return first_line_beyond({reinterpret_cast<const std::uint8_t*>(text.data()), text.size()}, depth, length);
+  return first_line_beyond({reinterpret_cast<const std::uint8_t*>(text.data()), text.size()}, depth,
+                           length);
 }
 
 }  // namespace

@@ -65,7 +65,8 @@ void loads_end_in_order(std::mt19937& random, std::size_t count) {
       CHECK(over == *plain.begin());
       plain.erase(plain.begin());
     }
-    CHECK(pending.next_at() == (plain.empty() ? kNever : at[static_cast<std::size_t>(*plain.begin())]));
+    CHECK(pending.next_at() ==
+          (plain.empty() ? kNever : at[static_cast<std::size_t>(*plain.begin())]));
   }
 }
 

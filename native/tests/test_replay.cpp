@@ -1,6 +1,6 @@
-// Random events under random rules, in random batches: entries, orders, sizes and loads agree after every one of
-// them, every read is counted once, every entry that came in has left in one way or is still held, and all is counted
-// as in one batch.
+// Random events under random rules, in random batches: entries, orders, sizes and loads agree after
+// every one of them, every read is counted once, every entry that came in has left in one way or is
+// still held, and all is counted as in one batch.
 #include <memory>
 #include <random>
 
@@ -21,7 +21,8 @@ struct Batch {
 
   Batch(const Events& events, std::size_t begin, std::size_t end, const Batch* before)
       : columns(events.columns(begin, end)),
-        ends(columns, before == nullptr ? Ends{} : before->ends.ends(), begin == 0 ? kNever : events.at[begin - 1]) {
+        ends(columns, before == nullptr ? Ends{} : before->ends.ends(),
+             begin == 0 ? kNever : events.at[begin - 1]) {
     columns.ends = ends.ends();
   }
 };
@@ -51,13 +52,24 @@ void one_case(std::mt19937& random, Eviction eviction) {
   std::vector<Id> key_groups;
   for (Id key = 0; key < keys; ++key) key_groups.push_back(key % groups);
   Events events = random_events(random, 200, keys, groups, loading != Loading::instant);
-  const OnNodes entries = on_nodes ? put_on_nodes(events, keys, groups) : OnNodes{.groups = key_groups};
+  const OnNodes entries =
+      on_nodes ? put_on_nodes(events, keys, groups) : OnNodes{.groups = key_groups};
   const Slices slices(events.at[0] - 3, 7, 100);
   const auto clears = random_moments(random, rules.size(), events);
-  const Setting setting{.entry_groups = entries.groups, .entry_keys = entries.keys, .entry_is_first = entries.is_first, .keys = static_cast<std::size_t>(keys),
-                        .lookups = rules, .value_rules = value_rules, .group_lookups = lookups, .group_nodes = nodes, .group_is_of_node = of_node, .group_pools = group_pools, .pools = pools,
-                        .clears = clears, .news_take = 3};
-  Replay<Policy, loading, by_value> replay(setting, slices);
+  const PlainSetting setting{.entry_groups = entries.groups,
+                             .entry_keys = entries.keys,
+                             .entry_is_first = entries.is_first,
+                             .keys = static_cast<std::size_t>(keys),
+                             .lookups = rules,
+                             .value_rules = value_rules,
+                             .group_lookups = lookups,
+                             .group_nodes = nodes,
+                             .group_is_of_node = of_node,
+                             .group_pools = group_pools,
+                             .pools = pools,
+                             .clears = clears,
+                             .news_take = 3};
+  PlainReplay<Policy, loading, by_value> replay(setting, slices);
   replay.count_from(events.at[0]);
   std::int64_t reads = 0;
   std::unique_ptr<Batch> batch;
@@ -78,14 +90,15 @@ void one_case(std::mt19937& random, Eviction eviction) {
   for (const Slice& slice : replay.ledger().slices().done()) sliced.add(slice.counted);
   CHECK(sliced.counts == total.counts && sliced.sums == total.sums);
 
-  ReplayBy<Replay<Policy, loading, by_value>> whole(setting, 0, slices);
+  ReplayBy<PlainReplay<Policy, loading, by_value>> whole(setting, 0, slices);
   whole.feed(Batch(events, 0, events.at.size(), nullptr).columns, {});
   const Tally& other = whole.close().total();
   CHECK(other.counts == total.counts && other.sums == total.sums);
 
   if constexpr (watched) {
-    ReplayBy<Replay<Policy, loading, by_value, Witness<kAll>>> seen(setting, 0, slices);
-    check_witness(seen, Batch(events, 0, events.at.size(), nullptr).columns, setting.entry_groups.size(), total);
+    ReplayBy<PlainReplay<Policy, loading, by_value, Witness<kAll>>> seen(setting, 0, slices);
+    check_witness(seen, Batch(events, 0, events.at.size(), nullptr).columns,
+                  setting.entry_groups.size(), total);
   }
 }
 
@@ -101,8 +114,10 @@ int main() {
     one_case<policy::Lru, Loading::timed, true, true>(random, Eviction::Lru);
   }
   for (std::size_t eviction = 0; eviction < kPolicies; ++eviction) {
-    for (int i = 0; i < 50; ++i) one_case<policy::Any, Loading::instant>(random, static_cast<Eviction>(eviction));
-    for (int i = 0; i < 50; ++i) one_case<policy::Any, Loading::timed>(random, static_cast<Eviction>(eviction));
+    for (int i = 0; i < 50; ++i)
+      one_case<policy::Any, Loading::instant>(random, static_cast<Eviction>(eviction));
+    for (int i = 0; i < 50; ++i)
+      one_case<policy::Any, Loading::timed>(random, static_cast<Eviction>(eviction));
   }
   std::puts("replay: passed");
 }

@@ -1,4 +1,5 @@
-// tests/test_span_messages.cpp: spans and messages are counted as they were put in, and no bytes are read beyond the body's end.
+// tests/test_span_messages.cpp: spans and messages are counted as they were put in, and no bytes
+// are read beyond the body's end.
 #include <random>
 #include <string>
 #include <vector>
@@ -17,7 +18,9 @@ std::string number(std::uint64_t value) {
   return text;
 }
 
-std::string field(std::uint64_t name, const std::string& content) { return number(name << 3 | 2) + number(content.size()) + content; }
+std::string field(std::uint64_t name, const std::string& content) {
+  return number(name << 3 | 2) + number(content.size()) + content;
+}
 
 SpanMessages counted(const std::string& body) {
   // A copy of just this size, so that a sanitizer sees what is read beyond it.
@@ -28,8 +31,10 @@ SpanMessages counted(const std::string& body) {
 }  // namespace
 
 int main() {
-  std::string scoped, text = field(1, "key") + field(2, field(1, "value"));  // an attribute: three fields within
-  for (int i = 0; i < 1000; ++i) scoped += field(2, field(9, text) + field(5, "name") + number(6 << 3) + number(3));
+  std::string scoped,
+      text = field(1, "key") + field(2, field(1, "value"));  // an attribute: three fields within
+  for (int i = 0; i < 1000; ++i)
+    scoped += field(2, field(9, text) + field(5, "name") + number(6 << 3) + number(3));
   const std::string body = field(1, field(1, field(1, text)) + field(2, scoped));
   const SpanMessages found = counted(body);
   CHECK(found.spans == 1000);
@@ -48,7 +53,8 @@ int main() {
   std::mt19937 random(7);
   for (int i = 0; i < 20'000; ++i) {
     std::string broken = body.substr(0, 1 + random() % 400);
-    for (unsigned k = random() % 5; k > 0; --k) broken[random() % broken.size()] = static_cast<char>(random());
+    for (unsigned k = random() % 5; k > 0; --k)
+      broken[random() % broken.size()] = static_cast<char>(random());
     CHECK(counted(broken).messages <= broken.size());
   }
   std::puts("span messages: passed");

@@ -13,7 +13,11 @@ struct Told {
   bool names = false;
 
   Id row(std::uint8_t op, Id version, int found) {
-    const auto seen = truth.see({.at = ++now, .mark = op, .key = 1, .version = version, .found = static_cast<std::int8_t>(found)});
+    const auto seen = truth.see({.at = ++now,
+                                 .mark = op,
+                                 .key = 1,
+                                 .version = version,
+                                 .found = static_cast<std::int8_t>(found)});
     stretch = seen.stretch;
     names = seen.names;
     return seen.value;
@@ -54,12 +58,14 @@ int main() {
   stretches.read(kNone);
   const Id first_stretch = stretches.stretch;
   stretches.read(7);  // names it: no change
-  CHECK(stretches.stretch == first_stretch && stretches.truth.stretches().value(first_stretch) == 7);
+  CHECK(stretches.stretch == first_stretch &&
+        stretches.truth.stretches().value(first_stretch) == 7);
   CHECK(stretches.truth.stretches().end(first_stretch) == kNever);
   stretches.write(kNone, 0);
   CHECK(is_null(stretches.stretch) && stretches.truth.stretches().end(first_stretch) == 3);
   stretches.read(7);  // the same value again, in another stretch
-  CHECK(stretches.stretch != first_stretch && stretches.truth.stretches().value(stretches.stretch) == 7);
+  CHECK(stretches.stretch != first_stretch &&
+        stretches.truth.stretches().value(stretches.stretch) == 7);
   CHECK(stretches.truth.count() == 3);
   std::puts("truth: passed");
 }

@@ -1,4 +1,5 @@
-// A replay that a witness sees: what it tells of reads, keys and happenings adds up to what is counted in all.
+// A replay that a witness sees: what it tells of reads, keys and happenings adds up to what is
+// counted in all.
 #pragma once
 
 #include <numeric>
@@ -10,7 +11,8 @@
 namespace vestigo {
 
 // Every read was given an answer, and there are as many of each kind as were counted.
-inline void check_answers(const std::vector<std::uint8_t>& answers, const Testimony& told, const Tally& total) {
+inline void check_answers(const std::vector<std::uint8_t>& answers, const Testimony& told,
+                          const Tally& total) {
   std::int64_t hits = 0, joined = 0, misses = 0;
   for (const std::uint8_t answer : answers) {
     const int what = answer & ~Answers::kNullAnswer;
@@ -19,12 +21,15 @@ inline void check_answers(const std::vector<std::uint8_t>& answers, const Testim
     misses += what >= Answers::kMissAnswer && what < Answers::kMissAnswer + kCauses;
   }
   CHECK(hits == total.counts[kHits] && joined == total.counts[kJoined]);
-  CHECK(misses == std::accumulate(total.counts.begin(), total.counts.begin() + kCauses, std::int64_t{0}));
-  CHECK(static_cast<std::int64_t>(told.stale.size()) == total.counts[kStaleHits] + total.counts[kJoinedStale]);
+  CHECK(misses ==
+        std::accumulate(total.counts.begin(), total.counts.begin() + kCauses, std::int64_t{0}));
+  CHECK(static_cast<std::int64_t>(told.stale.size()) ==
+        total.counts[kStaleHits] + total.counts[kJoinedStale]);
 }
 
 inline void check_keys(KeyRows& keys, const Tally& total) {
-  std::int64_t hits = 0, evictions = 0, origin_time = 0, more_loads = 0, misses = 0, joined = 0, stale = 0;
+  std::int64_t hits = 0, evictions = 0, origin_time = 0, more_loads = 0, misses = 0, joined = 0,
+               stale = 0;
   Int128 held = 0, idle = 0;
   keys.each_rare([&](Id, const RareRow& row) {
     misses += std::accumulate(row.misses.begin(), row.misses.end(), std::int64_t{0});
@@ -42,9 +47,11 @@ inline void check_keys(KeyRows& keys, const Tally& total) {
     held += row.held;
     idle += row.idle;
   }
-  CHECK(hits == total.counts[kHits] && evictions == total.counts[kEvictions] && misses + more_loads == total.counts[kLoads]);
+  CHECK(hits == total.counts[kHits] && evictions == total.counts[kEvictions] &&
+        misses + more_loads == total.counts[kLoads]);
   CHECK(joined == total.counts[kJoined] && stale == total.counts[kStaleHits]);
-  CHECK(origin_time == total.sums[kOriginTime] && held == total.sums[kHeld] && idle == total.sums[kIdleHeld]);
+  CHECK(origin_time == total.sums[kOriginTime] && held == total.sums[kHeld] &&
+        idle == total.sums[kIdleHeld]);
 }
 
 inline void check_happenings(const std::vector<Happening>& happenings, const Tally& total) {

@@ -39,7 +39,8 @@ class AnyReplay {
   AnyReplay& operator=(const AnyReplay&) = delete;
   virtual ~AnyReplay() = default;
 
-  // Feeds the next events of the trace, at least one. `answers` is where the answers of their reads go, if the replay tells of them.
+  // Feeds the next events of the trace, at least one. `answers` is where the answers of their reads
+  // go, if the replay tells of them.
   virtual void feed(const Columns& columns, const std::optional<Answers>& answers) = 0;
 
   // Ends the trace, and returns what was counted.
@@ -56,10 +57,12 @@ class ReplayBy final : public AnyReplay {
   ReplayBy(Setting&& setting, std::uint64_t first_counted, Slices slices)
       : replay_(std::forward<Setting>(setting), std::move(slices)), to_warm_up_(first_counted) {}
 
-  void feed(const Columns& columns, [[maybe_unused]] const std::optional<Answers>& answers) override {
+  void feed(const Columns& columns,
+            [[maybe_unused]] const std::optional<Answers>& answers) override {
     replay_.open(columns);
     if constexpr (sees) replay_.witness().open(columns.events, answers);
-    const std::size_t warming = counting_ ? 0 : std::min<std::uint64_t>(to_warm_up_, columns.events);
+    const std::size_t warming =
+        counting_ ? 0 : std::min<std::uint64_t>(to_warm_up_, columns.events);
     replay_.feed(columns, 0, warming);
     to_warm_up_ -= warming;
     if (!counting_ && warming < columns.events) {
@@ -90,7 +93,8 @@ class ReplayBy final : public AnyReplay {
   }
 
  private:
-  static constexpr bool sees = std::remove_cvref_t<decltype(std::declval<Replay>().witness())>::sees;
+  static constexpr bool sees =
+      std::remove_cvref_t<decltype(std::declval<Replay>().witness())>::sees;
 
   Replay replay_;
   std::uint64_t to_warm_up_;
@@ -99,61 +103,91 @@ class ReplayBy final : public AnyReplay {
 };
 
 template <class Policy, bool by_value>
-std::unique_ptr<AnyReplay> begin_replay_of(const Setting& setting, Run how, Slices slices) {
+std::unique_ptr<AnyReplay> begin_replay_of(const PlainSetting& setting, Run how, Slices slices) {
   switch (how.loading) {
     case Loading::timed:
-      return std::make_unique<ReplayBy<Replay<Policy, Loading::timed, by_value>>>(setting, how.first_counted, std::move(slices));
+      return std::make_unique<ReplayBy<PlainReplay<Policy, Loading::timed, by_value>>>(
+          setting, how.first_counted, std::move(slices));
     case Loading::spared:
-      return std::make_unique<ReplayBy<Replay<Policy, Loading::spared, by_value>>>(setting, how.first_counted, std::move(slices));
+      return std::make_unique<ReplayBy<PlainReplay<Policy, Loading::spared, by_value>>>(
+          setting, how.first_counted, std::move(slices));
     default:
-      return std::make_unique<ReplayBy<Replay<Policy, Loading::instant, by_value>>>(setting, how.first_counted, std::move(slices));
+      return std::make_unique<ReplayBy<PlainReplay<Policy, Loading::instant, by_value>>>(
+          setting, how.first_counted, std::move(slices));
   }
 }
 
 // The same with a witness.
 template <class Policy, bool by_value, unsigned may>
-std::unique_ptr<AnyReplay> begin_watched_replay_of(const Setting& setting, Run how, Slices slices, const Watching& watching) {
+std::unique_ptr<AnyReplay> begin_watched_replay_of(const PlainSetting& setting, Run how,
+                                                   Slices slices, const Watching& watching) {
   const auto begin = [&]<Loading loading>() -> std::unique_ptr<AnyReplay> {
-    auto made = std::make_unique<ReplayBy<Replay<Policy, loading, by_value, Witness<may>>>>(setting, how.first_counted, std::move(slices));
+    auto made = std::make_unique<ReplayBy<PlainReplay<Policy, loading, by_value, Witness<may>>>>(
+        setting, how.first_counted, std::move(slices));
     made->watch(watching);
     return made;
   };
-  return how.loading == Loading::timed ? begin.template operator()<Loading::timed>() : begin.template operator()<Loading::instant>();
+  return how.loading == Loading::timed ? begin.template operator()<Loading::timed>()
+                                       : begin.template operator()<Loading::instant>();
 }
 
 // The full replay (see full/replay.hpp). It is compiled on its own.
-std::unique_ptr<AnyReplay> begin_full_replay(full::Setting setting, std::uint64_t first_counted, Slices slices, const std::optional<Watching>& watching);
+std::unique_ptr<AnyReplay> begin_full_replay(full::Setting setting, std::uint64_t first_counted,
+                                             Slices slices,
+                                             const std::optional<Watching>& watching);
 
-// Each is compiled on its own if the build says so (CMakeLists.txt), so that they are compiled side by side.
+// Each is compiled on its own if the build says so (CMakeLists.txt), so that they are compiled side
+// by side.
 #ifdef VESTIGO_BUILT_APART
-extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Lru, false>(const Setting&, Run, Slices);
-extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Lru, true>(const Setting&, Run, Slices);
-extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Fifo, false>(const Setting&, Run, Slices);
-extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Any, false>(const Setting&, Run, Slices);
-extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Any, true>(const Setting&, Run, Slices);
-extern template std::unique_ptr<AnyReplay> begin_watched_replay_of<policy::Lru, false, kAnswer>(const Setting&, Run, Slices, const Watching&);
-extern template std::unique_ptr<AnyReplay> begin_watched_replay_of<policy::Lru, false, kCount>(const Setting&, Run, Slices, const Watching&);
-extern template std::unique_ptr<AnyReplay> begin_watched_replay_of<policy::Lru, false, kLog>(const Setting&, Run, Slices, const Watching&);
-extern template std::unique_ptr<AnyReplay> begin_watched_replay_of<policy::Any, true, kAll>(const Setting&, Run, Slices, const Watching&);
+extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Lru, false>(const PlainSetting&,
+                                                                               Run, Slices);
+extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Lru, true>(const PlainSetting&,
+                                                                              Run, Slices);
+extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Fifo, false>(const PlainSetting&,
+                                                                                Run, Slices);
+extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Any, false>(const PlainSetting&,
+                                                                               Run, Slices);
+extern template std::unique_ptr<AnyReplay> begin_replay_of<policy::Any, true>(const PlainSetting&,
+                                                                              Run, Slices);
+extern template std::unique_ptr<AnyReplay> begin_watched_replay_of<policy::Lru, false, kAnswer>(
+    const PlainSetting&, Run, Slices, const Watching&);
+extern template std::unique_ptr<AnyReplay> begin_watched_replay_of<policy::Lru, false, kCount>(
+    const PlainSetting&, Run, Slices, const Watching&);
+extern template std::unique_ptr<AnyReplay> begin_watched_replay_of<policy::Lru, false, kLog>(
+    const PlainSetting&, Run, Slices, const Watching&);
+extern template std::unique_ptr<AnyReplay> begin_watched_replay_of<policy::Any, true, kAll>(
+    const PlainSetting&, Run, Slices, const Watching&);
 #endif
 
-// The most common policies have a replay of their own. The others, and plans that mix policies, share one.
-inline std::unique_ptr<AnyReplay> begin_replay(const Setting& setting, Run how, Slices slices, const std::optional<Watching>& watching = {}) {
+// The most common policies have a replay of their own. The others, and plans that mix policies,
+// share one.
+inline std::unique_ptr<AnyReplay> begin_replay(const PlainSetting& setting, Run how, Slices slices,
+                                               const std::optional<Watching>& watching = {}) {
   const auto all = [&setting](Eviction policy) {
-    return std::all_of(setting.pools.begin(), setting.pools.end(), [policy](const PoolRules& pool) { return pool.evicts_by(policy); });
+    return std::all_of(setting.pools.begin(), setting.pools.end(),
+                       [policy](const PoolRules& pool) { return pool.evicts_by(policy); });
   };
-  const bool by_value = std::any_of(setting.value_rules.begin(), setting.value_rules.end(), [](const ValueRules& rules) { return rules != ValueRules{}; });
+  const bool by_value = std::any_of(setting.value_rules.begin(), setting.value_rules.end(),
+                                    [](const ValueRules& rules) { return rules != ValueRules{}; });
   if (watching) {
     auto begin = begin_watched_replay_of<policy::Any, true, kAll>;
     const bool commonest = all(Eviction::Lru) && !by_value;
-    if (commonest && watching->asks() == kAnswer) begin = begin_watched_replay_of<policy::Lru, false, kAnswer>;
-    if (commonest && watching->asks() == kCount) begin = begin_watched_replay_of<policy::Lru, false, kCount>;
-    if (commonest && watching->asks() == kLog) begin = begin_watched_replay_of<policy::Lru, false, kLog>;
+    if (commonest && watching->asks() == kAnswer)
+      begin = begin_watched_replay_of<policy::Lru, false, kAnswer>;
+    if (commonest && watching->asks() == kCount)
+      begin = begin_watched_replay_of<policy::Lru, false, kCount>;
+    if (commonest && watching->asks() == kLog)
+      begin = begin_watched_replay_of<policy::Lru, false, kLog>;
     return begin(setting, how, std::move(slices), *watching);
   }
-  if (by_value) return (all(Eviction::Lru) ? begin_replay_of<policy::Lru, true> : begin_replay_of<policy::Any, true>)(setting, how, std::move(slices));
-  if (all(Eviction::Lru)) return begin_replay_of<policy::Lru, false>(setting, how, std::move(slices));
-  if (all(Eviction::Fifo)) return begin_replay_of<policy::Fifo, false>(setting, how, std::move(slices));
+  if (by_value)
+    return (all(Eviction::Lru)
+                ? begin_replay_of<policy::Lru, true>
+                : begin_replay_of<policy::Any, true>)(setting, how, std::move(slices));
+  if (all(Eviction::Lru))
+    return begin_replay_of<policy::Lru, false>(setting, how, std::move(slices));
+  if (all(Eviction::Fifo))
+    return begin_replay_of<policy::Fifo, false>(setting, how, std::move(slices));
   return begin_replay_of<policy::Any, false>(setting, how, std::move(slices));
 }
 

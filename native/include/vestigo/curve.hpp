@@ -1,7 +1,9 @@
-// vestigo/curve.hpp: the hits of LRU at every size at once, in entries and in bytes, and at every sliding lifetime.
+// vestigo/curve.hpp: the hits of LRU at every size at once, in entries and in bytes, and at every
+// sliding lifetime.
 //
-// What LRU holds at one size, it holds at every larger size (R. L. Mattson, J. Gecsei, D. R. Slutz, I. L. Traiger, "Evaluation techniques for storage
-// hierarchies", IBM Systems Journal 9(2), 1970): so a read is a hit exactly if the depth of its key fits.
+// What LRU holds at one size, it holds at every larger size (R. L. Mattson, J. Gecsei, D. R. Slutz,
+// I. L. Traiger, "Evaluation techniques for storage hierarchies", IBM Systems Journal 9(2), 1970):
+// so a read is a hit exactly if the depth of its key fits.
 #pragma once
 
 #include <algorithm>
@@ -14,9 +16,10 @@
 namespace vestigo {
 
 struct CurveSetting {
-  std::vector<Id> entry_lookups{};      // for each key, or for each key on a node where nodes have caches of their own
-  std::vector<Id> entry_nodes{};        // the node: 0 for rows that name none; empty if all share
-  std::vector<std::uint8_t> chosen{};   // for each look-up, whether its keys share the room
+  std::vector<Id> entry_lookups{};     // for each key, or for each key on a node where nodes have
+                                       // caches of their own
+  std::vector<Id> entry_nodes{};       // the node: 0 for rows that name none; empty if all share
+  std::vector<std::uint8_t> chosen{};  // for each look-up, whether its keys share the room
   Bytes overhead = 0;
   bool replaces = false;                // writes store their value
   std::vector<std::int64_t> entries{};  // the sizes at which lifetimes are told apart, ascending
@@ -38,9 +41,11 @@ class Curve {
     }
     std::vector<std::vector<Id>> lookups(counts.size());
     for (std::size_t entry = 0; entry < places_.size(); ++entry) {
-      lookups[static_cast<std::size_t>(node_of(static_cast<Id>(entry)))].push_back(setting_.entry_lookups[entry]);
+      lookups[static_cast<std::size_t>(node_of(static_cast<Id>(entry)))].push_back(
+          setting_.entry_lookups[entry]);
     }
-    for (std::size_t node = 0; node < counts.size(); ++node) nodes_.push_back({Recency(counts[node]), std::move(lookups[node])});
+    for (std::size_t node = 0; node < counts.size(); ++node)
+      nodes_.push_back({Recency(counts[node]), std::move(lookups[node])});
   }
 
   // Takes the events [begin, end) of a batch. Those before `counted` are not counted.
@@ -60,7 +65,8 @@ class Curve {
   const std::vector<std::int64_t>& by_entries() const { return by_entries_; }
   // The same for depths in bytes, in the bins of a histogram.
   const std::vector<std::int64_t>& by_bytes() const { return by_bytes_; }
-  // Reads by the first size that is not less than the depth, then by the first lifetime that is longer than the time since the last use.
+  // Reads by the first size that is not less than the depth, then by the first lifetime that is
+  // longer than the time since the last use.
   const std::vector<std::int64_t>& surface() const { return surface_; }
 
  private:
@@ -69,27 +75,31 @@ class Curve {
   void event(const Columns& columns, std::size_t i, bool counts) {
     const std::uint8_t mark = columns.mark[i];
     switch (mark & kOp) {
-      case kClear:
-        return forget(columns.value[i], columns.node[i]);
-      case kRestart:
-        return forget(kNone, columns.node[i]);
+      case kClear: return forget(columns.value[i], columns.node[i]);
+      case kRestart: return forget(kNone, columns.node[i]);
       case kElsewhere:
       case kTakenOut:  // the curve knows no drops, neither by writes nor by hand
         return;
     }
     const Id entry = columns.key[i];
-    if (!setting_.chosen[static_cast<std::size_t>(setting_.entry_lookups[static_cast<std::size_t>(entry)])]) return;
+    if (!setting_.chosen[static_cast<std::size_t>(
+            setting_.entry_lookups[static_cast<std::size_t>(entry)])])
+      return;
     if ((mark & kOp) == kWrite && !setting_.replaces) return;
     Recency& recency = recency_of(entry);
-    if ((mark & kOp) == kRead && counts) count(recency.depth(place(entry)), columns.at[i], mark & kForced);
+    if ((mark & kOp) == kRead && counts)
+      count(recency.depth(place(entry)), columns.at[i], mark & kForced);
     recency.use(place(entry), columns.size[i] + setting_.overhead, columns.at[i]);
   }
 
   // What a node, or all, hold of a look-up, or of all look-ups.
   void forget(Id lookup, Id node) {
     for (std::size_t one = 0; one < nodes_.size(); ++one) {
-      if (node != kNone && !setting_.entry_nodes.empty() && static_cast<Id>(one) != node + 1) continue;
-      nodes_[one].recency.forget_where([&](Id place) { return lookup == kNone || nodes_[one].lookups[static_cast<std::size_t>(place)] == lookup; });
+      if (node != kNone && !setting_.entry_nodes.empty() && static_cast<Id>(one) != node + 1)
+        continue;
+      nodes_[one].recency.forget_where([&](Id place) {
+        return lookup == kNone || nodes_[one].lookups[static_cast<std::size_t>(place)] == lookup;
+      });
     }
   }
 
@@ -100,9 +110,14 @@ class Curve {
     const std::size_t bin = Histogram::bin(depth.bytes);
     if (bin >= by_bytes_.size()) by_bytes_.resize(bin + 1);
     ++by_bytes_[bin];
-    const auto size = std::lower_bound(setting_.entries.begin(), setting_.entries.end(), depth.entries) - setting_.entries.begin();
-    const auto lifetime = std::upper_bound(setting_.sliding.begin(), setting_.sliding.end(), now - depth.used_at) - setting_.sliding.begin();
-    ++surface_[static_cast<std::size_t>(size) * (setting_.sliding.size() + 1) + static_cast<std::size_t>(lifetime)];
+    const auto size =
+        std::lower_bound(setting_.entries.begin(), setting_.entries.end(), depth.entries) -
+        setting_.entries.begin();
+    const auto lifetime =
+        std::upper_bound(setting_.sliding.begin(), setting_.sliding.end(), now - depth.used_at) -
+        setting_.sliding.begin();
+    ++surface_[static_cast<std::size_t>(size) * (setting_.sliding.size() + 1) +
+               static_cast<std::size_t>(lifetime)];
   }
 
   // What one node has used, and the look-up of each of its entries.
@@ -111,7 +126,9 @@ class Curve {
     std::vector<Id> lookups;
   };
 
-  Id node_of(Id entry) const { return setting_.entry_nodes.empty() ? 0 : setting_.entry_nodes[static_cast<std::size_t>(entry)]; }
+  Id node_of(Id entry) const {
+    return setting_.entry_nodes.empty() ? 0 : setting_.entry_nodes[static_cast<std::size_t>(entry)];
+  }
   Recency& recency_of(Id entry) { return nodes_[static_cast<std::size_t>(node_of(entry))].recency; }
   Id place(Id entry) const { return places_[static_cast<std::size_t>(entry)]; }
 

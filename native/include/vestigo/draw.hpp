@@ -1,6 +1,7 @@
 // vestigo/draw.hpp: random numbers that both engines draw alike.
 //
-// SplitMix64: G. L. Steele, D. Lea, C. H. Flood, "Fast splittable pseudorandom number generators", OOPSLA 2014.
+// SplitMix64: G. L. Steele, D. Lea, C. H. Flood, "Fast splittable pseudorandom number generators",
+// OOPSLA 2014.
 #pragma once
 
 #include "numbers.hpp"
@@ -16,11 +17,15 @@ inline std::uint64_t mix(std::uint64_t state) {
 }
 
 // A whole number from 0 to below `end`.
-inline std::uint64_t draw_below(std::uint64_t random, std::uint64_t end) { return static_cast<std::uint64_t>((UInt128{random} * end) >> 64); }
+inline std::uint64_t draw_below(std::uint64_t random, std::uint64_t end) {
+  return static_cast<std::uint64_t>((UInt128{random} * end) >> 64);
+}
 
-// By how much a load's lifetime falls short. It is drawn by the key, and by how many of its values were kept before.
+// By how much a load's lifetime falls short. It is drawn by the key, and by how many of its values
+// were kept before.
 inline Time draw_shortfall(Id key, std::uint64_t kept_before, Time most) {
-  const std::uint64_t random = mix(mix(static_cast<std::uint64_t>(key) + kStep) + kept_before * kStep);
+  const std::uint64_t random =
+      mix(mix(static_cast<std::uint64_t>(key) + kStep) + kept_before * kStep);
   return static_cast<Time>(draw_below(random, static_cast<std::uint64_t>(most) + 1));
 }
 

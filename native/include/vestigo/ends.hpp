@@ -1,4 +1,5 @@
-// vestigo/ends.hpp: when each read's load would end, in order. This is worked out once for a batch, and serves all replays of it.
+// vestigo/ends.hpp: when each read's load would end, in order. This is worked out once for a batch,
+// and serves all replays of it.
 #pragma once
 
 #include <algorithm>
@@ -17,7 +18,8 @@ class EndsInOrder {
     std::vector<std::pair<Time, Id>> own;
     for (std::size_t i = 0; i < columns.events; ++i) {
       const bool read = (columns.mark[i] & kOp) == kRead;
-      if (read && columns.cost[i] > 0) own.emplace_back(columns.at[i] + columns.cost[i], static_cast<Id>(i));
+      if (read && columns.cost[i] > 0)
+        own.emplace_back(columns.at[i] + columns.cost[i], static_cast<Id>(i));
     }
     std::sort(own.begin(), own.end());
     if (!own.empty()) place_.resize(columns.events, kNone);
@@ -39,7 +41,8 @@ class EndsInOrder {
   }
 
   Ends ends() const {
-    return {key_.size() - 1, at_.data(), key_.data(), place_.data(), static_cast<Id>(carried_from_), carried_};
+    return {key_.size() - 1, at_.data(), key_.data(), place_.data(), static_cast<Id>(carried_from_),
+            carried_};
   }
 
  private:

@@ -15,10 +15,14 @@ class Entries {
     entries_.reserve(count);
     while (entries_.size() < count) add(0);
   }
-  // `is_first` says whether the key is loaded there first. If it is empty, this holds for all entries.
-  Entries(std::span<const Id> groups, std::span<const std::uint8_t> is_first, std::size_t sentinels) : keys_(static_cast<Id>(groups.size())) {
+  // `is_first` says whether the key is loaded there first. If it is empty, this holds for all
+  // entries.
+  Entries(std::span<const Id> groups, std::span<const std::uint8_t> is_first, std::size_t sentinels)
+      : keys_(static_cast<Id>(groups.size())) {
     entries_.reserve(groups.size() + sentinels);
-    for (std::size_t i = 0; i < groups.size(); ++i) add(static_cast<std::uint16_t>(groups[i]), is_first.empty() || is_first[i] ? kFirst : kKnownElsewhere);
+    for (std::size_t i = 0; i < groups.size(); ++i)
+      add(static_cast<std::uint16_t>(groups[i]),
+          is_first.empty() || is_first[i] ? kFirst : kKnownElsewhere);
     while (sentinels-- > 0) add(0);
   }
 

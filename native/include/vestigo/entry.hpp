@@ -18,26 +18,29 @@ constexpr Time kGone = INT64_MIN;
 constexpr Time kNoExpiry = INT64_MAX;
 
 struct alignas(64) Entry {
-  Time dies_at = kGone;       // when the first of its lifetimes ends, or kGone if no entry is held
-  Time ages_at = kNoExpiry;   // when its absolute lifetime ends; for an entry that was taken, when it would have expired
-  Time idle_since = 0;        // last hit, or when it came into the pool
-  Time loaded_at = 0;         // when the load of the value began, or when it was written
-  Bytes bytes = 0;            // size and overhead
-  Id stretch = 0;             // the stretch in which the value was the truth (see Columns)
-  Id before = kNone;          // neighbours in the policy's order, or itself if it is in none
+  Time dies_at = kGone;      // when the first of its lifetimes ends, or kGone if no entry is held
+  Time ages_at = kNoExpiry;  // when its absolute lifetime ends; for an entry that was taken, when
+                             // it would have expired
+  Time idle_since = 0;       // last hit, or when it came into the pool
+  Time loaded_at = 0;        // when the load of the value began, or when it was written
+  Bytes bytes = 0;           // size and overhead
+  Id stretch = 0;            // the stretch in which the value was the truth (see Columns)
+  Id before = kNone;         // neighbours in the policy's order, or itself if it is in none
   Id after = kNone;
-  Id load = kNone;            // the name of the load that the entry records
-  std::uint16_t group = 0;    // the look-up that the key belongs to
-  Cause cause = kFirst;       // why it is not held, if it is not
-  Cause would_expire = kFirst;  // for an entry that was taken, which lifetime would have ended first
-  std::uint8_t state = 0;     // flags from below; nearly every key that is read and not found has 0
+  Id load = kNone;          // the name of the load that the entry records
+  std::uint16_t group = 0;  // the look-up that the key belongs to
+  Cause cause = kFirst;     // why it is not held, if it is not
+  Cause would_expire =
+      kFirst;              // for an entry that was taken, which lifetime would have ended first
+  std::uint8_t state = 0;  // flags from below; nearly every key that is read and not found has 0
   static constexpr std::uint8_t kHeld = 1, kRecords = 2, kMoreLoads = 4, kDropMissed = 8;
-  bool logged = false;        // whether its log is wanted (see witness/)
+  bool logged = false;  // whether its log is wanted (see witness/)
 
   bool held() const { return state & kHeld; }
   bool live(Time now) const { return now < dies_at; }
 
-  // Why a key is not held. Once its entry would have expired, the expiry is the cause, whatever took the entry before.
+  // Why a key is not held. Once its entry would have expired, the expiry is the cause, whatever
+  // took the entry before.
   Cause absence(Time now) const { return now < ages_at ? cause : would_expire; }
 
   // The entry goes. If something took it away, it remembers when it would have expired, and why.
@@ -58,11 +61,14 @@ struct alignas(64) Entry {
   bool records() const { return state & kRecords; }       // a load under way
   bool more_loads() const { return state & kMoreLoads; }  // there are more loads (see loads.hpp)
   bool loading() const { return state & (kRecords | kMoreLoads); }
-  bool drop_missed() const { return state & kDropMissed; }  // a drop arrived since the load that it records began
+  bool drop_missed() const {
+    return state & kDropMissed;
+  }  // a drop arrived since the load that it records began
   void set(std::uint8_t states) { state |= states; }
   void unset(std::uint8_t states) { state &= static_cast<std::uint8_t>(~states); }
 
-  // While no value is held, the entry can record a load: what it will store (stretch, bytes without overhead) and when it began.
+  // While no value is held, the entry can record a load: what it will store (stretch, bytes without
+  // overhead) and when it began.
   void record(Id begun, Id truth, Bytes size, Time now) {
     state = kRecords;
     load = begun;

@@ -1,8 +1,10 @@
-// vestigo/fetch.hpp: fetches the memory that later events will touch, while an earlier one is replayed.
+// vestigo/fetch.hpp: fetches the memory that later events will touch, while an earlier one is
+// replayed.
 //
-// Columns come first, then the entries of their keys, then the neighbours of the entries in the policy's order. All are fetched by blocks, except that entries
-// are fetched one for each event where loads take time. This, and how far ahead to fetch, were found by measuring. Inlining is forced, because the compiler
-// takes a function that only fetches for one without effect.
+// Columns come first, then the entries of their keys, then the neighbours of the entries in the
+// policy's order. All are fetched by blocks, except that entries are fetched one for each event
+// where loads take time. This, and how far ahead to fetch, were found by measuring. Inlining is
+// forced, because the compiler takes a function that only fetches for one without effect.
 #pragma once
 
 #include <algorithm>
@@ -13,7 +15,7 @@
 
 namespace vestigo {
 
-constexpr std::size_t kBlock = 8;  // events: a cache line of the widest columns
+constexpr std::size_t kBlock = 8;                  // events: a cache line of the widest columns
 constexpr std::size_t kFetchEntries = 4 * kBlock;  // how many events ahead
 constexpr std::size_t kFetchAhead = 9 * kBlock;
 
@@ -27,12 +29,14 @@ constexpr std::size_t kFetchAhead = 9 * kBlock;
 }
 
 template <bool neighbours, bool entries_too>
-[[gnu::always_inline]] inline void fetch_ahead(const Columns& columns, const Entries& entries, std::size_t block) {
+[[gnu::always_inline]] inline void fetch_ahead(const Columns& columns, const Entries& entries,
+                                               std::size_t block) {
   const std::size_t near = block + 2 * kBlock;
   fetch_columns(columns, block + kFetchAhead - kBlock);
   if constexpr (entries_too) {
     const std::size_t middle = block + kFetchEntries;
-    for (std::size_t i = middle; i < middle + kBlock; ++i) __builtin_prefetch(&entries[columns.key[i]], 1);
+    for (std::size_t i = middle; i < middle + kBlock; ++i)
+      __builtin_prefetch(&entries[columns.key[i]], 1);
   }
   if constexpr (neighbours) {
     for (std::size_t i = near; i < near + kBlock; ++i) {
@@ -44,9 +48,11 @@ template <bool neighbours, bool entries_too>
 }
 
 // The same for the notes of policies.
-[[gnu::always_inline]] inline void fetch_notes(const Columns& columns, const policy::Notes& notes, std::size_t block) {
+[[gnu::always_inline]] inline void fetch_notes(const Columns& columns, const policy::Notes& notes,
+                                               std::size_t block) {
   if (notes.data() == nullptr) return;  // no policy keeps notes
-  for (std::size_t i = block + 2 * kBlock; i < block + 3 * kBlock; ++i) __builtin_prefetch(&notes.data()[columns.key[i]], 1);
+  for (std::size_t i = block + 2 * kBlock; i < block + 3 * kBlock; ++i)
+    __builtin_prefetch(&notes.data()[columns.key[i]], 1);
 }
 
 // The same for the ends of loads behind the one at `next`.

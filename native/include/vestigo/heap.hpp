@@ -1,4 +1,5 @@
-// vestigo/heap.hpp: a heap with four children for each node. Any node can be removed, because each knows its place.
+// vestigo/heap.hpp: a heap with four children for each node. Any node can be removed, because each
+// knows its place.
 #pragma once
 
 #include <algorithm>
@@ -27,7 +28,9 @@ class Heap {
   }
 
   // Puts a node in a place.
-  void change(std::size_t place, const Node& node) { node < nodes_[place] ? rise(place, node) : sink(place, node); }
+  void change(std::size_t place, const Node& node) {
+    node < nodes_[place] ? rise(place, node) : sink(place, node);
+  }
 
   void take(std::size_t place) {
     const Node moved = nodes_.back();
@@ -55,7 +58,8 @@ class Heap {
 
   void sink(std::size_t place, const Node& sunk) {
     for (;;) {
-      const std::size_t begin = place * kChildren + 1, end = std::min(begin + kChildren, nodes_.size());
+      const std::size_t begin = place * kChildren + 1,
+                        end = std::min(begin + kChildren, nodes_.size());
       if (begin >= end) break;
       std::size_t least = begin;
       for (std::size_t child = begin + 1; child < end; ++child) {

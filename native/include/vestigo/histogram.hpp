@@ -1,7 +1,8 @@
 // vestigo/histogram.hpp: how often each span of time occurred.
 //
-// It is exact while few distinct spans have occurred. After that it has bins of less than 1 % width. Bins divide each power of two into 128 equal parts. Below
-// 256 every number has its own bin.
+// It is exact while few distinct spans have occurred. After that it has bins of less than 1 %
+// width. Bins divide each power of two into 128 equal parts. Below 256 every number has its own
+// bin.
 #pragma once
 
 #include <algorithm>
@@ -46,12 +47,14 @@ class Histogram {
 
   [[gnu::always_inline]] void add(Time span, std::uint32_t times = 1) {
     if (bins_ == 0) {
-      if (span != latest_.span) [[unlikely]] return add_exact(span, times);
+      if (span != latest_.span) [[unlikely]]
+        return add_exact(span, times);
       latest_.times += times;
       return;
     }
     const std::size_t i = bin(span);
-    if (i >= bins_) [[unlikely]] grow(i + 1);
+    if (i >= bins_) [[unlikely]]
+      grow(i + 1);
     counts_[i] += times;
   }
 
@@ -71,8 +74,8 @@ class Histogram {
     return Histogram().follow({&part, 1});
   }
 
-  // Becomes the sum of `parts`, which hold at least what this one holds, and returns what they hold more. No histogram is copied, because there can be many
-  // slices of time.
+  // Becomes the sum of `parts`, which hold at least what this one holds, and returns what they hold
+  // more. No histogram is copied, because there can be many slices of time.
   Occurred follow(std::span<const Histogram* const> parts) {
     Histogram few;
     std::vector<const Histogram*> in_bins;
@@ -98,7 +101,8 @@ class Histogram {
 
  private:
   static constexpr std::size_t kParts = 128, kPlaces = 2 * kFew;
-  static constexpr std::size_t kBlock = 64;  // bins come in whole blocks, most of which do not change from slice to slice
+  static constexpr std::size_t kBlock =
+      64;  // bins come in whole blocks, most of which do not change from slice to slice
   struct Exact {
     Time span = -1;  // no span is negative
     std::uint32_t times = 0;
@@ -145,7 +149,8 @@ class Histogram {
   Occurred more_than(const Histogram& before) const {
     Occurred found;
     each_exact([&](Time span, std::uint32_t times) {
-      if (const std::uint32_t more = times - before.times_of(span); more > 0) found.emplace_back(span, more);
+      if (const std::uint32_t more = times - before.times_of(span); more > 0)
+        found.emplace_back(span, more);
     });
     std::sort(found.begin(), found.end());
     return found;
@@ -153,7 +158,8 @@ class Histogram {
 
   // The place of a span, or the place where it would be.
   std::size_t find(Time span) const {
-    auto place = static_cast<std::size_t>(static_cast<std::uint64_t>(span) * 0x9E3779B97F4A7C15 >> 57);
+    auto place =
+        static_cast<std::size_t>(static_cast<std::uint64_t>(span) * 0x9E3779B97F4A7C15 >> 57);
     static_assert(kPlaces == 1 << 7);
     while (exact_[place].span != span && exact_[place].span >= 0) place = (place + 1) % kPlaces;
     return place;
@@ -191,7 +197,8 @@ class Histogram {
   std::vector<Exact> exact_;  // spans by hash, while there are few
   std::size_t distinct_ = 0;
   std::vector<std::uint32_t> counts_;
-  std::size_t bins_ = 0;  // counts_.size(), without the division that this costs at every read; 0 while exact
+  std::size_t bins_ =
+      0;  // counts_.size(), without the division that this costs at every read; 0 while exact
 };
 
 }  // namespace vestigo

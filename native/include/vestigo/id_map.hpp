@@ -1,7 +1,9 @@
-// vestigo/id_map.hpp: a map from whole numbers, for maps that are small and change often. It asks for memory only when it grows.
+// vestigo/id_map.hpp: a map from whole numbers, for maps that are small and change often. It asks
+// for memory only when it grows.
 //
-// Open addressing with linear probing, never more than half full. The hole of an erased key is closed at once (D. E. Knuth, "The Art of Computer Programming"
-// vol. 3, 1973, section 6.4, algorithms L and R).
+// Open addressing with linear probing, never more than half full. The hole of an erased key is
+// closed at once (D. E. Knuth, "The Art of Computer Programming" vol. 3, 1973, section 6.4,
+// algorithms L and R).
 #pragma once
 
 #include <type_traits>
@@ -49,8 +51,10 @@ class Map {
     std::size_t hole = search(key);
     if (places_[hole].key == kFree) return;
     for (std::size_t i = next(hole); places_[i].key != kFree; i = next(i)) {
-      // What stands behind the hole moves into it, unless its own search begins behind the hole as well.
-      if (((i - bucket(places_[i].key)) & mask()) >= ((i - hole) & mask())) places_[std::exchange(hole, i)] = places_[i];
+      // What stands behind the hole moves into it, unless its own search begins behind the hole as
+      // well.
+      if (((i - bucket(places_[i].key)) & mask()) >= ((i - hole) & mask()))
+        places_[std::exchange(hole, i)] = places_[i];
     }
     places_[hole] = {};
     --used_;
@@ -80,7 +84,8 @@ class Map {
   std::size_t mask() const { return places_.size() - 1; }
   std::size_t next(std::size_t i) const { return (i + 1) & mask(); }
   std::size_t bucket(Key key) const {
-    const std::uint64_t mixed = static_cast<std::make_unsigned_t<Key>>(key) * std::uint64_t{0x9E3779B97F4A7C15};
+    const std::uint64_t mixed =
+        static_cast<std::make_unsigned_t<Key>>(key) * std::uint64_t{0x9E3779B97F4A7C15};
     return static_cast<std::size_t>(mixed >> 32) & mask();
   }
 
@@ -92,7 +97,8 @@ class Map {
   }
 
   [[gnu::noinline]] void grow() {
-    std::vector<Place> old = std::exchange(places_, std::vector<Place>(places_.empty() ? 16 : 2 * places_.size()));
+    std::vector<Place> old =
+        std::exchange(places_, std::vector<Place>(places_.empty() ? 16 : 2 * places_.size()));
     used_ = 0;
     for (const Place& place : old) {
       if (place.key != kFree) set(place.key, place.value);

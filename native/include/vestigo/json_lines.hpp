@@ -1,4 +1,5 @@
-// vestigo/json_lines.hpp: whether a reader that trusts lines of JSON survives them: how deep they are nested, and how long they are.
+// vestigo/json_lines.hpp: whether a reader that trusts lines of JSON survives them: how deep they
+// are nested, and how long they are.
 //
 // A reader that calls itself for every nested object and list crashes if a line is nested too deep.
 #pragma once
@@ -9,12 +10,14 @@
 
 namespace vestigo {
 
-// The first line that is nested deeper than `depth`, or longer than `length`, counted from 1. 0 means that there is none.
+// The first line that is nested deeper than `depth`, or longer than `length`, counted from 1. 0
+// means that there is none.
 struct FirstLine {
   std::size_t too_deep = 0, too_long = 0;
 };
 
-inline FirstLine first_line_beyond(std::span<const std::uint8_t> text, std::size_t depth, std::size_t length) {
+inline FirstLine first_line_beyond(std::span<const std::uint8_t> text, std::size_t depth,
+                                   std::size_t length) {
   FirstLine found;
   std::size_t line = 1, begin = 0, open = 0;
   bool quoted = false;
@@ -30,9 +33,7 @@ inline FirstLine first_line_beyond(std::span<const std::uint8_t> text, std::size
         open = 0;
         quoted = false;
         break;
-      case '"':
-        quoted = !quoted;
-        break;
+      case '"': quoted = !quoted; break;
       case '\\':
         if (quoted && i + 1 < text.size() && text[i + 1] != '\n') ++i;
         break;
@@ -44,8 +45,7 @@ inline FirstLine first_line_beyond(std::span<const std::uint8_t> text, std::size
       case ']':
         if (!quoted && open > 0) --open;
         break;
-      default:
-        break;
+      default: break;
     }
   }
   ends(text.size());

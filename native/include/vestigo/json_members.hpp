@@ -1,4 +1,5 @@
-// vestigo/json_members.hpp: one member of each line of JSON Lines as text, whatever its kind: a text as it reads, a number as it is written, an object or a list as JSON without blanks.
+// vestigo/json_members.hpp: one member of each line of JSON Lines as text, whatever its kind: a
+// text as it reads, a number as it is written, an object or a list as JSON without blanks.
 //
 // The lines need not be valid. What cannot be read is missing.
 #pragma once
@@ -18,12 +19,16 @@ struct MemberTexts {
   std::vector<std::int64_t> ends{0};
   std::vector<std::uint8_t> letters;
   std::vector<std::uint8_t> missing;
-  std::size_t twice = 0;  // the first line in which an object has the member twice, counted from 1 without blank lines
+  std::size_t twice = 0;  // the first line in which an object has the member twice, counted from 1
+                          // without blank lines
 };
 
 namespace json {
 
-inline bool is_blank(char letter) { return letter == ' ' || letter == '\t' || letter == '\r' || letter == '\n' || letter == '\v' || letter == '\f'; }
+inline bool is_blank(char letter) {
+  return letter == ' ' || letter == '\t' || letter == '\r' || letter == '\n' || letter == '\v' ||
+         letter == '\f';
+}
 
 // A place in a line.
 class Cursor {
@@ -70,7 +75,9 @@ class Cursor {
         at_ += at_ < text_.size();
       } while (open > 0 && at_ < text_.size());
     } else {
-      while (at_ < text_.size() && !is_blank(text_[at_]) && std::string_view(",]}").find(text_[at_]) == std::string_view::npos) ++at_;
+      while (at_ < text_.size() && !is_blank(text_[at_]) &&
+             std::string_view(",]}").find(text_[at_]) == std::string_view::npos)
+        ++at_;
     }
     return text_.substr(begin, at_ - begin);
   }
@@ -82,11 +89,15 @@ class Cursor {
 
 template <class Text>
 void put_utf8(Text& to, std::uint32_t code) {
-  const auto put = [&](std::uint32_t byte) { to.push_back(static_cast<typename Text::value_type>(byte)); };
+  const auto put = [&](std::uint32_t byte) {
+    to.push_back(static_cast<typename Text::value_type>(byte));
+  };
   if (code < 0x80) return put(code);
   if (code < 0x800) return put(0xC0 | code >> 6), put(0x80 | (code & 0x3F));
-  if (code < 0x10000) return put(0xE0 | code >> 12), put(0x80 | (code >> 6 & 0x3F)), put(0x80 | (code & 0x3F));
-  put(0xF0 | code >> 18), put(0x80 | (code >> 12 & 0x3F)), put(0x80 | (code >> 6 & 0x3F)), put(0x80 | (code & 0x3F));
+  if (code < 0x10000)
+    return put(0xE0 | code >> 12), put(0x80 | (code >> 6 & 0x3F)), put(0x80 | (code & 0x3F));
+  put(0xF0 | code >> 18), put(0x80 | (code >> 12 & 0x3F)), put(0x80 | (code >> 6 & 0x3F)),
+      put(0x80 | (code & 0x3F));
 }
 
 // The number of \uXXXX at `at`, or nothing of a number (0xFFFD).
@@ -110,7 +121,8 @@ void put_unescaped(Text& to, std::string_view written) {
     if (sign == 'u') {
       std::uint32_t code = four_digits(written, i + 1);
       i = std::min(i + 4, written.size());
-      if (code >= 0xD800 && code < 0xDC00 && written.substr(std::min(i + 1, written.size()), 2) == "\\u") {
+      if (code >= 0xD800 && code < 0xDC00 &&
+          written.substr(std::min(i + 1, written.size()), 2) == "\\u") {
         const std::uint32_t low = four_digits(written, i + 3);
         if (low >= 0xDC00 && low < 0xE000) {
           code = 0x10000 + ((code - 0xD800) << 10) + (low - 0xDC00);
@@ -120,7 +132,8 @@ void put_unescaped(Text& to, std::string_view written) {
       put_utf8(to, code >= 0xD800 && code < 0xE000 ? 0xFFFD : code);
     } else {
       const std::size_t known = kSigns.find(sign);
-      to.push_back(static_cast<typename Text::value_type>(known == std::string_view::npos ? sign : kMeant[known]));
+      to.push_back(static_cast<typename Text::value_type>(
+          known == std::string_view::npos ? sign : kMeant[known]));
     }
   }
 }
@@ -205,7 +218,8 @@ inline void put(MemberTexts& to, std::string_view value) {
 // A text for each line that is not blank.
 inline MemberTexts member_texts(std::span<const std::uint8_t> content, std::string_view name) {
   MemberTexts found;
-  std::string_view rest(content.empty() ? "" : reinterpret_cast<const char*>(content.data()), content.size());
+  std::string_view rest(content.empty() ? "" : reinterpret_cast<const char*>(content.data()),
+                        content.size());
   if (rest.starts_with("\xEF\xBB\xBF")) rest.remove_prefix(3);
   while (!rest.empty()) {
     const std::size_t end = std::min(rest.find('\n'), rest.size());

@@ -1,7 +1,8 @@
-// vestigo/large_pages.hpp: memory that is visited in no order, on large pages if the system has them. With small pages, nearly every visit would cost an
-// address look-up.
+// vestigo/large_pages.hpp: memory that is visited in no order, on large pages if the system has
+// them. With small pages, nearly every visit would cost an address look-up.
 //
-// While a `KeptMemory` exists, the next replay takes the memory that one gives back. Fresh pages from the system would take a tenth of a short replay's time.
+// While a `KeptMemory` exists, the next replay takes the memory that one gives back. Fresh pages
+// from the system would take a tenth of a short replay's time.
 #pragma once
 
 #include <algorithm>
@@ -24,7 +25,8 @@ class LargeBlocks {
   static constexpr std::size_t kPage = std::size_t{2} << 20;
 
   static LargeBlocks& all() {
-    static auto* const blocks = new LargeBlocks;  // it is never destroyed, because blocks may still be held when the process ends
+    static auto* const blocks = new LargeBlocks;  // it is never destroyed, because blocks may still
+                                                  // be held when the process ends
     return *blocks;
   }
 
@@ -66,7 +68,8 @@ class LargeBlocks {
 
   void* take_kept(std::size_t bytes) {
     const std::lock_guard lock(mutex_);
-    const auto found = std::find_if(kept_.begin(), kept_.end(), [=](const Block& block) { return block.bytes == bytes; });
+    const auto found = std::find_if(kept_.begin(), kept_.end(),
+                                    [=](const Block& block) { return block.bytes == bytes; });
     if (found == kept_.end()) return nullptr;
     void* const block = found->memory;
     kept_bytes_ -= bytes;
@@ -113,7 +116,9 @@ struct LargePages {
 
  private:
   static bool is_small(std::size_t count) { return count * sizeof(T) < LargeBlocks::kPage; }
-  static std::size_t pages(std::size_t count) { return (count * sizeof(T) + LargeBlocks::kPage - 1) / LargeBlocks::kPage * LargeBlocks::kPage; }
+  static std::size_t pages(std::size_t count) {
+    return (count * sizeof(T) + LargeBlocks::kPage - 1) / LargeBlocks::kPage * LargeBlocks::kPage;
+  }
 };
 
 template <class T>

@@ -1,6 +1,7 @@
 // vestigo/last_words.hpp: what the process says if a file that it has mapped into memory was cut.
 //
-// A page of the file that is gone can be neither read nor replaced. The system sends SIGBUS, and the process must end.
+// A page of the file that is gone can be neither read nor replaced. The system sends SIGBUS, and
+// the process must end.
 #pragma once
 
 #include <signal.h>
@@ -21,11 +22,9 @@ struct Mapped {
 
 class LastWords {
  public:
-  // Sets what is said if the memory belongs to this file. If someone else handles the signal, nothing is said.
+  // Sets what is said if the memory belongs to this file, once a program has asked for it
+  // (`end_with`).
   static void of_memory(std::uintptr_t begin, std::size_t size, std::string_view sentence) {
-    struct sigaction present = {};
-    ::sigaction(SIGBUS, nullptr, &present);
-    if (present.sa_handler == SIG_DFL) listen();
     Mapped& place = mapped_[count_.fetch_add(1) % mapped_.size()];
     place = {};
     place.length = sentence.copy(place.words, sizeof place.words);
@@ -33,8 +32,14 @@ class LastWords {
     place.end = begin + size;
   }
 
-  // Sets the status with which to end, in place of the signal.
-  static void end_with(int status) { status_ = status; }
+  // From now on, the process says so and ends with this status, in place of the signal. It is for
+  // programs: a library owns no signal. If someone else handles the signal, nothing is said.
+  static void end_with(int status) {
+    struct sigaction present = {};
+    ::sigaction(SIGBUS, nullptr, &present);
+    status_ = status;
+    if (present.sa_handler == SIG_DFL) listen();
+  }
 
  private:
   static void listen() {
@@ -50,15 +55,15 @@ class LastWords {
       const Mapped& place = mapped_[(latest - 1) % mapped_.size()];
       if (at < place.begin || at >= place.end) continue;
       [[maybe_unused]] const auto written = ::write(STDERR_FILENO, place.words, place.length);
-      if (status_ >= 0) ::_exit(status_);
-      break;
+      ::_exit(status_);
     }
     ::signal(SIGBUS, SIG_DFL);  // the read is tried again, and ends the process
   }
 
-  static inline std::array<Mapped, 64> mapped_{};  // the latest one counts: memory that was given back may belong to another file now
+  static inline std::array<Mapped, 64> mapped_{};  // the latest one counts: memory that was given
+                                                   // back may belong to another file now
   static inline std::atomic<std::size_t> count_ = 0;
-  static inline int status_ = -1;
+  static inline int status_ = 1;
 };
 
 }  // namespace vestigo

@@ -1,4 +1,5 @@
-// vestigo/ledger.hpp: the books of a replay: a tally for each look-up, what is not a sum of tallies, and the slices.
+// vestigo/ledger.hpp: the books of a replay: a tally for each look-up, what is not a sum of
+// tallies, and the slices.
 //
 // The replay counts what happens at every read directly in a tally. Rarer events come through here.
 #pragma once
@@ -15,10 +16,14 @@ namespace vestigo {
 
 class Ledger {
  public:
-  // For the plain replay. A miss takes as long as its load. All hits of a look-up take the same time, unless they cost by size. So the time of hits is added in
-  // bulk.
+  // For the plain replay. A miss takes as long as its load. All hits of a look-up take the same
+  // time, unless they cost by size. So the time of hits is added in bulk.
   Ledger(std::span<const Rules> rules, bool hits_cost_the_same, Slices slices)
-      : tallies_(rules.size()), several_(rules.size() > 1), hits_in_bulk_(hits_cost_the_same), misses_in_bulk_(true), slices_(std::move(slices)) {
+      : tallies_(rules.size()),
+        several_(rules.size() > 1),
+        hits_in_bulk_(hits_cost_the_same),
+        misses_in_bulk_(true),
+        slices_(std::move(slices)) {
     for (const Rules& one : rules) {
       hit_costs_.push_back(hits_cost_the_same ? one.hit_cost : 0);
       overheads_.push_back(one.entry_overhead);
@@ -26,7 +31,12 @@ class Ledger {
   }
 
   // For the full replay, which counts the time and the bytes of each read when it occurs.
-  Ledger(std::size_t lookups, Slices slices) : tallies_(lookups), several_(lookups > 1), hit_costs_(lookups), overheads_(lookups), slices_(std::move(slices)) {}
+  Ledger(std::size_t lookups, Slices slices)
+      : tallies_(lookups),
+        several_(lookups > 1),
+        hit_costs_(lookups),
+        overheads_(lookups),
+        slices_(std::move(slices)) {}
 
   Tally& tally(std::size_t lookup) { return tallies_[lookup]; }
   const std::vector<Tally>& tallies() const { return tallies_; }
@@ -39,7 +49,8 @@ class Ledger {
 
   // A reader misses and loads.
   [[gnu::always_inline]] void miss(Tally& tally, Cause cause, Time cost, Bytes size, Time now) {
-    if (now >= tally.surge_count.second_ends) [[unlikely]] begin_second(tally, now);
+    if (now >= tally.surge_count.second_ends) [[unlikely]]
+      begin_second(tally, now);
     ++tally.counts[cause];
     tally.origin_time += cost;
     wait(tally, cost, size);
@@ -47,7 +58,8 @@ class Ledger {
 
   // An origin call begins, before it is counted.
   void load(Tally& tally, Time cost, Time now) {
-    if (now >= tally.surge_count.second_ends) [[unlikely]] begin_second(tally, now);
+    if (now >= tally.surge_count.second_ends) [[unlikely]]
+      begin_second(tally, now);
     tally.origin_time += cost;
   }
 
@@ -55,7 +67,8 @@ class Ledger {
   void took(Tally& tally, Time span) {
     tally.sums[kReadTime] += span;
     tally.read_times.add(span);
-    if (span > tally.longest_read) [[unlikely]] tally.longest_read = span;
+    if (span > tally.longest_read) [[unlikely]]
+      tally.longest_read = span;
   }
 
   // A reader joins a load and waits for the rest of it.
@@ -68,7 +81,8 @@ class Ledger {
   [[gnu::always_inline]] void answer(Tally& tally, Time age) {
     tally.sums[kAnswerAge] += age;
     tally.answer_ages.add(age);
-    if (age > tally.oldest_answer) [[unlikely]] tally.oldest_answer = age;
+    if (age > tally.oldest_answer) [[unlikely]]
+      tally.oldest_answer = age;
   }
 
   void stale_hit(Tally& tally, Time age) {
@@ -79,12 +93,14 @@ class Ledger {
   }
 
   // The look-up holds more, or less.
-  [[gnu::always_inline]] void hold(Tally& tally, std::int64_t more_entries, Bytes more_bytes, Time now) {
+  [[gnu::always_inline]] void hold(Tally& tally, std::int64_t more_entries, Bytes more_bytes,
+                                   Time now) {
     tally.hold(more_entries, more_bytes, now);
     if (several_) held_.change(more_entries, more_bytes);
   }
 
-  // The last stretch of an entry without a hit, which began at `from`, is over: it leaves, or the trace ends.
+  // The last stretch of an entry without a hit, which began at `from`, is over: it leaves, or the
+  // trace ends.
   [[gnu::always_inline]] void idle(Tally& tally, Bytes bytes, Time from, Time now) {
     if (from < slices_.present_from()) [[unlikely]] {
       from = std::max(from, counted_from_);
@@ -141,7 +157,8 @@ class Ledger {
   [[gnu::always_inline]] void wait(Tally& tally, Time span, Bytes size) {
     tally.counts[kBytesMissed] += size;
     tally.read_times.add(span);
-    if (span > tally.longest_read) [[unlikely]] tally.longest_read = span;
+    if (span > tally.longest_read) [[unlikely]]
+      tally.longest_read = span;
   }
 
   std::int64_t loads() const {
@@ -161,7 +178,8 @@ class Ledger {
 
   void open_slice() {
     slice_surge_ = SurgeCount{loads()};
-    for (Tally& tally : tallies_) tally.surge_count.second_ends = kGone;  // makes the slice hear of the next load
+    for (Tally& tally : tallies_)
+      tally.surge_count.second_ends = kGone;  // makes the slice hear of the next load
     held_.peaks_from_now();
     for (Tally& tally : tallies_) tally.held.peaks_from_now();
   }
@@ -195,7 +213,8 @@ class Ledger {
     slices_.close(ends, so_far, read_times, answer_ages, stale_ages);
   }
 
-  // Adds what a look-up counts in bulk: times and sizes of hits, loads, and what is held up to `now`. All hits of a look-up take the same time.
+  // Adds what a look-up counts in bulk: times and sizes of hits, loads, and what is held up to
+  // `now`. All hits of a look-up take the same time.
   void settle(Counted& counted, Histogram& read_times, std::size_t lookup, Time now) const {
     const Tally& own = tallies_[lookup];
     const std::int64_t hits = own.counts[kHits];
@@ -210,7 +229,8 @@ class Ledger {
     counted.sums[kHeld] += Int128{own.held.bytes} * now;
   }
 
-  // The maxima of a look-up over the slices that are over. Its tally has those of the current slice.
+  // The maxima of a look-up over the slices that are over. Its tally has those of the current
+  // slice.
   struct Most {
     Time longest_read = 0, oldest_answer = 0, oldest_stale = 0;
     Level held;
@@ -224,8 +244,10 @@ class Ledger {
   std::vector<std::int64_t> hits_before_;  // the present slice
   std::vector<Most> most_;
   Tally total_;
-  Level held_;                      // what all look-ups hold, if there are several; its peaks are those of the current slice
-  SurgeCount surge_, slice_surge_;  // for all look-ups: over the whole trace, and in the current slice
+  Level held_;  // what all look-ups hold, if there are several; its peaks are those of the current
+                // slice
+  SurgeCount surge_,
+      slice_surge_;  // for all look-ups: over the whole trace, and in the current slice
   Slices slices_;
   Time counted_from_ = kNever;
   bool counting_ = false;

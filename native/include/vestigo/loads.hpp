@@ -1,8 +1,10 @@
 // vestigo/loads.hpp: loads under way that an entry has no room to record.
 //
-// When a load would end is known before the replay begins: Columns::ends lists it for every read, in order. So there is no queue of loads. The replay walks
-// that list beside the events, and asks which of the reads began a load. While a key is not held, its entry records the load that began first (Entry::load,
-// with its stretch). This file has the rarer ones: a second load of a key, or a load of a key that is held. The loads of one key form a ring, newest first.
+// When a load would end is known before the replay begins: Columns::ends lists it for every read,
+// in order. So there is no queue of loads. The replay walks that list beside the events, and asks
+// which of the reads began a load. While a key is not held, its entry records the load that began
+// first (Entry::load, with its stretch). This file has the rarer ones: a second load of a key, or a
+// load of a key that is held. The loads of one key form a ring, newest first.
 #pragma once
 
 #include <utility>
@@ -14,22 +16,22 @@
 
 namespace vestigo {
 
-struct Load {
-  Time loaded_at = 0;        // when it began
+struct PlainLoad {
+  Time loaded_at = 0;  // when it began
   Bytes size = 0;
-  Id name = kNone;           // its place in Columns::ends
-  Id stretch = 0;            // the stretch of the truth when it began, which it will store
-  Id older = kNone;          // ring of the key's loads; `newer` of the newest is the oldest
+  Id name = kNone;   // its place in Columns::ends
+  Id stretch = 0;    // the stretch of the truth when it began, which it will store
+  Id older = kNone;  // ring of the key's loads; `newer` of the newest is the oldest
   Id newer = kNone;
-  bool raced = false;        // a drop arrived since it began
+  bool raced = false;  // a drop arrived since it began
 };
 
-class Loads {
+class PlainLoads {
  public:
   // A load begins, the newest of its key.
-  void begin(Id key, const Load& begun) {
+  void begin(Id key, const PlainLoad& begun) {
     const Id slot = take_slot(begun);
-    Load& load = slots_[at(slot)];
+    PlainLoad& load = slots_[at(slot)];
     const Id newest = newest_.find(key);
     newest_.set(key, slot);
     if (newest == kNone) return;
@@ -39,8 +41,12 @@ class Loads {
 
   // Records a load that an entry has recorded so far. It is the oldest of its key.
   void take_over(Id key, Entry& entry) {
-    const Id slot = take_slot({.loaded_at = entry.loaded_at, .size = entry.bytes, .name = entry.load, .stretch = entry.stretch, .raced = entry.drop_missed()});
-    Load& load = slots_[at(slot)];
+    const Id slot = take_slot({.loaded_at = entry.loaded_at,
+                               .size = entry.bytes,
+                               .name = entry.load,
+                               .stretch = entry.stretch,
+                               .raced = entry.drop_missed()});
+    PlainLoad& load = slots_[at(slot)];
     entry.forget_load();
     entry.set(Entry::kMoreLoads);
     const Id newest = newest_.find(key);
@@ -50,9 +56,9 @@ class Loads {
   }
 
   // Ends a load.
-  Load finish(Id key, Id name, Entry& entry) {
+  PlainLoad finish(Id key, Id name, Entry& entry) {
     const Id slot = slot_of_.find(name), newest = newest_.find(key);
-    const Load load = slots_[at(slot)];
+    const PlainLoad load = slots_[at(slot)];
     slot_of_.erase(name);
     free_.push_back(slot);
     if (slot != newest) {
@@ -69,11 +75,14 @@ class Loads {
   }
 
   // The load that began first among those of a key.
-  const Load& oldest(Id key) const { return slots_[at(slots_[at(newest_.find(key))].newer)]; }
+  const PlainLoad& oldest(Id key) const { return slots_[at(slots_[at(newest_.find(key))].newer)]; }
 
-  // A drop marks the loads that began since the last drop. These come first in the ring, so every load is touched at most once.
+  // A drop marks the loads that began since the last drop. These come first in the ring, so every
+  // load is touched at most once.
   void mark_raced(Id key) {
-    for (Id slot = newest_.find(key); slot != kNone && !slots_[at(slot)].raced; slot = slots_[at(slot)].older) slots_[at(slot)].raced = true;
+    for (Id slot = newest_.find(key); slot != kNone && !slots_[at(slot)].raced;
+         slot = slots_[at(slot)].older)
+      slots_[at(slot)].raced = true;
   }
 
   // The next batch begins. The name of each load becomes its place there.
@@ -82,7 +91,7 @@ class Loads {
     slot_of_.each([&slots](Id, Id slot) { slots.push_back(slot); });
     slot_of_.clear();
     for (const Id slot : slots) {
-      Load& load = slots_[at(slot)];
+      PlainLoad& load = slots_[at(slot)];
       load.name = ends.carried[at(load.name - ends.carried_from)];
       slot_of_.set(load.name, slot);
     }
@@ -94,9 +103,10 @@ class Loads {
     if (newest == kNone) return !entry.more_loads();
     Id last = kNone;
     for (Id slot = newest; slot != kNone; slot = slots_[at(slot)].older) {
-      const Load& load = slots_[at(slot)];
+      const PlainLoad& load = slots_[at(slot)];
       if (slot_of_.find(load.name) != slot) return false;
-      if (last != kNone && (load.newer != last || load.loaded_at > slots_[at(last)].loaded_at)) return false;
+      if (last != kNone && (load.newer != last || load.loaded_at > slots_[at(last)].loaded_at))
+        return false;
       last = slot;
     }
     return entry.more_loads() && slots_[at(newest)].newer == last;
@@ -105,7 +115,7 @@ class Loads {
  private:
   static std::size_t at(Id id) { return static_cast<std::size_t>(id); }
 
-  Id take_slot(const Load& load) {
+  Id take_slot(const PlainLoad& load) {
     if (free_.empty()) {
       free_.push_back(static_cast<Id>(slots_.size()));
       slots_.emplace_back();
@@ -118,7 +128,7 @@ class Loads {
     return slot;
   }
 
-  std::vector<Load> slots_;
+  std::vector<PlainLoad> slots_;
   std::vector<Id> free_;
   IdMap slot_of_;  // by name
   IdMap newest_;   // by key

@@ -1,5 +1,5 @@
-// vestigo/numbering.hpp: numbers pairs of a key and a node by first appearance, so that a replay sees only more keys. It also says on which node each key is
-// loaded first.
+// vestigo/numbering.hpp: numbers pairs of a key and a node by first appearance, so that a replay
+// sees only more keys. It also says on which node each key is loaded first.
 #pragma once
 
 #include <stdexcept>
@@ -18,7 +18,8 @@ class Numbering {
     const auto [found, is_new] = ids_.insert(pair(key, node));
     if (is_new) *found = add(key, node);
     const Id id = *found;
-    if (loads && !is_loaded_[static_cast<std::size_t>(key)]) is_loaded_[static_cast<std::size_t>(key)] = is_first_[static_cast<std::size_t>(id)] = 1;
+    if (loads && !is_loaded_[static_cast<std::size_t>(key)])
+      is_loaded_[static_cast<std::size_t>(key)] = is_first_[static_cast<std::size_t>(id)] = 1;
     return id;
   }
 
@@ -31,14 +32,17 @@ class Numbering {
 
  private:
   Id add(Id key, Id node) {
-    if (keys_.size() >= static_cast<std::size_t>(INT32_MAX) / 2) throw std::length_error("more than 2^30 keys on nodes");
+    if (keys_.size() >= static_cast<std::size_t>(INT32_MAX) / 2)
+      throw std::length_error("more than 2^30 keys on nodes");
     keys_.push_back(key);
     nodes_.push_back(node);
     is_first_.push_back(0);
     return static_cast<Id>(keys_.size()) - 1;
   }
 
-  static std::uint64_t pair(Id key, Id node) { return static_cast<std::uint64_t>(key) << 32 | static_cast<std::uint32_t>(node); }
+  static std::uint64_t pair(Id key, Id node) {
+    return static_cast<std::uint64_t>(key) << 32 | static_cast<std::uint32_t>(node);
+  }
 
   Map<std::uint64_t, Id> ids_;
   std::vector<Id> keys_, nodes_;

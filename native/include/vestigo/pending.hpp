@@ -1,7 +1,9 @@
-// vestigo/pending.hpp: which reads began a load that has not ended, and which of these loads ends next.
+// vestigo/pending.hpp: which reads began a load that has not ended, and which of these loads ends
+// next.
 //
-// Ends has a place for the end of every read's load. A load that begins sets the byte at its place. So the next byte that is set is the next load to end. There
-// is no queue, and reads that were hits are skipped eight at a time.
+// Ends has a place for the end of every read's load. A load that begins sets the byte at its place.
+// So the next byte that is set is the next load to end. There is no queue, and reads that were hits
+// are skipped eight at a time.
 #pragma once
 
 #include <bit>
@@ -14,12 +16,13 @@ namespace vestigo {
 
 class Pending {
  public:
-  // Makes room for the ends of a batch, before its first load. The byte after the last one stands for "never". Loads under way move to their places in this
-  // batch.
+  // Makes room for the ends of a batch, before its first load. The byte after the last one stands
+  // for "never". Loads under way move to their places in this batch.
   void open(const Ends& ends) {
     std::vector<Id> under_way;
     for (std::size_t i = 0; i < ends.carried.size(); ++i) {
-      if (begun_[static_cast<std::size_t>(ends.carried_from) + i]) under_way.push_back(ends.carried[i]);
+      if (begun_[static_cast<std::size_t>(ends.carried_from) + i])
+        under_way.push_back(ends.carried[i]);
     }
     begun_.assign(ends.count + kStep, 0);
     begun_[ends.count] = 1;
@@ -34,14 +37,19 @@ class Pending {
   void begin(const Ends& ends, Id load) {
     const auto place = static_cast<std::size_t>(load);
     begun_[place] = 1;
-    if (place < next_) [[unlikely]] move_to(ends, place);
+    if (place < next_) [[unlikely]]
+      move_to(ends, place);
     if (place > last_) last_ = place;
   }
 
   // Takes the load that ends next.
   Id end(const Ends& ends) {
     const auto load = static_cast<Id>(next_);
-    move_to(ends, next_ < last_ ? search(next_ + 1) : ends.count);  // the load with the last place is under way until it is the next one
+    move_to(
+        ends,
+        next_ < last_
+            ? search(next_ + 1)
+            : ends.count);  // the load with the last place is under way until it is the next one
     return load;
   }
 
@@ -49,7 +57,8 @@ class Pending {
   template <class Goes>
   void abandon(const Ends& ends, Goes goes) {
     const std::size_t first = next_;
-    for (std::size_t place = first; place < ends.count && place <= last_; place = search(place + 1)) {
+    for (std::size_t place = first; place < ends.count && place <= last_;
+         place = search(place + 1)) {
       if (goes(static_cast<Id>(place))) begun_[place] = 0;
     }
     move_to(ends, search(first));
@@ -64,7 +73,8 @@ class Pending {
       std::uint64_t bytes;
       std::memcpy(&bytes, begun_.data() + place, kStep);
       if (bytes == 0) continue;
-      const int bits = std::endian::native == std::endian::little ? std::countr_zero(bytes) : std::countl_zero(bytes);
+      const int bits = std::endian::native == std::endian::little ? std::countr_zero(bytes)
+                                                                  : std::countl_zero(bytes);
       return place + static_cast<std::size_t>(bits) / 8;
     }
   }

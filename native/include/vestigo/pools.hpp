@@ -1,4 +1,5 @@
-// vestigo/pools.hpp: what the look-ups hold: how entries come in if the rules allow, which are evicted for them, and how they leave.
+// vestigo/pools.hpp: what the look-ups hold: how entries come in if the rules allow, which are
+// evicted for them, and how they leave.
 #pragma once
 
 #include <algorithm>
@@ -15,7 +16,8 @@
 
 namespace vestigo {
 
-// `by_value`: whether some rules need the size or the cost of single values. `Seen`: the witness of single reads and keys, if there is one.
+// `by_value`: whether some rules need the size or the cost of single values. `Seen`: the witness of
+// single reads and keys, if there is one.
 template <class Policy, bool by_value, class Seen = NoWitness>
 struct Pools {
   struct Pool {
@@ -25,10 +27,15 @@ struct Pools {
     std::int64_t entries = 0;
     Bytes bytes = 0;
 
-    Bytes largest_where_full, bytes_where_full;  // more than this does not fit; more than this must not stay after trimming
+    Bytes largest_where_full, bytes_where_full;  // more than this does not fit; more than this must
+                                                 // not stay after trimming
 
     Pool(const PoolRules& own, const policy::Room& place)
-        : rules(own), room(place), policy(room), largest_where_full(own.refuses ? -1 : own.max_bytes), bytes_where_full(own.frees ? -1 : own.max_bytes) {}
+        : rules(own),
+          room(place),
+          policy(room),
+          largest_where_full(own.refuses ? -1 : own.max_bytes),
+          bytes_where_full(own.frees ? -1 : own.max_bytes) {}
 
     bool is_full_for(Bytes more) const { return vestigo::is_full_for(rules, entries, bytes, more); }
   };
@@ -54,9 +61,11 @@ struct Pools {
   std::vector<ValueRules> value_rules;  // by group
   [[no_unique_address]] Seen witness;
 
-  Pools(const Setting& setting, Slices slices)
-      : entries(setting.entry_groups, setting.entry_is_first, setting.pools.size() * policy::kSentinels),
-        notes(setting.pools, setting.entry_groups.size(), setting.pools.size() * policy::kSentinels),
+  Pools(const PlainSetting& setting, Slices slices)
+      : entries(setting.entry_groups, setting.entry_is_first,
+                setting.pools.size() * policy::kSentinels),
+        notes(setting.pools, setting.entry_groups.size(),
+              setting.pools.size() * policy::kSentinels),
         ledger(setting.lookups, !by_value, std::move(slices)),
         entry_keys_(setting.entry_keys),
         keys_(setting.keys) {
@@ -68,25 +77,34 @@ struct Pools {
     }
     for (std::size_t i = 0; i < setting.group_lookups.size(); ++i) {
       const auto lookup = static_cast<std::size_t>(setting.group_lookups[i]);
-      groups.push_back({&pools[static_cast<std::size_t>(setting.group_pools[i])], &ledger.tally(lookup), setting.lookups[lookup],
-                       setting.group_lookups[i], setting.group_nodes[i], setting.group_is_of_node[i] != 0});
+      groups.push_back({&pools[static_cast<std::size_t>(setting.group_pools[i])],
+                        &ledger.tally(lookup), setting.lookups[lookup], setting.group_lookups[i],
+                        setting.group_nodes[i], setting.group_is_of_node[i] != 0});
       if constexpr (by_value) value_rules.push_back(setting.value_rules[lookup]);
     }
-    const bool puts = std::any_of(setting.lookups.begin(), setting.lookups.end(), [](const Rules& rules) { return rules.on_write == OnWrite::replace; });
+    const bool puts =
+        std::any_of(setting.lookups.begin(), setting.lookups.end(),
+                    [](const Rules& rules) { return rules.on_write == OnWrite::replace; });
     if (!puts || setting.entry_is_first.empty()) return;
     first_entries_.assign(setting.keys, kNone);
     for (std::size_t i = 0; i < setting.entry_keys.size(); ++i) {
-      if (setting.entry_is_first[i]) first_entries_[static_cast<std::size_t>(setting.entry_keys[i])] = static_cast<Id>(i);
+      if (setting.entry_is_first[i])
+        first_entries_[static_cast<std::size_t>(setting.entry_keys[i])] = static_cast<Id>(i);
     }
   }
 
   // Which lifetime of an entry ends first.
-  static Cause expiry_of(const Entry& entry) { return expiry(entry.dies_at, entry.ages_at, entry.dies_at); }
+  static Cause expiry_of(const Entry& entry) {
+    return expiry(entry.dies_at, entry.ages_at, entry.dies_at);
+  }
 
   // The key of an entry, on whichever node.
-  Id key_of(Id entry) const { return entry_keys_.empty() ? entry : entry_keys_[static_cast<std::size_t>(entry)]; }
+  Id key_of(Id entry) const {
+    return entry_keys_.empty() ? entry : entry_keys_[static_cast<std::size_t>(entry)];
+  }
 
-  // An entry's row in the counts by key is its own number. The entries' keys and nodes say whose row it is.
+  // An entry's row in the counts by key is its own number. The entries' keys and nodes say whose
+  // row it is.
   static Who who(const Entry& entry, Id id) { return {id, id, kNone, entry.logged}; }
   Who who(const Entry& entry) const { return who(entry, entries.id(entry)); }
 
@@ -95,7 +113,8 @@ struct Pools {
     for (const Id entry : chosen) entries[entry].logged = true;
   }
 
-  // A write has stored a value. If the first load of the key is still to come, the key counts as known elsewhere.
+  // A write has stored a value. If the first load of the key is still to come, the key counts as
+  // known elsewhere.
   void put(Id entry) {
     if (first_entries_.empty()) return;
     const Id first = first_entries_[static_cast<std::size_t>(key_of(entry))];
@@ -103,7 +122,8 @@ struct Pools {
   }
 
   // Whether the conditions on size and cost hold.
-  bool passes([[maybe_unused]] const Entry& entry, [[maybe_unused]] Bytes size, [[maybe_unused]] Time cost) const {
+  bool passes([[maybe_unused]] const Entry& entry, [[maybe_unused]] Bytes size,
+              [[maybe_unused]] Time cost) const {
     if constexpr (by_value) return vestigo::passes(value_rules[entry.group], size, cost);
     return true;
   }
@@ -111,11 +131,14 @@ struct Pools {
   // Whether a value would come in.
   bool accepts(const Group& group, const Entry& entry, Bytes size, Time cost) const {
     const Bytes bytes = size + group.rules.entry_overhead;
-    return passes(entry, size, cost) && bytes <= group.pool->rules.max_bytes && !(group.pool->rules.refuses && group.pool->is_full_for(bytes));
+    return passes(entry, size, cost) && bytes <= group.pool->rules.max_bytes &&
+           !(group.pool->rules.refuses && group.pool->is_full_for(bytes));
   }
 
-  // Keeps a loaded or written value if the rules allow, and returns whether it did. The key does not hold a value. `cost` is the time that the load took.
-  [[gnu::always_inline]] bool keep(Group& group, Entry& entry, Id key, Id stretch, Bytes size, Time loaded_at, Time cost, Time now, bool written = false) {
+  // Keeps a loaded or written value if the rules allow, and returns whether it did. The key does
+  // not hold a value. `cost` is the time that the load took.
+  [[gnu::always_inline]] bool keep(Group& group, Entry& entry, Id key, Id stretch, Bytes size,
+                                   Time loaded_at, Time cost, Time now, bool written = false) {
     const Rules& rules = group.rules;
     Tally& tally = *group.tally;
     Pool& pool = *group.pool;
@@ -129,7 +152,8 @@ struct Pools {
     std::int64_t more_entries = 1;
     Bytes more_bytes = bytes;
     if (pool.is_full_for(bytes)) {
-      if (bytes > pool.largest_where_full) [[unlikely]] return refuse(group, entry, now);
+      if (bytes > pool.largest_where_full) [[unlikely]]
+        return refuse(group, entry, now);
       witness.coming(who(entry, key));
       pool.policy.arriving(key, bytes);
       Entry& victim = entries[pool.policy.evict()];
@@ -142,14 +166,17 @@ struct Pools {
       } else {
         count_out(victim, now);
       }
-      if constexpr (!Policy::keeps_notes) __builtin_prefetch(&entries[entries[pool.policy.any()].before], 1);
-      if (pool.bytes > pool.bytes_where_full) [[unlikely]] make_room(pool, bytes, now);
+      if constexpr (!Policy::keeps_notes)
+        __builtin_prefetch(&entries[entries[pool.policy.any()].before], 1);
+      if (pool.bytes > pool.bytes_where_full) [[unlikely]]
+        make_room(pool, bytes, now);
     } else {
       pool.policy.arriving(key, bytes);
       ++pool.entries;
       pool.bytes += bytes;
     }
-    if (lifetimes_vary(rules)) [[unlikely]] lifetime -= own_shortfall(rules, key, stretch);
+    if (lifetimes_vary(rules)) [[unlikely]]
+      lifetime -= own_shortfall(rules, key, stretch);
     const Time begins = lives_from(rules, loaded_at, now);
     entry.ages_at = begins + lifetime;
     entry.loaded_at = loaded_at;
@@ -176,16 +203,20 @@ struct Pools {
   }
 
   // The same, because a later value of its key comes in.
-  [[gnu::noinline]] void supersede(Group& group, Entry& entry, Time now) { leave(group, entry, kRefused, kSuperseded, now); }
+  [[gnu::noinline]] void supersede(Group& group, Entry& entry, Time now) {
+    leave(group, entry, kRefused, kSuperseded, now);
+  }
 
-  // Removes all entries of the groups for which `goes` is true, and counts them as `count`. The policy of a pool that can hold nothing else begins anew.
+  // Removes all entries of the groups for which `goes` is true, and counts them as `count`. The
+  // policy of a pool that can hold nothing else begins anew.
   template <class Goes>
   void empty(Goes goes, Cause cause, Count count, Time now) {
     struct Part {
       bool goes = false, stays = false;
     };
     std::vector<Part> parts(pools.size());
-    for (const Group& group : groups) (goes(group) ? parts[place(*group.pool)].goes : parts[place(*group.pool)].stays) = true;
+    for (const Group& group : groups)
+      (goes(group) ? parts[place(*group.pool)].goes : parts[place(*group.pool)].stays) = true;
     for (std::size_t i = 0; i < pools.size(); ++i) {
       if (!parts[i].goes || parts[i].stays) continue;
       Pool& pool = pools[i];
@@ -193,18 +224,21 @@ struct Pools {
       ++pool.room.generation;
       pool.policy = Policy(pool.room);
     }
-    const bool some_in_part = std::any_of(parts.begin(), parts.end(), [](const Part& part) { return part.goes && part.stays; });
+    const bool some_in_part = std::any_of(parts.begin(), parts.end(),
+                                          [](const Part& part) { return part.goes && part.stays; });
     if (some_in_part) empty_in_part(goes, [](Id) { return true; }, cause, count, now);
   }
 
-  // Removes entries of the groups for which `goes` is true, if `chosen(entry)` is true, in the order of keys. No policy begins anew.
+  // Removes entries of the groups for which `goes` is true, if `chosen(entry)` is true, in the
+  // order of keys. No policy begins anew.
   template <class Goes, class Chosen>
   void empty_in_part(Goes goes, Chosen chosen, Cause cause, Count count, Time now) {
     std::vector<Id> going;
     for (Id id = 0; id < entries.keys(); ++id) {
       if (entries[id].held() && goes(groups[entries[id].group]) && chosen(id)) going.push_back(id);
     }
-    std::stable_sort(going.begin(), going.end(), [this](Id a, Id b) { return key_of(a) < key_of(b); });
+    std::stable_sort(going.begin(), going.end(),
+                     [this](Id a, Id b) { return key_of(a) < key_of(b); });
     for (const Id id : going) lose(entries[id], cause, count, now);
   }
 
@@ -225,7 +259,8 @@ struct Pools {
       for (std::int64_t left = pool.entries; left > 0; --left) {
         const Id id = pool.policy.any();
         if constexpr (Seen::sees) witness.stays(who(entries[id], id), entries[id], now);
-        ledger.idle(*groups[entries[id].group].tally, entries[id].bytes, entries[id].idle_since, now);
+        ledger.idle(*groups[entries[id].group].tally, entries[id].bytes, entries[id].idle_since,
+                    now);
         pool.policy.left(id);
       }
     }
@@ -245,7 +280,8 @@ struct Pools {
     Level all;
     for (std::size_t i = 0; i < found.size(); ++i) {
       const Tally& tally = ledger.tallies()[i];
-      if (tally.held.entries != found[i].entries || tally.held.bytes != found[i].bytes) return false;
+      if (tally.held.entries != found[i].entries || tally.held.bytes != found[i].bytes)
+        return false;
       all.change(found[i].entries, found[i].bytes);
     }
     for (const Pool& pool : pools) {
@@ -257,14 +293,18 @@ struct Pools {
   }
 
  private:
-  // `leave` for an entry that has already left the policy's order, without changing the account of what is held.
-  [[gnu::always_inline]] void vacate(Group& group, Entry& entry, Cause cause, Count count, Time now) {
+  // `leave` for an entry that has already left the policy's order, without changing the account of
+  // what is held.
+  [[gnu::always_inline]] void vacate(Group& group, Entry& entry, Cause cause, Count count,
+                                     Time now) {
     witness.left(who(entry), entry, cause, count, now);
     ledger.idle(*group.tally, entry.bytes, entry.idle_since, now);
     entry.vacate(cause, expiry_of(entry));
   }
 
-  std::size_t place(const Pool& pool) const { return static_cast<std::size_t>(&pool - pools.data()); }
+  std::size_t place(const Pool& pool) const {
+    return static_cast<std::size_t>(&pool - pools.data());
+  }
 
   void lose(Entry& entry, Cause cause, Count count, Time now) {
     leave(groups[entry.group], entry, cause, count, now);
@@ -287,7 +327,8 @@ struct Pools {
   // The incoming value is already counted in the pool, and one entry was evicted for it.
   [[gnu::noinline]] void make_room(Pool& pool, Bytes coming, Time now) {
     const PoolRules& limits = pool.rules;
-    while (pool.entries > 1 && makes_way(limits, limits.frees, pool.entries - 1, pool.bytes - coming, coming)) {
+    while (pool.entries > 1 &&
+           makes_way(limits, limits.frees, pool.entries - 1, pool.bytes - coming, coming)) {
       Entry& victim = entries[pool.policy.evict()];
       --pool.entries;
       pool.bytes -= victim.bytes;
@@ -309,7 +350,8 @@ struct Pools {
   }
 
   std::span<const Id> entry_keys_;
-  std::vector<Id> first_entries_;  // for each key, the entry that is loaded first, where writes store values on nodes
+  std::vector<Id> first_entries_;  // for each key, the entry that is loaded first, where writes
+                                   // store values on nodes
   std::size_t keys_;
   std::vector<std::uint32_t> kept_;  // how many values of each key were kept, where lifetimes vary
 };

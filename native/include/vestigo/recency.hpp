@@ -1,8 +1,11 @@
-// vestigo/recency.hpp: keys by their last use: how many keys, and how many bytes, were used since a key was.
+// vestigo/recency.hpp: keys by their last use: how many keys, and how many bytes, were used since a
+// key was.
 //
-// Each use takes the next position. A tree of partial sums over positions tells what stands behind a position (B. T. Bennett, V. J. Kruskal, "LRU stack
-// processing", IBM Journal of Research and Development 19(4), 1975; P. M. Fenwick, "A new data structure for cumulative frequency tables", 1994). Entries are
-// counted in bits, with 512 in a leaf of the tree. For bytes, a leaf has 16 positions.
+// Each use takes the next position. A tree of partial sums over positions tells what stands behind
+// a position (B. T. Bennett, V. J. Kruskal, "LRU stack processing", IBM Journal of Research and
+// Development 19(4), 1975; P. M. Fenwick, "A new data structure for cumulative frequency tables",
+// 1994). Entries are counted in bits, with 512 in a leaf of the tree. For bytes, a leaf has 16
+// positions.
 #pragma once
 
 #include <array>
@@ -38,7 +41,13 @@ class Sums {
 class Recency {
  public:
   explicit Recency(std::size_t keys)
-      : places_(keys), group_((2 * keys + 2 * kBits) / kBits * kBits), keys_at_(group_), bytes_at_(group_), taken_(group_ / 64), counts_(group_ / kBits), bytes_(group_ / kFew) {}
+      : places_(keys),
+        group_((2 * keys + 2 * kBits) / kBits * kBits),
+        keys_at_(group_),
+        bytes_at_(group_),
+        taken_(group_ / 64),
+        counts_(group_ / kBits),
+        bytes_(group_ / kFew) {}
 
   // The depth of a key, itself included. 0 entries means that it is not there.
   struct Depth {
@@ -80,8 +89,11 @@ class Recency {
     });
   }
 
-  // Fetches memory that a use of the key will touch. The second call comes after the memory of the first has arrived.
-  [[gnu::always_inline]] void fetch(Id key) const { __builtin_prefetch(&places_[static_cast<std::size_t>(key)], 1); }
+  // Fetches memory that a use of the key will touch. The second call comes after the memory of the
+  // first has arrived.
+  [[gnu::always_inline]] void fetch(Id key) const {
+    __builtin_prefetch(&places_[static_cast<std::size_t>(key)], 1);
+  }
   [[gnu::always_inline]] void fetch_position(Id key) const {
     const std::uint32_t position = places_[static_cast<std::size_t>(key)].position;
     if (position == kNowhere) return;
@@ -108,7 +120,8 @@ class Recency {
 
   std::int64_t count_before(std::size_t position) const {
     std::int64_t count = counts_.before(position / kBits);
-    for (std::size_t word = position / kBits * (kBits / 64); word < position / 64; ++word) count += std::popcount(taken_[word]);
+    for (std::size_t word = position / kBits * (kBits / 64); word < position / 64; ++word)
+      count += std::popcount(taken_[word]);
     return count + std::popcount(taken_[position / 64] & ((std::uint64_t{1} << position % 64) - 1));
   }
   Bytes bytes_before(std::size_t position) const {
@@ -120,7 +133,8 @@ class Recency {
   template <class Visit>
   void each(Visit visit) {
     for (std::size_t word = 0; word < taken_.size(); ++word) {
-      for (std::uint64_t bits = taken_[word]; bits != 0; bits &= bits - 1) visit(word * 64 + static_cast<std::size_t>(std::countr_zero(bits)));
+      for (std::uint64_t bits = taken_[word]; bits != 0; bits &= bits - 1)
+        visit(word * 64 + static_cast<std::size_t>(std::countr_zero(bits)));
     }
   }
 

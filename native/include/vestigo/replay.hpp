@@ -1,7 +1,9 @@
 // vestigo/replay.hpp: the replay loop. docs/semantics.md section 3, at speed.
 //
-// It is a template over the eviction policy, how loads end, whether rules need single values, and the witness. So nothing in the loop is virtual, and a replay
-// does not pay for what it was not asked for. The trace is known ahead: while one event is replayed, the memory for later ones is fetched.
+// It is a template over the eviction policy, how loads end, whether rules need single values, and
+// the witness. So nothing in the loop is virtual, and a replay does not pay for what it was not
+// asked for. The trace is known ahead: while one event is replayed, the memory for later ones is
+// fetched.
 #pragma once
 
 #include <algorithm>
@@ -18,15 +20,16 @@
 namespace vestigo {
 
 template <class Policy, Loading loading, bool by_value = false, class Seen = NoWitness>
-class Replay {
+class PlainReplay {
   static constexpr bool timed = loading == Loading::timed, spares = loading == Loading::spared;
 
  public:
-  Replay(const Setting& setting, Slices slices) : pools_(setting, std::move(slices)) {
+  PlainReplay(const PlainSetting& setting, Slices slices) : pools_(setting, std::move(slices)) {
     for (std::size_t lookup = 0; lookup < setting.clears.size(); ++lookup) {
       for (const Time at : setting.clears[lookup]) clears_.push_back({at, lookup});
     }
-    std::sort(clears_.begin(), clears_.end(), [](const Clear& a, const Clear& b) { return a.at < b.at; });
+    std::sort(clears_.begin(), clears_.end(),
+              [](const Clear& a, const Clear& b) { return a.at < b.at; });
     find_next_due();
     if constexpr (spares) {
       reach_.assign(static_cast<std::size_t>(pools_.entries.keys()), kGone);
@@ -34,7 +37,8 @@ class Replay {
     }
   }
 
-  // Begins a batch, whose events are fed next. The names of loads under way become their places among its ends.
+  // Begins a batch, whose events are fed next. The names of loads under way become their places
+  // among its ends.
   void open(const Columns& columns) {
     stretches_ = columns.stretches;
     if constexpr (timed) {
@@ -42,7 +46,8 @@ class Replay {
       std::vector<std::pair<Entry*, Id>> recorded;
       for (std::size_t i = 0; i < ends.carried.size(); ++i) {
         Entry& entry = pools_.entries[ends.key[ends.carried[i]]];
-        if (entry.load == ends.carried_from + static_cast<Id>(i)) recorded.emplace_back(&entry, ends.carried[i]);
+        if (entry.load == ends.carried_from + static_cast<Id>(i))
+          recorded.emplace_back(&entry, ends.carried[i]);
       }
       for (const auto& [entry, name] : recorded) entry->load = name;
       loads_.rename(ends);
@@ -61,7 +66,8 @@ class Replay {
     }
   }
 
-  // Does what falls due up to `now`, before an event of that moment: slices end, look-ups are cleared, loads end.
+  // Does what falls due up to `now`, before an event of that moment: slices end, look-ups are
+  // cleared, loads end.
   void catch_up(const Columns& columns, Time now) {
     pass_time(columns, now);
     if constexpr (timed) end_due_loads(columns, now);
@@ -96,7 +102,8 @@ class Replay {
         fetch_ahead<Policy::moves_on_hit, !timed>(columns, pools_.entries, block);
         if constexpr (Policy::keeps_notes) fetch_notes(columns, pools_.notes, block);
         if constexpr (Seen::sees) {
-          for (std::size_t i = block + 2 * kBlock; i < block + 3 * kBlock; ++i) pools_.witness.fetch(columns.key[i]);
+          for (std::size_t i = block + 2 * kBlock; i < block + 3 * kBlock; ++i)
+            pools_.witness.fetch(columns.key[i]);
         }
         if constexpr (timed) fetch_ends(columns.ends, pending_.next());
       }
@@ -132,13 +139,16 @@ class Replay {
   void clear_groups(Time due) {
     std::vector<bool> goes(pools_.ledger.tallies().size());
     const std::size_t before = clear_;
-    for (; clear_ < clears_.size() && clears_[clear_].at <= due; ++clear_) goes[clears_[clear_].lookup] = true;
+    for (; clear_ < clears_.size() && clears_[clear_].at <= due; ++clear_)
+      goes[clears_[clear_].lookup] = true;
     if (clear_ == before) return;
-    pools_.empty([&](const Group& group) { return goes[static_cast<std::size_t>(group.lookup)]; }, kCleared, kClears, due);
+    pools_.empty([&](const Group& group) { return goes[static_cast<std::size_t>(group.lookup)]; },
+                 kCleared, kClears, due);
   }
 
   void find_next_due() {
-    next_due_ = std::min(pools_.ledger.slice_end(), clear_ < clears_.size() ? clears_[clear_].at : kNever);
+    next_due_ =
+        std::min(pools_.ledger.slice_end(), clear_ < clears_.size() ? clears_[clear_].at : kNever);
   }
 
   // Ends the loads that are due at `now`.
@@ -151,7 +161,9 @@ class Replay {
     }
   }
 
-  [[gnu::noinline]] void end_due_loads(const Columns& columns, Time now) { end_loads(columns, now); }
+  [[gnu::noinline]] void end_due_loads(const Columns& columns, Time now) {
+    end_loads(columns, now);
+  }
 
   // Replays a whole block of reads that are not forced.
   static bool all_plain(const Columns& columns, std::size_t block, std::size_t stop) {
@@ -162,8 +174,9 @@ class Replay {
     return marks == 0;
   }
 
-  // Loads that are due end first. There is one exception: if the key is neither held nor being loaded, and the read begins a load, loads of other keys make no
-  // difference to it, nor it to them, and their ends are known. Most misses are like that.
+  // Loads that are due end first. There is one exception: if the key is neither held nor being
+  // loaded, and the read begins a load, loads of other keys make no difference to it, nor it to
+  // them, and their ends are known. Most misses are like that.
   [[gnu::always_inline]] void read(const Columns& columns, std::size_t i, bool forced) {
     const Id key = columns.key[i];
     Entry& entry = pools_.entries[key];
@@ -187,7 +200,8 @@ class Replay {
   }
 
   // The key is held. Returns whether it answers the read.
-  [[gnu::always_inline]] bool hit(const Columns& columns, std::size_t i, Group& group, Entry& entry, Time now) {
+  [[gnu::always_inline]] bool hit(const Columns& columns, std::size_t i, Group& group, Entry& entry,
+                                  Time now) {
     const Id truth = columns.stretch[i];
     if (is_null(entry.stretch)) [[unlikely]] {
       if (group.rules.nulls == Nulls::blind) return false;
@@ -198,13 +212,17 @@ class Replay {
     tally.counts[kBytesHit] += entry.bytes;  // overhead is subtracted at the end
     Time took = group.rules.hit_cost, stale_age = kNoAge;
     if constexpr (by_value) {
-      took = hit_time(took, pools_.value_rules[entry.group].hit_cost_per_kib, entry.bytes - group.rules.entry_overhead);
+      took = hit_time(took, pools_.value_rules[entry.group].hit_cost_per_kib,
+                      entry.bytes - group.rules.entry_overhead);
       pools_.ledger.took(tally, took);
     }
-    if (is_null(truth)) [[unlikely]] ++tally.counts[kNullsRead];
-    if (entry.stretch != truth) [[unlikely]] stale_age = older_hit(columns, i, entry, tally, now);
+    if (is_null(truth)) [[unlikely]]
+      ++tally.counts[kNullsRead];
+    if (entry.stretch != truth) [[unlikely]]
+      stale_age = older_hit(columns, i, entry, tally, now);
     pools_.ledger.answer(tally, now - entry.loaded_at);
-    pools_.witness.hit(AllPools::who(entry, columns.key[i]), i, took, now - entry.loaded_at, stale_age, is_null(entry.stretch), now);
+    pools_.witness.hit(AllPools::who(entry, columns.key[i]), i, took, now - entry.loaded_at,
+                       stale_age, is_null(entry.stretch), now);
     entry.idle_since = now;
     group.rules.use(entry, now);
     group.pool->policy.hit(columns.key[i], now);
@@ -216,23 +234,19 @@ class Replay {
     const Time now = columns.at[i];
     const std::uint8_t mark = columns.mark[i];
     switch (mark & kOp) {
-      case kRead:
-        return read(columns, i, mark & kForced);
-      case kWrite:
-        return write(columns, i, pools_.entries[columns.key[i]], now);
-      case kTakenOut:
-        return take_out(pools_.entries[columns.key[i]], now);
-      case kClear:
-        return clear(columns.value[i], columns.node[i], now);
-      case kRestart:
-        return restart(columns, columns.node[i], now);
-      default:
-        return;  // a write that comes from none of the caches
+      case kRead: return read(columns, i, mark & kForced);
+      case kWrite: return write(columns, i, pools_.entries[columns.key[i]], now);
+      case kTakenOut: return take_out(pools_.entries[columns.key[i]], now);
+      case kClear: return clear(columns.value[i], columns.node[i], now);
+      case kRestart: return restart(columns, columns.node[i], now);
+      default: return;  // a write that comes from none of the caches
     }
   }
 
-  // For a hit on a value that was loaded before the key changed, how long it has been stale. If the key has changed back, the value is the truth again.
-  [[gnu::noinline]] Time older_hit(const Columns& columns, std::size_t i, const Entry& entry, Tally& tally, Time now) {
+  // For a hit on a value that was loaded before the key changed, how long it has been stale. If the
+  // key has changed back, the value is the truth again.
+  [[gnu::noinline]] Time older_hit(const Columns& columns, std::size_t i, const Entry& entry,
+                                   Tally& tally, Time now) {
     if (!columns.is_stale(entry.stretch, i)) return kNoAge;
     if (is_null(entry.stretch)) ++tally.counts[kFalseNulls];
     const Time age = now - stretches_.end(entry.stretch);
@@ -241,11 +255,14 @@ class Replay {
   }
 
   // The cache does not answer the read: it joins a load under way, or loads.
-  [[gnu::always_inline]] void miss(const Columns& columns, std::size_t i, Group& group, Entry& entry, bool forced, Time now) {
+  [[gnu::always_inline]] void miss(const Columns& columns, std::size_t i, Group& group,
+                                   Entry& entry, bool forced, Time now) {
     Tally& tally = *group.tally;
     const Id truth = columns.stretch[i];
-    if (is_null(truth)) [[unlikely]] ++tally.counts[kNullsRead];
-    if (entry.state != 0) [[unlikely]] return unusual_miss(columns, i, group, entry, forced, now);
+    if (is_null(truth)) [[unlikely]]
+      ++tally.counts[kNullsRead];
+    if (entry.state != 0) [[unlikely]]
+      return unusual_miss(columns, i, group, entry, forced, now);
     const Time cost = columns.cost[i];
     const Bytes size = columns.size[i];
     const Cause cause = forced ? kForcedMiss : entry.absence(now);
@@ -262,7 +279,8 @@ class Replay {
   }
 
   // The same for a key that is held, or being loaded.
-  [[gnu::noinline]] void unusual_miss(const Columns& columns, std::size_t i, Group& group, Entry& entry, bool forced, Time now) {
+  [[gnu::noinline]] void unusual_miss(const Columns& columns, std::size_t i, Group& group,
+                                      Entry& entry, bool forced, Time now) {
     Tally& tally = *group.tally;
     const Id truth = columns.stretch[i];
     bool repeats = false;
@@ -286,7 +304,8 @@ class Replay {
   }
 
   // Every miss is an origin call here.
-  [[gnu::always_inline]] void witness_miss(const Columns& columns, std::size_t i, const Entry& entry, Cause cause, Time cost, Time now) {
+  [[gnu::always_inline]] void witness_miss(const Columns& columns, std::size_t i,
+                                           const Entry& entry, Cause cause, Time cost, Time now) {
     const Who who = AllPools::who(entry, columns.key[i]);
     pools_.witness.miss(who, i, cause, cost, is_null(columns.stretch[i]), now);
     pools_.witness.call(who, cost);
@@ -294,14 +313,15 @@ class Replay {
 
   void join(const Columns& columns, std::size_t i, const Entry& entry, Tally& tally) {
     const bool own = entry.records();
-    const Load* other = own ? nullptr : &loads_.oldest(columns.key[i]);
+    const PlainLoad* other = own ? nullptr : &loads_.oldest(columns.key[i]);
     const Id stretch = own ? entry.stretch : other->stretch;
     const Time now = columns.at[i], rest = columns.ends.at[own ? entry.load : other->name] - now;
     const bool stale = columns.is_stale(stretch, i);
     ++tally.counts[kJoined];
     if (stale) ++tally.counts[kJoinedStale];
     pools_.ledger.join(tally, rest, columns.size[i]);
-    pools_.witness.join(AllPools::who(entry, columns.key[i]), i, rest, stale ? now - stretches_.end(stretch) : kNoAge, is_null(stretch), now);
+    pools_.witness.join(AllPools::who(entry, columns.key[i]), i, rest,
+                        stale ? now - stretches_.end(stretch) : kNoAge, is_null(stretch), now);
   }
 
   // Why a held entry does not answer. An expired one that is touched leaves here.
@@ -319,33 +339,40 @@ class Replay {
     const Id load = columns.ends.place[i];
     pending_.begin(columns.ends, load);
     if (entry.state == 0) return entry.record(load, columns.stretch[i], size, now);
-    loads_.begin(columns.key[i], {.loaded_at = now, .size = size, .name = load, .stretch = columns.stretch[i]});
+    loads_.begin(columns.key[i],
+                 {.loaded_at = now, .size = size, .name = load, .stretch = columns.stretch[i]});
     entry.set(Entry::kMoreLoads);
   }
 
   // A load ends.
   [[gnu::always_inline]] void end_load(Id key, Id load, Time now) {
     Entry& entry = pools_.entries[key];
-    if (entry.load != load) [[unlikely]] return end_other_load(key, load, entry, now);
+    if (entry.load != load) [[unlikely]]
+      return end_other_load(key, load, entry, now);
     Group& group = pools_.groups[entry.group];
-    const bool kept = pools_.keep(group, entry, key, entry.stretch, entry.bytes, entry.loaded_at, now - entry.loaded_at, now);
-    if (entry.drop_missed() && kept) [[unlikely]] ++group.tally->counts[kRaced];
+    const bool kept = pools_.keep(group, entry, key, entry.stretch, entry.bytes, entry.loaded_at,
+                                  now - entry.loaded_at, now);
+    if (entry.drop_missed() && kept) [[unlikely]]
+      ++group.tally->counts[kRaced];
     entry.forget_load();
   }
 
   // The same for a load that its entry does not record.
   [[gnu::noinline]] void end_other_load(Id key, Id name, Entry& entry, Time now) {
-    const Load load = loads_.finish(key, name, entry);
+    const PlainLoad load = loads_.finish(key, name, entry);
     Group& group = pools_.groups[entry.group];
-    const bool kept = store(group, entry, key, load.stretch, load.size, load.loaded_at, now - load.loaded_at, now);
+    const bool kept = store(group, entry, key, load.stretch, load.size, load.loaded_at,
+                            now - load.loaded_at, now);
     if (kept && load.raced) ++group.tally->counts[kRaced];
   }
 
   // Keeps a loaded or written value if the rules allow, and returns whether it did.
-  [[gnu::noinline]] bool store(Group& group, Entry& entry, Id key, Id stretch, Bytes size, Time loaded_at, Time cost, Time now, bool written = false) {
+  [[gnu::noinline]] bool store(Group& group, Entry& entry, Id key, Id stretch, Bytes size,
+                               Time loaded_at, Time cost, Time now, bool written = false) {
     if (group.rules.keeps(stretch)) {
       if (entry.held()) pools_.supersede(group, entry, now);
-      if (timed && pools_.accepts(group, entry, size, cost) && entry.records()) loads_.take_over(key, entry);
+      if (timed && pools_.accepts(group, entry, size, cost) && entry.records())
+        loads_.take_over(key, entry);
     }
     return pools_.keep(group, entry, key, stretch, size, loaded_at, cost, now, written);
   }
@@ -359,7 +386,9 @@ class Replay {
     const WriteDoes does = write_does(rules, truth);
     if (does == WriteDoes::nothing) return;
     if (does == WriteDoes::put) {
-      if (store(group, entry, columns.key[i], truth, columns.size[i], now, columns.cost[i], now, true)) pools_.put(columns.key[i]);
+      if (store(group, entry, columns.key[i], truth, columns.size[i], now, columns.cost[i], now,
+                true))
+        pools_.put(columns.key[i]);
       return;
     }
     if constexpr (timed) {
@@ -369,16 +398,22 @@ class Replay {
     if (entry.held()) pools_.leave(group, entry, kDropped, kDrops, now);
   }
 
-  // The program takes an entry out of its own cache. Ceilings keep it: a load under way could bring it back.
+  // The program takes an entry out of its own cache. Ceilings keep it: a load under way could bring
+  // it back.
   void take_out(Entry& entry, Time now) {
-    if (!spares && entry.held()) pools_.leave(pools_.groups[entry.group], entry, kDropped, kDrops, now);
+    if (!spares && entry.held())
+      pools_.leave(pools_.groups[entry.group], entry, kDropped, kDrops, now);
   }
 
   // Whether a group belongs to one look-up (or any), and to one node (or any).
   void clear(Id lookup, Id node, Time now) {
-    const auto goes = [&](const Group& group) { return (lookup == kNone || group.lookup == lookup) && group.is_on(node); };
+    const auto goes = [&](const Group& group) {
+      return (lookup == kNone || group.lookup == lookup) && group.is_on(node);
+    };
     if constexpr (spares) {
-      pools_.empty_in_part(goes, [&](Id key) { return reach_[static_cast<std::size_t>(key)] <= now; }, kCleared, kClears, now);
+      pools_.empty_in_part(
+          goes, [&](Id key) { return reach_[static_cast<std::size_t>(key)] <= now; }, kCleared,
+          kClears, now);
     } else {
       pools_.empty(goes, kCleared, kClears, now);
     }
@@ -406,7 +441,9 @@ class Replay {
         return true;
       });
     }
-    pools_.empty([&](const Group& group) { return !group.rules.survives_restart && group.is_on(node); }, kRestarted, kLost, now);
+    pools_.empty(
+        [&](const Group& group) { return !group.rules.survives_restart && group.is_on(node); },
+        kRestarted, kLost, now);
     for (const Id key : given_up) {
       Entry& entry = pools_.entries[key];
       if (!entry.held()) entry.miss_out(kRestarted);
@@ -423,7 +460,7 @@ class Replay {
   Stretches stretches_;
   std::vector<Time> reach_;  // for each entry, if clears spare some
   Time news_take_ = 0;
-  Loads loads_;
+  PlainLoads loads_;
   Pending pending_;
   std::vector<Clear> clears_;
   std::size_t clear_ = 0;   // the next of them
@@ -431,7 +468,7 @@ class Replay {
 };
 
 template <class Policy, Loading loading, bool by_value, class Seen>
-bool Replay<Policy, loading, by_value, Seen>::check() const {
+bool PlainReplay<Policy, loading, by_value, Seen>::check() const {
   for (Id key = 0; key < pools_.entries.keys(); ++key) {
     const Entry& entry = pools_.entries[key];
     if (!loads_.check(key, entry) || (entry.held() && entry.records())) return false;

@@ -8,11 +8,14 @@
 
 namespace vestigo {
 
-// What a replay is asked for. A group is a look-up, or a look-up on a node where each node has its own cache.
-struct Setting {
-  std::span<const Id> entry_groups;  // for every key, or for every key on a node where nodes have caches of their own
+// What a replay is asked for. A group is a look-up, or a look-up on a node where each node has its
+// own cache.
+struct PlainSetting {
+  std::span<const Id> entry_groups;  // for every key, or for every key on a node where nodes have
+                                     // caches of their own
   std::span<const Id> entry_keys{};  // the key of each entry, where nodes have caches of their own
-  std::span<const std::uint8_t> entry_is_first{};  // whether no other entry of its key is loaded before it
+  std::span<const std::uint8_t>
+      entry_is_first{};  // whether no other entry of its key is loaded before it
   std::size_t keys = 0;
   std::span<const Rules> lookups;
   std::span<const ValueRules> value_rules{};  // for each look-up, if some have such rules
@@ -22,7 +25,8 @@ struct Setting {
   std::span<const Id> group_pools;
   std::span<const PoolRules> pools;
   std::span<const std::vector<Time>> clears;  // when each look-up is cleared by schedule, ascending
-  Time news_take = 0;  // how long a write can be on its way to other nodes, if clears spare such writes
+  Time news_take =
+      0;  // how long a write can be on its way to other nodes, if clears spare such writes
 };
 
 }  // namespace vestigo

@@ -1,7 +1,9 @@
-// vestigo/span_messages.hpp: how many spans and how many messages an OTLP request in protobuf holds, before objects are made of them.
+// vestigo/span_messages.hpp: how many spans and how many messages an OTLP request in protobuf
+// holds, before objects are made of them.
 //
-// A message of two bytes becomes an object of some two hundred, so a small body can take gigabytes. Counting needs no memory.
-// Sources: Protocol Buffers, "Encoding"; the OpenTelemetry protocol, trace/v1/trace.proto, common/v1 and resource/v1.
+// A message of two bytes becomes an object of some two hundred, so a small body can take gigabytes.
+// Counting needs no memory. Sources: Protocol Buffers, "Encoding"; the OpenTelemetry protocol,
+// trace/v1/trace.proto, common/v1 and resource/v1.
 #pragma once
 
 #include <cstddef>
@@ -17,7 +19,23 @@ struct SpanMessages {
 
 namespace span_messages {
 
-enum class Kind : std::uint8_t { kText, kRequest, kResourceSpans, kResource, kScopeSpans, kScope, kSpan, kEvent, kLink, kStatus, kEntity, kKeyValue, kValue, kValues, kPairs };
+enum class Kind : std::uint8_t {
+  kText,
+  kRequest,
+  kResourceSpans,
+  kResource,
+  kScopeSpans,
+  kScope,
+  kSpan,
+  kEvent,
+  kLink,
+  kStatus,
+  kEntity,
+  kKeyValue,
+  kValue,
+  kValues,
+  kPairs
+};
 
 // What a field of a message holds.
 constexpr Kind held(Kind message, std::uint64_t field) noexcept {
@@ -27,12 +45,24 @@ constexpr Kind held(Kind message, std::uint64_t field) noexcept {
     Kind holds;
   };
   constexpr Field kFields[] = {
-      {Kind::kRequest, 1, Kind::kResourceSpans}, {Kind::kResourceSpans, 1, Kind::kResource}, {Kind::kResourceSpans, 2, Kind::kScopeSpans},
-      {Kind::kResource, 1, Kind::kKeyValue},     {Kind::kResource, 3, Kind::kEntity},        {Kind::kScopeSpans, 1, Kind::kScope},
-      {Kind::kScopeSpans, 2, Kind::kSpan},       {Kind::kScope, 3, Kind::kKeyValue},         {Kind::kSpan, 9, Kind::kKeyValue},
-      {Kind::kSpan, 11, Kind::kEvent},           {Kind::kSpan, 13, Kind::kLink},             {Kind::kSpan, 15, Kind::kStatus},
-      {Kind::kEvent, 3, Kind::kKeyValue},        {Kind::kLink, 4, Kind::kKeyValue},          {Kind::kKeyValue, 2, Kind::kValue},
-      {Kind::kValue, 5, Kind::kValues},          {Kind::kValue, 6, Kind::kPairs},            {Kind::kValues, 1, Kind::kValue},
+      {Kind::kRequest, 1, Kind::kResourceSpans},
+      {Kind::kResourceSpans, 1, Kind::kResource},
+      {Kind::kResourceSpans, 2, Kind::kScopeSpans},
+      {Kind::kResource, 1, Kind::kKeyValue},
+      {Kind::kResource, 3, Kind::kEntity},
+      {Kind::kScopeSpans, 1, Kind::kScope},
+      {Kind::kScopeSpans, 2, Kind::kSpan},
+      {Kind::kScope, 3, Kind::kKeyValue},
+      {Kind::kSpan, 9, Kind::kKeyValue},
+      {Kind::kSpan, 11, Kind::kEvent},
+      {Kind::kSpan, 13, Kind::kLink},
+      {Kind::kSpan, 15, Kind::kStatus},
+      {Kind::kEvent, 3, Kind::kKeyValue},
+      {Kind::kLink, 4, Kind::kKeyValue},
+      {Kind::kKeyValue, 2, Kind::kValue},
+      {Kind::kValue, 5, Kind::kValues},
+      {Kind::kValue, 6, Kind::kPairs},
+      {Kind::kValues, 1, Kind::kValue},
       {Kind::kPairs, 1, Kind::kKeyValue},
   };
   for (const Field& one : kFields) {
@@ -47,7 +77,8 @@ class Counting {
  public:
   SpanMessages found;
 
-  // Counts what the bytes hold. What is no protobuf ends the count; whoever reads the message refuses it.
+  // Counts what the bytes hold. What is no protobuf ends the count; whoever reads the message
+  // refuses it.
   void count(std::span<const std::uint8_t> bytes, Kind message, int depth) noexcept {
     while (!bytes.empty()) {
       std::uint64_t tag = 0, size = 0;
@@ -56,20 +87,17 @@ class Counting {
         case 0:
           if (!take(bytes, size)) return;
           continue;
-        case 1:
-          size = 8;
-          break;
+        case 1: size = 8; break;
         case 2: {
           if (!take(bytes, size) || size > bytes.size()) return;
           const Kind kind = held(message, tag >> 3);
           ++found.messages;
           if (kind == Kind::kSpan) ++found.spans;
-          if (kind != Kind::kText && depth < kDeepest) count(bytes.first(static_cast<std::size_t>(size)), kind, depth + 1);
+          if (kind != Kind::kText && depth < kDeepest)
+            count(bytes.first(static_cast<std::size_t>(size)), kind, depth + 1);
           break;
         }
-        case 5:
-          size = 4;
-          break;
+        case 5: size = 4; break;
         default:  // the ends of groups, which this protocol has none of
           continue;
       }

@@ -38,7 +38,8 @@ class SurgeCount {
   SurgeCount() = default;
   explicit SurgeCount(std::int64_t loads) : second_base_(loads), minute_base_(loads) {}
 
-  // Call it before a load at `now` that is the first of its second. `loads` is the number of loads so far.
+  // Call it before a load at `now` that is the first of its second. `loads` is the number of loads
+  // so far.
   void begin_second(Time now, std::int64_t loads) {
     close(loads);
     second_base_ = loads;
@@ -71,7 +72,8 @@ struct Level {
 
   [[gnu::always_inline]] void change(std::int64_t more_entries, Bytes more_bytes) {
     bytes += more_bytes;
-    if (bytes > bytes_peak) [[unlikely]] bytes_peak = bytes;
+    if (bytes > bytes_peak) [[unlikely]]
+      bytes_peak = bytes;
     if (more_entries == 0) return;  // one in, one out
     entries += more_entries;
     if (entries > entries_peak) entries_peak = entries;
@@ -91,7 +93,8 @@ struct Counted {
   Counts counts{};
   Sums sums{};
   Level held;
-  Time longest_read = 0, oldest_answer = 0, oldest_stale = 0;  // during a replay, those of the current slice, like the peaks of `held`
+  Time longest_read = 0, oldest_answer = 0,
+       oldest_stale = 0;  // during a replay, those of the current slice, like the peaks of `held`
   Surge surge;
 
   // Adds what can be added. Peaks and surges cannot.
@@ -110,15 +113,16 @@ struct Tally : Counted {
   SurgeCount surge_count;
   Histogram read_times, answer_ages, stale_ages;
 
-  // What is held is summed as if it left at the beginning of time, which gives a negative sum. So a change costs one product, and what is held now is added
-  // when the sum is asked for.
+  // What is held is summed as if it left at the beginning of time, which gives a negative sum. So a
+  // change costs one product, and what is held now is added when the sum is asked for.
   [[gnu::always_inline]] void hold(std::int64_t more_entries, Bytes more_bytes, Time now) {
     sums[kHeld] -= Int128{more_bytes} * now;
     held.change(more_entries, more_bytes);
   }
   // Every miss loads, except those that share another's call.
   std::int64_t loads() const {
-    return std::accumulate(counts.begin(), counts.begin() + kCauses, counts[kBackgroundLoads] - counts[kBatched]);
+    return std::accumulate(counts.begin(), counts.begin() + kCauses,
+                           counts[kBackgroundLoads] - counts[kBatched]);
   }
 
   void add(const Tally& other) {

@@ -1,7 +1,8 @@
-// vestigo/truth.hpp: what each row tells of its key's value at the origin. docs/semantics.md, "Truth".
+// vestigo/truth.hpp: what each row tells of its key's value at the origin. docs/semantics.md,
+// "Truth".
 //
-// It depends only on the trace, so it is worked out once and serves every replay. The time between two changes of a key is a stretch. Stretches are numbered as
-// they begin.
+// It depends only on the trace, so it is worked out once and serves every replay. The time between
+// two changes of a key is a stretch. Stretches are numbered as they begin.
 #pragma once
 
 #include <algorithm>
@@ -24,7 +25,8 @@ struct Row {
 
 class Truth {
  public:
-  // `unnamed_writes`: whether any write of the trace names no version. Only then must seen versions be remembered.
+  // `unnamed_writes`: whether any write of the trace names no version. Only then must seen versions
+  // be remembered.
   Truth(std::size_t keys, bool unnamed_writes) : keys_(keys), remember_(unnamed_writes) {}
 
   // What a row tells: the value of its key from this row on, and its stretch.
@@ -36,7 +38,8 @@ class Truth {
   Told see(const Row& row) {
     Key& key = keys_[static_cast<std::size_t>(row.key)];
     const Id now = row.mark == kWrite ? written(key, row) : shown(key, row);
-    const bool names = row.mark == kRead && now >= 0 && key.value <= kFirstUnnamed && !(key.written && seen(row));
+    const bool names =
+        row.mark == kRead && now >= 0 && key.value <= kFirstUnnamed && !(key.written && seen(row));
     if (names) {
       names_.emplace_back(key.value, now);
       values_[Stretches::place(key.stretch)] = now;
@@ -53,12 +56,14 @@ class Truth {
   Stretches stretches() const { return {ends_.data(), values_.data()}; }
   std::size_t count() const { return ends_.size(); }
 
-  // Pairs of an unnamed value and the version that it turned out to be, in the order of the rows. Each pair is told once.
+  // Pairs of an unnamed value and the version that it turned out to be, in the order of the rows.
+  // Each pair is told once.
   std::vector<std::pair<Id, Id>> take_names() { return std::exchange(names_, {}); }
 
   // How many more values without a version, and stretches, there is room for.
   std::size_t left() const {
-    return std::min(static_cast<std::size_t>(std::int64_t{next_unnamed_} - INT32_MIN), static_cast<std::size_t>(INT32_MAX) - ends_.size());
+    return std::min(static_cast<std::size_t>(std::int64_t{next_unnamed_} - INT32_MIN),
+                    static_cast<std::size_t>(INT32_MAX) - ends_.size());
   }
 
  private:

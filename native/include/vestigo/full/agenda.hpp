@@ -25,12 +25,15 @@ class Agenda {
     for (std::size_t group = 0; group < clears.size(); ++group) {
       for (const Time at : clears[group]) clears_.push_back({at, static_cast<Id>(group)});
     }
-    std::sort(clears_.begin(), clears_.end(), [](const Clear& a, const Clear& b) { return a.at < b.at; });
+    std::sort(clears_.begin(), clears_.end(),
+              [](const Clear& a, const Clear& b) { return a.at < b.at; });
   }
 
   Watches watches;
 
-  Time next_at() const { return std::min({next_clear(), watches.next_at(), loads_.empty() ? kNever : loads_.front().at}); }
+  Time next_at() const {
+    return std::min({next_clear(), watches.next_at(), loads_.empty() ? kNever : loads_.front().at});
+  }
 
   // A load, or a message.
   void add(Time at, Kind kind, Id what) {
@@ -38,7 +41,8 @@ class Agenda {
     std::push_heap(loads_.begin(), loads_.end(), std::greater<>());
   }
 
-  // Removes and returns what is due first. Groups that are cleared at the same moment come together: `cleared(group)` is called for each.
+  // Removes and returns what is due first. Groups that are cleared at the same moment come
+  // together: `cleared(group)` is called for each.
   template <class Cleared>
   Due take(Cleared cleared) {
     const Time at = next_at();
@@ -46,7 +50,8 @@ class Agenda {
       for (; next_clear() == at; ++clear_) cleared(clears_[clear_].group);
       return {.at = at, .kind = Kind::clear};
     }
-    if (watches.next_at() == at) return {.at = at, .kind = Kind::collect, .what = watches.take_first()};
+    if (watches.next_at() == at)
+      return {.at = at, .kind = Kind::collect, .what = watches.take_first()};
     std::pop_heap(loads_.begin(), loads_.end(), std::greater<>());
     const Coming due = loads_.back();
     loads_.pop_back();

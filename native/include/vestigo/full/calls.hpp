@@ -10,8 +10,8 @@ namespace vestigo::full {
 
 class Calls {
  public:
-  // How much longer the call under way takes because of one more load. There is no value if a new call begins, because `who` began none within the `window`
-  // before.
+  // How much longer the call under way takes because of one more load. There is no value if a new
+  // call begins, because `who` began none within the `window` before.
   std::optional<Time> share(std::uint64_t who, Time now, Time window, Time cost) {
     Call* const call = begun_.find(who);
     if (call == nullptr || now - call->began >= window) {

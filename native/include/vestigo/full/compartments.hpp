@@ -1,6 +1,8 @@
-// vestigo/full/compartments.hpp: what is held where. A compartment is a pool of the plan for one process, node or scope. A slot is a key in a compartment.
+// vestigo/full/compartments.hpp: what is held where. A compartment is a pool of the plan for one
+// process, node or scope. A slot is a key in a compartment.
 //
-// The first slots are the entries of keys, or of keys on nodes. Then come the slots of scopes under way, which are used again when their scope is over.
+// The first slots are the entries of keys, or of keys on nodes. Then come the slots of scopes under
+// way, which are used again when their scope is over.
 #pragma once
 
 #include <algorithm>
@@ -20,13 +22,14 @@ struct alignas(64) Slot {
   Id key = kNone;
   Id group = 0;
   Id compartment = kNone;
-  Id place = kNone;         // its place among what the compartment holds
-  Id sibling = kNone;       // the next slot of the same scope
-  Id first_load = kNone, last_load = kNone;  // the loads under way, in the order in which they began
+  Id place = kNone;    // its place among what the compartment holds
+  Id sibling = kNone;  // the next slot of the same scope
+  Id first_load = kNone,
+     last_load = kNone;     // the loads under way, in the order in which they began
   std::uint32_t watch = 0;  // odd while it is watched, and different each time (see watches.hpp)
   Time used_at = 0;
   Time fixed_at = kNever;   // the first fixed time after the load
-  Time reload_at = kNever; // from here on a hit reloads
+  Time reload_at = kNever;  // from here on a hit reloads
 };
 
 struct Compartment {
@@ -54,7 +57,8 @@ class Compartments {
         notes_(setting.pools, slots.size(), policy::kSentinels * all.size()),
         nodes_(setting.nodes + 1) {
     const auto announced = setting.entry_groups.size();
-    for (std::size_t slot = slots.size(); slot > announced; --slot) free_slots_.push_back(static_cast<Id>(slot - 1));
+    for (std::size_t slot = slots.size(); slot > announced; --slot)
+      free_slots_.push_back(static_cast<Id>(slot - 1));
     Id next = 0;
     for (std::size_t pool = 0; pool < setting.pools.size(); ++pool) {
       first_.push_back(next);
@@ -66,28 +70,34 @@ class Compartments {
     }
     for (auto id = static_cast<Id>(all.size()); id > next; --id) free_.push_back(id - 1);
     of_scope_.resize(setting.pools.size());
-    const bool tells = std::any_of(setting.groups.begin(), setting.groups.end(), [](const GroupRules& group) { return group.tell_nodes != TellNodes::nothing; });
-    for (std::size_t entry = 0; entry < announced; ++entry) settle(static_cast<Id>(entry), setting.entry_groups[entry], tells);
+    const bool tells =
+        std::any_of(setting.groups.begin(), setting.groups.end(),
+                    [](const GroupRules& group) { return group.tell_nodes != TellNodes::nothing; });
+    for (std::size_t entry = 0; entry < announced; ++entry)
+      settle(static_cast<Id>(entry), setting.entry_groups[entry], tells);
   }
 
-  // The compartment of a pool that a row is about. There is none if the row names no node and readers always do.
+  // The compartment of a pool that a row is about. There is none if the row names no node and
+  // readers always do.
   Id of(Id pool, Id node, Id scope) {
     const auto place = static_cast<std::size_t>(pool);
     switch (setting_.per[place]) {
-      case Per::all:
-        return first_[place];
-      case Per::node:
-        return node >= 0 || setting_.unnamed_node ? first_[place] + node + 1 : kNone;
-      default:
-        return of_scope(place, scope + 1);
+      case Per::all: return first_[place];
+      case Per::node: return node >= 0 || setting_.unnamed_node ? first_[place] + node + 1 : kNone;
+      default: return of_scope(place, scope + 1);
     }
   }
 
-  Id key_of(Id entry) const { return setting_.entry_keys.empty() ? entry : setting_.entry_keys[static_cast<std::size_t>(entry)]; }
+  Id key_of(Id entry) const {
+    return setting_.entry_keys.empty() ? entry
+                                       : setting_.entry_keys[static_cast<std::size_t>(entry)];
+  }
 
   // The slot of an entry in its compartment. In a scope it may be a new one.
   Id slot(Id entry, Id compartment) {
-    return setting_.per[static_cast<std::size_t>(at(compartment).pool)] == Per::scope ? scope_slot(entry, compartment) : entry;
+    return setting_.per[static_cast<std::size_t>(at(compartment).pool)] == Per::scope
+               ? scope_slot(entry, compartment)
+               : entry;
   }
 
   // The slot of a key on another node, or kNone if it cannot be held there.
@@ -109,7 +119,8 @@ class Compartments {
   Compartment& at(Id compartment) { return all[static_cast<std::size_t>(compartment)]; }
   Slot& slot_at(Id slot) { return slots[static_cast<std::size_t>(slot)]; }
 
-  // Calls `visit(compartment)` for each compartment of a pool. If a node is named and each has its own cache, only for this node.
+  // Calls `visit(compartment)` for each compartment of a pool. If a node is named and each has its
+  // own cache, only for this node.
   template <class Visit>
   void each(std::size_t pool, Id node, Visit visit) {
     const bool one_node = setting_.per[pool] == Per::node && node >= 0;
@@ -123,7 +134,8 @@ class Compartments {
     }
   }
 
-  // Calls `visit(compartment)` for each compartment of a scope that is over. After this the scope is gone.
+  // Calls `visit(compartment)` for each compartment of a scope that is over. After this the scope
+  // is gone.
   template <class Visit>
   void close_scope(Id scope, Visit visit) {
     for (std::size_t pool = 0; pool < of_scope_.size(); ++pool) {
@@ -156,7 +168,9 @@ class Compartments {
   std::vector<Id> held(const Compartment& one, Chosen chosen) const {
     std::vector<Id> found;
     std::copy_if(one.held.begin(), one.held.end(), std::back_inserter(found), chosen);
-    std::sort(found.begin(), found.end(), [this](Id a, Id b) { return slots[static_cast<std::size_t>(a)].key < slots[static_cast<std::size_t>(b)].key; });
+    std::sort(found.begin(), found.end(), [this](Id a, Id b) {
+      return slots[static_cast<std::size_t>(a)].key < slots[static_cast<std::size_t>(b)].key;
+    });
     return found;
   }
 
@@ -176,20 +190,26 @@ class Compartments {
   }
   static std::size_t count_compartments(const Setting& setting) {
     std::size_t count = 0;
-    for (const Per per : setting.per) count += per == Per::all ? 1 : per == Per::node ? setting.nodes + 1 : setting.scopes_at_once;
+    for (const Per per : setting.per)
+      count += per == Per::all ? 1 : per == Per::node ? setting.nodes + 1 : setting.scopes_at_once;
     return count;
   }
 
  private:
-  static bool has(const Setting& setting, Per per) { return std::find(setting.per.begin(), setting.per.end(), per) != setting.per.end(); }
-  static std::uint64_t pair(Id key, Id compartment) { return static_cast<std::uint64_t>(key) << 32 | static_cast<std::uint32_t>(compartment); }
+  static bool has(const Setting& setting, Per per) {
+    return std::find(setting.per.begin(), setting.per.end(), per) != setting.per.end();
+  }
+  static std::uint64_t pair(Id key, Id compartment) {
+    return static_cast<std::uint64_t>(key) << 32 | static_cast<std::uint32_t>(compartment);
+  }
 
   void open(Id id, std::size_t pool, Id number) {
     Compartment& one = at(id);
     one.pool = static_cast<Id>(pool);
     one.number = number;
     one.entries = one.pinned_entries = one.bytes = one.pinned_bytes = 0;
-    one.room.emplace(setting_.pools[pool], entries.data(), notes_, static_cast<Id>(slots.size()) + id * policy::kSentinels);
+    one.room.emplace(setting_.pools[pool], entries.data(), notes_,
+                     static_cast<Id>(slots.size()) + id * policy::kSentinels);
     renew(one);
   }
 
@@ -203,12 +223,15 @@ class Compartments {
     return id;
   }
 
-  // Links an entry to its slot, unless scopes have their own. Where nodes hear of writes, the slot can also be found by key and node.
+  // Links an entry to its slot, unless scopes have their own. Where nodes hear of writes, the slot
+  // can also be found by key and node.
   void settle(Id entry, Id group, bool tells) {
     const Id pool = setting_.groups[static_cast<std::size_t>(group)].pool;
     const Per per = setting_.per[static_cast<std::size_t>(pool)];
     if (per == Per::scope) return take(entry, entry, kNone);
-    const Id node = per == Per::node && !setting_.entry_nodes.empty() ? setting_.entry_nodes[static_cast<std::size_t>(entry)] : 0;
+    const Id node = per == Per::node && !setting_.entry_nodes.empty()
+                        ? setting_.entry_nodes[static_cast<std::size_t>(entry)]
+                        : 0;
     const Id compartment = first_[static_cast<std::size_t>(pool)] + node;
     take(entry, entry, compartment);
     if (tells && per == Per::node) slot_of_.set(pair(key_of(entry), compartment), entry);
@@ -223,7 +246,8 @@ class Compartments {
   Id scope_slot(Id entry, Id compartment) {
     const auto [found, is_new] = slot_of_.insert(pair(key_of(entry), compartment));
     if (!is_new) return *found;
-    if (free_slots_.empty()) throw std::length_error("more keys of scopes at once than were announced");
+    if (free_slots_.empty())
+      throw std::length_error("more keys of scopes at once than were announced");
     const Id slot = *found = free_slots_.back();
     free_slots_.pop_back();
     take(slot, entry, compartment);
@@ -234,9 +258,9 @@ class Compartments {
   const Setting& setting_;
   policy::Notes notes_;
   std::size_t nodes_;
-  std::vector<Id> first_;             // of each pool
-  std::vector<IdMap> of_scope_;       // for each pool, the compartment of each scope under way
-  Map<std::uint64_t, Id> slot_of_;    // the slot of a key in a scope's compartment, or on a node
+  std::vector<Id> first_;           // of each pool
+  std::vector<IdMap> of_scope_;     // for each pool, the compartment of each scope under way
+  Map<std::uint64_t, Id> slot_of_;  // the slot of a key in a scope's compartment, or on a node
   std::vector<Id> free_, free_slots_;
   std::uint32_t generations_ = 0;
 };

@@ -1,4 +1,5 @@
-// vestigo/full/holdings.hpp: what is held: how a value comes in if the rules allow, how long it stays, and how it leaves.
+// vestigo/full/holdings.hpp: what is held: how a value comes in if the rules allow, how long it
+// stays, and how it leaves.
 #pragma once
 
 #include <algorithm>
@@ -25,33 +26,48 @@ class Holdings {
   [[no_unique_address]] Seen witness;
 
   Holdings(Setting asked, Slices slices)
-      : setting(std::move(asked)), ledger(setting.lookups, std::move(slices)), keys(setting), here(setting), agenda(setting.clears, here.slots) {
+      : setting(std::move(asked)),
+        ledger(setting.lookups, std::move(slices)),
+        keys(setting),
+        here(setting),
+        agenda(setting.clears, here.slots) {
     has_keys_.resize(setting.groups.size());
     for (const Id group : setting.entry_groups) has_keys_[static_cast<std::size_t>(group)] = true;
   }
 
-  const GroupRules& group_of(Id entry) const { return setting.groups[static_cast<std::size_t>(setting.entry_groups[static_cast<std::size_t>(entry)])]; }
+  const GroupRules& group_of(Id entry) const {
+    return setting
+        .groups[static_cast<std::size_t>(setting.entry_groups[static_cast<std::size_t>(entry)])];
+  }
   Id group_number(Id slot) const { return here.slots[static_cast<std::size_t>(slot)].group; }
-  const GroupRules& group_at(Id slot) const { return setting.groups[static_cast<std::size_t>(group_number(slot))]; }
+  const GroupRules& group_at(Id slot) const {
+    return setting.groups[static_cast<std::size_t>(group_number(slot))];
+  }
 
   // The owner of a slot.
   Who who(Id slot) const {
     const Slot& own = here.slots[static_cast<std::size_t>(slot)];
-    return {slot, own.key, here.all[static_cast<std::size_t>(own.compartment)].number - 1, keys.logged(own.key)};
+    return {slot, own.key, here.all[static_cast<std::size_t>(own.compartment)].number - 1,
+            keys.logged(own.key)};
   }
 
-  // The memory that an event of the entry will touch: where to look for it, and later, what is there.
+  // The memory that an event of the entry will touch: where to look for it, and later, what is
+  // there.
   [[gnu::always_inline]] void fetch_places(Id entry) const {
     __builtin_prefetch(&setting.entry_groups[static_cast<std::size_t>(entry)]);
-    if (!setting.entry_keys.empty()) __builtin_prefetch(&setting.entry_keys[static_cast<std::size_t>(entry)]);
+    if (!setting.entry_keys.empty())
+      __builtin_prefetch(&setting.entry_keys[static_cast<std::size_t>(entry)]);
   }
   [[gnu::always_inline]] void fetch(Id entry) const {
     keys.fetch(here.key_of(entry));
     witness.fetch(here.key_of(entry));
-    if (setting.per[static_cast<std::size_t>(group_of(entry).pool)] != Per::scope) here.fetch(entry);
+    if (setting.per[static_cast<std::size_t>(group_of(entry).pool)] != Per::scope)
+      here.fetch(entry);
   }
 
-  Tally& tally(const GroupRules& group) { return ledger.tally(static_cast<std::size_t>(group.lookup)); }
+  Tally& tally(const GroupRules& group) {
+    return ledger.tally(static_cast<std::size_t>(group.lookup));
+  }
 
   // When the trace begins. The steps of `collect = every` count from there.
   void begin(Time now) { start_ = now; }
@@ -79,7 +95,9 @@ class Holdings {
     const Time begins = lives_from(group, load.loaded_at, now);
     entry.ages_at = begins + lifetime(group, slot.key, null);
     slot.fixed_at = first_after(group.expires_at, begins);
-    slot.reload_at = group.reload_to == 0 ? kNever : begins + share(entry.ages_at - begins, group.reload_of, group.reload_to);
+    slot.reload_at = group.reload_to == 0
+                         ? kNever
+                         : begins + share(entry.ages_at - begins, group.reload_of, group.reload_to);
     entry.loaded_at = load.loaded_at;
     entry.stretch = load.stretch;
     keys.load(slot.key);
@@ -107,7 +125,8 @@ class Holdings {
   void use(const GroupRules& group, Id id, Time now) {
     Slot& slot = here.slot_at(id);
     slot.used_at = now;
-    here.entries[id].dies_at = std::min({here.entries[id].ages_at, now + group.sliding, slot.fixed_at});
+    here.entries[id].dies_at =
+        std::min({here.entries[id].ages_at, now + group.sliding, slot.fixed_at});
   }
 
   // Which lifetime ended first.
@@ -129,13 +148,15 @@ class Holdings {
     leave(group, slot, first_expiry(group, slot), kExpirations, now);
   }
 
-  // Removes all entries of the groups for which `goes` is true. A compartment that can hold nothing else begins anew.
+  // Removes all entries of the groups for which `goes` is true. A compartment that can hold nothing
+  // else begins anew.
   template <class Goes>
   void empty(Goes goes, Id node, Cause cause, Count count, Time now) {
     for (std::size_t pool = 0; pool < setting.pools.size(); ++pool) {
       bool some = false, whole = true;
       for (std::size_t group = 0; group < setting.groups.size(); ++group) {
-        if (static_cast<std::size_t>(setting.groups[group].pool) != pool || !has_keys_[group]) continue;
+        if (static_cast<std::size_t>(setting.groups[group].pool) != pool || !has_keys_[group])
+          continue;
         const bool going = goes(static_cast<Id>(group));
         some |= going;
         whole &= going;
@@ -143,7 +164,8 @@ class Holdings {
       if (!some) continue;
       here.each(pool, node, [&](Id compartment) {
         Compartment& one = here.at(compartment);
-        for (const Id slot : here.held(one, [&](Id id) { return goes(group_number(id)); })) leave(group_at(slot), slot, cause, count, now);
+        for (const Id slot : here.held(one, [&](Id id) { return goes(group_number(id)); }))
+          leave(group_at(slot), slot, cause, count, now);
         if (whole) here.renew(one);
       });
     }
@@ -154,7 +176,10 @@ class Holdings {
   void empty_but(Goes goes, Spared spared, Id node, Time now) {
     for (std::size_t pool = 0; pool < setting.pools.size(); ++pool) {
       here.each(pool, node, [&](Id compartment) {
-        for (const Id slot : here.held(here.at(compartment), [&](Id id) { return goes(group_number(id)) && !spared(id); })) leave(group_at(slot), slot, kCleared, kClears, now);
+        for (const Id slot : here.held(here.at(compartment), [&](Id id) {
+               return goes(group_number(id)) && !spared(id);
+             }))
+          leave(group_at(slot), slot, kCleared, kClears, now);
       });
     }
   }
@@ -194,7 +219,8 @@ class Holdings {
  private:
   Time lifetime(const GroupRules& group, Id key, bool null) {
     const Time longest = longest_lifetime(group, null);
-    return lifetimes_vary(group) ? longest - shortfall(group, null, key, keys.count_kept(key)) : longest;
+    return lifetimes_vary(group) ? longest - shortfall(group, null, key, keys.count_kept(key))
+                                 : longest;
   }
 
   static Time first_after(const std::vector<Time>& moments, Time at) {
@@ -202,12 +228,15 @@ class Holdings {
     return found == moments.end() ? INT64_MAX : *found;
   }
 
-  static Time share(Time span, std::int64_t of, std::int64_t to) { return static_cast<Time>(Int128{span} * of / to); }
+  static Time share(Time span, std::int64_t of, std::int64_t to) {
+    return static_cast<Time>(Int128{span} * of / to);
+  }
 
   // Whether the value fits beside pinned entries, or beside all entries if nothing may be evicted.
   bool accepts(const Compartment& one, Bytes bytes) const {
     const PoolRules& limits = setting.pools[static_cast<std::size_t>(one.pool)];
-    if (one.pinned_entries >= limits.max_entries || one.pinned_bytes + bytes > limits.max_bytes) return false;
+    if (one.pinned_entries >= limits.max_entries || one.pinned_bytes + bytes > limits.max_bytes)
+      return false;
     return !(limits.refuses && is_full_for(limits, one.entries, one.bytes, bytes));
   }
 
@@ -217,7 +246,8 @@ class Holdings {
     witness.coming(who(slot));
     if (!pinned) one.policy->arriving(slot, bytes);
     const bool frees = limits.frees && is_full_for(limits, one.entries, one.bytes, bytes);
-    while (one.entries > one.pinned_entries && makes_way(limits, frees, one.entries, one.bytes, bytes)) {
+    while (one.entries > one.pinned_entries &&
+           makes_way(limits, frees, one.entries, one.bytes, bytes)) {
       const Id victim = one.policy->evict();
       vacate(group_at(victim), victim, kEvicted, kEvictions, now);
       if (one.entries > one.pinned_entries) here.fetch_victim(one);
@@ -244,13 +274,15 @@ class Holdings {
     entry.vacate(cause, first_expiry(group, id));
   }
 
-  // When an untouched entry goes, if the rules collect entries that have expired and are no longer served.
+  // When an untouched entry goes, if the rules collect entries that have expired and are no longer
+  // served.
   Time collected_at(const GroupRules& group, const Entry& entry, Time now) const {
     const Time served = group.hides(entry.stretch) ? 0 : group.serve_stale;
     if (entry.dies_at > kLatest - served) return kNever;
     const Time at = std::max(entry.dies_at + served, now);
     if (group.collect == Collect::prompt) return at;
-    return start_ + (at - start_ + group.collect_every - 1) / group.collect_every * group.collect_every;
+    return start_ +
+           (at - start_ + group.collect_every - 1) / group.collect_every * group.collect_every;
   }
 
   void watch(const GroupRules& group, Id slot, Time now) {
@@ -275,13 +307,16 @@ bool Holdings<Seen>::check() {
     for (const Id& id : one.held) {
       const Entry& entry = here.entries[id];
       const GroupRules& group = group_at(id);
-      if (!entry.held() || here.slot_at(id).compartment != static_cast<Id>(&one - here.all.data())) return false;
+      if (!entry.held() || here.slot_at(id).compartment != static_cast<Id>(&one - here.all.data()))
+        return false;
       if (here.slot_at(id).place != static_cast<Id>(&id - one.held.data())) return false;
       all.change(1, entry.bytes);
       if (group.pinned) pinned.change(1, entry.bytes);
       found[static_cast<std::size_t>(group.lookup)].change(1, entry.bytes);
     }
-    if (all.entries != one.entries || all.bytes != one.bytes || pinned.entries != one.pinned_entries || pinned.bytes != one.pinned_bytes) return false;
+    if (all.entries != one.entries || all.bytes != one.bytes ||
+        pinned.entries != one.pinned_entries || pinned.bytes != one.pinned_bytes)
+      return false;
     if (one.entries > limits.max_entries || one.bytes > limits.max_bytes) return false;
   }
   for (std::size_t lookup = 0; lookup < found.size(); ++lookup) {

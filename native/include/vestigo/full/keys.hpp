@@ -14,9 +14,12 @@ namespace vestigo::full {
 class Keys {
  public:
   explicit Keys(const Setting& setting)
-      : keys_(setting.keys), held_apart_(std::any_of(setting.per.begin(), setting.per.end(), [](Per per) { return per != Per::all; })) {}
+      : keys_(setting.keys),
+        held_apart_(std::any_of(setting.per.begin(), setting.per.end(),
+                                [](Per per) { return per != Per::all; })) {}
 
-  // A load of the key begins in some compartment, or a write puts it there. If each key has one slot, the slot knows this.
+  // A load of the key begins in some compartment, or a write puts it there. If each key has one
+  // slot, the slot knows this.
   void load(Id key) {
     if (held_apart_) at(key).loaded = 1;
   }

@@ -1,4 +1,5 @@
-// vestigo/full/loads.hpp: loads under way, for each slot in the order in which they began, and news on their way to other nodes.
+// vestigo/full/loads.hpp: loads under way, for each slot in the order in which they began, and news
+// on their way to other nodes.
 #pragma once
 
 #include <stdexcept>
@@ -12,8 +13,8 @@ namespace vestigo::full {
 struct Load {
   Time ends_at = 0, loaded_at = 0, cost = 0;
   Bytes size = 0;
-  Id slot = kNone;  // kNone if it was given up
-  Id stretch = 0;  // the stretch in which it was the truth
+  Id slot = kNone;                   // kNone if it was given up
+  Id stretch = 0;                    // the stretch in which it was the truth
   Id before = kNone, after = kNone;  // the next load of the same slot
   bool raced = false;                // a drop arrived since it began
 };
@@ -25,7 +26,8 @@ class Loads {
   // Records a load, or news, that no slot lists.
   Id put(const Load& load) {
     if (free_.empty()) {
-      if (loads_.size() >= static_cast<std::size_t>(INT32_MAX)) throw std::length_error("more than 2^31 loads and news under way");
+      if (loads_.size() >= static_cast<std::size_t>(INT32_MAX))
+        throw std::length_error("more than 2^31 loads and news under way");
       free_.push_back(static_cast<Id>(loads_.size()));
       loads_.emplace_back();
     }
@@ -58,13 +60,15 @@ class Loads {
 
   // A drop arrives while they are under way.
   void mark_raced(const Slot& slot) {
-    for (Id load = slot.first_load; load != kNone; load = loads_[at(load)].after) loads_[at(load)].raced = true;
+    for (Id load = slot.first_load; load != kNone; load = loads_[at(load)].after)
+      loads_[at(load)].raced = true;
   }
 
   // Gives up all loads of a slot, and returns whether there were any.
   bool give_up(Slot& slot) {
     const bool some = slot.first_load != kNone;
-    for (Id load = slot.first_load; load != kNone; load = loads_[at(load)].after) loads_[at(load)].slot = kNone;
+    for (Id load = slot.first_load; load != kNone; load = loads_[at(load)].after)
+      loads_[at(load)].slot = kNone;
     slot.first_load = slot.last_load = kNone;
     return some;
   }

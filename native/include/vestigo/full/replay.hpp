@@ -1,7 +1,8 @@
 // vestigo/full/replay.hpp: the full replay, which knows every rule. docs/semantics.md, section 3.
 //
-// Plans that need only what vestigo/replay.hpp knows are replayed there, several times as fast. Here nothing is left out: nodes and scopes with entries of
-// their own, expiry that acts when it is due, reloads that no reader waits for, shared calls, and different rules for keys of one look-up.
+// Plans that need only what vestigo/replay.hpp knows are replayed there, several times as fast.
+// Here nothing is left out: nodes and scopes with entries of their own, expiry that acts when it is
+// due, reloads that no reader waits for, shared calls, and different rules for keys of one look-up.
 #pragma once
 
 #include <algorithm>
@@ -47,16 +48,12 @@ class Replay {
       });
       switch (due.kind) {
         case Kind::clear:
-          held_.empty([&](Id group) { return goes[static_cast<std::size_t>(group)]; }, kNone, kCleared, kClears, due.at);
+          held_.empty([&](Id group) { return goes[static_cast<std::size_t>(group)]; }, kNone,
+                      kCleared, kClears, due.at);
           break;
-        case Kind::collect:
-          held_.collect(due.what, due.at);
-          break;
-        case Kind::load:
-          finish(due.what, due.at);
-          break;
-        case Kind::message:
-          hear(loads_.take(due.what), due.at);
+        case Kind::collect: held_.collect(due.what, due.at); break;
+        case Kind::load: finish(due.what, due.at); break;
+        case Kind::message: hear(loads_.take(due.what), due.at);
       }
     }
     close_slices(now);
@@ -97,19 +94,20 @@ class Replay {
     const std::uint8_t mark = columns.mark[i];
     const Id node = columns.node[i];
     switch (mark & kOp) {
-      case kClear:
-        return clear(columns.value[i], node, now);
-      case kRestart:
-        return restart(node, now);
+      case kClear: return clear(columns.value[i], node, now);
+      case kRestart: return restart(node, now);
     }
     const Id entry = columns.key[i];
     const GroupRules& group = held_.group_of(entry);
     const Id compartment = held_.here.of(group.pool, node, columns.scope[i]);
     const Id slot = compartment == kNone ? kNone : held_.here.slot(entry, compartment);
     if ((mark & kOp) == kTakenOut) return take_out(group, slot, now);
-    if (held_.setting.spares && slot != kNone) reach(slot, now + ((mark & kOp) == kWrite ? held_.setting.news_take : columns.cost[i]));
-    if (columns.next_read != nullptr && slot != kNone && !group.pinned) held_.here.at(compartment).policy->coming(slot, columns.next_read[i]);
-    if ((mark & kOp) == kWrite || (mark & kOp) == kElsewhere) return write(columns, i, group, slot, now);
+    if (held_.setting.spares && slot != kNone)
+      reach(slot, now + ((mark & kOp) == kWrite ? held_.setting.news_take : columns.cost[i]));
+    if (columns.next_read != nullptr && slot != kNone && !group.pinned)
+      held_.here.at(compartment).policy->coming(slot, columns.next_read[i]);
+    if ((mark & kOp) == kWrite || (mark & kOp) == kElsewhere)
+      return write(columns, i, group, slot, now);
     if (slot == kNone) return;
     if ((mark & kOp) == kPreload) return preload(columns, i, group, slot, now);
     read(columns, i, group, slot, (mark & kForced) || group.drop_first, now);
@@ -117,12 +115,14 @@ class Replay {
 
   // Reads
 
-  void read(const Columns& columns, std::size_t i, const GroupRules& group, Id slot, bool forced, Time now) {
+  void read(const Columns& columns, std::size_t i, const GroupRules& group, Id slot, bool forced,
+            Time now) {
     const Entry& entry = held_.here.entries[slot];
     if (is_null(columns.stretch[i])) ++held_.tally(group).counts[kNullsRead];
     const bool serves = !forced && entry.held() && now - group.serve_stale < entry.dies_at;
     if (serves && !group.hides(entry.stretch)) return hit(columns, i, group, slot, now);
-    if (is_loading(slot) && group.overlap == Overlap::join && !forced) return join(columns, i, group, slot, now);
+    if (is_loading(slot) && group.overlap == Overlap::join && !forced)
+      return join(columns, i, group, slot, now);
     miss(columns, i, group, slot, forced, now);
   }
 
@@ -164,10 +164,13 @@ class Replay {
     const bool stale = columns.is_stale(first.stretch, i);
     held_.ledger.took(own, rest);
     if (stale) ++own.counts[kJoinedStale];
-    held_.witness.join(held_.who(slot), i, rest, stale ? now - stretches_.end(first.stretch) : kNoAge, is_null(first.stretch), now);
+    held_.witness.join(held_.who(slot), i, rest,
+                       stale ? now - stretches_.end(first.stretch) : kNoAge, is_null(first.stretch),
+                       now);
   }
 
-  void miss(const Columns& columns, std::size_t i, const GroupRules& group, Id id, bool forced, Time now) {
+  void miss(const Columns& columns, std::size_t i, const GroupRules& group, Id id, bool forced,
+            Time now) {
     const Entry& entry = held_.here.entries[id];
     Tally& own = held_.tally(group);
     const Time cost = columns.cost[i];
@@ -216,7 +219,8 @@ class Replay {
 
   // Preloads a key. Preloads of one look-up, node and moment are one call.
   void preload(const Columns& columns, std::size_t i, const GroupRules& group, Id slot, Time now) {
-    if (const auto more = preloads_.share(who(group.lookup, columns.node[i]), now, 1, columns.cost[i])) {
+    if (const auto more =
+            preloads_.share(who(group.lookup, columns.node[i]), now, 1, columns.cost[i])) {
       held_.tally(group).origin_time += *more;
       held_.witness.lengthen(held_.who(slot), *more);
     } else {
@@ -239,7 +243,12 @@ class Replay {
   // The value that an event's load, or its write, brings into a slot.
   Load coming(const Columns& columns, std::size_t i, Id slot, Time now) const {
     const Time cost = columns.cost[i];
-    return {.ends_at = now + cost, .loaded_at = now, .cost = cost, .size = columns.size[i], .slot = slot, .stretch = columns.stretch[i]};
+    return {.ends_at = now + cost,
+            .loaded_at = now,
+            .cost = cost,
+            .size = columns.size[i],
+            .slot = slot,
+            .stretch = columns.stretch[i]};
   }
 
   void finish(Id place, Time now) {
@@ -257,12 +266,14 @@ class Replay {
     if (slot != kNone) {
       const WriteDoes does = write_does(group, written.stretch);
       if (does == WriteDoes::drop) drop(group, slot, now);
-      if (does == WriteDoes::put && held_.store(group, written, now, Came::written) && group.reloads) {
+      if (does == WriteDoes::put && held_.store(group, written, now, Came::written) &&
+          group.reloads) {
         count_background(group, written.cost, now);
         held_.witness.reload(held_.who(slot), i, written.cost, now);
       }
     }
-    if (group.tell_nodes != TellNodes::nothing) tell(group, held_.here.key_of(columns.key[i]), columns.node[i], written, now);
+    if (group.tell_nodes != TellNodes::nothing)
+      tell(group, held_.here.key_of(columns.key[i]), columns.node[i], written, now);
   }
 
   void drop(const GroupRules& group, Id slot, Time now) {
@@ -270,9 +281,11 @@ class Replay {
     if (held_.here.entries[slot].held()) held_.leave(group, slot, kDropped, kDrops, now);
   }
 
-  // The program takes an entry out of its own cache. Ceilings keep it: a load under way could bring it back.
+  // The program takes an entry out of its own cache. Ceilings keep it: a load under way could bring
+  // it back.
   void take_out(const GroupRules& group, Id slot, Time now) {
-    if (slot != kNone && !held_.setting.spares && held_.here.entries[slot].held()) held_.leave(group, slot, kDropped, kDrops, now);
+    if (slot != kNone && !held_.setting.spares && held_.here.entries[slot].held())
+      held_.leave(group, slot, kDropped, kDrops, now);
   }
 
   // Tells the other nodes of a write, at once or later.
@@ -299,9 +312,18 @@ class Replay {
   // Bad moments
 
   void clear(Id lookup, Id node, Time now) {
-    const auto goes = [&](Id group) { return lookup == kNone || held_.setting.groups[static_cast<std::size_t>(group)].lookup == lookup; };
+    const auto goes = [&](Id group) {
+      return lookup == kNone ||
+             held_.setting.groups[static_cast<std::size_t>(group)].lookup == lookup;
+    };
     if (held_.setting.spares) {
-      held_.empty_but(goes, [&](Id slot) { return slot < static_cast<Id>(reach_.size()) && reach_[static_cast<std::size_t>(slot)] > now; }, node, now);
+      held_.empty_but(
+          goes,
+          [&](Id slot) {
+            return slot < static_cast<Id>(reach_.size()) &&
+                   reach_[static_cast<std::size_t>(slot)] > now;
+          },
+          node, now);
     } else {
       held_.empty(goes, node, kCleared, kClears, now);
     }
@@ -319,11 +341,16 @@ class Replay {
     for (std::size_t pool = 0; pool < held_.setting.pools.size(); ++pool) {
       held_.here.each(pool, node, [&](Id compartment) {
         loads_.each_slot([&](Id slot) {
-          if (at(slot).compartment == compartment && loads_.give_up(at(slot))) given_up.push_back(slot);
+          if (at(slot).compartment == compartment && loads_.give_up(at(slot)))
+            given_up.push_back(slot);
         });
       });
     }
-    held_.empty([&](Id group) { return !held_.setting.groups[static_cast<std::size_t>(group)].survives_restart; }, node, kRestarted, kLost, now);
+    held_.empty(
+        [&](Id group) {
+          return !held_.setting.groups[static_cast<std::size_t>(group)].survives_restart;
+        },
+        node, kRestarted, kLost, now);
     for (const Id slot : given_up) {
       if (!held_.here.entries[slot].held()) held_.here.entries[slot].miss_out(kRestarted);
     }
@@ -331,15 +358,19 @@ class Replay {
 
   // Frees what a scope held, after the last row of the scope.
   void end_scope(Id scope, Time now) {
-    if (held_.setting.last_rows[static_cast<std::size_t>(scope + 1)] != rows_) return;
+    if (held_.setting.last_rows[static_cast<std::size_t>(scope) + 1] != rows_) return;
     held_.here.close_scope(scope, [&](Id compartment) {
-      for (Id slot = held_.here.at(compartment).first_slot; slot != kNone; slot = at(slot).sibling) loads_.give_up(at(slot));
+      for (Id slot = held_.here.at(compartment).first_slot; slot != kNone; slot = at(slot).sibling)
+        loads_.give_up(at(slot));
       held_.free(compartment, now);
     });
-    for (std::size_t lookup = 0; batches_.size() > 0 && lookup < held_.setting.lookups; ++lookup) batches_.forget(who(static_cast<Id>(lookup), scope));
+    for (std::size_t lookup = 0; batches_.size() > 0 && lookup < held_.setting.lookups; ++lookup)
+      batches_.forget(who(static_cast<Id>(lookup), scope));
   }
 
-  static std::uint64_t who(Id lookup, Id by) { return static_cast<std::uint64_t>(lookup) << 32 | static_cast<std::uint32_t>(by); }
+  static std::uint64_t who(Id lookup, Id by) {
+    return static_cast<std::uint64_t>(lookup) << 32 | static_cast<std::uint32_t>(by);
+  }
   Slot& at(Id slot) { return held_.here.slot_at(slot); }
   bool is_loading(Id slot) { return at(slot).first_load != kNone; }
 

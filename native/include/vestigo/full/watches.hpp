@@ -9,15 +9,16 @@
 
 namespace vestigo::full {
 
-// Most come in the order in which they are due. These stand in a queue, the others in a heap. A watch that is given up stays in its place until it comes first,
-// or until most are given up.
+// Most come in the order in which they are due. These stand in a queue, the others in a heap. A
+// watch that is given up stays in its place until it comes first, or until most are given up.
 class Watches {
  public:
   explicit Watches(std::span<Slot> slots) : slots_(slots) {}
 
   Time next_at() const { return next_at_; }
 
-  // Watches a slot that was not watched. Of slots due at the same moment, the lower key comes first, then the lower compartment.
+  // Watches a slot that was not watched. Of slots due at the same moment, the lower key comes
+  // first, then the lower compartment.
   void add(Time at, Id key, Id number, Id slot) {
     if (queue_.size() - first_ + heap_.size() > 2 * live_ + kSome) sweep();
     const Watch watch{at, key, number, slot, ++count(slot)};
@@ -32,7 +33,8 @@ class Watches {
   }
 
   Id take_first() {
-    const bool in_heap = first_ == queue_.size() || (!heap_.empty() && later(queue_[first_], heap_.front()));
+    const bool in_heap =
+        first_ == queue_.size() || (!heap_.empty() && later(queue_[first_], heap_.front()));
     const Id slot = (in_heap ? heap_.front() : queue_[first_]).slot;
     give_up(slot);
     return slot;
@@ -68,7 +70,8 @@ class Watches {
       std::pop_heap(heap_.begin(), heap_.end(), later);
       heap_.pop_back();
     }
-    next_at_ = std::min(first_ == queue_.size() ? kNever : queue_[first_].at, heap_.empty() ? kNever : heap_.front().at);
+    next_at_ = std::min(first_ == queue_.size() ? kNever : queue_[first_].at,
+                        heap_.empty() ? kNever : heap_.front().at);
     if (2 * first_ > queue_.size() + kSome) {
       queue_.erase(queue_.begin(), queue_.begin() + static_cast<std::ptrdiff_t>(first_));
       first_ = 0;

@@ -1,6 +1,7 @@
 // vestigo/policy/any.hpp: any policy for each pool, chosen when the plan is read.
 //
-// This is slower than a single policy that the compiler knows, so the replay has its own version for the most common policies.
+// This is slower than a single policy that the compiler knows, so the replay has its own version
+// for the most common policies.
 #pragma once
 
 #include <utility>
@@ -32,9 +33,10 @@ using OneOf = std::variant<Class...>;
 using AllPolicies = OneOf<void
 #define VESTIGO_POLICY(name, Class, keeps_notes) , Class
 #include "../policies.def"
->;
+                          >;
 
-#define VESTIGO_POLICY(name, Class, keeps) static_assert(Class::keeps_notes == keeps, "policies.def and the class differ: " name);
+#define VESTIGO_POLICY(name, Class, keeps) \
+  static_assert(Class::keeps_notes == keeps, "policies.def and the class differ: " name);
 #include "../policies.def"
 
 template <class Policy>

@@ -1,7 +1,8 @@
-// vestigo/policy/belady.hpp: Belady's optimum. The entry whose next read is farthest away leaves first. This needs knowledge of the future.
+// vestigo/policy/belady.hpp: Belady's optimum. The entry whose next read is farthest away leaves
+// first. This needs knowledge of the future.
 //
-// L. A. Belady, "A study of replacement algorithms for a virtual-storage computer", IBM Systems Journal 5(2), 1966. Of entries that are never read again, the
-// least recently used goes first.
+// L. A. Belady, "A study of replacement algorithms for a virtual-storage computer", IBM Systems
+// Journal 5(2), 1966. Of entries that are never read again, the least recently used goes first.
 #pragma once
 
 #include <utility>
@@ -18,7 +19,8 @@ class Belady {
 
   // Hears that an event of the key happens. `next` is the row of its next read.
   void coming(Id id, std::int64_t next) {
-    if (std::exchange(room_.note(id).number, -next) != -next && room_.entries[id].held()) ranking_.renew(id, -next);
+    if (std::exchange(room_.note(id).number, -next) != -next && room_.entries[id].held())
+      ranking_.renew(id, -next);
   }
   void arriving(Id, Bytes) {}
   void placed(Id id, Time, Time) {

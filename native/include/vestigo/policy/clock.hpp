@@ -1,7 +1,9 @@
-// vestigo/policy/clock.hpp: a hand goes round. It spares an entry once if the entry was hit since the hand last passed.
+// vestigo/policy/clock.hpp: a hand goes round. It spares an entry once if the entry was hit since
+// the hand last passed.
 //
-// F. J. Corbató, "A paging experiment with the Multics system", MIT Project MAC, 1968. The circle is a queue, and the hand stands at its oldest end. What the
-// hand passes goes to the newest end, just behind the hand.
+// F. J. Corbató, "A paging experiment with the Multics system", MIT Project MAC, 1968. The circle
+// is a queue, and the hand stands at its oldest end. What the hand passes goes to the newest end,
+// just behind the hand.
 #pragma once
 
 #include <utility>

@@ -1,4 +1,5 @@
-// vestigo/policy/fifo.hpp: first in, first out. The entry that came into the pool first leaves first.
+// vestigo/policy/fifo.hpp: first in, first out. The entry that came into the pool first leaves
+// first.
 //
 // L. A. Belady, "A study of replacement algorithms for a virtual-storage computer", IBM Systems
 // Journal 5(2), 1966.

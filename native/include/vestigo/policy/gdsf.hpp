@@ -1,8 +1,10 @@
-// vestigo/policy/gdsf.hpp: greedy dual by size and frequency. Entries that are small, expensive to load and often used stay.
+// vestigo/policy/gdsf.hpp: greedy dual by size and frequency. Entries that are small, expensive to
+// load and often used stay.
 //
-// L. Cherkasova, "Improving WWW proxies performance with greedy-dual-size-frequency caching policy", HP Laboratories report HPL-98-69R1, 1998. The rank is age
-// + uses x cost / size. The age is the rank of the last victim, the cost the time of the key's last load in ns (at least 1), and the size that of the entry
-// with its overhead.
+// L. Cherkasova, "Improving WWW proxies performance with greedy-dual-size-frequency caching
+// policy", HP Laboratories report HPL-98-69R1, 1998. The rank is age
+// + uses x cost / size. The age is the rank of the last victim, the cost the time of the key's last
+// load in ns (at least 1), and the size that of the entry with its overhead.
 #pragma once
 
 #include <algorithm>
@@ -39,7 +41,8 @@ class Gdsf {
  private:
   double rank(const Note& note, Bytes bytes) const {
     const double cost = static_cast<double>(std::max<std::int64_t>(note.number, 1));
-    return age_ + static_cast<double>(note.count) * cost / static_cast<double>(std::max<Bytes>(bytes, 1));
+    return age_ +
+           static_cast<double>(note.count) * cost / static_cast<double>(std::max<Bytes>(bytes, 1));
   }
 
   Room room_;

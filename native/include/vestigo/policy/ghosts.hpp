@@ -1,4 +1,5 @@
-// vestigo/policy/ghosts.hpp: keys that a policy remembers after they left, newest to oldest, with their weights.
+// vestigo/policy/ghosts.hpp: keys that a policy remembers after they left, newest to oldest, with
+// their weights.
 #pragma once
 
 #include "room.hpp"
@@ -9,7 +10,8 @@ namespace vestigo::policy {
 class Ghosts {
  public:
   // `mark` is the value of `where` in the notes of these ghosts.
-  Ghosts(const Room& room, Id sentinel, std::uint8_t mark) : room_(room), ring_(room.notes, room.sentinel + sentinel), mark_(mark) {}
+  Ghosts(const Room& room, Id sentinel, std::uint8_t mark)
+      : room_(room), ring_(room.notes, room.sentinel + sentinel), mark_(mark) {}
 
   bool empty() const { return ring_.empty(); }
   std::int64_t weight() const { return weight_; }

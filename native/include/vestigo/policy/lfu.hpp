@@ -1,7 +1,9 @@
-// vestigo/policy/lfu.hpp: least frequently used. The entry with the fewest uses since it came in leaves first. Of equal ones, the least recently used goes
-// first. The count is lost with the entry.
+// vestigo/policy/lfu.hpp: least frequently used. The entry with the fewest uses since it came in
+// leaves first. Of equal ones, the least recently used goes first. The count is lost with the
+// entry.
 //
-// A. V. Aho, P. J. Denning, J. D. Ullman, "Principles of optimal page replacement", Journal of the ACM 18(1), 1971.
+// A. V. Aho, P. J. Denning, J. D. Ullman, "Principles of optimal page replacement", Journal of the
+// ACM 18(1), 1971.
 #pragma once
 
 #include "ranking.hpp"

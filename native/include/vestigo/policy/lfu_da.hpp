@@ -1,8 +1,8 @@
-// vestigo/policy/lfu_da.hpp: least frequently used, with dynamic aging. The rank of an entry is its uses plus the rank of the last victim. So entries that were
-// popular once grow old.
+// vestigo/policy/lfu_da.hpp: least frequently used, with dynamic aging. The rank of an entry is its
+// uses plus the rank of the last victim. So entries that were popular once grow old.
 //
-// M. Arlitt, L. Cherkasova, J. Dilley, R. Friedrich, T. Jin, "Evaluating content management techniques for web proxy caches",
-// ACM SIGMETRICS Performance Evaluation Review 27(4), 2000.
+// M. Arlitt, L. Cherkasova, J. Dilley, R. Friedrich, T. Jin, "Evaluating content management
+// techniques for web proxy caches", ACM SIGMETRICS Performance Evaluation Review 27(4), 2000.
 #pragma once
 
 #include "ranking.hpp"

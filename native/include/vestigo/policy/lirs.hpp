@@ -1,8 +1,9 @@
-// vestigo/policy/lirs.hpp: low inter-reference recency. Most of the room is for entries that were used twice within a short time. The others pass through a
-// short queue, and are remembered while they are as recent as those.
+// vestigo/policy/lirs.hpp: low inter-reference recency. Most of the room is for entries that were
+// used twice within a short time. The others pass through a short queue, and are remembered while
+// they are as recent as those.
 //
-// S. Jiang, X. Zhang, "LIRS: an efficient low inter-reference recency set replacement policy to improve buffer cache performance", SIGMETRICS 2002. As in the
-// paper, the stack has no limit.
+// S. Jiang, X. Zhang, "LIRS: an efficient low inter-reference recency set replacement policy to
+// improve buffer cache performance", SIGMETRICS 2002. As in the paper, the stack has no limit.
 #pragma once
 
 #include "queue.hpp"
@@ -14,7 +15,8 @@ class Lirs {
  public:
   static constexpr bool moves_on_hit = true, keeps_notes = true;
 
-  explicit Lirs(const Room& room) : room_(room), stack_(room), queue_(room, 0, kPassing), most_low_(room.numbers[0]) {}
+  explicit Lirs(const Room& room)
+      : room_(room), stack_(room), queue_(room, 0, kPassing), most_low_(room.numbers[0]) {}
 
   void arriving(Id, Bytes) {}
   void placed(Id id, Time, Time) {

@@ -1,4 +1,5 @@
-// vestigo/policy/lru.hpp: least recently used. The entry whose last load or hit is longest ago leaves first.
+// vestigo/policy/lru.hpp: least recently used. The entry whose last load or hit is longest ago
+// leaves first.
 //
 // Analysed as a page replacement rule in L. A. Belady, "A study of replacement algorithms for a
 // virtual-storage computer", IBM Systems Journal 5(2), 1966.
@@ -11,11 +12,9 @@ namespace vestigo::policy {
 
 // What every policy has:
 //   arriving  a value is about to come in; room for it is made next
-//   placed    an entry came in, after a load that took `cost` (negative: it was written, not loaded)
-//   hit       an entry was used
-//   left      an entry went, not by the policy's choice
-//   evict     gives up an entry and says which
-//   any       one of the entries, where there are some
+//   placed    an entry came in, after a load that took `cost` (negative: it was written, not
+//   loaded) hit       an entry was used left      an entry went, not by the policy's choice evict
+//   gives up an entry and says which any       one of the entries, where there are some
 struct Lru {
   static constexpr bool moves_on_hit = true, keeps_notes = false;
   Ring<Entry> order;

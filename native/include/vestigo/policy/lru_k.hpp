@@ -1,9 +1,10 @@
-// vestigo/policy/lru_k.hpp: the entry whose K-th last reference is longest ago leaves first. Entries with fewer than K references go before all others, the
-// least recently used first.
+// vestigo/policy/lru_k.hpp: the entry whose K-th last reference is longest ago leaves first.
+// Entries with fewer than K references go before all others, the least recently used first.
 //
-// E. J. O'Neil, P. E. O'Neil, G. Weikum, "The LRU-K page replacement algorithm for database disk buffering", SIGMOD 1993. References are remembered while the
-// entry is held, and for the paper's retained information period after the last one. Every reference counts. The paper leaves out repeated references of one
-// transaction, but a trace does not know transactions.
+// E. J. O'Neil, P. E. O'Neil, G. Weikum, "The LRU-K page replacement algorithm for database disk
+// buffering", SIGMOD 1993. References are remembered while the entry is held, and for the paper's
+// retained information period after the last one. Every reference counts. The paper leaves out
+// repeated references of one transaction, but a trace does not know transactions.
 #pragma once
 
 #include "ranking.hpp"
@@ -19,13 +20,16 @@ class LruK {
 
   void arriving(Id, Bytes) {}
   void placed(Id id, Time, Time now) { ranking_.push(id, refer(id, now, room_.numbers[1])); }
-  void hit(Id id, Time now) { ranking_.renew(id, refer(id, now, INT64_MAX)); }  // nothing of a held entry is forgotten
+  void hit(Id id, Time now) {
+    ranking_.renew(id, refer(id, now, INT64_MAX));
+  }  // nothing of a held entry is forgotten
   void left(Id id) { ranking_.take(id); }
   Id evict() { return ranking_.take_lowest(); }
   Id any() const { return ranking_.any(); }
 
  private:
-  // Takes in a reference, where `retained` is how long the one before is remembered, and returns the moment of the K-th last.
+  // Takes in a reference, where `retained` is how long the one before is remembered, and returns
+  // the moment of the K-th last.
   Time refer(Id id, Time now, Time retained) {
     Note& note = room_.note(id);
     Time* const times = room_.references(id);

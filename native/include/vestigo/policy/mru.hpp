@@ -1,6 +1,8 @@
-// vestigo/policy/mru.hpp: most recently used. The entry whose last load or hit is most recent leaves first. This suits reads that go round in circles.
+// vestigo/policy/mru.hpp: most recently used. The entry whose last load or hit is most recent
+// leaves first. This suits reads that go round in circles.
 //
-// H.-T. Chou, D. J. DeWitt, "An evaluation of buffer management strategies for relational database systems", VLDB 1985.
+// H.-T. Chou, D. J. DeWitt, "An evaluation of buffer management strategies for relational database
+// systems", VLDB 1985.
 #pragma once
 
 #include "lru.hpp"

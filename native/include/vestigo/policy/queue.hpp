@@ -1,4 +1,5 @@
-// vestigo/policy/queue.hpp: one of the parts into which a policy divides the entries of a pool, newest to oldest, with their weight.
+// vestigo/policy/queue.hpp: one of the parts into which a policy divides the entries of a pool,
+// newest to oldest, with their weight.
 #pragma once
 
 #include "room.hpp"
@@ -9,7 +10,8 @@ namespace vestigo::policy {
 class Queue {
  public:
   // `mark` is the value of `where` in the notes of these entries.
-  Queue(const Room& room, Id sentinel, std::uint8_t mark) : room_(room), ring_(room.entries, room.sentinel + sentinel), mark_(mark) {}
+  Queue(const Room& room, Id sentinel, std::uint8_t mark)
+      : room_(room), ring_(room.entries, room.sentinel + sentinel), mark_(mark) {}
 
   bool empty() const { return ring_.empty(); }
   Id oldest() const { return ring_.oldest(); }

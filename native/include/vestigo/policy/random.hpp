@@ -1,8 +1,8 @@
 // vestigo/policy/random.hpp: any entry, each with the same probability.
 //
-// L. A. Belady, "A study of replacement algorithms for a virtual-storage computer", IBM Systems Journal 5(2), 1966. The
-// numbers are those of SplitMix64: G. L. Steele, D. Lea, C. H. Flood, "Fast splittable pseudorandom number generators",
-// OOPSLA 2014.
+// L. A. Belady, "A study of replacement algorithms for a virtual-storage computer", IBM Systems
+// Journal 5(2), 1966. The numbers are those of SplitMix64: G. L. Steele, D. Lea, C. H. Flood, "Fast
+// splittable pseudorandom number generators", OOPSLA 2014.
 #pragma once
 
 #include <vector>
@@ -16,7 +16,8 @@ class Random {
  public:
   static constexpr bool moves_on_hit = false, keeps_notes = true;
 
-  explicit Random(const Room& room) : room_(room), state_(static_cast<std::uint64_t>(room.numbers[0])) {}
+  explicit Random(const Room& room)
+      : room_(room), state_(static_cast<std::uint64_t>(room.numbers[0])) {}
 
   void arriving(Id, Bytes) {}
   void placed(Id id, Time, Time) {
@@ -35,7 +36,8 @@ class Random {
   Id evict() {
     const Id id = held_[draw_below(mix(state_ += kStep), held_.size())];
     left(id);
-    const std::size_t next = draw_below(mix(state_ + kStep), held_.size() + 1);  // after the entry that pushes it out has come in
+    const std::size_t next = draw_below(
+        mix(state_ + kStep), held_.size() + 1);  // after the entry that pushes it out has come in
     if (next < held_.size()) room_.fetch(held_[next]);
     return id;
   }

@@ -1,6 +1,7 @@
 // vestigo/policy/ranking.hpp: the entries of a pool by rank, the lowest first.
 //
-// Of equal ranks, the entry that was ranked first comes first. That is the least recently used one. The note of an entry has its place.
+// Of equal ranks, the entry that was ranked first comes first. That is the least recently used one.
+// The note of an entry has its place.
 #pragma once
 
 #include "../heap.hpp"
@@ -31,7 +32,9 @@ class Ranking {
     Rank rank;
     std::uint64_t since;
     Id id;
-    bool operator<(const Ranked& other) const { return rank < other.rank || (rank == other.rank && since < other.since); }
+    bool operator<(const Ranked& other) const {
+      return rank < other.rank || (rank == other.rank && since < other.since);
+    }
   };
   struct Places {
     Room room;

@@ -1,6 +1,8 @@
-// vestigo/policy/ring.hpp: a ring of entries or notes, newest to oldest. The links are in the entries or notes themselves.
+// vestigo/policy/ring.hpp: a ring of entries or notes, newest to oldest. The links are in the
+// entries or notes themselves.
 //
-// The sentinel of the ring is a node that stands for no key, and a node in no ring is a ring of one. So no operation has a special case.
+// The sentinel of the ring is a node that stands for no key, and a node in no ring is a ring of
+// one. So no operation has a special case.
 #pragma once
 
 #include "../numbers.hpp"
@@ -12,13 +14,17 @@ struct Ring {
   Node* nodes;
   Id sentinel;
 
-  Ring(Node* first, Id hub_id) : nodes(first), sentinel(hub_id) { nodes[sentinel].before = nodes[sentinel].after = sentinel; }
+  Ring(Node* first, Id hub_id) : nodes(first), sentinel(hub_id) {
+    nodes[sentinel].before = nodes[sentinel].after = sentinel;
+  }
 
   bool empty() const { return nodes[sentinel].after == sentinel; }
   Id newest() const { return nodes[sentinel].after; }
   Id oldest() const { return nodes[sentinel].before; }
   Id newer(Id id) const { return nodes[id].before; }
-  bool has(Id id) const { return nodes[id].after != id; }  // for a node that cannot be in another ring
+  bool has(Id id) const {
+    return nodes[id].after != id;
+  }  // for a node that cannot be in another ring
 
   void push(Id id) const {
     Node *const all = nodes, &end = all[sentinel], &node = all[id];

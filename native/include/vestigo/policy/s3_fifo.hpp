@@ -1,8 +1,10 @@
-// vestigo/policy/s3_fifo.hpp: three queues. New entries pass through a small queue. Those that were used more than once there go on to the main queue, where
-// used entries go round again. The others leave ghosts.
+// vestigo/policy/s3_fifo.hpp: three queues. New entries pass through a small queue. Those that were
+// used more than once there go on to the main queue, where used entries go round again. The others
+// leave ghosts.
 //
-// J. Yang, Y. Zhang, Z. Qiu, Y. Yue, K. V. Rashmi, "FIFO queues are all you need for cache eviction", SOSP 2023. An eviction has exactly one victim, even if
-// the main queue gives up an entry while the small queue is searched.
+// J. Yang, Y. Zhang, Z. Qiu, Y. Yue, K. V. Rashmi, "FIFO queues are all you need for cache
+// eviction", SOSP 2023. An eviction has exactly one victim, even if the main queue gives up an
+// entry while the small queue is searched.
 #pragma once
 
 #include "ghosts.hpp"
@@ -14,7 +16,8 @@ class S3Fifo {
  public:
   static constexpr bool moves_on_hit = false, keeps_notes = true;
 
-  explicit S3Fifo(const Room& room) : room_(room), small_(room, 0, kSmall), main_(room, 1, kMain), ghosts_(room, 0, kGhost) {}
+  explicit S3Fifo(const Room& room)
+      : room_(room), small_(room, 0, kSmall), main_(room, 1, kMain), ghosts_(room, 0, kGhost) {}
 
   void arriving(Id, Bytes) {}
   void placed(Id id, Time, Time) {

@@ -1,8 +1,8 @@
-// vestigo/policy/sieve.hpp: a queue in which entries stay where they are. A hand goes from old to new, and takes the first entry that was not hit since it last
-// passed.
+// vestigo/policy/sieve.hpp: a queue in which entries stay where they are. A hand goes from old to
+// new, and takes the first entry that was not hit since it last passed.
 //
-// Y. Zhang, J. Yang, Y. Yue, Y. Vigfusson, K. V. Rashmi, "SIEVE is simpler than LRU: an efficient turn-key eviction algorithm
-// for web caches", NSDI 2024.
+// Y. Zhang, J. Yang, Y. Yue, Y. Vigfusson, K. V. Rashmi, "SIEVE is simpler than LRU: an efficient
+// turn-key eviction algorithm for web caches", NSDI 2024.
 #pragma once
 
 #include <utility>
@@ -16,7 +16,8 @@ class Sieve {
  public:
   static constexpr bool moves_on_hit = false, keeps_notes = true;
 
-  explicit Sieve(const Room& room) : room_(room), order_(room.entries, room.sentinel), hand_(room.sentinel) {}
+  explicit Sieve(const Room& room)
+      : room_(room), order_(room.entries, room.sentinel), hand_(room.sentinel) {}
 
   void arriving(Id, Bytes) {}
   void placed(Id id, Time, Time) {

@@ -1,7 +1,8 @@
-// vestigo/policy/slru.hpp: segmented least recently used. An entry that is hit moves from probation into a protected part, and back when that part is full.
-// Victims come from probation.
+// vestigo/policy/slru.hpp: segmented least recently used. An entry that is hit moves from probation
+// into a protected part, and back when that part is full. Victims come from probation.
 //
-// R. Karedla, J. S. Love, B. G. Wherry, "Caching strategies to improve disk system performance", IEEE Computer 27(3), 1994.
+// R. Karedla, J. S. Love, B. G. Wherry, "Caching strategies to improve disk system performance",
+// IEEE Computer 27(3), 1994.
 #pragma once
 
 #include "queue.hpp"
@@ -12,7 +13,11 @@ class Slru {
  public:
   static constexpr bool moves_on_hit = true, keeps_notes = true;
 
-  explicit Slru(const Room& room) : room_(room), probation_(room, 0, kProbation), protected_(room, 1, kProtected), most_protected_(room.numbers[0]) {}
+  explicit Slru(const Room& room)
+      : room_(room),
+        probation_(room, 0, kProbation),
+        protected_(room, 1, kProtected),
+        most_protected_(room.numbers[0]) {}
 
   void arriving(Id, Bytes) {}
   void placed(Id id, Time, Time) { probation_.push(id); }

@@ -1,7 +1,8 @@
 // vestigo/policy/stack.hpp: keys in the order of their last use, the latest on top, held or not.
 //
-// Keys are written one after the other. A key that moves to the top is written again, and its old place counts for nothing. So the bottom is read in order, and
-// the notes of what comes next can be fetched. A chain of notes all over memory would not allow that.
+// Keys are written one after the other. A key that moves to the top is written again, and its old
+// place counts for nothing. So the bottom is read in order, and the notes of what comes next can be
+// fetched. A chain of notes all over memory would not allow that.
 #pragma once
 
 #include <algorithm>
@@ -20,7 +21,8 @@ class Stack {
 
   // Puts the key on top, wherever it stood.
   void push(Id id) {
-    if (end_ == written_.size()) [[unlikely]] make_room();
+    if (end_ == written_.size()) [[unlikely]]
+      make_room();
     std::uint32_t& place = room_.note(id).place;
     size_ += place == kNowhere;
     place = place_of(end_);
@@ -48,19 +50,25 @@ class Stack {
   static constexpr std::uint32_t kNowhere = 0;
   static constexpr std::size_t kSome = 1024, kAhead = 24;
 
-  std::uint32_t place_of(std::size_t index) const { return static_cast<std::uint32_t>(forgotten_ + index + 1); }
-  bool stands(std::size_t index) const { return room_.note(written_[index]).place == place_of(index); }
+  std::uint32_t place_of(std::size_t index) const {
+    return static_cast<std::uint32_t>(forgotten_ + index + 1);
+  }
+  bool stands(std::size_t index) const {
+    return room_.note(written_[index]).place == place_of(index);
+  }
 
   void fetch(std::size_t index) const {
     if (index + kAhead < end_) __builtin_prefetch(&room_.notes[written_[index + kAhead]], 1);
   }
 
-  // Forgets places that count for nothing: those below the bottom, or, if that is little, all of them.
+  // Forgets places that count for nothing: those below the bottom, or, if that is little, all of
+  // them.
   [[gnu::noinline]] void make_room() {
     std::size_t kept = 0;
     if (4 * first_ > end_) {
       kept = end_ - first_;
-      std::copy(written_.begin() + static_cast<std::ptrdiff_t>(first_), written_.end(), written_.begin());
+      std::copy(written_.begin() + static_cast<std::ptrdiff_t>(first_), written_.end(),
+                written_.begin());
       forgotten_ += first_;
     } else {
       for (std::size_t i = first_; i < end_; ++i) {

@@ -1,8 +1,9 @@
-// vestigo/policy/two_q.hpp: 2Q. New entries wait in a queue. Only a key that is asked for again soon after it left the queue comes into the main part, which is
-// ordered by use.
+// vestigo/policy/two_q.hpp: 2Q. New entries wait in a queue. Only a key that is asked for again
+// soon after it left the queue comes into the main part, which is ordered by use.
 //
-// T. Johnson, D. Shasha, "2Q: a low overhead high performance buffer management replacement algorithm", VLDB 1994: the full
-// version, with the queue a quarter of the room and ghosts for half of it.
+// T. Johnson, D. Shasha, "2Q: a low overhead high performance buffer management replacement
+// algorithm", VLDB 1994: the full version, with the queue a quarter of the room and ghosts for half
+// of it.
 #pragma once
 
 #include "ghosts.hpp"
@@ -14,7 +15,8 @@ class TwoQ {
  public:
   static constexpr bool moves_on_hit = true, keeps_notes = true;
 
-  explicit TwoQ(const Room& room) : room_(room), in_(room, 0, kIn), main_(room, 1, kMain), out_(room, 0, kOut) {}
+  explicit TwoQ(const Room& room)
+      : room_(room), in_(room, 0, kIn), main_(room, 1, kMain), out_(room, 0, kOut) {}
 
   void arriving(Id id, Bytes) { returns_ = room_.note(id).where == kOut; }
   void placed(Id id, Time, Time) {

@@ -1,8 +1,10 @@
-// vestigo/policy/w_tiny_lfu.hpp: a small window ordered by use, and a segmented main part that lets in only entries that were used more often than its next
-// victim.
+// vestigo/policy/w_tiny_lfu.hpp: a small window ordered by use, and a segmented main part that lets
+// in only entries that were used more often than its next victim.
 //
-// G. Einziger, R. Friedman, B. Manes, "TinyLFU: a highly efficient cache admission policy", ACM Transactions on Storage 13(4), 2017. Uses are counted exactly,
-// where the paper uses a sketch. Counts are halved once as many uses were counted as the sample holds. No count exceeds the sample's size for each entry.
+// G. Einziger, R. Friedman, B. Manes, "TinyLFU: a highly efficient cache admission policy", ACM
+// Transactions on Storage 13(4), 2017. Uses are counted exactly, where the paper uses a sketch.
+// Counts are halved once as many uses were counted as the sample holds. No count exceeds the
+// sample's size for each entry.
 #pragma once
 
 #include "queue.hpp"
@@ -12,10 +14,15 @@ namespace vestigo::policy {
 class WTinyLfu {
  public:
   static constexpr bool moves_on_hit = true, keeps_notes = true;
-  static bool accepts(const PolicyNumbers& numbers) { return numbers[2] >= 1 && numbers[2] <= 1000; }
+  static bool accepts(const PolicyNumbers& numbers) {
+    return numbers[2] >= 1 && numbers[2] <= 1000;
+  }
 
   explicit WTinyLfu(const Room& room)
-      : room_(room), window_(room, 0, kWindow), probation_(room, 1, kProbation), protected_(room, 2, kProtected) {}
+      : room_(room),
+        window_(room, 0, kWindow),
+        probation_(room, 1, kProbation),
+        protected_(room, 2, kProtected) {}
 
   void arriving(Id id, Bytes bytes) {
     use(id);
@@ -29,10 +36,8 @@ class WTinyLfu {
   void hit(Id id, Time) {
     use(id);
     switch (room_.note(id).where) {
-      case kWindow:
-        return window_.renew(id);
-      case kProtected:
-        return protected_.renew(id);
+      case kWindow: return window_.renew(id);
+      case kProtected: return protected_.renew(id);
       default:
         probation_.take(id);
         protected_.push(id);
@@ -46,14 +51,18 @@ class WTinyLfu {
   Id evict() {
     --held_;
     const bool none_in_main = probation_.empty() && protected_.empty();
-    if (window_.empty() || (!none_in_main && window_.weight() + coming_ <= room_.numbers[0])) return main().take_oldest();
+    if (window_.empty() || (!none_in_main && window_.weight() + coming_ <= room_.numbers[0]))
+      return main().take_oldest();
     const Id candidate = window_.take_oldest();
     if (none_in_main || uses(candidate) <= uses(main().oldest())) return candidate;
     const Id victim = main().take_oldest();
     probation_.push(candidate);
     return victim;
   }
-  Id any() const { return !window_.empty() ? window_.oldest() : (probation_.empty() ? protected_ : probation_).oldest(); }
+  Id any() const {
+    return !window_.empty() ? window_.oldest()
+                            : (probation_.empty() ? protected_ : probation_).oldest();
+  }
 
  private:
   enum : std::uint8_t { kWindow = 1, kProbation, kProtected };
@@ -75,7 +84,8 @@ class WTinyLfu {
     const std::uint32_t so_far = uses(id);
     const std::int64_t sample = room_.numbers[2];
     if (so_far < sample) room_.note(id).count = so_far + 1;
-    const std::int64_t entries = room_.by_bytes ? std::max<std::int64_t>(held_, 1) : std::min(room_.capacity, std::int64_t{1} << 40);
+    const std::int64_t entries = room_.by_bytes ? std::max<std::int64_t>(held_, 1)
+                                                : std::min(room_.capacity, std::int64_t{1} << 40);
     if (++counted_ < sample * entries) return;
     counted_ /= 2;
     ++halvings_;

@@ -18,8 +18,8 @@ constexpr std::size_t kCommonCauses = kIdle + 1;
 
 struct alignas(64) KeyRow {
   std::uint32_t hits = 0;
-  std::uint32_t kept = 0;       // values that came in, and those that were there when counting began
-  Bytes kept_bytes = 0;         // theirs
+  std::uint32_t kept = 0;  // values that came in, and those that were there when counting began
+  Bytes kept_bytes = 0;    // theirs
   std::uint32_t evictions = 0;
   std::array<std::uint32_t, kCommonCauses> misses{};
   Time origin_time = 0;
@@ -80,7 +80,8 @@ class KeyRows {
     own.kept_bytes += bytes;
     add(own.held, row, &RareRow::held, -bytes, now - begins_);
   }
-  // Which entry is evicted is known too late to fetch its row. So its sums are added a little later, when the row has arrived from memory.
+  // Which entry is evicted is known too late to fetch its row. So its sums are added a little
+  // later, when the row has arrived from memory.
   void let_go(Id row, Bytes bytes, Time idle_since, Time now, bool evicted) {
     fetch(row);
     Leaving& place = leaving_[next_leaving_++ % leaving_.size()];
@@ -97,8 +98,11 @@ class KeyRows {
     KeyRows gathered;
     gathered.want(keys);
     gathered.begin(begins_);
-    for (std::size_t entry = 0; entry < rows_.size(); ++entry) gathered.add(entry_keys[entry], rows_[entry]);
-    each_rare([&](Id entry, const RareRow& row) { gathered.add(entry_keys[static_cast<std::size_t>(entry)], row); });
+    for (std::size_t entry = 0; entry < rows_.size(); ++entry)
+      gathered.add(entry_keys[entry], rows_[entry]);
+    each_rare([&](Id entry, const RareRow& row) {
+      gathered.add(entry_keys[static_cast<std::size_t>(entry)], row);
+    });
     *this = std::move(gathered);
   }
 
@@ -106,7 +110,8 @@ class KeyRows {
   // Calls `visit(row, rare)` for each rare row that exists.
   template <class Visit>
   void each_rare(Visit visit) const {
-    place_of_rare_.each([&](Id row, Id place) { visit(row, rare_[static_cast<std::size_t>(place)]); });
+    place_of_rare_.each(
+        [&](Id row, Id place) { visit(row, rare_[static_cast<std::size_t>(place)]); });
   }
 
  private:
@@ -126,9 +131,10 @@ class KeyRows {
     one.row = kNone;
   }
 
-  void add(std::int64_t& sum, Id row, Int128 RareRow::*rest, Bytes bytes, Time span) {
+  void add(std::int64_t& sum, Id row, Int128 RareRow::* rest, Bytes bytes, Time span) {
     std::int64_t more, fits;
-    if (__builtin_mul_overflow(bytes, span, &more) || __builtin_add_overflow(sum, more, &fits)) [[unlikely]] {
+    if (__builtin_mul_overflow(bytes, span, &more) || __builtin_add_overflow(sum, more, &fits))
+        [[unlikely]] {
       rare(row).*rest += Int128{bytes} * span;
     } else {
       sum = fits;
@@ -141,7 +147,8 @@ class KeyRows {
     own.kept += other.kept;
     own.kept_bytes += other.kept_bytes;
     own.evictions += other.evictions;
-    for (std::size_t cause = 0; cause < kCommonCauses; ++cause) own.misses[cause] += other.misses[cause];
+    for (std::size_t cause = 0; cause < kCommonCauses; ++cause)
+      own.misses[cause] += other.misses[cause];
     own.origin_time += other.origin_time;
     add(own.held, row, &RareRow::held, other.held, 1);
     add(own.idle, row, &RareRow::idle, other.idle, 1);
@@ -152,7 +159,8 @@ class KeyRows {
     own.stale_hits += other.stale_hits;
     own.false_nulls += other.false_nulls;
     own.more_loads += other.more_loads;
-    for (std::size_t cause = 0; cause < own.misses.size(); ++cause) own.misses[cause] += other.misses[cause];
+    for (std::size_t cause = 0; cause < own.misses.size(); ++cause)
+      own.misses[cause] += other.misses[cause];
     own.oldest_stale = std::max(own.oldest_stale, other.oldest_stale);
     own.held += other.held;
     own.idle += other.idle;

@@ -20,7 +20,8 @@ struct Happening {
 #include "happenings.def"
 };
 
-// Consecutive reads with the same kind of answer are one happening, so a popular key takes no more room than others.
+// Consecutive reads with the same kind of answer are one happening, so a popular key takes no more
+// room than others.
 class Log {
  public:
   // `place`: where the key is held.
@@ -30,7 +31,8 @@ class Log {
       *open = static_cast<Id>(all_.size());
     } else {
       Happening& last = all_[static_cast<std::size_t>(*open)];
-      if (is_read(happening.what) && last.what == happening.what && last.key == happening.key && last.where == happening.where) {
+      if (is_read(happening.what) && last.what == happening.what && last.key == happening.key &&
+          last.where == happening.where) {
         last.until = happening.until;
         last.span = std::max(last.span, happening.span);
         ++last.times;
@@ -44,7 +46,9 @@ class Log {
   std::vector<Happening> take() { return std::move(all_); }
 
  private:
-  static bool is_read(std::uint8_t what) { return what == kWasHit || what == kWasStaleHit || what == kWasJoined; }
+  static bool is_read(std::uint8_t what) {
+    return what == kWasHit || what == kWasStaleHit || what == kWasJoined;
+  }
 
   std::vector<Happening> all_;
   IdMap open_;  // by place: its last happening

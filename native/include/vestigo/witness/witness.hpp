@@ -70,25 +70,33 @@ class Witness : public Testimony {
 
   // Reads. `i` is the row in the batch. `stale_age` is kNoAge if the answer is fresh.
 
-  [[gnu::always_inline]] void hit(const Who& who, std::size_t i, Time took, Time age, Time stale_age, bool null, Time now) {
+  [[gnu::always_inline]] void hit(const Who& who, std::size_t i, Time took, Time age,
+                                  Time stale_age, bool null, Time now) {
     if (answers()) put_answer(i, Answers::kHitAnswer, null, took, age, stale_age);
     if (counts()) {
       ++keys[who.row].hits;
       if (stale_age != kNoAge) keys.stale_hit(who.row, stale_age, null);
     }
-    if (logs(who)) [[unlikely]] put_read(who, stale_age == kNoAge ? kWasHit : kWasStaleHit, i, std::max(stale_age, Time{0}), now);
+    if (logs(who)) [[unlikely]]
+      put_read(who, stale_age == kNoAge ? kWasHit : kWasStaleHit, i, std::max(stale_age, Time{0}),
+               now);
   }
 
   void join(const Who& who, std::size_t i, Time took, Time stale_age, bool null, Time now) {
     if (answers()) put_answer(i, Answers::kJoinedAnswer, null, took, kNoAge, stale_age);
     if (counts()) ++keys.rare(who.row).joined;
-    if (logs(who)) [[unlikely]] put_read(who, kWasJoined, i, std::max(stale_age, Time{0}), now);
+    if (logs(who)) [[unlikely]]
+      put_read(who, kWasJoined, i, std::max(stale_age, Time{0}), now);
   }
 
-  [[gnu::always_inline]] void miss(const Who& who, std::size_t i, Cause cause, Time took, bool null, Time now) {
-    if (answers()) put_answer(i, static_cast<std::uint8_t>(Answers::kMissAnswer + cause), null, took, kNoAge, kNoAge);
+  [[gnu::always_inline]] void miss(const Who& who, std::size_t i, Cause cause, Time took, bool null,
+                                   Time now) {
+    if (answers())
+      put_answer(i, static_cast<std::uint8_t>(Answers::kMissAnswer + cause), null, took, kNoAge,
+                 kNoAge);
     if (counts()) keys.miss(who.row, cause);
-    if (logs(who)) [[unlikely]] put_miss(who, i, cause, took, now);
+    if (logs(who)) [[unlikely]]
+      put_miss(who, i, cause, took, now);
   }
 
   // Origin calls
@@ -117,12 +125,15 @@ class Witness : public Testimony {
 
   [[gnu::always_inline]] void kept(const Who& who, const Entry& entry, Came came, Time now) {
     if (counts()) keys.keep(who.row, entry.bytes, now);
-    if (logs(who)) [[unlikely]] put_kept(who, entry, came, now);
+    if (logs(who)) [[unlikely]]
+      put_kept(who, entry, came, now);
   }
 
-  [[gnu::always_inline]] void left(const Who& who, const Entry& entry, Cause cause, Count count, Time now) {
+  [[gnu::always_inline]] void left(const Who& who, const Entry& entry, Cause cause, Count count,
+                                   Time now) {
     if (counts()) keys.let_go(who.row, entry.bytes, entry.idle_since, now, count == kEvictions);
-    if (logs(who)) [[unlikely]] put_left(who, entry, cause, count, now);
+    if (logs(who)) [[unlikely]]
+      put_left(who, entry, cause, count, now);
   }
 
   void refused(const Who& who, Time now) {
@@ -149,26 +160,40 @@ class Witness : public Testimony {
   bool counts() const { return (may & kCount) && keys.counting(); }
   static bool logs(const Who& who) { return (may & kLog) && who.logged; }
 
-  void put_answer(std::size_t i, std::uint8_t what, bool null, Time took, Time age, Time stale_age) {
+  void put_answer(std::size_t i, std::uint8_t what, bool null, Time took, Time age,
+                  Time stale_age) {
     answers_->put(i, what, null, took, age);
-    if (stale_age != kNoAge) [[unlikely]] stale.push_back({row(i), stale_age});
+    if (stale_age != kNoAge) [[unlikely]]
+      stale.push_back({row(i), stale_age});
   }
 
   std::uint32_t row(std::size_t i) const { return static_cast<std::uint32_t>(begin_ + i); }
 
-  [[gnu::cold, gnu::noinline]] void put_read(const Who& who, What what, std::size_t i, Time oldest, Time now) {
+  [[gnu::cold, gnu::noinline]] void put_read(const Who& who, What what, std::size_t i, Time oldest,
+                                             Time now) {
     put(who, {.what = what, .times = 1, .row = row(i), .at = now, .until = now, .span = oldest});
   }
-  [[gnu::cold, gnu::noinline]] void put_miss(const Who& who, std::size_t i, Cause cause, Time cost, Time now) {
+  [[gnu::cold, gnu::noinline]] void put_miss(const Who& who, std::size_t i, Cause cause, Time cost,
+                                             Time now) {
     put(who, {.what = kWasMissed, .why = cause, .row = row(i), .at = now, .span = cost});
   }
-  [[gnu::cold, gnu::noinline]] void put_kept(const Who& who, const Entry& entry, Came came, Time now) {
-    const What what = came == Came::loaded ? kWasKept : came == Came::written ? kWasWritten : kWasCopied;
+  [[gnu::cold, gnu::noinline]] void put_kept(const Who& who, const Entry& entry, Came came,
+                                             Time now) {
+    const What what = came == Came::loaded    ? kWasKept
+                      : came == Came::written ? kWasWritten
+                                              : kWasCopied;
     put(who, {.what = what, .at = now, .since = entry.loaded_at, .bytes = entry.bytes});
   }
-  [[gnu::cold, gnu::noinline]] void put_left(const Who& who, const Entry& entry, Cause cause, Count count, Time now) {
+  [[gnu::cold, gnu::noinline]] void put_left(const Who& who, const Entry& entry, Cause cause,
+                                             Count count, Time now) {
     const Id other = count == kEvictions ? coming_ : kNone;
-    put(who, {.what = kHasLeft, .why = cause, .counted_as = static_cast<std::uint8_t>(count - kHits), .other = other, .at = now, .since = entry.idle_since, .bytes = entry.bytes});
+    put(who, {.what = kHasLeft,
+              .why = cause,
+              .counted_as = static_cast<std::uint8_t>(count - kHits),
+              .other = other,
+              .at = now,
+              .since = entry.idle_since,
+              .bytes = entry.bytes});
   }
   void put(const Who& who, Happening happening) {
     happening.key = who.row;

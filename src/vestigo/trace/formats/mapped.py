@@ -8,7 +8,9 @@ from vestigo.compiled import texts
 
 
 def mapped(path: Path) -> pa.Buffer:
-    """Maps a whole file. If someone cuts the file while it is in use, the process ends and says why."""
+    """Maps a whole file. If someone cuts the file while it is in use, the process ends by a signal. The command line
+    says why (`texts.end_with`).
+    """
     if path.stat().st_size == 0:  # which cannot be mapped
         return pa.py_buffer(b"")
     with pa.memory_map(str(path)) as file:
