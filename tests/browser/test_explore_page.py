@@ -146,6 +146,7 @@ def test_what_ifs_change_what_all_stands_beside(page: Knobs, files: tuple[Path, 
     assert page.number("hit rate") == page.number("hit rate", 1) == shown(there)["hit rate"]
 
 
+@pytest.mark.clock
 def test_a_slider_is_turned_by_keyboard_and_follows_within_a_tenth_of_a_second(page: Knobs) -> None:
     slider = page.page.get_by_label("max_entries, slider")
     slider.focus()

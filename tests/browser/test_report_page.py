@@ -96,7 +96,7 @@ def test_a_candidate_is_shown_beside_today_by_pointing_and_by_keyboard(opened: V
     at = page.evaluate(
         """() => {
           const view = [...Bokeh.index.roots].find((one) => one.model.name === "front");
-          const renderer = view.model.renderers.find((one) => one.data_source.name === "per-look-up");
+          const renderer = view.model.renderers.find((one) => one.data_source.name === "the pick");
           const frame = view.frame;
           const [x, y] = [renderer.data_source.get_column("x")[0], renderer.data_source.get_column("y")[0]];
           const box = view.canvas_view.el.getBoundingClientRect();

@@ -128,6 +128,7 @@ def test_what_is_to_be_known_of_the_results_is_said_whatever_is_asked_for(folder
             json.loads(done.stdout)
 
 
+@pytest.mark.clock
 @pytest.mark.parametrize("how", [signal.SIGINT, signal.SIGKILL])
 def test_a_sweep_that_is_stopped_goes_on_where_it_was(folder: Path, how: signal.Signals) -> None:
     (folder / "plan.toml").write_text(PLAN.replace("[10, 100, 300]", str(list(range(1, 1000)))))

@@ -64,6 +64,7 @@ def test_a_divided_table_fits_and_cuts_no_number(demo: Path, by: str) -> None:
     assert "…" not in done.stdout
 
 
+@pytest.mark.clock
 def test_help_is_quick_and_imports_nothing_heavy(tmp_path: Path) -> None:
     """The help takes 0.1 s where Python itself takes 0.016. Both are measured in turn, because the machine may be
     busy.

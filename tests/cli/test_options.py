@@ -105,7 +105,7 @@ def test_one_look_up_is_shown_of_all_that_are_replayed(folder: Path) -> None:
     (folder / "two.csv").write_text("at,key,lookup\n" + "".join(f"{at},k{at % 3},{'ab'[at % 2]}\n" for at in range(40)))
     done = run("replay", "two.csv", "--rules", "max_entries=2", "--intake", "at_unit=s", "--lookup", "b", cwd=folder)
     assert [line for line in lines(done.stdout) if line.startswith("Look-up ")] == ["Look-up b"]
-    assert "answer 75.0 % of 40 reads" in done.stdout or "of 40 reads" in done.stdout
+    assert "of 40 reads" in done.stdout
 
 
 def test_every_verb_that_can_draw_draws_and_says_so(folder: Path) -> None:
@@ -172,7 +172,7 @@ def test_results_are_kept_where_it_is_said_or_not_at_all(folder: Path, monkeypat
 def test_choose_searches_and_shares_out(folder: Path) -> None:
     (folder / "plan.toml").write_text(PLAN.replace('most = "hit_rate"\n', "") + "\n[worth]\nmillion_loads = 1\n")
     told = json.loads(run("choose", "--replays", "2", "--seed", "3", "--json", "--no-results", cwd=folder).stdout)
-    whole = sweep("t.arrow" if False else folder / "t.arrow", read_plan(folder / "plan.toml"))
+    whole = sweep(folder / "t.arrow", read_plan(folder / "plan.toml"))
     assert told["name"] in whole
     done = run("choose", "--share-out", "64 KiB", "--write", "shared.toml", cwd=folder)
     assert done.returncode in (0, 1)
@@ -252,6 +252,7 @@ def test_an_interrupt_that_comes_out_as_another_error_is_an_interrupt(tmp_path: 
         assert (done.returncode, done.stderr) == (130, b"vestigo: stopped\n")
 
 
+@pytest.mark.clock
 @pytest.mark.parametrize("words", [["replay"], ["survey"], ["convert", "big.csv", "out.csv"], ["curve"]])
 def test_ctrl_c_ends_everything_within_a_second(folder: Path, words: list[str]) -> None:
     big = folder / "big.csv"

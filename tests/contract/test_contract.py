@@ -33,12 +33,6 @@ def test_three_packages_know_the_kernel() -> None:
     assert knows == {ROOT / "prepared", ROOT / "engine", ROOT / "engine" / "native"}
 
 
-def test_the_core_does_not_print_or_plot() -> None:
-    for layer in ("trace", "rules", "outcome", "engine", "study"):
-        for path in (ROOT / layer).rglob("*.py"):
-            assert not re.search(r"^\s*print\(|import (rich|matplotlib|typer)", path.read_text(), re.M), path
-
-
 def test_the_readmes_ten_lines_run_on_a_file_of_ones_own(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
 ) -> None:

@@ -1,5 +1,6 @@
 """The kernel checks every column and number itself: nothing that Python hands it can make it read out of bounds."""
 
+import re
 from typing import Any
 
 import numpy as np
@@ -178,34 +179,34 @@ def test_next_reads_are_given_where_they_are_asked_for() -> None:
 
 
 @pytest.mark.parametrize(
-    "changed",
+    ("changed", "says"),
     [
-        {"groups": []},
-        {"place_lookups": []},
-        {"place_lookups": [1]},
-        {"place_nodes": []},
-        {"place_is_of_node": [0, 0]},
-        {"entry_groups": np.array([0, 1], np.int32)},
-        {"entry_groups": np.array([0], np.int32)},
-        {"entry_keys": np.array([0], np.int32)},
-        {"entry_keys": np.array([0, 2], np.int32)},
-        {"entry_is_first": np.array([1, 1], np.uint8)},
-        {"keys": 0},
-        {"place_pools": [1]},
-        {"place_pools": []},
-        {"place_pool_rules": []},
-        {"place_pool_rules": [1]},
-        {"pools": []},
-        {"news_take": -1},
-        {"slice_width": 0},
-        {"slice_width": 5},
-        {"slices": 0},
-        {"slices": 10**6},
-        {"slice_origin": 7},
+        ({"groups": []}, "groups differ in number"),
+        ({"place_lookups": []}, "no groups of keys, or more than 65,535"),
+        ({"place_lookups": [1]}, "a place's look-up or pool is out of range"),
+        ({"place_nodes": []}, "places differ in number"),
+        ({"place_is_of_node": [0, 0]}, "places differ in number"),
+        ({"entry_groups": np.array([0, 1], np.int32)}, "a key's group is out of range"),
+        ({"entry_groups": np.array([0], np.int32)}, "an entry's key is out of range"),
+        ({"entry_keys": np.array([0], np.int32)}, "an entry's key is out of range"),
+        ({"entry_keys": np.array([0, 2], np.int32)}, "an entry's key is out of range"),
+        ({"entry_is_first": np.array([1, 1], np.uint8)}, "columns differ in length"),
+        ({"keys": 0}, "no keys, or more than 2^31"),
+        ({"place_pools": [1]}, "a place's look-up or pool is out of range"),
+        ({"place_pools": []}, "places differ in number"),
+        ({"place_pool_rules": []}, "a place's look-up or pool is out of range"),
+        ({"place_pool_rules": [1]}, "a pool is out of range"),
+        ({"pools": []}, "a pool is out of range"),
+        ({"news_take": -1}, "a span of time is out of range"),
+        ({"slice_width": 0}, "slices are out of range, or not of whole seconds"),
+        ({"slice_width": 5}, "slices are out of range, or not of whole seconds"),
+        ({"slices": 0}, "slices are out of range, or not of whole seconds"),
+        ({"slices": 10**6}, "slices are out of range, or not of whole seconds"),
+        ({"slice_origin": 7}, "slices are out of range, or not of whole seconds"),
     ],
 )
-def test_calls_that_do_not_fit_are_refused(changed: dict[str, Any]) -> None:
-    with pytest.raises(ValueError):  # noqa: PT011
+def test_calls_that_do_not_fit_are_refused(changed: dict[str, Any], says: str) -> None:
+    with pytest.raises(ValueError, match=re.escape(says)):
         replay(**changed)
 
 
@@ -314,30 +315,30 @@ def test_keys_on_nodes_are_numbered_and_it_is_known_where_each_is_loaded_first()
 
 
 @pytest.mark.parametrize(
-    "changed",
+    ("changed", "says"),
     [
-        {"groups": []},
-        {"per": []},
-        {"clears": []},
-        {"expires": [NO_TIMES, NO_TIMES]},
-        {"expires": [np.array([5, 3], np.int64)]},
-        {"clears": [np.array([2**62], np.int64)]},
-        {"entry_groups": np.array([0, 1], np.int32)},
-        {"entry_keys": np.array([0, 2], np.int32)},
-        {"entry_nodes": np.array([0, 3], np.int32)},
-        {"keys": 3},
-        {"lookups": 0},
-        {"lookups": 2},
-        {"nodes": 2**31},
-        {"nodes": 2**30, "per": [kernel.Per.node]},
-        {"scope_slots": 2**31},
-        {"scopes_at_once": 2**30},
-        {"last_rows": NO_TIMES},
-        {"news_take": 2**62},
+        ({"groups": []}, "no groups of keys, or more than 65,535"),
+        ({"per": []}, "groups or pools differ in number"),
+        ({"clears": []}, "groups differ in number"),
+        ({"expires": [NO_TIMES, NO_TIMES]}, "groups or pools differ in number"),
+        ({"expires": [np.array([5, 3], np.int64)]}, "moments are out of order or range"),
+        ({"clears": [np.array([2**62], np.int64)]}, "moments are out of order or range"),
+        ({"entry_groups": np.array([0, 1], np.int32)}, "a key's group is out of range"),
+        ({"entry_keys": np.array([0, 2], np.int32)}, "an entry's key is out of range"),
+        ({"entry_nodes": np.array([0, 3], np.int32)}, "an entry's node is out of range"),
+        ({"keys": 3}, "an entry's key is out of range"),
+        ({"lookups": 0}, "look-ups, nodes or scopes are out of range"),
+        ({"lookups": 2}, "look-ups, nodes or scopes are out of range"),
+        ({"nodes": 2**31}, "look-ups, nodes or scopes are out of range"),
+        ({"nodes": 2**30, "per": [kernel.Per.node]}, "more than 2^31 keys of nodes and scopes"),
+        ({"scope_slots": 2**31}, "look-ups, nodes or scopes are out of range"),
+        ({"scopes_at_once": 2**30}, "more than 2^31 keys of nodes and scopes"),
+        ({"last_rows": NO_TIMES}, "look-ups, nodes or scopes are out of range"),
+        ({"news_take": 2**62}, "a span of time is out of range"),
     ],
 )
-def test_full_replays_that_do_not_fit_are_refused(changed: dict[str, Any]) -> None:
-    with pytest.raises(ValueError):  # noqa: PT011
+def test_full_replays_that_do_not_fit_are_refused(changed: dict[str, Any], says: str) -> None:
+    with pytest.raises(ValueError, match=re.escape(says)):
         full_replay(**changed)
 
 

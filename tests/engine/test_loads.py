@@ -76,6 +76,7 @@ def test_a_refused_write_after_a_lost_load_is_the_later_cause(engine: str) -> No
     assert missed(replayed(engine, lines, max_bytes=64, on_write="replace")) == {"first": 1, "refused": 1}
 
 
+@pytest.mark.clock
 def test_loads_that_never_overlap_take_no_longer_to_replay() -> None:
     """The end of a load is not searched among all later ones, which would take a thousand times as long here."""
     rows = 300_000

@@ -37,6 +37,7 @@ def test_what_it_makes_does_not_depend_on_the_pieces(monkeypatch: pytest.MonkeyP
     assert what_if.changed_trace(trace, asked) == whole
 
 
+@pytest.mark.clock
 @pytest.mark.parametrize("asked", [WhatIf(traffic=100), WhatIf(changes=300)])
 def test_making_a_trace_ends_soon_after_it_is_given_up(asked: WhatIf) -> None:
     at = np.arange(60_000) * 10**9

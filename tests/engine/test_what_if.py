@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given, reject, settings
 from hypothesis import strategies as st
 
 from tests.agreement.cases import Case, cases
@@ -146,7 +146,7 @@ def test_the_engines_agree_on_what_would_be(case: Case, different: dict[str, Any
     except RulesError as error:  # a slower origin means nothing where there are no costs
         if "gives no costs" not in str(error):
             raise
-        return
+        reject()
     assert native.to_dict()["misses"] == reference.to_dict()["misses"]
     assert (native.hits, native.stale_hits) == (reference.hits, reference.stale_hits)
 

@@ -7,6 +7,8 @@ import time
 import urllib.request
 from pathlib import Path
 
+import pytest
+
 from tests.cli.calling import run
 
 HERE = Path(__file__).parent
@@ -23,6 +25,7 @@ misses = 'desk_reads_total{{answer="asked", cache="{{lookup}}"}}'
 """
 
 
+@pytest.mark.clock
 def test_a_lifetime_that_is_not_the_plan_s_is_named(tmp_path: Path) -> None:
     command = [sys.executable, str(HERE / "desk_service.py"), str(tmp_path / "recording"), "100"]
     service = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)

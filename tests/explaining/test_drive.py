@@ -201,6 +201,7 @@ def test_a_value_that_is_named_late_is_the_same_value() -> None:
     assert (driven.driven.hits, driven.driven.stale_hits, driven.differ) == (4, 1, 0)
 
 
+@pytest.mark.clock
 def test_what_is_stale_is_found_in_no_time_however_many_values_are_named_late() -> None:
     keys = 40_000
     rows = {"at": range(3 * keys), "key": [number // 3 for number in range(3 * keys)], "version": [None, 7, 7] * keys}
@@ -230,6 +231,7 @@ def test_the_standard_library_s_clocks_can_be_patched(busy: Trace) -> None:
     assert time.time() - before < 60
 
 
+@pytest.mark.clock
 def test_real_time_may_go_faster() -> None:
     trace = told("0 read a", "1 read a", "11 read a", "12 read a")
     desk = Desk(time.monotonic_ns, absolute=50_000_000)  # 50 ms: 5 s, a hundred times faster
@@ -243,6 +245,7 @@ def sleepy(*_: Any) -> None:
     time.sleep(30)
 
 
+@pytest.mark.clock
 @pytest.mark.parametrize(
     ("read", "said"),
     [
@@ -277,6 +280,7 @@ def test_a_cache_that_was_driven_before_must_be_emptied() -> None:
     assert str(second).startswith("Stopped before the first counted read: event 0 ")
 
 
+@pytest.mark.clock
 def test_waiting_for_real_time_is_no_hanging() -> None:
     driven = drive(told("0 read a", "1 read a"), Rules(), read=Desk(Clock()).read, speed=1, patience="200ms")
     assert (driven.stopped, driven.driven.hits) == (None, 1)

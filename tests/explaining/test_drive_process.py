@@ -132,6 +132,7 @@ def is_running(number: int) -> bool:
     return psutil.pid_exists(number) and psutil.Process(number).status() != psutil.STATUS_ZOMBIE
 
 
+@pytest.mark.clock
 @pytest.mark.parametrize("end", ["pass", "if m['id'] == 5: os._exit(3)"], ids=["by itself", "too early"])
 def test_what_a_command_leaves_behind_is_ended(tmp_path: Path, end: str) -> None:
     child = "subprocess.Popen(['sleep', '600'], stdout=2).pid"

@@ -105,6 +105,7 @@ def test_many_threads_lose_nothing(tmp_path: Path) -> None:
     assert (len(trace), len(trace.keys)) == (16_000, 2_000)
 
 
+@pytest.mark.clock
 def test_a_full_buffer_drops_and_counts(tmp_path: Path) -> None:
     recorder = Recorder(tmp_path, buffer=10, flush_every="1h")
     time.sleep(0.05)  # the thread looks at an empty buffer first
@@ -125,6 +126,7 @@ def in_process(code: str, folder: Path, **pipes: int) -> "subprocess.Popen[str]"
     return subprocess.Popen([sys.executable, "-c", program, folder], stdout=subprocess.PIPE, text=True, **pipes)
 
 
+@pytest.mark.clock
 def test_a_killed_process_loses_only_what_was_not_flushed(tmp_path: Path) -> None:
     process = in_process(
         """

@@ -195,12 +195,6 @@ rules.on_write = "drop"
     assert [problem.split(":")[0] for problem in refused(tmp_path, text)] == [", line 4", ", line 6"]
 
 
-def test_no_rule_is_left_that_is_not_supported(tmp_path: Path) -> None:
-    for name in Rules.model_fields:
-        problems = refused(tmp_path, f"[rules]\n{name} = -3.5")
-        assert "not supported" not in problems[0], name
-
-
 def test_every_contradiction_is_told_with_the_lines_of_both(tmp_path: Path) -> None:
     path = tmp_path / "plan.toml"
     path.write_text(

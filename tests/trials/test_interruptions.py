@@ -70,6 +70,7 @@ def calls() -> dict[str, list[str]]:
     }
 
 
+@pytest.mark.clock
 def test_ctrl_c_at_any_moment_ends_every_verb(folder: Path) -> None:
     at_random, given = draws(), calls()
     serving = {"explore", "listen"}
@@ -90,6 +91,7 @@ def test_ctrl_c_at_any_moment_ends_every_verb(folder: Path) -> None:
         assert not [path for path in folder.iterdir() if path.name.startswith(".")], what
 
 
+@pytest.mark.clock
 @pytest.mark.parametrize("verb", ["sweep", "choose"])
 def test_a_kill_at_any_moment_loses_no_result(folder: Path, verb: str) -> None:
     at_random = draws()

@@ -229,6 +229,7 @@ def test_a_closed_recording_counts_what_comes_later(tmp_path: Path) -> None:
     assert sums_up(recording.heard)
 
 
+@pytest.mark.clock
 def test_lines_are_written_within_a_second_without_a_flush(tmp_path: Path) -> None:
     recording = Recording(tmp_path, KEYED)
     with recording_in(tmp_path / "other", KEYED) as (app, other):

@@ -263,6 +263,7 @@ def test_tabs_that_ask_at_once_get_their_own_answers(client: Client) -> None:
     assert rates[:4] == rates[4:] and len(set(rates)) == 4
 
 
+@pytest.mark.clock
 def test_ctrl_c_ends_it_and_wrong_calls_are_one_sentence(files: tuple[Path, Path], tmp_path: Path) -> None:
     with exploring(files[0].parent, str(files[0]), "--plan", str(files[1])) as (address, process):
         assert Client(address).ask("GET", "")[0] == 200
@@ -289,6 +290,7 @@ def small_machine(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> int:
     return 2 << 30
 
 
+@pytest.mark.clock
 def test_replaced_what_ifs_end_at_once_and_give_their_memory_back(files: tuple[Path, Path], small_machine: int) -> None:
     trace = vg.read_trace(files[0])
     most_times = (small_machine // what_if.EVENT_BYTES - len(trace)) // trace.reads
@@ -321,6 +323,7 @@ def test_replaced_what_ifs_end_at_once_and_give_their_memory_back(files: tuple[P
         assert most - before < small_machine
 
 
+@pytest.mark.clock
 def test_ctrl_c_ends_long_work_too(files: tuple[Path, Path]) -> None:
     with (
         exploring(files[0].parent, str(files[0]), "--plan", str(files[1])) as (address, process),
@@ -340,6 +343,7 @@ def test_ctrl_c_ends_long_work_too(files: tuple[Path, Path]) -> None:
         assert len(process.stderr.read().splitlines()) == 1  # that it listens
 
 
+@pytest.mark.clock
 def test_a_page_that_nobody_waits_for_is_given_up() -> None:
     async def leave() -> bool:
         work, is_over = Work(), threading.Event()

@@ -87,6 +87,7 @@ def closed_after(one: socket.socket) -> float:
     return time.monotonic() - begun
 
 
+@pytest.mark.clock
 def test_a_header_has_five_seconds_however_it_comes(tmp_path: Path) -> None:
     """One connection says nothing, one sends a letter now and then, one begins a second request, and one is refused and
     goes on sending.
@@ -116,6 +117,7 @@ def test_a_header_has_five_seconds_however_it_comes(tmp_path: Path) -> None:
     }
 
 
+@pytest.mark.clock
 def test_a_kept_connection_may_rest_between_requests(tmp_path: Path) -> None:
     """Exporters send every five seconds by default."""
     with listening("recording", *KEYED, cwd=tmp_path) as receiver, connections(receiver, 1, b"") as (kept,):
@@ -136,6 +138,7 @@ def test_what_is_no_http_is_counted(tmp_path: Path) -> None:
     assert "  turned away 1 time: no HTTP" in out
 
 
+@pytest.mark.clock
 @pytest.mark.parametrize("kind", [PROTOBUF, JSON])
 def test_a_good_sender_is_answered_beside_bodies_of_millions_of_spans(tmp_path: Path, kind: str) -> None:
     """Some are far beyond the limits, some are just within them, and some lie of their size."""
@@ -219,6 +222,7 @@ class Sent:
         yield self.body
 
 
+@pytest.mark.clock
 def test_the_smallest_body_is_read_first_and_none_waits_long(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(bodies, "SECONDS_TO_WAIT", 0.5)
     order: list[int] = []
@@ -243,6 +247,7 @@ def test_the_smallest_body_is_read_first_and_none_waits_long(monkeypatch: pytest
     assert [isinstance(one, HTTPException) and one.status_code for one in found] == [False, 503, 503]
 
 
+@pytest.mark.clock
 def test_all_bodies_together_have_a_bound(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(bodies, "MOST_HELD_BYTES", 25)
 

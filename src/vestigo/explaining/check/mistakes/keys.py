@@ -1,10 +1,10 @@
 """Mistakes with keys: patterns that match none, and what the survey found in the keys."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 from vestigo.describing.findings import NARROW, SHARED, SPELLINGS, WIDE
 from vestigo.explaining.check.facts import OfLookup
-from vestigo.explaining.check.mistakes.suspicion import Suspicion
+from vestigo.explaining.check.mistakes.suspicion import Kind, Suspicion
 from vestigo.trace.reading.pattern import Pattern
 
 
@@ -43,24 +43,21 @@ def _matches(of: OfLookup, pattern: str) -> bool:
     return bool(Pattern.parse("", pattern).keys(of.key_texts)[0].any())
 
 
-_AND_SO = {
-    NARROW: "entries that are never read again fill its room",
-    WIDE: "whatever comes first is given to all who ask for the others",
-    SHARED: "each look-up keeps its own, so check that the cache does, too",
-    SPELLINGS: "each spelling is loaded and kept for itself",
+_AND_SO: Mapping[str, tuple[Kind, str]] = {
+    NARROW: ("keys that are too narrow", "entries that are never read again fill its room"),
+    WIDE: ("keys that are too wide", "whatever comes first is given to all who ask for the others"),
+    SHARED: ("keys: used by two look-ups", "each look-up keeps its own, so check that the cache does, too"),
+    SPELLINGS: ("keys: in several spellings", "each spelling is loaded and kept for itself"),
 }
+"""By the kind of a finding, what the mistake is called, and what follows."""
 
 
 def as_surveyed(of: OfLookup) -> Iterator[Suspicion]:
     """A look-up is cached by keys that the survey has doubts about."""
     for finding in of.facts.survey.findings:
         if finding.lookup == of.name and of.counts.entries_peak:
-            yield Suspicion(
-                f"keys that are {finding.kind}" if finding.kind in (NARROW, WIDE) else f"keys: {finding.kind}",
-                f"lookup.{of.name}",
-                f"{finding.sentence}; {_AND_SO[finding.kind]}",
-                judged="nothing",
-            )
+            kind, and_so = _AND_SO[finding.kind]
+            yield Suspicion(kind, f"lookup.{of.name}", f"{finding.sentence}; {and_so}", judged="nothing")
 
 
 ALL = (match_nothing, as_surveyed)
