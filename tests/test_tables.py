@@ -22,7 +22,7 @@ from vestigo.rules.rule import Rule, rules_of
 from vestigo.rules.schema import plan_schema
 from vestigo.rules.what_if import WhatIf
 from vestigo.trace.formats.format import known_formats
-from vestigo.trace.reading.columns import READERS
+from vestigo.trace.reading.column_kinds import READERS
 from vestigo.trace.trace import COLUMNS
 
 PROJECT = Path(__file__).parents[1]

@@ -14,8 +14,8 @@ from opentelemetry.proto.collector.trace.v1.trace_service_pb2 import ExportTrace
 
 from tests.cli.calling import VESTIGO
 from vestigo.trace import Intake
-from vestigo.web.listen.app import PATH, receiver
 from vestigo.web.listen.otlp import PROTOBUF
+from vestigo.web.listen.receiver import PATH, receiver
 from vestigo.web.listen.recording import Recording
 
 BEGUN = 1_773_734_400_000_000_000

@@ -1,6 +1,4 @@
-"""What people see: tables for the terminal, figures, pages. It shows what the core knows, and works out nothing
-itself.
-"""
+"""What people see: tables for the terminal, figures, pages. It draws what it is given, and replays nothing."""
 
 import lazy_loader
 

@@ -34,8 +34,8 @@ def grid(  # noqa: PLR0913, PLR0917
     gap: int = GAP,
     widest: int = NAME,
 ) -> Table:
-    """A table with one row for each name, in its style and cut to `letters`. Columns stand closer if they would not
-    fit.
+    """A table with one row for each name, in its style and cut to `widest` letters. Columns stand closer if they would
+    not fit.
     """
     head, *shown = [printable(name, widest) for name in (title, *names)]
     if max(map(len, (head, *shown))) + sum(column.width + gap for column in columns) > WIDTH:

@@ -39,7 +39,7 @@ def measures_text(found: Mapping[str, Measures]) -> RenderableType:
 
 @shown.register
 def slices_text(slices: Slices) -> RenderableType:
-    """The outcome over time, in at most `rows` rows."""
+    """A row for each slice of time."""
     if not len(slices):
         return Text("No time was counted.")
     return over_time("from (UTC)", slices)

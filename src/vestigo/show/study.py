@@ -108,7 +108,7 @@ def pick_text(pick: Pick) -> RenderableType:
 
 @shown.register
 def candidate_text(candidate: Candidate) -> RenderableType:
-    """A candidate's measures, with a row for each part of the time."""
+    """A candidate's measures for the whole time."""
     columns = [_column(name, MEASURES[name], [candidate], candidate.stale_known) for name in _SHOWN]
     return grid("candidate", [candidate.name], columns, [""], GAP)
 

@@ -21,7 +21,7 @@ from vestigo.show.view import shown
 from vestigo.show.watched import keys_text
 from vestigo.units import capitalised, counted, format_seconds, format_share, format_span
 
-_NARROW = 1
+_GAP_COLUMNS = 1
 
 
 class By(StrEnum):
@@ -183,10 +183,10 @@ def _causes(comparison: Comparison) -> list[Table]:
     room = WIDTH - max(len(printable(name, NAME)) for name in (title, *settings))
     groups: list[list[Column]] = [[]]
     for column in columns:
-        if sum(_NARROW + one.width for one in (*groups[-1], column)) > room:
+        if sum(_GAP_COLUMNS + one.width for one in (*groups[-1], column)) > room:
             groups.append([])
         groups[-1].append(column)
-    return [_table(comparison, title, settings, group, _NARROW) for group in groups]
+    return [_table(comparison, title, settings, group, _GAP_COLUMNS) for group in groups]
 
 
 def _table(

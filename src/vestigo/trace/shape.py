@@ -22,7 +22,7 @@ from vestigo.trace.columns import EARLIEST, LATEST, MISSING
 from vestigo.trace.formats.prepared import prepared_table
 from vestigo.trace.names import Names, arrow_names
 from vestigo.trace.reading.build import Origin, build_trace, check_columns, dense
-from vestigo.trace.reading.columns import Bad
+from vestigo.trace.reading.column_kinds import Bad
 from vestigo.trace.reading.pattern import Pattern
 from vestigo.trace.reading.read import Readable, read_trace
 from vestigo.trace.reading.times import UNITS, WITH_OFFSET, likely_unit, times

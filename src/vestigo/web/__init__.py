@@ -1,1 +1,1 @@
-"""What speaks HTTP. Needs the extra `listen`: starlette, uvicorn and OpenTelemetry's messages."""
+"""What speaks HTTP: `listen` (needs the extra `listen`) and `explore` (needs the extra `explore`)."""

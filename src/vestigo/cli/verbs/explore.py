@@ -37,7 +37,7 @@ def explore(
     from vestigo.units import counted
 
     try:
-        from vestigo.web.explore.app import page
+        from vestigo.web.explore.pages import page
         from vestigo.web.explore.work import Work
         from vestigo.web.serving import Address, serve
     except ModuleNotFoundError as error:

@@ -74,7 +74,7 @@ def listen(
     from vestigo.units import Duration, parse_bytes
 
     try:
-        from vestigo.web.listen.app import PATH, receiver
+        from vestigo.web.listen.receiver import PATH, receiver
         from vestigo.web.listen.recording import Recording
         from vestigo.web.listen.selection import Conditions, Selection
         from vestigo.web.serving import Address, serve

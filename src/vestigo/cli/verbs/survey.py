@@ -22,9 +22,9 @@ def survey(call: Call) -> None:
         progress.step(f"counting {len(chosen):,} events")
         found = survey_of(chosen)
     if call.figure is not None:
-        from vestigo.show.figures import survey
+        from vestigo.show.figures import survey as survey_figure
 
-        save(survey(found)[0], call.figure, "a page of figures")
+        save(survey_figure(found)[0], call.figure, "a page of figures")
     call.answer(found, survey_text)
 
 

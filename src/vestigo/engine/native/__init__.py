@@ -1,8 +1,8 @@
-"""The native engine. `begin` asks the kernel for a replay, `feed` gives it the trace, `replay` reads its counts, and
+"""The native engine. `begin` asks the kernel for a replay, `feed` gives it the trace, `counted` reads its counts, and
 `watched` reads what it tells of single reads and keys.
 """
 
-from vestigo.engine.native.replay import run
+from vestigo.engine.native.counted import run
 from vestigo.engine.native.watched import answers_by_batch, watch
 
 __all__ = ["answers_by_batch", "run", "watch"]

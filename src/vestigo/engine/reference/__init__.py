@@ -5,7 +5,7 @@ truth    what each row tells of its key's value at the origin
 pool     the entries of one look-up, their limits and policy
 tally    what is counted
 witness  what is told of single reads and keys
-replay   what one event does
+steps    what one event does
 run      one event after the other
 """
 

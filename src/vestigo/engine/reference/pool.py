@@ -159,7 +159,7 @@ class Pool:
         return self._give(key)
 
     def emptied(self) -> None:
-        """A new pool, in place of one that was emptied."""
+        """Gives the policy a new generation, because everything has left."""
         past, self.policy = self.policy, self.new_policy()
         if isinstance(past, Belady) and isinstance(self.policy, Belady):
             self.policy.next_read = past.next_read  # it keeps its knowledge of the future

@@ -10,14 +10,14 @@ from vestigo.rules.vary import place_of
 
 _LEAST_GAIN = 0.001
 """In parts of the aim's amount."""
-_FEWER_CALLS = 0.001
-_CALMER, _SHARED = 0.8, 0.8
-_LESS = 0.5
-_RELIEF = 0.1
+_LEAST_CALLS_SAVED = 0.001
+_SURGE_LEFT, _CALLS_LEFT = 0.8, 0.8
+_HALF_LEFT = 0.5
+_LEAST_RELIEF = 0.1
 """In parts of a limit that today's settings break."""
-_FOR_CALM, _FOR_YOUTH, _FOR_RELIEF = 0.02, 0.05, 0.02
+_AIM_FOR_CALM, _AIM_FOR_YOUTH, _AIM_FOR_RELIEF = 0.02, 0.05, 0.02
 """So much of the aim a calmer second, younger answers, and a limit that is broken less, may take."""
-_DOWN = {"surge": ("surge.second", _CALMER, _FOR_CALM), "false_nulls": ("false_nulls", _LESS, _LEAST_GAIN)}
+_DOWN = {"surge": ("surge.second", _SURGE_LEFT, _AIM_FOR_CALM), "false_nulls": ("false_nulls", _HALF_LEFT, _LEAST_GAIN)}
 """What must become how much less, and how much of the aim that may take."""
 
 
@@ -54,14 +54,14 @@ def _is_better(found: Candidates, aim: Aim, suspected: Suspicion, fixed: Candida
             name, part, price = _DOWN[what]
             return fixed.measure(name) <= part * today.measure(name) and better > -price
         case "calls":
-            return less("loads") > max(less("hits"), _FEWER_CALLS * today.measure("loads"))
+            return less("loads") > max(less("hits"), _LEAST_CALLS_SAVED * today.measure("loads"))
         case "age" | "shared calls":
             _, name, _ = place_of(suspected.where)
             now, then = (one.lookups[name] for one in (today, fixed))
             if suspected.judged == "shared calls":
-                return bool(then.loads <= _SHARED * now.loads)
-            younger = then.answer_age(100) <= _LESS * now.answer_age(100)
-            return bool(younger and (better > -_FOR_YOUTH or not found.stale_known))
+                return bool(then.loads <= _CALLS_LEFT * now.loads)
+            younger = then.answer_age(100) <= _HALF_LEFT * now.answer_age(100)
+            return bool(younger and (better > -_AIM_FOR_YOUTH or not found.stale_known))
         case "no worse":
             return better >= 0
-    return better > _LEAST_GAIN or (relief(found, aim, fixed) >= _RELIEF and better > -_FOR_RELIEF)
+    return better > _LEAST_GAIN or (relief(found, aim, fixed) >= _LEAST_RELIEF and better > -_AIM_FOR_RELIEF)

@@ -4,7 +4,6 @@ counters   what files of counters say: how much each of them rose between two sc
 measured   what they say of the running cache, by look-up
 predicted  what a replay gives over the same time
 windows    both over the same stretches of time, and how sure their difference is
-tries      what the running cache may do differently, as settings or traces that can be replayed
-explain    which of these comes nearest
+tries      what the running cache may do differently, the nearest first
 confirmation  what is returned;  compare  where all comes together
 """

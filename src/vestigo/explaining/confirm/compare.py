@@ -9,9 +9,9 @@ from vestigo.engine.job import job
 from vestigo.errors import InputError
 from vestigo.explaining.confirm.confirmation import Confirmation, Try
 from vestigo.explaining.confirm.counters import Counters, read_counters
-from vestigo.explaining.confirm.explain import tries
 from vestigo.explaining.confirm.measured import Measured
 from vestigo.explaining.confirm.predicted import Time, predict
+from vestigo.explaining.confirm.tries import tries
 from vestigo.prepared.counting import first_counted
 from vestigo.progress import Progress, reporting
 from vestigo.rules import Plan

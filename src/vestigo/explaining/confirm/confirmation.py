@@ -22,7 +22,8 @@ class Compared(Data):
     """One measure of one look-up, or of all."""
 
     measure: str
-    """``hit_rate``, ``loads`` and ``evictions`` (both for each read), ``entries`` or ``bytes`` (held, on average)."""
+    """``hit_rate``, ``loads`` or ``evictions`` (both for each read), ``entries`` or ``bytes`` (the most that was held).
+    """
     lookup: str | None
     measured: float
     predicted: float

@@ -17,7 +17,7 @@ from typing import Any, NamedTuple
 import pyarrow as pa
 
 from vestigo.errors import InputError
-from vestigo.trace.reading.columns import Bad
+from vestigo.trace.reading.column_kinds import Bad
 from vestigo.trace.reading.tables import index_levels, rows_of
 from vestigo.trace.reading.times import times
 from vestigo.units import SECOND, as_python

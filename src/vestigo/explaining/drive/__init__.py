@@ -5,5 +5,5 @@ functions  a cache in Python, as functions;  clock  the time that it is given
 process    a cache in another process, spoken to in JSON-RPC
 answers    what it gave at each event, and what that adds up to
 driven     what is returned;  run  where all comes together
-trials     settings that might explain a cache better, and how well each does
+explain    settings that explain a cache better (observed: what its answers show at once; untested: what they do not)
 """

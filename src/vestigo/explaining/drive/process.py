@@ -178,7 +178,7 @@ class _Talker:
         self.value[row] = value
 
     def _message(self, row: int, events: int = 1) -> Any:
-        """The next message, which answers `count` events from a row on. Raises Stopped."""
+        """The next message, which answers so many `events` from a row on. Raises Stopped."""
         where = f" (or at one of the {events - 1:,} events after it, in one batch)" if events > 1 else ""
         try:
             line = self._pipes.receive()

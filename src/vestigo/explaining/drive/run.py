@@ -169,7 +169,9 @@ def _driven(  # noqa: PLR0913  # all that is known by then
 def _explained(
     trace: Trace, driven: Marks, plan: Plan, most: int, progress: Progress
 ) -> tuple[list[Explanation], Plan]:
-    """Adds explanations. They are looked for in the first part of a long trace, and counted over all of it."""
+    """The explanations, and the plan with them. They are looked for in the first part of a long trace, and counted over
+    all of it.
+    """
     chosen = driven.rows < _FOR_TRIALS
     part = Judge(trace.part(0, _FOR_TRIALS) if len(trace) > _FOR_TRIALS else trace, driven.of(chosen))
     found, best = explanations(part, plan, most, progress)
@@ -198,7 +200,7 @@ def _difference(  # noqa: PLR0913, PLR0917  # both sides of it
 
 
 def _numbered(story: Story, events: Longs) -> Story:
-    """The differences with the rows of the user's trace."""
+    """The story with the rows of the user's trace."""
     steps = [
         one if one.event is None else dataclasses.replace(one, event=int(events[one.event])) for one in story.steps
     ]

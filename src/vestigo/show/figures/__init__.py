@@ -6,10 +6,10 @@ from vestigo.show.figures.causes import causes
 from vestigo.show.figures.choice import page as choice
 from vestigo.show.figures.front import front
 from vestigo.show.figures.heat import heat
+from vestigo.show.figures.key_story import story
+from vestigo.show.figures.overview import activity, origin_time, popularity, reuse_times
+from vestigo.show.figures.overview import page as survey
 from vestigo.show.figures.sizes import size_curves
-from vestigo.show.figures.story import story
-from vestigo.show.figures.survey import activity, origin_time, popularity, reuse_times
-from vestigo.show.figures.survey import page as survey
 from vestigo.show.figures.timeline import timeline
 
 __all__ = [

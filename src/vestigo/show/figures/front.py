@@ -10,7 +10,7 @@ from vestigo.choosing.pick import Pick
 from vestigo.choosing.sweep import Sweep
 from vestigo.errors import RulesError
 from vestigo.show import style
-from vestigo.show.charts.front import front_chart
+from vestigo.show.charts.candidates import front_chart
 from vestigo.show.charts.records import Chart, Named
 from vestigo.show.figures.byte_axis import byte_axis
 from vestigo.show.figures.canvas import NAME, check_drawn, on_axis

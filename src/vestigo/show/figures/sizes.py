@@ -10,7 +10,7 @@ from vestigo.arguments import several
 from vestigo.engine.size_curve import SizeCurve
 from vestigo.errors import RulesError
 from vestigo.show import style
-from vestigo.show.charts.sizes import LIMIT, enough_text, sizes_chart
+from vestigo.show.charts.every_size import LIMIT, enough_text, sizes_chart
 from vestigo.show.figures.byte_axis import byte_axis
 from vestigo.show.figures.canvas import check_drawn, on_axis
 

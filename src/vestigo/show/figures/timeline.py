@@ -82,7 +82,7 @@ def _figure(outcome: Outcome) -> "Sequence[Axes]":
 
 
 def _stale(outcome: Outcome) -> str:
-    """Draws the stale share, as far as the trace can know it."""
+    """The stale share as the end of a sentence, as far as the trace can know it."""
     if not outcome.stale_known:
         return ""
     return f", {'at least ' * (outcome.changes == 'in reads')}{format_share(outcome.stale_rate)} stale"

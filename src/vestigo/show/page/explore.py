@@ -8,7 +8,7 @@ from markupsafe import Markup
 from vestigo.choosing.candidates import Candidate
 from vestigo.choosing.explorer import Explorer, Surroundings
 from vestigo.measures import MEASURES, amount_of
-from vestigo.show.charts.front import measure_of_hits
+from vestigo.show.charts.candidates import measure_of_hits
 from vestigo.show.charts.records import PICK, TODAY, Look
 from vestigo.show.page.charts import Axis, Series, chart, described, label, level, lines, points, sizes_on
 from vestigo.show.page.explored import ALL, curve_points, lines_of, lookups_of, measures_for, point, surroundings

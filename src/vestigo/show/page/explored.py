@@ -15,7 +15,7 @@ from vestigo.measures import MEASURES, Measure, amount_of
 from vestigo.outcome import CAUSES, Measures, Outcome
 from vestigo.outcome.causes import WORDS
 from vestigo.rules import Plan, PoolRules
-from vestigo.show.charts.front import measure_of_hits
+from vestigo.show.charts.candidates import measure_of_hits
 from vestigo.show.charts.over_time import CHARTS, Memory, course
 from vestigo.show.page.charts import stepped
 from vestigo.show.safe import printable

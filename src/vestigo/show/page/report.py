@@ -15,7 +15,7 @@ from vestigo.outcome.causes import WORDS
 from vestigo.rules import Plan
 from vestigo.rules.plan_text import plan_text
 from vestigo.show import figures
-from vestigo.show.charts.sizes import enough_text
+from vestigo.show.charts.every_size import enough_text
 from vestigo.show.check import check_text
 from vestigo.show.outcome import over_time as table_over_time
 from vestigo.show.page.charts import described

@@ -11,10 +11,10 @@ from vestigo.choosing.sweep import Sweep
 from vestigo.engine.size_curve import SizeCurve
 from vestigo.measures import MEASURES
 from vestigo.outcome import Outcome
-from vestigo.show.charts.front import front_chart
+from vestigo.show.charts.candidates import front_chart
+from vestigo.show.charts.every_size import LIMIT, sizes_chart, thinned
 from vestigo.show.charts.over_time import CHARTS, Memory, course, moments
 from vestigo.show.charts.records import PICK, TODAY, Chart, Kind, Place, legend
-from vestigo.show.charts.sizes import LIMIT, sizes_chart, thinned
 from vestigo.show.page.charts import Axis, Series, chart, label, level, lines, points, sizes_on
 
 _MOST_POINTS = 1500

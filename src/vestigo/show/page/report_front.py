@@ -12,7 +12,7 @@ from vestigo.rules import Plan
 from vestigo.rules.plan_text import plan_text
 from vestigo.rules.vary import name_of
 from vestigo.show import figures
-from vestigo.show.charts.front import ceiling_text
+from vestigo.show.charts.candidates import ceiling_text
 from vestigo.show.page.pictures import picture
 from vestigo.show.safe import printable
 from vestigo.units import counted

@@ -10,7 +10,7 @@ import pyarrow.compute as pc
 
 from vestigo.trace.columns import LARGEST, LONGEST
 from vestigo.trace.formats.format import CostUnit
-from vestigo.trace.reading.columns import decoded, is_text, numpy_of, refuse, whole
+from vestigo.trace.reading.column_kinds import decoded, is_text, numpy_of, refuse, whole
 from vestigo.trace.reading.template import as_text
 from vestigo.trace.reading.times import UNITS, likely_unit, scaled
 from vestigo.units import DURATION_SIZES, DURATIONS_WRITTEN, SIZE_WRITTEN, byte_unit

@@ -12,9 +12,9 @@ from vestigo.errors import TraceError
 from vestigo.trace.columns import LATEST, MISSING, MOST_LOOKUPS, Column
 from vestigo.trace.formats.raw import row_place
 from vestigo.trace.names import Names
-from vestigo.trace.reading import columns
+from vestigo.trace.reading import column_kinds
 from vestigo.trace.reading.amounts import costs, sizes
-from vestigo.trace.reading.columns import NAMES, READERS, Bad
+from vestigo.trace.reading.column_kinds import NAMES, READERS, Bad
 from vestigo.trace.reading.times import times
 from vestigo.trace.trace import COLUMNS, LAST_KEYED, Op, Trace, constant_column
 from vestigo.units import counted
@@ -72,7 +72,7 @@ def check_columns(table: pa.Table, origin: Origin, clock: Clock = _OUR_OWN) -> C
     twice = [name for name in NAMES if table.column_names.count(name) > 1]
     problems += [f"{origin.source}: column {name!r} appears twice; rename one" for name in twice]
     once = [name for name in NAMES if table.column_names.count(name) == 1]
-    columns.numpy_of(pa.array([0]))  # here, because threads that import at once hang where memory runs out
+    column_kinds.numpy_of(pa.array([0]))  # here, because threads that import at once hang where memory runs out
     with ThreadPoolExecutor() as threads:  # most of the work is done by Arrow and NumPy, which release Python's lock
         tasks = [threads.submit(lambda name: _read(table[name], readers, COLUMNS[name].holds), name) for name in once]
     for name, task in zip(once, tasks, strict=True):
@@ -143,7 +143,7 @@ _STORED_ONCE = ("name", "key", "identity")
 
 def _read(column: pa.ChunkedArray, readers: Mapping[str, Callable[[pa.Array], Any]], holds: str) -> Any:
     whole = _whole(column)
-    return readers[holds](whole if holds in _STORED_ONCE else columns.decoded(whole))
+    return readers[holds](whole if holds in _STORED_ONCE else column_kinds.decoded(whole))
 
 
 def _sentence(origin: Origin, name: str, bad: Bad) -> str:
@@ -154,7 +154,7 @@ def _sentence(origin: Origin, name: str, bad: Bad) -> str:
 
 def _check_keys(found: CheckedColumns, origin: Origin) -> None:
     op = found.get("op")
-    unnamed = columns.ids(found["key"]) == MISSING
+    unnamed = column_kinds.ids(found["key"]) == MISSING
     keyed = np.ones(len(unnamed), bool) if op is None else op <= LAST_KEYED
     rows = np.flatnonzero(unnamed & keyed)
     if len(rows):
@@ -166,7 +166,7 @@ def _note_unnamed(found: CheckedColumns, origin: Origin) -> None:
     """Notes how many rows name no look-up, where others do."""
     if "lookup" not in found:
         return
-    unnamed = columns.ids(found["lookup"]) == MISSING
+    unnamed = column_kinds.ids(found["lookup"]) == MISSING
     if "op" in found:
         unnamed &= found["op"] <= LAST_KEYED
     rows = int(np.count_nonzero(unnamed))
@@ -247,7 +247,7 @@ def _encoded(found: CheckedColumns, name: str, order: np.ndarray | None) -> tupl
             MISSING, len(found["at"]), np.int32
         )
     values = encoded.dictionary.to_pylist() if name in _IN_FULL else encoded.dictionary
-    ids = columns.ids(encoded)
+    ids = column_kinds.ids(encoded)
     if order is None:
         return values, ids
     ids, kept = dense(ids[order].astype(np.int64))
@@ -257,4 +257,4 @@ def _encoded(found: CheckedColumns, name: str, order: np.ndarray | None) -> tupl
 def dense(codes: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Ids by first appearance for codes, and the code of each id. Negative codes have no id."""
     encoded = pa.array(codes, mask=codes < 0).dictionary_encode()
-    return columns.ids(encoded), encoded.dictionary.to_numpy(zero_copy_only=False)
+    return column_kinds.ids(encoded), encoded.dictionary.to_numpy(zero_copy_only=False)

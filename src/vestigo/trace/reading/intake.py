@@ -9,7 +9,7 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 from vestigo.data import Named
 from vestigo.errors import TraceError, unknown
 from vestigo.trace.formats.packed import LIMITS, Limits
-from vestigo.trace.reading.columns import NAMES
+from vestigo.trace.reading.column_kinds import NAMES
 from vestigo.trace.reading.pattern import Pattern, parse_patterns
 from vestigo.trace.reading.template import Template
 from vestigo.trace.reading.times import UNITS

@@ -11,7 +11,7 @@ from vestigo.errors import TraceError
 from vestigo.trace.formats.format import Defaults
 from vestigo.trace.formats.raw import Raw, Wanted
 from vestigo.trace.reading.build import TABLE
-from vestigo.trace.reading.columns import NAMES
+from vestigo.trace.reading.column_kinds import NAMES
 from vestigo.trace.reading.intake import Intake
 from vestigo.trace.reading.pattern import divide
 from vestigo.trace.reading.template import Template, as_text

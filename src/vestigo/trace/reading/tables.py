@@ -10,7 +10,7 @@ import pyarrow.compute as pc
 from vestigo.arguments import shown
 from vestigo.errors import TraceError
 from vestigo.trace.formats.raw import Raw, row_place
-from vestigo.trace.reading.columns import is_text
+from vestigo.trace.reading.column_kinds import is_text
 
 _WRITE = (
     "give a path, a DataFrame, a table of Arrow, anything that offers Arrow's stream, a mapping of columns, or a list "

@@ -9,7 +9,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from vestigo.trace.columns import EARLIEST, LATEST
-from vestigo.trace.reading.columns import Bad, is_text, numpy_of, refuse, whole
+from vestigo.trace.reading.column_kinds import Bad, is_text, numpy_of, refuse, whole
 
 UNITS = {"s": 10**9, "ms": 10**6, "us": 10**3, "ns": 1}
 

@@ -10,17 +10,17 @@ from vestigo.rounding import ROUND, at_least, at_most
 from vestigo.units import SECOND, Duration, format_seconds, format_share
 
 _NEARLY_ALL = 0.9
-_BEHIND = 1.1
+_TIMES_BEHIND = 1.1
 """What a cache let through before the recording says nothing of lifetimes up to its own."""
 _AS_SLIP = {1000: "a thousandth", 60: "a sixtieth"}
 """What mixed-up units make of a lifetime."""
-_LIFETIMES = 3
+_FEWEST_LIFETIMES = 3
 _LEAST_STALE = 0.01
 _DAY = 86_400 * SECOND
 _ON_THE_CLOCK = 0.8
 _WINDOW = _DAY // 24
-_FEWEST = 10
-_SURGE, _TIMES_USUAL = 20, 10
+_FEWEST_CHANGES = 10
+_SURGE_CALLS, _TIMES_USUAL = 20, 10
 """Origin calls in one second, and how many times the usual, that are worth a word."""
 
 
@@ -28,7 +28,7 @@ def too_short(of: OfLookup) -> Iterator[Suspicion]:
     """A lifetime is shorter than the origin takes, or than nearly all gaps between two reads of a key."""
     for rule in ("absolute", "sliding"):
         lifetime = getattr(of.rules, rule)
-        if lifetime is None or of.traits.repeats == 0 or lifetime <= _BEHIND * of.behind_ns:
+        if lifetime is None or of.traits.repeats == 0 or lifetime <= _TIMES_BEHIND * of.behind_ns:
             continue
         longer = _share_above(of.gaps_ns, lifetime)
         load = of.traits.cost_p50 * SECOND
@@ -65,7 +65,7 @@ def beyond_the_trace(facts: Facts) -> Iterator[Suspicion]:
     long = [
         of
         for of in facts.lookups()
-        if of.rules.absolute and of.traits.repeats and of.rules.absolute * _LIFETIMES > span
+        if of.rules.absolute and of.traits.repeats and of.rules.absolute * _FEWEST_LIFETIMES > span
     ]
     for key, of in {of.stated_in("absolute"): of for of in reversed(long)}.items():
         lifetime = of.rules.absolute or 0
@@ -126,7 +126,7 @@ def longer_than_the_data(of: OfLookup) -> Iterator[Suspicion]:
 def turns_on_the_clock(of: OfLookup) -> Iterator[Suspicion]:
     """A look-up has a plain lifetime, but its values change at a time of day."""
     times = of.change_times_ns
-    if of.rules.absolute is None or of.rules.absolute_at is not None or len(times) < _FEWEST:
+    if of.rules.absolute is None or of.rules.absolute_at is not None or len(times) < _FEWEST_CHANGES:
         return
     of_day = np.sort(times % _DAY)
     within = np.searchsorted(np.append(of_day, of_day + _DAY), of_day + _WINDOW) - np.arange(len(of_day))
@@ -152,7 +152,7 @@ def all_at_once(of: OfLookup) -> Iterator[Suspicion]:
     rules = of.rules
     now = of.facts.today.surge_second
     usual = of.facts.today.loads / max(of.facts.trace.span_ns / SECOND, 1)
-    if now < max(_SURGE, _TIMES_USUAL * usual):
+    if now < max(_SURGE_CALLS, _TIMES_USUAL * usual):
         return
     for rule in ("clear_every", "clear_at", "absolute_at"):
         value = getattr(rules, rule)

@@ -10,8 +10,8 @@ from vestigo.units import format_bytes, format_exact_bytes, format_seconds, form
 
 _FAR_BELOW_PEAK = 0.5
 _MANY_EVICTED = 0.1
-_DIFFER = 100
-_FEW = 0.005
+_SIZES_DIFFER_TIMES = 100
+_FEW_READS = 0.005
 _POLICIES = ("lru", "s3-fifo", "sieve", "w-tinylfu", "arc", "slru", "lfu-da")
 
 
@@ -68,7 +68,7 @@ def never_fit(of: OfLookup) -> Iterator[Suspicion]:
         return
     needs = of.own_sizes + of.rules.entry_overhead
     too_large = int(np.count_nonzero(needs > most))
-    if too_large < max(_FEW * len(needs), 1):
+    if too_large < max(_FEW_READS * len(needs), 1):
         return
     largest = int(needs.max())
     time = f", and {format_seconds(of.counts.origin_time)} of origin time in all" if of.counts.origin_time else ""
@@ -87,7 +87,7 @@ def entries_of_all_sizes(of: OfLookup) -> Iterator[Suspicion]:
     if of.room.max_entries is None or of.room.max_bytes is not None or not len(of.own_sizes):
         return
     small, large = np.quantile(of.own_sizes + of.rules.entry_overhead, [0.02, 0.98])
-    if large < _DIFFER * small or not of.counts.evictions:
+    if large < _SIZES_DIFFER_TIMES * small or not of.counts.evictions:
         return
     each = max(
         int(of.facts.today.memory_peak if of.facts.plan.pool_for(of.name) else of.counts.memory_peak) // of.places,

@@ -9,9 +9,9 @@ from vestigo.explaining.check.mistakes.suspicion import Suspicion
 from vestigo.trace import Op
 from vestigo.units import format_share
 
-_MOST = 0.3
-_FEW = 0.02
-_GHOSTS = 0.01
+_MANY_NULL_MISSES = 0.3
+_FEW_READS = 0.02
+_LEAST_GHOSTS = 0.01
 _LEAST_STALE = 0.001
 
 
@@ -19,7 +19,7 @@ def nulls_not_kept(of: OfLookup) -> Iterator[Suspicion]:
     """Many reads ask again for what the origin does not have."""
     missed = of.misses["null"]
     total = sum(of.misses.values())
-    if of.rules.nulls.mode != "skip" or missed < _MOST * max(total, 1):
+    if of.rules.nulls.mode != "skip" or missed < _MANY_NULL_MISSES * max(total, 1):
         return
     yield Suspicion(
         "nulls not kept",
@@ -32,7 +32,7 @@ def nulls_not_kept(of: OfLookup) -> Iterator[Suspicion]:
 def nulls_kept_too_long(of: OfLookup) -> Iterator[Suspicion]:
     """Nulls are kept for so long that readers miss what has been created meanwhile."""
     false_nulls, hits = of.counts.false_nulls, of.counts.nulls_hit
-    if of.rules.nulls.mode != "keep" or false_nulls < max(_GHOSTS * hits, 1):
+    if of.rules.nulls.mode != "keep" or false_nulls < max(_LEAST_GHOSTS * hits, 1):
         return
     yield Suspicion(
         "nulls kept beyond the creation of things",
@@ -126,7 +126,7 @@ def nodes_not_told(of: OfLookup) -> Iterator[Suspicion]:
 def scopes_that_do_not_repeat(of: OfLookup) -> Iterator[Suspicion]:
     """Each scope has a cache of its own, but hardly any scope reads a key twice."""
     traits = of.traits
-    if of.rules.per != "scope" or traits.scope_repeats > _FEW * max(traits.scoped_reads, 1) or not traits.repeats:
+    if of.rules.per != "scope" or traits.scope_repeats > _FEW_READS * max(traits.scoped_reads, 1) or not traits.repeats:
         return
     yield Suspicion(
         "a cache for each scope, where nothing repeats in one",

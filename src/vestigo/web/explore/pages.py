@@ -20,7 +20,7 @@ from vestigo.rules import Plan
 from vestigo.rules.plan_text import plan_text
 from vestigo.show.page.explore import explore_html
 from vestigo.show.page.explored import estimated, replayed, surroundings
-from vestigo.show.page.reading import OF, check_page, key_page, keys_page, problem_page
+from vestigo.web.explore.reading import OF, check_page, key_page, keys_page, problem_page
 from vestigo.web.explore.settings import plan_asked, problems_of
 from vestigo.web.explore.work import Work
 
