@@ -58,6 +58,7 @@ _SIZES = {
     "TB": 10**12,
 }
 LONGEST = 36_525 * _DURATIONS["d"]
+"""A hundred years, in ns."""
 _LARGEST = 2**60
 SIZE_WRITTEN = rf"^\s*(?P<number>{_NUMBER})\s*(?P<unit>[A-Za-z]*)\s*$"
 """A pattern of a size. Without a unit it is one only where numbers are bytes."""

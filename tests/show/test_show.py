@@ -46,7 +46,7 @@ def test_many_causes_are_spread_over_tables_within_the_width() -> None:
     rows = [f"{i} read k{i % 7} lookup=x size=10 cost=3" for i in range(400)]
     rows += ["400 write k1 lookup=x", "401 clear", "402 restart", "403 read k1 lookup=x force=yes cost=1"]
     plan = Plan(Rules(max_entries=2, absolute="9s", sliding="5s"), candidates={"x" * 50: Plan()})
-    assert max(map(len, shown(told(*rows), plan, By.lookup).splitlines())) <= 100
+    assert max(map(len, shown(told(*rows), plan, "lookup").splitlines())) <= 100
 
 
 def test_a_trace_without_reads_is_said_to_have_none() -> None:
@@ -115,13 +115,13 @@ def test_whose_cache_it_is_stands_above_and_what_is_assumed_below() -> None:
     assert text.rstrip().endswith("Assumed: an overhead of 64 bytes an entry; a cost of 0s for 40 reads.")
 
 
-@pytest.mark.parametrize(("by", "says"), [(By.time, "today, from (UTC)"), (By.scope, "origin calls a scope")])
+@pytest.mark.parametrize(("by", "says"), [("time", "today, from (UTC)"), ("scope", "origin calls a scope")])
 def test_numbers_are_told_over_time_and_by_scope(by: By, says: str) -> None:
     trace = told(*(f"{at * 7} read a{at % 3} scope=s{at // 4} cost=1" for at in range(40)))
     text = shown(trace, Plan(Rules(absolute="20s")), by)
     assert says in text
     assert max(map(len, text.splitlines())) <= 100
-    if by is By.scope:
+    if by == "scope":
         results = compare(trace, Plan(Rules(absolute="20s")))
         assert f"{results['today'].loads / 10:.2f}" in text.split("by scope")[1]
 

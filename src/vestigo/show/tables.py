@@ -3,7 +3,7 @@ question.
 """
 
 from collections.abc import Callable, Mapping, Sequence
-from enum import StrEnum
+from typing import Literal
 
 from rich.console import Group, RenderableType
 from rich.table import Table
@@ -24,12 +24,8 @@ from vestigo.units import capitalised, counted, format_seconds, format_share, fo
 _GAP_COLUMNS = 1
 
 
-class By(StrEnum):
-    """How the numbers are divided."""
-
-    lookup = "lookup"
-    time = "time"
-    scope = "scope"
+By = Literal["lookup", "scope", "time"]
+"""How the numbers are divided."""
 
 
 @shown.register
@@ -170,9 +166,9 @@ def _by_scope(comparison: Comparison) -> list[RenderableType]:
 
 
 _DIVIDED: Mapping[By, Callable[[Comparison], list[RenderableType]]] = {
-    By.lookup: _by_lookup,
-    By.time: _by_time,
-    By.scope: _by_scope,
+    "lookup": _by_lookup,
+    "time": _by_time,
+    "scope": _by_scope,
 }
 
 

@@ -11,8 +11,6 @@ MISSING = -1
 
 EARLIEST, LATEST = -631_152_000_000_000_000, 4_102_444_800_000_000_000
 """The years 1950 and 2100, in ns since 1970."""
-LONGEST = 36_525 * 86_400 * 10**9
-"""100 years, in ns."""
 LARGEST = 2**60
 """Bytes of a value."""
 MOST_LOOKUPS = 10_000

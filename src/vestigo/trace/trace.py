@@ -10,7 +10,8 @@ import numpy as np
 import numpy.typing as npt
 
 from vestigo.data import Data
-from vestigo.trace.columns import LARGEST, LONGEST, MISSING, Column, column, columns_of
+from vestigo.trace.columns import LARGEST, MISSING, Column, column, columns_of
+from vestigo.units import LONGEST
 
 if TYPE_CHECKING:
     import pandas as pd

@@ -34,6 +34,14 @@ class Address(NamedTuple):
             raise InputError(f"--address {text}: is not HOST:PORT; write {OTLP}, for example")
         return cls(host.removeprefix("[").removesuffix("]"), int(port))
 
+    @classmethod
+    def of(cls, listening: socket.socket) -> "Address":
+        """Where a socket listens."""
+        return cls(*listening.getsockname()[:2])
+
+    def __str__(self) -> str:
+        return f"[{self.host}]:{self.port}" if ":" in self.host else f"{self.host}:{self.port}"
+
     @property
     def is_loopback(self) -> bool:
         """Whether only this machine can reach it."""

@@ -55,13 +55,12 @@ def explore(
         trace = call.read(progress)
         explorer = Explorer(trace, plan, results=call.kept_in, progress=progress.count)
         progress.step("making the page")
-        host, port = listening.getsockname()[:2]
-        shown_host = f"[{host}]" if ":" in host else host
+        where = Address.of(listening)
         token = secrets.token_urlsafe(16)
         work = Work()
-        app = page(explorer, token, (f"{shown_host}:{port}", f"localhost:{port}"), work)
+        app = page(explorer, token, (str(where), f"localhost:{where.port}"), work)
     known = len(explorer.known)
-    found_at = f"http://{shown_host}:{port}/{token}/"
+    found_at = f"http://{where}/{token}/"
     if as_json:
         show_json({"address": found_at, "known": known})
     else:

@@ -106,8 +106,7 @@ def listen(
         rotate_at=argument("--rotate-at", parse_bytes, rotate_at),
         say=note,
     )
-    host, port = listening.getsockname()[:2]
-    note(f"listening at http://{f'[{host}]' if ':' in host else host}:{port}{PATH}; Ctrl-C ends the recording")
+    note(f"listening at http://{Address.of(listening)}{PATH}; Ctrl-C ends the recording")
     if call.hash_keys is not None:
         note(HASHED)
     with Progress() as progress:

@@ -78,7 +78,7 @@ def replay(
     worst = {"worst_keys": keys.worst_to_dict(lookups=call.lookup)} if keys is not None and call.as_json else {}
     call.answer(
         comparison.to_dict() | worst if call.as_json else comparison,
-        lambda found: tables.comparison_text(found, None if by in (None, "key") else tables.By(by), call.lookup, keys),
+        lambda found: tables.comparison_text(found, None if by == "key" else by, call.lookup, keys),
     )
     if most is not None and _breaks_limits(plan.aim, comparison, most):
         raise typer.Exit(1)

@@ -5,11 +5,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from vestigo.prepared.assumed import Assumed
+from vestigo.prepared.next_reads import NO_READ
 from vestigo.trace import Op, Trace
 from vestigo.trace.trace import LAST_KEYED, LAST_VALUED
-
-NO_READ = 2**62
-"""The number of a read that never comes."""
 
 
 @dataclass

@@ -4,11 +4,10 @@ from pathlib import Path
 
 import pyarrow as pa
 
-from vestigo.errors import TraceError
 from vestigo.trace.formats.arrow_messages import check_amounts, messages_in
 from vestigo.trace.formats.format import Format
 from vestigo.trace.formats.mapped import mapped
-from vestigo.trace.formats.raw import Raw, Wanted, repeated, row_place
+from vestigo.trace.formats.raw import Raw, Wanted, check_named_once, row_place
 
 
 def read_arrow(path: Path, wanted: Wanted) -> Raw:
@@ -17,8 +16,7 @@ def read_arrow(path: Path, wanted: Wanted) -> Raw:
     count = pa.ipc.open_file(content).num_record_batches
     batches = pa.ipc.open_stream(messages_in(content))
     has = batches.schema.names
-    if twice := repeated(wanted, has):
-        raise TraceError([f"{path}: column {name!r} appears twice; rename one" for name in twice])
+    check_named_once(path, wanted, has)
     check_amounts(path, content, count, wanted.limits)
     table = pa.Table.from_batches([batches.read_next_batch() for _ in range(count)], batches.schema)
     table = table.select([name for name in has if name in wanted.columns])

@@ -17,7 +17,7 @@ from vestigo.errors import TraceError
 from vestigo.trace.formats.format import Format
 from vestigo.trace.formats.numbering import numbered
 from vestigo.trace.formats.packed import Limits, is_packed, open_bytes, open_text, unpacked_name
-from vestigo.trace.formats.raw import Raw, Wanted, repeated
+from vestigo.trace.formats.raw import Raw, Wanted, check_named_once
 from vestigo.units import counted, format_bytes
 
 if TYPE_CHECKING:
@@ -36,8 +36,7 @@ def read_csv(path: Path, wanted: Wanted) -> Raw:
         header, first = _next_filled(path, rows), _next_filled(path, rows) or []
     if not header:
         raise TraceError(f"{path}: holds no row; it must have a line of column names, then one line an event")
-    if twice := repeated(wanted, header):
-        raise TraceError([f"{path}, line 1: column {name!r} appears twice; rename one" for name in twice])
+    check_named_once(f"{path}, line 1", wanted, header)
     known = [name for name in header if name in wanted.columns]
     if not known:
         return Raw(pa.table({}), _Lines(path, wanted.limits), tuple(header))

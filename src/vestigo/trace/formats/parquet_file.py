@@ -11,7 +11,7 @@ from vestigo.trace.formats.format import Format
 from vestigo.trace.formats.mapped import mapped
 from vestigo.trace.formats.packed import Limits, check_rows, check_unfolded
 from vestigo.trace.formats.parquet_pages import DELTA_LENGTHS, DELTA_TEXTS, unfolded
-from vestigo.trace.formats.raw import Raw, Wanted, repeated, row_place
+from vestigo.trace.formats.raw import Raw, Wanted, check_named_once, row_place
 from vestigo.units import format_bytes
 
 _AT_ONCE_BYTES = 96 << 20
@@ -23,8 +23,7 @@ def read_parquet(path: Path, wanted: Wanted) -> Raw:
     """The wanted columns. Raises TraceError for columns of kinds that no trace has, before they are read."""
     with pq.ParquetFile(path) as file:
         has = file.schema_arrow.names
-        if twice := repeated(wanted, has):
-            raise TraceError([f"{path}: column {name!r} appears twice; rename one" for name in twice])
+        check_named_once(path, wanted, has)
         pages = unfolded(mapped(path), wanted.columns)
         check_unfolded(path, pages.size_bytes, wanted.limits)
         check_rows(path, file.metadata.num_rows, wanted.limits)

@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 import pyarrow as pa
 
+from vestigo.errors import TraceError
 from vestigo.trace.formats.packed import LIMITS, Limits
 
 
@@ -39,10 +40,11 @@ class Raw:
     """The first time as it is written, where times are text."""
 
 
-def repeated(wanted: Wanted, columns: Iterable[str]) -> list[str]:
-    """Wanted columns that the file has more than once."""
+def check_named_once(where: object, wanted: Wanted, columns: Iterable[str]) -> None:
+    """Raises TraceError for wanted columns that the file has more than once."""
     columns = list(columns)
-    return [name for name in dict.fromkeys(columns) if columns.count(name) > 1 and name in wanted.columns]
+    if twice := [name for name in dict.fromkeys(columns) if columns.count(name) > 1 and name in wanted.columns]:
+        raise TraceError([f"{where}: column {name!r} appears twice; rename one" for name in twice])
 
 
 def row_place(row: int) -> str:

@@ -8,12 +8,12 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from vestigo.trace.columns import LARGEST, LONGEST
+from vestigo.trace.columns import LARGEST
 from vestigo.trace.formats.format import CostUnit
 from vestigo.trace.reading.column_kinds import decoded, is_text, numpy_of, refuse, whole
 from vestigo.trace.reading.template import as_text
 from vestigo.trace.reading.times import UNITS, likely_unit, scaled
-from vestigo.units import DURATION_SIZES, DURATIONS_WRITTEN, SIZE_WRITTEN, byte_unit
+from vestigo.units import DURATION_SIZES, DURATIONS_WRITTEN, LONGEST, SIZE_WRITTEN, byte_unit
 
 _COST = "a time span from 0 to 100 years, such as 43ms, or nothing"
 _SIZE = "a size in whole bytes from 0 to 2^60, or with a unit such as 4 KiB, or nothing"
