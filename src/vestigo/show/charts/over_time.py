@@ -12,8 +12,6 @@ from vestigo.units import SIZES, best_unit
 CHARTS = {"hits": "hit_rate", "stale": "stale_rate", "calls": "loads", "memory": "memory_peak"}
 """What is drawn over time, by the name of its chart."""
 _MOST_MARKS = 100
-_LETTERS = 100
-"""That fit beside each other."""
 
 
 class Course(NamedTuple):
@@ -56,8 +54,8 @@ class Moment(NamedTuple):
     """Its name, or nothing where the one before it takes the room."""
 
 
-def moments(outcome: Outcome) -> list[Moment]:
-    """The restarts and clears of the counted time."""
+def moments(outcome: Outcome, letters: int) -> list[Moment]:
+    """The restarts and clears of the counted time, on a chart where so many `letters` fit beside each other."""
     if not outcome.slices:
         return []
     begins, ends = outcome.slices[0].begins_ns, outcome.slices[-1].ends_ns
@@ -66,5 +64,5 @@ def moments(outcome: Outcome) -> list[Moment]:
         text = printable(mark.what, 24) if mark.at_ns >= free_from else ""
         found.append(Moment(mark.at_ns, text))
         if text:
-            free_from = mark.at_ns + (ends - begins) * (len(text) + 2) // _LETTERS
+            free_from = mark.at_ns + (ends - begins) * (len(text) + 1) // letters
     return found

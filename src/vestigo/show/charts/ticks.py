@@ -16,7 +16,7 @@ def round_sizes(least: float, most: float) -> list[float]:
     octaves = float(np.log2(most / least))
     if octaves >= 1:
         powers = 2.0 ** np.arange(np.floor(np.log2(least)), np.ceil(np.log2(most)) + 2, max(round(octaves / 6), 1))
-        return sorted(map(float, [*powers, *(1.5 * powers)] if octaves < 3 else powers))
+        return sorted(map(float, [*powers, *(1.5 * powers)] if octaves < 2 else powers))
     unit, _ = best_unit(most, SIZES)
     apart = max(most - least, most / 20) / unit / 3
     magnitude = 10.0 ** np.floor(np.log10(apart))

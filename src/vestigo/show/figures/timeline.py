@@ -21,6 +21,9 @@ if TYPE_CHECKING:
 
 __all__ = ["timeline"]
 
+_LETTERS = 170
+"""That fit beside each other in the width of a figure."""
+
 
 def timeline(outcome: Outcome, ax: "Sequence[Axes] | None" = None) -> "Sequence[Axes]":
     """Hit rate and stale share, origin calls, and memory over time. Restarts and clears are marked.
@@ -124,7 +127,7 @@ def _draw_memory(axis: "Axes", outcome: Outcome, edges: Sequence[float]) -> None
 
 
 def _draw_marks(axes: "Sequence[Axes]", outcome: Outcome) -> None:
-    for moment in moments(outcome):
+    for moment in moments(outcome, _LETTERS):
         for axis in axes:
             axis.axvline(_date(moment.at_ns), color=style.INK, linewidth=0.9, linestyle=(0, (4, 3)))
         if moment.text:

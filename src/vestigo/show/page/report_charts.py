@@ -19,6 +19,8 @@ from vestigo.show.page.charts import Axis, Series, chart, label, level, lines, p
 
 _MOST_POINTS = 1500
 """Of a line."""
+_LETTERS = 110
+"""That fit beside each other in the width of a chart."""
 _SIZES = {"star": 20, "diamond": 15}
 """Of marks with a name."""
 
@@ -104,7 +106,7 @@ def _drawn_course(name: str, measure: str, today: Outcome, picked: Outcome | Non
 
 def _mark(charts: Mapping[str, Any], outcome: Outcome) -> None:
     """Marks restarts and clears, and names them on the first chart."""
-    for moment in moments(outcome):
+    for moment in moments(outcome, _LETTERS):
         for drawn in charts.values():
             level(drawn, moment.at_ns / 1e6, is_upright=True)
         if moment.text:

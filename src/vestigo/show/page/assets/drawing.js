@@ -58,7 +58,7 @@ function roundSizes(least, most) {
     const step = Math.max(Math.round(octaves / 6), 1);
     for (let power = Math.floor(Math.log2(least)); power <= Math.ceil(Math.log2(most)) + 1; power += step) {
       ticks.push(2 ** power);
-      if (octaves < 3) ticks.push(1.5 * 2 ** power);
+      if (octaves < 2) ticks.push(1.5 * 2 ** power);
     }
     return ticks;
   }
