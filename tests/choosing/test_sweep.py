@@ -17,6 +17,7 @@ from vestigo import (
     Rules,
     RulesError,
     Trace,
+    UnknownName,
     WorkersLost,
     replay,
     shape,
@@ -50,6 +51,17 @@ def test_every_candidate_is_a_replay(trace: Trace) -> None:
         assert candidate.whole.to_dict() == outcome.to_dict()
     assert study["max_entries=80, eviction=sieve"].plan.rules == Rules(max_entries=80, absolute="5m", eviction="sieve")
     assert study.references["no cache"].measure("hit_rate") == 0
+
+
+def test_a_candidate_has_a_summary_of_each_look_up(trace: Trace) -> None:
+    today = sweep(trace, PLAN).today
+    outcome = replay(trace, today.plan)
+    for name, summary in today.lookups.items():
+        assert (summary.hit_rate, summary.misses) == (outcome.lookups[name].hit_rate, outcome.lookups[name].misses)
+        assert summary.read_time(95) == outcome.lookups[name].read_time(95)
+        assert summary.to_dict() == outcome.lookups[name].to_dict()
+    with pytest.raises(UnknownName, match="look-up 'nowhere' is unknown"):
+        today.lookups["nowhere"]
 
 
 def test_parts_of_time_add_up(trace: Trace) -> None:

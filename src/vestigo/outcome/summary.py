@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, fields
 from types import MappingProxyType
 from typing import Any
 
+from vestigo.data import ByName
 from vestigo.errors import UnknownName, raise_for_unknown
 from vestigo.measures import MEASURES, amount_of
 from vestigo.outcome.causes import CAUSES
@@ -41,6 +42,9 @@ class Summary(Counts):
     whose: str | None = None
     """Whose cache was replayed, as `Outcome.whose` says it. None for a look-up, and for a part of the time."""
     assumptions: tuple[str, ...] = ()
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "lookups", ByName("look-up", self.lookups))
 
     @classmethod
     def of(cls, measures: Any) -> "Summary":
