@@ -1,5 +1,6 @@
 """A sweep gives the same as single replays, is kept as it goes, can be continued, and never trusts damaged results."""
 
+import hashlib
 import sqlite3
 import threading
 from concurrent.futures import Future, ProcessPoolExecutor, ThreadPoolExecutor
@@ -51,6 +52,20 @@ def test_every_candidate_is_a_replay(trace: Trace) -> None:
         assert candidate.whole.to_dict() == outcome.to_dict()
     assert study["max_entries=80, eviction=sieve"].plan.rules == Rules(max_entries=80, absolute="5m", eviction="sieve")
     assert study.references["no cache"].measure("hit_rate") == 0
+
+
+def test_what_is_no_result_is_replayed_again(trace: Trace, tmp_path: Path) -> None:
+    """Its digest is right, so somebody wrote it so, or an earlier version did."""
+    file = tmp_path / "kept.results"
+    whole = sweep(trace, PLAN, results=file)
+    for content in ("{}", '{"whole": 1}', "[1]", "null"):
+        digest = hashlib.blake2b(content.encode(), digest_size=20).hexdigest()
+        with sqlite3.connect(file) as rows:
+            rows.execute("UPDATE result SET content = ?, digest = ?", (content, digest))
+        rows.close()
+        again = sweep(trace, PLAN, results=file)
+        assert again == whole
+        assert any("a result is damaged; it is replayed again" in note for note in again.notes)
 
 
 def test_a_candidate_has_a_summary_of_each_look_up(trace: Trace) -> None:
@@ -174,7 +189,7 @@ def test_damage_that_shows_when_a_result_is_written_sets_the_file_aside(tmp_path
             file.write(damage)
     store._file.execute("PRAGMA cache_size = 0")
     store.put("new", {"a": 1})
-    assert store.get("new") == {"a": 1}
+    assert store.get("new", dict) == {"a": 1}
     assert store.notes[-1].endswith("set aside as r.damaged-1 and all is replayed again")
     store.close()
 
@@ -189,7 +204,7 @@ def test_damage_in_what_a_store_says_of_itself_sets_it_aside(tmp_path: Path, pla
     (tmp_path / "r").write_bytes(content[:at] + b"\xe8" + content[at + 1 :])
     store = Store(tmp_path / "r")
     store.put("b", {"x": 2})
-    assert (store.get("a"), store.get("b"), len(store.notes)) == (None, {"x": 2}, 1)
+    assert (store.get("a", dict), store.get("b", dict), len(store.notes)) == (None, {"x": 2}, 1)
     store.close()
 
 
@@ -216,7 +231,7 @@ def test_a_full_disk_keeps_what_is_there(tmp_path: Path) -> None:
     store._file.execute("PRAGMA max_page_count = 8")
     with pytest.raises(InputError, match=r"cannot be kept: database or disk is full; the 1 so far are"):
         store.put("b", {"x": "y" * 100_000})
-    assert store.get("a") == {"x": 1}
+    assert store.get("a", dict) == {"x": 1}
 
 
 def test_results_of_a_users_own_policy_are_not_found_again() -> None:

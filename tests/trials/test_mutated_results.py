@@ -36,10 +36,10 @@ def test_a_damaged_store_gives_what_was_put_or_nothing(tmp_path: Path, is_open: 
         if is_open:
             path.write_bytes(damaged)
         for name, result in results.items():
-            assert store.get(name) in (result, None)
+            assert store.get(name, dict) in (result, None)
         for name in [*results, *results]:  # what was put before the damage showed is set aside with the file
             store.put(name, {"new": name})
-        assert all(store.get(name) == {"new": name} for name in results)
+        assert all(store.get(name, dict) == {"new": name} for name in results)
         store.close()
         for file in tmp_path.glob(f"r{case}*"):
             file.unlink()

@@ -2,14 +2,15 @@
 again.
 """
 
+import contextlib
 import hashlib
 import json
 import os
 import sqlite3
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from importlib.metadata import version
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 import pyarrow as pa
@@ -20,6 +21,7 @@ from vestigo.trace import Trace
 from vestigo.trace.names import arrow_names
 from vestigo.trace.trace import COLUMNS
 
+_R = TypeVar("_R")
 _FORMAT = 3
 _TABLE = "CREATE TABLE result (name TEXT PRIMARY KEY, content TEXT, digest TEXT)"
 _BEGINS = b"SQLite format 3\0"
@@ -53,8 +55,8 @@ class Store:
         except _ERRORS as error:
             raise InputError(f"{path}: results cannot be kept there: {error}; name another file") from None
 
-    def get(self, name: str) -> dict[str, Any] | None:
-        """The result under this name, unless it was damaged since."""
+    def get(self, name: str, made: Callable[[dict[str, Any]], _R]) -> _R | None:
+        """What is `made` of the result under this name, unless it was damaged since."""
         try:
             row = self._file.execute("SELECT content, digest FROM result WHERE name = ?", (name,)).fetchone()
         except _ERRORS:  # damaged since it was opened
@@ -62,11 +64,11 @@ class Store:
         if row is None:
             return None
         content, digest = row
-        if not isinstance(content, str) or _digest(content) != digest:
-            self.notes.append(f"{self.path}: a result is damaged; it is replayed again")
-            return None
-        found: dict[str, Any] = json.loads(content)
-        return found
+        if isinstance(content, str) and _digest(content) == digest:
+            with contextlib.suppress(LookupError, TypeError, ValueError, AttributeError):  # it is no such result
+                return made(json.loads(content))
+        self.notes.append(f"{self.path}: a result is damaged; it is replayed again")
+        return None
 
     def put(self, name: str, result: Mapping[str, Any]) -> None:
         """Saves a result under this name. Raises InputError if the disk is full."""

@@ -60,7 +60,7 @@ class Tasks:
 
     def is_known(self, stored_as: str | None) -> bool:
         """Whether there is a result of that name."""
-        return self._store is not None and stored_as is not None and self._store.get(stored_as) is not None
+        return self._store is not None and stored_as is not None and self._store.get(stored_as, dict) is not None
 
     def run(
         self,
@@ -95,8 +95,10 @@ class Tasks:
     def _known(self, tasks: list[Task], kind: type[_R]) -> dict[str, _R]:
         if self._store is None:
             return {}
-        found = {task.name: self._store.get(task.stored_as) for task in tasks if task.stored_as is not None}
-        return {name: kind.from_dict(told) for name, told in found.items() if told is not None}
+        found = {
+            task.name: self._store.get(task.stored_as, kind.from_dict) for task in tasks if task.stored_as is not None
+        }
+        return {name: result for name, result in found.items() if result is not None}
 
     def _made(self, tasks: list[Task], kind: type[_R]) -> Iterator[tuple[str, _R]]:
         """Results as they come. Each is kept before it is returned, so that finished ones are kept whatever happens."""

@@ -4,7 +4,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from fractions import Fraction
 
-from vestigo.explaining.hypotheses.hypothesis import Amount, Hypothesis, times
+from vestigo.explaining.hypotheses.hypothesis import Amount, Hypothesis
 from vestigo.rounding import ROUND
 from vestigo.rules.plan_text import rule_text
 from vestigo.units import SECOND, Duration
@@ -46,6 +46,12 @@ def of_amount(
     return Hypothesis(what + more, {rule: written, **(beside or {})}, Amount(value, stated), is_setting=True)
 
 
+def multiple(value: int, factor: Fraction) -> int:
+    """A multiple of an amount, at least 1, of the same type."""
+    amount = max(int(value * factor), 1)
+    return Duration(amount) if isinstance(value, Duration) else amount
+
+
 def near(stated: int, factors: Sequence[Fraction] = _NEAR) -> list[int]:
     """Amounts near a stated one, and those that mixed-up units make of a duration.
 
@@ -54,7 +60,7 @@ def near(stated: int, factors: Sequence[Fraction] = _NEAR) -> list[int]:
     """
     factors = (*factors, *_SLIPS) if isinstance(stated, Duration) else factors
     one_off = () if isinstance(stated, Duration) else (stated - 1, stated + 1)
-    amounts = dict.fromkeys([*one_off, *(times(stated, one) for one in factors)])
+    amounts = dict.fromkeys([*one_off, *(multiple(stated, one) for one in factors)])
     return [amount for amount in amounts if 0 < amount != stated]
 
 

@@ -2,7 +2,6 @@
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from fractions import Fraction
 from typing import Any
 
 from vestigo.rules import Pool
@@ -75,9 +74,3 @@ class Hypothesis:
         if not self.is_setting:
             return f"{named}: {self.what}" if lookups else self.what
         return f"{named or 'it'} {'run' if len(lookups) > 1 else 'runs'} with {self.what}"
-
-
-def times(value: int, factor: Fraction) -> int:
-    """A multiple of an amount, at least 1, of the same type."""
-    multiple = max(int(value * factor), 1)
-    return Duration(multiple) if isinstance(value, Duration) else multiple

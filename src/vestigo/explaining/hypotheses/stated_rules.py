@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
 
+from vestigo.explaining.hypotheses.amounts import multiple
 from vestigo.rules import Plan, Pool, Rules
 from vestigo.rules.plan_text import rule_text
 from vestigo.rules.pool import POOL_RULES
@@ -94,12 +95,10 @@ def _times(value: Any, times: Fraction) -> Any:
     """A multiple of the rule's amount, or None if it is not an amount."""
     if isinstance(value, bool):
         return None
-    if isinstance(value, Duration):
-        return Duration(max(int(value * times), 1)) if value else None
     if isinstance(value, int):
-        return max(int(value * times), 1)
+        return None if isinstance(value, Duration) and not value else multiple(value, times)
     if isinstance(value, Fraction):
         return min(value * times, Fraction(1)) if value else None
     if isinstance(value, Nulls) and value.lifetime is not None:
-        return value._replace(lifetime=Duration(max(int(value.lifetime * times), 1)))
+        return value._replace(lifetime=Duration(multiple(value.lifetime, times)))
     return None
