@@ -22,9 +22,9 @@ from plain_loop import plain_loop
 from vestigo import Duration, Plan, Rules, Trace, read_trace
 from vestigo.engine import native
 from vestigo.engine.job import job
-from vestigo.prepared.assumed import assume
 from vestigo.prepared.batches import make_ready
 from vestigo.prepared.entries import entries_of
+from vestigo.prepared.fill import assume
 
 READS, KEYS, SKEW = 10_000_000, 1_000_000, 0.9
 ABSOLUTE, SLIDING = Duration.parse("10m"), Duration.parse("2m")

@@ -13,13 +13,12 @@ from vestigo.describing import findings, verdict
 from vestigo.engine.reference.policies import POLICIES as CLASSES
 from vestigo.explaining.check.mistakes import keys, lifetimes, origin, room, values
 from vestigo.measures import MEASURES
-from vestigo.outcome.causes import WORDS
+from vestigo.outcome.counts import WORDS
 from vestigo.rules import Rules
 from vestigo.rules.eviction import POLICIES
 from vestigo.rules.plan_text import rule_text
 from vestigo.rules.rule import rules_of
-from vestigo.rules.said import said_of
-from vestigo.rules.schema import plan_schema
+from vestigo.rules.schema import plan_schema, said_of
 
 PAGE = Path(__file__).parent.parent / "docs" / "reference.md"
 _BEGIN = """# Reference

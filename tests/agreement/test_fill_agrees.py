@@ -6,7 +6,7 @@ from hypothesis import given
 from tests.agreement.cases import Case, cases
 from vestigo.engine.job import job
 from vestigo.engine.reference import rows as reference
-from vestigo.engine.reference.truth import Truth
+from vestigo.engine.reference.rows import Truth
 from vestigo.prepared.fill import filler
 from vestigo.prepared.truth import parts_with_truth
 from vestigo.trace import Op

@@ -7,7 +7,7 @@ import pytest
 
 import vestigo as vg
 from tests.cli.calling import VESTIGO, run
-from vestigo.rules.toml_text import toml_text
+from vestigo.rules.plan_text import toml_text
 
 UNSEEN = "\u202egnp\u2066x\u200bz\ufeff"
 

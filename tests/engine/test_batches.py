@@ -17,8 +17,8 @@ from vestigo.engine import native
 from vestigo.engine.context import assumptions, whose_cache
 from vestigo.engine.job import job, marks
 from vestigo.prepared import batches, memory
-from vestigo.prepared.assumed import assume
 from vestigo.prepared.entries import entries_of
+from vestigo.prepared.fill import assume
 from vestigo.prepared.median import lower_medians
 
 

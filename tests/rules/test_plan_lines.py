@@ -2,7 +2,7 @@
 
 import tomllib
 
-from vestigo.rules.plan_lines import key_lines
+from vestigo.rules.plan_tables import key_lines
 
 TEXT = """# a comment with key = 1
 [rules]

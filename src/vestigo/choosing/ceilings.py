@@ -9,9 +9,8 @@ import numpy as np
 
 from vestigo.choosing.shelf import Numbering, column
 from vestigo.engine.job import Job, job
-from vestigo.prepared.assumed import Assumed, assume
-from vestigo.prepared.fill import filler
-from vestigo.prepared.values import Values
+from vestigo.prepared.fill import Assumed, assume, filler
+from vestigo.prepared.truth import Values
 from vestigo.rules import Plan, Rules
 from vestigo.rules.values import Nulls
 from vestigo.trace import Op, Trace

@@ -17,7 +17,7 @@ from vestigo.engine.replay import run
 from vestigo.engine.what_if import applied, settled_plan
 from vestigo.errors import raise_for_unknown
 from vestigo.outcome import Outcome
-from vestigo.prepared.assumed import assume
+from vestigo.prepared.fill import assume
 from vestigo.progress import Progress, reporting
 from vestigo.rules import Plan, WhatIf
 from vestigo.rules.plan import Called, Engine

@@ -16,15 +16,15 @@ import numpy as np
 
 from vestigo.arguments import argument, whole_number
 from vestigo.choosing.estimate import Estimate
+from vestigo.choosing.resample import student_quantile
 from vestigo.choosing.sampled import Sample, all_in, filled_sizes, grouped, sampled
-from vestigo.choosing.student import student_quantile
 from vestigo.engine.job import job
 from vestigo.engine.replay import run
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
-from vestigo.prepared.assumed import Assumed, assume
 from vestigo.prepared.counting import first_counted, slicing
 from vestigo.prepared.entries import has_unnamed_node
+from vestigo.prepared.fill import Assumed, assume
 from vestigo.rules import Plan, Pool, Rules
 from vestigo.rules.plan_fits import OF_A_WHOLE_LOOKUP
 from vestigo.rules.pool import POOL_RULES

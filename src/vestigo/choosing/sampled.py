@@ -12,10 +12,9 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from vestigo.prepared.assumed import Assumed, assume
 from vestigo.prepared.batches import make_ready
 from vestigo.prepared.entries import entries_of
-from vestigo.prepared.fill import filler
+from vestigo.prepared.fill import Assumed, assume, filler
 from vestigo.prepared.neighbours import goes_on
 from vestigo.prepared.truth import parts_with_truth
 from vestigo.rules import Plan

@@ -11,7 +11,7 @@ import pyarrow.compute as pc
 from vestigo.data import Data
 from vestigo.describing.measure import Reads
 from vestigo.prepared.neighbours import changed, goes_on, seen_before
-from vestigo.prepared.values import truths
+from vestigo.prepared.truth import truths
 from vestigo.trace import Trace
 from vestigo.trace.columns import MISSING
 from vestigo.trace.names import arrow_names

@@ -8,7 +8,7 @@ from vestigo.describing.traits import Traits
 from vestigo.engine.changes import changes_of
 from vestigo.prepared.fill import filler
 from vestigo.prepared.neighbours import changed, goes_on, seen_before
-from vestigo.prepared.values import Truths, truths
+from vestigo.prepared.truth import Truths, truths
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
 from vestigo.trace.trace import LAST_VALUED

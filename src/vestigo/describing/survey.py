@@ -11,8 +11,8 @@ from vestigo.describing.measure import measure, traits_of
 from vestigo.describing.traits import Traits
 from vestigo.describing.verdict import Verdict, saved_share, verdict
 from vestigo.engine.context import filled_in
-from vestigo.prepared.assumed import assume
 from vestigo.prepared.behind import behind
+from vestigo.prepared.fill import assume
 from vestigo.rules import Plan
 from vestigo.trace import Readable, read_trace
 from vestigo.units import SECOND, counted

@@ -7,8 +7,8 @@ import numpy as np
 from vestigo.engine.changes import changes_of
 from vestigo.engine.groups import Groups
 from vestigo.engine.job import Job
-from vestigo.prepared.assumed import Assumed
 from vestigo.prepared.behind import behind_in_words
+from vestigo.prepared.fill import Assumed
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
 from vestigo.units import Duration, counted, format_bytes

@@ -7,8 +7,8 @@ import numpy as np
 from vestigo.engine.groups import Groups, groups_of
 from vestigo.errors import RulesError
 from vestigo.outcome import Mark
-from vestigo.prepared.assumed import Assumed, assume
 from vestigo.prepared.counting import Slicing, first_counted, slicing
+from vestigo.prepared.fill import Assumed, assume
 from vestigo.rules import Plan
 from vestigo.rules.plan import Engine
 from vestigo.trace import Op, Trace

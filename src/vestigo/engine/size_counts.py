@@ -6,9 +6,9 @@ from typing import NamedTuple
 import numpy as np
 
 from vestigo.compiled import kernel
-from vestigo.prepared.assumed import Assumed
 from vestigo.prepared.batches import batches
 from vestigo.prepared.entries import entries_of
+from vestigo.prepared.fill import Assumed
 from vestigo.trace import Trace
 from vestigo.trace.trace import Longs
 

@@ -15,8 +15,8 @@ from vestigo.engine.replay import run
 from vestigo.engine.size_counts import Ask, size_counts
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError, raise_for_unknown
-from vestigo.prepared.assumed import Assumed, assume
 from vestigo.prepared.counting import first_counted
+from vestigo.prepared.fill import Assumed, assume
 from vestigo.rules import Rules
 from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.trace import Readable, Trace

@@ -10,7 +10,7 @@ import pyarrow as pa
 from vestigo.arguments import text
 from vestigo.data import Data
 from vestigo.errors import InputError, raise_for_unknown
-from vestigo.outcome.causes import CAUSES
+from vestigo.outcome.counts import CAUSES
 from vestigo.outcome.seen import Counted
 from vestigo.trace import Trace
 from vestigo.trace.names import arrow_names

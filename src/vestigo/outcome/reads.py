@@ -8,7 +8,7 @@ import pyarrow as pa
 
 from vestigo.data import Data
 from vestigo.errors import InputError
-from vestigo.outcome.causes import CAUSES
+from vestigo.outcome.counts import CAUSES
 from vestigo.outcome.seen import MISS, NO_AGE, NULL, Answers
 from vestigo.trace import Op, Trace
 from vestigo.trace.names import arrow_names

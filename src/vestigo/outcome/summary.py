@@ -10,8 +10,7 @@ from typing import Any
 from vestigo.data import ByName
 from vestigo.errors import UnknownName, raise_for_unknown
 from vestigo.measures import MEASURES, amount_of
-from vestigo.outcome.causes import CAUSES
-from vestigo.outcome.counts import Counts
+from vestigo.outcome.counts import CAUSES, Counts
 from vestigo.outcome.spans import percentile_of
 
 _SPANS = ("read_time", "answer_age", "stale_age")

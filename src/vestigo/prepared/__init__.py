@@ -2,5 +2,5 @@
 
 `truth` says what each event tells of its key's value, `fill` what stands for missing sizes and costs, `entries` which
 keys exist on which nodes, and `counting` which events count and how time is sliced. `batches` joins them into the
-kernel's columns. Only some rules and measures need `next_reads`, `scopes` and `uncached`.
+kernel's columns. Only some rules and measures need `neighbours` and `scopes`.
 """

@@ -8,10 +8,9 @@ import numpy as np
 from vestigo.compiled import kernel
 from vestigo.errors import TraceError
 from vestigo.prepared import memory
-from vestigo.prepared.assumed import Assumed
 from vestigo.prepared.entries import Entries
-from vestigo.prepared.fill import filler
-from vestigo.prepared.settled import settled
+from vestigo.prepared.fill import Assumed, filler
+from vestigo.prepared.memory import settled
 from vestigo.prepared.truth import parts_with_truth
 from vestigo.stopping import check
 from vestigo.trace import Trace

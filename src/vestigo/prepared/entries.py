@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from vestigo.compiled import kernel
-from vestigo.prepared.settled import settled
+from vestigo.prepared.memory import settled
 from vestigo.prepared.truth import keys_or_0
 from vestigo.trace import Op, Trace
 from vestigo.trace.trace import LAST_KEYED, Ints

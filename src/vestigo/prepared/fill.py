@@ -1,4 +1,4 @@
-"""Sizes and costs that a trace does not give (docs/semantics.md, section 1)."""
+"""What stands for missing sizes and costs, and how long reads would have waited without a cache."""
 
 from collections.abc import Callable, Iterable
 from functools import cache
@@ -7,13 +7,30 @@ from typing import NamedTuple
 import numpy as np
 
 from vestigo.prepared import memory
-from vestigo.prepared.assumed import Assumed, assume
+from vestigo.prepared.counting import Slicing
 from vestigo.prepared.median import Values, lower_medians
 from vestigo.prepared.truth import Flags, parts_with_truth
 from vestigo.rules import Plan
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
 from vestigo.trace.trace import LAST_VALUED, Longs, Range
+
+
+class Assumed(NamedTuple):
+    """For each look-up, what stands for its sizes and costs if it gives none."""
+
+    size: tuple[int, ...]
+    cost: tuple[int, ...]
+
+
+def assume(trace: Trace, plan: Plan) -> Assumed:
+    """What the plan assumes where the trace leaves something open."""
+    rules = [plan.rules_for(name) for name in trace.lookups]
+    defaults = [Plan().rules] * len(rules)
+    sizes = rules if trace.size_range.least == MISSING else defaults
+    costs = rules if trace.cost_range.least == MISSING else defaults
+    return Assumed(tuple(one.assume_size for one in sizes), tuple(int(one.assume_cost) for one in costs))
+
 
 Parts = Callable[[], Iterable[tuple[Trace, Flags]]]
 """Of a trace, in order, from its beginning at every call; with the rows at which the truth is null."""
@@ -106,3 +123,29 @@ def _last_sizes(part: Trace, size: Longs, null: Flags, before: Longs) -> Longs:
     result = np.full(len(part), MISSING, np.int64)
     result[order] = np.where(here, size[order[last]], before[key])
     return result
+
+
+class Uncached(NamedTuple):
+    """In ns, for the reads that count."""
+
+    by_lookup: Longs
+    by_slice: Longs
+
+
+def uncached(trace: Trace, assumed: Assumed, first_counted: int, slicing: Slicing) -> Uncached:
+    """Worked out once for a trace, for all replays that count the same reads."""
+    asked = assumed, first_counted, slicing
+    return trace.once(("uncached", asked), lambda: _uncached(trace, *asked))
+
+
+def _uncached(trace: Trace, assumed: Assumed, first_counted: int, slicing: Slicing) -> Uncached:
+    by_lookup, by_slice = np.zeros(len(trace.lookups), np.int64), np.zeros(slicing.most, np.int64)
+    fill, begin = filler(trace, assumed), 0
+    for part in trace.parts(memory.BATCH_EVENTS):
+        rows = np.flatnonzero(part.op == Op.READ)
+        rows = rows[np.searchsorted(rows, first_counted - begin) :]
+        cost = fill.costs(part)[rows]
+        np.add.at(by_lookup, part.lookup[rows], cost)
+        np.add.at(by_slice, (part.at[rows] - slicing.origin_ns) // slicing.width_ns, cost)
+        begin += len(part)
+    return Uncached(by_lookup, by_slice)

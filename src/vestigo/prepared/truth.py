@@ -1,13 +1,13 @@
 """What each event tells of its key's value at the origin (docs/semantics.md, section 3)."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import Any, NamedTuple
 
 import numpy as np
 
 from vestigo.compiled import kernel
 from vestigo.prepared import memory
-from vestigo.prepared.settled import settled
+from vestigo.prepared.memory import settled
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
 from vestigo.trace.trace import Ints
@@ -58,3 +58,45 @@ def parts_with_truth(trace: Trace, events: int | None = None) -> Iterator[tuple[
 def keys_or_0(part: Trace) -> Ints:
     """The key of each row, or 0 if it has none."""
     return settled(np.maximum(part.key, 0)) if len(part) and int(part.key.min()) < 0 else part.key
+
+
+class Truths(NamedTuple):
+    """For every event, the value of its key at the origin after the event, and whether that is null."""
+
+    value: np.ndarray
+    null: np.ndarray
+
+
+class Values:
+    """The truths of a trace, part by part. Values are numbered from 0 to `most`. A value that a write left unnamed has
+    the id of the name that was seen later.
+    """
+
+    def __init__(self, trace: Trace) -> None:
+        self._trace = trace
+        self._whole = None if memory.is_long(len(trace)) else list(parts_with_truth(trace))
+        lowest, highest, names = 0, 0, []
+        for _, truth in self._parts():
+            lowest, highest = min(lowest, int(truth.value.min())), max(highest, int(truth.value.max()))
+            names.append(truth.names)
+        self._lowest = lowest
+        self._identity = np.arange(lowest, highest + 1)
+        for unnamed, name in (pair for some in names for pair in some.tolist()):
+            self._identity[unnamed - lowest] = name
+        self.most = highest - lowest
+
+    def _parts(self) -> Iterable[tuple[Trace, Truth]]:
+        return parts_with_truth(self._trace) if self._whole is None else self._whole
+
+    def __iter__(self) -> Iterator[tuple[Trace, Truths]]:
+        for part, truth in self._parts():
+            value = self._identity[truth.value - self._lowest] - self._lowest
+            yield part, Truths(value.astype(np.int64), truth.null)
+
+
+def truths(trace: Trace) -> Truths:
+    """The truths of the whole trace."""
+    parts = [truth for _, truth in Values(trace)]
+    if not parts:
+        return Truths(np.empty(0, np.int64), np.empty(0, bool))
+    return Truths(*map(np.concatenate, zip(*parts, strict=True))) if len(parts) > 1 else parts[0]

@@ -1,10 +1,11 @@
 """The base of what a user states as rules: it is checked when it is made, and written back as it was stated."""
 
+import ast
 import inspect
 from collections.abc import Iterator, Mapping
 from dataclasses import FrozenInstanceError
 from fractions import Fraction
-from textwrap import fill
+from textwrap import dedent, fill
 from typing import TYPE_CHECKING, Any, NoReturn, Self
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, ValidationError, model_validator
@@ -13,7 +14,6 @@ from pydantic_core import ErrorDetails
 from vestigo.arguments import is_by_name, shown
 from vestigo.data import InNotebooks
 from vestigo.errors import InputError, RulesError, rules_error
-from vestigo.rules.said import said_of
 from vestigo.rules.trade_words import unknown_rule
 from vestigo.units import Duration, format_exact_share
 
@@ -179,3 +179,20 @@ def _plain(value: Any) -> Plain:
     if isinstance(texts, tuple) and not hasattr(texts, "_fields"):
         return str(texts[0]) if len(texts) == 1 else [str(one) for one in texts]
     return value if isinstance(value, int) and not isinstance(value, Duration) else str(value)
+
+
+def said_of(kind: type) -> dict[str, str]:
+    """The docstring below each field of a class and of its bases."""
+    found: dict[str, str] = {}
+    for base in reversed(kind.__mro__):
+        if not base.__module__.startswith("vestigo."):
+            continue
+        body = ast.parse(dedent(inspect.getsource(base))).body[0]
+        assert isinstance(body, ast.ClassDef)
+        for stated, after in zip(body.body, [*body.body[1:], None], strict=True):
+            if isinstance(stated, ast.AnnAssign) and isinstance(stated.target, ast.Name):
+                text = (
+                    after.value.value if isinstance(after, ast.Expr) and isinstance(after.value, ast.Constant) else ""
+                )
+                found[stated.target.id] = " ".join(str(text).split())
+    return found

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated, NamedTuple
 from pydantic import BeforeValidator
 
 from vestigo.rules.checked import Checked
-from vestigo.rules.given import Texts
+from vestigo.rules.values import Texts
 
 _SERIES = re.compile(r"\s*([A-Za-z_:][\w:.]*)\s*(?:\{(.*)\})?\s*", re.DOTALL)
 _LABEL = re.compile(r'\s*([A-Za-z_]\w*)\s*=\s*"((?:[^"\\]|\\.)*)"\s*(?:,|$)')

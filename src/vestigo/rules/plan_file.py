@@ -8,11 +8,11 @@ from typing import Any, TypeVar
 
 from vestigo.arguments import path_of
 from vestigo.errors import PlanError, RulesError
-from vestigo.rules import conditions, plan_lines, values
+from vestigo.rules import conditions, values
 from vestigo.rules.aim import Aim
 from vestigo.rules.counter_names import CounterNames
 from vestigo.rules.plan import Plan
-from vestigo.rules.plan_tables import Found, Table, Tables
+from vestigo.rules.plan_tables import Found, Place, Table, Tables
 from vestigo.rules.plan_text import FROM_SCRATCH
 from vestigo.rules.pool import Pool
 from vestigo.rules.rules import Rules
@@ -57,7 +57,7 @@ class _Reader(Tables):
     def __init__(self, path: Path, text: str) -> None:
         super().__init__(text)
         self.path = path
-        self.places_of_vary: dict[str, plan_lines.Path] = {}
+        self.places_of_vary: dict[str, Place] = {}
 
     def plan(self, tables: Table) -> Plan:
         self.known((), tables, _TABLES)
@@ -86,7 +86,7 @@ class _Reader(Tables):
             raise PlanError([f"{self.path}, line {line}: {problem}" for line, problem in sorted(set(self.problems))])
         return plan
 
-    def made(self, where: plan_lines.Path, **parts: Any) -> Plan:
+    def made(self, where: Place, **parts: Any) -> Plan:
         try:
             return Plan(**parts)
         except RulesError as error:
@@ -104,7 +104,7 @@ class _Reader(Tables):
             self.wrong((*where, FROM_SCRATCH), f"{from_scratch!r} is not true or false")
         return self.made(where, **self.settings(where, table, base={} if from_scratch is True else tables))
 
-    def settings(self, where: plan_lines.Path, tables: Table, base: Table | None = None) -> dict[str, Any]:
+    def settings(self, where: Place, tables: Table, base: Table | None = None) -> dict[str, Any]:
         """Rules for all, for single look-ups and for single keys, and pools: those of `tables` put over those of
         `base`.
         """
@@ -188,7 +188,7 @@ class _Reader(Tables):
         self,
         kind: type[_Kind],
         given: Table,
-        where: plan_lines.Path,
+        where: Place,
         found: Found,
     ) -> _Kind | None:
         try:

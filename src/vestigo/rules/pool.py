@@ -8,10 +8,9 @@ from pydantic import BeforeValidator
 from vestigo.rules import values
 from vestigo.rules.checked import Checked
 from vestigo.rules.eviction import Eviction
-from vestigo.rules.given import Entries, Size, Texts
 from vestigo.rules.policy import Policy, Room
 from vestigo.rules.rule import Number, Rule, always, same
-from vestigo.rules.values import WhenFull
+from vestigo.rules.values import Entries, Size, Texts, WhenFull
 
 
 def _policy(rules: "PoolRules") -> Mapping[str, Number]:

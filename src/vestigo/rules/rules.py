@@ -9,12 +9,11 @@ from pydantic import BeforeValidator
 from vestigo.rules import values
 from vestigo.rules.conditions import KeepIf, Value, is_one_key, patterns
 from vestigo.rules.eviction import Eviction
-from vestigo.rules.given import Entries, Share, Size, Span, Texts
 from vestigo.rules.moments import Moments, read_zone
 from vestigo.rules.policy import Policy, Room
 from vestigo.rules.pool import PoolRules
 from vestigo.rules.rule import Number, Rule, always, same
-from vestigo.rules.values import Collect, Nulls, WhenFull
+from vestigo.rules.values import Collect, Entries, Nulls, Share, Size, Span, Texts, WhenFull
 from vestigo.units import Duration
 
 _Numbers = Mapping[str, Number]
@@ -197,11 +196,11 @@ class Rules(PoolRules):
     assume_size: Annotated[
         int,
         BeforeValidator(values.parse_bytes),
-        Rule("what things take", worked_out="prepared/assumed.py", plain=always),
+        Rule("what things take", worked_out="prepared/fill.py", plain=always),
     ] = 1024
     """The size of a value, where the trace gives none in the whole look-up."""
     assume_cost: Annotated[
-        Duration, BeforeValidator(values.span), Rule("what things take", worked_out="prepared/assumed.py", plain=always)
+        Duration, BeforeValidator(values.span), Rule("what things take", worked_out="prepared/fill.py", plain=always)
     ] = Duration(0)
     """How long a load takes, where the trace gives no cost in the whole look-up."""
 

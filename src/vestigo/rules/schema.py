@@ -9,6 +9,7 @@ from pydantic import BaseModel, BeforeValidator
 from vestigo.measures import MEASURES
 from vestigo.rules import values
 from vestigo.rules.aim import Worth
+from vestigo.rules.checked import said_of
 from vestigo.rules.conditions import KeepIf, patterns
 from vestigo.rules.counter_names import CounterNames, series
 from vestigo.rules.eviction import POLICIES, Eviction
@@ -16,7 +17,6 @@ from vestigo.rules.moments import Moments, read_zone
 from vestigo.rules.plan_text import FROM_SCRATCH
 from vestigo.rules.pool import Pool, look_up_names
 from vestigo.rules.rules import Rules
-from vestigo.rules.said import said_of
 from vestigo.rules.what_if import Times, WhatIf
 from vestigo.trace import Intake
 from vestigo.trace.columns import Column

@@ -1,13 +1,26 @@
 """What the value of a rule may be, and how it is read from a plan or a call.
 
-Each reader takes what a user wrote and returns the value, or raises ValueError with a sentence.
-"""
+Each reader takes what a user wrote and returns the value, or raises ValueError with a sentence."""
 
+from collections.abc import Sequence
+from datetime import timedelta
 from fractions import Fraction
-from typing import NamedTuple
+from typing import NamedTuple, SupportsIndex
 
 from vestigo.arguments import shown
 from vestigo.units import Duration, as_python, format_exact_share, parse_bytes, parse_share
+
+Span = str | timedelta
+"""``"10m"``, ``"never"``, a `timedelta`; those of NumPy and pandas are taken, too. A `Duration` is a whole number."""
+Size = str | SupportsIndex
+"""``"64 MiB"``, ``"no limit"``, or a number of bytes."""
+Entries = str | SupportsIndex
+"""A number of entries, or ``"no limit"``."""
+Share = str | Fraction
+"""``"10%"``."""
+Texts = str | Sequence[str]
+"""One text, or several."""
+
 
 MOST_ENTRIES, MOST_NODES = 2**40, 10_000
 

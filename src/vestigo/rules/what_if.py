@@ -8,8 +8,8 @@ from pydantic import BeforeValidator
 
 from vestigo.rules import values
 from vestigo.rules.checked import Checked
-from vestigo.rules.given import Texts
 from vestigo.rules.moments import Moments, read_zone
+from vestigo.rules.values import Texts
 
 _MOST_TIMES = 1000
 

@@ -10,7 +10,7 @@ from vestigo.engine.changes import changes_of, together
 from vestigo.engine.job import Job
 from vestigo.engine.native.feed import Fed
 from vestigo.outcome import Changes, Measures, Slices, Spans
-from vestigo.prepared.uncached import uncached
+from vestigo.prepared.fill import uncached
 from vestigo.stopping import check
 from vestigo.trace import Trace
 

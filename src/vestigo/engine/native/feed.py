@@ -8,7 +8,7 @@ from vestigo.engine.job import Job
 from vestigo.engine.native.begin import begin, is_plain
 from vestigo.engine.ready import entries_for
 from vestigo.prepared.batches import batches
-from vestigo.prepared.next_reads import next_reads
+from vestigo.prepared.neighbours import next_reads
 from vestigo.trace import Trace
 from vestigo.trace.trace import Longs
 

@@ -1,10 +1,11 @@
 """The reference engine: docs/semantics.md as plain Python. The native kernel is tested against it.
 
-rows     the events of a trace, missing sizes and costs filled in
-truth    what each row tells of its key's value at the origin
-pool     the entries of one look-up, their limits and policy
-tally    what is counted
+rows     the events of a trace, and what each tells of its key's value
+lives    what the rules say of a single value
+pool     the entries of one compartment, their limits and policy
+ledger   what is counted
 witness  what is told of single reads and keys
+agenda   what falls due
 steps    what one event does
 run      one event after the other
 """

@@ -5,8 +5,11 @@ from bisect import bisect_right
 from vestigo.engine.groups import Group
 from vestigo.engine.reference.draw import STEP, draw_below, mix
 from vestigo.engine.reference.pool import Entry
-from vestigo.engine.reference.truth import Value
+from vestigo.engine.reference.rows import Row, Value
+from vestigo.errors import RulesError
 from vestigo.rules import Rules
+from vestigo.rules import Value as AskedValue
+from vestigo.trace import Trace
 
 CAUSES = ("aged", "idle", "fixed_time")
 """Why an entry expires; of a tie, the first."""
@@ -81,3 +84,23 @@ def collected_at(rules: Rules, entry: Entry, start: int, now: int) -> int | None
     if every := rules.collect.every:
         at = start + -((start - at) // every) * every
     return at
+
+
+def passes(group: Group, trace: Trace, row: Row, value: Value) -> bool:
+    """Raises RulesError if a function of the user's fails."""
+    condition = group.rules.keep_if
+    if condition is None:
+        return True
+    size, cost = row.size or 0, row.cost or 0
+    if condition.own is None:
+        return group.passes and condition.passes(size, cost)
+    asked = AskedValue(trace.lookups[row.lookup], str(trace.keys[row.key]), size, cost, not value.is_null)
+    try:
+        answer = condition.own(asked)
+    except Exception as error:
+        raise RulesError(
+            f"keep_if: {condition} raised {type(error).__name__}: {error}, asked about {asked}; correct the function"
+        ) from error
+    if not isinstance(answer, bool):
+        raise RulesError(f"keep_if: {condition} gave {answer!r}, asked about {asked}; give True or False")
+    return answer

@@ -5,9 +5,8 @@ from collections.abc import Iterator
 from typing import Any
 
 from vestigo.engine.job import Job
-from vestigo.engine.reference.rows import Row, fill, foresee, rows
+from vestigo.engine.reference.rows import Row, Truth, fill, foresee, rows
 from vestigo.engine.reference.steps import Replay
-from vestigo.engine.reference.truth import Truth
 from vestigo.outcome import Measures, Slices
 from vestigo.outcome.seen import Answers, Seen, Watching
 from vestigo.trace import Trace

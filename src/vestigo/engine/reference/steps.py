@@ -10,12 +10,10 @@ from vestigo.engine.job import Job
 from vestigo.engine.reference import lives
 from vestigo.engine.reference.agenda import Agenda, Kind
 from vestigo.engine.reference.calls import Calls
-from vestigo.engine.reference.compartments import Compartments
-from vestigo.engine.reference.conditions import passes
 from vestigo.engine.reference.ledger import Ledger
-from vestigo.engine.reference.pool import Absence, Entry, Exit, Load, Pool
-from vestigo.engine.reference.rows import Row
-from vestigo.engine.reference.truth import Truth, Value
+from vestigo.engine.reference.lives import passes
+from vestigo.engine.reference.pool import Absence, Compartments, Entry, Exit, Load, Pool
+from vestigo.engine.reference.rows import Row, Truth, Value
 from vestigo.engine.reference.witness import Witness
 from vestigo.outcome import Measures, Slices
 from vestigo.outcome.seen import Watching

@@ -14,9 +14,8 @@ from vestigo.engine.job import Job
 from vestigo.outcome.summary import Summary
 from vestigo.prepared.behind import behind
 from vestigo.prepared.fill import filler
-from vestigo.prepared.gaps import gaps_ns
-from vestigo.prepared.neighbours import goes_on
-from vestigo.prepared.values import Truths, truths
+from vestigo.prepared.neighbours import gaps_ns, goes_on
+from vestigo.prepared.truth import Truths, truths
 from vestigo.rules import Plan, PoolRules, Rules
 from vestigo.trace import Op, Trace
 from vestigo.trace.trace import LAST_VALUED

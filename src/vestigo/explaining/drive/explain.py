@@ -3,22 +3,41 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 
 from vestigo.engine.job import job
 from vestigo.engine.watch import answers_of
-from vestigo.explaining.drive.answers import Marks, ages_of_replay, marks_of_replay
+from vestigo.errors import RulesError
+from vestigo.explaining.drive.answers import Given, Marks, ages_of_replay, marks_of_replay
 from vestigo.explaining.drive.driven import Explanation
+from vestigo.explaining.drive.offered import Offered
 from vestigo.explaining.hypotheses.catalogue import of_rules
+from vestigo.explaining.hypotheses.stated_rules import StatedRule, stated_rules, without
 from vestigo.explaining.hypotheses.trying import Score, Tried, Trying, trying
 from vestigo.outcome.seen import NO_AGE, Answers
 from vestigo.prepared.neighbours import goes_on
 from vestigo.progress import Progress, say_nothing
 from vestigo.rounding import ROUND
 from vestigo.rules import Plan
-from vestigo.trace import Trace
+from vestigo.threads import side_by_side
+from vestigo.trace import Op, Trace
 from vestigo.units import Duration
+
+
+def as_observed(plan: Plan, offered: Offered, given: Given, driven: Marks) -> Plan:
+    """The plan with the rules on nulls and on writes that the answers show."""
+    hits = driven.of(driven.hit)
+    value = given.value[hits.rows]
+    rules: dict[str, Any] = {"rules.nulls": "keep" if offered.null[value].any() else "skip"}
+    writes = offered.trace.op == Op.WRITE
+    if writes.any():
+        was_changed = offered.changed_at[value] <= offered.trace.at[hits.rows]
+        replaces, leaves = writes[value].any(), was_changed.any()
+        rules["rules.on_write"] = "replace" if replaces else "leave" if leaves else "drop"
+    return plan.changed(rules)
+
 
 _FAR = 4
 """Times a size: up to there others are tried that explain as much."""
@@ -135,3 +154,19 @@ def _longest_idle(trace: Trace, driven: Marks) -> int:
     key, node, at = (column[rows][order] for column in (trace.key, trace.node, trace.at))
     again = goes_on(key, node) & driven.hit[order]
     return int(np.diff(at, prepend=0)[again].max(initial=NO_AGE))
+
+
+def untested(judge: Judge, plan: Plan, replayed: Marks) -> list[str]:
+    """The stated rules, as a plan writes them, of which the answers say nothing."""
+
+    def is_idle(stated: StatedRule) -> bool:
+        try:
+            then = judge.marks(without(plan, stated))
+        except RulesError:  # another rule needs this one
+            return False
+        return bool(replayed.alike(then.age_ns).all())
+
+    every = stated_rules(plan, judge.trace)
+    with side_by_side() as threads:
+        idle = threads.map(is_idle, every)
+        return [f"{one.key} = {one.written}" for one, never in zip(every, idle, strict=True) if never]

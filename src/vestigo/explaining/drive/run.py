@@ -15,12 +15,10 @@ from vestigo.errors import RulesError
 from vestigo.explaining.drive.answers import Given, Marks, counted_rows, marks_of_given, spans_told
 from vestigo.explaining.drive.clock import Clock, clock_of
 from vestigo.explaining.drive.driven import Difference, Driven, Explanation, ReadCounts
-from vestigo.explaining.drive.explain import Judge, explanations
+from vestigo.explaining.drive.explain import Judge, as_observed, explanations, untested
 from vestigo.explaining.drive.functions import Functions, Load, Make, Makes, call, check_functions
-from vestigo.explaining.drive.observed import as_observed
 from vestigo.explaining.drive.offered import Offered, OriginValue, offered
 from vestigo.explaining.drive.process import talk
-from vestigo.explaining.drive.untested import untested
 from vestigo.explaining.hypotheses.trying import with_changes
 from vestigo.explaining.why.story import Story
 from vestigo.explaining.why.tell import story_of_read

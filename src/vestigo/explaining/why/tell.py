@@ -17,7 +17,7 @@ from vestigo.explaining.why.story import Advice, Story
 from vestigo.outcome import CAUSES
 from vestigo.outcome.keys import Keys
 from vestigo.outcome.seen import MISS, NO_AGE, NULL
-from vestigo.prepared.gaps import gaps_ns
+from vestigo.prepared.neighbours import gaps_ns
 from vestigo.rules import Plan
 from vestigo.rules.plan import Engine
 from vestigo.rules.settings import Settings, plan_of, trace_of

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 from matplotlib.ticker import PercentFormatter
 
 from vestigo.outcome import CAUSES, Measures, Outcome
-from vestigo.outcome.causes import WORDS
+from vestigo.outcome.counts import WORDS
 from vestigo.show import style
 from vestigo.show.figures.canvas import NAME, check_drawn, on_axis, width_inches
 from vestigo.show.safe import printable

@@ -12,8 +12,8 @@ from vestigo.errors import RulesError
 from vestigo.show import style
 from vestigo.show.charts.candidates import front_chart
 from vestigo.show.charts.records import Chart, Named
-from vestigo.show.figures.byte_axis import byte_axis
 from vestigo.show.figures.canvas import NAME, check_drawn, on_axis
+from vestigo.show.figures.labels import byte_axis
 from vestigo.show.safe import printable
 
 if TYPE_CHECKING:

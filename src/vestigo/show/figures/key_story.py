@@ -10,8 +10,15 @@ from matplotlib.path import Path
 
 from vestigo.explaining.why.story import Stay, Story
 from vestigo.show import style
-from vestigo.show.figures.canvas import NAME, check_axes, check_drawn, height_inches, our_style, width_inches
-from vestigo.show.figures.recolour import fit_to_ground
+from vestigo.show.figures.canvas import (
+    NAME,
+    check_axes,
+    check_drawn,
+    fit_to_ground,
+    height_inches,
+    our_style,
+    width_inches,
+)
 from vestigo.show.safe import printable
 from vestigo.units import counted
 

@@ -4,11 +4,15 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
+from matplotlib.ticker import FuncFormatter, Locator
 
 from vestigo.show import style
+from vestigo.show.charts.ticks import round_sizes, size_label
+from vestigo.show.figures.canvas import width_inches
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
+
 
 _LETTER, _HEIGHT = 7.0, 13.0  # points
 _HEIGHTS = np.array(sorted(np.arange(0.12, 0.95, 0.03), key=lambda height: abs(height - 0.55)))  # the middle first
@@ -69,3 +73,28 @@ def _crossings(axis: "Axes", line: Line) -> np.ndarray:
     x = np.interp(_HEIGHTS, line.y, np.log(line.x))
     crossings: np.ndarray = axis.transData.transform(np.column_stack([np.exp(x), _HEIGHTS]))[:, 0]
     return crossings
+
+
+_INCHES_A_SIZE = 0.7
+
+
+class _Sizes(Locator):
+    """Round sizes, as many as fit beside each other."""
+
+    def __init__(self, drawn: "Axes") -> None:
+        self._drawn = drawn
+
+    def __call__(self) -> list[float]:
+        return self.tick_values(*self._drawn.get_xlim())
+
+    def tick_values(self, vmin: float, vmax: float) -> list[float]:
+        there = [size for size in round_sizes(vmin, vmax) if vmin <= size <= vmax]
+        most = max(3, int(width_inches(self._drawn) / _INCHES_A_SIZE))
+        return there[:: -(-len(there) // most) or 1]
+
+
+def byte_axis(axis: "Axes") -> None:
+    """Marks a horizontal axis at round sizes."""
+    axis.xaxis.set_major_locator(_Sizes(axis))
+    axis.xaxis.set_major_formatter(FuncFormatter(lambda size, _: size_label(size)))
+    axis.minorticks_off()

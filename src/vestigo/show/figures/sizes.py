@@ -11,8 +11,8 @@ from vestigo.engine.size_curve import SizeCurve
 from vestigo.errors import RulesError
 from vestigo.show import style
 from vestigo.show.charts.every_size import LIMIT, enough_text, sizes_chart
-from vestigo.show.figures.byte_axis import byte_axis
 from vestigo.show.figures.canvas import check_drawn, on_axis
+from vestigo.show.figures.labels import byte_axis
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

@@ -11,8 +11,7 @@ from vestigo.errors import RulesError
 from vestigo.outcome import Outcome
 from vestigo.show import style
 from vestigo.show.charts.over_time import Memory, course, moments
-from vestigo.show.figures.canvas import check_axes, check_drawn, our_style
-from vestigo.show.figures.recolour import fit_to_ground
+from vestigo.show.figures.canvas import check_axes, check_drawn, fit_to_ground, our_style
 from vestigo.show.safe import printable
 from vestigo.units import format_bytes, format_seconds, format_share
 

@@ -13,7 +13,7 @@ from vestigo.choosing.explorer import Surroundings
 from vestigo.engine.size_curve import SizeCurve
 from vestigo.measures import MEASURES, Measure, amount_of
 from vestigo.outcome import CAUSES, Measures, Outcome
-from vestigo.outcome.causes import WORDS
+from vestigo.outcome.counts import WORDS
 from vestigo.rules import Plan, PoolRules
 from vestigo.show.charts.candidates import measure_of_hits
 from vestigo.show.charts.over_time import CHARTS, Memory, course

@@ -7,11 +7,10 @@ from typing import Any, Literal, get_args, get_origin
 from pydantic import BaseModel, BeforeValidator
 
 from vestigo.rules import Plan, Pool, Rules, WhatIf, values
-from vestigo.rules.checked import Checked
+from vestigo.rules.checked import Checked, said_of
 from vestigo.rules.eviction import POLICIES, Eviction
 from vestigo.rules.plan_text import rule_text
 from vestigo.rules.rule import rules_of
-from vestigo.rules.said import said_of
 from vestigo.rules.schema import examples_of
 from vestigo.rules.stated import Stated
 from vestigo.rules.what_if import Times

@@ -11,7 +11,7 @@ from vestigo.explaining.report import Report
 from vestigo.explaining.why.story import Story
 from vestigo.measures import MEASURES
 from vestigo.outcome import CAUSES, Outcome
-from vestigo.outcome.causes import WORDS
+from vestigo.outcome.counts import WORDS
 from vestigo.rules import Plan
 from vestigo.rules.plan_text import plan_text
 from vestigo.show import figures

@@ -14,7 +14,7 @@ import pyarrow as pa
 
 from vestigo.errors import TraceError
 from vestigo.trace.columns import EARLIEST, LATEST, MISSING, MOST_LOOKUPS, Column
-from vestigo.trace.formats.arrow_messages import check_amounts
+from vestigo.trace.formats.arrow_file import check_amounts
 from vestigo.trace.formats.mapped import mapped
 from vestigo.trace.names import Names, arrow_names
 from vestigo.trace.trace import COLUMNS, LAST_KEYED, OPS, Op, Trace, constant_column
