@@ -8,6 +8,7 @@ import json
 import os
 import sqlite3
 from collections.abc import Callable, Mapping
+from functools import cache
 from importlib.metadata import version
 from pathlib import Path
 from typing import Any, TypeVar
@@ -180,11 +181,14 @@ def result_name(trace: str, plan: Plan, *more: object) -> str | None:
     """
     if any(rules.eviction.own is not None or (rules.keep_if and rules.keep_if.own) for rules in plan.all_rules()):
         return None
-    return _digest(
-        json.dumps(
-            [_FORMAT, version("vestigo-replay"), trace, plan.replayed_to_dict(), *more], sort_keys=True, default=str
-        )
-    )
+    depends_on = [_FORMAT, _version(), trace, plan.replayed_to_dict(), *more]
+    return _digest(json.dumps(depends_on, sort_keys=True, default=str))
+
+
+@cache
+def _version() -> str:
+    """Looking it up reads a file."""
+    return version("vestigo-replay")
 
 
 def _digest(content: str) -> str:

@@ -14,7 +14,7 @@ from vestigo.engine.context import filled_in
 from vestigo.prepared.behind import behind
 from vestigo.prepared.fill import assume
 from vestigo.rules import Plan
-from vestigo.trace import Readable, read_trace
+from vestigo.trace import Readable, Trace, read_trace
 from vestigo.units import SECOND, counted
 
 if TYPE_CHECKING:
@@ -84,7 +84,11 @@ def survey(trace: Readable) -> Survey:
     >>> survey(trace).total.repeat_share
     0.3333333333333333
     """
-    trace = read_trace(trace)
+    given = read_trace(trace)
+    return given.once("survey", lambda: _surveyed(given))
+
+
+def _surveyed(trace: Trace) -> Survey:
     measured = measure(trace)
     total, each = traits_of(trace, measured)
     found = findings(trace, measured.reads)

@@ -116,12 +116,11 @@ class Measured:
             for name in each
         )
         evictions, entries = self.per_read("evictions", None), self.counters.most("entries", None)
-        outcome = predicted.outcome
-        if evictions is not None and outcome.reads:
+        if evictions is not None and (outcome := predicted.outcome).reads:
             total += abs(evictions - outcome.evictions / outcome.reads)
         if entries is not None:
-            most = max(entries, float(outcome.entries_peak), 1.0)
-            total += _WEIGHT_OF_ENTRIES * abs(entries - outcome.entries_peak) / most
+            expected = float(predicted.outcome.entries_peak)
+            total += _WEIGHT_OF_ENTRIES * abs(entries - expected) / max(entries, expected, 1.0)
         return total
 
     def off_by_lookup(self, predicted: Prediction) -> dict[str, float]:

@@ -2,11 +2,11 @@
 
 import dataclasses
 from dataclasses import dataclass
-from typing import NamedTuple
+from functools import cached_property
 
 import numpy as np
 
-from vestigo.engine.job import job
+from vestigo.engine.job import Job, job
 from vestigo.engine.replay import run
 from vestigo.engine.watch import answers_of
 from vestigo.explaining.confirm.windows import ENOUGH, Rate
@@ -43,13 +43,18 @@ class Time:
         return cls(np.linspace(begin, end, _STRETCHES + 1).astype(np.int64), True, False)
 
 
-class Prediction(NamedTuple):
-    """Hits and reads in each stretch, by look-up, and under None for all. It also has what is counted over the whole
-    time.
-    """
+@dataclass(frozen=True)
+class Prediction:
+    """Hits and reads in each stretch, by look-up, and under None for all."""
 
     hits: dict[str | None, Rate]
-    outcome: Outcome
+    trace: Trace
+    asked: Job
+
+    @cached_property
+    def outcome(self) -> Outcome:
+        """What is counted over the whole time. It takes another replay, which only some counters need."""
+        return run(self.trace, self.asked, "predicted")
 
     def hit_rate(self, lookup: str | None = None) -> float:
         return self.hits[lookup].whole or 0.0
@@ -73,7 +78,7 @@ def predict(trace: Trace, plan: Plan, time: Time, *, is_cold: bool = False) -> P
     for number, name in enumerate(part.lookups):
         own = part.lookup[rows] == number
         hits[name] = _rate(stretch[own], hit[own], len(time.edges_ns) - 1)
-    return Prediction(hits, run(part, asked, "predicted"))
+    return Prediction(hits, part, asked)
 
 
 def _rate(stretch: np.ndarray, hit: np.ndarray, stretches: int) -> Rate:

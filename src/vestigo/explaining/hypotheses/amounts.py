@@ -31,7 +31,7 @@ _UNITS_NS = (86_400 * SECOND, 3600 * SECOND, 60 * SECOND, SECOND, SECOND // 1000
 
 
 def of_amount(
-    rule: str, value: int, stated: int | None = None, beside: Mapping[str, object] | None = None
+    rule: str, value: int, stated: int | None = None, beside: Mapping[str, object] | None = None, least: int = 1
 ) -> Hypothesis:
     """The rule has this amount in place of the one that is stated, `beside` other rules.
 
@@ -43,7 +43,8 @@ def of_amount(
         what = f"{what}, {slip} {rule_text(rule, stated)}"
     written = str(value) if isinstance(value, Duration) else value
     more = "".join(f" and {name} = {each}" for name, each in (beside or {}).items())
-    return Hypothesis(what + more, {rule: written, **(beside or {})}, Amount(value, stated), is_setting=True)
+    changes = {rule: written, **(beside or {})}
+    return Hypothesis(what + more, changes, Amount(value, stated, least), is_setting=True)
 
 
 def multiple(value: int, factor: Fraction) -> int:
@@ -75,12 +76,12 @@ def with_amount(hypothesis: Hypothesis, value: int) -> Hypothesis | None:
     """The same with another amount, or None for one that nobody would mix up with the stated one."""
     assert hypothesis.amount is not None
     (rule, _), *beside = hypothesis.rules.items()
-    stated = hypothesis.amount.stated
+    stated, least = hypothesis.amount.stated, hypothesis.amount.least
     if isinstance(hypothesis.amount.value, Duration):
         value = Duration(round(int(value), _DIGITS - len(str(int(value)))))
-    if value < 1 or (stated is not None and not stated / _FARTHEST <= value <= stated * _FARTHEST):
+    if value < least or (stated is not None and not stated / _FARTHEST <= value <= stated * _FARTHEST):
         return None
-    return replace(of_amount(rule, value, stated, dict(beside)), keys=hypothesis.keys)
+    return replace(of_amount(rule, value, stated, dict(beside), least), keys=hypothesis.keys)
 
 
 def rounder(amount: int) -> Iterator[int]:
@@ -96,6 +97,7 @@ def rounder(amount: int) -> Iterator[int]:
             yield Duration(value) if isinstance(amount, Duration) else value
 
 
-def spread(span_ns: int) -> list[Duration]:
+def spread(rule: str, span_ns: int) -> Iterator[Hypothesis]:
     """Round durations of every magnitude, for a rule that states none, on a trace of this length."""
-    return [one for one in ROUND[::3] if span_ns // 1000 < one < span_ns]
+    least = span_ns // 1000
+    yield from (of_amount(rule, one, least=least) for one in ROUND[::3] if least < one < span_ns)

@@ -228,7 +228,7 @@ def _amounts(rule: str, today: _Today, shown: Sequence[int]) -> Iterator[Hypothe
     elif rule == "max_entries" and not today.has_limit:
         yield from (of_amount(rule, size) for size in today.every_magnitude)
     elif Duration in _types(rule):
-        yield from (of_amount(rule, span) for span in spread(today.trace.span_ns))
+        yield from spread(rule, today.trace.span_ns)
 
 
 def _hidden(today: _Today) -> Iterator[Hypothesis]:

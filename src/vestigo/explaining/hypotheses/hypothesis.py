@@ -17,6 +17,8 @@ class Amount:
     """A `Duration`, or a number of entries or bytes."""
     stated: int | None = None
     """The amount that the plan states, if it states one."""
+    least: int = 1
+    """No smaller amount is tried."""
 
 
 @dataclass(frozen=True)

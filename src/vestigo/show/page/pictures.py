@@ -3,12 +3,15 @@
 import re
 from collections.abc import Callable
 from io import StringIO
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from markupsafe import Markup, escape
 
 from vestigo.show.figures.canvas import our_style
 from vestigo.show.style import ROLES
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
 
 _SVG: Any = {
     "figure.max_open_warning": 0,  # each is closed at once; the others are open for their owner
@@ -43,10 +46,24 @@ def picture(name: str, title: str, draw: Callable[[], Any], inches: tuple[float,
         figure = (axes[0] if isinstance(axes, (list, tuple)) else axes).get_figure(root=True)
         if inches is not None:
             figure.set_size_inches(inches)
-        drawn = StringIO()
-        figure.savefig(drawn, format="svg", transparent=True, metadata=_METADATA)
+        drawn = _drawn(figure)
         plt.close(figure)
-    return Markup(_for_page(drawn.getvalue(), name, title))  # Matplotlib escapes every text
+    return Markup(_for_page(drawn, name, title))  # Matplotlib escapes every text
+
+
+def _drawn(figure: "Figure") -> str:
+    """The figure on a ground that shows through. `Figure.savefig` would draw it twice, to lay it out and to save it."""
+    from matplotlib.backends.backend_svg import FigureCanvasSVG
+
+    if (layout := figure.get_layout_engine()) is not None:
+        layout.execute(figure)
+        figure.set_layout_engine("none")
+    figure.patch.set_facecolor("none")
+    for axis in figure.axes:
+        axis.patch.set_facecolor("none")
+    svg = StringIO()
+    FigureCanvasSVG(figure).print_svg(svg, metadata=_METADATA)  # type: ignore[no-untyped-call]
+    return svg.getvalue()
 
 
 def _for_page(svg: str, name: str, title: str) -> str:
