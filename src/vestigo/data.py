@@ -109,12 +109,12 @@ class Data(InNotebooks):
 
     def __repr__(self) -> str:
         numbers = {one.name: getattr(self, one.name) for one in fields(self)}  # type: ignore[arg-type]
-        said = [
+        parts = [
             f"{name}={value:.6g}" if isinstance(value, float) else f"{name}={value!r}"
             for name, value in numbers.items()
             if isinstance(value, (str, int, float))
         ]
-        return f"<{type(self).__name__}: {', '.join(said)}>" if said else f"<{type(self).__name__}>"
+        return f"<{type(self).__name__}: {', '.join(parts)}>" if parts else f"<{type(self).__name__}>"
 
     def __str__(self) -> str:
         from vestigo.show.displayed import text

@@ -47,11 +47,11 @@ class Ceiling:
 def no_cache(trace: Trace, plan: Plan) -> tuple[Trace, Job]:
     """The baseline: nothing fits, so every read loads, and nobody preloads. Assumptions are those of `plan`."""
     nothing = Rules.model_construct(max_bytes=0, entry_overhead=1, nulls=Nulls("keep"), per="all")
-    asked = dataclasses.replace(job(trace, Plan(nothing, warm_up=plan.warm_up)), assumed=assume(trace, plan))
+    replay_job = dataclasses.replace(job(trace, Plan(nothing, warm_up=plan.warm_up)), assumed=assume(trace, plan))
     if Op.PRELOAD in trace.ops:
         idle = np.where(trace.op == Op.PRELOAD, Op.DROP, trace.op).astype(np.uint8)
         trace = dataclasses.replace(trace, op=idle)
-    return trace, asked
+    return trace, replay_job
 
 
 def ceiling(trace: Trace, plan: Plan, settings: Sequence[Plan]) -> Ceiling:

@@ -14,44 +14,44 @@ from vestigo.measures import MEASURES
 from vestigo.rules import Aim
 
 
-def choose(found: Candidates, aim: Aim, seed: int) -> Pick:
+def choose(candidates: Candidates, aim: Aim, seed: int) -> Pick:
     """Ranks candidates on all the counted time, and makes the same choice on the first part alone, to see what that
     gives on the rest. Raises InputError for an aim that the trace cannot judge.
     """
-    aim = settled(aim, found)
-    if not found.today.of_slices["reads"]:
-        raise InputError(f"{found.source or 'the trace'}: holds no events, so there is nothing to choose by")
-    pick = _pick(found, aim, seed)
+    aim = settled(aim, candidates)
+    if not candidates.today.of_slices["reads"]:
+        raise InputError(f"{candidates.source or 'the trace'}: holds no events, so there is nothing to choose by")
+    pick = _pick(candidates, aim, seed)
     return replace(pick, because=sentences(pick))
 
 
-def _pick(found: Candidates, aim: Aim, seed: int) -> Pick:
+def _pick(candidates: Candidates, aim: Aim, seed: int) -> Pick:
     def of_aim(one: Candidate) -> float:
-        return cost(found, aim, one)
+        return cost(candidates, aim, one)
 
     def farthest(one: Candidate) -> float:
-        return max(each.share for each in excesses(found, one, aim.each_limit))
+        return max(each.share for each in excesses(candidates, one, aim.each_limit))
 
-    ranked = _ranked(found, aim)
-    within = [one for one in ranked if not excesses(found, one, aim.each_limit)]
+    ranked = _ranked(candidates, aim)
+    within = [one for one in ranked if not excesses(candidates, one, aim.each_limit)]
     if not within:
         nearest = min(ranked, key=farthest)
-        return Pick(found, aim, nearest, tuple(excesses(found, nearest, aim.each_limit)))
+        return Pick(candidates, aim, nearest, tuple(excesses(candidates, nearest, aim.each_limit)))
     pick = within[0]
     runner_up = next((one for one in within[1:] if one.of_slices != pick.of_slices), None)
     resamples = Resamples(len(pick.of_slices["reads"]), seed)
     less = pick.measure("memory_peak")
-    rates = ("hit_rate", "fresh_hit_rate", "stale_rate") if found.stale_known else ("hit_rate",)
+    rates = ("hit_rate", "fresh_hit_rate", "stale_rate") if candidates.stale_known else ("hit_rate",)
     return Pick(
-        found,
+        candidates,
         aim,
         pick,
         broken=(),
-        held_out=_held_out(found, aim),
+        held_out=_held_out(candidates, aim),
         runner_up=runner_up,
         ahead=resamples.ahead(pick, runner_up, aim.best) if runner_up else None,
         intervals={name: resamples.interval(pick, name) for name in rates},
-        relaxed=tuple(_relaxed(found, aim, ranked, pick)),
+        relaxed=tuple(_relaxed(candidates, aim, ranked, pick)),
         cheaper=next((one for one in within if one.measure("memory_peak") < less), None),
         better=min((one for one in ranked if of_aim(one) < of_aim(pick)), key=farthest, default=None),
     )
@@ -72,33 +72,35 @@ def _held_out(found: Candidates, aim: Aim) -> HeldOut:
     return HeldOut(chosen, broken, _best_within(found, aim, "rest"))
 
 
-def settled(aim: Aim, found: Candidates) -> Aim:
+def settled(aim: Aim, candidates: Candidates) -> Aim:
     """The aim in a form that can be judged. Raises InputError if it is about staleness and the trace shows no
     changes.
     """
-    if found.stale_known:
+    if candidates.stale_known:
         return aim
     if aim.is_usual:
         aim = Aim(most="hit_rate", limits=aim.limits)
     asked = [name for name in (aim.best, *(limit.name for limit in aim.each_limit)) if name]
     if unknown := [MEASURES[name].label for name in asked if MEASURES[name].of_staleness]:
-        raise InputError(f"aim: {' and '.join(dict.fromkeys(unknown))} cannot be judged: {found.staleness_unknown}")
+        raise InputError(
+            f"aim: {' and '.join(dict.fromkeys(unknown))} cannot be judged: {candidates.staleness_unknown}"
+        )
     return aim
 
 
-def _relaxed(found: Candidates, aim: Aim, ranked: Sequence[Candidate], pick: Candidate) -> list[Relaxed]:
+def _relaxed(candidates: Candidates, aim: Aim, ranked: Sequence[Candidate], pick: Candidate) -> list[Relaxed]:
     """For each limit, the candidate that is better than the pick, breaks only this limit, and breaks it least."""
-    here, relaxed = cost(found, aim, pick), []
+    here, relaxed = cost(candidates, aim, pick), []
     for limit in aim.each_limit:
         others = [other for other in aim.each_limit if other is not limit]
         beyond = [
-            (each[0].share, -(here - cost(found, aim, one)), number)
+            (each[0].share, -(here - cost(candidates, aim, one)), number)
             for number, one in enumerate(ranked)
-            if cost(found, aim, one) < here
-            and not excesses(found, one, others)
-            and (each := excesses(found, one, [limit]))
+            if cost(candidates, aim, one) < here
+            and not excesses(candidates, one, others)
+            and (each := excesses(candidates, one, [limit]))
         ]
         if beyond:
             one = ranked[min(beyond)[2]]
-            relaxed.append(Relaxed(limit, one, here - cost(found, aim, one)))
+            relaxed.append(Relaxed(limit, one, here - cost(candidates, aim, one)))
     return relaxed

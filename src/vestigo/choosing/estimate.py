@@ -53,9 +53,9 @@ class Estimate(Data):
         return {**self.amounts, "errors": {name: None if np.isnan(one) else one for name, one in self.errors.items()}}
 
     def __repr__(self) -> str:
-        said = [
+        parts = [
             f"{MEASURES[name].label} {format_share(getattr(self, name))} ± {format_share(self.errors[name])}"
             for name in ("hit_rate", "stale_rate")
             if name in self.told
         ]
-        return f"<Estimate: {', '.join(said) or 'too rough to tell; take a larger share of the keys'}>"
+        return f"<Estimate: {', '.join(parts) or 'too rough to tell; take a larger share of the keys'}>"

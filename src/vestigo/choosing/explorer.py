@@ -98,11 +98,11 @@ class Surroundings:
         return {name: run(*asked, name) for name, asked in made}
 
     def _all_curves(self) -> Mapping[str, SizeCurve]:
-        plan, found = self.settled(self.plan), {}
+        plan, curves = self.settled(self.plan), {}
         for name in self.trace.lookups:
             check()
-            found[name] = size_curve(self.trace, plan, lookup=name)
-        return found
+            curves[name] = size_curve(self.trace, plan, lookup=name)
+        return curves
 
     def _few_keys(self) -> KeySample | None:
         sample = KeySample(self.trace, _SAMPLE)
@@ -189,13 +189,13 @@ class Explorer:
         """The trace under these circumstances. The last few are kept."""
         name = repr(what_if)
         with self._lock:
-            found = self._kept.pop(name, None) or Surroundings(
+            surroundings = self._kept.pop(name, None) or Surroundings(
                 self.trace, dataclasses.replace(self.plan, what_if=what_if)
             )
-            self._kept[name] = found  # the newest stands last
+            self._kept[name] = surroundings  # the newest stands last
             while len(self._kept) > 1 and self._are_many():
                 del self._kept[next(iter(self._kept))]
-        return found
+        return surroundings
 
     def _are_many(self) -> bool:
         """Whether more are kept than may be. The trace as it was given belongs to the page and is not counted."""

@@ -10,13 +10,13 @@ _WEIGHT = 0.5
 """Of a set of keys that work together, beside the same set less one."""
 
 
-def guessed(values: Sequence[int], tried: np.ndarray, amounts: np.ndarray, asked: np.ndarray) -> np.ndarray:
-    """The amounts at the places `asked` for, guessed from those at the places `tried`.
+def guessed(values: Sequence[int], tried: np.ndarray, amounts: np.ndarray, wanted: np.ndarray) -> np.ndarray:
+    """The amounts at the places `wanted` for, guessed from those at the places `tried`.
 
     Each value of each key is assumed to add its own amount, each pair of values another, and so on. The amounts become
     smaller with more keys. This is the mean of a Gaussian process with an analysis-of-variance kernel (N. Durrande, D.
     Ginsbourger, O. Roustant, L. Carraro, "ANOVA kernels and RKHS of zero mean functions", 2013). `values` says how many
-    values each key has. A row of `tried` or `asked` says which value each key has, and a row of `amounts` what was
+    values each key has. A row of `tried` or `wanted` says which value each key has, and a row of `amounts` what was
     found.
 
     >>> tried, amounts = np.array([[0, 0], [1, 0], [0, 1]]), np.array([[10.0], [13.0], [14.0]])
@@ -25,7 +25,7 @@ def guessed(values: Sequence[int], tried: np.ndarray, amounts: np.ndarray, asked
     """
     mean = amounts.mean(axis=0)
     known = _alike(values, tried, tried) + 1e-6 * np.eye(len(tried))
-    result: np.ndarray = mean + _alike(values, asked, tried) @ np.linalg.solve(known, amounts - mean)
+    result: np.ndarray = mean + _alike(values, wanted, tried) @ np.linalg.solve(known, amounts - mean)
     return result
 
 

@@ -96,11 +96,11 @@ class KeySample:
         """Estimates a plan. Raises RulesError for what a sample cannot tell: conditions on values, hits that cost by
         size, `gdsf`, pools with two limits.
         """
-        asked = plan_of(settings)
-        trace, plan = applied(self._whole, asked)
+        stated = plan_of(settings)
+        trace, plan = applied(self._whole, stated)
         _check(trace, plan)
         assumed, first = assume(trace, plan), first_counted(trace, plan.warm_up)
-        key = (repr(asked.what_if), assumed, first)
+        key = (repr(stated.what_if), assumed, first)
         with self._lock:
             if key not in self._made:
                 self._made[key] = self._sampled(trace, assumed, first)

@@ -185,12 +185,12 @@ class Compared(Protocol):
     def length_ns(self, part: str = ..., /) -> int: ...
 
 
-def cost(found: Compared, aim: Aim, candidate: Measured, part: str = "whole") -> float:
+def cost(compared: Compared, aim: Aim, candidate: Measured, part: str = "whole") -> float:
     """What the aim makes smallest: money, or the measure, negated if more is better."""
     if aim.best is not None:
         amount = candidate.measure(aim.best, part)
         return -amount if MEASURES[aim.best].more_is_better else amount
-    return money(found, aim.worth or Worth(), candidate, part)
+    return money(compared, aim.worth or Worth(), candidate, part)
 
 
 def money(found: Compared, worth: Worth, candidate: Measured, part: str = "whole") -> float:
@@ -201,12 +201,12 @@ def money(found: Compared, worth: Worth, candidate: Measured, part: str = "whole
     return (spent / months if months else 0.0) + candidate.measure("memory_peak", part) / 2**30 * worth.gib_month
 
 
-def excesses(found: Compared, candidate: Measured, limits: Sequence[Limit], part: str = "whole") -> list[Excess]:
+def excesses(compared: Compared, candidate: Measured, limits: Sequence[Limit], part: str = "whole") -> list[Excess]:
     """The limits that a candidate breaks. Limits relative to today's settings use today's amount in the same part of
     the time.
     """
-    each = [
-        Excess(limit.beside(found.today.measure(limit.name, part)), candidate.measure(limit.name, part))
+    beside = [
+        Excess(limit.beside(compared.today.measure(limit.name, part)), candidate.measure(limit.name, part))
         for limit in limits
     ]
-    return [one for one in each if not one.limit.allows(one.amount)]
+    return [one for one in beside if not one.limit.allows(one.amount)]

@@ -92,15 +92,15 @@ def _check(pick: Pick) -> str:
 
     today = f"{pick.among.settings.short} there {there(pick.among.today)}"
     if chosen.name == pick.candidate.name:
-        said = f"{begin}the choice would be the same. On the rest it gives {pick.goal} {there(chosen)} ({today})."
+        sentence = f"{begin}the choice would be the same. On the rest it gives {pick.goal} {there(chosen)} ({today})."
     else:
-        said = (
+        sentence = (
             f"{begin}the choice would be {_quoted(pick, chosen)}. On the rest that gives {pick.goal} {there(chosen)} "
             f"({today}, the pick there {there(pick.candidate)})."
         )
     if best is None or best.name == chosen.name or pick.cost(best, "rest") >= pick.cost(chosen, "rest"):
-        return said
-    return f"{said} The best there within the limits is {_quoted(pick, best)}: {there(best)}."
+        return sentence
+    return f"{sentence} The best there within the limits is {_quoted(pick, best)}: {there(best)}."
 
 
 def _first_part(pick: Pick) -> str:
@@ -115,13 +115,15 @@ def _winner(pick: Pick) -> list[str]:
     other = _quoted(pick, pick.runner_up)
     if ahead >= _CLEAR * of:
         return [f"A clear winner: ahead of the runner-up, {other}, in {ahead:,} of {of:,} resamples."]
-    said = f"No clear winner: the runner-up, {other}, is as good or better in {of - ahead:,} of {of:,} resamples."
+    sentence = f"No clear winner: the runner-up, {other}, is as good or better in {of - ahead:,} of {of:,} resamples."
     mine, theirs = (one.measure("memory_peak") for one in (pick.candidate, pick.runner_up))
     if mine == theirs:
-        return [f"{said} A longer recording can tell them apart."]
+        return [f"{sentence} A longer recording can tell them apart."]
     which = "the runner-up" if theirs < mine else "the pick"
     less, more = map(MEASURES["memory_peak"].amount_text, sorted((mine, theirs)))
-    return [f"{said} Take the one with less memory, {which} ({less}, not {more}), or record longer to tell them apart."]
+    return [
+        f"{sentence} Take the one with less memory, {which} ({less}, not {more}), or record longer to tell them apart."
+    ]
 
 
 def _resampled(pick: Pick) -> str:

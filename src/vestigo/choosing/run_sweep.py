@@ -108,11 +108,11 @@ class _Sweeping:
     def estimate(self, tasks: Tasks, sample: str) -> None:
         """Estimates all, and keeps those that are to be replayed."""
         sampler = cache(lambda: KeySample(self._on, sample, samples=1))
-        asked = [
+        to_estimate = [
             Task(name, tasks.stored_as(one, self._rest, sample), _estimate, (sampler, self._used[name]))
             for name, (_, one) in self._settings.items()
         ]
-        found, _ = tasks.run(asked, Estimate, "estimates", sampler)
+        found, _ = tasks.run(to_estimate, Estimate, "estimates", sampler)
         self._estimates = {name: found[name] for name in self._settings}
         self._settings = _promising(self._settings, self._estimates)
         self._notes.append(
@@ -123,14 +123,14 @@ class _Sweeping:
 
     def replay(self, tasks: Tasks, path: Path | None) -> Sweep:
         """Replays all, on the workers of an executor if the path of the trace is given."""
-        found, made = tasks.run(
+        results, made = tasks.run(
             [*self._references(tasks), *self._candidates(tasks, path)],
             Kept,
             "replays",
             lambda: prepare(self._on, [self._today]),
-            lambda found: self._sweep(found, len(found), tasks.notes),
+            lambda results: self._sweep(results, len(results), tasks.notes),
         )
-        whole = self._sweep(found, made, tasks.notes)
+        whole = self._sweep(results, made, tasks.notes)
         assert whole is not None
         return whole
 
@@ -167,24 +167,24 @@ class _Sweeping:
             for name, (_, one) in self._settings.items()
         ]
 
-    def _sweep(self, found: Mapping[str, Kept], made: int, notes: Sequence[str]) -> Sweep | None:
+    def _sweep(self, results: Mapping[str, Kept], made: int, notes: Sequence[str]) -> Sweep | None:
         """The sweep of what was found. None if that lacks today's settings or what they are compared with."""
-        if not {TODAY, *REFERENCES} <= found.keys():
+        if not {TODAY, *REFERENCES} <= results.keys():
             return None
         return Sweep(
             {
-                name: Candidate.made(name, changes, one, found[name])
+                name: Candidate.made(name, changes, one, results[name])
                 for name, (changes, one) in self._settings.items()
-                if name in found
+                if name in results
             },
-            {name: Candidate.made(name, {}, self._used[TODAY], found[name]) for name in REFERENCES},
+            {name: Candidate.made(name, {}, self._used[TODAY], results[name]) for name in REFERENCES},
             self._plan.aim,
             _bounds(self._on, self._today, self._split_ns),
             made,
             (*self._left_out, *self._notes, *notes),
             self.given.source,
             self._estimates,
-            {name: other for name, other in self._same.items() if other in found},
+            {name: other for name, other in self._same.items() if other in results},
             self._left_out,
         )
 

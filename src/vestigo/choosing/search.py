@@ -70,7 +70,7 @@ def search(  # noqa: PLR0913
     trace = trace_of(trace, plan)
     many = min(asked_for or max(count(space) // 10, _FEWEST), count(space))
     first = max(many // _SHARE_TO_BEGIN, 1)
-    asked: set[Place] = set()
+    visited: set[Place] = set()
     replayed: list[int] = []
     with TemporaryDirectory() as folder, reporting(progress) as report:
         kept = path_of("results", results) if results is not None else Path(folder, "results")
@@ -80,7 +80,7 @@ def search(  # noqa: PLR0913
             return sweep(trace, plan, results=kept, rest=rest, only=only, engine=engine, progress=report)
 
         def find(places: list[Place]) -> dict[Place, list[float]]:
-            asked.update(places)
+            visited.update(places)
             found = swept(places)
             replayed.append(found.replayed)
             names = {place: name_of(_changes(space, place)) for place in places}
@@ -93,34 +93,34 @@ def search(  # noqa: PLR0913
             rough = _narrowed(space, begin, int(many * cheaper / 2), find_sampled, rng)
             begin = _ranked(rough)[:first] or begin
         _narrowed(space, begin, many, find, rng)
-        return dataclasses.replace(swept(sorted(asked)), replayed=sum(replayed))
+        return dataclasses.replace(swept(sorted(visited)), replayed=sum(replayed))
 
 
 def _narrowed(
     space: Space, begin: list[Place], most_replays: int, find: Find, rng: np.random.Generator
 ) -> dict[Place, list[float]]:
     """What was found at `most_replays` places. Each round comes nearer to the best."""
-    found: dict[Place, list[float]] = {}
+    costs_at: dict[Place, list[float]] = {}
     tried: set[Place] = set()
     places = begin
     while places:
         tried |= set(places)
-        found |= find(places)
+        costs_at |= find(places)
         most = min(max(most_replays // _ROUNDS, 2), most_replays - len(tried))
-        places = _next(space, found, tried, most, rng) if most > 0 and found else []
-    return found
+        places = _next(space, costs_at, tried, most, rng) if most > 0 and costs_at else []
+    return costs_at
 
 
 def _next(
     space: Space,
-    found: Mapping[Place, list[float]],
+    costs_at: Mapping[Place, list[float]],
     tried: set[Place],
     most: int,
     rng: np.random.Generator,
 ) -> list[Place]:
     """The untried places to take next, by source: those that should be best, and neighbours of the best."""
-    likely = iter(_likely(space, found, tried, rng))
-    near = (place for best in _ranked(found) for place in _neighbours(space, best) if place not in tried)
+    likely = iter(_likely(space, costs_at, tried, rng))
+    near = (place for best in _ranked(costs_at) for place in _neighbours(space, best) if place not in tried)
     chosen: dict[Place, None] = {}
     sources: list[Iterator[Place]] = [near, likely]
     while sources and len(chosen) < most:
@@ -133,16 +133,16 @@ def _next(
 
 
 def _likely(
-    space: Space, found: Mapping[Place, list[float]], tried: set[Place], rng: np.random.Generator
+    space: Space, costs_at: Mapping[Place, list[float]], tried: set[Place], rng: np.random.Generator
 ) -> list[Place]:
     """Untried places, with the best guesses first. If there are too many, a random choice of them."""
     values = [len(each) for each in space.values()]
     if count(space) <= _MOST_GUESSED:
-        asked = np.array(np.unravel_index(np.arange(count(space)), values)).T
+        unvisited = np.array(np.unravel_index(np.arange(count(space)), values)).T
     else:
-        asked = np.column_stack([rng.integers(0, many, _MOST_GUESSED) for many in values])
-    amounts = guessed(values, np.array(list(found)), np.array(list(found.values())), asked)
-    ranked = [tuple(asked[row].tolist()) for row in _order(amounts)]
+        unvisited = np.column_stack([rng.integers(0, many, _MOST_GUESSED) for many in values])
+    amounts = guessed(values, np.array(list(costs_at)), np.array(list(costs_at.values())), unvisited)
+    ranked = [tuple(unvisited[row].tolist()) for row in _order(amounts)]
     return [place for place in dict.fromkeys(ranked) if place not in tried]
 
 
@@ -174,13 +174,13 @@ class _Guesses(NamedTuple):
         return self.span_ns
 
 
-def _amounts(found: Compared, aim: Aim, candidate: Measured) -> list[float]:
+def _amounts(compared: Compared, aim: Aim, candidate: Measured) -> list[float]:
     """The amounts by which candidates are ranked."""
     beyond = [
-        float(limit.beside(found.today.measure(limit.name)).beyond(candidate.measure(limit.name)))
+        float(limit.beside(compared.today.measure(limit.name)).beyond(candidate.measure(limit.name)))
         for limit in aim.each_limit
     ]
-    return [cost(found, aim, candidate), candidate.measure("memory_peak"), *beyond]
+    return [cost(compared, aim, candidate), candidate.measure("memory_peak"), *beyond]
 
 
 def _estimates(trace: Trace, plan: Plan, sample: str) -> tuple[Find, float] | None:

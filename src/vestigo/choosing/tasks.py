@@ -75,22 +75,22 @@ class Tasks:
 
         Raises Interrupted on Ctrl-C, and WorkersLost. Both carry what `part` makes of the results that are there.
         """
-        found: dict[str, _R] = {}
+        results: dict[str, _R] = {}
         try:
-            found |= self._known(tasks, kind)
-            missing = [task for task in tasks if task.name not in found]
+            results |= self._known(tasks, kind)
+            missing = [task for task in tasks if task.name not in results]
             if missing:
                 prepare()
-            for number, (name, result) in enumerate(self._made(missing, kind), len(found) + 1):
-                found[name] = result
+            for number, (name, result) in enumerate(self._made(missing, kind), len(results) + 1):
+                results[name] = result
                 self._progress(what, number, len(tasks))
         except (KeyboardInterrupt, BrokenExecutor) as why:
             stopped = "stopped" if isinstance(why, KeyboardInterrupt) else "the workers are lost"
             more = "the same call goes on from there" if self._store else "give a file for results, and they are kept"
             error = Interrupted if isinstance(why, KeyboardInterrupt) else WorkersLost
-            said = f"{stopped} after {len(found):,} of {len(tasks):,} {what}; {more}"
-            raise error(said, part(found)) from None
-        return found, len(missing)
+            said = f"{stopped} after {len(results):,} of {len(tasks):,} {what}; {more}"
+            raise error(said, part(results)) from None
+        return results, len(missing)
 
     def _known(self, tasks: list[Task], kind: type[_R]) -> dict[str, _R]:
         if self._store is None:

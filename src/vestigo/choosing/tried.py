@@ -29,37 +29,37 @@ def tried(plan: Plan, lookups: tuple[str, ...], only: Iterable[Mapping[str, Any]
 
     Raises RulesError for an `only` without combinations, and UnknownName for one that changes no setting.
     """
-    found = Tried({TODAY: ({}, replace(plan, candidates={}, vary={}))})
-    for name, one in plan.candidates.items():
-        found.settings[name] = ({}, replace(one, warm_up=plan.warm_up, what_if=plan.what_if, engine=plan.engine))
-    first = {_on(lookups, found.settings[TODAY][1]): TODAY}
+    trials = Tried({TODAY: ({}, replace(plan, candidates={}, vary={}))})
+    for name, candidate in plan.candidates.items():
+        trials.settings[name] = ({}, replace(candidate, warm_up=plan.warm_up, what_if=plan.what_if, engine=plan.engine))
+    first = {_on(lookups, trials.settings[TODAY][1]): TODAY}
     contradict: list[str] = []
     for changes in _combinations(plan, only):
         name = name_of(changes)
         try:
-            one = plan.changed(changes)
+            candidate = plan.changed(changes)
         except UnknownName:
             raise
         except RulesError as error:
             contradict.append(f"{name}: {error.problems[0]}")
             continue
-        if (other := first.setdefault(_on(lookups, one), name)) != name:
-            found.same[name] = other
+        if (other := first.setdefault(_on(lookups, candidate), name)) != name:
+            trials.same[name] = other
         else:
-            found.settings.setdefault(name, (changes, one))
-    found.left_out = [*_idle(plan, lookups), *_about_same(found.same), *_about_contradictions(contradict)]
-    return found
+            trials.settings.setdefault(name, (changes, candidate))
+    trials.left_out = [*_idle(plan, lookups), *_about_same(trials.same), *_about_contradictions(contradict)]
+    return trials
 
 
 def _combinations(plan: Plan, only: Iterable[Mapping[str, Any]] | None) -> Iterable[Mapping[str, Any]]:
     if only is None:
         return combinations(plan.vary) if plan.vary else ()
-    asked = list(only) if isinstance(only, Iterable) and not isinstance(only, (str, Mapping)) else [only]
-    wrong = [one for one in asked if not is_by_name(one) or not one]
-    if wrong or not asked:
+    wanted = list(only) if isinstance(only, Iterable) and not isinstance(only, (str, Mapping)) else [only]
+    wrong = [one for one in wanted if not is_by_name(one) or not one]
+    if wrong or not wanted:
         given = shown(wrong[0]) if wrong else "an empty list"
         raise RulesError(f'only: {given} is not combinations to try; write [{{"rules.max_entries": 500}}], for example')
-    return asked
+    return wanted
 
 
 def _on(lookups: tuple[str, ...], plan: Plan) -> Hashable:

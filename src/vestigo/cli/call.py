@@ -119,14 +119,14 @@ class Call(Options):
             beside.unlink()
         return beside
 
-    def answer(self, found: Any, text: "Callable[[Any], RenderableType]", notes: Iterable[str] = ()) -> None:
+    def answer(self, result: Any, text: "Callable[[Any], RenderableType]", notes: Iterable[str] = ()) -> None:
         """Prints what was found, as JSON or as a text. Notes go with JSON alone, because a text contains them."""
         from vestigo.cli.screen import show, show_json
 
         if self.as_json:
-            show_json(found if isinstance(found, dict) else found.to_dict(), notes)
+            show_json(result if isinstance(result, dict) else result.to_dict(), notes)
         else:
-            show(text(found))
+            show(text(result))
 
     def write_plan(self, picked: "Plan", what: str = "") -> None:
         """Writes settings to ``--write`` as a plan file that can be replayed alone: it has the trace's path if that is

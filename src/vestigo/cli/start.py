@@ -8,11 +8,11 @@ def main() -> None:
     """Ctrl-C within an import can come out as another error: the importing module fails in its own way. So whatever
     comes out after Ctrl-C means that the user has stopped the program.
     """
-    asked = False
+    is_stopping = False
 
     def stop(*_: object) -> None:
-        nonlocal asked
-        asked = True
+        nonlocal is_stopping
+        is_stopping = True
         raise KeyboardInterrupt
 
     try:
@@ -28,7 +28,7 @@ def main() -> None:
     except MemoryError:
         _leave(2, "memory ran out; use a machine with more")
     except Exception:
-        if not asked:
+        if not is_stopping:
             raise
         _leave(130, "stopped")
 
@@ -61,7 +61,7 @@ def _status() -> int:
     return 0
 
 
-def _leave(status: int, said: str = "") -> None:
+def _leave(status: int, message: str = "") -> None:
     """Ends the process at once. Everything is written and closed by now, and what Python and the libraries below do at
     their end can hang: Arrow waits for ever for tasks of a file that was refused while it was read.
     """
@@ -69,6 +69,6 @@ def _leave(status: int, said: str = "") -> None:
 
     from vestigo.cli.stopping import end_now
 
-    if said:
-        print(f"vestigo: {said}", file=sys.stderr)
+    if message:
+        print(f"vestigo: {message}", file=sys.stderr)
     end_now(status)

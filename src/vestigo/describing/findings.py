@@ -73,11 +73,11 @@ def findings(trace: Trace, reads: Reads) -> tuple[Finding, ...]:
     ids, counts = np.unique(reads.key, return_counts=True)
     texts = arrow_names(trace.keys).take(pa.array(ids)).cast(pa.large_string())
     keys = Keys(ids, texts, trace.key_lookup[ids], counts)
-    found = [*_shared(trace, keys), *_wide(trace, reads, keys)]
+    doubts = [*_shared(trace, keys), *_wide(trace, reads, keys)]
     for lookup, own in keys.by_lookup():
         name = trace.lookups[lookup]
-        found += [*_narrow(name, own), *_spellings(name, own)]
-    return tuple(sorted(found, key=lambda one: -one.reads))
+        doubts += [*_narrow(name, own), *_spellings(name, own)]
+    return tuple(sorted(doubts, key=lambda one: -one.reads))
 
 
 def _narrow(name: str, keys: Keys) -> Iterator[Finding]:

@@ -81,11 +81,11 @@ def traits_of(trace: Trace, measured: Measured) -> tuple[Traits, dict[str, Trait
     changes = np.bincount(trace.lookup[measured.changes], minlength=len(trace.lookups)).tolist()
     known = [shown != "nowhere" for shown in changes_of(trace)]
     span = trace.span_ns / 1e9
-    each = {
+    by_lookup = {
         name: _traits(measured.reads.part(part), changes[lookup], known[lookup], span)
         for lookup, (name, part) in enumerate(zip(trace.lookups, measured.parts, strict=True))
     }
-    return _traits(measured.reads, sum(changes), all(known), span), each
+    return _traits(measured.reads, sum(changes), all(known), span), by_lookup
 
 
 def _reads(trace: Trace, known: Truths, order: np.ndarray) -> Reads:

@@ -91,15 +91,15 @@ def survey(trace: Readable) -> Survey:
 def _surveyed(trace: Trace) -> Survey:
     measured = measure(trace)
     total, each = traits_of(trace, measured)
-    found = findings(trace, measured.reads)
-    narrow = {one.lookup: one.sentence for one in found if one.kind == NARROW}
+    doubts = findings(trace, measured.reads)
+    narrow = {one.lookup: one.sentence for one in doubts if one.kind == NARROW}
     ranked = dict(sorted(each.items(), key=lambda item: -saved_share(item[1], total)))
     return Survey(
         trace.source,
         total,
         ranked,
         {name: verdict(one, total, narrow.get(name)) for name, one in ranked.items()},
-        found,
+        doubts,
         (*filled_in(trace, assume(trace, Plan())), *trace.guessed),
         curves(trace, measured),
         {name: span / SECOND for name, span in behind(trace).lookups.items()},

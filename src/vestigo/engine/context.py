@@ -20,12 +20,12 @@ _Missing = tuple[np.ndarray, np.ndarray]
 def whose_cache(trace: Trace, groups: Groups) -> str:
     """Whose cache it was, in a few words. It is empty if the trace names no node, because that is one process."""
     per = {trace.lookups[group.lookup]: group.rules.per for group in groups.each}
-    found = {whose: words for whose in ("node", "all", "scope") if (words := _words(trace, whose))}
-    said = {whose: [name for name, one in per.items() if one == whose] for whose in found}
-    said = {whose: names for whose, names in said.items() if names}
+    sentences = {whose: words for whose in ("node", "all", "scope") if (words := _words(trace, whose))}
+    lookups = {whose: [name for name, one in per.items() if one == whose] for whose in sentences}
+    lookups = {whose: names for whose, names in lookups.items() if names}
     if len(set(per.values())) == 1:
-        return next((found[whose] for whose in said), "")
-    return "; ".join(f"{', '.join(names)}: {found[whose]}" for whose, names in said.items())
+        return next((sentences[whose] for whose in lookups), "")
+    return "; ".join(f"{', '.join(names)}: {sentences[whose]}" for whose, names in lookups.items())
 
 
 def _words(trace: Trace, whose: str) -> str:
@@ -46,19 +46,19 @@ def assumptions(trace: Trace, job: Job) -> tuple[str, ...]:
     nodes that were replayed as one.
     """
     rules = [group.rules for group in job.groups.each[: len(trace.lookups)]]
-    said: list[str] = []
+    sentences: list[str] = []
     overheads = {one.entry_overhead for one in rules if "entry_overhead" not in one.model_fields_set}
-    said += [f"an overhead of {overhead} bytes an entry" for overhead in sorted(overheads)]
-    said += filled_in(trace, job.assumed)
-    said += trace.guessed
-    said += _changes_assumed(trace)
+    sentences += [f"an overhead of {overhead} bytes an entry" for overhead in sorted(overheads)]
+    sentences += filled_in(trace, job.assumed)
+    sentences += trace.guessed
+    sentences += _changes_assumed(trace)
     if len(trace.nodes) > 1 and any(one.per == "all" for one in rules):
-        said.append(f"{len(trace.nodes):,} nodes share one cache")
-    said += [missing] if (missing := behind_in_words(trace)) else []
+        sentences.append(f"{len(trace.nodes):,} nodes share one cache")
+    sentences += [missing] if (missing := behind_in_words(trace)) else []
     idle = job.groups.idle_patterns
-    said += [f"{name}: no key matches {pattern!r}, so its rules hold for none" for name, pattern in idle]
-    said += ["the trace holds no reads, so every rate is 0"] if trace.reads == 0 else []
-    return tuple(said)
+    sentences += [f"{name}: no key matches {pattern!r}, so its rules hold for none" for name, pattern in idle]
+    sentences += ["the trace holds no reads, so every rate is 0"] if trace.reads == 0 else []
+    return tuple(sentences)
 
 
 def filled_in(trace: Trace, assumed: Assumed) -> list[str]:
@@ -82,14 +82,14 @@ def _changes_assumed(trace: Trace) -> list[str]:
 
 def _filled_in(name: str, trace: Trace, assumed: Iterable[int], write: Callable[[float], str]) -> list[str]:
     missing, some = missing_in(trace, name)
-    said = [f"{counted(int(missing[some].sum()), 'read')} without a {name}: the look-up's median is used"] * bool(
+    sentences = [f"{counted(int(missing[some].sum()), 'read')} without a {name}: the look-up's median is used"] * bool(
         missing[some].any()
     )
     amounts = np.array(list(assumed), np.int64)
     for amount in np.unique(amounts[~some & (missing > 0)]).tolist():
         reads = int(missing[~some & (amounts == amount)].sum())
-        said.append(f"a {name} of {write(amount)} for {counted(reads, 'read')}")
-    return said
+        sentences.append(f"a {name} of {write(amount)} for {counted(reads, 'read')}")
+    return sentences
 
 
 def missing_in(trace: Trace, name: str) -> _Missing:

@@ -60,13 +60,13 @@ def _check_hit_costs(trace: Trace, groups: Groups) -> None:
 
 def marks(trace: Trace) -> tuple[Mark, ...]:
     """The first thousand times when everything, or a look-up, was emptied. They are shown on time axes."""
-    found: dict[Mark, None] = {}
+    marked: dict[Mark, None] = {}
     if not {Op.CLEAR, Op.RESTART} & trace.ops:
         return ()
     for part in trace.parts():
-        rows = np.flatnonzero(part.op >= Op.CLEAR)[: 1000 - len(found)]
-        found |= dict.fromkeys(Mark(int(part.at[row]), _what(part, int(row))) for row in rows)
-    return tuple(found)
+        rows = np.flatnonzero(part.op >= Op.CLEAR)[: 1000 - len(marked)]
+        marked |= dict.fromkeys(Mark(int(part.at[row]), _what(part, int(row))) for row in rows)
+    return tuple(marked)
 
 
 def _what(trace: Trace, row: int) -> str:

@@ -162,15 +162,15 @@ def report(  # noqa: PLR0913  # options by name
 def _made(  # noqa: PLR0913, PLR0917  # all that is known by then
     given: Trace,
     plan: Plan,
-    found: Sweep,
+    candidates: Sweep,
     results: str | Path | None,
     seed: int,
     words: Sequence[str],
     tell: Progress,
 ) -> Report:
     comparison = compare(given, plan, engine=plan.engine, progress=False)
-    _check_of_this_trace(found, comparison, given)
-    pick = found.choose(seed=seed)
+    _check_of_this_trace(candidates, comparison, given)
+    pick = candidates.choose(seed=seed)
     tell(_PARTS, 1, 5)
     surveyed = survey(given)
     picked = replay(given, pick.plan, name="the pick", engine=plan.engine)

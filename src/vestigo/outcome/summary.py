@@ -91,23 +91,23 @@ class Summary(Counts):
 
     def to_dict(self) -> dict[str, Any]:
         """Plain data: times in seconds, memory in bytes, rates in [0, 1]. The key names are stable."""
-        told = {key: _TOLD[key](self) if key in _TOLD else getattr(self, key) for key in _KEYS}
+        fields = {key: _TOLD[key](self) if key in _TOLD else getattr(self, key) for key in _KEYS}
         if self.whose is not None:
-            told |= {"whose": self.whose, "assumptions": list(self.assumptions)}
-            told["lookups"] = {name: one.to_dict() for name, one in self.lookups.items()}
-        return told
+            fields |= {"whose": self.whose, "assumptions": list(self.assumptions)}
+            fields["lookups"] = {name: one.to_dict() for name, one in self.lookups.items()}
+        return fields
 
     @classmethod
-    def from_dict(cls, told: Mapping[str, Any]) -> "Summary":
+    def from_dict(cls, fields: Mapping[str, Any]) -> "Summary":
         """The summary from what `to_dict` gives. Raises KeyError where something is missing."""
         return Summary(
-            **{name: told[name] for name in _PLAIN if name not in _SURGES},
-            **{name: told["surge"][name.removeprefix("surge_")] for name in _SURGES},
-            misses_by_cause=told["misses"],
-            spans={name: told[name] for name in _SPANS},
-            lookups={name: Summary.from_dict(one) for name, one in told.get("lookups", {}).items()},
-            whose=told.get("whose"),
-            assumptions=tuple(told.get("assumptions", ())),
+            **{name: fields[name] for name in _PLAIN if name not in _SURGES},
+            **{name: fields["surge"][name.removeprefix("surge_")] for name in _SURGES},
+            misses_by_cause=fields["misses"],
+            spans={name: fields[name] for name in _SPANS},
+            lookups={name: Summary.from_dict(one) for name, one in fields.get("lookups", {}).items()},
+            whose=fields.get("whose"),
+            assumptions=tuple(fields.get("assumptions", ())),
         )
 
 

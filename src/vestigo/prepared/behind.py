@@ -49,7 +49,7 @@ def behind_in_words(trace: Trace) -> str | None:
 
 
 def _found(trace: Trace) -> dict[str, Duration]:
-    found: dict[str, Duration] = {}
+    lifetimes: dict[str, Duration] = {}
     open_ones = set(range(len(trace.lookups)))
     for most in (_FIRST, _MOST):
         part = trace if len(trace) <= most else trace.part(0, most)
@@ -63,10 +63,10 @@ def _found(trace: Trace) -> dict[str, Duration]:
             elif len(part) == len(trace) or most == _MOST:
                 low, high = np.quantile(gaps, [0.1, 0.9])
                 if expected >= _ENOUGH and high >= _VARY * low:
-                    found[trace.lookups[lookup]] = Duration(least)
+                    lifetimes[trace.lookups[lookup]] = Duration(least)
         if len(part) == len(trace) or not open_ones:
             break
-    return found
+    return lifetimes
 
 
 def _gaps(trace: Trace) -> Iterator[tuple[int, np.ndarray, np.ndarray, int]]:

@@ -41,17 +41,17 @@ class Limit(NamedTuple):
     def read(cls, name: str, text: object) -> "Limit":
         """Raises ValueError."""
         what = measure(name)
-        found = _LIMIT.fullmatch(text) if isinstance(text, str) else None
-        if found is None:
+        limit = _LIMIT.fullmatch(text) if isinstance(text, str) else None
+        if limit is None:
             sign = ">=" if what.more_is_better else "<="
             raise ValueError(
                 f'{text!r} is not a limit; write "{sign} {_amount_in(what, text)}" or "{sign} today", for example'
             )
-        today = _TODAY.fullmatch(found[2])
+        today = _TODAY.fullmatch(limit[2])
         if today is None:
-            return cls(name, found[1], what.read(found[2]))
+            return cls(name, limit[1], what.read(limit[2]))
         more = float(parse_share(today[2])) if today[2] else 0.0
-        return cls(name, found[1], float("nan"), 1 + more if today[1] == "+" else 1 - more)
+        return cls(name, limit[1], float("nan"), 1 + more if today[1] == "+" else 1 - more)
 
     def beside(self, today: float) -> "Limit":
         """The limit with its bound as a number, given what today's settings have."""

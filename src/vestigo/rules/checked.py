@@ -74,13 +74,13 @@ class Checked(InNotebooks, BaseModel, metaclass=_ForUsers):
         try:
             super().__init__(**given)
         except ValidationError as error:
-            found = [
+            problems_by_rule = [
                 (".".join(map(str, one["loc"])), sentence)
                 for one in error.errors()
                 for sentence in self._sentences(one)
             ]
-            problems = [f"{rule}: {problem}" if rule else problem for rule, problem in found]
-            raise rules_error(problems, found) from None
+            problems = [f"{rule}: {problem}" if rule else problem for rule, problem in problems_by_rule]
+            raise rules_error(problems, problems_by_rule) from None
 
     @classmethod
     def __pydantic_init_subclass__(cls, **_: object) -> None:
@@ -183,7 +183,7 @@ def _plain(value: Any) -> Plain:
 
 def said_of(kind: type) -> dict[str, str]:
     """The docstring below each field of a class and of its bases."""
-    found: dict[str, str] = {}
+    docstrings: dict[str, str] = {}
     for base in reversed(kind.__mro__):
         if not base.__module__.startswith("vestigo."):
             continue
@@ -194,5 +194,5 @@ def said_of(kind: type) -> dict[str, str]:
                 text = (
                     after.value.value if isinstance(after, ast.Expr) and isinstance(after.value, ast.Constant) else ""
                 )
-                found[stated.target.id] = " ".join(str(text).split())
-    return found
+                docstrings[stated.target.id] = " ".join(str(text).split())
+    return docstrings

@@ -29,19 +29,19 @@ class Series(NamedTuple):
         >>> Series.parse('reads_total{result="hit", cache="{lookup}"}').labels
         {'result': 'hit', 'cache': '{lookup}'}
         """
-        found = _SERIES.fullmatch(text)
-        rest = found[2] if found else None
+        series = _SERIES.fullmatch(text)
+        rest = series[2] if series else None
         labels, place = {}, 0
-        while found and rest is not None and place < len(rest.rstrip()):
+        while series and rest is not None and place < len(rest.rstrip()):
             label = _LABEL.match(rest, place)
             if label is None:
-                found = None
+                series = None
                 break
             labels[label[1]] = re.sub(r"\\(.)", r"\1", label[2])
             place = label.end()
-        if found is None:
+        if series is None:
             raise ValueError(f'{text!r} is not a series; write a metric and its labels: reads_total{{result="hit"}}')
-        return cls(found[1], labels, text)
+        return cls(series[1], labels, text)
 
     def lookup_in(self, labels: Mapping[str, str]) -> str | None:
         """The look-up that the labels name."""

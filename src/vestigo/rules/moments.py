@@ -47,15 +47,15 @@ class Moments:
         When clocks go back, an hour comes twice, and its first time counts. When they go forward, a time that is
         skipped is taken with the offset before the change.
         """
-        found = {instant for instant in self.instants if begin_ns < instant <= end_ns}
+        moments = {instant for instant in self.instants if begin_ns < instant <= end_ns}
         if self.times:
             place = ZoneInfo(zone or "UTC")
             day = datetime.fromtimestamp(begin_ns // SECOND, place).date() - _DAY
             last = datetime.fromtimestamp(end_ns // SECOND, place).date()
             while day <= last:
-                found |= {at for one in self.times if begin_ns < (at := _instant(day, one, place)) <= end_ns}
+                moments |= {at for one in self.times if begin_ns < (at := _instant(day, one, place)) <= end_ns}
                 day += _DAY
-        return sorted(found)
+        return sorted(moments)
 
     def __str__(self) -> str:
         return ", ".join(self.texts)

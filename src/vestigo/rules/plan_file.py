@@ -161,16 +161,16 @@ class _Reader(Tables):
 
     def vary(self, tables: Table) -> dict[str, list[Any]]:
         """The values that vary. The plan tries each alone, but only if nothing else is wrong with it."""
-        found: dict[str, list[Any]] = {}
+        varied: dict[str, list[Any]] = {}
         for path, values_ in self.leaves((), self.table((), "vary", tables)):
             if not isinstance(values_, list) or not values_:
                 problem = f"{values_!r} is not a list of values; write [250, 500], for example"
                 self.wrong(("vary", *path), problem)
                 continue
             key = ".".join(path)
-            found[key] = values_
+            varied[key] = values_
             self.places_of_vary[key] = ("vary", *path)
-        return {} if self.problems else found
+        return {} if self.problems else varied
 
     def aim(self, tables: Table) -> Aim:
         stated = dict(self.table((), "aim", tables))
@@ -189,28 +189,28 @@ class _Reader(Tables):
         kind: type[_Kind],
         given: Table,
         where: Place,
-        found: Found,
+        layered: Found,
     ) -> _Kind | None:
         try:
             return kind(**given)
         except RulesError as error:
             for key, problem in error.by_rule:
-                self.wrong(found[key][1] if key in found else where, problem)
+                self.wrong(layered[key][1] if key in layered else where, problem)
             return None
 
-    def rules(self, found: Found) -> Rules:
+    def rules(self, layered: Found) -> Rules:
         try:
-            return Rules(**{key: value for key, (value, _) in found.items()})
+            return Rules(**{key: value for key, (value, _) in layered.items()})
         except RulesError as error:
             for key, problem in error.by_rule:
-                named = [key] if key in found else [name for name in found if re.search(rf"\b{name}\b", problem)]
-                where = [found[name][1] for name in named]
+                named = [key] if key in layered else [name for name in layered if re.search(rf"\b{name}\b", problem)]
+                where = [layered[name][1] for name in named]
                 others = sorted({self.line(place) for place in where} - {self.line(where[-1])}) if where else []
                 see = "".join(f" (see line {line}, too)" for line in others)
                 self.wrong(where[-1] if where else ("rules",), problem + see)
             wrong = {key for key, _ in error.by_rule}
-            right = {key: value for key, value in found.items() if key not in wrong}
-            return self.rules(right) if len(right) < len(found) else Rules()  # those left may contradict each other
+            right = {key: value for key, value in layered.items() if key not in wrong}
+            return self.rules(right) if len(right) < len(layered) else Rules()  # those left may contradict each other
 
     def layer(self, base: Found, own: Found) -> Stated:
         """What `own` states, checked together with what the layers below state."""

@@ -50,11 +50,11 @@ class Parts:
         return self._made(Rules, given, ("rules",), "give Rules(max_entries=500), for example") or Rules()
 
     def pools(self, given: object) -> Mapping[str, Pool]:
-        found = {
+        pools = {
             name: self._made(Pool, pool, ("pool", name), "give Pool(lookups=[...], max_bytes=...)")
             for name, pool in self.named(given, "pool", "pools").items()
         }
-        return frozen({name: pool for name, pool in found.items() if pool is not None})
+        return frozen({name: pool for name, pool in pools.items() if pool is not None})
 
     def what_if(self, given: object) -> WhatIf:
         return self._made(WhatIf, given, ("whatif",), "give WhatIf(nodes=4), for example") or WhatIf()
@@ -70,16 +70,16 @@ class Parts:
 
     def key_layers(self, given: object) -> dict[str, dict[str, Stated]]:
         """What is stated of keys, by look-up and pattern, not checked yet."""
-        found: dict[str, dict[str, Stated]] = {}
+        layers: dict[str, dict[str, Stated]] = {}
         for name, patterns in self.named(given, "lookup", "keys").items():
-            found[name] = {}
+            layers[name] = {}
             for text, layer in self.named(patterns, "lookup", "keys").items():
                 where = ("lookup", name, "keys", text)
                 try:
-                    found[name][pattern(text)] = self._layer(layer, where)
+                    layers[name][pattern(text)] = self._layer(layer, where)
                 except ValueError as error:
                     self.wrong(where, str(error))
-        return found
+        return layers
 
     def warm_up(self, given: object) -> Duration | int:
         try:
@@ -122,17 +122,17 @@ class Parts:
         """Lists, arrays and generators as tuples, in which values are as a plan file has them. Whether they mean
         anything is not checked yet.
         """
-        found: dict[str, tuple[Any, ...]] = {}
+        varied: dict[str, tuple[Any, ...]] = {}
         for key, values in self.named(given, "vary", "vary").items():
             try:
-                each = several(key, values, "[250, 500]")
+                tried = several(key, values, "[250, 500]")
             except RulesError as error:
                 self.wrong(("vary", key), error.problems[0].removeprefix(f"{key}: "))
                 continue
-            if not each:
+            if not tried:
                 self.wrong(("vary", key), "no values are given; write [250, 500], for example, or leave it out")
-            found[key] = plain_values(key, each)
-        return frozen(found)
+            varied[key] = plain_values(key, tried)
+        return frozen(varied)
 
     def names_of_candidates(self, names: Mapping[str, object]) -> None:
         """Notes every name that is none, or that means something else."""

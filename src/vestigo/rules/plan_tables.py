@@ -96,13 +96,13 @@ class Tables:
 
     def layers(self, *sources: tuple[Place, Table, Place]) -> Found:
         """The value of each rule and where it stands. The table that is named first wins."""
-        found: Found = {}
+        layered: Found = {}
         for base, tables, path in reversed(sources):
             where, table = base, tables
             for name in path:
                 where, table = (*where, name), self.table(where, name, table)
-            found |= {key: (value, (*where, key)) for key, value in table.items()}
-        return found
+            layered |= {key: (value, (*where, key)) for key, value in table.items()}
+        return layered
 
     def stated(self, where: Place, place: Place) -> Place:
         """Where a candidate's setting stands: in the candidate, or in the plan that it changes."""

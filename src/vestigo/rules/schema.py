@@ -128,7 +128,7 @@ def _of_rule(field: Any) -> Schema:
 
 
 def _of_trace() -> Schema:
-    said = said_of(Intake)
+    docstrings = said_of(Intake)
     template = {"type": "string", "examples": ["{route}:{user}"]}
     own: Schema = {
         "columns": _object({name: {**template, "description": _holds(one)} for name, one in COLUMNS.items()}),
@@ -140,7 +140,7 @@ def _of_trace() -> Schema:
         "longest_line": _SIZE,
         "unfolds_to": _SIZE,
     }
-    intake = {one.name: {**own.get(one.name, _WORDS), "description": said[one.name]} for one in fields(Intake)}
+    intake = {one.name: {**own.get(one.name, _WORDS), "description": docstrings[one.name]} for one in fields(Intake)}
     path = {"type": "string", "description": "Of the trace, from the plan's own folder."}
     warm_up = {"anyOf": [{"type": "integer", "minimum": 0}, _SPAN], "description": "What is replayed, but not counted."}
     return _object({"path": path, "warm_up": warm_up, **intake})

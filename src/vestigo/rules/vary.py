@@ -37,7 +37,7 @@ def by_table(changes: Changes, pools: Mapping[str, Pool]) -> dict[tuple[str, str
     """
     if not is_by_name(changes):
         raise RulesError(f'changes: {shown(changes)} are no values by key; write {{"rules.max_entries": 500}}')
-    found: dict[tuple[str, str], dict[str, Any]] = {}
+    tables: dict[tuple[str, str], dict[str, Any]] = {}
     for key, value in changes.items():
         table, name, rule = place_of(key)
         if table not in ("rules", "lookup", "pool") or not rule or (table == "rules") == bool(name):
@@ -47,8 +47,8 @@ def by_table(changes: Changes, pools: Mapping[str, Pool]) -> dict[tuple[str, str
         known = [one for one in (Pool if table == "pool" else Rules).model_fields if one != "lookups"]
         if rule not in known:
             raise UnknownName(f"{key}: {unknown_rule(rule, known)}")
-        found.setdefault((table, name), {})[rule] = value
-    return found
+        tables.setdefault((table, name), {})[rule] = value
+    return tables
 
 
 def plain_values(key: str, values: Sequence[Any]) -> tuple[Any, ...]:

@@ -27,24 +27,24 @@ class Times(Fraction):
     def read(cls, value: object) -> "Times":
         """Reads a number, or text such as ``"2.5"``. Raises ValueError."""
         try:
-            found = None if isinstance(value, bool) else cls(str(value))
+            times = None if isinstance(value, bool) else cls(str(value))
         except (ValueError, ZeroDivisionError, OverflowError):
-            found = None
-        if found is None or not 0 <= found <= _MOST_TIMES:
+            times = None
+        if times is None or not 0 <= times <= _MOST_TIMES:
             raise ValueError(
                 f"{value!r} is not a number of times from 0 to {_MOST_TIMES:,}; write, for example, 2 or 0.5"
             )
-        return found
+        return times
 
     @classmethod
     def read_more(cls, value: object) -> "Times":
         """The same, for what cannot become less."""
-        found = cls.read(value)
-        if found < 1:
+        times = cls.read(value)
+        if times < 1:
             raise ValueError(
                 f"{value!r} is less than the trace has; sample the trace instead (vestigo convert --sample)"
             )
-        return found
+        return times
 
     def __str__(self) -> str:
         return f"{float(self):.12g}"

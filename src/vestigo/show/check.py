@@ -57,12 +57,12 @@ def _mistake(check: Check, one: Mistake) -> list[RenderableType]:
     return [head, *(Padding(each, (0, 0, 0, 2)) for each in said), *lines]
 
 
-def _price(check: Check, one: Mistake) -> list[RenderableType]:
+def _price(check: Check, mistake: Mistake) -> list[RenderableType]:
     """What a replay of the fixed plan gives."""
-    if one.fixed is None:
+    if mistake.fixed is None:
         return []
-    effect = check.effect(one.fixed)
-    said = [
+    effect = check.effect(mistake.fixed)
+    effects = [
         *(
             (
                 _more(effect["fresh_hits"], "fresh hit", "fresh hits"),
@@ -79,9 +79,11 @@ def _price(check: Check, one: Mistake) -> list[RenderableType]:
         if effect["memory_peak"]
         else "",
     ]
-    costs = f"It costs {format_share(one.gain)} of the {check.goal} now. " if one.gain else ""
+    costs = f"It costs {format_share(mistake.gain)} of the {check.goal} now. " if mistake.gain else ""
     return [
-        kept_together(Text(f"{costs}Replayed with these lines: {', '.join(filter(None, said)) or 'all is the same'}."))
+        kept_together(
+            Text(f"{costs}Replayed with these lines: {', '.join(filter(None, effects)) or 'all is the same'}.")
+        )
     ]
 
 

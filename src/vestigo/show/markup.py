@@ -52,22 +52,22 @@ def _cell(what: object, side: str) -> str:
     """A cell. Numbers keep the blanks that put their decimal points below each other."""
     if side != "right":
         return _sentence(what)
-    said = _plain(what)
-    number = said.rstrip(" ")
-    missing = len(said) - len(number)
+    text = _plain(what)
+    number = text.rstrip(" ")
+    missing = len(text) - len(number)
     if not missing or not _NUMBER.fullmatch(number.strip()):
-        return html.escape(said.strip())
+        return html.escape(text.strip())
     return html.escape(number.strip()) + (_DIGIT if "." in number else _POINT) + _DIGIT * (missing - 1)
 
 
 def _sentence(what: object) -> str:
     """A sentence with its bold words."""
-    said = html.escape(_plain(what).strip())
+    sentence = html.escape(_plain(what).strip())
     if not isinstance(what, Text):
-        return said
+        return sentence
     bold = [span for span in what.spans if span.style == "bold"]
     if what.style == "bold":
-        return f"<strong>{said}</strong>"
+        return f"<strong>{sentence}</strong>"
     parts, end = [], 0
     plain = _plain(what)
     for span in sorted(bold, key=lambda one: one.start):

@@ -21,20 +21,20 @@ MOST_TIMES = 24
 @shown.register
 def outcome_text(outcome: Outcome) -> RenderableType:
     """The text of an outcome: all look-ups together, then each."""
-    found: dict[str, Measures] = {"all look-ups": outcome, **outcome.lookups}
+    measured: dict[str, Measures] = {"all look-ups": outcome, **outcome.lookups}
     if len(outcome.lookups) == 1:
-        del found["all look-ups"]
+        del measured["all look-ups"]
     whose = [Text(f"Replayed: {printable(outcome.whose, most=300)}."), Text()] if outcome.whose else []
-    return Group(*whose, measures_text(found), *assumed(outcome.assumptions))
+    return Group(*whose, measures_text(measured), *assumed(outcome.assumptions))
 
 
-def measures_text(found: Mapping[str, Measures]) -> RenderableType:
+def measures_text(measured: Mapping[str, Measures]) -> RenderableType:
     """A table for each question, and one for the causes of misses, with a row for each name."""
     parts: list[RenderableType] = []
-    for question, columns in questions(list(found.values())).items():
-        parts += [grid(question, list(found), columns, [""] * len(found)), Text()]
-    columns = cause_columns(list(found.values()))
-    return Group(*parts, grid("misses by cause", list(found), columns, [""] * len(found), 1))
+    for question, columns in questions(list(measured.values())).items():
+        parts += [grid(question, list(measured), columns, [""] * len(measured)), Text()]
+    columns = cause_columns(list(measured.values()))
+    return Group(*parts, grid("misses by cause", list(measured), columns, [""] * len(measured), 1))
 
 
 @shown.register
@@ -49,50 +49,50 @@ def over_time(title: str, slices: Slices) -> RenderableType:
     """A table with one row for each stretch of time."""
     step = -(-len(slices) // MOST_TIMES)
     groups = [slices[begin : begin + step] for begin in range(0, len(slices), step)]
-    each = [together(group) for group in groups]
-    known = [one.stale_known for one in each]
+    stretches = [together(group) for group in groups]
+    known = [one.stale_known for one in stretches]
     names = [f"{pd.Timestamp(group[0].begins_ns, tz='UTC'):%Y-%m-%d %H:%M:%S}" for group in groups]
     columns = [
-        count("reads", [one.reads for one in each]),
-        in_one_unit("hit rate", [one.hit_rate for one in each], SHARES),
-        if_known(known, in_one_unit("stale hits", [one.stale_rate for one in each], SHARES)),
-        in_one_unit("p95 read", [one.read_time(95) for one in each], SPANS),
-        count("origin calls", [one.loads for one in each]),
-        count("calls in busiest s", [one.surge_second for one in each]),
-        in_one_unit("memory peak", [one.memory_peak for one in each], SIZES),
+        count("reads", [one.reads for one in stretches]),
+        in_one_unit("hit rate", [one.hit_rate for one in stretches], SHARES),
+        if_known(known, in_one_unit("stale hits", [one.stale_rate for one in stretches], SHARES)),
+        in_one_unit("p95 read", [one.read_time(95) for one in stretches], SPANS),
+        count("origin calls", [one.loads for one in stretches]),
+        count("calls in busiest s", [one.surge_second for one in stretches]),
+        in_one_unit("memory peak", [one.memory_peak for one in stretches], SIZES),
     ]
     return grid(title, names, columns, [""] * len(names), GAP)
 
 
-def questions(each: Sequence[Measures], is_one_trace: bool = False) -> dict[str, list[Column]]:
+def questions(measured: Sequence[Measures], is_one_trace: bool = False) -> dict[str, list[Column]]:
     """The columns of three tables: what readers get, how old answers are, and what it takes. With `is_one_trace`, the
     first row says whether changes are known, because the fresh ceiling is replayed on a trace with other versions.
     """
-    known = [(each[0] if is_one_trace else one).stale_known for one in each]
+    known = [(measured[0] if is_one_trace else one).stale_known for one in measured]
     readers = [
-        in_one_unit("hit rate", [one.hit_rate for one in each], SHARES),
-        if_known(known, in_one_unit("fresh hits", [one.fresh_hit_rate for one in each], SHARES)),
-        if_known(known, in_one_unit("stale hits", [one.stale_rate for one in each], SHARES)),
-        in_one_unit("read mean", [one.read_time() for one in each], SPANS),
-        in_one_unit("p95", [one.read_time(95) for one in each], SPANS),
-        in_one_unit("p99", [one.read_time(99) for one in each], SPANS),
-        in_one_unit("time saved", [one.time_saved for one in each], SPANS),
+        in_one_unit("hit rate", [one.hit_rate for one in measured], SHARES),
+        if_known(known, in_one_unit("fresh hits", [one.fresh_hit_rate for one in measured], SHARES)),
+        if_known(known, in_one_unit("stale hits", [one.stale_rate for one in measured], SHARES)),
+        in_one_unit("read mean", [one.read_time() for one in measured], SPANS),
+        in_one_unit("p95", [one.read_time(95) for one in measured], SPANS),
+        in_one_unit("p99", [one.read_time(99) for one in measured], SPANS),
+        in_one_unit("time saved", [one.time_saved for one in measured], SPANS),
     ]
     ages = [
-        in_own_units("answer age", [one.answer_age() for one in each], SPANS),
-        in_own_units("p95", [one.answer_age(95) for one in each], SPANS),
-        in_own_units("max age", [one.oldest_answer_ns / 1e9 for one in each], SPANS),
-        if_known(known, in_own_units("stale age", [one.stale_age() for one in each], SPANS)),
-        if_known(known, in_own_units("p95", [one.stale_age(95) for one in each], SPANS)),
-        if_known(known, in_own_units("max stale age", [one.oldest_stale_ns / 1e9 for one in each], SPANS)),
+        in_own_units("answer age", [one.answer_age() for one in measured], SPANS),
+        in_own_units("p95", [one.answer_age(95) for one in measured], SPANS),
+        in_own_units("max age", [one.oldest_answer_ns / 1e9 for one in measured], SPANS),
+        if_known(known, in_own_units("stale age", [one.stale_age() for one in measured], SPANS)),
+        if_known(known, in_own_units("p95", [one.stale_age(95) for one in measured], SPANS)),
+        if_known(known, in_own_units("max stale age", [one.oldest_stale_ns / 1e9 for one in measured], SPANS)),
     ]
     takes = [
-        count("origin calls", [one.loads for one in each]),
-        in_one_unit("origin time", [one.origin_time_ns / 1e9 for one in each], SPANS),
-        count("calls in busiest s", [one.surge_second for one in each]),
-        count("evictions", [one.evictions for one in each]),
-        count("entries", [one.entries_peak for one in each], "peak"),
-        in_one_unit("memory peak", [one.memory_peak for one in each], SIZES),
+        count("origin calls", [one.loads for one in measured]),
+        in_one_unit("origin time", [one.origin_time_ns / 1e9 for one in measured], SPANS),
+        count("calls in busiest s", [one.surge_second for one in measured]),
+        count("evictions", [one.evictions for one in measured]),
+        count("entries", [one.entries_peak for one in measured], "peak"),
+        in_one_unit("memory peak", [one.memory_peak for one in measured], SIZES),
     ]
     return {"readers get": readers, "how old": ages, "what it takes": takes}
 

@@ -33,21 +33,21 @@ def story_text(story: Story, command: Sequence[str] = ("vestigo", "replay")) -> 
 
 
 def _total(story: Story) -> Text:
-    found = story.total
+    totals = story.total
     name = printable(f"{story.lookup} {story.key}")
-    causes = sorted(found["misses_by_cause"].items(), key=lambda one: -one[1])
-    said = ", ".join(f"{number:,} {cause}" for cause, number in causes)
-    text = Text.assemble((name, "bold"), f": {counted(found['reads'], 'read')}, {counted(found['hits'], 'hit')}")
-    if found["joined"]:
-        text.append(f", {found['joined']:,} joined")
-    text.append(f", {counted(found['misses'], 'miss', 'misses')}{f' ({said})' if said else ''}. ")
-    if found["stale_hits"]:
-        oldest = format_seconds(found["oldest_stale_ns"] / SECOND)
-        text.append(f"{counted(found['stale_hits'], 'hit')} stale, for {oldest} at most. ")
-    text.append(f"The origin took {_span(found['origin_time_ns'])} for it in {counted(found['loads'], 'call')}. ")
+    causes = sorted(totals["misses_by_cause"].items(), key=lambda one: -one[1])
+    by_cause = ", ".join(f"{number:,} {cause}" for cause, number in causes)
+    text = Text.assemble((name, "bold"), f": {counted(totals['reads'], 'read')}, {counted(totals['hits'], 'hit')}")
+    if totals["joined"]:
+        text.append(f", {totals['joined']:,} joined")
+    text.append(f", {counted(totals['misses'], 'miss', 'misses')}{f' ({by_cause})' if by_cause else ''}. ")
+    if totals["stale_hits"]:
+        oldest = format_seconds(totals["oldest_stale_ns"] / SECOND)
+        text.append(f"{counted(totals['stale_hits'], 'hit')} stale, for {oldest} at most. ")
+    text.append(f"The origin took {_span(totals['origin_time_ns'])} for it in {counted(totals['loads'], 'call')}. ")
     if story.gap_ns is not None:
         text.append(f"Half of its reads come within {_span(story.gap_ns)} of the one before{_at_place(story)}. ")
-    text.append(f"Held for {format_seconds(found['held_ns'] / SECOND)}{_altogether(story)}.")
+    text.append(f"Held for {format_seconds(totals['held_ns'] / SECOND)}{_altogether(story)}.")
     return text
 
 

@@ -29,27 +29,29 @@ _UNITS = {"share": SHARES, "size": SIZES, "span": SPANS}
 
 
 @shown.register
-def sweep_text(found: Sweep) -> RenderableType:
+def sweep_text(candidates: Sweep) -> RenderableType:
     """How many candidates there are, and those that no other beats."""
-    front = found.front()
+    front = candidates.front()
     shown = front[:MOST_ROWS]
-    known = len(found) + len(found.references) - found.replayed
-    of = "hit rate, memory and stale hits" if found.stale_known else "hit rate and memory"
+    known = len(candidates) + len(candidates.references) - candidates.replayed
+    of = "hit rate, memory and stale hits" if candidates.stale_known else "hit rate and memory"
     parts: list[RenderableType] = [
-        *_whose(found),
+        *_whose(candidates),
         Text.assemble(
-            (f"{counted(len(found), 'candidate')}, {len(front):,} of them the best trade-offs", "bold"),
+            (f"{counted(len(candidates), 'candidate')}, {len(front):,} of them the best trade-offs", "bold"),
             f": no other is at least as good in {of}",
             f" ({counted(known, 'result')} reused)." if known else ".",
             f" The table shows {len(shown):,} of them." if len(shown) < len(front) else "",
-            "" if found.stale_known else f" Note that {found.staleness_unknown}.",
+            "" if candidates.stale_known else f" Note that {candidates.staleness_unknown}.",
         ),
         Text(),
-        _table("the front", [found.today, *(one for one in shown if one.name != found.today.name)], found),
+        _table(
+            "the front", [candidates.today, *(one for one in shown if one.name != candidates.today.name)], candidates
+        ),
     ]
     if long_names := [one for one in shown if len(one.name) > NAME]:
-        parts += [Text(), *_changes(long_names, found)]
-    return Group(*parts, *_notes(found))
+        parts += [Text(), *_changes(long_names, candidates)]
+    return Group(*parts, *_notes(candidates))
 
 
 def _whose(found: Candidates) -> list[RenderableType]:
@@ -65,7 +67,7 @@ def _below(notes: Iterable[str]) -> list[Text]:
     return [Text(f"\n{printable(note, most=300)}") for note in notes]
 
 
-def _changes(candidates: Sequence[Candidate], found: Candidates) -> list[RenderableType]:
+def _changes(candidates: Sequence[Candidate], among: Candidates) -> list[RenderableType]:
     """What candidates with long names change: first what they share, then a row for each."""
     keys = list(dict.fromkeys(key for one in candidates for key in one.changes))
     shared = [key for key in keys if len({str(one.changes.get(key)) for one in candidates}) == 1]
@@ -74,7 +76,7 @@ def _changes(candidates: Sequence[Candidate], found: Candidates) -> list[Rendera
         shared_changes = name_of({key: candidates[0].changes[key] for key in shared})
         parts = [Text(f"all that follow: {printable(shared_changes, most=500)}"), Text()]
         keys = [key for key in keys if key not in shared]
-    names = [_number(one, found) for one in candidates]
+    names = [_number(one, among) for one in candidates]
     columns = [
         Column(*_heading(key), [printable(str(one.changes.get(key, "")), NAME) for one in candidates]) for key in keys
     ]
@@ -90,19 +92,24 @@ def _heading(key: str) -> tuple[str, str]:
 @shown.register
 def pick_text(pick: Pick) -> RenderableType:
     """The pick and the reasons for it, beside today's settings, no cache and the ceilings."""
-    found = pick.among
-    no_cache, *ceilings = found.references.values()
-    rows = [no_cache, found.today, *([pick.candidate] if pick.candidate.name != found.today.name else []), *ceilings]
+    candidates = pick.among
+    no_cache, *ceilings = candidates.references.values()
+    rows = [
+        no_cache,
+        candidates.today,
+        *([pick.candidate] if pick.candidate.name != candidates.today.name else []),
+        *ceilings,
+    ]
     lines = [kept_together(Text(printable(line, most=1500))) for line in pick.because[1:]]
     return Group(
-        *_whose(found),
+        *_whose(candidates),
         kept_together(Text(printable(pick.because[0], most=1000), style="bold")),
         Text(),
-        _table("all look-ups", rows, found, pick.candidate if pick.is_met else None),
+        _table("all look-ups", rows, candidates, pick.candidate if pick.is_met else None),
         Text(),
         *lines,
-        *assumed(found.today.assumptions),
-        *_below(note for note in found.notes if note not in found.left_out),
+        *assumed(candidates.today.assumptions),
+        *_below(note for note in candidates.notes if note not in candidates.left_out),
     )
 
 
@@ -195,11 +202,11 @@ def _limit(curve: SizeCurve) -> str:
     return format_bytes(curve.max_bytes) if curve.max_bytes is not None else "no limit"
 
 
-def _table(title: str, rows: Sequence[Candidate], found: Candidates, pick: Candidate | None = None) -> Table:
-    styles = ["bold" if one is pick else "" if one.name in found else "dim" for one in rows]
-    columns = [_column(name, MEASURES[name], rows, found.stale_known) for name in _SHOWN]
-    names = ["the pick" if one is pick and len(one.name) > NAME else _name(one, found) for one in rows]
-    names = [found.settings.short if name == found.today.name else name for name in names]
+def _table(title: str, rows: Sequence[Candidate], among: Candidates, pick: Candidate | None = None) -> Table:
+    styles = ["bold" if one is pick else "" if one.name in among else "dim" for one in rows]
+    columns = [_column(name, MEASURES[name], rows, among.stale_known) for name in _SHOWN]
+    names = ["the pick" if one is pick and len(one.name) > NAME else _name(one, among) for one in rows]
+    names = [among.settings.short if name == among.today.name else name for name in names]
     return grid(title, names, columns, styles, GAP)
 
 
@@ -233,22 +240,22 @@ def _report_text(report: Report) -> RenderableType:
 
 
 @shown.register
-def _estimate(found: Estimate) -> RenderableType:
-    rates = [name for name in ("hit_rate", "fresh_hit_rate", "stale_rate") if name in found.told]
+def _estimate(estimate: Estimate) -> RenderableType:
+    rates = [name for name in ("hit_rate", "fresh_hit_rate", "stale_rate") if name in estimate.told]
     if not rates:
         return Text("The sample is too small to tell anything; take a larger share of the keys, or more samples.")
     columns = [
-        in_one_unit("estimate", [getattr(found, name) for name in rates], SHARES),
-        in_one_unit("may be off by", [found.errors[name] for name in rates], SHARES),
+        in_one_unit("estimate", [getattr(estimate, name) for name in rates], SHARES),
+        in_one_unit("may be off by", [estimate.errors[name] for name in rates], SHARES),
     ]
     return grid("from a sample of the keys", [MEASURES[name].label for name in rates], columns, [""] * len(rates))
 
 
 @shown.register
-def sharing_text(found: Sharing) -> RenderableType:
-    names, sizes = list(found.shares), list(found.shares.values())
+def sharing_text(sharing: Sharing) -> RenderableType:
+    names, sizes = list(sharing.shares), list(sharing.shares.values())
     columns = [
         in_one_unit("room", sizes, SIZES),
-        in_one_unit("of all", [size / found.total_bytes for size in sizes], SHARES),
+        in_one_unit("of all", [size / sharing.total_bytes for size in sizes], SHARES),
     ]
-    return grid(f"{format_bytes(found.total_bytes)} shared out", names, columns, [""] * len(names))
+    return grid(f"{format_bytes(sharing.total_bytes)} shared out", names, columns, [""] * len(names))

@@ -114,45 +114,45 @@ def _verdicts(survey: Survey, names: Sequence[str]) -> Table:
     return table
 
 
-def _repeats(each: Sequence[Traits]) -> list[Column]:
+def _repeats(traits: Sequence[Traits]) -> list[Column]:
     return [
-        plain("reads", [one.reads for one in each]),
-        plain("keys", [one.keys for one in each]),
-        plain("reads/key", [one.reads_per_key for one in each]),
-        in_one_unit("read once", [one.once_share for one in each], SHARES),
-        in_one_unit("repeats", [one.repeat_share for one in each], SHARES),
-        _if_known(each, in_one_unit("unchanged", [one.fresh_repeat_share for one in each], SHARES)),
-        in_one_unit("nulls", [one.null_share for one in each], SHARES),
-        plain("busiest", [one.busiest_second for one in each], "reads/s"),
+        plain("reads", [one.reads for one in traits]),
+        plain("keys", [one.keys for one in traits]),
+        plain("reads/key", [one.reads_per_key for one in traits]),
+        in_one_unit("read once", [one.once_share for one in traits], SHARES),
+        in_one_unit("repeats", [one.repeat_share for one in traits], SHARES),
+        _if_known(traits, in_one_unit("unchanged", [one.fresh_repeat_share for one in traits], SHARES)),
+        in_one_unit("nulls", [one.null_share for one in traits], SHARES),
+        plain("busiest", [one.busiest_second for one in traits], "reads/s"),
     ]
 
 
-def _costs(each: Sequence[Traits]) -> list[Column]:
-    total = each[0].origin_time or 1.0
+def _costs(traits: Sequence[Traits]) -> list[Column]:
+    total = traits[0].origin_time or 1.0
     return [
-        in_one_unit("origin time", [one.origin_time for one in each], SPANS),
-        in_one_unit("share", [one.origin_time / total for one in each], SHARES),
-        in_one_unit("saveable", [one.saveable_time for one in each], SPANS),
-        in_one_unit("cost p50", [one.cost_p50 for one in each], SPANS),
-        in_one_unit("p95", [one.cost_p95 for one in each], SPANS),
-        in_one_unit("first", [one.cost_first for one in each], SPANS),
-        in_one_unit("size p50", [one.size_p50 for one in each], SIZES),
-        in_one_unit("p95", [one.size_p95 for one in each], SIZES),
-        in_own_units("all values", [one.size_of_all for one in each], SIZES),
+        in_one_unit("origin time", [one.origin_time for one in traits], SPANS),
+        in_one_unit("share", [one.origin_time / total for one in traits], SHARES),
+        in_one_unit("saveable", [one.saveable_time for one in traits], SPANS),
+        in_one_unit("cost p50", [one.cost_p50 for one in traits], SPANS),
+        in_one_unit("p95", [one.cost_p95 for one in traits], SPANS),
+        in_one_unit("first", [one.cost_first for one in traits], SPANS),
+        in_one_unit("size p50", [one.size_p50 for one in traits], SIZES),
+        in_one_unit("p95", [one.size_p95 for one in traits], SIZES),
+        in_own_units("all values", [one.size_of_all for one in traits], SIZES),
     ]
 
 
-def _times(each: Sequence[Traits]) -> list[Column]:
-    changes = [three_digits(one.reads_per_change) if one.changes else "-" for one in each]
+def _times(traits: Sequence[Traits]) -> list[Column]:
+    changes = [three_digits(one.reads_per_change) if one.changes else "-" for one in traits]
     return [
-        _if_known(each, plain("changes", [one.changes for one in each])),
-        _if_known(each, plain("changes/h", [one.changes_per_hour for one in each])),
+        _if_known(traits, plain("changes", [one.changes for one in traits])),
+        _if_known(traits, plain("changes/h", [one.changes_per_hour for one in traits])),
         Column("reads/change", "", changes),
-        in_own_units("gap p50", [one.gap_p50 for one in each], SPANS),
-        in_own_units("p90", [one.gap_p90 for one in each], SPANS),
-        plain("scopes", [one.scopes for one in each]),
-        plain("reads/scope", [one.reads_per_scope for one in each]),
-        in_one_unit("repeats in it", [one.scope_repeat_share for one in each], SHARES),
+        in_own_units("gap p50", [one.gap_p50 for one in traits], SPANS),
+        in_own_units("p90", [one.gap_p90 for one in traits], SPANS),
+        plain("scopes", [one.scopes for one in traits]),
+        plain("reads/scope", [one.reads_per_scope for one in traits]),
+        in_one_unit("repeats in it", [one.scope_repeat_share for one in traits], SHARES),
     ]
 
 

@@ -114,25 +114,25 @@ def _best_of(comparison: Comparison, name: str, known: bool) -> str:
 
 def _different(what_if: WhatIf) -> str:
     """The circumstances that differed from the trace, in words."""
-    said = []
+    sentences = []
     if what_if.nodes is not None:
-        said.append(f"there are {counted(what_if.nodes, 'node')} (reads spread {what_if.spread})")
+        sentences.append(f"there are {counted(what_if.nodes, 'node')} (reads spread {what_if.spread})")
     if what_if.traffic != 1:
-        said.append(f"there are {what_if.traffic} times as many reads")
+        sentences.append(f"there are {what_if.traffic} times as many reads")
     if what_if.changes != 1:
-        said.append(f"values change {what_if.changes} times as often")
+        sentences.append(f"values change {what_if.changes} times as often")
     if what_if.origin != 1:
-        said.append(f"the origin takes {what_if.origin} times as long")
+        sentences.append(f"the origin takes {what_if.origin} times as long")
     if what_if.restart_at is not None:
-        said.append(f"everything restarts at {what_if.restart_at}")
-    return ", ".join(said)
+        sentences.append(f"everything restarts at {what_if.restart_at}")
+    return ", ".join(sentences)
 
 
-def _questions(comparison: Comparison, found: Mapping[str, Measures]) -> list[Table]:
+def _questions(comparison: Comparison, measured: Mapping[str, Measures]) -> list[Table]:
     """Three tables: what readers get, how old answers are, and what it takes."""
     return [
-        _table(comparison, question, list(found), columns)
-        for question, columns in questions(list(found.values()), is_one_trace=True).items()
+        _table(comparison, question, list(measured), columns)
+        for question, columns in questions(list(measured.values()), is_one_trace=True).items()
     ]
 
 
@@ -155,12 +155,12 @@ def _by_scope(comparison: Comparison) -> list[RenderableType]:
     scopes = comparison.scopes
     if not scopes:
         return [Text("The trace names no scopes.")]
-    each = list(comparison.values())
+    outcomes = list(comparison.values())
     columns = [
-        count("scopes", [scopes] * len(each)),
-        in_own_units("reads a scope", [one.reads / scopes for one in each], ((1, ""),)),
-        in_own_units("hits a scope", [one.hits / scopes for one in each], ((1, ""),)),
-        in_own_units("origin calls a scope", [one.loads / scopes for one in each], ((1, ""),)),
+        count("scopes", [scopes] * len(outcomes)),
+        in_own_units("reads a scope", [one.reads / scopes for one in outcomes], ((1, ""),)),
+        in_own_units("hits a scope", [one.hits / scopes for one in outcomes], ((1, ""),)),
+        in_own_units("origin calls a scope", [one.loads / scopes for one in outcomes], ((1, ""),)),
     ]
     return [_table(comparison, "by scope", list(comparison), columns)]
 

@@ -136,11 +136,11 @@ def merged(traces: Sequence[Readable]) -> Trace:
 
     Versions are the same if they have the same name.
     """
-    each = [read_trace(trace) for trace in several("traces", traces, "[morning, evening]")]
-    if not each:
+    parts = [read_trace(trace) for trace in several("traces", traces, "[morning, evening]")]
+    if not parts:
         raise TraceError("there is no trace to merge")
-    pieces = [check_columns(_table(trace, number), Origin(trace.source)) for number, trace in enumerate(each, 1)]
-    merged_in = build_trace(pieces, " and ".join(trace.source for trace in each))
+    pieces = [check_columns(_table(trace, number), Origin(trace.source)) for number, trace in enumerate(parts, 1)]
+    merged_in = build_trace(pieces, " and ".join(trace.source for trace in parts))
     return dataclasses.replace(merged_in, moved=0)
 
 
@@ -177,11 +177,11 @@ def of_rows(trace: Trace, rows: np.ndarray) -> Trace:
     """Some of the events, with new ids."""
     parts: dict[str, Any] = {}
     kept: dict[str, np.ndarray] = {}
-    for one in COLUMNS.values():
-        parts[one.name] = getattr(trace, one.name)[rows]
-        if one.texts:
-            parts[one.name], kept[one.texts] = dense(parts[one.name].astype(np.int64))
-            parts[one.texts] = _some_names(getattr(trace, one.texts), kept[one.texts])
+    for column in COLUMNS.values():
+        parts[column.name] = getattr(trace, column.name)[rows]
+        if column.texts:
+            parts[column.name], kept[column.texts] = dense(parts[column.name].astype(np.int64))
+            parts[column.texts] = _some_names(getattr(trace, column.texts), kept[column.texts])
     place = np.full(len(trace.lookups) + 1, MISSING, np.int32)
     place[kept["lookups"]] = np.arange(len(kept["lookups"]))
     return dataclasses.replace(trace, **parts, key_lookup=place[trace.key_lookup[kept["keys"]]])

@@ -194,25 +194,27 @@ class Trace(Data):
 
         return pd.DataFrame({one.name: self._for_people(one) for one in COLUMNS.values()})
 
-    def _for_people(self, one: Column) -> Any:  # noqa: PLR0911  # one line a kind
+    def _for_people(self, column: Column) -> Any:  # noqa: PLR0911  # one line a kind
         import pandas as pd
         import pyarrow as pa
 
         from vestigo.trace.names import arrow_names
 
-        values = getattr(self, one.name)
-        match one.holds:
+        values = getattr(self, column.name)
+        match column.holds:
             case "time":
                 return pd.to_datetime(values, utc=True)
             case "op":
                 return pd.Series(np.array([op.name.lower() for op in Op], dtype=object)[values])
             case "flag":
-                return values if one.dtype == np.bool_ else pd.Series(values).where(values != MISSING).astype("boolean")
+                return (
+                    values if column.dtype == np.bool_ else pd.Series(values).where(values != MISSING).astype("boolean")
+                )
             case "span":
                 return pd.Series(pd.to_timedelta(values, unit="ns")).where(values != MISSING)
             case "size":
                 return pd.Series(values).where(values != MISSING).astype("Int64")
-        texts = getattr(self, one.texts)
+        texts = getattr(self, column.texts)
         if not len(texts):
             return pd.Series(values).where(values != MISSING).astype("Int64")
         names = arrow_names(texts).take(pa.array(values, mask=values == MISSING))

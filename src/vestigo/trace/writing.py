@@ -49,15 +49,15 @@ def write_trace(trace: Readable, path: str | Path, *, for_spreadsheets: bool = F
 def _writer(path: Path) -> Callable[[Trace, Path], None]:
     name = unpacked_name(path)
     writers = {".csv": _write_csv, ".tsv": _write_csv, ".jsonl": _write_json_lines}
-    found = next((write for ending, write in writers.items() if name.endswith(ending)), None)
+    writer = next((write for ending, write in writers.items() if name.endswith(ending)), None)
     if path.name.lower().endswith(".parquet"):
         return _write_parquet
     if path.name.lower().endswith(".arrow"):
         return write_prepared
-    if found is None:
+    if writer is None:
         known = [*(f"{ending}{packing}" for ending in writers for packing in PACKINGS), ".parquet", ".arrow"]
         raise TraceError(f"{path}: its ending does not say the format; known are {', '.join(known)}")
-    return found
+    return writer
 
 
 def _table(trace: Trace) -> pa.Table:

@@ -48,15 +48,15 @@ def choose(
     _check_together(call, replays, share_out)
     if share_out is not None:
         return _share_out(call, share_out)
-    found, trace = swept(call, replays)
-    pick = found.choose(seed=call.seed)
-    call.answer(pick, pick_text, found.notes)
+    candidates, trace = swept(call, replays)
+    pick = candidates.choose(seed=call.seed)
+    call.answer(pick, pick_text, candidates.notes)
     if pick.is_met:
         call.write_plan(pick.candidate.plan, "the picked settings")
     elif call.write is not None:
         note(f"{call.write}: not written, because no candidate keeps the limits")
     if call.figure is not None:
-        _draw(trace, call.settings, found, pick, call.figure)
+        _draw(trace, call.settings, candidates, pick, call.figure)
     if not (pick.is_met and pick.holds):
         raise typer.Exit(NOT_MET)
     return None
@@ -96,7 +96,7 @@ def _share_out(call: Call, total: str) -> None:
         raise typer.Exit(NOT_MET)
 
 
-def _draw(trace: "Trace", plan: "Plan", found: "Sweep", pick: "Pick", path: "Path") -> None:
+def _draw(trace: "Trace", plan: "Plan", candidates: "Sweep", pick: "Pick", path: "Path") -> None:
     """Draws a page of figures: the front, all sizes, today's misses, and the rules that matter most."""
     from vestigo.cli.screen import Progress, save
     from vestigo.engine import replay
@@ -106,7 +106,7 @@ def _draw(trace: "Trace", plan: "Plan", found: "Sweep", pick: "Pick", path: "Pat
     with Progress() as progress:
         progress.step("drawing")
         curves = [size_curve(trace, plan, lookup=name) for name in trace.lookups]
-        page = choice(found, pick, curves, replay(trace, plan, name="today"))
+        page = choice(candidates, pick, curves, replay(trace, plan, name="today"))
     save(page[0], path, "a page of figures")
 
 

@@ -52,13 +52,13 @@ def demo(
     say("\n3. Which settings to take\n")
     picked, page = folder / "picked.toml", folder / "report.html"
     choosing = Call(plan_path=plan_path, yes=True, write=picked)
-    found, _ = swept(choosing)
-    pick = found.choose()
+    candidates, _ = swept(choosing)
+    pick = candidates.choose()
     say(pick_text(pick))
     choosing.write_plan(pick.candidate.plan)
     with Progress() as progress:
         kept_in, words = choosing.kept_in, choosing.words
-        report = report_of(trace, plan, found=found, results=kept_in, asked=words, progress=progress.count)
+        report = report_of(trace, plan, found=candidates, results=kept_in, asked=words, progress=progress.count)
         progress.step("writing the page")
         report.write(page)
     files = {"trace": trace_path, "plan": plan_path, "odd": folder / ODD_KEYS, "picked": picked, "report": page}

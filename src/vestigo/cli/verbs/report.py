@@ -26,12 +26,12 @@ def report(
     from vestigo.explaining.report import report as report_of
     from vestigo.show.safe import printable
 
-    found, trace = swept(call)
+    candidates, trace = swept(call)
     with Progress() as progress:
         made = report_of(
             trace,
             call.settings,
-            found=found,
+            found=candidates,
             results=call.kept_in,
             seed=call.seed,
             asked=call.words,
@@ -39,7 +39,7 @@ def report(
         )
         progress.step("writing the page")
         made.write(page)
-    call.answer(made, lambda made: printable(made.pick.because[0], most=2000), found.notes)
+    call.answer(made, lambda made: printable(made.pick.because[0], most=2000), candidates.notes)
     note(f"{page}: {page.stat().st_size / 1e6:.1f} MB, for any browser")
 
 

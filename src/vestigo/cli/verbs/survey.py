@@ -20,12 +20,12 @@ def survey(call: Call) -> None:
         trace = call.read(progress)
         chosen = shape.only(trace, lookups=call.lookup) if call.lookup else trace
         progress.step(f"counting {len(chosen):,} events")
-        found = survey_of(chosen)
+        surveyed = survey_of(chosen)
     if call.figure is not None:
         from vestigo.show.figures import survey as survey_figure
 
-        save(survey_figure(found)[0], call.figure, "a page of figures")
-    call.answer(found, survey_text)
+        save(survey_figure(surveyed)[0], call.figure, "a page of figures")
+    call.answer(surveyed, survey_text)
 
 
 VERB = Verb(2, "What is in a trace, and what is worth a cache.", survey)

@@ -15,12 +15,12 @@ def sweep(call: Call) -> None:
     from vestigo.cli.swept import swept
     from vestigo.show.study import sweep_text
 
-    found, _ = swept(call)
+    candidates, _ = swept(call)
     if call.figure is not None:
         from vestigo.show.figures import front
 
-        save(front(found), call.figure, "all candidates, and those that no other beats")
-    call.answer(found, sweep_text, found.notes)
+        save(front(candidates), call.figure, "all candidates, and those that no other beats")
+    call.answer(candidates, sweep_text, candidates.notes)
 
 
 VERB = Verb(5, "Replay every combination; show the best trade-offs.", sweep)

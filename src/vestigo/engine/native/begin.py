@@ -73,47 +73,47 @@ def _plain(trace: Trace, job: Job, entries: Entries) -> kernel.PlainAsked:
             table[lookup, node] = len(places)
             places.append((lookup, node - 1, shared.setdefault((group.pool, node), len(shared))))
     places = places or [(0, MISSING, shared.setdefault((0, 0), 0))]
-    asked = _asked(kernel.PlainAsked(), trace, job.groups, entries)
+    request = _asked(kernel.PlainAsked(), trace, job.groups, entries)
     if entries.places is not None:
-        asked.entry_groups = table.ravel()[entries.places]
+        request.entry_groups = table.ravel()[entries.places]
     elif len(key_groups):
-        asked.entry_groups = table[:, 0][key_groups]
+        request.entry_groups = table[:, 0][key_groups]
     else:
-        asked.entry_groups = _ids(key_groups)
-    asked.entry_is_first = entries.is_first
-    asked.place_lookups, asked.place_nodes, asked.place_pools = (list(each) for each in zip(*places, strict=True))
-    asked.place_is_of_node = [bool(entries.apart) and entries.apart[lookup] for lookup, _, _ in places]
-    asked.pools = asked.pools or [kernel.PoolRules()]
-    asked.place_pool_rules = [pool for pool, _ in shared]
+        request.entry_groups = _ids(key_groups)
+    request.entry_is_first = entries.is_first
+    request.place_lookups, request.place_nodes, request.place_pools = (list(each) for each in zip(*places, strict=True))
+    request.place_is_of_node = [bool(entries.apart) and entries.apart[lookup] for lookup, _, _ in places]
+    request.pools = request.pools or [kernel.PoolRules()]
+    request.place_pool_rules = [pool for pool, _ in shared]
     if not groups:
-        asked.groups, asked.clears = [kernel.GroupRules()], [np.empty(0, np.int64)]
-    return asked
+        request.groups, request.clears = [kernel.GroupRules()], [np.empty(0, np.int64)]
+    return request
 
 
 def _full(trace: Trace, job: Job, entries: Entries) -> kernel.FullAsked:
     groups, key_groups, lookups = job.groups.each, job.groups.key_groups, job.groups.lookups
-    asked = _asked(kernel.FullAsked(), trace, job.groups, entries)
-    asked.entry_groups = _ids(key_groups if entries.keys is None else key_groups[entries.keys])
-    asked.entry_nodes = entry_nodes(trace, job.groups, entries)
-    asked.per = [kernel.Per[per] for per in job.groups.per]
-    asked.expires = [group.expires_at for group in groups]
-    asked.lookups, asked.nodes, asked.unnamed_node = lookups, len(trace.nodes), has_unnamed_node(trace)
+    request = _asked(kernel.FullAsked(), trace, job.groups, entries)
+    request.entry_groups = _ids(key_groups if entries.keys is None else key_groups[entries.keys])
+    request.entry_nodes = entry_nodes(trace, job.groups, entries)
+    request.per = [kernel.Per[per] for per in job.groups.per]
+    request.expires = [group.expires_at for group in groups]
+    request.lookups, request.nodes, request.unnamed_node = lookups, len(trace.nodes), has_unnamed_node(trace)
     if "scope" in job.groups.per or any(group.rules.batch for group in groups):
         scopes = scopes_of(trace)
-        asked.last_rows = scopes.last_rows
-        asked.scopes_at_once, asked.scope_slots = scopes.at_once, scopes.keys_at_once
+        request.last_rows = scopes.last_rows
+        request.scopes_at_once, request.scope_slots = scopes.at_once, scopes.keys_at_once
     else:
-        asked.last_rows = np.full(int(trace.scope.max()) + 2, -1, np.int64)
-    return asked
+        request.last_rows = np.full(int(trace.scope.max()) + 2, -1, np.int64)
+    return request
 
 
-def _asked(asked: _Asked, trace: Trace, groups: Groups, entries: Entries) -> _Asked:
+def _asked(request: _Asked, trace: Trace, groups: Groups, entries: Entries) -> _Asked:
     """The arguments that both replays take."""
-    asked.entry_keys, asked.keys = entries.keys, max(len(trace.keys), 1)
-    asked.groups = [_group_rules(group) for group in groups.each]
-    asked.clears = [group.clears_at for group in groups.each]
-    asked.pools = [_pool_rules(pool) for pool in groups.pools]
-    return asked
+    request.entry_keys, request.keys = entries.keys, max(len(trace.keys), 1)
+    request.groups = [_group_rules(group) for group in groups.each]
+    request.clears = [group.clears_at for group in groups.each]
+    request.pools = [_pool_rules(pool) for pool in groups.pools]
+    return request
 
 
 def _ids(key_groups: Ints) -> Ints:

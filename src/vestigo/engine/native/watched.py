@@ -22,12 +22,12 @@ def watch(trace: Trace, job: Job, watching: Watching, batch_events: int | None =
 
         return reference_watch(trace, job, watching)
     fed = Fed(trace, job, full)
-    told = _places(len(trace)) if watching.reads else None
+    columns = _places(len(trace)) if watching.reads else None
     replay = fed.begin(_asked(fed, watching))
     for batch in fed.batches(replay, batch_events):
-        answers: Any = told and tuple(column[batch.begin : batch.end] for column in told)
+        answers: Any = columns and tuple(column[batch.begin : batch.end] for column in columns)
         replay.feed(batch.columns, batch.next_reads, answers)
-    reads = told and Answers(*told, *replay.take_stale())
+    reads = columns and Answers(*columns, *replay.take_stale())
     sheets = replay.close()
     counted = _counted(len(trace.keys), **sheets["keys"]) if watching.keys else None
     return Seen(reads, counted, _happenings(fed, sheets["happenings"]))
@@ -57,13 +57,15 @@ def _places(rows: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
 
 
 def _asked(fed: Fed, watching: Watching) -> kernel.Watching:
-    asked = kernel.Watching()
-    asked.reads, asked.keys = watching.reads, watching.keys
+    request = kernel.Watching()
+    request.reads, request.keys = watching.reads, watching.keys
     if watching.chosen:
         chosen = np.array(watching.chosen, np.int32)
         keys = fed.entries.keys
-        asked.chosen = chosen if fed.is_full or keys is None else np.flatnonzero(np.isin(keys, chosen)).astype(np.int32)
-    return asked
+        request.chosen = (
+            chosen if fed.is_full or keys is None else np.flatnonzero(np.isin(keys, chosen)).astype(np.int32)
+        )
+    return request
 
 
 def _counted(keys: int, all: dict[str, Any], some: dict[str, Any]) -> Counted:  # noqa: A002  # as the kernel names it
@@ -75,16 +77,16 @@ def _counted(keys: int, all: dict[str, Any], some: dict[str, Any]) -> Counted:  
         return column
 
     misses = [*all.pop("misses"), *map(of_some, some.pop("misses"))]
-    found = {name: column[:keys] for name, column in all.items()}
-    found |= {cause: column[:keys] for cause, column in zip(kernel.CAUSES, misses, strict=True)}
-    found |= {
+    counts = {name: column[:keys] for name, column in all.items()}
+    counts |= {cause: column[:keys] for cause, column in zip(kernel.CAUSES, misses, strict=True)}
+    counts |= {
         name: of_some(some[name]) for name in ("joined", "stale_hits", "false_nulls", "more_loads", "oldest_stale_ns")
     }
     for name in ("held", "idle"):
-        found[f"{name}_byte_ns"] = _with_rest(
-            found[f"{name}_byte_ns"], some["key"], some[f"{name}_high"], some[f"{name}_low"]
+        counts[f"{name}_byte_ns"] = _with_rest(
+            counts[f"{name}_byte_ns"], some["key"], some[f"{name}_high"], some[f"{name}_low"]
         )
-    return found
+    return counts
 
 
 def _with_rest(sums: np.ndarray, keys: np.ndarray, high: np.ndarray, low: np.ndarray) -> np.ndarray:

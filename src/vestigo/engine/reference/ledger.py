@@ -179,9 +179,9 @@ class Ledger:
     def _overlapping(self, stays: list[Stay]) -> list[list[Stay]]:
         """For each slice, the stays that overlap it."""
         begins = [tally.begins for tally in self.slices]
-        found: list[list[Stay]] = [[] for _ in begins]
+        by_slice: list[list[Stay]] = [[] for _ in begins]
         for stay in stays:
             _, stored, _, left = stay
             for place in range(max(bisect_right(begins, stored) - 1, 0), bisect_left(begins, left)):
-                found[place].append(stay)
-        return found
+                by_slice[place].append(stay)
+        return by_slice

@@ -94,13 +94,13 @@ def passes(group: Group, trace: Trace, row: Row, value: Value) -> bool:
     size, cost = row.size or 0, row.cost or 0
     if condition.own is None:
         return group.passes and condition.passes(size, cost)
-    asked = AskedValue(trace.lookups[row.lookup], str(trace.keys[row.key]), size, cost, not value.is_null)
+    offered = AskedValue(trace.lookups[row.lookup], str(trace.keys[row.key]), size, cost, not value.is_null)
     try:
-        answer = condition.own(asked)
+        answer = condition.own(offered)
     except Exception as error:
         raise RulesError(
-            f"keep_if: {condition} raised {type(error).__name__}: {error}, asked about {asked}; correct the function"
+            f"keep_if: {condition} raised {type(error).__name__}: {error}, asked about {offered}; correct the function"
         ) from error
     if not isinstance(answer, bool):
-        raise RulesError(f"keep_if: {condition} gave {answer!r}, asked about {asked}; give True or False")
+        raise RulesError(f"keep_if: {condition} gave {answer!r}, asked about {offered}; give True or False")
     return answer

@@ -99,12 +99,12 @@ def _medians(
     recorded: list[Row], nulls: list[bool], given: Callable[[Row], int | None], assumed: tuple[int, ...]
 ) -> dict[int, int]:
     """The lower median of each look-up, over the reads that give one and found a value."""
-    found = defaultdict(list)
+    by_lookup = defaultdict(list)
     for row, null in zip(recorded, nulls, strict=True):
         value = given(row)
         if row.op == Op.READ and value is not None and not null:
-            found[row.lookup].append(value)
-    medians = {lookup: sorted(values)[(len(values) - 1) // 2] for lookup, values in found.items()}
+            by_lookup[row.lookup].append(value)
+    medians = {lookup: sorted(values)[(len(values) - 1) // 2] for lookup, values in by_lookup.items()}
     return dict(enumerate(assumed)) | medians
 
 

@@ -151,11 +151,13 @@ class Witness:
         return Answers(answer.astype(np.uint8), took, age, stale, stale_age[stale])
 
     def _counted(self) -> Counted:
-        each = [self._keys[key] for key in range(self._key_count)]
-        counts = {name: np.array([one.counts[name] for one in each], np.int64) for name in (*_COUNTS, *CAUSES)}
-        oldest = np.array([one.oldest_stale for one in each], np.int64)
-        held = [sum(size * (left - max(stored, self._begins)) for size, stored, _, left in one.stays) for one in each]
-        idle = [sum(size * (left - max(used, self._begins)) for size, _, used, left in one.stays) for one in each]
+        every_key = [self._keys[key] for key in range(self._key_count)]
+        counts = {name: np.array([one.counts[name] for one in every_key], np.int64) for name in (*_COUNTS, *CAUSES)}
+        oldest = np.array([one.oldest_stale for one in every_key], np.int64)
+        held = [
+            sum(size * (left - max(stored, self._begins)) for size, stored, _, left in one.stays) for one in every_key
+        ]
+        idle = [sum(size * (left - max(used, self._begins)) for size, _, used, left in one.stays) for one in every_key]
         return counts | {
             "oldest_stale_ns": oldest,
             "held_byte_ns": np.array(held, object),

@@ -21,15 +21,15 @@ _DOWN = {"surge": ("surge.second", _SURGE_LEFT, _AIM_FOR_CALM), "false_nulls": (
 """What must become how much less, and how much of the aim that may take."""
 
 
-def judged(found: Candidates, aim: Aim, suspected: Suspicion, names: Sequence[str]) -> Mistake | None:
+def judged(candidates: Candidates, aim: Aim, suspected: Suspicion, names: Sequence[str]) -> Mistake | None:
     """The mistake, if replays show one. `names` are the candidates with its fixes."""
     if suspected.judged == "nothing":
         changes = suspected.fixes[0] if suspected.fixes else {}
         return Mistake(suspected.kind, suspected.where, suspected.evidence, changes, names[0] if names else None, 0.0)
-    good = [found[name] for name in names if _is_better(found, aim, suspected, found[name])]
+    good = [candidates[name] for name in names if _is_better(candidates, aim, suspected, candidates[name])]
     if not good:
         return None
-    best = max(good, key=lambda one: (gain(found, aim, one), -one.measure("loads")))
+    best = max(good, key=lambda one: (gain(candidates, aim, one), -one.measure("loads")))
     evidence = suspected.evidence
     if suspected.meant and good[0].changes == suspected.fixes[0]:
         best, evidence = good[0], f"{evidence}{suspected.meant}"
@@ -39,12 +39,12 @@ def judged(found: Candidates, aim: Aim, suspected: Suspicion, names: Sequence[st
         evidence,
         best.changes,
         best.name,
-        max(gain(found, aim, best), 0.0),
+        max(gain(candidates, aim, best), 0.0),
     )
 
 
-def _is_better(found: Candidates, aim: Aim, suspected: Suspicion, fixed: Candidate) -> bool:
-    today, better = found.today, gain(found, aim, fixed)
+def _is_better(candidates: Candidates, aim: Aim, suspected: Suspicion, fixed: Candidate) -> bool:
+    today, better = candidates.today, gain(candidates, aim, fixed)
 
     def less(name: str) -> float:
         return today.measure(name) - fixed.measure(name)
@@ -61,7 +61,7 @@ def _is_better(found: Candidates, aim: Aim, suspected: Suspicion, fixed: Candida
             if suspected.judged == "shared calls":
                 return bool(then.loads <= _CALLS_LEFT * now.loads)
             younger = then.answer_age(100) <= _HALF_LEFT * now.answer_age(100)
-            return bool(younger and (better > -_AIM_FOR_YOUTH or not found.stale_known))
+            return bool(younger and (better > -_AIM_FOR_YOUTH or not candidates.stale_known))
         case "no worse":
             return better >= 0
-    return better > _LEAST_GAIN or (relief(found, aim, fixed) >= _LEAST_RELIEF and better > -_AIM_FOR_RELIEF)
+    return better > _LEAST_GAIN or (relief(candidates, aim, fixed) >= _LEAST_RELIEF and better > -_AIM_FOR_RELIEF)

@@ -75,11 +75,11 @@ def _checked(given: Trace, plan: Plan, notes: Sequence[str], tasks: Tasks) -> Ch
     suspected = list(suspicions(facts)) if facts else []
     named = [[trials.ask(changes) for changes in one.fixes] for one in suspected]
     trials.run("fixes")
-    found = trials.candidates()
+    candidates = trials.candidates()
     mistakes = [
         mistake
         for one, names in zip(suspected, named, strict=True)
-        if (mistake := judged(found, aim, one, [name for name in names if name]))
+        if (mistake := judged(candidates, aim, one, [name for name in names if name]))
     ]
     mistakes.sort(key=lambda one: -one.gain)
     fixed, name = _fixed(trials, bare, aim, mistakes)
@@ -150,22 +150,22 @@ class _Trials:
 
 
 def _rules_tried(trials: _Trials, stated: Iterable[StatedRule]) -> list[RuleTried]:
-    found = []
-    for one in stated:
+    rules = []
+    for rule in stated:
         tried, why = {}, ""
         try:
-            tried["without"] = trials.add(f"without {one.key}", {}, without(trials.plan, one))
+            tried["without"] = trials.add(f"without {rule.key}", {}, without(trials.plan, rule))
         except RulesError as error:
             why = error.problems[0]
-        for what, value in one.steps():
+        for what, value in rule.steps():
             try:
                 tried[what] = trials.add(
-                    f"{what} {one.key}", {one.key: str(value)}, with_value(trials.plan, one, value)
+                    f"{what} {rule.key}", {rule.key: str(value)}, with_value(trials.plan, rule, value)
                 )
             except RulesError:
                 continue
-        found.append(RuleTried(one.key, one.written, tried, why))
-    return found
+        rules.append(RuleTried(rule.key, rule.written, tried, why))
+    return rules
 
 
 def _fixed(trials: _Trials, stated: Plan, aim: Aim, mistakes: Iterable[Mistake]) -> tuple[Plan, str]:

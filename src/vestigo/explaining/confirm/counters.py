@@ -116,7 +116,7 @@ def _gathered(scrapes: Iterable[Scrape], moments: Sequence[int], names: CounterN
     """
     place = {at_ns: number for number, at_ns in enumerate(moments)}
     wanted = {counter: getattr(names, counter) or _by_its_name(counter) for counter in (*RISING, *NOW)}
-    found: dict[Key, np.ndarray] = {}
+    series: dict[Key, np.ndarray] = {}
     problems: list[str] = []
     for scrape in scrapes:
         for sample in scrape.samples:
@@ -128,12 +128,12 @@ def _gathered(scrapes: Iterable[Scrape], moments: Sequence[int], names: CounterN
                     said = sample.written or f"{sample.value:g}"
                     problems.append(f"{sample.place}: {said} is no count of {counter}; {_IS_RIGHT}")
                     continue
-                numbers = found.setdefault((counter, fitting.lookup_in(sample.labels)), np.full(len(moments), np.nan))
+                numbers = series.setdefault((counter, fitting.lookup_in(sample.labels)), np.full(len(moments), np.nan))
                 before = numbers[place[scrape.at_ns]]
                 numbers[place[scrape.at_ns]] = sample.value + (0 if np.isnan(before) else before)
     if problems:
         raise InputError(few(problems))
-    return found
+    return series
 
 
 def _by_its_name(counter: str) -> tuple[Series, ...]:

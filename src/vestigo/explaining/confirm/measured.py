@@ -40,12 +40,12 @@ class Measured:
     @cached_property
     def hits(self) -> dict[str | None, Rate]:
         """Hits and reads between each two scrapes, by look-up, and under None for all."""
-        found: dict[str | None, Rate] = {}
+        rates: dict[str | None, Rate] = {}
         for name in (None, *self.lookups):
             hits, reads = self.counters.rises("hits", name), self._reads(name)
             if hits is not None and reads is not None:
-                found[name] = Rate(hits, reads)
-        return found
+                rates[name] = Rate(hits, reads)
+        return rates
 
     def check(self) -> None:
         """Raises InputError for counters that cannot be those of a cache that was read."""
@@ -109,11 +109,11 @@ class Measured:
         """How far a prediction is from what was measured."""
         hits = self.hits
         named: list[str | None] = [name for name in hits if name is not None and predicted.hits[name].of.sum()]
-        each = named or [None]
-        reads = sum(float(hits[name].of.sum()) for name in each) or 1.0
+        judged = named or [None]
+        reads = sum(float(hits[name].of.sum()) for name in judged) or 1.0
         total = sum(
             float(hits[name].of.sum()) / reads * abs((hits[name].whole or 0) - predicted.hit_rate(name))
-            for name in each
+            for name in judged
         )
         evictions, entries = self.per_read("evictions", None), self.counters.most("entries", None)
         if evictions is not None and (outcome := predicted.outcome).reads:
@@ -131,24 +131,30 @@ class Measured:
         }
 
     def notes(self, predicted: Prediction) -> list[str]:
-        said = []
+        sentences = []
         begin, end = (int(one) for one in self.counters.at_ns[[0, -1]])
         if not self.time.is_same:
             span = f"{format_time(begin)} to {format_time(end)}"
-            said.append(f"trace and counters cover different times; counters: {span}")
+            sentences.append(f"trace and counters cover different times; counters: {span}")
         else:
             late = int(self.trace.at[0]) - begin
             if abs(late) <= _AT_ONCE * (end - begin):
-                said.append("the trace begins with the counting, with an empty cache")
+                sentences.append("the trace begins with the counting, with an empty cache")
             elif late > 0:
-                said.append(f"the trace begins {format_seconds(late / SECOND)} after the counting, with an empty cache")
+                sentences.append(
+                    f"the trace begins {format_seconds(late / SECOND)} after the counting, with an empty cache"
+                )
         if self.counters.restarts:
-            said.append(f"counters fell to zero {counted(self.counters.restarts, 'time')}: the service was restarted")
+            sentences.append(
+                f"counters fell to zero {counted(self.counters.restarts, 'time')}: the service was restarted"
+            )
         unknown = [name for name in self.counters.lookups if name not in self.trace.lookups]
         if unknown:
-            said.append(f"the trace has no look-up {', '.join(unknown)}, which the counters name")
+            sentences.append(f"the trace has no look-up {', '.join(unknown)}, which the counters name")
         if self.time.is_same:
             times = self.hits[None].of.sum() / predicted.hits[None].of.sum()
             if not 0.9 <= times <= 1.1:
-                said.append(f"the service had {times:.2g} times as many reads as the trace; only rates are compared")
-        return said
+                sentences.append(
+                    f"the service had {times:.2g} times as many reads as the trace; only rates are compared"
+                )
+        return sentences

@@ -69,8 +69,8 @@ def predict(trace: Trace, plan: Plan, time: Time, *, is_cold: bool = False) -> P
     first = int(np.searchsorted(trace.at, begin)) if is_cold else 0
     part = trace if (first, last) == (0, len(trace)) else trace.part(first, last)
     before = max(begin - int(part.at[0]), 0) if len(part) else 0
-    asked = job(part, dataclasses.replace(plan, warm_up=Duration(before)))
-    answers = answers_of(part, asked)
+    replay_job = job(part, dataclasses.replace(plan, warm_up=Duration(before)))
+    answers = answers_of(part, replay_job)
     rows = np.flatnonzero((part.op == Op.READ) & (part.at >= begin))
     hit = answers.hit[rows]
     stretch = np.clip(np.searchsorted(time.edges_ns, part.at[rows], side="right") - 1, 0, len(time.edges_ns) - 2)
@@ -78,7 +78,7 @@ def predict(trace: Trace, plan: Plan, time: Time, *, is_cold: bool = False) -> P
     for number, name in enumerate(part.lookups):
         own = part.lookup[rows] == number
         hits[name] = _rate(stretch[own], hit[own], len(time.edges_ns) - 1)
-    return Prediction(hits, part, asked)
+    return Prediction(hits, part, replay_job)
 
 
 def _rate(stretch: np.ndarray, hit: np.ndarray, stretches: int) -> Rate:

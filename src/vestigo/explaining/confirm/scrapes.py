@@ -99,12 +99,12 @@ def _of_text(text: str, path: Path, written_ns: int) -> Scrape:
         ) from None
     parse: Any = open_parser if text.rstrip().endswith("# EOF") else parser
     try:
-        found = [one for family in parse.text_string_to_metric_families(text) for one in family.samples]
-        stamps = [_ns(float(one.timestamp)) for one in found if one.timestamp is not None]
+        stated = [one for family in parse.text_string_to_metric_families(text) for one in family.samples]
+        stamps = [_ns(float(one.timestamp)) for one in stated if one.timestamp is not None]
     except Exception as error:  # the parser raises whatever it stumbles over
         raise InputError(f"{path}: is no text of Prometheus or OpenMetrics: {str(error)[:_SHOWN]}") from None
     at_ns = max(stamps) if stamps else _time_in(path.name)
-    samples = [Sample(one.name, one.labels, float(one.value), f"{path}, {one.name}") for one in found]
+    samples = [Sample(one.name, one.labels, float(one.value), f"{path}, {one.name}") for one in stated]
     return Scrape(written_ns if at_ns is None else at_ns, samples)
 
 
@@ -124,20 +124,20 @@ def of_records(records: Any, source: str) -> list[Scrape]:
     """Reads records, or a table of them. Each has the numbers of one moment, for one look-up or for all. Raises
     InputError.
     """
-    each = _as_records(records, source)
-    moments = _moments(each, source)
-    counted = {name for record in each for name, value in record.items() if _number(value) is not None}
-    found: dict[int, list[Sample]] = {}
-    for number, (at_ns, record) in enumerate(zip(moments, each, strict=True), 1):
+    rows = _as_records(records, source)
+    moments = _moments(rows, source)
+    counted = {name for record in rows for name, value in record.items() if _number(value) is not None}
+    by_moment: dict[int, list[Sample]] = {}
+    for number, (at_ns, record) in enumerate(zip(moments, rows, strict=True), 1):
         labels = {"lookup": str(record["lookup"])} if record.get("lookup") not in (None, "") else {}
-        samples = found.setdefault(at_ns, [])
+        samples = by_moment.setdefault(at_ns, [])
         for name, value in record.items():
             if name in _TABLE or name not in counted or value is None or value == "":
                 continue
             amount, place = _number(value), f"{source}, record {number}, {name}"
             known = math.nan if amount is None else amount
             samples.append(Sample(str(name), labels, known, place, "" if amount is not None else repr(value)[:_SHOWN]))
-    return [Scrape(at_ns, samples) for at_ns, samples in found.items()]
+    return [Scrape(at_ns, samples) for at_ns, samples in by_moment.items()]
 
 
 def _as_records(records: Any, source: str) -> list[Any]:
@@ -161,7 +161,7 @@ def _moments(records: Sequence[Any], source: str) -> list[int]:
     if all(has_at) and numbers:
         with contextlib.suppress(Bad, pa.ArrowException, OverflowError):  # the wrong ones are named below
             return [int(at) for at in times(pa.array(written), None, None)]
-    found, problems, left = [], [], iter(zip(given, written, strict=True))
+    moments, problems, left = [], [], iter(zip(given, written, strict=True))
     for number, has in enumerate(has_at, 1):
         place = f"{source}, record {number}"
         if not has:
@@ -169,13 +169,13 @@ def _moments(records: Sequence[Any], source: str) -> list[int]:
             continue
         at, text = next(left)
         try:
-            found.append(int(times(pa.array([text]), None, None)[0]))
+            moments.append(int(times(pa.array([text]), None, None)[0]))
         except (Bad, pa.ArrowException, TypeError, OverflowError) as error:
             expected = error.expected if isinstance(error, Bad) else _TIME_EXPECTED
             problems.append(f"{place}: at = {str(at)[:_SHOWN]!r} is no time: it must be {expected}")
     if problems:
         raise InputError(few(problems))
-    return found
+    return moments
 
 
 def few(problems: Sequence[str]) -> list[str]:

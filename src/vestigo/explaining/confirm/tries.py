@@ -46,11 +46,11 @@ def tries(trace: Trace, plan: Plan, time: Time, measured: Measured, today: Predi
     return [Try(one.what, one.changes, one.gives.hit_rate(), one.off) for one in sorted(better, key=place)]
 
 
-def _is_more_than_needed(one: Tried[Prediction], others: Sequence[Tried[Prediction]], whole: float) -> bool:
+def _is_more_than_needed(tried: Tried[Prediction], others: Sequence[Tried[Prediction]], whole: float) -> bool:
     """Whether some of the changes alone explain nearly as much."""
-    rules = {*one.hypothesis.rules}
+    rules = {*tried.hypothesis.rules}
     return any(
-        {*other.hypothesis.rules} < rules and other.off <= one.off + _ONE_MORE * whole
+        {*other.hypothesis.rules} < rules and other.off <= tried.off + _ONE_MORE * whole
         for other in others
         if other.hypothesis.rules
     )

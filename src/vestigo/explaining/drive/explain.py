@@ -86,7 +86,7 @@ def explanations(
     """The changes that explain the cache better, and the plan with all of them. The most important one is first, and
     each comes on top of those before.
     """
-    found: dict[tuple[str, ...], Tried[np.ndarray]] = {}
+    explained: dict[tuple[str, ...], Tried[np.ndarray]] = {}
     reads, alike, shown = len(judge.driven.rows), judge.alike(plan), _lifetimes_shown(judge)
     for _ in range(most):
         differ = reads - int(alike.sum())
@@ -99,12 +99,12 @@ def explanations(
             break
         best = ranked[0]
         plan, alike = best.plan, best.gives
-        found.pop(tuple(best.changes), None)  # a better value of the same rule replaces it
-        found[tuple(best.changes)] = best
+        explained.pop(tuple(best.changes), None)  # a better value of the same rule replaces it
+        explained[tuple(best.changes)] = best
     with trying(judge.trace, plan, judge.score) as tries:
         least = reads - int(alike.sum())
         return [
-            Explanation(_said(tries, one, least), one.changes, int(one.gives.sum())) for one in found.values()
+            Explanation(_said(tries, one, least), one.changes, int(one.gives.sum())) for one in explained.values()
         ], plan
 
 

@@ -115,7 +115,7 @@ class _Talker:
         offered, trace = self._offered, self._offered.trace
         columns = (trace.op, trace.lookup, trace.key, trace.node, trace.scope, trace.force, offered.null, offered.size)
         at = (trace.at[begin:end] - trace.at[0]).tolist()
-        found = []
+        messages = []
         events = zip(at, *(column[begin:end].tolist() for column in columns), strict=True)
         for row, (at_ns, op, lookup, key, node, scope, force, null, size) in enumerate(events, begin):
             about = f'"at_ns":{at_ns}{self._nodes[node]}{self._scope(scope) if self._per_scope else ""}'
@@ -125,8 +125,8 @@ class _Talker:
                 if null or force:
                     about += f"{_NULL if null else ''}{_FRESH if force else ''}"
             method = "remove" if op == Op.WRITE and null else _METHODS[op]
-            found.append(f'{{"jsonrpc":"2.0","id":{row + 1},"method":"{method}","params":{{{about}}}}}')
-        return found
+            messages.append(f'{{"jsonrpc":"2.0","id":{row + 1},"method":"{method}","params":{{{about}}}}}')
+        return messages
 
     def _name(self, key: int) -> str:
         """A key with its look-up, as JSON. It is written only once."""

@@ -98,8 +98,8 @@ def drive(  # noqa: PLR0913  # one argument for each thing that a cache may do
         notes.append(f"one cache was driven for all {len(on.nodes)} nodes, and replayed so; `make` makes one a node")
     if settings is None and len(on.lookups) > 1:
         plan = dataclasses.replace(plan, pools={"all": Pool(lookups=on.lookups)})
-    asked = job(on, plan, instant=True)
-    origin = offered(on, events, asked)
+    replay_job = job(on, plan, instant=True)
+    origin = offered(on, events, replay_job)
     with reporting(progress) as report:
         if command is not None:
             given = talk(origin, plan, command, seconds, report)
@@ -107,19 +107,26 @@ def drive(  # noqa: PLR0913  # one argument for each thing that a cache may do
             assert cache is not None
             report("driving the cache", 0, 0)
             given = call(origin, cache, runs_by, seconds)
-        return _driven(origin, plan, asked, given, is_searched=settings is None, notes=notes, progress=report)
+        return _driven(origin, plan, replay_job, given, is_searched=settings is None, notes=notes, progress=report)
 
 
 def _driven(  # noqa: PLR0913  # all that is known by then
-    origin: Offered, plan: Plan, asked: Job, given: Given, *, is_searched: bool, notes: list[str], progress: Progress
+    origin: Offered,
+    plan: Plan,
+    replay_job: Job,
+    given: Given,
+    *,
+    is_searched: bool,
+    notes: list[str],
+    progress: Progress,
 ) -> Driven:
     trace = origin.trace
-    rows = counted_rows(origin, given.events, asked.first_counted)
+    rows = counted_rows(origin, given.events, replay_job.first_counted)
     driven = marks_of_given(origin, given, rows)
     if is_searched:
         plan = as_observed(plan, origin, given, driven)
         found, best = _explained(trace, driven, plan, _WHOLE_SETTINGS, progress)
-        plan, asked, why = best, job(trace, best, instant=True), found
+        plan, replay_job, why = best, job(trace, best, instant=True), found
     progress("replaying the settings", 0, 0)
     judge = Judge(trace, driven)
     replayed = judge.marks(plan)
@@ -153,14 +160,14 @@ def _driven(  # noqa: PLR0913  # all that is known by then
         alike=int(alike.sum()),
         only_driven=int((driven.hit & ~replayed.hit).sum()),
         only_replayed=int((replayed.hit & ~driven.hit).sum()),
-        first=None if alike.all() else _difference(origin, plan, asked, driven, replayed, int(np.argmin(alike))),
+        first=None if alike.all() else _difference(origin, plan, replay_job, driven, replayed, int(np.argmin(alike))),
         explanations=why,
         settings=plan,
         found=better if why else None,
         stale_known=together(changes_of(trace)) != "nowhere",
         untested=() if is_searched else tuple(untested(judge, plan, replayed)),
         stopped=given.stopped,
-        notes=(*notes, *assumptions(trace, asked)),
+        notes=(*notes, *assumptions(trace, replay_job)),
     )
 
 
@@ -172,17 +179,17 @@ def _explained(
     """
     chosen = driven.rows < _FOR_TRIALS
     part = Judge(trace.part(0, _FOR_TRIALS) if len(trace) > _FOR_TRIALS else trace, driven.of(chosen))
-    found, best = explanations(part, plan, most, progress)
+    explained, best = explanations(part, plan, most, progress)
     if not chosen.all():
         so_far = plan
-        for place, one in enumerate(found):
+        for place, one in enumerate(explained):
             so_far = with_changes(so_far, dict(one.changes))
-            found[place] = dataclasses.replace(one, alike=int(Judge(trace, driven).alike(so_far).sum()))
-    return found, best
+            explained[place] = dataclasses.replace(one, alike=int(Judge(trace, driven).alike(so_far).sum()))
+    return explained, best
 
 
 def _difference(  # noqa: PLR0913, PLR0917  # both sides of it
-    origin: Offered, plan: Plan, asked: Job, driven: Marks, replayed: Marks, place: int
+    origin: Offered, plan: Plan, replay_job: Job, driven: Marks, replayed: Marks, place: int
 ) -> Difference:
     trace, row = origin.trace, int(driven.rows[place])
     return Difference(
@@ -193,7 +200,7 @@ def _difference(  # noqa: PLR0913, PLR0917  # both sides of it
         node=trace.nodes[trace.node[row]] if trace.node[row] >= 0 else None,
         driven=_answer(driven, place),
         replayed=_answer(replayed, place),
-        story=_numbered(story_of_read(trace, plan, asked, row), origin.events),
+        story=_numbered(story_of_read(trace, plan, replay_job, row), origin.events),
     )
 
 
@@ -220,23 +227,23 @@ def _of_all(plan: Plan) -> Plan:
 
 def _as_driven(trace: Trace, cache: Functions | Makes | None) -> tuple[Trace, Longs, list[str]]:
     """The events with which the cache can be driven, their rows in the trace, and notes on what was left out."""
-    said = []
+    sentences = []
     kept = np.ones(len(trace), bool)
     if trace.cost_range.most > 0:
-        said.append("loads end at once, in both: events are driven one after the other")
+        sentences.append("loads end at once, in both: events are driven one after the other")
     for op, name in ((Op.DROP, "remove"), (Op.CLEAR, "clear"), (Op.RESTART, "restart")):
         rows = trace.op == op
         if cache is not None and rows.any() and not cache.can(name):
             kept &= ~rows
-            said.append(f"{counted(int(rows.sum()), op.name.lower())} left out, in both: no `{name}` is given")
+            sentences.append(f"{counted(int(rows.sum()), op.name.lower())} left out, in both: no `{name}` is given")
     forced = int((trace.force & (trace.op == Op.READ)).sum())
     if forced and cache is not None and not cache.can("remove"):
         trace = dataclasses.replace(trace, force=np.zeros(len(trace), bool))
-        said.append(
+        sentences.append(
             f"{counted(forced, 'read')} that asked for a fresh value came as any other, in both: no `remove` is given"
         )
     preloads = int((trace.op == Op.PRELOAD).sum())
     if preloads:
-        said.append(f"{counted(preloads, 'preload')} came as reads that are not counted")
+        sentences.append(f"{counted(preloads, 'preload')} came as reads that are not counted")
     rows = np.flatnonzero(kept)
-    return (trace if kept.all() else trace.take(rows)), rows, said
+    return (trace if kept.all() else trace.take(rows)), rows, sentences

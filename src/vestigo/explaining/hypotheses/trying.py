@@ -65,22 +65,22 @@ class Trying(Generic[_R]):
         """The best hypotheses that change anything, with amounts that nothing near them beats, the best first. Equally
         good ones keep their order.
         """
-        tried = [one for one in self.all_tried(hypotheses, today) if self._differs(one, today)]
-        kinds = list(dict.fromkeys(one.hypothesis.kind for one in tried))
+        tried = [trial for trial in self.all_tried(hypotheses, today) if self._differs(trial, today)]
+        kinds = list(dict.fromkeys(trial.hypothesis.kind for trial in tried))
         of_kinds: dict[tuple[object, ...], Tried[_R]] = {}
-        for one in sorted(tried, key=_off):
-            of_kinds.setdefault(one.hypothesis.kind, one)
+        for trial in sorted(tried, key=_off):
+            of_kinds.setdefault(trial.hypothesis.kind, trial)
         ranked = list(of_kinds.values())
         rest = ranked[_REFINED:]
-        of_stated = [one for one in rest if one.hypothesis.is_amount_stated]
+        of_stated = [trial for trial in rest if trial.hypothesis.is_amount_stated]
         refined = [*self.run_all(self._refined, [*ranked[:_REFINED], *of_stated])]
-        if all(one.off for one in refined):
+        if all(trial.off for trial in refined):
             # With a wrong size the right policy looks bad, too, so sizes are refined however bad they look.
-            sizes = [one for one in rest if one.hypothesis.is_size and not one.hypothesis.is_amount_stated]
+            sizes = [trial for trial in rest if trial.hypothesis.is_size and not trial.hypothesis.is_amount_stated]
             refined += self.run_all(self._refined, sizes)
         best: dict[tuple[object, ...], Tried[_R]] = {}
-        for one in sorted(refined, key=lambda one: (one.off, kinds.index(one.hypothesis.kind))):
-            best.setdefault(one.hypothesis.names, one)
+        for trial in sorted(refined, key=lambda trial: (trial.off, kinds.index(trial.hypothesis.kind))):
+            best.setdefault(trial.hypothesis.names, trial)
         return list(best.values())
 
     def all_tried(self, hypotheses: Iterable[Hypothesis], today: _R) -> list[Tried[_R]]:
@@ -106,15 +106,15 @@ class Trying(Generic[_R]):
 
     def _where_it_helps(self, hypothesis: Hypothesis, today: _R) -> Tried[_R] | None:
         """For only those look-ups where it brings the replay nearer, if it does harm elsewhere and that is better."""
-        found, off = self.replayed(hypothesis), self.score.off_by_lookup
-        if found is None or off is None or not hypothesis.rules or (hypothesis.is_of_pools and self.plan.pools):
-            return found
-        before, after = off(today), off(found.gives)
+        everywhere, off = self.replayed(hypothesis), self.score.off_by_lookup
+        if everywhere is None or off is None or not hypothesis.rules or (hypothesis.is_of_pools and self.plan.pools):
+            return everywhere
+        before, after = off(today), off(everywhere.gives)
         nearer = [name for name in before if after[name] < before[name]]
         if not nearer or all(after[name] <= before[name] for name in before):
-            return found
+            return everywhere
         alone = self.replayed(hypothesis, nearer)
-        return found if alone is None else min(found, alone, key=_off)
+        return everywhere if alone is None else min(everywhere, alone, key=_off)
 
     def _refined(self, best: Tried[_R]) -> Tried[_R]:
         """The same with a nearby amount that is better, if there is one."""

@@ -61,14 +61,14 @@ def _hit(read: OneRead, before: Sequence[Step], steps: Sequence[Step], rules: Ru
     what = "nothing" if read.null else "a value"
     loaded_ns = read.at_ns - read.age_ns
     how = {"written": "written", "copied": "copied from another node's write"}.get(came.what if came else "", "loaded")
-    told = f"answered with {what} {_span(read.age_ns)} old, {how} at {format_time(loaded_ns, read.at_ns)}"
+    answered = f"answered with {what} {_span(read.age_ns)} old, {how} at {format_time(loaded_ns, read.at_ns)}"
     ends = _ends(read, begins_ns(came, rules) if came else loaded_ns, rules)
     if read.stale_age_ns == NO_AGE:
-        return f"{told}, and not changed since{ends}"
+        return f"{answered}, and not changed since{ends}"
     changed_ns = read.at_ns - read.stale_age_ns
     change = next((one for one in steps if one.what == "changed" and one.at_ns == changed_ns), None)
     reason = _reason(change, came, read, rules)
-    return f"{told}, but changed at {format_time(changed_ns, read.at_ns)}{reason}{ends}"
+    return f"{answered}, but changed at {format_time(changed_ns, read.at_ns)}{reason}{ends}"
 
 
 def _reason(change: Step | None, came: Step | None, read: OneRead, rules: Rules) -> str:

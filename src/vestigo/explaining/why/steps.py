@@ -39,23 +39,23 @@ def steps_of(trace: Trace, rows: np.ndarray, rules: Rules, happenings: Iterable[
     return [_by_whom(step, changes, int(rules.tell_delay)) for step in ordered]
 
 
-def _step(trace: Trace, places: Sequence[object], one: Happening) -> Step:
-    what = _WHAT.get(one.what, one.what)
-    if one.what == "left":
-        what = _GONE.get(one.counted_as) or ("restarted" if one.why == "restarted" else "freed")
+def _step(trace: Trace, places: Sequence[object], happening: Happening) -> Step:
+    what = _WHAT.get(happening.what, happening.what)
+    if happening.what == "left":
+        what = _GONE.get(happening.counted_as) or ("restarted" if happening.why == "restarted" else "freed")
     came_or_left = what in CAME or what in LEFT
     return Step(
-        at_ns=one.at,
-        where=str(places[one.where]) if 0 <= one.where < len(places) else None,
+        at_ns=happening.at,
+        where=str(places[happening.where]) if 0 <= happening.where < len(places) else None,
         what=what,
-        until_ns=max(one.at, one.until),
-        times=max(one.times, 1),
-        cause=one.why if what in ("missed", "expired") else None,
-        span_ns=one.span if one.what in _WITH_SPAN else None,
-        since_ns=one.since if came_or_left else None,
-        bytes=one.bytes if came_or_left else None,
-        other=str(trace.keys[one.other]) if one.other >= 0 else None,
-        event=one.row if one.what in _WITH_ROW else None,
+        until_ns=max(happening.at, happening.until),
+        times=max(happening.times, 1),
+        cause=happening.why if what in ("missed", "expired") else None,
+        span_ns=happening.span if happening.what in _WITH_SPAN else None,
+        since_ns=happening.since if came_or_left else None,
+        bytes=happening.bytes if came_or_left else None,
+        other=str(trace.keys[happening.other]) if happening.other >= 0 else None,
+        event=happening.row if happening.what in _WITH_ROW else None,
     )
 
 

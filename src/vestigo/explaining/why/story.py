@@ -57,16 +57,16 @@ class Step(Data):
     def to_dict(self) -> dict[str, Any]:
         """Plain data: times in seconds since 1970, spans in seconds. What does not apply is left out."""
         spans = {"span": self.span_ns, "at": self.at_ns, "until": self.until_ns, "since": self.since_ns}
-        told: dict[str, Any] = {
+        fields: dict[str, Any] = {
             "what": self.what,
             "where": self.where,
             "times": self.times,
             "cause": self.cause,
             "bytes": self.bytes,
         }
-        told |= {name: None if span is None else span / SECOND for name, span in spans.items()}
-        told |= {"other": self.other, "event": self.event}
-        return {name: value for name, value in told.items() if value is not None}
+        fields |= {name: None if span is None else span / SECOND for name, span in spans.items()}
+        fields |= {"other": self.other, "event": self.event}
+        return {name: value for name, value in fields.items() if value is not None}
 
 
 @dataclass(frozen=True, eq=False, repr=False)

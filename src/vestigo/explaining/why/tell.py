@@ -122,14 +122,14 @@ def _nearest(trace: Trace, rows: np.ndarray, at_ns: int, node: str | None) -> in
 def _one_read(case: Case, asked: Job, row: int) -> OneRead:
     """What the engine tells of the read at a row."""
     trace = case.trace
-    found = answer_of(trace, asked, row)
-    code = int(found.answer[0])
+    answers = answer_of(trace, asked, row)
+    code = int(answers.answer[0])
     answer = code & (NULL - 1)
-    each: dict[str, tuple[Any, Sequence[Any]]] = {
+    places: dict[str, tuple[Any, Sequence[Any]]] = {
         "node": (trace.node, trace.nodes),
         "scope": (trace.scope, trace.scopes),
     }
-    ids, texts = each.get(case.rules.per, (trace.node, ()))
+    ids, texts = places.get(case.rules.per, (trace.node, ()))
     where = str(texts[ids[row]]) if len(texts) and ids[row] >= 0 else None
     return OneRead(
         row,
@@ -137,9 +137,9 @@ def _one_read(case: Case, asked: Job, row: int) -> OneRead:
         where,
         ("hit", "joined", "miss")[min(answer, MISS)],
         CAUSES[answer - MISS] if answer >= MISS else None,
-        int(found.read_time_ns[0]),
-        int(found.age_ns[0]),
-        int(found.stale_ages_ns[0]) if len(found.stale_ages_ns) else NO_AGE,
+        int(answers.read_time_ns[0]),
+        int(answers.age_ns[0]),
+        int(answers.stale_ages_ns[0]) if len(answers.stale_ages_ns) else NO_AGE,
         bool(code & NULL),
     )
 
@@ -150,11 +150,11 @@ def _key(trace: Trace, key: str, lookup: str | None) -> int:
         raise_for_unknown("look-up", lookup, trace.lookups)
     texts = arrow_names(trace.keys).cast("string").to_numpy(zero_copy_only=False) if len(trace.keys) else np.array([])
     own = np.ones(len(texts), bool) if lookup is None else trace.key_lookup == trace.lookups.index(lookup)
-    found = np.flatnonzero(own & (texts == str(key)))
-    if len(found) == 1:
-        return int(found[0])
-    if len(found):
-        names = ", ".join(trace.lookups[trace.key_lookup[one]] for one in found)
+    keys = np.flatnonzero(own & (texts == str(key)))
+    if len(keys) == 1:
+        return int(keys[0])
+    if len(keys):
+        names = ", ".join(trace.lookups[trace.key_lookup[one]] for one in keys)
         raise InputError(f"several look-ups have the key {key!r}: {names}; name one with lookup")
     raise UnknownName(
         f"the trace has no key {key!r}{f' of {lookup}' if lookup else ''}; {_closest(str(key), texts[own])}"

@@ -36,47 +36,47 @@ def measure_of_hits(stale_known: bool) -> str:
     return "fresh_hit_rate" if stale_known else "hit_rate"
 
 
-def front_chart(found: Sweep, pick: Pick | None, shown: Sequence[Candidate] | None = None) -> Chart:
+def front_chart(candidates: Sweep, pick: Pick | None, shown: Sequence[Candidate] | None = None) -> Chart:
     """The candidates that are `shown`, or all of them. Their look tells their stale reads."""
-    each = list(found.values()) if shown is None else list(shown)
-    of_hits = measure_of_hits(found.stale_known)
+    drawn = list(candidates.values()) if shown is None else list(shown)
+    of_hits = measure_of_hits(candidates.stale_known)
 
     def place(one: Candidate) -> Place:
         return one.measure("memory_peak"), one.measure(of_hits)
 
-    looks = {found.today.name: ("today", TODAY)}
-    if pick is not None and pick.candidate.name != found.today.name:
+    looks = {candidates.today.name: ("today", TODAY)}
+    if pick is not None and pick.candidate.name != candidates.today.name:
         looks[pick.candidate.name] = ("the pick", PICK)
     marks = []
-    for kind in _CLASSES if found.stale_known else (_UNKNOWN,):
+    for kind in _CLASSES if candidates.stale_known else (_UNKNOWN,):
         own = [
             (number, one)
-            for number, one in enumerate(each)
+            for number, one in enumerate(drawn)
             if one.name not in looks and kind.above < one.measure("stale_rate") <= kind.up_to
         ]
         marks.append(Marks(kind.label, kind.look, [place(one) for _, one in own], [number for number, _ in own]))
-    unbeaten = sorted(found.front((of_hits, "memory_peak")), key=lambda one: one.measure("memory_peak"))
+    unbeaten = sorted(candidates.front((of_hits, "memory_peak")), key=lambda one: one.measure("memory_peak"))
     x, y = (np.array(column) for column in zip(*map(place, unbeaten), strict=True))
-    memory = [one.measure("memory_peak") for one in each]
+    memory = [one.measure("memory_peak") for one in drawn]
     return Chart(
         lines=(Line("the front", "quiet", x, y),),
         marks=tuple(marks),
         named=tuple(
-            Named(*looks[one.name], place(one), number) for number, one in enumerate(each) if one.name in looks
+            Named(*looks[one.name], place(one), number) for number, one in enumerate(drawn) if one.name in looks
         ),
-        level=_level(found, of_hits),
+        level=_level(candidates, of_hits),
         x_label="memory peak",
         y_label=f"{MEASURES[of_hits].label}, share of reads",
         x_range=(max(min(memory), 1), max(*memory, 2)),
     )
 
 
-def _level(found: Sweep, of_hits: str) -> Level | None:
+def _level(candidates: Sweep, of_hits: str) -> Level | None:
     """The ceiling, if it is known."""
-    ceiling = ALWAYS_FRESH if found.stale_known else KEEP_ALL
-    if ceiling not in found.references:
+    ceiling = ALWAYS_FRESH if candidates.stale_known else KEEP_ALL
+    if ceiling not in candidates.references:
         return None
-    top = found.references[ceiling].measure(of_hits)
+    top = candidates.references[ceiling].measure(of_hits)
     return Level(top, f"upper bound for any settings: {format_share(top)}")
 
 

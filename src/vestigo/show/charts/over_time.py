@@ -28,11 +28,13 @@ def course(slices: Slices, name: str) -> Course:
     if not len(slices):
         return Course(np.empty(0), np.empty(0))
     edges = np.array([*slices.column("begins_ns"), slices.column("ends_ns")[-1]])
-    told = MEASURES[name].of_slices if name in MEASURES else None
-    if told is None:
+    measured = MEASURES[name].of_slices if name in MEASURES else None
+    if measured is None:
         return Course(edges, np.array([float(getattr(one, name)) for one in slices]))
     with np.errstate(divide="ignore", invalid="ignore"):
-        return Course(edges, np.asarray(told.of(*(np.array(slices.column(one), float) for one in told.counts)), float))
+        return Course(
+            edges, np.asarray(measured.of(*(np.array(slices.column(one), float) for one in measured.counts)), float)
+        )
 
 
 class Memory(NamedTuple):
@@ -59,10 +61,10 @@ def moments(outcome: Outcome, letters: int) -> list[Moment]:
     if not outcome.slices:
         return []
     begins, ends = outcome.slices[0].begins_ns, outcome.slices[-1].ends_ns
-    found, free_from = [], begins
+    moments, free_from = [], begins
     for mark in [one for one in outcome.marks if one.at_ns >= begins][:_MOST_MARKS]:
         text = printable(mark.what, 24) if mark.at_ns >= free_from else ""
-        found.append(Moment(mark.at_ns, text))
+        moments.append(Moment(mark.at_ns, text))
         if text:
             free_from = mark.at_ns + (ends - begins) * (len(text) + 1) // letters
-    return found
+    return moments

@@ -25,8 +25,8 @@ def causes(outcome: Measures, ax: "Axes | None" = None) -> "Axes":
 
 
 def _draw_causes(axis: "Axes", outcome: Measures) -> None:
-    found = {cause: outcome.misses_by_cause[cause] for cause in CAUSES if outcome.misses_by_cause[cause]}
-    shares: Mapping[str, float] = {cause: count / max(outcome.reads, 1) for cause, count in found.items()}
+    counts = {cause: outcome.misses_by_cause[cause] for cause in CAUSES if outcome.misses_by_cause[cause]}
+    shares: Mapping[str, float] = {cause: count / max(outcome.reads, 1) for cause, count in counts.items()}
     names = sorted(shares, key=lambda cause: shares[cause])
     heights = range(len(names))
     axis.barh(
@@ -36,7 +36,7 @@ def _draw_causes(axis: "Axes", outcome: Measures) -> None:
     )
     for height, name in zip(heights, names, strict=True):
         axis.annotate(
-            f"{format_share(shares[name])}, {found[name]:,} reads",
+            f"{format_share(shares[name])}, {counts[name]:,} reads",
             (shares[name], height),
             xytext=(5, 0),
             textcoords="offset points",

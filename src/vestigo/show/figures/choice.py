@@ -20,11 +20,11 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
 
-def page(found: Sweep, pick: Pick, curves: Sequence[SizeCurve], today: Outcome) -> "Sequence[Axes]":
+def page(candidates: Sweep, pick: Pick, curves: Sequence[SizeCurve], today: Outcome) -> "Sequence[Axes]":
     """A page of four: the front, all sizes, today's misses, and the two rules that vary and matter most."""
     import matplotlib.pyplot as plt
 
-    now, then = (pick.amount_text(pick.value(one)) for one in (found.today, pick.candidate))
+    now, then = (pick.amount_text(pick.value(one)) for one in (candidates.today, pick.candidate))
     with our_style():
         figure, axes = plt.subplots(2, 2, figsize=(12.8, 8), layout="constrained")
         figure.suptitle(
@@ -35,25 +35,25 @@ def page(found: Sweep, pick: Pick, curves: Sequence[SizeCurve], today: Outcome) 
             fontweight="bold",
         )
     flat = list(axes.flat)
-    front(found, pick, flat[0])
+    front(candidates, pick, flat[0])
     size_curves(curves, flat[1])
     causes(today, flat[2])
     what = pick.aim.best or "fresh_hit_rate"
-    pair = _most_telling(found, what)
+    pair = _most_telling(candidates, what)
     if pair is not None:
-        heat(found, *pair, what, flat[3])
+        heat(candidates, *pair, what, flat[3])
     else:
         flat[3].set_axis_off()
     return flat
 
 
-def _most_telling(found: Sweep, name: str) -> tuple[str, str] | None:
+def _most_telling(candidates: Sweep, name: str) -> tuple[str, str] | None:
     """The two rules whose best values lie farthest apart."""
     spread = {}
-    for key in dict.fromkeys(key for one in found.values() for key in one.changes):
+    for key in dict.fromkeys(key for one in candidates.values() for key in one.changes):
         best: dict[str, float] = {}
         sign = 1 if MEASURES[name].more_is_better else -1
-        for one in found.values():
+        for one in candidates.values():
             if key in one.changes:
                 value = str(one.changes[key])
                 best[value] = max(best.get(value, -np.inf), sign * one.measure(name))

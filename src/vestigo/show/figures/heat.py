@@ -26,16 +26,16 @@ def heat(found: Sweep, down: str, across: str, measure: str = "fresh_hit_rate", 
     return on_axis(ax, lambda drawn: _draw_heat(drawn, found, down, across, measure))
 
 
-def _draw_heat(axis: "Axes", found: Sweep, down: str, across: str, name: str) -> None:
+def _draw_heat(axis: "Axes", candidates: Sweep, down: str, across: str, name: str) -> None:
     what = asked_measure(name)
     cells: dict[tuple[str, str], float] = {}
     sign = 1 if what.more_is_better else -1
-    for one in found.values():
-        if down in one.changes and across in one.changes:
-            pair = (str(one.changes[down]), str(one.changes[across]))
-            cells[pair] = max(cells.get(pair, -np.inf), sign * one.measure(name))
+    for candidate in candidates.values():
+        if down in candidate.changes and across in candidate.changes:
+            pair = (str(candidate.changes[down]), str(candidate.changes[across]))
+            cells[pair] = max(cells.get(pair, -np.inf), sign * candidate.measure(name))
     if not cells:
-        varied = sorted({key for one in found.values() for key in one.changes})
+        varied = sorted({key for candidate in candidates.values() for key in candidate.changes})
         for key in (down, across):
             raise_for_unknown("what varies:", key, varied)
         raise RulesError(f"heat: {down} and {across} do not vary together; name two of {', '.join(varied)}")

@@ -134,12 +134,12 @@ def _draw_marks(axis: "Axes", story: Story, rows: dict[str | None, int]) -> None
         ("dropped", "x", style.SECOND, "dropped", -_BAND / 2 - 0.08),
     )
     for what, marker, colour, name, below in marks:
-        found = [one for one in story.steps if one.what == what and one.where in rows]
-        if found:
-            times = [one.at_ns / _DAY for one in found]
+        steps = [one for one in story.steps if one.what == what and one.where in rows]
+        if steps:
+            times = [one.at_ns / _DAY for one in steps]
             axis.plot(
                 times,
-                [rows[one.where] + below for one in found],
+                [rows[one.where] + below for one in steps],
                 marker,
                 color=colour,
                 markersize=5,

@@ -22,12 +22,12 @@ def size_curves(curves: SizeCurve | Sequence[SizeCurve], ax: "Axes | None" = Non
     """The hit rate at every size in memory, with marks at the smallest size that is enough and at today's limit. One
     curve can be drawn, or several.
     """
-    each = [curves] if isinstance(curves, SizeCurve) else several("curves", curves, "[curve, other]")
-    if not each:
+    drawn_curves = [curves] if isinstance(curves, SizeCurve) else several("curves", curves, "[curve, other]")
+    if not drawn_curves:
         raise RulesError("curves: none is given, so there is nothing to draw; give those of vestigo.size_curve")
-    for one in each:
+    for one in drawn_curves:
         check_drawn("curves", one, SizeCurve)
-    return on_axis(ax, lambda drawn: _draw_curves(drawn, each))
+    return on_axis(ax, lambda drawn: _draw_curves(drawn, drawn_curves))
 
 
 def _draw_curves(axis: "Axes", curves: Sequence[SizeCurve]) -> None:

@@ -30,7 +30,7 @@ def explore_html(explorer: Explorer) -> str:
     """The document. Its script talks only to the server that it came from."""
     around = explorer.around(explorer.plan.what_if)
     today = around.today
-    told = measures_for(today.stale_known)
+    measures = measures_for(today.stale_known)
     known = explorer.known[:_MOST_KNOWN]
     names = explorer.trace.lookups[:_MOST_LOOKUPS]
     before = values_of(explorer.plan, names)
@@ -40,8 +40,8 @@ def explore_html(explorer: Explorer) -> str:
         "values": before,
         "stated": stated_in(explorer.plan, names),
         "places": _places(explorer, names),
-        "measures": [MEASURES[name].label for name in told],
-        "summary": [told.index(name) for name in _SUMMARY if name in told],
+        "measures": [MEASURES[name].label for name in measures],
+        "summary": [measures.index(name) for name in _SUMMARY if name in measures],
         "lookups": [[ALL, "all look-ups"], *([name, printable(name, 60)] for name in lookups_of(today))],
         "known": [_known(one, before, names) for one in known],
         "around": surroundings(around),
@@ -70,16 +70,20 @@ def _places(explorer: Explorer, names: Sequence[str]) -> list[list[str]]:
     ]
 
 
-def _known(one: Candidate, before: Said, lookups: tuple[str, ...]) -> dict[str, Any]:
+def _known(candidate: Candidate, before: Said, lookups: tuple[str, ...]) -> dict[str, Any]:
     """A candidate of a sweep: its name, and by key how it differs from today's settings."""
-    after = values_of(one.plan, lookups)
+    after = values_of(candidate.plan, lookups)
     changes = {
         f"{place}.{rule}": text
         for place, rules in after.items()
         for rule, text in rules.items()
         if place not in ("rules", "whatif") and before.get(place, {}).get(rule) != text
     }
-    return {"name": printable(one.name, most=300), "settings": changes, "memory": one.measure("memory_peak")}
+    return {
+        "name": printable(candidate.name, most=300),
+        "settings": changes,
+        "memory": candidate.measure("memory_peak"),
+    }
 
 
 def _charts(explorer: Explorer, known: list[Candidate]) -> dict[str, Any]:

@@ -69,15 +69,15 @@ def replayed(outcome: Outcome, around: Surroundings, plan: Plan) -> Told:
     }
 
 
-def estimated(found: Estimate, today: Outcome) -> Told:
+def estimated(estimate: Estimate, today: Outcome) -> Told:
     """What a sample says, with its error. Measures that it cannot tell are empty."""
     rows = []
     for name in measures_for(today.stale_known):
-        if name not in found.told:
+        if name not in estimate.told:
             rows.append(["", "", 0])
             continue
-        what, amount = MEASURES[name], getattr(found, name)
-        said = f"{what.amount_text(amount)} ± {what.amount_text(found.errors[name])}"
+        what, amount = MEASURES[name], getattr(estimate, name)
+        said = f"{what.amount_text(amount)} ± {what.amount_text(estimate.errors[name])}"
         rows.append([said, *_beside_amount(what, amount, float(amount_of(today, name)))])
     return {"numbers": {ALL: rows}}
 

@@ -65,14 +65,14 @@ def knobs(trace: Trace, values_bytes: int) -> dict[str, list[Knob]]:
 
 
 def _of(kind: type[BaseModel]) -> list[Knob]:
-    rules, said = rules_of(kind), said_of(kind)
-    found = []
+    rules, docstrings = rules_of(kind), said_of(kind)
+    knobs = []
     for name, field in kind.model_fields.items():
         if name == "lookups":
             continue
         heading = rules[name].heading if name in rules else "what if"
-        found.append({"rule": name, "heading": heading, "says": said[name].replace("`", ""), **_kind(field)})
-    return found
+        knobs.append({"rule": name, "heading": heading, "says": docstrings[name].replace("`", ""), **_kind(field)})
+    return knobs
 
 
 def _kind(field: Any) -> Knob:
@@ -98,25 +98,25 @@ def values_of(plan: Plan, lookups: tuple[str, ...]) -> Said:
     places: dict[str, Checked] = {"rules": plan.rules}
     places |= {f"lookup.{name}": plan.rules_for(name) for name in lookups}
     places |= {f"pool.{name}": pool for name, pool in plan.pools.items()}
-    told = {
+    values = {
         place: {
             name: _text(type(one), name, getattr(one, name)) for name in type(one).model_fields if name != "lookups"
         }
         for place, one in places.items()
     }
     what_if = {name: _text(WhatIf, name, getattr(plan.what_if, name)) for name in WhatIf.model_fields}
-    return told | {"whatif": what_if | {"nodes": what_if["nodes"] if plan.what_if.nodes else "as recorded"}}
+    return values | {"whatif": what_if | {"nodes": what_if["nodes"] if plan.what_if.nodes else "as recorded"}}
 
 
 @cache
 def _text(kind: type[Checked], name: str, value: Hashable) -> str:
     """The value of a rule as it is typed. It is cached, because hundreds of candidates share most of their values."""
-    said = WhatIf.written(name, value) if kind is WhatIf else Rules.written(name, value)
-    if isinstance(said, list):
-        return f"[{', '.join(said)}]" if said else ""
-    if isinstance(said, bool):
-        return str(said).lower()
-    return str(said) if kind is WhatIf or isinstance(said, str) else rule_text(name, value)
+    written = WhatIf.written(name, value) if kind is WhatIf else Rules.written(name, value)
+    if isinstance(written, list):
+        return f"[{', '.join(written)}]" if written else ""
+    if isinstance(written, bool):
+        return str(written).lower()
+    return str(written) if kind is WhatIf or isinstance(written, str) else rule_text(name, value)
 
 
 def stated_in(plan: Plan, lookups: tuple[str, ...]) -> dict[str, list[str]]:

@@ -137,18 +137,18 @@ def _answer(report: Report) -> dict[str, Any]:
 
 
 def _measures_beside(report: Report) -> Table:
-    found, pick = report.found, report.pick.candidate
-    no_cache, *ceilings = found.references.values()
-    each = [("no cache", no_cache), ("today", found.today)]
+    candidates, pick = report.found, report.pick.candidate
+    no_cache, *ceilings = candidates.references.values()
+    columns = [("no cache", no_cache), ("today", candidates.today)]
     called = "the pick" if report.pick.is_met else "the closest"
-    judged = [(called, pick)] if report.is_choice and pick.name != found.today.name else []
-    each += [*judged, *((one.name, one) for one in ceilings)]
+    judged = [(called, pick)] if report.is_choice and pick.name != candidates.today.name else []
+    columns += [*judged, *((one.name, one) for one in ceilings)]
     rows = []
     for name in measures_told(report):
-        cells = [Cell(MEASURES[name].amount_text(one.measure(name))) for _, one in each]
-        words = [{1: "better", -1: "worse"}.get(better(name, one, found.today), "") for _, one in judged]
+        cells = [Cell(MEASURES[name].amount_text(one.measure(name))) for _, one in columns]
+        words = [{1: "better", -1: "worse"}.get(better(name, one, candidates.today), "") for _, one in judged]
         rows.append([MEASURES[name].label, *cells, *(Cell(word, f"words {word}") for word in words)])
-    heads = ["measure", *(head for head, _ in each), *(f"{head} is" for head, _ in judged)]
+    heads = ["measure", *(head for head, _ in columns), *(f"{head} is" for head, _ in judged)]
     return Table(heads, rows, "measures")
 
 
@@ -199,13 +199,13 @@ def _whose_words(plan: Plan, lookup: str) -> str:
     rules = plan.rules_for(lookup)
     if rules.per != "node":
         return {"all": "one cache for all nodes", "scope": "a cache for each scope"}[rules.per]
-    told = {
+    told_of_writes = {
         "nothing": "others are not told of writes",
         "drop": "others drop what is written",
         "copy": "others copy what is written",
     }[rules.tell_nodes]
     delay = f", after {rules.tell_delay}" if rules.tell_nodes != "nothing" else ""
-    return f"a cache for each node; {told}{delay}"
+    return f"a cache for each node; {told_of_writes}{delay}"
 
 
 def _times(report: Report) -> dict[str, Any]:
@@ -222,29 +222,29 @@ def _times(report: Report) -> dict[str, Any]:
 
 
 def _causes(report: Report) -> dict[str, Any]:
-    each: list[tuple[str, Outcome]] = [("today", report.today)]
+    outcomes: list[tuple[str, Outcome]] = [("today", report.today)]
     if report.is_choice:
-        each.append(("the pick", report.picked))
+        outcomes.append(("the pick", report.picked))
     rows = []
     for cause in CAUSES:
-        counts = [one.misses_by_cause[cause] for _, one in each]
+        counts = [one.misses_by_cause[cause] for _, one in outcomes]
         if any(counts):
-            shares = [format_share(count / max(one.reads, 1)) for count, (_, one) in zip(counts, each, strict=True)]
+            shares = [format_share(count / max(one.reads, 1)) for count, (_, one) in zip(counts, outcomes, strict=True)]
             cells = [(Cell(f"{count:,}"), Cell(share)) for count, share in zip(counts, shares, strict=True)]
             rows.append([WORDS[cause].label, *chain(*cells), Cell(WORDS[cause].meaning, "words")])
-    heads = ["cause", *(head for name, _ in each for head in (f"misses, {name}", "of all reads")), "what it means"]
+    heads = ["cause", *(head for name, _ in outcomes for head in (f"misses, {name}", "of all reads")), "what it means"]
     return {
         "causes": Table(heads, rows, "sorts"),
         "causes_still": picture("causes", "misses by cause", lambda: figures.causes(report.today), (8, 3.6)),
     }
 
 
-def _story(number: int, story: Story, asked: Sequence[str]) -> dict[str, Any]:
+def _story(number: int, story: Story, words: Sequence[str]) -> dict[str, Any]:
     name = printable(f"{story.lookup} {story.key}", 80)
     return {
         "title": name,
         "picture": picture(f"story{number}", f"the life of {name}", lambda: figures.story(story), (12.8, 4.2)),
-        "text": converted(story_text(story, ("vestigo", "replay", *asked))),
+        "text": converted(story_text(story, ("vestigo", "replay", *words))),
     }
 
 

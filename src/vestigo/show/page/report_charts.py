@@ -25,13 +25,13 @@ _SIZES = {"star": 20, "diamond": 15}
 """Of marks with a name."""
 
 
-def drawn_front(found: Sweep, pick: Pick, shown: list[Candidate]) -> tuple[Any, list[Kind]]:
+def drawn_front(candidates: Sweep, pick: Pick, shown: list[Candidate]) -> tuple[Any, list[Kind]]:
     """Candidates by memory and hits, each with its number among those that are `shown`, and the legend of their
     marks.
     """
     from bokeh.models import HoverTool, Range1d, TapTool
 
-    front = front_chart(found, pick, shown)
+    front = front_chart(candidates, pick, shown)
     made = chart("front", Axis(front.x_label, "size"), Axis(front.y_label, "share"))
     drawn = [points(made, one.name, _places(one.at, one.numbers), look=one.look) for one in front.marks if one.at]
     lines(made, [Series(one.name, one.role, one.x, one.y) for one in front.lines], steps=True)

@@ -32,12 +32,12 @@ def measures_told(report: Report) -> list[str]:
     return [name for name in names if known or not MEASURES[name].of_staleness]
 
 
-def better(name: str, one: Candidate, today: Candidate) -> int:
+def better(name: str, candidate: Candidate, today: Candidate) -> int:
     """1 if a candidate is better than today's settings in a measure, -1 if it is worse, and 0 if both are written
     alike.
     """
     what = MEASURES[name]
-    own, other = one.measure(name), today.measure(name)
+    own, other = candidate.measure(name), today.measure(name)
     if what.amount_text(own) == what.amount_text(other):
         return 0
     return 1 if (own > other) == what.more_is_better else -1
@@ -71,20 +71,22 @@ def candidates_told(report: Report, shown: Sequence[Candidate]) -> dict[str, Any
 
 def front(report: Report, shown: Sequence[Candidate]) -> dict[str, Any]:
     """The table beside the chart, with a row for each best trade-off, today's settings and the pick."""
-    found = report.found
-    unbeaten, numbers = found.front(), {one.name: number for number, one in enumerate(shown)}
-    every = list({one.name: one for one in (found.today, report.pick.candidate, *unbeaten)}.values())
+    candidates = report.found
+    unbeaten, numbers = candidates.front(), {one.name: number for number, one in enumerate(shown)}
+    every = list({one.name: one for one in (candidates.today, report.pick.candidate, *unbeaten)}.values())
     rows, more = every[:_MOST_ROWS], len(every) - _MOST_ROWS
     names = [name for name in measures_told(report) if name in FIRST]
-    of = "hit rate, memory and stale hits" if found.stale_known else "hit rate and memory"
-    said = (
-        f"{counted(len(found), 'candidate')}, {len(unbeaten):,} of them the best trade-offs: no other is at least as "
-        f"good in {of}. {ceiling_text(found)}"
+    of = "hit rate, memory and stale hits" if candidates.stale_known else "hit rate and memory"
+    summary = (
+        f"{counted(len(candidates), 'candidate')}, {len(unbeaten):,} of them the best trade-offs: no other is at least "
+        f"as good in {of}. {ceiling_text(candidates)}"
     )
-    hidden = len(found) - len(shown)
+    hidden = len(candidates) - len(shown)
     return {
-        "front_says": said + (f" The page holds {len(shown):,} of them." if hidden > 0 else ""),
-        "front_still": picture("front", "all candidates by memory and hits", lambda: figures.front(found, report.pick)),
+        "front_says": summary + (f" The page holds {len(shown):,} of them." if hidden > 0 else ""),
+        "front_still": picture(
+            "front", "all candidates by memory and hits", lambda: figures.front(candidates, report.pick)
+        ),
         "front_heads": [MEASURES[name].label for name in names],
         "front_rows": [
             {

@@ -142,12 +142,12 @@ def _answers(lines: pa.Array) -> pa.Array:
     return pc.extract_regex(lines, _ANSWER).field(0)
 
 
-def _left_out(found: pa.Array, what: str, why: str) -> list[str]:
+def _left_out(times: pa.Array, what: str, why: str) -> list[str]:
     """A sentence about requests, if there are any, with the values that they have."""
-    if not len(found):
+    if not len(times):
         return []
-    why = why.format("it" if len(found) == 1 else "they")
-    return [f"left out {counted(len(found), 'request')}: the {what} ({some_of(found.unique().to_pylist())}) {why}"]
+    why = why.format("it" if len(times) == 1 else "they")
+    return [f"left out {counted(len(times), 'request')}: the {what} ({some_of(times.unique().to_pylist())}) {why}"]
 
 
 def _malformed(lines: pa.Array, numbers: np.ndarray, well_formed: pa.Array) -> list[str]:

@@ -104,11 +104,11 @@ def _note_kind(types: dict[str, pa.DataType], name: str, value: object, *, is_ex
 
 def _names(row: Mapping[str, Any], before: str = "", depth: int = 1) -> list[str]:
     """The names of members, and of members of members in place of objects."""
-    found: list[str] = []
+    names: list[str] = []
     for name, value in row.items():
         inner = isinstance(value, dict) and depth < _DEEPEST_NAME
-        found += _names(value, f"{before}{name}.", depth + 1) if inner else [f"{before}{name}"]
-    return found
+        names += _names(value, f"{before}{name}.", depth + 1) if inner else [f"{before}{name}"]
+    return names
 
 
 def _field(row: dict[str, Any], name: str) -> tuple[Any, bool]:

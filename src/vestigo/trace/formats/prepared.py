@@ -39,15 +39,15 @@ def prepared_table(trace: Trace) -> pa.Table:
     return pa.table(columns).replace_schema_metadata(_MARK)
 
 
-def _column(trace: Trace, one: Column) -> pa.Array:
-    values = getattr(trace, one.name)
-    if one.holds == "time":
+def _column(trace: Trace, column: Column) -> pa.Array:
+    values = getattr(trace, column.name)
+    if column.holds == "time":
         return pa.array(values).cast(pa.timestamp("ns", "UTC"))
-    if one.holds == "op":
+    if column.holds == "op":
         return pa.DictionaryArray.from_arrays(pa.array(values), pa.array(OPS))
-    if one.dtype == np.bool_:
+    if column.dtype == np.bool_:
         return pa.array(values.astype(np.int8))
-    return _named(values, arrow_names(getattr(trace, one.texts))) if one.texts else _nullable(values)
+    return _named(values, arrow_names(getattr(trace, column.texts))) if column.texts else _nullable(values)
 
 
 def write_prepared(trace: Trace, path: Path) -> None:
@@ -77,21 +77,21 @@ def _trace(table: pa.Table, path: Path) -> Trace:
     table.validate()
     _check(set(_NEEDED) <= set(table.column_names), f"a column of {', '.join(_NEEDED)} is missing")
     rows = len(table)
-    texts = {one.name: _dictionary(table, one.name) for one in _IDS}
+    texts = {column.name: _dictionary(table, column.name) for column in _IDS}
     for values in (_dictionary(table, "op"), *texts.values()):
         values.validate(full=True)  # Arrow trusts offsets in its own files, but a trace cannot be trusted
-    found: dict[str, Any] = {
-        one.name: _values(table, one, one.dtype) for one in COLUMNS.values() if one not in _YES_OR_NO
+    columns: dict[str, Any] = {
+        column.name: _values(table, column, column.dtype) for column in COLUMNS.values() if column not in _YES_OR_NO
     }
-    flags = {one.name: _values(table, one, np.int8) for one in _YES_OR_NO}
-    at, op, key, lookup = (found[name] for name in ("at", "op", "key", "lookup"))
+    flags = {column.name: _values(table, column, np.int8) for column in _YES_OR_NO}
+    at, op, key, lookup = (columns[name] for name in ("at", "op", "key", "lookup"))
     _check(rows == 0 or (at[0] >= EARLIEST and at[-1] <= LATEST), "times out of range")
     _check(_every(np.less_equal, at[:-1], at[1:]), "times out of order")
     _check(_dictionary(table, "op").to_pylist() == OPS and int(op.max(initial=0)) <= Op.RESTART, "unknown ops")
-    for one in _IDS:
-        _check(_within(found[one.name], len(texts[one.name]) - 1), f"column {one.name!r} points nowhere")
-    for one in _AMOUNTS:
-        _check(_within(found[one.name], one.most), f"column {one.name!r} is out of range")
+    for column in _IDS:
+        _check(_within(columns[column.name], len(texts[column.name]) - 1), f"column {column.name!r} points nowhere")
+    for column in _AMOUNTS:
+        _check(_within(columns[column.name], column.most), f"column {column.name!r} is out of range")
     _check(_every(lambda op, key: (op <= LAST_KEYED) == (key >= 0), op, key), "keys are missing")
     _check(len(texts["lookup"]) <= MOST_LOOKUPS, "too many look-ups")
     of_key = np.full(len(texts["key"]) + 1, MISSING, np.int32)  # the last one is for rows without a key
@@ -99,10 +99,10 @@ def _trace(table: pa.Table, path: Path) -> Trace:
         of_key[key[part]] = lookup[part]
     _check(_within(of_key[:-1], len(texts["lookup"]) - 1, 0), "a key without a read")
     _check(_every(lambda key, lookup: (of_key.take(key) == lookup) | (key < 0), key, lookup), "a key of two look-ups")
-    names: dict[str, Any] = {one.texts: Names(texts[one.name]) for one in _IDS}
-    names |= {one: tuple(names[one].values.to_pylist()) for one in ("lookups", "nodes")}
+    names: dict[str, Any] = {column.texts: Names(texts[column.name]) for column in _IDS}
+    names |= {column: tuple(names[column].values.to_pylist()) for column in ("lookups", "nodes")}
     yes_or_no: dict[str, Any] = {name: _yes_or_no(values) for name, values in flags.items()}
-    return Trace(**found, **yes_or_no, **names, key_lookup=of_key[:-1], source=str(path))
+    return Trace(**columns, **yes_or_no, **names, key_lookup=of_key[:-1], source=str(path))
 
 
 def _yes_or_no(values: np.ndarray) -> np.ndarray:

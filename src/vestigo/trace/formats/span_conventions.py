@@ -76,7 +76,7 @@ def read_columns(columns: dict[str, Any], count: int, wanted: set[str]) -> Told:
     key = pc.coalesce(database.key, http.key)
     gone = is_gone(http.status)
     found = pc.if_else(http.flags, pc.if_else(gone, False, None), pc.invert(pc.equal(database.rows, "0")))
-    told = {"op": op, "lookup": lookup, "key": key, "found": found, "size": http.size}
+    columns_told = {"op": op, "lookup": lookup, "key": key, "found": found, "size": http.size}
     failed = true_of(pc.equal(columns["otel.status_code"], "ERROR")) & ~true_of(gone)
     failed |= true_of(has_failed(http.status, op))
     left_out = {"they failed": failed}
@@ -85,11 +85,11 @@ def read_columns(columns: dict[str, Any], count: int, wanted: set[str]) -> Told:
         left_out |= _named(http.others, "their method ({}) neither reads nor changes")
     if READ["key"] in wanted:
         if key.null_count == count and not database.hides.any():
-            del told["key"]  # none of the spans tells one, so the user must state the column
+            del columns_told["key"]  # none of the spans tells one, so the user must state the column
         else:
             left_out["their query has placeholders, and no db.query.parameter attribute says for what"] = database.hides
             left_out["no attribute gives their key"] = true_of(key.is_null())
-    return Told({READ[name]: column for name, column in told.items() if READ[name] in wanted}, left_out)
+    return Told({READ[name]: column for name, column in columns_told.items() if READ[name] in wanted}, left_out)
 
 
 class _Given:

@@ -62,13 +62,15 @@ class Attributes:
         names = pc.utf8_slice_codeunits(names.take(pa.array(order)), len(prefix))
         texts = texts.take(pa.array(order))
         pairs = pc.binary_join_element_wise(_escaped(names), _escaped(texts), "=")
-        each = np.bincount(of, minlength=self.count)
-        offsets = pa.array(np.concatenate([[0], np.cumsum(each)]), pa.int32())
+        attributes = np.bincount(of, minlength=self.count)
+        offsets = pa.array(np.concatenate([[0], np.cumsum(attributes)]), pa.int32())
         lists = pa.ListArray.from_arrays(offsets, pairs.cast(pa.string()))
         alone = np.full(self.count, -1, np.int64)
         alone[of] = np.arange(len(of))
-        single = texts.take(pa.array(alone, mask=each != 1))
-        return pc.if_else(pa.array(each == 0), None, pc.coalesce(single.cast(pa.string()), pc.binary_join(lists, "&")))
+        single = texts.take(pa.array(alone, mask=attributes != 1))
+        return pc.if_else(
+            pa.array(attributes == 0), None, pc.coalesce(single.cast(pa.string()), pc.binary_join(lists, "&"))
+        )
 
     @property
     def known(self) -> list[str]:
@@ -95,12 +97,12 @@ class Spans:
             return self.own[name]
         if name == PARAMETERS:
             return self.attributes.joined(PARAMETER)
-        found = self.attributes.column(name)
+        own = self.attributes.column(name)
         shared = self.resources.column(name)
         if shared is None:
-            return found
+            return own
         shared = shared.take(pa.array(self.resource))
-        return shared if found is None else pc.coalesce(found, shared)
+        return shared if own is None else pc.coalesce(own, shared)
 
 
 @dataclass(frozen=True)

@@ -58,7 +58,7 @@ TABLE = "table"
 
 def check_columns(table: pa.Table, origin: Origin, clock: Clock = _OUR_OWN) -> CheckedColumns:
     """The columns as arrays. Raises TraceError with a sentence for every wrong column."""
-    found: CheckedColumns = {}
+    columns: CheckedColumns = {}
     problems = [
         f"{origin.source}: no column {name!r}; {origin.what} has {', '.join(table.column_names) or 'no columns'}"
         for name in ("at", "key")
@@ -77,28 +77,28 @@ def check_columns(table: pa.Table, origin: Origin, clock: Clock = _OUR_OWN) -> C
         tasks = [threads.submit(lambda name: _read(table[name], readers, COLUMNS[name].holds), name) for name in once]
     for name, task in zip(once, tasks, strict=True):
         try:
-            found[name] = task.result()
+            columns[name] = task.result()
         except Bad as bad:
             problems.append(_sentence(origin, name, bad))
     if problems:
         raise TraceError(problems)
-    _check_keys(found, origin)
-    _note_unnamed(found, origin)
-    return found
+    _check_keys(columns, origin)
+    _note_unnamed(columns, origin)
+    return columns
 
 
 def build_trace(
     pieces: Sequence[CheckedColumns], source: str, notes: Sequence[str] = (), guessed: Sequence[str] = ()
 ) -> Trace:
     """Builds one trace from all pieces. Raises TraceError."""
-    found = pieces[0] if len(pieces) == 1 else _joined(pieces)
-    at = found["at"]
+    columns = pieces[0] if len(pieces) == 1 else _joined(pieces)
+    at = columns["at"]
     order = None
     moved = 0 if np.all(at[1:] >= at[:-1]) else int(np.count_nonzero(at < np.maximum.accumulate(at)))
     if moved:
         order = np.argsort(at, kind="stable")
     return dataclasses.replace(
-        _number(found, order, moved, source, tuple(notes)), guessed=tuple(dict.fromkeys(guessed))
+        _number(columns, order, moved, source, tuple(notes)), guessed=tuple(dict.fromkeys(guessed))
     )
 
 
@@ -162,49 +162,51 @@ def _check_keys(found: CheckedColumns, origin: Origin) -> None:
         raise TraceError(_sentence(origin, "key", bad))
 
 
-def _note_unnamed(found: CheckedColumns, origin: Origin) -> None:
+def _note_unnamed(columns: CheckedColumns, origin: Origin) -> None:
     """Notes how many rows name no look-up, where others do."""
-    if "lookup" not in found:
+    if "lookup" not in columns:
         return
-    unnamed = column_kinds.ids(found["lookup"]) == MISSING
-    if "op" in found:
-        unnamed &= found["op"] <= LAST_KEYED
+    unnamed = column_kinds.ids(columns["lookup"]) == MISSING
+    if "op" in columns:
+        unnamed &= columns["op"] <= LAST_KEYED
     rows = int(np.count_nonzero(unnamed))
     if 0 < rows < len(unnamed):
         names = "names" if rows == 1 else "name"
         origin.notes(f"{counted(rows, 'row')} {names} no look-up and belong{'s' * (rows == 1)} to 'reads'")
 
 
-def _number(found: CheckedColumns, order: np.ndarray | None, moved: int, source: str, notes: tuple[str, ...]) -> Trace:
-    rows = len(found["at"])
+def _number(
+    columns: CheckedColumns, order: np.ndarray | None, moved: int, source: str, notes: tuple[str, ...]
+) -> Trace:
+    rows = len(columns["at"])
 
-    def amounts(one: Column) -> np.ndarray:
-        values = found.get(one.name)
+    def amounts(column: Column) -> np.ndarray:
+        values = columns.get(column.name)
         if values is None:
-            return constant_column(one.missing, rows, one.dtype)
-        if one.dtype == np.bool_:
+            return constant_column(column.missing, rows, column.dtype)
+        if column.dtype == np.bool_:
             values = values == 1
-        return np.ascontiguousarray(values if order is None else values[order], one.dtype)
+        return np.ascontiguousarray(values if order is None else values[order], column.dtype)
 
     op = amounts(COLUMNS["op"])
     keyed = op <= LAST_KEYED
-    lookup_names, lookup = _lookups(found, order, op)
+    lookup_names, lookup = _lookups(columns, order, op)
     if len(lookup_names) > MOST_LOOKUPS:
         raise TraceError(
             f"{source}, column 'lookup': {len(lookup_names):,} look-ups, more than {MOST_LOOKUPS:,}; "
             "does the column hold keys?"
         )
-    texts, text = _encoded(found, "key", order)
+    texts, text = _encoded(columns, "key", order)
     key, texts, key_lookup = _keys(texts, text, keyed, lookup)
     parts: dict[str, Any] = {"lookup": lookup, "lookups": tuple(map(str, lookup_names)), "key": key, "keys": texts}
-    for one in COLUMNS.values():
-        if one.name in parts:
+    for column in COLUMNS.values():
+        if column.name in parts:
             continue
-        if not one.texts:
-            parts[one.name] = amounts(one)
+        if not column.texts:
+            parts[column.name] = amounts(column)
             continue
-        values, parts[one.name] = _encoded(found, one.name, order)
-        parts[one.texts] = tuple(map(str, values)) if one.name in _IN_FULL else Names(values)
+        values, parts[column.name] = _encoded(columns, column.name, order)
+        parts[column.texts] = tuple(map(str, values)) if column.name in _IN_FULL else Names(values)
     return Trace(**parts, key_lookup=key_lookup, moved=moved, source=source, notes=notes)
 
 
@@ -223,11 +225,11 @@ def _keys(
     return key, Names(texts, pairs // lookups), (pairs % lookups).astype(np.int32)
 
 
-def _lookups(found: CheckedColumns, order: np.ndarray | None, op: np.ndarray) -> tuple[list[str], np.ndarray]:
+def _lookups(columns: CheckedColumns, order: np.ndarray | None, op: np.ndarray) -> tuple[list[str], np.ndarray]:
     """The names of the look-ups, and the look-up of each row. An event with a key but without a look-up belongs to
     `reads`.
     """
-    names, lookup = _encoded(found, "lookup", order)
+    names, lookup = _encoded(columns, "lookup", order)
     unnamed = (lookup == MISSING) & (op <= LAST_KEYED)
     if unnamed.any():
         if "reads" not in names:
@@ -239,12 +241,12 @@ def _lookups(found: CheckedColumns, order: np.ndarray | None, op: np.ndarray) ->
     return names, np.ascontiguousarray(lookup, np.int32)
 
 
-def _encoded(found: CheckedColumns, name: str, order: np.ndarray | None) -> tuple[Any, np.ndarray]:
+def _encoded(columns: CheckedColumns, name: str, order: np.ndarray | None) -> tuple[Any, np.ndarray]:
     """The values of a column and the id of each row, numbered by first appearance in time order."""
-    encoded = found.get(name)
+    encoded = columns.get(name)
     if encoded is None:
         return [] if name in _IN_FULL else pa.array([], pa.string()), constant_column(
-            MISSING, len(found["at"]), np.int32
+            MISSING, len(columns["at"]), np.int32
         )
     values = encoded.dictionary.to_pylist() if name in _IN_FULL else encoded.dictionary
     ids = column_kinds.ids(encoded)

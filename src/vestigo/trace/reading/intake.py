@@ -121,23 +121,27 @@ def _plain(value: Any) -> Any:
 
 def problems(options: Mapping[str, Any]) -> list[Problem]:
     """The problems of options as a user wrote them, each with its key."""
-    found: list[Problem] = []
+    problems_found: list[Problem] = []
     known = [option.name for option in fields(Intake)]
-    found += [((str(name),), unknown(name, known)) for name in options if name not in known]
+    problems_found += [((str(name),), unknown(name, known)) for name in options if name not in known]
     for name in ("columns", "patterns", "null_where"):
         if not isinstance(options.get(name, {}), Mapping):
-            found.append(((name,), f"{options[name]!r} is not a table of names and values"))
+            problems_found.append(((name,), f"{options[name]!r} is not a table of names and values"))
         elif odd := [key for key in options.get(name, {}) if not isinstance(key, str)]:
-            found.append(((name,), f"{odd[0]!r} is not a name; write it in quotes"))
+            problems_found.append(((name,), f"{odd[0]!r} is not a name; write it in quotes"))
         else:
-            found += [((name, *key), problem) for key, problem in _TABLES[name](options.get(name, {}))]
-    found += [((name,), problem) for name in _SINGLES if (problem := _SINGLES[name](options.get(name))) is not None]
+            problems_found += [((name, *key), problem) for key, problem in _TABLES[name](options.get(name, {}))]
+    problems_found += [
+        ((name,), problem) for name in _SINGLES if (problem := _SINGLES[name](options.get(name))) is not None
+    ]
     has_patterns = isinstance(options.get("patterns"), Mapping) and len(options["patterns"]) > 0
     if has_patterns and isinstance(options.get("columns"), Mapping) and "lookup" in options["columns"]:
-        found.append((("columns", "lookup"), "is there besides patterns, which name the look-ups; leave one out"))
+        problems_found.append(
+            (("columns", "lookup"), "is there besides patterns, which name the look-ups; leave one out")
+        )
     if options.get("match") is not None and not has_patterns:
-        found.append((("match",), "is there without patterns; add patterns, or leave it out"))
-    return found
+        problems_found.append((("match",), "is there without patterns; add patterns, or leave it out"))
+    return problems_found
 
 
 def _columns(table: Mapping[str, Any]) -> list[Problem]:
@@ -146,18 +150,18 @@ def _columns(table: Mapping[str, Any]) -> list[Problem]:
 
 
 def _patterns(table: Mapping[str, Any]) -> list[Problem]:
-    found: list[Problem] = []
+    problems: list[Problem] = []
     for lookup, texts in table.items():
-        each = [texts] if isinstance(texts, str) else texts
-        if not isinstance(each, Sequence) or not all(isinstance(text, str) for text in each) or not each:
-            found.append(((lookup,), f"{texts!r} is not a pattern; write text such as '/vessels/{{call_sign}}'"))
+        patterns = [texts] if isinstance(texts, str) else texts
+        if not isinstance(patterns, Sequence) or not all(isinstance(text, str) for text in patterns) or not patterns:
+            problems.append(((lookup,), f"{texts!r} is not a pattern; write text such as '/vessels/{{call_sign}}'"))
             continue
-        for text in each:
+        for text in patterns:
             try:
                 Pattern.parse(lookup, text)
             except ValueError as error:
-                found.append(((lookup,), str(error)))
-    return found
+                problems.append(((lookup,), str(error)))
+    return problems
 
 
 def _null_where(table: Mapping[str, Any]) -> list[Problem]:

@@ -52,42 +52,42 @@ class Meaning:
         """The columns of a trace, the place of each row in the file, and notes on what was left out."""
         self._check_columns(raw, source)
         try:
-            found = self._composed(raw.table)
+            columns = self._composed(raw.table)
         except ValueError as error:  # lists or structures where text is needed
             raise TraceError(f"{source}: {error}") from None
         broken, place = list(raw.broken), raw.place
-        said = [*raw.notes, *self._unused(raw, found), *self._never_null(raw.table), *self._constant_keys()]
+        notes = [*raw.notes, *self._unused(raw, columns), *self._never_null(raw.table), *self._constant_keys()]
         if self.intake.patterns:
-            unmatched = np.flatnonzero(found["lookup"].is_null().to_numpy(zero_copy_only=False))
+            unmatched = np.flatnonzero(columns["lookup"].is_null().to_numpy(zero_copy_only=False))
             if len(unmatched):
                 broken.append(_unmatched(self._matched(raw.table), unmatched, raw.place))
-                found, place = _without(found, unmatched, place)
+                columns, place = _without(columns, unmatched, place)
         if self.is_of_messages:
-            keyless = _keyless(found)
-            if 0 < len(keyless) < len(found["key"]):
+            keyless = _keyless(columns)
+            if 0 < len(keyless) < len(columns["key"]):
                 broken.append(
                     f"left out {counted(len(keyless), 'message')} without a key, the first in {place(int(keyless[0]))}"
                 )
-                found, place = _without(found, keyless, place)
+                columns, place = _without(columns, keyless, place)
         if broken and self.intake.strict:
             raise TraceError([f"{source}: {note}" for note in broken])
-        return pa.table(found) if found else pa.table({}), place, broken + said
+        return pa.table(columns) if columns else pa.table({}), place, broken + notes
 
     def _composed(self, table: pa.Table) -> dict[str, Any]:
         """The columns of a trace, as far as the file's columns tell them. Raises ValueError."""
         there = set(table.column_names)
-        found = {
+        columns = {
             name: template.compose(table)
             for name, template in self.templates.items()
             if there.issuperset(template.needed)
         }
         for column, nulls in self.null_where.items():
             if column in there:
-                found["found"] = _is_other(table[column], nulls)
+                columns["found"] = _is_other(table[column], nulls)
         if self.intake.patterns:
-            found["lookup"], key = divide(self._matched(table), self.intake.parsed_patterns)
-            found.setdefault("key", key)
-        return found
+            columns["lookup"], key = divide(self._matched(table), self.intake.parsed_patterns)
+            columns.setdefault("key", key)
+        return columns
 
     def _matched(self, table: pa.Table) -> pa.Array:
         """For each row, the text that patterns are matched with."""
@@ -193,13 +193,13 @@ def _plain(value: object) -> str:
     return str(value).lower() if isinstance(value, bool) else str(value)
 
 
-def _keyless(found: dict[str, Any]) -> np.ndarray:
+def _keyless(columns: dict[str, Any]) -> np.ndarray:
     """The rows that need a key and have none."""
-    if "key" not in found:
+    if "key" not in columns:
         return np.array([], np.int64)
-    keyless = pc.is_null(found["key"])
-    if "op" in found:
-        needs = pc.is_in(pc.fill_null(as_text(found["op"]), "read"), value_set=pa.array(OPS[: LAST_KEYED + 1]))
+    keyless = pc.is_null(columns["key"])
+    if "op" in columns:
+        needs = pc.is_in(pc.fill_null(as_text(columns["op"]), "read"), value_set=pa.array(OPS[: LAST_KEYED + 1]))
         keyless = pc.and_(keyless, needs)
     return np.flatnonzero(keyless.to_numpy(zero_copy_only=False))
 

@@ -35,14 +35,14 @@ class Pattern:
         """
         regex = ""
         parts: list[str] = []
-        for found in _PIECES.finditer(text):
-            part = _PART.fullmatch(found[1]) if found[1] is not None else None
-            if part is None and (found[1] is not None or found[0] in "{}"):
+        for piece in _PIECES.finditer(text):
+            part = _PART.fullmatch(piece[1]) if piece[1] is not None else None
+            if part is None and (piece[1] is not None or piece[0] in "{}"):
                 raise ValueError(
-                    f"{text!r} has {found[0]!r}, which is not a part; write {{NAME}}, {{NAME...}}, {{}} or {{...}}"
+                    f"{text!r} has {piece[0]!r}, which is not a part; write {{NAME}}, {{NAME...}}, {{}} or {{...}}"
                 )
             if part is None:
-                regex += re.escape(found[0])
+                regex += re.escape(piece[0])
                 continue
             matched = ".*" if part[2] else "[^/]+"
             regex += f"(?P<p{len(parts)}>{matched})" if part[1] else f"(?:{matched})"

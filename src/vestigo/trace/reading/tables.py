@@ -86,13 +86,13 @@ def _of_pandas(frame: Any, notes: list[str]) -> Columns:
 
 def index_levels(frame: Any) -> dict[str, Any]:
     """The levels of the index of a DataFrame that stand for columns: those with a name, and times as `at`."""
-    found: dict[str, Any] = {}
+    levels: dict[str, Any] = {}
     for number, name in enumerate(frame.index.names):
         level = frame.index.get_level_values(number)
         named = name if name is not None else "at" if level.dtype.kind == "M" else None
         if named is not None and named not in frame.columns:
-            found[str(named)] = level
-    return found
+            levels[str(named)] = level
+    return levels
 
 
 def _is_record(row: object) -> bool:
@@ -140,13 +140,13 @@ def _checked(name: str, column: Any) -> Any:
 
 def _what_is_wrong(values: Any, error: Exception) -> str:
     """The first value that does not fit beside those before it."""
-    each = list(values)
-    kinds = dict.fromkeys(type(one).__name__ for one in each if one is not None and one == one)  # noqa: PLR0124  # NaN
+    items = list(values)
+    kinds = dict.fromkeys(type(one).__name__ for one in items if one is not None and one == one)  # noqa: PLR0124  # NaN
     odd = [kind for kind in kinds if kind not in ("str", "int", "float", "bool")]
     if len(kinds) > 1 and not odd:
         return f"mixes {' and '.join(kinds)}; make one of them, as in .astype(str)"
     what = odd[0] if odd else type(error).__name__
-    row = next((number for number, one in enumerate(each) if type(one).__name__ == what), 0)
+    row = next((number for number, one in enumerate(items) if type(one).__name__ == what), 0)
     return f"holds a {what} ({row_place(row)}); make text of it, as in .astype(str), or a number or time"
 
 

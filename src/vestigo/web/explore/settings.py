@@ -30,9 +30,9 @@ def plan_asked(explorer: Explorer, settings: Mapping[str, str]) -> Plan:
 
 def problems_of(error: InputError, settings: Mapping[str, str]) -> list[dict[str, str]]:
     """Each problem with the key of its knob, if it names one."""
-    found: list[dict[str, Any]] = []
+    problems: list[dict[str, Any]] = []
     for problem in error.problems:
         where, _, said = problem.partition(": ")
         key = next((one for one in settings if one == where or one.endswith(f".{where}")), "")
-        found.append({"key": key, "text": said if key else problem})
-    return found
+        problems.append({"key": key, "text": said if key else problem})
+    return problems

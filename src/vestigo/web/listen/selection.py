@@ -32,7 +32,7 @@ class Conditions:
         >>> list(Conditions.parse("--span", ["name=load {...}", "db.system.name=postgresql"]).patterns)
         ['name', 'db.system.name']
         """
-        found: dict[str, tuple[Pattern, ...]] = {}
+        patterns: dict[str, tuple[Pattern, ...]] = {}
         problems = []
         for text in texts:
             column, equals, pattern = text.partition("=")
@@ -45,10 +45,10 @@ class Conditions:
                 problems.append(f"{option} {text}: {error}")
                 continue
             column = SHORT.get(column, column)
-            found[column] = (*found.get(column, ()), parsed)
+            patterns[column] = (*patterns.get(column, ()), parsed)
         if problems:
             raise InputError(problems)
-        return cls(found)
+        return cls(patterns)
 
     def match(self, spans: Spans) -> np.ndarray:
         """Which spans match."""

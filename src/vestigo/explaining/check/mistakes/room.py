@@ -25,12 +25,12 @@ def never_reached(facts: Facts) -> Iterator[Suspicion]:
         holders: dict[str, list[OfLookup]] = {}
         for of in own:
             holders.setdefault(of.stated_in(rule), []).append(of)
-        for key, each in holders.items():
-            limit, most = getattr(each[0].room, rule), max(of.counts.amount(amount) for of in each)
-            used = any(of.counts.evictions or of.counts.refusals for of in each)
+        for key, sharing in holders.items():
+            limit, most = getattr(sharing[0].room, rule), max(of.counts.amount(amount) for of in sharing)
+            used = any(of.counts.evictions or of.counts.refusals for of in sharing)
             if limit is None or used or most >= _FAR_BELOW_PEAK * limit:
                 continue
-            names, places = ", ".join(of.name for of in each), max(of.places for of in each)
+            names, places = ", ".join(of.name for of in sharing), max(of.places for of in sharing)
             on_nodes = f" on {places} nodes together" if places > 1 else ""
             yield Suspicion(
                 "limit never reached",
@@ -89,7 +89,7 @@ def entries_of_all_sizes(of: OfLookup) -> Iterator[Suspicion]:
     small, large = np.quantile(of.own_sizes + of.rules.entry_overhead, [0.02, 0.98])
     if large < _SIZES_DIFFER_TIMES * small or not of.counts.evictions:
         return
-    each = max(
+    bytes_each = max(
         int(of.facts.today.memory_peak if of.facts.plan.pool_for(of.name) else of.counts.memory_peak) // of.places,
         1024,
     )
@@ -98,7 +98,12 @@ def entries_of_all_sizes(of: OfLookup) -> Iterator[Suspicion]:
         of.room_key("max_entries"),
         f"max_entries = {of.room.max_entries:,}, but entries are between {format_bytes(small)} and "
         f"{format_bytes(large)}: the limit says nothing of memory, and large ones push out many small ones",
-        ({of.room_key("max_entries"): "no limit", of.room_key("max_bytes"): format_exact_bytes(each // 1024 * 1024)},),
+        (
+            {
+                of.room_key("max_entries"): "no limit",
+                of.room_key("max_bytes"): format_exact_bytes(bytes_each // 1024 * 1024),
+            },
+        ),
     )
 
 
