@@ -107,8 +107,7 @@ full::Setting checked_setting(const FullAsked& asked, const Counting& counting) 
         group.pool < 0 || static_cast<std::size_t>(group.pool) >= asked.pools.size()) {
       refuse("a group's look-up or pool is out of range");
     }
-    if (group.tell_nodes != TellNodes::nothing &&
-        asked.per[static_cast<std::size_t>(group.pool)] != Per::node)
+    if (group.tell_nodes != TellNodes::nothing && asked.per[index(group.pool)] != Per::node)
       refuse("there are no nodes to tell");
     group.expires_at = expires_at[place];
   }

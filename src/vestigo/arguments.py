@@ -12,7 +12,7 @@ from vestigo.units import as_python, parse_share
 _Value = TypeVar("_Value")
 
 
-def argument(name: str, read: Callable[[Any], _Value], value: object) -> _Value:
+def argument(name: str, read: Callable[[object], _Value], value: object) -> _Value:
     """Reads an argument of a call like a value in a plan file. Raises RulesError, which names the argument.
 
     >>> from vestigo.units import parse_bytes

@@ -13,6 +13,9 @@ from vestigo.errors import UnknownName, unknown
 if TYPE_CHECKING:
     import pandas as pd
 
+Told = dict[str, Any]
+"""What `to_dict` returns: plain values by name. They are of many types, and who takes one knows which it is."""
+
 KINDS: dict[str, type[Any]] = {}
 """The classes whose objects a file can hold, by name."""
 _C = TypeVar("_C")
@@ -34,7 +37,7 @@ def page_of(what: object) -> str:
 class InNotebooks:
     """What notebooks show as a table, and a file can hold."""
 
-    def __init_subclass__(cls, **more: Any) -> None:
+    def __init_subclass__(cls, **more: object) -> None:
         super().__init_subclass__(**more)
         can_be_kept(cls)
 
@@ -83,7 +86,7 @@ class Data(InNotebooks):
     TOLD: ClassVar[Sequence[str]] = ()
     """The fields and properties that `to_dict` has, in its order. All fields, if it does not say."""
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         """Plain data for JSON: times in seconds, memory in bytes, rates in [0, 1]."""
         names = self.TOLD or [one.name for one in fields(self)]  # type: ignore[arg-type]
         return {name: plain(getattr(self, name)) for name in names}
@@ -122,7 +125,7 @@ class Data(InNotebooks):
         return text(self)
 
 
-def plain(value: Any) -> Any:
+def plain(value: object) -> object:
     """A value as plain data, for people: what is returned by its own `to_dict`, and tables and arrays as lists."""
     if hasattr(value, "to_dict"):
         return value.to_dict()

@@ -15,7 +15,6 @@ KeyboardInterrupt
 """
 
 from collections.abc import Iterable, Sequence
-from typing import Any
 
 
 class VestigoError(Exception):
@@ -42,7 +41,7 @@ class WorkersLost(VestigoError):
     done by then: the same kind of object as the whole, or None if that is too little for one.
     """
 
-    def __init__(self, message: str, found: Any = None) -> None:
+    def __init__(self, message: str, found: object = None) -> None:
         self.found = found
         super().__init__(message)
 
@@ -56,7 +55,7 @@ class Interrupted(KeyboardInterrupt):
     as the whole, or None if that is too little for one.
     """
 
-    def __init__(self, message: str, found: Any = None) -> None:
+    def __init__(self, message: str, found: object = None) -> None:
         self.found = found
         super().__init__(message)
 

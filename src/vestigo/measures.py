@@ -63,10 +63,10 @@ def _spans(
 ) -> dict[str, Measure]:
     """The mean, the percentiles and the maximum of times. `meaning` says what the times are."""
 
-    def percentile(share: int) -> Callable[[Any], float]:
+    def percentile(share: int) -> Callable[[object], float]:
         return lambda found: float(getattr(found, name)(share))
 
-    def of(what: str, amount: Callable[[Any], float], which: str) -> Measure:
+    def of(what: str, amount: Callable[[object], float], which: str) -> Measure:
         return Measure(what, "span", False, of_staleness, amount, meaning=f"{meaning} {which}")
 
     mean = of(f"mean {label}", lambda found: float(getattr(found, name)()), "The mean.")
@@ -177,7 +177,7 @@ def asked_measure(name: object) -> Measure:
     return measure(name)
 
 
-def amount_of(found: Any, name: str) -> Any:
+def amount_of(found: object, name: str) -> Any:
     """The amount of a measure, taken from a `vestigo.outcome.Measures`."""
     of = MEASURES[name].of
     return getattr(found, name) if of is None else of(found)

@@ -63,7 +63,7 @@ class _Line:
             self._write("")
 
 
-def _notebook() -> Any:
+def _notebook() -> object:
     """What shows things in a notebook, if this is one."""
     ipython = sys.modules.get("IPython")
     shell = ipython.get_ipython() if ipython is not None else None

@@ -61,7 +61,7 @@ def save(what: Data | Plan, path: str | Path) -> Path:
     return path
 
 
-def load(path: str | Path) -> Any:
+def load(path: str | Path) -> object:
     """Reads what `save` wrote. Raises InputError for a file that `save` did not write, or that was damaged since."""
     path = path_of("path", path)
     if path.suffix == ".arrow":
@@ -85,12 +85,12 @@ def load(path: str | Path) -> Any:
         raise InputError(f"{path}: is damaged ({type(error).__name__}); save it again") from None
 
 
-def _digest(plain: Any) -> str:
+def _digest(plain: object) -> str:
     """Tells damage, also where what is left could be read."""
     return hashlib.blake2b(json.dumps(plain).encode(), digest_size=20).hexdigest()
 
 
-def _plain(value: Any) -> Any:  # noqa: PLR0911  # one line a kind
+def _plain(value: object) -> object:  # noqa: PLR0911  # one line a kind
     """The value as plain data for JSON, from which it can be made again."""
     if value is None or type(value) in (bool, int, str):
         return value
@@ -114,17 +114,17 @@ def _plain(value: Any) -> Any:  # noqa: PLR0911  # one line a kind
     raise InputError(f"{type(value).__name__} cannot be saved")
 
 
-def _parts(value: Any) -> dict[str, Any]:
+def _parts(value: Any) -> dict[str, object]:
     """What an object of a kind that can be kept is made from, by name."""
     if hasattr(value, "to_kept"):
-        parts: dict[str, Any] = value.to_kept()
+        parts: dict[str, object] = value.to_kept()
         return parts
     if is_dataclass(value):
         return {one.name: getattr(value, one.name) for one in fields(value) if one.init}
     return dict(value._asdict())
 
 
-def _made(plain: Any) -> Any:
+def _made(plain: object) -> Any:
     """The value from the data of `_plain`."""
     if isinstance(plain, list):
         return [*map(_made, plain)]
@@ -147,11 +147,11 @@ def _array(plain: Mapping[str, Any]) -> np.ndarray:
     return np.array(_made(plain["values"]), kind).reshape(plain["shape"])
 
 
-def _of_array(array: np.ndarray) -> dict[str, Any]:
+def _of_array(array: np.ndarray) -> dict[str, object]:
     return {"dtype": array.dtype.str, "shape": array.shape, "values": [*map(_plain, array.ravel().tolist())]}
 
 
-_OTHERS: Mapping[type, tuple[Callable[[Any], Any], Callable[[Any], Any]]] = {
+_OTHERS: Mapping[type, tuple[Callable[[Any], object], Callable[[Any], object]]] = {
     float: (str, float),  # those that JSON does not have
     np.ndarray: (_of_array, _array),
     Duration: (int, Duration),
@@ -163,7 +163,7 @@ _OTHERS: Mapping[type, tuple[Callable[[Any], Any], Callable[[Any], Any]]] = {
 _MAKERS = {kind.__name__: make for kind, (_, make) in _OTHERS.items()}
 
 
-def _as_now(plain: Any) -> Any:
+def _as_now(plain: object) -> Any:
     """The data of the format before this one, as it is written now."""
     if isinstance(plain, list):
         return [*map(_as_now, plain)]

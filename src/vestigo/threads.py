@@ -11,7 +11,7 @@ from typing import Any
 class _Threads(ThreadPoolExecutor):
     """What its threads do can be stopped together with the work that asks for it."""
 
-    def submit(self, fn: Callable[..., Any], /, *args: Any, **named: Any) -> Future[Any]:
+    def submit(self, fn: Callable[..., object], /, *args: Any, **named: Any) -> Future[Any]:
         return super().submit(copy_context().run, fn, *args, **named)
 
 

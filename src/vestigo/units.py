@@ -69,7 +69,7 @@ _SHARE = re.compile(r"\s*(\d+(?:\.\d+)?)\s*%\s*")
 _A_DURATION = 'a duration such as "500ms", "90s", "10m", "4h" or "1d"'
 
 
-def as_python(value: Any) -> Any:
+def as_python(value: Any) -> object:
     """A scalar of NumPy as Python's own number, text or bool; everything else as it is. Times and durations of NumPy
     stay, because Python's own are less exact.
     """

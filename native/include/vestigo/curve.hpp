@@ -35,14 +35,13 @@ class Curve {
         surface_((setting_.entries.size() + 1) * (setting_.sliding.size() + 1)) {
     std::vector<std::size_t> counts(1);
     for (std::size_t entry = 0; entry < places_.size(); ++entry) {
-      const auto node = static_cast<std::size_t>(node_of(static_cast<Id>(entry)));
+      const auto node = index(node_of(static_cast<Id>(entry)));
       if (node >= counts.size()) counts.resize(node + 1);
       places_[entry] = static_cast<Id>(counts[node]++);
     }
     std::vector<std::vector<Id>> lookups(counts.size());
     for (std::size_t entry = 0; entry < places_.size(); ++entry) {
-      lookups[static_cast<std::size_t>(node_of(static_cast<Id>(entry)))].push_back(
-          setting_.entry_lookups[entry]);
+      lookups[index(node_of(static_cast<Id>(entry)))].push_back(setting_.entry_lookups[entry]);
     }
     for (std::size_t node = 0; node < counts.size(); ++node)
       nodes_.push_back({Recency(counts[node]), std::move(lookups[node])});
@@ -82,9 +81,7 @@ class Curve {
         return;
     }
     const Id entry = columns.key[i];
-    if (!setting_.chosen[static_cast<std::size_t>(
-            setting_.entry_lookups[static_cast<std::size_t>(entry)])])
-      return;
+    if (!setting_.chosen[index(setting_.entry_lookups[index(entry)])]) return;
     if ((mark & kOp) == kWrite && !setting_.replaces) return;
     Recency& recency = recency_of(entry);
     if ((mark & kOp) == kRead && counts)
@@ -97,9 +94,8 @@ class Curve {
     for (std::size_t one = 0; one < nodes_.size(); ++one) {
       if (node != kNone && !setting_.entry_nodes.empty() && static_cast<Id>(one) != node + 1)
         continue;
-      nodes_[one].recency.forget_where([&](Id place) {
-        return lookup == kNone || nodes_[one].lookups[static_cast<std::size_t>(place)] == lookup;
-      });
+      nodes_[one].recency.forget_where(
+          [&](Id place) { return lookup == kNone || nodes_[one].lookups[index(place)] == lookup; });
     }
   }
 
@@ -127,10 +123,10 @@ class Curve {
   };
 
   Id node_of(Id entry) const {
-    return setting_.entry_nodes.empty() ? 0 : setting_.entry_nodes[static_cast<std::size_t>(entry)];
+    return setting_.entry_nodes.empty() ? 0 : setting_.entry_nodes[index(entry)];
   }
-  Recency& recency_of(Id entry) { return nodes_[static_cast<std::size_t>(node_of(entry))].recency; }
-  Id place(Id entry) const { return places_[static_cast<std::size_t>(entry)]; }
+  Recency& recency_of(Id entry) { return nodes_[index(node_of(entry))].recency; }
+  Id place(Id entry) const { return places_[index(entry)]; }
 
   CurveSetting setting_;
   std::vector<Id> places_;  // the place of each entry among those of its node

@@ -34,7 +34,7 @@ class EndsInOrder {
     };
     for (const auto& [at, event] : own) {
       carry_until(at);
-      place_[static_cast<std::size_t>(event)] = add(at, columns.key[event]);
+      place_[index(event)] = add(at, columns.key[event]);
     }
     carry_until(kNever);
     add(kNever, 0);

@@ -28,8 +28,8 @@ class Entries {
 
   Entry* data() { return entries_.data(); }
   const Entry* data() const { return entries_.data(); }
-  Entry& operator[](Id id) { return entries_[static_cast<std::size_t>(id)]; }
-  const Entry& operator[](Id id) const { return entries_[static_cast<std::size_t>(id)]; }
+  Entry& operator[](Id id) { return entries_[index(id)]; }
+  const Entry& operator[](Id id) const { return entries_[index(id)]; }
   Id id(const Entry& entry) const { return static_cast<Id>(&entry - entries_.data()); }
   Id keys() const { return keys_; }
 

@@ -31,12 +31,12 @@ class PlainLoads {
   // A load begins, the newest of its key.
   void begin(Id key, const PlainLoad& begun) {
     const Id slot = take_slot(begun);
-    PlainLoad& load = slots_[at(slot)];
+    PlainLoad& load = slots_[index(slot)];
     const Id newest = newest_.find(key);
     newest_.set(key, slot);
     if (newest == kNone) return;
     load.older = newest;
-    load.newer = std::exchange(slots_[at(newest)].newer, slot);
+    load.newer = std::exchange(slots_[index(newest)].newer, slot);
   }
 
   // Records a load that an entry has recorded so far. It is the oldest of its key.
@@ -46,26 +46,26 @@ class PlainLoads {
                                .name = entry.load,
                                .stretch = entry.stretch,
                                .raced = entry.drop_missed()});
-    PlainLoad& load = slots_[at(slot)];
+    PlainLoad& load = slots_[index(slot)];
     entry.forget_load();
     entry.set(Entry::kMoreLoads);
     const Id newest = newest_.find(key);
     if (newest == kNone) return newest_.set(key, slot);
-    load.newer = std::exchange(slots_[at(newest)].newer, slot);
-    slots_[at(load.newer)].older = slot;
+    load.newer = std::exchange(slots_[index(newest)].newer, slot);
+    slots_[index(load.newer)].older = slot;
   }
 
   // Ends a load.
   PlainLoad finish(Id key, Id name, Entry& entry) {
     const Id slot = slot_of_.find(name), newest = newest_.find(key);
-    const PlainLoad load = slots_[at(slot)];
+    const PlainLoad load = slots_[index(slot)];
     slot_of_.erase(name);
     free_.push_back(slot);
     if (slot != newest) {
-      slots_[at(load.newer)].older = load.older;
-      slots_[at(load.older == kNone ? newest : load.older)].newer = load.newer;
+      slots_[index(load.newer)].older = load.older;
+      slots_[index(load.older == kNone ? newest : load.older)].newer = load.newer;
     } else if (load.older != kNone) {
-      slots_[at(load.older)].newer = load.newer;
+      slots_[index(load.older)].newer = load.newer;
       newest_.set(key, load.older);
     } else {
       newest_.erase(key);
@@ -75,14 +75,16 @@ class PlainLoads {
   }
 
   // The load that began first among those of a key.
-  const PlainLoad& oldest(Id key) const { return slots_[at(slots_[at(newest_.find(key))].newer)]; }
+  const PlainLoad& oldest(Id key) const {
+    return slots_[index(slots_[index(newest_.find(key))].newer)];
+  }
 
   // A drop marks the loads that began since the last drop. These come first in the ring, so every
   // load is touched at most once.
   void mark_raced(Id key) {
-    for (Id slot = newest_.find(key); slot != kNone && !slots_[at(slot)].raced;
-         slot = slots_[at(slot)].older)
-      slots_[at(slot)].raced = true;
+    for (Id slot = newest_.find(key); slot != kNone && !slots_[index(slot)].raced;
+         slot = slots_[index(slot)].older)
+      slots_[index(slot)].raced = true;
   }
 
   // The next batch begins. The name of each load becomes its place there.
@@ -91,8 +93,8 @@ class PlainLoads {
     slot_of_.each([&slots](Id, Id slot) { slots.push_back(slot); });
     slot_of_.clear();
     for (const Id slot : slots) {
-      PlainLoad& load = slots_[at(slot)];
-      load.name = ends.carried[at(load.name - ends.carried_from)];
+      PlainLoad& load = slots_[index(slot)];
+      load.name = ends.carried[index(load.name - ends.carried_from)];
       slot_of_.set(load.name, slot);
     }
   }
@@ -102,19 +104,17 @@ class PlainLoads {
     const Id newest = newest_.find(key);
     if (newest == kNone) return !entry.more_loads();
     Id last = kNone;
-    for (Id slot = newest; slot != kNone; slot = slots_[at(slot)].older) {
-      const PlainLoad& load = slots_[at(slot)];
+    for (Id slot = newest; slot != kNone; slot = slots_[index(slot)].older) {
+      const PlainLoad& load = slots_[index(slot)];
       if (slot_of_.find(load.name) != slot) return false;
-      if (last != kNone && (load.newer != last || load.loaded_at > slots_[at(last)].loaded_at))
+      if (last != kNone && (load.newer != last || load.loaded_at > slots_[index(last)].loaded_at))
         return false;
       last = slot;
     }
-    return entry.more_loads() && slots_[at(newest)].newer == last;
+    return entry.more_loads() && slots_[index(newest)].newer == last;
   }
 
  private:
-  static std::size_t at(Id id) { return static_cast<std::size_t>(id); }
-
   Id take_slot(const PlainLoad& load) {
     if (free_.empty()) {
       free_.push_back(static_cast<Id>(slots_.size()));
@@ -122,8 +122,8 @@ class PlainLoads {
     }
     const Id slot = free_.back();
     free_.pop_back();
-    slots_[at(slot)] = load;
-    slots_[at(slot)].newer = slot;
+    slots_[index(slot)] = load;
+    slots_[index(slot)].newer = slot;
     slot_of_.set(load.name, slot);
     return slot;
   }

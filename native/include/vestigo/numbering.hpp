@@ -18,8 +18,7 @@ class Numbering {
     const auto [found, is_new] = ids_.insert(pair(key, node));
     if (is_new) *found = add(key, node);
     const Id id = *found;
-    if (loads && !is_loaded_[static_cast<std::size_t>(key)])
-      is_loaded_[static_cast<std::size_t>(key)] = is_first_[static_cast<std::size_t>(id)] = 1;
+    if (loads && !is_loaded_[index(key)]) is_loaded_[index(key)] = is_first_[index(id)] = 1;
     return id;
   }
 

@@ -7,6 +7,7 @@
 // 128 bits.
 #pragma once
 
+#include <concepts>
 #include <cstddef>
 #include <cstdint>
 
@@ -35,6 +36,12 @@ inline Int128 byte_time(Bytes bytes, Time span) {
 }
 
 constexpr Id kNone = -1;
+
+// Where the thing with an id stands in an array. Other numbers are no ids, and do not compile.
+template <std::same_as<Id> T>
+constexpr std::size_t index(T id) {
+  return static_cast<std::size_t>(id);
+}
 
 // The value of a key at one moment. Ids from 0 on are versions. The others are these.
 constexpr Id kNullValue = -1;     // the origin has nothing

@@ -35,7 +35,7 @@ class Pending {
   std::size_t next() const { return next_; }
 
   void begin(const Ends& ends, Id load) {
-    const auto place = static_cast<std::size_t>(load);
+    const auto place = index(load);
     begun_[place] = 1;
     if (place < next_) [[unlikely]]
       move_to(ends, place);

@@ -76,10 +76,10 @@ struct Pools {
       pools.emplace_back(rules, policy::Room(rules, entries.data(), notes, sentinels));
     }
     for (std::size_t i = 0; i < setting.group_lookups.size(); ++i) {
-      const auto lookup = static_cast<std::size_t>(setting.group_lookups[i]);
-      groups.push_back({&pools[static_cast<std::size_t>(setting.group_pools[i])],
-                        &ledger.tally(lookup), setting.lookups[lookup], setting.group_lookups[i],
-                        setting.group_nodes[i], setting.group_is_of_node[i] != 0});
+      const auto lookup = index(setting.group_lookups[i]);
+      groups.push_back({&pools[index(setting.group_pools[i])], &ledger.tally(lookup),
+                        setting.lookups[lookup], setting.group_lookups[i], setting.group_nodes[i],
+                        setting.group_is_of_node[i] != 0});
       if constexpr (by_value) value_rules.push_back(setting.value_rules[lookup]);
     }
     const bool puts =
@@ -89,7 +89,7 @@ struct Pools {
     first_entries_.assign(setting.keys, kNone);
     for (std::size_t i = 0; i < setting.entry_keys.size(); ++i) {
       if (setting.entry_is_first[i])
-        first_entries_[static_cast<std::size_t>(setting.entry_keys[i])] = static_cast<Id>(i);
+        first_entries_[index(setting.entry_keys[i])] = static_cast<Id>(i);
     }
   }
 
@@ -99,9 +99,7 @@ struct Pools {
   }
 
   // The key of an entry, on whichever node.
-  Id key_of(Id entry) const {
-    return entry_keys_.empty() ? entry : entry_keys_[static_cast<std::size_t>(entry)];
-  }
+  Id key_of(Id entry) const { return entry_keys_.empty() ? entry : entry_keys_[index(entry)]; }
 
   // An entry's row in the counts by key is its own number. The entries' keys and nodes say whose
   // row it is.
@@ -117,7 +115,7 @@ struct Pools {
   // known elsewhere.
   void put(Id entry) {
     if (first_entries_.empty()) return;
-    const Id first = first_entries_[static_cast<std::size_t>(key_of(entry))];
+    const Id first = first_entries_[index(key_of(entry))];
     if (first != kNone && entries[first].cause == kFirst) entries[first].cause = kKnownElsewhere;
   }
 
@@ -274,7 +272,7 @@ struct Pools {
       const Entry& entry = entries[key];
       if (!entry.held()) continue;
       if (entries[entry.before].after != key || entries[entry.after].before != key) return false;
-      found[static_cast<std::size_t>(groups[entry.group].lookup)].change(1, entry.bytes);
+      found[index(groups[entry.group].lookup)].change(1, entry.bytes);
       of_pool[place(*groups[entry.group].pool)].change(1, entry.bytes);
     }
     Level all;
@@ -313,7 +311,7 @@ struct Pools {
   [[gnu::noinline]] Time own_shortfall(const Rules& rules, Id entry, Id stretch) {
     const Id key = key_of(entry);
     kept_.resize(keys_);
-    return shortfall(rules, is_null(stretch), key, kept_[static_cast<std::size_t>(key)]++);
+    return shortfall(rules, is_null(stretch), key, kept_[index(key)]++);
   }
 
   // An entry that the policy gave up leaves.

@@ -56,7 +56,7 @@ class Recency {
     Time used_at = 0;
   };
   Depth depth(Id key) const {
-    const Place& place = places_[static_cast<std::size_t>(key)];
+    const Place& place = places_[index(key)];
     if (place.position == kNowhere) return {};
     const std::size_t position = place.position;
     return {held_ - count_before(position), held_bytes_ - bytes_before(position), place.used_at};
@@ -66,7 +66,7 @@ class Recency {
   void use(Id key, Bytes bytes, Time now) {
     forget(key);
     if (next_ == group_) compact();
-    Place& place = places_[static_cast<std::size_t>(key)];
+    Place& place = places_[index(key)];
     place = {now, static_cast<std::uint32_t>(next_)};
     keys_at_[next_] = key;
     bytes_at_[next_] = bytes;
@@ -74,7 +74,7 @@ class Recency {
   }
 
   void forget(Id key) {
-    Place& place = places_[static_cast<std::size_t>(key)];
+    Place& place = places_[index(key)];
     if (place.position == kNowhere) return;
     change(place.position, -1, -bytes_at_[place.position]);
     bytes_at_[place.position] = 0;
@@ -91,11 +91,9 @@ class Recency {
 
   // Fetches memory that a use of the key will touch. The second call comes after the memory of the
   // first has arrived.
-  [[gnu::always_inline]] void fetch(Id key) const {
-    __builtin_prefetch(&places_[static_cast<std::size_t>(key)], 1);
-  }
+  [[gnu::always_inline]] void fetch(Id key) const { __builtin_prefetch(&places_[index(key)], 1); }
   [[gnu::always_inline]] void fetch_position(Id key) const {
-    const std::uint32_t position = places_[static_cast<std::size_t>(key)].position;
+    const std::uint32_t position = places_[index(key)].position;
     if (position == kNowhere) return;
     __builtin_prefetch(&bytes_at_[position / kFew * kFew], 1);
     __builtin_prefetch(&bytes_at_[position], 1);
@@ -146,7 +144,7 @@ class Recency {
       const Bytes bytes = bytes_at_[position];
       keys_at_[kept] = key;
       bytes_at_[kept] = bytes;
-      places_[static_cast<std::size_t>(key)].position = static_cast<std::uint32_t>(kept++);
+      places_[index(key)].position = static_cast<std::uint32_t>(kept++);
     });
     std::fill(bytes_at_.begin() + static_cast<std::ptrdiff_t>(kept), bytes_at_.end(), 0);
     std::fill(taken_.begin(), taken_.end(), 0);

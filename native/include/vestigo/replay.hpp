@@ -142,8 +142,8 @@ class PlainReplay {
     for (; clear_ < clears_.size() && clears_[clear_].at <= due; ++clear_)
       goes[clears_[clear_].lookup] = true;
     if (clear_ == before) return;
-    pools_.empty([&](const Group& group) { return goes[static_cast<std::size_t>(group.lookup)]; },
-                 kCleared, kClears, due);
+    pools_.empty([&](const Group& group) { return goes[index(group.lookup)]; }, kCleared, kClears,
+                 due);
   }
 
   void find_next_due() {
@@ -412,8 +412,7 @@ class PlainReplay {
     };
     if constexpr (spares) {
       pools_.empty_in_part(
-          goes, [&](Id key) { return reach_[static_cast<std::size_t>(key)] <= now; }, kCleared,
-          kClears, now);
+          goes, [&](Id key) { return reach_[index(key)] <= now; }, kCleared, kClears, now);
     } else {
       pools_.empty(goes, kCleared, kClears, now);
     }
@@ -421,7 +420,7 @@ class PlainReplay {
 
   // The latest moment at which what an event of the key brings is there.
   void reach(Id key, Time at) {
-    Time& last = reach_[static_cast<std::size_t>(key)];
+    Time& last = reach_[index(key)];
     last = std::max(last, at);
   }
 

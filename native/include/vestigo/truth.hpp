@@ -36,7 +36,7 @@ class Truth {
   };
 
   Told see(const Row& row) {
-    Key& key = keys_[static_cast<std::size_t>(row.key)];
+    Key& key = keys_[index(row.key)];
     const Id now = row.mark == kWrite ? written(key, row) : shown(key, row);
     const bool names =
         row.mark == kRead && now >= 0 && key.value <= kFirstUnnamed && !(key.written && seen(row));

@@ -10,7 +10,7 @@ import numpy as np
 from vestigo.arguments import one_of
 from vestigo.choosing.estimate import Estimate
 from vestigo.choosing.results import Kept
-from vestigo.data import Data
+from vestigo.data import Data, Told
 from vestigo.errors import raise_for_unknown
 from vestigo.measures import MEASURES
 from vestigo.outcome import unknown_staleness
@@ -28,7 +28,7 @@ class Candidate(Summary):
     """One set of settings and what it would have given. Its own measures are those of the whole time."""
 
     name: str
-    changes: Mapping[str, Any]
+    changes: Mapping[str, object]
     """What it changes of today's settings, if it is one of many that vary."""
     plan: Plan
     first: Summary
@@ -38,7 +38,7 @@ class Candidate(Summary):
     """By name, a count for each slice of time: ``reads``, ``hits``, ``stale_hits``, ``loads``."""
 
     @classmethod
-    def made(cls, name: str, changes: Mapping[str, Any], plan: Plan, kept: Kept) -> "Candidate":
+    def made(cls, name: str, changes: Mapping[str, object], plan: Plan, kept: Kept) -> "Candidate":
         """A candidate from what was kept of its replay."""
         whole = {one.name: getattr(kept.whole, one.name) for one in fields(Summary)}
         own: dict[str, Any] = {"first": kept.first, "rest": kept.rest, "of_slices": kept.slices}
@@ -59,7 +59,7 @@ class Candidate(Summary):
         """A count for each slice of time: ``reads``, ``hits``, ``stale_hits``, ``loads``."""
         return np.array(self.of_slices[name], np.int64)
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         """Its name, what it changes, and its measures for the whole time."""
         return {"name": self.name, "changes": dict(self.changes), **super().to_dict()}
 

@@ -4,13 +4,13 @@ import dataclasses
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import as_completed
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from vestigo.choosing import ceilings as bounds
 from vestigo.choosing.most_hits import most_hits
-from vestigo.data import Data
+from vestigo.data import Data, Told
 from vestigo.engine.job import Job, job
 from vestigo.engine.ready import prepare
 from vestigo.engine.replay import run
@@ -73,7 +73,7 @@ class Comparison(Data, Mapping[str, Outcome]):
     def ceilings(self) -> list[str]:
         return [KEEP_ALL, ALWAYS_FRESH]
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         """The `to_dict` of each outcome, by name. Those of settings have `most_hits` too."""
         most = self.most_hits
         return {

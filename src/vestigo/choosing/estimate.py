@@ -2,11 +2,10 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
-from vestigo.data import Data
+from vestigo.data import Data, Told
 from vestigo.measures import MEASURES
 from vestigo.units import format_share
 
@@ -31,7 +30,7 @@ class Estimate(Data):
     errors: Mapping[str, float]
 
     @classmethod
-    def from_dict(cls, told: Mapping[str, Any]) -> "Estimate":
+    def from_dict(cls, told: Told) -> "Estimate":
         """An estimate from what `to_dict` gives, or from amounts whose errors are not known."""
         amounts = {name: amount for name, amount in told.items() if name != "errors"}
         errors = told.get("errors", dict.fromkeys(amounts))
@@ -48,7 +47,7 @@ class Estimate(Data):
         """The measures that the samples can tell."""
         return [name for name, error in self.errors.items() if not np.isnan(error)]
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         """The amounts, and in ``errors`` how far off each may be. None where the samples cannot tell."""
         return {**self.amounts, "errors": {name: None if np.isnan(one) else one for name, one in self.errors.items()}}
 

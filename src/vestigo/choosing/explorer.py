@@ -4,7 +4,6 @@ import dataclasses
 from collections.abc import Mapping
 from pathlib import Path
 from threading import Lock
-from typing import Any
 
 from vestigo.choosing.candidates import Candidate
 from vestigo.choosing.compare import references
@@ -46,7 +45,7 @@ def most_bytes() -> int:
     return max(memory_bytes() // 4, 1 << 30)
 
 
-Changes = Mapping[str, Any]
+Changes = Mapping[str, object]
 
 
 class Surroundings:

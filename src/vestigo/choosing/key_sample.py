@@ -85,11 +85,11 @@ class KeySample:
     def __repr__(self) -> str:
         return f"<KeySample of {self._whole.source}: {counted(self._samples, 'sample')} of 1 key in {self._group}>"
 
-    def __getstate__(self) -> dict[str, Any]:
+    def __getstate__(self) -> dict[str, object]:
         """What it is made from. Samples are drawn anew where they are asked for."""
         return {name: value for name, value in self.__dict__.items() if name not in ("_lock", "_made")}
 
-    def __setstate__(self, state: dict[str, Any]) -> None:
+    def __setstate__(self, state: dict[str, object]) -> None:
         self.__dict__.update(state, _made={}, _lock=Lock())
 
     def estimate(self, settings: Settings) -> Estimate:

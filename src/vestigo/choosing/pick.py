@@ -2,10 +2,10 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any, NamedTuple, Protocol
+from typing import TYPE_CHECKING, NamedTuple, Protocol
 
 from vestigo.choosing.candidates import Candidate, Candidates
-from vestigo.data import Data, can_be_kept
+from vestigo.data import Data, Told, can_be_kept
 from vestigo.measures import MEASURES
 from vestigo.rules import Aim, Plan, Worth
 from vestigo.rules.aim import Limit
@@ -118,7 +118,7 @@ class Pick(Data):
     def goal(self) -> str:
         return goal(self.aim)
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         """The changes and measures of the pick, and everything that is said of it."""
         return {
             "name": self.candidate.name,

@@ -4,8 +4,9 @@ slice.
 
 from bisect import bisect_left
 from collections.abc import Mapping, Sequence
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
+from vestigo.data import Told
 from vestigo.engine.job import Job
 from vestigo.engine.replay import run
 from vestigo.measures import MEASURES
@@ -25,13 +26,13 @@ class Kept(NamedTuple):
     rest: Summary
     slices: Mapping[str, Sequence[int]]
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         """Plain data for JSON."""
         parts = {name: part.to_dict() for name, part in self._asdict().items() if isinstance(part, Summary)}
         return {**parts, "slices": dict(self.slices)}
 
     @classmethod
-    def from_dict(cls, told: Mapping[str, Any]) -> "Kept":
+    def from_dict(cls, told: Told) -> "Kept":
         """The same from what `to_dict` gives. Raises KeyError where something is missing."""
         whole, first, rest = (Summary.from_dict(told[part]) for part in ("whole", "first", "rest"))
         return cls(whole, first, rest, told["slices"])

@@ -7,7 +7,6 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from concurrent.futures import Executor
 from functools import cache, lru_cache
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
@@ -35,7 +34,7 @@ from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.rules.vary import count
 from vestigo.trace import Readable, Trace, read_trace
 
-Settled = dict[str, tuple[Mapping[str, Any], Plan]]
+Settled = dict[str, tuple[Mapping[str, object], Plan]]
 """By name: what a candidate changes, and its plan."""
 REFERENCES = (NO_CACHE, KEEP_ALL, ALWAYS_FRESH)
 SHARE_FOR_REST = "40%"
@@ -49,7 +48,7 @@ def sweep(  # noqa: PLR0913
     results: str | Path | None = None,
     rest: str = SHARE_FOR_REST,
     sample: str | None = None,
-    only: Iterable[Mapping[str, Any]] | None = None,
+    only: Iterable[Mapping[str, object]] | None = None,
     executor: Executor | None = None,
     engine: Engine = "native",
     progress: Progress | bool | None = None,
@@ -94,7 +93,7 @@ def sweep(  # noqa: PLR0913
 class _Sweeping:
     """A sweep at work."""
 
-    def __init__(self, given: Trace, plan: Plan, rest: float, only: Iterable[Mapping[str, Any]] | None) -> None:
+    def __init__(self, given: Trace, plan: Plan, rest: float, only: Iterable[Mapping[str, object]] | None) -> None:
         self.given, self._plan, self._rest = given, plan, rest
         asked = tried(plan, given.lookups, only)
         self._settings, self._same, self._left_out = asked.settings, asked.same, tuple(asked.left_out)
@@ -189,7 +188,7 @@ class _Sweeping:
         )
 
 
-def known(trace: Trace, plan: Plan, results: str | Path, rest: str = SHARE_FOR_REST) -> list[Mapping[str, Any]]:
+def known(trace: Trace, plan: Plan, results: str | Path, rest: str = SHARE_FOR_REST) -> list[Mapping[str, object]]:
     """The combinations whose results are in the file of an earlier sweep."""
     settings = tried(plan, trace.lookups).settings
     with Tasks(trace, results, None) as tasks:
@@ -245,7 +244,7 @@ def _seconds(work: Callable[[], object]) -> float:
     return time.perf_counter() - begun
 
 
-def replayed_at(path: str, content: str, stated: dict[str, Any], rest: float, engine: Engine = "native") -> Kept:
+def replayed_at(path: str, content: str, stated: dict[str, object], rest: float, engine: Engine = "native") -> Kept:
     """What a worker does. It opens the trace itself, and keeps it open for the next candidate.
 
     Raises TraceError if the file does not hold the trace with this `content` (see `trace_name`).

@@ -8,7 +8,7 @@ import dataclasses
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from threading import Lock
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 
@@ -42,7 +42,7 @@ class Sample:
     there: frozenset[str]
     """The look-ups that have keys in the sample."""
     first_counted: int
-    known: dict[Any, tuple[Trace, dict[str, float]]] = field(default_factory=dict)
+    known: dict[object, tuple[Trace, dict[str, float]]] = field(default_factory=dict)
     lock: Lock = field(default_factory=Lock)
 
     def weighed(self, by_bytes: Mapping[str, bool], overheads: Mapping[str, int]) -> tuple[Trace, dict[str, float]]:

@@ -4,7 +4,7 @@ import dataclasses
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
 from tempfile import TemporaryDirectory
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 
@@ -33,7 +33,7 @@ _MOST_GUESSED = 20_000
 
 Place = tuple[int, ...]
 """Which value of each key."""
-Space = Mapping[str, Sequence[Any]]
+Space = Mapping[str, Sequence[object]]
 Find = Callable[[list[Place]], dict[Place, list[float]]]
 """By place: what the aim makes least, the memory, how far it is beyond each limit. No place without meaning."""
 
@@ -232,5 +232,5 @@ def _spread(space: Space, many: int, rng: np.random.Generator) -> list[Place]:
     return list(dict.fromkeys(tuple(int(column[row]) for column in columns) for row in range(many)))
 
 
-def _changes(space: Space, place: Place) -> dict[str, Any]:
+def _changes(space: Space, place: Place) -> dict[str, object]:
     return {key: values[value] for (key, values), value in zip(space.items(), place, strict=True)}

@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -11,7 +11,7 @@ from vestigo.arguments import argument
 from vestigo.choosing.candidates import Candidate
 from vestigo.choosing.run_sweep import sweep
 from vestigo.choosing.sweep import Sweep
-from vestigo.data import Data
+from vestigo.data import Data, Told
 from vestigo.engine.size_curve import SizeCurve, size_curve
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
@@ -54,7 +54,7 @@ class Sharing(Data):
 
     TOLD = ("total_bytes", "shares", "is_best")
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         """The bytes of each look-up, and what the replays gave."""
         return super().to_dict() | self.sweep.to_dict()
 

@@ -11,7 +11,7 @@ from collections.abc import Callable, Mapping
 from functools import cache
 from importlib.metadata import version
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TypeVar
 
 import numpy as np
 import pyarrow as pa
@@ -56,7 +56,7 @@ class Store:
         except _ERRORS as error:
             raise InputError(f"{path}: results cannot be kept there: {error}; name another file") from None
 
-    def get(self, name: str, made: Callable[[dict[str, Any]], _R]) -> _R | None:
+    def get(self, name: str, made: Callable[[dict[str, object]], _R]) -> _R | None:
         """What is `made` of the result under this name, unless it was damaged since."""
         try:
             row = self._file.execute("SELECT content, digest FROM result WHERE name = ?", (name,)).fetchone()
@@ -71,7 +71,7 @@ class Store:
         self.notes.append(f"{self.path}: a result is damaged; it is replayed again")
         return None
 
-    def put(self, name: str, result: Mapping[str, Any]) -> None:
+    def put(self, name: str, result: Mapping[str, object]) -> None:
         """Saves a result under this name. Raises InputError if the disk is full."""
         content = json.dumps(result)
         row = (name, content, _digest(content))

@@ -2,13 +2,14 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from vestigo.arguments import shown, whole_number
 from vestigo.choosing.candidates import Candidate, Candidates
 from vestigo.choosing.choose import choose
 from vestigo.choosing.front import unbeaten
 from vestigo.choosing.pick import Pick
+from vestigo.data import Told
 from vestigo.errors import RulesError
 from vestigo.measures import MEASURES
 from vestigo.rules import Aim, Worth
@@ -91,7 +92,7 @@ class Sweep(Candidates):
         ]
         return pd.DataFrame(rows, index=pd.Index(list(self), name="candidate"))
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         """The changes and measures of each candidate, and those of no cache and the ceilings."""
         return {
             "candidates": {name: {"changes": dict(one.changes), **one.whole.to_dict()} for name, one in self.items()},
@@ -108,7 +109,7 @@ def _listed(texts: str | Sequence[str]) -> list[str]:
     return list(texts) if isinstance(texts, (list, tuple)) else [texts]  # type: ignore[list-item]  # it is refused
 
 
-def _value(candidate: Candidate, key: str) -> Any:
+def _value(candidate: Candidate, key: str) -> object:
     """What a candidate has for a dotted key, as a plan file writes it."""
     if key in candidate.changes:
         return candidate.changes[key]

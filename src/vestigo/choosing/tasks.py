@@ -1,12 +1,13 @@
 """Runs many replays, or estimates, side by side. Each is kept on disk as it comes, and none is made twice."""
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator
 from concurrent.futures import BrokenExecutor, Executor, Future, as_completed
 from pathlib import Path
 from typing import Any, NamedTuple, Protocol, Self, TypeVar
 
 from vestigo.arguments import path_of
 from vestigo.choosing.store import Store, result_name, trace_name
+from vestigo.data import Told
 from vestigo.errors import Interrupted, VestigoError, WorkersLost
 from vestigo.progress import Progress, say_nothing
 from vestigo.rules import Plan
@@ -17,10 +18,10 @@ from vestigo.trace import Trace
 class Result(Protocol):
     """What a task gives. It becomes plain data, and is made from it."""
 
-    def to_dict(self) -> dict[str, Any]: ...
+    def to_dict(self) -> Told: ...
 
     @classmethod
-    def from_dict(cls, told: Mapping[str, Any], /) -> Self: ...
+    def from_dict(cls, told: Told, /) -> Self: ...
 
 
 _R = TypeVar("_R", bound=Result)
@@ -32,7 +33,7 @@ class Task(NamedTuple):
     name: str
     stored_as: str | None
     run: Callable[..., Result]
-    arguments: tuple[Any, ...]
+    arguments: tuple[object, ...]
     anywhere: bool = False
     """Whether a worker in another process can do it."""
 

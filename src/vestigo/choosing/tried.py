@@ -2,7 +2,6 @@
 
 from collections.abc import Hashable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
-from typing import Any
 
 from vestigo.arguments import is_by_name, shown
 from vestigo.errors import RulesError, UnknownName
@@ -17,14 +16,14 @@ from vestigo.units import counted
 class Tried:
     """Settings by name, with what they change of today's."""
 
-    settings: dict[str, tuple[Mapping[str, Any], Plan]]
+    settings: dict[str, tuple[Mapping[str, object], Plan]]
     same: dict[str, str] = field(default_factory=dict)
     """Combinations that are the same settings as another one on this trace, and the name of that one."""
     left_out: list[str] = field(default_factory=list)
     """Sentences on combinations that are not tried, and on values that change nothing."""
 
 
-def tried(plan: Plan, lookups: tuple[str, ...], only: Iterable[Mapping[str, Any]] | None = None) -> Tried:
+def tried(plan: Plan, lookups: tuple[str, ...], only: Iterable[Mapping[str, object]] | None = None) -> Tried:
     """What is tried on a trace with these look-ups. If `only` is given, only these combinations are tried.
 
     Raises RulesError for an `only` without combinations, and UnknownName for one that changes no setting.
@@ -51,7 +50,7 @@ def tried(plan: Plan, lookups: tuple[str, ...], only: Iterable[Mapping[str, Any]
     return trials
 
 
-def _combinations(plan: Plan, only: Iterable[Mapping[str, Any]] | None) -> Iterable[Mapping[str, Any]]:
+def _combinations(plan: Plan, only: Iterable[Mapping[str, object]] | None) -> Iterable[Mapping[str, object]]:
     if only is None:
         return combinations(plan.vary) if plan.vary else ()
     wanted = list(only) if isinstance(only, Iterable) and not isinstance(only, (str, Mapping)) else [only]

@@ -31,9 +31,9 @@ class _Stopped(Exception):
     """Ctrl-C during long work, with what to say. The parser of arguments would take it for any other Ctrl-C."""
 
 
-def _saying_how_to_go_on(run: Callable[..., Any]) -> Callable[..., Any]:
+def _saying_how_to_go_on(run: Callable[..., object]) -> Callable[..., object]:
     @wraps(run)
-    def called(*arguments: Any, **options: Any) -> Any:
+    def called(*arguments: object, **options: object) -> object:
         try:
             return run(*arguments, **options)
         except Interrupted as error:

@@ -9,7 +9,7 @@ import threading
 from collections import deque
 from collections.abc import Iterable
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Self
+from typing import TYPE_CHECKING, Self
 
 from rich.console import Console, Group, RenderableType
 from rich.progress import BarColumn, MofNCompleteColumn, SpinnerColumn, TextColumn, TimeRemainingColumn
@@ -51,7 +51,7 @@ def show(what: RenderableType) -> None:
     sys.stdout.write(text.replace(HELD, " "))
 
 
-def show_json(what: Any, notes: Iterable[str] = ()) -> None:
+def show_json(what: object, notes: Iterable[str] = ()) -> None:
     """Prints a result for machines. Notes go to stderr."""
     for said in (*notes, *_below):
         note(said)
@@ -59,7 +59,7 @@ def show_json(what: Any, notes: Iterable[str] = ()) -> None:
     print(json.dumps(_strict(what), indent=2, allow_nan=False))
 
 
-def _strict(what: Any) -> Any:
+def _strict(what: object) -> object:
     """The same with null for numbers that JSON does not have: NaN and the infinities."""
     if isinstance(what, dict):
         return {key: _strict(one) for key, one in what.items()}

@@ -2,7 +2,7 @@
 
 import dataclasses
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from vestigo.rules import Plan
@@ -35,7 +35,7 @@ def plan_for(path: Path | None, rules: list[str] | None = None) -> "Plan | None"
     return dataclasses.replace(today, candidates=plan.candidates, vary=plan.vary, called=called)
 
 
-def _rule(text: str) -> tuple[str, Any]:
+def _rule(text: str) -> tuple[str, object]:
     """A rule's dotted key with its value. A name without a dot means a rule in ``[rules]``."""
     from vestigo.errors import InputError
     from vestigo.rules.values import from_text
@@ -47,11 +47,11 @@ def _rule(text: str) -> tuple[str, Any]:
     return key, value if key.endswith(".pin") and not value.startswith("[") else from_text(value)
 
 
-def intake_options(stated: list[str] | None, strict: bool = False) -> dict[str, Any]:
+def intake_options(stated: list[str] | None, strict: bool = False) -> dict[str, object]:
     """The options of ``--intake``, as Intake takes them. If a key of a table comes twice, it has both values."""
     from vestigo.errors import InputError
 
-    options: dict[str, Any] = {"strict": True} if strict else {}
+    options: dict[str, object] = {"strict": True} if strict else {}
     for text in stated or []:
         path, equals, value = text.partition("=")
         name, dot, key = path.partition(".")

@@ -2,9 +2,9 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
-from vestigo.data import ByName, Data
+from vestigo.data import ByName, Data, Told
 from vestigo.describing.curves import Curves, curves
 from vestigo.describing.findings import NARROW, Finding, findings
 from vestigo.describing.measure import measure, traits_of
@@ -43,7 +43,7 @@ class Survey(Data):
         for name in ("lookups", "verdicts"):
             object.__setattr__(self, name, ByName("look-up", getattr(self, name)))
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         """All numbers by name: times in seconds, sizes in bytes."""
         return {
             "source": self.source,

@@ -1,9 +1,8 @@
 """The numbers of a survey, for one look-up or for all together."""
 
 from dataclasses import asdict, dataclass
-from typing import Any
 
-from vestigo.data import Data
+from vestigo.data import Data, Told
 from vestigo.units import format_share
 
 
@@ -121,7 +120,7 @@ class Traits(Data):
     def scope_repeat_share(self) -> float:
         return _ratio(self.scope_repeats, self.scoped_reads)
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         """Every number by its name. `reads_per_change` is None if nothing changed."""
         derived = [name for name, value in vars(type(self)).items() if isinstance(value, property)]
         numbers = asdict(self) | {name: getattr(self, name) for name in derived}

@@ -2,12 +2,12 @@
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any, Literal
+from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
 from vestigo.arguments import argument, several, share_above_zero, whole_number
-from vestigo.data import Data
+from vestigo.data import Data, Told
 from vestigo.engine.context import whose_cache
 from vestigo.engine.groups import groups_of
 from vestigo.engine.job import job
@@ -151,7 +151,7 @@ class SizeCurve(Data):
             return None
         return self.hit_rate(max_bytes=more) - self.hit_rate(max_bytes=less)
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         return {
             "name": self.name,
             "reads": self.reads,

@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from vestigo.arguments import path_of, several, shown, whole_number
 from vestigo.choosing.compare import Comparison, compare
@@ -11,7 +11,7 @@ from vestigo.choosing.pick import Pick
 from vestigo.choosing.run_sweep import SHARE_FOR_REST, sweep
 from vestigo.choosing.store import trace_name
 from vestigo.choosing.sweep import Sweep
-from vestigo.data import Data, page_of
+from vestigo.data import Data, Told, page_of
 from vestigo.describing.survey import Survey, survey
 from vestigo.engine import key_by_key
 from vestigo.engine.replay import replay
@@ -105,7 +105,7 @@ class Report(Data):
         *("events", "digest", "survey", "comparison", "pick", "curves", "check", "stories", "assumptions", "notes"),
     )
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         """The data of each part by name. Of the candidates it has only the pick (`found` has all)."""
         return {"source": self.survey.source, **super().to_dict()}
 

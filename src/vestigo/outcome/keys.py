@@ -8,7 +8,7 @@ import numpy as np
 import pyarrow as pa
 
 from vestigo.arguments import text
-from vestigo.data import Data
+from vestigo.data import Data, Told
 from vestigo.errors import InputError, raise_for_unknown
 from vestigo.outcome.counts import CAUSES
 from vestigo.outcome.seen import Counted
@@ -92,7 +92,7 @@ class Keys(Data):
         order = np.argsort(-amounts, kind="stable")[:most]
         return order[amounts[order] > 0]
 
-    def worst_to_dict(self, most: int = 10, lookups: Sequence[str] | None = None) -> dict[str, Any]:
+    def worst_to_dict(self, most: int = 10, lookups: Sequence[str] | None = None) -> dict[str, object]:
         """For each kind of loss, the rows of the keys that have most of it."""
         table = self.to_arrow()
         worst = {loss: table.take(self.worst(loss, most, lookups)).to_pylist() for loss in LOSSES}
@@ -129,17 +129,17 @@ class Keys(Data):
         seconds = {exact: frame[exact] / SECOND for exact in _EXACT_NAMES.values()}
         return frame.assign(**seconds).rename(columns={exact: name for name, exact in _EXACT_NAMES.items()})
 
-    def to_kept(self) -> dict[str, Any]:
+    def to_kept(self) -> Told:
         raise InputError("a table of keys is not saved as JSON; write its to_arrow() to a file")
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         """A list for each column of `to_arrow`."""
         table = self.to_arrow()
         exact = {name: self.column(name).tolist() for name in _SUMS}
         return {name: table[name].to_pylist() for name in table.column_names} | exact
 
 
-def _with_whole_sums(row: dict[str, Any]) -> dict[str, Any]:
+def _with_whole_sums(row: dict[str, Any]) -> dict[str, object]:
     return row | {name: int(row[name]) for name in _SUMS}
 
 

@@ -1,8 +1,9 @@
 """What is counted of one look-up, of all together, or of a slice of time (docs/semantics.md, section 4)."""
 
 from dataclasses import dataclass, field
-from typing import Any, Literal
+from typing import Literal
 
+from vestigo.data import Told
 from vestigo.measures import amount_of, asked_measure
 from vestigo.outcome.counts import LARGEST, Counts, share
 from vestigo.outcome.spans import Spans, percentile_of
@@ -103,6 +104,6 @@ class Measures(Counts):
             return share(self.stale_age_ns, self.stale_hits) / 1e9
         return min(self.stale_ages.percentile(percentile_of(percentile)), self.oldest_stale_ns) / 1e9
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         """Plain data: times in seconds, memory in bytes, rates in [0, 1]. The key names are stable."""
         return Summary.of(self).to_dict()

@@ -1,12 +1,13 @@
 """What each read of a trace met with."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 import pyarrow as pa
 
-from vestigo.data import Data
+from vestigo.data import Data, Told
 from vestigo.errors import InputError
 from vestigo.outcome.counts import CAUSES
 from vestigo.outcome.seen import MISS, NO_AGE, NULL, Answers
@@ -55,10 +56,10 @@ class Reads(Data):
         seconds = {name: frame[name].astype(float) / SECOND for name in spans}
         return frame.assign(**seconds).rename(columns={name: name.removesuffix("_ns") for name in spans})
 
-    def to_kept(self) -> dict[str, Any]:
+    def to_kept(self) -> Told:
         raise InputError("a table of reads is not saved as JSON; write its to_arrow() to a file")
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         """A list for each column; times in ns."""
         table = self.to_arrow()
         return {name: table[name].to_pylist() for name in table.column_names} | {
@@ -97,7 +98,7 @@ def reads_table(trace: Trace, answers: Answers, counted_from: int, first_event: 
     )
 
 
-def _texts(ids: np.ndarray, names: Any) -> pa.DictionaryArray:
+def _texts(ids: np.ndarray, names: Sequence[object]) -> pa.DictionaryArray:
     """Texts for ids. An id below 0 has none. A text that several ids share (one key of two look-ups) is stored once."""
     texts = (arrow_names(names) if len(names) else pa.array([], pa.string())).dictionary_encode()
     places = pa.array(np.ascontiguousarray(ids), mask=ids < 0)

@@ -4,7 +4,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, fields
 from typing import TYPE_CHECKING, Any, overload
 
-from vestigo.data import Data, same
+from vestigo.data import Data, Told, same
 from vestigo.outcome.measures import Measures
 from vestigo.units import counted
 
@@ -46,10 +46,10 @@ class Slices(Data, Sequence[Slice]):
         answered = zip(self.columns["hits"], self.columns["joined"], self.columns["misses_by_cause"], strict=True)
         return [hits + joined + sum(misses.values()) for hits, joined, misses in answered]
 
-    def to_kept(self) -> dict[str, Any]:
+    def to_kept(self) -> Told:
         return {"columns": self.columns}
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         """``slices`` has the measures of each slice, and when it begins and ends."""
         return {"slices": [{"begins_ns": one.begins_ns, "ends_ns": one.ends_ns, **one.to_dict()} for one in self]}
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, fields
 from types import MappingProxyType
 from typing import Any
 
-from vestigo.data import ByName
+from vestigo.data import ByName, Told
 from vestigo.errors import UnknownName, raise_for_unknown
 from vestigo.measures import MEASURES, amount_of
 from vestigo.outcome.counts import CAUSES, Counts
@@ -89,7 +89,7 @@ class Summary(Counts):
             )
         return known[key]
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         """Plain data: times in seconds, memory in bytes, rates in [0, 1]. The key names are stable."""
         fields = {key: _TOLD[key](self) if key in _TOLD else getattr(self, key) for key in _KEYS}
         if self.whose is not None:
@@ -98,7 +98,7 @@ class Summary(Counts):
         return fields
 
     @classmethod
-    def from_dict(cls, fields: Mapping[str, Any]) -> "Summary":
+    def from_dict(cls, fields: Told) -> "Summary":
         """The summary from what `to_dict` gives. Raises KeyError where something is missing."""
         return Summary(
             **{name: fields[name] for name in _PLAIN if name not in _SURGES},

@@ -31,7 +31,7 @@ def batches(trace: Trace, assumed: Assumed, entries: Entries, events: int | None
         yield from _made(trace, assumed, entries, events or memory.BATCH_EVENTS)
 
 
-def make_ready(trace: Trace, assumed: Assumed, entries: Entries) -> Sequence[Any]:
+def make_ready(trace: Trace, assumed: Assumed, entries: Entries) -> Sequence[object]:
     """Works out what serves all replays of the trace. These are its batches, unless the trace is long."""
     if memory.is_long(len(trace)):
         filler(trace, assumed)
@@ -39,7 +39,7 @@ def make_ready(trace: Trace, assumed: Assumed, entries: Entries) -> Sequence[Any
     return trace.once(("batches", assumed, entries), lambda: list(_made(trace, assumed, entries, memory.BATCH_EVENTS)))
 
 
-def _made(trace: Trace, assumed: Assumed, entries: Entries, events: int) -> Iterator[Any]:
+def _made(trace: Trace, assumed: Assumed, entries: Entries, events: int) -> Iterator[object]:
     fill, costs, batch = filler(trace, assumed), 0.0, None
     for part, truth in parts_with_truth(trace, events):
         check()

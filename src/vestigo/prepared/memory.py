@@ -25,7 +25,7 @@ def settled(array: _Array) -> _Array:
     >>> settled(np.arange(3)).flags.writeable
     False
     """
-    whole: Any = array
+    whole: object = array
     while isinstance(whole, np.ndarray):
         whole.flags.writeable = False
         whole = whole.base

@@ -1,7 +1,7 @@
 """What each event tells of its key's value at the origin (docs/semantics.md, section 3)."""
 
 from collections.abc import Iterable, Iterator
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 
@@ -31,7 +31,7 @@ class Truth(NamedTuple):
     """Rows that give the current value its name. That is not a change."""
     names: Ints
     mark: np.ndarray
-    tracker: Any
+    tracker: object
     """The kernel's object, which knows when each stretch of truth ended."""
 
     @property

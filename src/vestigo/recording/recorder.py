@@ -22,7 +22,7 @@ from vestigo.units import Duration, parse_bytes
 
 P = ParamSpec("P")
 R = TypeVar("R")
-F = TypeVar("F", bound=Callable[..., Any])
+F = TypeVar("F", bound=Callable[..., object])
 Key = str | int
 Version = str | int | None
 _NOTHING = (0, None)
@@ -103,9 +103,9 @@ class Recorder:
         lookup: str,
         key: None = None,
         *,
-        size: Callable[[Any], int | None] = ...,
-        version: Callable[[Any], Version] | None = ...,
-        null: Callable[[Any], bool] | None = ...,
+        size: Callable[[object], int | None] = ...,
+        version: Callable[[object], Version] | None = ...,
+        null: Callable[[object], bool] | None = ...,
     ) -> Callable[[F], F]: ...
     @overload
     def reads(
@@ -113,19 +113,19 @@ class Recorder:
         lookup: str,
         key: Callable[P, Key],
         *,
-        size: Callable[[Any], int | None] = ...,
-        version: Callable[[Any], Version] | None = ...,
-        null: Callable[[Any], bool] | None = ...,
+        size: Callable[[object], int | None] = ...,
+        version: Callable[[object], Version] | None = ...,
+        null: Callable[[object], bool] | None = ...,
     ) -> Callable[[Callable[P, R]], Callable[P, R]]: ...
     def reads(
         self,
         lookup: str,
         key: Callable[..., Key] | None = None,
         *,
-        size: Callable[[Any], int | None] = plain_size,
-        version: Callable[[Any], Version] | None = plain_version,
-        null: Callable[[Any], bool] | None = None,
-    ) -> Callable[[Any], Any]:
+        size: Callable[[object], int | None] = plain_size,
+        version: Callable[[object], Version] | None = plain_version,
+        null: Callable[[object], bool] | None = None,
+    ) -> Callable[[Any], object]:
         """Decorates a function that loads a value from the origin, plain or async. Each call is noted as a read.
 
         `key` makes the key from the arguments of the call. By default the key is the arguments with colons between
@@ -138,7 +138,7 @@ class Recorder:
         tell = plain_size_and_version if (size, version) == (plain_size, plain_version) else _teller(size, version)
 
         def decorate(load: Callable[P, R]) -> Callable[P, R]:
-            def note(at: int, begun: int, value: Any, args: Any, kwargs: Any) -> None:
+            def note(at: int, begun: int, value: object, args: Any, kwargs: Any) -> None:
                 try:
                     cost = perf_counter_ns() - begun
                     found = value is not None if null is None else not null(value)
@@ -153,7 +153,7 @@ class Recorder:
                 @wraps(load)
                 async def later(*args: P.args, **kwargs: P.kwargs) -> Any:
                     at, begun = time_ns(), perf_counter_ns()
-                    value = await cast("Awaitable[Any]", load(*args, **kwargs))
+                    value = await cast("Awaitable[object]", load(*args, **kwargs))
                     note(at, begun, value, args, kwargs)
                     return value
 
@@ -227,15 +227,15 @@ def _check(buffer: object, secret: object, node: object) -> None:
         raise RulesError(problems)
 
 
-def _joined(*args: Any, **kwargs: Any) -> Key:
+def _joined(*args: object, **kwargs: object) -> Key:
     if len(args) == 1 and not kwargs and type(args[0]) in (str, int):
         return cast("Key", args[0])
     return ":".join([*map(str, args), *(f"{name}={value}" for name, value in sorted(kwargs.items()))])
 
 
 def _teller(
-    size: Callable[[Any], int | None], version: Callable[[Any], Version] | None
-) -> Callable[[Any], tuple[int | None, Version]]:
+    size: Callable[[object], int | None], version: Callable[[object], Version] | None
+) -> Callable[[object], tuple[int | None, Version]]:
     """A function that tells size and version of a value, using the user's functions."""
     return lambda value: (size(value), version(value) if version is not None else None)
 

@@ -41,7 +41,7 @@ _FORMAT = 0
 _CONTAINERS = {dict, set, frozenset, list, tuple}
 
 
-def plain_size(value: Any) -> int:
+def plain_size(value: object) -> int:
     """The bytes of a text, of bytes, or of plain data written as text. For other objects, the size that Python gives.
 
     >>> plain_size("abc"), plain_size(b"abcd"), plain_size([1, 2.5, None]) < 30
@@ -50,7 +50,7 @@ def plain_size(value: Any) -> int:
     return plain_size_and_version(value)[0]
 
 
-def plain_version(value: Any) -> int | None:
+def plain_version(value: object) -> int | None:
     """A checksum of a text, of bytes, or of plain data (numbers, texts, lists, dicts of these). None for other objects.
 
     It consists of two checksums of 32 bits each, CRC-32 and Adler-32 (RFC 1950). Unless someone constructs equal ones
@@ -86,11 +86,11 @@ def _in_order(value: Any, kind: type) -> Any:
     return value
 
 
-def _one(value: Any) -> Any:
+def _one(value: object) -> object:
     return _in_order(value, type(value)) if type(value) in _CONTAINERS else value
 
 
-def _sorted(items: list[Any]) -> list[Any]:
+def _sorted(items: list[object]) -> list[Any]:
     try:
         return sorted(items)  # the keys of a dict differ, so its values are never compared
     except TypeError:  # of different kinds

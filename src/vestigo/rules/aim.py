@@ -7,7 +7,7 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 from vestigo.arguments import is_by_name, shown
-from vestigo.data import Named, can_be_kept
+from vestigo.data import Named, Told, can_be_kept
 from vestigo.errors import RulesError, UnknownName, rules_error
 from vestigo.measures import MEASURES, Measure, check_direction, measure
 from vestigo.units import as_python, format_share, parse_share
@@ -117,7 +117,7 @@ class Worth(Named):
         for name, price in prices.items():
             object.__setattr__(self, name, price)
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         """The prices that are not 0, and the currency, as a plan file has them."""
         stated = {one.name: getattr(self, one.name) for one in fields(self)}
         return {name: value for name, value in stated.items() if value}
@@ -196,14 +196,14 @@ class Aim(Named):
                 except ValueError as error:
                     problems.append((str(name), str(error)))
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         """What is stated, as a plan file has it: the measure, the limits, and under ``worth`` the prices."""
         limits = {name: list(texts) if isinstance(texts, tuple) else texts for name, texts in self.limits.items()}
         words = {word: name for word in ("most", "least") if (name := getattr(self, word)) is not None}
         return {**words, **limits, **({"worth": self.worth.to_dict()} if self.worth else {})}
 
     @classmethod
-    def from_dict(cls, stated: Mapping[str, Any]) -> "Aim":
+    def from_dict(cls, stated: Told) -> "Aim":
         """The aim from the data of `to_dict`."""
         own = {name: stated[name] for name in ("most", "least", "worth") if name in stated}
         return cls(**own, limits={name: texts for name, texts in stated.items() if name not in own})

@@ -86,7 +86,7 @@ class Checked(InNotebooks, BaseModel, metaclass=_ForUsers):
     def __pydantic_init_subclass__(cls, **_: object) -> None:
         cls.__signature__ = _Signature()  # type: ignore[assignment]
 
-    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:  # noqa: ARG002
+    def model_copy(self, *, update: Mapping[str, object] | None = None, deep: bool = False) -> Self:  # noqa: ARG002
         """The same with other values, checked like new ones. Raises RulesError."""
         if update is not None and not is_by_name(update):
             raise RulesError(f"update: {shown(update)} is not a mapping of values by name; write {{NAME: VALUE}}")
@@ -120,7 +120,7 @@ class Checked(InNotebooks, BaseModel, metaclass=_ForUsers):
         )
 
     @classmethod
-    def kept(cls, values: Mapping[str, Any]) -> dict[str, Plain]:
+    def kept(cls, values: Mapping[str, object]) -> dict[str, Plain]:
         """Values of rules as a file holds them. Raises InputError for the user's own code."""
         for name, value in values.items():
             if getattr(value, "own", None) is not None:
@@ -128,7 +128,7 @@ class Checked(InNotebooks, BaseModel, metaclass=_ForUsers):
         return {name: cls.written(name, value) for name, value in values.items()}
 
     @classmethod
-    def read(cls, name: str, value: object) -> Any:
+    def read(cls, name: str, value: object) -> object:
         """The value of one rule, read from what a user may write. Raises ValueError."""
         readers: list[Any] = [one.func for one in cls.model_fields[name].metadata if isinstance(one, BeforeValidator)]
         return readers[0](value) if readers else value
@@ -172,7 +172,7 @@ class Checked(InNotebooks, BaseModel, metaclass=_ForUsers):
         return [f"{shown(error['input'])} is wrong: {error['msg']}"]
 
 
-def _plain(value: Any) -> Plain:
+def _plain(value: object) -> Plain:
     if type(value) is Fraction:
         return format_exact_share(value)
     texts = getattr(value, "texts", value)

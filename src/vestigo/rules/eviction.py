@@ -12,7 +12,10 @@ from vestigo.units import Duration, format_exact_share, parse_share
 Parameter = Fraction | Duration | int
 
 
-Numbers = Callable[[int, Mapping[str, Any]], tuple[int, ...]]
+Parameters = Mapping[str, Any]
+"""By name, each of the type that the parameter has."""
+
+Numbers = Callable[[int, Parameters], tuple[int, ...]]
 """From the capacity of the room and the parameters to whole numbers, of which policies know what they mean."""
 
 
@@ -33,7 +36,7 @@ class _Kind(NamedTuple):
         return int(text)
 
 
-def _as_they_are(_: int, parameters: Mapping[str, Any]) -> tuple[int, ...]:
+def _as_they_are(_: int, parameters: Parameters) -> tuple[int, ...]:
     return tuple(map(int, parameters.values()))
 
 
@@ -52,7 +55,7 @@ def _percent(number: int) -> _Kind:
     return _Kind(Fraction(number, 100))
 
 
-def _of_w_tinylfu(capacity: int, parameters: Mapping[str, Any]) -> tuple[int, ...]:
+def _of_w_tinylfu(capacity: int, parameters: Parameters) -> tuple[int, ...]:
     window = max(int(capacity * parameters["window"]), 1)
     return window, int((capacity - window) * parameters["protected"]), parameters["sample"]
 

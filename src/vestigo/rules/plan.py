@@ -8,7 +8,7 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING, Any, Literal, NamedTuple, TypeVar
 
 from vestigo.arguments import path_of
-from vestigo.data import Named, can_be_kept
+from vestigo.data import Named, Told, can_be_kept
 from vestigo.errors import RulesError, UnknownName, rules_error, unknown
 from vestigo.files import write_text
 from vestigo.rules.aim import Aim
@@ -51,7 +51,7 @@ Engine = Literal["native", "reference"]
 """The two engines give the same counts: ``native`` is fast, ``reference`` is plain Python that you can read, and runs
 your own policies and conditions."""
 
-Layer = Rules | Mapping[str, Any]
+Layer = Rules | Mapping[str, object]
 """What is stated of a look-up, or of some of its keys."""
 
 _Settings = TypeVar("_Settings", Rules, Pool)
@@ -113,15 +113,15 @@ class Plan(Named):
             rules: Layer = ...,
             lookups: Mapping[str, Layer] = ...,
             keys: Mapping[str, Mapping[str, Layer]] = ...,
-            pools: Mapping[str, Pool | Mapping[str, Any]] = ...,
+            pools: Mapping[str, Pool | Mapping[str, object]] = ...,
             candidates: Mapping[str, "Plan | Layer"] = ...,
             warm_up: str | timedelta | int | None = ...,
             trace_path: str | Path | None = ...,
-            intake: Intake | Mapping[str, Any] = ...,
-            what_if: WhatIf | Mapping[str, Any] = ...,
-            vary: Mapping[str, Iterable[Any]] = ...,
-            aim: Aim | Mapping[str, Any] = ...,
-            counters: CounterNames | Mapping[str, Any] = ...,
+            intake: Intake | Mapping[str, object] = ...,
+            what_if: WhatIf | Mapping[str, object] = ...,
+            vary: Mapping[str, Iterable[object]] = ...,
+            aim: Aim | Mapping[str, object] = ...,
+            counters: CounterNames | Mapping[str, object] = ...,
             called: Called = ...,
             engine: "Engine" = ...,
         ) -> None: ...
@@ -243,12 +243,12 @@ class Plan(Named):
             yield from each.values()
 
     def __reduce__(self) -> tuple[Any, ...]:
-        def plain(value: Any) -> Any:
+        def plain(value: object) -> object:
             return {name: plain(one) for name, one in value.items()} if isinstance(value, MappingProxyType) else value
 
         return _made_again, ({one.name: plain(getattr(self, one.name)) for one in fields(self) if one.init},)
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         """All that the plan states, as plain data. What is usual is left out, but for what is replayed."""
         others = {
             "trace_path": None if self.trace_path is None else str(self.trace_path),
@@ -260,7 +260,7 @@ class Plan(Named):
         }
         return self.replayed_to_dict() | {name: value for name, value in others.items() if value}
 
-    def replayed_to_dict(self) -> dict[str, Any]:
+    def replayed_to_dict(self) -> dict[str, object]:
         """What is replayed, as plain data: rules, pools, warm-up, and circumstances that differ from the trace."""
         return {
             "rules": self.rules.to_dict(),
@@ -276,7 +276,7 @@ class Plan(Named):
         }
 
     @classmethod
-    def from_dict(cls, stated: Mapping[str, Any]) -> "Plan":
+    def from_dict(cls, stated: Told) -> "Plan":
         """The plan from the data of `to_dict`, or of `replayed_to_dict`."""
         return cls(
             **{
@@ -346,7 +346,7 @@ class Plan(Named):
                     if isinstance(error, UnknownName):
                         break  # the key itself is wrong
 
-    def _goes_with_another(self, key: str, value: Any) -> bool:
+    def _goes_with_another(self, key: str, value: object) -> bool:
         for other, values in self.vary.items():
             for one in values if other != key else ():
                 try:

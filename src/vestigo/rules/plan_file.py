@@ -159,9 +159,9 @@ class _Reader(Tables):
         places: Found = {key: (value, ("counters", key)) for key, value in table.items()}
         return self.checked(CounterNames, table, ("counters",), places) or CounterNames()
 
-    def vary(self, tables: Table) -> dict[str, list[Any]]:
+    def vary(self, tables: Table) -> dict[str, list[object]]:
         """The values that vary. The plan tries each alone, but only if nothing else is wrong with it."""
-        varied: dict[str, list[Any]] = {}
+        varied: dict[str, list[object]] = {}
         for path, values_ in self.leaves((), self.table((), "vary", tables)):
             if not isinstance(values_, list) or not values_:
                 problem = f"{values_!r} is not a list of values; write [250, 500], for example"

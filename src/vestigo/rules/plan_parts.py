@@ -33,7 +33,7 @@ Problem = tuple[tuple[str, ...], str]
 _Kind = TypeVar("_Kind", Rules, Pool, WhatIf, CounterNames)
 
 
-def frozen(mapping: Mapping[str, Any]) -> Mapping[str, Any]:
+def frozen(mapping: Mapping[str, object]) -> Mapping[str, Any]:
     return MappingProxyType(dict(mapping))
 
 
@@ -118,11 +118,11 @@ class Parts:
                 self.wrong(("aim", *([name] if name else [])), problem)
             return Aim()
 
-    def vary(self, given: object) -> Mapping[str, tuple[Any, ...]]:
+    def vary(self, given: object) -> Mapping[str, tuple[object, ...]]:
         """Lists, arrays and generators as tuples, in which values are as a plan file has them. Whether they mean
         anything is not checked yet.
         """
-        varied: dict[str, tuple[Any, ...]] = {}
+        varied: dict[str, tuple[object, ...]] = {}
         for key, values in self.named(given, "vary", "vary").items():
             try:
                 tried = several(key, values, "[250, 500]")
@@ -142,7 +142,7 @@ class Parts:
             elif not name or _NUMBER.fullmatch(name):
                 self.wrong(("candidate", name), f"{name!r} does not name a candidate; choose a word or more")
 
-    def named(self, given: object, where: str, what: str) -> dict[str, Any]:
+    def named(self, given: object, where: str, what: str) -> dict[str, object]:
         """A mapping whose keys are texts."""
         if not isinstance(given, Mapping):
             self.wrong((where,), f"{shown(given)} is not a mapping of names; write {what}={{NAME: ...}}")

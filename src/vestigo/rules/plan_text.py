@@ -14,7 +14,7 @@ _UNSEEN = {"Cf", "Co", "Zl", "Zp"}
 """What is not seen, or turns the text around, such as U+202E. Other controls are escaped by every writer of TOML."""
 
 
-def toml_text(tables: Mapping[str, Any]) -> str:
+def toml_text(tables: Mapping[str, object]) -> str:
     """The tables as TOML. Characters that are not seen are written as escapes.
 
     >>> print(toml_text({"lookup": {"a\\u202eb": {"absolute": "5m"}}}), end="")
@@ -67,8 +67,8 @@ def plan_text(stated: Mapping[str, Any], folder: Path | None = None) -> str:
     return toml_text({name: table for name, table in tables.items() if table})
 
 
-def _trace(stated: Mapping[str, Any], folder: Path | None) -> dict[str, Any]:
-    table: dict[str, Any] = {}
+def _trace(stated: Mapping[str, Any], folder: Path | None) -> dict[str, object]:
+    table: dict[str, object] = {}
     if (path := stated.get("trace_path")) is not None:
         table["path"] = Path(path if folder is None else os.path.relpath(path, folder)).as_posix()
     if stated["warm_up"] != "0s":
@@ -76,7 +76,7 @@ def _trace(stated: Mapping[str, Any], folder: Path | None) -> dict[str, Any]:
     return {**table, **stated.get("intake", {})}
 
 
-def _settings(stated: Mapping[str, Any]) -> dict[str, Any]:
+def _settings(stated: Mapping[str, Any]) -> dict[str, object]:
     lookups = {name: _with_units(rules) for name, rules in stated["lookups"].items()}
     for name, patterns in stated["keys"].items():
         lookups.setdefault(name, {})["keys"] = {pattern: _with_units(rules) for pattern, rules in patterns}
@@ -87,7 +87,7 @@ def _settings(stated: Mapping[str, Any]) -> dict[str, Any]:
     }
 
 
-def _candidate(own: Mapping[str, Any], base: Mapping[str, Any]) -> dict[str, Any]:
+def _candidate(own: Mapping[str, Any], base: Mapping[str, Any]) -> dict[str, object]:
     """What is different in a candidate, if a file can say that; otherwise all of it."""
     goes_on = (
         own["keys"] == base["keys"]
@@ -107,16 +107,16 @@ def _candidate(own: Mapping[str, Any], base: Mapping[str, Any]) -> dict[str, Any
     return {name: table for name, table in (("rules", rules), ("lookup", changed)) if table}
 
 
-def _different(own: Mapping[str, Any], base: Mapping[str, Any]) -> dict[str, Any]:
+def _different(own: Mapping[str, object], base: Mapping[str, object]) -> dict[str, object]:
     return {rule: value for rule, value in own.items() if rule not in base or base[rule] != value}
 
 
-def _with_units(rules: Mapping[str, Any]) -> dict[str, Any]:
+def _with_units(rules: Mapping[str, object]) -> dict[str, object]:
     """The rules with sizes in units."""
     return {name: _with_unit(name, value) for name, value in rules.items()}
 
 
-def _with_unit(name: str, value: Any) -> Any:
+def _with_unit(name: str, value: object) -> object:
     return format_exact_bytes(value) if name in _SIZES and type(value) is int else value
 
 
@@ -130,7 +130,7 @@ def rule_text(name: str, value: object) -> str:
     return str(written).lower() if isinstance(written, bool) else str(written)
 
 
-def plan_lines(changes: Mapping[str, Any]) -> str:
+def plan_lines(changes: Mapping[str, object]) -> str:
     """The changes as they stand in a plan file, with a table for each look-up or pool.
 
     >>> print(plan_lines({"lookup.vessel.sliding": "15m", "rules.overlap": "join"}))

@@ -1,7 +1,7 @@
 """What a rule says about itself: the heading it belongs to, and how engines get it."""
 
 from collections.abc import Callable, Mapping
-from typing import Any, Literal, NamedTuple
+from typing import Literal, NamedTuple
 
 from pydantic import BaseModel
 
@@ -11,7 +11,7 @@ Heading = Literal[
 
 Number = int | bool | str | list[int] | None
 """As the kernel has it; None leaves what it is unless stated, text is one of the kernel's words."""
-Numbers = Callable[[Any], Mapping[str, Number]]
+Numbers = Callable[[object], Mapping[str, Number]]
 """From all rules of a look-up, or of a pool, to the kernel's (native/include/vestigo/rules.def)."""
 
 
@@ -27,7 +27,7 @@ class Rule(NamedTuple):
     heading: Heading
     numbers: Numbers | None = None
     """How the kernel gets it. None: another module works it out first (`worked_out`)."""
-    plain: Callable[[Any], bool] | None = None
+    plain: Callable[[object], bool] | None = None
     """Whether the plain replay knows a value. None: it knows only the default."""
     worked_out: str = ""
     """The module that works out from the rule what engines get."""

@@ -169,7 +169,7 @@ def _of_worth() -> Schema:
     )
 
 
-def examples_of(reader: Callable[..., Any]) -> list[str]:
+def examples_of(reader: Callable[..., object]) -> list[str]:
     """Texts that the reader of a rule accepts."""
     schema = _READ_BY[reader]
     parts = [schema, *schema.get("anyOf", [])]

@@ -9,18 +9,18 @@ from vestigo.rules.checked import Plain
 from vestigo.rules.rules import Rules
 
 
-class Stated(Mapping[str, Any]):
+class Stated(Mapping[str, object]):
     """Values of rules by name, read and checked. A rule that is not named has the value from the layer below.
 
     >>> Stated({"absolute": "never"}).over(Rules(max_entries=5, absolute="1h"))
     Rules(max_entries=5)
     """
 
-    def __init__(self, values: Mapping[str, Any]) -> None:
+    def __init__(self, values: Mapping[str, object]) -> None:
         self._values = dict(values)
 
     @classmethod
-    def by(cls, rules: "Rules | Mapping[str, Any]") -> "Stated":
+    def by(cls, rules: "Rules | Mapping[str, object]") -> "Stated":
         """What was given when the rules were made, or what a mapping has."""
         if isinstance(rules, Rules):
             return cls({name: getattr(rules, name) for name in Rules.model_fields if name in rules.model_fields_set})

@@ -3,7 +3,6 @@
 from collections.abc import Iterator, Mapping, Sequence
 from itertools import product
 from math import prod
-from typing import Any
 
 from vestigo.arguments import is_by_name, shown
 from vestigo.errors import RulesError, UnknownName, unknown
@@ -11,7 +10,7 @@ from vestigo.rules.pool import Pool
 from vestigo.rules.rules import Rules
 from vestigo.rules.trade_words import unknown_rule
 
-Changes = Mapping[str, Any]
+Changes = Mapping[str, object]
 """New values by dotted key: ``rules.absolute``, ``lookup.vessel.max_entries``, ``pool.desk.max_bytes``."""
 
 _WRITE = "write rules.RULE, lookup.NAME.RULE or pool.NAME.RULE"
@@ -28,7 +27,7 @@ def place_of(key: str) -> tuple[str, str, str]:
     return table, name.strip("\"'"), rule
 
 
-def by_table(changes: Changes, pools: Mapping[str, Pool]) -> dict[tuple[str, str], dict[str, Any]]:
+def by_table(changes: Changes, pools: Mapping[str, Pool]) -> dict[tuple[str, str], dict[str, object]]:
     """The changes of each table: ``("rules", "")``, ``("lookup", NAME)``, ``("pool", NAME)``. Raises RulesError for a
     key that names no rule, or a pool that is not among `pools`.
 
@@ -37,7 +36,7 @@ def by_table(changes: Changes, pools: Mapping[str, Pool]) -> dict[tuple[str, str
     """
     if not is_by_name(changes):
         raise RulesError(f'changes: {shown(changes)} are no values by key; write {{"rules.max_entries": 500}}')
-    tables: dict[tuple[str, str], dict[str, Any]] = {}
+    tables: dict[tuple[str, str], dict[str, object]] = {}
     for key, value in changes.items():
         table, name, rule = place_of(key)
         if table not in ("rules", "lookup", "pool") or not rule or (table == "rules") == bool(name):
@@ -51,7 +50,7 @@ def by_table(changes: Changes, pools: Mapping[str, Pool]) -> dict[tuple[str, str
     return tables
 
 
-def plain_values(key: str, values: Sequence[Any]) -> tuple[Any, ...]:
+def plain_values(key: str, values: Sequence[object]) -> tuple[object, ...]:
     """The values that vary under a key, as a plan file has them: durations of Python as text, for example. What means
     nothing stays as it is.
     """
@@ -59,7 +58,7 @@ def plain_values(key: str, values: Sequence[Any]) -> tuple[Any, ...]:
     return tuple(_plain(Pool if table == "pool" else Rules, rule, value) for value in values)
 
 
-def _plain(kind: type[Rules] | type[Pool], rule: str, value: Any) -> Any:
+def _plain(kind: type[Rules] | type[Pool], rule: str, value: object) -> object:
     if type(value) in (bool, int, str) or callable(value) or rule not in kind.model_fields:
         return value
     if isinstance(value, (list, tuple)) and not hasattr(value, "_fields"):
@@ -70,7 +69,7 @@ def _plain(kind: type[Rules] | type[Pool], rule: str, value: Any) -> Any:
         return value
 
 
-def combinations(vary: Mapping[str, Sequence[Any]]) -> Iterator[dict[str, Any]]:
+def combinations(vary: Mapping[str, Sequence[object]]) -> Iterator[dict[str, object]]:
     """Every combination of one value for each key. The last key changes fastest.
 
     >>> [list(one.values()) for one in combinations({"a": [1, 2], "b": [3, 4]})]
@@ -79,7 +78,7 @@ def combinations(vary: Mapping[str, Sequence[Any]]) -> Iterator[dict[str, Any]]:
     return (dict(zip(vary, values, strict=True)) for values in product(*vary.values()))
 
 
-def count(vary: Mapping[str, Sequence[Any]]) -> int:
+def count(vary: Mapping[str, Sequence[object]]) -> int:
     """How many combinations there are."""
     return prod(map(len, vary.values())) if vary else 0
 

@@ -1,7 +1,6 @@
 """Shows settings as text: a row for each rule that is stated, a column for each look-up that states one."""
 
 from collections.abc import Mapping
-from typing import Any
 
 from rich.console import Group, RenderableType
 from rich.text import Text
@@ -34,7 +33,7 @@ def plan_shown(plan: Plan) -> RenderableType:
     return Group(*parts, *lines) if parts or lines else Text("No rules: everything is kept, and nothing expires.")
 
 
-def _others(plan: Plan) -> Mapping[str, Any]:
+def _others(plan: Plan) -> Mapping[str, object]:
     told = plan.to_dict()
     named = ("keys", "pools", "what_if", "vary", "aim", "candidates", "trace_path", "intake", "counters")
     found = {name.replace("_", " "): told[name] for name in named if told.get(name)}

@@ -35,11 +35,11 @@ class Column(NamedTuple):
     """Whether files have the column even if no row gives a value."""
 
 
-def column(dtype: npt.DTypeLike, holds: Holds, **more: Any) -> dict[str, Any]:
+def column(dtype: npt.DTypeLike, holds: Holds, **more: Any) -> dict[str, object]:
     """The metadata of a field of `Trace` that is a column."""
     return {"column": lambda name: Column(name, dtype, holds, **more)}
 
 
-def columns_of(each: tuple["Field[Any]", ...]) -> Mapping[str, Column]:
+def columns_of(each: tuple["Field[object]", ...]) -> Mapping[str, Column]:
     """The columns among a class's fields, in order."""
     return {one.name: one.metadata["column"](one.name) for one in each if "column" in one.metadata}

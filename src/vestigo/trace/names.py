@@ -7,7 +7,7 @@ import numpy as np
 import pyarrow as pa
 
 
-class Names(Sequence[Any]):
+class Names(Sequence[object]):
     """A sequence over an Arrow array, or over some of its items."""
 
     def __init__(self, values: pa.Array, places: np.ndarray | None = None) -> None:
@@ -27,12 +27,12 @@ class Names(Sequence[Any]):
 
     __hash__ = None  # type: ignore[assignment]
 
-    def __getitem__(self, place: Any) -> Any:
+    def __getitem__(self, place: object) -> Any:
         found = self._values[place]
         return found.to_pylist() if isinstance(place, slice) else found.as_py()
 
 
-def arrow_names(names: Sequence[Any]) -> pa.Array:
+def arrow_names(names: Sequence[object]) -> pa.Array:
     """The names as one Arrow array."""
     return names.values if isinstance(names, Names) else pa.array(list(names))
 

@@ -154,7 +154,7 @@ def anonymised(trace: Readable, secret: bytes | str) -> Trace:
     keyed = hasher(secret)
     own = keyed(trace.at[: 1 << 16].tobytes().hex())  # for ids without texts, in this trace alone
 
-    def hashed(names: Sequence[Any], ids: np.ndarray) -> Names:
+    def hashed(names: Sequence[object], ids: np.ndarray) -> Names:
         texts = (
             arrow_names(names).to_pylist()
             if len(names)
@@ -187,7 +187,7 @@ def of_rows(trace: Trace, rows: np.ndarray) -> Trace:
     return dataclasses.replace(trace, **parts, key_lookup=place[trace.key_lookup[kept["keys"]]])
 
 
-def _some_names(names: Sequence[Any], kept: np.ndarray) -> Sequence[Any]:
+def _some_names(names: Sequence[object], kept: np.ndarray) -> Sequence[object]:
     if isinstance(names, tuple):
         return tuple(names[old] for old in kept) if names else ()
     return Names(arrow_names(names), kept) if len(names) else ()

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 import numpy as np
 import numpy.typing as npt
 
-from vestigo.data import Data
+from vestigo.data import Data, Told
 from vestigo.trace.columns import LARGEST, MISSING, Column, column, columns_of
 from vestigo.units import LONGEST
 
@@ -88,14 +88,14 @@ class Trace(Data):
     force: npt.NDArray[np.bool_] = field(metadata=column(np.bool_, "flag", missing=0))
     """Whether the caller asked for a fresh value."""
     lookups: tuple[str, ...]
-    keys: Sequence[Any]
+    keys: Sequence[object]
     """The text or number of each key."""
     key_lookup: Ints
     """The look-up of each key."""
     nodes: tuple[str, ...] = ()
-    versions: Sequence[Any] = ()
+    versions: Sequence[object] = ()
     """The name of each version. Empty if versions are only told apart."""
-    scopes: Sequence[Any] = ()
+    scopes: Sequence[object] = ()
     moved: int = field(default=0, compare=False)
     """How many rows came after a later one, and were sorted into place."""
     source: str = field(default="trace", compare=False)
@@ -105,7 +105,7 @@ class Trace(Data):
     """Units that nobody stated, a few words each."""
     behind: str | None = field(default=None, compare=False)
     """What the intake says of a cache that answered some reads: ``no`` for none, its lifetime, or None for nothing."""
-    kept: dict[Any, Any] = field(init=False, repr=False, compare=False, default_factory=dict)
+    kept: dict[object, Any] = field(init=False, repr=False, compare=False, default_factory=dict)
     """What was worked out once for all replays. It disappears with the trace."""
 
     def __post_init__(self) -> None:
@@ -117,7 +117,7 @@ class Trace(Data):
     def __len__(self) -> int:
         return len(self.at)
 
-    def __getstate__(self) -> dict[str, Any]:
+    def __getstate__(self) -> dict[str, object]:
         return {one.name: {} if one.name == "kept" else getattr(self, one.name) for one in fields(self)}
 
     def once(self, what: Hashable, make: Callable[[], _T]) -> _T:
@@ -176,14 +176,14 @@ class Trace(Data):
         """The time from the first event to the last, in ns."""
         return int(self.at[-1] - self.at[0]) if len(self) else 0
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         """A list for each column, in the form that `read_trace` takes: times and costs in ns, None for missing
         values.
         """
         costs = [None if cost == MISSING else cost for cost in self.cost.tolist()]
-        exact: dict[str, list[Any]] = {"at": self.at.tolist(), "cost": costs}
+        exact: dict[str, list[object]] = {"at": self.at.tolist(), "cost": costs}
         frame = self.to_pandas().drop(columns=list(exact)).astype(object)
-        each: dict[Any, list[Any]] = {**frame.where(frame.notna(), None).to_dict("list"), **exact}
+        each: dict[Any, list[object]] = {**frame.where(frame.notna(), None).to_dict("list"), **exact}
         return {name: each[name] for name in COLUMNS}
 
     def to_pandas(self) -> "pd.DataFrame":
@@ -194,7 +194,7 @@ class Trace(Data):
 
         return pd.DataFrame({one.name: self._for_people(one) for one in COLUMNS.values()})
 
-    def _for_people(self, column: Column) -> Any:  # noqa: PLR0911  # one line a kind
+    def _for_people(self, column: Column) -> object:  # noqa: PLR0911  # one line a kind
         import pandas as pd
         import pyarrow as pa
 

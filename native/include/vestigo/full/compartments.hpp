@@ -80,7 +80,7 @@ class Compartments {
   // The compartment of a pool that a row is about. There is none if the row names no node and
   // readers always do.
   Id of(Id pool, Id node, Id scope) {
-    const auto place = static_cast<std::size_t>(pool);
+    const auto place = index(pool);
     switch (setting_.per[place]) {
       case Per::all: return first_[place];
       case Per::node: return node >= 0 || setting_.unnamed_node ? first_[place] + node + 1 : kNone;
@@ -89,15 +89,13 @@ class Compartments {
   }
 
   Id key_of(Id entry) const {
-    return setting_.entry_keys.empty() ? entry
-                                       : setting_.entry_keys[static_cast<std::size_t>(entry)];
+    return setting_.entry_keys.empty() ? entry : setting_.entry_keys[index(entry)];
   }
 
   // The slot of an entry in its compartment. In a scope it may be a new one.
   Id slot(Id entry, Id compartment) {
-    return setting_.per[static_cast<std::size_t>(at(compartment).pool)] == Per::scope
-               ? scope_slot(entry, compartment)
-               : entry;
+    return setting_.per[index(at(compartment).pool)] == Per::scope ? scope_slot(entry, compartment)
+                                                                   : entry;
   }
 
   // The slot of a key on another node, or kNone if it cannot be held there.
@@ -108,7 +106,7 @@ class Compartments {
 
   [[gnu::always_inline]] void fetch(Id slot) const {
     __builtin_prefetch(&entries[slot], 1);
-    __builtin_prefetch(&slots[static_cast<std::size_t>(slot)], 1);
+    __builtin_prefetch(&slots[index(slot)], 1);
   }
   // The entry that will be evicted after the next one, if the policy has an order.
   [[gnu::always_inline]] void fetch_victim(Compartment& one) const {
@@ -116,8 +114,8 @@ class Compartments {
     if (later < static_cast<Id>(slots.size())) fetch(later);
   }
 
-  Compartment& at(Id compartment) { return all[static_cast<std::size_t>(compartment)]; }
-  Slot& slot_at(Id slot) { return slots[static_cast<std::size_t>(slot)]; }
+  Compartment& at(Id compartment) { return all[index(compartment)]; }
+  Slot& slot_at(Id slot) { return slots[index(slot)]; }
 
   // Calls `visit(compartment)` for each compartment of a pool. If a node is named and each has its
   // own cache, only for this node.
@@ -168,9 +166,8 @@ class Compartments {
   std::vector<Id> held(const Compartment& one, Chosen chosen) const {
     std::vector<Id> found;
     std::copy_if(one.held.begin(), one.held.end(), std::back_inserter(found), chosen);
-    std::sort(found.begin(), found.end(), [this](Id a, Id b) {
-      return slots[static_cast<std::size_t>(a)].key < slots[static_cast<std::size_t>(b)].key;
-    });
+    std::sort(found.begin(), found.end(),
+              [this](Id a, Id b) { return slots[index(a)].key < slots[index(b)].key; });
     return found;
   }
 
@@ -180,7 +177,7 @@ class Compartments {
   }
   void exit(Compartment& one, Id slot) {
     const Id last = one.held.back(), place = slot_at(slot).place;
-    one.held[static_cast<std::size_t>(place)] = last;
+    one.held[index(place)] = last;
     slot_at(last).place = place;
     one.held.pop_back();
   }
@@ -226,20 +223,19 @@ class Compartments {
   // Links an entry to its slot, unless scopes have their own. Where nodes hear of writes, the slot
   // can also be found by key and node.
   void settle(Id entry, Id group, bool tells) {
-    const Id pool = setting_.groups[static_cast<std::size_t>(group)].pool;
-    const Per per = setting_.per[static_cast<std::size_t>(pool)];
+    const Id pool = setting_.groups[index(group)].pool;
+    const Per per = setting_.per[index(pool)];
     if (per == Per::scope) return take(entry, entry, kNone);
-    const Id node = per == Per::node && !setting_.entry_nodes.empty()
-                        ? setting_.entry_nodes[static_cast<std::size_t>(entry)]
-                        : 0;
-    const Id compartment = first_[static_cast<std::size_t>(pool)] + node;
+    const Id node =
+        per == Per::node && !setting_.entry_nodes.empty() ? setting_.entry_nodes[index(entry)] : 0;
+    const Id compartment = first_[index(pool)] + node;
     take(entry, entry, compartment);
     if (tells && per == Per::node) slot_of_.set(pair(key_of(entry), compartment), entry);
   }
 
   void take(Id slot, Id entry, Id compartment) {
     slot_at(slot).key = key_of(entry);
-    slot_at(slot).group = setting_.entry_groups[static_cast<std::size_t>(entry)];
+    slot_at(slot).group = setting_.entry_groups[index(entry)];
     slot_at(slot).compartment = compartment;
   }
 

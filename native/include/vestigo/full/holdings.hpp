@@ -32,42 +32,34 @@ class Holdings {
         here(setting),
         agenda(setting.clears, here.slots) {
     has_keys_.resize(setting.groups.size());
-    for (const Id group : setting.entry_groups) has_keys_[static_cast<std::size_t>(group)] = true;
+    for (const Id group : setting.entry_groups) has_keys_[index(group)] = true;
   }
 
   const GroupRules& group_of(Id entry) const {
-    return setting
-        .groups[static_cast<std::size_t>(setting.entry_groups[static_cast<std::size_t>(entry)])];
+    return setting.groups[index(setting.entry_groups[index(entry)])];
   }
-  Id group_number(Id slot) const { return here.slots[static_cast<std::size_t>(slot)].group; }
-  const GroupRules& group_at(Id slot) const {
-    return setting.groups[static_cast<std::size_t>(group_number(slot))];
-  }
+  Id group_number(Id slot) const { return here.slots[index(slot)].group; }
+  const GroupRules& group_at(Id slot) const { return setting.groups[index(group_number(slot))]; }
 
   // The owner of a slot.
   Who who(Id slot) const {
-    const Slot& own = here.slots[static_cast<std::size_t>(slot)];
-    return {slot, own.key, here.all[static_cast<std::size_t>(own.compartment)].number - 1,
-            keys.logged(own.key)};
+    const Slot& own = here.slots[index(slot)];
+    return {slot, own.key, here.all[index(own.compartment)].number - 1, keys.logged(own.key)};
   }
 
   // The memory that an event of the entry will touch: where to look for it, and later, what is
   // there.
   [[gnu::always_inline]] void fetch_places(Id entry) const {
-    __builtin_prefetch(&setting.entry_groups[static_cast<std::size_t>(entry)]);
-    if (!setting.entry_keys.empty())
-      __builtin_prefetch(&setting.entry_keys[static_cast<std::size_t>(entry)]);
+    __builtin_prefetch(&setting.entry_groups[index(entry)]);
+    if (!setting.entry_keys.empty()) __builtin_prefetch(&setting.entry_keys[index(entry)]);
   }
   [[gnu::always_inline]] void fetch(Id entry) const {
     keys.fetch(here.key_of(entry));
     witness.fetch(here.key_of(entry));
-    if (setting.per[static_cast<std::size_t>(group_of(entry).pool)] != Per::scope)
-      here.fetch(entry);
+    if (setting.per[index(group_of(entry).pool)] != Per::scope) here.fetch(entry);
   }
 
-  Tally& tally(const GroupRules& group) {
-    return ledger.tally(static_cast<std::size_t>(group.lookup));
-  }
+  Tally& tally(const GroupRules& group) { return ledger.tally(index(group.lookup)); }
 
   // When the trace begins. The steps of `collect = every` count from there.
   void begin(Time now) { start_ = now; }
@@ -155,8 +147,7 @@ class Holdings {
     for (std::size_t pool = 0; pool < setting.pools.size(); ++pool) {
       bool some = false, whole = true;
       for (std::size_t group = 0; group < setting.groups.size(); ++group) {
-        if (static_cast<std::size_t>(setting.groups[group].pool) != pool || !has_keys_[group])
-          continue;
+        if (index(setting.groups[group].pool) != pool || !has_keys_[group]) continue;
         const bool going = goes(static_cast<Id>(group));
         some |= going;
         whole &= going;
@@ -234,7 +225,7 @@ class Holdings {
 
   // Whether the value fits beside pinned entries, or beside all entries if nothing may be evicted.
   bool accepts(const Compartment& one, Bytes bytes) const {
-    const PoolRules& limits = setting.pools[static_cast<std::size_t>(one.pool)];
+    const PoolRules& limits = setting.pools[index(one.pool)];
     if (one.pinned_entries >= limits.max_entries || one.pinned_bytes + bytes > limits.max_bytes)
       return false;
     return !(limits.refuses && is_full_for(limits, one.entries, one.bytes, bytes));
@@ -242,7 +233,7 @@ class Holdings {
 
   // A policy hears nothing of pinned entries.
   void make_room(Compartment& one, Id slot, Bytes bytes, bool pinned, Time now) {
-    const PoolRules& limits = setting.pools[static_cast<std::size_t>(one.pool)];
+    const PoolRules& limits = setting.pools[index(one.pool)];
     witness.coming(who(slot));
     if (!pinned) one.policy->arriving(slot, bytes);
     const bool frees = limits.frees && is_full_for(limits, one.entries, one.bytes, bytes);
@@ -302,7 +293,7 @@ bool Holdings<Seen>::check() {
   std::vector<Level> found(setting.lookups);
   for (const Compartment& one : here.all) {
     if (!one.policy) continue;
-    const PoolRules& limits = setting.pools[static_cast<std::size_t>(one.pool)];
+    const PoolRules& limits = setting.pools[index(one.pool)];
     Level all, pinned;
     for (const Id& id : one.held) {
       const Entry& entry = here.entries[id];
@@ -312,7 +303,7 @@ bool Holdings<Seen>::check() {
       if (here.slot_at(id).place != static_cast<Id>(&id - one.held.data())) return false;
       all.change(1, entry.bytes);
       if (group.pinned) pinned.change(1, entry.bytes);
-      found[static_cast<std::size_t>(group.lookup)].change(1, entry.bytes);
+      found[index(group.lookup)].change(1, entry.bytes);
     }
     if (all.entries != one.entries || all.bytes != one.bytes ||
         pinned.entries != one.pinned_entries || pinned.bytes != one.pinned_bytes)

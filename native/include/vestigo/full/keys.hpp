@@ -28,15 +28,15 @@ class Keys {
   // The keys whose log is wanted (see witness/).
   void log(std::span<const Id> chosen) {
     if (!chosen.empty()) logged_.resize(keys_.size());
-    for (const Id key : chosen) logged_[static_cast<std::size_t>(key)] = true;
+    for (const Id key : chosen) logged_[index(key)] = true;
   }
-  bool logged(Id key) const { return !logged_.empty() && logged_[static_cast<std::size_t>(key)]; }
+  bool logged(Id key) const { return !logged_.empty() && logged_[index(key)]; }
 
   // How many values of the key were kept before this one.
   std::uint32_t count_kept(Id key) { return at(key).kept++; }
 
   [[gnu::always_inline]] void fetch(Id key) const {
-    if (held_apart_) __builtin_prefetch(&keys_[static_cast<std::size_t>(key)], 1);
+    if (held_apart_) __builtin_prefetch(&keys_[index(key)], 1);
   }
 
  private:
@@ -45,7 +45,7 @@ class Keys {
     std::uint32_t kept : 31 = 0;
   };
 
-  Key& at(Id key) { return keys_[static_cast<std::size_t>(key)]; }
+  Key& at(Id key) { return keys_[index(key)]; }
 
   LargeVector<Key> keys_;
   std::vector<bool> logged_;  // for each key, if there are any

@@ -21,7 +21,7 @@ struct Load {
 
 class Loads {
  public:
-  const Load& operator[](Id load) const { return loads_[at(load)]; }
+  const Load& operator[](Id load) const { return loads_[index(load)]; }
 
   // Records a load, or news, that no slot lists.
   Id put(const Load& load) {
@@ -33,15 +33,15 @@ class Loads {
     }
     const Id place = free_.back();
     free_.pop_back();
-    loads_[at(place)] = load;
+    loads_[index(place)] = load;
     return place;
   }
 
   // A load begins. It is the newest of its slot.
   Id begin(const Load& load, Slot& slot) {
     const Id begun = put(load);
-    loads_[at(begun)].before = slot.last_load;
-    (slot.last_load == kNone ? slot.first_load : loads_[at(slot.last_load)].after) = begun;
+    loads_[index(begun)].before = slot.last_load;
+    (slot.last_load == kNone ? slot.first_load : loads_[index(slot.last_load)].after) = begun;
     slot.last_load = begun;
     return begun;
   }
@@ -49,26 +49,26 @@ class Loads {
   // Ends what was recorded.
   Load take(Id place) {
     free_.push_back(place);
-    return loads_[at(place)];
+    return loads_[index(place)];
   }
 
   // A load that was not given up ends. Its slot no longer lists it.
   void unlist(const Load& load, Slot& slot) {
-    (load.before == kNone ? slot.first_load : loads_[at(load.before)].after) = load.after;
-    (load.after == kNone ? slot.last_load : loads_[at(load.after)].before) = load.before;
+    (load.before == kNone ? slot.first_load : loads_[index(load.before)].after) = load.after;
+    (load.after == kNone ? slot.last_load : loads_[index(load.after)].before) = load.before;
   }
 
   // A drop arrives while they are under way.
   void mark_raced(const Slot& slot) {
-    for (Id load = slot.first_load; load != kNone; load = loads_[at(load)].after)
-      loads_[at(load)].raced = true;
+    for (Id load = slot.first_load; load != kNone; load = loads_[index(load)].after)
+      loads_[index(load)].raced = true;
   }
 
   // Gives up all loads of a slot, and returns whether there were any.
   bool give_up(Slot& slot) {
     const bool some = slot.first_load != kNone;
-    for (Id load = slot.first_load; load != kNone; load = loads_[at(load)].after)
-      loads_[at(load)].slot = kNone;
+    for (Id load = slot.first_load; load != kNone; load = loads_[index(load)].after)
+      loads_[index(load)].slot = kNone;
     slot.first_load = slot.last_load = kNone;
     return some;
   }
@@ -82,8 +82,6 @@ class Loads {
   }
 
  private:
-  static std::size_t at(Id load) { return static_cast<std::size_t>(load); }
-
   std::vector<Load> loads_;
   std::vector<Id> free_;
 };

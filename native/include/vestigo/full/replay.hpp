@@ -44,12 +44,12 @@ class Replay {
       std::vector<bool> goes;
       const Due due = agenda.take([&](Id group) {
         goes.resize(held_.setting.groups.size());
-        goes[static_cast<std::size_t>(group)] = true;
+        goes[index(group)] = true;
       });
       switch (due.kind) {
         case Kind::clear:
-          held_.empty([&](Id group) { return goes[static_cast<std::size_t>(group)]; }, kNone,
-                      kCleared, kClears, due.at);
+          held_.empty([&](Id group) { return goes[index(group)]; }, kNone, kCleared, kClears,
+                      due.at);
           break;
         case Kind::collect: held_.collect(due.what, due.at); break;
         case Kind::load: finish(due.what, due.at); break;
@@ -290,7 +290,7 @@ class Replay {
 
   // Tells the other nodes of a write, at once or later.
   void tell(const GroupRules& group, Id key, Id node, const Load& written, Time now) {
-    held_.here.each(static_cast<std::size_t>(group.pool), kNone, [&](Id compartment) {
+    held_.here.each(index(group.pool), kNone, [&](Id compartment) {
       if (held_.here.at(compartment).number == node + 1) return;
       Load message = written;
       message.slot = held_.here.slot_elsewhere(key, compartment);
@@ -313,15 +313,13 @@ class Replay {
 
   void clear(Id lookup, Id node, Time now) {
     const auto goes = [&](Id group) {
-      return lookup == kNone ||
-             held_.setting.groups[static_cast<std::size_t>(group)].lookup == lookup;
+      return lookup == kNone || held_.setting.groups[index(group)].lookup == lookup;
     };
     if (held_.setting.spares) {
       held_.empty_but(
           goes,
           [&](Id slot) {
-            return slot < static_cast<Id>(reach_.size()) &&
-                   reach_[static_cast<std::size_t>(slot)] > now;
+            return slot < static_cast<Id>(reach_.size()) && reach_[index(slot)] > now;
           },
           node, now);
     } else {
@@ -332,7 +330,7 @@ class Replay {
   // The latest moment at which what an event of the slot brings is there.
   void reach(Id slot, Time at) {
     if (reach_.empty()) reach_.assign(held_.here.slots.size(), kGone);
-    Time& last = reach_[static_cast<std::size_t>(slot)];
+    Time& last = reach_[index(slot)];
     last = std::max(last, at);
   }
 
@@ -346,11 +344,8 @@ class Replay {
         });
       });
     }
-    held_.empty(
-        [&](Id group) {
-          return !held_.setting.groups[static_cast<std::size_t>(group)].survives_restart;
-        },
-        node, kRestarted, kLost, now);
+    held_.empty([&](Id group) { return !held_.setting.groups[index(group)].survives_restart; },
+                node, kRestarted, kLost, now);
     for (const Id slot : given_up) {
       if (!held_.here.entries[slot].held()) held_.here.entries[slot].miss_out(kRestarted);
     }
@@ -358,7 +353,7 @@ class Replay {
 
   // Frees what a scope held, after the last row of the scope.
   void end_scope(Id scope, Time now) {
-    if (held_.setting.last_rows[static_cast<std::size_t>(scope) + 1] != rows_) return;
+    if (held_.setting.last_rows[index(scope) + 1] != rows_) return;
     held_.here.close_scope(scope, [&](Id compartment) {
       for (Id slot = held_.here.at(compartment).first_slot; slot != kNone; slot = at(slot).sibling)
         loads_.give_up(at(slot));

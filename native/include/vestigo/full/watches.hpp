@@ -60,7 +60,7 @@ class Watches {
     return a.key > b.key || (a.key == b.key && a.number > b.number);
   }
 
-  std::uint32_t& count(Id slot) const { return slots_[static_cast<std::size_t>(slot)].watch; }
+  std::uint32_t& count(Id slot) const { return slots_[index(slot)].watch; }
   bool is_live(const Watch& watch) const { return count(watch.slot) == watch.count; }
 
   // Removes given-up watches, until the first one is not given up.

@@ -104,7 +104,7 @@ struct Room {
     __builtin_prefetch(&entries[id], 1);
     fetch_note(id);
   }
-  Time* references(Id id) const { return all_references + static_cast<std::size_t>(id) * depth; }
+  Time* references(Id id) const { return all_references + index(id) * depth; }
 };
 
 }  // namespace vestigo::policy

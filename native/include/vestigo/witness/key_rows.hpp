@@ -48,16 +48,16 @@ class KeyRows {
   }
   bool counting() const { return !rows_.empty(); }
 
-  void fetch(Id row) const { __builtin_prefetch(&rows_[static_cast<std::size_t>(row)], 1); }
+  void fetch(Id row) const { __builtin_prefetch(&rows_[index(row)], 1); }
 
-  KeyRow& operator[](Id row) { return rows_[static_cast<std::size_t>(row)]; }
+  KeyRow& operator[](Id row) { return rows_[index(row)]; }
   RareRow& rare(Id row) {
     const auto [place, is_new] = place_of_rare_.insert(row);
     if (is_new) {
       *place = static_cast<Id>(rare_.size());
       rare_.emplace_back();
     }
-    return rare_[static_cast<std::size_t>(*place)];
+    return rare_[index(*place)];
   }
 
   void miss(Id row, Cause cause) {
@@ -100,9 +100,7 @@ class KeyRows {
     gathered.begin(begins_);
     for (std::size_t entry = 0; entry < rows_.size(); ++entry)
       gathered.add(entry_keys[entry], rows_[entry]);
-    each_rare([&](Id entry, const RareRow& row) {
-      gathered.add(entry_keys[static_cast<std::size_t>(entry)], row);
-    });
+    each_rare([&](Id entry, const RareRow& row) { gathered.add(entry_keys[index(entry)], row); });
     *this = std::move(gathered);
   }
 
@@ -110,8 +108,7 @@ class KeyRows {
   // Calls `visit(row, rare)` for each rare row that exists.
   template <class Visit>
   void each_rare(Visit visit) const {
-    place_of_rare_.each(
-        [&](Id row, Id place) { visit(row, rare_[static_cast<std::size_t>(place)]); });
+    place_of_rare_.each([&](Id row, Id place) { visit(row, rare_[index(place)]); });
   }
 
  private:

@@ -30,7 +30,7 @@ class Log {
     if (is_new) {
       *open = static_cast<Id>(all_.size());
     } else {
-      Happening& last = all_[static_cast<std::size_t>(*open)];
+      Happening& last = all_[index(*open)];
       if (is_read(happening.what) && last.what == happening.what && last.key == happening.key &&
           last.where == happening.where) {
         last.until = happening.until;

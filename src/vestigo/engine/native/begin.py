@@ -1,7 +1,7 @@
 """Translates a job for the kernel, and chooses the plain replay if it knows all of the rules, or else the full one."""
 
 from collections.abc import Mapping
-from typing import Any, TypeVar
+from typing import TypeVar
 
 import numpy as np
 
@@ -152,7 +152,7 @@ def _pool_rules(rules: PoolRules) -> kernel.PoolRules:
     return made
 
 
-def _state(made: Any, numbers: Mapping[str, Number]) -> None:
+def _state(made: object, numbers: Mapping[str, Number]) -> None:
     """Sets values in the kernel's rules. A value of None leaves the kernel's default."""
     for name, value in numbers.items():
         usual = getattr(made, name)

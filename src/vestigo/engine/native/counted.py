@@ -20,7 +20,7 @@ _FOR_TESTS = {"stored", "superseded", "lost"}
 
 def run(
     trace: Trace, job: Job, batch_events: int | None = None, full: bool = False
-) -> tuple[dict[str, Any], dict[str, Measures], Slices]:
+) -> tuple[dict[str, object], dict[str, Measures], Slices]:
     """The measures of all look-ups together, of each look-up, and of each slice of time. They do not depend on the size
     of the batches, nor on using the `full` replay where the plain one would do. Raises GivenUp if told to stop.
     """
@@ -49,7 +49,7 @@ def run(
 
 def _columns(
     sheet: dict[str, Any], spans_ns: list[int], uncached_ns: list[int], changes: list[Changes]
-) -> dict[str, list[Any]]:
+) -> dict[str, list[object]]:
     """A sheet (native/bind/sheet.hpp) as the arguments of Measures, a list of values for each. The kernel counts under
     the names that `Measures` has (native/include/vestigo/tally.def).
     """
@@ -68,7 +68,7 @@ def _columns(
     return {**found, "misses_by_cause": misses, **others}
 
 
-def _row(columns: dict[str, list[Any]], row: int) -> dict[str, Any]:
+def _row(columns: dict[str, list[object]], row: int) -> dict[str, Any]:
     return {name: values[row] for name, values in columns.items()}
 
 

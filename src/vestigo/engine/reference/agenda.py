@@ -19,7 +19,7 @@ class Kind(IntEnum):
 class Due(NamedTuple):
     at: int
     kind: Kind
-    order: Any
+    order: object
     """Of one kind."""
     added: int
     what: Any
@@ -32,7 +32,7 @@ class Agenda:
         self.due = [Due(at, Kind.CLEAR, group, next(self.added), group) for at, group in clears]
         heapq.heapify(self.due)
 
-    def add(self, at: int, kind: Kind, order: Any, what: Any) -> None:
+    def add(self, at: int, kind: Kind, order: object, what: object) -> None:
         heapq.heappush(self.due, Due(at, kind, order, next(self.added), what))
 
     def next(self, now: int) -> Due | None:

@@ -2,7 +2,6 @@
 
 from collections import defaultdict
 from collections.abc import Iterator
-from typing import Any
 
 from vestigo.engine.job import Job
 from vestigo.engine.reference.rows import Row, Truth, fill, foresee, rows
@@ -12,7 +11,7 @@ from vestigo.outcome.seen import Answers, Seen, Watching
 from vestigo.trace import Trace
 from vestigo.trace.trace import LAST_VALUED
 
-Measured = tuple[dict[str, Any], dict[str, Measures], Slices]
+Measured = tuple[dict[str, object], dict[str, Measures], Slices]
 """The measures of all look-ups together, of each, and of each slice of time."""
 
 

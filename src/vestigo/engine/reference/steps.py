@@ -2,7 +2,6 @@
 
 from collections import Counter, defaultdict
 from itertools import count
-from typing import Any
 
 from vestigo.engine.changes import changes_of
 from vestigo.engine.groups import Group
@@ -379,7 +378,7 @@ class Replay:
         self.ledger.count_from(now)
         self.witness.count_from(now, self.held())
 
-    def close(self, now: int) -> tuple[dict[str, Any], dict[str, Measures], Slices]:
+    def close(self, now: int) -> tuple[dict[str, object], dict[str, Measures], Slices]:
         """Ends the replay. What is still held has stayed until `now`, the time of the last event."""
         for entry in self.held():
             self.ledger.stays[entry.group.lookup].append((entry.bytes, entry.stored_at, entry.last_use, now))

@@ -3,7 +3,6 @@
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
 
 import numpy as np
 
@@ -146,7 +145,7 @@ class OfLookup:
         return sizes
 
     @cached_property
-    def key_texts(self) -> Any:
+    def key_texts(self) -> object:
         import pyarrow as pa
 
         from vestigo.trace.names import arrow_names

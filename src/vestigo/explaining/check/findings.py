@@ -2,11 +2,11 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from vestigo.choosing.candidates import Candidate, Candidates
 from vestigo.choosing.pick import cost, excesses, goal, written
-from vestigo.data import Data
+from vestigo.data import Data, Told
 from vestigo.measures import MEASURES
 from vestigo.rules import Aim, Plan
 
@@ -40,7 +40,7 @@ class Mistake(Data):
     """The rule, or the look-up, as a plan names it."""
     evidence: str
     """A sentence with what the trace shows."""
-    changes: Mapping[str, Any]
+    changes: Mapping[str, object]
     """The changes that fix it, by dotted key. Empty if no rule does."""
     fixed: str | None
     """The name of the candidate with these changes."""
@@ -117,7 +117,7 @@ class Check(Data):
         """What the most costly mistake costs, as a share of the aim's amount."""
         return max((one.gain for one in self.mistakes), default=0.0)
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         """Plain data: times in seconds, memory in bytes. A change of a rule has its difference from today's
         settings.
         """

@@ -4,7 +4,6 @@ lifetimes run.
 
 import dataclasses
 from collections.abc import Iterator, Mapping
-from typing import Any
 
 import numpy as np
 
@@ -100,7 +99,7 @@ def _short_beside_loads(of: OfLookup) -> tuple[str, Duration] | None:
     return (rule, span) if of.traits.cost_p50 * SECOND > _OF_LIFETIME * span else None
 
 
-def _hit_rate(plan: Plan, facts: Facts, of: OfLookup, changes: Mapping[str, Any]) -> float | None:
+def _hit_rate(plan: Plan, facts: Facts, of: OfLookup, changes: Mapping[str, object]) -> float | None:
     try:
         asked = job(facts.trace, plan.changed(changes))
     except RulesError:

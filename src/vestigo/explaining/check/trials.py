@@ -3,7 +3,6 @@
 import dataclasses
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
-from typing import Any
 
 from vestigo.choosing.candidates import Candidate, Candidates
 from vestigo.choosing.choose import settled
@@ -104,18 +103,18 @@ class _Trials:
         self.on, self.plan = applied(given, stated)
         self.jobs: dict[str, Job] = {}
         self.found: dict[str, Candidate] = {}
-        self._asked: dict[str, tuple[Mapping[str, Any], Plan]] = {}
+        self._asked: dict[str, tuple[Mapping[str, object], Plan]] = {}
         self._rest = share_between("rest", SHARE_FOR_REST)
         self.add(TODAY, {}, self.plan)
 
-    def ask(self, changes: Mapping[str, Any]) -> str | None:
+    def ask(self, changes: Mapping[str, object]) -> str | None:
         """Adds the plan with these changes, and returns its name. None if the changes do not fit the plan."""
         try:
             return self.add(name_of(changes), changes, self.plan.changed(changes))
         except InputError:
             return None
 
-    def add(self, name: str, changes: Mapping[str, Any], plan: Plan) -> str:
+    def add(self, name: str, changes: Mapping[str, object], plan: Plan) -> str:
         """Raises RulesError where the plan does not fit the trace."""
         if name not in self.jobs:
             self.jobs[name] = job(self.on, plan)
@@ -170,7 +169,7 @@ def _rules_tried(trials: _Trials, stated: Iterable[StatedRule]) -> list[RuleTrie
 
 def _fixed(trials: _Trials, stated: Plan, aim: Aim, mistakes: Iterable[Mistake]) -> tuple[Plan, str]:
     """Applies the changes of one mistake after the other, as long as each makes the plan better."""
-    name, changes = TODAY, dict[str, Any]()
+    name, changes = TODAY, dict[str, object]()
     for one in mistakes:
         if not one.changes or one.gain <= 0:
             continue

@@ -1,7 +1,5 @@
 """``confirm``: does a running cache give what the replay of its plan predicts? If not, what explains the difference?"""
 
-from typing import Any
-
 from vestigo.arguments import argument
 from vestigo.engine import what_if
 from vestigo.engine.context import assumptions
@@ -24,7 +22,7 @@ from vestigo.units import SECOND, format_time, parse_share
 def confirm(  # noqa: PLR0913  # options by name
     trace: Readable,
     settings: Settings,
-    counters: Any,
+    counters: object,
     *,
     tolerate: str = "1%",
     engine: Engine = "native",

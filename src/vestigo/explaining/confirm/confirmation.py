@@ -2,9 +2,9 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
-from vestigo.data import Data
+from vestigo.data import Data, Told
 from vestigo.rules import Plan
 from vestigo.units import format_share
 
@@ -51,7 +51,7 @@ class Try(Data):
 
     what: str
     """What it may do, in words."""
-    changes: Mapping[str, Any]
+    changes: Mapping[str, object]
     """The changes of the settings by dotted key. Empty if the trace is what is otherwise."""
     hit_rate: float
     """What is predicted in that case."""
@@ -106,7 +106,7 @@ class Confirmation(Data):
 
     TOLD = ("is_as_predicted", "off", "compared", "tries", "reads", "seconds", "scrapes", "settings", "notes")
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         reads = dict(zip(("measured", "trace"), self.reads, strict=True))
         return super().to_dict() | {"reads": reads, **({} if self.is_known else {"is_as_predicted": None})}
 
@@ -122,7 +122,7 @@ class Confirmation(Data):
         return f"<Confirmation: {known}, {self.scrapes:,} scrapes, off by {format_share(self.off)}>"
 
 
-def _row(compared: Compared) -> dict[str, Any]:
+def _row(compared: Compared) -> dict[str, object]:
     low, high = compared.interval or (None, None)
     row = compared.to_dict() | {"lookup": compared.lookup or "all", "low": low, "high": high}
     return {name: value for name, value in row.items() if name != "interval"}

@@ -3,12 +3,11 @@
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
 from vestigo.arguments import path_of
-from vestigo.data import Data
+from vestigo.data import Data, Told
 from vestigo.errors import InputError
 from vestigo.explaining.confirm.scrapes import Scrape, few, in_file, of_records
 from vestigo.rules.counter_names import CounterNames, Series
@@ -35,7 +34,7 @@ class Counters(Data):
     values: Mapping[Key, np.ndarray]
     """The numbers at each moment, by counter and look-up. NaN where a scrape does not have one."""
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         each: dict[str, dict[str, list[float | None]]] = {}
         for (counter, lookup), numbers in self.values.items():
             each.setdefault(counter, {})[lookup or "all"] = [None if np.isnan(one) else float(one) for one in numbers]
@@ -79,7 +78,7 @@ def _filled(numbers: np.ndarray) -> np.ndarray:
     return np.where(last < 0, 0.0, numbers[last])
 
 
-def read_counters(where: Any, names: CounterNames) -> Counters:
+def read_counters(where: object, names: CounterNames) -> Counters:
     """Reads a file, a folder of files, several files, or records in memory, with at least two moments.
 
     A record, or a row of CSV, has ``at``, maybe ``lookup``, and counters by name. A file of Prometheus or OpenMetrics

@@ -120,7 +120,7 @@ def _time_in(name: str) -> int | None:
     return at_ns if 0 < at_ns <= _MOST_NS else None
 
 
-def of_records(records: Any, source: str) -> list[Scrape]:
+def of_records(records: object, source: str) -> list[Scrape]:
     """Reads records, or a table of them. Each has the numbers of one moment, for one look-up or for all. Raises
     InputError.
     """

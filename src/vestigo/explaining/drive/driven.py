@@ -2,9 +2,9 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
-from vestigo.data import ByName, Data
+from vestigo.data import ByName, Data, Told
 from vestigo.explaining.why.story import Story
 from vestigo.rules import Plan
 
@@ -60,7 +60,7 @@ class Difference(Data):
 
     TOLD = ("event", "lookup", "key", "node", "driven", "replayed", "story")
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         return super().to_dict() | {"at": self.at_ns / 1e9}
 
 
@@ -70,7 +70,7 @@ class Explanation(Data):
 
     what: str
     """What the change says about the cache, in words."""
-    changes: Mapping[str, Any]
+    changes: Mapping[str, object]
     """The changes by dotted key, on top of those of earlier explanations."""
     alike: int
     """How many reads are answered alike with this change."""
@@ -120,7 +120,7 @@ class Driven(Data):
         *("settings", "found", "untested", "stopped", "notes"),
     )
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         both = {
             name: {"driven": driven.to_dict(), "replayed": replayed.to_dict()}
             for name, (driven, replayed) in self.lookups.items()

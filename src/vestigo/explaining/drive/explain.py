@@ -3,7 +3,6 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
 
 import numpy as np
 
@@ -30,7 +29,7 @@ def as_observed(plan: Plan, offered: Offered, given: Given, driven: Marks) -> Pl
     """The plan with the rules on nulls and on writes that the answers show."""
     hits = driven.of(driven.hit)
     value = given.value[hits.rows]
-    rules: dict[str, Any] = {"rules.nulls": "keep" if offered.null[value].any() else "skip"}
+    rules: dict[str, object] = {"rules.nulls": "keep" if offered.null[value].any() else "skip"}
     writes = offered.trace.op == Op.WRITE
     if writes.any():
         was_changed = offered.changed_at[value] <= offered.trace.at[hits.rows]

@@ -9,7 +9,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from types import FrameType
-from typing import Any, Protocol
+from typing import Protocol
 
 import numpy as np
 
@@ -49,11 +49,11 @@ _ALL = -2
 class Functions:
     """The functions of a cache: how it is asked, and what happens to it."""
 
-    read: Callable[[str, Any, Load], Any]
-    write: Callable[[str, Any, OriginValue], Any] | None = None
-    remove: Callable[[str, Any], Any] | None = None
-    clear: Callable[[str | None], Any] | None = None
-    restart: Callable[[], Any] | None = None
+    read: Callable[[str, object, Load], object]
+    write: Callable[[str, object, OriginValue], object] | None = None
+    remove: Callable[[str, object], object] | None = None
+    clear: Callable[[str | None], object] | None = None
+    restart: Callable[[], object] | None = None
 
     @classmethod
     def of(cls, cache: object) -> "Functions":

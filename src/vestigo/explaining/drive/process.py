@@ -150,7 +150,7 @@ class _Talker:
             if reads:
                 self._take(row, result)
 
-    def _in_order(self, answers: Any, begin: int, end: int) -> list[Any]:
+    def _in_order(self, answers: object, begin: int, end: int) -> list[object]:
         """The answers of a batch in order. They may arrive in any order."""
         if not isinstance(answers, list):
             raise Stopped(begin, f"the cache answered a batch with {_short(answers)}; answer with a list")
@@ -194,11 +194,11 @@ class _Talker:
             ) from None
 
 
-def _request(number: int, method: str, params: dict[str, Any]) -> dict[str, Any]:
+def _request(number: int, method: str, params: dict[str, object]) -> dict[str, object]:
     return {"jsonrpc": "2.0", "id": number, "method": method, "params": params}
 
 
-def _result(answer: Any, number: int, row: int) -> Any:
+def _result(answer: object, number: int, row: int) -> object:
     """The result in an answer. Raises Stopped if it is not an answer, or says that something went wrong."""
     if not isinstance(answer, dict) or answer.get("jsonrpc") != "2.0" or answer.get("id") != number:
         raise Stopped(row, f'the cache answered {_short(answer)}; answer with "jsonrpc": "2.0" and "id": {number}')
@@ -211,6 +211,6 @@ def _result(answer: Any, number: int, row: int) -> Any:
     return answer["result"]
 
 
-def _short(what: Any) -> str:
+def _short(what: object) -> str:
     text = what if isinstance(what, str) else json.dumps(what)
     return f"{text[:100]!r}{'...' if len(text) > 100 else ''}"

@@ -40,11 +40,11 @@ def drive(  # noqa: PLR0913  # one argument for each thing that a cache may do
     trace: Readable,
     settings: Settings | None = None,
     *,
-    read: Callable[[str, Any, Load], Any] | None = None,
-    write: Callable[[str, Any, OriginValue], Any] | None = None,
-    remove: Callable[[str, Any], Any] | None = None,
-    clear: Callable[[str | None], Any] | None = None,
-    restart: Callable[[], Any] | None = None,
+    read: Callable[[str, object, Load], object] | None = None,
+    write: Callable[[str, object, OriginValue], object] | None = None,
+    remove: Callable[[str, object], object] | None = None,
+    clear: Callable[[str | None], object] | None = None,
+    restart: Callable[[], object] | None = None,
     make: Make | None = None,
     command: str | None = None,
     clock: Clock | str | None = None,
@@ -148,7 +148,7 @@ def _driven(  # noqa: PLR0913  # all that is known by then
             stale_age=spans_told(part.stale_ns[part.stale]),
         )
 
-    def both(chosen: Any = slice(None)) -> tuple[ReadCounts, ReadCounts]:
+    def both(chosen: object = slice(None)) -> tuple[ReadCounts, ReadCounts]:
         return counts(driven, loads, chosen), counts(replayed, ~replayed.hit, chosen)
 
     lookup = trace.lookup[rows]

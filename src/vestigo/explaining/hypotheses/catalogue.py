@@ -117,7 +117,7 @@ class _Today:
         self.pools: Sequence[PoolRules] = [plan.pool_rules(name) for name in trace.lookups]
         self._rules = [plan.rules_for(name) for name in trace.lookups]
 
-    def of(self, rule: str) -> list[Any]:
+    def of(self, rule: str) -> list[object]:
         """The different values of a rule."""
         return list(dict.fromkeys(getattr(one, rule) for one in (self.pools if rule in POOL_RULES else self._rules)))
 
@@ -151,7 +151,7 @@ def is_amount(rule: str) -> bool:
     return bool({Duration, int} & {*_types(rule)}) and rule not in IN_WORDS
 
 
-def values(rule: str, today: Sequence[Any]) -> Iterator[Hypothesis]:
+def values(rule: str, today: Sequence[object]) -> Iterator[Hypothesis]:
     """The other values of a rule, where some look-ups have these `today`.
 
     >>> [one.what for one in values("overlap", ["repeat"])]
@@ -168,7 +168,7 @@ def values(rule: str, today: Sequence[Any]) -> Iterator[Hypothesis]:
         yield Hypothesis(said, {rule: from_text(text)}, is_setting=said == f"{rule} = {text}")
 
 
-def _types(rule: str) -> tuple[Any, ...]:
+def _types(rule: str) -> tuple[object, ...]:
     kind = Rules.model_fields[rule].annotation
     return get_args(kind) if get_args(kind) and get_origin(kind) is not Literal else (kind,)
 

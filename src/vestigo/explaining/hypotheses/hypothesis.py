@@ -2,7 +2,6 @@
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
 
 from vestigo.rules import Pool
 from vestigo.trace import Trace
@@ -27,11 +26,11 @@ class Hypothesis:
 
     what: str
     """In words, or as ``rule = value``."""
-    rules: Mapping[str, Any] = field(default_factory=dict)
+    rules: Mapping[str, object] = field(default_factory=dict)
     """The rules that have other values, as a plan writes these. Empty if the trace is otherwise."""
     amount: Amount | None = None
     """Of the only rule."""
-    keys: Mapping[str, Any] = field(default_factory=dict)
+    keys: Mapping[str, object] = field(default_factory=dict)
     """Values by dotted key, where the rules of one look-up, or how look-ups share rooms, are otherwise."""
     on: Callable[[Trace], Trace] | None = None
     """Makes the trace that is replayed."""

@@ -29,7 +29,7 @@ class StatedRule:
     table: tuple[str, ...]
     """``("rules",)``, ``("lookup", NAME)``, ``("lookup", NAME, "keys", PATTERN)`` or ``("pool", NAME)``."""
     rule: str
-    value: Any
+    value: object
 
     @property
     def key(self) -> str:
@@ -41,7 +41,7 @@ class StatedRule:
         """The value as a plan file writes it."""
         return rule_text(self.rule, self.value)
 
-    def steps(self) -> Iterator[tuple[str, Any]]:
+    def steps(self) -> Iterator[tuple[str, object]]:
         """Half of the rule's amount, and double."""
         for what, times in (("half", Fraction(1, 2)), ("double", Fraction(2))):
             stepped = _times(self.value, times)
@@ -52,7 +52,7 @@ class StatedRule:
 def stated_rules(plan: Plan, trace: Trace) -> list[StatedRule]:
     """The stated rules of look-ups that the trace has. Assumptions are left out."""
     headings = {name: rule.heading for name, rule in rules_of(Rules).items()}
-    tables: dict[tuple[str, ...], Mapping[str, Any]] = {("rules",): Stated.by(plan.rules)}
+    tables: dict[tuple[str, ...], Mapping[str, object]] = {("rules",): Stated.by(plan.rules)}
     tables |= {("lookup", name): Stated.by(layer) for name, layer in plan.lookups.items() if name in trace.lookups}
     for name, patterns in plan.keys.items():
         tables |= {("lookup", name, "keys", pattern): Stated.by(layer) for pattern, layer in patterns.items()}
@@ -71,7 +71,7 @@ def without(plan: Plan, stated: StatedRule) -> Plan:
     return _remade(plan, stated, lambda layer: {name: value for name, value in layer.items() if name != stated.rule})
 
 
-def with_value(plan: Plan, stated: StatedRule, value: Any) -> Plan:
+def with_value(plan: Plan, stated: StatedRule, value: object) -> Plan:
     """Raises RulesError."""
     return _remade(plan, stated, lambda layer: {**layer, stated.rule: value})
 
@@ -91,7 +91,7 @@ def _remade(plan: Plan, stated: StatedRule, change: Any) -> Plan:
     return dataclasses.replace(plan, keys={**plan.keys, name: patterns})
 
 
-def _times(value: Any, times: Fraction) -> Any:
+def _times(value: object, times: Fraction) -> object:
     """A multiple of the rule's amount, or None if it is not an amount."""
     if isinstance(value, bool):
         return None

@@ -30,7 +30,7 @@ class Tried(Generic[_R]):
     hypothesis: Hypothesis
     lookups: tuple[str, ...]
     """The look-ups for which it holds. Empty means all."""
-    changes: Mapping[str, Any]
+    changes: Mapping[str, object]
     """What it changes of the plan, by dotted key."""
     plan: Plan
     gives: _R
@@ -157,14 +157,16 @@ def with_changes(plan: Plan, changes: Mapping[str, Any]) -> Plan:
     return plan.changed(rest) if rest else plan
 
 
-def keys_for(plan: Plan, rules: Mapping[str, Any], lookups: Sequence[str], every: Sequence[str]) -> dict[str, Any]:
+def keys_for(
+    plan: Plan, rules: Mapping[str, object], lookups: Sequence[str], every: Sequence[str]
+) -> dict[str, object]:
     """The dotted keys and values that make rules hold for some `lookups`, where `every` has all of them.
 
     >>> plan = Plan(lookups={"vessel": {"sliding": "5m"}})
     >>> keys_for(plan, {"sliding": "1m"}, ["vessel", "berth"], ["vessel", "berth"])
     {'rules.sliding': '1m', 'lookup.vessel.sliding': '1m'}
     """
-    changes: dict[str, Any] = {}
+    changes: dict[str, object] = {}
     is_all = len(lookups) == len(every)
     for rule, value in rules.items():
         if is_all:

@@ -1,6 +1,6 @@
 """Finds by replaying which change of a rule would have helped a key."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -45,7 +45,7 @@ class Case:
         return str(self.trace.lookups[self.trace.key_lookup[self.key]])
 
 
-Change = dict[str, Any]
+Change = Mapping[str, object]
 
 
 _AGAINST = {

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from vestigo.data import Data
+from vestigo.data import Data, Told
 from vestigo.units import SECOND
 
 if TYPE_CHECKING:
@@ -54,10 +54,10 @@ class Step(Data):
         """How long a value that left had not been used."""
         return 0 if self.since_ns is None else self.at_ns - self.since_ns
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         """Plain data: times in seconds since 1970, spans in seconds. What does not apply is left out."""
         spans = {"span": self.span_ns, "at": self.at_ns, "until": self.until_ns, "since": self.since_ns}
-        fields: dict[str, Any] = {
+        fields: dict[str, object] = {
             "what": self.what,
             "where": self.where,
             "times": self.times,
@@ -88,7 +88,7 @@ class Stay(Data):
 class Advice(Data):
     """A change of a rule, and what a replay with it gives."""
 
-    changes: Mapping[str, Any]
+    changes: Mapping[str, object]
     """The changes by dotted key, as in ``[vary]``."""
     today: Mapping[str, str]
     """Today's values of these rules, as a plan file writes them."""
@@ -119,18 +119,18 @@ class Advice(Data):
         """The change as the command line takes it, word by word."""
         return [word for key, value in self.changes.items() for word in ("--rules", f"{key}={_plain(value)}")]
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         names = ("cause", "hits", "stale_hits", "lookup_hits", "lookup_stale_hits")
         memory = dict(zip(("today", "then"), self.lookup_memory, strict=True))
         changes = {"changes": dict(self.changes), "today": dict(self.today)}
         return changes | {name: getattr(self, name) for name in names} | {"lookup_memory": memory}
 
 
-def _plain(value: Any) -> str:
+def _plain(value: object) -> str:
     return str(value).lower() if isinstance(value, bool) else str(value)
 
 
-def _toml(value: Any) -> str:
+def _toml(value: object) -> str:
     return _plain(value) if isinstance(value, int) else f'"{value}"'
 
 
@@ -161,7 +161,7 @@ class Story(Data):
     def __repr__(self) -> str:
         return f"<Story of {self.lookup} {self.key}: {self.total['reads']:,} reads, {len(self.steps):,} steps>"
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         """Plain data: times in seconds since 1970, spans in seconds."""
         told = {"lookup": self.lookup, "key": self.key, "total": dict(self.total), "read": self.read}
         steps, advice = ([one.to_dict() for one in each] for each in (self.steps, self.advice))

@@ -101,7 +101,7 @@ def _story(case: Case, read: OneRead | None, advice: Sequence[Advice], node: str
     )
 
 
-def _total(keys: Keys, key: int) -> dict[str, Any]:
+def _total(keys: Keys, key: int) -> dict[str, object]:
     names = "reads hits joined misses stale_hits false_nulls loads origin_time_ns evictions oldest_stale_ns"
     causes = {cause: int(keys.counted[cause][key]) for cause in CAUSES if keys.counted[cause][key]}
     return {name: int(keys.column(name)[key]) for name in (*names.split(), "held_byte_ns", "idle_byte_ns")} | {
@@ -125,7 +125,7 @@ def _one_read(case: Case, asked: Job, row: int) -> OneRead:
     answers = answer_of(trace, asked, row)
     code = int(answers.answer[0])
     answer = code & (NULL - 1)
-    places: dict[str, tuple[Any, Sequence[Any]]] = {
+    places: dict[str, tuple[Any, Sequence[object]]] = {
         "node": (trace.node, trace.nodes),
         "scope": (trace.scope, trace.scopes),
     }

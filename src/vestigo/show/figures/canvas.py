@@ -56,7 +56,7 @@ def height_inches(axis: "Axes") -> float:
     return axis.get_position().height * float(figure.get_size_inches()[1]) if figure is not None else 5.0
 
 
-def check_axes(given: Sequence[Any], name: str, write: str) -> None:
+def check_axes(given: Sequence[object], name: str, write: str) -> None:
     """Raises RulesError for what is not Axes of Matplotlib."""
     from matplotlib.axes import Axes
 

@@ -116,7 +116,7 @@ def _serves_until(stay: Stay) -> int:
     return stay.ends_ns if stay.expired_from_ns is None else stay.expired_from_ns
 
 
-def _draw_band(axis: "Axes", row: int, spans: Sequence[tuple[int, int]], **look: Any) -> None:
+def _draw_band(axis: "Axes", row: int, spans: Sequence[tuple[int, int]], **look: object) -> None:
     """Draws all spans as one shape, because a busy key has thousands."""
     bars = np.array([one for one in spans if one[0] < one[1]], float).reshape(-1, 2) / _DAY
     low, high = row - _BAND / 2, row + _BAND / 2

@@ -8,7 +8,7 @@ of its properties has which role, and the page's script turns roles into the col
 
 import json
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from functools import cache
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -18,6 +18,8 @@ import numpy as np
 from vestigo.show.charts.records import Look
 from vestigo.show.charts.ticks import round_sizes, size_label
 
+Drawing = Any
+"""A part of a chart. Bokeh states only the base classes of ranges and axes, which lack what is set here."""
 _FORMATS = {"share": "0 %", "count": "0,0", "number": "0,0.[0]"}
 _NAMED = re.compile(r'"p\d+"')
 HEIGHT = 330
@@ -49,7 +51,7 @@ def script() -> str:
     return (Path(bokeh.__file__).parent / "server/static/js/bokeh.min.js").read_text(encoding="utf-8")
 
 
-def described(chart: Any) -> dict[str, Any]:
+def described(chart: Drawing) -> dict[str, Any]:
     """A chart as JSON. The same chart gives the same text each time."""
     from bokeh.embed import json_item
 
@@ -59,7 +61,7 @@ def described(chart: Any) -> dict[str, Any]:
     return named
 
 
-def chart(name: str, x: Axis, y: Axis, *, height: int = HEIGHT) -> Any:
+def chart(name: str, x: Axis, y: Axis, *, height: int = HEIGHT) -> Drawing:
     """An empty chart in our looks, to be filled."""
     from bokeh.models import NumeralTickFormatter
     from bokeh.plotting import figure
@@ -94,7 +96,7 @@ def chart(name: str, x: Axis, y: Axis, *, height: int = HEIGHT) -> Any:
     return made
 
 
-def sizes_on(axis: Any, least: float, most: float) -> None:
+def sizes_on(axis: Drawing, least: float, most: float) -> None:
     """Marks a logarithmic axis at round sizes, about six of them. The page's script does the same (`markSizes`)."""
     from bokeh.models import FixedTicker
 
@@ -103,7 +105,7 @@ def sizes_on(axis: Any, least: float, most: float) -> None:
     axis.major_label_overrides = {tick: size_label(tick) for tick in ticks}
 
 
-def level(made: Any, at: float, *, is_upright: bool = False) -> None:
+def level(made: Drawing, at: float, *, is_upright: bool = False) -> None:
     """Draws a broken line across a chart: a height that nothing passes, or, upright, a moment."""
     from bokeh.models.annotations import Span
 
@@ -112,7 +114,7 @@ def level(made: Any, at: float, *, is_upright: bool = False) -> None:
     made.add_layout(span)
 
 
-def lines(made: Any, each: Iterable[Series], *, steps: bool = False) -> None:
+def lines(made: Drawing, each: Iterable[Series], *, steps: bool = False) -> None:
     """Draws lines, each with its own points. `steps` keep the height of a point until the next one."""
     for one in each:
         x, y = stepped(one.x, one.y) if steps else (np.asarray(one.x, float), np.asarray(one.y, float))
@@ -129,14 +131,14 @@ def stepped(x: Sequence[float] | np.ndarray, y: Sequence[float] | np.ndarray) ->
     return np.repeat(np.asarray(x, float), 2)[1:], np.repeat(np.asarray(y, float), 2)[:-1]
 
 
-def points(made: Any, name: str, columns: dict[str, Any], *, look: Look, size: float = 8) -> Any:
+def points(made: Drawing, name: str, columns: Mapping[str, Any], *, look: Look, size: float = 8) -> Drawing:
     """Draws marks at ``x`` and ``y`` that users can point at and choose."""
     from bokeh.models import ColumnDataSource
 
     drawn = made.scatter(
         "x",
         "y",
-        source=ColumnDataSource(columns, name=name),
+        source=ColumnDataSource(dict(columns), name=name),
         marker=look.mark,
         size=size,
         line_width=1.2,
@@ -147,7 +149,7 @@ def points(made: Any, name: str, columns: dict[str, Any], *, look: Look, size: f
     return drawn
 
 
-def label(made: Any, at: tuple[float, float], text: str, role: str, *, is_below: bool = False) -> None:
+def label(made: Drawing, at: tuple[float, float], text: str, role: str, *, is_below: bool = False) -> None:
     """Names a point, above it or below."""
     from bokeh.core.properties import value
 

@@ -1,7 +1,6 @@
 """The page with knobs, before any knob is turned."""
 
 from collections.abc import Sequence
-from typing import Any
 
 from markupsafe import Markup
 
@@ -10,7 +9,7 @@ from vestigo.choosing.explorer import Explorer, Surroundings
 from vestigo.measures import MEASURES, amount_of
 from vestigo.show.charts.candidates import measure_of_hits
 from vestigo.show.charts.records import PICK, TODAY, Look
-from vestigo.show.page.charts import Axis, Series, chart, described, label, level, lines, points, sizes_on
+from vestigo.show.page.charts import Axis, Drawing, Series, chart, described, label, level, lines, points, sizes_on
 from vestigo.show.page.explored import ALL, curve_points, lines_of, lookups_of, measures_for, point, surroundings
 from vestigo.show.page.frame import BOKEH, asset, rendered
 from vestigo.show.page.knobs import Said, knobs, stated_in, values_of
@@ -70,7 +69,7 @@ def _places(explorer: Explorer, names: Sequence[str]) -> list[list[str]]:
     ]
 
 
-def _known(candidate: Candidate, before: Said, lookups: tuple[str, ...]) -> dict[str, Any]:
+def _known(candidate: Candidate, before: Said, lookups: tuple[str, ...]) -> dict[str, object]:
     """A candidate of a sweep: its name, and by key how it differs from today's settings."""
     after = values_of(candidate.plan, lookups)
     changes = {
@@ -86,7 +85,7 @@ def _known(candidate: Candidate, before: Said, lookups: tuple[str, ...]) -> dict
     }
 
 
-def _charts(explorer: Explorer, known: list[Candidate]) -> dict[str, Any]:
+def _charts(explorer: Explorer, known: list[Candidate]) -> dict[str, object]:
     around = explorer.around(explorer.plan.what_if)
     is_known = around.today.stale_known
     made = {"front": _front(explorer, known), "curve": _curve(around)}
@@ -103,7 +102,7 @@ def _charts(explorer: Explorer, known: list[Candidate]) -> dict[str, Any]:
     return made
 
 
-def _front(explorer: Explorer, known: list[Candidate]) -> Any:
+def _front(explorer: Explorer, known: list[Candidate]) -> Drawing:
     from bokeh.models import Range1d, TapTool
 
     around = explorer.around(explorer.plan.what_if)
@@ -131,7 +130,7 @@ def _front(explorer: Explorer, known: list[Candidate]) -> Any:
     return made
 
 
-def _curve(around: Surroundings) -> Any:
+def _curve(around: Surroundings) -> Drawing:
     made = chart("curve", Axis("memory, overhead included", "size"), Axis("hits, share of reads", "share"), height=220)
     first = around.curves[lookups_of(around.today)[0]]
     sizes, rates = curve_points(first)

@@ -10,6 +10,7 @@ import numpy as np
 
 from vestigo.choosing.estimate import Estimate
 from vestigo.choosing.explorer import Surroundings
+from vestigo.data import Told
 from vestigo.engine.size_curve import SizeCurve
 from vestigo.measures import MEASURES, Measure, amount_of
 from vestigo.outcome import CAUSES, Measures, Outcome
@@ -32,8 +33,6 @@ _MOST_LOOKUPS = 50
 _CURVE_POINTS = 400
 _TIMES = 10
 """From so many times as much on, it is said so."""
-
-Told = dict[str, Any]
 
 
 def measures_for(stale_known: bool) -> list[str]:
@@ -113,12 +112,12 @@ def point(found: Any, stale_known: bool) -> list[float]:
     return [found.memory_peak, getattr(found, measure_of_hits(stale_known))]
 
 
-def _beside(name: str, now: Measures, today: Measures) -> list[Any]:
+def _beside(name: str, now: Measures, today: Measures) -> list[object]:
     what, amount = MEASURES[name], float(amount_of(now, name))
     return [what.amount_text(amount), *_beside_amount(what, amount, float(amount_of(today, name)))]
 
 
-def _beside_amount(what: Measure, now: float, today: float) -> list[Any]:
+def _beside_amount(what: Measure, now: float, today: float) -> list[object]:
     """The difference from today's in words, and whether it is better (1), worse (-1) or neither (0)."""
     if what.amount_text(now) == what.amount_text(today):
         return ["", 0]
@@ -145,7 +144,7 @@ def lines_of(outcome: Outcome, today: Outcome) -> Told:
     return drawn
 
 
-def _causes(outcome: Outcome) -> list[list[Any]]:
+def _causes(outcome: Outcome) -> list[list[object]]:
     reads = max(outcome.reads, 1)
     each = ((cause, outcome.misses_by_cause[cause]) for cause in CAUSES)
     return [[WORDS[cause].label, count / reads, format_share(count / reads)] for cause, count in each]

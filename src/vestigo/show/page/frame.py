@@ -38,9 +38,9 @@ def _templates() -> Any:
 
 def rendered(
     template: str,
-    what: Mapping[str, Any],
+    what: Mapping[str, object],
     scripts: Sequence[str] = (),
-    data: Mapping[str, Any] | None = None,
+    data: Mapping[str, object] | None = None,
     talks_to: str = "'none'",
 ) -> str:
     """A page made from a template, with the named `scripts`, and `data` for them by the id of the element.
@@ -87,7 +87,7 @@ def policy(scripts: Sequence[str], talks_to: str) -> str:
     return "; ".join(f"{name} {value}" for name, value in parts.items())
 
 
-def _harmless(what: Any) -> Markup:
+def _harmless(what: object) -> Markup:
     """JSON that is safe in a page: nothing in it can end the element that holds it."""
     text = json.dumps(what, ensure_ascii=True, allow_nan=False, separators=(",", ":"))
     return Markup(text.replace("<", "\\u003c").replace(">", "\\u003e").replace("&", "\\u0026"))

@@ -23,7 +23,7 @@ Knob = dict[str, Any]
 Said = dict[str, dict[str, str]]
 """What rules say, by place (``rules``, ``lookup.vessel``, ``pool.desk``, ``whatif``) and rule."""
 
-_KINDS: Mapping[Callable[..., Any], Knob] = {
+_KINDS: Mapping[Callable[..., object], Knob] = {
     values.limit: {"kind": "count", "none": "no limit"},
     values.byte_limit: {"kind": "size", "none": "no limit"},
     values.lifetime: {"kind": "span", "none": "never"},

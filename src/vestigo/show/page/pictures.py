@@ -19,7 +19,7 @@ _SVG: Any = {
     "svg.hashsalt": "vestigo",
     "font.family": "sans-serif",
 }
-_METADATA: Any = {"Date": None, "Creator": None, "Format": None, "Type": None}
+_METADATA: object = {"Date": None, "Creator": None, "Format": None, "Type": None}
 
 _TAG = re.compile(r"<[^>]*>")
 _COLOUR = re.compile("|".join(map(re.escape, ROLES)), re.IGNORECASE)

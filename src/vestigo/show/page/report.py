@@ -68,7 +68,7 @@ class Cell(NamedTuple):
 
 class Table(NamedTuple):
     heads: Sequence[str]
-    rows: Sequence[Sequence[Any]]
+    rows: Sequence[Sequence[object]]
     kind: str = ""
 
 
@@ -114,7 +114,7 @@ def _safe(lines: Sequence[str]) -> list[str]:
     return [printable(line, most=2000) for line in lines]
 
 
-def _answer(report: Report) -> dict[str, Any]:
+def _answer(report: Report) -> dict[str, object]:
     pick, today = report.pick, report.today
     verdict = pick.because[0]
     if not report.is_choice:
@@ -152,7 +152,7 @@ def _measures_beside(report: Report) -> Table:
     return Table(heads, rows, "measures")
 
 
-def _trace(report: Report) -> dict[str, Any]:
+def _trace(report: Report) -> dict[str, object]:
     total, today = report.survey.total, report.today
     begins, ends = (today.slices[0].begins_ns, today.slices[-1].ends_ns) if today.slices else (0, 0)
     rows = {
@@ -178,7 +178,7 @@ def _trace(report: Report) -> dict[str, Any]:
     }
 
 
-def _whose(report: Report) -> dict[str, Any]:
+def _whose(report: Report) -> dict[str, object]:
     today, pick = report.plan, report.pick.candidate.plan
     whose = printable(report.today.whose, most=300)
     said = f"Replayed: {whose}." if whose else "The trace names no nodes: it is the recording of one process."
@@ -208,7 +208,7 @@ def _whose_words(plan: Plan, lookup: str) -> str:
     return f"a cache for each node; {told_of_writes}{delay}"
 
 
-def _times(report: Report) -> dict[str, Any]:
+def _times(report: Report) -> dict[str, object]:
     today, picked = report.today, report.picked if report.is_choice else None
     return {
         "times": {name: title for name, title in _TIMES.items() if name != "stale" or today.stale_known},
@@ -221,7 +221,7 @@ def _times(report: Report) -> dict[str, Any]:
     }
 
 
-def _causes(report: Report) -> dict[str, Any]:
+def _causes(report: Report) -> dict[str, object]:
     outcomes: list[tuple[str, Outcome]] = [("today", report.today)]
     if report.is_choice:
         outcomes.append(("the pick", report.picked))
@@ -248,7 +248,7 @@ def _story(number: int, story: Story, words: Sequence[str]) -> dict[str, Any]:
     }
 
 
-def _plans(report: Report) -> dict[str, Any]:
+def _plans(report: Report) -> dict[str, object]:
     today, picked = (
         plan_text(whole(one.plan, report.plan).to_dict()) for one in (report.found.today, report.pick.candidate)
     )
@@ -259,7 +259,7 @@ def _plans(report: Report) -> dict[str, Any]:
     }
 
 
-def _how(report: Report) -> dict[str, Any]:
+def _how(report: Report) -> dict[str, object]:
     found = report.found
     made = f"{counted(len(found), 'candidate')} and {counted(len(found.references), 'reference')}"
     names = [(MEASURES[name].label, MEASURES[name].meaning) for name in measures_told(report)]

@@ -1,7 +1,6 @@
 """The charts of a report: the front, the hit rate at every size, and today beside the pick over time."""
 
 from collections.abc import Mapping, Sequence
-from typing import Any
 
 import numpy as np
 
@@ -15,7 +14,7 @@ from vestigo.show.charts.candidates import front_chart
 from vestigo.show.charts.every_size import LIMIT, sizes_chart, thinned
 from vestigo.show.charts.over_time import CHARTS, Memory, course, moments
 from vestigo.show.charts.records import PICK, TODAY, Chart, Kind, Place, legend
-from vestigo.show.page.charts import Axis, Series, chart, label, level, lines, points, sizes_on
+from vestigo.show.page.charts import Axis, Drawing, Series, chart, label, level, lines, points, sizes_on
 
 _MOST_POINTS = 1500
 """Of a line."""
@@ -25,7 +24,7 @@ _SIZES = {"star": 20, "diamond": 15}
 """Of marks with a name."""
 
 
-def drawn_front(candidates: Sweep, pick: Pick, shown: list[Candidate]) -> tuple[Any, list[Kind]]:
+def drawn_front(candidates: Sweep, pick: Pick, shown: list[Candidate]) -> tuple[Drawing, list[Kind]]:
     """Candidates by memory and hits, each with its number among those that are `shown`, and the legend of their
     marks.
     """
@@ -50,11 +49,11 @@ def drawn_front(candidates: Sweep, pick: Pick, shown: list[Candidate]) -> tuple[
     return made, legend(front)
 
 
-def _places(at: Sequence[Place], numbers: Sequence[int]) -> dict[str, Any]:
+def _places(at: Sequence[Place], numbers: Sequence[int]) -> dict[str, Drawing]:
     return {"x": [x for x, _ in at], "y": [y for _, y in at], "number": list(numbers)}
 
 
-def drawn_sizes(curves: Sequence[SizeCurve]) -> tuple[Any, list[Kind]]:
+def drawn_sizes(curves: Sequence[SizeCurve]) -> tuple[Drawing, list[Kind]]:
     """The hit rate at every size in memory, by look-up, and the legend of the lines."""
     from bokeh.models import HoverTool, Range1d
 
@@ -75,7 +74,7 @@ def drawn_sizes(curves: Sequence[SizeCurve]) -> tuple[Any, list[Kind]]:
     return made, [Kind(line.name, "line", line.role) for line in sizes.lines]
 
 
-def drawn_over_time(today: Outcome, picked: Outcome | None) -> dict[str, Any]:
+def drawn_over_time(today: Outcome, picked: Outcome | None) -> dict[str, Drawing]:
     """Charts by name: the hit rate, stale hits, origin calls and memory in each slice of time."""
     told = {name: of for name, of in CHARTS.items() if today.stale_known or not MEASURES[of].of_staleness}
     made = {name: _drawn_course(name, of, today, picked) for name, of in told.items()}
@@ -83,7 +82,7 @@ def drawn_over_time(today: Outcome, picked: Outcome | None) -> dict[str, Any]:
     return made
 
 
-def _drawn_course(name: str, measure: str, today: Outcome, picked: Outcome | None) -> Any:
+def _drawn_course(name: str, measure: str, today: Outcome, picked: Outcome | None) -> Drawing:
     from bokeh.models import HoverTool
 
     what, memory = MEASURES[measure], Memory.of(today)
@@ -104,7 +103,7 @@ def _drawn_course(name: str, measure: str, today: Outcome, picked: Outcome | Non
     return made
 
 
-def _mark(charts: Mapping[str, Any], outcome: Outcome) -> None:
+def _mark(charts: Mapping[str, Drawing], outcome: Outcome) -> None:
     """Marks restarts and clears, and names them on the first chart."""
     for moment in moments(outcome, _LETTERS):
         for drawn in charts.values():

@@ -3,7 +3,6 @@
 import difflib
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
-from typing import Any
 
 from vestigo.choosing.candidates import Candidate
 from vestigo.explaining.report import Report
@@ -50,7 +49,7 @@ def candidates_shown(report: Report) -> list[Candidate]:
     return list({one.name: one for one in (*first, *found.values())}.values())[:_MOST_CANDIDATES]
 
 
-def candidates_told(report: Report, shown: Sequence[Candidate]) -> dict[str, Any]:
+def candidates_told(report: Report, shown: Sequence[Candidate]) -> dict[str, object]:
     """What the page says of each candidate."""
     names, today = measures_told(report), report.found.today
     before = plan_text(whole(today.plan, report.plan).to_dict())
@@ -69,7 +68,7 @@ def candidates_told(report: Report, shown: Sequence[Candidate]) -> dict[str, Any
     }
 
 
-def front(report: Report, shown: Sequence[Candidate]) -> dict[str, Any]:
+def front(report: Report, shown: Sequence[Candidate]) -> dict[str, object]:
     """The table beside the chart, with a row for each best trade-off, today's settings and the pick."""
     candidates = report.found
     unbeaten, numbers = candidates.front(), {one.name: number for number, one in enumerate(shown)}

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from importlib import import_module
 from pathlib import Path
 from pkgutil import iter_modules
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import pyarrow as pa
 
@@ -19,7 +19,7 @@ class Defaults(NamedTuple):
 
     columns: Mapping[str, str]
     match: str | None = None
-    null_where: Mapping[str, Any] = {}
+    null_where: Mapping[str, object] = {}
 
 
 OUR_NAMES = Defaults({name: f"{{{name}}}" for name in COLUMNS})

@@ -1,7 +1,6 @@
 """What HTTP says about a request (RFC 9110): whether it reads or changes, and what its status tells of the value."""
 
 from collections.abc import Iterable
-from typing import Any
 
 import pyarrow as pa
 import pyarrow.compute as pc
@@ -12,17 +11,17 @@ GONE = ["404", "410"]
 _SHOWN = 10
 
 
-def op_of(method: Any) -> Any:
+def op_of(method: pa.Array) -> pa.Array:
     """What requests with these methods do. Null for others."""
     return pa.array(list(_OPS.values())).take(pc.index_in(method, value_set=pa.array(list(_OPS), method.type)))
 
 
-def is_gone(status: Any) -> Any:
+def is_gone(status: pa.Array) -> pa.Array:
     """Whether there is no value."""
     return pc.is_in(status, value_set=pa.array(GONE, status.type))
 
 
-def has_failed(status: Any, op: Any) -> Any:
+def has_failed(status: object, op: object) -> object:
     """Whether requests failed, so that they tell nothing of the value. That nothing is there is an answer to a read
     alone.
     """
@@ -30,7 +29,7 @@ def has_failed(status: Any, op: Any) -> Any:
     return pc.or_(wrong, pc.and_(pc.match_substring_regex(status, "^4"), pc.not_equal(op, "read")))
 
 
-def size_of(method: Any, status: Any, size: Any) -> Any:
+def size_of(method: object, status: object, size: pa.Array) -> pa.Array:
     """The sizes of the values. "Not modified", a part, a HEAD and a change tell no size."""
     silent = pc.or_(pc.match_substring_regex(status, "^(3|206)"), pc.not_equal(method, "GET"))
     return pc.if_else(silent, pa.scalar(None, size.type), size)

@@ -111,9 +111,9 @@ def _names(row: Mapping[str, Any], before: str = "", depth: int = 1) -> list[str
     return names
 
 
-def _field(row: dict[str, Any], name: str) -> tuple[Any, bool]:
+def _field(row: dict[str, object], name: str) -> tuple[object, bool]:
     """A member, or a member of a member (``msg.body.instrument``), and whether it is within a list (``args.0``)."""
-    value: Any = row
+    value: object = row
     is_in_list = False
     for part in [name] if name in row else name.split("."):
         is_in_list |= isinstance(value, list)
@@ -138,13 +138,13 @@ def broken_lines(path: Path, wanted: Wanted, most: int = 10) -> list[str]:
 def _line_problems(line: bytes, number: int, wanted: Wanted, first_kind: dict[str, tuple[type, int]]) -> list[str]:
     twice: list[str] = []
 
-    def as_dict(members: list[tuple[str, Any]]) -> dict[str, Any]:
+    def as_dict(members: list[tuple[str, object]]) -> dict[str, object]:
         names = [name for name, _ in members]
         twice.extend(name for name in dict.fromkeys(names) if names.count(name) > 1)
         return dict(members)
 
     try:
-        row: Any = json.loads(line.decode("utf-8-sig"), object_pairs_hook=as_dict)
+        row: object = json.loads(line.decode("utf-8-sig"), object_pairs_hook=as_dict)
     except (ValueError, RecursionError):
         return [": is not valid JSON; every line must be one object"]
     if not isinstance(row, dict):

@@ -105,7 +105,7 @@ class _Reader:
         self._depth += 1
         if self._depth > self._DEEPEST or self.place < 0:
             raise ValueError("it is nested too deep, or lies before the file")
-        fields: dict[Field, Any] = {}
+        fields: dict[Field, object] = {}
         number = 0
         while head := self._next():
             number = number + (head >> 4) if head >> 4 else self._whole()
@@ -114,7 +114,7 @@ class _Reader:
         self._depth -= 1
         return fields
 
-    def _value(self, kind: int) -> Any:
+    def _value(self, kind: int) -> object:
         if kind in self._WHOLE:
             return self._whole()
         if kind == _STRUCTURE:

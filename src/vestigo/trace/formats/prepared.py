@@ -1,7 +1,7 @@
 """The prepared form of a trace: an Arrow IPC file with exactly the columns that a Trace holds.
 
 It is written once, and opened without copying. Ids are numbered as in the trace, their texts are dictionaries, and
-everything is one batch. Any reader of Arrow files can read it. Missing values are marked as in any Arrow file, and
+everything is one batch. object reader of Arrow files can read it. Missing values are marked as in any Arrow file, and
 MISSING stands in their places, because the values are mapped as they are.
 """
 
@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 import pyarrow as pa
 
 from vestigo.errors import TraceError
@@ -135,7 +136,7 @@ def _dictionary(table: pa.Table, name: str) -> pa.Array:
     return table[name].chunk(0).dictionary
 
 
-def _values(table: pa.Table, one: Column, dtype: Any) -> np.ndarray:
+def _values(table: pa.Table, one: Column, dtype: npt.DTypeLike) -> np.ndarray:
     """The mapped values of a column. MISSING must stand in the places of missing ones."""
     name = one.name
     if name not in table.column_names or table[name].num_chunks == 0:

@@ -6,7 +6,7 @@ the key must be stated.
 """
 
 from collections.abc import Callable
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 import pyarrow as pa
@@ -63,11 +63,11 @@ _PLACEHOLDER = r"(^|[\s=(,<>])(\?|\$\d+|%s|%\(\w+\)s|:[A-Za-z_]\w*|@[A-Za-z_]\w*
 class Told(NamedTuple):
     """Columns with the names of `READ`, and the spans that are not reads or do not tell one, by reason."""
 
-    columns: dict[str, Any]
+    columns: dict[str, object]
     left_out: dict[str, np.ndarray]
 
 
-def read_columns(columns: dict[str, Any], count: int, wanted: set[str]) -> Told:
+def read_columns(columns: dict[str, pa.Array], count: int, wanted: set[str]) -> Told:
     """What the conventions tell of each of `count` spans, as far as `wanted`."""
     given = _Given(columns, count)
     database, http = _Database(given), _Http(given)
@@ -95,16 +95,16 @@ def read_columns(columns: dict[str, Any], count: int, wanted: set[str]) -> Told:
 class _Given:
     """Attributes by name. Of several names, the first that exists counts. If none does, the value is missing."""
 
-    def __init__(self, columns: dict[str, Any], count: int) -> None:
+    def __init__(self, columns: dict[str, pa.Array], count: int) -> None:
         self.columns, self.count = columns, count
         self.kind = columns["kind"]
         self.nothing = pa.nulls(count, pa.string())
 
-    def first(self, names: tuple[str, ...]) -> Any:
+    def first(self, names: tuple[str, ...]) -> pa.Array:
         there = [self.columns[name].cast(pa.string()) for name in names if name in self.columns]
         return pc.coalesce(*there) if there else self.nothing
 
-    def where(self, flags: np.ndarray, column: Any) -> Any:
+    def where(self, flags: np.ndarray, column: object) -> object:
         return pc.if_else(pa.array(flags), column, pa.scalar(None, pa.string()))
 
 
@@ -142,26 +142,26 @@ class _Http:
         self.size = given.where(is_one, size_of(method, pc.coalesce(self.status, "200"), given.first(_BODY)))
 
 
-def _of_distinct(texts: Any, what: Callable[[Any], Any]) -> Any:
+def _of_distinct(texts: pa.Array, what: Callable[[pa.Array], pa.Array]) -> pa.Array:
     """Works something out once for each distinct text."""
     encoded = texts.combine_chunks() if isinstance(texts, pa.ChunkedArray) else texts
     encoded = encoded.dictionary_encode()
     return what(encoded.dictionary).take(encoded.indices)
 
 
-def _first_word(texts: Any) -> Any:
+def _first_word(texts: object) -> object:
     return pc.extract_regex(texts, r"^\s*(?P<word>[A-Za-z_]+)").field(0)
 
 
-def _has_placeholder(texts: Any) -> Any:
+def _has_placeholder(texts: object) -> object:
     return pc.match_substring_regex(texts, _PLACEHOLDER)
 
 
-def _host(urls: Any) -> Any:
+def _host(urls: object) -> object:
     return pc.extract_regex(urls, r"^\w+://(?:[^/@]*@)?(?P<host>\[[^\]]*\]|[^/:?#]+)").field(0)
 
 
-def _named(others: tuple[np.ndarray, Any], why: str) -> dict[str, np.ndarray]:
+def _named(others: tuple[np.ndarray, pa.Array], why: str) -> dict[str, np.ndarray]:
     """The reason for some rows, with the values that they have."""
     rows, words = others
     if not rows.any():

@@ -3,7 +3,6 @@
 from collections import Counter
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 import pyarrow as pa
@@ -35,12 +34,12 @@ class Attributes:
     """Attributes of spans, or of resources. Each item has the span or resource, the name, and the value as text."""
 
     owners: np.ndarray
-    names: Any
-    texts: Any
+    names: pa.Array
+    texts: pa.Array
     count: int
     """Of all spans or resources, those without attributes included."""
 
-    def column(self, name: str) -> Any | None:
+    def column(self, name: str) -> pa.Array | None:
         """The texts of one attribute, in the order of the owners. None if nobody has it."""
         here = np.flatnonzero(true_of(pc.equal(self.names, name)))
         if len(here) == 0:
@@ -49,7 +48,7 @@ class Attributes:
         where[self.owners[here]] = here
         return self.texts.take(pa.array(where, mask=where < 0))
 
-    def joined(self, prefix: str) -> Any | None:
+    def joined(self, prefix: str) -> pa.Array | None:
         """All attributes whose names begin with the prefix, as one text like a query (``a=1&b=2``). A single one is
         taken as it is.
         """
@@ -81,7 +80,7 @@ class Attributes:
 class Spans:
     """Spans with their resources. If both have an attribute of the same name, the span's counts."""
 
-    own: dict[str, Any]
+    own: dict[str, object]
     """The columns of `OWN`."""
     attributes: Attributes
     resources: Attributes
@@ -91,7 +90,7 @@ class Spans:
     def __len__(self) -> int:
         return len(self.resource)
 
-    def column(self, name: str) -> Any | None:
+    def column(self, name: str) -> pa.Array | None:
         """One of the span's own columns, or an attribute. None if no span has it."""
         if name in self.own:
             return self.own[name]
@@ -145,12 +144,12 @@ def raw_of(spans: Spans, wanted: Wanted, place: Callable[[int], str]) -> Raw:
     return Raw(found.table, lambda row: place(int(found.rows[row])), tuple(has), notes)
 
 
-def times(start: Any, end: Any) -> dict[str, Any]:
+def times(start: pa.Array, end: object) -> dict[str, object]:
     """Two columns, the start and the duration of each span, from two columns of ns since the epoch."""
     return {"start": start.cast(pa.timestamp("ns", "UTC")), "duration": pc.subtract(end, start)}
 
 
-def status_codes(codes: Any) -> Any:
+def status_codes(codes: object) -> object:
     """The status codes in the words of the standard."""
     return pa.array(["UNSET", "OK", "ERROR"]).take(pc.if_else(pc.is_in(codes, pa.array([0, 1, 2])), codes, 0))
 
@@ -161,7 +160,7 @@ def attributes_of(owners: Iterable[int], names: Iterable[str], texts: Iterable[s
     return Attributes(np.fromiter(owners, np.int64), *columns, count)
 
 
-def _escaped(texts: Any) -> Any:
+def _escaped(texts: object) -> object:
     """Escapes parameters, so that different lists of them never become the same text."""
     for sign, code in (("%", "%25"), ("&", "%26"), ("=", "%3D")):
         texts = pc.replace_substring(texts, sign, code)

@@ -6,7 +6,6 @@ the attributes of the span and of its resource under their own names, and what t
 
 from itertools import islice
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 import pyarrow as pa
@@ -65,7 +64,7 @@ def _objects_in(content: pa.Buffer) -> int:
 class _Nested:
     """The items of a column of lists, and for each item the parent of the row in which it stands."""
 
-    def __init__(self, lists: Any, parents: np.ndarray) -> None:
+    def __init__(self, lists: object, parents: np.ndarray) -> None:
         self.values = pc.list_flatten(lists)
         within = pc.list_parent_indices(lists).to_numpy(zero_copy_only=False).astype(np.int64)
         self.parents = parents[within]
@@ -96,7 +95,7 @@ def _lists(whole_number: pa.DataType) -> pa.DataType:
     return pa.list_(pa.struct([("resource", resource), ("scopeSpans", pa.list_(scope))]))
 
 
-def _attributes(lists: Any) -> Attributes:
+def _attributes(lists: pa.Array) -> Attributes:
     """The items of a column of lists of attributes."""
     items = _Nested(lists, np.arange(len(lists)))
     value = items.values.field("value")
@@ -104,7 +103,7 @@ def _attributes(lists: Any) -> Attributes:
     return Attributes(items.parents, items.values.field("key"), texts, len(lists))
 
 
-def _numbers(column: Any, path: Path, name: str) -> Any:
+def _numbers(column: pa.Array, path: Path, name: str) -> pa.Array:
     try:
         return column.cast(pa.int64())
     except pa.ArrowInvalid as error:

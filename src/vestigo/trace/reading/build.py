@@ -113,7 +113,7 @@ def _joined(pieces: Sequence[CheckedColumns]) -> CheckedColumns:
     return {name: _joined_column(name, pieces) for name in names}
 
 
-def _joined_column(name: str, pieces: Sequence[CheckedColumns]) -> Any:
+def _joined_column(name: str, pieces: Sequence[CheckedColumns]) -> object:
     parts = [(piece.get(name), len(piece["at"])) for piece in pieces]
     kinds = {part.dictionary.type for part, _ in parts if isinstance(part, pa.DictionaryArray)}
     if not kinds:
@@ -141,7 +141,7 @@ _STORED_ONCE = ("name", "key", "identity")
 """What may be stored with each value once, for many rows."""
 
 
-def _read(column: pa.ChunkedArray, readers: Mapping[str, Callable[[pa.Array], Any]], holds: str) -> Any:
+def _read(column: pa.ChunkedArray, readers: Mapping[str, Callable[[pa.Array], object]], holds: str) -> object:
     whole = _whole(column)
     return readers[holds](whole if holds in _STORED_ONCE else column_kinds.decoded(whole))
 
@@ -241,7 +241,7 @@ def _lookups(columns: CheckedColumns, order: np.ndarray | None, op: np.ndarray) 
     return names, np.ascontiguousarray(lookup, np.int32)
 
 
-def _encoded(columns: CheckedColumns, name: str, order: np.ndarray | None) -> tuple[Any, np.ndarray]:
+def _encoded(columns: CheckedColumns, name: str, order: np.ndarray | None) -> tuple[pa.Array, np.ndarray]:
     """The values of a column and the id of each row, numbered by first appearance in time order."""
     encoded = columns.get(name)
     if encoded is None:

@@ -6,7 +6,6 @@ a file of their own.
 
 import re
 from collections.abc import Callable
-from typing import Any
 
 import numpy as np
 import pyarrow as pa
@@ -88,7 +87,7 @@ def ids(encoded: pa.DictionaryArray) -> np.ndarray:
     return numpy_of(places.fill_null(MISSING) if places.null_count else places)
 
 
-READERS: dict[Holds, Callable[[pa.Array], Any]] = {
+READERS: dict[Holds, Callable[[pa.Array], object]] = {
     "op": ops,
     "name": names,
     "key": keys,

@@ -6,7 +6,7 @@ from types import MappingProxyType
 from typing import Any
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
-from vestigo.data import Named
+from vestigo.data import Named, Told
 from vestigo.errors import TraceError, unknown
 from vestigo.trace.formats.packed import LIMITS, Limits
 from vestigo.trace.reading.column_kinds import NAMES
@@ -42,7 +42,7 @@ class Intake(Named):
     """Patterns for each look-up, such as ``{"vessel": "/vessels/{call_sign}"}``. They give the look-up and the key. The
     first that matches counts. Rows that match none are left out, and a note says so.
     """
-    null_where: Mapping[str, Any] = field(default_factory=dict)
+    null_where: Mapping[str, object] = field(default_factory=dict)
     """Columns of the file with the value, or values, at which the origin had nothing. Where such a column is empty,
     nobody knows what it had.
     """
@@ -81,13 +81,13 @@ class Intake(Named):
     def __repr__(self) -> str:
         return f"Intake({', '.join(f'{name}={value!r}' for name, value in self.to_dict().items())})"
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Told:
         """The options that differ from the usual, as a plan file has them."""
         own = {option.name: getattr(self, option.name) for option in fields(self)}
         stated = {name: value for name, value in own.items() if value != _USUAL[name]}
         return {name: _plain(value) for name, value in stated.items()}
 
-    def with_options(self, options: Mapping[str, Any]) -> "Intake":
+    def with_options(self, options: Mapping[str, object]) -> "Intake":
         """The intake with other options in place of its own. Tables are put on top of its own tables."""
         if not options:
             return self
@@ -113,7 +113,7 @@ class Intake(Named):
         return parse_patterns(self.patterns)
 
 
-def _plain(value: Any) -> Any:
+def _plain(value: object) -> object:
     if isinstance(value, Mapping):
         return {name: _plain(one) for name, one in value.items()}
     return list(value) if isinstance(value, tuple) else value
@@ -144,12 +144,12 @@ def problems(options: Mapping[str, Any]) -> list[Problem]:
     return problems_found
 
 
-def _columns(table: Mapping[str, Any]) -> list[Problem]:
+def _columns(table: Mapping[str, object]) -> list[Problem]:
     unknown_names: list[Problem] = [((name,), unknown(name, list(NAMES))) for name in table if name not in NAMES]
     return unknown_names + [((name,), problem) for name in table if (problem := _template(table[name])) is not None]
 
 
-def _patterns(table: Mapping[str, Any]) -> list[Problem]:
+def _patterns(table: Mapping[str, object]) -> list[Problem]:
     problems: list[Problem] = []
     for lookup, texts in table.items():
         patterns = [texts] if isinstance(texts, str) else texts
@@ -164,7 +164,7 @@ def _patterns(table: Mapping[str, Any]) -> list[Problem]:
     return problems
 
 
-def _null_where(table: Mapping[str, Any]) -> list[Problem]:
+def _null_where(table: Mapping[str, object]) -> list[Problem]:
     return [
         ((name,), f"{value!r} is not a value or a list of values")
         for name, value in table.items()

@@ -1,7 +1,6 @@
 """Gives the rows of a file the meaning that the user, or else the format, states."""
 
 from collections.abc import Callable, Mapping, Sequence
-from typing import Any
 
 import numpy as np
 import pyarrow as pa
@@ -73,7 +72,7 @@ class Meaning:
             raise TraceError([f"{source}: {note}" for note in broken])
         return pa.table(columns) if columns else pa.table({}), place, broken + notes
 
-    def _composed(self, table: pa.Table) -> dict[str, Any]:
+    def _composed(self, table: pa.Table) -> dict[str, pa.Array]:
         """The columns of a trace, as far as the file's columns tell them. Raises ValueError."""
         there = set(table.column_names)
         columns = {
@@ -97,7 +96,7 @@ class Meaning:
     def _match(self) -> list[Template]:
         return [Template.parse(self.match)] if self.intake.patterns and self.match is not None else []
 
-    def _unused(self, raw: Raw, found: Mapping[str, Any]) -> list[str]:
+    def _unused(self, raw: Raw, found: Mapping[str, pa.Array]) -> list[str]:
         """A note for each column that is not used, and whose name is nearly that of one that is not there."""
         used = {column for template in [*self.templates.values(), *self._match()] for column in template.columns}
         absent = [name for name in NAMES if name not in found]
@@ -159,22 +158,22 @@ def _likely(has: Sequence[str], name: str) -> str:
     return [*others, "time", "id"][1 if name == "key" and len(others) != 1 else 0]
 
 
-def _is_other(column: pa.ChunkedArray, nulls: Any) -> pa.ChunkedArray:
+def _is_other(column: pa.ChunkedArray, nulls: object) -> pa.ChunkedArray:
     """Whether each value differs from those that stand for a null. Missing where the value is."""
     texts = as_text(column)
     other = pc.invert(pc.is_in(texts, value_set=pa.array(_nulls(nulls), pa.large_string())))
     return pc.if_else(pc.is_valid(texts), other, pa.scalar(None, pa.bool_()))
 
 
-def _holds(column: pa.ChunkedArray, nulls: Any) -> bool:
+def _holds(column: pa.ChunkedArray, nulls: object) -> bool:
     return bool(pc.any(pc.is_in(as_text(column), value_set=pa.array(_nulls(nulls), pa.large_string()))).as_py())
 
 
-def _nulls(nulls: Any) -> list[str]:
+def _nulls(nulls: object) -> list[str]:
     return [_plain(value) for value in (nulls if isinstance(nulls, (list, tuple)) and nulls else [nulls])]
 
 
-def _shown(nulls: Any) -> str:
+def _shown(nulls: object) -> str:
     return " or ".join(_nulls(nulls))
 
 
@@ -193,7 +192,7 @@ def _plain(value: object) -> str:
     return str(value).lower() if isinstance(value, bool) else str(value)
 
 
-def _keyless(columns: dict[str, Any]) -> np.ndarray:
+def _keyless(columns: dict[str, object]) -> np.ndarray:
     """The rows that need a key and have none."""
     if "key" not in columns:
         return np.array([], np.int64)
@@ -205,8 +204,8 @@ def _keyless(columns: dict[str, Any]) -> np.ndarray:
 
 
 def _without(
-    found: dict[str, Any], rows: np.ndarray, place: Callable[[int], str]
-) -> tuple[dict[str, Any], Callable[[int], str]]:
+    found: dict[str, pa.Array], rows: np.ndarray, place: Callable[[int], str]
+) -> tuple[dict[str, object], Callable[[int], str]]:
     kept = np.setdiff1d(np.arange(len(next(iter(found.values())))), rows, assume_unique=True)
     taken = {name: column.take(pa.array(kept)) for name, column in found.items()}
     return taken, lambda row: place(int(kept[row]) if row < len(kept) else row)

@@ -39,7 +39,7 @@ class IntakeOptions(TypedDict, total=False):
     columns: Mapping[str, str]
     match: str | None
     patterns: Mapping[str, str | Sequence[str]]
-    null_where: Mapping[str, Any]
+    null_where: Mapping[str, object]
     at_unit: str | None
     cost_unit: str | None
     zone: str | None
@@ -51,7 +51,7 @@ class IntakeOptions(TypedDict, total=False):
 
 
 def read_trace(
-    source: Readable, intake: Intake | Mapping[str, Any] | None = None, **options: Unpack[IntakeOptions]
+    source: Readable, intake: Intake | Mapping[str, object] | None = None, **options: Unpack[IntakeOptions]
 ) -> Trace:
     """Reads a trace from a file, several files, all in a folder, those that match a pattern (``logs/*.gz``), standard
     input (``"-"``), or a table: a DataFrame, an Arrow table, whatever offers Arrow's stream (polars, DuckDB), a mapping
@@ -83,7 +83,7 @@ def read_trace(
     return dataclasses.replace(_read(source, meant, options), behind=meant.behind)
 
 
-def _intake_of(given: Intake | Mapping[str, Any] | None) -> Intake:
+def _intake_of(given: Intake | Mapping[str, object] | None) -> Intake:
     if given is None or isinstance(given, Intake):
         return given or Intake()
     if not isinstance(given, Mapping):
@@ -91,7 +91,7 @@ def _intake_of(given: Intake | Mapping[str, Any] | None) -> Intake:
     return Intake().with_options(given)
 
 
-def _read(source: Any, intake: Intake, options: Mapping[str, Any]) -> Trace:
+def _read(source: Any, intake: Intake, options: Mapping[str, object]) -> Trace:
     where = [source] if isinstance(source, (str, Path)) else source
     if not _are_paths(where):
         return _from_table(source, intake)
@@ -120,11 +120,11 @@ def _too_large(name: str) -> OutOfMemory:
     )
 
 
-def _are_paths(where: Any) -> bool:
+def _are_paths(where: object) -> bool:
     return isinstance(where, (list, tuple)) and bool(where) and all(isinstance(one, (str, Path)) for one in where)
 
 
-def _from_table(table: Any, intake: Intake) -> Trace:
+def _from_table(table: object, intake: Intake) -> Trace:
     reader = _Reader(intake, {})
     checked = reader.table(rows_of(table))
     return build_trace([checked], TABLE, reader.notes, list(reader.guesses))

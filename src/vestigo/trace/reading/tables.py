@@ -24,11 +24,11 @@ class ArrowStream(Protocol):
     def __arrow_c_stream__(self, requested_schema: object = None) -> object: ...
 
 
-Table = ArrowStream | Mapping[str, Iterable[Any]] | Sequence[Any]
+Table = ArrowStream | Mapping[str, Iterable[object]] | Sequence[object]
 """A DataFrame, an Arrow table, a mapping of columns, or a list of records: mappings, dataclasses, named tuples."""
 
 
-def rows_of(table: Any) -> Raw:
+def rows_of(table: object) -> Raw:
     """The rows of a `Table`. An empty text is missing, as in CSV. Raises TraceError for what is not a table, and for
     columns that Arrow cannot hold.
 
@@ -50,7 +50,7 @@ def rows_of(table: Any) -> Raw:
     return Raw(found, row_place, tuple(found.column_names), notes=tuple(notes))
 
 
-Columns = list[tuple[str, Any]]
+Columns = list[tuple[str, pa.Array]]
 
 
 def _columns(table: Any, notes: list[str]) -> Columns:
@@ -84,9 +84,9 @@ def _of_pandas(frame: Any, notes: list[str]) -> Columns:
     return [*taken, *own]
 
 
-def index_levels(frame: Any) -> dict[str, Any]:
+def index_levels(frame: Any) -> dict[str, object]:
     """The levels of the index of a DataFrame that stand for columns: those with a name, and times as `at`."""
-    levels: dict[str, Any] = {}
+    levels: dict[str, object] = {}
     for number, name in enumerate(frame.index.names):
         level = frame.index.get_level_values(number)
         named = name if name is not None else "at" if level.dtype.kind == "M" else None
@@ -100,20 +100,20 @@ def _is_record(row: object) -> bool:
     return isinstance(row, Mapping) or is_dataclass or hasattr(row, "_asdict")
 
 
-def _of_records(rows: Sequence[Any]) -> Columns:
+def _of_records(rows: Sequence[object]) -> Columns:
     found = [_as_mapping(row) for row in rows]
     names = dict.fromkeys(name for row in found for name in row)
     return [(str(name), _column(str(name), [row.get(name) for row in found])) for name in names]
 
 
-def _as_mapping(row: Any) -> Mapping[str, Any]:
+def _as_mapping(row: Any) -> Mapping[str, object]:
     if dataclasses.is_dataclass(row):
         return {one.name: getattr(row, one.name) for one in dataclasses.fields(row)}
-    mapping: Mapping[str, Any] = row if isinstance(row, Mapping) else row._asdict()
+    mapping: Mapping[str, object] = row if isinstance(row, Mapping) else row._asdict()
     return mapping
 
 
-def _column(name: str, values: Any) -> Any:
+def _column(name: str, values: object) -> object:
     """One column as Arrow has it. Raises TraceError, which names it."""
     if isinstance(values, (pa.Array, pa.ChunkedArray)):
         return _checked(name, values)
@@ -129,7 +129,7 @@ def _column(name: str, values: Any) -> Any:
     return _checked(name, array)
 
 
-def _checked(name: str, column: Any) -> Any:
+def _checked(name: str, column: pa.Array) -> pa.Array:
     """The column, unless it has a type of somebody's own, of which we do not know what it means."""
     if isinstance(column.type, pa.BaseExtensionType):
         raise TraceError(
@@ -150,7 +150,7 @@ def _what_is_wrong(values: Any, error: Exception) -> str:
     return f"holds a {what} ({row_place(row)}); make text of it, as in .astype(str), or a number or time"
 
 
-def _plain(column: Any) -> Any:
+def _plain(column: pa.Array) -> pa.Array:
     """The column with text as the readers know it, and nothing where a text is empty."""
     kind = column.type
     if pa.types.is_dictionary(kind):
@@ -161,7 +161,7 @@ def _plain(column: Any) -> Any:
     return column
 
 
-def _without_empty_words(column: Any) -> Any:
+def _without_empty_words(column: pa.Array) -> pa.Array:
     chunks = column.chunks if isinstance(column, pa.ChunkedArray) else [column]
     cleaned = [
         pa.DictionaryArray.from_arrays(one.indices.cast(pa.int32()), _plain(one.dictionary.cast(pa.large_string())))

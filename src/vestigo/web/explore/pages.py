@@ -6,7 +6,7 @@ import json
 import time
 from collections.abc import AsyncIterator, Awaitable, Callable, Mapping
 from itertools import chain
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from starlette.applications import Starlette
 from starlette.exceptions import HTTPException
@@ -150,7 +150,7 @@ async def _answers(explorer: Explorer, asked: Asked, work: Work) -> AsyncIterato
     """
     begun = time.monotonic()
 
-    def line(kind: str, told: Mapping[str, Any]) -> str:
+    def line(kind: str, told: Mapping[str, object]) -> str:
         took = round((time.monotonic() - begun) * 1000)
         return json.dumps({"kind": kind, "took_ms": took, **told}, separators=(",", ":")) + "\n"
 

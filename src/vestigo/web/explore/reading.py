@@ -2,7 +2,6 @@
 
 import dataclasses
 from collections.abc import Mapping
-from typing import Any
 from urllib.parse import urlencode
 
 from markupsafe import Markup
@@ -66,5 +65,5 @@ def problem_page(error: InputError) -> str:
     )
 
 
-def _page(title: str, body: Any, parts: Any = ()) -> str:
+def _page(title: str, body: object, parts: object = ()) -> str:
     return rendered("reading.html", {"title": title, "body": body, "parts": parts})

@@ -2,7 +2,7 @@
 
 from collections import Counter
 from collections.abc import Callable
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 import pyarrow as pa
@@ -73,7 +73,7 @@ class LineMaker:
         columns = columns.filter(tells)
         return columns if self._hashed is None else _hashed(columns, self._hashed)
 
-    def _checked(self, columns: pa.Table, left_out: Counter[str]) -> list[dict[str, Any]]:
+    def _checked(self, columns: pa.Table, left_out: Counter[str]) -> list[dict[str, object]]:
         """The columns as arrays, in pieces. Rows with wrong values are left out, each with what is wrong."""
         pieces, tries, rest = [], 0, [columns]
         while rest:

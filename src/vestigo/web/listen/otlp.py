@@ -258,7 +258,7 @@ def _walk_json(body: bytes, gathered: Gathered) -> None:
         raise ValueError("the body is not an ExportTraceServiceRequest in JSON") from None
 
 
-def _string(value: Any) -> str:
+def _string(value: object) -> str:
     if not isinstance(value, str):
         raise TypeError
     value.encode()  # a lone surrogate is not text

@@ -4,7 +4,6 @@ instrumentation scope), or its attributes.
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Any
 
 import numpy as np
 import pyarrow as pa
@@ -75,7 +74,7 @@ class Selection:
         """The columns that the conditions need."""
         return tuple(dict.fromkeys(name for one in (self.reads, self.writes, self.removes) for name in one.patterns))
 
-    def ops(self, spans: Spans) -> Any:
+    def ops(self, spans: Spans) -> pa.Array:
         """What each span is: a write, a remove, or a read. It is missing if the span is not recorded."""
         codes = np.full(len(spans), -1)
         codes[self.reads.match(spans) if self.reads.patterns else slice(None)] = 0
@@ -87,6 +86,6 @@ class Selection:
 EVERYTHING = Selection()
 
 
-def _matches(pattern: Pattern, texts: Any) -> np.ndarray:
+def _matches(pattern: Pattern, texts: pa.Array) -> np.ndarray:
     matched, _ = pattern.keys(texts)
     return matched

@@ -20,8 +20,8 @@ def guarded(make: Callable[[Room], Policy], room: Room) -> Policy:
     return policy
 
 
-def _watched(what: str, method: Callable[..., Any]) -> Callable[..., Any]:
-    def call(*arguments: Any) -> Any:
+def _watched(what: str, method: Callable[..., object]) -> Callable[..., Any]:
+    def call(*arguments: object) -> object:
         try:
             return method(*arguments)
         except Exception as error:

@@ -10,14 +10,14 @@ class Ranking:
     """A heap. A key that was ranked anew or removed leaves its old place in it, which is skipped when it comes up."""
 
     def __init__(self) -> None:
-        self.ranks: dict[int, tuple[Any, int]] = {}
-        self.heap: list[tuple[Any, int, int]] = []
+        self.ranks: dict[int, tuple[object, int]] = {}
+        self.heap: list[tuple[object, int, int]] = []
         self.ranked = 0
 
     def __contains__(self, key: int) -> bool:
         return key in self.ranks
 
-    def rank(self, key: int, rank: Any) -> None:
+    def rank(self, key: int, rank: object) -> None:
         self.ranked += 1
         self.ranks[key] = (rank, self.ranked)
         heapq.heappush(self.heap, (rank, self.ranked, key))

@@ -1,7 +1,7 @@
 """What may be wrong with a plan, before a replay has judged it."""
 
 from collections.abc import Mapping
-from typing import Any, Literal, NamedTuple
+from typing import Literal, NamedTuple
 
 Kind = Literal[
     "pattern that matches no key",
@@ -50,7 +50,7 @@ class Suspicion(NamedTuple):
     where: str
     """The rule, or the look-up, as a plan names it."""
     evidence: str
-    fixes: tuple[Mapping[str, Any], ...] = ()
+    fixes: tuple[Mapping[str, object], ...] = ()
     """Possible changes by dotted key. The best one is taken."""
     judged: Judged = "aim"
     meant: str = ""
