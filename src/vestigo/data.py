@@ -16,6 +16,9 @@ if TYPE_CHECKING:
 Told = dict[str, Any]
 """What `to_dict` returns: plain values by name. They are of many types, and who takes one knows which it is."""
 
+Json = Any
+"""Whatever JSON can hold."""
+
 KINDS: dict[str, type[Any]] = {}
 """The classes whose objects a file can hold, by name."""
 _C = TypeVar("_C")
@@ -72,7 +75,7 @@ class ByName(dict[str, _V]):
     def __missing__(self, name: str) -> _V:
         raise UnknownName(f"{self.what} {unknown(name, self)}")
 
-    def __reduce__(self) -> tuple[Any, ...]:
+    def __reduce__(self) -> tuple[object, ...]:
         return ByName, (self.what, dict(self))
 
 

@@ -19,7 +19,7 @@ from vestigo.arguments import path_of
 from vestigo.choosing import share_out as _share_out  # noqa: F401  # this and the next modules have classes to be kept
 from vestigo.choosing.candidates import Candidate
 from vestigo.choosing.results import Kept
-from vestigo.data import KINDS, Data
+from vestigo.data import KINDS, Data, Json, Told
 from vestigo.errors import InputError
 from vestigo.explaining import report as _report  # noqa: F401
 from vestigo.explaining.confirm import confirmation as _confirmation  # noqa: F401
@@ -124,7 +124,7 @@ def _parts(value: Any) -> dict[str, object]:
     return dict(value._asdict())
 
 
-def _made(plain: object) -> Any:
+def _made(plain: object) -> Json:
     """The value from the data of `_plain`."""
     if isinstance(plain, list):
         return [*map(_made, plain)]
@@ -140,7 +140,7 @@ def _made(plain: object) -> Any:
     return _MAKERS[kind](plain[_OF])
 
 
-def _array(plain: Mapping[str, Any]) -> np.ndarray:
+def _array(plain: Told) -> np.ndarray:
     kind = np.dtype(str(plain["dtype"]))
     if kind.kind not in "iufb":
         raise ValueError(kind)
@@ -163,7 +163,7 @@ _OTHERS: Mapping[type, tuple[Callable[[Any], object], Callable[[Any], object]]] 
 _MAKERS = {kind.__name__: make for kind, (_, make) in _OTHERS.items()}
 
 
-def _as_now(plain: object) -> Any:
+def _as_now(plain: object) -> Json:
     """The data of the format before this one, as it is written now."""
     if isinstance(plain, list):
         return [*map(_as_now, plain)]

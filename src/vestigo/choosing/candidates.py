@@ -3,7 +3,6 @@
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, fields
-from typing import Any
 
 import numpy as np
 
@@ -41,7 +40,7 @@ class Candidate(Summary):
     def made(cls, name: str, changes: Mapping[str, object], plan: Plan, kept: Kept) -> "Candidate":
         """A candidate from what was kept of its replay."""
         whole = {one.name: getattr(kept.whole, one.name) for one in fields(Summary)}
-        own: dict[str, Any] = {"first": kept.first, "rest": kept.rest, "of_slices": kept.slices}
+        own: Told = {"first": kept.first, "rest": kept.rest, "of_slices": kept.slices}
         return cls(name=name, changes=changes, plan=plan, **whole, **own)
 
     @property

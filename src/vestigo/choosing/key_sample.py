@@ -10,7 +10,7 @@ import dataclasses
 from collections.abc import Mapping, Sequence
 from functools import cached_property
 from threading import Lock
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 
@@ -18,6 +18,7 @@ from vestigo.arguments import argument, whole_number
 from vestigo.choosing.estimate import Estimate
 from vestigo.choosing.resample import student_quantile
 from vestigo.choosing.sampled import Sample, all_in, filled_sizes, grouped, sampled
+from vestigo.data import Told
 from vestigo.engine.job import job
 from vestigo.engine.replay import run
 from vestigo.engine.what_if import applied
@@ -245,6 +246,6 @@ def _of_keys(rules: Rules) -> Rules:
     return Rules(**_stated(rules, without=OF_A_WHOLE_LOOKUP), entry_overhead=0)
 
 
-def _stated(rules: Rules, without: Sequence[str]) -> dict[str, Any]:
+def _stated(rules: Rules, without: Sequence[str]) -> Told:
     left_out = (*without, "entry_overhead")
     return {name: getattr(rules, name) for name in rules.model_fields_set if name not in left_out}

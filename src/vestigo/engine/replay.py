@@ -1,13 +1,14 @@
 """``replay``: one trace, one set of settings, one outcome."""
 
 from collections.abc import Iterator
-from typing import Any, Protocol
+from typing import Protocol
 
 from vestigo.arguments import text
 from vestigo.engine.context import assumptions, whose_cache
 from vestigo.engine.job import Job, job, marks
 from vestigo.engine.what_if import applied
 from vestigo.outcome import Measures, Outcome, Slices
+from vestigo.outcome.measures import Fields
 from vestigo.outcome.seen import Answers, Seen, Watching
 from vestigo.rules.plan import Engine
 from vestigo.rules.settings import Settings, plan_of, trace_of
@@ -37,7 +38,7 @@ def replay(trace: Readable, settings: Settings, *, engine: Engine = "native", na
 class ReplayEngine(Protocol):
     """What both engines can do. Each is a package with these functions."""
 
-    def run(self, trace: Trace, job: Job, /) -> tuple[dict[str, Any], dict[str, Measures], Slices]:
+    def run(self, trace: Trace, job: Job, /) -> tuple[Fields, dict[str, Measures], Slices]:
         """The fields of `Measures` for all look-ups together, the measures of each, and those of each slice of time."""
 
     def watch(self, trace: Trace, job: Job, watching: Watching, /) -> Seen:

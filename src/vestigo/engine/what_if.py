@@ -6,13 +6,12 @@ not fit in memory.
 """
 
 import dataclasses
-from collections.abc import Mapping
 from fractions import Fraction
-from typing import Any
 
 import numpy as np
 
 from vestigo.arguments import argument, whole_number
+from vestigo.data import Told
 from vestigo.engine.in_order import PIECE, pieces, stable_order, taken
 from vestigo.errors import RulesError, TraceError
 from vestigo.machine import memory_bytes
@@ -25,7 +24,7 @@ from vestigo.rules.what_if import Spread, Times
 from vestigo.stopping import check
 from vestigo.trace import Op, Readable, Trace, read_trace
 from vestigo.trace.columns import LARGEST, MISSING
-from vestigo.trace.trace import COLUMNS, LAST_KEYED, LAST_VALUED, Longs
+from vestigo.trace.trace import COLUMNS, LAST_KEYED, LAST_VALUED, Longs, Parts
 from vestigo.units import Duration, format_bytes
 
 __all__ = ["on_nodes", "with_changes", "with_origin", "with_restarts", "with_traffic"]
@@ -78,9 +77,9 @@ def settled_plan(trace: Trace, plan: Plan) -> Plan:
 def _with_assumed_origin(trace: Trace, plan: Plan, times: Fraction) -> Plan:
     """The plan with its assumed costs multiplied. Raises RulesError if neither trace nor plan gives costs."""
 
-    def longer(stated: Mapping[str, Any]) -> dict[str, Any]:
+    def longer(stated: Told) -> Told:
         if "assume_cost" not in stated:
-            return dict(stated)
+            return stated
         return {**stated, "assume_cost": Duration(int(stated["assume_cost"] * times))}
 
     if len(trace) and trace.cost_range.most <= 0 and not any(rules.assume_cost for rules in plan.all_rules()):
@@ -90,8 +89,8 @@ def _with_assumed_origin(trace: Trace, plan: Plan, times: Fraction) -> Plan:
         )
     return dataclasses.replace(
         plan,
-        rules=Rules(**longer(Stated.by(plan.rules))),
-        lookups={name: longer(Stated.by(stated)) for name, stated in plan.lookups.items()},
+        rules=Rules(**longer(dict(Stated.by(plan.rules)))),
+        lookups={name: longer(dict(Stated.by(stated))) for name, stated in plan.lookups.items()},
     )
 
 
@@ -188,7 +187,7 @@ def with_changes(trace: Readable, times: Fraction | float, seed: int = 0, most_b
     unnamed = dataclasses.replace(
         trace, version=np.full(len(trace), MISSING, np.int32), versions=(), found=found.astype(np.int8)
     )
-    written: dict[str, Any] = {"op": Op.WRITE, "cost": MISSING, "scope": MISSING, "found": 1, "force": False}
+    written: Parts = {"op": Op.WRITE, "cost": MISSING, "scope": MISSING, "found": 1, "force": False}
     first = _inserted(_chosen(unnamed, ~told_anew), trace.at[kept], kept, of=unnamed, **written)
     return _inserted(first, later, row[again], of=unnamed, after=True, **written)
 
@@ -256,7 +255,7 @@ def with_restarts(trace: Readable, moments: Moments | str, zone: str | None = No
     if read is None or len(trace) == 0:
         return trace
     at = np.array(read.between(int(trace.at[0]), int(trace.at[-1]), zone), np.int64)
-    nothing: dict[str, Any] = {name: one.missing for name, one in _BESIDE_AT.items()} | {"op": Op.RESTART}
+    nothing: Parts = {name: one.missing for name, one in _BESIDE_AT.items()} | {"op": Op.RESTART}
     return _inserted(trace, at, np.zeros(len(at), np.int64), **nothing)
 
 
@@ -272,7 +271,7 @@ def _check_room(trace: Trace, events: int, name: str, times: Fraction | float, m
 
 
 def _chosen(trace: Trace, rows: np.ndarray) -> Trace:
-    columns: dict[str, Any] = {name: getattr(trace, name)[rows] for name in COLUMNS}
+    columns: Parts = {name: getattr(trace, name)[rows] for name in COLUMNS}
     return dataclasses.replace(trace, **columns)
 
 
@@ -291,5 +290,5 @@ def _inserted(
 
     moments = both(at, trace.at)
     order = stable_order(moments)
-    columns: dict[str, Any] = {name: taken(both(like.pop(name), getattr(trace, name)), order) for name in _BESIDE_AT}
+    columns: Parts = {name: taken(both(like.pop(name), getattr(trace, name)), order) for name in _BESIDE_AT}
     return dataclasses.replace(trace, at=taken(moments, order), **columns)

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 import pyarrow as pa
@@ -139,7 +139,7 @@ class Keys(Data):
         return {name: table[name].to_pylist() for name in table.column_names} | exact
 
 
-def _with_whole_sums(row: dict[str, Any]) -> dict[str, object]:
+def _with_whole_sums(row: Told) -> dict[str, object]:
     return row | {name: int(row[name]) for name in _SUMS}
 
 

@@ -1,7 +1,7 @@
 """What is counted of one look-up, of all together, or of a slice of time (docs/semantics.md, section 4)."""
 
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Any, Literal
 
 from vestigo.data import Told
 from vestigo.measures import amount_of, asked_measure
@@ -13,6 +13,10 @@ from vestigo.units import format_bytes, format_seconds, format_share
 Changes = Literal["nowhere", "in reads", "in writes"]
 """How a trace shows that values change: not at all; by the versions of reads alone, so that each is seen late; or by
 writes and removes."""
+
+
+Fields = dict[str, Any]
+"""The arguments of `Measures` by name."""
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)

@@ -46,7 +46,7 @@ class Summary(Counts):
         object.__setattr__(self, "lookups", ByName("look-up", self.lookups))
 
     @classmethod
-    def of(cls, measures: Any) -> "Summary":
+    def of(cls, measures: Counts) -> "Summary":
         """The summary of `Measures`. That of an `Outcome` has one of each look-up."""
         taken = {name: amount_of(measures, name) if name in MEASURES else getattr(measures, name) for name in _PLAIN}
         return Summary(

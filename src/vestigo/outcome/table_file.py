@@ -4,7 +4,6 @@ from collections.abc import Callable, Iterable
 from contextlib import ExitStack
 from functools import partial
 from pathlib import Path
-from typing import Any
 
 import pyarrow as pa
 import pyarrow.compute as pc
@@ -29,7 +28,7 @@ def write_tables(parts: Iterable[pa.Table], path: Path) -> int:
     rows = 0
     try:
         with replacing(path) as unfinished, ExitStack() as open_until_written:
-            writer: Any = None
+            writer: pq.ParquetWriter | None = None
             for part in parts:
                 table = _plain(part, is_safe=path.suffix.lower() == ".csv")
                 writer = writer or open_until_written.enter_context(write_to(unfinished, table.schema))
@@ -59,7 +58,7 @@ def _plain(table: pa.Table, is_safe: bool) -> pa.Table:
     return table
 
 
-_WRITERS: dict[str, Callable[[Path, pa.Schema], Any]] = {
+_WRITERS: dict[str, Callable[[Path, pa.Schema], pq.ParquetWriter]] = {
     ".parquet": partial(pq.ParquetWriter, compression="zstd"),
     ".arrow": pa.ipc.new_file,
     ".csv": arrow_csv.CSVWriter,

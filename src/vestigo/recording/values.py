@@ -90,7 +90,7 @@ def _one(value: object) -> object:
     return _in_order(value, type(value)) if type(value) in _CONTAINERS else value
 
 
-def _sorted(items: list[object]) -> list[Any]:
+def _sorted(items: list[Any]) -> list[Any]:
     try:
         return sorted(items)  # the keys of a dict differ, so its values are never compared
     except TypeError:  # of different kinds

@@ -4,7 +4,7 @@ import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, fields
 from types import MappingProxyType
-from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
+from typing import TYPE_CHECKING, NamedTuple, TypeVar
 
 from vestigo.arguments import is_by_name, shown
 from vestigo.data import Named, Told, can_be_kept
@@ -213,7 +213,7 @@ class Aim(Named):
         limits = {"limits": dict(self.limits)} if self.limits else {}
         return f"Aim({', '.join(f'{name}={value!r}' for name, value in {**stated, **limits}.items())})"
 
-    def __reduce__(self) -> tuple[Any, ...]:
+    def __reduce__(self) -> tuple[object, ...]:
         return Aim, (self.most, self.least, dict(self.limits), self.worth)
 
 

@@ -57,7 +57,7 @@ Layer = Rules | Mapping[str, object]
 _Settings = TypeVar("_Settings", Rules, Pool)
 
 
-def _made_again(parts: dict[str, Any]) -> "Plan":
+def _made_again(parts: Told) -> "Plan":
     return Plan(**parts)
 
 
@@ -242,7 +242,7 @@ class Plan(Named):
         for each in self._rules_for_keys.values():
             yield from each.values()
 
-    def __reduce__(self) -> tuple[Any, ...]:
+    def __reduce__(self) -> tuple[object, ...]:
         def plain(value: object) -> object:
             return {name: plain(one) for name, one in value.items()} if isinstance(value, MappingProxyType) else value
 

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from vestigo.arguments import path_of
+from vestigo.data import Told
 from vestigo.errors import PlanError, RulesError
 from vestigo.rules import conditions, values
 from vestigo.rules.aim import Aim
@@ -104,7 +105,7 @@ class _Reader(Tables):
             self.wrong((*where, FROM_SCRATCH), f"{from_scratch!r} is not true or false")
         return self.made(where, **self.settings(where, table, base={} if from_scratch is True else tables))
 
-    def settings(self, where: Place, tables: Table, base: Table | None = None) -> dict[str, Any]:
+    def settings(self, where: Place, tables: Table, base: Table | None = None) -> Told:
         """Rules for all, for single look-ups and for single keys, and pools: those of `tables` put over those of
         `base`.
         """

@@ -86,7 +86,7 @@ class Tables:
         """The line of a key, or of the table that it would be in."""
         return next((self.lines[where[:n]] for n in range(len(where), 0, -1) if where[:n] in self.lines), 1)
 
-    def leaves(self, path: Place, table: Table) -> Iterator[tuple[Place, Any]]:
+    def leaves(self, path: Place, table: Table) -> Iterator[tuple[Place, object]]:
         """The values of a table with their keys, whether the keys are dotted or quoted as a whole."""
         for key, value in table.items():
             if isinstance(value, dict):

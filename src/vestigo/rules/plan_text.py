@@ -4,8 +4,8 @@ import os
 import unicodedata
 from collections.abc import Mapping
 from pathlib import Path
-from typing import Any
 
+from vestigo.data import Told
 from vestigo.rules.rules import Rules
 from vestigo.rules.vary import place_of
 from vestigo.units import format_exact_bytes
@@ -39,7 +39,7 @@ FROM_SCRATCH = "from_scratch"
 """In a candidate's table: it does not build on the plan's own settings."""
 
 
-def plan_text(stated: Mapping[str, Any], folder: Path | None = None) -> str:
+def plan_text(stated: Told, folder: Path | None = None) -> str:
     """The data of `Plan.to_dict` as TOML. Paths are relative to `folder`, where the file will be.
 
     >>> from vestigo.rules import Plan
@@ -67,7 +67,7 @@ def plan_text(stated: Mapping[str, Any], folder: Path | None = None) -> str:
     return toml_text({name: table for name, table in tables.items() if table})
 
 
-def _trace(stated: Mapping[str, Any], folder: Path | None) -> dict[str, object]:
+def _trace(stated: Told, folder: Path | None) -> dict[str, object]:
     table: dict[str, object] = {}
     if (path := stated.get("trace_path")) is not None:
         table["path"] = Path(path if folder is None else os.path.relpath(path, folder)).as_posix()
@@ -76,7 +76,7 @@ def _trace(stated: Mapping[str, Any], folder: Path | None) -> dict[str, object]:
     return {**table, **stated.get("intake", {})}
 
 
-def _settings(stated: Mapping[str, Any]) -> dict[str, object]:
+def _settings(stated: Told) -> dict[str, object]:
     lookups = {name: _with_units(rules) for name, rules in stated["lookups"].items()}
     for name, patterns in stated["keys"].items():
         lookups.setdefault(name, {})["keys"] = {pattern: _with_units(rules) for pattern, rules in patterns}
@@ -87,7 +87,7 @@ def _settings(stated: Mapping[str, Any]) -> dict[str, object]:
     }
 
 
-def _candidate(own: Mapping[str, Any], base: Mapping[str, Any]) -> dict[str, object]:
+def _candidate(own: Told, base: Told) -> dict[str, object]:
     """What is different in a candidate, if a file can say that; otherwise all of it."""
     goes_on = (
         own["keys"] == base["keys"]
@@ -140,7 +140,7 @@ def plan_lines(changes: Mapping[str, object]) -> str:
     [rules]
     overlap = "join"
     """
-    tables: dict[str, Any] = {}
+    tables: Told = {}
     for key, value in changes.items():
         table, name, rule = place_of(key)
         place = tables.setdefault(table, {})

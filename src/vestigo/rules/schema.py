@@ -5,6 +5,7 @@ from dataclasses import fields
 from typing import Any, Literal, get_args, get_origin
 
 from pydantic import BaseModel, BeforeValidator
+from pydantic.fields import FieldInfo
 
 from vestigo.measures import MEASURES
 from vestigo.rules import values
@@ -120,7 +121,7 @@ def _of_model(kind: type[BaseModel]) -> Schema:
     return _object({name: {**_of_rule(field), "description": said[name]} for name, field in kind.model_fields.items()})
 
 
-def _of_rule(field: Any) -> Schema:
+def _of_rule(field: FieldInfo) -> Schema:
     if get_origin(field.annotation) is Literal:
         return {"enum": list(get_args(field.annotation))}
     (reader,) = (one.func for one in field.metadata if isinstance(one, BeforeValidator))

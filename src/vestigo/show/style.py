@@ -55,6 +55,8 @@ def colour(role: str) -> str:
     return _COLOURS[role]
 
 
+Drawn = dict[str, Any]
+"""Properties of what Matplotlib draws, by name."""
 FIGURE: Any = {
     "figure.facecolor": GROUND,
     "axes.facecolor": GROUND,

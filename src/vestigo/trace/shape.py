@@ -10,7 +10,6 @@ import hashlib
 from collections.abc import Sequence
 from datetime import datetime, timedelta
 from fractions import Fraction
-from typing import Any
 
 import numpy as np
 import pyarrow as pa
@@ -26,7 +25,7 @@ from vestigo.trace.reading.column_kinds import Bad
 from vestigo.trace.reading.pattern import Pattern
 from vestigo.trace.reading.read import Readable, read_trace
 from vestigo.trace.reading.times import UNITS, WITH_OFFSET, likely_unit, times
-from vestigo.trace.trace import COLUMNS, Trace
+from vestigo.trace.trace import COLUMNS, Parts, Trace
 from vestigo.units import Duration, as_python, parse_share
 
 __all__ = ["anonymised", "between", "faster", "merged", "only", "sampled"]
@@ -175,7 +174,7 @@ def anonymised(trace: Readable, secret: bytes | str) -> Trace:
 
 def of_rows(trace: Trace, rows: np.ndarray) -> Trace:
     """Some of the events, with new ids."""
-    parts: dict[str, Any] = {}
+    parts: Parts = {}
     kept: dict[str, np.ndarray] = {}
     for column in COLUMNS.values():
         parts[column.name] = getattr(trace, column.name)[rows]

@@ -21,7 +21,11 @@ _T = TypeVar("_T")
 Longs = npt.NDArray[np.int64]
 
 
-def constant_column(value: int, rows: int, dtype: npt.DTypeLike) -> npt.NDArray[Any]:
+Parts = dict[str, Any]
+"""The arguments of `Trace` by name."""
+
+
+def constant_column(value: int, rows: int, dtype: npt.DTypeLike) -> np.ndarray:
     """A column with the same value in every row, which takes no memory."""
     one = np.array(value, dtype)
     one.flags.writeable = False
@@ -148,13 +152,13 @@ class Trace(Data):
         """A view of these rows, which shares the trace's ids and their texts."""
         return self._of_rows(slice(begin, end))
 
-    def take(self, rows: npt.NDArray[Any]) -> "Trace":
+    def take(self, rows: np.ndarray) -> "Trace":
         """A copy of these rows (in ascending order), with the same ids."""
         return self._of_rows(rows)
 
     def _of_rows(self, rows: Any) -> "Trace":
         columns = {one.name: getattr(self, one.name) for one in fields(self) if one.name != "key_lookup"}
-        chosen: Any = {name: column[rows] for name, column in columns.items() if isinstance(column, np.ndarray)}
+        chosen: Parts = {name: column[rows] for name, column in columns.items() if isinstance(column, np.ndarray)}
         return replace(self, **chosen)
 
     @cached_property

@@ -8,9 +8,10 @@ import signal
 import socket
 from collections.abc import Callable, Iterator
 from ipaddress import ip_address
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import uvicorn
+from starlette.types import ASGIApp
 
 from vestigo.errors import InputError
 from vestigo.web.connections import SECONDS_IDLE, Connection, Refused, connections_of
@@ -61,7 +62,7 @@ class Address(NamedTuple):
 
 
 def serve(  # noqa: PLR0913  # options by name
-    app: Any,
+    app: ASGIApp,
     listening: socket.socket,
     *,
     seconds: float | None = None,

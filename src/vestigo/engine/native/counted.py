@@ -1,7 +1,6 @@
 """Runs the kernel: it takes the batches of a trace and returns measures."""
 
 from itertools import pairwise
-from typing import Any
 
 import numpy as np
 
@@ -10,6 +9,7 @@ from vestigo.engine.changes import changes_of, together
 from vestigo.engine.job import Job
 from vestigo.engine.native.feed import Fed
 from vestigo.outcome import Changes, Measures, Slices, Spans
+from vestigo.outcome.measures import Fields
 from vestigo.prepared.fill import uncached
 from vestigo.stopping import check
 from vestigo.trace import Trace
@@ -48,7 +48,7 @@ def run(
 
 
 def _columns(
-    sheet: dict[str, Any], spans_ns: list[int], uncached_ns: list[int], changes: list[Changes]
+    sheet: Fields, spans_ns: list[int], uncached_ns: list[int], changes: list[Changes]
 ) -> dict[str, list[object]]:
     """A sheet (native/bind/sheet.hpp) as the arguments of Measures, a list of values for each. The kernel counts under
     the names that `Measures` has (native/include/vestigo/tally.def).
@@ -68,7 +68,7 @@ def _columns(
     return {**found, "misses_by_cause": misses, **others}
 
 
-def _row(columns: dict[str, list[object]], row: int) -> dict[str, Any]:
+def _row(columns: dict[str, list[object]], row: int) -> Fields:
     return {name: values[row] for name, values in columns.items()}
 
 

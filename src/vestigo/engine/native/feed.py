@@ -1,7 +1,7 @@
 """A replay of the kernel, and the batches that it is fed."""
 
 from collections.abc import Iterator
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from vestigo.compiled import kernel
 from vestigo.engine.job import Job
@@ -14,7 +14,7 @@ from vestigo.trace.trace import Longs
 
 
 class Batch(NamedTuple):
-    columns: Any
+    columns: kernel.Columns
     next_reads: Longs | None
     """The row of each key's next read, for a policy that knows the future."""
     begin: int

@@ -9,6 +9,7 @@ from vestigo.compiled import kernel
 from vestigo.engine.job import Job
 from vestigo.engine.native.begin import entry_nodes
 from vestigo.engine.native.feed import Fed
+from vestigo.outcome.measures import Fields
 from vestigo.outcome.seen import Answers, Counted, Happenings, Seen, Watching
 from vestigo.trace import Trace
 
@@ -68,7 +69,7 @@ def _asked(fed: Fed, watching: Watching) -> kernel.Watching:
     return request
 
 
-def _counted(keys: int, all: dict[str, Any], some: dict[str, Any]) -> Counted:  # noqa: A002  # as the kernel names it
+def _counted(keys: int, all: Fields, some: Fields) -> Counted:  # noqa: A002  # as the kernel names it
     """`all` has a value for each key. `some` has values only for the keys that it names (native/bind/witness.hpp)."""
 
     def of_some(values: np.ndarray) -> np.ndarray:

@@ -3,11 +3,11 @@
 from bisect import bisect_left, bisect_right
 from collections import Counter
 from dataclasses import fields
-from typing import Any
 
 from vestigo.engine.changes import together
 from vestigo.outcome import CAUSES, Changes, Measures, Slice, Slices, Spans
 from vestigo.outcome.counts import Counts
+from vestigo.outcome.measures import Fields
 from vestigo.prepared.counting import Slicing
 from vestigo.units import SECOND
 
@@ -47,7 +47,7 @@ class Tally:
         self.entries_peak = max(self.entries_peak, self.entries)
         self.memory_peak = max(self.memory_peak, self.memory)
 
-    def measures(self, ends: int, stays: list[Stay]) -> dict[str, Any]:
+    def measures(self, ends: int, stays: list[Stay]) -> Fields:
         """The arguments of Measures. `stays` has all entries that were held at any time up to `ends`."""
 
         def within(begin: int, end: int) -> int:
@@ -161,7 +161,7 @@ class Ledger:
             name: Measures(**tally.measures(now, stays), changes=shown)
             for name, tally, stays, shown in zip(self.names, self.by_lookup, self.stays, self.shown, strict=True)
         }
-        everywhere: dict[str, Any] = {"changes": together(self.shown)}
+        everywhere: Fields = {"changes": together(self.shown)}
         if not self.counting:
             return self.total.measures(0, []) | everywhere, lookups, Slices.of([])
         ends = [tally.begins for tally in self.slices[1:]] + [now]

@@ -16,6 +16,7 @@ from typing import Any, NamedTuple
 
 import pyarrow as pa
 
+from vestigo.data import Told
 from vestigo.errors import InputError
 from vestigo.trace.reading.column_kinds import Bad
 from vestigo.trace.reading.tables import index_levels, rows_of
@@ -140,7 +141,7 @@ def of_records(records: object, source: str) -> list[Scrape]:
     return [Scrape(at_ns, samples) for at_ns, samples in by_moment.items()]
 
 
-def _as_records(records: Any, source: str) -> list[Any]:
+def _as_records(records: Any, source: str) -> list[Told]:
     if hasattr(records, "columns") and hasattr(records, "iloc"):
         return list(records.assign(**index_levels(records)).to_dict("records"))
     if isinstance(records, Mapping) or hasattr(records, "__arrow_c_stream__"):
@@ -150,7 +151,7 @@ def _as_records(records: Any, source: str) -> list[Any]:
     raise InputError(f"{source}: {str(records)[:_SHOWN]} is no records; give files, a table, or a list of records")
 
 
-def _moments(records: Sequence[Any], source: str) -> list[int]:
+def _moments(records: Sequence[Told], source: str) -> list[int]:
     """When each record was counted, in ns: an aware time, text with an offset, or a number since 1970 whose size tells
     the unit, as in a trace. Raises InputError.
     """

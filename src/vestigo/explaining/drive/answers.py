@@ -3,10 +3,10 @@ for a replay.
 """
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
+from vestigo.data import Told
 from vestigo.explaining.drive.offered import Offered
 from vestigo.outcome.seen import NO_AGE, Answers
 from vestigo.outcome.spans import Spans
@@ -95,7 +95,7 @@ def counted_rows(offered: Offered, events: int, first: int) -> Longs:
     return rows[np.searchsorted(rows, first) :]
 
 
-def spans_told(spans_ns: Longs) -> dict[str, Any]:
+def spans_told(spans_ns: Longs) -> Told:
     """Mean, 95th percentile and maximum in seconds, or None if there are no spans."""
     if not len(spans_ns):
         return {"mean": None, "p95": None, "max": None}

@@ -7,10 +7,10 @@ docs/drive.md says everything that the other side must know.
 import json
 import shlex
 from json.encoder import encode_basestring_ascii as quoted
-from typing import Any
 
 import numpy as np
 
+from vestigo.data import Json
 from vestigo.errors import InputError
 from vestigo.explaining.drive.answers import NOTHING_GIVEN, Given, Stopped
 from vestigo.explaining.drive.offered import Offered
@@ -162,7 +162,7 @@ class _Talker:
             raise Stopped(missing, f"the cache gave no answer with the id {missing + 1}")
         return [by_id[row + 1] for row in range(begin, end)]
 
-    def _take(self, row: int, result: Any) -> None:
+    def _take(self, row: int, result: Json) -> None:
         """The answer to a read. Raises Stopped."""
         value = result.get("value") if isinstance(result, dict) else None
         if type(value) is not int:
@@ -177,7 +177,7 @@ class _Talker:
         self.loads[row] = bool(taken)
         self.value[row] = value
 
-    def _message(self, row: int, events: int = 1) -> Any:
+    def _message(self, row: int, events: int = 1) -> Json:
         """The next message, which answers so many `events` from a row on. Raises Stopped."""
         where = f" (or at one of the {events - 1:,} events after it, in one batch)" if events > 1 else ""
         try:

@@ -151,7 +151,7 @@ def is_amount(rule: str) -> bool:
     return bool({Duration, int} & {*_types(rule)}) and rule not in IN_WORDS
 
 
-def values(rule: str, today: Sequence[object]) -> Iterator[Hypothesis]:
+def values(rule: str, today: Sequence[Any]) -> Iterator[Hypothesis]:
     """The other values of a rule, where some look-ups have these `today`.
 
     >>> [one.what for one in values("overlap", ["repeat"])]

@@ -9,6 +9,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from typing import Any, Generic, TypeVar
 
+from vestigo.data import Told
 from vestigo.errors import InputError
 from vestigo.explaining.hypotheses.amounts import resolution, rounder, with_amount
 from vestigo.explaining.hypotheses.catalogue import SHARED
@@ -148,7 +149,7 @@ def trying(trace: Trace, plan: Plan, score: Score[_R]) -> Iterator[Trying[_R]]:
         yield Trying(trace, plan, score, threads.map)
 
 
-def with_changes(plan: Plan, changes: Mapping[str, Any]) -> Plan:
+def with_changes(plan: Plan, changes: Told) -> Plan:
     """Like `changed`, but look-ups may also come to share a room. Raises RulesError."""
     lookups = changes.get(SHARED)
     if lookups is not None:
@@ -180,5 +181,5 @@ def keys_for(
     return changes
 
 
-def _off(one: Tried[Any]) -> float:
+def _off(one: Tried[_R]) -> float:
     return one.off

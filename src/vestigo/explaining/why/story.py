@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from vestigo.data import Data, Told
 from vestigo.units import SECOND
@@ -143,7 +143,7 @@ class Story(Data):
     steps: Sequence[Step]
     """The steps in time order, including those of the warm-up."""
     stays: Sequence[Stay]
-    total: Mapping[str, Any]
+    total: Told
     """The counts of the key, named as in `key_by_key`, and `held_ns`: how long values of it were held at all `places`
     (nodes or scopes) together.
     """

@@ -1,6 +1,6 @@
 """Every candidate by memory and hits, and the front of those that no other beats."""
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 from matplotlib.ticker import PercentFormatter
@@ -36,9 +36,9 @@ def front(found: Sweep, pick: Pick | None = None, ax: "Axes | None" = None) -> "
 def _draw_front(axis: "Axes", chart: Chart, title: str, pick: Pick | None) -> None:
     drawn = [one for one in chart.marks if one.at]
     for one in drawn:
-        look: Any = {"color": style.colour(one.look.role), "marker": style.MARKS[one.look.mark], "label": one.name}
+        look: style.Drawn = {"color": style.colour(one.look.role), "marker": style.MARKS[one.look.mark]}
         x, y = zip(*one.at, strict=True)
-        axis.scatter(x, y, s=26, alpha=0.65, linewidths=0, **look)
+        axis.scatter(x, y, s=26, alpha=0.65, linewidths=0, label=one.name, **look)
     for line in chart.lines:
         axis.step(line.x, line.y, where="post", color=style.colour(line.role), linewidth=1, zorder=0)
     if chart.level is not None:

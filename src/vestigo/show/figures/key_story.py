@@ -1,7 +1,7 @@
 """A key's life on each node: when it was held, when it was stale, and what happened."""
 
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 from matplotlib.dates import AutoDateLocator, ConciseDateFormatter
@@ -154,7 +154,7 @@ def _draw_changes(axis: "Axes", story: Story) -> None:
     if not times:
         return
     ends = np.column_stack([np.repeat(times, 2), np.tile([0.0, 1.0], len(times))])
-    line: Any = {"color": style.INK, "linewidth": 0.8, "linestyle": (0, (1, 2))}
+    line: style.Drawn = {"color": style.INK, "linewidth": 0.8, "linestyle": (0, (1, 2))}
     shape = Path(ends, [Path.MOVETO, Path.LINETO] * len(times))
     axis.add_artist(PathPatch(shape, transform=axis.get_xaxis_transform(), fill=False, **line))
     axis.plot([], [], label="changed at the origin", **line)

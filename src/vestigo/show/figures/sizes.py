@@ -1,7 +1,7 @@
 """The hit rate at every size."""
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 from matplotlib.ticker import PercentFormatter
@@ -35,7 +35,7 @@ def _draw_curves(axis: "Axes", curves: Sequence[SizeCurve]) -> None:
     for line in chart.lines:
         axis.step(line.x, line.y, where="post", color=style.colour(line.role))
     for one in chart.marks:
-        edge: Any = {"markeredgecolor": style.INK} if one.look.mark == LIMIT else {}
+        edge: style.Drawn = {"markeredgecolor": style.INK} if one.look.mark == LIMIT else {}
         mark, colour = style.MARKS[one.look.mark], style.colour(one.look.role)
         axis.plot(*one.at[0], mark, color=colour, markersize=7, **edge)
     axis.set_xscale("log")

@@ -15,6 +15,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
+from vestigo.data import Told
 from vestigo.show.charts.records import Look
 from vestigo.show.charts.ticks import round_sizes, size_label
 
@@ -51,13 +52,13 @@ def script() -> str:
     return (Path(bokeh.__file__).parent / "server/static/js/bokeh.min.js").read_text(encoding="utf-8")
 
 
-def described(chart: Drawing) -> dict[str, Any]:
+def described(chart: Drawing) -> Told:
     """A chart as JSON. The same chart gives the same text each time."""
     from bokeh.embed import json_item
 
     text = json.dumps(json_item(chart))
     names: dict[str, str] = {}
-    named: dict[str, Any] = json.loads(_NAMED.sub(lambda found: names.setdefault(found[0], f'"m{len(names)}"'), text))
+    named: Told = json.loads(_NAMED.sub(lambda found: names.setdefault(found[0], f'"m{len(names)}"'), text))
     return named
 
 

@@ -4,7 +4,6 @@ with.
 
 from collections.abc import Collection
 from dataclasses import replace
-from typing import Any
 
 import numpy as np
 
@@ -14,7 +13,7 @@ from vestigo.data import Told
 from vestigo.engine.size_curve import SizeCurve
 from vestigo.measures import MEASURES, Measure, amount_of
 from vestigo.outcome import CAUSES, Measures, Outcome
-from vestigo.outcome.counts import WORDS
+from vestigo.outcome.counts import WORDS, Counts
 from vestigo.rules import Plan, PoolRules
 from vestigo.show.charts.candidates import measure_of_hits
 from vestigo.show.charts.over_time import CHARTS, Memory, course
@@ -107,7 +106,7 @@ def surroundings(around: Surroundings) -> Told:
     }
 
 
-def point(found: Any, stale_known: bool) -> list[float]:
+def point(found: Counts, stale_known: bool) -> list[float]:
     """The place of an outcome, or a candidate, in the front: its memory and its hits."""
     return [found.memory_peak, getattr(found, measure_of_hits(stale_known))]
 

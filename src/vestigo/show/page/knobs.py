@@ -5,6 +5,7 @@ from functools import cache
 from typing import Any, Literal, get_args, get_origin
 
 from pydantic import BaseModel, BeforeValidator
+from pydantic.fields import FieldInfo
 
 from vestigo.rules import Plan, Pool, Rules, WhatIf, values
 from vestigo.rules.checked import Checked, said_of
@@ -75,7 +76,7 @@ def _of(kind: type[BaseModel]) -> list[Knob]:
     return knobs
 
 
-def _kind(field: Any) -> Knob:
+def _kind(field: FieldInfo) -> Knob:
     if get_origin(field.annotation) is Literal:
         return {"kind": "choice", "choices": list(get_args(field.annotation))}
     (reader,) = (one.func for one in field.metadata if isinstance(one, BeforeValidator))

@@ -3,10 +3,11 @@
 from collections.abc import Sequence
 from itertools import chain
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from vestigo import __version__
 from vestigo.choosing.reasons import better_and_worse, how_sure, neighbours
+from vestigo.data import Told
 from vestigo.explaining.report import Report
 from vestigo.explaining.why.story import Story
 from vestigo.measures import MEASURES
@@ -239,7 +240,7 @@ def _causes(report: Report) -> dict[str, object]:
     }
 
 
-def _story(number: int, story: Story, words: Sequence[str]) -> dict[str, Any]:
+def _story(number: int, story: Story, words: Sequence[str]) -> Told:
     name = printable(f"{story.lookup} {story.key}", 80)
     return {
         "title": name,

@@ -2,16 +2,19 @@
 
 import json
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import pyarrow as pa
 
+from vestigo.data import Json
 from vestigo.trace.formats.json_lines import lines_of
 from vestigo.trace.formats.packed import open_bytes
 from vestigo.trace.formats.raw import Wanted
 
+Tree = dict[str, Json]
+"""Values, or more of such, by name."""
 _TIME = "a time: text with an offset (RFC 3339), or a number since 1970-01-01 UTC"
 KINDS: dict[str, tuple[tuple[type, ...], str]] = {
     "at": ((int, float, str), _TIME),
@@ -75,7 +78,7 @@ class Seen(NamedTuple):
 
     def schema(self, without: Sequence[str] = ()) -> dict[str, pa.DataType]:
         """The types, with those of nested members inside their objects."""
-        tree: dict[str, Any] = {}
+        tree: Tree = {}
         for name, kind in self.types.items():
             if name in without:
                 continue
@@ -90,7 +93,7 @@ class Seen(NamedTuple):
         return {name: _type_of(one) for name, one in tree.items()}
 
 
-def _type_of(one: Any) -> pa.DataType:
+def _type_of(one: Json) -> pa.DataType:
     return pa.struct([(name, _type_of(each)) for name, each in one.items()]) if isinstance(one, dict) else one
 
 
@@ -102,7 +105,7 @@ def _note_kind(types: dict[str, pa.DataType], name: str, value: object, *, is_ex
         types[name] = broken
 
 
-def _names(row: Mapping[str, Any], before: str = "", depth: int = 1) -> list[str]:
+def _names(row: Tree, before: str = "", depth: int = 1) -> list[str]:
     """The names of members, and of members of members in place of objects."""
     names: list[str] = []
     for name, value in row.items():

@@ -18,6 +18,8 @@ _INT, _LONG, _BINARY, _LIST, _STRUCTURE = 5, 6, 8, 9, 12  # kinds of value
 
 Field = tuple[int, int]
 """Its number and its kind: a field of another kind than the format says is none to any reader."""
+Structure = dict[Field, Any]
+"""Of a field that is a structure, or several."""
 
 _GROUPS = (4, _LIST)  # of the file
 _CHUNKS = (1, _LIST)  # of a group of rows
@@ -67,12 +69,12 @@ def unfolded(content: pa.Buffer, columns: Collection[str]) -> Unfolded:
         raise pa.ArrowInvalid("what it says of its pages makes no sense") from None
 
 
-def _name(chunk: dict[Field, Any]) -> str:
+def _name(chunk: Structure) -> str:
     """The column of a chunk."""
     return str(chunk[_PATH][0].decode(errors="replace"))
 
 
-def _pages(data: memoryview, chunk: dict[Field, Any]) -> list[Page]:
+def _pages(data: memoryview, chunk: Structure) -> list[Page]:
     if chunk[_PACKED_SIZE] == 0:  # a group without rows
         return []
     place = min(at for at in (chunk.get(_DICTIONARY_AT, 0), chunk[_DATA_AT]) if at > 0)  # 0: there is no such page
@@ -100,7 +102,7 @@ class _Reader:
         self._depth = 0
         self.place = place
 
-    def structure(self) -> dict[Field, Any]:
+    def structure(self) -> Structure:
         """Its fields."""
         self._depth += 1
         if self._depth > self._DEEPEST or self.place < 0:

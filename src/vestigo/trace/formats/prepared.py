@@ -7,7 +7,6 @@ MISSING stands in their places, because the values are mapped as they are.
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -18,7 +17,7 @@ from vestigo.trace.columns import EARLIEST, LATEST, MISSING, MOST_LOOKUPS, Colum
 from vestigo.trace.formats.arrow_file import check_amounts
 from vestigo.trace.formats.mapped import mapped
 from vestigo.trace.names import Names, arrow_names
-from vestigo.trace.trace import COLUMNS, LAST_KEYED, OPS, Op, Trace, constant_column
+from vestigo.trace.trace import COLUMNS, LAST_KEYED, OPS, Op, Parts, Trace, constant_column
 
 _PIECE = 1 << 18
 _MARK = {b"vestigo": b"prepared trace, 1"}
@@ -81,7 +80,7 @@ def _trace(table: pa.Table, path: Path) -> Trace:
     texts = {column.name: _dictionary(table, column.name) for column in _IDS}
     for values in (_dictionary(table, "op"), *texts.values()):
         values.validate(full=True)  # Arrow trusts offsets in its own files, but a trace cannot be trusted
-    columns: dict[str, Any] = {
+    columns: Parts = {
         column.name: _values(table, column, column.dtype) for column in COLUMNS.values() if column not in _YES_OR_NO
     }
     flags = {column.name: _values(table, column, np.int8) for column in _YES_OR_NO}
@@ -100,9 +99,9 @@ def _trace(table: pa.Table, path: Path) -> Trace:
         of_key[key[part]] = lookup[part]
     _check(_within(of_key[:-1], len(texts["lookup"]) - 1, 0), "a key without a read")
     _check(_every(lambda key, lookup: (of_key.take(key) == lookup) | (key < 0), key, lookup), "a key of two look-ups")
-    names: dict[str, Any] = {column.texts: Names(texts[column.name]) for column in _IDS}
+    names: Parts = {column.texts: Names(texts[column.name]) for column in _IDS}
     names |= {column: tuple(names[column].values.to_pylist()) for column in ("lookups", "nodes")}
-    yes_or_no: dict[str, Any] = {name: _yes_or_no(values) for name, values in flags.items()}
+    yes_or_no: Parts = {name: _yes_or_no(values) for name, values in flags.items()}
     return Trace(**columns, **yes_or_no, **names, key_lookup=of_key[:-1], source=str(path))
 
 

@@ -16,7 +16,7 @@ from vestigo.trace.reading import column_kinds
 from vestigo.trace.reading.amounts import costs, sizes
 from vestigo.trace.reading.column_kinds import NAMES, READERS, Bad
 from vestigo.trace.reading.times import times
-from vestigo.trace.trace import COLUMNS, LAST_KEYED, Op, Trace, constant_column
+from vestigo.trace.trace import COLUMNS, LAST_KEYED, Op, Parts, Trace, constant_column
 from vestigo.units import counted
 
 _IN_FULL = ("lookup", "node")
@@ -198,7 +198,7 @@ def _number(
         )
     texts, text = _encoded(columns, "key", order)
     key, texts, key_lookup = _keys(texts, text, keyed, lookup)
-    parts: dict[str, Any] = {"lookup": lookup, "lookups": tuple(map(str, lookup_names)), "key": key, "keys": texts}
+    parts: Parts = {"lookup": lookup, "lookups": tuple(map(str, lookup_names)), "key": key, "keys": texts}
     for column in COLUMNS.values():
         if column.name in parts:
             continue

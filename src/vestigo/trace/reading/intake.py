@@ -3,7 +3,6 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, fields
 from types import MappingProxyType
-from typing import Any
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from vestigo.data import Named, Told
@@ -19,7 +18,7 @@ Problem = tuple[tuple[str, ...], str]
 """A key, and what is wrong with its value."""
 
 
-def _made_again(options: dict[str, Any]) -> "Intake":
+def _made_again(options: Told) -> "Intake":
     return Intake(**options)
 
 
@@ -73,7 +72,7 @@ class Intake(Named):
         if found := problems({option.name: getattr(self, option.name) for option in fields(self)}):
             raise TraceError([f"{'.'.join(key)}: {problem}" for key, problem in found])
 
-    def __reduce__(self) -> tuple[Any, ...]:
+    def __reduce__(self) -> tuple[object, ...]:
         own = {option.name: getattr(self, option.name) for option in fields(self)}
         plain = {name: dict(value) if isinstance(value, Mapping) else value for name, value in own.items()}
         return _made_again, (plain,)
@@ -92,7 +91,7 @@ class Intake(Named):
         if not options:
             return self
         own = {option.name: getattr(self, option.name) for option in fields(self)}
-        if unknown_names := [problem for key, problem in problems(options) if key[0] not in own]:
+        if unknown_names := [problem for key, problem in problems(dict(options)) if key[0] not in own]:
             raise TraceError(unknown_names)
         on_top = {
             name: {**own[name], **value} if isinstance(value, Mapping) and isinstance(own[name], Mapping) else value
@@ -119,7 +118,7 @@ def _plain(value: object) -> object:
     return list(value) if isinstance(value, tuple) else value
 
 
-def problems(options: Mapping[str, Any]) -> list[Problem]:
+def problems(options: Told) -> list[Problem]:
     """The problems of options as a user wrote them, each with its key."""
     problems_found: list[Problem] = []
     known = [option.name for option in fields(Intake)]

@@ -95,7 +95,7 @@ def index_levels(frame: Any) -> dict[str, object]:
     return levels
 
 
-def _is_record(row: object) -> bool:
+def _is_record(row: Any) -> bool:
     is_dataclass = dataclasses.is_dataclass(row) and not isinstance(row, type)
     return isinstance(row, Mapping) or is_dataclass or hasattr(row, "_asdict")
 
@@ -138,7 +138,7 @@ def _checked(name: str, column: pa.Array) -> pa.Array:
     return column
 
 
-def _what_is_wrong(values: Any, error: Exception) -> str:
+def _what_is_wrong(values: Iterable[object], error: Exception) -> str:
     """The first value that does not fit beside those before it."""
     items = list(values)
     kinds = dict.fromkeys(type(one).__name__ for one in items if one is not None and one == one)  # noqa: PLR0124  # NaN

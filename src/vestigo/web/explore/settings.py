@@ -1,7 +1,6 @@
 """Reads settings as the page sends them: texts by dotted key, like those of a plan."""
 
 from collections.abc import Mapping
-from typing import Any
 
 from vestigo.choosing.explorer import Explorer
 from vestigo.errors import InputError
@@ -30,7 +29,7 @@ def plan_asked(explorer: Explorer, settings: Mapping[str, str]) -> Plan:
 
 def problems_of(error: InputError, settings: Mapping[str, str]) -> list[dict[str, str]]:
     """Each problem with the key of its knob, if it names one."""
-    problems: list[dict[str, Any]] = []
+    problems: list[dict[str, str]] = []
     for problem in error.problems:
         where, _, said = problem.partition(": ")
         key = next((one for one in settings if one == where or one.endswith(f".{where}")), "")

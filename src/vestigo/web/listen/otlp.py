@@ -22,6 +22,8 @@ from vestigo.compiled import texts
 from vestigo.trace.formats.spans import Spans, attributes_of, status_codes, times
 
 PROTOBUF, JSON = "application/x-protobuf", "application/json"
+AnyValue = Any
+"""Of protobuf, whose classes are made as the program runs, or what JSON has in its place."""
 MOST_SPANS = 1 << 15
 """Of a request."""
 MOST_PARTS = 1 << 19
@@ -211,11 +213,11 @@ def _walk_protobuf(body: bytes, gathered: Gathered) -> None:
                 )
 
 
-def _texts(attributes: Any, wanted: WantedNames) -> Pairs:
+def _texts(attributes: AnyValue, wanted: WantedNames) -> Pairs:
     return [(key, one.value.string_value or _text(one.value)) for one in attributes if (key := one.key) in wanted]
 
 
-def _text(value: Any) -> str | None:
+def _text(value: AnyValue) -> str | None:
     """A single value as text, as in files of spans. None for lists and bytes."""
     kind = value.WhichOneof("value")
     if kind == "string_value":
@@ -258,18 +260,18 @@ def _walk_json(body: bytes, gathered: Gathered) -> None:
         raise ValueError("the body is not an ExportTraceServiceRequest in JSON") from None
 
 
-def _string(value: object) -> str:
+def _string(value: AnyValue) -> str:
     if not isinstance(value, str):
         raise TypeError
     value.encode()  # a lone surrogate is not text
     return value
 
 
-def _pairs(attributes: Any, wanted: WantedNames) -> Pairs:
+def _pairs(attributes: AnyValue, wanted: WantedNames) -> Pairs:
     return [(key, _json_text(one.get("value") or {})) for one in attributes if (key := one.get("key")) in wanted]
 
 
-def _json_text(value: Any) -> str | None:
+def _json_text(value: AnyValue) -> str | None:
     if "stringValue" in value:
         return _string(value["stringValue"])
     if "intValue" in value:
