@@ -61,7 +61,7 @@ def save(what: Data | Plan, path: str | Path) -> Path:
     return path
 
 
-def load(path: str | Path) -> object:
+def load(path: str | Path) -> Any:
     """Reads what `save` wrote. Raises InputError for a file that `save` did not write, or that was damaged since."""
     path = path_of("path", path)
     if path.suffix == ".arrow":

@@ -16,6 +16,7 @@ from vestigo.outcome import unknown_staleness
 from vestigo.outcome.summary import Summary
 from vestigo.rules import Aim, Plan
 from vestigo.rules.plan import Called
+from vestigo.rules.vary import Changes
 from vestigo.units import format_seconds
 
 PARTS = ("whole", "first", "rest")
@@ -27,7 +28,7 @@ class Candidate(Summary):
     """One set of settings and what it would have given. Its own measures are those of the whole time."""
 
     name: str
-    changes: Mapping[str, object]
+    changes: Changes
     """What it changes of today's settings, if it is one of many that vary."""
     plan: Plan
     first: Summary

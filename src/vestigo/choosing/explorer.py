@@ -22,6 +22,7 @@ from vestigo.progress import Progress
 from vestigo.rules import Plan, Rules, WhatIf
 from vestigo.rules.plan_parts import TODAY
 from vestigo.rules.settings import Settings, plan_of, trace_of
+from vestigo.rules.vary import Changes
 from vestigo.stopping import Once, check, holding
 from vestigo.trace import Readable, Trace
 from vestigo.units import LONGEST, Duration
@@ -43,9 +44,6 @@ _MOST_SURROUNDINGS = 4
 def most_bytes() -> int:
     """What one trace under other circumstances may take, and what those that are kept may take together."""
     return max(memory_bytes() // 4, 1 << 30)
-
-
-Changes = Mapping[str, object]
 
 
 class Surroundings:

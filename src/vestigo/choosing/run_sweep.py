@@ -31,10 +31,10 @@ from vestigo.rules import Plan
 from vestigo.rules.plan import Engine
 from vestigo.rules.plan_parts import ALWAYS_FRESH, KEEP_ALL, NO_CACHE, TODAY
 from vestigo.rules.settings import Settings, plan_of, trace_of
-from vestigo.rules.vary import count
+from vestigo.rules.vary import Changes, count
 from vestigo.trace import Readable, Trace, read_trace
 
-Settled = dict[str, tuple[Mapping[str, object], Plan]]
+Settled = dict[str, tuple[Changes, Plan]]
 """By name: what a candidate changes, and its plan."""
 REFERENCES = (NO_CACHE, KEEP_ALL, ALWAYS_FRESH)
 SHARE_FOR_REST = "40%"
@@ -48,7 +48,7 @@ def sweep(  # noqa: PLR0913
     results: str | Path | None = None,
     rest: str = SHARE_FOR_REST,
     sample: str | None = None,
-    only: Iterable[Mapping[str, object]] | None = None,
+    only: Iterable[Changes] | None = None,
     executor: Executor | None = None,
     engine: Engine = "native",
     progress: Progress | bool | None = None,
@@ -93,7 +93,7 @@ def sweep(  # noqa: PLR0913
 class _Sweeping:
     """A sweep at work."""
 
-    def __init__(self, given: Trace, plan: Plan, rest: float, only: Iterable[Mapping[str, object]] | None) -> None:
+    def __init__(self, given: Trace, plan: Plan, rest: float, only: Iterable[Changes] | None) -> None:
         self.given, self._plan, self._rest = given, plan, rest
         asked = tried(plan, given.lookups, only)
         self._settings, self._same, self._left_out = asked.settings, asked.same, tuple(asked.left_out)
@@ -188,7 +188,7 @@ class _Sweeping:
         )
 
 
-def known(trace: Trace, plan: Plan, results: str | Path, rest: str = SHARE_FOR_REST) -> list[Mapping[str, object]]:
+def known(trace: Trace, plan: Plan, results: str | Path, rest: str = SHARE_FOR_REST) -> list[Changes]:
     """The combinations whose results are in the file of an earlier sweep."""
     settings = tried(plan, trace.lookups).settings
     with Tasks(trace, results, None) as tasks:

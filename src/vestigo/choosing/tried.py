@@ -8,7 +8,7 @@ from vestigo.errors import RulesError, UnknownName
 from vestigo.rules import Plan
 from vestigo.rules.plan_parts import TODAY
 from vestigo.rules.pool import POOL_RULES
-from vestigo.rules.vary import combinations, name_of, place_of
+from vestigo.rules.vary import Changes, combinations, name_of, place_of
 from vestigo.units import counted
 
 
@@ -16,14 +16,14 @@ from vestigo.units import counted
 class Tried:
     """Settings by name, with what they change of today's."""
 
-    settings: dict[str, tuple[Mapping[str, object], Plan]]
+    settings: dict[str, tuple[Changes, Plan]]
     same: dict[str, str] = field(default_factory=dict)
     """Combinations that are the same settings as another one on this trace, and the name of that one."""
     left_out: list[str] = field(default_factory=list)
     """Sentences on combinations that are not tried, and on values that change nothing."""
 
 
-def tried(plan: Plan, lookups: tuple[str, ...], only: Iterable[Mapping[str, object]] | None = None) -> Tried:
+def tried(plan: Plan, lookups: tuple[str, ...], only: Iterable[Changes] | None = None) -> Tried:
     """What is tried on a trace with these look-ups. If `only` is given, only these combinations are tried.
 
     Raises RulesError for an `only` without combinations, and UnknownName for one that changes no setting.
@@ -50,7 +50,7 @@ def tried(plan: Plan, lookups: tuple[str, ...], only: Iterable[Mapping[str, obje
     return trials
 
 
-def _combinations(plan: Plan, only: Iterable[Mapping[str, object]] | None) -> Iterable[Mapping[str, object]]:
+def _combinations(plan: Plan, only: Iterable[Changes] | None) -> Iterable[Changes]:
     if only is None:
         return combinations(plan.vary) if plan.vary else ()
     wanted = list(only) if isinstance(only, Iterable) and not isinstance(only, (str, Mapping)) else [only]

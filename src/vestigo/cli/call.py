@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 from vestigo.cli.options import Options
 from vestigo.cli.stated import PLAN, intake_options, plan_for
+from vestigo.data import Told
 
 if TYPE_CHECKING:
     from rich.console import RenderableType
@@ -48,7 +49,7 @@ class Call(Options):
         return self.plan
 
     @cached_property
-    def intake_options(self) -> dict[str, Any]:
+    def intake_options(self) -> Told:
         """What ``--intake`` and ``--strict`` say, as Intake takes it."""
         return intake_options(self.intake, self.strict)
 

@@ -9,7 +9,7 @@ from vestigo.rules.checked import Plain
 from vestigo.rules.rules import Rules
 
 
-class Stated(Mapping[str, object]):
+class Stated(Mapping[str, Any]):
     """Values of rules by name, read and checked. A rule that is not named has the value from the layer below.
 
     >>> Stated({"absolute": "never"}).over(Rules(max_entries=5, absolute="1h"))

@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Mapping, Sequence
 from itertools import product
 from math import prod
+from typing import Any
 
 from vestigo.arguments import is_by_name, shown
 from vestigo.errors import RulesError, UnknownName, unknown
@@ -10,7 +11,7 @@ from vestigo.rules.pool import Pool
 from vestigo.rules.rules import Rules
 from vestigo.rules.trade_words import unknown_rule
 
-Changes = Mapping[str, object]
+Changes = Mapping[str, Any]
 """New values by dotted key: ``rules.absolute``, ``lookup.vessel.max_entries``, ``pool.desk.max_bytes``."""
 
 _WRITE = "write rules.RULE, lookup.NAME.RULE or pool.NAME.RULE"

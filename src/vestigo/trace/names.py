@@ -6,8 +6,11 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 
+Texts = Sequence[Any]
+"""Names by id, as Python has them: text, or whatever the column held."""
 
-class Names(Sequence[object]):
+
+class Names(Texts):
     """A sequence over an Arrow array, or over some of its items."""
 
     def __init__(self, values: pa.Array, places: np.ndarray | None = None) -> None:
@@ -32,7 +35,7 @@ class Names(Sequence[object]):
         return found.to_pylist() if isinstance(place, slice) else found.as_py()
 
 
-def arrow_names(names: Sequence[object]) -> pa.Array:
+def arrow_names(names: Sequence[Any]) -> pa.Array:
     """The names as one Arrow array."""
     return names.values if isinstance(names, Names) else pa.array(list(names))
 

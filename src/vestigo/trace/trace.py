@@ -1,6 +1,6 @@
 """A trace: events in time order, as NumPy columns with dense ids."""
 
-from collections.abc import Callable, Hashable, Sequence
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass, field, fields, replace
 from enum import IntEnum
 from functools import cached_property
@@ -11,6 +11,7 @@ import numpy.typing as npt
 
 from vestigo.data import Data, Told
 from vestigo.trace.columns import LARGEST, MISSING, Column, column, columns_of
+from vestigo.trace.names import Texts
 from vestigo.units import LONGEST
 
 if TYPE_CHECKING:
@@ -92,14 +93,14 @@ class Trace(Data):
     force: npt.NDArray[np.bool_] = field(metadata=column(np.bool_, "flag", missing=0))
     """Whether the caller asked for a fresh value."""
     lookups: tuple[str, ...]
-    keys: Sequence[object]
+    keys: Texts
     """The text or number of each key."""
     key_lookup: Ints
     """The look-up of each key."""
     nodes: tuple[str, ...] = ()
-    versions: Sequence[object] = ()
+    versions: Texts = ()
     """The name of each version. Empty if versions are only told apart."""
-    scopes: Sequence[object] = ()
+    scopes: Texts = ()
     moved: int = field(default=0, compare=False)
     """How many rows came after a later one, and were sorted into place."""
     source: str = field(default="trace", compare=False)

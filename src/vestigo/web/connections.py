@@ -10,6 +10,7 @@ from collections.abc import Callable
 from typing import Any
 
 from starlette.responses import PlainTextResponse
+from starlette.types import ASGIApp, Receive, Scope, Send
 from uvicorn.protocols.http.h11_impl import H11Protocol
 
 MOST_CONNECTIONS = 200
@@ -92,10 +93,10 @@ def _make_room(newest: Connection) -> bool:
     return True
 
 
-def _without_place(refused: Refused) -> Any:
+def _without_place(refused: Refused) -> ASGIApp:
     """The application of a connection for which there is no place."""
 
-    async def answer(scope: Any, receive: Any, send: Any) -> None:
+    async def answer(scope: Scope, receive: Receive, send: Send) -> None:
         refused(NO_PLACE)
         headers = {"Retry-After": "1", "Connection": "close"}
         await PlainTextResponse(NO_PLACE, 503, headers)(scope, receive, send)

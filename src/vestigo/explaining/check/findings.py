@@ -9,6 +9,7 @@ from vestigo.choosing.pick import cost, excesses, goal, written
 from vestigo.data import Data, Told
 from vestigo.measures import MEASURES
 from vestigo.rules import Aim, Plan
+from vestigo.rules.vary import Changes
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -40,7 +41,7 @@ class Mistake(Data):
     """The rule, or the look-up, as a plan names it."""
     evidence: str
     """A sentence with what the trace shows."""
-    changes: Mapping[str, object]
+    changes: Changes
     """The changes that fix it, by dotted key. Empty if no rule does."""
     fixed: str | None
     """The name of the candidate with these changes."""

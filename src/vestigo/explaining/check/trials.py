@@ -1,7 +1,7 @@
 """``check``: what each rule of a plan earns, and what is likely wrong with it."""
 
 import dataclasses
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 
 from vestigo.choosing.candidates import Candidate, Candidates
@@ -25,7 +25,7 @@ from vestigo.rules import Aim, Plan
 from vestigo.rules.plan import Engine
 from vestigo.rules.plan_parts import TODAY
 from vestigo.rules.settings import Settings, plan_of, trace_of
-from vestigo.rules.vary import name_of
+from vestigo.rules.vary import Changes, name_of
 from vestigo.trace import Readable, Trace
 from vestigo.units import counted, format_time
 
@@ -103,18 +103,18 @@ class _Trials:
         self.on, self.plan = applied(given, stated)
         self.jobs: dict[str, Job] = {}
         self.found: dict[str, Candidate] = {}
-        self._asked: dict[str, tuple[Mapping[str, object], Plan]] = {}
+        self._asked: dict[str, tuple[Changes, Plan]] = {}
         self._rest = share_between("rest", SHARE_FOR_REST)
         self.add(TODAY, {}, self.plan)
 
-    def ask(self, changes: Mapping[str, object]) -> str | None:
+    def ask(self, changes: Changes) -> str | None:
         """Adds the plan with these changes, and returns its name. None if the changes do not fit the plan."""
         try:
             return self.add(name_of(changes), changes, self.plan.changed(changes))
         except InputError:
             return None
 
-    def add(self, name: str, changes: Mapping[str, object], plan: Plan) -> str:
+    def add(self, name: str, changes: Changes, plan: Plan) -> str:
         """Raises RulesError where the plan does not fit the trace."""
         if name not in self.jobs:
             self.jobs[name] = job(self.on, plan)

@@ -1,11 +1,12 @@
 """What comparing counters with a prediction gives: plain data."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from vestigo.data import Data, Told
 from vestigo.rules import Plan
+from vestigo.rules.vary import Changes
 from vestigo.units import format_share
 
 if TYPE_CHECKING:
@@ -51,7 +52,7 @@ class Try(Data):
 
     what: str
     """What it may do, in words."""
-    changes: Mapping[str, object]
+    changes: Changes
     """The changes of the settings by dotted key. Empty if the trace is what is otherwise."""
     hit_rate: float
     """What is predicted in that case."""

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from vestigo.data import ByName, Data, Told
 from vestigo.explaining.why.story import Story
 from vestigo.rules import Plan
+from vestigo.rules.vary import Changes
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -70,7 +71,7 @@ class Explanation(Data):
 
     what: str
     """What the change says about the cache, in words."""
-    changes: Mapping[str, object]
+    changes: Changes
     """The changes by dotted key, on top of those of earlier explanations."""
     alike: int
     """How many reads are answered alike with this change."""

@@ -9,13 +9,13 @@ from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from typing import Any, Generic, TypeVar
 
-from vestigo.data import Told
 from vestigo.errors import InputError
 from vestigo.explaining.hypotheses.amounts import resolution, rounder, with_amount
 from vestigo.explaining.hypotheses.catalogue import SHARED
 from vestigo.explaining.hypotheses.hypothesis import Hypothesis
 from vestigo.rules import Plan, Pool
 from vestigo.rules.stated import Stated
+from vestigo.rules.vary import Changes
 from vestigo.threads import side_by_side
 from vestigo.trace import Trace
 
@@ -31,7 +31,7 @@ class Tried(Generic[_R]):
     hypothesis: Hypothesis
     lookups: tuple[str, ...]
     """The look-ups for which it holds. Empty means all."""
-    changes: Mapping[str, object]
+    changes: Changes
     """What it changes of the plan, by dotted key."""
     plan: Plan
     gives: _R
@@ -149,7 +149,7 @@ def trying(trace: Trace, plan: Plan, score: Score[_R]) -> Iterator[Trying[_R]]:
         yield Trying(trace, plan, score, threads.map)
 
 
-def with_changes(plan: Plan, changes: Told) -> Plan:
+def with_changes(plan: Plan, changes: Changes) -> Plan:
     """Like `changed`, but look-ups may also come to share a room. Raises RulesError."""
     lookups = changes.get(SHARED)
     if lookups is not None:

@@ -1,6 +1,6 @@
 """Finds by replaying which change of a rule would have helped a key."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -20,6 +20,7 @@ from vestigo.rounding import ROUND, at_least
 from vestigo.rules import Plan, Rules
 from vestigo.rules.plan_text import rule_text
 from vestigo.rules.pool import POOL_RULES
+from vestigo.rules.vary import Changes
 from vestigo.trace import Trace
 from vestigo.units import Duration
 
@@ -43,9 +44,6 @@ class Case:
     @property
     def lookup(self) -> str:
         return str(self.trace.lookups[self.trace.key_lookup[self.key]])
-
-
-Change = Mapping[str, object]
 
 
 _AGAINST = {
@@ -101,7 +99,7 @@ def _advice(case: Case, tried: Tried[Keys]) -> Advice:
     )
 
 
-def _against(case: Case, cause: str) -> Iterator[Change]:
+def _against(case: Case, cause: str) -> Iterator[Changes]:
     """Changes that could turn misses of this cause into hits."""
     rules, room = case.rules, case.plan.pool_rules(case.lookup)
     of_room = {"max_entries": room.max_entries, "max_bytes": room.max_bytes}
@@ -117,7 +115,7 @@ def _against(case: Case, cause: str) -> Iterator[Change]:
         yield from _longer(case, lifetime, getattr(rules, lifetime), cause)
 
 
-def _against_stale(case: Case) -> Iterator[Change]:
+def _against_stale(case: Case) -> Iterator[Changes]:
     rules, table = case.rules, _table(case)
     if changes_of(case.trace)[case.trace.key_lookup[case.key]] == "in writes":
         drop = {f"{table}.on_write": "drop"} if rules.on_write == "leave" else {}
@@ -130,7 +128,7 @@ def _against_stale(case: Case) -> Iterator[Change]:
         yield from ({f"{table}.absolute": str(one)} for one in {shorter[-1], shorter[len(shorter) // 2]} if shorter)
 
 
-def _longer(case: Case, rule: str, now: Duration | None, cause: str) -> Iterator[Change]:
+def _longer(case: Case, rule: str, now: Duration | None, cause: str) -> Iterator[Changes]:
     """Lifetimes that would have been long enough for half of these misses, and for nine tenths. At its very deadline an
     entry is expired.
     """

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from vestigo.data import Data, Told
+from vestigo.rules.vary import Changes
 from vestigo.units import SECOND
 
 if TYPE_CHECKING:
@@ -88,7 +89,7 @@ class Stay(Data):
 class Advice(Data):
     """A change of a rule, and what a replay with it gives."""
 
-    changes: Mapping[str, object]
+    changes: Changes
     """The changes by dotted key, as in ``[vary]``."""
     today: Mapping[str, str]
     """Today's values of these rules, as a plan file writes them."""

@@ -2,11 +2,12 @@
 
 from collections.abc import Callable, Hashable, Mapping
 from functools import cache
-from typing import Any, Literal, get_args, get_origin
+from typing import Literal, get_args, get_origin
 
 from pydantic import BaseModel, BeforeValidator
 from pydantic.fields import FieldInfo
 
+from vestigo.data import Told
 from vestigo.rules import Plan, Pool, Rules, WhatIf, values
 from vestigo.rules.checked import Checked, said_of
 from vestigo.rules.eviction import POLICIES, Eviction
@@ -18,7 +19,7 @@ from vestigo.rules.what_if import Times
 from vestigo.trace import Trace
 from vestigo.units import parse_bytes
 
-Knob = dict[str, Any]
+Knob = Told
 """``rule``, ``heading``, ``says``, ``kind`` and what belongs to it."""
 
 Said = dict[str, dict[str, str]]

@@ -1,7 +1,8 @@
 """What may be wrong with a plan, before a replay has judged it."""
 
-from collections.abc import Mapping
 from typing import Literal, NamedTuple
+
+from vestigo.rules.vary import Changes
 
 Kind = Literal[
     "pattern that matches no key",
@@ -50,7 +51,7 @@ class Suspicion(NamedTuple):
     where: str
     """The rule, or the look-up, as a plan names it."""
     evidence: str
-    fixes: tuple[Mapping[str, object], ...] = ()
+    fixes: tuple[Changes, ...] = ()
     """Possible changes by dotted key. The best one is taken."""
     judged: Judged = "aim"
     meant: str = ""
