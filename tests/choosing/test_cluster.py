@@ -17,7 +17,7 @@ PLAN = Plan(Rules(absolute="1m"), vary={"rules.max_entries": list(range(10, 200,
 @pytest.mark.filterwarnings("ignore")
 def test_a_killed_worker_changes_nothing(tmp_path: Path) -> None:
     path = tmp_path / "t.arrow"
-    trace = synth(reads=200_000, keys=2000, skew=0.8, changes="10m", seed=1)
+    trace = synth(reads=40_000, keys=2000, skew=0.8, changes="10m", seed=1)
     write_trace(trace, path)
     killed: list[int] = []
     with (

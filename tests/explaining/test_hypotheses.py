@@ -9,7 +9,7 @@ import vestigo as vg
 from vestigo import Duration, Plan, Rules, Trace
 from vestigo.engine.job import job
 from vestigo.engine.replay import run
-from vestigo.explaining.hypotheses.amounts import of_amount, resolution, with_amount
+from vestigo.explaining.hypotheses.amounts import of_amount, resolution, spread, with_amount
 from vestigo.explaining.hypotheses.catalogue import ASSUMED, IN_WORDS, MEANS_NOTHING_ALONE, of_rules, rules_tried
 from vestigo.explaining.hypotheses.hypothesis import Hypothesis
 from vestigo.explaining.hypotheses.trying import Score, trying
@@ -145,3 +145,11 @@ def test_amounts_are_told_as_exactly_as_people_write_them() -> None:
     assert near is not None
     assert near.what == "absolute = 590s"
     assert with_amount(of_amount("max_entries", 10, 10), 1000) is None  # too far to be mixed up with what is stated
+
+
+def test_no_duration_is_refined_to_less_than_a_thousandth_of_the_trace() -> None:
+    """It would explain anything, and a million clears are a long replay."""
+    shortest, *_ = (one for one in spread("clear_every", 7200 * SECOND) if one.amount is not None)
+    assert shortest.what == "clear_every = 10s"
+    assert with_amount(shortest, Duration.parse("8s")) is not None
+    assert with_amount(shortest, Duration.parse("7s")) is None

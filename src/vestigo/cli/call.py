@@ -4,10 +4,12 @@ import dataclasses
 import shlex
 import time
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
-from functools import cached_property
+from dataclasses import dataclass, fields
+from functools import cached_property, wraps
+from inspect import Parameter, Signature, signature
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from types import EllipsisType
+from typing import TYPE_CHECKING, Any, get_type_hints
 
 from vestigo.cli.options import Options
 from vestigo.cli.stated import PLAN, intake_options, plan_for
@@ -146,6 +148,30 @@ class Call(Options):
         dataclasses.replace(picked, trace_path=trace_path, intake=intake, aim=plan.aim).write(self.write)
         if what:
             note(f"{self.write}: {what}")
+
+
+def asks(*names: str | EllipsisType) -> Callable[[Callable[..., None]], Callable[..., None]]:
+    """Gives a verb some of the shared options, where ``...`` stands for its own. The verb is called with a `Call` of
+    what the shared ones say, and with its own.
+    """
+    hints, defaults = get_type_hints(Call, include_extras=True), {one.name: one.default for one in fields(Call)}
+
+    def option(name: str) -> Parameter:
+        return Parameter(name, Parameter.KEYWORD_ONLY, default=defaults[name], annotation=hints[name])
+
+    def decorated(run: Callable[..., None]) -> Callable[..., None]:
+        own = [one.replace(kind=Parameter.KEYWORD_ONLY) for one in list(signature(run).parameters.values())[1:]]
+        parameters = [one for name in names for one in ([option(name)] if isinstance(name, str) else own)]
+
+        @wraps(run)
+        def called(**given: Any) -> None:
+            run(Call(**{name: given.pop(name) for name in names if isinstance(name, str)}), **given)
+
+        called.__signature__ = Signature(parameters)  # type: ignore[attr-defined]  # the parser of arguments reads it
+        called.__annotations__ = {one.name: one.annotation for one in parameters}
+        return called
+
+    return decorated
 
 
 def share(option: str, text: str | None) -> float | None:

@@ -1,12 +1,8 @@
 """The options that verbs share, each once: the same words for the same things."""
 
-from collections.abc import Callable
-from dataclasses import dataclass, fields
-from functools import wraps
-from inspect import Parameter, Signature, signature
+from dataclasses import dataclass
 from pathlib import Path
-from types import EllipsisType
-from typing import Annotated, Any, TypeVar, get_type_hints
+from typing import Annotated
 
 import typer
 
@@ -126,36 +122,3 @@ class Options:
         ),
     ] = None
     as_json: Annotated[bool, typer.Option("--json", help="Print it as JSON.")] = False
-
-
-_C = TypeVar("_C", bound=Options)
-
-
-def asks(kind: type[_C], *names: str | EllipsisType) -> Callable[[Callable[..., None]], Callable[..., None]]:
-    """Gives a verb some of the shared options, where ``...`` stands for its own. The verb is called with what the
-    shared ones say, and with its own.
-    """
-    hints, defaults = get_type_hints(kind, include_extras=True), {one.name: one.default for one in fields(kind)}
-    shared = [name for name in names if isinstance(name, str)]
-
-    def decorated(run: Callable[..., None]) -> Callable[..., None]:
-        own = list(signature(run).parameters.values())[1:]
-        parameters: list[Parameter] = []
-        for name in names:
-            if isinstance(name, EllipsisType):
-                parameters += own
-            else:
-                parameters.append(
-                    Parameter(name, Parameter.KEYWORD_ONLY, default=defaults[name], annotation=hints[name])
-                )
-
-        @wraps(run)
-        def called(**given: Any) -> None:
-            run(kind(**{name: given.pop(name) for name in shared}), **given)
-
-        every = [one.replace(kind=Parameter.KEYWORD_ONLY) for one in parameters]
-        called.__signature__ = Signature(every)  # type: ignore[attr-defined]  # the parser of arguments reads it
-        called.__annotations__ = {one.name: one.annotation for one in parameters}
-        return called
-
-    return decorated

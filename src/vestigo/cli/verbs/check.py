@@ -4,12 +4,11 @@ from typing import Annotated
 
 import typer
 
-from vestigo.cli.call import RESULTS, SETTINGS, Call, share
-from vestigo.cli.options import asks
+from vestigo.cli.call import RESULTS, SETTINGS, Call, asks, share
 from vestigo.cli.verbs import Verb
 
 
-@asks(Call, *SETTINGS, *RESULTS, ..., "write", "as_json")
+@asks(*SETTINGS, *RESULTS, ..., "write", "as_json")
 def check(
     call: Call,
     tolerate: Annotated[

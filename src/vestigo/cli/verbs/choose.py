@@ -4,8 +4,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from vestigo.cli.call import RESULTS, SETTINGS, Call
-from vestigo.cli.options import asks
+from vestigo.cli.call import RESULTS, SETTINGS, Call, asks
 from vestigo.cli.verbs import Verb
 
 if TYPE_CHECKING:
@@ -19,7 +18,7 @@ if TYPE_CHECKING:
 NOT_MET = 1
 
 
-@asks(Call, *SETTINGS, "sample", ..., "rest", "seed", *RESULTS, "yes", "cluster", "write", "figure", "as_json")
+@asks(*SETTINGS, "sample", ..., "rest", "seed", *RESULTS, "yes", "cluster", "write", "figure", "as_json")
 def choose(
     call: Call,
     replays: Annotated[

@@ -5,12 +5,11 @@ from typing import Annotated
 
 import typer
 
-from vestigo.cli.call import SETTINGS, Call
-from vestigo.cli.options import asks
+from vestigo.cli.call import SETTINGS, Call, asks
 from vestigo.cli.verbs import Verb
 
 
-@asks(Call, *SETTINGS, ..., "as_json")
+@asks(*SETTINGS, ..., "as_json")
 def confirm(
     call: Call,
     counters: Annotated[

@@ -6,12 +6,11 @@ from typing import Annotated
 
 import typer
 
-from vestigo.cli.call import Call, secret_in
-from vestigo.cli.options import asks
+from vestigo.cli.call import Call, asks, secret_in
 from vestigo.cli.verbs import Verb
 
 
-@asks(Call, ..., "plan_path", "intake", "strict", "lookup", "hash_keys", "as_json")
+@asks(..., "plan_path", "intake", "strict", "lookup", "hash_keys", "as_json")
 def convert(
     call: Call,
     sources: Annotated[

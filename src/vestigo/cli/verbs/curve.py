@@ -4,12 +4,11 @@ from typing import Annotated
 
 import typer
 
-from vestigo.cli.call import SETTINGS, Call
-from vestigo.cli.options import asks
+from vestigo.cli.call import SETTINGS, Call, asks
 from vestigo.cli.verbs import Verb
 
 
-@asks(Call, *SETTINGS, "lookup", ..., "figure", "as_json")
+@asks(*SETTINGS, "lookup", ..., "figure", "as_json")
 def curve(
     call: Call,
     enough: Annotated[

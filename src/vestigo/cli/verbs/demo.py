@@ -5,12 +5,11 @@ from typing import Annotated
 
 import typer
 
-from vestigo.cli.call import Call
-from vestigo.cli.options import asks
+from vestigo.cli.call import Call, asks
 from vestigo.cli.verbs import Verb
 
 
-@asks(Call, ..., "as_json")
+@asks(..., "as_json")
 def demo(
     call: Call,
     folder: Annotated[Path, typer.Argument(help="The folder to write to. It is created if it does not exist.")] = Path(

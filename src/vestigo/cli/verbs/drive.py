@@ -4,12 +4,11 @@ from typing import Annotated
 
 import typer
 
-from vestigo.cli.call import SETTINGS, Call, share
-from vestigo.cli.options import asks
+from vestigo.cli.call import SETTINGS, Call, asks, share
 from vestigo.cli.verbs import Verb
 
 
-@asks(Call, *SETTINGS, ..., "write", "as_json")
+@asks(*SETTINGS, ..., "write", "as_json")
 def drive(
     call: Call,
     command: Annotated[

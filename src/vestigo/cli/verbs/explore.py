@@ -6,15 +6,14 @@ from typing import Annotated
 
 import typer
 
-from vestigo.cli.call import RESULTS, SETTINGS, Call
-from vestigo.cli.options import asks
+from vestigo.cli.call import RESULTS, SETTINGS, Call, asks
 from vestigo.cli.stopping import end_within
 from vestigo.cli.verbs import Verb
 
 _SECONDS_TO_END = 1.0
 
 
-@asks(Call, *SETTINGS, *RESULTS, ...)
+@asks(*SETTINGS, *RESULTS, ...)
 def explore(
     call: Call,
     address: Annotated[

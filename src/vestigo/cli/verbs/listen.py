@@ -5,14 +5,13 @@ from typing import Annotated
 
 import typer
 
-from vestigo.cli.call import Call, secret_in
-from vestigo.cli.options import asks
+from vestigo.cli.call import Call, asks, secret_in
 from vestigo.cli.verbs import Verb
 
 SHORTEST_TOKEN = 16
 
 
-@asks(Call, ..., "plan_path", "intake", "hash_keys", "as_json")
+@asks(..., "plan_path", "intake", "hash_keys", "as_json")
 def listen(
     call: Call,
     folder: Annotated[

@@ -5,8 +5,7 @@ from typing import TYPE_CHECKING, Annotated, Literal
 
 import typer
 
-from vestigo.cli.call import SETTINGS, Call, share
-from vestigo.cli.options import asks
+from vestigo.cli.call import SETTINGS, Call, asks, share
 from vestigo.cli.verbs import Verb
 
 if TYPE_CHECKING:
@@ -14,7 +13,7 @@ if TYPE_CHECKING:
     from vestigo.rules import Aim
 
 
-@asks(Call, *SETTINGS, "lookup", ..., "figure", "as_json")
+@asks(*SETTINGS, "lookup", ..., "figure", "as_json")
 def replay(
     call: Call,
     by: Annotated[

@@ -5,12 +5,11 @@ from typing import Annotated
 
 import typer
 
-from vestigo.cli.call import RESULTS, SETTINGS, Call
-from vestigo.cli.options import asks
+from vestigo.cli.call import RESULTS, SETTINGS, Call, asks
 from vestigo.cli.verbs import Verb
 
 
-@asks(Call, *SETTINGS, "sample", "rest", "seed", *RESULTS, "yes", ..., "as_json")
+@asks(*SETTINGS, "sample", "rest", "seed", *RESULTS, "yes", ..., "as_json")
 def report(
     call: Call,
     page: Annotated[Path, typer.Option("--write", metavar="FILE", help="Write the page to this file.")] = Path(

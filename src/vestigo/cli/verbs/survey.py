@@ -1,11 +1,10 @@
 """``vestigo survey``: what is in a trace, and which look-ups are worth a cache."""
 
-from vestigo.cli.call import Call
-from vestigo.cli.options import asks
+from vestigo.cli.call import Call, asks
 from vestigo.cli.verbs import Verb
 
 
-@asks(Call, "trace", "plan_path", "intake", "strict", "lookup", "figure", "as_json")
+@asks("trace", "plan_path", "intake", "strict", "lookup", "figure", "as_json")
 def survey(call: Call) -> None:
     """Show what repeats, costs, changes and finds nothing, look-up by look-up, with a verdict on each.
 

@@ -1,11 +1,10 @@
 """``vestigo sweep``: many candidates, side by side."""
 
-from vestigo.cli.call import RESULTS, SETTINGS, Call
-from vestigo.cli.options import asks
+from vestigo.cli.call import RESULTS, SETTINGS, Call, asks
 from vestigo.cli.verbs import Verb
 
 
-@asks(Call, *SETTINGS, "sample", "rest", *RESULTS, "yes", "cluster", "figure", "as_json")
+@asks(*SETTINGS, "sample", "rest", *RESULTS, "yes", "cluster", "figure", "as_json")
 def sweep(call: Call) -> None:
     """Replay every candidate and every combination of what varies, and show those that no other beats.
 

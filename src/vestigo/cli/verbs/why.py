@@ -5,12 +5,11 @@ from typing import Annotated
 
 import typer
 
-from vestigo.cli.call import SETTINGS, Call
-from vestigo.cli.options import asks
+from vestigo.cli.call import SETTINGS, Call, asks
 from vestigo.cli.verbs import Verb
 
 
-@asks(Call, *SETTINGS, ..., "figure", "as_json")
+@asks(*SETTINGS, ..., "figure", "as_json")
 def why(
     call: Call,
     lookup: Annotated[str | None, typer.Option("--lookup", metavar="NAME", help="The look-up of the key.")] = None,

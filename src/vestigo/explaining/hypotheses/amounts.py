@@ -13,9 +13,8 @@ _NEAR = tuple(
     Fraction(text)
     for text in ("19/20", "21/20", "9/10", "11/10", "3/4", "5/4", "1/2", "3/2", "1/4", "2", "1/10", "4", "10")
 )
-_SLIPS = {
-    Fraction(1, 1000): "a thousandth of",
-    Fraction(1, 60): "a sixtieth of",
+TOO_SMALL = {1000: "a thousandth of", 60: "a sixtieth of"}
+_SLIPS = {Fraction(1, times): words for times, words in TOO_SMALL.items()} | {
     Fraction(60): "60 times",
     Fraction(1000): "1,000 times",
 }

@@ -6,14 +6,13 @@ import numpy as np
 
 from vestigo.explaining.check.facts import Facts, OfLookup
 from vestigo.explaining.check.mistakes.suspicion import Suspicion
+from vestigo.explaining.hypotheses.amounts import TOO_SMALL
 from vestigo.rounding import ROUND, at_least, at_most
 from vestigo.units import SECOND, Duration, format_seconds, format_share
 
 _NEARLY_ALL = 0.9
 _TIMES_BEHIND = 1.1
 """What a cache let through before the recording says nothing of lifetimes up to its own."""
-_AS_SLIP = {1000: "a thousandth", 60: "a sixtieth"}
-"""What mixed-up units make of a lifetime."""
 _FEWEST_LIFETIMES = 3
 _LEAST_STALE = 0.01
 _DAY = 86_400 * SECOND
@@ -44,13 +43,13 @@ def too_short(of: OfLookup) -> Iterator[Suspicion]:
             of.key(rule),
             f"{rule} = {lifetime} is shorter than {' and than '.join(shorter_than)}",
             tuple({of.key(rule): str(one)} for one in longer_ones if one > lifetime),
-            meant=f"; perhaps {slip} was meant, and this is {_AS_SLIP[int(slip // lifetime)]} of it" if slip else "",
+            meant=f"; perhaps {slip} was meant, and this is {TOO_SMALL[int(slip // lifetime)]} it" if slip else "",
         )
 
 
 def _slipped(lifetime: int, of: OfLookup, load_ns: float) -> Duration | None:
     """The round lifetime that was perhaps meant, if units were mixed up."""
-    for times in _AS_SLIP:
+    for times in TOO_SMALL:
         meant = Duration(lifetime * times)
         if meant in ROUND and meant >= load_ns and _share_above(of.gaps_ns, meant) < _NEARLY_ALL:
             return meant
@@ -71,7 +70,7 @@ def beyond_the_trace(facts: Facts) -> Iterator[Suspicion]:
         lifetime = of.rules.absolute or 0
         is_longer = lifetime > span
         how = "shorter than it" if is_longer else f"{span / lifetime:.1f} times as long"
-        parts = [Duration(lifetime // times) for times in _AS_SLIP if lifetime % times == 0 and lifetime not in ROUND]
+        parts = [Duration(lifetime // times) for times in TOO_SMALL if lifetime % times == 0 and lifetime not in ROUND]
         meant = next((one for one in parts if one in ROUND and one < span), None)
         slip = f"; perhaps {meant} was meant, and this is {lifetime // meant:,} times as much" if meant else ""
         yield Suspicion(
