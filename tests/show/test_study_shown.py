@@ -20,7 +20,7 @@ from vestigo import (
     synth,
 )
 from vestigo.engine.size_curve import with_real_rates
-from vestigo.show.displayed import save_figure
+from vestigo.show.figures.canvas import save_figure
 from vestigo.show.safe import HELD
 from vestigo.show.study import curves_text, pick_text, sweep_text
 

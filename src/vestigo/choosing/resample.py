@@ -10,6 +10,8 @@ import numpy as np
 from vestigo.choosing.candidates import Candidate
 from vestigo.measures import MEASURES
 
+TIMES = 1000
+
 
 def student_quantile(level: float, freedom: int) -> float:
     """The amount below which `level` of the cases lie, with so many degrees of freedom (Student, 1908).
@@ -20,9 +22,6 @@ def student_quantile(level: float, freedom: int) -> float:
     from scipy.special import stdtrit  # takes a while to import
 
     return float(stdtrit(freedom, level))
-
-
-TIMES = 1000
 
 
 class Resamples:

@@ -75,7 +75,7 @@ def note(text: str) -> None:
 
 def save(axis: "Axes", path: Path, what: str) -> None:
     """Draws a figure into a file, and says so."""
-    from vestigo.show.displayed import save_figure
+    from vestigo.show.figures.canvas import save_figure
 
     save_figure(axis, path)
     note(f"{path}: {what}")

@@ -15,6 +15,9 @@ from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
 from vestigo.trace.trace import LAST_VALUED, Longs, Range
 
+Parts = Callable[[], Iterable[tuple[Trace, Flags]]]
+"""Of a trace, in order, from its beginning at every call; with the rows at which the truth is null."""
+
 
 class Assumed(NamedTuple):
     """For each look-up, what stands for its sizes and costs if it gives none."""
@@ -30,10 +33,6 @@ def assume(trace: Trace, plan: Plan) -> Assumed:
     sizes = rules if trace.size_range.least == MISSING else defaults
     costs = rules if trace.cost_range.least == MISSING else defaults
     return Assumed(tuple(one.assume_size for one in sizes), tuple(int(one.assume_cost) for one in costs))
-
-
-Parts = Callable[[], Iterable[tuple[Trace, Flags]]]
-"""Of a trace, in order, from its beginning at every call; with the rows at which the truth is null."""
 
 
 class Usual(NamedTuple):

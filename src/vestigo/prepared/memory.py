@@ -9,14 +9,12 @@ KEPT_EVENTS = 1 << 24
 replay, so that memory grows with its keys alone."""
 
 BATCH_EVENTS = 1 << 20
+_Array = TypeVar("_Array", bound=np.ndarray[Any, Any])
 
 
 def is_long(events: int) -> bool:
     """Whether a trace of so many events is worked on part by part, to save memory."""
     return events > KEPT_EVENTS
-
-
-_Array = TypeVar("_Array", bound=np.ndarray[Any, Any])
 
 
 def settled(array: _Array) -> _Array:

@@ -7,6 +7,11 @@ from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
 from vestigo.trace.trace import Longs
 
+NO_READ = 2**62
+"""The number of a read that never comes."""
+Whose = tuple[str, ...]
+"""Of each look-up: who has a cache of their own."""
+
 
 def goes_on(*columns: np.ndarray) -> np.ndarray:
     """Whether each row is the same as the one before in all columns. The first is not.
@@ -72,13 +77,6 @@ def gaps_ns(trace: Trace, rows: np.ndarray, per: str) -> np.ndarray:
     key, at, where = trace.key[reads][order], trace.at[reads][order], where[order]
     gaps: np.ndarray = np.sort(np.diff(at, prepend=0)[goes_on(key, where)])
     return gaps
-
-
-NO_READ = 2**62
-"""The number of a read that never comes."""
-
-Whose = tuple[str, ...]
-"""Of each look-up: who has a cache of their own."""
 
 
 def next_reads(trace: Trace, whose: Whose) -> Longs:

@@ -16,7 +16,8 @@ from typing import Any, ParamSpec, Self, TypeVar, cast, overload
 
 from vestigo.arguments import argument, path_of
 from vestigo.errors import RulesError
-from vestigo.recording.values import hasher, plain_size, plain_size_and_version, plain_version
+from vestigo.recording.hashing import hasher
+from vestigo.recording.values import plain_size, plain_size_and_version, plain_version
 from vestigo.recording.writer import Event, Writer
 from vestigo.units import Duration, parse_bytes
 

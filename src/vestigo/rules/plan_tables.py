@@ -13,6 +13,9 @@ _KEY = re.compile(r"""\s*((?:[A-Za-z0-9_-]+|"[^"]*"|'[^']*')(?:\s*\.\s*(?:[A-Za-
 _PART = re.compile(r"""[A-Za-z0-9_-]+|"[^"]*"|'[^']*'""")
 
 Place = tuple[str, ...]
+Table = dict[str, Any]
+Found = dict[str, tuple[Any, Place]]
+"""Values by rule, with where they stand."""
 
 
 def key_lines(text: str) -> dict[Place, int]:
@@ -37,11 +40,6 @@ def key_lines(text: str) -> dict[Place, int]:
 
 def _parts(dotted: str) -> Place:
     return tuple(part.strip("\"'") for part in _PART.findall(dotted))
-
-
-Table = dict[str, Any]
-Found = dict[str, tuple[Any, Place]]
-"""Values by rule, with where they stand."""
 
 
 class Tables:

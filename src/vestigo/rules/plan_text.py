@@ -12,6 +12,9 @@ from vestigo.units import format_exact_bytes
 
 _UNSEEN = {"Cf", "Co", "Zl", "Zp"}
 """What is not seen, or turns the text around, such as U+202E. Other controls are escaped by every writer of TOML."""
+_SIZES = ("max_bytes", "entry_overhead", "assume_size")
+FROM_SCRATCH = "from_scratch"
+"""In a candidate's table: it does not build on the plan's own settings."""
 
 
 def toml_text(tables: Mapping[str, object]) -> str:
@@ -32,11 +35,6 @@ def toml_text(tables: Mapping[str, object]) -> str:
 def _escape(char: str) -> str:
     """They stand within quotes only, because nothing else may hold them."""
     return f"\\u{ord(char):04x}" if ord(char) < 1 << 16 else f"\\U{ord(char):08x}"
-
-
-_SIZES = ("max_bytes", "entry_overhead", "assume_size")
-FROM_SCRATCH = "from_scratch"
-"""In a candidate's table: it does not build on the plan's own settings."""
 
 
 def plan_text(stated: Told, folder: Path | None = None) -> str:

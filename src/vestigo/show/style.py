@@ -48,6 +48,8 @@ ROLES = {QUIET: "quiet", RULE: "rule", GROUND: "ground", INK: "ink"} | dict(
 _COLOURS = {role: colour for colour, role in ROLES.items()}
 MARKS = {"circle": "o", "square": "s", "triangle": "^", "diamond": "D", "star": "*"}
 """The marks of charts, as figures name them."""
+Drawn = dict[str, Any]
+"""Properties of what Matplotlib draws, by name."""
 
 
 def colour(role: str) -> str:
@@ -55,8 +57,6 @@ def colour(role: str) -> str:
     return _COLOURS[role]
 
 
-Drawn = dict[str, Any]
-"""Properties of what Matplotlib draws, by name."""
 FIGURE: Any = {
     "figure.facecolor": GROUND,
     "axes.facecolor": GROUND,

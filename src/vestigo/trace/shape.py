@@ -16,7 +16,7 @@ import pyarrow as pa
 
 from vestigo.arguments import argument, positive, several, shown, text, whole_number
 from vestigo.errors import RulesError, TraceError, raise_for_unknown
-from vestigo.recording.values import hasher
+from vestigo.recording.hashing import hasher
 from vestigo.trace.columns import EARLIEST, LATEST, MISSING
 from vestigo.trace.formats.prepared import prepared_table
 from vestigo.trace.names import Names, arrow_names

@@ -60,7 +60,7 @@ def convert(
     Example: vestigo convert 'logs/*.log.gz' desk.arrow --intake 'patterns.vessel=/vessels/{call_sign}'
     """
     from vestigo.cli.screen import Progress, note
-    from vestigo.recording.values import HASHED
+    from vestigo.recording.hashing import HASHED
     from vestigo.show.safe import printable
     from vestigo.trace import shape, write_trace
     from vestigo.units import counted, format_bytes

@@ -68,7 +68,7 @@ def listen(
     from vestigo.arguments import argument
     from vestigo.cli.screen import Progress, note
     from vestigo.errors import InputError
-    from vestigo.recording.values import HASHED
+    from vestigo.recording.hashing import HASHED
     from vestigo.trace import Intake
     from vestigo.units import Duration, parse_bytes
 
@@ -81,7 +81,7 @@ def listen(
         raise InputError(
             f"listen needs the package {error.name}; install it: pip install 'vestigo-replay[listen]'"
         ) from None
-    from vestigo.show.displayed import heard_line, heard_text
+    from vestigo.show.heard import heard_line, heard_text
 
     where = Address.parse(address)
     if token is None and not where.is_loopback:

@@ -9,6 +9,8 @@ from vestigo.prepared.neighbours import NO_READ
 from vestigo.trace import Op, Trace
 from vestigo.trace.trace import LAST_KEYED, LAST_VALUED
 
+NULL = "null"
+
 
 @dataclass
 class Row:
@@ -106,9 +108,6 @@ def _medians(
             by_lookup[row.lookup].append(value)
     medians = {lookup: sorted(values)[(len(values) - 1) // 2] for lookup, values in by_lookup.items()}
     return dict(enumerate(assumed)) | medians
-
-
-NULL = "null"
 
 
 class Value:

@@ -1,4 +1,7 @@
-"""Looks for the settings that explain a cache's answers best: it keeps what explains most, and goes on from there."""
+"""Looks for the settings that explain a cache's answers best: it keeps what explains most, and goes on from there.
+
+It begins with the rules that the answers show by themselves, and says in the end which rules no answer put to the test.
+"""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -24,6 +27,11 @@ from vestigo.threads import side_by_side
 from vestigo.trace import Op, Trace
 from vestigo.units import Duration
 
+_FAR = 4
+"""Times a size: up to there others are tried that explain as much."""
+_LEAST_GAIN = 0.01
+"""In parts of the reads that are answered differently: less explains nothing."""
+
 
 def as_observed(plan: Plan, offered: Offered, given: Given, driven: Marks) -> Plan:
     """The plan with the rules on nulls and on writes that the answers show."""
@@ -36,12 +44,6 @@ def as_observed(plan: Plan, offered: Offered, given: Given, driven: Marks) -> Pl
         replaces, leaves = writes[value].any(), was_changed.any()
         rules["rules.on_write"] = "replace" if replaces else "leave" if leaves else "drop"
     return plan.changed(rules)
-
-
-_FAR = 4
-"""Times a size: up to there others are tried that explain as much."""
-_LEAST_GAIN = 0.01
-"""In parts of the reads that are answered differently: less explains nothing."""
 
 
 @dataclass(frozen=True)

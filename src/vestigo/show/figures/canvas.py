@@ -1,7 +1,8 @@
-"""What figures draw on: axes of the user's own, or a new figure."""
+"""What figures draw on: axes of the user's own, or a new figure; its colours on a dark ground; the file it goes to."""
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import matplotlib as mpl
@@ -9,7 +10,8 @@ import numpy as np
 from matplotlib.colors import LinearSegmentedColormap, to_rgb, to_rgba
 
 from vestigo.arguments import shown
-from vestigo.errors import RulesError
+from vestigo.errors import InputError, RulesError
+from vestigo.files import replacing
 from vestigo.show import style
 
 if TYPE_CHECKING:
@@ -18,6 +20,8 @@ if TYPE_CHECKING:
 
 NAME = 30
 """So many letters of a name are written in a figure."""
+_DARK = {to_rgb(colour): to_rgb(style.DARK[role]) for colour, role in style.ROLES.items()}
+_PARTS = ("color", "facecolor", "edgecolor", "markerfacecolor", "markeredgecolor")
 
 
 @contextmanager
@@ -71,10 +75,6 @@ def check_drawn(name: str, given: object, kind: type) -> None:
         raise RulesError(f"{name}: {shown(given)} is not what this figure draws; give a {kind.__name__}")
 
 
-_DARK = {to_rgb(colour): to_rgb(style.DARK[role]) for colour, role in style.ROLES.items()}
-_PARTS = ("color", "facecolor", "edgecolor", "markerfacecolor", "markeredgecolor")
-
-
 def fit_to_ground(axes: "Iterable[Axes]") -> None:
     """Changes the colours of everything on axes whose ground is dark. The ground stays as it is."""
     for axis in axes:
@@ -122,3 +122,17 @@ def _change(read: Any, write: Any) -> None:
     changed = [(*_DARK.get(tuple(one[:3]), tuple(one[:3])), one[3]) for one in given.tolist()]
     if len(given) and not np.allclose(changed, given):
         write(changed[0] if len(changed) == 1 else changed)
+
+
+def save_figure(axis: "Axes", path: Path) -> None:
+    """Saves the whole figure of the axes, in the format of the file's ending. It is written whole or not at all.
+
+    Raises InputError if it cannot be written.
+    """
+    try:
+        with replacing(path) as unfinished:
+            axis.get_figure(root=True).savefig(unfinished, dpi=100)  # type: ignore[union-attr]
+    except OSError as error:
+        raise InputError(f"{path}: cannot be written: {error.strerror or error}") from None
+    except ValueError as error:  # the ending is not a format that Matplotlib knows
+        raise InputError(f"{path}: {str(error).splitlines()[0]}") from None

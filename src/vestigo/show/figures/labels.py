@@ -1,4 +1,4 @@
-"""Places labels beside the lines that they name."""
+"""Labels beside the lines that they name, and the ticks of an axis of sizes."""
 
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, NamedTuple
@@ -17,6 +17,7 @@ if TYPE_CHECKING:
 _LETTER, _HEIGHT = 7.0, 13.0  # points
 _HEIGHTS = np.array(sorted(np.arange(0.12, 0.95, 0.03), key=lambda height: abs(height - 0.55)))  # the middle first
 _SIDES = (1, -1)
+_INCHES_A_SIZE = 0.7
 
 
 class Line(NamedTuple):
@@ -73,9 +74,6 @@ def _crossings(axis: "Axes", line: Line) -> np.ndarray:
     x = np.interp(_HEIGHTS, line.y, np.log(line.x))
     crossings: np.ndarray = axis.transData.transform(np.column_stack([np.exp(x), _HEIGHTS]))[:, 0]
     return crossings
-
-
-_INCHES_A_SIZE = 0.7
 
 
 class _Sizes(Locator):

@@ -7,9 +7,9 @@ from typing import NamedTuple
 
 from vestigo.errors import VestigoError
 from vestigo.recording.accounts import Accounts
+from vestigo.recording.hashing import hasher
 from vestigo.recording.heard import Heard
 from vestigo.recording.parts import Parts
-from vestigo.recording.values import hasher
 from vestigo.trace.reading.intake import Intake
 from vestigo.web.listen.lines import LineMaker
 from vestigo.web.listen.otlp import Gathered

@@ -5,6 +5,8 @@ from typing import Any
 
 from vestigo.rules.policy import Policy, Room
 
+_LONG_AGO = -(2**63)
+
 
 class Ranking:
     """A heap. A key that was ranked anew or removed leaves its old place in it, which is skipped when it comes up."""
@@ -75,9 +77,6 @@ class LfuDa(Lfu):
     def evict(self) -> int:
         key, self.age = self.ranking.take_lowest()
         return key
-
-
-_LONG_AGO = -(2**63)
 
 
 class LruK(Policy):
