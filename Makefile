@@ -17,7 +17,7 @@ STRICT := -std=c++20 -Wall -Wextra -Wpedantic -Wshadow -Werror
 # Tests start Python some hundred times, so compiled modules are kept, whatever the machine's environment says.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: demo setup test explore trials lint native-test native-tests-built package docs reference notebook bench screenshots clean $(addprefix run/,$(TESTS))
+.PHONY: demo setup test explore trials lint native-test package docs reference notebook bench screenshots clean $(addprefix run/,$(TESTS))
 
 demo: $(VENV)/installed
 	$(BIN)/vestigo demo
@@ -28,7 +28,7 @@ setup: $(VENV)/installed examples/beside_a_service/node_modules tests/browser/no
 # Files are taken in the order of folders, so that short ones come last.
 test: setup
 	@command -v chromium > /dev/null || echo "There is no chromium (Debian's package): the tests of pages are skipped"
-	$(BIN)/python -m pytest -n 3 --dist loadfile --no-loadscope-reorder
+	$(BIN)/python -m pytest -n 4 --dist loadfile --no-loadscope-reorder
 
 # Wide random exploration: CASES=20000 SEED=7 make explore. First both engines, the ceilings and the error bars, then what strangers do.
 explore: $(VENV)/installed
@@ -50,8 +50,6 @@ lint: $(VENV)/installed
 	printf '%s\n' $(TIDIED) | xargs -P 2 -I {} $(BIN)/clang-tidy --quiet {} -- -std=c++20 -Inative/include -Inative/bind $(BOUND)
 
 native-test: $(addprefix run/,$(TESTS))
-
-native-tests-built: $(TESTS)
 
 $(addprefix run/,$(TESTS)): run/%: %
 	./$<
