@@ -93,14 +93,14 @@ def _relaxed(candidates: Candidates, aim: Aim, ranked: Sequence[Candidate], pick
     here, relaxed = cost(candidates, aim, pick), []
     for limit in aim.each_limit:
         others = [other for other in aim.each_limit if other is not limit]
+        better = [one for one in ranked if cost(candidates, aim, one) < here and not excesses(candidates, one, others)]
+        broken = [(one, excesses(candidates, one, [limit])) for one in better]
         beyond = [
-            (each[0].share, -(here - cost(candidates, aim, one)), number)
-            for number, one in enumerate(ranked)
-            if cost(candidates, aim, one) < here
-            and not excesses(candidates, one, others)
-            and (each := excesses(candidates, one, [limit]))
+            (excess[0].share, cost(candidates, aim, one), number)
+            for number, (one, excess) in enumerate(broken)
+            if excess
         ]
         if beyond:
-            one = ranked[min(beyond)[2]]
+            one = better[min(beyond)[2]]
             relaxed.append(Relaxed(limit, one, here - cost(candidates, aim, one)))
     return relaxed

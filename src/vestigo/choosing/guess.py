@@ -11,7 +11,7 @@ _WEIGHT = 0.5
 
 
 def guessed(values: Sequence[int], tried: np.ndarray, amounts: np.ndarray, wanted: np.ndarray) -> np.ndarray:
-    """The amounts at the places `wanted` for, guessed from those at the places `tried`.
+    """The amounts at the `wanted` places, guessed from those at the places `tried`.
 
     Each value of each key is assumed to add its own amount, each pair of values another, and so on. The amounts become
     smaller with more keys. This is the mean of a Gaussian process with an analysis-of-variance kernel (N. Durrande, D.

@@ -137,11 +137,8 @@ class Store:
         return file
 
     def _set_aside(self) -> None:
-        aside = next(
-            name
-            for number in range(1, 10_000)
-            if not (name := self.path.with_name(f"{self.path.name}.damaged-{number}")).exists()
-        )
+        names = (self.path.with_name(f"{self.path.name}.damaged-{number}") for number in range(1, 10_000))
+        aside = next(name for name in names if not name.exists())
         self.path.rename(aside)
         self.notes.append(f"{self.path}: is damaged, so it is set aside as {aside.name} and all is replayed again")
 

@@ -20,8 +20,8 @@ _Missing = tuple[np.ndarray, np.ndarray]
 def whose_cache(trace: Trace, groups: Groups) -> str:
     """Whose cache it was, in a few words. It is empty if the trace names no node, because that is one process."""
     per = {trace.lookups[group.lookup]: group.rules.per for group in groups.each}
-    sentences = {whose: words for whose in ("node", "all", "scope") if (words := _words(trace, whose))}
-    lookups = {whose: [name for name, one in per.items() if one == whose] for whose in sentences}
+    sentences = {whose: _words(trace, whose) for whose in ("node", "all", "scope")}
+    lookups = {whose: [name for name, one in per.items() if one == whose] for whose in sentences if sentences[whose]}
     lookups = {whose: names for whose, names in lookups.items() if names}
     if len(set(per.values())) == 1:
         return next((sentences[whose] for whose in lookups), "")
@@ -74,17 +74,19 @@ def _changes_assumed(trace: Trace) -> list[str]:
         return []
     late = [name for name, one in shown.items() if one == "in reads"]
     never = [name for name, one in shown.items() if one == "nowhere"]
-    return [
-        *[f"{', '.join(late)}: a change is only seen at the next read, so staleness is a lower bound"] * bool(late),
-        *[f"{', '.join(never)}: the trace shows no changes, so all answers count as fresh"] * bool(never),
-    ]
+    sentences = []
+    if late:
+        sentences.append(f"{', '.join(late)}: a change is only seen at the next read, so staleness is a lower bound")
+    if never:
+        sentences.append(f"{', '.join(never)}: the trace shows no changes, so all answers count as fresh")
+    return sentences
 
 
 def _filled_in(name: str, trace: Trace, assumed: Iterable[int], write: Callable[[float], str]) -> list[str]:
     missing, some = missing_in(trace, name)
-    sentences = [f"{counted(int(missing[some].sum()), 'read')} without a {name}: the look-up's median is used"] * bool(
-        missing[some].any()
-    )
+    sentences = []
+    if filled := int(missing[some].sum()):
+        sentences.append(f"{counted(filled, 'read')} without a {name}: the look-up's median is used")
     amounts = np.array(list(assumed), np.int64)
     for amount in np.unique(amounts[~some & (missing > 0)]).tolist():
         reads = int(missing[~some & (amounts == amount)].sum())

@@ -96,7 +96,7 @@ class Writer:
             count = min(left, _CHUNK)
             left -= count
             events = [self._waiting.popleft() for _ in range(count)]
-            lines = [line for event in events if (line := self._line(event)) is not None]
+            lines = [line for line in map(self._line, events) if line is not None]
             done = len(lines) if self._parts.append("".join(lines).encode()) else 0
             self.written += done
             if done < count:

@@ -199,7 +199,7 @@ class Aim(Named):
     def to_dict(self) -> Told:
         """What is stated, as a plan file has it: the measure, the limits, and under ``worth`` the prices."""
         limits = {name: list(texts) if isinstance(texts, tuple) else texts for name, texts in self.limits.items()}
-        words = {word: name for word in ("most", "least") if (name := getattr(self, word)) is not None}
+        words = {word: getattr(self, word) for word in ("most", "least") if getattr(self, word) is not None}
         return {**words, **limits, **({"worth": self.worth.to_dict()} if self.worth else {})}
 
     @classmethod

@@ -53,7 +53,8 @@ class Moments:
             day = datetime.fromtimestamp(begin_ns // SECOND, place).date() - _DAY
             last = datetime.fromtimestamp(end_ns // SECOND, place).date()
             while day <= last:
-                moments |= {at for one in self.times if begin_ns < (at := _instant(day, one, place)) <= end_ns}
+                of_day = [_instant(day, one, place) for one in self.times]
+                moments |= {instant for instant in of_day if begin_ns < instant <= end_ns}
                 day += _DAY
         return sorted(moments)
 

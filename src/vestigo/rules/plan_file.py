@@ -124,6 +124,7 @@ class _Reader(Tables):
         of_keys = {name: names("lookup", name, "keys") for name in own}
         for rules in own.values():
             rules.pop("keys", None)
+        pools = {name: self.pool(name, stated("pool", name)) for name in names("pool")}
         return {
             "rules": self.rules(common),
             "lookups": {name: self.layer(common, own[name]) for name in own},
@@ -136,7 +137,7 @@ class _Reader(Tables):
                 for name, patterns in of_keys.items()
                 if patterns
             },
-            "pools": {name: pool for name in names("pool") if (pool := self.pool(name, stated("pool", name)))},
+            "pools": {name: pool for name, pool in pools.items() if pool is not None},
         }
 
     def is_pattern(self, lookup: str, text: str) -> bool:

@@ -210,7 +210,8 @@ class Rules(PoolRules):
 
     def _pairs(self) -> list[tuple[bool, str]]:
         pinned = {key for key in self.pin if is_one_key(key)}
-        on_clock = [name for name in ("absolute_at", "clear_at") if (at := getattr(self, name)) and at.times]
+        moments = {"absolute_at": self.absolute_at, "clear_at": self.clear_at}
+        on_clock = [name for name, stated in moments.items() if stated and stated.times]
         return [
             (
                 self.max_bytes is not None and self.max_bytes < self.entry_overhead,

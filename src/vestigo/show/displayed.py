@@ -1,7 +1,6 @@
 """Returned objects as text, and as markup for notebooks: what `vestigo.data` shows them with."""
 
 from io import StringIO
-from typing import TYPE_CHECKING
 
 from rich.console import Console
 
@@ -22,9 +21,6 @@ from vestigo.show.grid import WIDTH
 from vestigo.show.markup import markup
 from vestigo.show.safe import HELD
 from vestigo.show.view import shown
-
-if TYPE_CHECKING:
-    pass
 
 
 def text(what: object) -> str:

@@ -86,10 +86,11 @@ def _behind(survey: Survey) -> list[str | tuple[str, str]]:
     if survey.is_behind_stated:
         span = spans.popitem()[1]
         return [("Recorded behind a cache", "bold"), f" of {span}: the reads that it answered are missing. "]
+    others = "; and others" if len(spans) > 3 else ""
     named = [f"{printable(name, NAME)} was read again within {span} of its last read" for name, span in spans.items()]
     return [
         ("Reads seem to be missing", "bold"),
-        f": no key of {'; none of '.join(named[:3])}{'; and others' * (len(named) > 3)}. This looks like what a cache "
+        f": no key of {'; none of '.join(named[:3])}{others}. This looks like what a cache "
         "of that lifetime let through. If no cache stood before the recording, say so: --intake behind=no. ",
     ]
 
@@ -98,7 +99,7 @@ def _unknown_of(survey: Survey) -> str:
     """For which look-ups nobody knows how many of the answers would be correct."""
     names = [printable(name, NAME) for name, one in survey.lookups.items() if not one.changes_known]
     whole = len(names) == len(survey.lookups)
-    of = "" if whole else f"For {', '.join(names[:3])}{' and others' * (len(names) > 3)}, "
+    of = "" if whole else f"For {', '.join(names[:3])}{' and others' if len(names) > 3 else ''}, "
     none = "the trace shows no changes (neither versions nor writes), so how many answers would be correct is unknown. "
     return of + (capitalised(none) if whole else none)
 

@@ -92,7 +92,7 @@ class _Wanted:
 
     def problems(self) -> list[str]:
         """A sentence for each argument that is out of range."""
-        return [
+        problems = [
             f"synth: {name} = {shown(getattr(self, name))} is out of range; give {expected}"
             for name, kind, least, most, expected in (
                 ("reads", int, 0, 2**40, "0 or more"),
@@ -105,9 +105,10 @@ class _Wanted:
                 ("seed", int, 0, 2**63, "0 or more"),
             )
             if not _is_within(getattr(self, name), kind, least, most)
-        ] + [f'synth: nulls = {shown(self.nulls)} is out of range; give a share such as "10%"'] * (
-            not _is_share(self.nulls)
-        )
+        ]
+        if not _is_share(self.nulls):
+            problems.append(f'synth: nulls = {shown(self.nulls)} is out of range; give a share such as "10%"')
+        return problems
 
 
 def _is_within(value: object, kind: type, least: float, most: float) -> bool:

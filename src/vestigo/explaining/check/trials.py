@@ -75,12 +75,11 @@ def _checked(given: Trace, plan: Plan, notes: Sequence[str], tasks: Tasks) -> Ch
     named = [[trials.ask(changes) for changes in one.fixes] for one in suspected]
     trials.run("fixes")
     candidates = trials.candidates()
-    mistakes = [
-        mistake
+    verdicts = [
+        judged(candidates, aim, one, [name for name in names if name])
         for one, names in zip(suspected, named, strict=True)
-        if (mistake := judged(candidates, aim, one, [name for name in names if name]))
     ]
-    mistakes.sort(key=lambda one: -one.gain)
+    mistakes = sorted((one for one in verdicts if one is not None), key=lambda one: -one.gain)
     fixed, name = _fixed(trials, bare, aim, mistakes)
     said = tuple(advice(facts, aim)) if facts else ()
     return Check(trials.candidates(), aim, rules, mistakes, plan, fixed, name, said, (*notes, *tasks.notes))

@@ -50,8 +50,9 @@ class Counters(Data):
         """How much a counter rose between each two moments, for a look-up or for all. None if no scrape has it."""
         numbers = self.values.get((counter, lookup))
         if numbers is None and lookup is None:
-            each = [rise for key in self.values if key[0] == counter and (rise := self.rises(*key)) is not None]
-            return np.asarray(np.sum(each, axis=0)) if each else None
+            rises = [self.rises(*key) for key in self.values if key[0] == counter]
+            known = [rise for rise in rises if rise is not None]
+            return np.asarray(np.sum(known, axis=0)) if known else None
         if numbers is None:
             return None
         rise = np.diff(filled := _filled(numbers))

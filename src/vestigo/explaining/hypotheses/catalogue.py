@@ -197,7 +197,8 @@ def _uses(today: _Today) -> Iterator[Hypothesis]:
 
 def _deadlines(today: _Today) -> Iterator[Hypothesis]:
     """Whether an entry is still live exactly at its deadline."""
-    later = {name: str(Duration(spans[0] + 1)) for name in _LIFETIMES if (spans := today.amounts(name))}
+    stated = {name: today.amounts(name) for name in _LIFETIMES}
+    later = {name: str(Duration(spans[0] + 1)) for name, spans in stated.items() if spans}
     if later:
         yield Hypothesis("an entry is still valid at the exact moment of its deadline", later)
 

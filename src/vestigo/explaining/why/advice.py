@@ -135,9 +135,10 @@ def _longer(case: Case, rule: str, now: Duration | None, cause: str) -> Iterator
     waits = _waits(case, cause)
     if now is None or not waits:
         return
-    wanted = [int(np.quantile(waits, share)) for share in (0.5, 0.9)]
-    for one in dict.fromkeys(longer for span in wanted if (longer := at_least(span + 1)) > now):
-        yield {f"{_table(case)}.{rule}": str(one)}
+    wanted = dict.fromkeys(at_least(int(np.quantile(waits, share)) + 1) for share in (0.5, 0.9))
+    for lifetime in wanted:
+        if lifetime > now:
+            yield {f"{_table(case)}.{rule}": str(lifetime)}
 
 
 def _waits(case: Case, cause: str) -> list[int]:

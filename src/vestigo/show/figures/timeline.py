@@ -87,7 +87,8 @@ def _stale(outcome: Outcome) -> str:
     """The stale share as the end of a sentence, as far as the trace can know it."""
     if not outcome.stale_known:
         return ""
-    return f", {'at least ' * (outcome.changes == 'in reads')}{format_share(outcome.stale_rate)} stale"
+    at_least = "at least " if outcome.changes == "in reads" else ""
+    return f", {at_least}{format_share(outcome.stale_rate)} stale"
 
 
 def _draw_rates(axis: "Axes", outcome: Outcome, edges: Sequence[float]) -> None:

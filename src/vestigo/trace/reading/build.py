@@ -171,8 +171,9 @@ def _note_unnamed(columns: CheckedColumns, origin: Origin) -> None:
         unnamed &= columns["op"] <= LAST_KEYED
     rows = int(np.count_nonzero(unnamed))
     if 0 < rows < len(unnamed):
-        names = "names" if rows == 1 else "name"
-        origin.notes(f"{counted(rows, 'row')} {names} no look-up and belong{'s' * (rows == 1)} to 'reads'")
+        origin.notes(
+            counted(rows, "row names no look-up and belongs to 'reads'", "rows name no look-up and belong to 'reads'")
+        )
 
 
 def _number(

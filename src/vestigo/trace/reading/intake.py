@@ -130,9 +130,8 @@ def problems(options: Told) -> list[Problem]:
             problems_found.append(((name,), f"{odd[0]!r} is not a name; write it in quotes"))
         else:
             problems_found += [((name, *key), problem) for key, problem in _TABLES[name](options.get(name, {}))]
-    problems_found += [
-        ((name,), problem) for name in _SINGLES if (problem := _SINGLES[name](options.get(name))) is not None
-    ]
+    of_singles = {name: check(options.get(name)) for name, check in _SINGLES.items()}
+    problems_found += [((name,), problem) for name, problem in of_singles.items() if problem is not None]
     has_patterns = isinstance(options.get("patterns"), Mapping) and len(options["patterns"]) > 0
     if has_patterns and isinstance(options.get("columns"), Mapping) and "lookup" in options["columns"]:
         problems_found.append(
@@ -145,7 +144,8 @@ def problems(options: Told) -> list[Problem]:
 
 def _columns(table: Mapping[str, object]) -> list[Problem]:
     unknown_names: list[Problem] = [((name,), unknown(name, list(NAMES))) for name in table if name not in NAMES]
-    return unknown_names + [((name,), problem) for name in table if (problem := _template(table[name])) is not None]
+    of_templates = {name: _template(template) for name, template in table.items()}
+    return unknown_names + [((name,), problem) for name, problem in of_templates.items() if problem is not None]
 
 
 def _patterns(table: Mapping[str, object]) -> list[Problem]:

@@ -214,7 +214,8 @@ def _walk_protobuf(body: bytes, gathered: Gathered) -> None:
 
 
 def _texts(attributes: AnyValue, wanted: WantedNames) -> Pairs:
-    return [(key, one.value.string_value or _text(one.value)) for one in attributes if (key := one.key) in wanted]
+    named = ((one.key, one.value) for one in attributes)
+    return [(key, value.string_value or _text(value)) for key, value in named if key in wanted]
 
 
 def _text(value: AnyValue) -> str | None:
@@ -268,7 +269,8 @@ def _string(value: AnyValue) -> str:
 
 
 def _pairs(attributes: AnyValue, wanted: WantedNames) -> Pairs:
-    return [(key, _json_text(one.get("value") or {})) for one in attributes if (key := one.get("key")) in wanted]
+    named = ((one.get("key"), one.get("value") or {}) for one in attributes)
+    return [(key, _json_text(value)) for key, value in named if key in wanted]
 
 
 def _json_text(value: AnyValue) -> str | None:

@@ -33,8 +33,11 @@ def too_short(of: OfLookup) -> Iterator[Suspicion]:
         load = of.traits.cost_p50 * SECOND
         if lifetime >= load and longer < _NEARLY_ALL:
             continue
-        shorter_than = [f"{format_share(longer)} of the gaps between two reads of a key"] * (longer >= _NEARLY_ALL)
-        shorter_than += [f"the usual load of {format_seconds(of.traits.cost_p50)}"] * (lifetime < load)
+        shorter_than = []
+        if longer >= _NEARLY_ALL:
+            shorter_than.append(f"{format_share(longer)} of the gaps between two reads of a key")
+        if lifetime < load:
+            shorter_than.append(f"the usual load of {format_seconds(of.traits.cost_p50)}")
         slip = _slipped(lifetime, of, load)
         gaps = [at_least(int(np.quantile(of.gaps_ns, share)) + 1) for share in (0.5, 0.9)] if len(of.gaps_ns) else []
         longer_ones = dict.fromkeys([*([slip] if slip else []), *gaps])
