@@ -122,13 +122,13 @@ class _Trials:
 
     def run(self, what: str) -> None:
         """Replays the plans that were not replayed before."""
-        missing = {name: asked for name, asked in self._asked.items() if name not in self.found}
+        missing = {name: one for name, one in self._asked.items() if name not in self.found}
         split = split_at(self.jobs[TODAY], self._rest)
-        asked = [
+        tasks = [
             Task(name, self._stored_as(plan), replayed, (self.on, self.jobs[name], name, split))
             for name, (_, plan) in missing.items()
         ]
-        results, _ = self._tasks.run(asked, Kept, what, lambda: prepare(self.on, [self.jobs[TODAY]]))
+        results, _ = self._tasks.run(tasks, Kept, what, lambda: prepare(self.on, [self.jobs[TODAY]]))
         self.found |= {
             name: Candidate.made(name, changes, plan, results[name]) for name, (changes, plan) in missing.items()
         }

@@ -101,15 +101,15 @@ def _lines(path: Path, limits: Limits) -> tuple[pa.Array, np.ndarray]:
 
 def _times(clock: pa.Array) -> pa.Array:
     """Times from text like ``02/Mar/2026:06:00:00 +0100``. Text that is not a time gives none."""
-    found = pc.extract_regex(clock, _CLOCK)
-    day, month, year, time, offset = (found.field(place) for place in range(5))
+    matched = pc.extract_regex(clock, _CLOCK)
+    day, month, year, time, offset = (matched.field(place) for place in range(5))
     number = pc.index_in(month, pa.array(_MONTHS, month.type))
     padded = pa.array([f"{place:02}" for place in range(1, 13)], month.type).take(number)
     parts = (year, "-", padded, "-", day, "T", time, offset, "")
     text = pc.binary_join_element_wise(
         *(pa.scalar(part, year.type) if isinstance(part, str) else part for part in parts)
     )
-    text = pc.if_else(found.is_valid(), text, pa.scalar(None, text.type))
+    text = pc.if_else(matched.is_valid(), text, pa.scalar(None, text.type))
     kind = pa.timestamp("ns", "UTC")
     try:
         return text.cast(kind)

@@ -84,8 +84,8 @@ class Seen(NamedTuple):
                 continue
             *objects, last = [name] if name in self.columns or "." not in name else name.split(".")
             within = tree
-            for one in objects:
-                within = within.setdefault(one, {})
+            for member in objects:
+                within = within.setdefault(member, {})
                 if not isinstance(within, dict):
                     break
             else:

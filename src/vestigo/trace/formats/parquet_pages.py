@@ -59,11 +59,11 @@ def unfolded(content: pa.Buffer, columns: Collection[str]) -> Unfolded:
         chunks = [chunk[_META] for group in footer.get(_GROUPS, []) for chunk in group[_CHUNKS]]
         wanted = [one for one in chunks if _name(one) in columns]
         size_bytes, largest, encodings = 0, 0, dict[str, set[int | None]]()
-        for one in wanted:
-            pages = _pages(data, one)
-            size_bytes += max(sum(page.size_bytes for page in pages), _BYTES_A_VALUE * one[_VALUES])
+        for chunk in wanted:
+            pages = _pages(data, chunk)
+            size_bytes += max(sum(page.size_bytes for page in pages), _BYTES_A_VALUE * chunk[_VALUES])
             largest = max([largest, *(page.size_bytes for page in pages)])
-            encodings.setdefault(_name(one), set()).update(page.encoding for page in pages)
+            encodings.setdefault(_name(chunk), set()).update(page.encoding for page in pages)
         return Unfolded(size_bytes, largest, encodings)
     except (IndexError, KeyError, TypeError, ValueError, AttributeError, struct.error):
         raise pa.ArrowInvalid("what it says of its pages makes no sense") from None

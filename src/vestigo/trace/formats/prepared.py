@@ -135,11 +135,11 @@ def _dictionary(table: pa.Table, name: str) -> pa.Array:
     return table[name].chunk(0).dictionary
 
 
-def _values(table: pa.Table, one: Column, dtype: npt.DTypeLike) -> np.ndarray:
+def _values(table: pa.Table, known: Column, dtype: npt.DTypeLike) -> np.ndarray:
     """The mapped values of a column. MISSING must stand in the places of missing ones."""
-    name = one.name
+    name = known.name
     if name not in table.column_names or table[name].num_chunks == 0:
-        return constant_column(one.missing, len(table), dtype)
+        return constant_column(known.missing, len(table), dtype)
     column = table[name].chunk(0)
     kind = column.type.index_type if pa.types.is_dictionary(column.type) else column.type
     expected = pa.timestamp("ns", "UTC") if name == "at" else pa.from_numpy_dtype(dtype)

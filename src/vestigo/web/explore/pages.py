@@ -48,22 +48,22 @@ def page(explorer: Explorer, token: str, hosts: tuple[str, ...], work: Work) -> 
         return HTMLResponse(document, headers=_HEADERS)
 
     async def replay(request: Request) -> Response:
-        asked = await _asked(request)
-        return StreamingResponse(_answers(explorer, asked, work), 200, _HEADERS, "application/x-ndjson")
+        sent = await _sent(request)
+        return StreamingResponse(_answers(explorer, sent, work), 200, _HEADERS, "application/x-ndjson")
 
     async def plan(request: Request) -> Response:
-        asked = await _asked(request)
+        sent = await _sent(request)
         try:
-            return JSONResponse({"plan": plan_text(plan_asked(explorer, asked.settings).to_dict())}, headers=_HEADERS)
+            return JSONResponse({"plan": plan_text(plan_asked(explorer, sent.settings).to_dict())}, headers=_HEADERS)
         except InputError as error:
-            return JSONResponse({"kind": "problem", "problems": problems_of(error, asked.settings)}, headers=_HEADERS)
+            return JSONResponse({"kind": "problem", "problems": problems_of(error, sent.settings)}, headers=_HEADERS)
 
     def reading(make: Reading) -> Callable[[Request], Awaitable[Response]]:
         async def answer(request: Request) -> Response:
-            asked = dict(request.query_params)
-            settings = {name: text for name, text in asked.items() if name not in OF}
+            query = dict(request.query_params)
+            settings = {name: text for name, text in query.items() if name not in OF}
             try:
-                made = await _unless_left(request, asyncio.ensure_future(read(make, settings, asked)))
+                made = await _unless_left(request, asyncio.ensure_future(read(make, settings, query)))
             except InputError as error:
                 return HTMLResponse(problem_page(error), 400, headers=_HEADERS)
             except GivenUp:
@@ -72,10 +72,10 @@ def page(explorer: Explorer, token: str, hosts: tuple[str, ...], work: Work) -> 
 
         return answer
 
-    async def read(make: Reading, settings: Mapping[str, str], asked: Mapping[str, str]) -> str:
+    async def read(make: Reading, settings: Mapping[str, str], query: Mapping[str, str]) -> str:
         plan = plan_asked(explorer, settings)
         async with work.task() as task, work.room(plan.what_if != explorer.plan.what_if):
-            return await task.do(lambda: make(explorer, plan, asked))
+            return await task.do(lambda: make(explorer, plan, query))
 
     def guarded(answer: Callable[[Request], Awaitable[Response]]) -> Callable[[Request], Awaitable[Response]]:
         async def checked(request: Request) -> Response:
@@ -90,7 +90,7 @@ def page(explorer: Explorer, token: str, hosts: tuple[str, ...], work: Work) -> 
 
         return checked
 
-    each = {
+    answers = {
         "": (start, "GET"),
         "replay": (replay, "POST"),
         "plan": (plan, "POST"),
@@ -98,7 +98,9 @@ def page(explorer: Explorer, token: str, hosts: tuple[str, ...], work: Work) -> 
         "keys": (reading(keys_page), "GET"),
         "key": (reading(key_page), "GET"),
     }
-    routes = [Route(f"/{{token}}/{name}", guarded(answer), methods=[method]) for name, (answer, method) in each.items()]
+    routes = [
+        Route(f"/{{token}}/{name}", guarded(answer), methods=[method]) for name, (answer, method) in answers.items()
+    ]
     return Starlette(routes=routes, exception_handlers={Exception: _failed})
 
 
@@ -108,7 +110,7 @@ async def _failed(_: Request, error: Exception) -> Response:
     return PlainTextResponse(said, 500, _HEADERS)
 
 
-class Asked(NamedTuple):
+class Sent(NamedTuple):
     """What the page sends."""
 
     tab: str
@@ -117,7 +119,7 @@ class Asked(NamedTuple):
     """The name of what the page compares the numbers with (`vestigo.show.page.explored.surroundings`)."""
 
 
-async def _asked(request: Request) -> Asked:
+async def _sent(request: Request) -> Sent:
     """Raises HTTPException."""
     body = bytearray()
     async for chunk in request.stream():
@@ -126,12 +128,12 @@ async def _asked(request: Request) -> Asked:
             raise HTTPException(413, "more than a page sends")
     try:
         given = json.loads(body)
-        asked = Asked(given["tab"], dict(given["settings"]), given["around"])
-        if not all(isinstance(each, str) for each in (asked.tab, asked.around, *chain(*asked.settings.items()))):
+        sent = Sent(given["tab"], dict(given["settings"]), given["around"])
+        if not all(isinstance(each, str) for each in (sent.tab, sent.around, *chain(*sent.settings.items()))):
             raise ValueError
     except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
         raise HTTPException(400, "not what the page sends") from None
-    return asked
+    return sent
 
 
 async def _unless_left(request: Request, making: "asyncio.Future[str]") -> str:
@@ -144,7 +146,7 @@ async def _unless_left(request: Request, making: "asyncio.Future[str]") -> str:
     return await making
 
 
-async def _answers(explorer: Explorer, asked: Asked, work: Work) -> AsyncIterator[str]:
+async def _answers(explorer: Explorer, sent: Sent, work: Work) -> AsyncIterator[str]:
     """A line for each answer: from a sample if the trace is long, then from all of it, then what it is compared with if
     that has changed.
     """
@@ -155,17 +157,17 @@ async def _answers(explorer: Explorer, asked: Asked, work: Work) -> AsyncIterato
         return json.dumps({"kind": kind, "took_ms": took, **told}, separators=(",", ":")) + "\n"
 
     try:
-        plan = plan_asked(explorer, asked.settings)
-        async with work.task(asked.tab) as task, work.room(plan.what_if != explorer.plan.what_if):
+        plan = plan_asked(explorer, sent.settings)
+        async with work.task(sent.tab) as task, work.room(plan.what_if != explorer.plan.what_if):
             around = explorer.around(plan.what_if)
             estimate = await task.do(lambda: around.estimate(plan))
             if estimate is not None:
                 yield line("sample", await task.do(lambda: estimated(estimate, around.today)))
             outcome = await task.do(lambda: around.replay(plan))
             yield line("now", await task.do(lambda: replayed(outcome, around, plan)))
-            if asked.around != repr(plan.what_if):
+            if sent.around != repr(plan.what_if):
                 yield line("around", {"around": await task.do(lambda: surroundings(around))})
     except InputError as error:
-        yield line("problem", {"problems": problems_of(error, asked.settings)})
+        yield line("problem", {"problems": problems_of(error, sent.settings)})
     except GivenUp:
         return

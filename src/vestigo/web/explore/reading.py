@@ -23,18 +23,18 @@ from vestigo.show.watched import key_name, keys_table
 
 OF = ("of-lookup", "of-key")
 """What an address says besides the settings: which key it asks about."""
-Asked = Mapping[str, str]
+Query = Mapping[str, str]
 """All that an address says."""
 _WORST = {"origin_time_ns": "most origin time", "misses": "most misses", "stale_hits": "most stale hits"}
 _KEYS = 10
 
 
-def check_page(explorer: Explorer, plan: Plan, _: Asked) -> str:
+def check_page(explorer: Explorer, plan: Plan, _: Query) -> str:
     found = check(explorer.trace, dataclasses.replace(plan, aim=explorer.plan.aim))
     return _page("What each rule earns, and likely mistakes", converted(check_text(found)))
 
 
-def keys_page(explorer: Explorer, plan: Plan, asked: Asked) -> str:
+def keys_page(explorer: Explorer, plan: Plan, query: Query) -> str:
     """The keys that lose most, each with a link to its story."""
     keys = key_by_key(explorer.trace, plan)
     parts = []
@@ -45,14 +45,14 @@ def keys_page(explorer: Explorer, plan: Plan, asked: Asked) -> str:
         links = []
         for key in worst:
             of = zip(OF, (keys.trace.lookups[keys.trace.key_lookup[key]], str(keys.trace.keys[key])), strict=True)
-            links.append((f"key?{urlencode({**asked, **dict(of)})}", printable(key_name(keys, key), 80)))
+            links.append((f"key?{urlencode({**query, **dict(of)})}", printable(key_name(keys, key), 80)))
         parts.append({"title": title, "table": converted(keys_table(keys, title, worst)), "links": links})
     return _page("The keys that lose most", "", parts)
 
 
-def key_page(explorer: Explorer, plan: Plan, asked: Asked) -> str:
+def key_page(explorer: Explorer, plan: Plan, query: Query) -> str:
     """A key's story. Raises InputError for a key that the trace does not have."""
-    story = why(explorer.trace, plan, lookup=asked.get(OF[0]), key=asked.get(OF[1], ""))
+    story = why(explorer.trace, plan, lookup=query.get(OF[0]), key=query.get(OF[1], ""))
     name = printable(f"{story.lookup} {story.key}", 80)
     drawn = picture("story", f"the life of {name}", lambda: figures.story(story), (12.8, 4.2))
     return _page(name, Markup('<figure class="still">{}</figure>{}').format(drawn, converted(story_text(story))))
