@@ -15,10 +15,11 @@ from vestigo.explaining.check.mistakes import keys, lifetimes, origin, room, val
 from vestigo.measures import MEASURES
 from vestigo.outcome.counts import WORDS
 from vestigo.rules import Rules
+from vestigo.rules.checked import said_of
 from vestigo.rules.eviction import POLICIES
 from vestigo.rules.plan_text import rule_text
 from vestigo.rules.rule import rules_of
-from vestigo.rules.schema import plan_schema, said_of
+from vestigo.rules.schema import plan_schema
 
 PAGE = Path(__file__).parent.parent / "docs" / "reference.md"
 _BEGIN = """# Reference

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from vestigo import Trace, read_trace, survey
+from vestigo import Trace, read_trace, survey, synth
 from vestigo.demo.files import ODD_KEYS, write_demo
 from vestigo.demo.odd_keys import rows as odd_rows
 from vestigo.describing.findings import NARROW, SHARED, SPELLINGS, WIDE
@@ -315,3 +315,10 @@ def test_a_survey_as_plain_data(demo: Path) -> None:
     assert '<td style="text-align: right">153,508</td>' in found._repr_html_()
     assert "weather  worth keeping" in str(found)
     assert repr(found).endswith("153,508 reads of 8,721 keys, 0 findings>")
+
+
+def test_what_is_done_to_one_survey_is_not_in_the_next() -> None:
+    trace = synth(reads=500, keys=50, seed=1)
+    first, untouched = survey(trace), survey(trace)
+    first.curves["reads"].gap_counts[:] = 0
+    assert survey(trace) == untouched != first

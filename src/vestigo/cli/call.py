@@ -13,12 +13,12 @@ from typing import TYPE_CHECKING, Any, get_type_hints
 
 from vestigo.cli.options import Options
 from vestigo.cli.stated import PLAN, intake_options, plan_for
-from vestigo.data import Told
 
 if TYPE_CHECKING:
     from rich.console import RenderableType
 
     from vestigo.cli.screen import Progress
+    from vestigo.data import Told
     from vestigo.rules import Plan
     from vestigo.trace import Trace
 
@@ -51,7 +51,7 @@ class Call(Options):
         return self.plan
 
     @cached_property
-    def intake_options(self) -> Told:
+    def intake_options(self) -> "Told":
         """What ``--intake`` and ``--strict`` say, as Intake takes it."""
         return intake_options(self.intake, self.strict)
 

@@ -1,6 +1,7 @@
 """``survey``: what is in a trace before any cache."""
 
 from collections.abc import Mapping
+from copy import deepcopy
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
@@ -85,7 +86,7 @@ def survey(trace: Readable) -> Survey:
     0.3333333333333333
     """
     given = read_trace(trace)
-    return given.once("survey", lambda: _surveyed(given))
+    return deepcopy(given.once("survey", lambda: _surveyed(given)))  # each asker may change theirs
 
 
 def _surveyed(trace: Trace) -> Survey:

@@ -11,7 +11,6 @@ from fractions import Fraction
 import numpy as np
 
 from vestigo.arguments import argument, whole_number
-from vestigo.data import Told
 from vestigo.engine.in_order import PIECE, pieces, stable_order, taken
 from vestigo.errors import RulesError, TraceError
 from vestigo.machine import memory_bytes
@@ -77,10 +76,10 @@ def settled_plan(trace: Trace, plan: Plan) -> Plan:
 def _with_assumed_origin(trace: Trace, plan: Plan, times: Fraction) -> Plan:
     """The plan with its assumed costs multiplied. Raises RulesError if neither trace nor plan gives costs."""
 
-    def longer(stated: Told) -> Told:
+    def longer(stated: Stated) -> Stated:
         if "assume_cost" not in stated:
             return stated
-        return {**stated, "assume_cost": Duration(int(stated["assume_cost"] * times))}
+        return Stated({**stated, "assume_cost": Duration(int(stated["assume_cost"] * times))})
 
     if len(trace) and trace.cost_range.most <= 0 and not any(rules.assume_cost for rules in plan.all_rules()):
         raise RulesError(
@@ -89,8 +88,8 @@ def _with_assumed_origin(trace: Trace, plan: Plan, times: Fraction) -> Plan:
         )
     return dataclasses.replace(
         plan,
-        rules=Rules(**longer(dict(Stated.by(plan.rules)))),
-        lookups={name: longer(dict(Stated.by(stated))) for name, stated in plan.lookups.items()},
+        rules=Rules(**longer(Stated.by(plan.rules))),
+        lookups={name: longer(Stated.by(stated)) for name, stated in plan.lookups.items()},
     )
 
 

@@ -100,7 +100,7 @@ class Parts:
         if not isinstance(given, Mapping):
             self.wrong(("trace",), f"{shown(given)} is not an Intake; give Intake(columns=...)")
             return Intake()
-        found = problems_of_intake(dict(given))
+        found = problems_of_intake(given)
         for key, problem in found:
             self.wrong(("trace", *key), problem)
         return Intake() if found else Intake(**given)

@@ -20,7 +20,7 @@ _FOR_TESTS = {"stored", "superseded", "lost"}
 
 def run(
     trace: Trace, job: Job, batch_events: int | None = None, full: bool = False
-) -> tuple[dict[str, object], dict[str, Measures], Slices]:
+) -> tuple[Fields, dict[str, Measures], Slices]:
     """The measures of all look-ups together, of each look-up, and of each slice of time. They do not depend on the size
     of the batches, nor on using the `full` replay where the plain one would do. Raises GivenUp if told to stop.
     """

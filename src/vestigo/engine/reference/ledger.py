@@ -153,7 +153,7 @@ class Ledger:
     def _slice_end(self) -> int:
         return self.slicing.origin_ns + self.slicing.width_ns * len(self.slices)
 
-    def close(self, now: int) -> tuple[dict[str, object], dict[str, Measures], Slices]:
+    def close(self, now: int) -> tuple[Fields, dict[str, Measures], Slices]:
         """The measures of all together, of each look-up, and of each slice."""
         every = [stay for stays in self.stays for stay in stays]
         overlapping = self._overlapping(every)

@@ -7,11 +7,12 @@ from vestigo.engine.job import Job
 from vestigo.engine.reference.rows import Row, Truth, fill, foresee, rows
 from vestigo.engine.reference.steps import Replay
 from vestigo.outcome import Measures, Slices
+from vestigo.outcome.measures import Fields
 from vestigo.outcome.seen import Answers, Seen, Watching
 from vestigo.trace import Trace
 from vestigo.trace.trace import LAST_VALUED
 
-Measured = tuple[dict[str, object], dict[str, Measures], Slices]
+Measured = tuple[Fields, dict[str, Measures], Slices]
 """The measures of all look-ups together, of each, and of each slice of time."""
 
 

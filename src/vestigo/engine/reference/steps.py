@@ -15,6 +15,7 @@ from vestigo.engine.reference.pool import Absence, Compartments, Entry, Exit, Lo
 from vestigo.engine.reference.rows import Row, Truth, Value
 from vestigo.engine.reference.witness import Witness
 from vestigo.outcome import Measures, Slices
+from vestigo.outcome.measures import Fields
 from vestigo.outcome.seen import Watching
 from vestigo.trace import Op, Trace
 
@@ -378,7 +379,7 @@ class Replay:
         self.ledger.count_from(now)
         self.witness.count_from(now, self.held())
 
-    def close(self, now: int) -> tuple[dict[str, object], dict[str, Measures], Slices]:
+    def close(self, now: int) -> tuple[Fields, dict[str, Measures], Slices]:
         """Ends the replay. What is still held has stayed until `now`, the time of the last event."""
         for entry in self.held():
             self.ledger.stays[entry.group.lookup].append((entry.bytes, entry.stored_at, entry.last_use, now))

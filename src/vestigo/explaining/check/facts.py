@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+import pyarrow as pa
 
 from vestigo.describing.survey import Survey
 from vestigo.describing.traits import Traits
@@ -17,6 +18,7 @@ from vestigo.prepared.neighbours import gaps_ns, goes_on
 from vestigo.prepared.truth import Truths, truths
 from vestigo.rules import Plan, PoolRules, Rules
 from vestigo.trace import Op, Trace
+from vestigo.trace.names import arrow_names
 from vestigo.trace.trace import LAST_VALUED
 
 
@@ -145,10 +147,6 @@ class OfLookup:
         return sizes
 
     @cached_property
-    def key_texts(self) -> object:
-        import pyarrow as pa
-
-        from vestigo.trace.names import arrow_names
-
+    def key_texts(self) -> pa.Array:
         keys = np.flatnonzero(self.facts.trace.key_lookup == self.number)
         return arrow_names(self.facts.trace.keys).cast(pa.large_string()).take(pa.array(keys))

@@ -16,6 +16,7 @@ from vestigo.show import style
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
 
 
 NAME = 30
@@ -47,6 +48,11 @@ def on_axis(ax: "Axes | None", draw: "Callable[[Axes], None]") -> "Axes":
     if ax is not None:
         fit_to_ground([ax])
     return axis
+
+
+def entitle(figure: "Figure", title: str) -> None:
+    """Writes the title of a whole figure at its upper left."""
+    figure.suptitle(title, x=0.01, ha="left", fontsize=13, fontweight="bold")
 
 
 def width_inches(axis: "Axes") -> float:

@@ -10,7 +10,7 @@ from vestigo.choosing.sweep import Sweep
 from vestigo.engine.size_curve import SizeCurve
 from vestigo.measures import MEASURES
 from vestigo.outcome import Outcome
-from vestigo.show.figures.canvas import our_style
+from vestigo.show.figures.canvas import entitle, our_style
 from vestigo.show.figures.causes import causes
 from vestigo.show.figures.front import called, front
 from vestigo.show.figures.heat import heat
@@ -27,13 +27,7 @@ def page(candidates: Sweep, pick: Pick, curves: Sequence[SizeCurve], today: Outc
     now, then = (pick.amount_text(pick.value(one)) for one in (candidates.today, pick.candidate))
     with our_style():
         figure, axes = plt.subplots(2, 2, figsize=(12.8, 8), layout="constrained")
-        figure.suptitle(
-            f"{pick.goal}: {now} today, {then} with {called(pick.candidate)}",
-            x=0.01,
-            ha="left",
-            fontsize=13,
-            fontweight="bold",
-        )
+        entitle(figure, f"{pick.goal}: {now} today, {then} with {called(pick.candidate)}")
     flat = list(axes.flat)
     front(candidates, pick, flat[0])
     size_curves(curves, flat[1])

@@ -14,6 +14,7 @@ from vestigo.show.figures.canvas import (
     NAME,
     check_axes,
     check_drawn,
+    entitle,
     fit_to_ground,
     height_inches,
     our_style,
@@ -82,13 +83,10 @@ def _figure(story: Story) -> "Axes":
     stale = f", {total['stale_hits']:,} of them stale" if total["stale_hits"] else ""
     causes = sorted(total["misses_by_cause"].items(), key=lambda one: -one[1])
     most = f", {causes[0][1]:,} of them {causes[0][0]}" if causes else ""
-    figure.suptitle(
+    entitle(
+        figure,
         f"{printable(story.lookup, NAME)} {printable(story.key, NAME)}: {counted(total['reads'], 'read')}, "
         f"{counted(total['hits'], 'hit')}{stale}, {counted(total['misses'], 'miss', 'misses')}{most}",
-        x=0.01,
-        ha="left",
-        fontsize=13,
-        fontweight="bold",
     )
     return axis
 

@@ -9,7 +9,7 @@ from matplotlib.ticker import FixedLocator, FuncFormatter, NullLocator, PercentF
 
 from vestigo.describing.survey import Survey
 from vestigo.show import style
-from vestigo.show.figures.canvas import check_drawn, on_axis, our_style
+from vestigo.show.figures.canvas import check_drawn, entitle, on_axis, our_style
 from vestigo.show.figures.labels import Line, label_lines
 from vestigo.show.safe import printable
 from vestigo.units import SPANS, best_unit, format_seconds, format_share
@@ -67,13 +67,10 @@ def page(survey: Survey) -> "Sequence[Axes]":
     with our_style():
         figure, axes = plt.subplots(2, 2, figsize=(12.8, 8), layout="constrained")
         total = survey.total
-        figure.suptitle(
+        entitle(
+            figure,
             f"{printable(survey.source)}: {total.reads:,} reads of {total.keys:,} keys, "
             f"at most {format_share(total.fresh_answerable_share)} can be answered {_what(survey)}",
-            x=0.01,
-            ha="left",
-            fontsize=13,
-            fontweight="bold",
         )
     flat = list(axes.flat)
     for axis, draw in zip(flat, (origin_time, reuse_times, popularity, activity), strict=True):

@@ -11,7 +11,7 @@ from vestigo.errors import RulesError
 from vestigo.outcome import Outcome
 from vestigo.show import style
 from vestigo.show.charts.over_time import Memory, course, moments
-from vestigo.show.figures.canvas import check_axes, check_drawn, fit_to_ground, our_style
+from vestigo.show.figures.canvas import check_axes, check_drawn, entitle, fit_to_ground, our_style
 from vestigo.show.safe import printable
 from vestigo.units import format_bytes, format_seconds, format_share
 
@@ -72,13 +72,10 @@ def _figure(outcome: Outcome) -> "Sequence[Axes]":
     import matplotlib.pyplot as plt
 
     figure, axes = plt.subplots(3, 1, sharex=True, figsize=(12.8, 8), layout="constrained", height_ratios=(5, 3, 3))
-    figure.suptitle(
+    entitle(
+        figure,
         f"{printable(outcome.name)}: {format_share(outcome.hit_rate)} of {outcome.reads:,} reads hit{_stale(outcome)}, "
         f"{outcome.loads:,} origin calls, memory peak {format_bytes(outcome.memory_peak)}",
-        x=0.01,
-        ha="left",
-        fontsize=13,
-        fontweight="bold",
     )
     return list(axes)
 

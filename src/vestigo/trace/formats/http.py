@@ -21,7 +21,7 @@ def is_gone(status: pa.Array) -> pa.Array:
     return pc.is_in(status, value_set=pa.array(GONE, status.type))
 
 
-def has_failed(status: object, op: object) -> object:
+def has_failed(status: pa.Array, op: pa.Array) -> pa.Array:
     """Whether requests failed, so that they tell nothing of the value. That nothing is there is an answer to a read
     alone.
     """
@@ -29,7 +29,7 @@ def has_failed(status: object, op: object) -> object:
     return pc.or_(wrong, pc.and_(pc.match_substring_regex(status, "^4"), pc.not_equal(op, "read")))
 
 
-def size_of(method: object, status: object, size: pa.Array) -> pa.Array:
+def size_of(method: pa.Array, status: pa.Array, size: pa.Array) -> pa.Array:
     """The sizes of the values. "Not modified", a part, a HEAD and a change tell no size."""
     silent = pc.or_(pc.match_substring_regex(status, "^(3|206)"), pc.not_equal(method, "GET"))
     return pc.if_else(silent, pa.scalar(None, size.type), size)

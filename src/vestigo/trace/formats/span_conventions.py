@@ -63,7 +63,7 @@ _PLACEHOLDER = r"(^|[\s=(,<>])(\?|\$\d+|%s|%\(\w+\)s|:[A-Za-z_]\w*|@[A-Za-z_]\w*
 class Told(NamedTuple):
     """Columns with the names of `READ`, and the spans that are not reads or do not tell one, by reason."""
 
-    columns: dict[str, object]
+    columns: dict[str, pa.Array]
     left_out: dict[str, np.ndarray]
 
 
@@ -104,7 +104,7 @@ class _Given:
         there = [self.columns[name].cast(pa.string()) for name in names if name in self.columns]
         return pc.coalesce(*there) if there else self.nothing
 
-    def where(self, flags: np.ndarray, column: object) -> object:
+    def where(self, flags: np.ndarray, column: pa.Array) -> pa.Array:
         return pc.if_else(pa.array(flags), column, pa.scalar(None, pa.string()))
 
 
@@ -149,15 +149,15 @@ def _of_distinct(texts: pa.Array, what: Callable[[pa.Array], pa.Array]) -> pa.Ar
     return what(encoded.dictionary).take(encoded.indices)
 
 
-def _first_word(texts: object) -> object:
+def _first_word(texts: pa.Array) -> pa.Array:
     return pc.extract_regex(texts, r"^\s*(?P<word>[A-Za-z_]+)").field(0)
 
 
-def _has_placeholder(texts: object) -> object:
+def _has_placeholder(texts: pa.Array) -> pa.Array:
     return pc.match_substring_regex(texts, _PLACEHOLDER)
 
 
-def _host(urls: object) -> object:
+def _host(urls: pa.Array) -> pa.Array:
     return pc.extract_regex(urls, r"^\w+://(?:[^/@]*@)?(?P<host>\[[^\]]*\]|[^/:?#]+)").field(0)
 
 

@@ -80,7 +80,7 @@ class Attributes:
 class Spans:
     """Spans with their resources. If both have an attribute of the same name, the span's counts."""
 
-    own: dict[str, object]
+    own: dict[str, pa.Array]
     """The columns of `OWN`."""
     attributes: Attributes
     resources: Attributes
@@ -144,12 +144,12 @@ def raw_of(spans: Spans, wanted: Wanted, place: Callable[[int], str]) -> Raw:
     return Raw(found.table, lambda row: place(int(found.rows[row])), tuple(has), notes)
 
 
-def times(start: pa.Array, end: object) -> dict[str, object]:
+def times(start: pa.Array, end: pa.Array) -> dict[str, pa.Array]:
     """Two columns, the start and the duration of each span, from two columns of ns since the epoch."""
     return {"start": start.cast(pa.timestamp("ns", "UTC")), "duration": pc.subtract(end, start)}
 
 
-def status_codes(codes: object) -> object:
+def status_codes(codes: pa.Array) -> pa.Array:
     """The status codes in the words of the standard."""
     return pa.array(["UNSET", "OK", "ERROR"]).take(pc.if_else(pc.is_in(codes, pa.array([0, 1, 2])), codes, 0))
 
@@ -160,7 +160,7 @@ def attributes_of(owners: Iterable[int], names: Iterable[str], texts: Iterable[s
     return Attributes(np.fromiter(owners, np.int64), *columns, count)
 
 
-def _escaped(texts: object) -> object:
+def _escaped(texts: pa.Array) -> pa.Array:
     """Escapes parameters, so that different lists of them never become the same text."""
     for sign, code in (("%", "%25"), ("&", "%26"), ("=", "%3D")):
         texts = pc.replace_substring(texts, sign, code)

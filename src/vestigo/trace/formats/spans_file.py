@@ -64,7 +64,7 @@ def _objects_in(content: pa.Buffer) -> int:
 class _Nested:
     """The items of a column of lists, and for each item the parent of the row in which it stands."""
 
-    def __init__(self, lists: object, parents: np.ndarray) -> None:
+    def __init__(self, lists: pa.Array, parents: np.ndarray) -> None:
         self.values = pc.list_flatten(lists)
         within = pc.list_parent_indices(lists).to_numpy(zero_copy_only=False).astype(np.int64)
         self.parents = parents[within]

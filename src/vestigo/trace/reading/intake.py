@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, fields
 from types import MappingProxyType
+from typing import Any
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from vestigo.data import Named, Told
@@ -91,7 +92,7 @@ class Intake(Named):
         if not options:
             return self
         own = {option.name: getattr(self, option.name) for option in fields(self)}
-        if unknown_names := [problem for key, problem in problems(dict(options)) if key[0] not in own]:
+        if unknown_names := [problem for key, problem in problems(options) if key[0] not in own]:
             raise TraceError(unknown_names)
         on_top = {
             name: {**own[name], **value} if isinstance(value, Mapping) and isinstance(own[name], Mapping) else value
@@ -118,7 +119,7 @@ def _plain(value: object) -> object:
     return list(value) if isinstance(value, tuple) else value
 
 
-def problems(options: Told) -> list[Problem]:
+def problems(options: Mapping[str, Any]) -> list[Problem]:
     """The problems of options as a user wrote them, each with its key."""
     problems_found: list[Problem] = []
     known = [option.name for option in fields(Intake)]

@@ -192,7 +192,7 @@ def _plain(value: object) -> str:
     return str(value).lower() if isinstance(value, bool) else str(value)
 
 
-def _keyless(columns: dict[str, object]) -> np.ndarray:
+def _keyless(columns: dict[str, pa.Array]) -> np.ndarray:
     """The rows that need a key and have none."""
     if "key" not in columns:
         return np.array([], np.int64)
@@ -205,7 +205,7 @@ def _keyless(columns: dict[str, object]) -> np.ndarray:
 
 def _without(
     found: dict[str, pa.Array], rows: np.ndarray, place: Callable[[int], str]
-) -> tuple[dict[str, object], Callable[[int], str]]:
+) -> tuple[dict[str, pa.Array], Callable[[int], str]]:
     kept = np.setdiff1d(np.arange(len(next(iter(found.values())))), rows, assume_unique=True)
     taken = {name: column.take(pa.array(kept)) for name, column in found.items()}
     return taken, lambda row: place(int(kept[row]) if row < len(kept) else row)

@@ -113,7 +113,7 @@ def _as_mapping(row: Any) -> Mapping[str, object]:
     return mapping
 
 
-def _column(name: str, values: object) -> object:
+def _column(name: str, values: object) -> pa.Array:
     """One column as Arrow has it. Raises TraceError, which names it."""
     if isinstance(values, (pa.Array, pa.ChunkedArray)):
         return _checked(name, values)
