@@ -23,8 +23,8 @@ from vestigo import Duration, Plan, Rules, Trace, read_trace
 from vestigo.engine import native
 from vestigo.engine.job import job
 from vestigo.prepared.batches import make_ready
-from vestigo.prepared.entries import entries_of
 from vestigo.prepared.fill import assume
+from vestigo.prepared.part import everything
 
 READS, KEYS, SKEW = 10_000_000, 1_000_000, 0.9
 ABSOLUTE, SLIDING = Duration.parse("10m"), Duration.parse("2m")
@@ -110,7 +110,7 @@ def main() -> None:
     traces = {"kernel": zipf_trace(timed=False), "kernel, loads take time": zipf_trace(timed=True)}
     for name, trace in traces.items():
         begun = time.perf_counter()
-        make_ready(trace, assume(trace, Plan()), entries_of(trace))
+        make_ready(trace, assume(trace, Plan()), [everything(trace)])
         print(f"columns of the {name!r} trace made ready once: {time.perf_counter() - begun:.2f} s")
     with tempfile.TemporaryDirectory() as folder:
         for entries in SIZES:

@@ -16,10 +16,12 @@ namespace vestigo::bind {
 class BoundColumns {
  public:
   // `truth` told `value` and `stretch`. `before` is the batch before this one, if there is one. It
-  // is needed only during this call.
+  // is needed only during this call. `first_row` is the number of the first row in the trace; for a
+  // part of a trace, `rows` says how far each row is from that one.
   BoundColumns(Column<Time> at, Column<Id> key, Column<Id> value, Column<Id> stretch,
                Column<std::uint8_t> mark, Column<Bytes> size, Column<Time> cost, Column<Id> node,
-               Column<Id> scope, std::size_t keys, nb::object truth, const BoundColumns* before)
+               Column<Id> scope, std::size_t keys, nb::object truth, const BoundColumns* before,
+               std::int64_t first_row, std::optional<Column<Id>> rows)
       : at_(at),
         key_(key),
         value_(value),
@@ -32,10 +34,13 @@ class BoundColumns {
         keys_(keys),
         truth_object_(std::move(truth)),
         truth_(nb::cast<const BoundTruth*>(truth_object_)),
+        first_row_(first_row),
+        rows_(std::move(rows)),
         number_(next_number()) {
     check_lengths();
     if (before != nullptr) {
-      if (before->keys_ != keys_ || at_.data()[0] < before->last())
+      if (before->keys_ != keys_ || at_.data()[0] < before->last() ||
+          raw().row(0) <= before->raw().row(before->events() - 1))
         refuse("a batch does not follow the one before");
       follows_ = before->number_;
     }
@@ -66,6 +71,7 @@ class BoundColumns {
 
  private:
   static constexpr auto kMost = static_cast<std::size_t>(INT32_MAX);
+  static constexpr std::int64_t kMostRows = std::int64_t{1} << 40;
 
   static std::uint64_t next_number() {
     static std::atomic<std::uint64_t> made{0};
@@ -84,19 +90,25 @@ class BoundColumns {
             .size = size_.data(),
             .cost = cost_.data(),
             .node = node_.data(),
-            .scope = scope_.data()};
+            .scope = scope_.data(),
+            .first_row = first_row_,
+            .rows = rows_ ? rows_->data() : nullptr};
   }
 
   void check_lengths() const {
     const std::size_t events = at_.size();
     if (key_.size() != events || value_.size() != events || stretch_.size() != events ||
         mark_.size() != events || size_.size() != events || cost_.size() != events ||
-        node_.size() != events || scope_.size() != events) {
+        node_.size() != events || scope_.size() != events || (rows_ && rows_->size() != events)) {
       refuse("columns differ in length");
     }
     if (events == 0) refuse("no events");
     if (keys_ == 0) refuse("no keys");
     if (events >= kMost || keys_ >= kMost) refuse("more than 2^31 events or keys in one batch");
+    if (first_row_ < 0 || first_row_ > kMostRows) refuse("a row is out of range");
+    for (std::size_t i = 0; rows_ && i < events; ++i) {
+      if ((*rows_)(i) < (i == 0 ? 0 : (*rows_)(i - 1) + 1)) refuse("rows out of order or range");
+    }
   }
 
   void check_rows() {
@@ -114,8 +126,8 @@ class BoundColumns {
       total_cost_ += c.cost[i];
       has_preloads_ |= (c.mark[i] & kOp) == kPreload;
       const unsigned op = c.mark[i] & kOp;
-      if (op > kTakenOut || c.mark[i] > (kOp | kForced)) refuse("an unknown mark");
-      const bool valued = op != kClear && op != kRestart && op != kTakenOut;
+      if (c.mark[i] > (kOp | kForced)) refuse("an unknown mark");
+      const bool valued = op != kClear && op != kRestart && op != kTakenOut && op != kNothing;
       if (valued && Stretches::place(c.stretch[i]) >= stretches)
         refuse("a stretch is out of range");
       if (valued && is_null(c.stretch[i]) != (c.value[i] == kNullValue))
@@ -136,6 +148,8 @@ class BoundColumns {
   std::size_t keys_;
   nb::object truth_object_;  // keeps it alive
   const BoundTruth* truth_;
+  std::int64_t first_row_;
+  std::optional<Column<Id>> rows_;
   Id last_node_ = kNone, last_scope_ = kNone;
   std::uint64_t number_, follows_ = 0;
   Bytes largest_ = 0;

@@ -5,14 +5,13 @@
 
 namespace vestigo {
 
-std::unique_ptr<AnyReplay> begin_full_replay(full::Setting setting, std::uint64_t first_counted,
-                                             Slices slices,
+std::unique_ptr<AnyReplay> begin_full_replay(full::Setting setting, Run how, Slices slices,
                                              const std::optional<Watching>& watching) {
   if (!watching)
-    return std::make_unique<ReplayBy<full::Replay<>>>(std::move(setting), first_counted,
+    return std::make_unique<ReplayBy<full::Replay<>>>(std::move(setting), how,
                                                       std::move(slices));
   auto made = std::make_unique<ReplayBy<full::Replay<Witness<kAll>>>>(
-      std::move(setting), first_counted, std::move(slices));
+      std::move(setting), how, std::move(slices));
   made->watch(*watching);
   return made;
 }

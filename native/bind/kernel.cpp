@@ -16,6 +16,7 @@ namespace vestigo::bind {
 void bind_curve(nb::module_& m);      // curve.cpp
 void bind_numbering(nb::module_& m);  // numbering.cpp
 void bind_replay(nb::module_& m);     // replay.cpp
+void bind_sum(nb::module_& m);        // sum.cpp
 
 namespace {
 
@@ -59,10 +60,11 @@ void bind_columns(nb::module_& m) {
   nb::class_<BoundColumns>(m, "Columns")
       .def(nb::init<Column<Time>, Column<Id>, Column<Id>, Column<Id>, Column<std::uint8_t>,
                     Column<Bytes>, Column<Time>, Column<Id>, Column<Id>, std::size_t, nb::object,
-                    const BoundColumns*>(),
+                    const BoundColumns*, std::int64_t, std::optional<Column<Id>>>(),
            "at"_a.noconvert(), "key"_a.noconvert(), "value"_a.noconvert(), "stretch"_a.noconvert(),
            "mark"_a.noconvert(), "size"_a.noconvert(), "cost"_a.noconvert(), "node"_a.noconvert(),
-           "scope"_a.noconvert(), "keys"_a, "truth"_a, "before"_a = nb::none())
+           "scope"_a.noconvert(), "keys"_a, "truth"_a, "before"_a = nb::none(),
+           "first_row"_a = 0, "rows"_a.noconvert() = nb::none())
       .def_prop_ro("events", &BoundColumns::events);
 }
 
@@ -76,6 +78,7 @@ NB_MODULE(kernel, m) {
   bind_columns(m);
   bind_numbering(m);
   bind_settings(m);
+  bind_sum(m);
   bind_replay(m);
   bind_curve(m);
 }

@@ -7,8 +7,8 @@
 #include <tuple>
 
 #include "columns.hpp"
+#include "counted.hpp"
 #include "settings.hpp"
-#include "sheet.hpp"
 #include "vestigo/any_replay.hpp"
 #include "witness.hpp"
 
@@ -41,8 +41,6 @@ class BoundReplay {
       refuse("places differ in number");
     if (entries() + asked.place_pool_rules.size() * policy::kSentinels >= kMostIds)
       refuse("more than 2^31 keys");
-    if (asked.entry_is_first && (asked.entry_is_first->size() != entries() || !asked.entry_keys))
-      refuse("columns differ in length");
     if (!within(asked.place_lookups, asked.groups.size()) ||
         !within(asked.place_pools, asked.place_pool_rules.size())) {
       refuse("a place's look-up or pool is out of range");
@@ -73,8 +71,7 @@ class BoundReplay {
                                .pools = pools,
                                .clears = clears,
                                .news_take = counting.news_take};
-    replay_ = begin_replay(setting, {counting.first_counted, counting.loading}, slices(counting),
-                           watched);
+    replay_ = begin_replay(setting, run(counting), slices(counting), watched);
   }
 
   BoundReplay(const FullAsked& asked, const Counting& counting, const WatchingAsked* watching)
@@ -86,8 +83,7 @@ class BoundReplay {
     full::Setting setting = checked_setting(asked, counting);
     const auto watched = watch(watching, asked.keys);
     nb::gil_scoped_release released;
-    replay_ =
-        begin_full_replay(std::move(setting), counting.first_counted, slices(counting), watched);
+    replay_ = begin_full_replay(std::move(setting), run(counting), slices(counting), watched);
   }
 
   // Whether some policy knows the future.
@@ -140,25 +136,12 @@ class BoundReplay {
   nb::dict close() {
     if (replay_ == nullptr || events_ == 0) refuse("the replay is closed, or was fed nothing");
     const auto closed = std::exchange(replay_, nullptr);
-    const Ledger& ledger = [&]() -> const Ledger& {
+    const auto close = [&] {
       nb::gil_scoped_release released;
-      return closed->close();
-    }();
-    Sheet lookups, all, over_time;
-    for (const Tally& tally : ledger.tallies()) lookups.add(tally);
-    all.add(ledger.total());
-    std::vector<Time> begins, ends;
-    for (const Slice& slice : ledger.slices().done()) {
-      over_time.add(slice);
-      begins.push_back(slice.begins);
-      ends.push_back(slice.ends);
-    }
+      return BoundCounted(closed->close());
+    };
     nb::dict result;
-    result["lookups"] = std::move(lookups).arrays();
-    result["total"] = std::move(all).arrays();
-    result["slices"] = std::move(over_time).arrays();
-    result["begins"] = array(std::move(begins));
-    result["ends"] = array(std::move(ends));
+    result["counted"] = close();
     if (Testimony* const told = closed->testimony()) {
       if (told->keys.counting() && !full_ && asked_.entry_keys)
         told->keys.gather(asked_.keys_of_entries(), asked_.keys);
@@ -172,6 +155,9 @@ class BoundReplay {
   static bool some_foresee(const std::vector<PoolRules>& pools) {
     return std::any_of(pools.begin(), pools.end(),
                        [](const PoolRules& pool) { return pool.evicts_by(Eviction::Belady); });
+  }
+  static Run run(const Counting& counting) {
+    return {counting.first_counted, counting.counts_from, counting.loading, counting.keeps_course};
   }
   static Slices slices(const Counting& counting) {
     return Slices(counting.slice_origin, counting.slice_width, counting.slices);

@@ -10,6 +10,11 @@ constexpr Time kSecond = 1'000'000'000;
 
 std::vector<Id> copied(std::span<const Id> ids) { return {ids.begin(), ids.end()}; }
 
+std::vector<std::uint8_t> firsts(const Asked& asked) {
+  if (!asked.entry_is_first) return {};
+  return {asked.entry_is_first->data(), asked.entry_is_first->data() + asked.entries()};
+}
+
 // Columns are taken as they are, or refused.
 template <class Owner, class Value>
 void column(nb::class_<Owner>& made, const char* name, Value Owner::* member) {
@@ -37,9 +42,13 @@ void check(const Asked& asked, std::size_t groups) {
   if (asked.entry_keys ? keys.size() != entries || !within(keys, asked.keys)
                        : entries != asked.keys)
     refuse("an entry's key is out of range");
+  if (asked.entry_is_first && (asked.entry_is_first->size() != entries || !asked.entry_keys))
+    refuse("columns differ in length");
 }
 
 void check(const Counting& counting) {
+  if (counting.counts_from < kEarliest || counting.counts_from > kLatest)
+    refuse("a time is out of range");
   if (counting.news_take < 0 || counting.news_take > kLongestSpan)
     refuse("a span of time is out of range");
   const Time origin = counting.slice_origin, width = counting.slice_width;
@@ -85,6 +94,7 @@ full::Setting checked_setting(const FullAsked& asked, const Counting& counting) 
     refuse("an entry's node is out of range");
   full::Setting setting{.entry_groups = copied(view(asked.entry_groups)),
                         .entry_keys = copied(asked.keys_of_entries()),
+                        .entry_is_first = firsts(asked),
                         .entry_nodes = nodes ? copied(view(*nodes)) : std::vector<Id>{},
                         .keys = asked.keys,
                         .groups = asked.groups,
@@ -124,6 +134,7 @@ void bind_settings(nb::module_& m) {
   nb::class_<Asked> asked(m, "Asked");
   column(asked, "entry_groups", &Asked::entry_groups);
   column(asked, "entry_keys", &Asked::entry_keys);
+  column(asked, "entry_is_first", &Asked::entry_is_first);
   asked.def_rw("keys", &Asked::keys)
       .def_rw("groups", &Asked::groups)
       .def_rw("pools", &Asked::pools)
@@ -131,7 +142,6 @@ void bind_settings(nb::module_& m) {
 
   nb::class_<PlainAsked, Asked> plain(m, "PlainAsked");
   plain.def(nb::init<>());
-  column(plain, "entry_is_first", &PlainAsked::entry_is_first);
   plain.def_rw("place_lookups", &PlainAsked::place_lookups)
       .def_rw("place_nodes", &PlainAsked::place_nodes)
       .def_rw("place_pools", &PlainAsked::place_pools)
@@ -159,6 +169,8 @@ void bind_settings(nb::module_& m) {
   nb::class_<Counting>(m, "Counting")
       .def(nb::init<>())
       .def_rw("first_counted", &Counting::first_counted)
+      .def_rw("counts_from", &Counting::counts_from)
+      .def_rw("keeps_course", &Counting::keeps_course)
       .def_rw("loading", &Counting::loading)
       .def_rw("news_take", &Counting::news_take)
       .def_rw("slice_origin", &Counting::slice_origin)

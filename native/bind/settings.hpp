@@ -22,6 +22,8 @@ struct Asked {
   Column<Id> entry_groups;
   std::optional<Column<Id>>
       entry_keys;  // where nodes have caches of their own: the key of each entry
+  std::optional<Column<std::uint8_t>>
+      entry_is_first;  // whether no other entry of its key is loaded before it
   std::size_t keys = 1;
   std::vector<full::GroupRules> groups;
   std::vector<PoolRules> pools;
@@ -35,8 +37,6 @@ struct Asked {
 
 // For the plain replay. A group is a whole look-up, or a look-up on one node.
 struct PlainAsked : Asked {
-  std::optional<Column<std::uint8_t>>
-      entry_is_first;  // whether no other entry of its key is loaded before it
   std::vector<Id> place_lookups, place_nodes, place_pools;
   std::vector<std::uint8_t> place_is_of_node;
   std::vector<std::size_t> place_pool_rules;  // the place in `pools` of each pool's rules
@@ -55,7 +55,9 @@ struct FullAsked : Asked {
 
 // Where counting begins, how time is sliced, and how loads end.
 struct Counting {
-  std::uint64_t first_counted = 0;
+  std::int64_t first_counted = 0;  // the first row of the trace that counts, and its moment
+  Time counts_from = 0;
+  bool keeps_course = false;  // for a part of a trace
   Loading loading = Loading::timed;
   Time news_take = 0;
   Time slice_origin = 0, slice_width = 1'000'000'000;

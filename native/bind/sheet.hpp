@@ -14,7 +14,7 @@ class Sheet {
     add(tally, tally.read_times, tally.answer_ages, tally.stale_ages);
   }
   void add(const Slice& slice) {
-    add(slice.counted, slice.read_times, slice.answer_ages, slice.stale_ages);
+    add(slice.counted, slice.spans[kReadTimes], slice.spans[kAnswerAges], slice.spans[kStaleAges]);
   }
 
   nb::dict arrays() && {

@@ -32,7 +32,8 @@ struct Events {
             .node = node.data() + begin,
             .scope = scope.data() + begin,
             .next_read = next_read.data() + begin,
-            .stretches = truth.stretches()};
+            .stretches = truth.stretches(),
+            .first_row = static_cast<std::int64_t>(begin)};
   }
 };
 
@@ -43,12 +44,12 @@ struct OnNodes {
 };
 
 inline Events random_events(std::mt19937& random, int count, Id keys, Id groups, bool costs,
-                            bool preloads = false) {
+                            bool preloads = false, Time unit = 1) {
   Events events;
   events.truth = Truth(static_cast<std::size_t>(keys), true);
   Time now = static_cast<Time>(random()) - (Time{1} << 31);
   for (int i = 0; i < count; ++i) {
-    now += random() % 3 == 0 ? static_cast<Time>(random() % 9) : 0;
+    now += random() % 3 == 0 ? static_cast<Time>(random() % 9) * unit : 0;
     const unsigned draw = random() % (preloads ? 24 : 21);
     std::uint8_t mark = draw < 14    ? kRead
                         : draw < 18  ? kWrite
@@ -78,7 +79,7 @@ inline Events random_events(std::mt19937& random, int count, Id keys, Id groups,
     events.stretch.push_back(stretch);
     events.mark.push_back(mark);
     events.size.push_back(static_cast<Bytes>(random() % 50));
-    events.cost.push_back(costs ? static_cast<Time>(random() % 12) : 0);
+    events.cost.push_back(costs ? static_cast<Time>(random() % 12) * unit : 0);
   }
   std::vector<std::int64_t> coming(static_cast<std::size_t>(keys), std::int64_t{1} << 62);
   events.next_read.resize(events.at.size());

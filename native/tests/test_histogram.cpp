@@ -40,7 +40,7 @@ void is_exact_while_few_spans_occur(std::mt19937_64& random, std::size_t distinc
 // Slice after slice, from a few spans to many, of several look-ups.
 void follows_slice_after_slice(std::mt19937_64& random) {
   std::array<Histogram, 3> parts;
-  const std::array<const Histogram*, 3> all{&parts[0], &parts[1], &parts[2]};
+  const std::array<Histogram*, 3> all{&parts[0], &parts[1], &parts[2]};
   Histogram sum;
   std::set<Time> seen;
   std::map<Time, std::uint32_t> total;

@@ -73,7 +73,8 @@ void check_witness(Replay& seen, const Columns& columns, std::size_t rows, const
   std::vector<std::uint8_t> answers(columns.events, Answers::kNullAnswer - 1);
   std::vector<Time> took(columns.events), age(columns.events);
   seen.feed(columns, Answers{answers.data(), took.data(), age.data()});
-  const Tally& own = seen.close().total();
+  const Ledger closed = seen.close();
+  const Tally& own = closed.total();
   CHECK(own.counts == total.counts && own.sums == total.sums);
   Testimony& told = *seen.testimony();
   check_answers(answers, told, total);

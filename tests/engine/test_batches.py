@@ -16,10 +16,11 @@ from vestigo.demo import files
 from vestigo.engine import native
 from vestigo.engine.context import assumptions, whose_cache
 from vestigo.engine.job import job, marks
+from vestigo.engine.native.feed import Way
 from vestigo.prepared import batches, memory
-from vestigo.prepared.entries import entries_of
 from vestigo.prepared.fill import assume
 from vestigo.prepared.median import lower_medians
+from vestigo.prepared.part import everything
 
 
 @pytest.fixture(scope="module")
@@ -30,7 +31,7 @@ def demo(tmp_path_factory: pytest.TempPathFactory) -> tuple[Trace, Plan]:
 
 def in_batches(trace: Trace, plan: Plan, number: int) -> Outcome:
     work = job(trace, plan)
-    total, lookups, slices = native.run(trace, work, math.ceil(len(trace) / number))
+    total, lookups, slices = native.run(trace, work, way=Way(batch_events=math.ceil(len(trace) / number)))
     said = {"whose": whose_cache(trace, work.groups), "assumptions": assumptions(trace, work)}
     return Outcome(**total, lookups=lookups, slices=slices, marks=marks(trace), name="replay", **said)
 
@@ -67,7 +68,7 @@ def test_a_longer_trace_is_replayed_in_batches_and_not_kept(monkeypatch: pytest.
     expected = replay(read_trace(trace.to_pandas()), Rules(overlap="join")).to_dict()
     monkeypatch.setattr(memory, "KEPT_EVENTS", 3)
     monkeypatch.setattr(memory, "BATCH_EVENTS", 2)
-    assert len(list(batches.batches(trace, assume(trace, Plan()), entries_of(trace)))) == 2
+    assert len(list(batches.batches(trace, assume(trace, Plan()), everything(trace)))) == 2
     assert replay(trace, Rules(overlap="join")).to_dict() == expected
     assert not any("batches" in str(what) for what in trace.kept)
 

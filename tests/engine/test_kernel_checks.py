@@ -60,7 +60,12 @@ def counts(*batches: Any, **changed: Any) -> Any:
     running = replay(**changed)
     for batch in batches:
         running.feed(batch)
-    return running.close()["total"]["counts"][0]
+    return total(running)[0]
+
+
+def total(running: Any) -> Any:
+    """The counts of all look-ups together, of a replay that has one."""
+    return kernel.sum([running.close()["counted"]], [[0]], 1)["total"]["counts"]
 
 
 def hits(*batches: Any) -> int:
@@ -73,15 +78,57 @@ def test_good_columns_are_replayed() -> None:
 
 def test_batches_follow_each_other() -> None:
     first = columns()
-    second = columns(at=GOOD["at"] + 30, before=first)
+    second = columns(at=GOOD["at"] + 30, before=first, first_row=3)
     assert hits(first, second) == 4
-    for wrong in ([second], [first, first], [first, columns(at=GOOD["at"] + 30)]):
+    for wrong in ([second], [first, first], [first, columns(at=GOOD["at"] + 30, first_row=3)]):
         with pytest.raises(ValueError, match="not the next one"):
             counts(*wrong)
     with pytest.raises(ValueError, match="does not follow"):
         columns(at=GOOD["at"] + 19, before=first)
     with pytest.raises(ValueError, match="does not follow"):
-        columns(at=GOOD["at"] + 30, keys=3, before=first)
+        columns(at=GOOD["at"] + 30, keys=3, before=first, first_row=3)
+    with pytest.raises(ValueError, match="does not follow"):
+        columns(at=GOOD["at"] + 30, before=first, first_row=2)
+
+
+@pytest.mark.parametrize("rows", [[0, 0, 1], [-1, 0, 1], [2, 1, 3]])
+def test_rows_are_in_order(rows: list[int]) -> None:
+    with pytest.raises(ValueError, match="rows out of order or range"):
+        columns(rows=np.array(rows, np.int32))
+    with pytest.raises(ValueError, match="columns differ in length"):
+        columns(rows=np.array([0], np.int32))
+    with pytest.raises(ValueError, match="a row is out of range"):
+        columns(first_row=-1)
+
+
+def test_nothing_happens_in_rows_of_other_parts() -> None:
+    batch = columns(mark=np.array([0, 7, 0], np.uint8), rows=np.array([0, 4, 9], np.int32))
+    for running in (replay(), full_replay(per=[kernel.Per.all])):
+        running.feed(batch)
+        assert total(running)[0][: len(kernel.CAUSES)].sum() == 1
+
+
+def test_only_parts_that_fit_together_are_summed_up() -> None:
+    def part(**changed: Any) -> Any:
+        running = replay(**changed)
+        running.feed(columns())
+        return running.close()["counted"]
+
+    kept = {"keeps_course": True}
+    two = kernel.sum([part(**kept), part(**kept)], [[0], [1]], 2)
+    assert (two["total"]["counts"] == two["lookups"]["counts"].sum(axis=0)).all()
+    wrong: list[tuple[list[Any], list[list[int]], int, str]] = [
+        ([], [], 1, "parts differ in number"),
+        ([part()], [], 1, "parts differ in number"),
+        ([part()], [[0]], 0, "look-ups are out of range"),
+        ([part()], [[0, 1]], 2, "look-ups differ in number"),
+        ([part()], [[1]], 1, "a look-up is out of range"),
+        ([part(), part()], [[0], [1]], 2, "a part has not kept its course"),
+        ([part(**kept), part(**kept, slices=2, slice_origin=-(10**9))], [[0], [1]], 2, "parts differ in their slices"),
+    ]
+    for parts, numbers, lookups, says in wrong:
+        with pytest.raises(ValueError, match=says):
+            kernel.sum(parts, numbers, lookups)
 
 
 def test_a_replay_is_closed_once() -> None:
@@ -99,10 +146,10 @@ def test_sizes_and_costs_must_add_up_over_all_batches() -> None:
     large = {"size": np.array([1, 2**59, 3], np.int64)}
     first = columns(**large)
     with pytest.raises(ValueError, match="a size is out of range"):
-        counts(first, columns(at=GOOD["at"] + 30, before=first))
+        counts(first, columns(at=GOOD["at"] + 30, before=first, first_row=3))
     first = columns(cost=np.array([2**61, 0, 0], np.int64))
     with pytest.raises(ValueError, match="add up to too much"):
-        counts(first, columns(at=GOOD["at"] + 30, cost=np.array([2**61, 1, 0], np.int64), before=first))
+        counts(first, columns(at=GOOD["at"] + 30, cost=np.array([2**61, 1, 0], np.int64), before=first, first_row=3))
 
 
 @pytest.mark.parametrize(
@@ -117,7 +164,7 @@ def test_sizes_and_costs_must_add_up_over_all_batches() -> None:
         ({"cost": np.array([0, -1, 0], np.int64)}, "a cost is out of range"),
         ({"cost": np.array([0, 2**62, 0], np.int64)}, "a cost is out of range"),
         ({"cost": np.array([2**61, 2**61, 1], np.int64)}, "add up to too much"),
-        ({"mark": np.array([0, 7, 0], np.uint8)}, "an unknown mark"),
+        ({"mark": np.array([0, 16, 0], np.uint8)}, "an unknown mark"),
         ({"mark": np.array([0, 64, 0], np.uint8)}, "an unknown mark"),
         ({"keys": 0}, "no keys"),
         ({"keys": 2**31}, r"more than 2\^31 events or keys"),
@@ -172,7 +219,7 @@ def test_next_reads_are_given_where_they_are_asked_for() -> None:
     following = np.array([2, 9, 9], np.int64)
     running = replay(pools=[future])
     running.feed(columns(), following)
-    assert len(running.close()["total"]["counts"]) == 1
+    assert len(total(running)) == 1
     for pools, wrong in (([future], None), ([future], following[:2]), ([future], -following), (None, following)):
         with pytest.raises(ValueError, match="next read"):
             replay(**({"pools": pools} if pools else {})).feed(columns(), wrong)
@@ -217,8 +264,9 @@ def test_too_many_places_are_refused() -> None:
 
 
 def test_a_warm_up_beyond_the_end_counts_nothing() -> None:
-    assert counts(columns(), first_counted=3).sum() == 0
-    assert counts(columns(), first_counted=2**40).sum() == 0
+    for first_counted in (3, 2**40):
+        with pytest.raises(ValueError, match="a part has counted nothing"):
+            counts(columns(), first_counted=first_counted)
 
 
 def test_truth_checks_its_keys() -> None:
@@ -260,7 +308,7 @@ def full_replay(**changed: Any) -> Any:
 def test_a_full_replay_is_fed_nodes_and_scopes() -> None:
     running = full_replay()
     running.feed(columns())
-    assert running.close()["total"]["counts"][0].sum() > 0
+    assert total(running)[0].sum() > 0
 
 
 def test_a_full_replay_knows_preloads_and_a_plain_one_refuses_them() -> None:
@@ -394,7 +442,7 @@ def test_what_a_replay_is_asked_for_is_copied_too() -> None:
     running = replay(entry_groups=groups)
     groups[:] = 9
     running.feed(columns())
-    assert running.close()["total"] is not None
+    assert total(running)[0].sum() > 0
 
 
 def test_what_the_kernel_gives_cannot_be_written() -> None:

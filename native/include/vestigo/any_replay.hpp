@@ -16,9 +16,12 @@
 
 namespace vestigo {
 
+// Where counting begins, and what is told of it.
 struct Run {
-  std::uint64_t first_counted = 0;  // the first event after the warm-up
+  std::int64_t first_counted = 0;  // the first row of the trace after the warm-up
+  Time counts_from = 0;            // its moment
   Loading loading = Loading::timed;
+  bool keeps_course = false;
 };
 
 // What a replay is to tell of single reads and keys.
@@ -43,8 +46,8 @@ class AnyReplay {
   // go, if the replay tells of them.
   virtual void feed(const Columns& columns, const std::optional<Answers>& answers) = 0;
 
-  // Ends the trace, and returns what was counted.
-  virtual const Ledger& close() = 0;
+  // Ends the trace, and returns what was counted. Nothing can be replayed after this.
+  virtual Ledger close() = 0;
 
   // What the witness saw, if there is one.
   virtual Testimony* testimony() = 0;
@@ -54,30 +57,33 @@ template <class Replay>
 class ReplayBy final : public AnyReplay {
  public:
   template <class Setting>
-  ReplayBy(Setting&& setting, std::uint64_t first_counted, Slices slices)
-      : replay_(std::forward<Setting>(setting), std::move(slices)), to_warm_up_(first_counted) {}
+  ReplayBy(Setting&& setting, Run how, Slices slices)
+      : replay_(std::forward<Setting>(setting), std::move(slices)), how_(how) {
+    if (how.keeps_course) replay_.ledger().keep_course();
+  }
 
   void feed(const Columns& columns,
             [[maybe_unused]] const std::optional<Answers>& answers) override {
     replay_.open(columns);
     if constexpr (sees) replay_.witness().open(columns.events, answers);
-    const std::size_t warming =
-        counting_ ? 0 : std::min<std::uint64_t>(to_warm_up_, columns.events);
+    const std::size_t warming = counting_ ? 0 : columns.rows_before(how_.first_counted);
     replay_.feed(columns, 0, warming);
-    to_warm_up_ -= warming;
     if (!counting_ && warming < columns.events) {
       counting_ = true;
-      replay_.catch_up(columns, columns.at[warming]);
-      replay_.count_from(columns.at[warming]);
+      // In a part of the trace, the first row that counts can be another part's.
+      const Time least = warming > 0 ? columns.at[warming - 1] : now_;
+      const Time from = std::max(least, std::min(how_.counts_from, columns.at[warming]));
+      replay_.catch_up(columns, from);
+      replay_.count_from(from);
     }
     replay_.feed(columns, warming, columns.events);
     now_ = columns.at[columns.events - 1];
   }
 
-  const Ledger& close() override {
+  Ledger close() override {
     replay_.close(now_);
     if constexpr (sees) replay_.witness().keys.settle();
-    return replay_.ledger();
+    return std::move(replay_.ledger());
   }
 
   Testimony* testimony() override {
@@ -97,9 +103,9 @@ class ReplayBy final : public AnyReplay {
       std::remove_cvref_t<decltype(std::declval<Replay>().witness())>::sees;
 
   Replay replay_;
-  std::uint64_t to_warm_up_;
+  Run how_;
   bool counting_ = false;
-  Time now_ = 0;
+  Time now_ = kGone;
 };
 
 template <class Policy, bool by_value>
@@ -107,13 +113,13 @@ std::unique_ptr<AnyReplay> begin_replay_of(const PlainSetting& setting, Run how,
   switch (how.loading) {
     case Loading::timed:
       return std::make_unique<ReplayBy<PlainReplay<Policy, Loading::timed, by_value>>>(
-          setting, how.first_counted, std::move(slices));
+          setting, how, std::move(slices));
     case Loading::spared:
       return std::make_unique<ReplayBy<PlainReplay<Policy, Loading::spared, by_value>>>(
-          setting, how.first_counted, std::move(slices));
+          setting, how, std::move(slices));
     default:
       return std::make_unique<ReplayBy<PlainReplay<Policy, Loading::instant, by_value>>>(
-          setting, how.first_counted, std::move(slices));
+          setting, how, std::move(slices));
   }
 }
 
@@ -123,7 +129,7 @@ std::unique_ptr<AnyReplay> begin_watched_replay_of(const PlainSetting& setting, 
                                                    Slices slices, const Watching& watching) {
   const auto begin = [&]<Loading loading>() -> std::unique_ptr<AnyReplay> {
     auto made = std::make_unique<ReplayBy<PlainReplay<Policy, loading, by_value, Witness<may>>>>(
-        setting, how.first_counted, std::move(slices));
+        setting, how, std::move(slices));
     made->watch(watching);
     return made;
   };
@@ -132,8 +138,7 @@ std::unique_ptr<AnyReplay> begin_watched_replay_of(const PlainSetting& setting, 
 }
 
 // The full replay (see full/replay.hpp). It is compiled on its own.
-std::unique_ptr<AnyReplay> begin_full_replay(full::Setting setting, std::uint64_t first_counted,
-                                             Slices slices,
+std::unique_ptr<AnyReplay> begin_full_replay(full::Setting setting, Run how, Slices slices,
                                              const std::optional<Watching>& watching);
 
 // Each is compiled on its own if the build says so (CMakeLists.txt), so that they are compiled side

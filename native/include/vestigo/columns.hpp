@@ -2,6 +2,7 @@
 // attribute.
 #pragma once
 
+#include <algorithm>
 #include <cstddef>
 #include <cstdint>
 #include <span>
@@ -19,6 +20,7 @@ enum Mark : std::uint8_t {
   kPreload = 4,    // the application loads the key, whether it is held or not
   kElsewhere = 5,  // a write that comes from none of the trace's caches
   kTakenOut = 6,   // the program took the key out of its own cache
+  kNothing = 7,    // a moment that matters to this part of a trace; its event is another part's
   kOp = 7,         // mask of the above
   kForced = 8,     // the caller asked for a fresh value
 };
@@ -52,8 +54,8 @@ struct Stretches {
 
 constexpr bool is_null(Id stretch) { return stretch < 0; }
 
-// A batch of a trace's events, or all of them, read-only and in time order. `key` is a valid id in
-// every row, also where it means nothing. It is the id of a key, or of a key on a node where nodes
+// A batch of a trace's events, or all of them, or those of a part of it; read-only and in time
+// order. `key` is a valid id in every row, also where it means nothing. It is the id of a key, or of a key on a node where nodes
 // have caches of their own.
 struct Columns {
   std::size_t events = 0;
@@ -72,6 +74,22 @@ struct Columns {
       nullptr;  // the row of the key's next read after each event, for a policy that asks
   Ends ends{};
   Stretches stretches{};
+  std::int64_t first_row = 0;  // the number that the batch's first row has in the trace
+  const Id* rows = nullptr;    // for a part of a trace, how far each of its rows is from that one
+
+  // The number of an event in the trace.
+  std::int64_t row(std::size_t i) const {
+    return first_row + (rows == nullptr ? static_cast<std::int64_t>(i) : rows[i]);
+  }
+
+  // How many of the events have a lower number.
+  std::size_t rows_before(std::int64_t number) const {
+    const std::int64_t before = number - first_row;
+    if (rows != nullptr)
+      return static_cast<std::size_t>(std::lower_bound(rows, rows + events, before) - rows);
+    return static_cast<std::size_t>(
+        std::clamp<std::int64_t>(before, 0, static_cast<std::int64_t>(events)));
+  }
 
   // Whether a value that was loaded in a stretch differs from the truth at a row.
   bool is_stale(Id loaded_in, std::size_t row) const {

@@ -21,11 +21,12 @@ inline std::uint64_t draw_below(std::uint64_t random, std::uint64_t end) {
   return static_cast<std::uint64_t>((UInt128{random} * end) >> 64);
 }
 
-// By how much a load's lifetime falls short. It is drawn by the key, and by how many of its values
-// were kept before.
-inline Time draw_shortfall(Id key, std::uint64_t kept_before, Time most) {
-  const std::uint64_t random =
-      mix(mix(static_cast<std::uint64_t>(key) + kStep) + kept_before * kStep);
+// By how much a value's lifetime falls short. It is drawn by the key, by the number of the
+// compartment, and by how many of the key's values were kept there before.
+inline Time draw_shortfall(Id key, Id compartment, std::uint64_t kept_before, Time most) {
+  const std::uint64_t place = mix(static_cast<std::uint64_t>(key) + kStep) +
+                              static_cast<std::uint64_t>(compartment) * kStep;
+  const std::uint64_t random = mix(mix(place) + kept_before * kStep);
   return static_cast<Time>(draw_below(random, static_cast<std::uint64_t>(most) + 1));
 }
 

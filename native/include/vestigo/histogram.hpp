@@ -56,6 +56,7 @@ class Histogram {
     if (i >= bins_) [[unlikely]]
       grow(i + 1);
     counts_[i] += times;
+    touched_[i / kBlock] = 1;
   }
 
   // Adds everything that `other` holds.
@@ -64,22 +65,40 @@ class Histogram {
       spill();
       if (other.bins_ > bins_) grow(other.bins_);
       for (std::size_t i = 0; i < other.bins_; ++i) counts_[i] += other.counts_[i];
+      std::fill(touched_.begin(), touched_.end(), std::uint8_t{1});
     }
     add_exact_of(other);
   }
 
+  // The memory that it takes.
+  std::size_t bytes() const {
+    return sizeof *this + exact_.size() * sizeof(Exact) + counts_.size() * sizeof counts_[0] +
+           touched_.size();
+  }
+
+  static constexpr std::size_t kAllBins = (64 - 7) * 128;  // for all spans
+
+  // Whether it has changed to bins.
+  bool in_bins() const { return bins_ > 0; }
+
   // All spans that occurred. The middle of a bin stands for all spans in it.
   Occurred occurred() const {
-    const Histogram* const part = this;
-    return Histogram().follow({&part, 1});
+    Occurred found;
+    each_exact([&](Time span, std::uint32_t times) { found.emplace_back(span, times); });
+    std::sort(found.begin(), found.end());
+    for (std::size_t i = 0; i < bins_; ++i) {
+      if (counts_[i] > 0) found.emplace_back(value(i), counts_[i]);
+    }
+    return found;
   }
 
   // Becomes the sum of `parts`, which hold at least what this one holds, and returns what they hold
-  // more. No histogram is copied, because there can be many slices of time.
-  Occurred follow(std::span<const Histogram* const> parts) {
+  // more. No histogram is copied, because there can be many slices of time. Nothing else follows
+  // these parts.
+  Occurred follow(std::span<Histogram* const> parts) {
     Histogram few;
-    std::vector<const Histogram*> in_bins;
-    for (const Histogram* const part : parts) {
+    std::vector<Histogram*> in_bins;
+    for (Histogram* const part : parts) {
       if (part->bins_ > 0) in_bins.push_back(part);
       few.add_exact_of(*part);
     }
@@ -91,11 +110,16 @@ class Histogram {
     spill();
     few.spill();
     in_bins.push_back(&few);
-    for (const Histogram* const part : in_bins) {
+    std::array<bool, kBlocks> touched{};
+    for (Histogram* const part : in_bins) {
       if (part->bins_ > bins_) grow(part->bins_);
+      for (std::size_t block = 0; block < part->touched_.size(); ++block)
+        touched[block] |= std::exchange(part->touched_[block], 0) != 0;
     }
     Occurred found;
-    for (std::size_t begin = 0; begin < bins_; begin += kBlock) follow_block(begin, in_bins, found);
+    for (std::size_t block = 0; block < kBlocks; ++block) {
+      if (touched[block]) follow_block(block * kBlock, in_bins, found);
+    }
     return found;
   }
 
@@ -103,6 +127,7 @@ class Histogram {
   static constexpr std::size_t kParts = 128, kPlaces = 2 * kFew;
   static constexpr std::size_t kBlock =
       64;  // bins come in whole blocks, most of which do not change from slice to slice
+  static constexpr std::size_t kBlocks = kAllBins / kBlock;
   struct Exact {
     Time span = -1;  // no span is negative
     std::uint32_t times = 0;
@@ -130,7 +155,7 @@ class Histogram {
     return exact_[find(span)].times + (span == latest_.span ? latest_.times : 0);
   }
 
-  void follow_block(std::size_t begin, std::span<const Histogram* const> parts, Occurred& found) {
+  void follow_block(std::size_t begin, std::span<Histogram* const> parts, Occurred& found) {
     std::array<std::uint32_t, kBlock> sum{};
     for (const Histogram* const part : parts) {
       if (begin >= part->bins_) continue;
@@ -191,12 +216,15 @@ class Histogram {
   [[gnu::noinline]] void grow(std::size_t bins) {
     bins_ = (bins + kBlock - 1) / kBlock * kBlock;
     counts_.resize(bins_);
+    touched_.resize(bins_ / kBlock);
   }
 
   Exact latest_;              // the latest span, which is not yet counted in `counts_`
   std::vector<Exact> exact_;  // spans by hash, while there are few
   std::size_t distinct_ = 0;
   std::vector<std::uint32_t> counts_;
+  std::vector<std::uint8_t> touched_;  // for each block of bins, whether it was added to since it
+                                       // was followed
   std::size_t bins_ =
       0;  // counts_.size(), without the division that this costs at every read; 0 while exact
 };

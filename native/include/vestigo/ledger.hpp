@@ -6,9 +6,11 @@
 
 #include <algorithm>
 #include <span>
+#include <memory>
 #include <utility>
 #include <vector>
 
+#include "course.hpp"
 #include "rules.hpp"
 #include "slices.hpp"
 
@@ -42,7 +44,28 @@ class Ledger {
   const std::vector<Tally>& tallies() const { return tallies_; }
   const Level& held() const { return several_ ? held_ : tallies_[0].held; }
   const Slices& slices() const { return slices_; }
+  void join_bins(std::size_t until) { slices_.join_bins(until); }
+  const Course* course() const { return course_.get(); }
   const Tally& total() const { return total_; }
+
+  // The memory that it takes, but for little.
+  std::size_t bytes() const {
+    std::size_t bytes = slices_.bytes() + (course_ ? course_->bytes() : 0);
+    for (const Tally& tally : tallies_)
+      bytes += sizeof tally + tally.read_times.bytes() + tally.answer_ages.bytes() +
+               tally.stale_ages.bytes();
+    return bytes;
+  }
+
+  // From now on the course is kept. Before anything is replayed.
+  void keep_course() { course_ = std::make_unique<Course>(); }
+  bool keeps_course() const { return course_ != nullptr; }
+
+  // What is held changes in this step until the next one is named.
+  void at_step(Step step, std::int64_t order) {
+    step_ = step;
+    order_ = order;
+  }
 
   // The first moment that belongs to a later slice.
   Time slice_end() const { return counting_ && !slices_.last() ? slices_.end() : kNever; }
@@ -97,6 +120,8 @@ class Ledger {
                                    Time now) {
     tally.hold(more_entries, more_bytes, now);
     if (several_) held_.change(more_entries, more_bytes);
+    if (course_) [[unlikely]]
+      add_change(tally, more_entries, more_bytes, now);
   }
 
   // The last stretch of an entry without a hit, which began at `from`, is over: it leaves, or the
@@ -121,6 +146,11 @@ class Ledger {
       fresh.sums[kHeld] = -Int128{fresh.held.bytes} * now;
       tally = std::move(fresh);
     }
+    if (course_) {
+      *course_ = {};
+      for (const Tally& tally : tallies_)
+        course_->begins.push_back({tally.held.entries, tally.held.bytes});
+    }
     hits_before_.assign(tallies_.size(), 0);
     most_.assign(tallies_.size(), {});
     slices_.count_from(now);
@@ -140,6 +170,7 @@ class Ledger {
     for (std::size_t lookup = 0; lookup < tallies_.size(); ++lookup) {
       Tally& tally = tallies_[lookup];
       settle(tally, tally.read_times, lookup, now);
+      add_calls(tally);
       tally.surge = tally.surge_count.close(tally.loads());
       tally.longest_read = most_[lookup].longest_read;
       tally.oldest_answer = most_[lookup].oldest_answer;
@@ -151,6 +182,11 @@ class Ledger {
       total_.add(tally);
     }
     total_.surge = surge_.close(loads());
+    if (course_) {
+      std::stable_sort(course_->calls.begin(), course_->calls.end(),
+                       [](const Calls& a, const Calls& b) { return a.second < b.second; });
+      course_->divide(slices_.done());
+    }
   }
 
  private:
@@ -169,6 +205,7 @@ class Ledger {
 
   // A second with a load of the look-up begins.
   [[gnu::noinline]] void begin_second(Tally& tally, Time now) {
+    add_calls(tally);
     tally.surge_count.begin_second(now, tally.loads());
     if (now < surge_.second_ends && now < slice_surge_.second_ends) return;
     const std::int64_t so_far = loads();
@@ -178,8 +215,10 @@ class Ledger {
 
   void open_slice() {
     slice_surge_ = SurgeCount{loads()};
-    for (Tally& tally : tallies_)
+    for (Tally& tally : tallies_) {
+      add_calls(tally);
       tally.surge_count.second_ends = kGone;  // makes the slice hear of the next load
+    }
     held_.peaks_from_now();
     for (Tally& tally : tallies_) tally.held.peaks_from_now();
   }
@@ -190,7 +229,8 @@ class Ledger {
     so_far.surge = slice_surge_.close(loads());
     so_far.held = held();
     Histogram hit_times;
-    std::vector<const Histogram*> read_times{&hit_times}, answer_ages, stale_ages;
+    Slices::Histograms histograms;
+    histograms[kReadTimes].push_back(&hit_times);
     for (std::size_t lookup = 0; lookup < tallies_.size(); ++lookup) {
       Tally& tally = tallies_[lookup];
       if (tally.counts[kHits] > std::exchange(hits_before_[lookup], tally.counts[kHits])) {
@@ -206,11 +246,11 @@ class Ledger {
       most.held.raise_peaks(tally.held);
       so_far.add(tally);
       settle(so_far, hit_times, lookup, ends);
-      read_times.push_back(&tally.read_times);
-      answer_ages.push_back(&tally.answer_ages);
-      stale_ages.push_back(&tally.stale_ages);
+      histograms[kReadTimes].push_back(&tally.read_times);
+      histograms[kAnswerAges].push_back(&tally.answer_ages);
+      histograms[kStaleAges].push_back(&tally.stale_ages);
     }
-    slices_.close(ends, so_far, read_times, answer_ages, stale_ages);
+    slices_.close(ends, so_far, histograms);
   }
 
   // Adds what a look-up counts in bulk: times and sizes of hits, loads, and what is held up to
@@ -227,6 +267,28 @@ class Ledger {
     counted.sums[kOriginTime] += own.origin_time;
     if (misses_in_bulk_) counted.sums[kReadTime] += own.origin_time;
     counted.sums[kHeld] += Int128{own.held.bytes} * now;
+  }
+
+  std::uint16_t number(const Tally& tally) const {
+    return static_cast<std::uint16_t>(&tally - tallies_.data());
+  }
+
+  [[gnu::noinline]] void add_change(const Tally& tally, std::int64_t more_entries, Bytes more_bytes,
+                                    Time now) {
+    if (more_entries == 0 && more_bytes == 0) return;
+    course_->add({.at = now,
+                  .order = order_,
+                  .bytes = more_bytes,
+                  .entries = static_cast<std::int32_t>(more_entries),
+                  .lookup = number(tally),
+                  .step = step_});
+  }
+
+  // The calls of the second that is over.
+  void add_calls(const Tally& tally) {
+    if (!course_ || tally.surge_count.second_ends == kGone) return;
+    const std::int64_t count = tally.surge_count.in_second(tally.loads());
+    if (count > 0) course_->calls.push_back({tally.surge_count.second(), count, number(tally)});
   }
 
   // The maxima of a look-up over the slices that are over. Its tally has those of the current
@@ -251,6 +313,9 @@ class Ledger {
   Slices slices_;
   Time counted_from_ = kNever;
   bool counting_ = false;
+  std::unique_ptr<Course> course_;  // if it is wanted
+  Step step_ = Step::row;
+  std::int64_t order_ = 0;
 };
 
 }  // namespace vestigo

@@ -26,10 +26,11 @@ inline bool lifetimes_vary(const Rules& rules) {
   return rules.jitter > 0;
 }  // the lifetimes of nulls vary only then, too
 
-// By how much the lifetime of the `number`-th kept value of a key falls short.
-inline Time shortfall(const Rules& rules, bool null, Id key, std::uint64_t number) {
+// By how much the lifetime of a key's value falls short, of which `number` were kept before in the
+// compartment.
+inline Time shortfall(const Rules& rules, bool null, Id key, Id compartment, std::uint64_t number) {
   const Time most = null ? rules.null_jitter : rules.jitter;
-  return most == 0 ? 0 : draw_shortfall(key, number, most);
+  return most == 0 ? 0 : draw_shortfall(key, compartment, number, most);
 }
 
 // Which lifetime ended first. If several ended at the same moment, the one that is listed first.

@@ -67,8 +67,7 @@ struct Pools {
         notes(setting.pools, setting.entry_groups.size(),
               setting.pools.size() * policy::kSentinels),
         ledger(setting.lookups, !by_value, std::move(slices)),
-        entry_keys_(setting.entry_keys),
-        keys_(setting.keys) {
+        entry_keys_(setting.entry_keys) {
     const auto keys = static_cast<Id>(setting.entry_groups.size());
     pools.reserve(setting.pools.size());
     for (const PoolRules& rules : setting.pools) {
@@ -174,7 +173,7 @@ struct Pools {
       pool.bytes += bytes;
     }
     if (lifetimes_vary(rules)) [[unlikely]]
-      lifetime -= own_shortfall(rules, key, stretch);
+      lifetime -= own_shortfall(group, key, stretch);
     const Time begins = lives_from(rules, loaded_at, now);
     entry.ages_at = begins + lifetime;
     entry.loaded_at = loaded_at;
@@ -308,10 +307,10 @@ struct Pools {
     leave(groups[entry.group], entry, cause, count, now);
   }
 
-  [[gnu::noinline]] Time own_shortfall(const Rules& rules, Id entry, Id stretch) {
-    const Id key = key_of(entry);
-    kept_.resize(keys_);
-    return shortfall(rules, is_null(stretch), key, kept_[index(key)]++);
+  [[gnu::noinline]] Time own_shortfall(const Group& group, Id entry, Id stretch) {
+    kept_.resize(static_cast<std::size_t>(entries.keys()));
+    return shortfall(group.rules, is_null(stretch), key_of(entry), group.node + 1,
+                     kept_[index(entry)]++);
   }
 
   // An entry that the policy gave up leaves.
@@ -350,8 +349,7 @@ struct Pools {
   std::span<const Id> entry_keys_;
   std::vector<Id> first_entries_;  // for each key, the entry that is loaded first, where writes
                                    // store values on nodes
-  std::size_t keys_;
-  std::vector<std::uint32_t> kept_;  // how many values of each key were kept, where lifetimes vary
+  std::vector<std::uint32_t> kept_;  // how many values of each entry were kept, where lifetimes vary
 };
 
 }  // namespace vestigo

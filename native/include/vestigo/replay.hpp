@@ -50,6 +50,7 @@ class PlainReplay {
           recorded.emplace_back(&entry, ends.carried[i]);
       }
       for (const auto& [entry, name] : recorded) entry->load = name;
+      if (pools_.ledger.keeps_course()) find_rows(columns);
       loads_.rename(ends);
       pending_.open(ends);
     }
@@ -82,6 +83,7 @@ class PlainReplay {
   void close(Time now) { pools_.close(now); }
 
   const Ledger& ledger() const { return pools_.ledger; }
+  Ledger& ledger() { return pools_.ledger; }
   Seen& witness() { return pools_.witness; }
   void log(std::span<const Id> entries) { pools_.log(entries); }
 
@@ -142,6 +144,7 @@ class PlainReplay {
     for (; clear_ < clears_.size() && clears_[clear_].at <= due; ++clear_)
       goes[clears_[clear_].lookup] = true;
     if (clear_ == before) return;
+    pools_.ledger.at_step(Step::clear, 0);
     pools_.empty([&](const Group& group) { return goes[index(group.lookup)]; }, kCleared, kClears,
                  due);
   }
@@ -157,6 +160,8 @@ class PlainReplay {
       const Time ended = pending_.next_at();
       const Id load = pending_.end(columns.ends);
       __builtin_prefetch(&pools_.entries[columns.ends.key[pending_.next()]], 1);
+      if (!begun_rows_.empty()) [[unlikely]]
+        pools_.ledger.at_step(Step::load, begun_rows_[index(load)]);
       end_load(columns.ends.key[load], load, ended);
     }
   }
@@ -233,13 +238,14 @@ class PlainReplay {
   [[gnu::noinline]] void event(const Columns& columns, std::size_t i) {
     const Time now = columns.at[i];
     const std::uint8_t mark = columns.mark[i];
+    pools_.ledger.at_step(Step::row, columns.row(i));
     switch (mark & kOp) {
       case kRead: return read(columns, i, mark & kForced);
       case kWrite: return write(columns, i, pools_.entries[columns.key[i]], now);
       case kTakenOut: return take_out(pools_.entries[columns.key[i]], now);
       case kClear: return clear(columns.value[i], columns.node[i], now);
       case kRestart: return restart(columns, columns.node[i], now);
-      default: return;  // a write that comes from none of the caches
+      default: return;  // a write that comes from none of the caches, or nothing
     }
   }
 
@@ -275,6 +281,7 @@ class PlainReplay {
       return;
     }
     if constexpr (timed) end_due_loads(columns, now);
+    pools_.ledger.at_step(Step::row, columns.row(i));
     pools_.keep(group, entry, columns.key[i], truth, size, now, cost, now);
   }
 
@@ -283,6 +290,7 @@ class PlainReplay {
                                       Entry& entry, bool forced, Time now) {
     Tally& tally = *group.tally;
     const Id truth = columns.stretch[i];
+    pools_.ledger.at_step(Step::row, columns.row(i));
     bool repeats = false;
     if constexpr (timed) {
       if (entry.loading()) {
@@ -449,6 +457,19 @@ class PlainReplay {
     }
   }
 
+  // For each load that can end in the batch, the row that begins it.
+  void find_rows(const Columns& columns) {
+    const Ends& ends = columns.ends;
+    std::vector<std::int64_t> rows(ends.count);
+    for (std::size_t i = 0; i < ends.carried.size(); ++i)
+      rows[index(ends.carried[i])] = begun_rows_[static_cast<std::size_t>(ends.carried_from) + i];
+    for (std::size_t i = 0; i < columns.events; ++i) {
+      const bool loads = (columns.mark[i] & kOp) == kRead && columns.cost[i] > 0;
+      if (loads) rows[index(ends.place[i])] = columns.row(i);
+    }
+    begun_rows_ = std::move(rows);
+  }
+
   // A look-up that is cleared by schedule.
   struct Clear {
     Time at;
@@ -461,6 +482,7 @@ class PlainReplay {
   Time news_take_ = 0;
   PlainLoads loads_;
   Pending pending_;
+  std::vector<std::int64_t> begun_rows_;  // by load, if the course is kept
   std::vector<Clear> clears_;
   std::size_t clear_ = 0;   // the next of them
   Time next_due_ = kNever;  // when a slice ends, or a look-up is cleared

@@ -3,22 +3,27 @@
 #pragma once
 
 #include <algorithm>
-#include <span>
+#include <array>
+#include <utility>
 #include <vector>
 
 #include "tally.hpp"
 
 namespace vestigo {
 
+// The spans of time that are counted.
+enum SpansOf : std::size_t { kReadTimes, kAnswerAges, kStaleAges, kSpans };
+
 struct Slice {
   Time begins = 0, ends = 0;
   Counted counted;
-  Occurred read_times, answer_ages, stale_ages;
+  std::array<Occurred, kSpans> spans;
+  std::array<bool, kSpans> in_bins{};  // whether they stand for bins
 };
 
 class Slices {
  public:
-  using Histograms = std::span<const Histogram* const>;
+  using Histograms = std::array<std::vector<Histogram*>, kSpans>;  // those of all look-ups
 
   // `origin` is the start of the first slice and `width` > 0. Both are whole seconds, so that a
   // clock second lies in one slice. There are at most `most` slices.
@@ -46,12 +51,15 @@ class Slices {
 
   // Ends the current slice: what was counted in it is what was counted so far, less what was
   // counted before. `so_far` is everything up to `ends`, but its peaks and maxima are those of the
-  // slice. The histograms are those of all look-ups.
-  void close(Time ends, const Counted& so_far, Histograms read_times, Histograms answer_ages,
-             Histograms stale_ages) {
-    done_.push_back({std::max(begins_, counted_from_), ends, so_far, read_times_.follow(read_times),
-                     answer_ages_.follow(answer_ages), stale_ages_.follow(stale_ages)});
-    done_.back().counted.subtract(before_);
+  // slice.
+  void close(Time ends, const Counted& so_far, const Histograms& histograms) {
+    Slice slice{std::max(begins_, counted_from_), ends, so_far, {}, {}};
+    slice.counted.subtract(before_);
+    for (std::size_t of = 0; of < kSpans; ++of) {
+      slice.spans[of] = spans_[of].follow(histograms[of]);
+      slice.in_bins[of] = spans_[of].in_bins();
+    }
+    done_.push_back(std::move(slice));
     before_ = so_far;
     begins_ = present_from_ = starts(done_.size());
   }
@@ -67,6 +75,31 @@ class Slices {
     idle_rate_[here] -= bytes;
   }
 
+  // From now on, the spans in bins of all slices before `until` stand with the first of these
+  // slices, and those of all others with the first of the others. This takes much less memory, and
+  // tells what occurred before and after.
+  void join_bins(std::size_t until) {
+    if (done_.empty()) return;
+    until = std::min(until, done_.size() - 1);
+    for (std::size_t of = 0; of < kSpans; ++of) {
+      std::size_t begin = 0;
+      while (begin < done_.size() && !done_[begin].in_bins[of]) ++begin;
+      const std::size_t middle = std::clamp(until, begin, done_.size());
+      join(of, begin, middle);
+      join(of, middle, done_.size());
+    }
+  }
+
+  // The memory that they take.
+  std::size_t bytes() const {
+    std::size_t bytes = done_.size() * sizeof(Slice);
+    for (const Slice& slice : done_) {
+      for (const Occurred& spans : slice.spans) bytes += spans.size() * sizeof spans[0];
+    }
+    for (const Histogram& histogram : spans_) bytes += histogram.bytes();
+    return bytes;
+  }
+
   // After the last slice is closed.
   void settle_idle() {
     Int128 rate = 0;
@@ -77,6 +110,18 @@ class Slices {
   }
 
  private:
+  void join(std::size_t of, std::size_t begin, std::size_t end) {
+    if (begin + 1 >= end) return;
+    std::vector<std::uint32_t> bins(Histogram::kAllBins);
+    for (std::size_t slice = begin; slice < end; ++slice) {
+      for (const auto& [span, times] : std::exchange(done_[slice].spans[of], {}))
+        bins[Histogram::bin(span)] += times;
+    }
+    for (std::size_t bin = 0; bin < bins.size(); ++bin) {
+      if (bins[bin] > 0) done_[begin].spans[of].emplace_back(Histogram::value(bin), bins[bin]);
+    }
+  }
+
   Time starts(std::size_t slice) const { return origin_ + width_ * static_cast<Time>(slice); }
 
   std::size_t index(Time at) const {
@@ -91,7 +136,7 @@ class Slices {
   std::size_t most_;
   Time counted_from_ = 0, present_from_ = kGone;
   Counted before_;
-  Histogram read_times_, answer_ages_, stale_ages_;  // of all that was counted before
+  std::array<Histogram, kSpans> spans_;  // of all that was counted before
   std::vector<Slice> done_;
   std::vector<Int128> idle_, idle_rate_;
 };

@@ -48,6 +48,10 @@ class SurgeCount {
     minute_base_ = loads;
     minute_ends_ = end(now, kMinute);
   }
+  // The loads of the second that began last.
+  std::int64_t in_second(std::int64_t loads) const { return loads - second_base_; }
+  Time second() const { return second_ends / kSecond - 1; }
+
   const Surge& close(std::int64_t loads) {
     most_.second = std::max(most_.second, loads - second_base_);
     most_.minute = std::max(most_.minute, loads - minute_base_);

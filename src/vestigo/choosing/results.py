@@ -2,16 +2,21 @@
 slice.
 """
 
+import dataclasses
 from bisect import bisect_left
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 from vestigo.data import Told
+from vestigo.engine.context import assumptions, whose_cache
 from vestigo.engine.job import Job
+from vestigo.engine.known import known
+from vestigo.engine.native import run_in_halves
 from vestigo.engine.replay import run
 from vestigo.measures import MEASURES
 from vestigo.outcome import Outcome, together
 from vestigo.outcome.summary import Summary
+from vestigo.prepared.memory import is_long
 from vestigo.trace import Trace
 
 _OF_SLICES = tuple(dict.fromkeys(name for one in MEASURES.values() if one.of_slices for name in one.of_slices.counts))
@@ -39,8 +44,18 @@ class Kept(NamedTuple):
 
 
 def replayed(trace: Trace, job: Job, name: str, split_ns: int) -> Kept:
-    """Replays a plan, and returns what is kept of it."""
-    return kept_of(run(trace, job, name), split_ns)
+    """Replays a plan, and returns what is kept of it. Parts that were replayed before are not replayed again."""
+    if job.engine != "native" or is_long(len(trace)) or len(trace) == 0:
+        return kept_of(run(trace, job, name), split_ns)
+    halves = run_in_halves(trace, job, known(trace), split_ns)
+    whole = dataclasses.replace(
+        Summary.of(halves.whole),
+        lookups=halves.lookups,
+        whose=whose_cache(trace, job.groups),
+        assumptions=assumptions(trace, job),
+    )
+    counts = {name: halves.counts[name] for name in _OF_SLICES}
+    return Kept(whole, Summary.of(halves.first), Summary.of(halves.rest), counts)
 
 
 def kept_of(outcome: Outcome, split_ns: int) -> Kept:

@@ -13,9 +13,9 @@ from typing import NamedTuple
 import numpy as np
 
 from vestigo.prepared.batches import make_ready
-from vestigo.prepared.entries import entries_of
 from vestigo.prepared.fill import Assumed, assume, filler
 from vestigo.prepared.neighbours import goes_on
+from vestigo.prepared.part import everything
 from vestigo.prepared.truth import parts_with_truth
 from vestigo.rules import Plan
 from vestigo.trace import Op, Trace
@@ -64,7 +64,7 @@ class Sample:
             if by_bytes[name]:
                 size[rows] *= self.bytes[rows] + overheads[name]
         trace = dataclasses.replace(self.trace, size=size)
-        make_ready(trace, assume(trace, Plan()), entries_of(trace))
+        make_ready(trace, assume(trace, Plan()), [everything(trace)])
         return trace, means
 
 

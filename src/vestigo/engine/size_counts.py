@@ -9,6 +9,7 @@ from vestigo.compiled import kernel
 from vestigo.prepared.batches import batches
 from vestigo.prepared.entries import entries_of
 from vestigo.prepared.fill import Assumed
+from vestigo.prepared.part import everything
 from vestigo.trace import Trace
 from vestigo.trace.trace import Longs
 
@@ -44,7 +45,8 @@ class SizeCounts(NamedTuple):
 
 def size_counts(trace: Trace, assumed: Assumed, ask: Ask, first_counted: int) -> SizeCounts:
     """Counts from the event `first_counted` on. Earlier events are replayed but not counted."""
-    entries = entries_of(trace, tuple(bool(trace.nodes) and apart for apart in ask.of_nodes))
+    part = everything(trace, [bool(trace.nodes) and apart for apart in ask.of_nodes])
+    entries = entries_of(trace, part)
     lookups = trace.key_lookup if entries.keys is None else trace.key_lookup[entries.keys]
     curve = kernel.Curve(
         np.ascontiguousarray(lookups if len(lookups) else np.zeros(1), np.int32),
@@ -55,10 +57,8 @@ def size_counts(trace: Trace, assumed: Assumed, ask: Ask, first_counted: int) ->
         list(ask.sizes),
         list(ask.lifetimes_ns),
     )
-    uncounted = first_counted
-    for batch in batches(trace, assumed, entries) if len(trace) else ():
-        curve.feed(batch, min(uncounted, batch.events))
-        uncounted = max(uncounted - batch.events, 0)
+    for batch in batches(trace, assumed, part) if len(trace) else ():
+        curve.feed(batch.columns, min(max(first_counted - batch.begin, 0), batch.columns.events))
     reads, by_entries, largest, by_bytes, cells = curve.counts()
     return SizeCounts(
         reads, by_entries, largest, by_bytes, cells.reshape(len(ask.sizes) + 1, len(ask.lifetimes_ns) + 1)

@@ -1,68 +1,145 @@
-"""A trace as the kernel reads it: in batches, each of which is made ready when it is needed."""
+"""A trace, or a part of it, as the kernel reads it: in batches, each of which is made ready when it is needed."""
 
-from collections.abc import Iterator, Sequence
-from typing import Any
+from collections.abc import Iterable, Iterator, Sequence
+from typing import NamedTuple
 
 import numpy as np
 
 from vestigo.compiled import kernel
 from vestigo.errors import TraceError
 from vestigo.prepared import memory
-from vestigo.prepared.entries import Entries
+from vestigo.prepared.entries import Entries, entries_of
 from vestigo.prepared.fill import Assumed, filler
 from vestigo.prepared.memory import settled
-from vestigo.prepared.truth import parts_with_truth
+from vestigo.prepared.part import Part, Rows, rows_of
+from vestigo.prepared.truth import Truth, parts_with_truth
 from vestigo.stopping import check
 from vestigo.trace import Trace
-from vestigo.trace.trace import LAST_KEYED
+from vestigo.trace.trace import LAST_KEYED, Ints, Longs
 
 _ELSEWHERE = 5
 """The kernel's mark of a write that no reader's node makes (native/include/vestigo/columns.hpp)."""
+_NOTHING = 7
+"""Its mark of a moment at which nothing of a part happens."""
 
 
-def batches(trace: Trace, assumed: Assumed, entries: Entries, events: int | None = None) -> Iterator[Any]:
-    """The kernel's columns of the trace, batch after batch. Tests choose the number of `events` in a batch.
+class Batch(NamedTuple):
+    """Events of a part that are fed to the kernel at once."""
+
+    columns: kernel.Columns
+    begin: int
+    """The first row of the trace that it covers."""
+    rows: Ints | None
+    """The rows of the part, counted from there. None: all."""
+
+    def of(self, column: np.ndarray) -> np.ndarray:
+        """Its rows of a column of the trace."""
+        if self.rows is None:
+            return column[self.begin : self.begin + self.columns.events]
+        return settled(column[self.begin + self.rows])
+
+
+Batches = Sequence[Batch | None]
+"""Of the same rows of the trace, for several parts. None: a part has no row there."""
+
+
+def batches(trace: Trace, assumed: Assumed, part: Part, events: int | None = None) -> Iterator[Batch]:
+    """The batches of one part. Tests choose the number of `events` of the trace that a batch covers.
 
     Raises TraceError if its sizes or costs are too large to add up.
     """
     if events is None and not memory.is_long(len(trace)):
-        yield from make_ready(trace, assumed, entries)
+        make_ready(trace, assumed, [part])
+        yield from trace.kept[_kept_as(assumed, part)]
     else:
-        yield from _made(trace, assumed, entries, events or memory.BATCH_EVENTS)
+        for (batch,) in made(trace, assumed, [part], events):
+            if batch is not None:
+                yield batch
 
 
-def make_ready(trace: Trace, assumed: Assumed, entries: Entries) -> Sequence[object]:
-    """Works out what serves all replays of the trace. These are its batches, unless the trace is long."""
+def make_ready(trace: Trace, assumed: Assumed, parts: Iterable[Part]) -> None:
+    """Works out what serves all replays of these parts. These are their batches, unless the trace is long."""
     if memory.is_long(len(trace)):
         filler(trace, assumed)
-        return ()
-    return trace.once(("batches", assumed, entries), lambda: list(_made(trace, assumed, entries, memory.BATCH_EVENTS)))
+        return
+    missing = [part for part in dict.fromkeys(parts) if _kept_as(assumed, part) not in trace.kept]
+    if missing:
+        for part, of_part in zip(missing, zip(*made(trace, assumed, missing), strict=True), strict=True):
+            trace.kept.setdefault(_kept_as(assumed, part), [batch for batch in of_part if batch is not None])
 
 
-def _made(trace: Trace, assumed: Assumed, entries: Entries, events: int) -> Iterator[object]:
-    fill, costs, batch = filler(trace, assumed), 0.0, None
-    for part, truth in parts_with_truth(trace, events):
+def _kept_as(assumed: Assumed, part: Part) -> object:
+    return "batches", part, *(tuple(each[lookup] for lookup in part.lookups) for each in assumed)
+
+
+def made(trace: Trace, assumed: Assumed, parts: Sequence[Part], events: int | None = None) -> Iterator[Batches]:
+    """The batches of some parts, made together from one pass over the trace."""
+    before: list[kernel.Columns | None] = [None] * len(parts)
+    begin = 0
+    for block in _filled(trace, assumed, events or memory.BATCH_EVENTS):
+        found: list[Batch | None] = []
+        for number, part in enumerate(parts):
+            rows = None if part.is_whole(trace) else rows_of(part, trace, block.trace, begin)
+            columns = _columns(block, part, entries_of(trace, part), rows, begin, before[number])
+            before[number] = columns or before[number]
+            found.append(None if columns is None else Batch(columns, begin, rows and rows.places))
+        yield found
+        begin += len(block.trace)
+
+
+class _Block(NamedTuple):
+    """Rows of the trace with all that is worked out of them."""
+
+    trace: Trace
+    size: Longs
+    cost: Longs
+    truth: Truth
+
+
+def _filled(trace: Trace, assumed: Assumed, events: int) -> Iterator[_Block]:
+    fill, costs = filler(trace, assumed), 0.0
+    for block, truth in parts_with_truth(trace, events):
         check()
-        size, cost = fill.sizes(part, truth.null), fill.costs(part)
+        size, cost = fill.sizes(block, truth.null), fill.costs(block)
         costs += float(cost.sum(dtype=np.float64))
         _check_sums(trace, int(size.max()), costs)
-        keyless = part.op > LAST_KEYED
-        value = settled(np.where(keyless, part.lookup, truth.value)) if keyless.any() else truth.value
-        batch = kernel.Columns(
-            part.at,
-            entries.ids(part),
-            value,
-            truth.stretch,
-            settled(np.where(entries.is_elsewhere(part), _ELSEWHERE, truth.mark).astype(np.uint8)),
-            settled(size),
-            settled(cost),
-            settled(np.ascontiguousarray(part.node)),
-            settled(np.ascontiguousarray(part.scope)),
-            entries.count,
-            truth.tracker,
-            batch,
-        )
-        yield batch
+        yield _Block(block, settled(size), settled(cost), truth)
+
+
+def _columns(  # noqa: PLR0913, PLR0917
+    block: _Block, part: Part, entries: Entries, rows: Rows | None, begin: int, before: kernel.Columns | None
+) -> kernel.Columns | None:
+    if rows is not None and not len(rows.places):
+        return None
+
+    def own(column: np.ndarray) -> np.ndarray:
+        return column if rows is None else settled(column[rows.places])
+
+    events, truth = block.trace if rows is None else block.trace.take(rows.places), block.truth
+    keyless = events.op > LAST_KEYED
+    lookup = part.numbered(events.lookup, len(events.lookups))
+    value = settled(np.where(keyless, lookup, own(truth.value))) if keyless.any() else own(truth.value)
+    mark, size, cost = own(truth.mark), own(block.size), own(block.cost)
+    mark = np.where(entries.is_elsewhere(events), _ELSEWHERE, mark).astype(np.uint8)
+    if rows is not None:
+        mark[~rows.is_own] = _NOTHING
+        size, cost = (settled(np.where(rows.is_own, column, 0)) for column in (size, cost))
+    return kernel.Columns(
+        events.at,
+        entries.ids(events, rows and rows.is_own),
+        value,
+        own(truth.stretch),
+        settled(mark),
+        size,
+        cost,
+        settled(np.ascontiguousarray(events.node)),
+        settled(np.ascontiguousarray(events.scope)),
+        entries.count,
+        truth.tracker,
+        before,
+        begin,
+        rows and settled(rows.places),
+    )
 
 
 def _check_sums(trace: Trace, largest: int, costs: float) -> None:

@@ -1,6 +1,7 @@
 """Which entries can exist: one for each key, or one for each key and node where each node has its own cache.
 
-Keys on nodes are numbered by first appearance, once for a trace, so that a replay sees only more keys.
+They are numbered from 0, in a part of a trace only its own. Keys on nodes are numbered by first appearance, so that a
+replay sees only more keys.
 """
 
 from collections.abc import Iterator
@@ -9,76 +10,97 @@ import numpy as np
 
 from vestigo.compiled import kernel
 from vestigo.prepared.memory import settled
+from vestigo.prepared.part import Part
 from vestigo.prepared.truth import keys_or_0
 from vestigo.trace import Op, Trace
 from vestigo.trace.trace import LAST_KEYED, Ints
 
-Flags = tuple[bool, ...]
-"""By look-up."""
-
 
 class Entries:
-    """The entries of a trace. `keys` and `nodes` have the key and the node of each. The node is 0 for rows that name
-    none, and for look-ups whose nodes share a cache. None means that entries are keys, without nodes.
+    """The entries of a part of a trace. `keys` and `nodes` have the key and the node of each. The node is 0 for rows
+    that name none, and for look-ups whose nodes share a cache. None means that entries are keys, without nodes.
     """
 
-    def __init__(self, trace: Trace, of_nodes: Flags, copied: Flags) -> None:
+    def __init__(self, trace: Trace, part: Part) -> None:
         self.keys: Ints | None = None
         self.nodes: Ints | None = None
-        self.places: Ints | None = None
-        """Each one's place in a table of look-ups by nodes."""
         self.is_first: np.ndarray | None = None
-        """Whether no other entry of its key is loaded before it."""
+        """Whether no other entry of its key is loaded before it, on whichever node."""
         self.count = max(len(trace.keys), 1)
-        self._of_nodes = np.array([*of_nodes, False])
         self._has_unnamed = has_unnamed_node(trace)
+        self._of_nodes = _by_lookup(trace, part, part.of_nodes)
         several = len(trace.nodes) + self._has_unnamed > 1 and len(trace.keys) > 0
-        self.apart = of_nodes if several else (False,) * len(of_nodes)
-        """By look-up: whether each node has entries of its own."""
-        self._apart = np.array([*self.apart, False])
-        if not any(self.apart):
-            return
+        self.apart = part.of_nodes if several else (False,) * len(part.lookups)
+        """By look-up of the part: whether each node has entries of its own."""
+        self._apart = _by_lookup(trace, part, self.apart)
+        self._numbers: Ints | None = None
+        """The number of each key, or of each key and node that are numbered."""
+        if any(self.apart):
+            self._number_all(trace, part)
+        elif len(part.lookups) < len(trace.lookups):
+            self._choose(np.isin(trace.key_lookup, part.lookups), np.arange(len(trace.keys), dtype=np.int32))
+
+    def ids(self, events: Trace, is_own: np.ndarray | None = None) -> Ints:
+        """The entries of events. Where an event is not the part's own, or has no key, any."""
+        keyed = events.op <= LAST_KEYED
+        key = self._numbered(events, keyed if is_own is None else keyed & is_own)
+        return key if self._numbers is None else settled(self._numbers[key])
+
+    def is_elsewhere(self, events: Trace) -> np.ndarray:
+        """The events that write from no node, where every reader has one."""
+        writes = (events.op == Op.WRITE) | (events.op == Op.REMOVE)
+        if self._has_unnamed or not self._of_nodes.any():
+            return np.zeros(len(events), bool)
+        elsewhere: np.ndarray = writes & (events.node < 0) & self._of_nodes[events.lookup]
+        return elsewhere
+
+    def _number_all(self, trace: Trace, part: Part) -> None:
         self._numbering = kernel.Numbering(len(trace.keys))
-        written = np.zeros(len(trace.keys), bool)
-        for part in trace.parts():
-            self.ids(part)
-            rows = part.key[(part.op == Op.WRITE) | (part.op == Op.REMOVE)]
-            written[rows] = True
-        self._number_copies(trace, np.flatnonzero(written & np.array([*copied, False])[trace.key_lookup]))
+        written, everywhere = np.zeros(len(trace.keys), bool), part._replace(node=None)
+        for block in trace.parts():
+            events = block if everywhere.is_whole(trace) else block.take(np.flatnonzero(everywhere.own(block)))
+            self._numbered(events, events.op <= LAST_KEYED)
+            written[events.key[(events.op == Op.WRITE) | (events.op == Op.REMOVE)]] = True
+        self._number_copies(trace, np.flatnonzero(written & _by_lookup(trace, part, part.copied)[trace.key_lookup]))
         self.keys, self.nodes = self._numbering.keys(), self._numbering.nodes()
-        self.places = trace.key_lookup[self.keys] * np.int32(len(trace.nodes) + 1) + self.nodes
         self.is_first = self._numbering.is_first()
         self.count = max(len(self.keys), 1)
+        if part.node is not None:
+            self._choose(self.nodes == part.node, self.keys)
+        elif not len(self.keys):
+            self._choose(np.zeros(0, bool), self.keys)
 
-    def ids(self, part: Trace) -> Ints:
-        """The entries of the rows of a part. It is 0 where a row has no key."""
-        key = keys_or_0(part)
+    def _choose(self, own: np.ndarray, keys: Ints) -> None:
+        """Leaves those that are the part's own. There is always one, even if none of its rows has a key."""
+        chosen = np.flatnonzero(own)
+        self._numbers = np.zeros(max(len(own), 1), np.int32)
+        self._numbers[chosen] = np.arange(len(chosen), dtype=np.int32)
+        self.count = max(len(chosen), 1)
+        chosen = chosen if len(chosen) else np.zeros(1, np.int64)
+        self.keys = settled(keys[chosen] if len(keys) else np.zeros(1, np.int32))
+        self.nodes = self.nodes if self.nodes is None else settled(_at(self.nodes, chosen))
+        self.is_first = self.is_first if self.is_first is None else settled(_at(self.is_first, chosen))
+
+    def _numbered(self, events: Trace, keyed: np.ndarray) -> Ints:
+        """The number of each key among the trace's, or on its node."""
         if not self._apart.any():
-            return key
-        keyed, loads = part.op <= LAST_KEYED, (part.op == Op.READ) | (part.op == Op.PRELOAD)
+            return keys_or_0(events)
+        loads = (events.op == Op.READ) | (events.op == Op.PRELOAD)
         if keyed.all():
-            return self._number(key, self._nodes(part), loads)
-        ids = np.zeros(len(part), np.int32)
-        ids[keyed] = self._number(settled(part.key[keyed]), self._nodes(part)[keyed], loads[keyed])
+            return self._number(events.key, self._nodes(events), loads)
+        ids = np.zeros(len(events), np.int32)
+        ids[keyed] = self._number(settled(events.key[keyed]), self._nodes(events)[keyed], loads[keyed])
         return settled(ids)
-
-    def is_elsewhere(self, part: Trace) -> np.ndarray:
-        """The rows that write from no node, where every reader has one."""
-        writes = (part.op == Op.WRITE) | (part.op == Op.REMOVE)
-        if self._has_unnamed or not self._of_nodes.any():
-            return np.zeros(len(part), bool)
-        elsewhere: np.ndarray = writes & (part.node < 0) & self._of_nodes[part.lookup]
-        return elsewhere
 
     def _number(self, key: Ints, node: Ints, loads: np.ndarray) -> Ints:
         own = settled(np.ascontiguousarray(node, np.int32)), settled(loads.view(np.uint8))
         ids: Ints = self._numbering.number(np.ascontiguousarray(key), *own)
         return ids
 
-    def _nodes(self, part: Trace) -> Ints:
+    def _nodes(self, events: Trace) -> Ints:
         if self._apart[:-1].all():
-            return part.node + np.int32(1)
-        nodes: Ints = np.where(self._apart[part.lookup], part.node + np.int32(1), np.int32(0))
+            return events.node + np.int32(1)
+        nodes: Ints = np.where(self._apart[events.lookup], events.node + np.int32(1), np.int32(0))
         return nodes
 
     def _number_copies(self, trace: Trace, keys: np.ndarray) -> None:
@@ -86,15 +108,9 @@ class Entries:
             self._number(keys.astype(np.int32), np.full(len(keys), node, np.int32), np.zeros(len(keys), bool))
 
 
-def entries_of(trace: Trace, of_nodes: Flags = (), copied: Flags = ()) -> Entries:
-    """The entries of a trace. `of_nodes` says which look-ups have a cache on each node, and `copied` which copy writes
-    to other nodes. By default none do.
-
-    Worked out once for a trace, for all replays of it.
-    """
-    nowhere = (False,) * len(trace.lookups)
-    which = of_nodes if any(of_nodes) else nowhere, copied if any(copied) else nowhere
-    return trace.once(("entries", which), lambda: Entries(trace, *which))
+def entries_of(trace: Trace, part: Part) -> Entries:
+    """Worked out once for a trace, for all replays of the part."""
+    return trace.once(("entries", part), lambda: Entries(trace, part))
 
 
 def has_unnamed_node(trace: Trace) -> bool:
@@ -105,3 +121,14 @@ def has_unnamed_node(trace: Trace) -> bool:
 def _some_unnamed(trace: Trace) -> Iterator[bool]:
     for part in trace.parts():
         yield bool(np.any(((part.op == Op.READ) | (part.op == Op.PRELOAD)) & (part.node < 0)))
+
+
+def _by_lookup(trace: Trace, part: Part, flags: tuple[bool, ...]) -> np.ndarray:
+    """Flags of a part's look-ups, by the trace's number. The last one stands for rows of no look-up."""
+    found = np.zeros(len(trace.lookups) + 1, bool)
+    found[list(part.lookups)] = flags
+    return found
+
+
+def _at(column: np.ndarray, chosen: np.ndarray) -> np.ndarray:
+    return column[chosen] if len(column) else np.zeros(len(chosen), column.dtype)

@@ -26,6 +26,7 @@ struct alignas(64) Slot {
   Id sibling = kNone;  // the next slot of the same scope
   Id first_load = kNone,
      last_load = kNone;     // the loads under way, in the order in which they began
+  std::uint32_t kept = 0;   // how many of its values were kept, where lifetimes vary
   std::uint32_t watch = 0;  // odd while it is watched, and different each time (see watches.hpp)
   Time used_at = 0;
   Time fixed_at = kNever;   // the first fixed time after the load
@@ -230,6 +231,8 @@ class Compartments {
         per == Per::node && !setting_.entry_nodes.empty() ? setting_.entry_nodes[index(entry)] : 0;
     const Id compartment = first_[index(pool)] + node;
     take(entry, entry, compartment);
+    if (!setting_.entry_is_first.empty() && !setting_.entry_is_first[index(entry)])
+      entries[entry].miss_out(kKnownElsewhere);
     if (tells && per == Per::node) slot_of_.set(pair(key_of(entry), compartment), entry);
   }
 

@@ -47,6 +47,13 @@ class Holdings {
     return {slot, own.key, here.all[index(own.compartment)].number - 1, keys.logged(own.key)};
   }
 
+  // Of slots that are collected at the same moment, the lower one comes first.
+  std::int64_t rank(Id slot) const {
+    const Slot& own = here.slots[index(slot)];
+    const Id number = here.all[index(own.compartment)].number;
+    return std::int64_t{own.key} << 32 | number;
+  }
+
   // The memory that an event of the entry will touch: where to look for it, and later, what is
   // there.
   [[gnu::always_inline]] void fetch_places(Id entry) const {
@@ -85,7 +92,7 @@ class Holdings {
     }
     make_room(one, load.slot, bytes, group.pinned, now);
     const Time begins = lives_from(group, load.loaded_at, now);
-    entry.ages_at = begins + lifetime(group, slot.key, null);
+    entry.ages_at = begins + lifetime(group, slot, null);
     slot.fixed_at = first_after(group.expires_at, begins);
     slot.reload_at = group.reload_to == 0
                          ? kNever
@@ -208,10 +215,10 @@ class Holdings {
   bool check();
 
  private:
-  Time lifetime(const GroupRules& group, Id key, bool null) {
+  Time lifetime(const GroupRules& group, Slot& slot, bool null) {
     const Time longest = longest_lifetime(group, null);
-    return lifetimes_vary(group) ? longest - shortfall(group, null, key, keys.count_kept(key))
-                                 : longest;
+    if (!lifetimes_vary(group)) return longest;
+    return longest - shortfall(group, null, slot.key, here.at(slot.compartment).number, slot.kept++);
   }
 
   static Time first_after(const std::vector<Time>& moments, Time at) {

@@ -13,6 +13,7 @@ namespace vestigo::full {
 struct Load {
   Time ends_at = 0, loaded_at = 0, cost = 0;
   Bytes size = 0;
+  std::int64_t row = 0;              // the event that began it
   Id slot = kNone;                   // kNone if it was given up
   Id stretch = 0;                    // the stretch in which it was the truth
   Id before = kNone, after = kNone;  // the next load of the same slot

@@ -24,15 +24,17 @@ class Replay {
 
   // Replays the events [begin, end) of a batch.
   void feed(const Columns& columns, std::size_t begin, std::size_t end) {
-    if (rows_ == 0 && begin < end) held_.begin(columns.at[begin]);
+    if (!begun_ && begin < end) {
+      begun_ = true;
+      held_.begin(columns.at[begin]);
+    }
     const bool has_scopes = held_.setting.scopes_at_once > 0;
     for (std::size_t i = begin; i < end; ++i) {
       const Time now = columns.at[i];
       if (now >= slice_end_ || now >= held_.agenda.next_at()) catch_up(columns, now);
       fetch_ahead(columns, i, end);
       step(columns, i, now);
-      if (has_scopes) end_scope(columns.scope[i], now);
-      ++rows_;
+      if (has_scopes) end_scope(columns.scope[i], columns.row(i), now);
     }
   }
 
@@ -48,12 +50,21 @@ class Replay {
       });
       switch (due.kind) {
         case Kind::clear:
+          held_.ledger.at_step(Step::clear, 0);
           held_.empty([&](Id group) { return goes[index(group)]; }, kNone, kCleared, kClears,
                       due.at);
           break;
-        case Kind::collect: held_.collect(due.what, due.at); break;
-        case Kind::load: finish(due.what, due.at); break;
-        case Kind::message: hear(loads_.take(due.what), due.at);
+        case Kind::collect:
+          held_.ledger.at_step(Step::collect, held_.rank(due.what));
+          held_.collect(due.what, due.at);
+          break;
+        case Kind::load:
+          held_.ledger.at_step(Step::load, loads_[due.what].row);
+          finish(due.what, due.at);
+          break;
+        case Kind::message:
+          held_.ledger.at_step(Step::message, loads_[due.what].row);
+          hear(loads_.take(due.what), due.at);
       }
     }
     close_slices(now);
@@ -68,6 +79,7 @@ class Replay {
   void close(Time now) { held_.close(now); }
 
   const Ledger& ledger() const { return held_.ledger; }
+  Ledger& ledger() { return held_.ledger; }
   Seen& witness() { return held_.witness; }
   void log(std::span<const Id> keys) { held_.keys.log(keys); }
 
@@ -93,9 +105,11 @@ class Replay {
   void step(const Columns& columns, std::size_t i, Time now) {
     const std::uint8_t mark = columns.mark[i];
     const Id node = columns.node[i];
+    held_.ledger.at_step(Step::row, columns.row(i));
     switch (mark & kOp) {
       case kClear: return clear(columns.value[i], node, now);
       case kRestart: return restart(node, now);
+      case kNothing: return;
     }
     const Id entry = columns.key[i];
     const GroupRules& group = held_.group_of(entry);
@@ -247,6 +261,7 @@ class Replay {
             .loaded_at = now,
             .cost = cost,
             .size = columns.size[i],
+            .row = columns.row(i),
             .slot = slot,
             .stretch = columns.stretch[i]};
   }
@@ -352,8 +367,9 @@ class Replay {
   }
 
   // Frees what a scope held, after the last row of the scope.
-  void end_scope(Id scope, Time now) {
-    if (held_.setting.last_rows[index(scope) + 1] != rows_) return;
+  void end_scope(Id scope, std::int64_t row, Time now) {
+    if (held_.setting.last_rows[index(scope) + 1] != row) return;
+    held_.ledger.at_step(Step::scope_end, row);
     held_.here.close_scope(scope, [&](Id compartment) {
       for (Id slot = held_.here.at(compartment).first_slot; slot != kNone; slot = at(slot).sibling)
         loads_.give_up(at(slot));
@@ -375,7 +391,7 @@ class Replay {
   Calls batches_, preloads_;
   std::vector<Time> reach_;  // for each slot, if clears spare some
   Time slice_end_ = kNever;
-  std::int64_t rows_ = 0;
+  bool begun_ = false;
 };
 
 }  // namespace vestigo::full

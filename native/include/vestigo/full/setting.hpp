@@ -24,6 +24,8 @@ struct Setting {
   std::vector<Id> entry_groups{};  // for every key, or for every key on a node where nodes have
                                    // caches of their own
   std::vector<Id> entry_keys{};    // the key of each entry
+  std::vector<std::uint8_t> entry_is_first{};  // for a part on one node: whether no other entry
+                                               // of its key is loaded before it
   std::vector<Id>
       entry_nodes{};  // the node of each entry: 0 for rows that name no node, or for all rows
   std::size_t keys = 0;

@@ -1,20 +1,21 @@
 """Translates a job for the kernel, and chooses the plain replay if it knows all of the rules, or else the full one."""
 
 from collections.abc import Mapping
-from typing import TypeVar
+from typing import NamedTuple, TypeVar
 
 import numpy as np
 
 from vestigo.compiled import kernel
-from vestigo.engine.groups import Group, Groups
+from vestigo.engine.groups import Group
 from vestigo.engine.job import Job
+from vestigo.engine.parts import Share, has_preloads
 from vestigo.errors import RulesError
 from vestigo.prepared.entries import Entries, has_unnamed_node
+from vestigo.prepared.memory import settled
 from vestigo.prepared.scopes import scopes_of
 from vestigo.rules import PoolRules, Rules
 from vestigo.rules.rule import Number, rules_of
-from vestigo.trace import Op, Trace
-from vestigo.trace.columns import MISSING
+from vestigo.trace import Trace
 from vestigo.trace.trace import Ints
 
 _MOST_GROUPS = 65_535
@@ -22,11 +23,23 @@ _Asked = TypeVar("_Asked", kernel.PlainAsked, kernel.FullAsked)
 _RULES, _POOL_RULES = rules_of(Rules), rules_of(PoolRules)
 
 
-def is_plain(trace: Trace, job: Job) -> bool:
-    """Whether the plain replay knows every rule of the job with the value that it has."""
-    groups = job.groups.each
-    places = len(trace.nodes) + has_unnamed_node(trace)
-    if len(groups) > len(trace.lookups) or Op.PRELOAD in trace.ops or len(groups) * places > _MOST_GROUPS:
+class Wanted(NamedTuple):
+    """A part of a job on a trace, and the entries that it can have."""
+
+    trace: Trace
+    job: Job
+    share: Share
+    entries: Entries
+
+    @property
+    def pools(self) -> list[PoolRules]:
+        return [self.job.groups.pools[pool] for pool in self.share.pools]
+
+
+def is_plain(trace: Trace, share: Share) -> bool:
+    """Whether the plain replay knows every rule of the part with the value that it has."""
+    groups, places = share.groups, len(trace.nodes) + has_unnamed_node(trace)
+    if len(groups) > len(share.part.lookups) or len(groups) * places > _MOST_GROUPS or has_preloads(trace, share.part):
         return False
     return not any(group.pinned or not group.passes for group in groups) and all(
         knows_plainly(group.rules) for group in groups
@@ -42,47 +55,49 @@ def knows_plainly(rules: Rules) -> bool:
 
 
 def begin(
-    trace: Trace, job: Job, entries: Entries, full: bool, watching: kernel.Watching | None = None
+    wanted: Wanted, full: bool, keeps_course: bool = False, watching: kernel.Watching | None = None
 ) -> kernel.Replay:
     """Begins the `full` replay or the plain one."""
-    asked = _full(trace, job, entries) if full else _plain(trace, job, entries)
-    return kernel.Replay(asked, _counting(trace, job), watching)
+    asked = _full(wanted) if full else _plain(wanted)
+    return kernel.Replay(asked, _counting(wanted.trace, wanted.job, keeps_course), watching)
 
 
-def entry_nodes(trace: Trace, groups: Groups, entries: Entries) -> Ints | None:
+def entry_nodes(wanted: Wanted) -> Ints | None:
     """The node of each entry, counted from 1. It is 0 for rows that name none, and for look-ups whose nodes share a
     cache. None means that all are 0.
     """
-    if entries.nodes is not None or "node" not in groups.per or has_unnamed_node(trace):
+    entries, share = wanted.entries, wanted.share
+    of_nodes = "node" in share.per(wanted.job.groups)
+    if entries.nodes is not None or not of_nodes or has_unnamed_node(wanted.trace):
         return entries.nodes
-    one_node = np.array([group.rules.per == "node" for group in groups.each], np.int32)
-    return _ids(one_node[groups.key_groups])
+    one_node = np.array([group.rules.per == "node" for group in share.groups], np.int32)
+    return settled(one_node[_entry_groups(wanted)])
 
 
-def _plain(trace: Trace, job: Job, entries: Entries) -> kernel.PlainAsked:
-    groups, key_groups, *_ = job.groups
-    table = np.zeros((max(len(groups), 1), len(trace.nodes) + 1), np.int32)
-    places: list[tuple[int, int, int]] = []  # look-up, node, pool
-    shared: dict[tuple[int, int], int] = {}
-    has_keys = np.bincount(trace.key_lookup, minlength=len(groups)) > 0
-    first_node = 0 if has_unnamed_node(trace) else 1
-    for lookup, group in enumerate(groups):
-        if not has_keys[lookup]:
-            continue
-        for node in range(first_node, len(trace.nodes) + 1) if entries.apart[lookup] else (0,):
-            table[lookup, node] = len(places)
-            places.append((lookup, node - 1, shared.setdefault((group.pool, node), len(shared))))
-    places = places or [(0, MISSING, shared.setdefault((0, 0), 0))]
-    request = _asked(kernel.PlainAsked(), trace, job.groups, entries)
-    if entries.places is not None:
-        request.entry_groups = table.ravel()[entries.places]
-    elif len(key_groups):
-        request.entry_groups = table[:, 0][key_groups]
-    else:
-        request.entry_groups = _ids(key_groups)
+def _entry_groups(wanted: Wanted) -> Ints:
+    """The group of each entry. There is always one, even where the part has no keys."""
+    groups, entries, numbers = wanted.job.groups, wanted.entries, wanted.share.group_numbers
+    own = numbers[groups.key_groups if entries.keys is None else groups.key_groups[entries.keys]]
+    return settled(np.maximum(own, 0) if len(own) else np.zeros(1, np.int32))
+
+
+def _plain(wanted: Wanted) -> kernel.PlainAsked:
+    trace, entries, groups = wanted.trace, wanted.entries, wanted.share.groups
+    request = _asked(kernel.PlainAsked(), wanted)
+    nodes = entry_nodes(wanted)
+    entry_places = _entry_groups(wanted) * np.int32(len(trace.nodes) + 1) + (0 if nodes is None else nodes)
+    are_there = np.zeros(max(len(groups), 1) * (len(trace.nodes) + 1), bool)
+    are_there[entry_places] = True
+    numbers = np.cumsum(are_there, dtype=np.int32) - np.int32(1)
+    request.entry_groups = settled(numbers[entry_places])
     request.entry_is_first = entries.is_first
-    request.place_lookups, request.place_nodes, request.place_pools = (list(each) for each in zip(*places, strict=True))
-    request.place_is_of_node = [bool(entries.apart) and entries.apart[lookup] for lookup, _, _ in places]
+    places = [divmod(place, len(trace.nodes) + 1) for place in np.flatnonzero(are_there).tolist()]
+    pools = [(groups[lookup].pool if groups else 0, node) for lookup, node in places]
+    shared = {pool: number for number, pool in enumerate(dict.fromkeys(pools))}
+    request.place_lookups = [lookup for lookup, _ in places]
+    request.place_nodes = [node - 1 for _, node in places]
+    request.place_pools = [shared[pool] for pool in pools]
+    request.place_is_of_node = [bool(entries.apart) and entries.apart[lookup] for lookup, _ in places]
     request.pools = request.pools or [kernel.PoolRules()]
     request.place_pool_rules = [pool for pool, _ in shared]
     if not groups:
@@ -90,15 +105,18 @@ def _plain(trace: Trace, job: Job, entries: Entries) -> kernel.PlainAsked:
     return request
 
 
-def _full(trace: Trace, job: Job, entries: Entries) -> kernel.FullAsked:
-    groups, key_groups, lookups = job.groups.each, job.groups.key_groups, job.groups.lookups
-    request = _asked(kernel.FullAsked(), trace, job.groups, entries)
-    request.entry_groups = _ids(key_groups if entries.keys is None else key_groups[entries.keys])
-    request.entry_nodes = entry_nodes(trace, job.groups, entries)
-    request.per = [kernel.Per[per] for per in job.groups.per]
+def _full(wanted: Wanted) -> kernel.FullAsked:
+    trace, share, groups = wanted.trace, wanted.share, wanted.share.groups
+    request = _asked(kernel.FullAsked(), wanted)
+    request.entry_groups = _entry_groups(wanted)
+    request.entry_nodes = entry_nodes(wanted)
+    if share.part.node is not None:
+        request.entry_is_first = wanted.entries.is_first
+    request.per = [kernel.Per[per] for per in share.per(wanted.job.groups)]
     request.expires = [group.expires_at for group in groups]
-    request.lookups, request.nodes, request.unnamed_node = lookups, len(trace.nodes), has_unnamed_node(trace)
-    if "scope" in job.groups.per or any(group.rules.batch for group in groups):
+    request.lookups, request.nodes = len(share.part.lookups), len(trace.nodes)
+    request.unnamed_node = has_unnamed_node(trace)
+    if share.part.has_scopes:
         scopes = scopes_of(trace)
         request.last_rows = scopes.last_rows
         request.scopes_at_once, request.scope_slots = scopes.at_once, scopes.keys_at_once
@@ -107,26 +125,24 @@ def _full(trace: Trace, job: Job, entries: Entries) -> kernel.FullAsked:
     return request
 
 
-def _asked(request: _Asked, trace: Trace, groups: Groups, entries: Entries) -> _Asked:
+def _asked(request: _Asked, wanted: Wanted) -> _Asked:
     """The arguments that both replays take."""
-    request.entry_keys, request.keys = entries.keys, max(len(trace.keys), 1)
-    request.groups = [_group_rules(group) for group in groups.each]
-    request.clears = [group.clears_at for group in groups.each]
-    request.pools = [_pool_rules(pool) for pool in groups.pools]
+    groups = wanted.share.groups
+    request.entry_keys, request.keys = wanted.entries.keys, max(len(wanted.trace.keys), 1)
+    request.groups = [_group_rules(group) for group in groups]
+    request.clears = [group.clears_at for group in groups]
+    request.pools = [_pool_rules(pool) for pool in wanted.pools]
     return request
 
 
-def _ids(key_groups: Ints) -> Ints:
-    return key_groups if len(key_groups) else np.zeros(1, np.int32)
-
-
-def _counting(trace: Trace, job: Job) -> kernel.Counting:
+def _counting(trace: Trace, job: Job, keeps_course: bool) -> kernel.Counting:
     counting, slicing = kernel.Counting(), job.slicing
     timed = not job.instant and max(trace.cost_range.most, *job.assumed.cost, 0) > 0
     counting.loading = (
         kernel.Loading.timed if timed else kernel.Loading.instant if job.spares is None else kernel.Loading.spared
     )
     counting.first_counted, counting.news_take = job.first_counted, job.spares or 0
+    counting.counts_from, counting.keeps_course = int(trace.at[job.first_counted]), keeps_course
     counting.slice_origin, counting.slice_width, counting.slices = slicing.origin_ns, slicing.width_ns, slicing.most
     return counting
 

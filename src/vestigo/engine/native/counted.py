@@ -1,77 +1,118 @@
-"""Runs the kernel: it takes the batches of a trace and returns measures."""
+"""Runs the kernel: the parts of a job are replayed side by side, and summed up."""
 
-from itertools import pairwise
-
-import numpy as np
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any, NamedTuple
 
 from vestigo.compiled import kernel
-from vestigo.engine.changes import changes_of, together
 from vestigo.engine.job import Job
-from vestigo.engine.native.feed import Fed
-from vestigo.outcome import Changes, Measures, Slices, Spans
+from vestigo.engine.known import Known
+from vestigo.engine.native.feed import AS_USUAL, Fed, Way, all_counted, counted
+from vestigo.engine.native.sheets import Told, counts_of_slices
+from vestigo.engine.parts import Share, finest, shares
+from vestigo.outcome import Measures, Slices
 from vestigo.outcome.measures import Fields
-from vestigo.prepared.fill import uncached
-from vestigo.stopping import check
+from vestigo.outcome.summary import Summary
+from vestigo.prepared.batches import make_ready
+from vestigo.prepared.memory import is_long
+from vestigo.threads import each_side_by_side
 from vestigo.trace import Trace
 
-_FOR_TESTS = {"stored", "superseded", "lost"}
-"""Counts that the kernel's own tests ask for."""
+
+@dataclass(frozen=True, eq=False)
+class PartCounted:
+    """What a part of a job on a trace counted."""
+
+    share: Share
+    counted: kernel.Counted
+    told: Told
+
+    @property
+    def numbers(self) -> list[int]:
+        """The trace's number of each of its look-ups."""
+        return list(self.share.part.lookups) or [0]
+
+    @property
+    def bytes(self) -> int:
+        return self.counted.bytes
+
+    @cached_property
+    def summaries(self) -> dict[str, Summary]:
+        """What is kept of each of its look-ups, if it has them on all nodes."""
+        sheet = kernel.sum([self.counted], [list(range(len(self.numbers)))], len(self.numbers), 0)["lookups"]
+        measures = self.told.lookups(sheet, self.share.part.lookups)
+        return {name: Summary.of(one) for name, one in measures.items()}
 
 
 def run(
-    trace: Trace, job: Job, batch_events: int | None = None, full: bool = False
+    trace: Trace, job: Job, knows: Known | None = None, way: Way = AS_USUAL
 ) -> tuple[Fields, dict[str, Measures], Slices]:
-    """The measures of all look-ups together, of each look-up, and of each slice of time. They do not depend on the size
-    of the batches, nor on using the `full` replay where the plain one would do. Raises GivenUp if told to stop.
+    """The measures of all look-ups together, of each look-up, and of each slice of time. Parts that are known are not
+    replayed. The measures do not depend on the `way` in which the kernel is asked. Raises GivenUp if told to stop.
     """
     if len(trace) == 0:
         from vestigo.engine.reference.run import run as reference_run
 
         return reference_run(trace, job)
-    fed = Fed(trace, job, full)
-    replay = fed.begin()
-    for batch in fed.batches(replay, batch_events):
-        check()
-        replay.feed(batch.columns, batch.next_reads)
-    sheets = replay.close()
-    span = int(trace.at[-1] - trace.at[job.first_counted])
-    waits = uncached(trace, job.assumed, job.first_counted, job.slicing)
-    shown = changes_of(trace)
-    everywhere = together(shown)
-    total = _columns(sheets["total"], [span], [int(waits.by_lookup.sum())], [everywhere])
-    of_lookups = _columns(sheets["lookups"], [span] * len(shown), waits.by_lookup.tolist(), [*shown])
-    lookups = {name: Measures(**_row(of_lookups, row)) for row, name in enumerate(trace.lookups)}
-    begins, ends = sheets["begins"].tolist(), sheets["ends"].tolist()
-    spans = [end - begin for begin, end in zip(begins, ends, strict=True)]
-    of_slices = _columns(sheets["slices"], spans, waits.by_slice[: len(spans)].tolist(), [everywhere] * len(spans))
-    return _row(total, 0), lookups, Slices(of_slices | {"begins_ns": begins, "ends_ns": ends})
+    parts, told = shares(trace, job, way.cut or finest(trace, job)), Told(trace, job)
+    if knows is None or is_long(len(trace)):
+        found = all_counted(trace, job, parts, way)
+        of_parts = [PartCounted(*each, told) for each in zip(parts, found, strict=True)]
+    else:
+        of_parts = _known(trace, job, parts, knows)
+    sheets = _summed(trace, of_parts)
+    lookups = told.lookups(sheets["lookups"], range(len(trace.lookups)))
+    slices = told.slices(sheets["slices"], sheets["begins"].tolist(), sheets["ends"].tolist())
+    return told.total(sheets["total"]), lookups, Slices(slices)
 
 
-def _columns(
-    sheet: Fields, spans_ns: list[int], uncached_ns: list[int], changes: list[Changes]
-) -> dict[str, list[object]]:
-    """A sheet (native/bind/sheet.hpp) as the arguments of Measures, a list of values for each. The kernel counts under
-    the names that `Measures` has (native/include/vestigo/tally.def).
-    """
-    causes = len(kernel.CAUSES)
-    counts = dict(zip(kernel.COUNTS, sheet["counts"].T[causes:].tolist(), strict=True))
-    halves = zip(sheet["sums_high"].T.tolist(), sheet["sums_low"].T.tolist(), strict=True)
-    sums = {
-        name: [(high << 64) | low for high, low in zip(*half, strict=True)]
-        for name, half in zip(kernel.SUMS, halves, strict=True)
-    }
-    mosts = dict(zip(kernel.MOSTS, sheet["mosts"].T.tolist(), strict=True))
-    histograms = {name: _spans(*sheet[name]) for name in ("read_times", "answer_ages", "stale_ages")}
-    found = {name: values for name, values in (counts | sums | mosts | histograms).items() if name not in _FOR_TESTS}
-    misses = [dict(zip(kernel.CAUSES, row, strict=True)) for row in sheet["counts"][:, :causes].tolist()]
-    others = {"span_ns": spans_ns, "uncached_time_ns": uncached_ns, "changes": changes}
-    return {**found, "misses_by_cause": misses, **others}
+class Halves(NamedTuple):
+    """What is kept of a replay where there are many."""
+
+    whole: Measures
+    first: Measures
+    """Of the slices before a certain one."""
+    rest: Measures
+    """Of the other slices, at least the last."""
+    lookups: dict[str, Summary]
+    counts: dict[str, list[int]]
+    """Of each slice."""
 
 
-def _row(columns: dict[str, list[object]], row: int) -> Fields:
-    return {name: values[row] for name, values in columns.items()}
+def run_in_halves(trace: Trace, job: Job, knows: Known, split_ns: int) -> Halves:
+    """Like `run`, but in place of each slice it tells of the slices that begin before `split_ns`, and of the others."""
+    until = max(-(-(split_ns - job.slicing.origin_ns) // job.slicing.width_ns), 1)
+    of_parts = _known(trace, job, shares(trace, job), knows, until)
+    sheets, told = _summed(trace, of_parts, until), of_parts[0].told
+    begins, ends = sheets["begins"], sheets["ends"]
+    split = min(until, len(begins))
+    halves = slice(0, split), slice(min(split, len(begins) - 1), len(begins))
+    spans = [int((ends[half] - begins[half]).sum()) for half in halves]
+    first, rest = told.stretches(sheets["slices"], spans, halves)
+    by_name = {name: summary for of_part in of_parts for name, summary in of_part.summaries.items()}
+    lookups = {name: by_name[name] for name in trace.lookups}
+    return Halves(Measures(**told.total(sheets["total"])), first, rest, lookups, counts_of_slices(sheets["counts"]))
 
 
-def _spans(ns: np.ndarray, times: np.ndarray, ends: np.ndarray) -> list[Spans]:
-    """Histograms that are stored one after the other."""
-    return [Spans(ns[begin:end], times[begin:end]) for begin, end in pairwise([0, *ends.tolist()])]
+def _known(trace: Trace, job: Job, parts: Sequence[Share], knows: Known, until: int | None = None) -> list[PartCounted]:
+    """What each part counted. Those that are not known are replayed."""
+    several, told = len(parts) > 1, Told(trace, job)
+
+    def make(share: Share) -> PartCounted:
+        found = counted(Fed(trace, job, share), several)
+        if until is not None:
+            found.join_slices(until)
+        return PartCounted(share, found, told)
+
+    def get(share: Share) -> PartCounted:
+        return knows.get((share.depends_on(trace, job), several, until), lambda: make(share))
+
+    make_ready(trace, job.assumed, [share.part for share in parts])
+    return each_side_by_side(get, parts)
+
+
+def _summed(trace: Trace, of_parts: Sequence[PartCounted], until: int | None = None) -> dict[str, Any]:
+    """Sheets by what they are of, and when each slice begins and ends."""
+    lookups = max(len(trace.lookups), 1)
+    return kernel.sum([one.counted for one in of_parts], [one.numbers for one in of_parts], lookups, until)

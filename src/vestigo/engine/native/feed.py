@@ -1,43 +1,94 @@
-"""A replay of the kernel, and the batches that it is fed."""
+"""Replays of the kernel, and the batches that they are fed."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import NamedTuple
+
+import numpy as np
 
 from vestigo.compiled import kernel
 from vestigo.engine.job import Job
-from vestigo.engine.native.begin import begin, is_plain
-from vestigo.engine.ready import entries_for
-from vestigo.prepared.batches import batches
+from vestigo.engine.native.begin import Wanted, begin, is_plain
+from vestigo.engine.parts import Cut, Share
+from vestigo.prepared import memory
+from vestigo.prepared.batches import Batch, batches, made, make_ready
+from vestigo.prepared.entries import entries_of
 from vestigo.prepared.neighbours import next_reads
+from vestigo.stopping import check
+from vestigo.threads import each_side_by_side
 from vestigo.trace import Trace
-from vestigo.trace.trace import Longs
 
 
-class Batch(NamedTuple):
-    columns: kernel.Columns
-    next_reads: Longs | None
-    """The row of each key's next read, for a policy that knows the future."""
-    begin: int
-    end: int
-    """The rows of the trace that it covers."""
+class Way(NamedTuple):
+    """How the kernel is asked. Tests and benchmarks ask in every way."""
+
+    cut: Cut | None = None
+    """By default as finely as there are cores."""
+    full: bool = False
+    """The full replay also where the plain one would do."""
+    batch_events: int | None = None
+
+
+AS_USUAL = Way()
+Answering = tuple[np.ndarray, np.ndarray, np.ndarray]
+"""Where the kernel stores answers."""
 
 
 class Fed:
-    """A job on a trace. It uses the plain replay if that knows all of its rules, unless the `full` one is asked for."""
+    """A part of a job on a trace. It uses the plain replay if that knows all of its rules, unless the `full` one is
+    asked for.
+    """
 
-    def __init__(self, trace: Trace, job: Job, full: bool = False) -> None:
-        self.trace, self.job = trace, job
-        self.is_full = len(trace.lookups) > 0 and (full or not is_plain(trace, job))
-        self.entries = entries_for(trace, job.groups)
+    def __init__(self, trace: Trace, job: Job, share: Share, full: bool = False) -> None:
+        self.wanted = Wanted(trace, job, share, entries_of(trace, share.part))
+        self.is_full = len(trace.lookups) > 0 and (full or not is_plain(trace, share))
 
-    def begin(self, watching: kernel.Watching | None = None) -> kernel.Replay:
-        return begin(self.trace, self.job, self.entries, self.is_full, watching)
+    def begin(self, keeps_course: bool = False, watching: kernel.Watching | None = None) -> kernel.Replay:
+        return begin(self.wanted, self.is_full, keeps_course, watching)
 
-    def batches(self, replay: kernel.Replay, events: int | None = None) -> Iterator[Batch]:
-        """The batches. Tests choose the number of events in each."""
-        following = next_reads(self.trace, self.job.groups.per_lookup) if replay.foresees else None
-        begun = 0
-        for columns in batches(self.trace, self.job.assumed, self.entries, events):
-            ended = begun + columns.events
-            yield Batch(columns, None if following is None else following[begun:ended], begun, ended)
-            begun = ended
+    def batches(self, events: int | None = None) -> Iterator[Batch]:
+        """Tests choose the number of events of the trace in each."""
+        wanted = self.wanted
+        return batches(wanted.trace, wanted.job.assumed, wanted.share.part, events)
+
+    def feed(self, replay: kernel.Replay, batch: Batch, answers: Answering | None = None) -> None:
+        """Feeds a batch, with the row of each key's next read for a policy that knows the future."""
+        coming = None
+        if replay.foresees:
+            coming = batch.of(next_reads(self.wanted.trace, self.wanted.job.groups.per_lookup))
+        replay.feed(batch.columns, coming, answers)
+
+
+def counted(fed: Fed, keeps_course: bool, batch_events: int | None = None) -> kernel.Counted:
+    """What a part counts. The whole can be summed up from this (`kernel.sum`), if each of several parts has kept its
+    course.
+    """
+    replay = fed.begin(keeps_course)
+    for batch in fed.batches(batch_events):
+        check()
+        fed.feed(replay, batch)
+    found: kernel.Counted = replay.close()["counted"]
+    return found
+
+
+def all_counted(trace: Trace, job: Job, parts: Sequence[Share], way: Way = AS_USUAL) -> list[kernel.Counted]:
+    """What each part counts. They are replayed side by side. Raises GivenUp if told to stop."""
+    feds = [Fed(trace, job, share, way.full) for share in parts]
+    if len(parts) > 1 and memory.is_long(len(trace)):
+        return _counted_together(trace, job, feds, way.batch_events)
+    if way.batch_events is None:
+        make_ready(trace, job.assumed, [share.part for share in parts])
+    return each_side_by_side(lambda fed: counted(fed, len(parts) > 1, way.batch_events), feds)
+
+
+def _counted_together(trace: Trace, job: Job, feds: Sequence[Fed], batch_events: int | None) -> list[kernel.Counted]:
+    """What each part counts, where no batch is kept: all are fed from one pass over the trace."""
+    replays = [fed.begin(keeps_course=True) for fed in feds]
+
+    def feed(number: int, batch: Batch | None) -> None:
+        if batch is not None:
+            feds[number].feed(replays[number], batch)
+
+    for together in made(trace, job.assumed, [fed.wanted.share.part for fed in feds], batch_events):
+        check()
+        each_side_by_side(lambda each: feed(*each), list(enumerate(together)))
+    return [replay.close()["counted"] for replay in replays]

@@ -1,7 +1,6 @@
 """Runs the kernel for what it tells of single reads and keys."""
 
 from collections.abc import Iterator
-from typing import Any
 
 import numpy as np
 
@@ -9,6 +8,7 @@ from vestigo.compiled import kernel
 from vestigo.engine.job import Job
 from vestigo.engine.native.begin import entry_nodes
 from vestigo.engine.native.feed import Fed
+from vestigo.engine.parts import whole
 from vestigo.outcome.measures import Fields
 from vestigo.outcome.seen import Answers, Counted, Happenings, Seen, Watching
 from vestigo.trace import Trace
@@ -22,12 +22,11 @@ def watch(trace: Trace, job: Job, watching: Watching, batch_events: int | None =
         from vestigo.engine.reference.run import watch as reference_watch
 
         return reference_watch(trace, job, watching)
-    fed = Fed(trace, job, full)
+    fed = Fed(trace, job, whole(trace, job.groups), full)
     columns = _places(len(trace)) if watching.reads else None
-    replay = fed.begin(_asked(fed, watching))
-    for batch in fed.batches(replay, batch_events):
-        answers: Any = columns and tuple(column[batch.begin : batch.end] for column in columns)
-        replay.feed(batch.columns, batch.next_reads, answers)
+    replay = fed.begin(watching=_asked(fed, watching))
+    for batch in fed.batches(batch_events):
+        fed.feed(replay, batch, columns and (batch.of(columns[0]), batch.of(columns[1]), batch.of(columns[2])))
     reads = columns and Answers(*columns, *replay.take_stale())
     sheets = replay.close()
     counted = _counted(len(trace.keys), **sheets["keys"]) if watching.keys else None
@@ -43,13 +42,13 @@ def answers_by_batch(trace: Trace, job: Job) -> Iterator[tuple[int, int, Answers
         assert answers is not None
         yield 0, 0, answers
         return
-    fed = Fed(trace, job)
-    replay = fed.begin(_asked(fed, Watching(reads=True)))
-    for batch in fed.batches(replay):
-        told = _places(batch.end - batch.begin)
-        replay.feed(batch.columns, batch.next_reads, told)
+    fed = Fed(trace, job, whole(trace, job.groups))
+    replay = fed.begin(watching=_asked(fed, Watching(reads=True)))
+    for batch in fed.batches():
+        told = _places(batch.columns.events)
+        fed.feed(replay, batch, told)
         rows, ages = replay.take_stale()
-        yield batch.begin, batch.end, Answers(*told, rows - batch.begin, ages)
+        yield batch.begin, batch.begin + batch.columns.events, Answers(*told, rows - batch.begin, ages)
 
 
 def _places(rows: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -62,7 +61,7 @@ def _asked(fed: Fed, watching: Watching) -> kernel.Watching:
     request.reads, request.keys = watching.reads, watching.keys
     if watching.chosen:
         chosen = np.array(watching.chosen, np.int32)
-        keys = fed.entries.keys
+        keys = fed.wanted.entries.keys
         request.chosen = (
             chosen if fed.is_full or keys is None else np.flatnonzero(np.isin(keys, chosen)).astype(np.int32)
         )
@@ -103,8 +102,8 @@ def _with_rest(sums: np.ndarray, keys: np.ndarray, high: np.ndarray, low: np.nda
 def _happenings(fed: Fed, columns: dict[str, np.ndarray]) -> Happenings:
     """The kernel's log as `Happenings`. The plain replay names entries where the full one names keys."""
     if not fed.is_full:
-        entry, other, keys = columns["key"], columns["other"], fed.entries.keys
-        nodes = entry_nodes(fed.trace, fed.job.groups, fed.entries)
+        entry, other, keys = columns["key"], columns["other"], fed.wanted.entries.keys
+        nodes = entry_nodes(fed.wanted)
         columns["where"] = nodes[entry] - 1 if nodes is not None else np.full(len(entry), -1)
         if keys is not None:
             columns |= {"key": keys[entry], "other": np.where(other >= 0, keys[other], -1)}

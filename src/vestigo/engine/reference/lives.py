@@ -1,6 +1,7 @@
 """What rules say of a single value: whether it is kept, whether it answers, how long it lives."""
 
 from bisect import bisect_right
+from typing import NamedTuple
 
 from vestigo.engine.groups import Group
 from vestigo.engine.reference.draw import STEP, draw_below, mix
@@ -29,14 +30,24 @@ def lives_from(rules: Rules, loaded_at: int, stored_at: int) -> int:
     return stored_at if rules.lifetime_from == "stored" else loaded_at
 
 
-def ages_at(rules: Rules, value: Value, begins: int, key: int, kept: int) -> int | None:
-    """When the absolute lifetime of a value ends. `kept` is the number of values of the key that were kept before."""
+class Turn(NamedTuple):
+    """Which value it is of those that a compartment keeps."""
+
+    key: int
+    compartment: int
+    kept: int
+    """How many of the key's values were kept there before."""
+
+
+def ages_at(rules: Rules, value: Value, begins: int, turn: Turn) -> int | None:
+    """When the absolute lifetime of a value ends."""
     if value.is_null and rules.nulls.lifetime is not None:
         return begins + rules.nulls.lifetime
     if rules.absolute is None:
         return None
     varies = int(rules.absolute * rules.jitter)
-    return begins + rules.absolute - draw_below(mix(mix(key + STEP) + kept * STEP), varies + 1)
+    place = mix(mix(turn.key + STEP) + turn.compartment * STEP)
+    return begins + rules.absolute - draw_below(mix(place + turn.kept * STEP), varies + 1)
 
 
 def fixed_at(group: Group, begins: int) -> int | None:

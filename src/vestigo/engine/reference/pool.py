@@ -1,6 +1,6 @@
 """The entries of one compartment, their limits and policy; and the compartments of each pool."""
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -85,6 +85,8 @@ class Pool:
         self.entries: dict[int, Entry] = {}
         self.bytes = 0
         self.pinned_entries = self.pinned_bytes = 0
+        self.kept = Counter[int]()
+        """How many values of each key were kept."""
         self.absences: defaultdict[int, Absence] = defaultdict(lambda: Absence("first"))
         """Why a key is not there."""
         self.loads: defaultdict[int, list[Load]] = defaultdict(list)

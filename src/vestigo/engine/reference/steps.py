@@ -1,6 +1,6 @@
 """What one event does: docs/semantics.md, section 3."""
 
-from collections import Counter, defaultdict
+from collections import defaultdict
 from itertools import count
 
 from vestigo.engine.changes import changes_of
@@ -38,7 +38,6 @@ class Replay:
         self.truths: defaultdict[int, Truth] = defaultdict(Truth)
         self.loaded: set[int] = set()
         """Keys of which some compartment has begun a load, or was given a value by a write."""
-        self.kept = Counter[int]()
         self.messages: defaultdict[int, list[Load]] = defaultdict(list)
         self.batches, self.preloads = Calls(), Calls()
         self.begun = count()
@@ -241,8 +240,8 @@ class Replay:
         for victim in pool.make_room(row.key, size, group.pinned):
             self.gone(pool, victim, Exit("evicted", "evictions", now, row.key))
         begins = lives.lives_from(rules, row.at, now)
-        ages = lives.ages_at(rules, load.value, begins, row.key, self.kept[row.key])
-        self.kept[row.key] += 1
+        ages = lives.ages_at(rules, load.value, begins, lives.Turn(row.key, pool.number, pool.kept[row.key]))
+        pool.kept[row.key] += 1
         self.loaded.add(row.key)
         fixed = lives.fixed_at(group, begins)
         entry = Entry(group, row.key, load.value, size, row.at, begins, begins, now, ages, fixed, load.changed_at, now)

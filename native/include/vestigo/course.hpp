@@ -1,0 +1,137 @@
+// vestigo/course.hpp: how a part of a replay went, in the detail that the whole needs: every change
+// of what it held, for the peak of several parts together, and its origin calls by clock second.
+#pragma once
+
+#include <algorithm>
+#include <tuple>
+#include <vector>
+
+#include "numbers.hpp"
+
+namespace vestigo {
+
+// What happens at one moment, in this order. First comes what falls due, then the rows of that
+// moment, each with the end of its scope.
+enum class Step : std::uint8_t { clear, collect, load, message, row, scope_end };
+
+// A change of what is held. Of steps of one kind, `order` says which comes first. It is the row
+// that happens, or that began the load; for a collection, the key and the compartment.
+struct Change {
+  Time at = 0;
+  std::int64_t order = 0;
+  Bytes bytes = 0;
+  std::int32_t entries = 0;
+  std::uint16_t lookup = 0;
+  Step step = Step::row;
+
+  bool is_row() const { return step >= Step::row; }
+  bool comes_before(const Change& other) const {
+    if (at != other.at) return at < other.at;
+    if (is_row() != other.is_row()) return !is_row();
+    return is_row() ? std::tie(order, step) < std::tie(other.order, other.step)
+                    : std::tie(step, order) < std::tie(other.step, other.order);
+  }
+  // Nothing is larger after this than before.
+  bool only_falls() const { return bytes <= 0 && entries <= 0; }
+};
+
+// The origin calls that a look-up began in one clock second.
+struct Calls {
+  Time second = 0;  // seconds since the Unix epoch
+  std::int64_t count = 0;
+  std::uint16_t lookup = 0;
+};
+
+// What is held at a moment, or at most.
+struct Amount {
+  std::int64_t entries = 0;
+  Bytes bytes = 0;
+
+  void add(const Amount& other) {
+    entries += other.entries;
+    bytes += other.bytes;
+  }
+  void add(const Change& change) {
+    entries += change.entries;
+    bytes += change.bytes;
+  }
+  void raise(const Amount& other) {
+    entries = std::max(entries, other.entries);
+    bytes = std::max(bytes, other.bytes);
+  }
+  // Whether it is larger in any respect.
+  bool exceeds(const Amount& other) const {
+    return entries > other.entries || bytes > other.bytes;
+  }
+};
+
+// A stretch of time in a slice: its changes end at this place, and so much is held at its end, and
+// at most.
+struct Block {
+  std::size_t end = 0;
+  Amount held, most;
+};
+
+struct Course {
+  static constexpr std::size_t kBlocks = 8;  // in each slice
+
+  std::vector<Amount> begins;  // by look-up, when counting begins
+  std::vector<Change> changes;
+  std::vector<Calls> calls;    // ascending by second once the books are closed
+  std::vector<Block> blocks;   // those of the first slice come first
+
+  // A fall and what follows it in the same step are one change: between them nothing is higher.
+  void add(const Change& change) {
+    if (!changes.empty()) {
+      Change& last = changes.back();
+      if (last.only_falls() && last.at == change.at && last.order == change.order &&
+          last.step == change.step && last.lookup == change.lookup) {
+        last.bytes += change.bytes;
+        last.entries += change.entries;
+        if (last.bytes == 0 && last.entries == 0) changes.pop_back();
+        return;
+      }
+    }
+    changes.push_back(change);
+  }
+
+  // The memory that it takes.
+  std::size_t bytes() const {
+    return changes.size() * sizeof changes[0] + calls.size() * sizeof calls[0] +
+           blocks.size() * sizeof blocks[0];
+  }
+
+  // That of one look-up, not yet divided.
+  Course of(std::size_t lookup) const {
+    const auto is_other = [lookup](const auto& one) { return one.lookup != lookup; };
+    Course own{.begins = {begins[lookup]}, .changes = changes, .calls = calls, .blocks = {}};
+    std::erase_if(own.changes, is_other);
+    std::erase_if(own.calls, is_other);
+    return own;
+  }
+
+  // Divides the changes into blocks, slice by slice: each goes from `begins` to `ends`.
+  template <class Slices>
+  void divide(const Slices& slices) {
+    Amount held;
+    for (const Amount& of_lookup : begins) held.add(of_lookup);
+    std::size_t place = 0;
+    blocks.clear();
+    for (std::size_t slice = 0; slice < slices.size(); ++slice) {
+      const Time from = slices[slice].begins, span = slices[slice].ends - from;
+      for (std::size_t block = 1; block <= kBlocks; ++block) {
+        const bool is_last = slice + 1 == slices.size() && block == kBlocks;
+        const Time end = from + static_cast<Time>(Int128{span} * static_cast<Time>(block) /
+                                                  static_cast<Time>(kBlocks));
+        Amount most = held;
+        for (; place < changes.size() && (is_last || changes[place].at < end); ++place) {
+          held.add(changes[place]);
+          most.raise(held);
+        }
+        blocks.push_back({place, held, most});
+      }
+    }
+  }
+};
+
+}  // namespace vestigo

@@ -1,0 +1,386 @@
+// vestigo/sum.hpp: what the whole counts, from what its parts counted. docs/semantics.md, "Parts".
+//
+// Counts, sums and histograms add up. The peak of several parts together and the busiest second and
+// minute do not: they come from the courses of the parts.
+#pragma once
+
+#include <algorithm>
+#include <array>
+#include <memory>
+#include <optional>
+#include <span>
+#include <utility>
+#include <vector>
+
+#include "ledger.hpp"
+
+namespace vestigo {
+
+// A part: what it counted, and which number each of its look-ups has in the whole.
+struct Part {
+  const Ledger* ledger;
+  std::span<const Id> lookups;
+
+  const std::vector<Slice>& slices() const { return ledger->slices().done(); }
+};
+using Parts = std::span<const Part>;
+
+// What several parts hold together.
+class HeldTogether {
+ public:
+  explicit HeldTogether(std::vector<const Course*> courses) : courses_(std::move(courses)) {
+    Amount begins;
+    for (const Course* const course : courses_) {
+      for (const Amount& of_lookup : course->begins) begins.add(of_lookup);
+    }
+    starts_.push_back(begins);
+    for (std::size_t block = 0; block < courses_[0]->blocks.size(); ++block) {
+      Amount held, most;
+      for (const Course* const course : courses_) {
+        held.add(course->blocks[block].held);
+        most.add(course->blocks[block].most);
+      }
+      starts_.push_back(held);
+      bounds_.push_back(most);
+    }
+  }
+
+  // The peaks in the slices from `begin` to `end`. Most blocks cannot hold them: in no block is more
+  // held than what the parts hold in it at most.
+  Amount most(std::size_t begin, std::size_t end) const {
+    const std::size_t first = begin * Course::kBlocks, last = end * Course::kBlocks;
+    Amount found = starts_[first];
+    std::vector<std::size_t> blocks;
+    for (std::size_t block = first; block < last; ++block) found.raise(starts_[block + 1]);
+    for (std::size_t block = first; block < last; ++block) {
+      if (bounds_[block].exceeds(found)) blocks.push_back(block);
+    }
+    std::sort(blocks.begin(), blocks.end(), [this](std::size_t a, std::size_t b) {
+      return bounds_[a].bytes > bounds_[b].bytes;
+    });
+    for (const std::size_t block : blocks) {
+      if (bounds_[block].exceeds(found)) found.raise(most_in(block));
+    }
+    return found;
+  }
+
+ private:
+  // The changes of all parts in their order: the peaks of a block.
+  Amount most_in(std::size_t block) const {
+    std::vector<std::span<const Change>> left;
+    for (const Course* const course : courses_) {
+      const std::size_t from = block == 0 ? 0 : course->blocks[block - 1].end;
+      if (from < course->blocks[block].end)
+        left.push_back(std::span(course->changes).subspan(from, course->blocks[block].end - from));
+    }
+    Amount held = starts_[block], most = held;
+    while (!left.empty()) {
+      std::size_t first = 0;
+      for (std::size_t i = 1; i < left.size(); ++i) {
+        if (left[i].front().comes_before(left[first].front())) first = i;
+      }
+      held.add(left[first].front());
+      most.raise(held);
+      left[first] = left[first].subspan(1);
+      if (left[first].empty()) left.erase(left.begin() + static_cast<std::ptrdiff_t>(first));
+    }
+    return most;
+  }
+
+  std::vector<const Course*> courses_;
+  std::vector<Amount> starts_;  // what is held when each block begins, and at the end
+  std::vector<Amount> bounds_;  // what is held in each block at most, or less
+};
+
+// The busiest second and minute of several parts, in each slice and over all of them.
+class CalledTogether {
+ public:
+  CalledTogether(const std::vector<const Course*>& courses, const std::vector<Slice>& slices)
+      : by_slice_(slices.size()) {
+    std::vector<std::span<const Calls>> left;
+    for (const Course* const course : courses) left.emplace_back(course->calls);
+    for (std::size_t slice = 0; slice < slices.size(); ++slice) {
+      const bool is_last = slice + 1 == slices.size();
+      std::vector<Calls> calls;
+      for (std::span<const Calls>& own : left) {
+        std::size_t end = 0;
+        while (end < own.size() && (is_last || own[end].second * kSecond < slices[slice].ends))
+          ++end;
+        calls.insert(calls.end(), own.begin(), own.begin() + static_cast<std::ptrdiff_t>(end));
+        own = own.subspan(end);
+      }
+      put_in_order(calls);
+      count(calls, by_slice_[slice]);
+    }
+  }
+
+  const Surge& all() const { return all_; }
+  const Surge& in(std::size_t slice) const { return by_slice_[slice]; }
+
+ private:
+  static constexpr Time kSecond = 1'000'000'000, kMinute = 60;
+  static constexpr Time kSparse = 16;  // seconds for each entry
+
+  // In the order of seconds. Where many are called in few seconds, they need not be compared.
+  void put_in_order(std::vector<Calls>& calls) {
+    if (calls.empty()) return;
+    const auto by_second = [](const Calls& a, const Calls& b) { return a.second < b.second; };
+    const auto [least, most] = std::minmax_element(calls.begin(), calls.end(), by_second);
+    const Time first = least->second, seconds = most->second - first + 1;
+    if (seconds > kSparse * static_cast<Time>(calls.size())) {
+      std::sort(calls.begin(), calls.end(), by_second);
+      return;
+    }
+    in_second_.assign(static_cast<std::size_t>(seconds), 0);
+    for (const Calls& one : calls)
+      in_second_[static_cast<std::size_t>(one.second - first)] += one.count;
+    calls.clear();
+    for (std::size_t second = 0; second < in_second_.size(); ++second) {
+      if (in_second_[second] > 0)
+        calls.push_back({first + static_cast<Time>(second), in_second_[second]});
+    }
+  }
+
+  void count(const std::vector<Calls>& calls, Surge& of_slice) {
+    Time second = kGone, minute_ends = kGone;
+    std::int64_t in_second = 0, in_minute = 0;
+    for (const Calls& one : calls) {
+      const Time at = one.second;
+      if (at != second) in_second = 0;
+      if (at >= minute_ends) {
+        in_minute = 0;
+        minute_ends = at - (at % kMinute + kMinute) % kMinute + kMinute;
+      }
+      if (minute_ends != minute_ends_) in_whole_minute_ = 0;
+      second = at;
+      minute_ends_ = minute_ends;
+      in_second += one.count;
+      in_minute += one.count;
+      in_whole_minute_ += one.count;
+      of_slice.second = std::max(of_slice.second, in_second);
+      of_slice.minute = std::max(of_slice.minute, in_minute);
+      all_.minute = std::max(all_.minute, in_whole_minute_);
+    }
+    all_.second = std::max(all_.second, of_slice.second);
+  }
+
+  Surge all_;
+  std::vector<Surge> by_slice_;
+  std::vector<std::int64_t> in_second_;
+  Time minute_ends_ = kGone;  // a minute can lie in two slices
+  std::int64_t in_whole_minute_ = 0;
+};
+
+// The spans of one kind that occurred in the slices of all parts. As in a Histogram, they are exact
+// up to the slice in which more than a few distinct ones have occurred. After that they are bins.
+class SpansOfParts {
+ public:
+  SpansOfParts(Parts parts, SpansOf of) : parts_(parts), of_(of), exact_(count_exact()) {}
+
+  // The spans of the slices from `begin` to `end` together.
+  Occurred between(std::size_t begin, std::size_t end) {
+    if (parts_.size() == 1 && end == begin + 1) return parts_[0].slices()[begin].spans[of_];
+    Occurred found;
+    gather(begin, std::min(end, exact_), [](Time span) { return span; }, found);
+    if (end == begin + 1) {
+      if (end > exact_) gather(begin, end, middle, found);
+    } else if (end > exact_) {
+      take_bins(std::max(begin, exact_), end, found);
+    }
+    return joined(std::move(found));
+  }
+
+ private:
+  // How many slices are exact.
+  std::size_t count_exact() const {
+    std::vector<Time> seen;
+    const std::size_t slices = parts_.empty() ? 0 : parts_[0].slices().size();
+    for (std::size_t slice = 0; slice < slices; ++slice) {
+      for (const Part& part : parts_) {
+        const Slice& own = part.slices()[slice];
+        if (own.in_bins[of_]) return slice;
+        for (const auto& [span, times] : own.spans[of_]) {
+          const auto place = std::lower_bound(seen.begin(), seen.end(), span);
+          if (place == seen.end() || *place != span) seen.insert(place, span);
+        }
+        if (seen.size() > Histogram::kFew) return slice;
+      }
+    }
+    return slices;
+  }
+
+  static Time middle(Time span) { return Histogram::value(Histogram::bin(span)); }
+
+  template <class As>
+  void gather(std::size_t begin, std::size_t end, As as, Occurred& found) const {
+    for (std::size_t slice = begin; slice < end; ++slice) {
+      for (const Part& part : parts_) {
+        for (const auto& [span, times] : part.slices()[slice].spans[of_])
+          found.emplace_back(as(span), times);
+      }
+    }
+  }
+
+  // In the order of spans, each once.
+  static Occurred joined(Occurred found) {
+    std::sort(found.begin(), found.end());
+    std::size_t last = 0;
+    for (std::size_t i = 1; i < found.size(); ++i) {
+      if (found[i].first == found[last].first) {
+        found[last].second += found[i].second;
+      } else {
+        found[++last] = found[i];
+      }
+    }
+    found.resize(found.empty() ? 0 : last + 1);
+    return found;
+  }
+
+  // The spans of slices as the middles of bins. There can be many, and few bins.
+  void take_bins(std::size_t begin, std::size_t end, Occurred& found) {
+    bins_.resize(Histogram::kAllBins);
+    std::size_t least = bins_.size(), most = 0;
+    for (std::size_t slice = begin; slice < end; ++slice) {
+      for (const Part& part : parts_) {
+        for (const auto& [span, times] : part.slices()[slice].spans[of_]) {
+          const std::size_t bin = Histogram::bin(span);
+          bins_[bin] += times;
+          least = std::min(least, bin);
+          most = std::max(most, bin);
+        }
+      }
+    }
+    for (std::size_t bin = least; bin <= most && bin < bins_.size(); ++bin) {
+      if (const std::uint32_t times = std::exchange(bins_[bin], 0); times > 0)
+        found.emplace_back(Histogram::value(bin), times);
+    }
+  }
+
+  Parts parts_;
+  SpansOf of_;
+  std::size_t exact_;
+  std::vector<std::uint32_t> bins_;
+};
+
+// The whole of some parts, which cover the same time in the same slices. Where there are several,
+// each has kept its course.
+class Whole {
+ public:
+  Whole(Parts parts, std::size_t lookups)
+      : parts_(parts),
+        tallies_(lookups),
+        over_time_(parts[0].slices().size()),
+        spans_{SpansOfParts(parts, kReadTimes), SpansOfParts(parts, kAnswerAges),
+               SpansOfParts(parts, kStaleAges)} {
+    std::vector<std::size_t> shares(lookups);
+    for (const Part& part : parts) {
+      for (std::size_t i = 0; i < part.lookups.size(); ++i) {
+        const std::size_t lookup = index(part.lookups[i]);
+        const Tally& own = part.ledger->tallies()[i];
+        tallies_[lookup].add(own);
+        raise(tallies_[lookup], own);
+        ++shares[lookup];
+      }
+    }
+    for (std::size_t lookup = 0; lookup < lookups; ++lookup) {
+      if (shares[lookup] > 1) follow(tallies_[lookup], courses_of(static_cast<Id>(lookup)));
+    }
+    for (std::size_t slice = 0; slice < over_time_.size(); ++slice) {
+      for (const Part& part : parts) {
+        over_time_[slice].add(part.slices()[slice].counted);
+        raise(over_time_[slice], part.slices()[slice].counted);
+      }
+    }
+    add_up();
+  }
+
+  const std::vector<Tally>& tallies() const { return tallies_; }
+  const Tally& total() const { return total_; }
+  std::size_t slices() const { return over_time_.size(); }
+  const Counted& counted(std::size_t slice) const { return over_time_[slice]; }
+
+  // The slices from `begin` to `end` as one.
+  Slice joined(std::size_t begin, std::size_t end) {
+    Slice whole{.begins = parts_[0].slices()[begin].begins,
+                .ends = parts_[0].slices()[end - 1].ends,
+                .counted = {},
+                .spans = {spans_[kReadTimes].between(begin, end),
+                          spans_[kAnswerAges].between(begin, end),
+                          spans_[kStaleAges].between(begin, end)},
+                .in_bins = {}};
+    for (std::size_t slice = begin; slice < end; ++slice) {
+      whole.counted.add(over_time_[slice]);
+      raise(whole.counted, over_time_[slice]);
+    }
+    if (held_) set_peaks(whole.counted, held_->most(begin, end));
+    return whole;
+  }
+
+ private:
+  // The larger of all maxima.
+  static void raise(Counted& counted, const Counted& other) {
+    counted.longest_read = std::max(counted.longest_read, other.longest_read);
+    counted.oldest_answer = std::max(counted.oldest_answer, other.oldest_answer);
+    counted.oldest_stale = std::max(counted.oldest_stale, other.oldest_stale);
+    counted.held.raise_peaks(other.held);
+    counted.surge.second = std::max(counted.surge.second, other.surge.second);
+    counted.surge.minute = std::max(counted.surge.minute, other.surge.minute);
+  }
+  static void set_peaks(Counted& counted, const Amount& most) {
+    counted.held.entries_peak = most.entries;
+    counted.held.bytes_peak = most.bytes;
+  }
+
+  void add_up() {
+    for (const Tally& tally : tallies_) {
+      total_.add(tally);
+      raise(total_, tally);
+    }
+    if (parts_.size() == 1) {
+      total_.held = parts_[0].ledger->total().held;
+      total_.surge = parts_[0].ledger->total().surge;
+      return;
+    }
+    const CalledTogether calls = follow(total_, courses_of(kNone));
+    held_.emplace(courses_of(kNone));
+    for (std::size_t slice = 0; slice < over_time_.size(); ++slice)
+      over_time_[slice].surge = calls.in(slice);
+  }
+
+  // The peaks and surges of something that lies in several parts.
+  CalledTogether follow(Counted& counted, const std::vector<const Course*>& courses) {
+    set_peaks(counted, HeldTogether(courses).most(0, over_time_.size()));
+    CalledTogether calls(courses, parts_[0].slices());
+    counted.surge = calls.all();
+    return calls;
+  }
+
+  // The courses of a look-up, or of all.
+  std::vector<const Course*> courses_of(Id lookup) {
+    std::vector<const Course*> courses;
+    for (const Part& part : parts_) {
+      const Course* const whole = part.ledger->course();
+      if (lookup == kNone || (part.lookups.size() == 1 && part.lookups[0] == lookup)) {
+        courses.push_back(whole);
+        continue;
+      }
+      for (std::size_t own = 0; own < part.lookups.size(); ++own) {
+        if (part.lookups[own] != lookup) continue;
+        chosen_.push_back(std::make_unique<Course>(whole->of(own)));
+        chosen_.back()->divide(part.slices());
+        courses.push_back(chosen_.back().get());
+      }
+    }
+    return courses;
+  }
+
+  Parts parts_;
+  std::vector<Tally> tallies_;
+  Tally total_;
+  std::vector<Counted> over_time_;  // by slice
+  std::array<SpansOfParts, kSpans> spans_;
+  std::vector<std::unique_ptr<Course>> chosen_;  // courses of single look-ups
+  std::optional<HeldTogether> held_;             // if there are several parts
+};
+
+}  // namespace vestigo

@@ -1,0 +1,140 @@
+// The sum of the parts of random replays is the whole, to the last count: a part for each look-up,
+// and for each look-up on each node.
+#include "check.hpp"
+#include "random_case.hpp"
+#include "vestigo/any_replay.hpp"
+#include "vestigo/ends.hpp"
+#include "vestigo/sum.hpp"
+
+using namespace vestigo;
+
+namespace {
+
+constexpr Id kLookups = 2, kPlaces = 3;
+constexpr Time kUnit = 300'000'000;  // slices are of whole seconds
+
+struct Case {
+  Events events;
+  OnNodes entries;
+  std::vector<Rules> rules;
+  std::vector<Id> lookups, nodes, pools_of_places;
+  std::vector<std::uint8_t> is_of_node;
+  std::vector<PoolRules> pools;
+  std::vector<std::vector<Time>> clears;
+  Run how;
+
+  explicit Case(std::mt19937& random)
+      : events(random_events(random, 300, 8, kLookups, true, false, kUnit)) {
+    entries = put_on_nodes(events, 8, kLookups);
+    for (Id lookup = 0; lookup < kLookups; ++lookup) {
+      rules.push_back(random_rules(random));
+      Rules& own = rules.back();
+      for (Time* const span : {&own.absolute, &own.sliding, &own.null_lifetime}) {
+        if (*span != kNever) *span *= kUnit;
+      }
+      if (own.on_write == OnWrite::replace) own.on_write = OnWrite::drop;  // makes it known elsewhere
+      const PoolRules pool = random_pool(random, Eviction::Lru);
+      for (Id node = 0; node < kPlaces; ++node) {
+        lookups.push_back(lookup);
+        nodes.push_back(node - 1);
+        pools_of_places.push_back(static_cast<Id>(pools.size()));
+        pools.push_back(pool);
+        is_of_node.push_back(1);
+      }
+    }
+    clears = random_moments(random, rules.size(), events);
+    how.first_counted = static_cast<std::int64_t>(random() % 40);
+    how.counts_from = events.at[static_cast<std::size_t>(how.first_counted)];
+  }
+
+  // Whether a row belongs to a look-up (or any), and to a place (or any).
+  bool is_own(std::size_t i, Id lookup, Id place) const {
+    const std::uint8_t op = events.mark[i] & kOp;
+    const Id group = entries.groups[index(events.key[i])];
+    if (op == kClear || op == kRestart) {
+      const Id cleared = op == kClear ? events.value[i] : kNone;
+      return (lookup == kNone || cleared == kNone || cleared == lookup) &&
+             (place == kNone || events.node[i] == kNone || events.node[i] + 1 == place);
+    }
+    return (lookup == kNone || group / kPlaces == lookup) &&
+           (place == kNone || group % kPlaces == place);
+  }
+
+  // The replay of the rows of a part. The others are moments at which nothing happens.
+  Ledger replayed(bool keeps_course, Id lookup, Id place) const {
+    Columns columns = events.columns(0, events.at.size());
+    std::vector<std::uint8_t> marks = events.mark;
+    for (std::size_t i = 0; i < marks.size(); ++i) {
+      if (!is_own(i, lookup, place)) marks[i] = kNothing;
+    }
+    columns.mark = marks.data();
+    const EndsInOrder ends(columns);
+    columns.ends = ends.ends();
+    const PlainSetting setting{.entry_groups = entries.groups,
+                               .entry_keys = entries.keys,
+                               .entry_is_first = entries.is_first,
+                               .keys = 8,
+                               .lookups = rules,
+                               .group_lookups = lookups,
+                               .group_nodes = nodes,
+                               .group_is_of_node = is_of_node,
+                               .group_pools = pools_of_places,
+                               .pools = pools,
+                               .clears = clears};
+    Run run = how;
+    run.keeps_course = keeps_course;
+    ReplayBy<PlainReplay<policy::Lru, Loading::timed>> replay(
+        setting, run, Slices(events.at[0] / kWidth * kWidth - kWidth, kWidth, 100));
+    replay.feed(columns, {});
+    return replay.close();
+  }
+
+  static constexpr Time kWidth = 1'000'000'000;
+};
+
+void check_same(const Counted& sum, const Counted& whole) {
+  CHECK(sum.counts == whole.counts && sum.sums == whole.sums);
+  CHECK(sum.held.entries_peak == whole.held.entries_peak);
+  CHECK(sum.held.bytes_peak == whole.held.bytes_peak);
+  CHECK(sum.longest_read == whole.longest_read && sum.oldest_answer == whole.oldest_answer);
+  CHECK(sum.surge.second == whole.surge.second && sum.surge.minute == whole.surge.minute);
+}
+
+void check_sum(const std::vector<Ledger>& ledgers, const Ledger& whole) {
+  const std::vector<Id> every{0, 1};
+  std::vector<Part> parts;
+  for (const Ledger& ledger : ledgers) parts.push_back({&ledger, every});
+  Whole sum(parts, kLookups);
+  check_same(sum.total(), whole.total());
+  CHECK(sum.total().read_times.occurred() == whole.total().read_times.occurred());
+  for (std::size_t lookup = 0; lookup < kLookups; ++lookup)
+    check_same(sum.tallies()[lookup], whole.tallies()[lookup]);
+  const std::vector<Slice>& slices = whole.slices().done();
+  CHECK(sum.slices() == slices.size());
+  for (std::size_t slice = 0; slice < slices.size(); ++slice) {
+    const Slice joined = sum.joined(slice, slice + 1);
+    check_same(joined.counted, slices[slice].counted);
+    CHECK(joined.spans == slices[slice].spans);
+  }
+}
+
+}  // namespace
+
+int main() {
+  std::mt19937 random(5);
+  for (int i = 0; i < 400; ++i) {
+    const Case one(random);
+    const Ledger whole = one.replayed(false, kNone, kNone);
+    std::vector<Ledger> by_lookup, by_node, by_both;
+    for (Id lookup = 0; lookup < kLookups; ++lookup)
+      by_lookup.push_back(one.replayed(true, lookup, kNone));
+    for (Id place = 0; place < kPlaces; ++place) {
+      by_node.push_back(one.replayed(true, kNone, place));
+      for (Id lookup = 0; lookup < kLookups; ++lookup)
+        by_both.push_back(one.replayed(true, lookup, place));
+    }
+    for (const std::vector<Ledger>* const parts : {&by_lookup, &by_node, &by_both})
+      check_sum(*parts, whole);
+  }
+  std::puts("sum: passed");
+}

@@ -1,0 +1,64 @@
+"""``Known``: what parts of replays gave. What several settings have in common is replayed once."""
+
+from collections.abc import Callable, Hashable
+from concurrent.futures import Future, wait
+from threading import Lock
+from typing import Any, Protocol, TypeVar
+
+from vestigo.trace import Trace
+
+
+class Sized(Protocol):
+    """What can be kept."""
+
+    @property
+    def bytes(self) -> int:
+        """The memory that it takes, about."""
+
+
+_S = TypeVar("_S", bound=Sized)
+MOST_BYTES = 256 << 20
+
+
+class Known:
+    """Keeps what is made, by name. When all of it takes more than `most_bytes`, what was not asked for the longest is
+    forgotten.
+    """
+
+    def __init__(self, most_bytes: int = MOST_BYTES) -> None:
+        self._most_bytes, self._bytes, self._lock = most_bytes, 0, Lock()
+        self._made: dict[Hashable, Future[Any]] = {}
+
+    def get(self, name: Hashable, make: Callable[[], _S]) -> _S:
+        """What has this name. If several threads ask for it, one makes it, and the others wait."""
+        with self._lock:
+            found = self._made.pop(name, None)
+            is_new = found is None or (found.done() and found.exception() is not None)
+            result: Future[_S] = Future() if is_new or found is None else found
+            self._made[name] = result  # the newest stands last
+        if is_new:
+            self._make(result, make)
+        elif wait([result]) and result.exception() is not None:
+            return self.get(name, make)  # the other one has failed, or was told to stop
+        return result.result()
+
+    def _make(self, result: "Future[_S]", make: Callable[[], _S]) -> None:
+        try:
+            made = make()
+        except BaseException as error:
+            result.set_exception(error)
+            raise
+        result.set_result(made)
+        with self._lock:
+            self._bytes += made.bytes
+            while self._bytes > self._most_bytes and (oldest := self._oldest()) is not None:
+                self._bytes -= self._made.pop(oldest).result().bytes
+
+    def _oldest(self) -> Hashable | None:
+        """The name of what is there and was not asked for the longest."""
+        return next((name for name, made in self._made.items() if made.done() and made.exception() is None), None)
+
+
+def known(trace: Trace) -> Known:
+    """What is known of a trace."""
+    return trace.once("known", Known)

@@ -1,0 +1,93 @@
+"""The kernel's sheets as measures. A sheet has what several tallies counted, as arrays (native/bind/sheet.hpp)."""
+
+from collections.abc import Sequence
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+
+from vestigo.compiled import kernel
+from vestigo.engine.changes import changes_of, together
+from vestigo.engine.job import Job
+from vestigo.outcome import Changes, Measures, Spans
+from vestigo.outcome.measures import Fields
+from vestigo.prepared.fill import Uncached, uncached
+from vestigo.trace import Trace
+
+_FOR_TESTS = {"stored", "superseded", "lost"}
+"""Counts that the kernel's own tests ask for."""
+Sheet = dict[str, Any]
+
+
+class Told:
+    """What the sheets of a job do not tell, because it is the same for all settings: times without a cache, and how the
+    trace shows changes.
+    """
+
+    def __init__(self, trace: Trace, job: Job) -> None:
+        self._trace = trace
+        self._span = int(trace.at[-1] - trace.at[job.first_counted])
+        self._waits: Uncached = uncached(trace, job.assumed, job.first_counted, job.slicing)
+        self._shown = changes_of(trace)
+
+    def total(self, sheet: Sheet) -> Fields:
+        """The fields of `Measures` for all look-ups together."""
+        waits = [int(self._waits.by_lookup.sum())]
+        return _row(_columns(sheet, [self._span], waits, [together(self._shown)]), 0)
+
+    def lookups(self, sheet: Sheet, numbers: Sequence[int]) -> dict[str, Measures]:
+        """The measures of look-ups, which have these numbers in the trace."""
+        waits = [int(self._waits.by_lookup[number]) for number in numbers]
+        columns = _columns(sheet, [self._span] * len(numbers), waits, [self._shown[number] for number in numbers])
+        return {self._trace.lookups[number]: Measures(**_row(columns, row)) for row, number in enumerate(numbers)}
+
+    def slices(self, sheet: Sheet, begins_ns: Sequence[int], ends_ns: Sequence[int]) -> dict[str, list[object]]:
+        """The fields of each slice of time."""
+        spans = [end - begin for begin, end in zip(begins_ns, ends_ns, strict=True)]
+        waits = self._waits.by_slice[: len(spans)].tolist()
+        columns = _columns(sheet, spans, waits, [together(self._shown)] * len(spans))
+        return columns | {"begins_ns": list(begins_ns), "ends_ns": list(ends_ns)}
+
+    def stretches(self, sheet: Sheet, spans_ns: Sequence[int], slices: Sequence[slice]) -> list[Measures]:
+        """The measures of some slices together, a row of the sheet for each stretch."""
+        waits = [int(self._waits.by_slice[those].sum()) for those in slices]
+        columns = _columns(sheet, list(spans_ns), waits, [together(self._shown)] * len(waits))
+        return [Measures(**_row(columns, row)) for row in range(len(waits))]
+
+
+def counts_of_slices(counts: np.ndarray) -> dict[str, list[int]]:
+    """Counts by name from rows of the kernel's counts, and ``reads``."""
+    causes = len(kernel.CAUSES)
+    found: dict[str, list[int]] = dict(zip(kernel.COUNTS, counts.T[causes:].tolist(), strict=True))
+    reads = counts[:, :causes].sum(axis=1) + np.add(found["hits"], found["joined"])
+    return found | {"reads": reads.tolist()}
+
+
+def _columns(
+    sheet: Sheet, spans_ns: list[int], uncached_ns: list[int], changes: list[Changes]
+) -> dict[str, list[object]]:
+    """A sheet as the arguments of Measures, a list of values for each. The kernel counts under the names that
+    `Measures` has (native/include/vestigo/tally.def).
+    """
+    causes = len(kernel.CAUSES)
+    counts = dict(zip(kernel.COUNTS, sheet["counts"].T[causes:].tolist(), strict=True))
+    halves = zip(sheet["sums_high"].T.tolist(), sheet["sums_low"].T.tolist(), strict=True)
+    sums = {
+        name: [(high << 64) | low for high, low in zip(*half, strict=True)]
+        for name, half in zip(kernel.SUMS, halves, strict=True)
+    }
+    mosts = dict(zip(kernel.MOSTS, sheet["mosts"].T.tolist(), strict=True))
+    histograms = {name: _spans(*sheet[name]) for name in ("read_times", "answer_ages", "stale_ages")}
+    found = {name: values for name, values in (counts | sums | mosts | histograms).items() if name not in _FOR_TESTS}
+    misses = [dict(zip(kernel.CAUSES, row, strict=True)) for row in sheet["counts"][:, :causes].tolist()]
+    others = {"span_ns": spans_ns, "uncached_time_ns": uncached_ns, "changes": changes}
+    return {**found, "misses_by_cause": misses, **others}
+
+
+def _row(columns: dict[str, list[object]], row: int) -> Fields:
+    return {name: values[row] for name, values in columns.items()}
+
+
+def _spans(ns: np.ndarray, times: np.ndarray, ends: np.ndarray) -> list[Spans]:
+    """Histograms that are stored one after the other."""
+    return [Spans(ns[begin:end], times[begin:end]) for begin, end in pairwise([0, *ends.tolist()])]

@@ -1,0 +1,139 @@
+"""A replay is the sum of its parts, and what is known of a part is not replayed again."""
+
+from pathlib import Path
+from threading import Barrier, Thread
+from typing import NamedTuple
+
+import pytest
+
+from vestigo import Plan, Rules, Trace, read_plan, read_trace, replay, synth
+from vestigo.demo import files
+from vestigo.engine import native
+from vestigo.engine.job import job
+from vestigo.engine.known import Known
+from vestigo.engine.native import counted
+from vestigo.engine.native.feed import Way
+from vestigo.engine.parts import Cut, shares, whole
+from vestigo.prepared import memory
+
+AS_ONE = Way(Cut(fewest_rows=2**40))
+FINEST = Cut(by_node=True, fewest_rows=0)
+
+
+@pytest.fixture(scope="module")
+def demo(tmp_path_factory: pytest.TempPathFactory) -> tuple[Trace, Plan]:
+    trace, plan = files.write_demo(tmp_path_factory.mktemp("demo"))
+    return read_trace(trace), read_plan(plan)
+
+
+@pytest.mark.parametrize("name", ["today", "per-look-up"])
+@pytest.mark.parametrize("by_node", [False, True])
+def test_the_demo_in_parts_is_the_whole_with_every_slice_and_percentile(
+    demo: tuple[Trace, Plan], name: str, by_node: bool
+) -> None:
+    trace, plan = demo
+    work = job(trace, plan.candidates.get(name, plan))
+    assert native.run(trace, work, way=Way(Cut(by_node, 0))) == native.run(trace, work, way=AS_ONE)
+
+
+def test_pools_are_parts_and_nodes_too_if_they_share_nothing(demo: tuple[Trace, Plan]) -> None:
+    trace, plan = demo
+    by_pool, by_node = (shares(trace, job(trace, plan), Cut(by_node)) for by_node in (False, True))
+    assert len(by_pool) == len(trace.lookups)
+    assert len(by_node) == len(trace.lookups) * len(trace.nodes)
+    assert [share.rows for share in by_pool] == sorted((share.rows for share in by_pool), reverse=True)
+    assert sum(share.rows for share in by_node) == sum(share.rows for share in by_pool)
+    tells = job(trace, Plan(Rules(on_write="drop", tell_nodes="drop")))
+    assert len(shares(trace, tells, Cut(by_node=True))) == len(trace.lookups)
+
+
+def test_look_ups_that_share_a_pool_are_one_part(demo: tuple[Trace, Plan]) -> None:
+    trace, _ = demo
+    few = list(trace.lookups[:3])
+    work = job(trace, Plan(pools={"some": {"lookups": few, "max_entries": 100}}))
+    assert len(shares(trace, work)) == len(trace.lookups) - 2
+    assert native.run(trace, work) == native.run(trace, work, way=AS_ONE)
+
+
+def test_many_pools_are_packed_into_few_parts() -> None:
+    trace = read_trace({"at": range(400), "key": [1] * 400, "lookup": [f"x{number % 200}" for number in range(400)]})
+    work = job(trace, Plan())
+    assert len(shares(trace, work, FINEST)) == 64
+    assert native.run(trace, work, way=Way(FINEST)) == native.run(trace, work, way=AS_ONE)
+
+
+def test_a_short_trace_is_one_part() -> None:
+    trace = read_trace({"at": [0, 1], "key": ["a", "b"], "lookup": ["x", "y"]})
+    work = job(trace, Plan())
+    (only,) = shares(trace, work)
+    assert only.part == whole(trace, work.groups).part
+
+
+def test_a_long_trace_is_read_once_for_all_of_its_parts(monkeypatch: pytest.MonkeyPatch) -> None:
+    trace = _three_lookups()
+    work = job(trace, Plan(Rules(max_entries=50, absolute="1m")))
+    expected = native.run(trace, work, way=AS_ONE)
+    monkeypatch.setattr(memory, "KEPT_EVENTS", 1000)
+    monkeypatch.setattr(memory, "BATCH_EVENTS", 700)
+    assert native.run(_three_lookups(), work, Known(), way=Way(FINEST)) == expected
+
+
+def test_only_parts_that_are_new_are_replayed(monkeypatch: pytest.MonkeyPatch) -> None:
+    replayed = []
+    count = counted.counted
+    monkeypatch.setattr(
+        counted, "counted", lambda fed, *more: replayed.append(fed.wanted.share.part.lookups) or count(fed, *more)
+    )
+    trace = _three_lookups()
+    plan = Plan(Rules(max_entries=50))
+    first = replay(trace, plan)
+    assert sorted(replayed) == [(0,), (1,), (2,)]
+    assert replay(trace, plan).to_dict() == first.to_dict()
+    assert len(replayed) == 3
+    changed = plan.changed({"lookup.l1.absolute": "5s"})
+    assert replay(trace, changed).to_dict() == replay(_three_lookups(), changed).to_dict() != first.to_dict()
+    assert replayed[3] == (trace.lookups.index("l1"),)
+
+
+def _three_lookups() -> Trace:
+    trace = synth(reads=60_000, keys=900, seed=3).to_pandas()
+    return read_trace(trace.assign(lookup=[f"l{key % 3}" for key in trace["key"].astype("category").cat.codes]))
+
+
+class Kept(NamedTuple):
+    name: str
+    bytes: int = 40
+
+
+def test_what_was_not_asked_for_the_longest_is_forgotten() -> None:
+    knows, made = Known(most_bytes=100), []
+
+    def get(name: str) -> Kept:
+        return knows.get(name, lambda: made.append(name) or Kept(name))
+
+    for name in ("a", "b", "a", "c", "a", "b"):  # c takes the place of b
+        assert get(name) == Kept(name)
+    assert made == ["a", "b", "c", "b"]
+
+
+def test_of_threads_that_ask_for_the_same_one_makes_it() -> None:
+    knows, made, found, together = Known(), [], [], Barrier(4)
+
+    def ask() -> None:
+        together.wait()
+        found.append(knows.get("a", lambda: made.append("a") or Kept("a")))
+
+    threads = [Thread(target=ask) for _ in range(4)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert made == ["a"]
+    assert found == [Kept("a")] * 4
+
+
+def test_what_fails_is_not_known(tmp_path: Path) -> None:
+    knows = Known()
+    with pytest.raises(FileNotFoundError):
+        knows.get("a", (tmp_path / "none").stat)  # type: ignore[arg-type, return-value]
+    assert knows.get("a", lambda: Kept("a")) == Kept("a")
