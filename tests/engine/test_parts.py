@@ -1,5 +1,6 @@
 """A replay is the sum of its parts, and what is known of a part is not replayed again."""
 
+import gc
 from pathlib import Path
 from threading import Barrier, Thread
 from typing import NamedTuple
@@ -8,9 +9,10 @@ import pytest
 
 from vestigo import Plan, Rules, Trace, read_plan, read_trace, replay, synth
 from vestigo.demo import files
+from vestigo.engine import known as known_module
 from vestigo.engine import native
 from vestigo.engine.job import job
-from vestigo.engine.known import Known
+from vestigo.engine.known import Known, Shelf
 from vestigo.engine.native import counted
 from vestigo.engine.native.feed import Way
 from vestigo.engine.parts import Cut, shares, whole
@@ -106,7 +108,7 @@ class Kept(NamedTuple):
 
 
 def test_what_was_not_asked_for_the_longest_is_forgotten() -> None:
-    knows, made = Known(most_bytes=100), []
+    knows, made = Shelf(most_bytes=100), []
 
     def get(name: str) -> Kept:
         return knows.get(name, lambda: made.append(name) or Kept(name))
@@ -116,8 +118,18 @@ def test_what_was_not_asked_for_the_longest_is_forgotten() -> None:
     assert made == ["a", "b", "c", "b"]
 
 
+def test_what_is_known_of_a_trace_is_forgotten_with_it() -> None:
+    shelf, trace = known_module._SHELF, _three_lookups()
+    before = shelf._bytes
+    replay(trace, Rules())
+    assert shelf._bytes > before
+    del trace
+    gc.collect()
+    assert shelf._bytes <= before
+
+
 def test_of_threads_that_ask_for_the_same_one_makes_it() -> None:
-    knows, made, found, together = Known(), [], [], Barrier(4)
+    knows, made, found, together = Shelf(1000), [], [], Barrier(4)
 
     def ask() -> None:
         together.wait()
@@ -133,7 +145,7 @@ def test_of_threads_that_ask_for_the_same_one_makes_it() -> None:
 
 
 def test_what_fails_is_not_known(tmp_path: Path) -> None:
-    knows = Known()
+    knows = Shelf(1000)
     with pytest.raises(FileNotFoundError):
         knows.get("a", (tmp_path / "none").stat)  # type: ignore[arg-type, return-value]
     assert knows.get("a", lambda: Kept("a")) == Kept("a")

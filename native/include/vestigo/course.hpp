@@ -3,6 +3,7 @@
 #pragma once
 
 #include <algorithm>
+#include <limits>
 #include <tuple>
 #include <vector>
 
@@ -14,31 +15,46 @@ namespace vestigo {
 // moment, each with the end of its scope.
 enum class Step : std::uint8_t { clear, collect, load, message, row, scope_end };
 
-// A change of what is held. Of steps of one kind, `order` says which comes first. It is the row
-// that happens, or that began the load; for a collection, the key and the compartment.
+// One step of a replay. Of those of one kind, `order` says which comes first. It is the row that
+// happens, or that began the load; for a collection, the key and the compartment.
+struct StepAt {
+  std::int64_t place = 0;  // the order, and in the last three bits the step
+
+  StepAt() = default;
+  StepAt(Step step, std::int64_t order) : place(order << 3 | static_cast<std::int64_t>(step)) {}
+
+  Step step() const { return static_cast<Step>(place & 7); }
+  std::int64_t order() const { return place >> 3; }
+  bool is_row() const { return step() >= Step::row; }
+  bool operator==(const StepAt&) const = default;
+  bool operator<(const StepAt& other) const {
+    if (is_row() != other.is_row()) return !is_row();
+    return is_row() ? place < other.place
+                    : std::tuple(step(), order()) < std::tuple(other.step(), other.order());
+  }
+};
+
+// A change of what is held. There are many, so they are small. What does not fit is several changes
+// in the same step.
 struct Change {
   Time at = 0;
-  std::int64_t order = 0;
-  Bytes bytes = 0;
-  std::int32_t entries = 0;
+  StepAt step;
+  std::int32_t bytes = 0;
+  std::int16_t entries = 0;
   std::uint16_t lookup = 0;
-  Step step = Step::row;
 
-  bool is_row() const { return step >= Step::row; }
   bool comes_before(const Change& other) const {
-    if (at != other.at) return at < other.at;
-    if (is_row() != other.is_row()) return !is_row();
-    return is_row() ? std::tie(order, step) < std::tie(other.order, other.step)
-                    : std::tie(step, order) < std::tie(other.step, other.order);
+    return at != other.at ? at < other.at : step < other.step;
   }
   // Nothing is larger after this than before.
   bool only_falls() const { return bytes <= 0 && entries <= 0; }
 };
+static_assert(sizeof(Change) == 24);
 
 // The origin calls that a look-up began in one clock second.
 struct Calls {
   Time second = 0;  // seconds since the Unix epoch
-  std::int64_t count = 0;
+  std::uint32_t count = 0;  // a trace has fewer events than 2^32
   std::uint16_t lookup = 0;
 };
 
@@ -80,19 +96,14 @@ struct Course {
   std::vector<Calls> calls;    // ascending by second once the books are closed
   std::vector<Block> blocks;   // those of the first slice come first
 
-  // A fall and what follows it in the same step are one change: between them nothing is higher.
-  void add(const Change& change) {
-    if (!changes.empty()) {
-      Change& last = changes.back();
-      if (last.only_falls() && last.at == change.at && last.order == change.order &&
-          last.step == change.step && last.lookup == change.lookup) {
-        last.bytes += change.bytes;
-        last.entries += change.entries;
-        if (last.bytes == 0 && last.entries == 0) changes.pop_back();
-        return;
-      }
+  void add(Time at, StepAt step, std::uint16_t lookup, std::int64_t entries, Bytes bytes) {
+    while (entries != 0 || bytes != 0) {
+      const auto now = fitting<std::int16_t>(entries);
+      const auto now_bytes = fitting<std::int32_t>(bytes);
+      put({at, step, now_bytes, now, lookup});
+      entries -= now;
+      bytes -= now_bytes;
     }
-    changes.push_back(change);
   }
 
   // The memory that it takes.
@@ -131,6 +142,32 @@ struct Course {
         blocks.push_back({place, held, most});
       }
     }
+  }
+
+ private:
+  // As much of a number as fits in a smaller type.
+  template <class Small>
+  static Small fitting(std::int64_t number) {
+    return static_cast<Small>(std::clamp<std::int64_t>(number, std::numeric_limits<Small>::min(),
+                                                       std::numeric_limits<Small>::max()));
+  }
+
+  // A fall and what follows it in the same step are one change: between them nothing is higher.
+  void put(Change change) {
+    if (!changes.empty()) {
+      const Change& last = changes.back();
+      const std::int64_t bytes = std::int64_t{last.bytes} + change.bytes;
+      const std::int64_t entries = std::int64_t{last.entries} + change.entries;
+      if (last.only_falls() && last.at == change.at && last.step == change.step &&
+          last.lookup == change.lookup && fitting<std::int32_t>(bytes) == bytes &&
+          fitting<std::int16_t>(entries) == entries) {
+        change.bytes = static_cast<std::int32_t>(bytes);
+        change.entries = static_cast<std::int16_t>(entries);
+        changes.pop_back();
+        if (bytes == 0 && entries == 0) return;
+      }
+    }
+    changes.push_back(change);
   }
 };
 

@@ -62,10 +62,7 @@ class Ledger {
   bool keeps_course() const { return course_ != nullptr; }
 
   // What is held changes in this step until the next one is named.
-  void at_step(Step step, std::int64_t order) {
-    step_ = step;
-    order_ = order;
-  }
+  void at_step(Step step, std::int64_t order) { step_ = {step, order}; }
 
   // The first moment that belongs to a later slice.
   Time slice_end() const { return counting_ && !slices_.last() ? slices_.end() : kNever; }
@@ -275,20 +272,16 @@ class Ledger {
 
   [[gnu::noinline]] void add_change(const Tally& tally, std::int64_t more_entries, Bytes more_bytes,
                                     Time now) {
-    if (more_entries == 0 && more_bytes == 0) return;
-    course_->add({.at = now,
-                  .order = order_,
-                  .bytes = more_bytes,
-                  .entries = static_cast<std::int32_t>(more_entries),
-                  .lookup = number(tally),
-                  .step = step_});
+    course_->add(now, step_, number(tally), more_entries, more_bytes);
   }
 
   // The calls of the second that is over.
   void add_calls(const Tally& tally) {
     if (!course_ || tally.surge_count.second_ends == kGone) return;
     const std::int64_t count = tally.surge_count.in_second(tally.loads());
-    if (count > 0) course_->calls.push_back({tally.surge_count.second(), count, number(tally)});
+    if (count > 0)
+      course_->calls.push_back(
+          {tally.surge_count.second(), static_cast<std::uint32_t>(count), number(tally)});
   }
 
   // The maxima of a look-up over the slices that are over. Its tally has those of the current
@@ -314,8 +307,7 @@ class Ledger {
   Time counted_from_ = kNever;
   bool counting_ = false;
   std::unique_ptr<Course> course_;  // if it is wanted
-  Step step_ = Step::row;
-  std::int64_t order_ = 0;
+  StepAt step_;
 };
 
 }  // namespace vestigo

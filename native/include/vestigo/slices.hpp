@@ -102,6 +102,7 @@ class Slices {
 
   // After the last slice is closed.
   void settle_idle() {
+    spans_ = {};
     Int128 rate = 0;
     for (std::size_t i = 0; i < done_.size(); ++i) {
       rate += idle_rate_[i];

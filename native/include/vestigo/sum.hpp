@@ -166,7 +166,7 @@ class CalledTogether {
 
   Surge all_;
   std::vector<Surge> by_slice_;
-  std::vector<std::int64_t> in_second_;
+  std::vector<std::uint32_t> in_second_;
   Time minute_ends_ = kGone;  // a minute can lie in two slices
   std::int64_t in_whole_minute_ = 0;
 };

@@ -2,8 +2,9 @@
 
 from collections.abc import Callable, Hashable
 from concurrent.futures import Future, wait
-from threading import Lock
+from threading import RLock
 from typing import Any, Protocol, TypeVar
+from weakref import finalize
 
 from vestigo.trace import Trace
 
@@ -18,22 +19,23 @@ class Sized(Protocol):
 
 _S = TypeVar("_S", bound=Sized)
 MOST_BYTES = 256 << 20
+"""What is kept of all traces together."""
 
 
-class Known:
+class Shelf:
     """Keeps what is made, by name. When all of it takes more than `most_bytes`, what was not asked for the longest is
     forgotten.
     """
 
-    def __init__(self, most_bytes: int = MOST_BYTES) -> None:
-        self._most_bytes, self._bytes, self._lock = most_bytes, 0, Lock()
+    def __init__(self, most_bytes: int) -> None:
+        self._most_bytes, self._bytes, self._lock = most_bytes, 0, RLock()
         self._made: dict[Hashable, Future[Any]] = {}
 
     def get(self, name: Hashable, make: Callable[[], _S]) -> _S:
         """What has this name. If several threads ask for it, one makes it, and the others wait."""
         with self._lock:
             found = self._made.pop(name, None)
-            is_new = found is None or (found.done() and found.exception() is not None)
+            is_new = found is None or _has_failed(found)
             result: Future[_S] = Future() if is_new or found is None else found
             self._made[name] = result  # the newest stands last
         if is_new:
@@ -42,23 +44,53 @@ class Known:
             return self.get(name, make)  # the other one has failed, or was told to stop
         return result.result()
 
+    def forget(self, is_over: Callable[[Any], bool]) -> None:
+        """Forgets what has such a name."""
+        with self._lock:
+            for name in [name for name in self._made if is_over(name)]:
+                self._drop(name)
+
     def _make(self, result: "Future[_S]", make: Callable[[], _S]) -> None:
         try:
             made = make()
         except BaseException as error:
             result.set_exception(error)
             raise
-        result.set_result(made)
         with self._lock:
+            result.set_result(made)
             self._bytes += made.bytes
             while self._bytes > self._most_bytes and (oldest := self._oldest()) is not None:
-                self._bytes -= self._made.pop(oldest).result().bytes
+                self._drop(oldest)
+
+    def _drop(self, name: Hashable) -> None:
+        made = self._made.pop(name)
+        if made.done() and not _has_failed(made):
+            self._bytes -= made.result().bytes
 
     def _oldest(self) -> Hashable | None:
         """The name of what is there and was not asked for the longest."""
-        return next((name for name, made in self._made.items() if made.done() and made.exception() is None), None)
+        return next((name for name, made in self._made.items() if made.done() and not _has_failed(made)), None)
+
+
+_SHELF = Shelf(MOST_BYTES)
+
+
+class Known:
+    """What is known of one trace. It is forgotten with the trace."""
+
+    def __init__(self) -> None:
+        mine = id(self)
+        finalize(self, _SHELF.forget, lambda name: name[0] == mine)
+
+    def get(self, name: Hashable, make: Callable[[], _S]) -> _S:
+        """What has this name. It is made if it is not known."""
+        return _SHELF.get((id(self), name), make)
 
 
 def known(trace: Trace) -> Known:
     """What is known of a trace."""
     return trace.once("known", Known)
+
+
+def _has_failed(made: "Future[Any]") -> bool:
+    return made.done() and made.exception() is not None

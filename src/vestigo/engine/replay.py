@@ -44,7 +44,7 @@ class ReplayEngine(Protocol):
         Parts that are known need not be replayed.
         """
 
-    def watch(self, trace: Trace, job: Job, watching: Watching, /) -> Seen:
+    def watch(self, trace: Trace, job: Job, watching: Watching, knows: Known, /) -> Seen:
         """What a replay tells of single reads and keys."""
 
     def answers_by_batch(self, trace: Trace, job: Job, /) -> Iterator[tuple[int, int, Answers]]:

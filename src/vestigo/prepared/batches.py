@@ -32,6 +32,13 @@ class Batch(NamedTuple):
     rows: Ints | None
     """The rows of the part, counted from there. None: all."""
 
+    @property
+    def numbers(self) -> Longs:
+        """The rows of the trace."""
+        if self.rows is None:
+            return np.arange(self.begin, self.begin + self.columns.events)
+        return self.begin + self.rows.astype(np.int64)
+
     def of(self, column: np.ndarray) -> np.ndarray:
         """Its rows of a column of the trace."""
         if self.rows is None:
@@ -64,8 +71,10 @@ def make_ready(trace: Trace, assumed: Assumed, parts: Iterable[Part]) -> None:
         return
     missing = [part for part in dict.fromkeys(parts) if _kept_as(assumed, part) not in trace.kept]
     if missing:
-        for part, of_part in zip(missing, zip(*made(trace, assumed, missing), strict=True), strict=True):
-            trace.kept.setdefault(_kept_as(assumed, part), [batch for batch in of_part if batch is not None])
+        blocks = list(made(trace, assumed, missing))
+        for number, part in enumerate(missing):
+            own = [block[number] for block in blocks]
+            trace.kept.setdefault(_kept_as(assumed, part), [batch for batch in own if batch is not None])
 
 
 def _kept_as(assumed: Assumed, part: Part) -> object:

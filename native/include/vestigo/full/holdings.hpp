@@ -51,7 +51,7 @@ class Holdings {
   std::int64_t rank(Id slot) const {
     const Slot& own = here.slots[index(slot)];
     const Id number = here.all[index(own.compartment)].number;
-    return std::int64_t{own.key} << 32 | number;
+    return std::int64_t{own.key} << 29 | std::min(number, (Id{1} << 29) - 1);
   }
 
   // The memory that an event of the entry will touch: where to look for it, and later, what is

@@ -25,7 +25,7 @@ class Told:
     """
 
     def __init__(self, trace: Trace, job: Job) -> None:
-        self._trace = trace
+        self._names = trace.lookups
         self._span = int(trace.at[-1] - trace.at[job.first_counted])
         self._waits: Uncached = uncached(trace, job.assumed, job.first_counted, job.slicing)
         self._shown = changes_of(trace)
@@ -39,7 +39,7 @@ class Told:
         """The measures of look-ups, which have these numbers in the trace."""
         waits = [int(self._waits.by_lookup[number]) for number in numbers]
         columns = _columns(sheet, [self._span] * len(numbers), waits, [self._shown[number] for number in numbers])
-        return {self._trace.lookups[number]: Measures(**_row(columns, row)) for row, number in enumerate(numbers)}
+        return {self._names[number]: Measures(**_row(columns, row)) for row, number in enumerate(numbers)}
 
     def slices(self, sheet: Sheet, begins_ns: Sequence[int], ends_ns: Sequence[int]) -> dict[str, list[object]]:
         """The fields of each slice of time."""

@@ -1,36 +1,129 @@
 """Runs the kernel for what it tells of single reads and keys."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from typing import NamedTuple
 
 import numpy as np
 
 from vestigo.compiled import kernel
 from vestigo.engine.job import Job
+from vestigo.engine.known import Known
 from vestigo.engine.native.begin import entry_nodes
-from vestigo.engine.native.feed import Fed
-from vestigo.engine.parts import whole
+from vestigo.engine.native.feed import AS_USUAL, Answering, Fed, Way
+from vestigo.engine.parts import BY_POOL, Share, shares, whole
 from vestigo.outcome.measures import Fields
 from vestigo.outcome.seen import Answers, Counted, Happenings, Seen, Watching
+from vestigo.prepared.batches import make_ready
+from vestigo.prepared.memory import is_long
+from vestigo.stopping import check
+from vestigo.threads import each_side_by_side
 from vestigo.trace import Trace
+from vestigo.trace.trace import Ints, Longs
 
 _NAMES = {"what": kernel.HAPPENINGS, "why": kernel.CAUSES, "counted_as": kernel.COUNTS}
 
 
-def watch(trace: Trace, job: Job, watching: Watching, batch_events: int | None = None, full: bool = False) -> Seen:
-    """Like `vestigo.engine.native.run`, but it returns what `watching` asks for."""
+class PartSeen(NamedTuple):
+    """What the replay of a part tells: a value for each of its rows, and for each of its keys."""
+
+    rows: Longs
+    """The row in the trace of each of its own."""
+    answers: Answers | None
+    keys: Ints
+    """The trace's number of each of its keys."""
+    counted: Counted
+
+    @property
+    def bytes(self) -> int:
+        return sum(column.nbytes for column in (self.rows, self.keys, *(self.answers or ()), *self.counted.values()))
+
+
+def watch(trace: Trace, job: Job, watching: Watching, knows: Known | None = None, way: Way = AS_USUAL) -> Seen:
+    """What `watching` asks for. Parts of which it is known are not replayed."""
     if len(trace) == 0:
         from vestigo.engine.reference.run import watch as reference_watch
 
         return reference_watch(trace, job, watching)
-    fed = Fed(trace, job, whole(trace, job.groups), full)
-    columns = _places(len(trace)) if watching.reads else None
+    parts = shares(trace, job, way.cut or BY_POOL)
+    if watching.chosen or len(parts) == 1 or is_long(len(trace)):
+        return _seen_as_one(Fed(trace, job, _home(trace, job, watching, parts), way.full), watching, way.batch_events)
+
+    def get(share: Share) -> PartSeen:
+        def make() -> PartSeen:
+            return _seen(Fed(trace, job, share, way.full), watching, way.batch_events)
+
+        return make() if knows is None else knows.get((share.depends_on(trace, job), watching), make)
+
+    if way.batch_events is None:
+        make_ready(trace, job.assumed, [share.part for share in parts])
+    return _together(trace, each_side_by_side(get, parts))
+
+
+def _home(trace: Trace, job: Job, watching: Watching, parts: Sequence[Share]) -> Share:
+    """The part in which all chosen keys are, if nothing else is asked for. Otherwise the whole."""
+    lookups = {*trace.key_lookup[list(watching.chosen)].tolist()}
+    alone = [share for share in parts if lookups <= {*share.part.lookups}]
+    can_be_cut = alone and lookups and not (watching.reads or watching.keys or is_long(len(trace)))
+    return alone[0] if can_be_cut else whole(trace, job.groups)
+
+
+def _seen_as_one(fed: Fed, watching: Watching, batch_events: int | None) -> Seen:
+    """What a replay tells of the whole, or of the story of keys in one part."""
+    columns = _places(len(fed.wanted.trace)) if watching.reads else None
     replay = fed.begin(watching=_asked(fed, watching))
+    numbers = []
     for batch in fed.batches(batch_events):
+        check()
         fed.feed(replay, batch, columns and (batch.of(columns[0]), batch.of(columns[1]), batch.of(columns[2])))
-    reads = columns and Answers(*columns, *replay.take_stale())
+        numbers.append(batch.numbers if watching.chosen else batch.numbers[:0])
+    answers = columns and Answers(*columns, *replay.take_stale())
     sheets = replay.close()
-    counted = _counted(len(trace.keys), **sheets["keys"]) if watching.keys else None
-    return Seen(reads, counted, _happenings(fed, sheets["happenings"]))
+    keys = _counted(len(fed.wanted.trace.keys), **sheets["keys"]) if watching.keys else None
+    return Seen(answers, keys, _happenings(fed, sheets["happenings"], np.concatenate(numbers)))
+
+
+def _seen(fed: Fed, watching: Watching, batch_events: int | None) -> PartSeen:
+    """What a replay tells of a part."""
+    trace, part, batches = fed.wanted.trace, fed.wanted.share.part, list(fed.batches(batch_events))
+    numbers = np.concatenate([batch.numbers for batch in batches])
+    own = np.isin(trace.lookup[numbers], part.lookups)
+    places = _places(len(numbers)) if watching.reads else None
+    replay = fed.begin(watching=_asked(fed, watching))
+    begin = 0
+    for batch in batches:
+        check()
+        end = begin + batch.columns.events
+        fed.feed(replay, batch, places and (places[0][begin:end], places[1][begin:end], places[2][begin:end]))
+        begin = end
+    answers = None
+    if places is not None:
+        stale, ages = replay.take_stale()
+        answers = Answers(places[0][own], places[1][own], places[2][own], numbers[stale], ages)
+    sheets = replay.close()
+    keys = np.flatnonzero(np.isin(trace.key_lookup, part.lookups)).astype(np.int32)
+    counted = _counted(len(trace.keys), **sheets["keys"]) if watching.keys else {}
+    return PartSeen(numbers[own], answers, keys, {name: column[keys] for name, column in counted.items()})
+
+
+def _together(trace: Trace, parts: Sequence[PartSeen]) -> Seen:
+    """What the whole tells, if no stories are asked for."""
+    of_parts = [part.answers for part in parts if part.answers is not None]
+    answers = None
+    if of_parts:
+        places = _places(len(trace))
+        for part, own in zip(parts, of_parts, strict=True):
+            for column, values in zip(places, own, strict=False):
+                column[part.rows] = values
+        stale, ages = (np.concatenate([own[place] for own in of_parts]) for place in (3, 4))
+        order = np.argsort(stale)
+        answers = Answers(*places, stale[order], ages[order])
+    counted: dict[str, np.ndarray] = {}
+    for name in parts[0].counted:
+        kind = np.result_type(*(part.counted[name].dtype for part in parts))
+        counted[name] = np.zeros(len(trace.keys), kind)
+        for part in parts:
+            counted[name][part.keys] = part.counted[name]
+    return Seen(answers, counted or None, ())
 
 
 def answers_by_batch(trace: Trace, job: Job) -> Iterator[tuple[int, int, Answers]]:
@@ -51,7 +144,7 @@ def answers_by_batch(trace: Trace, job: Job) -> Iterator[tuple[int, int, Answers
         yield batch.begin, batch.begin + batch.columns.events, Answers(*told, rows - batch.begin, ages)
 
 
-def _places(rows: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+def _places(rows: int) -> Answering:
     """Arrays in which the kernel stores answers."""
     return np.empty(rows, np.uint8), np.empty(rows, np.int64), np.empty(rows, np.int64)
 
@@ -99,8 +192,12 @@ def _with_rest(sums: np.ndarray, keys: np.ndarray, high: np.ndarray, low: np.nda
     return whole.astype(np.int64) if fits else whole
 
 
-def _happenings(fed: Fed, columns: dict[str, np.ndarray]) -> Happenings:
-    """The kernel's log as `Happenings`. The plain replay names entries where the full one names keys."""
+def _happenings(fed: Fed, columns: dict[str, np.ndarray], rows: Longs) -> Happenings:
+    """The kernel's log as `Happenings`. It counts the rows that it was fed, which have these numbers in the trace. The
+    plain replay names entries where the full one names keys.
+    """
+    if len(columns["row"]):
+        columns["row"] = rows[columns["row"]]
     if not fed.is_full:
         entry, other, keys = columns["key"], columns["other"], fed.wanted.entries.keys
         nodes = entry_nodes(fed.wanted)

@@ -21,7 +21,7 @@ def run(trace: Trace, job: Job, knows: object = None) -> Measured:  # noqa: ARG0
     return measured
 
 
-def watch(trace: Trace, job: Job, watching: Watching) -> Seen:
+def watch(trace: Trace, job: Job, watching: Watching, knows: object = None) -> Seen:  # noqa: ARG001
     """What a replay tells of single reads and keys."""
     _, seen = _replayed(trace, job, watching)
     return seen
