@@ -50,6 +50,7 @@ std::vector<Part> checked_parts(const std::vector<const BoundCounted*>& counted,
 
 // The sheets of all look-ups together, of each, and of the slices. If `until` is given, the slices
 // before it are told as one, and the others as one; the counts of each slice are told beside them.
+// Look-ups are left out then, because those of each part can be told once for all sums.
 nb::dict sum(const std::vector<const BoundCounted*>& counted,
              const std::vector<std::vector<Id>>& numbers, std::size_t lookups,
              std::optional<std::size_t> until) {
@@ -61,7 +62,8 @@ nb::dict sum(const std::vector<const BoundCounted*>& counted,
     nb::gil_scoped_release released;
     Whole whole(parts, lookups);
     all.add(whole.total());
-    for (const Tally& tally : whole.tallies()) of_lookups.add(tally);
+    for (std::size_t i = 0; i < whole.tallies().size() && (!until || parts.size() == 1); ++i)
+      of_lookups.add(whole.tallies()[i]);
     const std::size_t slices = whole.slices();
     std::vector<Stretch> told;
     if (until) {

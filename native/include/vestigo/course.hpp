@@ -132,8 +132,9 @@ struct Course {
       const Time from = slices[slice].begins, span = slices[slice].ends - from;
       for (std::size_t block = 1; block <= kBlocks; ++block) {
         const bool is_last = slice + 1 == slices.size() && block == kBlocks;
-        const Time end = from + static_cast<Time>(Int128{span} * static_cast<Time>(block) /
-                                                  static_cast<Time>(kBlocks));
+        const Time end = block == kBlocks
+                             ? slices[slice].ends
+                             : from + span / static_cast<Time>(kBlocks) * static_cast<Time>(block);
         Amount most = held;
         for (; place < changes.size() && (is_last || changes[place].at < end); ++place) {
           held.add(changes[place]);

@@ -9,6 +9,7 @@
 #include <array>
 #include <bit>
 #include <cstdint>
+#include <cstring>
 #include <span>
 #include <utility>
 #include <vector>
@@ -96,38 +97,30 @@ class Histogram {
   // more. No histogram is copied, because there can be many slices of time. Nothing else follows
   // these parts.
   Occurred follow(std::span<Histogram* const> parts) {
-    Histogram few;
-    std::vector<Histogram*> in_bins;
-    for (Histogram* const part : parts) {
-      if (part->bins_ > 0) in_bins.push_back(part);
-      few.add_exact_of(*part);
+    Occurred few;  // of those that are exact
+    bool has_bins = bins_ > 0;
+    for (const Histogram* const part : parts) {
+      has_bins |= part->bins_ > 0;
+      part->each_exact([&](Time span, std::uint32_t times) { few.emplace_back(span, times); });
     }
-    if (in_bins.empty() && few.bins_ == 0) {
-      Occurred found = few.more_than(*this);
-      *this = std::move(few);
-      return found;
+    if (!has_bins) {
+      Histogram sum;
+      for (const auto& [span, times] : few) sum.add(span, times);
+      if (sum.bins_ == 0) {
+        Occurred found = sum.more_than(*this);
+        *this = std::move(sum);
+        return found;
+      }
     }
-    spill();
-    few.spill();
-    in_bins.push_back(&few);
-    std::array<bool, kBlocks> touched{};
-    for (Histogram* const part : in_bins) {
-      if (part->bins_ > bins_) grow(part->bins_);
-      for (std::size_t block = 0; block < part->touched_.size(); ++block)
-        touched[block] |= std::exchange(part->touched_[block], 0) != 0;
-    }
-    Occurred found;
-    for (std::size_t block = 0; block < kBlocks; ++block) {
-      if (touched[block]) follow_block(block * kBlock, in_bins, found);
-    }
-    return found;
+    return follow_in_bins(parts, few);
   }
 
  private:
   static constexpr std::size_t kParts = 128, kPlaces = 2 * kFew;
   static constexpr std::size_t kBlock =
-      64;  // bins come in whole blocks, most of which do not change from slice to slice
+      16;  // bins come in whole blocks, most of which do not change from slice to slice
   static constexpr std::size_t kBlocks = kAllBins / kBlock;
+  static_assert(kBlocks % sizeof(std::uint64_t) == 0);
   struct Exact {
     Time span = -1;  // no span is negative
     std::uint32_t times = 0;
@@ -135,7 +128,15 @@ class Histogram {
 
   // A span that differs from the latest one.
   [[gnu::noinline]] void add_exact(Time span, std::uint32_t times) {
-    if (exact_.empty()) exact_.resize(kPlaces);
+    if (distinct_ == 0) {
+      distinct_ = 1;
+      latest_ = {span, times};
+      return;
+    }
+    if (exact_.empty()) {
+      exact_.resize(kPlaces);
+      exact_[find(latest_.span)].span = latest_.span;
+    }
     if (latest_.times > 0) exact_[find(latest_.span)].times += latest_.times;
     latest_ = {};
     Exact& here = exact_[find(span)];
@@ -151,16 +152,45 @@ class Histogram {
   }
 
   std::uint32_t times_of(Time span) const {
-    if (exact_.empty()) return 0;
+    if (exact_.empty()) return span == latest_.span ? latest_.times : 0;
     return exact_[find(span)].times + (span == latest_.span ? latest_.times : 0);
   }
 
-  void follow_block(std::size_t begin, std::span<Histogram* const> parts, Occurred& found) {
+  // `few` occurred in parts that are still exact.
+  Occurred follow_in_bins(std::span<Histogram* const> parts, const Occurred& few) {
+    spill();
+    std::array<std::uint8_t, kBlocks> touched{};
+    for (Histogram* const part : parts) {
+      if (part->bins_ > bins_) grow(part->bins_);
+      for (std::size_t block = 0; block < part->touched_.size(); ++block)
+        touched[block] |= part->touched_[block];
+      std::fill(part->touched_.begin(), part->touched_.end(), std::uint8_t{0});
+    }
+    for (const auto& [span, times] : few) {
+      if (bin(span) >= bins_) grow(bin(span) + 1);
+      touched[bin(span) / kBlock] = 1;
+    }
+    Occurred found;
+    for (std::size_t block = 0; block < kBlocks; block += sizeof(std::uint64_t)) {
+      std::uint64_t some;
+      std::memcpy(&some, &touched[block], sizeof some);
+      for (std::size_t i = block; some != 0 && i < block + sizeof some; ++i) {
+        if (touched[i]) follow_block(i * kBlock, parts, few, found);
+      }
+    }
+    return found;
+  }
+
+  void follow_block(std::size_t begin, std::span<Histogram* const> parts, const Occurred& few,
+                    Occurred& found) {
     std::array<std::uint32_t, kBlock> sum{};
     for (const Histogram* const part : parts) {
       if (begin >= part->bins_) continue;
       const std::uint32_t* const __restrict__ counts = part->counts_.data() + begin;
       for (std::size_t i = 0; i < kBlock; ++i) sum[i] += counts[i];
+    }
+    for (const auto& [span, times] : few) {
+      if (const std::size_t i = bin(span); i / kBlock == begin / kBlock) sum[i - begin] += times;
     }
     std::uint32_t* const own = &counts_[begin];
     if (std::equal(sum.begin(), sum.end(), own)) return;
@@ -192,6 +222,7 @@ class Histogram {
 
   template <class Visit>
   void each_exact(Visit visit) const {
+    if (exact_.empty() && latest_.times > 0) visit(latest_.span, latest_.times);
     for (const Exact& one : exact_) {
       const std::uint32_t times = one.times + (one.span == latest_.span ? latest_.times : 0);
       if (one.span >= 0 && times > 0) visit(one.span, times);
@@ -220,13 +251,40 @@ class Histogram {
   }
 
   Exact latest_;              // the latest span, which is not yet counted in `counts_`
-  std::vector<Exact> exact_;  // spans by hash, while there are few
+  std::vector<Exact> exact_;  // spans by hash, while there are few, but more than one
   std::size_t distinct_ = 0;
   std::vector<std::uint32_t> counts_;
   std::vector<std::uint8_t> touched_;  // for each block of bins, whether it was added to since it
                                        // was followed
   std::size_t bins_ =
       0;  // counts_.size(), without the division that this costs at every read; 0 while exact
+};
+
+// Counts in bins that are taken out again and again.
+class Bins {
+ public:
+  void add(std::size_t bin, std::uint32_t times) {
+    counts_[bin] += times;
+    touched_[bin / kBlock] = true;
+  }
+
+  // Calls `visit(bin, times)` for all that was added, in order, and forgets it.
+  template <class Visit>
+  void take(Visit visit) {
+    for (std::size_t block = 0; block < touched_.size(); ++block) {
+      if (!std::exchange(touched_[block], false)) continue;
+      for (std::size_t bin = block * kBlock; bin < (block + 1) * kBlock; ++bin) {
+        if (const std::uint32_t times = std::exchange(counts_[bin], 0); times > 0)
+          visit(bin, times);
+      }
+    }
+  }
+
+ private:
+  static constexpr std::size_t kBlock = 16;
+
+  std::vector<std::uint32_t> counts_ = std::vector<std::uint32_t>(Histogram::kAllBins);
+  std::array<bool, Histogram::kAllBins / kBlock> touched_{};
 };
 
 }  // namespace vestigo

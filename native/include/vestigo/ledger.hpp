@@ -180,8 +180,8 @@ class Ledger {
     }
     total_.surge = surge_.close(loads());
     if (course_) {
-      std::stable_sort(course_->calls.begin(), course_->calls.end(),
-                       [](const Calls& a, const Calls& b) { return a.second < b.second; });
+      const auto before = [](const Calls& a, const Calls& b) { return a.second < b.second; };
+      if (several_) std::stable_sort(course_->calls.begin(), course_->calls.end(), before);
       course_->divide(slices_.done());
     }
   }

@@ -113,14 +113,14 @@ class Slices {
  private:
   void join(std::size_t of, std::size_t begin, std::size_t end) {
     if (begin + 1 >= end) return;
-    std::vector<std::uint32_t> bins(Histogram::kAllBins);
+    Bins bins;
     for (std::size_t slice = begin; slice < end; ++slice) {
       for (const auto& [span, times] : std::exchange(done_[slice].spans[of], {}))
-        bins[Histogram::bin(span)] += times;
+        bins.add(Histogram::bin(span), times);
     }
-    for (std::size_t bin = 0; bin < bins.size(); ++bin) {
-      if (bins[bin] > 0) done_[begin].spans[of].emplace_back(Histogram::value(bin), bins[bin]);
-    }
+    bins.take([&](std::size_t bin, std::uint32_t times) {
+      done_[begin].spans[of].emplace_back(Histogram::value(bin), times);
+    });
   }
 
   Time starts(std::size_t slice) const { return origin_ + width_ * static_cast<Time>(slice); }

@@ -181,13 +181,14 @@ class SpansOfParts {
   Occurred between(std::size_t begin, std::size_t end) {
     if (parts_.size() == 1 && end == begin + 1) return parts_[0].slices()[begin].spans[of_];
     Occurred found;
-    gather(begin, std::min(end, exact_), [](Time span) { return span; }, found);
-    if (end == begin + 1) {
-      if (end > exact_) gather(begin, end, middle, found);
-    } else if (end > exact_) {
-      take_bins(std::max(begin, exact_), end, found);
-    }
-    return joined(std::move(found));
+    each(begin, std::min(end, exact_),
+         [&](Time span, std::uint32_t times) { found.emplace_back(span, times); });
+    each(std::max(begin, exact_), end,
+         [&](Time span, std::uint32_t times) { bins_.add(Histogram::bin(span), times); });
+    bins_.take([&](std::size_t bin, std::uint32_t times) {
+      found.emplace_back(Histogram::value(bin), times);
+    });
+    return begin < exact_ ? joined(std::move(found)) : found;
   }
 
  private:
@@ -209,14 +210,11 @@ class SpansOfParts {
     return slices;
   }
 
-  static Time middle(Time span) { return Histogram::value(Histogram::bin(span)); }
-
-  template <class As>
-  void gather(std::size_t begin, std::size_t end, As as, Occurred& found) const {
+  template <class Visit>
+  void each(std::size_t begin, std::size_t end, Visit visit) const {
     for (std::size_t slice = begin; slice < end; ++slice) {
       for (const Part& part : parts_) {
-        for (const auto& [span, times] : part.slices()[slice].spans[of_])
-          found.emplace_back(as(span), times);
+        for (const auto& [span, times] : part.slices()[slice].spans[of_]) visit(span, times);
       }
     }
   }
@@ -236,30 +234,10 @@ class SpansOfParts {
     return found;
   }
 
-  // The spans of slices as the middles of bins. There can be many, and few bins.
-  void take_bins(std::size_t begin, std::size_t end, Occurred& found) {
-    bins_.resize(Histogram::kAllBins);
-    std::size_t least = bins_.size(), most = 0;
-    for (std::size_t slice = begin; slice < end; ++slice) {
-      for (const Part& part : parts_) {
-        for (const auto& [span, times] : part.slices()[slice].spans[of_]) {
-          const std::size_t bin = Histogram::bin(span);
-          bins_[bin] += times;
-          least = std::min(least, bin);
-          most = std::max(most, bin);
-        }
-      }
-    }
-    for (std::size_t bin = least; bin <= most && bin < bins_.size(); ++bin) {
-      if (const std::uint32_t times = std::exchange(bins_[bin], 0); times > 0)
-        found.emplace_back(Histogram::value(bin), times);
-    }
-  }
-
   Parts parts_;
   SpansOf of_;
   std::size_t exact_;
-  std::vector<std::uint32_t> bins_;
+  Bins bins_;
 };
 
 // The whole of some parts, which cover the same time in the same slices. Where there are several,
@@ -341,18 +319,18 @@ class Whole {
       total_.surge = parts_[0].ledger->total().surge;
       return;
     }
-    const CalledTogether calls = follow(total_, courses_of(kNone));
     held_.emplace(courses_of(kNone));
+    set_peaks(total_, held_->most(0, over_time_.size()));
+    const CalledTogether calls(courses_of(kNone), parts_[0].slices());
+    total_.surge = calls.all();
     for (std::size_t slice = 0; slice < over_time_.size(); ++slice)
       over_time_[slice].surge = calls.in(slice);
   }
 
-  // The peaks and surges of something that lies in several parts.
-  CalledTogether follow(Counted& counted, const std::vector<const Course*>& courses) {
+  // The peaks and surges of a look-up that lies in several parts.
+  void follow(Counted& counted, const std::vector<const Course*>& courses) const {
     set_peaks(counted, HeldTogether(courses).most(0, over_time_.size()));
-    CalledTogether calls(courses, parts_[0].slices());
-    counted.surge = calls.all();
-    return calls;
+    counted.surge = CalledTogether(courses, parts_[0].slices()).all();
   }
 
   // The courses of a look-up, or of all.

@@ -10,7 +10,6 @@ from typing import NamedTuple
 from vestigo.data import Told
 from vestigo.engine.context import assumptions, whose_cache
 from vestigo.engine.job import Job
-from vestigo.engine.known import known
 from vestigo.engine.native import run_in_halves
 from vestigo.engine.replay import run
 from vestigo.measures import MEASURES
@@ -47,15 +46,14 @@ def replayed(trace: Trace, job: Job, name: str, split_ns: int) -> Kept:
     """Replays a plan, and returns what is kept of it. Parts that were replayed before are not replayed again."""
     if job.engine != "native" or is_long(len(trace)) or len(trace) == 0:
         return kept_of(run(trace, job, name), split_ns)
-    halves = run_in_halves(trace, job, known(trace), split_ns)
+    halves = run_in_halves(trace, job, split_ns, _OF_SLICES)
     whole = dataclasses.replace(
         Summary.of(halves.whole),
         lookups=halves.lookups,
         whose=whose_cache(trace, job.groups),
         assumptions=assumptions(trace, job),
     )
-    counts = {name: halves.counts[name] for name in _OF_SLICES}
-    return Kept(whole, Summary.of(halves.first), Summary.of(halves.rest), counts)
+    return Kept(whole, Summary.of(halves.first), Summary.of(halves.rest), halves.counts)
 
 
 def kept_of(outcome: Outcome, split_ns: int) -> Kept:

@@ -22,6 +22,24 @@ MOST_BYTES = 256 << 20
 """What is kept of all traces together."""
 
 
+class Name:
+    """All that a result depends on. Its hash is worked out once."""
+
+    __slots__ = ("_hash", "_on")
+
+    def __init__(self, *on: Hashable) -> None:
+        self._on, self._hash = on, hash(on)
+
+    def __hash__(self) -> int:
+        return self._hash
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Name) and self._hash == other._hash and self._on == other._on
+
+    def is_of(self, first: Hashable) -> bool:
+        return self._on[0] == first
+
+
 class Shelf:
     """Keeps what is made, by name. When all of it takes more than `most_bytes`, what was not asked for the longest is
     forgotten.
@@ -80,11 +98,11 @@ class Known:
 
     def __init__(self) -> None:
         mine = id(self)
-        finalize(self, _SHELF.forget, lambda name: name[0] == mine)
+        finalize(self, _SHELF.forget, lambda name: name.is_of(mine))
 
     def get(self, name: Hashable, make: Callable[[], _S]) -> _S:
         """What has this name. It is made if it is not known."""
-        return _SHELF.get((id(self), name), make)
+        return _SHELF.get(Name(id(self), name), make)
 
 
 def known(trace: Trace) -> Known:

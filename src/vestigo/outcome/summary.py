@@ -4,6 +4,7 @@ percentiles and the longest.
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, fields
+from functools import cache
 from types import MappingProxyType
 from typing import Any
 
@@ -124,5 +125,6 @@ _TOLD: Mapping[str, Callable[[Summary], Any]] = MappingProxyType(
 """What `to_dict` has in another form than the fields."""
 
 
+@cache
 def _kept_of(name: str) -> list[str]:
     return [key.partition(".")[2] for key in MEASURES if key.startswith(f"{name}.")]

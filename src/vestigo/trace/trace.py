@@ -134,7 +134,7 @@ class Trace(Data):
 
     @property
     def reads(self) -> int:
-        return sum(int(np.count_nonzero(part.op == Op.READ)) for part in self.parts())
+        return self.once("reads", lambda: sum(int(np.count_nonzero(part.op == Op.READ)) for part in self.parts()))
 
     def parts(self, events: int = 1 << 20) -> list["Trace"]:
         """The trace in parts of `events` events, in order. Parts are views that share its ids and their texts.

@@ -1,13 +1,13 @@
 """Runs the kernel: the parts of a job are replayed side by side, and summed up."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, NamedTuple
 
 from vestigo.compiled import kernel
 from vestigo.engine.job import Job
-from vestigo.engine.known import Known
+from vestigo.engine.known import Known, known
 from vestigo.engine.native.feed import AS_USUAL, Fed, Way, all_counted, counted
 from vestigo.engine.native.sheets import Told, counts_of_slices
 from vestigo.engine.parts import Share, finest, shares
@@ -80,10 +80,12 @@ class Halves(NamedTuple):
     """Of each slice."""
 
 
-def run_in_halves(trace: Trace, job: Job, knows: Known, split_ns: int) -> Halves:
-    """Like `run`, but in place of each slice it tells of the slices that begin before `split_ns`, and of the others."""
+def run_in_halves(trace: Trace, job: Job, split_ns: int, names: Iterable[str]) -> Halves:
+    """Like `run`, but in place of each slice it tells of the slices that begin before `split_ns`, and of the others. Of
+    each slice it has the counts with these `names`.
+    """
     until = max(-(-(split_ns - job.slicing.origin_ns) // job.slicing.width_ns), 1)
-    of_parts = _known(trace, job, shares(trace, job), knows, until)
+    of_parts = _known(trace, job, shares(trace, job), known(trace), until)
     sheets, told = _summed(trace, of_parts, until), of_parts[0].told
     begins, ends = sheets["begins"], sheets["ends"]
     split = min(until, len(begins))
@@ -92,7 +94,9 @@ def run_in_halves(trace: Trace, job: Job, knows: Known, split_ns: int) -> Halves
     first, rest = told.stretches(sheets["slices"], spans, halves)
     by_name = {name: summary for of_part in of_parts for name, summary in of_part.summaries.items()}
     lookups = {name: by_name[name] for name in trace.lookups}
-    return Halves(Measures(**told.total(sheets["total"])), first, rest, lookups, counts_of_slices(sheets["counts"]))
+    return Halves(
+        Measures(**told.total(sheets["total"])), first, rest, lookups, counts_of_slices(sheets["counts"], names)
+    )
 
 
 def _known(trace: Trace, job: Job, parts: Sequence[Share], knows: Known, until: int | None = None) -> list[PartCounted]:

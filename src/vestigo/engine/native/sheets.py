@@ -1,6 +1,6 @@
 """The kernel's sheets as measures. A sheet has what several tallies counted, as arrays (native/bind/sheet.hpp)."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from itertools import pairwise
 from typing import Any
 
@@ -55,12 +55,17 @@ class Told:
         return [Measures(**_row(columns, row)) for row in range(len(waits))]
 
 
-def counts_of_slices(counts: np.ndarray) -> dict[str, list[int]]:
-    """Counts by name from rows of the kernel's counts, and ``reads``."""
+def counts_of_slices(counts: np.ndarray, names: Iterable[str]) -> dict[str, list[int]]:
+    """Counts by name from rows of the kernel's counts. ``reads`` is one of them."""
     causes = len(kernel.CAUSES)
-    found: dict[str, list[int]] = dict(zip(kernel.COUNTS, counts.T[causes:].tolist(), strict=True))
-    reads = counts[:, :causes].sum(axis=1) + np.add(found["hits"], found["joined"])
-    return found | {"reads": reads.tolist()}
+
+    def column(name: str) -> np.ndarray:
+        if name == "reads":
+            reads: np.ndarray = counts[:, :causes].sum(axis=1) + column("hits") + column("joined")
+            return reads
+        return counts[:, causes + kernel.COUNTS.index(name)]
+
+    return {name: column(name).tolist() for name in names}
 
 
 def _columns(
