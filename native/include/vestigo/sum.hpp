@@ -92,83 +92,110 @@ class HeldTogether {
   std::vector<Amount> bounds_;  // what is held in each block at most, or less
 };
 
-// The busiest second and minute of several parts, in each slice and over all of them.
+// The busiest second and minute of several parts together.
 class CalledTogether {
  public:
-  CalledTogether(const std::vector<const Course*>& courses, const std::vector<Slice>& slices)
-      : by_slice_(slices.size()) {
-    std::vector<std::span<const Calls>> left;
-    for (const Course* const course : courses) left.emplace_back(course->calls);
-    for (std::size_t slice = 0; slice < slices.size(); ++slice) {
-      const bool is_last = slice + 1 == slices.size();
-      std::vector<Calls> calls;
-      for (std::span<const Calls>& own : left) {
-        std::size_t end = 0;
-        while (end < own.size() && (is_last || own[end].second * kSecond < slices[slice].ends))
-          ++end;
-        calls.insert(calls.end(), own.begin(), own.begin() + static_cast<std::ptrdiff_t>(end));
-        own = own.subspan(end);
+  // `courses` are of the look-ups of some parts, or of some of these look-ups.
+  CalledTogether(std::vector<const Course*> courses, Parts parts)
+      : courses_(std::move(courses)), slices_(parts[0].slices()), bounds_(slices_.size()) {
+    for (std::size_t slice = 0; slice < slices_.size(); ++slice) {
+      for (const Part& part : parts) {
+        bounds_[slice].second += part.slices()[slice].counted.surge.second;
+        bounds_[slice].minute += part.slices()[slice].counted.surge.minute;
       }
-      put_in_order(calls);
-      count(calls, by_slice_[slice]);
     }
   }
 
-  const Surge& all() const { return all_; }
-  const Surge& in(std::size_t slice) const { return by_slice_[slice]; }
+  // In one slice.
+  Surge in(std::size_t slice) { return busiest(slice, slice + 1); }
+
+  // The larger ones of the slices from `begin` to `end`: a minute that lies in two slices counts in
+  // each for itself. Most slices cannot have them: in none is more called than what the parts call
+  // in it at most.
+  Surge most(std::size_t begin, std::size_t end) {
+    std::vector<std::size_t> slices;
+    for (std::size_t slice = begin; slice < end; ++slice) slices.push_back(slice);
+    std::sort(slices.begin(), slices.end(), [this](std::size_t a, std::size_t b) {
+      return bounds_[a].second > bounds_[b].second;
+    });
+    Surge found;
+    for (const std::size_t slice : slices) {
+      if (bounds_[slice].second > found.second || bounds_[slice].minute > found.minute)
+        found.raise(in(slice));
+    }
+    return found;
+  }
+
+  // Over all of the time.
+  Surge all() {
+    const bool share_minutes = slices_.size() > 1 && slices_[0].ends % (kMinute * kSecond) != 0;
+    const bool share_later = slices_.size() > 2 && slices_[1].ends % (kMinute * kSecond) != 0;
+    return share_minutes || share_later ? busiest(0, slices_.size()) : most(0, slices_.size());
+  }
 
  private:
   static constexpr Time kSecond = 1'000'000'000, kMinute = 60;
   static constexpr Time kSparse = 16;  // seconds for each entry
 
+  Surge busiest(std::size_t begin, std::size_t end) {
+    calls_.clear();
+    for (const Course* const course : courses_) {
+      const auto until = [&](std::size_t slice) {
+        if (slice == 0) return course->calls.begin();
+        if (slice == slices_.size()) return course->calls.end();
+        return std::lower_bound(
+            course->calls.begin(), course->calls.end(), slices_[slice - 1].ends,
+            [](const Calls& one, Time now) { return one.second * kSecond < now; });
+      };
+      calls_.insert(calls_.end(), until(begin), until(end));
+    }
+    put_in_order();
+    return counted();
+  }
+
   // In the order of seconds. Where many are called in few seconds, they need not be compared.
-  void put_in_order(std::vector<Calls>& calls) {
-    if (calls.empty()) return;
+  void put_in_order() {
+    if (calls_.empty()) return;
     const auto by_second = [](const Calls& a, const Calls& b) { return a.second < b.second; };
-    const auto [least, most] = std::minmax_element(calls.begin(), calls.end(), by_second);
+    const auto [least, most] = std::minmax_element(calls_.begin(), calls_.end(), by_second);
     const Time first = least->second, seconds = most->second - first + 1;
-    if (seconds > kSparse * static_cast<Time>(calls.size())) {
-      std::sort(calls.begin(), calls.end(), by_second);
+    if (seconds > kSparse * static_cast<Time>(calls_.size())) {
+      std::sort(calls_.begin(), calls_.end(), by_second);
       return;
     }
     in_second_.assign(static_cast<std::size_t>(seconds), 0);
-    for (const Calls& one : calls)
+    for (const Calls& one : calls_)
       in_second_[static_cast<std::size_t>(one.second - first)] += one.count;
-    calls.clear();
+    calls_.clear();
     for (std::size_t second = 0; second < in_second_.size(); ++second) {
       if (in_second_[second] > 0)
-        calls.push_back({first + static_cast<Time>(second), in_second_[second]});
+        calls_.push_back({first + static_cast<Time>(second), in_second_[second]});
     }
   }
 
-  void count(const std::vector<Calls>& calls, Surge& of_slice) {
+  Surge counted() const {
+    Surge most;
     Time second = kGone, minute_ends = kGone;
     std::int64_t in_second = 0, in_minute = 0;
-    for (const Calls& one : calls) {
-      const Time at = one.second;
-      if (at != second) in_second = 0;
-      if (at >= minute_ends) {
+    for (const Calls& one : calls_) {
+      if (one.second != second) in_second = 0;
+      if (one.second >= minute_ends) {
         in_minute = 0;
-        minute_ends = at - (at % kMinute + kMinute) % kMinute + kMinute;
+        minute_ends = one.second - (one.second % kMinute + kMinute) % kMinute + kMinute;
       }
-      if (minute_ends != minute_ends_) in_whole_minute_ = 0;
-      second = at;
-      minute_ends_ = minute_ends;
+      second = one.second;
       in_second += one.count;
       in_minute += one.count;
-      in_whole_minute_ += one.count;
-      of_slice.second = std::max(of_slice.second, in_second);
-      of_slice.minute = std::max(of_slice.minute, in_minute);
-      all_.minute = std::max(all_.minute, in_whole_minute_);
+      most.raise({in_second, in_minute});
     }
-    all_.second = std::max(all_.second, of_slice.second);
+    return most;
   }
 
-  Surge all_;
-  std::vector<Surge> by_slice_;
+  std::vector<const Course*> courses_;
+  const std::vector<Slice>& slices_;
+  std::vector<Surge> bounds_;  // of each slice
+  std::vector<Calls> calls_;
   std::vector<std::uint32_t> in_second_;
-  Time minute_ends_ = kGone;  // a minute can lie in two slices
-  std::int64_t in_whole_minute_ = 0;
 };
 
 // The spans of one kind that occurred in the slices of all parts. As in a Histogram, they are exact
@@ -290,7 +317,10 @@ class Whole {
       whole.counted.add(over_time_[slice]);
       raise(whole.counted, over_time_[slice]);
     }
-    if (held_) set_peaks(whole.counted, held_->most(begin, end));
+    if (held_) {
+      set_peaks(whole.counted, held_->most(begin, end));
+      whole.counted.surge = called_->most(begin, end);
+    }
     return whole;
   }
 
@@ -301,8 +331,7 @@ class Whole {
     counted.oldest_answer = std::max(counted.oldest_answer, other.oldest_answer);
     counted.oldest_stale = std::max(counted.oldest_stale, other.oldest_stale);
     counted.held.raise_peaks(other.held);
-    counted.surge.second = std::max(counted.surge.second, other.surge.second);
-    counted.surge.minute = std::max(counted.surge.minute, other.surge.minute);
+    counted.surge.raise(other.surge);
   }
   static void set_peaks(Counted& counted, const Amount& most) {
     counted.held.entries_peak = most.entries;
@@ -321,16 +350,14 @@ class Whole {
     }
     held_.emplace(courses_of(kNone));
     set_peaks(total_, held_->most(0, over_time_.size()));
-    const CalledTogether calls(courses_of(kNone), parts_[0].slices());
-    total_.surge = calls.all();
-    for (std::size_t slice = 0; slice < over_time_.size(); ++slice)
-      over_time_[slice].surge = calls.in(slice);
+    called_.emplace(courses_of(kNone), parts_);
+    total_.surge = called_->all();
   }
 
   // The peaks and surges of a look-up that lies in several parts.
   void follow(Counted& counted, const std::vector<const Course*>& courses) const {
     set_peaks(counted, HeldTogether(courses).most(0, over_time_.size()));
-    counted.surge = CalledTogether(courses, parts_[0].slices()).all();
+    counted.surge = CalledTogether(courses, parts_).all();
   }
 
   // The courses of a look-up, or of all.
@@ -358,7 +385,8 @@ class Whole {
   std::vector<Counted> over_time_;  // by slice
   std::array<SpansOfParts, kSpans> spans_;
   std::vector<std::unique_ptr<Course>> chosen_;  // courses of single look-ups
-  std::optional<HeldTogether> held_;             // if there are several parts
+  std::optional<HeldTogether> held_;             // if there are several parts, like the next
+  std::optional<CalledTogether> called_;
 };
 
 }  // namespace vestigo

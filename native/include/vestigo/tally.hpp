@@ -30,6 +30,11 @@ using Sums = std::array<Int128, kSums>;
 // The most loads in one clock second, and in one clock minute.
 struct Surge {
   std::int64_t second = 0, minute = 0;
+
+  void raise(const Surge& other) {
+    second = std::max(second, other.second);
+    minute = std::max(minute, other.minute);
+  }
 };
 
 // Counts loads by clock second and minute. It is called only when a second with a load begins.

@@ -17,7 +17,7 @@ from vestigo.choosing.compare import references
 from vestigo.choosing.estimate import Estimate
 from vestigo.choosing.front import unbeaten_rows
 from vestigo.choosing.key_sample import KeySample
-from vestigo.choosing.results import Kept, replayed, split_at
+from vestigo.choosing.results import Kept, replay_parts, replayed, split_at
 from vestigo.choosing.store import trace_name
 from vestigo.choosing.sweep import Sweep
 from vestigo.choosing.tasks import Task, Tasks
@@ -63,7 +63,7 @@ def sweep(  # noqa: PLR0913
     those that contradict themselves are left out; `Sweep.left_out` says so. With an `executor` (`concurrent.futures`),
     whose workers may be other processes or machines, `trace` is the path of a prepared file that all of them can open.
 
-    `progress` is a function that is called with what is being done (``"estimates"``, ``"replays"``), how many are done,
+    `progress` is a function that is called with what is being done (``"estimates"``, ``"parts"``, ``"replays"``), how many are done,
     and how many there are. In a notebook progress is shown unless it is False; with True it is shown everywhere.
 
     Raises RulesError if the settings do not fit the trace, and WorkersLost or, on Ctrl-C, Interrupted. The `found` of
@@ -111,7 +111,7 @@ class _Sweeping:
             Task(name, tasks.stored_as(one, self._rest, sample), _estimate, (sampler, self._used[name]))
             for name, (_, one) in self._settings.items()
         ]
-        found, _ = tasks.run(to_estimate, Estimate, "estimates", sampler)
+        found, _ = tasks.run(to_estimate, Estimate, "estimates", lambda _: sampler())
         self._estimates = {name: found[name] for name in self._settings}
         self._settings = _promising(self._settings, self._estimates)
         self._notes.append(
@@ -126,12 +126,18 @@ class _Sweeping:
             [*self._references(tasks), *self._candidates(tasks, path)],
             Kept,
             "replays",
-            lambda: prepare(self._on, [self._today]),
+            lambda missing: self._prepare(missing, tasks.progress, path),
             lambda results: self._sweep(results, len(results), tasks.notes),
         )
         whole = self._sweep(results, made, tasks.notes)
         assert whole is not None
         return whole
+
+    def _prepare(self, missing: Sequence[str], progress: Progress, path: Path | None) -> None:
+        prepare(self._on, [self._today])
+        if path is None:
+            jobs = (job(self._on, self._used[name]) for name in missing if name in self._used)
+            replay_parts(self._on, jobs, self._split_ns, progress)
 
     def _references(self, tasks: Tasks) -> list[Task]:
         used = list(self._used.values())

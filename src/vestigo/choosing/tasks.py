@@ -1,6 +1,6 @@
 """Runs many replays, or estimates, side by side. Each is kept on disk as it comes, and none is made twice."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import BrokenExecutor, Executor, Future, as_completed
 from pathlib import Path
 from typing import Any, NamedTuple, Protocol, Self, TypeVar
@@ -46,10 +46,10 @@ class Tasks:
     def __init__(
         self, trace: Trace, results: str | Path | None, executor: Executor | None, progress: Progress = say_nothing
     ) -> None:
+        self.progress = progress
         self._store = Store(path_of("results", results)) if results is not None else None
         self._trace = trace_name(trace) if self._store else None
         self._executor = executor
-        self._progress = progress
 
     @property
     def notes(self) -> list[str]:
@@ -68,11 +68,11 @@ class Tasks:
         tasks: list[Task],
         kind: type[_R],
         what: str,
-        prepare: Callable[[], object],
+        prepare: Callable[[Sequence[str]], object],
         part: Callable[[dict[str, _R]], object] = lambda _: None,
     ) -> tuple[dict[str, _R], int]:
         """All results by name, which are of one `kind`, and how many of them were not known from before. `prepare` is
-        called before one is made.
+        called before one is made, with the names of those that will be.
 
         Raises Interrupted on Ctrl-C, and WorkersLost. Both carry what `part` makes of the results that are there.
         """
@@ -81,10 +81,10 @@ class Tasks:
             results |= self._known(tasks, kind)
             missing = [task for task in tasks if task.name not in results]
             if missing:
-                prepare()
+                prepare([task.name for task in missing])
             for number, (name, result) in enumerate(self._made(missing, kind), len(results) + 1):
                 results[name] = result
-                self._progress(what, number, len(tasks))
+                self.progress(what, number, len(tasks))
         except (KeyboardInterrupt, BrokenExecutor) as why:
             stopped = "stopped" if isinstance(why, KeyboardInterrupt) else "the workers are lost"
             more = "the same call goes on from there" if self._store else "give a file for results, and they are kept"

@@ -49,7 +49,7 @@ def assumptions(trace: Trace, job: Job) -> tuple[str, ...]:
     sentences: list[str] = []
     overheads = {one.entry_overhead for one in rules if "entry_overhead" not in one.model_fields_set}
     sentences += [f"an overhead of {overhead} bytes an entry" for overhead in sorted(overheads)]
-    sentences += filled_in(trace, job.assumed)
+    sentences += trace.once(("filled in", job.assumed), lambda: filled_in(trace, job.assumed))
     sentences += trace.guessed
     sentences += _changes_assumed(trace)
     if len(trace.nodes) > 1 and any(one.per == "all" for one in rules):

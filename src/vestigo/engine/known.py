@@ -62,6 +62,11 @@ class Shelf:
             return self.get(name, make)  # the other one has failed, or was told to stop
         return result.result()
 
+    @property
+    def has_room(self) -> bool:
+        """Whether less than nine tenths is taken."""
+        return 10 * self._bytes < 9 * self._most_bytes
+
     def forget(self, is_over: Callable[[Any], bool]) -> None:
         """Forgets what has such a name."""
         with self._lock:
@@ -99,6 +104,11 @@ class Known:
     def __init__(self) -> None:
         mine = id(self)
         finalize(self, _SHELF.forget, lambda name: name.is_of(mine))
+
+    @property
+    def has_room(self) -> bool:
+        """Whether more can be kept without forgetting anything."""
+        return _SHELF.has_room
 
     def get(self, name: Hashable, make: Callable[[], _S]) -> _S:
         """What has this name. It is made if it is not known."""

@@ -1,8 +1,10 @@
 """The times that occurred, and how often each. Percentiles are taken from them."""
 
+import math
 from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -64,6 +66,11 @@ class Spans(Data):
         """The smallest span that at least `share` percent do not exceed (nearest rank). It is 0 if there are none."""
         if not len(self.ns):
             return 0
-        upto = np.cumsum(self.times)
-        rank = max(1, int(np.ceil(share / 100 * int(upto[-1]))))
-        return int(self.ns[np.searchsorted(upto, rank)])
+        rank = max(1, math.ceil(share / 100 * int(self._upto[-1])))
+        return int(self.ns[self._upto.searchsorted(rank)])
+
+    @cached_property
+    def _upto(self) -> Longs:
+        """How many spans are no longer than each."""
+        upto: Longs = self.times.cumsum(dtype=np.int64)
+        return upto

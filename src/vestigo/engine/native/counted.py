@@ -1,8 +1,9 @@
 """Runs the kernel: the parts of a job are replayed side by side, and summed up."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Hashable, Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import count
 from typing import Any, NamedTuple
 
 from vestigo.compiled import kernel
@@ -16,6 +17,8 @@ from vestigo.outcome.measures import Fields
 from vestigo.outcome.summary import Summary
 from vestigo.prepared.batches import make_ready
 from vestigo.prepared.memory import is_long
+from vestigo.progress import Progress
+from vestigo.stopping import check
 from vestigo.threads import each_side_by_side
 from vestigo.trace import Trace
 
@@ -84,7 +87,7 @@ def run_in_halves(trace: Trace, job: Job, split_ns: int, names: Iterable[str]) -
     """Like `run`, but in place of each slice it tells of the slices that begin before `split_ns`, and of the others. Of
     each slice it has the counts with these `names`.
     """
-    until = max(-(-(split_ns - job.slicing.origin_ns) // job.slicing.width_ns), 1)
+    until = _slices_before(split_ns, job)
     of_parts = _known(trace, job, shares(trace, job), known(trace), until)
     sheets, told = _summed(trace, of_parts, until), of_parts[0].told
     begins, ends = sheets["begins"], sheets["ends"]
@@ -99,21 +102,49 @@ def run_in_halves(trace: Trace, job: Job, split_ns: int, names: Iterable[str]) -
     )
 
 
+def count_parts(trace: Trace, jobs: Iterable[Job], split_ns: int, progress: Progress) -> None:
+    """Replays what `run_in_halves` will ask for of several jobs, each part once and the largest first, as long as there
+    is room to keep them.
+    """
+    asked: dict[Hashable, tuple[Job, Share]] = {}
+    for job in jobs:
+        parts = shares(trace, job)
+        if len(parts) > 1:
+            make_ready(trace, job.assumed, [share.part for share in parts])
+            asked |= {share.depends_on(trace, job): (job, share) for share in parts}
+    in_order = sorted(asked.values(), key=lambda each: -each[1].rows)
+    knows, done = known(trace), count(1)
+
+    def replay(job: Job, share: Share) -> None:
+        check()
+        if knows.has_room:
+            _known_part(trace, job, share, knows, _slices_before(split_ns, job))
+            progress("parts", next(done), len(in_order))
+
+    each_side_by_side(lambda each: replay(*each), in_order)
+
+
 def _known(trace: Trace, job: Job, parts: Sequence[Share], knows: Known, until: int | None = None) -> list[PartCounted]:
     """What each part counted. Those that are not known are replayed."""
-    several, told = len(parts) > 1, Told(trace, job)
+    make_ready(trace, job.assumed, [share.part for share in parts])
+    return each_side_by_side(lambda share: _known_part(trace, job, share, knows, until), parts)
 
-    def make(share: Share) -> PartCounted:
-        found = counted(Fed(trace, job, share), several)
+
+def _known_part(trace: Trace, job: Job, share: Share, knows: Known, until: int | None) -> PartCounted:
+    is_whole = share.part.is_whole(trace)
+
+    def make() -> PartCounted:
+        found = counted(Fed(trace, job, share), keeps_course=not is_whole)
         if until is not None:
             found.join_slices(until)
-        return PartCounted(share, found, told)
+        return PartCounted(share, found, Told(trace, job))
 
-    def get(share: Share) -> PartCounted:
-        return knows.get((share.depends_on(trace, job), several, until), lambda: make(share))
+    return knows.get((share.depends_on(trace, job), is_whole, until), make)
 
-    make_ready(trace, job.assumed, [share.part for share in parts])
-    return each_side_by_side(get, parts)
+
+def _slices_before(split_ns: int, job: Job) -> int:
+    """The number of slices that begin before a moment, at least one."""
+    return max(-(-(split_ns - job.slicing.origin_ns) // job.slicing.width_ns), 1)
 
 
 def _summed(trace: Trace, of_parts: Sequence[PartCounted], until: int | None = None) -> dict[str, Any]:

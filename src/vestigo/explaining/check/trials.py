@@ -6,7 +6,7 @@ from pathlib import Path
 
 from vestigo.choosing.candidates import Candidate, Candidates
 from vestigo.choosing.choose import settled
-from vestigo.choosing.results import Kept, replayed, split_at
+from vestigo.choosing.results import Kept, replay_parts, replayed, split_at
 from vestigo.choosing.run_sweep import SHARE_FOR_REST, share_between
 from vestigo.choosing.tasks import Task, Tasks
 from vestigo.describing.survey import survey
@@ -128,10 +128,14 @@ class _Trials:
             Task(name, self._stored_as(plan), replayed, (self.on, self.jobs[name], name, split))
             for name, (_, plan) in missing.items()
         ]
-        results, _ = self._tasks.run(tasks, Kept, what, lambda: prepare(self.on, [self.jobs[TODAY]]))
+        results, _ = self._tasks.run(tasks, Kept, what, lambda names: self._prepare(names, split))
         self.found |= {
             name: Candidate.made(name, changes, plan, results[name]) for name, (changes, plan) in missing.items()
         }
+
+    def _prepare(self, names: Sequence[str], split_ns: int) -> None:
+        prepare(self.on, [self.jobs[TODAY]])
+        replay_parts(self.on, [self.jobs[name] for name in names], split_ns, self._tasks.progress)
 
     def _stored_as(self, plan: Plan) -> str | None:
         """The name under which results are stored: that of a sweep's results, if the trace is as recorded."""
