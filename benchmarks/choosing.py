@@ -14,10 +14,10 @@ import numpy as np
 import speed
 
 from vestigo import Plan, Rules, size_curve, sweep
-from vestigo.choosing.compare import prepare
-from vestigo.choosing.results import replayed, split_at
-from vestigo.choosing.run_sweep import settings_of
+from vestigo.choosing.tried import tried
+from vestigo.engine import native
 from vestigo.engine.job import job
+from vestigo.engine.ready import prepare
 
 ROUNDS = 3
 PLAN = Plan(
@@ -44,14 +44,14 @@ def seconds(run: object) -> float:
 
 def main() -> None:
     trace = speed.zipf_trace(timed=False)
-    jobs = [job(trace, plan) for _, plan in settings_of(PLAN)[0].values()]
+    jobs = [job(trace, plan) for _, plan in tried(PLAN, trace.lookups).settings.values()]
     prepare(trace, jobs)
     curves = [seconds(lambda: size_curve(trace)) for _ in range(ROUNDS)]
     print(f"\nall sizes of {len(trace):,} reads, {len(trace.keys):,} keys: {median(curves):.2f} s")
 
     def replay_all(threads: int) -> None:
         with ThreadPoolExecutor(threads) as pool:
-            list(pool.map(lambda one: replayed(trace, one, "x", split_at(one, 0.4)), jobs))
+            list(pool.map(lambda one: native.run(trace, one), jobs))
 
     cores = os.cpu_count() or 1
     pairs = [(seconds(lambda: replay_all(1)), seconds(lambda: replay_all(cores))) for _ in range(ROUNDS)]

@@ -13,11 +13,13 @@ from statistics import median
 
 import numpy as np
 import speed
+from parts import IN_ONE_PIECE
 
 from vestigo import Plan, Rules
 from vestigo.engine import native
 from vestigo.engine.job import job
 from vestigo.engine.native.begin import is_plain
+from vestigo.engine.parts import whole
 from vestigo.trace import Trace
 
 ROUNDS = 5
@@ -51,7 +53,7 @@ def on_nodes(trace: Trace) -> Trace:
 
 def run_of(trace: Trace, entries: int, rules: dict[str, object]) -> tuple[Callable[[], object], bool]:
     work = job(trace, Plan(Rules(**{**BASE, "max_entries": entries, **rules})))
-    return lambda: native.run(trace, work), is_plain(trace, work)
+    return lambda: native.run(trace, work, options=IN_ONE_PIECE), is_plain(trace, whole(trace, work.groups))
 
 
 def main() -> None:

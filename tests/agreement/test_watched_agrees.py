@@ -10,7 +10,7 @@ from tests.agreement.cases import Case, cases
 from tests.agreement.worst import CLEARED_WHILE_LOADING, LATE_LOAD, TOLD_WHILE_LOADING
 from vestigo.engine import native, reference
 from vestigo.engine.job import job
-from vestigo.engine.native.feed import Way
+from vestigo.engine.native.feed import RunOptions
 from vestigo.engine.parts import Cut
 from vestigo.outcome.seen import Happening, Seen, Watching
 from vestigo.trace import Op
@@ -47,11 +47,11 @@ def test_reads_keys_and_stories_are_the_same_on_random_traces_and_rules_and_in_b
     reads = trace.op == Op.READ
     oracle = reference.watch(trace, asked, watching)
     assert_same_seen(native.watch(trace, asked, watching), oracle, reads)
-    assert_same_seen(native.watch(trace, asked, watching, way=Way(batch_events=events)), oracle, reads)
-    assert_same_seen(native.watch(trace, asked, watching, way=Way(full=True)), oracle, reads)
-    in_parts = Way(Cut(fewest_rows=0), batch_events=events)
-    untold = native.watch(trace, asked, watching._replace(chosen=()), way=in_parts)
+    assert_same_seen(native.watch(trace, asked, watching, options=RunOptions(batch_events=events)), oracle, reads)
+    assert_same_seen(native.watch(trace, asked, watching, options=RunOptions(full=True)), oracle, reads)
+    in_parts = RunOptions(Cut(fewest_rows=0), batch_events=events)
+    untold = native.watch(trace, asked, watching._replace(chosen=()), options=in_parts)
     assert_same_seen(untold, oracle._replace(happenings=()), reads)
     for key in range(keys):
-        story = native.watch(trace, asked, Watching(chosen=(key,)), way=in_parts).happenings
+        story = native.watch(trace, asked, Watching(chosen=(key,)), options=in_parts).happenings
         assert by_place(story) == by_place([one for one in oracle.happenings if one.key == key] if all_keys else story)

@@ -16,7 +16,7 @@ from vestigo.demo import files
 from vestigo.engine import native
 from vestigo.engine.context import assumptions, whose_cache
 from vestigo.engine.job import job, marks
-from vestigo.engine.native.feed import Way
+from vestigo.engine.native.feed import RunOptions
 from vestigo.prepared import batches, memory
 from vestigo.prepared.fill import assume
 from vestigo.prepared.median import lower_medians
@@ -31,7 +31,7 @@ def demo(tmp_path_factory: pytest.TempPathFactory) -> tuple[Trace, Plan]:
 
 def in_batches(trace: Trace, plan: Plan, number: int) -> Outcome:
     work = job(trace, plan)
-    total, lookups, slices = native.run(trace, work, way=Way(batch_events=math.ceil(len(trace) / number)))
+    total, lookups, slices = native.run(trace, work, options=RunOptions(batch_events=math.ceil(len(trace) / number)))
     said = {"whose": whose_cache(trace, work.groups), "assumptions": assumptions(trace, work)}
     return Outcome(**total, lookups=lookups, slices=slices, marks=marks(trace), name="replay", **said)
 

@@ -9,16 +9,16 @@ import pytest
 
 from vestigo import Plan, Rules, Trace, read_plan, read_trace, replay, synth
 from vestigo.demo import files
-from vestigo.engine import known as known_module
+from vestigo.engine import known_parts as known_module
 from vestigo.engine import native
 from vestigo.engine.job import job
-from vestigo.engine.known import Known, Shelf
+from vestigo.engine.known_parts import KeptResults, KnownParts
 from vestigo.engine.native import counted
-from vestigo.engine.native.feed import Way
+from vestigo.engine.native.feed import RunOptions
 from vestigo.engine.parts import Cut, shares, whole
 from vestigo.prepared import memory
 
-AS_ONE = Way(Cut(fewest_rows=2**40))
+AS_ONE = RunOptions(Cut(fewest_rows=2**40))
 FINEST = Cut(by_node=True, fewest_rows=0)
 
 
@@ -35,7 +35,7 @@ def test_the_demo_in_parts_is_the_whole_with_every_slice_and_percentile(
 ) -> None:
     trace, plan = demo
     work = job(trace, plan.candidates.get(name, plan))
-    assert native.run(trace, work, way=Way(Cut(by_node, 0))) == native.run(trace, work, way=AS_ONE)
+    assert native.run(trace, work, options=RunOptions(Cut(by_node, 0))) == native.run(trace, work, options=AS_ONE)
 
 
 def test_pools_are_parts_and_nodes_too_if_they_share_nothing(demo: tuple[Trace, Plan]) -> None:
@@ -54,14 +54,14 @@ def test_look_ups_that_share_a_pool_are_one_part(demo: tuple[Trace, Plan]) -> No
     few = list(trace.lookups[:3])
     work = job(trace, Plan(pools={"some": {"lookups": few, "max_entries": 100}}))
     assert len(shares(trace, work)) == len(trace.lookups) - 2
-    assert native.run(trace, work) == native.run(trace, work, way=AS_ONE)
+    assert native.run(trace, work) == native.run(trace, work, options=AS_ONE)
 
 
 def test_many_pools_are_packed_into_few_parts() -> None:
     trace = read_trace({"at": range(400), "key": [1] * 400, "lookup": [f"x{number % 200}" for number in range(400)]})
     work = job(trace, Plan())
     assert len(shares(trace, work, FINEST)) == 64
-    assert native.run(trace, work, way=Way(FINEST)) == native.run(trace, work, way=AS_ONE)
+    assert native.run(trace, work, options=RunOptions(FINEST)) == native.run(trace, work, options=AS_ONE)
 
 
 def test_a_short_trace_is_one_part() -> None:
@@ -74,10 +74,10 @@ def test_a_short_trace_is_one_part() -> None:
 def test_a_long_trace_is_read_once_for_all_of_its_parts(monkeypatch: pytest.MonkeyPatch) -> None:
     trace = _three_lookups()
     work = job(trace, Plan(Rules(max_entries=50, absolute="1m")))
-    expected = native.run(trace, work, way=AS_ONE)
+    expected = native.run(trace, work, options=AS_ONE)
     monkeypatch.setattr(memory, "KEPT_EVENTS", 1000)
     monkeypatch.setattr(memory, "BATCH_EVENTS", 700)
-    assert native.run(_three_lookups(), work, Known(), way=Way(FINEST)) == expected
+    assert native.run(_three_lookups(), work, KnownParts(), options=RunOptions(FINEST)) == expected
 
 
 def test_only_parts_that_are_new_are_replayed(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -108,7 +108,7 @@ class Kept(NamedTuple):
 
 
 def test_what_was_not_asked_for_the_longest_is_forgotten() -> None:
-    knows, made = Shelf(most_bytes=100), []
+    knows, made = KeptResults(most_bytes=100), []
 
     def get(name: str) -> Kept:
         return knows.get(name, lambda: made.append(name) or Kept(name))
@@ -119,7 +119,7 @@ def test_what_was_not_asked_for_the_longest_is_forgotten() -> None:
 
 
 def test_what_is_known_of_a_trace_is_forgotten_with_it() -> None:
-    shelf, trace = known_module._SHELF, _three_lookups()
+    shelf, trace = known_module._RESULTS, _three_lookups()
     before = shelf._bytes
     replay(trace, Rules())
     assert shelf._bytes > before
@@ -129,7 +129,7 @@ def test_what_is_known_of_a_trace_is_forgotten_with_it() -> None:
 
 
 def test_of_threads_that_ask_for_the_same_one_makes_it() -> None:
-    knows, made, found, together = Shelf(1000), [], [], Barrier(4)
+    knows, made, found, together = KeptResults(1000), [], [], Barrier(4)
 
     def ask() -> None:
         together.wait()
@@ -145,7 +145,7 @@ def test_of_threads_that_ask_for_the_same_one_makes_it() -> None:
 
 
 def test_what_fails_is_not_known(tmp_path: Path) -> None:
-    knows = Shelf(1000)
+    knows = KeptResults(1000)
     with pytest.raises(FileNotFoundError):
         knows.get("a", (tmp_path / "none").stat)  # type: ignore[arg-type, return-value]
     assert knows.get("a", lambda: Kept("a")) == Kept("a")

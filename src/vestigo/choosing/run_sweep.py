@@ -63,8 +63,9 @@ def sweep(  # noqa: PLR0913
     those that contradict themselves are left out; `Sweep.left_out` says so. With an `executor` (`concurrent.futures`),
     whose workers may be other processes or machines, `trace` is the path of a prepared file that all of them can open.
 
-    `progress` is a function that is called with what is being done (``"estimates"``, ``"parts"``, ``"replays"``), how many are done,
-    and how many there are. In a notebook progress is shown unless it is False; with True it is shown everywhere.
+    `progress` is a function that is called with what is being done (``"estimates"``, ``"parts"``, ``"replays"``), how
+    many are done, and how many there are. In a notebook progress is shown unless it is False; with True it is shown
+    everywhere.
 
     Raises RulesError if the settings do not fit the trace, and WorkersLost or, on Ctrl-C, Interrupted. The `found` of
     both is a sweep of what was replayed by then.

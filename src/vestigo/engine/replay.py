@@ -6,7 +6,7 @@ from typing import Protocol
 from vestigo.arguments import text
 from vestigo.engine.context import assumptions, whose_cache
 from vestigo.engine.job import Job, job, marks
-from vestigo.engine.known import Known, known
+from vestigo.engine.known_parts import KnownParts, known_parts
 from vestigo.engine.what_if import applied
 from vestigo.outcome import Measures, Outcome, Slices
 from vestigo.outcome.measures import Fields
@@ -39,12 +39,12 @@ def replay(trace: Readable, settings: Settings, *, engine: Engine = "native", na
 class ReplayEngine(Protocol):
     """What both engines can do. Each is a package with these functions."""
 
-    def run(self, trace: Trace, job: Job, knows: Known, /) -> tuple[Fields, dict[str, Measures], Slices]:
+    def run(self, trace: Trace, job: Job, known: KnownParts, /) -> tuple[Fields, dict[str, Measures], Slices]:
         """The fields of `Measures` for all look-ups together, the measures of each, and those of each slice of time.
         Parts that are known need not be replayed.
         """
 
-    def watch(self, trace: Trace, job: Job, watching: Watching, knows: Known, /) -> Seen:
+    def watch(self, trace: Trace, job: Job, watching: Watching, known: KnownParts, /) -> Seen:
         """What a replay tells of single reads and keys."""
 
     def answers_by_batch(self, trace: Trace, job: Job, /) -> Iterator[tuple[int, int, Answers]]:
@@ -64,7 +64,7 @@ def engine_of(job: Job) -> ReplayEngine:
 
 def run(trace: Trace, job: Job, name: str) -> Outcome:
     """Replays a job, for studies, which make their own jobs."""
-    total, lookups, slices = engine_of(job).run(trace, job, known(trace))
+    total, lookups, slices = engine_of(job).run(trace, job, known_parts(trace))
     return Outcome(
         **total,
         lookups=lookups,

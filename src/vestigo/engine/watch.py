@@ -5,7 +5,7 @@ from pathlib import Path
 
 from vestigo.engine.changes import changes_of, together
 from vestigo.engine.job import Job, job
-from vestigo.engine.known import known
+from vestigo.engine.known_parts import known_parts
 from vestigo.engine.replay import engine_of
 from vestigo.engine.what_if import applied
 from vestigo.outcome.keys import Keys
@@ -64,7 +64,7 @@ def write_read_by_read(trace: Readable, settings: Settings, path: Path) -> int:
 
 def answers_of(trace: Trace, asked: Job) -> Answers:
     """The answers of all reads."""
-    answers = engine_of(asked).watch(trace, asked, Watching(reads=True), known(trace)).answers
+    answers = engine_of(asked).watch(trace, asked, Watching(reads=True), known_parts(trace)).answers
     assert answers is not None
     return answers
 
@@ -79,14 +79,14 @@ def answer_of(trace: Trace, asked: Job, row: int) -> Answers:
 
 def keys_of(trace: Trace, asked: Job) -> Keys:
     """What is counted of each key."""
-    counted = engine_of(asked).watch(trace, asked, Watching(keys=True), known(trace)).keys
+    counted = engine_of(asked).watch(trace, asked, Watching(keys=True), known_parts(trace)).keys
     assert counted is not None
     return Keys(trace, counted, together(changes_of(trace)) != "nowhere")
 
 
 def log_of(trace: Trace, asked: Job, key: int) -> Sequence[Happening]:
     """What happened to a key, by its id."""
-    return engine_of(asked).watch(trace, asked, Watching(chosen=(key,)), known(trace)).happenings
+    return engine_of(asked).watch(trace, asked, Watching(chosen=(key,)), known_parts(trace)).happenings
 
 
 def _asked(trace: Readable, settings: Settings, engine: Engine = "native") -> tuple[Trace, Job]:

@@ -8,9 +8,9 @@ from typing import Any, NamedTuple
 
 from vestigo.compiled import kernel
 from vestigo.engine.job import Job
-from vestigo.engine.known import Known, known
-from vestigo.engine.native.feed import AS_USUAL, Fed, Way, all_counted, counted
-from vestigo.engine.native.sheets import Told, counts_of_slices
+from vestigo.engine.known_parts import KnownParts, known_parts
+from vestigo.engine.native.feed import AS_USUAL, Fed, RunOptions, all_counted, counted
+from vestigo.engine.native.sheets import SheetReader, counts_of_slices
 from vestigo.engine.parts import Share, finest, shares
 from vestigo.outcome import Measures, Slices
 from vestigo.outcome.measures import Fields
@@ -29,7 +29,7 @@ class PartCounted:
 
     share: Share
     counted: kernel.Counted
-    told: Told
+    reader: SheetReader
 
     @property
     def numbers(self) -> list[int]:
@@ -44,30 +44,30 @@ class PartCounted:
     def summaries(self) -> dict[str, Summary]:
         """What is kept of each of its look-ups, if it has them on all nodes."""
         sheet = kernel.sum([self.counted], [list(range(len(self.numbers)))], len(self.numbers), 0)["lookups"]
-        measures = self.told.lookups(sheet, self.share.part.lookups)
+        measures = self.reader.lookups(sheet, self.share.part.lookups)
         return {name: Summary.of(one) for name, one in measures.items()}
 
 
 def run(
-    trace: Trace, job: Job, knows: Known | None = None, way: Way = AS_USUAL
+    trace: Trace, job: Job, known: KnownParts | None = None, options: RunOptions = AS_USUAL
 ) -> tuple[Fields, dict[str, Measures], Slices]:
     """The measures of all look-ups together, of each look-up, and of each slice of time. Parts that are known are not
-    replayed. The measures do not depend on the `way` in which the kernel is asked. Raises GivenUp if told to stop.
+    replayed. The measures do not depend on the `options`. Raises GivenUp if told to stop.
     """
     if len(trace) == 0:
         from vestigo.engine.reference.run import run as reference_run
 
         return reference_run(trace, job)
-    parts, told = shares(trace, job, way.cut or finest(trace, job)), Told(trace, job)
-    if knows is None or is_long(len(trace)):
-        found = all_counted(trace, job, parts, way)
-        of_parts = [PartCounted(*each, told) for each in zip(parts, found, strict=True)]
+    parts, reader = shares(trace, job, options.cut or finest(trace, job)), SheetReader(trace, job)
+    if known is None or is_long(len(trace)):
+        found = all_counted(trace, job, parts, options)
+        of_parts = [PartCounted(*each, reader) for each in zip(parts, found, strict=True)]
     else:
-        of_parts = _known(trace, job, parts, knows)
+        of_parts = _known(trace, job, parts, known)
     sheets = _summed(trace, of_parts)
-    lookups = told.lookups(sheets["lookups"], range(len(trace.lookups)))
-    slices = told.slices(sheets["slices"], sheets["begins"].tolist(), sheets["ends"].tolist())
-    return told.total(sheets["total"]), lookups, Slices(slices)
+    lookups = reader.lookups(sheets["lookups"], range(len(trace.lookups)))
+    slices = reader.slices(sheets["slices"], sheets["begins"].tolist(), sheets["ends"].tolist())
+    return reader.total(sheets["total"]), lookups, Slices(slices)
 
 
 class Halves(NamedTuple):
@@ -88,17 +88,17 @@ def run_in_halves(trace: Trace, job: Job, split_ns: int, names: Iterable[str]) -
     each slice it has the counts with these `names`.
     """
     until = _slices_before(split_ns, job)
-    of_parts = _known(trace, job, shares(trace, job), known(trace), until)
-    sheets, told = _summed(trace, of_parts, until), of_parts[0].told
+    of_parts = _known(trace, job, shares(trace, job), known_parts(trace), until)
+    sheets, reader = _summed(trace, of_parts, until), of_parts[0].reader
     begins, ends = sheets["begins"], sheets["ends"]
     split = min(until, len(begins))
     halves = slice(0, split), slice(min(split, len(begins) - 1), len(begins))
     spans = [int((ends[half] - begins[half]).sum()) for half in halves]
-    first, rest = told.stretches(sheets["slices"], spans, halves)
+    first, rest = reader.stretches(sheets["slices"], spans, halves)
     by_name = {name: summary for of_part in of_parts for name, summary in of_part.summaries.items()}
     lookups = {name: by_name[name] for name in trace.lookups}
     return Halves(
-        Measures(**told.total(sheets["total"])), first, rest, lookups, counts_of_slices(sheets["counts"], names)
+        Measures(**reader.total(sheets["total"])), first, rest, lookups, counts_of_slices(sheets["counts"], names)
     )
 
 
@@ -113,33 +113,33 @@ def count_parts(trace: Trace, jobs: Iterable[Job], split_ns: int, progress: Prog
             make_ready(trace, job.assumed, [share.part for share in parts])
             asked |= {share.depends_on(trace, job): (job, share) for share in parts}
     in_order = sorted(asked.values(), key=lambda each: -each[1].rows)
-    knows, done = known(trace), count(1)
+    known, done = known_parts(trace), count(1)
 
     def replay(job: Job, share: Share) -> None:
         check()
-        if knows.has_room:
-            _known_part(trace, job, share, knows, _slices_before(split_ns, job))
+        if known.has_room:
+            _known_part(trace, job, share, known, _slices_before(split_ns, job))
             progress("parts", next(done), len(in_order))
 
     each_side_by_side(lambda each: replay(*each), in_order)
 
 
-def _known(trace: Trace, job: Job, parts: Sequence[Share], knows: Known, until: int | None = None) -> list[PartCounted]:
+def _known(
+    trace: Trace, job: Job, parts: Sequence[Share], known: KnownParts, until: int | None = None
+) -> list[PartCounted]:
     """What each part counted. Those that are not known are replayed."""
     make_ready(trace, job.assumed, [share.part for share in parts])
-    return each_side_by_side(lambda share: _known_part(trace, job, share, knows, until), parts)
+    return each_side_by_side(lambda share: _known_part(trace, job, share, known, until), parts)
 
 
-def _known_part(trace: Trace, job: Job, share: Share, knows: Known, until: int | None) -> PartCounted:
-    is_whole = share.part.is_whole(trace)
-
+def _known_part(trace: Trace, job: Job, share: Share, known: KnownParts, until: int | None) -> PartCounted:
     def make() -> PartCounted:
-        found = counted(Fed(trace, job, share), keeps_course=not is_whole)
+        found = counted(Fed(trace, job, share), not share.part.is_whole(trace))
         if until is not None:
             found.join_slices(until)
-        return PartCounted(share, found, Told(trace, job))
+        return PartCounted(share, found, SheetReader(trace, job))
 
-    return knows.get((share.depends_on(trace, job), is_whole, until), make)
+    return known.get((share.depends_on(trace, job), until), make)
 
 
 def _slices_before(split_ns: int, job: Job) -> int:

@@ -18,8 +18,8 @@ from vestigo.threads import each_side_by_side
 from vestigo.trace import Trace
 
 
-class Way(NamedTuple):
-    """How the kernel is asked. Tests and benchmarks ask in every way."""
+class RunOptions(NamedTuple):
+    """How a job is run, which makes no difference to what is counted. Tests and benchmarks try all of them."""
 
     cut: Cut | None = None
     """By default as finely as there are cores."""
@@ -28,7 +28,7 @@ class Way(NamedTuple):
     batch_events: int | None = None
 
 
-AS_USUAL = Way()
+AS_USUAL = RunOptions()
 Answering = tuple[np.ndarray, np.ndarray, np.ndarray]
 """Where the kernel stores answers."""
 
@@ -70,14 +70,14 @@ def counted(fed: Fed, keeps_course: bool, batch_events: int | None = None) -> ke
     return found
 
 
-def all_counted(trace: Trace, job: Job, parts: Sequence[Share], way: Way = AS_USUAL) -> list[kernel.Counted]:
+def all_counted(trace: Trace, job: Job, parts: Sequence[Share], options: RunOptions = AS_USUAL) -> list[kernel.Counted]:
     """What each part counts. They are replayed side by side. Raises GivenUp if told to stop."""
-    feds = [Fed(trace, job, share, way.full) for share in parts]
+    feds = [Fed(trace, job, share, options.full) for share in parts]
     if len(parts) > 1 and memory.is_long(len(trace)):
-        return _counted_together(trace, job, feds, way.batch_events)
-    if way.batch_events is None:
+        return _counted_together(trace, job, feds, options.batch_events)
+    if options.batch_events is None:
         make_ready(trace, job.assumed, [share.part for share in parts])
-    return each_side_by_side(lambda fed: counted(fed, len(parts) > 1, way.batch_events), feds)
+    return each_side_by_side(lambda fed: counted(fed, len(parts) > 1, options.batch_events), feds)
 
 
 def _counted_together(trace: Trace, job: Job, feds: Sequence[Fed], batch_events: int | None) -> list[kernel.Counted]:

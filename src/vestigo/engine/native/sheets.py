@@ -19,9 +19,9 @@ _FOR_TESTS = {"stored", "superseded", "lost"}
 Sheet = dict[str, Any]
 
 
-class Told:
-    """What the sheets of a job do not tell, because it is the same for all settings: times without a cache, and how the
-    trace shows changes.
+class SheetReader:
+    """Reads the sheets of a job. It adds what they do not tell because it is the same for all settings: times without a
+    cache, and how the trace shows changes.
     """
 
     def __init__(self, trace: Trace, job: Job) -> None:

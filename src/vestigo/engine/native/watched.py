@@ -7,9 +7,9 @@ import numpy as np
 
 from vestigo.compiled import kernel
 from vestigo.engine.job import Job
-from vestigo.engine.known import Known
+from vestigo.engine.known_parts import KnownParts
 from vestigo.engine.native.begin import entry_nodes
-from vestigo.engine.native.feed import AS_USUAL, Answering, Fed, Way
+from vestigo.engine.native.feed import AS_USUAL, Answering, Fed, RunOptions
 from vestigo.engine.parts import BY_POOL, Share, shares, whole
 from vestigo.outcome.measures import Fields
 from vestigo.outcome.seen import Answers, Counted, Happenings, Seen, Watching
@@ -38,23 +38,27 @@ class PartSeen(NamedTuple):
         return sum(column.nbytes for column in (self.rows, self.keys, *(self.answers or ()), *self.counted.values()))
 
 
-def watch(trace: Trace, job: Job, watching: Watching, knows: Known | None = None, way: Way = AS_USUAL) -> Seen:
+def watch(
+    trace: Trace, job: Job, watching: Watching, known: KnownParts | None = None, options: RunOptions = AS_USUAL
+) -> Seen:
     """What `watching` asks for. Parts of which it is known are not replayed."""
     if len(trace) == 0:
         from vestigo.engine.reference.run import watch as reference_watch
 
         return reference_watch(trace, job, watching)
-    parts = shares(trace, job, way.cut or BY_POOL)
+    parts = shares(trace, job, options.cut or BY_POOL)
     if watching.chosen or len(parts) == 1 or is_long(len(trace)):
-        return _seen_as_one(Fed(trace, job, _home(trace, job, watching, parts), way.full), watching, way.batch_events)
+        return _seen_as_one(
+            Fed(trace, job, _home(trace, job, watching, parts), options.full), watching, options.batch_events
+        )
 
     def get(share: Share) -> PartSeen:
         def make() -> PartSeen:
-            return _seen(Fed(trace, job, share, way.full), watching, way.batch_events)
+            return _seen(Fed(trace, job, share, options.full), watching, options.batch_events)
 
-        return make() if knows is None else knows.get((share.depends_on(trace, job), watching), make)
+        return make() if known is None else known.get((share.depends_on(trace, job), watching), make)
 
-    if way.batch_events is None:
+    if options.batch_events is None:
         make_ready(trace, job.assumed, [share.part for share in parts])
     return _together(trace, each_side_by_side(get, parts))
 

@@ -1,4 +1,4 @@
-"""``Known``: what parts of replays gave. What several settings have in common is replayed once."""
+"""``KnownParts``: what parts of replays gave. What several settings have in common is replayed once."""
 
 from collections.abc import Callable, Hashable
 from concurrent.futures import Future, wait
@@ -40,7 +40,7 @@ class Name:
         return self._on[0] == first
 
 
-class Shelf:
+class KeptResults:
     """Keeps what is made, by name. When all of it takes more than `most_bytes`, what was not asked for the longest is
     forgotten.
     """
@@ -95,29 +95,29 @@ class Shelf:
         return next((name for name, made in self._made.items() if made.done() and not _has_failed(made)), None)
 
 
-_SHELF = Shelf(MOST_BYTES)
+_RESULTS = KeptResults(MOST_BYTES)
 
 
-class Known:
+class KnownParts:
     """What is known of one trace. It is forgotten with the trace."""
 
     def __init__(self) -> None:
         mine = id(self)
-        finalize(self, _SHELF.forget, lambda name: name.is_of(mine))
+        finalize(self, _RESULTS.forget, lambda name: name.is_of(mine))
 
     @property
     def has_room(self) -> bool:
         """Whether more can be kept without forgetting anything."""
-        return _SHELF.has_room
+        return _RESULTS.has_room
 
     def get(self, name: Hashable, make: Callable[[], _S]) -> _S:
         """What has this name. It is made if it is not known."""
-        return _SHELF.get(Name(id(self), name), make)
+        return _RESULTS.get(Name(id(self), name), make)
 
 
-def known(trace: Trace) -> Known:
+def known_parts(trace: Trace) -> KnownParts:
     """What is known of a trace."""
-    return trace.once("known", Known)
+    return trace.once("known", KnownParts)
 
 
 def _has_failed(made: "Future[Any]") -> bool:

@@ -1,0 +1,99 @@
+"""What replaying in parts gains: ``make bench``.
+
+The demo: a sweep of its candidates beside single replays, a candidate that changes one look-up, a knob of one look-up.
+Then 10 M reads (speed.py) over six look-ups, and of one look-up on four nodes: the parts on all cores beside the same
+replay in one piece on one. Ratios are taken in one run, and the medians are printed.
+"""
+
+import dataclasses
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+from statistics import median
+
+import numpy as np
+import speed
+
+from vestigo import Plan, Rules, Trace, read_plan, read_trace, sweep
+from vestigo.choosing.explorer import Explorer
+from vestigo.demo import files
+from vestigo.engine import native
+from vestigo.engine.job import job
+from vestigo.engine.known_parts import KnownParts
+from vestigo.engine.native.feed import RunOptions
+from vestigo.engine.parts import Cut
+
+ROUNDS = 7
+LOOKUPS = ("a", "b", "c", "d", "e", "f")
+IN_ONE_PIECE = RunOptions(Cut(fewest_rows=2**40))
+
+
+def seconds(run: Callable[[], object]) -> float:
+    begun = time.perf_counter()
+    run()
+    return time.perf_counter() - begun
+
+
+def demo(folder: Path) -> None:
+    paths = files.write_demo(folder)
+    trace, plan = read_trace(paths[0]), read_plan(paths[1])
+    work = job(trace, plan)
+    explorer = Explorer(trace, plan)
+    explored = explorer.around(plan.what_if)
+    single, whole_sweep, one_changed, knob = ([] for _ in range(4))
+    for number in range(ROUNDS):
+        changed = [plan.changed({"lookup.vessel.absolute": f"{60 + 7 * number + more}s"}) for more in (0, 3)]
+        single.append(seconds(lambda: native.run(trace, work, options=IN_ONE_PIECE)))
+        known = KnownParts()
+        native.run(trace, work, known)
+        other = job(trace, changed[0])
+        one_changed.append(seconds(lambda: native.run(trace, other, known)))
+        knob.append(seconds(lambda: explored.replay(changed[1])))
+        anew = read_trace(paths[0])
+        whole_sweep.append(seconds(lambda: sweep(anew, plan)))
+    found = len(sweep(anew, plan))
+    ratio = median(all_of_them / alone for all_of_them, alone in zip(whole_sweep, single, strict=True))
+    print(f"\nthe demo's {found} candidates: {median(whole_sweep):.2f} s, as long as {ratio:.0f} single replays")
+    gain = median(alone / changed for alone, changed in zip(single, one_changed, strict=True))
+    print(f"a candidate that changes one look-up of six: {gain:.1f} times as fast as a replay in one piece")
+    print(f"a knob of one look-up: {1000 * median(knob):.0f} ms")
+
+
+def on_lookups(trace: Trace) -> Trace:
+    key_lookup = (np.arange(len(trace.keys)) % len(LOOKUPS)).astype(np.int32)
+    return dataclasses.replace(trace, lookup=key_lookup[trace.key], key_lookup=key_lookup, lookups=LOOKUPS)
+
+
+def on_nodes(trace: Trace) -> Trace:
+    node = np.random.default_rng(2).integers(0, 4, len(trace)).astype(np.int32)
+    return dataclasses.replace(trace, node=node, nodes=("n1", "n2", "n3", "n4"))
+
+
+def one_replay(name: str, trace: Trace, entries: int) -> None:
+    work = job(trace, Plan(Rules(max_entries=entries, absolute=speed.ABSOLUTE, sliding=speed.SLIDING)))
+    ways = {"in one piece": IN_ONE_PIECE, "in parts": RunOptions(Cut(by_node=len(trace.nodes) > 0))}
+    for options in ways.values():
+        native.run(trace, work, options=options)  # what is prepared once for a trace is not measured
+    times: dict[str, list[float]] = {way: [] for way in ways}
+    for _ in range(ROUNDS):
+        for way, options in ways.items():
+            times[way].append(seconds(lambda options=options: native.run(trace, work, options=options)))  # type: ignore[misc]
+    ratio = median(one / parts for one, parts in zip(*times.values(), strict=True))
+    alone, apart = (median(taken) for taken in times.values())
+    print(
+        f"{len(trace):,} reads, {name}, {entries:,} entries: {alone:.2f} s in one piece, {apart:.2f} s in parts: {ratio:.2f}"
+    )
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        demo(Path(folder))
+    trace = speed.zipf_trace(timed=False)
+    for entries in speed.SIZES:
+        one_replay("six look-ups", on_lookups(trace), entries)
+        one_replay("four nodes", on_nodes(trace), entries)
+
+
+if __name__ == "__main__":
+    main()
