@@ -29,9 +29,9 @@ LOOKUPS = ("a", "b", "c", "d", "e", "f")
 IN_ONE_PIECE = RunOptions(Cut(fewest_rows=2**40))
 
 
-def seconds(run: Callable[[], object]) -> float:
+def seconds(run: Callable[..., object], *arguments: object) -> float:
     begun = time.perf_counter()
-    run()
+    run(*arguments)
     return time.perf_counter() - begun
 
 
@@ -44,14 +44,14 @@ def demo(folder: Path) -> None:
     single, whole_sweep, one_changed, knob = ([] for _ in range(4))
     for number in range(ROUNDS):
         changed = [plan.changed({"lookup.vessel.absolute": f"{60 + 7 * number + more}s"}) for more in (0, 3)]
-        single.append(seconds(lambda: native.run(trace, work, options=IN_ONE_PIECE)))
+        single.append(seconds(native.run, trace, work, None, IN_ONE_PIECE))
         known = KnownParts()
         native.run(trace, work, known)
         other = job(trace, changed[0])
-        one_changed.append(seconds(lambda: native.run(trace, other, known)))
-        knob.append(seconds(lambda: explored.replay(changed[1])))
+        one_changed.append(seconds(native.run, trace, other, known))
+        knob.append(seconds(explored.replay, changed[1]))
         anew = read_trace(paths[0])
-        whole_sweep.append(seconds(lambda: sweep(anew, plan)))
+        whole_sweep.append(seconds(sweep, anew, plan))
     found = len(sweep(anew, plan))
     ratio = median(all_of_them / alone for all_of_them, alone in zip(whole_sweep, single, strict=True))
     print(f"\nthe demo's {found} candidates: {median(whole_sweep):.2f} s, as long as {ratio:.0f} single replays")
@@ -78,11 +78,11 @@ def one_replay(name: str, trace: Trace, entries: int) -> None:
     times: dict[str, list[float]] = {way: [] for way in ways}
     for _ in range(ROUNDS):
         for way, options in ways.items():
-            times[way].append(seconds(lambda options=options: native.run(trace, work, options=options)))  # type: ignore[misc]
+            times[way].append(seconds(native.run, trace, work, None, options))
     ratio = median(one / parts for one, parts in zip(*times.values(), strict=True))
-    alone, apart = (median(taken) for taken in times.values())
+    alone, apart = (f"{median(taken):.2f} s" for taken in times.values())
     print(
-        f"{len(trace):,} reads, {name}, {entries:,} entries: {alone:.2f} s in one piece, {apart:.2f} s in parts: {ratio:.2f}"
+        f"{len(trace):,} reads, {name}, {entries:,} entries: {alone} in one piece, {apart} in parts, {ratio:.2f} times"
     )
 
 

@@ -3,29 +3,72 @@
 // entry.
 //
 // A. V. Aho, P. J. Denning, J. D. Ullman, "Principles of optimal page replacement", Journal of the
-// ACM 18(1), 1971.
+// ACM 18(1), 1971. In constant time: K. Shah, A. Mitra, D. Matani, "An O(1) algorithm for
+// implementing the LFU cache eviction scheme", 2010.
 #pragma once
 
-#include "ranking.hpp"
+#include "../id_map.hpp"
+#include "ring.hpp"
+#include "room.hpp"
 
 namespace vestigo::policy {
 
+// All entries are in one ring, by uses and then by age. For each number of uses it is known which
+// entry is the newest of those that have it. One more use takes an entry beside the newest of the
+// next number.
 class Lfu {
  public:
-  static constexpr bool moves_on_hit = false, keeps_notes = true;
+  static constexpr bool moves_on_hit = true, keeps_notes = true;
 
-  explicit Lfu(const Room& room) : room_(room), ranking_(room) {}
+  explicit Lfu(const Room& room) : room_(room), order_(room.entries, room.sentinel) {}
 
   void arriving(Id, Bytes) {}
-  void placed(Id id, Time, Time) { ranking_.push(id, room_.note(id).count = 1); }
-  void hit(Id id, Time) { ranking_.renew(id, ++room_.note(id).count); }
-  void left(Id id) { ranking_.take(id); }
-  Id evict() { return ranking_.take_lowest(); }
-  Id any() const { return ranking_.any(); }
+  void placed(Id id, Time, Time) {
+    room_.note(id).count = 1;
+    order_.push_newer(id, newest_or(1, order_.sentinel));
+    newest_.set(1, id);
+  }
+  void hit(Id id, Time) {
+    const std::uint32_t uses = room_.note(id).count++;
+    const Id newest = *newest_.find(uses), beside = newest_or(uses + 1, newest);
+    if (newest == id) step_down(id, uses);
+    if (beside != id) {
+      order_.take(id);
+      order_.push_newer(id, beside);
+    }
+    newest_.set(uses + 1, id);
+  }
+  void left(Id id) {
+    const std::uint32_t uses = room_.note(id).count;
+    if (*newest_.find(uses) == id) step_down(id, uses);
+    order_.take(id);
+  }
+  Id evict() {
+    const Id id = order_.oldest();
+    left(id);
+    return id;
+  }
+  Id any() const { return order_.oldest(); }
 
  private:
+  Id newest_or(std::uint32_t uses, Id otherwise) const {
+    const Id* const newest = newest_.find(uses);
+    return newest == nullptr ? otherwise : *newest;
+  }
+
+  // The newest of those with so many uses is no longer one of them.
+  void step_down(Id id, std::uint32_t uses) {
+    const Id next = order_.older(id);
+    if (next != order_.sentinel && room_.note(next).count == uses) {
+      newest_.set(uses, next);
+    } else {
+      newest_.erase(uses);
+    }
+  }
+
   Room room_;
-  Ranking<std::uint32_t> ranking_;
+  Ring<Entry> order_;
+  Map<std::uint32_t, Id> newest_;
 };
 
 }  // namespace vestigo::policy

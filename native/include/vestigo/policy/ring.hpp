@@ -22,6 +22,7 @@ struct Ring {
   Id newest() const { return nodes[sentinel].after; }
   Id oldest() const { return nodes[sentinel].before; }
   Id newer(Id id) const { return nodes[id].before; }
+  Id older(Id id) const { return nodes[id].after; }
   bool has(Id id) const {
     return nodes[id].after != id;
   }  // for a node that cannot be in another ring
@@ -33,6 +34,15 @@ struct Ring {
     node.after = second;
     all[second].before = id;
     end.after = id;
+  }
+
+  // Puts a node beside another, as the newer one. Newer than the sentinel is the oldest.
+  void push_newer(Id id, Id than) const {
+    Node *const all = nodes, &node = all[id], &other = all[than];
+    node.before = other.before;
+    node.after = than;
+    all[other.before].after = id;
+    other.before = id;
   }
 
   void take(Id id) const {
