@@ -157,7 +157,8 @@ class BoundReplay {
                        [](const PoolRules& pool) { return pool.evicts_by(Eviction::Belady); });
   }
   static Run run(const Counting& counting) {
-    return {counting.first_counted, counting.counts_from, counting.loading, counting.keeps_course};
+    return {counting.first_counted, counting.counts_from, counting.loading, 
+            counting.blocks_in_slice};
   }
   static Slices slices(const Counting& counting) {
     return Slices(counting.slice_origin, counting.slice_width, counting.slices);

@@ -49,6 +49,7 @@ void check(const Asked& asked, std::size_t groups) {
 void check(const Counting& counting) {
   if (counting.counts_from < kEarliest || counting.counts_from > kLatest)
     refuse("a time is out of range");
+  if (counting.blocks_in_slice > 100'000) refuse("too many blocks in a slice");
   if (counting.news_take < 0 || counting.news_take > kLongestSpan)
     refuse("a span of time is out of range");
   const Time origin = counting.slice_origin, width = counting.slice_width;
@@ -170,7 +171,7 @@ void bind_settings(nb::module_& m) {
       .def(nb::init<>())
       .def_rw("first_counted", &Counting::first_counted)
       .def_rw("counts_from", &Counting::counts_from)
-      .def_rw("keeps_course", &Counting::keeps_course)
+      .def_rw("blocks_in_slice", &Counting::blocks_in_slice)
       .def_rw("loading", &Counting::loading)
       .def_rw("news_take", &Counting::news_take)
       .def_rw("slice_origin", &Counting::slice_origin)

@@ -57,7 +57,7 @@ struct FullAsked : Asked {
 struct Counting {
   std::int64_t first_counted = 0;  // the first row of the trace that counts, and its moment
   Time counts_from = 0;
-  bool keeps_course = false;  // for a part of a trace
+  std::size_t blocks_in_slice = 0;  // of the course of a part; if it is 0, no course is kept
   Loading loading = Loading::timed;
   Time news_take = 0;
   Time slice_origin = 0, slice_width = 1'000'000'000;

@@ -40,6 +40,9 @@ std::vector<Part> checked_parts(const std::vector<const BoundCounted*>& counted,
     const auto same = [](const Slice& a, const Slice& b) {
       return a.begins == b.begins && a.ends == b.ends;
     };
+    if (counted.size() > 1 &&
+        part.ledger->course()->blocks_in_slice != parts[0].ledger->course()->blocks_in_slice)
+      refuse("parts differ in their blocks");
     if (part.slices().empty()) refuse("a part has counted nothing");
     if (!std::equal(part.slices().begin(), part.slices().end(), parts[0].slices().begin(),
                     parts[0].slices().end(), same))

@@ -82,7 +82,7 @@ struct Case {
                                .pools = pools,
                                .clears = clears};
     Run run = how;
-    run.keeps_course = keeps_course;
+    run.blocks_in_slice = keeps_course ? 3 : 0;
     ReplayBy<PlainReplay<policy::Lru, Loading::timed>> replay(
         setting, run, Slices(events.at[0] / kWidth * kWidth - kWidth, kWidth, 100));
     replay.feed(columns, {});

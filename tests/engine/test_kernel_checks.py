@@ -114,7 +114,7 @@ def test_only_parts_that_fit_together_are_summed_up() -> None:
         running.feed(columns())
         return running.close()["counted"]
 
-    kept = {"keeps_course": True}
+    kept = {"blocks_in_slice": 2}
     two = kernel.sum([part(**kept), part(**kept)], [[0], [1]], 2)
     assert (two["total"]["counts"] == two["lookups"]["counts"].sum(axis=0)).all()
     wrong: list[tuple[list[Any], list[list[int]], int, str]] = [
@@ -124,6 +124,7 @@ def test_only_parts_that_fit_together_are_summed_up() -> None:
         ([part()], [[0, 1]], 2, "look-ups differ in number"),
         ([part()], [[1]], 1, "a look-up is out of range"),
         ([part(), part()], [[0], [1]], 2, "a part has not kept its course"),
+        ([part(**kept), part(blocks_in_slice=3)], [[0], [1]], 2, "parts differ in their blocks"),
         ([part(**kept), part(**kept, slices=2, slice_origin=-(10**9))], [[0], [1]], 2, "parts differ in their slices"),
     ]
     for parts, numbers, lookups, says in wrong:
@@ -249,6 +250,8 @@ def test_next_reads_are_given_where_they_are_asked_for() -> None:
         ({"slice_width": 5}, "slices are out of range, or not of whole seconds"),
         ({"slices": 0}, "slices are out of range, or not of whole seconds"),
         ({"slices": 10**6}, "slices are out of range, or not of whole seconds"),
+        ({"blocks_in_slice": 10**6}, "too many blocks in a slice"),
+        ({"counts_from": 2**62}, "a time is out of range"),
         ({"slice_origin": 7}, "slices are out of range, or not of whole seconds"),
     ],
 )

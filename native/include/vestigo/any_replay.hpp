@@ -21,7 +21,7 @@ struct Run {
   std::int64_t first_counted = 0;  // the first row of the trace after the warm-up
   Time counts_from = 0;            // its moment
   Loading loading = Loading::timed;
-  bool keeps_course = false;
+  std::size_t blocks_in_slice = 0;  // of the course; if it is 0, no course is kept
 };
 
 // What a replay is to tell of single reads and keys.
@@ -59,7 +59,7 @@ class ReplayBy final : public AnyReplay {
   template <class Setting>
   ReplayBy(Setting&& setting, Run how, Slices slices)
       : replay_(std::forward<Setting>(setting), std::move(slices)), how_(how) {
-    if (how.keeps_course) replay_.ledger().keep_course();
+    if (how.blocks_in_slice > 0) replay_.ledger().keep_course(how.blocks_in_slice);
   }
 
   void feed(const Columns& columns,

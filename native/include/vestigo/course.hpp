@@ -7,6 +7,7 @@
 #include <tuple>
 #include <vector>
 
+#include "large_pages.hpp"
 #include "numbers.hpp"
 
 namespace vestigo {
@@ -88,36 +89,70 @@ struct Block {
   Amount held, most;
 };
 
-struct Course {
-  static constexpr std::size_t kBlocks = 8;  // in each slice
+// Changes in the order in which they were added. There can be as many as a trace has rows, so they
+// are never moved to a larger place.
+class Changes {
+ public:
+  bool empty() const { return size_ == 0; }
+  std::size_t size() const { return size_; }
+  const Change& operator[](std::size_t i) const { return chunks_[i / kChunk][i % kChunk]; }
+  const Change& back() const { return chunks_.back().back(); }
 
+  void push_back(const Change& change) {
+    if (size_ % kChunk == 0) {
+      chunks_.emplace_back();
+      if (size_ > 0) chunks_.back().reserve(kChunk);
+    }
+    chunks_.back().push_back(change);
+    ++size_;
+  }
+  void pop_back() {
+    chunks_.back().pop_back();
+    if (--size_ % kChunk == 0) chunks_.pop_back();
+  }
+
+ private:
+  static constexpr std::size_t kChunk = LargeBlocks::kPage / sizeof(Change);
+
+  std::vector<LargeVector<Change>> chunks_;
+  std::size_t size_ = 0;
+};
+
+struct Course {
+  std::size_t blocks_in_slice;
   std::vector<Amount> begins;  // by look-up, when counting begins
-  std::vector<Change> changes;
+  Changes changes;
   std::vector<Calls> calls;    // ascending by second once the books are closed
   std::vector<Block> blocks;   // those of the first slice come first
 
+  explicit Course(std::size_t in_slice) : blocks_in_slice(in_slice) {}
+
   void add(Time at, StepAt step, std::uint16_t lookup, std::int64_t entries, Bytes bytes) {
-    while (entries != 0 || bytes != 0) {
+    do {
       const auto now = fitting<std::int16_t>(entries);
       const auto now_bytes = fitting<std::int32_t>(bytes);
       put({at, step, now_bytes, now, lookup});
       entries -= now;
       bytes -= now_bytes;
-    }
+    } while (entries != 0 || bytes != 0);
   }
 
   // The memory that it takes.
   std::size_t bytes() const {
-    return changes.size() * sizeof changes[0] + calls.size() * sizeof calls[0] +
+    return changes.size() * sizeof(Change) + calls.size() * sizeof calls[0] +
            blocks.size() * sizeof blocks[0];
   }
 
   // That of one look-up, not yet divided.
   Course of(std::size_t lookup) const {
-    const auto is_other = [lookup](const auto& one) { return one.lookup != lookup; };
-    Course own{.begins = {begins[lookup]}, .changes = changes, .calls = calls, .blocks = {}};
-    std::erase_if(own.changes, is_other);
-    std::erase_if(own.calls, is_other);
+    Course own(blocks_in_slice);
+    own.begins = {begins[lookup]};
+    for (std::size_t i = 0; i < changes.size(); ++i) {
+      if (changes[i].lookup == lookup) own.changes.push_back(changes[i]);
+    }
+    for (const Calls& one : calls) {
+      if (one.lookup == lookup) own.calls.push_back(one);
+    }
     return own;
   }
 
@@ -130,11 +165,12 @@ struct Course {
     blocks.clear();
     for (std::size_t slice = 0; slice < slices.size(); ++slice) {
       const Time from = slices[slice].begins, span = slices[slice].ends - from;
-      for (std::size_t block = 1; block <= kBlocks; ++block) {
-        const bool is_last = slice + 1 == slices.size() && block == kBlocks;
-        const Time end = block == kBlocks
-                             ? slices[slice].ends
-                             : from + span / static_cast<Time>(kBlocks) * static_cast<Time>(block);
+      for (std::size_t block = 1; block <= blocks_in_slice; ++block) {
+        const bool is_last = slice + 1 == slices.size() && block == blocks_in_slice;
+        const Time end =
+            block == blocks_in_slice
+                ? slices[slice].ends
+                : from + span / static_cast<Time>(blocks_in_slice) * static_cast<Time>(block);
         Amount most = held;
         for (; place < changes.size() && (is_last || changes[place].at < end); ++place) {
           held.add(changes[place]);
@@ -159,8 +195,8 @@ struct Course {
       const Change& last = changes.back();
       const std::int64_t bytes = std::int64_t{last.bytes} + change.bytes;
       const std::int64_t entries = std::int64_t{last.entries} + change.entries;
-      if (last.only_falls() && last.at == change.at && last.step == change.step &&
-          last.lookup == change.lookup && fitting<std::int32_t>(bytes) == bytes &&
+      if (last.step == change.step && last.at == change.at && last.lookup == change.lookup &&
+          last.only_falls() && fitting<std::int32_t>(bytes) == bytes &&
           fitting<std::int16_t>(entries) == entries) {
         change.bytes = static_cast<std::int32_t>(bytes);
         change.entries = static_cast<std::int16_t>(entries);

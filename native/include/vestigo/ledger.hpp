@@ -58,7 +58,9 @@ class Ledger {
   }
 
   // From now on the course is kept. Before anything is replayed.
-  void keep_course() { course_ = std::make_unique<Course>(); }
+  void keep_course(std::size_t blocks_in_slice) {
+    course_ = std::make_unique<Course>(blocks_in_slice);
+  }
   bool keeps_course() const { return course_ != nullptr; }
 
   // What is held changes in this step until the next one is named.
@@ -144,7 +146,7 @@ class Ledger {
       tally = std::move(fresh);
     }
     if (course_) {
-      *course_ = {};
+      keep_course(course_->blocks_in_slice);
       for (const Tally& tally : tallies_)
         course_->begins.push_back({tally.held.entries, tally.held.bytes});
     }

@@ -48,7 +48,8 @@ class HeldTogether {
   // The peaks in the slices from `begin` to `end`. Most blocks cannot hold them: in no block is more
   // held than what the parts hold in it at most.
   Amount most(std::size_t begin, std::size_t end) const {
-    const std::size_t first = begin * Course::kBlocks, last = end * Course::kBlocks;
+    const std::size_t blocks_in_slice = courses_[0]->blocks_in_slice;
+    const std::size_t first = begin * blocks_in_slice, last = end * blocks_in_slice;
     Amount found = starts_[first];
     std::vector<std::size_t> blocks;
     for (std::size_t block = first; block < last; ++block) found.raise(starts_[block + 1]);
@@ -65,24 +66,32 @@ class HeldTogether {
   }
 
  private:
+  // The changes of a part in a block that were not yet visited.
+  struct Left {
+    const Changes* changes;
+    std::size_t next, end;
+
+    const Change& first() const { return (*changes)[next]; }
+  };
+
   // The changes of all parts in their order: the peaks of a block.
   Amount most_in(std::size_t block) const {
-    std::vector<std::span<const Change>> left;
+    std::vector<Left> left;
     for (const Course* const course : courses_) {
       const std::size_t from = block == 0 ? 0 : course->blocks[block - 1].end;
       if (from < course->blocks[block].end)
-        left.push_back(std::span(course->changes).subspan(from, course->blocks[block].end - from));
+        left.push_back({&course->changes, from, course->blocks[block].end});
     }
     Amount held = starts_[block], most = held;
     while (!left.empty()) {
       std::size_t first = 0;
       for (std::size_t i = 1; i < left.size(); ++i) {
-        if (left[i].front().comes_before(left[first].front())) first = i;
+        if (left[i].first().comes_before(left[first].first())) first = i;
       }
-      held.add(left[first].front());
+      held.add(left[first].first());
       most.raise(held);
-      left[first] = left[first].subspan(1);
-      if (left[first].empty()) left.erase(left.begin() + static_cast<std::ptrdiff_t>(first));
+      if (++left[first].next == left[first].end)
+        left.erase(left.begin() + static_cast<std::ptrdiff_t>(first));
     }
     return most;
   }

@@ -19,6 +19,10 @@ from vestigo.trace import Trace
 from vestigo.trace.trace import Ints
 
 _MOST_GROUPS = 65_535
+_ROWS_OF_BLOCK = 512
+"""About how many rows lie in a block. Of the whole's peaks it is known without looking in which blocks they are."""
+_FEWEST_BLOCKS, _MOST_BLOCKS = 8, 1000
+"""In a slice."""
 _Asked = TypeVar("_Asked", kernel.PlainAsked, kernel.FullAsked)
 _RULES, _POOL_RULES = rules_of(Rules), rules_of(PoolRules)
 
@@ -142,7 +146,9 @@ def _counting(trace: Trace, job: Job, keeps_course: bool) -> kernel.Counting:
         kernel.Loading.timed if timed else kernel.Loading.instant if job.spares is None else kernel.Loading.spared
     )
     counting.first_counted, counting.news_take = job.first_counted, job.spares or 0
-    counting.counts_from, counting.keeps_course = int(trace.at[job.first_counted]), keeps_course
+    counting.counts_from = int(trace.at[job.first_counted])
+    if keeps_course:
+        counting.blocks_in_slice = min(max(len(trace) // (slicing.most * _ROWS_OF_BLOCK), _FEWEST_BLOCKS), _MOST_BLOCKS)
     counting.slice_origin, counting.slice_width, counting.slices = slicing.origin_ns, slicing.width_ns, slicing.most
     return counting
 
