@@ -71,13 +71,15 @@ def test_a_short_trace_is_one_part() -> None:
     assert only.part == whole(trace, work.groups).part
 
 
-def test_a_long_trace_is_read_once_for_all_of_its_parts(monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_trace_that_is_too_long_to_be_kept_is_one_part(monkeypatch: pytest.MonkeyPatch) -> None:
     trace = _three_lookups()
     work = job(trace, Plan(Rules(max_entries=50, absolute="1m")))
-    expected = native.run(trace, work, options=AS_ONE)
+    expected = native.run(trace, work)
     monkeypatch.setattr(memory, "KEPT_EVENTS", 1000)
     monkeypatch.setattr(memory, "BATCH_EVENTS", 700)
-    assert native.run(_three_lookups(), work, KnownParts(), options=RunOptions(FINEST)) == expected
+    anew = _three_lookups()
+    assert len(shares(anew, work, FINEST)) == 1
+    assert native.run(anew, work, KnownParts()) == expected
 
 
 def test_only_parts_that_are_new_are_replayed(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -10,8 +10,8 @@ import numpy as np
 from vestigo.engine.groups import Group, Groups
 from vestigo.engine.job import Job
 from vestigo.prepared.entries import has_unnamed_node
+from vestigo.prepared.memory import is_long
 from vestigo.prepared.part import Part
-from vestigo.rules import Rules
 from vestigo.trace import Op, Trace
 from vestigo.trace.trace import Longs
 
@@ -66,26 +66,31 @@ class Share(NamedTuple):
 
 def whole(trace: Trace, groups: Groups) -> Share:
     """The replay as one part."""
-    return _share(trace, groups, range(len(groups.pools)), None, len(trace))
+    return _Cutting(trace, groups).share(range(len(groups.pools)), None, len(trace))
 
 
-def finest(trace: Trace, job: Job) -> Cut:
+def finest(job: Job) -> Cut:
     """A replay on its own is cut as finely as this machine has cores for."""
-    pools, nodes = len(job.groups.pools), len(trace.nodes) + 1
-    return Cut(by_node=pools < (os.cpu_count() or 1) and pools * nodes <= MOST_PARTS)
+    return Cut(by_node=len(job.groups.pools) < (os.cpu_count() or 1))
 
 
 def shares(trace: Trace, job: Job, cut: Cut = BY_POOL) -> list[Share]:
-    """The parts of a job, the one with the most rows first."""
+    """The parts of a job, the one with the most rows first.
+
+    A trace that is too long to be kept is one part, because several would have to keep their course, row by row.
+    """
     groups = job.groups
-    if len(trace) < max(cut.fewest_rows, 1) or not len(trace.keys):
+    if len(trace) < max(cut.fewest_rows, 1) or not len(trace.keys) or is_long(len(trace)):
         return [whole(trace, groups)]
-    rows = _rows(trace, groups)
-    parts = [
-        _share(trace, groups, pools, node, of_node)
-        for pools in _packed(rows.sum(axis=1))
-        for node, of_node in _nodes(trace, groups, pools, rows, cut.by_node)
-    ]
+    cutting = _Cutting(trace, groups)
+    rows = cutting.rows
+    by_node = cut.by_node and len(rows) * (len(trace.nodes) + 1) <= MOST_PARTS
+    parts = []
+    for pools in _packed(rows):
+        if by_node and cutting.is_apart_on_nodes(pools):
+            parts += [cutting.share(pools, *of_node) for of_node in cutting.nodes(pools)]
+        else:
+            parts.append(cutting.share(pools, None, int(rows[pools].sum())))
     return sorted(parts, key=lambda share: -share.rows)
 
 
@@ -99,66 +104,77 @@ def _packed(rows: Longs) -> list[list[int]]:
     return [sorted(pools) for pools in packed]
 
 
-def _rows(trace: Trace, groups: Groups) -> Longs:
-    """How many rows with a key each pool has on each node, where 0 stands for rows that name none."""
-    pool_of = np.array([group.pool for group in groups.each[: groups.lookups]], np.int64)
-    by_lookup = trace.once("rows by look-up and node", lambda: _rows_by_lookup(trace))
-    rows = np.zeros((len(groups.pools), by_lookup.shape[1]), np.int64)
-    np.add.at(rows, pool_of, by_lookup)
-    return rows
+class _Cutting:
+    """Cuts the groups of a job."""
+
+    def __init__(self, trace: Trace, groups: Groups) -> None:
+        self._trace, self._groups = trace, groups
+        self._of_pools: list[list[int]] = [[] for _ in groups.pools]
+        """The groups of each pool."""
+        for number, group in enumerate(groups.each):
+            self._of_pools[group.pool].append(number)
+
+    @property
+    def rows(self) -> Longs:
+        """About how many rows of each pool there are: those with a key."""
+        by_lookup = self._trace.once("rows by look-up", lambda: _rows_by_lookup(self._trace))
+        pool_of = [group.pool for group in self._groups.each[: self._groups.lookups]]
+        rows: Longs = np.bincount(pool_of, by_lookup, len(self._groups.pools)).astype(np.int64)
+        return rows
+
+    def is_apart_on_nodes(self, pools: Sequence[int]) -> bool:
+        """Whether nothing that happens on one node makes a difference on another. A write that puts a value in one
+        cache does: the key is known elsewhere from then on.
+        """
+        rules = [self._groups.each[number].rules for pool in pools for number in self._of_pools[pool]]
+        return all(
+            one.per == "node"
+            and one.tell_nodes == "nothing"
+            and not one.batch
+            and not one.on_write.startswith("replace")
+            for one in rules
+        )
+
+    def nodes(self, pools: Sequence[int]) -> list[tuple[int, int]]:
+        """Each node, with the number of its rows."""
+        lookups = sorted(self._lookups(pools))
+        counts = np.zeros(len(self._trace.nodes) + 1, np.int64)
+        for block in self._trace.parts():
+            own = np.isin(block.lookup, lookups) & (block.key >= 0)
+            counts += np.bincount(block.node[own] + 1, minlength=len(counts))
+        return list(enumerate(counts.tolist()))[0 if has_unnamed_node(self._trace) else 1 :]
+
+    def share(self, pools: Sequence[int], node: int | None, rows: int) -> Share:
+        there = sorted(number for pool in pools for number in self._of_pools[pool])
+        lookups = self._lookups(pools)
+        pool_numbers = {pool: number for number, pool in enumerate(pools)}
+        numbers = np.full(max(len(self._groups.each), 1), -1, np.int32)
+        numbers[there] = np.arange(len(there), dtype=np.int32)
+        whole_groups = [self._groups.each[number] for number in there]
+        own = tuple(
+            group._replace(lookup=lookups[group.lookup], pool=pool_numbers[group.pool]) for group in whole_groups
+        )
+        copying = {group.lookup for group in own if group.rules.tell_nodes == "copy"}
+        part = Part(
+            tuple(lookups),
+            tuple(bool(self._trace.nodes) and group.rules.per == "node" for group in own[: len(lookups)]),
+            tuple(lookup in copying for lookup in range(len(lookups))),
+            node,
+            has_scopes=any(group.rules.per == "scope" or group.rules.batch for group in own),
+        )
+        return Share(part, own, numbers, tuple(pools), rows)
+
+    def _lookups(self, pools: Sequence[int]) -> dict[int, int]:
+        """The look-ups of some pools, in order, with their numbers there."""
+        found = sorted({self._groups.each[number].lookup for pool in pools for number in self._of_pools[pool]})
+        return {lookup: number for number, lookup in enumerate(found)}
 
 
 def _rows_by_lookup(trace: Trace) -> Longs:
-    nodes = len(trace.nodes) + 1
-    counts = np.zeros(len(trace.lookups) * nodes, np.int64)
+    counts = np.zeros(len(trace.lookups), np.int64)
     for block in trace.parts():
-        keyed = block.key >= 0
-        counts += np.bincount(block.lookup[keyed] * np.int64(nodes) + block.node[keyed] + 1, minlength=len(counts))
-    return counts.reshape(len(trace.lookups), nodes)
-
-
-def _nodes(
-    trace: Trace, groups: Groups, pools: Sequence[int], by_pool: Longs, by_node: bool
-) -> list[tuple[int | None, int]]:
-    """The nodes on which some pools are parts of their own, each with its rows; or all of them as one."""
-    of_node = by_pool[list(pools)].sum(axis=0).tolist()
-    if not by_node or not _is_apart_on_nodes(groups, pools):
-        return [(None, sum(of_node))]
-    return [(node, rows) for node, rows in enumerate(of_node) if node > 0 or has_unnamed_node(trace)]
-
-
-def _is_apart_on_nodes(groups: Groups, pools: Sequence[int]) -> bool:
-    """Whether nothing that happens on one node makes a difference on another. A write that puts a value in one cache
-    does: the key is known elsewhere from then on.
-    """
-    return all(_is_apart_on_nodes_with(group.rules) for group in groups.each if group.pool in pools)
-
-
-def _is_apart_on_nodes_with(rules: Rules) -> bool:
-    replaces = rules.on_write.startswith("replace")
-    return rules.per == "node" and rules.tell_nodes == "nothing" and not rules.batch and not replaces
-
-
-def _share(trace: Trace, groups: Groups, pools: Sequence[int], node: int | None, rows: int) -> Share:
-    lookups = [lookup for lookup in range(groups.lookups) if groups.each[lookup].pool in pools]
-    lookup_numbers, pool_numbers = ({old: new for new, old in enumerate(those)} for those in (lookups, pools))
-    there = [number for number, group in enumerate(groups.each) if group.pool in pool_numbers]
-    numbers = np.full(max(len(groups.each), 1), -1, np.int32)
-    numbers[there] = np.arange(len(there), dtype=np.int32)
-    own = tuple(
-        groups.each[number]._replace(
-            lookup=lookup_numbers[groups.each[number].lookup], pool=pool_numbers[groups.each[number].pool]
-        )
-        for number in there
-    )
-    part = Part(
-        tuple(lookups),
-        tuple(bool(trace.nodes) and group.rules.per == "node" for group in own[: len(lookups)]),
-        tuple(any(one.rules.tell_nodes == "copy" for one in own if one.lookup == new) for new in range(len(lookups))),
-        node,
-        has_scopes=any(group.rules.per == "scope" or group.rules.batch for group in own),
-    )
-    return Share(part, own, numbers, tuple(pools), rows)
+        counts += np.bincount(block.lookup[block.key >= 0], minlength=len(counts))
+    return counts
 
 
 def has_preloads(trace: Trace, part: Part) -> bool:

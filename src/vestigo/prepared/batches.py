@@ -59,7 +59,7 @@ def batches(trace: Trace, assumed: Assumed, part: Part, events: int | None = Non
         make_ready(trace, assumed, [part])
         yield from trace.kept[_kept_as(assumed, part)]
     else:
-        for (batch,) in made(trace, assumed, [part], events):
+        for (batch,) in _made(trace, assumed, [part], events):
             if batch is not None:
                 yield batch
 
@@ -71,7 +71,7 @@ def make_ready(trace: Trace, assumed: Assumed, parts: Iterable[Part]) -> None:
         return
     missing = [part for part in dict.fromkeys(parts) if _kept_as(assumed, part) not in trace.kept]
     if missing:
-        blocks = list(made(trace, assumed, missing))
+        blocks = list(_made(trace, assumed, missing))
         for number, part in enumerate(missing):
             own = [block[number] for block in blocks]
             trace.kept.setdefault(_kept_as(assumed, part), [batch for batch in own if batch is not None])
@@ -81,7 +81,7 @@ def _kept_as(assumed: Assumed, part: Part) -> object:
     return "batches", part, *(tuple(each[lookup] for lookup in part.lookups) for each in assumed)
 
 
-def made(trace: Trace, assumed: Assumed, parts: Sequence[Part], events: int | None = None) -> Iterator[Batches]:
+def _made(trace: Trace, assumed: Assumed, parts: Sequence[Part], events: int | None = None) -> Iterator[Batches]:
     """The batches of some parts, made together from one pass over the trace."""
     before: list[kernel.Columns | None] = [None] * len(parts)
     begin = 0

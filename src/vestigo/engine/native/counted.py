@@ -58,7 +58,7 @@ def run(
         from vestigo.engine.reference.run import run as reference_run
 
         return reference_run(trace, job)
-    parts, reader = shares(trace, job, options.cut or finest(trace, job)), SheetReader(trace, job)
+    parts, reader = shares(trace, job, options.cut or finest(job)), SheetReader(trace, job)
     if known is None or is_long(len(trace)):
         found = all_counted(trace, job, parts, options)
         of_parts = [PartCounted(*each, reader) for each in zip(parts, found, strict=True)]

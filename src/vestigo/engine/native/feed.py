@@ -9,8 +9,7 @@ from vestigo.compiled import kernel
 from vestigo.engine.job import Job
 from vestigo.engine.native.begin import Wanted, begin, is_plain
 from vestigo.engine.parts import Cut, Share
-from vestigo.prepared import memory
-from vestigo.prepared.batches import Batch, batches, made, make_ready
+from vestigo.prepared.batches import Batch, batches, make_ready
 from vestigo.prepared.entries import entries_of
 from vestigo.prepared.neighbours import next_reads
 from vestigo.stopping import check
@@ -72,23 +71,7 @@ def counted(fed: Fed, keeps_course: bool, batch_events: int | None = None) -> ke
 
 def all_counted(trace: Trace, job: Job, parts: Sequence[Share], options: RunOptions = AS_USUAL) -> list[kernel.Counted]:
     """What each part counts. They are replayed side by side. Raises GivenUp if told to stop."""
-    feds = [Fed(trace, job, share, options.full) for share in parts]
-    if len(parts) > 1 and memory.is_long(len(trace)):
-        return _counted_together(trace, job, feds, options.batch_events)
     if options.batch_events is None:
         make_ready(trace, job.assumed, [share.part for share in parts])
+    feds = [Fed(trace, job, share, options.full) for share in parts]
     return each_side_by_side(lambda fed: counted(fed, len(parts) > 1, options.batch_events), feds)
-
-
-def _counted_together(trace: Trace, job: Job, feds: Sequence[Fed], batch_events: int | None) -> list[kernel.Counted]:
-    """What each part counts, where no batch is kept: all are fed from one pass over the trace."""
-    replays = [fed.begin(keeps_course=True) for fed in feds]
-
-    def feed(number: int, batch: Batch | None) -> None:
-        if batch is not None:
-            feds[number].feed(replays[number], batch)
-
-    for together in made(trace, job.assumed, [fed.wanted.share.part for fed in feds], batch_events):
-        check()
-        each_side_by_side(lambda each: feed(*each), list(enumerate(together)))
-    return [replay.close()["counted"] for replay in replays]
