@@ -8,10 +8,9 @@ namespace vestigo {
 std::unique_ptr<AnyReplay> begin_full_replay(full::Setting setting, Run how, Slices slices,
                                              const std::optional<Watching>& watching) {
   if (!watching)
-    return std::make_unique<ReplayBy<full::Replay<>>>(std::move(setting), how,
-                                                      std::move(slices));
-  auto made = std::make_unique<ReplayBy<full::Replay<Witness<kAll>>>>(
-      std::move(setting), how, std::move(slices));
+    return std::make_unique<ReplayBy<full::Replay<>>>(std::move(setting), how, std::move(slices));
+  auto made = std::make_unique<ReplayBy<full::Replay<Witness<kAll>>>>(std::move(setting), how,
+                                                                      std::move(slices));
   made->watch(*watching);
   return made;
 }

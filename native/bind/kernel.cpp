@@ -63,8 +63,8 @@ void bind_columns(nb::module_& m) {
                     const BoundColumns*, std::int64_t, std::optional<Column<Id>>>(),
            "at"_a.noconvert(), "key"_a.noconvert(), "value"_a.noconvert(), "stretch"_a.noconvert(),
            "mark"_a.noconvert(), "size"_a.noconvert(), "cost"_a.noconvert(), "node"_a.noconvert(),
-           "scope"_a.noconvert(), "keys"_a, "truth"_a, "before"_a = nb::none(),
-           "first_row"_a = 0, "rows"_a.noconvert() = nb::none())
+           "scope"_a.noconvert(), "keys"_a, "truth"_a, "before"_a = nb::none(), "first_row"_a = 0,
+           "rows"_a.noconvert() = nb::none())
       .def_prop_ro("events", &BoundColumns::events);
 }
 

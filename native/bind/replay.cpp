@@ -157,7 +157,7 @@ class BoundReplay {
                        [](const PoolRules& pool) { return pool.evicts_by(Eviction::Belady); });
   }
   static Run run(const Counting& counting) {
-    return {counting.first_counted, counting.counts_from, counting.loading, 
+    return {counting.first_counted, counting.counts_from, counting.loading,
             counting.blocks_in_slice};
   }
   static Slices slices(const Counting& counting) {

@@ -28,8 +28,7 @@ std::vector<Part> checked_parts(const std::vector<const BoundCounted*>& counted,
   for (std::size_t i = 0; i < counted.size(); ++i) {
     if (counted[i] == nullptr) refuse("a part is missing");
     const Part part{&counted[i]->ledger(), numbers[i]};
-    if (part.lookups.size() != part.ledger->tallies().size())
-      refuse("look-ups differ in number");
+    if (part.lookups.size() != part.ledger->tallies().size()) refuse("look-ups differ in number");
     for (const Id lookup : part.lookups) {
       if (lookup < 0 || static_cast<std::size_t>(lookup) >= lookups)
         refuse("a look-up is out of range");

@@ -129,8 +129,7 @@ void one_case(std::mt19937& random, Eviction eviction, bool timed) {
   const Tally& other = closed.total();
   CHECK(other.counts == total.counts && other.sums == total.sums);
 
-  ReplayBy<full::Replay<Witness<kAll>>> seen(setting, {.counts_from = events.at[0]},
-                                                                           slices);
+  ReplayBy<full::Replay<Witness<kAll>>> seen(setting, {.counts_from = events.at[0]}, slices);
   check_witness(seen, all, setting.keys, total);
 }
 

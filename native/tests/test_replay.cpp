@@ -90,15 +90,16 @@ void one_case(std::mt19937& random, Eviction eviction) {
   for (const Slice& slice : replay.ledger().slices().done()) sliced.add(slice.counted);
   CHECK(sliced.counts == total.counts && sliced.sums == total.sums);
 
-  ReplayBy<PlainReplay<Policy, loading, by_value>> whole(setting, {.counts_from = events.at[0]}, slices);
+  ReplayBy<PlainReplay<Policy, loading, by_value>> whole(setting, {.counts_from = events.at[0]},
+                                                         slices);
   whole.feed(Batch(events, 0, events.at.size(), nullptr).columns, {});
   const Ledger closed = whole.close();
   const Tally& other = closed.total();
   CHECK(other.counts == total.counts && other.sums == total.sums);
 
   if constexpr (watched) {
-    ReplayBy<PlainReplay<Policy, loading, by_value, Witness<kAll>>> seen(setting, {.counts_from = events.at[0]},
-                                                                           slices);
+    ReplayBy<PlainReplay<Policy, loading, by_value, Witness<kAll>>> seen(
+        setting, {.counts_from = events.at[0]}, slices);
     check_witness(seen, Batch(events, 0, events.at.size(), nullptr).columns,
                   setting.entry_groups.size(), total);
   }

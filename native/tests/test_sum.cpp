@@ -32,7 +32,8 @@ struct Case {
       for (Time* const span : {&own.absolute, &own.sliding, &own.null_lifetime}) {
         if (*span != kNever) *span *= kUnit;
       }
-      if (own.on_write == OnWrite::replace) own.on_write = OnWrite::drop;  // makes it known elsewhere
+      if (own.on_write == OnWrite::replace)
+        own.on_write = OnWrite::drop;  // makes it known elsewhere
       const PoolRules pool = random_pool(random, Eviction::Lru);
       for (Id node = 0; node < kPlaces; ++node) {
         lookups.push_back(lookup);

@@ -55,8 +55,8 @@ struct Stretches {
 constexpr bool is_null(Id stretch) { return stretch < 0; }
 
 // A batch of a trace's events, or all of them, or those of a part of it; read-only and in time
-// order. `key` is a valid id in every row, also where it means nothing. It is the id of a key, or of a key on a node where nodes
-// have caches of their own.
+// order. `key` is a valid id in every row, also where it means nothing. It is the id of a key, or
+// of a key on a node where nodes have caches of their own.
 struct Columns {
   std::size_t events = 0;
   const Time* at = nullptr;

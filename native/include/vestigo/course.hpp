@@ -54,7 +54,7 @@ static_assert(sizeof(Change) == 24);
 
 // The origin calls that a look-up began in one clock second.
 struct Calls {
-  Time second = 0;  // seconds since the Unix epoch
+  Time second = 0;          // seconds since the Unix epoch
   std::uint32_t count = 0;  // a trace has fewer events than 2^32
   std::uint16_t lookup = 0;
 };
@@ -77,9 +77,7 @@ struct Amount {
     bytes = std::max(bytes, other.bytes);
   }
   // Whether it is larger in any respect.
-  bool exceeds(const Amount& other) const {
-    return entries > other.entries || bytes > other.bytes;
-  }
+  bool exceeds(const Amount& other) const { return entries > other.entries || bytes > other.bytes; }
 };
 
 // A stretch of time in a slice: its changes end at this place, and so much is held at its end, and
@@ -122,8 +120,8 @@ struct Course {
   std::size_t blocks_in_slice;
   std::vector<Amount> begins;  // by look-up, when counting begins
   Changes changes;
-  std::vector<Calls> calls;    // ascending by second once the books are closed
-  std::vector<Block> blocks;   // those of the first slice come first
+  std::vector<Calls> calls;   // ascending by second once the books are closed
+  std::vector<Block> blocks;  // those of the first slice come first
 
   explicit Course(std::size_t in_slice) : blocks_in_slice(in_slice) {}
 

@@ -112,7 +112,13 @@ class Histogram {
         return found;
       }
     }
-    return follow_in_bins(parts, few);
+    if (few.size() <= kFew) return follow_in_bins(parts, few);
+    Histogram many;
+    for (const auto& [span, times] : few) many.add(span, times);
+    many.spill();
+    std::vector<Histogram*> all(parts.begin(), parts.end());
+    all.push_back(&many);
+    return follow_in_bins(all, {});
   }
 
  private:

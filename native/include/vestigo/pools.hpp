@@ -349,7 +349,8 @@ struct Pools {
   std::span<const Id> entry_keys_;
   std::vector<Id> first_entries_;  // for each key, the entry that is loaded first, where writes
                                    // store values on nodes
-  std::vector<std::uint32_t> kept_;  // how many values of each entry were kept, where lifetimes vary
+  std::vector<std::uint32_t>
+      kept_;  // how many values of each entry were kept, where lifetimes vary
 };
 
 }  // namespace vestigo

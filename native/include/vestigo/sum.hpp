@@ -45,8 +45,8 @@ class HeldTogether {
     }
   }
 
-  // The peaks in the slices from `begin` to `end`. Most blocks cannot hold them: in no block is more
-  // held than what the parts hold in it at most.
+  // The peaks in the slices from `begin` to `end`. Most blocks cannot hold them: in no block is
+  // more held than what the parts hold in it at most.
   Amount most(std::size_t begin, std::size_t end) const {
     const std::size_t blocks_in_slice = courses_[0]->blocks_in_slice;
     const std::size_t first = begin * blocks_in_slice, last = end * blocks_in_slice;
@@ -56,9 +56,8 @@ class HeldTogether {
     for (std::size_t block = first; block < last; ++block) {
       if (bounds_[block].exceeds(found)) blocks.push_back(block);
     }
-    std::sort(blocks.begin(), blocks.end(), [this](std::size_t a, std::size_t b) {
-      return bounds_[a].bytes > bounds_[b].bytes;
-    });
+    std::sort(blocks.begin(), blocks.end(),
+              [this](std::size_t a, std::size_t b) { return bounds_[a].bytes > bounds_[b].bytes; });
     for (const std::size_t block : blocks) {
       if (bounds_[block].exceeds(found)) found.raise(most_in(block));
     }
@@ -315,13 +314,13 @@ class Whole {
 
   // The slices from `begin` to `end` as one.
   Slice joined(std::size_t begin, std::size_t end) {
-    Slice whole{.begins = parts_[0].slices()[begin].begins,
-                .ends = parts_[0].slices()[end - 1].ends,
-                .counted = {},
-                .spans = {spans_[kReadTimes].between(begin, end),
-                          spans_[kAnswerAges].between(begin, end),
-                          spans_[kStaleAges].between(begin, end)},
-                .in_bins = {}};
+    Slice whole{
+        .begins = parts_[0].slices()[begin].begins,
+        .ends = parts_[0].slices()[end - 1].ends,
+        .counted = {},
+        .spans = {spans_[kReadTimes].between(begin, end), spans_[kAnswerAges].between(begin, end),
+                  spans_[kStaleAges].between(begin, end)},
+        .in_bins = {}};
     for (std::size_t slice = begin; slice < end; ++slice) {
       whole.counted.add(over_time_[slice]);
       raise(whole.counted, over_time_[slice]);

@@ -4,19 +4,16 @@ slice.
 
 import dataclasses
 from bisect import bisect_left
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 from vestigo.data import Told
 from vestigo.engine.context import assumptions, whose_cache
 from vestigo.engine.job import Job
-from vestigo.engine.native import count_parts, run_in_halves
-from vestigo.engine.replay import run
+from vestigo.engine.replay import run, run_in_halves
 from vestigo.measures import MEASURES
 from vestigo.outcome import Outcome, together
 from vestigo.outcome.summary import Summary
-from vestigo.prepared.memory import is_long
-from vestigo.progress import Progress
 from vestigo.trace import Trace
 
 _OF_SLICES = tuple(dict.fromkeys(name for one in MEASURES.values() if one.of_slices for name in one.of_slices.counts))
@@ -45,9 +42,9 @@ class Kept(NamedTuple):
 
 def replayed(trace: Trace, job: Job, name: str, split_ns: int) -> Kept:
     """Replays a plan, and returns what is kept of it. Parts that were replayed before are not replayed again."""
-    if job.engine != "native" or is_long(len(trace)) or len(trace) == 0:
-        return kept_of(run(trace, job, name), split_ns)
     halves = run_in_halves(trace, job, split_ns, _OF_SLICES)
+    if halves is None:
+        return kept_of(run(trace, job, name), split_ns)
     whole = dataclasses.replace(
         Summary.of(halves.whole),
         lookups=halves.lookups,
@@ -55,12 +52,6 @@ def replayed(trace: Trace, job: Job, name: str, split_ns: int) -> Kept:
         assumptions=assumptions(trace, job),
     )
     return Kept(whole, Summary.of(halves.first), Summary.of(halves.rest), halves.counts)
-
-
-def replay_parts(trace: Trace, jobs: Iterable[Job], split_ns: int, progress: Progress) -> None:
-    """Replays the parts of several jobs, so that `replayed` finds them."""
-    if len(trace) > 0 and not is_long(len(trace)):
-        count_parts(trace, (job for job in jobs if job.engine == "native"), split_ns, progress)
 
 
 def kept_of(outcome: Outcome, split_ns: int) -> Kept:

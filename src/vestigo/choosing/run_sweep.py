@@ -17,13 +17,14 @@ from vestigo.choosing.compare import references
 from vestigo.choosing.estimate import Estimate
 from vestigo.choosing.front import unbeaten_rows
 from vestigo.choosing.key_sample import KeySample
-from vestigo.choosing.results import Kept, replay_parts, replayed, split_at
+from vestigo.choosing.results import Kept, replayed, split_at
 from vestigo.choosing.store import trace_name
 from vestigo.choosing.sweep import Sweep
 from vestigo.choosing.tasks import Task, Tasks
 from vestigo.choosing.tried import tried
 from vestigo.engine.job import Job, job
 from vestigo.engine.ready import prepare
+from vestigo.engine.replay import replay_parts
 from vestigo.engine.what_if import applied, changed_trace, settled_plan
 from vestigo.errors import RulesError, TraceError
 from vestigo.progress import Progress, reporting

@@ -61,7 +61,8 @@ class Share(NamedTuple):
 
     def per(self, groups: Groups) -> tuple[str, ...]:
         """For each of its pools, who has a cache."""
-        return tuple(groups.per[pool] for pool in self.pools)
+        per = groups.per
+        return tuple(per[pool] for pool in self.pools)
 
 
 def whole(trace: Trace, groups: Groups) -> Share:

@@ -1,7 +1,7 @@
 """``replay``: one trace, one set of settings, one outcome."""
 
-from collections.abc import Iterator
-from typing import Protocol
+from collections.abc import Iterable, Iterator
+from typing import TYPE_CHECKING, Protocol
 
 from vestigo.arguments import text
 from vestigo.engine.context import assumptions, whose_cache
@@ -11,9 +11,14 @@ from vestigo.engine.what_if import applied
 from vestigo.outcome import Measures, Outcome, Slices
 from vestigo.outcome.measures import Fields
 from vestigo.outcome.seen import Answers, Seen, Watching
+from vestigo.prepared.memory import is_long
+from vestigo.progress import Progress
 from vestigo.rules.plan import Engine
 from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.trace import Readable, Trace
+
+if TYPE_CHECKING:
+    from vestigo.engine.native.counted import Halves
 
 
 def replay(trace: Readable, settings: Settings, *, engine: Engine = "native", name: str = "replay") -> Outcome:
@@ -74,3 +79,27 @@ def run(trace: Trace, job: Job, name: str) -> Outcome:
         whose=whose_cache(trace, job.groups),
         assumptions=assumptions(trace, job),
     )
+
+
+def run_in_halves(trace: Trace, job: Job, split_ns: int, names: Iterable[str]) -> "Halves | None":
+    """For studies that replay much: the measures of all the time, of the slices that begin before `split_ns` and of the
+    others, and the counts with these `names` of each slice. Parts that are known are not replayed. None where a replay
+    is not cut into parts: by the reference engine, and of a trace that is too long to be kept.
+    """
+    if not _is_cut(trace, job):
+        return None
+    from vestigo.engine import native
+
+    return native.run_in_halves(trace, job, split_ns, names)
+
+
+def replay_parts(trace: Trace, jobs: Iterable[Job], split_ns: int, progress: Progress) -> None:
+    """Replays the parts of several jobs, each once, so that `run_in_halves` finds them."""
+    if cut := [job for job in jobs if _is_cut(trace, job)]:
+        from vestigo.engine import native
+
+        native.count_parts(trace, cut, split_ns, progress)
+
+
+def _is_cut(trace: Trace, job: Job) -> bool:
+    return job.engine == "native" and len(trace) > 0 and not is_long(len(trace))

@@ -218,7 +218,8 @@ class Holdings {
   Time lifetime(const GroupRules& group, Slot& slot, bool null) {
     const Time longest = longest_lifetime(group, null);
     if (!lifetimes_vary(group)) return longest;
-    return longest - shortfall(group, null, slot.key, here.at(slot.compartment).number, slot.kept++);
+    return longest -
+           shortfall(group, null, slot.key, here.at(slot.compartment).number, slot.kept++);
   }
 
   static Time first_after(const std::vector<Time>& moments, Time at) {

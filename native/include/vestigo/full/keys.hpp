@@ -38,7 +38,7 @@ class Keys {
 
  private:
   LargeVector<std::uint8_t> loaded_;  // for each key
-  std::vector<bool> logged_;  // for each key, if there are any
+  std::vector<bool> logged_;          // for each key, if there are any
   bool held_apart_;
 };
 

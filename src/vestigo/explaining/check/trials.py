@@ -6,12 +6,13 @@ from pathlib import Path
 
 from vestigo.choosing.candidates import Candidate, Candidates
 from vestigo.choosing.choose import settled
-from vestigo.choosing.results import Kept, replay_parts, replayed, split_at
+from vestigo.choosing.results import Kept, replayed, split_at
 from vestigo.choosing.run_sweep import SHARE_FOR_REST, share_between
 from vestigo.choosing.tasks import Task, Tasks
 from vestigo.describing.survey import survey
 from vestigo.engine.job import Job, job
 from vestigo.engine.ready import prepare
+from vestigo.engine.replay import replay_parts
 from vestigo.engine.what_if import applied
 from vestigo.errors import InputError, RulesError
 from vestigo.explaining.check.facts import Facts
