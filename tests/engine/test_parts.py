@@ -8,6 +8,7 @@ from typing import NamedTuple
 import pytest
 
 from vestigo import Plan, Rules, Trace, read_plan, read_trace, replay, synth
+from vestigo.choosing.results import kept_of, replayed, split_at
 from vestigo.demo import files
 from vestigo.engine import known_parts as known_module
 from vestigo.engine import native
@@ -16,6 +17,7 @@ from vestigo.engine.known_parts import KeptResults, KnownParts
 from vestigo.engine.native import counted
 from vestigo.engine.native.feed import RunOptions
 from vestigo.engine.parts import Cut, shares, whole
+from vestigo.engine.replay import run
 from vestigo.prepared import memory
 
 AS_ONE = RunOptions(Cut(fewest_rows=2**40))
@@ -99,8 +101,27 @@ def test_only_parts_that_are_new_are_replayed(monkeypatch: pytest.MonkeyPatch) -
     assert replayed[3] == (trace.lookups.index("l1"),)
 
 
-def _three_lookups() -> Trace:
-    trace = synth(reads=60_000, keys=900, seed=3).to_pandas()
+@pytest.mark.parametrize("seed", [1, 2])
+def test_what_a_candidate_keeps_is_that_of_a_replay_of_its_own(seed: int) -> None:
+    """Also where what stands for missing costs differs, which each look-up states for itself."""
+    bare = _three_lookups(seed).to_pandas().drop(columns="cost")
+    trace, plan = read_trace(bare), Plan(Rules(max_entries=40, absolute="2m", jitter="20%"))
+    changes = [
+        {"lookup.l1.assume_cost": "9ms"},
+        {"lookup.l2.max_entries": 9},
+        {"lookup.l0.assume_cost": "1s", "lookup.l2.max_entries": 9},
+        {"rules.overlap": "join"},
+    ]
+    for changed in changes:
+        candidate = plan.changed(changed)
+        split = split_at(job(trace, candidate), 0.4)
+        kept = replayed(trace, job(trace, candidate), "x", split)
+        anew = read_trace(bare)
+        assert kept == kept_of(run(anew, job(anew, candidate), "x"), split)
+
+
+def _three_lookups(seed: int = 3) -> Trace:
+    trace = synth(reads=60_000, keys=900, seed=seed).to_pandas()
     return read_trace(trace.assign(lookup=[f"l{key % 3}" for key in trace["key"].astype("category").cat.codes]))
 
 

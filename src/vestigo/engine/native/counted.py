@@ -89,7 +89,7 @@ def run_in_halves(trace: Trace, job: Job, split_ns: int, names: Iterable[str]) -
     """
     until = _slices_before(split_ns, job)
     of_parts = _known(trace, job, shares(trace, job), known_parts(trace), until)
-    sheets, reader = _summed(trace, of_parts, until), of_parts[0].reader
+    sheets, reader = _summed(trace, of_parts, until), SheetReader(trace, job)
     begins, ends = sheets["begins"], sheets["ends"]
     split = min(until, len(begins))
     halves = slice(0, split), slice(min(split, len(begins) - 1), len(begins))
