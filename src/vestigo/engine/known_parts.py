@@ -1,7 +1,7 @@
 """``KnownParts``: what parts of replays gave. What several settings have in common is replayed once."""
 
 from collections.abc import Callable, Hashable
-from concurrent.futures import Future, wait
+from concurrent.futures import Future
 from threading import RLock
 from typing import Any, Protocol, TypeVar
 from weakref import finalize
@@ -57,9 +57,9 @@ class KeptResults:
             result: Future[_S] = Future() if is_new or found is None else found
             self._made[name] = result  # the newest stands last
         if is_new:
-            self._make(result, make)
-        elif wait([result]) and result.exception() is not None:
-            return self.get(name, make)  # the other one has failed, or was told to stop
+            self._make(name, result, make)
+        elif result.exception() is not None:  # it waits; then the other one has failed, or was told to stop
+            return self.get(name, make)
         return result.result()
 
     @property
@@ -73,7 +73,7 @@ class KeptResults:
             for name in [name for name in self._made if is_over(name)]:
                 self._drop(name)
 
-    def _make(self, result: "Future[_S]", make: Callable[[], _S]) -> None:
+    def _make(self, name: Hashable, result: "Future[_S]", make: Callable[[], _S]) -> None:
         try:
             made = make()
         except BaseException as error:
@@ -81,18 +81,20 @@ class KeptResults:
             raise
         with self._lock:
             result.set_result(made)
-            self._bytes += made.bytes
+            if self._made.get(name) is result:  # not forgotten meanwhile
+                self._bytes += made.bytes
             while self._bytes > self._most_bytes and (oldest := self._oldest()) is not None:
                 self._drop(oldest)
 
     def _drop(self, name: Hashable) -> None:
-        made = self._made.pop(name)
-        if made.done() and not _has_failed(made):
+        made = self._made.pop(name, None)
+        if made is not None and made.done() and not _has_failed(made):
             self._bytes -= made.result().bytes
 
     def _oldest(self) -> Hashable | None:
         """The name of what is there and was not asked for the longest."""
-        return next((name for name, made in self._made.items() if made.done() and not _has_failed(made)), None)
+        # A trace that goes away meanwhile takes its own results with it, so this looks at a copy.
+        return next((name for name, made in list(self._made.items()) if made.done() and not _has_failed(made)), None)
 
 
 _RESULTS = KeptResults(MOST_BYTES)
