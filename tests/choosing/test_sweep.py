@@ -1,9 +1,11 @@
 """A sweep gives the same as single replays, is kept as it goes, can be continued, and never trusts damaged results."""
 
 import hashlib
+import json
 import sqlite3
 import threading
 from concurrent.futures import Future, ProcessPoolExecutor, ThreadPoolExecutor
+from importlib.metadata import version
 from pathlib import Path
 from typing import Any
 
@@ -306,3 +308,14 @@ def test_the_front_of_a_front_is_the_same_and_what_is_off_it_is_beaten(trace: Tr
     for name, row in table.items():
         if name not in [one.name for one in front]:
             assert any(all(table[one.name] <= row) for one in front)
+
+
+def test_results_from_before_lifetimes_were_drawn_by_compartment_are_not_taken() -> None:
+    plain, varying = Plan(Rules(absolute="1h")), Plan(Rules(absolute="1h", jitter="10%"))
+
+    def as_before(plan: Plan) -> str:
+        depends_on = [3, version("vestigo-replay"), "trace", plan.replayed_to_dict()]
+        return hashlib.blake2b(json.dumps(depends_on, sort_keys=True, default=str).encode(), digest_size=20).hexdigest()
+
+    assert result_name("trace", plain) == as_before(plain)
+    assert result_name("trace", varying) != as_before(varying)

@@ -24,6 +24,8 @@ from vestigo.trace.trace import COLUMNS
 
 _R = TypeVar("_R")
 _FORMAT = 3
+_DRAWN_BY = "jitter drawn by key, compartment and number"
+"""Results from before this was so are not taken for those of now."""
 _TABLE = "CREATE TABLE result (name TEXT PRIMARY KEY, content TEXT, digest TEXT)"
 _BEGINS = b"SQLite format 3\0"
 _OF_THE_PLACE = {
@@ -179,6 +181,8 @@ def result_name(trace: str, plan: Plan, *more: object) -> str | None:
     if any(rules.eviction.own is not None or (rules.keep_if and rules.keep_if.own) for rules in plan.all_rules()):
         return None
     depends_on = [_FORMAT, _version(), trace, plan.replayed_to_dict(), *more]
+    if any(rules.jitter for rules in plan.all_rules()):
+        depends_on.append(_DRAWN_BY)
     return _digest(json.dumps(depends_on, sort_keys=True, default=str))
 
 
