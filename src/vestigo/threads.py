@@ -8,9 +8,13 @@ from contextvars import ContextVar, copy_context
 from typing import Any, TypeVar
 
 _at_work = ContextVar("vestigo_at_work", default=False)
-"""Whether this thread is one of several that work side by side."""
 _T = TypeVar("_T")
 _Made = TypeVar("_Made")
+
+
+def are_at_work() -> bool:
+    """Whether this thread is one of several that work side by side."""
+    return _at_work.get()
 
 
 class _Threads(ThreadPoolExecutor):
@@ -40,7 +44,7 @@ def each_side_by_side(make: Callable[[_T], _Made], of: Sequence[_T]) -> list[_Ma
     >>> each_side_by_side(lambda number: number * number, [1, 2, 3])
     [1, 4, 9]
     """
-    if len(of) < 2 or _at_work.get():
+    if len(of) < 2 or are_at_work():
         return [make(one) for one in of]
     with side_by_side() as threads:
         return list(threads.map(make, of))

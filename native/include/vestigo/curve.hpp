@@ -77,6 +77,7 @@ class Curve {
       case kClear: return forget(columns.value[i], columns.node[i]);
       case kRestart: return forget(kNone, columns.node[i]);
       case kElsewhere:
+      case kNothing:
       case kTakenOut:  // the curve knows no drops, neither by writes nor by hand
         return;
     }

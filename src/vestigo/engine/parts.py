@@ -12,6 +12,7 @@ from vestigo.engine.job import Job
 from vestigo.prepared.entries import has_unnamed_node
 from vestigo.prepared.memory import is_long
 from vestigo.prepared.part import Part
+from vestigo.threads import are_at_work
 from vestigo.trace import Op, Trace
 from vestigo.trace.trace import Longs
 
@@ -71,8 +72,8 @@ def whole(trace: Trace, groups: Groups) -> Share:
 
 
 def finest(job: Job) -> Cut:
-    """A replay on its own is cut as finely as this machine has cores for."""
-    return Cut(by_node=len(job.groups.pools) < (os.cpu_count() or 1))
+    """A replay on its own is cut as finely as there are cores for. One of several at work has none to spare."""
+    return Cut(by_node=not are_at_work() and len(job.groups.pools) < (os.cpu_count() or 1))
 
 
 def shares(trace: Trace, job: Job, cut: Cut = BY_POOL) -> list[Share]:
@@ -138,11 +139,8 @@ class _Cutting:
 
     def nodes(self, pools: Sequence[int]) -> list[tuple[int, int]]:
         """Each node, with the number of its rows."""
-        lookups = sorted(self._lookups(pools))
-        counts = np.zeros(len(self._trace.nodes) + 1, np.int64)
-        for block in self._trace.parts():
-            own = np.isin(block.lookup, lookups) & (block.key >= 0)
-            counts += np.bincount(block.node[own] + 1, minlength=len(counts))
+        lookups = tuple(self._lookups(pools))
+        counts = self._trace.once(("rows by node", lookups), lambda: _rows_by_node(self._trace, lookups))
         return list(enumerate(counts.tolist()))[0 if has_unnamed_node(self._trace) else 1 :]
 
     def share(self, pools: Sequence[int], node: int | None, rows: int) -> Share:
@@ -175,6 +173,14 @@ def _rows_by_lookup(trace: Trace) -> Longs:
     counts = np.zeros(len(trace.lookups), np.int64)
     for block in trace.parts():
         counts += np.bincount(block.lookup[block.key >= 0], minlength=len(counts))
+    return counts
+
+
+def _rows_by_node(trace: Trace, lookups: Sequence[int]) -> Longs:
+    counts = np.zeros(len(trace.nodes) + 1, np.int64)
+    for block in trace.parts():
+        own = np.isin(block.lookup, lookups) & (block.key >= 0)
+        counts += np.bincount(block.node[own] + 1, minlength=len(counts))
     return counts
 
 

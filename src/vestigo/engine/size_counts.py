@@ -9,7 +9,8 @@ from vestigo.compiled import kernel
 from vestigo.prepared.batches import batches
 from vestigo.prepared.entries import entries_of
 from vestigo.prepared.fill import Assumed
-from vestigo.prepared.part import everything
+from vestigo.prepared.memory import settled
+from vestigo.prepared.part import Part
 from vestigo.trace import Trace
 from vestigo.trace.trace import Longs
 
@@ -45,20 +46,23 @@ class SizeCounts(NamedTuple):
 
 def size_counts(trace: Trace, assumed: Assumed, ask: Ask, first_counted: int) -> SizeCounts:
     """Counts from the event `first_counted` on. Earlier events are replayed but not counted."""
-    part = everything(trace, [bool(trace.nodes) and apart for apart in ask.of_nodes])
+    chosen = tuple(np.flatnonzero(ask.chosen).tolist())
+    part = Part(chosen, tuple(bool(trace.nodes) and ask.of_nodes[one] for one in chosen), (False,) * len(chosen))
     entries = entries_of(trace, part)
-    lookups = trace.key_lookup if entries.keys is None else trace.key_lookup[entries.keys]
+    lookups = part.numbered(
+        trace.key_lookup if entries.keys is None else trace.key_lookup[entries.keys], len(trace.lookups)
+    )
     curve = kernel.Curve(
-        np.ascontiguousarray(lookups if len(lookups) else np.zeros(1), np.int32),
+        settled(np.maximum(lookups, 0) if len(lookups) else np.zeros(1, np.int32)),
         entries.nodes,
-        np.array(list(ask.chosen) or [True], np.uint8),
+        np.ones(max(len(chosen), 1), np.uint8),
         ask.overhead_bytes,
         ask.replaces,
         list(ask.sizes),
         list(ask.lifetimes_ns),
     )
     for batch in batches(trace, assumed, part) if len(trace) else ():
-        curve.feed(batch.columns, min(max(first_counted - batch.begin, 0), batch.columns.events))
+        curve.feed(batch.columns, batch.rows_before(first_counted))
     reads, by_entries, largest, by_bytes, cells = curve.counts()
     return SizeCounts(
         reads, by_entries, largest, by_bytes, cells.reshape(len(ask.sizes) + 1, len(ask.lifetimes_ns) + 1)

@@ -39,6 +39,11 @@ class Batch(NamedTuple):
             return np.arange(self.begin, self.begin + self.columns.events)
         return self.begin + self.rows.astype(np.int64)
 
+    def rows_before(self, row: int) -> int:
+        """How many of its events come before a row of the trace."""
+        before = row - self.begin
+        return int(np.clip(before, 0, self.columns.events) if self.rows is None else self.rows.searchsorted(before))
+
     def of(self, column: np.ndarray) -> np.ndarray:
         """Its rows of a column of the trace."""
         if self.rows is None:

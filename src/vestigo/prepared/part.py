@@ -5,7 +5,7 @@ whole that matter to it: the first and the last event, and the end of each of it
 nothing of its own happens.
 """
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from typing import NamedTuple
 
 import numpy as np
@@ -58,10 +58,10 @@ class Rows(NamedTuple):
     is_own: np.ndarray
 
 
-def everything(trace: Trace, of_nodes: Sequence[bool] = ()) -> Part:
-    """The whole trace. `of_nodes` says which look-ups have a cache on each node, by default none."""
+def everything(trace: Trace) -> Part:
+    """The whole trace, with one cache for all nodes."""
     lookups = range(len(trace.lookups))
-    return Part(tuple(lookups), tuple(of_nodes) or (False,) * len(lookups), (False,) * len(lookups))
+    return Part(tuple(lookups), (False,) * len(lookups), (False,) * len(lookups))
 
 
 def rows_of(part: Part, trace: Trace, block: Trace, begin: int) -> Rows:

@@ -16,12 +16,12 @@ Measured = tuple[Fields, dict[str, Measures], Slices]
 """The measures of all look-ups together, of each, and of each slice of time."""
 
 
-def run(trace: Trace, job: Job, knows: object = None) -> Measured:  # noqa: ARG001  # it replays all
+def run(trace: Trace, job: Job, known: object = None) -> Measured:  # noqa: ARG001  # it replays all
     measured, _ = _replayed(trace, job, Watching())
     return measured
 
 
-def watch(trace: Trace, job: Job, watching: Watching, knows: object = None) -> Seen:  # noqa: ARG001
+def watch(trace: Trace, job: Job, watching: Watching, known: object = None) -> Seen:  # noqa: ARG001
     """What a replay tells of single reads and keys."""
     _, seen = _replayed(trace, job, watching)
     return seen
