@@ -13,6 +13,9 @@ from tests.browser.exploring import exploring, write_morning
 from tests.browser.test_report_page import HOSTILE
 from vestigo.measures import MEASURES
 
+# What the page draws with an answer, it draws after the next frame.
+AFTER_DRAWING = "new Promise((done) => requestAnimationFrame(() => setTimeout(done, 0)))"
+
 
 @pytest.fixture(scope="module")
 def files(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, Path]:
@@ -35,9 +38,8 @@ class Knobs(Visit):
 
     def settled(self) -> None:
         """Waits until the page shows the numbers of the current settings."""
-        self.page.wait_for_timeout(50)
-        self.page.locator("#state", has_text="exact").wait_for()
-        self.page.wait_for_timeout(250)
+        self.page.locator("#numbers[aria-busy=false]").wait_for()
+        self.page.evaluate(AFTER_DRAWING)
 
     def choose_place(self, label: str) -> None:
         self.page.get_by_label("Rules of").select_option(label=label)
@@ -142,7 +144,6 @@ def test_what_ifs_change_what_all_stands_beside(page: Knobs, files: tuple[Path, 
     page.type_into("nodes", "1")
     plan = vg.read_plan(files[1])
     there = vg.replay(files[0], vg.Plan(plan.rules, plan.lookups, warm_up=plan.warm_up, what_if=vg.WhatIf(nodes=1)))
-    page.page.wait_for_timeout(500)
     assert page.number("hit rate") == page.number("hit rate", 1) == shown(there)["hit rate"]
 
 

@@ -17,13 +17,14 @@ async function* linesOf(body) {
   }
 }
 
-// Asks for the numbers of the current settings, which `asked` returns. `show` is called with each answer (first a sample's, if the trace is long), and `lose`
-// if nobody answers.
-function makeAsker(asked, show, lose) {
+// Asks for the numbers of the current settings, which `asked` returns. `show` is called with each answer (first a sample's, if the trace is long), `lose` if
+// nobody answers, and `wait` with whether an answer is yet to come.
+function makeAsker(asked, { show, lose, wait }) {
   let current = null;
   let isWaiting = false;
 
   async function ask() {
+    wait(true);
     if (current !== null && !current.hasShown && performance.now() - current.begun < PATIENCE_MS) {
       if (!isWaiting) setTimeout(() => { if (isWaiting) ask(); }, PATIENCE_MS);
       isWaiting = true;
@@ -54,6 +55,7 @@ function makeAsker(asked, show, lose) {
     current = null;
     own.abort.abort();
     if (isWaiting) ask();
+    else wait(false);
   }
 
   return ask;

@@ -117,7 +117,11 @@ function showSettings() {
 
 // --- what is measured
 
-const ask = makeAsker(() => ({ settings, around: around.name }), show, () => { at("lost").hidden = false; });
+const ask = makeAsker(() => ({ settings, around: around.name }), {
+  show,
+  lose: () => { at("lost").hidden = false; },
+  wait: (isBusy) => at("numbers").setAttribute("aria-busy", isBusy),
+});
 
 function show(told) {
   at("lost").hidden = true;
