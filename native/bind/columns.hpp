@@ -37,6 +37,7 @@ class BoundColumns {
         first_row_(first_row),
         rows_(std::move(rows)),
         number_(next_number()) {
+    const nb::gil_scoped_release released;
     check_lengths();
     if (before != nullptr) {
       if (before->keys_ != keys_ || at_.data()[0] < before->last() ||

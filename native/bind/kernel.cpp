@@ -16,6 +16,7 @@ namespace vestigo::bind {
 void bind_curve(nb::module_& m);      // curve.cpp
 void bind_numbering(nb::module_& m);  // numbering.cpp
 void bind_replay(nb::module_& m);     // replay.cpp
+void bind_stays(nb::module_& m);      // stays.cpp
 void bind_sum(nb::module_& m);        // sum.cpp
 
 namespace {
@@ -77,6 +78,7 @@ NB_MODULE(kernel, m) {
   bind_rules(m);
   bind_columns(m);
   bind_numbering(m);
+  bind_stays(m);
   bind_settings(m);
   bind_sum(m);
   bind_replay(m);

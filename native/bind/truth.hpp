@@ -31,6 +31,7 @@ class BoundTruth {
     {
       nb::gil_scoped_release released;
       for (std::size_t i = 0; i < events; ++i) {
+        if (i + kAhead < events) truth_.fetch(key(i + kAhead));
         const auto op = static_cast<std::uint8_t>(mark(i) & kOp);
         if (op != kRead && op != kWrite && op != kPreload) continue;
         const auto seen = truth_.see({.at = at(i),
@@ -56,6 +57,8 @@ class BoundTruth {
   std::size_t count() const { return truth_.count(); }
 
  private:
+  static constexpr std::size_t kAhead = 16;
+
   std::size_t keys_;
   Truth truth_;
 };

@@ -350,6 +350,45 @@ def test_stretches_that_the_truth_has_not_told_are_refused(wrong: dict[str, Any]
         columns(**wrong)
 
 
+AN_EVENT = {"row": 0, "key": 0, "owner": 0, "takes": 0, "is_read": 1}
+
+
+@given(st.data())
+def test_stays_are_the_rows_since_an_entry_can_have_come_in(data: st.DataObject) -> None:
+    times = sorted(data.draw(st.lists(st.integers(0, 30), min_size=1, max_size=40)))
+    small = st.integers(0, 3)
+    events = [
+        (row, data.draw(small), data.draw(small), data.draw(st.integers(0, 12)), data.draw(small) > 0)
+        for row in range(len(times))
+        if data.draw(st.integers(0, 4))
+    ]
+    first_counted = data.draw(st.integers(0, 10))
+    expected = []
+    for place, (row, key, owner, _, is_read) in enumerate(events):
+        before = [event for event in events[:place] if event[1:3] == (key, owner)]
+        came = [sum(at < times[event[0]] + event[3] for at in times) for event in before]
+        if before and is_read and row >= first_counted:
+            expected.append((key, max(row - max(*came, before[-1][0], first_counted), 0)))
+    stays = kernel.Stays(np.array(times, np.int64), first_counted)
+    found = []
+    for some in (events[: len(events) // 2], events[len(events) // 2 :]):
+        columns = np.array(some, np.int64).reshape(-1, 5).T
+        kinds = (np.int64, np.int32, np.int32, np.int64, np.uint8)
+        keys, rows = stays.see(*(column.astype(kind) for column, kind in zip(columns, kinds, strict=True)))
+        found += zip(keys.tolist(), rows.tolist(), strict=True)
+    assert found == expected
+
+
+@pytest.mark.parametrize(
+    "wrong", [{"row": 2}, {"row": -1}, {"key": -1}, {"owner": -1}, {"takes": -1}, {"takes": 2**62}]
+)
+def test_stays_of_wrong_events_are_refused(wrong: dict[str, int]) -> None:
+    row, key, owner, takes, is_read = (AN_EVENT | wrong).values()
+    columns = (np.array([row]), np.array([key], np.int32), np.array([owner], np.int32), np.array([takes]))
+    with pytest.raises(ValueError, match="out of (order or )?range"):
+        kernel.Stays(np.array([0, 5]), 0).see(*columns, np.array([is_read], np.uint8))
+
+
 def test_keys_on_nodes_are_numbered_and_it_is_known_where_each_is_loaded_first() -> None:
     numbering = kernel.Numbering(2)
     key, node, loads = (

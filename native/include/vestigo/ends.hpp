@@ -3,6 +3,8 @@
 #pragma once
 
 #include <algorithm>
+#include <functional>
+#include <queue>
 #include <utility>
 #include <vector>
 
@@ -15,15 +17,13 @@ class EndsInOrder {
   // `before` has the ends of the batch before, whose last event was at `over`.
   explicit EndsInOrder(const Columns& columns, const Ends& before = {}, Time over = kNever)
       : carried_from_(std::upper_bound(before.at, before.at + before.count, over) - before.at) {
-    std::vector<std::pair<Time, Id>> own;
-    for (std::size_t i = 0; i < columns.events; ++i) {
-      const bool read = (columns.mark[i] & kOp) == kRead;
-      if (read && columns.cost[i] > 0)
-        own.emplace_back(columns.at[i] + columns.cost[i], static_cast<Id>(i));
-    }
-    std::sort(own.begin(), own.end());
-    if (!own.empty()) place_.resize(columns.events, kNone);
-    const std::size_t count = before.count - static_cast<std::size_t>(carried_from_) + own.size();
+    const auto takes_time = [&](std::size_t i) {
+      return (columns.mark[i] & kOp) == kRead && columns.cost[i] > 0;
+    };
+    std::size_t own = 0;
+    for (std::size_t i = 0; i < columns.events; ++i) own += takes_time(i);
+    if (own > 0) place_.resize(columns.events, kNone);
+    const std::size_t count = before.count - static_cast<std::size_t>(carried_from_) + own;
     at_.reserve(count + 1);
     key_.reserve(count + 1);
     auto carried = static_cast<std::size_t>(carried_from_);
@@ -32,10 +32,22 @@ class EndsInOrder {
         carried_.push_back(add(before.at[carried], before.key[carried]));
       }
     };
-    for (const auto& [at, event] : own) {
-      carry_until(at);
-      place_[index(event)] = add(at, columns.key[event]);
+    // Nothing that begins later ends before now. So only the loads under way are put in order.
+    using Load = std::pair<Time, Id>;
+    std::priority_queue<Load, std::vector<Load>, std::greater<>> under_way;
+    const auto end_until = [&](Time now) {
+      for (; !under_way.empty() && under_way.top().first <= now; under_way.pop()) {
+        const auto [at, event] = under_way.top();
+        carry_until(at);
+        place_[index(event)] = add(at, columns.key[event]);
+      }
+    };
+    for (std::size_t i = 0; i < columns.events; ++i) {
+      if (!takes_time(i)) continue;
+      end_until(columns.at[i]);
+      under_way.emplace(columns.at[i] + columns.cost[i], static_cast<Id>(i));
     }
+    end_until(kNever);
     carry_until(kNever);
     add(kNever, 0);
   }

@@ -118,7 +118,8 @@ def compare(
     no_cache, *ideals = references(trace, plan, list(plans.values()))
     jobs = {NO_CACHE: no_cache()} | {name: (trace, job(trace, one)) for name, one in plans.items()}
     jobs |= {name: ideal() for name, ideal in zip((KEEP_ALL, ALWAYS_FRESH), ideals, strict=True)}
-    prepare(trace, [one for of, one in jobs.values() if of is trace])
+    if len(on_trace := [one for of, one in jobs.values() if of is trace]) > 1:
+        prepare(trace, on_trace)
     with reporting(progress) as report, side_by_side() as pool:
         futures = {name: pool.submit(run, *jobs[name], name) for name in jobs}
         bounded = {name: pool.submit(most_hits, trace, one) for name, one in plans.items()}

@@ -4,24 +4,16 @@ from typing import NamedTuple
 
 import numpy as np
 
+from vestigo.compiled import kernel
 from vestigo.engine.job import Job, job
-from vestigo.prepared.fill import filler
-from vestigo.prepared.neighbours import goes_on, most_so_far
+from vestigo.prepared.fill import Filler, filler
+from vestigo.prepared.memory import settled
 from vestigo.prepared.scopes import scopes_of
 from vestigo.prepared.truth import parts_with_truth
 from vestigo.rules import Plan
+from vestigo.stopping import check
 from vestigo.trace import Op, Trace
-from vestigo.trace.trace import LAST_VALUED, Longs
-
-
-class _Stays(NamedTuple):
-    """The least that settings must hold so that a read is a hit. There is one row for each read that follows another
-    event of its key in the same compartment.
-    """
-
-    key: np.ndarray
-    rows: Longs
-    """For how many rows the entry is held, since it can have come in."""
+from vestigo.trace.trace import LAST_VALUED, Ints, Longs
 
 
 def most_hits(trace: Trace, plan: Plan) -> int:
@@ -42,17 +34,16 @@ def most_hits(trace: Trace, plan: Plan) -> int:
     if len(trace.keys) == 0:
         return 0
     work = job(trace, plan)
-    stays, sizes = _stays(trace, work), _least_sizes(trace, work)
-    pool_of = np.array([group.pool for group in work.groups.each], np.int64)[work.groups.key_groups]
+    is_sized = any(pool.max_bytes is not None for pool in work.groups.pools)
+    sizes = _least_sizes(trace, work) if is_sized else np.empty(0)
     hits = 0
-    for number, (pool, per) in enumerate(zip(work.groups.pools, work.groups.per, strict=True)):
-        mine = pool_of[stays.key] == number
-        rows, room = stays.rows[mine].astype(np.float64), _room(trace, work, per)
+    for pool, per, stays in zip(work.groups.pools, work.groups.per, _stays(trace, work), strict=True):
+        rows, room = stays.rows.astype(np.float64), _room(trace, work, per)
         most = len(rows)
         if pool.max_entries is not None:
             most = min(most, _fitting(rows, pool.max_entries * room))
         if pool.max_bytes is not None:
-            most = min(most, _fitting(rows * sizes[stays.key[mine]], pool.max_bytes * room))
+            most = min(most, _fitting(rows * sizes[stays.key], pool.max_bytes * room))
         hits += most
     return hits
 
@@ -62,33 +53,57 @@ def _fitting(stays: np.ndarray, room: float) -> int:
     return int(np.searchsorted(np.sort(stays).cumsum(), room * (1 + 1e-9), "right"))
 
 
-def _stays(trace: Trace, work: Job) -> _Stays:
-    row = np.flatnonzero(trace.op <= LAST_VALUED)
-    owner, came = _owners(trace, work)[row], _came_in(trace, work)[row]
-    entry = trace.key[row].astype(np.int64) * (int(owner.max()) + 1) + owner
-    order = np.argsort(entry, kind="stable")
-    entry, row, came = entry[order], row[order], came[order]
-    again = goes_on(entry)
-    latest = most_so_far(~again, came, len(trace) + 1)  # the last row at which an earlier event let the entry come in
-    place = np.flatnonzero(again & (trace.op[row] == Op.READ) & (row >= work.first_counted))
-    since = np.maximum(np.maximum(latest[place - 1], row[place - 1]), work.first_counted)
-    return _Stays(trace.key[row[place]], np.maximum(row[place] - since, 0))
+class _Stays(NamedTuple):
+    """The least that settings must hold so that a read is a hit. There is one row for each read that follows another
+    event of its key in the same compartment.
+    """
+
+    key: np.ndarray
+    rows: Longs
+    """For how many rows the entry is held, since it can have come in."""
 
 
-def _owners(trace: Trace, work: Job) -> np.ndarray:
-    """The entry that each event is about. Nodes that copy writes count as one."""
-    rules = [group.rules for group in work.groups.each[: len(trace.lookups)]]
+def _stays(trace: Trace, work: Job) -> list[_Stays]:
+    """Those of each pool."""
+    pool_of = np.array([group.pool for group in work.groups.each], np.min_scalar_type(len(work.groups.pools)))[
+        work.groups.key_groups
+    ]
+    found: list[list[_Stays]] = [[] for _ in work.groups.pools]
+    kernel_stays, fill, begin = kernel.Stays(trace.at, work.first_counted), filler(trace, work.assumed), 0
+    for block in trace.parts():
+        check()
+        places = np.flatnonzero(block.op <= LAST_VALUED)
+        op, key = block.op[places], settled(block.key[places])
+        owner, takes = _owners(block, work)[places], _takes(block, work, fill)[places]
+        is_read = (op == Op.READ).view(np.uint8)
+        stays = _Stays(
+            *kernel_stays.see(settled(begin + places), key, settled(owner), settled(takes), settled(is_read))
+        )
+        pools = pool_of[stays.key]
+        order = np.argsort(pools, kind="stable")
+        key, rows, ends = stays.key[order], stays.rows[order], np.bincount(pools, minlength=len(found)).cumsum()
+        for number, own in enumerate(found):
+            mine = slice(ends[number - 1] if number else 0, ends[number])
+            own.append(_Stays(key[mine], rows[mine]))
+        begin += len(block)
+    return [_Stays(*map(np.concatenate, zip(*own, strict=True))) for own in found]
+
+
+def _owners(block: Trace, work: Job) -> Ints:
+    """Whose compartment each event is about. Nodes that copy writes count as one."""
+    rules = [group.rules for group in work.groups.each[: len(block.lookups)]]
     copies = any(group.rules.tell_nodes == "copy" for group in work.groups.each)
-    per = np.array(["all" if copies and one.per == "node" else one.per for one in rules])[trace.lookup]
-    return np.where(per == "node", trace.node + 1, np.where(per == "scope", trace.scope + 1, 0))
+    per = ["all" if copies and one.per == "node" else one.per for one in rules]
+    of_node, of_scope = (np.array([one == name for one in per] + [False]) for name in ("node", "scope"))
+    owner = np.where(of_node[block.lookup], block.node + 1, np.where(of_scope[block.lookup], block.scope + 1, 0))
+    return owner.astype(np.int32)
 
 
-def _came_in(trace: Trace, work: Job) -> Longs:
-    """For each event, the row before which its entry has come in at the latest."""
-    costs = np.zeros(len(trace), np.int64) if work.instant else filler(trace, work.assumed).costs(trace)
+def _takes(block: Trace, work: Job, fill: Filler) -> Longs:
+    """How long it takes at the latest until the value of each event is in a cache."""
+    costs = np.zeros(len(block), np.int64) if work.instant else fill.costs(block)
     delay = max(int(group.rules.tell_delay) for group in work.groups.each)
-    at = trace.at + np.where((trace.op == Op.READ) | (trace.op == Op.PRELOAD), costs, delay)
-    return np.searchsorted(trace.at, at, "left")
+    return np.where((block.op == Op.READ) | (block.op == Op.PRELOAD), costs, delay)
 
 
 def _least_sizes(trace: Trace, work: Job) -> Longs:

@@ -11,9 +11,10 @@ from vestigo.prepared import memory
 from vestigo.prepared.entries import Entries, entries_of
 from vestigo.prepared.fill import Assumed, filler
 from vestigo.prepared.memory import settled
-from vestigo.prepared.part import Part, Rows, rows_of
-from vestigo.prepared.truth import Truth, parts_with_truth
+from vestigo.prepared.part import Part, rows_of
+from vestigo.prepared.truth import Truth, TruthFollower
 from vestigo.stopping import check
+from vestigo.threads import each_side_by_side
 from vestigo.trace import Trace
 from vestigo.trace.trace import LAST_KEYED, Ints, Longs
 
@@ -21,6 +22,8 @@ _ELSEWHERE = 5
 """The kernel's mark of a write that no reader's node makes (native/include/vestigo/columns.hpp)."""
 _NOTHING = 7
 """Its mark of a moment at which nothing of a part happens."""
+_MOST_COSTS = 2**61
+"""In ns."""
 
 
 class Batch(NamedTuple):
@@ -60,107 +63,150 @@ def batches(trace: Trace, assumed: Assumed, part: Part, events: int | None = Non
 
     Raises TraceError if its sizes or costs are too large to add up.
     """
-    if events is None and not memory.is_long(len(trace)):
+    _check_costs(trace, assumed)
+    name = _kept_as(assumed, part)
+    if events is None and _is_worth_keeping(trace, name):
         make_ready(trace, assumed, [part])
-        yield from trace.kept[_kept_as(assumed, part)]
-    else:
-        for (batch,) in _made(trace, assumed, [part], events):
-            if batch is not None:
-                yield batch
+    if events is None and name in trace.kept:
+        yield from trace.kept[name]
+        return
+    for (batch,) in _made(trace, assumed, [part], events):
+        if batch is not None:
+            yield batch
 
 
 def make_ready(trace: Trace, assumed: Assumed, parts: Iterable[Part]) -> None:
     """Works out what serves all replays of these parts. These are their batches, unless the trace is long."""
+    _check_costs(trace, assumed)
     if memory.is_long(len(trace)):
-        filler(trace, assumed)
         return
-    missing = [part for part in dict.fromkeys(parts) if _kept_as(assumed, part) not in trace.kept]
-    if missing:
-        blocks = list(_made(trace, assumed, missing))
-        for number, part in enumerate(missing):
-            own = [block[number] for block in blocks]
-            trace.kept.setdefault(_kept_as(assumed, part), [batch for batch in own if batch is not None])
+    of_same_lookups: dict[Part, list[Part]] = {}
+    for part in dict.fromkeys(parts):
+        if _kept_as(assumed, part) not in trace.kept:
+            of_same_lookups.setdefault(part.everywhere, []).append(part)
+    each_side_by_side(lambda some: _keep(trace, assumed, some), list(of_same_lookups.values()))
+
+
+def _keep(trace: Trace, assumed: Assumed, parts: Sequence[Part]) -> None:
+    blocks = list(_made(trace, assumed, parts))
+    for number, part in enumerate(parts):
+        own = [block[number] for block in blocks]
+        trace.kept.setdefault(_kept_as(assumed, part), [batch for batch in own if batch is not None])
 
 
 def _kept_as(assumed: Assumed, part: Part) -> object:
     return "batches", part, *(tuple(each[lookup] for lookup in part.lookups) for each in assumed)
 
 
+def _is_worth_keeping(trace: Trace, name: object) -> bool:
+    """Whether the trace is short, or this is not the first time that something is asked for. Most of the memory of a
+    replay are batches, and a program may replay only once.
+    """
+    asked: set[object] = trace.once("asked for once", set)
+    is_asked_again = name in asked
+    asked.add(name)
+    return not memory.is_long(len(trace)) and (is_asked_again or len(trace) <= memory.BATCH_EVENTS)
+
+
 def _made(trace: Trace, assumed: Assumed, parts: Sequence[Part], events: int | None = None) -> Iterator[Batches]:
-    """The batches of some parts, made together from one pass over the trace."""
+    """The batches of some parts that have the same look-ups, made together from one pass over the trace."""
+    everywhere, entries = parts[0].everywhere, [entries_of(trace, part) for part in parts]
     before: list[kernel.Columns | None] = [None] * len(parts)
-    begin = 0
-    for block in _filled(trace, assumed, events or memory.BATCH_EVENTS):
+    for told in _told(trace, assumed, everywhere, events or memory.BATCH_EVENTS):
         found: list[Batch | None] = []
         for number, part in enumerate(parts):
-            rows = None if part.is_whole(trace) else rows_of(part, trace, block.trace, begin)
-            columns = _columns(block, part, entries_of(trace, part), rows, begin, before[number])
+            own = told if part == everywhere else told.of(part, trace)
+            columns = own.columns(part, entries[number], before[number]) if len(own.events) else None
             before[number] = columns or before[number]
-            found.append(None if columns is None else Batch(columns, begin, rows and rows.places))
+            found.append(None if columns is None else Batch(columns, own.begin, own.rows))
         yield found
-        begin += len(block.trace)
 
 
-class _Block(NamedTuple):
-    """Rows of the trace with all that is worked out of them."""
+class _Told(NamedTuple):
+    """Some events of a block of the trace, with all that is worked out of them."""
 
-    trace: Trace
+    events: Trace
     size: Longs
     cost: Longs
     truth: Truth
+    begin: int
+    """The block's first row in the trace."""
+    rows: Ints | None
+    """The rows of the block. None: all."""
+    is_own: np.ndarray | None
+    """Whether each is a row of the part itself. None: all are."""
+
+    def of(self, part: Part, trace: Trace) -> "_Told":
+        """Those of a part with fewer nodes."""
+        chosen = rows_of(part, trace, self.events, self.begin, self.rows)
+        places = chosen.places
+        told = self.truth
+        truth = told._replace(
+            value=settled(told.value[places]), stretch=settled(told.stretch[places]), mark=told.mark[places]
+        )
+        rows = places.astype(np.int32) if self.rows is None else self.rows[places]
+        events, size, cost = self.events.take(places), self.size[places], self.cost[places]
+        return _Told(events, size, cost, truth, self.begin, settled(rows), chosen.is_own)
+
+    def columns(self, part: Part, entries: Entries, before: kernel.Columns | None) -> kernel.Columns:
+        events, truth, value, size, cost = self.events, self.truth, self.truth.value, self.size, self.cost
+        keyless = events.op > LAST_KEYED
+        if keyless.any():
+            value = settled(np.where(keyless, part.numbered(events.lookup, len(events.lookups)), value))
+        mark = truth.mark.copy()
+        mark[entries.is_elsewhere(events)] = _ELSEWHERE
+        if self.is_own is not None and not self.is_own.all():
+            mark[~self.is_own] = _NOTHING
+            size, cost = (np.where(self.is_own, column, 0) for column in (size, cost))
+        return kernel.Columns(
+            events.at,
+            entries.ids(events, self.is_own),
+            value,
+            truth.stretch,
+            settled(mark),
+            settled(size),
+            settled(cost),
+            settled(np.ascontiguousarray(events.node)),
+            settled(np.ascontiguousarray(events.scope)),
+            entries.count,
+            truth.tracker,
+            before,
+            self.begin,
+            self.rows,
+        )
 
 
-def _filled(trace: Trace, assumed: Assumed, events: int) -> Iterator[_Block]:
-    fill, costs = filler(trace, assumed), 0.0
-    for block, truth in parts_with_truth(trace, events):
+def _told(trace: Trace, assumed: Assumed, part: Part, events: int) -> Iterator[_Told]:
+    """What each block tells of the look-ups of a part, on all nodes. There can be no event of theirs."""
+    fill, follower, begin = filler(trace, assumed), TruthFollower(trace), 0
+    for block in trace.parts(events):
         check()
-        size, cost = fill.sizes(block, truth.null), fill.costs(block)
-        costs += float(cost.sum(dtype=np.float64))
-        _check_sums(trace, int(size.max()), costs)
-        yield _Block(block, settled(size), settled(cost), truth)
+        chosen = None if part.is_whole(trace) else rows_of(part, trace, block, begin)
+        own = block if chosen is None else block.take(chosen.places)
+        truth = follower.see(own)
+        size, cost = fill.sizes(own, truth.null), fill.costs(own)
+        _check_sizes(trace, size)
+        rows = chosen and settled(chosen.places.astype(np.int32))
+        yield _Told(own, size, cost, truth, begin, rows, chosen and chosen.is_own)
+        begin += len(block)
 
 
-def _columns(  # noqa: PLR0913, PLR0917
-    block: _Block, part: Part, entries: Entries, rows: Rows | None, begin: int, before: kernel.Columns | None
-) -> kernel.Columns | None:
-    if rows is not None and not len(rows.places):
-        return None
-
-    def own(column: np.ndarray) -> np.ndarray:
-        return column if rows is None else settled(column[rows.places])
-
-    events, truth = block.trace if rows is None else block.trace.take(rows.places), block.truth
-    keyless = events.op > LAST_KEYED
-    lookup = part.numbered(events.lookup, len(events.lookups))
-    value = settled(np.where(keyless, lookup, own(truth.value))) if keyless.any() else own(truth.value)
-    mark, size, cost = own(truth.mark), own(block.size), own(block.cost)
-    mark = np.where(entries.is_elsewhere(events), _ELSEWHERE, mark).astype(np.uint8)
-    if rows is not None:
-        mark[~rows.is_own] = _NOTHING
-        size, cost = (settled(np.where(rows.is_own, column, 0)) for column in (size, cost))
-    return kernel.Columns(
-        events.at,
-        entries.ids(events, rows and rows.is_own),
-        value,
-        own(truth.stretch),
-        settled(mark),
-        size,
-        cost,
-        settled(np.ascontiguousarray(events.node)),
-        settled(np.ascontiguousarray(events.scope)),
-        entries.count,
-        truth.tracker,
-        before,
-        begin,
-        rows and settled(rows.places),
-    )
-
-
-def _check_sums(trace: Trace, largest: int, costs: float) -> None:
+def _check_sizes(trace: Trace, size: Longs) -> None:
+    largest = int(size.max(initial=0))
     if largest > 2**61 // len(trace):
         raise TraceError(
             f"{trace.source}, column 'size': a value of {largest:,} bytes is too large to add up over "
             f"{len(trace):,} events; correct the size"
         )
-    if costs > 2**61:
+
+
+def _check_costs(trace: Trace, assumed: Assumed) -> None:
+    """Looks at each cost only if they might not add up."""
+    if max(trace.cost_range.most, *assumed.cost, 0) * len(trace) <= _MOST_COSTS:
+        return
+    fill = filler(trace, assumed)
+    if (
+        trace.once(("costs", assumed), lambda: sum(float(fill.costs(block).sum()) for block in trace.parts()))
+        > _MOST_COSTS
+    ):
         raise TraceError(f"{trace.source}, column 'cost': the costs add up to more than 73 years; correct them")

@@ -48,19 +48,20 @@ class Entries:
 
     def is_elsewhere(self, events: Trace) -> np.ndarray:
         """The events that write from no node, where every reader has one."""
-        writes = (events.op == Op.WRITE) | (events.op == Op.REMOVE)
-        if self._has_unnamed or not self._of_nodes.any():
+        if self._has_unnamed or not self._of_nodes.any() or not events.op.any():
             return np.zeros(len(events), bool)
-        elsewhere: np.ndarray = writes & (events.node < 0) & self._of_nodes[events.lookup]
+        elsewhere: np.ndarray = _writes(events.op) & (events.node < 0) & self._of_nodes[events.lookup]
         return elsewhere
 
     def _number_all(self, trace: Trace, part: Part) -> None:
         self._numbering = kernel.Numbering(len(trace.keys))
         written, everywhere = np.zeros(len(trace.keys), bool), part._replace(node=None)
         for block in trace.parts():
-            events = block if everywhere.is_whole(trace) else block.take(np.flatnonzero(everywhere.own(block)))
-            self._numbered(events, events.op <= LAST_KEYED)
-            written[events.key[(events.op == Op.WRITE) | (events.op == Op.REMOVE)]] = True
+            rows = np.flatnonzero(everywhere.own(block) & (block.op <= LAST_KEYED))
+            key, op = block.key[rows], block.op[rows]
+            self._number(key, self._nodes(block.lookup[rows], block.node[rows]), _loads(op))
+            if op.any():
+                written[key[_writes(op)]] = True
         self._number_copies(trace, np.flatnonzero(written & _by_lookup(trace, part, part.copied)[trace.key_lookup]))
         self.keys, self.nodes = self._numbering.keys(), self._numbering.nodes()
         self.is_first = self._numbering.is_first()
@@ -85,11 +86,11 @@ class Entries:
         """The number of each key among the trace's, or on its node."""
         if not self._apart.any():
             return keys_or_0(events)
-        loads = (events.op == Op.READ) | (events.op == Op.PRELOAD)
+        loads, nodes = _loads(events.op), self._nodes(events.lookup, events.node)
         if keyed.all():
-            return self._number(events.key, self._nodes(events), loads)
+            return self._number(events.key, nodes, loads)
         ids = np.zeros(len(events), np.int32)
-        ids[keyed] = self._number(settled(events.key[keyed]), self._nodes(events)[keyed], loads[keyed])
+        ids[keyed] = self._number(settled(events.key[keyed]), nodes[keyed], loads[keyed])
         return settled(ids)
 
     def _number(self, key: Ints, node: Ints, loads: np.ndarray) -> Ints:
@@ -97,10 +98,10 @@ class Entries:
         ids: Ints = self._numbering.number(np.ascontiguousarray(key), *own)
         return ids
 
-    def _nodes(self, events: Trace) -> Ints:
-        if self._apart[:-1].all():
-            return events.node + np.int32(1)
-        nodes: Ints = np.where(self._apart[events.lookup], events.node + np.int32(1), np.int32(0))
+    def _nodes(self, lookup: Ints, node: Ints) -> Ints:
+        if len(self.apart) == 1 or self._apart[:-1].all():
+            return node + np.int32(1)
+        nodes: Ints = np.where(self._apart[lookup], node + np.int32(1), np.int32(0))
         return nodes
 
     def _number_copies(self, trace: Trace, keys: np.ndarray) -> None:
@@ -118,9 +119,17 @@ def has_unnamed_node(trace: Trace) -> bool:
     return trace.once("unnamed node", lambda: not trace.nodes or any(_some_unnamed(trace)))
 
 
+def _loads(op: np.ndarray) -> np.ndarray:
+    return (op == Op.READ) | (op == Op.PRELOAD)
+
+
+def _writes(op: np.ndarray) -> np.ndarray:
+    return (op == Op.WRITE) | (op == Op.REMOVE)
+
+
 def _some_unnamed(trace: Trace) -> Iterator[bool]:
     for part in trace.parts():
-        yield bool(np.any(((part.op == Op.READ) | (part.op == Op.PRELOAD)) & (part.node < 0)))
+        yield bool(np.any(_loads(part.op) & (part.node < 0)))
 
 
 def _by_lookup(trace: Trace, part: Part, flags: tuple[bool, ...]) -> np.ndarray:

@@ -1,6 +1,6 @@
 """What stands for missing sizes and costs, and how long reads would have waited without a cache."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from functools import cache
 from typing import NamedTuple
 
@@ -66,7 +66,7 @@ class Filler:
 
     def __init__(self, trace: Trace, usual: Usual) -> None:
         self._usual = usual
-        writes_lack = any(bool(np.any((part.op == Op.WRITE) & (part.size == MISSING))) for part in trace.parts())
+        writes_lack = trace.once("writes without size", lambda: any(_some_writes_lack_a_size(trace)))
         # For each key, the size in its last row that gave a value, if some write needs it.
         self._last = usual.size[trace.key_lookup] if writes_lack else None
 
@@ -95,6 +95,11 @@ class Filler:
         keyed = missing & (part.op <= LAST_VALUED)
         cost[keyed] = self._usual.cost[part.lookup[keyed]]
         return cost
+
+
+def _some_writes_lack_a_size(trace: Trace) -> Iterator[bool]:
+    for part in trace.parts():
+        yield bool(np.any((part.op == Op.WRITE) & (part.size == MISSING)))
 
 
 def filler(trace: Trace, assumed: Assumed | None = None) -> Filler:

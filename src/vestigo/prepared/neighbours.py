@@ -49,18 +49,6 @@ def seen_before(*columns: np.ndarray) -> np.ndarray:
     return seen
 
 
-def most_so_far(is_first: np.ndarray, values: np.ndarray, below: int) -> np.ndarray:
-    """The largest value up to each row, in groups whose first rows are marked. All values are at least 0, and less than
-    `below`.
-
-    >>> most_so_far(np.array([True, False, True, False]), np.array([3, 1, 2, 5]), 10).tolist()
-    [3, 3, 2, 5]
-    """
-    lifted = np.cumsum(is_first) * below  # each group lies above the ones before it
-    most: np.ndarray = np.maximum.accumulate(lifted + values) - lifted
-    return most
-
-
 def gaps_ns(trace: Trace, rows: np.ndarray, per: str) -> np.ndarray:
     """The times between two reads of a key in one cache, ascending, for the reads among these `rows`. `per` says who
     has a cache: each ``node``, each ``scope``, or ``all`` together.

@@ -29,6 +29,11 @@ class Part(NamedTuple):
     has_scopes: bool = False
     """Whether something ends with a scope."""
 
+    @property
+    def everywhere(self) -> "Part":
+        """The part with all nodes."""
+        return self._replace(node=None)
+
     def is_whole(self, trace: Trace) -> bool:
         return self.node is None and len(self.lookups) == len(trace.lookups)
 
@@ -41,20 +46,23 @@ class Part(NamedTuple):
 
     def own(self, block: Trace) -> np.ndarray:
         """Whether each row is one of the part's own: those of its keys, and every clear and restart of theirs."""
-        mine = np.zeros(len(block.lookups) + 1, bool)
-        mine[list(self.lookups)] = True
-        mine[-1] = True  # rows of no look-up are everybody's
-        own: np.ndarray = mine[block.lookup]
+        if len(self.lookups) == 1:
+            own = (block.lookup == self.lookups[0]) | (block.lookup < 0)
+        else:
+            mine = np.zeros(len(block.lookups) + 1, bool)
+            mine[list(self.lookups)] = True
+            mine[-1] = True  # rows of no look-up are everybody's
+            own = mine[block.lookup]
         if self.node is not None:
             own &= (block.node == self.node - 1) | ((block.op > LAST_KEYED) & (block.node < 0))
         return own
 
 
 class Rows(NamedTuple):
-    """Rows of a block of the trace."""
+    """Some of several events."""
 
-    places: Ints
-    """Where they are in the block, ascending."""
+    places: Longs
+    """Where they are among them, ascending."""
     is_own: np.ndarray
 
 
@@ -64,14 +72,17 @@ def everything(trace: Trace) -> Part:
     return Part(tuple(lookups), (False,) * len(lookups), (False,) * len(lookups))
 
 
-def rows_of(part: Part, trace: Trace, block: Trace, begin: int) -> Rows:
-    """The rows that a part has in the block of the trace that begins at row `begin`."""
-    own = part.own(block)
-    moments = _moments(part, trace)
-    first, last = np.searchsorted(moments, [begin, begin + len(block)])
+def rows_of(part: Part, trace: Trace, events: Trace, begin: int, rows: Ints | None = None) -> Rows:
+    """The rows that a part has among some events. Those are all from row `begin` of the trace on, or these `rows`,
+    counted from there.
+    """
+    own = part.own(events)
     there = own.copy()
-    there[moments[first:last] - begin] = True
-    places = np.flatnonzero(there).astype(np.int32)
+    end = begin + (len(events) if rows is None else int(rows[-1]) + 1 if len(rows) else 0)
+    moments = _moments(part, trace)
+    here = moments[slice(*np.searchsorted(moments, [begin, end]))] - begin
+    there[here if rows is None else rows.searchsorted(here)] = True
+    places = np.flatnonzero(there)
     return Rows(places, own[places])
 
 

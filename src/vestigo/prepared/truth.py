@@ -43,16 +43,34 @@ class Truth(NamedTuple):
 def parts_with_truth(trace: Trace, events: int | None = None) -> Iterator[tuple[Trace, Truth]]:
     """The parts of a trace, each with what its events tell. A trace that is not long is one part."""
     parts = trace.parts(events or (memory.BATCH_EVENTS if memory.is_long(len(trace)) else memory.KEPT_EVENTS))
-    unnamed_writes = any(
-        bool(np.any((part.op == Op.WRITE) & (part.version == MISSING) & (part.found != 0))) for part in parts
-    )
-    tracker = kernel.Truth(max(len(trace.keys), 1), unnamed_writes)
+    follower = TruthFollower(trace)
     for part in parts:
-        mark = settled(_MARKS[part.op] | np.where(part.force & (part.op == Op.READ), _FORCED, 0).astype(np.uint8))
-        found = settled(np.where(part.op == Op.REMOVE, 0, part.found).astype(np.int8))
+        yield part, follower.see(part)
+
+
+class TruthFollower:
+    """Follows the truth of a trace, or of all rows of some of its keys, from the first row on."""
+
+    def __init__(self, trace: Trace) -> None:
+        unnamed = trace.once("unnamed writes", lambda: any(_has_unnamed_writes(part) for part in trace.parts()))
+        self._tracker = kernel.Truth(max(len(trace.keys), 1), unnamed)
+
+    def see(self, part: Trace) -> Truth:
+        """What the next rows tell."""
+        forced = part.force & (part.op == Op.READ)
+        mark = _MARKS[part.op] if part.op.any() else np.zeros(len(part), np.uint8)
+        mark[forced] |= _FORCED
+        found = part.found
+        if (removes := part.op == Op.REMOVE).any():
+            found = settled(np.where(removes, np.int8(0), found))
         version = np.ascontiguousarray(part.version)
-        value, stretch, only_names, names = tracker.see(part.at, mark, keys_or_0(part), version, found)
-        yield part, Truth(value, stretch, only_names.view(bool), names, mark, tracker)
+        told = self._tracker.see(part.at, settled(mark), keys_or_0(part), version, np.ascontiguousarray(found))
+        value, stretch, only_names, names = told
+        return Truth(value, stretch, only_names.view(bool), names, mark, self._tracker)
+
+
+def _has_unnamed_writes(part: Trace) -> bool:
+    return bool(np.any((part.op == Op.WRITE) & (part.version == MISSING) & (part.found != 0)))
 
 
 def keys_or_0(part: Trace) -> Ints:

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 from vestigo.compiled import kernel
 from vestigo.engine.job import Job
 from vestigo.engine.known_parts import KnownParts, known_parts
-from vestigo.engine.native.feed import AS_USUAL, Fed, RunOptions, all_counted, counted
+from vestigo.engine.native.feed import AS_USUAL, Fed, RunOptions, all_counted, counted, make_nodes_ready
 from vestigo.engine.native.sheets import SheetReader, counts_of_slices
 from vestigo.engine.parts import Share, finest, shares
 from vestigo.outcome import Measures, Slices
@@ -128,7 +128,7 @@ def _known(
     trace: Trace, job: Job, parts: Sequence[Share], known: KnownParts, until: int | None = None
 ) -> list[PartCounted]:
     """What each part counted. Those that are not known are replayed."""
-    make_ready(trace, job.assumed, [share.part for share in parts])
+    make_nodes_ready(trace, job, parts)
     return each_side_by_side(lambda share: _known_part(trace, job, share, known, until), parts)
 
 

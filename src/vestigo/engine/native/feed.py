@@ -57,6 +57,12 @@ class Fed:
         replay.feed(batch.columns, coming, answers)
 
 
+def make_nodes_ready(trace: Trace, job: Job, parts: Sequence[Share], options: RunOptions = AS_USUAL) -> None:
+    """Makes the batches of parts that are nodes of one pool, together."""
+    if options.batch_events is None:
+        make_ready(trace, job.assumed, [share.part for share in parts if share.part.node is not None])
+
+
 def counted(fed: Fed, keeps_course: bool, batch_events: int | None = None) -> kernel.Counted:
     """What a part counts. The whole can be summed up from this (`kernel.sum`), if each of several parts has kept its
     course.
@@ -71,7 +77,6 @@ def counted(fed: Fed, keeps_course: bool, batch_events: int | None = None) -> ke
 
 def all_counted(trace: Trace, job: Job, parts: Sequence[Share], options: RunOptions = AS_USUAL) -> list[kernel.Counted]:
     """What each part counts. They are replayed side by side. Raises GivenUp if told to stop."""
-    if options.batch_events is None:
-        make_ready(trace, job.assumed, [share.part for share in parts])
+    make_nodes_ready(trace, job, parts, options)
     feds = [Fed(trace, job, share, options.full) for share in parts]
     return each_side_by_side(lambda fed: counted(fed, len(parts) > 1, options.batch_events), feds)

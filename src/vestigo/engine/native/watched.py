@@ -9,11 +9,10 @@ from vestigo.compiled import kernel
 from vestigo.engine.job import Job
 from vestigo.engine.known_parts import KnownParts
 from vestigo.engine.native.begin import entry_nodes
-from vestigo.engine.native.feed import AS_USUAL, Answering, Fed, RunOptions
+from vestigo.engine.native.feed import AS_USUAL, Answering, Fed, RunOptions, make_nodes_ready
 from vestigo.engine.parts import BY_POOL, Share, shares, whole
 from vestigo.outcome.measures import Fields
 from vestigo.outcome.seen import Answers, Counted, Happenings, Seen, Watching
-from vestigo.prepared.batches import make_ready
 from vestigo.prepared.memory import is_long
 from vestigo.stopping import check
 from vestigo.threads import each_side_by_side
@@ -58,8 +57,7 @@ def watch(
 
         return make() if known is None else known.get((share.depends_on(trace, job), watching), make)
 
-    if options.batch_events is None:
-        make_ready(trace, job.assumed, [share.part for share in parts])
+    make_nodes_ready(trace, job, parts, options)
     return _together(trace, each_side_by_side(get, parts))
 
 
