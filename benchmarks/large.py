@@ -74,9 +74,9 @@ class Watch(threading.Thread):
                 lines = self.status.read_text().splitlines()
             except OSError:
                 return
-            sizes = {line.split(":")[0]: int(line.split()[1]) // 1024 for line in lines if line.startswith(("Rss", "VmH"))}
-            self.whole = max(self.whole, sizes.get("VmHWM", 0))
-            self.own = max(self.own, sizes.get("RssAnon", 0))
+            sizes = {line.split(":")[0]: line.split()[1] for line in lines if line.startswith(("RssAnon", "VmHWM"))}
+            self.whole = max(self.whole, int(sizes.get("VmHWM", 0)) // 1024)
+            self.own = max(self.own, int(sizes.get("RssAnon", 0)) // 1024)
             time.sleep(0.01)
 
 

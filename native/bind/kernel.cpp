@@ -56,7 +56,8 @@ void bind_columns(nb::module_& m) {
   nb::class_<BoundTruth>(m, "Truth")
       .def(nb::init<std::size_t, bool>(), "keys"_a, "unnamed_writes"_a)
       .def("see", &BoundTruth::see, "at"_a.noconvert(), "mark"_a.noconvert(), "key"_a.noconvert(),
-           "version"_a.noconvert(), "found"_a.noconvert());
+           "version"_a.noconvert(), "found"_a.noconvert())
+      .def("values", &BoundTruth::values);
 
   nb::class_<BoundColumns>(m, "Columns")
       .def(nb::init<Column<Time>, Column<Id>, Column<Id>, Column<Id>, Column<std::uint8_t>,

@@ -53,6 +53,12 @@ class BoundTruth {
             rows(std::move(names), 2)};
   }
 
+  // The value of each stretch so far, by the name that it has in the end.
+  Array<Id> values() const {
+    const Id* const values = truth_.stretches().values;
+    return array(std::vector<Id>(values, values + truth_.count()));
+  }
+
   Stretches stretches() const { return truth_.stretches(); }
   std::size_t count() const { return truth_.count(); }
 

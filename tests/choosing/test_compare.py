@@ -13,9 +13,12 @@ from tests.agreement.cases import Case, cases
 from tests.agreement.worst import CLEARED_WHILE_LOADING, TOLD_WHILE_LOADING
 from tests.telling import told
 from vestigo import Plan, Rules, RulesError, TraceError, compare
+from vestigo.choosing.ceilings import with_versions_as_keys
 from vestigo.choosing.most_hits import most_hits
-from vestigo.choosing.shelf import Numbering
 from vestigo.prepared import memory
+from vestigo.prepared.fill import assume
+from vestigo.prepared.truth import truths
+from vestigo.trace.trace import LAST_VALUED
 
 TRACE = told(
     "0 read a version=1 cost=2", "5 read a version=1 cost=2", "6 write a version=2", "9 read a version=2 cost=2"
@@ -142,10 +145,14 @@ def test_a_disk_without_room_is_named(monkeypatch: pytest.MonkeyPatch) -> None:
         resource.setrlimit(resource.RLIMIT_FSIZE, limit)
 
 
-@given(st.lists(st.lists(st.integers(-1, 20), max_size=20), max_size=6))
-def test_numbers_go_on_from_part_to_part(parts: list[list[int]]) -> None:
-    numbering, plain = Numbering(), dict[int, int]()
-    for codes in parts:
-        expected = [-1 if code < 0 else plain.setdefault(code, len(plain)) for code in codes]
-        assert numbering.ids(np.array(codes, np.int64)).tolist() == expected
-    assert numbering.codes.tolist() == list(plain)
+@given(cases())
+def test_each_value_that_a_key_ever_had_is_a_key_of_its_own(case: Case) -> None:
+    trace = case.trace
+    renamed, truth = with_versions_as_keys(trace, assume(trace, Plan())), truths(trace)
+    number = dict[tuple[int, int], int]()
+    for row in np.flatnonzero(trace.op <= LAST_VALUED).tolist():
+        pair = int(trace.key[row]), int(truth.value[row])
+        assert renamed.key[row] == number.setdefault(pair, len(number))
+        assert renamed.key_lookup[renamed.key[row]] == trace.key_lookup[trace.key[row]]
+    others = renamed.key[trace.op > LAST_VALUED]
+    assert not np.isin(others, list(number.values())).any()

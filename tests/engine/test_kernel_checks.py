@@ -5,6 +5,8 @@ from typing import Any
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from vestigo.compiled import kernel
 from vestigo.outcome import CAUSES, Measures
@@ -385,7 +387,7 @@ def test_stays_are_the_rows_since_an_entry_can_have_come_in(data: st.DataObject)
 def test_stays_of_wrong_events_are_refused(wrong: dict[str, int]) -> None:
     row, key, owner, takes, is_read = (AN_EVENT | wrong).values()
     columns = (np.array([row]), np.array([key], np.int32), np.array([owner], np.int32), np.array([takes]))
-    with pytest.raises(ValueError, match="out of (order or )?range"):
+    with pytest.raises(ValueError, match=r"out of (order or )?range"):
         kernel.Stays(np.array([0, 5]), 0).see(*columns, np.array([is_read], np.uint8))
 
 

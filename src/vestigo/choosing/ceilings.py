@@ -1,21 +1,23 @@
 """What settings are compared with: no cache at all, and the ceilings that no settings can pass on the same trace."""
 
 import dataclasses
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
 
-from vestigo.choosing.shelf import Numbering, column
+from vestigo.choosing.shelf import column
 from vestigo.engine.job import Job, job
 from vestigo.prepared.fill import Assumed, assume, filler
-from vestigo.prepared.truth import Values
+from vestigo.prepared.truth import TruthFollower, places
 from vestigo.rules import Plan, Rules
 from vestigo.rules.values import Nulls
+from vestigo.stopping import check
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
-from vestigo.trace.trace import LAST_KEYED, constant_column
+from vestigo.trace.reading.build import dense
+from vestigo.trace.trace import LAST_KEYED, LAST_VALUED, Ints, constant_column
 
 _TAKEN = ("entry_overhead", "hit_cost", "hit_cost_per_kib", "assume_size", "assume_cost")
 """What entries and hits take, and what is assumed: the same for all that is compared."""
@@ -99,26 +101,57 @@ def with_versions_as_keys(trace: Trace, assumed: Assumed) -> Trace:
     Kept without limits, it answers a read exactly if the current value was loaded or written since the last clear or
     restart. No rules give more fresh hits, and all of its hits are fresh.
     """
-    rows, values, fill, numbering = len(trace), Values(trace), filler(trace, assumed), Numbering()
+    rows, fill, follower = len(trace), filler(trace, assumed), TruthFollower(trace)
     key, found = column(rows, np.int32), column(rows, np.int8)
     complete = trace.size_range.least != MISSING
     size = trace.size if complete else column(rows, np.int64)
     begin = 0
-    for part, (value, null) in values:
-        here = slice(begin, begin + len(part))
-        keyed = part.op <= LAST_KEYED
-        key[here] = numbering.ids(np.where(keyed, part.key.astype(np.int64) * (values.most + 1) + value, MISSING))
-        found[here] = np.where(keyed, ~null, MISSING)
+    for part in trace.parts():
+        check()
+        truth, here = follower.see(part), slice(begin, begin + len(part))
+        key[here] = places(truth.stretch)
+        found[here] = np.where(part.op <= LAST_KEYED, ~truth.null, MISSING)
         if not complete:
-            size[here] = fill.sizes(part, null)
+            size[here] = fill.sizes(part, truth.null)
         begin = here.stop
+    lookups = _number_values(trace, follower.values, key)
     return dataclasses.replace(
         trace,
         key=key,
-        key_lookup=trace.key_lookup[numbering.codes // (values.most + 1)],
-        keys=range(len(numbering.codes)),
+        key_lookup=lookups,
+        keys=range(len(lookups)),
         size=size,
         found=found,
         version=constant_column(0, rows, np.int32),
         versions=("the same",),
     )
+
+
+def _number_values(trace: Trace, values: Ints, key: Ints) -> Ints:
+    """Puts the number of each key's value in place of the number of its stretch, and returns the look-up of each. A key
+    that is taken out is one more, which nobody reads.
+    """
+    key_of = np.zeros(len(values), np.int64)
+    for part, stretch in _with(trace, key):
+        valued = part.op <= LAST_VALUED
+        key_of[stretch[valued]] = part.key[valued]
+    lowest = int(values.min(initial=0))
+    count = int(values.max(initial=0)) - lowest + 1
+    ids, pairs = dense(key_of * count + (values - lowest))
+    taken_out = np.unique(trace.key[trace.op == Op.DROP]) if Op.DROP in trace.ops else np.empty(0, np.int32)
+    for part, number in _with(trace, key):
+        valued = part.op <= LAST_VALUED
+        number[valued] = ids[number[valued]]
+        number[~valued] = MISSING
+        drops = part.op == Op.DROP
+        number[drops] = len(pairs) + taken_out.searchsorted(part.key[drops])
+    lookups: Ints = trace.key_lookup[np.append(pairs // count, taken_out)]
+    return lookups
+
+
+def _with(trace: Trace, column: np.ndarray) -> Iterator[tuple[Trace, np.ndarray]]:
+    """Blocks of a trace, each with its rows of another column."""
+    begin = 0
+    for part in trace.parts():
+        yield part, column[begin : begin + len(part)]
+        begin += len(part)

@@ -120,11 +120,13 @@ def has_unnamed_node(trace: Trace) -> bool:
 
 
 def _loads(op: np.ndarray) -> np.ndarray:
-    return (op == Op.READ) | (op == Op.PRELOAD)
+    loads: np.ndarray = (op == Op.READ) | (op == Op.PRELOAD)
+    return loads
 
 
 def _writes(op: np.ndarray) -> np.ndarray:
-    return (op == Op.WRITE) | (op == Op.REMOVE)
+    writes: np.ndarray = (op == Op.WRITE) | (op == Op.REMOVE)
+    return writes
 
 
 def _some_unnamed(trace: Trace) -> Iterator[bool]:

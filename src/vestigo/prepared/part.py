@@ -46,6 +46,7 @@ class Part(NamedTuple):
 
     def own(self, block: Trace) -> np.ndarray:
         """Whether each row is one of the part's own: those of its keys, and every clear and restart of theirs."""
+        own: np.ndarray
         if len(self.lookups) == 1:
             own = (block.lookup == self.lookups[0]) | (block.lookup < 0)
         else:

@@ -1,6 +1,6 @@
 """What each event tells of its key's value at the origin (docs/semantics.md, section 3)."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from typing import NamedTuple
 
 import numpy as np
@@ -10,12 +10,12 @@ from vestigo.prepared import memory
 from vestigo.prepared.memory import settled
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
-from vestigo.trace.trace import Ints
+from vestigo.trace.trace import LAST_VALUED, Ints
 
 Flags = np.ndarray
 """A bool for each row."""
 
-NULL_VALUE = -1
+NULL_VALUE, _UNSEEN = -1, -2
 
 # The kernel's marks (native/include/vestigo/columns.hpp), by Op. A remove is a write of a null.
 _MARKS = np.array([0, 1, 1, 4, 6, 2, 3], np.uint8)
@@ -68,6 +68,17 @@ class TruthFollower:
         value, stretch, only_names, names = told
         return Truth(value, stretch, only_names.view(bool), names, mark, self._tracker)
 
+    @property
+    def values(self) -> Ints:
+        """The value of each stretch so far. One that a write left unnamed is the one that was named later."""
+        values: Ints = self._tracker.values()
+        return values
+
+
+def places(stretch: Ints) -> Ints:
+    """The number of each stretch. The kernel gives a stretch without a value the complement of its number."""
+    return np.where(stretch < 0, ~stretch, stretch)
+
 
 def _has_unnamed_writes(part: Trace) -> bool:
     return bool(np.any((part.op == Op.WRITE) & (part.version == MISSING) & (part.found != 0)))
@@ -85,36 +96,12 @@ class Truths(NamedTuple):
     null: np.ndarray
 
 
-class Values:
-    """The truths of a trace, part by part. Values are numbered from 0 to `most`. A value that a write left unnamed has
-    the id of the name that was seen later.
-    """
-
-    def __init__(self, trace: Trace) -> None:
-        self._trace = trace
-        self._whole = None if memory.is_long(len(trace)) else list(parts_with_truth(trace))
-        lowest, highest, names = 0, 0, []
-        for _, truth in self._parts():
-            lowest, highest = min(lowest, int(truth.value.min())), max(highest, int(truth.value.max()))
-            names.append(truth.names)
-        self._lowest = lowest
-        self._identity = np.arange(lowest, highest + 1)
-        for unnamed, name in (pair for some in names for pair in some.tolist()):
-            self._identity[unnamed - lowest] = name
-        self.most = highest - lowest
-
-    def _parts(self) -> Iterable[tuple[Trace, Truth]]:
-        return parts_with_truth(self._trace) if self._whole is None else self._whole
-
-    def __iter__(self) -> Iterator[tuple[Trace, Truths]]:
-        for part, truth in self._parts():
-            value = self._identity[truth.value - self._lowest] - self._lowest
-            yield part, Truths(value.astype(np.int64), truth.null)
-
-
 def truths(trace: Trace) -> Truths:
-    """The truths of the whole trace."""
-    parts = [truth for _, truth in Values(trace)]
-    if not parts:
-        return Truths(np.empty(0, np.int64), np.empty(0, bool))
-    return Truths(*map(np.concatenate, zip(*parts, strict=True))) if len(parts) > 1 else parts[0]
+    """The truths of the whole trace. Values are numbered from 0. One that a write left unnamed has the number of the
+    name that was seen later.
+    """
+    follower, stretches = TruthFollower(trace), [np.empty(0, np.int32)]
+    stretches += [follower.see(part).stretch for part in trace.parts()]
+    stretch, values = np.concatenate(stretches), follower.values
+    value = np.where(trace.op <= LAST_VALUED, values[places(stretch)], _UNSEEN) if len(values) else stretch
+    return Truths(value.astype(np.int64) - value.min(initial=0), value == NULL_VALUE)
