@@ -115,23 +115,30 @@ def compare(
         for name, one in stated.candidates.items()
     }
     plans = {TODAY: plan, **candidates}
-    no_cache, *ideals = references(trace, plan, list(plans.values()))
-    jobs = {NO_CACHE: no_cache()} | {name: (trace, job(trace, one)) for name, one in plans.items()}
-    jobs |= {name: ideal() for name, ideal in zip((KEEP_ALL, ALWAYS_FRESH), ideals, strict=True)}
-    if len(on_trace := [one for of, one in jobs.values() if of is trace]) > 1:
-        prepare(trace, on_trace)
+    jobs = {name: job(trace, one) for name, one in plans.items()}
+    no_cache, keep_all, always_fresh = references(trace, plan, list(plans.values()))
+    if len(jobs) > 1:
+        prepare(trace, jobs.values())
     with reporting(progress) as report, side_by_side() as pool:
-        futures = {name: pool.submit(run, *jobs[name], name) for name in jobs}
+        # What takes longest begins first.
+        fresh = {ALWAYS_FRESH: pool.submit(_made_and_run, always_fresh, ALWAYS_FRESH)}
         bounded = {name: pool.submit(most_hits, trace, one) for name, one in plans.items()}
+        futures = {KEEP_ALL: pool.submit(_made_and_run, keep_all, KEEP_ALL)}
+        futures |= {name: pool.submit(run, trace, one, name) for name, one in jobs.items()}
+        futures |= fresh | {NO_CACHE: pool.submit(_made_and_run, no_cache, NO_CACHE)}
         for done, _ in enumerate(as_completed(futures.values()), 1):
             report("replays", done, len(futures))
         return Comparison(
-            {name: future.result() for name, future in futures.items()},
+            {name: futures[name].result() for name in (NO_CACHE, *plans, KEEP_ALL, ALWAYS_FRESH)},
             {name: future.result() for name, future in bounded.items()},
             stated.what_if,
-            _scopes(trace, jobs[TODAY][1].first_counted),
+            _scopes(trace, jobs[TODAY].first_counted),
             plan.called,
         )
+
+
+def _made_and_run(make: Callable[[], tuple[Trace, Job]], name: str) -> Outcome:
+    return run(*make(), name)
 
 
 def _scopes(trace: Trace, first_counted: int) -> int:

@@ -136,9 +136,11 @@ class _Sweeping:
         return whole
 
     def _prepare(self, missing: Sequence[str], progress: Progress, path: Path | None) -> None:
-        prepare(self._on, [self._today])
-        if path is None:
-            jobs = (job(self._on, self._used[name]) for name in missing if name in self._used)
+        settings = [name for name in missing if name in self._used]
+        if len(settings) > 1:
+            prepare(self._on, [self._today])
+        if path is None and len(settings) > 1:
+            jobs = (job(self._on, self._used[name]) for name in settings)
             replay_parts(self._on, jobs, self._split_ns, progress)
 
     def _references(self, tasks: Tasks) -> list[Task]:

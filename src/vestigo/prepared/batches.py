@@ -1,5 +1,6 @@
 """A trace, or a part of it, as the kernel reads it: in batches, each of which is made ready when it is needed."""
 
+from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 from typing import NamedTuple
 
@@ -24,6 +25,8 @@ _NOTHING = 7
 """Its mark of a moment at which nothing of a part happens."""
 _MOST_COSTS = 2**61
 """In ns."""
+_MADE_ANEW = 2
+"""How often the batches of a large trace are made anew before they are kept."""
 
 
 class Batch(NamedTuple):
@@ -99,13 +102,13 @@ def _kept_as(assumed: Assumed, part: Part) -> object:
 
 
 def _is_worth_keeping(trace: Trace, name: object) -> bool:
-    """Whether the trace is short, or this is not the first time that something is asked for. Most of the memory of a
-    replay are batches, and a program may replay only once.
+    """Whether the trace is short, or something was asked for several times. Most of the memory of a replay are batches,
+    and a program may replay only once.
     """
-    asked: set[object] = trace.once("asked for once", set)
-    is_asked_again = name in asked
-    asked.add(name)
-    return not memory.is_long(len(trace)) and (is_asked_again or len(trace) <= memory.BATCH_EVENTS)
+    asked: Counter[object] = trace.once("times asked", Counter)
+    asked[name] += 1
+    is_short = len(trace) <= memory.BATCH_EVENTS
+    return is_short or (asked[name] > _MADE_ANEW and not memory.is_long(len(trace)))
 
 
 def _made(trace: Trace, assumed: Assumed, parts: Sequence[Part], events: int | None = None) -> Iterator[Batches]:
