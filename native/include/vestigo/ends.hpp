@@ -3,51 +3,67 @@
 #pragma once
 
 #include <algorithm>
-#include <functional>
-#include <queue>
-#include <utility>
+#include <bit>
+#include <iterator>
 #include <vector>
 
 #include "columns.hpp"
 
 namespace vestigo {
 
+// The end of a load, and the event that begins it.
+struct LoadEnd {
+  Time at = 0;
+  Id event = 0;
+
+  friend auto operator<=>(const LoadEnd&, const LoadEnd&) = default;
+};
+
+// Puts ends in order: about as many buckets as there are ends, each with its share of the time.
+class EndSorter {
+ public:
+  void sort(std::vector<LoadEnd>& ends) {
+    if (std::is_sorted(ends.begin(), ends.end())) return;
+    const auto [first, last] = std::minmax_element(ends.begin(), ends.end());
+    const Time begin = first->at;
+    const auto span = static_cast<std::uint64_t>(last->at - begin);
+    const auto bits = static_cast<int>(std::bit_width(span));
+    const int shift = std::max(bits - static_cast<int>(std::bit_width(ends.size())), 0);
+    begins_.assign((span >> shift) + 2, 0);
+    const auto bucket = [=](const LoadEnd& end) {
+      return static_cast<std::size_t>(static_cast<std::uint64_t>(end.at - begin) >> shift);
+    };
+    for (const LoadEnd& end : ends) ++begins_[bucket(end) + 1];
+    for (std::size_t i = 1; i < begins_.size(); ++i) begins_[i] += begins_[i - 1];
+    sorted_.resize(ends.size());
+    for (const LoadEnd& end : ends) sorted_[begins_[bucket(end)]++] = end;
+    std::size_t from = 0;  // each bucket now begins where the next one was to begin
+    for (const std::size_t to : begins_) {
+      if (to - from > 1) std::sort(sorted_.data() + from, sorted_.data() + to);
+      from = to;
+    }
+    ends.swap(sorted_);
+  }
+
+ private:
+  std::vector<std::size_t> begins_;
+  std::vector<LoadEnd> sorted_;
+};
+
 class EndsInOrder {
  public:
   // `before` has the ends of the batch before, whose last event was at `over`.
   explicit EndsInOrder(const Columns& columns, const Ends& before = {}, Time over = kNever)
-      : carried_from_(std::upper_bound(before.at, before.at + before.count, over) - before.at) {
-    const auto takes_time = [&](std::size_t i) {
-      return (columns.mark[i] & kOp) == kRead && columns.cost[i] > 0;
-    };
+      : before_(before),
+        carried_from_(static_cast<std::size_t>(
+            std::upper_bound(before.at, before.at + before.count, over) - before.at)),
+        carried_to_(carried_from_) {
     std::size_t own = 0;
-    for (std::size_t i = 0; i < columns.events; ++i) own += takes_time(i);
+    for (std::size_t i = 0; i < columns.events; ++i) own += takes_time(columns, i);
     if (own > 0) place_.resize(columns.events, kNone);
-    const std::size_t count = before.count - static_cast<std::size_t>(carried_from_) + own;
-    at_.reserve(count + 1);
-    key_.reserve(count + 1);
-    auto carried = static_cast<std::size_t>(carried_from_);
-    const auto carry_until = [&](Time end) {
-      for (; carried < before.count && before.at[carried] <= end; ++carried) {
-        carried_.push_back(add(before.at[carried], before.key[carried]));
-      }
-    };
-    // Nothing that begins later ends before now. So only the loads under way are put in order.
-    using Load = std::pair<Time, Id>;
-    std::priority_queue<Load, std::vector<Load>, std::greater<>> under_way;
-    const auto end_until = [&](Time now) {
-      for (; !under_way.empty() && under_way.top().first <= now; under_way.pop()) {
-        const auto [at, event] = under_way.top();
-        carry_until(at);
-        place_[index(event)] = add(at, columns.key[event]);
-      }
-    };
-    for (std::size_t i = 0; i < columns.events; ++i) {
-      if (!takes_time(i)) continue;
-      end_until(columns.at[i]);
-      under_way.emplace(columns.at[i] + columns.cost[i], static_cast<Id>(i));
-    }
-    end_until(kNever);
+    at_.reserve(before.count - carried_from_ + own + 1);
+    key_.reserve(before.count - carried_from_ + own + 1);
+    add_all(columns);
     carry_until(kNever);
     add(kNever, 0);
   }
@@ -58,13 +74,49 @@ class EndsInOrder {
   }
 
  private:
+  static constexpr std::size_t kFewest = 1024;  // events that are looked at together
+
+  static bool takes_time(const Columns& columns, std::size_t i) {
+    return (columns.mark[i] & kOp) == kRead && columns.cost[i] > 0;
+  }
+
+  // Nothing that begins later ends before now. So only what is under way is put in order.
+  void add_all(const Columns& columns) {
+    EndSorter sorter;
+    std::vector<LoadEnd> under_way, over;
+    for (std::size_t i = 0; i < columns.events;) {
+      const std::size_t next = std::min(i + std::max(kFewest, under_way.size()), columns.events);
+      for (; i < next; ++i) {
+        if (takes_time(columns, i))
+          under_way.push_back({columns.at[i] + columns.cost[i], static_cast<Id>(i)});
+      }
+      const Time now = i < columns.events ? columns.at[i] : kNever;
+      const auto is_over = [now](const LoadEnd& end) { return end.at <= now; };
+      over.clear();
+      std::copy_if(under_way.begin(), under_way.end(), std::back_inserter(over), is_over);
+      std::erase_if(under_way, is_over);
+      sorter.sort(over);
+      for (const auto& [at, event] : over) {
+        carry_until(at);
+        place_[index(event)] = add(at, columns.key[event]);
+      }
+    }
+  }
+
+  void carry_until(Time end) {
+    for (; carried_to_ < before_.count && before_.at[carried_to_] <= end; ++carried_to_) {
+      carried_.push_back(add(before_.at[carried_to_], before_.key[carried_to_]));
+    }
+  }
+
   Id add(Time at, Id key) {
     at_.push_back(at);
     key_.push_back(key);
     return static_cast<Id>(at_.size() - 1);
   }
 
-  std::ptrdiff_t carried_from_;
+  Ends before_;  // only while this is made
+  std::size_t carried_from_, carried_to_;
   std::vector<Time> at_;
   std::vector<Id> key_, place_, carried_;
 };

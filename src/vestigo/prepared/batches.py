@@ -129,6 +129,8 @@ class _Told(NamedTuple):
     """Some events of a block of the trace, with all that is worked out of them."""
 
     events: Trace
+    numbered: Ints
+    """As `Entries` numbers the keys of the look-ups."""
     size: Longs
     cost: Longs
     truth: Truth
@@ -149,7 +151,7 @@ class _Told(NamedTuple):
         )
         rows = places.astype(np.int32) if self.rows is None else self.rows[places]
         events, size, cost = self.events.take(places), self.size[places], self.cost[places]
-        return _Told(events, size, cost, truth, self.begin, settled(rows), chosen.is_own)
+        return _Told(events, self.numbered[places], size, cost, truth, self.begin, settled(rows), chosen.is_own)
 
     def columns(self, part: Part, entries: Entries, before: kernel.Columns | None) -> kernel.Columns:
         events, truth, value, size, cost = self.events, self.truth, self.truth.value, self.size, self.cost
@@ -163,7 +165,7 @@ class _Told(NamedTuple):
             size, cost = (np.where(self.is_own, column, 0) for column in (size, cost))
         return kernel.Columns(
             events.at,
-            entries.ids(events, self.is_own),
+            entries.ids(self.numbered),
             value,
             truth.stretch,
             settled(mark),
@@ -181,7 +183,7 @@ class _Told(NamedTuple):
 
 def _told(trace: Trace, assumed: Assumed, part: Part, events: int) -> Iterator[_Told]:
     """What each block tells of the look-ups of a part, on all nodes. There can be no event of theirs."""
-    fill, follower, begin = filler(trace, assumed), TruthFollower(trace), 0
+    fill, follower, entries, begin = filler(trace, assumed), TruthFollower(trace), entries_of(trace, part), 0
     for block in trace.parts(events):
         check()
         chosen = None if part.is_whole(trace) else rows_of(part, trace, block, begin)
@@ -190,7 +192,8 @@ def _told(trace: Trace, assumed: Assumed, part: Part, events: int) -> Iterator[_
         size, cost = fill.sizes(own, truth.null), fill.costs(own)
         _check_sizes(trace, size)
         rows = chosen and settled(chosen.places.astype(np.int32))
-        yield _Told(own, size, cost, truth, begin, rows, chosen and chosen.is_own)
+        is_own = chosen and chosen.is_own
+        yield _Told(own, entries.numbered(own, is_own, begin), size, cost, truth, begin, rows, is_own)
         begin += len(block)
 
 

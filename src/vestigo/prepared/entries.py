@@ -9,7 +9,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from vestigo.compiled import kernel
-from vestigo.prepared.memory import settled
+from vestigo.prepared.memory import BATCH_EVENTS, is_long, settled
 from vestigo.prepared.part import Part
 from vestigo.prepared.truth import keys_or_0
 from vestigo.trace import Op, Trace
@@ -35,16 +35,33 @@ class Entries:
         self._apart = _by_lookup(trace, part, self.apart)
         self._numbers: Ints | None = None
         """The number of each key, or of each key and node that are numbered."""
+        self._of_rows: dict[int, Ints] = {}
+        """What `numbered` gives, by the first row of a block, for the part's own rows with a key."""
         if any(self.apart):
-            self._number_all(trace, part)
+            self._choose_pairs(trace, part)
         elif len(part.lookups) < len(trace.lookups):
             self._choose(np.isin(trace.key_lookup, part.lookups), np.arange(len(trace.keys), dtype=np.int32))
 
-    def ids(self, events: Trace, is_own: np.ndarray | None = None) -> Ints:
-        """The entries of events. Where an event is not the part's own, or has no key, any."""
-        keyed = events.op <= LAST_KEYED
-        key = self._numbered(events, keyed if is_own is None else keyed & is_own)
-        return key if self._numbers is None else settled(self._numbers[key])
+    def numbered(self, events: Trace, is_own: np.ndarray | None, begin: int) -> Ints:
+        """The number of each key among the trace's, or of each key and node among those of the part's look-ups, in the
+        block that begins at a row of the trace. Where an event is not the part's own, or has no key, any.
+        """
+        if not self._apart.any():
+            return keys_or_0(events)
+        keyed = events.op <= LAST_KEYED if is_own is None else is_own & (events.op <= LAST_KEYED)
+        known = self._of_rows.get(begin)
+        if known is None or len(known) != np.count_nonzero(keyed):  # a long trace, or other blocks
+            rows = np.flatnonzero(keyed)
+            known = self._number(events.key[rows], events.lookup[rows], events.node[rows], events.op[rows])
+        if len(known) == len(events):
+            return known
+        ids = np.zeros(len(events), np.int32)
+        ids[keyed] = known
+        return settled(ids)
+
+    def ids(self, numbered: Ints) -> Ints:
+        """The entries of what `numbered` gives for all nodes."""
+        return numbered if self._numbers is None else settled(self._numbers[numbered])
 
     def is_elsewhere(self, events: Trace) -> np.ndarray:
         """The events that write from no node, where every reader has one."""
@@ -53,23 +70,33 @@ class Entries:
         elsewhere: np.ndarray = _writes(events.op) & (events.node < 0) & self._of_nodes[events.lookup]
         return elsewhere
 
+    def _choose_pairs(self, trace: Trace, part: Part) -> None:
+        if part.node is None:
+            self._number_all(trace, part)
+            self.keys, self.nodes = self._numbering.keys(), self._numbering.nodes()
+            self.is_first = self._numbering.is_first()
+            self.count = max(len(self.keys), 1)
+            if not len(self.keys):
+                self._choose(np.zeros(0, bool), self.keys)
+        else:
+            everywhere = entries_of(trace, part.everywhere)
+            keys, self.nodes, self.is_first = everywhere.keys, everywhere.nodes, everywhere.is_first
+            assert keys is not None and self.nodes is not None
+            self._choose(self.nodes == part.node, keys)
+
     def _number_all(self, trace: Trace, part: Part) -> None:
-        self._numbering = kernel.Numbering(len(trace.keys))
-        written, everywhere = np.zeros(len(trace.keys), bool), part._replace(node=None)
-        for block in trace.parts():
-            rows = np.flatnonzero(everywhere.own(block) & (block.op <= LAST_KEYED))
+        self._numbering, begin = kernel.Numbering(len(trace.keys)), 0
+        written = np.zeros(len(trace.keys), bool)
+        for block in trace.parts(BATCH_EVENTS):
+            rows = np.flatnonzero(part.own(block) & (block.op <= LAST_KEYED))
             key, op = block.key[rows], block.op[rows]
-            self._number(key, self._nodes(block.lookup[rows], block.node[rows]), _loads(op))
+            ids = self._number(key, block.lookup[rows], block.node[rows], op)
+            if not is_long(len(trace)):
+                self._of_rows[begin] = ids
             if op.any():
                 written[key[_writes(op)]] = True
+            begin += len(block)
         self._number_copies(trace, np.flatnonzero(written & _by_lookup(trace, part, part.copied)[trace.key_lookup]))
-        self.keys, self.nodes = self._numbering.keys(), self._numbering.nodes()
-        self.is_first = self._numbering.is_first()
-        self.count = max(len(self.keys), 1)
-        if part.node is not None:
-            self._choose(self.nodes == part.node, self.keys)
-        elif not len(self.keys):
-            self._choose(np.zeros(0, bool), self.keys)
 
     def _choose(self, own: np.ndarray, keys: Ints) -> None:
         """Leaves those that are the part's own. There is always one, even if none of its rows has a key."""
@@ -82,31 +109,19 @@ class Entries:
         self.nodes = self.nodes if self.nodes is None else settled(_at(self.nodes, chosen))
         self.is_first = self.is_first if self.is_first is None else settled(_at(self.is_first, chosen))
 
-    def _numbered(self, events: Trace, keyed: np.ndarray) -> Ints:
-        """The number of each key among the trace's, or on its node."""
-        if not self._apart.any():
-            return keys_or_0(events)
-        loads, nodes = _loads(events.op), self._nodes(events.lookup, events.node)
-        if keyed.all():
-            return self._number(events.key, nodes, loads)
-        ids = np.zeros(len(events), np.int32)
-        ids[keyed] = self._number(settled(events.key[keyed]), nodes[keyed], loads[keyed])
-        return settled(ids)
-
-    def _number(self, key: Ints, node: Ints, loads: np.ndarray) -> Ints:
-        own = settled(np.ascontiguousarray(node, np.int32)), settled(loads.view(np.uint8))
-        ids: Ints = self._numbering.number(np.ascontiguousarray(key), *own)
+    def _number(self, key: Ints, lookup: Ints, node: Ints, op: np.ndarray) -> Ints:
+        """The numbers of keys on nodes."""
+        nodes = node + np.int32(1)
+        if not all(self.apart):
+            nodes[~self._apart[lookup]] = 0
+        loads = (op == Op.READ) | (op == Op.PRELOAD)
+        ids: Ints = self._numbering.number(settled(key), settled(nodes), settled(loads.view(np.uint8)))
         return ids
-
-    def _nodes(self, lookup: Ints, node: Ints) -> Ints:
-        if len(self.apart) == 1 or self._apart[:-1].all():
-            return node + np.int32(1)
-        nodes: Ints = np.where(self._apart[lookup], node + np.int32(1), np.int32(0))
-        return nodes
 
     def _number_copies(self, trace: Trace, keys: np.ndarray) -> None:
         for node in range(0 if self._has_unnamed else 1, len(trace.nodes) + 1):
-            self._number(keys.astype(np.int32), np.full(len(keys), node, np.int32), np.zeros(len(keys), bool))
+            nodes, loads = np.full(len(keys), node, np.int32), np.zeros(len(keys), np.uint8)
+            self._numbering.number(settled(keys.astype(np.int32)), settled(nodes), settled(loads))
 
 
 def entries_of(trace: Trace, part: Part) -> Entries:
@@ -119,11 +134,6 @@ def has_unnamed_node(trace: Trace) -> bool:
     return trace.once("unnamed node", lambda: not trace.nodes or any(_some_unnamed(trace)))
 
 
-def _loads(op: np.ndarray) -> np.ndarray:
-    loads: np.ndarray = (op == Op.READ) | (op == Op.PRELOAD)
-    return loads
-
-
 def _writes(op: np.ndarray) -> np.ndarray:
     writes: np.ndarray = (op == Op.WRITE) | (op == Op.REMOVE)
     return writes
@@ -131,7 +141,7 @@ def _writes(op: np.ndarray) -> np.ndarray:
 
 def _some_unnamed(trace: Trace) -> Iterator[bool]:
     for part in trace.parts():
-        yield bool(np.any(_loads(part.op) & (part.node < 0)))
+        yield bool(np.any(((part.op == Op.READ) | (part.op == Op.PRELOAD)) & (part.node < 0)))
 
 
 def _by_lookup(trace: Trace, part: Part, flags: tuple[bool, ...]) -> np.ndarray:
