@@ -1,5 +1,5 @@
-// bind/numbering.cpp: the numbering of keys on nodes, as a Python class (see
-// vestigo/numbering.hpp).
+// bind/numbering.cpp: the numbering of keys on nodes as a Python class (see vestigo/numbering.hpp),
+// and rows in the order of such numbers.
 #include "vestigo/numbering.hpp"
 
 #include "array.hpp"
@@ -40,9 +40,41 @@ class BoundNumbering {
   Numbering numbering_;
 };
 
+// The places of all elements, ordered by group, and as they come within each: a radix sort, so that
+// most of what is written lies near what was written before.
+Array<std::int64_t> by_group(Column<Id> group, std::size_t groups) {
+  if (group.size() > UINT32_MAX) refuse("more than 2^32 elements");
+  std::vector<std::int64_t> places(group.size());
+  {
+    const nb::gil_scoped_release released;
+    std::vector<std::uint64_t> pairs(group.size()), sorted(group.size());  // group, place
+    for (std::size_t i = 0; i < group.size(); ++i) {
+      if (group(i) < 0 || static_cast<std::size_t>(group(i)) >= groups)
+        refuse("a group is out of range");
+      pairs[i] = static_cast<std::uint64_t>(group(i)) << 32 | i;
+    }
+    constexpr int kDigit = 11;
+    for (int digit = 0; groups > 1 && (groups - 1) >> digit > 0; digit += kDigit) {
+      const auto bucket = [=](std::uint64_t pair) {
+        return static_cast<std::size_t>(pair >> (32 + digit)) & ((std::size_t{1} << kDigit) - 1);
+      };
+      std::vector<std::size_t> begins((std::size_t{1} << kDigit) + 1);
+      for (const std::uint64_t pair : pairs) ++begins[bucket(pair) + 1];
+      for (std::size_t i = 1; i < begins.size(); ++i) begins[i] += begins[i - 1];
+      for (const std::uint64_t pair : pairs) sorted[begins[bucket(pair)]++] = pair;
+      pairs.swap(sorted);
+    }
+    for (std::size_t i = 0; i < pairs.size(); ++i)
+      places[i] = static_cast<std::int64_t>(pairs[i] & UINT32_MAX);
+  }
+  return array(std::move(places));
+}
+
 }  // namespace
 
 void bind_numbering(nb::module_& m) {
+  m.def("by_group", &by_group, "group"_a.noconvert(), "groups"_a);
+
   nb::class_<BoundNumbering>(m, "Numbering")
       .def(nb::init<std::size_t>(), "keys"_a)
       .def("number", &BoundNumbering::number, "key"_a.noconvert(), "node"_a.noconvert(),

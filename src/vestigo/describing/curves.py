@@ -6,7 +6,7 @@ import numpy as np
 
 from vestigo.data import Data
 from vestigo.describing.measure import Measured
-from vestigo.prepared.counting import slicing
+from vestigo.prepared.counting import Slicing, slicing
 from vestigo.trace import Trace
 
 _BINS_PER_DECADE = 6
@@ -36,21 +36,16 @@ def curves(trace: Trace, measured: Measured) -> dict[str, Curves]:
     edges = _gap_edges(trace.span_ns / 1e9)
     pieces = slicing(trace, 0)
     times = pieces.origin_ns + pieces.width_ns * np.arange(pieces.most + 1)
-    number = len(trace.lookups)
-    lookup_of = np.repeat(np.arange(number), [part.stop - part.start for part in measured.parts])
-    read_slices = _over_time(reads.at, lookup_of, pieces, number)
-    change_slices = _over_time(trace.at[measured.changes], trace.lookup[measured.changes], pieces, number)
-    bins = np.searchsorted(edges, reads.gap[reads.repeat] / 1e9, side="right") - 1
-    cells = lookup_of[reads.repeat] * (len(edges) - 1) + np.clip(bins, 0, len(edges) - 2)
-    gaps = np.bincount(cells, minlength=number * (len(edges) - 1)).reshape(number, len(edges) - 1)
-    keys, counts = np.unique(reads.key, return_counts=True)
-    order = np.argsort(trace.key_lookup[keys], kind="stable")
-    ends = np.cumsum(np.bincount(trace.key_lookup[keys], minlength=number))
+    changed_in = trace.lookup[measured.changes]
     made = {}
-    for lookup, name in enumerate(trace.lookups):
-        own = counts[order[ends[lookup - 1] if lookup else 0 : ends[lookup]]]
-        ranks, shares = _popularity(own)
-        made[name] = Curves(edges, gaps[lookup], ranks, shares, times, read_slices[lookup], change_slices[lookup])
+    for lookup, (name, part) in enumerate(zip(trace.lookups, measured.parts, strict=True)):
+        own = reads.part(part)
+        bins = np.searchsorted(edges, own.gap[own.repeat] / 1e9, side="right") - 1
+        gaps = np.bincount(np.clip(bins, 0, len(edges) - 2), minlength=len(edges) - 1)
+        begins = np.flatnonzero(~own.repeat)  # reads of a key stand together
+        ranks, shares = _popularity(np.diff(begins, append=len(own)))
+        changes = trace.at[measured.changes[changed_in == lookup]]
+        made[name] = Curves(edges, gaps, ranks, shares, times, _over_time(own.at, pieces), _over_time(changes, pieces))
     return made
 
 
@@ -60,10 +55,8 @@ def _gap_edges(span: float) -> np.ndarray:
     return np.logspace(-6, top, int((top + 6) * _BINS_PER_DECADE) + 1)
 
 
-def _over_time(at: np.ndarray, lookup: np.ndarray, pieces: tuple[int, int, int], number: int) -> np.ndarray:
-    origin, width, most = pieces
-    cells = lookup.astype(np.int64) * most + np.minimum((at - origin) // width, most - 1)
-    return np.bincount(cells, minlength=number * most).reshape(number, most)
+def _over_time(at: np.ndarray, pieces: Slicing) -> np.ndarray:
+    return np.bincount(np.minimum((at - pieces.origin_ns) // pieces.width_ns, pieces.most - 1), minlength=pieces.most)
 
 
 def _popularity(counts: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

@@ -11,7 +11,6 @@ import pyarrow.compute as pc
 from vestigo.data import Data
 from vestigo.describing.measure import Reads
 from vestigo.prepared.neighbours import changed, goes_on, seen_before
-from vestigo.prepared.truth import truths
 from vestigo.trace import Trace
 from vestigo.trace.columns import MISSING
 from vestigo.trace.names import arrow_names
@@ -70,9 +69,10 @@ class Keys:
 
 def findings(trace: Trace, reads: Reads) -> tuple[Finding, ...]:
     """All findings. Those that touch most reads come first."""
-    ids, counts = np.unique(reads.key, return_counts=True)
+    counts = np.bincount(reads.key, minlength=len(trace.keys))
+    ids = np.flatnonzero(counts)
     texts = arrow_names(trace.keys).take(pa.array(ids)).cast(pa.large_string())
-    keys = Keys(ids, texts, trace.key_lookup[ids], counts)
+    keys = Keys(ids, texts, trace.key_lookup[ids], counts[ids])
     doubts = [*_shared(trace, keys), *_wide(trace, reads, keys)]
     for lookup, own in keys.by_lookup():
         name = trace.lookups[lookup]
@@ -124,7 +124,7 @@ def _wide(trace: Trace, reads: Reads, keys: Keys) -> Iterator[Finding]:
     """Keys whose value goes back and forth between reads: several answers under one key."""
     by_versions = bool((trace.version[reads.row] != MISSING).any())
     known = np.ones(len(reads), bool) if by_versions else _has_unusual_size(reads)
-    key, value = reads.key[known], (truths(trace).value[reads.row] if by_versions else reads.size)[known]
+    key, value = reads.key[known], (reads.value if by_versions else reads.size)[known]
     here, there = _returns(key, value)
     returns = np.bincount(key[here], minlength=len(trace.keys))
     changes = np.bincount(key[there], minlength=len(trace.keys))

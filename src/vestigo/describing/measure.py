@@ -7,8 +7,9 @@ import numpy as np
 from vestigo.describing.traits import Traits
 from vestigo.engine.changes import changes_of
 from vestigo.prepared.fill import filler
-from vestigo.prepared.neighbours import changed, goes_on, seen_before
+from vestigo.prepared.neighbours import by_key, changed, goes_on, seen_before
 from vestigo.prepared.truth import Truths, truths
+from vestigo.threads import each_side_by_side
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
 from vestigo.trace.trace import LAST_VALUED
@@ -28,6 +29,8 @@ class Reads:
     key: np.ndarray
     at: np.ndarray
     scope: np.ndarray
+    value: np.ndarray
+    """The number of the value that it finds."""
     null: np.ndarray
     cost: np.ndarray
     cost_assumed: np.ndarray
@@ -67,9 +70,7 @@ class Measured:
 def measure(trace: Trace) -> Measured:
     known = truths(trace)
     keyed = np.flatnonzero(trace.op <= LAST_VALUED)
-    place = np.empty(len(trace.keys), np.int64)
-    place[np.argsort(trace.key_lookup, kind="stable")] = np.arange(len(trace.keys))
-    order = keyed[np.argsort(place[trace.key[keyed]], kind="stable")]
+    order = by_key(trace, keyed)
     reads = _reads(trace, known, order)
     ends = np.cumsum(np.bincount(trace.lookup[reads.row], minlength=len(trace.lookups))).tolist()
     parts = tuple(slice(begin, end) for begin, end in zip([0, *ends], ends, strict=False))
@@ -81,41 +82,55 @@ def traits_of(trace: Trace, measured: Measured) -> tuple[Traits, dict[str, Trait
     changes = np.bincount(trace.lookup[measured.changes], minlength=len(trace.lookups)).tolist()
     known = [shown != "nowhere" for shown in changes_of(trace)]
     span = trace.span_ns / 1e9
-    by_lookup = {
-        name: _traits(measured.reads.part(part), changes[lookup], known[lookup], span)
-        for lookup, (name, part) in enumerate(zip(trace.lookups, measured.parts, strict=True))
-    }
-    return _traits(measured.reads, sum(changes), all(known), span), by_lookup
+    everything = (slice(None), sum(changes), all(known))
+    total, *each = each_side_by_side(
+        lambda asked: _traits(measured.reads.part(asked[0]), *asked[1:], span),
+        [everything, *zip(measured.parts, changes, known, strict=True)],
+    )
+    return total, dict(zip(trace.lookups, each, strict=True))
 
 
 def _reads(trace: Trace, known: Truths, order: np.ndarray) -> Reads:
     """The reads among the rows of `order`, which is by key and time."""
     is_read = trace.op[order] == Op.READ
-    row = order[is_read]
-    key, at, value = trace.key[row], trace.at[row], known.value[row]
+    row, fill = order[is_read], filler(trace)
+    filled = fill.sizes(trace, known.null), fill.costs(trace)
+    columns: tuple[np.ndarray, ...] = (trace.key, trace.at, known.value, known.null, *filled)
+    key, at, value, null, size, cost = each_side_by_side(lambda column: column[row], columns)
+    scope = trace.scope[row] if len(trace.scopes) else np.broadcast_to(np.int32(MISSING), len(row))
     repeat, fresh = goes_on(key), goes_on(key, value)
     gap = np.where(repeat, np.diff(at, prepend=0), 0)
     answerable, fresh_answerable = _answerable(trace.key[order], known.value[order])
-    null = known.null[row]
-    fill = filler(trace)
-    size, cost = fill.sizes(trace, known.null), fill.costs(trace)
+    in_scope = scope != MISSING
+    in_scope[in_scope] = seen_before(*(column[in_scope] for column in (scope, key, value)))
     return Reads(
-        row=row,
+        row=_narrow(row),
         key=key,
         at=at,
-        scope=trace.scope[row],
+        scope=scope,
+        value=_narrow(value),
         null=null,
-        cost=cost[row],
-        cost_assumed=trace.cost[row] == MISSING,
-        size=size[row],
-        size_assumed=(trace.size[row] == MISSING) & ~null,
+        cost=cost,
+        cost_assumed=_is_missing(trace.cost, row),
+        size=size,
+        size_assumed=_is_missing(trace.size, row) & ~null,
         repeat=repeat,
         fresh=fresh,
         answerable=answerable[is_read],
         fresh_answerable=fresh_answerable[is_read],
-        scope_answerable=seen_before(trace.scope[row], key, value) & (trace.scope[row] != MISSING),
+        scope_answerable=in_scope,
         gap=gap,
     )
+
+
+def _is_missing(column: np.ndarray, row: np.ndarray) -> np.ndarray:
+    missing: np.ndarray = column == MISSING
+    return missing[row] if missing.any() else np.broadcast_to(False, len(row))
+
+
+def _narrow(numbers: np.ndarray) -> np.ndarray:
+    """In half of the memory, if that is enough for them."""
+    return numbers.astype(np.int32) if len(numbers) and int(numbers.max()) < 2**31 else numbers
 
 
 def _answerable(key: np.ndarray, value: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

@@ -15,6 +15,7 @@ from vestigo.engine.context import filled_in
 from vestigo.prepared.behind import behind
 from vestigo.prepared.fill import assume
 from vestigo.rules import Plan
+from vestigo.threads import side_by_side
 from vestigo.trace import Readable, Trace, read_trace
 from vestigo.units import SECOND, counted
 
@@ -91,8 +92,10 @@ def survey(trace: Readable) -> Survey:
 
 def _surveyed(trace: Trace) -> Survey:
     measured = measure(trace)
-    total, each = traits_of(trace, measured)
-    doubts = findings(trace, measured.reads)
+    with side_by_side() as pool:
+        doubted, drawn = pool.submit(findings, trace, measured.reads), pool.submit(curves, trace, measured)
+        total, each = traits_of(trace, measured)
+        doubts = doubted.result()
     narrow = {one.lookup: one.sentence for one in doubts if one.kind == NARROW}
     ranked = dict(sorted(each.items(), key=lambda item: -saved_share(item[1], total)))
     return Survey(
@@ -102,7 +105,7 @@ def _surveyed(trace: Trace) -> Survey:
         {name: verdict(one, total, narrow.get(name)) for name, one in ranked.items()},
         doubts,
         (*filled_in(trace, assume(trace, Plan())), *trace.guessed),
-        curves(trace, measured),
+        drawn.result(),
         {name: span / SECOND for name, span in behind(trace).lookups.items()},
         behind(trace).is_stated,
     )

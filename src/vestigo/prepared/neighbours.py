@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from vestigo.compiled import kernel
 from vestigo.prepared.memory import settled
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
@@ -43,10 +44,25 @@ def seen_before(*columns: np.ndarray) -> np.ndarray:
     >>> seen_before(np.array([1, 2, 1])).tolist()
     [False, False, True]
     """
-    order = np.lexsort(columns)
-    seen = np.empty(len(order), bool)
-    seen[order] = goes_on(*(column[order] for column in columns))
+    seen = goes_on(*columns)  # of rows that are the same one after the other, only the first is in question
+    first = np.flatnonzero(~seen)
+    values = [column[first] for column in columns]
+    order = np.lexsort(values)
+    seen[first[order]] = goes_on(*(value[order] for value in values))
     return seen
+
+
+def by_key(trace: Trace, rows: np.ndarray) -> np.ndarray:
+    """Rows that have a key, by look-up, then by key, then by time. The `rows` are ascending.
+
+    >>> from vestigo import read_trace
+    >>> by_key(read_trace({"at": [0, 1, 2], "key": ["a", "b", "a"]}), np.arange(3)).tolist()
+    [0, 2, 1]
+    """
+    place = np.empty(len(trace.keys), np.int32)
+    place[np.argsort(trace.key_lookup, kind="stable")] = np.arange(len(trace.keys), dtype=np.int32)
+    found: np.ndarray = rows[kernel.by_group(settled(place[trace.key[rows]]), len(trace.keys))]
+    return found
 
 
 def gaps_ns(trace: Trace, rows: np.ndarray, per: str) -> np.ndarray:
