@@ -42,7 +42,12 @@ class LargeBlocks {
 
   void give_back(void* block, std::size_t bytes) {
     const std::lock_guard lock(mutex_);
-    if (keepers_ == 0 || kept_bytes_ + bytes > kMostKept) return std::free(block);
+    if (keepers_ == 0 || bytes > kMostKept) return std::free(block);
+    while (kept_bytes_ + bytes > kMostKept) {  // the oldest goes
+      std::free(kept_.front().memory);
+      kept_bytes_ -= kept_.front().bytes;
+      kept_.erase(kept_.begin());
+    }
     kept_.push_back({block, bytes});
     kept_bytes_ += bytes;
   }
@@ -60,7 +65,7 @@ class LargeBlocks {
   }
 
  private:
-  static constexpr std::size_t kMostKept = std::size_t{1} << 30;
+  static constexpr std::size_t kMostKept = std::size_t{256} << 20;
   struct Block {
     void* memory;
     std::size_t bytes;

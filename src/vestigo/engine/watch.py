@@ -77,9 +77,10 @@ def answer_of(trace: Trace, asked: Job, row: int) -> Answers:
     raise IndexError(row)
 
 
-def keys_of(trace: Trace, asked: Job) -> Keys:
-    """What is counted of each key."""
-    counted = engine_of(asked).watch(trace, asked, Watching(keys=True), known_parts(trace)).keys
+def keys_of(trace: Trace, asked: Job, lookup: int | None = None) -> Keys:
+    """What is counted of each key, or only of the keys of one look-up."""
+    watching = Watching(keys=True, of_lookup=lookup)
+    counted = engine_of(asked).watch(trace, asked, watching, known_parts(trace)).keys
     assert counted is not None
     return Keys(trace, counted, together(changes_of(trace)) != "nowhere")
 

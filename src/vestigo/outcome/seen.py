@@ -21,6 +21,8 @@ class Watching(NamedTuple):
     keys: bool = False
     chosen: tuple[int, ...] = ()
     """The keys whose log is wanted, ascending."""
+    of_lookup: int | None = None
+    """The look-up of whose keys it is to tell. Of others it may."""
 
 
 class Answers(NamedTuple):

@@ -57,6 +57,8 @@ def watch(
 
         return make() if known is None else known.get((share.depends_on(trace, job), watching), make)
 
+    if watching.of_lookup is not None:
+        parts = [share for share in parts if watching.of_lookup in share.part.lookups]
     make_nodes_ready(trace, job, parts, options)
     return _together(trace, each_side_by_side(get, parts))
 

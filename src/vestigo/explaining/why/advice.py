@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import NamedTuple
 
 import numpy as np
 
@@ -38,7 +38,7 @@ class Case:
     """Those of the key."""
     steps: Sequence[Step]
     keys: Keys
-    """What is counted today."""
+    """What is counted today of the keys of the look-up."""
     counted_from_ns: int
 
     @property
@@ -60,42 +60,55 @@ _AGAINST = {
 """By the cause of misses, the rules of which another value could turn them into hits."""
 
 
+class _Counts(NamedTuple):
+    """What is counted of a key and of its look-up."""
+
+    hits: int
+    stale_hits: int
+    lookup_hits: int
+    lookup_stale_hits: int
+    held_byte_ns: float
+    """Of the look-up."""
+
+    @classmethod
+    def of(cls, case: Case, keys: Keys) -> "_Counts":
+        lookup = case.trace.key_lookup == case.trace.key_lookup[case.key]
+        hits, stale_hits, held = (keys.column(name) for name in ("hits", "stale_hits", "held_byte_ns"))
+        sums = int(hits[lookup].sum()), int(stale_hits[lookup].sum()), float(held[lookup].sum())
+        return cls(int(hits[case.key]), int(stale_hits[case.key]), *sums)
+
+
 def advice_for(case: Case) -> list[Advice]:
-    """The changes that help, the best first. For each, the whole trace is replayed."""
+    """The changes that help, the best first. For each, the part of the trace that has the key is replayed."""
     misses = {cause: int(case.keys.counted[cause][case.key]) for cause in CAUSES}
     causes = sorted((cause for cause in CAUSES if misses[cause]), key=lambda cause: -misses[cause])[:_MOST_CAUSES]
     stale = int(case.keys.counted["stale_hits"][case.key])
     tried = [Hypothesis(cause, keys=change) for cause in causes for change in _against(case, cause)]
     tried += [Hypothesis("stale", keys=change) for change in (_against_stale(case) if stale else ())]
-    score = Score(lambda trace, plan, _: keys_of(trace, job(trace, plan)), lambda keys: -_fresh_hits(keys, case.key))
+    lookup = int(case.trace.key_lookup[case.key])
+
+    def counts(trace: Trace, plan: Plan, _: bool) -> _Counts:
+        return _Counts.of(case, keys_of(trace, job(trace, plan), lookup))
+
+    score, today = Score(counts, lambda then: then.stale_hits - then.hits), _Counts.of(case, case.keys)
     with trying(case.trace, case.plan, score) as tries:
-        found = [_advice(case, one) for one in tries.all_tried(tried, case.keys) if one.off < score.off(case.keys)]
+        found = [_advice(case, one, today) for one in tries.all_tried(tried, today) if one.off < score.off(today)]
     different = {(one.cause, one.hits, one.stale_hits, one.lookup_hits): one for one in reversed(found)}
     return sorted(different.values(), key=lambda one: -one.fresh_hits)
 
 
-def _fresh_hits(keys: Keys, key: int) -> int:
-    return int(keys.column("hits")[key] - keys.column("stale_hits")[key])
-
-
-def _advice(case: Case, tried: Tried[Keys]) -> Advice:
+def _advice(case: Case, tried: Tried[_Counts], today: _Counts) -> Advice:
     then, change = tried.gives, tried.changes
-    lookup = case.trace.key_lookup == case.trace.key_lookup[case.key]
-
-    def more(name: str, of: Any) -> int:
-        return int(then.column(name)[of].sum()) - int(case.keys.column(name)[of].sum())
-
     span = max(int(case.trace.at[-1]) - case.counted_from_ns, 1)
-    memory = tuple(float(one.column("held_byte_ns")[lookup].sum()) / span for one in (case.keys, then))
     return Advice(
         change,
         {key: _today(case, key.rpartition(".")[2]) for key in change},
         tried.hypothesis.what,
-        more("hits", case.key),
-        more("stale_hits", case.key),
-        more("hits", lookup),
-        more("stale_hits", lookup),
-        (memory[0], memory[1]),
+        then.hits - today.hits,
+        then.stale_hits - today.stale_hits,
+        then.lookup_hits - today.lookup_hits,
+        then.lookup_stale_hits - today.lookup_stale_hits,
+        (today.held_byte_ns / span, then.held_byte_ns / span),
     )
 
 

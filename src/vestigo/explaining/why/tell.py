@@ -75,7 +75,8 @@ def story_of_read(trace: Trace, plan: Plan, asked: Job, event: int) -> Story:
 def _case(trace: Trace, plan: Plan, asked: Job, key: int) -> Case:
     rules = asked.groups.each[asked.groups.key_groups[key]].rules
     steps = steps_of(trace, rows_of(trace, key), rules, log_of(trace, asked, key))
-    return Case(trace, plan, key, rules, steps, keys_of(trace, asked), int(trace.at[asked.first_counted]))
+    counted = keys_of(trace, asked, int(trace.key_lookup[key]))
+    return Case(trace, plan, key, rules, steps, counted, int(trace.at[asked.first_counted]))
 
 
 def _story(case: Case, read: OneRead | None, advice: Sequence[Advice], node: str | None = None) -> Story:
