@@ -66,8 +66,8 @@ def by_key(trace: Trace, rows: np.ndarray) -> np.ndarray:
 
 
 def gaps_ns(trace: Trace, rows: np.ndarray, per: str) -> np.ndarray:
-    """The times between two reads of a key in one cache, ascending, for the reads among these `rows`. `per` says who
-    has a cache: each ``node``, each ``scope``, or ``all`` together.
+    """The times between two reads of a key in one cache, ascending, for the reads among these `rows`, which are
+    ascending. `per` says who has a cache: each ``node``, each ``scope``, or ``all`` together.
 
     >>> from vestigo import read_trace
     >>> trace = read_trace({"at": [0, 1, 5, 7], "key": ["a", "a", "a", "a"], "node": ["n", "m", "n", "n"]})
@@ -76,10 +76,12 @@ def gaps_ns(trace: Trace, rows: np.ndarray, per: str) -> np.ndarray:
     """
     reads = rows[trace.op[rows] == Op.READ]
     places = {"node": trace.node, "scope": trace.scope}
-    where = places[per][reads] if per in places else np.zeros(len(reads), np.int32)
-    order = np.lexsort((trace.at[reads], where, trace.key[reads]))
-    key, at, where = trace.key[reads][order], trace.at[reads][order], where[order]
-    gaps: np.ndarray = np.sort(np.diff(at, prepend=0)[goes_on(key, where)])
+    if per in places:
+        where = places[per][reads] + np.int32(1)
+        reads = reads[kernel.by_group(settled(where), int(where.max(initial=0)) + 1)]
+    reads = reads[kernel.by_group(settled(trace.key[reads]), len(trace.keys))]
+    of = (trace.key[reads], places[per][reads]) if per in places else (trace.key[reads],)
+    gaps: np.ndarray = np.sort(np.diff(trace.at[reads], prepend=0)[goes_on(*of)])
     return gaps
 
 

@@ -14,7 +14,7 @@ from vestigo.engine.job import Job
 from vestigo.outcome.summary import Summary
 from vestigo.prepared.behind import behind
 from vestigo.prepared.fill import filler
-from vestigo.prepared.neighbours import gaps_ns, goes_on
+from vestigo.prepared.neighbours import by_key, gaps_ns, goes_on
 from vestigo.prepared.truth import Truths, truths
 from vestigo.rules import Plan, PoolRules, Rules
 from vestigo.trace import Op, Trace
@@ -133,7 +133,7 @@ class OfLookup:
         """The first row of each key, and the rows at which its value changed, by key and time."""
         trace = self.facts.trace
         rows = np.flatnonzero((trace.lookup == self.number) & (trace.op <= LAST_VALUED))
-        order = rows[np.lexsort((trace.at[rows], trace.key[rows]))]
+        order = by_key(trace, rows)
         key, value = trace.key[order], self.facts.truths.value[order]
         new = ~goes_on(key, value)
         return key[new], trace.at[order][new]

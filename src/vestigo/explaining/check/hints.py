@@ -60,8 +60,9 @@ def cold_start(facts: Facts) -> Duration | None:
     counted = reads[reads >= first]
     if len(counted) < _PARTS:
         return None
-    is_new = np.zeros(len(trace), bool)
-    is_new[reads[np.unique(trace.key[reads], return_index=True)[1]]] = True
+    is_new, first_reads = np.zeros(len(trace), bool), np.full(len(trace.keys), -1)
+    first_reads[trace.key[reads[::-1]]] = reads[::-1]  # of several rows of a key, the last one named stays
+    is_new[first_reads[first_reads >= 0]] = True
     begins = int(trace.at[first])
     width = max((int(trace.at[-1]) - begins) // _PARTS, 1)
     part = np.minimum((trace.at[counted] - begins) // width, _PARTS - 1)

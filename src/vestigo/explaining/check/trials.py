@@ -71,8 +71,9 @@ def _checked(given: Trace, plan: Plan, notes: Sequence[str], tasks: Tasks) -> Ch
     trials.run("rules")
     aim = settled(plan.aim, trials.candidates())
     on, today = trials.on, trials.jobs[TODAY]
+    tasks.progress("survey", 0, 0)
     facts = Facts(on, trials.plan, today, trials.found[TODAY], survey(on)) if len(on) else None
-    suspected = list(suspicions(facts)) if facts else []
+    suspected = suspicions(facts, tasks.progress) if facts else []
     named = [[trials.ask(changes) for changes in one.fixes] for one in suspected]
     trials.run("fixes")
     candidates = trials.candidates()
