@@ -4,6 +4,7 @@ import dataclasses
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import as_completed
 from dataclasses import dataclass, field
+from functools import partial
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -116,16 +117,16 @@ def compare(
     }
     plans = {TODAY: plan, **candidates}
     jobs = {name: job(trace, one) for name, one in plans.items()}
-    no_cache, keep_all, always_fresh = references(trace, plan, list(plans.values()))
+    others = references(trace, plan, list(plans.values()))
     if len(jobs) > 1:
         prepare(trace, jobs.values())
     with reporting(progress) as report, side_by_side() as pool:
         # What takes longest begins first.
-        fresh = {ALWAYS_FRESH: pool.submit(_made_and_run, always_fresh, ALWAYS_FRESH)}
+        fresh = {ALWAYS_FRESH: pool.submit(others[ALWAYS_FRESH])}
         bounded = {name: pool.submit(most_hits, trace, one) for name, one in plans.items()}
-        futures = {KEEP_ALL: pool.submit(_made_and_run, keep_all, KEEP_ALL)}
+        futures = {KEEP_ALL: pool.submit(others[KEEP_ALL])}
         futures |= {name: pool.submit(run, trace, one, name) for name, one in jobs.items()}
-        futures |= fresh | {NO_CACHE: pool.submit(_made_and_run, no_cache, NO_CACHE)}
+        futures |= fresh | {NO_CACHE: pool.submit(others[NO_CACHE])}
         for done, _ in enumerate(as_completed(futures.values()), 1):
             report("replays", done, len(futures))
         return Comparison(
@@ -137,18 +138,14 @@ def compare(
         )
 
 
-def _made_and_run(make: Callable[[], tuple[Trace, Job]], name: str) -> Outcome:
-    return run(*make(), name)
-
-
 def _scopes(trace: Trace, first_counted: int) -> int:
     named = trace.scope[first_counted:][trace.op[first_counted:] == Op.READ]
     return len(np.unique(named[named >= 0]))
 
 
-def references(trace: Trace, plan: Plan, settings: Sequence[Plan]) -> list[Callable[[], tuple[Trace, Job]]]:
-    """What `settings` are compared with: no cache, no limits, and no limits but fresh. Each has its own trace, and is
-    worked out when it is called.
+def references(trace: Trace, plan: Plan, settings: Sequence[Plan]) -> dict[str, Callable[[], Outcome]]:
+    """What `settings` are compared with: no cache, no limits, and no limits but fresh. Each is replayed when it is
+    called, and once for a trace and these settings.
     """
     ideal = bounds.ceiling(trace, plan, settings)
 
@@ -156,8 +153,14 @@ def references(trace: Trace, plan: Plan, settings: Sequence[Plan]) -> list[Calla
         versions = bounds.with_versions_as_keys(ideal.trace, assume(ideal.trace, plan))
         return versions, ideal.job(versions)
 
-    return [
-        lambda: bounds.no_cache(trace, plan),
-        lambda: (ideal.trace, ideal.job(ideal.trace)),
-        always_fresh,
-    ]
+    made: dict[str, Callable[[], tuple[Trace, Job]]] = {
+        NO_CACHE: lambda: bounds.no_cache(trace, plan),
+        KEEP_ALL: lambda: (ideal.trace, ideal.job(ideal.trace)),
+        ALWAYS_FRESH: always_fresh,
+    }
+    stated = repr([plan.replayed_to_dict(), *ideal.stated])
+
+    def outcome(name: str) -> Outcome:
+        return trace.once(("reference", name, stated), lambda: run(*made[name](), name))
+
+    return {name: partial(outcome, name) for name in made}

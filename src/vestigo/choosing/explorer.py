@@ -20,7 +20,7 @@ from vestigo.machine import memory_bytes
 from vestigo.outcome import Outcome
 from vestigo.progress import Progress
 from vestigo.rules import Plan, Rules, WhatIf
-from vestigo.rules.plan_parts import TODAY
+from vestigo.rules.plan_parts import ALWAYS_FRESH, KEEP_ALL, TODAY
 from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.rules.vary import Changes
 from vestigo.stopping import Once, check, holding
@@ -90,9 +90,8 @@ class Surroundings:
         return self._curves.get()
 
     def _ideals(self) -> Mapping[str, Outcome]:
-        _, *ideals = references(self.trace, self.settled(self.plan), _FREEST)
-        made = zip(("hit_rate", "fresh_hit_rate"), (ideal() for ideal in ideals), strict=True)
-        return {name: run(*asked, name) for name, asked in made}
+        ideals = references(self.trace, self.settled(self.plan), _FREEST)
+        return {"hit_rate": ideals[KEEP_ALL](), "fresh_hit_rate": ideals[ALWAYS_FRESH]()}
 
     def _all_curves(self) -> Mapping[str, SizeCurve]:
         plan, curves = self.settled(self.plan), {}

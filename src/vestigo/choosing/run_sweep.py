@@ -17,7 +17,7 @@ from vestigo.choosing.compare import references
 from vestigo.choosing.estimate import Estimate
 from vestigo.choosing.front import unbeaten_rows
 from vestigo.choosing.key_sample import KeySample
-from vestigo.choosing.results import Kept, replayed, split_at
+from vestigo.choosing.results import Kept, kept_of, replayed, split_at
 from vestigo.choosing.store import trace_name
 from vestigo.choosing.sweep import Sweep
 from vestigo.choosing.tasks import Task, Tasks
@@ -27,6 +27,7 @@ from vestigo.engine.ready import prepare
 from vestigo.engine.replay import replay_parts
 from vestigo.engine.what_if import applied, changed_trace, settled_plan
 from vestigo.errors import RulesError, TraceError
+from vestigo.outcome import Outcome
 from vestigo.progress import Progress, reporting
 from vestigo.rules import Plan
 from vestigo.rules.plan import Engine
@@ -146,11 +147,11 @@ class _Sweeping:
     def _references(self, tasks: Tasks) -> list[Task]:
         used = list(self._used.values())
         ideal = bounds.ceiling(self._on, self._used[TODAY], used)
-        made_by = zip(REFERENCES, references(self._on, self._used[TODAY], used), strict=True)
+        made_by = references(self._on, self._used[TODAY], used)
         today = self._settings[TODAY][1]
         return [
-            Task(name, tasks.stored_as(today, self._rest, name, *ideal.stated), _referred, (make, name, self._split_ns))
-            for name, make in made_by
+            Task(name, tasks.stored_as(today, self._rest, name, *ideal.stated), _referred, (make, self._split_ns))
+            for name, make in made_by.items()
         ]
 
     def _candidates(self, tasks: Tasks, path: Path | None) -> list[Task]:
@@ -280,6 +281,5 @@ def _replayed_here(trace: Trace, plan: Plan, name: str, split_ns: int) -> Kept:
     return replayed(trace, job(trace, plan), name, split_ns)
 
 
-def _referred(make: Callable[[], tuple[Trace, Job]], name: str, split_ns: int) -> Kept:
-    trace, one = make()
-    return replayed(trace, one, name, split_ns)
+def _referred(make: Callable[[], Outcome], split_ns: int) -> Kept:
+    return kept_of(make(), split_ns)
