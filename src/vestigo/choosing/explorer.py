@@ -10,6 +10,7 @@ from vestigo.choosing.compare import references
 from vestigo.choosing.estimate import Estimate
 from vestigo.choosing.key_sample import KeySample
 from vestigo.choosing.run_sweep import known, sweep
+from vestigo.engine.changes import changes_of, together
 from vestigo.engine.job import job
 from vestigo.engine.ready import prepare
 from vestigo.engine.replay import run
@@ -104,16 +105,25 @@ class Surroundings:
         sample = KeySample(self.trace, _SAMPLE)
         return sample if sample.share_of_events <= _MOST_SAMPLED else None
 
+    @property
+    def is_long(self) -> bool:
+        """Whether a sample answers first."""
+        return len(self.trace) > LONG
+
+    @property
+    def is_ready(self) -> bool:
+        return self._today.is_made and self._ceilings.is_made and self._curves.is_made
+
     def ready(self) -> None:
-        """Works out what is shown beside every replay, and the sample."""
-        _ = self.today, self.ceilings, self.curves
+        """Works out the sample, and what is shown beside every replay."""
         self.estimate(self.plan)
+        _ = self.today, self.curves, self.ceilings
 
     def estimate(self, plan: Plan) -> Estimate | None:
         """What a sample says before a long replay is done. None for a short trace, for one that has no small sample,
         and for settings that a sample cannot estimate.
         """
-        if len(self.trace) <= LONG or (sample := self._sample.get()) is None:
+        if not self.is_long or (sample := self._sample.get()) is None:
             return None
         try:
             return sample.estimate(self.settled(plan))
@@ -164,11 +174,26 @@ class Explorer:
             self.known = [one for name, one in found.items() if name != TODAY]
         self._kept: dict[str, Surroundings] = {}
         self._lock = Lock()
-        self.around(plan.what_if).ready()
+        if not self.here.is_long:
+            self.here.ready()
+        else:
+            job(self.here.trace, self.here.settled(plan))  # raises what a replay would raise
+
+    @property
+    def here(self) -> Surroundings:
+        """The trace under the plan's own circumstances. For a long trace, what is shown beside replays there is not
+        worked out yet: whoever shows it calls `ready`.
+        """
+        return self.around(self.plan.what_if)
 
     @property
     def today(self) -> Outcome:
-        return self.around(self.plan.what_if).today
+        return self.here.today
+
+    @property
+    def stale_known(self) -> bool:
+        """Whether the trace shows changes."""
+        return together(changes_of(self.trace)) != "nowhere"
 
     def asked(self, changes: Changes, circumstances: Changes | None = None) -> Plan:
         """Today's settings with changes by dotted key, under circumstances by name. A value of None means as recorded.

@@ -30,7 +30,7 @@ from vestigo.rules import Plan, Pool, Rules
 from vestigo.rules.plan_fits import OF_A_WHOLE_LOOKUP
 from vestigo.rules.pool import POOL_RULES
 from vestigo.rules.settings import Settings, plan_of
-from vestigo.threads import side_by_side
+from vestigo.threads import each_side_by_side, side_by_side
 from vestigo.trace import Readable, Trace, read_trace
 from vestigo.trace.trace import LAST_KEYED
 from vestigo.units import counted, parse_share
@@ -113,7 +113,7 @@ class KeySample:
 
     def _sampled(self, trace: Trace, assumed: Assumed, first: int) -> list[Sample]:
         groups, sizes = grouped(trace, self._group, self._seed), filled_sizes(trace, assumed)
-        return [sampled(trace, sizes, groups, number, first) for number in range(self._samples)]
+        return each_side_by_side(lambda number: sampled(trace, sizes, groups, number, first), range(self._samples))
 
 
 class _Counted(NamedTuple):

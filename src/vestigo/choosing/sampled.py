@@ -12,12 +12,9 @@ from typing import NamedTuple
 
 import numpy as np
 
-from vestigo.prepared.batches import make_ready
-from vestigo.prepared.fill import Assumed, assume, filler
+from vestigo.prepared.fill import Assumed, filler
 from vestigo.prepared.neighbours import goes_on
-from vestigo.prepared.part import everything
 from vestigo.prepared.truth import parts_with_truth
-from vestigo.rules import Plan
 from vestigo.trace import Op, Trace
 from vestigo.trace.shape import of_rows
 from vestigo.trace.trace import LAST_KEYED, Longs
@@ -59,13 +56,12 @@ class Sample:
         size, means = self.stands_for.copy(), {}
         half = len(self.trace.lookups) // 2
         for place, name in enumerate(self.trace.lookups[:half]):
-            rows = np.isin(self.trace.lookup, (place, place + half)) & (self.trace.op <= LAST_KEYED)
+            lookup = self.trace.lookup
+            rows = ((lookup == place) | (lookup == place + half)) & (self.trace.op <= LAST_KEYED)
             means[name] = _mean_by_key(self.trace.key[rows], self.bytes[rows]) + overheads[name]
             if by_bytes[name]:
                 size[rows] *= self.bytes[rows] + overheads[name]
-        trace = dataclasses.replace(self.trace, size=size)
-        make_ready(trace, assume(trace, Plan()), [everything(trace)])
-        return trace, means
+        return dataclasses.replace(self.trace, size=size), means
 
 
 class Groups(NamedTuple):
@@ -79,7 +75,7 @@ class Groups(NamedTuple):
 def grouped(trace: Trace, size: int, seed: int) -> Groups:
     """Puts the keys in groups of `size`. The places within a group are random."""
     rng = np.random.default_rng(seed)
-    reads = np.bincount(trace.key[trace.op == Op.READ], minlength=len(trace.keys))
+    reads = trace.once(("reads by key", 0), lambda: _reads_by_key(trace, 0))
     member = np.full(len(trace.keys), -1, np.int64)
     for lookup in range(len(trace.lookups)):
         keys = np.flatnonzero(trace.key_lookup == lookup)
@@ -99,23 +95,22 @@ def sampled(trace: Trace, sizes: Longs, groups: Groups, number: int, first: int)
     `sizes` has the bytes of each row's value. `first` is the first row that counts.
     """
     member = groups.member
-    keyed = trace.op <= LAST_KEYED
-    of_row = np.append(member, -1)[trace.key]  # MISSING is the last
-    rows = np.flatnonzero((of_row == -1) | (of_row == number))
-    twice = np.flatnonzero((trace.op == Op.CLEAR) & (trace.lookup >= 0))  # a look-up is two look-ups here
-    rows = np.sort(np.concatenate([rows, twice]), kind="stable")
+    is_there = np.append((member == -1) | (member == number), True)  # MISSING is the last
+    rows = np.flatnonzero(is_there[trace.key])
+    if Op.CLEAR in trace.ops:
+        twice = np.flatnonzero((trace.op == Op.CLEAR) & (trace.lookup >= 0))  # a look-up is two look-ups here
+        rows = np.sort(np.concatenate([rows, twice]), kind="stable")
     part = of_rows(trace, rows)
-    alone = (keyed[rows] & (of_row[rows] == -1)) | goes_on(rows)
+    here = part.op <= LAST_KEYED
+    alone = (here & (np.append(member, 0)[trace.key[rows]] == -1)) | goes_on(rows)
     lookup = np.where(alone & (part.lookup >= 0), part.lookup + len(part.lookups), part.lookup).astype(np.int32)
     key_lookup = part.key_lookup.copy()
-    here = keyed[rows]
     key_lookup[part.key[here]] = lookup[here]
-    counted = (trace.op == Op.READ) & (np.arange(len(trace)) >= first)
-    ratios = {}
+    reads, ratios = trace.once(("reads by key", first), lambda: _reads_by_key(trace, first)), {}
     for place, name in enumerate(trace.lookups):
-        others = counted & (trace.lookup == place) & (of_row >= 0)
-        chosen = np.count_nonzero(others & (of_row == number))
-        ratios[name] = float(np.count_nonzero(others) / chosen) if chosen else 0.0
+        others = (trace.key_lookup == place) & (member >= 0)
+        chosen = int(reads[others & (member == number)].sum())
+        ratios[name] = float(reads[others].sum() / chosen) if chosen else 0.0
     names = (*part.lookups, *(all_in(name) for name in part.lookups))
     there = frozenset(names[place] for place in np.unique(key_lookup))
     return Sample(
@@ -126,6 +121,14 @@ def sampled(trace: Trace, sizes: Longs, groups: Groups, number: int, first: int)
         there,
         int(np.searchsorted(rows, first)),
     )
+
+
+def _reads_by_key(trace: Trace, first: int) -> Longs:
+    """Of each key, from a row on."""
+    reads = np.zeros(len(trace.keys), np.int64)
+    for block in trace.part(first, len(trace)).parts():
+        reads += np.bincount(block.key[block.op == Op.READ], minlength=len(reads))
+    return reads
 
 
 def all_in(lookup: str) -> str:

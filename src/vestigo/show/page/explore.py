@@ -1,6 +1,6 @@
 """The page with knobs, before any knob is turned."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from markupsafe import Markup
 
@@ -23,40 +23,67 @@ _HIGH = 0.9
 """Above a line so high no text has room."""
 _MOST_LOOKUPS = 200
 """So many have knobs of their own."""
+_SIZES_LOOKED_AT = 100_000
+"""Events whose sizes tell about how large all values are."""
+_NOT_YET = "…"
 
 
 def explore_html(explorer: Explorer) -> str:
     """The document. Its script talks only to the server that it came from."""
-    around = explorer.around(explorer.plan.what_if)
-    today = around.today
-    measures = measures_for(today.stale_known)
+    around = explorer.here
     known = explorer.known[:_MOST_KNOWN]
-    names = explorer.trace.lookups[:_MOST_LOOKUPS]
-    before = values_of(explorer.plan, names)
+    before = values_of(explorer.plan, explorer.trace.lookups[:_MOST_LOOKUPS])
     values_bytes = max((int(curve.bytes[-1]) for curve in around.curves.values() if len(curve.bytes)), default=1)
-    page_data = {
-        "knobs": knobs(explorer.trace, values_bytes),
-        "values": before,
-        "stated": stated_in(explorer.plan, names),
-        "places": _places(explorer, names),
-        "measures": [MEASURES[name].label for name in measures],
-        "summary": [measures.index(name) for name in _SUMMARY if name in measures],
-        "lookups": [[ALL, "all look-ups"], *([name, printable(name, 60)] for name in lookups_of(today))],
-        "known": [_known(one, before, names) for one in known],
+    page_data = _of_knobs(explorer, values_bytes) | {
+        "lookups": [[ALL, "all look-ups"], *([name, printable(name, 60)] for name in lookups_of(around.today))],
+        "known": [_known(one, before, explorer.trace.lookups[:_MOST_LOOKUPS]) for one in known],
         "around": surroundings(around),
     }
+    charts = {name: described(one) for name, one in _charts(explorer, known).items()}
+    return _document(explorer, {"charts": charts, "page-data": page_data})
+
+
+def opening_html(explorer: Explorer) -> str:
+    """The document for as long as only a sample answers: the knobs and the numbers."""
+    trace = explorer.trace
+    values_bytes = len(trace.keys) * max(int(trace.size[:_SIZES_LOOKED_AT].mean()), 1)
+    unknown = [_NOT_YET] * len(measures_for(explorer.stale_known))
+    page_data = _of_knobs(explorer, values_bytes) | {
+        "lookups": [[ALL, "all look-ups"]],
+        "known": [],
+        "around": {"name": "", "beside": {ALL: {"today": unknown, "most": unknown}}},
+    }
+    return _document(explorer, {"charts": {}, "page-data": page_data}, events=f"{len(trace):,}")
+
+
+def _document(explorer: Explorer, data: Mapping[str, object], events: str = "") -> str:
+    """`events` says how many there are of a trace that is being opened."""
     return rendered(
         "explore.html",
         {
             "source": printable(explorer.trace.source, 200),
             "own_style": Markup(asset("explore.css")),
             "heads": ["today", "now", "change", "upper bound"],
-            "stale_known": today.stale_known,
+            "stale_known": explorer.stale_known,
+            "opening": events,
         },
         (BOKEH, "page.js", "knobs.js", "asking.js", "drawing.js", "kept.js", "explore.js"),
-        {"charts": {name: described(one) for name, one in _charts(explorer, known).items()}, "page-data": page_data},
+        data,
         talks_to="'self'",
     )
+
+
+def _of_knobs(explorer: Explorer, values_bytes: int) -> dict[str, object]:
+    """What the page needs of rules and measures."""
+    names, measures = explorer.trace.lookups[:_MOST_LOOKUPS], measures_for(explorer.stale_known)
+    return {
+        "knobs": knobs(explorer.trace, values_bytes),
+        "values": values_of(explorer.plan, names),
+        "stated": stated_in(explorer.plan, names),
+        "places": _places(explorer, names),
+        "measures": [MEASURES[name].label for name in measures],
+        "summary": [measures.index(name) for name in _SUMMARY if name in measures],
+    }
 
 
 def _places(explorer: Explorer, names: Sequence[str]) -> list[list[str]]:
@@ -86,7 +113,7 @@ def _known(candidate: Candidate, before: Said, lookups: tuple[str, ...]) -> dict
 
 
 def _charts(explorer: Explorer, known: list[Candidate]) -> dict[str, object]:
-    around = explorer.around(explorer.plan.what_if)
+    around = explorer.here
     is_known = around.today.stale_known
     made = {"front": _front(explorer, known), "curve": _curve(around)}
     _, unit = best_unit(around.today.memory_peak, SIZES)
@@ -105,7 +132,7 @@ def _charts(explorer: Explorer, known: list[Candidate]) -> dict[str, object]:
 def _front(explorer: Explorer, known: list[Candidate]) -> Drawing:
     from bokeh.models import Range1d, TapTool
 
-    around = explorer.around(explorer.plan.what_if)
+    around = explorer.here
     today = around.today
     of_hits = measure_of_hits(today.stale_known)
     made = chart("front", Axis("memory peak", "size"), Axis(MEASURES[of_hits].label, "share"), height=270)

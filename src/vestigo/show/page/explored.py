@@ -69,15 +69,26 @@ def replayed(outcome: Outcome, around: Surroundings, plan: Plan) -> Told:
 
 def estimated(estimate: Estimate, today: Outcome) -> Told:
     """What a sample says, with its error. Measures that it cannot tell are empty."""
-    rows = []
-    for name in measures_for(today.stale_known):
+    return {"numbers": {ALL: _estimates(estimate, today, today.stale_known)}}
+
+
+def opened(estimate: Estimate, today: Estimate, stale_known: bool) -> Told:
+    """The same while today's settings are known from a sample only."""
+    said = [text for text, *_ in _estimates(today, today, stale_known)]
+    beside = {ALL: {"today": said, "most": [""] * len(said)}}
+    return {"numbers": {ALL: _estimates(estimate, today, stale_known)}, "beside": beside}
+
+
+def _estimates(estimate: Estimate, today: Outcome | Estimate, stale_known: bool) -> list[list[object]]:
+    rows: list[list[object]] = []
+    for name in measures_for(stale_known):
         if name not in estimate.told:
             rows.append(["", "", 0])
             continue
         what, amount = MEASURES[name], getattr(estimate, name)
         said = f"{what.amount_text(amount)} ± {what.amount_text(estimate.errors[name])}"
         rows.append([said, *_beside_amount(what, amount, float(amount_of(today, name)))])
-    return {"numbers": {ALL: rows}}
+    return rows
 
 
 def surroundings(around: Surroundings) -> Told:

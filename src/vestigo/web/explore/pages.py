@@ -5,6 +5,7 @@ import hmac
 import json
 import time
 from collections.abc import AsyncIterator, Awaitable, Callable, Mapping
+from concurrent.futures import Future
 from itertools import chain
 from typing import NamedTuple
 
@@ -18,8 +19,9 @@ from vestigo.choosing.explorer import Explorer
 from vestigo.errors import GivenUp, InputError
 from vestigo.rules import Plan
 from vestigo.rules.plan_text import plan_text
-from vestigo.show.page.explore import explore_html
-from vestigo.show.page.explored import estimated, replayed, surroundings
+from vestigo.show.page.explore import explore_html, opening_html
+from vestigo.show.page.explored import estimated, opened, replayed, surroundings
+from vestigo.stopping import Once
 from vestigo.web.explore.reading import OF, check_page, key_page, keys_page, problem_page
 from vestigo.web.explore.settings import plan_asked, problems_of
 from vestigo.web.explore.work import Work
@@ -42,14 +44,23 @@ def page(explorer: Explorer, token: str, hosts: tuple[str, ...], work: Work) -> 
     """The application. It answers only requests that have the `token` in their address, name one of the `hosts`, and
     come from the page itself. `work` has the threads that it works in.
     """
-    document = explore_html(explorer)
+    document = Once(lambda: explore_html(explorer))
+    opening: Future[None] | None = None
+    if not explorer.here.is_ready:
+        opening = work.begin(lambda: _open(explorer, document))
+    first = document.get() if opening is None else opening_html(explorer)
 
     async def start(_: Request) -> Response:
-        return HTMLResponse(document, headers=_HEADERS)
+        return HTMLResponse(document.get() if document.is_made else first, headers=_HEADERS)
 
     async def replay(request: Request) -> Response:
         sent = await _sent(request)
-        return StreamingResponse(_answers(explorer, sent, work), 200, _HEADERS, "application/x-ndjson")
+        answers = (
+            _answers(explorer, sent, work)
+            if opening is None or opening.done()
+            else _first_answers(explorer, sent, work, opening)
+        )
+        return StreamingResponse(answers, 200, _HEADERS, "application/x-ndjson")
 
     async def plan(request: Request) -> Response:
         sent = await _sent(request)
@@ -104,6 +115,12 @@ def page(explorer: Explorer, token: str, hosts: tuple[str, ...], work: Work) -> 
     return Starlette(routes=routes, exception_handlers={Exception: _failed})
 
 
+def _open(explorer: Explorer, document: Once[str]) -> None:
+    """Works out what the page shows beside every replay, and the page."""
+    explorer.here.ready()
+    document.get()
+
+
 async def _failed(_: Request, error: Exception) -> Response:
     """Says that there is a defect, where the browser shows it."""
     said = f"This failed because of a defect in Vestigo: {type(error).__name__}: {error}"
@@ -146,16 +163,44 @@ async def _unless_left(request: Request, making: "asyncio.Future[str]") -> str:
     return await making
 
 
-async def _answers(explorer: Explorer, sent: Sent, work: Work) -> AsyncIterator[str]:
-    """A line for each answer: from a sample if the trace is long, then from all of it, then what it is compared with if
-    that has changed.
-    """
+def _lines() -> Callable[[str, Mapping[str, object]], str]:
+    """Writes the lines of an answer that begins now."""
     begun = time.monotonic()
 
     def line(kind: str, told: Mapping[str, object]) -> str:
         took = round((time.monotonic() - begun) * 1000)
         return json.dumps({"kind": kind, "took_ms": took, **told}, separators=(",", ":")) + "\n"
 
+    return line
+
+
+async def _first_answers(explorer: Explorer, sent: Sent, work: Work, opening: "Future[None]") -> AsyncIterator[str]:
+    """What a sample tells while the page is opening, and a line when it has opened."""
+    line = _lines()
+    try:
+        plan = plan_asked(explorer, sent.settings)
+        async with work.task(sent.tab) as task, work.room(plan.what_if != explorer.plan.what_if):
+            around = explorer.around(plan.what_if)
+            now = await task.do(lambda: around.estimate(plan))
+            today = await task.do(lambda: around.estimate(around.plan))
+            if now is not None and today is not None:
+                yield line("sample", opened(now, today, explorer.stale_known))
+            while not opening.done():
+                await asyncio.sleep(_LOOKS_EVERY_SECONDS)
+                task.stop.check()
+            opening.result()
+            yield line("opened", {})
+    except InputError as error:
+        yield line("problem", {"problems": problems_of(error, sent.settings)})
+    except GivenUp:
+        return
+
+
+async def _answers(explorer: Explorer, sent: Sent, work: Work) -> AsyncIterator[str]:
+    """A line for each answer: from a sample if the trace is long, then from all of it, then what it is compared with if
+    that has changed.
+    """
+    line = _lines()
     try:
         plan = plan_asked(explorer, sent.settings)
         async with work.task(sent.tab) as task, work.room(plan.what_if != explorer.plan.what_if):

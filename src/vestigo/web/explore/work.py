@@ -4,7 +4,7 @@ waits for.
 
 import asyncio
 from collections.abc import AsyncIterator, Callable
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import asynccontextmanager
 from itertools import count
 from typing import TypeVar
@@ -47,7 +47,17 @@ class Work:
         self._threads = ThreadPoolExecutor(_AT_ONCE, "vestigo-page")
         self._numbers = count()
         self._one_large = asyncio.Lock()
+        self._own = Stop()
         self._is_over = False
+
+    def begin(self, step: Callable[[], T]) -> "Future[T]":
+        """Begins work of the page's own, for every tab."""
+
+        def stoppable_step() -> T:
+            with stoppable(self._own):
+                return step()
+
+        return self._threads.submit(stoppable_step)
 
     @asynccontextmanager
     async def task(self, tab: str | None = None) -> AsyncIterator[Task]:
@@ -79,5 +89,6 @@ class Work:
     def give_up(self) -> None:
         """Gives up everything, now and later, because the page is closed."""
         self._is_over = True
+        self._own.ask()
         for task in self._tasks.values():
             task.stop.ask()

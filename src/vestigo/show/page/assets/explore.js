@@ -126,6 +126,8 @@ const ask = makeAsker(() => ({ settings, around: around.name }), {
 function show(told) {
   at("lost").hidden = true;
   if (told.kind === "problem") return showProblems(told.problems);
+  if (told.kind === "opened") return location.reload(); // the settings stand in the address
+  if (told.beside) around.beside = told.beside;
   if (told.kind === "around") {
     around = told.around;
     showAll();
@@ -282,6 +284,7 @@ document.querySelector("form.knobs").addEventListener("submit", (event) => event
   saveKept();
   ask();
   views = await drawCharts(dataOf("charts"));
+  if (!views.size) return; // the page is opening
   letChoose(views.get("front"));
   drawMeasured();
 })();
