@@ -10,6 +10,8 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
 
+import numpy as np
+
 import vestigo as vg
 from tests.cli.calling import VESTIGO
 from vestigo.demo.files import write_demo
@@ -20,6 +22,14 @@ def write_morning(folder: Path) -> tuple[Path, Path]:
     trace, plan = write_demo(folder)
     morning = vg.write_trace(vg.shape.between(vg.read_trace(trace), "5h", "9h"), folder / "morning.arrow")
     return morning, plan
+
+
+def write_long(folder: Path) -> Path:
+    """Writes a trace that is so long that a sample answers first."""
+    rng = np.random.default_rng(1)
+    key = (rng.random(2_100_000) ** 3 * 20_000).astype(np.int64)
+    table = {"at": np.arange(len(key)) * 1_000_000, "key": key, "version": np.arange(len(key)) // 100_000}
+    return vg.write_trace(vg.read_trace(table), folder / "long.arrow")
 
 
 @contextmanager

@@ -9,7 +9,7 @@ import pytest
 
 import vestigo as vg
 from tests.browser.conftest import AXE, Visit
-from tests.browser.exploring import exploring, write_morning
+from tests.browser.exploring import exploring, write_long, write_morning
 from tests.browser.test_report_page import HOSTILE
 from vestigo.measures import MEASURES
 
@@ -145,6 +145,20 @@ def test_what_ifs_change_what_all_stands_beside(page: Knobs, files: tuple[Path, 
     plan = vg.read_plan(files[1])
     there = vg.replay(files[0], vg.Plan(plan.rules, plan.lookups, warm_up=plan.warm_up, what_if=vg.WhatIf(nodes=1)))
     assert page.number("hit rate") == page.number("hit rate", 1) == shown(there)["hit rate"]
+
+
+def test_the_page_of_a_long_trace_opens_with_a_sample_and_goes_on_by_itself(tmp_path: Path, chromium: Any) -> None:
+    words = (str(write_long(tmp_path)), "--rules", "max_entries=2000", "--no-results")
+    with exploring(tmp_path, *words) as (address, _), chromium.new_context() as context:
+        page = Knobs(context.new_page(), address + "#rules.max_entries=4000")
+        page.page.locator("#state", has_text="from a sample of the keys").wait_for()
+        assert "±" in page.number("hit rate") and "±" in page.number("hit rate", 1)
+        assert page.page.locator("#hits-title").is_hidden()
+        page.drawn()
+        assert page.page.locator("#hits-title").is_visible()
+        assert "±" not in page.number("hit rate") and "±" not in page.number("hit rate", 1)
+        assert page.settings == {"rules.max_entries": "4000"}
+        assert page.page.input_value("#knob-max_entries") == "4000"
 
 
 @pytest.mark.clock

@@ -17,7 +17,7 @@ import psutil
 import pytest
 
 import vestigo as vg
-from tests.browser.exploring import Client, exploring, kinds, write_morning
+from tests.browser.exploring import Client, exploring, kinds, write_long, write_morning
 from tests.cli.calling import run
 from vestigo.choosing import explorer
 from vestigo.choosing.explorer import Explorer
@@ -40,6 +40,22 @@ def client(files: tuple[Path, Path]) -> Iterator[Client]:
     trace, plan = files
     with exploring(trace.parent, str(trace), "--plan", str(plan)) as (address, _):
         yield Client(address)
+
+
+def test_a_long_trace_is_opened_while_a_sample_answers(tmp_path: Path) -> None:
+    with exploring(tmp_path, str(write_long(tmp_path)), "--rules", "max_entries=2000", "--no-results") as (address, _):
+        client = Client(address)
+        status, _, opening = client.ask("GET", "")
+        assert status == 200 and "being worked out from all 2,100,000 events" in opening
+        wrong = client.replay(rules__max_entries="many")
+        assert kinds(wrong) == ["problem"]
+        sample, opened = client.replay(rules__max_entries="4000")
+        assert (sample["kind"], opened["kind"]) == ("sample", "opened")
+        beside = dict(zip(measures_for(stale_known=True), sample["beside"][""]["today"], strict=True))
+        assert float(numbers(sample)["hit_rate"].split()[0]) > float(beside["hit_rate"].split()[0])
+        status, _, whole = client.ask("GET", "")
+        assert status == 200 and "being worked out" not in whole and "chart-front" in whole
+        assert kinds(client.replay(rules__max_entries="4000")) == ["sample", "now", "around"]
 
 
 def numbers(told: dict[str, Any], of: str = "") -> dict[str, str]:

@@ -150,7 +150,8 @@ function show(told) {
 
 // The numbers that stay in sight while the charts are read.
 function showSummary(numbers) {
-  at("summary").replaceChildren(...data.summary.map((row) => {
+  const known = data.summary.filter((row) => numbers[row][0]); // a sample does not tell all
+  at("summary").replaceChildren(...known.map((row) => {
     const [text, more, better] = numbers[row];
     const said = element("span", `${data.measures[row]} ${text}`);
     if (more) said.append(" ", element("b", `(${more})`, better > 0 ? "better" : "worse"));
