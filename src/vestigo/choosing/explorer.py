@@ -25,6 +25,7 @@ from vestigo.rules.plan_parts import ALWAYS_FRESH, KEEP_ALL, TODAY
 from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.rules.vary import Changes
 from vestigo.stopping import Once, check, holding
+from vestigo.threads import each_side_by_side
 from vestigo.trace import Readable, Trace
 from vestigo.units import LONGEST, Duration
 
@@ -95,11 +96,13 @@ class Surroundings:
         return {"hit_rate": ideals[KEEP_ALL](), "fresh_hit_rate": ideals[ALWAYS_FRESH]()}
 
     def _all_curves(self) -> Mapping[str, SizeCurve]:
-        plan, curves = self.settled(self.plan), {}
-        for name in self.trace.lookups:
+        plan = self.settled(self.plan)
+
+        def curve(name: str) -> SizeCurve:
             check()
-            curves[name] = size_curve(self.trace, plan, lookup=name)
-        return curves
+            return size_curve(self.trace, plan, lookup=name)
+
+        return dict(zip(self.trace.lookups, each_side_by_side(curve, self.trace.lookups), strict=True))
 
     def _few_keys(self) -> KeySample | None:
         sample = KeySample(self.trace, _SAMPLE)

@@ -15,6 +15,7 @@ from vestigo.engine.replay import run
 from vestigo.engine.size_counts import Ask, size_counts
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError, raise_for_unknown
+from vestigo.outcome import Outcome
 from vestigo.prepared.counting import first_counted
 from vestigo.prepared.fill import Assumed, assume
 from vestigo.rules import Rules
@@ -254,7 +255,11 @@ def with_real_rates(trace: Readable, settings: Settings, curves: Sequence[SizeCu
     """The curves of look-ups, each with the hit rate that the plan's own settings give."""
     stated = plan_of(settings)
     trace, stated = applied(trace_of(trace, stated), stated)
-    outcome = run(trace, job(trace, stated), "today")
+    return with_rates_of(run(trace, job(trace, stated), "today"), curves)
+
+
+def with_rates_of(outcome: Outcome, curves: Sequence[SizeCurve]) -> list[SizeCurve]:
+    """The curves of look-ups, each with the hit rate that it has in an outcome."""
     return [replace(one, real_rate=outcome.lookups[one.name].hit_rate) for one in curves]
 
 
@@ -272,12 +277,18 @@ def _surface(cells: np.ndarray, reads: int) -> np.ndarray:
 
 def _largest(trace: Trace, chosen: Sequence[bool], assumed: Assumed) -> int:
     """The bytes of the largest value of the chosen look-ups."""
+    given = trace.once("largest sizes", lambda: _largest_given(trace))
+    largest = np.where(given == MISSING, np.array(assumed.size, np.int64), given)
+    return int(largest[np.array(chosen, bool)].max(initial=0))
+
+
+def _largest_given(trace: Trace) -> Longs:
+    """For each look-up. MISSING if it gives no size."""
     given = np.full(len(trace.lookups), MISSING)
     for part in trace.parts():
         keyed = part.key >= 0
         np.maximum.at(given, part.lookup[keyed], part.size[keyed])
-    largest = np.where(given == MISSING, np.array(assumed.size, np.int64), given)
-    return int(largest[np.array(chosen, bool)].max(initial=0))
+    return given
 
 
 def _least(sizes: Longs, hits: Longs, share: float) -> int:

@@ -1,5 +1,6 @@
 """``report``: all of the work on one trace and plan, collected for a page that others read."""
 
+import dataclasses
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -15,7 +16,7 @@ from vestigo.data import Data, Told, page_of
 from vestigo.describing.survey import Survey, survey
 from vestigo.engine import key_by_key
 from vestigo.engine.replay import replay
-from vestigo.engine.size_curve import SizeCurve, size_curve, with_real_rates
+from vestigo.engine.size_curve import SizeCurve, size_curve, with_rates_of
 from vestigo.errors import InputError, RulesError
 from vestigo.explaining.check.findings import Check
 from vestigo.explaining.check.trials import check
@@ -28,6 +29,7 @@ from vestigo.rules import Plan
 from vestigo.rules.plan import Engine
 from vestigo.rules.plan_parts import TODAY
 from vestigo.rules.settings import Settings, plan_of, trace_of
+from vestigo.threads import each_side_by_side
 from vestigo.trace import Readable, Trace
 
 if TYPE_CHECKING:
@@ -173,9 +175,12 @@ def _made(  # noqa: PLR0913, PLR0917  # all that is known by then
     pick = candidates.choose(seed=seed)
     tell(_PARTS, 1, 5)
     surveyed = survey(given)
-    picked = replay(given, pick.plan, name="the pick", engine=plan.engine)
+    is_today = pick.plan.replayed_to_dict() == candidates.today.plan.replayed_to_dict()
+    picked = comparison[TODAY] if is_today else replay(given, pick.plan, engine=plan.engine)
+    picked = dataclasses.replace(picked, name="the pick")
     tell(_PARTS, 2, 5)
-    curves = [size_curve(given, plan, lookup=name) for name in list(surveyed.lookups)[:_MOST_CURVES]]
+    largest = list(surveyed.lookups)[:_MOST_CURVES]
+    curves = each_side_by_side(lambda name: size_curve(given, plan, lookup=name), largest)
     tell(_PARTS, 3, 5)
     checked = check(given, plan, results=results, engine=plan.engine, progress=False)
     tell(_PARTS, 4, 5)
@@ -186,7 +191,7 @@ def _made(  # noqa: PLR0913, PLR0917  # all that is known by then
         comparison=comparison,
         pick=pick,
         picked=picked,
-        curves=tuple(with_real_rates(given, plan, curves)),
+        curves=tuple(with_rates_of(comparison[TODAY], curves)),
         check=checked,
         stories=stories,
         plan=plan,
