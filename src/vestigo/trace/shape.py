@@ -56,7 +56,8 @@ def between(trace: Readable, begin: Moment | None = None, end: Moment | None = N
         raise RulesError(f"end: {end} is before {begin}, where the part is to begin; exchange them")
     first = 0 if begin_ns is None else np.searchsorted(trace.at, begin_ns)
     last = len(trace) if end_ns is None else np.searchsorted(trace.at, end_ns)
-    return _noted(trace, of_rows(trace, np.arange(first, last)), "no event is between these times")
+    part = trace if last - first == len(trace) else of_rows(trace, np.arange(first, last))
+    return _noted(trace, part, "no event is between these times")
 
 
 def only(
@@ -77,6 +78,8 @@ def only(
     ['9/1', '9/2']
     """
     trace = read_trace(trace)
+    if lookups is keys is nodes is None:
+        return trace
     kept = np.ones(len(trace), bool)
     if lookups is not None:
         kept &= np.isin(trace.lookup, _ids("look-up", lookups, trace.lookups)) | (trace.lookup == MISSING)
