@@ -1,17 +1,13 @@
 """The most hits that any settings can have with as much room: ceiling (c) of docs/semantics.md, section 4."""
 
-from typing import NamedTuple
-
 import numpy as np
 
-from vestigo.compiled import kernel
 from vestigo.engine.job import Job, job
 from vestigo.prepared.fill import Filler, filler
-from vestigo.prepared.memory import settled
 from vestigo.prepared.scopes import scopes_of
+from vestigo.prepared.stays import Stays, stays
 from vestigo.prepared.truth import parts_with_truth
 from vestigo.rules import Plan
-from vestigo.stopping import check
 from vestigo.trace import Op, Trace
 from vestigo.trace.trace import LAST_VALUED, Ints, Longs
 
@@ -37,13 +33,13 @@ def most_hits(trace: Trace, plan: Plan) -> int:
     is_sized = any(pool.max_bytes is not None for pool in work.groups.pools)
     sizes = _least_sizes(trace, work) if is_sized else np.empty(0)
     hits = 0
-    for pool, per, stays in zip(work.groups.pools, work.groups.per, _stays(trace, work), strict=True):
-        rows, room = stays.rows.astype(np.float64), _room(trace, work, per)
+    for pool, per, own in zip(work.groups.pools, work.groups.per, _stays(trace, work), strict=True):
+        rows, room = own.rows.astype(np.float64), _room(trace, work, per)
         most = len(rows)
         if pool.max_entries is not None:
             most = min(most, _fitting(rows, pool.max_entries * room))
         if pool.max_bytes is not None:
-            most = min(most, _fitting(rows * sizes[stays.key], pool.max_bytes * room))
+            most = min(most, _fitting(rows * sizes[own.key], pool.max_bytes * room))
         hits += most
     return hits
 
@@ -53,40 +49,21 @@ def _fitting(stays: np.ndarray, room: float) -> int:
     return int(np.searchsorted(np.sort(stays).cumsum(), room * (1 + 1e-9), "right"))
 
 
-class _Stays(NamedTuple):
-    """The least that settings must hold so that a read is a hit. There is one row for each read that follows another
-    event of its key in the same compartment.
-    """
-
-    key: np.ndarray
-    rows: Longs
-    """For how many rows the entry is held, since it can have come in."""
-
-
-def _stays(trace: Trace, work: Job) -> list[_Stays]:
+def _stays(trace: Trace, work: Job) -> list[Stays]:
     """Those of each pool."""
-    pool_of = np.array([group.pool for group in work.groups.each], np.min_scalar_type(len(work.groups.pools)))[
-        work.groups.key_groups
-    ]
-    found: list[list[_Stays]] = [[] for _ in work.groups.pools]
-    kernel_stays, fill, begin = kernel.Stays(trace.at, work.first_counted), filler(trace, work.assumed), 0
-    for block in trace.parts():
-        check()
-        places = np.flatnonzero(block.op <= LAST_VALUED)
-        op, key = block.op[places], settled(block.key[places])
-        owner, takes = _owners(block, work)[places], _takes(block, work, fill)[places]
-        is_read = (op == Op.READ).view(np.uint8)
-        stays = _Stays(
-            *kernel_stays.see(settled(begin + places), key, settled(owner), settled(takes), settled(is_read))
-        )
-        pools = pool_of[stays.key]
+    small = np.min_scalar_type(len(work.groups.pools))  # such numbers are sorted by counting
+    pool_of = np.array([group.pool for group in work.groups.each], small)[work.groups.key_groups]
+    found: list[list[Stays]] = [[] for _ in work.groups.pools]
+    fill = filler(trace, work.assumed)
+    each = stays(trace, work.first_counted, lambda block: _owners(block, work), lambda block: _takes(block, work, fill))
+    for of_block in each:
+        pools = pool_of[of_block.key]
         order = np.argsort(pools, kind="stable")
-        key, rows, ends = stays.key[order], stays.rows[order], np.bincount(pools, minlength=len(found)).cumsum()
+        key, rows, ends = of_block.key[order], of_block.rows[order], np.bincount(pools, minlength=len(found)).cumsum()
         for number, own in enumerate(found):
             mine = slice(ends[number - 1] if number else 0, ends[number])
-            own.append(_Stays(key[mine], rows[mine]))
-        begin += len(block)
-    return [_Stays(*map(np.concatenate, zip(*own, strict=True))) for own in found]
+            own.append(Stays(key[mine], rows[mine]))
+    return [Stays(*map(np.concatenate, zip(*own, strict=True))) for own in found]
 
 
 def _owners(block: Trace, work: Job) -> Ints:
