@@ -119,6 +119,8 @@ def _against(case: Case, cause: str) -> Iterator[Changes]:
     for rule in _AGAINST.get(cause, ()):
         today = getattr(room if rule in POOL_RULES else rules, rule)
         for other in values(rule, [today]):
+            if rule == "per" and not _is_named(case.trace, str(other.rules[rule])):
+                continue
             yield {f"{_table(case, rule in POOL_RULES)}.{rule}": other.rules[rule]}
     times = {"evicted": (2, 4), "refused": (4,)}.get(cause, ())
     limits = [(rule, most) for rule, most in of_room.items() if most is not None]
@@ -126,6 +128,12 @@ def _against(case: Case, cause: str) -> Iterator[Changes]:
     lifetimes = {"aged": "absolute", "idle": "sliding"}
     if lifetime := lifetimes.get(cause):
         yield from _longer(case, lifetime, getattr(rules, lifetime), cause)
+
+
+def _is_named(trace: Trace, whose: str) -> bool:
+    """Whether the trace names any of those who could have a cache of their own."""
+    named = {"node": len(trace.nodes), "scope": len(trace.scopes)}
+    return named.get(whose, 1) > 0
 
 
 def _against_stale(case: Case) -> Iterator[Changes]:

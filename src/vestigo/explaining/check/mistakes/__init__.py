@@ -7,6 +7,7 @@ origin     loads that need not be, look-ups that need no cache
 keys       patterns that match nothing, doubts of the survey
 """
 
+from dataclasses import replace
 from itertools import chain, count
 
 from vestigo.explaining.check.facts import Facts, OfLookup
@@ -24,7 +25,8 @@ def suspicions(facts: Facts, progress: Progress = say_nothing) -> list[Suspicion
     """All suspicions, which replays have to judge. Look-ups that share a rule or a room are looked at one by one."""
     lookups, done = list(facts.lookups()), count(1)
 
-    def of_lookup(of: OfLookup) -> list[Suspicion]:
+    def of_lookup(listed: OfLookup) -> list[Suspicion]:
+        of = replace(listed)  # what it works out goes away with it
         found = [one for look in _OF_A_LOOKUP for one in look(of)]
         progress("look-ups", next(done), len(lookups))
         return found
