@@ -1,6 +1,7 @@
 """Measures the look-ups of a trace with array operations, without a Python object for each event."""
 
 from dataclasses import dataclass, fields
+from typing import NamedTuple
 
 import numpy as np
 
@@ -68,13 +69,22 @@ class Measured:
 
 
 def measure(trace: Trace) -> Measured:
-    known = truths(trace)
-    keyed = np.flatnonzero(trace.op <= LAST_VALUED)
-    order = by_key(trace, keyed)
-    reads = _reads(trace, known, order)
-    ends = np.cumsum(np.bincount(trace.lookup[reads.row], minlength=len(trace.lookups))).tolist()
+    known, row = truths(trace), by_key(trace, np.flatnonzero(trace.op <= LAST_VALUED))
+    columns: tuple[np.ndarray, ...] = (trace.op, trace.key, known.value)
+    events = _Events(row, *each_side_by_side(lambda column: column[row], columns))
+    reads = _reads(trace, known, events)
+    ends = np.cumsum(np.bincount(trace.key_lookup[reads.key], minlength=len(trace.lookups))).tolist()
     parts = tuple(slice(begin, end) for begin, end in zip([0, *ends], ends, strict=False))
-    return Measured(reads, parts, _changes(trace, known, order))
+    return Measured(reads, parts, _changes(events))
+
+
+class _Events(NamedTuple):
+    """The events of keys, by look-up, then by key, then by time."""
+
+    row: np.ndarray
+    op: np.ndarray
+    key: np.ndarray
+    value: np.ndarray
 
 
 def traits_of(trace: Trace, measured: Measured) -> tuple[Traits, dict[str, Traits]]:
@@ -90,17 +100,17 @@ def traits_of(trace: Trace, measured: Measured) -> tuple[Traits, dict[str, Trait
     return total, dict(zip(trace.lookups, each, strict=True))
 
 
-def _reads(trace: Trace, known: Truths, order: np.ndarray) -> Reads:
-    """The reads among the rows of `order`, which is by key and time."""
-    is_read = trace.op[order] == Op.READ
-    row, fill = order[is_read], filler(trace)
-    filled = fill.sizes(trace, known.null), fill.costs(trace)
-    columns: tuple[np.ndarray, ...] = (trace.key, trace.at, known.value, known.null, *filled)
-    key, at, value, null, size, cost = each_side_by_side(lambda column: column[row], columns)
+def _reads(trace: Trace, known: Truths, events: _Events) -> Reads:
+    is_read = events.op == Op.READ
+    answerable, fresh_answerable = _answerable(events.key, events.value)
+    own = slice(None) if is_read.all() else is_read
+    row, key, value = events.row[own], events.key[own], events.value[own]
+    fill = filler(trace)
+    columns: tuple[np.ndarray, ...] = (trace.at, known.null, fill.sizes(trace, known.null), fill.costs(trace))
+    at, null, size, cost = each_side_by_side(lambda column: column[row], columns)
     scope = trace.scope[row] if len(trace.scopes) else np.broadcast_to(np.int32(MISSING), len(row))
     repeat, fresh = goes_on(key), goes_on(key, value)
     gap = np.where(repeat, np.diff(at, prepend=0), 0)
-    answerable, fresh_answerable = _answerable(trace.key[order], known.value[order])
     in_scope = scope != MISSING
     in_scope[in_scope] = seen_before(*(column[in_scope] for column in (scope, key, value)))
     return Reads(
@@ -116,8 +126,8 @@ def _reads(trace: Trace, known: Truths, order: np.ndarray) -> Reads:
         size_assumed=_is_missing(trace.size, row) & ~null,
         repeat=repeat,
         fresh=fresh,
-        answerable=answerable[is_read],
-        fresh_answerable=fresh_answerable[is_read],
+        answerable=answerable[own],
+        fresh_answerable=fresh_answerable[own],
         scope_answerable=in_scope,
         gap=gap,
     )
@@ -139,13 +149,12 @@ def _answerable(key: np.ndarray, value: np.ndarray) -> tuple[np.ndarray, np.ndar
     return same, seen_before(key, value) if changed(key, value).any() else same
 
 
-def _changes(trace: Trace, known: Truths, order: np.ndarray) -> np.ndarray:
+def _changes(events: _Events) -> np.ndarray:
     """The events at which a value changed. A value that is seen for the first time is not a change, unless it was
     written.
     """
-    key, value = trace.key[order], known.value[order]
-    written = ~goes_on(key) & np.isin(trace.op[order], (Op.WRITE, Op.REMOVE))
-    found: np.ndarray = order[changed(key, value) | written]
+    written = ~goes_on(events.key) & ((events.op == Op.WRITE) | (events.op == Op.REMOVE))
+    found: np.ndarray = events.row[changed(events.key, events.value) | written]
     return found
 
 
