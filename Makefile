@@ -64,6 +64,7 @@ bench: $(VENV)/installed
 	$(BIN)/python benchmarks/rules.py
 	$(BIN)/python benchmarks/choosing.py
 	$(BIN)/python benchmarks/parts.py
+	$(BIN)/python benchmarks/large.py
 	$(BIN)/python benchmarks/reading.py
 	$(BIN)/python benchmarks/memory.py
 	$(BIN)/python benchmarks/recorder_cost.py
