@@ -73,6 +73,15 @@ def test_a_longer_trace_is_replayed_in_batches_and_not_kept(monkeypatch: pytest.
     assert not any("batches" in str(what) for what in trace.kept)
 
 
+def test_what_is_made_of_a_large_trace_is_kept_from_the_third_replay_on(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(memory, "BATCH_EVENTS", 2)
+    table = {"at": [0, 5, 10, 20], "key": ["a", "b", "b", "a"]}
+    trace = read_trace(table)
+    for entries in (1, 2, 3, 4):
+        assert replay(trace, Rules(max_entries=entries)) == replay(read_trace(table), Rules(max_entries=entries))
+        assert any("batches" in str(what) for what in trace.kept) == (entries > 2)
+
+
 MOST_MEMORY = """
 import sys
 sys.path.insert(0, "benchmarks")

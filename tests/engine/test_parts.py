@@ -51,6 +51,12 @@ def test_pools_are_parts_and_nodes_too_if_they_share_nothing(demo: tuple[Trace, 
     assert len(shares(trace, tells, Cut(by_node=True))) == len(trace.lookups)
 
 
+def test_a_trace_that_names_no_nodes_is_not_cut_by_node() -> None:
+    trace = synth(reads=1000, keys=50, seed=1)
+    (only,) = shares(trace, job(trace, Plan()), FINEST)
+    assert only.part.node is None
+
+
 def test_look_ups_that_share_a_pool_are_one_part(demo: tuple[Trace, Plan]) -> None:
     trace, _ = demo
     few = list(trace.lookups[:3])

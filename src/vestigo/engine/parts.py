@@ -86,7 +86,8 @@ def shares(trace: Trace, job: Job, cut: Cut = BY_POOL) -> list[Share]:
         return [whole(trace, groups)]
     cutting = _Cutting(trace, groups)
     rows = cutting.rows
-    by_node = cut.by_node and len(rows) * (len(trace.nodes) + 1) <= MOST_PARTS
+    nodes = len(trace.nodes) + has_unnamed_node(trace)
+    by_node = cut.by_node and nodes > 1 and len(rows) * nodes <= MOST_PARTS
     parts = []
     for pools in _packed(rows):
         if by_node and cutting.is_apart_on_nodes(pools):
