@@ -59,6 +59,7 @@ def watch(
 
     if watching.of_lookup is not None:
         parts = [share for share in parts if watching.of_lookup in share.part.lookups]
+        watching = watching._replace(of_lookup=None)  # so that what is known of a part is found again
     make_nodes_ready(trace, job, parts, options)
     return _together(trace, each_side_by_side(get, parts))
 

@@ -51,6 +51,7 @@ def opening_html(explorer: Explorer) -> str:
     page_data = _of_knobs(explorer, values_bytes) | {
         "lookups": [[ALL, "all look-ups"]],
         "known": [],
+        "is_opening": True,
         "around": {"name": "", "beside": {ALL: {"today": unknown, "most": unknown}}},
     }
     return _document(explorer, {"charts": {}, "page-data": page_data}, events=f"{len(trace):,}")

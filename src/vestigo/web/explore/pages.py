@@ -51,7 +51,8 @@ def page(explorer: Explorer, token: str, hosts: tuple[str, ...], work: Work) -> 
     first = document.get() if opening is None else opening_html(explorer)
 
     async def start(_: Request) -> Response:
-        return HTMLResponse(document.get() if document.is_made else first, headers=_HEADERS)
+        is_opening = opening is not None and not opening.done()
+        return HTMLResponse(first if is_opening else document.get(), headers=_HEADERS)
 
     async def replay(request: Request) -> Response:
         sent = await _sent(request)

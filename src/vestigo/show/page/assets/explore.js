@@ -126,7 +126,7 @@ const ask = makeAsker(() => ({ settings, around: around.name }), {
 function show(told) {
   at("lost").hidden = true;
   if (told.kind === "problem") return showProblems(told.problems);
-  if (told.kind === "opened") return location.reload(); // the settings stand in the address
+  if (data.is_opening && told.kind !== "sample") return location.reload(); // all is there; the settings stand in the address
   if (told.beside) around.beside = told.beside;
   if (told.kind === "around") {
     around = told.around;
