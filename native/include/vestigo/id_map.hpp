@@ -28,18 +28,23 @@ class Map {
   // `key` is not -1.
   void set(Key key, Value value) { *insert(key).value = value; }
 
-  // The value of `key`, and whether it is new. The pointer is valid until the map changes.
+  // The value of `key`, and whether it is new. The pointer is valid until the map changes. It does
+  // not change where the key is there, so several threads may ask for such keys.
   struct Inserted {
     Value* value;
     bool is_new;
   };
   Inserted insert(Key key) {
-    if (2 * (used_ + 1) > places_.size()) grow();
-    Place& place = places_[search(key)];
-    const bool is_new = place.key == kFree;
-    if (is_new) place.key = key;
-    used_ += is_new;
-    return {&place.value, is_new};
+    if (places_.empty()) grow();
+    std::size_t i = search(key);
+    if (places_[i].key == key) return {&places_[i].value, false};
+    if (2 * (used_ + 1) > places_.size()) {
+      grow();
+      i = search(key);
+    }
+    places_[i].key = key;
+    ++used_;
+    return {&places_[i].value, true};
   }
 
   [[gnu::always_inline]] void fetch(Key key) const {

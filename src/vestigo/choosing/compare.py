@@ -122,11 +122,11 @@ def compare(
         prepare(trace, jobs.values())
     with reporting(progress) as report, side_by_side() as pool:
         # What takes longest begins first.
-        fresh = {ALWAYS_FRESH: pool.submit(others[ALWAYS_FRESH])}
+        futures = {ALWAYS_FRESH: pool.submit(others[ALWAYS_FRESH])}
         bounded = {name: pool.submit(most_hits, trace, one) for name, one in plans.items()}
-        futures = {KEEP_ALL: pool.submit(others[KEEP_ALL])}
+        futures[KEEP_ALL] = pool.submit(others[KEEP_ALL])
         futures |= {name: pool.submit(run, trace, one, name) for name, one in jobs.items()}
-        futures |= fresh | {NO_CACHE: pool.submit(others[NO_CACHE])}
+        futures[NO_CACHE] = pool.submit(others[NO_CACHE])
         for done, _ in enumerate(as_completed(futures.values()), 1):
             report("replays", done, len(futures))
         return Comparison(
