@@ -16,6 +16,7 @@ from vestigo.prepared.fill import Assumed, filler
 from vestigo.prepared.neighbours import goes_on
 from vestigo.prepared.truth import parts_with_truth
 from vestigo.trace import Op, Trace
+from vestigo.trace.columns import MISSING
 from vestigo.trace.shape import of_rows
 from vestigo.trace.trace import LAST_KEYED, Longs
 
@@ -138,6 +139,8 @@ def all_in(lookup: str) -> str:
 
 def filled_sizes(trace: Trace, assumed: Assumed) -> Longs:
     """For each row, the bytes of its value. Missing sizes are filled in."""
+    if trace.size_range.least != MISSING:
+        return trace.size
     fill = filler(trace, assumed)
     parts = (fill.sizes(part, truth.null) for part, truth in parts_with_truth(trace))
     return np.concatenate([np.empty(0, np.int64), *parts])
