@@ -43,7 +43,8 @@ class BoundNumbering {
 // The places of all elements, ordered by group, and as they come within each: a radix sort, so that
 // most of what is written lies near what was written before.
 Array<std::int64_t> by_group(Column<Id> group, std::size_t groups) {
-  if (group.size() > UINT32_MAX) refuse("more than 2^32 elements");
+  if (group.size() > UINT32_MAX || groups > std::size_t{1} << 31)
+    refuse("more than 2^32 elements, or 2^31 groups");
   std::vector<std::int64_t> places(group.size());
   {
     const nb::gil_scoped_release released;

@@ -352,6 +352,19 @@ def test_stretches_that_the_truth_has_not_told_are_refused(wrong: dict[str, Any]
         columns(**wrong)
 
 
+@given(st.lists(st.integers(0, 5000) | st.integers(0, 3), max_size=200))
+def test_groups_are_ordered_as_a_stable_sort_orders_them(groups: list[int]) -> None:
+    group = np.array(groups, np.int32)
+    expected = np.argsort(group, kind="stable").tolist()
+    assert kernel.by_group(group, 5001).tolist() == kernel.by_group(group, 2**31).tolist() == expected
+
+
+@pytest.mark.parametrize(("group", "groups"), [(-1, 5), (5, 5), (0, 0), (0, 2**31 + 1), (0, 2**63)])
+def test_groups_that_are_out_of_range_are_refused(group: int, groups: int) -> None:
+    with pytest.raises(ValueError, match=r"out of range|2\^31 groups"):
+        kernel.by_group(np.array([group], np.int32), groups)
+
+
 AN_EVENT = {"row": 0, "key": 0, "owner": 0, "takes": 0, "is_read": 1}
 
 

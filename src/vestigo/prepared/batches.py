@@ -81,6 +81,7 @@ def batches(trace: Trace, assumed: Assumed, part: Part, events: int | None = Non
 def make_ready(trace: Trace, assumed: Assumed, parts: Iterable[Part]) -> None:
     """Works out what serves all replays of these parts. These are their batches, unless the trace is long."""
     _check_costs(trace, assumed)
+    filler(trace, assumed)
     if memory.is_long(len(trace)):
         return
     of_same_lookups: dict[Part, list[Part]] = {}

@@ -99,7 +99,7 @@ def of_rules(
     yield from _deadlines(today)
     for rule in rules_tried():
         if rule != "eviction" and not is_amount(rule):
-            yield from values(rule, today.of(rule)) if _SHOWN_BY.get(rule, _always)(trace) else ()
+            yield from values_on(trace, rule, today.of(rule)) if _SHOWN_BY.get(rule, _always)(trace) else ()
     yield from _shared(trace, plan, today)
     for rule in filter(is_amount, rules_tried()):
         if _SHOWN_BY.get(rule, _always)(trace):
@@ -149,6 +149,12 @@ def rules_tried() -> list[str]:
 def is_amount(rule: str) -> bool:
     """Whether a rule is a duration, a number of entries, or one of bytes."""
     return bool({Duration, int} & {*_types(rule)}) and rule not in IN_WORDS
+
+
+def values_on(trace: Trace, rule: str, today: Sequence[Any]) -> Iterator[Hypothesis]:
+    """The other values of a rule, but no caches of nodes or scopes if no row of the trace names any."""
+    named = {"node": len(trace.nodes) > 0, "scope": len(trace.scopes) > 0}
+    yield from (one for one in values(rule, today) if rule != "per" or named.get(str(one.rules[rule]), True))
 
 
 def values(rule: str, today: Sequence[Any]) -> Iterator[Hypothesis]:

@@ -9,7 +9,7 @@ import numpy as np
 from vestigo.engine.changes import changes_of
 from vestigo.engine.job import job
 from vestigo.engine.watch import keys_of
-from vestigo.explaining.hypotheses.catalogue import values
+from vestigo.explaining.hypotheses.catalogue import values_on
 from vestigo.explaining.hypotheses.hypothesis import Hypothesis
 from vestigo.explaining.hypotheses.trying import Score, Tried, trying
 from vestigo.explaining.why.steps import CAME, begins_ns
@@ -118,9 +118,7 @@ def _against(case: Case, cause: str) -> Iterator[Changes]:
     of_room = {"max_entries": room.max_entries, "max_bytes": room.max_bytes}
     for rule in _AGAINST.get(cause, ()):
         today = getattr(room if rule in POOL_RULES else rules, rule)
-        for other in values(rule, [today]):
-            if rule == "per" and not _is_named(case.trace, str(other.rules[rule])):
-                continue
+        for other in values_on(case.trace, rule, [today]):
             yield {f"{_table(case, rule in POOL_RULES)}.{rule}": other.rules[rule]}
     times = {"evicted": (2, 4), "refused": (4,)}.get(cause, ())
     limits = [(rule, most) for rule, most in of_room.items() if most is not None]
@@ -128,12 +126,6 @@ def _against(case: Case, cause: str) -> Iterator[Changes]:
     lifetimes = {"aged": "absolute", "idle": "sliding"}
     if lifetime := lifetimes.get(cause):
         yield from _longer(case, lifetime, getattr(rules, lifetime), cause)
-
-
-def _is_named(trace: Trace, whose: str) -> bool:
-    """Whether the trace names any of those who could have a cache of their own."""
-    named = {"node": len(trace.nodes), "scope": len(trace.scopes)}
-    return named.get(whose, 1) > 0
 
 
 def _against_stale(case: Case) -> Iterator[Changes]:

@@ -51,17 +51,15 @@ def page(explorer: Explorer, token: str, hosts: tuple[str, ...], work: Work) -> 
     first = document.get() if opening is None else opening_html(explorer)
 
     async def start(_: Request) -> Response:
-        is_opening = opening is not None and not opening.done()
-        return HTMLResponse(first if is_opening else document.get(), headers=_HEADERS)
+        if _is_under_way(opening):
+            return HTMLResponse(first, headers=_HEADERS)
+        if opening is not None:
+            opening.result()  # raises what went wrong
+        return HTMLResponse(document.get(), headers=_HEADERS)
 
     async def replay(request: Request) -> Response:
         sent = await _sent(request)
-        answers = (
-            _answers(explorer, sent, work)
-            if opening is None or opening.done()
-            else _first_answers(explorer, sent, work, opening)
-        )
-        return StreamingResponse(answers, 200, _HEADERS, "application/x-ndjson")
+        return StreamingResponse(_answers(explorer, sent, work, opening), 200, _HEADERS, "application/x-ndjson")
 
     async def plan(request: Request) -> Response:
         sent = await _sent(request)
@@ -164,49 +162,34 @@ async def _unless_left(request: Request, making: "asyncio.Future[str]") -> str:
     return await making
 
 
-def _lines() -> Callable[[str, Mapping[str, object]], str]:
-    """Writes the lines of an answer that begins now."""
+def _is_under_way(opening: "Future[None] | None") -> bool:
+    return opening is not None and not opening.done()
+
+
+async def _answers(explorer: Explorer, sent: Sent, work: Work, opening: "Future[None] | None") -> AsyncIterator[str]:
+    """A line for each answer: from a sample if the trace is long, then from all of it, then what it is compared with if
+    that has changed. While the page is opening, only the sample answers, and a line tells when it has opened.
+    """
     begun = time.monotonic()
 
     def line(kind: str, told: Mapping[str, object]) -> str:
         took = round((time.monotonic() - begun) * 1000)
         return json.dumps({"kind": kind, "took_ms": took, **told}, separators=(",", ":")) + "\n"
 
-    return line
-
-
-async def _first_answers(explorer: Explorer, sent: Sent, work: Work, opening: "Future[None]") -> AsyncIterator[str]:
-    """What a sample tells while the page is opening, and a line when it has opened."""
-    line = _lines()
-    try:
-        plan = plan_asked(explorer, sent.settings)
-        async with work.task(sent.tab) as task, work.room(plan.what_if != explorer.plan.what_if):
-            around = explorer.around(plan.what_if)
-            now = await task.do(lambda: around.estimate(plan))
-            today = await task.do(lambda: around.estimate(around.plan))
-            if now is not None and today is not None:
-                yield line("sample", opened(now, today, explorer.stale_known))
-            while not opening.done():
-                await asyncio.sleep(_LOOKS_EVERY_SECONDS)
-                task.stop.check()
-            opening.result()
-            yield line("opened", {})
-    except InputError as error:
-        yield line("problem", {"problems": problems_of(error, sent.settings)})
-    except GivenUp:
-        return
-
-
-async def _answers(explorer: Explorer, sent: Sent, work: Work) -> AsyncIterator[str]:
-    """A line for each answer: from a sample if the trace is long, then from all of it, then what it is compared with if
-    that has changed.
-    """
-    line = _lines()
     try:
         plan = plan_asked(explorer, sent.settings)
         async with work.task(sent.tab) as task, work.room(plan.what_if != explorer.plan.what_if):
             around = explorer.around(plan.what_if)
             estimate = await task.do(lambda: around.estimate(plan))
+            if _is_under_way(opening):
+                today = await task.do(lambda: around.estimate(around.plan))
+                if estimate is not None and today is not None:
+                    yield line("sample", opened(estimate, today, explorer.stale_known))
+                while _is_under_way(opening):
+                    await asyncio.sleep(_LOOKS_EVERY_SECONDS)
+                    task.stop.check()
+                yield line("opened", {})
+                return
             if estimate is not None:
                 yield line("sample", await task.do(lambda: estimated(estimate, around.today)))
             outcome = await task.do(lambda: around.replay(plan))
