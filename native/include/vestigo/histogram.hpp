@@ -271,26 +271,26 @@ class Bins {
  public:
   void add(std::size_t bin, std::uint32_t times) {
     counts_[bin] += times;
-    touched_[bin / kBlock] = true;
+    some_[bin / kWord] |= std::uint64_t{1} << bin % kWord;
   }
 
   // Calls `visit(bin, times)` for all that was added, in order, and forgets it.
   template <class Visit>
   void take(Visit visit) {
-    for (std::size_t block = 0; block < touched_.size(); ++block) {
-      if (!std::exchange(touched_[block], false)) continue;
-      for (std::size_t bin = block * kBlock; bin < (block + 1) * kBlock; ++bin) {
-        if (const std::uint32_t times = std::exchange(counts_[bin], 0); times > 0)
-          visit(bin, times);
+    for (std::size_t word = 0; word < some_.size(); ++word) {
+      for (std::uint64_t bits = std::exchange(some_[word], 0); bits != 0; bits &= bits - 1) {
+        const std::size_t bin = word * kWord + static_cast<std::size_t>(std::countr_zero(bits));
+        visit(bin, std::exchange(counts_[bin], 0));
       }
     }
   }
 
  private:
-  static constexpr std::size_t kBlock = 16;
+  static constexpr std::size_t kWord = 64;
+  static_assert(Histogram::kAllBins % kWord == 0);
 
   std::vector<std::uint32_t> counts_ = std::vector<std::uint32_t>(Histogram::kAllBins);
-  std::array<bool, Histogram::kAllBins / kBlock> touched_{};
+  std::array<std::uint64_t, Histogram::kAllBins / kWord> some_{};  // a bit for each bin
 };
 
 }  // namespace vestigo

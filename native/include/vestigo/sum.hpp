@@ -100,92 +100,77 @@ class HeldTogether {
   std::vector<Amount> bounds_;  // what is held in each block at most, or less
 };
 
-// The busiest second and minute of several parts together.
+// The busiest second and minute of several parts together, in each slice and over all of the time.
 class CalledTogether {
  public:
-  // `courses` are of the look-ups of some parts, or of some of these look-ups.
-  CalledTogether(std::vector<const Course*> courses, Parts parts)
-      : courses_(std::move(courses)), slices_(parts[0].slices()), bounds_(slices_.size()) {
-    for (std::size_t slice = 0; slice < slices_.size(); ++slice) {
-      for (const Part& part : parts) {
-        bounds_[slice].second += part.slices()[slice].counted.surge.second;
-        bounds_[slice].minute += part.slices()[slice].counted.surge.minute;
-      }
+  CalledTogether(const std::vector<const Course*>& courses, const std::vector<Slice>& slices)
+      : of_slices_(slices.size()) {
+    const std::vector<Calls> calls = in_order(courses);
+    auto from = calls.begin();
+    for (std::size_t slice = 0; slice < slices.size(); ++slice) {
+      auto until = calls.end();
+      if (slice + 1 < slices.size())
+        until = std::lower_bound(from, until, slices[slice].ends, [](const Calls& one, Time now) {
+          return one.second * kSecond < now;
+        });
+      of_slices_[slice] = busiest({from, until});
+      from = until;
     }
+    all_ = busiest(calls);
   }
 
-  // In one slice.
-  Surge in(std::size_t slice) { return busiest(slice, slice + 1); }
-
   // The larger ones of the slices from `begin` to `end`: a minute that lies in two slices counts in
-  // each for itself. Most slices cannot have them: in none is more called than what the parts call
-  // in it at most.
-  Surge most(std::size_t begin, std::size_t end) {
-    std::vector<std::size_t> slices;
-    for (std::size_t slice = begin; slice < end; ++slice) slices.push_back(slice);
-    std::sort(slices.begin(), slices.end(), [this](std::size_t a, std::size_t b) {
-      return bounds_[a].second > bounds_[b].second;
-    });
+  // each for itself.
+  Surge most(std::size_t begin, std::size_t end) const {
     Surge found;
-    for (const std::size_t slice : slices) {
-      if (bounds_[slice].second > found.second || bounds_[slice].minute > found.minute)
-        found.raise(in(slice));
-    }
+    for (std::size_t slice = begin; slice < end; ++slice) found.raise(of_slices_[slice]);
     return found;
   }
 
-  // Over all of the time.
-  Surge all() {
-    const bool share_minutes = slices_.size() > 1 && slices_[0].ends % (kMinute * kSecond) != 0;
-    const bool share_later = slices_.size() > 2 && slices_[1].ends % (kMinute * kSecond) != 0;
-    return share_minutes || share_later ? busiest(0, slices_.size()) : most(0, slices_.size());
-  }
+  const Surge& all() const { return all_; }
 
  private:
   static constexpr Time kSecond = 1'000'000'000, kMinute = 60;
   static constexpr Time kSparse = 16;  // seconds for each entry
 
-  Surge busiest(std::size_t begin, std::size_t end) {
-    calls_.clear();
-    for (const Course* const course : courses_) {
-      const auto until = [&](std::size_t slice) {
-        if (slice == 0) return course->calls.begin();
-        if (slice == slices_.size()) return course->calls.end();
-        return std::lower_bound(
-            course->calls.begin(), course->calls.end(), slices_[slice - 1].ends,
-            [](const Calls& one, Time now) { return one.second * kSecond < now; });
-      };
-      calls_.insert(calls_.end(), until(begin), until(end));
+  // All calls in the order of seconds. Where many are called in few seconds, they need not be
+  // compared.
+  static std::vector<Calls> in_order(const std::vector<const Course*>& courses) {
+    Time first = kNever, last = kGone;
+    std::size_t count = 0;
+    for (const Course* const course : courses) {
+      if (course->calls.empty()) continue;
+      first = std::min(first, course->calls.front().second);
+      last = std::max(last, course->calls.back().second);
+      count += course->calls.size();
     }
-    put_in_order();
-    return counted();
+    std::vector<Calls> found;
+    if (count == 0) return found;
+    found.reserve(count);
+    if (last - first >= kSparse * static_cast<Time>(count)) {
+      for (const Course* const course : courses)
+        found.insert(found.end(), course->calls.begin(), course->calls.end());
+      std::sort(found.begin(), found.end(),
+                [](const Calls& a, const Calls& b) { return a.second < b.second; });
+      return found;
+    }
+    std::vector<std::uint32_t> in_second(static_cast<std::size_t>(last - first) + 1);
+    for (const Course* const course : courses) {
+      for (const Calls& one : course->calls)
+        in_second[static_cast<std::size_t>(one.second - first)] += one.count;
+    }
+    for (std::size_t second = 0; second < in_second.size(); ++second) {
+      if (in_second[second] > 0)
+        found.push_back({first + static_cast<Time>(second), in_second[second]});
+    }
+    return found;
   }
 
-  // In the order of seconds. Where many are called in few seconds, they need not be compared.
-  void put_in_order() {
-    if (calls_.empty()) return;
-    const auto by_second = [](const Calls& a, const Calls& b) { return a.second < b.second; };
-    const auto [least, most] = std::minmax_element(calls_.begin(), calls_.end(), by_second);
-    const Time first = least->second, seconds = most->second - first + 1;
-    if (seconds > kSparse * static_cast<Time>(calls_.size())) {
-      std::sort(calls_.begin(), calls_.end(), by_second);
-      return;
-    }
-    in_second_.assign(static_cast<std::size_t>(seconds), 0);
-    for (const Calls& one : calls_)
-      in_second_[static_cast<std::size_t>(one.second - first)] += one.count;
-    calls_.clear();
-    for (std::size_t second = 0; second < in_second_.size(); ++second) {
-      if (in_second_[second] > 0)
-        calls_.push_back({first + static_cast<Time>(second), in_second_[second]});
-    }
-  }
-
-  Surge counted() const {
+  static Surge busiest(std::span<const Calls> calls) {
     Surge most;
     Time second = kGone, minute_ends = kGone;
     std::int64_t in_second = 0, in_minute = 0;
-    for (const Calls& one : calls_) {
+    for (const Calls& one : calls) {
       if (one.second != second) in_second = 0;
       if (one.second >= minute_ends) {
         in_minute = 0;
@@ -199,11 +184,8 @@ class CalledTogether {
     return most;
   }
 
-  std::vector<const Course*> courses_;
-  const std::vector<Slice>& slices_;
-  std::vector<Surge> bounds_;  // of each slice
-  std::vector<Calls> calls_;
-  std::vector<std::uint32_t> in_second_;
+  std::vector<Surge> of_slices_;
+  Surge all_;
 };
 
 // The spans of one kind that occurred in the slices of all parts. As in a Histogram, they are exact
@@ -358,14 +340,14 @@ class Whole {
     }
     held_.emplace(courses_of(kNone));
     set_peaks(total_, held_->most(0, over_time_.size()));
-    called_.emplace(courses_of(kNone), parts_);
+    called_.emplace(courses_of(kNone), parts_[0].slices());
     total_.surge = called_->all();
   }
 
   // The peaks and surges of a look-up that lies in several parts.
   void follow(Counted& counted, const std::vector<const Course*>& courses) const {
     set_peaks(counted, HeldTogether(courses).most(0, over_time_.size()));
-    counted.surge = CalledTogether(courses, parts_).all();
+    counted.surge = CalledTogether(courses, parts_[0].slices()).all();
   }
 
   // The courses of a look-up, or of all.

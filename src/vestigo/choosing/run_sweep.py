@@ -103,6 +103,8 @@ class _Sweeping:
         self._on = changed_trace(given, plan.what_if)
         self._used = {name: settled_plan(given, one) for name, (_, one) in self._settings.items()}
         self._today = job(self._on, self._used[TODAY])
+        self._jobs: dict[str, Job] = {}
+        """Those that were made, and not yet replayed."""
         self._split_ns = split_at(self._today, rest)
         self._estimates: dict[str, Estimate] = {}
         self._notes: list[str] = []
@@ -141,8 +143,12 @@ class _Sweeping:
         if len(settings) > 1:
             prepare(self._on, [self._today])
         if path is None and len(settings) > 1:
-            jobs = (job(self._on, self._used[name]) for name in settings)
-            replay_parts(self._on, jobs, self._split_ns, progress)
+            self._jobs = {name: job(self._on, self._used[name]) for name in settings}
+            replay_parts(self._on, self._jobs.values(), self._split_ns, progress)
+
+    def _replayed(self, name: str) -> Kept:
+        made = self._jobs.pop(name, None) or job(self._on, self._used[name])
+        return replayed(self._on, made, name, self._split_ns)
 
     def _references(self, tasks: Tasks) -> list[Task]:
         used = list(self._used.values())
@@ -168,12 +174,7 @@ class _Sweeping:
                 for name, (_, one) in self._settings.items()
             ]
         return [
-            Task(
-                name,
-                tasks.stored_as(one, self._rest),
-                _replayed_here,
-                (self._on, self._used[name], name, self._split_ns),
-            )
+            Task(name, tasks.stored_as(one, self._rest), self._replayed, (name,))
             for name, (_, one) in self._settings.items()
         ]
 
@@ -275,10 +276,6 @@ def _opened(path: str, content: str) -> Trace:
 
 def _estimate(sampler: Callable[[], KeySample], plan: Plan) -> Estimate:
     return Estimate.from_dict(sampler().estimate(plan).amounts)
-
-
-def _replayed_here(trace: Trace, plan: Plan, name: str, split_ns: int) -> Kept:
-    return replayed(trace, job(trace, plan), name, split_ns)
 
 
 def _referred(make: Callable[[], Outcome], split_ns: int) -> Kept:

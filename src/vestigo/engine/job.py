@@ -1,11 +1,13 @@
 """What an engine is asked to do: the rules for each look-up, where counting begins, how time is sliced."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
 from vestigo.engine.groups import Groups, groups_of
 from vestigo.errors import RulesError
+from vestigo.once import Once
 from vestigo.outcome import Mark
 from vestigo.prepared.counting import Slicing, first_counted, slicing
 from vestigo.prepared.fill import Assumed, assume
@@ -16,7 +18,7 @@ from vestigo.units import LONGEST, SECOND, Duration, format_seconds
 
 
 @dataclass(frozen=True, eq=False)
-class Job:
+class Job(Once):
     """What to replay a trace with.
 
     With `instant`, a load ends when it begins, whatever it costs. With `spares` as well, a clear spares what a load
@@ -31,6 +33,8 @@ class Job:
     instant: bool = False
     spares: int | None = None
     engine: Engine = "native"
+    kept: dict[object, Any] = field(init=False, repr=False, default_factory=dict)
+    """What was worked out once for its trace."""
 
 
 def job(trace: Trace, plan: Plan, instant: bool = False, spares: int | None = None) -> Job:

@@ -9,6 +9,7 @@ import numpy as np
 
 from vestigo.engine.groups import Group, Groups
 from vestigo.engine.job import Job
+from vestigo.engine.known_parts import Name
 from vestigo.prepared.entries import has_unnamed_node
 from vestigo.prepared.memory import is_long
 from vestigo.prepared.part import Part
@@ -47,7 +48,10 @@ class Share(NamedTuple):
     """About how many rows of the trace are its own."""
 
     def depends_on(self, trace: Trace, job: Job) -> Hashable:
-        """All that decides what the part gives on this trace."""
+        """All that decides what the part gives on this trace. It is worked out once for the job."""
+        return job.once(("depends on", self.part, self.pools), lambda: Name(*self._depends_on(trace, job)))
+
+    def _depends_on(self, trace: Trace, job: Job) -> tuple[Hashable, ...]:
         groups = tuple((group.lookup, group.pool, group.rules, group.pinned, group.passes) for group in self.groups)
         pools = tuple(job.groups.pools[pool] for pool in self.pools)
         assumed = tuple(tuple(each[lookup] for lookup in self.part.lookups) for each in job.assumed)
@@ -77,11 +81,14 @@ def finest(job: Job) -> Cut:
 
 
 def shares(trace: Trace, job: Job, cut: Cut = BY_POOL) -> list[Share]:
-    """The parts of a job, the one with the most rows first.
+    """The parts of a job, the one with the most rows first. They are worked out once for the job.
 
     A trace that is too long to be kept is one part, because several would have to keep their course, row by row.
     """
-    groups = job.groups
+    return job.once(cut, lambda: _shares(trace, job.groups, cut))
+
+
+def _shares(trace: Trace, groups: Groups, cut: Cut) -> list[Share]:
     if len(trace) < max(cut.fewest_rows, 1) or not len(trace.keys) or is_long(len(trace)):
         return [whole(trace, groups)]
     cutting = _Cutting(trace, groups)

@@ -10,13 +10,16 @@ from vestigo.prepared import memory
 from vestigo.prepared.counting import Slicing
 from vestigo.prepared.median import Values, lower_medians
 from vestigo.prepared.truth import Flags, parts_with_truth
-from vestigo.rules import Plan
+from vestigo.rules import Plan, Rules
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
 from vestigo.trace.trace import LAST_VALUED, Longs, Range
 
 Parts = Callable[[], Iterable[tuple[Trace, Flags]]]
 """Of a trace, in order, from its beginning at every call; with the rows at which the truth is null."""
+
+
+_USUAL = Rules()
 
 
 class Assumed(NamedTuple):
@@ -29,7 +32,7 @@ class Assumed(NamedTuple):
 def assume(trace: Trace, plan: Plan) -> Assumed:
     """What the plan assumes where the trace leaves something open."""
     rules = [plan.rules_for(name) for name in trace.lookups]
-    defaults = [Plan().rules] * len(rules)
+    defaults = [_USUAL] * len(rules)
     sizes = rules if trace.size_range.least == MISSING else defaults
     costs = rules if trace.cost_range.least == MISSING else defaults
     return Assumed(tuple(one.assume_size for one in sizes), tuple(int(one.assume_cost) for one in costs))

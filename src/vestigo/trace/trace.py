@@ -1,15 +1,15 @@
 """A trace: events in time order, as NumPy columns with dense ids."""
 
-from collections.abc import Callable, Hashable
 from dataclasses import dataclass, field, fields, replace
 from enum import IntEnum
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 
 from vestigo.data import Data, Told
+from vestigo.once import Once
 from vestigo.trace.columns import LARGEST, MISSING, Column, column, columns_of
 from vestigo.trace.names import Texts
 from vestigo.units import LONGEST
@@ -18,7 +18,6 @@ if TYPE_CHECKING:
     import pandas as pd
 
 Ints = npt.NDArray[np.int32]
-_T = TypeVar("_T")
 Longs = npt.NDArray[np.int64]
 
 
@@ -63,7 +62,7 @@ class Range(NamedTuple):
 
 
 @dataclass(frozen=True, eq=False, repr=False)
-class Trace(Data):
+class Trace(Data, Once):
     """Events in time order, one row each. A trace is immutable, and its arrays are read-only.
 
     Ids are numbered by first appearance, and `lookups`, `keys` and `nodes` have their texts. A key belongs to one
@@ -124,13 +123,6 @@ class Trace(Data):
 
     def __getstate__(self) -> dict[str, object]:
         return {one.name: {} if one.name == "kept" else getattr(self, one.name) for one in fields(self)}
-
-    def once(self, what: Hashable, make: Callable[[], _T]) -> _T:
-        """What `make` returns. It is worked out once, and kept as long as the trace exists."""
-        if what not in self.kept:
-            self.kept[what] = make()
-        found: _T = self.kept[what]
-        return found
 
     @property
     def reads(self) -> int:
