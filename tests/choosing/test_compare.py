@@ -114,10 +114,12 @@ def test_candidates_stand_between_today_and_the_ceilings() -> None:
     assert "<table" in results._repr_html_()
 
 
-def test_progress_is_told_after_every_replay() -> None:
+def test_progress_is_told_after_every_part_and_every_replay() -> None:
     told_of: list[tuple[str, int, int]] = []
     compare(TRACE, Plan(), progress=lambda what, done, of: told_of.append((what, done, of)))
-    assert told_of == [("replays", number, 4) for number in (1, 2, 3, 4)]
+    parts, replays = told_of[:3], told_of[3:]
+    assert parts == [("parts", number, 3) for number in (1, 2, 3)]  # today's, no cache, no limits
+    assert replays == [("replays", number, 4) for number in (1, 2, 3, 4)]
 
 
 def test_a_candidate_cannot_take_a_name_of_ours() -> None:
@@ -129,8 +131,9 @@ def test_a_candidate_cannot_take_a_name_of_ours() -> None:
 def test_a_long_trace_is_compared_in_batches_with_the_same_counts(case: Case, events: int) -> None:
     whole = compare(case.trace, case.plan).to_dict()
     with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(memory, "BATCH_EVENTS", events)  # what has the same rows is replayed together
+        assert compare(dataclasses.replace(case.trace), case.plan).to_dict() == whole
         patch.setattr(memory, "KEPT_EVENTS", 0)
-        patch.setattr(memory, "BATCH_EVENTS", events)
         assert compare(dataclasses.replace(case.trace), case.plan).to_dict() == whole
 
 

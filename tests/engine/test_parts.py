@@ -86,6 +86,7 @@ def test_a_trace_that_is_too_long_to_be_kept_is_one_part(monkeypatch: pytest.Mon
     monkeypatch.setattr(memory, "KEPT_EVENTS", 1000)
     monkeypatch.setattr(memory, "BATCH_EVENTS", 700)
     anew = _three_lookups()
+    work = job(anew, Plan(Rules(max_entries=50, absolute="1m")))
     assert len(shares(anew, work, FINEST)) == 1
     assert native.run(anew, work, KnownParts()) == expected
 
@@ -94,7 +95,9 @@ def test_only_parts_that_are_new_are_replayed(monkeypatch: pytest.MonkeyPatch) -
     replayed = []
     count = counted.counted
     monkeypatch.setattr(
-        counted, "counted", lambda fed, *more: replayed.append(fed.wanted.share.part.lookups) or count(fed, *more)
+        counted,
+        "counted",
+        lambda feds, *more: replayed.extend(fed.wanted.share.part.lookups for fed in feds) or count(feds, *more),
     )
     trace = _three_lookups()
     plan = Plan(Rules(max_entries=50))
@@ -105,6 +108,23 @@ def test_only_parts_that_are_new_are_replayed(monkeypatch: pytest.MonkeyPatch) -
     changed = plan.changed({"lookup.l1.absolute": "5s"})
     assert replay(trace, changed).to_dict() == replay(_three_lookups(), changed).to_dict() != first.to_dict()
     assert replayed[3] == (trace.lookups.index("l1"),)
+
+
+def test_parts_with_the_same_rows_are_replayed_from_the_same_batches(monkeypatch: pytest.MonkeyPatch) -> None:
+    plans = [Plan(Rules(max_entries=entries)) for entries in (10, 20, 30, 40, 50)]
+    expected = [replay(_three_lookups(), plan).to_dict() for plan in plans]
+    monkeypatch.setattr(memory, "BATCH_EVENTS", 700)
+    made_for: list[int] = []
+    count = counted.counted
+    monkeypatch.setattr(counted, "counted", lambda feds, *more: made_for.append(len(feds)) or count(feds, *more))
+    trace = _three_lookups()
+    works = native.works_of(trace, [job(trace, plan) for plan in plans])
+    assert len(works) == 6  # four of the five plans at the same time, and the fifth, for each of three parts
+    for work in works:
+        work()
+    assert sorted(made_for) == [1, 1, 1, 4, 4, 4]
+    assert [replay(trace, plan).to_dict() for plan in plans] == expected
+    assert len(made_for) == 6
 
 
 @pytest.mark.parametrize("seed", [1, 2])
@@ -145,6 +165,20 @@ def test_what_was_not_asked_for_the_longest_is_forgotten() -> None:
     for name in ("a", "b", "a", "c", "a", "b"):  # c takes the place of b
         assert get(name) == Kept(name)
     assert made == ["a", "b", "c", "b"]
+
+
+def test_what_is_held_is_forgotten_only_afterwards() -> None:
+    knows, made = KeptResults(most_bytes=100), []
+
+    def get(name: str) -> Kept:
+        return knows.get(name, lambda: made.append(name) or Kept(name))
+
+    with knows.held():
+        for name in ("a", "b", "c", "a"):
+            get(name)
+        assert all(knows.has(name) for name in ("a", "b", "c"))
+    assert made == ["a", "b", "c"]
+    assert not knows.has("b") and knows.has("c") and knows.has("a")
 
 
 def test_what_is_known_of_a_trace_is_forgotten_with_it() -> None:

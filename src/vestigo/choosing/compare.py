@@ -4,7 +4,6 @@ import dataclasses
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import as_completed
 from dataclasses import dataclass, field
-from functools import partial
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -13,8 +12,9 @@ from vestigo.choosing import ceilings as bounds
 from vestigo.choosing.most_hits import most_hits
 from vestigo.data import Data, Told
 from vestigo.engine.job import Job, job
+from vestigo.engine.known_parts import known_parts
 from vestigo.engine.ready import prepare
-from vestigo.engine.replay import run
+from vestigo.engine.replay import run, works_of
 from vestigo.engine.what_if import applied, settled_plan
 from vestigo.errors import raise_for_unknown
 from vestigo.outcome import Outcome
@@ -120,10 +120,15 @@ def compare(
     others = references(trace, plan, list(plans.values()))
     if len(jobs) > 1:
         prepare(trace, jobs.values())
-    with reporting(progress) as report, side_by_side() as pool:
+    with reporting(progress) as report, side_by_side() as pool, known_parts(trace).held():
         # What takes longest begins first.
         futures = {ALWAYS_FRESH: pool.submit(others[ALWAYS_FRESH])}
         bounded = {name: pool.submit(most_hits, trace, one) for name, one in plans.items()}
+        on_trace = [made for on, made in (others[KEEP_ALL].make(), others[NO_CACHE].make()) if on is trace]
+        parts = [pool.submit(work) for work in works_of(trace, [*jobs.values(), *on_trace])]
+        for done, part in enumerate(as_completed(parts), 1):
+            part.result()
+            report("parts", done, len(parts))
         futures[KEEP_ALL] = pool.submit(others[KEEP_ALL])
         futures |= {name: pool.submit(run, trace, one, name) for name, one in jobs.items()}
         futures[NO_CACHE] = pool.submit(others[NO_CACHE])
@@ -143,10 +148,23 @@ def _scopes(trace: Trace, first_counted: int) -> int:
     return len(np.unique(named[named >= 0]))
 
 
-def references(trace: Trace, plan: Plan, settings: Sequence[Plan]) -> dict[str, Callable[[], Outcome]]:
-    """What `settings` are compared with: no cache, no limits, and no limits but fresh. Each is replayed when it is
-    called, and once for a trace and these settings.
-    """
+@dataclass(frozen=True)
+class Reference:
+    """What settings are compared with. It is replayed when it is called, and once for a trace and these settings."""
+
+    trace: Trace
+    name: str
+    stated: str
+    """All that it depends on, besides the trace."""
+    make: Callable[[], tuple[Trace, Job]]
+    """How it is replayed, and on which trace."""
+
+    def __call__(self) -> Outcome:
+        return self.trace.once(("reference", self.name, self.stated), lambda: run(*self.make(), self.name))
+
+
+def references(trace: Trace, plan: Plan, settings: Sequence[Plan]) -> dict[str, Reference]:
+    """What `settings` are compared with: no cache, no limits, and no limits but fresh."""
     ideal = bounds.ceiling(trace, plan, settings)
 
     def always_fresh() -> tuple[Trace, Job]:
@@ -159,8 +177,4 @@ def references(trace: Trace, plan: Plan, settings: Sequence[Plan]) -> dict[str, 
         ALWAYS_FRESH: always_fresh,
     }
     stated = repr([plan.replayed_to_dict(), *ideal.stated])
-
-    def outcome(name: str) -> Outcome:
-        return trace.once(("reference", name, stated), lambda: run(*made[name](), name))
-
-    return {name: partial(outcome, name) for name in made}
+    return {name: Reference(trace, name, stated, make) for name, make in made.items()}

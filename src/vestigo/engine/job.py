@@ -7,7 +7,7 @@ import numpy as np
 
 from vestigo.engine.groups import Groups, groups_of
 from vestigo.errors import RulesError
-from vestigo.once import Once
+from vestigo.memo import Memo
 from vestigo.outcome import Mark
 from vestigo.prepared.counting import Slicing, first_counted, slicing
 from vestigo.prepared.fill import Assumed, assume
@@ -18,8 +18,8 @@ from vestigo.units import LONGEST, SECOND, Duration, format_seconds
 
 
 @dataclass(frozen=True, eq=False)
-class Job(Once):
-    """What to replay a trace with.
+class Job(Memo):
+    """What to replay one trace with.
 
     With `instant`, a load ends when it begins, whatever it costs. With `spares` as well, a clear spares what a load
     under way could bring back, and what a write of the last `spares` ns could. No settings answer more

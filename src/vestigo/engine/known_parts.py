@@ -1,7 +1,8 @@
 """``KnownParts``: what parts of replays gave. What several settings have in common is replayed once."""
 
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Iterator
 from concurrent.futures import Future
+from contextlib import AbstractContextManager, contextmanager
 from threading import RLock
 from typing import Any, Protocol, TypeVar
 from weakref import finalize
@@ -47,6 +48,7 @@ class KeptResults:
 
     def __init__(self, most_bytes: int) -> None:
         self._most_bytes, self._bytes, self._lock = most_bytes, 0, RLock()
+        self._holders = 0
         self._made: dict[Hashable, Future[Any]] = {}
 
     def get(self, name: Hashable, make: Callable[[], _S]) -> _S:
@@ -62,10 +64,26 @@ class KeptResults:
             return self.get(name, make)
         return result.result()
 
+    def has(self, name: Hashable) -> bool:
+        """Whether there is something of this name, or is being made."""
+        return name in self._made
+
     @property
     def has_room(self) -> bool:
         """Whether less than nine tenths is taken."""
         return 10 * self._bytes < 9 * self._most_bytes
+
+    @contextmanager
+    def held(self) -> Iterator[None]:
+        """Until this is over, nothing is forgotten because there is more."""
+        with self._lock:
+            self._holders += 1
+        try:
+            yield
+        finally:
+            with self._lock:
+                self._holders -= 1
+                self._make_room()
 
     def forget(self, is_over: Callable[[Any], bool]) -> None:
         """Forgets what has such a name."""
@@ -83,8 +101,11 @@ class KeptResults:
             result.set_result(made)
             if self._made.get(name) is result:  # not forgotten meanwhile
                 self._bytes += made.bytes
-            while self._bytes > self._most_bytes and (oldest := self._oldest()) is not None:
-                self._drop(oldest)
+            self._make_room()
+
+    def _make_room(self) -> None:
+        while not self._holders and self._bytes > self._most_bytes and (oldest := self._oldest()) is not None:
+            self._drop(oldest)
 
     def _drop(self, name: Hashable) -> None:
         made = self._made.pop(name, None)
@@ -111,6 +132,14 @@ class KnownParts:
     def has_room(self) -> bool:
         """Whether more can be kept without forgetting anything."""
         return _RESULTS.has_room
+
+    def held(self) -> AbstractContextManager[None]:
+        """Until this is over, nothing is forgotten."""
+        return _RESULTS.held()
+
+    def has(self, name: Hashable) -> bool:
+        """Whether it is known what has this name."""
+        return _RESULTS.has(Name(id(self), name))
 
     def get(self, name: Hashable, make: Callable[[], _S]) -> _S:
         """What has this name. It is made if it is not known."""

@@ -1,6 +1,6 @@
 """``replay``: one trace, one set of settings, one outcome."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from typing import TYPE_CHECKING, Protocol
 
 from vestigo.arguments import text
@@ -99,6 +99,17 @@ def replay_parts(trace: Trace, jobs: Iterable[Job], split_ns: int, progress: Pro
         from vestigo.engine import native
 
         native.count_parts(trace, cut, split_ns, progress)
+
+
+def works_of(trace: Trace, jobs: Iterable[Job]) -> list[Callable[[], None]]:
+    """Calls that replay the parts of several jobs, each once, so that `run` finds them. They can be called side by
+    side.
+    """
+    if not (cut := [job for job in jobs if _is_cut(trace, job)]):
+        return []
+    from vestigo.engine import native
+
+    return native.works_of(trace, cut)
 
 
 def _is_cut(trace: Trace, job: Job) -> bool:

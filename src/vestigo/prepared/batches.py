@@ -1,7 +1,7 @@
 """A trace, or a part of it, as the kernel reads it: in batches, each of which is made ready when it is needed."""
 
 from collections import Counter
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Hashable, Iterable, Iterator, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -67,7 +67,7 @@ def batches(trace: Trace, assumed: Assumed, part: Part, events: int | None = Non
     Raises TraceError if its sizes or costs are too large to add up.
     """
     _check_costs(trace, assumed)
-    name = _kept_as(assumed, part)
+    name = kept_as(assumed, part)
     if events is None and _is_worth_keeping(trace, name):
         make_ready(trace, assumed, [part])
     if events is None and name in trace.kept:
@@ -86,7 +86,7 @@ def make_ready(trace: Trace, assumed: Assumed, parts: Iterable[Part]) -> None:
         return
     of_same_lookups: dict[Part, list[Part]] = {}
     for part in dict.fromkeys(parts):
-        if _kept_as(assumed, part) not in trace.kept:
+        if kept_as(assumed, part) not in trace.kept:
             of_same_lookups.setdefault(part.everywhere, []).append(part)
     each_side_by_side(lambda some: _keep(trace, assumed, some), list(of_same_lookups.values()))
 
@@ -95,10 +95,11 @@ def _keep(trace: Trace, assumed: Assumed, parts: Sequence[Part]) -> None:
     blocks = list(_made(trace, assumed, parts))
     for number, part in enumerate(parts):
         own = [block[number] for block in blocks]
-        trace.kept.setdefault(_kept_as(assumed, part), [batch for batch in own if batch is not None])
+        trace.kept.setdefault(kept_as(assumed, part), [batch for batch in own if batch is not None])
 
 
-def _kept_as(assumed: Assumed, part: Part) -> object:
+def kept_as(assumed: Assumed, part: Part) -> Hashable:
+    """The name under which a trace keeps the batches of a part, if it does."""
     return "batches", part, *(tuple(each[lookup] for lookup in part.lookups) for each in assumed)
 
 

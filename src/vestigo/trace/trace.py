@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from vestigo.data import Data, Told
-from vestigo.once import Once
+from vestigo.memo import Memo
 from vestigo.trace.columns import LARGEST, MISSING, Column, column, columns_of
 from vestigo.trace.names import Texts
 from vestigo.units import LONGEST
@@ -62,7 +62,7 @@ class Range(NamedTuple):
 
 
 @dataclass(frozen=True, eq=False, repr=False)
-class Trace(Data, Once):
+class Trace(Data, Memo):
     """Events in time order, one row each. A trace is immutable, and its arrays are read-only.
 
     Ids are numbered by first appearance, and `lookups`, `keys` and `nodes` have their texts. A key belongs to one

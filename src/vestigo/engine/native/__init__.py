@@ -2,7 +2,7 @@
 `watched` reads what it tells of single reads and keys.
 """
 
-from vestigo.engine.native.counted import count_parts, run, run_in_halves
+from vestigo.engine.native.counted import count_parts, run, run_in_halves, works_of
 from vestigo.engine.native.watched import answers_by_batch, watch
 
-__all__ = ["answers_by_batch", "count_parts", "run", "run_in_halves", "watch"]
+__all__ = ["answers_by_batch", "count_parts", "run", "run_in_halves", "watch", "works_of"]

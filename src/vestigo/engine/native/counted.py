@@ -1,8 +1,8 @@
 """Runs the kernel: the parts of a job are replayed side by side, and summed up."""
 
-from collections.abc import Hashable, Iterable, Sequence
+from collections.abc import Callable, Hashable, Iterable, Sequence
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, partial
 from itertools import count
 from typing import Any, NamedTuple
 
@@ -15,7 +15,7 @@ from vestigo.engine.parts import Share, finest, shares
 from vestigo.outcome import Measures, Slices
 from vestigo.outcome.measures import Fields
 from vestigo.outcome.summary import Summary
-from vestigo.prepared.batches import make_ready
+from vestigo.prepared.batches import kept_as, make_ready
 from vestigo.prepared.memory import is_long
 from vestigo.progress import Progress
 from vestigo.stopping import check
@@ -70,6 +70,35 @@ def run(
     return reader.total(sheets["total"]), lookups, Slices(slices)
 
 
+class _Asked(NamedTuple):
+    """A part of a job that is to be replayed."""
+
+    trace: Trace
+    job: Job
+    share: Share
+    until: int | None
+    """The slices before this one are told as one, and the others as one. None: each is told."""
+
+    @property
+    def name(self) -> Hashable:
+        return self.share.depends_on(self.trace, self.job), self.until
+
+    @property
+    def rows(self) -> Hashable:
+        """What parts have in common that are fed the same batches, as long as these are made anew each time."""
+        rows = kept_as(self.job.assumed, self.share.part)
+        return self.name if rows in self.trace.kept else rows
+
+    def counts(self, counted: kernel.Counted) -> PartCounted:
+        if self.until is not None:
+            counted.join_slices(self.until)
+        return PartCounted(self.share, counted, SheetReader(self.trace, self.job))
+
+
+_MOST_TOGETHER = 4
+"""How many parts are replayed at the same time by one thread. Each takes memory for its entries."""
+
+
 class Halves(NamedTuple):
     """What is kept of a replay where there are many."""
 
@@ -103,25 +132,52 @@ def run_in_halves(trace: Trace, job: Job, split_ns: int, names: Iterable[str]) -
 
 
 def count_parts(trace: Trace, jobs: Iterable[Job], split_ns: int, progress: Progress) -> None:
-    """Replays what `run_in_halves` will ask for of several jobs, each part once and the largest first, as long as there
-    is room to keep them.
-    """
-    asked: dict[Hashable, tuple[Job, Share]] = {}
-    for job in jobs:
-        parts = shares(trace, job)
-        if len(parts) > 1:
-            make_ready(trace, job.assumed, [share.part for share in parts])
-            asked |= {share.depends_on(trace, job): (job, share) for share in parts}
-    in_order = sorted(asked.values(), key=lambda each: -each[1].rows)
-    known, done = known_parts(trace), count(1)
+    """Replays what `run_in_halves` will ask for of several jobs, as long as there is room to keep it."""
+    cut = [job for job in jobs if len(shares(trace, job)) > 1]
+    for job in cut:
+        make_ready(trace, job.assumed, [share.part for share in shares(trace, job)])
+    works, known, done = works_of(trace, cut, split_ns), known_parts(trace), count(1)
 
-    def replay(job: Job, share: Share) -> None:
+    def do(work: Callable[[], None]) -> None:
         check()
         if known.has_room:
-            _known_part(trace, job, share, known, _slices_before(split_ns, job))
-            progress("parts", next(done), len(in_order))
+            work()
+            progress("parts", next(done), len(works))
 
-    each_side_by_side(lambda each: replay(*each), in_order)
+    each_side_by_side(do, works)
+
+
+def works_of(trace: Trace, jobs: Iterable[Job], split_ns: int | None = None) -> list[Callable[[], None]]:
+    """Calls that replay the parts of several jobs, each once, so that `run` finds them, or with a `split_ns`
+    `run_in_halves`. They can be called side by side; the longest is the first. Parts with the same rows are replayed
+    together where their batches would have to be made for each.
+    """
+    distinct: dict[Hashable, _Asked] = {}
+    for job in jobs:
+        until = None if split_ns is None else _slices_before(split_ns, job)
+        asked = [_Asked(trace, job, share, until) for share in shares(trace, job)]
+        distinct |= {one.name: one for one in asked}
+    of_rows: dict[Hashable, list[_Asked]] = {}
+    for one in distinct.values():
+        of_rows.setdefault(one.rows, []).append(one)
+    together = [
+        some[begin : begin + _MOST_TOGETHER]
+        for some in of_rows.values()
+        for begin in range(0, len(some), _MOST_TOGETHER)
+    ]
+    together.sort(key=lambda some: -sum(one.share.rows for one in some))
+    return [partial(_replay, some, known_parts(trace)) for some in together]
+
+
+def _replay(together: Sequence[_Asked], known: KnownParts) -> None:
+    """Replays those that are not known."""
+    missing = [one for one in together if not known.has(one.name)]
+    if not missing:
+        return
+    feds = [Fed(one.trace, one.job, one.share) for one in missing]
+    keeps_course = not missing[0].share.part.is_whole(missing[0].trace)
+    for one, found in zip(missing, counted(feds, keeps_course), strict=True):
+        known.get(one.name, partial(one.counts, found))
 
 
 def _known(
@@ -129,17 +185,12 @@ def _known(
 ) -> list[PartCounted]:
     """What each part counted. Those that are not known are replayed."""
     make_nodes_ready(trace, job, parts)
-    return each_side_by_side(lambda share: _known_part(trace, job, share, known, until), parts)
 
+    def get(share: Share) -> PartCounted:
+        asked = _Asked(trace, job, share, until)
+        return known.get(asked.name, lambda: asked.counts(*counted([Fed(trace, job, share)], len(parts) > 1)))
 
-def _known_part(trace: Trace, job: Job, share: Share, known: KnownParts, until: int | None) -> PartCounted:
-    def make() -> PartCounted:
-        found = counted(Fed(trace, job, share), not share.part.is_whole(trace))
-        if until is not None:
-            found.join_slices(until)
-        return PartCounted(share, found, SheetReader(trace, job))
-
-    return known.get((share.depends_on(trace, job), until), make)
+    return each_side_by_side(get, parts)
 
 
 def _slices_before(split_ns: int, job: Job) -> int:

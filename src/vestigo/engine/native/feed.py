@@ -63,20 +63,20 @@ def make_nodes_ready(trace: Trace, job: Job, parts: Sequence[Share], options: Ru
         make_ready(trace, job.assumed, [share.part for share in parts if share.part.node is not None])
 
 
-def counted(fed: Fed, keeps_course: bool, batch_events: int | None = None) -> kernel.Counted:
-    """What a part counts. The whole can be summed up from this (`kernel.sum`), if each of several parts has kept its
-    course.
+def counted(feds: Sequence[Fed], keeps_course: bool, batch_events: int | None = None) -> list[kernel.Counted]:
+    """What some parts count that have the same rows: they are replayed at the same time, batch by batch. The whole can
+    be summed up from what its parts count (`kernel.sum`), if each of several has kept its course.
     """
-    replay = fed.begin(keeps_course)
-    for batch in fed.batches(batch_events):
+    replays = [fed.begin(keeps_course) for fed in feds]
+    for batch in feds[0].batches(batch_events):
         check()
-        fed.feed(replay, batch)
-    found: kernel.Counted = replay.close()["counted"]
-    return found
+        for fed, replay in zip(feds, replays, strict=True):
+            fed.feed(replay, batch)
+    return [replay.close()["counted"] for replay in replays]
 
 
 def all_counted(trace: Trace, job: Job, parts: Sequence[Share], options: RunOptions = AS_USUAL) -> list[kernel.Counted]:
     """What each part counts. They are replayed side by side. Raises GivenUp if told to stop."""
     make_nodes_ready(trace, job, parts, options)
     feds = [Fed(trace, job, share, options.full) for share in parts]
-    return each_side_by_side(lambda fed: counted(fed, len(parts) > 1, options.batch_events), feds)
+    return each_side_by_side(lambda fed: counted([fed], len(parts) > 1, options.batch_events)[0], feds)

@@ -1,4 +1,4 @@
-"""``Once``: keeps what was worked out of something that does not change."""
+"""``Memo``: keeps what was worked out of something that does not change."""
 
 from collections.abc import Callable, Hashable
 from typing import Any, TypeVar
@@ -6,7 +6,7 @@ from typing import Any, TypeVar
 _T = TypeVar("_T")
 
 
-class Once:
+class Memo:
     """Has a dictionary, `kept`, which disappears with it."""
 
     kept: dict[object, Any]
