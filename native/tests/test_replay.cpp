@@ -39,6 +39,7 @@ void one_case(std::mt19937& random, Eviction eviction) {
   const Id places = on_nodes ? 3 : 1;
   for (Id group = 0; group < groups; ++group) {
     rules.push_back(random_rules(random));
+    if (on_nodes && random() % 2) rules.back().tell_nodes = TellNodes::drop;
     if (by_value) value_rules.push_back(random_value_rules(random));
     const PoolRules pool = random_pool(random, eviction);
     for (Id node = 0; node < places; ++node) {

@@ -12,6 +12,7 @@
 #include "meaning.hpp"
 #include "policy/room.hpp"
 #include "setting.hpp"
+#include "siblings.hpp"
 #include "witness/witness.hpp"
 
 namespace vestigo {
@@ -81,6 +82,12 @@ struct Pools {
                         setting.group_is_of_node[i] != 0});
       if constexpr (by_value) value_rules.push_back(setting.value_rules[lookup]);
     }
+    const auto tells = [&](Id entry) {
+      return groups[entries[entry].group].rules.tell_nodes != TellNodes::nothing;
+    };
+    if (std::any_of(setting.lookups.begin(), setting.lookups.end(),
+                    [](const Rules& rules) { return rules.tell_nodes != TellNodes::nothing; }))
+      siblings_ = Siblings(setting.entry_keys, setting.keys, tells);
     const bool puts =
         std::any_of(setting.lookups.begin(), setting.lookups.end(),
                     [](const Rules& rules) { return rules.on_write == OnWrite::replace; });
@@ -99,6 +106,11 @@ struct Pools {
 
   // The key of an entry, on whichever node.
   Id key_of(Id entry) const { return entry_keys_.empty() ? entry : entry_keys_[index(entry)]; }
+
+  // The entries of the same key on other nodes, if those hear of writes.
+  const std::vector<Id>& siblings_of(Id entry) {
+    return siblings_.of(entry, [this](Id id) { return groups[entries[id].group].node; });
+  }
 
   // An entry's row in the counts by key is its own number. The entries' keys and nodes say whose
   // row it is.
@@ -347,6 +359,7 @@ struct Pools {
   }
 
   std::span<const Id> entry_keys_;
+  Siblings siblings_;              // if some nodes tell each other of writes
   std::vector<Id> first_entries_;  // for each key, the entry that is loaded first, where writes
                                    // store values on nodes
   std::vector<std::uint32_t>

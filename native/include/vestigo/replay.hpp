@@ -245,7 +245,9 @@ class PlainReplay {
       case kTakenOut: return take_out(pools_.entries[columns.key[i]], now);
       case kClear: return clear(columns.value[i], columns.node[i], now);
       case kRestart: return restart(columns, columns.node[i], now);
-      default: return;  // a write that comes from none of the caches, or nothing
+      case kElsewhere:
+        return tell(columns.key[i], now);  // a write that comes from none of the caches
+      default: return;                     // nothing
     }
   }
 
@@ -392,18 +394,26 @@ class PlainReplay {
     const Rules& rules = group.rules;
     if constexpr (foresees) foresee(columns, i, group, entry);
     const WriteDoes does = write_does(rules, truth);
-    if (does == WriteDoes::nothing) return;
-    if (does == WriteDoes::put) {
-      if (store(group, entry, columns.key[i], truth, columns.size[i], now, columns.cost[i], now,
-                true))
-        pools_.put(columns.key[i]);
-      return;
-    }
+    if (does == WriteDoes::drop) drop(columns.key[i], now);
+    if (does == WriteDoes::put && store(group, entry, columns.key[i], truth, columns.size[i], now,
+                                        columns.cost[i], now, true))
+      pools_.put(columns.key[i]);
+    tell(columns.key[i], now);
+  }
+
+  void drop(Id key, Time now) {
+    Entry& entry = pools_.entries[key];
     if constexpr (timed) {
       if (entry.records()) entry.set(Entry::kDropMissed);
-      if (entry.more_loads()) loads_.mark_raced(columns.key[i]);
+      if (entry.more_loads()) loads_.mark_raced(key);
     }
-    if (entry.held()) pools_.leave(group, entry, kDropped, kDrops, now);
+    if (entry.held()) pools_.leave(pools_.groups[entry.group], entry, kDropped, kDrops, now);
+  }
+
+  // The other nodes hear of a write, and drop what they have of its key.
+  void tell(Id key, Time now) {
+    if (pools_.groups[pools_.entries[key].group].rules.tell_nodes == TellNodes::nothing) return;
+    for (const Id other : pools_.siblings_of(key)) drop(other, now);
   }
 
   // The program takes an entry out of its own cache. Ceilings keep it: a load under way could bring

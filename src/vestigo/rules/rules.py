@@ -154,7 +154,10 @@ class Rules(PoolRules):
         Rule("whose cache", worked_out=_IN_GROUPS, plain=lambda value: value != "scope"),
     ] = "node"
     """Who has a cache of its own: each node that the trace names, all rows together, or each scope."""
-    tell_nodes: Annotated[Literal["nothing", "drop", "copy"], Rule("whose cache", same("tell_nodes"))] = "nothing"
+    tell_nodes: Annotated[
+        Literal["nothing", "drop", "copy"],
+        Rule("whose cache", same("tell_nodes"), plain=lambda value: value != "copy"),
+    ] = "nothing"
     """What a write on one node does to the entries of the other nodes."""
     tell_delay: Annotated[Duration, BeforeValidator(values.span), Rule("whose cache", same("tell_delay"))] = Duration(0)
     """How long the other nodes take to hear of a write."""

@@ -14,6 +14,7 @@
 #include "../entries.hpp"
 #include "../id_map.hpp"
 #include "../policy/any.hpp"
+#include "../siblings.hpp"
 #include "setting.hpp"
 
 namespace vestigo::full {
@@ -71,11 +72,15 @@ class Compartments {
     }
     for (auto id = static_cast<Id>(all.size()); id > next; --id) free_.push_back(id - 1);
     of_scope_.resize(setting.pools.size());
-    const bool tells =
-        std::any_of(setting.groups.begin(), setting.groups.end(),
-                    [](const GroupRules& group) { return group.tell_nodes != TellNodes::nothing; });
     for (std::size_t entry = 0; entry < announced; ++entry)
-      settle(static_cast<Id>(entry), setting.entry_groups[entry], tells);
+      settle(static_cast<Id>(entry), setting.entry_groups[entry]);
+    const auto tells = [](const GroupRules& group) {
+      return group.tell_nodes != TellNodes::nothing;
+    };
+    if (std::any_of(setting.groups.begin(), setting.groups.end(), tells))
+      siblings_ = Siblings(setting.entry_keys, setting.keys, [&](Id entry) {
+        return tells(setting.groups[index(setting.entry_groups[index(entry)])]);
+      });
   }
 
   // The compartment of a pool that a row is about. There is none if the row names no node and
@@ -99,10 +104,9 @@ class Compartments {
                                                                    : entry;
   }
 
-  // The slot of a key on another node, or kNone if it cannot be held there.
-  Id slot_elsewhere(Id key, Id compartment) const {
-    const Id* const found = slot_of_.find(pair(key, compartment));
-    return found == nullptr ? kNone : *found;
+  // The slots of an entry's key on other nodes, if those hear of writes.
+  const std::vector<Id>& siblings_of(Id entry) {
+    return siblings_.of(entry, [this](Id slot) { return slot_at(slot).compartment; });
   }
 
   [[gnu::always_inline]] void fetch(Id slot) const {
@@ -221,9 +225,8 @@ class Compartments {
     return id;
   }
 
-  // Links an entry to its slot, unless scopes have their own. Where nodes hear of writes, the slot
-  // can also be found by key and node.
-  void settle(Id entry, Id group, bool tells) {
+  // Links an entry to its slot, unless scopes have their own.
+  void settle(Id entry, Id group) {
     const Id pool = setting_.groups[index(group)].pool;
     const Per per = setting_.per[index(pool)];
     if (per == Per::scope) return take(entry, entry, kNone);
@@ -233,7 +236,6 @@ class Compartments {
     take(entry, entry, compartment);
     if (!setting_.entry_is_first.empty() && !setting_.entry_is_first[index(entry)])
       entries[entry].miss_out(kKnownElsewhere);
-    if (tells && per == Per::node) slot_of_.set(pair(key_of(entry), compartment), entry);
   }
 
   void take(Id slot, Id entry, Id compartment) {
@@ -259,7 +261,8 @@ class Compartments {
   std::size_t nodes_;
   std::vector<Id> first_;           // of each pool
   std::vector<IdMap> of_scope_;     // for each pool, the compartment of each scope under way
-  Map<std::uint64_t, Id> slot_of_;  // the slot of a key in a scope's compartment, or on a node
+  Map<std::uint64_t, Id> slot_of_;  // the slot of a key in a scope's compartment
+  Siblings siblings_;               // if some nodes tell each other of writes
   std::vector<Id> free_, free_slots_;
   std::uint32_t generations_ = 0;
 };

@@ -287,8 +287,7 @@ class Replay {
         held_.witness.reload(held_.who(slot), i, written.cost, now);
       }
     }
-    if (group.tell_nodes != TellNodes::nothing)
-      tell(group, held_.here.key_of(columns.key[i]), columns.node[i], written, now);
+    if (group.tell_nodes != TellNodes::nothing) tell(group, columns.key[i], written, now);
   }
 
   void drop(const GroupRules& group, Id slot, Time now) {
@@ -303,16 +302,20 @@ class Replay {
       held_.leave(group, slot, kDropped, kDrops, now);
   }
 
-  // Tells the other nodes of a write, at once or later.
-  void tell(const GroupRules& group, Id key, Id node, const Load& written, Time now) {
-    held_.here.each(index(group.pool), kNone, [&](Id compartment) {
-      if (held_.here.at(compartment).number == node + 1) return;
+  // Tells the other nodes of a write, at once or later. Where the key has no entry, nothing is
+  // held, or will be.
+  void tell(const GroupRules& group, Id entry, const Load& written, Time now) {
+    for (const Id slot : held_.here.siblings_of(entry)) {
+      if (!held_.here.at(at(slot).compartment).policy)
+        continue;  // rows without a node, where all readers have one
       Load message = written;
-      message.slot = held_.here.slot_elsewhere(key, compartment);
-      if (message.slot == kNone) return;  // nothing is held there, or will be
-      if (group.tell_delay == 0) return hear(message, now);
-      held_.agenda.add(now + group.tell_delay, Kind::message, loads_.put(message));
-    });
+      message.slot = slot;
+      if (group.tell_delay == 0) {
+        hear(message, now);
+      } else {
+        held_.agenda.add(now + group.tell_delay, Kind::message, loads_.put(message));
+      }
+    }
   }
 
   void hear(const Load& message, Time now) {
