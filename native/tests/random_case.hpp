@@ -134,6 +134,12 @@ inline ValueRules random_value_rules(std::mt19937& random) {
   rules.most_size = maybe(random, random() % 50);
   rules.most_cost = maybe(random, random() % 12);
   rules.hit_cost_per_kib = random() % 2000;
+  if (random() % 2) {
+    rules.reload_of = 1;
+    rules.reload_to = 2;
+  }
+  rules.serve_stale = random() % 4;
+  rules.batch = random() % 6;
   return rules;
 }
 

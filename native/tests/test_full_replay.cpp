@@ -23,17 +23,11 @@ GroupRules random_group(std::mt19937& random, Per per) {
   group.pinned = random() % 4 == 0;
   group.passes = random() % 8 != 0;
   static_cast<ValueRules&>(group) = random_value_rules(random);
-  if (random() % 2) {
-    group.reload_of = 1;
-    group.reload_to = 2;
-  }
-  group.serve_stale = random() % 4;
   group.collect = static_cast<Collect>(random() % 3);
   group.collect_every = 1 + random() % 6;
   group.reloads = random() % 2;
   group.tell_nodes = per == Per::node ? static_cast<TellNodes>(random() % 3) : TellNodes::nothing;
   group.tell_delay = random() % 4;
-  group.batch = random() % 6;
   return group;
 }
 

@@ -18,16 +18,15 @@ namespace vestigo {
 
 class Ledger {
  public:
-  // For the plain replay. A miss takes as long as its load. All hits of a look-up take the same
-  // time, unless they cost by size. So the time of hits is added in bulk.
-  Ledger(std::span<const Rules> rules, bool hits_cost_the_same, Slices slices)
+  // For the plain replay. With `in_bulk`, a miss takes as long as its load, and all hits of a
+  // look-up take the same time. So the times of reads are added in bulk.
+  Ledger(std::span<const Rules> rules, bool in_bulk, Slices slices)
       : tallies_(rules.size()),
         several_(rules.size() > 1),
-        hits_in_bulk_(hits_cost_the_same),
-        misses_in_bulk_(true),
+        in_bulk_(in_bulk),
         slices_(std::move(slices)) {
     for (const Rules& one : rules) {
-      hit_costs_.push_back(hits_cost_the_same ? one.hit_cost : 0);
+      hit_costs_.push_back(in_bulk ? one.hit_cost : 0);
       overheads_.push_back(one.entry_overhead);
     }
   }
@@ -83,6 +82,14 @@ class Ledger {
     if (now >= tally.surge_count.second_ends) [[unlikely]]
       begin_second(tally, now);
     tally.origin_time += cost;
+  }
+
+  // A reader misses and shares the origin call of another load, which takes `more` time for that.
+  void share(Tally& tally, Cause cause, Time cost, Time more, Bytes size) {
+    ++tally.counts[cause];
+    ++tally.counts[kBatched];
+    tally.origin_time += more;
+    wait(tally, cost, size);
   }
 
   // Counts how long a read took.
@@ -257,14 +264,14 @@ class Ledger {
   void settle(Counted& counted, Histogram& read_times, std::size_t lookup, Time now) const {
     const Tally& own = tallies_[lookup];
     const std::int64_t hits = own.counts[kHits];
-    if (hits_in_bulk_ && hits > 0) {
+    if (in_bulk_ && hits > 0) {
       counted.sums[kReadTime] += Int128{hits} * hit_costs_[lookup];
       read_times.add(hit_costs_[lookup], static_cast<std::uint32_t>(hits));
     }
     counted.counts[kBytesHit] -= hits * overheads_[lookup];
     counted.counts[kLoads] += own.loads();
     counted.sums[kOriginTime] += own.origin_time;
-    if (misses_in_bulk_) counted.sums[kReadTime] += own.origin_time;
+    if (in_bulk_) counted.sums[kReadTime] += own.origin_time;
     counted.sums[kHeld] += Int128{own.held.bytes} * now;
   }
 
@@ -295,7 +302,7 @@ class Ledger {
 
   std::vector<Tally> tallies_;
   bool several_;
-  bool hits_in_bulk_ = false, misses_in_bulk_ = false;
+  bool in_bulk_ = false;
   std::vector<Time> hit_costs_;
   std::vector<Bytes> overheads_;
   std::vector<std::int64_t> hits_before_;  // the present slice

@@ -33,6 +33,11 @@ inline Time shortfall(const Rules& rules, bool null, Id key, Id compartment, std
   return most == 0 ? 0 : draw_shortfall(key, compartment, number, most);
 }
 
+// How much of a lifetime is over when a hit reloads the entry, if one does.
+inline Time share_of(Time lifetime, const ValueRules& rules) {
+  return static_cast<Time>(Int128{lifetime} * rules.reload_of / rules.reload_to);
+}
+
 // Which lifetime ended first. If several ended at the same moment, the one that is listed first.
 inline Cause expiry(Time dies_at, Time ages_at, Time idles_at) {
   return dies_at == ages_at ? kAged : dies_at == idles_at ? kIdle : kFixedTime;

@@ -17,8 +17,25 @@
 
 namespace vestigo {
 
-// `by_value`: whether some rules need the size or the cost of single values. `Seen`: the witness of
-// single reads and keys, if there is one.
+// The rules of a group that look at single values and loads, and what follows from them.
+struct OfValues : ValueRules {
+  Time rest = 0, null_rest = 0;  // how long before a lifetime ends a hit reloads the entry
+
+  OfValues(const ValueRules& own, const Rules& rules) : ValueRules(own) {
+    if (reload_to == 0) return;
+    rest = rules.absolute - share_of(rules.absolute, own);
+    null_rest = rules.null_lifetime - share_of(rules.null_lifetime, own);
+  }
+
+  // Whether a hit on an entry that did not expire reloads it. All lifetimes of its group are the
+  // same.
+  bool reloads(const Entry& entry, Time now) const {
+    return reload_to != 0 && now >= entry.ages_at - (is_null(entry.stretch) ? null_rest : rest);
+  }
+};
+
+// `by_value`: whether some rules look at single values and loads. `Seen`: the witness of single
+// reads and keys, if there is one.
 template <class Policy, bool by_value, class Seen = NoWitness>
 struct Pools {
   struct Pool {
@@ -59,7 +76,7 @@ struct Pools {
   std::vector<Pool> pools;  // its size is fixed, because groups and policies point into it
   std::vector<Group> groups;
   Ledger ledger;
-  std::vector<ValueRules> value_rules;  // by group
+  std::vector<OfValues> value_rules;  // by group
   [[no_unique_address]] Seen witness;
 
   Pools(const PlainSetting& setting, Slices slices)
@@ -80,7 +97,8 @@ struct Pools {
       groups.push_back({&pools[index(setting.group_pools[i])], &ledger.tally(lookup),
                         setting.lookups[lookup], setting.group_lookups[i], setting.group_nodes[i],
                         setting.group_is_of_node[i] != 0});
-      if constexpr (by_value) value_rules.push_back(setting.value_rules[lookup]);
+      if constexpr (by_value)
+        value_rules.emplace_back(setting.value_rules[lookup], setting.lookups[lookup]);
     }
     const auto tells = [&](Id entry) {
       return groups[entries[entry].group].rules.tell_nodes != TellNodes::nothing;

@@ -8,9 +8,11 @@
 
 #include <algorithm>
 #include <cstring>
+#include <optional>
 #include <span>
 #include <vector>
 
+#include "shared_calls.hpp"
 #include "columns.hpp"
 #include "fetch.hpp"
 #include "loads.hpp"
@@ -192,7 +194,7 @@ class PlainReplay {
     if constexpr (foresees) foresee(columns, i, group, entry);
     if (entry.state != 0) {
       if constexpr (timed) end_loads(columns, now);
-      if (!forced && entry.live(now) && hit(columns, i, group, entry, now)) return;
+      if (!forced && serves(entry, now) && hit(columns, i, group, entry, now)) return;
     }
     miss(columns, i, group, entry, forced, now);
   }
@@ -202,6 +204,13 @@ class PlainReplay {
     if (columns.next_read == nullptr) return;
     if (timed && entry.state != 0) end_due_loads(columns, columns.at[i]);
     group.pool->policy.coming(columns.key[i], columns.next_read[i]);
+  }
+
+  // An expired entry can still be served.
+  [[gnu::always_inline]] bool serves(const Entry& entry, Time now) const {
+    if constexpr (by_value)
+      return entry.held() && now - pools_.value_rules[entry.group].serve_stale < entry.dies_at;
+    return entry.live(now);
   }
 
   // The key is held. Returns whether it answers the read.
@@ -229,9 +238,25 @@ class PlainReplay {
     pools_.witness.hit(AllPools::who(entry, columns.key[i]), i, took, now - entry.loaded_at,
                        stale_age, is_null(entry.stretch), now);
     entry.idle_since = now;
-    group.rules.use(entry, now);
+    const bool live = !by_value || entry.live(now);
+    if (live) group.rules.use(entry, now);
     group.pool->policy.hit(columns.key[i], now);
+    if constexpr (by_value) {
+      const bool is_due = !live || pools_.value_rules[entry.group].reloads(entry, now);
+      if (is_due && !entry.loading()) [[unlikely]]
+        reload(columns, i, group, entry, now);
+    }
     return true;
+  }
+
+  // A hit makes the cache load the value anew. No reader waits for that.
+  [[gnu::noinline]] void reload(const Columns& columns, std::size_t i, Group& group, Entry& entry,
+                                Time now) {
+    const Time cost = columns.cost[i];
+    pools_.ledger.load(*group.tally, cost, now);
+    ++group.tally->counts[kBackgroundLoads];
+    pools_.witness.reload(AllPools::who(entry, columns.key[i]), i, cost, now);
+    load(columns, i, group, entry, now);
   }
 
   // Replays any event. Writes, clears, restarts and forced reads come here.
@@ -274,8 +299,7 @@ class PlainReplay {
     const Time cost = columns.cost[i];
     const Bytes size = columns.size[i];
     const Cause cause = forced ? kForcedMiss : entry.absence(now);
-    pools_.ledger.miss(tally, cause, cost, size, now);
-    witness_miss(columns, i, entry, cause, cost, now);
+    count_miss(columns, i, group, entry, cause, now);
     if (timed && cost > 0) {
       const Id load = columns.ends.place[i];
       pending_.begin(columns.ends, load);
@@ -291,7 +315,6 @@ class PlainReplay {
   [[gnu::noinline]] void unusual_miss(const Columns& columns, std::size_t i, Group& group,
                                       Entry& entry, bool forced, Time now) {
     Tally& tally = *group.tally;
-    const Id truth = columns.stretch[i];
     pools_.ledger.at_step(Step::row, columns.row(i));
     bool repeats = false;
     if constexpr (timed) {
@@ -301,24 +324,34 @@ class PlainReplay {
       }
     }
     const Cause own = entry.held() ? absence(entry, group, now) : entry.absence(now);
-    const Time cost = columns.cost[i];
-    const Bytes size = columns.size[i];
-    const Cause cause = miss_cause(forced, repeats, own);
-    pools_.ledger.miss(tally, cause, cost, size, now);
-    witness_miss(columns, i, entry, cause, cost, now);
-    if (timed && cost > 0) {
-      begin_load(columns, i, entry, size, now);
-    } else {
-      store(group, entry, columns.key[i], truth, size, now, cost, now);
-    }
+    count_miss(columns, i, group, entry, miss_cause(forced, repeats, own), now);
+    load(columns, i, group, entry, now);
   }
 
-  // Every miss is an origin call here.
-  [[gnu::always_inline]] void witness_miss(const Columns& columns, std::size_t i,
-                                           const Entry& entry, Cause cause, Time cost, Time now) {
+  // Every miss is an origin call, unless it shares one of its scope.
+  [[gnu::always_inline]] void count_miss(const Columns& columns, std::size_t i, Group& group,
+                                         const Entry& entry, Cause cause, Time now) {
+    const Time cost = columns.cost[i];
     const Who who = AllPools::who(entry, columns.key[i]);
     pools_.witness.miss(who, i, cause, cost, is_null(columns.stretch[i]), now);
+    if constexpr (by_value) {
+      group.tally->sums[kReadTime] += cost;
+      if (const auto more = more_of_call(columns, i, group, now)) {
+        pools_.ledger.share(*group.tally, cause, cost, *more, columns.size[i]);
+        return pools_.witness.share(who, *more);
+      }
+    }
+    pools_.ledger.miss(*group.tally, cause, cost, columns.size[i], now);
     pools_.witness.call(who, cost);
+  }
+
+  // How much longer a call of the scope takes because of a load that shares it, if there is one.
+  std::optional<Time> more_of_call(const Columns& columns, std::size_t i, const Group& group,
+                                   Time now) {
+    const Time window = pools_.value_rules[pools_.entries[columns.key[i]].group].batch;
+    if (window == 0 || columns.scope[i] < 0) return std::nullopt;
+    return batches_.share(SharedCalls::who(group.lookup, columns.scope[i]), now, window,
+                          columns.cost[i]);
   }
 
   void join(const Columns& columns, std::size_t i, const Entry& entry, Tally& tally) {
@@ -343,6 +376,15 @@ class PlainReplay {
     const Cause cause = pools_.expiry_of(entry);
     pools_.leave(group, entry, cause, kExpirations, now);
     return cause;
+  }
+
+  // An event loads a key.
+  void load(const Columns& columns, std::size_t i, Group& group, Entry& entry, Time now) {
+    const Time cost = columns.cost[i];
+    const Bytes size = columns.size[i];
+    if (timed && cost > 0) return begin_load(columns, i, entry, size, now);
+    pools_.ledger.at_step(Step::row, columns.row(i));
+    store(group, entry, columns.key[i], columns.stretch[i], size, now, cost, now);
   }
 
   void begin_load(const Columns& columns, std::size_t i, Entry& entry, Bytes size, Time now) {
@@ -492,6 +534,7 @@ class PlainReplay {
   Time news_take_ = 0;
   PlainLoads loads_;
   Pending pending_;
+  SharedCalls batches_;
   std::vector<std::int64_t> begun_rows_;  // by load, if the course is kept
   std::vector<Clear> clears_;
   std::size_t clear_ = 0;   // the next of them

@@ -44,7 +44,7 @@ struct Rules {
   bool hides(Id stretch) const { return is_null(stretch) && nulls == Nulls::blind; }
 };
 
-// Rules that need the size or the cost of single values.
+// Rules that look at single values and loads.
 struct ValueRules {
 #define VESTIGO_VALUE_RULE(type, name, usual, bounds) type name = usual;
 #include "rules.def"

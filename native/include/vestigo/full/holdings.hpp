@@ -94,9 +94,8 @@ class Holdings {
     const Time begins = lives_from(group, load.loaded_at, now);
     entry.ages_at = begins + lifetime(group, slot, null);
     slot.fixed_at = first_after(group.expires_at, begins);
-    slot.reload_at = group.reload_to == 0
-                         ? kNever
-                         : begins + share(entry.ages_at - begins, group.reload_of, group.reload_to);
+    slot.reload_at =
+        group.reload_to == 0 ? kNever : begins + share_of(entry.ages_at - begins, group);
     entry.loaded_at = load.loaded_at;
     entry.stretch = load.stretch;
     keys.load(slot.key);
@@ -225,10 +224,6 @@ class Holdings {
   static Time first_after(const std::vector<Time>& moments, Time at) {
     const auto found = std::upper_bound(moments.begin(), moments.end(), at);
     return found == moments.end() ? INT64_MAX : *found;
-  }
-
-  static Time share(Time span, std::int64_t of, std::int64_t to) {
-    return static_cast<Time>(Int128{span} * of / to);
   }
 
   // Whether the value fits beside pinned entries, or beside all entries if nothing may be evicted.

@@ -8,9 +8,9 @@
 #include <algorithm>
 #include <vector>
 
+#include "../shared_calls.hpp"
 #include "../columns.hpp"
 #include "../fetch.hpp"
-#include "calls.hpp"
 #include "holdings.hpp"
 
 namespace vestigo::full {
@@ -216,7 +216,7 @@ class Replay {
   // Whether the load shares an origin call that its scope began.
   bool shares_call(Id scope, const GroupRules& group, Id slot, Time cost, Time now) {
     if (group.batch == 0 || scope < 0) return false;
-    const auto more = batches_.share(who(group.lookup, scope), now, group.batch, cost);
+    const auto more = batches_.share(SharedCalls::who(group.lookup, scope), now, group.batch, cost);
     if (!more) return false;
     ++held_.tally(group).counts[kBatched];
     held_.tally(group).origin_time += *more;
@@ -233,8 +233,8 @@ class Replay {
 
   // Preloads a key. Preloads of one look-up, node and moment are one call.
   void preload(const Columns& columns, std::size_t i, const GroupRules& group, Id slot, Time now) {
-    if (const auto more =
-            preloads_.share(who(group.lookup, columns.node[i]), now, 1, columns.cost[i])) {
+    if (const auto more = preloads_.share(SharedCalls::who(group.lookup, columns.node[i]), now, 1,
+                                          columns.cost[i])) {
       held_.tally(group).origin_time += *more;
       held_.witness.lengthen(held_.who(slot), *more);
     } else {
@@ -379,19 +379,16 @@ class Replay {
       held_.free(compartment, now);
     });
     for (std::size_t lookup = 0; batches_.size() > 0 && lookup < held_.setting.lookups; ++lookup)
-      batches_.forget(who(static_cast<Id>(lookup), scope));
+      batches_.forget(SharedCalls::who(static_cast<Id>(lookup), scope));
   }
 
-  static std::uint64_t who(Id lookup, Id by) {
-    return static_cast<std::uint64_t>(lookup) << 32 | static_cast<std::uint32_t>(by);
-  }
   Slot& at(Id slot) { return held_.here.slot_at(slot); }
   bool is_loading(Id slot) { return at(slot).first_load != kNone; }
 
   Holdings<Seen> held_;
   Stretches stretches_;
   Loads loads_;
-  Calls batches_, preloads_;
+  SharedCalls batches_, preloads_;
   std::vector<Time> reach_;  // for each slot, if clears spare some
   Time slice_end_ = kNever;
   bool begun_ = false;

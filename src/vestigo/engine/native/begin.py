@@ -51,8 +51,11 @@ def is_plain(trace: Trace, share: Share) -> bool:
 
 
 def knows_plainly(rules: Rules) -> bool:
-    """Whether the plain replay knows all of these rules. It does not know a rule that says nothing about that."""
-    return all(
+    """Whether the plain replay knows all of these rules. It does not know a rule that says nothing about that, and it
+    finds the moment of a reload from the end of a lifetime only where all lifetimes are the same.
+    """
+    varying_reloads = rules.reload_after is not None and rules.jitter > 0
+    return not varying_reloads and all(
         (name in _RULES and _RULES[name].is_plain(getattr(rules, name), field.default)) or not rules.differs(name)
         for name, field in Rules.model_fields.items()
     )
