@@ -79,9 +79,21 @@ def test_every_rule_of_the_kernel_comes_from_one_of_ours() -> None:
 
 
 def test_the_plain_replay_is_asked_only_for_what_it_is_said_to_know() -> None:
-    assert knows_plainly(Rules(max_entries=5, absolute="1h", keep_if="size <= 1 KiB", hit_cost_per_kib="1us"))
-    for unknown in ({"serve_stale": "1s", "absolute": "1h"}, {"per": "scope"}, {"on_write": "replace, reload"}):
-        assert not knows_plainly(Rules(**unknown))
+    reloads = Rules(absolute="1h", reload_after="80%", serve_stale="1m", batch="5ms")
+    for known in (
+        Rules(max_entries=5, absolute="1h", keep_if="size <= 1 KiB", hit_cost_per_kib="1us"),
+        Rules(on_write="drop", tell_nodes="drop"),
+        reloads,
+    ):
+        assert knows_plainly(known)
+    for unknown in (
+        Rules(per="scope"),
+        Rules(on_write="replace, reload"),
+        Rules(on_write="drop", tell_nodes="copy"),
+        Rules(on_write="drop", tell_nodes="drop", tell_delay="1s"),
+        reloads.model_copy(update={"jitter": "10%"}),
+    ):
+        assert not knows_plainly(unknown)
 
 
 def test_a_rule_that_says_nothing_of_itself_is_replayed_in_full() -> None:

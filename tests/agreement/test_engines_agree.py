@@ -6,7 +6,13 @@ from hypothesis import example, given
 from hypothesis import strategies as st
 
 from tests.agreement.cases import Case, cases
-from tests.agreement.worst import CLEARED_WHILE_LOADING, LATE_LOAD, TOLD_WHILE_LOADING
+from tests.agreement.worst import (
+    CLEARED_WHILE_LOADING,
+    COPIED_FROM_NO_CACHE,
+    DROPPED_FROM_NO_CACHE,
+    LATE_LOAD,
+    TOLD_WHILE_LOADING,
+)
 from vestigo import Measures, Outcome, replay
 from vestigo.engine import native
 from vestigo.engine.job import job
@@ -42,6 +48,8 @@ def assert_agree(native: Outcome, reference: Outcome) -> None:
 @example(LATE_LOAD, 1)
 @example(CLEARED_WHILE_LOADING, 2)
 @example(TOLD_WHILE_LOADING, 2)
+@example(COPIED_FROM_NO_CACHE, 2)
+@example(DROPPED_FROM_NO_CACHE, 2)
 def test_every_count_is_the_same_on_random_traces_and_rules_and_in_batches(case: Case, events: int) -> None:
     trace, plan = case.trace, case.plan
     whole = replay(trace, plan)

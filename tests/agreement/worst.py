@@ -39,3 +39,11 @@ TOLD_WHILE_LOADING = Case(
     Plan(Rules(on_write="replace", tell_nodes="drop", tell_delay="1s")),
 )
 """News of a write reaches a node whose load is under way."""
+
+def _from_no_cache(tell: str) -> Case:
+    rows = {"at": [0, 1, 2, 3], "op": ["write", "read", "write", "read"], "key": ["a"] * 4}
+    return Case(read_trace({**rows, "node": [None, "x", None, "x"]}), Plan(Rules(tell_nodes=tell, on_write="drop")))
+
+
+COPIED_FROM_NO_CACHE, DROPPED_FROM_NO_CACHE = _from_no_cache("copy"), _from_no_cache("drop")
+"""Writes come from none of the caches, and the only node hears of them."""

@@ -125,9 +125,11 @@ struct Pools {
   // The key of an entry, on whichever node.
   Id key_of(Id entry) const { return entry_keys_.empty() ? entry : entry_keys_[index(entry)]; }
 
-  // The entries of the same key on other nodes, if those hear of writes.
-  const std::vector<Id>& siblings_of(Id entry) {
-    return siblings_.of(entry, [this](Id id) { return groups[entries[id].group].node; });
+  // The entries of a written key that hear of it: on the other nodes, or, if it was written on none
+  // that has a cache, on all.
+  const std::vector<Id>& hearing(Id entry, bool came_from_none) {
+    return siblings_.of(entry, came_from_none,
+                        [this](Id id) { return groups[entries[id].group].node; });
   }
 
   // An entry's row in the counts by key is its own number. The entries' keys and nodes say whose

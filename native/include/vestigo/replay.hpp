@@ -270,9 +270,8 @@ class PlainReplay {
       case kTakenOut: return take_out(pools_.entries[columns.key[i]], now);
       case kClear: return clear(columns.value[i], columns.node[i], now);
       case kRestart: return restart(columns, columns.node[i], now);
-      case kElsewhere:
-        return tell(columns.key[i], now);  // a write that comes from none of the caches
-      default: return;                     // nothing
+      case kElsewhere: return tell(columns.key[i], true, now);
+      default: return;  // nothing
     }
   }
 
@@ -440,7 +439,7 @@ class PlainReplay {
     if (does == WriteDoes::put && store(group, entry, columns.key[i], truth, columns.size[i], now,
                                         columns.cost[i], now, true))
       pools_.put(columns.key[i]);
-    tell(columns.key[i], now);
+    tell(columns.key[i], false, now);
   }
 
   void drop(Id key, Time now) {
@@ -452,10 +451,11 @@ class PlainReplay {
     if (entry.held()) pools_.leave(pools_.groups[entry.group], entry, kDropped, kDrops, now);
   }
 
-  // The other nodes hear of a write, and drop what they have of its key.
-  void tell(Id key, Time now) {
+  // The other nodes hear of a write, which may come from none of the caches, and drop what they
+  // have of its key.
+  void tell(Id key, bool came_from_none, Time now) {
     if (pools_.groups[pools_.entries[key].group].rules.tell_nodes == TellNodes::nothing) return;
-    for (const Id other : pools_.siblings_of(key)) drop(other, now);
+    for (const Id entry : pools_.hearing(key, came_from_none)) drop(entry, now);
   }
 
   // The program takes an entry out of its own cache. Ceilings keep it: a load under way could bring

@@ -30,11 +30,13 @@ class Siblings {
     }
   }
 
-  // The other entries of an entry's key, in the order of nodes.
+  // The entries of an entry's key, in the order of nodes: the others, or if it `came_from_none` of
+  // them, all.
   template <class Node>
-  const std::vector<Id>& of(Id entry, Node node) {
+  const std::vector<Id>& of(Id entry, bool came_from_none, Node node) {
     found_.clear();
-    if (next_.empty()) return found_;
+    if (came_from_none) found_.push_back(entry);
+    if (next_.empty()) return found_;  // each key has one
     for (Id other = next_[index(entry)]; other != entry; other = next_[index(other)])
       found_.push_back(other);
     std::sort(found_.begin(), found_.end(), [&](Id a, Id b) { return node(a) < node(b); });

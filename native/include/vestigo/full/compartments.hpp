@@ -104,9 +104,11 @@ class Compartments {
                                                                    : entry;
   }
 
-  // The slots of an entry's key on other nodes, if those hear of writes.
-  const std::vector<Id>& siblings_of(Id entry) {
-    return siblings_.of(entry, [this](Id slot) { return slot_at(slot).compartment; });
+  // The slots of a written key that hear of it: on the other nodes, or, if it was written on none
+  // that has a cache, on all. There may be one for rows without a node, where nothing is held.
+  const std::vector<Id>& hearing(Id entry, bool came_from_none) {
+    return siblings_.of(entry, came_from_none,
+                        [this](Id slot) { return slot_at(slot).compartment; });
   }
 
   [[gnu::always_inline]] void fetch(Id slot) const {

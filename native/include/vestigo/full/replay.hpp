@@ -287,7 +287,8 @@ class Replay {
         held_.witness.reload(held_.who(slot), i, written.cost, now);
       }
     }
-    if (group.tell_nodes != TellNodes::nothing) tell(group, columns.key[i], written, now);
+    if (group.tell_nodes != TellNodes::nothing)
+      tell(group, columns.key[i], slot == kNone, written, now);
   }
 
   void drop(const GroupRules& group, Id slot, Time now) {
@@ -304,10 +305,9 @@ class Replay {
 
   // Tells the other nodes of a write, at once or later. Where the key has no entry, nothing is
   // held, or will be.
-  void tell(const GroupRules& group, Id entry, const Load& written, Time now) {
-    for (const Id slot : held_.here.siblings_of(entry)) {
-      if (!held_.here.at(at(slot).compartment).policy)
-        continue;  // rows without a node, where all readers have one
+  void tell(const GroupRules& group, Id entry, bool came_from_none, const Load& written, Time now) {
+    for (const Id slot : held_.here.hearing(entry, came_from_none)) {
+      if (!held_.here.at(at(slot).compartment).policy) continue;
       Load message = written;
       message.slot = slot;
       if (group.tell_delay == 0) {
