@@ -150,12 +150,21 @@ def points(made: Drawing, name: str, columns: Mapping[str, Any], *, look: Look, 
     return drawn
 
 
-def label(made: Drawing, at: tuple[float, float], text: str, role: str, *, is_below: bool = False) -> None:
-    """Names a point, above it or below."""
+def label(made: Drawing, at: tuple[float, float], text: str, role: str) -> None:
+    """Names a point, above it."""
     from bokeh.core.properties import value
 
-    offset = 20 if is_below else -8
-    written = made.text([at[0]], [at[1]], [text], x_offset=10, y_offset=offset)
+    written = made.text([at[0]], [at[1]], [text], x_offset=10, y_offset=-8)
     written.glyph.text_font_size, written.glyph.text_font_style = "13px", "bold"
     written.glyph.text_font = value(FONT)
     written.glyph.tags = [{"text_color": role}]
+
+
+def level_label(made: Drawing, at: float, text: str, *, is_below: bool) -> None:
+    """Names a level at the left edge of the chart, above it or below, wherever its points lie."""
+    from bokeh.models.annotations import Label
+
+    written = Label(x=10, x_units="screen", y=at, y_offset=-20 if is_below else 6, text=text)
+    written.text_font_size, written.text_font_style, written.text_font = "13px", "bold", FONT
+    written.tags = [{"text_color": "quiet"}]
+    made.add_layout(written)

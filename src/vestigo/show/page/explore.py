@@ -9,7 +9,18 @@ from vestigo.choosing.explorer import Explorer, Surroundings
 from vestigo.measures import MEASURES, amount_of
 from vestigo.show.charts.candidates import measure_of_hits
 from vestigo.show.charts.records import PICK, TODAY, Look
-from vestigo.show.page.charts import Axis, Drawing, Series, chart, described, label, level, lines, points, sizes_on
+from vestigo.show.page.charts import (
+    Axis,
+    Drawing,
+    Series,
+    chart,
+    described,
+    level,
+    level_label,
+    lines,
+    points,
+    sizes_on,
+)
 from vestigo.show.page.explored import ALL, curve_points, lines_of, lookups_of, measures_for, point, surroundings
 from vestigo.show.page.frame import BOKEH, asset, rendered
 from vestigo.show.page.knobs import Said, knobs, stated_in, values_of
@@ -150,8 +161,7 @@ def _front(explorer: Explorer, known: list[Candidate]) -> Drawing:
         drawn.append(points(made, name, empty, look=look, size=size))
     top = float(amount_of(around.ceilings[of_hits], of_hits))
     level(made, top)
-    least = min([max(today.memory_peak, 1), *(one[0] for one in places)])
-    label(made, (least, top), f"upper bound: {format_share(top)}", "quiet", is_below=top > _HIGH)
+    level_label(made, top, f"upper bound: {format_share(top)}", is_below=top > _HIGH)
     made.add_tools(TapTool(renderers=drawn[:3]))
     made.y_range = Range1d(start=0, end=min(top + 0.12, 1.05))
     sizes_on(made.xaxis[0], today.memory_peak / 2, today.memory_peak * 2)
