@@ -40,6 +40,7 @@ TOLD_WHILE_LOADING = Case(
 )
 """News of a write reaches a node whose load is under way."""
 
+
 def _from_no_cache(tell: str) -> Case:
     rows = {"at": [0, 1, 2, 3], "op": ["write", "read", "write", "read"], "key": ["a"] * 4}
     return Case(read_trace({**rows, "node": [None, "x", None, "x"]}), Plan(Rules(tell_nodes=tell, on_write="drop")))

@@ -106,13 +106,13 @@ def with_versions_as_keys(trace: Trace, assumed: Assumed) -> Trace:
     complete = trace.size_range.least != MISSING
     size = trace.size if complete else column(rows, np.int64)
     begin = 0
-    for part in trace.parts():
+    for block in trace.blocks():
         check()
-        truth, here = follower.see(part), slice(begin, begin + len(part))
+        truth, here = follower.see(block), slice(begin, begin + len(block))
         key[here] = places(truth.stretch)
-        found[here] = np.where(part.op <= LAST_KEYED, ~truth.null, MISSING)
+        found[here] = np.where(block.op <= LAST_KEYED, ~truth.null, MISSING)
         if not complete:
-            size[here] = fill.sizes(part, truth.null)
+            size[here] = fill.sizes(block, truth.null)
         begin = here.stop
     lookups = _number_values(trace, follower.values, key)
     return dataclasses.replace(
@@ -152,6 +152,6 @@ def _number_values(trace: Trace, values: Ints, key: Ints) -> Ints:
 def _with(trace: Trace, column: np.ndarray) -> Iterator[tuple[Trace, np.ndarray]]:
     """Blocks of a trace, each with its rows of another column."""
     begin = 0
-    for part in trace.parts():
-        yield part, column[begin : begin + len(part)]
-        begin += len(part)
+    for block in trace.blocks():
+        yield block, column[begin : begin + len(block)]
+        begin += len(block)

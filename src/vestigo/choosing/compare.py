@@ -1,7 +1,7 @@
 """``compare``: today's settings and every candidate, beside no cache and the ceilings."""
 
 import dataclasses
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
 from concurrent.futures import as_completed
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
@@ -124,8 +124,9 @@ def compare(
         # What takes longest begins first.
         futures = {ALWAYS_FRESH: pool.submit(others[ALWAYS_FRESH])}
         bounded = {name: pool.submit(most_hits, trace, one) for name, one in plans.items()}
-        on_trace = [made for on, made in (others[KEEP_ALL].make(), others[NO_CACHE].make()) if on is trace]
-        parts = [pool.submit(work) for work in works_of(trace, [*jobs.values(), *on_trace])]
+        alike = [others[name].make() for name in (KEEP_ALL, NO_CACHE) if not others[name].is_known]
+        works = works_of(trace, [*jobs.values(), *(made for on, made in alike if on is trace)])
+        parts = [pool.submit(work) for work in works]
         for done, part in enumerate(as_completed(parts), 1):
             part.result()
             report("parts", done, len(parts))
@@ -160,7 +161,15 @@ class Reference:
     """How it is replayed, and on which trace."""
 
     def __call__(self) -> Outcome:
-        return self.trace.once(("reference", self.name, self.stated), lambda: run(*self.make(), self.name))
+        return self.trace.once(self._kept_as, lambda: run(*self.make(), self.name))
+
+    @property
+    def is_known(self) -> bool:
+        return self._kept_as in self.trace.kept
+
+    @property
+    def _kept_as(self) -> Hashable:
+        return "reference", self.name, self.stated
 
 
 def references(trace: Trace, plan: Plan, settings: Sequence[Plan]) -> dict[str, Reference]:

@@ -127,7 +127,7 @@ def sampled(trace: Trace, sizes: Longs, groups: Groups, number: int, first: int)
 def _reads_by_key(trace: Trace, first: int) -> Longs:
     """Of each key, from a row on."""
     reads = np.zeros(len(trace.keys), np.int64)
-    for block in trace.part(first, len(trace)).parts():
+    for block in trace.block(first, len(trace)).blocks():
         reads += np.bincount(block.key[block.op == Op.READ], minlength=len(reads))
     return reads
 

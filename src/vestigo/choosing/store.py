@@ -165,9 +165,9 @@ def trace_name(trace: Trace) -> str:
 
 def _trace_digest(trace: Trace) -> str:
     digest = hashlib.blake2b(digest_size=20)
-    for part in trace.parts():
+    for block in trace.blocks():
         for name in COLUMNS:
-            digest.update(np.ascontiguousarray(getattr(part, name)).tobytes())
+            digest.update(np.ascontiguousarray(getattr(block, name)).tobytes())
     digest.update(json.dumps([trace.lookups, trace.nodes, len(trace)]).encode())
     for buffer in arrow_names(trace.keys).cast(pa.large_string()).buffers()[1:]:
         digest.update(buffer or b"")

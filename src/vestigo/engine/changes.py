@@ -28,10 +28,10 @@ def together(shown: Sequence[Changes]) -> Changes:
 
 def _changes_of(trace: Trace) -> tuple[Changes, ...]:
     written, named = (np.zeros(len(trace.lookups) + 1, bool) for _ in range(2))
-    for part in trace.parts():
-        written[part.lookup[(part.op == Op.WRITE) | (part.op == Op.REMOVE)]] = True
-        reads = (part.op == Op.READ) | (part.op == Op.PRELOAD)
-        named[part.lookup[reads & (part.version != MISSING)]] = True
+    for block in trace.blocks():
+        written[block.lookup[(block.op == Op.WRITE) | (block.op == Op.REMOVE)]] = True
+        reads = (block.op == Op.READ) | (block.op == Op.PRELOAD)
+        named[block.lookup[reads & (block.version != MISSING)]] = True
     return tuple(
         "in writes" if written[lookup] else "in reads" if named[lookup] else "nowhere"
         for lookup in range(len(trace.lookups))

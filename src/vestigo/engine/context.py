@@ -103,9 +103,9 @@ def missing_in(trace: Trace, name: str) -> _Missing:
 
 def _missing_in(trace: Trace, name: str) -> _Missing:
     missing, some = np.zeros(len(trace.lookups), np.int64), np.zeros(len(trace.lookups), bool)
-    for part in trace.parts():
-        values = (part.op == Op.READ) & ((part.found != 0) | (name == "cost"))
-        lacks = getattr(part, name) == MISSING
-        missing += np.bincount(part.lookup[values & lacks], minlength=len(trace.lookups))
-        some[part.lookup[values & ~lacks]] = True
+    for block in trace.blocks():
+        values = (block.op == Op.READ) & ((block.found != 0) | (name == "cost"))
+        lacks = getattr(block, name) == MISSING
+        missing += np.bincount(block.lookup[values & lacks], minlength=len(trace.lookups))
+        some[block.lookup[values & ~lacks]] = True
     return missing, some

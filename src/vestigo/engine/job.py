@@ -67,9 +67,9 @@ def marks(trace: Trace) -> tuple[Mark, ...]:
     marked: dict[Mark, None] = {}
     if not {Op.CLEAR, Op.RESTART} & trace.ops:
         return ()
-    for part in trace.parts():
-        rows = np.flatnonzero(part.op >= Op.CLEAR)[: 1000 - len(marked)]
-        marked |= dict.fromkeys(Mark(int(part.at[row]), _what(part, int(row))) for row in rows)
+    for block in trace.blocks():
+        rows = np.flatnonzero(block.op >= Op.CLEAR)[: 1000 - len(marked)]
+        marked |= dict.fromkeys(Mark(int(block.at[row]), _what(block, int(row))) for row in rows)
     return tuple(marked)
 
 

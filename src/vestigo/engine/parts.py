@@ -179,14 +179,14 @@ class _Cutting:
 
 def _rows_by_lookup(trace: Trace) -> Longs:
     counts = np.zeros(len(trace.lookups), np.int64)
-    for block in trace.parts():
+    for block in trace.blocks():
         counts += np.bincount(block.lookup[block.key >= 0], minlength=len(counts))
     return counts
 
 
 def _rows_by_node(trace: Trace, lookups: Sequence[int]) -> Longs:
     counts = np.zeros(len(trace.nodes) + 1, np.int64)
-    for block in trace.parts():
+    for block in trace.blocks():
         own = np.isin(block.lookup, lookups) & (block.key >= 0)
         counts += np.bincount(block.node[own] + 1, minlength=len(counts))
     return counts
@@ -202,5 +202,5 @@ def has_preloads(trace: Trace, part: Part) -> bool:
 
 def _preloaded(trace: Trace) -> frozenset[int]:
     return frozenset(
-        lookup for block in trace.parts() for lookup in np.unique(block.lookup[block.op == Op.PRELOAD]).tolist()
+        lookup for block in trace.blocks() for lookup in np.unique(block.lookup[block.op == Op.PRELOAD]).tolist()
     )

@@ -285,9 +285,9 @@ def _largest(trace: Trace, chosen: Sequence[bool], assumed: Assumed) -> int:
 def _largest_given(trace: Trace) -> Longs:
     """For each look-up. MISSING if it gives no size."""
     given = np.full(len(trace.lookups), MISSING)
-    for part in trace.parts():
-        keyed = part.key >= 0
-        np.maximum.at(given, part.lookup[keyed], part.size[keyed])
+    for block in trace.blocks():
+        keyed = block.key >= 0
+        np.maximum.at(given, block.lookup[keyed], block.size[keyed])
     return given
 
 

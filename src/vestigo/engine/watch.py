@@ -56,7 +56,7 @@ def write_read_by_read(trace: Readable, settings: Settings, path: Path) -> int:
     """
     on, asked = _asked(trace, settings)
     tables = (
-        reads_table(on.part(begin, end), answers, asked.first_counted, begin)
+        reads_table(on.block(begin, end), answers, asked.first_counted, begin)
         for begin, end, answers in engine_of(asked).answers_by_batch(on, asked)
     )
     return write_tables(tables, path)

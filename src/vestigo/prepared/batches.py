@@ -186,7 +186,7 @@ class _Told(NamedTuple):
 def _told(trace: Trace, assumed: Assumed, part: Part, events: int) -> Iterator[_Told]:
     """What each block tells of the look-ups of a part, on all nodes. There can be no event of theirs."""
     fill, follower, entries, begin = filler(trace, assumed), TruthFollower(trace), entries_of(trace, part), 0
-    for block in trace.parts(events):
+    for block in trace.blocks(events):
         check()
         chosen = None if part.is_whole(trace) else rows_of(part, trace, block, begin)
         own = block if chosen is None else block.take(chosen.places)
@@ -214,7 +214,7 @@ def _check_costs(trace: Trace, assumed: Assumed) -> None:
         return
     fill = filler(trace, assumed)
     if (
-        trace.once(("costs", assumed), lambda: sum(float(fill.costs(block).sum()) for block in trace.parts()))
+        trace.once(("costs", assumed), lambda: sum(float(fill.costs(block).sum()) for block in trace.blocks()))
         > _MOST_COSTS
     ):
         raise TraceError(f"{trace.source}, column 'cost': the costs add up to more than 73 years; correct them")

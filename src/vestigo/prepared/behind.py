@@ -52,7 +52,7 @@ def _found(trace: Trace) -> dict[str, Duration]:
     lifetimes: dict[str, Duration] = {}
     open_ones = set(range(len(trace.lookups)))
     for most in (_FIRST, _MOST):
-        part = trace if len(trace) <= most else trace.part(0, most)
+        part = trace if len(trace) <= most else trace.block(0, most)
         for lookup, gaps, key, spacing in _gaps(part):
             if lookup not in open_ones:
                 continue

@@ -29,11 +29,11 @@ def first_counted(trace: Trace, warm_up: Duration | int) -> int:
     if isinstance(warm_up, Duration):
         return int(np.searchsorted(trace.at, trace.at[0] + int(warm_up)))
     events = 0
-    for part in trace.parts():
-        reads = np.flatnonzero(part.op == Op.READ)
+    for block in trace.blocks():
+        reads = np.flatnonzero(block.op == Op.READ)
         if warm_up <= len(reads):
             return events + int(reads[warm_up - 1]) + 1
-        warm_up, events = warm_up - len(reads), events + len(part)
+        warm_up, events = warm_up - len(reads), events + len(block)
     return events
 
 

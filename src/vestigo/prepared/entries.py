@@ -87,7 +87,7 @@ class Entries:
     def _number_all(self, trace: Trace, part: Part) -> None:
         self._numbering, begin = kernel.Numbering(len(trace.keys)), 0
         written = np.zeros(len(trace.keys), bool)
-        for block in trace.parts(BATCH_EVENTS):
+        for block in trace.blocks(BATCH_EVENTS):
             rows = np.flatnonzero(part.own(block) & (block.op <= LAST_KEYED))
             key, op = block.key[rows], block.op[rows]
             ids = self._number(key, block.lookup[rows], block.node[rows], op)
@@ -140,8 +140,8 @@ def _writes(op: np.ndarray) -> np.ndarray:
 
 
 def _some_unnamed(trace: Trace) -> Iterator[bool]:
-    for part in trace.parts():
-        yield bool(np.any(((part.op == Op.READ) | (part.op == Op.PRELOAD)) & (part.node < 0)))
+    for block in trace.blocks():
+        yield bool(np.any(((block.op == Op.READ) | (block.op == Op.PRELOAD)) & (block.node < 0)))
 
 
 def _by_lookup(trace: Trace, part: Part, flags: tuple[bool, ...]) -> np.ndarray:

@@ -101,8 +101,8 @@ class Filler:
 
 
 def _some_writes_lack_a_size(trace: Trace) -> Iterator[bool]:
-    for part in trace.parts():
-        yield bool(np.any((part.op == Op.WRITE) & (part.size == MISSING)))
+    for block in trace.blocks():
+        yield bool(np.any((block.op == Op.WRITE) & (block.size == MISSING)))
 
 
 def filler(trace: Trace, assumed: Assumed | None = None) -> Filler:
@@ -148,11 +148,11 @@ def uncached(trace: Trace, assumed: Assumed, first_counted: int, slicing: Slicin
 def _uncached(trace: Trace, assumed: Assumed, first_counted: int, slicing: Slicing) -> Uncached:
     by_lookup, by_slice = np.zeros(len(trace.lookups), np.int64), np.zeros(slicing.most, np.int64)
     fill, begin = filler(trace, assumed), 0
-    for part in trace.parts(memory.BATCH_EVENTS):
-        rows = np.flatnonzero(part.op == Op.READ)
+    for block in trace.blocks(memory.BATCH_EVENTS):
+        rows = np.flatnonzero(block.op == Op.READ)
         rows = rows[np.searchsorted(rows, first_counted - begin) :]
-        cost = fill.costs(part)[rows]
-        np.add.at(by_lookup, part.lookup[rows], cost)
-        np.add.at(by_slice, (part.at[rows] - slicing.origin_ns) // slicing.width_ns, cost)
-        begin += len(part)
+        cost = fill.costs(block)[rows]
+        np.add.at(by_lookup, block.lookup[rows], cost)
+        np.add.at(by_slice, (block.at[rows] - slicing.origin_ns) // slicing.width_ns, cost)
+        begin += len(block)
     return Uncached(by_lookup, by_slice)

@@ -97,6 +97,6 @@ def _ends_of_scopes(part: Part, trace: Trace) -> Iterator[int]:
         return
     last_rows = scopes_of(trace).last_rows
     has_rows = np.zeros(len(last_rows), bool)
-    for block in trace.parts():
+    for block in trace.blocks():
         has_rows[block.scope[part.own(block)] + 1] = True
     yield from last_rows[has_rows].tolist()

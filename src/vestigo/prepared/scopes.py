@@ -30,13 +30,13 @@ def _scopes_of(trace: Trace) -> Scopes:
     most = int(trace.scope.max()) + 2
     first, last, rows = np.full(most, -1), np.full(most, -1), np.zeros(most, np.int64)
     begin = 0
-    for part in trace.parts():
-        scope, number = part.scope + 1, begin + np.arange(len(part))
+    for block in trace.blocks():
+        scope, number = block.scope + 1, begin + np.arange(len(block))
         last[scope] = number  # of positions that are named twice, the last one stays
         new = np.flatnonzero(first[scope] < 0)[::-1]
         first[scope[new]] = number[new]
-        rows += np.bincount(scope[part.op <= LAST_KEYED], minlength=most)
-        begin += len(part)
+        rows += np.bincount(scope[block.op <= LAST_KEYED], minlength=most)
+        begin += len(block)
     there = np.flatnonzero(last >= 0)
     return Scopes(
         last,

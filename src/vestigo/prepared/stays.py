@@ -33,7 +33,7 @@ def stays(
     ([0, 0], [2, 1])
     """
     following, begin = kernel.Stays(trace.at, first_counted), 0
-    for block in trace.parts():
+    for block in trace.blocks():
         check()
         places = np.flatnonzero(block.op <= LAST_VALUED)
         is_read = (block.op[places] == Op.READ).view(np.uint8)

@@ -42,7 +42,7 @@ class Truth(NamedTuple):
 
 def parts_with_truth(trace: Trace, events: int | None = None) -> Iterator[tuple[Trace, Truth]]:
     """The parts of a trace, each with what its events tell. A trace that is not long is one part."""
-    parts = trace.parts(events or (memory.BATCH_EVENTS if memory.is_long(len(trace)) else memory.KEPT_EVENTS))
+    parts = trace.blocks(events or (memory.BATCH_EVENTS if memory.is_long(len(trace)) else memory.KEPT_EVENTS))
     follower = TruthFollower(trace)
     for part in parts:
         yield part, follower.see(part)
@@ -52,7 +52,7 @@ class TruthFollower:
     """Follows the truth of a trace, or of all rows of some of its keys, from the first row on."""
 
     def __init__(self, trace: Trace) -> None:
-        unnamed = trace.once("unnamed writes", lambda: any(_has_unnamed_writes(part) for part in trace.parts()))
+        unnamed = trace.once("unnamed writes", lambda: any(_has_unnamed_writes(block) for block in trace.blocks()))
         self._tracker = kernel.Truth(max(len(trace.keys), 1), unnamed)
 
     def see(self, part: Trace) -> Truth:
@@ -101,7 +101,7 @@ def truths(trace: Trace) -> Truths:
     name that was seen later.
     """
     follower, stretches = TruthFollower(trace), [np.empty(0, np.int32)]
-    stretches += [follower.see(part).stretch for part in trace.parts()]
+    stretches += [follower.see(block).stretch for block in trace.blocks()]
     stretch, values = np.concatenate(stretches), follower.values
     value = np.where(trace.op <= LAST_VALUED, values[places(stretch)], _UNSEEN) if len(values) else stretch
     return Truths(value.astype(np.int64) - value.min(initial=0), value == NULL_VALUE)

@@ -115,7 +115,9 @@ class Rules(PoolRules):
         Fraction | None, BeforeValidator(values.reload_after), Rule("lifetimes", _share_of_reload, plain=always)
     ] = None
     """The share of the absolute lifetime after which a hit starts a reload in the background."""
-    serve_stale: Annotated[Duration, BeforeValidator(values.span), Rule("lifetimes", same("serve_stale"), plain=always)] = Duration(0)
+    serve_stale: Annotated[
+        Duration, BeforeValidator(values.span), Rule("lifetimes", same("serve_stale"), plain=always)
+    ] = Duration(0)
     """How long after its expiry an entry is still served, while a reload runs in the background."""
     collect: Annotated[
         Collect,
@@ -164,7 +166,9 @@ class Rules(PoolRules):
 
     overlap: Annotated[Literal["repeat", "join"], Rule("origin", same("overlap"), plain=always)] = "repeat"
     """Whether readers of a key that is being loaded load it too, or wait for that load."""
-    batch: Annotated[Duration | None, BeforeValidator(values.lifetime), Rule("origin", same("batch"), plain=always)] = None
+    batch: Annotated[Duration | None, BeforeValidator(values.lifetime), Rule("origin", same("batch"), plain=always)] = (
+        None
+    )
     """The time within which misses of one scope share one origin call; none is shared unless stated."""
     drop_first: Annotated[bool, BeforeValidator(values.flag), Rule("origin", same("drop_first"), plain=always)] = False
     """Whether callers remove an entry before they read it. This is a known mistake, to show what it costs."""

@@ -27,7 +27,7 @@ _LOSSES = {
 @shown.register
 def reads_text(reads: Reads) -> RenderableType:
     """The first reads, as a table."""
-    part = reads.trace.part(0, _READS * 10)
+    part = reads.trace.block(0, _READS * 10)
     frame = Reads(part, reads.answers.part(0, len(part)), reads.counted_from).to_pandas()[:_READS]
     names = [f"{pd.Timestamp(at):%m-%d %H:%M:%S.%f}"[:-3] for at in frame["at"]]
     columns = [

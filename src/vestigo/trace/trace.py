@@ -126,22 +126,22 @@ class Trace(Data, Memo):
 
     @property
     def reads(self) -> int:
-        return self.once("reads", lambda: sum(int(np.count_nonzero(part.op == Op.READ)) for part in self.parts()))
+        return self.once("reads", lambda: sum(int(np.count_nonzero(block.op == Op.READ)) for block in self.blocks()))
 
-    def parts(self, events: int = 1 << 20) -> list["Trace"]:
-        """The trace in parts of `events` events, in order. Parts are views that share its ids and their texts.
+    def blocks(self, events: int = 1 << 20) -> list["Trace"]:
+        """The trace in blocks of `events` events, in order. Blocks are views that share its ids and their texts.
 
-        Work that goes part by part takes little memory, however long the trace is.
+        Work that goes block by block takes little memory, however long the trace is.
 
         >>> from vestigo import read_trace
-        >>> [len(part) for part in read_trace({"at": [10, 20, 30], "key": ["a", "b", "a"]}).parts(2)]
+        >>> [len(block) for block in read_trace({"at": [10, 20, 30], "key": ["a", "b", "a"]}).blocks(2)]
         [2, 1]
         """
         if len(self) <= events:
             return [self] if len(self) else []
-        return [self.part(begin, begin + events) for begin in range(0, len(self), events)]
+        return [self.block(begin, begin + events) for begin in range(0, len(self), events)]
 
-    def part(self, begin: int, end: int) -> "Trace":
+    def block(self, begin: int, end: int) -> "Trace":
         """A view of these rows, which shares the trace's ids and their texts."""
         return self._of_rows(slice(begin, end))
 
@@ -157,7 +157,7 @@ class Trace(Data, Memo):
     @cached_property
     def ops(self) -> frozenset[Op]:
         """The operations that occur."""
-        counts = sum((np.bincount(part.op, minlength=len(Op)) for part in self.parts()), np.zeros(len(Op), np.int64))
+        counts = sum((np.bincount(block.op, minlength=len(Op)) for block in self.blocks()), np.zeros(len(Op), np.int64))
         return frozenset(op for op in Op if counts[op])
 
     @cached_property

@@ -90,7 +90,7 @@ def _checked(given: Trace, plan: Plan, notes: Sequence[str], tasks: Tasks) -> Ch
 def _end_of(trace: Trace) -> tuple[Trace, list[str]]:
     if len(trace) <= MOST_EVENTS:
         return trace, []
-    end = trace.part(len(trace) - MOST_EVENTS, len(trace))
+    end = trace.block(len(trace) - MOST_EVENTS, len(trace))
     begins = format_time(int(end.at[0]))
     return end, [f"checked on the last {MOST_EVENTS:,} of {counted(len(trace), 'event')}, from {begins} on"]
 

@@ -67,7 +67,7 @@ def predict(trace: Trace, plan: Plan, time: Time, *, is_cold: bool = False) -> P
     begin, end = (int(one) for one in time.edges_ns[[0, -1]])
     last = int(np.searchsorted(trace.at, end))
     first = int(np.searchsorted(trace.at, begin)) if is_cold else 0
-    part = trace if (first, last) == (0, len(trace)) else trace.part(first, last)
+    part = trace if (first, last) == (0, len(trace)) else trace.block(first, last)
     before = max(begin - int(part.at[0]), 0) if len(part) else 0
     replay_job = job(part, dataclasses.replace(plan, warm_up=Duration(before)))
     answers = answers_of(part, replay_job)

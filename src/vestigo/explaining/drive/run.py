@@ -178,7 +178,7 @@ def _explained(
     all of it.
     """
     chosen = driven.rows < _FOR_TRIALS
-    part = Judge(trace.part(0, _FOR_TRIALS) if len(trace) > _FOR_TRIALS else trace, driven.of(chosen))
+    part = Judge(trace.block(0, _FOR_TRIALS) if len(trace) > _FOR_TRIALS else trace, driven.of(chosen))
     explained, best = explanations(part, plan, most, progress)
     if not chosen.all():
         so_far = plan
