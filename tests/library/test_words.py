@@ -177,4 +177,4 @@ def test_a_notebook_shows_progress_by_itself(monkeypatch: pytest.MonkeyPatch) ->
     vg.compare(seen()["tr"], vg.Rules(), progress=False)
     assert written == []
     vg.compare(seen()["tr"], vg.Rules())
-    assert written[:2] == ["replays: 1 of 4", "replays: 2 of 4"] and written[-1] == ""
+    assert written[:3] == ["parts: 1 of 1", "replays: 1 of 4", "replays: 2 of 4"] and written[-1] == ""

@@ -5,10 +5,12 @@ from collections.abc import Mapping
 from pathlib import Path
 from threading import Lock
 
+import numpy as np
+
 from vestigo.choosing.candidates import Candidate
 from vestigo.choosing.compare import references
 from vestigo.choosing.estimate import Estimate
-from vestigo.choosing.key_sample import KeySample
+from vestigo.choosing.key_sample import SAMPLES, KeySample
 from vestigo.choosing.run_sweep import known, sweep
 from vestigo.engine.changes import changes_of, together
 from vestigo.engine.job import job
@@ -34,6 +36,8 @@ LONG = 2_000_000
 _SAMPLE = "1%"
 _MOST_SAMPLED = 0.5
 """Of the events: a sample with more of them, where few keys are read most, is not much quicker than a replay."""
+_FEWEST_SAMPLES = 2
+"""A single one cannot tell how far off it is."""
 _FREEST = (
     Plan(Rules(per="all", survives_restart=True)),
     Plan(Rules(tell_nodes="copy", tell_delay=Duration(LONGEST))),
@@ -105,8 +109,11 @@ class Surroundings:
         return dict(zip(self.trace.lookups, each_side_by_side(curve, self.trace.lookups), strict=True))
 
     def _few_keys(self) -> KeySample | None:
-        sample = KeySample(self.trace, _SAMPLE)
-        return sample if sample.share_of_events <= _MOST_SAMPLED else None
+        share = KeySample(self.trace, _SAMPLE).share_of_events
+        if share > _MOST_SAMPLED:
+            return None
+        samples = int(np.clip(1 / share, _FEWEST_SAMPLES, SAMPLES))  # together at most about as long as a replay
+        return KeySample(self.trace, _SAMPLE, samples=samples)
 
     @property
     def is_long(self) -> bool:
