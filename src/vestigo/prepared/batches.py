@@ -103,6 +103,11 @@ def kept_as(assumed: Assumed, part: Part) -> Hashable:
     return "batches", part, *(tuple(each[lookup] for lookup in part.lookups) for each in assumed)
 
 
+def are_made_anew(trace: Trace, name: Hashable) -> bool:
+    """Whether the batches of that name are not kept, and the next replay does not keep them either."""
+    return name not in trace.kept and len(trace) > memory.BATCH_EVENTS
+
+
 def _is_worth_keeping(trace: Trace, name: object) -> bool:
     """Whether the trace is short, or something was asked for several times. Most of the memory of a replay are batches,
     and a program may replay only once.

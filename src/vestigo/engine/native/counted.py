@@ -15,7 +15,7 @@ from vestigo.engine.parts import Share, finest, shares
 from vestigo.outcome import Measures, Slices
 from vestigo.outcome.measures import Fields
 from vestigo.outcome.summary import Summary
-from vestigo.prepared.batches import kept_as, make_ready
+from vestigo.prepared.batches import are_made_anew, kept_as, make_ready
 from vestigo.prepared.memory import is_long
 from vestigo.progress import Progress
 from vestigo.stopping import check
@@ -87,7 +87,7 @@ class _Asked(NamedTuple):
     def rows(self) -> Hashable:
         """What parts have in common that are fed the same batches, as long as these are made anew each time."""
         rows = kept_as(self.job.assumed, self.share.part)
-        return self.name if rows in self.trace.kept else rows
+        return rows if are_made_anew(self.trace, rows) else self.name
 
     def counts(self, counted: kernel.Counted) -> PartCounted:
         if self.until is not None:
