@@ -31,7 +31,7 @@ from opentelemetry.sdk.trace.export import BatchSpanProcessor
 
 import vestigo as vg
 
-trace = vg.read_trace("vestigo-demo/skerrow-quay.parquet").part(0, 20_000)
+trace = vg.read_trace("vestigo-demo/skerrow-quay.parquet").block(0, 20_000)
 provider = TracerProvider()
 provider.add_span_processor(BatchSpanProcessor(OTLPSpanExporter(), max_queue_size=40_000))
 tracer = provider.get_tracer("desk")

@@ -89,14 +89,14 @@ def test_more_nodes_than_the_trace_has_are_named(day: Trace) -> None:
 
 def test_a_cold_start_is_named(day: Trace) -> None:
     plan = Plan(Rules(nulls="keep"))
-    later = day.part(int(np.searchsorted(day.at, 3600 * SECOND)), len(day))
+    later = day.block(int(np.searchsorted(day.at, 3600 * SECOND)), len(day))
     found = confirm(day, plan, counted(later, plan, 3600, 7200, 30))
     assert found.tries[0].what == "the cache began empty when the counting did"
     assert found.tries[0].off < 1e-3
 
 
 def test_chance_is_no_difference_where_the_trace_is_of_another_time(day: Trace) -> None:
-    first, second = day.part(0, 10_000), day.part(10_000, 20_000)
+    first, second = day.block(0, 10_000), day.block(10_000, 20_000)
     plan = dataclasses.replace(PLAN, warm_up="10m")
     begin, end = int(second.at[0]) / SECOND, int(second.at[-1]) / SECOND
     rows = counted(second, PLAN, begin + 600, end, 30)

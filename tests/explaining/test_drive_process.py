@@ -197,7 +197,7 @@ def test_a_command_that_cannot_be_started_is_said(given: str, said: str) -> None
 
 @pytest.fixture(scope="module")
 def harbour() -> Any:
-    return vg.read_trace(Path(vg.__file__).parent / "demo" / "skerrow-quay.parquet").part(0, 20_000)
+    return vg.read_trace(Path(vg.__file__).parent / "demo" / "skerrow-quay.parquet").block(0, 20_000)
 
 
 @pytest.mark.skipif(shutil.which("node") is None, reason="Node.js is missing")

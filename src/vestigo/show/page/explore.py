@@ -150,6 +150,9 @@ def _front(explorer: Explorer, known: list[Candidate]) -> Drawing:
     made = chart("front", Axis("memory peak", "size"), Axis(MEASURES[of_hits].label, "share"), height=270)
     places = [point(one, today.stale_known) for one in known]
     columns = {"x": [one[0] for one in places], "y": [one[1] for one in places], "number": list(range(len(known)))}
+    nothing: dict[str, list[float]] = {"x": [], "y": [], "number": []}
+    memory, hits = point(today, today.stale_known)
+    at_today = {"x": [memory], "y": [hits], "number": [-1]}  # from the beginning, so that the axes span something
     drawn = [points(made, "known", columns, look=Look("quiet", "circle"), size=6)]
     for name, look, size in (
         ("tried", Look("second", "circle"), 7),
@@ -157,8 +160,7 @@ def _front(explorer: Explorer, known: list[Candidate]) -> Drawing:
         ("today", TODAY, 15),
         ("now", PICK, 20),
     ):
-        empty: dict[str, list[float]] = {"x": [], "y": [], "number": []}
-        drawn.append(points(made, name, empty, look=look, size=size))
+        drawn.append(points(made, name, at_today if name == "today" else nothing, look=look, size=size))
     top = float(amount_of(around.ceilings[of_hits], of_hits))
     level(made, top)
     level_label(made, top, f"upper bound: {format_share(top)}", is_below=top > _HIGH)
