@@ -154,8 +154,10 @@ def main() -> None:
             "confirm.png", "vestigo confirm --plan vestigo-demo/plan.toml --counters counted.csv", Path(folder), 9
         )
         (Path(folder) / "send.py").write_text(AS_SPANS)
-        listen = f"{LISTEN} & (sleep 2; python send.py); wait; vestigo survey recording | head -40"
+        listen = f"{LISTEN} & (sleep 2; python send.py || touch failed); wait; vestigo survey recording | head -40"
         terminal_shot("listen.png", listen, Path(folder), 9)
+        if (Path(folder) / "failed").exists():
+            sys.exit("listen.png: its sender failed; correct AS_SPANS")
         shutil.copy(SHOTS.parents[1] / "examples" / "caches" / "lru.mjs", Path(folder) / "my-cache.mjs")
         rules = "--rules max_entries=300 --rules absolute=10m --rules on_write=drop"
         drive = f"vestigo drive vestigo-demo/skerrow-quay.parquet {rules} --command 'node my-cache.mjs 300 600'"
