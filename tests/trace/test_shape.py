@@ -212,12 +212,12 @@ def test_what_a_trace_holds_at_all() -> None:
 
 
 @given(cases())
-def test_what_a_trace_holds_is_what_its_rows_say_and_its_parts_together(case: Case) -> None:
+def test_what_a_trace_holds_is_what_its_rows_say_and_its_blocks_together(case: Case) -> None:
     trace = case.trace
     assert trace.ops == {Op(code) for code in trace.op.tolist()}
     assert trace.size_range == (min(trace.size.tolist()), max(trace.size.tolist()))
     assert trace.cost_range == (min(trace.cost.tolist()), max(trace.cost.tolist()))
-    parts = trace.blocks(7)
-    assert frozenset().union(*(part.ops for part in parts)) == trace.ops
-    assert min(part.size_range.least for part in parts) == trace.size_range.least
-    assert max(part.cost_range.most for part in parts) == trace.cost_range.most
+    blocks = trace.blocks(7)
+    assert frozenset().union(*(block.ops for block in blocks)) == trace.ops
+    assert min(block.size_range.least for block in blocks) == trace.size_range.least
+    assert max(block.cost_range.most for block in blocks) == trace.cost_range.most

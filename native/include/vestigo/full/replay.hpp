@@ -8,9 +8,9 @@
 #include <algorithm>
 #include <vector>
 
-#include "../shared_calls.hpp"
 #include "../columns.hpp"
 #include "../fetch.hpp"
+#include "../shared_calls.hpp"
 #include "holdings.hpp"
 
 namespace vestigo::full {
