@@ -92,11 +92,27 @@ nb::dict sum(const std::vector<const BoundCounted*>& counted,
   return result;
 }
 
+// What a part held in each stretch of time that its course is divided into, in bytes: when the
+// first begins and at the end of each, and the most in each.
+nb::tuple held(const BoundCounted& counted) {
+  const Course* const course = counted.ledger().course();
+  if (course == nullptr) refuse("a part has not kept its course");
+  Amount begins;
+  for (const Amount& of_lookup : course->begins) begins.add(of_lookup);
+  std::vector<Bytes> ends{begins.bytes}, mosts;
+  for (const Block& block : course->blocks) {
+    ends.push_back(block.held.bytes);
+    mosts.push_back(block.most.bytes);
+  }
+  return nb::make_tuple(array(std::move(ends)), array(std::move(mosts)));
+}
+
 }  // namespace
 
 void bind_sum(nb::module_& m) {
   nb::class_<BoundCounted>(m, "Counted")
       .def("join_slices", &BoundCounted::join_slices, "until"_a)
+      .def("held", &held)
       .def_prop_ro("bytes", [](const BoundCounted& counted) { return counted.ledger().bytes(); });
   m.def("sum", &sum, "parts"_a, "lookups_of_parts"_a, "lookups"_a, "until"_a = nb::none());
 }

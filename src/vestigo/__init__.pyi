@@ -6,8 +6,8 @@ from .choosing.estimate import Estimate
 from .choosing.key_sample import KeySample
 from .choosing.pick import Pick
 from .choosing.run_sweep import sweep
-from .choosing.search import search
-from .choosing.share_out import Sharing, share_out
+from .choosing.finding.found import Search
+from .choosing.finding.search import search
 from .choosing.sweep import Sweep
 from .describing.findings import Finding
 from .describing.survey import Survey, survey
@@ -84,7 +84,7 @@ __all__ = [
     "Room",
     "Rules",
     "RulesError",
-    "Sharing",
+    "Search",
     "SizeCurve",
     "Slice",
     "Step",
@@ -116,7 +116,6 @@ __all__ = [
     "save",
     "search",
     "shape",
-    "share_out",
     "size_curve",
     "survey",
     "sweep",

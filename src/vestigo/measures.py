@@ -22,6 +22,23 @@ class OfSlices(NamedTuple):
     """Works out the measure from these counts, which are numbers or arrays."""
 
 
+class AddsUp(NamedTuple):
+    """How a measure follows from what look-ups count alone: the sum of `over`, divided by the sum of `per`. Both take
+    a `vestigo.outcome.Measures`.
+    """
+
+    over: Callable[[Any], float]
+    per: Callable[[Any], float] | None = None
+    """None: it is not divided."""
+
+
+class OfSpans(NamedTuple):
+    """A percentile of spans of time, which `vestigo.outcome.Measures` has under this name."""
+
+    spans: str
+    percentile: int
+
+
 class Measure(NamedTuple):
     """What a measure counts, its unit, whether more of it is better, and where it comes from."""
 
@@ -35,6 +52,10 @@ class Measure(NamedTuple):
     """Takes the measure from a `vestigo.outcome.Measures`. None: it has the measure under the same name."""
     of_slices: OfSlices | None = None
     """How slices tell it. None: they do not."""
+    adds_up: AddsUp | None = None
+    """How look-ups tell it. None: it does not add up."""
+    of_spans: OfSpans | None = None
+    """The spans that it is a percentile of, if it is one."""
     meaning: str = ""
     """What it is, in a sentence or two."""
 
@@ -59,9 +80,9 @@ class Measure(NamedTuple):
 
 
 def _spans(
-    name: str, label: str, longest: str, *percentiles: int, meaning: str, of_staleness: bool = False
+    name: str, label: str, longest: str, *percentiles: int, mean: AddsUp, meaning: str, of_staleness: bool = False
 ) -> dict[str, Measure]:
-    """The mean, the percentiles and the maximum of times. `meaning` says what the times are."""
+    """The mean, the percentiles and the maximum of times. `meaning` says what the times are, `mean` how they add up."""
 
     def percentile(share: int) -> Callable[[object], float]:
         return lambda found: float(getattr(found, name)(share))
@@ -69,13 +90,15 @@ def _spans(
     def of(what: str, amount: Callable[[object], float], which: str) -> Measure:
         return Measure(what, "span", False, of_staleness, amount, meaning=f"{meaning} {which}")
 
-    mean = of(f"mean {label}", lambda found: float(getattr(found, name)()), "The mean.")
+    mean_of = of(f"mean {label}", lambda found: float(getattr(found, name)()), "The mean.")._replace(adds_up=mean)
     longest_of = of(f"{label} max", lambda found: float(getattr(found, longest) / 1e9), "The longest of all.")
     between = {
-        f"{name}.p{share}": of(f"{label} p{share}", percentile(share), f"{share} of 100 are no longer than this.")
+        f"{name}.p{share}": of(
+            f"{label} p{share}", percentile(share), f"{share} of 100 are no longer than this."
+        )._replace(of_spans=OfSpans(f"{name}s", share))
         for share in percentiles
     }
-    return {f"{name}.mean": mean, **between, f"{name}.max": longest_of}
+    return {f"{name}.mean": mean_of, **between, f"{name}.max": longest_of}
 
 
 MEASURES: Mapping[str, Measure] = {
@@ -84,6 +107,7 @@ MEASURES: Mapping[str, Measure] = {
         "share",
         True,
         of_slices=OfSlices(("hits", "reads"), lambda hits, reads: hits / reads),
+        adds_up=AddsUp(lambda found: found.hits, lambda found: found.reads),
         meaning="The share of reads that the cache answered. A reader who waits for a load is not a hit.",
     ),
     "fresh_hit_rate": Measure(
@@ -92,12 +116,14 @@ MEASURES: Mapping[str, Measure] = {
         True,
         True,
         of_slices=OfSlices(("hits", "stale_hits", "reads"), lambda hits, stale, reads: (hits - stale) / reads),
+        adds_up=AddsUp(lambda found: found.hits - found.stale_hits, lambda found: found.reads),
         meaning="The share of reads that the cache answered with the value that the origin had at that moment.",
     ),
     "byte_hit_rate": Measure(
         "byte hit rate",
         "share",
         True,
+        adds_up=AddsUp(lambda found: found.bytes_hit, lambda found: found.bytes_hit + found.bytes_missed),
         meaning="The share of the bytes given to readers that came from the cache.",
     ),
     "stale_rate": Measure(
@@ -106,6 +132,7 @@ MEASURES: Mapping[str, Measure] = {
         False,
         True,
         of_slices=OfSlices(("stale_hits", "reads"), lambda stale, reads: stale / reads),
+        adds_up=AddsUp(lambda found: found.stale_hits, lambda found: found.reads),
         meaning="The share of reads that the cache answered with a value that had changed at the origin.",
     ),
     "memory_peak": Measure(
@@ -113,31 +140,63 @@ MEASURES: Mapping[str, Measure] = {
         "size",
         meaning="The most memory that all entries took at one moment, in all compartments together, with overheads.",
     ),
-    "memory_mean": Measure("mean memory", "size", meaning="The memory that all entries took, on average over time."),
+    "memory_mean": Measure(
+        "mean memory",
+        "size",
+        adds_up=AddsUp(lambda found: found.memory_mean),
+        meaning="The memory that all entries took, on average over time.",
+    ),
     "loads": Measure(
         "origin calls",
         "count",
         of_slices=OfSlices(("loads",), lambda loads: loads),
+        adds_up=AddsUp(lambda found: found.loads),
         meaning="Calls to the origin: for misses, and for reloads in the background. Shared calls count once.",
     ),
     "origin_time": Measure(
-        "origin time", "span", of=lambda found: found.origin_time_ns / 1e9, meaning="How long all origin calls took."
+        "origin time",
+        "span",
+        of=lambda found: found.origin_time_ns / 1e9,
+        adds_up=AddsUp(lambda found: found.origin_time_ns / 1e9),
+        meaning="How long all origin calls took.",
     ),
-    "time_saved": Measure("time saved", "span", True, meaning="How much less all readers waited than without a cache."),
+    "time_saved": Measure(
+        "time saved",
+        "span",
+        True,
+        adds_up=AddsUp(lambda found: -found.read_time_ns / 1e9),
+        meaning="How much less all readers waited than without a cache.",
+    ),
     "false_nulls": Measure(
         "wrong 'not found'",
         "count",
         False,
         True,
+        adds_up=AddsUp(lambda found: found.false_nulls),
         meaning="Reads that were told that there is nothing although the origin had a value by then.",
     ),
-    "evictions": Measure("evictions", "count", meaning="Entries that had to make room for another one."),
-    **_spans("read_time", "read time", "longest_read_ns", 50, 95, 99, meaning="How long a read took."),
+    "evictions": Measure(
+        "evictions",
+        "count",
+        adds_up=AddsUp(lambda found: found.evictions),
+        meaning="Entries that had to make room for another one.",
+    ),
+    **_spans(
+        "read_time",
+        "read time",
+        "longest_read_ns",
+        50,
+        95,
+        99,
+        mean=AddsUp(lambda found: found.read_time_ns / 1e9, lambda found: found.reads),
+        meaning="How long a read took.",
+    ),
     **_spans(
         "answer_age",
         "answer age",
         "oldest_answer_ns",
         95,
+        mean=AddsUp(lambda found: found.answer_age_ns / 1e9, lambda found: found.hits),
         meaning="How long ago the answer of a hit was loaded, or put there by a write.",
     ),
     **_spans(
@@ -145,6 +204,7 @@ MEASURES: Mapping[str, Measure] = {
         "stale age",
         "oldest_stale_ns",
         95,
+        mean=AddsUp(lambda found: found.stale_age_ns / 1e9, lambda found: found.stale_hits),
         meaning="How long the value of a stale hit had been wrong.",
         of_staleness=True,
     ),

@@ -16,8 +16,8 @@ from typing import Any
 import numpy as np
 
 from vestigo.arguments import path_of
-from vestigo.choosing import share_out as _share_out  # noqa: F401  # this and the next modules have classes to be kept
 from vestigo.choosing.candidates import Candidate
+from vestigo.choosing.finding import found as _found  # noqa: F401  # this and the next modules have classes to be kept
 from vestigo.choosing.results import Kept
 from vestigo.data import KINDS, Data, Json, Told
 from vestigo.errors import InputError

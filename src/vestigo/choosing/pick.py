@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, NamedTuple, Protocol
 
 from vestigo.choosing.candidates import Candidate, Candidates
+from vestigo.choosing.proof import Proof
 from vestigo.data import Data, Told, can_be_kept
 from vestigo.measures import MEASURES
 from vestigo.rules import Aim, Plan, Worth
@@ -72,6 +73,8 @@ class Pick(Data):
     """The best candidate within the limits that takes less memory."""
     better: Candidate | None = None
     """The candidate that breaks limits least, of those that are better at the aim."""
+    proof: Proof | None = None
+    """How good it is among all combinations of what a search tried."""
     because: tuple[str, ...] = ("",)
     """The reasons in sentences. The first one says what to take."""
 

@@ -33,7 +33,7 @@ from vestigo.rules import Plan
 from vestigo.rules.plan import Engine
 from vestigo.rules.plan_parts import ALWAYS_FRESH, KEEP_ALL, NO_CACHE, TODAY
 from vestigo.rules.settings import Settings, plan_of, trace_of
-from vestigo.rules.vary import Changes, count
+from vestigo.rules.vary import Changes, count, is_searched
 from vestigo.trace import Readable, Trace, read_trace
 
 Settled = dict[str, tuple[Changes, Plan]]
@@ -85,19 +85,26 @@ def sweep(  # noqa: PLR0913
             "executor: give an Executor (concurrent.futures), and as trace the path of a prepared file, which its "
             "workers open"
         )
+    if is_searched(plan.vary) and only is None:
+        raise RulesError(
+            "vary: each look-up is to be set by itself, of which there are too many combinations to try all; "
+            "vestigo.search(trace, plan) finds the best"
+        )
     with reporting(progress) as report:
-        work = _Sweeping(trace_of(trace, plan), plan, share_between("rest", rest), only)
+        work = Sweeping(trace_of(trace, plan), plan, share_between("rest", rest), only)
         with Tasks(work.given, results, executor, report) as tasks:
             if sample is not None:
                 work.estimate(tasks, sample)
             return work.replay(tasks, path if executor is not None else None)
 
 
-class _Sweeping:
-    """A sweep at work."""
+class Sweeping:
+    """A sweep at work. Its ceilings hold for the settings in `also`, too."""
 
-    def __init__(self, given: Trace, plan: Plan, rest: float, only: Iterable[Changes] | None) -> None:
-        self.given, self._plan, self._rest = given, plan, rest
+    def __init__(
+        self, given: Trace, plan: Plan, rest: float, only: Iterable[Changes] | None, also: Sequence[Plan] = ()
+    ) -> None:
+        self.given, self._plan, self._rest, self._also = given, plan, rest, also
         asked = tried(plan, given.lookups, only)
         self._settings, self._same, self._left_out = asked.settings, asked.same, tuple(asked.left_out)
         self._on = changed_trace(given, plan.what_if)
@@ -105,7 +112,8 @@ class _Sweeping:
         self._today = job(self._on, self._used[TODAY])
         self._jobs: dict[str, Job] = {}
         """Those that were made, and not yet replayed."""
-        self._split_ns = split_at(self._today, rest)
+        self.split_ns = split_at(self._today, rest)
+        """Where the rest of the time begins, on which a choice is checked."""
         self._estimates: dict[str, Estimate] = {}
         self._notes: list[str] = []
 
@@ -144,19 +152,19 @@ class _Sweeping:
             prepare(self._on, [self._today])
         if path is None and len(settings) > 1:
             self._jobs = {name: job(self._on, self._used[name]) for name in settings}
-            replay_parts(self._on, self._jobs.values(), self._split_ns, progress)
+            replay_parts(self._on, self._jobs.values(), self.split_ns, progress)
 
     def _replayed(self, name: str) -> Kept:
         made = self._jobs.pop(name, None) or job(self._on, self._used[name])
-        return replayed(self._on, made, name, self._split_ns)
+        return replayed(self._on, made, name, self.split_ns)
 
     def _references(self, tasks: Tasks) -> list[Task]:
-        used = list(self._used.values())
+        used = [*self._used.values(), *self._also]
         ideal = bounds.ceiling(self._on, self._used[TODAY], used)
         made_by = references(self._on, self._used[TODAY], used)
         today = self._settings[TODAY][1]
         return [
-            Task(name, tasks.stored_as(today, self._rest, name, *ideal.stated), _referred, (make, self._split_ns))
+            Task(name, tasks.stored_as(today, self._rest, name, *ideal.stated), _referred, (make, self.split_ns))
             for name, make in made_by.items()
         ]
 
@@ -190,7 +198,7 @@ class _Sweeping:
             },
             {name: Candidate.made(name, {}, self._used[TODAY], results[name]) for name in REFERENCES},
             self._plan.aim,
-            _bounds(self._on, self._today, self._split_ns),
+            _bounds(self._on, self._today, self.split_ns),
             made,
             (*self._left_out, *self._notes, *notes),
             self.given.source,

@@ -62,7 +62,10 @@ class Sweep(Candidates):
             raise RulesError(f'aim: {shown(aim)} is not an Aim; name what to make best: most="hit_rate", for example')
         if aim is None and words:
             aim = self._aim_of(most, least, worth, {**(limits or {}), **more_limits})
-        return choose(self, aim or self.aim, whole_number("seed", seed, 0))
+        return self._chosen(aim or self.aim, whole_number("seed", seed, 0))
+
+    def _chosen(self, aim: Aim, seed: int) -> Pick:
+        return choose(self, aim, seed)
 
     def _aim_of(
         self, most: str | None, least: str | None, worth: Worth | None, limits: Mapping[str, str | Sequence[str]]

@@ -8,7 +8,7 @@ from vestigo.errors import RulesError, UnknownName
 from vestigo.rules import Plan
 from vestigo.rules.plan_parts import TODAY
 from vestigo.rules.pool import POOL_RULES
-from vestigo.rules.vary import Changes, combinations, name_of, place_of
+from vestigo.rules.vary import Changes, combinations, is_searched, name_of, place_of
 from vestigo.units import counted
 
 
@@ -52,7 +52,7 @@ def tried(plan: Plan, lookups: tuple[str, ...], only: Iterable[Changes] | None =
 
 def _combinations(plan: Plan, only: Iterable[Changes] | None) -> Iterable[Changes]:
     if only is None:
-        return combinations(plan.vary) if plan.vary else ()
+        return combinations(plan.vary) if plan.vary and not is_searched(plan.vary) else ()
     wanted = list(only) if isinstance(only, Iterable) and not isinstance(only, (str, Mapping)) else [only]
     wrong = [one for one in wanted if not is_by_name(one) or not one]
     if wrong or not wanted:
@@ -76,7 +76,7 @@ def _idle(plan: Plan, lookups: tuple[str, ...]) -> list[str]:
         stated = rule in plan.lookups.get(lookup, {}) or f"lookup.{lookup}.{rule}" in plan.vary
         return not stated and not (rule in POOL_RULES and plan.pool_for(lookup) is not None)
 
-    keys = [key for key in plan.vary if key.startswith("rules.")]
+    keys = [key for key in plan.vary if key.startswith("rules.") and not is_searched(plan.vary)]
     return [
         f"{key} changes nothing: every look-up states {place_of(key)[2]} itself, or shares a pool"
         for key in keys

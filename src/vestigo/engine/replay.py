@@ -1,14 +1,16 @@
 """``replay``: one trace, one set of settings, one outcome."""
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import TYPE_CHECKING, Protocol
 
 from vestigo.arguments import text
 from vestigo.engine.context import assumptions, whose_cache
 from vestigo.engine.job import Job, job, marks
 from vestigo.engine.known_parts import KnownParts, known_parts
+from vestigo.engine.parts import Share
 from vestigo.engine.what_if import applied
 from vestigo.outcome import Measures, Outcome, Slices
+from vestigo.outcome.alone import Alone
 from vestigo.outcome.measures import Fields
 from vestigo.outcome.seen import Answers, Seen, Watching
 from vestigo.prepared.memory import is_long
@@ -110,6 +112,13 @@ def works_of(trace: Trace, jobs: Iterable[Job]) -> list[Callable[[], None]]:
     from vestigo.engine import native
 
     return native.works_of(trace, cut)
+
+
+def replay_alone(trace: Trace, asked: Sequence[tuple[Job, Share]], split_ns: int) -> list[Alone]:
+    """What some parts of jobs give that have the same rows, each on its own. Only the native engine can do that."""
+    from vestigo.engine import native
+
+    return native.count_alone(trace, asked, split_ns)
 
 
 def _is_cut(trace: Trace, job: Job) -> bool:

@@ -19,7 +19,7 @@ from vestigo.rules.plan_text import plan_text
 from vestigo.rules.pool import Pool, PoolRules
 from vestigo.rules.rules import Rules
 from vestigo.rules.stated import Stated
-from vestigo.rules.vary import Changes, by_table
+from vestigo.rules.vary import ANY, EACH, Changes, by_table, problems_of_search
 from vestigo.rules.what_if import WhatIf
 from vestigo.trace import Intake
 from vestigo.units import Duration, counted
@@ -93,7 +93,9 @@ class Plan(Named):
     what_if: WhatIf = WhatIf()
     """Circumstances that are to differ from the trace."""
     vary: Mapping[str, Sequence[Any]] = field(default_factory=dict)
-    """Values by dotted key (``"lookup.vessel.max_entries"``). A sweep tries every combination of them."""
+    """Values by dotted key (``"lookup.vessel.max_entries"``). A sweep tries every combination of them. With keys such
+    as ``"each.max_entries"``, or ``"any"`` in place of values, a search sets each look-up by itself.
+    """
     aim: Aim = Aim()
     """What `Sweep.choose` makes best, and within which limits."""
     counters: CounterNames = CounterNames()
@@ -253,7 +255,7 @@ class Plan(Named):
         others = {
             "trace_path": None if self.trace_path is None else str(self.trace_path),
             "intake": self.intake.to_dict(),
-            "vary": {key: list(values) for key, values in self.vary.items()},
+            "vary": {key: values if values == ANY else list(values) for key, values in self.vary.items()},
             "aim": self.aim.to_dict(),
             "counters": self.counters.to_dict(),
             "candidates": {name: one.replayed_to_dict() for name, one in self.candidates.items()},
@@ -334,10 +336,12 @@ class Plan(Named):
 
     def _problems_of_vary(self) -> Iterator[Problem]:
         """Every value is tried alone, and where it contradicts the plan, together with each value of another key."""
+        for key, problem in problems_of_search(self.vary):
+            yield ("vary", key), problem
         for key, values in self.vary.items():
-            for value in values:
+            for value in values if values != ANY else ():
                 try:
-                    self.changed({key: value})
+                    self.changed({_of_all(key): value})
                 except RulesError as error:
                     if not isinstance(error, UnknownName) and self._goes_with_another(key, value):
                         continue
@@ -348,9 +352,9 @@ class Plan(Named):
 
     def _goes_with_another(self, key: str, value: object) -> bool:
         for other, values in self.vary.items():
-            for one in values if other != key else ():
+            for one in values if other != key and values != ANY else ():
                 try:
-                    self.changed({key: value, other: one})
+                    self.changed({_of_all(key): value, _of_all(other): one})
                 except RulesError:
                     continue
                 return True
@@ -375,6 +379,11 @@ _ONE_OR_MORE = {
     "look-up with rules for keys": ("look-up with rules for keys", "look-ups with rules for keys"),
     "key that varies": ("key that varies", "keys that vary"),
 }
+
+
+def _of_all(key: str) -> str:
+    """A rule of each look-up is checked as one of all."""
+    return key.replace(f"{EACH}.", "rules.", 1) if key.startswith(f"{EACH}.") else key
 
 
 def _written(where: tuple[str, ...]) -> str:

@@ -18,6 +18,7 @@ from vestigo.rules.plan_text import FROM_SCRATCH
 from vestigo.rules.pool import Pool
 from vestigo.rules.rules import Rules
 from vestigo.rules.stated import Stated
+from vestigo.rules.vary import ANY
 from vestigo.rules.what_if import WhatIf
 from vestigo.trace import Intake
 from vestigo.trace.reading.intake import problems
@@ -161,12 +162,12 @@ class _Reader(Tables):
         places: Found = {key: (value, ("counters", key)) for key, value in table.items()}
         return self.checked(CounterNames, table, ("counters",), places) or CounterNames()
 
-    def vary(self, tables: Table) -> dict[str, list[object]]:
+    def vary(self, tables: Table) -> dict[str, list[object] | str]:
         """The values that vary. The plan tries each alone, but only if nothing else is wrong with it."""
-        varied: dict[str, list[object]] = {}
+        varied: dict[str, list[object] | str] = {}
         for path, values_ in self.leaves((), self.table((), "vary", tables)):
-            if not isinstance(values_, list) or not values_:
-                problem = f"{values_!r} is not a list of values; write [250, 500], for example"
+            if values_ != ANY and (not isinstance(values_, list) or not values_):
+                problem = f'{values_!r} is not a list of values; write [250, 500], for example, or "any"'
                 self.wrong(("vary", *path), problem)
                 continue
             key = ".".join(path)

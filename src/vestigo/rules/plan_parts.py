@@ -15,7 +15,7 @@ from vestigo.rules.pool import Pool
 from vestigo.rules.rules import Rules
 from vestigo.rules.stated import Stated
 from vestigo.rules.values import warm_up
-from vestigo.rules.vary import plain_values
+from vestigo.rules.vary import ANY, plain_values
 from vestigo.rules.what_if import WhatIf
 from vestigo.trace import Intake
 from vestigo.trace.reading.intake import problems as problems_of_intake
@@ -118,12 +118,15 @@ class Parts:
                 self.wrong(("aim", *([name] if name else [])), problem)
             return Aim()
 
-    def vary(self, given: object) -> Mapping[str, tuple[object, ...]]:
-        """Lists, arrays and generators as tuples, in which values are as a plan file has them. Whether they mean
-        anything is not checked yet.
+    def vary(self, given: object) -> Mapping[str, tuple[object, ...] | str]:
+        """Lists, arrays and generators as tuples, in which values are as a plan file has them, and ``any``. Whether
+        they mean anything is not checked yet.
         """
-        varied: dict[str, tuple[object, ...]] = {}
+        varied: dict[str, tuple[object, ...] | str] = {}
         for key, values in self.named(given, "vary", "vary").items():
+            if isinstance(values, str) and values == ANY:
+                varied[key] = ANY
+                continue
             try:
                 tried = several(key, values, "[250, 500]")
             except RulesError as error:

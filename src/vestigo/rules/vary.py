@@ -14,7 +14,39 @@ from vestigo.rules.trade_words import unknown_rule
 Changes = Mapping[str, Any]
 """New values by dotted key: ``rules.absolute``, ``lookup.vessel.max_entries``, ``pool.desk.max_bytes``."""
 
+EACH, ANY = "each", "any"
+"""``each.RULE`` varies a rule for each look-up by itself; its values are given, or ``any`` that a search finds."""
+FINDABLE = (
+    *("max_entries", "max_bytes", "absolute", "sliding", "nulls", "on_write", "tell_nodes", "absolute_at", "eviction"),
+    *("overlap", "reload_after", "serve_stale", "batch", "per", "collect"),
+)
+"""Rules for which a search can find values (`vestigo.choosing.finding.offers`)."""
+
 _WRITE = "write rules.RULE, lookup.NAME.RULE or pool.NAME.RULE"
+
+
+def is_searched(vary: Mapping[str, Sequence[object]]) -> bool:
+    """Whether each look-up is set by itself, so that the best settings are searched for. Otherwise every combination is
+    tried.
+
+    >>> is_searched({"each.absolute": ["5m", "1h"]}), is_searched({"rules.absolute": ["5m", "1h"]})
+    (True, False)
+    """
+    return any(values == ANY or key.partition(".")[0] == EACH for key, values in vary.items())
+
+
+def problems_of_search(vary: Mapping[str, Sequence[object]]) -> Iterator[tuple[str, str]]:
+    """A key and a sentence for everything that a search cannot do."""
+    if not is_searched(vary):
+        return
+    for key, values in vary.items():
+        table, _, rule = place_of(key)
+        if table == "rules":
+            yield key, f"sets all look-ups at once, and other keys set each by itself; write {EACH}.{rule}"
+        elif key == EACH and values != ANY:
+            yield key, f'is for all rules; write {EACH} = "{ANY}", or a rule: {EACH}.max_entries'
+        elif values == ANY and key != EACH and rule not in FINDABLE:
+            yield key, f"a search finds no values for {rule}; list some, or name one of {', '.join(FINDABLE)}"
 
 
 def place_of(key: str) -> tuple[str, str, str]:

@@ -10,7 +10,6 @@ from rich.text import Text
 from vestigo.choosing.candidates import Candidate, Candidates
 from vestigo.choosing.estimate import Estimate
 from vestigo.choosing.pick import Pick
-from vestigo.choosing.share_out import Sharing
 from vestigo.choosing.sweep import Sweep
 from vestigo.engine.size_curve import SizeCurve
 from vestigo.explaining.report import Report
@@ -249,13 +248,3 @@ def _estimate(estimate: Estimate) -> RenderableType:
         in_one_unit("may be off by", [estimate.errors[name] for name in rates], SHARES),
     ]
     return grid("from a sample of the keys", [MEASURES[name].label for name in rates], columns, [""] * len(rates))
-
-
-@shown.register
-def sharing_text(sharing: Sharing) -> RenderableType:
-    names, sizes = list(sharing.shares), list(sharing.shares.values())
-    columns = [
-        in_one_unit("room", sizes, SIZES),
-        in_one_unit("of all", [size / sharing.total_bytes for size in sizes], SHARES),
-    ]
-    return grid(f"{format_bytes(sharing.total_bytes)} shared out", names, columns, [""] * len(names))

@@ -10,7 +10,7 @@ from vestigo.compiled import kernel
 from vestigo.engine.job import Job
 from vestigo.engine.known_parts import KnownParts, known_parts
 from vestigo.engine.native.feed import AS_USUAL, Fed, RunOptions, all_counted, counted, make_nodes_ready
-from vestigo.engine.native.sheets import SheetReader, counts_of_slices
+from vestigo.engine.native.sheets import SheetReader, counts_of_slices, slices_before
 from vestigo.engine.parts import Share, finest, shares
 from vestigo.outcome import Measures, Slices
 from vestigo.outcome.measures import Fields
@@ -116,14 +116,10 @@ def run_in_halves(trace: Trace, job: Job, split_ns: int, names: Iterable[str]) -
     """Like `run`, but in place of each slice it tells of the slices that begin before `split_ns`, and of the others. Of
     each slice it has the counts with these `names`.
     """
-    until = _slices_before(split_ns, job)
+    until = slices_before(split_ns, job)
     of_parts = _known(trace, job, shares(trace, job), known_parts(trace), until)
     sheets, reader = _summed(trace, of_parts, until), SheetReader(trace, job)
-    begins, ends = sheets["begins"], sheets["ends"]
-    split = min(until, len(begins))
-    halves = slice(0, split), slice(min(split, len(begins) - 1), len(begins))
-    spans = [int((ends[half] - begins[half]).sum()) for half in halves]
-    first, rest = reader.stretches(sheets["slices"], spans, halves)
+    first, rest = reader.halves(sheets, until)
     by_name = {name: summary for of_part in of_parts for name, summary in of_part.summaries.items()}
     lookups = {name: by_name[name] for name in trace.lookups}
     return Halves(
@@ -154,7 +150,7 @@ def works_of(trace: Trace, jobs: Iterable[Job], split_ns: int | None = None) -> 
     """
     distinct: dict[Hashable, _Asked] = {}
     for job in jobs:
-        until = None if split_ns is None else _slices_before(split_ns, job)
+        until = None if split_ns is None else slices_before(split_ns, job)
         asked = [_Asked(trace, job, share, until) for share in shares(trace, job)]
         distinct |= {one.name: one for one in asked}
     of_rows: dict[Hashable, list[_Asked]] = {}
@@ -191,11 +187,6 @@ def _known(
         return known.get(asked.name, lambda: asked.counts(*counted([Fed(trace, job, share)], len(parts) > 1)))
 
     return each_side_by_side(get, parts)
-
-
-def _slices_before(split_ns: int, job: Job) -> int:
-    """The number of slices that begin before a moment, at least one."""
-    return max(-(-(split_ns - job.slicing.origin_ns) // job.slicing.width_ns), 1)
 
 
 def _summed(trace: Trace, of_parts: Sequence[PartCounted], until: int | None = None) -> dict[str, Any]:

@@ -48,11 +48,22 @@ class SheetReader:
         columns = _columns(sheet, spans, waits, [together(self._shown)] * len(spans))
         return columns | {"begins_ns": list(begins_ns), "ends_ns": list(ends_ns)}
 
-    def stretches(self, sheet: Sheet, spans_ns: Sequence[int], slices: Sequence[slice]) -> list[Measures]:
-        """The measures of some slices together, a row of the sheet for each stretch."""
-        waits = [int(self._waits.by_slice[those].sum()) for those in slices]
-        columns = _columns(sheet, list(spans_ns), waits, [together(self._shown)] * len(waits))
-        return [Measures(**_row(columns, row)) for row in range(len(waits))]
+    def halves(self, sheets: Sheet, until: int) -> tuple[Measures, Measures]:
+        """The measures of the slices before `until`, and of the others, at least the last. They are two rows of the
+        sheet of slices.
+        """
+        begins, ends = sheets["begins"], sheets["ends"]
+        split = min(until, len(begins))
+        halves = slice(0, split), slice(min(split, len(begins) - 1), len(begins))
+        spans = [int((ends[half] - begins[half]).sum()) for half in halves]
+        waits = [int(self._waits.by_slice[half].sum()) for half in halves]
+        columns = _columns(sheets["slices"], spans, waits, [together(self._shown)] * 2)
+        return Measures(**_row(columns, 0)), Measures(**_row(columns, 1))
+
+
+def slices_before(split_ns: int, job: Job) -> int:
+    """The number of slices that begin before a moment, at least one."""
+    return max(-(-(split_ns - job.slicing.origin_ns) // job.slicing.width_ns), 1)
 
 
 def counts_of_slices(counts: np.ndarray, names: Iterable[str]) -> dict[str, list[int]]:

@@ -1,0 +1,142 @@
+"""``Answers``: answers to questions about what was tried. What they recommend was replayed as a whole."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+from vestigo.choosing.candidates import PARTS, Candidate, Candidates
+from vestigo.choosing.finding.offers import Offer
+from vestigo.choosing.proof import Proof
+from vestigo.choosing.finding.questions import PEAK, Asked, Questions
+from vestigo.choosing.finding.trials import Trial, Trials
+from vestigo.choosing.finding.trimming import Trimming
+from vestigo.choosing.pick import MONTH_NS, excesses
+from vestigo.choosing.results import replayed
+from vestigo.engine.job import job
+from vestigo.measures import MEASURES
+from vestigo.rules import Aim, Plan
+from vestigo.rules.aim import Limit
+
+NEARLY_ALL = 0.99
+"""Of what the aim reaches without a limit on memory, so much is enough where no limit is stated."""
+_MOST_TIMES = 6
+_TIGHTER = 1.02
+
+
+class Found(NamedTuple):
+    """A choice that was replayed as a whole."""
+
+    candidate: Candidate
+    trials: tuple[Trial, ...]
+    asked: Asked
+    cost: float
+    """Of the aim, negated if more of it is better."""
+    bound: float
+    """No choice costs less."""
+
+
+class Recommended(NamedTuple):
+    """What is recommended, and how good it is."""
+
+    candidate: Candidate
+    proof: Proof
+    least: float
+    """What the best choice costs."""
+
+
+@dataclass(frozen=True, eq=False)
+class Answers:
+    """What was tried on a trace, and what answers need besides."""
+
+    trials: Trials
+    offers: Sequence[Sequence[Offer]]
+    among: Candidates
+    """Today's settings and the plan's candidates."""
+    stated: Plan
+    """Today's settings as they were stated."""
+    first_share: float
+    """Of the counted slices of time: those of the first part."""
+    known: dict[str, Recommended | None] = field(default_factory=dict)
+
+    @property
+    def questions(self) -> Questions:
+        """What can be asked about all that was tried by now."""
+        return self.questions_about(self.trials.lists)
+
+    def questions_about(self, lists: Sequence[Sequence[Trial]]) -> Questions:
+        """What can be asked about some trials of each unit."""
+        months = {part: self.among.length_ns(part) / MONTH_NS for part in PARTS}
+        return Questions(lists, self.among.today, self.first_share, months)
+
+    def pick(self, aim: Aim, part: str = "whole") -> Recommended | None:
+        """What to take. None if nothing was found that keeps the limits. It is worked out once for an aim."""
+        name = f"{aim!r} {part}"
+        if name not in self.known:
+            self.known[name] = self._pick(aim, part)
+        return self.known[name]
+
+    def _pick(self, aim: Aim, part: str) -> Recommended | None:
+        name = "found" if part == "whole" else f"found on the {part}"
+        best = self.best(name, aim, aim.each_limit, part)
+        if best is None:
+            return None
+        found = self._leaner(name, aim, best) or best
+        trimming = Trimming(self.trials, self.offers, self.questions, found.asked)
+        trials = trimming.trimmed(found.trials)
+        candidate = self.candidate(name, trials)
+        if excesses(self.among, candidate, found.asked.limits, part):
+            trials, candidate = found.trials, found.candidate
+        worth = trimming._replace(asked=best.asked).worth(trials)
+        proof = Proof(self.trials.combinations, abs(best.bound), abs(best.cost), worth)
+        return Recommended(candidate, proof, best.cost)
+
+    def best(self, name: str, aim: Aim, limits: Sequence[Limit], part: str = "whole") -> Found | None:
+        """The best choice within limits on a part of the time. None if none was found that keeps them.
+
+        What units give alone tells most measures exactly, and a few nearly. Where the whole breaks a limit after all,
+        that limit is tightened, and the choice is made again.
+        """
+        questions = self.questions
+        exact = tuple(limit.beside(self.among.today.measure(limit.name, part)) for limit in limits)
+        asked = Asked(aim, exact, part)
+        bound = questions.best(asked._replace(from_below=True))
+        for _ in range(_MOST_TIMES):
+            choice = questions.best(asked)
+            if choice is None or bound is None:
+                return None
+            trials = questions.trials(choice)
+            candidate = self.candidate(name, trials)
+            broken = excesses(self.among, candidate, exact, part)
+            if not broken:
+                return Found(candidate, trials, asked._replace(limits=exact), choice.cost, bound.bound)
+            by = {one.limit.name: abs(one.amount - one.limit.bound) * _TIGHTER for one in broken}
+            asked = asked._replace(limits=tuple(_tighter(limit, by) for limit in asked.limits))
+        return None
+
+    def nearest(self, limits: Sequence[Limit]) -> Candidate:
+        """The choice that comes nearest to limits that none keeps."""
+        questions = self.questions
+        exact = [limit.beside(self.among.today.measure(limit.name)) for limit in limits]
+        return self.candidate("nearest", questions.trials(questions.nearest(exact)))
+
+    def _leaner(self, name: str, aim: Aim, best: Found) -> Found | None:
+        """Where no limit on memory is stated: the choice that takes least memory of those that reach nearly as much."""
+        if any(limit.name == PEAK for limit in best.asked.limits) or aim.best in (None, PEAK):
+            return None
+        assert aim.best is not None
+        reached = best.candidate.measure(aim.best, best.asked.part)
+        more = MEASURES[aim.best].more_is_better
+        nearly = Limit(aim.best, ">=" if more else "<=", reached * NEARLY_ALL if more else reached / NEARLY_ALL)
+        return self.best(name, Aim(least=PEAK), [*best.asked.limits, nearly], best.asked.part)
+
+    def candidate(self, name: str, trials: Iterable[Trial]) -> Candidate:
+        """A choice, replayed as a whole."""
+        changes = {key: value for trial in trials for key, value in trial.changes.items()}
+        work = self.trials
+        kept = replayed(work.trace, job(work.trace, work.plan.changed(changes)), name, work.split_ns)
+        return Candidate.made(name, changes, self.stated.changed(changes), kept)
+
+
+def _tighter(limit: Limit, by: dict[str, float]) -> Limit:
+    more = by.get(limit.name, 0.0)
+    return limit._replace(bound=limit.bound - more if limit.sign == "<=" else limit.bound + more)

@@ -1,0 +1,184 @@
+"""One trial of each unit, best within limits: a multiple-choice knapsack, solved as a mixed integer program.
+
+The linear relaxation gives a bound, and the prices of the limits. Trials whose reduced cost is larger than the distance
+between the bound and a choice that is there cannot be in a better one, so the integer program is small (H. Kellerer, U.
+Pferschy, D. Pisinger, "Knapsack problems", 2004, chapter 11). What all units hold together in a stretch of time is
+asked for only where a choice would exceed it.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+import numpy as np
+from scipy.optimize import LinearConstraint, linprog, milp
+from scipy.sparse import csr_array
+
+from vestigo.choosing.finding.limits import Amounts, Row
+
+_MOST_ROUNDS = 200
+_ROWS_AT_ONCE = 4
+_NEAREST = 12
+"""So many trials of each unit are in the first integer program."""
+_SOLVER_SECONDS = 10.0
+_CLOSE = 1e-7
+
+
+@dataclass
+class Problem:
+    """The trials of all units, one after the other."""
+
+    unit: np.ndarray
+    """The unit of each trial."""
+    costs: Amounts
+    """What is to be small, for each trial."""
+    rows: Sequence[Row]
+    held: Amounts | None = None
+    """For each trial and stretch of time, the bytes held."""
+    most_held: float = float("inf")
+    held_costs: float = 0.0
+    """What each byte of the peak costs."""
+    asked: list[int] = field(default_factory=list)
+    """The stretches that are asked about. More come as choices exceed what may be held there."""
+
+    @property
+    def units(self) -> int:
+        return int(self.unit.max()) + 1
+
+    @property
+    def asks_for_peak(self) -> bool:
+        return self.held is not None and (self.held_costs > 0 or np.isfinite(self.most_held))
+
+
+class Choice(NamedTuple):
+    """A trial of each unit."""
+
+    trials: tuple[int, ...]
+    cost: float
+    bound: float
+    """No choice costs less."""
+
+
+class Relaxed(NamedTuple):
+    """What shares of trials cost least together: no choice costs less."""
+
+    cost: float
+    shares: Amounts
+    reduced: Amounts
+    """What each trial would cost beside the cheapest of its unit, at the prices of the limits. It is 0 or more."""
+
+
+def relaxed(problem: Problem) -> Relaxed | None:
+    """The linear relaxation. None if no choice keeps the limits."""
+    for _ in range(_MOST_ROUNDS):
+        matrix, most, costs = _tables(problem, np.arange(len(problem.unit)))
+        every = _each_once(problem.unit, problem.units, len(costs))
+        found = linprog(costs, A_ub=matrix, b_ub=most, A_eq=every, b_eq=np.ones(problem.units), method="highs")
+        if found.status != 0:
+            return None
+        shares = found.x[: len(problem.unit)]
+        if not _ask_more(problem, shares, found.x[-1]):
+            prices = found.ineqlin.marginals @ matrix if matrix is not None else 0.0
+            reduced = (costs - prices - found.eqlin.marginals @ every)[: len(problem.unit)]
+            return Relaxed(float(found.fun), shares, np.maximum(reduced, 0.0))
+    return None
+
+
+def best(problem: Problem) -> Choice | None:
+    """The best choice. None if none keeps the limits."""
+    bound = relaxed(problem)
+    if bound is None:
+        return None
+    near = _nearest(problem, bound)
+    found = _solved(problem, near, bound.cost)
+    gap = found.cost - bound.cost if found is not None else np.inf
+    if gap <= _CLOSE * max(abs(bound.cost), 1e-9):
+        return found
+    could_be = np.flatnonzero(bound.reduced <= gap * (1 + 1e-6) + _CLOSE)
+    if len(could_be) == len(near) and found is not None:
+        return found
+    whole = _solved(problem, could_be, bound.cost)
+    if found is None or (whole is not None and whole.cost <= found.cost):
+        return whole
+    return found
+
+
+def _nearest(problem: Problem, bound: Relaxed) -> np.ndarray:
+    order = np.lexsort((bound.reduced, problem.unit))
+    starts = np.searchsorted(problem.unit[order], np.arange(problem.units))
+    place = np.arange(len(order)) - starts[problem.unit[order]]
+    return np.sort(order[place < _NEAREST])
+
+
+def _solved(problem: Problem, trials: np.ndarray, bound: float) -> Choice | None:
+    """The best choice among some trials."""
+    for _ in range(_MOST_ROUNDS):
+        matrix, most, costs = _tables(problem, trials)
+        every = _each_once(problem.unit[trials], problem.units, len(costs))
+        constraints = [LinearConstraint(every, 1.0, 1.0)]
+        if matrix is not None:
+            constraints.append(LinearConstraint(matrix, -np.inf, most))
+        whole = np.ones(len(costs))
+        whole[len(trials) :] = 0
+        upper = np.where(whole == 1, 1.0, np.inf)
+        found = milp(
+            costs,
+            integrality=whole,
+            bounds=(0, upper),
+            constraints=constraints,
+            options={"time_limit": _SOLVER_SECONDS, "mip_rel_gap": 1e-6},
+        )
+        if found.x is None:
+            return None
+        taken = found.x[: len(trials)] > 0.5
+        shares = np.zeros(len(problem.unit))
+        shares[trials[taken]] = 1.0
+        if not _ask_more(problem, shares, found.x[-1]):
+            dual = found.mip_dual_bound if found.mip_dual_bound is not None else bound
+            return Choice(tuple(trials[taken].tolist()), float(found.fun), max(bound, min(float(dual), float(found.fun))))
+    return None
+
+
+def _tables(problem: Problem, trials: np.ndarray) -> tuple[Amounts | None, Amounts | None, Amounts]:
+    """The rows of the program, what they may be at most, and the costs. If the peak costs something, it is one more
+    column.
+    """
+    rows = [row.amounts[trials] for row in problem.rows]
+    most = [row.most for row in problem.rows]
+    costs = problem.costs[trials]
+    peak = problem.held_costs > 0
+    table = np.array(rows).reshape(len(rows), len(trials))
+    if peak:
+        table, costs = np.column_stack([table, np.zeros(len(rows))]), np.append(costs, problem.held_costs)
+    if problem.held is not None and problem.asked:
+        held = problem.held[np.ix_(trials, problem.asked)].T
+        if np.isfinite(problem.most_held):
+            table = np.vstack([table, np.column_stack([held, np.zeros(len(held))]) if peak else held])
+            most += [problem.most_held] * len(held)
+        if peak:
+            table = np.vstack([table, np.column_stack([held, -np.ones(len(held))])])
+            most += [0.0] * len(held)
+    if not len(table):
+        return None, None, costs
+    scale = np.maximum(np.abs(table).max(axis=1), 1e-300)
+    return table / scale[:, None], np.array(most) / scale, costs
+
+
+def _each_once(unit: np.ndarray, units: int, columns: int) -> csr_array:
+    ones = np.ones(len(unit))
+    return csr_array((ones, (unit, np.arange(len(unit)))), shape=(units, columns))
+
+
+def _ask_more(problem: Problem, shares: Amounts, peak: float) -> bool:
+    """Asks about the stretches in which these shares exceed most what may be held. Whether there are any."""
+    if not problem.asks_for_peak:
+        return False
+    assert problem.held is not None
+    taken = np.flatnonzero(shares > 0)
+    together = shares[taken] @ problem.held[taken]
+    may = min(problem.most_held, peak if problem.held_costs > 0 else np.inf)
+    together[problem.asked] = -np.inf
+    worst = np.argsort(-together)[:_ROWS_AT_ONCE]
+    more = [int(place) for place in worst if together[place] > may * (1 + 1e-9) + 1e-6]
+    problem.asked += more
+    return bool(more)

@@ -1,0 +1,121 @@
+"""``Search``: what a search found, and the answers to other questions about it."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, fields, replace
+from math import prod
+
+from vestigo.choosing.candidates import Candidate
+from vestigo.choosing.choose import choose, settled
+from vestigo.choosing.finding.answers import Answers
+from vestigo.choosing.proof import WouldBring
+from vestigo.choosing.finding.reasons import sentences
+from vestigo.choosing.front import unbeaten
+from vestigo.choosing.pick import HeldOut, Pick, Relaxed, cost, excesses
+from vestigo.choosing.resample import Resamples
+from vestigo.choosing.sweep import FRONT, Sweep
+from vestigo.data import Told
+from vestigo.measures import MEASURES
+from vestigo.rules import Aim
+from vestigo.rules.aim import Limit
+from vestigo.units import counted
+
+FOUND = "found"
+_LOOSER = 1.25
+_STEPS_OF_FRONT = 16
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Search(Sweep):
+    """What a search found: today's settings, the plan's candidates, ``found`` for the plan's aim, and what is best
+    within less memory, all replayed whole. Other aims and limits are answered from what was tried.
+
+    A search that was read back from a file knows its candidates, and chooses among these.
+    """
+
+    tried: tuple[int, ...] = ()
+    """How many settings of each look-up (or of look-ups that share a pool) were tried."""
+    by_memory: tuple[str, ...] = ()
+    """The candidates that are best within so much memory, the most first."""
+    would_bring: tuple[WouldBring, ...] = ()
+    """What kinds of rules that were not asked for would bring."""
+    answers: Answers | None = field(default=None, compare=False)
+
+    @property
+    def combinations(self) -> int:
+        """How many combinations of what was tried there are."""
+        return prod(self.tried)
+
+    def _chosen(self, aim: Aim, seed: int) -> Pick:
+        if self.answers is None:
+            return super()._chosen(aim, seed)
+        aim = settled(aim, self)
+        found = self.answers.pick(aim)
+        candidate, proof = (None, None) if found is None else (found.candidate, found.proof)
+        for one in self.answers.among.values():
+            least = cost(self, aim, candidate) if candidate is not None else float("inf")
+            reached = least if found is None else min(found.least, least)
+            if not excesses(self, one, aim.each_limit) and cost(self, aim, one) < reached:
+                candidate = one
+        if candidate is None:
+            nearest = self.answers.nearest(aim.each_limit)
+            pick = Pick(self, aim, nearest, tuple(excesses(self, nearest, aim.each_limit)))
+            return replace(pick, because=sentences(pick))
+        resamples = Resamples(len(candidate.of_slices["reads"]), seed)
+        rates = ("hit_rate", "fresh_hit_rate", "stale_rate") if self.stale_known else ("hit_rate",)
+        pick = Pick(
+            self,
+            aim,
+            candidate,
+            broken=(),
+            held_out=self._held_out(aim),
+            intervals={name: resamples.interval(candidate, name) for name in rates},
+            relaxed=tuple(self._relaxed(aim, candidate)),
+            proof=proof,
+        )
+        return replace(pick, because=sentences(pick))
+
+    def _held_out(self, aim: Aim) -> HeldOut:
+        """The same choice on the first part of the time, among the same trials, judged on the rest."""
+        assert self.answers is not None
+        chosen, best = (self.answers.pick(aim, part) for part in ("first", "rest"))
+        broken = tuple(excesses(self, chosen.candidate, aim.each_limit, "rest")) if chosen else ()
+        return HeldOut(chosen.candidate if chosen else None, broken, best.candidate if best else None)
+
+    def _relaxed(self, aim: Aim, pick: Candidate) -> list[Relaxed]:
+        """What each limit costs: what the aim would reach within a quarter more."""
+        assert self.answers is not None
+        relaxed = []
+        for limit in aim.each_limit:
+            others = [other for other in aim.each_limit if other is not limit]
+            looser = limit.beside(self.today.measure(limit.name))
+            looser = looser._replace(bound=looser.bound * (_LOOSER if limit.sign == "<=" else 1 / _LOOSER))
+            found = self.answers.best(f"within {looser}", aim, [*others, looser])
+            if found is not None and (gain := cost(self, aim, pick) - cost(self, aim, found.candidate)) > 0:
+                relaxed.append(Relaxed(looser, found.candidate, gain))
+        return relaxed
+
+    def front(self, measures: Sequence[str] = FRONT, part: str = "whole") -> list[Candidate]:
+        """The best trade-offs, best in the first measure first.
+
+        For two measures they come from all combinations of what was tried: the best of the first one within ever less
+        (or more) of the second one. For more than two they are those among the candidates.
+        """
+        if self.answers is None or len(measures) != 2 or part != "whole":
+            return super().front(measures, part)
+        best, within = measures
+        aim = Aim(**{"most" if MEASURES[best].more_is_better else "least": best})
+        freest = self.answers.best(f"best {MEASURES[best].label}", aim, [])
+        if freest is None:
+            return super().front(measures, part)
+        end, sign = freest.candidate.measure(within), ">=" if MEASURES[within].more_is_better else "<="
+        bounds = [end * step / _STEPS_OF_FRONT for step in range(_STEPS_OF_FRONT - 1, 0, -1)]
+        steps = (self.answers.best(str(limit), aim, [limit]) for limit in (Limit(within, sign, one) for one in bounds))
+        return unbeaten([*self.values(), freest.candidate, *(one.candidate for one in steps if one)], measures)
+
+    def to_kept(self) -> Told:
+        """What a file holds: all but what was tried."""
+        return {one.name: getattr(self, one.name) for one in fields(self) if one.name != "answers"}
+
+    def __repr__(self) -> str:
+        best = self[FOUND] if FOUND in self.candidates else self.today
+        return f"<Search: {counted(sum(self.tried), 'setting')} tried, {self.combinations:.2g} combinations; {best!r}>"

@@ -1,0 +1,68 @@
+"""Which settings of a unit to try: some to begin with, and then those near to good ones."""
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from itertools import product
+from math import prod
+
+from vestigo.choosing.finding.offers import Offer
+from vestigo.choosing.finding.trials import Setting
+
+_MOST_LISTED = 300
+"""So many combinations of one unit are all tried."""
+_FULL = ("max_entries", "max_bytes")
+
+
+def every(offers: Sequence[Offer], base: Setting) -> list[Setting] | None:
+    """All combinations, if they are few."""
+    if prod(len(offer.steps) for offer in offers) > _MOST_LISTED:
+        return None
+    return [_joined(base, values) for values in product(*(offer.ways for offer in offers))]
+
+
+def first(offers: Sequence[Offer], base: Setting) -> Iterator[Setting]:
+    """Settings to begin with: today's, and for each look-up long and short lifetimes, each with every way to see
+    writes, in unlimited room and in rooms of many sizes.
+    """
+    yield base
+    free = _freest(offers, base)
+    yield free
+    for name in dict.fromkeys(_of(offer) for offer in offers):
+        own = [offer for offer in offers if _of(offer) == name]
+        by_rule = {offer.rule: offer for offer in own}
+        lifetimes = _steps(by_rule, "absolute", 1)
+        for values in product(lifetimes, _steps(by_rule, "on_write", 1)):
+            yield _joined(free, values)
+        for room in _FULL:
+            for values in product(_steps(by_rule, room, 1), _steps(by_rule, "absolute", 0)):
+                yield _joined(free, values)
+        for values in _steps(by_rule, "sliding", 0):
+            yield _joined(free, [values])
+
+
+def near(offers: Sequence[Offer], setting: Setting, level: int, evicts: bool) -> Iterator[Setting]:
+    """Settings that differ in one thing. If nothing is evicted, a policy or more room makes no difference."""
+    for offer in offers:
+        if offer.rule == "eviction" and not evicts:
+            continue
+        for values in offer.near(setting, level):
+            yield _joined(setting, [values])
+
+
+def _freest(offers: Sequence[Offer], base: Setting) -> Setting:
+    """No limit, no expiry, nulls are kept: the last step of each ladder."""
+    return _joined(base, [offer.ways[-1] for offer in offers if offer.is_ordered])
+
+
+def _steps(offers: Mapping[str, Offer], rule: str, level: int) -> list[Setting]:
+    return offers[rule].on_level(level) if rule in offers else [{}]
+
+
+def _of(offer: Offer) -> str:
+    return offer.keys[0].rpartition(".")[0]
+
+
+def _joined(setting: Setting, values: Iterable[Setting]) -> Setting:
+    joined = dict(setting)
+    for each in values:
+        joined |= each
+    return joined

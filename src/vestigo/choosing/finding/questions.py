@@ -1,0 +1,237 @@
+"""``Questions``: asks which trials are best together, under an aim and limits."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+from math import inf, prod
+from typing import NamedTuple, Protocol
+
+import numpy as np
+
+from vestigo.choosing.finding.combining import Choice, Problem, Relaxed, best, relaxed
+from vestigo.choosing.finding.limits import Amounts, Ratio, Row, ratio, row_of
+from vestigo.choosing.finding.trials import Trial
+from vestigo.choosing.pick import MONTH_NS
+from vestigo.errors import RulesError
+from vestigo.measures import MEASURES
+from vestigo.outcome import Measures
+from vestigo.rules import Aim, Worth
+from vestigo.rules.aim import Limit
+
+PEAK = "memory_peak"
+_MIB = 2**20
+_NEAR_ENOUGH = 1e-7
+_MOST_STEPS = 12
+
+
+class Today(Protocol):
+    """What today's settings give."""
+
+    def measure(self, name: str, part: str = ..., /) -> float: ...
+
+
+class Judged(NamedTuple):
+    """What a choice costs, and whether it keeps the limits."""
+
+    cost: float
+    keeps_limits: bool
+
+
+class Asked(NamedTuple):
+    """What to make best, within which limits, on which part of the time."""
+
+    aim: Aim
+    limits: tuple[Limit, ...]
+    """With their bounds as numbers."""
+    part: str = "whole"
+    from_below: bool = False
+    """Whether peaks count as what is held at the ends of stretches of time. That is never more than they are, and so
+    gives a bound; otherwise they are never less.
+    """
+
+
+@dataclass(frozen=True, eq=False)
+class Questions:
+    """The trials of each unit; the first of each is today's setting."""
+
+    lists: Sequence[Sequence[Trial]]
+    today: Today
+    first_share: float
+    """Of the stretches of time: those of the first part."""
+    months: dict[str, float]
+    """The length of each part of the time."""
+
+    @property
+    def combinations(self) -> int:
+        return prod(map(len, self.lists))
+
+    @cached_property
+    def _unit(self) -> np.ndarray:
+        return np.repeat(np.arange(len(self.lists)), [len(trials) for trials in self.lists])
+
+    @cached_property
+    def _begins(self) -> np.ndarray:
+        return np.cumsum([0, *(len(trials) for trials in self.lists)])
+
+    def trials(self, choice: Choice) -> tuple[Trial, ...]:
+        """The trial of each unit."""
+        return tuple(
+            trials[place - int(self._begins[number])]
+            for number, (trials, place) in enumerate(zip(self.lists, choice.trials, strict=True))
+        )
+
+    def best(self, asked: Asked) -> Choice | None:
+        """The best choice. Its cost is the aim, negated if more is better. None if no choice keeps the limits."""
+        aimed = self._ratio(asked)
+        if aimed is None or aimed.per is None or _is_constant(aimed.per, self._unit):
+            return best(self.problem(asked))
+        return self._best_ratio(asked, aimed, aimed.per)
+
+    def judge(self, asked: Asked, chosen: Sequence[Trial]) -> Judged:
+        """What trials of all units cost together, and whether they keep the limits."""
+        alone = replace(self, lists=[[trials[0], trial] for trials, trial in zip(self.lists, chosen, strict=True)])
+        problem = alone.problem(asked)
+        places = np.arange(len(chosen)) * 2 + 1
+        keeps = all(row.amounts[places].sum() <= row.most + _NEAR_ENOUGH * abs(row.most) for row in problem.rows)
+        peak = 0.0
+        if problem.held is not None:
+            peak = float(problem.held[places].sum(axis=0).max())
+            keeps &= peak <= problem.most_held * (1 + _NEAR_ENOUGH)
+        return Judged(float(problem.costs[places].sum()) + problem.held_costs * peak, bool(keeps))
+
+    def nearest(self, limits: Sequence[Limit]) -> Choice:
+        """The choice that breaks limits least, measured in shares of their bounds, all together."""
+        costs, peak_costs = np.zeros(len(self._unit)), 0.0
+        for limit in limits:
+            if limit.name == PEAK:
+                peak_costs += 1.0 / limit.bound
+                continue
+            row = self._row(limit, "whole")
+            costs += row.amounts / (abs(row.most) or np.abs(row.amounts).max() or 1.0)
+        found = best(Problem(self._unit, costs, [], self._at_most, held_costs=peak_costs * _MIB))
+        assert found is not None
+        return found
+
+    def loosened(self, asked: Asked) -> Asked:
+        """The question with limits that some choice keeps: those that the nearest choice breaks are left out."""
+        chosen = list(self.nearest(asked.limits).trials)
+        kept = []
+        for limit in asked.limits:
+            if limit.name == PEAK:
+                amount, most = float(self._at_most[chosen].sum(axis=0).max()) * _MIB, limit.bound
+            else:
+                row = self._row(limit, asked.part)
+                amount, most = float(row.amounts[chosen].sum()), row.most
+            kept += [limit] if amount <= most + _NEAR_ENOUGH * abs(most) else []
+        return asked._replace(limits=tuple(kept))
+
+    def peak(self, asked: Asked) -> float:
+        """The bytes that the best choice holds at most."""
+        found = self.best(asked)
+        return 0.0 if found is None else float(self._at_most[list(found.trials)].sum(axis=0).max()) * _MIB
+
+    def relaxed(self, asked: Asked) -> Relaxed | None:
+        """The linear relaxation, for its prices."""
+        return relaxed(self.problem(asked))
+
+    def near(self, asked: Asked) -> list[list[Trial]]:
+        """For each unit, the trials that are best at the prices of the limits."""
+        found = self.relaxed(asked)
+        if found is None:
+            return [[] for _ in self.lists]
+        near = found.shares > 1e-6
+        for begin, end in zip(self._begins, self._begins[1:], strict=False):
+            near[begin + int(np.argmin(found.reduced[begin:end]))] = True
+        return [
+            [trial for trial, is_near in zip(trials, near[begin:], strict=False) if is_near]
+            for trials, begin in zip(self.lists, self._begins.tolist(), strict=False)
+        ]
+
+    def problem(self, asked: Asked) -> Problem:
+        """Raises RulesError for limits and aims that a search cannot take."""
+        costs, peak_costs = self._costs(asked)
+        limits = [limit for limit in asked.limits if limit.name != PEAK]
+        peaks = [limit.bound for limit in asked.limits if limit.name == PEAK and limit.sign == "<="]
+        needs_peak = peak_costs > 0 or bool(peaks)
+        return Problem(
+            self._unit,
+            costs,
+            [self._row(limit, asked.part) for limit in limits],
+            self._held(asked) if needs_peak else None,
+            min(peaks, default=inf) / _MIB,
+            peak_costs * _MIB,
+        )
+
+    def _costs(self, asked: Asked) -> tuple[Amounts, float]:
+        """Of each trial, and of each byte of the peak."""
+        aim = asked.aim
+        if aim.best is None:
+            worth, months = aim.worth or Worth(), self.months[asked.part]
+            loads, stale = (
+                np.array([float(getattr(one, name)) for one in self._measures(asked.part)])
+                for name in ("loads", "stale_hits")
+            )
+            spent = loads / 1e6 * worth.million_loads + stale * worth.stale_read
+            return spent / months if months else spent * 0, worth.gib_month / 2**30
+        if aim.best == PEAK:
+            return np.zeros(len(self._unit)), 1.0
+        aimed = self._ratio(asked)
+        if aimed is None:
+            raise RulesError(f"aim: a search cannot make {MEASURES[aim.best].label} best; name a limit for it instead")
+        sign = -1.0 if MEASURES[aim.best].more_is_better else 1.0
+        if aimed.per is None:
+            return sign * aimed.over, 0.0
+        return sign * aimed.over / aimed.per[self._begins[:-1]].sum(), 0.0
+
+    def _ratio(self, asked: Asked) -> Ratio | None:
+        name = asked.aim.best
+        if name is None or name == PEAK:
+            return None
+        measures, now = self._measures(asked.part), self._now(asked.part)
+        return ratio(name, measures, now, self.today.measure(name, asked.part))
+
+    def _best_ratio(self, asked: Asked, aimed: Ratio, per: Amounts) -> Choice | None:
+        """The best choice for a ratio whose divisor depends on it, too (W. Dinkelbach, 1967)."""
+        sign = -1.0 if MEASURES[asked.aim.best or ""].more_is_better else 1.0
+        problem = self.problem(asked)
+        at, found = float(aimed.over[self._begins[:-1]].sum() / max(per[self._begins[:-1]].sum(), 1.0)), None
+        least = sum(float(per[begin:end].min()) for begin, end in zip(self._begins, self._begins[1:], strict=False))
+        for _ in range(_MOST_STEPS):
+            found = best(replace(problem, costs=sign * (aimed.over - at * per)))
+            if found is None:
+                return None
+            chosen = list(found.trials)
+            now = float(aimed.over[chosen].sum() / max(per[chosen].sum(), 1.0))
+            if abs(now - at) <= _NEAR_ENOUGH * max(abs(at), 1e-9):
+                break
+            at = now
+        assert found is not None
+        return Choice(found.trials, sign * at, sign * at + min(found.bound, 0.0) / max(least, 1.0))
+
+    def _row(self, limit: Limit, part: str) -> Row:
+        return row_of(limit, self._measures(part), self._now(part), self.today.measure(limit.name, part))
+
+    def _measures(self, part: str) -> list[Measures]:
+        return [getattr(trial.alone, part) for trials in self.lists for trial in trials]
+
+    def _now(self, part: str) -> list[Measures]:
+        return [getattr(trials[0].alone, part) for trials in self.lists]
+
+    def _held(self, asked: Asked) -> Amounts:
+        held = self._at_ends if asked.from_below else self._at_most
+        split = round(held.shape[1] * self.first_share)
+        return {"whole": held, "first": held[:, : max(split, 1)], "rest": held[:, split:]}[asked.part]
+
+    @cached_property
+    def _at_most(self) -> Amounts:
+        return np.array([trial.alone.most for trials in self.lists for trial in trials], np.float64) / _MIB
+
+    @cached_property
+    def _at_ends(self) -> Amounts:
+        return np.array([trial.alone.held for trials in self.lists for trial in trials], np.float64) / _MIB
+
+
+def _is_constant(per: Amounts, unit: np.ndarray) -> bool:
+    """Whether all trials of a unit have the same."""
+    first = np.searchsorted(unit, np.arange(int(unit.max()) + 1))
+    return bool(np.all(per == per[first][unit]))

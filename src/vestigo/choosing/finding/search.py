@@ -1,0 +1,165 @@
+"""``search``: finds the settings of each look-up, and proves how good they are."""
+
+import dataclasses
+import time
+from collections.abc import Sequence
+from pathlib import Path
+
+from vestigo.choosing.candidates import Candidate
+from vestigo.choosing.choose import settled
+from vestigo.choosing.finding.answers import Answers
+from vestigo.choosing.finding.asked import offers_for
+from vestigo.choosing.finding.facts import facts_of
+from vestigo.choosing.finding.found import FOUND, Search
+from vestigo.choosing.finding.more import would_bring
+from vestigo.choosing.finding.offers import Offer
+from vestigo.choosing.finding.questions import PEAK, Asked
+from vestigo.choosing.finding.searching import Searching
+from vestigo.choosing.finding.trials import Trials
+from vestigo.choosing.finding.units import units_of
+from vestigo.choosing.run_sweep import SHARE_FOR_REST, Sweeping, share_between
+from vestigo.choosing.sweep import Sweep
+from vestigo.choosing.tasks import Tasks
+from vestigo.engine.job import job
+from vestigo.engine.ready import prepare
+from vestigo.engine.what_if import changed_trace, settled_plan
+from vestigo.errors import InputError, Interrupted, RulesError
+from vestigo.progress import Progress, reporting
+from vestigo.rules import Aim, Plan, Rules
+from vestigo.rules.aim import Limit
+from vestigo.rules.plan import Engine
+from vestigo.rules.settings import Settings, plan_of, trace_of
+from vestigo.trace import Readable, Trace
+
+_AMOUNTS = 8
+"""So many amounts of memory are told."""
+_TRIALS = "trials"
+
+
+def search(  # noqa: PLR0913  # options by name
+    trace: Readable,
+    settings: Settings | None = None,
+    *,
+    seconds: float | None = None,
+    results: str | Path | None = None,
+    rest: str = SHARE_FOR_REST,
+    engine: Engine = "native",
+    progress: Progress | bool | None = None,
+) -> Search:
+    """Finds the settings of each look-up that are best for the plan's aim within its limits.
+
+    What varies, the plan's ``[vary]`` says: ``"each.absolute": ["5m", "1h"]`` for each look-up by itself,
+    ``"lookup.vessel.nulls": "any"`` for one; with ``"any"`` the search finds the values. If nothing varies, it finds the
+    room, the lifetimes and the rule for nulls of each look-up. If no limit on memory is stated, it takes the settings
+    with least memory that have 99 % of what the best have.
+
+    Look-ups that share nothing are replayed alone, each with many settings. A mixed integer program combines one of
+    each; its bound says that no other combination of what was tried is better. With `seconds`, the search ends after
+    that time with what it has. See `sweep` for the other arguments.
+
+    Raises InputError for a trace without events, RulesError if the settings do not fit it, and Interrupted on Ctrl-C,
+    whose `found` is what was found by then.
+
+    >>> from vestigo import Plan, synth
+    >>> found = search(synth(20_000, keys=500, seed=1), Plan(aim={"most": "hit_rate", "memory_peak": "<= 100 KiB"}))
+    >>> pick = found.choose()
+    >>> pick.candidate.memory_peak <= 100 * 1024, pick.proof.bound >= pick.candidate.hit_rate
+    (True, True)
+    """
+    plan = plan_of(settings if settings is not None else Rules(), engine)
+    if plan.engine != "native":
+        raise RulesError('engine: a search replays look-ups alone, which only engine="native" can')
+    with reporting(progress) as report:
+        given = trace_of(trace, plan)
+        if len(given) == 0:
+            raise InputError(f"{given.source or 'the trace'}: holds no events, so there is nothing to choose by")
+        return _Search(given, plan, share_between("rest", rest), report).run(seconds, results)
+
+
+class _Search:
+    """A search, step by step."""
+
+    def __init__(self, given: Trace, plan: Plan, rest: float, report: Progress) -> None:
+        self._given, self._rest, self._report = given, rest, report
+        self._plan = dataclasses.replace(plan, vary={})
+        self._today = dataclasses.replace(plan, vary={}, candidates={})
+        self._on = changed_trace(given, plan.what_if)
+        self._asked = dataclasses.replace(settled_plan(given, dataclasses.replace(plan, candidates={})), vary=plan.vary)
+        used = dataclasses.replace(self._asked, vary={})
+        self._job = job(self._on, used)
+        prepare(self._on, [self._job])
+        self._units = units_of(self._on, used, self._job)
+        self._facts = facts_of(self._on)
+        self._offers = self._offered(())
+        now = [{key: one for offer in offers for key, one in offer.now.items()} for offers in self._offers]
+        self._swept = Sweeping(given, self._plan, rest, None, also=self._freest())
+        self._trials = Trials(self._on, used, now, self._swept.split_ns, progress=self._tell)
+
+    def run(self, seconds: float | None, results: str | Path | None) -> Search:
+        begun = time.monotonic()
+        with Tasks(self._given, results, None, self._report) as tasks:
+            among = self._swept.replay(tasks, None)
+        if seconds is not None:
+            self._trials.deadline = begun + seconds
+        aim = settled(self._plan.aim, among)
+        limits = tuple(limit.beside(among.today.measure(limit.name)) for limit in aim.each_limit)
+        answers = Answers(self._trials, self._offers, among, self._today, self._first_share())
+        work = Searching(answers, aim, limits)
+        work.run()
+        self._trials.deadline = float("inf")
+        found = self._found(answers, aim, among, is_short=work.was_stopped or self._trials.is_over)
+        if work.was_stopped:
+            said = f"stopped after {sum(self._trials.tried):,} trials; the answer would be the best of these"
+            raise Interrupted(said, found)
+        return found
+
+    def _found(self, answers: Answers, aim: Aim, among: Sweep, is_short: bool) -> Search:
+        best = answers.pick(aim)
+        candidates = dict(among.candidates)
+        rows: list[Candidate] = []
+        if best is not None:
+            candidates[FOUND] = best.candidate
+            rows = [] if is_short else list(self._by_memory(answers, aim, best.candidate.memory_peak))
+        candidates |= {one.name: one for one in rows}
+        limits = tuple(limit.beside(among.today.measure(limit.name)) for limit in aim.each_limit)
+        more = () if is_short else would_bring(answers, Asked(aim, limits), [*map(str, self._units)], self._offered)
+        own = {one.name: getattr(among, one.name) for one in dataclasses.fields(among) if one.name != "candidates"}
+        return Search(
+            candidates,
+            **own,
+            tried=tuple(self._trials.tried),
+            by_memory=tuple(one.name for one in rows),
+            would_bring=more,
+            answers=answers,
+        )
+
+    def _by_memory(self, answers: Answers, aim: Aim, most: float) -> "list[Candidate]":
+        """What is best within ever less memory."""
+        others = [limit for limit in aim.each_limit if limit.name != PEAK]
+        bounds = [_round_bytes(most / 2 ** (step / 1)) for step in range(1, _AMOUNTS + 1)]
+        limits = [Limit(PEAK, "<=", bound) for bound in bounds]
+        rows = [answers.best(f"within {limit.written}", aim, [*others, limit]) for limit in limits]
+        return [row.candidate for row in rows if row is not None]
+
+    def _offered(self, more: Sequence[str]) -> list[list[Offer]]:
+        return offers_for(self._asked, self._units, self._facts, more)
+
+    def _freest(self) -> list[Plan]:
+        """What allows the most of what can be set, so that ceilings hold for all of it."""
+        ways = [way for offers in self._offers for offer in offers for way in offer.ways]
+        copies = any(value == "copy" for way in ways for key, value in way.items() if key.endswith(".tell_nodes"))
+        return [Plan(Rules(tell_nodes="copy"))] if copies else []
+
+    def _first_share(self) -> float:
+        slicing = self._job.slicing
+        return (self._swept.split_ns - slicing.origin_ns) / (slicing.most * slicing.width_ns)
+
+    def _tell(self) -> None:
+        self._report(_TRIALS, self._trials.done, self._trials.wanted)
+
+
+def _round_bytes(amount: float) -> float:
+    """A size that people would write, not larger."""
+    from vestigo.choosing.finding.ladders import SIZES
+
+    return max((step.amount for step in SIZES if step.amount <= amount), default=amount)

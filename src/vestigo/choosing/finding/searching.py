@@ -1,0 +1,95 @@
+"""The rounds of a search: solve, try what is near to the best, until that brings no more.
+
+Trials come where the linear program takes some, or where the prices of the limits say that another setting would pay
+(columns by price: G. B. Dantzig, P. Wolfe, "Decomposition principle for linear programs", 1960; H. Everett, 1963).
+"""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from vestigo.choosing.finding import moves
+from vestigo.choosing.finding.answers import Answers
+from vestigo.choosing.finding.ladders import FINEST
+from vestigo.choosing.finding.questions import PEAK, Asked, Questions
+from vestigo.choosing.finding.trials import Setting
+from vestigo.errors import Interrupted
+from vestigo.rules import Aim
+from vestigo.rules.aim import Limit
+
+_SMALLER = (1, 2, 4, 8, 16, 32)
+"""The search also looks for the best within so many times less memory, so that other limits can be answered."""
+_ENOUGH = 1e-3
+"""A round that brings less than this share of what is aimed at is the last one on its level of the ladders."""
+_MOST_ROUNDS = 12
+
+
+@dataclass
+class Searching:
+    """A search at work."""
+
+    answers: Answers
+    aim: Aim
+    limits: tuple[Limit, ...]
+    """With their bounds as numbers."""
+    was_stopped: bool = False
+
+    def run(self) -> None:
+        """Tries settings until more bring no more, there is no more time, or on Ctrl-C."""
+        try:
+            for wanted in self._rounds():
+                if not self.answers.trials.make(wanted) and self.answers.trials.is_over:
+                    return
+        except (KeyboardInterrupt, Interrupted):
+            self.was_stopped = True
+
+    def _rounds(self) -> Iterator[list[list[Setting]]]:
+        """What to try in each round."""
+        bases = self.answers.trials.now
+        whole = [moves.every(offers, base) for offers, base in zip(self.answers.offers, bases, strict=True)]
+        yield [
+            list(moves.first(offers, base)) if every is None else every
+            for offers, base, every in zip(self.answers.offers, bases, whole, strict=True)
+        ]
+        open_units = [every is None for every in whole]
+        if not any(open_units):
+            return
+        level, before = 0, self._reached()
+        for _ in range(_MOST_ROUNDS):
+            tried = sum(self.answers.trials.tried)
+            yield self._near(level, open_units)
+            now = self._reached()
+            if sum(self.answers.trials.tried) == tried or before - now <= _ENOUGH * max(abs(now), 1e-9):
+                level += 1
+            if level > FINEST or self.answers.trials.is_over:
+                return
+            before = now
+
+    def _reached(self) -> float:
+        """What the aim costs at least by what was tried."""
+        found = self.answers.questions.relaxed(Asked(self.aim, self.limits))
+        return found.cost if found is not None else np.inf
+
+    def _near(self, level: int, open_units: Sequence[bool]) -> list[list[Setting]]:
+        """Settings near to those that are best within the limits, or within less memory."""
+        questions = self.answers.questions
+        wanted: list[dict[int, Setting]] = [{} for _ in self.answers.offers]
+        for asked in self._views(questions):
+            for number, near in enumerate(questions.near(asked)):
+                for trial in near if open_units[number] else ():
+                    of_trial = moves.near(self.answers.offers[number], trial.setting, level, trial.alone.whole.evictions > 0)
+                    wanted[number] |= {id(one): one for one in of_trial}
+        return [list(settings.values()) for settings in wanted]
+
+    def _views(self, questions: Questions) -> Iterator[Asked]:
+        """The question itself, or what comes nearest to it, and the same within less memory."""
+        asked = Asked(self.aim, self.limits)
+        if questions.relaxed(asked) is None:
+            asked = questions.loosened(asked)
+        yield asked
+        others = tuple(limit for limit in asked.limits if limit.name != PEAK)
+        stated = [limit.bound for limit in asked.limits if limit.name == PEAK]
+        most = min(stated) if stated else questions.peak(asked)
+        for times in _SMALLER[1:] if stated else _SMALLER:
+            yield asked._replace(limits=(*others, Limit(PEAK, "<=", most / times)))

@@ -1,0 +1,73 @@
+"""Leaves out what a choice changes for nothing, and tells what each change that stays is worth."""
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+from vestigo.choosing.finding.offers import Offer
+from vestigo.choosing.proof import Worth
+from vestigo.choosing.finding.questions import Asked, Questions
+from vestigo.choosing.finding.trials import Setting, Trial, Trials
+
+_FOR_NOTHING = 1e-4
+"""A change that brings less than this share of the aim is left out."""
+
+
+class _Variant(NamedTuple):
+    unit: int
+    offer: Offer
+    trial: Trial
+    cost: float
+    keeps_limits: bool
+
+
+class Trimming(NamedTuple):
+    """What it works with."""
+
+    trials: Trials
+    offers: Sequence[Sequence[Offer]]
+    questions: Questions
+    asked: Asked
+
+    def trimmed(self, chosen: Sequence[Trial]) -> tuple[Trial, ...]:
+        """The choice without changes that bring nothing. Of each unit the least useful one goes first."""
+        kept = list(chosen)
+        while True:
+            here = self.questions.judge(self.asked, kept).cost
+            most = here + _FOR_NOTHING * abs(here)
+            variants = [one for one in self._variants(kept) if one.keeps_limits and one.cost <= most]
+            if not variants:
+                return tuple(kept)
+            least = min(variants, key=lambda one: one.cost)
+            kept[least.unit] = least.trial
+
+    def worth(self, chosen: Sequence[Trial]) -> tuple[Worth, ...]:
+        """What each change is worth."""
+        found = []
+        for one in self._variants(chosen):
+            now, then = chosen[one.unit].setting, self.trials.now[one.unit]
+            keys = [key for key in one.offer.keys if now[key] != then[key]]
+            before, after = ({key: setting[key] for key in keys} for setting in (then, now))
+            found.append(Worth(before, after, abs(one.cost), one.keeps_limits))
+        return tuple(found)
+
+    def _variants(self, chosen: Sequence[Trial]) -> list[_Variant]:
+        """The choice with one change less, in every way. What was not tried yet is tried."""
+        wanted: list[list[tuple[Offer, Setting]]] = [
+            [(offer, self._without(number, offer, trial)) for offer in offers if self._is_changed(number, offer, trial)]
+            for number, (offers, trial) in enumerate(zip(self.offers, chosen, strict=True))
+        ]
+        self.trials.make([[setting for _, setting in each] for each in wanted])
+        found = []
+        for number, each in enumerate(wanted):
+            for offer, setting in each:
+                trial = self.trials.find(number, setting)
+                if trial is not None:
+                    with_it = [trial if place == number else one for place, one in enumerate(chosen)]
+                    found.append(_Variant(number, offer, trial, *self.questions.judge(self.asked, with_it)))
+        return found
+
+    def _without(self, number: int, offer: Offer, trial: Trial) -> Setting:
+        return {**trial.setting, **{key: self.trials.now[number][key] for key in offer.keys}}
+
+    def _is_changed(self, number: int, offer: Offer, trial: Trial) -> bool:
+        return any(trial.setting[key] != self.trials.now[number][key] for key in offer.keys)
