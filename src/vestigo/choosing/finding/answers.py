@@ -31,8 +31,6 @@ class Found(NamedTuple):
     asked: Asked
     cost: float
     """Of the aim, negated if more of it is better."""
-    bound: float
-    """No choice costs less."""
 
 
 class Recommended(NamedTuple):
@@ -87,7 +85,9 @@ class Answers:
         if excesses(self.among, candidate, found.asked.limits, part):
             trials, candidate = found.trials, found.candidate
         worth = trimming._replace(asked=best.asked).worth(trials)
-        proof = Proof(self.trials.combinations, abs(best.bound), abs(best.cost), worth)
+        below = self.questions.best(best.asked._replace(from_below=True))
+        bound = below.bound if below is not None else best.cost
+        proof = Proof(self.trials.combinations, abs(bound), abs(best.cost), worth)
         return Recommended(candidate, proof, best.cost)
 
     def best(self, name: str, aim: Aim, limits: Sequence[Limit], part: str = "whole") -> Found | None:
@@ -99,16 +99,15 @@ class Answers:
         questions = self.questions
         exact = tuple(limit.beside(self.among.today.measure(limit.name, part)) for limit in limits)
         asked = Asked(aim, exact, part)
-        bound = questions.best(asked._replace(from_below=True))
         for _ in range(_MOST_TIMES):
             choice = questions.best(asked)
-            if choice is None or bound is None:
+            if choice is None:
                 return None
             trials = questions.trials(choice)
             candidate = self.candidate(name, trials)
             broken = excesses(self.among, candidate, exact, part)
             if not broken:
-                return Found(candidate, trials, asked._replace(limits=exact), choice.cost, bound.bound)
+                return Found(candidate, trials, asked._replace(limits=exact), choice.cost)
             by = {one.limit.name: abs(one.amount - one.limit.bound) * _TIGHTER for one in broken}
             asked = asked._replace(limits=tuple(_tighter(limit, by) for limit in asked.limits))
         return None

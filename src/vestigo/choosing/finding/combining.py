@@ -19,7 +19,8 @@ from vestigo.choosing.finding.limits import Amounts, Row
 _MOST_ROUNDS = 200
 _ROWS_AT_ONCE = 4
 _NEAREST = 12
-"""So many trials of each unit are in the first integer program."""
+"""So many trials of each unit are in the first program, linear or with whole numbers."""
+_MOST_AT_ONCE = 200
 _SOLVER_SECONDS = 10.0
 _CLOSE = 1e-7
 
@@ -66,22 +67,66 @@ class Relaxed(NamedTuple):
     shares: Amounts
     reduced: Amounts
     """What each trial would cost beside the cheapest of its unit, at the prices of the limits. It is 0 or more."""
+    peak: float = 0.0
 
 
 def relaxed(problem: Problem) -> Relaxed | None:
     """The linear relaxation. None if no choice keeps the limits."""
+    taken = _cheapest(problem)
     for _ in range(_MOST_ROUNDS):
-        matrix, most, costs = _tables(problem, np.arange(len(problem.unit)))
-        every = _each_once(problem.unit, problem.units, len(costs))
-        found = linprog(costs, A_ub=matrix, b_ub=most, A_eq=every, b_eq=np.ones(problem.units), method="highs")
-        if found.status != 0:
+        found = _relaxed_among(problem, taken)
+        if found is None and len(taken) < len(problem.unit):
+            taken = np.arange(len(problem.unit))
+            continue
+        if found is None:
             return None
-        shares = found.x[: len(problem.unit)]
-        if not _ask_more(problem, shares, found.x[-1]):
-            prices = found.ineqlin.marginals @ matrix if matrix is not None else 0.0
-            reduced = (costs - prices - found.eqlin.marginals @ every)[: len(problem.unit)]
-            return Relaxed(float(found.fun), shares, np.maximum(reduced, 0.0))
+        cheaper = np.flatnonzero(found.reduced < -_CLOSE)
+        if len(cheaper):
+            taken = np.union1d(taken, _first_of_units(problem, cheaper, found.reduced, _NEAREST))
+        elif not _ask_more(problem, found.shares, found.peak):
+            return found._replace(reduced=np.maximum(found.reduced, 0.0))
     return None
+
+
+def _relaxed_among(problem: Problem, taken: np.ndarray) -> Relaxed | None:
+    """The linear relaxation with some of the trials. At its prices, others may be cheaper."""
+    matrix, most, costs = _tables(problem, np.arange(len(problem.unit)))
+    columns = taken if len(costs) == len(problem.unit) else np.append(taken, len(problem.unit))
+    every = _each_once(problem.unit, problem.units, len(costs))
+    found = linprog(
+        costs[columns],
+        A_ub=None if matrix is None else matrix[:, columns],
+        b_ub=most,
+        A_eq=every[:, columns],
+        b_eq=np.ones(problem.units),
+        method="highs",
+    )
+    if found.status != 0:
+        return None
+    prices = found.ineqlin.marginals @ matrix if matrix is not None else 0.0
+    reduced = costs - prices - found.eqlin.marginals @ every
+    shares = np.zeros(len(problem.unit))
+    shares[taken] = found.x[: len(taken)]
+    return Relaxed(float(found.fun), shares, reduced[: len(problem.unit)], float(found.x[-1]))
+
+
+def _cheapest(problem: Problem) -> np.ndarray:
+    """Some of the trials of each unit: the cheapest, and those that hold least."""
+    every = np.arange(len(problem.unit))
+    if len(every) <= _MOST_AT_ONCE:
+        return every
+    taken = _first_of_units(problem, every, problem.costs, _NEAREST)
+    if problem.held is not None:
+        taken = np.union1d(taken, _first_of_units(problem, every, problem.held.max(axis=1), _NEAREST))
+    return taken
+
+
+def _first_of_units(problem: Problem, trials: np.ndarray, amounts: Amounts, most: int) -> np.ndarray:
+    """Of some trials, those of each unit with the smallest amounts."""
+    order = trials[np.lexsort((amounts[trials], problem.unit[trials]))]
+    unit = problem.unit[order]
+    place = np.arange(len(order)) - np.searchsorted(unit, unit)
+    return np.sort(order[place < most])
 
 
 def best(problem: Problem) -> Choice | None:
@@ -89,7 +134,7 @@ def best(problem: Problem) -> Choice | None:
     bound = relaxed(problem)
     if bound is None:
         return None
-    near = _nearest(problem, bound)
+    near = _first_of_units(problem, np.arange(len(problem.unit)), bound.reduced, _NEAREST)
     found = _solved(problem, near, bound.cost)
     gap = found.cost - bound.cost if found is not None else np.inf
     if gap <= _CLOSE * max(abs(bound.cost), 1e-9):
@@ -101,13 +146,6 @@ def best(problem: Problem) -> Choice | None:
     if found is None or (whole is not None and whole.cost <= found.cost):
         return whole
     return found
-
-
-def _nearest(problem: Problem, bound: Relaxed) -> np.ndarray:
-    order = np.lexsort((bound.reduced, problem.unit))
-    starts = np.searchsorted(problem.unit[order], np.arange(problem.units))
-    place = np.arange(len(order)) - starts[problem.unit[order]]
-    return np.sort(order[place < _NEAREST])
 
 
 def _solved(problem: Problem, trials: np.ndarray, bound: float) -> Choice | None:

@@ -5,7 +5,7 @@ from itertools import product
 from math import prod
 
 from vestigo.choosing.finding.offers import Offer
-from vestigo.choosing.finding.trials import Setting
+from vestigo.choosing.finding.trials import Setting, Trial
 
 _MOST_LISTED = 300
 """So many combinations of one unit are all tried."""
@@ -29,11 +29,11 @@ def first(offers: Sequence[Offer], base: Setting) -> Iterator[Setting]:
     for name in dict.fromkeys(_of(offer) for offer in offers):
         own = [offer for offer in offers if _of(offer) == name]
         by_rule = {offer.rule: offer for offer in own}
-        lifetimes = _steps(by_rule, "absolute", 1)
+        lifetimes = _steps(by_rule, "absolute", 0)
         for values in product(lifetimes, _steps(by_rule, "on_write", 1)):
             yield _joined(free, values)
         for room in _FULL:
-            for values in product(_steps(by_rule, room, 1), _steps(by_rule, "absolute", 0)):
+            for values in product(_steps(by_rule, room, 0), lifetimes):
                 yield _joined(free, values)
         for values in _steps(by_rule, "sliding", 0):
             yield _joined(free, [values])
@@ -46,6 +46,11 @@ def near(offers: Sequence[Offer], setting: Setting, level: int, evicts: bool) ->
             continue
         for values in offer.near(setting, level):
             yield _joined(setting, [values])
+
+
+def is_used(offer: Offer, trials: Iterable[Trial], now: Setting) -> bool:
+    """Whether some of the trials are not as today in this. If not, it has brought nothing yet."""
+    return any(trial.setting[key] != now[key] for trial in trials for key in offer.keys)
 
 
 def _freest(offers: Sequence[Offer], base: Setting) -> Setting:

@@ -8,6 +8,7 @@ from typing import NamedTuple, Protocol
 
 import numpy as np
 
+from vestigo.choosing.candidates import PARTS
 from vestigo.choosing.finding.combining import Choice, Problem, Relaxed, best, relaxed
 from vestigo.choosing.finding.limits import Amounts, Ratio, Row, ratio, row_of
 from vestigo.choosing.finding.trials import Trial
@@ -160,6 +161,7 @@ class Questions:
             self._held(asked) if needs_peak else None,
             min(peaks, default=inf) / _MIB,
             peak_costs * _MIB,
+            self._stretches[asked.part],
         )
 
     def _costs(self, asked: Asked) -> tuple[Amounts, float]:
@@ -221,6 +223,11 @@ class Questions:
         held = self._at_ends if asked.from_below else self._at_most
         split = round(held.shape[1] * self.first_share)
         return {"whole": held, "first": held[:, : max(split, 1)], "rest": held[:, split:]}[asked.part]
+
+    @cached_property
+    def _stretches(self) -> dict[str, list[int]]:
+        """The stretches of each part of the time that were asked about, because choices exceed limits there."""
+        return {part: [] for part in PARTS}
 
     @cached_property
     def _at_most(self) -> Amounts:

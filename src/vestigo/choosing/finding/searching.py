@@ -56,9 +56,9 @@ class Searching:
         if not any(open_units):
             return
         level, before = 0, self._reached()
-        for _ in range(_MOST_ROUNDS):
+        for round_ in range(_MOST_ROUNDS):
             tried = sum(self.answers.trials.tried)
-            yield self._near(level, open_units)
+            yield self._near(level, open_units, is_first=round_ == 0)
             now = self._reached()
             if sum(self.answers.trials.tried) == tried or before - now <= _ENOUGH * max(abs(now), 1e-9):
                 level += 1
@@ -71,16 +71,18 @@ class Searching:
         found = self.answers.questions.relaxed(Asked(self.aim, self.limits))
         return found.cost if found is not None else np.inf
 
-    def _near(self, level: int, open_units: Sequence[bool]) -> list[list[Setting]]:
+    def _near(self, level: int, open_units: Sequence[bool], is_first: bool) -> list[list[Setting]]:
         """Settings near to those that are best within the limits, or within less memory."""
         questions = self.answers.questions
-        wanted: list[dict[int, Setting]] = [{} for _ in self.answers.offers]
-        for asked in self._views(questions):
-            for number, near in enumerate(questions.near(asked)):
-                for trial in near if open_units[number] else ():
-                    of_trial = moves.near(self.answers.offers[number], trial.setting, level, trial.alone.whole.evictions > 0)
-                    wanted[number] |= {id(one): one for one in of_trial}
-        return [list(settings.values()) for settings in wanted]
+        of_views = [questions.near(asked) for asked in self._views(questions)]
+        wanted: list[list[Setting]] = []
+        for number, offers in enumerate(self.answers.offers):
+            best = {id(trial): trial for view in of_views for trial in view[number] if open_units[number]}.values()
+            now = self.answers.trials.now[number]
+            useful = [one for one in offers if is_first or one.is_ordered or moves.is_used(one, best, now)]
+            near = (moves.near(useful, one.setting, level, one.alone.whole.evictions > 0) for one in best)
+            wanted.append([setting for each in near for setting in each])
+        return wanted
 
     def _views(self, questions: Questions) -> Iterator[Asked]:
         """The question itself, or what comes nearest to it, and the same within less memory."""
