@@ -137,6 +137,7 @@ class Pick(Data):
             "whole": self.candidate.whole.to_dict(),
             "first": self.candidate.first.to_dict(),
             "rest": self.candidate.rest.to_dict(),
+            **({"proof": self.proof.to_dict()} if self.proof is not None else {}),
         }
 
     def to_pandas(self) -> "pd.DataFrame":

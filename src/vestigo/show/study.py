@@ -9,12 +9,14 @@ from rich.text import Text
 
 from vestigo.choosing.candidates import Candidate, Candidates
 from vestigo.choosing.estimate import Estimate
+from vestigo.choosing.finding.found import Search
 from vestigo.choosing.pick import Pick
 from vestigo.choosing.sweep import Sweep
 from vestigo.engine.size_curve import SizeCurve
 from vestigo.explaining.report import Report
 from vestigo.measures import MEASURES, Measure
 from vestigo.rules.vary import name_of
+from vestigo.show.found import found_text
 from vestigo.show.grid import GAP, NAME, Column, grid, in_one_unit, in_own_units
 from vestigo.show.notes import assumed, kept_together
 from vestigo.show.safe import printable
@@ -51,6 +53,14 @@ def sweep_text(candidates: Sweep) -> RenderableType:
     if long_names := [one for one in shown if len(one.name) > NAME]:
         parts += [Text(), *_changes(long_names, candidates)]
     return Group(*parts, *_notes(candidates))
+
+
+def every_text(candidates: Sweep) -> RenderableType:
+    """Every candidate, in the order in which they were asked for."""
+    rows = list(candidates.values())
+    long_names = [one for one in rows if len(one.name) > NAME]
+    changes = [Text(), *_changes(long_names, candidates)] if long_names else []
+    return Group(*_whose(candidates), _table("candidate", rows, candidates), *changes, *_notes(candidates))
 
 
 def _whose(found: Candidates) -> list[RenderableType]:
@@ -92,6 +102,8 @@ def _heading(key: str) -> tuple[str, str]:
 def pick_text(pick: Pick) -> RenderableType:
     """The pick and the reasons for it, beside today's settings, no cache and the ceilings."""
     candidates = pick.among
+    if isinstance(candidates, Search) and candidates.answers is not None:
+        return found_text(pick, candidates)
     no_cache, *ceilings = candidates.references.values()
     rows = [
         no_cache,

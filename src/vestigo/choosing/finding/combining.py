@@ -20,7 +20,7 @@ _MOST_ROUNDS = 200
 _ROWS_AT_ONCE = 4
 _NEAREST = 12
 """So many trials of each unit are in the first program, linear or with whole numbers."""
-_MOST_AT_ONCE = 200
+_MOST_AT_ONCE = 400
 _SOLVER_SECONDS = 10.0
 _CLOSE = 1e-7
 
@@ -164,7 +164,7 @@ def _solved(problem: Problem, trials: np.ndarray, bound: float) -> Choice | None
             integrality=whole,
             bounds=(0, upper),
             constraints=constraints,
-            options={"time_limit": _SOLVER_SECONDS, "mip_rel_gap": 1e-6},
+            options={"time_limit": _SOLVER_SECONDS, "mip_rel_gap": 1e-6, "presolve": False},
         )
         if found.x is None:
             return None

@@ -6,7 +6,7 @@ from math import prod
 
 from vestigo.choosing.candidates import Candidate
 from vestigo.choosing.choose import choose, settled
-from vestigo.choosing.finding.answers import Answers
+from vestigo.choosing.finding.answers import NEARLY_ALL, Answers
 from vestigo.choosing.proof import WouldBring
 from vestigo.choosing.finding.reasons import sentences
 from vestigo.choosing.front import unbeaten
@@ -50,16 +50,16 @@ class Search(Sweep):
             return super()._chosen(aim, seed)
         aim = settled(aim, self)
         found = self.answers.pick(aim)
-        candidate, proof = (None, None) if found is None else (found.candidate, found.proof)
-        for one in self.answers.among.values():
-            least = cost(self, aim, candidate) if candidate is not None else float("inf")
-            reached = least if found is None else min(found.least, least)
-            if not excesses(self, one, aim.each_limit) and cost(self, aim, one) < reached:
-                candidate = one
-        if candidate is None:
+        named = [one for one in self.answers.among.values() if not excesses(self, one, aim.each_limit)]
+        best = min(named, key=lambda one: cost(self, aim, one), default=None)
+        if best is not None and (found is None or cost(self, aim, best) < found.least):
+            candidate, proof = best, None
+        elif found is not None:
+            candidate, proof = found.candidate, found.proof
+        else:
             nearest = self.answers.nearest(aim.each_limit)
             pick = Pick(self, aim, nearest, tuple(excesses(self, nearest, aim.each_limit)))
-            return replace(pick, because=sentences(pick))
+            return replace(pick, because=sentences(pick, NEARLY_ALL))
         resamples = Resamples(len(candidate.of_slices["reads"]), seed)
         rates = ("hit_rate", "fresh_hit_rate", "stale_rate") if self.stale_known else ("hit_rate",)
         pick = Pick(
@@ -72,7 +72,7 @@ class Search(Sweep):
             relaxed=tuple(self._relaxed(aim, candidate)),
             proof=proof,
         )
-        return replace(pick, because=sentences(pick))
+        return replace(pick, because=sentences(pick, NEARLY_ALL, found.least if found is not None else None))
 
     def _held_out(self, aim: Aim) -> HeldOut:
         """The same choice on the first part of the time, among the same trials, judged on the rest."""
@@ -111,6 +111,18 @@ class Search(Sweep):
         bounds = [end * step / _STEPS_OF_FRONT for step in range(_STEPS_OF_FRONT - 1, 0, -1)]
         steps = (self.answers.best(str(limit), aim, [limit]) for limit in (Limit(within, sign, one) for one in bounds))
         return unbeaten([*self.values(), freest.candidate, *(one.candidate for one in steps if one)], measures)
+
+    def told(self) -> Told:
+        """What the search found besides its pick, as plain data."""
+        return {
+            "tried": list(self.tried),
+            "by_memory": {name: self[name].whole.to_dict() for name in self.by_memory},
+            "would_bring": [one._asdict() for one in self.would_bring],
+        }
+
+    def to_dict(self) -> Told:
+        """The candidates, the ceilings, and what else was found."""
+        return {**super().to_dict(), **self.told()}
 
     def to_kept(self) -> Told:
         """What a file holds: all but what was tried."""

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Mapping, Sequence
 
 from vestigo.choosing.finding.answers import Answers
+from vestigo.choosing.finding.combining import Choice
 from vestigo.choosing.finding.moves import near
 from vestigo.choosing.finding.offers import Offer
 from vestigo.choosing.finding.questions import Asked
@@ -10,6 +11,10 @@ from vestigo.choosing.finding.trials import Setting, Trial, Trials
 from vestigo.choosing.proof import WouldBring
 
 KINDS: Mapping[str, tuple[str, ...]] = {
+    "other room": ("max_entries", "max_bytes"),
+    "other lifetimes": ("absolute",),
+    "other sliding lifetimes": ("sliding",),
+    "another rule for nulls": ("nulls",),
     "to see writes": ("on_write", "tell_nodes"),
     "another eviction policy": ("eviction",),
     "expiry on the clock": ("absolute_at",),
@@ -19,6 +24,7 @@ KINDS: Mapping[str, tuple[str, ...]] = {
     "to drop at once what has expired": ("collect",),
 }
 """Kinds of rules by what they are for."""
+_ABOUT_LIFETIMES = {"on_write", "absolute_at"}
 _COARSE, _FINER = 0, 1
 _LEAST = 5e-4
 """A kind that brings a smaller share of the aim is not told."""
@@ -35,54 +41,51 @@ def would_bring(answers: Answers, asked: Asked, names: Sequence[str], offered: O
     found = []
     for kind, rules in KINDS.items():
         if allowed.isdisjoint(rules):
-            gain, units = _gain(answers, asked, rules, offered(rules))
+            gain, units = _gain(answers, asked, here, rules, offered(rules))
             if gain > _LEAST * max(abs(here.cost), 1e-9):
                 found.append(WouldBring(kind, rules, gain, tuple(names[unit] for unit in units)))
     return tuple(sorted(found, key=lambda one: -one.gain))
 
 
-def _gain(answers: Answers, asked: Asked, rules: Sequence[str], offers: Sequence[Sequence[Offer]]) -> tuple[float, list[int]]:
+def _gain(
+    answers: Answers, asked: Asked, here: Choice, rules: Sequence[str], offers: Sequence[Sequence[Offer]]
+) -> tuple[float, list[int]]:
     """What the aim gains, and the units that profit."""
     work = answers.trials
     now = [{key: one for offer in each for key, one in offer.now.items()} for each in offers]
     trials = Trials(work.trace, work.plan, now, work.split_ns, work.deadline, work.progress)
-    here = answers.questions.best(asked)
-    assert here is not None
-    chosen = answers.questions.trials(here)
-    kept = [[_widened(trial, base) for trial in each] for each, base in zip(work.lists, now, strict=True)]
-    for level in (_COARSE, _FINER):
-        known = [[*own, *new] for own, new in zip(kept, trials.lists, strict=True)]
-        questions = answers.questions_about(known)
-        best = questions.best(asked)
-        near_to = questions.trials(best) if best is not None and level else chosen
-        trials.make(
-            _with(each, {**base, **trial.setting}, rules, level)
-            for each, base, trial in zip(offers, now, near_to, strict=True)
-        )
-    questions = answers.questions_about([[*own, *new] for own, new in zip(kept, trials.lists, strict=True)])
-    best = questions.best(asked)
-    assert best is not None
-    taken = questions.trials(best)
-    units = [number for number, trial in enumerate(taken) if any(_rule(key) in rules for key in trial.changes)]
-    return here.cost - best.cost, units
+    known = [
+        [trial._replace(setting={**base, **trial.setting}) for trial in each]
+        for each, base in zip(work.lists, now, strict=True)
+    ]
+    taken = answers.questions_about(known).trials(here)
+    trials.make(_with(each, one.setting, rules) for each, one in zip(offers, taken, strict=True))
+    taken = _best(answers, asked, known, trials)
+    trials.make(
+        near(each, one.setting, _FINER, evicts=True) if _uses(one, rules) else ()
+        for each, one in zip(offers, taken, strict=True)
+    )
+    taken = _best(answers, asked, known, trials)
+    gain = here.cost - answers.questions.judge(asked, taken).cost
+    return gain, [number for number, trial in enumerate(taken) if _uses(trial, rules)]
 
 
-def _with(offers: Sequence[Offer], setting: Setting, rules: Sequence[str], level: int) -> list[Setting]:
-    """The setting with each way of the new rules, and, with each, what is near to that."""
-    own = [offer for offer in offers if offer.rule in rules]
-    others = [offer for offer in offers if offer.rule not in rules]
-    wanted: list[Setting] = []
-    for offer in own:
-        for way in offer.ways:
-            one = {**setting, **way}
-            wanted += [one, *near(others, one, level, evicts=True)]
-            wanted += [{**one, **step} for other in others if other.rule == "absolute" for step in other.on_level(0)]
-    return wanted
+def _best(answers: Answers, asked: Asked, known: Sequence[Sequence[Trial]], more: Trials) -> tuple[Trial, ...]:
+    questions = answers.questions_about([[*own, *new] for own, new in zip(known, more.lists, strict=True)])
+    choice = questions.best(asked)
+    assert choice is not None
+    return questions.trials(choice)
 
 
-def _widened(trial: Trial, base: Setting) -> Trial:
-    return trial._replace(setting={**base, **trial.setting})
+def _with(offers: Sequence[Offer], setting: Setting, rules: Sequence[str]) -> list[Setting]:
+    """The setting with each way of the new rules, with the present lifetime, and with others where the rules are about
+    what a lifetime is for.
+    """
+    is_about = not _ABOUT_LIFETIMES.isdisjoint(rules)
+    lifetimes = [step for offer in offers if offer.rule == "absolute" and is_about for step in offer.on_level(_COARSE)]
+    ways = [way for offer in offers if offer.rule in rules for way in offer.ways]
+    return [{**setting, **way, **lifetime} for way in ways for lifetime in ({}, *lifetimes)]
 
 
-def _rule(key: str) -> str:
-    return key.rpartition(".")[2]
+def _uses(trial: Trial, rules: Sequence[str]) -> bool:
+    return any(key.rpartition(".")[2] in rules for key in trial.changes)

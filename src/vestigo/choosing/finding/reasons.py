@@ -1,7 +1,118 @@
 """Explains what a search found, in plain sentences."""
 
-from vestigo.choosing.pick import Pick
+from math import floor, log10
+
+from vestigo.choosing.candidates import Candidate
+from vestigo.choosing.pick import MONEY, Excess, Pick
+from vestigo.measures import MEASURES
+from vestigo.rules.plan_parts import ALWAYS_FRESH, KEEP_ALL
+from vestigo.units import capitalised, format_share
+
+_CEILINGS = {"hit_rate": KEEP_ALL, "fresh_hit_rate": ALWAYS_FRESH}
+"""For a measure, which ceiling bounds it."""
 
 
-def sentences(pick: Pick) -> tuple[str, ...]:
-    return ("found",)
+def sentences(pick: Pick, nearly_all: float, found: float | None = None) -> tuple[str, ...]:
+    """What to take, how good that is, whether it holds on held-out time, and what the limits cost. `found` is what the
+    search found for the aim, if a candidate of the plan is better. Without a limit on memory, `nearly_all` of what is
+    best is enough.
+    """
+    if not pick.is_met:
+        broken = ", ".join(_broken(one) for one in pick.broken)
+        return (f"Nothing that was tried keeps the limits over the whole time. The closest breaks {broken}.",)
+    return (_what(pick), _how_good(pick, nearly_all, found), _check(pick), _resampled(pick), *_limits(pick))
+
+
+def how_many(number: int) -> str:
+    """A number that may be very large, for people.
+
+    >>> how_many(1_234), how_many(1_402_000_000_000_000)
+    ('1,234', '1.4 x 10^15')
+    """
+    if number < 10**6:
+        return f"{number:,}"
+    power = floor(log10(number))
+    return f"{number / 10**power:.1f} x 10^{power}"
+
+
+def _what(pick: Pick) -> str:
+    own, today = (pick.amount_text(pick.value(one)) for one in (pick.candidate, pick.among.today))
+    settings = pick.among.settings
+    limits = f", within {' and '.join(map(str, pick.aim.each_limit))}" if pick.aim.each_limit else ""
+    if pick.candidate.name == pick.among.today.name:
+        return f"{capitalised(settings.words)} are the best: {pick.goal} {own}{limits}."
+    if pick.proof is None:
+        return f"Recommended: the plan's candidate '{pick.candidate.name}'. {capitalised(pick.goal)} {own} ({settings.short} {today}){limits}."
+    return f"Found settings with {pick.goal} {own} ({settings.short} {today}){limits}."
+
+
+def _how_good(pick: Pick, nearly_all: float, found: float | None) -> str:
+    """The bound of the solver, and the ceiling."""
+    if pick.proof is None:
+        best = f"The rules that vary give {pick.amount_text(abs(found))} at best." if found is not None else ""
+        return " ".join([best, *_ceiling(pick)]).strip() or "Nothing else that was tried is better."
+    most = "more" if pick.aim.best and MEASURES[pick.aim.best].more_is_better else "less"
+    bound = pick.amount_text(pick.proof.bound)
+    proof = f"Nothing else that was tried, in any of {how_many(pick.proof.combinations)} combinations, gives {most} than {bound}"
+    has_all = pick.amount_text(pick.value(pick.candidate)) == pick.amount_text(pick.proof.reached)
+    nearly = (
+        ""
+        if has_all or any(limit.name == "memory_peak" for limit in pick.aim.each_limit)
+        else f" These settings take the least memory that has {format_share(nearly_all)} of that."
+    )
+    return "; ".join([proof, *_ceiling(pick)]) + f".{nearly}"
+
+
+def _ceiling(pick: Pick) -> list[str]:
+    name = pick.aim.best
+    if name not in _CEILINGS:
+        return []
+    ceiling = pick.among.references[_CEILINGS[name]].measure(name)
+    return [f"no settings at all give more than {pick.amount_text(ceiling)}"]
+
+
+def _check(pick: Pick) -> str:
+    """What the same choice, made on the first part, gives on the rest."""
+    chosen, broken, best = pick.held_out
+    whole, first = pick.among.length_ns(), pick.among.length_ns("first")
+    part = f"the first {format_share(first / whole)} of the time" if whole else "the first part of the time"
+    begin = f"Check on held-out time: chosen from the same trials on {part} alone, "
+    if chosen is None:
+        return f"{begin}nothing keeps the limits."
+
+    def there(one: Candidate) -> str:
+        return pick.amount_text(pick.value(one, "rest"))
+
+    said = f"{begin}the settings give {pick.goal} {there(chosen)} on the rest ({pick.among.settings.short} there {there(pick.among.today)}"
+    said += f", the best there {there(best)})" if best is not None else ")"
+    if broken:
+        said += f", and break {', '.join(_broken(one) for one in broken)}"
+    return f"{said}."
+
+
+def _resampled(pick: Pick) -> str:
+    spans = [
+        f"{MEASURES[name].label} {MEASURES[name].amount_text(low)} to {MEASURES[name].amount_text(high)}"
+        for name, (low, high) in pick.intervals.items()
+    ]
+    return f"19 of 20 resamples of the trace give {', '.join(spans)}."
+
+
+def _limits(pick: Pick) -> list[str]:
+    """What each limit costs."""
+    return [
+        f"Within {limit}, {pick.goal} would be {pick.amount_text(pick.value(candidate))}."
+        for limit, candidate, gain in pick.relaxed
+        if pick.amount_text(pick.value(candidate)) != pick.amount_text(pick.value(pick.candidate))
+    ]
+
+
+def _broken(excess: Excess) -> str:
+    return f"{excess.limit} ({MEASURES[excess.limit.name].amount_text(excess.amount)})"
+
+
+def gain_text(pick: Pick, gain: float) -> str:
+    """A gain of the aim for people: shares in points."""
+    if pick.aim.best is not None and MEASURES[pick.aim.best].kind == "share":
+        return f"{gain * 100:.2f} points"
+    return pick.amount_text(gain) + (" less" if pick.goal == MONEY else "")

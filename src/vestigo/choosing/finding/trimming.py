@@ -8,7 +8,7 @@ from vestigo.choosing.proof import Worth
 from vestigo.choosing.finding.questions import Asked, Questions
 from vestigo.choosing.finding.trials import Setting, Trial, Trials
 
-_FOR_NOTHING = 1e-4
+_FOR_NOTHING = 5e-4
 """A change that brings less than this share of the aim is left out."""
 
 

@@ -1,6 +1,6 @@
 """``vestigo choose``: the settings to take, and why."""
 
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -21,78 +21,94 @@ NOT_MET = 1
 @asks(*SETTINGS, "sample", ..., "rest", "seed", *RESULTS, "yes", "cluster", "write", "figure", "as_json")
 def choose(
     call: Call,
-    replays: Annotated[
-        int | None,
+    front: Annotated[
+        bool, typer.Option("--front", help="Print the best trade-offs: no other is at least as good in all of them.")
+    ] = False,
+    every: Annotated[bool, typer.Option("--all", help="Print every candidate.")] = False,
+    seconds: Annotated[
+        float | None,
         typer.Option(
-            "--replays", metavar="NUMBER", help="Replay only this many of the combinations, chosen by a search."
-        ),
-    ] = None,
-    share_out: Annotated[
-        str | None,
-        typer.Option(
-            "--share-out",
-            metavar="SIZE",
-            help="Instead of trying what varies, divide this much memory, such as '64 MiB', among the look-ups.",
+            "--seconds",
+            metavar="NUMBER",
+            help="End the search after so much time, with what it has.",
+            show_default=False,
         ),
     ] = None,
 ) -> None:
-    """Replay all candidates, and name the best one for the plan's [aim] within its limits, with reasons.
+    """Find the settings that are best for the plan's [aim] within its limits, and say how good they are.
+
+    Without a plan, or with `each.RULE = "any"` under [vary], a search finds the settings of each look-up. With lists of
+    values for `rules.RULE` or `lookup.NAME.RULE`, every combination is replayed.
 
     Example: vestigo choose skerrow-quay.parquet --plan plan.toml --write picked.toml
     """
-    from vestigo.cli.screen import note
-    from vestigo.cli.swept import swept
-    from vestigo.show.study import pick_text
+    from vestigo.cli.found import searched, swept
+    from vestigo.show.study import every_text, pick_text, sweep_text
 
-    _check_together(call, replays, share_out)
-    if share_out is not None:
-        return _share_out(call, share_out)
-    candidates, trace = swept(call, replays)
-    pick = candidates.choose(seed=call.seed)
-    call.answer(pick, pick_text, candidates.notes)
+    is_search = _is_search(call)
+    _check_together(call, is_search, front and every, seconds)
+    found, trace = searched(call, seconds) if is_search else swept(call)
+    if front or every:
+        call.answer(found, sweep_text if front else every_text, found.notes)
+        if call.figure is not None:
+            _draw_front(found, call.figure)
+        return
+    pick = found.choose(seed=call.seed)
+    call.answer(_told(pick, found) if call.as_json else pick, pick_text, found.notes)
+    _write(call, pick)
+    if call.figure is not None:
+        _draw(trace, found.today.plan, found, pick, call.figure)
+    if not (pick.is_met and pick.holds):
+        raise typer.Exit(NOT_MET)
+
+
+def _is_search(call: Call) -> bool:
+    """Whether the settings are searched for: unless the plan has a whole grid of values."""
+    from vestigo.rules.vary import is_searched
+
+    return call.plan is None or not call.plan.vary or is_searched(call.plan.vary)
+
+
+def _check_together(call: Call, is_search: bool, both: bool, seconds: float | None) -> None:
+    """Raises InputError for options that contradict each other."""
+    from vestigo.errors import InputError
+
+    if both:
+        raise InputError("--front and --all: print different tables; leave out one of them")
+    if seconds is not None and not seconds > 0:
+        raise InputError(f"--seconds: {seconds:g} is no time to search in; give a number above 0")
+    if not is_search and seconds is not None:
+        raise InputError(
+            "--seconds: ends a search, and [vary] lists all values to try; leave it out, or write each.RULE there"
+        )
+    idle = {"--sample": call.sample, "--cluster": call.cluster}
+    if is_search and (stated := [name for name, value in idle.items() if value is not None]):
+        raise InputError(
+            f"{' and '.join(stated)}: is for a list of values under [vary], which are all tried; leave it out"
+        )
+
+
+def _told(pick: "Pick", found: "Sweep") -> dict[str, Any]:
+    """The pick for machines, with what else the search has found."""
+    from vestigo.choosing.finding.found import Search
+
+    return {**pick.to_dict(), **found.told()} if isinstance(found, Search) else pick.to_dict()
+
+
+def _write(call: Call, pick: "Pick") -> None:
+    from vestigo.cli.screen import note
+
     if pick.is_met:
         call.write_plan(pick.candidate.plan, "the picked settings")
     elif call.write is not None:
         note(f"{call.write}: not written, because no candidate keeps the limits")
-    if call.figure is not None:
-        _draw(trace, call.settings, candidates, pick, call.figure)
-    if not (pick.is_met and pick.holds):
-        raise typer.Exit(NOT_MET)
-    return None
 
 
-def _check_together(call: Call, replays: int | None, share_out: str | None) -> None:
-    """Raises InputError for options that contradict each other."""
-    from vestigo.errors import InputError
+def _draw_front(found: "Sweep", path: "Path") -> None:
+    from vestigo.cli.screen import save
+    from vestigo.show.figures import front
 
-    if replays is not None and call.cluster is not None:
-        raise InputError("--cluster: --replays searches only on this machine; leave out one of them")
-    others = {
-        "--sample": call.sample,
-        "--replays": replays,
-        "--cluster": call.cluster,
-        "--results": call.results,
-        "--figure": call.figure,
-    }
-    if share_out is not None and (idle := [name for name, value in others.items() if value is not None]):
-        raise InputError(f"{' and '.join(idle)}: --share-out replays only two divisions; leave out one of them")
-
-
-def _share_out(call: Call, total: str) -> None:
-    from vestigo.choosing.share_out import share_out
-    from vestigo.cli.screen import Progress, note
-    from vestigo.show.study import sharing_text
-
-    plan = call.settings
-    with Progress() as progress:
-        trace = call.read(progress)
-        progress.step("all sizes of each look-up")
-        sharing = share_out(trace, plan, total)
-    call.answer(sharing, sharing_text, sharing.sweep.notes)
-    call.write_plan(sharing.plan, "today's rules with these limits")
-    if not sharing.is_best:
-        note("the even split answers more reads: the curves, which know no expiry, do not hold here")
-        raise typer.Exit(NOT_MET)
+    save(front(found), path, "all candidates, and those that no other beats")
 
 
 def _draw(trace: "Trace", plan: "Plan", candidates: "Sweep", pick: "Pick", path: "Path") -> None:
@@ -110,8 +126,8 @@ def _draw(trace: "Trace", plan: "Plan", candidates: "Sweep", pick: "Pick", path:
 
 
 VERB = Verb(
-    6,
-    "Which settings to take, and why.",
+    5,
+    "Find the settings to take, and say how good they are.",
     choose,
     "0 done, 1 no candidate keeps the limits or the choice does not hold on held-out time, 2 wrong input, 130 "
     "interrupted",

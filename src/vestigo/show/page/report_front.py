@@ -96,7 +96,7 @@ def front(report: Report, shown: Sequence[Candidate]) -> dict[str, object]:
             for one in rows
             if one.name in numbers
         ],
-        "front_more": f"And {more:,} more, which `vestigo sweep --json` lists." if more > 0 else "",
+        "front_more": f"And {more:,} more, which `vestigo choose --all` lists." if more > 0 else "",
     }
 
 

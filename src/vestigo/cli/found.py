@@ -1,10 +1,11 @@
-"""Sweeps a plan's candidates for the verbs that judge them. Results are kept beside the plan, and the terminal shows
-the time left.
+"""Finds settings for the verbs that judge them: by a search, or by a sweep of all combinations of a plan. Results are
+kept beside the plan, and the terminal shows the time left.
 """
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from vestigo.choosing.finding.found import Search
     from vestigo.choosing.sweep import Sweep
     from vestigo.cli.call import Call
     from vestigo.cli.screen import Progress
@@ -16,24 +17,39 @@ _LONG_SECONDS = 10 * 60.0
 _SAMPLE = "10%"
 
 
-def swept(call: "Call", replays: int | None = None) -> "tuple[Sweep, Trace]":
-    """The sweep or search, and the trace (which cannot be read twice if it came from a pipe)."""
-    from vestigo.choosing.run_sweep import sweep
-    from vestigo.choosing.search import search
+def searched(call: "Call", seconds: float | None = None) -> "tuple[Search, Trace]":
+    """The search, and the trace (which cannot be read twice if it came from a pipe)."""
+    from vestigo.choosing.finding.search import search
     from vestigo.cli.screen import Progress
+    from vestigo.rules import Plan
 
-    plan = call.settings
     with Progress() as progress:
         trace = call.read(progress)
-        if replays is None and call.sample is None and not call.yes:
+        plan = call.plan or Plan()
+        kept_in = call.kept_in
+        return search(
+            trace, plan, seconds=seconds, results=kept_in, rest=call.rest, progress=progress.count
+        ), trace
+
+
+def swept(call: "Call") -> "tuple[Sweep, Trace]":
+    """The sweep of all combinations, or where each look-up is set by itself, the search; and the trace."""
+    from vestigo.choosing.run_sweep import sweep
+    from vestigo.cli.screen import Progress
+    from vestigo.rules.vary import is_searched
+
+    plan = call.settings
+    if is_searched(plan.vary):
+        return searched(call)
+    with Progress() as progress:
+        trace = call.read(progress)
+        if call.sample is None and not call.yes:
             _refuse_if_long(trace, plan)
         if call.cluster is not None:
             return _on_cluster(call, plan, progress), trace
-        common: dict[str, Any] = {"results": call.kept_in, "rest": call.rest, "progress": progress.count}
-        if replays is not None:
-            common |= {"sample": call.sample} if call.sample is not None else {}
-            return search(trace, plan, replays=replays, seed=call.seed, **common), trace
-        return sweep(trace, plan, sample=call.sample, **common), trace
+        return sweep(
+            trace, plan, sample=call.sample, results=call.kept_in, rest=call.rest, progress=progress.count
+        ), trace
 
 
 def _on_cluster(call: "Call", plan: "Plan", progress: "Progress") -> "Sweep":

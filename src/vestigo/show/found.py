@@ -1,0 +1,151 @@
+"""Shows what a search found: the settings, what they give, the best within other amounts of memory, and what other
+rules would bring.
+"""
+
+from collections.abc import Mapping, Sequence
+
+from rich.columns import Columns
+from rich.console import Group, RenderableType
+from rich.text import Text
+
+from vestigo.choosing.finding.found import Search
+from vestigo.choosing.finding.reasons import gain_text
+from vestigo.choosing.pick import Pick
+from vestigo.measures import MEASURES
+from vestigo.rules import Plan
+from vestigo.rules.plan_text import rule_text
+from vestigo.rules.vary import place_of
+from vestigo.show.grid import Column, grid, in_one_unit, plain
+from vestigo.show.notes import assumed, kept_together
+from vestigo.show.safe import printable
+from vestigo.units import SIZES
+
+_TOLD = ("hit_rate", "fresh_hit_rate", "stale_rate", "loads", "origin_time", "read_time.mean", "read_time.p95", "memory_peak")
+_KEY, _VALUE = 34, 20
+_MOST_CHANGES = 24
+_MOST_LOOKUPS = 3
+
+
+def found_text(pick: Pick, found: Search) -> RenderableType:
+    """The answer of a search, on one screen."""
+    because = [kept_together(Text(printable(line, most=1500))) for line in pick.because]
+    because[0].stylize("bold")
+    memory = [_by_memory(pick, found), Text()] if found.by_memory and pick.proof is not None else []
+    return Group(
+        *([Text(f"Replayed: {printable(found.today.whose, most=300)}.")] if found.today.whose else []),
+        *because[:2],
+        Text(),
+        *_changes(pick, found),
+        Columns([_measures(pick), *(_by_memory(pick, found) for _ in memory[:1])], padding=(0, 6)),
+        Text(),
+        *because[2:],
+        *_would_bring(pick, found),
+        *assumed(found.today.assumptions),
+        *(Text(f"\n{printable(note, most=300)}") for note in found.notes),
+    )
+
+
+def _changes(pick: Pick, found: Search) -> list[RenderableType]:
+    """A row for each rule that is not as today, and what the aim is if that alone is left out."""
+    today, now = found.today.plan, pick.candidate.plan
+    worth = pick.proof.worth if pick.proof is not None else ()
+    rows = [(each.today, each.now, _without(pick, each.without, each.keeps_limits)) for each in worth]
+    if not rows:
+        rows = [(*change, "") for change in _differences(today, now, found)]
+    if not rows:
+        return []
+    lines = [(_rules(after), *(_values(each) for each in (before, after)), without) for before, after, without in rows]
+    names, *cells = zip(*lines[:_MOST_CHANGES], strict=True)
+    columns = [Column("today", "", cells[0]), Column("found", "", cells[1])]
+    if worth:
+        columns.append(Column(f"{pick.goal} without", "", cells[2]))
+    more = len(lines) - _MOST_CHANGES
+    return [
+        grid("rule", names, columns, [""] * len(names), widest=_KEY),
+        *([Text(f"and {more:,} more; --write FILE writes all of them")] if more > 0 else []),
+        Text(),
+    ]
+
+
+def _differences(today: Plan, now: Plan, found: Search) -> list[tuple[Mapping[str, object], Mapping[str, object]]]:
+    """The rules of each look-up that are not as today, of a candidate with settings of its own."""
+    changes = []
+    for name in found.today.lookups:
+        before, after = today.rules_for(name), now.rules_for(name)
+        for rule in type(after).model_fields:
+            if getattr(before, rule) != getattr(after, rule):
+                key = f"lookup.{name}.{rule}"
+                changes.append(({key: before.written(rule, getattr(before, rule))}, {key: after.written(rule, getattr(after, rule))}))
+    return changes
+
+
+def _without(pick: Pick, amount: float, keeps_limits: bool) -> str:
+    return pick.amount_text(amount) if keeps_limits else f"{pick.amount_text(amount)}, breaks a limit"
+
+
+def _rules(changes: Mapping[str, object]) -> str:
+    """What is changed together: of one look-up, or of one pool."""
+    (where, *_), (first, *more) = zip(*((place_of(key)[1], place_of(key)[2]) for key in changes), strict=True)
+    return ", ".join([f"{where}.{first}", *more])
+
+
+def _values(values: Mapping[str, object]) -> str:
+    return printable(", ".join(_written(place_of(key)[2], value) for key, value in values.items()), _VALUE)
+
+
+def _written(rule: str, value: object) -> str:
+    if isinstance(value, (list, tuple)):
+        return _times(value)
+    return rule_text(rule, value) if isinstance(value, int) else str(value)
+
+
+def _times(values: Sequence[object]) -> str:
+    """Several times of day in a few words."""
+    return str(values[0]) if len(values) == 1 else f"{len(values)} times from {values[0]}"
+
+
+def _measures(pick: Pick) -> RenderableType:
+    """What gets better and what gets worse."""
+    known = [name for name in _TOLD if pick.among.stale_known or not MEASURES[name].of_staleness]
+    told = dict.fromkeys([*([pick.aim.best] if pick.aim.best else []), *(one.name for one in pick.aim.each_limit), *known])
+    amounts = {name: [one.measure(name) for one in (pick.among.today, pick.candidate)] for name in told}
+    cells = [[MEASURES[name].amount_text(amount) for amount in each] for name, each in amounts.items()]
+    columns = [
+        Column(pick.among.settings.short, "", [one[0] for one in cells]),
+        Column("found", "", [one[1] for one in cells]),
+        Column("", "", [_judged(name, *each) for name, each in amounts.items()]),
+    ]
+    return grid("measure", [MEASURES[name].label for name in told], columns, [""] * len(told))
+
+
+def _judged(name: str, today: float, now: float) -> str:
+    what = MEASURES[name]
+    if what.amount_text(today) == what.amount_text(now):
+        return "same"
+    return "better" if (now > today) == what.more_is_better else "worse"
+
+
+def _by_memory(pick: Pick, found: Search) -> RenderableType:
+    """The best within ever less memory."""
+    rows = [pick.candidate, *(found[name] for name in found.by_memory)]
+    peaks = [one.measure("memory_peak") for one in rows]
+    values = [pick.amount_text(pick.value(one)) for one in rows]
+    best = pick.goal if len(pick.goal) < _VALUE else "aim"
+    return grid("memory peak", [MEASURES["memory_peak"].amount_text(peak) for peak in peaks], [Column(best, "", values)], [""] * len(rows))
+
+
+def _would_bring(pick: Pick, found: Search) -> list[Text]:
+    """What to build next."""
+    if not found.would_bring or pick.proof is None or pick.aim != found.aim:
+        return []
+    said = [
+        f"{one.kind} ({', '.join(one.rules)}) {gain_text(pick, one.gain)} more, by {_named(one.lookups)}"
+        for one in found.would_bring
+    ]
+    return [kept_together(Text(f"Rules that were not to be set would bring: {'; '.join(said)}."))]
+
+
+def _named(lookups: Sequence[str]) -> str:
+    named = ", ".join(printable(name, _VALUE) for name in lookups[:_MOST_LOOKUPS])
+    more = len(lookups) - _MOST_LOOKUPS
+    return f"{named} and {more:,} more" if more > 0 else named
