@@ -3,11 +3,11 @@
 from .choosing.candidates import Candidate
 from .choosing.compare import Comparison, compare
 from .choosing.estimate import Estimate
+from .choosing.finding.found import Search
+from .choosing.finding.search import search
 from .choosing.key_sample import KeySample
 from .choosing.pick import Pick
 from .choosing.run_sweep import sweep
-from .choosing.finding.found import Search
-from .choosing.finding.search import search
 from .choosing.sweep import Sweep
 from .describing.findings import Finding
 from .describing.survey import Survey, survey

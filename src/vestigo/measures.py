@@ -79,7 +79,7 @@ class Measure(NamedTuple):
         return {"share": format_share, "size": format_bytes, "span": format_span}[self.kind](amount)
 
 
-def _spans(
+def _spans(  # noqa: PLR0913  # a side of the times each
     name: str, label: str, longest: str, *percentiles: int, mean: AddsUp, meaning: str, of_staleness: bool = False
 ) -> dict[str, Measure]:
     """The mean, the percentiles and the maximum of times. `meaning` says what the times are, `mean` how they add up."""

@@ -91,14 +91,13 @@ class Pick(Data):
     @property
     def holds(self) -> bool:
         """Whether the same choice, made on the first part, keeps the limits on the rest and is not worse there than
-        today's settings.
+        today's settings, if there are such.
         """
         chosen, today = self.held_out.candidate, self.among.today
-        return (
-            chosen is not None
-            and not self.held_out.broken
-            and (chosen.name == today.name or self.cost(chosen, "rest") <= self.cost(today, "rest"))
-        )
+        if chosen is None or self.held_out.broken:
+            return False
+        is_same = chosen.name == today.name or self.among.settings.is_nothing
+        return is_same or self.cost(chosen, "rest") <= self.cost(today, "rest")
 
     @property
     def is_alone(self) -> bool:

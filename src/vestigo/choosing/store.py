@@ -7,7 +7,7 @@ import hashlib
 import json
 import os
 import sqlite3
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from functools import cache
 from importlib.metadata import version
 from pathlib import Path
@@ -75,16 +75,20 @@ class Store:
 
     def put(self, name: str, result: Mapping[str, object]) -> None:
         """Saves a result under this name. Raises InputError if the disk is full."""
-        content = json.dumps(result)
-        row = (name, content, _digest(content))
+        self.put_all({name: result})
+
+    def put_all(self, results: Mapping[str, Mapping[str, object]]) -> None:
+        """Saves results by name, all at once. Raises InputError if the disk is full."""
+        contents = {name: json.dumps(result) for name, result in results.items()}
+        rows = [(name, content, _digest(content)) for name, content in contents.items()]
         try:
             try:
-                self._insert(row)
+                self._insert(rows)
             except _ERRORS as error:
                 if not self._is_damage(error):
                     raise
                 self._begin_anew()
-                self._insert(row)
+                self._insert(rows)
         except _ERRORS as error:
             raise InputError(
                 f"{self.path}: a result cannot be kept: {error}; the {self._kept():,} so far are, so make room, and "
@@ -109,9 +113,9 @@ class Store:
             return os.access(self.path, os.W_OK)
         return code & 255 not in _OF_THE_PLACE
 
-    def _insert(self, row: tuple[str, str, str]) -> None:
+    def _insert(self, rows: Sequence[tuple[str, str, str]]) -> None:
         with self._file:
-            self._file.execute("INSERT OR REPLACE INTO result VALUES (?, ?, ?)", row)
+            self._file.executemany("INSERT OR REPLACE INTO result VALUES (?, ?, ?)", rows)
 
     def _begin_anew(self) -> None:
         """Sets a file aside that was damaged since it was opened."""

@@ -47,13 +47,13 @@ class Tasks:
         self, trace: Trace, results: str | Path | None, executor: Executor | None, progress: Progress = say_nothing
     ) -> None:
         self.progress = progress
-        self._store = Store(path_of("results", results)) if results is not None else None
-        self._trace = trace_name(trace) if self._store else None
+        self.store = Store(path_of("results", results)) if results is not None else None
+        self._trace = trace_name(trace) if self.store else None
         self._executor = executor
 
     @property
     def notes(self) -> list[str]:
-        return self._store.notes if self._store else []
+        return self.store.notes if self.store else []
 
     def stored_as(self, plan: Plan, *more: object) -> str | None:
         """The name under which a result of the plan is kept, if results are kept."""
@@ -61,7 +61,7 @@ class Tasks:
 
     def is_known(self, stored_as: str | None) -> bool:
         """Whether there is a result of that name."""
-        return self._store is not None and stored_as is not None and self._store.get(stored_as, dict) is not None
+        return self.store is not None and stored_as is not None and self.store.get(stored_as, dict) is not None
 
     def run(
         self,
@@ -87,17 +87,17 @@ class Tasks:
                 self.progress(what, number, len(tasks))
         except (KeyboardInterrupt, BrokenExecutor) as why:
             stopped = "stopped" if isinstance(why, KeyboardInterrupt) else "the workers are lost"
-            more = "the same call goes on from there" if self._store else "give a file for results, and they are kept"
+            more = "the same call goes on from there" if self.store else "give a file for results, and they are kept"
             error = Interrupted if isinstance(why, KeyboardInterrupt) else WorkersLost
             said = f"{stopped} after {len(results):,} of {len(tasks):,} {what}; {more}"
             raise error(said, part(results)) from None
         return results, len(missing)
 
     def _known(self, tasks: list[Task], kind: type[_R]) -> dict[str, _R]:
-        if self._store is None:
+        if self.store is None:
             return {}
         found = {
-            task.name: self._store.get(task.stored_as, kind.from_dict) for task in tasks if task.stored_as is not None
+            task.name: self.store.get(task.stored_as, kind.from_dict) for task in tasks if task.stored_as is not None
         }
         return {name: result for name, result in found.items() if result is not None}
 
@@ -118,16 +118,16 @@ class Tasks:
                     future.cancel()
 
     def _keep(self, result: _R, task: Task) -> _R:
-        if self._store is not None and task.stored_as is not None:
-            self._store.put(task.stored_as, result.to_dict())
+        if self.store is not None and task.stored_as is not None:
+            self.store.put(task.stored_as, result.to_dict())
         return result
 
     def __enter__(self) -> Self:
         return self
 
     def __exit__(self, *_: object) -> None:
-        if self._store:
-            self._store.close()
+        if self.store:
+            self.store.close()
 
 
 def _given(future: "Future[Any]", task: Task, kind: type[_R]) -> _R:

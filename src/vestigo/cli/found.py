@@ -21,15 +21,11 @@ def searched(call: "Call", seconds: float | None = None) -> "tuple[Search, Trace
     """The search, and the trace (which cannot be read twice if it came from a pipe)."""
     from vestigo.choosing.finding.search import search
     from vestigo.cli.screen import Progress
-    from vestigo.rules import Plan
 
     with Progress() as progress:
         trace = call.read(progress)
-        plan = call.plan or Plan()
-        kept_in = call.kept_in
-        return search(
-            trace, plan, seconds=seconds, results=kept_in, rest=call.rest, progress=progress.count
-        ), trace
+        found = search(trace, call.plan, seconds=seconds, results=call.kept_in, rest=call.rest, progress=progress.count)
+        return found, trace
 
 
 def swept(call: "Call") -> "tuple[Sweep, Trace]":

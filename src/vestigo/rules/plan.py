@@ -37,14 +37,18 @@ class Called(NamedTuple):
 
     stated: str = ""
     """What was stated, such as ``plan.toml with absolute = 1h``."""
+    is_nothing: bool = False
+    """Whether nobody stated any settings: everything is kept, and nothing expires."""
 
     @property
     def words(self) -> str:
+        if self.is_nothing:
+            return "a cache without any rules"
         return f"these settings ({self.stated})" if self.stated else "today's settings"
 
     @property
     def short(self) -> str:
-        return "these settings" if self.stated else "today"
+        return "no rules" if self.is_nothing else "these settings" if self.stated else "today"
 
 
 Engine = Literal["native", "reference"]

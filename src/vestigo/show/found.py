@@ -15,12 +15,20 @@ from vestigo.measures import MEASURES
 from vestigo.rules import Plan
 from vestigo.rules.plan_text import rule_text
 from vestigo.rules.vary import place_of
-from vestigo.show.grid import Column, grid, in_one_unit, plain
+from vestigo.show.grid import Column, grid
 from vestigo.show.notes import assumed, kept_together
 from vestigo.show.safe import printable
-from vestigo.units import SIZES
 
-_TOLD = ("hit_rate", "fresh_hit_rate", "stale_rate", "loads", "origin_time", "read_time.mean", "read_time.p95", "memory_peak")
+_TOLD = (
+    "hit_rate",
+    "fresh_hit_rate",
+    "stale_rate",
+    "loads",
+    "origin_time",
+    "read_time.mean",
+    "read_time.p95",
+    "memory_peak",
+)
 _KEY, _VALUE = 34, 20
 _MOST_CHANGES = 24
 _MOST_LOOKUPS = 3
@@ -69,13 +77,15 @@ def _changes(pick: Pick, found: Search) -> list[RenderableType]:
 
 def _differences(today: Plan, now: Plan, found: Search) -> list[tuple[Mapping[str, object], Mapping[str, object]]]:
     """The rules of each look-up that are not as today, of a candidate with settings of its own."""
-    changes = []
+    changes: list[tuple[Mapping[str, object], Mapping[str, object]]] = []
     for name in found.today.lookups:
-        before, after = today.rules_for(name), now.rules_for(name)
-        for rule in type(after).model_fields:
-            if getattr(before, rule) != getattr(after, rule):
+        settings = today.rules_for(name), now.rules_for(name)
+        for rule in type(settings[0]).model_fields:
+            values = [getattr(one, rule) for one in settings]
+            if values[0] != values[1]:
                 key = f"lookup.{name}.{rule}"
-                changes.append(({key: before.written(rule, getattr(before, rule))}, {key: after.written(rule, getattr(after, rule))}))
+                before, after = ({key: settings[0].written(rule, value)} for value in values)
+                changes.append((before, after))
     return changes
 
 
@@ -107,14 +117,18 @@ def _times(values: Sequence[object]) -> str:
 def _measures(pick: Pick) -> RenderableType:
     """What gets better and what gets worse."""
     known = [name for name in _TOLD if pick.among.stale_known or not MEASURES[name].of_staleness]
-    told = dict.fromkeys([*([pick.aim.best] if pick.aim.best else []), *(one.name for one in pick.aim.each_limit), *known])
-    amounts = {name: [one.measure(name) for one in (pick.among.today, pick.candidate)] for name in told}
-    cells = [[MEASURES[name].amount_text(amount) for amount in each] for name, each in amounts.items()]
-    columns = [
-        Column(pick.among.settings.short, "", [one[0] for one in cells]),
-        Column("found", "", [one[1] for one in cells]),
-        Column("", "", [_judged(name, *each) for name, each in amounts.items()]),
-    ]
+    told = dict.fromkeys(
+        [*([pick.aim.best] if pick.aim.best else []), *(one.name for one in pick.aim.each_limit), *known]
+    )
+    no_cache = next(iter(pick.among.references.values()))
+    before = {pick.among.settings.short: pick.among.today}
+    if pick.among.settings.is_nothing:
+        before = {"no cache": no_cache, **before}
+    shown = {**before, "found": pick.candidate}
+    cells = {what: [MEASURES[name].amount_text(one.measure(name)) for name in told] for what, one in shown.items()}
+    first = next(iter(before.values()))
+    judged = [_judged(name, first.measure(name), pick.candidate.measure(name)) for name in told]
+    columns = [*(Column(what, "", each) for what, each in cells.items()), Column("", "", judged)]
     return grid("measure", [MEASURES[name].label for name in told], columns, [""] * len(told))
 
 
@@ -131,7 +145,12 @@ def _by_memory(pick: Pick, found: Search) -> RenderableType:
     peaks = [one.measure("memory_peak") for one in rows]
     values = [pick.amount_text(pick.value(one)) for one in rows]
     best = pick.goal if len(pick.goal) < _VALUE else "aim"
-    return grid("memory peak", [MEASURES["memory_peak"].amount_text(peak) for peak in peaks], [Column(best, "", values)], [""] * len(rows))
+    return grid(
+        "memory peak",
+        [MEASURES["memory_peak"].amount_text(peak) for peak in peaks],
+        [Column(best, "", values)],
+        [""] * len(rows),
+    )
 
 
 def _would_bring(pick: Pick, found: Search) -> list[Text]:

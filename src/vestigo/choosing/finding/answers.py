@@ -6,11 +6,11 @@ from typing import NamedTuple
 
 from vestigo.choosing.candidates import PARTS, Candidate, Candidates
 from vestigo.choosing.finding.offers import Offer
-from vestigo.choosing.proof import Proof
 from vestigo.choosing.finding.questions import PEAK, Asked, Questions
 from vestigo.choosing.finding.trials import Trial, Trials
 from vestigo.choosing.finding.trimming import Trimming
 from vestigo.choosing.pick import MONTH_NS, excesses
+from vestigo.choosing.proof import Proof
 from vestigo.choosing.results import replayed
 from vestigo.engine.job import job
 from vestigo.measures import MEASURES

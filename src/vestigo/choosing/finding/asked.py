@@ -2,8 +2,8 @@
 
 from collections.abc import Mapping, Sequence
 
-from vestigo.choosing.finding.offers import ALWAYS, Offer, offers_of
 from vestigo.choosing.finding.facts import Facts
+from vestigo.choosing.finding.offers import ALWAYS, Offer, offers_of
 from vestigo.choosing.finding.units import Unit
 from vestigo.errors import UnknownName, unknown
 from vestigo.rules import Plan
@@ -50,10 +50,10 @@ def _of_unit(plan: Plan, unit: Unit, facts: Mapping[str, Facts], more: Sequence[
     """A room that look-ups share is offered once."""
     offers: dict[tuple[str, ...], Offer] = {}
     together = [facts[name] for name in unit.lookups]
-    room = {"keys": sum(one.keys for one in together), "bytes": sum(one.bytes for one in together)}
+    keys, size = sum(one.keys for one in together), sum(one.bytes for one in together)
     for name in unit.lookups:
         asked = {**rules_asked(plan, name), **dict.fromkeys(more, ANY)}
-        own = facts[name]._replace(**room) if plan.pool_for(name) else facts[name]
+        own = facts[name]._replace(keys=keys, bytes=size) if plan.pool_for(name) else facts[name]
         for offer in offers_of(plan, name, own, asked):
             offers.setdefault(offer.keys, offer)
     return list(offers.values())

@@ -37,9 +37,7 @@ class Clock(NamedTuple):
         return [self._of_day(offset) for offset in dict.fromkeys((begins, ends))]
 
     def _of_day(self, offset_ns: int) -> list[str]:
-        return sorted(
-            {_written((offset_ns + begin) % _DAY // SECOND) for begin in range(0, _DAY, self.period_ns)}
-        )
+        return sorted({_written((offset_ns + begin) % _DAY // SECOND) for begin in range(0, _DAY, self.period_ns)})
 
 
 def clock_of(at: Longs, late: Longs) -> Clock | None:

@@ -173,7 +173,9 @@ def _solved(problem: Problem, trials: np.ndarray, bound: float) -> Choice | None
         shares[trials[taken]] = 1.0
         if not _ask_more(problem, shares, found.x[-1]):
             dual = found.mip_dual_bound if found.mip_dual_bound is not None else bound
-            return Choice(tuple(trials[taken].tolist()), float(found.fun), max(bound, min(float(dual), float(found.fun))))
+            return Choice(
+                tuple(trials[taken].tolist()), float(found.fun), max(bound, min(float(dual), float(found.fun)))
+            )
     return None
 
 
@@ -189,7 +191,7 @@ def _tables(problem: Problem, trials: np.ndarray) -> tuple[Amounts | None, Amoun
     if peak:
         table, costs = np.column_stack([table, np.zeros(len(rows))]), np.append(costs, problem.held_costs)
     if problem.held is not None and problem.asked:
-        held = problem.held[np.ix_(trials, problem.asked)].T
+        held = problem.held[trials][:, problem.asked].T
         if np.isfinite(problem.most_held):
             table = np.vstack([table, np.column_stack([held, np.zeros(len(held))]) if peak else held])
             most += [problem.most_held] * len(held)

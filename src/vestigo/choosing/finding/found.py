@@ -5,12 +5,12 @@ from dataclasses import dataclass, field, fields, replace
 from math import prod
 
 from vestigo.choosing.candidates import Candidate
-from vestigo.choosing.choose import choose, settled
+from vestigo.choosing.choose import settled
 from vestigo.choosing.finding.answers import NEARLY_ALL, Answers
-from vestigo.choosing.proof import WouldBring
 from vestigo.choosing.finding.reasons import sentences
 from vestigo.choosing.front import unbeaten
 from vestigo.choosing.pick import HeldOut, Pick, Relaxed, cost, excesses
+from vestigo.choosing.proof import WouldBring
 from vestigo.choosing.resample import Resamples
 from vestigo.choosing.sweep import FRONT, Sweep
 from vestigo.data import Told
@@ -21,6 +21,8 @@ from vestigo.units import counted
 
 FOUND = "found"
 _LOOSER = 1.25
+_EQUAL = 1e-9
+"""What differs less is the same."""
 _STEPS_OF_FRONT = 16
 
 
@@ -52,7 +54,7 @@ class Search(Sweep):
         found = self.answers.pick(aim)
         named = [one for one in self.answers.among.values() if not excesses(self, one, aim.each_limit)]
         best = min(named, key=lambda one: cost(self, aim, one), default=None)
-        if best is not None and (found is None or cost(self, aim, best) < found.least):
+        if best is not None and (found is None or cost(self, aim, best) < found.least - _EQUAL * abs(found.least)):
             candidate, proof = best, None
         elif found is not None:
             candidate, proof = found.candidate, found.proof
@@ -103,7 +105,7 @@ class Search(Sweep):
         if self.answers is None or len(measures) != 2 or part != "whole":
             return super().front(measures, part)
         best, within = measures
-        aim = Aim(**{"most" if MEASURES[best].more_is_better else "least": best})
+        aim = Aim(most=best) if MEASURES[best].more_is_better else Aim(least=best)
         freest = self.answers.best(f"best {MEASURES[best].label}", aim, [])
         if freest is None:
             return super().front(measures, part)

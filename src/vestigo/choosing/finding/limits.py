@@ -7,7 +7,7 @@ import numpy as np
 
 from vestigo.errors import RulesError
 from vestigo.measures import MEASURES, OfSpans, amount_of
-from vestigo.outcome import Measures
+from vestigo.outcome import Measures, Spans
 from vestigo.rules.aim import Limit
 from vestigo.units import SECOND
 
@@ -65,7 +65,7 @@ def row_of(limit: Limit, trials: Sequence[Measures], now: Sequence[Measures], to
 
 def _too_long(found: Measures, what: OfSpans, bound_seconds: float) -> float:
     """How many more spans are longer than the bound than may be."""
-    spans = getattr(found, what.spans)
+    spans: Spans = getattr(found, what.spans)
     longer = float(spans.times[spans.ns > bound_seconds * SECOND].sum())
     return longer - (1 - what.percentile / 100) * spans.count
 

@@ -53,7 +53,7 @@ def _gain(
     """What the aim gains, and the units that profit."""
     work = answers.trials
     now = [{key: one for offer in each for key, one in offer.now.items()} for each in offers]
-    trials = Trials(work.trace, work.plan, now, work.split_ns, work.deadline, work.progress)
+    trials = Trials(work.trace, work.plan, now, work.split_ns, kept=work.kept, progress=work.progress)
     known = [
         [trial._replace(setting={**base, **trial.setting}) for trial in each]
         for each, base in zip(work.lists, now, strict=True)

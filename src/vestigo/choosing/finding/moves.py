@@ -19,9 +19,9 @@ def every(offers: Sequence[Offer], base: Setting) -> list[Setting] | None:
     return [_joined(base, values) for values in product(*(offer.ways for offer in offers))]
 
 
-def first(offers: Sequence[Offer], base: Setting) -> Iterator[Setting]:
+def first(offers: Sequence[Offer], base: Setting, thrifty: bool) -> Iterator[Setting]:
     """Settings to begin with: today's, and for each look-up long and short lifetimes, each with every way to see
-    writes, in unlimited room and in rooms of many sizes.
+    writes, in unlimited room and in rooms of many sizes. If it is to be `thrifty`, rooms come with one lifetime.
     """
     yield base
     free = _freest(offers, base)
@@ -30,11 +30,11 @@ def first(offers: Sequence[Offer], base: Setting) -> Iterator[Setting]:
         own = [offer for offer in offers if _of(offer) == name]
         by_rule = {offer.rule: offer for offer in own}
         lifetimes = _steps(by_rule, "absolute", 0)
-        for values in product(lifetimes, _steps(by_rule, "on_write", 1)):
-            yield _joined(free, values)
+        for both in product(lifetimes, _steps(by_rule, "on_write", 1)):
+            yield _joined(free, both)
         for room in _FULL:
-            for values in product(_steps(by_rule, room, 0), lifetimes):
-                yield _joined(free, values)
+            for both in product(_steps(by_rule, room, 0), [{}] if thrifty else lifetimes):
+                yield _joined(free, both)
         for values in _steps(by_rule, "sliding", 0):
             yield _joined(free, [values])
 

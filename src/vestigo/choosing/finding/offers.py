@@ -118,8 +118,10 @@ def _laid(plan: Plan, lookup: str, rule: str, found: "Sequence[Step]") -> Offer:
     """What was found, and what the rule is today."""
     keys = tuple(dict.fromkeys(_key(plan, lookup, one) for step in found for one in _values(step)))
     now = {key: stated_now(plan, key) for key in keys}
-    steps = [Step({**now, **{_key(plan, lookup, one): value for one, value in _values(step).items()}}, *step[1:])
-             for step in found]
+    steps = [
+        Step({**now, **{_key(plan, lookup, one): value for one, value in _values(step).items()}}, *step[1:])
+        for step in found
+    ]
     if all(frozen(_values(step)) != frozen(now) for step in steps):
         steps.append(Step(now, amount_of(rule, now[keys[0]]) if rule in _ORDERED else 0.0))
     return Offer(rule, keys, Ladder.of(steps), rule in _ORDERED, now)

@@ -12,7 +12,6 @@ from vestigo.choosing.candidates import PARTS
 from vestigo.choosing.finding.combining import Choice, Problem, Relaxed, best, relaxed
 from vestigo.choosing.finding.limits import Amounts, Ratio, Row, ratio, row_of
 from vestigo.choosing.finding.trials import Trial
-from vestigo.choosing.pick import MONTH_NS
 from vestigo.errors import RulesError
 from vestigo.measures import MEASURES
 from vestigo.outcome import Measures

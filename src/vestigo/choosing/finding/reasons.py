@@ -36,31 +36,34 @@ def how_many(number: int) -> str:
 
 
 def _what(pick: Pick) -> str:
-    own, today = (pick.amount_text(pick.value(one)) for one in (pick.candidate, pick.among.today))
-    settings = pick.among.settings
+    settings, is_today = pick.among.settings, pick.candidate.name == pick.among.today.name
+    before = next(iter(pick.among.references.values())) if settings.is_nothing else pick.among.today
+    own, then = (pick.amount_text(pick.value(one)) for one in (pick.candidate, before))
     limits = f", within {' and '.join(map(str, pick.aim.each_limit))}" if pick.aim.each_limit else ""
-    if pick.candidate.name == pick.among.today.name:
-        return f"{capitalised(settings.words)} are the best: {pick.goal} {own}{limits}."
-    if pick.proof is None:
-        return f"Recommended: the plan's candidate '{pick.candidate.name}'. {capitalised(pick.goal)} {own} ({settings.short} {today}){limits}."
-    return f"Found settings with {pick.goal} {own} ({settings.short} {today}){limits}."
+    if is_today:
+        return (
+            f"{capitalised(settings.words)} {'is' if settings.is_nothing else 'are'} best: {pick.goal} {own}{limits}."
+        )
+    beside = f"{'no cache' if settings.is_nothing else settings.short} {then}"
+    which = "Found settings" if pick.proof is not None else f"The plan's candidate '{pick.candidate.name}' is best,"
+    return f"{which} with {pick.goal} {own} ({beside}){limits}."
 
 
 def _how_good(pick: Pick, nearly_all: float, found: float | None) -> str:
     """The bound of the solver, and the ceiling."""
     if pick.proof is None:
-        best = f"The rules that vary give {pick.amount_text(abs(found))} at best." if found is not None else ""
-        return " ".join([best, *_ceiling(pick)]).strip() or "Nothing else that was tried is better."
+        best = [f"What varies gives {pick.amount_text(abs(found))} at best"] if found is not None else []
+        return f"{capitalised('; '.join([*best, *_ceiling(pick)]))}."
     most = "more" if pick.aim.best and MEASURES[pick.aim.best].more_is_better else "less"
-    bound = pick.amount_text(pick.proof.bound)
-    proof = f"Nothing else that was tried, in any of {how_many(pick.proof.combinations)} combinations, gives {most} than {bound}"
-    has_all = pick.amount_text(pick.value(pick.candidate)) == pick.amount_text(pick.proof.reached)
-    nearly = (
-        ""
-        if has_all or any(limit.name == "memory_peak" for limit in pick.aim.each_limit)
-        else f" These settings take the least memory that has {format_share(nearly_all)} of that."
+    proof = (
+        f"Nothing else that was tried, in any of {how_many(pick.proof.combinations)} combinations, gives {most} than "
+        f"{pick.amount_text(pick.proof.bound)}"
     )
-    return "; ".join([proof, *_ceiling(pick)]) + f".{nearly}"
+    said = f"{'; '.join([proof, *_ceiling(pick)])}."
+    has_all = pick.amount_text(pick.value(pick.candidate)) == pick.amount_text(pick.proof.reached)
+    if has_all or any(limit.name == "memory_peak" for limit in pick.aim.each_limit):
+        return said
+    return f"{said} These settings take the least memory that has {format_share(nearly_all)} of that."
 
 
 def _ceiling(pick: Pick) -> list[str]:
@@ -83,11 +86,10 @@ def _check(pick: Pick) -> str:
     def there(one: Candidate) -> str:
         return pick.amount_text(pick.value(one, "rest"))
 
-    said = f"{begin}the settings give {pick.goal} {there(chosen)} on the rest ({pick.among.settings.short} there {there(pick.among.today)}"
-    said += f", the best there {there(best)})" if best is not None else ")"
-    if broken:
-        said += f", and break {', '.join(_broken(one) for one in broken)}"
-    return f"{said}."
+    others = [f"{pick.among.settings.short} there {there(pick.among.today)}"]
+    others += [f"the best there {there(best)}"] if best is not None else []
+    breaks = f", and break {', '.join(_broken(one) for one in broken)}" if broken else ""
+    return f"{begin}the settings give {pick.goal} {there(chosen)} on the rest ({', '.join(others)}){breaks}."
 
 
 def _resampled(pick: Pick) -> str:

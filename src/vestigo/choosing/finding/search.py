@@ -11,6 +11,7 @@ from vestigo.choosing.finding.answers import Answers
 from vestigo.choosing.finding.asked import offers_for
 from vestigo.choosing.finding.facts import facts_of
 from vestigo.choosing.finding.found import FOUND, Search
+from vestigo.choosing.finding.kept import KeptTrials, about
 from vestigo.choosing.finding.more import would_bring
 from vestigo.choosing.finding.offers import Offer
 from vestigo.choosing.finding.questions import PEAK, Asked
@@ -18,6 +19,7 @@ from vestigo.choosing.finding.searching import Searching
 from vestigo.choosing.finding.trials import Trials
 from vestigo.choosing.finding.units import units_of
 from vestigo.choosing.run_sweep import SHARE_FOR_REST, Sweeping, share_between
+from vestigo.choosing.store import trace_name
 from vestigo.choosing.sweep import Sweep
 from vestigo.choosing.tasks import Tasks
 from vestigo.engine.job import job
@@ -27,7 +29,7 @@ from vestigo.errors import InputError, Interrupted, RulesError
 from vestigo.progress import Progress, reporting
 from vestigo.rules import Aim, Plan, Rules
 from vestigo.rules.aim import Limit
-from vestigo.rules.plan import Engine
+from vestigo.rules.plan import Called, Engine
 from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.trace import Readable, Trace
 
@@ -49,9 +51,9 @@ def search(  # noqa: PLR0913  # options by name
     """Finds the settings of each look-up that are best for the plan's aim within its limits.
 
     What varies, the plan's ``[vary]`` says: ``"each.absolute": ["5m", "1h"]`` for each look-up by itself,
-    ``"lookup.vessel.nulls": "any"`` for one; with ``"any"`` the search finds the values. If nothing varies, it finds the
-    room, the lifetimes and the rule for nulls of each look-up. If no limit on memory is stated, it takes the settings
-    with least memory that have 99 % of what the best have.
+    ``"lookup.vessel.nulls": "any"`` for one. With ``"any"`` the search finds the values. If nothing varies, it finds
+    the room, the lifetimes and the rule for nulls of each look-up. If no limit on memory is stated, it takes the
+    settings with least memory that have 99 % of what the best have.
 
     Look-ups that share nothing are replayed alone, each with many settings. A mixed integer program combines one of
     each; its bound says that no other combination of what was tried is better. With `seconds`, the search ends after
@@ -66,7 +68,7 @@ def search(  # noqa: PLR0913  # options by name
     >>> pick.candidate.memory_peak <= 100 * 1024, pick.proof.bound >= pick.candidate.hit_rate
     (True, True)
     """
-    plan = plan_of(settings if settings is not None else Rules(), engine)
+    plan = plan_of(settings if settings is not None else Plan(called=Called(is_nothing=True)), engine)
     if plan.engine != "native":
         raise RulesError('engine: a search replays look-ups alone, which only engine="native" can')
     with reporting(progress) as report:
@@ -99,6 +101,13 @@ class _Search:
         begun = time.monotonic()
         with Tasks(self._given, results, None, self._report) as tasks:
             among = self._swept.replay(tasks, None)
+            if tasks.store is not None:
+                name = trace_name(self._given)
+                told = [about(name, self._today, unit, self._rest) for unit in self._units]
+                self._trials.kept = KeptTrials(tasks.store, told)
+            return self._searched(among, begun, seconds)
+
+    def _searched(self, among: Sweep, begun: float, seconds: float | None) -> Search:
         if seconds is not None:
             self._trials.deadline = begun + seconds
         aim = settled(self._plan.aim, among)
@@ -106,8 +115,9 @@ class _Search:
         answers = Answers(self._trials, self._offers, among, self._today, self._first_share())
         work = Searching(answers, aim, limits)
         work.run()
-        self._trials.deadline = float("inf")
-        found = self._found(answers, aim, among, is_short=work.was_stopped or self._trials.is_over)
+        is_short, self._trials.deadline = work.was_stopped or self._trials.is_over, float("inf")
+        found = self._found(answers, aim, among, is_short)
+        self._trials.kept = None  # its file is closed after the search
         if work.was_stopped:
             said = f"stopped after {sum(self._trials.tried):,} trials; the answer would be the best of these"
             raise Interrupted(said, found)
@@ -119,7 +129,7 @@ class _Search:
         rows: list[Candidate] = []
         if best is not None:
             candidates[FOUND] = best.candidate
-            rows = [] if is_short else list(self._by_memory(answers, aim, best.candidate.memory_peak))
+            rows = self._by_memory(answers, aim, best.candidate.memory_peak)
         candidates |= {one.name: one for one in rows}
         limits = tuple(limit.beside(among.today.measure(limit.name)) for limit in aim.each_limit)
         more = () if is_short else would_bring(answers, Asked(aim, limits), [*map(str, self._units)], self._offered)

@@ -18,11 +18,12 @@ from vestigo.errors import Interrupted
 from vestigo.rules import Aim
 from vestigo.rules.aim import Limit
 
-_SMALLER = (1, 2, 4, 8, 16, 32)
+_SMALLER, _SMALLER_IF_LONG = (1, 2, 4, 8, 16, 32), (1, 4, 16)
 """The search also looks for the best within so many times less memory, so that other limits can be answered."""
 _ENOUGH = 1e-3
 """A round that brings less than this share of what is aimed at is the last one on its level of the ladders."""
 _MOST_ROUNDS = 12
+_LONG = 2_000_000
 
 
 @dataclass
@@ -49,7 +50,7 @@ class Searching:
         bases = self.answers.trials.now
         whole = [moves.every(offers, base) for offers, base in zip(self.answers.offers, bases, strict=True)]
         yield [
-            list(moves.first(offers, base)) if every is None else every
+            list(moves.first(offers, base, self._is_long)) if every is None else every
             for offers, base, every in zip(self.answers.offers, bases, whole, strict=True)
         ]
         open_units = [every is None for every in whole]
@@ -65,6 +66,11 @@ class Searching:
             if level > FINEST or self.answers.trials.is_over:
                 return
             before = now
+
+    @property
+    def _is_long(self) -> bool:
+        """Whether each trial takes so long that fewer must do."""
+        return len(self.answers.trials.trace) > _LONG
 
     def _reached(self) -> float:
         """What the aim costs at least by what was tried."""
@@ -93,5 +99,6 @@ class Searching:
         others = tuple(limit for limit in asked.limits if limit.name != PEAK)
         stated = [limit.bound for limit in asked.limits if limit.name == PEAK]
         most = min(stated) if stated else questions.peak(asked)
-        for times in _SMALLER[1:] if stated else _SMALLER:
+        smaller = _SMALLER_IF_LONG if self._is_long else _SMALLER
+        for times in smaller[1:] if stated else smaller:
             yield asked._replace(limits=(*others, Limit(PEAK, "<=", most / times)))

@@ -10,6 +10,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from vestigo.choosing.finding.kept import KeptTrials
 from vestigo.choosing.finding.offers import frozen
 from vestigo.choosing.finding.units import fits, shares_of
 from vestigo.engine.job import Job, job
@@ -18,7 +19,6 @@ from vestigo.engine.replay import replay_alone
 from vestigo.errors import RulesError
 from vestigo.outcome.alone import Alone
 from vestigo.rules import Plan
-from vestigo.rules.vary import Changes
 from vestigo.stopping import check
 from vestigo.threads import each_side_by_side
 from vestigo.trace import Trace
@@ -48,6 +48,7 @@ class Trials:
     split_ns: int
     deadline: float = float("inf")
     """When no more trials are begun, by `time.monotonic`."""
+    kept: KeptTrials | None = None
     progress: Callable[[], None] = lambda: None
     """Is called after each trial."""
     done: int = 0
@@ -82,14 +83,28 @@ class Trials:
         are left out.
         """
         fresh = [list(self._fresh(number, settings)) for number, settings in enumerate(wanted)]
-        rounds = list(zip_longest(*fresh))
-        asked = list(chain.from_iterable(map(self._asked, rounds)))
-        self.wanted += len(asked)
-        found = each_side_by_side(self._try, asked)
-        for one, trial in zip(asked, found, strict=True):
-            if trial is not None:
-                self._add(one.number, trial)
-        return sum(trial is not None for trial in found)
+        self.wanted += sum(map(len, fresh))
+        rounds = [[(number, one) for number, one in enumerate(each) if one is not None] for each in zip_longest(*fresh)]
+        known = {id(setting): self._kept(number, setting) for each in rounds for number, setting in each}
+        asked = [one for each in rounds for one in self._asked([it for it in each if known[id(it[1])] is None])]
+        made = [one for one in each_side_by_side(self._try, asked) if one is not None]
+        if self.kept is not None:
+            numbers = {id(setting): number for each in rounds for number, setting in each}
+            self.kept.put([(numbers[id(trial.setting)], trial.setting, trial.alone) for trial in made])
+        new = {id(trial.setting): trial for trial in made}
+        for number, setting in chain.from_iterable(rounds):
+            if (trial := known[id(setting)] or new.get(id(setting))) is not None:
+                self._add(number, trial._replace(changes=_changes(setting, self.now[number])))
+        return sum(one is not None for one in (*known.values(), *made))
+
+    def _kept(self, number: int, setting: Setting) -> Trial | None:
+        """A trial that was made before."""
+        alone = self.kept.get(number, setting) if self.kept is not None else None
+        if alone is None:
+            return None
+        self.done += 1
+        self.progress()
+        return Trial(setting, {}, alone)
 
     def find(self, number: int, setting: Setting) -> Trial | None:
         """The trial of a setting. None if it was not tried, or contradicts itself."""
@@ -109,30 +124,28 @@ class Trials:
                 if fits(self.plan, setting):
                     yield setting
 
-    def _asked(self, settings: Sequence[Setting | None]) -> "list[_Asked]":
-        """One setting of each unit, or of some, as one job, because a job is made for all look-ups."""
-        there = [(number, setting) for number, setting in enumerate(settings) if setting is not None]
+    def _asked(self, settings: Sequence[tuple[int, Setting]]) -> "list[_Asked]":
+        """One setting of each of some units as one job, because a job is made for all look-ups."""
+        if not settings:
+            return []
         try:
-            made = self._job(chain.from_iterable(setting.items() for _, setting in there))
+            made = self._job(chain.from_iterable(setting.items() for _, setting in settings))
         except RulesError:  # of single keys, which have rules of their own
-            if len(there) == 1:
-                return []
-            alone = ([one if number == place else None for number, one in enumerate(settings)] for place, _ in there)
-            return list(chain.from_iterable(map(self._asked, alone)))
+            return [] if len(settings) == 1 else [one for each in settings for one in self._asked([each])]
         shares = shares_of(self.trace, made)
-        return [_Asked(number, setting, made, shares[number]) for number, setting in there]
+        return [_Asked(setting, made, shares[number]) for number, setting in settings]
 
     def _job(self, items: Iterable[tuple[str, object]]) -> Job:
         return job(self.trace, self.plan.changed(dict(items)))
 
     def _try(self, asked: "_Asked") -> Trial | None:
         check()
-        if self.is_over and self.lists[asked.number]:
+        if self.is_over:
             return None
         (alone,) = replay_alone(self.trace, [(asked.job, asked.share)], self.split_ns)
         self.done += 1
         self.progress()
-        return Trial(asked.setting, _changes(asked.setting, self.now[asked.number]), alone)
+        return Trial(asked.setting, {}, alone)
 
 
 def _changes(setting: Setting, now: Setting) -> Setting:
@@ -155,8 +168,6 @@ def _digest(alone: Alone) -> bytes:
 class _Asked(NamedTuple):
     """A trial that is to be made."""
 
-    number: int
-    """Of the unit."""
     setting: Setting
     job: Job
     share: Share

@@ -4,9 +4,9 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from vestigo.choosing.finding.offers import Offer
-from vestigo.choosing.proof import Worth
 from vestigo.choosing.finding.questions import Asked, Questions
 from vestigo.choosing.finding.trials import Setting, Trial, Trials
+from vestigo.choosing.proof import Worth
 
 _FOR_NOTHING = 5e-4
 """A change that brings less than this share of the aim is left out."""

@@ -21,8 +21,8 @@ def demo(
     Example: vestigo demo
     """
     from vestigo.choosing.compare import compare
-    from vestigo.cli.screen import Progress, show
     from vestigo.cli.found import swept
+    from vestigo.cli.screen import Progress, show
     from vestigo.demo.files import ODD_KEYS, write_demo
     from vestigo.describing.survey import survey
     from vestigo.explaining.report import report as report_of

@@ -20,8 +20,8 @@ def report(
 
     Example: vestigo report skerrow-quay.parquet --plan plan.toml --write report.html
     """
-    from vestigo.cli.screen import Progress, note
     from vestigo.cli.found import swept
+    from vestigo.cli.screen import Progress, note
     from vestigo.explaining.report import report as report_of
     from vestigo.show.safe import printable
 

@@ -1,0 +1,90 @@
+"""Keeps what trials gave in a file of results, so that a later search need not try the same again."""
+
+import base64
+import hashlib
+import zlib
+from collections.abc import Mapping, Sequence
+from dataclasses import fields
+from importlib.metadata import version
+from typing import Any
+
+import numpy as np
+
+from vestigo.choosing.finding.units import Unit
+from vestigo.choosing.store import Store
+from vestigo.data import Told
+from vestigo.outcome import Measures, Spans
+from vestigo.outcome.alone import Alone
+from vestigo.rules import Plan
+from vestigo.trace.trace import Longs
+
+_FORMAT = 1
+_SPANS = tuple(one.name for one in fields(Measures) if one.type is Spans or one.type == "Spans")
+
+
+class KeptTrials:
+    """The trials of a trace in a file of results. `about` says for each unit all that its trials depend on, besides
+    their setting.
+    """
+
+    def __init__(self, store: Store, about: Sequence[str]) -> None:
+        self._store, self._about = store, about
+
+    def get(self, unit: int, setting: Mapping[str, object]) -> Alone | None:
+        """What a setting of a unit gave, if it was tried before."""
+        return self._store.get(self._name(unit, setting), _alone)
+
+    def put(self, trials: Sequence[tuple[int, Mapping[str, object], Alone]]) -> None:
+        """Keeps what settings gave."""
+        self._store.put_all({self._name(unit, setting): _told(alone) for unit, setting, alone in trials})
+
+    def _name(self, unit: int, setting: Mapping[str, object]) -> str:
+        said = repr([self._about[unit], *sorted(setting.items())])
+        return hashlib.blake2b(said.encode(), digest_size=20).hexdigest()
+
+
+def about(trace: str, plan: Plan, unit: Unit, *more: object) -> str:
+    """All that the trials of a unit depend on, besides their setting."""
+    own = [
+        (name, plan.rules_for(name).to_dict(), {text: one.to_dict() for text, one in plan.rules_for_keys(name).items()})
+        for name in unit.lookups
+    ]
+    pools = [plan.pools[name].to_dict() for name in unit.pools]
+    return repr([version("vestigo-replay"), _FORMAT, trace, own, pools, plan.warm_up, plan.what_if, *more])
+
+
+def _told(alone: Alone) -> Told:
+    return {
+        "held": _packed(alone.held),
+        "most": _packed(alone.most),
+        "measures": [_told_of(one) for one in (alone.whole, alone.first, alone.rest)],
+    }
+
+
+def _told_of(measures: Measures) -> Told:
+    told: Told = {one.name: getattr(measures, one.name) for one in fields(Measures)}
+    for name in _SPANS:
+        told[name] = [_packed(told[name].ns), _packed(told[name].times)]
+    return told
+
+
+def _alone(told: Told) -> Alone:
+    whole, first, rest = map(_measures, told["measures"])
+    return Alone(whole, first, rest, _unpacked(told["held"]), _unpacked(told["most"]))
+
+
+def _measures(told: Told) -> Measures:
+    spans: dict[str, Any] = {name: Spans(*map(_unpacked, told[name])) for name in _SPANS}
+    return Measures(**{**told, **spans})
+
+
+def _packed(numbers: Longs) -> str:
+    """Few letters for numbers that differ little from one to the next."""
+    steps = np.diff(numbers, prepend=0).astype("<i8")
+    return base64.b64encode(zlib.compress(steps.tobytes(), 1)).decode()
+
+
+def _unpacked(text: str) -> Longs:
+    steps = np.frombuffer(zlib.decompress(base64.b64decode(text)), "<i8")
+    numbers: Longs = np.cumsum(steps, dtype=np.int64)
+    return numbers
