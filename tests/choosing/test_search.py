@@ -1,132 +1,286 @@
-"""A search finds what the whole grid finds, in a tenth of its replays."""
+"""A search finds what a grid that is tried to the end finds, and its bound holds."""
 
 import dataclasses
+import itertools
+import pickle
 from pathlib import Path
 
 import numpy as np
+import pandas as pd
 import pytest
-from hypothesis import given, settings
-from hypothesis import strategies as st
 
-from vestigo import Aim, KeySample, Plan, Rules, RulesError, read_plan, read_trace, search, shape, sweep, synth
-from vestigo.choosing.estimate import Estimate
-from vestigo.choosing.guess import guessed
-from vestigo.choosing.search import _neighbours, _spread
-from vestigo.demo.files import write_demo
-from vestigo.rules.vary import count
-
-
-def test_a_demo_nodes_pick_is_found_in_a_tenth_of_the_replays(tmp_path: Path) -> None:
-    trace, plan = (read(path) for read, path in zip((read_trace, read_plan), write_demo(tmp_path), strict=True))
-    aim = Aim(most="fresh_hit_rate", limits={"memory_peak": "<= 12 MiB", "stale_rate": "<= 4 %"})
-    trace, plan = shape.only(trace, nodes=["quay-4"]), dataclasses.replace(plan, candidates={}, aim=aim)
-    whole = sweep(trace, plan, results=tmp_path / "r").choose()
-    study = search(trace, plan)
-    found = study.choose()
-    assert sum(bool(one.changes) for one in study.values()) <= count(plan.vary) // 10
-    assert found.cost(found.candidate) <= whole.cost(whole.candidate)
-    assert found.is_met
-
-
-@pytest.mark.parametrize("seed", range(5))
-def test_where_more_is_always_better_the_end_of_every_key_is_found(seed: int) -> None:
-    trace = synth(reads=2000, keys=300, skew=0.5, seed=1)
-    space = {
-        "rules.max_entries": [1, 5, 20, 60, 150, 300],
-        "rules.absolute": ["100ms", "500ms", "1s", "2s", "5s", "1h"],
-    }
-    study = search(trace, Plan(Rules(max_entries=1), vary=space), replays=20, seed=seed)
-    assert study.choose(most="hit_rate").candidate.name == "max_entries=300, absolute=1h"
-    assert sum(bool(one.changes) for one in study.values()) <= 20
-
-
-def test_values_may_be_lists_and_combinations_that_mean_nothing_are_passed_over() -> None:
-    trace = synth(reads=500, keys=50, seed=1)
-    space = {"rules.pin": [[], ["1"], ["1", "2"]], "rules.jitter": ["0%", "20%"], "rules.absolute": ["never", "1s"]}
-    study = search(trace, Plan(Rules(max_entries=10), vary=space), replays=12)
-    assert len(study) == 1 + 12 - 3 - 1  # jitter of a lifetime that never ends; one is what today's settings are
-    assert "3 combinations contradict themselves" in study.notes[1]
-    assert "1 combination is the same as another one" in study.notes[0]
-
-
-def test_a_budget_that_reaches_all_tries_all() -> None:
-    trace = synth(reads=500, keys=50, seed=1)
-    plan = Plan(Rules(max_entries=1), vary={"rules.max_entries": [2, 3, 4], "rules.eviction": ["lru", "fifo"]})
-    assert list(search(trace, plan, replays=100)) == list(sweep(trace, plan))
-
-
-def test_where_many_keys_are_read_estimates_find_where_to_begin(monkeypatch: pytest.MonkeyPatch) -> None:
-    estimated: list[Plan] = []
-
-    estimate = KeySample.estimate
-
-    def watched(sampler: KeySample, plan: Plan | Rules) -> Estimate:
-        estimated.append(plan if isinstance(plan, Plan) else Plan(plan))
-        return estimate(sampler, plan)
-
-    monkeypatch.setattr(KeySample, "estimate", watched)
-    trace = synth(reads=300_000, keys=60_000, skew=0.8, changes="10h", seed=8)
-    space = {
-        "rules.max_entries": [500, 1000, 2000, 4000, 8000, 16_000],
-        "rules.eviction": ["mru", "lru", "s3-fifo", "gdsf"],
-        "rules.absolute": ["1s", "10s", "1m", "1h"],
-    }
-    plan = Plan(Rules(max_entries=500), vary=space, aim=Aim(most="fresh_hit_rate", limits={"memory_peak": "<= 40 MiB"}))
-    study, whole = search(trace, plan), sweep(trace, plan)
-    found, best = study.choose(), whole.choose()
-    assert found.cost(found.candidate, "first") == best.cost(best.candidate, "first")
-    assert sum(bool(one.changes) for one in study.values()) == 9
-    # In half the time of nine replays; those that a sample cannot tell of (gdsf) are left to the replays.
-    assert 9 < len(estimated) < 40
-    estimated.clear()
-    search(trace, dataclasses.replace(plan, aim=Aim(least="read_time.p95")))  # of which a sample says nothing
-    assert not estimated
-
-
-def test_a_guess_is_right_where_it_was_tried_and_near_where_values_add_up() -> None:
-    rng = np.random.default_rng(1)
-    values, effects = [2, 3, 8], [np.array([0, 5]), np.array([0, 2, -3]), np.arange(8) / 2]
-    everywhere = np.array(np.unravel_index(np.arange(48), values)).T
-    truth = sum(effect[everywhere[:, key]] for key, effect in enumerate(effects))[:, None]
-    tried = rng.permutation(48)[:24]
-    guess = guessed(values, everywhere[tried], truth[tried], everywhere)
-    assert guess[tried] == pytest.approx(truth[tried], abs=1e-3)
-    assert np.abs(guess - truth).max() < 0.15 * np.ptp(truth)
-    assert np.corrcoef(guess[:, 0], truth[:, 0])[0, 1] > 0.98
-
-
-def test_the_spread_has_each_value_equally_often_and_neighbours_differ_in_one() -> None:
-    space = {"a": list(range(4)), "b": list(range(8))}
-    places = _spread(space, 8, np.random.default_rng(1))
-    assert sorted(place[1] for place in places) == list(range(8))
-    assert sorted(place[0] for place in places) == [0, 0, 1, 1, 2, 2, 3, 3]
-    assert sorted(_neighbours(space, (0, 3))) == [(0, 2), (0, 4), (1, 3)]
-
-
-def test_nothing_that_varies_is_refused() -> None:
-    with pytest.raises(RulesError, match="nothing varies"):
-        search(synth(reads=10, keys=2, seed=1), Plan())
-
-
-SMALL = synth(reads=300, keys=40, skew=0.7, changes="1m", seed=6)
-
-
-@settings(max_examples=20)
-@given(
-    st.lists(st.integers(1, 40), min_size=1, max_size=6, unique=True),
-    st.lists(st.sampled_from(["1s", "5s", "20s", "never"]), min_size=1, max_size=4, unique=True),
-    st.lists(st.sampled_from(["lru", "fifo", "mru", "lfu"]), min_size=1, max_size=3, unique=True),
-    st.integers(1, 30),
-    st.integers(0, 3),
+from vestigo import (
+    Aim,
+    Interrupted,
+    Plan,
+    Pool,
+    Rules,
+    RulesError,
+    Search,
+    Trace,
+    UnknownName,
+    Worth,
+    load,
+    read_trace,
+    replay,
+    save,
+    search,
+    sweep,
+    synth,
 )
-def test_a_search_keeps_to_its_budget_and_its_space_and_spends_all_of_it(
-    entries: list[int], absolute: list[str], eviction: list[str], budget: int, seed: int
-) -> None:
-    space = {"rules.max_entries": sorted(entries), "rules.absolute": absolute, "rules.eviction": eviction}
-    aim = Aim(most="fresh_hit_rate", limits={"memory_peak": "<= 20 KiB"})
-    plan = Plan(Rules(max_entries=1), vary=space, aim=aim)
-    study = search(SMALL, plan, replays=budget, seed=seed)
-    tried = [one.changes for one in study.values() if one.changes]
-    assert len(tried) == min(budget, count(space))
-    assert all(values[key] in space[key] for values in tried for key in space)
-    assert study.to_dict() == search(SMALL, plan, replays=budget, seed=seed).to_dict()  # the seed decides
+from vestigo.choosing.finding.trials import Trials
+from vestigo.choosing.pick import cost
+from vestigo.outcome.alone import Alone
+
+LOOKUPS = ("busy", "calm", "wide")
+VALUES = {"max_entries": [5, 20, 80, 300], "absolute": ["20s", "never"]}
+EACH = {f"each.{rule}": values for rule, values in VALUES.items()}
+
+
+def mixed(seed: int = 1, reads: int = 2_000) -> Trace:
+    """Three look-ups of different kinds, with writes, nulls and costs, on two servers."""
+    kinds = {
+        "busy": {"keys": 60, "skew": 1.1, "changes": "10m", "nulls": "10%"},
+        "calm": {"keys": 200, "skew": 0.7, "changes": "1h", "size": "3 KiB"},
+        "wide": {"keys": 900, "skew": 0.4, "cost": "40ms"},
+    }
+    frames = []
+    for number, (name, kind) in enumerate(kinds.items()):
+        made = synth(reads, nodes=2, rate=2, seed=seed + number, **kind)  # type: ignore[arg-type]
+        frames.append(made.to_pandas().assign(lookup=name))
+    return read_trace(pd.concat(frames, ignore_index=True))
+
+
+@pytest.fixture(scope="module")
+def trace() -> Trace:
+    return mixed()
+
+
+@pytest.fixture(scope="module")
+def grid(trace: Trace) -> object:
+    """Every combination of what is set for each look-up."""
+    vary = {f"lookup.{name}.{rule}": values for name in LOOKUPS for rule, values in VALUES.items()}
+    return sweep(trace, Plan(Rules(max_entries=20), vary=vary))
+
+
+@pytest.fixture(scope="module")
+def found(trace: Trace) -> Search:
+    return search(trace, Plan(Rules(max_entries=20), vary=EACH))
+
+
+AIMS = [
+    Aim(most="hit_rate", limits={"memory_peak": "<= 400 KiB"}),
+    Aim(most="hit_rate", limits={"memory_peak": "<= today + 50 %"}),
+    Aim(most="fresh_hit_rate", limits={"stale_rate": "<= 2 %", "memory_peak": "<= 600 KiB"}),
+    Aim(most="fresh_hit_rate", limits={"loads": "<= today - 5 %", "memory_peak": "<= 1 MiB"}),
+    Aim(least="loads", limits={"memory_mean": "<= 300 KiB", "memory_peak": "<= 2 MiB"}),
+    Aim(least="origin_time", limits={"evictions": "<= 2000", "memory_peak": "<= 2 MiB"}),
+    Aim(most="time_saved", limits={"time_saved": ">= 1s", "memory_peak": "<= 500 KiB"}),
+    Aim(least="memory_peak", limits={"hit_rate": ">= 45 %"}),
+    Aim(least="memory_peak", limits={"read_time.mean": "<= 13ms"}),
+    Aim(most="hit_rate", limits={"answer_age.mean": "<= 30s", "memory_peak": "<= 1 MiB"}),
+    Aim(most="hit_rate", limits={"answer_age.max": "<= 100s", "memory_peak": "<= 1 MiB"}),
+    Aim(most="hit_rate", limits={"false_nulls": "<= 3", "memory_peak": "<= 1 MiB"}),
+    Aim(least="memory_peak", limits={"surge.minute": "<= today"}),
+    Aim(most="byte_hit_rate", limits={"memory_peak": "<= 500 KiB"}),
+    Aim(least="stale_age.mean", limits={"hit_rate": ">= 40 %", "memory_peak": "<= 1 MiB"}),
+    Aim(worth=Worth(million_loads=4.0, gib_month=900.0, stale_read=0.0001)),
+]
+
+
+@pytest.mark.parametrize("aim", AIMS, ids=str)
+def test_a_search_finds_what_the_whole_grid_has_best(found: Search, grid: object, aim: Aim) -> None:
+    of_grid, of_search = grid.choose(aim), found.choose(aim)  # type: ignore[attr-defined]
+    assert of_search.is_met == of_grid.is_met is True
+    best, mine = (cost(found, aim, pick.candidate) for pick in (of_grid, of_search))
+    proof = of_search.proof
+    if proof is None:  # today's settings are better than all that was to be tried
+        assert mine <= best
+        return
+    assert mine <= best + 2e-3 * abs(best)  # a change that brings nearly nothing is left out
+    assert proof.reached == pytest.approx(abs(best), rel=1e-3)
+    sign = np.sign(best) or 1.0
+    assert sign * proof.bound <= best + 1e-6 * abs(best)
+    assert proof.combinations == 8**3
+
+
+def test_percentiles_are_kept_as_limits(found: Search, grid: object) -> None:
+    aim = Aim(least="memory_peak", limits={"read_time.p50": "<= 8ms"})
+    of_grid, of_search = grid.choose(aim), found.choose(aim)  # type: ignore[attr-defined]
+    assert of_grid.is_met and of_search.is_met
+    assert of_search.candidate.memory_peak <= of_grid.candidate.memory_peak * 1.01
+    assert of_search.candidate.read_time(50) <= 0.008
+
+
+def test_units_alone_add_up_to_the_whole(trace: Trace, found: Search) -> None:
+    answers = found.answers
+    assert answers is not None
+    chosen = [trials[-1] for trials in answers.trials.lists]
+    whole = answers.candidate("last", chosen)
+    outcome = replay(trace, whole.plan)
+    assert whole.whole.to_dict() == outcome.to_dict()
+    for name in ("hits", "stale_hits", "loads", "evictions", "read_time_ns", "held_byte_ns", "origin_time_ns"):
+        assert sum(getattr(one.alone.whole, name) for one in chosen) == getattr(outcome, name)
+    ends, mosts = (np.sum([getattr(one.alone, what) for one in chosen], axis=0) for what in Alone._fields[3:])
+    assert ends.max() <= outcome.memory_peak <= mosts.max()
+
+
+def test_settings_can_be_found_without_any_values(trace: Trace) -> None:
+    made = search(trace)
+    pick = made.choose()
+    assert pick.proof is not None and pick.among is made
+    free = replay(trace, Rules())
+    assert pick.proof.bound >= pick.proof.reached >= free.fresh_hit_rate
+    assert 0.985 * pick.proof.reached <= pick.candidate.fresh_hit_rate
+    assert pick.candidate.memory_peak <= free.memory_peak
+    assert made.settings.short == "no rules"
+    kinds = {one.kind: one for one in made.would_bring}
+    assert kinds["to see writes"].gain > 0.01 and "busy" in kinds["to see writes"].lookups
+
+
+def test_less_memory_gives_less(trace: Trace) -> None:
+    made = search(trace, Plan(vary=EACH))
+    rows = [made["found"], *(made[name] for name in made.by_memory)]
+    assert len(rows) > 4
+    for more, less in itertools.pairwise(rows):
+        assert less.memory_peak < more.memory_peak
+        assert less.fresh_hit_rate <= more.fresh_hit_rate
+
+
+def test_a_change_that_brings_nothing_is_not_made(found: Search) -> None:
+    pick = found.choose(Aim(most="hit_rate", limits={"memory_peak": "<= 400 KiB"}))
+    assert pick.proof is not None and pick.proof.worth
+    for one in pick.proof.worth:
+        assert not one.keeps_limits or one.without < pick.candidate.hit_rate
+        assert dict(one.today) != dict(one.now)
+    plan = pick.candidate.plan
+    for key, value in pick.candidate.changes.items():
+        _, name, rule = key.split(".")
+        assert plan.rules_for(name).written(rule, getattr(plan.rules_for(name), rule)) == value
+
+
+def test_a_candidate_of_the_plan_that_is_better_is_taken(trace: Trace) -> None:
+    aim = Aim(most="fresh_hit_rate")
+    told = Plan(
+        Rules(max_entries=2),
+        candidates={"told": {"on_write": "replace", "tell_nodes": "copy", "nulls": "keep"}},
+        vary={"each.absolute": ["1s", "2s"]},
+        aim=aim,
+    )
+    pick = search(trace, told).choose()
+    assert (pick.candidate.name, pick.proof) == ("told", None)
+    assert pick.because[0].startswith("The plan's candidate 'told' is best, with fresh hits ")
+    assert pick.because[1].startswith("What varies gives ")
+
+
+def test_limits_that_nothing_keeps_name_the_closest(trace: Trace) -> None:
+    pick = search(trace, Plan(vary=EACH)).choose(memory_peak="<= 1 KiB", hit_rate=">= 99 %")
+    assert not pick.is_met
+    assert pick.because[0].startswith("Nothing that was tried keeps the limits over the whole time. The closest breaks ")
+
+
+def test_the_front_of_two_measures_is_not_beaten_by_any_combination(found: Search, grid: object) -> None:
+    front = found.front(("hit_rate", "memory_peak"))
+    assert len(front) > 6
+    for one in front:
+        for other in grid.values():  # type: ignore[attr-defined]
+            if other.memory_peak <= one.memory_peak:
+                assert other.hit_rate <= one.hit_rate + 5e-3
+
+
+def test_what_is_stated_for_a_look_up_goes_before_what_is_for_each(trace: Trace) -> None:
+    vary = {"each.absolute": ["20s", "5m"], "lookup.wide.absolute": ["7m"], "lookup.calm.max_entries": [3]}
+    made = search(trace, Plan(vary=vary))
+    assert made.tried == {"busy": 2 + 1, "calm": 2 * 1 + 1, "wide": 1 + 1}  # today's are tried, too
+    assert made.combinations == 18
+
+
+def test_a_shared_pool_is_set_as_one(trace: Trace) -> None:
+    plan = Plan(pools={"both": Pool(lookups=["busy", "calm"], max_entries=20)}, vary={"each.max_entries": [10, 100, 1000]})
+    made = search(trace, dataclasses.replace(plan, aim=Aim(most="hit_rate", limits={"memory_peak": "<= 1 MiB"})))
+    assert sorted(made.tried.values()) == [4, 4]
+    pick = made.choose()
+    assert pick.is_met and "pool.both.max_entries" in pick.candidate.changes
+
+
+def test_keys_with_rules_of_their_own_keep_them(trace: Trace) -> None:
+    keys = {"busy": {"1{...}": {"absolute": "1s"}}}
+    pick = search(trace, Plan(keys=keys, vary=EACH)).choose()
+    assert pick.plan.keys == Plan(keys=keys).keys
+    assert replay(trace, pick.plan).to_dict() == pick.candidate.whole.to_dict()
+
+
+@pytest.mark.parametrize(
+    ("vary", "says"),
+    [
+        ({"each.absolute": "any", "rules.sliding": ["1m"]}, "write each.sliding"),
+        ({"rules.absolute": "any"}, "write each.absolute"),
+        ({"each.pin": "any"}, "a search finds no values for pin"),
+        ({"each": ["1m"]}, 'write each = "any"'),
+        ({"each.absolute": ["soon"]}, "each.absolute"),
+        ({"each.nothing": ["soon"]}, "nothing"),
+    ],
+)
+def test_what_a_search_cannot_vary_is_refused(vary: dict[str, object], says: str) -> None:
+    with pytest.raises(RulesError, match="vary") as raised:
+        Plan(vary=vary)  # type: ignore[arg-type]
+    assert says in str(raised.value)
+
+
+def test_what_does_not_go_with_a_search_is_refused(trace: Trace) -> None:
+    with pytest.raises(RulesError, match=r"vestigo\.search"):
+        sweep(trace, Plan(vary=EACH))
+    with pytest.raises(UnknownName, match="'bussy' is unknown"):
+        search(trace, Plan(vary={"lookup.bussy.absolute": "any"}))
+    with pytest.raises(RulesError, match="engine"):
+        search(trace, Plan(vary=EACH), engine="reference")
+    with pytest.raises(RulesError, match="cannot keep"):
+        search(trace, Plan(vary=EACH, aim=Aim(limits={"answer_age.max": ">= 1s"})))
+
+
+def test_a_later_search_takes_what_was_kept(trace: Trace, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    plan, made = Plan(vary={"each.absolute": "any", "each.max_entries": [10, 100]}), []
+    once = Trials._try
+    monkeypatch.setattr(Trials, "_try", lambda self, asked: made.append(asked) or once(self, asked))
+    first = search(trace, plan, results=tmp_path / "r").choose()
+    many = len(made)
+    again = search(trace, plan, results=tmp_path / "r").choose()
+    assert again.to_dict() == first.to_dict()
+    assert many > 20
+    assert len(made) - many < 8  # what the check on held-out time asks for, after the search
+
+
+def test_a_search_ends_when_its_time_is_over(trace: Trace) -> None:
+    quick = search(trace, Plan(vary={"each": "any"}), seconds=0.001)
+    assert sum(quick.tried.values()) < sum(search(trace, Plan(vary={"each": "any"})).tried.values())
+    assert quick.choose().candidate.name == "today"  # nothing else was tried
+
+
+def test_a_search_that_is_stopped_answers_with_what_it_has(trace: Trace, monkeypatch: pytest.MonkeyPatch) -> None:
+    once, rounds = Trials.make, []
+
+    def stopped(self: Trials, wanted: object) -> int:
+        rounds.append(1)
+        if len(rounds) == 3:
+            raise KeyboardInterrupt
+        return once(self, wanted)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(Trials, "make", stopped)
+    with pytest.raises(Interrupted, match="stopped after ") as raised:
+        search(trace, Plan(vary={"each.absolute": "any", "each.max_bytes": "any"}))
+    assert isinstance(raised.value.found, Search)
+    assert raised.value.found.choose().is_met
+
+
+def test_a_search_is_saved_with_its_candidates(found: Search, tmp_path: Path) -> None:
+    again = load(save(found, tmp_path / "found.json"))
+    assert again == found and again.answers is None
+    assert again.choose(most="hit_rate").candidate.name in again
+    pick = found.choose(most="hit_rate", memory_peak="<= 400 KiB")
+    assert load(save(pick, tmp_path / "pick.json")).proof == pick.proof
+    assert pickle.loads(pickle.dumps(found)) == found
+
+
+def test_the_solver_is_silent(trace: Trace, capfd: pytest.CaptureFixture[str]) -> None:
+    search(trace, Plan(vary=EACH, aim=Aim(limits={"stale_rate": "<= 1 %", "memory_peak": "<= 300 KiB"}))).choose()
+    assert capfd.readouterr() == ("", "")

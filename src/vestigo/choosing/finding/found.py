@@ -1,6 +1,6 @@
 """``Search``: what a search found, and the answers to other questions about it."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, fields, replace
 from math import prod
 
@@ -34,7 +34,7 @@ class Search(Sweep):
     A search that was read back from a file knows its candidates, and chooses among these.
     """
 
-    tried: tuple[int, ...] = ()
+    tried: Mapping[str, int] = field(default_factory=dict)
     """How many settings of each look-up (or of look-ups that share a pool) were tried."""
     by_memory: tuple[str, ...] = ()
     """The candidates that are best within so much memory, the most first."""
@@ -45,7 +45,7 @@ class Search(Sweep):
     @property
     def combinations(self) -> int:
         """How many combinations of what was tried there are."""
-        return prod(self.tried)
+        return prod(self.tried.values())
 
     def _chosen(self, aim: Aim, seed: int) -> Pick:
         if self.answers is None:
@@ -57,7 +57,7 @@ class Search(Sweep):
         if best is not None and (found is None or cost(self, aim, best) < found.least - _EQUAL * abs(found.least)):
             candidate, proof = best, None
         elif found is not None:
-            candidate, proof = found.candidate, found.proof
+            candidate, proof = found.candidate if found.candidate.changes else self.today, found.proof
         else:
             nearest = self.answers.nearest(aim.each_limit)
             pick = Pick(self, aim, nearest, tuple(excesses(self, nearest, aim.each_limit)))
@@ -117,7 +117,7 @@ class Search(Sweep):
     def told(self) -> Told:
         """What the search found besides its pick, as plain data."""
         return {
-            "tried": list(self.tried),
+            "tried": dict(self.tried),
             "by_memory": {name: self[name].whole.to_dict() for name in self.by_memory},
             "would_bring": [one._asdict() for one in self.would_bring],
         }
@@ -132,4 +132,4 @@ class Search(Sweep):
 
     def __repr__(self) -> str:
         best = self[FOUND] if FOUND in self.candidates else self.today
-        return f"<Search: {counted(sum(self.tried), 'setting')} tried, {self.combinations:.2g} combinations; {best!r}>"
+        return f"<Search: {counted(sum(self.tried.values()), 'setting')} tried, {self.combinations:.2g} combinations; {best!r}>"

@@ -96,7 +96,7 @@ def offers_of(plan: Plan, lookup: str, facts: Facts, asked: Mapping[str, Sequenc
                 offers.append(_writes(plan, lookup, facts))
         elif found := _FOUND[rule](facts):
             offers.append(_laid(plan, lookup, rule, found))
-    return [offer for offer in offers if len(offer.steps) > 1]
+    return [offer for offer in offers if any(frozen(way) != frozen(offer.now) for way in offer.ways)]
 
 
 _TOGETHER = {"on_write": ("on_write", "tell_nodes")}

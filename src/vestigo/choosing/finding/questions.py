@@ -83,9 +83,10 @@ class Questions:
     def best(self, asked: Asked) -> Choice | None:
         """The best choice. Its cost is the aim, negated if more is better. None if no choice keeps the limits."""
         aimed = self._ratio(asked)
-        if aimed is None or aimed.per is None or _is_constant(aimed.per, self._unit):
-            return best(self.problem(asked))
-        return self._best_ratio(asked, aimed, aimed.per)
+        if aimed is not None and aimed.per is not None and not _is_constant(aimed.per, self._unit):
+            return self._best_ratio(asked, aimed, aimed.per)
+        found, more = best(self.problem(asked)), self._whatever_is_chosen(asked)
+        return found and found._replace(cost=found.cost + more, bound=found.bound + more)
 
     def judge(self, asked: Asked, chosen: Sequence[Trial]) -> Judged:
         """What trials of all units cost together, and whether they keep the limits."""
@@ -97,7 +98,8 @@ class Questions:
         if problem.held is not None:
             peak = float(problem.held[places].sum(axis=0).max())
             keeps &= peak <= problem.most_held * (1 + _NEAR_ENOUGH)
-        return Judged(float(problem.costs[places].sum()) + problem.held_costs * peak, bool(keeps))
+        cost = float(problem.costs[places].sum()) + problem.held_costs * peak
+        return Judged(cost + self._whatever_is_chosen(asked), bool(keeps))
 
     def nearest(self, limits: Sequence[Limit]) -> Choice:
         """The choice that breaks limits least, measured in shares of their bounds, all together."""
@@ -182,7 +184,7 @@ class Questions:
         sign = -1.0 if MEASURES[aim.best].more_is_better else 1.0
         if aimed.per is None:
             return sign * aimed.over, 0.0
-        return sign * aimed.over / aimed.per[self._begins[:-1]].sum(), 0.0
+        return sign * aimed.over / max(float(aimed.per[self._begins[:-1]].sum()), 1.0), 0.0
 
     def _ratio(self, asked: Asked) -> Ratio | None:
         name = asked.aim.best
@@ -190,6 +192,13 @@ class Questions:
             return None
         measures, now = self._measures(asked.part), self._now(asked.part)
         return ratio(name, measures, now, self.today.measure(name, asked.part))
+
+    def _whatever_is_chosen(self, asked: Asked) -> float:
+        """What of the cost does not depend on the choice."""
+        aimed = self._ratio(asked)
+        if aimed is None:
+            return 0.0
+        return -aimed.more if MEASURES[asked.aim.best or ""].more_is_better else aimed.more
 
     def _best_ratio(self, asked: Asked, aimed: Ratio, per: Amounts) -> Choice | None:
         """The best choice for a ratio whose divisor depends on it, too (W. Dinkelbach, 1967)."""

@@ -108,6 +108,7 @@ class _Search:
             return self._searched(among, begun, seconds)
 
     def _searched(self, among: Sweep, begun: float, seconds: float | None) -> Search:
+        self._trials.make([now] for now in self._trials.now)
         if seconds is not None:
             self._trials.deadline = begun + seconds
         aim = settled(self._plan.aim, among)
@@ -137,7 +138,7 @@ class _Search:
         return Search(
             candidates,
             **own,
-            tried=tuple(self._trials.tried),
+            tried=dict(zip(map(str, self._units), self._trials.tried, strict=True)),
             by_memory=tuple(one.name for one in rows),
             would_bring=more,
             answers=answers,
