@@ -28,6 +28,19 @@ ROUNDS = 7
 LOOKUPS = ("a", "b", "c", "d", "e", "f")
 IN_ONE_PIECE = RunOptions(Cut(fewest_rows=2**40))
 
+GRID: dict[str, list[object]] = {
+    "rules.absolute": ["10m", "4h"],
+    "rules.on_write": ["leave", "drop"],
+    "rules.tell_nodes": ["nothing", "drop"],
+    "lookup.chart.max_bytes": ["4 MiB", "8 MiB"],
+    "lookup.notice.nulls": ["keep"],
+    "lookup.vessel.max_entries": [500, 2000],
+    "lookup.vessel.nulls": ["skip", "keep 10m"],
+    "lookup.vessel.sliding": ["5m", "never"],
+    "lookup.weather.absolute": ["2m", "5m"],
+}
+"""256 combinations of what the demo could vary."""
+
 
 def seconds(run: Callable[..., object], *arguments: object) -> float:
     begun = time.perf_counter()
@@ -37,7 +50,7 @@ def seconds(run: Callable[..., object], *arguments: object) -> float:
 
 def demo(folder: Path) -> None:
     paths = files.write_demo(folder)
-    trace, plan = read_trace(paths[0]), read_plan(paths[1])
+    trace, plan = read_trace(paths[0]), dataclasses.replace(read_plan(paths[1]), vary=GRID)
     work = job(trace, plan)
     explorer = Explorer(trace, plan)
     explored = explorer.around(plan.what_if)

@@ -43,16 +43,20 @@ results""",
     """vg.size_curve(trace, plan_file, lookup="vessel")""",
     """## Which settings to take
 
-Every combination of what the plan varies: fewer of them here, so that it takes seconds.""",
+The settings of each look-up are found: those that the plan's `[vary]` names. Few of them here, so that it takes
+seconds.""",
     """from dataclasses import replace
 
 plan = vg.read_plan(plan_file)
-vary = {key: values for key, values in plan.vary.items() if key.startswith("lookup.vessel") or key == "rules.absolute"}
-found = vg.sweep(trace, replace(plan, vary=vary))
-found""",
-    """vg.figures.front(found);""",
-    """pick = found.choose(stale_rate="<= 1 %")
+few = {"each.absolute": "any", "each.sliding": ["5m", "never"], "each.nulls": ["skip", "keep"]}
+found = vg.search(trace, replace(plan, vary=few))
+pick = found.choose()
 pick""",
+    """vg.figures.front(found, pick);""",
+    """## Within less memory
+
+Other limits are answered from what was tried.""",
+    """found.choose(memory_peak="<= 8 MiB").candidate""",
     """## Keep it
 
 A pick, like anything that is returned, can be saved and read back, and its numbers are plain data.""",

@@ -17,7 +17,7 @@ from pathlib import Path
 import matplotlib
 import pandas as pd
 
-from vestigo import compare, figures, read_by_read, read_plan, read_trace, size_curve, survey, sweep, why
+from vestigo import compare, figures, read_by_read, read_plan, read_trace, search, size_curve, survey, why
 from vestigo.demo.files import write_demo
 
 SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -74,7 +74,7 @@ def figure_shots(folder: Path) -> None:
     stated = read_plan(plan)
     story = why(read, stated, lookup="berth", key="A2")
     figures.story(story).figure.savefig(SHOTS / "story.png", dpi=100)
-    found = sweep(read, stated)
+    found = search(read, stated)
     curves = [size_curve(read, stated, lookup=name) for name in read.lookups]
     page = figures.choice(found, found.choose(), curves, results["today"])
     page[0].figure.savefig(SHOTS / "choice.png", dpi=100)
@@ -139,7 +139,7 @@ def main() -> None:
         terminal_shot("demo.png", "vestigo demo | tail -50", Path(folder), 9)
         browser_shots(Path(folder))
         terminal_shot("choose.png", "vestigo choose --plan vestigo-demo/plan.toml", Path(folder))
-        terminal_shot("sweep.png", "vestigo sweep --plan vestigo-demo/plan.toml", Path(folder), 9)
+        terminal_shot("front.png", "vestigo choose --front --plan vestigo-demo/plan.toml", Path(folder), 9)
         first = "vestigo replay vestigo-demo/skerrow-quay.parquet --rules max_entries=500 --rules absolute=10m"
         terminal_shot("replay.png", first, Path(folder), 9)
         asked = (

@@ -40,7 +40,7 @@ def returned() -> dict[str, Any]:
         "pick": found.choose(),
         "estimate": vg.KeySample(MANY_KEYS, "20%").estimate(vg.Rules(max_entries=1_000)),
         "one sample": vg.KeySample(MANY_KEYS, "20%", samples=1).estimate(vg.Rules(max_entries=1_000)),
-        "sharing": vg.share_out(TRACE, vg.Rules(), "64 KiB"),
+        "search": vg.search(TRACE, vg.Plan(vary={"each.max_entries": [5, 50]})),
         "survey": vg.survey(TRACE),
         "plan": PLAN,
     }

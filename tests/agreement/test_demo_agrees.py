@@ -7,6 +7,7 @@ import os
 import pytest
 
 from tests.agreement.test_engines_agree import assert_agree
+from tests.demo.tended import tended
 from vestigo import Plan, Trace, read_plan, read_trace, replay, shape
 from vestigo.demo import files
 
@@ -18,8 +19,8 @@ def demo(tmp_path_factory: pytest.TempPathFactory) -> tuple[Trace, Plan]:
     return trace if "VESTIGO_CASES" in os.environ else shape.sampled(trace, "30%"), read_plan(plan)
 
 
-@pytest.mark.parametrize("name", ["today", "per-look-up"])
+@pytest.mark.parametrize("name", ["today", "tended"])
 def test_the_engines_agree_on_the_demo(demo: tuple[Trace, Plan], name: str) -> None:
     trace, plan = demo
-    settings = plan if name == "today" else plan.candidates[name]
+    settings = plan if name == "today" else tended(plan)
     assert_agree(replay(trace, settings), replay(trace, settings, engine="reference"))

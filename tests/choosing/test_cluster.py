@@ -41,7 +41,7 @@ def test_the_command_line_names_a_cluster(tmp_path: Path) -> None:
     write_trace(synth(reads=5000, keys=100, seed=1), tmp_path / "t.arrow")
     (tmp_path / "plan.toml").write_text('[trace]\npath = "t.arrow"\n[vary]\n"rules.max_entries" = [5, 50]\n')
     with LocalCluster(n_workers=1, threads_per_worker=1, dashboard_address=None) as cluster:
-        done = run("sweep", "--cluster", cluster.scheduler_address, "--no-results", cwd=tmp_path)
+        done = run("choose", "--front", "--cluster", cluster.scheduler_address, "--no-results", cwd=tmp_path)
         chosen = run("choose", "--cluster", cluster.scheduler_address, cwd=tmp_path)
     assert (done.returncode, done.stdout.splitlines()[0][:14]) == (0, "3 candidates, ")
     assert chosen.stdout.startswith("Today's settings are the best of 3 candidates: ")
@@ -53,12 +53,14 @@ def test_a_cluster_that_is_not_there_and_a_trace_that_is_not_prepared(
     monkeypatch.setattr(cluster, "_PATIENCE_SECONDS", 1)
     (tmp_path / "t.csv").write_text("at,key\n1,a\n2,a\n")
     (tmp_path / "plan.toml").write_text('[trace]\npath = "t.csv"\n')
-    done = run("sweep", "--plan", "plan.toml", "--cluster", "tcp://127.0.0.1:1", cwd=tmp_path)
+    done = run("choose", "--front", "--plan", "plan.toml", "--cluster", "tcp://127.0.0.1:1", cwd=tmp_path)
     assert done.returncode == 2
     assert "prepare it first: vestigo convert" in done.stderr
     write_trace(synth(reads=50, keys=5, seed=1), tmp_path / "t.arrow")
-    done = run("sweep", "t.arrow", "--plan", "plan.toml", "--cluster", "tcp://127.0.0.1:1", cwd=tmp_path)
+    done = run("choose", "--front", "t.arrow", "--plan", "plan.toml", "--cluster", "tcp://127.0.0.1:1", cwd=tmp_path)
     assert done.returncode == 2
     assert "--cluster tcp://127.0.0.1:1: cannot be reached" in done.stderr
-    done = run("sweep", "t.arrow", "t.csv", "--plan", "plan.toml", "--cluster", "tcp://127.0.0.1:1", cwd=tmp_path)
+    done = run(
+        "choose", "--front", "t.arrow", "t.csv", "--plan", "plan.toml", "--cluster", "tcp://127.0.0.1:1", cwd=tmp_path
+    )
     assert done.returncode == 2 and "the workers open one prepared trace" in done.stderr

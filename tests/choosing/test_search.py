@@ -176,7 +176,9 @@ def test_a_candidate_of_the_plan_that_is_better_is_taken(trace: Trace) -> None:
 def test_limits_that_nothing_keeps_name_the_closest(trace: Trace) -> None:
     pick = search(trace, Plan(vary=EACH)).choose(memory_peak="<= 1 KiB", hit_rate=">= 99 %")
     assert not pick.is_met
-    assert pick.because[0].startswith("Nothing that was tried keeps the limits over the whole time. The closest breaks ")
+    assert pick.because[0].startswith(
+        "Nothing that was tried keeps the limits over the whole time. The closest breaks "
+    )
 
 
 def test_the_front_of_two_measures_is_not_beaten_by_any_combination(found: Search, grid: object) -> None:
@@ -196,7 +198,9 @@ def test_what_is_stated_for_a_look_up_goes_before_what_is_for_each(trace: Trace)
 
 
 def test_a_shared_pool_is_set_as_one(trace: Trace) -> None:
-    plan = Plan(pools={"both": Pool(lookups=["busy", "calm"], max_entries=20)}, vary={"each.max_entries": [10, 100, 1000]})
+    plan = Plan(
+        pools={"both": Pool(lookups=["busy", "calm"], max_entries=20)}, vary={"each.max_entries": [10, 100, 1000]}
+    )
     made = search(trace, dataclasses.replace(plan, aim=Aim(most="hit_rate", limits={"memory_peak": "<= 1 MiB"})))
     assert sorted(made.tried.values()) == [4, 4]
     pick = made.choose()

@@ -9,6 +9,7 @@ import pyarrow.parquet as pq
 import pytest
 
 from tests.cli.calling import run
+from tests.demo.tended import tended
 from vestigo import read_plan, replay
 from vestigo.demo.files import write_demo
 
@@ -80,8 +81,7 @@ def test_check_finds_what_is_wrong_today_and_next_to_nothing_on_the_pick(demo: P
     trace = demo / "skerrow-quay.parquet"
     assert replay(trace, fixed).fresh_hit_rate > replay(trace, read_plan(demo / "plan.toml")).fresh_hit_rate + 0.08
     plan = read_plan(demo / "plan.toml")
-    tended = replace(plan.candidates["per-look-up"], warm_up=plan.warm_up, aim=plan.aim)  # what `choose` picks
-    replace(tended, trace_path=trace).write(demo / "pick.toml")
+    replace(tended(plan), trace_path=trace).write(demo / "pick.toml")
     pick = run("check", "--plan", "pick.toml", "--no-results", "--json", cwd=demo)
     assert pick.returncode == 0
     assert all(one["gain"] == 0 for one in json.loads(pick.stdout)["mistakes"])

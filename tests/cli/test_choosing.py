@@ -1,4 +1,4 @@
-"""``vestigo sweep`` and ``vestigo choose`` as a user meets them."""
+"""``vestigo choose`` as a user meets it."""
 
 import json
 import re
@@ -36,15 +36,15 @@ def folder(tmp_path: Path) -> Path:
 
 
 def test_a_sweep_shows_what_no_other_beats_and_goes_on_where_it_was(folder: Path) -> None:
-    done = run("sweep", "--plan", "plan.toml", cwd=folder)
+    done = run("choose", "--front", "--plan", "plan.toml", cwd=folder)
     assert (done.returncode, done.stderr) == (0, "")
     assert done.stdout.startswith("8 candidates, ")
     assert "reused" not in done.stdout
     assert max(map(len, lines(done.stdout))) <= 100
-    again = run("sweep", "--plan", "plan.toml", cwd=folder)
+    again = run("choose", "--front", "--plan", "plan.toml", cwd=folder)
     assert "(11 results reused)" in " ".join(again.stdout.split())
     assert (folder / "plan.results").exists()
-    told = json.loads(run("sweep", "--plan", "plan.toml", "--json", cwd=folder).stdout)
+    told = json.loads(run("choose", "--front", "--plan", "plan.toml", "--json", cwd=folder).stdout)
     assert told["candidates"]["max_entries=10, absolute=10s"]["changes"] == {
         "rules.max_entries": 10,
         "rules.absolute": "10s",
@@ -86,7 +86,7 @@ def test_a_sweep_without_end_is_not_begun_unasked(folder: Path) -> None:
         '["10s", "1m"]', str([f"{s}s" for s in range(1, 1001)])
     )
     (folder / "plan.toml").write_text(many)
-    done = run("sweep", "--plan", "plan.toml", cwd=folder)
+    done = run("choose", "--front", "--plan", "plan.toml", cwd=folder)
     assert (done.returncode, done.stdout) == (2, "")
     said = re.fullmatch(
         r"vestigo: \[vary\] makes 1,000,000 candidates, which take about (.+); vary less, use --sample 10% "
@@ -103,8 +103,8 @@ def test_a_trace_of_nothing_or_of_one_read_is_no_trouble(folder: Path, rows: str
     (folder / "t.csv").write_text(f"at,key\n{rows}")
     (folder / "plan.toml").write_text('[trace]\npath = "t.csv"\n[vary]\n"rules.max_entries" = [4, 5]\n')
     curve = run("curve", "--plan", "plan.toml", "--figure", "c.png", cwd=folder)
-    sweep = run("sweep", "--plan", "plan.toml", cwd=folder)
-    sampled = run("sweep", "--plan", "plan.toml", "--sample", "10%", cwd=folder)
+    sweep = run("choose", "--front", "--plan", "plan.toml", cwd=folder)
+    sampled = run("choose", "--front", "--plan", "plan.toml", "--sample", "10%", cwd=folder)
     choose = run("choose", "--plan", "plan.toml", "--figure", "f.png", cwd=folder)
     assert [one.returncode for one in (curve, sweep, sampled)] == [0, 0, 0]
     assert sweep.stdout.startswith("3 candidates, 1 of them the best trade-offs")
@@ -119,7 +119,9 @@ def test_a_trace_of_nothing_or_of_one_read_is_no_trouble(folder: Path, rows: str
 
 
 def test_what_is_to_be_known_of_the_results_is_said_whatever_is_asked_for(folder: Path) -> None:
-    for number, words in enumerate((["sweep"], ["choose"], ["sweep", "--json"], ["choose", "--json"])):
+    for number, words in enumerate(
+        (["choose", "--front"], ["choose"], ["choose", "--all", "--json"], ["choose", "--json"])
+    ):
         (folder / "plan.results").write_bytes(b"SQLite format 3\0" + b"nonsense" * 1000)
         done = run(*words, "--plan", "plan.toml", cwd=folder)
         said = done.stderr if "--json" in words else " ".join(done.stdout.split())
@@ -133,7 +135,14 @@ def test_what_is_to_be_known_of_the_results_is_said_whatever_is_asked_for(folder
 def test_a_sweep_that_is_stopped_goes_on_where_it_was(folder: Path, how: signal.Signals) -> None:
     (folder / "plan.toml").write_text(PLAN.replace("[10, 100, 300]", str(list(range(1, 1000)))))
     going = subprocess.Popen(
-        ["env", "--default-signal=INT", *VESTIGO, "sweep", "--plan", "plan.toml"],  # a job in the background ignores it
+        [
+            "env",
+            "--default-signal=INT",
+            *VESTIGO,
+            "choose",
+            "--plan",
+            "plan.toml",
+        ],  # a job in the background ignores it
         cwd=folder,
         stderr=subprocess.PIPE,
         text=True,
@@ -148,4 +157,63 @@ def test_a_sweep_that_is_stopped_goes_on_where_it_was(folder: Path, how: signal.
         assert going.returncode == 130
         assert said.startswith("vestigo: stopped after ") and "the same call goes on from there" in said
     (folder / "plan.toml").write_text(PLAN.replace("[10, 100, 300]", "[1, 2, 3]"))
-    assert "reused" in run("sweep", "--plan", "plan.toml", cwd=folder).stdout
+    assert "reused" in run("choose", "--front", "--plan", "plan.toml", cwd=folder).stdout
+
+
+def test_a_file_alone_is_enough_to_find_settings(folder: Path) -> None:
+    (folder / "plan.toml").unlink()
+    done = run("choose", "t.arrow", "--write", "picked.toml", cwd=folder)
+    assert done.returncode == 0, done.stderr
+    assert done.stdout.startswith("Found settings with fresh hits ") and "(no cache 0 %)" in done.stdout
+    assert "Nothing else that was tried, in any of " in done.stdout
+    assert len(lines(done.stdout)) <= 40 and max(map(len, lines(done.stdout))) <= 100
+    told = json.loads(run("choose", "t.arrow", "--json", cwd=folder).stdout)
+    assert told["proof"]["bound"] >= told["whole"]["fresh_hit_rate"]
+    assert len(told["by_memory"]) > 3 and {one["kind"] for one in told["would_bring"]} >= {"to see writes"}
+    picked = replay(folder / "t.arrow", folder / "picked.toml")
+    assert picked.fresh_hit_rate == told["whole"]["fresh_hit_rate"]
+
+
+SEARCHED = """
+[trace]
+path = "t.arrow"
+[rules]
+max_entries = 50
+[vary]
+"each.max_entries" = "any"
+"each.absolute" = ["1m", "never"]
+[aim]
+most = "hit_rate"
+memory_peak = "<= 500 KiB"
+"""
+
+
+def test_the_front_and_all_candidates_of_a_search_are_shown(folder: Path) -> None:
+    (folder / "plan.toml").write_text(SEARCHED)
+    front, every = (run("choose", option, cwd=folder) for option in ("--front", "--all"))
+    assert (front.returncode, every.returncode) == (0, 0)
+    assert "best trade-offs" in front.stdout
+    assert any(line.startswith("found ") for line in lines(every.stdout))
+    told = json.loads(run("choose", "--all", "--json", cwd=folder).stdout)
+    assert told["candidates"]["found"]["memory_peak"] <= 500 * 1024
+    assert told["tried"]["reads"] > 10
+    drawn = run("choose", "--figure", "choice.png", cwd=folder)
+    assert drawn.returncode == 0 and (folder / "choice.png").stat().st_size > 10_000
+
+
+@pytest.mark.parametrize(
+    ("plan", "words", "says"),
+    [
+        (SEARCHED, ["--sample", "10%"], "--sample: is for a list of values under [vary]"),
+        (SEARCHED, ["--front", "--all"], "--front and --all: print different tables"),
+        (SEARCHED, ["--seconds", "0"], "--seconds: 0 is no time to search in"),
+        (PLAN, ["--seconds", "5"], "--seconds: ends a search"),
+        (SEARCHED.replace("each.absolute", "rules.absolute"), [], "write each.absolute"),
+        (SEARCHED.replace('"any"', '"all"'), [], "is not a list of values; write [250, 500], for example, or \"any\""),
+    ],
+)
+def test_what_does_not_go_together_is_refused(folder: Path, plan: str, words: list[str], says: str) -> None:
+    (folder / "plan.toml").write_text(plan)
+    done = run("choose", *words, cwd=folder)
+    assert (done.returncode, done.stdout) == (2, "")
+    assert says in done.stderr

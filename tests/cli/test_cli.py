@@ -39,7 +39,6 @@ def test_json_holds_the_measures_of_every_setting(demo: Path) -> None:
         "today",
         "five-seconds",
         "half-a-day",
-        "per-look-up",
         "no limits",
         "no limits, fresh",
     ]

@@ -51,7 +51,7 @@ def test_a_first_replay_needs_no_plan_file(folder: Path) -> None:
 
 
 def test_plan_toml_is_taken_unasked_and_rules_go_over_it(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    for words in (["replay"], ["survey"], ["curve"], ["sweep"], ["choose"]):
+    for words in (["replay"], ["survey"], ["curve"], ["choose"]):
         done = run(*words, "--json", cwd=folder)
         assert done.returncode == 0, (words, done.stderr)
         json.loads(done.stdout)
@@ -81,7 +81,7 @@ def test_plan_toml_is_taken_unasked_and_rules_go_over_it(folder: Path, monkeypat
         (["convert", "t.arrow", "o.csv", "--lookup", "tide"], "--lookup: 'tide' is unknown"),
         (["convert", "t.arrow", "o.csv", "--sample", "0.1"], "sample: '0.1' is not a share"),
         (["curve", "--enough", "95"], "enough: '95' is not a share"),
-        (["sweep", "--rest", "0%"], "rest: '0%' is not between 0% and 100%"),
+        (["choose", "--rest", "0%"], "rest: '0%' is not between 0% and 100%"),
         (["choose", "--sample", "90%"], "sample: '90%' is not between 0% and 50%"),
         (["choose", "--share-out", "much"], "'much' is not a size"),
         (["choose", "--share-out", "1 KiB", "--figure", "o.csv"], "--figure: --share-out replays only two divisions"),
@@ -109,7 +109,7 @@ def test_one_look_up_is_shown_of_all_that_are_replayed(folder: Path) -> None:
 
 
 def test_every_verb_that_can_draw_draws_and_says_so(folder: Path) -> None:
-    for words in (["replay"], ["survey"], ["curve"], ["sweep"], ["choose"]):
+    for words in (["replay"], ["survey"], ["curve"], ["choose"]):
         done = run(*words, "--figure", f"{words[0]}.png", cwd=folder)
         assert done.returncode == 0, done.stderr
         assert (folder / f"{words[0]}.png").read_bytes().startswith(b"\x89PNG")
@@ -149,11 +149,11 @@ def test_the_intake_of_a_call_is_written_with_the_pick(folder: Path) -> None:
 
 
 def test_results_are_kept_where_it_is_said_or_not_at_all(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    assert run("sweep", "--no-results", cwd=folder).returncode == 0
+    assert run("choose", "--front", "--no-results", cwd=folder).returncode == 0
     assert not (folder / "plan.results").exists()
-    assert run("sweep", "--results", "mine", cwd=folder).returncode == 0
+    assert run("choose", "--front", "--results", "mine", cwd=folder).returncode == 0
     assert (folder / "mine").exists() and not (folder / "plan.results").exists()
-    assert run("sweep", "--results", "nowhere/mine", cwd=folder).returncode == 2
+    assert run("choose", "--front", "--results", "nowhere/mine", cwd=folder).returncode == 2
     usual = Path.open
 
     def refuse(path: Path, mode: str = "r", *more: object, **named: object) -> object:
@@ -162,7 +162,7 @@ def test_results_are_kept_where_it_is_said_or_not_at_all(folder: Path, monkeypat
         return usual(path, mode, *more, **named)  # type: ignore[call-overload]
 
     monkeypatch.setattr(Path, "open", refuse)
-    done = run("sweep", cwd=folder)
+    done = run("choose", "--front", cwd=folder)
     assert done.returncode == 0
     assert done.stderr == (
         "vestigo: plan.results: results are not kept: Permission denied; --results FILE keeps them elsewhere\n"
@@ -201,7 +201,6 @@ def test_the_verbs_are_listed_in_the_order_of_the_work(tmp_path: Path) -> None:
         "survey",
         "replay",
         "curve",
-        "sweep",
         "choose",
         "why",
         "check",

@@ -25,7 +25,6 @@ CALLS = {
     "replay": ["--rules", "max_entries=1", "--rules", "on_write=drop"],
     "curve": [],
     "choose": ["--plan", "swept.toml", "--no-results"],
-    "sweep": ["--plan", "swept.toml", "--no-results"],
     "why": ["--rules", "max_entries=1", "--key", "1"],
     "check": ["--rules", "absolute=1ns"],
     "report": ["--rules", "max_entries=1", "--write", "r.html", "--no-results"],

@@ -10,6 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.demo.tended import tended
 from tests.telling import told
 from vestigo import Outcome, Plan, Rules, Trace, TraceError, read_plan, read_trace, replay, write_trace
 from vestigo.demo import files
@@ -36,10 +37,10 @@ def in_batches(trace: Trace, plan: Plan, number: int) -> Outcome:
     return Outcome(**total, lookups=lookups, slices=slices, marks=marks(trace), name="replay", **said)
 
 
-@pytest.mark.parametrize("name", ["today", "per-look-up"])
+@pytest.mark.parametrize("name", ["today", "tended"])
 def test_one_and_seven_and_a_thousand_batches_count_the_same(demo: tuple[Trace, Plan], name: str) -> None:
     trace, plan = demo
-    settings = plan if name == "today" else plan.candidates[name]
+    settings = plan if name == "today" else tended(plan)
     expected = replay(trace, settings, name="replay").to_dict()
     for number in (1, 7, 1000):
         assert in_batches(trace, settings, number).to_dict() == expected

@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 import pytest
 
+from tests.demo.tended import tended
 from vestigo import Plan, Rules, Trace, read_plan, read_trace, replay, synth
 from vestigo.choosing.results import kept_of, replayed, split_at
 from vestigo.demo import files
@@ -30,13 +31,13 @@ def demo(tmp_path_factory: pytest.TempPathFactory) -> tuple[Trace, Plan]:
     return read_trace(trace), read_plan(plan)
 
 
-@pytest.mark.parametrize("name", ["today", "per-look-up"])
+@pytest.mark.parametrize("name", ["today", "tended"])
 @pytest.mark.parametrize("by_node", [False, True])
 def test_the_demo_in_parts_is_the_whole_with_every_slice_and_percentile(
     demo: tuple[Trace, Plan], name: str, by_node: bool
 ) -> None:
     trace, plan = demo
-    work = job(trace, plan.candidates.get(name, plan))
+    work = job(trace, tended(plan) if name == "tended" else plan)
     assert native.run(trace, work, options=RunOptions(Cut(by_node, 0))) == native.run(trace, work, options=AS_ONE)
 
 

@@ -18,7 +18,7 @@ mpl.use("agg")
 import matplotlib.pyplot as plt
 
 FUNCTIONS = [
-    *(vg.replay, vg.compare, vg.sweep, vg.search, vg.share_out, vg.size_curve, vg.key_by_key, vg.read_by_read, vg.why),
+    *(vg.replay, vg.compare, vg.sweep, vg.search, vg.size_curve, vg.key_by_key, vg.read_by_read, vg.why),
     *(vg.check, vg.report, vg.drive, vg.confirm),
 ]
 SHAPES = [vg.shape.between, vg.shape.only, vg.shape.sampled, vg.shape.faster, vg.what_if.on_nodes]
@@ -35,7 +35,7 @@ def test_the_same_words_are_used_everywhere() -> None:
     replayed = set(taken) - {"size_curve", *(one.__name__ for one in SHAPES)}
     assert {name for name in replayed if "engine" not in taken[name]} == set()
     steps = {name for name, parameters in taken.items() if "progress" in parameters}
-    assert steps == {"compare", "sweep", "search", "share_out", "check", "report", "drive", "confirm"}
+    assert steps == {"compare", "sweep", "search", "check", "report", "drive", "confirm"}
     assert all(taken[name]["progress"].default is None for name in steps)
     words = {word for parameters in taken.values() for word in parameters}
     assert not words & {"plan", "share", "faster", "factor", "axis", "axes", "bounds", "best"}

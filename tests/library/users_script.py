@@ -33,13 +33,13 @@ outcome = vg.replay(trace, plan, engine="native", name="mine")
 seconds: float = outcome.read_time(95) + outcome.measure("answer_age.mean") + outcome.lookups["reads"].hit_rate
 results = vg.compare(trace, plan, progress=False)
 found = vg.sweep(trace, plan, results=folder / "kept", rest="30%", progress=lambda what, done, of: None)
-found = vg.search(trace, plan, replays=4, seed=1)
+searched = vg.search(trace, rules, seconds=10, results=folder / "kept")
+reached: float | None = proof.bound if (proof := searched.choose().proof) else None
 pick = found.choose(most="fresh_hit_rate", memory_peak="<= 1 MiB", limits={"read_time.p95": "<= 1s"})
 pick = found.choose(vg.Aim(worth=vg.Worth(million_loads=1.0)))
 settings: vg.Plan = pick.plan
 curve = vg.size_curve(trace, settings, lookup="reads", sizes=[10, 20], lifetimes=["1m"], enough="90%")
 rate: float = curve.hit_rate(10) + curve.hit_rate(max_bytes="64 KiB")
-sharing = vg.share_out(trace, settings, "1 MiB")
 estimate = vg.KeySample(trace, "20%", samples=2).estimate(rules)
 keys, reads = vg.key_by_key(trace, settings), vg.read_by_read(trace, settings)
 story = vg.why(trace, settings, key=str(trace.keys[0]), at="5s")

@@ -92,7 +92,7 @@ def test_ctrl_c_at_any_moment_ends_every_verb(folder: Path) -> None:
 
 
 @pytest.mark.clock
-@pytest.mark.parametrize("verb", ["sweep", "choose"])
+@pytest.mark.parametrize("verb", ["choose"])
 def test_a_kill_at_any_moment_loses_no_result(folder: Path, verb: str) -> None:
     at_random = draws()
     words = [verb, "t.parquet", "--plan", "swept.toml", "--results", "r", "--json"]
