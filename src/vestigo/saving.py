@@ -178,7 +178,7 @@ def _as_now(plain: object) -> Json:
         return {_KIND: {"array": "ndarray"}.get(kind, kind), _OF: rest}
     (parts,) = own.values()  # each kind had a word of its own for what it is made from
     if kind in KINDS and isinstance(parts, list):
-        parts = dict(zip(KINDS[kind]._fields, parts, strict=True))
+        parts = dict(zip(KINDS[kind]._fields, parts, strict=False))  # what came later has a default
     if kind == Candidate.__name__:
         kept = Kept.from_dict(parts.pop("result"))
         made = Candidate.made(parts["name"], _made(parts["changes"]), _made(parts["plan"]), kept)

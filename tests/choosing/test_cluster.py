@@ -52,7 +52,7 @@ def test_a_cluster_that_is_not_there_and_a_trace_that_is_not_prepared(
 ) -> None:
     monkeypatch.setattr(cluster, "_PATIENCE_SECONDS", 1)
     (tmp_path / "t.csv").write_text("at,key\n1,a\n2,a\n")
-    (tmp_path / "plan.toml").write_text('[trace]\npath = "t.csv"\n')
+    (tmp_path / "plan.toml").write_text('[trace]\npath = "t.csv"\n[vary]\n"rules.max_entries" = [1, 2]\n')
     done = run("choose", "--front", "--plan", "plan.toml", "--cluster", "tcp://127.0.0.1:1", cwd=tmp_path)
     assert done.returncode == 2
     assert "prepare it first: vestigo convert" in done.stderr

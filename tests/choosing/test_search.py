@@ -234,6 +234,8 @@ def test_what_a_search_cannot_vary_is_refused(vary: dict[str, object], says: str
 def test_what_does_not_go_with_a_search_is_refused(trace: Trace) -> None:
     with pytest.raises(RulesError, match=r"vestigo\.search"):
         sweep(trace, Plan(vary=EACH))
+    with pytest.raises(RulesError, match="sets all look-ups at once"):
+        search(trace, Plan(vary={"rules.absolute": ["1m"]}))
     with pytest.raises(UnknownName, match="'bussy' is unknown"):
         search(trace, Plan(vary={"lookup.bussy.absolute": "any"}))
     with pytest.raises(RulesError, match="engine"):

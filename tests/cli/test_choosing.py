@@ -209,7 +209,7 @@ def test_the_front_and_all_candidates_of_a_search_are_shown(folder: Path) -> Non
         (SEARCHED, ["--seconds", "0"], "--seconds: 0 is no time to search in"),
         (PLAN, ["--seconds", "5"], "--seconds: ends a search"),
         (SEARCHED.replace("each.absolute", "rules.absolute"), [], "write each.absolute"),
-        (SEARCHED.replace('"any"', '"all"'), [], "is not a list of values; write [250, 500], for example, or \"any\""),
+        (SEARCHED.replace('"any"', '"all"'), [], 'is not a list of values; write [250, 500], for example, or "any"'),
     ],
 )
 def test_what_does_not_go_together_is_refused(folder: Path, plan: str, words: list[str], says: str) -> None:

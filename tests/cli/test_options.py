@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 from tests.cli.calling import VESTIGO, lines, run, run_apart
-from vestigo import __version__, read_plan, replay, sweep, synth, write_trace
+from vestigo import __version__, read_plan, synth, write_trace
 from vestigo.cli.stated import plan_for
 from vestigo.cli.verbs import verbs
 
@@ -83,9 +83,6 @@ def test_plan_toml_is_taken_unasked_and_rules_go_over_it(folder: Path, monkeypat
         (["curve", "--enough", "95"], "enough: '95' is not a share"),
         (["choose", "--rest", "0%"], "rest: '0%' is not between 0% and 100%"),
         (["choose", "--sample", "90%"], "sample: '90%' is not between 0% and 50%"),
-        (["choose", "--share-out", "much"], "'much' is not a size"),
-        (["choose", "--share-out", "1 KiB", "--figure", "o.csv"], "--figure: --share-out replays only two divisions"),
-        (["choose", "--replays", "2", "--cluster", "tcp://a:1"], "--cluster: --replays searches only on this machine"),
         (["replay", "--nonsense"], "no such option: --nonsense; see vestigo replay --help"),
         (["replay", "--by", "hour"], "invalid value for '--by': 'hour' is not one of"),
         (["choose", "--seed", "x"], "invalid value for '--seed':"),
@@ -167,19 +164,6 @@ def test_results_are_kept_where_it_is_said_or_not_at_all(folder: Path, monkeypat
     assert done.stderr == (
         "vestigo: plan.results: results are not kept: Permission denied; --results FILE keeps them elsewhere\n"
     )
-
-
-def test_choose_searches_and_shares_out(folder: Path) -> None:
-    (folder / "plan.toml").write_text(PLAN.replace('most = "hit_rate"\n', "") + "\n[worth]\nmillion_loads = 1\n")
-    told = json.loads(run("choose", "--replays", "2", "--seed", "3", "--json", "--no-results", cwd=folder).stdout)
-    whole = sweep(folder / "t.arrow", read_plan(folder / "plan.toml"))
-    assert told["name"] in whole
-    done = run("choose", "--share-out", "64 KiB", "--write", "shared.toml", cwd=folder)
-    assert done.returncode in (0, 1)
-    assert done.stdout.startswith("                     room  of all\n64.0 KiB shared out")
-    shared = read_plan(folder / "shared.toml")
-    assert shared.rules_for("reads").max_bytes == 64 * 1024
-    assert replay(folder / "t.arrow", shared).memory_peak <= 64 * 1024
 
 
 def test_the_version_and_completion_for_three_shells(tmp_path: Path) -> None:

@@ -84,6 +84,5 @@ def test_a_policy_of_ones_own_can_be_swept_compared_and_checked() -> None:
     assert [one.hit_rate for one in found.values()] == [one.hit_rate for one in native.values()]
     assert vg.compare(trace, own, engine="reference")["today"].hits == vg.compare(trace, fifo)["today"].hits
     assert vg.check(trace, own, engine="reference").rules
-    assert vg.search(trace, own, engine="reference", replays=1)["today"].hits == native["today"].hits
     with pytest.raises(vg.RulesError, match='replay it with engine="reference"'):
         vg.sweep(trace, own)

@@ -8,7 +8,7 @@ from vestigo.rules.vary import Changes
 
 
 @can_be_kept
-class Worth(NamedTuple):
+class ChangeWorth(NamedTuple):
     """What a change of one look-up is worth: the aim if it alone is left out."""
 
     today: Changes
@@ -41,5 +41,5 @@ class Proof(Data):
     """What the best combination gives. A choice for which no limit on memory was stated has nearly as much, in less
     memory.
     """
-    worth: tuple[Worth, ...] = ()
+    worth: tuple[ChangeWorth, ...] = ()
     """Of each change, in order of look-ups."""

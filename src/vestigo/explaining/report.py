@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from vestigo.arguments import path_of, several, shown, whole_number
 from vestigo.choosing.compare import Comparison, compare
+from vestigo.choosing.finding.search import search
 from vestigo.choosing.pick import Pick
 from vestigo.choosing.run_sweep import SHARE_FOR_REST, sweep
 from vestigo.choosing.store import trace_name
@@ -29,6 +30,7 @@ from vestigo.rules import Plan
 from vestigo.rules.plan import Engine
 from vestigo.rules.plan_parts import TODAY
 from vestigo.rules.settings import Settings, plan_of, trace_of
+from vestigo.rules.vary import is_searched
 from vestigo.threads import each_side_by_side
 from vestigo.trace import Readable, Trace
 
@@ -134,10 +136,10 @@ def report(  # noqa: PLR0913  # options by name
     """Does all of the work on one trace: what is in it, what today's settings give, which settings to take and why,
     what each rule earns, and the stories of the keys that lose most. `Report.write` makes one HTML page of it.
 
-    `found` is a sweep or search of the same trace and plan. Without it every candidate of the plan is replayed, with
-    `results` and `rest` as in `sweep`. `asked` has the words that name the trace and the plan on the command line, such
-    as ``["reads.parquet", "--plan", "plan.toml"]``. With them the page says how to make it again. `progress` is as in
-    `sweep`.
+    `found` is a sweep or search of the same trace and plan. Without it every candidate of the plan is replayed, or the
+    settings of each look-up are searched for if the plan says so, with `results` and `rest` as in `sweep`. `asked` has
+    the words that name the trace and the plan on the command line, such as ``["reads.parquet", "--plan",
+    "plan.toml"]``. With them the page says how to make it again. `progress` is as in `sweep`.
 
     Raises InputError for a trace without reads, and RulesError if the settings do not fit it, or if `found` is of other
     settings or of another trace.
@@ -155,7 +157,8 @@ def report(  # noqa: PLR0913  # options by name
         raise InputError(f"{given.source}: holds no reads, so there is nothing to report")
     with reporting(progress) as tell:
         if found is None:
-            found = sweep(given, plan, results=results, rest=rest, engine=engine, progress=tell)
+            find = search if is_searched(plan.vary) else sweep
+            found = find(given, plan, results=results, rest=rest, engine=engine, progress=tell)
         else:
             _check_found(found, plan)
         return _made(given, plan, found, results, whole_number("seed", seed, 0), words, tell)

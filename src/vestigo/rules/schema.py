@@ -96,7 +96,10 @@ def plan_schema() -> Schema:
                     "Named alternatives: what differs from the settings above.",
                 ),
                 "whatif": {**_of_model(WhatIf), "description": "Circumstances that are to differ from the trace."},
-                "vary": {"type": "object", "description": "Values of which a sweep tries every combination."},
+                "vary": {
+                    "type": "object",
+                    "description": "What may be set: values, or any, by each.RULE or lookup.NAME.RULE.",
+                },
                 "aim": {**_of_aim(), "description": "What to make best, and within which limits."},
                 "worth": {**_of_worth(), "description": "What things cost, in one currency."},
                 "counters": {

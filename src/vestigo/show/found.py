@@ -53,6 +53,12 @@ def found_text(pick: Pick, found: Search) -> RenderableType:
     )
 
 
+def found_tables(pick: Pick, found: Search) -> list[RenderableType]:
+    """What a search found besides its measures: what each change is worth, less memory, and other rules."""
+    memory = [_by_memory(pick, found)] if found.by_memory and pick.proof is not None else []
+    return [*_changes(pick, found), *memory, *_would_bring(pick, found)]
+
+
 def _changes(pick: Pick, found: Search) -> list[RenderableType]:
     """A row for each rule that is not as today, and what the aim is if that alone is left out."""
     today, now = found.today.plan, pick.candidate.plan

@@ -132,4 +132,5 @@ class Search(Sweep):
 
     def __repr__(self) -> str:
         best = self[FOUND] if FOUND in self.candidates else self.today
-        return f"<Search: {counted(sum(self.tried.values()), 'setting')} tried, {self.combinations:.2g} combinations; {best!r}>"
+        many = counted(sum(self.tried.values()), "setting")
+        return f"<Search: {many} tried, {self.combinations:.2g} combinations; {best!r}>"

@@ -5,6 +5,7 @@ import time
 from collections.abc import Sequence
 from pathlib import Path
 
+from vestigo.arguments import positive
 from vestigo.choosing.candidates import Candidate
 from vestigo.choosing.choose import settled
 from vestigo.choosing.finding.answers import Answers
@@ -62,20 +63,24 @@ def search(  # noqa: PLR0913  # options by name
     Raises InputError for a trace without events, RulesError if the settings do not fit it, and Interrupted on Ctrl-C,
     whose `found` is what was found by then.
 
-    >>> from vestigo import Plan, synth
-    >>> found = search(synth(20_000, keys=500, seed=1), Plan(aim={"most": "hit_rate", "memory_peak": "<= 100 KiB"}))
+    >>> from vestigo import Aim, Plan, synth
+    >>> aim = Aim(most="hit_rate", limits={"memory_peak": "<= 100 KiB"})
+    >>> found = search(synth(20_000, keys=500, seed=1), Plan(aim=aim))
     >>> pick = found.choose()
     >>> pick.candidate.memory_peak <= 100 * 1024, pick.proof.bound >= pick.candidate.hit_rate
     (True, True)
     """
     plan = plan_of(settings if settings is not None else Plan(called=Called(is_nothing=True)), engine)
+    most_seconds = None if seconds is None else positive("seconds", seconds)
     if plan.engine != "native":
         raise RulesError('engine: a search replays look-ups alone, which only engine="native" can')
+    if at_once := [key for key in plan.vary if key.startswith("rules.")]:
+        raise RulesError([f"vary: {key} sets all look-ups at once; vestigo.sweep(trace, plan) does" for key in at_once])
     with reporting(progress) as report:
         given = trace_of(trace, plan)
         if len(given) == 0:
             raise InputError(f"{given.source or 'the trace'}: holds no events, so there is nothing to choose by")
-        return _Search(given, plan, share_between("rest", rest), report).run(seconds, results)
+        return _Search(given, plan, share_between("rest", rest), report).run(most_seconds, results)
 
 
 class _Search:

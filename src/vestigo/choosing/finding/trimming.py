@@ -6,7 +6,7 @@ from typing import NamedTuple
 from vestigo.choosing.finding.offers import Offer
 from vestigo.choosing.finding.questions import Asked, Questions
 from vestigo.choosing.finding.trials import Setting, Trial, Trials
-from vestigo.choosing.proof import Worth
+from vestigo.choosing.proof import ChangeWorth
 
 _FOR_NOTHING = 5e-4
 """A change that brings less than this share of the aim is left out."""
@@ -40,14 +40,14 @@ class Trimming(NamedTuple):
             least = min(variants, key=lambda one: one.cost)
             kept[least.unit] = least.trial
 
-    def worth(self, chosen: Sequence[Trial]) -> tuple[Worth, ...]:
+    def worth(self, chosen: Sequence[Trial]) -> tuple[ChangeWorth, ...]:
         """What each change is worth."""
         found = []
         for one in self._variants(chosen):
             now, then = chosen[one.unit].setting, self.trials.now[one.unit]
             keys = [key for key in one.offer.keys if now[key] != then[key]]
             before, after = ({key: setting[key] for key in keys} for setting in (then, now))
-            found.append(Worth(before, after, abs(one.cost), one.keeps_limits))
+            found.append(ChangeWorth(before, after, abs(one.cost), one.keeps_limits))
         return tuple(found)
 
     def _variants(self, chosen: Sequence[Trial]) -> list[_Variant]:

@@ -5,7 +5,11 @@ from itertools import chain
 from pathlib import Path
 from typing import NamedTuple
 
+from markupsafe import Markup
+
 from vestigo import __version__
+from vestigo.choosing.finding.found import Search
+from vestigo.choosing.pick import Pick
 from vestigo.choosing.reasons import better_and_worse, how_sure, neighbours
 from vestigo.data import Told
 from vestigo.explaining.report import Report
@@ -18,6 +22,7 @@ from vestigo.rules.plan_text import plan_text
 from vestigo.show import figures
 from vestigo.show.charts.every_size import enough_text
 from vestigo.show.check import check_text
+from vestigo.show.found import found_tables
 from vestigo.show.outcome import over_time as table_over_time
 from vestigo.show.page.charts import described
 from vestigo.show.page.converted import converted
@@ -131,10 +136,20 @@ def _answer(report: Report) -> dict[str, object]:
         "measures_beside": beside._replace(rows=beside.rows[: len(FIRST)]),
         "more_measures": beside._replace(rows=beside.rows[len(FIRST) :]),
         "worse": _safe(worse),
-        "how_sure": _safe(how_sure(pick)) if pick.is_met else [],
-        "neighbours": _safe(neighbours(pick)) if pick.is_met else [],
+        **_sureness(pick),
         "rests_on": _safe(report.assumptions) or ["nothing but the trace"],
     }
+
+
+def _sureness(pick: Pick) -> dict[str, object]:
+    """How sure the pick is, what was close, and what else a search has found."""
+    found, tables = pick.among, list[Markup]()
+    sure, near = list[str](), list[str]()
+    if isinstance(found, Search) and found.answers is not None:
+        sure, tables = list(pick.because[1:]), [converted(table) for table in found_tables(pick, found)]
+    elif pick.is_met:
+        sure, near = how_sure(pick), neighbours(pick)
+    return {"how_sure": _safe(sure), "neighbours": _safe(near), "found_tables": tables}
 
 
 def _measures_beside(report: Report) -> Table:

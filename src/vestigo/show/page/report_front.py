@@ -101,8 +101,8 @@ def front(report: Report, shown: Sequence[Candidate]) -> dict[str, object]:
 
 
 def _named(candidate: Candidate, plan: Plan) -> str:
-    """The name of a candidate: what it changes of today's settings, if it is one of many."""
-    if not candidate.changes:
+    """The name of a candidate: what it changes of today's settings, if it is one of a grid."""
+    if candidate.name != name_of(candidate.changes):
         return candidate.name
     today = replace(plan, candidates={}, vary={})
     different = {key: value for key, value in candidate.changes.items() if today.changed({key: value}) != today}
