@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from vestigo.arguments import path_of, several, shown, whole_number
 from vestigo.choosing.compare import Comparison, compare
+from vestigo.choosing.finding.found import FOUND, Search
 from vestigo.choosing.finding.search import search
 from vestigo.choosing.pick import Pick
 from vestigo.choosing.run_sweep import SHARE_FOR_REST, sweep
@@ -173,13 +174,17 @@ def _made(  # noqa: PLR0913, PLR0917  # all that is known by then
     words: Sequence[str],
     tell: Progress,
 ) -> Report:
-    comparison = compare(given, plan, engine=plan.engine, progress=False)
-    _check_of_this_trace(candidates, comparison, given)
     pick = candidates.choose(seed=seed)
+    is_today = pick.plan.replayed_to_dict() == candidates.today.plan.replayed_to_dict()
+    compared = plan
+    if isinstance(candidates, Search) and pick.candidate.name == FOUND and not is_today:
+        compared = dataclasses.replace(plan, candidates={**plan.candidates, FOUND: pick.plan})
+    comparison = compare(given, compared, engine=plan.engine, progress=False)
+    _check_of_this_trace(candidates, comparison, given)
     tell(_PARTS, 1, 5)
     surveyed = survey(given)
-    is_today = pick.plan.replayed_to_dict() == candidates.today.plan.replayed_to_dict()
-    picked = comparison[TODAY] if is_today else replay(given, pick.plan, engine=plan.engine)
+    name = TODAY if is_today else pick.candidate.name
+    picked = comparison[name] if name in comparison else replay(given, pick.plan, engine=plan.engine)
     picked = dataclasses.replace(picked, name="the pick")
     tell(_PARTS, 2, 5)
     largest = list(surveyed.lookups)[:_MOST_CURVES]

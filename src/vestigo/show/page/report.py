@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from markupsafe import Markup
+from rich.text import Text
 
 from vestigo import __version__
 from vestigo.choosing.finding.found import Search
@@ -23,6 +24,7 @@ from vestigo.show import figures
 from vestigo.show.charts.every_size import enough_text
 from vestigo.show.check import check_text
 from vestigo.show.found import found_tables
+from vestigo.show.notes import kept_together
 from vestigo.show.outcome import over_time as table_over_time
 from vestigo.show.page.charts import described
 from vestigo.show.page.converted import converted
@@ -43,7 +45,7 @@ from vestigo.show.page.report_front import (
     measures_told,
     whole,
 )
-from vestigo.show.safe import command_text, printable
+from vestigo.show.safe import HELD, command_text, printable
 from vestigo.show.story import story_text
 from vestigo.show.study import curves_text
 from vestigo.show.survey import survey_text
@@ -117,7 +119,8 @@ def report_html(report: Report) -> str:
 
 
 def _safe(lines: Sequence[str]) -> list[str]:
-    return [printable(line, most=2000) for line in lines]
+    """Sentences whose numbers stay with their units."""
+    return [kept_together(Text(printable(line, most=2000))).plain.replace(HELD, "\u00a0") for line in lines]
 
 
 def _answer(report: Report) -> dict[str, object]:
@@ -131,7 +134,7 @@ def _answer(report: Report) -> dict[str, object]:
     beside = _measures_beside(report)
     worse = better_and_worse(pick)[1] if report.is_choice and pick.candidate.name != report.found.today.name else []
     return {
-        "verdict": printable(verdict, most=2000),
+        "verdict": _safe([verdict])[0],
         "standing": converted(answer(report.comparison)),
         "measures_beside": beside._replace(rows=beside.rows[: len(FIRST)]),
         "more_measures": beside._replace(rows=beside.rows[len(FIRST) :]),
