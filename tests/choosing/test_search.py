@@ -20,6 +20,7 @@ from vestigo import (
     Trace,
     UnknownName,
     Worth,
+    figures,
     load,
     read_trace,
     replay,
@@ -282,7 +283,8 @@ def test_a_search_is_saved_with_its_candidates(found: Search, tmp_path: Path) ->
     again = load(save(found, tmp_path / "found.json"))
     assert again == found and again.answers is None
     assert again.choose(most="hit_rate").candidate.name in again
-    pick = found.choose(most="hit_rate", memory_peak="<= 400 KiB")
+    pick = found.choose(most="hit_rate", memory_peak=["<= 400 KiB", "<= 1 GiB"])
+    assert "1.00 GiB" not in pick.because[0]
     assert load(save(pick, tmp_path / "pick.json")).proof == pick.proof
     assert pickle.loads(pickle.dumps(found)) == found
 
@@ -290,3 +292,14 @@ def test_a_search_is_saved_with_its_candidates(found: Search, tmp_path: Path) ->
 def test_the_solver_is_silent(trace: Trace, capfd: pytest.CaptureFixture[str]) -> None:
     search(trace, Plan(vary=EACH, aim=Aim(limits={"stale_rate": "<= 1 %", "memory_peak": "<= 300 KiB"}))).choose()
     assert capfd.readouterr() == ("", "")
+
+
+def test_what_each_change_is_worth_is_drawn(found: Search, trace: Trace) -> None:
+    pick = found.choose(most="hit_rate", memory_peak="<= 400 KiB")
+    assert pick.proof is not None
+    axis = figures.worth(pick)
+    assert len(axis.patches) == len(pick.proof.worth) > 1
+    assert figures.front(found, pick).get_title() == f"{len(found):,} candidates"
+    told = sweep(trace, Plan(vary={"rules.max_entries": [5, 50]}))
+    with pytest.raises(RulesError, match="no search found it"):
+        figures.worth(told.choose())

@@ -217,3 +217,14 @@ def test_what_does_not_go_together_is_refused(folder: Path, plan: str, words: li
     done = run("choose", *words, cwd=folder)
     assert (done.returncode, done.stdout) == (2, "")
     assert says in done.stderr
+
+
+@pytest.mark.parametrize(
+    "rows", ["1,a,x", "1,a,x\n1,a,x\n1,b,x", "1,a,'q'\n2,a,'q'\n3,b,a.b\n4,b,a.b\n5,c,=1+1\n6,c,=1+1"]
+)
+def test_a_search_takes_odd_traces(folder: Path, rows: str) -> None:
+    (folder / "plan.toml").unlink()
+    (folder / "odd.csv").write_text(f"at,key,lookup\n{rows}\n")
+    done = run("choose", "odd.csv", "--rules", "absolute=1s", "--no-results", "--write", "odd.toml", cwd=folder)
+    assert done.returncode in (0, 1) and done.stdout, done.stderr
+    assert run("replay", "odd.csv", "--plan", "odd.toml", cwd=folder).returncode == 0

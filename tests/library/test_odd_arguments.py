@@ -78,6 +78,7 @@ CALLS: list[tuple[Callable[..., Any], Mapping[str, Any]]] = [
     (vg.what_if.with_origin, {"trace": TRACE, "times": 2}),
     (vg.what_if.with_restarts, {"trace": TRACE, "moments": "03:00", "zone": "UTC"}),
     (vg.figures.causes, {"outcome": OUTCOME, "ax": None}),
+    (vg.figures.worth, {"pick": vg.search(TRACE, vg.Plan(vary={"each.max_entries": [5, 50]})).choose(), "ax": None}),
     (vg.figures.timeline, {"outcome": OUTCOME, "ax": None}),
     (vg.figures.front, {"found": FOUND, "pick": None, "ax": None}),
     (vg.figures.heat, {"found": FOUND, "down": "x", "across": "x", "measure": "hit_rate"}),

@@ -105,7 +105,7 @@ def _check(pick: Pick) -> str:
 
 def _first_part(pick: Pick) -> str:
     whole, first = pick.among.length_ns(), pick.among.length_ns("first")
-    return f"the first {format_share(first / whole)} of the time" if whole else "the first part of the time"
+    return f"the first {format_share(first / whole)} of the time" if first < whole else "the first part of the time"
 
 
 def _winner(pick: Pick) -> list[str]:

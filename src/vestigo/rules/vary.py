@@ -57,7 +57,20 @@ def place_of(key: str) -> tuple[str, str, str]:
     """
     table, _, rest = key.partition(".")
     name, _, rule = rest.rpartition(".")
-    return table, name.strip("\"'"), rule
+    return table, name[1:-1] if _is_quoted(name) else name, rule
+
+
+def key_of(table: str, name: str, rule: str) -> str:
+    """The dotted key from which `place_of` tells these.
+
+    >>> key_of("lookup", "vessel", "absolute"), place_of(key_of("lookup", "'quoted'", "absolute"))[1]
+    ('lookup.vessel.absolute', "'quoted'")
+    """
+    return f'{table}."{name}".{rule}' if _is_quoted(name) else f"{table}.{name}.{rule}"
+
+
+def _is_quoted(name: str) -> bool:
+    return len(name) > 1 and name[0] == name[-1] and name[0] in "\"'"
 
 
 def by_table(changes: Changes, pools: Mapping[str, Pool]) -> dict[tuple[str, str], dict[str, object]]:

@@ -11,10 +11,11 @@ from rich.text import Text
 from vestigo.choosing.finding.found import Search
 from vestigo.choosing.finding.reasons import gain_text
 from vestigo.choosing.pick import Pick
+from vestigo.choosing.proof import ChangeWorth
 from vestigo.measures import MEASURES
 from vestigo.rules import Plan
 from vestigo.rules.plan_text import rule_text
-from vestigo.rules.vary import place_of
+from vestigo.rules.vary import key_of, place_of
 from vestigo.show.grid import Column, grid
 from vestigo.show.notes import assumed, kept_together
 from vestigo.show.safe import printable
@@ -63,12 +64,14 @@ def _changes(pick: Pick, found: Search) -> list[RenderableType]:
     """A row for each rule that is not as today, and what the aim is if that alone is left out."""
     today, now = found.today.plan, pick.candidate.plan
     worth = pick.proof.worth if pick.proof is not None else ()
-    rows = [(each.today, each.now, _without(pick, each.without, each.keeps_limits)) for each in worth]
+    rows = [(each.today, each.now, without_text(pick, each)) for each in worth]
     if not rows:
         rows = [(*change, "") for change in _differences(today, now, found)]
     if not rows:
         return []
-    lines = [(_rules(after), *(_values(each) for each in (before, after)), without) for before, after, without in rows]
+    lines = [
+        (rules_changed(after), *(_values(each) for each in (before, after)), without) for before, after, without in rows
+    ]
     names, *cells = zip(*lines[:_MOST_CHANGES], strict=True)
     columns = [Column("today", "", cells[0]), Column("found", "", cells[1])]
     if worth:
@@ -89,17 +92,19 @@ def _differences(today: Plan, now: Plan, found: Search) -> list[tuple[Mapping[st
         for rule in type(settings[0]).model_fields:
             values = [getattr(one, rule) for one in settings]
             if values[0] != values[1]:
-                key = f"lookup.{name}.{rule}"
+                key = key_of("lookup", name, rule)
                 before, after = ({key: settings[0].written(rule, value)} for value in values)
                 changes.append((before, after))
     return changes
 
 
-def _without(pick: Pick, amount: float, keeps_limits: bool) -> str:
-    return pick.amount_text(amount) if keeps_limits else f"{pick.amount_text(amount)}, breaks a limit"
+def without_text(pick: Pick, worth: ChangeWorth) -> str:
+    """What the aim is without a change."""
+    amount = pick.amount_text(worth.without)
+    return amount if worth.keeps_limits else f"{amount}, breaks a limit"
 
 
-def _rules(changes: Mapping[str, object]) -> str:
+def rules_changed(changes: Mapping[str, object]) -> str:
     """What is changed together: of one look-up, or of one pool."""
     (where, *_), (first, *more) = zip(*((place_of(key)[1], place_of(key)[2]) for key in changes), strict=True)
     return ", ".join([f"{where}.{first}", *more])
@@ -150,7 +155,7 @@ def _by_memory(pick: Pick, found: Search) -> RenderableType:
     rows = [pick.candidate, *(found[name] for name in found.by_memory)]
     peaks = [one.measure("memory_peak") for one in rows]
     values = [pick.amount_text(pick.value(one)) for one in rows]
-    best = pick.goal if len(pick.goal) < _VALUE else "aim"
+    best = f"best {pick.goal if len(pick.goal) < _VALUE else 'aim'}"
     return grid(
         "memory peak",
         [MEASURES["memory_peak"].amount_text(peak) for peak in peaks],

@@ -7,7 +7,7 @@ from math import prod
 from vestigo.choosing.candidates import Candidate
 from vestigo.choosing.choose import settled
 from vestigo.choosing.finding.answers import NEARLY_ALL, Answers
-from vestigo.choosing.finding.reasons import sentences
+from vestigo.choosing.finding.reasons import sentences, tightest
 from vestigo.choosing.front import unbeaten
 from vestigo.choosing.pick import HeldOut, Pick, Relaxed, cost, excesses
 from vestigo.choosing.proof import WouldBring
@@ -87,8 +87,9 @@ class Search(Sweep):
         """What each limit costs: what the aim would reach within a quarter more."""
         assert self.answers is not None
         relaxed = []
-        for limit in aim.each_limit:
-            others = [other for other in aim.each_limit if other is not limit]
+        limits = tightest(aim.each_limit)
+        for limit in limits:
+            others = [other for other in limits if other is not limit]
             looser = limit.beside(self.today.measure(limit.name))
             looser = looser._replace(bound=looser.bound * (_LOOSER if limit.sign == "<=" else 1 / _LOOSER))
             found = self.answers.best(f"within {looser}", aim, [*others, looser])

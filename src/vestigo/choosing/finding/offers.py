@@ -11,7 +11,7 @@ from vestigo.choosing.finding.ladders import DURATIONS, ENTRIES, SIZES, Ladder, 
 from vestigo.choosing.finding.units import stated_now
 from vestigo.rules import Plan, Rules
 from vestigo.rules.pool import POOL_RULES
-from vestigo.rules.vary import ANY, Changes
+from vestigo.rules.vary import ANY, Changes, key_of
 
 ALWAYS = ("max_entries", "max_bytes", "absolute", "sliding", "nulls")
 """The rules that every cache in a process has. They are what is searched unless something else is asked for."""
@@ -104,7 +104,7 @@ _TOGETHER = {"on_write": ("on_write", "tell_nodes")}
 
 def _key(plan: Plan, lookup: str, rule: str) -> str:
     pool = plan.pool_for(lookup)
-    return f"pool.{pool}.{rule}" if pool is not None and rule in POOL_RULES else f"lookup.{lookup}.{rule}"
+    return key_of("pool", pool, rule) if pool is not None and rule in POOL_RULES else key_of("lookup", lookup, rule)
 
 
 def _listed(plan: Plan, key: str, rule: str, values: Sequence[object]) -> Offer:

@@ -229,7 +229,7 @@ class Questions:
 
     def _held(self, asked: Asked) -> Amounts:
         held = self._at_ends if asked.from_below else self._at_most
-        split = round(held.shape[1] * self.first_share)
+        split = min(max(round(held.shape[1] * self.first_share), 1), held.shape[1] - 1)
         return {"whole": held, "first": held[:, : max(split, 1)], "rest": held[:, split:]}[asked.part]
 
     @cached_property

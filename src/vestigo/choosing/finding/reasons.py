@@ -1,10 +1,12 @@
 """Explains what a search found, in plain sentences."""
 
+from collections.abc import Sequence
 from math import floor, log10
 
 from vestigo.choosing.candidates import Candidate
 from vestigo.choosing.pick import MONEY, Excess, Pick
 from vestigo.measures import MEASURES
+from vestigo.rules.aim import Limit
 from vestigo.rules.plan_parts import ALWAYS_FRESH, KEEP_ALL
 from vestigo.units import capitalised, format_share
 
@@ -39,7 +41,8 @@ def _what(pick: Pick) -> str:
     settings, is_today = pick.among.settings, pick.candidate.name == pick.among.today.name
     before = next(iter(pick.among.references.values())) if settings.is_nothing else pick.among.today
     own, then = (pick.amount_text(pick.value(one)) for one in (pick.candidate, before))
-    limits = f", within {' and '.join(map(str, pick.aim.each_limit))}" if pick.aim.each_limit else ""
+    within = [str(limit) for limit in tightest(pick.aim.each_limit)]
+    limits = f", within {' and '.join(within)}" if within else ""
     if is_today:
         return (
             f"{capitalised(settings.words)} {'is' if settings.is_nothing else 'are'} best: {pick.goal} {own}{limits}."
@@ -49,16 +52,26 @@ def _what(pick: Pick) -> str:
     return f"{which} with {pick.goal} {own} ({beside}){limits}."
 
 
+def tightest(limits: Sequence[Limit]) -> list[Limit]:
+    """The limits without those that another one of the same measure makes idle."""
+
+    def is_idle(one: Limit) -> bool:
+        others = [other for other in limits if (other.name, other.sign) == (one.name, one.sign) and other is not one]
+        return any(other.bound != one.bound and one.allows(other.bound) for other in others)
+
+    return [limit for limit in limits if not is_idle(limit)]
+
+
 def _how_good(pick: Pick, nearly_all: float, found: float | None) -> str:
     """The bound of the solver, and the ceiling."""
     if pick.proof is None:
         best = [f"What varies gives {pick.amount_text(abs(found))} at best"] if found is not None else []
         return f"{capitalised('; '.join([*best, *_ceiling(pick)]))}."
     most = "more" if pick.aim.best and MEASURES[pick.aim.best].more_is_better else "less"
-    proof = (
-        f"Nothing else that was tried, in any of {how_many(pick.proof.combinations)} combinations, gives {most} than "
-        f"{pick.amount_text(pick.proof.bound)}"
-    )
+    tried = f"in any of {how_many(pick.proof.combinations)} combinations"
+    proof = f"Nothing else that was tried, {tried}, gives {most} than {pick.amount_text(pick.proof.bound)}"
+    if pick.proof.combinations == 1:
+        proof = "Nothing else could be tried"
     said = f"{'; '.join([proof, *_ceiling(pick)])}."
     has_all = pick.amount_text(pick.value(pick.candidate)) == pick.amount_text(pick.proof.reached)
     if has_all or any(limit.name == "memory_peak" for limit in pick.aim.each_limit):
@@ -78,7 +91,7 @@ def _check(pick: Pick) -> str:
     """What the same choice, made on the first part, gives on the rest."""
     chosen, broken, best = pick.held_out
     whole, first = pick.among.length_ns(), pick.among.length_ns("first")
-    part = f"the first {format_share(first / whole)} of the time" if whole else "the first part of the time"
+    part = f"the first {format_share(first / whole)} of the time" if first < whole else "the first part of the time"
     begin = f"Check on held-out time: chosen from the same trials on {part} alone, "
     if chosen is None:
         return f"{begin}nothing keeps the limits."
@@ -93,9 +106,9 @@ def _check(pick: Pick) -> str:
 
 
 def _resampled(pick: Pick) -> str:
+    told = [name for name in pick.intervals if name == pick.aim.best] or list(pick.intervals)
     spans = [
-        f"{MEASURES[name].label} {MEASURES[name].amount_text(low)} to {MEASURES[name].amount_text(high)}"
-        for name, (low, high) in pick.intervals.items()
+        f"{MEASURES[name].label} {' to '.join(map(MEASURES[name].amount_text, pick.intervals[name]))}" for name in told
     ]
     return f"19 of 20 resamples of the trace give {', '.join(spans)}."
 

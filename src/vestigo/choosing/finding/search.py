@@ -1,6 +1,7 @@
 """``search``: finds the settings of each look-up, and proves how good they are."""
 
 import dataclasses
+import itertools
 import time
 from collections.abc import Sequence
 from pathlib import Path
@@ -152,10 +153,12 @@ class _Search:
     def _by_memory(self, answers: Answers, aim: Aim, most: float) -> "list[Candidate]":
         """What is best within ever less memory."""
         others = [limit for limit in aim.each_limit if limit.name != PEAK]
-        bounds = [_round_bytes(most / 2 ** (step / 1)) for step in range(1, _AMOUNTS + 1)]
+        bounds = [_round_bytes(most / 2**step) for step in range(1, _AMOUNTS + 1)]
         limits = [Limit(PEAK, "<=", bound) for bound in bounds]
-        rows = [answers.best(f"within {limit.written}", aim, [*others, limit]) for limit in limits]
-        return [row.candidate for row in rows if row is not None]
+        found = (answers.best(f"within {limit.written}", aim, [*others, limit]) for limit in limits)
+        rows = [row.candidate for row in found if row is not None]
+        least = itertools.accumulate((row.memory_peak for row in rows), min, initial=most)
+        return [row for row, before in zip(rows, least, strict=False) if row.memory_peak < before]
 
     def _offered(self, more: Sequence[str]) -> list[list[Offer]]:
         return offers_for(self._asked, self._units, self._facts, more)

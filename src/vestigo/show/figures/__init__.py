@@ -11,6 +11,7 @@ from vestigo.show.figures.overview import activity, origin_time, popularity, reu
 from vestigo.show.figures.overview import page as survey
 from vestigo.show.figures.sizes import size_curves
 from vestigo.show.figures.timeline import timeline
+from vestigo.show.figures.worth import worth
 
 __all__ = [
     "activity",
@@ -25,6 +26,7 @@ __all__ = [
     "story",
     "survey",
     "timeline",
+    "worth",
 ]
 
 

@@ -15,13 +15,16 @@ from vestigo.show.figures.causes import causes
 from vestigo.show.figures.front import called, front
 from vestigo.show.figures.heat import heat
 from vestigo.show.figures.sizes import size_curves
+from vestigo.show.figures.worth import worth
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
 
 def page(candidates: Sweep, pick: Pick, curves: Sequence[SizeCurve], today: Outcome) -> "Sequence[Axes]":
-    """A page of four: the front, all sizes, today's misses, and the two rules that vary and matter most."""
+    """A page of four: the front, all sizes, today's misses, and what each change is worth if a search found the pick,
+    or else the two rules that vary and matter most.
+    """
     import matplotlib.pyplot as plt
 
     now, then = (pick.amount_text(pick.value(one)) for one in (candidates.today, pick.candidate))
@@ -34,7 +37,9 @@ def page(candidates: Sweep, pick: Pick, curves: Sequence[SizeCurve], today: Outc
     causes(today, flat[2])
     what = pick.aim.best or "fresh_hit_rate"
     pair = _most_telling(candidates, what)
-    if pair is not None:
+    if pick.proof is not None:
+        worth(pick, flat[3])
+    elif pair is not None:
         heat(candidates, *pair, what, flat[3])
     else:
         flat[3].set_axis_off()

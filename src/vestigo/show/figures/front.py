@@ -27,7 +27,7 @@ def front(found: Sweep, pick: Pick | None = None, ax: "Axes | None" = None) -> "
     check_drawn("found", found, Sweep)
     if pick is not None:
         check_drawn("pick", pick, Pick)
-        if found.get(pick.candidate.name) != pick.candidate:
+        if pick.among != found and found.get(pick.candidate.name) != pick.candidate:
             raise RulesError("pick: was chosen among other candidates; give that sweep, or the pick of this one")
     chart = front_chart(found, pick)
     return on_axis(ax, lambda drawn: _draw_front(drawn, chart, f"{len(found):,} candidates", pick))
