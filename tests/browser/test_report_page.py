@@ -7,6 +7,7 @@ import pytest
 
 import vestigo as vg
 from tests.browser.conftest import AXE, Visit
+from tests.demo.tended import tended
 from vestigo.demo.files import write_demo
 
 HOSTILE = (
@@ -27,7 +28,8 @@ def report_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
     plan = vg.read_plan(plan_file)
     few = {"rules.absolute": ["10m", "4h"], "lookup.chart.max_bytes": ["4 MiB", "8 MiB"]}
     morning = vg.shape.between(vg.read_trace(trace), "5h", "9h")
-    return vg.report(morning, replace(plan, vary=few), asked=["--plan", "plan.toml"]).write(folder / "report.html")
+    plan = replace(plan, vary=few, candidates={**plan.candidates, "per-look-up": tended(plan)})
+    return vg.report(morning, plan, asked=["--plan", "plan.toml"]).write(folder / "report.html")
 
 
 @pytest.fixture

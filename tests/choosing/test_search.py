@@ -294,12 +294,18 @@ def test_the_solver_is_silent(trace: Trace, capfd: pytest.CaptureFixture[str]) -
     assert capfd.readouterr() == ("", "")
 
 
+def test_a_notebook_shows_the_tables_of_a_search(found: Search) -> None:
+    shown = found.choose()._repr_html_()
+    assert "object at" not in shown
+    assert shown.count("<table>") == 3 and "best fresh hits" in shown
+
+
 def test_what_each_change_is_worth_is_drawn(found: Search, trace: Trace) -> None:
     pick = found.choose(most="hit_rate", memory_peak="<= 400 KiB")
     assert pick.proof is not None
     axis = figures.worth(pick)
     assert len(axis.patches) == len(pick.proof.worth) > 1
-    assert figures.front(found, pick).get_title() == f"{len(found):,} candidates"
+    assert figures.front(found, pick).get_title(loc="left") == f"{len(found):,} candidates"
     told = sweep(trace, Plan(vary={"rules.max_entries": [5, 50]}))
     with pytest.raises(RulesError, match="no search found it"):
         figures.worth(told.choose())

@@ -1,13 +1,10 @@
 """The first hour, followed to the letter: the demo, then each command of the page, which prints what the page shows."""
 
-import dataclasses
 import re
 import shlex
 from pathlib import Path
 
-import vestigo as vg
 from tests.cli.calling import run, run_apart
-from vestigo.demo.files import write_demo
 
 PAGE = (Path(__file__).parents[2] / "docs" / "first-hour.md").read_text()
 STEP = re.compile(r"^```sh\n(.*?)^```\n(.*?)(?=^```sh|\Z)", re.DOTALL | re.MULTILINE)
@@ -42,17 +39,7 @@ def _check_demo(folder: Path, *words: str) -> None:
     assert names == expected.split()
     printed = done.stdout.splitlines()
     assert "\nReplayed: 4 nodes, a cache each. Today's settings answer 39.8 % of 153,193 reads" in done.stdout
-    assert "\nRecommended: 'per-look-up'. Fresh hits " in done.stdout
+    assert "\nFound settings with fresh hits 72.2 % (today 32.9 %)" in done.stdout
     assert not any(line.endswith(" ") for line in printed) and max(map(len, printed)) <= 100
-    for name in ("no cache", "today", "per-look-up", "no limits, fresh"):
+    for name in ("no cache", "today", "half-a-day", "no limits, fresh"):
         assert any(line.startswith(name) for line in printed)
-
-
-def test_what_it_says_of_the_page_with_knobs_is_so(tmp_path: Path) -> None:
-    trace, plan_file = write_demo(tmp_path)
-    plan = vg.read_plan(plan_file)
-    by_hand = plan.candidates["per-look-up"].changed(
-        {"lookup.weather.clear_every": "10m", "lookup.weather.absolute": "1h"}
-    )
-    outcome = vg.replay(trace, dataclasses.replace(by_hand, warm_up=plan.warm_up))
-    assert round(outcome.fresh_hit_rate, 2) == 0.68

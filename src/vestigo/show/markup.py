@@ -4,6 +4,7 @@ import html
 import re
 from collections.abc import Iterable, Iterator
 
+from rich.columns import Columns
 from rich.console import Group, RenderableType
 from rich.padding import Padding
 from rich.table import Table
@@ -22,7 +23,7 @@ def markup(what: RenderableType) -> str:
 
 
 def _parts(what: RenderableType) -> Iterator[str]:
-    if isinstance(what, Group):
+    if isinstance(what, (Group, Columns)):
         for one in what.renderables:
             yield from _parts(one)
     elif isinstance(what, Padding):

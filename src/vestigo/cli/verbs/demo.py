@@ -16,7 +16,7 @@ def demo(
         "vestigo-demo"
     ),
 ) -> None:
-    """Write the demo data, two days at Skerrow Quay, and go the whole way: survey, replay, sweep, choose, report.
+    """Write the demo data, two days at Skerrow Quay, and go the whole way: survey, replay, choose, report.
 
     Example: vestigo demo
     """
