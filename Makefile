@@ -63,6 +63,7 @@ bench: $(VENV)/installed
 	$(BIN)/python benchmarks/policies.py
 	$(BIN)/python benchmarks/rules.py
 	$(BIN)/python benchmarks/choosing.py
+	$(BIN)/python benchmarks/finding.py
 	$(BIN)/python benchmarks/parts.py
 	$(BIN)/python benchmarks/large.py
 	$(BIN)/python benchmarks/reading.py

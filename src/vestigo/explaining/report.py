@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING
 
 from vestigo.arguments import path_of, several, shown, whole_number
 from vestigo.choosing.compare import Comparison, compare
-from vestigo.choosing.finding.found import FOUND, Search
+from vestigo.choosing.finding.answers import FOUND
+from vestigo.choosing.finding.found import Search
 from vestigo.choosing.finding.search import search
 from vestigo.choosing.pick import Pick
 from vestigo.choosing.run_sweep import SHARE_FOR_REST, sweep

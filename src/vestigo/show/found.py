@@ -8,9 +8,10 @@ from rich.columns import Columns
 from rich.console import Group, RenderableType
 from rich.text import Text
 
+from vestigo.choosing.choose import settled
 from vestigo.choosing.finding.found import Search
 from vestigo.choosing.finding.reasons import gain_text
-from vestigo.choosing.pick import Pick
+from vestigo.choosing.pick import Pick, goal
 from vestigo.choosing.proof import ChangeWorth
 from vestigo.measures import MEASURES
 from vestigo.rules import Plan
@@ -39,13 +40,12 @@ def found_text(pick: Pick, found: Search) -> RenderableType:
     """The answer of a search, on one screen."""
     because = [kept_together(Text(printable(line, most=1500))) for line in pick.because]
     because[0].stylize("bold")
-    memory = [_by_memory(pick, found), Text()] if found.by_memory and pick.proof is not None else []
     return Group(
         *([Text(f"Replayed: {printable(found.today.whose, most=300)}.")] if found.today.whose else []),
         *because[:2],
         Text(),
         *_changes(pick, found),
-        Columns([_measures(pick), *(_by_memory(pick, found) for _ in memory[:1])], padding=(0, 6)),
+        Columns([_measures(pick), *_by_memory(pick, found)], padding=(0, 6)),
         Text(),
         *because[2:],
         *_would_bring(pick, found),
@@ -56,8 +56,7 @@ def found_text(pick: Pick, found: Search) -> RenderableType:
 
 def found_tables(pick: Pick, found: Search) -> list[RenderableType]:
     """What a search found besides its measures: what each change is worth, less memory, and other rules."""
-    memory = [_by_memory(pick, found)] if found.by_memory and pick.proof is not None else []
-    return [*_changes(pick, found), *memory, *_would_bring(pick, found)]
+    return [*_changes(pick, found), *_by_memory(pick, found), *_would_bring(pick, found)]
 
 
 def _changes(pick: Pick, found: Search) -> list[RenderableType]:
@@ -73,7 +72,7 @@ def _changes(pick: Pick, found: Search) -> list[RenderableType]:
         (rules_changed(after), *(_values(each) for each in (before, after)), without) for before, after, without in rows
     ]
     names, *cells = zip(*lines[:_MOST_CHANGES], strict=True)
-    columns = [Column("today", "", cells[0]), Column("found", "", cells[1])]
+    columns = [Column(found.settings.short, "", cells[0]), Column("found", "", cells[1])]
     if worth:
         columns.append(Column(f"{pick.goal} without", "", cells[2]))
     more = len(lines) - _MOST_CHANGES
@@ -150,23 +149,22 @@ def _judged(name: str, today: float, now: float) -> str:
     return "better" if (now > today) == what.more_is_better else "worse"
 
 
-def _by_memory(pick: Pick, found: Search) -> RenderableType:
-    """The best within ever less memory."""
-    rows = [pick.candidate, *(found[name] for name in found.by_memory)]
-    peaks = [one.measure("memory_peak") for one in rows]
+def _by_memory(pick: Pick, found: Search) -> list[RenderableType]:
+    """The best within ever less memory, if it was looked for with this aim."""
+    most = pick.candidate.memory_peak
+    less = [found[name] for name in found.by_memory if found[name].memory_peak < most]
+    if not less or pick.proof is None or goal(settled(found.aim, found)) != pick.goal:
+        return []
+    rows = [pick.candidate, *less]
+    peaks = [MEASURES["memory_peak"].amount_text(one.memory_peak) for one in rows]
     values = [pick.amount_text(pick.value(one)) for one in rows]
     best = f"best {pick.goal if len(pick.goal) < _VALUE else 'aim'}"
-    return grid(
-        "memory peak",
-        [MEASURES["memory_peak"].amount_text(peak) for peak in peaks],
-        [Column(best, "", values)],
-        [""] * len(rows),
-    )
+    return [grid("memory peak", peaks, [Column(best, "", values)], [""] * len(rows))]
 
 
 def _would_bring(pick: Pick, found: Search) -> list[Text]:
     """What to build next."""
-    if not found.would_bring or pick.proof is None or pick.aim != found.aim:
+    if not found.would_bring or pick.proof is None or pick.aim != settled(found.aim, found):
         return []
     said = [
         f"{one.kind} ({', '.join(one.rules)}) {gain_text(pick, one.gain)} more, by {_named(one.lookups)}"

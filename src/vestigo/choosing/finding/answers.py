@@ -17,6 +17,8 @@ from vestigo.measures import MEASURES
 from vestigo.rules import Aim, Plan
 from vestigo.rules.aim import Limit
 
+FOUND = "found"
+"""The name of the candidate that is recommended."""
 NEARLY_ALL = 0.99
 """Of what the aim reaches without a limit on memory, so much is enough where no limit is stated."""
 _MOST_TIMES = 6
@@ -34,7 +36,7 @@ class Found(NamedTuple):
 
 
 class Recommended(NamedTuple):
-    """What is recommended, and how good it is."""
+    """What is recommended for an aim, and how good it is."""
 
     candidate: Candidate
     proof: Proof
@@ -55,6 +57,7 @@ class Answers:
     first_share: float
     """Of the counted slices of time: those of the first part."""
     known: dict[str, Recommended | None] = field(default_factory=dict)
+    """What was recommended for an aim."""
 
     @property
     def questions(self) -> Questions:
@@ -66,23 +69,28 @@ class Answers:
         months = {part: self.among.length_ns(part) / MONTH_NS for part in PARTS}
         return Questions(lists, self.among.today, self.first_share, months)
 
-    def pick(self, aim: Aim, part: str = "whole") -> Recommended | None:
+    def recommended(self, aim: Aim) -> Recommended | None:
         """What to take. None if nothing was found that keeps the limits. It is worked out once for an aim."""
-        name = f"{aim!r} {part}"
+        name = repr(aim)
         if name not in self.known:
-            self.known[name] = self._pick(aim, part)
+            self.known[name] = self._recommended(aim)
         return self.known[name]
 
-    def _pick(self, aim: Aim, part: str) -> Recommended | None:
-        name = "found" if part == "whole" else f"found on the {part}"
+    def on_part(self, aim: Aim, part: str) -> Candidate | None:
+        """What is best on a part of the time alone. None if nothing keeps the limits there."""
+        name = f"found on the {part}"
         best = self.best(name, aim, aim.each_limit, part)
+        return best and (self._leaner(name, aim, best) or best).candidate
+
+    def _recommended(self, aim: Aim) -> Recommended | None:
+        best = self.best(FOUND, aim, aim.each_limit)
         if best is None:
             return None
-        found = self._leaner(name, aim, best) or best
+        found = self._leaner(FOUND, aim, best) or best
         trimming = Trimming(self.trials, self.offers, self.questions, found.asked)
         trials = trimming.trimmed(found.trials)
-        candidate = self.candidate(name, trials)
-        if excesses(self.among, candidate, found.asked.limits, part):
+        candidate = self.candidate(FOUND, trials)
+        if excesses(self.among, candidate, found.asked.limits):
             trials, candidate = found.trials, found.candidate
         worth = trimming._replace(asked=best.asked).worth(trials)
         below = self.questions.best(best.asked._replace(from_below=True))

@@ -140,12 +140,12 @@ def best(problem: Problem) -> Choice | None:
     if gap <= _CLOSE * max(abs(bound.cost), 1e-9):
         return found
     could_be = np.flatnonzero(bound.reduced <= gap * (1 + 1e-6) + _CLOSE)
-    if len(could_be) == len(near) and found is not None:
+    if found is not None and np.isin(could_be, near).all():
         return found
     whole = _solved(problem, could_be, bound.cost)
-    if found is None or (whole is not None and whole.cost <= found.cost):
-        return whole
-    return found
+    if whole is None and found is not None:  # the solver had too little time, so nothing is known but the relaxation
+        return found._replace(bound=bound.cost)
+    return whole
 
 
 def _solved(problem: Problem, trials: np.ndarray, bound: float) -> Choice | None:

@@ -6,7 +6,7 @@ from math import prod
 
 from vestigo.choosing.candidates import Candidate
 from vestigo.choosing.choose import settled
-from vestigo.choosing.finding.answers import NEARLY_ALL, Answers
+from vestigo.choosing.finding.answers import FOUND, NEARLY_ALL, Answers
 from vestigo.choosing.finding.reasons import sentences, tightest
 from vestigo.choosing.front import unbeaten
 from vestigo.choosing.pick import HeldOut, Pick, Relaxed, cost, excesses
@@ -19,7 +19,6 @@ from vestigo.rules import Aim
 from vestigo.rules.aim import Limit
 from vestigo.units import counted
 
-FOUND = "found"
 _LOOSER = 1.25
 _EQUAL = 1e-9
 """What differs less is the same."""
@@ -51,7 +50,7 @@ class Search(Sweep):
         if self.answers is None:
             return super()._chosen(aim, seed)
         aim = settled(aim, self)
-        found = self.answers.pick(aim)
+        found = self.answers.recommended(aim)
         named = [one for one in self.answers.among.values() if not excesses(self, one, aim.each_limit)]
         best = min(named, key=lambda one: cost(self, aim, one), default=None)
         if best is not None and (found is None or cost(self, aim, best) < found.least - _EQUAL * abs(found.least)):
@@ -79,9 +78,8 @@ class Search(Sweep):
     def _held_out(self, aim: Aim) -> HeldOut:
         """The same choice on the first part of the time, among the same trials, judged on the rest."""
         assert self.answers is not None
-        chosen, best = (self.answers.pick(aim, part) for part in ("first", "rest"))
-        broken = tuple(excesses(self, chosen.candidate, aim.each_limit, "rest")) if chosen else ()
-        return HeldOut(chosen.candidate if chosen else None, broken, best.candidate if best else None)
+        chosen, best = (self.answers.on_part(aim, part) for part in ("first", "rest"))
+        return HeldOut(chosen, tuple(excesses(self, chosen, aim.each_limit, "rest")) if chosen else (), best)
 
     def _relaxed(self, aim: Aim, pick: Candidate) -> list[Relaxed]:
         """What each limit costs: what the aim would reach within a quarter more."""

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
-from math import inf, prod
+from math import inf
 from typing import NamedTuple, Protocol
 
 import numpy as np
@@ -60,10 +60,6 @@ class Questions:
     """Of the stretches of time: those of the first part."""
     months: dict[str, float]
     """The length of each part of the time."""
-
-    @property
-    def combinations(self) -> int:
-        return prod(map(len, self.lists))
 
     @cached_property
     def _unit(self) -> np.ndarray:

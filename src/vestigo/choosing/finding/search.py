@@ -9,11 +9,12 @@ from pathlib import Path
 from vestigo.arguments import positive
 from vestigo.choosing.candidates import Candidate
 from vestigo.choosing.choose import settled
-from vestigo.choosing.finding.answers import Answers
+from vestigo.choosing.finding.answers import FOUND, Answers, Recommended
 from vestigo.choosing.finding.asked import offers_for
 from vestigo.choosing.finding.facts import facts_of
-from vestigo.choosing.finding.found import FOUND, Search
+from vestigo.choosing.finding.found import Search
 from vestigo.choosing.finding.kept import KeptTrials, about
+from vestigo.choosing.finding.ladders import SIZES
 from vestigo.choosing.finding.more import would_bring
 from vestigo.choosing.finding.offers import Offer
 from vestigo.choosing.finding.questions import PEAK, Asked
@@ -122,35 +123,40 @@ class _Search:
         answers = Answers(self._trials, self._offers, among, self._today, self._first_share())
         work = Searching(answers, aim, limits)
         work.run()
-        is_short, self._trials.deadline = work.was_stopped or self._trials.is_over, float("inf")
-        found = self._found(answers, aim, among, is_short)
-        self._trials.kept = None  # its file is closed after the search
+        has_time, self._trials.deadline = not self._trials.is_over, float("inf")
+        found = self._found(answers, among, answers.recommended(aim))
+        try:
+            if not work.was_stopped:
+                found = self._with_more(found, Asked(aim, limits), has_time)
+        except KeyboardInterrupt:
+            work.was_stopped = True
+        is_kept, self._trials.kept = self._trials.kept is not None, None  # its file is closed after the search
         if work.was_stopped:
-            said = f"stopped after {sum(self._trials.tried):,} trials; the answer would be the best of these"
-            raise Interrupted(said, found)
+            how = "the same call goes on from there" if is_kept else "give a file for results, and they are kept"
+            raise Interrupted(f"stopped after {sum(self._trials.tried):,} trials; {how}", found)
         return found
 
-    def _found(self, answers: Answers, aim: Aim, among: Sweep, is_short: bool) -> Search:
-        best = answers.pick(aim)
-        candidates = dict(among.candidates)
-        rows: list[Candidate] = []
-        if best is not None:
-            candidates[FOUND] = best.candidate
-            rows = self._by_memory(answers, aim, best.candidate.memory_peak)
-        candidates |= {one.name: one for one in rows}
-        limits = tuple(limit.beside(among.today.measure(limit.name)) for limit in aim.each_limit)
-        more = () if is_short else would_bring(answers, Asked(aim, limits), [*map(str, self._units)], self._offered)
+    def _found(self, answers: Answers, among: Sweep, best: Recommended | None) -> Search:
         own = {one.name: getattr(among, one.name) for one in dataclasses.fields(among) if one.name != "candidates"}
-        return Search(
-            candidates,
-            **own,
-            tried=dict(zip(map(str, self._units), self._trials.tried, strict=True)),
+        candidates = {**among.candidates, **({FOUND: best.candidate} if best is not None else {})}
+        tried = dict(zip(map(str, self._units), self._trials.tried, strict=True))
+        return Search(candidates, **own, tried=tried, answers=answers)
+
+    def _with_more(self, found: Search, asked: Asked, has_time: bool) -> Search:
+        """With what is best within less memory, and what other rules would bring."""
+        answers, rows = found.answers, list[Candidate]()
+        assert answers is not None
+        if FOUND in found:
+            rows = self._by_memory(answers, asked.aim, found[FOUND].memory_peak)
+        names = [*map(str, self._units)]
+        return dataclasses.replace(
+            found,
+            candidates={**found.candidates, **{one.name: one for one in rows}},
             by_memory=tuple(one.name for one in rows),
-            would_bring=more,
-            answers=answers,
+            would_bring=would_bring(answers, asked, names, self._offered) if has_time else (),
         )
 
-    def _by_memory(self, answers: Answers, aim: Aim, most: float) -> "list[Candidate]":
+    def _by_memory(self, answers: Answers, aim: Aim, most: float) -> list[Candidate]:
         """What is best within ever less memory."""
         others = [limit for limit in aim.each_limit if limit.name != PEAK]
         bounds = [_round_bytes(most / 2**step) for step in range(1, _AMOUNTS + 1)]
@@ -179,6 +185,4 @@ class _Search:
 
 def _round_bytes(amount: float) -> float:
     """A size that people would write, not larger."""
-    from vestigo.choosing.finding.ladders import SIZES
-
     return max((step.amount for step in SIZES if step.amount <= amount), default=amount)

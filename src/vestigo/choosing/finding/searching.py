@@ -14,7 +14,6 @@ from vestigo.choosing.finding.answers import Answers
 from vestigo.choosing.finding.ladders import FINEST
 from vestigo.choosing.finding.questions import PEAK, Asked, Questions
 from vestigo.choosing.finding.trials import Setting
-from vestigo.errors import Interrupted
 from vestigo.rules import Aim
 from vestigo.rules.aim import Limit
 
@@ -42,7 +41,7 @@ class Searching:
             for wanted in self._rounds():
                 if not self.answers.trials.make(wanted) and self.answers.trials.is_over:
                     return
-        except (KeyboardInterrupt, Interrupted):
+        except KeyboardInterrupt:
             self.was_stopped = True
 
     def _rounds(self) -> Iterator[list[list[Setting]]]:

@@ -57,6 +57,7 @@ class Trials:
     lists: list[list[Trial]] = field(init=False)
     """The trials of each unit that differ in what they give. The first is today's setting."""
     _seen: list[dict[tuple[object, ...], Trial | None]] = field(init=False)
+    """By the name of a setting, its trial. None if it contradicts itself."""
     _given: list[dict[bytes, Alone]] = field(init=False)
 
     def __post_init__(self) -> None:
@@ -66,7 +67,7 @@ class Trials:
     @property
     def tried(self) -> list[int]:
         """How many settings of each unit were tried."""
-        return [len(seen) for seen in self._seen]
+        return [sum(trial is not None for trial in seen.values()) for seen in self._seen]
 
     @property
     def is_over(self) -> bool:
@@ -95,6 +96,8 @@ class Trials:
         for number, setting in chain.from_iterable(rounds):
             if (trial := known[id(setting)] or new.get(id(setting))) is not None:
                 self._add(number, trial._replace(changes=_changes(setting, self.now[number])))
+            elif self.is_over:
+                self._seen[number].pop(frozen(setting))  # it was not tried
         return sum(one is not None for one in (*known.values(), *made))
 
     def _kept(self, number: int, setting: Setting) -> Trial | None:

@@ -20,11 +20,6 @@ class Unit(NamedTuple):
     pools: tuple[str, ...]
     """The shared pools among them."""
 
-    def holds(self, key: str) -> bool:
-        """Whether a dotted key sets something of it."""
-        table, name, _ = place_of(key)
-        return name in (self.pools if table == "pool" else self.lookups)
-
     def __str__(self) -> str:
         return ", ".join(self.lookups)
 
