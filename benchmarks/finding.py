@@ -18,7 +18,7 @@ def told(what: str, trace: Trace, plan: Plan) -> Search:
     begun = time.perf_counter()
     found = search(trace, plan)
     took = time.perf_counter() - begun
-    print(f"{what}: {sum(found.tried.values()):,} trials in {took:.1f} s")
+    print(f"{what}: {sum(found.tried.values()):,} settings tried in {took:.1f} s")
     return found
 
 

@@ -1,4 +1,4 @@
-"""One trial of each unit, best within limits: as a look at every combination finds it."""
+"""One attempt of each unit, best within limits: as a look at every combination finds it."""
 
 import itertools
 
@@ -17,17 +17,17 @@ AMOUNTS = st.integers(0, 30)
 @st.composite
 def problems(draw: st.DrawFn) -> Problem:
     sizes = draw(st.lists(st.integers(1, 5), min_size=1, max_size=4))
-    trials, stretches = sum(sizes), draw(st.integers(1, 4))
+    attempts, stretches = sum(sizes), draw(st.integers(1, 4))
 
     def amounts(count: int) -> np.ndarray:
         return np.array(draw(st.lists(AMOUNTS, min_size=count, max_size=count)), np.float64)
 
-    rows = [Row(amounts(trials), float(draw(st.integers(0, 60)))) for _ in range(draw(st.integers(0, 2)))]
-    held = amounts(trials * stretches).reshape(trials, stretches)
+    rows = [Row(amounts(attempts), float(draw(st.integers(0, 60)))) for _ in range(draw(st.integers(0, 2)))]
+    held = amounts(attempts * stretches).reshape(attempts, stretches)
     most = draw(st.sampled_from([float("inf"), 20.0, 45.0]))
     return Problem(
         np.repeat(np.arange(len(sizes)), sizes),
-        amounts(trials),
+        amounts(attempts),
         rows,
         held,
         most,
@@ -35,9 +35,9 @@ def problems(draw: st.DrawFn) -> Problem:
     )
 
 
-def cost_of(problem: Problem, trials: tuple[int, ...]) -> float | None:
+def cost_of(problem: Problem, attempts: tuple[int, ...]) -> float | None:
     """None if they break a limit."""
-    chosen = list(trials)
+    chosen = list(attempts)
     assert problem.held is not None
     peak = problem.held[chosen].sum(axis=0).max()
     if peak > problem.most_held or any(row.amounts[chosen].sum() > row.most for row in problem.rows):
@@ -47,7 +47,7 @@ def cost_of(problem: Problem, trials: tuple[int, ...]) -> float | None:
 
 def every(problem: Problem) -> list[float]:
     each = [np.flatnonzero(problem.unit == unit).tolist() for unit in range(problem.units)]
-    costs = (cost_of(problem, trials) for trials in itertools.product(*each))
+    costs = (cost_of(problem, attempts) for attempts in itertools.product(*each))
     return [cost for cost in costs if cost is not None]
 
 
@@ -56,7 +56,7 @@ def test_the_best_choice_is_the_best_of_all(problem: Problem) -> None:
     possible, found = every(problem), best(problem)
     assert (found is None) == (not possible)
     if found is not None:
-        assert cost_of(problem, found.trials) == pytest.approx(found.cost) == pytest.approx(min(possible))
+        assert cost_of(problem, found.attempts) == pytest.approx(found.cost) == pytest.approx(min(possible))
         assert found.bound <= min(possible) + 1e-6
 
 

@@ -29,7 +29,7 @@ from vestigo import (
     sweep,
     synth,
 )
-from vestigo.choosing.finding.trials import Trials
+from vestigo.choosing.finding.attempts import Attempts
 from vestigo.choosing.pick import cost
 from vestigo.outcome.alone import Alone
 
@@ -116,7 +116,7 @@ def test_percentiles_are_kept_as_limits(found: Search, grid: object) -> None:
 def test_units_alone_add_up_to_the_whole(trace: Trace, found: Search) -> None:
     answers = found.answers
     assert answers is not None
-    chosen = [trials[-1] for trials in answers.trials.lists]
+    chosen = [attempts[-1] for attempts in answers.attempts.lists]
     whole = answers.candidate("last", chosen)
     outcome = replay(trace, whole.plan)
     assert whole.whole.to_dict() == outcome.to_dict()
@@ -247,8 +247,8 @@ def test_what_does_not_go_with_a_search_is_refused(trace: Trace) -> None:
 
 def test_a_later_search_takes_what_was_kept(trace: Trace, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     plan, made = Plan(vary={"each.absolute": "any", "each.max_entries": [10, 100]}), []
-    once = Trials._try
-    monkeypatch.setattr(Trials, "_try", lambda self, asked: made.append(asked) or once(self, asked))
+    once = Attempts._try
+    monkeypatch.setattr(Attempts, "_try", lambda self, asked: made.append(asked) or once(self, asked))
     first = search(trace, plan, results=tmp_path / "r").choose()
     many = len(made)
     again = search(trace, plan, results=tmp_path / "r").choose()
@@ -264,15 +264,15 @@ def test_a_search_ends_when_its_time_is_over(trace: Trace) -> None:
 
 
 def test_a_search_that_is_stopped_answers_with_what_it_has(trace: Trace, monkeypatch: pytest.MonkeyPatch) -> None:
-    once, rounds = Trials.make, []
+    once, rounds = Attempts.make, []
 
-    def stopped(self: Trials, wanted: object) -> int:
+    def stopped(self: Attempts, wanted: object) -> int:
         rounds.append(1)
         if len(rounds) == 3:
             raise KeyboardInterrupt
         return once(self, wanted)  # type: ignore[arg-type]
 
-    monkeypatch.setattr(Trials, "make", stopped)
+    monkeypatch.setattr(Attempts, "make", stopped)
     with pytest.raises(Interrupted, match="stopped after ") as raised:
         search(trace, Plan(vary={"each.absolute": "any", "each.max_bytes": "any"}))
     assert isinstance(raised.value.found, Search)

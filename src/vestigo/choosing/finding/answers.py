@@ -5,9 +5,9 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from vestigo.choosing.candidates import PARTS, Candidate, Candidates
+from vestigo.choosing.finding.attempts import Attempt, Attempts
 from vestigo.choosing.finding.offers import Offer
 from vestigo.choosing.finding.questions import PEAK, Asked, Questions
-from vestigo.choosing.finding.trials import Trial, Trials
 from vestigo.choosing.finding.trimming import Trimming
 from vestigo.choosing.pick import MONTH_NS, excesses
 from vestigo.choosing.proof import Proof
@@ -29,7 +29,7 @@ class Found(NamedTuple):
     """A choice that was replayed as a whole."""
 
     candidate: Candidate
-    trials: tuple[Trial, ...]
+    attempts: tuple[Attempt, ...]
     asked: Asked
     cost: float
     """Of the aim, negated if more of it is better."""
@@ -48,7 +48,7 @@ class Recommended(NamedTuple):
 class Answers:
     """What was tried on a trace, and what answers need besides."""
 
-    trials: Trials
+    attempts: Attempts
     offers: Sequence[Sequence[Offer]]
     among: Candidates
     """Today's settings and the plan's candidates."""
@@ -62,10 +62,10 @@ class Answers:
     @property
     def questions(self) -> Questions:
         """What can be asked about all that was tried by now."""
-        return self.questions_about(self.trials.lists)
+        return self.questions_about(self.attempts.lists)
 
-    def questions_about(self, lists: Sequence[Sequence[Trial]]) -> Questions:
-        """What can be asked about some trials of each unit."""
+    def questions_about(self, lists: Sequence[Sequence[Attempt]]) -> Questions:
+        """What can be asked about some attempts of each unit."""
         months = {part: self.among.length_ns(part) / MONTH_NS for part in PARTS}
         return Questions(lists, self.among.today, self.first_share, months)
 
@@ -87,15 +87,15 @@ class Answers:
         if best is None:
             return None
         found = self._leaner(FOUND, aim, best) or best
-        trimming = Trimming(self.trials, self.offers, self.questions, found.asked)
-        trials = trimming.trimmed(found.trials)
-        candidate = self.candidate(FOUND, trials)
+        trimming = Trimming(self.attempts, self.offers, self.questions, found.asked)
+        attempts = trimming.trimmed(found.attempts)
+        candidate = self.candidate(FOUND, attempts)
         if excesses(self.among, candidate, found.asked.limits):
-            trials, candidate = found.trials, found.candidate
-        worth = trimming._replace(asked=best.asked).worth(trials)
+            attempts, candidate = found.attempts, found.candidate
+        worth = trimming._replace(asked=best.asked).worth(attempts)
         below = self.questions.best(best.asked._replace(from_below=True))
         bound = below.bound if below is not None else best.cost
-        proof = Proof(self.trials.combinations, abs(bound), abs(best.cost), worth)
+        proof = Proof(self.attempts.combinations, abs(bound), abs(best.cost), worth)
         return Recommended(candidate, proof, best.cost)
 
     def best(self, name: str, aim: Aim, limits: Sequence[Limit], part: str = "whole") -> Found | None:
@@ -111,11 +111,11 @@ class Answers:
             choice = questions.best(asked)
             if choice is None:
                 return None
-            trials = questions.trials(choice)
-            candidate = self.candidate(name, trials)
+            attempts = questions.attempts(choice)
+            candidate = self.candidate(name, attempts)
             broken = excesses(self.among, candidate, exact, part)
             if not broken:
-                return Found(candidate, trials, asked._replace(limits=exact), choice.cost)
+                return Found(candidate, attempts, asked._replace(limits=exact), choice.cost)
             by = {one.limit.name: abs(one.amount - one.limit.bound) * _TIGHTER for one in broken}
             asked = asked._replace(limits=tuple(_tighter(limit, by) for limit in asked.limits))
         return None
@@ -124,7 +124,7 @@ class Answers:
         """The choice that comes nearest to limits that none keeps."""
         questions = self.questions
         exact = [limit.beside(self.among.today.measure(limit.name)) for limit in limits]
-        return self.candidate("nearest", questions.trials(questions.nearest(exact)))
+        return self.candidate("nearest", questions.attempts(questions.nearest(exact)))
 
     def _leaner(self, name: str, aim: Aim, best: Found) -> Found | None:
         """Where no limit on memory is stated: the choice that takes least memory of those that reach nearly as much."""
@@ -136,10 +136,10 @@ class Answers:
         nearly = Limit(aim.best, ">=" if more else "<=", reached * NEARLY_ALL if more else reached / NEARLY_ALL)
         return self.best(name, Aim(least=PEAK), [*best.asked.limits, nearly], best.asked.part)
 
-    def candidate(self, name: str, trials: Iterable[Trial]) -> Candidate:
+    def candidate(self, name: str, attempts: Iterable[Attempt]) -> Candidate:
         """A choice, replayed as a whole."""
-        changes = {key: value for trial in trials for key, value in trial.changes.items()}
-        work = self.trials
+        changes = {key: value for attempt in attempts for key, value in attempt.changes.items()}
+        work = self.attempts
         kept = replayed(work.trace, job(work.trace, work.plan.changed(changes)), name, work.split_ns)
         return Candidate.made(name, changes, self.stated.changed(changes), kept)
 

@@ -1,8 +1,8 @@
-"""One trial of each unit, best within limits: a multiple-choice knapsack, solved as a mixed integer program.
+"""One attempt of each unit, best within limits: a multiple-choice knapsack, solved as a mixed integer program.
 
-The linear relaxation gives a bound, and the prices of the limits. Trials whose reduced cost is larger than the distance
-between the bound and a choice that is there cannot be in a better one, so the integer program is small (H. Kellerer, U.
-Pferschy, D. Pisinger, "Knapsack problems", 2004, chapter 11). What all units hold together in a stretch of time is
+The linear relaxation gives a bound, and the prices of the limits. Attempts whose reduced cost is larger than the
+distance between the bound and a choice that is there cannot be in a better one, so the integer program is small (H.
+Kellerer, U. Pferschy, D. Pisinger, "Knapsack problems", 2004, chapter 11). What all units hold together in a stretch is
 asked for only where a choice would exceed it.
 """
 
@@ -19,7 +19,7 @@ from vestigo.choosing.finding.limits import Amounts, Row
 _MOST_ROUNDS = 200
 _ROWS_AT_ONCE = 4
 _NEAREST = 12
-"""So many trials of each unit are in the first program, linear or with whole numbers."""
+"""So many attempts of each unit are in the first program, linear or with whole numbers."""
 _MOST_AT_ONCE = 400
 _SOLVER_SECONDS = 10.0
 _CLOSE = 1e-7
@@ -27,15 +27,15 @@ _CLOSE = 1e-7
 
 @dataclass
 class Problem:
-    """The trials of all units, one after the other."""
+    """The attempts of all units, one after the other."""
 
     unit: np.ndarray
-    """The unit of each trial."""
+    """The unit of each attempt."""
     costs: Amounts
-    """What is to be small, for each trial."""
+    """What is to be small, for each attempt."""
     rows: Sequence[Row]
     held: Amounts | None = None
-    """For each trial and stretch of time, the bytes held."""
+    """For each attempt and stretch of time, the bytes held."""
     most_held: float = float("inf")
     held_costs: float = 0.0
     """What each byte of the peak costs."""
@@ -52,21 +52,21 @@ class Problem:
 
 
 class Choice(NamedTuple):
-    """A trial of each unit."""
+    """A attempt of each unit."""
 
-    trials: tuple[int, ...]
+    attempts: tuple[int, ...]
     cost: float
     bound: float
     """No choice costs less."""
 
 
 class Relaxed(NamedTuple):
-    """What shares of trials cost least together: no choice costs less."""
+    """What shares of attempts cost least together: no choice costs less."""
 
     cost: float
     shares: Amounts
     reduced: Amounts
-    """What each trial would cost beside the cheapest of its unit, at the prices of the limits. It is 0 or more."""
+    """What each attempt would cost beside the cheapest of its unit, at the prices of the limits. It is 0 or more."""
     peak: float = 0.0
 
 
@@ -89,7 +89,7 @@ def relaxed(problem: Problem) -> Relaxed | None:
 
 
 def _relaxed_among(problem: Problem, taken: np.ndarray) -> Relaxed | None:
-    """The linear relaxation with some of the trials. At its prices, others may be cheaper."""
+    """The linear relaxation with some of the attempts. At its prices, others may be cheaper."""
     matrix, most, costs = _tables(problem, np.arange(len(problem.unit)))
     columns = taken if len(costs) == len(problem.unit) else np.append(taken, len(problem.unit))
     every = _each_once(problem.unit, problem.units, len(costs))
@@ -111,7 +111,7 @@ def _relaxed_among(problem: Problem, taken: np.ndarray) -> Relaxed | None:
 
 
 def _cheapest(problem: Problem) -> np.ndarray:
-    """Some of the trials of each unit: the cheapest, and those that hold least."""
+    """Some of the attempts of each unit: the cheapest, and those that hold least."""
     every = np.arange(len(problem.unit))
     if len(every) <= _MOST_AT_ONCE:
         return every
@@ -121,9 +121,9 @@ def _cheapest(problem: Problem) -> np.ndarray:
     return taken
 
 
-def _first_of_units(problem: Problem, trials: np.ndarray, amounts: Amounts, most: int) -> np.ndarray:
-    """Of some trials, those of each unit with the smallest amounts."""
-    order = trials[np.lexsort((amounts[trials], problem.unit[trials]))]
+def _first_of_units(problem: Problem, attempts: np.ndarray, amounts: Amounts, most: int) -> np.ndarray:
+    """Of some attempts, those of each unit with the smallest amounts."""
+    order = attempts[np.lexsort((amounts[attempts], problem.unit[attempts]))]
     unit = problem.unit[order]
     place = np.arange(len(order)) - np.searchsorted(unit, unit)
     return np.sort(order[place < most])
@@ -148,16 +148,16 @@ def best(problem: Problem) -> Choice | None:
     return whole
 
 
-def _solved(problem: Problem, trials: np.ndarray, bound: float) -> Choice | None:
-    """The best choice among some trials."""
+def _solved(problem: Problem, attempts: np.ndarray, bound: float) -> Choice | None:
+    """The best choice among some attempts."""
     for _ in range(_MOST_ROUNDS):
-        matrix, most, costs = _tables(problem, trials)
-        every = _each_once(problem.unit[trials], problem.units, len(costs))
+        matrix, most, costs = _tables(problem, attempts)
+        every = _each_once(problem.unit[attempts], problem.units, len(costs))
         constraints = [LinearConstraint(every, 1.0, 1.0)]
         if matrix is not None:
             constraints.append(LinearConstraint(matrix, -np.inf, most))
         whole = np.ones(len(costs))
-        whole[len(trials) :] = 0
+        whole[len(attempts) :] = 0
         upper = np.where(whole == 1, 1.0, np.inf)
         found = milp(
             costs,
@@ -168,30 +168,30 @@ def _solved(problem: Problem, trials: np.ndarray, bound: float) -> Choice | None
         )
         if found.x is None:
             return None
-        taken = found.x[: len(trials)] > 0.5
+        taken = found.x[: len(attempts)] > 0.5
         shares = np.zeros(len(problem.unit))
-        shares[trials[taken]] = 1.0
+        shares[attempts[taken]] = 1.0
         if not _ask_more(problem, shares, found.x[-1]):
             dual = found.mip_dual_bound if found.mip_dual_bound is not None else bound
             return Choice(
-                tuple(trials[taken].tolist()), float(found.fun), max(bound, min(float(dual), float(found.fun)))
+                tuple(attempts[taken].tolist()), float(found.fun), max(bound, min(float(dual), float(found.fun)))
             )
     return None
 
 
-def _tables(problem: Problem, trials: np.ndarray) -> tuple[Amounts | None, Amounts | None, Amounts]:
+def _tables(problem: Problem, attempts: np.ndarray) -> tuple[Amounts | None, Amounts | None, Amounts]:
     """The rows of the program, what they may be at most, and the costs. If the peak costs something, it is one more
     column.
     """
-    rows = [row.amounts[trials] for row in problem.rows]
+    rows = [row.amounts[attempts] for row in problem.rows]
     most = [row.most for row in problem.rows]
-    costs = problem.costs[trials]
+    costs = problem.costs[attempts]
     peak = problem.held_costs > 0
-    table = np.array(rows).reshape(len(rows), len(trials))
+    table = np.array(rows).reshape(len(rows), len(attempts))
     if peak:
         table, costs = np.column_stack([table, np.zeros(len(rows))]), np.append(costs, problem.held_costs)
     if problem.held is not None and problem.asked:
-        held = problem.held[trials][:, problem.asked].T
+        held = problem.held[attempts][:, problem.asked].T
         if np.isfinite(problem.most_held):
             table = np.vstack([table, np.column_stack([held, np.zeros(len(held))]) if peak else held])
             most += [problem.most_held] * len(held)

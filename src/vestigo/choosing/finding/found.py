@@ -76,7 +76,7 @@ class Search(Sweep):
         return replace(pick, because=sentences(pick, NEARLY_ALL, found.least if found is not None else None))
 
     def _held_out(self, aim: Aim) -> HeldOut:
-        """The same choice on the first part of the time, among the same trials, judged on the rest."""
+        """The same choice on the first part of the time, among the same attempts, judged on the rest."""
         assert self.answers is not None
         chosen, best = (self.answers.on_part(aim, part) for part in ("first", "rest"))
         return HeldOut(chosen, tuple(excesses(self, chosen, aim.each_limit, "rest")) if chosen else (), best)

@@ -1,4 +1,4 @@
-"""Keeps what trials gave in a file of results, so that a later search need not try the same again."""
+"""Keeps what attempts gave in a file of results, so that a later search need not try the same again."""
 
 import base64
 import hashlib
@@ -22,8 +22,8 @@ _FORMAT = 1
 _SPANS = tuple(one.name for one in fields(Measures) if one.type is Spans or one.type == "Spans")
 
 
-class KeptTrials:
-    """The trials of a trace in a file of results. `about` says for each unit all that its trials depend on, besides
+class KeptAttempts:
+    """The attempts of a trace in a file of results. `about` says for each unit all that its attempts depend on, besides
     their setting.
     """
 
@@ -34,9 +34,9 @@ class KeptTrials:
         """What a setting of a unit gave, if it was tried before."""
         return self._store.get(self._name(unit, setting), _alone)
 
-    def put(self, trials: Sequence[tuple[int, Mapping[str, object], Alone]]) -> None:
+    def put(self, attempts: Sequence[tuple[int, Mapping[str, object], Alone]]) -> None:
         """Keeps what settings gave."""
-        self._store.put_all({self._name(unit, setting): _told(alone) for unit, setting, alone in trials})
+        self._store.put_all({self._name(unit, setting): _told(alone) for unit, setting, alone in attempts})
 
     def _name(self, unit: int, setting: Mapping[str, object]) -> str:
         said = repr([self._about[unit], *sorted(setting.items())])
@@ -44,7 +44,7 @@ class KeptTrials:
 
 
 def about(trace: str, plan: Plan, unit: Unit, *more: object) -> str:
-    """All that the trials of a unit depend on, besides their setting."""
+    """All that the attempts of a unit depend on, besides their setting."""
     own = [
         (name, plan.rules_for(name).to_dict(), {text: one.to_dict() for text, one in plan.rules_for_keys(name).items()})
         for name in unit.lookups

@@ -1,4 +1,4 @@
-"""What limits and aims ask of a choice of one trial of each unit, as rows of a linear program."""
+"""What limits and aims ask of a choice of one attempt of each unit, as rows of a linear program."""
 
 from collections.abc import Callable, Sequence
 from typing import Any, NamedTuple
@@ -15,7 +15,7 @@ Amounts = np.ndarray[Any, np.dtype[np.float64]]
 
 
 class Row(NamedTuple):
-    """The sum of the amounts of the trials taken is at most this."""
+    """The sum of the amounts of the attempts taken is at most this."""
 
     amounts: Amounts
     most: float
@@ -29,23 +29,23 @@ class Ratio(NamedTuple):
     more: float = 0.0
 
 
-def ratio(name: str, trials: Sequence[Measures], now: Sequence[Measures], today: float) -> Ratio | None:
-    """How a measure follows from the trials. None if it does not add up. `now` has the trials of today's settings,
+def ratio(name: str, attempts: Sequence[Measures], now: Sequence[Measures], today: float) -> Ratio | None:
+    """How a measure follows from the attempts. None if it does not add up. `now` has the attempts of today's settings,
     which give `today` together.
     """
     adds_up = MEASURES[name].adds_up
     if adds_up is None:
         return None
-    over = _amounts(adds_up.over, trials)
+    over = _amounts(adds_up.over, attempts)
     if adds_up.per is not None:
-        return Ratio(over, _amounts(adds_up.per, trials))
+        return Ratio(over, _amounts(adds_up.per, attempts))
     return Ratio(over, None, today - sum(adds_up.over(one) for one in now))
 
 
-def row_of(limit: Limit, trials: Sequence[Measures], now: Sequence[Measures], today: float) -> Row:
+def row_of(limit: Limit, attempts: Sequence[Measures], now: Sequence[Measures], today: float) -> Row:
     """What a limit asks, but for one on the memory peak. Raises RulesError for a limit that a search cannot keep."""
     sign = 1.0 if limit.sign == "<=" else -1.0
-    found = ratio(limit.name, trials, now, today)
+    found = ratio(limit.name, attempts, now, today)
     if found is not None:
         bound = limit.bound - found.more
         if found.per is None:
@@ -55,8 +55,8 @@ def row_of(limit: Limit, trials: Sequence[Measures], now: Sequence[Measures], to
         raise RulesError(f"aim: a search cannot keep {limit}; a list of values under [vary] can be searched for it")
     of_spans = MEASURES[limit.name].of_spans
     if of_spans is not None:
-        return Row(np.array([_too_long(one, of_spans, limit.bound) for one in trials]), 0.0)
-    amounts = _amounts(lambda one: amount_of(one, limit.name), trials)
+        return Row(np.array([_too_long(one, of_spans, limit.bound) for one in attempts]), 0.0)
+    amounts = _amounts(lambda one: amount_of(one, limit.name), attempts)
     if limit.name.startswith("surge."):
         alone = sum(float(amount_of(one, limit.name)) for one in now)
         return Row(amounts * (today / alone if alone else 1.0), limit.bound)
@@ -70,5 +70,5 @@ def _too_long(found: Measures, what: OfSpans, bound_seconds: float) -> float:
     return longer - (1 - what.percentile / 100) * spans.count
 
 
-def _amounts(of: Callable[[Measures], float], trials: Sequence[Measures]) -> Amounts:
-    return np.array([float(of(one)) for one in trials])
+def _amounts(of: Callable[[Measures], float], attempts: Sequence[Measures]) -> Amounts:
+    return np.array([float(of(one)) for one in attempts])

@@ -3,11 +3,11 @@
 from collections.abc import Callable, Mapping, Sequence
 
 from vestigo.choosing.finding.answers import Answers
+from vestigo.choosing.finding.attempts import Attempt, Attempts, Setting
 from vestigo.choosing.finding.combining import Choice
 from vestigo.choosing.finding.moves import near
 from vestigo.choosing.finding.offers import Offer
 from vestigo.choosing.finding.questions import Asked
-from vestigo.choosing.finding.trials import Setting, Trial, Trials
 from vestigo.choosing.proof import WouldBring
 
 KINDS: Mapping[str, tuple[str, ...]] = {
@@ -51,30 +51,30 @@ def _gain(
     answers: Answers, asked: Asked, here: Choice, rules: Sequence[str], offers: Sequence[Sequence[Offer]]
 ) -> tuple[float, list[int]]:
     """What the aim gains, and the units that profit."""
-    work = answers.trials
+    work = answers.attempts
     now = [{key: one for offer in each for key, one in offer.now.items()} for each in offers]
-    trials = Trials(work.trace, work.plan, now, work.split_ns, kept=work.kept, progress=work.progress)
+    attempts = Attempts(work.trace, work.plan, now, work.split_ns, kept=work.kept, progress=work.progress)
     known = [
-        [trial._replace(setting={**base, **trial.setting}) for trial in each]
+        [attempt._replace(setting={**base, **attempt.setting}) for attempt in each]
         for each, base in zip(work.lists, now, strict=True)
     ]
-    taken = answers.questions_about(known).trials(here)
-    trials.make(_with(each, one.setting, rules) for each, one in zip(offers, taken, strict=True))
-    taken = _best(answers, asked, known, trials)
-    trials.make(
+    taken = answers.questions_about(known).attempts(here)
+    attempts.make(_with(each, one.setting, rules) for each, one in zip(offers, taken, strict=True))
+    taken = _best(answers, asked, known, attempts)
+    attempts.make(
         near(each, one.setting, _FINER, evicts=True) if _uses(one, rules) else ()
         for each, one in zip(offers, taken, strict=True)
     )
-    taken = _best(answers, asked, known, trials)
+    taken = _best(answers, asked, known, attempts)
     gain = here.cost - answers.questions.judge(asked, taken).cost
-    return gain, [number for number, trial in enumerate(taken) if _uses(trial, rules)]
+    return gain, [number for number, attempt in enumerate(taken) if _uses(attempt, rules)]
 
 
-def _best(answers: Answers, asked: Asked, known: Sequence[Sequence[Trial]], more: Trials) -> tuple[Trial, ...]:
+def _best(answers: Answers, asked: Asked, known: Sequence[Sequence[Attempt]], more: Attempts) -> tuple[Attempt, ...]:
     questions = answers.questions_about([[*own, *new] for own, new in zip(known, more.lists, strict=True)])
     choice = questions.best(asked)
     assert choice is not None
-    return questions.trials(choice)
+    return questions.attempts(choice)
 
 
 def _with(offers: Sequence[Offer], setting: Setting, rules: Sequence[str]) -> list[Setting]:
@@ -87,5 +87,5 @@ def _with(offers: Sequence[Offer], setting: Setting, rules: Sequence[str]) -> li
     return [{**setting, **way, **lifetime} for way in ways for lifetime in ({}, *lifetimes)]
 
 
-def _uses(trial: Trial, rules: Sequence[str]) -> bool:
-    return any(key.rpartition(".")[2] in rules for key in trial.changes)
+def _uses(attempt: Attempt, rules: Sequence[str]) -> bool:
+    return any(key.rpartition(".")[2] in rules for key in attempt.changes)

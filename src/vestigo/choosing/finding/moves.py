@@ -4,8 +4,8 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import product
 from math import prod
 
+from vestigo.choosing.finding.attempts import Attempt, Setting
 from vestigo.choosing.finding.offers import Offer
-from vestigo.choosing.finding.trials import Setting, Trial
 
 _MOST_LISTED = 300
 """So many combinations of one unit are all tried."""
@@ -48,9 +48,9 @@ def near(offers: Sequence[Offer], setting: Setting, level: int, evicts: bool) ->
             yield _joined(setting, [values])
 
 
-def is_used(offer: Offer, trials: Iterable[Trial], now: Setting) -> bool:
-    """Whether some of the trials are not as today in this. If not, it has brought nothing yet."""
-    return any(trial.setting[key] != now[key] for trial in trials for key in offer.keys)
+def is_used(offer: Offer, attempts: Iterable[Attempt], now: Setting) -> bool:
+    """Whether some of the attempts are not as today in this. If not, it has brought nothing yet."""
+    return any(attempt.setting[key] != now[key] for attempt in attempts for key in offer.keys)
 
 
 def _freest(offers: Sequence[Offer], base: Setting) -> Setting:

@@ -1,4 +1,4 @@
-"""``Questions``: asks which trials are best together, under an aim and limits."""
+"""``Questions``: asks which attempts are best together, under an aim and limits."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -9,9 +9,9 @@ from typing import NamedTuple, Protocol
 import numpy as np
 
 from vestigo.choosing.candidates import PARTS
+from vestigo.choosing.finding.attempts import Attempt
 from vestigo.choosing.finding.combining import Choice, Problem, Relaxed, best, relaxed
 from vestigo.choosing.finding.limits import Amounts, Ratio, Row, ratio, row_of
-from vestigo.choosing.finding.trials import Trial
 from vestigo.errors import RulesError
 from vestigo.measures import MEASURES
 from vestigo.outcome import Measures
@@ -52,9 +52,9 @@ class Asked(NamedTuple):
 
 @dataclass(frozen=True, eq=False)
 class Questions:
-    """The trials of each unit; the first of each is today's setting."""
+    """The attempts of each unit; the first of each is today's setting."""
 
-    lists: Sequence[Sequence[Trial]]
+    lists: Sequence[Sequence[Attempt]]
     today: Today
     first_share: float
     """Of the stretches of time: those of the first part."""
@@ -63,17 +63,17 @@ class Questions:
 
     @cached_property
     def _unit(self) -> np.ndarray:
-        return np.repeat(np.arange(len(self.lists)), [len(trials) for trials in self.lists])
+        return np.repeat(np.arange(len(self.lists)), [len(attempts) for attempts in self.lists])
 
     @cached_property
     def _begins(self) -> np.ndarray:
-        return np.cumsum([0, *(len(trials) for trials in self.lists)])
+        return np.cumsum([0, *(len(attempts) for attempts in self.lists)])
 
-    def trials(self, choice: Choice) -> tuple[Trial, ...]:
-        """The trial of each unit."""
+    def attempts(self, choice: Choice) -> tuple[Attempt, ...]:
+        """The attempt of each unit."""
         return tuple(
-            trials[place - int(self._begins[number])]
-            for number, (trials, place) in enumerate(zip(self.lists, choice.trials, strict=True))
+            attempts[place - int(self._begins[number])]
+            for number, (attempts, place) in enumerate(zip(self.lists, choice.attempts, strict=True))
         )
 
     def best(self, asked: Asked) -> Choice | None:
@@ -84,9 +84,11 @@ class Questions:
         found, more = best(self.problem(asked)), self._whatever_is_chosen(asked)
         return found and found._replace(cost=found.cost + more, bound=found.bound + more)
 
-    def judge(self, asked: Asked, chosen: Sequence[Trial]) -> Judged:
-        """What trials of all units cost together, and whether they keep the limits."""
-        alone = replace(self, lists=[[trials[0], trial] for trials, trial in zip(self.lists, chosen, strict=True)])
+    def judge(self, asked: Asked, chosen: Sequence[Attempt]) -> Judged:
+        """What attempts of all units cost together, and whether they keep the limits."""
+        alone = replace(
+            self, lists=[[attempts[0], attempt] for attempts, attempt in zip(self.lists, chosen, strict=True)]
+        )
         problem = alone.problem(asked)
         places = np.arange(len(chosen)) * 2 + 1
         keeps = all(row.amounts[places].sum() <= row.most + _NEAR_ENOUGH * abs(row.most) for row in problem.rows)
@@ -112,7 +114,7 @@ class Questions:
 
     def loosened(self, asked: Asked) -> Asked:
         """The question with limits that some choice keeps: those that the nearest choice breaks are left out."""
-        chosen = list(self.nearest(asked.limits).trials)
+        chosen = list(self.nearest(asked.limits).attempts)
         kept = []
         for limit in asked.limits:
             if limit.name == PEAK:
@@ -126,14 +128,14 @@ class Questions:
     def peak(self, asked: Asked) -> float:
         """The bytes that the best choice holds at most."""
         found = self.best(asked)
-        return 0.0 if found is None else float(self._at_most[list(found.trials)].sum(axis=0).max()) * _MIB
+        return 0.0 if found is None else float(self._at_most[list(found.attempts)].sum(axis=0).max()) * _MIB
 
     def relaxed(self, asked: Asked) -> Relaxed | None:
         """The linear relaxation, for its prices."""
         return relaxed(self.problem(asked))
 
-    def near(self, asked: Asked) -> list[list[Trial]]:
-        """For each unit, the trials that are best at the prices of the limits."""
+    def near(self, asked: Asked) -> list[list[Attempt]]:
+        """For each unit, the attempts that are best at the prices of the limits."""
         found = self.relaxed(asked)
         if found is None:
             return [[] for _ in self.lists]
@@ -141,8 +143,8 @@ class Questions:
         for begin, end in zip(self._begins, self._begins[1:], strict=False):
             near[begin + int(np.argmin(found.reduced[begin:end]))] = True
         return [
-            [trial for trial, is_near in zip(trials, near[begin:], strict=False) if is_near]
-            for trials, begin in zip(self.lists, self._begins.tolist(), strict=False)
+            [attempt for attempt, is_near in zip(attempts, near[begin:], strict=False) if is_near]
+            for attempts, begin in zip(self.lists, self._begins.tolist(), strict=False)
         ]
 
     def problem(self, asked: Asked) -> Problem:
@@ -162,7 +164,7 @@ class Questions:
         )
 
     def _costs(self, asked: Asked) -> tuple[Amounts, float]:
-        """Of each trial, and of each byte of the peak."""
+        """Of each attempt, and of each byte of the peak."""
         aim = asked.aim
         if aim.best is None:
             worth, months = aim.worth or Worth(), self.months[asked.part]
@@ -206,22 +208,22 @@ class Questions:
             found = best(replace(problem, costs=sign * (aimed.over - at * per)))
             if found is None:
                 return None
-            chosen = list(found.trials)
+            chosen = list(found.attempts)
             now = float(aimed.over[chosen].sum() / max(per[chosen].sum(), 1.0))
             if abs(now - at) <= _NEAR_ENOUGH * max(abs(at), 1e-9):
                 break
             at = now
         assert found is not None
-        return Choice(found.trials, sign * at, sign * at + min(found.bound, 0.0) / max(least, 1.0))
+        return Choice(found.attempts, sign * at, sign * at + min(found.bound, 0.0) / max(least, 1.0))
 
     def _row(self, limit: Limit, part: str) -> Row:
         return row_of(limit, self._measures(part), self._now(part), self.today.measure(limit.name, part))
 
     def _measures(self, part: str) -> list[Measures]:
-        return [getattr(trial.alone, part) for trials in self.lists for trial in trials]
+        return [getattr(attempt.alone, part) for attempts in self.lists for attempt in attempts]
 
     def _now(self, part: str) -> list[Measures]:
-        return [getattr(trials[0].alone, part) for trials in self.lists]
+        return [getattr(attempts[0].alone, part) for attempts in self.lists]
 
     def _held(self, asked: Asked) -> Amounts:
         held = self._at_ends if asked.from_below else self._at_most
@@ -235,14 +237,14 @@ class Questions:
 
     @cached_property
     def _at_most(self) -> Amounts:
-        return np.array([trial.alone.most for trials in self.lists for trial in trials], np.float64) / _MIB
+        return np.array([attempt.alone.most for attempts in self.lists for attempt in attempts], np.float64) / _MIB
 
     @cached_property
     def _at_ends(self) -> Amounts:
-        return np.array([trial.alone.held for trials in self.lists for trial in trials], np.float64) / _MIB
+        return np.array([attempt.alone.held for attempts in self.lists for attempt in attempts], np.float64) / _MIB
 
 
 def _is_constant(per: Amounts, unit: np.ndarray) -> bool:
-    """Whether all trials of a unit have the same."""
+    """Whether all attempts of a unit have the same."""
     first = np.searchsorted(unit, np.arange(int(unit.max()) + 1))
     return bool(np.all(per == per[first][unit]))

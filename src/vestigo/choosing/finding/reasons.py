@@ -92,7 +92,7 @@ def _check(pick: Pick) -> str:
     chosen, broken, best = pick.held_out
     whole, first = pick.among.length_ns(), pick.among.length_ns("first")
     part = f"the first {format_share(first / whole)} of the time" if first < whole else "the first part of the time"
-    begin = f"Check on held-out time: chosen from the same trials on {part} alone, "
+    begin = f"Check on held-out time: chosen among the same settings on {part} alone, "
     if chosen is None:
         return f"{begin}nothing keeps the limits."
 

@@ -11,15 +11,15 @@ from vestigo.choosing.candidates import Candidate
 from vestigo.choosing.choose import settled
 from vestigo.choosing.finding.answers import FOUND, Answers, Recommended
 from vestigo.choosing.finding.asked import offers_for
+from vestigo.choosing.finding.attempts import Attempts
 from vestigo.choosing.finding.facts import facts_of
 from vestigo.choosing.finding.found import Search
-from vestigo.choosing.finding.kept import KeptTrials, about
+from vestigo.choosing.finding.kept import KeptAttempts, about
 from vestigo.choosing.finding.ladders import SIZES
 from vestigo.choosing.finding.more import would_bring
 from vestigo.choosing.finding.offers import Offer
 from vestigo.choosing.finding.questions import PEAK, Asked
 from vestigo.choosing.finding.searching import Searching
-from vestigo.choosing.finding.trials import Trials
 from vestigo.choosing.finding.units import units_of
 from vestigo.choosing.run_sweep import SHARE_FOR_REST, Sweeping, share_between
 from vestigo.choosing.store import trace_name
@@ -38,7 +38,7 @@ from vestigo.trace import Readable, Trace
 
 _AMOUNTS = 8
 """So many amounts of memory are told."""
-_TRIALS = "trials"
+_ATTEMPTS = "settings"
 
 
 def search(  # noqa: PLR0913  # options by name
@@ -102,7 +102,7 @@ class _Search:
         self._offers = self._offered(())
         now = [{key: one for offer in offers for key, one in offer.now.items()} for offers in self._offers]
         self._swept = Sweeping(given, self._plan, rest, None, also=self._freest())
-        self._trials = Trials(self._on, used, now, self._swept.split_ns, progress=self._tell)
+        self._attempts = Attempts(self._on, used, now, self._swept.split_ns, progress=self._tell)
 
     def run(self, seconds: float | None, results: str | Path | None) -> Search:
         begun = time.monotonic()
@@ -111,35 +111,35 @@ class _Search:
             if tasks.store is not None:
                 name = trace_name(self._given)
                 told = [about(name, self._today, unit, self._rest) for unit in self._units]
-                self._trials.kept = KeptTrials(tasks.store, told)
+                self._attempts.kept = KeptAttempts(tasks.store, told)
             return self._searched(among, begun, seconds)
 
     def _searched(self, among: Sweep, begun: float, seconds: float | None) -> Search:
-        self._trials.make([now] for now in self._trials.now)
+        self._attempts.make([now] for now in self._attempts.now)
         if seconds is not None:
-            self._trials.deadline = begun + seconds
+            self._attempts.deadline = begun + seconds
         aim = settled(self._plan.aim, among)
         limits = tuple(limit.beside(among.today.measure(limit.name)) for limit in aim.each_limit)
-        answers = Answers(self._trials, self._offers, among, self._today, self._first_share())
+        answers = Answers(self._attempts, self._offers, among, self._today, self._first_share())
         work = Searching(answers, aim, limits)
         work.run()
-        has_time, self._trials.deadline = not self._trials.is_over, float("inf")
+        has_time, self._attempts.deadline = not self._attempts.is_over, float("inf")
         found = self._found(answers, among, answers.recommended(aim))
         try:
             if not work.was_stopped:
                 found = self._with_more(found, Asked(aim, limits), has_time)
         except KeyboardInterrupt:
             work.was_stopped = True
-        is_kept, self._trials.kept = self._trials.kept is not None, None  # its file is closed after the search
+        is_kept, self._attempts.kept = self._attempts.kept is not None, None  # its file is closed after the search
         if work.was_stopped:
             how = "the same call goes on from there" if is_kept else "give a file for results, and they are kept"
-            raise Interrupted(f"stopped after {sum(self._trials.tried):,} trials; {how}", found)
+            raise Interrupted(f"stopped after {sum(self._attempts.tried):,} settings; {how}", found)
         return found
 
     def _found(self, answers: Answers, among: Sweep, best: Recommended | None) -> Search:
         own = {one.name: getattr(among, one.name) for one in dataclasses.fields(among) if one.name != "candidates"}
         candidates = {**among.candidates, **({FOUND: best.candidate} if best is not None else {})}
-        tried = dict(zip(map(str, self._units), self._trials.tried, strict=True))
+        tried = dict(zip(map(str, self._units), self._attempts.tried, strict=True))
         return Search(candidates, **own, tried=tried, answers=answers)
 
     def _with_more(self, found: Search, asked: Asked, has_time: bool) -> Search:
@@ -180,7 +180,7 @@ class _Search:
         return (self._swept.split_ns - slicing.origin_ns) / (slicing.most * slicing.width_ns)
 
     def _tell(self) -> None:
-        self._report(_TRIALS, self._trials.done, self._trials.wanted)
+        self._report(_ATTEMPTS, self._attempts.done, self._attempts.wanted)
 
 
 def _round_bytes(amount: float) -> float:

@@ -1,6 +1,6 @@
 """The rounds of a search: solve, try what is near to the best, until that brings no more.
 
-Trials come where the linear program takes some, or where the prices of the limits say that another setting would pay
+Attempts come where the linear program takes some, or where the prices of the limits say that another setting would pay
 (columns by price: G. B. Dantzig, P. Wolfe, "Decomposition principle for linear programs", 1960; H. Everett, 1963).
 """
 
@@ -11,9 +11,9 @@ import numpy as np
 
 from vestigo.choosing.finding import moves
 from vestigo.choosing.finding.answers import Answers
+from vestigo.choosing.finding.attempts import Setting
 from vestigo.choosing.finding.ladders import FINEST
 from vestigo.choosing.finding.questions import PEAK, Asked, Questions
-from vestigo.choosing.finding.trials import Setting
 from vestigo.rules import Aim
 from vestigo.rules.aim import Limit
 
@@ -39,14 +39,14 @@ class Searching:
         """Tries settings until more bring no more, there is no more time, or on Ctrl-C."""
         try:
             for wanted in self._rounds():
-                if not self.answers.trials.make(wanted) and self.answers.trials.is_over:
+                if not self.answers.attempts.make(wanted) and self.answers.attempts.is_over:
                     return
         except KeyboardInterrupt:
             self.was_stopped = True
 
     def _rounds(self) -> Iterator[list[list[Setting]]]:
         """What to try in each round."""
-        bases = self.answers.trials.now
+        bases = self.answers.attempts.now
         whole = [moves.every(offers, base) for offers, base in zip(self.answers.offers, bases, strict=True)]
         yield [
             list(moves.first(offers, base, self._is_long)) if every is None else every
@@ -57,19 +57,19 @@ class Searching:
             return
         level, before = 0, self._reached()
         for round_ in range(_MOST_ROUNDS):
-            tried = sum(self.answers.trials.tried)
+            tried = sum(self.answers.attempts.tried)
             yield self._near(level, open_units, is_first=round_ == 0)
             now = self._reached()
-            if sum(self.answers.trials.tried) == tried or before - now <= _ENOUGH * max(abs(now), 1e-9):
+            if sum(self.answers.attempts.tried) == tried or before - now <= _ENOUGH * max(abs(now), 1e-9):
                 level += 1
-            if level > FINEST or self.answers.trials.is_over:
+            if level > FINEST or self.answers.attempts.is_over:
                 return
             before = now
 
     @property
     def _is_long(self) -> bool:
-        """Whether each trial takes so long that fewer must do."""
-        return len(self.answers.trials.trace) > _LONG
+        """Whether each attempt takes so long that fewer must do."""
+        return len(self.answers.attempts.trace) > _LONG
 
     def _reached(self) -> float:
         """What the aim costs at least by what was tried."""
@@ -82,8 +82,10 @@ class Searching:
         of_views = [questions.near(asked) for asked in self._views(questions)]
         wanted: list[list[Setting]] = []
         for number, offers in enumerate(self.answers.offers):
-            best = {id(trial): trial for view in of_views for trial in view[number] if open_units[number]}.values()
-            now = self.answers.trials.now[number]
+            best = {
+                id(attempt): attempt for view in of_views for attempt in view[number] if open_units[number]
+            }.values()
+            now = self.answers.attempts.now[number]
             useful = [one for one in offers if is_first or one.is_ordered or moves.is_used(one, best, now)]
             near = (moves.near(useful, one.setting, level, one.alone.whole.evictions > 0) for one in best)
             wanted.append([setting for each in near for setting in each])

@@ -3,9 +3,9 @@
 from collections.abc import Sequence
 from typing import NamedTuple
 
+from vestigo.choosing.finding.attempts import Attempt, Attempts, Setting
 from vestigo.choosing.finding.offers import Offer
 from vestigo.choosing.finding.questions import Asked, Questions
-from vestigo.choosing.finding.trials import Setting, Trial, Trials
 from vestigo.choosing.proof import ChangeWorth
 
 _FOR_NOTHING = 5e-4
@@ -15,7 +15,7 @@ _FOR_NOTHING = 5e-4
 class _Variant(NamedTuple):
     unit: int
     offer: Offer
-    trial: Trial
+    attempt: Attempt
     cost: float
     keeps_limits: bool
 
@@ -23,12 +23,12 @@ class _Variant(NamedTuple):
 class Trimming(NamedTuple):
     """What it works with."""
 
-    trials: Trials
+    attempts: Attempts
     offers: Sequence[Sequence[Offer]]
     questions: Questions
     asked: Asked
 
-    def trimmed(self, chosen: Sequence[Trial]) -> tuple[Trial, ...]:
+    def trimmed(self, chosen: Sequence[Attempt]) -> tuple[Attempt, ...]:
         """The choice without changes that bring nothing. Of each unit the least useful one goes first."""
         kept = list(chosen)
         while True:
@@ -38,36 +38,40 @@ class Trimming(NamedTuple):
             if not variants:
                 return tuple(kept)
             least = min(variants, key=lambda one: one.cost)
-            kept[least.unit] = least.trial
+            kept[least.unit] = least.attempt
 
-    def worth(self, chosen: Sequence[Trial]) -> tuple[ChangeWorth, ...]:
+    def worth(self, chosen: Sequence[Attempt]) -> tuple[ChangeWorth, ...]:
         """What each change is worth."""
         found = []
         for one in self._variants(chosen):
-            now, then = chosen[one.unit].setting, self.trials.now[one.unit]
+            now, then = chosen[one.unit].setting, self.attempts.now[one.unit]
             keys = [key for key in one.offer.keys if now[key] != then[key]]
             before, after = ({key: setting[key] for key in keys} for setting in (then, now))
             found.append(ChangeWorth(before, after, abs(one.cost), one.keeps_limits))
         return tuple(found)
 
-    def _variants(self, chosen: Sequence[Trial]) -> list[_Variant]:
+    def _variants(self, chosen: Sequence[Attempt]) -> list[_Variant]:
         """The choice with one change less, in every way. What was not tried yet is tried."""
         wanted: list[list[tuple[Offer, Setting]]] = [
-            [(offer, self._without(number, offer, trial)) for offer in offers if self._is_changed(number, offer, trial)]
-            for number, (offers, trial) in enumerate(zip(self.offers, chosen, strict=True))
+            [
+                (offer, self._without(number, offer, attempt))
+                for offer in offers
+                if self._is_changed(number, offer, attempt)
+            ]
+            for number, (offers, attempt) in enumerate(zip(self.offers, chosen, strict=True))
         ]
-        self.trials.make([[setting for _, setting in each] for each in wanted])
+        self.attempts.make([[setting for _, setting in each] for each in wanted])
         found = []
         for number, each in enumerate(wanted):
             for offer, setting in each:
-                trial = self.trials.find(number, setting)
-                if trial is not None:
-                    with_it = [trial if place == number else one for place, one in enumerate(chosen)]
-                    found.append(_Variant(number, offer, trial, *self.questions.judge(self.asked, with_it)))
+                attempt = self.attempts.find(number, setting)
+                if attempt is not None:
+                    with_it = [attempt if place == number else one for place, one in enumerate(chosen)]
+                    found.append(_Variant(number, offer, attempt, *self.questions.judge(self.asked, with_it)))
         return found
 
-    def _without(self, number: int, offer: Offer, trial: Trial) -> Setting:
-        return {**trial.setting, **{key: self.trials.now[number][key] for key in offer.keys}}
+    def _without(self, number: int, offer: Offer, attempt: Attempt) -> Setting:
+        return {**attempt.setting, **{key: self.attempts.now[number][key] for key in offer.keys}}
 
-    def _is_changed(self, number: int, offer: Offer, trial: Trial) -> bool:
-        return any(trial.setting[key] != self.trials.now[number][key] for key in offer.keys)
+    def _is_changed(self, number: int, offer: Offer, attempt: Attempt) -> bool:
+        return any(attempt.setting[key] != self.attempts.now[number][key] for key in offer.keys)

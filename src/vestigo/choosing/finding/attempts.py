@@ -1,4 +1,4 @@
-"""``Trials``: the settings that were tried of each unit, each replayed alone."""
+"""``Attempts``: the settings that were tried of each unit, each replayed alone."""
 
 import hashlib
 import time
@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from vestigo.choosing.finding.kept import KeptTrials
+from vestigo.choosing.finding.kept import KeptAttempts
 from vestigo.choosing.finding.offers import frozen
 from vestigo.choosing.finding.units import fits, shares_of
 from vestigo.engine.job import Job, job
@@ -27,7 +27,7 @@ Setting = Mapping[str, object]
 """What a unit is set to: a value for each key that can be set."""
 
 
-class Trial(NamedTuple):
+class Attempt(NamedTuple):
     """A setting of one unit, and what it gives."""
 
     setting: Setting
@@ -37,8 +37,8 @@ class Trial(NamedTuple):
 
 
 @dataclass
-class Trials:
-    """The trials on one trace. Each setting is tried once."""
+class Attempts:
+    """The attempts on one trace. Each setting is tried once."""
 
     trace: Trace
     plan: Plan
@@ -47,17 +47,17 @@ class Trials:
     """What each unit is set to today."""
     split_ns: int
     deadline: float = float("inf")
-    """When no more trials are begun, by `time.monotonic`."""
-    kept: KeptTrials | None = None
+    """When no more attempts are begun, by `time.monotonic`."""
+    kept: KeptAttempts | None = None
     progress: Callable[[], None] = lambda: None
-    """Is called after each trial."""
+    """Is called after each attempt."""
     done: int = 0
     wanted: int = 0
-    """How many trials were made, and how many were wanted up to now."""
-    lists: list[list[Trial]] = field(init=False)
-    """The trials of each unit that differ in what they give. The first is today's setting."""
-    _seen: list[dict[tuple[object, ...], Trial | None]] = field(init=False)
-    """By the name of a setting, its trial. None if it contradicts itself."""
+    """How many attempts were made, and how many were wanted up to now."""
+    lists: list[list[Attempt]] = field(init=False)
+    """The attempts of each unit that differ in what they give. The first is today's setting."""
+    _seen: list[dict[tuple[object, ...], Attempt | None]] = field(init=False)
+    """By the name of a setting, its attempt. None if it contradicts itself."""
     _given: list[dict[bytes, Alone]] = field(init=False)
 
     def __post_init__(self) -> None:
@@ -67,7 +67,7 @@ class Trials:
     @property
     def tried(self) -> list[int]:
         """How many settings of each unit were tried."""
-        return [sum(trial is not None for trial in seen.values()) for seen in self._seen]
+        return [sum(attempt is not None for attempt in seen.values()) for seen in self._seen]
 
     @property
     def is_over(self) -> bool:
@@ -91,33 +91,33 @@ class Trials:
         made = [one for one in each_side_by_side(self._try, asked) if one is not None]
         if self.kept is not None:
             numbers = {id(setting): number for each in rounds for number, setting in each}
-            self.kept.put([(numbers[id(trial.setting)], trial.setting, trial.alone) for trial in made])
-        new = {id(trial.setting): trial for trial in made}
+            self.kept.put([(numbers[id(attempt.setting)], attempt.setting, attempt.alone) for attempt in made])
+        new = {id(attempt.setting): attempt for attempt in made}
         for number, setting in chain.from_iterable(rounds):
-            if (trial := known[id(setting)] or new.get(id(setting))) is not None:
-                self._add(number, trial._replace(changes=_changes(setting, self.now[number])))
+            if (attempt := known[id(setting)] or new.get(id(setting))) is not None:
+                self._add(number, attempt._replace(changes=_changes(setting, self.now[number])))
             elif self.is_over:
                 self._seen[number].pop(frozen(setting))  # it was not tried
         return sum(one is not None for one in (*known.values(), *made))
 
-    def _kept(self, number: int, setting: Setting) -> Trial | None:
-        """A trial that was made before."""
+    def _kept(self, number: int, setting: Setting) -> Attempt | None:
+        """A attempt that was made before."""
         alone = self.kept.get(number, setting) if self.kept is not None else None
         if alone is None:
             return None
         self.done += 1
         self.progress()
-        return Trial(setting, {}, alone)
+        return Attempt(setting, {}, alone)
 
-    def find(self, number: int, setting: Setting) -> Trial | None:
-        """The trial of a setting. None if it was not tried, or contradicts itself."""
+    def find(self, number: int, setting: Setting) -> Attempt | None:
+        """The attempt of a setting. None if it was not tried, or contradicts itself."""
         return self._seen[number].get(frozen(setting))
 
-    def _add(self, number: int, trial: Trial) -> None:
-        given, known = _digest(trial.alone), self._given[number]
+    def _add(self, number: int, attempt: Attempt) -> None:
+        given, known = _digest(attempt.alone), self._given[number]
         if given not in known:
-            self.lists[number].append(trial)
-        self._seen[number][frozen(trial.setting)] = trial._replace(alone=known.setdefault(given, trial.alone))
+            self.lists[number].append(attempt)
+        self._seen[number][frozen(attempt.setting)] = attempt._replace(alone=known.setdefault(given, attempt.alone))
 
     def _fresh(self, number: int, settings: Iterable[Setting]) -> Iterable[Setting]:
         for setting in settings:
@@ -141,14 +141,14 @@ class Trials:
     def _job(self, items: Iterable[tuple[str, object]]) -> Job:
         return job(self.trace, self.plan.changed(dict(items)))
 
-    def _try(self, asked: "_Asked") -> Trial | None:
+    def _try(self, asked: "_Asked") -> Attempt | None:
         check()
         if self.is_over:
             return None
         (alone,) = replay_alone(self.trace, [(asked.job, asked.share)], self.split_ns)
         self.done += 1
         self.progress()
-        return Trial(asked.setting, {}, alone)
+        return Attempt(asked.setting, {}, alone)
 
 
 def _changes(setting: Setting, now: Setting) -> Setting:
@@ -159,7 +159,7 @@ def _changes(setting: Setting, now: Setting) -> Setting:
 
 
 def _digest(alone: Alone) -> bytes:
-    """The same for trials that give the same."""
+    """The same for attempts that give the same."""
     whole = alone.whole
     counts = [getattr(whole, one.name) for one in fields(whole) if isinstance(getattr(whole, one.name), int)]
     digest = hashlib.blake2b(repr((counts, whole.misses_by_cause)).encode(), digest_size=16)
@@ -169,7 +169,7 @@ def _digest(alone: Alone) -> bytes:
 
 
 class _Asked(NamedTuple):
-    """A trial that is to be made."""
+    """A attempt that is to be made."""
 
     setting: Setting
     job: Job
