@@ -57,7 +57,7 @@ def test_the_page_is_the_same_each_time_says_the_answer_and_lets_nothing_in(made
     assert made.pick.because[0].split(":")[0] in page
     assert "vestigo choose morning.parquet --plan plan.toml" in page
     assert made.digest in page and f"Vestigo {vg.__version__}" in page
-    assert "an overhead of 64 bytes an entry" in page
+    assert "an overhead of 64\u00a0bytes an entry" in page  # a number and its unit are never parted
     policy = re.search(r'Content-Security-Policy" content="([^"]*)"', page)
     assert policy is not None
     said = policy[1].replace("&#39;", "'")
@@ -91,6 +91,7 @@ def test_where_no_candidate_keeps_the_limits_the_closest_is_named() -> None:
     trace = vg.synth(2_000, keys=100, seed=1)
     aim = vg.Aim(most="hit_rate", limits={"memory_peak": "<= 100 B"})
     page = vg.report(trace, vg.Plan(vg.Rules(max_entries=20), vary={"rules.max_entries": [10]}, aim=aim)).to_html()
+    page = page.replace("\u00a0", " ")
     assert (
         "The closest is &#39;max_entries=10&#39;: memory peak 38.7 KiB, and the limit is &lt;= 100 B" in page
         and "the closest</th>" in page
