@@ -77,26 +77,32 @@ class Answers:
         return self.known[name]
 
     def on_part(self, aim: Aim, part: str) -> Candidate | None:
-        """What is best on a part of the time alone. None if nothing keeps the limits there."""
-        name = f"found on the {part}"
-        best = self.best(name, aim, aim.each_limit, part)
-        return best and (self._leaner(name, aim, best) or best).candidate
+        """What the same choice takes on a part of the time alone. None if nothing keeps the limits there."""
+        best = self.best(f"found on the {part}", aim, aim.each_limit, part)
+        return best and self._settled(best).candidate
 
     def _recommended(self, aim: Aim) -> Recommended | None:
         best = self.best(FOUND, aim, aim.each_limit)
         if best is None:
             return None
-        found = self._leaner(FOUND, aim, best) or best
-        trimming = Trimming(self.attempts, self.offers, self.questions, found.asked)
-        attempts = trimming.trimmed(found.attempts)
-        candidate = self.candidate(FOUND, attempts)
-        if excesses(self.among, candidate, found.asked.limits):
-            attempts, candidate = found.attempts, found.candidate
-        worth = trimming._replace(asked=best.asked).worth(attempts)
+        found = self._settled(best)
+        worth = self._trimming(best.asked).worth(found.attempts)
         below = self.questions.best(best.asked._replace(from_below=True))
         bound = below.bound if below is not None else best.cost
         proof = Proof(self.attempts.combinations, abs(bound), abs(best.cost), worth)
-        return Recommended(candidate, proof, best.cost)
+        return Recommended(found.candidate, proof, best.cost)
+
+    def _settled(self, best: Found) -> Found:
+        """In less memory if no limit on it is stated, and without changes that bring nothing."""
+        found = self._leaner(best) or best
+        kept = self._trimming(found.asked).trimmed(found.attempts)
+        candidate = self.candidate(found.candidate.name, kept)
+        if excesses(self.among, candidate, found.asked.limits, found.asked.part):
+            return found
+        return found._replace(candidate=candidate, attempts=kept)
+
+    def _trimming(self, asked: Asked) -> Trimming:
+        return Trimming(self.attempts, self.offers, self.questions, asked)
 
     def best(self, name: str, aim: Aim, limits: Sequence[Limit], part: str = "whole") -> Found | None:
         """The best choice within limits on a part of the time. None if none was found that keeps them.
@@ -126,15 +132,17 @@ class Answers:
         exact = [limit.beside(self.among.today.measure(limit.name)) for limit in limits]
         return self.candidate("nearest", questions.attempts(questions.nearest(exact)))
 
-    def _leaner(self, name: str, aim: Aim, best: Found) -> Found | None:
+    def _leaner(self, best: Found) -> Found | None:
         """Where no limit on memory is stated: the choice that takes least memory of those that reach nearly as much."""
+        aim = best.asked.aim
         if any(limit.name == PEAK for limit in best.asked.limits) or aim.best in (None, PEAK):
             return None
         assert aim.best is not None
         reached = best.candidate.measure(aim.best, best.asked.part)
         more = MEASURES[aim.best].more_is_better
         nearly = Limit(aim.best, ">=" if more else "<=", reached * NEARLY_ALL if more else reached / NEARLY_ALL)
-        return self.best(name, Aim(least=PEAK), [*best.asked.limits, nearly], best.asked.part)
+        limits = [*best.asked.limits, nearly]
+        return self.best(best.candidate.name, Aim(least=PEAK), limits, best.asked.part)
 
     def candidate(self, name: str, attempts: Iterable[Attempt]) -> Candidate:
         """A choice, replayed as a whole."""

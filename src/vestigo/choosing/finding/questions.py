@@ -11,7 +11,7 @@ import numpy as np
 from vestigo.choosing.candidates import PARTS
 from vestigo.choosing.finding.attempts import Attempt
 from vestigo.choosing.finding.combining import Choice, Problem, Relaxed, best, relaxed
-from vestigo.choosing.finding.limits import Amounts, Ratio, Row, ratio, row_of
+from vestigo.choosing.finding.limits import Amounts, Ratio, Row, is_exact, ratio, row_of
 from vestigo.errors import RulesError
 from vestigo.measures import MEASURES
 from vestigo.outcome import Measures
@@ -45,8 +45,9 @@ class Asked(NamedTuple):
     """With their bounds as numbers."""
     part: str = "whole"
     from_below: bool = False
-    """Whether peaks count as what is held at the ends of stretches of time. That is never more than they are, and so
-    gives a bound; otherwise they are never less.
+    """Whether the answer is to be a bound. Then peaks count as what is held at the ends of stretches of time, which is
+    never more than they are, and limits that are only estimated are left out. Otherwise peaks count as never less than
+    they are.
     """
 
 
@@ -150,7 +151,7 @@ class Questions:
     def problem(self, asked: Asked) -> Problem:
         """Raises RulesError for limits and aims that a search cannot take."""
         costs, peak_costs = self._costs(asked)
-        limits = [limit for limit in asked.limits if limit.name != PEAK]
+        limits = [limit for limit in asked.limits if limit.name != PEAK and (is_exact(limit) or not asked.from_below)]
         peaks = [limit.bound for limit in asked.limits if limit.name == PEAK and limit.sign == "<="]
         needs_peak = peak_costs > 0 or bool(peaks)
         return Problem(
