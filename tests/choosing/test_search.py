@@ -1,7 +1,9 @@
 """A search finds what a grid that is tried to the end finds, and its bound holds."""
 
+import ctypes
 import dataclasses
 import itertools
+import os
 import pickle
 from pathlib import Path
 
@@ -30,6 +32,7 @@ from vestigo import (
     synth,
 )
 from vestigo.choosing.finding.attempts import Attempts
+from vestigo.choosing.finding.silence import silenced
 from vestigo.choosing.pick import cost
 from vestigo.outcome.alone import Alone
 
@@ -287,6 +290,16 @@ def test_a_search_is_saved_with_its_candidates(found: Search, tmp_path: Path) ->
     assert "1.00 GiB" not in pick.because[0]
     assert load(save(pick, tmp_path / "pick.json")).proof == pick.proof
     assert pickle.loads(pickle.dumps(found)) == found
+
+
+def test_what_the_solver_prints_does_not_reach_stdout(capfd: pytest.CaptureFixture[str]) -> None:
+    c = ctypes.CDLL(None)
+    with silenced():
+        c.puts(b"HighsMipSolverData::transformNewIntegerFeasibleSolution tmpSolver.run();")
+        c.puts(b"what somebody else prints")
+        os.write(1, b"in pieces\n")
+    os.write(1, b"after it\n")
+    assert sorted(capfd.readouterr().out.splitlines()) == ["after it", "in pieces", "what somebody else prints"]
 
 
 def test_the_solver_is_silent(trace: Trace, capfd: pytest.CaptureFixture[str]) -> None:

@@ -58,11 +58,17 @@ class Answers:
     """Of the counted slices of time: those of the first part."""
     known: dict[str, Recommended | None] = field(default_factory=dict)
     """What was recommended for an aim."""
+    asked_of: dict[tuple[int, ...], Questions] = field(default_factory=dict)
+    """The latest questions, by how many attempts there were."""
 
     @property
     def questions(self) -> Questions:
         """What can be asked about all that was tried by now."""
-        return self.questions_about(self.attempts.lists)
+        tried = tuple(map(len, self.attempts.lists))
+        if tried not in self.asked_of:
+            self.asked_of.clear()
+            self.asked_of[tried] = self.questions_about([[*each] for each in self.attempts.lists])
+        return self.asked_of[tried]
 
     def questions_about(self, lists: Sequence[Sequence[Attempt]]) -> Questions:
         """What can be asked about some attempts of each unit."""
@@ -76,9 +82,9 @@ class Answers:
             self.known[name] = self._recommended(aim)
         return self.known[name]
 
-    def on_part(self, aim: Aim, part: str) -> Candidate | None:
-        """What the same choice takes on a part of the time alone. None if nothing keeps the limits there."""
-        best = self.best(f"found on the {part}", aim, aim.each_limit, part)
+    def on_first(self, aim: Aim) -> Candidate | None:
+        """What the same choice takes on the first part of the time. None if nothing keeps the limits there."""
+        best = self.best("found on the first", aim, aim.each_limit, "first")
         return best and self._settled(best).candidate
 
     def _recommended(self, aim: Aim) -> Recommended | None:

@@ -15,6 +15,7 @@ from scipy.optimize import LinearConstraint, linprog, milp
 from scipy.sparse import csr_array
 
 from vestigo.choosing.finding.limits import Amounts, Row
+from vestigo.choosing.finding.silence import silenced
 
 _MOST_ROUNDS = 200
 _ROWS_AT_ONCE = 4
@@ -159,13 +160,9 @@ def _solved(problem: Problem, attempts: np.ndarray, bound: float) -> Choice | No
         whole = np.ones(len(costs))
         whole[len(attempts) :] = 0
         upper = np.where(whole == 1, 1.0, np.inf)
-        found = milp(
-            costs,
-            integrality=whole,
-            bounds=(0, upper),
-            constraints=constraints,
-            options={"time_limit": _SOLVER_SECONDS, "mip_rel_gap": 1e-6, "presolve": False},
-        )
+        with silenced():
+            options = {"time_limit": _SOLVER_SECONDS, "mip_rel_gap": 1e-6, "presolve": False}
+            found = milp(costs, integrality=whole, bounds=(0, upper), constraints=constraints, options=options)
         if found.x is None:
             return None
         taken = found.x[: len(attempts)] > 0.5

@@ -78,8 +78,10 @@ class Search(Sweep):
     def _held_out(self, aim: Aim) -> HeldOut:
         """The same choice on the first part of the time, among the same attempts, judged on the rest."""
         assert self.answers is not None
-        chosen, best = (self.answers.on_part(aim, part) for part in ("first", "rest"))
-        return HeldOut(chosen, tuple(excesses(self, chosen, aim.each_limit, "rest")) if chosen else (), best)
+        chosen = self.answers.on_first(aim)
+        best = self.answers.best("best on the rest", aim, aim.each_limit, "rest")
+        broken = tuple(excesses(self, chosen, aim.each_limit, "rest")) if chosen else ()
+        return HeldOut(chosen, broken, best.candidate if best else None)
 
     def _relaxed(self, aim: Aim, pick: Candidate) -> list[Relaxed]:
         """What each limit costs: what the aim would reach within a quarter more."""

@@ -8,7 +8,6 @@ from typing import NamedTuple, Protocol
 
 import numpy as np
 
-from vestigo.choosing.candidates import PARTS
 from vestigo.choosing.finding.attempts import Attempt
 from vestigo.choosing.finding.combining import Choice, Problem, Relaxed, best, relaxed
 from vestigo.choosing.finding.limits import Amounts, Ratio, Row, is_exact, ratio, row_of
@@ -161,7 +160,7 @@ class Questions:
             self._held(asked) if needs_peak else None,
             min(peaks, default=inf) / _MIB,
             peak_costs * _MIB,
-            self._stretches[asked.part],
+            self._stretches.setdefault((asked.part, asked.from_below), []),
         )
 
     def _costs(self, asked: Asked) -> tuple[Amounts, float]:
@@ -232,9 +231,11 @@ class Questions:
         return {"whole": held, "first": held[:, : max(split, 1)], "rest": held[:, split:]}[asked.part]
 
     @cached_property
-    def _stretches(self) -> dict[str, list[int]]:
-        """The stretches of each part of the time that were asked about, because choices exceed limits there."""
-        return {part: [] for part in PARTS}
+    def _stretches(self) -> dict[tuple[str, bool], list[int]]:
+        """The stretches of each part of the time that were asked about, because choices exceed limits there; those at
+        whose ends something is held are counted apart.
+        """
+        return {}
 
     @cached_property
     def _at_most(self) -> Amounts:
