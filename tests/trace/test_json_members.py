@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from vestigo import read_trace
@@ -57,6 +57,7 @@ def test_a_member_is_what_pythons_reader_finds(
 
 
 @given(st.binary(max_size=60), st.sampled_from(["a", "a.0", ""]))
+@example(b"\0", "a")  # a line of nothing but a NUL is no blank line
 def test_whatever_the_bytes_are_there_is_one_text_a_line(content: bytes, name: str) -> None:
     lines = [line for line in content.removeprefix(b"\xef\xbb\xbf").split(b"\n") if line.strip()]
     offsets, letters, missing, _ = members(np.frombuffer(content, np.uint8), name)

@@ -4,6 +4,7 @@
 // The lines need not be valid. What cannot be read is missing.
 #pragma once
 
+#include <algorithm>
 #include <charconv>
 #include <cstdint>
 #include <span>
@@ -224,7 +225,7 @@ inline MemberTexts member_texts(std::span<const std::uint8_t> content, std::stri
   while (!rest.empty()) {
     const std::size_t end = std::min(rest.find('\n'), rest.size());
     const std::string_view line = rest.substr(0, end);
-    if (json::Cursor(line).next() != '\0') {
+    if (!std::all_of(line.begin(), line.end(), json::is_blank)) {
       bool twice = false;
       json::put(found, json::member(line, name, twice));
       if (twice && found.twice == 0) found.twice = found.missing.size();
