@@ -322,3 +322,14 @@ def test_what_each_change_is_worth_is_drawn(found: Search, trace: Trace) -> None
     told = sweep(trace, Plan(vary={"rules.max_entries": [5, 50]}))
     with pytest.raises(RulesError, match="no search found it"):
         figures.worth(told.choose())
+
+
+def test_what_other_rules_would_bring_is_said_in_the_aims_own_words(trace: Trace) -> None:
+    prices = Worth(million_loads=1e6, currency="EUR")
+    for aim, says in (
+        (Aim(most="hit_rate"), " points more, by "),
+        (Aim(least="loads"), " less, by "),
+        (Aim(worth=prices), " EUR less, by "),
+    ):
+        made = search(trace, Plan(vary={"each.max_entries": [5, 80]}, aim=aim))
+        assert made.would_bring and says in str(made.choose())

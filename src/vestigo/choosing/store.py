@@ -67,7 +67,7 @@ class Store:
         if row is None:
             return None
         content, digest = row
-        if isinstance(content, str) and _digest(content) == digest:
+        if isinstance(content, str) and digest_of(content) == digest:
             with contextlib.suppress(LookupError, TypeError, ValueError, AttributeError):  # it is no such result
                 return made(json.loads(content))
         self.notes.append(f"{self.path}: a result is damaged; it is replayed again")
@@ -80,7 +80,7 @@ class Store:
     def put_all(self, results: Mapping[str, Mapping[str, object]]) -> None:
         """Saves results by name, all at once. Raises InputError if the disk is full."""
         contents = {name: json.dumps(result) for name, result in results.items()}
-        rows = [(name, content, _digest(content)) for name, content in contents.items()]
+        rows = [(name, content, digest_of(content)) for name, content in contents.items()]
         try:
             try:
                 self._insert(rows)
@@ -184,17 +184,18 @@ def result_name(trace: str, plan: Plan, *more: object) -> str | None:
     """
     if any(rules.eviction.own is not None or (rules.keep_if and rules.keep_if.own) for rules in plan.all_rules()):
         return None
-    depends_on = [_FORMAT, _version(), trace, plan.replayed_to_dict(), *more]
+    depends_on = [_FORMAT, our_version(), trace, plan.replayed_to_dict(), *more]
     if any(rules.jitter for rules in plan.all_rules()):
         depends_on.append(_DRAWN_BY)
-    return _digest(json.dumps(depends_on, sort_keys=True, default=str))
+    return digest_of(json.dumps(depends_on, sort_keys=True, default=str))
 
 
 @cache
-def _version() -> str:
-    """Looking it up reads a file."""
+def our_version() -> str:
+    """Vestigo's version. Looking it up reads a file."""
     return version("vestigo-replay")
 
 
-def _digest(content: str) -> str:
+def digest_of(content: str) -> str:
+    """Names a content: another one has another digest."""
     return hashlib.blake2b(content.encode(), digest_size=20).hexdigest()

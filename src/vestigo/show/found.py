@@ -167,7 +167,7 @@ def _would_bring(pick: Pick, found: Search) -> list[Text]:
     if not found.would_bring or pick.proof is None or pick.aim != settled(found.aim, found):
         return []
     said = [
-        f"{one.kind} ({', '.join(one.rules)}) {gain_text(pick, one.gain)} more, by {_named(one.lookups)}"
+        f"{one.kind} ({', '.join(one.rules)}) {gain_text(pick, one.gain)}, by {_named(one.lookups)}"
         for one in found.would_bring
     ]
     return [kept_together(Text(f"Rules that were not to be set would bring: {'; '.join(said)}."))]

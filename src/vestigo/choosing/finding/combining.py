@@ -8,14 +8,15 @@ asked for only where a choice would exceed it.
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
-from scipy.optimize import LinearConstraint, linprog, milp
-from scipy.sparse import csr_array
 
 from vestigo.choosing.finding.limits import Amounts, Row
 from vestigo.choosing.finding.silence import silenced
+
+if TYPE_CHECKING:
+    from scipy.sparse import csr_array
 
 _MOST_ROUNDS = 200
 _ROWS_AT_ONCE = 4
@@ -91,6 +92,8 @@ def relaxed(problem: Problem) -> Relaxed | None:
 
 def _relaxed_among(problem: Problem, taken: np.ndarray) -> Relaxed | None:
     """The linear relaxation with some of the attempts. At its prices, others may be cheaper."""
+    from scipy.optimize import linprog  # takes a while to import
+
     matrix, most, costs = _tables(problem, np.arange(len(problem.unit)))
     columns = taken if len(costs) == len(problem.unit) else np.append(taken, len(problem.unit))
     every = _each_once(problem.unit, problem.units, len(costs))
@@ -151,6 +154,8 @@ def best(problem: Problem) -> Choice | None:
 
 def _solved(problem: Problem, attempts: np.ndarray, bound: float) -> Choice | None:
     """The best choice among some attempts."""
+    from scipy.optimize import LinearConstraint, milp
+
     for _ in range(_MOST_ROUNDS):
         matrix, most, costs = _tables(problem, attempts)
         every = _each_once(problem.unit[attempts], problem.units, len(costs))
@@ -201,7 +206,9 @@ def _tables(problem: Problem, attempts: np.ndarray) -> tuple[Amounts | None, Amo
     return table / scale[:, None], np.array(most) / scale, costs
 
 
-def _each_once(unit: np.ndarray, units: int, columns: int) -> csr_array:
+def _each_once(unit: np.ndarray, units: int, columns: int) -> "csr_array":
+    from scipy.sparse import csr_array
+
     ones = np.ones(len(unit))
     return csr_array((ones, (unit, np.arange(len(unit)))), shape=(units, columns))
 

@@ -1,17 +1,15 @@
 """Keeps what attempts gave in a file of results, so that a later search need not try the same again."""
 
 import base64
-import hashlib
 import zlib
 from collections.abc import Mapping, Sequence
 from dataclasses import fields
-from importlib.metadata import version
 from typing import Any
 
 import numpy as np
 
 from vestigo.choosing.finding.units import Unit
-from vestigo.choosing.store import Store
+from vestigo.choosing.store import Store, digest_of, our_version
 from vestigo.data import Told
 from vestigo.outcome import Measures, Spans
 from vestigo.outcome.alone import Alone
@@ -39,8 +37,7 @@ class KeptAttempts:
         self._store.put_all({self._name(unit, setting): _told(alone) for unit, setting, alone in attempts})
 
     def _name(self, unit: int, setting: Mapping[str, object]) -> str:
-        said = repr([self._about[unit], *sorted(setting.items())])
-        return hashlib.blake2b(said.encode(), digest_size=20).hexdigest()
+        return digest_of(repr([self._about[unit], *sorted(setting.items())]))
 
 
 def about(trace: str, plan: Plan, unit: Unit, *more: object) -> str:
@@ -50,7 +47,7 @@ def about(trace: str, plan: Plan, unit: Unit, *more: object) -> str:
         for name in unit.lookups
     ]
     pools = [plan.pools[name].to_dict() for name in unit.pools]
-    return repr([version("vestigo-replay"), _FORMAT, trace, own, pools, plan.warm_up, plan.what_if, *more])
+    return repr([our_version(), _FORMAT, trace, own, pools, plan.warm_up, plan.what_if, *more])
 
 
 def _told(alone: Alone) -> Told:

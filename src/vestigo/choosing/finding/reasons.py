@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from math import floor, log10
 
 from vestigo.choosing.candidates import Candidate
-from vestigo.choosing.pick import MONEY, Excess, Pick
+from vestigo.choosing.pick import Excess, Pick
 from vestigo.measures import MEASURES
 from vestigo.rules.aim import Limit
 from vestigo.rules.plan_parts import ALWAYS_FRESH, KEEP_ALL
@@ -128,6 +128,6 @@ def _broken(excess: Excess) -> str:
 
 def gain_text(pick: Pick, gain: float) -> str:
     """A gain of the aim for people: shares in points."""
-    if pick.aim.best is not None and MEASURES[pick.aim.best].kind == "share":
-        return f"{gain * 100:.2f} points"
-    return pick.amount_text(gain) + (" less" if pick.goal == MONEY else "")
+    what = MEASURES[pick.aim.best] if pick.aim.best is not None else None
+    amount = f"{gain * 100:.2f} points" if what is not None and what.kind == "share" else pick.amount_text(gain)
+    return f"{amount} {'more' if what is not None and what.more_is_better else 'less'}"
