@@ -83,7 +83,7 @@ def how_sure(pick: Pick) -> list[str]:
 def _check(pick: Pick) -> str:
     """What the same choice, made on the first part, gives on the rest."""
     chosen, _, best = pick.held_out
-    begin = f"Check on held-out time: made on {_first_part(pick)} alone, "
+    begin = f"Check on held-out time: made on {first_part(pick)} alone, "
     if chosen is None:
         return f"{begin}the choice finds no candidate within the limits."
 
@@ -103,7 +103,8 @@ def _check(pick: Pick) -> str:
     return f"{sentence} The best there within the limits is {_quoted(pick, best)}: {there(best)}."
 
 
-def _first_part(pick: Pick) -> str:
+def first_part(pick: Pick) -> str:
+    """The part of the time on which the choice is made that is checked on the rest."""
     whole, first = pick.among.length_ns(), pick.among.length_ns("first")
     return f"the first {format_share(first / whole)} of the time" if first < whole else "the first part of the time"
 

@@ -1,6 +1,6 @@
 """``replay``: one trace, one set of settings, one outcome."""
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator
 from typing import TYPE_CHECKING, Protocol
 
 from vestigo.arguments import text
@@ -114,11 +114,11 @@ def works_of(trace: Trace, jobs: Iterable[Job]) -> list[Callable[[], None]]:
     return native.works_of(trace, cut)
 
 
-def replay_alone(trace: Trace, asked: Sequence[tuple[Job, Share]], split_ns: int) -> list[Alone]:
-    """What some parts of jobs give that have the same rows, each on its own. Only the native engine can do that."""
+def replay_alone(trace: Trace, job: Job, share: Share, split_ns: int) -> Alone:
+    """What a part of a job gives on its own. Only the native engine can do that."""
     from vestigo.engine import native
 
-    return native.count_alone(trace, asked, split_ns)
+    return native.count_alone(trace, job, share, split_ns)
 
 
 def _is_cut(trace: Trace, job: Job) -> bool:

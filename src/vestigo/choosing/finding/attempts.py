@@ -145,7 +145,7 @@ class Attempts:
         check()
         if self.is_over:
             return None
-        (alone,) = replay_alone(self.trace, [(asked.job, asked.share)], self.split_ns)
+        alone = replay_alone(self.trace, asked.job, asked.share, self.split_ns)
         self.done += 1
         self.progress()
         return Attempt(asked.setting, {}, alone)

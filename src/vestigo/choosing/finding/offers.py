@@ -16,6 +16,8 @@ from vestigo.rules.vary import ANY, Changes, key_of
 ALWAYS = ("max_entries", "max_bytes", "absolute", "sliding", "nulls")
 """The rules that every cache in a process has. They are what is searched unless something else is asked for."""
 _POLICIES = ("lru", "sieve", "s3-fifo", "w-tinylfu", "lfu-da", "arc", "gdsf")
+_ABOUT_WRITES = ("on_write", "tell_nodes")
+"""What these say matters together, so they are set together."""
 _MOST_BESIDE = 4
 """So many listed values are all tried beside each other."""
 _DAY_NS = 86_400 * 10**9
@@ -86,20 +88,16 @@ def offers_of(plan: Plan, lookup: str, facts: Facts, asked: Mapping[str, Sequenc
     """What can be set of a look-up, from the rules that are `asked` for, each with values or with ``any``. Rules that
     cannot matter on this trace are left out.
     """
-    rules = [rule for rule in _TOGETHER.get("on_write", ()) if rule in asked]
+    both = all(asked.get(rule) == ANY for rule in _ABOUT_WRITES)
     offers = []
     for rule, values in asked.items():
-        if not isinstance(values, str):
+        if both and rule in _ABOUT_WRITES:
+            offers += [_writes(plan, lookup, facts)] if facts.has_writes and rule == _ABOUT_WRITES[0] else []
+        elif not isinstance(values, str):
             offers.append(_listed(plan, _key(plan, lookup, rule), rule, values))
-        elif rule in rules and len(rules) > 1 and all(asked[one] == ANY for one in rules):
-            if rule == rules[0]:
-                offers.append(_writes(plan, lookup, facts))
         elif found := _FOUND[rule](facts):
             offers.append(_laid(plan, lookup, rule, found))
     return [offer for offer in offers if any(frozen(way) != frozen(offer.now) for way in offer.ways)]
-
-
-_TOGETHER = {"on_write": ("on_write", "tell_nodes")}
 
 
 def _key(plan: Plan, lookup: str, rule: str) -> str:

@@ -5,6 +5,7 @@ from math import floor, log10
 
 from vestigo.choosing.candidates import Candidate
 from vestigo.choosing.pick import Excess, Pick
+from vestigo.choosing.reasons import first_part
 from vestigo.measures import MEASURES
 from vestigo.rules.aim import Limit
 from vestigo.rules.plan_parts import ALWAYS_FRESH, KEEP_ALL
@@ -90,9 +91,7 @@ def _ceiling(pick: Pick) -> list[str]:
 def _check(pick: Pick) -> str:
     """What the same choice, made on the first part, gives on the rest."""
     chosen, broken, best = pick.held_out
-    whole, first = pick.among.length_ns(), pick.among.length_ns("first")
-    part = f"the first {format_share(first / whole)} of the time" if first < whole else "the first part of the time"
-    begin = f"Check on held-out time: chosen among the same settings on {part} alone, "
+    begin = f"Check on held-out time: chosen among the same settings on {first_part(pick)} alone, "
     if chosen is None:
         return f"{begin}nothing keeps the limits."
 

@@ -1,7 +1,5 @@
 """Replays single parts of jobs, for studies that put a whole together from what its parts give."""
 
-from collections.abc import Sequence
-
 import numpy as np
 
 from vestigo.compiled import kernel
@@ -17,19 +15,15 @@ _MOST_STRETCHES = 2048
 """So many are told of what a part holds. A long trace has more blocks."""
 
 
-def count_alone(trace: Trace, asked: Sequence[tuple[Job, Share]], split_ns: int) -> list[Alone]:
-    """What some parts give that have the same rows. They are replayed at the same time."""
-    found = counted([Fed(trace, job, share) for job, share in asked], keeps_course=True)
-    return [_alone(trace, job, share, one, split_ns) for (job, share), one in zip(asked, found, strict=True)]
-
-
-def _alone(trace: Trace, job: Job, share: Share, counted: kernel.Counted, split_ns: int) -> Alone:
+def count_alone(trace: Trace, job: Job, share: Share, split_ns: int) -> Alone:
+    """What a part gives by itself: over all the time, before `split_ns`, and from there on."""
     until, reader = slices_before(split_ns, job), SheetReader(trace, job)
-    counted.join_slices(until)
+    (found,) = counted([Fed(trace, job, share)], keeps_course=True)
+    found.join_slices(until)
     numbers = list(share.part.lookups) or [0]
-    sheets = kernel.sum([counted], [numbers], max(len(trace.lookups), 1), until)
+    sheets = kernel.sum([found], [numbers], max(len(trace.lookups), 1), until)
     first, rest = reader.halves(sheets, until)
-    held, most = counted.held()
+    held, most = found.held()
     begins = np.linspace(0, len(most), min(len(most), _MOST_STRETCHES), endpoint=False).astype(np.int64)
     mosts = np.maximum.reduceat(most, begins)
     return Alone(Measures(**reader.total(sheets["total"])), first, rest, held[np.append(begins, len(most))], mosts)
