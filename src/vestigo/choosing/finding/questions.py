@@ -97,7 +97,7 @@ class Questions:
             peak = float(problem.held[places].sum(axis=0).max())
             keeps &= peak <= problem.most_held * (1 + _NEAR_ENOUGH)
         cost = float(problem.costs[places].sum()) + problem.held_costs * peak
-        return Judged(cost + self._whatever_is_chosen(asked), bool(keeps))
+        return Judged(cost + alone._whatever_is_chosen(asked), bool(keeps))
 
     def nearest(self, limits: Sequence[Limit]) -> Choice:
         """The choice that breaks limits least, measured in shares of their bounds, all together."""
