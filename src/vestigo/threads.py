@@ -38,6 +38,16 @@ def side_by_side() -> Iterator[ThreadPoolExecutor]:
     threads.shutdown()
 
 
+@contextmanager
+def one_at_a_time() -> Iterator[None]:
+    """Work in this block takes one core, and leaves the others to whoever waits for an answer."""
+    token = _at_work.set(True)
+    try:
+        yield
+    finally:
+        _at_work.reset(token)
+
+
 def each_side_by_side(make: Callable[[_T], _Made], of: Sequence[_T]) -> list[_Made]:
     """What `make` makes of each, in order. A thread that is one of several at work does it alone.
 

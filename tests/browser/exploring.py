@@ -65,9 +65,17 @@ class Client:
 
     def replay(self, tab: str = "t", around: str = "", **settings: str) -> list[dict[str, Any]]:
         asked = {key.replace("__", "."): text for key, text in settings.items()}
-        status, _, text = self.ask("POST", "replay", {"tab": tab, "settings": asked, "around": around})
+        return self.told("replay", {"tab": tab, "settings": asked, "around": around})
+
+    def told(self, name: str, body: Any) -> list[dict[str, Any]]:
+        status, _, text = self.ask("POST", name, body)
         assert status == 200
         return [json.loads(line) for line in text.splitlines()]
+
+    def best(self, name: str, limits: dict[str, str]) -> list[dict[str, Any]]:
+        """What is answered once the search is done."""
+        told = self.told(name, {"tab": "t", "settings": limits, "around": ""})
+        return [one for one in told if one["kind"] != "searching"]
 
 
 def kinds(answers: Sequence[dict[str, Any]]) -> list[str]:

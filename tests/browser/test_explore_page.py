@@ -42,7 +42,16 @@ class Knobs(Visit):
         self.page.evaluate(AFTER_DRAWING)
 
     def choose_place(self, label: str) -> None:
-        self.page.get_by_label("Rules of").select_option(label=label)
+        """A place says how many of its rules are changed."""
+        options = self.page.locator("#place option").all_inner_texts()
+        (index,) = (number for number, text in enumerate(options) if text.partition(" (")[0] == label)
+        self.page.get_by_label("Rules of").select_option(index=index)
+        if self.page.locator("#others:not([open])").count():
+            self.page.locator("#others > summary").click()
+
+    def find_best(self) -> None:
+        """Waits until the best within ever less memory is known."""
+        self.page.locator("#use-best:enabled").wait_for(timeout=60_000)
 
     def type_into(self, rule: str, text: str) -> None:
         self.page.fill(f"#knob-{rule}", text)
@@ -279,6 +288,54 @@ def test_a_mark_of_the_front_is_taken(page: Knobs) -> None:
     assert page.settings["lookup.chart.max_bytes"] == "64 MiB" and page.settings["lookup.vessel.sliding"] == "never"
 
 
+def test_the_six_rules_that_most_people_turn_come_first_and_changes_of_others_are_counted(page: Knobs) -> None:
+    shown = page.page.locator(".knob label:visible").all_inner_texts()
+    assert shown[2:] == ["max_entries", "max_bytes", "eviction", "absolute", "sliding", "nulls"]
+    assert page.page.locator("#others > summary").inner_text() == "More rules"
+    page.choose_place("look-up vessel")
+    page.page.check("#knob-survives_restart")
+    page.page.locator("#others > summary").click()
+    page.settled()
+    assert page.page.locator("#knob-survives_restart").is_hidden()
+    assert page.page.locator("#others > summary").inner_text() == "More rules (1 changed)"
+    assert page.page.locator("#place option:checked").inner_text() == "look-up vessel (1 changed)"
+
+
+def test_the_best_within_a_limit_is_a_turn_away_and_follows_the_line(page: Knobs) -> None:
+    page.find_best()
+    before = page.settings
+    page.page.fill("#limit-memory_peak", "4 MiB")
+    page.page.press("#limit-memory_peak", "Enter")
+    page.page.locator("#best-said", has_text="Nothing else that was tried").wait_for()
+    page.settled()
+    assert len({key.split(".")[1] for key in page.settings}) > 2  # the rules of several look-ups
+    assert float(page.number("memory peak").split()[0]) <= 4
+    assert page.number("fresh hits") in page.page.locator("#best-said").inner_text()
+    page.page.locator("#undo").click()
+    page.settled()
+    assert page.settings == before and page.page.locator("#best-said").inner_text().startswith("Turn a limit")
+    page.page.fill("#limit-memory_peak", "4")
+    page.page.press("#limit-memory_peak", "Enter")
+    page.page.locator("#limit-memory_peak-problem", has_text="has no unit").wait_for()
+    source = "find((one) => one.data_source.name === 'best').data_source.get_column('x')"
+    front = "[...Bokeh.index.roots].find((one) => one.model.name === 'front')"
+    line: list[float] = []
+    while len(line) < 4:  # its points come one after the other
+        page.page.wait_for_timeout(100)
+        line = page.page.evaluate(f"[...{front}.model.renderers.{source}]")
+    assert line == sorted(line, reverse=True)
+
+
+def test_in_a_narrow_window_the_numbers_stay_in_sight(page: Knobs) -> None:
+    page.page.set_viewport_size({"width": 560, "height": 800})
+    page.page.evaluate("scrollTo(0, 1500)")
+    page.page.evaluate(AFTER_DRAWING)
+    assert page.page.evaluate("scrollY") > 500
+    box = page.page.locator("#summary").bounding_box()
+    assert box is not None and box["y"] >= 0 and box["y"] + box["height"] < 300
+    assert page.page.evaluate("document.documentElement.scrollWidth") == 560
+
+
 def test_the_plan_is_shown_and_check_and_why_are_a_click_away(page: Knobs, tmp_path: Path) -> None:
     page.type_into("max_entries", "20")
     page.page.locator("#plan").click()
@@ -291,8 +348,11 @@ def test_the_plan_is_shown_and_check_and_why_are_a_click_away(page: Knobs, tmp_p
     page.page.keyboard.press("Escape")
     with page.page.context.expect_page() as opened:
         page.page.locator("#keys").click()
-    opened.value.get_by_text("the story of").first.click()
+    opened.value.locator("td a").first.click()
     opened.value.locator("svg").wait_for()
+    opened.value.get_by_text("The keys that lose most").click()
+    opened.value.get_by_text("Back to the knobs").click()
+    opened.value.locator("#changes", has_text="Changed: max_entries = 20").wait_for()
     with page.page.context.expect_page() as checked:
         page.page.locator("#check").click()
     checked.value.get_by_text("likely mistake").first.wait_for()

@@ -97,8 +97,9 @@ def test_no_cache_pays_for_no_preloads() -> None:
     assert found["today"].background_loads == 1
 
 
-def test_the_mean_memory_of_an_advice_is_that_of_a_replay() -> None:
-    lines = [f"{at} read a size=936" for at in range(0, 99, 9)]
+@pytest.mark.parametrize("size", [936, 2**36])
+def test_the_mean_memory_of_an_advice_is_that_of_a_replay(size: int) -> None:
+    lines = [f"{at} read {key} size={size}" for at in range(0, 99, 9) for key in "abc"]
     plan = Plan(Rules(absolute="5s", collect="prompt"), warm_up="45s")
     story = vg.why(told(*lines), plan, key="a")
     for advice in story.advice:

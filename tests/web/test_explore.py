@@ -134,13 +134,48 @@ def test_pages_to_read_say_what_the_command_line_says(client: Client) -> None:
     assert "script-src 'none'" in text.replace("&#39;", "'") and head["referrer-policy"] == "no-referrer"
     status, _, text = client.ask("GET", "keys?rules.absolute=5s")
     assert status == 200 and "most origin time" in text and "key?rules.absolute=5s&amp;of-lookup=" in text
+    assert 'href="./#rules.absolute=5s"' in text
     link = text.split('href="key?')[1].split('"')[0].replace("&amp;", "&")
     status, _, text = client.ask("GET", f"key?{link}")
     assert status == 200 and "<svg" in text and "What would have helped" in text
+    assert 'href="keys?rules.absolute=5s"' in text and 'href="./#rules.absolute=5s"' in text
     status, _, text = client.ask("GET", "key?of-lookup=vessel&of-key=%3Cscript%3E")
     assert status == 400 and "has no key" in text and "<script>" not in text
     status, _, text = client.ask("GET", "check?rules.absolute=5")
     assert status == 400 and "has no unit" in text
+
+
+def test_the_best_within_limits_comes_as_settings_that_a_replay_confirms(client: Client) -> None:
+    limits = {"aim.memory_peak": "4 MiB", "aim.stale_rate": "no limit"}
+    (best,) = client.best("best", limits)
+    assert best["kind"] == "best" and "Nothing else that was tried, in any of" in best["said"]
+    (now,) = (one for one in client.replay(**best["settings"]) if one["kind"] == "now")
+    assert now["point"][0] <= 4 << 20 and numbers(now)["fresh_hit_rate"] in best["said"]
+    points = client.best("line", limits)
+    peaks = [one["point"][0] for one in points]
+    assert [one["number"] for one in points] == [*range(len(points))] and peaks == sorted(peaks, reverse=True)
+    (now,) = (one for one in client.replay(**points[3]["settings"]) if one["kind"] == "now")
+    assert now["point"] == points[3]["point"]
+
+
+def test_limits_that_nothing_keeps_or_that_mean_nothing_are_said_at_their_knob(client: Client) -> None:
+    (none,) = client.best("best", {"aim.memory_peak": "1 B"})
+    assert none["settings"] is None and none["said"] == "Nothing that was tried keeps these limits."
+    (wrong,) = client.best("best", {"aim.memory_peak": "16"})
+    assert [one["key"] for one in wrong["problems"]] == ["aim.memory_peak"] and "no unit" in wrong["problems"][0][
+        "text"
+    ]
+    (other,) = client.best("line", {"aim.loads": "5"})
+    assert "is not limited on this page" in other["problems"][0]["text"]
+
+
+def test_a_search_that_cannot_be_made_says_why(tmp_path: Path) -> None:
+    trace = vg.write_trace(vg.synth(500, keys=20, seed=1), tmp_path / "short.arrow")
+    plan = tmp_path / "plan.toml"
+    plan.write_text('[aim]\nleast = "read_time.p95"\n')
+    with exploring(tmp_path, str(trace), "--plan", str(plan)) as (address, _):
+        (told,) = Client(address).best("best", {"aim.memory_peak": "4 KiB"})
+        assert "a search cannot make" in told["problems"][0]["text"]
 
 
 def test_strangers_get_nothing(client: Client) -> None:

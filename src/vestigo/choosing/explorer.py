@@ -7,6 +7,7 @@ from threading import Lock
 
 import numpy as np
 
+from vestigo.choosing.best_within import BestWithin
 from vestigo.choosing.candidates import Candidate
 from vestigo.choosing.compare import references
 from vestigo.choosing.estimate import Estimate
@@ -25,7 +26,7 @@ from vestigo.progress import Progress
 from vestigo.rules import Plan, Rules, WhatIf
 from vestigo.rules.plan_parts import ALWAYS_FRESH, KEEP_ALL, TODAY
 from vestigo.rules.settings import Settings, plan_of, trace_of
-from vestigo.rules.vary import Changes
+from vestigo.rules.vary import Changes, is_searched
 from vestigo.stopping import Once, check, holding
 from vestigo.threads import each_side_by_side
 from vestigo.trace import Readable, Trace
@@ -175,6 +176,9 @@ class Explorer:
             raise InputError(f"{self.trace.source}: holds no reads, so there is nothing to explore")
         self.plan = dataclasses.replace(plan, candidates={}, vary={})
         only = known(self.trace, plan, results) if results is not None and Path(results).exists() else []
+        searched = dataclasses.replace(plan, candidates={}, vary=plan.vary if is_searched(plan.vary) else {})
+        self.best = BestWithin(self.trace, searched, results)
+        """What is best within limits, as far as a search finds it."""
         self.known: list[Candidate] = []
         """The plan's candidates, and those of the earlier sweep."""
         if only or plan.candidates:

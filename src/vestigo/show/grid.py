@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from typing import NamedTuple
 
+from rich.style import Style
 from rich.table import Table
 from rich.text import Text
 
@@ -33,9 +34,10 @@ def grid(  # noqa: PLR0913, PLR0917
     styles: Sequence[str],
     gap: int = GAP,
     widest: int = NAME,
+    links: Sequence[str] = (),
 ) -> Table:
     """A table with one row for each name, in its style and cut to `widest` letters. Columns stand closer if they would
-    not fit.
+    not fit. On a page, names lead to the addresses in `links`.
     """
     head, *shown = [printable(name, widest) for name in (title, *names)]
     if max(map(len, (head, *shown))) + sum(column.width + gap for column in columns) > WIDTH:
@@ -47,7 +49,8 @@ def grid(  # noqa: PLR0913, PLR0917
         table.add_column(Text(heading), justify="right", no_wrap=True)
     for row, name in enumerate(shown):
         cells = (Text(column.cells[row]) for column in columns)
-        table.add_row(Text(name), *cells, style=styles[row])
+        leads = Style(link=links[row]) if links else ""
+        table.add_row(Text(name, leads), *cells, style=styles[row])
     return table
 
 

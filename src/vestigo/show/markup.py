@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator
 from rich.columns import Columns
 from rich.console import Group, RenderableType
 from rich.padding import Padding
+from rich.style import Style
 from rich.table import Table
 from rich.text import Text
 
@@ -62,10 +63,12 @@ def _cell(what: object, side: str) -> str:
 
 
 def _sentence(what: object) -> str:
-    """A sentence with its bold words."""
+    """A sentence with its bold words, or a link."""
     sentence = html.escape(_plain(what).strip())
     if not isinstance(what, Text):
         return sentence
+    if isinstance(what.style, Style) and what.style.link:
+        return f'<a href="{html.escape(what.style.link)}">{sentence}</a>'
     bold = [span for span in what.spans if span.style == "bold"]
     if what.style == "bold":
         return f"<strong>{sentence}</strong>"

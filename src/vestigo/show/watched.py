@@ -56,7 +56,9 @@ def keys_text(keys: Keys, lookups: Sequence[str] | None = None) -> RenderableTyp
     return Group(*parts[1:]) if parts else Text("No key was missed, stale or held.")
 
 
-def keys_table(keys: Keys, title: str, worst: Sequence[int]) -> RenderableType:
+def keys_table(keys: Keys, title: str, worst: Sequence[int], links: Sequence[str] = ()) -> RenderableType:
+    """A row for each key. On a page, its name leads to the address in `links`."""
+
     def amounts(name: str) -> list[float]:
         return [float(one) for one in keys.column(name)[worst]]
 
@@ -76,10 +78,10 @@ def keys_table(keys: Keys, title: str, worst: Sequence[int]) -> RenderableType:
         in_one_unit("mean size", _means(amounts("kept_bytes"), amounts("kept")), SIZES),
         in_one_unit("idle, mean", [one / span for one in amounts("idle_byte_ns")], SIZES),
     ]
-    return grid(title, [key_name(keys, key) for key in worst], columns, [""] * len(worst))
+    return grid(title, [_key_name(keys, key) for key in worst], columns, [""] * len(worst), links=links)
 
 
-def key_name(keys: Keys, key: int) -> str:
+def _key_name(keys: Keys, key: int) -> str:
     """The name of a key, with its look-up if there are several."""
     lookup = f"{keys.trace.lookups[keys.trace.key_lookup[key]]} " if len(keys.trace.lookups) > 1 else ""
     return f"{lookup}{keys.trace.keys[key]}"

@@ -10,7 +10,7 @@ from vestigo.choosing.finding.offers import Offer
 from vestigo.choosing.finding.questions import PEAK, Asked, Questions
 from vestigo.choosing.finding.trimming import Trimming
 from vestigo.choosing.pick import MONTH_NS, excesses
-from vestigo.choosing.proof import Proof
+from vestigo.choosing.proof import ChangeWorth, Proof
 from vestigo.choosing.results import replayed
 from vestigo.engine.job import job
 from vestigo.measures import MEASURES
@@ -93,14 +93,23 @@ class Answers:
             return None
         found = self._settled(best)
         worth = self._trimming(best.asked).worth(found.attempts)
+        return Recommended(found.candidate, self._proof(best, worth), best.cost)
+
+    def within(self, name: str, aim: Aim, limits: Sequence[Limit]) -> Recommended | None:
+        """The best within limits without changes that bring nothing, also where no limit on memory is stated."""
+        best = self.best(name, aim, limits)
+        return best and Recommended(self._trimmed(best).candidate, self._proof(best), best.cost)
+
+    def _proof(self, best: Found, worth: tuple[ChangeWorth, ...] = ()) -> Proof:
         below = self.questions.best(best.asked._replace(from_below=True))
         bound = below.bound if below is not None else best.cost
-        proof = Proof(self.attempts.combinations, abs(bound), abs(best.cost), worth)
-        return Recommended(found.candidate, proof, best.cost)
+        return Proof(self.attempts.combinations, abs(bound), abs(best.cost), worth)
 
     def _settled(self, best: Found) -> Found:
         """In less memory if no limit on it is stated, and without changes that bring nothing."""
-        found = self._leaner(best) or best
+        return self._trimmed(self._leaner(best) or best)
+
+    def _trimmed(self, found: Found) -> Found:
         kept = self._trimming(found.asked).trimmed(found.attempts)
         candidate = self.candidate(found.candidate.name, kept)
         if excesses(self.among, candidate, found.asked.limits, found.asked.part):

@@ -4,9 +4,11 @@ from collections.abc import Sequence
 from math import floor, log10
 
 from vestigo.choosing.candidates import Candidate
-from vestigo.choosing.pick import Excess, Pick
+from vestigo.choosing.pick import Excess, Pick, written
+from vestigo.choosing.proof import Proof
 from vestigo.choosing.reasons import first_part
 from vestigo.measures import MEASURES
+from vestigo.rules import Aim
 from vestigo.rules.aim import Limit
 from vestigo.rules.plan_parts import ALWAYS_FRESH, KEEP_ALL
 from vestigo.units import capitalised, format_share
@@ -68,16 +70,20 @@ def _how_good(pick: Pick, nearly_all: float, found: float | None) -> str:
     if pick.proof is None:
         best = [f"What varies gives {pick.amount_text(abs(found))} at best"] if found is not None else []
         return f"{capitalised('; '.join([*best, *_ceiling(pick)]))}."
-    most = "more" if pick.aim.best and MEASURES[pick.aim.best].more_is_better else "less"
-    tried = f"in any of {how_many(pick.proof.combinations)} combinations"
-    proof = f"Nothing else that was tried, {tried}, gives {most} than {pick.amount_text(pick.proof.bound)}"
-    if pick.proof.combinations == 1:
-        proof = "Nothing else could be tried"
-    said = f"{'; '.join([proof, *_ceiling(pick)])}."
+    said = f"{'; '.join([nothing_beats(pick.proof, pick.aim), *_ceiling(pick)])}."
     has_all = pick.amount_text(pick.value(pick.candidate)) == pick.amount_text(pick.proof.reached)
     if has_all or any(limit.name == "memory_peak" for limit in pick.aim.each_limit):
         return said
     return f"{said} These settings take the least memory that has {format_share(nearly_all)} of that."
+
+
+def nothing_beats(proof: Proof, aim: Aim) -> str:
+    """How good the best of what was tried is, without a full stop."""
+    if proof.combinations == 1:
+        return "Nothing else could be tried"
+    most = "more" if aim.best and MEASURES[aim.best].more_is_better else "less"
+    tried = f"in any of {how_many(proof.combinations)} combinations"
+    return f"Nothing else that was tried, {tried}, gives {most} than {written(aim, proof.bound)}"
 
 
 def _ceiling(pick: Pick) -> list[str]:

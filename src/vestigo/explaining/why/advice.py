@@ -74,7 +74,7 @@ class _Counts(NamedTuple):
     def of(cls, case: Case, keys: Keys) -> "_Counts":
         lookup = case.trace.key_lookup == case.trace.key_lookup[case.key]
         hits, stale_hits, held = (keys.column(name) for name in ("hits", "stale_hits", "held_byte_ns"))
-        sums = int(hits[lookup].sum()), int(stale_hits[lookup].sum()), float(held[lookup].sum())
+        sums = int(hits[lookup].sum()), int(stale_hits[lookup].sum()), float(held[lookup].sum(dtype=float))
         return cls(int(hits[case.key]), int(stale_hits[case.key]), *sums)
 
 

@@ -23,7 +23,7 @@ from vestigo.show.page.charts import (
 )
 from vestigo.show.page.explored import ALL, curve_points, lines_of, lookups_of, measures_for, point, surroundings
 from vestigo.show.page.frame import BOKEH, asset, rendered
-from vestigo.show.page.knobs import Said, knobs, stated_in, values_of
+from vestigo.show.page.knobs import Said, changed, knobs, limit_knobs, limits_said, stated_in, values_of
 from vestigo.show.safe import printable
 from vestigo.units import SIZES, best_unit, format_share
 
@@ -47,7 +47,7 @@ def explore_html(explorer: Explorer) -> str:
     values_bytes = max((int(curve.bytes[-1]) for curve in around.curves.values() if len(curve.bytes)), default=1)
     page_data = _of_knobs(explorer, values_bytes) | {
         "lookups": [[ALL, "all look-ups"], *([name, printable(name, 60)] for name in lookups_of(around.today))],
-        "known": [_known(one, before, explorer.trace.lookups[:_MOST_LOOKUPS]) for one in known],
+        "known": [_known(one, before) for one in known],
         "around": surroundings(around),
     }
     charts = {name: described(one) for name, one in _charts(explorer, known).items()}
@@ -79,7 +79,7 @@ def _document(explorer: Explorer, data: Mapping[str, object], events: str = "") 
             "stale_known": explorer.stale_known,
             "opening": events,
         },
-        (BOKEH, "page.js", "knobs.js", "asking.js", "drawing.js", "kept.js", "explore.js"),
+        (BOKEH, "page.js", "knobs.js", "asking.js", "drawing.js", "kept.js", "best.js", "explore.js"),
         data,
         talks_to="'self'",
     )
@@ -93,6 +93,8 @@ def _of_knobs(explorer: Explorer, values_bytes: int) -> dict[str, object]:
         "values": values_of(explorer.plan, names),
         "stated": stated_in(explorer.plan, names),
         "places": _places(explorer, names),
+        "limits": limit_knobs(explorer.stale_known, values_bytes),
+        "limited": limits_said(explorer.plan.aim),
         "measures": [MEASURES[name].label for name in measures],
         "summary": [measures.index(name) for name in _SUMMARY if name in measures],
     }
@@ -108,18 +110,11 @@ def _places(explorer: Explorer, names: Sequence[str]) -> list[list[str]]:
     ]
 
 
-def _known(candidate: Candidate, before: Said, lookups: tuple[str, ...]) -> dict[str, object]:
+def _known(candidate: Candidate, before: Said) -> dict[str, object]:
     """A candidate of a sweep: its name, and by key how it differs from today's settings."""
-    after = values_of(candidate.plan, lookups)
-    changes = {
-        f"{place}.{rule}": text
-        for place, rules in after.items()
-        for rule, text in rules.items()
-        if place not in ("rules", "whatif") and before.get(place, {}).get(rule) != text
-    }
     return {
         "name": printable(candidate.name, most=300),
-        "settings": changes,
+        "settings": changed(candidate.plan, before),
         "memory": candidate.measure("memory_peak"),
     }
 
@@ -153,8 +148,10 @@ def _front(explorer: Explorer, known: list[Candidate]) -> Drawing:
     nothing: dict[str, list[float]] = {"x": [], "y": [], "number": []}
     memory, hits = point(today, today.stale_known)
     at_today = {"x": [memory], "y": [hits], "number": [-1]}  # from the beginning, so that the axes span something
+    lines(made, [Series("best", "accent", [], [])])
     drawn = [points(made, "known", columns, look=Look("quiet", "circle"), size=6)]
     for name, look, size in (
+        ("best", Look("accent", "circle"), 6),
         ("tried", Look("second", "circle"), 7),
         ("kept", Look("second", "square"), 10),
         ("today", TODAY, 15),
@@ -164,7 +161,7 @@ def _front(explorer: Explorer, known: list[Candidate]) -> Drawing:
     top = float(amount_of(around.ceilings[of_hits], of_hits))
     level(made, top)
     level_label(made, top, f"upper bound: {format_share(top)}", is_below=top > _HIGH)
-    made.add_tools(TapTool(renderers=drawn[:3]))
+    made.add_tools(TapTool(renderers=drawn[:4]))
     made.y_range = Range1d(start=0, end=min(top + 0.12, 1.05))
     sizes_on(made.xaxis[0], today.memory_peak / 2, today.memory_peak * 2)
     return made

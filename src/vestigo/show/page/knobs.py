@@ -8,7 +8,8 @@ from pydantic import BaseModel, BeforeValidator
 from pydantic.fields import FieldInfo
 
 from vestigo.data import Told
-from vestigo.rules import Plan, Pool, Rules, WhatIf, values
+from vestigo.measures import MEASURES
+from vestigo.rules import Aim, Plan, Pool, Rules, WhatIf, values
 from vestigo.rules.checked import Checked, said_of
 from vestigo.rules.eviction import POLICIES, Eviction
 from vestigo.rules.plan_text import rule_text
@@ -20,7 +21,7 @@ from vestigo.trace import Trace
 from vestigo.units import parse_bytes
 
 Knob = Told
-"""``rule``, ``heading``, ``says``, ``kind`` and what belongs to it."""
+"""``rule``, ``heading``, ``says``, ``is_first``, ``kind`` and what belongs to it."""
 
 Said = dict[str, dict[str, str]]
 """What rules say, by place (``rules``, ``lookup.vessel``, ``pool.desk``, ``whatif``) and rule."""
@@ -40,6 +41,8 @@ _KINDS: Mapping[Callable[..., object], Knob] = {
 }
 """By the reader of a rule. Amounts have sliders, which end at ``none``; all else is text, with examples."""
 
+_FIRST = ("max_entries", "max_bytes", "eviction", "absolute", "sliding", "nulls")
+"""The rules that most people turn. They come first, and the others are folded."""
 _TAKEN = {"size": (1, 2**24), "span": (100, 10**10)}
 """The reach of what an entry or a hit takes."""
 
@@ -66,6 +69,25 @@ def knobs(trace: Trace, values_bytes: int) -> dict[str, list[Knob]]:
     return made
 
 
+def limit_knobs(stale_known: bool, values_bytes: int) -> list[Knob]:
+    """The knobs of what is limited where the best settings are looked for, by the key of each in a plan."""
+    most = "no limit"
+    memory = {"kind": "size", "none": most, "least": 1024, "most": max(4 * values_bytes, 2**20)}
+    stale = {"kind": "rare", "none": most, "least": 1e-4, "most": 1}
+    limits = {"memory_peak": (memory, "The most memory that is held at once.")}
+    if stale_known:
+        limits["stale_rate"] = (stale, "The most reads that are answered with old data.")
+    return [
+        {"key": f"aim.{name}", "rule": MEASURES[name].label, "heading": "", "says": says, **knob}
+        for name, (knob, says) in limits.items()
+    ]
+
+
+def limits_said(aim: Aim) -> dict[str, str]:
+    """What a plan limits of that. Of several limits on one measure, the last one."""
+    return {f"aim.{limit.name}": limit.written for limit in aim.each_limit if limit.sign == "<="}
+
+
 def _of(kind: type[BaseModel]) -> list[Knob]:
     rules, docstrings = rules_of(kind), said_of(kind)
     knobs = []
@@ -73,7 +95,8 @@ def _of(kind: type[BaseModel]) -> list[Knob]:
         if name == "lookups":
             continue
         heading = rules[name].heading if name in rules else "what if"
-        knobs.append({"rule": name, "heading": heading, "says": docstrings[name].replace("`", ""), **_kind(field)})
+        says, is_first = docstrings[name].replace("`", ""), name in _FIRST
+        knobs.append({"rule": name, "heading": heading, "says": says, "is_first": is_first, **_kind(field)})
     return knobs
 
 
@@ -108,6 +131,17 @@ def values_of(plan: Plan, lookups: tuple[str, ...]) -> Said:
     }
     what_if = {name: _text(WhatIf, name, getattr(plan.what_if, name)) for name in WhatIf.model_fields}
     return values | {"whatif": what_if | {"nodes": what_if["nodes"] if plan.what_if.nodes else "as recorded"}}
+
+
+def changed(plan: Plan, before: Said) -> dict[str, str]:
+    """By dotted key, what a plan says of look-ups and pools that is not as before."""
+    lookups = tuple(place.removeprefix("lookup.") for place in before if place.startswith("lookup."))
+    return {
+        f"{place}.{rule}": text
+        for place, rules in values_of(plan, lookups).items()
+        for rule, text in rules.items()
+        if place not in ("rules", "whatif") and before.get(place, {}).get(rule) != text
+    }
 
 
 @cache

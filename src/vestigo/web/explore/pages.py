@@ -3,11 +3,9 @@
 import asyncio
 import hmac
 import json
-import time
 from collections.abc import AsyncIterator, Awaitable, Callable, Mapping
 from concurrent.futures import Future
 from itertools import chain
-from typing import NamedTuple
 
 from starlette.applications import Starlette
 from starlette.exceptions import HTTPException
@@ -20,9 +18,10 @@ from vestigo.errors import GivenUp, InputError
 from vestigo.rules import Plan
 from vestigo.rules.plan_text import plan_text
 from vestigo.show.page.explore import explore_html, opening_html
-from vestigo.show.page.explored import estimated, opened, replayed, surroundings
 from vestigo.stopping import Once
-from vestigo.web.explore.reading import OF, check_page, key_page, keys_page, problem_page
+from vestigo.web.explore.answers import Sent, is_under_way, replays
+from vestigo.web.explore.best import Finding
+from vestigo.web.explore.reading import check_page, key_page, keys_page, problem_page, settings_in
 from vestigo.web.explore.settings import plan_asked, problems_of
 from vestigo.web.explore.work import Work
 
@@ -51,15 +50,19 @@ def page(explorer: Explorer, token: str, hosts: tuple[str, ...], work: Work) -> 
     first = document.get() if opening is None else opening_html(explorer)
 
     async def start(_: Request) -> Response:
-        if _is_under_way(opening):
+        if is_under_way(opening):
             return HTMLResponse(first, headers=_HEADERS)
         if opening is not None:
             opening.result()  # raises what went wrong
         return HTMLResponse(document.get(), headers=_HEADERS)
 
-    async def replay(request: Request) -> Response:
-        sent = await _sent(request)
-        return StreamingResponse(_answers(explorer, sent, work, opening), 200, _HEADERS, "application/x-ndjson")
+    finding = Finding(explorer, work)
+
+    def lines(make: Callable[[Sent], AsyncIterator[str]]) -> Callable[[Request], Awaitable[Response]]:
+        async def answer(request: Request) -> Response:
+            return StreamingResponse(make(await _sent(request)), 200, _HEADERS, "application/x-ndjson")
+
+        return answer
 
     async def plan(request: Request) -> Response:
         sent = await _sent(request)
@@ -71,19 +74,18 @@ def page(explorer: Explorer, token: str, hosts: tuple[str, ...], work: Work) -> 
     def reading(make: Reading) -> Callable[[Request], Awaitable[Response]]:
         async def answer(request: Request) -> Response:
             query = dict(request.query_params)
-            settings = {name: text for name, text in query.items() if name not in OF}
             try:
-                made = await _unless_left(request, asyncio.ensure_future(read(make, settings, query)))
+                made = await _unless_left(request, asyncio.ensure_future(read(make, query)))
             except InputError as error:
-                return HTMLResponse(problem_page(error), 400, headers=_HEADERS)
+                return HTMLResponse(problem_page(error, query), 400, headers=_HEADERS)
             except GivenUp:
                 return Response("nobody waits for this page", 503, headers=_HEADERS)
             return HTMLResponse(made, headers=_HEADERS)
 
         return answer
 
-    async def read(make: Reading, settings: Mapping[str, str], query: Mapping[str, str]) -> str:
-        plan = plan_asked(explorer, settings)
+    async def read(make: Reading, query: Mapping[str, str]) -> str:
+        plan = plan_asked(explorer, settings_in(query))
         async with work.task() as task, work.room(plan.what_if != explorer.plan.what_if):
             return await task.do(lambda: make(explorer, plan, query))
 
@@ -102,7 +104,9 @@ def page(explorer: Explorer, token: str, hosts: tuple[str, ...], work: Work) -> 
 
     answers = {
         "": (start, "GET"),
-        "replay": (replay, "POST"),
+        "replay": (lines(lambda sent: replays(explorer, sent, work, opening)), "POST"),
+        "best": (lines(finding.best), "POST"),
+        "line": (lines(finding.line), "POST"),
         "plan": (plan, "POST"),
         "check": (reading(check_page), "GET"),
         "keys": (reading(keys_page), "GET"),
@@ -124,15 +128,6 @@ async def _failed(_: Request, error: Exception) -> Response:
     """Says that there is a defect, where the browser shows it."""
     said = f"This failed because of a defect in Vestigo: {type(error).__name__}: {error}"
     return PlainTextResponse(said, 500, _HEADERS)
-
-
-class Sent(NamedTuple):
-    """What the page sends."""
-
-    tab: str
-    settings: dict[str, str]
-    around: str
-    """The name of what the page compares the numbers with (`vestigo.show.page.explored.surroundings`)."""
 
 
 async def _sent(request: Request) -> Sent:
@@ -160,43 +155,3 @@ async def _unless_left(request: Request, making: "asyncio.Future[str]") -> str:
             making.cancel()
             raise GivenUp("nobody waits for this page")
     return await making
-
-
-def _is_under_way(opening: "Future[None] | None") -> bool:
-    return opening is not None and not opening.done()
-
-
-async def _answers(explorer: Explorer, sent: Sent, work: Work, opening: "Future[None] | None") -> AsyncIterator[str]:
-    """A line for each answer: from a sample if the trace is long, then from all of it, then what it is compared with if
-    that has changed. While the page is opening, only the sample answers, and a line tells when it has opened.
-    """
-    begun = time.monotonic()
-
-    def line(kind: str, told: Mapping[str, object]) -> str:
-        took = round((time.monotonic() - begun) * 1000)
-        return json.dumps({"kind": kind, "took_ms": took, **told}, separators=(",", ":")) + "\n"
-
-    try:
-        plan = plan_asked(explorer, sent.settings)
-        async with work.task(sent.tab) as task, work.room(plan.what_if != explorer.plan.what_if):
-            around = explorer.around(plan.what_if)
-            estimate = await task.do(lambda: around.estimate(plan))
-            if _is_under_way(opening):
-                today = await task.do(lambda: around.estimate(around.plan))
-                if estimate is not None and today is not None:
-                    yield line("sample", opened(estimate, today, explorer.stale_known))
-                while _is_under_way(opening):
-                    await asyncio.sleep(_LOOKS_EVERY_SECONDS)
-                    task.stop.check()
-                yield line("opened", {})
-                return
-            if estimate is not None:
-                yield line("sample", await task.do(lambda: estimated(estimate, around.today)))
-            outcome = await task.do(lambda: around.replay(plan))
-            yield line("now", await task.do(lambda: replayed(outcome, around, plan)))
-            if sent.around != repr(plan.what_if):
-                yield line("around", {"around": await task.do(lambda: surroundings(around))})
-    except InputError as error:
-        yield line("problem", {"problems": problems_of(error, sent.settings)})
-    except GivenUp:
-        return

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 
+from vestigo.choosing.best_within import TURNED
 from vestigo.choosing.explorer import Explorer
 from vestigo.errors import InputError
 from vestigo.rules import Plan
@@ -10,6 +11,8 @@ from vestigo.rules.values import from_text
 _WHAT_IF = "whatif."
 _AS_RECORDED = ("as recorded", "never", "")
 """Texts of circumstances that are as they were."""
+_AIM = "aim."
+_NO_LIMIT = ("no limit", "")
 _MOST = 500
 _LONGEST = 2_000
 
@@ -25,6 +28,16 @@ def plan_asked(explorer: Explorer, settings: Mapping[str, str]) -> Plan:
         if key.startswith(_WHAT_IF)
     }
     return explorer.asked(changes, circumstances)
+
+
+def limits_asked(settings: Mapping[str, str]) -> dict[str, str]:
+    """The limits that the page asks for: ``{"aim.memory_peak": "16 MiB"}``. Raises InputError for what can not be
+    limited by hand.
+    """
+    limits = {key.removeprefix(_AIM): text.strip() for key, text in settings.items()}
+    if wrong := [name for name in limits if name not in TURNED]:
+        raise InputError([f"{name}: is not limited on this page" for name in wrong])
+    return {name: text for name, text in limits.items() if text not in _NO_LIMIT}
 
 
 def problems_of(error: InputError, settings: Mapping[str, str]) -> list[dict[str, str]]:

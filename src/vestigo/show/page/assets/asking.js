@@ -17,9 +17,9 @@ async function* linesOf(body) {
   }
 }
 
-// Asks for the numbers of the current settings, which `asked` returns. `show` is called with each answer (first a sample's, if the trace is long), `lose` if
-// nobody answers, and `wait` with whether an answer is yet to come.
-function makeAsker(asked, { show, lose, wait }) {
+// Asks at an address of the server, with what `asked` returns. `show` is called with each answer (first a sample's, if the trace is long), `lose` if nobody
+// answers, and `wait` with whether an answer is yet to come.
+function makeAsker(address, asked, { show, lose, wait }) {
   let current = null;
   let isWaiting = false;
 
@@ -35,7 +35,7 @@ function makeAsker(asked, { show, lose, wait }) {
     const own = { abort: new AbortController(), begun: performance.now(), hasShown: false };
     current = own;
     try {
-      const answer = await fetch("replay", {
+      const answer = await fetch(address, {
         method: "POST",
         headers: { "Content-Type": "application/json" },
         body: JSON.stringify({ tab: TAB, ...asked() }),

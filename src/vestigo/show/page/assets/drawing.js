@@ -1,6 +1,8 @@
 // drawing.js: puts what was measured into the page's tables and charts. Numbers come first, and charts follow in the next frame.
 "use strict";
 
+const LABEL_PIXELS = 65;
+
 // Sets the columns of a chart's mark or line, by its name.
 function setSource(view, name, columns) {
   for (const renderer of view.model.renderers) {
@@ -50,12 +52,12 @@ function drawLines(views, name, lines) {
 
 const marks = (points) => ({ x: points.map((one) => one[0]), y: points.map((one) => one[1]), number: points.map((_, place) => place) });
 
-// Round sizes from `least` to `most` and a little beyond: powers of two, or equal steps where these are too far apart.
-function roundSizes(least, most) {
+// Round sizes from `least` to `most` and a little beyond, about as many as wanted: powers of two, or equal steps where these are too far apart.
+function roundSizes(least, most, wanted = 6) {
   const octaves = Math.log2(most / least);
   const ticks = [];
   if (octaves >= 1) {
-    const step = Math.max(Math.round(octaves / 6), 1);
+    const step = Math.max(Math.round(octaves / wanted), 1);
     for (let power = Math.floor(Math.log2(least)); power <= Math.ceil(Math.log2(most)) + 1; power += step) {
       ticks.push(2 ** power);
       if (octaves < 2) ticks.push(1.5 * 2 ** power);
@@ -70,9 +72,10 @@ function roundSizes(least, most) {
   return ticks;
 }
 
-// Marks a logarithmic axis of sizes at round ones, about six of them.
+// Marks a logarithmic axis of sizes at round ones, as many as there is room for.
 function markSizes(view, sizes) {
-  const ticks = roundSizes(Math.max(Math.min(...sizes), 1), Math.max(...sizes, 2));
+  const wanted = Math.min(Math.max(Math.floor(view.frame.bbox.width / LABEL_PIXELS), 3), 6);
+  const ticks = roundSizes(Math.max(Math.min(...sizes), 1), Math.max(...sizes, 2), wanted);
   const axis = view.model.below[0];
   axis.major_label_overrides = new Map(ticks.map((tick) => {
     const [unit, size] = SIZES.find(([, size]) => tick >= size) ?? SIZES[SIZES.length - 1];

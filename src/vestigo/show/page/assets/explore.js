@@ -21,7 +21,13 @@ function settingsInAddress() {
 }
 
 const asQuery = (some) => new URLSearchParams(some).toString();
-const inWords = (some) => Object.entries(some).map(([key, text]) => `${keyInWords(key)} = ${text}`).join(", ") || "today's settings";
+const inWords = (some) => Object.entries(some).map(([key, text]) => `${keyInWords(key)} = ${inFewWords(text)}`).join(", ") || "today's settings";
+
+// A long list of values by its first one.
+function inFewWords(text) {
+  const values = text.replace(/^\[|\]$/g, "").split(", ");
+  return values.length > 4 ? `${values.length} values from ${values[0]}` : text;
+}
 
 // A key in words, with the name of its look-up.
 function keyInWords(key) {
@@ -83,16 +89,11 @@ function step(from, to) {
 function showPlace() {
   const [place, , kind] = data.places[at("place").selectedIndex];
   knobsHere = new Map();
-  const parts = [];
-  let heading = null;
-  for (const knob of data.knobs[kind]) {
-    if (knob.heading !== heading) parts.push(element("h3", heading = knob.heading));
-    const key = `${place}.${knob.rule}`;
-    const made = makeKnob(knob, `knob-${knob.rule}`, (text) => turn(key, text), () => turn(key, todayOf(key)));
-    knobsHere.set(key, made);
-    parts.push(made.root);
-  }
-  at("rules").replaceChildren(...parts);
+  const [first, others] = [data.knobs[kind].filter((knob) => knob.is_first), data.knobs[kind].filter((knob) => !knob.is_first)];
+  at("rules").replaceChildren(...makeKnobs(place, first));
+  at("other-rules").replaceChildren(...makeKnobs(place, others));
+  at("others").classList.toggle("all", !first.length);
+  at("others").open ||= !first.length;
   const lookup = place.replace(/^lookup\./, "");
   if (place !== lookup && data.lookups.some(([name]) => name === lookup)) {
     at("curve-of").value = lookup;
@@ -101,23 +102,44 @@ function showPlace() {
   showSettings();
 }
 
+// The knobs of a place, under the headings of their rules.
+function makeKnobs(place, knobs) {
+  const parts = [];
+  let heading = null;
+  for (const knob of knobs) {
+    if (knob.heading !== heading) parts.push(element("h3", heading = knob.heading));
+    const key = `${place}.${knob.rule}`;
+    const made = makeKnob(knob, `knob-${knob.rule}`, (text) => turn(key, text), () => turn(key, todayOf(key)));
+    knobsHere.set(key, made);
+    parts.push(made.root);
+  }
+  return parts;
+}
+
 function showSettings() {
   for (const [key, made] of knobsHere) {
     const dot = key.lastIndexOf(".");
     made.set(valueOf(key.slice(0, dot), key.slice(dot + 1)), key in settings);
     made.problem("");
   }
+  [...at("place").options].forEach((option, number) => {
+    const changes = Object.keys(settings).filter((key) => key.startsWith(`${option.value}.`)).length;
+    option.textContent = data.places[number][1] + (changes ? ` (${changes} changed)` : "");
+  });
+  const folded = at("other-rules").querySelectorAll(".knob.changed").length;
+  at("others").firstElementChild.textContent = folded ? `More rules (${folded} changed)` : "More rules";
   at("problem").textContent = "";
   at("changes").textContent = Object.keys(settings).length ? `Changed: ${inWords(settings)}` : "Nothing is changed yet.";
   at("undo").disabled = !past.length;
   at("redo").disabled = !future.length;
+  sayBest();
   at("check").href = `check?${asQuery(settings)}`;
   at("keys").href = `keys?${asQuery(settings)}`;
 }
 
 // --- what is measured
 
-const ask = makeAsker(() => ({ settings, around: around.name }), {
+const ask = makeAsker("replay", () => ({ settings, around: around.name }), {
   show,
   lose: () => { at("lost").hidden = false; },
   wait: (isBusy) => at("numbers").setAttribute("aria-busy", isBusy),
@@ -195,9 +217,10 @@ function drawMeasured() {
   const front = views.get("front");
   setSource(front, "tried", marks(tried));
   setSource(front, "kept", marks(kept.map((one) => one.point)));
+  drawBest();
   setSource(front, "today", marks([around.point]));
   setSource(front, "now", marks([shown.point]));
-  markSizes(front, [...data.known.map((one) => one.memory), ...[...tried, around.point, shown.point].map(([memory]) => memory)]);
+  markSizes(front, [...data.known.map((one) => one.memory), ...bestLine.map(({ point }) => point[0]), ...[...tried, around.point, shown.point].map(([memory]) => memory)]);
   showCurve();
   document.documentElement.dataset.drawn = "true";
 }
@@ -226,7 +249,7 @@ async function showPlan() {
 }
 
 function chooseFromFront(name, place) {
-  const taken = name === "known" ? data.known[place].settings : name === "kept" ? kept[place].settings : tried[place][2];
+  const taken = { known: () => data.known[place].settings, kept: () => kept[place].settings, best: () => bestLine[place].settings, tried: () => tried[place][2] }[name]();
   at("pointed-at").textContent = name === "known" ? `In use: ${data.known[place].name}` : `In use: ${inWords(taken)}`;
   turnedAt = performance.now();
   go({ ...taken });
@@ -235,7 +258,7 @@ function chooseFromFront(name, place) {
 function letChoose(view) {
   for (const renderer of view.model.renderers) {
     const source = renderer.data_source;
-    if (!["known", "tried", "kept"].includes(source.name)) continue;
+    if (!["known", "tried", "kept", "best"].includes(source.name)) continue;
     source.selected.properties.indices.change.connect(() => {
       if (!source.selected.indices.length) return;
       const place = source.get_column("number")[source.selected.indices[0]];
@@ -263,6 +286,7 @@ for (const id of ["one", "other"]) at(id).addEventListener("change", compareTwo)
 at("undo").addEventListener("click", () => step(past, future));
 at("redo").addEventListener("click", () => step(future, past));
 at("today").addEventListener("click", () => { turnedAt = performance.now(); go({}); });
+at("use-best").addEventListener("click", useBest);
 at("keep").addEventListener("click", keep);
 at("plan").addEventListener("click", showPlan);
 at("close-plan").addEventListener("click", () => at("plan-dialog").close());
@@ -281,6 +305,7 @@ addEventListener("keydown", (event) => {
 document.querySelector("form.knobs").addEventListener("submit", (event) => event.preventDefault());
 
 (async () => {
+  showLimits();
   showPlace();
   saveKept();
   ask();
@@ -288,4 +313,5 @@ document.querySelector("form.knobs").addEventListener("submit", (event) => event
   if (!views.size) return; // the page is opening
   letChoose(views.get("front"));
   drawMeasured();
+  askLine();
 })();

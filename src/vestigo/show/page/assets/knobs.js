@@ -23,6 +23,7 @@ function textAt(knob, place) {
   const share = knob.none === undefined ? place / STEPS : noneIsLeast(knob) ? (place - 1) / (STEPS - 1) : place / (STEPS - 1);
   if (knob.kind === "share") return `${Math.round(share * 100)}%`;
   const amount = Math.exp(Math.log(knob.least) + share * (Math.log(knob.most) - Math.log(knob.least)));
+  if (knob.kind === "rare") return `${Number((amount * 100).toPrecision(2))}%`;
   if (knob.kind === "times") return `${Number(amount.toPrecision(2))}`;
   if (knob.kind === "count") return `${rounded(amount)}`;
   const [number, unit] = withUnit(amount, knob.kind === "size" ? SIZES : SPANS);
@@ -36,7 +37,7 @@ function amountOfText(knob, text) {
   const found = /^\s*([\d.]+)\s*(\S*)\s*$/.exec(text);
   if (!found) return null;
   const units = Object.fromEntries([...SPANS, ...SIZES]);
-  return parseFloat(found[1]) * (knob.kind === "share" ? 0.01 : units[found[2]] ?? 1);
+  return parseFloat(found[1]) * (found[2] === "%" ? 0.01 : units[found[2]] ?? 1);
 }
 
 // The place of a text on the slider.
@@ -50,7 +51,7 @@ function placeOf(knob, text) {
   return Math.round(within * (STEPS - 1)) + (noneIsLeast(knob) ? 1 : 0);
 }
 
-const HAS_SLIDER = new Set(["count", "size", "span", "share", "times"]);
+const HAS_SLIDER = new Set(["count", "size", "span", "share", "rare", "times"]);
 
 // A knob: its elements, `set(text)`, and `problem(text)`. It calls `turned(text)` when it is turned, again and again
 // while a slider is dragged.
