@@ -91,6 +91,19 @@ def test_tables_sort_by_amount_whatever_their_units(opened: Visit) -> None:
     assert table.locator("th[aria-sort=ascending]").inner_text().startswith("memory")
 
 
+def test_what_varies_in_a_grid_has_columns_of_its_own(opened: Visit) -> None:
+    head, *rows = [
+        row.locator("th, td").all_inner_texts() for row in opened.page.locator("#front table.sorts tr").all()
+    ]
+    assert [one.strip() for one in head[1:3]] == ["absolute", "chart.max_bytes"]
+    values = {row[0].removeprefix("show").strip(): tuple(row[1:3]) for row in rows}
+    assert values["today"] == ("10m", "8 MiB")
+    assert any(name.startswith("no. ") for name in values) and not any("=" in name for name in values)
+    opened.page.locator("#front tbody tr", has_text="no. ").first.get_by_role("button", name="show").click()
+    absolute, most = next(each for name, each in values.items() if name.startswith("no. "))
+    assert opened.page.locator("#pointed-at h3").inner_text() == f"absolute={absolute}, chart.max_bytes={most}"
+
+
 def test_a_candidate_is_shown_beside_today_by_pointing_and_by_keyboard(opened: Visit) -> None:
     page = opened.page
     place = page.locator("#pointed-at")

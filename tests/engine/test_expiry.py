@@ -56,6 +56,35 @@ def test_what_is_no_moment_is_refused(moment: object) -> None:
         Rules(absolute_at=moment, zone="UTC")
 
 
+def test_times_of_day_can_come_every_so_often() -> None:
+    every, listed = Moments.read("every 6h from 00:30"), Moments.read(["00:30", "06:30", "12:30", "18:30"])
+    assert every is not None and listed is not None
+    assert every.times == listed.times and str(every) == "every 6h from 00:30"
+    ten = Moments.read(["every 10m", "00:05:30"])
+    assert ten is not None and len(ten.times) == 145
+    rules = Rules(absolute_at="every 10m", zone="UTC")
+    assert rules.to_dict()["absolute_at"] == "every 10m"
+    with pytest.raises(RulesError, match="zone"):
+        Rules(absolute_at="every 10m")
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("every 7m", "is not at the same times each day"),
+        ("every 10ms", "is not at the same times each day"),
+        ("every 2d", "is not at the same times each day"),
+        ("every 10", "has no unit"),
+        ("every 10m from noon", "is not a time"),
+        ("every 10m from 2026-03-02T06:00:00+01:00", "does not begin at a time of day"),
+        ("every", "is not a time"),
+    ],
+)
+def test_what_comes_at_no_times_of_a_day_is_refused(text: str, said: str) -> None:
+    with pytest.raises(RulesError, match=said):
+        Rules(absolute_at=text, zone="UTC")
+
+
 def test_a_zone_that_is_none_is_refused() -> None:
     for zone in ("Mars/Base", "../etc/passwd", "", 7):
         with pytest.raises(RulesError, match=r"zone: .* is not a time zone"):

@@ -30,6 +30,19 @@ class WouldBring(NamedTuple):
     """Those that would profit."""
 
 
+@can_be_kept
+class OnTheClock(NamedTuple):
+    """A look-up whose values change on the clock."""
+
+    lookup: str
+    times: str
+    """The times of day (UTC) at which most of its changes begin, as a plan writes them."""
+    window_ns: int
+    """Most of its changes come so soon after."""
+    share: float
+    """How many of them."""
+
+
 @dataclass(frozen=True, eq=False, repr=False)
 class Proof(Data):
     """How good a choice is among all combinations of what was tried. Amounts are those of the aim."""

@@ -1,20 +1,25 @@
 """Moments on the clock: times of day in a zone, and single instants."""
 
-from collections.abc import Sequence
+import re
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
 from functools import cache
 from zoneinfo import ZoneInfo
 
-from vestigo.units import SECOND
+from vestigo.units import SECOND, Duration
 
-_SHOWN = '"06:00" (a time of day) or "2026-03-02T06:00:00+01:00" (an instant)'
+_SHOWN = '"06:00" (a time of day), "every 6h from 00:30" or "2026-03-02T06:00:00+01:00" (an instant)'
+_EVERY = re.compile(r"every\s+(\S+)(?:\s+from\s+(\S+))?")
 _DAY = timedelta(days=1)
+_DAY_NS = 86_400 * SECOND
 
 
 @dataclass(frozen=True)
 class Moments:
-    """Times of day, and instants in ns since the epoch. They keep the order and the words in which they were given."""
+    """Times of day, and instants in ns since the epoch. They keep the order and the words in which they were given:
+    ``every 6h from 00:30`` stands for four times of day.
+    """
 
     texts: tuple[str, ...]
     times: tuple[time, ...]
@@ -26,6 +31,8 @@ class Moments:
 
         >>> Moments.read(["06:00", "18:30"]).times[1]
         datetime.time(18, 30)
+        >>> Moments.read("every 12h from 06:30").times
+        (datetime.time(6, 30), datetime.time(18, 30))
         """
         if isinstance(value, Moments):
             return value
@@ -34,7 +41,7 @@ class Moments:
         texts = (value,) if isinstance(value, str) else tuple(value) if isinstance(value, Sequence) else ()
         if not texts:
             raise ValueError(f"{value!r} is not a time; write {_SHOWN}, or a list of them")
-        read = [_read(text) for text in texts]
+        read = [one for text in texts for one in _read(text)]
         return cls(
             tuple(map(str, texts)),
             tuple(sorted({one for one in read if isinstance(one, time)})),
@@ -78,7 +85,27 @@ def _is_zone(name: str) -> bool:
     return True
 
 
-def _read(text: object) -> time | int:
+def _read(text: object) -> Iterator[time | int]:
+    if isinstance(text, str) and (every := _EVERY.fullmatch(text.strip())):
+        yield from _times_of_day(text, *every.groups())
+    else:
+        yield _one(text)
+
+
+def _times_of_day(text: str, every: str, begin: str | None) -> Iterator[time]:
+    """The times of a day that are `every` so long apart."""
+    period = Duration.parse(every)
+    if period < SECOND or _DAY_NS % period:
+        raise ValueError(f'{text!r} is not at the same times each day; write a part of a day, such as "every 10m"')
+    first = _one(begin) if begin is not None else time()
+    if not isinstance(first, time):
+        raise ValueError(f'{text!r} does not begin at a time of day; write one, such as "every 10m from 00:03"')
+    for step in range(_DAY_NS // period):
+        at = datetime.combine(date.min, first) + timedelta(microseconds=step * period // 1000)
+        yield at.time()
+
+
+def _one(text: object) -> time | int:
     try:
         if not isinstance(text, str):
             raise ValueError

@@ -45,7 +45,7 @@ def _one_or_list(one: Schema) -> Schema:
 _SPAN = _text(_DURATION, "500ms", "10m")
 _SIZE: Schema = {"anyOf": [{"type": "integer", "minimum": 0}, _text(_AMOUNT, "512 KiB", "64 MiB")]}
 _LIFETIME = _text(rf"^never$|{_DURATION}", "10m", "never")
-_MOMENTS = _one_or_list({"type": "string", "examples": ["06:00", "2026-03-02T06:00:00+01:00"]})
+_MOMENTS = _one_or_list({"type": "string", "examples": ["06:00", "every 6h from 00:30", "2026-03-02T06:00:00+01:00"]})
 _WORDS: Schema = {"type": "string"}
 _FROM_SCRATCH: Schema = {"type": "boolean", "description": "Whether it builds on nothing of the settings above."}
 

@@ -20,6 +20,7 @@ from vestigo.rules.vary import key_of, place_of
 from vestigo.show.grid import Column, grid
 from vestigo.show.notes import assumed, kept_together
 from vestigo.show.safe import printable
+from vestigo.units import SECOND, format_share, format_span
 
 _TOLD = (
     "hit_rate",
@@ -27,7 +28,6 @@ _TOLD = (
     "stale_rate",
     "loads",
     "origin_time",
-    "read_time.mean",
     "read_time.p95",
     "memory_peak",
 )
@@ -48,6 +48,7 @@ def found_text(pick: Pick, found: Search) -> RenderableType:
         Columns([_measures(pick), *_by_memory(pick, found)], padding=(0, 6)),
         Text(),
         *because[2:],
+        *_clocks(found),
         *_would_bring(pick, found),
         *assumed(found.today.assumptions),
         *(Text(f"\n{printable(note, most=300)}") for note in found.notes),
@@ -56,7 +57,7 @@ def found_text(pick: Pick, found: Search) -> RenderableType:
 
 def found_tables(pick: Pick, found: Search) -> list[RenderableType]:
     """What a search found besides its measures: what each change is worth, less memory, and other rules."""
-    return [*_changes(pick, found), *_by_memory(pick, found), *_would_bring(pick, found)]
+    return [*_changes(pick, found), *_by_memory(pick, found), *_clocks(found), *_would_bring(pick, found)]
 
 
 def _changes(pick: Pick, found: Search) -> list[RenderableType]:
@@ -160,6 +161,16 @@ def _by_memory(pick: Pick, found: Search) -> list[RenderableType]:
     values = [pick.amount_text(pick.value(one)) for one in rows]
     best = f"best {pick.goal if len(pick.goal) < _VALUE else 'aim'}"
     return [grid("memory peak", peaks, [Column(best, "", values)], [""] * len(rows))]
+
+
+def _clocks(found: Search) -> list[Text]:
+    """Which look-ups change on the clock, and how much of them."""
+    said = [
+        f"{printable(one.lookup, _VALUE)} changes {one.times if one.times.startswith('every') else f'at {one.times}'} "
+        f"(UTC), {format_share(one.share)} of it within {format_span(one.window_ns / SECOND)}"
+        for one in found.clocks[:_MOST_LOOKUPS]
+    ]
+    return [kept_together(Text(f"On the clock: {'; '.join(said)}."))] if said else []
 
 
 def _would_bring(pick: Pick, found: Search) -> list[Text]:

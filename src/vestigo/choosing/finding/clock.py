@@ -4,8 +4,9 @@ from typing import NamedTuple
 
 import numpy as np
 
+from vestigo.choosing.proof import OnTheClock
 from vestigo.trace.trace import Longs
-from vestigo.units import SECOND
+from vestigo.units import SECOND, Duration
 
 _DAY = 86_400 * SECOND
 _PERIODS = tuple(hours * 3600 * SECOND for hours in (24, 12, 8, 6, 4, 3, 2, 1)) + tuple(
@@ -30,14 +31,23 @@ class Clock(NamedTuple):
     share: float
     """How many of the changes lie in it."""
 
-    def times(self) -> list[list[str]]:
-        """Times of day at which to begin anew: at the beginning of each window, or at its end."""
+    def times(self) -> list[str]:
+        """Times of day at which to begin anew, as a plan writes them: at the beginning of each window, or at its
+        end.
+        """
         begins = self.begins_ns // _STEP * _STEP
         ends = -(-(self.begins_ns + self.window_ns) // _STEP) * _STEP
-        return [self._of_day(offset) for offset in dict.fromkeys((begins, ends))]
+        return [self._every(offset % self.period_ns) for offset in dict.fromkeys((begins, ends))]
 
-    def _of_day(self, offset_ns: int) -> list[str]:
-        return sorted({_written((offset_ns + begin) % _DAY // SECOND) for begin in range(0, _DAY, self.period_ns)})
+    def of(self, lookup: str) -> OnTheClock:
+        """What is told of it."""
+        return OnTheClock(lookup, self._every(self.begins_ns), self.window_ns, self.share)
+
+    def _every(self, offset_ns: int) -> str:
+        begin = _written(offset_ns // SECOND)
+        if self.period_ns == _DAY:
+            return begin
+        return f"every {Duration(self.period_ns)}{f' from {begin}' if offset_ns >= SECOND else ''}"
 
 
 def clock_of(at: Longs, late: Longs) -> Clock | None:

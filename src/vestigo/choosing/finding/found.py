@@ -10,7 +10,7 @@ from vestigo.choosing.finding.answers import FOUND, NEARLY_ALL, Answers
 from vestigo.choosing.finding.reasons import sentences, tightest
 from vestigo.choosing.front import unbeaten
 from vestigo.choosing.pick import HeldOut, Pick, Relaxed, cost, excesses
-from vestigo.choosing.proof import WouldBring
+from vestigo.choosing.proof import OnTheClock, WouldBring
 from vestigo.choosing.resample import Resamples
 from vestigo.choosing.sweep import FRONT, Sweep
 from vestigo.data import Told
@@ -39,6 +39,8 @@ class Search(Sweep):
     """The candidates that are best within so much memory, the most first."""
     would_bring: tuple[WouldBring, ...] = ()
     """What kinds of rules that were not asked for would bring."""
+    clocks: tuple[OnTheClock, ...] = ()
+    """The look-ups whose values change on the clock."""
     answers: Answers | None = field(default=None, compare=False)
 
     @property
@@ -121,6 +123,7 @@ class Search(Sweep):
             "tried": dict(self.tried),
             "by_memory": {name: self[name].whole.to_dict() for name in self.by_memory},
             "would_bring": [one._asdict() for one in self.would_bring],
+            "clocks": [one._asdict() for one in self.clocks],
         }
 
     def to_dict(self) -> Told:

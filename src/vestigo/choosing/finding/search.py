@@ -140,7 +140,8 @@ class _Search:
         own = {one.name: getattr(among, one.name) for one in dataclasses.fields(among) if one.name != "candidates"}
         candidates = {**among.candidates, **({FOUND: best.candidate} if best is not None else {})}
         tried = dict(zip(map(str, self._units), self._attempts.tried, strict=True))
-        return Search(candidates, **own, tried=tried, answers=answers)
+        clocks = tuple(facts.clock.of(name) for name, facts in self._facts.items() if facts.clock is not None)
+        return Search(candidates, **own, tried=tried, clocks=clocks, answers=answers)
 
     def _with_more(self, found: Search, asked: Asked, has_time: bool) -> Search:
         """With what is best within less memory, and what other rules would bring."""

@@ -9,9 +9,10 @@ from vestigo.explaining.report import Report
 from vestigo.measures import MEASURES
 from vestigo.rules import Plan
 from vestigo.rules.plan_text import plan_text
-from vestigo.rules.vary import name_of
+from vestigo.rules.vary import name_of, place_of
 from vestigo.show import figures
 from vestigo.show.charts.candidates import ceiling_text
+from vestigo.show.page.knobs import values_of
 from vestigo.show.page.pictures import picture
 from vestigo.show.safe import printable
 from vestigo.units import counted
@@ -81,32 +82,50 @@ def front(report: Report, shown: Sequence[Candidate]) -> dict[str, object]:
         f"as good in {of}. {ceiling_text(candidates)}"
     )
     hidden = len(candidates) - len(shown)
+    varied = _varied(rows)
     return {
         "front_says": summary + (f" The page holds {len(shown):,} of them." if hidden > 0 else ""),
         "front_still": picture(
             "front", "all candidates by memory and hits", lambda: figures.front(candidates, report.pick)
         ),
+        "front_rules": [printable(name_of({key: ""}).rstrip("="), most=80) for key in varied],
         "front_heads": [MEASURES[name].label for name in names],
         "front_rows": [
             {
                 "number": numbers[one.name],
-                "name": printable(_named(one, report.plan), most=300),
+                "name": printable(_named(one, report.pick.candidate, numbers[one.name]), most=300),
+                "rules": [printable(values[row], most=80) for values in varied.values()],
                 "cells": [MEASURES[name].amount_text(one.measure(name)) for name in names],
             }
-            for one in rows
+            for row, one in enumerate(rows)
             if one.name in numbers
         ],
         "front_more": f"And {more:,} more, which `vestigo choose --all` lists." if more > 0 else "",
     }
 
 
-def _named(candidate: Candidate, plan: Plan) -> str:
-    """The name of a candidate: what it changes of today's settings, if it is one of a grid."""
-    if candidate.name != name_of(candidate.changes):
+def _is_of_grid(candidate: Candidate) -> bool:
+    """Whether its name is what it changes."""
+    return bool(candidate.changes) and candidate.name == name_of(candidate.changes)
+
+
+def _varied(rows: Sequence[Candidate]) -> dict[str, list[str]]:
+    """What varies in a grid, by dotted key, and its value in each row."""
+    keys = dict.fromkeys(key for one in rows if _is_of_grid(one) for key in one.changes)
+    said = [values_of(one.plan, tuple(one.lookups)) for one in rows]
+    values = {key: [each.get(_place(key), {}).get(place_of(key)[2], "") for each in said] for key in keys}
+    return {key: each for key, each in values.items() if len(set(each)) > 1}
+
+
+def _place(key: str) -> str:
+    table, name, _ = place_of(key)
+    return f"{table}.{name}" if name else table
+
+
+def _named(candidate: Candidate, pick: Candidate, number: int) -> str:
+    if not _is_of_grid(candidate):
         return candidate.name
-    today = replace(plan, candidates={}, vary={})
-    different = {key: value for key, value in candidate.changes.items() if today.changed({key: value}) != today}
-    return name_of(different) or "as today"
+    return "the pick" if candidate.name == pick.name else f"no. {number}"
 
 
 def _changes(before: str, after: str) -> str:
