@@ -111,7 +111,7 @@ def _plain(unit: int) -> dict[str, st.SearchStrategy[object]]:
         "hit_cost": st.sampled_from(["0s", "1us"]),
         "assume_size": st.sampled_from([1024, 7]),
         "assume_cost": st.sampled_from(["0s", "0s", f"{2 * unit}ns"]),
-        "keep_if": _missing | _missing | _some_of(_conditions(unit)),
+        "keep_if": _missing | _missing | _some_of(_conditions(unit)) | st.just("none"),
         "hit_cost_per_kib": st.sampled_from(["0s", "0s", "1ms"]),
     }
 
@@ -124,7 +124,7 @@ def _rich(unit: int) -> dict[str, st.SearchStrategy[object]]:
         "reload_after": _missing | st.sampled_from(["50%", "33.3%"]),
         "serve_stale": st.sampled_from([0, 0, 1, 4]).map(lambda n: f"{n * unit}ns"),
         "collect": st.sampled_from(["touch", "prompt", f"every {3 * unit}ns"]),
-        "keep_if": _missing | _some_of([*_conditions(unit), "key = 1", "key != 2"]),
+        "keep_if": _missing | _some_of([*_conditions(unit), "key = 1", "key != 2"]) | st.just("none"),
         "batch": _missing | _missing | _spans(unit),
         "pin": st.sampled_from([[], [], ["0"], ["{}"]]),
     }

@@ -86,7 +86,7 @@ def test_what_is_stated_for_one_goes_before_what_is_for_each() -> None:
     plan = Plan(vary={"each.absolute": ANY, "lookup.a.absolute": ["1m"], "each.nulls": ["keep"]})
     assert rules_asked(plan, "a") == {"absolute": ("1m",), "nulls": ("keep",)}
     assert rules_asked(plan, "b") == {"absolute": ANY, "nulls": ("keep",)}
-    assert set(rules_asked(Plan(), "a")) == {"max_entries", "max_bytes", "absolute", "sliding", "nulls"}
+    assert set(rules_asked(Plan(), "a")) == {"max_entries", "max_bytes", "absolute", "sliding", "nulls", "keep_if"}
 
 
 def test_few_combinations_are_all_tried_and_many_are_begun_with() -> None:

@@ -51,6 +51,16 @@ def test_values_are_found_that_are_as_good_as_the_best_of_a_grid(kinds: Mapping[
     assert cost(found, aim, of_search.candidate) <= best + 2e-3 * abs(best)
 
 
+def test_with_little_memory_the_look_ups_that_bring_least_are_not_cached() -> None:
+    trace, aim = several(FAR_APART), Aim(most="hit_rate", limits={"memory_peak": "<= 20 KiB"})
+    pick = search(trace, Plan(aim=aim)).choose()
+    assert pick.candidate.plan.rules_for("huge").to_dict() == {"keep_if": "none"}
+    assert pick.candidate.lookups["huge"].hit_rate == 0 and pick.candidate.lookups["tiny"].hit_rate > 0.9
+    now = Rules(keep_if="none")
+    again = search(trace, Plan(now, vary={"each.keep_if": "any", "each.max_entries": "any"}, aim=aim)).choose()
+    assert again.value(again.candidate) == pick.value(pick.candidate)  # also from settings that cache nothing
+
+
 def test_twenty_look_ups_are_set_as_well_as_each_can_be_alone() -> None:
     trace = several(MANY)
     aim = Aim(most="hit_rate", limits={"memory_peak": "<= 200 KiB"})

@@ -12,7 +12,6 @@ from vestigo.engine.job import Job, job
 from vestigo.prepared.fill import Assumed, assume, filler
 from vestigo.prepared.truth import TruthFollower, places
 from vestigo.rules import Plan, Rules
-from vestigo.rules.values import Nulls
 from vestigo.stopping import check
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
@@ -47,8 +46,8 @@ class Ceiling:
 
 
 def no_cache(trace: Trace, plan: Plan) -> tuple[Trace, Job]:
-    """The baseline: nothing fits, so every read loads, and nobody preloads. Assumptions are those of `plan`."""
-    nothing = Rules.model_construct(max_bytes=0, entry_overhead=1, nulls=Nulls("keep"), per="all")
+    """The baseline: nothing is kept, so every read loads, and nobody preloads. Assumptions are those of `plan`."""
+    nothing = Rules(keep_if="none", nulls="keep", per="all")
     replay_job = dataclasses.replace(job(trace, Plan(nothing, warm_up=plan.warm_up)), assumed=assume(trace, plan))
     if Op.PRELOAD in trace.ops:
         idle = np.where(trace.op == Op.PRELOAD, Op.DROP, trace.op).astype(np.uint8)

@@ -10,6 +10,7 @@ from vestigo.units import Duration, parse_bytes
 
 _CONDITION = re.compile(r"\s*(size|cost|key)\s*(<=|>=|!=|<|>|=)\s*(.*?)\s*")
 _SHOWN = '"size <= 64 KiB", "cost >= 5ms", "key = tile/{...}" or "key != tmp/{...}"'
+_NOTHING = "none"
 
 
 class Value(NamedTuple):
@@ -38,7 +39,8 @@ class KeepIf:
 
     @classmethod
     def read(cls, value: object) -> "KeepIf | None":
-        """Reads a text, a list of texts, or a function. ``"all"`` means no condition. Raises ValueError.
+        """Reads a text, a list of texts, or a function. ``"all"`` means no condition, and ``"none"`` that no value is
+        kept. Raises ValueError.
 
         >>> KeepIf.read(["size <= 64 KiB", "cost >= 5ms"]).most_size
         65536
@@ -47,6 +49,8 @@ class KeepIf:
             return value
         if value is None or (isinstance(value, str) and value == "all"):
             return None
+        if isinstance(value, str) and value == _NOTHING:
+            return cls((_NOTHING,), most_size=-1)
         if callable(value):
             return cls((getattr(value, "__name__", type(value).__name__),), own=value)
         texts = (value,) if isinstance(value, str) else tuple(value) if isinstance(value, Sequence) else ()

@@ -136,8 +136,8 @@ class Rules(PoolRules):
         KeepIf | None, BeforeValidator(KeepIf.read), Rule("what is kept", _bounds_of_kept, plain=always)
     ] = None
     """Conditions that a value must meet to be kept, all of them
-    (``["size <= 64 KiB", "cost >= 5ms", "key = tile/{...}"]``); on the reference engine also a function from a `Value`
-    to a bool."""
+    (``["size <= 64 KiB", "cost >= 5ms", "key = tile/{...}"]``); with ``"none"`` nothing is kept, so the look-up is not
+    cached; on the reference engine also a function from a `Value` to a bool."""
     pin: Annotated[tuple[str, ...], BeforeValidator(patterns), Rule("what is kept", worked_out=_IN_GROUPS)] = ()
     """Patterns of keys that eviction never takes."""
 

@@ -63,7 +63,7 @@ _READ_BY: Mapping[Callable[..., Any], Schema] = {
     values.collect: _text(rf"^(touch|prompt|every\s+{_WITHIN})$", "touch", "prompt", "every 30s"),
     values.nodes: {"type": "integer", "minimum": 1, "maximum": values.MOST_NODES},
     Eviction.read: _text(rf"^\s*({'|'.join(POLICIES)})(\s+\w+=\S+)*\s*$", "lru", "slru protected=70%"),
-    KeepIf.read: _one_or_list({"type": "string", "examples": ["size <= 64 KiB", "key = tile/{...}"]}),
+    KeepIf.read: _one_or_list({"type": "string", "examples": ["size <= 64 KiB", "key = tile/{...}", "none"]}),
     Moments.read: _MOMENTS,
     read_zone: {"type": "string", "examples": ["Europe/Oslo", "UTC"]},
     patterns: _one_or_list(_WORDS),

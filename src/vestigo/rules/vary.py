@@ -18,7 +18,7 @@ EACH, ANY = "each", "any"
 """``each.RULE`` varies a rule for each look-up by itself; its values are given, or ``any`` that a search finds."""
 FINDABLE = (
     *("max_entries", "max_bytes", "absolute", "sliding", "nulls", "on_write", "tell_nodes", "absolute_at", "eviction"),
-    *("overlap", "reload_after", "serve_stale", "batch", "per", "collect"),
+    *("keep_if", "overlap", "reload_after", "serve_stale", "batch", "per", "collect"),
 )
 """Rules for which a search can find values (`vestigo.choosing.finding.offers`)."""
 

@@ -37,15 +37,21 @@ def first(offers: Sequence[Offer], base: Setting, thrifty: bool) -> Iterator[Set
                 yield _joined(free, both)
         for values in _steps(by_rule, "sliding", 0):
             yield _joined(free, [values])
+        if "keep_if" in by_rule:
+            yield from (_joined(base, [values]) for values in by_rule["keep_if"].ways if _keeps_nothing(values))
 
 
 def near(offers: Sequence[Offer], setting: Setting, level: int, evicts: bool) -> Iterator[Setting]:
-    """Settings that differ in one thing. If nothing is evicted, a policy or more room makes no difference."""
+    """Settings that differ in one thing. If nothing is evicted, a policy or more room makes no difference. Where
+    nothing is kept, nothing else makes one, so that is tried once (`first`).
+    """
+    idle = {_of(offer) for offer in offers if _keeps_nothing({key: setting[key] for key in offer.keys})}
     for offer in offers:
-        if offer.rule == "eviction" and not evicts:
+        if _of(offer) in idle or (offer.rule == "eviction" and not evicts):
             continue
         for values in offer.near(setting, level):
-            yield _joined(setting, [values])
+            if not _keeps_nothing(values):
+                yield _joined(setting, [values])
 
 
 def is_used(offer: Offer, attempts: Iterable[Attempt], now: Setting) -> bool:
@@ -54,8 +60,17 @@ def is_used(offer: Offer, attempts: Iterable[Attempt], now: Setting) -> bool:
 
 
 def _freest(offers: Sequence[Offer], base: Setting) -> Setting:
-    """No limit, no expiry, nulls are kept: the last step of each ladder."""
-    return _joined(base, [offer.ways[-1] for offer in offers if offer.is_ordered])
+    """No limit, no expiry, nulls are kept: the last step of each ladder. What is worth keeping is as today, but not
+    nothing.
+    """
+    free = [offer.ways[-1] for offer in offers if offer.is_ordered]
+    kept = [way for offer in offers if _keeps_nothing(offer.now) for way in offer.ways if not _keeps_nothing(way)]
+    return _joined(base, [*free, *kept[:1]])
+
+
+def _keeps_nothing(values: Setting) -> bool:
+    """Whether a look-up is not cached at all."""
+    return any(value == "none" and key.endswith(".keep_if") for key, value in values.items())
 
 
 def _steps(offers: Mapping[str, Offer], rule: str, level: int) -> list[Setting]:

@@ -13,8 +13,10 @@ from vestigo.rules import Plan, Rules
 from vestigo.rules.pool import POOL_RULES
 from vestigo.rules.vary import ANY, Changes, key_of
 
-ALWAYS = ("max_entries", "max_bytes", "absolute", "sliding", "nulls")
-"""The rules that every cache in a process has. They are what is searched unless something else is asked for."""
+ALWAYS = ("max_entries", "max_bytes", "absolute", "sliding", "nulls", "keep_if")
+"""The rules that every cache in a process has, and whether a look-up is cached at all. They are what is searched unless
+something else is asked for.
+"""
 _POLICIES = ("lru", "sieve", "s3-fifo", "w-tinylfu", "lfu-da", "arc", "gdsf")
 _ABOUT_WRITES = ("on_write", "tell_nodes")
 """What these say matters together, so they are set together."""
@@ -213,6 +215,7 @@ _FOUND: Mapping[str, Callable[[Facts], list[Step]]] = MappingProxyType(
         "serve_stale": _timed("serve_stale", "0s", "5s", "1m", "10m"),
         "batch": _of_scopes("batch", "never", "10ms", "100ms"),
         "per": _of_scopes("per", "node", "scope"),
+        "keep_if": lambda _: _words("keep_if", "all", "none"),
         "collect": lambda _: _words("collect", "touch", "prompt"),
     }
 )
