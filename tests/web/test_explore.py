@@ -172,7 +172,7 @@ def test_limits_that_nothing_keeps_or_that_mean_nothing_are_said_at_their_knob(c
 def test_a_search_that_cannot_be_made_says_why(tmp_path: Path) -> None:
     trace = vg.write_trace(vg.synth(500, keys=20, seed=1), tmp_path / "short.arrow")
     plan = tmp_path / "plan.toml"
-    plan.write_text('[aim]\nleast = "read_time.p95"\n')
+    plan.write_text('[aim]\nleast = "surge.minute"\n')
     with exploring(tmp_path, str(trace), "--plan", str(plan)) as (address, _):
         (told,) = Client(address).best("best", {"aim.memory_peak": "4 KiB"})
         assert "a search cannot make" in told["problems"][0]["text"]

@@ -60,7 +60,7 @@ class Spans(Data):
 
     @property
     def count(self) -> int:
-        return int(self.times.sum())
+        return int(self._upto[-1]) if len(self.ns) else 0
 
     def percentile(self, share: float) -> int:
         """The smallest span that at least `share` percent do not exceed (nearest rank). It is 0 if there are none."""
@@ -68,6 +68,15 @@ class Spans(Data):
             return 0
         rank = max(1, math.ceil(share / 100 * int(self._upto[-1])))
         return int(self.ns[self._upto.searchsorted(rank)])
+
+    def longer_than(self, ns: float) -> int:
+        """How many are longer.
+
+        >>> Spans.of([5, 1, 1, 9]).longer_than(1)
+        2
+        """
+        place = int(self.ns.searchsorted(ns, "right"))
+        return self.count - (int(self._upto[place - 1]) if place else 0)
 
     @cached_property
     def _upto(self) -> Longs:

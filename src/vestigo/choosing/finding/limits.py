@@ -71,8 +71,7 @@ def is_exact(limit: Limit) -> bool:
 def _too_long(found: Measures, what: OfSpans, bound_seconds: float) -> float:
     """How many more spans are longer than the bound than may be."""
     spans: Spans = getattr(found, what.spans)
-    longer = float(spans.times[spans.ns > bound_seconds * SECOND].sum())
-    return longer - (1 - what.percentile / 100) * spans.count
+    return spans.longer_than(bound_seconds * SECOND) - (1 - what.percentile / 100) * spans.count
 
 
 def _amounts(of: Callable[[Measures], float], attempts: Sequence[Measures]) -> Amounts:

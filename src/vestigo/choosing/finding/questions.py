@@ -1,6 +1,6 @@
 """``Questions``: asks which attempts are best together, under an aim and limits."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from math import inf
@@ -11,8 +11,9 @@ import numpy as np
 from vestigo.choosing.finding.attempts import Attempt
 from vestigo.choosing.finding.combining import Choice, Problem, Relaxed, best, relaxed
 from vestigo.choosing.finding.limits import Amounts, Ratio, Row, is_exact, ratio, row_of
+from vestigo.choosing.finding.longest import is_of_longest, least_kept, least_of_shares, longest_of
 from vestigo.errors import RulesError
-from vestigo.measures import MEASURES
+from vestigo.measures import MEASURES, amount_of
 from vestigo.outcome import Measures
 from vestigo.rules import Aim, Worth
 from vestigo.rules.aim import Limit
@@ -78,6 +79,8 @@ class Questions:
 
     def best(self, asked: Asked) -> Choice | None:
         """The best choice. Its cost is the aim, negated if more is better. None if no choice keeps the limits."""
+        if asked.aim.best is not None and is_of_longest(asked.aim.best):
+            return self._least_longest(asked, asked.aim.best)
         aimed = self._ratio(asked)
         if aimed is not None and aimed.per is not None and not _is_constant(aimed.per, self._unit):
             return self._best_ratio(asked, aimed, aimed.per)
@@ -89,13 +92,16 @@ class Questions:
         alone = replace(
             self, lists=[[attempts[0], attempt] for attempts, attempt in zip(self.lists, chosen, strict=True)]
         )
-        problem = alone.problem(asked)
+        longest = asked.aim.best if asked.aim.best is not None and is_of_longest(asked.aim.best) else None
+        problem = alone.problem(asked) if longest is None else alone._limits(asked)
         places = np.arange(len(chosen)) * 2 + 1
         keeps = all(row.amounts[places].sum() <= row.most + _NEAR_ENOUGH * abs(row.most) for row in problem.rows)
         peak = 0.0
         if problem.held is not None:
             peak = float(problem.held[places].sum(axis=0).max())
             keeps &= peak <= problem.most_held * (1 + _NEAR_ENOUGH)
+        if longest is not None:
+            return Judged(self._longest(asked, longest, chosen), bool(keeps))
         cost = float(problem.costs[places].sum()) + problem.held_costs * peak
         return Judged(cost + alone._whatever_is_chosen(asked), bool(keeps))
 
@@ -134,6 +140,13 @@ class Questions:
         """The linear relaxation, for its prices."""
         return relaxed(self.problem(asked))
 
+    def reached(self, asked: Asked) -> float:
+        """What the aim costs at least by what was tried. It is infinite if no choice keeps the limits."""
+        found = self.relaxed(asked)
+        if found is None or asked.aim.best is None or not is_of_longest(asked.aim.best):
+            return inf if found is None else found.cost
+        return least_of_shares(*self._of_longest(asked, asked.aim.best))[1]
+
     def near(self, asked: Asked) -> list[list[Attempt]]:
         """For each unit, the attempts that are best at the prices of the limits."""
         found = self.relaxed(asked)
@@ -150,17 +163,19 @@ class Questions:
     def problem(self, asked: Asked) -> Problem:
         """Raises RulesError for limits and aims that a search cannot take."""
         costs, peak_costs = self._costs(asked)
+        return replace(self._limits(asked, peak_costs > 0), costs=costs, held_costs=peak_costs * _MIB)
+
+    def _limits(self, asked: Asked, needs_peak: bool = False) -> Problem:
+        """The limits alone. Every choice costs nothing."""
         limits = [limit for limit in asked.limits if limit.name != PEAK and (is_exact(limit) or not asked.from_below)]
         peaks = [limit.bound for limit in asked.limits if limit.name == PEAK and limit.sign == "<="]
-        needs_peak = peak_costs > 0 or bool(peaks)
         return Problem(
             self._unit,
-            costs,
+            np.zeros(len(self._unit)),
             [self._row(limit, asked.part) for limit in limits],
-            self._held(asked) if needs_peak else None,
+            self._held(asked) if needs_peak or peaks else None,
             min(peaks, default=inf) / _MIB,
-            peak_costs * _MIB,
-            self._stretches.setdefault((asked.part, asked.from_below), []),
+            asked=self._stretches.setdefault((asked.part, asked.from_below), []),
         )
 
     def _costs(self, asked: Asked) -> tuple[Amounts, float]:
@@ -176,6 +191,10 @@ class Questions:
             return spent / months if months else spent * 0, worth.gib_month / 2**30
         if aim.best == PEAK:
             return np.zeros(len(self._unit)), 1.0
+        if is_of_longest(aim.best):
+            problem, row_at, most = self._of_longest(asked, aim.best)
+            below, _ = least_of_shares(problem, row_at, most)  # at its prices, settings are looked for
+            return row_at(below).amounts, 0.0
         aimed = self._ratio(asked)
         if aimed is None:
             raise RulesError(f"aim: a search cannot make {MEASURES[aim.best].label} best; name a limit for it instead")
@@ -183,6 +202,22 @@ class Questions:
         if aimed.per is None:
             return sign * aimed.over, 0.0
         return sign * aimed.over / max(float(aimed.per[self._begins[:-1]].sum()), 1.0), 0.0
+
+    def _least_longest(self, asked: Asked, name: str) -> Choice | None:
+        def longest(choice: Choice) -> float:
+            return self._longest(asked, name, self.attempts(choice))
+
+        kept = least_kept(*self._of_longest(asked, name), longest)
+        return kept and kept.choice._replace(cost=longest(kept.choice), bound=kept.below)
+
+    def _longest(self, asked: Asked, name: str, chosen: Sequence[Attempt]) -> float:
+        return longest_of(name, [getattr(attempt.alone, asked.part) for attempt in chosen])
+
+    def _of_longest(self, asked: Asked, name: str) -> tuple[Problem, Callable[[float], Row], float]:
+        """The limits, what a bound of the measure asks, and a bound that every choice keeps."""
+        measures = self._measures(asked.part)
+        most = max(float(amount_of(one, name)) for one in measures)
+        return self._limits(asked), lambda bound: self._row(Limit(name, "<=", bound), asked.part), most
 
     def _ratio(self, asked: Asked) -> Ratio | None:
         name = asked.aim.best

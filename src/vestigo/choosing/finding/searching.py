@@ -7,8 +7,6 @@ Attempts come where the linear program takes some, or where the prices of the li
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-import numpy as np
-
 from vestigo.choosing.finding import moves
 from vestigo.choosing.finding.answers import Answers
 from vestigo.choosing.finding.attempts import Setting
@@ -73,8 +71,7 @@ class Searching:
 
     def _reached(self) -> float:
         """What the aim costs at least by what was tried."""
-        found = self.answers.questions.relaxed(Asked(self.aim, self.limits))
-        return found.cost if found is not None else np.inf
+        return self.answers.questions.reached(Asked(self.aim, self.limits))
 
     def _near(self, level: int, open_units: Sequence[bool], is_first: bool) -> list[list[Setting]]:
         """Settings near to those that are best within the limits, or within less memory."""
