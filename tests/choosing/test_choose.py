@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 from vestigo import Aim, InputError, Plan, Rules, RulesError, Sweep, Worth, compare, read_trace, sweep
 from vestigo.choosing.candidates import Candidate
 from vestigo.choosing.pick import MONTH_NS, money
+from vestigo.choosing.reasons import better_and_worse
 from vestigo.choosing.resample import Resamples
 from vestigo.outcome.summary import Summary
 from vestigo.rules.aim import Limit
@@ -71,8 +72,9 @@ def test_the_best_within_the_limits_is_picked() -> None:
     assert (
         "If the limit memory peak <= 300 B were loosened to 900 B, 'large' would be admitted: hit rate 80.0 %." in said
     )
-    assert "Better: hit rate 60.0 % (today 40.0 %), fresh hits 60.0 % (today 40.0 %), origin calls" in said
-    assert "Worse: memory peak 200 B (today 100 B)." in said
+    better, worse = better_and_worse(pick)
+    assert better[:2] == ["hit rate 60.0 % (today 40.0 %)", "fresh hits 60.0 % (today 40.0 %)"]
+    assert worse == ["memory peak 200 B (today 100 B)"]
 
 
 def test_where_nothing_happened_there_is_nothing_to_choose_by() -> None:

@@ -21,8 +21,9 @@ from vestigo import (
 )
 from vestigo.engine.size_curve import with_real_rates
 from vestigo.show.figures.canvas import save_figure
+from vestigo.show.pick import pick_text
 from vestigo.show.safe import HELD
-from vestigo.show.study import curves_text, pick_text, sweep_text
+from vestigo.show.study import curves_text, sweep_text
 
 matplotlib.use("agg")
 TRACE = synth(reads=5000, keys=300, skew=0.9, changes="10m", seed=2)

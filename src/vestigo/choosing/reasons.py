@@ -3,9 +3,12 @@
 from vestigo.choosing.candidates import Candidate
 from vestigo.choosing.pick import Excess, Pick
 from vestigo.measures import MEASURES
+from vestigo.rules.plan_parts import ALWAYS_FRESH, KEEP_ALL
 from vestigo.rules.vary import name_of
 from vestigo.units import capitalised, format_share
 
+_CEILINGS = {"hit_rate": KEEP_ALL, "fresh_hit_rate": ALWAYS_FRESH}
+"""For a measure, which ceiling bounds it."""
 _LONG = 3
 """So many changes make a name that is better not repeated."""
 _CLEAR = 0.95
@@ -13,7 +16,7 @@ _CLEAR = 0.95
 
 
 def sentences(pick: Pick) -> tuple[str, ...]:
-    """The sentences: what to take, what gets better and worse, how sure that is, what the limits cost, and its
+    """The sentences: what to take, how sure that is, how much better anything could be, what the limits cost, and its
     neighbours.
     """
     left_out = tuple(f"Note: {one}." for one in pick.among.left_out)
@@ -21,7 +24,9 @@ def sentences(pick: Pick) -> tuple[str, ...]:
         return (_sentence(pick), *left_out)
     if pick.is_alone:
         return (_sentence(pick), _resampled(pick), *left_out)
-    return (_sentence(pick), *_what_changes(pick), *how_sure(pick), *neighbours(pick), *left_out)
+    most = ceiling(pick)
+    no_more = [f"No settings at all give {pick.goal} above {most}."] if most is not None else []
+    return (_sentence(pick), *how_sure(pick), *no_more, *neighbours(pick), *left_out)
 
 
 def _sentence(pick: Pick) -> str:
@@ -31,10 +36,8 @@ def _sentence(pick: Pick) -> str:
         broken = ", ".join(_broken(one) for one in pick.broken)
         if pick.is_alone:
             return f"Nothing else was tried, and {settings.words} break the limits over the whole time: {broken}."
-        return (
-            f"No candidate keeps the limits over the whole time. The closest is {_quoted(pick, pick.candidate)}: "
-            f"{broken}."
-        )
+        closest = f" is {_quoted(pick, pick.candidate)}" if has_name(pick.candidate) else ""
+        return f"No candidate keeps the limits over the whole time. The closest{closest}: {broken}."
     own, today = (pick.amount_text(pick.value(one)) for one in (pick.candidate, pick.among.today))
     if pick.is_alone:
         return (
@@ -46,10 +49,22 @@ def _sentence(pick: Pick) -> str:
     if pick.candidate.name == pick.among.today.name:
         best = f"are the best of {_how_many(pick)}{limits.replace('keeps', 'keep')}"
         return f"{_doubt(pick)}{capitalised(settings.words)} {best}: {pick.goal} {own}."
-    return (
-        f"{_doubt(pick)}Recommended: {_quoted(pick, pick.candidate)}. {capitalised(pick.goal)} {own} ({settings.short} "
-        f"{today}), the best of {_how_many(pick)}{limits}."
-    )
+    what = f"{pick.goal} {own} ({settings.short} {today}), the best of {_how_many(pick)}{limits}."
+    if has_name(pick.candidate):
+        return f"{_doubt(pick)}Recommended: '{pick.candidate.name}'. {capitalised(what)}"
+    return f"{_doubt(pick)}Recommended settings with {what}"
+
+
+def has_name(candidate: Candidate) -> bool:
+    """Whether its name can stand in a sentence. Another one lists all that it changes."""
+    return candidate.name != name_of(candidate.changes) or len(candidate.changes) < _LONG
+
+
+def ceiling(pick: Pick) -> str | None:
+    """The amount of what is aimed at that no settings pass, if that is known."""
+    name = pick.aim.best
+    found = pick.among.references.get(_CEILINGS.get(name or "", ""))
+    return pick.amount_text(found.measure(name)) if name is not None and found is not None else None
 
 
 def better_and_worse(pick: Pick) -> tuple[list[str], list[str]]:
@@ -65,14 +80,6 @@ def better_and_worse(pick: Pick) -> tuple[list[str], list[str]]:
         said = f"{what.label} {what.amount_text(own)} ({pick.among.settings.short} {what.amount_text(today)})"
         (better if (own > today) == what.more_is_better else worse).append(said)
     return better, worse
-
-
-def _what_changes(pick: Pick) -> list[str]:
-    if pick.candidate.name == pick.among.today.name:
-        return []
-    better, worse = better_and_worse(pick)
-    lines = [f"Better: {', '.join(better)}."] if better else []
-    return [*lines, f"Worse: {', '.join(worse)}." if worse else "Nothing gets worse."]
 
 
 def how_sure(pick: Pick) -> list[str]:
@@ -161,7 +168,7 @@ def _quoted(pick: Pick, other: Candidate) -> str:
     if other.name == pick.among.today.name:
         return pick.among.settings.words
     mine, theirs = pick.candidate.changes, other.changes
-    if other.name == pick.candidate.name or not theirs or mine.keys() != theirs.keys() or len(theirs) < _LONG:
+    if has_name(other) or mine.keys() != theirs.keys() or other.name == pick.candidate.name:
         return f"'{other.name}'"
     return f"the same with {name_of({key: value for key, value in theirs.items() if value != mine[key]})}"
 

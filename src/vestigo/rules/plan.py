@@ -19,7 +19,7 @@ from vestigo.rules.plan_text import plan_text
 from vestigo.rules.pool import Pool, PoolRules
 from vestigo.rules.rules import Rules
 from vestigo.rules.stated import Stated
-from vestigo.rules.vary import ANY, EACH, Changes, by_table, problems_of_search
+from vestigo.rules.vary import ANY, EACH, Changes, by_table, place_of, problems_of_search
 from vestigo.rules.what_if import WhatIf
 from vestigo.trace import Intake
 from vestigo.units import Duration, counted
@@ -202,6 +202,18 @@ class Plan(Named):
         object.__setattr__(self, "keys", frozen(stated_for_keys))
         object.__setattr__(self, "_rules_for", rules_for)
         object.__setattr__(self, "_rules_for_keys", rules_for_keys)
+
+    def value_at(self, key: str) -> object:
+        """What a rule is at a dotted key, as a plan file has it.
+
+        >>> Plan(Rules(max_entries=5), {"chart": {"absolute": "1h"}}).value_at("lookup.chart.absolute")
+        '1h'
+        """
+        table, name, rule = place_of(key)
+        settings: PoolRules = self.rules if table == "rules" else self.rules_for(name)
+        if table == "pool":
+            settings = self.pools[name]
+        return settings.written(rule, getattr(settings, rule))
 
     def changed(self, changes: Changes) -> "Plan":
         """The plan with other values by dotted key, and without candidates and what varies.

@@ -10,6 +10,7 @@ from vestigo.show import (  # noqa: F401  # each registers what it shows
     confirmation,
     driven,
     outcome,
+    pick,
     settings,
     story,
     study,

@@ -1,4 +1,4 @@
-"""Shows a sweep and its pick as text for the terminal: the answer first, then a table."""
+"""Shows a sweep, a candidate and curves of sizes as text for the terminal: the answer first, then a table."""
 
 from collections.abc import Iterable, Sequence
 
@@ -9,14 +9,10 @@ from rich.text import Text
 
 from vestigo.choosing.candidates import Candidate, Candidates
 from vestigo.choosing.estimate import Estimate
-from vestigo.choosing.finding.found import Search
-from vestigo.choosing.pick import Pick
 from vestigo.choosing.sweep import Sweep
 from vestigo.engine.size_curve import SizeCurve
-from vestigo.explaining.report import Report
 from vestigo.measures import MEASURES, Measure
 from vestigo.rules.vary import name_of
-from vestigo.show.found import found_text
 from vestigo.show.grid import GAP, NAME, Column, grid, in_one_unit, in_own_units
 from vestigo.show.notes import assumed, kept_together
 from vestigo.show.safe import printable
@@ -96,32 +92,6 @@ def _heading(key: str) -> tuple[str, str]:
     """A rule's look-up or pool, and its name."""
     where, _, rule = key.removeprefix("lookup.").rpartition(".")
     return ("" if where == "rules" else printable(where, NAME)), rule
-
-
-@shown.register
-def pick_text(pick: Pick) -> RenderableType:
-    """The pick and the reasons for it, beside today's settings, no cache and the ceilings."""
-    candidates = pick.among
-    if isinstance(candidates, Search) and candidates.answers is not None:
-        return found_text(pick, candidates)
-    no_cache, *ceilings = candidates.references.values()
-    rows = [
-        no_cache,
-        candidates.today,
-        *([pick.candidate] if pick.candidate.name != candidates.today.name else []),
-        *ceilings,
-    ]
-    lines = [kept_together(Text(printable(line, most=1500))) for line in pick.because[1:]]
-    return Group(
-        *_whose(candidates),
-        kept_together(Text(printable(pick.because[0], most=1000), style="bold")),
-        Text(),
-        _table("all look-ups", rows, candidates, pick.candidate if pick.is_met else None),
-        Text(),
-        *lines,
-        *assumed(candidates.today.assumptions),
-        *_below(note for note in candidates.notes if note not in candidates.left_out),
-    )
 
 
 @shown.register
@@ -243,11 +213,6 @@ def _number(candidate: Candidate, found: Candidates) -> str:
 @shown.register
 def _curve_text(curve: SizeCurve) -> RenderableType:
     return curves_text([curve])
-
-
-@shown.register
-def _report_text(report: Report) -> RenderableType:
-    return pick_text(report.pick)
 
 
 @shown.register

@@ -6,15 +6,11 @@ from math import floor, log10
 from vestigo.choosing.candidates import Candidate
 from vestigo.choosing.pick import Excess, Pick, written
 from vestigo.choosing.proof import Proof
-from vestigo.choosing.reasons import first_part
+from vestigo.choosing.reasons import ceiling, first_part
 from vestigo.measures import MEASURES
 from vestigo.rules import Aim
 from vestigo.rules.aim import Limit
-from vestigo.rules.plan_parts import ALWAYS_FRESH, KEEP_ALL
 from vestigo.units import capitalised, format_share
-
-_CEILINGS = {"hit_rate": KEEP_ALL, "fresh_hit_rate": ALWAYS_FRESH}
-"""For a measure, which ceiling bounds it."""
 
 
 def sentences(pick: Pick, nearly_all: float, found: float | None = None) -> tuple[str, ...]:
@@ -69,12 +65,17 @@ def _how_good(pick: Pick, nearly_all: float, found: float | None) -> str:
     """The bound of the solver, and the ceiling."""
     if pick.proof is None:
         best = [f"What varies gives {pick.amount_text(abs(found))} at best"] if found is not None else []
-        return f"{capitalised('; '.join([*best, *_ceiling(pick)]))}."
-    said = f"{'; '.join([nothing_beats(pick.proof, pick.aim), *_ceiling(pick)])}."
+        return f"{capitalised('; '.join([*best, *_no_more(pick)]))}."
+    said = f"{'; '.join([nothing_beats(pick.proof, pick.aim), *_no_more(pick)])}."
     has_all = pick.amount_text(pick.value(pick.candidate)) == pick.amount_text(pick.proof.reached)
     if has_all or any(limit.name == "memory_peak" for limit in pick.aim.each_limit):
         return said
     return f"{said} These settings take the least memory that has {format_share(nearly_all)} of that."
+
+
+def _no_more(pick: Pick) -> list[str]:
+    most = ceiling(pick)
+    return [f"no settings at all give more than {most}"] if most is not None else []
 
 
 def nothing_beats(proof: Proof, aim: Aim) -> str:
@@ -84,14 +85,6 @@ def nothing_beats(proof: Proof, aim: Aim) -> str:
     most = "more" if aim.best and MEASURES[aim.best].more_is_better else "less"
     tried = f"in any of {how_many(proof.combinations)} combinations"
     return f"Nothing else that was tried, {tried}, gives {most} than {written(aim, proof.bound)}"
-
-
-def _ceiling(pick: Pick) -> list[str]:
-    name = pick.aim.best
-    if name not in _CEILINGS:
-        return []
-    ceiling = pick.among.references[_CEILINGS[name]].measure(name)
-    return [f"no settings at all give more than {pick.amount_text(ceiling)}"]
 
 
 def _check(pick: Pick) -> str:

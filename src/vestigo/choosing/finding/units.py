@@ -41,11 +41,10 @@ def units_of(trace: Trace, plan: Plan, job: Job) -> list[Unit]:
 
 def stated_now(plan: Plan, key: str) -> object:
     """What today's settings have for a dotted key, as a plan file has it."""
-    table, name, rule = place_of(key)
-    settings = plan.pools[name] if table == "pool" else plan.rules_for(name)
+    _, name, rule = place_of(key)
     if rule == "zone":  # it makes no difference where there are no times of day
         return plan.rules_for(name).zone or "UTC"
-    return settings.written(rule, getattr(settings, rule))
+    return plan.value_at(key)
 
 
 def fits(plan: Plan, changes: Changes) -> bool:

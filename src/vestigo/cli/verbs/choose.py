@@ -43,7 +43,8 @@ def choose(
     Example: vestigo choose skerrow-quay.parquet --plan plan.toml --write picked.toml
     """
     from vestigo.cli.found import searched, swept
-    from vestigo.show.study import every_text, pick_text, sweep_text
+    from vestigo.show.pick import pick_text
+    from vestigo.show.study import every_text, sweep_text
 
     is_search = _is_search(call)
     _check_together(call, is_search, front and every, seconds)

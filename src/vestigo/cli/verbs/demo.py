@@ -27,8 +27,8 @@ def demo(
     from vestigo.describing.survey import survey
     from vestigo.explaining.report import report as report_of
     from vestigo.rules import read_plan
+    from vestigo.show.pick import pick_text
     from vestigo.show.safe import printable
-    from vestigo.show.study import pick_text
     from vestigo.show.survey import verdicts_text
     from vestigo.show.tables import comparison_text
     from vestigo.trace import read_trace

@@ -6,7 +6,7 @@ from vestigo.choosing.pick import Pick
 from vestigo.errors import RulesError
 from vestigo.show import style
 from vestigo.show.figures.canvas import NAME, check_drawn, on_axis, width_inches
-from vestigo.show.found import rules_changed, without_text
+from vestigo.show.pick import rules_changed, without_text
 from vestigo.show.safe import printable
 
 if TYPE_CHECKING:

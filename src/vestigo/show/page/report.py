@@ -23,7 +23,6 @@ from vestigo.rules.plan_text import plan_text
 from vestigo.show import figures
 from vestigo.show.charts.every_size import enough_text
 from vestigo.show.check import check_text
-from vestigo.show.found import found_tables
 from vestigo.show.notes import kept_together
 from vestigo.show.outcome import over_time as table_over_time
 from vestigo.show.page.charts import described
@@ -45,6 +44,7 @@ from vestigo.show.page.report_front import (
     measures_told,
     whole,
 )
+from vestigo.show.pick import found_tables
 from vestigo.show.safe import HELD, command_text, printable
 from vestigo.show.story import story_text
 from vestigo.show.study import curves_text
