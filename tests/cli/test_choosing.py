@@ -11,6 +11,7 @@ import pytest
 
 from tests.cli.calling import VESTIGO, lines, run
 from vestigo import read_plan, replay, synth, write_trace
+from vestigo.choosing.finding.attempts import Attempts
 
 PLAN = """
 [trace]
@@ -158,6 +159,23 @@ def test_a_sweep_that_is_stopped_goes_on_where_it_was(folder: Path, how: signal.
         assert said.startswith("vestigo: stopped after ") and "the same call goes on from there" in said
     (folder / "plan.toml").write_text(PLAN.replace("[10, 100, 300]", "[1, 2, 3]"))
     assert "reused" in run("choose", "--front", "--plan", "plan.toml", cwd=folder).stdout
+
+
+def test_a_search_that_is_stopped_says_what_it_has_found(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    (folder / "plan.toml").unlink()
+    once, rounds = Attempts.make, []
+
+    def stopped(self: Attempts, wanted: object) -> int:
+        rounds.append(1)
+        if len(rounds) == 3:
+            raise KeyboardInterrupt
+        return once(self, wanted)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(Attempts, "make", stopped)
+    done = run("choose", "t.arrow", "--write", "picked.toml", cwd=folder)
+    assert done.returncode == 130
+    assert "Nothing else that was tried, in any of 72 combinations, gives more" in done.stdout
+    assert "vestigo: stopped after 72 settings; give a file" in done.stderr and (folder / "picked.toml").exists()
 
 
 def test_a_file_alone_is_enough_to_find_settings(folder: Path) -> None:

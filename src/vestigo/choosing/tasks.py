@@ -38,6 +38,12 @@ class Task(NamedTuple):
     """Whether a worker in another process can do it."""
 
 
+def how_to_go_on(is_kept: bool) -> str:
+    """What to do after an interrupt, in words. `is_kept`: whether results are."""
+    kept, lost = "the same call goes on from there", "give a file for results (--results FILE), and they are kept"
+    return kept if is_kept else lost
+
+
 class Tasks:
     """Runs the tasks of one trace on all cores, or on the workers of an executor. If a file is named, it keeps their
     results.
@@ -87,9 +93,8 @@ class Tasks:
                 self.progress(what, number, len(tasks))
         except (KeyboardInterrupt, BrokenExecutor) as why:
             stopped = "stopped" if isinstance(why, KeyboardInterrupt) else "the workers are lost"
-            more = "the same call goes on from there" if self.store else "give a file for results, and they are kept"
             error = Interrupted if isinstance(why, KeyboardInterrupt) else WorkersLost
-            said = f"{stopped} after {len(results):,} of {len(tasks):,} {what}; {more}"
+            said = f"{stopped} after {len(results):,} of {len(tasks):,} {what}; {how_to_go_on(self.store is not None)}"
             raise error(said, part(results)) from None
         return results, len(missing)
 

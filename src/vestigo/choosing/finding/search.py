@@ -24,7 +24,7 @@ from vestigo.choosing.finding.units import units_of
 from vestigo.choosing.run_sweep import SHARE_FOR_REST, Sweeping, share_between
 from vestigo.choosing.store import trace_name
 from vestigo.choosing.sweep import Sweep
-from vestigo.choosing.tasks import Tasks
+from vestigo.choosing.tasks import Tasks, how_to_go_on
 from vestigo.engine.job import job
 from vestigo.engine.ready import prepare
 from vestigo.engine.what_if import changed_trace, settled_plan
@@ -132,8 +132,8 @@ class _Search:
             work.was_stopped = True
         is_kept, self._attempts.kept = self._attempts.kept is not None, None  # its file is closed after the search
         if work.was_stopped:
-            how = "the same call goes on from there" if is_kept else "give a file for results, and they are kept"
-            raise Interrupted(f"stopped after {sum(self._attempts.tried):,} settings; {how}", found)
+            done = f"stopped after {sum(self._attempts.tried):,} settings"
+            raise Interrupted(f"{done}; {how_to_go_on(is_kept)}", found)
         return found
 
     def _found(self, answers: Answers, among: Sweep, best: Recommended | None) -> Search:

@@ -1,6 +1,6 @@
 """``vestigo choose``: the settings to take, and why."""
 
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any, TypeGuard
 
 import typer
 
@@ -10,6 +10,7 @@ from vestigo.cli.verbs import Verb
 if TYPE_CHECKING:
     from pathlib import Path
 
+    from vestigo.choosing.finding.found import Search
     from vestigo.choosing.pick import Pick
     from vestigo.choosing.sweep import Sweep
     from vestigo.rules import Plan
@@ -43,20 +44,23 @@ def choose(
     Example: vestigo choose skerrow-quay.parquet --plan plan.toml --write picked.toml
     """
     from vestigo.cli.found import searched, swept
-    from vestigo.show.pick import pick_text
+    from vestigo.errors import Interrupted
     from vestigo.show.study import every_text, sweep_text
 
     is_search = _is_search(call)
     _check_together(call, is_search, front and every, seconds)
-    found, trace = searched(call, seconds) if is_search else swept(call)
+    try:
+        found, trace = searched(call, seconds) if is_search else swept(call)
+    except Interrupted as stopped:
+        if _has_found(stopped.found):
+            _answer(call, stopped.found)
+        raise
     if front or every:
         call.answer(found, sweep_text if front else every_text, found.notes)
         if call.figure is not None:
             _draw_front(found, call.figure)
         return
-    pick = found.choose(seed=call.seed)
-    call.answer(_told(pick, found) if call.as_json else pick, pick_text, found.notes)
-    _write(call, pick)
+    pick = _answer(call, found)
     if call.figure is not None:
         _draw(trace, found.today.plan, found, pick, call.figure)
     if not (pick.is_met and pick.holds):
@@ -94,6 +98,23 @@ def _told(pick: "Pick", found: "Sweep") -> dict[str, Any]:
     from vestigo.choosing.finding.found import Search
 
     return {**pick.to_dict(), **found.told()} if isinstance(found, Search) else pick.to_dict()
+
+
+def _has_found(found: object) -> TypeGuard["Search"]:
+    """Whether a search had found something when it was stopped."""
+    from vestigo.choosing.finding.answers import FOUND
+    from vestigo.choosing.finding.found import Search
+
+    return isinstance(found, Search) and FOUND in found
+
+
+def _answer(call: Call, found: "Sweep") -> "Pick":
+    from vestigo.show.pick import pick_text
+
+    pick = found.choose(seed=call.seed)
+    call.answer(_told(pick, found) if call.as_json else pick, pick_text, found.notes)
+    _write(call, pick)
+    return pick
 
 
 def _write(call: Call, pick: "Pick") -> None:
