@@ -289,6 +289,11 @@ def test_a_story_holds_every_read_of_its_key_whatever_the_rules(case: Case) -> N
     assert all(stay.begins_ns <= stay.ends_ns for stay in story.stays)
 
 
+def test_a_key_that_was_only_dropped_has_a_story_without_reads() -> None:
+    story = vg.why(lines("0 drop a", "1 read b"), Rules(), key="a")
+    assert story.read is None and not any(one.what in READS for one in story.steps)
+
+
 def test_a_story_is_data() -> None:
     story = vg.why(lines("0 read a", "1 read a", "3 read a"), Rules(), key="a")
     assert story == vg.why(lines("0 read a", "1 read a", "3 read a"), Rules(), key="a")

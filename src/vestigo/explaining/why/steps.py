@@ -66,6 +66,8 @@ def rows_of(trace: Trace, key: int) -> np.ndarray:
 def _changes(trace: Trace, rows: np.ndarray) -> Iterator[Step]:
     """Every change of the value at the origin, as far as the rows of the key tell."""
     rows = rows[trace.op[rows] <= LAST_VALUED]
+    if not len(rows):
+        return
     own = trace.take(rows)
     stretches = np.concatenate([truth.stretch for _, truth in parts_with_truth(own)])
     for place in 1 + np.flatnonzero(np.diff(stretches)):
