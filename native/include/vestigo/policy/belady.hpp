@@ -31,7 +31,7 @@ class Belady {
   void hit(Id, Time) {}
   void left(Id id) { ranking_.take(id); }
   Id evict() { return ranking_.take_lowest(); }
-  Id any() const { return ranking_.any(); }
+  Id any() { return ranking_.any(); }
 
  private:
   Room room_;

@@ -33,10 +33,10 @@ class Gdsf {
   }
   void left(Id id) { ranking_.take(id); }
   Id evict() {
-    age_ = ranking_.lowest_rank();
+    age_ = ranking_.lowest().rank;
     return ranking_.take_lowest();
   }
-  Id any() const { return ranking_.any(); }
+  Id any() { return ranking_.any(); }
 
  private:
   double rank(const Note& note, Bytes bytes) const {

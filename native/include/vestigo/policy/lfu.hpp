@@ -7,15 +7,40 @@
 // implementing the LFU cache eviction scheme", 2010.
 #pragma once
 
+#include <bit>
+#include <vector>
+
 #include "../id_map.hpp"
 #include "ring.hpp"
 #include "room.hpp"
 
 namespace vestigo::policy {
 
-// All entries are in one ring, by uses and then by age. For each number of uses it is known which
-// entry is the newest of those that have it. One more use takes an entry beside the newest of the
-// next number.
+// For each number of uses, the newest entry that has so many. Few uses are the usual case, so they
+// are looked up directly.
+class NewestByUses {
+ public:
+  Id of(std::uint32_t uses) const {
+    if (uses < few_.size()) return few_[uses];
+    const Id* const found = uses < kFew ? nullptr : many_.find(uses);
+    return found == nullptr ? kNone : *found;
+  }
+  void set(std::uint32_t uses, Id id) {
+    if (uses >= kFew) return many_.set(uses, id);
+    if (uses >= few_.size()) few_.resize(std::bit_ceil(uses + 1), kNone);
+    few_[uses] = id;
+  }
+  void erase(std::uint32_t uses) { uses < kFew ? set(uses, kNone) : many_.erase(uses); }
+
+ private:
+  static constexpr std::uint32_t kFew = 4096;
+
+  std::vector<Id> few_;
+  Map<std::uint32_t, Id> many_;
+};
+
+// All entries are in one ring, by uses and then by age. One more use takes an entry beside the
+// newest of the next number.
 class Lfu {
  public:
   static constexpr bool moves_on_hit = true, keeps_notes = true;
@@ -30,7 +55,7 @@ class Lfu {
   }
   void hit(Id id, Time) {
     const std::uint32_t uses = room_.note(id).count++;
-    const Id newest = *newest_.find(uses), beside = newest_or(uses + 1, newest);
+    const Id newest = newest_.of(uses), beside = newest_or(uses + 1, newest);
     if (newest == id) step_down(id, uses);
     if (beside != id) {
       order_.take(id);
@@ -40,7 +65,7 @@ class Lfu {
   }
   void left(Id id) {
     const std::uint32_t uses = room_.note(id).count;
-    if (*newest_.find(uses) == id) step_down(id, uses);
+    if (newest_.of(uses) == id) step_down(id, uses);
     order_.take(id);
   }
   Id evict() {
@@ -52,8 +77,8 @@ class Lfu {
 
  private:
   Id newest_or(std::uint32_t uses, Id otherwise) const {
-    const Id* const newest = newest_.find(uses);
-    return newest == nullptr ? otherwise : *newest;
+    const Id newest = newest_.of(uses);
+    return newest == kNone ? otherwise : newest;
   }
 
   // The newest of those with so many uses is no longer one of them.
@@ -68,7 +93,7 @@ class Lfu {
 
   Room room_;
   Ring<Entry> order_;
-  Map<std::uint32_t, Id> newest_;
+  NewestByUses newest_;
 };
 
 }  // namespace vestigo::policy

@@ -5,7 +5,7 @@
 // techniques for web proxy caches", ACM SIGMETRICS Performance Evaluation Review 27(4), 2000.
 #pragma once
 
-#include "ranking.hpp"
+#include "rising.hpp"
 
 namespace vestigo::policy {
 
@@ -18,7 +18,7 @@ class LfuDa {
   void arriving(Id, Bytes) {}
   void placed(Id id, Time, Time) {
     room_.note(id).count = 1;
-    ranking_.push(id, age_ + 1);
+    ranking_.arrive(id, age_ + 1);
   }
   void hit(Id id, Time) { ranking_.renew(id, age_ + ++room_.note(id).count); }
   void left(Id id) { ranking_.take(id); }
@@ -26,11 +26,11 @@ class LfuDa {
     age_ = ranking_.lowest_rank();
     return ranking_.take_lowest();
   }
-  Id any() const { return ranking_.any(); }
+  Id any() { return ranking_.any(); }
 
  private:
   Room room_;
-  Ranking<std::uint64_t> ranking_;
+  Rising<std::uint64_t> ranking_;  // uses and age only grow
   std::uint64_t age_ = 0;
 };
 

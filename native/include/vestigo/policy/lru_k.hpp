@@ -7,7 +7,7 @@
 // repeated references of one transaction, but a trace does not know transactions.
 #pragma once
 
-#include "ranking.hpp"
+#include "rising.hpp"
 
 namespace vestigo::policy {
 
@@ -19,13 +19,16 @@ class LruK {
   explicit LruK(const Room& room) : room_(room), ranking_(room) {}
 
   void arriving(Id, Bytes) {}
-  void placed(Id id, Time, Time now) { ranking_.push(id, refer(id, now, room_.numbers[1])); }
+  void placed(Id id, Time, Time now) {
+    const Time rank = refer(id, now, room_.numbers[1]);
+    rank == kGone ? ranking_.arrive(id, rank) : ranking_.push(id, rank);
+  }
   void hit(Id id, Time now) {
     ranking_.renew(id, refer(id, now, INT64_MAX));
   }  // nothing of a held entry is forgotten
   void left(Id id) { ranking_.take(id); }
   Id evict() { return ranking_.take_lowest(); }
-  Id any() const { return ranking_.any(); }
+  Id any() { return ranking_.any(); }
 
  private:
   // Takes in a reference, where `retained` is how long the one before is remembered, and returns
@@ -43,7 +46,7 @@ class LruK {
   }
 
   Room room_;
-  Ranking<Time> ranking_;
+  Rising<Time> ranking_;  // time only goes on
 };
 
 }  // namespace vestigo::policy
