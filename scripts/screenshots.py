@@ -22,6 +22,7 @@ from vestigo.demo.files import write_demo
 
 SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
 VESTIGO = Path(sys.executable).parent / "vestigo"
+_MILLISECONDS_FOR_THE_LINE = 15_000
 
 
 AS_SPANS = """
@@ -81,7 +82,7 @@ def figure_shots(folder: Path) -> None:
 
 
 def browser_shots(folder: Path) -> None:
-    """Takes pictures of the report, and of the page with knobs after one was turned, in Debian's Chromium."""
+    """Takes pictures of the report, and of the page with knobs with the best within 16 MiB, in Debian's Chromium."""
     from playwright.sync_api import sync_playwright
 
     demo = folder / "vestigo-demo"
@@ -95,10 +96,15 @@ def browser_shots(folder: Path) -> None:
         page.goto((demo / "report.html").as_uri())
         page.wait_for_selector("html[data-drawn]")
         page.screenshot(path=SHOTS / "report.png")
-        page.goto(f"{address}#lookup.weather.absolute=2m&lookup.notice.nulls=keep&lookup.vessel.sliding=never")
+        page.goto(address)
         page.wait_for_selector("html[data-drawn]")
-        page.get_by_label("Rules of").select_option(label="look-up weather")
-        page.wait_for_timeout(500)
+        page.locator("#use-best:enabled").wait_for(timeout=120_000)
+        page.wait_for_timeout(_MILLISECONDS_FOR_THE_LINE)
+        page.fill("#limit-memory_peak", "16 MiB")
+        page.press("#limit-memory_peak", "Enter")
+        page.locator("#best-said", has_text="Nothing else that was tried").wait_for()
+        page.locator("#place").select_option("lookup.vessel")
+        page.wait_for_timeout(1_000)
         page.screenshot(path=SHOTS / "explore.png")
         browser.close()
     server.terminate()
