@@ -310,7 +310,12 @@ def test_the_best_within_a_limit_is_a_turn_away_and_follows_the_line(page: Knobs
     page.settled()
     assert len({key.split(".")[1] for key in page.settings}) > 2  # the rules of several look-ups
     assert float(page.number("memory peak").split()[0]) <= 4
-    assert page.number("fresh hits") in page.page.locator("#best-said").inner_text()
+    said = page.page.locator("#best-said").inner_text()
+    assert page.number("fresh hits") in said
+    page.type_into("absolute", "7m")
+    assert page.page.locator("#best-said").inner_text().startswith("Turn a limit")
+    page.page.locator("#undo").click()
+    assert page.page.locator("#best-said").inner_text() == said
     page.page.locator("#undo").click()
     page.settled()
     assert page.settings == before and page.page.locator("#best-said").inner_text().startswith("Turn a limit")

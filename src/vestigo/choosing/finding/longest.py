@@ -28,7 +28,7 @@ class Kept(NamedTuple):
 
 def is_of_longest(name: str) -> bool:
     """Whether a measure is a percentile or a maximum of times."""
-    return MEASURES[name].of_spans is not None or name.endswith(".max")
+    return MEASURES[name].kind == "span" and MEASURES[name].adds_up is None
 
 
 def longest_of(name: str, chosen: Sequence[Measures]) -> float:

@@ -92,16 +92,16 @@ class Questions:
         alone = replace(
             self, lists=[[attempts[0], attempt] for attempts, attempt in zip(self.lists, chosen, strict=True)]
         )
-        longest = asked.aim.best if asked.aim.best is not None and is_of_longest(asked.aim.best) else None
-        problem = alone.problem(asked) if longest is None else alone._limits(asked)
+        of_longest = asked.aim.best is not None and is_of_longest(asked.aim.best)
+        problem = alone._limits(asked) if of_longest else alone.problem(asked)
         places = np.arange(len(chosen)) * 2 + 1
         keeps = all(row.amounts[places].sum() <= row.most + _NEAR_ENOUGH * abs(row.most) for row in problem.rows)
         peak = 0.0
         if problem.held is not None:
             peak = float(problem.held[places].sum(axis=0).max())
             keeps &= peak <= problem.most_held * (1 + _NEAR_ENOUGH)
-        if longest is not None:
-            return Judged(self._longest(asked, longest, chosen), bool(keeps))
+        if of_longest:
+            return Judged(self._longest(asked, chosen), bool(keeps))
         cost = float(problem.costs[places].sum()) + problem.held_costs * peak
         return Judged(cost + alone._whatever_is_chosen(asked), bool(keeps))
 
@@ -142,10 +142,11 @@ class Questions:
 
     def reached(self, asked: Asked) -> float:
         """What the aim costs at least by what was tried. It is infinite if no choice keeps the limits."""
+        if asked.aim.best is not None and is_of_longest(asked.aim.best):
+            limits, row_at, most = self._of_longest(asked, asked.aim.best)
+            return inf if relaxed(limits) is None else least_of_shares(limits, row_at, most)[1]
         found = self.relaxed(asked)
-        if found is None or asked.aim.best is None or not is_of_longest(asked.aim.best):
-            return inf if found is None else found.cost
-        return least_of_shares(*self._of_longest(asked, asked.aim.best))[1]
+        return inf if found is None else found.cost
 
     def near(self, asked: Asked) -> list[list[Attempt]]:
         """For each unit, the attempts that are best at the prices of the limits."""
@@ -205,13 +206,13 @@ class Questions:
 
     def _least_longest(self, asked: Asked, name: str) -> Choice | None:
         def longest(choice: Choice) -> float:
-            return self._longest(asked, name, self.attempts(choice))
+            return self._longest(asked, self.attempts(choice))
 
         kept = least_kept(*self._of_longest(asked, name), longest)
         return kept and kept.choice._replace(cost=longest(kept.choice), bound=kept.below)
 
-    def _longest(self, asked: Asked, name: str, chosen: Sequence[Attempt]) -> float:
-        return longest_of(name, [getattr(attempt.alone, asked.part) for attempt in chosen])
+    def _longest(self, asked: Asked, chosen: Sequence[Attempt]) -> float:
+        return longest_of(asked.aim.best or "", [getattr(attempt.alone, asked.part) for attempt in chosen])
 
     def _of_longest(self, asked: Asked, name: str) -> tuple[Problem, Callable[[float], Row], float]:
         """The limits, what a bound of the measure asks, and a bound that every choice keeps."""

@@ -55,8 +55,8 @@ def search(  # noqa: PLR0913  # options by name
 
     What varies, the plan's ``[vary]`` says: ``"each.absolute": ["5m", "1h"]`` for each look-up by itself,
     ``"lookup.vessel.nulls": "any"`` for one. With ``"any"`` the search finds the values. If nothing varies, it finds
-    the room, the lifetimes and the rule for nulls of each look-up. If no limit on memory is stated, it takes the
-    settings with least memory that have 99 % of what the best have.
+    which look-ups to cache, and the room, the lifetimes and the rule for nulls of each. If no limit on memory is
+    stated, it takes the settings with least memory that have 99 % of what the best have.
 
     Look-ups that share nothing are replayed alone, each with many settings. A mixed integer program combines one of
     each; its bound says that no other combination of what was tried is better. With `seconds`, the search ends after

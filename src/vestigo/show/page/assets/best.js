@@ -54,9 +54,12 @@ function showPoint(told) {
 
 // Says how good the settings are, as long as they are those that were found.
 function sayBest() {
-  const isHere = best !== null && (best.settings === null || Object.entries(best.settings).every(([key, text]) => settings[key] === text));
+  const isHere = best !== null && (best.settings === null || asQuery(best.settings) === asQuery(rulesOf(settings)));
   at("best-said").textContent = isHere ? best.said : bestLine.length ? HINT : "";
 }
+
+// Settings without circumstances.
+const rulesOf = (some) => Object.fromEntries(Object.entries(some).filter(([key]) => !key.startsWith("whatif.")));
 
 // How far the search is, or why it cannot answer.
 function showFinding(told) {

@@ -123,7 +123,7 @@ function showSettings() {
     made.problem("");
   }
   [...at("place").options].forEach((option, number) => {
-    const changes = Object.keys(settings).filter((key) => key.startsWith(`${option.value}.`)).length;
+    const changes = Object.keys(settings).filter((key) => key.slice(0, key.lastIndexOf(".")) === option.value).length;
     option.textContent = data.places[number][1] + (changes ? ` (${changes} changed)` : "");
   });
   const folded = at("other-rules").querySelectorAll(".knob.changed").length;
