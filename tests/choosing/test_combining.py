@@ -1,6 +1,8 @@
 """One attempt of each unit, best within limits: as a look at every combination finds it."""
 
 import itertools
+from collections.abc import Iterator
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -8,8 +10,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from vestigo.choosing.finding import combining
-from vestigo.choosing.finding.combining import Problem, best, relaxed
+from vestigo.choosing.finding.combining import Choice, Problem, best, relaxed
 from vestigo.choosing.finding.limits import Row
+from vestigo.choosing.finding.longest import least_kept
 
 AMOUNTS = st.integers(0, 30)
 
@@ -45,9 +48,16 @@ def cost_of(problem: Problem, attempts: tuple[int, ...]) -> float | None:
     return float(problem.costs[chosen].sum() + problem.held_costs * peak)
 
 
+def combinations(problem: Problem) -> Iterator[tuple[int, ...]]:
+    return itertools.product(*(np.flatnonzero(problem.unit == unit).tolist() for unit in range(problem.units)))
+
+
+def keeps(problem: Problem, attempts: tuple[int, ...]) -> bool:
+    return cost_of(problem, attempts) is not None
+
+
 def every(problem: Problem) -> list[float]:
-    each = [np.flatnonzero(problem.unit == unit).tolist() for unit in range(problem.units)]
-    costs = (cost_of(problem, attempts) for attempts in itertools.product(*each))
+    costs = (cost_of(problem, attempts) for attempts in combinations(problem))
     return [cost for cost in costs if cost is not None]
 
 
@@ -58,6 +68,27 @@ def test_the_best_choice_is_the_best_of_all(problem: Problem) -> None:
     if found is not None:
         assert cost_of(problem, found.attempts) == pytest.approx(found.cost) == pytest.approx(min(possible))
         assert found.bound <= min(possible) + 1e-6
+
+
+@given(problems(), st.data())
+def test_the_least_bound_that_a_choice_keeps_is_the_least_of_all(problem: Problem, data: st.DataObject) -> None:
+    """What is made least is the largest of the amounts that are chosen."""
+    count = len(problem.unit)
+    amounts = np.array(data.draw(st.lists(st.integers(1, 40), min_size=count, max_size=count)), np.float64)
+    limits = replace(problem, costs=np.zeros(count), held_costs=0.0)
+
+    def longest(choice: Choice) -> float:
+        return float(amounts[list(choice.attempts)].max())
+
+    def row_at(bound: float) -> Row:
+        return Row((amounts > bound).astype(np.float64), 0.0)
+
+    possible = [longest(Choice(attempts, 0.0, 0.0)) for attempts in combinations(limits) if keeps(limits, attempts)]
+    kept = least_kept(limits, row_at, 40.0, longest)
+    assert (kept is None) == (not possible)
+    if kept is not None:
+        assert longest(kept.choice) == min(possible) and keeps(limits, kept.choice.attempts)
+        assert min(possible) * 0.99 <= kept.below <= min(possible)
 
 
 @given(problems())

@@ -40,6 +40,20 @@ def test_ladders_have_what_people_write_coarse_steps_first() -> None:
     assert [step.value for step in SIZES.beside(5 * 2**20, 2)] == ["4 MiB", "6 MiB"]
 
 
+def test_that_a_look_up_is_not_cached_is_tried_once_and_left_again() -> None:
+    vary = {"each.keep_if": ANY, "each.max_entries": ANY, "each.eviction": ANY}
+    (found,) = offers_for(Plan(vary=vary), [Unit(("reads",), ())], facts_of(synth(500, keys=90, seed=1)))
+    base = {key: value for offer in found for key, value in offer.now.items()}
+    begun = list(first(found, base, False))
+    assert [one["lookup.reads.keep_if"] for one in begun].count("none") == 1
+    (nothing,) = (one for one in begun if one["lookup.reads.keep_if"] == "none")
+    assert not list(near(found, nothing, 0, evicts=True))  # nothing else makes a difference there
+    assert all(one["lookup.reads.keep_if"] == "all" for one in near(found, base, 0, evicts=True))
+    now = offers_for(Plan(Rules(keep_if="none"), vary=vary), [Unit(("reads",), ())], facts_of(synth(500, keys=90)))
+    today = {key: value for offer in now[0] for key, value in offer.now.items()}
+    assert "all" in {one["lookup.reads.keep_if"] for one in first(now[0], today, False)}
+
+
 def test_nothing_is_offered_that_a_trace_cannot_show() -> None:
     plain = offers(read_trace({"at": range(9), "key": list("abcabcabc")}), Plan(vary={EACH: ANY}))
     assert not {"nulls", "on_write", "tell_nodes", "overlap", "batch", "absolute_at"} & plain.keys()

@@ -21,9 +21,12 @@ from vestigo import (
 )
 from vestigo.engine.size_curve import with_real_rates
 from vestigo.show.figures.canvas import save_figure
+from vestigo.show.grid import Column, grid
+from vestigo.show.markup import markup
 from vestigo.show.pick import pick_text
 from vestigo.show.safe import HELD
 from vestigo.show.study import curves_text, sweep_text
+from vestigo.units import format_share
 
 matplotlib.use("agg")
 TRACE = synth(reads=5000, keys=300, skew=0.9, changes="10m", seed=2)
@@ -52,7 +55,7 @@ def text_of(shown: object) -> str:
     return captured.get().replace(HELD, " ")
 
 
-def test_long_names_stand_below_the_table(study: Sweep, pick: Pick) -> None:
+def test_long_names_stand_below_the_table(study: Sweep) -> None:
     shown = text_of(sweep_text(study))
     assert shown.startswith(f"{len(study)} candidates, {len(study.front())} of them the best trade-offs")
     assert max(map(len, shown.splitlines())) <= 100
@@ -62,7 +65,23 @@ def test_long_names_stand_below_the_table(study: Sweep, pick: Pick) -> None:
         if len(name) > 22 and study[name] in study.front():
             row = next(line for line in told if line.startswith(f"#{number} "))
             assert all(str(value) in row or str(value) in shared for value in study[name].changes.values())
-    assert "the pick" in text_of(pick_text(pick)) or len(pick.candidate.name) <= 22
+
+
+def test_a_pick_says_in_short_tables_what_it_changes_and_what_gets_better() -> None:
+    vary = {"rules.max_entries": [5, 400], "rules.absolute": ["1s", "1h"], "lookup.reads.on_write": ["leave", "drop"]}
+    pick = sweep(TRACE, Plan(Rules(max_entries=30, absolute="10m"), vary=vary)).choose(most="fresh_hit_rate")
+    assert len(pick.candidate.changes) == 3 and not any("max_entries=" in line for line in pick.because)
+    assert pick.because[0].startswith("Recommended settings with fresh hits ")
+    rows = [line.split() for line in text_of(pick_text(pick)).splitlines()]
+    assert ["rule", "today", "the", "pick"] in rows and ["max_entries", "30", "400"] in rows
+    (hits,) = (row for row in rows if row[:2] == ["fresh", "hits"])
+    assert hits[-1] == "better" and hits[2] == format_share(pick.among.today.fresh_hit_rate).split()[0]
+    assert any(row[0] == "No" and row[-1].endswith("%.") for row in rows if row)  # the ceiling
+
+
+def test_names_of_a_table_can_lead_to_addresses_and_stay_text() -> None:
+    made = markup(grid("key", ["<b>a", "b"], [Column("hits", "", ["1", "2"])], ["", ""], links=["k?a=<1>&b", "k?b"]))
+    assert '<a href="k?a=&lt;1&gt;&amp;b">&lt;b&gt;a</a>' in made and '<a href="k?b">b</a>' in made
 
 
 def test_a_pick_says_of_how_many_that_were_estimated_it_is_the_best() -> None:
