@@ -6,7 +6,7 @@ from typing import Any
 import pandas as pd
 import pytest
 
-from vestigo import Aim, Plan, Rules, Trace, read_trace, search, sweep, synth
+from vestigo import Aim, Plan, Rules, Trace, read_trace, replay, search, sweep, synth
 from vestigo.choosing.pick import cost
 
 
@@ -59,6 +59,14 @@ def test_with_little_memory_the_look_ups_that_bring_least_are_not_cached() -> No
     now = Rules(keep_if="none")
     again = search(trace, Plan(now, vary={"each.keep_if": "any", "each.max_entries": "any"}, aim=aim)).choose()
     assert again.value(again.candidate) == pick.value(pick.candidate)  # also from settings that cache nothing
+
+
+def test_rooms_smaller_than_a_few_entries_are_tried() -> None:
+    """Sizes differ, so a room of bytes that only small values fit may be all that a limit allows."""
+    trace = synth(2_000, keys=50, seed=2)
+    pick = search(trace, Plan(aim=Aim(most="hit_rate", limits={"memory_peak": "<= 2 KiB"}))).choose()
+    assert pick.candidate.plan.rules.to_dict() == {} and pick.candidate.changes["lookup.reads.max_bytes"] == "2 KiB"
+    assert pick.candidate.hit_rate == replay(trace, Rules(max_bytes="2 KiB")).hit_rate > 0.03
 
 
 def test_twenty_look_ups_are_set_as_well_as_each_can_be_alone() -> None:

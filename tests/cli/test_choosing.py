@@ -174,8 +174,11 @@ def test_a_search_that_is_stopped_says_what_it_has_found(folder: Path, monkeypat
     monkeypatch.setattr(Attempts, "make", stopped)
     done = run("choose", "t.arrow", "--write", "picked.toml", cwd=folder)
     assert done.returncode == 130
-    assert "Nothing else that was tried, in any of 72 combinations, gives more" in done.stdout
-    assert "vestigo: stopped after 72 settings; give a file" in done.stderr and (folder / "picked.toml").exists()
+    tried = re.search(r"Nothing else that was tried, in any of (\d+) combinations, gives more", done.stdout)
+    assert tried is not None
+    assert (
+        f"vestigo: stopped after {tried[1]} settings; give a file" in done.stderr and (folder / "picked.toml").exists()
+    )
 
 
 def test_a_file_alone_is_enough_to_find_settings(folder: Path) -> None:

@@ -19,6 +19,8 @@ from vestigo.units import SECOND, format_share, format_span
 
 _NAME = 20
 _MOST_LOOKUPS = 3
+_MOST_AMOUNTS = 7
+"""As many rows as the table of measures beside it mostly has."""
 
 
 def by_memory(pick: Pick, found: Search) -> list[RenderableType]:
@@ -27,7 +29,7 @@ def by_memory(pick: Pick, found: Search) -> list[RenderableType]:
     less = [found[name] for name in found.by_memory if found[name].memory_peak < most]
     if not less or pick.proof is None or goal(settled(found.aim, found)) != pick.goal:
         return []
-    rows = [pick.candidate, *less]
+    rows = less[:_MOST_AMOUNTS]
     peaks = [MEASURES["memory_peak"].amount_text(one.memory_peak) for one in rows]
     values = [pick.amount_text(pick.value(one)) for one in rows]
     best = f"best {pick.goal if len(pick.goal) < _NAME else 'aim'}"

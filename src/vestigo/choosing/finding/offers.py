@@ -164,7 +164,7 @@ def _entries(facts: Facts) -> list[Step]:
 
 
 def _bytes(facts: Facts) -> list[Step]:
-    ladder = SIZES.between(4 * facts.bytes / max(facts.keys, 1), facts.bytes)
+    ladder = SIZES.between(facts.bytes / max(facts.keys, 1), facts.bytes)
     return _ladder("max_bytes", ladder, Step("no limit", inf))
 
 
