@@ -90,25 +90,27 @@ def browser_shots(folder: Path) -> None:
     server = subprocess.Popen(command, cwd=demo, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True)
     assert server.stdout is not None
     address = server.stdout.readline().strip()
-    with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=["--no-sandbox"])
-        page = browser.new_page(viewport={"width": 1280, "height": 800})
-        page.goto((demo / "report.html").as_uri())
-        page.wait_for_selector("html[data-drawn]")
-        page.screenshot(path=SHOTS / "report.png")
-        page.goto(address)
-        page.wait_for_selector("html[data-drawn]")
-        page.locator("#use-best:enabled").wait_for(timeout=120_000)
-        page.wait_for_timeout(_MILLISECONDS_FOR_THE_LINE)
-        page.fill("#limit-memory_peak", "16 MiB")
-        page.press("#limit-memory_peak", "Enter")
-        page.locator("#best-said", has_text="Nothing else that was tried").wait_for()
-        page.locator("#place").select_option("lookup.vessel")
-        page.wait_for_timeout(1_000)
-        page.screenshot(path=SHOTS / "explore.png")
-        browser.close()
-    server.terminate()
-    server.wait()
+    try:
+        with sync_playwright() as playwright:
+            browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=["--no-sandbox"])
+            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            page.goto((demo / "report.html").as_uri())
+            page.wait_for_selector("html[data-drawn]")
+            page.screenshot(path=SHOTS / "report.png")
+            page.goto(address)
+            page.wait_for_selector("html[data-drawn]")
+            page.locator("#use-best:enabled").wait_for(timeout=120_000)
+            page.wait_for_timeout(_MILLISECONDS_FOR_THE_LINE)
+            page.fill("#limit-memory_peak", "16 MiB")
+            page.press("#limit-memory_peak", "Enter")
+            page.locator("#best-said", has_text="Nothing else that was tried").wait_for()
+            page.locator("#place").select_option("lookup.vessel")
+            page.wait_for_timeout(1_000)
+            page.screenshot(path=SHOTS / "explore.png")
+            browser.close()
+    finally:
+        server.terminate()
+        server.wait()
 
 
 def terminal_shot(name: str, command: str, folder: Path, points: int = 11) -> None:
