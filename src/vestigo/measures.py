@@ -72,6 +72,16 @@ class Measure(NamedTuple):
             raise ValueError(f"{text!r} is not a number")
         return float(text)
 
+    def better(self, amount: float, other: float) -> int:
+        """1 if an amount is better than another one, -1 if it is worse, and 0 if both are written alike.
+
+        >>> MEASURES["loads"].better(90, 100), MEASURES["hit_rate"].better(0.5001, 0.5002)
+        (1, 0)
+        """
+        if self.amount_text(amount) == self.amount_text(other):
+            return 0
+        return 1 if (amount > other) == self.more_is_better else -1
+
     def amount_text(self, amount: float) -> str:
         """An amount for people."""
         if self.kind == "count":

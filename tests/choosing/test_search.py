@@ -284,16 +284,21 @@ def test_a_search_ends_when_its_time_is_over(trace: Trace) -> None:
     assert quick.choose().candidate.name == "today"  # nothing else was tried
 
 
-def test_a_search_that_is_stopped_answers_with_what_it_has(trace: Trace, monkeypatch: pytest.MonkeyPatch) -> None:
+def stop_in_round(number: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Ctrl-C comes when settings are to be tried for this time."""
     once, rounds = Attempts.make, []
 
     def stopped(self: Attempts, wanted: object) -> int:
         rounds.append(1)
-        if len(rounds) == 3:
+        if len(rounds) == number:
             raise KeyboardInterrupt
         return once(self, wanted)  # type: ignore[arg-type]
 
     monkeypatch.setattr(Attempts, "make", stopped)
+
+
+def test_a_search_that_is_stopped_answers_with_what_it_has(trace: Trace, monkeypatch: pytest.MonkeyPatch) -> None:
+    stop_in_round(3, monkeypatch)
     with pytest.raises(Interrupted, match="stopped after ") as raised:
         search(trace, Plan(vary={"each.absolute": "any", "each.max_bytes": "any"}))
     assert isinstance(raised.value.found, Search)

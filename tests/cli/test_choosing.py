@@ -9,9 +9,9 @@ from pathlib import Path
 
 import pytest
 
+from tests.choosing.test_search import stop_in_round
 from tests.cli.calling import VESTIGO, lines, run
 from vestigo import read_plan, replay, synth, write_trace
-from vestigo.choosing.finding.attempts import Attempts
 
 PLAN = """
 [trace]
@@ -163,22 +163,22 @@ def test_a_sweep_that_is_stopped_goes_on_where_it_was(folder: Path, how: signal.
 
 def test_a_search_that_is_stopped_says_what_it_has_found(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     (folder / "plan.toml").unlink()
-    once, rounds = Attempts.make, []
-
-    def stopped(self: Attempts, wanted: object) -> int:
-        rounds.append(1)
-        if len(rounds) == 3:
-            raise KeyboardInterrupt
-        return once(self, wanted)  # type: ignore[arg-type]
-
-    monkeypatch.setattr(Attempts, "make", stopped)
+    stop_in_round(3, monkeypatch)
     done = run("choose", "t.arrow", "--write", "picked.toml", cwd=folder)
     assert done.returncode == 130
     tried = re.search(r"Nothing else that was tried, in any of (\d+) combinations, gives more", done.stdout)
     assert tried is not None
-    assert (
-        f"vestigo: stopped after {tried[1]} settings; give a file" in done.stderr and (folder / "picked.toml").exists()
-    )
+    assert f"vestigo: stopped after {tried[1]} settings; give a file" in done.stderr
+    assert (folder / "picked.toml").exists()
+
+
+def test_a_search_that_is_stopped_prints_the_table_that_was_asked_for(
+    folder: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    (folder / "plan.toml").unlink()
+    stop_in_round(3, monkeypatch)
+    done = run("choose", "t.arrow", "--front", cwd=folder)
+    assert done.returncode == 130 and "of them the best trade-offs" in done.stdout
 
 
 def test_a_file_alone_is_enough_to_find_settings(folder: Path) -> None:

@@ -79,6 +79,13 @@ def test_a_pick_says_in_short_tables_what_it_changes_and_what_gets_better() -> N
     assert any(row[0] == "No" and row[-1].endswith("%.") for row in rows if row)  # the ceiling
 
 
+def test_what_comes_closest_to_limits_that_nothing_keeps_is_called_so(study: Sweep) -> None:
+    pick = study.choose(most="hit_rate", hit_rate=">= 99.9 %")
+    assert not pick.is_met and pick.candidate.name != "today"
+    rows = [line.split() for line in text_of(pick_text(pick)).splitlines()]
+    assert ["measure", "today", "closest"] in rows
+
+
 def test_names_of_a_table_can_lead_to_addresses_and_stay_text() -> None:
     made = markup(grid("key", ["<b>a", "b"], [Column("hits", "", ["1", "2"])], ["", ""], links=["k?a=<1>&b", "k?b"]))
     assert '<a href="k?a=&lt;1&gt;&amp;b">&lt;b&gt;a</a>' in made and '<a href="k?b">b</a>' in made

@@ -16,7 +16,7 @@ from vestigo.outcome import unknown_staleness
 from vestigo.outcome.summary import Summary
 from vestigo.rules import Aim, Plan
 from vestigo.rules.plan import Called
-from vestigo.rules.vary import Changes
+from vestigo.rules.vary import Changes, name_of
 from vestigo.units import format_seconds
 
 PARTS = ("whole", "first", "rest")
@@ -43,6 +43,11 @@ class Candidate(Summary):
         whole = {one.name: getattr(kept.whole, one.name) for one in fields(Summary)}
         own: Told = {"first": kept.first, "rest": kept.rest, "of_slices": kept.slices}
         return cls(name=name, changes=changes, plan=plan, **whole, **own)
+
+    @property
+    def is_of_grid(self) -> bool:
+        """Whether its name says what it changes."""
+        return bool(self.changes) and self.name == name_of(self.changes)
 
     @property
     def whole(self) -> Summary:

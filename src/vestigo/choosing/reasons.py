@@ -57,7 +57,7 @@ def _sentence(pick: Pick) -> str:
 
 def has_name(candidate: Candidate) -> bool:
     """Whether its name can stand in a sentence. Another one lists all that it changes."""
-    return candidate.name != name_of(candidate.changes) or len(candidate.changes) < _LONG
+    return not candidate.is_of_grid or len(candidate.changes) < _LONG
 
 
 def ceiling(pick: Pick) -> str | None:
@@ -75,10 +75,11 @@ def better_and_worse(pick: Pick) -> tuple[list[str], list[str]]:
     worse: list[str] = []
     for name, what in MEASURES.items():
         own, today = pick.candidate.measure(name), pick.among.today.measure(name)
-        if (what.of_staleness and not pick.among.stale_known) or what.amount_text(own) == what.amount_text(today):
+        judged = what.better(own, today)
+        if (what.of_staleness and not pick.among.stale_known) or not judged:
             continue
         said = f"{what.label} {what.amount_text(own)} ({pick.among.settings.short} {what.amount_text(today)})"
-        (better if (own > today) == what.more_is_better else worse).append(said)
+        (better if judged > 0 else worse).append(said)
     return better, worse
 
 

@@ -23,6 +23,7 @@ from vestigo.show.view import shown
 _TOLD = ("hit_rate", "fresh_hit_rate", "stale_rate", "loads", "origin_time", "read_time.p95", "memory_peak")
 _KEY, _VALUE = 34, 20
 _MOST_CHANGES = 24
+_JUDGED = {1: "better", 0: "same", -1: "worse"}
 
 
 @shown.register
@@ -82,6 +83,8 @@ def changes(pick: Pick) -> list[RenderableType]:
 
 def _called(pick: Pick) -> str:
     """What the column of the pick is called."""
+    if not pick.is_met:
+        return "closest"
     return "found" if isinstance(pick.among, Search) else "the pick"
 
 
@@ -140,14 +143,7 @@ def _measures(pick: Pick) -> RenderableType:
         Column(what, "", [MEASURES[name].amount_text(one.measure(name)) for name in told])
         for what, one in columns.items()
     ]
-    judged = [_judged(name, before.measure(name), pick.candidate.measure(name)) for name in told]
     if len(columns) > 1:
-        cells.append(Column("", "", judged))
+        judged = [MEASURES[name].better(pick.candidate.measure(name), before.measure(name)) for name in told]
+        cells.append(Column("", "", [_JUDGED[one] for one in judged]))
     return grid("measure", [MEASURES[name].label for name in told], cells, [""] * len(told))
-
-
-def _judged(name: str, today: float, now: float) -> str:
-    what = MEASURES[name]
-    if what.amount_text(today) == what.amount_text(now):
-        return "same"
-    return "better" if (now > today) == what.more_is_better else "worse"

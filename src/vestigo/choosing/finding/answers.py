@@ -1,6 +1,6 @@
 """``Answers``: answers to questions about what was tried. What they recommend was replayed as a whole."""
 
-from collections.abc import Hashable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
@@ -58,8 +58,8 @@ class Answers:
     """Of the counted slices of time: those of the first part."""
     known: dict[str, Recommended | None] = field(default_factory=dict)
     """What was recommended for an aim."""
-    found: dict[Hashable, Found | None] = field(default_factory=dict)
-    """What was found to be best, by what was asked."""
+    fronts: dict[tuple[str, ...], tuple[tuple[int, ...], list[Candidate]]] = field(default_factory=dict)
+    """For two measures, the steps of their front, and how many attempts there were."""
     asked_of: dict[tuple[int, ...], Questions] = field(default_factory=dict)
     """The latest questions, by how many attempts there were."""
 
@@ -125,14 +125,8 @@ class Answers:
         """The best choice within limits on a part of the time. None if none was found that keeps them.
 
         What units give alone tells most measures exactly, and a few nearly. Where the whole breaks a limit after all,
-        that limit is tightened, and the choice is made again. What was asked before is not worked out again.
+        that limit is tightened, and the choice is made again.
         """
-        asked = name, repr(aim), tuple(limits), part, tuple(map(len, self.attempts.lists))
-        if asked not in self.found:
-            self.found[asked] = self._best(name, aim, limits, part)
-        return self.found[asked]
-
-    def _best(self, name: str, aim: Aim, limits: Sequence[Limit], part: str) -> Found | None:
         questions = self.questions
         exact = tuple(limit.beside(self.among.today.measure(limit.name, part)) for limit in limits)
         asked = Asked(aim, exact, part)

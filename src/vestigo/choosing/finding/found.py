@@ -107,15 +107,21 @@ class Search(Sweep):
         """
         if self.answers is None or len(measures) != 2 or part != "whole":
             return super().front(measures, part)
-        best, within = measures
+        tried = tuple(map(len, self.answers.attempts.lists))
+        known = self.answers.fronts.get(tuple(measures))
+        if known is None or known[0] != tried:
+            known = self.answers.fronts[tuple(measures)] = tried, self._steps_of_front(self.answers, *measures)
+        return unbeaten([*self.values(), *known[1]], measures)
+
+    def _steps_of_front(self, answers: Answers, best: str, within: str) -> list[Candidate]:
         aim = Aim(most=best) if MEASURES[best].more_is_better else Aim(least=best)
-        freest = self.answers.best(f"best {MEASURES[best].label}", aim, [])
+        freest = answers.best(f"best {MEASURES[best].label}", aim, [])
         if freest is None:
-            return super().front(measures, part)
+            return []
         end, sign = freest.candidate.measure(within), ">=" if MEASURES[within].more_is_better else "<="
         bounds = [end * step / _STEPS_OF_FRONT for step in range(_STEPS_OF_FRONT - 1, 0, -1)]
-        steps = (self.answers.best(str(limit), aim, [limit]) for limit in (Limit(within, sign, one) for one in bounds))
-        return unbeaten([*self.values(), freest.candidate, *(one.candidate for one in steps if one)], measures)
+        steps = (answers.best(str(limit), aim, [limit]) for limit in (Limit(within, sign, one) for one in bounds))
+        return [freest.candidate, *(one.candidate for one in steps if one)]
 
     def told(self) -> Told:
         """What the search found besides its pick, as plain data."""

@@ -45,7 +45,6 @@ def choose(
     """
     from vestigo.cli.found import searched, swept
     from vestigo.errors import Interrupted
-    from vestigo.show.study import every_text, sweep_text
 
     is_search = _is_search(call)
     _check_together(call, is_search, front and every, seconds)
@@ -53,14 +52,13 @@ def choose(
         found, trace = searched(call, seconds) if is_search else swept(call)
     except Interrupted as stopped:
         if _has_found(stopped.found):
-            _answer(call, stopped.found)
+            _show(call, stopped.found, front, every)
         raise
-    if front or every:
-        call.answer(found, sweep_text if front else every_text, found.notes)
+    pick = _show(call, found, front, every)
+    if pick is None:
         if call.figure is not None:
             _draw_front(found, call.figure)
         return
-    pick = _answer(call, found)
     if call.figure is not None:
         _draw(trace, found.today.plan, found, pick, call.figure)
     if not (pick.is_met and pick.holds):
@@ -108,9 +106,14 @@ def _has_found(found: object) -> TypeGuard["Search"]:
     return isinstance(found, Search) and FOUND in found
 
 
-def _answer(call: Call, found: "Sweep") -> "Pick":
+def _show(call: Call, found: "Sweep", front: bool, every: bool) -> "Pick | None":
+    """Prints the table that is asked for, or the pick."""
     from vestigo.show.pick import pick_text
+    from vestigo.show.study import every_text, sweep_text
 
+    if front or every:
+        call.answer(found, sweep_text if front else every_text, found.notes)
+        return None
     pick = found.choose(seed=call.seed)
     call.answer(_told(pick, found) if call.as_json else pick, pick_text, found.notes)
     _write(call, pick)

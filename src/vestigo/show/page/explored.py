@@ -129,9 +129,9 @@ def _beside(name: str, now: Measures, today: Measures) -> list[object]:
 
 def _beside_amount(what: Measure, now: float, today: float) -> list[object]:
     """The difference from today's in words, and whether it is better (1), worse (-1) or neither (0)."""
-    if what.amount_text(now) == what.amount_text(today):
+    better = what.better(now, today)
+    if not better:
         return ["", 0]
-    better = 1 if (now > today) == what.more_is_better else -1
     if what.kind == "share":
         return [f"{'+' if now > today else '-'}{three_digits(abs(now - today) * 100)} points", better]
     if not today:

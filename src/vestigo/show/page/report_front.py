@@ -36,11 +36,7 @@ def better(name: str, candidate: Candidate, today: Candidate) -> int:
     """1 if a candidate is better than today's settings in a measure, -1 if it is worse, and 0 if both are written
     alike.
     """
-    what = MEASURES[name]
-    own, other = candidate.measure(name), today.measure(name)
-    if what.amount_text(own) == what.amount_text(other):
-        return 0
-    return 1 if (own > other) == what.more_is_better else -1
+    return MEASURES[name].better(candidate.measure(name), today.measure(name))
 
 
 def candidates_shown(report: Report) -> list[Candidate]:
@@ -104,14 +100,9 @@ def front(report: Report, shown: Sequence[Candidate]) -> dict[str, object]:
     }
 
 
-def _is_of_grid(candidate: Candidate) -> bool:
-    """Whether its name is what it changes."""
-    return bool(candidate.changes) and candidate.name == name_of(candidate.changes)
-
-
 def _varied(rows: Sequence[Candidate]) -> dict[str, list[str]]:
     """What varies in a grid, by dotted key, and its value in each row."""
-    keys = dict.fromkeys(key for one in rows if _is_of_grid(one) for key in one.changes)
+    keys = dict.fromkeys(key for one in rows if one.is_of_grid for key in one.changes)
     said = [values_of(one.plan, tuple(one.lookups)) for one in rows]
     values = {key: [each.get(_place(key), {}).get(place_of(key)[2], "") for each in said] for key in keys}
     return {key: each for key, each in values.items() if len(set(each)) > 1}
@@ -123,7 +114,7 @@ def _place(key: str) -> str:
 
 
 def _named(candidate: Candidate, pick: Candidate, number: int) -> str:
-    if not _is_of_grid(candidate):
+    if not candidate.is_of_grid:
         return candidate.name
     return "the pick" if candidate.name == pick.name else f"no. {number}"
 

@@ -19,14 +19,13 @@ from vestigo.rules import Plan
 from vestigo.rules.plan_text import plan_text
 from vestigo.show.page.explore import explore_html, opening_html
 from vestigo.stopping import Once
-from vestigo.web.explore.answers import Sent, is_under_way, replays
+from vestigo.web.explore.answers import LOOKS_EVERY_SECONDS, Sent, is_under_way, replays
 from vestigo.web.explore.best import Finding
 from vestigo.web.explore.reading import check_page, key_page, keys_page, problem_page, settings_in
 from vestigo.web.explore.settings import plan_asked, problems_of
 from vestigo.web.explore.work import Work
 
 _LARGEST_BODY = 1 << 18
-_LOOKS_EVERY_SECONDS = 0.1
 _HEADERS = {
     "Cache-Control": "no-store",
     "Referrer-Policy": "no-referrer",
@@ -150,7 +149,7 @@ async def _sent(request: Request) -> Sent:
 async def _unless_left(request: Request, making: "asyncio.Future[str]") -> str:
     """What is being made, unless the browser goes away before. Raises GivenUp then."""
     while not making.done():
-        await asyncio.wait([making], timeout=_LOOKS_EVERY_SECONDS)
+        await asyncio.wait([making], timeout=LOOKS_EVERY_SECONDS)
         if await request.is_disconnected():
             making.cancel()
             raise GivenUp("nobody waits for this page")
