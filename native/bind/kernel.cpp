@@ -46,6 +46,10 @@ void bind_names(nb::module_& m) {
 #define VESTIGO_MOST(name, in_tally) #name,
 #include "vestigo/tally.def"
   });
+  m.attr("SPANS") = names(std::array{
+#define VESTIGO_SPANS(place, name) #name,
+#include "vestigo/tally.def"
+  });
   m.attr("HAPPENINGS") = names(std::array{
 #define VESTIGO_HAPPENING(place, name) #name,
 #include "vestigo/witness/happenings.def"

@@ -7,12 +7,50 @@ namespace vestigo::bind {
 namespace {
 
 constexpr Time kSecond = 1'000'000'000;
+constexpr std::int64_t kMostPace = 1'000'000'000;  // times a cost, it fits in 128 bits
 
 std::vector<Id> copied(std::span<const Id> ids) { return {ids.begin(), ids.end()}; }
 
 std::vector<std::uint8_t> firsts(const Asked& asked) {
   if (!asked.entry_is_first) return {};
   return {asked.entry_is_first->data(), asked.entry_is_first->data() + asked.entries()};
+}
+
+bool are_moments(const std::vector<Time>& times) {
+  return std::is_sorted(times.begin(), times.end()) &&
+         (times.empty() ||
+          (times.front() >= kEarliest - kLongestSpan && times.back() <= kLatest + kLongestSpan));
+}
+
+full::Served checked_origin(const OriginAsked& asked) {
+  const std::size_t outages = asked.down_begins.size(), paces = asked.pace_begins.size();
+  if (asked.down_ends.size() != outages || asked.pace_of.size() != paces ||
+      asked.pace_to.size() != paces)
+    refuse("an origin's columns differ in length");
+  if (!are_moments(asked.down_begins) || !are_moments(asked.down_ends) ||
+      !are_moments(asked.pace_begins))
+    refuse("an origin's moments are out of order or range");
+  if (asked.places > kMostIds || asked.fails_after < 1 || asked.fails_after > kLongestSpan ||
+      asked.give_up < 1 || asked.give_up > kNever || asked.slow < 0 || asked.slow > kNever)
+    refuse("an origin's limits are out of range");
+  full::Served served{.places = asked.places,
+                      .down = {},
+                      .paces = {},
+                      .fails_after = asked.fails_after,
+                      .give_up = asked.give_up,
+                      .slow = asked.slow};
+  for (std::size_t i = 0; i < outages; ++i) {
+    if (asked.down_ends[i] <= asked.down_begins[i] ||
+        (i > 0 && asked.down_begins[i] <= asked.down_ends[i - 1]))
+      refuse("an origin's outages overlap");
+    served.down.push_back({asked.down_begins[i], asked.down_ends[i]});
+  }
+  for (std::size_t i = 0; i < paces; ++i) {
+    if (asked.pace_to[i] < 1 || asked.pace_of[i] < asked.pace_to[i] || asked.pace_of[i] > kMostPace)
+      refuse("an origin's pace is out of range");
+    served.paces.push_back({asked.pace_begins[i], asked.pace_of[i], asked.pace_to[i]});
+  }
+  return served;
 }
 
 // Columns are taken as they are, or refused.
@@ -102,6 +140,7 @@ full::Setting checked_setting(const FullAsked& asked, const Counting& counting) 
                         .clears = checked_moments(asked.clears),
                         .pools = asked.pools,
                         .per = asked.per,
+                        .origins = {},
                         .lookups = asked.lookups,
                         .nodes = asked.nodes,
                         .unnamed_node = asked.unnamed_node,
@@ -111,6 +150,7 @@ full::Setting checked_setting(const FullAsked& asked, const Counting& counting) 
                         .timed = counting.loading == Loading::timed,
                         .spares = counting.loading == Loading::spared,
                         .news_take = counting.news_take};
+  for (const OriginAsked& one : asked.origins) setting.origins.push_back(checked_origin(one));
   const auto expires_at = checked_moments(asked.expires);
   for (std::size_t place = 0; place < groups; ++place) {
     full::GroupRules& group = setting.groups[place];
@@ -118,6 +158,8 @@ full::Setting checked_setting(const FullAsked& asked, const Counting& counting) 
         group.pool < 0 || static_cast<std::size_t>(group.pool) >= asked.pools.size()) {
       refuse("a group's look-up or pool is out of range");
     }
+    if (group.origin < kNone || group.origin >= static_cast<Id>(asked.origins.size()))
+      refuse("a group's origin is out of range");
     if (group.tell_nodes != TellNodes::nothing && asked.per[index(group.pool)] != Per::node)
       refuse("there are no nodes to tell");
     group.expires_at = expires_at[place];
@@ -149,6 +191,18 @@ void bind_settings(nb::module_& m) {
       .def_rw("place_is_of_node", &PlainAsked::place_is_of_node)
       .def_rw("place_pool_rules", &PlainAsked::place_pool_rules);
 
+  nb::class_<OriginAsked>(m, "Origin")
+      .def(nb::init<>())
+      .def_rw("places", &OriginAsked::places)
+      .def_rw("down_begins", &OriginAsked::down_begins)
+      .def_rw("down_ends", &OriginAsked::down_ends)
+      .def_rw("pace_begins", &OriginAsked::pace_begins)
+      .def_rw("pace_of", &OriginAsked::pace_of)
+      .def_rw("pace_to", &OriginAsked::pace_to)
+      .def_rw("fails_after", &OriginAsked::fails_after)
+      .def_rw("give_up", &OriginAsked::give_up)
+      .def_rw("slow", &OriginAsked::slow);
+
   nb::class_<FullAsked, Asked> full(m, "FullAsked");
   full.def(nb::init<>());
   column(full, "entry_nodes", &FullAsked::entry_nodes);
@@ -158,6 +212,7 @@ void bind_settings(nb::module_& m) {
       .def_rw("lookups", &FullAsked::lookups)
       .def_rw("nodes", &FullAsked::nodes)
       .def_rw("unnamed_node", &FullAsked::unnamed_node)
+      .def_rw("origins", &FullAsked::origins)
       .def_rw("scopes_at_once", &FullAsked::scopes_at_once)
       .def_rw("scope_slots", &FullAsked::scope_slots);
 

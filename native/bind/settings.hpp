@@ -42,6 +42,15 @@ struct PlainAsked : Asked {
   std::vector<std::size_t> place_pool_rules;  // the place in `pools` of each pool's rules
 };
 
+// How an origin answers calls (see full/origin.hpp). Columns go together.
+struct OriginAsked {
+  std::size_t places = 0;
+  std::vector<Time> down_begins, down_ends;
+  std::vector<Time> pace_begins;
+  std::vector<std::int64_t> pace_of, pace_to;
+  Time fails_after = 1, give_up = kNever, slow = kNever;
+};
+
 // For the replay of all rules there are.
 struct FullAsked : Asked {
   std::optional<Column<Id>> entry_nodes;
@@ -49,6 +58,7 @@ struct FullAsked : Asked {
   std::vector<Column<Time>> expires;  // by group: fixed times
   std::size_t lookups = 1, nodes = 0;
   bool unnamed_node = false;
+  std::vector<OriginAsked> origins;
   Column<std::int64_t> last_rows;  // by scope, 0 being none
   std::size_t scopes_at_once = 0, scope_slots = 0;
 };

@@ -10,12 +10,8 @@ namespace vestigo::bind {
 
 class Sheet {
  public:
-  void add(const Tally& tally) {
-    add(tally, tally.read_times, tally.answer_ages, tally.stale_ages);
-  }
-  void add(const Slice& slice) {
-    add(slice.counted, slice.spans[kReadTimes], slice.spans[kAnswerAges], slice.spans[kStaleAges]);
-  }
+  void add(const Tally& tally) { add(tally, tally.spans); }
+  void add(const Slice& slice) { add(slice.counted, slice.spans); }
 
   nb::dict arrays() && {
     nb::dict result;
@@ -23,9 +19,8 @@ class Sheet {
     result["sums_high"] = rows(std::move(sums_high_), kSums);
     result["sums_low"] = rows(std::move(sums_low_), kSums);
     result["mosts"] = rows(std::move(mosts_), kMosts);
-    result["read_times"] = std::move(read_times_).arrays();
-    result["answer_ages"] = std::move(answer_ages_).arrays();
-    result["stale_ages"] = std::move(stale_ages_).arrays();
+#define VESTIGO_SPANS(place, name) result[#name] = std::move(spans_[place]).arrays();
+#include "vestigo/tally.def"
     return result;
   }
 
@@ -57,8 +52,7 @@ class Sheet {
   };
 
   template <class Times>
-  void add(const Counted& counted, const Times& read_times, const Times& answer_ages,
-           const Times& stale_ages) {
+  void add(const Counted& counted, const std::array<Times, kSpans>& spans) {
     counts_.insert(counts_.end(), counted.counts.begin(), counted.counts.end());
     for (const Int128 sum : counted.sums) {
       sums_high_.push_back(static_cast<std::int64_t>(sum >> 64));
@@ -66,14 +60,12 @@ class Sheet {
     }
 #define VESTIGO_MOST(name, in_tally) mosts_.push_back(counted.in_tally);
 #include "vestigo/tally.def"
-    read_times_.add(read_times);
-    answer_ages_.add(answer_ages);
-    stale_ages_.add(stale_ages);
+    for (std::size_t of = 0; of < kSpans; ++of) spans_[of].add(spans[of]);
   }
 
   std::vector<std::int64_t> counts_, sums_high_, mosts_;
   std::vector<std::uint64_t> sums_low_;
-  Spans read_times_, answer_ages_, stale_ages_;
+  std::array<Spans, kSpans> spans_;
 };
 
 }  // namespace vestigo::bind

@@ -49,6 +49,7 @@ inline nb::dict arrays(KeyRows&& keys) {
   using Rare = std::pair<Id, RareRow>;
   some["key"] = column<Id>(rare, [](const Rare& row) { return row.first; });
   some["joined"] = column<std::uint32_t>(rare, [](const Rare& row) { return row.second.joined; });
+  some["failed"] = column<std::uint32_t>(rare, [](const Rare& row) { return row.second.failed; });
   some["stale_hits"] =
       column<std::uint32_t>(rare, [](const Rare& row) { return row.second.stale_hits; });
   some["false_nulls"] =

@@ -2,13 +2,16 @@
 
 from dataclasses import dataclass
 from datetime import time
+from fractions import Fraction
 
 from hypothesis import strategies as st
 
 from vestigo import Plan, Pool, Rules, Trace, read_trace
 from vestigo.rules.eviction import POLICIES
 from vestigo.rules.moments import Moments
+from vestigo.rules.origin import Origin
 from vestigo.rules.plan_fits import OF_A_WHOLE_LOOKUP
+from vestigo.rules.windows import Window, Windows
 from vestigo.units import Duration
 
 UNITS = [1, 10**9, 40 * 10**9, 3600 * 10**9]
@@ -127,7 +130,40 @@ def _rich(unit: int) -> dict[str, st.SearchStrategy[object]]:
         "keep_if": _missing | _some_of([*_conditions(unit), "key = 1", "key != 2"]) | st.just("none"),
         "batch": _missing | _missing | _spans(unit),
         "pin": st.sampled_from([[], [], ["0"], ["{}"]]),
+        "serve_on_failure": st.sampled_from([0, 0, 1, 4]).map(lambda n: f"{n * unit}ns"),
+        "keep_failures": st.sampled_from([0, 0, 1, 4]).map(lambda n: f"{n * unit}ns"),
     }
+
+
+def _origins(unit: int, lookups: tuple[str, ...]) -> st.SearchStrategy[dict[str, object]]:
+    """An origin for all look-ups, and one for some of them. Half of the time there is none."""
+
+    def windows(slower: bool) -> st.SearchStrategy[Windows]:
+        window = st.tuples(st.integers(-2, 30), st.integers(1, 8), st.sampled_from([1, 2, 3]))
+        return st.lists(window, max_size=3).map(
+            lambda drawn: Windows(
+                ("drawn",) * len(drawn),
+                tuple(
+                    Window(_START + begins * unit, Duration(span * unit), Fraction(2 * times - 1, times if slower else 1))
+                    for begins, span, times in drawn
+                ),
+            )
+        )
+
+    origin = st.fixed_dictionaries(
+        {
+            "at_once": _missing | st.integers(1, 3),
+            "down": windows(False),
+            "slower": windows(True),
+            "fails_after": st.sampled_from([1, 2, 5]).map(lambda n: Duration(n * unit)),
+            "give_up": _missing | st.sampled_from([1, 3, 10]).map(lambda n: Duration(n * unit)),
+            "slow": st.sampled_from([0, 1, 3]).map(lambda n: Duration(n * unit)),
+        }
+    )
+    named = st.lists(st.sampled_from(lookups), min_size=1, unique=True) if lookups else st.nothing()
+    some = st.fixed_dictionaries({"origin": origin, "origins": st.just({})})
+    apart = st.tuples(origin, named).map(lambda drawn: {"apart": Origin(lookups=drawn[1], **drawn[0])})
+    return st.just({}) | some | (st.fixed_dictionaries({"origins": apart}) if lookups else some)
 
 
 def _conditions(unit: int) -> list[str]:
@@ -179,7 +215,7 @@ def _fitting(rules: dict[str, object]) -> Rules:
     if not (
         rules["absolute"] or rules["sliding"] or rules.get("absolute_at") or str(rules["nulls"]).startswith("keep ")
     ):
-        for name in ("serve_stale", "collect"):
+        for name in ("serve_stale", "serve_on_failure", "collect"):
             rules.pop(name, None)
     return Rules(zone="UTC", **rules)
 
@@ -225,7 +261,8 @@ def cases(draw: st.DrawFn) -> Case:
                 pattern: {rule: value for rule, value in _whole(rules(own)).items() if rule not in own}
                 for pattern in draw(st.sampled_from([[], [], ["0"], ["{}"]]))
             }
-    return Case(trace, Plan(common, lookups, keys, shared, warm_up=warm_up))
+    origins = draw(_origins(unit, trace.lookups))
+    return Case(trace, Plan(common, lookups, keys, shared, warm_up=warm_up, **origins))
 
 
 def _whole(rules: Rules) -> dict[str, object]:

@@ -50,9 +50,10 @@ class Ledger {
   // The memory that it takes, but for little.
   std::size_t bytes() const {
     std::size_t bytes = slices_.bytes() + (course_ ? course_->bytes() : 0);
-    for (const Tally& tally : tallies_)
-      bytes += sizeof tally + tally.read_times.bytes() + tally.answer_ages.bytes() +
-               tally.stale_ages.bytes();
+    for (const Tally& tally : tallies_) {
+      bytes += sizeof tally;
+      for (const Histogram& histogram : tally.spans) bytes += histogram.bytes();
+    }
     return bytes;
   }
 
@@ -95,9 +96,9 @@ class Ledger {
   // Counts how long a read took.
   void took(Tally& tally, Time span) {
     tally.sums[kReadTime] += span;
-    tally.read_times.add(span);
-    if (span > tally.longest_read) [[unlikely]]
-      tally.longest_read = span;
+    tally.spans[kReadTimes].add(span);
+    if (span > tally.longest.read) [[unlikely]]
+      tally.longest.read = span;
   }
 
   // A reader joins a load and waits for the rest of it.
@@ -109,16 +110,31 @@ class Ledger {
   // Counts a hit, whose value was loaded, or written, that long ago.
   [[gnu::always_inline]] void answer(Tally& tally, Time age) {
     tally.sums[kAnswerAge] += age;
-    tally.answer_ages.add(age);
-    if (age > tally.oldest_answer) [[unlikely]]
-      tally.oldest_answer = age;
+    tally.spans[kAnswerAges].add(age);
+    if (age > tally.longest.answer_age) [[unlikely]]
+      tally.longest.answer_age = age;
   }
 
   void stale_hit(Tally& tally, Time age) {
     ++tally.counts[kStaleHits];
     tally.sums[kStaleAge] += age;
-    tally.stale_ages.add(age);
-    if (age > tally.oldest_stale) tally.oldest_stale = age;
+    tally.spans[kStaleAges].add(age);
+    if (age > tally.longest.stale_age) tally.longest.stale_age = age;
+  }
+
+  // An origin call comes that takes so long when it is served, before it is counted. Sums of such
+  // times may exceed 64 bits.
+  void call(Tally& tally, Time takes, Time now) {
+    load(tally, 0, now);
+    tally.sums[kOriginTime] += takes;
+  }
+
+  // It waits so long for a place, and so many others with it.
+  void waited(Tally& tally, Time span, std::int64_t queue) {
+    tally.sums[kOriginWait] += span;
+    tally.spans[kOriginWaits].add(span);
+    tally.longest.origin_wait = std::max(tally.longest.origin_wait, span);
+    tally.longest.queue = std::max(tally.longest.queue, queue);
   }
 
   // The look-up holds more, or less.
@@ -175,16 +191,12 @@ class Ledger {
     slices_.settle_idle();
     for (std::size_t lookup = 0; lookup < tallies_.size(); ++lookup) {
       Tally& tally = tallies_[lookup];
-      settle(tally, tally.read_times, lookup, now);
+      settle(tally, tally.spans[kReadTimes], lookup, now);
       add_calls(tally);
       tally.surge = tally.surge_count.close(tally.loads());
-      tally.longest_read = most_[lookup].longest_read;
-      tally.oldest_answer = most_[lookup].oldest_answer;
-      tally.oldest_stale = most_[lookup].oldest_stale;
+      tally.longest = most_[lookup].longest;
       tally.held.raise_peaks(most_[lookup].held);
-      total_.longest_read = std::max(total_.longest_read, tally.longest_read);
-      total_.oldest_answer = std::max(total_.oldest_answer, tally.oldest_answer);
-      total_.oldest_stale = std::max(total_.oldest_stale, tally.oldest_stale);
+      total_.longest.raise(tally.longest);
       total_.add(tally);
     }
     total_.surge = surge_.close(loads());
@@ -198,9 +210,9 @@ class Ledger {
  private:
   [[gnu::always_inline]] void wait(Tally& tally, Time span, Bytes size) {
     tally.counts[kBytesMissed] += size;
-    tally.read_times.add(span);
-    if (span > tally.longest_read) [[unlikely]]
-      tally.longest_read = span;
+    tally.spans[kReadTimes].add(span);
+    if (span > tally.longest.read) [[unlikely]]
+      tally.longest.read = span;
   }
 
   std::int64_t loads() const {
@@ -240,21 +252,14 @@ class Ledger {
     for (std::size_t lookup = 0; lookup < tallies_.size(); ++lookup) {
       Tally& tally = tallies_[lookup];
       if (tally.counts[kHits] > std::exchange(hits_before_[lookup], tally.counts[kHits])) {
-        tally.longest_read = std::max(tally.longest_read, hit_costs_[lookup]);
+        tally.longest.read = std::max(tally.longest.read, hit_costs_[lookup]);
       }
-      so_far.longest_read = std::max(so_far.longest_read, tally.longest_read);
-      so_far.oldest_answer = std::max(so_far.oldest_answer, tally.oldest_answer);
-      so_far.oldest_stale = std::max(so_far.oldest_stale, tally.oldest_stale);
-      Most& most = most_[lookup];
-      most.longest_read = std::max(most.longest_read, std::exchange(tally.longest_read, 0));
-      most.oldest_answer = std::max(most.oldest_answer, std::exchange(tally.oldest_answer, 0));
-      most.oldest_stale = std::max(most.oldest_stale, std::exchange(tally.oldest_stale, 0));
-      most.held.raise_peaks(tally.held);
+      so_far.longest.raise(tally.longest);
+      most_[lookup].longest.raise(std::exchange(tally.longest, {}));
+      most_[lookup].held.raise_peaks(tally.held);
       so_far.add(tally);
       settle(so_far, hit_times, lookup, ends);
-      histograms[kReadTimes].push_back(&tally.read_times);
-      histograms[kAnswerAges].push_back(&tally.answer_ages);
-      histograms[kStaleAges].push_back(&tally.stale_ages);
+      for (std::size_t of = 0; of < kSpans; ++of) histograms[of].push_back(&tally.spans[of]);
     }
     slices_.close(ends, so_far, histograms);
   }
@@ -296,7 +301,7 @@ class Ledger {
   // The maxima of a look-up over the slices that are over. Its tally has those of the current
   // slice.
   struct Most {
-    Time longest_read = 0, oldest_answer = 0, oldest_stale = 0;
+    Longest longest;
     Level held;
   };
 

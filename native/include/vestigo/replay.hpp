@@ -255,7 +255,7 @@ class PlainReplay {
     const Time cost = columns.cost[i];
     pools_.ledger.load(*group.tally, cost, now);
     ++group.tally->counts[kBackgroundLoads];
-    pools_.witness.reload(AllPools::who(entry, columns.key[i]), i, cost, now);
+    pools_.witness.reload(AllPools::who(entry, columns.key[i]), i, cost, 0, now);
     load(columns, i, group, entry, now);
   }
 
@@ -332,7 +332,7 @@ class PlainReplay {
                                          const Entry& entry, Cause cause, Time now) {
     const Time cost = columns.cost[i];
     const Who who = AllPools::who(entry, columns.key[i]);
-    pools_.witness.miss(who, i, cause, cost, is_null(columns.stretch[i]), now);
+    pools_.witness.miss(who, i, cause, cost, 0, is_null(columns.stretch[i]), now);
     if constexpr (by_value) {
       group.tally->sums[kReadTime] += cost;
       if (const auto more = more_of_call(columns, i, group, now)) {

@@ -16,41 +16,50 @@ class SharedCalls {
     return static_cast<std::uint64_t>(lookup) << 32 | static_cast<std::uint32_t>(by);
   }
 
-  // How much longer the call under way takes because of one more load. There is no value if a new
-  // call begins, because `who` began none within the `window` before.
-  std::optional<Time> share(std::uint64_t who, Time now, Time window, Time cost) {
-    Call* const call = begun_.find(who);
-    if (call == nullptr || now - call->began >= window) {
-      longest_window_ = std::max(longest_window_, window);
-      if (begun_.size() >= kept_) forget_over(now);
-      begun_.set(who, {now, cost});
-      return std::nullopt;
+  struct Shared {
+    Time began, served, longest;  // `served`: when it is served
+
+    // How much longer it takes because of one more load.
+    Time lengthen(Time takes) {
+      const Time more = std::max(takes - longest, Time{0});
+      longest += more;
+      return more;
     }
-    const Time more = std::max(cost - call->longest, Time{0});
-    call->longest += more;
-    return more;
+  };
+
+  // The call that one more load shares. It is null if `who` began none within the `window` before.
+  Shared* under_way(std::uint64_t who, Time now, Time window) {
+    Shared* const call = begun_.find(who);
+    return call == nullptr || now - call->began >= window ? nullptr : call;
   }
 
-  std::size_t size() const { return begun_.size(); }
-  void forget(std::uint64_t who) { begun_.erase(who); }
+  void begin(std::uint64_t who, Time window, const Shared& call) {
+    longest_window_ = std::max(longest_window_, window);
+    if (begun_.size() >= kept_) forget_over(call.began);
+    begun_.set(who, call);
+  }
+
+  // How much longer the call under way takes because of one more load. There is no value if a new
+  // call begins.
+  std::optional<Time> share(std::uint64_t who, Time now, Time window, Time cost) {
+    if (Shared* const call = under_way(who, now, window)) return call->lengthen(cost);
+    begin(who, window, {now, now, cost});
+    return std::nullopt;
+  }
 
  private:
   static constexpr std::size_t kFewest = 1024;
-  struct Call {
-    Time began, longest;
-  };
-
   // Forgets the calls that nothing can share any more, from time to time.
   void forget_over(Time now) {
     std::vector<std::uint64_t> over;
-    begun_.each([&](std::uint64_t who, const Call& call) {
+    begun_.each([&](std::uint64_t who, const Shared& call) {
       if (now - call.began >= longest_window_) over.push_back(who);
     });
     for (const std::uint64_t who : over) begun_.erase(who);
     kept_ = std::max(kFewest, 2 * begun_.size());
   }
 
-  Map<std::uint64_t, Call> begun_;
+  Map<std::uint64_t, Shared> begun_;
   Time longest_window_ = 0;
   std::size_t kept_ = kFewest;
 };

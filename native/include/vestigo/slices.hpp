@@ -11,9 +11,6 @@
 
 namespace vestigo {
 
-// The spans of time that are counted.
-enum SpansOf : std::size_t { kReadTimes, kAnswerAges, kStaleAges, kSpans };
-
 struct Slice {
   Time begins = 0, ends = 0;
   Counted counted;

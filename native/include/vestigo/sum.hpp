@@ -265,8 +265,10 @@ class Whole {
       : parts_(parts),
         tallies_(lookups),
         over_time_(parts[0].slices().size()),
-        spans_{SpansOfParts(parts, kReadTimes), SpansOfParts(parts, kAnswerAges),
-               SpansOfParts(parts, kStaleAges)} {
+        spans_{
+#define VESTIGO_SPANS(place, name) SpansOfParts(parts, place),
+#include "tally.def"
+        } {
     std::vector<std::size_t> shares(lookups);
     for (const Part& part : parts) {
       for (std::size_t i = 0; i < part.lookups.size(); ++i) {
@@ -296,13 +298,12 @@ class Whole {
 
   // The slices from `begin` to `end` as one.
   Slice joined(std::size_t begin, std::size_t end) {
-    Slice whole{
-        .begins = parts_[0].slices()[begin].begins,
-        .ends = parts_[0].slices()[end - 1].ends,
-        .counted = {},
-        .spans = {spans_[kReadTimes].between(begin, end), spans_[kAnswerAges].between(begin, end),
-                  spans_[kStaleAges].between(begin, end)},
-        .in_bins = {}};
+    Slice whole{.begins = parts_[0].slices()[begin].begins,
+                .ends = parts_[0].slices()[end - 1].ends,
+                .counted = {},
+                .spans = {},
+                .in_bins = {}};
+    for (std::size_t of = 0; of < kSpans; ++of) whole.spans[of] = spans_[of].between(begin, end);
     for (std::size_t slice = begin; slice < end; ++slice) {
       whole.counted.add(over_time_[slice]);
       raise(whole.counted, over_time_[slice]);
@@ -317,9 +318,7 @@ class Whole {
  private:
   // The larger of all maxima.
   static void raise(Counted& counted, const Counted& other) {
-    counted.longest_read = std::max(counted.longest_read, other.longest_read);
-    counted.oldest_answer = std::max(counted.oldest_answer, other.oldest_answer);
-    counted.oldest_stale = std::max(counted.oldest_stale, other.oldest_stale);
+    counted.longest.raise(other.longest);
     counted.held.raise_peaks(other.held);
     counted.surge.raise(other.surge);
   }

@@ -27,6 +27,27 @@ enum Sum : std::size_t {
 };
 using Sums = std::array<Int128, kSums>;
 
+// The spans of time that are counted.
+enum SpansOf : std::size_t {
+#define VESTIGO_SPANS(place, name) place,
+#include "tally.def"
+  kSpans
+};
+
+// The longest spans that occurred, and the longest queue at an origin.
+struct Longest {
+  Time read = 0, answer_age = 0, stale_age = 0, origin_wait = 0;
+  std::int64_t queue = 0;
+
+  void raise(const Longest& other) {
+    read = std::max(read, other.read);
+    answer_age = std::max(answer_age, other.answer_age);
+    stale_age = std::max(stale_age, other.stale_age);
+    origin_wait = std::max(origin_wait, other.origin_wait);
+    queue = std::max(queue, other.queue);
+  }
+};
+
 // The most loads in one clock second, and in one clock minute.
 struct Surge {
   std::int64_t second = 0, minute = 0;
@@ -102,8 +123,7 @@ struct Counted {
   Counts counts{};
   Sums sums{};
   Level held;
-  Time longest_read = 0, oldest_answer = 0,
-       oldest_stale = 0;  // during a replay, those of the current slice, like the peaks of `held`
+  Longest longest;  // during a replay, of the current slice, like the peaks of `held`
   Surge surge;
 
   // Adds what can be added. Peaks and surges cannot.
@@ -120,7 +140,7 @@ struct Counted {
 struct Tally : Counted {
   Time origin_time = 0;  // the sum of costs alone fits (see numbers.hpp)
   SurgeCount surge_count;
-  Histogram read_times, answer_ages, stale_ages;
+  std::array<Histogram, kSpans> spans;
 
   // What is held is summed as if it left at the beginning of time, which gives a negative sum. So a
   // change costs one product, and what is held now is added when the sum is asked for.
@@ -131,14 +151,12 @@ struct Tally : Counted {
   // Every miss loads, except those that share another's call.
   std::int64_t loads() const {
     return std::accumulate(counts.begin(), counts.begin() + kCauses,
-                           counts[kBackgroundLoads] - counts[kBatched]);
+                           counts[kBackgroundLoads] + counts[kOtherLoads] - counts[kBatched]);
   }
 
   void add(const Tally& other) {
     Counted::add(other);
-    read_times.add(other.read_times);
-    answer_ages.add(other.answer_ages);
-    stale_ages.add(other.stale_ages);
+    for (std::size_t of = 0; of < kSpans; ++of) spans[of].add(other.spans[of]);
   }
 };
 

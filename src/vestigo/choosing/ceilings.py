@@ -48,7 +48,7 @@ class Ceiling:
 def no_cache(trace: Trace, plan: Plan) -> tuple[Trace, Job]:
     """The baseline: nothing is kept, so every read loads, and nobody preloads. Assumptions are those of `plan`."""
     nothing = Rules(keep_if="none", nulls="keep", per="all", entry_overhead=0)
-    replay_job = dataclasses.replace(job(trace, Plan(nothing, warm_up=plan.warm_up)), assumed=assume(trace, plan))
+    replay_job = dataclasses.replace(job(trace, Plan(nothing).under(plan)), assumed=assume(trace, plan))
     if Op.PRELOAD in trace.ops:
         idle = np.where(trace.op == Op.PRELOAD, Op.DROP, trace.op).astype(np.uint8)
         trace = dataclasses.replace(trace, op=idle)

@@ -110,10 +110,7 @@ def compare(
     given = trace_of(trace, stated)
     trace, plan = applied(given, stated)
     candidates = {
-        name: settled_plan(
-            given, dataclasses.replace(one, warm_up=stated.warm_up, what_if=stated.what_if, engine=engine)
-        )
-        for name, one in stated.candidates.items()
+        name: settled_plan(given, one.under(stated)) for name, one in stated.candidates.items()
     }
     plans = {TODAY: plan, **candidates}
     jobs = {name: job(trace, one) for name, one in plans.items()}

@@ -30,7 +30,7 @@ def tried(plan: Plan, lookups: tuple[str, ...], only: Iterable[Changes] | None =
     """
     trials = Tried({TODAY: ({}, replace(plan, candidates={}, vary={}))})
     for name, candidate in plan.candidates.items():
-        trials.settings[name] = ({}, replace(candidate, warm_up=plan.warm_up, what_if=plan.what_if, engine=plan.engine))
+        trials.settings[name] = ({}, candidate.under(plan))
     first = {_on(lookups, trials.settings[TODAY][1]): TODAY}
     contradict: list[str] = []
     for changes in _combinations(plan, only):

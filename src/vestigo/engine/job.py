@@ -6,6 +6,7 @@ from typing import Any
 import numpy as np
 
 from vestigo.engine.groups import Groups, groups_of
+from vestigo.engine.origins import Origins, origins_of
 from vestigo.errors import RulesError
 from vestigo.memo import Memo
 from vestigo.outcome import Mark
@@ -33,6 +34,8 @@ class Job(Memo):
     instant: bool = False
     spares: int | None = None
     engine: Engine = "native"
+    origins: Origins = Origins()
+    """What answers the loads, unless they are `instant`."""
     kept: dict[object, Any] = field(init=False, repr=False, default_factory=dict)
     """What was worked out once for its trace."""
 
@@ -49,7 +52,9 @@ def job(trace: Trace, plan: Plan, instant: bool = False, spares: int | None = No
             f"the warm-up of {amount} leaves nothing to count; the trace has {trace.reads:,} reads in {span}, "
             "so choose a shorter one"
         )
-    return Job(groups, assume(trace, plan), first, slicing(trace, first), instant, spares, plan.engine)
+    assumed = assume(trace, plan)
+    origins = Origins() if instant else origins_of(trace, plan, assumed)
+    return Job(groups, assumed, first, slicing(trace, first), instant, spares, plan.engine, origins)
 
 
 def _check_hit_costs(trace: Trace, groups: Groups) -> None:

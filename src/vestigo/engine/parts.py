@@ -10,6 +10,7 @@ import numpy as np
 from vestigo.engine.groups import Group, Groups
 from vestigo.engine.job import Job
 from vestigo.engine.known_parts import Name
+from vestigo.engine.origins import AS_RECORDED, Origins
 from vestigo.prepared.entries import has_unnamed_node
 from vestigo.prepared.memory import is_long
 from vestigo.prepared.part import Part
@@ -46,6 +47,8 @@ class Share(NamedTuple):
     """The whole's number of each pool."""
     rows: int
     """About how many rows of the trace are its own."""
+    origins: Origins = Origins()
+    """What answers the loads of its look-ups."""
 
     def depends_on(self, trace: Trace, job: Job) -> Hashable:
         """All that decides what the part gives on this trace. It is worked out once for the job."""
@@ -56,7 +59,7 @@ class Share(NamedTuple):
         pools = tuple(job.groups.pools[pool] for pool in self.pools)
         assumed = tuple(tuple(each[lookup] for lookup in self.part.lookups) for each in job.assumed)
         counting = job.first_counted, job.slicing, job.instant, job.spares
-        return self.part, groups, pools, self._groups_of_keys(trace, job), assumed, counting
+        return self.part, groups, pools, self._groups_of_keys(trace, job), assumed, counting, self.origins
 
     def _groups_of_keys(self, trace: Trace, job: Job) -> bytes:
         if len(self.groups) == len(self.part.lookups):
@@ -70,9 +73,9 @@ class Share(NamedTuple):
         return tuple(per[pool] for pool in self.pools)
 
 
-def whole(trace: Trace, groups: Groups) -> Share:
+def whole(trace: Trace, job: Job) -> Share:
     """The replay as one part."""
-    return _Cutting(trace, groups).share(range(len(groups.pools)), None, len(trace))
+    return _Cutting(trace, job).share(range(len(job.groups.pools)), None, len(trace))
 
 
 def finest(job: Job) -> Cut:
@@ -85,18 +88,18 @@ def shares(trace: Trace, job: Job, cut: Cut = BY_POOL) -> list[Share]:
 
     A trace that is too long to be kept is one part, because several would have to keep their course, row by row.
     """
-    return job.once(cut, lambda: _shares(trace, job.groups, cut))
+    return job.once(cut, lambda: _shares(trace, job, cut))
 
 
-def _shares(trace: Trace, groups: Groups, cut: Cut) -> list[Share]:
+def _shares(trace: Trace, job: Job, cut: Cut) -> list[Share]:
     if len(trace) < max(cut.fewest_rows, 1) or not len(trace.keys) or is_long(len(trace)):
-        return [whole(trace, groups)]
-    cutting = _Cutting(trace, groups)
+        return [whole(trace, job)]
+    cutting = _Cutting(trace, job)
     rows = cutting.rows
     nodes = len(trace.nodes) + has_unnamed_node(trace)
     by_node = cut.by_node and nodes > 1 and len(rows) * nodes <= MOST_PARTS
     parts = []
-    for pools in _packed(rows):
+    for pools in _packed(cutting.apart(), rows):
         if by_node and cutting.is_apart_on_nodes(pools):
             parts += [cutting.share(pools, *of_node) for of_node in cutting.nodes(pools)]
         else:
@@ -104,21 +107,22 @@ def _shares(trace: Trace, groups: Groups, cut: Cut) -> list[Share]:
     return sorted(parts, key=lambda share: -share.rows)
 
 
-def _packed(rows: Longs) -> list[list[int]]:
-    """The pools of each part: one, unless there are too many."""
-    if len(rows) <= MOST_PARTS:
-        return [[pool] for pool in range(len(rows))]
+def _packed(apart: list[list[int]], rows: Longs) -> list[list[int]]:
+    """The pools of each part: those that cannot be apart, unless there are too many."""
+    if len(apart) <= MOST_PARTS:
+        return apart
     packed: list[list[int]] = [[] for _ in range(MOST_PARTS)]
-    for place, pool in enumerate(np.argsort(-rows, kind="stable").tolist()):
-        packed[place % MOST_PARTS].append(pool)
+    for place, pools in enumerate(sorted(apart, key=lambda pools: -int(rows[pools].sum()))):
+        packed[place % MOST_PARTS] += pools
     return [sorted(pools) for pools in packed]
 
 
 class _Cutting:
     """Cuts the groups of a job."""
 
-    def __init__(self, trace: Trace, groups: Groups) -> None:
-        self._trace, self._groups = trace, groups
+    def __init__(self, trace: Trace, job: Job) -> None:
+        self._trace, self._groups, self._origins = trace, job.groups, job.origins
+        groups = job.groups
         self._of_pools: list[list[int]] = [[] for _ in groups.pools]
         """The groups of each pool."""
         for number, group in enumerate(groups.each):
@@ -132,10 +136,26 @@ class _Cutting:
         rows: Longs = np.bincount(pool_of, by_lookup, len(self._groups.pools)).astype(np.int64)
         return rows
 
+    def apart(self) -> list[list[int]]:
+        """The pools, together where their calls wait for the same places."""
+        first = list(range(len(self._groups.pools)))
+        """The first of those with which a pool is together."""
+        of_queue: dict[int, int] = {}
+        for lookup, group in enumerate(self._groups.each[: self._groups.lookups]):
+            if (queue := self._origins.queue(lookup)) >= 0:
+                here, other = first[group.pool], first[of_queue.setdefault(queue, group.pool)]
+                first = [min(here, other) if one in (here, other) else one for one in first]
+        together: dict[int, list[int]] = {}
+        for pool, one in enumerate(first):
+            together.setdefault(one, []).append(pool)
+        return list(together.values())
+
     def is_apart_on_nodes(self, pools: Sequence[int]) -> bool:
         """Whether nothing that happens on one node makes a difference on another. A write that puts a value in one
-        cache does: the key is known elsewhere from then on.
+        cache does: the key is known elsewhere from then on. So does a load that fails, and one that waits.
         """
+        if any(self._origins.of(lookup) != AS_RECORDED for lookup in self._lookups(pools)):
+            return False
         rules = [self._groups.each[number].rules for pool in pools for number in self._of_pools[pool]]
         return all(
             one.per == "node"
@@ -169,7 +189,7 @@ class _Cutting:
             node,
             has_scopes=any(group.rules.per == "scope" or group.rules.batch for group in own),
         )
-        return Share(part, own, numbers, tuple(pools), rows)
+        return Share(part, own, numbers, tuple(pools), rows, self._origins.some(tuple(lookups)))
 
     def _lookups(self, pools: Sequence[int]) -> dict[int, int]:
         """The look-ups of some pools, in order, with their numbers there."""

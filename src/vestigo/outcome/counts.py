@@ -52,6 +52,8 @@ class Counts(Data):
 
     hits: int
     joined: int
+    failed: int
+    """Reads that got no answer, because the origin was away or they gave up."""
     misses_by_cause: Mapping[str, int] = field(metadata={"joined": _causes_joined})
     stale_hits: int
     joined_stale: int
@@ -59,11 +61,17 @@ class Counts(Data):
     nulls_read: int
     nulls_hit: int
     loads: int
-    """Origin calls: misses - `batched` + `background_loads`."""
+    """Origin calls: those of misses and failed reads, less what they share, and `background_loads`."""
     background_loads: int
     """Origin calls that no reader waited for."""
     batched: int
     """Misses that shared the origin call of another one."""
+    failed_loads: int
+    """Origin calls that failed."""
+    served_on_failure: int
+    """Hits on an expired entry, by readers that would have failed."""
+    slow_reads: int
+    """Reads that took longer than the `slow` of their origin."""
     evictions: int
     expirations: int
     drops: int
@@ -72,6 +80,8 @@ class Counts(Data):
     raced: int
     entries_peak: int = field(metadata=LARGEST)
     memory_peak: int = field(metadata=LARGEST)
+    waiting_peak: int = field(metadata=LARGEST)
+    """The most calls that waited at once for a place at the origin."""
     surge_second: int = field(metadata=LARGEST)
     surge_minute: int = field(metadata=LARGEST)
 
@@ -81,7 +91,17 @@ class Counts(Data):
 
     @property
     def reads(self) -> int:
-        return self.hits + self.joined + self.misses
+        return self.hits + self.joined + self.misses + self.failed
+
+    @property
+    def failed_rate(self) -> float:
+        """Share of reads that got no answer."""
+        return share(self.failed, self.reads)
+
+    @property
+    def slow_rate(self) -> float:
+        """Share of reads that took longer than the `slow` of their origin."""
+        return share(self.slow_reads, self.reads)
 
     @property
     def hit_rate(self) -> float:

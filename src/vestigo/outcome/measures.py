@@ -32,6 +32,11 @@ class Measures(Counts):
     read_time_ns: int
     longest_read_ns: int = field(metadata=LARGEST)
     read_times: Spans = field(metadata={"joined": Spans.joined})
+    origin_wait_ns: int
+    """How long all origin calls waited for a place, in ns."""
+    longest_wait_ns: int = field(metadata=LARGEST)
+    origin_waits: Spans = field(metadata={"joined": Spans.joined})
+    """The wait of each origin call, where the origin serves only so many at a time."""
     uncached_time_ns: int
     """How long all reads would have waited without a cache, in ns."""
     answer_age_ns: int
@@ -93,6 +98,12 @@ class Measures(Counts):
         if percentile is None:
             return share(self.read_time_ns, self.reads) / 1e9
         return min(self.read_times.percentile(percentile_of(percentile)), self.longest_read_ns) / 1e9
+
+    def origin_wait(self, percentile: float | None = None) -> float:
+        """Seconds that an origin call waited for a place: the mean, a percentile, or the maximum."""
+        if percentile is None:
+            return share(self.origin_wait_ns, self.origin_waits.count) / 1e9
+        return min(self.origin_waits.percentile(percentile_of(percentile)), self.longest_wait_ns) / 1e9
 
     def answer_age(self, percentile: float | None = None) -> float:
         """Seconds since the answer of a hit was loaded, or put there by a write: the mean, a percentile, or the

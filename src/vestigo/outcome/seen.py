@@ -5,10 +5,13 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
+from vestigo.outcome.counts import CAUSES
 from vestigo.trace.trace import Longs
 
 HIT, JOINED, MISS = 0, 1, 2
 """How a read was answered; from MISS on, the cause of a miss has its place in `CAUSES` added."""
+FAILED = MISS + len(CAUSES)
+"""It got no answer."""
 NULL = 0x80
 """Added to it where the read was given nothing."""
 NO_AGE = -1
@@ -72,7 +75,10 @@ class Happening(NamedTuple):
     counted_as: str = ""
     """For what left, the count in which it appears."""
     span: int = 0
-    """For a miss or reload, how long the load takes. For stale hits and joins, the age of the oldest answer."""
+    """For a miss or reload, how long the load takes. For stale hits and joins, the age of the oldest answer. For failed
+    reads, the longest wait."""
+    waited: int = 0
+    """For a miss or reload, how much of that it waited for a place at the origin."""
     since: int = 0
     """For what came in, when it was loaded. For what left, its last hit, or when it came in."""
     bytes: int = 0

@@ -43,8 +43,11 @@ class Slices(Data, Sequence[Slice]):
         """The values of a field, or of ``reads``."""
         if name != "reads":
             return self.columns[name]
-        answered = zip(self.columns["hits"], self.columns["joined"], self.columns["misses_by_cause"], strict=True)
-        return [hits + joined + sum(misses.values()) for hits, joined, misses in answered]
+        counted = (self.columns[one] for one in ("hits", "joined", "failed", "misses_by_cause"))
+        return [
+            hits + joined + failed + sum(misses.values())
+            for hits, joined, failed, misses in zip(*counted, strict=True)
+        ]
 
     def to_kept(self) -> Told:
         return {"columns": self.columns}

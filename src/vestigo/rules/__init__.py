@@ -3,6 +3,7 @@
 from vestigo.rules.aim import Aim, Worth
 from vestigo.rules.conditions import Value
 from vestigo.rules.counter_names import CounterNames
+from vestigo.rules.origin import Origin
 from vestigo.rules.plan import Plan
 from vestigo.rules.plan_file import read_plan
 from vestigo.rules.policy import Policy, Room
@@ -13,6 +14,7 @@ from vestigo.rules.what_if import WhatIf
 __all__ = [
     "Aim",
     "CounterNames",
+    "Origin",
     "Plan",
     "Policy",
     "Pool",

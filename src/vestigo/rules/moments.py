@@ -57,12 +57,9 @@ class Moments:
         moments = {instant for instant in self.instants if begin_ns < instant <= end_ns}
         if self.times:
             place = ZoneInfo(zone or "UTC")
-            day = datetime.fromtimestamp(begin_ns // SECOND, place).date() - _DAY
-            last = datetime.fromtimestamp(end_ns // SECOND, place).date()
-            while day <= last:
-                of_day = [_instant(day, one, place) for one in self.times]
+            for day in days_between(begin_ns, end_ns, place):
+                of_day = [instant_of(day, one, place) for one in self.times]
                 moments |= {instant for instant in of_day if begin_ns < instant <= end_ns}
-                day += _DAY
         return sorted(moments)
 
     def __str__(self) -> str:
@@ -122,6 +119,16 @@ def _one(text: object) -> time | int:
         raise ValueError(f"{text!r} is not a time; write {_SHOWN}") from None
 
 
-def _instant(day: date, of_day: time, place: ZoneInfo) -> int:
+def days_between(begin_ns: int, end_ns: int, place: ZoneInfo) -> Iterator[date]:
+    """The days that have some time between two moments, and the day before them."""
+    day = datetime.fromtimestamp(begin_ns // SECOND, place).date() - _DAY
+    last = datetime.fromtimestamp(end_ns // SECOND, place).date()
+    while day <= last:
+        yield day
+        day += _DAY
+
+
+def instant_of(day: date, of_day: time, place: ZoneInfo) -> int:
+    """A time of day on one day, in ns since the epoch."""
     at = datetime.combine(day, of_day, place).astimezone(UTC)
     return int(at.timestamp()) * SECOND + at.microsecond * 1000

@@ -13,7 +13,8 @@ from vestigo.errors import RulesError, UnknownName, rules_error, unknown
 from vestigo.files import write_text
 from vestigo.rules.aim import Aim
 from vestigo.rules.counter_names import CounterNames
-from vestigo.rules.plan_fits import problems_of_keys, problems_of_pools
+from vestigo.rules.origin import Origin
+from vestigo.rules.plan_fits import problems_of_keys, problems_of_origins, problems_of_pools
 from vestigo.rules.plan_parts import Parts, Problem, frozen
 from vestigo.rules.plan_text import plan_text
 from vestigo.rules.pool import Pool, PoolRules
@@ -27,7 +28,10 @@ from vestigo.units import Duration, counted
 if TYPE_CHECKING:
     import pandas as pd
 
-_OF_THE_PLAN = ("candidates", "vary", "aim", "counters", "intake", "trace_path", "warm_up", "what_if")
+CIRCUMSTANCES = ("warm_up", "what_if", "origin", "origins")
+"""Parts that a candidate cannot have for itself, because all settings are replayed with the same."""
+_READ = ("rules", "pools", "origin", "origins", "trace_path", "intake", "vary", "aim", "counters", "warm_up", "what_if")
+_OF_THE_PLAN = ("candidates", "vary", "aim", "counters", "intake", "trace_path", *CIRCUMSTANCES)
 """Parts that a candidate cannot have for itself."""
 
 
@@ -96,6 +100,10 @@ class Plan(Named):
     """What the columns of the trace's file mean."""
     what_if: WhatIf = WhatIf()
     """Circumstances that are to differ from the trace."""
+    origin: Origin = Origin()
+    """How many calls the origin answers at once, and its bad days. Unless stated, it answers any number, always."""
+    origins: Mapping[str, Origin] = field(default_factory=dict)
+    """Origins of their own for some look-ups."""
     vary: Mapping[str, Sequence[Any]] = field(default_factory=dict)
     """Values by dotted key (``"lookup.vessel.max_entries"``). A sweep tries every combination of them. With keys such
     as ``"each.max_entries"``, or ``"any"`` in place of values, a search sets each look-up by itself.
@@ -125,6 +133,8 @@ class Plan(Named):
             trace_path: str | Path | None = ...,
             intake: Intake | Mapping[str, object] = ...,
             what_if: WhatIf | Mapping[str, object] = ...,
+            origin: Origin | Mapping[str, object] = ...,
+            origins: Mapping[str, Origin | Mapping[str, object]] = ...,
             vary: Mapping[str, Iterable[object]] = ...,
             aim: Aim | Mapping[str, object] = ...,
             counters: CounterNames | Mapping[str, object] = ...,
@@ -135,13 +145,14 @@ class Plan(Named):
     def __post_init__(self) -> None:
         parts = Parts()
         layers, key_layers = parts.layers(self.lookups), parts.key_layers(self.keys)
-        for name in ("rules", "pools", "warm_up", "trace_path", "intake", "what_if", "vary", "aim", "counters"):
+        for name in _READ:
             object.__setattr__(self, name, getattr(parts, name)(getattr(self, name)))
         object.__setattr__(self, "candidates", frozen(dict(self._read_candidates(parts))))
         self._lay(layers, key_layers, parts)
         if not parts.problems:
             parts.problems += problems_of_pools(self.pools, self.rules, self.rules_for)
-            parts.problems += [*problems_of_keys(key_layers), *self._problems_of_candidates()]
+            parts.problems += [*problems_of_keys(key_layers), *problems_of_origins(self.origin, self.origins)]
+            parts.problems += self._problems_of_candidates()
         if not parts.problems:
             parts.problems += self._problems_of_vary()
         object.__setattr__(self, "candidates", frozen({name: one._alone() for name, one in self.candidates.items()}))
@@ -251,6 +262,15 @@ class Plan(Named):
         shared = self.pool_for(lookup)
         return self.rules_for(lookup) if shared is None else self.pools[shared]
 
+    def origin_for(self, lookup: str) -> tuple[str, Origin] | None:
+        """The origin of a look-up, with its name, if anything is stated of it. The one for all has no name."""
+        named = next((one for one in self.origins.items() if lookup in one[1].lookups), None)
+        return named or (("", self.origin) if self.origin else None)
+
+    def under(self, other: "Plan") -> "Plan":
+        """The same settings in the circumstances of another plan, and by its engine."""
+        return replace(self, **{part: getattr(other, part) for part in CIRCUMSTANCES}, engine=other.engine)
+
     def all_rules(self) -> Iterator[Rules]:
         """All `Rules` in the plan, those of candidates included."""
         for one in self.candidates.values():
@@ -291,7 +311,12 @@ class Plan(Named):
             "pools": {name: pool.to_dict() for name, pool in self.pools.items()},
             "warm_up": self.warm_up if self.warm_up and type(self.warm_up) is int else str(Duration(self.warm_up)),
             "what_if": self.what_if.to_dict(),
-        }
+        } | self._origins_to_dict()
+
+    def _origins_to_dict(self) -> dict[str, object]:
+        """Nothing if no origin is stated."""
+        origins = {"origin": self.origin.to_dict(), "origins": {name: one.to_dict() for name, one in self.origins.items()}}
+        return {name: stated for name, stated in origins.items() if stated}
 
     @classmethod
     def from_dict(cls, stated: Told) -> "Plan":

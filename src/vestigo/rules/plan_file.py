@@ -15,6 +15,7 @@ from vestigo.rules.counter_names import CounterNames
 from vestigo.rules.plan import Plan
 from vestigo.rules.plan_tables import Found, Place, Table, Tables
 from vestigo.rules.plan_text import FROM_SCRATCH
+from vestigo.rules.origin import Origin
 from vestigo.rules.pool import Pool
 from vestigo.rules.rules import Rules
 from vestigo.rules.stated import Stated
@@ -24,16 +25,16 @@ from vestigo.trace import Intake
 from vestigo.trace.reading.intake import problems
 from vestigo.units import Duration
 
-_TABLES = ["trace", "rules", "lookup", "pool", "candidate", "whatif", "vary", "aim", "worth", "counters"]
+_TABLES = ["trace", "rules", "lookup", "pool", "candidate", "whatif", "origin", "vary", "aim", "worth", "counters"]
 _OF_A_CANDIDATE = ["rules", "lookup", "pool", FROM_SCRATCH]
 _INTAKE = [option.name for option in fields(Intake)]
 
-_Kind = TypeVar("_Kind", Pool, WhatIf, CounterNames)
+_Kind = TypeVar("_Kind", Pool, WhatIf, Origin, CounterNames)
 
 
 def read_plan(path: str | Path) -> Plan:
     """The plan in a TOML file with ``[trace]``, ``[rules]``, ``[lookup.*]``, ``[pool.*]``, ``[whatif]``,
-    ``[candidate.*]``, ``[vary]``, ``[aim]``, ``[worth]`` and ``[counters]``.
+    ``[origin]``, ``[candidate.*]``, ``[vary]``, ``[aim]``, ``[worth]`` and ``[counters]``.
 
     Raises PlanError, which names every problem with its line. A relative ``trace.path`` starts at the plan's own
     folder.
@@ -78,9 +79,10 @@ class _Reader(Tables):
             warm_up=warm_up,
             trace_path=trace_path,
             intake=intake,
-            what_if=self.what_if(tables),
+            what_if=self.table_of(WhatIf, "whatif", tables) or WhatIf(),
+            counters=self.table_of(CounterNames, "counters", tables) or CounterNames(),
+            **self.origins(tables),
             aim=self.aim(tables),
-            counters=self.counters(tables),
             vary=self.vary(tables),
             **settings,
         )
@@ -152,15 +154,22 @@ class _Reader(Tables):
     def pool(self, name: str, found: Found) -> Pool | None:
         return self.checked(Pool, {key: value for key, (value, _) in found.items()}, ("pool", name), found)
 
-    def what_if(self, tables: Table) -> WhatIf:
-        table = self.table((), "whatif", tables)
-        places: Found = {key: (value, ("whatif", key)) for key, value in table.items()}
-        return self.checked(WhatIf, table, ("whatif",), places) or WhatIf()
+    def origins(self, tables: Table) -> Told:
+        """The origin of all look-ups, and those that have a name: the tables within its own."""
+        table = self.table((), "origin", tables)
+        names = [name for name, value in table.items() if isinstance(value, dict)]
+        common = {key: value for key, value in table.items() if key not in names}
+        named = {name: self.table_of(Origin, name, table, ("origin",)) for name in names}
+        return {
+            "origin": self.table_of(Origin, "origin", {"origin": common}) or Origin(),
+            "origins": {name: one for name, one in named.items() if one is not None},
+        }
 
-    def counters(self, tables: Table) -> CounterNames:
-        table = self.table((), "counters", tables)
-        places: Found = {key: (value, ("counters", key)) for key, value in table.items()}
-        return self.checked(CounterNames, table, ("counters",), places) or CounterNames()
+    def table_of(self, kind: type[_Kind], name: str, tables: Table, where: Place = ()) -> _Kind | None:
+        """What is stated in a table of its own. None if something is wrong with it."""
+        table, where = self.table(where, name, tables), (*where, name)
+        places: Found = {key: (value, (*where, key)) for key, value in table.items()}
+        return self.checked(kind, table, where, places)
 
     def vary(self, tables: Table) -> dict[str, list[object] | str]:
         """The values that vary. The plan tries each alone, but only if nothing else is wrong with it."""

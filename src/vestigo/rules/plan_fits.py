@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterator, Mapping
 
+from vestigo.rules.origin import Origin
 from vestigo.rules.plan_parts import Problem
 from vestigo.rules.pool import POOL_RULES, Pool
 from vestigo.rules.rules import Rules
@@ -29,6 +30,21 @@ def problems_of_pools(pools: Mapping[str, Pool], common: Rules, rules_for: Calla
         if len({rules_for(lookup).per for lookup in pool.lookups}) > 1:
             each = ", ".join(f'{lookup} "{rules_for(lookup).per}"' for lookup in pool.lookups)
             yield ("pool", name, "lookups"), f"look-ups that share room need the same per, but here it is {each}"
+
+
+def problems_of_origins(common: Origin, named: Mapping[str, Origin]) -> Iterator[Problem]:
+    """What is wrong with origins. `common` answers the look-ups that no other one does."""
+    if common.lookups:
+        yield ("origin", "lookups"), "this origin answers all look-ups; give the ones of some a name: [origin.NAME]"
+    owners: dict[str, str] = {}
+    for name, origin in named.items():
+        if not origin.lookups:
+            yield ("origin", name, "lookups"), 'lookups is missing; write, for example, lookups = ["berth", "weather"]'
+        for lookup in origin.lookups:
+            if lookup in owners:
+                problem = f"{lookup!r} has the origin {owners[lookup]!r} already; a look-up has one"
+                yield ("origin", name, "lookups"), problem
+            owners.setdefault(lookup, name)
 
 
 def problems_of_keys(keys: Mapping[str, Mapping[str, Stated]]) -> Iterator[Problem]:

@@ -11,6 +11,7 @@ from vestigo.errors import RulesError
 from vestigo.rules.aim import Aim
 from vestigo.rules.conditions import pattern
 from vestigo.rules.counter_names import CounterNames
+from vestigo.rules.origin import Origin
 from vestigo.rules.pool import Pool
 from vestigo.rules.rules import Rules
 from vestigo.rules.stated import Stated
@@ -30,7 +31,7 @@ _NUMBER = re.compile(r"#\d+")
 Problem = tuple[tuple[str, ...], str]
 """Where in a plan, and a sentence."""
 
-_Kind = TypeVar("_Kind", Rules, Pool, WhatIf, CounterNames)
+_Kind = TypeVar("_Kind", Rules, Pool, WhatIf, Origin, CounterNames)
 
 
 def frozen(mapping: Mapping[str, object]) -> Mapping[str, Any]:
@@ -50,11 +51,13 @@ class Parts:
         return self._made(Rules, given, ("rules",), "give Rules(max_entries=500), for example") or Rules()
 
     def pools(self, given: object) -> Mapping[str, Pool]:
-        pools = {
-            name: self._made(Pool, pool, ("pool", name), "give Pool(lookups=[...], max_bytes=...)")
-            for name, pool in self.named(given, "pool", "pools").items()
-        }
-        return frozen({name: pool for name, pool in pools.items() if pool is not None})
+        return self._named(Pool, given, "pool", "give Pool(lookups=[...], max_bytes=...)")
+
+    def origin(self, given: object) -> Origin:
+        return self._made(Origin, given, ("origin",), "give Origin(at_once=20), for example") or Origin()
+
+    def origins(self, given: object) -> Mapping[str, Origin]:
+        return self._named(Origin, given, "origin", "give Origin(lookups=[...], at_once=...)")
 
     def what_if(self, given: object) -> WhatIf:
         return self._made(WhatIf, given, ("whatif",), "give WhatIf(nodes=4), for example") or WhatIf()
@@ -160,6 +163,13 @@ class Parts:
             return Stated.by(given)
         self.wrong(where, f"{shown(given)} is not rules; give Rules(...), or a mapping such as {{'max_entries': 50}}")
         return Stated({})
+
+    def _named(self, kind: type[_Kind], given: object, where: str, write: str) -> Mapping[str, _Kind]:
+        made = {
+            name: self._made(kind, one, (where, name), write)
+            for name, one in self.named(given, where, f"{where}s").items()
+        }
+        return frozen({name: one for name, one in made.items() if one is not None})
 
     def _made(self, kind: type[_Kind], given: object, where: tuple[str, ...], write: str) -> _Kind | None:
         if isinstance(given, kind):

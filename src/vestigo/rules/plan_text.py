@@ -57,6 +57,7 @@ def plan_text(stated: Told, folder: Path | None = None) -> str:
         **_settings(stated),
         "candidate": {name: _candidate(one, stated) for name, one in stated.get("candidates", {}).items()},
         "whatif": stated["what_if"],
+        "origin": {**stated.get("origin", {}), **stated.get("origins", {})},
         "vary": stated.get("vary", {}),
         "aim": aim,
         "worth": worth,

@@ -76,6 +76,8 @@ class Rules(PoolRules):
             tell_delay: Span | int = ...,
             overlap: Literal["repeat", "join"] = ...,
             batch: Span | int | None = ...,
+            serve_on_failure: Span | int = ...,
+            keep_failures: Span | int = ...,
             drop_first: bool = ...,
             clear_every: Span | int | None = ...,
             clear_at: Texts | Moments | None = ...,
@@ -170,6 +172,15 @@ class Rules(PoolRules):
         None
     )
     """The time within which misses of one scope share one origin call; none is shared unless stated."""
+    serve_on_failure: Annotated[
+        Duration, BeforeValidator(values.span), Rule("origin", same("serve_on_failure"), plain=always)
+    ] = Duration(0)
+    """How long after its expiry an entry is still given to a reader that would fail (``[origin]`` says when). This is
+    stale-if-error of RFC 5861."""
+    keep_failures: Annotated[
+        Duration, BeforeValidator(values.span), Rule("origin", same("keep_failures"), plain=always)
+    ] = Duration(0)
+    """How long a failure is kept, so that readers of the key fail at once in place of waiting for their own load."""
     drop_first: Annotated[bool, BeforeValidator(values.flag), Rule("origin", same("drop_first"), plain=always)] = False
     """Whether callers remove an entry before they read it. This is a known mistake, to show what it costs."""
 
@@ -247,6 +258,11 @@ class Rules(PoolRules):
                 self.serve_stale > 0 and not self.expires,
                 "serve_stale needs absolute, absolute_at or sliding: no entry expires; state one, or leave serve_stale "
                 "out",
+            ),
+            (
+                self.serve_on_failure > 0 and not self.expires,
+                "serve_on_failure needs absolute, absolute_at or sliding: no entry expires; state one, or leave "
+                "serve_on_failure out",
             ),
             (
                 self.collect.mode != "touch" and not self.expires,

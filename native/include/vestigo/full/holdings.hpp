@@ -10,6 +10,7 @@
 #include "../witness/witness.hpp"
 #include "agenda.hpp"
 #include "compartments.hpp"
+#include "failures.hpp"
 #include "keys.hpp"
 #include "loads.hpp"
 
@@ -23,6 +24,7 @@ class Holdings {
   Keys keys;
   Compartments here;
   Agenda agenda;
+  Failures failures;
   [[no_unique_address]] Seen witness;
 
   Holdings(Setting asked, Slices slices)
@@ -77,6 +79,7 @@ class Holdings {
     Slot& slot = here.slot_at(load.slot);
     Compartment& one = here.at(slot.compartment);
     const bool null = is_null(load.stretch);
+    if (group.keep_failures > 0) failures.forget(load.slot);
     if (!group.keeps(load.stretch)) {
       witness.declined(who(load.slot), now);
       if (!entry.held()) entry.miss_out(kNull);
@@ -271,7 +274,8 @@ class Holdings {
   // When an untouched entry goes, if the rules collect entries that have expired and are no longer
   // served.
   Time collected_at(const GroupRules& group, const Entry& entry, Time now) const {
-    const Time served = group.hides(entry.stretch) ? 0 : group.serve_stale;
+    const Time served =
+        group.hides(entry.stretch) ? 0 : std::max(group.serve_stale, group.serve_on_failure);
     if (entry.dies_at > kLatest - served) return kNever;
     const Time at = std::max(entry.dies_at + served, now);
     if (group.collect == Collect::prompt) return at;

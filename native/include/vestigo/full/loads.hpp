@@ -18,6 +18,7 @@ struct Load {
   Id stretch = 0;                    // the stretch in which it was the truth
   Id before = kNone, after = kNone;  // the next load of the same slot
   bool raced = false;                // a drop arrived since it began
+  bool fails = false;                // it brings nothing, because the origin is away
 };
 
 class Loads {

@@ -10,7 +10,7 @@
 
 #include "../columns.hpp"
 #include "../fetch.hpp"
-#include "../shared_calls.hpp"
+#include "calls.hpp"
 #include "holdings.hpp"
 
 namespace vestigo::full {
@@ -18,7 +18,8 @@ namespace vestigo::full {
 template <class Seen = NoWitness>
 class Replay {
  public:
-  Replay(Setting setting, Slices slices) : held_(std::move(setting), std::move(slices)) {}
+  Replay(Setting setting, Slices slices)
+      : held_(std::move(setting), std::move(slices)), calls_(held_.setting.origins) {}
 
   void open(const Columns& columns) { stretches_ = columns.stretches; }
 
@@ -137,18 +138,29 @@ class Replay {
     if (serves && !group.hides(entry.stretch)) return hit(columns, i, group, slot, now);
     if (is_loading(slot) && group.overlap == Overlap::join && !forced)
       return join(columns, i, group, slot, now);
-    miss(columns, i, group, slot, forced, now);
+    if (knows_failure(group, slot, now) && !forced)
+      return serve_or_fail(columns, i, group, slot, 0, now);
+    ask(columns, i, group, slot, forced, now);
   }
 
   void hit(const Columns& columns, std::size_t i, const GroupRules& group, Id id, Time now) {
+    const bool live = held_.here.entries[id].live(now);
+    if (live) held_.use(group, id, now);
+    give(columns, i, group, id, 0, now);
+    if ((live && now < at(id).reload_at) || is_loading(id) || knows_failure(group, id, now)) return;
+    begin(columns, i, group, id, call_in_background(columns, i, group, id, now), now);
+  }
+
+  // Answers a read with an entry, `after` it has waited so long.
+  void give(const Columns& columns, std::size_t i, const GroupRules& group, Id id, Time after,
+            Time now) {
     Entry& entry = held_.here.entries[id];
-    const Slot& slot = at(id);
     Tally& own = held_.tally(group);
     const Bytes size = entry.bytes - group.entry_overhead;
     ++own.counts[kHits];
     own.counts[kBytesHit] += size;
-    const Time took = hit_time(group.hit_cost, group.hit_cost_per_kib, size);
-    held_.ledger.took(own, took);
+    const Time took = after + hit_time(group.hit_cost, group.hit_cost_per_kib, size);
+    count_time(group, took);
     held_.ledger.answer(own, now - entry.loaded_at);
     const bool null = is_null(entry.stretch);
     if (null) ++own.counts[kNullsHit];
@@ -159,47 +171,98 @@ class Replay {
       held_.ledger.stale_hit(own, stale_age);
     }
     held_.witness.hit(held_.who(id), i, took, now - entry.loaded_at, stale_age, null, now);
-    const bool live = entry.live(now);
-    if (live) held_.use(group, id, now);
     entry.idle_since = now;
-    if (!group.pinned) held_.here.at(slot.compartment).policy->hit(id, now);
-    if ((live && now < slot.reload_at) || is_loading(id)) return;
-    count_background(group, columns.cost[i], now);
-    held_.witness.reload(held_.who(id), i, columns.cost[i], now);
-    begin(columns, i, group, id, now);
+    if (!group.pinned) held_.here.at(at(id).compartment).policy->hit(id, now);
+  }
+
+  // A read gets nothing from the origin, and knows that `after` so long. If there is an entry that
+  // the rules give in that case, it is answered with that.
+  void serve_or_fail(const Columns& columns, std::size_t i, const GroupRules& group, Id slot,
+                     Time after, Time now) {
+    if (!serves_on_failure(group, slot, now, after)) return fail(group, slot, i, after, now);
+    ++held_.tally(group).counts[kServedOnFailure];
+    give(columns, i, group, slot, after, now);
+  }
+
+  void fail(const GroupRules& group, Id slot, std::size_t i, Time after, Time now) {
+    const Time took = after > 0 ? after : group.hit_cost;
+    ++held_.tally(group).counts[kFailed];
+    count_time(group, took);
+    held_.witness.fail(held_.who(slot), i, took, now);
+  }
+
+  bool serves_on_failure(const GroupRules& group, Id slot, Time now, Time after) {
+    const Entry& entry = held_.here.entries[slot];
+    return group.serve_on_failure > 0 && entry.held() && !group.hides(entry.stretch) &&
+           !entry.live(now) && now + after - group.serve_on_failure < entry.dies_at;
+  }
+
+  bool knows_failure(const GroupRules& group, Id slot, Time now) const {
+    return group.keep_failures > 0 && held_.failures.has(slot, now);
+  }
+
+  // Counts how long a read took.
+  void count_time(const GroupRules& group, Time took) {
+    Tally& own = held_.tally(group);
+    held_.ledger.took(own, took);
+    if (calls_.is_slow(group, took)) ++own.counts[kSlowReads];
   }
 
   void join(const Columns& columns, std::size_t i, const GroupRules& group, Id slot, Time now) {
     const Load& first = loads_[at(slot).first_load];
+    const Time rest = first.ends_at - now;
+    if (first.fails || rest > calls_.give_up(group))
+      return serve_or_fail(columns, i, group, slot, std::min(rest, calls_.give_up(group)), now);
     Tally& own = held_.tally(group);
     ++own.counts[kJoined];
     own.counts[kBytesMissed] += columns.size[i];
-    const Time rest = first.ends_at - now;
     const bool stale = columns.is_stale(first.stretch, i);
-    held_.ledger.took(own, rest);
+    count_time(group, rest);
     if (stale) ++own.counts[kJoinedStale];
     held_.witness.join(held_.who(slot), i, rest,
                        stale ? now - stretches_.end(first.stretch) : kNoAge, is_null(first.stretch),
                        now);
   }
 
-  void miss(const Columns& columns, std::size_t i, const GroupRules& group, Id id, bool forced,
-            Time now) {
-    const Entry& entry = held_.here.entries[id];
-    Tally& own = held_.tally(group);
-    const Time cost = columns.cost[i];
-    Cause why = entry.held() ? absence(group, id, now) : entry.absence(now);
-    if (why == kFirst && held_.keys.loaded(at(id).key)) why = kKnownElsewhere;
-    const Cause cause = miss_cause(forced, is_loading(id) && group.overlap == Overlap::repeat, why);
-    held_.witness.miss(held_.who(id), i, cause, cost, is_null(columns.stretch[i]), now);
-    if (!shares_call(columns.scope[i], group, id, cost, now)) {
-      held_.ledger.load(own, cost, now);
-      held_.witness.call(held_.who(id), cost);
+  // A read loads its key, in a call of its own or in one that it shares. It is a miss if it gets an
+  // answer.
+  void ask(const Columns& columns, std::size_t i, const GroupRules& group, Id slot, bool forced,
+           Time now) {
+    const Asked asked = calls_.ask(group, columns.scope[i], columns.cost[i], now);
+    const Time took = asked.call.ends - now;
+    const bool is_miss = !asked.call.fails && took <= calls_.give_up(group);
+    const Cause cause = is_miss || group.drop_first ? why_missed(group, slot, forced, now) : kFirst;
+    if (is_miss) {
+      held_.witness.miss(held_.who(slot), i, cause, took, asked.call.begins - now,
+                         is_null(columns.stretch[i]), now);
+    } else if (forced) {
+      fail(group, slot, i, std::min(took, calls_.give_up(group)), now);
+    } else {
+      serve_or_fail(columns, i, group, slot, std::min(took, calls_.give_up(group)), now);
     }
-    ++own.counts[cause];
-    own.counts[kBytesMissed] += columns.size[i];
-    held_.ledger.took(own, cost);
-    begin(columns, i, group, id, now);
+    Tally& own = held_.tally(group);
+    if (asked.shares) {
+      own.sums[kOriginTime] += asked.more;
+      own.counts[kBatched] += is_miss;
+      held_.witness.share(held_.who(slot), asked.more, is_miss);
+    } else {
+      count_call(group, asked.call, now);
+      own.counts[kOtherLoads] += !is_miss;
+      held_.witness.call(held_.who(slot), asked.call.takes(), is_miss);
+    }
+    if (is_miss) {
+      ++own.counts[cause];
+      own.counts[kBytesMissed] += columns.size[i];
+      count_time(group, took);
+    }
+    begin(columns, i, group, slot, asked.call, now);
+  }
+
+  Cause why_missed(const GroupRules& group, Id slot, bool forced, Time now) {
+    const Entry& entry = held_.here.entries[slot];
+    Cause why = entry.held() ? absence(group, slot, now) : entry.absence(now);
+    if (why == kFirst && held_.keys.loaded(at(slot).key)) why = kKnownElsewhere;
+    return miss_cause(forced, is_loading(slot) && group.overlap == Overlap::repeat, why);
   }
 
   // Why a held entry does not answer. An expired one that is touched leaves here.
@@ -213,41 +276,48 @@ class Replay {
     return kNull;  // a blind null or a forced read has another cause
   }
 
-  // Whether the load shares an origin call that its scope began.
-  bool shares_call(Id scope, const GroupRules& group, Id slot, Time cost, Time now) {
-    if (group.batch == 0 || scope < 0) return false;
-    const auto more = batches_.share(SharedCalls::who(group.lookup, scope), now, group.batch, cost);
-    if (!more) return false;
-    ++held_.tally(group).counts[kBatched];
-    held_.tally(group).origin_time += *more;
-    held_.witness.share(held_.who(slot), *more);
-    return true;
-  }
-
   // Loads
 
-  void count_background(const GroupRules& group, Time cost, Time now) {
-    held_.ledger.load(held_.tally(group), cost, now);
+  void count_call(const GroupRules& group, const Call& call, Time now) {
+    Tally& own = held_.tally(group);
+    held_.ledger.call(own, call.takes(), now);
+    own.counts[kFailedLoads] += call.fails;
+    if (calls_.waits(group)) held_.ledger.waited(own, call.begins - now, call.queue);
+  }
+
+  // An origin call that no reader waits for.
+  Call call_in_background(const Columns& columns, std::size_t i, const GroupRules& group, Id slot,
+                          Time now) {
+    const Call own = calls_.call(group, columns.cost[i], now);
+    count_background(group, slot, i, own, now);
+    return own;
+  }
+
+  void count_background(const GroupRules& group, Id slot, std::size_t i, const Call& call,
+                        Time now) {
+    count_call(group, call, now);
     ++held_.tally(group).counts[kBackgroundLoads];
+    held_.witness.reload(held_.who(slot), i, call.takes(), call.begins - now, now);
   }
 
   // Preloads a key. Preloads of one look-up, node and moment are one call.
   void preload(const Columns& columns, std::size_t i, const GroupRules& group, Id slot, Time now) {
-    if (const auto more = preloads_.share(SharedCalls::who(group.lookup, columns.node[i]), now, 1,
-                                          columns.cost[i])) {
-      held_.tally(group).origin_time += *more;
-      held_.witness.lengthen(held_.who(slot), *more);
+    const Asked asked = calls_.preload(group, columns.node[i], columns.cost[i], now);
+    if (asked.shares) {
+      held_.tally(group).sums[kOriginTime] += asked.more;
+      held_.witness.lengthen(held_.who(slot), asked.more);
     } else {
-      count_background(group, columns.cost[i], now);
-      held_.witness.reload(held_.who(slot), i, columns.cost[i], now);
+      count_background(group, slot, i, asked.call, now);
     }
-    begin(columns, i, group, slot, now);
+    begin(columns, i, group, slot, asked.call, now);
   }
 
-  void begin(const Columns& columns, std::size_t i, const GroupRules& group, Id slot, Time now) {
-    const Load load = coming(columns, i, slot, now);
-    held_.keys.load(at(slot).key);
-    if (load.cost == 0 || !held_.setting.timed) {
+  void begin(const Columns& columns, std::size_t i, const GroupRules& group, Id slot,
+             const Call& call, Time now) {
+    Load load = coming(columns, i, slot, call.ends, now);
+    load.fails = call.fails;
+    if (!load.fails) held_.keys.load(at(slot).key);
+    if (load.ends_at == now || !held_.setting.timed) {
       held_.store(group, load, now);
     } else {
       held_.agenda.add(load.ends_at, Kind::load, loads_.begin(load, at(slot)));
@@ -255,11 +325,10 @@ class Replay {
   }
 
   // The value that an event's load, or its write, brings into a slot.
-  Load coming(const Columns& columns, std::size_t i, Id slot, Time now) const {
-    const Time cost = columns.cost[i];
-    return {.ends_at = now + cost,
+  Load coming(const Columns& columns, std::size_t i, Id slot, Time ends_at, Time now) const {
+    return {.ends_at = ends_at,
             .loaded_at = now,
-            .cost = cost,
+            .cost = columns.cost[i],
             .size = columns.size[i],
             .row = columns.row(i),
             .slot = slot,
@@ -271,21 +340,24 @@ class Replay {
     if (load.slot == kNone) return;
     loads_.unlist(load, at(load.slot));
     const GroupRules& group = held_.group_at(load.slot);
-    if (held_.store(group, load, now) && load.raced) ++held_.tally(group).counts[kRaced];
+    if (load.fails) {
+      if (group.keep_failures > 0) held_.failures.keep(load.slot, now + group.keep_failures);
+      held_.witness.load_failed(held_.who(load.slot), now);
+    } else if (held_.store(group, load, now) && load.raced) {
+      ++held_.tally(group).counts[kRaced];
+    }
   }
 
   // Changes
 
   void write(const Columns& columns, std::size_t i, const GroupRules& group, Id slot, Time now) {
-    const Load written = coming(columns, i, slot, now);
+    const Load written = coming(columns, i, slot, now, now);
     if (slot != kNone) {
       const WriteDoes does = write_does(group, written.stretch);
       if (does == WriteDoes::drop) drop(group, slot, now);
       if (does == WriteDoes::put && held_.store(group, written, now, Came::written) &&
-          group.reloads) {
-        count_background(group, written.cost, now);
-        held_.witness.reload(held_.who(slot), i, written.cost, now);
-      }
+          group.reloads)
+        call_in_background(columns, i, group, slot, now);
     }
     if (group.tell_nodes != TellNodes::nothing)
       tell(group, columns.key[i], slot == kNone, written, now);
@@ -360,6 +432,7 @@ class Replay {
           if (at(slot).compartment == compartment && loads_.give_up(at(slot)))
             given_up.push_back(slot);
         });
+        held_.failures.forget_if([&](Id slot) { return at(slot).compartment == compartment; });
       });
     }
     held_.empty([&](Id group) { return !held_.setting.groups[index(group)].survives_restart; },
@@ -374,12 +447,13 @@ class Replay {
     if (held_.setting.last_rows[index(scope) + 1] != row) return;
     held_.ledger.at_step(Step::scope_end, row);
     held_.here.close_scope(scope, [&](Id compartment) {
-      for (Id slot = held_.here.at(compartment).first_slot; slot != kNone; slot = at(slot).sibling)
+      for (Id slot = held_.here.at(compartment).first_slot; slot != kNone;
+           slot = at(slot).sibling) {
         loads_.give_up(at(slot));
+        held_.failures.forget(slot);
+      }
       held_.free(compartment, now);
     });
-    for (std::size_t lookup = 0; batches_.size() > 0 && lookup < held_.setting.lookups; ++lookup)
-      batches_.forget(SharedCalls::who(static_cast<Id>(lookup), scope));
   }
 
   Slot& at(Id slot) { return held_.here.slot_at(slot); }
@@ -388,7 +462,7 @@ class Replay {
   Holdings<Seen> held_;
   Stretches stretches_;
   Loads loads_;
-  SharedCalls batches_, preloads_;
+  Calls calls_;
   std::vector<Time> reach_;  // for each slot, if clears spare some
   Time slice_end_ = kNever;
   bool begun_ = false;

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "../rules.hpp"
+#include "origin.hpp"
 
 namespace vestigo::full {
 
@@ -33,6 +34,7 @@ struct Setting {
   std::vector<std::vector<Time>> clears{};  // by group, ascending
   std::vector<PoolRules> pools{};
   std::vector<Per> per{};  // by pool
+  std::vector<Served> origins{};
   std::size_t lookups = 1;
   std::size_t nodes = 0;      // named ones
   bool unnamed_node = false;  // some read names no node, so there is one more

@@ -10,13 +10,13 @@ namespace vestigo {
 
 // The columns of one batch, to be written. Rows that are not reads stay as they are.
 struct Answers {
-  std::uint8_t* answer = nullptr;  // kHitAnswer, kJoinedAnswer, or a number after these for the
-                                   // cause of a miss; plus kNullAnswer
+  std::uint8_t* answer = nullptr;  // kHitAnswer, kJoinedAnswer, a number after these for the
+                                   // cause of a miss, or kFailedAnswer; plus kNullAnswer
   Time* took = nullptr;
   Time* age = nullptr;  // for a hit, the time since its value was loaded or written
 
   static constexpr std::uint8_t kHitAnswer = 0, kJoinedAnswer = 1, kMissAnswer = 2,
-                                kNullAnswer = 0x80;
+                                kFailedAnswer = kMissAnswer + kCauses, kNullAnswer = 0x80;
 
   void put(std::size_t i, std::uint8_t what, bool null, Time read_took, Time age_of_hit) const {
     answer[i] = static_cast<std::uint8_t>(what | (null ? kNullAnswer : 0));

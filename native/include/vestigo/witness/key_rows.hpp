@@ -29,7 +29,7 @@ static_assert(sizeof(KeyRow) == 64, "a key's row is one cache line");
 
 // Counts that are 0 for most keys.
 struct RareRow {
-  std::uint32_t joined = 0, stale_hits = 0, false_nulls = 0;
+  std::uint32_t joined = 0, failed = 0, stale_hits = 0, false_nulls = 0;
   std::int32_t more_loads = 0;  // than misses
   std::array<std::uint32_t, kCauses - kCommonCauses> misses{};
   Time oldest_stale = 0;
@@ -66,6 +66,12 @@ class KeyRows {
     } else {
       ++rare(row).misses[cause - kCommonCauses];
     }
+  }
+  // Costs are bounded, but what an origin makes of them is not.
+  void add_origin_time(Id row, Time more) {
+    Time& sum = (*this)[row].origin_time;
+    if (__builtin_add_overflow(sum, more, &sum)) [[unlikely]]
+      sum = INT64_MAX;
   }
   void stale_hit(Id row, Time age, bool null) {
     RareRow& own = rare(row);
@@ -153,6 +159,7 @@ class KeyRows {
   void add(Id row, const RareRow& other) {
     RareRow& own = rare(row);
     own.joined += other.joined;
+    own.failed += other.failed;
     own.stale_hits += other.stale_hits;
     own.false_nulls += other.false_nulls;
     own.more_loads += other.more_loads;

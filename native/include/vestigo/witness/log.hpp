@@ -47,7 +47,7 @@ class Log {
 
  private:
   static bool is_read(std::uint8_t what) {
-    return what == kWasHit || what == kWasStaleHit || what == kWasJoined;
+    return what == kWasHit || what == kWasStaleHit || what == kWasJoined || what == kHasFailed;
   }
 
   std::vector<Happening> all_;

@@ -30,11 +30,13 @@ struct NoWitness {
   void fetch(Id) const {}
   void hit(const Who&, std::size_t, Time, Time, Time, bool, Time) {}
   void join(const Who&, std::size_t, Time, Time, bool, Time) {}
-  void miss(const Who&, std::size_t, Cause, Time, bool, Time) {}
-  void call(const Who&, Time) {}
-  void share(const Who&, Time) {}
+  void fail(const Who&, std::size_t, Time, Time) {}
+  void miss(const Who&, std::size_t, Cause, Time, Time, bool, Time) {}
+  void call(const Who&, Time, bool = true) {}
+  void share(const Who&, Time, bool = true) {}
   void lengthen(const Who&, Time) {}
-  void reload(const Who&, std::size_t, Time, Time) {}
+  void reload(const Who&, std::size_t, Time, Time, Time) {}
+  void load_failed(const Who&, Time) {}
   void coming(const Who&) {}
   void kept(const Who&, const Entry&, Came, Time) {}
   void left(const Who&, const Entry&, Cause, Count, Time) {}
@@ -89,33 +91,47 @@ class Witness : public Testimony {
       put_read(who, kWasJoined, i, std::max(stale_age, Time{0}), now);
   }
 
-  [[gnu::always_inline]] void miss(const Who& who, std::size_t i, Cause cause, Time took, bool null,
-                                   Time now) {
+  void fail(const Who& who, std::size_t i, Time took, Time now) {
+    if (answers()) put_answer(i, Answers::kFailedAnswer, false, took, kNoAge, kNoAge);
+    if (counts()) ++keys.rare(who.row).failed;
+    if (logs(who)) [[unlikely]]
+      put_read(who, kHasFailed, i, took, now);
+  }
+
+  // `waited`: how much of the time that it took it waited for a place at the origin.
+  [[gnu::always_inline]] void miss(const Who& who, std::size_t i, Cause cause, Time took,
+                                   Time waited, bool null, Time now) {
     if (answers())
       put_answer(i, static_cast<std::uint8_t>(Answers::kMissAnswer + cause), null, took, kNoAge,
                  kNoAge);
     if (counts()) keys.miss(who.row, cause);
     if (logs(who)) [[unlikely]]
-      put_miss(who, i, cause, took, now);
+      put_miss(who, i, cause, took, waited, now);
   }
 
   // Origin calls
 
-  // A miss makes one of its own,
-  void call(const Who& who, Time cost) {
-    if (counts()) keys[who.row].origin_time += cost;
+  // A read makes one of its own,
+  void call(const Who& who, Time takes, bool is_miss = true) {
+    lengthen(who, takes);
+    if (!is_miss && counts()) ++keys.rare(who.row).more_loads;
   }
   // or shares another's, which takes longer because of it.
-  void share(const Who& who, Time more) {
-    if (!counts()) return;
-    --keys.rare(who.row).more_loads;
+  void share(const Who& who, Time more, bool is_miss = true) {
     lengthen(who, more);
+    if (is_miss && counts()) --keys.rare(who.row).more_loads;
   }
-  void lengthen(const Who& who, Time more) { call(who, more); }
-  void reload(const Who& who, std::size_t i, Time cost, Time now) {
-    call(who, cost);
-    if (counts()) ++keys.rare(who.row).more_loads;
-    if (logs(who)) put(who, {.what = kWasReloaded, .row = row(i), .at = now, .span = cost});
+  void lengthen(const Who& who, Time more) {
+    if (counts()) keys.add_origin_time(who.row, more);
+  }
+  void reload(const Who& who, std::size_t i, Time takes, Time waited, Time now) {
+    call(who, takes, false);
+    if (logs(who))
+      put(who, {.what = kWasReloaded,
+                .row = row(i),
+                .at = now,
+                .span = waited + takes,
+                .waited = waited});
   }
 
   // What is held
@@ -138,6 +154,9 @@ class Witness : public Testimony {
 
   void refused(const Who& who, Time now) {
     if (logs(who)) put(who, {.what = kWasRefused, .at = now});
+  }
+  void load_failed(const Who& who, Time now) {
+    if (logs(who)) put(who, {.what = kLoadFailed, .at = now});
   }
   void declined(const Who& who, Time now) {
     if (logs(who)) put(who, {.what = kWasNull, .at = now});
@@ -173,9 +192,14 @@ class Witness : public Testimony {
                                              Time now) {
     put(who, {.what = what, .times = 1, .row = row(i), .at = now, .until = now, .span = oldest});
   }
-  [[gnu::cold, gnu::noinline]] void put_miss(const Who& who, std::size_t i, Cause cause, Time cost,
-                                             Time now) {
-    put(who, {.what = kWasMissed, .why = cause, .row = row(i), .at = now, .span = cost});
+  [[gnu::cold, gnu::noinline]] void put_miss(const Who& who, std::size_t i, Cause cause, Time took,
+                                             Time waited, Time now) {
+    put(who, {.what = kWasMissed,
+              .why = cause,
+              .row = row(i),
+              .at = now,
+              .span = took,
+              .waited = waited});
   }
   [[gnu::cold, gnu::noinline]] void put_kept(const Who& who, const Entry& entry, Came came,
                                              Time now) {

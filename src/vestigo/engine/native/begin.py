@@ -8,6 +8,7 @@ import numpy as np
 from vestigo.compiled import kernel
 from vestigo.engine.groups import Group
 from vestigo.engine.job import Job
+from vestigo.engine.origins import Origins, Served
 from vestigo.engine.parts import Share, has_preloads
 from vestigo.errors import RulesError
 from vestigo.prepared.entries import Entries, has_unnamed_node
@@ -44,6 +45,8 @@ def is_plain(trace: Trace, share: Share) -> bool:
     """Whether the plain replay knows every rule of the part with the value that it has."""
     groups, places = share.groups, len(trace.nodes) + has_unnamed_node(trace)
     if len(groups) > len(share.part.lookups) or len(groups) * places > _MOST_GROUPS or has_preloads(trace, share.part):
+        return False
+    if share.origins.each:
         return False
     return not any(group.pinned or not group.passes for group in groups) and all(
         knows_plainly(group.rules) for group in groups
@@ -123,6 +126,7 @@ def _full(wanted: Wanted) -> kernel.FullAsked:
     request.expires = [group.expires_at for group in groups]
     request.lookups, request.nodes = len(share.part.lookups), len(trace.nodes)
     request.unnamed_node = has_unnamed_node(trace)
+    request.origins = [_origin(one) for one in share.origins.each]
     if share.part.has_scopes:
         scopes = scopes_of(trace)
         request.last_rows = scopes.last_rows
@@ -136,7 +140,7 @@ def _asked(request: _Asked, wanted: Wanted) -> _Asked:
     """The arguments that both replays take."""
     groups = wanted.share.groups
     request.entry_keys, request.keys = wanted.entries.keys, max(len(wanted.trace.keys), 1)
-    request.groups = [_group_rules(group) for group in groups]
+    request.groups = [_group_rules(group, wanted.share.origins) for group in groups]
     request.clears = [group.clears_at for group in groups]
     request.pools = [_pool_rules(pool) for pool in wanted.pools]
     return request
@@ -144,7 +148,9 @@ def _asked(request: _Asked, wanted: Wanted) -> _Asked:
 
 def _counting(trace: Trace, job: Job, keeps_course: bool) -> kernel.Counting:
     counting, slicing = kernel.Counting(), job.slicing
-    timed = not job.instant and max(trace.cost_range.most, *job.assumed.cost, 0) > 0
+    timed = not job.instant and (
+        len(job.origins.each) > 0 or max(trace.cost_range.most, *job.assumed.cost, 0) > 0
+    )
     counting.loading = (
         kernel.Loading.timed if timed else kernel.Loading.instant if job.spares is None else kernel.Loading.spared
     )
@@ -156,11 +162,22 @@ def _counting(trace: Trace, job: Job, keeps_course: bool) -> kernel.Counting:
     return counting
 
 
-def _group_rules(group: Group) -> kernel.GroupRules:
+def _origin(served: Served) -> kernel.Origin:
+    made = kernel.Origin()
+    made.places, made.fails_after = served.places, max(served.fails_after, 1)
+    made.give_up, made.slow = served.give_up, served.slow
+    made.down_begins, made.down_ends = [begins for begins, _ in served.down], [ends for _, ends in served.down]
+    made.pace_begins = [pace.begins for pace in served.paces]
+    made.pace_of, made.pace_to = [pace.of for pace in served.paces], [pace.to for pace in served.paces]
+    return made
+
+
+def _group_rules(group: Group, origins: Origins) -> kernel.GroupRules:
     made, rules = kernel.GroupRules(), group.rules
     if rules.keep_if is not None and rules.keep_if.own is not None:
         raise RulesError(f'keep_if: {rules.keep_if} is in Python; replay it with engine="reference"')
     _state(made, {"lookup": group.lookup, "pool": group.pool, "pinned": group.pinned, "passes": group.passes})
+    made.origin = origins.of_lookups[group.lookup] if origins.each else -1
     for name, rule in _RULES.items():
         if rule.numbers is not None and name not in _POOL_RULES:
             _state(made, rule.numbers(rules))

@@ -14,8 +14,8 @@ from vestigo.outcome.measures import Fields
 from vestigo.prepared.fill import Uncached, uncached
 from vestigo.trace import Trace
 
-_FOR_TESTS = {"stored", "superseded", "lost"}
-"""Counts that the kernel's own tests ask for."""
+_OF_THE_KERNEL = {"stored", "superseded", "lost", "other_loads"}
+"""Counts that it needs for itself, or for its own tests."""
 Sheet = dict[str, Any]
 
 
@@ -72,7 +72,7 @@ def counts_of_slices(counts: np.ndarray, names: Iterable[str]) -> dict[str, list
 
     def column(name: str) -> np.ndarray:
         if name == "reads":
-            reads: np.ndarray = counts[:, :causes].sum(axis=1) + column("hits") + column("joined")
+            reads: np.ndarray = counts[:, :causes].sum(axis=1) + column("hits") + column("joined") + column("failed")
             return reads
         return counts[:, causes + kernel.COUNTS.index(name)]
 
@@ -93,8 +93,8 @@ def _columns(
         for name, half in zip(kernel.SUMS, halves, strict=True)
     }
     mosts = dict(zip(kernel.MOSTS, sheet["mosts"].T.tolist(), strict=True))
-    histograms = {name: _spans(*sheet[name]) for name in ("read_times", "answer_ages", "stale_ages")}
-    found = {name: values for name, values in (counts | sums | mosts | histograms).items() if name not in _FOR_TESTS}
+    histograms = {name: _spans(*sheet[name]) for name in kernel.SPANS}
+    found = {name: values for name, values in (counts | sums | mosts | histograms).items() if name not in _OF_THE_KERNEL}
     misses = [dict(zip(kernel.CAUSES, row, strict=True)) for row in sheet["counts"][:, :causes].tolist()]
     others = {"span_ns": spans_ns, "uncached_time_ns": uncached_ns, "changes": changes}
     return {**found, "misses_by_cause": misses, **others}

@@ -69,7 +69,7 @@ def _home(trace: Trace, job: Job, watching: Watching, parts: Sequence[Share]) ->
     lookups = {*trace.key_lookup[list(watching.chosen)].tolist()}
     alone = [share for share in parts if lookups <= {*share.part.lookups}]
     can_be_cut = alone and lookups and not (watching.reads or watching.keys or is_long(len(trace)))
-    return alone[0] if can_be_cut else whole(trace, job.groups)
+    return alone[0] if can_be_cut else whole(trace, job)
 
 
 def _seen_as_one(fed: Fed, watching: Watching, batch_events: int | None) -> Seen:
@@ -140,7 +140,7 @@ def answers_by_batch(trace: Trace, job: Job) -> Iterator[tuple[int, int, Answers
         assert answers is not None
         yield 0, 0, answers
         return
-    fed = Fed(trace, job, whole(trace, job.groups))
+    fed = Fed(trace, job, whole(trace, job))
     replay = fed.begin(watching=_asked(fed, Watching(reads=True)))
     for batch in fed.batches():
         told = _places(batch.columns.events)
@@ -178,7 +178,8 @@ def _counted(keys: int, all: Fields, some: Fields) -> Counted:  # noqa: A002  # 
     counts = {name: column[:keys] for name, column in all.items()}
     counts |= {cause: column[:keys] for cause, column in zip(kernel.CAUSES, misses, strict=True)}
     counts |= {
-        name: of_some(some[name]) for name in ("joined", "stale_hits", "false_nulls", "more_loads", "oldest_stale_ns")
+        name: of_some(some[name])
+        for name in ("joined", "failed", "stale_hits", "false_nulls", "more_loads", "oldest_stale_ns")
     }
     for name in ("held", "idle"):
         counts[f"{name}_byte_ns"] = _with_rest(

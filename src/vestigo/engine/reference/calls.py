@@ -1,21 +1,33 @@
 """Origin calls that several loads share."""
 
 from collections.abc import Hashable
+from typing import NamedTuple
+
+from vestigo.engine.reference.origin import Call, Origin
+
+
+class _Begun(NamedTuple):
+    asked: int
+    served: int
+    """When it is served."""
+    longest: int
 
 
 class Calls:
-    """For each caller, when its last call began and how long it takes."""
+    """The last call of each caller."""
 
     def __init__(self) -> None:
-        self.begun: dict[Hashable, tuple[int, int]] = {}
+        self.begun: dict[Hashable, _Begun] = {}
 
-    def share(self, who: Hashable, now: int, window: int, cost: int) -> int | None:
-        """How much longer the call under way takes because of one more load. None if a new call begins, because none
-        began within the `window` before.
+    def share(self, who: Hashable, now: int, window: int, origin: Origin, cost: int) -> tuple[Call, int | None]:
+        """What becomes of one more load, and how much longer the call that it shares takes because of it. None if a new
+        call begins, because none began within the `window` before.
         """
-        began, longest = self.begun.get(who, (None, 0))
-        if began is None or now - began >= window:
-            self.begun[who] = (now, cost)
-            return None
-        self.begun[who] = (began, max(longest, cost))
-        return max(cost - longest, 0)
+        begun = self.begun.get(who)
+        if begun is None or now - begun.asked >= window:
+            call = origin.call(now, cost)
+            self.begun[who] = _Begun(now, call.begins, call.takes)
+            return call, None
+        call = origin.serve(max(begun.served, now), cost)
+        self.begun[who] = begun._replace(longest=max(begun.longest, call.takes))
+        return call, max(call.takes - begun.longest, 0)

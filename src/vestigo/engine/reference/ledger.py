@@ -5,6 +5,7 @@ from collections import Counter
 from dataclasses import fields
 
 from vestigo.engine.changes import together
+from vestigo.engine.reference.origin import Call
 from vestigo.outcome import CAUSES, Changes, Measures, Slice, Slices, Spans
 from vestigo.outcome.counts import Counts
 from vestigo.outcome.measures import Fields
@@ -29,15 +30,21 @@ class Tally:
         self.stale_ages: list[int] = []
         self.uncached_time = 0
         self.origin_time = 0
+        self.origin_waits: list[int] = []
+        self.waiting_peak = 0
         self.loads_by_second = Counter[int]()
         self.loads_by_minute = Counter[int]()
         self.stays: list[Stay] = []
         self.entries = self.entries_peak = entries
         self.memory = self.memory_peak = memory
 
-    def load(self, now: int, cost: int) -> None:
+    def load(self, now: int, call: Call, waits: bool) -> None:
         self.counts["loads"] += 1
-        self.origin_time += cost
+        self.counts["failed_loads"] += call.fails
+        self.origin_time += call.takes
+        if waits:
+            self.origin_waits.append(call.begins - now)
+            self.waiting_peak = max(self.waiting_peak, call.waiting)
         self.loads_by_second[now // SECOND] += 1
         self.loads_by_minute[now // (60 * SECOND)] += 1
 
@@ -72,6 +79,10 @@ class Tally:
             "stale_age_ns": sum(self.stale_ages),
             "oldest_stale_ns": max(self.stale_ages, default=0),
             "stale_ages": Spans.of(self.stale_ages),
+            "origin_wait_ns": sum(self.origin_waits),
+            "longest_wait_ns": max(self.origin_waits, default=0),
+            "origin_waits": Spans.of(self.origin_waits),
+            "waiting_peak": self.waiting_peak,
             "surge_second": max(self.loads_by_second.values(), default=0),
             "surge_minute": max(self.loads_by_minute.values(), default=0),
         }
@@ -100,10 +111,10 @@ class Ledger:
         for tally in self.tallies(lookup):
             tally.misses[cause] += 1
 
-    def load(self, lookup: int, now: int, cost: int) -> None:
-        """An origin call begins."""
+    def load(self, lookup: int, now: int, call: Call, waits: bool) -> None:
+        """An origin call comes. `waits` says whether calls of the look-up may have to wait."""
         for tally in self.tallies(lookup):
-            tally.load(now, cost)
+            tally.load(now, call, waits)
 
     def lengthen(self, lookup: int, cost: int) -> None:
         """An origin call under way takes longer."""

@@ -78,6 +78,12 @@ def may_serve(rules: Rules, entry: Entry, now: int) -> bool:
     return end is None or now < end[0] + rules.serve_stale
 
 
+def serves_on_failure(rules: Rules, entry: Entry, now: int) -> bool:
+    """Whether a reader that would fail is given an expired entry."""
+    end = deadline(rules, entry)
+    return end is not None and now < end[0] + rules.serve_on_failure and not hides(rules, entry)
+
+
 def reloads(rules: Rules, entry: Entry, now: int) -> bool:
     """Whether a hit starts a reload ahead of the expiry."""
     if rules.reload_after is None or entry.ages_at is None:
@@ -90,7 +96,7 @@ def collected_at(rules: Rules, entry: Entry, start: int, now: int) -> int | None
     end = deadline(rules, entry)
     if end is None or rules.collect.mode == "touch":
         return None
-    served = 0 if hides(rules, entry) else rules.serve_stale
+    served = 0 if hides(rules, entry) else max(rules.serve_stale, rules.serve_on_failure)
     at = max(end[0] + served, now)
     if every := rules.collect.every:
         at = start + -((start - at) // every) * every

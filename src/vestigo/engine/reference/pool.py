@@ -46,6 +46,8 @@ class Load:
     row: Row
     value: Value
     pool: "Pool"
+    fails: bool = False
+    """Whether it brings nothing, because the origin is away."""
     changed_at: int | None = None
     """The first change of the truth since the load began."""
     raced: bool = False
@@ -90,6 +92,8 @@ class Pool:
         self.absences: defaultdict[int, Absence] = defaultdict(lambda: Absence("first"))
         """Why a key is not there."""
         self.loads: defaultdict[int, list[Load]] = defaultdict(list)
+        self.failures: dict[int, int] = {}
+        """By key, until when the failure of a load is kept."""
         self.policy = self.new_policy()
 
     def new_policy(self) -> Policy:
@@ -98,6 +102,13 @@ class Pool:
 
     def get(self, key: int) -> Entry | None:
         return self.entries.get(key)
+
+    def knows_failure(self, key: int, now: int) -> bool:
+        return now < self.failures.get(key, now)
+
+    def is_told_of(self, key: int, now: int) -> bool:
+        """Whether a load of the key is under way, or a failure is kept: no other one begins in the background."""
+        return bool(self.loads[key]) or self.knows_failure(key, now)
 
     def coming(self, row: Row) -> None:
         """Tells a policy that knows the future that an event of the key happens."""

@@ -11,6 +11,7 @@ from vestigo.engine.reference.agenda import Agenda, Kind
 from vestigo.engine.reference.calls import Calls
 from vestigo.engine.reference.ledger import Ledger
 from vestigo.engine.reference.lives import passes
+from vestigo.engine.reference.origin import Call, Origin, origins
 from vestigo.engine.reference.pool import Absence, Compartments, Entry, Exit, Load, Pool
 from vestigo.engine.reference.rows import Row, Truth, Value
 from vestigo.engine.reference.witness import Witness
@@ -39,6 +40,7 @@ class Replay:
         self.loaded: set[int] = set()
         """Keys of which some compartment has begun a load, or was given a value by a write."""
         self.messages: defaultdict[int, list[Load]] = defaultdict(list)
+        self.origins: list[Origin] = origins(job.origins, len(trace.lookups))
         self.batches, self.preloads = Calls(), Calls()
         self.begun = count()
 
@@ -108,17 +110,28 @@ class Replay:
         if not forced and entry and not lives.hides(rules, entry) and lives.may_serve(rules, entry, row.at):
             self.hit(row, group, pool, entry)
         elif pool.loads[row.key] and rules.overlap == "join" and not forced:
-            self.join(row, pool, truth)
+            self.join(row, group, pool, entry)
+        elif pool.knows_failure(row.key, row.at) and not forced:
+            self.fail(row, group, pool, entry, 0)
         else:
-            self.miss(row, group, pool, entry)
+            self.ask(row, group, pool, entry, forced)
 
     def hit(self, row: Row, group: Group, pool: Pool, entry: Entry) -> None:
+        expired = lives.expiry(group.rules, entry, row.at) is not None
+        if not expired:
+            entry.used_at = row.at
+        self.give(row, group, pool, entry, 0)
+        if (expired or lives.reloads(group.rules, entry, row.at)) and not pool.is_told_of(row.key, row.at):
+            self.load_in_background(row, group, pool)
+
+    def give(self, row: Row, group: Group, pool: Pool, entry: Entry, after: int) -> None:
+        """Answers a read with an entry, `after` it has waited so long."""
         rules, ledger, truth = group.rules, self.ledger, self.truths[row.key].value
         size = entry.bytes - rules.entry_overhead
         ledger.count(row.lookup, "hits")
         ledger.count(row.lookup, "bytes_hit", size)
-        took = rules.hit_cost + size * rules.hit_cost_per_kib // 1024
-        ledger.wait(row.lookup, took)
+        took = after + rules.hit_cost + size * rules.hit_cost_per_kib // 1024
+        self.took(row, took)
         ledger.answer(row.lookup, row.at - entry.loaded_at)
         if entry.value.is_null:
             ledger.count(row.lookup, "nulls_hit")
@@ -129,25 +142,75 @@ class Replay:
             if entry.value.is_null:
                 ledger.count(row.lookup, "false_nulls")
         self.witness.hit(row, pool, entry, took, is_stale)
-        expired = lives.expiry(rules, entry, row.at) is not None
-        if not expired:
-            entry.used_at = row.at
         pool.hit(entry, row.at)
-        if (expired or lives.reloads(rules, entry, row.at)) and not pool.loads[row.key]:
-            self.load_in_background(row, group, pool)
 
-    def join(self, row: Row, pool: Pool, truth: Value) -> None:
-        first = pool.loads[row.key][0]
+    def fail(self, row: Row, group: Group, pool: Pool, entry: Entry | None, after: int) -> None:
+        """A read gets nothing from the origin, and knows that `after` so long. If there is an entry that the rules give
+        in that case, it is answered with that.
+        """
+        if entry and lives.serves_on_failure(group.rules, entry, row.at + after):
+            self.ledger.count(row.lookup, "served_on_failure")
+            self.give(row, group, pool, entry, after)
+            return
+        took = after or group.rules.hit_cost
+        self.ledger.count(row.lookup, "failed")
+        self.took(row, took)
+        self.witness.fail(row, pool, took)
+
+    def took(self, row: Row, span: int) -> None:
+        self.ledger.wait(row.lookup, span)
+        if span > self.origins[row.lookup].served.slow:
+            self.ledger.count(row.lookup, "slow_reads")
+
+    def join(self, row: Row, group: Group, pool: Pool, entry: Entry | None) -> None:
+        first, give_up = pool.loads[row.key][0], self.origins[row.lookup].served.give_up
+        rest = first.ends_at - row.at
+        if first.fails or rest > give_up:
+            self.fail(row, group, pool, entry, min(rest, give_up))
+            return
         self.ledger.count(row.lookup, "joined")
         self.ledger.count(row.lookup, "bytes_missed", row.size or 0)
-        self.ledger.wait(row.lookup, first.ends_at - row.at)
-        is_stale = not first.value.same(truth)
+        self.took(row, rest)
+        is_stale = not first.value.same(self.truths[row.key].value)
         if is_stale:
             self.ledger.count(row.lookup, "joined_stale")
         self.witness.join(row, pool, first, is_stale)
 
-    def miss(self, row: Row, group: Group, pool: Pool, entry: Entry | None) -> None:
-        rules, cost = group.rules, row.cost or 0
+    def ask(self, row: Row, group: Group, pool: Pool, entry: Entry | None, forced: bool) -> None:
+        """A read loads its key, in a call of its own or in one that it shares. It is a miss if it gets an answer."""
+        origin, more = self.origins[row.lookup], None
+        if group.rules.batch and row.scope >= 0:
+            who = (row.lookup, row.scope)
+            call, more = self.batches.share(who, row.at, group.rules.batch, origin, row.cost or 0)
+        else:
+            call = origin.call(row.at, row.cost or 0)
+        took = call.ends - row.at
+        is_miss = not call.fails and took <= origin.served.give_up
+        if not is_miss:
+            if group.rules.drop_first:
+                self.absence(row, group, pool, entry)
+            self.fail(row, group, pool, None if forced else entry, min(took, origin.served.give_up))
+        else:
+            self.miss(row, group, pool, entry, call)
+        if more is None:
+            self.count_call(row, call)
+            self.witness.call(row, call, is_miss)
+        else:
+            self.ledger.count(row.lookup, "batched", is_miss)
+            self.ledger.lengthen(row.lookup, more)
+            self.witness.share(row, more, is_miss)
+        self.begin(row, group, pool, call)
+
+    def miss(self, row: Row, group: Group, pool: Pool, entry: Entry | None, call: Call) -> None:
+        cause = self.absence(row, group, pool, entry)
+        self.ledger.miss(row.lookup, cause)
+        self.witness.miss(row, pool, cause, call, self.truths[row.key].value.is_null)
+        self.took(row, call.ends - row.at)
+        self.ledger.count(row.lookup, "bytes_missed", row.size or 0)
+
+    def absence(self, row: Row, group: Group, pool: Pool, entry: Entry | None) -> str:
+        """The cause of a miss. An expired entry leaves here, and one that the caller removes before it reads."""
+        rules = group.rules
         cause = pool.absences[row.key].cause_at(row.at)
         if cause == "first" and row.key in self.loaded:
             cause = "elsewhere"
@@ -162,49 +225,43 @@ class Replay:
             cause = "forced"
         if pool.loads[row.key] and rules.overlap == "repeat":
             cause = "loading"
-        self.ledger.miss(row.lookup, cause)
-        self.witness.miss(row, pool, cause, cost, self.truths[row.key].value.is_null)
-        self.ledger.wait(row.lookup, cost)
-        self.ledger.count(row.lookup, "bytes_missed", row.size or 0)
-        batched = None
-        if rules.batch and row.scope >= 0:
-            batched = self.batches.share((row.lookup, row.scope), row.at, rules.batch, cost)
-        if batched is None:
-            self.ledger.load(row.lookup, row.at, cost)
-            self.witness.call(row, cost)
-        else:
-            self.ledger.count(row.lookup, "batched")
-            self.ledger.lengthen(row.lookup, batched)
-            self.witness.share(row, batched)
-        self.begin(row, group, pool, cost)
+        return cause
 
     # Loads
 
     def load_in_background(self, row: Row, group: Group, pool: Pool) -> None:
         """Begins a load that no reader waits for."""
-        self.count_background(row, pool)
-        self.begin(row, group, pool, row.cost or 0)
+        self.begin(row, group, pool, self.call_in_background(row, pool))
 
-    def count_background(self, row: Row, pool: Pool) -> None:
+    def call_in_background(self, row: Row, pool: Pool) -> Call:
+        call = self.origins[row.lookup].call(row.at, row.cost or 0)
+        self.count_background(row, pool, call)
+        return call
+
+    def count_background(self, row: Row, pool: Pool, call: Call) -> None:
         self.ledger.count(row.lookup, "background_loads")
-        self.ledger.load(row.lookup, row.at, row.cost or 0)
-        self.witness.reload(row, pool, row.cost or 0)
+        self.count_call(row, call)
+        self.witness.reload(row, pool, call)
+
+    def count_call(self, row: Row, call: Call) -> None:
+        self.ledger.load(row.lookup, row.at, call, self.origins[row.lookup].served.places > 0)
 
     def preload(self, row: Row, group: Group, pool: Pool) -> None:
         """Preloads a key. Preloads of one look-up, node and moment are one call."""
-        cost = row.cost or 0
-        more = self.preloads.share((row.lookup, row.node), row.at, 1, cost)
+        who, origin = (row.lookup, row.node), self.origins[row.lookup]
+        call, more = self.preloads.share(who, row.at, 1, origin, row.cost or 0)
         if more is None:
-            self.count_background(row, pool)
+            self.count_background(row, pool, call)
         else:
             self.ledger.lengthen(row.lookup, more)
             self.witness.lengthen(row, more)
-        self.begin(row, group, pool, cost)
+        self.begin(row, group, pool, call)
 
-    def begin(self, row: Row, group: Group, pool: Pool, cost: int) -> None:
-        self.loaded.add(row.key)
-        load = Load(row.at + cost, next(self.begun), row, self.truths[row.key].value, pool)
-        if cost == 0 or self.instant:
+    def begin(self, row: Row, group: Group, pool: Pool, call: Call) -> None:
+        if not call.fails:
+            self.loaded.add(row.key)
+        load = Load(call.ends, next(self.begun), row, self.truths[row.key].value, pool, call.fails)
+        if call.ends == row.at or self.instant:
             self.store(load, group, row.at)
         else:
             pool.loads[row.key].append(load)
@@ -215,7 +272,10 @@ class Replay:
             return
         load.pool.loads[load.row.key].remove(load)
         group = self.groups[self.key_groups[load.row.key]]
-        if self.store(load, group, load.ends_at) and load.raced:
+        if load.fails:
+            load.pool.failures[load.row.key] = load.ends_at + group.rules.keep_failures
+            self.witness.not_kept(load, "load_failed", load.ends_at)
+        elif self.store(load, group, load.ends_at) and load.raced:
             self.ledger.count(load.row.lookup, "raced")
 
     def store(self, load: Load, group: Group, now: int, came: str = "kept") -> bool:
@@ -223,6 +283,7 @@ class Replay:
         came.
         """
         row, rules, pool = load.row, group.rules, load.pool
+        pool.failures.pop(row.key, None)
         held = pool.get(row.key)
         if load.value.is_null and not lives.keeps_nulls(rules):
             self.witness.not_kept(load, "null", now)
@@ -293,7 +354,7 @@ class Replay:
             else:
                 kept = self.store(Load(row.at, 0, row, value, pool), group, row.at, "written")
                 if kept and rules.on_write == "replace, reload":
-                    self.count_background(row, pool)
+                    self.call_in_background(row, pool)
         if rules.tell_nodes != "nothing":
             self.tell(row, group, value)
 
@@ -336,6 +397,7 @@ class Replay:
             for pool in self.compartments.hit_by(number, row.node):
                 for key in self.give_up_loads(pool):
                     pool.absences[key] = Absence("restarted")
+                pool.failures.clear()
 
     def give_up_loads(self, pool: Pool) -> list[int]:
         """Gives up all loads under way, and returns their keys."""

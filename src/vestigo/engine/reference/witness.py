@@ -6,13 +6,14 @@ from typing import Any
 
 import numpy as np
 
+from vestigo.engine.reference.origin import Call
 from vestigo.engine.reference.pool import Entry, Exit, Load, Pool
 from vestigo.engine.reference.rows import Row
 from vestigo.outcome import CAUSES
-from vestigo.outcome.seen import HIT, JOINED, MISS, NO_AGE, NULL, Answers, Counted, Happening, Seen, Watching
+from vestigo.outcome.seen import FAILED, HIT, JOINED, MISS, NO_AGE, NULL, Answers, Counted, Happening, Seen, Watching
 
-_COUNTS = "hits joined stale_hits false_nulls more_loads origin_time_ns evictions kept kept_bytes".split()
-_IN_A_ROW = ("hit", "stale_hit", "joined")
+_COUNTS = "hits joined failed stale_hits false_nulls more_loads origin_time_ns evictions kept kept_bytes".split()
+_IN_A_ROW = ("hit", "stale_hit", "joined", "failed")
 
 
 @dataclass
@@ -60,10 +61,16 @@ class Witness:
         self._keys[row.key].counts["joined"] += 1
         self._read("joined", row, pool, stale_age)
 
-    def miss(self, row: Row, pool: Pool, cause: str, took: int, is_null: bool) -> None:
+    def fail(self, row: Row, pool: Pool, took: int) -> None:
+        self._answer(FAILED, False, took, NO_AGE, NO_AGE)
+        self._keys[row.key].counts["failed"] += 1
+        self._read("failed", row, pool, took)
+
+    def miss(self, row: Row, pool: Pool, cause: str, call: Call, is_null: bool) -> None:
+        took, waited = call.ends - row.at, call.begins - row.at
         self._answer(MISS + CAUSES.index(cause), is_null, took, NO_AGE, NO_AGE)
         self._keys[row.key].counts[cause] += 1
-        self._put("missed", row.key, pool, row.at, row=self._row, why=cause, span=took)
+        self._put("missed", row.key, pool, row.at, row=self._row, why=cause, span=took, waited=waited)
 
     def _answer(self, answer: int, is_null: bool, took: int, age: int, stale_age: int) -> None:
         self._answers[self._row] = (answer | (NULL if is_null else 0), took, age, stale_age)
@@ -73,22 +80,24 @@ class Witness:
 
     # Origin calls
 
-    def call(self, row: Row, cost: int) -> None:
-        """A miss makes an origin call."""
-        self._keys[row.key].counts["origin_time_ns"] += cost
+    def call(self, row: Row, call: Call, is_miss: bool) -> None:
+        """A read makes an origin call."""
+        self.lengthen(row, call.takes)
+        self._keys[row.key].counts["more_loads"] += not is_miss
 
-    def share(self, row: Row, more: int) -> None:
-        """A miss lengthens another's call."""
+    def share(self, row: Row, more: int, is_miss: bool) -> None:
+        """A read lengthens another's call."""
         self.lengthen(row, more)
-        self._keys[row.key].counts["more_loads"] -= 1
+        self._keys[row.key].counts["more_loads"] -= is_miss
 
     def lengthen(self, row: Row, more: int) -> None:
         self._keys[row.key].counts["origin_time_ns"] += more
 
-    def reload(self, row: Row, pool: Pool, cost: int) -> None:
+    def reload(self, row: Row, pool: Pool, call: Call) -> None:
         self._keys[row.key].counts["more_loads"] += 1
-        self._keys[row.key].counts["origin_time_ns"] += cost
-        self._put("reloaded", row.key, pool, row.at, row=self._row, span=cost)
+        self.lengthen(row, call.takes)
+        told = {"span": call.ends - row.at, "waited": call.begins - row.at}
+        self._put("reloaded", row.key, pool, row.at, row=self._row, **told)
 
     # What is held
 
