@@ -11,7 +11,7 @@ import pytest
 
 from tests.agreement.cases import EVICTIONS, RULES_DRAWN
 from tests.cli.calling import run
-from vestigo import Measures, Pool, Rules, Trace, replay, synth
+from vestigo import Measures, Origin, Pool, Rules, Trace, replay, synth
 from vestigo.cli.verbs import verbs
 from vestigo.compiled import kernel
 from vestigo.engine.native.begin import knows_plainly
@@ -30,7 +30,7 @@ SOURCES = PROJECT / "src" / "vestigo"
 SEMANTICS = (PROJECT / "docs" / "semantics.md").read_text()
 SIZE = (PROJECT / "docs" / "size.md").read_text()
 VOCABULARY = (PROJECT / "docs" / "vocabulary.md").read_text()
-WORKED_OUT_BY_GROUP = {"lookup", "pool", "pinned", "passes"}
+WORKED_OUT_BY_GROUP = {"lookup", "pool", "pinned", "passes", "origin"}
 
 
 def attributes(kind: type) -> set[str]:
@@ -101,7 +101,7 @@ def test_a_rule_that_says_nothing_of_itself_is_replayed_in_full() -> None:
     assert Rule("origin", None).is_plain(value=0, usual=0)
 
 
-@pytest.mark.parametrize("name", [*Pool.model_fields, *WhatIf.model_fields])
+@pytest.mark.parametrize("name", [*Pool.model_fields, *WhatIf.model_fields, *Origin.model_fields])
 def test_what_holds_for_pools_and_traces_is_told(name: str) -> None:
     assert f"`{name}`" in SEMANTICS + VOCABULARY, f"docs/ do not tell of {name}"
 
@@ -122,10 +122,10 @@ def test_every_measure_is_had_of_an_outcome_and_of_slices_alike(name: str) -> No
 
 
 def test_both_engines_count_under_the_names_of_measures() -> None:
-    counted = {*kernel.COUNTS, *kernel.SUMS, *kernel.MOSTS} - {"stored", "superseded", "lost"}
+    counted = {*kernel.COUNTS, *kernel.SUMS, *kernel.MOSTS} - {"stored", "superseded", "lost", "other_loads"}
     fields = set(Measures.__dataclass_fields__)
     assert counted <= fields, f"Measures has no {counted - fields}"
-    others = {"misses_by_cause", "span_ns", "uncached_time_ns", "changes", "read_times", "answer_ages", "stale_ages"}
+    others = {"misses_by_cause", "span_ns", "uncached_time_ns", "changes", "origin_stated", *kernel.SPANS}
     assert fields - counted == others, f"tally.def has no {fields - counted - others}"
 
 

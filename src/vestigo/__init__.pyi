@@ -37,7 +37,7 @@ from .explaining.why.story import Advice, Step, Story
 from .explaining.why.tell import why
 from .outcome import Keys, Measures, Outcome, Reads, Slice
 from .recording import Recorder
-from .rules import Aim, CounterNames, Plan, Policy, Pool, Room, Rules, Value, WhatIf, Worth, read_plan
+from .rules import Aim, CounterNames, Origin, Plan, Policy, Pool, Room, Rules, Value, WhatIf, Worth, read_plan
 from .saving import load, save
 from .show import figures
 from .trace import Intake, Op, Trace, read_trace, shape, synth, write_trace
@@ -70,6 +70,7 @@ __all__ = [
     "Measures",
     "Mistake",
     "Op",
+    "Origin",
     "OriginValue",
     "Outcome",
     "Pick",

@@ -54,6 +54,8 @@ class Measure(NamedTuple):
     """How slices tell it. None: they do not."""
     adds_up: AddsUp | None = None
     """How look-ups tell it. None: it does not add up."""
+    of_origin: bool = False
+    """Whether it says nothing unless an origin is stated (``[origin]``)."""
     of_spans: OfSpans | None = None
     """The spans that it is a percentile of, if it is one."""
     meaning: str = ""
@@ -218,6 +220,38 @@ MEASURES: Mapping[str, Measure] = {
         meaning="How long the value of a stale hit had been wrong.",
         of_staleness=True,
     ),
+    **{
+        name: one._replace(of_origin=True)
+        for name, one in {
+            "failed_rate": Measure(
+                "failed reads",
+                "share",
+                of_slices=OfSlices(("failed", "reads"), lambda failed, reads: failed / reads),
+                adds_up=AddsUp(lambda found: found.failed, lambda found: found.reads),
+                meaning="The share of reads that got no answer: the origin was away, or they gave up.",
+            ),
+            "slow_rate": Measure(
+                "slow reads",
+                "share",
+                of_slices=OfSlices(("slow_reads", "reads"), lambda slow, reads: slow / reads),
+                adds_up=AddsUp(lambda found: found.slow_reads, lambda found: found.reads),
+                meaning="The share of reads that took longer than the `slow` of their origin.",
+            ),
+            **_spans(
+                "origin_wait",
+                "origin wait",
+                "longest_wait_ns",
+                95,
+                mean=AddsUp(lambda found: found.origin_wait_ns / 1e9, lambda found: found.origin_waits.count),
+                meaning="How long an origin call waited for a place.",
+            ),
+            "waiting_peak": Measure(
+                "calls waiting at most",
+                "count",
+                meaning="The most calls that waited at once for a place at the origin.",
+            ),
+        }.items()
+    },
     "surge.second": Measure(
         "origin calls in the busiest second",
         "count",

@@ -2,16 +2,14 @@
 
 from dataclasses import dataclass
 from datetime import time
-from fractions import Fraction
 
 from hypothesis import strategies as st
 
+from tests.agreement.origins import START, origins
 from vestigo import Plan, Pool, Rules, Trace, read_trace
 from vestigo.rules.eviction import POLICIES
 from vestigo.rules.moments import Moments
-from vestigo.rules.origin import Origin
 from vestigo.rules.plan_fits import OF_A_WHOLE_LOOKUP
-from vestigo.rules.windows import Window, Windows
 from vestigo.units import Duration
 
 UNITS = [1, 10**9, 40 * 10**9, 3600 * 10**9]
@@ -37,7 +35,6 @@ class Case:
 
 _missing = st.none()
 _ops = st.sampled_from(["read"] * 12 + ["write"] * 3 + ["remove", "preload", "drop", "clear", "restart"])
-_START = 1_700_000_000 * 10**9
 
 
 def _rows(costs: bool, nodes: bool) -> st.SearchStrategy[list[tuple[object, ...]]]:
@@ -62,7 +59,7 @@ def _rows(costs: bool, nodes: bool) -> st.SearchStrategy[list[tuple[object, ...]
 
 def trace_of(rows: list[tuple[object, ...]], unit: int) -> Trace:
     steps, op, lookup, key, size, cost, found, version, force, node, scope = map(list, zip(*rows, strict=True))
-    at, now = [], _START
+    at, now = [], START
     for step in steps:
         now += step * unit
         at.append(now)
@@ -130,40 +127,9 @@ def _rich(unit: int) -> dict[str, st.SearchStrategy[object]]:
         "keep_if": _missing | _some_of([*_conditions(unit), "key = 1", "key != 2"]) | st.just("none"),
         "batch": _missing | _missing | _spans(unit),
         "pin": st.sampled_from([[], [], ["0"], ["{}"]]),
-        "serve_on_failure": st.sampled_from([0, 0, 1, 4]).map(lambda n: f"{n * unit}ns"),
+        "serve_on_failure": st.sampled_from([0, 2, 20]).map(lambda n: f"{n * unit}ns"),
         "keep_failures": st.sampled_from([0, 0, 1, 4]).map(lambda n: f"{n * unit}ns"),
     }
-
-
-def _origins(unit: int, lookups: tuple[str, ...]) -> st.SearchStrategy[dict[str, object]]:
-    """An origin for all look-ups, and one for some of them. Half of the time there is none."""
-
-    def windows(slower: bool) -> st.SearchStrategy[Windows]:
-        window = st.tuples(st.integers(-2, 30), st.integers(1, 8), st.sampled_from([1, 2, 3]))
-        return st.lists(window, max_size=3).map(
-            lambda drawn: Windows(
-                ("drawn",) * len(drawn),
-                tuple(
-                    Window(_START + begins * unit, Duration(span * unit), Fraction(2 * times - 1, times if slower else 1))
-                    for begins, span, times in drawn
-                ),
-            )
-        )
-
-    origin = st.fixed_dictionaries(
-        {
-            "at_once": _missing | st.integers(1, 3),
-            "down": windows(False),
-            "slower": windows(True),
-            "fails_after": st.sampled_from([1, 2, 5]).map(lambda n: Duration(n * unit)),
-            "give_up": _missing | st.sampled_from([1, 3, 10]).map(lambda n: Duration(n * unit)),
-            "slow": st.sampled_from([0, 1, 3]).map(lambda n: Duration(n * unit)),
-        }
-    )
-    named = st.lists(st.sampled_from(lookups), min_size=1, unique=True) if lookups else st.nothing()
-    some = st.fixed_dictionaries({"origin": origin, "origins": st.just({})})
-    apart = st.tuples(origin, named).map(lambda drawn: {"apart": Origin(lookups=drawn[1], **drawn[0])})
-    return st.just({}) | some | (st.fixed_dictionaries({"origins": apart}) if lookups else some)
 
 
 def _conditions(unit: int) -> list[str]:
@@ -178,7 +144,7 @@ def _some_of(conditions: list[str]) -> st.SearchStrategy[list[str]]:
 def _instants(unit: int) -> st.SearchStrategy[Moments]:
     """Single instants, or a time of day if the trace is long enough."""
     some = st.lists(st.integers(0, 30), min_size=1, max_size=3, unique=True)
-    instants = some.map(lambda steps: Moments(("at",), (), tuple(sorted(_START + step * unit for step in steps))))
+    instants = some.map(lambda steps: Moments(("at",), (), tuple(sorted(START + step * unit for step in steps))))
     return instants | st.just(Moments(("00:30",), (time(0, 30),), ()))
 
 
@@ -197,7 +163,7 @@ def _whose(unit: int) -> st.SearchStrategy[dict[str, object]]:
 _SHARED_OR_NOT: st.SearchStrategy[dict[str, object]] = st.sampled_from(["node", "all"]).map(lambda per: {"per": per})
 
 
-def _fitting(rules: dict[str, object]) -> Rules:
+def fitting(rules: dict[str, object]) -> Rules:
     """The rules without those that contradict the others."""
     if str(rules["eviction"]) == "belady":
         rules["tell_nodes"] = "nothing"
@@ -236,7 +202,7 @@ def cases(draw: st.DrawFn) -> Case:
     names = {**_plain(unit), **(_rich(unit) if rich else {})}
 
     def rules(fixed: dict[str, object]) -> Rules:
-        return _fitting(draw(st.fixed_dictionaries(names)) | fixed)
+        return fitting(draw(st.fixed_dictionaries(names)) | fixed)
 
     whose = draw(_whose(unit) if rich else _SHARED_OR_NOT)
     pool = draw(st.fixed_dictionaries(POOL))
@@ -261,8 +227,8 @@ def cases(draw: st.DrawFn) -> Case:
                 pattern: {rule: value for rule, value in _whole(rules(own)).items() if rule not in own}
                 for pattern in draw(st.sampled_from([[], [], ["0"], ["{}"]]))
             }
-    origins = draw(_origins(unit, trace.lookups))
-    return Case(trace, Plan(common, lookups, keys, shared, warm_up=warm_up, **origins))
+    answering = draw(origins(unit, trace.lookups))
+    return Case(trace, Plan(common, lookups, keys, shared, warm_up=warm_up, **answering))
 
 
 def _whole(rules: Rules) -> dict[str, object]:

@@ -5,6 +5,7 @@ from dataclasses import fields
 from hypothesis import example, given
 from hypothesis import strategies as st
 
+from tests.agreement.bad_days import bad_days
 from tests.agreement.cases import Case, cases
 from tests.agreement.worst import (
     CLEARED_WHILE_LOADING,
@@ -44,7 +45,7 @@ def assert_agree(native: Outcome, reference: Outcome) -> None:
         assert_same(mine, theirs, f"slice {number}")
 
 
-@given(cases(), st.integers(1, 30))
+@given(cases() | bad_days(), st.integers(1, 30))
 @example(LATE_LOAD, 1)
 @example(CLEARED_WHILE_LOADING, 2)
 @example(TOLD_WHILE_LOADING, 2)
@@ -58,7 +59,7 @@ def test_every_count_is_the_same_on_random_traces_and_rules_and_in_batches(case:
     assert_agree(whole, Outcome(**total, lookups=lookups, slices=slices, marks=whole.marks))
 
 
-@given(cases(), st.integers(1, 30), st.booleans(), st.booleans())
+@given(cases() | bad_days(), st.integers(1, 30), st.booleans(), st.booleans())
 def test_the_sum_of_the_parts_is_the_whole(case: Case, events: int, full: bool, by_node: bool) -> None:
     trace, work = case.trace, job(case.trace, case.plan)
     expected = native.run(trace, work, options=RunOptions(Cut(fewest_rows=len(trace) + 1), full))

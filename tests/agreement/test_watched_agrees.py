@@ -6,6 +6,7 @@ import numpy as np
 from hypothesis import example, given
 from hypothesis import strategies as st
 
+from tests.agreement.bad_days import bad_days
 from tests.agreement.cases import Case, cases
 from tests.agreement.worst import CLEARED_WHILE_LOADING, LATE_LOAD, TOLD_WHILE_LOADING
 from vestigo.engine import native, reference
@@ -34,7 +35,7 @@ def assert_same_seen(mine: Seen, theirs: Seen, reads: np.ndarray) -> None:
     assert by_place(mine.happenings) == by_place(theirs.happenings)
 
 
-@given(cases(), st.integers(1, 30), st.booleans())
+@given(cases() | bad_days(), st.integers(1, 30), st.booleans())
 @example(LATE_LOAD, 1, True)
 @example(CLEARED_WHILE_LOADING, 2, False)
 @example(TOLD_WHILE_LOADING, 2, True)

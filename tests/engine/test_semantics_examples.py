@@ -41,19 +41,22 @@ def trace_of(text: str) -> vg.Trace:
     return vg.read_trace({name: column for name, column in columns.items() if any(one is not None for one in column)})
 
 
-def rules_of(text: str) -> vg.Rules:
-    stated = dict(one.split(" = ", 1) for one in text.split("; "))
-    return vg.Rules(**{name: from_text(value) for name, value in stated.items()})
+def plan_of(text: str) -> vg.Plan:
+    stated = {name: from_text(value) for name, value in (one.split(" = ", 1) for one in text.split("; "))}
+    of_origin = {name.removeprefix("origin."): value for name, value in stated.items() if name.startswith("origin.")}
+    rules = {name: value for name, value in stated.items() if not name.startswith("origin.")}
+    return vg.Plan(vg.Rules(**rules), origin=of_origin)
 
 
 def test_every_rule_has_an_example() -> None:
     shown = {part.split(" = ")[0] for rules, _, _ in ROWS for part in rules.split("; ")}
-    assert shown == set(vg.Rules.model_fields)
+    of_origin = {f"origin.{name}" for name in vg.Origin.model_fields if name not in ("lookups", "zone")}
+    assert shown == {*vg.Rules.model_fields, *of_origin}
 
 
 @pytest.mark.parametrize(("rules", "events", "expected"), ROWS, ids=[rules for rules, _, _ in ROWS])
 def test_an_example_means_what_it_says(engine: Any, rules: str, events: str, expected: str) -> None:
-    trace, settings = trace_of(events), rules_of(rules)
+    trace, settings = trace_of(events), plan_of(rules)
     answers, *amounts = expected.split("; ")
     frame = vg.read_by_read(trace, settings, engine=engine).to_pandas()
     stale = frame["stale_age"].notna()

@@ -54,6 +54,10 @@ class Origins(NamedTuple):
         number = self.of_lookups[lookup] if self.of_lookups else -1
         return AS_RECORDED if number < 0 else self.each[number]
 
+    def stated(self, lookups: int) -> tuple[bool, ...]:
+        """For each look-up, whether anything is stated of its origin."""
+        return tuple(number >= 0 for number in self.of_lookups) or (False,) * lookups
+
     def some(self, lookups: tuple[int, ...]) -> "Origins":
         """Those of some look-ups, which are numbered anew."""
         numbers = tuple(self.of_lookups[lookup] for lookup in lookups) if self.of_lookups else ()

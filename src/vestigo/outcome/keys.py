@@ -23,7 +23,7 @@ _EXACT = pa.decimal128(38, 0)
 _SUMS = ("held_byte_ns", "idle_byte_ns")
 """They may pass 64 bits."""
 _NAMES = (
-    *("reads", "hits", "joined", "misses", *(f"misses.{cause}" for cause in CAUSES), "stale_hits", "false_nulls"),
+    *("reads", "hits", "joined", "failed", "misses", *(f"misses.{cause}" for cause in CAUSES), "stale_hits", "false_nulls"),
     *("loads", "origin_time_ns", "evictions", "oldest_stale_ns", "held_byte_ns", "idle_byte_ns"),
 )
 _EXACT_NAMES = {
@@ -41,7 +41,7 @@ LOSSES = ("misses", "origin_time_ns", "stale_hits", "idle_byte_ns")
 class Keys(Data):
     """One row for each key, in the order in which the trace first names them. `key_by_key` returns it.
 
-    Columns: `lookup`, `key`; `reads`, `hits`, `joined`, `misses`, and those of each cause (``misses.aged``);
+    Columns: `lookup`, `key`; `reads`, `hits`, `joined`, `failed`, `misses`, and those of each cause (``misses.aged``);
     `stale_hits`, `false_nulls`; `loads` and `origin_time_ns`; `evictions`; `oldest_stale_ns`; `entry_bytes`, the mean
     size with overhead of the values that came in or were held when counting began; `held_byte_ns` and, of this,
     `idle_byte_ns`. Each column adds up exactly to the number of the outcome.
@@ -73,7 +73,7 @@ class Keys(Data):
             case "loads":
                 return self.column("misses") + self.counted["more_loads"]
             case "reads":
-                return self.column("misses") + self.counted["hits"] + self.counted["joined"]
+                return self.column("misses") + sum(self.counted[one] for one in ("hits", "joined", "failed"))
         return np.ascontiguousarray(self.counted[name.removeprefix("misses.")])
 
     def worst(self, loss: str, most: int = 10, lookups: Sequence[str] | None = None) -> np.ndarray:
@@ -109,7 +109,7 @@ class Keys(Data):
         lookups = pa.DictionaryArray.from_arrays(pa.array(trace.key_lookup), pa.array(list(trace.lookups), pa.string()))
         kept = self.column("kept")
         sizes = self.column("kept_bytes") / np.maximum(kept, 1)
-        columns = {name: self.column(name).astype(np.int64) for name in ("reads", "hits", "joined", "misses")}
+        columns = {name: self.column(name).astype(np.int64) for name in ("reads", "hits", "joined", "failed", "misses")}
         columns |= {f"misses.{cause}": self.column(cause).astype(np.int64) for cause in CAUSES}
         for name in ("stale_hits", "false_nulls", "loads", "origin_time_ns", "evictions", "oldest_stale_ns"):
             columns[name] = self.column(name).astype(np.int64)

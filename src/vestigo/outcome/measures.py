@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from vestigo.data import Told
-from vestigo.measures import amount_of, asked_measure
+from vestigo.measures import MEASURES, amount_of, asked_measure
 from vestigo.outcome.counts import LARGEST, Counts, share
 from vestigo.outcome.spans import Spans, percentile_of
 from vestigo.outcome.summary import Summary
@@ -48,6 +48,8 @@ class Measures(Counts):
     stale_ages: Spans = field(metadata={"joined": Spans.joined})
     changes: Changes = field(metadata={"joined": lambda each: each[0]})
     """How the trace shows that values change."""
+    origin_stated: bool = field(metadata={"joined": any})
+    """Whether anything is stated of the origin. If not, it never fails, and no call waits."""
 
     def __repr__(self) -> str:
         return f"<{type(self).__name__}: {self.in_words}>"
@@ -65,6 +67,13 @@ class Measures(Counts):
     def stale_known(self) -> bool:
         """Whether the trace shows changes. If it does not, no answer is known to be stale or fresh."""
         return self.changes != "nowhere"
+
+    def tells(self, name: str) -> bool:
+        """Whether a measure means anything here: staleness if the trace shows changes, failures and waits if an origin
+        is stated.
+        """
+        one = MEASURES[name]
+        return (self.stale_known or not one.of_staleness) and (self.origin_stated or not one.of_origin)
 
     @property
     def byte_hit_rate(self) -> float:

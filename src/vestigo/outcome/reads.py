@@ -10,7 +10,7 @@ import pyarrow as pa
 from vestigo.data import Data, Told
 from vestigo.errors import InputError
 from vestigo.outcome.counts import CAUSES
-from vestigo.outcome.seen import MISS, NO_AGE, NULL, Answers
+from vestigo.outcome.seen import FAILED, MISS, NO_AGE, NULL, Answers
 from vestigo.trace import Op, Trace
 from vestigo.trace.names import arrow_names
 from vestigo.units import SECOND
@@ -18,7 +18,8 @@ from vestigo.units import SECOND
 if TYPE_CHECKING:
     import pandas as pd
 
-_ANSWERS = ("hit", "joined", "miss")  # as HIT, JOINED, MISS
+_ANSWERS = ("hit", "joined", "miss", "failed")
+_FAILED = _ANSWERS.index("failed")  # the others have the numbers of HIT, JOINED and MISS
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -26,7 +27,7 @@ class Reads(Data):
     """One row for each read, in the order of the trace. `read_by_read` returns it.
 
     Columns: `event` (the row of the trace, from 0), `at`, `lookup`, `key`, `node`, `scope`; `answer` (``hit``,
-    ``joined``, ``miss``) and the `cause` of a miss; `read_time_ns`; `age_ns` of a hit (since the load of what was
+    ``joined``, ``miss``, ``failed``) and the `cause` of a miss; `read_time_ns`; `age_ns` of a hit (since the load of what was
     given); `stale_age_ns` of a stale hit or join (since the change); `null`, whether the reader was given nothing; and
     whether the read was `counted`, or belongs to the warm-up. A value that does not apply is missing.
     """
@@ -76,6 +77,7 @@ def reads_table(trace: Trace, answers: Answers, counted_from: int, first_event: 
         return column if is_whole else column[rows]
 
     code = of(answers.answer) & (NULL - 1)
+    failed = code == FAILED
     ages = of(answers.age_ns)
     stale_ages = np.full(len(rows), NO_AGE)
     stale_ages[np.searchsorted(rows, answers.stale_rows)] = answers.stale_ages_ns
@@ -87,8 +89,8 @@ def reads_table(trace: Trace, answers: Answers, counted_from: int, first_event: 
             "key": _texts(of(trace.key), trace.keys),
             "node": _texts(of(trace.node), trace.nodes),
             "scope": _texts(of(trace.scope), trace.scopes),
-            "answer": _texts(np.minimum(code, MISS).astype(np.int32), _ANSWERS),
-            "cause": _texts(code.astype(np.int32) - MISS, CAUSES),
+            "answer": _texts(np.where(failed, _FAILED, np.minimum(code, MISS)).astype(np.int32), _ANSWERS),
+            "cause": _texts(np.where(failed, -1, code.astype(np.int32) - MISS).astype(np.int32), CAUSES),
             "read_time_ns": of(answers.read_time_ns),
             "age_ns": pa.array(ages, mask=ages == NO_AGE),
             "stale_age_ns": pa.array(stale_ages, mask=stale_ages == NO_AGE),

@@ -14,13 +14,14 @@ from vestigo.measures import MEASURES, amount_of
 from vestigo.outcome.counts import CAUSES, Counts
 from vestigo.outcome.spans import percentile_of
 
-_SPANS = ("read_time", "answer_age", "stale_age")
+_SPANS = ("read_time", "answer_age", "stale_age", "origin_wait")
 _SURGES = ("surge_second", "surge_minute")
 _KEYS = (
     "reads hits joined misses stale_hits joined_stale false_nulls nulls_read nulls_hit loads background_loads "
     "batched evictions expirations drops clears refusals raced hit_rate fresh_hit_rate stale_rate byte_hit_rate "
     "entries_peak memory_peak memory_mean idle_memory read_time time_saved origin_time answer_age stale_known "
-    "stale_age surge"
+    "stale_age surge failed failed_loads served_on_failure slow_reads failed_rate slow_rate waiting_peak origin_wait "
+    "origin_stated"
 ).split()
 """The keys of `to_dict`, in the order that they have always had."""
 
@@ -37,6 +38,7 @@ class Summary(Counts):
     spans: Mapping[str, Mapping[str, float]]
     """By measure of time, the mean, the percentiles that are kept, and the longest, in seconds."""
     stale_known: bool
+    origin_stated: bool
     lookups: Mapping[str, "Summary"] = field(default_factory=dict)
     """Empty for a look-up, and for a part of the time."""
     whose: str | None = None
@@ -71,6 +73,10 @@ class Summary(Counts):
     def read_time(self, percentile: float | None = None) -> float:
         """Seconds, like `Measures.read_time`. Raises UnknownName for a percentile that is not kept."""
         return self._span("read_time", percentile)
+
+    def origin_wait(self, percentile: float | None = None) -> float:
+        """Seconds, like `Measures.origin_wait`. Raises UnknownName for a percentile that is not kept."""
+        return self._span("origin_wait", percentile)
 
     def answer_age(self, percentile: float | None = None) -> float:
         """Seconds, like `Measures.answer_age`. Raises UnknownName for a percentile that is not kept."""

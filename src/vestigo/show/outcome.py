@@ -94,7 +94,21 @@ def questions(measured: Sequence[Measures], is_one_trace: bool = False) -> dict[
         count("entries", [one.entries_peak for one in measured], "peak"),
         in_one_unit("memory peak", [one.memory_peak for one in measured], SIZES),
     ]
-    return {"readers get": readers, "how old": ages, "what it takes": takes}
+    asked = {"readers get": readers, "how old": ages, "what it takes": takes}
+    return asked | ({"at the origin": _at_the_origin(measured)} if any(one.origin_stated for one in measured) else {})
+
+
+def _at_the_origin(measured: Sequence[Measures]) -> list[Column]:
+    return [
+        count("failed reads", [one.failed for one in measured]),
+        count("served on failure", [one.served_on_failure for one in measured]),
+        count("slow reads", [one.slow_reads for one in measured]),
+        count("failed calls", [one.failed_loads for one in measured]),
+        in_one_unit("wait mean", [one.origin_wait() for one in measured], SPANS),
+        in_one_unit("p95", [one.origin_wait(95) for one in measured], SPANS),
+        in_one_unit("max wait", [one.longest_wait_ns / 1e9 for one in measured], SPANS),
+        count("calls waiting", [one.waiting_peak for one in measured], "peak"),
+    ]
 
 
 def cause_columns(each: Sequence[Measures]) -> list[Column]:

@@ -40,6 +40,8 @@ def _total(story: Story) -> Text:
     text = Text.assemble((name, "bold"), f": {counted(totals['reads'], 'read')}, {counted(totals['hits'], 'hit')}")
     if totals["joined"]:
         text.append(f", {totals['joined']:,} joined")
+    if totals["failed"]:
+        text.append(f", {totals['failed']:,} failed")
     text.append(f", {counted(totals['misses'], 'miss', 'misses')}{f' ({by_cause})' if by_cause else ''}. ")
     if totals["stale_hits"]:
         oldest = format_seconds(totals["oldest_stale_ns"] / SECOND)
@@ -157,13 +159,25 @@ def _changed(step: Step) -> str:
     return f"the value at the origin changes: a {step.cause}{f' on {printable(step.where)}' if step.where else ''}"
 
 
+def _load(step: Step) -> str:
+    waited = f", of which it waits {_span(step.waited_ns)} for the origin" if step.waited_ns else ""
+    return f"the load takes {_span(step.span_ns)}{waited}"
+
+
+_FAILED = {
+    "down": "the origin was away, which it knew after",
+    "gave up": "it gave up after",
+    "kept": "an earlier failure was kept, which took",
+}
 _LIFETIMES = {"aged": "absolute", "idle": "sliding", "fixed_time": "absolute_at"}
 _WORDS = {
     "hit": lambda step: _row(step, "hit"),
     "stale hit": lambda step: f"{_row(step, 'stale hit')}; stale for {_span(step.span_ns)}",
     "joined": lambda step: _row(step, "joined a load under way"),
-    "missed": lambda step: f"missed ({step.cause}); the load takes {_span(step.span_ns)}",
-    "reloaded": lambda step: f"reloaded in the background; the load takes {_span(step.span_ns)}",
+    "failed": lambda step: f"{_row(step, 'failed')}: {_FAILED[step.cause or 'down']} {_span(step.span_ns)}",
+    "missed": lambda step: f"missed ({step.cause}); {_load(step)}",
+    "reloaded": lambda step: f"reloaded in the background; {_load(step)}",
+    "load failed": lambda _: "the load failed: the origin was away",
     "loaded": lambda step: f"stored, {_size(step)}",
     "written": lambda step: f"a written value is stored, {_size(step)}",
     "copied": lambda step: (

@@ -29,23 +29,26 @@ class SheetReader:
         self._span = int(trace.at[-1] - trace.at[job.first_counted])
         self._waits: Uncached = uncached(trace, job.assumed, job.first_counted, job.slicing)
         self._shown = changes_of(trace)
+        self._origin_stated = job.origins.stated(len(trace.lookups))
 
     def total(self, sheet: Sheet) -> Fields:
         """The fields of `Measures` for all look-ups together."""
         waits = [int(self._waits.by_lookup.sum())]
-        return _row(_columns(sheet, [self._span], waits, [together(self._shown)]), 0)
+        return _row(self._of_all(sheet, [self._span], waits), 0)
 
     def lookups(self, sheet: Sheet, numbers: Sequence[int]) -> dict[str, Measures]:
         """The measures of look-ups, which have these numbers in the trace."""
         waits = [int(self._waits.by_lookup[number]) for number in numbers]
-        columns = _columns(sheet, [self._span] * len(numbers), waits, [self._shown[number] for number in numbers])
+        changes = [self._shown[number] for number in numbers]
+        stated = [self._origin_stated[number] for number in numbers]
+        columns = _columns(sheet, [self._span] * len(numbers), waits, changes, stated)
         return {self._names[number]: Measures(**_row(columns, row)) for row, number in enumerate(numbers)}
 
     def slices(self, sheet: Sheet, begins_ns: Sequence[int], ends_ns: Sequence[int]) -> dict[str, list[object]]:
         """The fields of each slice of time."""
         spans = [end - begin for begin, end in zip(begins_ns, ends_ns, strict=True)]
         waits = self._waits.by_slice[: len(spans)].tolist()
-        columns = _columns(sheet, spans, waits, [together(self._shown)] * len(spans))
+        columns = self._of_all(sheet, spans, waits)
         return columns | {"begins_ns": list(begins_ns), "ends_ns": list(ends_ns)}
 
     def halves(self, sheets: Sheet, until: int) -> tuple[Measures, Measures]:
@@ -57,8 +60,13 @@ class SheetReader:
         halves = slice(0, split), slice(min(split, len(begins) - 1), len(begins))
         spans = [int((ends[half] - begins[half]).sum()) for half in halves]
         waits = [int(self._waits.by_slice[half].sum()) for half in halves]
-        columns = _columns(sheets["slices"], spans, waits, [together(self._shown)] * 2)
+        columns = self._of_all(sheets["slices"], spans, waits)
         return Measures(**_row(columns, 0)), Measures(**_row(columns, 1))
+
+    def _of_all(self, sheet: Sheet, spans_ns: list[int], waits: list[int]) -> dict[str, list[object]]:
+        """The columns of tallies that have all look-ups together."""
+        changes, stated = together(self._shown), any(self._origin_stated)
+        return _columns(sheet, spans_ns, waits, [changes] * len(spans_ns), [stated] * len(spans_ns))
 
 
 def slices_before(split_ns: int, job: Job) -> int:
@@ -80,7 +88,7 @@ def counts_of_slices(counts: np.ndarray, names: Iterable[str]) -> dict[str, list
 
 
 def _columns(
-    sheet: Sheet, spans_ns: list[int], uncached_ns: list[int], changes: list[Changes]
+    sheet: Sheet, spans_ns: list[int], uncached_ns: list[int], changes: list[Changes], origin_stated: list[bool]
 ) -> dict[str, list[object]]:
     """A sheet as the arguments of Measures, a list of values for each. The kernel counts under the names that
     `Measures` has (native/include/vestigo/tally.def).
@@ -96,7 +104,12 @@ def _columns(
     histograms = {name: _spans(*sheet[name]) for name in kernel.SPANS}
     found = {name: values for name, values in (counts | sums | mosts | histograms).items() if name not in _OF_THE_KERNEL}
     misses = [dict(zip(kernel.CAUSES, row, strict=True)) for row in sheet["counts"][:, :causes].tolist()]
-    others = {"span_ns": spans_ns, "uncached_time_ns": uncached_ns, "changes": changes}
+    others = {
+        "span_ns": spans_ns,
+        "uncached_time_ns": uncached_ns,
+        "changes": changes,
+        "origin_stated": origin_stated,
+    }
     return {**found, "misses_by_cause": misses, **others}
 
 

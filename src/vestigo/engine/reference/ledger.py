@@ -89,9 +89,16 @@ class Tally:
 
 
 class Ledger:
-    def __init__(self, lookups: tuple[str, ...], slicing: Slicing, shown: tuple[Changes, ...] = ()) -> None:
+    def __init__(
+        self,
+        lookups: tuple[str, ...],
+        slicing: Slicing,
+        shown: tuple[Changes, ...] = (),
+        origin_stated: tuple[bool, ...] = (),
+    ) -> None:
         self.names = lookups
         self.shown = shown
+        self.origin_stated = origin_stated
         self.slicing = slicing
         self.stays: list[list[Stay]] = [[] for _ in lookups]
         self.by_lookup = [Tally(0) for _ in lookups]
@@ -169,10 +176,12 @@ class Ledger:
         every = [stay for stays in self.stays for stay in stays]
         overlapping = self._overlapping(every)
         lookups = {
-            name: Measures(**tally.measures(now, stays), changes=shown)
-            for name, tally, stays, shown in zip(self.names, self.by_lookup, self.stays, self.shown, strict=True)
+            name: Measures(**tally.measures(now, stays), changes=shown, origin_stated=stated)
+            for name, tally, stays, shown, stated in zip(
+                self.names, self.by_lookup, self.stays, self.shown, self.origin_stated, strict=True
+            )
         }
-        everywhere: Fields = {"changes": together(self.shown)}
+        everywhere: Fields = {"changes": together(self.shown), "origin_stated": any(self.origin_stated)}
         if not self.counting:
             return self.total.measures(0, []) | everywhere, lookups, Slices.of([])
         ends = [tally.begins for tally in self.slices[1:]] + [now]

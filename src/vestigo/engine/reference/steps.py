@@ -32,7 +32,7 @@ class Replay:
         """Where clears spare some: when the last of what came of a key's events is there at the latest."""
         self.trace = trace
         self.start = recorded[0].at if recorded else 0
-        self.ledger = Ledger(trace.lookups, job.slicing, changes_of(trace))
+        self.ledger = Ledger(trace.lookups, job.slicing, changes_of(trace), job.origins.stated(len(trace.lookups)))
         self.witness = Witness(len(recorded), len(trace.keys), watching)
         self.compartments = Compartments(job.groups, len(trace.nodes), recorded)
         self.agenda = Agenda([(int(at), number) for number, group in enumerate(self.groups) for at in group.clears_at])

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from vestigo.explaining.why.steps import CAME, LEFT, READS, begins_ns
+from vestigo.explaining.why.steps import CAME, LEFT, READS, begins_ns, why_failed
 from vestigo.explaining.why.story import Step
 from vestigo.outcome.seen import NO_AGE
 from vestigo.rules import Rules
@@ -24,6 +24,8 @@ class OneRead:
     age_ns: int
     stale_age_ns: int
     null: bool
+    gives_up_ns: int
+    """How long a reader waits at most."""
 
 
 def explained(read: OneRead, steps: Sequence[Step], rules: Rules, limit: str) -> str:
@@ -40,10 +42,26 @@ def explained(read: OneRead, steps: Sequence[Step], rules: Rules, limit: str) ->
             f"At {format_time(read.at_ns)}{place}: joined a load under way{since}, and waited "
             f"{_span(read.read_time_ns)} for it{stale}."
         )
-    took = f"the load took {_span(read.read_time_ns)}"
+    if read.answer == "failed":
+        return f"At {format_time(read.at_ns)}{place}: failed: {_why_failed(read, rules)}."
+    took = f"the load took {_span(read.read_time_ns)}{_waited(read, steps)}"
     nothing = ", and the origin had nothing" if read.null else ""
     why = _why(read, before, rules, limit)
     return f"At {format_time(read.at_ns)}{place}: missed ({read.cause}): {why}; {took}{nothing}."
+
+
+def _why_failed(read: OneRead, rules: Rules) -> str:
+    match why_failed(read.read_time_ns, rules, read.gives_up_ns):
+        case "gave up":
+            return f"it gave up after `give_up = {Duration(read.gives_up_ns)}`; its load went on"
+        case "kept":
+            return f"an earlier load had failed, and `keep_failures = {rules.keep_failures}` keeps that"
+    return f"the origin was away, and it knew that after {_span(read.read_time_ns)}"
+
+
+def _waited(read: OneRead, steps: Sequence[Step]) -> str:
+    waited = next((one.waited_ns for one in steps if one.event == read.event and one.what == "missed"), 0)
+    return f", of which it waited {_span(waited)} for the origin" if waited else ""
 
 
 def _before(read: OneRead, steps: Sequence[Step]) -> Sequence[Step]:
@@ -100,8 +118,11 @@ def _ends(read: OneRead, begins_ns: int, rules: Rules) -> str:
         return "; no lifetime ends it"
     at_ns, rule = min(ends)
     if at_ns <= read.at_ns:
-        ended = format_time(at_ns, read.at_ns)
-        return f"; {rule} ended it at {ended}, and `serve_stale = {rules.serve_stale}` serves it on"
+        ended = f"; {rule} ended it at {format_time(at_ns, read.at_ns)}"
+        if read.at_ns < at_ns + rules.serve_stale:
+            return f"{ended}, and `serve_stale = {rules.serve_stale}` serves it on"
+        on_failure = f"`serve_on_failure = {rules.serve_on_failure}`"
+        return f"{ended}, and {on_failure} gave it after {_span(read.read_time_ns)}, because the origin did not answer"
     return f"; {rule} ends it at {format_time(at_ns, read.at_ns)}"
 
 

@@ -15,9 +15,9 @@ from vestigo.trace.trace import LAST_VALUED
 
 CAME = ("loaded", "written", "copied")
 LEFT = ("expired", "evicted", "dropped", "cleared", "restarted", "superseded", "freed")
-READS = ("hit", "stale hit", "joined", "missed")
+READS = ("hit", "stale hit", "joined", "failed", "missed")
 
-_WHAT = {"stale_hit": "stale hit", "kept": "loaded"}
+_WHAT = {"stale_hit": "stale hit", "kept": "loaded", "load_failed": "load failed"}
 _GONE = {
     "expirations": "expired",
     "evictions": "evicted",
@@ -25,24 +25,36 @@ _GONE = {
     "clears": "cleared",
     "superseded": "superseded",
 }
-_WITH_SPAN = ("missed", "reloaded", "stale_hit", "joined")
-_WITH_ROW = ("missed", "reloaded", "hit", "stale_hit", "joined")
+_WITH_SPAN = ("missed", "reloaded", "stale_hit", "joined", "failed")
+_WITH_ROW = ("missed", "reloaded", "hit", "stale_hit", "joined", "failed")
 
 
-def steps_of(trace: Trace, rows: np.ndarray, rules: Rules, happenings: Iterable[Happening]) -> list[Step]:
+def steps_of(
+    trace: Trace, rows: np.ndarray, rules: Rules, gives_up_ns: int, happenings: Iterable[Happening]
+) -> list[Step]:
     """The steps of a key, whose `rows` tell of changes. Changes come before other steps of the same moment."""
     places = {"node": trace.nodes, "scope": trace.scopes, "all": ()}[rules.per]
     changes = list(_changes(trace, rows))
-    steps = [(one.at, 1, _step(trace, places, one)) for one in happenings]
+    steps = [(one.at, 1, _step(trace, places, rules, gives_up_ns, one)) for one in happenings]
     steps += [(one.at_ns, 0, one) for one in changes]
     ordered = [step for _, _, step in sorted(steps, key=lambda one: one[:2])]
     return [_by_whom(step, changes, int(rules.tell_delay)) for step in ordered]
 
 
-def _step(trace: Trace, places: Sequence[object], happening: Happening) -> Step:
+def why_failed(read_time_ns: int, rules: Rules, gives_up_ns: int) -> str:
+    """Why a read that took so long got no answer. Readers give up after `gives_up_ns`."""
+    if read_time_ns == gives_up_ns:
+        return "gave up"
+    return "kept" if rules.keep_failures and read_time_ns == rules.hit_cost else "down"
+
+
+def _step(trace: Trace, places: Sequence[object], rules: Rules, gives_up_ns: int, happening: Happening) -> Step:
     what = _WHAT.get(happening.what, happening.what)
     if happening.what == "left":
         what = _GONE.get(happening.counted_as) or ("restarted" if happening.why == "restarted" else "freed")
+    cause = happening.why if what in ("missed", "expired") else None
+    if what == "failed":
+        cause = why_failed(happening.span, rules, gives_up_ns)
     came_or_left = what in CAME or what in LEFT
     return Step(
         at_ns=happening.at,
@@ -50,8 +62,9 @@ def _step(trace: Trace, places: Sequence[object], happening: Happening) -> Step:
         what=what,
         until_ns=max(happening.at, happening.until),
         times=max(happening.times, 1),
-        cause=happening.why if what in ("missed", "expired") else None,
+        cause=cause,
         span_ns=happening.span if happening.what in _WITH_SPAN else None,
+        waited_ns=happening.waited,
         since_ns=happening.since if came_or_left else None,
         bytes=happening.bytes if came_or_left else None,
         other=str(trace.keys[happening.other]) if happening.other >= 0 else None,

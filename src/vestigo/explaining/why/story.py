@@ -21,21 +21,24 @@ class Step(Data):
     where: str | None
     """The node or scope. For a change, the node that made it. None for rows that name none, or for all."""
     what: str
-    """``hit``, ``stale hit``, ``joined``, ``missed``, ``reloaded`` (in the background), ``loaded`` (the value came in),
-    ``written``, ``copied`` (by news of a write), ``refused``, ``null`` (not kept), ``expired``, ``evicted``,
+    """``hit``, ``stale hit``, ``joined``, ``failed`` (the read got no answer), ``missed``, ``reloaded`` (in the background), ``loaded`` (the value came in),
+    ``written``, ``copied`` (by news of a write), ``refused``, ``null`` (not kept), ``load failed``, ``expired``, ``evicted``,
     ``dropped``, ``cleared``, ``restarted``, ``superseded`` (by a later value), ``freed`` (with its scope), or
     ``changed`` (at the origin)."""
     until_ns: int
     """The time of the last, for several reads."""
     times: int = 1
     cause: str | None = None
-    """For a miss, its cause. For an expiry, the lifetime that ended (``aged``, ``idle``, ``fixed_time``). For a change
+    """For a miss, its cause. For failed reads ``down`` (the load failed), ``gave up``, or ``kept`` (a failure was kept). For
+    an expiry, the lifetime that ended (``aged``, ``idle``, ``fixed_time``). For a change
     ``write``, ``remove``, or ``seen`` if only a later read shows it.
     """
     span_ns: int | None = None
     """For a miss or reload, how long the load takes. For stale hits and joins, how long the oldest answer had been
-    stale.
+    stale. For failed reads, how long the longest of them took.
     """
+    waited_ns: int = 0
+    """For a miss or reload, how much of that the load waited for a place at the origin."""
     since_ns: int | None = None
     """For a value that came in, when it was loaded. For one that left, its last hit, or when it came in."""
     bytes: int | None = None
@@ -66,7 +69,8 @@ class Step(Data):
             "bytes": self.bytes,
         }
         fields |= {name: None if span is None else span / SECOND for name, span in spans.items()}
-        fields |= {"other": self.other, "event": self.event}
+        waited = {"waited": self.waited_ns / SECOND} if self.waited_ns else {}
+        fields |= {"other": self.other, "event": self.event, **waited}
         return {name: value for name, value in fields.items() if value is not None}
 
 

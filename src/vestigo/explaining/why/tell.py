@@ -16,7 +16,7 @@ from vestigo.explaining.why.steps import held_ns, rows_of, stays_of, steps_of
 from vestigo.explaining.why.story import Advice, Story
 from vestigo.outcome import CAUSES
 from vestigo.outcome.keys import Keys
-from vestigo.outcome.seen import MISS, NO_AGE, NULL
+from vestigo.outcome.seen import FAILED, MISS, NO_AGE, NULL
 from vestigo.prepared.neighbours import gaps_ns
 from vestigo.rules import Plan
 from vestigo.rules.plan import Engine
@@ -73,9 +73,10 @@ def story_of_read(trace: Trace, plan: Plan, asked: Job, event: int) -> Story:
 
 
 def _case(trace: Trace, plan: Plan, asked: Job, key: int) -> Case:
-    rules = asked.groups.each[asked.groups.key_groups[key]].rules
-    steps = steps_of(trace, rows_of(trace, key), rules, log_of(trace, asked, key))
-    counted = keys_of(trace, asked, int(trace.key_lookup[key]))
+    rules, lookup = asked.groups.each[asked.groups.key_groups[key]].rules, int(trace.key_lookup[key])
+    gives_up_ns = asked.origins.of(lookup).give_up
+    steps = steps_of(trace, rows_of(trace, key), rules, gives_up_ns, log_of(trace, asked, key))
+    counted = keys_of(trace, asked, lookup)
     return Case(trace, plan, key, rules, steps, counted, int(trace.at[asked.first_counted]))
 
 
@@ -103,7 +104,7 @@ def _story(case: Case, read: OneRead | None, advice: Sequence[Advice], node: str
 
 
 def _total(keys: Keys, key: int) -> dict[str, object]:
-    names = "reads hits joined misses stale_hits false_nulls loads origin_time_ns evictions oldest_stale_ns"
+    names = "reads hits joined failed misses stale_hits false_nulls loads origin_time_ns evictions oldest_stale_ns"
     causes = {cause: int(keys.counted[cause][key]) for cause in CAUSES if keys.counted[cause][key]}
     return {name: int(keys.column(name)[key]) for name in (*names.split(), "held_byte_ns", "idle_byte_ns")} | {
         "misses_by_cause": causes
@@ -136,12 +137,13 @@ def _one_read(case: Case, asked: Job, row: int) -> OneRead:
         row,
         int(trace.at[row]),
         where,
-        ("hit", "joined", "miss")[min(answer, MISS)],
-        CAUSES[answer - MISS] if answer >= MISS else None,
+        "failed" if answer == FAILED else ("hit", "joined", "miss")[min(answer, MISS)],
+        CAUSES[answer - MISS] if MISS <= answer < FAILED else None,
         int(answers.read_time_ns[0]),
         int(answers.age_ns[0]),
         int(answers.stale_ages_ns[0]) if len(answers.stale_ages_ns) else NO_AGE,
         bool(code & NULL),
+        asked.origins.of(int(trace.lookup[row])).give_up,
     )
 
 

@@ -1,0 +1,65 @@
+"""Random cases in which much fails: few keys that expire soon, and an origin that is often away."""
+
+from hypothesis import strategies as st
+
+from tests.agreement.cases import UNITS, Case, fitting, trace_of
+from tests.agreement.origins import origins
+from vestigo import Plan
+from vestigo.units import Duration
+
+
+def _rows() -> st.SearchStrategy[list[tuple[object, ...]]]:
+    return st.lists(
+        st.tuples(
+            st.sampled_from([0, 1, 1, 2, 3]),
+            st.sampled_from(["read"] * 12 + ["write", "preload", "restart", "clear"]),
+            st.sampled_from(["x", "x", "y"]),
+            st.sampled_from([0, 0, 1]),
+            st.sampled_from([1, 10]),
+            st.sampled_from([0, 1, 2, 5]),
+            st.sampled_from([None, None, False]),
+            st.sampled_from([None, None, 1, 2]),
+            st.sampled_from([False] * 9 + [True]),
+            st.sampled_from(["n", "n", "m"]),
+            st.sampled_from(["s", "t", None]),
+        ),
+        min_size=12,
+        max_size=60,
+    )
+
+
+def _rules(unit: int) -> st.SearchStrategy[dict[str, object]]:
+    def spans(*numbers: int) -> st.SearchStrategy[Duration]:
+        return st.sampled_from(numbers).map(lambda number: Duration(number * unit))
+
+    return st.fixed_dictionaries(
+        {
+            "absolute": spans(1, 2, 5),
+            "sliding": st.none() | spans(2),
+            "serve_on_failure": spans(0, 5, 30),
+            "keep_failures": spans(0, 1, 6),
+            "serve_stale": spans(0, 0, 3),
+            "reload_after": st.none() | st.just("50%"),
+            "overlap": st.sampled_from(["repeat", "join"]),
+            "nulls": st.sampled_from(["skip", "keep", "blind"]),
+            "on_write": st.sampled_from(["leave", "drop", "replace", "replace, reload"]),
+            "collect": st.sampled_from(["touch", "prompt", f"every {3 * unit}ns"]),
+            "lifetime_from": st.sampled_from(["stored", "asked"]),
+            "drop_first": st.sampled_from([False] * 5 + [True]),
+            "survives_restart": st.booleans(),
+            "batch": st.none() | spans(2),
+            "max_entries": st.none() | st.just(1),
+            "max_bytes": st.none(),
+            "eviction": st.sampled_from(["lru", "fifo"]),
+            "when_full": st.sampled_from(["evict", "refuse"]),
+            "per": st.sampled_from(["node", "all", "scope"]),
+        }
+    )
+
+
+@st.composite
+def bad_days(draw: st.DrawFn) -> Case:
+    unit = draw(st.sampled_from(UNITS))
+    trace = trace_of(draw(_rows()), unit)
+    plan = Plan(fitting(draw(_rules(unit))), warm_up=draw(st.sampled_from([0, 3])), **draw(origins(unit, trace.lookups)))
+    return Case(trace, plan if plan.warm_up < trace.reads else Plan(plan.rules, origin=plan.origin))  # type: ignore[operator]
