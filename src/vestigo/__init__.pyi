@@ -32,6 +32,8 @@ from .explaining.drive.driven import Difference, Driven, Explanation, ReadCounts
 from .explaining.drive.functions import Load
 from .explaining.drive.offered import OriginValue
 from .explaining.drive.run import drive
+from .explaining.rehearse.rehearsal import Rehearsal, Rehearsed
+from .explaining.rehearse.run import rehearse
 from .explaining.report import Report, report
 from .explaining.why.story import Advice, Step, Story
 from .explaining.why.tell import why
@@ -81,6 +83,8 @@ __all__ = [
     "ReadCounts",
     "Reads",
     "Recorder",
+    "Rehearsal",
+    "Rehearsed",
     "Report",
     "Room",
     "Rules",
@@ -112,6 +116,7 @@ __all__ = [
     "read_by_read",
     "read_plan",
     "read_trace",
+    "rehearse",
     "replay",
     "report",
     "save",

@@ -235,7 +235,7 @@ MEASURES: Mapping[str, Measure] = {
                 "share",
                 of_slices=OfSlices(("slow_reads", "reads"), lambda slow, reads: slow / reads),
                 adds_up=AddsUp(lambda found: found.slow_reads, lambda found: found.reads),
-                meaning="The share of reads that took longer than the `slow` of their origin.",
+                meaning="The share of reads that were answered later than the `slow` of their origin.",
             ),
             **_spans(
                 "origin_wait",
@@ -279,6 +279,14 @@ def asked_measure(name: object) -> Measure:
     """The same for a measure that a user asks for. Raises UnknownName."""
     raise_for_unknown("measure", name, MEASURES)
     return measure(name)
+
+
+def is_told(name: str, found: Any) -> bool:
+    """Whether a measure means anything of what was found: staleness where the trace shows changes, failures and waits
+    where an origin is stated.
+    """
+    one = MEASURES[name]
+    return (found.stale_known or not one.of_staleness) and (found.origin_stated or not one.of_origin)
 
 
 def amount_of(found: object, name: str) -> Any:

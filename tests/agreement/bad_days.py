@@ -61,5 +61,7 @@ def _rules(unit: int) -> st.SearchStrategy[dict[str, object]]:
 def bad_days(draw: st.DrawFn) -> Case:
     unit = draw(st.sampled_from(UNITS))
     trace = trace_of(draw(_rows()), unit)
-    plan = Plan(fitting(draw(_rules(unit))), warm_up=draw(st.sampled_from([0, 3])), **draw(origins(unit, trace.lookups)))
+    plan = Plan(
+        fitting(draw(_rules(unit))), warm_up=draw(st.sampled_from([0, 3])), **draw(origins(unit, trace.lookups))
+    )
     return Case(trace, plan if plan.warm_up < trace.reads else Plan(plan.rules, origin=plan.origin))  # type: ignore[operator]

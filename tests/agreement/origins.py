@@ -23,7 +23,9 @@ def origins(unit: int, lookups: tuple[str, ...]) -> st.SearchStrategy[dict[str, 
             lambda drawn: Windows(
                 ("drawn",) * len(drawn),
                 tuple(
-                    Window(START + begins * unit, Duration(span * unit), Fraction(2 * times - 1, times if slower else 1))
+                    Window(
+                        START + begins * unit, Duration(span * unit), Fraction(2 * times - 1, times if slower else 1)
+                    )
                     for begins, span, times in drawn
                 ),
             )

@@ -129,6 +129,11 @@ class Candidates(Data, Mapping[str, Candidate]):
         return self.today.stale_known
 
     @property
+    def origin_stated(self) -> bool:
+        """Whether anything is stated of the origin. If not, it never fails, and no call waits."""
+        return self.today.origin_stated
+
+    @property
     def staleness_unknown(self) -> str:
         """The sentence that says why staleness is unknown."""
         oldest = format_seconds(self.today.measure("answer_age.max")) if self.today.hits else None

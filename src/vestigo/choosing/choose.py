@@ -10,7 +10,7 @@ from vestigo.choosing.pick import HeldOut, Pick, Relaxed, cost, excesses
 from vestigo.choosing.reasons import sentences
 from vestigo.choosing.resample import Resamples
 from vestigo.errors import InputError
-from vestigo.measures import MEASURES
+from vestigo.measures import MEASURES, is_told
 from vestigo.rules import Aim
 
 
@@ -74,17 +74,17 @@ def _held_out(found: Candidates, aim: Aim) -> HeldOut:
 
 def settled(aim: Aim, candidates: Candidates) -> Aim:
     """The aim in a form that can be judged. Raises InputError if it is about staleness and the trace shows no
-    changes.
+    changes, or about failures and waits and no origin is stated.
     """
-    if candidates.stale_known:
-        return aim
-    if aim.is_usual:
+    if not candidates.stale_known and aim.is_usual:
         aim = Aim(most="hit_rate", limits=aim.limits)
     asked = [name for name in (aim.best, *(limit.name for limit in aim.each_limit)) if name]
-    if unknown := [MEASURES[name].label for name in asked if MEASURES[name].of_staleness]:
-        raise InputError(
-            f"aim: {' and '.join(dict.fromkeys(unknown))} cannot be judged: {candidates.staleness_unknown}"
-        )
+    unknown = [MEASURES[name] for name in asked if not is_told(name, candidates)]
+    if unknown:
+        stale = any(one.of_staleness for one in unknown)
+        why = candidates.staleness_unknown if stale else "nothing is stated of the origin; write [origin] in the plan"
+        named = " and ".join(dict.fromkeys(one.label for one in unknown if one.of_staleness == stale))
+        raise InputError(f"aim: {named} cannot be judged: {why}")
     return aim
 
 

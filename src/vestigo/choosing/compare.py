@@ -1,6 +1,5 @@
 """``compare``: today's settings and every candidate, beside no cache and the ceilings."""
 
-import dataclasses
 from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
 from concurrent.futures import as_completed
 from dataclasses import dataclass, field
@@ -109,9 +108,7 @@ def compare(
     stated = plan_of(settings, engine)
     given = trace_of(trace, stated)
     trace, plan = applied(given, stated)
-    candidates = {
-        name: settled_plan(given, one.under(stated)) for name, one in stated.candidates.items()
-    }
+    candidates = {name: settled_plan(given, one.under(stated)) for name, one in stated.candidates.items()}
     plans = {TODAY: plan, **candidates}
     jobs = {name: job(trace, one) for name, one in plans.items()}
     others = references(trace, plan, list(plans.values()))

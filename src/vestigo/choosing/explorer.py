@@ -205,6 +205,11 @@ class Explorer:
         return self.here.today
 
     @property
+    def origin_stated(self) -> bool:
+        """Whether anything is stated of the origin."""
+        return any(self.plan.origin_for(name) for name in self.trace.lookups)
+
+    @property
     def stale_known(self) -> bool:
         """Whether the trace shows changes."""
         return together(changes_of(self.trace)) != "nowhere"

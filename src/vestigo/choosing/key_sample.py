@@ -208,7 +208,9 @@ def _check(trace: Trace, plan: Plan) -> None:
         room = plan.pool_rules(name)
         rules = [plan.rules_for(name), *plan.rules_for_keys(name).values()]
         why = None
-        if room.max_entries is not None and room.max_bytes is not None:
+        if plan.origin_for(name) is not None:
+            why = "something is stated of its origin, where calls for other keys wait, too"
+        elif room.max_entries is not None and room.max_bytes is not None:
             why = "its pool has two limits, and a sample can keep one"
         elif room.eviction.name == "gdsf" or room.eviction.own is not None:
             why = f"{room.eviction} weighs single entries, and here some stand for many"

@@ -3,6 +3,7 @@
 import numpy as np
 
 from vestigo.engine.job import Job, job
+from vestigo.engine.origins import AS_RECORDED
 from vestigo.prepared.fill import Filler, filler
 from vestigo.prepared.scopes import scopes_of
 from vestigo.prepared.stays import Stays, stays
@@ -33,9 +34,14 @@ def most_hits(trace: Trace, plan: Plan) -> int:
     is_sized = any(pool.max_bytes is not None for pool in work.groups.pools)
     sizes = _least_sizes(trace, work) if is_sized else np.empty(0)
     hits = 0
-    for pool, per, own in zip(work.groups.pools, work.groups.per, _stays(trace, work), strict=True):
+    waiting = {group.pool for group in work.groups.each if work.origins.of(group.lookup) != AS_RECORDED}
+    each = zip(work.groups.pools, work.groups.per, _stays(trace, work), strict=True)
+    for number, (pool, per, own) in enumerate(each):
         rows, room = own.rows.astype(np.float64), _room(trace, work, per)
         most = len(rows)
+        if number in waiting:  # when a value comes in there is not known before the replay
+            hits += most
+            continue
         if pool.max_entries is not None:
             most = min(most, _fitting(rows, pool.max_entries * room))
         if pool.max_bytes is not None:

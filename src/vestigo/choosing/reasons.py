@@ -2,7 +2,7 @@
 
 from vestigo.choosing.candidates import Candidate
 from vestigo.choosing.pick import Excess, Pick
-from vestigo.measures import MEASURES
+from vestigo.measures import MEASURES, is_told
 from vestigo.rules.plan_parts import ALWAYS_FRESH, KEEP_ALL
 from vestigo.rules.vary import name_of
 from vestigo.units import capitalised, format_share
@@ -76,7 +76,7 @@ def better_and_worse(pick: Pick) -> tuple[list[str], list[str]]:
     for name, what in MEASURES.items():
         own, today = pick.candidate.measure(name), pick.among.today.measure(name)
         judged = what.better(own, today)
-        if (what.of_staleness and not pick.among.stale_known) or not judged:
+        if not judged or not is_told(name, pick.among):
             continue
         said = f"{what.label} {what.amount_text(own)} ({pick.among.settings.short} {what.amount_text(today)})"
         (better if judged > 0 else worse).append(said)

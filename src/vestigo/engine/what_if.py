@@ -116,14 +116,17 @@ def on_nodes(trace: Readable, nodes: int, spread: Spread = "in turn") -> Trace:
     return dataclasses.replace(trace, node=node, nodes=tuple(f"node {number}" for number in range(1, nodes + 1)))
 
 
-def with_traffic(
+def with_traffic(  # noqa: PLR0913  # what it takes is usually not stated
     trace: Readable,
     times: Fraction | float,
     within: Duration | str = WITHIN,
     seed: int = 0,
     most_bytes: int | None = None,
+    *,
+    between: tuple[int, int] | None = None,
 ) -> Trace:
-    """`times` as many reads of the same keys in the same time.
+    """`times` as many reads of the same keys in the same time, or only of those `between` two moments (in ns
+    since 1970).
 
     Each read gets copies by other readers, in their own scopes, at most `within` before or after it. The copies show
     nothing of the truth.
@@ -137,6 +140,8 @@ def with_traffic(
     within, draws = argument("within", Duration.parse, within), np.random.default_rng(whole_number("seed", seed, 0))
     trace = read_trace(trace)
     reads = np.flatnonzero(trace.op == Op.READ)
+    begins, ends = between or (trace.at[0], trace.at[-1] + 1) if len(trace) else (0, 0)
+    reads = reads[slice(*np.searchsorted(trace.at[reads], (begins, ends)))]
     if len(reads) == 0:
         return trace
     _check_room(trace, len(trace) + int(len(reads) * more), "traffic", times, most_bytes)
@@ -254,7 +259,21 @@ def with_restarts(trace: Readable, moments: Moments | str, zone: str | None = No
     if read is None or len(trace) == 0:
         return trace
     at = np.array(read.between(int(trace.at[0]), int(trace.at[-1]), zone), np.int64)
-    nothing: Parts = {name: one.missing for name, one in _BESIDE_AT.items()} | {"op": Op.RESTART}
+    return _with_events(trace, at, Op.RESTART)
+
+
+def with_event(trace: Trace, at_ns: int, op: Op, node: int = MISSING) -> Trace:
+    """The trace with an event that names no key, a clear or a restart, of one node or of all.
+
+    >>> from vestigo import read_trace
+    >>> with_event(read_trace({"at": [1, 5], "key": ["a", "a"]}), 4, Op.CLEAR).op.tolist()
+    [0, 5, 0]
+    """
+    return _with_events(trace, np.array([at_ns], np.int64), op, node)
+
+
+def _with_events(trace: Trace, at: Longs, op: Op, node: int = MISSING) -> Trace:
+    nothing: Parts = {name: one.missing for name, one in _BESIDE_AT.items()} | {"op": op, "node": node}
     return _inserted(trace, at, np.zeros(len(at), np.int64), **nothing)
 
 

@@ -52,7 +52,7 @@ class Counts(Data):
 
     hits: int
     joined: int
-    failed: int
+    failed: int = 0
     """Reads that got no answer, because the origin was away or they gave up."""
     misses_by_cause: Mapping[str, int] = field(metadata={"joined": _causes_joined})
     stale_hits: int
@@ -66,12 +66,12 @@ class Counts(Data):
     """Origin calls that no reader waited for."""
     batched: int
     """Misses that shared the origin call of another one."""
-    failed_loads: int
+    failed_loads: int = 0
     """Origin calls that failed."""
-    served_on_failure: int
+    served_on_failure: int = 0
     """Hits on an expired entry, by readers that would have failed."""
-    slow_reads: int
-    """Reads that took longer than the `slow` of their origin."""
+    slow_reads: int = 0
+    """Reads that were answered later than the `slow` of their origin."""
     evictions: int
     expirations: int
     drops: int
@@ -80,7 +80,7 @@ class Counts(Data):
     raced: int
     entries_peak: int = field(metadata=LARGEST)
     memory_peak: int = field(metadata=LARGEST)
-    waiting_peak: int = field(metadata=LARGEST)
+    waiting_peak: int = field(default=0, metadata=LARGEST)
     """The most calls that waited at once for a place at the origin."""
     surge_second: int = field(metadata=LARGEST)
     surge_minute: int = field(metadata=LARGEST)

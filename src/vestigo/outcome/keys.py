@@ -23,7 +23,16 @@ _EXACT = pa.decimal128(38, 0)
 _SUMS = ("held_byte_ns", "idle_byte_ns")
 """They may pass 64 bits."""
 _NAMES = (
-    *("reads", "hits", "joined", "failed", "misses", *(f"misses.{cause}" for cause in CAUSES), "stale_hits", "false_nulls"),
+    *(
+        "reads",
+        "hits",
+        "joined",
+        "failed",
+        "misses",
+        *(f"misses.{cause}" for cause in CAUSES),
+        "stale_hits",
+        "false_nulls",
+    ),
     *("loads", "origin_time_ns", "evictions", "oldest_stale_ns", "held_byte_ns", "idle_byte_ns"),
 )
 _EXACT_NAMES = {

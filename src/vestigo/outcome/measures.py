@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from vestigo.data import Told
-from vestigo.measures import MEASURES, amount_of, asked_measure
+from vestigo.measures import amount_of, asked_measure
 from vestigo.outcome.counts import LARGEST, Counts, share
 from vestigo.outcome.spans import Spans, percentile_of
 from vestigo.outcome.summary import Summary
@@ -32,10 +32,10 @@ class Measures(Counts):
     read_time_ns: int
     longest_read_ns: int = field(metadata=LARGEST)
     read_times: Spans = field(metadata={"joined": Spans.joined})
-    origin_wait_ns: int
+    origin_wait_ns: int = 0
     """How long all origin calls waited for a place, in ns."""
-    longest_wait_ns: int = field(metadata=LARGEST)
-    origin_waits: Spans = field(metadata={"joined": Spans.joined})
+    longest_wait_ns: int = field(default=0, metadata=LARGEST)
+    origin_waits: Spans = field(default_factory=lambda: Spans.of(()), metadata={"joined": Spans.joined})
     """The wait of each origin call, where the origin serves only so many at a time."""
     uncached_time_ns: int
     """How long all reads would have waited without a cache, in ns."""
@@ -48,7 +48,7 @@ class Measures(Counts):
     stale_ages: Spans = field(metadata={"joined": Spans.joined})
     changes: Changes = field(metadata={"joined": lambda each: each[0]})
     """How the trace shows that values change."""
-    origin_stated: bool = field(metadata={"joined": any})
+    origin_stated: bool = field(default=False, metadata={"joined": any})
     """Whether anything is stated of the origin. If not, it never fails, and no call waits."""
 
     def __repr__(self) -> str:
@@ -67,13 +67,6 @@ class Measures(Counts):
     def stale_known(self) -> bool:
         """Whether the trace shows changes. If it does not, no answer is known to be stale or fresh."""
         return self.changes != "nowhere"
-
-    def tells(self, name: str) -> bool:
-        """Whether a measure means anything here: staleness if the trace shows changes, failures and waits if an origin
-        is stated.
-        """
-        one = MEASURES[name]
-        return (self.stale_known or not one.of_staleness) and (self.origin_stated or not one.of_origin)
 
     @property
     def byte_hit_rate(self) -> float:

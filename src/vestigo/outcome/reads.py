@@ -27,9 +27,9 @@ class Reads(Data):
     """One row for each read, in the order of the trace. `read_by_read` returns it.
 
     Columns: `event` (the row of the trace, from 0), `at`, `lookup`, `key`, `node`, `scope`; `answer` (``hit``,
-    ``joined``, ``miss``, ``failed``) and the `cause` of a miss; `read_time_ns`; `age_ns` of a hit (since the load of what was
-    given); `stale_age_ns` of a stale hit or join (since the change); `null`, whether the reader was given nothing; and
-    whether the read was `counted`, or belongs to the warm-up. A value that does not apply is missing.
+    ``joined``, ``miss``, ``failed``) and the `cause` of a miss; `read_time_ns`; `age_ns` of a hit (since the load of
+    what was given); `stale_age_ns` of a stale hit or join (since the change); `null`, whether the reader was given
+    nothing; and whether the read was `counted`, or belongs to the warm-up. A value that does not apply is missing.
     """
 
     trace: Trace

@@ -43,10 +43,10 @@ class Slices(Data, Sequence[Slice]):
         """The values of a field, or of ``reads``."""
         if name != "reads":
             return self.columns[name]
-        counted = (self.columns[one] for one in ("hits", "joined", "failed", "misses_by_cause"))
+        none = [0] * len(self)  # what an earlier version saved has no failed reads
+        counted = (self.columns.get(one, none) for one in ("hits", "joined", "failed", "misses_by_cause"))
         return [
-            hits + joined + failed + sum(misses.values())
-            for hits, joined, failed, misses in zip(*counted, strict=True)
+            hits + joined + failed + sum(misses.values()) for hits, joined, failed, misses in zip(*counted, strict=True)
         ]
 
     def to_kept(self) -> Told:

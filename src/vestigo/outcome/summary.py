@@ -16,6 +16,8 @@ from vestigo.outcome.spans import percentile_of
 
 _SPANS = ("read_time", "answer_age", "stale_age", "origin_wait")
 _SURGES = ("surge_second", "surge_minute")
+_LATER = ("failed", "failed_loads", "served_on_failure", "slow_reads", "waiting_peak", "origin_stated", "origin_wait")
+"""What an earlier version did not count. There was no origin that fails, or lets calls wait."""
 _KEYS = (
     "reads hits joined misses stale_hits joined_stale false_nulls nulls_read nulls_hit loads background_loads "
     "batched evictions expirations drops clears refusals raced hit_rate fresh_hit_rate stale_rate byte_hit_rate "
@@ -38,7 +40,7 @@ class Summary(Counts):
     spans: Mapping[str, Mapping[str, float]]
     """By measure of time, the mean, the percentiles that are kept, and the longest, in seconds."""
     stale_known: bool
-    origin_stated: bool
+    origin_stated: bool = False
     lookups: Mapping[str, "Summary"] = field(default_factory=dict)
     """Empty for a look-up, and for a part of the time."""
     whose: str | None = None
@@ -108,10 +110,10 @@ class Summary(Counts):
     def from_dict(cls, fields: Told) -> "Summary":
         """The summary from what `to_dict` gives. Raises KeyError where something is missing."""
         return Summary(
-            **{name: fields[name] for name in _PLAIN if name not in _SURGES},
+            **{name: fields[name] for name in _PLAIN if name not in (*_SURGES, *_LATER) or name in fields},
             **{name: fields["surge"][name.removeprefix("surge_")] for name in _SURGES},
             misses_by_cause=fields["misses"],
-            spans={name: fields[name] for name in _SPANS},
+            spans={name: fields[name] for name in _SPANS if name not in _LATER or name in fields},
             lookups={name: Summary.from_dict(one) for name, one in fields.get("lookups", {}).items()},
             whose=fields.get("whose"),
             assumptions=tuple(fields.get("assumptions", ())),

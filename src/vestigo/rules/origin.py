@@ -64,7 +64,7 @@ class Origin(Checked):
     give_up: Annotated[Duration | None, BeforeValidator(values.lifetime)] = None
     """How long a reader waits before it fails. The call goes on. A reader waits for ever unless this is stated."""
     slow: Annotated[Duration, BeforeValidator(values.span)] = Duration.parse("1s")
-    """Reads that take longer than this are counted as slow."""
+    """Reads that are answered later than this are counted as slow."""
     zone: Annotated[str, BeforeValidator(read_zone)] = "UTC"
     """The time zone of times without an offset, such as ``"Europe/Oslo"``."""
 

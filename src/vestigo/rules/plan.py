@@ -315,7 +315,10 @@ class Plan(Named):
 
     def _origins_to_dict(self) -> dict[str, object]:
         """Nothing if no origin is stated."""
-        origins = {"origin": self.origin.to_dict(), "origins": {name: one.to_dict() for name, one in self.origins.items()}}
+        origins = {
+            "origin": self.origin.to_dict(),
+            "origins": {name: one.to_dict() for name, one in self.origins.items()},
+        }
         return {name: stated for name, stated in origins.items() if stated}
 
     @classmethod

@@ -12,10 +12,10 @@ from vestigo.errors import PlanError, RulesError
 from vestigo.rules import conditions, values
 from vestigo.rules.aim import Aim
 from vestigo.rules.counter_names import CounterNames
+from vestigo.rules.origin import Origin
 from vestigo.rules.plan import Plan
 from vestigo.rules.plan_tables import Found, Place, Table, Tables
 from vestigo.rules.plan_text import FROM_SCRATCH
-from vestigo.rules.origin import Origin
 from vestigo.rules.pool import Pool
 from vestigo.rules.rules import Rules
 from vestigo.rules.stated import Stated

@@ -11,6 +11,7 @@ from vestigo.show import (  # noqa: F401  # each registers what it shows
     driven,
     outcome,
     pick,
+    rehearsed,
     settings,
     story,
     study,

@@ -10,7 +10,7 @@ from vestigo.choosing.finding.found import Search
 from vestigo.choosing.pick import Pick
 from vestigo.choosing.proof import ChangeWorth
 from vestigo.explaining.report import Report
-from vestigo.measures import MEASURES
+from vestigo.measures import MEASURES, is_told
 from vestigo.rules import Rules
 from vestigo.rules.plan_text import rule_text
 from vestigo.rules.vary import key_of, place_of
@@ -130,7 +130,7 @@ def _times(values: Sequence[object]) -> str:
 def _measures(pick: Pick) -> RenderableType:
     """What gets better and what gets worse."""
     candidates = pick.among
-    known = [name for name in _TOLD if candidates.stale_known or not MEASURES[name].of_staleness]
+    known = [name for name in _TOLD if is_told(name, candidates)]
     limited = [one.name for one in pick.aim.each_limit]
     told = dict.fromkeys([*([pick.aim.best] if pick.aim.best else []), *limited, *known])
     columns = {candidates.settings.short: candidates.today}

@@ -11,7 +11,7 @@ from vestigo.choosing.candidates import Candidate, Candidates
 from vestigo.choosing.estimate import Estimate
 from vestigo.choosing.sweep import Sweep
 from vestigo.engine.size_curve import SizeCurve
-from vestigo.measures import MEASURES, Measure
+from vestigo.measures import MEASURES, is_told
 from vestigo.rules.vary import name_of
 from vestigo.show.grid import GAP, NAME, Column, grid, in_one_unit, in_own_units
 from vestigo.show.notes import assumed, kept_together
@@ -97,7 +97,7 @@ def _heading(key: str) -> tuple[str, str]:
 @shown.register
 def candidate_text(candidate: Candidate) -> RenderableType:
     """A candidate's measures for the whole time."""
-    columns = [_column(name, MEASURES[name], [candidate], candidate.stale_known) for name in _SHOWN]
+    columns = [_column(name, [candidate], candidate) for name in _SHOWN]
     return grid("candidate", [candidate.name], columns, [""], GAP)
 
 
@@ -185,15 +185,16 @@ def _limit(curve: SizeCurve) -> str:
 
 def _table(title: str, rows: Sequence[Candidate], among: Candidates, pick: Candidate | None = None) -> Table:
     styles = ["bold" if one is pick else "" if one.name in among else "dim" for one in rows]
-    columns = [_column(name, MEASURES[name], rows, among.stale_known) for name in _SHOWN]
+    columns = [_column(name, rows, among) for name in _SHOWN]
     names = ["the pick" if one is pick and len(one.name) > NAME else _name(one, among) for one in rows]
     names = [among.settings.short if name == among.today.name else name for name in names]
     return grid(title, names, columns, styles, GAP)
 
 
-def _column(name: str, what: Measure, rows: Sequence[Candidate], known: bool) -> Column:
+def _column(name: str, rows: Sequence[Candidate], told: Candidate | Candidates) -> Column:
+    what = MEASURES[name]
     heading = _HEADINGS.get(name, what.label)
-    if what.of_staleness and not known:
+    if not is_told(name, told):
         return Column(heading, "", ["-"] * len(rows))
     amounts = [one.measure(name) for one in rows]
     if what.kind == "count":

@@ -187,7 +187,7 @@ class Replay {
   void fail(const GroupRules& group, Id slot, std::size_t i, Time after, Time now) {
     const Time took = after > 0 ? after : group.hit_cost;
     ++held_.tally(group).counts[kFailed];
-    count_time(group, took);
+    held_.ledger.took(held_.tally(group), took);
     held_.witness.fail(held_.who(slot), i, took, now);
   }
 
@@ -201,7 +201,7 @@ class Replay {
     return group.keep_failures > 0 && held_.failures.has(slot, now);
   }
 
-  // Counts how long a read took.
+  // Counts how long a read took that was answered.
   void count_time(const GroupRules& group, Time took) {
     Tally& own = held_.tally(group);
     held_.ledger.took(own, took);

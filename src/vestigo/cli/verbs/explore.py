@@ -75,4 +75,4 @@ def explore(
     serve(app, listening, ending=ending)
 
 
-VERB = Verb(10, "A page with a knob for each rule.", explore, "0 done, also when Ctrl-C ends it, 2 wrong input")
+VERB = Verb(11, "A page with a knob for each rule.", explore, "0 done, also when Ctrl-C ends it, 2 wrong input")

@@ -86,13 +86,14 @@ def replay(
 def _breaks_limits(aim: "Aim", comparison: "Comparison", share: float) -> bool:
     """Whether the plan's own settings are farther beyond a limit of its aim. Says so on stderr."""
     from vestigo.cli.screen import note
-    from vestigo.measures import MEASURES, amount_of
+    from vestigo.measures import MEASURES, amount_of, is_told
 
     today, broken = comparison[comparison.settings[0]], False
     for limit in aim.each_limit:
         what, amount = MEASURES[limit.name], float(amount_of(today, limit.name))
-        if what.of_staleness and not today.stale_known:
-            note(f"{limit}: cannot be judged, because the trace shows no changes")
+        if not is_told(limit.name, today):
+            why = "the trace shows no changes" if what.of_staleness else "the plan states no [origin]"
+            note(f"{limit}: cannot be judged, because {why}")
         elif (bounded := limit.beside(amount)).beyond(amount) > share:
             note(f"{bounded}: {comparison.called.words} have {what.amount_text(amount)}")
             broken = True

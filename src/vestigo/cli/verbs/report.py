@@ -42,4 +42,4 @@ def report(
     note(f"{page}: {page.stat().st_size / 1e6:.1f} MB, for any browser")
 
 
-VERB = Verb(9, "One HTML page for colleagues.", report)
+VERB = Verb(10, "One HTML page for colleagues.", report)

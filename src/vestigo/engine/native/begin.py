@@ -148,9 +148,7 @@ def _asked(request: _Asked, wanted: Wanted) -> _Asked:
 
 def _counting(trace: Trace, job: Job, keeps_course: bool) -> kernel.Counting:
     counting, slicing = kernel.Counting(), job.slicing
-    timed = not job.instant and (
-        len(job.origins.each) > 0 or max(trace.cost_range.most, *job.assumed.cost, 0) > 0
-    )
+    timed = not job.instant and (len(job.origins.each) > 0 or max(trace.cost_range.most, *job.assumed.cost, 0) > 0)
     counting.loading = (
         kernel.Loading.timed if timed else kernel.Loading.instant if job.spares is None else kernel.Loading.spared
     )

@@ -102,7 +102,9 @@ def _columns(
     }
     mosts = dict(zip(kernel.MOSTS, sheet["mosts"].T.tolist(), strict=True))
     histograms = {name: _spans(*sheet[name]) for name in kernel.SPANS}
-    found = {name: values for name, values in (counts | sums | mosts | histograms).items() if name not in _OF_THE_KERNEL}
+    found = {
+        name: values for name, values in (counts | sums | mosts | histograms).items() if name not in _OF_THE_KERNEL
+    }
     misses = [dict(zip(kernel.CAUSES, row, strict=True)) for row in sheet["counts"][:, :causes].tolist()]
     others = {
         "span_ns": spans_ns,

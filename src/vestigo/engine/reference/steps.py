@@ -154,10 +154,11 @@ class Replay:
             return
         took = after or group.rules.hit_cost
         self.ledger.count(row.lookup, "failed")
-        self.took(row, took)
+        self.ledger.wait(row.lookup, took)
         self.witness.fail(row, pool, took)
 
     def took(self, row: Row, span: int) -> None:
+        """Counts how long a read took that was answered."""
         self.ledger.wait(row.lookup, span)
         if span > self.origins[row.lookup].served.slow:
             self.ledger.count(row.lookup, "slow_reads")

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from vestigo.choosing.candidates import Candidate, Candidates
 from vestigo.choosing.pick import cost, excesses, goal, written
 from vestigo.data import Data, Told
-from vestigo.measures import MEASURES
+from vestigo.measures import MEASURES, is_told
 from vestigo.rules import Aim, Plan
 from vestigo.rules.vary import Changes
 
@@ -102,7 +102,7 @@ class Check(Data):
         return [one for one in self.rules if "without" in one.tried and self._is_same(one.tried["without"])]
 
     def _is_same(self, name: str) -> bool:
-        names = [one for one in MEASURES if self.found.stale_known or not MEASURES[one].of_staleness]
+        names = [one for one in MEASURES if is_told(one, self.found)]
         return all(self.found[name].measure(one) == self.found.today.measure(one) for one in names)
 
     def best(self, most: int = 3) -> list[tuple[str, str, Candidate]]:

@@ -21,17 +21,17 @@ class Step(Data):
     where: str | None
     """The node or scope. For a change, the node that made it. None for rows that name none, or for all."""
     what: str
-    """``hit``, ``stale hit``, ``joined``, ``failed`` (the read got no answer), ``missed``, ``reloaded`` (in the background), ``loaded`` (the value came in),
-    ``written``, ``copied`` (by news of a write), ``refused``, ``null`` (not kept), ``load failed``, ``expired``, ``evicted``,
-    ``dropped``, ``cleared``, ``restarted``, ``superseded`` (by a later value), ``freed`` (with its scope), or
-    ``changed`` (at the origin)."""
+    """``hit``, ``stale hit``, ``joined``, ``failed`` (the read got no answer), ``missed``, ``reloaded`` (in the
+    background), ``loaded`` (the value came in), ``written``, ``copied`` (by news of a write), ``refused``, ``null``
+    (not kept), ``load failed``, ``expired``, ``evicted``, ``dropped``, ``cleared``, ``restarted``, ``superseded`` (by a
+    later value), ``freed`` (with its scope), or ``changed`` (at the origin)."""
     until_ns: int
     """The time of the last, for several reads."""
     times: int = 1
     cause: str | None = None
-    """For a miss, its cause. For failed reads ``down`` (the load failed), ``gave up``, or ``kept`` (a failure was kept). For
-    an expiry, the lifetime that ended (``aged``, ``idle``, ``fixed_time``). For a change
-    ``write``, ``remove``, or ``seen`` if only a later read shows it.
+    """For a miss, its cause. For failed reads ``down`` (the load failed), ``gave up`` or ``kept`` (a kept failure).
+    For an expiry, the lifetime that ended (``aged``, ``idle``, ``fixed_time``). For a change ``write``, ``remove``, or
+    ``seen`` if only a later read shows it.
     """
     span_ns: int | None = None
     """For a miss or reload, how long the load takes. For stale hits and joins, how long the oldest answer had been

@@ -9,6 +9,7 @@ from vestigo.show.figures.heat import heat
 from vestigo.show.figures.key_story import story
 from vestigo.show.figures.overview import activity, origin_time, popularity, reuse_times
 from vestigo.show.figures.overview import page as survey
+from vestigo.show.figures.rehearsal import rehearsal
 from vestigo.show.figures.sizes import size_curves
 from vestigo.show.figures.timeline import timeline
 from vestigo.show.figures.worth import worth
@@ -21,6 +22,7 @@ __all__ = [
     "heat",
     "origin_time",
     "popularity",
+    "rehearsal",
     "reuse_times",
     "size_curves",
     "story",

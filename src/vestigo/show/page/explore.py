@@ -58,7 +58,7 @@ def opening_html(explorer: Explorer) -> str:
     """The document for as long as only a sample answers: the knobs and the numbers."""
     trace = explorer.trace
     values_bytes = len(trace.keys) * max(int(trace.size[:_SIZES_LOOKED_AT].mean()), 1)
-    unknown = [_NOT_YET] * len(measures_for(explorer.stale_known))
+    unknown = [_NOT_YET] * len(measures_for(explorer))
     page_data = _of_knobs(explorer, values_bytes) | {
         "lookups": [[ALL, "all look-ups"]],
         "known": [],
@@ -87,7 +87,7 @@ def _document(explorer: Explorer, data: Mapping[str, object], events: str = "") 
 
 def _of_knobs(explorer: Explorer, values_bytes: int) -> dict[str, object]:
     """What the page needs of rules and measures."""
-    names, measures = explorer.trace.lookups[:_MOST_LOOKUPS], measures_for(explorer.stale_known)
+    names, measures = explorer.trace.lookups[:_MOST_LOOKUPS], measures_for(explorer)
     return {
         "knobs": knobs(explorer.trace, values_bytes),
         "values": values_of(explorer.plan, names),

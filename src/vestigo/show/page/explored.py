@@ -11,7 +11,7 @@ from vestigo.choosing.estimate import Estimate
 from vestigo.choosing.explorer import Surroundings
 from vestigo.data import Told
 from vestigo.engine.size_curve import SizeCurve
-from vestigo.measures import MEASURES, Measure, amount_of
+from vestigo.measures import MEASURES, Measure, amount_of, is_told
 from vestigo.outcome import CAUSES, Measures, Outcome
 from vestigo.outcome.counts import WORDS, Counts
 from vestigo.rules import Plan, PoolRules
@@ -24,6 +24,7 @@ from vestigo.units import format_share, three_digits
 SHOWN = (
     *("hit_rate", "fresh_hit_rate", "stale_rate", "answer_age.mean", "answer_age.p95", "loads", "surge.minute"),
     *("read_time.mean", "read_time.p95", "time_saved", "memory_peak", "memory_mean", "evictions"),
+    *("failed_rate", "slow_rate", "origin_wait.p95", "waiting_peak"),
 )
 """The measures of the page."""
 ALL = ""
@@ -34,9 +35,9 @@ _TIMES = 10
 """From so many times as much on, it is said so."""
 
 
-def measures_for(stale_known: bool) -> list[str]:
-    """The measures that the trace can tell."""
-    return [name for name in SHOWN if stale_known or not MEASURES[name].of_staleness]
+def measures_for(told: object) -> list[str]:
+    """The measures that mean something of today's settings."""
+    return [name for name in SHOWN if is_told(name, told)]
 
 
 def lookups_of(outcome: Outcome) -> list[str]:
@@ -48,7 +49,7 @@ def lookups_of(outcome: Outcome) -> list[str]:
 def replayed(outcome: Outcome, around: Surroundings, plan: Plan) -> Told:
     """What settings give, beside today's. `plan` is the plan that was replayed."""
     today = around.today
-    names = measures_for(today.stale_known)
+    names = measures_for(today)
     of = {ALL: (outcome, today)} | {
         name: (outcome.lookups[name], today.lookups[name]) for name in lookups_of(today) if name in outcome.lookups
     }
@@ -69,19 +70,19 @@ def replayed(outcome: Outcome, around: Surroundings, plan: Plan) -> Told:
 
 def estimated(estimate: Estimate, today: Outcome) -> Told:
     """What a sample says, with its error. Measures that it cannot tell are empty."""
-    return {"numbers": {ALL: _estimates(estimate, today, today.stale_known)}}
+    return {"numbers": {ALL: _estimates(estimate, today, today)}}
 
 
-def opened(estimate: Estimate, today: Estimate, stale_known: bool) -> Told:
-    """The same while today's settings are known from a sample only."""
-    said = [text for text, *_ in _estimates(today, today, stale_known)]
+def opened(estimate: Estimate, today: Estimate, told: object) -> Told:
+    """The same while today's settings are known from a sample only. `told` says which measures mean something."""
+    said = [text for text, *_ in _estimates(today, today, told)]
     beside = {ALL: {"today": said, "most": [""] * len(said)}}
-    return {"numbers": {ALL: _estimates(estimate, today, stale_known)}, "beside": beside}
+    return {"numbers": {ALL: _estimates(estimate, today, told)}, "beside": beside}
 
 
-def _estimates(estimate: Estimate, today: Outcome | Estimate, stale_known: bool) -> list[list[object]]:
+def _estimates(estimate: Estimate, today: Outcome | Estimate, told: object) -> list[list[object]]:
     rows: list[list[object]] = []
-    for name in measures_for(stale_known):
+    for name in measures_for(told):
         if name not in estimate.told:
             rows.append(["", "", 0])
             continue
@@ -94,7 +95,7 @@ def _estimates(estimate: Estimate, today: Outcome | Estimate, stale_known: bool)
 def surroundings(around: Surroundings) -> Told:
     """What settings are compared with: today's numbers, the ceilings, and the curve of each look-up."""
     today, lookups, plan = around.today, lookups_of(around.today), around.settled(around.plan)
-    names, curves = measures_for(today.stale_known), {name: around.curves[name] for name in lookups}
+    names, curves = measures_for(today), {name: around.curves[name] for name in lookups}
 
     def written(outcome: Outcome, lookup: str, only: Collection[str] = names) -> list[str]:
         found = outcome if lookup == ALL else outcome.lookups[lookup]

@@ -8,7 +8,7 @@ from vestigo.choosing.candidates import Candidate
 from vestigo.choosing.pick import Pick
 from vestigo.choosing.sweep import Sweep
 from vestigo.engine.size_curve import SizeCurve
-from vestigo.measures import MEASURES
+from vestigo.measures import MEASURES, is_told
 from vestigo.outcome import Outcome
 from vestigo.show.charts.candidates import front_chart
 from vestigo.show.charts.every_size import LIMIT, sizes_chart, thinned
@@ -76,7 +76,7 @@ def drawn_sizes(curves: Sequence[SizeCurve]) -> tuple[Drawing, list[Kind]]:
 
 def drawn_over_time(today: Outcome, picked: Outcome | None) -> dict[str, Drawing]:
     """Charts by name: the hit rate, stale hits, origin calls and memory in each slice of time."""
-    told = {name: of for name, of in CHARTS.items() if today.stale_known or not MEASURES[of].of_staleness}
+    told = {name: of for name, of in CHARTS.items() if is_told(of, today)}
     made = {name: _drawn_course(name, of, today, picked) for name, of in told.items()}
     _mark(made, today)
     return made

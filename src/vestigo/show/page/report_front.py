@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from vestigo.choosing.candidates import Candidate
 from vestigo.explaining.report import Report
-from vestigo.measures import MEASURES
+from vestigo.measures import MEASURES, is_told
 from vestigo.rules import Plan
 from vestigo.rules.plan_text import plan_text
 from vestigo.rules.vary import name_of, place_of
@@ -27,9 +27,8 @@ _HEADING = 3
 
 def measures_told(report: Report) -> list[str]:
     """The measures that the trace can tell, the most important first."""
-    known = report.found.stale_known
     names = [*FIRST, *(name for name in MEASURES if name not in FIRST)]
-    return [name for name in names if known or not MEASURES[name].of_staleness]
+    return [name for name in names if is_told(name, report.found)]
 
 
 def better(name: str, candidate: Candidate, today: Candidate) -> int:

@@ -52,7 +52,7 @@ async def replays(explorer: Explorer, sent: Sent, work: Work, opening: "Future[N
             if is_under_way(opening):
                 today = await task.do(lambda: around.estimate(around.plan))
                 if estimate is not None and today is not None:
-                    yield line("sample", opened(estimate, today, explorer.stale_known))
+                    yield line("sample", opened(estimate, today, explorer))
                 while is_under_way(opening):
                     await asyncio.sleep(LOOKS_EVERY_SECONDS)
                     task.stop.check()

@@ -1,0 +1,1 @@
+"""Bad days rehearsed on the recorded trace."""
