@@ -64,7 +64,7 @@ def _rules() -> str:
 def _plan_keys() -> str:
     parts = ["## The other tables of a plan"]
     schema = plan_schema()["properties"]
-    for table in ("trace", "whatif", "aim", "worth", "counters"):
+    for table in ("trace", "whatif", "origin", "aim", "worth", "counters"):
         rows = [
             (f"`{name}`", _may_be(one), one.get("description", "")) for name, one in schema[table]["properties"].items()
         ]

@@ -39,7 +39,7 @@ def candidate(name: str, hits: Any, memory: int = 100, stale: Any = 0) -> Candid
         reads, hit, old = (sum(slices[key][part]) for key in ("reads", "hits", "stale_hits"))
         known = {"hits": hit, "stale_hits": old, "loads": reads - hit, "memory_peak": memory}
         nothing = {one.name: 0 for one in fields(Summary) if one.type in (int, float)}
-        times = {name: dict.fromkeys(_PARTS, 0.0) for name in ("read_time", "answer_age", "stale_age")}
+        times = {name: dict.fromkeys(_PARTS, 0.0) for name in ("read_time", "answer_age", "stale_age", "origin_wait")}
         others = {"misses_by_cause": {"first": reads - hit}, "spans": times, "stale_known": True}
         return {**nothing, **known, **others}
 

@@ -188,6 +188,7 @@ def test_the_verbs_are_listed_in_the_order_of_the_work(tmp_path: Path) -> None:
         "choose",
         "why",
         "check",
+        "rehearse",
         "report",
         "explore",
         "drive",

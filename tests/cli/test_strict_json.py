@@ -27,6 +27,7 @@ CALLS = {
     "choose": ["--plan", "swept.toml", "--no-results"],
     "why": ["--rules", "max_entries=1", "--key", "1"],
     "check": ["--rules", "absolute=1ns"],
+    "rehearse": ["--rules", "absolute=1ns"],
     "report": ["--rules", "max_entries=1", "--write", "r.html", "--no-results"],
     "drive": ["--rules", "max_entries=1", "--command", f"{sys.executable} cache.py"],
     "confirm": ["--rules", "max_entries=1", "--counters", "c.json"],

@@ -140,9 +140,11 @@ def test_a_batch_changes_no_answer_and_takes_no_more_of_the_origin(case: Case) -
 @given(cases())
 def test_every_outcome_balances(case: Case) -> None:
     outcome = replay(case.trace, case.plan)
-    assert outcome.hits + outcome.joined + outcome.misses == outcome.reads
-    assert outcome.loads == outcome.misses - outcome.batched + outcome.background_loads
-    for name in (*COUNTS, "background_loads", "batched", "raced", "clears", "bytes_hit", "bytes_missed"):
+    assert outcome.hits + outcome.joined + outcome.misses + outcome.failed == outcome.reads
+    own_calls = outcome.misses - outcome.batched + outcome.background_loads
+    assert own_calls <= outcome.loads <= own_calls + outcome.failed + outcome.served_on_failure
+    assert outcome.loads == own_calls or outcome.origin_stated
+    for name in (*COUNTS, "failed", "failed_loads", "served_on_failure", "slow_reads", "origin_wait_ns", "background_loads", "batched", "raced", "clears", "bytes_hit", "bytes_missed"):
         parts = [getattr(one, name) for one in outcome.lookups.values()]
         assert getattr(outcome, name) == sum(parts), name
         assert getattr(outcome, name) == sum(getattr(one, name) for one in outcome.slices), name

@@ -77,7 +77,7 @@ def test_a_short_trace_is_one_part() -> None:
     trace = read_trace({"at": [0, 1], "key": ["a", "b"], "lookup": ["x", "y"]})
     work = job(trace, Plan())
     (only,) = shares(trace, work)
-    assert only.part == whole(trace, work.groups).part
+    assert only.part == whole(trace, work).part
 
 
 def test_a_trace_that_is_too_long_to_be_kept_is_one_part(monkeypatch: pytest.MonkeyPatch) -> None:

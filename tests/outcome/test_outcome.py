@@ -11,7 +11,8 @@ from vestigo.outcome import CAUSES, Spans
 KEYS = """reads hits joined misses stale_hits joined_stale false_nulls nulls_read nulls_hit loads background_loads
 batched evictions expirations drops clears refusals raced hit_rate fresh_hit_rate stale_rate byte_hit_rate
 entries_peak memory_peak memory_mean idle_memory read_time time_saved origin_time answer_age stale_known stale_age
-surge""".split()
+surge failed failed_loads served_on_failure slow_reads failed_rate slow_rate waiting_peak origin_wait
+origin_stated""".split()
 
 LINES = (
     "0 read a cost=2 lookup=x\n 3 read a lookup=x\n 4 write a lookup=x\n 5 read a lookup=x\n 6 read b cost=4 lookup=y"

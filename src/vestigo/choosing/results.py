@@ -37,7 +37,8 @@ class Kept(NamedTuple):
     def from_dict(cls, told: Told) -> "Kept":
         """The same from what `to_dict` gives. Raises KeyError where something is missing."""
         whole, first, rest = (Summary.from_dict(told[part]) for part in ("whole", "first", "rest"))
-        return cls(whole, first, rest, told["slices"])
+        none = [0] * len(told["slices"]["reads"])  # an earlier version did not count all
+        return cls(whole, first, rest, {name: none for name in _OF_SLICES} | told["slices"])
 
 
 def replayed(trace: Trace, job: Job, name: str, split_ns: int) -> Kept:

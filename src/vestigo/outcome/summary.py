@@ -16,7 +16,7 @@ from vestigo.outcome.spans import percentile_of
 
 _SPANS = ("read_time", "answer_age", "stale_age", "origin_wait")
 _SURGES = ("surge_second", "surge_minute")
-_LATER = ("failed", "failed_loads", "served_on_failure", "slow_reads", "waiting_peak", "origin_stated", "origin_wait")
+_LATER = ("failed", "failed_loads", "served_on_failure", "slow_reads", "waiting_peak", "origin_stated")
 """What an earlier version did not count. There was no origin that fails, or lets calls wait."""
 _KEYS = (
     "reads hits joined misses stale_hits joined_stale false_nulls nulls_read nulls_hit loads background_loads "
@@ -113,7 +113,7 @@ class Summary(Counts):
             **{name: fields[name] for name in _PLAIN if name not in (*_SURGES, *_LATER) or name in fields},
             **{name: fields["surge"][name.removeprefix("surge_")] for name in _SURGES},
             misses_by_cause=fields["misses"],
-            spans={name: fields[name] for name in _SPANS if name not in _LATER or name in fields},
+            spans={name: fields.get(name) or dict.fromkeys(_kept_of(name), 0.0) for name in _SPANS},
             lookups={name: Summary.from_dict(one) for name, one in fields.get("lookups", {}).items()},
             whose=fields.get("whose"),
             assumptions=tuple(fields.get("assumptions", ())),

@@ -14,17 +14,17 @@ from vestigo.rules.values import Entries, Span, Texts
 from vestigo.rules.windows import Windows
 from vestigo.units import Duration, as_python
 
-_MOST_PLACES = 1_000_000
+MOST_PLACES = 1_000_000
 
 
-def _places(value: object) -> int | None:
-    """A number of calls. None means any number."""
+def places(value: object) -> int | None:
+    """How many calls an origin serves at a time. None means any number."""
     value = as_python(value)
     if value is None or (isinstance(value, str) and value == "no limit"):
         return None
-    if isinstance(value, bool) or not isinstance(value, int) or not 1 <= value <= _MOST_PLACES:
+    if isinstance(value, bool) or not isinstance(value, int) or not 1 <= value <= MOST_PLACES:
         raise ValueError(
-            f'{shown(value)} is not a number of calls; write a whole number from 1 to {_MOST_PLACES:,}, or "no limit"'
+            f'{shown(value)} is not a number of calls; write a whole number from 1 to {MOST_PLACES:,}, or "no limit"'
         )
     return value
 
@@ -53,7 +53,7 @@ class Origin(Checked):
 
     lookups: Annotated[tuple[str, ...], BeforeValidator(look_up_names)] = ()
     """The look-ups that it answers; all unless stated."""
-    at_once: Annotated[int | None, BeforeValidator(_places)] = None
+    at_once: Annotated[int | None, BeforeValidator(places)] = None
     """How many calls it serves at a time. The others wait in the order in which they came; no limit unless stated."""
     down: Annotated[Windows, BeforeValidator(Windows.down)] = Windows()
     """When it is away (``"2026-03-17 09:00 for 60s"``, ``"09:00 for 60s"`` every day). Calls in that time fail."""

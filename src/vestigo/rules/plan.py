@@ -30,7 +30,8 @@ if TYPE_CHECKING:
 
 CIRCUMSTANCES = ("warm_up", "what_if", "origin", "origins")
 """Parts that a candidate cannot have for itself, because all settings are replayed with the same."""
-_READ = ("rules", "pools", "origin", "origins", "trace_path", "intake", "vary", "aim", "counters", "warm_up", "what_if")
+_READ = ("rules", "pools", "warm_up", "trace_path", "intake", "what_if", "vary", "aim", "counters", "origin", "origins")
+"""Parts that are read as they stand. What is wrong with them is said in this order."""
 _OF_THE_PLAN = ("candidates", "vary", "aim", "counters", "intake", "trace_path", *CIRCUMSTANCES)
 """Parts that a candidate cannot have for itself."""
 

@@ -15,10 +15,12 @@ from vestigo.rules.conditions import KeepIf, patterns
 from vestigo.rules.counter_names import CounterNames, series
 from vestigo.rules.eviction import POLICIES, Eviction
 from vestigo.rules.moments import Moments, read_zone
+from vestigo.rules.origin import MOST_PLACES, Origin, places
 from vestigo.rules.plan_text import FROM_SCRATCH
 from vestigo.rules.pool import Pool, look_up_names
 from vestigo.rules.rules import Rules
 from vestigo.rules.what_if import Times, WhatIf
+from vestigo.rules.windows import Windows
 from vestigo.trace import Intake
 from vestigo.trace.columns import Column
 from vestigo.trace.reading.times import UNITS
@@ -65,6 +67,9 @@ _READ_BY: Mapping[Callable[..., Any], Schema] = {
     Eviction.read: _text(rf"^\s*({'|'.join(POLICIES)})(\s+\w+=\S+)*\s*$", "lru", "slru protected=70%"),
     KeepIf.read: _one_or_list({"type": "string", "examples": ["size <= 64 KiB", "key = tile/{...}", "none"]}),
     Moments.read: _MOMENTS,
+    Windows.down: _one_or_list({"type": "string", "examples": ["2026-03-17 09:00 for 60s", "09:00 for 60s"]}),
+    Windows.slower: _one_or_list({"type": "string", "examples": ["3x 2026-03-17 09:00 for 10m"]}),
+    places: {"anyOf": [{"type": "integer", "minimum": 1, "maximum": MOST_PLACES}, {"const": "no limit"}]},
     read_zone: {"type": "string", "examples": ["Europe/Oslo", "UTC"]},
     patterns: _one_or_list(_WORDS),
     look_up_names: _one_or_list(_WORDS),
@@ -96,6 +101,7 @@ def plan_schema() -> Schema:
                     "Named alternatives: what differs from the settings above.",
                 ),
                 "whatif": {**_of_model(WhatIf), "description": "Circumstances that are to differ from the trace."},
+                "origin": _of_origin(),
                 "vary": {
                     "type": "object",
                     "description": "What may be set: values, or any, by each.RULE or lookup.NAME.RULE.",
@@ -122,6 +128,13 @@ def _named(each: Schema, description: str) -> Schema:
 def _of_model(kind: type[BaseModel]) -> Schema:
     said = said_of(kind)
     return _object({name: {**_of_rule(field), "description": said[name]} for name, field in kind.model_fields.items()})
+
+
+def _of_origin() -> Schema:
+    """What is stated of the origin of all look-ups, and tables of those that some have for themselves."""
+    own = _of_model(Origin)
+    says = "What answers the loads: how many at a time, and its bad days. [origin.NAME] is that of some look-ups."
+    return {**own, "additionalProperties": own, "description": says}
 
 
 def _of_rule(field: FieldInfo) -> Schema:

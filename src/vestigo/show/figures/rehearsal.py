@@ -68,4 +68,4 @@ def _finish(axes: "Sequence[Axes]", found: Rehearsal, name: str) -> None:
         axis.set_ylim(bottom=0)
         axis.set_xlim(0, min(max(2 * longest, 5), span))
     calls.set_xlabel("minutes after the moment")
-    reads.legend(title="as well off after", frameon=False, loc="upper right")
+    reads.legend(title="as well off after (dashed: without it)", frameon=False, loc="upper right")
