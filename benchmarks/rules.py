@@ -41,6 +41,8 @@ TIMED: dict[str, dict[str, object]] = {
     "refresh, stale": {"reload_after": "80%", "serve_stale": "1m"},
     "batch": {"batch": "5ms"},
 }
+PLACES = 20
+"""Of an origin whose calls may have to wait."""
 
 
 def on_nodes(trace: Trace) -> Trace:
@@ -51,9 +53,13 @@ def on_nodes(trace: Trace) -> Trace:
     return dataclasses.replace(trace, node=node, nodes=("a", "b", "c", "d"), scope=request)
 
 
-def run_of(trace: Trace, entries: int, rules: dict[str, object]) -> tuple[Callable[[], object], bool]:
-    work = job(trace, Plan(Rules(**{**BASE, "max_entries": entries, **rules})))
-    return lambda: native.run(trace, work, options=IN_ONE_PIECE), is_plain(trace, whole(trace, work.groups))
+def run_of(
+    trace: Trace, entries: int, rules: dict[str, object], places: int | None = None
+) -> tuple[Callable[[], object], bool]:
+    work = job(
+        trace, Plan(Rules(**{**BASE, "max_entries": entries, **rules}), origin={"at_once": places} if places else {})
+    )
+    return lambda: native.run(trace, work, options=IN_ONE_PIECE), is_plain(trace, whole(trace, work))
 
 
 def main() -> None:
@@ -62,6 +68,7 @@ def main() -> None:
         for entries in speed.SIZES:
             runs = {name: run_of(plain, entries, rules) for name, rules in RULES.items()}
             runs |= {f"loads, {name}": run_of(timed, entries, rules) for name, rules in TIMED.items()}
+            runs[f"loads, {PLACES} places"] = run_of(timed, entries, {}, PLACES)
             everyone = {"bare loop": (speed.bare_loop(plain, entries, Path(folder)), False), **runs}
             for run, _ in everyone.values():
                 run()  # what is prepared once for a trace is not measured

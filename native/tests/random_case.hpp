@@ -176,7 +176,8 @@ inline void check_books(const Ledger& ledger, std::int64_t reads) {
   for (const Tally& tally : ledger.tallies()) {
     const Counts& c = tally.counts;
     for (std::size_t cause = 0; cause < kCauses; ++cause) counted += c[cause];
-    counted += c[kHits] + c[kJoined];
+    counted += c[kHits] + c[kJoined] + c[kFailed];
+    CHECK(c[kFailedLoads] <= tally.loads() && c[kServedOnFailure] <= c[kHits]);
     const std::int64_t left =
         c[kEvictions] + c[kExpirations] + c[kDrops] + c[kClears] + c[kLost] + c[kSuperseded];
     CHECK(c[kStored] - left == tally.held.entries);

@@ -28,7 +28,33 @@ GroupRules random_group(std::mt19937& random, Per per) {
   group.reloads = random() % 2;
   group.tell_nodes = per == Per::node ? static_cast<TellNodes>(random() % 3) : TellNodes::nothing;
   group.tell_delay = random() % 4;
+  group.serve_on_failure = random() % 12;
+  group.keep_failures = random() % 6;
   return group;
+}
+
+// An origin with few places, that is away, and slow. Now and then its numbers are as large as they
+// may be.
+Served random_origin(std::mt19937& random, const Events& events) {
+  const bool is_wild = random() % 8 == 0;
+  Served served{.places = random() % 4,
+                .down = {},
+                .paces = {},
+                .fails_after = is_wild ? kLongestSpan : 1 + static_cast<Time>(random() % 4),
+                .give_up = maybe(random, 1 + random() % 6),
+                .slow = static_cast<Time>(random() % 8)};
+  Time at = events.at[0] - 3;
+  for (unsigned i = random() % 4; i > 0; --i) {
+    at += 1 + random() % 20;
+    served.down.push_back({at, at + 1 + static_cast<Time>(random() % 20)});
+    at = served.down.back().ends;
+  }
+  at = events.at[0] - 3;
+  for (unsigned i = random() % 4; i > 0; --i) {
+    at += 1 + random() % 20;
+    served.paces.push_back({at, is_wild ? 1'000'000'000 : 1 + static_cast<Time>(random() % 5), 1});
+  }
+  return served;
 }
 
 // An entry for each key, or for each key on each of three nodes where these have pools of their
@@ -61,6 +87,7 @@ Setting random_setting(std::mt19937& random, Events& events, Id keys, Eviction e
   const std::size_t lookups = 2, groups = 4;
   const bool shared = random() % 3 == 0;
   Setting setting{.clears = random_moments(random, groups, events),
+                  .origins = {},
                   .lookups = lookups,
                   .nodes = 2,
                   .unnamed_node = random() % 2 == 0,
@@ -76,6 +103,11 @@ Setting random_setting(std::mt19937& random, Events& events, Id keys, Eviction e
     setting.groups.back().lookup = static_cast<Id>(lookup);
     setting.groups.back().pool = static_cast<Id>(pool);
     setting.groups.back().expires_at = expires[group];
+  }
+  if (timed && random() % 2) {
+    setting.origins = {random_origin(random, events), random_origin(random, events)};
+    const Id other = static_cast<Id>(random() % 3) - 1;
+    for (GroupRules& group : setting.groups) group.origin = group.lookup == 0 ? 0 : other;
   }
   number_entries(setting, events, keys);
   setting.spares = !timed && random() % 2 == 0;

@@ -97,7 +97,8 @@ void check_same(const Counted& sum, const Counted& whole) {
   CHECK(sum.counts == whole.counts && sum.sums == whole.sums);
   CHECK(sum.held.entries_peak == whole.held.entries_peak);
   CHECK(sum.held.bytes_peak == whole.held.bytes_peak);
-  CHECK(sum.longest.read == whole.longest.read && sum.longest.answer_age == whole.longest.answer_age);
+  CHECK(sum.longest.read == whole.longest.read &&
+        sum.longest.answer_age == whole.longest.answer_age);
   CHECK(sum.surge.second == whole.surge.second && sum.surge.minute == whole.surge.minute);
 }
 

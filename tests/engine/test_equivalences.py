@@ -144,7 +144,20 @@ def test_every_outcome_balances(case: Case) -> None:
     own_calls = outcome.misses - outcome.batched + outcome.background_loads
     assert own_calls <= outcome.loads <= own_calls + outcome.failed + outcome.served_on_failure
     assert outcome.loads == own_calls or outcome.origin_stated
-    for name in (*COUNTS, "failed", "failed_loads", "served_on_failure", "slow_reads", "origin_wait_ns", "background_loads", "batched", "raced", "clears", "bytes_hit", "bytes_missed"):
+    for name in (
+        *COUNTS,
+        "failed",
+        "failed_loads",
+        "served_on_failure",
+        "slow_reads",
+        "origin_wait_ns",
+        "background_loads",
+        "batched",
+        "raced",
+        "clears",
+        "bytes_hit",
+        "bytes_missed",
+    ):
         parts = [getattr(one, name) for one in outcome.lookups.values()]
         assert getattr(outcome, name) == sum(parts), name
         assert getattr(outcome, name) == sum(getattr(one, name) for one in outcome.slices), name
