@@ -41,8 +41,8 @@ TIMED: dict[str, dict[str, object]] = {
     "refresh, stale": {"reload_after": "80%", "serve_stale": "1m"},
     "batch": {"batch": "5ms"},
 }
-PLACES = 20
-"""Of an origin whose calls may have to wait."""
+PLACES = 200
+"""Of an origin whose calls may have to wait. Without a cache it would need some 220."""
 
 
 def on_nodes(trace: Trace) -> Trace:

@@ -2,9 +2,9 @@
 #pragma once
 
 #include <algorithm>
-#include <functional>
 #include <vector>
 
+#include "../min_heap.hpp"
 #include "watches.hpp"
 
 namespace vestigo::full {
@@ -32,13 +32,13 @@ class Agenda {
   Watches watches;
 
   Time next_at() const {
-    return std::min({next_clear(), watches.next_at(), loads_.empty() ? kNever : loads_.front().at});
+    return std::min(
+        {next_clear(), watches.next_at(), loads_.empty() ? kNever : loads_.first().at()});
   }
 
   // A load, or a message.
   void add(Time at, Kind kind, Id what) {
-    loads_.push_back({at, kind, ++added_, what});
-    std::push_heap(loads_.begin(), loads_.end(), std::greater<>());
+    loads_.push({Int128{at} << 64 | order(kind, ++added_), what});
   }
 
   // Removes and returns what is due first. Groups that are cleared at the same moment come
@@ -52,10 +52,8 @@ class Agenda {
     }
     if (watches.next_at() == at)
       return {.at = at, .kind = Kind::collect, .what = watches.take_first()};
-    std::pop_heap(loads_.begin(), loads_.end(), std::greater<>());
-    const Coming due = loads_.back();
-    loads_.pop_back();
-    return {due.at, due.kind, due.what};
+    const Coming due = loads_.take_first();
+    return {due.at(), due.kind(), due.what};
   }
 
  private:
@@ -63,22 +61,26 @@ class Agenda {
     Time at;
     Id group;
   };
+  // What comes first has the lower number: by time, then by kind, then by when it was added.
   struct Coming {
-    Time at;
-    Kind kind;
-    std::uint64_t added;  // within a kind, what was added first comes first
+    Int128 number;
     Id what;
 
-    bool operator>(const Coming& other) const {
-      if (at != other.at) return at > other.at;
-      return kind > other.kind || (kind == other.kind && added > other.added);
+    Time at() const { return static_cast<Time>(number >> 64); }
+    Kind kind() const {
+      return static_cast<Kind>(static_cast<std::uint64_t>(number) >> kAddedBits);
     }
+    bool operator<(const Coming& other) const { return number < other.number; }
   };
+  static constexpr int kAddedBits = 56;
+  static std::uint64_t order(Kind kind, std::uint64_t added) {
+    return static_cast<std::uint64_t>(kind) << kAddedBits | added;
+  }
   Time next_clear() const { return clear_ < clears_.size() ? clears_[clear_].at : kNever; }
 
   std::vector<Clear> clears_;
   std::size_t clear_ = 0;
-  std::vector<Coming> loads_;
+  MinHeap<Coming> loads_;
   std::uint64_t added_ = 0;
 };
 

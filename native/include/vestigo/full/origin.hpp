@@ -6,6 +6,7 @@
 #include <deque>
 #include <vector>
 
+#include "../min_heap.hpp"
 #include "../numbers.hpp"
 
 namespace vestigo::full {
@@ -47,9 +48,12 @@ class Origin {
   const Served served;
 
   Call call(Time now, Time cost) {
-    const bool is_free = served.places == 0 || free_at_.size() < served.places;
-    Call call = serve(is_free ? now : std::max(now, free_at_.front()), cost);
-    if (served.places > 0) take_place(call.ends, is_free);
+    if (served.places == 0) return serve(now, cost);
+    // A place that was taken before is taken again if it is free, so that they stay few.
+    const bool all_taken = free_at_.empty() || free_at_.first() > now;
+    const bool is_new = all_taken && free_at_.size() < served.places;
+    Call call = serve(is_new ? now : std::max(now, free_at_.first()), cost);
+    is_new ? free_at_.push(call.ends) : free_at_.replace_first(call.ends);
     while (!waiting_.empty() && waiting_.front() <= now) waiting_.pop_front();
     if (call.begins > now) waiting_.push_back(call.begins);
     call.queue = static_cast<std::int64_t>(waiting_.size());
@@ -80,26 +84,8 @@ class Origin {
     return static_cast<Time>(std::min<Int128>(Int128{cost} * pace.of / pace.to, kNever));
   }
 
-  // A new place, or the one that is free first, is taken until `until`.
-  void take_place(Time until, bool is_new) {
-    if (is_new) {
-      free_at_.push_back(until);
-      std::push_heap(free_at_.begin(), free_at_.end(), std::greater<>());
-      return;
-    }
-    std::size_t hole = 0;
-    const std::size_t count = free_at_.size();
-    for (std::size_t below = 1; below < count; below = 2 * hole + 1) {
-      if (below + 1 < count && free_at_[below + 1] < free_at_[below]) ++below;
-      if (free_at_[below] >= until) break;
-      free_at_[hole] = free_at_[below];
-      hole = below;
-    }
-    free_at_[hole] = until;
-  }
-
-  std::vector<Time> free_at_;  // when each place that was ever taken is free again: a heap
-  std::deque<Time> waiting_;   // when each call that waits is served
+  MinHeap<Time> free_at_;     // when each place that was ever taken is free again
+  std::deque<Time> waiting_;  // when each call that waits is served
 };
 
 }  // namespace vestigo::full
