@@ -157,6 +157,7 @@ def main() -> None:
         terminal_shot(
             "check.png", "vestigo check --plan vestigo-demo/plan.toml --no-results | head -50", Path(folder), 9
         )
+        terminal_shot("rehearse.png", "vestigo rehearse --plan vestigo-demo/plan.toml --slow 500ms", Path(folder), 9)
         beside_a_service(Path(folder))
         terminal_shot(
             "confirm.png", "vestigo confirm --plan vestigo-demo/plan.toml --counters counted.csv", Path(folder), 9

@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vestigo import Aim, InputError, Plan, Rules, RulesError, Sweep, Worth, compare, read_trace, sweep
+from vestigo import Aim, InputError, Origin, Plan, Rules, RulesError, Sweep, Worth, compare, read_trace, sweep, synth
 from vestigo.choosing.candidates import Candidate
 from vestigo.choosing.pick import MONTH_NS, money
 from vestigo.choosing.reasons import better_and_worse
@@ -375,3 +375,22 @@ def test_plans_studies_and_picks_can_be_pickled_and_rules_are_plans() -> None:
     assert (again.candidate.name, again.because[0]) == ("max_entries=2", found.choose(most="hit_rate").because[0])
     rules = copy.deepcopy(pickle.loads(pickle.dumps(Rules(max_entries=1, absolute="1h"))))
     assert compare(trace, rules)["today"].hits == sweep(trace, rules).today.hits == 0
+
+
+def test_failures_and_waits_are_aims_where_an_origin_is_stated() -> None:
+    trace = synth(reads=2000, keys=200, seed=1, cost="50ms", rate=100)
+    plan = Plan(
+        Rules(absolute="1s"),
+        vary={"rules.absolute": ["1s", "5s", "1h"]},
+        origin={"at_once": 3, "give_up": "200ms"},
+        aim={"most": "hit_rate", "limits": {"failed_rate": "<= today", "origin_wait.p95": "<= today"}},
+    )
+    found = sweep(trace, plan)
+    pick = found.choose()
+    assert pick.is_met and pick.candidate.name == "absolute=1h"
+    assert pick.candidate.failed_rate < found.today.failed_rate
+    assert found.choose(least="waiting_peak").candidate.waiting_peak <= found.today.waiting_peak
+    assert "failed reads" in str(pick)
+    without = sweep(trace, replace(plan, origin=Origin()))
+    with pytest.raises(InputError, match=r"failed reads and origin wait p95 cannot be judged.*write \[origin\]"):
+        without.choose()

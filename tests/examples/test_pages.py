@@ -46,3 +46,9 @@ def test_the_code_of_a_page_prints_what_the_page_shows(page: Path, tmp_path: Pat
 
 def test_some_pages_have_code() -> None:
     assert {"origin", "costs"} <= {page.stem for page in WITH_CODE}
+
+
+def test_the_page_on_bad_moments_shows_what_the_rehearsal_prints() -> None:
+    text = (ROOT / "docs" / "bad-moments.md").read_text()
+    for line in (ROOT / "examples" / "rehearsal.txt").read_text().splitlines():
+        assert line in text

@@ -38,7 +38,7 @@ class Kept(NamedTuple):
         """The same from what `to_dict` gives. Raises KeyError where something is missing."""
         whole, first, rest = (Summary.from_dict(told[part]) for part in ("whole", "first", "rest"))
         none = [0] * len(told["slices"]["reads"])  # an earlier version did not count all
-        return cls(whole, first, rest, {name: none for name in _OF_SLICES} | told["slices"])
+        return cls(whole, first, rest, dict.fromkeys(_OF_SLICES, none) | told["slices"])
 
 
 def replayed(trace: Trace, job: Job, name: str, split_ns: int) -> Kept:

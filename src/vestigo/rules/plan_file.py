@@ -160,8 +160,9 @@ class _Reader(Tables):
         names = [name for name, value in table.items() if isinstance(value, dict)]
         common = {key: value for key, value in table.items() if key not in names}
         named = {name: self.table_of(Origin, name, table, ("origin",)) for name in names}
+        of_all = self.table_of(Origin, "origin", {"origin": common})
         return {
-            "origin": self.table_of(Origin, "origin", {"origin": common}) or Origin(),
+            "origin": Origin() if of_all is None else of_all,
             "origins": {name: one for name, one in named.items() if one is not None},
         }
 

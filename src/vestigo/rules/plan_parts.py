@@ -54,7 +54,8 @@ class Parts:
         return self._named(Pool, given, "pool", "give Pool(lookups=[...], max_bytes=...)")
 
     def origin(self, given: object) -> Origin:
-        return self._made(Origin, given, ("origin",), "give Origin(at_once=20), for example") or Origin()
+        made = self._made(Origin, given, ("origin",), "give Origin(at_once=20), for example")
+        return Origin() if made is None else made
 
     def origins(self, given: object) -> Mapping[str, Origin]:
         return self._named(Origin, given, "origin", "give Origin(lookups=[...], at_once=...)")

@@ -30,6 +30,8 @@ def rehearsal_text(rehearsal: Rehearsal) -> RenderableType:
     if rehearsal.helps:
         parts += [Text(), kept_together(Text(f"What would help against {rehearsal.worst.words}, by replay:", "bold"))]
         parts += [_help(rehearsal, one) for one in rehearsal.helps[:_HELPS]]
+    elif any(rehearsal.worst.suffering):
+        parts += [Text(), kept_together(Text(f"No change that was tried makes {rehearsal.worst.words} less bad."))]
     return Group(*parts, *assumed(rehearsal.assumptions))
 
 

@@ -71,6 +71,7 @@ def demo(
             f"Mistakes in keys:       vestigo survey {shown['odd']}\n"
             f"Why a number is so:     vestigo why --plan {shown['plan']}\n"
             f"What is likely wrong:   vestigo check --plan {shown['plan']}\n"
+            f"How a bad day goes:     vestigo rehearse --plan {shown['plan']}\n"
             f"Change the plan, then:  vestigo choose --plan {shown['plan']}"
         ),
     )

@@ -122,7 +122,9 @@ class Rehearsal(Data):
 
     def _does(self, row: Rehearsed) -> str:
         fails = f"{counted(row.failed, 'read')} {'fails' if row.failed == 1 else 'fail'}, " if row.failed else ""
+        calm = self.row("", row.settings).slow
         slow = f"{counted(row.slow, 'read')} {'takes' if row.slow == 1 else 'take'} longer than {self._limit}"
+        slow += f" ({calm:,} without it)" if calm else ""
         if row.recovery_ns == 0:
             return f"goes by without making readers worse off: {fails}{slow}"
         return f"makes readers worse off for {self.takes(row)}: {fails}{slow}"
