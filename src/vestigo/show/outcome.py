@@ -57,10 +57,19 @@ def over_time(title: str, slices: Slices) -> RenderableType:
         in_one_unit("hit rate", [one.hit_rate for one in stretches], SHARES),
         if_known(known, in_one_unit("stale hits", [one.stale_rate for one in stretches], SHARES)),
         in_one_unit("p95 read", [one.read_time(95) for one in stretches], SPANS),
-        count("origin calls", [one.loads for one in stretches]),
-        count("calls in busiest s", [one.surge_second for one in stretches]),
         in_one_unit("memory peak", [one.memory_peak for one in stretches], SIZES),
     ]
+    calls = [one.loads for one in stretches]
+    if any(one.origin_stated for one in stretches):
+        columns += [
+            count("calls", calls),
+            count("waiting", [one.waiting_peak for one in stretches], "peak"),
+            count("failed", [one.failed for one in stretches], "reads"),
+            count("slow", [one.slow_reads for one in stretches], "reads"),
+        ]
+    else:
+        busiest = count("calls in busiest s", [one.surge_second for one in stretches])
+        columns[-1:-1] = [count("origin calls", calls), busiest]
     return grid(title, names, columns, [""] * len(names), GAP)
 
 
@@ -99,16 +108,18 @@ def questions(measured: Sequence[Measures], is_one_trace: bool = False) -> dict[
 
 
 def _at_the_origin(measured: Sequence[Measures]) -> list[Column]:
-    return [
-        count("failed reads", [one.failed for one in measured]),
-        count("served on failure", [one.served_on_failure for one in measured]),
-        count("slow reads", [one.slow_reads for one in measured]),
-        count("failed calls", [one.failed_loads for one in measured]),
+    stated = [one.origin_stated for one in measured]
+    columns = [
+        count("failed", [one.failed for one in measured], "reads"),
+        count("served", [one.served_on_failure for one in measured], "on failure"),
+        count("slow", [one.slow_reads for one in measured], "reads"),
+        count("failed", [one.failed_loads for one in measured], "calls"),
         in_one_unit("wait mean", [one.origin_wait() for one in measured], SPANS),
         in_one_unit("p95", [one.origin_wait(95) for one in measured], SPANS),
-        in_one_unit("max wait", [one.longest_wait_ns / 1e9 for one in measured], SPANS),
-        count("calls waiting", [one.waiting_peak for one in measured], "peak"),
+        in_one_unit("max", [one.longest_wait_ns / 1e9 for one in measured], SPANS),
+        count("waiting", [one.waiting_peak for one in measured], "peak"),
     ]
+    return [if_known(stated, column) for column in columns]
 
 
 def cause_columns(each: Sequence[Measures]) -> list[Column]:

@@ -11,6 +11,8 @@ from vestigo.units import SIZES, best_unit
 
 CHARTS = {"hits": "hit_rate", "stale": "stale_rate", "calls": "loads", "memory": "memory_peak"}
 """What is drawn over time, by the name of its chart."""
+OF_THE_ORIGIN = {"failed": "failed_rate", "waiting": "waiting_peak"}
+"""What is drawn besides where an origin is stated."""
 _MOST_MARKS = 100
 
 

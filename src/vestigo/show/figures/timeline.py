@@ -8,6 +8,7 @@ from matplotlib.dates import AutoDateLocator, ConciseDateFormatter
 from matplotlib.ticker import FuncFormatter, PercentFormatter
 
 from vestigo.errors import RulesError
+from vestigo.measures import is_told
 from vestigo.outcome import Outcome
 from vestigo.show import style
 from vestigo.show.charts.over_time import Memory, course, moments
@@ -90,9 +91,11 @@ def _stale(outcome: Outcome) -> str:
 
 def _draw_rates(axis: "Axes", outcome: Outcome, edges: Sequence[float]) -> None:
     colours = {"hit_rate": ("hits", style.ACCENT), "stale_rate": ("stale hits", style.WARNING)}
+    if outcome.failed:
+        colours["failed_rate"] = ("failed", style.INK)
     for measure, (name, colour) in colours.items():
         amounts = course(outcome.slices, measure).amounts
-        if edges and (measure == "hit_rate" or outcome.stale_known):
+        if edges and is_told(measure, outcome):
             axis.stairs(amounts, edges, color=colour, baseline=None, linewidth=1.8)
             if measure == "stale_rate":
                 axis.stairs(np.nan_to_num(amounts), edges, color=colour, fill=True, alpha=0.18)

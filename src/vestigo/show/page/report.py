@@ -15,13 +15,14 @@ from vestigo.choosing.reasons import better_and_worse, how_sure, neighbours
 from vestigo.data import Told
 from vestigo.explaining.report import Report
 from vestigo.explaining.why.story import Story
-from vestigo.measures import MEASURES
+from vestigo.measures import MEASURES, is_told
 from vestigo.outcome import CAUSES, Outcome
 from vestigo.outcome.counts import WORDS
 from vestigo.rules import Plan
 from vestigo.rules.plan_text import plan_text
 from vestigo.show import figures
 from vestigo.show.charts.every_size import enough_text
+from vestigo.show.charts.over_time import CHARTS, OF_THE_ORIGIN
 from vestigo.show.check import check_text
 from vestigo.show.notes import kept_together
 from vestigo.show.outcome import over_time as table_over_time
@@ -66,7 +67,14 @@ _SECTIONS = {
     "plan": "The plan to use",
     "how": "How this was done",
 }
-_TIMES = {"hits": "Hit rate", "stale": "Stale hits", "calls": "Origin calls", "memory": "Memory"}
+_TIMES = {
+    "hits": "Hit rate",
+    "stale": "Stale hits",
+    "calls": "Origin calls",
+    "memory": "Memory",
+    "failed": "Failed reads",
+    "waiting": "Calls that wait for the origin",
+}
 
 
 class Cell(NamedTuple):
@@ -230,7 +238,7 @@ def _whose_words(plan: Plan, lookup: str) -> str:
 def _times(report: Report) -> dict[str, object]:
     today, picked = report.today, report.picked if report.is_choice else None
     return {
-        "times": {name: title for name, title in _TIMES.items() if name != "stale" or today.stale_known},
+        "times": {name: title for name, title in _TIMES.items() if is_told((CHARTS | OF_THE_ORIGIN)[name], today)},
         "time_still": picture("today", "today's settings over time", lambda: figures.timeline(today)),
         "picked_still": picture("picked", "the pick over time", lambda: figures.timeline(picked)) if picked else "",
         "time_table": converted(table_over_time("from (UTC)", today.slices)) if today.slices else "",

@@ -12,7 +12,7 @@ from vestigo.measures import MEASURES, is_told
 from vestigo.outcome import Outcome
 from vestigo.show.charts.candidates import front_chart
 from vestigo.show.charts.every_size import LIMIT, sizes_chart, thinned
-from vestigo.show.charts.over_time import CHARTS, Memory, course, moments
+from vestigo.show.charts.over_time import CHARTS, OF_THE_ORIGIN, Memory, course, moments
 from vestigo.show.charts.records import PICK, TODAY, Chart, Kind, Place, legend
 from vestigo.show.page.charts import Axis, Drawing, Series, chart, label, level, lines, points, sizes_on
 
@@ -75,8 +75,10 @@ def drawn_sizes(curves: Sequence[SizeCurve]) -> tuple[Drawing, list[Kind]]:
 
 
 def drawn_over_time(today: Outcome, picked: Outcome | None) -> dict[str, Drawing]:
-    """Charts by name: the hit rate, stale hits, origin calls and memory in each slice of time."""
-    told = {name: of for name, of in CHARTS.items() if is_told(of, today)}
+    """Charts by name: the hit rate, stale hits, origin calls and memory in each slice of time. Where an origin is
+    stated, also failed reads and the calls that wait.
+    """
+    told = {name: of for name, of in (CHARTS | OF_THE_ORIGIN).items() if is_told(of, today)}
     made = {name: _drawn_course(name, of, today, picked) for name, of in told.items()}
     _mark(made, today)
     return made
