@@ -246,7 +246,7 @@ MEASURES: Mapping[str, Measure] = {
                 meaning="How long an origin call waited for a place.",
             ),
             "waiting_peak": Measure(
-                "calls waiting at most",
+                "calls waiting",
                 "count",
                 meaning="The most calls that waited at once for a place at the origin.",
             ),

@@ -231,3 +231,12 @@ keep_if = "all"
 pin = []
 """
     assert plan_of(tmp_path, text).rules_for("x") == Rules(zone="UTC")
+
+
+def test_limits_of_measures_with_a_dot_need_no_quotes(tmp_path: Path) -> None:
+    path = tmp_path / "plan.toml"
+    path.write_text('[aim]\nread_time.p95 = "<= 20ms"\n"origin_wait.p95" = "<= 1s"\n')
+    assert dict(read_plan(path).aim.limits) == {"read_time.p95": "<= 20ms", "origin_wait.p95": "<= 1s"}
+    path.write_text('[aim]\nmost = "hit_rate"\nread_time.p95 = "20ms"\n')
+    with pytest.raises(PlanError, match=r"line 3: .*read_time.p95"):
+        read_plan(path)

@@ -186,7 +186,9 @@ class _Reader(Tables):
         return {} if self.problems else varied
 
     def aim(self, tables: Table) -> Aim:
-        stated = dict(self.table((), "aim", tables))
+        leaves = list(self.leaves((), self.table((), "aim", tables)))
+        stated = {".".join(path): value for path, value in leaves}
+        places = {".".join(path): ("aim", *path) for path, _ in leaves}
         words = {word: stated.pop(word) for word in ("most", "least") if word in stated}
         worth = self.table((), "worth", tables)
         try:
@@ -194,7 +196,10 @@ class _Reader(Tables):
         except RulesError as error:
             for key, problem in error.by_rule:
                 _, of_worth, price = key.partition("worth.")
-                self.wrong(("worth", price) if of_worth else ("worth",) if key == "worth" else ("aim", key), problem)
+                self.wrong(
+                    ("worth", price) if of_worth else ("worth",) if key == "worth" else places.get(key, ("aim", key)),
+                    problem,
+                )
             return Aim()
 
     def checked(
