@@ -7,6 +7,7 @@ from .choosing.finding.found import Search
 from .choosing.finding.search import search
 from .choosing.key_sample import KeySample
 from .choosing.pick import Pick
+from .choosing.rehearsing.rehearsed import Rehearsed
 from .choosing.run_sweep import sweep
 from .choosing.sweep import Sweep
 from .describing.findings import Finding
@@ -32,7 +33,7 @@ from .explaining.drive.driven import Difference, Driven, Explanation, ReadCounts
 from .explaining.drive.functions import Load
 from .explaining.drive.offered import OriginValue
 from .explaining.drive.run import drive
-from .explaining.rehearse.rehearsal import Rehearsal, Rehearsed
+from .explaining.rehearse.rehearsal import Rehearsal
 from .explaining.rehearse.run import rehearse
 from .explaining.report import Report, report
 from .explaining.why.story import Advice, Step, Story

@@ -6,7 +6,8 @@ from rich.console import Group, RenderableType
 from rich.padding import Padding
 from rich.text import Text
 
-from vestigo.explaining.rehearse.rehearsal import Help, Rehearsal, Rehearsed
+from vestigo.choosing.rehearsing.rehearsed import Rehearsed
+from vestigo.explaining.rehearse.rehearsal import Help, Rehearsal
 from vestigo.show.grid import WIDTH, Column, grid
 from vestigo.show.notes import assumed, kept_together
 from vestigo.show.outcome import count

@@ -16,7 +16,7 @@ def rehearse(
         typer.Option(
             "--moment",
             metavar="NAME",
-            help="Only this moment: 'one node', restart, clear, outage, 'slow origin' or readers. Repeat it for more.",
+            help="Only this moment: node, restart, clear, outage, slow or readers. Repeat it for more.",
             show_default=False,
         ),
     ] = None,

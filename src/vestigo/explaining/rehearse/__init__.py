@@ -1,1 +1,1 @@
-"""Bad days rehearsed on the recorded trace."""
+"""Bad days rehearsed: all moments beside each other, in words, and what would help."""

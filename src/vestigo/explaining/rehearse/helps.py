@@ -4,11 +4,12 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 from typing import Any
 
+from vestigo.choosing.rehearsing.moments import BadMoment
+from vestigo.choosing.rehearsing.rehearsed import Rehearsed
+from vestigo.choosing.rehearsing.stage import CALM, Stage
 from vestigo.errors import RulesError
 from vestigo.explaining.hypotheses.trying import keys_for
-from vestigo.explaining.rehearse.moments import BadMoment
-from vestigo.explaining.rehearse.rehearsal import Help, Rehearsed
-from vestigo.explaining.rehearse.stage import CALM, Stage
+from vestigo.explaining.rehearse.rehearsal import Help
 from vestigo.rules import Plan
 from vestigo.rules.rules import Rules
 from vestigo.rules.vary import Changes

@@ -3,14 +3,15 @@
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from vestigo.arguments import argument
+from vestigo.choosing.rehearsing.moments import BadMoment, bad_moments
+from vestigo.choosing.rehearsing.rehearsed import Rehearsed
+from vestigo.choosing.rehearsing.stage import CALM, Stage
 from vestigo.engine.context import assumptions
 from vestigo.engine.job import job
 from vestigo.engine.what_if import applied, settled_plan
 from vestigo.errors import RulesError
 from vestigo.explaining.rehearse.helps import RunAll, helps
-from vestigo.explaining.rehearse.moments import BadMoment, bad_moments
-from vestigo.explaining.rehearse.rehearsal import Rehearsal, Rehearsed
-from vestigo.explaining.rehearse.stage import CALM, Stage
+from vestigo.explaining.rehearse.rehearsal import Rehearsal
 from vestigo.progress import Progress, reporting
 from vestigo.rules import Plan
 from vestigo.rules.plan import Engine
@@ -34,7 +35,7 @@ def rehearse(  # noqa: PLR0913  # all but two by name
 ) -> Rehearsal:
     """Replays bad moments at the worst time of the recording, with today's settings and with every candidate.
 
-    Each moment (``one node`` restarts, ``restart`` of all, ``clear``, ``outage``, ``slow origin``, ``readers``) happens
+    Each moment (a ``node`` restarts, ``restart`` of all, ``clear``, ``outage``, ``slow`` origin, twice the ``readers``) happens
     at the beginning of the busiest minute, or `at` another time. `slow` is how long a read takes at most that is not
     slow, in place of what the plan's ``[origin]`` says. If nothing says how many calls the origin serves at a time, it
     is taken to serve as many as the recording shows, and `Rehearsal.assumptions` say so. `progress` is as in `sweep`.

@@ -5,8 +5,9 @@ from typing import TYPE_CHECKING
 
 from matplotlib.ticker import FuncFormatter
 
+from vestigo.choosing.rehearsing.rehearsed import Course, Rehearsed
 from vestigo.errors import raise_for_unknown
-from vestigo.explaining.rehearse.rehearsal import Course, Rehearsal, Rehearsed
+from vestigo.explaining.rehearse.rehearsal import Rehearsal
 from vestigo.show import style
 from vestigo.show.figures.canvas import check_drawn, entitle, our_style
 from vestigo.show.safe import printable

@@ -5,13 +5,13 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from vestigo.choosing.rehearsing.moments import BadMoment
+from vestigo.choosing.rehearsing.recovery import recovery_ns
+from vestigo.choosing.rehearsing.rehearsed import Course, Rehearsed
+from vestigo.choosing.rehearsing.worst import AFTER, most_at_once, worst_minute
 from vestigo.engine.job import job
 from vestigo.engine.replay import run
 from vestigo.errors import RulesError
-from vestigo.explaining.rehearse.moments import BadMoment
-from vestigo.explaining.rehearse.recovery import recovery_ns
-from vestigo.explaining.rehearse.rehearsal import Course, Rehearsed
-from vestigo.explaining.rehearse.worst import AFTER, most_at_once, worst_minute
 from vestigo.outcome import Outcome
 from vestigo.prepared.counting import first_counted
 from vestigo.rules import Plan

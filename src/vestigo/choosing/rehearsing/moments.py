@@ -50,7 +50,7 @@ def _every(trace: Trace, at_ns: int) -> list[BadMoment]:
     def restart(words: str, name: str, node: int) -> BadMoment:
         return BadMoment(name, words, lambda on: with_event(on, at_ns, Op.RESTART, node), lambda plan: plan)
 
-    one = [restart(f"a restart of {trace.nodes[busiest]}", "one node", busiest)] if nodes > 1 else []
+    one = [restart(f"a restart of {trace.nodes[busiest]}", "node", busiest)] if nodes > 1 else []
     return [
         *one,
         restart(all_restart, "restart", MISSING),
@@ -62,7 +62,7 @@ def _every(trace: Trace, at_ns: int) -> list[BadMoment]:
             lambda plan: _with_origin(plan, down=f"{_instant(at_ns)} for {AWAY // SECOND}s"),
         ),
         BadMoment(
-            "slow origin",
+            "slow",
             f"an origin {TIMES} times as slow for {SLOW // SECOND // 60} min",
             lambda on: on,
             lambda plan: _with_origin(plan, slower=f"{TIMES}x {_instant(at_ns)} for {SLOW // SECOND}s"),

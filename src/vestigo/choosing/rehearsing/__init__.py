@@ -1,0 +1,1 @@
+"""Bad moments, replayed on the recorded trace: what happens in each, and how long readers suffer."""
