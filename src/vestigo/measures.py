@@ -268,6 +268,29 @@ MEASURES: Mapping[str, Measure] = {
 """By key, as `Outcome.to_dict`, plans and JSON have it; those below a heading with a dot."""
 
 
+MOMENTS = ("node", "restart", "clear", "outage", "slow", "readers")
+"""What can be rehearsed: one node restarts, all do, everything is cleared, the origin is away, it is slow, there are
+twice the readers."""
+_OF_MOMENTS: Mapping[str, Measure] = {
+    "recovery": Measure("as well off after", "span"),
+    "failed": Measure("failed reads", "count"),
+    "slow": Measure("slow reads", "count"),
+    "waiting": Measure("calls waiting", "count"),
+}
+"""What is told of a bad moment, by the name in `vestigo.choosing.rehearsing.rehearsed.Rehearsed`."""
+REHEARSED: Mapping[str, Measure] = {
+    f"rehearsed.{moment}.{name}": one._replace(label=f"{one.label} ({moment} rehearsed)")
+    for moment in MOMENTS
+    for name, one in _OF_MOMENTS.items()
+} | {f"rehearsed.{name}": one._replace(label=f"{one.label} (all rehearsed)") for name, one in _OF_MOMENTS.items()}
+"""What can only be limited: how a bad moment goes, or the worst of all. A choice rehearses for it."""
+
+
+def limited_measure(name: object) -> Measure:
+    """What can be limited under this name. Raises ValueError if there is nothing."""
+    return REHEARSED[name] if isinstance(name, str) and name in REHEARSED else measure(name)
+
+
 def measure(name: object) -> Measure:
     """The measure of this name. Raises ValueError if there is none."""
     if not isinstance(name, str) or name not in MEASURES:

@@ -6,26 +6,28 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from vestigo.choosing.candidates import Candidate, Candidates
-from vestigo.choosing.pick import HeldOut, Pick, Relaxed, cost, excesses
+from vestigo.choosing.pick import Excess, HeldOut, Pick, Relaxed, cost, excesses
 from vestigo.choosing.reasons import sentences
+from vestigo.choosing.rehearsing.rehearser import Rehearser
+from vestigo.choosing.rehearsing.stands import Stands
 from vestigo.choosing.resample import Resamples
 from vestigo.errors import InputError
 from vestigo.measures import MEASURES, is_told
 from vestigo.rules import Aim
 
 
-def choose(candidates: Candidates, aim: Aim, seed: int) -> Pick:
+def choose(candidates: Candidates, aim: Aim, seed: int, rehearser: Rehearser | None = None) -> Pick:
     """Ranks candidates on all the counted time, and makes the same choice on the first part alone, to see what that
     gives on the rest. Raises InputError for an aim that the trace cannot judge.
     """
     aim = settled(aim, candidates)
     if not candidates.today.of_slices["reads"]:
         raise InputError(f"{candidates.source or 'the trace'}: holds no events, so there is nothing to choose by")
-    pick = _pick(candidates, aim, seed)
+    pick = _pick(candidates, aim, seed, rehearser)
     return replace(pick, because=sentences(pick))
 
 
-def _pick(candidates: Candidates, aim: Aim, seed: int) -> Pick:
+def _pick(candidates: Candidates, aim: Aim, seed: int, rehearser: Rehearser | None) -> Pick:
     def of_aim(one: Candidate) -> float:
         return cost(candidates, aim, one)
 
@@ -33,12 +35,16 @@ def _pick(candidates: Candidates, aim: Aim, seed: int) -> Pick:
         return max(each.share for each in excesses(candidates, one, aim.each_limit))
 
     ranked = _ranked(candidates, aim)
+    beyond = [one for one in ranked if excesses(candidates, one, aim.each_limit)]
     within = [one for one in ranked if not excesses(candidates, one, aim.each_limit)]
     if not within:
         nearest = min(ranked, key=farthest)
         return Pick(candidates, aim, nearest, tuple(excesses(candidates, nearest, aim.each_limit)))
-    pick = within[0]
-    runner_up = next((one for one in within[1:] if one.of_slices != pick.of_slices), None)
+    stands = bad_days(rehearser, within, aim, candidates.today) if aim.rehearsed else None
+    if stands is not None and stands.candidate is None:
+        return Pick(candidates, aim, within[0], broken_by(stands), bad_days=stands)
+    pick = within[0] if stands is None or stands.candidate is None else stands.candidate
+    runner_up = next((one for one in within[within.index(pick) + 1 :] if one.of_slices != pick.of_slices), None)
     resamples = Resamples(len(pick.of_slices["reads"]), seed)
     less = pick.measure("memory_peak")
     rates = ("hit_rate", "fresh_hit_rate", "stale_rate") if candidates.stale_known else ("hit_rate",)
@@ -53,8 +59,26 @@ def _pick(candidates: Candidates, aim: Aim, seed: int) -> Pick:
         intervals={name: resamples.interval(pick, name) for name in rates},
         relaxed=tuple(_relaxed(candidates, aim, ranked, pick)),
         cheaper=next((one for one in within if one.measure("memory_peak") < less), None),
-        better=min((one for one in ranked if of_aim(one) < of_aim(pick)), key=farthest, default=None),
+        bad_days=stands,
+        better=min((one for one in beyond if of_aim(one) < of_aim(pick)), key=farthest, default=None),
     )
+
+
+def bad_days(rehearser: Rehearser | None, ranked: Sequence[Candidate], aim: Aim, today: Candidate) -> Stands:
+    """The best of some candidates that keeps the limits of bad moments. Raises InputError if nothing can be
+    rehearsed.
+    """
+    if rehearser is None:
+        raise InputError(
+            "aim: limits of bad moments (rehearsed.) need the trace; sweep or search again, instead of reading results"
+        )
+    return rehearser.best(ranked, aim.rehearsed, today)
+
+
+def broken_by(stands: Stands) -> tuple[Excess, ...]:
+    """The limits of bad moments that the best one in calm times breaks."""
+    each = [Excess(limit, stands.amounts[limit.name]) for limit in stands.limits]
+    return tuple(one for one in each if not one.limit.allows(one.amount))
 
 
 def _ranked(found: Candidates, aim: Aim, part: str = "whole") -> list[Candidate]:

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, NamedTuple, Protocol
 
 from vestigo.choosing.candidates import Candidate, Candidates
 from vestigo.choosing.proof import Proof
+from vestigo.choosing.rehearsing.stands import Stands
 from vestigo.data import Data, Told, can_be_kept
 from vestigo.measures import MEASURES
 from vestigo.rules import Aim, Plan, Worth
@@ -75,6 +76,8 @@ class Pick(Data):
     """The candidate that breaks limits least, of those that are better at the aim."""
     proof: Proof | None = None
     """How good it is among all combinations of what a search tried."""
+    bad_days: Stands | None = None
+    """How the limits of bad moments were kept, if the aim has some."""
     because: tuple[str, ...] = ("",)
     """The reasons in sentences. The first one says what to take."""
 

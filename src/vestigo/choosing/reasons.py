@@ -2,10 +2,10 @@
 
 from vestigo.choosing.candidates import Candidate
 from vestigo.choosing.pick import Excess, Pick
-from vestigo.measures import MEASURES, is_told
+from vestigo.measures import MEASURES, is_told, limited_measure
 from vestigo.rules.plan_parts import ALWAYS_FRESH, KEEP_ALL
 from vestigo.rules.vary import name_of
-from vestigo.units import capitalised, format_share
+from vestigo.units import capitalised, counted, format_share
 
 _CEILINGS = {"hit_rate": KEEP_ALL, "fresh_hit_rate": ALWAYS_FRESH}
 """For a measure, which ceiling bounds it."""
@@ -26,7 +26,16 @@ def sentences(pick: Pick) -> tuple[str, ...]:
         return (_sentence(pick), _resampled(pick), *left_out)
     most = ceiling(pick)
     no_more = [f"No settings at all give {pick.goal} above {most}."] if most is not None else []
-    return (_sentence(pick), *how_sure(pick), *no_more, *neighbours(pick), *left_out)
+    return (_sentence(pick), *on_bad_days(pick), *how_sure(pick), *no_more, *neighbours(pick), *left_out)
+
+
+def on_bad_days(pick: Pick) -> list[str]:
+    """How the pick keeps the limits of bad moments, and how many that are better in calm times do not."""
+    if pick.bad_days is None:
+        return []
+    over = len(pick.bad_days.passed_over)
+    others = f"; {counted(over, 'better one')} {'does' if over == 1 else 'do'} not" if over else ""
+    return [f"In the busiest minute it keeps the limits of bad moments: {pick.bad_days.in_words}{others}."]
 
 
 def _sentence(pick: Pick) -> str:
@@ -194,7 +203,7 @@ def _doubt(pick: Pick) -> str:
 
 
 def _broken(one: Excess) -> str:
-    what = MEASURES[one.limit.name]
+    what = limited_measure(one.limit.name)
     limit = f"{one.limit.sign} {what.amount_text(one.limit.bound)}"
     return f"{what.label} {what.amount_text(one.amount)}, and the limit is {limit}"
 

@@ -17,6 +17,7 @@ from vestigo.choosing.compare import references
 from vestigo.choosing.estimate import Estimate
 from vestigo.choosing.front import unbeaten_rows
 from vestigo.choosing.key_sample import KeySample
+from vestigo.choosing.rehearsing.rehearser import Rehearser
 from vestigo.choosing.results import Kept, kept_of, replayed, split_at
 from vestigo.choosing.store import trace_name
 from vestigo.choosing.sweep import Sweep
@@ -205,6 +206,7 @@ class Sweeping:
             self._estimates,
             {name: other for name, other in self._same.items() if other in results},
             self._left_out,
+            rehearser=Rehearser(self.given, self._settings[TODAY][1]),
         )
 
 

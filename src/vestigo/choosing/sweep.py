@@ -1,7 +1,7 @@
 """``Sweep``: what `sweep` and `search` return, with its front and its pick."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, fields
 from typing import TYPE_CHECKING
 
 from vestigo.arguments import shown, whole_number
@@ -9,6 +9,7 @@ from vestigo.choosing.candidates import Candidate, Candidates
 from vestigo.choosing.choose import choose
 from vestigo.choosing.front import unbeaten
 from vestigo.choosing.pick import Pick
+from vestigo.choosing.rehearsing.rehearser import Rehearser
 from vestigo.data import Told
 from vestigo.errors import RulesError
 from vestigo.measures import MEASURES
@@ -19,6 +20,7 @@ from vestigo.units import counted
 if TYPE_CHECKING:
     import pandas as pd
 
+_NOT_KEPT = ("answers", "rehearser")
 FRONT = ("hit_rate", "memory_peak", "stale_rate")
 """What a front is about unless something else is asked."""
 
@@ -26,6 +28,13 @@ FRONT = ("hit_rate", "memory_peak", "stale_rate")
 @dataclass(frozen=True, eq=False, repr=False)
 class Sweep(Candidates):
     """Candidates by name, in the order in which they were asked for. The first is today's settings."""
+
+    rehearser: Rehearser | None = field(default=None, compare=False)
+    """Rehearses candidates, if an aim limits how bad moments go. What was read back from a file cannot."""
+
+    def to_kept(self) -> Told:
+        """What a file holds."""
+        return {one.name: getattr(self, one.name) for one in fields(self) if one.name not in _NOT_KEPT}
 
     def front(self, measures: Sequence[str] = FRONT, part: str = "whole") -> list[Candidate]:
         """The candidates that no other beats, best first. A candidate beats another if it is as good in every measure
@@ -65,7 +74,7 @@ class Sweep(Candidates):
         return self._chosen(aim or self.aim, whole_number("seed", seed, 0))
 
     def _chosen(self, aim: Aim, seed: int) -> Pick:
-        return choose(self, aim, seed)
+        return choose(self, aim, seed, self.rehearser)
 
     def _aim_of(
         self, most: str | None, least: str | None, worth: Worth | None, limits: Mapping[str, str | Sequence[str]]

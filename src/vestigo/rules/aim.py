@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, NamedTuple, TypeVar
 from vestigo.arguments import is_by_name, shown
 from vestigo.data import Named, Told, can_be_kept
 from vestigo.errors import RulesError, UnknownName, rules_error
-from vestigo.measures import MEASURES, Measure, check_direction, measure
+from vestigo.measures import REHEARSED, Measure, check_direction, limited_measure
 from vestigo.units import as_python, format_share, parse_share
 
 if TYPE_CHECKING:
@@ -40,7 +40,7 @@ class Limit(NamedTuple):
     @classmethod
     def read(cls, name: str, text: object) -> "Limit":
         """Raises ValueError."""
-        what = measure(name)
+        what = limited_measure(name)
         limit = _LIMIT.fullmatch(text) if isinstance(text, str) else None
         if limit is None:
             sign = ">=" if what.more_is_better else "<="
@@ -68,13 +68,13 @@ class Limit(NamedTuple):
         return amount <= self.bound if self.sign == "<=" else amount >= self.bound
 
     def __str__(self) -> str:
-        return f"{MEASURES[self.name].label} {self.sign} {self.written}"
+        return f"{limited_measure(self.name).label} {self.sign} {self.written}"
 
     @property
     def written(self) -> str:
         """The bound for people."""
         if self.of_today is None:
-            return MEASURES[self.name].amount_text(self.bound)
+            return limited_measure(self.name).amount_text(self.bound)
         more = self.of_today - 1
         return "today" + (f" {'+' if more > 0 else '-'} {format_share(abs(more))}" if more else "")
 
@@ -144,6 +144,8 @@ class Aim(Named):
     is_usual: bool = field(init=False, default=False, compare=False)
     """Whether nobody said what to make best."""
     each_limit: tuple[Limit, ...] = field(init=False, default=(), compare=False)
+    rehearsed: tuple[Limit, ...] = field(init=False, default=(), compare=False)
+    """The limits of bad moments, for which candidates are rehearsed from the best one down."""
 
     def __post_init__(self) -> None:
         problems = [*self._read_worth(), *self._wrong_names()]
@@ -156,7 +158,8 @@ class Aim(Named):
         object.__setattr__(self, "best", "fresh_hit_rate" if is_usual else self.most or self.least)
         stated = {name: _one_or_more(texts) for name, texts in self.limits.items()}
         object.__setattr__(self, "limits", MappingProxyType(stated))
-        object.__setattr__(self, "each_limit", tuple(limits))
+        object.__setattr__(self, "each_limit", tuple(one for one in limits if one.name not in REHEARSED))
+        object.__setattr__(self, "rehearsed", tuple(one for one in limits if one.name in REHEARSED))
 
     def _read_worth(self) -> list[tuple[str, str]]:
         if self.worth is None or isinstance(self.worth, Worth):

@@ -7,7 +7,7 @@ from typing import Any, Literal, get_args, get_origin
 from pydantic import BaseModel, BeforeValidator
 from pydantic.fields import FieldInfo
 
-from vestigo.measures import MEASURES
+from vestigo.measures import MEASURES, REHEARSED
 from vestigo.rules import values
 from vestigo.rules.aim import Worth
 from vestigo.rules.checked import said_of
@@ -173,7 +173,8 @@ def _of_aim() -> Schema:
         word: {"enum": [name for name, one in MEASURES.items() if one.more_is_better == (word == "most")]}
         for word in ("most", "least")
     }
-    return _object({**best, **{name: {**limit, "description": one.label} for name, one in MEASURES.items()}})
+    limits = {name: {**limit, "description": one.label} for name, one in {**MEASURES, **REHEARSED}.items()}
+    return _object({**best, **limits})
 
 
 def _of_worth() -> Schema:

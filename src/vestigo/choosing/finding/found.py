@@ -1,11 +1,11 @@
 """``Search``: what a search found, and the answers to other questions about it."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, fields, replace
+from dataclasses import dataclass, field, replace
 from math import prod
 
 from vestigo.choosing.candidates import Candidate
-from vestigo.choosing.choose import settled
+from vestigo.choosing.choose import bad_days, broken_by, settled
 from vestigo.choosing.finding.answers import FOUND, NEARLY_ALL, Answers
 from vestigo.choosing.finding.reasons import sentences, tightest
 from vestigo.choosing.front import unbeaten
@@ -63,6 +63,15 @@ class Search(Sweep):
             nearest = self.answers.nearest(aim.each_limit)
             pick = Pick(self, aim, nearest, tuple(excesses(self, nearest, aim.each_limit)))
             return replace(pick, because=sentences(pick, NEARLY_ALL))
+        stands = None
+        if aim.rehearsed:
+            within = [one for one in self.values() if not excesses(self, one, aim.each_limit)]
+            ranked = [candidate, *sorted(within, key=lambda one: cost(self, aim, one))]
+            stands = bad_days(self.rehearser, ranked, aim, self.today)
+            if stands.candidate is None:
+                pick = Pick(self, aim, candidate, broken_by(stands), bad_days=stands)
+                return replace(pick, because=sentences(pick, NEARLY_ALL))
+            candidate, proof = stands.candidate, proof if stands.candidate is candidate else None
         resamples = Resamples(len(candidate.of_slices["reads"]), seed)
         rates = ("hit_rate", "fresh_hit_rate", "stale_rate") if self.stale_known else ("hit_rate",)
         pick = Pick(
@@ -74,6 +83,7 @@ class Search(Sweep):
             intervals={name: resamples.interval(candidate, name) for name in rates},
             relaxed=tuple(self._relaxed(aim, candidate)),
             proof=proof,
+            bad_days=stands,
         )
         return replace(pick, because=sentences(pick, NEARLY_ALL, found.least if found is not None else None))
 
@@ -135,10 +145,6 @@ class Search(Sweep):
     def to_dict(self) -> Told:
         """The candidates, the ceilings, and what else was found."""
         return {**super().to_dict(), **self.told()}
-
-    def to_kept(self) -> Told:
-        """What a file holds: all but what was tried."""
-        return {one.name: getattr(self, one.name) for one in fields(self) if one.name != "answers"}
 
     def __repr__(self) -> str:
         best = self[FOUND] if FOUND in self.candidates else self.today

@@ -6,8 +6,8 @@ from math import floor, log10
 from vestigo.choosing.candidates import Candidate
 from vestigo.choosing.pick import Excess, Pick, written
 from vestigo.choosing.proof import Proof
-from vestigo.choosing.reasons import ceiling, first_part
-from vestigo.measures import MEASURES
+from vestigo.choosing.reasons import ceiling, first_part, on_bad_days
+from vestigo.measures import MEASURES, limited_measure
 from vestigo.rules import Aim
 from vestigo.rules.aim import Limit
 from vestigo.units import capitalised, format_share
@@ -21,7 +21,8 @@ def sentences(pick: Pick, nearly_all: float, found: float | None = None) -> tupl
     if not pick.is_met:
         broken = ", ".join(_broken(one) for one in pick.broken)
         return (f"Nothing that was tried keeps the limits over the whole time. The closest breaks {broken}.",)
-    return (_what(pick), _how_good(pick, nearly_all, found), _check(pick), _resampled(pick), *_limits(pick))
+    good = _how_good(pick, nearly_all, found)
+    return (_what(pick), good, *on_bad_days(pick), _check(pick), _resampled(pick), *_limits(pick))
 
 
 def how_many(number: int) -> str:
@@ -121,7 +122,7 @@ def _limits(pick: Pick) -> list[str]:
 
 
 def _broken(excess: Excess) -> str:
-    return f"{excess.limit} ({MEASURES[excess.limit.name].amount_text(excess.amount)})"
+    return f"{excess.limit} ({limited_measure(excess.limit.name).amount_text(excess.amount)})"
 
 
 def gain_text(pick: Pick, gain: float) -> str:

@@ -8,13 +8,16 @@ from vestigo.units import SECOND
 MINUTE = 60 * SECOND
 AFTER = 40 * MINUTE
 """How much of the trace is looked at after a bad moment."""
+_BEFORE = 20 * MINUTE
+"""So much of the trace comes before it, so that caches have filled."""
 
 
 def worst_minute(trace: Trace, from_ns: int) -> int:
-    """When the minute of the clock begins that has most reads, of those from a moment on. Where the trace is long
-    enough, as much of it comes after that minute as is looked at.
+    """When the minute of the clock begins that has most reads, of those from a moment on. In a trace of some hours,
+    caches have filled before it, and as much comes after it as is looked at.
     """
-    begin, end = max(int(trace.at[0]), from_ns), int(trace.at[-1])
+    end = int(trace.at[-1])
+    begin = max(int(trace.at[0]) + min(_BEFORE, trace.span_ns // 4), from_ns)
     latest = end - AFTER if end - AFTER > begin else end
     first = -(-begin // MINUTE)
     minutes = np.zeros(max(latest // MINUTE - first + 1, 1), np.int64)

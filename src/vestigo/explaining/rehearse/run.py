@@ -35,10 +35,11 @@ def rehearse(  # noqa: PLR0913  # all but two by name
 ) -> Rehearsal:
     """Replays bad moments at the worst time of the recording, with today's settings and with every candidate.
 
-    Each moment (a ``node`` restarts, ``restart`` of all, ``clear``, ``outage``, ``slow`` origin, twice the ``readers``) happens
-    at the beginning of the busiest minute, or `at` another time. `slow` is how long a read takes at most that is not
-    slow, in place of what the plan's ``[origin]`` says. If nothing says how many calls the origin serves at a time, it
-    is taken to serve as many as the recording shows, and `Rehearsal.assumptions` say so. `progress` is as in `sweep`.
+    Each moment (a ``node`` restarts, ``restart`` of all, ``clear``, ``outage``, ``slow`` origin, twice the
+    ``readers``) happens at the beginning of the busiest minute, or `at` another time. `slow` is how long a read takes
+    at most that is not slow, in place of what the plan's ``[origin]`` says. If nothing says how many calls the origin
+    serves at a time, it is taken to serve as many as the recording shows, and `Rehearsal.assumptions` say so.
+    `progress` is as in `sweep`.
 
     Raises RulesError if the settings do not fit the trace, and UnknownName for a moment that the trace cannot have.
 
