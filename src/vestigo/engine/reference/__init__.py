@@ -6,6 +6,8 @@ pool     the entries of one compartment, their limits and policy
 ledger   what is counted
 witness  what is told of single reads and keys
 agenda   what falls due
+origin   what becomes of an origin call
+holdings what is held, and how it comes and leaves
 steps    what one event does
 run      one event after the other
 """
