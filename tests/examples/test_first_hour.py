@@ -16,7 +16,7 @@ ELSEWHERE = "explore"
 def test_the_demo_and_every_step_print_what_the_page_shows(tmp_path: Path) -> None:
     (begin, _), *steps = STEP.findall(PAGE)
     demo, enter = begin.splitlines()
-    assert enter == "cd harbour" and len(steps) == 9
+    assert enter == "cd harbour" and len(steps) == 10
     _check_demo(tmp_path, *shlex.split(demo)[1:])
     for commands, after in steps:
         for command in commands.splitlines():

@@ -7,6 +7,7 @@ import pytest
 
 import vestigo as vg
 from vestigo.choosing.rehearsing.worst import most_at_once, worst_minute
+from vestigo.measures import MOMENTS
 from vestigo.trace import Op
 from vestigo.units import SECOND
 
@@ -140,3 +141,7 @@ def test_what_means_nothing_is_refused(trace: vg.Trace, asked: dict[str, Any], s
         vg.rehearse(trace, vg.Rules(), **asked)
     with pytest.raises(vg.RulesError, match="no reads"):
         vg.rehearse(vg.read_trace({"at": [1], "key": ["a"], "op": ["write"]}), vg.Rules())
+
+
+def test_every_moment_has_a_name_that_an_aim_can_limit(found: vg.Rehearsal) -> None:
+    assert (*found.moments,) == MOMENTS

@@ -11,7 +11,7 @@ _WITHIN = 1.1
 """As well off is whoever is no more than a tenth worse off."""
 
 
-class Windows:
+class _Stretches:
     """What the ten minutes from each stretch on give: the p95 of read time, and the most calls that waited."""
 
     def __init__(self, slices: Slices, from_ns: int, width_ns: int, count: int) -> None:
@@ -24,7 +24,7 @@ class Windows:
                 self._spans[place], self._waiting[place] = spans, waiting
         self._wide = max(-(-WELL // width_ns), 1)
 
-    def worse_off(self, other: "Windows", place: int) -> bool:
+    def worse_off(self, other: "_Stretches", place: int) -> bool:
         """Whether readers are worse off than in the other course."""
         here = slice(place, place + self._wide)
         if self._waiting[here].max() > _WITHIN * other._waiting[here].max():
@@ -40,7 +40,7 @@ def recovery_ns(moment: Slices, without: Slices, at_ns: int, ends_ns: int, width
     the end if that is nearer. None if that is after `ends_ns`.
     """
     count = max((ends_ns // width_ns) - (at_ns // width_ns) + 1, 1)
-    bad, good = (Windows(one, at_ns, width_ns, count) for one in (moment, without))
+    bad, good = (_Stretches(one, at_ns, width_ns, count) for one in (moment, without))
     last = max(count - WELL // width_ns, count // 2, 1)
     for place in range(last):
         if not bad.worse_off(good, place):
