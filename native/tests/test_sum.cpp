@@ -108,7 +108,7 @@ void check_sum(const std::vector<Ledger>& ledgers, const Ledger& whole) {
   for (const Ledger& ledger : ledgers) parts.push_back({&ledger, every});
   Whole sum(parts, kLookups);
   check_same(sum.total(), whole.total());
-  CHECK(sum.total().read_times.occurred() == whole.total().read_times.occurred());
+  CHECK(sum.total().spans[kReadTimes].occurred() == whole.total().spans[kReadTimes].occurred());
   for (std::size_t lookup = 0; lookup < kLookups; ++lookup)
     check_same(sum.tallies()[lookup], whole.tallies()[lookup]);
   const std::vector<Slice>& slices = whole.slices().done();
