@@ -12,7 +12,7 @@ from vestigo.cli.verbs import verbs
 from vestigo.describing import findings, verdict
 from vestigo.engine.reference.policies import POLICIES as CLASSES
 from vestigo.explaining.check.mistakes import keys, lifetimes, origin, room, values
-from vestigo.measures import MEASURES
+from vestigo.measures import MEASURES, MOMENTS
 from vestigo.outcome.counts import WORDS
 from vestigo.rules import Rules
 from vestigo.rules.checked import said_of
@@ -66,11 +66,16 @@ def _plan_keys() -> str:
     schema = plan_schema()["properties"]
     for table in ("trace", "whatif", "origin", "aim", "worth", "counters"):
         rows = [
-            (f"`{name}`", _may_be(one), one.get("description", "")) for name, one in schema[table]["properties"].items()
+            (f"`{name}`", _may_be(one), one.get("description", ""))
+            for name, one in schema[table]["properties"].items()
+            if "properties" not in one and name.count(".") < 2  # what is said of one moment is said of each
         ]
         parts.append(
             f"### `[{table}]`\n\n{schema[table]['description']}\n\n{_table(('key', 'may be', 'what it is'), rows)}"
         )
+        if table == "aim":
+            named = f"`rehearsed.{MOMENTS[1]}.recovery`"
+            parts.append(f"Each `rehearsed.` key can name a moment, as in {named}: {', '.join(MOMENTS)}.")
     others = [(f"`[{name}]`", schema[name]["description"]) for name in ("pool", "candidate", "vary")]
     return "\n\n".join([*parts, "### Tables of other tables", _table(("table", "what it is"), others)])
 

@@ -68,3 +68,17 @@ def test_every_rule_has_its_meaning_with_it() -> None:
         "How long an entry lives after it was stored (see `lifetime_from`); for ever unless stated."
     )
     assert all(one["description"] for one in rules.values())
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        '[aim]\nread_time.p95 = "<= 20ms"\nrehearsed.restart.recovery = "<= 2m"\nrehearsed.failed = "<= 5"\n',
+        '[aim]\n"read_time.p95" = "<= 20ms"\n"rehearsed.restart.recovery" = "<= 2m"\n',
+        '[origin]\nat_once = 5\ndown = "09:00 for 1s"\n[origin.archive]\nlookups = ["x"]\nslower = ["2x 09:00 for 1m"]\n',
+    ],
+)
+def test_limits_and_origins_are_taken_by_both(text: str, tmp_path: Path) -> None:
+    CHECK.validate(tomllib.loads(text))
+    (tmp_path / "plan.toml").write_text(text)
+    assert read_plan(tmp_path / "plan.toml").to_dict()

@@ -174,7 +174,17 @@ def _of_aim() -> Schema:
         for word in ("most", "least")
     }
     limits = {name: {**limit, "description": one.label} for name, one in {**MEASURES, **REHEARSED}.items()}
-    return _object({**best, **limits})
+    return _object({**best, **limits, **_nested(limits)})
+
+
+def _nested(named: Schema) -> Schema:
+    """What names with dots stand for in TOML, where they are tables within tables unless they are quoted."""
+    tables: Schema = {}
+    for name, one in named.items():
+        head, *rest = name.split(".", 1)
+        if rest:
+            tables.setdefault(head, {})[rest[0]] = one
+    return {head: _object({**inner, **_nested(inner)}) for head, inner in tables.items()}
 
 
 def _of_worth() -> Schema:
