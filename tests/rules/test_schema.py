@@ -75,7 +75,7 @@ def test_every_rule_has_its_meaning_with_it() -> None:
     [
         '[aim]\nread_time.p95 = "<= 20ms"\nrehearsed.restart.recovery = "<= 2m"\nrehearsed.failed = "<= 5"\n',
         '[aim]\n"read_time.p95" = "<= 20ms"\n"rehearsed.restart.recovery" = "<= 2m"\n',
-        '[origin]\nat_once = 5\ndown = "09:00 for 1s"\n[origin.archive]\nlookups = ["x"]\nslower = ["2x 09:00 for 1m"]\n',
+        '[origin]\nat_once = 5\ndown = "09:00 for 1s"\n[origin.far]\nlookups = ["x"]\nslower = ["2x 09:00 for 1m"]\n',
     ],
 )
 def test_limits_and_origins_are_taken_by_both(text: str, tmp_path: Path) -> None:
