@@ -16,6 +16,7 @@ _RULE_FOR = {
         "eviction": "policy",
         "nulls": "negative_ttl",
         "serve_stale": "stale_while_revalidate",
+        "serve_on_failure": "stale_if_error",
         "reload_after": "refresh",
     }.items()
     for word in words.split()

@@ -52,7 +52,8 @@ SHARED = "pool.all.lookups"
 """The dotted key under which look-ups come to share one room."""
 ASSUMED = "what things take"
 """The heading of rules that say how things are, not what a cache does."""
-MEANS_NOTHING_ALONE = ("zone",)
+MEANS_NOTHING_ALONE = ("zone", "serve_on_failure", "keep_failures")
+"""They need times of day, or an origin that fails."""
 _FORMS: Mapping[object, tuple[str, ...]] = {
     Nulls: ("keep", "skip", "blind", "keep 1m", "keep 10m"),
     WhenFull: ("evict", "refuse", "free 10%", "free 25%", "free 50%"),
