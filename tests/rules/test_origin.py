@@ -116,3 +116,12 @@ def test_candidates_are_replayed_with_the_origin_of_the_plan() -> None:
     results = vg.compare(reads, plan)
     assert {results[name].waiting_peak for name in ("today", "other", "no cache")} == {2}
     assert results["no limits"].waiting_peak == 0
+
+
+def test_a_plan_shows_its_origins_and_names_only_look_ups_that_there_are() -> None:
+    plan = vg.Plan(origin={"at_once": 5}, origins={"archive": {"lookups": ["map"], "at_once": 2}})
+    assert "1 origin, Origin(at_once=5)" in repr(plan)
+    shown = plan._repr_html_()
+    assert "origin: " in shown and "archive" in shown
+    with pytest.raises(vg.RulesError, match="'map' is unknown; known are chart, berth"):
+        vg.replay(trace(), plan)

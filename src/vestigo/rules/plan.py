@@ -359,8 +359,8 @@ class Plan(Named):
 
     def unknown_lookups(self, lookups: tuple[str, ...]) -> list[str]:
         """A sentence for every look-up that the plan names but the trace does not have."""
-        pooled = [name for pool in self.pools.values() for name in pool.lookups]
-        named = dict.fromkeys([*self.lookups, *self.keys, *pooled])
+        together = [name for each in (self.pools, self.origins) for one in each.values() for name in one.lookups]
+        named = dict.fromkeys([*self.lookups, *self.keys, *together])
         return [
             f"the plan's look-up is not in the trace: {unknown(name, list(lookups))}"
             for name in named
@@ -411,11 +411,12 @@ class Plan(Named):
             "look-up": self.lookups,
             "look-up with rules for keys": self.keys,
             "pool": self.pools,
+            "origin": self.origins,
             "candidate": self.candidates,
             "key that varies": self.vary,
         }
         said = [counted(len(each), *_ONE_OR_MORE.get(what, (what,))) for what, each in many.items() if each]
-        said += [repr(one) for one in (self.what_if, self.aim, self.intake) if one.to_dict()]
+        said += [repr(one) for one in (self.what_if, self.origin, self.aim, self.intake) if one.to_dict()]
         said += [f"warm-up {self.warm_up}"] if self.warm_up else []
         return f"<Plan: {', '.join([repr(self.rules), *said])}>"
 

@@ -35,7 +35,19 @@ def plan_shown(plan: Plan) -> RenderableType:
 
 def _others(plan: Plan) -> Mapping[str, object]:
     told = plan.to_dict()
-    named = ("keys", "pools", "what_if", "vary", "aim", "candidates", "trace_path", "intake", "counters")
+    named = (
+        "keys",
+        "pools",
+        "what_if",
+        "origin",
+        "origins",
+        "vary",
+        "aim",
+        "candidates",
+        "trace_path",
+        "intake",
+        "counters",
+    )
     found = {name.replace("_", " "): told[name] for name in named if told.get(name)}
     if "candidates" in found:
         found["candidates"] = ", ".join(plan.candidates)
