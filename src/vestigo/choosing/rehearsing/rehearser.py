@@ -28,13 +28,17 @@ class Rehearser:
     plan: Plan
     """Today's settings, with the circumstances of all."""
     _known: dict[tuple[str, str], Rehearsed] = field(default_factory=dict, init=False)
+    """By settings and moment."""
 
     def best(self, ranked: Iterable[Candidate], limits: Sequence[Limit], today: Candidate) -> Stands:
         """The first of some candidates that keeps the limits."""
         bounds = [limit.beside(self._amount(today, limit.name)) if limit.of_today else limit for limit in limits]
         passed: list[str] = []
         first: dict[str, float] = {}
-        for candidate in list(ranked)[:_MOST]:
+        distinct: dict[str, Candidate] = {}
+        for candidate in ranked:
+            distinct.setdefault(_settings(candidate), candidate)
+        for candidate in list(distinct.values())[:_MOST]:
             amounts = {limit.name: self._amount(candidate, limit.name) for limit in bounds}
             first = first or amounts
             if all(limit.allows(amounts[limit.name]) for limit in bounds):
@@ -63,7 +67,8 @@ class Rehearser:
         return max((_told(one, what) for one in self._rehearsed(candidate, asked)), default=0.0)
 
     def _rehearsed(self, candidate: Candidate, names: Sequence[str]) -> list[Rehearsed]:
-        missing = [name for name in names if (candidate.name, name) not in self._known]
+        settings = _settings(candidate)
+        missing = [name for name in names if (settings, name) not in self._known]
         if missing:
             plan = applied(self.given, candidate.plan.under(self.plan))[1]
             moments = [CALM, *(self._moments[name] for name in missing)]
@@ -71,8 +76,13 @@ class Rehearser:
                 calm, *found = threads.map(lambda one: self._stage.replayed(plan, one), moments)
             for name, outcome in zip(missing, found, strict=True):
                 told = self._stage.told(candidate.name, self._moments[name], outcome, calm)
-                self._known[candidate.name, name] = told
-        return [self._known[candidate.name, name] for name in names]
+                self._known[settings, name] = told
+        return [self._known[settings, name] for name in names]
+
+
+def _settings(candidate: Candidate) -> str:
+    """The settings in words. A name can stand for others in the answer to another question."""
+    return repr(candidate.plan.replayed_to_dict())
 
 
 def _told(one: Rehearsed, what: str) -> float:

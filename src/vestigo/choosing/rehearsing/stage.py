@@ -1,7 +1,8 @@
 """Where bad moments are rehearsed: the trace up to a while after them, and the circumstances of all settings."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
 
@@ -12,6 +13,7 @@ from vestigo.choosing.rehearsing.worst import AFTER, most_at_once, worst_minute
 from vestigo.engine.job import job
 from vestigo.engine.replay import run
 from vestigo.errors import RulesError
+from vestigo.memo import Memo
 from vestigo.outcome import Outcome
 from vestigo.prepared.counting import first_counted
 from vestigo.rules import Plan
@@ -24,7 +26,9 @@ CALM = BadMoment("", "nothing bad", lambda on: on, lambda plan: plan)
 
 
 @dataclass(frozen=True, eq=False)
-class Stage:
+class Stage(Memo):
+    """The trace up to a while after a bad moment. What a moment makes of it is made once for all settings."""
+
     trace: Trace
     at_ns: int
     why_then: str
@@ -32,6 +36,7 @@ class Stage:
     """Reads that take longer are slow, whatever the plan says."""
     places_assumed: int
     """How many calls the origin serves at a time, where nothing says it. 0 if something does."""
+    kept: dict[object, Any] = field(init=False, repr=False, default_factory=dict)
 
     @classmethod
     def of(cls, trace: Trace, plan: Plan, at: Moment | None, slow: Duration | None) -> "Stage":
@@ -60,13 +65,12 @@ class Stage:
         )
 
     def replayed(self, plan: Plan, moment: BadMoment) -> Outcome:
-        on = moment.on(self.trace)
+        on: Trace = self.once(moment.name, lambda: moment.on(self.trace))
         return run(on, job(on, moment.under(self.set(plan))), moment.words)
 
     def told(self, settings: str, moment: BadMoment, found: Outcome, calm: Outcome) -> Rehearsed:
         """How a moment went, beside the same time without it."""
         slices, width_ns = found.slices, _width_ns(calm)
-        failed = slices.column("failed")
         return Rehearsed(
             moment=moment.name,
             words=moment.words,
@@ -82,7 +86,7 @@ class Stage:
                 [one.read_time(95) for one in slices],
                 slices.column("waiting_peak"),
                 slices.column("loads"),
-                failed,
+                slices.column("failed"),
             ),
         )
 
