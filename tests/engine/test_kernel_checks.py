@@ -508,3 +508,47 @@ def test_what_the_kernel_gives_cannot_be_written() -> None:
         STRETCH[0] = 7
     with pytest.raises(ValueError, match="WRITEABLE"):
         STRETCH.flags.writeable = True
+
+
+def origin(**stated: Any) -> Any:
+    made = kernel.Origin()
+    for name, value in stated.items():
+        setattr(made, name, value)
+    return made
+
+
+def with_origin(number: int = 0, **stated: Any) -> Any:
+    group = kernel.GroupRules()
+    group.origin = number
+    return full_replay(groups=[group], origins=[origin(**stated)])
+
+
+def test_an_origin_is_taken() -> None:
+    running = with_origin(places=1, down_begins=[5], down_ends=[9], pace_begins=[2], pace_of=[3], pace_to=[1])
+    running.feed(columns())
+    assert total(running)[0].sum() > 0
+
+
+@pytest.mark.parametrize(
+    ("wrong", "says"),
+    [
+        ({"number": 1}, "a group's origin is out of range"),
+        ({"number": -2}, "a group's origin is out of range"),
+        ({"down_begins": [5]}, "columns differ in length"),
+        ({"pace_begins": [5], "pace_of": [2]}, "columns differ in length"),
+        ({"down_begins": [9, 5], "down_ends": [12, 13]}, "out of order"),
+        ({"down_begins": [5], "down_ends": [5]}, "overlap"),
+        ({"down_begins": [5, 6], "down_ends": [7, 9]}, "overlap"),
+        ({"down_begins": [2**63 - 2], "down_ends": [2**63 - 1]}, "out of order or range"),
+        ({"pace_begins": [5], "pace_of": [1], "pace_to": [2]}, "pace is out of range"),
+        ({"pace_begins": [5], "pace_of": [2], "pace_to": [0]}, "pace is out of range"),
+        ({"pace_begins": [5], "pace_of": [2**40], "pace_to": [1]}, "pace is out of range"),
+        ({"fails_after": 0}, "limits are out of range"),
+        ({"give_up": 0}, "limits are out of range"),
+        ({"slow": -1}, "limits are out of range"),
+        ({"places": 2**40}, "limits are out of range"),
+    ],
+)
+def test_an_origin_that_cannot_be_is_refused(wrong: dict[str, Any], says: str) -> None:
+    with pytest.raises(ValueError, match=says):
+        with_origin(**wrong)
