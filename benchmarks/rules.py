@@ -42,7 +42,7 @@ TIMED: dict[str, dict[str, object]] = {
     "batch": {"batch": "5ms"},
 }
 PLACES = 200
-"""Of an origin whose calls may have to wait. Without a cache it would need some 220."""
+"""How many calls the benchmarked origin answers at once; the rest wait."""
 
 
 def on_nodes(trace: Trace) -> Trace:
