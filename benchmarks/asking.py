@@ -30,11 +30,11 @@ def questions(trace: Trace, rules: Rules) -> dict[str, Callable[[], object]]:
     few = tuple(sorted(chosen.tolist()))
     popular = tuple(sorted(np.argsort(-np.bincount(trace.key))[:1000].tolist()))
     return {
-        "numbers": lambda: native.run(trace, work),
-        "reads": lambda: native.watch(trace, work, Watching(reads=True)),
-        "keys": lambda: native.watch(trace, work, Watching(keys=True)),
-        "1,000 keys' stories": lambda: native.watch(trace, work, Watching(chosen=few)),
-        "the 1,000 most read": lambda: native.watch(trace, work, Watching(chosen=popular)),
+        "numbers": lambda: native.run(work),
+        "reads": lambda: native.watch(work, Watching(reads=True)),
+        "keys": lambda: native.watch(work, Watching(keys=True)),
+        "1,000 keys' stories": lambda: native.watch(work, Watching(chosen=few)),
+        "the 1,000 most read": lambda: native.watch(work, Watching(chosen=popular)),
     }
 
 

@@ -45,13 +45,13 @@ def seconds(run: object) -> float:
 def main() -> None:
     trace = speed.zipf_trace(timed=False)
     jobs = [job(trace, plan) for _, plan in tried(PLAN, trace.lookups).settings.values()]
-    prepare(trace, jobs)
+    prepare(jobs)
     curves = [seconds(lambda: size_curve(trace)) for _ in range(ROUNDS)]
     print(f"\nall sizes of {len(trace):,} reads, {len(trace.keys):,} keys: {median(curves):.2f} s")
 
     def replay_all(threads: int) -> None:
         with ThreadPoolExecutor(threads) as pool:
-            list(pool.map(lambda one: native.run(trace, one), jobs))
+            list(pool.map(native.run, jobs))
 
     cores = os.cpu_count() or 1
     pairs = [(seconds(lambda: replay_all(1)), seconds(lambda: replay_all(cores))) for _ in range(ROUNDS)]

@@ -57,11 +57,11 @@ def demo(folder: Path) -> None:
     single, whole_sweep, one_changed, knob = ([] for _ in range(4))
     for number in range(ROUNDS):
         changed = [plan.changed({"lookup.vessel.absolute": f"{60 + 7 * number + more}s"}) for more in (0, 3)]
-        single.append(seconds(native.run, trace, work, None, IN_ONE_PIECE))
+        single.append(seconds(native.run, work, None, IN_ONE_PIECE))
         known = KnownParts()
-        native.run(trace, work, known)
+        native.run(work, known)
         other = job(trace, changed[0])
-        one_changed.append(seconds(native.run, trace, other, known))
+        one_changed.append(seconds(native.run, other, known))
         knob.append(seconds(explored.replay, changed[1]))
         anew = read_trace(paths[0])
         whole_sweep.append(seconds(sweep, anew, plan))
@@ -87,11 +87,11 @@ def one_replay(name: str, trace: Trace, entries: int) -> None:
     work = job(trace, Plan(Rules(max_entries=entries, absolute=speed.ABSOLUTE, sliding=speed.SLIDING)))
     ways = {"in one piece": IN_ONE_PIECE, "in parts": RunOptions(Cut(by_node=len(trace.nodes) > 0))}
     for options in ways.values():
-        native.run(trace, work, options=options)  # what is prepared once for a trace is not measured
+        native.run(work, options=options)  # what is prepared once for a trace is not measured
     times: dict[str, list[float]] = {way: [] for way in ways}
     for _ in range(ROUNDS):
         for way, options in ways.items():
-            times[way].append(seconds(native.run, trace, work, None, options))
+            times[way].append(seconds(native.run, work, None, options))
     ratio = median(one / parts for one, parts in zip(*times.values(), strict=True))
     alone, apart = (f"{median(taken):.2f} s" for taken in times.values())
     print(

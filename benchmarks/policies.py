@@ -25,7 +25,7 @@ def policy_run(trace: Trace, entries: int, eviction: str) -> Callable[[], int]:
     work = job(trace, Plan(rules))
 
     def run() -> int:
-        hits: int = native.run(trace, work)[0]["hits"]
+        hits: int = native.run(work)[0]["hits"]
         return hits
 
     return run

@@ -59,7 +59,7 @@ def run_of(
     work = job(
         trace, Plan(Rules(**{**BASE, "max_entries": entries, **rules}), origin={"at_once": places} if places else {})
     )
-    return lambda: native.run(trace, work, options=IN_ONE_PIECE), is_plain(trace, whole(trace, work))
+    return lambda: native.run(work, options=IN_ONE_PIECE), is_plain(trace, whole(work))
 
 
 def main() -> None:

@@ -55,7 +55,7 @@ def kernel(trace: Trace, entries: int) -> Callable[[], tuple[int, int]]:
     work = job(trace, Plan(rules))
 
     def run() -> tuple[int, int]:
-        total, _, _ = native.run(trace, work)
+        total, _, _ = native.run(work)
         return total["hits"], total["stale_hits"]
 
     return run

@@ -55,12 +55,12 @@ def test_every_count_is_the_same_on_random_traces_and_rules_and_in_batches(case:
     trace, plan = case.trace, case.plan
     whole = replay(trace, plan)
     assert_agree(whole, replay(trace, plan, engine="reference"))
-    total, lookups, slices = native.run(trace, job(trace, plan), options=RunOptions(batch_events=events))
+    total, lookups, slices = native.run(job(trace, plan), options=RunOptions(batch_events=events))
     assert_agree(whole, Outcome(**total, lookups=lookups, slices=slices, marks=whole.marks))
 
 
 @given(cases() | bad_days(), st.integers(1, 30), st.booleans(), st.booleans())
 def test_the_sum_of_the_parts_is_the_whole(case: Case, events: int, full: bool, by_node: bool) -> None:
     trace, work = case.trace, job(case.trace, case.plan)
-    expected = native.run(trace, work, options=RunOptions(Cut(fewest_rows=len(trace) + 1), full))
-    assert native.run(trace, work, options=RunOptions(Cut(by_node, fewest_rows=0), full, events)) == expected
+    expected = native.run(work, options=RunOptions(Cut(fewest_rows=len(trace) + 1), full))
+    assert native.run(work, options=RunOptions(Cut(by_node, fewest_rows=0), full, events)) == expected

@@ -46,13 +46,13 @@ def test_reads_keys_and_stories_are_the_same_on_random_traces_and_rules_and_in_b
     keys = len(trace.keys)
     watching = Watching(reads=True, keys=True, chosen=tuple(range(0, keys, 1 if all_keys else 2)))
     reads = trace.op == Op.READ
-    oracle = reference.watch(trace, asked, watching)
-    assert_same_seen(native.watch(trace, asked, watching), oracle, reads)
-    assert_same_seen(native.watch(trace, asked, watching, options=RunOptions(batch_events=events)), oracle, reads)
-    assert_same_seen(native.watch(trace, asked, watching, options=RunOptions(full=True)), oracle, reads)
+    oracle = reference.watch(asked, watching)
+    assert_same_seen(native.watch(asked, watching), oracle, reads)
+    assert_same_seen(native.watch(asked, watching, options=RunOptions(batch_events=events)), oracle, reads)
+    assert_same_seen(native.watch(asked, watching, options=RunOptions(full=True)), oracle, reads)
     in_parts = RunOptions(Cut(fewest_rows=0), batch_events=events)
-    untold = native.watch(trace, asked, watching._replace(chosen=()), options=in_parts)
+    untold = native.watch(asked, watching._replace(chosen=()), options=in_parts)
     assert_same_seen(untold, oracle._replace(happenings=()), reads)
     for key in range(keys):
-        story = native.watch(trace, asked, Watching(chosen=(key,)), options=in_parts).happenings
+        story = native.watch(asked, Watching(chosen=(key,)), options=in_parts).happenings
         assert by_place(story) == by_place([one for one in oracle.happenings if one.key == key] if all_keys else story)

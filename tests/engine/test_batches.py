@@ -32,8 +32,8 @@ def demo(tmp_path_factory: pytest.TempPathFactory) -> tuple[Trace, Plan]:
 
 def in_batches(trace: Trace, plan: Plan, number: int) -> Outcome:
     work = job(trace, plan)
-    total, lookups, slices = native.run(trace, work, options=RunOptions(batch_events=math.ceil(len(trace) / number)))
-    said = {"whose": whose_cache(trace, work.groups), "assumptions": assumptions(trace, work)}
+    total, lookups, slices = native.run(work, options=RunOptions(batch_events=math.ceil(len(trace) / number)))
+    said = {"whose": whose_cache(trace, work.groups), "assumptions": assumptions(work)}
     return Outcome(**total, lookups=lookups, slices=slices, marks=marks(trace), name="replay", **said)
 
 

@@ -38,23 +38,23 @@ def test_the_demo_in_parts_is_the_whole_with_every_slice_and_percentile(
 ) -> None:
     trace, plan = demo
     work = job(trace, tended(plan) if name == "tended" else plan)
-    assert native.run(trace, work, options=RunOptions(Cut(by_node, 0))) == native.run(trace, work, options=AS_ONE)
+    assert native.run(work, options=RunOptions(Cut(by_node, 0))) == native.run(work, options=AS_ONE)
 
 
 def test_pools_are_parts_and_nodes_too_if_they_share_nothing(demo: tuple[Trace, Plan]) -> None:
     trace, plan = demo
-    by_pool, by_node = (shares(trace, job(trace, plan), Cut(by_node)) for by_node in (False, True))
+    by_pool, by_node = (shares(job(trace, plan), Cut(by_node)) for by_node in (False, True))
     assert len(by_pool) == len(trace.lookups)
     assert len(by_node) == len(trace.lookups) * len(trace.nodes)
     assert [share.rows for share in by_pool] == sorted((share.rows for share in by_pool), reverse=True)
     assert sum(share.rows for share in by_node) == sum(share.rows for share in by_pool)
     tells = job(trace, Plan(Rules(on_write="drop", tell_nodes="drop")))
-    assert len(shares(trace, tells, Cut(by_node=True))) == len(trace.lookups)
+    assert len(shares(tells, Cut(by_node=True))) == len(trace.lookups)
 
 
 def test_a_trace_that_names_no_nodes_is_not_cut_by_node() -> None:
     trace = synth(reads=1000, keys=50, seed=1)
-    (only,) = shares(trace, job(trace, Plan()), FINEST)
+    (only,) = shares(job(trace, Plan()), FINEST)
     assert only.part.node is None
 
 
@@ -62,34 +62,34 @@ def test_look_ups_that_share_a_pool_are_one_part(demo: tuple[Trace, Plan]) -> No
     trace, _ = demo
     few = list(trace.lookups[:3])
     work = job(trace, Plan(pools={"some": {"lookups": few, "max_entries": 100}}))
-    assert len(shares(trace, work)) == len(trace.lookups) - 2
-    assert native.run(trace, work) == native.run(trace, work, options=AS_ONE)
+    assert len(shares(work)) == len(trace.lookups) - 2
+    assert native.run(work) == native.run(work, options=AS_ONE)
 
 
 def test_many_pools_are_packed_into_few_parts() -> None:
     trace = read_trace({"at": range(400), "key": [1] * 400, "lookup": [f"x{number % 200}" for number in range(400)]})
     work = job(trace, Plan())
-    assert len(shares(trace, work, FINEST)) == 64
-    assert native.run(trace, work, options=RunOptions(FINEST)) == native.run(trace, work, options=AS_ONE)
+    assert len(shares(work, FINEST)) == 64
+    assert native.run(work, options=RunOptions(FINEST)) == native.run(work, options=AS_ONE)
 
 
 def test_a_short_trace_is_one_part() -> None:
     trace = read_trace({"at": [0, 1], "key": ["a", "b"], "lookup": ["x", "y"]})
     work = job(trace, Plan())
-    (only,) = shares(trace, work)
-    assert only.part == whole(trace, work).part
+    (only,) = shares(work)
+    assert only.part == whole(work).part
 
 
 def test_a_trace_that_is_too_long_to_be_kept_is_one_part(monkeypatch: pytest.MonkeyPatch) -> None:
     trace = _three_lookups()
     work = job(trace, Plan(Rules(max_entries=50, absolute="1m")))
-    expected = native.run(trace, work)
+    expected = native.run(work)
     monkeypatch.setattr(memory, "KEPT_EVENTS", 1000)
     monkeypatch.setattr(memory, "BATCH_EVENTS", 700)
     anew = _three_lookups()
     work = job(anew, Plan(Rules(max_entries=50, absolute="1m")))
-    assert len(shares(anew, work, FINEST)) == 1
-    assert native.run(anew, work, KnownParts()) == expected
+    assert len(shares(work, FINEST)) == 1
+    assert native.run(work, KnownParts()) == expected
 
 
 def test_only_parts_that_are_new_are_replayed(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -119,7 +119,7 @@ def test_parts_with_the_same_rows_are_replayed_from_the_same_batches(monkeypatch
     count = counted.counted
     monkeypatch.setattr(counted, "counted", lambda feds, *more: made_for.append(len(feds)) or count(feds, *more))
     trace = _three_lookups()
-    works = native.works_of(trace, [job(trace, plan) for plan in plans])
+    works = native.works_of([job(trace, plan) for plan in plans])
     assert len(works) == 6  # four of the five plans at the same time, and the fifth, for each of three parts
     for work in works:
         work()
@@ -142,9 +142,9 @@ def test_what_a_candidate_keeps_is_that_of_a_replay_of_its_own(seed: int) -> Non
     for changed in changes:
         candidate = plan.changed(changed)
         split = split_at(job(trace, candidate), 0.4)
-        kept = replayed(trace, job(trace, candidate), "x", split)
+        kept = replayed(job(trace, candidate), "x", split)
         anew = read_trace(bare)
-        assert kept == kept_of(run(anew, job(anew, candidate), "x"), split)
+        assert kept == kept_of(run(job(anew, candidate), "x"), split)
 
 
 def _three_lookups(seed: int = 3) -> Trace:

@@ -15,7 +15,7 @@ from vestigo.trace import Op
 
 def hits(trace: Trace, rules: Rules) -> tuple[int, int]:
     """The hits of a replay in which loads take no time."""
-    outcome = run(trace, job(trace, Plan(rules), instant=True), "x")
+    outcome = run(job(trace, Plan(rules), instant=True), "x")
     return outcome.hits, outcome.reads
 
 
@@ -26,7 +26,7 @@ def test_every_size_and_lifetime_is_a_replay(case: Case, size: int, on_write: st
     for lookup in trace.lookups:
         rules = Rules(max_entries=size, sliding=sliding, nulls="keep", on_write=on_write)
         plan = Plan(Rules(nulls="keep"), {lookup: rules})
-        outcome = run(trace, job(trace, plan, instant=True), "x").lookups[lookup]
+        outcome = run(job(trace, plan, instant=True), "x").lookups[lookup]
         curve = size_curve(trace, plan, lookup=lookup, sizes=[size], lifetimes=[sliding or "1000d"])
         assert curve.reads == outcome.reads
         if sliding is None:

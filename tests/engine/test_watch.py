@@ -160,7 +160,7 @@ def test_only_what_is_asked_is_told() -> None:
     from vestigo.outcome.seen import Watching
 
     trace = lines("0 read a\n1 read b\n2 read a")
-    seen = native_watched.watch(trace, job(trace, vg.Plan()), Watching(chosen=(1,)))
+    seen = native_watched.watch(job(trace, vg.Plan()), Watching(chosen=(1,)))
     assert (seen.answers, seen.keys) == (None, None)
     assert [(one.key, one.what) for one in seen.happenings] == [(1, "missed"), (1, "kept")]
     assert np.all([one.key == 1 for one in seen.happenings[:]])

@@ -100,7 +100,7 @@ def test_rules_that_a_trace_does_not_put_to_the_test_are_not_tried() -> None:
 
 
 def hits(trace: Trace, plan: Plan, _: bool) -> vg.Outcome:
-    return run(trace, job(trace, plan), "tried")
+    return run(job(trace, plan), "tried")
 
 
 def far_from(wanted: vg.Outcome) -> Score[vg.Outcome]:

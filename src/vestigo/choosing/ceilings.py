@@ -45,14 +45,14 @@ class Ceiling:
         return [self.plan.replayed_to_dict(), self.news_take, self.spares_nodes]
 
 
-def no_cache(trace: Trace, plan: Plan) -> tuple[Trace, Job]:
+def no_cache(trace: Trace, plan: Plan) -> Job:
     """The baseline: nothing is kept, so every read loads, and nobody preloads. Assumptions are those of `plan`."""
     nothing = Rules(keep_if="none", nulls="keep", per="all", entry_overhead=0)
-    replay_job = dataclasses.replace(job(trace, Plan(nothing).under(plan)), assumed=assume(trace, plan))
+    assumed = assume(trace, plan)
     if Op.PRELOAD in trace.ops:
         idle = np.where(trace.op == Op.PRELOAD, Op.DROP, trace.op).astype(np.uint8)
         trace = dataclasses.replace(trace, op=idle)
-    return trace, replay_job
+    return dataclasses.replace(job(trace, Plan(nothing).under(plan)), assumed=assumed)
 
 
 def ceiling(trace: Trace, plan: Plan, settings: Sequence[Plan]) -> Ceiling:

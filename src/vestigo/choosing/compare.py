@@ -11,7 +11,7 @@ from vestigo.choosing import ceilings as bounds
 from vestigo.choosing.most_hits import most_hits
 from vestigo.data import Data, Told
 from vestigo.engine.job import Job, job
-from vestigo.engine.known_parts import known_parts
+from vestigo.engine.known_parts import held
 from vestigo.engine.ready import prepare
 from vestigo.engine.replay import run, works_of
 from vestigo.engine.what_if import applied, settled_plan
@@ -113,19 +113,19 @@ def compare(
     jobs = {name: job(trace, one) for name, one in plans.items()}
     others = references(trace, plan, list(plans.values()))
     if len(jobs) > 1:
-        prepare(trace, jobs.values())
-    with reporting(progress) as report, side_by_side() as pool, known_parts(trace).held():
+        prepare(jobs.values())
+    with reporting(progress) as report, side_by_side() as pool, held():
         # What takes longest begins first.
         futures = {ALWAYS_FRESH: pool.submit(others[ALWAYS_FRESH])}
         bounded = {name: pool.submit(most_hits, trace, one) for name, one in plans.items()}
         alike = [others[name].make() for name in (KEEP_ALL, NO_CACHE) if not others[name].is_known]
-        works = works_of(trace, [*jobs.values(), *(made for on, made in alike if on is trace)])
+        works = works_of([*jobs.values(), *(one for one in alike if one.trace is trace)])
         parts = [pool.submit(work) for work in works]
         for done, part in enumerate(as_completed(parts), 1):
             part.result()
             report("parts", done, len(parts))
         futures[KEEP_ALL] = pool.submit(others[KEEP_ALL])
-        futures |= {name: pool.submit(run, trace, one, name) for name, one in jobs.items()}
+        futures |= {name: pool.submit(run, one, name) for name, one in jobs.items()}
         futures[NO_CACHE] = pool.submit(others[NO_CACHE])
         for done, _ in enumerate(as_completed(futures.values()), 1):
             report("replays", done, len(futures))
@@ -133,13 +133,14 @@ def compare(
             {name: futures[name].result() for name in (NO_CACHE, *plans, KEEP_ALL, ALWAYS_FRESH)},
             {name: future.result() for name, future in bounded.items()},
             stated.what_if,
-            _scopes(trace, jobs[TODAY].first_counted),
+            _scopes(jobs[TODAY]),
             plan.called,
         )
 
 
-def _scopes(trace: Trace, first_counted: int) -> int:
-    named = trace.scope[first_counted:][trace.op[first_counted:] == Op.READ]
+def _scopes(today: Job) -> int:
+    counted = slice(today.first_counted, None)
+    named = today.trace.scope[counted][today.trace.op[counted] == Op.READ]
     return len(np.unique(named[named >= 0]))
 
 
@@ -151,11 +152,11 @@ class Reference:
     name: str
     stated: str
     """All that it depends on, besides the trace."""
-    make: Callable[[], tuple[Trace, Job]]
-    """How it is replayed, and on which trace."""
+    make: Callable[[], Job]
+    """How it is replayed."""
 
     def __call__(self) -> Outcome:
-        return self.trace.once(self._kept_as, lambda: run(*self.make(), self.name))
+        return self.trace.once(self._kept_as, lambda: run(self.make(), self.name))
 
     @property
     def is_known(self) -> bool:
@@ -170,13 +171,13 @@ def references(trace: Trace, plan: Plan, settings: Sequence[Plan]) -> dict[str, 
     """What `settings` are compared with: no cache, no limits, and no limits but fresh."""
     ideal = bounds.ceiling(trace, plan, settings)
 
-    def always_fresh() -> tuple[Trace, Job]:
+    def always_fresh() -> Job:
         versions = bounds.with_versions_as_keys(ideal.trace, assume(ideal.trace, plan))
-        return versions, ideal.job(versions)
+        return ideal.job(versions)
 
-    made: dict[str, Callable[[], tuple[Trace, Job]]] = {
+    made: dict[str, Callable[[], Job]] = {
         NO_CACHE: lambda: bounds.no_cache(trace, plan),
-        KEEP_ALL: lambda: (ideal.trace, ideal.job(ideal.trace)),
+        KEEP_ALL: lambda: ideal.job(ideal.trace),
         ALWAYS_FRESH: always_fresh,
     }
     stated = repr([plan.replayed_to_dict(), *ideal.stated])

@@ -64,7 +64,7 @@ class Surroundings:
         """Today's settings, with the circumstances."""
         self._given = given
         self._trace = Once(lambda: changed_trace(given, plan.what_if, most_bytes()))
-        self._today = Once(lambda: run(self.trace, job(self.trace, self.settled(plan)), TODAY))
+        self._today = Once(lambda: run(job(self.trace, self.settled(plan)), TODAY))
         self._ceilings, self._curves, self._sample = Once(self._ideals), Once(self._all_curves), Once(self._few_keys)
         self._lock = Lock()
 
@@ -145,8 +145,8 @@ class Surroundings:
         """Raises RulesError if the settings do not fit the trace."""
         asked = job(self.trace, self.settled(plan))
         with holding(self._lock):
-            prepare(self.trace, [asked])
-        return run(self.trace, asked, "now")
+            prepare([asked])
+        return run(asked, "now")
 
 
 class Explorer:

@@ -133,7 +133,7 @@ def _counted(sample: Sample, plan: Plan) -> _Counted:
     only_sums = slicing(trace, sample.first_counted, 1)
     asked = job(trace, _on_sample(sample.there, plan, by_bytes))
     asked = dataclasses.replace(asked, first_counted=sample.first_counted, slicing=only_sums)
-    outcome = run(trace, asked, "sample")
+    outcome = run(asked, "sample")
     total, grain, memory, room = np.zeros(len(_COUNTS)), np.zeros(len(_COUNTS)), 0.0, np.inf
     for name, ratio in sample.ratios.items():
         limits = plan.pool_rules(name)

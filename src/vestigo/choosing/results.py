@@ -14,7 +14,6 @@ from vestigo.engine.replay import run, run_in_halves
 from vestigo.measures import MEASURES
 from vestigo.outcome import Outcome, together
 from vestigo.outcome.summary import Summary
-from vestigo.trace import Trace
 
 _OF_SLICES = tuple(dict.fromkeys(name for one in MEASURES.values() if one.of_slices for name in one.of_slices.counts))
 """The counts that some measure is told by."""
@@ -41,16 +40,16 @@ class Kept(NamedTuple):
         return cls(whole, first, rest, dict.fromkeys(_OF_SLICES, none) | told["slices"])
 
 
-def replayed(trace: Trace, job: Job, name: str, split_ns: int) -> Kept:
+def replayed(job: Job, name: str, split_ns: int) -> Kept:
     """Replays a plan, and returns what is kept of it. Parts that were replayed before are not replayed again."""
-    halves = run_in_halves(trace, job, split_ns, _OF_SLICES)
+    halves = run_in_halves(job, split_ns, _OF_SLICES)
     if halves is None:
-        return kept_of(run(trace, job, name), split_ns)
+        return kept_of(run(job, name), split_ns)
     whole = dataclasses.replace(
         Summary.of(halves.whole),
         lookups=halves.lookups,
-        whose=whose_cache(trace, job.groups),
-        assumptions=assumptions(trace, job),
+        whose=whose_cache(job.trace, job.groups),
+        assumptions=assumptions(job),
     )
     return Kept(whole, Summary.of(halves.first), Summary.of(halves.rest), halves.counts)
 
@@ -71,3 +70,9 @@ def split_at(job: Job, share_for_rest: float) -> int:
     slices = job.slicing.most
     first = min(max(round(slices * (1 - share_for_rest)), 1), max(slices - 1, 1))
     return job.slicing.origin_ns + first * job.slicing.width_ns
+
+
+def bounds_of(job: Job, split_ns: int) -> tuple[int, int, int]:
+    """When the counting begins, when the rest does, and when the trace ends."""
+    trace = job.trace
+    return (int(trace.at[job.first_counted]), split_ns, int(trace.at[-1])) if len(trace) else (0, 0, 0)

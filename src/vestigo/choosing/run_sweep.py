@@ -18,7 +18,7 @@ from vestigo.choosing.estimate import Estimate
 from vestigo.choosing.front import unbeaten_rows
 from vestigo.choosing.key_sample import KeySample
 from vestigo.choosing.rehearsing.rehearser import Rehearser
-from vestigo.choosing.results import Kept, kept_of, replayed, split_at
+from vestigo.choosing.results import Kept, bounds_of, kept_of, replayed, split_at
 from vestigo.choosing.store import trace_name
 from vestigo.choosing.sweep import Sweep
 from vestigo.choosing.tasks import Task, Tasks
@@ -150,14 +150,14 @@ class Sweeping:
     def _prepare(self, missing: Sequence[str], progress: Progress, path: Path | None) -> None:
         settings = [name for name in missing if name in self._used]
         if len(settings) > 1:
-            prepare(self._on, [self._today])
+            prepare([self._today])
         if path is None and len(settings) > 1:
             self._jobs = {name: job(self._on, self._used[name]) for name in settings}
-            replay_parts(self._on, self._jobs.values(), self.split_ns, progress)
+            replay_parts(self._jobs.values(), self.split_ns, progress)
 
     def _replayed(self, name: str) -> Kept:
         made = self._jobs.pop(name, None) or job(self._on, self._used[name])
-        return replayed(self._on, made, name, self.split_ns)
+        return replayed(made, name, self.split_ns)
 
     def _references(self, tasks: Tasks) -> list[Task]:
         used = [*self._used.values(), *self._also]
@@ -199,7 +199,7 @@ class Sweeping:
             },
             {name: Candidate.made(name, {}, self._used[TODAY], results[name]) for name in REFERENCES},
             self._plan.aim,
-            _bounds(self._on, self._today, self.split_ns),
+            bounds_of(self._today, self.split_ns),
             made,
             (*self._left_out, *self._notes, *notes),
             self.given.source,
@@ -233,12 +233,6 @@ def _promising(settings: Settled, estimates: Mapping[str, Estimate]) -> Settled:
     return {name: one for name, one in settings.items() if name in front or not one[0]}
 
 
-def _bounds(trace: Trace, today: Job, split: int) -> tuple[int, int, int]:
-    if len(trace) == 0:
-        return 0, 0, 0
-    return int(trace.at[today.first_counted]), split, int(trace.at[-1])
-
-
 def estimated_seconds(trace: Trace, plan: Plan, sample: str | None = None) -> float:
     """How long a sweep would take on this machine's cores, or, with a `sample`, all of its estimates. It is told by one
     replay of today's settings, after the trace was made ready. Raises RulesError if a sample cannot tell.
@@ -246,8 +240,8 @@ def estimated_seconds(trace: Trace, plan: Plan, sample: str | None = None) -> fl
     on, used = applied(trace, dataclasses.replace(plan, candidates={}, vary={}))
     today = job(on, used)
     if sample is None:
-        prepare(on, [today])
-        seconds = _seconds(lambda: replayed(on, today, TODAY, split_at(today, share_between("rest", SHARE_FOR_REST))))
+        prepare([today])
+        seconds = _seconds(lambda: replayed(today, TODAY, split_at(today, share_between("rest", SHARE_FOR_REST))))
     else:
         sampler = KeySample(on, sample, samples=1)
         sampler.estimate(used)
@@ -273,7 +267,7 @@ def replayed_at(path: str, content: str, stated: dict[str, object], rest: float,
     """
     trace, plan = applied(_opened(path, content), Plan.from_dict({**stated, "engine": engine}))
     one = job(trace, plan)
-    return replayed(trace, one, path, split_at(one, rest))
+    return replayed(one, path, split_at(one, rest))
 
 
 @lru_cache(maxsize=1)

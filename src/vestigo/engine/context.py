@@ -39,12 +39,13 @@ def _words(trace: Trace, whose: str) -> str:
     return f"{nodes:,} nodes, a cache each" if whose == "node" else f"{nodes:,} nodes, one cache for all"
 
 
-def assumptions(trace: Trace, job: Job) -> tuple[str, ...]:
+def assumptions(job: Job) -> tuple[str, ...]:
     """What the numbers of a replay assume, in a few words each.
 
     That is: overheads that nobody stated, sizes and costs that the trace does not give, units that were guessed, and
     nodes that were replayed as one.
     """
+    trace = job.trace
     rules = [group.rules for group in job.groups.each[: len(trace.lookups)]]
     sentences: list[str] = []
     overheads = {one.entry_overhead for one in rules if "entry_overhead" not in one.model_fields_set}

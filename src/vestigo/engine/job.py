@@ -20,13 +20,14 @@ from vestigo.units import LONGEST, SECOND, Duration, format_seconds
 
 @dataclass(frozen=True, eq=False)
 class Job(Memo):
-    """What to replay one trace with.
+    """A trace, and what to replay it with.
 
     With `instant`, a load ends when it begins, whatever it costs. With `spares` as well, a clear spares what a load
     under way could bring back, and what a write of the last `spares` ns could. No settings answer more
     (docs/semantics.md, "Ceilings").
     """
 
+    trace: Trace
     groups: Groups
     assumed: Assumed
     first_counted: int
@@ -37,7 +38,7 @@ class Job(Memo):
     origins: Origins = Origins()
     """What answers the loads, unless they are `instant`."""
     kept: dict[object, Any] = field(init=False, repr=False, default_factory=dict)
-    """What was worked out once for its trace."""
+    """What was worked out once for it."""
 
 
 def job(trace: Trace, plan: Plan, instant: bool = False, spares: int | None = None) -> Job:
@@ -54,7 +55,7 @@ def job(trace: Trace, plan: Plan, instant: bool = False, spares: int | None = No
         )
     assumed = assume(trace, plan)
     origins = Origins() if instant else origins_of(trace, plan, assumed)
-    return Job(groups, assumed, first, slicing(trace, first), instant, spares, plan.engine, origins)
+    return Job(trace, groups, assumed, first, slicing(trace, first), instant, spares, plan.engine, origins)
 
 
 def _check_hit_costs(trace: Trace, groups: Groups) -> None:

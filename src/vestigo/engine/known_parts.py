@@ -121,21 +121,22 @@ class KeptResults:
 _RESULTS = KeptResults(MOST_BYTES)
 
 
+def has_room() -> bool:
+    """Whether more can be kept without forgetting anything."""
+    return _RESULTS.has_room
+
+
+def held() -> AbstractContextManager[None]:
+    """Until this is over, nothing is forgotten."""
+    return _RESULTS.held()
+
+
 class KnownParts:
     """What is known of one trace. It is forgotten with the trace."""
 
     def __init__(self) -> None:
         mine = id(self)
         finalize(self, _RESULTS.forget, lambda name: name.is_of(mine))
-
-    @property
-    def has_room(self) -> bool:
-        """Whether more can be kept without forgetting anything."""
-        return _RESULTS.has_room
-
-    def held(self) -> AbstractContextManager[None]:
-        """Until this is over, nothing is forgotten."""
-        return _RESULTS.held()
 
     def has(self, name: Hashable) -> bool:
         """Whether it is known what has this name."""

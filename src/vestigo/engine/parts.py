@@ -50,22 +50,22 @@ class Share(NamedTuple):
     origins: Origins = Origins()
     """What answers the loads of its look-ups."""
 
-    def depends_on(self, trace: Trace, job: Job) -> Hashable:
-        """All that decides what the part gives on this trace. It is worked out once for the job."""
-        return job.once(("depends on", self.part, self.pools), lambda: Name(*self._depends_on(trace, job)))
+    def depends_on(self, job: Job) -> Hashable:
+        """All that decides what the part gives on the job's trace. It is worked out once for the job."""
+        return job.once(("depends on", self.part, self.pools), lambda: Name(*self._depends_on(job)))
 
-    def _depends_on(self, trace: Trace, job: Job) -> tuple[Hashable, ...]:
+    def _depends_on(self, job: Job) -> tuple[Hashable, ...]:
         groups = tuple((group.lookup, group.pool, group.rules, group.pinned, group.passes) for group in self.groups)
         pools = tuple(job.groups.pools[pool] for pool in self.pools)
         assumed = tuple(tuple(each[lookup] for lookup in self.part.lookups) for each in job.assumed)
         counting = job.first_counted, job.slicing, job.instant, job.spares
-        return self.part, groups, pools, self._groups_of_keys(trace, job), assumed, counting, self.origins
+        return self.part, groups, pools, self._groups_of_keys(job), assumed, counting, self.origins
 
-    def _groups_of_keys(self, trace: Trace, job: Job) -> bytes:
+    def _groups_of_keys(self, job: Job) -> bytes:
         if len(self.groups) == len(self.part.lookups):
             return b""
         numbers = self.group_numbers[job.groups.key_groups]
-        return hashlib.blake2b(numbers[np.isin(trace.key_lookup, self.part.lookups)].tobytes()).digest()
+        return hashlib.blake2b(numbers[np.isin(job.trace.key_lookup, self.part.lookups)].tobytes()).digest()
 
     def per(self, groups: Groups) -> tuple[str, ...]:
         """For each of its pools, who has a cache."""
@@ -73,9 +73,9 @@ class Share(NamedTuple):
         return tuple(per[pool] for pool in self.pools)
 
 
-def whole(trace: Trace, job: Job) -> Share:
+def whole(job: Job) -> Share:
     """The replay as one part."""
-    return _Cutting(trace, job).share(range(len(job.groups.pools)), None, len(trace))
+    return _Cutting(job).share(range(len(job.groups.pools)), None, len(job.trace))
 
 
 def finest(job: Job) -> Cut:
@@ -83,18 +83,19 @@ def finest(job: Job) -> Cut:
     return Cut(by_node=not are_at_work() and len(job.groups.pools) < (os.cpu_count() or 1))
 
 
-def shares(trace: Trace, job: Job, cut: Cut = BY_POOL) -> list[Share]:
+def shares(job: Job, cut: Cut = BY_POOL) -> list[Share]:
     """The parts of a job, the one with the most rows first. They are worked out once for the job.
 
     A trace that is too long to be kept is one part, because several would have to keep their course, row by row.
     """
-    return job.once(cut, lambda: _shares(trace, job, cut))
+    return job.once(cut, lambda: _shares(job, cut))
 
 
-def _shares(trace: Trace, job: Job, cut: Cut) -> list[Share]:
+def _shares(job: Job, cut: Cut) -> list[Share]:
+    trace = job.trace
     if len(trace) < max(cut.fewest_rows, 1) or not len(trace.keys) or is_long(len(trace)):
-        return [whole(trace, job)]
-    cutting = _Cutting(trace, job)
+        return [whole(job)]
+    cutting = _Cutting(job)
     rows = cutting.rows
     nodes = len(trace.nodes) + has_unnamed_node(trace)
     by_node = cut.by_node and nodes > 1 and len(rows) * nodes <= MOST_PARTS
@@ -120,8 +121,8 @@ def _packed(apart: list[list[int]], rows: Longs) -> list[list[int]]:
 class _Cutting:
     """Cuts the groups of a job."""
 
-    def __init__(self, trace: Trace, job: Job) -> None:
-        self._trace, self._groups, self._origins = trace, job.groups, job.origins
+    def __init__(self, job: Job) -> None:
+        self._trace, self._groups, self._origins = job.trace, job.groups, job.origins
         groups = job.groups
         self._of_pools: list[list[int]] = [[] for _ in groups.pools]
         """The groups of each pool."""

@@ -17,7 +17,7 @@ from vestigo.prepared.memory import is_long
 from vestigo.progress import Progress
 from vestigo.rules.plan import Engine
 from vestigo.rules.settings import Settings, plan_of, trace_of
-from vestigo.trace import Readable, Trace
+from vestigo.trace import Readable
 
 if TYPE_CHECKING:
     from vestigo.engine.native.counted import Halves
@@ -40,21 +40,21 @@ def replay(trace: Readable, settings: Settings, *, engine: Engine = "native", na
     """
     stated = plan_of(settings, engine)
     on, plan = applied(trace_of(trace, stated), stated)
-    return run(on, job(on, plan), text("name", name))
+    return run(job(on, plan), text("name", name))
 
 
 class ReplayEngine(Protocol):
     """What both engines can do. Each is a package with these functions."""
 
-    def run(self, trace: Trace, job: Job, known: KnownParts, /) -> tuple[Fields, dict[str, Measures], Slices]:
+    def run(self, job: Job, known: KnownParts, /) -> tuple[Fields, dict[str, Measures], Slices]:
         """The fields of `Measures` for all look-ups together, the measures of each, and those of each slice of time.
         Parts that are known need not be replayed.
         """
 
-    def watch(self, trace: Trace, job: Job, watching: Watching, known: KnownParts, /) -> Seen:
+    def watch(self, job: Job, watching: Watching, known: KnownParts, /) -> Seen:
         """What a replay tells of single reads and keys."""
 
-    def answers_by_batch(self, trace: Trace, job: Job, /) -> Iterator[tuple[int, int, Answers]]:
+    def answers_by_batch(self, job: Job, /) -> Iterator[tuple[int, int, Answers]]:
         """The rows of each batch, and the answers of its reads."""
 
 
@@ -69,57 +69,57 @@ def engine_of(job: Job) -> ReplayEngine:
     return reference
 
 
-def run(trace: Trace, job: Job, name: str) -> Outcome:
+def run(job: Job, name: str) -> Outcome:
     """Replays a job, for studies, which make their own jobs."""
-    total, lookups, slices = engine_of(job).run(trace, job, known_parts(trace))
+    total, lookups, slices = engine_of(job).run(job, known_parts(job.trace))
     return Outcome(
         **total,
         lookups=lookups,
         slices=slices,
-        marks=marks(trace),
+        marks=marks(job.trace),
         name=name,
-        whose=whose_cache(trace, job.groups),
-        assumptions=assumptions(trace, job),
+        whose=whose_cache(job.trace, job.groups),
+        assumptions=assumptions(job),
     )
 
 
-def run_in_halves(trace: Trace, job: Job, split_ns: int, names: Iterable[str]) -> "Halves | None":
+def run_in_halves(job: Job, split_ns: int, names: Iterable[str]) -> "Halves | None":
     """For studies that replay much: the measures of all the time, of the slices that begin before `split_ns` and of the
     others, and the counts with these `names` of each slice. Parts that are known are not replayed. None where a replay
     is not cut into parts: by the reference engine, and of a trace that is too long to be kept.
     """
-    if not _is_cut(trace, job):
+    if not _is_cut(job):
         return None
     from vestigo.engine import native
 
-    return native.run_in_halves(trace, job, split_ns, names)
+    return native.run_in_halves(job, split_ns, names)
 
 
-def replay_parts(trace: Trace, jobs: Iterable[Job], split_ns: int, progress: Progress) -> None:
+def replay_parts(jobs: Iterable[Job], split_ns: int, progress: Progress) -> None:
     """Replays the parts of several jobs, each once, so that `run_in_halves` finds them."""
-    if cut := [job for job in jobs if _is_cut(trace, job)]:
+    if cut := [job for job in jobs if _is_cut(job)]:
         from vestigo.engine import native
 
-        native.count_parts(trace, cut, split_ns, progress)
+        native.count_parts(cut, split_ns, progress)
 
 
-def works_of(trace: Trace, jobs: Iterable[Job]) -> list[Callable[[], None]]:
+def works_of(jobs: Iterable[Job]) -> list[Callable[[], None]]:
     """Calls that replay the parts of several jobs, each once, so that `run` finds them. They can be called side by
     side.
     """
-    if not (cut := [job for job in jobs if _is_cut(trace, job)]):
+    if not (cut := [job for job in jobs if _is_cut(job)]):
         return []
     from vestigo.engine import native
 
-    return native.works_of(trace, cut)
+    return native.works_of(cut)
 
 
-def replay_alone(trace: Trace, job: Job, share: Share, split_ns: int) -> Alone:
+def replay_alone(job: Job, share: Share, split_ns: int) -> Alone:
     """What a part of a job gives on its own. Only the native engine can do that."""
     from vestigo.engine import native
 
-    return native.count_alone(trace, job, share, split_ns)
+    return native.count_alone(job, share, split_ns)
 
 
-def _is_cut(trace: Trace, job: Job) -> bool:
-    return job.engine == "native" and len(trace) > 0 and not is_long(len(trace))
+def _is_cut(job: Job) -> bool:
+    return job.engine == "native" and len(job.trace) > 0 and not is_long(len(job.trace))

@@ -255,7 +255,7 @@ def with_real_rates(trace: Readable, settings: Settings, curves: Sequence[SizeCu
     """The curves of look-ups, each with the hit rate that the plan's own settings give."""
     stated = plan_of(settings)
     trace, stated = applied(trace_of(trace, stated), stated)
-    return with_rates_of(run(trace, job(trace, stated), "today"), curves)
+    return with_rates_of(run(job(trace, stated), "today"), curves)
 
 
 def with_rates_of(outcome: Outcome, curves: Sequence[SizeCurve]) -> list[SizeCurve]:

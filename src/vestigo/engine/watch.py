@@ -14,7 +14,7 @@ from vestigo.outcome.seen import Answers, Happening, Watching
 from vestigo.outcome.table_file import write_tables
 from vestigo.rules.plan import Engine
 from vestigo.rules.settings import Settings, plan_of, trace_of
-from vestigo.trace import Readable, Trace
+from vestigo.trace import Readable
 
 
 def read_by_read(trace: Readable, settings: Settings, *, engine: Engine = "native") -> Reads:
@@ -30,8 +30,8 @@ def read_by_read(trace: Readable, settings: Settings, *, engine: Engine = "nativ
     >>> reads.to_pandas()[["key", "answer", "cause"]].values.tolist()
     [['a', 'miss', 'first'], ['b', 'miss', 'first'], ['a', 'miss', 'evicted']]
     """
-    on, asked = _asked(trace, settings, engine)
-    return Reads(on, answers_of(on, asked), asked.first_counted)
+    asked = _asked(trace, settings, engine)
+    return Reads(asked.trace, answers_of(asked), asked.first_counted)
 
 
 def key_by_key(trace: Readable, settings: Settings, *, engine: Engine = "native") -> Keys:
@@ -46,7 +46,7 @@ def key_by_key(trace: Readable, settings: Settings, *, engine: Engine = "native"
     >>> keys.to_pandas()[["key", "reads", "misses", "misses.evicted"]].values.tolist()
     [['a', 2, 2, 1], ['b', 1, 1, 0]]
     """
-    return keys_of(*_asked(trace, settings, engine))
+    return keys_of(_asked(trace, settings, engine))
 
 
 def write_read_by_read(trace: Readable, settings: Settings, path: Path) -> int:
@@ -54,43 +54,43 @@ def write_read_by_read(trace: Readable, settings: Settings, path: Path) -> int:
 
     Raises RulesError, and InputError if the file cannot be written.
     """
-    on, asked = _asked(trace, settings)
+    asked = _asked(trace, settings)
     tables = (
-        reads_table(on.block(begin, end), answers, asked.first_counted, begin)
-        for begin, end, answers in engine_of(asked).answers_by_batch(on, asked)
+        reads_table(asked.trace.block(begin, end), answers, asked.first_counted, begin)
+        for begin, end, answers in engine_of(asked).answers_by_batch(asked)
     )
     return write_tables(tables, path)
 
 
-def answers_of(trace: Trace, asked: Job) -> Answers:
+def answers_of(asked: Job) -> Answers:
     """The answers of all reads."""
-    answers = engine_of(asked).watch(trace, asked, Watching(reads=True), known_parts(trace)).answers
+    answers = engine_of(asked).watch(asked, Watching(reads=True), known_parts(asked.trace)).answers
     assert answers is not None
     return answers
 
 
-def answer_of(trace: Trace, asked: Job, row: int) -> Answers:
+def answer_of(asked: Job, row: int) -> Answers:
     """The answer of a single read, by its row."""
-    for begin, end, answers in engine_of(asked).answers_by_batch(trace, asked):
+    for begin, end, answers in engine_of(asked).answers_by_batch(asked):
         if row < end:
             return answers.part(row - begin, row - begin + 1)
     raise IndexError(row)
 
 
-def keys_of(trace: Trace, asked: Job, lookup: int | None = None) -> Keys:
+def keys_of(asked: Job, lookup: int | None = None) -> Keys:
     """What is counted of each key, or only of the keys of one look-up."""
     watching = Watching(keys=True, of_lookup=lookup)
-    counted = engine_of(asked).watch(trace, asked, watching, known_parts(trace)).keys
+    counted = engine_of(asked).watch(asked, watching, known_parts(asked.trace)).keys
     assert counted is not None
-    return Keys(trace, counted, together(changes_of(trace)) != "nowhere")
+    return Keys(asked.trace, counted, together(changes_of(asked.trace)) != "nowhere")
 
 
-def log_of(trace: Trace, asked: Job, key: int) -> Sequence[Happening]:
+def log_of(asked: Job, key: int) -> Sequence[Happening]:
     """What happened to a key, by its id."""
-    return engine_of(asked).watch(trace, asked, Watching(chosen=(key,)), known_parts(trace)).happenings
+    return engine_of(asked).watch(asked, Watching(chosen=(key,)), known_parts(asked.trace)).happenings
 
 
-def _asked(trace: Readable, settings: Settings, engine: Engine = "native") -> tuple[Trace, Job]:
+def _asked(trace: Readable, settings: Settings, engine: Engine = "native") -> Job:
     stated = plan_of(settings, engine)
     on, plan = applied(trace_of(trace, stated), stated)
-    return on, job(on, plan)
+    return job(on, plan)

@@ -165,7 +165,7 @@ class Answers:
         """A choice, replayed as a whole."""
         changes = {key: value for attempt in attempts for key, value in attempt.changes.items()}
         work = self.attempts
-        kept = replayed(work.trace, job(work.trace, work.plan.changed(changes)), name, work.split_ns)
+        kept = replayed(job(work.trace, work.plan.changed(changes)), name, work.split_ns)
         return Candidate.made(name, changes, self.stated.changed(changes), kept)
 
 

@@ -135,7 +135,7 @@ class Attempts:
             made = self._job(chain.from_iterable(setting.items() for _, setting in settings))
         except RulesError:  # of single keys, which have rules of their own
             return [] if len(settings) == 1 else [one for each in settings for one in self._asked([each])]
-        shares = shares_of(self.trace, made)
+        shares = shares_of(made)
         return [_Asked(setting, made, shares[number]) for number, setting in settings]
 
     def _job(self, items: Iterable[tuple[str, object]]) -> Job:
@@ -145,7 +145,7 @@ class Attempts:
         check()
         if self.is_over:
             return None
-        alone = replay_alone(self.trace, asked.job, asked.share, self.split_ns)
+        alone = replay_alone(asked.job, asked.share, self.split_ns)
         self.done += 1
         self.progress()
         return Attempt(asked.setting, {}, alone)

@@ -96,8 +96,8 @@ class _Search:
         self._asked = dataclasses.replace(settled_plan(given, dataclasses.replace(plan, candidates={})), vary=plan.vary)
         used = dataclasses.replace(self._asked, vary={})
         self._job = job(self._on, used)
-        prepare(self._on, [self._job])
-        self._units = units_of(self._on, used, self._job)
+        prepare([self._job])
+        self._units = units_of(used, self._job)
         self._facts = facts_of(self._on)
         self._offers = self._offered(())
         now = [{key: one for offer in offers for key, one in offer.now.items()} for offers in self._offers]

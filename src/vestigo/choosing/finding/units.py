@@ -8,7 +8,6 @@ from vestigo.engine.parts import Cut, Share, shares
 from vestigo.errors import RulesError
 from vestigo.rules import Plan
 from vestigo.rules.vary import Changes, place_of
-from vestigo.trace import Trace
 
 _EACH_ALONE = Cut(fewest_rows=0)
 
@@ -24,16 +23,16 @@ class Unit(NamedTuple):
         return ", ".join(self.lookups)
 
 
-def shares_of(trace: Trace, job: Job) -> list[Share]:
+def shares_of(job: Job) -> list[Share]:
     """What is replayed of each unit, in the order of `units_of`."""
-    return sorted(shares(trace, job, _EACH_ALONE), key=lambda share: share.part.lookups)
+    return sorted(shares(job, _EACH_ALONE), key=lambda share: share.part.lookups)
 
 
-def units_of(trace: Trace, plan: Plan, job: Job) -> list[Unit]:
-    """The units of a trace under a plan."""
+def units_of(plan: Plan, job: Job) -> list[Unit]:
+    """The units of a job's trace under a plan."""
     units = []
-    for share in shares_of(trace, job):
-        names = tuple(trace.lookups[number] for number in share.part.lookups)
+    for share in shares_of(job):
+        names = tuple(job.trace.lookups[number] for number in share.part.lookups)
         pools = dict.fromkeys(pool for pool in map(plan.pool_for, names) if pool is not None)
         units.append(Unit(names, tuple(pools)))
     return units

@@ -66,7 +66,7 @@ class Stage(Memo):
 
     def replayed(self, plan: Plan, moment: BadMoment) -> Outcome:
         on: Trace = self.once(moment.name, lambda: moment.on(self.trace))
-        return run(on, job(on, moment.under(self.set(plan))), moment.words)
+        return run(job(on, moment.under(self.set(plan))), moment.words)
 
     def told(self, settings: str, moment: BadMoment, found: Outcome, calm: Outcome) -> Rehearsed:
         """How a moment went, beside the same time without it."""

@@ -9,19 +9,18 @@ from vestigo.engine.native.sheets import SheetReader, slices_before
 from vestigo.engine.parts import Share
 from vestigo.outcome import Measures
 from vestigo.outcome.alone import Alone
-from vestigo.trace import Trace
 
 _MOST_STRETCHES = 2048
 """So many are told of what a part holds. A long trace has more blocks."""
 
 
-def count_alone(trace: Trace, job: Job, share: Share, split_ns: int) -> Alone:
+def count_alone(job: Job, share: Share, split_ns: int) -> Alone:
     """What a part gives by itself: over all the time, before `split_ns`, and from there on."""
-    until, reader = slices_before(split_ns, job), SheetReader(trace, job)
-    (found,) = counted([Fed(trace, job, share)], keeps_course=True)
+    until, reader = slices_before(split_ns, job), SheetReader(job)
+    (found,) = counted([Fed(job, share)], keeps_course=True)
     found.join_slices(until)
     numbers = list(share.part.lookups) or [0]
-    sheets = kernel.sum([found], [numbers], max(len(trace.lookups), 1), until)
+    sheets = kernel.sum([found], [numbers], max(len(job.trace.lookups), 1), until)
     first, rest = reader.halves(sheets, until)
     held, most = found.held()
     begins = np.linspace(0, len(most), min(len(most), _MOST_STRETCHES), endpoint=False).astype(np.int64)

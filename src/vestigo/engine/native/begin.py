@@ -29,12 +29,15 @@ _RULES, _POOL_RULES = rules_of(Rules), rules_of(PoolRules)
 
 
 class Wanted(NamedTuple):
-    """A part of a job on a trace, and the entries that it can have."""
+    """A part of a job, and the entries that it can have."""
 
-    trace: Trace
     job: Job
     share: Share
     entries: Entries
+
+    @property
+    def trace(self) -> Trace:
+        return self.job.trace
 
     @property
     def pools(self) -> list[PoolRules]:
@@ -69,7 +72,7 @@ def begin(
 ) -> kernel.Replay:
     """Begins the `full` replay or the plain one."""
     asked = _full(wanted) if full else _plain(wanted)
-    return kernel.Replay(asked, _counting(wanted.trace, wanted.job, keeps_course), watching)
+    return kernel.Replay(asked, _counting(wanted.job, keeps_course), watching)
 
 
 def entry_nodes(wanted: Wanted) -> Ints | None:
@@ -146,8 +149,8 @@ def _asked(request: _Asked, wanted: Wanted) -> _Asked:
     return request
 
 
-def _counting(trace: Trace, job: Job, keeps_course: bool) -> kernel.Counting:
-    counting, slicing = kernel.Counting(), job.slicing
+def _counting(job: Job, keeps_course: bool) -> kernel.Counting:
+    trace, counting, slicing = job.trace, kernel.Counting(), job.slicing
     timed = not job.instant and (len(job.origins.each) > 0 or max(trace.cost_range.most, *job.assumed.cost, 0) > 0)
     counting.loading = (
         kernel.Loading.timed if timed else kernel.Loading.instant if job.spares is None else kernel.Loading.spared

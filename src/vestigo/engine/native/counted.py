@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 
 from vestigo.compiled import kernel
 from vestigo.engine.job import Job
-from vestigo.engine.known_parts import KnownParts, known_parts
+from vestigo.engine.known_parts import KnownParts, has_room, known_parts
 from vestigo.engine.native.feed import AS_USUAL, Fed, RunOptions, all_counted, counted, make_nodes_ready
 from vestigo.engine.native.sheets import SheetReader, counts_of_slices, slices_before
 from vestigo.engine.parts import Share, finest, shares
@@ -25,7 +25,7 @@ from vestigo.trace import Trace
 
 @dataclass(frozen=True, eq=False)
 class PartCounted:
-    """What a part of a job on a trace counted."""
+    """What a part of a job counted."""
 
     share: Share
     counted: kernel.Counted
@@ -49,21 +49,22 @@ class PartCounted:
 
 
 def run(
-    trace: Trace, job: Job, known: KnownParts | None = None, options: RunOptions = AS_USUAL
+    job: Job, known: KnownParts | None = None, options: RunOptions = AS_USUAL
 ) -> tuple[Fields, dict[str, Measures], Slices]:
     """The measures of all look-ups together, of each look-up, and of each slice of time. Parts that are known are not
     replayed. The measures do not depend on the `options`. Raises GivenUp if told to stop.
     """
+    trace = job.trace
     if len(trace) == 0:
         from vestigo.engine.reference.run import run as reference_run
 
-        return reference_run(trace, job)
-    parts, reader = shares(trace, job, options.cut or finest(job)), SheetReader(trace, job)
+        return reference_run(job)
+    parts, reader = shares(job, options.cut or finest(job)), SheetReader(job)
     if known is None or is_long(len(trace)):
-        found = all_counted(trace, job, parts, options)
+        found = all_counted(job, parts, options)
         of_parts = [PartCounted(*each, reader) for each in zip(parts, found, strict=True)]
     else:
-        of_parts = _known(trace, job, parts, known)
+        of_parts = _known(job, parts, known)
     sheets = _summed(trace, of_parts)
     lookups = reader.lookups(sheets["lookups"], range(len(trace.lookups)))
     slices = reader.slices(sheets["slices"], sheets["begins"].tolist(), sheets["ends"].tolist())
@@ -73,7 +74,6 @@ def run(
 class _Asked(NamedTuple):
     """A part of a job that is to be replayed."""
 
-    trace: Trace
     job: Job
     share: Share
     until: int | None
@@ -81,18 +81,18 @@ class _Asked(NamedTuple):
 
     @property
     def name(self) -> Hashable:
-        return self.share.depends_on(self.trace, self.job), self.until
+        return self.share.depends_on(self.job), self.until
 
     @property
     def rows(self) -> Hashable:
         """What parts have in common that are fed the same batches, as long as these are made anew each time."""
         rows = kept_as(self.job.assumed, self.share.part)
-        return rows if are_made_anew(self.trace, rows) else self.name
+        return rows if are_made_anew(self.job.trace, rows) else self.name
 
     def counts(self, counted: kernel.Counted) -> PartCounted:
         if self.until is not None:
             counted.join_slices(self.until)
-        return PartCounted(self.share, counted, SheetReader(self.trace, self.job))
+        return PartCounted(self.share, counted, SheetReader(self.job))
 
 
 _MOST_TOGETHER = 4
@@ -112,38 +112,38 @@ class Halves(NamedTuple):
     """Of each slice."""
 
 
-def run_in_halves(trace: Trace, job: Job, split_ns: int, names: Iterable[str]) -> Halves:
+def run_in_halves(job: Job, split_ns: int, names: Iterable[str]) -> Halves:
     """Like `run`, but in place of each slice it tells of the slices that begin before `split_ns`, and of the others. Of
     each slice it has the counts with these `names`.
     """
     until = slices_before(split_ns, job)
-    of_parts = _known(trace, job, shares(trace, job), known_parts(trace), until)
-    sheets, reader = _summed(trace, of_parts, until), SheetReader(trace, job)
+    of_parts = _known(job, shares(job), known_parts(job.trace), until)
+    sheets, reader = _summed(job.trace, of_parts, until), SheetReader(job)
     first, rest = reader.halves(sheets, until)
     by_name = {name: summary for of_part in of_parts for name, summary in of_part.summaries.items()}
-    lookups = {name: by_name[name] for name in trace.lookups}
+    lookups = {name: by_name[name] for name in job.trace.lookups}
     return Halves(
         Measures(**reader.total(sheets["total"])), first, rest, lookups, counts_of_slices(sheets["counts"], names)
     )
 
 
-def count_parts(trace: Trace, jobs: Iterable[Job], split_ns: int, progress: Progress) -> None:
+def count_parts(jobs: Iterable[Job], split_ns: int, progress: Progress) -> None:
     """Replays what `run_in_halves` will ask for of several jobs, as long as there is room to keep it."""
-    cut = [job for job in jobs if len(shares(trace, job)) > 1]
+    cut = [job for job in jobs if len(shares(job)) > 1]
     for job in cut:
-        make_ready(trace, job.assumed, [share.part for share in shares(trace, job)])
-    works, known, done = works_of(trace, cut, split_ns), known_parts(trace), count(1)
+        make_ready(job.trace, job.assumed, [share.part for share in shares(job)])
+    works, done = works_of(cut, split_ns), count(1)
 
     def do(work: Callable[[], None]) -> None:
         check()
-        if known.has_room:
+        if has_room():
             work()
             progress("parts", next(done), len(works))
 
     each_side_by_side(do, works)
 
 
-def works_of(trace: Trace, jobs: Iterable[Job], split_ns: int | None = None) -> list[Callable[[], None]]:
+def works_of(jobs: Iterable[Job], split_ns: int | None = None) -> list[Callable[[], None]]:
     """Calls that replay the parts of several jobs, each once, so that `run` finds them, or with a `split_ns`
     `run_in_halves`. They can be called side by side; the longest is the first. Parts with the same rows are replayed
     together where their batches would have to be made for each.
@@ -151,18 +151,18 @@ def works_of(trace: Trace, jobs: Iterable[Job], split_ns: int | None = None) -> 
     distinct: dict[Hashable, _Asked] = {}
     for job in jobs:
         until = None if split_ns is None else slices_before(split_ns, job)
-        asked = [_Asked(trace, job, share, until) for share in shares(trace, job)]
-        distinct |= {one.name: one for one in asked}
+        asked = [_Asked(job, share, until) for share in shares(job)]
+        distinct |= {(id(job.trace), one.name): one for one in asked}
     of_rows: dict[Hashable, list[_Asked]] = {}
     for one in distinct.values():
-        of_rows.setdefault(one.rows, []).append(one)
+        of_rows.setdefault((id(one.job.trace), one.rows), []).append(one)
     together = [
         some[begin : begin + _MOST_TOGETHER]
         for some in of_rows.values()
         for begin in range(0, len(some), _MOST_TOGETHER)
     ]
     together.sort(key=lambda some: -sum(one.share.rows for one in some))
-    return [partial(_replay, some, known_parts(trace)) for some in together]
+    return [partial(_replay, some, known_parts(some[0].job.trace)) for some in together]
 
 
 def _replay(together: Sequence[_Asked], known: KnownParts) -> None:
@@ -170,21 +170,19 @@ def _replay(together: Sequence[_Asked], known: KnownParts) -> None:
     missing = [one for one in together if not known.has(one.name)]
     if not missing:
         return
-    feds = [Fed(one.trace, one.job, one.share) for one in missing]
-    keeps_course = not missing[0].share.part.is_whole(missing[0].trace)
+    feds = [Fed(one.job, one.share) for one in missing]
+    keeps_course = not missing[0].share.part.is_whole(missing[0].job.trace)
     for one, found in zip(missing, counted(feds, keeps_course), strict=True):
         known.get(one.name, partial(one.counts, found))
 
 
-def _known(
-    trace: Trace, job: Job, parts: Sequence[Share], known: KnownParts, until: int | None = None
-) -> list[PartCounted]:
+def _known(job: Job, parts: Sequence[Share], known: KnownParts, until: int | None = None) -> list[PartCounted]:
     """What each part counted. Those that are not known are replayed."""
-    make_nodes_ready(trace, job, parts)
+    make_nodes_ready(job, parts)
 
     def get(share: Share) -> PartCounted:
-        asked = _Asked(trace, job, share, until)
-        return known.get(asked.name, lambda: asked.counts(*counted([Fed(trace, job, share)], len(parts) > 1)))
+        asked = _Asked(job, share, until)
+        return known.get(asked.name, lambda: asked.counts(*counted([Fed(job, share)], len(parts) > 1)))
 
     return each_side_by_side(get, parts)
 

@@ -14,7 +14,6 @@ from vestigo.prepared.entries import entries_of
 from vestigo.prepared.neighbours import next_reads
 from vestigo.stopping import check
 from vestigo.threads import each_side_by_side
-from vestigo.trace import Trace
 
 
 class RunOptions(NamedTuple):
@@ -33,13 +32,13 @@ Answering = tuple[np.ndarray, np.ndarray, np.ndarray]
 
 
 class Fed:
-    """A part of a job on a trace. It uses the plain replay if that knows all of its rules, unless the `full` one is
+    """A part of a job. It uses the plain replay if that knows all of its rules, unless the `full` one is
     asked for.
     """
 
-    def __init__(self, trace: Trace, job: Job, share: Share, full: bool = False) -> None:
-        self.wanted = Wanted(trace, job, share, entries_of(trace, share.part))
-        self.is_full = len(trace.lookups) > 0 and (full or not is_plain(trace, share))
+    def __init__(self, job: Job, share: Share, full: bool = False) -> None:
+        self.wanted = Wanted(job, share, entries_of(job.trace, share.part))
+        self.is_full = len(job.trace.lookups) > 0 and (full or not is_plain(job.trace, share))
 
     def begin(self, keeps_course: bool = False, watching: kernel.Watching | None = None) -> kernel.Replay:
         return begin(self.wanted, self.is_full, keeps_course, watching)
@@ -57,10 +56,10 @@ class Fed:
         replay.feed(batch.columns, coming, answers)
 
 
-def make_nodes_ready(trace: Trace, job: Job, parts: Sequence[Share], options: RunOptions = AS_USUAL) -> None:
+def make_nodes_ready(job: Job, parts: Sequence[Share], options: RunOptions = AS_USUAL) -> None:
     """Makes the batches of parts that are nodes of one pool, together."""
     if options.batch_events is None:
-        make_ready(trace, job.assumed, [share.part for share in parts if share.part.node is not None])
+        make_ready(job.trace, job.assumed, [share.part for share in parts if share.part.node is not None])
 
 
 def counted(feds: Sequence[Fed], keeps_course: bool, batch_events: int | None = None) -> list[kernel.Counted]:
@@ -75,8 +74,8 @@ def counted(feds: Sequence[Fed], keeps_course: bool, batch_events: int | None = 
     return [replay.close()["counted"] for replay in replays]
 
 
-def all_counted(trace: Trace, job: Job, parts: Sequence[Share], options: RunOptions = AS_USUAL) -> list[kernel.Counted]:
+def all_counted(job: Job, parts: Sequence[Share], options: RunOptions = AS_USUAL) -> list[kernel.Counted]:
     """What each part counts. They are replayed side by side. Raises GivenUp if told to stop."""
-    make_nodes_ready(trace, job, parts, options)
-    feds = [Fed(trace, job, share, options.full) for share in parts]
+    make_nodes_ready(job, parts, options)
+    feds = [Fed(job, share, options.full) for share in parts]
     return each_side_by_side(lambda fed: counted([fed], len(parts) > 1, options.batch_events)[0], feds)

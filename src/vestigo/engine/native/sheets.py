@@ -12,7 +12,6 @@ from vestigo.engine.job import Job
 from vestigo.outcome import Changes, Measures, Spans
 from vestigo.outcome.measures import Fields
 from vestigo.prepared.fill import Uncached, uncached
-from vestigo.trace import Trace
 
 _OF_THE_KERNEL = {"stored", "superseded", "lost", "other_loads"}
 """Counts that it needs for itself, or for its own tests."""
@@ -24,7 +23,8 @@ class SheetReader:
     cache, and how the trace shows changes.
     """
 
-    def __init__(self, trace: Trace, job: Job) -> None:
+    def __init__(self, job: Job) -> None:
+        trace = job.trace
         self._names = trace.lookups
         self._span = int(trace.at[-1] - trace.at[job.first_counted])
         self._waits: Uncached = uncached(trace, job.assumed, job.first_counted, job.slicing)

@@ -37,39 +37,37 @@ class PartSeen(NamedTuple):
         return sum(column.nbytes for column in (self.rows, self.keys, *(self.answers or ()), *self.counted.values()))
 
 
-def watch(
-    trace: Trace, job: Job, watching: Watching, known: KnownParts | None = None, options: RunOptions = AS_USUAL
-) -> Seen:
+def watch(job: Job, watching: Watching, known: KnownParts | None = None, options: RunOptions = AS_USUAL) -> Seen:
     """What `watching` asks for. Parts of which it is known are not replayed."""
+    trace = job.trace
     if len(trace) == 0:
         from vestigo.engine.reference.run import watch as reference_watch
 
-        return reference_watch(trace, job, watching)
-    parts = shares(trace, job, options.cut or BY_POOL)
+        return reference_watch(job, watching)
+    parts = shares(job, options.cut or BY_POOL)
     if watching.chosen or len(parts) == 1 or is_long(len(trace)):
-        return _seen_as_one(
-            Fed(trace, job, _home(trace, job, watching, parts), options.full), watching, options.batch_events
-        )
+        return _seen_as_one(Fed(job, _home(job, watching, parts), options.full), watching, options.batch_events)
 
     def get(share: Share) -> PartSeen:
         def make() -> PartSeen:
-            return _seen(Fed(trace, job, share, options.full), watching, options.batch_events)
+            return _seen(Fed(job, share, options.full), watching, options.batch_events)
 
-        return make() if known is None else known.get((share.depends_on(trace, job), watching), make)
+        return make() if known is None else known.get((share.depends_on(job), watching), make)
 
     if watching.of_lookup is not None:
         parts = [share for share in parts if watching.of_lookup in share.part.lookups]
         watching = watching._replace(of_lookup=None)  # so that what is known of a part is found again
-    make_nodes_ready(trace, job, parts, options)
+    make_nodes_ready(job, parts, options)
     return _together(trace, each_side_by_side(get, parts))
 
 
-def _home(trace: Trace, job: Job, watching: Watching, parts: Sequence[Share]) -> Share:
+def _home(job: Job, watching: Watching, parts: Sequence[Share]) -> Share:
     """The part in which all chosen keys are, if nothing else is asked for. Otherwise the whole."""
+    trace = job.trace
     lookups = {*trace.key_lookup[list(watching.chosen)].tolist()}
     alone = [share for share in parts if lookups <= {*share.part.lookups}]
     can_be_cut = alone and lookups and not (watching.reads or watching.keys or is_long(len(trace)))
-    return alone[0] if can_be_cut else whole(trace, job)
+    return alone[0] if can_be_cut else whole(job)
 
 
 def _seen_as_one(fed: Fed, watching: Watching, batch_events: int | None) -> Seen:
@@ -131,16 +129,16 @@ def _together(trace: Trace, parts: Sequence[PartSeen]) -> Seen:
     return Seen(answers, counted or None, ())
 
 
-def answers_by_batch(trace: Trace, job: Job) -> Iterator[tuple[int, int, Answers]]:
+def answers_by_batch(job: Job) -> Iterator[tuple[int, int, Answers]]:
     """The rows of each batch with the answers of their reads, for traces longer than memory. There is at least one
     batch.
     """
-    if len(trace) == 0:
-        answers = watch(trace, job, Watching(reads=True)).answers
+    if len(job.trace) == 0:
+        answers = watch(job, Watching(reads=True)).answers
         assert answers is not None
         yield 0, 0, answers
         return
-    fed = Fed(trace, job, whole(trace, job))
+    fed = Fed(job, whole(job))
     replay = fed.begin(watching=_asked(fed, Watching(reads=True)))
     for batch in fed.batches():
         told = _places(batch.columns.events)

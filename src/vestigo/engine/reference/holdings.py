@@ -13,13 +13,14 @@ from vestigo.engine.reference.witness import Witness
 from vestigo.outcome import Measures, Slices
 from vestigo.outcome.measures import Fields
 from vestigo.outcome.seen import Watching
-from vestigo.trace import Op, Trace
+from vestigo.trace import Op
 
 
 class Holdings:
     """The entries of all compartments, and the books."""
 
-    def __init__(self, job: Job, trace: Trace, recorded: list[Row], watching: Watching) -> None:
+    def __init__(self, job: Job, recorded: list[Row], watching: Watching) -> None:
+        trace = job.trace
         self.groups = job.groups.each
         self.key_groups = job.groups.key_groups.tolist()
         self.groups_with_keys = set(self.key_groups)

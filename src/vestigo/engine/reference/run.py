@@ -9,36 +9,36 @@ from vestigo.engine.reference.steps import Replay
 from vestigo.outcome import Measures, Slices
 from vestigo.outcome.measures import Fields
 from vestigo.outcome.seen import Answers, Seen, Watching
-from vestigo.trace import Trace
 from vestigo.trace.trace import LAST_VALUED
 
 Measured = tuple[Fields, dict[str, Measures], Slices]
 """The measures of all look-ups together, of each, and of each slice of time."""
 
 
-def run(trace: Trace, job: Job, known: object = None) -> Measured:  # noqa: ARG001  # it replays all
-    measured, _ = _replayed(trace, job, Watching())
+def run(job: Job, known: object = None) -> Measured:  # noqa: ARG001  # it replays all
+    measured, _ = _replayed(job, Watching())
     return measured
 
 
-def watch(trace: Trace, job: Job, watching: Watching, known: object = None) -> Seen:  # noqa: ARG001
+def watch(job: Job, watching: Watching, known: object = None) -> Seen:  # noqa: ARG001
     """What a replay tells of single reads and keys."""
-    _, seen = _replayed(trace, job, watching)
+    _, seen = _replayed(job, watching)
     return seen
 
 
-def answers_by_batch(trace: Trace, job: Job) -> Iterator[tuple[int, int, Answers]]:
+def answers_by_batch(job: Job) -> Iterator[tuple[int, int, Answers]]:
     """The answers of all rows, as a single batch."""
-    answers = watch(trace, job, Watching(reads=True)).answers
+    answers = watch(job, Watching(reads=True)).answers
     assert answers is not None
-    yield 0, len(trace), answers
+    yield 0, len(job.trace), answers
 
 
-def _replayed(trace: Trace, job: Job, watching: Watching) -> tuple[Measured, Seen]:
+def _replayed(job: Job, watching: Watching) -> tuple[Measured, Seen]:
+    trace = job.trace
     recorded = rows(trace)
     fill(recorded, _nulls(recorded), job.assumed)
     foresee(recorded, [job.groups.per[job.groups.each[group].pool] for group in range(len(trace.lookups))])
-    replay = Replay(job, trace, recorded, watching)
+    replay = Replay(job, recorded, watching)
     for number, row in enumerate(recorded):
         replay.catch_up(row.at)
         if number == job.first_counted:

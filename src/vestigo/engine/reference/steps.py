@@ -13,16 +13,16 @@ from vestigo.engine.reference.origin import Call, Origin, origins
 from vestigo.engine.reference.pool import Absence, Entry, Exit, Load, Pool
 from vestigo.engine.reference.rows import Row, Truth, Value
 from vestigo.outcome.seen import Watching
-from vestigo.trace import Op, Trace
+from vestigo.trace import Op
 
 
 class Replay(Holdings):
-    def __init__(self, job: Job, trace: Trace, recorded: list[Row], watching: Watching) -> None:
-        super().__init__(job, trace, recorded, watching)
+    def __init__(self, job: Job, recorded: list[Row], watching: Watching) -> None:
+        super().__init__(job, recorded, watching)
         self.instant = job.instant
         self.truths: defaultdict[int, Truth] = defaultdict(Truth)
         self.messages: defaultdict[int, list[Load]] = defaultdict(list)
-        self.origins: list[Origin] = origins(job.origins, len(trace.lookups))
+        self.origins: list[Origin] = origins(job.origins, len(job.trace.lookups))
         self.batches, self.preloads = Calls(), Calls()
         self.begun = count()
 

@@ -40,7 +40,7 @@ def _warm_up(facts: Facts, aim: Aim) -> Iterator[str]:
         return
     name = aim.best if aim.best and MEASURES[aim.best].kind == "share" else "hit_rate"
     try:
-        then = run(facts.trace, job(facts.trace, dataclasses.replace(facts.plan, warm_up=longer)), "warm")
+        then = run(job(facts.trace, dataclasses.replace(facts.plan, warm_up=longer)), "warm")
     except RulesError:  # it leaves nothing to count
         return
     now, warm = float(facts.today.amount(name)), float(getattr(then, name))
@@ -105,4 +105,4 @@ def _hit_rate(plan: Plan, facts: Facts, of: OfLookup, changes: Mapping[str, obje
         asked = job(facts.trace, plan.changed(changes))
     except RulesError:
         return None
-    return run(facts.trace, asked, "other").lookups[of.name].hit_rate
+    return run(asked, "other").lookups[of.name].hit_rate

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from vestigo.choosing.candidates import Candidate, Candidates
 from vestigo.choosing.choose import settled
-from vestigo.choosing.results import Kept, replayed, split_at
+from vestigo.choosing.results import Kept, bounds_of, replayed, split_at
 from vestigo.choosing.run_sweep import SHARE_FOR_REST, share_between
 from vestigo.choosing.tasks import Task, Tasks
 from vestigo.describing.survey import survey
@@ -127,7 +127,7 @@ class _Trials:
         missing = {name: one for name, one in self._asked.items() if name not in self.found}
         split = split_at(self.jobs[TODAY], self._rest)
         tasks = [
-            Task(name, self._stored_as(plan), replayed, (self.on, self.jobs[name], name, split))
+            Task(name, self._stored_as(plan), replayed, (self.jobs[name], name, split))
             for name, (_, plan) in missing.items()
         ]
         results, _ = self._tasks.run(tasks, Kept, what, lambda names: self._prepare(names, split))
@@ -136,8 +136,8 @@ class _Trials:
         }
 
     def _prepare(self, names: Sequence[str], split_ns: int) -> None:
-        prepare(self.on, [self.jobs[TODAY]])
-        replay_parts(self.on, [self.jobs[name] for name in names], split_ns, self._tasks.progress)
+        prepare([self.jobs[TODAY]])
+        replay_parts([self.jobs[name] for name in names], split_ns, self._tasks.progress)
 
     def _stored_as(self, plan: Plan) -> str | None:
         """The name under which results are stored: that of a sweep's results, if the trace is as recorded."""
@@ -147,10 +147,8 @@ class _Trials:
         return Candidates(dict(self.found), {}, self.plan.aim, self._bounds(), source=self.on.source)
 
     def _bounds(self) -> tuple[int, int, int]:
-        if not len(self.on):
-            return 0, 0, 0
         today = self.jobs[TODAY]
-        return int(self.on.at[today.first_counted]), split_at(today, self._rest), int(self.on.at[-1])
+        return bounds_of(today, split_at(today, self._rest))
 
 
 def _rules_tried(trials: _Trials, stated: Iterable[StatedRule]) -> list[RuleTried]:

@@ -85,5 +85,5 @@ def _confirmed(on: Trace, plan: Plan, known: Counters, share: float, report: Pro
         seconds=(int(known.at_ns[-1]) - int(known.at_ns[0])) / SECOND,
         scrapes=len(known.at_ns),
         settings=plan,
-        notes=(*measured.notes(today), *assumptions(on, job(on, plan))),
+        notes=(*measured.notes(today), *assumptions(job(on, plan))),
     )

@@ -48,13 +48,12 @@ class Prediction:
     """Hits and reads in each stretch, by look-up, and under None for all."""
 
     hits: dict[str | None, Rate]
-    trace: Trace
     asked: Job
 
     @cached_property
     def outcome(self) -> Outcome:
         """What is counted over the whole time. It takes another replay, which only some counters need."""
-        return run(self.trace, self.asked, "predicted")
+        return run(self.asked, "predicted")
 
     def hit_rate(self, lookup: str | None = None) -> float:
         return self.hits[lookup].whole or 0.0
@@ -70,7 +69,7 @@ def predict(trace: Trace, plan: Plan, time: Time, *, is_cold: bool = False) -> P
     part = trace if (first, last) == (0, len(trace)) else trace.block(first, last)
     before = max(begin - int(part.at[0]), 0) if len(part) else 0
     replay_job = job(part, dataclasses.replace(plan, warm_up=Duration(before)))
-    answers = answers_of(part, replay_job)
+    answers, part = answers_of(replay_job), replay_job.trace
     rows = np.flatnonzero((part.op == Op.READ) & (part.at >= begin))
     hit = answers.hit[rows]
     stretch = np.clip(np.searchsorted(time.edges_ns, part.at[rows], side="right") - 1, 0, len(time.edges_ns) - 2)
@@ -78,7 +77,7 @@ def predict(trace: Trace, plan: Plan, time: Time, *, is_cold: bool = False) -> P
     for number, name in enumerate(part.lookups):
         own = part.lookup[rows] == number
         hits[name] = _rate(stretch[own], hit[own], len(time.edges_ns) - 1)
-    return Prediction(hits, part, replay_job)
+    return Prediction(hits, replay_job)
 
 
 def _rate(stretch: np.ndarray, hit: np.ndarray, stretches: int) -> Rate:

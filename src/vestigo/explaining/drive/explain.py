@@ -63,7 +63,7 @@ class Judge:
         return np.bincount(self.lookups[alike], minlength=len(self.trace.lookups))
 
     def _answers(self, plan: Plan) -> Answers:
-        return answers_of(self.trace, job(self.trace, plan, instant=True))
+        return answers_of(job(self.trace, plan, instant=True))
 
     @cached_property
     def lookups(self) -> np.ndarray:

@@ -167,7 +167,7 @@ def _driven(  # noqa: PLR0913  # all that is known by then
         stale_known=together(changes_of(trace)) != "nowhere",
         untested=() if is_searched else tuple(untested(judge, plan, replayed)),
         stopped=given.stopped,
-        notes=(*notes, *assumptions(trace, replay_job)),
+        notes=(*notes, *assumptions(replay_job)),
     )
 
 
@@ -200,7 +200,7 @@ def _difference(  # noqa: PLR0913, PLR0917  # both sides of it
         node=trace.nodes[trace.node[row]] if trace.node[row] >= 0 else None,
         driven=_answer(driven, place),
         replayed=_answer(replayed, place),
-        story=_numbered(story_of_read(trace, plan, replay_job, row), origin.events),
+        story=_numbered(story_of_read(plan, replay_job, row), origin.events),
     )
 
 

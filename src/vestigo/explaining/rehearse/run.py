@@ -73,7 +73,7 @@ def rehearse(  # noqa: PLR0913  # all but two by name
         places=sum(one.at_once or 0 for one in origins),
         rows=rows,
         helps=helping,
-        assumptions=(*stage.assumptions, *assumptions(stage.trace, job(stage.trace, set_plan))),
+        assumptions=(*stage.assumptions, *assumptions(job(stage.trace, set_plan))),
     )
 
 

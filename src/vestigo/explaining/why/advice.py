@@ -88,7 +88,7 @@ def advice_for(case: Case) -> list[Advice]:
     lookup = int(case.trace.key_lookup[case.key])
 
     def counts(trace: Trace, plan: Plan, _: bool) -> _Counts:
-        return _Counts.of(case, keys_of(trace, job(trace, plan), lookup))
+        return _Counts.of(case, keys_of(job(trace, plan), lookup))
 
     score, today = Score(counts, lambda then: then.stale_hits - then.hits), _Counts.of(case, case.keys)
     with trying(case.trace, case.plan, score) as tries:

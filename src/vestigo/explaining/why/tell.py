@@ -60,23 +60,24 @@ def why(  # noqa: PLR0913  # one argument for each thing that can be asked
     number = _key(on, key, lookup)
     _check_node(on, node)
     at_ns = None if at is None else _time(on, at)
-    asked, rows = job(on, plan), rows_of(on, number)
-    case = _case(on, plan, asked, number)
+    asked = job(on, plan)
+    case, rows = _case(plan, asked, number), rows_of(asked.trace, number)
     read = None if at_ns is None else _one_read(case, asked, _nearest(case.trace, rows, at_ns, node))
     return _story(case, read, advice_for(case), node)
 
 
-def story_of_read(trace: Trace, plan: Plan, asked: Job, event: int) -> Story:
-    """The story of the key that is read at a row of the trace, with that read explained, and without advice."""
-    case = _case(trace, plan, asked, int(trace.key[event]))
+def story_of_read(plan: Plan, asked: Job, event: int) -> Story:
+    """The story of the key that is read at a row of the job's trace, with that read explained, and without advice."""
+    case = _case(plan, asked, int(asked.trace.key[event]))
     return _story(case, _one_read(case, asked, event), [])
 
 
-def _case(trace: Trace, plan: Plan, asked: Job, key: int) -> Case:
+def _case(plan: Plan, asked: Job, key: int) -> Case:
+    trace = asked.trace
     rules, lookup = asked.groups.each[asked.groups.key_groups[key]].rules, int(trace.key_lookup[key])
     gives_up_ns = asked.origins.of(lookup).give_up
-    steps = steps_of(trace, rows_of(trace, key), rules, gives_up_ns, log_of(trace, asked, key))
-    counted = keys_of(trace, asked, lookup)
+    steps = steps_of(trace, rows_of(trace, key), rules, gives_up_ns, log_of(asked, key))
+    counted = keys_of(asked, lookup)
     return Case(trace, plan, key, rules, steps, counted, int(trace.at[asked.first_counted]))
 
 
@@ -124,7 +125,7 @@ def _nearest(trace: Trace, rows: np.ndarray, at_ns: int, node: str | None) -> in
 def _one_read(case: Case, asked: Job, row: int) -> OneRead:
     """What the engine tells of the read at a row."""
     trace = case.trace
-    answers = answer_of(trace, asked, row)
+    answers = answer_of(asked, row)
     code = int(answers.answer[0])
     answer = code & (NULL - 1)
     places: dict[str, tuple[Any, Sequence[object]]] = {
