@@ -2,7 +2,7 @@
 
 from hypothesis import strategies as st
 
-from tests.agreement.cases import UNITS, Case, fitting, trace_of
+from tests.agreement.cases import UNITS, Case, fitting, preloads, trace_of
 from tests.agreement.origins import origins
 from vestigo import Plan
 from vestigo.units import Duration
@@ -53,6 +53,7 @@ def _rules(unit: int) -> st.SearchStrategy[dict[str, object]]:
             "eviction": st.sampled_from(["lru", "fifo"]),
             "when_full": st.sampled_from(["evict", "refuse"]),
             "per": st.sampled_from(["node", "all", "scope"]),
+            **preloads(unit),
         }
     )
 

@@ -10,6 +10,7 @@ from vestigo import Plan, Pool, Rules, Trace, read_trace
 from vestigo.rules.eviction import POLICIES
 from vestigo.rules.moments import Moments
 from vestigo.rules.plan_fits import OF_A_WHOLE_LOOKUP
+from vestigo.rules.preload import Preload
 from vestigo.units import Duration
 
 UNITS = [1, 10**9, 40 * 10**9, 3600 * 10**9]
@@ -129,6 +130,16 @@ def _rich(unit: int) -> dict[str, st.SearchStrategy[object]]:
         "pin": st.sampled_from([[], [], ["0"], ["{}"]]),
         "serve_on_failure": st.sampled_from([0, 2, 20]).map(lambda n: f"{n * unit}ns"),
         "keep_failures": st.sampled_from([0, 0, 1, 4]).map(lambda n: f"{n * unit}ns"),
+        **preloads(unit),
+    }
+
+
+def preloads(unit: int) -> dict[str, st.SearchStrategy[object]]:
+    """Both rules about preloads. They add rows to the trace, so the plain replay knows them on the other look-ups."""
+    moments = _instants(unit).flatmap(lambda some: st.booleans().map(lambda at_start: Preload(at_start, some)))
+    return {
+        "preload": _missing | _missing | _missing | st.just("start") | moments,
+        "preload_cost": _missing | st.sampled_from([0, 2, 9]).map(lambda n: f"{n * unit}ns"),
     }
 
 
@@ -175,6 +186,9 @@ def fitting(rules: dict[str, object]) -> Rules:
         del rules["when_full"]
     if rules["max_entries"] is not None and rules.get("pin"):
         rules["pin"] = ["0"] if rules["max_entries"] > 2 else []  # in each of two look-ups
+    if rules.get("per") == "scope" or rules.get("preload") is None:
+        rules.pop("preload", None)
+        rules.pop("preload_cost", None)
     if rules["absolute"] is None:
         for name in ("jitter", "reload_after"):
             rules.pop(name, None)

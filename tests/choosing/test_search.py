@@ -236,12 +236,23 @@ def test_keys_with_rules_of_their_own_keep_them(trace: Trace) -> None:
     assert replay(trace, pick.plan).to_dict() == pick.candidate.whole.to_dict()
 
 
+def test_what_is_preloaded_stays_as_it_is(trace: Trace) -> None:
+    plan = Plan(Rules(preload="start", preload_cost="1s"), vary={**EACH, "each.per": ["node", "all"]})
+    pick = search(trace, plan).choose()
+    assert not any(key.endswith(".per") for key in pick.candidate.changes)
+    assert replay(trace, pick.plan).to_dict() == pick.candidate.whole.to_dict()
+
+
 @pytest.mark.parametrize(
     ("vary", "says"),
     [
         ({"each.absolute": "any", "rules.sliding": ["1m"]}, "write each.sliding"),
         ({"rules.absolute": "any"}, "write each.absolute"),
         ({"each.pin": "any"}, "a search finds no values for pin"),
+        (
+            {"lookup.a.preload": ["start", "never"], "each.absolute": "any"},
+            "lookup.a.preload: adds events to the trace",
+        ),
         ({"each": ["1m"]}, 'write each = "any"'),
         ({"each.absolute": ["soon"]}, "each.absolute"),
         ({"each.nothing": ["soon"]}, "nothing"),

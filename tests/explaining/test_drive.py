@@ -46,6 +46,7 @@ def small_caches(draw: st.DrawFn) -> tuple[Trace, Rules, dict[str, Any]]:
         nulls="keep" if nulls else "skip",
         on_write=on_write,
         per=draw(st.sampled_from(["node", "all"])),
+        preload=draw(st.sampled_from([None, None, "start"])),
         **{name: None if span is None else Duration(span * unit) for name, span in spans.items()},
     )
     habits = {name: FOREVER if span is None else span * unit for name, span in spans.items()}

@@ -101,6 +101,15 @@ def test_what_helps_is_less_bad_than_the_worst_and_the_best_comes_first(found: v
     assert any("origin.at_once = 4" in one.what for one in found.helps)
 
 
+def test_a_preload_helps_after_a_restart(trace: vg.Trace) -> None:
+    """Where lifetimes are long. If they are short, all that was preloaded expires at once later."""
+    plan = vg.Plan(vg.Rules(absolute="2h"), origin=vg.Origin(at_once=2, slow="1s"))
+    found = vg.rehearse(trace, plan, moments=["restart"])
+    helps = {one.what: one.then for one in found.helps}
+    assert found.worst.slow > 20
+    assert (helps["preload = start"].slow, helps["preload = start"].recovery) == (0, 0)
+
+
 def test_the_answer_says_it_and_the_table_shows_it(found: vg.Rehearsal) -> None:
     worst = found.worst
     assert found.in_words.startswith(f"With today's settings {worst.words} at 2026-03-17 00:30:00 UTC")

@@ -1,17 +1,21 @@
 """What settings are compared with: no cache at all, and the ceilings that no settings can pass on the same trace."""
 
 import dataclasses
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
 
 from vestigo.choosing.shelf import column
+from vestigo.engine.groups import groups_of
 from vestigo.engine.job import Job, job
+from vestigo.engine.preloads import preloaded
 from vestigo.prepared.fill import Assumed, assume, filler
 from vestigo.prepared.truth import TruthFollower, places
 from vestigo.rules import Plan, Rules
+from vestigo.rules.moments import Moments
+from vestigo.rules.preload import Preload
 from vestigo.stopping import check
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
@@ -32,6 +36,8 @@ class Ceiling:
     """How long a write can be on its way to other nodes, in ns."""
     spares_nodes: bool
     """Whether clears of one node are left out, because in some settings the other nodes keep what they have."""
+    preloads: Mapping[str, Preload]
+    """What any settings preload, by look-up. The trace has it."""
 
     def job(self, trace: Trace) -> Job:
         """The job for its own trace, or for the one with other keys. Loads take no time, and a clear spares what could
@@ -42,7 +48,8 @@ class Ceiling:
     @property
     def stated(self) -> list[object]:
         """All that it depends on, besides the trace."""
-        return [self.plan.replayed_to_dict(), self.news_take, self.spares_nodes]
+        preloads = {name: (one.texts, one.moments and one.moments.instants) for name, one in self.preloads.items()}
+        return [self.plan.replayed_to_dict(), self.news_take, self.spares_nodes, *([preloads] if preloads else [])]
 
 
 def no_cache(trace: Trace, plan: Plan) -> Job:
@@ -58,12 +65,15 @@ def no_cache(trace: Trace, plan: Plan) -> Job:
 def ceiling(trace: Trace, plan: Plan, settings: Sequence[Plan]) -> Ceiling:
     """Unlimited room and no expiry, where a write stores its value. With instant loads this answers every read whose
     key was loaded or written since the last clear or restart (unless entries survive that), and none of the `settings`
-    answer more.
+    answer more. It preloads whatever any of them does.
 
     If each node has its own cache in all settings, it has one here too. If only in some, all rows share one cache that
     loses no more than any of them: restarts, and clears of one node, take nothing.
     """
-    rules = {name: [one.rules_for(name) for one in settings] for name in trace.lookups}
+    rules = {
+        name: [rules for one in settings for rules in (one.rules_for(name), *one.rules_for_keys(name).values())]
+        for name in trace.lookups
+    }
     every = [one for setting in settings for one in setting.all_rules()]
     copies = any(one.tell_nodes == "copy" for one in every)
     apart = {name: not copies and all(one.per == "node" for one in each) for name, each in rules.items()}
@@ -71,17 +81,45 @@ def ceiling(trace: Trace, plan: Plan, settings: Sequence[Plan]) -> Ceiling:
         not apart[name] and any(one.per == "node" for one in each) for name, each in rules.items()
     )
     survives = mixed or any(one.survives_restart for one in every)
+    preloads = _preloads(trace, rules)
+    if preloads:
+        trace = _with_preloads(trace, preloads, apart)
     spared = (trace.op == Op.CLEAR) & (trace.node != MISSING)
     if mixed and spared.any():
         op, lookup = np.where(spared, Op.RESTART, trace.op).astype(np.uint8), np.where(spared, MISSING, trace.lookup)
         trace = dataclasses.replace(trace, op=op, lookup=lookup.astype(np.int32))
 
     def unlimited(name: str, **taken: Any) -> Rules:
-        per: Literal["node", "all"] = "node" if apart.get(name, False) else "all"
+        per = _per(apart.get(name, False))
         return Rules(**taken, nulls="keep", on_write="replace", survives_restart=survives, per=per)
 
     news_take = max((int(one.tell_delay) for one in every if one.tell_nodes == "copy"), default=0)
-    return Ceiling(trace, _alike(plan, trace.lookups, unlimited), news_take, mixed)
+    return Ceiling(trace, _alike(plan, trace.lookups, unlimited), news_take, mixed, preloads)
+
+
+def _preloads(trace: Trace, rules: Mapping[str, Sequence[Rules]]) -> dict[str, Preload]:
+    """For each look-up, when any of its rules preload."""
+    if not len(trace):
+        return {}
+    begin, end = int(trace.at[0]), int(trace.at[-1])
+    union: dict[str, Preload] = {}
+    for name, each in rules.items():
+        asked = [(one.preload, one.zone) for one in each if one.preload is not None]
+        moments = {at for one, zone in asked if one.moments for at in one.moments.between(begin, end, zone)}
+        if asked:
+            instants = Moments((), (), tuple(sorted(moments)))
+            union[name] = Preload(any(one.at_start for one, _ in asked), instants)
+    return union
+
+
+def _with_preloads(trace: Trace, preloads: Mapping[str, Preload], apart: Mapping[str, bool]) -> Trace:
+    plan = Plan(lookups={name: Rules(preload=one, per=_per(apart[name])) for name, one in preloads.items()})
+    made = preloaded(trace, groups_of(trace, plan))
+    return trace if made is None else made.trace
+
+
+def _per(is_apart: bool) -> Literal["node", "all"]:
+    return "node" if is_apart else "all"
 
 
 def _alike(plan: Plan, lookups: Iterable[str], rules: Callable[..., Rules]) -> Plan:

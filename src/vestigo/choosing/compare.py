@@ -119,7 +119,7 @@ def compare(
         futures = {ALWAYS_FRESH: pool.submit(others[ALWAYS_FRESH])}
         bounded = {name: pool.submit(most_hits, trace, one) for name, one in plans.items()}
         alike = [others[name].make() for name in (KEEP_ALL, NO_CACHE) if not others[name].is_known]
-        works = works_of([*jobs.values(), *(one for one in alike if one.trace is trace)])
+        works = works_of([*jobs.values(), *alike])
         parts = [pool.submit(work) for work in works]
         for done, part in enumerate(as_completed(parts), 1):
             part.result()

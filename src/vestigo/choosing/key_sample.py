@@ -130,9 +130,9 @@ def _counted(sample: Sample, plan: Plan) -> _Counted:
     by_bytes = {name: plan.pool_rules(name).max_entries is None for name in sample.ratios}
     overheads = {name: plan.rules_for(name).entry_overhead for name in sample.ratios}
     trace, mean_bytes = sample.weighed(by_bytes, overheads)
-    only_sums = slicing(trace, sample.first_counted, 1)
     asked = job(trace, _on_sample(sample.there, plan, by_bytes))
-    asked = dataclasses.replace(asked, first_counted=sample.first_counted, slicing=only_sums)
+    first = asked.row_of(sample.first_counted)
+    asked = dataclasses.replace(asked, first_counted=first, slicing=slicing(asked.trace, first, 1))
     outcome = run(asked, "sample")
     total, grain, memory, room = np.zeros(len(_COUNTS)), np.zeros(len(_COUNTS)), 0.0, np.inf
     for name, ratio in sample.ratios.items():

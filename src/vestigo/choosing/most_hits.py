@@ -31,6 +31,7 @@ def most_hits(trace: Trace, plan: Plan) -> int:
     if len(trace.keys) == 0:
         return 0
     work = job(trace, plan)
+    trace = work.trace
     is_sized = any(pool.max_bytes is not None for pool in work.groups.pools)
     sizes = _least_sizes(trace, work) if is_sized else np.empty(0)
     hits = 0

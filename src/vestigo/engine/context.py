@@ -1,17 +1,19 @@
 """What must stand beside the numbers of a replay: whose cache it was, and what was assumed."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 
 import numpy as np
 
 from vestigo.engine.changes import changes_of
 from vestigo.engine.groups import Groups
 from vestigo.engine.job import Job
+from vestigo.engine.preloads import longest_costs
 from vestigo.prepared.behind import behind_in_words
 from vestigo.prepared.fill import Assumed
+from vestigo.rules import Rules
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
-from vestigo.units import Duration, counted, format_bytes
+from vestigo.units import SECOND, Duration, counted, format_bytes, format_seconds
 
 _Missing = tuple[np.ndarray, np.ndarray]
 """By look-up: reads that give none, and whether any read gives one."""
@@ -51,6 +53,7 @@ def assumptions(job: Job) -> tuple[str, ...]:
     overheads = {one.entry_overhead for one in rules if "entry_overhead" not in one.model_fields_set}
     sentences += [f"an overhead of {overhead} bytes an entry" for overhead in sorted(overheads)]
     sentences += trace.once(("filled in", job.assumed), lambda: filled_in(trace, job.assumed))
+    sentences += _preloads_assumed(trace, rules)
     sentences += trace.guessed
     sentences += _changes_assumed(trace)
     if len(trace.nodes) > 1 and any(one.per == "all" for one in rules):
@@ -66,6 +69,20 @@ def filled_in(trace: Trace, assumed: Assumed) -> list[str]:
     """Which sizes and costs stand in for those that the trace does not give, and for how many reads."""
     sizes = _filled_in("size", trace, assumed.size, format_bytes)
     return sizes + _filled_in("cost", trace, assumed.cost, lambda amount: str(Duration(int(amount))))
+
+
+def _preloads_assumed(trace: Trace, rules: Sequence[Rules]) -> list[str]:
+    """What preloads know, and how long they take where nobody stated it."""
+    if not any(one.preload for one in rules):
+        return []
+    sentences = ["a preload knows every key that the trace ever shows"]
+    unstated = [number for number, one in enumerate(rules) if one.preload and one.preload_cost is None]
+    if not unstated:
+        return sentences
+    longest = longest_costs(trace)
+    takes = {trace.lookups[number]: format_seconds(max(int(longest[number]), 0) / SECOND) for number in unstated}
+    costs = ", ".join(f"{name} {cost}" for name, cost in takes.items())
+    return [*sentences, f"a preload takes as long as the longest load: {costs} (state preload_cost)"]
 
 
 def _changes_assumed(trace: Trace) -> list[str]:

@@ -7,6 +7,7 @@ import numpy as np
 
 from vestigo.engine.groups import Groups, groups_of
 from vestigo.engine.origins import Origins, origins_of
+from vestigo.engine.preloads import preloaded
 from vestigo.errors import RulesError
 from vestigo.memo import Memo
 from vestigo.outcome import Mark
@@ -15,6 +16,7 @@ from vestigo.prepared.fill import Assumed, assume
 from vestigo.rules import Plan
 from vestigo.rules.plan import Engine
 from vestigo.trace import Op, Trace
+from vestigo.trace.trace import Longs
 from vestigo.units import LONGEST, SECOND, Duration, format_seconds
 
 
@@ -28,6 +30,7 @@ class Job(Memo):
     """
 
     trace: Trace
+    """As recorded, with the preloads that rules ask for."""
     groups: Groups
     assumed: Assumed
     first_counted: int
@@ -37,13 +40,26 @@ class Job(Memo):
     engine: Engine = "native"
     origins: Origins = Origins()
     """What answers the loads, unless they are `instant`."""
+    recorded: Longs | None = None
+    """The rows that were recorded, if rules ask for preloads."""
     kept: dict[object, Any] = field(init=False, repr=False, default_factory=dict)
     """What was worked out once for it."""
+
+    def row_of(self, event: int) -> int:
+        """The row of a recorded event."""
+        return event if self.recorded is None else int(self.recorded[event])
+
+    def event_of(self, row: int) -> int:
+        """The recorded event at a row, or the next one after a preload that a rule asks for."""
+        return row if self.recorded is None else int(self.recorded.searchsorted(row))
 
 
 def job(trace: Trace, plan: Plan, instant: bool = False, spares: int | None = None) -> Job:
     """Raises RulesError if the plan does not fit the trace, or its warm-up leaves nothing to count."""
     groups = groups_of(trace, plan)
+    with_preloads = preloaded(trace, groups)
+    if with_preloads is not None:
+        trace = with_preloads.trace
     _check_hit_costs(trace, groups)
     first = first_counted(trace, plan.warm_up)
     if first >= len(trace) > 0:
@@ -55,7 +71,8 @@ def job(trace: Trace, plan: Plan, instant: bool = False, spares: int | None = No
         )
     assumed = assume(trace, plan)
     origins = Origins() if instant else origins_of(trace, plan, assumed)
-    return Job(trace, groups, assumed, first, slicing(trace, first), instant, spares, plan.engine, origins)
+    recorded = with_preloads and with_preloads.recorded
+    return Job(trace, groups, assumed, first, slicing(trace, first), instant, spares, plan.engine, origins, recorded)
 
 
 def _check_hit_costs(trace: Trace, groups: Groups) -> None:

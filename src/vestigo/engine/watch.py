@@ -1,7 +1,9 @@
 """What settings would have done to single reads and keys."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from pathlib import Path
+
+import numpy as np
 
 from vestigo.engine.changes import changes_of, together
 from vestigo.engine.job import Job, job
@@ -14,7 +16,7 @@ from vestigo.outcome.seen import Answers, Happening, Watching
 from vestigo.outcome.table_file import write_tables
 from vestigo.rules.plan import Engine
 from vestigo.rules.settings import Settings, plan_of, trace_of
-from vestigo.trace import Readable
+from vestigo.trace import Readable, Trace
 
 
 def read_by_read(trace: Readable, settings: Settings, *, engine: Engine = "native") -> Reads:
@@ -30,8 +32,8 @@ def read_by_read(trace: Readable, settings: Settings, *, engine: Engine = "nativ
     >>> reads.to_pandas()[["key", "answer", "cause"]].values.tolist()
     [['a', 'miss', 'first'], ['b', 'miss', 'first'], ['a', 'miss', 'evicted']]
     """
-    asked = _asked(trace, settings, engine)
-    return Reads(asked.trace, answers_of(asked), asked.first_counted)
+    on, asked = _asked(trace, settings, engine)
+    return Reads(on, answers_of(asked), asked.event_of(asked.first_counted))
 
 
 def key_by_key(trace: Readable, settings: Settings, *, engine: Engine = "native") -> Keys:
@@ -46,7 +48,7 @@ def key_by_key(trace: Readable, settings: Settings, *, engine: Engine = "native"
     >>> keys.to_pandas()[["key", "reads", "misses", "misses.evicted"]].values.tolist()
     [['a', 2, 2, 1], ['b', 1, 1, 0]]
     """
-    return keys_of(_asked(trace, settings, engine))
+    return keys_of(_asked(trace, settings, engine)[1])
 
 
 def write_read_by_read(trace: Readable, settings: Settings, path: Path) -> int:
@@ -54,27 +56,34 @@ def write_read_by_read(trace: Readable, settings: Settings, path: Path) -> int:
 
     Raises RulesError, and InputError if the file cannot be written.
     """
-    asked = _asked(trace, settings)
-    tables = (
-        reads_table(asked.trace.block(begin, end), answers, asked.first_counted, begin)
-        for begin, end, answers in engine_of(asked).answers_by_batch(asked)
-    )
+    on, asked = _asked(trace, settings)
+    first = asked.event_of(asked.first_counted)
+    tables = (reads_table(on.block(begin, end), answers, first, begin) for begin, end, answers in _by_batch(asked))
     return write_tables(tables, path)
 
 
+def _by_batch(asked: Job) -> Iterator[tuple[int, int, Answers]]:
+    """The recorded events of each batch, and the answers of its reads."""
+    for begin, end, answers in engine_of(asked).answers_by_batch(asked):
+        first, last = asked.event_of(begin), asked.event_of(end)
+        if asked.recorded is not None:
+            answers = answers.of_rows(asked.recorded[first:last] - begin)  # noqa: PLW2901
+        yield first, last, answers
+
+
 def answers_of(asked: Job) -> Answers:
-    """The answers of all reads."""
+    """The answers of all reads, with a place for each recorded event."""
     answers = engine_of(asked).watch(asked, Watching(reads=True), known_parts(asked.trace)).answers
     assert answers is not None
-    return answers
+    return answers if asked.recorded is None else answers.of_rows(asked.recorded)
 
 
-def answer_of(asked: Job, row: int) -> Answers:
-    """The answer of a single read, by its row."""
-    for begin, end, answers in engine_of(asked).answers_by_batch(asked):
-        if row < end:
-            return answers.part(row - begin, row - begin + 1)
-    raise IndexError(row)
+def answer_of(asked: Job, event: int) -> Answers:
+    """The answer of a single read, by its recorded event."""
+    for begin, end, answers in _by_batch(asked):
+        if event < end:
+            return answers.part(event - begin, event - begin + 1)
+    raise IndexError(event)
 
 
 def keys_of(asked: Job, lookup: int | None = None) -> Keys:
@@ -86,11 +95,17 @@ def keys_of(asked: Job, lookup: int | None = None) -> Keys:
 
 
 def log_of(asked: Job, key: int) -> Sequence[Happening]:
-    """What happened to a key, by its id."""
-    return engine_of(asked).watch(asked, Watching(chosen=(key,)), known_parts(asked.trace)).happenings
+    """What happened to a key, by its id. Rows are recorded events, and -1 for a preload that a rule asks for."""
+    log = engine_of(asked).watch(asked, Watching(chosen=(key,)), known_parts(asked.trace)).happenings
+    recorded = asked.recorded
+    if recorded is None:
+        return log
+    events = np.full(len(asked.trace), -1)
+    events[recorded] = np.arange(len(recorded))
+    return [one._replace(row=int(events[one.row])) for one in log]
 
 
-def _asked(trace: Readable, settings: Settings, engine: Engine = "native") -> Job:
+def _asked(trace: Readable, settings: Settings, engine: Engine = "native") -> tuple[Trace, Job]:
     stated = plan_of(settings, engine)
     on, plan = applied(trace_of(trace, stated), stated)
-    return job(on, plan)
+    return on, job(on, plan)

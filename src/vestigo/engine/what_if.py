@@ -69,17 +69,16 @@ def settled_plan(trace: Trace, plan: Plan) -> Plan:
     if not plan.what_if:
         return plan
     if plan.what_if.origin != 1:
-        plan = _with_assumed_origin(trace, plan, plan.what_if.origin)
+        plan = _with_slower_origin(trace, plan, plan.what_if.origin)
     return dataclasses.replace(plan, what_if=WhatIf())
 
 
-def _with_assumed_origin(trace: Trace, plan: Plan, times: Fraction) -> Plan:
-    """The plan with its assumed costs multiplied. Raises RulesError if neither trace nor plan gives costs."""
+def _with_slower_origin(trace: Trace, plan: Plan, times: Fraction) -> Plan:
+    """The plan with the costs that it states multiplied. Raises RulesError if neither trace nor plan gives costs."""
 
     def longer(stated: Stated) -> Stated:
-        if "assume_cost" not in stated:
-            return stated
-        return Stated({**stated, "assume_cost": Duration(int(stated["assume_cost"] * times))})
+        costs = {name: stated[name] for name in ("assume_cost", "preload_cost") if stated.get(name) is not None}
+        return Stated({**stated, **{name: Duration(int(cost * times)) for name, cost in costs.items()}})
 
     if len(trace) and trace.cost_range.most <= 0 and not any(rules.assume_cost for rules in plan.all_rules()):
         raise RulesError(
@@ -90,6 +89,10 @@ def _with_assumed_origin(trace: Trace, plan: Plan, times: Fraction) -> Plan:
         plan,
         rules=Rules(**longer(Stated.by(plan.rules))),
         lookups={name: longer(Stated.by(stated)) for name, stated in plan.lookups.items()},
+        keys={
+            name: {pattern: longer(Stated.by(stated)) for pattern, stated in each.items()}
+            for name, each in plan.keys.items()
+        },
     )
 
 

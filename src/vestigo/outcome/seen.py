@@ -51,6 +51,11 @@ class Answers(NamedTuple):
         answer, read_time, age = (column[begin:end] for column in self[:3])
         return Answers(answer, read_time, age, self.stale_rows[stale] - begin, self.stale_ages_ns[stale])
 
+    def of_rows(self, rows: Longs) -> "Answers":
+        """The answers of some rows, ascending. All reads must be among them."""
+        answer, read_time, age = (column[rows] for column in self[:3])
+        return Answers(answer, read_time, age, rows.searchsorted(self.stale_rows), self.stale_ages_ns)
+
 
 Counted = Mapping[str, np.ndarray]
 """By name, a value for each key: what native/include/vestigo/witness/key_rows.hpp counts, and the misses of each cause.

@@ -17,7 +17,7 @@ from vestigo.errors import InputError, RulesError, rules_error
 from vestigo.rules.trade_words import unknown_rule
 from vestigo.units import Duration, format_exact_share
 
-_NOTHING = ("never", "no limit", "0%", "all")
+_NOTHING = ("never", "no limit", "0%", "all", "longest")
 """Words for what a rule has by default."""
 
 Plain = bool | int | str | list[str]

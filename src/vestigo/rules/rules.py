@@ -12,12 +12,14 @@ from vestigo.rules.eviction import Eviction
 from vestigo.rules.moments import Moments, read_zone
 from vestigo.rules.policy import Policy, Room
 from vestigo.rules.pool import PoolRules
+from vestigo.rules.preload import Preload, read_cost
 from vestigo.rules.rule import Number, Rule, always, same
 from vestigo.rules.values import Collect, Entries, Nulls, Share, Size, Span, Texts, WhenFull
 from vestigo.units import Duration
 
 _Numbers = Mapping[str, Number]
 _IN_GROUPS = "engine/groups.py"
+_IN_PRELOADS = "engine/preloads.py"
 
 
 def _lifetimes_of_nulls(rules: "Rules") -> _Numbers:
@@ -76,6 +78,8 @@ class Rules(PoolRules):
             tell_delay: Span | int = ...,
             overlap: Literal["repeat", "join"] = ...,
             batch: Span | int | None = ...,
+            preload: Texts | Preload | None = ...,
+            preload_cost: Span | int | None = ...,
             serve_on_failure: Span | int = ...,
             keep_failures: Span | int = ...,
             drop_first: bool = ...,
@@ -172,6 +176,15 @@ class Rules(PoolRules):
         None
     )
     """The time within which misses of one scope share one origin call; none is shared unless stated."""
+    preload: Annotated[
+        Preload | None, BeforeValidator(Preload.read), Rule("origin", worked_out=_IN_PRELOADS, plain=always)
+    ] = None
+    """When all keys of the look-up are loaded ahead of reads, in one origin call: at the start and after each restart
+    (``"start"``), at times of day in `zone`, or at single instants."""
+    preload_cost: Annotated[
+        Duration | None, BeforeValidator(read_cost), Rule("origin", worked_out=_IN_PRELOADS, plain=always)
+    ] = None
+    """How long that call takes; as long as the longest load of the look-up (``"longest"``) unless stated."""
     serve_on_failure: Annotated[
         Duration, BeforeValidator(values.span), Rule("origin", same("serve_on_failure"), plain=always)
     ] = Duration(0)
@@ -228,7 +241,8 @@ class Rules(PoolRules):
 
     def _pairs(self) -> list[tuple[bool, str]]:
         pinned = {key for key in self.pin if is_one_key(key)}
-        moments = {"absolute_at": self.absolute_at, "clear_at": self.clear_at}
+        preload = self.preload.moments if self.preload else None
+        moments = {"absolute_at": self.absolute_at, "clear_at": self.clear_at, "preload": preload}
         on_clock = [name for name, stated in moments.items() if stated and stated.times]
         return [
             (
@@ -281,6 +295,16 @@ class Rules(PoolRules):
             (
                 self.tell_delay > 0 and self.tell_nodes == "nothing",
                 "tell_delay needs tell_nodes: the others hear of no write; state tell_nodes, or leave tell_delay out",
+            ),
+            (
+                self.preload is not None and self.per == "scope",
+                'preload needs per = "node" or "all": the cache of a scope begins with its first read; write one of '
+                "them, or leave preload out",
+            ),
+            (
+                self.preload_cost is not None and self.preload is None,
+                'preload_cost needs preload: nothing is loaded ahead; write preload = "start", or leave preload_cost '
+                "out",
             ),
             (
                 self.eviction.name == "belady" and self.on_write == "drop",

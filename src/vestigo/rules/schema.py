@@ -18,6 +18,7 @@ from vestigo.rules.moments import Moments, read_zone
 from vestigo.rules.origin import MOST_PLACES, Origin, places
 from vestigo.rules.plan_text import FROM_SCRATCH
 from vestigo.rules.pool import Pool, look_up_names
+from vestigo.rules.preload import Preload, read_cost
 from vestigo.rules.rules import Rules
 from vestigo.rules.what_if import Times, WhatIf
 from vestigo.rules.windows import Windows
@@ -67,6 +68,8 @@ _READ_BY: Mapping[Callable[..., Any], Schema] = {
     Eviction.read: _text(rf"^\s*({'|'.join(POLICIES)})(\s+\w+=\S+)*\s*$", "lru", "slru protected=70%"),
     KeepIf.read: _one_or_list({"type": "string", "examples": ["size <= 64 KiB", "key = tile/{...}", "none"]}),
     Moments.read: _MOMENTS,
+    Preload.read: _one_or_list({"type": "string", "examples": ["start", "never", "06:00", "every 6h from 00:30"]}),
+    read_cost: _text(rf"^longest$|{_DURATION}", "20s", "longest"),
     Windows.down: _one_or_list({"type": "string", "examples": ["2026-03-17 09:00 for 60s", "09:00 for 60s"]}),
     Windows.slower: _one_or_list({"type": "string", "examples": ["3x 2026-03-17 09:00 for 10m"]}),
     places: {"anyOf": [{"type": "integer", "minimum": 1, "maximum": MOST_PLACES}, {"const": "no limit"}]},

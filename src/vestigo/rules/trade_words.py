@@ -18,6 +18,7 @@ _RULE_FOR = {
         "serve_stale": "stale_while_revalidate",
         "serve_on_failure": "stale_if_error",
         "reload_after": "refresh",
+        "preload": "prefetch",
     }.items()
     for word in words.split()
 }

@@ -22,6 +22,7 @@ FINDABLE = (
 )
 """Rules for which a search can find values (`vestigo.choosing.finding.offers`)."""
 
+_ADDS_EVENTS = ("preload", "preload_cost")
 _WRITE = "write rules.RULE, lookup.NAME.RULE or pool.NAME.RULE"
 
 
@@ -45,6 +46,11 @@ def problems_of_search(vary: Mapping[str, Sequence[object]]) -> Iterator[tuple[s
             yield key, f"sets all look-ups at once, and other keys set each by itself; write {EACH}.{rule}"
         elif key == EACH and values != ANY:
             yield key, f'is for all rules; write {EACH} = "{ANY}", or a rule: {EACH}.max_entries'
+        elif rule in _ADDS_EVENTS:
+            yield (
+                key,
+                f"adds events to the trace, which a search cannot weigh; compare candidates, or vary rules.{rule}",
+            )
         elif values == ANY and key != EACH and rule not in FINDABLE:
             yield key, f"a search finds no values for {rule}; list some, or name one of {', '.join(FINDABLE)}"
 

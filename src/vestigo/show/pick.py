@@ -23,6 +23,8 @@ from vestigo.show.view import shown
 _TOLD = ("hit_rate", "fresh_hit_rate", "stale_rate", "loads", "origin_time", "read_time.p95", "memory_peak")
 _KEY, _VALUE = 34, 20
 _MOST_CHANGES = 24
+_FEW = 2
+"""So many moments are named, of more the first."""
 _JUDGED = {1: "better", 0: "same", -1: "worse"}
 
 
@@ -124,7 +126,9 @@ def _written(rule: str, value: object) -> str:
 
 def _times(values: Sequence[object]) -> str:
     """Several times of day in a few words."""
-    return str(values[0]) if len(values) == 1 else f"{len(values)} times from {values[0]}"
+    if not values:
+        return "none"
+    return ", ".join(map(str, values)) if len(values) <= _FEW else f"{len(values)} times from {values[0]}"
 
 
 def _measures(pick: Pick) -> RenderableType:

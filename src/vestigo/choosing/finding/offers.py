@@ -93,6 +93,8 @@ def offers_of(plan: Plan, lookup: str, facts: Facts, asked: Mapping[str, Sequenc
     both = all(asked.get(rule) == ANY for rule in _ABOUT_WRITES)
     offers = []
     for rule, values in asked.items():
+        if _moves_preloads(plan.rules_for(lookup), rule):
+            continue
         if both and rule in _ABOUT_WRITES:
             offers += [_writes(plan, lookup, facts)] if facts.has_writes and rule == _ABOUT_WRITES[0] else []
         elif not isinstance(values, str):
@@ -100,6 +102,13 @@ def offers_of(plan: Plan, lookup: str, facts: Facts, asked: Mapping[str, Sequenc
         elif found := _FOUND[rule](facts):
             offers.append(_laid(plan, lookup, rule, found))
     return [offer for offer in offers if any(frozen(way) != frozen(offer.now) for way in offer.ways)]
+
+
+def _moves_preloads(rules: Rules, rule: str) -> bool:
+    """Whether other values of a rule would change when something is preloaded or cleared, and where."""
+    on_clock = [rules.clear_at, rules.preload.moments if rules.preload else None]
+    moves_times = rules.zone not in (None, "UTC") and any(one and one.times for one in on_clock)
+    return (rule == "per" and rules.preload is not None) or (rule == "absolute_at" and moves_times)
 
 
 def _key(plan: Plan, lookup: str, rule: str) -> str:

@@ -55,7 +55,7 @@ def cold_start(facts: Facts) -> Duration | None:
     """The warm-up that would leave out the cold start: the time at the beginning in which many reads are first reads
     only because the trace begins there. None if there is no such time.
     """
-    trace, first = facts.trace, facts.job.first_counted
+    trace, first = facts.trace, facts.job.event_of(facts.job.first_counted)
     reads = np.flatnonzero(trace.op == Op.READ)
     counted = reads[reads >= first]
     if len(counted) < _PARTS:

@@ -69,7 +69,7 @@ def predict(trace: Trace, plan: Plan, time: Time, *, is_cold: bool = False) -> P
     part = trace if (first, last) == (0, len(trace)) else trace.block(first, last)
     before = max(begin - int(part.at[0]), 0) if len(part) else 0
     replay_job = job(part, dataclasses.replace(plan, warm_up=Duration(before)))
-    answers, part = answers_of(replay_job), replay_job.trace
+    answers = answers_of(replay_job)
     rows = np.flatnonzero((part.op == Op.READ) & (part.at >= begin))
     hit = answers.hit[rows]
     stretch = np.clip(np.searchsorted(time.edges_ns, part.at[rows], side="right") - 1, 0, len(time.edges_ns) - 2)

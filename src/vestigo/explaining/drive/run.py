@@ -19,6 +19,7 @@ from vestigo.explaining.drive.explain import Judge, as_observed, explanations, u
 from vestigo.explaining.drive.functions import Functions, Load, Make, Makes, call, check_functions
 from vestigo.explaining.drive.offered import Offered, OriginValue, offered
 from vestigo.explaining.drive.process import talk
+from vestigo.explaining.hypotheses.stated_rules import stated_rules, without
 from vestigo.explaining.hypotheses.trying import with_changes
 from vestigo.explaining.why.story import Story
 from vestigo.explaining.why.tell import story_of_read
@@ -93,6 +94,9 @@ def drive(  # noqa: PLR0913  # one argument for each thing that a cache may do
     elif make is not None:
         cache = Makes(make, on)
     on, events, notes = _as_driven(on, cache)
+    on, events, plan = _with_preloads(on, events, plan)
+    if preloads := int((on.op == Op.PRELOAD).sum()):
+        notes.append(f"{counted(preloads, 'preload')} came as reads that are not counted")
     if read is not None and len(on.nodes) > 1:
         plan = _of_all(plan)
         notes.append(f"one cache was driven for all {len(on.nodes)} nodes, and replayed so; `make` makes one a node")
@@ -200,7 +204,7 @@ def _difference(  # noqa: PLR0913, PLR0917  # both sides of it
         node=trace.nodes[trace.node[row]] if trace.node[row] >= 0 else None,
         driven=_answer(driven, place),
         replayed=_answer(replayed, place),
-        story=_numbered(story_of_read(plan, replay_job, row), origin.events),
+        story=_numbered(story_of_read(trace, plan, replay_job, row), origin.events),
     )
 
 
@@ -242,8 +246,19 @@ def _as_driven(trace: Trace, cache: Functions | Makes | None) -> tuple[Trace, Lo
         sentences.append(
             f"{counted(forced, 'read')} that asked for a fresh value came as any other, in both: no `remove` is given"
         )
-    preloads = int((trace.op == Op.PRELOAD).sum())
-    if preloads:
-        sentences.append(f"{counted(preloads, 'preload')} came as reads that are not counted")
     rows = np.flatnonzero(kept)
     return (trace if kept.all() else trace.take(rows)), rows, sentences
+
+
+def _with_preloads(trace: Trace, events: Longs, plan: Plan) -> tuple[Trace, Longs, Plan]:
+    """The events with the preloads that the plan asks for, which have the numbers of the events after them, and the
+    plan without these rules.
+    """
+    asked = job(trace, plan, instant=True)
+    if asked.recorded is None:
+        return trace, events, plan
+    next_event = np.minimum(asked.recorded.searchsorted(np.arange(len(asked.trace))), len(trace) - 1)
+    for rule in ("preload_cost", "preload"):  # the first means nothing without the second
+        for stated in stated_rules(plan, trace):
+            plan = without(plan, stated) if stated.rule == rule else plan
+    return asked.trace, events[next_event], plan

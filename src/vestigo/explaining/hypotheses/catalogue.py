@@ -34,6 +34,7 @@ IN_WORDS: Mapping[str, Mapping[str, str]] = {
         "replace": "writes put the new value in place",
     },
     "per": {"all": "all nodes share one cache", "node": "each node has a cache of its own"},
+    "preload": {"start": "all keys are loaded ahead, at the start and after each restart"},
     "drop_first": {"true": "callers remove an entry before they read it"},
     "when_full": {
         "refuse": "it takes no more when it is full",
@@ -52,8 +53,8 @@ SHARED = "pool.all.lookups"
 """The dotted key under which look-ups come to share one room."""
 ASSUMED = "what things take"
 """The heading of rules that say how things are, not what a cache does."""
-MEANS_NOTHING_ALONE = ("zone", "serve_on_failure", "keep_failures")
-"""They need times of day, or an origin that fails."""
+MEANS_NOTHING_ALONE = ("zone", "serve_on_failure", "keep_failures", "preload_cost")
+"""They need times of day, an origin that fails, or a preload."""
 _FORMS: Mapping[object, tuple[str, ...]] = {
     Nulls: ("keep", "skip", "blind", "keep 1m", "keep 10m"),
     WhenFull: ("evict", "refuse", "free 10%", "free 25%", "free 50%"),

@@ -18,6 +18,7 @@ _TRIED = (
     {"overlap": "join"},
     {"jitter": "20%"},
     {"survives_restart": True},
+    {"preload": "start"},
     {"serve_stale": "1m"},
     {"serve_on_failure": "10m"},
     {"keep_failures": "5s"},

@@ -47,6 +47,7 @@ class Case:
 
 
 _AGAINST = {
+    "first": ("preload",),
     "null": ("nulls",),
     "loading": ("overlap",),
     "elsewhere": ("per",),

@@ -68,7 +68,7 @@ def _step(trace: Trace, places: Sequence[object], rules: Rules, gives_up_ns: int
         since_ns=happening.since if came_or_left else None,
         bytes=happening.bytes if came_or_left else None,
         other=str(trace.keys[happening.other]) if happening.other >= 0 else None,
-        event=happening.row if happening.what in _WITH_ROW else None,
+        event=happening.row if happening.what in _WITH_ROW and happening.row >= 0 else None,
     )
 
 

@@ -61,24 +61,23 @@ def why(  # noqa: PLR0913  # one argument for each thing that can be asked
     _check_node(on, node)
     at_ns = None if at is None else _time(on, at)
     asked = job(on, plan)
-    case, rows = _case(plan, asked, number), rows_of(asked.trace, number)
+    case, rows = _case(on, plan, asked, number), rows_of(on, number)
     read = None if at_ns is None else _one_read(case, asked, _nearest(case.trace, rows, at_ns, node))
     return _story(case, read, advice_for(case), node)
 
 
-def story_of_read(plan: Plan, asked: Job, event: int) -> Story:
-    """The story of the key that is read at a row of the job's trace, with that read explained, and without advice."""
-    case = _case(plan, asked, int(asked.trace.key[event]))
+def story_of_read(trace: Trace, plan: Plan, asked: Job, event: int) -> Story:
+    """The story of the key that is read at a row of the trace, with that read explained, and without advice."""
+    case = _case(trace, plan, asked, int(trace.key[event]))
     return _story(case, _one_read(case, asked, event), [])
 
 
-def _case(plan: Plan, asked: Job, key: int) -> Case:
-    trace = asked.trace
+def _case(trace: Trace, plan: Plan, asked: Job, key: int) -> Case:
     rules, lookup = asked.groups.each[asked.groups.key_groups[key]].rules, int(trace.key_lookup[key])
     gives_up_ns = asked.origins.of(lookup).give_up
     steps = steps_of(trace, rows_of(trace, key), rules, gives_up_ns, log_of(asked, key))
     counted = keys_of(asked, lookup)
-    return Case(trace, plan, key, rules, steps, counted, int(trace.at[asked.first_counted]))
+    return Case(trace, plan, key, rules, steps, counted, int(asked.trace.at[asked.first_counted]))
 
 
 def _story(case: Case, read: OneRead | None, advice: Sequence[Advice], node: str | None = None) -> Story:

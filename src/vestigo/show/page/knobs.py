@@ -13,6 +13,7 @@ from vestigo.rules import Aim, Plan, Pool, Rules, WhatIf, values
 from vestigo.rules.checked import Checked, said_of
 from vestigo.rules.eviction import POLICIES, Eviction
 from vestigo.rules.plan_text import rule_text
+from vestigo.rules.preload import LONGEST, read_cost
 from vestigo.rules.rule import rules_of
 from vestigo.rules.schema import examples_of
 from vestigo.rules.stated import Stated
@@ -34,6 +35,7 @@ _KINDS: Mapping[Callable[..., object], Knob] = {
     values.share: {"kind": "share"},
     values.reload_after: {"kind": "share", "none": "never"},
     values.flag: {"kind": "flag"},
+    read_cost: {"kind": "span", "none": LONGEST},
     parse_bytes: {"kind": "size", "none": "0 B"},
     values.nodes: {"kind": "count", "none": "as recorded"},
     Times.read: {"kind": "times", "least": 0.1},
