@@ -106,8 +106,9 @@ def test_a_preload_helps_after_a_restart(trace: vg.Trace) -> None:
     plan = vg.Plan(vg.Rules(absolute="2h"), origin=vg.Origin(at_once=2, slow="1s"))
     found = vg.rehearse(trace, plan, moments=["restart"])
     helps = {one.what: one.then for one in found.helps}
-    assert found.worst.slow > 20
-    assert (helps["preload = start"].slow, helps["preload = start"].recovery) == (0, 0)
+    then = helps["preload = start"]
+    assert (then.slow, found.worst.slow > 500) == (0, True)
+    assert then.recovery is not None and found.worst.recovery is not None and then.recovery < found.worst.recovery / 4
 
 
 def test_the_answer_says_it_and_the_table_shows_it(found: vg.Rehearsal) -> None:
