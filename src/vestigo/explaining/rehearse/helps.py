@@ -11,6 +11,7 @@ from vestigo.errors import RulesError
 from vestigo.explaining.hypotheses.trying import keys_for
 from vestigo.explaining.rehearse.rehearsal import Help
 from vestigo.rules import Plan
+from vestigo.rules.plan_text import rule_text
 from vestigo.rules.rules import Rules
 from vestigo.rules.vary import Changes
 
@@ -40,7 +41,7 @@ def could_help(plan: Plan, lookups: tuple[str, ...]) -> Iterator[tuple[str, Chan
         if not fitting:
             continue
         try:
-            yield f"{rule} = {Rules.written(rule, wanted)}", changes, plan.changed(changes)
+            yield f"{rule} = {rule_text(rule, wanted)}", changes, plan.changed(changes)
         except RulesError:
             continue
     yield from _more_places(plan)
