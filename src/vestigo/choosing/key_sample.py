@@ -19,7 +19,7 @@ from vestigo.choosing.estimate import Estimate
 from vestigo.choosing.resample import student_quantile
 from vestigo.choosing.sampled import Sample, all_in, filled_sizes, grouped, sampled
 from vestigo.data import Told
-from vestigo.engine.job import job
+from vestigo.engine.job import Job, job
 from vestigo.engine.replay import run
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
@@ -33,7 +33,7 @@ from vestigo.rules.settings import Settings, plan_of
 from vestigo.threads import each_side_by_side, side_by_side
 from vestigo.trace import Readable, Trace, read_trace
 from vestigo.trace.trace import LAST_KEYED
-from vestigo.units import counted, parse_share
+from vestigo.units import Duration, counted, parse_share
 
 SAMPLES = 4
 _MOST_SAMPLES = 10
@@ -131,7 +131,7 @@ def _counted(sample: Sample, plan: Plan) -> _Counted:
     overheads = {name: plan.rules_for(name).entry_overhead for name in sample.ratios}
     trace, mean_bytes = sample.weighed(by_bytes, overheads)
     asked = job(trace, _on_sample(sample.there, plan, by_bytes))
-    first = asked.row_of(sample.first_counted)
+    first = _first_counted(sample, asked, plan)
     asked = dataclasses.replace(asked, first_counted=first, slicing=slicing(asked.trace, first, 1))
     outcome = run(asked, "sample")
     total, grain, memory, room = np.zeros(len(_COUNTS)), np.zeros(len(_COUNTS)), 0.0, np.inf
@@ -169,6 +169,13 @@ def _counted(sample: Sample, plan: Plan) -> _Counted:
         "loads": of_loads,
     }
     return _Counted(measures, own_grain, float(room))
+
+
+def _first_counted(sample: Sample, asked: Job, plan: Plan) -> int:
+    """The first row that counts, in a sample in which something may be preloaded."""
+    if isinstance(plan.warm_up, Duration):
+        return int(asked.trace.at.searchsorted(sample.begins_ns + int(plan.warm_up)))
+    return asked.row_of(sample.first_counted - 1) + 1 if sample.first_counted else 0
 
 
 def _errors(counted: Sequence[_Counted], group: int) -> dict[str, float]:

@@ -39,6 +39,8 @@ class Sample:
     """For each look-up, the reads of all its keys per read in the sample."""
     there: frozenset[str]
     """The look-ups that have keys in the sample."""
+    begins_ns: int
+    """When the whole trace begins."""
     first_counted: int
     known: dict[object, tuple[Trace, dict[str, float]]] = field(default_factory=dict)
     lock: Lock = field(default_factory=Lock)
@@ -120,6 +122,7 @@ def sampled(trace: Trace, sizes: Longs, groups: Groups, number: int, first: int)
         sizes[rows],
         ratios,
         there,
+        int(trace.at[0]) if len(trace) else 0,
         int(np.searchsorted(rows, first)),
     )
 
