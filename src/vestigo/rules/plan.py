@@ -9,18 +9,19 @@ from typing import TYPE_CHECKING, Any, Literal, NamedTuple, TypeVar
 
 from vestigo.arguments import path_of
 from vestigo.data import Named, Told, can_be_kept
-from vestigo.errors import RulesError, UnknownName, rules_error, unknown
+from vestigo.errors import RulesError, rules_error, unknown
 from vestigo.files import write_text
 from vestigo.rules.aim import Aim
 from vestigo.rules.counter_names import CounterNames
+from vestigo.rules.layers import laid_over
 from vestigo.rules.origin import Origin
-from vestigo.rules.plan_fits import problems_of_keys, problems_of_origins, problems_of_pools
+from vestigo.rules.plan_fits import problems_of_keys, problems_of_origins, problems_of_pools, problems_of_vary
 from vestigo.rules.plan_parts import Parts, Problem, frozen
 from vestigo.rules.plan_text import plan_text
 from vestigo.rules.pool import Pool, PoolRules
 from vestigo.rules.rules import Rules
 from vestigo.rules.stated import Stated
-from vestigo.rules.vary import ANY, EACH, Changes, by_table, place_of, problems_of_search
+from vestigo.rules.vary import ANY, Changes, by_table, place_of
 from vestigo.rules.what_if import WhatIf
 from vestigo.trace import Intake
 from vestigo.units import Duration, counted
@@ -149,13 +150,17 @@ class Plan(Named):
         for name in _READ:
             object.__setattr__(self, name, getattr(parts, name)(getattr(self, name)))
         object.__setattr__(self, "candidates", frozen(dict(self._read_candidates(parts))))
-        self._lay(layers, key_layers, parts)
+        laid = laid_over(self.rules, layers, key_layers, parts)
+        object.__setattr__(self, "lookups", laid.lookups)
+        object.__setattr__(self, "keys", laid.keys)
+        object.__setattr__(self, "_rules_for", laid.rules_for)
+        object.__setattr__(self, "_rules_for_keys", laid.rules_for_keys)
         if not parts.problems:
             parts.problems += problems_of_pools(self.pools, self.rules, self.rules_for)
             parts.problems += [*problems_of_keys(key_layers), *problems_of_origins(self.origin, self.origins)]
             parts.problems += self._problems_of_candidates()
         if not parts.problems:
-            parts.problems += self._problems_of_vary()
+            parts.problems += problems_of_vary(self)
         object.__setattr__(self, "candidates", frozen({name: one._alone() for name, one in self.candidates.items()}))
         if found := parts.problems:
             raise rules_error([f"{_written(where)}: {problem}" for where, problem in found], by_place=found)
@@ -182,38 +187,6 @@ class Plan(Named):
         """What a candidate states for itself; the rest is the plan's, which is the same."""
         usual = {part: self._nothing(part) for part in _OF_THE_PLAN}
         return self if all(getattr(self, part) == value for part, value in usual.items()) else replace(self, **usual)
-
-    def _lay(self, layers: Mapping[str, Stated], key_layers: Mapping[str, Mapping[str, Stated]], parts: Parts) -> None:
-        """Works out which rules hold for each look-up and pattern."""
-
-        def laid(stated: Stated, base: Rules, *where: str) -> tuple[Stated, Rules]:
-            try:
-                rules = stated.over(base)
-            except RulesError as error:
-                for rule, problem in error.by_rule:
-                    parts.wrong((*where, *([rule] if rule else [])), problem)
-                return Stated({}), base
-            return stated.read_by(rules), rules
-
-        of_lookups = {name: laid(layer, self.rules, "lookup", name) for name, layer in layers.items()}
-        rules_for = {name: rules for name, (_, rules) in of_lookups.items()}
-        of_keys = {
-            name: {
-                pattern: laid(layer, rules_for.get(name, self.rules), "lookup", name, "keys", pattern)
-                for pattern, layer in each.items()
-            }
-            for name, each in key_layers.items()
-        }
-        stated_for_keys = {
-            name: frozen({pattern: stated for pattern, (stated, _) in each.items()}) for name, each in of_keys.items()
-        }
-        rules_for_keys = {
-            name: {pattern: rules for pattern, (_, rules) in each.items()} for name, each in of_keys.items()
-        }
-        object.__setattr__(self, "lookups", frozen({name: stated for name, (stated, _) in of_lookups.items()}))
-        object.__setattr__(self, "keys", frozen(stated_for_keys))
-        object.__setattr__(self, "_rules_for", rules_for)
-        object.__setattr__(self, "_rules_for_keys", rules_for_keys)
 
     def value_at(self, key: str) -> object:
         """What a rule is at a dotted key, as a plan file has it.
@@ -379,32 +352,6 @@ class Plan(Named):
         about = next(one for one in fields(cls) if one.name == part)
         return about.default_factory() if callable(about.default_factory) else about.default
 
-    def _problems_of_vary(self) -> Iterator[Problem]:
-        """Every value is tried alone, and where it contradicts the plan, together with each value of another key."""
-        for key, problem in problems_of_search(self.vary):
-            yield ("vary", key), problem
-        for key, values in self.vary.items():
-            for value in values if values != ANY else ():
-                try:
-                    self.changed({_of_all(key): value})
-                except RulesError as error:
-                    if not isinstance(error, UnknownName) and self._goes_with_another(key, value):
-                        continue
-                    for problem in [said for _, said in error.by_rule] or error.problems:
-                        yield ("vary", key), problem.removeprefix(f"{key}: ")
-                    if isinstance(error, UnknownName):
-                        break  # the key itself is wrong
-
-    def _goes_with_another(self, key: str, value: object) -> bool:
-        for other, values in self.vary.items():
-            for one in values if other != key and values != ANY else ():
-                try:
-                    self.changed({_of_all(key): value, _of_all(other): one})
-                except RulesError:
-                    continue
-                return True
-        return False
-
     def __repr__(self) -> str:
         """What is stated, and how much there is of what is too long for a line."""
         many = {
@@ -425,11 +372,6 @@ _ONE_OR_MORE = {
     "look-up with rules for keys": ("look-up with rules for keys", "look-ups with rules for keys"),
     "key that varies": ("key that varies", "keys that vary"),
 }
-
-
-def _of_all(key: str) -> str:
-    """A rule of each look-up is checked as one of all."""
-    return key.replace(f"{EACH}.", "rules.", 1) if key.startswith(f"{EACH}.") else key
 
 
 def _written(where: tuple[str, ...]) -> str:

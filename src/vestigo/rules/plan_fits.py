@@ -1,12 +1,20 @@
-"""Whether the parts of a plan fit each other: shared pools and the look-ups in them, rules of keys and of look-ups."""
+"""Whether the parts of a plan fit each other: shared pools and the look-ups in them, rules of keys and of look-ups, and
+what varies.
+"""
 
 from collections.abc import Callable, Iterator, Mapping
+from typing import TYPE_CHECKING
 
+from vestigo.errors import RulesError, UnknownName
 from vestigo.rules.origin import Origin
 from vestigo.rules.plan_parts import Problem
 from vestigo.rules.pool import POOL_RULES, Pool
 from vestigo.rules.rules import Rules
 from vestigo.rules.stated import Stated
+from vestigo.rules.vary import ANY, EACH, problems_of_search
+
+if TYPE_CHECKING:
+    from vestigo.rules.plan import Plan
 
 OF_A_WHOLE_LOOKUP = (*POOL_RULES, "per", "assume_size", "assume_cost")
 """Rules that no single keys can have for themselves."""
@@ -70,3 +78,36 @@ def _contradictions(pool: Pool, lookup: str, rules: Rules) -> Iterator[tuple[str
             f'eviction = "belady" and writes that drop entries of {lookup} contradict each other: it keeps a key '
             "for its next read, and a write takes it before; choose another policy",
         )
+
+
+def problems_of_vary(plan: "Plan") -> Iterator[Problem]:
+    """Every value is tried alone, and where it contradicts the plan, together with each value of another key."""
+    for key, problem in problems_of_search(plan.vary):
+        yield ("vary", key), problem
+    for key, values in plan.vary.items():
+        for value in values if values != ANY else ():
+            try:
+                plan.changed({_of_all(key): value})
+            except RulesError as error:
+                if not isinstance(error, UnknownName) and _goes_with_another(plan, key, value):
+                    continue
+                for problem in [said for _, said in error.by_rule] or error.problems:
+                    yield ("vary", key), problem.removeprefix(f"{key}: ")
+                if isinstance(error, UnknownName):
+                    break  # the key itself is wrong
+
+
+def _goes_with_another(plan: "Plan", key: str, value: object) -> bool:
+    for other, values in plan.vary.items():
+        for one in values if other != key and values != ANY else ():
+            try:
+                plan.changed({_of_all(key): value, _of_all(other): one})
+            except RulesError:
+                continue
+            return True
+    return False
+
+
+def _of_all(key: str) -> str:
+    """A rule of each look-up is checked as one of all."""
+    return key.replace(f"{EACH}.", "rules.", 1) if key.startswith(f"{EACH}.") else key
