@@ -7,6 +7,7 @@
 
 #include "check.hpp"
 #include "vestigo/columns.hpp"
+#include "vestigo/ends.hpp"
 #include "vestigo/ledger.hpp"
 #include "vestigo/truth.hpp"
 
@@ -185,5 +186,18 @@ inline void check_books(const Ledger& ledger, std::int64_t reads) {
   }
   CHECK(counted == reads);
 }
+
+// The events from `begin` to `end` with their ends.
+struct Batch {
+  Columns columns;
+  EndsInOrder ends;
+
+  Batch(const Events& events, std::size_t begin, std::size_t end, const Batch* before)
+      : columns(events.columns(begin, end)),
+        ends(columns, before == nullptr ? Ends{} : before->ends.ends(),
+             begin == 0 ? kNever : events.at[begin - 1]) {
+    columns.ends = ends.ends();
+  }
+};
 
 }  // namespace vestigo

@@ -1,6 +1,7 @@
 // Random events under random rules of every kind: entries, compartments and sizes agree after every
 // one of them, every read is counted once, every entry that came in has left in one way or is still
 // held, and all is counted as in one batch.
+#include <memory>
 #include <random>
 
 #include "check.hpp"
@@ -121,6 +122,23 @@ Setting random_setting(std::mt19937& random, Events& events, Id keys, Eviction e
   return setting;
 }
 
+// Loads that are under way when a batch is over end in a later one.
+void in_batches(std::mt19937& random, const Setting& setting, const Events& events,
+                const Tally& total) {
+  ReplayBy<full::Replay<>> replay(setting, {.counts_from = events.at[0]},
+                                  Slices(events.at[0] - 3, 7, 100));
+  std::vector<std::unique_ptr<Batch>> batches;
+  for (std::size_t begin = 0; begin < events.at.size();) {
+    const std::size_t end = std::min(begin + 1 + random() % 40, events.at.size());
+    batches.push_back(
+        std::make_unique<Batch>(events, begin, end, begin == 0 ? nullptr : batches.back().get()));
+    replay.feed(batches.back()->columns, {});
+    begin = end;
+  }
+  const Ledger closed = replay.close();
+  CHECK(closed.total().counts == total.counts && closed.total().sums == total.sums);
+}
+
 void one_case(std::mt19937& random, Eviction eviction, bool timed) {
   const Id keys = 8;
   Events events = random_events(random, 150, keys, 2, timed, true);
@@ -130,7 +148,8 @@ void one_case(std::mt19937& random, Eviction eviction, bool timed) {
   replay.catch_up({}, events.at[0]);
   replay.count_from(events.at[0]);
   std::int64_t reads = 0;
-  const Columns all = events.columns(0, events.at.size());
+  const Batch batch(events, 0, events.at.size(), nullptr);
+  const Columns& all = batch.columns;
   replay.open(all);
   for (std::size_t i = 0; i < all.events; ++i) {
     replay.feed(all, i, i + 1);
@@ -154,6 +173,7 @@ void one_case(std::mt19937& random, Eviction eviction, bool timed) {
   const Ledger closed = whole.close();
   const Tally& other = closed.total();
   CHECK(other.counts == total.counts && other.sums == total.sums);
+  in_batches(random, setting, events, total);
 
   ReplayBy<full::Replay<Witness<kAll>>> seen(setting, {.counts_from = events.at[0]}, slices);
   check_witness(seen, all, setting.keys, total);
@@ -176,7 +196,9 @@ void too_many_scopes(std::mt19937& random) {
     full::Replay<> replay(setting, Slices(events.at[0] - 3, 7, 100));
     bool refused = false;
     try {
-      replay.feed(events.columns(0, events.at.size()), 0, events.at.size());
+      const Batch batch(events, 0, events.at.size(), nullptr);
+      replay.open(batch.columns);
+      replay.feed(batch.columns, 0, events.at.size());
     } catch (const std::length_error&) {
       refused = true;
     }

@@ -86,7 +86,7 @@ std::vector<Call> simulated(const Served& served, const std::vector<Asked>& call
 }
 
 Served random_served(std::mt19937& random) {
-  Served served{.places = random() % 4,
+  Served served{.places = random() % 5 == 0 ? 20 + random() % 60 : random() % 4,
                 .down = {},
                 .paces = {},
                 .fails_after = 1 + static_cast<Time>(random() % 5)};
@@ -106,9 +106,10 @@ void calls_are_served_in_order(std::mt19937& random) {
   const Served served = random_served(random);
   std::vector<Asked> calls;
   Time now = 0;
-  for (int i = 0; i < 60; ++i) {
-    now += static_cast<Time>(random() % 4);
-    calls.push_back({now, static_cast<Time>(random() % 8)});
+  const std::uint32_t often = served.places > 3 ? 1 : 4, longest = served.places > 3 ? 90 : 8;
+  for (int i = 0; i < (served.places > 3 ? 400 : 60); ++i) {
+    now += static_cast<Time>(often > 1 ? random() % often : random() % 3 == 0);
+    calls.push_back({now, static_cast<Time>(random() % longest)});
   }
   const std::vector<Call> expected = simulated(served, calls);
   Origin origin(served);

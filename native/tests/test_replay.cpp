@@ -8,24 +8,10 @@
 #include "random_case.hpp"
 #include "watched.hpp"
 #include "vestigo/any_replay.hpp"
-#include "vestigo/ends.hpp"
 
 using namespace vestigo;
 
 namespace {
-
-// The events from `begin` to `end` with their ends.
-struct Batch {
-  Columns columns;
-  EndsInOrder ends;
-
-  Batch(const Events& events, std::size_t begin, std::size_t end, const Batch* before)
-      : columns(events.columns(begin, end)),
-        ends(columns, before == nullptr ? Ends{} : before->ends.ends(),
-             begin == 0 ? kNever : events.at[begin - 1]) {
-    columns.ends = ends.ends();
-  }
-};
 
 // `watched`: the same is counted where a witness sees it, and of each key.
 template <class Policy, Loading loading, bool by_value = false, bool watched = false>

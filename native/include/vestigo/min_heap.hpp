@@ -32,6 +32,14 @@ class MinHeap {
 
   void replace_first(const Node& node) { rise(sunk_hole(), node); }
 
+  // Exchanges what it has with `nodes`, which are in no order.
+  void exchange(std::vector<Node>& nodes) {
+    nodes_.swap(nodes);
+    for (std::size_t place = nodes_.size() / kChildren + 1; place-- > 0;) {
+      if (place * kChildren + 1 < nodes_.size()) sink(place);
+    }
+  }
+
  private:
   static constexpr std::size_t kChildren = 4;
 
@@ -51,6 +59,21 @@ class MinHeap {
         std::min_element(nodes_.begin() + static_cast<std::ptrdiff_t>(begin), nodes_.end());
     nodes_[hole] = *least;
     return static_cast<std::size_t>(least - nodes_.begin());
+  }
+
+  void sink(std::size_t place) {
+    const Node sunk = nodes_[place];
+    for (std::size_t begin = place * kChildren + 1; begin < nodes_.size();
+         begin = place * kChildren + 1) {
+      const auto first = nodes_.begin() + static_cast<std::ptrdiff_t>(begin);
+      const auto last =
+          nodes_.begin() + static_cast<std::ptrdiff_t>(std::min(begin + kChildren, nodes_.size()));
+      const auto least = std::min_element(first, last);
+      if (!(*least < sunk)) break;
+      nodes_[place] = *least;
+      place = static_cast<std::size_t>(least - nodes_.begin());
+    }
+    nodes_[place] = sunk;
   }
 
   void rise(std::size_t place, const Node& risen) {

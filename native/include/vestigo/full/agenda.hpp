@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "../min_heap.hpp"
+#include "planned.hpp"
 #include "watches.hpp"
 
 namespace vestigo::full {
@@ -30,21 +31,23 @@ class Agenda {
   }
 
   Watches watches;
+  Planned planned;
 
   Time next_at() const {
-    return std::min(
-        {next_clear(), watches.next_at(), loads_.empty() ? kNever : loads_.first().at()});
+    return std::min({next_clear(), watches.next_at(), planned.next_at(), next_other()});
   }
 
-  // A load, or a message.
-  void add(Time at, Kind kind, Id what) {
-    loads_.push({Int128{at} << 64 | order(kind, ++added_), what});
+  // A load that is not planned, or a message. Of loads that end at the same moment, the one that
+  // began first comes first: `begun` is the row in which it did.
+  void add(Time at, Kind kind, std::int64_t begun, Id what) {
+    const auto added = static_cast<std::uint64_t>(kind == Kind::load ? begun : ++messages_);
+    others_.push({Int128{at} << 64 | order(kind, added), what});
   }
 
   // Removes and returns what is due first. Groups that are cleared at the same moment come
-  // together: `cleared(group)` is called for each.
-  template <class Cleared>
-  Due take(Cleared cleared) {
+  // together: `cleared(group)` is called for each. `begun(load)` is the row in which one began.
+  template <class Cleared, class Begun>
+  Due take(Cleared cleared, Begun begun) {
     const Time at = next_at();
     if (next_clear() == at) {
       for (; next_clear() == at; ++clear_) cleared(clears_[clear_].group);
@@ -52,7 +55,10 @@ class Agenda {
     }
     if (watches.next_at() == at)
       return {.at = at, .kind = Kind::collect, .what = watches.take_first()};
-    const Coming due = loads_.take_first();
+    if (planned.next_at() == at &&
+        (next_other() > at || others_.first().comes_after(Kind::load, begun(planned.next()))))
+      return {.at = at, .kind = Kind::load, .what = planned.take_next()};
+    const Coming due = others_.take_first();
     return {due.at(), due.kind(), due.what};
   }
 
@@ -61,6 +67,10 @@ class Agenda {
     Time at;
     Id group;
   };
+  static constexpr int kAddedBits = 56;
+  static std::uint64_t order(Kind kind, std::uint64_t added) {
+    return static_cast<std::uint64_t>(kind) << kAddedBits | added;
+  }
   // What comes first has the lower number: by time, then by kind, then by when it was added.
   struct Coming {
     Int128 number;
@@ -70,18 +80,19 @@ class Agenda {
     Kind kind() const {
       return static_cast<Kind>(static_cast<std::uint64_t>(number) >> kAddedBits);
     }
+    // Of what is due at the same moment.
+    bool comes_after(Kind other, std::int64_t added) const {
+      return static_cast<std::uint64_t>(number) > order(other, static_cast<std::uint64_t>(added));
+    }
     bool operator<(const Coming& other) const { return number < other.number; }
   };
-  static constexpr int kAddedBits = 56;
-  static std::uint64_t order(Kind kind, std::uint64_t added) {
-    return static_cast<std::uint64_t>(kind) << kAddedBits | added;
-  }
+  Time next_other() const { return others_.empty() ? kNever : others_.first().at(); }
   Time next_clear() const { return clear_ < clears_.size() ? clears_[clear_].at : kNever; }
 
   std::vector<Clear> clears_;
   std::size_t clear_ = 0;
-  MinHeap<Coming> loads_;
-  std::uint64_t added_ = 0;
+  MinHeap<Coming> others_;
+  std::int64_t messages_ = 0;
 };
 
 }  // namespace vestigo::full

@@ -6,8 +6,8 @@
 #include <deque>
 #include <vector>
 
-#include "../min_heap.hpp"
 #include "../numbers.hpp"
+#include "places.hpp"
 
 namespace vestigo::full {
 
@@ -43,25 +43,24 @@ struct Call {
 // Serves calls in the order in which they come. When one comes, it is known when it will end.
 class Origin {
  public:
-  explicit Origin(Served asked) : served(std::move(asked)) {}
+  explicit Origin(Served asked)
+      : served(std::move(asked)),
+        is_always_the_same_(served.down.empty() && served.paces.empty()),
+        places_(served.places) {}
 
   const Served served;
 
   Call call(Time now, Time cost) {
     if (served.places == 0) return serve(now, cost);
-    // A place that was taken before is taken again if it is free, so that they stay few.
-    const bool all_taken = free_at_.empty() || free_at_.first() > now;
-    const bool is_new = all_taken && free_at_.size() < served.places;
-    Call call = serve(is_new ? now : std::max(now, free_at_.first()), cost);
-    is_new ? free_at_.push(call.ends) : free_at_.replace_first(call.ends);
-    while (!waiting_.empty() && waiting_.front() <= now) waiting_.pop_front();
-    if (call.begins > now) waiting_.push_back(call.begins);
-    call.queue = static_cast<std::int64_t>(waiting_.size());
+    Call call = serve(places_.next(now), cost);
+    places_.take(call.ends);
+    if (call.begins > now) call.queue = wait(call.begins, now);
     return call;
   }
 
   // A call that begins to be served. While the origin is away, it fails.
   Call serve(Time begins, Time cost) const {
+    if (is_always_the_same_) return {begins, later(begins, cost)};
     const Time ends = later(begins, slowed(begins, cost));
     const auto next = std::partition_point(served.down.begin(), served.down.end(),
                                            [=](const Outage& one) { return one.ends <= begins; });
@@ -71,6 +70,13 @@ class Origin {
   }
 
  private:
+  // A call waits. Returns how many do.
+  std::int64_t wait(Time until, Time now) {
+    while (!waiting_.empty() && waiting_.front() <= now) waiting_.pop_front();
+    waiting_.push_back(until);
+    return static_cast<std::int64_t>(waiting_.size());
+  }
+
   // Without overflow: what ends later than any trace is as good as never.
   static Time later(Time at, Time span) {
     return std::min(at + std::min(span, kNever - at), kNever);
@@ -84,7 +90,8 @@ class Origin {
     return static_cast<Time>(std::min<Int128>(Int128{cost} * pace.of / pace.to, kNever));
   }
 
-  MinHeap<Time> free_at_;     // when each place that was ever taken is free again
+  bool is_always_the_same_;
+  Places places_;
   std::deque<Time> waiting_;  // when each call that waits is served
 };
 

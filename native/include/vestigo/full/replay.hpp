@@ -21,7 +21,10 @@ class Replay {
   Replay(Setting setting, Slices slices)
       : held_(std::move(setting), std::move(slices)), calls_(held_.setting.origins) {}
 
-  void open(const Columns& columns) { stretches_ = columns.stretches; }
+  void open(const Columns& columns) {
+    stretches_ = columns.stretches;
+    held_.agenda.planned.open(columns.ends);
+  }
 
   // Replays the events [begin, end) of a batch.
   void feed(const Columns& columns, std::size_t begin, std::size_t end) {
@@ -45,10 +48,12 @@ class Replay {
     while (agenda.next_at() <= now) {
       close_slices(agenda.next_at());
       std::vector<bool> goes;
-      const Due due = agenda.take([&](Id group) {
-        goes.resize(held_.setting.groups.size());
-        goes[index(group)] = true;
-      });
+      const Due due = agenda.take(
+          [&](Id group) {
+            goes.resize(held_.setting.groups.size());
+            goes[index(group)] = true;
+          },
+          [&](Id load) { return loads_[load].row; });
       switch (due.kind) {
         case Kind::clear:
           held_.ledger.at_step(Step::clear, 0);
@@ -319,9 +324,16 @@ class Replay {
     if (!load.fails) held_.keys.load(at(slot).key);
     if (load.ends_at == now || !held_.setting.timed) {
       held_.store(group, load, now);
+    } else if (is_planned(columns, i, load)) {
+      held_.agenda.planned.begin(columns.ends.place[i], loads_.begin(load, at(slot)));
     } else {
-      held_.agenda.add(load.ends_at, Kind::load, loads_.begin(load, at(slot)));
+      held_.agenda.add(load.ends_at, Kind::load, load.row, loads_.begin(load, at(slot)));
     }
+  }
+
+  // Whether a load ends when the batch says that the load of its event does.
+  static bool is_planned(const Columns& columns, std::size_t i, const Load& load) {
+    return (columns.mark[i] & kOp) == kRead && load.ends_at - load.loaded_at == load.cost;
   }
 
   // The value that an event's load, or its write, brings into a slot.
@@ -385,7 +397,7 @@ class Replay {
       if (group.tell_delay == 0) {
         hear(message, now);
       } else {
-        held_.agenda.add(now + group.tell_delay, Kind::message, loads_.put(message));
+        held_.agenda.add(now + group.tell_delay, Kind::message, 0, loads_.put(message));
       }
     }
   }
