@@ -1,7 +1,9 @@
 """Preloads that a rule asks for, on both engines, beside traces in which they are written down."""
 
+import gc
 from pathlib import Path
 from typing import Any
+from weakref import ref
 
 import numpy as np
 import pyarrow.parquet as pq
@@ -12,7 +14,7 @@ from tests.agreement.cases import Case, cases
 from tests.telling import missed, replayed, told
 from vestigo import Plan, Rules, RulesError, Trace, compare, key_by_key, read_by_read, replay, why
 from vestigo.engine import preloads, write_read_by_read
-from vestigo.engine.job import job
+from vestigo.engine.job import Job, job
 from vestigo.rules.preload import Preload
 from vestigo.rules.stated import Stated
 from vestigo.trace import Op
@@ -275,11 +277,18 @@ def test_more_than_fits_in_memory_is_refused_before_it_is_made(monkeypatch: pyte
         replay(told("0 read a", "1 read b", "2 restart", "3 read b", "4 read b"), Rules(preload="start"))
 
 
-def test_what_is_made_for_settings_is_made_once_for_a_trace() -> None:
+def test_settings_that_preload_the_same_share_a_trace_and_few_are_kept() -> None:
     trace = told("0 read a", "1 read b")
-    first, other = (job(trace, Plan(Rules(preload="start", absolute=span))).trace for span in ("1m", "2m"))
-    assert first is other
-    assert job(trace, Plan(Rules(preload="start", preload_cost="9s"))).trace is not first
+
+    def made(cost: int, **rules: Any) -> Job:
+        return job(trace, Plan(Rules(preload="start", preload_cost=f"{cost}s", **rules)))
+
+    held = made(0)
+    assert made(0, absolute="2m").trace is held.trace
+    weak = [ref(made(cost).trace) for cost in range(1, 10)]
+    gc.collect()
+    assert [one() is not None for one in weak] == [False] * 5 + [True] * 4
+    assert made(0).trace is held.trace
     assert job(trace, Plan()).trace is trace
 
 

@@ -7,7 +7,7 @@ import numpy as np
 
 from vestigo.engine.groups import Groups, groups_of
 from vestigo.engine.origins import Origins, origins_of
-from vestigo.engine.preloads import preloaded
+from vestigo.engine.preloads import Preloaded, preloaded
 from vestigo.errors import RulesError
 from vestigo.memo import Memo
 from vestigo.outcome import Mark
@@ -40,10 +40,15 @@ class Job(Memo):
     engine: Engine = "native"
     origins: Origins = Origins()
     """What answers the loads, unless they are `instant`."""
-    recorded: Longs | None = None
-    """The rows that were recorded, if rules ask for preloads."""
+    preloaded: Preloaded | None = None
+    """The trace, if rules ask for preloads, with the rows that were recorded."""
     kept: dict[object, Any] = field(init=False, repr=False, default_factory=dict)
     """What was worked out once for it."""
+
+    @property
+    def recorded(self) -> Longs | None:
+        """The rows that were recorded. None if all were."""
+        return None if self.preloaded is None else self.preloaded.recorded
 
     def row_of(self, event: int) -> int:
         """The row of a recorded event."""
@@ -71,8 +76,8 @@ def job(trace: Trace, plan: Plan, instant: bool = False, spares: int | None = No
         )
     assumed = assume(trace, plan)
     origins = Origins() if instant else origins_of(trace, plan, assumed)
-    recorded = with_preloads and with_preloads.recorded
-    return Job(trace, groups, assumed, first, slicing(trace, first), instant, spares, plan.engine, origins, recorded)
+    slices = slicing(trace, first)
+    return Job(trace, groups, assumed, first, slices, instant, spares, plan.engine, origins, with_preloads)
 
 
 def _check_hit_costs(trace: Trace, groups: Groups) -> None:

@@ -3,9 +3,12 @@ them (docs/semantics.md, "Preloads").
 """
 
 import hashlib
-from collections.abc import Hashable, Iterator
-from dataclasses import replace
+from collections import deque
+from collections.abc import Callable, Hashable, Iterator
+from dataclasses import dataclass, replace
+from threading import Lock
 from typing import NamedTuple
+from weakref import WeakValueDictionary
 
 import numpy as np
 
@@ -20,13 +23,33 @@ from vestigo.trace.columns import MISSING
 from vestigo.trace.trace import COLUMNS, LAST_VALUED, Ints, Longs, Parts
 from vestigo.units import format_bytes
 
+_MOST_KEPT = 4
 
-class Preloaded(NamedTuple):
+
+@dataclass(frozen=True, eq=False)
+class Preloaded:
     """A trace in which keys are preloaded."""
 
     trace: Trace
     recorded: Longs
     """The rows of what was recorded. Those between them are the preloads."""
+
+
+class _Made:
+    """What was made of one trace, as long as a job has it. The last few are kept in any case."""
+
+    def __init__(self) -> None:
+        self._lock = Lock()
+        self._every: WeakValueDictionary[Hashable, Preloaded] = WeakValueDictionary()
+        self._last: deque[Preloaded] = deque(maxlen=_MOST_KEPT)
+
+    def get(self, name: Hashable, make: Callable[[], Preloaded]) -> Preloaded:
+        with self._lock:
+            found = self._every.get(name)
+            if found is None:
+                found = self._every[name] = make()
+                self._last.append(found)
+            return found
 
 
 class _Call(NamedTuple):
@@ -40,15 +63,16 @@ class _Call(NamedTuple):
 
 
 def preloaded(trace: Trace, groups: Groups) -> Preloaded | None:
-    """The trace with the preloads that the rules of some keys ask for. None if none do. Worked out once for a trace.
+    """The trace with the preloads that the rules of some keys ask for. None if none do. For jobs that ask for the same
+    it is the same.
 
     Raises RulesError if there are more of them than fit in half of this machine's memory.
     """
     asking = [number for number, group in enumerate(groups.each) if group.rules.preload]
     if not asking or not len(trace):
         return None
-    made: Preloaded | None = trace.once(_name(groups, asking), lambda: _preloaded(trace, groups, asking))
-    return made
+    made: _Made = trace.once("preloads", _Made)
+    return made.get(_name(groups, asking), lambda: _preloaded(trace, groups, asking))
 
 
 def _name(groups: Groups, asking: list[int]) -> Hashable:
@@ -56,10 +80,10 @@ def _name(groups: Groups, asking: list[int]) -> Hashable:
     rules = [groups.each[number].rules for number in asking]
     each = tuple((one.preload, one.zone, one.preload_cost, one.per) for one in rules)
     of_keys = groups.key_groups.tobytes() if len(groups.each) > groups.lookups else b""
-    return "preloaded", tuple(asking), each, hashlib.blake2b(of_keys).digest()
+    return tuple(asking), each, hashlib.blake2b(of_keys).digest()
 
 
-def _preloaded(trace: Trace, groups: Groups, asking: list[int]) -> Preloaded | None:
+def _preloaded(trace: Trace, groups: Groups, asking: list[int]) -> Preloaded:
     has_value = np.zeros(len(trace.keys), bool)
     has_value[trace.key[trace.op <= LAST_VALUED]] = True
     keys = {number: np.flatnonzero(has_value & (groups.key_groups == number)).astype(np.int32) for number in asking}
@@ -67,7 +91,7 @@ def _preloaded(trace: Trace, groups: Groups, asking: list[int]) -> Preloaded | N
         call for number in asking if len(keys[number]) for call in _calls(trace, groups.each[number], number)
     )
     if not calls:
-        return None
+        return Preloaded(trace, np.arange(len(trace)))
     _check_room(trace, sum(len(keys[call.group]) for call in calls))
     origin, rows = _Origin(trace), list[Parts]()
     for call in calls:
