@@ -50,12 +50,12 @@ _AGAINST = {
     "first": ("preload",),
     "null": ("nulls",),
     "loading": ("overlap",),
-    "elsewhere": ("per",),
+    "elsewhere": ("per", "preload"),
     "dropped": ("on_write", "tell_nodes"),
     "forced": ("drop_first",),
     "fixed_time": ("absolute_at",),
     "cleared": ("clear_every", "clear_at"),
-    "restarted": ("survives_restart",),
+    "restarted": ("survives_restart", "preload"),
     "refused": ("keep_if", "when_full"),
 }
 """By the cause of misses, the rules of which another value could turn them into hits."""
