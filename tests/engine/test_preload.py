@@ -236,8 +236,8 @@ def test_a_story_tells_of_preloads_and_what_one_would_bring() -> None:
     assert [(one.what, one.event) for one in story.steps if one.event is not None] == [("hit", 1), ("hit", 3)]
     came = [one.at_ns // SECOND for one in story.steps if one.what == "loaded"]
     assert came == [1, 7]
-    (advice, *_) = why(trace, Rules(), key="a").advice
-    assert (advice.changes, advice.cause, advice.hits) == ({"lookup.reads.preload": "start"}, "first", 2)
+    advice = [(one.changes, one.hits) for one in why(trace, Rules(), key="a").advice]
+    assert advice == [({"lookup.reads.preload": "start"}, 2), ({"lookup.reads.survives_restart": True}, 1)]
 
 
 def test_no_settings_pass_the_ceilings_of_what_any_of_them_preloads() -> None:

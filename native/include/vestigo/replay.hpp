@@ -12,50 +12,31 @@
 #include <span>
 #include <vector>
 
-#include "shared_calls.hpp"
+#include "changing.hpp"
 #include "columns.hpp"
 #include "fetch.hpp"
-#include "loads.hpp"
-#include "pending.hpp"
-#include "pools.hpp"
+#include "shared_calls.hpp"
 
 namespace vestigo {
 
 template <class Policy, Loading loading, bool by_value = false, class Seen = NoWitness>
-class PlainReplay {
-  static constexpr bool timed = loading == Loading::timed, spares = loading == Loading::spared;
+class PlainReplay : PlainChanging<Policy, loading, by_value, Seen> {
+  using Base = PlainChanging<Policy, loading, by_value, Seen>;
+  using Base::begin_load, Base::clear, Base::clear_groups, Base::end_due_loads, Base::end_loads;
+  using Base::foresee, Base::load, Base::next_clear, Base::reach, Base::restart, Base::take_out;
+  using Base::pools_, Base::pending_, Base::loads_, Base::timed, Base::spares, Base::foresees;
+  using Base::tell, Base::write;
+  using typename Base::AllPools, typename Base::Group;
 
  public:
-  PlainReplay(const PlainSetting& setting, Slices slices) : pools_(setting, std::move(slices)) {
-    for (std::size_t lookup = 0; lookup < setting.clears.size(); ++lookup) {
-      for (const Time at : setting.clears[lookup]) clears_.push_back({at, lookup});
-    }
-    std::sort(clears_.begin(), clears_.end(),
-              [](const Clear& a, const Clear& b) { return a.at < b.at; });
+  PlainReplay(const PlainSetting& setting, Slices slices) : Base(setting, std::move(slices)) {
     find_next_due();
-    if constexpr (spares) {
-      reach_.assign(static_cast<std::size_t>(pools_.entries.keys()), kGone);
-      news_take_ = setting.news_take;
-    }
   }
 
-  // Begins a batch, whose events are fed next. The names of loads under way become their places
-  // among its ends.
+  // Begins a batch, whose events are fed next.
   void open(const Columns& columns) {
     stretches_ = columns.stretches;
-    if constexpr (timed) {
-      const Ends& ends = columns.ends;
-      std::vector<std::pair<Entry*, Id>> recorded;
-      for (std::size_t i = 0; i < ends.carried.size(); ++i) {
-        Entry& entry = pools_.entries[ends.key[ends.carried[i]]];
-        if (entry.load == ends.carried_from + static_cast<Id>(i))
-          recorded.emplace_back(&entry, ends.carried[i]);
-      }
-      for (const auto& [entry, name] : recorded) entry->load = name;
-      if (pools_.ledger.keeps_course()) find_rows(columns);
-      loads_.rename(ends);
-      pending_.open(ends);
-    }
+    if constexpr (timed) Base::open_loads(columns);
   }
 
   // Replays the events [begin, end) of the batch, slice by slice.
@@ -93,10 +74,6 @@ class PlainReplay {
   bool check() const;
 
  private:
-  using AllPools = Pools<Policy, by_value, Seen>;
-  using Group = typename AllPools::Group;
-  static constexpr bool foresees = requires(Policy policy) { policy.coming(Id{}, std::int64_t{}); };
-
   void feed_slice(const Columns& columns, std::size_t begin, std::size_t end) {
     for (std::size_t block = begin; block < end; block += kBlock) {
       const std::size_t stop = std::min(block + kBlock, end);
@@ -139,38 +116,7 @@ class PlainReplay {
     }
   }
 
-  // Clears all groups that are due, at once.
-  void clear_groups(Time due) {
-    std::vector<bool> goes(pools_.ledger.tallies().size());
-    const std::size_t before = clear_;
-    for (; clear_ < clears_.size() && clears_[clear_].at <= due; ++clear_)
-      goes[clears_[clear_].lookup] = true;
-    if (clear_ == before) return;
-    pools_.ledger.at_step(Step::clear, 0);
-    pools_.empty([&](const Group& group) { return goes[index(group.lookup)]; }, kCleared, kClears,
-                 due);
-  }
-
-  void find_next_due() {
-    next_due_ =
-        std::min(pools_.ledger.slice_end(), clear_ < clears_.size() ? clears_[clear_].at : kNever);
-  }
-
-  // Ends the loads that are due at `now`.
-  [[gnu::always_inline]] void end_loads(const Columns& columns, Time now) {
-    while (pending_.next_at() <= now) {
-      const Time ended = pending_.next_at();
-      const Id load = pending_.end(columns.ends);
-      __builtin_prefetch(&pools_.entries[columns.ends.key[pending_.next()]], 1);
-      if (!begun_rows_.empty()) [[unlikely]]
-        pools_.ledger.at_step(Step::load, begun_rows_[index(load)]);
-      end_load(columns.ends.key[load], load, ended);
-    }
-  }
-
-  [[gnu::noinline]] void end_due_loads(const Columns& columns, Time now) {
-    end_loads(columns, now);
-  }
+  void find_next_due() { next_due_ = std::min(pools_.ledger.slice_end(), next_clear()); }
 
   // Replays a whole block of reads that are not forced.
   static bool all_plain(const Columns& columns, std::size_t block, std::size_t stop) {
@@ -197,13 +143,6 @@ class PlainReplay {
       if (!forced && serves(entry, now) && hit(columns, i, group, entry, now)) return;
     }
     miss(columns, i, group, entry, forced, now);
-  }
-
-  // For a policy that knows the future.
-  void foresee(const Columns& columns, std::size_t i, Group& group, const Entry& entry) {
-    if (columns.next_read == nullptr) return;
-    if (timed && entry.state != 0) end_due_loads(columns, columns.at[i]);
-    group.pool->policy.coming(columns.key[i], columns.next_read[i]);
   }
 
   // An expired entry can still be served.
@@ -300,9 +239,9 @@ class PlainReplay {
     const Cause cause = forced ? kForcedMiss : entry.absence(now);
     count_miss(columns, i, group, entry, cause, now);
     if (timed && cost > 0) {
-      const Id load = columns.ends.place[i];
-      pending_.begin(columns.ends, load);
-      entry.record(load, truth, size, now);
+      const Id place = columns.ends.place[i];
+      pending_.begin(columns.ends, place);
+      entry.record(place, truth, size, now);
       return;
     }
     if constexpr (timed) end_due_loads(columns, now);
@@ -377,167 +316,8 @@ class PlainReplay {
     return cause;
   }
 
-  // An event loads a key.
-  void load(const Columns& columns, std::size_t i, Group& group, Entry& entry, Time now) {
-    const Time cost = columns.cost[i];
-    const Bytes size = columns.size[i];
-    if (timed && cost > 0) return begin_load(columns, i, entry, size, now);
-    pools_.ledger.at_step(Step::row, columns.row(i));
-    store(group, entry, columns.key[i], columns.stretch[i], size, now, cost, now);
-  }
-
-  void begin_load(const Columns& columns, std::size_t i, Entry& entry, Bytes size, Time now) {
-    const Id load = columns.ends.place[i];
-    pending_.begin(columns.ends, load);
-    if (entry.state == 0) return entry.record(load, columns.stretch[i], size, now);
-    loads_.begin(columns.key[i],
-                 {.loaded_at = now, .size = size, .name = load, .stretch = columns.stretch[i]});
-    entry.set(Entry::kMoreLoads);
-  }
-
-  // A load ends.
-  [[gnu::always_inline]] void end_load(Id key, Id load, Time now) {
-    Entry& entry = pools_.entries[key];
-    if (entry.load != load) [[unlikely]]
-      return end_other_load(key, load, entry, now);
-    Group& group = pools_.groups[entry.group];
-    const bool kept = pools_.keep(group, entry, key, entry.stretch, entry.bytes, entry.loaded_at,
-                                  now - entry.loaded_at, now);
-    if (entry.drop_missed() && kept) [[unlikely]]
-      ++group.tally->counts[kRaced];
-    entry.forget_load();
-  }
-
-  // The same for a load that its entry does not record.
-  [[gnu::noinline]] void end_other_load(Id key, Id name, Entry& entry, Time now) {
-    const PlainLoad load = loads_.finish(key, name, entry);
-    Group& group = pools_.groups[entry.group];
-    const bool kept = store(group, entry, key, load.stretch, load.size, load.loaded_at,
-                            now - load.loaded_at, now);
-    if (kept && load.raced) ++group.tally->counts[kRaced];
-  }
-
-  // Keeps a loaded or written value if the rules allow, and returns whether it did.
-  [[gnu::noinline]] bool store(Group& group, Entry& entry, Id key, Id stretch, Bytes size,
-                               Time loaded_at, Time cost, Time now, bool written = false) {
-    if (group.rules.keeps(stretch)) {
-      if (entry.held()) pools_.supersede(group, entry, now);
-      if (timed && pools_.accepts(group, entry, size, cost) && entry.records())
-        loads_.take_over(key, entry);
-    }
-    return pools_.keep(group, entry, key, stretch, size, loaded_at, cost, now, written);
-  }
-
-  void write(const Columns& columns, std::size_t i, Entry& entry, Time now) {
-    const Id truth = columns.stretch[i];
-    if constexpr (spares) reach(columns.key[i], now + news_take_);
-    Group& group = pools_.groups[entry.group];
-    const Rules& rules = group.rules;
-    if constexpr (foresees) foresee(columns, i, group, entry);
-    const WriteDoes does = write_does(rules, truth);
-    if (does == WriteDoes::drop) drop(columns.key[i], now);
-    if (does == WriteDoes::put && store(group, entry, columns.key[i], truth, columns.size[i], now,
-                                        columns.cost[i], now, true))
-      pools_.put(columns.key[i]);
-    tell(columns.key[i], false, now);
-  }
-
-  void drop(Id key, Time now) {
-    Entry& entry = pools_.entries[key];
-    if constexpr (timed) {
-      if (entry.records()) entry.set(Entry::kDropMissed);
-      if (entry.more_loads()) loads_.mark_raced(key);
-    }
-    if (entry.held()) pools_.leave(pools_.groups[entry.group], entry, kDropped, kDrops, now);
-  }
-
-  // The other nodes hear of a write, which may come from none of the caches, and drop what they
-  // have of its key.
-  void tell(Id key, bool came_from_none, Time now) {
-    if (pools_.groups[pools_.entries[key].group].rules.tell_nodes == TellNodes::nothing) return;
-    for (const Id entry : pools_.hearing(key, came_from_none)) drop(entry, now);
-  }
-
-  // The program takes an entry out of its own cache. Ceilings keep it: a load under way could bring
-  // it back.
-  void take_out(Entry& entry, Time now) {
-    if (!spares && entry.held())
-      pools_.leave(pools_.groups[entry.group], entry, kDropped, kDrops, now);
-  }
-
-  // Whether a group belongs to one look-up (or any), and to one node (or any).
-  void clear(Id lookup, Id node, Time now) {
-    const auto goes = [&](const Group& group) {
-      return (lookup == kNone || group.lookup == lookup) && group.is_on(node);
-    };
-    if constexpr (spares) {
-      pools_.empty_in_part(
-          goes, [&](Id key) { return reach_[index(key)] <= now; }, kCleared, kClears, now);
-    } else {
-      pools_.empty(goes, kCleared, kClears, now);
-    }
-  }
-
-  // The latest moment at which what an event of the key brings is there.
-  void reach(Id key, Time at) {
-    Time& last = reach_[index(key)];
-    last = std::max(last, at);
-  }
-
-  void restart(const Columns& columns, Id node, Time now) {
-    std::vector<Id> given_up;
-    if constexpr (timed) {
-      pending_.abandon(columns.ends, [&](Id load) {
-        const Id key = columns.ends.key[load];
-        Entry& entry = pools_.entries[key];
-        if (!pools_.groups[entry.group].is_on(node)) return false;
-        if (entry.records() && entry.load == load) {
-          entry.forget_load();
-        } else {
-          loads_.finish(key, load, entry);
-        }
-        given_up.push_back(key);
-        return true;
-      });
-    }
-    pools_.empty(
-        [&](const Group& group) { return !group.rules.survives_restart && group.is_on(node); },
-        kRestarted, kLost, now);
-    for (const Id key : given_up) {
-      Entry& entry = pools_.entries[key];
-      if (!entry.held()) entry.miss_out(kRestarted);
-    }
-  }
-
-  // For each load that can end in the batch, the row that begins it.
-  void find_rows(const Columns& columns) {
-    const Ends& ends = columns.ends;
-    std::vector<std::int64_t> rows(ends.count);
-    for (std::size_t i = 0; i < ends.carried.size(); ++i)
-      rows[index(ends.carried[i])] = begun_rows_[static_cast<std::size_t>(ends.carried_from) + i];
-    for (std::size_t i = 0; i < columns.events; ++i) {
-      const bool loads = (columns.mark[i] & kOp) == kRead && columns.cost[i] > 0;
-      if (loads) rows[index(ends.place[i])] = columns.row(i);
-    }
-    begun_rows_ = std::move(rows);
-  }
-
-  // A look-up that is cleared by schedule.
-  struct Clear {
-    Time at;
-    std::size_t lookup;
-  };
-
-  AllPools pools_;
   Stretches stretches_;
-  std::vector<Time> reach_;  // for each entry, if clears spare some
-  Time news_take_ = 0;
-  PlainLoads loads_;
-  Pending pending_;
   SharedCalls batches_;
-  std::vector<std::int64_t> begun_rows_;  // by load, if the course is kept
-  std::vector<Clear> clears_;
-  std::size_t clear_ = 0;   // the next of them
   Time next_due_ = kNever;  // when a slice ends, or a look-up is cleared
 };
 

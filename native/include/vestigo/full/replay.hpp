@@ -10,16 +10,20 @@
 
 #include "../columns.hpp"
 #include "../fetch.hpp"
-#include "calls.hpp"
-#include "holdings.hpp"
+#include "changing.hpp"
 
 namespace vestigo::full {
 
 template <class Seen = NoWitness>
-class Replay {
+class Replay : Changing<Seen> {
+  using Base = Changing<Seen>;
+  using Base::at, Base::begin_load, Base::call_in_background, Base::calls_, Base::clear;
+  using Base::count_call, Base::end_scope, Base::finish, Base::hear, Base::held_;
+  using Base::is_loading, Base::loads_, Base::preload, Base::reach, Base::restart;
+  using Base::take_out, Base::write;
+
  public:
-  Replay(Setting setting, Slices slices)
-      : held_(std::move(setting), std::move(slices)), calls_(held_.setting.origins) {}
+  Replay(Setting setting, Slices slices) : Base(std::move(setting), std::move(slices)) {}
 
   void open(const Columns& columns) {
     stretches_ = columns.stretches;
@@ -153,7 +157,7 @@ class Replay {
     if (live) held_.use(group, id, now);
     give(columns, i, group, id, 0, now);
     if ((live && now < at(id).reload_at) || is_loading(id) || knows_failure(group, id, now)) return;
-    begin(columns, i, group, id, call_in_background(columns, i, group, id, now), now);
+    begin_load(columns, i, group, id, call_in_background(columns, i, group, id, now), now);
   }
 
   // Answers a read with an entry, `after` it has waited so long.
@@ -260,7 +264,7 @@ class Replay {
       own.counts[kBytesMissed] += columns.size[i];
       count_time(group, took);
     }
-    begin(columns, i, group, slot, asked.call, now);
+    begin_load(columns, i, group, slot, asked.call, now);
   }
 
   Cause why_missed(const GroupRules& group, Id slot, bool forced, Time now) {
@@ -281,201 +285,7 @@ class Replay {
     return kNull;  // a blind null or a forced read has another cause
   }
 
-  // Loads
-
-  void count_call(const GroupRules& group, const Call& call, Time now) {
-    Tally& own = held_.tally(group);
-    held_.ledger.call(own, call.takes(), now);
-    own.counts[kFailedLoads] += call.fails;
-    if (calls_.waits(group)) held_.ledger.waited(own, call.begins - now, call.queue);
-  }
-
-  // An origin call that no reader waits for.
-  Call call_in_background(const Columns& columns, std::size_t i, const GroupRules& group, Id slot,
-                          Time now) {
-    const Call own = calls_.call(group, columns.cost[i], now);
-    count_background(group, slot, i, own, now);
-    return own;
-  }
-
-  void count_background(const GroupRules& group, Id slot, std::size_t i, const Call& call,
-                        Time now) {
-    count_call(group, call, now);
-    ++held_.tally(group).counts[kBackgroundLoads];
-    held_.witness.reload(held_.who(slot), i, call.takes(), call.begins - now, now);
-  }
-
-  // Preloads a key. Preloads of one look-up, node and moment are one call.
-  void preload(const Columns& columns, std::size_t i, const GroupRules& group, Id slot, Time now) {
-    const Asked asked = calls_.preload(group, columns.node[i], columns.cost[i], now);
-    if (asked.shares) {
-      held_.tally(group).sums[kOriginTime] += asked.more;
-      held_.witness.lengthen(held_.who(slot), asked.more);
-    } else {
-      count_background(group, slot, i, asked.call, now);
-    }
-    begin(columns, i, group, slot, asked.call, now);
-  }
-
-  void begin(const Columns& columns, std::size_t i, const GroupRules& group, Id slot,
-             const Call& call, Time now) {
-    Load load = coming(columns, i, slot, call.ends, now);
-    load.fails = call.fails;
-    if (!load.fails) held_.keys.load(at(slot).key);
-    if (load.ends_at == now || !held_.setting.timed) {
-      held_.store(group, load, now);
-    } else if (is_planned(columns, i, load)) {
-      held_.agenda.planned.begin(columns.ends.place[i], loads_.begin(load, at(slot)));
-    } else {
-      held_.agenda.add(load.ends_at, Kind::load, load.row, loads_.begin(load, at(slot)));
-    }
-  }
-
-  // Whether a load ends when the batch says that the load of its event does.
-  static bool is_planned(const Columns& columns, std::size_t i, const Load& load) {
-    return (columns.mark[i] & kOp) == kRead && load.ends_at - load.loaded_at == load.cost;
-  }
-
-  // The value that an event's load, or its write, brings into a slot.
-  Load coming(const Columns& columns, std::size_t i, Id slot, Time ends_at, Time now) const {
-    return {.ends_at = ends_at,
-            .loaded_at = now,
-            .cost = columns.cost[i],
-            .size = columns.size[i],
-            .row = columns.row(i),
-            .slot = slot,
-            .stretch = columns.stretch[i]};
-  }
-
-  void finish(Id place, Time now) {
-    const Load load = loads_.take(place);
-    if (load.slot == kNone) return;
-    loads_.unlist(load, at(load.slot));
-    const GroupRules& group = held_.group_at(load.slot);
-    if (load.fails) {
-      if (group.keep_failures > 0) held_.failures.keep(load.slot, now + group.keep_failures);
-      held_.witness.load_failed(held_.who(load.slot), now);
-    } else if (held_.store(group, load, now) && load.raced) {
-      ++held_.tally(group).counts[kRaced];
-    }
-  }
-
-  // Changes
-
-  void write(const Columns& columns, std::size_t i, const GroupRules& group, Id slot, Time now) {
-    const Load written = coming(columns, i, slot, now, now);
-    if (slot != kNone) {
-      const WriteDoes does = write_does(group, written.stretch);
-      if (does == WriteDoes::drop) drop(group, slot, now);
-      if (does == WriteDoes::put && held_.store(group, written, now, Came::written) &&
-          group.reloads)
-        call_in_background(columns, i, group, slot, now);
-    }
-    if (group.tell_nodes != TellNodes::nothing)
-      tell(group, columns.key[i], slot == kNone, written, now);
-  }
-
-  void drop(const GroupRules& group, Id slot, Time now) {
-    loads_.mark_raced(at(slot));
-    if (held_.here.entries[slot].held()) held_.leave(group, slot, kDropped, kDrops, now);
-  }
-
-  // The program takes an entry out of its own cache. Ceilings keep it: a load under way could bring
-  // it back.
-  void take_out(const GroupRules& group, Id slot, Time now) {
-    if (slot != kNone && !held_.setting.spares && held_.here.entries[slot].held())
-      held_.leave(group, slot, kDropped, kDrops, now);
-  }
-
-  // Tells the other nodes of a write, at once or later. Where the key has no entry, nothing is
-  // held, or will be.
-  void tell(const GroupRules& group, Id entry, bool came_from_none, const Load& written, Time now) {
-    for (const Id slot : held_.here.hearing(entry, came_from_none)) {
-      if (!held_.here.at(at(slot).compartment).policy) continue;
-      Load message = written;
-      message.slot = slot;
-      if (group.tell_delay == 0) {
-        hear(message, now);
-      } else {
-        held_.agenda.add(now + group.tell_delay, Kind::message, 0, loads_.put(message));
-      }
-    }
-  }
-
-  void hear(const Load& message, Time now) {
-    const GroupRules& group = held_.group_at(message.slot);
-    if (group.tell_nodes == TellNodes::copy && group.keeps(message.stretch)) {
-      held_.store(group, message, now, Came::copied);
-    } else {
-      drop(group, message.slot, now);
-    }
-  }
-
-  // Bad moments
-
-  void clear(Id lookup, Id node, Time now) {
-    const auto goes = [&](Id group) {
-      return lookup == kNone || held_.setting.groups[index(group)].lookup == lookup;
-    };
-    if (held_.setting.spares) {
-      held_.empty_but(
-          goes,
-          [&](Id slot) {
-            return slot < static_cast<Id>(reach_.size()) && reach_[index(slot)] > now;
-          },
-          node, now);
-    } else {
-      held_.empty(goes, node, kCleared, kClears, now);
-    }
-  }
-
-  // The latest moment at which what an event of the slot brings is there.
-  void reach(Id slot, Time at) {
-    if (reach_.empty()) reach_.assign(held_.here.slots.size(), kGone);
-    Time& last = reach_[index(slot)];
-    last = std::max(last, at);
-  }
-
-  void restart(Id node, Time now) {
-    std::vector<Id> given_up;
-    for (std::size_t pool = 0; pool < held_.setting.pools.size(); ++pool) {
-      held_.here.each(pool, node, [&](Id compartment) {
-        loads_.each_slot([&](Id slot) {
-          if (at(slot).compartment == compartment && loads_.give_up(at(slot)))
-            given_up.push_back(slot);
-        });
-        held_.failures.forget_if([&](Id slot) { return at(slot).compartment == compartment; });
-      });
-    }
-    held_.empty([&](Id group) { return !held_.setting.groups[index(group)].survives_restart; },
-                node, kRestarted, kLost, now);
-    for (const Id slot : given_up) {
-      if (!held_.here.entries[slot].held()) held_.here.entries[slot].miss_out(kRestarted);
-    }
-  }
-
-  // Frees what a scope held, after the last row of the scope.
-  void end_scope(Id scope, std::int64_t row, Time now) {
-    if (held_.setting.last_rows[index(scope) + 1] != row) return;
-    held_.ledger.at_step(Step::scope_end, row);
-    held_.here.close_scope(scope, [&](Id compartment) {
-      for (Id slot = held_.here.at(compartment).first_slot; slot != kNone;
-           slot = at(slot).sibling) {
-        loads_.give_up(at(slot));
-        held_.failures.forget(slot);
-      }
-      held_.free(compartment, now);
-    });
-  }
-
-  Slot& at(Id slot) { return held_.here.slot_at(slot); }
-  bool is_loading(Id slot) { return at(slot).first_load != kNone; }
-
-  Holdings<Seen> held_;
   Stretches stretches_;
-  Loads loads_;
-  Calls calls_;
-  std::vector<Time> reach_;  // for each slot, if clears spare some
   Time slice_end_ = kNever;
   bool begun_ = false;
 };

@@ -84,8 +84,10 @@ def advice_for(case: Case) -> list[Advice]:
     misses = {cause: int(case.keys.counted[cause][case.key]) for cause in CAUSES}
     causes = sorted((cause for cause in CAUSES if misses[cause]), key=lambda cause: -misses[cause])[:_MOST_CAUSES]
     stale = int(case.keys.counted["stale_hits"][case.key])
-    tried = [Hypothesis(cause, keys=change) for cause in causes for change in _against(case, cause)]
-    tried += [Hypothesis("stale", keys=change) for change in (_against_stale(case) if stale else ())]
+    against = [(cause, change) for cause in causes for change in _against(case, cause)]
+    against += [("stale", change) for change in (_against_stale(case) if stale else ())]
+    first = {repr(change): (cause, change) for cause, change in reversed(against)}  # one can help against several
+    tried = [Hypothesis(cause, keys=change) for cause, change in reversed(first.values())]
     lookup = int(case.trace.key_lookup[case.key])
 
     def counts(trace: Trace, plan: Plan, _: bool) -> _Counts:
