@@ -50,9 +50,24 @@ def test_single_moments_at_a_time_as_json(folder: Path) -> None:
     assert row == again.row("clear").to_dict()
 
 
+def test_other_plans_are_rehearsed_beside_it(folder: Path) -> None:
+    picked = ["[trace]", 'warm_up = "5s"', "[rules]", 'absolute = "30s"', "[candidate.x]", 'rules.absolute = "1s"']
+    (folder / "picked.toml").write_text("\n".join(picked))
+    done = run("rehearse", "reads.parquet", "--beside", "picked.toml", "--json", cwd=folder)
+    rows = json.loads(done.stdout)["rows"]
+    assert {row["settings"] for row in rows} == {"today", "longer", "picked"}
+    plan = vg.read_plan(folder / "plan.toml").beside({"picked": vg.Plan(vg.Rules(absolute="30s"))})
+    again = vg.rehearse(vg.read_trace(folder / "reads.parquet"), plan)
+    assert [row for row in rows if row["settings"] == "picked"] == [
+        row.to_dict() for row in again.rows if row.settings == "picked"
+    ]
+
+
 @pytest.mark.parametrize(
     ("words", "says"),
     [
+        (["--beside", "nothing.toml"], "nothing.toml: cannot be read"),
+        (["--beside", "plan.toml", "--beside", "./plan.toml"], "two files have the same name"),
         (["--moment", "flood"], "moment 'flood' is unknown"),
         (["--at", "90h"], "at: "),
         (["--slow", "1"], "slow: "),

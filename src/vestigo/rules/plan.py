@@ -245,6 +245,19 @@ class Plan(Named):
         """The same settings in the circumstances of another plan, and by its engine."""
         return replace(self, **{part: getattr(other, part) for part in CIRCUMSTANCES}, engine=other.engine)
 
+    def beside(self, others: Mapping[str, "Plan"]) -> "Plan":
+        """The plan with the settings of others as further candidates, whatever else those state.
+
+        Raises RulesError for a name that a candidate has.
+
+        >>> list(Plan(candidates={"long": Rules()}).beside({"picked": Plan(Rules(max_entries=9))}).candidates)
+        ['long', 'picked']
+        """
+        if taken := [name for name in others if name in self.candidates]:
+            raise RulesError([f"{name!r} is a candidate of the plan already; choose another name" for name in taken])
+        alone = {name: other._alone() for name, other in others.items()}
+        return replace(self, candidates={**self.candidates, **alone})
+
     def all_rules(self) -> Iterator[Rules]:
         """All `Rules` in the plan, those of candidates included."""
         for one in self.candidates.values():

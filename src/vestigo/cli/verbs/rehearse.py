@@ -1,11 +1,16 @@
 """``vestigo rehearse``: how bad days go."""
 
-from typing import Annotated
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from vestigo.cli.call import SETTINGS, Call, asks
 from vestigo.cli.verbs import Verb
+
+if TYPE_CHECKING:
+    from vestigo.rules import Plan
 
 
 @asks(*SETTINGS, ..., "figure", "as_json")
@@ -17,6 +22,15 @@ def rehearse(
             "--moment",
             metavar="NAME",
             help="Only this moment: node, restart, clear, outage, slow or readers. Repeat it for more.",
+            show_default=False,
+        ),
+    ] = None,
+    beside: Annotated[
+        list[Path] | None,
+        typer.Option(
+            "--beside",
+            metavar="FILE",
+            help="Also with the settings of this plan file, such as the pick. Can be repeated.",
             show_default=False,
         ),
     ] = None,
@@ -41,10 +55,10 @@ def rehearse(
     the readers.
 
     It says how many reads fail or are slow, how long it takes until readers are as well off as without the moment, with
-    today's settings and each candidate, and what would help. `at_once` in the plan's [origin] says how many calls the
-    origin serves at a time.
+    today's settings and each candidate or plan beside them, and what would help. `at_once` in the plan's [origin] says
+    how many calls the origin serves at a time.
 
-    Example: vestigo rehearse skerrow-quay.parquet --plan plan.toml --slow 1s
+    Example: vestigo rehearse skerrow-quay.parquet --plan plan.toml --beside picked.toml --slow 1s
 
     Example: vestigo rehearse week.arrow --plan plan.toml --moment restart --at 2026-03-17T09:00:00Z
     """
@@ -52,7 +66,7 @@ def rehearse(
     from vestigo.explaining.rehearse.run import rehearse as rehearse_of
     from vestigo.show.rehearsed import rehearsal_text
 
-    plan = call.settings
+    plan = call.settings.beside(_named_by_file(beside or ()))
     with Progress() as progress:
         trace = call.read(progress)
         found = rehearse_of(trace, plan, moments=moment, at=at, slow=slow, progress=progress.count)
@@ -61,6 +75,17 @@ def rehearse(
         from vestigo.show.figures import rehearsal
 
         save(rehearsal(found)[0], call.figure, "the worst moment over time")
+
+
+def _named_by_file(paths: Sequence[Path]) -> dict[str, "Plan"]:
+    """Plans by the names of their files. Raises InputError."""
+    from vestigo.errors import InputError
+    from vestigo.rules import read_plan
+
+    plans = {path.stem: read_plan(path) for path in paths}
+    if len(plans) < len(paths):
+        raise InputError("--beside: two files have the same name; rename one")
+    return plans
 
 
 VERB = Verb(9, "How bad days go: restarts, outages, a slow origin.", rehearse)
