@@ -160,7 +160,7 @@ class Plan(Named):
             parts.problems += [*problems_of_keys(key_layers), *problems_of_origins(self.origin, self.origins)]
             parts.problems += self._problems_of_candidates()
         if not parts.problems:
-            parts.problems += problems_of_vary(self)
+            parts.problems += problems_of_vary(self.vary, self.changed)
         object.__setattr__(self, "candidates", frozen({name: one._alone() for name, one in self.candidates.items()}))
         if found := parts.problems:
             raise rules_error([f"{_written(where)}: {problem}" for where, problem in found], by_place=found)

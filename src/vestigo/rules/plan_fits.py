@@ -2,8 +2,7 @@
 what varies.
 """
 
-from collections.abc import Callable, Iterator, Mapping
-from typing import TYPE_CHECKING
+from collections.abc import Callable, Iterator, Mapping, Sequence
 
 from vestigo.errors import RulesError, UnknownName
 from vestigo.rules.origin import Origin
@@ -11,10 +10,7 @@ from vestigo.rules.plan_parts import Problem
 from vestigo.rules.pool import POOL_RULES, Pool
 from vestigo.rules.rules import Rules
 from vestigo.rules.stated import Stated
-from vestigo.rules.vary import ANY, EACH, problems_of_search
-
-if TYPE_CHECKING:
-    from vestigo.rules.plan import Plan
+from vestigo.rules.vary import ANY, EACH, Changes, problems_of_search
 
 OF_A_WHOLE_LOOKUP = (*POOL_RULES, "per", "assume_size", "assume_cost")
 """Rules that no single keys can have for themselves."""
@@ -80,16 +76,18 @@ def _contradictions(pool: Pool, lookup: str, rules: Rules) -> Iterator[tuple[str
         )
 
 
-def problems_of_vary(plan: "Plan") -> Iterator[Problem]:
-    """Every value is tried alone, and where it contradicts the plan, together with each value of another key."""
-    for key, problem in problems_of_search(plan.vary):
+def problems_of_vary(vary: Mapping[str, Sequence[object]], changed: Callable[[Changes], object]) -> Iterator[Problem]:
+    """Every value is tried alone, and where it contradicts the plan, together with each value of another key. `changed`
+    makes the plan with other values.
+    """
+    for key, problem in problems_of_search(vary):
         yield ("vary", key), problem
-    for key, values in plan.vary.items():
+    for key, values in vary.items():
         for value in values if values != ANY else ():
             try:
-                plan.changed({_of_all(key): value})
+                changed({_of_all(key): value})
             except RulesError as error:
-                if not isinstance(error, UnknownName) and _goes_with_another(plan, key, value):
+                if not isinstance(error, UnknownName) and _goes_with_another(vary, changed, key, value):
                     continue
                 for problem in [said for _, said in error.by_rule] or error.problems:
                     yield ("vary", key), problem.removeprefix(f"{key}: ")
@@ -97,11 +95,13 @@ def problems_of_vary(plan: "Plan") -> Iterator[Problem]:
                     break  # the key itself is wrong
 
 
-def _goes_with_another(plan: "Plan", key: str, value: object) -> bool:
-    for other, values in plan.vary.items():
+def _goes_with_another(
+    vary: Mapping[str, Sequence[object]], changed: Callable[[Changes], object], key: str, value: object
+) -> bool:
+    for other, values in vary.items():
         for one in values if other != key and values != ANY else ():
             try:
-                plan.changed({_of_all(key): value, _of_all(other): one})
+                changed({_of_all(key): value, _of_all(other): one})
             except RulesError:
                 continue
             return True
