@@ -43,7 +43,9 @@ _FREEST = (
     Plan(Rules(per="all", survives_restart=True)),
     Plan(Rules(tell_nodes="copy", tell_delay=Duration(LONGEST))),
 )
-"""What they allow together bounds all that knobs can be turned to: one cache for all, and news that outlive a clear."""
+"""What they allow together with today's preloads bounds all that knobs can be turned to: one cache for all, and news
+that outlive a clear.
+"""
 _MOST_SURROUNDINGS = 4
 """So many are kept, and fewer if they are large: each holds a trace."""
 
@@ -97,7 +99,8 @@ class Surroundings:
         return self._curves.get()
 
     def _ideals(self) -> Mapping[str, Outcome]:
-        ideals = references(self.trace, self.settled(self.plan), _FREEST)
+        today = self.settled(self.plan)
+        ideals = references(self.trace, today, (*_FREEST, today))
         return {"hit_rate": ideals[KEEP_ALL](), "fresh_hit_rate": ideals[ALWAYS_FRESH]()}
 
     def _all_curves(self) -> Mapping[str, SizeCurve]:

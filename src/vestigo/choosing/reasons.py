@@ -25,7 +25,7 @@ def sentences(pick: Pick) -> tuple[str, ...]:
     if pick.is_alone:
         return (_sentence(pick), _resampled(pick), *left_out)
     most = ceiling(pick)
-    no_more = [f"No settings at all give {pick.goal} above {most}."] if most is not None else []
+    no_more = [f"No settings give {pick.goal} above {most} unless they preload more."] if most is not None else []
     return (_sentence(pick), *on_bad_days(pick), *how_sure(pick), *no_more, *neighbours(pick), *left_out)
 
 

@@ -21,7 +21,7 @@ class Traits(Data):
     """Repeats whose value had not changed since the previous read."""
     answerable: int
     """Reads of a key of which an earlier event had a value: a read, a write or a preload. No cache can answer more,
-    whoever shares it and whatever its rules.
+    whoever shares it, unless it preloads.
     """
     fresh_answerable: int
     """Reads whose present value an earlier event had. No cache can give more fresh answers."""

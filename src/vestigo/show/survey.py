@@ -58,7 +58,7 @@ def answer(survey: Survey) -> Text:
         (f"{format_share(total.repeat_share)} of {total.reads:,} reads", "bold"),
         " repeat a key that was read before",
         f", {format_share(total.fresh_repeat_share)} with its value unchanged since" if total.changes_known else "",
-        ". No cache, whoever shares it and whatever its rules, can answer more than ",
+        ". No cache that does not preload, whoever shares it, can answer more than ",
         (format_share(total.answerable_share), "bold"),
         *(
             [", or more than ", (f"{format_share(total.fresh_answerable_share)} with fresh data", "bold"), ". "]

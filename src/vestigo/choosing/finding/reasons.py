@@ -76,7 +76,7 @@ def _how_good(pick: Pick, nearly_all: float, found: float | None) -> str:
 
 def _no_more(pick: Pick) -> list[str]:
     most = ceiling(pick)
-    return [f"no settings at all give more than {most}"] if most is not None else []
+    return [f"no settings give more than {most} unless they preload more"] if most is not None else []
 
 
 def nothing_beats(proof: Proof, aim: Aim) -> str:

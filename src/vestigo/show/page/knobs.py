@@ -13,7 +13,6 @@ from vestigo.rules import Aim, Plan, Pool, Rules, WhatIf, values
 from vestigo.rules.checked import Checked, said_of
 from vestigo.rules.eviction import POLICIES, Eviction
 from vestigo.rules.plan_text import rule_text
-from vestigo.rules.preload import LONGEST, read_cost
 from vestigo.rules.rule import rules_of
 from vestigo.rules.schema import examples_of
 from vestigo.rules.stated import Stated
@@ -35,7 +34,6 @@ _KINDS: Mapping[Callable[..., object], Knob] = {
     values.share: {"kind": "share"},
     values.reload_after: {"kind": "share", "none": "never"},
     values.flag: {"kind": "flag"},
-    read_cost: {"kind": "span", "none": LONGEST},
     parse_bytes: {"kind": "size", "none": "0 B"},
     values.nodes: {"kind": "count", "none": "as recorded"},
     Times.read: {"kind": "times", "least": 0.1},
@@ -43,6 +41,8 @@ _KINDS: Mapping[Callable[..., object], Knob] = {
 }
 """By the reader of a rule. Amounts have sliders, which end at ``none``; all else is text, with examples."""
 
+_WITHOUT_A_KNOB = ("lookups", "preload", "preload_cost")
+"""With other preloads, settings can pass the ceilings that the page shows."""
 _FIRST = ("max_entries", "max_bytes", "eviction", "absolute", "sliding", "nulls")
 """The rules that most people turn. They come first, and the others are folded."""
 _TAKEN = {"size": (1, 2**24), "span": (100, 10**10)}
@@ -94,7 +94,7 @@ def _of(kind: type[BaseModel]) -> list[Knob]:
     rules, docstrings = rules_of(kind), said_of(kind)
     knobs = []
     for name, field in kind.model_fields.items():
-        if name == "lookups":
+        if name in _WITHOUT_A_KNOB:
             continue
         heading = rules[name].heading if name in rules else "what if"
         says, is_first = docstrings[name].replace("`", ""), name in _FIRST
