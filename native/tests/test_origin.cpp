@@ -1,5 +1,6 @@
 // An origin beside a plain simulation of it, event by event: calls wait in a list, and the one that
 // has waited longest gets the place that is free first. And the heap on which it stands.
+#include <algorithm>
 #include <functional>
 #include <list>
 #include <queue>
@@ -31,6 +32,13 @@ void heap_is_one(std::mt19937& random) {
       heap.replace_first(node);
       plain.pop();
       plain.push(node);
+    }
+    if (i % 1'000 == 0) {  // it comes back in another order
+      std::vector<int> nodes;
+      heap.exchange(nodes);
+      CHECK(heap.empty() && nodes.size() == plain.size());
+      std::shuffle(nodes.begin(), nodes.end(), random);
+      heap.exchange(nodes);
     }
     CHECK(heap.size() == plain.size() && heap.empty() == plain.empty());
     if (!plain.empty()) CHECK(heap.first() == plain.top());

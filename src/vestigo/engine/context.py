@@ -7,9 +7,8 @@ import numpy as np
 from vestigo.engine.changes import changes_of
 from vestigo.engine.groups import Groups
 from vestigo.engine.job import Job
-from vestigo.engine.preloads import longest_costs
 from vestigo.prepared.behind import behind_in_words
-from vestigo.prepared.fill import Assumed
+from vestigo.prepared.fill import Assumed, largest_given
 from vestigo.rules import Rules
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
@@ -79,7 +78,7 @@ def _preloads_assumed(trace: Trace, rules: Sequence[Rules]) -> list[str]:
     unstated = [number for number, one in enumerate(rules) if one.preload and one.preload_cost is None]
     if not unstated:
         return sentences
-    longest = longest_costs(trace)
+    longest = largest_given(trace, "cost")
     takes = {trace.lookups[number]: format_seconds(max(int(longest[number]), 0) / SECOND) for number in unstated}
     costs = ", ".join(f"{name} {cost}" for name, cost in takes.items())
     return [*sentences, f"a preload takes as long as the longest load: {costs} (state preload_cost)"]

@@ -17,6 +17,7 @@ from vestigo.engine.what_if import EVENT_BYTES
 from vestigo.errors import RulesError
 from vestigo.machine import memory_bytes
 from vestigo.prepared.entries import has_unnamed_node
+from vestigo.prepared.fill import largest_given
 from vestigo.prepared.truth import truths
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
@@ -154,25 +155,12 @@ def _rows(trace: Trace, call: _Call, keys: Ints, group: Group, origin: "_Origin"
     cost = group.rules.preload_cost
     row: Parts = {name: column.missing for name, column in COLUMNS.items() if name != "at"}
     row |= {"before": call.row, "at": call.at_ns, "op": int(Op.PRELOAD), "lookup": group.lookup, "node": call.node}
-    row["cost"] = longest_costs(trace)[group.lookup] if cost is None else int(cost)
+    row["cost"] = largest_given(trace, "cost")[group.lookup] if cost is None else int(cost)
     return {name: np.full(len(keys), value) for name, value in row.items()} | {
         "key": keys,
         "size": size,
         "found": found,
     }
-
-
-def longest_costs(trace: Trace) -> Longs:
-    """For each look-up, the longest cost that the trace gives. MISSING if it gives none."""
-    return trace.once("longest costs", lambda: _longest_costs(trace))
-
-
-def _longest_costs(trace: Trace) -> Longs:
-    longest = np.full(len(trace.lookups), MISSING, np.int64)
-    for block in trace.blocks():
-        rows = block.op <= LAST_VALUED
-        np.maximum.at(longest, block.lookup[rows], block.cost[rows])
-    return longest
 
 
 class _Origin:

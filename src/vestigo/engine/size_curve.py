@@ -17,7 +17,7 @@ from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError, raise_for_unknown
 from vestigo.outcome import Outcome
 from vestigo.prepared.counting import first_counted
-from vestigo.prepared.fill import Assumed, assume
+from vestigo.prepared.fill import Assumed, assume, largest_given
 from vestigo.rules import Rules
 from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.trace import Readable, Trace
@@ -277,18 +277,9 @@ def _surface(cells: np.ndarray, reads: int) -> np.ndarray:
 
 def _largest(trace: Trace, chosen: Sequence[bool], assumed: Assumed) -> int:
     """The bytes of the largest value of the chosen look-ups."""
-    given = trace.once("largest sizes", lambda: _largest_given(trace))
+    given = largest_given(trace, "size")
     largest = np.where(given == MISSING, np.array(assumed.size, np.int64), given)
     return int(largest[np.array(chosen, bool)].max(initial=0))
-
-
-def _largest_given(trace: Trace) -> Longs:
-    """For each look-up. MISSING if it gives no size."""
-    given = np.full(len(trace.lookups), MISSING)
-    for block in trace.blocks():
-        keyed = block.key >= 0
-        np.maximum.at(given, block.lookup[keyed], block.size[keyed])
-    return given
 
 
 def _least(sizes: Longs, hits: Longs, share: float) -> int:

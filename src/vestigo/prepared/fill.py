@@ -100,6 +100,19 @@ class Filler:
         return cost
 
 
+def largest_given(trace: Trace, name: str) -> Longs:
+    """For each look-up, the largest size, or cost, that the trace gives. MISSING if it gives none."""
+    return trace.once(("largest", name), lambda: _largest_given(trace, name))
+
+
+def _largest_given(trace: Trace, name: str) -> Longs:
+    largest = np.full(len(trace.lookups), MISSING, np.int64)
+    for block in trace.blocks():
+        valued = block.op <= LAST_VALUED
+        np.maximum.at(largest, block.lookup[valued], getattr(block, name)[valued])
+    return largest
+
+
 def _some_writes_lack_a_size(trace: Trace) -> Iterator[bool]:
     for block in trace.blocks():
         yield bool(np.any((block.op == Op.WRITE) & (block.size == MISSING)))

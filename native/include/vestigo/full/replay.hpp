@@ -27,7 +27,7 @@ class Replay : Changing<Seen> {
 
   void open(const Columns& columns) {
     stretches_ = columns.stretches;
-    held_.agenda.planned.open(columns.ends);
+    if (held_.setting.timed) held_.agenda.planned.open(columns.ends);
   }
 
   // Replays the events [begin, end) of a batch.

@@ -165,7 +165,7 @@ def _counting(job: Job, keeps_course: bool) -> kernel.Counting:
 
 def _origin(served: Served) -> kernel.Origin:
     made = kernel.Origin()
-    made.places, made.fails_after = served.places, max(served.fails_after, 1)
+    made.places, made.fails_after = served.places, served.fails_after
     made.give_up, made.slow = served.give_up, served.slow
     made.down_begins, made.down_ends = [begins for begins, _ in served.down], [ends for _, ends in served.down]
     made.pace_begins = [pace.begins for pace in served.paces]
