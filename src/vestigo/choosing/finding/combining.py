@@ -7,7 +7,7 @@ asked for only where a choice would exceed it.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
@@ -72,8 +72,42 @@ class Relaxed(NamedTuple):
     peak: float = 0.0
 
 
+class _Scale(NamedTuple):
+    """The solver rounds at fixed amounts, so costs are given to it as shares of what can be saved."""
+
+    least: float
+    """What every choice costs."""
+    unit: float
+
+    @classmethod
+    def of(cls, problem: Problem) -> "_Scale":
+        least = _least_of_units(problem)
+        spread = float((problem.costs - least[problem.unit]).max())
+        held = 0.0 if problem.held is None else problem.held_costs * float(problem.held.max())
+        return cls(float(least.sum()), max(spread, held) or 1.0)
+
+    def scaled(self, problem: Problem) -> Problem:
+        costs = (problem.costs - _least_of_units(problem)[problem.unit]) / self.unit
+        return replace(problem, costs=costs, held_costs=problem.held_costs / self.unit)
+
+    def cost(self, scaled: float) -> float:
+        return self.least + self.unit * scaled
+
+
+def _least_of_units(problem: Problem) -> Amounts:
+    least = np.full(problem.units, np.inf)
+    np.minimum.at(least, problem.unit, problem.costs)
+    return least
+
+
 def relaxed(problem: Problem) -> Relaxed | None:
     """The linear relaxation. None if no choice keeps the limits."""
+    scale = _Scale.of(problem)
+    found = _relaxed(scale.scaled(problem))
+    return found and found._replace(cost=scale.cost(found.cost), reduced=found.reduced * scale.unit)
+
+
+def _relaxed(problem: Problem) -> Relaxed | None:
     taken = _cheapest(problem)
     for _ in range(_MOST_ROUNDS):
         found = _relaxed_among(problem, taken)
@@ -103,7 +137,7 @@ def _relaxed_among(problem: Problem, taken: np.ndarray) -> Relaxed | None:
         b_ub=most,
         A_eq=every[:, columns],
         b_eq=np.ones(problem.units),
-        method="highs",
+        options={"presolve": False},  # it takes longer than to solve so few rows
     )
     if found.status != 0:
         return None
@@ -135,9 +169,26 @@ def _first_of_units(problem: Problem, attempts: np.ndarray, amounts: Amounts, mo
 
 def best(problem: Problem) -> Choice | None:
     """The best choice. None if none keeps the limits."""
-    bound = relaxed(problem)
+    scale = _Scale.of(problem)
+    found = _best(scale.scaled(problem))
+    if found is None:
+        return None
+    cost = _cost(problem, list(found.attempts))
+    return found._replace(cost=cost, bound=min(scale.cost(found.bound), cost))
+
+
+def _cost(problem: Problem, chosen: list[int]) -> float:
+    peak = 0.0 if problem.held is None else float(problem.held[chosen].sum(axis=0).max())
+    return float(problem.costs[chosen].sum()) + problem.held_costs * peak
+
+
+def _best(problem: Problem) -> Choice | None:
+    bound = _relaxed(problem)
     if bound is None:
         return None
+    chosen = np.flatnonzero(bound.shares > 1 - _CLOSE)
+    if len(chosen) == problem.units:  # shares are whole, so there is nothing left to solve
+        return Choice(tuple(chosen.tolist()), bound.cost, bound.cost)
     near = _first_of_units(problem, np.arange(len(problem.unit)), bound.reduced, _NEAREST)
     found = _solved(problem, near, bound.cost)
     gap = found.cost - bound.cost if found is not None else np.inf
@@ -166,7 +217,7 @@ def _solved(problem: Problem, attempts: np.ndarray, bound: float) -> Choice | No
         whole[len(attempts) :] = 0
         upper = np.where(whole == 1, 1.0, np.inf)
         with silenced():
-            options = {"time_limit": _SOLVER_SECONDS, "mip_rel_gap": 1e-6, "presolve": False}
+            options = {"time_limit": _SOLVER_SECONDS, "mip_rel_gap": 1e-6}
             found = milp(costs, integrality=whole, bounds=(0, upper), constraints=constraints, options=options)
         if found.x is None:
             return None
