@@ -28,6 +28,10 @@ from .explaining.check.findings import Check, Mistake
 from .explaining.check.trials import check
 from .explaining.confirm.compare import confirm
 from .explaining.confirm.confirmation import Compared, Confirmation, Try
+from .explaining.drift.chance import Beside
+from .explaining.drift.drift import Drift, Trait
+from .explaining.drift.effects import Effect
+from .explaining.drift.run import drift
 from .explaining.drive.clock import Clock
 from .explaining.drive.driven import Difference, Driven, Explanation, ReadCounts
 from .explaining.drive.functions import Load
@@ -51,6 +55,7 @@ __version__: str
 __all__ = [
     "Advice",
     "Aim",
+    "Beside",
     "Candidate",
     "Check",
     "Clock",
@@ -59,8 +64,10 @@ __all__ = [
     "Confirmation",
     "CounterNames",
     "Difference",
+    "Drift",
     "Driven",
     "Duration",
+    "Effect",
     "Estimate",
     "Explanation",
     "Finding",
@@ -99,6 +106,7 @@ __all__ = [
     "Sweep",
     "Trace",
     "TraceError",
+    "Trait",
     "Try",
     "UnknownName",
     "Value",
@@ -110,6 +118,7 @@ __all__ = [
     "check",
     "compare",
     "confirm",
+    "drift",
     "drive",
     "figures",
     "key_by_key",

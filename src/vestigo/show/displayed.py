@@ -8,6 +8,7 @@ from vestigo.explaining.report import Report
 from vestigo.show import (  # noqa: F401  # each registers what it shows
     check,
     confirmation,
+    drifted,
     driven,
     outcome,
     pick,

@@ -4,6 +4,7 @@ whole pages, which return the axes of their figures.
 
 from vestigo.show.figures.causes import causes
 from vestigo.show.figures.choice import page as choice
+from vestigo.show.figures.drifted import drift
 from vestigo.show.figures.front import front
 from vestigo.show.figures.heat import heat
 from vestigo.show.figures.key_story import story
@@ -18,6 +19,7 @@ __all__ = [
     "activity",
     "causes",
     "choice",
+    "drift",
     "front",
     "heat",
     "origin_time",
