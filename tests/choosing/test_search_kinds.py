@@ -6,7 +6,7 @@ from typing import Any
 import pandas as pd
 import pytest
 
-from vestigo import Aim, Plan, Rules, Trace, read_trace, replay, search, sweep, synth
+from vestigo import Aim, Plan, Pool, Rules, Trace, read_trace, replay, search, sweep, synth
 from vestigo.choosing.pick import cost
 
 
@@ -79,3 +79,9 @@ def test_twenty_look_ups_are_set_as_well_as_each_can_be_alone() -> None:
     for size in (1, 4, 16):  # the same for each is one of the combinations
         alike = sweep(trace, Plan(Rules(max_entries=size))).today
         assert alike.memory_peak > 200 * 1024 or alike.hit_rate <= pick.candidate.hit_rate + 1e-3
+
+
+def test_a_shared_pool_may_state_one_of_its_limits() -> None:
+    pools = {"shared": Pool(lookups=["price", "photo"], max_entries=40)}
+    found = search(several(DEAR), Plan(Rules(absolute="2m"), pools=pools))
+    assert found.choose().candidate.hit_rate >= found.today.hit_rate > 0

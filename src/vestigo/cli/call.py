@@ -90,6 +90,13 @@ class Call(Options):
         check_lookups(self.lookup, trace)
         return trace
 
+    def earlier(self, path: Path, progress: "Progress") -> "Trace":
+        """Another recording, read as the trace is."""
+        from vestigo.trace import Intake, read_trace
+
+        progress.step(f"reading {path.name}")
+        return read_trace(path, self.plan.intake if self.plan else Intake(), **self.intake_options)
+
     @property
     def words(self) -> list[str]:
         """The options that another verb needs for the same trace and settings."""

@@ -23,6 +23,8 @@ from vestigo.engine.size_curve import SizeCurve, size_curve, with_rates_of
 from vestigo.errors import InputError, RulesError
 from vestigo.explaining.check.findings import Check
 from vestigo.explaining.check.trials import check
+from vestigo.explaining.drift.drift import Drift
+from vestigo.explaining.drift.run import drift
 from vestigo.explaining.why.story import Story
 from vestigo.explaining.why.tell import why
 from vestigo.files import write_text
@@ -67,6 +69,8 @@ class Report(Data):
     events: int
     digest: str
     """The digest of everything that the trace holds."""
+    drift: Drift | None = None
+    """What is different from an earlier recording, if one was named."""
     asked: tuple[str, ...] = ()
     """The words that name the trace and the plan on the command line, if they are known."""
 
@@ -108,7 +112,19 @@ class Report(Data):
         return path
 
     TOLD = (
-        *("events", "digest", "survey", "comparison", "pick", "curves", "check", "stories", "assumptions", "notes"),
+        *(
+            "events",
+            "digest",
+            "survey",
+            "comparison",
+            "pick",
+            "curves",
+            "check",
+            "stories",
+            "drift",
+            "assumptions",
+            "notes",
+        ),
     )
 
     def to_dict(self) -> Told:
@@ -131,6 +147,7 @@ def report(  # noqa: PLR0913  # options by name
     results: str | Path | None = None,
     rest: str = SHARE_FOR_REST,
     seed: int = 0,
+    before: Readable | None = None,
     asked: Sequence[str] = (),
     engine: Engine = "native",
     progress: Progress | bool | None = None,
@@ -139,9 +156,10 @@ def report(  # noqa: PLR0913  # options by name
     what each rule earns, and the stories of the keys that lose most. `Report.write` makes one HTML page of it.
 
     `found` is a sweep or search of the same trace and plan. Without it every candidate of the plan is replayed, or the
-    settings of each look-up are searched for if the plan says so, with `results` and `rest` as in `sweep`. `asked` has
-    the words that name the trace and the plan on the command line, such as ``["reads.parquet", "--plan",
-    "plan.toml"]``. With them the page says how to make it again. `progress` is as in `sweep`.
+    settings of each look-up are searched for if the plan says so, with `results` and `rest` as in `sweep`. `before` is
+    an earlier recording, from which the page says what is different (see `drift`). `asked` has the words that name the
+    trace and the plan on the command line, such as ``["reads.parquet", "--plan", "plan.toml"]``. With them the page
+    says how to make it again. `progress` is as in `sweep`.
 
     Raises InputError for a trace without reads, and RulesError if the settings do not fit it, or if `found` is of other
     settings or of another trace.
@@ -163,7 +181,10 @@ def report(  # noqa: PLR0913  # options by name
             found = find(given, plan, results=results, rest=rest, engine=engine, progress=tell)
         else:
             _check_found(found, plan)
-        return _made(given, plan, found, results, whole_number("seed", seed, 0), words, tell)
+        made = _made(given, plan, found, results, whole_number("seed", seed, 0), words, tell)
+        if before is None:
+            return made
+        return dataclasses.replace(made, drift=drift(before, given, plan, results=results, progress=tell))
 
 
 def _made(  # noqa: PLR0913, PLR0917  # all that is known by then

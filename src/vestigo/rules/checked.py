@@ -3,6 +3,7 @@
 import ast
 import inspect
 from collections.abc import Iterator, Mapping
+from contextlib import suppress
 from dataclasses import FrozenInstanceError
 from fractions import Fraction
 from textwrap import dedent, fill
@@ -138,17 +139,15 @@ class Checked(InNotebooks, BaseModel, metaclass=_ForUsers):
         """A rule's value as a plan file writes it.
 
         >>> from vestigo.rules import Rules
-        >>> Rules.written("absolute", None), Rules.written("pin", ())
-        ('never', [])
+        >>> Rules.written("absolute", None), Rules.written("max_bytes", None), Rules.written("pin", ())
+        ('never', 'no limit', [])
         """
         if value != cls.model_fields[name].default or type(value) in (bool, int):
             return _plain(value)
         for text in (str(value), *_NOTHING):
-            try:
-                if getattr(cls(**{name: text}), name) == value:
+            with suppress(ValueError):
+                if cls.read(name, text) == value:
                     return text
-            except RulesError:
-                continue
         return []
 
     def differs(self, name: str) -> bool:

@@ -22,7 +22,7 @@ _LEAST = 0.001
 _MOST = 10
 _MORE = {
     "keys": "{} keys",
-    "reads": "{} reads of each key",
+    "reads": "{} reads",
     "changes": "{} changes",
     "sizes": "values {}",
     "origin": "origin calls {}",

@@ -60,13 +60,11 @@ def _compare(call: Call, before: Path, most: float) -> None:
     from vestigo.cli.screen import Progress, save
     from vestigo.explaining.drift.run import drift
     from vestigo.show.drifted import drift_text
-    from vestigo.trace import read_trace
 
     plan = call.settings
     with Progress() as progress:
         after = call.read(progress)
-        progress.step(f"reading {before.name}")
-        earlier = read_trace(before, plan.intake, **call.intake_options)
+        earlier = call.earlier(before, progress)
         found = drift(earlier, after, plan, results=call.kept_in, progress=progress.count)
     call.write_plan(found.pick.plan, f"the best settings for {found.after}")
     call.answer(found, drift_text)

@@ -70,8 +70,8 @@ class Drift(Data):
         return max(today - best, 0.0) / (abs(best) or 1.0) if self.pick.is_met else 0.0
 
     def is_good(self, tolerated: float) -> bool:
-        """Whether the settings keep all limits that can be kept, and are behind the best by no more than this share."""
-        return self.behind <= tolerated and not (self.broken_after and self.pick.is_met)
+        """Whether the settings keep all limits, and are behind the best by no more than this share."""
+        return self.behind <= tolerated and not self.broken_after
 
     @property
     def in_words(self) -> str:

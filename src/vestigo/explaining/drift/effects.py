@@ -1,8 +1,9 @@
 """What each difference between two recordings does to the prediction, by replay.
 
-What one recording has more of is taken away from it, trait by trait, until both have as much. What a step gives is its
-effect. What still differs then is the order of reads and which keys they ask for. So the effects of a look-up add up to
-its whole difference, and with the shares that look-ups have of the reads, to that of the prediction.
+What one recording has more of is taken away from it, trait by trait, until both have as much. Only of keys the other
+one gets more, by splitting its own. What a step gives is its effect. What still differs then is the order of reads and
+which keys they ask for. So the effects of a look-up add up to its whole difference, and with the shares that look-ups
+have of the reads, to that of the prediction.
 """
 
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
@@ -16,7 +17,7 @@ from vestigo.choosing.finding.units import shares_of
 from vestigo.engine.job import job
 from vestigo.engine.parts import Share
 from vestigo.engine.replay import replay_alone
-from vestigo.explaining.drift import less
+from vestigo.explaining.drift import altered
 from vestigo.explaining.drift.traits import Stretches, traits
 from vestigo.outcome import Measures
 from vestigo.progress import Progress
@@ -64,7 +65,7 @@ class Recording:
         return replay_alone(job(self.trace, self.plan), share, int(self.trace.at[-1])).whole
 
     def mean(self, lookup: str, trait: str) -> float:
-        """The mean of a trait over the stretches that have it. Of keys: how many are read in the time that both have."""
+        """The mean of a trait over the stretches that have it, or the number of keys in the time that both have."""
         if trait == "keys":
             return float(self._keys(self.number_of(lookup)))
         amounts = traits(self.trace, self.number_of(lookup), self.stretches)[trait]
@@ -106,15 +107,14 @@ class Effect(NamedTuple):
 
 
 _FEWER: Mapping[str, Callable[[Trace, int, float], Trace]] = {
-    "nulls": less.fewer_nulls,
-    "keys": less.fewer_keys,
-    "reads": less.fewer_reads,
-    "changes": less.fewer_changes,
+    "nulls": altered.fewer_nulls,
+    "reads": altered.fewer_reads,
+    "changes": altered.fewer_changes,
 }
-"""How to take away what one recording has more of, in this order."""
+"""How to take away what one recording has more of."""
 _LIKE: Mapping[str, tuple[Callable[[Trace, int, Longs], Trace], str]] = {
-    "sizes": (less.sizes_like, "size"),
-    "origin": (less.costs_like, "cost"),
+    "sizes": (altered.sizes_like, "size"),
+    "origin": (altered.costs_like, "cost"),
 }
 """How to give the later recording the amounts of the earlier one, and the column of these."""
 
@@ -167,13 +167,20 @@ class _Way:
     def _make_alike(self, name: str) -> None:
         if any(name not in one.trace.lookups for one in self._sides):
             return
-        for trait, fewer in _FEWER.items():
+        for trait in ("nulls", "keys", "reads", "changes"):
             amounts = [one.mean(name, trait) for one in self._sides]
             more = int(amounts[1] > amounts[0])
             share = _share_left(trait, amounts[1 - more], amounts[more])
             if _LEAST < share < 1 - _ALIKE:
-                cut = self._sides[more]
-                self._step(name, trait, amounts, more, fewer(cut.trace, cut.number_of(name), share))
+                side = 1 - more if trait == "keys" else more
+                now = self._sides[side]
+                trace, number = now.trace, now.number_of(name)
+                changed = (
+                    altered.more_keys(trace, number, 1 / share)
+                    if trait == "keys"
+                    else _FEWER[trait](trace, number, share)
+                )
+                self._step(name, trait, amounts, side, changed)
         for trait, (like, column) in _LIKE.items():
             amounts = [one.mean(name, trait) for one in self._sides]
             if max(amounts) > 0 and min(amounts) < (1 - _ALIKE) * max(amounts):

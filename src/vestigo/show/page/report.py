@@ -24,6 +24,7 @@ from vestigo.show import figures
 from vestigo.show.charts.every_size import enough_text
 from vestigo.show.charts.over_time import CHARTS, OF_THE_ORIGIN
 from vestigo.show.check import check_text
+from vestigo.show.drifted import drift_text
 from vestigo.show.notes import kept_together
 from vestigo.show.outcome import over_time as table_over_time
 from vestigo.show.page.charts import described
@@ -55,6 +56,7 @@ from vestigo.units import counted, format_share, format_span, format_time
 
 _SECTIONS = {
     "answer": "The answer",
+    "drift": "What is different from before",
     "trace": "The trace",
     "worth": "What is worth keeping",
     "whose": "Whose cache it is",
@@ -99,9 +101,12 @@ def report_html(report: Report) -> str:
         "report.html",
         {
             "source": printable(Path(report.survey.source).name or report.survey.source, 200),
-            "sections": _SECTIONS,
+            "sections": {
+                name: title for name, title in _SECTIONS.items() if name != "drift" or report.drift is not None
+            },
             "is_choice": report.is_choice,
             **_answer(report),
+            **_drift(report),
             **_trace(report),
             "survey": converted(survey_text(report.survey)),
             **_whose(report),
@@ -177,6 +182,16 @@ def _measures_beside(report: Report) -> Table:
         rows.append([MEASURES[name].label, *cells, *(Cell(word, f"words {word}") for word in words)])
     heads = ["measure", *(head for head, _ in columns), *(f"{head} is" for head, _ in judged)]
     return Table(heads, rows, "measures")
+
+
+def _drift(report: Report) -> dict[str, object]:
+    found = report.drift
+    if found is None:
+        return {"drift": ""}
+    return {
+        "drift": converted(drift_text(found)),
+        "drift_still": picture("drift", "what is different", lambda: figures.drift(found), (12.8, 5)),
+    }
 
 
 def _trace(report: Report) -> dict[str, object]:
@@ -305,4 +320,7 @@ def _commands(report: Report) -> str:
     if not report.asked:
         return "vg.report(trace, plan).write('report.html')"
     each = [["vestigo", verb, *report.asked] for verb in ("replay", "choose", "check", "report")]
+    if report.drift is not None:
+        before = ["--before", report.drift.before]
+        each[-1:] = [["vestigo", "check", *report.asked, *before], [*each[-1], *before]]
     return "\n".join(command_text(words, 0, 100) for words in each)

@@ -1,7 +1,7 @@
-"""A recording with less of something in one look-up: fewer keys, reads, changes or nulls; and with other amounts.
+"""A recording with other traits in one look-up: more keys; fewer reads, nulls or changes; other sizes or costs.
 
-Each function takes a trace and the number of a look-up, and returns a new trace. What is left out is drawn, but the
-same at every call. What other look-ups do is not touched.
+Each function takes a trace and the number of a look-up, and returns a new trace. Random draws are the same at every
+call. What other look-ups do is not touched.
 """
 
 import dataclasses
@@ -12,27 +12,42 @@ from vestigo.prepared.neighbours import by_key, changed
 from vestigo.prepared.truth import truths
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
+from vestigo.trace.names import Names, arrow_names
 from vestigo.trace.trace import LAST_VALUED, Longs
 
 _QUANTILES = np.linspace(0.0, 1.0, 257)
 
 
-def fewer_keys(trace: Trace, number: int, share: float) -> Trace:
-    """A share of the keys, with all that happens to them: of every popularity, as many as there are.
+def more_keys(trace: Trace, number: int, times: float) -> Trace:
+    """`times` as many keys, with the same reads: each key becomes several, and each of its reads asks for one of them.
+    What else happens to a key happens to all of these.
 
     >>> from vestigo import read_trace
-    >>> trace = read_trace({"at": [0, 1, 2, 3], "key": ["a", "b", "a", "c"]})
-    >>> fewer_keys(trace, 0, 0.5).key.tolist()
-    [0, 0, 2]
+    >>> trace = read_trace({"at": [0, 1, 2, 3], "key": ["a", "a", "a", "b"], "op": ["read", "write", "read", "read"]})
+    >>> more = more_keys(trace, 0, 2)
+    >>> more.reads, len(more.keys), more.op.tolist().count(Op.WRITE)
+    (3, 4, 2)
     """
-    own = trace.lookup == number
+    own = (trace.lookup == number) & (trace.key >= 0)
+    is_read, key = own & (trace.op == Op.READ), np.maximum(trace.key, 0)
     keys = np.flatnonzero(trace.key_lookup == number)
-    reads = np.bincount(trace.key[own & (trace.op == Op.READ)], minlength=len(trace.keys))[keys]
+    reads = np.bincount(trace.key[is_read], minlength=len(trace.keys))[keys]
+    copies = np.ones(len(trace.keys), np.int64)
     by_popularity = keys[np.lexsort((keys, -reads))]
-    steps = np.floor(np.arange(len(keys) + 1) * share + 0.5)
-    is_kept = np.zeros(len(trace.keys), bool)
-    is_kept[by_popularity[np.diff(steps) > 0]] = True
-    return _without(trace, own & (trace.key >= 0) & ~is_kept[np.maximum(trace.key, 0)])
+    copies[by_popularity] = np.maximum(np.diff(np.floor(np.arange(len(keys) + 1) * times + 1e-9)), 1)
+    first_copy = len(trace.keys) + np.cumsum(copies - 1) - (copies - 1)
+    times_there = np.where(own & ~is_read, copies[key], 1)
+    row = np.repeat(np.arange(len(trace)), times_there)
+    which = np.arange(len(row)) - (np.cumsum(times_there) - times_there)[row]
+    which = np.where(is_read[row], (_drawn(len(row)) * copies[key[row]]).astype(np.int64), which)
+    changed_key = np.where(which > 0, first_copy[key[row]] + which - 1, trace.key[row])
+    places = np.concatenate([np.arange(len(trace.keys)), np.repeat(np.arange(len(trace.keys)), copies - 1)])
+    return dataclasses.replace(
+        trace.take(row),
+        key=changed_key.astype(np.int32),
+        keys=Names(arrow_names(trace.keys), places),
+        key_lookup=trace.key_lookup[places],
+    )
 
 
 def fewer_reads(trace: Trace, number: int, share: float) -> Trace:
