@@ -47,6 +47,7 @@ from .recording import Recorder
 from .rules import Aim, CounterNames, Origin, Plan, Policy, Pool, Room, Rules, Value, WhatIf, Worth, read_plan
 from .saving import load, save
 from .show import figures
+from .show.own_form import fill_in
 from .trace import Intake, Op, Trace, read_trace, shape, synth, write_trace
 from .units import Duration
 
@@ -121,6 +122,7 @@ __all__ = [
     "drift",
     "drive",
     "figures",
+    "fill_in",
     "key_by_key",
     "load",
     "read_by_read",

@@ -64,6 +64,7 @@ class Call(Options):
         from vestigo.errors import InputError
         from vestigo.trace import Intake, read_trace
 
+        self._check_template()
         plan = self.plan
         source = self.trace or ([str(plan.trace_path)] if plan and plan.trace_path else None)
         if source is None:
@@ -138,23 +139,45 @@ class Call(Options):
         else:
             show(text(result))
 
-    def write_plan(self, picked: "Plan", what: str = "") -> None:
-        """Writes settings to ``--write`` as a plan file that can be replayed alone: it has the trace's path if that is
-        one, the meaning of its columns, and the aim. A note says `what` they are. Does nothing if no file is named.
+    def write_plan(self, picked: "Plan", lookups: "Sequence[str]", what: str = "") -> None:
+        """Writes settings to ``--write``: as a plan file that can be replayed alone, with the trace's path if that is
+        one, the meaning of its columns, and the aim; or in the form of ``--template``, for all `lookups`. A note says
+        `what` they are. Does nothing if no file is named.
         """
         from vestigo.cli.screen import note
-        from vestigo.rules import Plan
 
         if self.write is None:
             return
+        if self.template is not None:
+            from vestigo.files import write_text
+            from vestigo.show.own_form import fill_in
+
+            write_text(self.write, fill_in(self.template, picked, lookups))
+        else:
+            self._whole(picked).write(self.write)
+        if what:
+            note(f"{self.write}: {what}")
+
+    def _whole(self, picked: "Plan") -> "Plan":
+        """Settings with all that a plan file says besides."""
+        from vestigo.rules import Plan
+
         plan = self.plan or Plan()
         trace_path = plan.trace_path
         if self.trace is not None:
             trace_path = Path(self.trace[0]) if len(self.trace) == 1 and self.trace != ["-"] else None
         intake = plan.intake.with_options(self.intake_options)
-        dataclasses.replace(picked, trace_path=trace_path, intake=intake, aim=plan.aim).write(self.write)
-        if what:
-            note(f"{self.write}: {what}")
+        return dataclasses.replace(picked, trace_path=trace_path, intake=intake, aim=plan.aim)
+
+    def _check_template(self) -> None:
+        """Raises InputError for a template that cannot be filled in, before there is any work."""
+        from vestigo.errors import InputError
+        from vestigo.show.own_form import parsed
+
+        if self.template is not None:
+            if self.write is None:
+                raise InputError("--template: name the file that is to be written, too: --write FILE")
+            parsed(self.template)
 
 
 def asks(*names: str | EllipsisType) -> Callable[[Callable[..., None]], Callable[..., None]]:

@@ -112,6 +112,15 @@ class Options:
             "--write", metavar="FILE", help="Write the resulting settings to this plan file.", show_default=False
         ),
     ] = None
+    template: Annotated[
+        Path | None,
+        typer.Option(
+            "--template",
+            metavar="FILE",
+            help="Fill in this Jinja template with the settings, and write that to --write instead of a plan.",
+            show_default=False,
+        ),
+    ] = None
     figure: Annotated[
         Path | None,
         typer.Option(

@@ -9,7 +9,7 @@ from vestigo.cli.call import RESULTS, SETTINGS, Call, asks, share
 from vestigo.cli.verbs import Verb
 
 
-@asks(*SETTINGS, *RESULTS, ..., "write", "figure", "as_json")
+@asks(*SETTINGS, *RESULTS, ..., "write", "template", "figure", "as_json")
 def check(
     call: Call,
     before: Annotated[
@@ -66,7 +66,7 @@ def _compare(call: Call, before: Path, most: float) -> None:
         after = call.read(progress)
         earlier = call.earlier(before, progress)
         found = drift(earlier, after, plan, results=call.kept_in, progress=progress.count)
-    call.write_plan(found.pick.plan, f"the best settings for {found.after}")
+    call.write_plan(found.pick.plan, after.lookups, f"the best settings for {found.after}")
     call.answer(found, drift_text)
     if call.figure is not None:
         from vestigo.show import figures
@@ -86,7 +86,7 @@ def _check(call: Call, most: float) -> None:
     with Progress() as progress:
         trace = call.read(progress)
         found = check_of(trace, plan, results=call.kept_in, progress=progress.count)
-    call.write_plan(found.fixed, "the fixed settings")
+    call.write_plan(found.fixed, trace.lookups, "the fixed settings")
     call.answer(found, check_text)
     if found.most_costly > most:
         raise typer.Exit(1)

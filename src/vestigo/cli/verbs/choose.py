@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 NOT_MET = 1
 
 
-@asks(*SETTINGS, "sample", ..., "rest", "seed", *RESULTS, "yes", "cluster", "write", "figure", "as_json")
+@asks(*SETTINGS, "sample", ..., "rest", "seed", *RESULTS, "yes", "cluster", "write", "template", "figure", "as_json")
 def choose(
     call: Call,
     front: Annotated[
@@ -124,7 +124,7 @@ def _write(call: Call, pick: "Pick") -> None:
     from vestigo.cli.screen import note
 
     if pick.is_met:
-        call.write_plan(pick.candidate.plan, "the picked settings")
+        call.write_plan(pick.candidate.plan, list(pick.candidate.lookups), "the picked settings")
     elif call.write is not None:
         note(f"{call.write}: not written, because no candidate keeps the limits")
 

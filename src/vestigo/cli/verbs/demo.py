@@ -54,7 +54,7 @@ def demo(
     candidates, _ = swept(choosing)
     pick = candidates.choose()
     say(pick_text(pick))
-    choosing.write_plan(pick.candidate.plan)
+    choosing.write_plan(pick.candidate.plan, trace.lookups)
     with Progress() as progress:
         kept_in, words = choosing.kept_in, choosing.words
         report = report_of(trace, plan, found=candidates, results=kept_in, asked=words, progress=progress.count)

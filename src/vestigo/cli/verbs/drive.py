@@ -8,7 +8,7 @@ from vestigo.cli.call import SETTINGS, Call, asks, share
 from vestigo.cli.verbs import Verb
 
 
-@asks(*SETTINGS, ..., "write", "as_json")
+@asks(*SETTINGS, ..., "write", "template", "as_json")
 def drive(
     call: Call,
     command: Annotated[
@@ -60,7 +60,7 @@ def drive(
     with Progress() as progress:
         trace = call.read(progress)
         driven = drive_of(trace, settings=settings, command=command, patience=patience, progress=progress.count)
-    call.write_plan(driven.found or driven.settings, "the settings that explain the cache best")
+    call.write_plan(driven.found or driven.settings, trace.lookups, "the settings that explain the cache best")
     call.answer(driven, driven_text)
     if driven.stopped:
         note(driven.stopped)
