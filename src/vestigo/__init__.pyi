@@ -28,6 +28,7 @@ from .explaining.check.findings import Check, Mistake
 from .explaining.check.trials import check
 from .explaining.confirm.compare import confirm
 from .explaining.confirm.confirmation import Compared, Confirmation, Try
+from .explaining.confirm.expected import Expected, Normal, expected
 from .explaining.drift.chance import Beside
 from .explaining.drift.drift import Drift, Trait
 from .explaining.drift.effects import Effect
@@ -70,6 +71,7 @@ __all__ = [
     "Duration",
     "Effect",
     "Estimate",
+    "Expected",
     "Explanation",
     "Finding",
     "InputError",
@@ -80,6 +82,7 @@ __all__ = [
     "Load",
     "Measures",
     "Mistake",
+    "Normal",
     "Op",
     "Origin",
     "OriginValue",
@@ -121,6 +124,7 @@ __all__ = [
     "confirm",
     "drift",
     "drive",
+    "expected",
     "figures",
     "fill_in",
     "key_by_key",

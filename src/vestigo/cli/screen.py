@@ -22,6 +22,8 @@ from vestigo.show.safe import HELD, printable
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
+    from vestigo.data import Told
+
 _TRAILING = re.compile(r" +((?:\x1b\[[0-9;]*m)*)$", re.MULTILINE)
 """Blanks at the ends of lines, before a change of colour or none."""
 
@@ -57,6 +59,11 @@ def show_json(what: object, notes: Iterable[str] = ()) -> None:
         note(said)
     _below.clear()
     print(json.dumps(_strict(what), indent=2, allow_nan=False))
+
+
+def show_line(what: "Told | str") -> None:
+    """Prints a line at once, while more is to come. Data are a line of JSON."""
+    print(what if isinstance(what, str) else json.dumps(_strict(what), allow_nan=False), flush=True)
 
 
 def _strict(what: object) -> object:

@@ -5,12 +5,13 @@ from rich.padding import Padding
 from rich.text import Text
 
 from vestigo.explaining.confirm.confirmation import FEWEST_READS, Compared, Confirmation, Try
+from vestigo.explaining.confirm.watch import Turn
 from vestigo.rules.plan_text import plan_lines
 from vestigo.show.grid import Column, grid
 from vestigo.show.notes import assumed, kept_together
 from vestigo.show.safe import printable
 from vestigo.show.view import shown
-from vestigo.units import format_bytes, format_seconds, format_share, three_digits
+from vestigo.units import SECOND, format_bytes, format_seconds, format_share, format_time, three_digits
 
 _LABELS = {
     "hit_rate": "hit rate",
@@ -30,6 +31,18 @@ def confirmation_text(confirmation: Confirmation) -> RenderableType:
     elif confirmation.is_known and not confirmation.is_as_predicted:
         parts += [Text(), Text("None of the alternatives comes closer to the measured rates.")]
     return Group(*parts, *assumed(confirmation.notes))
+
+
+def turn_line(turn: Turn) -> str:
+    """What leaves the prediction or is back, in a line."""
+    who = "all look-ups" if turn.lookup is None else printable(turn.lookup, 60)
+    low, high = format_share(turn.low), format_share(turn.high)
+    verb = "left the prediction" if turn.is_off else "back"
+    span = format_seconds((turn.at_ns - turn.since_ns) / SECOND)
+    return (
+        f"{format_time(turn.at_ns)[:19]} UTC  {who} {verb}: hit rate {format_share(turn.hit_rate)} in the last {span}, "
+        f"{low} to {high} is normal"
+    )
 
 
 def _answer(confirmation: Confirmation) -> Text:

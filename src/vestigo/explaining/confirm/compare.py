@@ -1,5 +1,8 @@
 """``confirm``: does a running cache give what the replay of its plan predicts? If not, what explains the difference?"""
 
+import dataclasses
+from collections.abc import Sequence
+
 from vestigo.arguments import argument
 from vestigo.engine import what_if
 from vestigo.engine.context import assumptions
@@ -7,6 +10,7 @@ from vestigo.engine.job import job
 from vestigo.errors import InputError
 from vestigo.explaining.confirm.confirmation import Confirmation, Try
 from vestigo.explaining.confirm.counters import Counters, read_counters
+from vestigo.explaining.confirm.expected import nodes_of
 from vestigo.explaining.confirm.measured import Measured
 from vestigo.explaining.confirm.predicted import Time, predict
 from vestigo.explaining.confirm.tries import tries
@@ -25,6 +29,7 @@ def confirm(  # noqa: PLR0913  # options by name
     counters: object,
     *,
     tolerate: str = "1%",
+    nodes: Sequence[str] | None = None,
     engine: Engine = "native",
     progress: Progress | bool | None = None,
 ) -> Confirmation:
@@ -58,11 +63,13 @@ def confirm(  # noqa: PLR0913  # options by name
     known = counters if isinstance(counters, Counters) else read_counters(counters, stated.counters)
     on, plan = what_if.applied(trace_of(trace, stated), stated)
     with reporting(progress) as report:
-        return _confirmed(on, plan, known, share, report)
+        return _confirmed(on, plan, known, share, None if nodes is None else nodes_of(on, plan, nodes), report)
 
 
-def _confirmed(on: Trace, plan: Plan, known: Counters, share: float, report: Progress) -> Confirmation:
-    time = Time.of(on, known.at_ns, first_counted(on, plan.warm_up))
+def _confirmed(  # noqa: PLR0913, PLR0917  # all that is known by then
+    on: Trace, plan: Plan, known: Counters, share: float, nodes: tuple[int, ...] | None, report: Progress
+) -> Confirmation:
+    time = dataclasses.replace(Time.of(on, known.at_ns, first_counted(on, plan.warm_up)), nodes=nodes)
     report("replaying the settings", 0, 0)
     today = predict(on, plan, time)
     if not today.hits[None].of.sum():

@@ -96,6 +96,11 @@ def read_counters(where: object, names: CounterNames) -> Counters:
         scrapes = [scrape for one in where for scrape in in_file(path_of("counters", one))]
     else:
         scrapes = of_records(where, "counters")
+    return counters_of(scrapes, names)
+
+
+def counters_of(scrapes: Sequence[Scrape], names: CounterNames) -> Counters:
+    """The counters of at least two scrapes. Raises InputError."""
     moments = sorted({scrape.at_ns for scrape in scrapes})
     if len(moments) < 2:
         raise InputError(

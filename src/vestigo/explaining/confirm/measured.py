@@ -18,7 +18,7 @@ _GAUGE_MAY_BE_OFF = 0.1
 """In parts of what is predicted."""
 _COUNT_MAY_BE_OFF = 0.02
 """In counts for each read, which are not resampled."""
-_FEW = 0.005
+FEW = 0.005
 """In parts of all reads: a look-up with fewer is not judged by itself."""
 _WEIGHT_OF_ENTRIES = 0.1
 _AT_ONCE = 0.01
@@ -40,12 +40,8 @@ class Measured:
     @cached_property
     def hits(self) -> dict[str | None, Rate]:
         """Hits and reads between each two scrapes, by look-up, and under None for all."""
-        rates: dict[str | None, Rate] = {}
-        for name in (None, *self.lookups):
-            hits, reads = self.counters.rises("hits", name), self._reads(name)
-            if hits is not None and reads is not None:
-                rates[name] = Rate(hits, reads)
-        return rates
+        rates = rates_of(self.counters)
+        return {name: rates[name] for name in (None, *self.lookups) if name in rates}
 
     def check(self) -> None:
         """Raises InputError for counters that cannot be those of a cache that was read."""
@@ -60,15 +56,8 @@ class Measured:
                 f"counters: they say {hits:,.0f} hits in {reads:,.0f} reads; name both in the plan's [counters]"
             )
 
-    def _reads(self, lookup: str | None) -> np.ndarray | None:
-        reads = self.counters.rises("reads", lookup)
-        if reads is not None:
-            return reads
-        hits, misses = (self.counters.rises(name, lookup) for name in ("hits", "misses"))
-        return None if hits is None or misses is None else hits + misses
-
     def per_read(self, counter: str, lookup: str | None) -> float | None:
-        rises, reads = self.counters.rises(counter, lookup), self._reads(lookup)
+        rises, reads = self.counters.rises(counter, lookup), _reads(self.counters, lookup)
         return None if rises is None or reads is None or not reads.sum() else float(rises.sum() / reads.sum())
 
     def compared(self, predicted: Prediction, tolerated: float) -> Iterator[Compared]:
@@ -88,7 +77,7 @@ class Measured:
         of, own = predicted.hits.get(name), self.hits[name]
         if of is None or not of.of.sum() or not own.of.sum():
             return False
-        return name is None or bool(of.of.sum() >= _FEW * predicted.hits[None].of.sum())
+        return name is None or bool(of.of.sum() >= FEW * predicted.hits[None].of.sum())
 
     def _others(self, predicted: Prediction, name: str | None, tolerated: float) -> Iterator[Compared]:
         outcome = predicted.outcome if name is None else predicted.outcome.lookups[name]
@@ -158,3 +147,21 @@ class Measured:
                     f"the service had {times:.2g} times as many reads as the trace; only rates are compared"
                 )
         return sentences
+
+
+def rates_of(counters: Counters) -> dict[str | None, Rate]:
+    """Hits and reads between each two scrapes, by look-up, and under None for all."""
+    rates: dict[str | None, Rate] = {}
+    for name in (None, *counters.lookups):
+        hits, reads = counters.rises("hits", name), _reads(counters, name)
+        if hits is not None and reads is not None:
+            rates[name] = Rate(hits, reads)
+    return rates
+
+
+def _reads(counters: Counters, lookup: str | None) -> np.ndarray | None:
+    reads = counters.rises("reads", lookup)
+    if reads is not None:
+        return reads
+    hits, misses = (counters.rises(name, lookup) for name in ("hits", "misses"))
+    return None if hits is None or misses is None else hits + misses

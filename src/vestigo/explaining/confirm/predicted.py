@@ -30,6 +30,8 @@ class Time:
     """Whether this is the time of the counters. If not, the stretches are the trace's own."""
     is_paired: bool
     """Whether the stretches are those between the scrapes."""
+    nodes: tuple[int, ...] | None = None
+    """Whose reads are compared. None: everybody's."""
 
     @classmethod
     def of(cls, trace: Trace, at_ns: Longs, warm_up_from: int) -> "Time":
@@ -49,6 +51,7 @@ class Prediction:
 
     hits: dict[str | None, Rate]
     asked: Job
+    """What is counted."""
 
     @cached_property
     def outcome(self) -> Outcome:
@@ -68,16 +71,22 @@ def predict(trace: Trace, plan: Plan, time: Time, *, is_cold: bool = False) -> P
     first = int(np.searchsorted(trace.at, begin)) if is_cold else 0
     part = trace if (first, last) == (0, len(trace)) else trace.block(first, last)
     before = max(begin - int(part.at[0]), 0) if len(part) else 0
-    replay_job = job(part, dataclasses.replace(plan, warm_up=Duration(before)))
-    answers = answers_of(replay_job)
-    rows = np.flatnonzero((part.op == Op.READ) & (part.at >= begin))
+    then = dataclasses.replace(plan, warm_up=Duration(before))
+    asked = job(part, then)
+    answers = answers_of(asked)
+    is_compared = (part.op == Op.READ) & (part.at >= begin)
+    if time.nodes is not None:
+        is_theirs = np.isin(part.node, time.nodes)
+        is_compared &= is_theirs
+        asked = job(part.take(np.flatnonzero(is_theirs | (part.op != Op.READ))), then)
+    rows = np.flatnonzero(is_compared)
     hit = answers.hit[rows]
     stretch = np.clip(np.searchsorted(time.edges_ns, part.at[rows], side="right") - 1, 0, len(time.edges_ns) - 2)
     hits: dict[str | None, Rate] = {None: _rate(stretch, hit, len(time.edges_ns) - 1)}
     for number, name in enumerate(part.lookups):
         own = part.lookup[rows] == number
         hits[name] = _rate(stretch[own], hit[own], len(time.edges_ns) - 1)
-    return Prediction(hits, replay_job)
+    return Prediction(hits, asked)
 
 
 def _rate(stretch: np.ndarray, hit: np.ndarray, stretches: int) -> Rate:

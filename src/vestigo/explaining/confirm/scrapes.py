@@ -28,6 +28,8 @@ _EPOCH = re.compile(r"(?<!\d)(\d{10}|\d{13}|\d{19})(?!\d)")
 _TIME = re.compile(r"(\d{4})-?(\d\d)-?(\d\d)[T_ -](\d\d)[:-]?(\d\d)[:-]?(\d\d)")
 _MOST_NS = 2**63 - 1
 _TIME_EXPECTED = "a time with an offset (2026-03-17T08:00:00Z), or a number since 1970"
+_AT = re.compile(r"^# at (\d{1,19})\n", re.MULTILINE)
+"""Begins each scrape in a file that has several."""
 _SHOWN = 60
 
 
@@ -86,11 +88,36 @@ def _scrapes(path: Path) -> list[Scrape]:
             raise InputError(f"{path}: is not a list of records: it is nested too deep") from None
         flat = [one for record in records for one in (record if isinstance(record, list) else [record])]
         return of_records(flat, str(path))
-    return [_of_text(text, path, written_ns)]
+    parts = _AT.split(text)
+    if len(parts) > 1 and not parts[0].strip():
+        return [
+            in_text(part, f"{path}, scrape {number}", int(at))
+            for number, (at, part) in enumerate(zip(parts[1::2], parts[2::2], strict=True), 1)
+        ]
+    found_ns = _time_in(path.name)
+    return [in_text(text, str(path), written_ns if found_ns is None else found_ns)]
 
 
-def _of_text(text: str, path: Path, written_ns: int) -> Scrape:
-    """Reads the text that a service shows, which is one moment."""
+def as_text(scrape: Scrape) -> str:
+    """A scrape as text of Prometheus, after a comment that says when it was made. Several make one file.
+
+    >>> print(as_text(Scrape(17, [Sample("hits", {"cache": "a"}, 3.0, "")])), end="")
+    # at 17
+    hits{cache="a"} 3
+    """
+    lines = [f"# at {scrape.at_ns}"]
+    for one in scrape.samples:
+        labels = ",".join(f'{name}="{_escaped(value)}"' for name, value in one.labels.items())
+        lines.append(f"{one.name}{{{labels}}} {one.value:.17g}" if labels else f"{one.name} {one.value:.17g}")
+    return "\n".join(lines) + "\n"
+
+
+def _escaped(label: str) -> str:
+    return label.replace("\\", "\\\\").replace("\n", "\\n").replace('"', '\\"')
+
+
+def in_text(text: str, path: str, at_ns: int) -> Scrape:
+    """Reads the text that a service shows, which is one moment: that of its samples, or `at_ns`. Raises InputError."""
     try:
         from prometheus_client import parser
         from prometheus_client.openmetrics import parser as open_parser
@@ -104,9 +131,8 @@ def _of_text(text: str, path: Path, written_ns: int) -> Scrape:
         stamps = [_ns(float(one.timestamp)) for one in stated if one.timestamp is not None]
     except Exception as error:  # the parser raises whatever it stumbles over
         raise InputError(f"{path}: is no text of Prometheus or OpenMetrics: {str(error)[:_SHOWN]}") from None
-    at_ns = max(stamps) if stamps else _time_in(path.name)
     samples = [Sample(one.name, one.labels, float(one.value), f"{path}, {one.name}") for one in stated]
-    return Scrape(written_ns if at_ns is None else at_ns, samples)
+    return Scrape(max(stamps) if stamps else at_ns, samples)
 
 
 def _time_in(name: str) -> int | None:
