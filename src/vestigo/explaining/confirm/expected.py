@@ -32,6 +32,8 @@ if TYPE_CHECKING:
 HOUR_NS = 3600 * SECOND
 HOURS = 24
 _PIECE_NS = 300 * SECOND
+_ENOUGH = 8
+"""So many pieces tell how much an hour varies."""
 _ONE_IN_A_THOUSAND = 3.29
 """Standard errors beyond which chance comes once in a thousand times."""
 
@@ -122,9 +124,8 @@ def expected(
 ) -> Expected:
     """The hit rates that a replay holds for normal, by hour of the day (UTC), for all look-ups together and for each.
 
-    How much a rate varies from one five minutes to the next, beside the mean of its hour, says how far chance moves it.
-    A range is as wide as chance makes it once in a thousand times, and `tolerate` wider. With `nodes`, only their reads
-    count.
+    How much a rate varies within an hour, from one five minutes to the next, says how far chance moves it. A range is
+    as wide as chance makes it once in a thousand times, and `tolerate` wider. With `nodes`, only their reads count.
 
     Raises InputError for a trace without counted reads, and RulesError if the settings do not fit it.
 
@@ -172,22 +173,26 @@ def _hours(at: np.ndarray, hit: np.ndarray, lookup: str | None, tolerated: float
     reads = np.bincount(hour, minlength=HOURS).astype(float)
     rates = np.bincount(hour, hit, minlength=HOURS) / np.maximum(reads, 1)
     days = np.array([len(np.unique(at[hour == each] // HOUR_NS)) for each in range(HOURS)])
-    whole = _variance(at, hit, rates)
+    variances = np.maximum(_variances(at, hit, rates), rates * (1 - rates))
     found = []
     for each in np.flatnonzero(reads).tolist():
-        variance = max(whole, float(rates[each] * (1 - rates[each])))
         in_an_hour = float(reads[each] / days[each])
-        normal = Normal(each, lookup, in_an_hour, float(rates[each]), 0.0, 1.0, variance)
+        normal = Normal(each, lookup, in_an_hour, float(rates[each]), 0.0, 1.0, float(variances[each]))
         low, high = normal.range(in_an_hour, tolerated)
         found.append(normal._replace(low=low, high=high))
     return found
 
 
-def _variance(at: np.ndarray, hit: np.ndarray, rates: np.ndarray) -> float:
-    """How much the rate of a piece of time varies around that of its hour, for one read."""
+def _variances(at: np.ndarray, hit: np.ndarray, rates: np.ndarray) -> np.ndarray:
+    """For each hour, how much the rate of a piece of time varies around that of its hour, for one read. Hours with few
+    pieces get what all have together.
+    """
     piece, place = np.unique(at // _PIECE_NS, return_inverse=True)
     reads = np.bincount(place).astype(float)
-    of_piece = np.bincount(place, hit) / reads
     hour = piece * _PIECE_NS // HOUR_NS % HOURS
-    freedom = len(piece) - len(np.unique(hour))
-    return float((reads * (of_piece - rates[hour]) ** 2).sum() / freedom) if freedom > 0 else 0.0
+    squares = reads * (np.bincount(place, hit) / reads - rates[hour]) ** 2
+    pieces = np.bincount(hour, minlength=HOURS)
+    freedom = np.maximum(pieces - 1, 0)
+    together = squares.sum() / max(freedom.sum(), 1)
+    each: np.ndarray = np.bincount(hour, squares, minlength=HOURS) / np.maximum(freedom, 1)
+    return np.where(pieces >= _ENOUGH, each, together)

@@ -76,9 +76,8 @@ class Fetching:
         return str(given.decode("utf-8", "replace"))
 
     def _read(self, text: str) -> Scrape:
-        at_ns = time.time_ns()
-        scrape = in_text(text, self.url, at_ns)
-        return Scrape(at_ns, [one for one in scrape.samples if self._is_named(one.name)])
+        scrape = in_text(text, self.url, time.time_ns())
+        return Scrape(scrape.at_ns, [one for one in scrape.samples if self._is_named(one.name)])
 
     def _is_named(self, metric: str) -> bool:
         stated = [getattr(self.names, counter) for counter in type(self.names).model_fields]

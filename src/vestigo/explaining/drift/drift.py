@@ -91,6 +91,8 @@ class Drift(Data):
         best, today = (pick.amount_text(pick.value(one)) for one in (pick.candidate, pick.among.today))
         if not pick.is_met:
             return "Nothing that was tried keeps all limits there."
+        if self.broken_after:
+            return f"The best settings that were found for it keep them, and would give {pick.goal} {best}."
         if self.behind == 0:
             return "Nothing better was found for it."
         return f"The best settings that were found for it would give {pick.goal} {best}, today's give {today}."
