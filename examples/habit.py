@@ -67,7 +67,7 @@ with tempfile.TemporaryDirectory() as folder:
     print(Path("desk.json").read_text())
 
     # The second week: the service runs with these settings, and is watched until something is off.
-    command = [sys.executable, here / "habit" / "service.py", "desk.json", "first.arrow", "second.arrow"]
+    command = [sys.executable, here / "habit" / "desk.py", "desk.json", "first.arrow", "second.arrow"]
     with subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True) as service:
         assert service.stdout is not None
         url = service.stdout.readline().strip()

@@ -72,6 +72,8 @@ def test_dark_and_light_differ_in_ground_and_in_charts(visit, report_file: Path)
 def test_without_a_script_all_texts_tables_and_pictures_are_there(visit, report_file: Path) -> None:
     found = visit(report_file.as_uri(), java_script_enabled=False)
     page = found.page
+    for summary in page.locator("summary").all():
+        summary.click()
     assert page.locator(".still svg").count() >= 7
     assert all(picture.is_visible() for picture in page.locator(".still svg").all())
     assert page.locator("table").count() > 15
@@ -134,7 +136,24 @@ def test_the_plan_is_copied_as_it_stands(opened: Visit) -> None:
     opened.page.context.grant_permissions(["clipboard-read", "clipboard-write"])
     opened.page.locator("button[data-copies=picked-plan]").click()
     opened.page.get_by_text("Copied").wait_for()
-    assert opened.page.evaluate("navigator.clipboard.readText()") == opened.page.locator("#picked-plan").inner_text()
+    assert opened.page.evaluate("navigator.clipboard.readText()") == opened.page.locator("#picked-plan").text_content()
+
+
+def test_the_first_screen_has_the_answer_what_gets_worse_how_sure_and_the_bad_day(opened: Visit) -> None:
+    page = opened.page
+    page.set_viewport_size({"width": 1280, "height": 800})
+    page.evaluate("scrollTo(0, 0)")
+    assert page.locator(".brief dt").all_inner_texts() == ["What gets worse", "How sure", "The bad day"]
+    last = page.locator(".brief").bounding_box()
+    assert last is not None and last["y"] + last["height"] <= 800
+    assert "a restart" in page.locator(".brief dd").last.inner_text()
+    assert page.evaluate("document.documentElement.scrollHeight") <= 12_000
+
+
+def test_on_paper_all_is_open(opened: Visit) -> None:
+    assert opened.page.locator("details:not([open])").count() > 5
+    opened.page.evaluate("dispatchEvent(new Event('beforeprint'))")
+    assert opened.page.locator("details:not([open])").count() == 0
 
 
 def test_it_prints_on_a4(opened: Visit) -> None:

@@ -21,7 +21,7 @@ INTERRUPTED = 130
 app = typer.Typer(
     help="Replays recorded reads against in-process cache settings, and shows what each would have given.",
     epilog="Exit status: 0 done, 1 a limit is not met, 2 wrong input, 130 interrupted.",
-    no_args_is_help=True,
+    invoke_without_command=True,
     rich_markup_mode=None,
     pretty_exceptions_enable=False,
 )
@@ -56,13 +56,27 @@ def _print_version(asked: bool) -> None:
         raise typer.Exit
 
 
+_FIRST_STEPS = """\
+Vestigo tells you which settings an in-process cache should have, from a recording of real reads.
+
+  1. See it on a made-up recording:   vestigo demo
+  2. What is in a recording of yours? vestigo survey reads.csv
+     (a log, a table, or what vestigo listen records from a running service)
+  3. Which settings to take?          vestigo choose reads.csv
+
+All verbs: vestigo --help"""
+
+
 @app.callback()
 def _verbs(
+    call: typer.Context,
     _: Annotated[
         bool, typer.Option("--version", callback=_print_version, is_eager=True, help="Print the version.")
     ] = False,
 ) -> None:
     """Every verb has its own --help, with an example."""
+    if call.invoked_subcommand is None:
+        print(_FIRST_STEPS)
 
 
 def main() -> None:
@@ -106,9 +120,6 @@ def _called() -> int:
             raise BrokenPipeError from None
         raise
     except WrongCall as error:
-        if "NoArgsIsHelp" in type(error).__name__:  # the text is the help of the program
-            print(error.format_message())
-            raise SystemExit(WRONG_INPUT) from None
         _end(WRONG_INPUT, f"{_as_ours(error.format_message())}; see {_command(error)} --help")
     return status if isinstance(status, int) else 0
 

@@ -25,6 +25,8 @@ from vestigo.explaining.check.findings import Check
 from vestigo.explaining.check.trials import check
 from vestigo.explaining.drift.drift import Drift
 from vestigo.explaining.drift.run import drift
+from vestigo.explaining.rehearse.rehearsal import Rehearsal
+from vestigo.explaining.rehearse.run import rehearse
 from vestigo.explaining.why.story import Story
 from vestigo.explaining.why.tell import why
 from vestigo.files import write_text
@@ -44,6 +46,7 @@ if TYPE_CHECKING:
 _WORST = {"origin_time_ns": 3, "stale_hits": 2}
 """Of how many keys that lose most a story is told, by what they lose."""
 _PARTS = "parts of the report"
+PICKED = "the pick"
 _MOST_CURVES = 12
 """Look-ups whose sizes are shown, those that could save most."""
 
@@ -69,6 +72,8 @@ class Report(Data):
     events: int
     digest: str
     """The digest of everything that the trace holds."""
+    rehearsal: Rehearsal | None = None
+    """How a restart at the worst minute goes, with today's settings and with the pick."""
     drift: Drift | None = None
     """What is different from an earlier recording, if one was named."""
     asked: tuple[str, ...] = ()
@@ -203,19 +208,22 @@ def _made(  # noqa: PLR0913, PLR0917  # all that is known by then
         compared = dataclasses.replace(plan, candidates={**plan.candidates, FOUND: pick.plan})
     comparison = compare(given, compared, engine=plan.engine, progress=False)
     _check_of_this_trace(candidates, comparison, given)
-    tell(_PARTS, 1, 5)
+    tell(_PARTS, 1, 6)
     surveyed = survey(given)
     name = TODAY if is_today else pick.candidate.name
     picked = comparison[name] if name in comparison else replay(given, pick.plan, engine=plan.engine)
-    picked = dataclasses.replace(picked, name="the pick")
-    tell(_PARTS, 2, 5)
+    picked = dataclasses.replace(picked, name=PICKED)
+    tell(_PARTS, 2, 6)
     largest = list(surveyed.lookups)[:_MOST_CURVES]
     curves = each_side_by_side(lambda name: size_curve(given, plan, lookup=name), largest)
-    tell(_PARTS, 3, 5)
+    tell(_PARTS, 3, 6)
     checked = check(given, plan, results=results, engine=plan.engine, progress=False)
-    tell(_PARTS, 4, 5)
+    tell(_PARTS, 4, 6)
     stories = tuple(_stories(given, plan))
-    tell(_PARTS, 5, 5)
+    tell(_PARTS, 5, 6)
+    asked = dataclasses.replace(plan, candidates={}).beside({} if is_today else {PICKED: pick.plan})
+    rehearsed = rehearse(given, asked, moments=["restart"], engine=plan.engine, progress=False)
+    tell(_PARTS, 6, 6)
     return Report(
         survey=surveyed,
         comparison=comparison,
@@ -224,6 +232,7 @@ def _made(  # noqa: PLR0913, PLR0917  # all that is known by then
         curves=tuple(with_rates_of(comparison[TODAY], curves)),
         check=checked,
         stories=stories,
+        rehearsal=rehearsed,
         plan=plan,
         notes=given.notes,
         events=len(given),

@@ -13,7 +13,7 @@ from vestigo.show.grid import Column, grid, in_one_unit
 from vestigo.show.notes import kept_together
 from vestigo.show.safe import printable
 from vestigo.show.view import shown
-from vestigo.units import SIZES, SPANS, counted, format_bytes, format_share, format_span
+from vestigo.units import SIZES, SPANS, capitalised, counted, format_bytes, format_share, format_span
 
 _NAME = 36
 
@@ -48,6 +48,12 @@ def _answer(check: Check) -> Text:
     if check.fixed_name != check.found.today.name:
         text.append(f"; with the changes below that help together, {check.amount_text(fixed)}")
     return text.append(".")
+
+
+def check_words(check: Check) -> str:
+    """The answer of a check, and the names of the mistakes."""
+    names = "; ".join(f"{one.kind} ({printable(one.where)})" for one in check.mistakes)
+    return _answer(check).plain + (f" {capitalised(names)}." if names else "")
 
 
 def _mistake(check: Check, one: Mistake) -> list[RenderableType]:

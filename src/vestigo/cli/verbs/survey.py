@@ -10,8 +10,10 @@ def survey(call: Call) -> None:
 
     Example: vestigo survey vestigo-demo/skerrow-quay.parquet
     """
-    from vestigo.cli.screen import Progress, save
+    from vestigo.cli.screen import Progress, save, show
     from vestigo.describing.survey import survey as survey_of
+    from vestigo.show.grid import WIDTH
+    from vestigo.show.safe import command_text
     from vestigo.show.survey import survey_text
     from vestigo.trace import shape
 
@@ -25,6 +27,9 @@ def survey(call: Call) -> None:
 
         save(survey_figure(surveyed)[0], call.figure, "a page of figures")
     call.answer(surveyed, survey_text)
+    if not call.as_json and surveyed.total.reads:
+        words = command_text(["vestigo", "choose", *call.words], 2, WIDTH)
+        show(f"\nNext, the settings to take, and how good they are:\n{words}")
 
 
 VERB = Verb(2, "What is in a trace, and what is worth a cache.", survey)

@@ -23,7 +23,7 @@ from vestigo.rules.plan_text import plan_text
 from vestigo.show import figures
 from vestigo.show.charts.every_size import enough_text
 from vestigo.show.charts.over_time import CHARTS, OF_THE_ORIGIN
-from vestigo.show.check import check_text
+from vestigo.show.check import check_text, check_words
 from vestigo.show.drifted import drift_text
 from vestigo.show.notes import kept_together
 from vestigo.show.outcome import over_time as table_over_time
@@ -79,6 +79,10 @@ _TIMES = {
 }
 
 
+_WORSE = 5
+"""So many measures that get worse are named at once."""
+
+
 class Cell(NamedTuple):
     text: str
     kind: str = "number"
@@ -119,6 +123,7 @@ def report_html(report: Report) -> str:
             **_times(report),
             **_causes(report),
             "check": converted(check_text(report.check)),
+            "checked": _safe([check_words(report.check)])[0],
             "stories": [_story(number, one, report.asked) for number, one in enumerate(report.stories)],
             **_plans(report),
             **_how(report),
@@ -151,7 +156,10 @@ def _answer(report: Report) -> dict[str, object]:
         "standing": converted(answer(report.comparison)),
         "measures_beside": beside._replace(rows=beside.rows[: len(FIRST)]),
         "more_measures": beside._replace(rows=beside.rows[len(FIRST) :]),
-        "worse": _safe(worse),
+        "worse": _safe(["; ".join(worse[:_WORSE]) + ("." if len(worse) <= _WORSE else "; and more, below.")])[0]
+        if worse
+        else "",
+        "bad_day": _safe([report.rehearsal.in_words])[0] if report.rehearsal is not None else "",
         **_sureness(pick),
         "rests_on": _safe(report.assumptions) or ["nothing but the trace"],
     }
@@ -165,7 +173,8 @@ def _sureness(pick: Pick) -> dict[str, object]:
         sure, tables = list(pick.because[1:]), [converted(table) for table in found_tables(pick, found)]
     elif pick.is_met:
         sure, near = how_sure(pick), neighbours(pick)
-    return {"how_sure": _safe(sure), "neighbours": _safe(near), "found_tables": tables}
+    first, *more = _safe(sure) or [""]
+    return {"how_sure": first, "surer": more, "neighbours": _safe(near), "found_tables": tables}
 
 
 def _measures_beside(report: Report) -> Table:

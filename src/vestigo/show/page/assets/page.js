@@ -98,3 +98,8 @@ function element(name, text, className = "") {
 document.documentElement.classList.add("script");
 document.querySelectorAll("table.sorts").forEach(letSort);
 document.querySelectorAll("button[data-copies]").forEach(letCopy);
+
+// On paper nothing can be opened, so all is.
+addEventListener("beforeprint", () => {
+  for (const folded of document.querySelectorAll("details")) folded.open = true;
+});
