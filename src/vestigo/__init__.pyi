@@ -1,5 +1,7 @@
 """The public names, each imported when it is first used (see `__init__.py`)."""
 
+from .choosing.across.across import Across
+from .choosing.across.run import across
 from .choosing.candidates import Candidate
 from .choosing.compare import Comparison, compare
 from .choosing.estimate import Estimate
@@ -55,6 +57,7 @@ from .units import Duration
 __version__: str
 
 __all__ = [
+    "Across",
     "Advice",
     "Aim",
     "Beside",
@@ -119,6 +122,7 @@ __all__ = [
     "WorkersLost",
     "Worth",
     "__version__",
+    "across",
     "check",
     "compare",
     "confirm",

@@ -45,6 +45,19 @@ class HeldOut(NamedTuple):
 
 
 @can_be_kept
+class Elsewhere(NamedTuple):
+    """What the chosen settings give on another recording."""
+
+    recording: str
+    value: float
+    """Of the aim's measure."""
+    today: float
+    """What today's settings give there."""
+    broken: tuple[Excess, ...]
+    """The limits that the chosen settings break there."""
+
+
+@can_be_kept
 class Relaxed(NamedTuple):
     """What a limit costs: the candidate that would be chosen if the limit were loosened just enough for it."""
 
@@ -78,6 +91,8 @@ class Pick(Data):
     """How good it is among all combinations of what a search tried."""
     bad_days: Stands | None = None
     """How the limits of bad moments were kept, if the aim has some."""
+    elsewhere: Elsewhere | None = None
+    """What it gives on another recording, if it was checked on one."""
     because: tuple[str, ...] = ("",)
     """The reasons in sentences. The first one says what to take."""
 
@@ -94,8 +109,12 @@ class Pick(Data):
     @property
     def holds(self) -> bool:
         """Whether the same choice, made on the first part, keeps the limits on the rest and is not worse there than
-        today's settings, if there are such.
+        today's settings, if there are such. If it was checked on another recording, whether it is so there.
         """
+        if self.elsewhere is not None:
+            there, sign = self.elsewhere, -1 if self.aim.best and MEASURES[self.aim.best].more_is_better else 1
+            is_worse = sign * there.value > sign * there.today
+            return not there.broken and (self.among.settings.is_nothing or not is_worse)
         chosen, today = self.held_out.candidate, self.among.today
         if chosen is None or self.held_out.broken:
             return False
@@ -135,12 +154,16 @@ class Pick(Data):
                 "chosen": self.held_out.candidate.name if self.held_out.candidate else None,
                 "best": self.held_out.best.name if self.held_out.best else None,
             },
+            **({"elsewhere": self._told_elsewhere(self.elsewhere)} if self.elsewhere is not None else {}),
             "because": list(self.because),
             "whole": self.candidate.whole.to_dict(),
             "first": self.candidate.first.to_dict(),
             "rest": self.candidate.rest.to_dict(),
             **({"proof": self.proof.to_dict()} if self.proof is not None else {}),
         }
+
+    def _told_elsewhere(self, there: Elsewhere) -> Told:
+        return {**there._asdict(), "broken": [str(one.limit) for one in there.broken]}
 
     def to_pandas(self) -> "pd.DataFrame":
         """One row for each thing that is compared: no cache, today's settings, the pick, its neighbours, the

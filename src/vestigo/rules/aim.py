@@ -123,6 +123,10 @@ class Worth(Named):
         return {name: value for name, value in stated.items() if value}
 
 
+OF = ("all", "worst")
+"""Of several recordings, what an aim is of."""
+
+
 @dataclass(frozen=True, repr=False)
 class Aim(Named):
     """What to make best within limits: a measure of which `most` or `least` is wanted, or, with `worth`, money. Unless
@@ -139,6 +143,10 @@ class Aim(Named):
     """By measure: ``"<= 64 MiB"``, ``">= today"``, or a list of such."""
     worth: Worth | None = None
     """Prices, by which the least money is best."""
+    of: str = "all"
+    """Where several recordings are chosen for: what ``all`` of them have together is made best, or that of the
+    ``worst``.
+    """
     best: str | None = field(init=False, default=None, compare=False)
     """The measure to make best. None: money."""
     is_usual: bool = field(init=False, default=False, compare=False)
@@ -177,6 +185,8 @@ class Aim(Named):
         return []
 
     def _wrong_names(self) -> Iterator[tuple[str, str]]:
+        if self.of not in OF:
+            yield "of", f'{shown(self.of)} is neither "all" nor "worst"'
         for word in ("most", "least"):
             if getattr(self, word) is not None:
                 try:
@@ -203,21 +213,23 @@ class Aim(Named):
         """What is stated, as a plan file has it: the measure, the limits, and under ``worth`` the prices."""
         limits = {name: list(texts) if isinstance(texts, tuple) else texts for name, texts in self.limits.items()}
         words = {word: getattr(self, word) for word in ("most", "least") if getattr(self, word) is not None}
+        words |= {"of": self.of} if self.of != OF[0] else {}
         return {**words, **limits, **({"worth": self.worth.to_dict()} if self.worth else {})}
 
     @classmethod
     def from_dict(cls, stated: Told) -> "Aim":
         """The aim from the data of `to_dict`."""
-        own = {name: stated[name] for name in ("most", "least", "worth") if name in stated}
+        own = {name: stated[name] for name in ("most", "least", "worth", "of") if name in stated}
         return cls(**own, limits={name: texts for name, texts in stated.items() if name not in own})
 
     def __repr__(self) -> str:
         stated = {word: getattr(self, word) for word in ("most", "least", "worth") if getattr(self, word) is not None}
+        stated |= {"of": self.of} if self.of != OF[0] else {}
         limits = {"limits": dict(self.limits)} if self.limits else {}
         return f"Aim({', '.join(f'{name}={value!r}' for name, value in {**stated, **limits}.items())})"
 
     def __reduce__(self) -> tuple[object, ...]:
-        return Aim, (self.most, self.least, dict(self.limits), self.worth)
+        return Aim, (self.most, self.least, dict(self.limits), self.worth, self.of)
 
 
 def _one_or_more(texts: str | Sequence[str]) -> str | tuple[str, ...]:

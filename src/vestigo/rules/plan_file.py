@@ -189,7 +189,7 @@ class _Reader(Tables):
         leaves = list(self.leaves((), self.table((), "aim", tables)))
         stated = {".".join(path): value for path, value in leaves}
         places = {".".join(path): ("aim", *path) for path, _ in leaves}
-        words = {word: stated.pop(word) for word in ("most", "least") if word in stated}
+        words = {word: stated.pop(word) for word in ("most", "least", "of") if word in stated}
         worth = self.table((), "worth", tables)
         try:
             return Aim(**words, limits=stated, worth=worth or None)  # type: ignore[arg-type]

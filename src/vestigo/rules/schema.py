@@ -9,7 +9,7 @@ from pydantic.fields import FieldInfo
 
 from vestigo.measures import MEASURES, REHEARSED
 from vestigo.rules import values
-from vestigo.rules.aim import Worth
+from vestigo.rules.aim import OF, Worth
 from vestigo.rules.checked import said_of
 from vestigo.rules.conditions import KeepIf, patterns
 from vestigo.rules.counter_names import CounterNames, series
@@ -176,6 +176,7 @@ def _of_aim() -> Schema:
         word: {"enum": [name for name, one in MEASURES.items() if one.more_is_better == (word == "most")]}
         for word in ("most", "least")
     }
+    best["of"] = {"enum": list(OF)}
     limits = {name: {**limit, "description": one.label} for name, one in {**MEASURES, **REHEARSED}.items()}
     return _object({**best, **limits, **_nested(limits)})
 

@@ -6,6 +6,7 @@ from rich.console import Console
 
 from vestigo.explaining.report import Report
 from vestigo.show import (  # noqa: F401  # each registers what it shows
+    across,
     check,
     confirmation,
     drifted,

@@ -1,5 +1,6 @@
 """``vestigo choose``: the settings to take, and why."""
 
+from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any, TypeGuard
 
 import typer
@@ -8,8 +9,6 @@ from vestigo.cli.call import RESULTS, SETTINGS, Call, asks
 from vestigo.cli.verbs import Verb
 
 if TYPE_CHECKING:
-    from pathlib import Path
-
     from vestigo.choosing.finding.found import Search
     from vestigo.choosing.pick import Pick
     from vestigo.choosing.sweep import Sweep
@@ -35,6 +34,24 @@ def choose(
             show_default=False,
         ),
     ] = None,
+    also: Annotated[
+        list[Path] | None,
+        typer.Option(
+            "--also",
+            metavar="FILE",
+            help="Choose for this recording, too: limits hold in each. Can be repeated.",
+            show_default=False,
+        ),
+    ] = None,
+    rest_from: Annotated[
+        Path | None,
+        typer.Option(
+            "--rest-from",
+            metavar="FILE",
+            help="Check the choice on this other recording, in place of the last part of the time.",
+            show_default=False,
+        ),
+    ] = None,
 ) -> None:
     """Find the settings that are best for the plan's [aim] within its limits, and say how good they are.
 
@@ -42,19 +59,32 @@ def choose(
     values for `rules.RULE` or `lookup.NAME.RULE`, every combination is replayed.
 
     Example: vestigo choose skerrow-quay.parquet --plan plan.toml --write picked.toml
+
+    Example: vestigo choose monday.parquet --also sunday.parquet --also storm.parquet --plan plan.toml
     """
+    is_search = _is_search(call)
+    _check_together(call, is_search, front and every, seconds)
+    if also:
+        idle = {"--front": front, "--all": every, "--seconds": seconds, "--rest-from": rest_from}
+        _choose_across(call, also, {**idle, "--sample": call.sample, "--cluster": call.cluster})
+    else:
+        _choose(call, is_search, front, every, seconds, rest_from)
+
+
+def _choose(
+    call: Call, is_search: bool, front: bool, every: bool, seconds: float | None, rest_from: Path | None
+) -> None:
+    """Chooses for one recording."""
     from vestigo.cli.found import searched, swept
     from vestigo.errors import Interrupted
 
-    is_search = _is_search(call)
-    _check_together(call, is_search, front and every, seconds)
     try:
         found, trace = searched(call, seconds) if is_search else swept(call)
     except Interrupted as stopped:
         if _has_found(stopped.found):
-            _show(call, stopped.found, front, every)
+            _show(call, stopped.found, front, every, None)
         raise
-    pick = _show(call, found, front, every)
+    pick = _show(call, found, front, every, rest_from)
     if pick is None:
         if call.figure is not None:
             _draw_front(found, call.figure)
@@ -62,6 +92,30 @@ def choose(
     if call.figure is not None:
         _draw(trace, found.today.plan, found, pick, call.figure)
     if not (pick.is_met and pick.holds):
+        raise typer.Exit(NOT_MET)
+
+
+def _choose_across(call: Call, also: list[Path], idle: dict[str, object]) -> None:
+    """Chooses for several recordings."""
+    from vestigo.choosing.across.run import across
+    from vestigo.cli.screen import Progress, note
+    from vestigo.errors import InputError
+    from vestigo.show.across import across_text
+
+    idle["--figure"] = call.figure
+    if stated := [name for name, value in idle.items() if value]:
+        raise InputError(f"{' and '.join(stated)}: is for one recording; leave it out, or leave --also out")
+    with Progress() as progress:
+        first = call.read(progress)
+        traces = [first, *(call.earlier(path, progress) for path in also)]
+        found = across(traces, call.plan, results=call.kept_in, progress=progress.count)
+    call.answer(found, across_text)
+    if found.is_met:
+        lookups = dict.fromkeys(name for one in traces for name in one.lookups)
+        call.write_plan(found.plan, list(lookups), "the picked settings")
+    elif call.write is not None:
+        note(f"{call.write}: not written, because no settings keep the limits on each recording")
+    if not found.is_met:
         raise typer.Exit(NOT_MET)
 
 
@@ -106,7 +160,7 @@ def _has_found(found: object) -> TypeGuard["Search"]:
     return isinstance(found, Search) and FOUND in found
 
 
-def _show(call: Call, found: "Sweep", front: bool, every: bool) -> "Pick | None":
+def _show(call: Call, found: "Sweep", front: bool, every: bool, rest_from: Path | None) -> "Pick | None":
     """Prints the table that is asked for, or the pick."""
     from vestigo.show.pick import pick_text
     from vestigo.show.study import every_text, sweep_text
@@ -115,9 +169,20 @@ def _show(call: Call, found: "Sweep", front: bool, every: bool) -> "Pick | None"
         call.answer(found, sweep_text if front else every_text, found.notes)
         return None
     pick = found.choose(seed=call.seed)
+    if rest_from is not None:
+        pick = _checked_on(call, pick, rest_from)
     call.answer(_told(pick, found) if call.as_json else pick, pick_text, found.notes)
     _write(call, pick)
     return pick
+
+
+def _checked_on(call: Call, pick: "Pick", path: Path) -> "Pick":
+    """The pick with what it gives on another recording."""
+    from vestigo.choosing.elsewhere import checked_on
+    from vestigo.cli.screen import Progress
+
+    with Progress() as progress:
+        return checked_on(pick, call.earlier(path, progress), path.name)
 
 
 def _write(call: Call, pick: "Pick") -> None:
@@ -129,14 +194,14 @@ def _write(call: Call, pick: "Pick") -> None:
         note(f"{call.write}: not written, because no candidate keeps the limits")
 
 
-def _draw_front(found: "Sweep", path: "Path") -> None:
+def _draw_front(found: "Sweep", path: Path) -> None:
     from vestigo.cli.screen import save
     from vestigo.show.figures import front
 
     save(front(found), path, "all candidates, and those that no other beats")
 
 
-def _draw(trace: "Trace", plan: "Plan", candidates: "Sweep", pick: "Pick", path: "Path") -> None:
+def _draw(trace: "Trace", plan: "Plan", candidates: "Sweep", pick: "Pick", path: Path) -> None:
     """Draws a page of figures: the front, all sizes, today's misses, and the rules that matter most."""
     from vestigo.cli.screen import Progress, save
     from vestigo.engine import replay

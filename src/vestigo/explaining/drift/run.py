@@ -19,6 +19,7 @@ from vestigo.measures import amount_of
 from vestigo.outcome import Outcome
 from vestigo.progress import Progress, reporting
 from vestigo.rules import Aim, Plan
+from vestigo.rules.only import check_known, only
 from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.rules.vary import is_searched
 from vestigo.trace import Readable, Trace
@@ -55,6 +56,7 @@ def drift(
         if one.reads == 0:
             raise InputError(f"{one.source}: holds no reads, so there is nothing to compare")
     bare = dataclasses.replace(plan, candidates={}, vary={})
+    check_known(bare, [one.lookups for one in given])
     with reporting(progress) as report:
         sides = [_recording(one, bare, given) for one in given]
         report("replay", 0, 0)
@@ -62,7 +64,7 @@ def drift(
         rate = _rate_of(plan.aim, outcomes)
         found = effects(sides[0], sides[1], rate, report)
         varied = plan.vary if is_searched(plan.vary) else {}
-        asked = dataclasses.replace(bare, vary=varied, aim=_in_the_same_memory(plan.aim))
+        asked = dataclasses.replace(only(bare, given[1].lookups), vary=varied, aim=_in_the_same_memory(plan.aim))
         chosen = search(given[1], asked, results=results, progress=report)
     pick = chosen.choose()
     called = _called(*given)
@@ -84,7 +86,7 @@ def drift(
 
 
 def _recording(trace: Trace, plan: Plan, both: list[Trace]) -> Recording:
-    on, settled = applied(trace, plan)
+    on, settled = applied(trace, only(plan, trace.lookups))
     return Recording(on, settled, Stretches.of(on, width_for(*both) or MINUTE_NS), min(one.span_ns for one in both))
 
 
