@@ -17,7 +17,7 @@ STRICT := -std=c++20 -Wall -Wextra -Wpedantic -Wshadow -Werror
 # Tests start Python some hundred times, so compiled modules are kept, whatever the machine's environment says.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: demo setup test explore trials lint native-test package docs reference notebook bench screenshots clean $(addprefix run/,$(TESTS))
+.PHONY: demo setup test explore trials lint native-test package docs reference notebook bench screenshots wheels clean $(addprefix run/,$(TESTS))
 
 demo: $(VENV)/installed
 	$(BIN)/vestigo demo
@@ -76,7 +76,7 @@ bench: $(VENV)/installed
 
 # The pages of docs/ and a reference of all public names, as HTML.
 docs: $(VENV)/installed
-	$(INSTALL) 'sphinx>=8' 'myst-parser>=4'
+	$(INSTALL) 'sphinx>=8' 'myst-parser>=4' 'furo>=2025.7'
 	$(BIN)/sphinx-build -q -W -j auto docs build/docs
 	@echo "build/docs/index.html"
 
@@ -105,6 +105,10 @@ package: $(VENV)/installed
 	$(BIN)/uv venv --quiet --clear --python $(PYTHON) build/empty
 	VIRTUAL_ENV=build/empty $(BIN)/uv pip install --quiet --only-binary :all: dist/*.whl
 	cd build/elsewhere && env -i HOME=$$PWD PATH=$$PWD/../empty/bin LANG=C.UTF-8 vestigo demo | tail -n 5
+
+# The wheels of a release, each tried in an empty environment.
+wheels: $(VENV)/installed
+	$(BIN)/python scripts/wheels.py
 
 # What the tests with Node.js, and the audit of pages, need. Where there is none, they are skipped, and pytest says so.
 # npm waits five minutes for an answer that does not come, unless it is told to ask again earlier.

@@ -5,9 +5,10 @@ import vestigo
 project = "Vestigo"
 version = release = vestigo.__version__
 extensions = ["sphinx.ext.autodoc", "myst_parser"]
-html_theme = "alabaster"
-html_theme_options = {"fixed_sidebar": True, "page_width": "1100px"}
-html_title = "Vestigo"
+html_theme = "furo"
+html_title = f"Vestigo {release}"
+html_static_path = ["static"]
+html_css_files = ["wide.css"]  # what commands print has 100 columns
 html_show_copyright = False
 default_role = "code"  # our docstrings write names between single backticks
 autodoc_default_options = {"members": True, "undoc-members": False, "member-order": "bysource"}

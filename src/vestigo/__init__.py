@@ -5,7 +5,7 @@ numbers.
 used, so that ``import vestigo`` costs nothing, and the command line is soon ready for Ctrl-C.
 """
 
-__version__ = "0.1.0"
+__version__ = "1.0.0"
 
 
 def __getattr__(name: str) -> object:

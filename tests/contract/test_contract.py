@@ -28,6 +28,42 @@ def test_every_public_name_is_there_documented_and_listed() -> None:
         vestigo.reply  # noqa: B018
 
 
+def test_what_1_0_promises_is_still_there(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A name may go only if it warns of that. What is new is added to the list: scripts/promised.py prints it."""
+    monkeypatch.syspath_prepend(str(PROJECT / "scripts"))
+    from promised import promised
+
+    there = {
+        line.split()[0] if line.startswith("vestigo.") else " ".join(line.split()[:2]): line for line in promised()
+    }
+    for line in (PROJECT / "tests" / "contract" / "promised.txt").read_text().splitlines():
+        words = line.split()
+        name, taken = (words[0], words[1:]) if words[0] != "vestigo" else (" ".join(words[:2]), words[2:])
+        if name in there:
+            assert set(taken) <= set(there[name].split()), f"{name} no longer takes what it promised"
+        else:
+            module, _, own = name.rpartition(".")
+            where = vestigo if module == "vestigo" else getattr(vestigo, module.rpartition(".")[2])
+            with pytest.warns(DeprecationWarning, match=own):
+                getattr(where, own)
+    assert len(there) > 120
+
+
+def test_every_public_name_stands_on_the_page_of_the_library() -> None:
+    page = (PROJECT / "docs" / "api.md").read_text()
+    told = re.findall(r"^\.\. auto\w+:: vestigo\.(\w+)$", page, re.M)
+    assert sorted(told) == sorted({*dir(vestigo)} - {"__version__", "figures", "shape", "what_if"})
+
+
+def test_the_version_is_the_same_everywhere() -> None:
+    project, citation, changes = (
+        (PROJECT / name).read_text() for name in ("pyproject.toml", "CITATION.cff", "CHANGELOG.md")
+    )
+    assert re.findall(r'^version = "([\d.]+)"', project, re.M) == [vestigo.__version__]
+    assert re.findall(r"^version: ([\d.]+)", citation, re.M) == [vestigo.__version__]
+    assert re.findall(r"^## ([\d.]+) \(\d{4}-\d\d-\d\d\)", changes, re.M)[0] == vestigo.__version__
+
+
 def test_three_packages_know_the_kernel() -> None:
     knows = {path.parent for path in ROOT.rglob("*.py") if re.search(r"import kernel", path.read_text())}
     assert knows == {ROOT / "prepared", ROOT / "engine", ROOT / "engine" / "native"}
