@@ -17,7 +17,7 @@ from pathlib import Path
 import matplotlib
 import pandas as pd
 
-from vestigo import compare, figures, read_by_read, read_plan, read_trace, search, size_curve, survey, why
+from vestigo import compare, figures, read_by_read, read_plan, read_trace, search, size_curve, survey, why, write_trace
 from vestigo.demo.files import write_demo
 
 SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -62,6 +62,17 @@ def beside_a_service(folder: Path) -> None:
         ["hits", "misses"]
     ].sum()
     rises.groupby("lookup", observed=True).cumsum().reset_index().to_csv(folder / "counted.csv", index=False)
+
+
+def two_days(folder: Path) -> None:
+    """The demo's days as two recordings. On the second, there are twice as many vessels."""
+    trace = read_trace(write_demo(folder / "vestigo-demo")[0])
+    middle = int(trace.at.searchsorted(trace.at[0] + trace.span_ns // 2))
+    write_trace(trace.block(0, middle), folder / "monday.parquet")
+    later = trace.block(middle, len(trace)).to_pandas()
+    is_other = (later["lookup"] == "vessel") & (later.index % 2 == 0)
+    later.loc[is_other, "key"] += "-2"
+    write_trace(read_trace(later), folder / "tuesday.parquet")
 
 
 def figure_shots(folder: Path) -> None:
@@ -173,7 +184,9 @@ def main() -> None:
         terminal_shot("drive.png", drive, Path(folder), 9)
         terminal_shot("curve.png", "vestigo curve --plan vestigo-demo/plan.toml", Path(folder))
         terminal_shot("survey.png", "vestigo survey vestigo-demo/skerrow-quay.parquet", Path(folder), 9)
-        terminal_shot("odd-keys.png", "vestigo survey vestigo-demo/odd-keys.csv | tail -49", Path(folder), 9)
+        two_days(Path(folder))
+        drift = "vestigo check tuesday.parquet --before monday.parquet --plan vestigo-demo/picked.toml --no-results"
+        terminal_shot("drift.png", drift, Path(folder), 9)
 
 
 if __name__ == "__main__":

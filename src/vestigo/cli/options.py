@@ -112,6 +112,15 @@ class Options:
             "--write", metavar="FILE", help="Write the resulting settings to this plan file.", show_default=False
         ),
     ] = None
+    before: Annotated[
+        Path | None,
+        typer.Option(
+            "--before",
+            metavar="FILE",
+            help="An earlier recording: what is different, what that does, and whether the settings are still good.",
+            show_default=False,
+        ),
+    ] = None
     template: Annotated[
         Path | None,
         typer.Option(

@@ -9,18 +9,9 @@ from vestigo.cli.call import RESULTS, SETTINGS, Call, asks, share
 from vestigo.cli.verbs import Verb
 
 
-@asks(*SETTINGS, *RESULTS, ..., "write", "template", "figure", "as_json")
+@asks(*SETTINGS, *RESULTS, "before", ..., "write", "template", "figure", "as_json")
 def check(
     call: Call,
-    before: Annotated[
-        Path | None,
-        typer.Option(
-            "--before",
-            metavar="FILE",
-            help="An earlier recording: what is different, what that does, and whether the settings are still good.",
-            show_default=False,
-        ),
-    ] = None,
     tolerate: Annotated[
         str,
         typer.Option(
@@ -47,12 +38,12 @@ def check(
 
     most = share("--tolerate", tolerate)
     assert most is not None
-    if before is None and call.figure is not None:
+    if call.before is None and call.figure is not None:
         raise InputError("--figure: a check draws none; name an earlier recording with --before FILE")
-    if before is None:
+    if call.before is None:
         _check(call, most)
     else:
-        _compare(call, before, most)
+        _compare(call, call.before, most)
 
 
 def _compare(call: Call, before: Path, most: float) -> None:
@@ -94,7 +85,7 @@ def _check(call: Call, most: float) -> None:
 
 VERB = Verb(
     8,
-    "What each rule earns; likely mistakes.",
+    "What each rule earns; likely mistakes; what is different since.",
     check,
     "0 done, 1 a mistake costs more than --tolerate, or the settings are farther behind the best, 2 wrong input, "
     "130 interrupted",

@@ -9,21 +9,12 @@ from vestigo.cli.call import RESULTS, SETTINGS, Call, asks
 from vestigo.cli.verbs import Verb
 
 
-@asks(*SETTINGS, "sample", "rest", "seed", *RESULTS, "yes", ..., "as_json")
+@asks(*SETTINGS, "sample", "rest", "seed", *RESULTS, "yes", "before", ..., "as_json")
 def report(
     call: Call,
     page: Annotated[Path, typer.Option("--write", metavar="FILE", help="Write the page to this file.")] = Path(
         "report.html"
     ),
-    before: Annotated[
-        Path | None,
-        typer.Option(
-            "--before",
-            metavar="FILE",
-            help="An earlier recording: the page also says what is different from it.",
-            show_default=False,
-        ),
-    ] = None,
 ) -> None:
     """Write one HTML page that needs no network: which settings to take and why, for colleagues who have no Python.
 
@@ -42,7 +33,7 @@ def report(
             found=candidates,
             results=call.kept_in,
             seed=call.seed,
-            before=call.earlier(before, progress) if before is not None else None,
+            before=call.earlier(call.before, progress) if call.before is not None else None,
             asked=call.words,
             progress=progress.count,
         )

@@ -8,8 +8,8 @@ import dataclasses
 
 import numpy as np
 
+from vestigo.explaining.drift.traits import truths_of
 from vestigo.prepared.neighbours import by_key, changed
-from vestigo.prepared.truth import truths
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
 from vestigo.trace.names import Names, arrow_names
@@ -63,7 +63,7 @@ def fewer_reads(trace: Trace, number: int, share: float) -> Trace:
 
 def fewer_nulls(trace: Trace, number: int, share: float) -> Trace:
     """A share of the reads that find nothing."""
-    known = trace.once("truths for drift", lambda: truths(trace))
+    known = truths_of(trace)
     is_null = (trace.lookup == number) & (trace.op == Op.READ) & known.null
     return _without(trace, is_null & (_drawn(len(trace)) >= share))
 
@@ -77,7 +77,7 @@ def fewer_changes(trace: Trace, number: int, share: float) -> Trace:
     >>> len(set(fewer_changes(trace, 0, 0.0).version.tolist()))
     1
     """
-    known = trace.once("truths for drift", lambda: truths(trace))
+    known = truths_of(trace)
     row = by_key(trace, np.flatnonzero((trace.lookup == number) & (trace.op <= LAST_VALUED)))
     key, value, null = trace.key[row], known.value[row], known.null[row]
     is_change = changed(key, value)

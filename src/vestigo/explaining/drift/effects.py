@@ -66,7 +66,7 @@ class Recording:
 
     def mean(self, lookup: str, trait: str) -> float:
         """The mean of a trait over the stretches that have it, or the number of keys in the time that both have."""
-        if trait == "keys":
+        if trait == _KEYS:
             return float(self._keys(self.number_of(lookup)))
         amounts = traits(self.trace, self.number_of(lookup), self.stretches)[trait]
         return float(np.nanmean(amounts)) if not np.isnan(amounts).all() else 0.0
@@ -106,12 +106,16 @@ class Effect(NamedTuple):
     """What it adds to the rate."""
 
 
-_FEWER: Mapping[str, Callable[[Trace, int, float], Trace]] = {
+_KEYS = "keys"
+_EVEN: Mapping[str, Callable[[Trace, int, float], Trace]] = {
     "nulls": altered.fewer_nulls,
+    _KEYS: altered.more_keys,
     "reads": altered.fewer_reads,
     "changes": altered.fewer_changes,
 }
-"""How to take away what one recording has more of."""
+"""How to give both recordings as much of a trait, in this order: the one that has more gets a share of it. Of keys, the
+one that has fewer gets so many times as many.
+"""
 _LIKE: Mapping[str, tuple[Callable[[Trace, int, Longs], Trace], str]] = {
     "sizes": (altered.sizes_like, "size"),
     "origin": (altered.costs_like, "cost"),
@@ -167,20 +171,14 @@ class _Way:
     def _make_alike(self, name: str) -> None:
         if any(name not in one.trace.lookups for one in self._sides):
             return
-        for trait in ("nulls", "keys", "reads", "changes"):
+        for trait, altered_by in _EVEN.items():
             amounts = [one.mean(name, trait) for one in self._sides]
             more = int(amounts[1] > amounts[0])
             share = _share_left(trait, amounts[1 - more], amounts[more])
             if _LEAST < share < 1 - _ALIKE:
-                side = 1 - more if trait == "keys" else more
+                side, amount = (1 - more, 1 / share) if trait == _KEYS else (more, share)
                 now = self._sides[side]
-                trace, number = now.trace, now.number_of(name)
-                changed = (
-                    altered.more_keys(trace, number, 1 / share)
-                    if trait == "keys"
-                    else _FEWER[trait](trace, number, share)
-                )
-                self._step(name, trait, amounts, side, changed)
+                self._step(name, trait, amounts, side, altered_by(now.trace, now.number_of(name), amount))
         for trait, (like, column) in _LIKE.items():
             amounts = [one.mean(name, trait) for one in self._sides]
             if max(amounts) > 0 and min(amounts) < (1 - _ALIKE) * max(amounts):

@@ -39,8 +39,8 @@ def drift(
     A difference is told from chance by the spread over equal stretches of the time, at the same times of day if both
     recordings have enough of them. What it does is found by replay: what one recording has more of is taken away from
     it, step by step (`Effect`). The best settings are those that `search` finds on the later recording for the plan's
-    aim, among what its ``[vary]`` says if it says something of single look-ups. `results` and
-    `progress` are as in `sweep`.
+    aim, among what its ``[vary]`` says if it says something of single look-ups. `results` and `progress` are as in
+    `sweep`.
 
     Raises InputError for a recording without reads, and RulesError if the settings do not fit one.
 

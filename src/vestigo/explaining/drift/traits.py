@@ -83,13 +83,18 @@ class Rows(NamedTuple):
         )
 
 
+def truths_of(trace: Trace) -> Truths:
+    """The truths of a trace, which keeps them."""
+    return trace.once("truths for drift", lambda: truths(trace))
+
+
 def traits(trace: Trace, number: int, stretches: Stretches) -> Mapping[str, Amounts]:
     """What a look-up is like in each stretch: ``reads`` and ``changes`` an hour, ``keys`` that are read, ``popularity``
     (the share of reads that ask for the most-read tenth of the keys), ``reuse`` (the median time between two reads of a
     key, in seconds), ``sizes`` in bytes, ``nulls`` (a share of the reads), and ``origin`` (the mean time of a call, in
     seconds).
     """
-    rows = Rows.of(trace, number, trace.once("truths for drift", lambda: truths(trace)))
+    rows = Rows.of(trace, number, truths_of(trace))
     place = stretches.holds(rows.at)
     read = rows.is_read & (place >= 0)
     key, of_read = rows.key[read], place[read]
