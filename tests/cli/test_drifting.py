@@ -10,10 +10,12 @@ from tests.cli.calling import run
 
 PLAN = """\
 [rules]
-max_entries = 100
+max_entries = 40
 [aim]
 most = "hit_rate"
 memory_peak = "<= 400 KiB"
+[vary]
+each.max_entries = [20, 40, 80, 110]
 """
 
 

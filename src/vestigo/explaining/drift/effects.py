@@ -17,11 +17,13 @@ from vestigo.choosing.finding.units import shares_of
 from vestigo.engine.job import job
 from vestigo.engine.parts import Share
 from vestigo.engine.replay import replay_alone
+from vestigo.engine.what_if import applied
 from vestigo.explaining.drift import altered
-from vestigo.explaining.drift.traits import Stretches, traits
+from vestigo.explaining.drift.traits import MINUTE_NS, Stretches, traits, width_for
 from vestigo.outcome import Measures
 from vestigo.progress import Progress
 from vestigo.rules import Plan
+from vestigo.rules.only import only
 from vestigo.trace import Op, Trace
 from vestigo.trace.trace import Longs
 
@@ -47,6 +49,15 @@ class Recording:
     stretches: Stretches
     length_ns: int
     """The time that both recordings have. Keys are counted in it, because a longer recording has more of them."""
+
+    @classmethod
+    def both(cls, before: Trace, after: Trace, plan: Plan) -> tuple["Recording", "Recording"]:
+        """Two recordings with the same settings. Raises RulesError if these do not fit one."""
+        width_ns = width_for(before, after) or MINUTE_NS
+        length_ns = min(before.span_ns, after.span_ns)
+        sides = [applied(one, only(plan, one.lookups)) for one in (before, after)]
+        some, other = (cls(on, settled, Stretches.of(on, width_ns), length_ns) for on, settled in sides)
+        return some, other
 
     @property
     def units(self) -> list[tuple[str, ...]]:

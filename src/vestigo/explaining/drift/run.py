@@ -9,16 +9,15 @@ from vestigo.choosing.pick import Excess
 from vestigo.engine.context import assumptions
 from vestigo.engine.job import job
 from vestigo.engine.replay import run
-from vestigo.engine.what_if import applied
 from vestigo.errors import InputError
 from vestigo.explaining.drift.chance import beside
 from vestigo.explaining.drift.drift import Drift, Trait
 from vestigo.explaining.drift.effects import RATES, Recording, effects
-from vestigo.explaining.drift.traits import MINUTE_NS, Stretches, traits, width_for
+from vestigo.explaining.drift.traits import traits
 from vestigo.measures import amount_of
 from vestigo.outcome import Outcome
 from vestigo.progress import Progress, reporting
-from vestigo.rules import Aim, Plan
+from vestigo.rules import Aim
 from vestigo.rules.only import check_known, only
 from vestigo.rules.settings import Settings, plan_of, trace_of
 from vestigo.rules.vary import is_searched
@@ -58,7 +57,7 @@ def drift(
     bare = dataclasses.replace(plan, candidates={}, vary={})
     check_known(bare, [one.lookups for one in given])
     with reporting(progress) as report:
-        sides = [_recording(one, bare, given) for one in given]
+        sides = Recording.both(given[0], given[1], bare)
         report("replay", 0, 0)
         outcomes = [run(job(one.trace, one.plan), "today") for one in sides]
         rate = _rate_of(plan.aim, outcomes)
@@ -83,11 +82,6 @@ def drift(
         broken_after=_broken(pick.aim, outcomes[1]),
         assumptions=tuple(_assumptions(sides)),
     )
-
-
-def _recording(trace: Trace, plan: Plan, both: list[Trace]) -> Recording:
-    on, settled = applied(trace, only(plan, trace.lookups))
-    return Recording(on, settled, Stretches.of(on, width_for(*both) or MINUTE_NS), min(one.span_ns for one in both))
 
 
 def _rate_of(aim: Aim, outcomes: list[Outcome]) -> str:
@@ -125,7 +119,7 @@ def _called(before: Trace, after: Trace) -> tuple[str, str]:
     return names if names[0] != names[1] else ("the earlier recording", "the later recording")
 
 
-def _assumptions(sides: list[Recording]) -> Iterable[str]:
+def _assumptions(sides: Iterable[Recording]) -> Iterable[str]:
     """Those of both, each once. Look-ups that are named in another order make no other assumption."""
     said = [said for one in sides for said in assumptions(job(one.trace, one.plan))]
     return {frozenset(one.replace(":", ",").replace(",", " ").split()): one for one in said}.values()
