@@ -36,6 +36,8 @@ def test_it_says_what_is_different_and_what_would_be_best_now(folder: Path) -> N
     assert "reads: 4.00 times as many keys" in done.stdout and "The best settings for new.parquet:" in done.stdout
     assert "best.toml: the best settings for new.parquet" in done.stderr
     assert (folder / "d.png").stat().st_size > 10_000
+    with (folder / "best.toml").open("a") as file:
+        file.write(PLAN[PLAN.index("[vary]") :])
     again = run("check", "new.parquet", "--before", "new.parquet", "--plan", "best.toml", cwd=folder)
     assert again.returncode == 0, again.stdout
     assert "Nothing better was found for it." in again.stdout
