@@ -262,7 +262,7 @@ def test_the_command_watches_keeps_and_ends(service: Service, tmp_path: Path) ->
     done = run(*asked, "--expected", "normal.csv", cwd=tmp_path)
     assert done.returncode == 0 and (tmp_path / "normal.csv").read_text().startswith("hour_utc,lookup,reads,hit_rate")
     service.page = b"hits 0\nmisses 0\n"
-    done = run(*asked, "--scrape", service.url, "--every", "50ms", "--for", "200ms", cwd=tmp_path)
+    done = run(*asked, "--scrape", service.url, "--every", "100ms", "--for", "1s", cwd=tmp_path)
     assert done.returncode == 0, done.stderr
     assert "never left the prediction" in done.stderr and done.stdout == ""
     assert read_counters(tmp_path / "counters.prom", NAMES).rises("hits", None) is not None

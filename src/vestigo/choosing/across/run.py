@@ -1,7 +1,8 @@
 """``across``: the settings that are best for several recordings."""
 
 import dataclasses
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import suppress
 from pathlib import Path
 
 from vestigo.choosing.across.across import Across, Broken, cost_across
@@ -14,7 +15,7 @@ from vestigo.choosing.run_sweep import sweep
 from vestigo.choosing.sweep import Sweep
 from vestigo.engine.job import job
 from vestigo.engine.what_if import changed_trace, settled_plan
-from vestigo.errors import InputError
+from vestigo.errors import InputError, RulesError
 from vestigo.progress import Progress, reporting
 from vestigo.rules import Aim, Plan
 from vestigo.rules.only import check_known, only
@@ -117,9 +118,15 @@ class _Across:
             before = here
             for unit, ways in units.items():
                 rest = {key: value for key, value in here[0].changes.items() if place_of(key)[:2] != unit}
-                here = min([here, *(self._replayed({**rest, **way}) for way in ways)], key=self._rank)
+                here = min([here, *self._possible({**rest, **way} for way in ways)], key=self._rank)
             if here is before:
                 return
+
+    def _possible(self, mixed: Iterable[Changes]) -> Iterator[tuple[Candidate, ...]]:
+        """Mixed settings on each recording, without those that contradict each other."""
+        for changes in mixed:
+            with suppress(RulesError):
+                yield self._replayed(changes)
 
     def _settings_of_units(self) -> dict[tuple[str, str], list[Changes]]:
         """For each look-up and pool, what candidates change of it."""

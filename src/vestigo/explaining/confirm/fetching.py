@@ -4,7 +4,7 @@ import time
 import urllib.error
 import urllib.request
 from dataclasses import dataclass
-from http.client import HTTPException
+from http.client import HTTPException, HTTPResponse
 from pathlib import Path
 from urllib.parse import urlsplit
 
@@ -67,7 +67,7 @@ class Fetching:
     def _text(self) -> str:
         try:
             with urllib.request.urlopen(self.url, timeout=_MOST_SECONDS) as answer:  # only http and https
-                given = answer.read(_MOST_BYTES + 1)
+                given = _all_of(answer)
         except (OSError, HTTPException, ValueError) as error:
             self.lost += 1
             raise Away(_reason(error)) from None
@@ -89,6 +89,16 @@ class Fetching:
                 file.write(as_text(scrape))
         except OSError as error:
             raise InputError(f"{self.kept}: cannot be written: {error.strerror or error}") from None
+
+
+def _all_of(answer: HTTPResponse) -> bytes:
+    """What is answered, up to one byte too many. Raises TimeoutError if it comes too slowly."""
+    given, until = bytearray(), time.monotonic() + _MOST_SECONDS
+    while len(given) <= _MOST_BYTES and (more := answer.read1(1 << 16)):
+        given += more
+        if time.monotonic() > until:
+            raise TimeoutError
+    return bytes(given)
 
 
 def _reason(error: Exception) -> str:
