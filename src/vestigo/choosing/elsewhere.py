@@ -3,6 +3,7 @@
 import dataclasses
 
 from vestigo.choosing.pick import Elsewhere, Excess, Pick
+from vestigo.choosing.reasons import HELD_OUT
 from vestigo.engine.job import job
 from vestigo.engine.replay import run
 from vestigo.engine.what_if import applied
@@ -12,9 +13,6 @@ from vestigo.outcome import Outcome
 from vestigo.rules import Plan
 from vestigo.rules.only import only
 from vestigo.trace import Readable, Trace, read_trace
-
-_HELD_OUT = "Check on held-out time"
-"""So the sentence begins that another recording makes superfluous."""
 
 
 def checked_on(pick: Pick, recording: Readable, name: str = "") -> Pick:
@@ -37,7 +35,7 @@ def checked_on(pick: Pick, recording: Readable, name: str = "") -> Pick:
     broken = tuple(Excess(limit, amount) for limit, amount in limits if not limit.allows(amount))
     there = Elsewhere(name or trace.source, amount_of(own, measure), amount_of(today, measure), broken)
     said = sentence(pick, there)
-    because = tuple(said if one.startswith(_HELD_OUT) else one for one in pick.because)
+    because = tuple(said if one.startswith(HELD_OUT) else one for one in pick.because)
     return dataclasses.replace(pick, elsewhere=there, because=because)
 
 

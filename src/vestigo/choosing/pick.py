@@ -224,7 +224,12 @@ def cost(compared: Compared, aim: Aim, candidate: Measured, part: str = "whole")
 
 def money(found: Compared, worth: Worth, candidate: Measured, part: str = "whole") -> float:
     """What a candidate costs in a month, at the pace of the trace. Memory is paid for at its peak."""
-    months = found.length_ns(part) / MONTH_NS
+    return paid(worth, candidate, found.length_ns(part), part)
+
+
+def paid(worth: Worth, candidate: Measured, length_ns: int, part: str = "whole") -> float:
+    """What a candidate costs in a month, at the pace of a part of the time that is so long."""
+    months = length_ns / MONTH_NS
     loads, stale = candidate.measure("loads", part), candidate.measure("stale_hits", part)
     spent = loads / 1e6 * worth.million_loads + stale * worth.stale_read
     return (spent / months if months else 0.0) + candidate.measure("memory_peak", part) / 2**30 * worth.gib_month

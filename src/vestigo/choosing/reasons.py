@@ -9,6 +9,8 @@ from vestigo.units import capitalised, counted, format_share
 
 _CEILINGS = {"hit_rate": KEEP_ALL, "fresh_hit_rate": ALWAYS_FRESH}
 """For a measure, which ceiling bounds it."""
+HELD_OUT = "Check on held-out time"
+"""So the sentence begins that another recording makes superfluous."""
 _LONG = 3
 """So many changes make a name that is better not repeated."""
 _CLEAR = 0.95
@@ -100,7 +102,7 @@ def how_sure(pick: Pick) -> list[str]:
 def _check(pick: Pick) -> str:
     """What the same choice, made on the first part, gives on the rest."""
     chosen, _, best = pick.held_out
-    begin = f"Check on held-out time: made on {first_part(pick)} alone, "
+    begin = f"{HELD_OUT}: made on {first_part(pick)} alone, "
     if chosen is None:
         return f"{begin}the choice finds no candidate within the limits."
 

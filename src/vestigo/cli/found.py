@@ -40,7 +40,7 @@ def swept(call: "Call") -> "tuple[Sweep, Trace]":
     with Progress() as progress:
         trace = call.read(progress)
         if call.sample is None and not call.yes:
-            _refuse_if_long(trace, plan)
+            refuse_if_long(trace, plan)
         if call.cluster is not None:
             return _on_cluster(call, plan, progress), trace
         return sweep(
@@ -70,7 +70,7 @@ def _on_cluster(call: "Call", plan: "Plan", progress: "Progress") -> "Sweep":
         )
 
 
-def _refuse_if_long(trace: "Trace", plan: "Plan") -> None:
+def refuse_if_long(trace: "Trace", plan: "Plan") -> None:
     """Raises InputError if the replays would take long. The message says how many there are and how long they would
     take.
     """

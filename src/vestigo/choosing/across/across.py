@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, NamedTuple
 
 from vestigo.choosing.candidates import Candidate
-from vestigo.choosing.pick import MONTH_NS, Excess, goal, written
+from vestigo.choosing.pick import Excess, goal, paid, written
 from vestigo.data import Data, Told, can_be_kept
 from vestigo.measures import MEASURES
 from vestigo.rules import Aim, Plan, Worth
@@ -13,8 +13,9 @@ from vestigo.rules import Aim, Plan, Worth
 if TYPE_CHECKING:
     import pandas as pd
 
-_LARGEST = ("memory_peak", "entries_peak", "surge_second", "surge_minute", "waiting_peak")
-"""Of these, several recordings have the largest."""
+_OF_TIME = "memory_mean"
+_WHOLE = 100
+"""This percentile is the largest."""
 
 
 @can_be_kept
@@ -117,25 +118,24 @@ class Across(Data):
 def costs(aim: Aim, which: Sequence[Candidate], lengths_ns: Sequence[int]) -> list[float]:
     """What the aim makes smallest, on each recording."""
     if aim.best is None:
-        return [_money(aim.worth or Worth(), one, length) for one, length in zip(which, lengths_ns, strict=True)]
+        return [paid(aim.worth or Worth(), one, length) for one, length in zip(which, lengths_ns, strict=True)]
     sign = -1 if MEASURES[aim.best].more_is_better else 1
     return [sign * one.measure(aim.best) for one in which]
 
 
 def cost_across(aim: Aim, which: Sequence[Candidate], lengths_ns: Sequence[int]) -> float:
-    """What the aim makes smallest, of all recordings: a count of all, the largest of peaks, the mean of rates and times
-    by reads, and that of money by time. Or that of the worst.
+    """What the aim makes smallest, of all recordings: what adds up of all, the mean of rates, means and percentiles by
+    reads, and that of money and held memory by time; of all else, such as peaks, the largest. Or that of the worst.
     """
     each = costs(aim, which, lengths_ns)
-    if aim.of == "worst" or aim.best in _LARGEST:
+    if aim.best in (None, _OF_TIME):
+        weights = [float(length) for length in lengths_ns]
+    else:
+        what, weights = MEASURES[aim.best], [float(one.reads) for one in which]
+        if aim.of == "all" and what.adds_up is not None and what.adds_up.per is None:
+            return sum(each)
+        if what.adds_up is None and (what.of_spans is None or what.of_spans.percentile == _WHOLE):
+            return max(each)
+    if aim.of == "worst":
         return max(each)
-    if aim.best is not None and MEASURES[aim.best].kind == "count":
-        return sum(each)
-    weights = [float(length) for length in lengths_ns] if aim.best is None else [float(one.reads) for one in which]
     return sum(cost * weight for cost, weight in zip(each, weights, strict=True)) / (sum(weights) or 1.0)
-
-
-def _money(worth: Worth, one: Candidate, length_ns: int) -> float:
-    months = length_ns / MONTH_NS
-    spent = one.loads / 1e6 * worth.million_loads + one.stale_hits * worth.stale_read
-    return (spent / months if months else 0.0) + one.memory_peak / 2**30 * worth.gib_month

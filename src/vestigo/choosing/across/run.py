@@ -11,7 +11,7 @@ from vestigo.choosing.choose import settled
 from vestigo.choosing.finding.search import search
 from vestigo.choosing.pick import excesses
 from vestigo.choosing.results import replayed
-from vestigo.choosing.run_sweep import sweep
+from vestigo.choosing.run_sweep import SHARE_FOR_REST, sweep
 from vestigo.choosing.sweep import Sweep
 from vestigo.engine.job import job
 from vestigo.engine.what_if import changed_trace, settled_plan
@@ -34,6 +34,7 @@ def across(
     settings: Settings | None = None,
     *,
     results: str | Path | None = None,
+    rest: str = SHARE_FOR_REST,
     progress: Progress | bool | None = None,
 ) -> Across:
     """The settings that are best for several recordings. They keep each limit of the plan's aim on each recording. What
@@ -41,8 +42,8 @@ def across(
 
     With lists of values to try, every combination is replayed on each recording. Otherwise settings are searched for on
     each, and what is found is replayed on all: whole, and mixed look-up by look-up until that brings no more. So the
-    best of these is found, and there may be better ones. `traces` may have names; `results` and `progress` are as in
-    `sweep`.
+    best of these is found, and there may be better ones. `traces` may have names; `results`, `rest` and `progress`
+    are as in `sweep`.
 
     Raises InputError for fewer than two recordings, or one without reads, and RulesError if the settings do not fit
     them.
@@ -65,7 +66,8 @@ def across(
     find = search if not plan.vary or is_searched(plan.vary) else sweep
     with reporting(progress) as report:
         found = {
-            name: find(one, only(plan, one.lookups), results=results, progress=report) for name, one in given.items()
+            name: find(one, only(plan, one.lookups), results=results, rest=rest, progress=report)
+            for name, one in given.items()
         }
         return _Across(given, plan, found, report).chosen()
 

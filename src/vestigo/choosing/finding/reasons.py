@@ -6,7 +6,7 @@ from math import floor, log10
 from vestigo.choosing.candidates import Candidate
 from vestigo.choosing.pick import Excess, Pick, written
 from vestigo.choosing.proof import Proof
-from vestigo.choosing.reasons import ceiling, first_part, on_bad_days
+from vestigo.choosing.reasons import HELD_OUT, ceiling, first_part, on_bad_days
 from vestigo.measures import MEASURES, limited_measure
 from vestigo.rules import Aim
 from vestigo.rules.aim import Limit
@@ -91,7 +91,7 @@ def nothing_beats(proof: Proof, aim: Aim) -> str:
 def _check(pick: Pick) -> str:
     """What the same choice, made on the first part, gives on the rest."""
     chosen, broken, best = pick.held_out
-    begin = f"Check on held-out time: chosen among the same settings on {first_part(pick)} alone, "
+    begin = f"{HELD_OUT}: chosen among the same settings on {first_part(pick)} alone, "
     if chosen is None:
         return f"{begin}nothing keeps the limits."
 

@@ -76,7 +76,11 @@ def _choose(
 ) -> None:
     """Chooses for one recording."""
     from vestigo.cli.found import searched, swept
+    from vestigo.cli.screen import note
     from vestigo.errors import Interrupted
+
+    if call.plan is not None and call.plan.aim.of != "all":
+        note("[aim] of: there is only one recording; it counts where --also names more")
 
     try:
         found, trace = searched(call, seconds) if is_search else swept(call)
@@ -98,6 +102,7 @@ def _choose(
 def _choose_across(call: Call, also: list[Path], idle: dict[str, object]) -> None:
     """Chooses for several recordings."""
     from vestigo.choosing.across.run import across
+    from vestigo.cli.found import refuse_if_long
     from vestigo.cli.screen import Progress, note
     from vestigo.errors import InputError
     from vestigo.show.across import across_text
@@ -108,7 +113,9 @@ def _choose_across(call: Call, also: list[Path], idle: dict[str, object]) -> Non
     with Progress() as progress:
         first = call.read(progress)
         traces = [first, *(call.earlier(path, progress) for path in also)]
-        found = across(traces, call.plan, results=call.kept_in, progress=progress.count)
+        for one in traces if call.plan is not None and not _is_search(call) and not call.yes else ():
+            refuse_if_long(one, call.settings)
+        found = across(traces, call.plan, results=call.kept_in, rest=call.rest, progress=progress.count)
     call.answer(found, across_text)
     if found.is_met:
         lookups = dict.fromkeys(name for one in traces for name in one.lookups)

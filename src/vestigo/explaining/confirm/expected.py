@@ -1,7 +1,5 @@
 """What of a running cache is normal at each hour of the day, as a replay of its settings predicts it."""
 
-import csv
-import io
 import json
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -99,19 +97,11 @@ class Expected(Data):
         if path.suffix == ".json":
             write_text(path, json.dumps(self.to_dict(), indent=2, ensure_ascii=False) + "\n")
         elif path.suffix == ".csv":
-            write_text(path, self._as_csv())
+            told = self.to_pandas().drop(columns="variance").rename(columns={"hour": "hour_utc"})
+            write_text(path, told.to_csv(index=False, float_format="%.6g"))
         else:
             raise InputError(f"{path}: is neither .csv nor .json; name the file so")
         return path
-
-    def _as_csv(self) -> str:
-        text = io.StringIO()
-        rows = csv.writer(text, lineterminator="\n")
-        rows.writerow(["hour_utc", "lookup", "reads", "hit_rate", "low", "high"])
-        for one in self.hours:
-            numbers = (f"{number:.6g}" for number in (one.reads, one.hit_rate, one.low, one.high))
-            rows.writerow([one.hour, one.lookup or "", *numbers])
-        return text.getvalue()
 
     def __repr__(self) -> str:
         return (
@@ -147,7 +137,7 @@ def expected(
     if not len(rows):
         raise InputError(f"{on.source}: has no reads that count, so nothing is known to be normal")
     hit = answers_of(asked).hit[rows]
-    hours = list(_hours(on.at[rows], hit, None, share))
+    hours = _hours(on.at[rows], hit, None, share)
     for number, name in enumerate(on.lookups):
         own = on.lookup[rows] == number
         if own.sum() >= FEW * len(rows):

@@ -40,7 +40,6 @@ class Watch:
     _seen: deque[tuple[int, Mapping[str | None, tuple[float, float]]]] = field(
         default_factory=lambda: deque(maxlen=SCRAPES)
     )
-    _since_ns: int | None = None
 
     def see(self, counters: Counters) -> Iterator[Turn]:
         """The turns of the latest scrape. `counters` are those of the one before and of this one."""

@@ -14,12 +14,12 @@ from typing import NamedTuple
 import numpy as np
 
 from vestigo.choosing.finding.units import shares_of
-from vestigo.engine.job import job
+from vestigo.engine.job import Job, job
 from vestigo.engine.parts import Share
 from vestigo.engine.replay import replay_alone
 from vestigo.engine.what_if import applied
 from vestigo.explaining.drift import altered
-from vestigo.explaining.drift.traits import MINUTE_NS, Stretches, traits, width_for
+from vestigo.explaining.drift.traits import MINUTE_NS, Amounts, Stretches, traits, width_for
 from vestigo.outcome import Measures
 from vestigo.progress import Progress
 from vestigo.rules import Plan
@@ -73,14 +73,20 @@ class Recording:
         share = next((one for one in self._shares if not numbers.isdisjoint(one.part.lookups)), None)
         if share is None:
             return None
-        return replay_alone(job(self.trace, self.plan), share, int(self.trace.at[-1])).whole
+        return replay_alone(self._job, share, int(self.trace.at[-1])).whole
 
     def mean(self, lookup: str, trait: str) -> float:
         """The mean of a trait over the stretches that have it, or the number of keys in the time that both have."""
         if trait == _KEYS:
             return float(self._keys(self.number_of(lookup)))
-        amounts = traits(self.trace, self.number_of(lookup), self.stretches)[trait]
+        amounts = self.traits(lookup)[trait]
         return float(np.nanmean(amounts)) if not np.isnan(amounts).all() else 0.0
+
+    def traits(self, lookup: str) -> Mapping[str, Amounts]:
+        """What a look-up is like in each stretch. It is worked out once."""
+        if lookup not in self._traits:
+            self._traits[lookup] = traits(self.trace, self.number_of(lookup), self.stretches)
+        return self._traits[lookup]
 
     def given(self, lookup: str, column: str) -> Longs:
         """What a column gives for the reads of a look-up."""
@@ -98,8 +104,16 @@ class Recording:
         return len(np.unique(counted.key[(counted.lookup == number) & (counted.op == Op.READ)]))
 
     @cached_property
+    def _job(self) -> Job:
+        return job(self.trace, self.plan)
+
+    @cached_property
     def _shares(self) -> list[Share]:
-        return shares_of(job(self.trace, self.plan))
+        return shares_of(self._job)
+
+    @cached_property
+    def _traits(self) -> dict[str, Mapping[str, Amounts]]:
+        return {}
 
 
 class Effect(NamedTuple):

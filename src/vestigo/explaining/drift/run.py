@@ -13,7 +13,6 @@ from vestigo.errors import InputError
 from vestigo.explaining.drift.chance import beside
 from vestigo.explaining.drift.drift import Drift, Trait
 from vestigo.explaining.drift.effects import RATES, Recording, effects
-from vestigo.explaining.drift.traits import traits
 from vestigo.measures import amount_of
 from vestigo.outcome import Outcome
 from vestigo.progress import Progress, reporting
@@ -101,7 +100,7 @@ def _in_the_same_memory(aim: Aim) -> Aim:
 def _traits(before: Recording, after: Recording) -> Iterator[Trait]:
     for name in before.trace.lookups:
         if name in after.trace.lookups:
-            some, other = (traits(one.trace, one.number_of(name), one.stretches) for one in (before, after))
+            some, other = (one.traits(name) for one in (before, after))
             for trait, amounts in some.items():
                 yield Trait(name, trait, beside(amounts, other[trait], before.stretches, after.stretches))
 

@@ -156,13 +156,19 @@ def _answer(report: Report) -> dict[str, object]:
         "standing": converted(answer(report.comparison)),
         "measures_beside": beside._replace(rows=beside.rows[: len(FIRST)]),
         "more_measures": beside._replace(rows=beside.rows[len(FIRST) :]),
-        "worse": _safe(["; ".join(worse[:_WORSE]) + ("." if len(worse) <= _WORSE else "; and more, below.")])[0]
-        if worse
-        else "",
+        "worse": _worse(worse),
         "bad_day": _safe([report.rehearsal.in_words])[0] if report.rehearsal is not None else "",
         **_sureness(pick),
         "rests_on": _safe(report.assumptions) or ["nothing but the trace"],
     }
+
+
+def _worse(measures: Sequence[str]) -> str:
+    """The measures that get worse, in one line."""
+    if not measures:
+        return ""
+    end = "." if len(measures) <= _WORSE else "; and more, below."
+    return _safe(["; ".join(measures[:_WORSE]) + end])[0]
 
 
 def _sureness(pick: Pick) -> dict[str, object]:
