@@ -11,6 +11,7 @@ from pathlib import Path
 import pytest
 
 from tests.cli.calling import VESTIGO, lines, run, run_apart
+from tests.slowness import seconds
 from vestigo import __version__, read_plan, synth, write_trace
 from vestigo.cli.stated import plan_for
 from vestigo.cli.verbs import verbs
@@ -250,7 +251,7 @@ def test_ctrl_c_ends_everything_within_a_second(folder: Path, words: list[str]) 
     begun = time.monotonic()
     going.send_signal(signal.SIGINT)
     _, said = going.communicate(timeout=30)
-    assert time.monotonic() - begun < 1.5  # on a busy machine
+    assert time.monotonic() - begun < seconds(1)
     assert (going.returncode, said) == (130, b"vestigo: stopped\n")
     assert not (folder / "out.csv").exists()
     assert not [path for path in folder.iterdir() if path.name.startswith(".")]

@@ -13,6 +13,7 @@ import psutil
 import pytest
 
 import vestigo as vg
+from tests.slowness import seconds
 from tests.telling import told
 from vestigo import Driven, InputError, Plan, Pool, Rules, drive
 
@@ -139,7 +140,7 @@ def test_what_a_command_leaves_behind_is_ended(tmp_path: Path, end: str) -> None
     begin = f"if method == 'begin': import os, subprocess; open({str(tmp_path / 'child')!r}, 'w').write(str({child}))"
     driven_by(tmp_path, f"{begin}\n    import os\n    {end}")
     number = int((tmp_path / "child").read_text())
-    until = time.monotonic() + 5
+    until = time.monotonic() + seconds(5)
     while is_running(number) and time.monotonic() < until:
         time.sleep(0.05)
     assert not is_running(number)

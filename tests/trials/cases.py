@@ -7,6 +7,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+from tests.slowness import seconds
+
 
 def cases(few: int, share: float = 1.0, most: int = 1_000_000) -> int:
     """A few in ``make test``. In ``make explore``, a share of those that are asked for, and no more than `most`."""
@@ -21,7 +23,7 @@ def bounded() -> Iterator[None]:
     before, begun = _peak_bytes(), time.monotonic()
     yield
     took, more = time.monotonic() - begun, _peak_bytes() - before
-    assert took < 10, f"{took:.1f} s"
+    assert took < seconds(10), f"{took:.1f} s"
     assert more < 10**9, f"{more:,} bytes"
 
 

@@ -13,10 +13,10 @@ import pytest
 import vestigo as vg
 from tests.cli.calling import VESTIGO
 from tests.cli.test_strict_json import CALLS
+from tests.slowness import seconds
 from tests.trials.cases import cases, draws
 
-SECONDS_TO_END = 4 if "VESTIGO_CASES" not in os.environ else 2
-"""On a machine that does other things beside, longer."""
+SECONDS_TO_END = 2
 PLAN = """
 [rules]
 max_entries = 40
@@ -87,7 +87,7 @@ def test_ctrl_c_at_any_moment_ends_every_verb(folder: Path) -> None:
             assert process.returncode in (0, 1), what
         assert b"Traceback" not in said, what
         assert b"Error" not in said, what
-        assert took < SECONDS_TO_END, what
+        assert took < seconds(SECONDS_TO_END), what
         assert not [path for path in folder.iterdir() if path.name.startswith(".")], what
 
 

@@ -19,6 +19,7 @@ import pytest
 import vestigo as vg
 from tests.browser.exploring import Client, exploring, kinds, write_long, write_morning
 from tests.cli.calling import run
+from tests.slowness import seconds
 from vestigo.choosing import explorer
 from vestigo.choosing.explorer import Explorer
 from vestigo.engine import what_if
@@ -323,7 +324,7 @@ def test_ctrl_c_ends_it_and_wrong_calls_are_one_sentence(files: tuple[Path, Path
         assert Client(address).ask("GET", "")[0] == 200
         process.send_signal(signal.SIGINT)
         begun = time.monotonic()
-        assert process.wait(10) == 0 and time.monotonic() - begun < 4  # on a busy machine
+        assert process.wait(10) == 0 and time.monotonic() - begun < seconds(2)
     done = run("explore", str(files[0]), "--address", "0.0.0.0:0", cwd=tmp_path)
     assert done.returncode == 2 and "others would reach it there" in done.stderr
     done = run("explore", "nowhere.csv", cwd=tmp_path)
@@ -356,7 +357,7 @@ def test_replaced_what_ifs_end_at_once_and_give_their_memory_back(files: tuple[P
         before = used_by(process)
         begun = time.monotonic()
         (told,) = client.replay(whatif__traffic=str(most_times + 2))
-        assert time.monotonic() - begun < 1
+        assert time.monotonic() - begun < seconds(1)
         assert told["problems"][0]["key"] == "whatif.traffic"
         assert re.match(
             r"[\d]+ makes [\d,]+ events of [\d,]+, which take 2.0\d GiB of memory when replayed; the most here is "
@@ -369,10 +370,10 @@ def test_replaced_what_ifs_end_at_once_and_give_their_memory_back(files: tuple[P
             time.sleep(0.3)
         begun = time.monotonic()
         assert kinds(client.replay()) == ["now", "around"]
-        assert time.monotonic() - begun < 2
+        assert time.monotonic() - begun < seconds(2)
         ended = [one.result(5) for one in asked]
         assert [kinds(one) for one in ended] == [[]] * 10
-        assert time.monotonic() - begun < 3
+        assert time.monotonic() - begun < seconds(3)
         most = psutil.Process(process.pid).memory_info().rss
         assert most - before < small_machine
 
@@ -392,7 +393,7 @@ def test_ctrl_c_ends_long_work_too(files: tuple[Path, Path]) -> None:
         process.send_signal(signal.SIGINT)
         begun = time.monotonic()
         assert process.wait(20) == 0
-        assert time.monotonic() - begun < 3  # on a busy machine
+        assert time.monotonic() - begun < seconds(2)
         assert process.stderr is not None
         assert len(process.stderr.read().splitlines()) == 1  # that it listens
 
