@@ -1,5 +1,6 @@
 // A cache as many services have one: a Map in order of use, one for each node, with a lifetime since the load.
 // Driven by: vestigo drive TRACE --command 'node lru.mjs MOST_ENTRIES LIFETIME_SECONDS'  (docs/drive.md)
+// With 'node --expose-gc', it also says what it holds without garbage, so that the bytes of an entry can be told.
 import { createInterface } from "node:readline";
 
 const [most, lifetime] = process.argv.slice(2).map(Number);
@@ -42,12 +43,18 @@ function cacheOf(node) {
 }
 
 const methods = {
-  begin: () => ({ batch: 500 }),
+  begin: () => ({ batch: 500, weighs: "gc" in globalThis }),
+  weigh() {
+    globalThis.gc();
+    return { bytes: process.memoryUsage().heapUsed };
+  },
   read({ node, lookup, key, fresh, value, ...about }) {
     const name = `${lookup}\0${key}`;
     if (fresh) cacheOf(node).drop(name);
+    const begun = process.hrtime.bigint();
     const given = cacheOf(node).read(name, () => ({ number: value, null: about.null === true }));
-    return { value: given.number, taken: given.number === value };
+    const took = process.hrtime.bigint() - begun;
+    return { value: given.number, taken: given.number === value, took_ns: Number(took) };
   },
   write: ({ node, lookup, key }) => cacheOf(node).drop(`${lookup}\0${key}`),
   remove: ({ node, lookup, key }) => cacheOf(node).drop(`${lookup}\0${key}`),

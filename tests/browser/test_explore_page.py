@@ -271,6 +271,8 @@ def test_a_link_brings_the_settings_back_in_another_tab_which_lives_by_itself(
 
 def test_a_mark_of_the_front_is_taken(page: Knobs) -> None:
     page.page.locator("#chart-front").scroll_into_view_if_needed()
+    page.settled()  # before that, what comes moves the marks
+    page.page.wait_for_function("Bokeh.documents.every((one) => one.is_idle)")
     at = page.page.evaluate(
         """() => {
           const view = [...Bokeh.index.roots].find((one) => one.model.name === "front");

@@ -16,13 +16,13 @@ import numpy as np
 
 from vestigo.arguments import argument, whole_number
 from vestigo.choosing.estimate import Estimate
-from vestigo.choosing.resample import student_quantile
 from vestigo.choosing.sampled import Sample, all_in, filled_sizes, grouped, sampled
 from vestigo.data import Told
 from vestigo.engine.job import Job, job
 from vestigo.engine.replay import run
 from vestigo.engine.what_if import applied
 from vestigo.errors import RulesError
+from vestigo.interval import student_quantile
 from vestigo.prepared.counting import first_counted, slicing
 from vestigo.prepared.entries import has_unnamed_node
 from vestigo.prepared.fill import Assumed, assume

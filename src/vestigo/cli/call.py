@@ -3,7 +3,7 @@
 import dataclasses
 import shlex
 import time
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, fields
 from functools import cached_property, wraps
 from inspect import Parameter, Signature, signature
@@ -157,6 +157,24 @@ class Call(Options):
             self._whole(picked).write(self.write)
         if what:
             note(f"{self.write}: {what}")
+
+    def write_costs(self, rules: "Mapping[str, object]") -> None:
+        """Puts what was measured into the plan of ``--write-costs``, and notes what. Does nothing if no file is
+        named.
+        """
+        from vestigo.cli.screen import note
+        from vestigo.rules.plan_edit import state_rules
+        from vestigo.rules.plan_text import rule_text
+
+        if self.costs_to is None:
+            return
+        if not rules:
+            note(f"{self.costs_to}: nothing is written, because nothing could be told")
+            return
+        others = state_rules(self.costs_to, rules)
+        note(f"{self.costs_to}: " + ", ".join(f"{name} = {rule_text(name, value)}" for name, value in rules.items()))
+        if others:
+            note(f"{self.costs_to}: [{'], ['.join(others)}] have other values; write these there, too")
 
     def _whole(self, picked: "Plan") -> "Plan":
         """Settings with all that a plan file says besides."""

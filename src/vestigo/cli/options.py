@@ -112,6 +112,15 @@ class Options:
             "--write", metavar="FILE", help="Write the resulting settings to this plan file.", show_default=False
         ),
     ] = None
+    costs_to: Annotated[
+        Path | None,
+        typer.Option(
+            "--write-costs",
+            metavar="FILE",
+            help="Put what was measured into this plan file: entry_overhead, hit_cost, hit_cost_per_kib.",
+            show_default=False,
+        ),
+    ] = None
     before: Annotated[
         Path | None,
         typer.Option(

@@ -8,6 +8,7 @@ from rich.text import Text
 
 from vestigo.explaining.drive.driven import Difference, Driven, Explanation, ReadCounts
 from vestigo.rules.plan_text import plan_lines
+from vestigo.show.costs import costs_lines
 from vestigo.show.grid import Column, grid, in_one_unit, in_own_units
 from vestigo.show.notes import assumed, kept_together
 from vestigo.show.outcome import count
@@ -31,6 +32,7 @@ def driven_text(driven: Driven) -> RenderableType:
         parts += [_explanation(driven, one) for one in driven.explanations]
     elif driven.differ:
         parts += [Text(), Text("No change of one rule, no other policy and no other size explains it better.")]
+    parts += costs_lines(driven.costs)
     if driven.untested:
         parts += [Text(), kept_together(_untested(driven.untested))]
     return Group(*parts, *assumed(driven.notes))

@@ -8,7 +8,7 @@ from vestigo.cli.call import SETTINGS, Call, asks, share
 from vestigo.cli.verbs import Verb
 
 
-@asks(*SETTINGS, ..., "write", "template", "as_json")
+@asks(*SETTINGS, ..., "write", "template", "costs_to", "as_json")
 def drive(
     call: Call,
     command: Annotated[
@@ -44,7 +44,7 @@ def drive(
 
     Example: vestigo drive skerrow-quay.parquet --plan plan.toml --command 'node my-cache.mjs'
 
-    Example: vestigo drive week.arrow --command 'java MyCache.java' --find --write as-it-is.toml
+    Example: vestigo drive week.arrow --command 'java MyCache.java' --find --write as-it-is.toml --write-costs plan.toml
     """
     from vestigo.cli.screen import Progress, note
     from vestigo.errors import InputError
@@ -61,6 +61,7 @@ def drive(
         trace = call.read(progress)
         driven = drive_of(trace, settings=settings, command=command, patience=patience, progress=progress.count)
     call.write_plan(driven.found or driven.settings, trace.lookups, "the settings that explain the cache best")
+    call.write_costs(driven.costs.rules)
     call.answer(driven, driven_text)
     if driven.stopped:
         note(driven.stopped)

@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from vestigo.choosing.resample import student_quantile
+from vestigo.interval import student_quantile
 
 ENOUGH = 8
 """So many stretches tell how a rate varies."""

@@ -5,9 +5,11 @@ from typing import NamedTuple
 import numpy as np
 
 from vestigo.explaining.drift.traits import FEWEST, Amounts, Stretches
+from vestigo.interval import student_quantile
 
 _ONE_IN = 1000
 """What chance alone makes so rarely is no chance."""
+_LEVEL = 1 - 0.5 / _ONE_IN
 
 
 class Beside(NamedTuple):
@@ -37,8 +39,8 @@ def beside(before: Amounts, after: Amounts, of_before: Stretches, of_after: Stre
     if len(times) >= FEWEST:
         some, other = (np.array([day[time] for time in times]) for day in (day_before, day_after))
         differences = other - some
-        spread = differences.std(ddof=1) / np.sqrt(len(differences))
-        return Beside(float(some.mean()), float(other.mean()), float(spread * _quantile(len(differences) - 1)))
+        spread = differences.std(ddof=1) / np.sqrt(len(differences)) * student_quantile(_LEVEL, len(differences) - 1)
+        return Beside(float(some.mean()), float(other.mean()), float(spread))
     some, other = before[~np.isnan(before)], after[~np.isnan(after)]
     if min(len(some), len(other)) < FEWEST:
         return Beside(_mean(some), _mean(other), float("inf"))
@@ -46,7 +48,7 @@ def beside(before: Amounts, after: Amounts, of_before: Stretches, of_after: Stre
     degrees = sum(squares) ** 2 / max(
         squares[0] ** 2 / (len(some) - 1) + squares[1] ** 2 / (len(other) - 1), np.finfo(float).tiny
     )
-    return Beside(_mean(some), _mean(other), float(np.sqrt(sum(squares)) * _quantile(max(degrees, 1.0))))
+    return Beside(_mean(some), _mean(other), float(np.sqrt(sum(squares)) * student_quantile(_LEVEL, max(degrees, 1.0))))
 
 
 def _by_time_of_day(amounts: Amounts, stretches: Stretches) -> dict[int, float]:
@@ -59,9 +61,3 @@ def _by_time_of_day(amounts: Amounts, stretches: Stretches) -> dict[int, float]:
 
 def _mean(amounts: Amounts) -> float:
     return float(amounts.mean()) if len(amounts) else 0.0
-
-
-def _quantile(degrees: float) -> float:
-    from scipy.stats import t  # takes a while to import
-
-    return float(t.ppf(1 - 0.5 / _ONE_IN, degrees))

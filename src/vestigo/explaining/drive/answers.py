@@ -8,6 +8,7 @@ import numpy as np
 
 from vestigo.data import Told
 from vestigo.explaining.drive.offered import Offered
+from vestigo.explaining.drive.scales import Weights
 from vestigo.outcome.seen import NO_AGE, Answers
 from vestigo.outcome.spans import Spans
 from vestigo.trace import Op
@@ -39,6 +40,14 @@ class Given:
     """How many events were driven."""
     stopped: str | None = None
     """Why not all events were driven."""
+    took_ns: Longs | None = None
+    """How long the cache took for each read that it timed, or was timed at. MISSING for all others."""
+    weights: Weights | None = None
+    """The memory of its process."""
+    holds_values: bool = False
+    """Whether the values had as many bytes as the trace gives. Otherwise something small stood for each."""
+    stand_in_bytes: int = 0
+    """What stood for a value takes in the memory that was weighed, besides the value's own bytes."""
 
 
 @dataclass(frozen=True, eq=False)

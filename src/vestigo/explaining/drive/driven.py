@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from vestigo.data import ByName, Data, Told
+from vestigo.explaining.drive.costs import Costs
 from vestigo.explaining.why.story import Story
 from vestigo.rules import Plan
 from vestigo.rules.vary import Changes
@@ -101,6 +102,8 @@ class Driven(Data):
     """The settings that were replayed: as given, or as found."""
     found: Plan | None
     """The settings with all explanations, if there are any."""
+    costs: Costs
+    """What entries and hits took, as it was measured."""
     stale_known: bool
     untested: tuple[str, ...] = ()
     """Stated rules that the trace never put to the test: without them the replay answers every read in the same way."""
@@ -118,7 +121,7 @@ class Driven(Data):
 
     TOLD = (
         *("driven", "replayed", "lookups", "alike", "only_driven", "only_replayed", "first", "explanations"),
-        *("settings", "found", "untested", "stopped", "notes"),
+        *("settings", "found", "costs", "untested", "stopped", "notes"),
     )
 
     def to_dict(self) -> Told:

@@ -1,8 +1,10 @@
 """Drives a cache in Python event by event, through the functions with which a program asks and changes it."""
 
 import itertools
+import os
 import signal
 import threading
+import time
 import traceback
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -16,8 +18,9 @@ import numpy as np
 from vestigo.arguments import problem_of_function
 from vestigo.errors import InputError, RulesError
 from vestigo.explaining.drive.answers import NOTHING_GIVEN, Given, Stopped
-from vestigo.explaining.drive.clock import Clock
-from vestigo.explaining.drive.offered import Offered, OriginValue
+from vestigo.explaining.drive.clock import Clock, PatchedClock
+from vestigo.explaining.drive.offered import Offered, OriginValue, stand_in_bytes
+from vestigo.explaining.drive.scales import Scales
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
 from vestigo.trace.trace import LAST_KEYED
@@ -38,9 +41,13 @@ _CALLED_WITH = {
     "make": ("node",),
 }
 _NAMES = ("read", "write", "remove", "clear", "restart")
-_EVENTS = 1 << 16
+_EVENTS = 1 << 11
+"""At one time. What they take besides the cache is garbage of the same process, in which entries of the cache then lie
+unseen, so they are few.
+"""
 _drives = itertools.count(1)
 _CHANGES = (Op.WRITE, Op.REMOVE)
+_FILLED = b"v"
 _ALL = -2
 """In place of a node: one cache for all of them."""
 
@@ -106,23 +113,25 @@ class Makes:
         return Functions.of(self._make(self._nodes[node] if node >= 0 else None))
 
 
-def call(offered: Offered, cache: Functions | Makes, clock: Clock, patience_seconds: float) -> Given:
-    """Drives one cache for all nodes, or the caches that a function makes for each node."""
-    caller = _Caller(offered, cache, clock)
+def call(offered: Offered, cache: Functions | Makes, clock: Clock, patience_seconds: float, contents: bool) -> Given:
+    """Drives one cache for all nodes, or the caches that a function makes for each node. With `contents`, values have
+    as many bytes as the trace gives.
+    """
+    caller = _Caller(offered, cache, clock, contents)
     begin_ns = int(offered.trace.at[0]) if len(offered.trace) else 0
     try:
         with clock.running(begin_ns), _watched(caller, patience_seconds):
             caller.run()
     except Stopped as stopped:
-        return Given(caller.value, caller.loads, stopped.row, f"{offered.said(stopped.row)}: {stopped.what}")
-    return Given(caller.value, caller.loads, len(offered.trace))
+        return caller.given(stopped.row, f"{offered.said(stopped.row)}: {stopped.what}")
+    return caller.given(len(offered.trace))
 
 
 class _Origin:
     """The origin, which gives what is true at the current event. Its `load` is the same function at every read."""
 
-    def __init__(self) -> None:
-        self.drive = next(_drives)
+    def __init__(self, contents: bool) -> None:
+        self.drive, self.contents = next(_drives), contents
         self.row, self.lookup, self.key, self.size = 0, "", None, 0
         self.null = False
         self.loads = 0
@@ -132,16 +141,20 @@ class _Origin:
         return None if self.null else self.value()
 
     def value(self) -> OriginValue:
-        return OriginValue(self.lookup, self.key, self.row, self.size, self.drive)
+        content = _FILLED * self.size if self.contents else None
+        return OriginValue(self.lookup, self.key, self.row, self.size, self.drive, content)
 
 
 class _Caller:
-    def __init__(self, offered: Offered, cache: Functions | Makes, clock: Clock) -> None:
-        self.value = np.full(len(offered.trace), NOTHING_GIVEN)
-        self.loads = np.zeros(len(offered.trace), np.int32)
+    def __init__(self, offered: Offered, cache: Functions | Makes, clock: Clock, contents: bool) -> None:
+        events = len(offered.trace)
+        self.value, self.took_ns = np.full(events, NOTHING_GIVEN), np.full(events, MISSING)
+        self.loads = np.full(events, 0, np.int32)  # not zeros, which take memory only when they are written to
         self.asked: int | None = None
         """The event that the cache works at now."""
-        self._offered, self._clock, self._origin = offered, clock, _Origin()
+        self._offered, self._clock, self._origin = offered, clock, _Origin(contents)
+        self._now = time.perf_counter_ns  # here, because a patched clock replaces it wherever it finds it
+        self._scales = Scales(os.getpid(), events)
         self._makes = None if isinstance(cache, Functions) else cache
         self._caches = {_ALL: cache} if isinstance(cache, Functions) else {}
         self._nulls: dict[tuple[int, int], int] = {}
@@ -149,7 +162,9 @@ class _Caller:
 
     def run(self) -> None:
         """Raises Stopped."""
-        for begin in range(0, len(self._offered.trace), _EVENTS):
+        events = len(self._offered.trace)
+        self._scales.weigh(0)
+        for begin in range(0, events, _EVENTS):
             try:
                 self._run(begin, begin + _EVENTS)
             except _Hung:
@@ -158,10 +173,20 @@ class _Caller:
                 raise
             except Exception as error:
                 raise Stopped(self._origin.row, f"the cache raised {_said(error)}") from error
+            if self._scales.is_due(end := min(begin + _EVENTS, events)):
+                self._scales.weigh(end)
+
+    def given(self, events: int, stopped: str | None = None) -> Given:
+        """What it gave at so many events."""
+        is_timed = not isinstance(self._clock, PatchedClock)  # which takes longer than many a cache
+        took_ns = self.took_ns if is_timed else None
+        contents = self._origin.contents
+        weights, besides = self._scales.weights, stand_in_bytes(contents)
+        return Given(self.value, self.loads, events, stopped, took_ns, weights, contents, besides)
 
     def _run(self, begin: int, end: int) -> None:
         offered, trace, origin, move = self._offered, self._offered.trace, self._origin, self._clock.move
-        lookups, keys, load, is_one = trace.lookups, trace.keys, origin.load, self._makes is None
+        lookups, keys, load, is_one, now = trace.lookups, trace.keys, origin.load, self._makes is None, self._now
         columns = (trace.at, trace.op, trace.lookup, trace.key, trace.node, trace.force, offered.null, offered.size)
         events = zip(*(column[begin:end].tolist() for column in columns), strict=True)
         for row, (at, op, lookup_id, key_id, node, force, null, size) in enumerate(events, begin):
@@ -182,7 +207,9 @@ class _Caller:
                 cache.remove(lookup, key)
             if op == Op.DROP:
                 continue
+            begun = now()
             answer = cache.read(lookup, key, load)
+            self.took_ns[row] = now() - begun
             self.loads[row] = origin.loads
             if origin.loads and null:
                 self._nulls[place, key_id] = row

@@ -1,5 +1,6 @@
 """What the origin would give at each event of a trace: which value, since when, and its size."""
 
+import sys
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,19 +14,24 @@ from vestigo.trace.trace import LAST_VALUED, Longs
 from vestigo.units import format_time
 
 NEVER = np.iinfo(np.int64).max
+_TRACKED, _UNIT = 16, 16
+"""What Python's garbage collector adds to an object, and the step in which its memory is given out."""
 
 
 class OriginValue:
     """What `load` gives to a cache. It says which key's value it is, and at which event it was given.
 
-    `len` and `sys.getsizeof` return the size that the trace gives, so that a cache can weigh it. It is always true, can
-    be copied and pickled, and holds nothing else.
+    `len` and `sys.getsizeof` return the size that the trace gives, so that a cache can weigh it. It is always true, and
+    can be copied and pickled. It holds nothing else, or `content` of as many bytes, if `drive` was asked for that.
     """
 
-    __slots__ = ("drive", "event", "key", "lookup", "size")
+    __slots__ = ("content", "drive", "event", "key", "lookup", "size")
 
-    def __init__(self, lookup: str, key: object, event: int, size: int, drive: int = 0) -> None:
+    def __init__(  # noqa: PLR0913, PLR0917  # one for each slot
+        self, lookup: str, key: object, event: int, size: int, drive: int = 0, content: bytes | None = None
+    ) -> None:
         self.lookup, self.key, self.event, self.size, self.drive = lookup, key, event, size, drive
+        self.content = content
 
     def __len__(self) -> int:
         return self.size
@@ -38,6 +44,16 @@ class OriginValue:
 
     def __repr__(self) -> str:
         return f"<value of {self.lookup} {self.key} at event {self.event}>"
+
+
+def stand_in_bytes(contents: bool) -> int:
+    """The memory of an `OriginValue` in this process, with the numbers that it holds. Of `content`, it is what that
+    takes besides its bytes.
+    """
+    number = 1 << 20
+    value = OriginValue("", "", number, number)
+    parts = [object.__sizeof__(value) + _TRACKED, 2 * sys.getsizeof(number), sys.getsizeof(b"") if contents else 0]
+    return sum(-(-part // _UNIT) * _UNIT for part in parts)
 
 
 @dataclass(frozen=True, eq=False)

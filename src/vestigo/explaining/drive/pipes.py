@@ -48,6 +48,11 @@ class Pipes:
         self._unsent, self._came = bytearray(), bytearray()
         self._searched = 0
 
+    @property
+    def process(self) -> int:
+        """The number of the command's process."""
+        return self._process.pid
+
     def send(self, line: str) -> None:
         """Takes a line to write. As much as there is room for is written at once, the rest while answers are
         awaited.

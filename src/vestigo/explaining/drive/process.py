@@ -15,12 +15,13 @@ from vestigo.errors import InputError
 from vestigo.explaining.drive.answers import NOTHING_GIVEN, Given, Stopped
 from vestigo.explaining.drive.offered import Offered
 from vestigo.explaining.drive.pipes import Pipes
+from vestigo.explaining.drive.scales import Scales
 from vestigo.progress import Progress
 from vestigo.rules import Plan
 from vestigo.trace import Op
-from vestigo.trace.columns import MISSING
+from vestigo.trace.columns import LARGEST, MISSING
 from vestigo.trace.trace import LAST_VALUED
-from vestigo.units import format_time
+from vestigo.units import LONGEST, format_time
 
 PROTOCOL = 1
 _LARGEST_BATCH = 10_000
@@ -47,16 +48,19 @@ def talk(offered: Offered, plan: Plan, command: str, patience_seconds: float, pr
             talker.run()
         except Stopped as stopped:
             where = offered.said(stopped.row) if stopped.row >= 0 else "begin"
-            return Given(talker.value, talker.loads, max(stopped.row, 0), f"{where}: {stopped.what}")
-    return Given(talker.value, talker.loads, len(offered.trace))
+            return talker.given(max(stopped.row, 0), f"{where}: {stopped.what}")
+    return talker.given(len(offered.trace))
 
 
 class _Talker:
     def __init__(self, offered: Offered, plan: Plan, pipes: Pipes) -> None:
-        self.value = np.full(len(offered.trace), NOTHING_GIVEN)
-        self.loads = np.zeros(len(offered.trace), np.int32)
-        self._offered, self._plan, self._pipes = offered, plan, pipes
         trace = offered.trace
+        self.value = np.full(len(trace), NOTHING_GIVEN)
+        self.loads = np.zeros(len(trace), np.int32)
+        self.took_ns = np.full(len(trace), MISSING)
+        self._offered, self._plan, self._pipes = offered, plan, pipes
+        self._scales = Scales(pipes.process, len(trace))
+        self._keeps_values = self._weighs = False
         self._keys = np.where(trace.op <= LAST_VALUED, trace.key, MISSING)
         self._names: dict[int, str] = {}
         self._lookups = {number: f',"lookup":{quoted(name)}' for number, name in enumerate(trace.lookups)} | {
@@ -72,13 +76,33 @@ class _Talker:
         batch, events = self._begin(), len(self._offered.trace)
         at_once = _AT_ONCE if batch == 1 else batch
         chunks = [(begin, min(begin + at_once, events)) for begin in range(0, events, at_once)]
-        for ahead, chunk in zip([*chunks[1:], None], chunks, strict=True):
-            if chunk is chunks[0]:
-                self._send(*chunk, batch > 1)
-            if ahead is not None:
-                self._send(*ahead, batch > 1)  # so that neither side waits for the other
-            self._receive(*chunk, batch > 1)
+        self._weigh(0)
+        sent = 0
+        for begin, end in chunks:
+            is_weighed = self._scales.is_due(end)
+            while sent < min(end if is_weighed else end + at_once, events):  # ahead, so that neither side waits
+                self._send(sent, min(sent + at_once, events), batch > 1)
+                sent = min(sent + at_once, events)
+            self._receive(begin, end, batch > 1)
+            if is_weighed:
+                self._weigh(end)
         self._end()
+
+    def given(self, events: int, stopped: str | None = None) -> Given:
+        """What it gave at so many events."""
+        return Given(self.value, self.loads, events, stopped, self.took_ns, self._scales.weights, self._keeps_values)
+
+    def _weigh(self, events: int) -> None:
+        """Looks at the memory after so many events, or asks the cache for what it holds, if it can tell."""
+        said = None
+        if self._weighs:
+            self._pipes.send(json.dumps(_request(f"weigh {events}", "weigh", {})))
+            answer = _result(self._message(events - 1), f"weigh {events}", events - 1)
+            said = answer.get("bytes") if isinstance(answer, dict) else None
+            if said is not None and (type(said) is not int or not 0 <= said <= LARGEST):
+                what = f'the cache answered bytes = {_short(said)} to "weigh"; answer a whole number'
+                raise Stopped(events - 1, what)
+        self._scales.weigh(events, said)
 
     def _begin(self) -> int:
         """Sends the rules and the look-ups, and returns how many messages may come in one line."""
@@ -94,12 +118,18 @@ class _Talker:
         }
         self._pipes.send(json.dumps(_request(0, "begin", params)))
         answer = _result(self._message(-1), 0, -1)
-        batch = answer.get("batch", 1) if isinstance(answer, dict) else 1
-        if not isinstance(batch, int) or isinstance(batch, bool) or not 1 <= batch <= _LARGEST_BATCH:
+        says = answer if isinstance(answer, dict) else {}
+        batch, keeps, weighs = says.get("batch", 1), says.get("keeps", "numbers"), says.get("weighs", False)
+        if type(batch) is not int or not 1 <= batch <= _LARGEST_BATCH:
             raise Stopped(
                 -1,
                 f"the cache answered batch = {batch!r}; write the requests a line may have, 1 to {_LARGEST_BATCH:,}",
             )
+        if keeps not in ("numbers", "values"):
+            raise Stopped(-1, f'the cache answered keeps = {_short(keeps)}; write "numbers" or "values"')
+        if type(weighs) is not bool:
+            raise Stopped(-1, f"the cache answered weighs = {_short(weighs)}; write true or false")
+        self._keeps_values, self._weighs = keeps == "values", weighs
         return batch
 
     def _end(self) -> None:
@@ -174,6 +204,11 @@ class _Talker:
             raise Stopped(row, "the cache gave the value that it was offered, and says that it did not take it")
         if value != row and (not 0 <= value < row or self._keys[value] != self._keys[row]):
             raise Stopped(row, f"the cache gave value {value}, which was never offered for this key")
+        took_ns = result.get("took_ns")
+        if took_ns is not None:
+            if type(took_ns) is not int or not 0 <= took_ns <= LONGEST:
+                raise Stopped(row, f"the cache answered took_ns = {_short(took_ns)}; answer whole nanoseconds")
+            self.took_ns[row] = took_ns
         self.loads[row] = bool(taken)
         self.value[row] = value
 
@@ -194,11 +229,11 @@ class _Talker:
             ) from None
 
 
-def _request(number: int, method: str, params: dict[str, object]) -> dict[str, object]:
+def _request(number: int | str, method: str, params: dict[str, object]) -> dict[str, object]:
     return {"jsonrpc": "2.0", "id": number, "method": method, "params": params}
 
 
-def _result(answer: object, number: int, row: int) -> object:
+def _result(answer: object, number: int | str, row: int) -> object:
     """The result in an answer. Raises Stopped if it is not an answer, or says that something went wrong."""
     if not isinstance(answer, dict) or answer.get("jsonrpc") != "2.0" or answer.get("id") != number:
         raise Stopped(row, f'the cache answered {_short(answer)}; answer with "jsonrpc": "2.0" and "id": {number}')

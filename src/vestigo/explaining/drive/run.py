@@ -14,6 +14,7 @@ from vestigo.engine.job import Job, job
 from vestigo.errors import RulesError
 from vestigo.explaining.drive.answers import Given, Marks, counted_rows, marks_of_given, spans_told
 from vestigo.explaining.drive.clock import Clock, clock_of
+from vestigo.explaining.drive.costs import costs_of
 from vestigo.explaining.drive.driven import Difference, Driven, Explanation, ReadCounts
 from vestigo.explaining.drive.explain import Judge, as_observed, explanations, untested
 from vestigo.explaining.drive.functions import Functions, Load, Make, Makes, call, check_functions
@@ -51,6 +52,7 @@ def drive(  # noqa: PLR0913  # one argument for each thing that a cache may do
     clock: Clock | str | None = None,
     speed: float | None = None,
     patience: str | Duration = "60s",
+    contents: bool = False,
     engine: Engine = "native",
     progress: Progress | bool | None = None,
 ) -> Driven:
@@ -68,6 +70,9 @@ def drive(  # noqa: PLR0913  # one argument for each thing that a cache may do
     after the other and loads end at once, also in the replay. `patience` is how long one event may take. `progress` is
     as in `sweep`.
 
+    `Driven.costs` says what an entry takes in memory beyond its value, and how long hits took. With `contents`, values
+    hold as many bytes as the trace gives, so that a cache which packs or copies them takes its time.
+
     Without `settings`, it looks for those that explain the cache best. A cache that raises, hangs or answers nonsense
     ends the drive. `Driven.stopped` says at which event, and the counts so far are kept. Raises RulesError if the
     arguments do not fit together, if a function cannot be called so, or if the settings do not fit the trace.
@@ -84,6 +89,8 @@ def drive(  # noqa: PLR0913  # one argument for each thing that a cache may do
     if len(given_for) != 1:
         what = f"{' and '.join(given_for)} are both given" if given_for else "nothing says what is driven"
         raise RulesError(f"drive: {what}; give one of read, make or command")
+    if contents and command is not None:
+        raise RulesError("contents: a command makes its own values; leave it out (docs/drive.md: keeps)")
     seconds = int(argument("patience", Duration.parse, patience)) / SECOND
     runs_by = clock_of(clock, speed)
     stated = plan_of(settings if settings is not None else Plan(), engine)
@@ -110,7 +117,7 @@ def drive(  # noqa: PLR0913  # one argument for each thing that a cache may do
         else:
             assert cache is not None
             report("driving the cache", 0, 0)
-            given = call(origin, cache, runs_by, seconds)
+            given = call(origin, cache, runs_by, seconds, contents)
         return _driven(origin, plan, replay_job, given, is_searched=settings is None, notes=notes, progress=report)
 
 
@@ -140,6 +147,7 @@ def _driven(  # noqa: PLR0913  # all that is known by then
         why, better = _explained(trace, driven, plan, _REASONS, progress)
         progress("looking for rules that the trace does not put to the test", 0, 0)
     loads = given.loads[rows]
+    explained = why[-1].alike if why else int(alike.sum())
 
     def counts(marks: Marks, loads: np.ndarray, chosen: Any = slice(None)) -> ReadCounts:
         part = marks.of(chosen)
@@ -168,6 +176,7 @@ def _driven(  # noqa: PLR0913  # all that is known by then
         explanations=why,
         settings=plan,
         found=better if why else None,
+        costs=costs_of(origin, given, driven, better, explained / max(len(rows), 1)),
         stale_known=together(changes_of(trace)) != "nowhere",
         untested=() if is_searched else tuple(untested(judge, plan, replayed)),
         stopped=given.stopped,
