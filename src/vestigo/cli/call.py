@@ -169,7 +169,7 @@ class Call(Options):
         if self.costs_to is None:
             return
         if not rules:
-            note(f"{self.costs_to}: nothing is written, because nothing could be told")
+            note(f"{self.costs_to}: nothing was measured, so it stays as it is")
             return
         others = state_rules(self.costs_to, rules)
         note(f"{self.costs_to}: " + ", ".join(f"{name} = {rule_text(name, value)}" for name, value in rules.items()))

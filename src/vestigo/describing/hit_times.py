@@ -52,15 +52,15 @@ def hit_times(took_ns: Longs, size_bytes: Longs | None) -> HitTimes | None:
 
     >>> took, sizes = np.tile([1000, 3000], 500), np.tile([0, 2048], 500)
     >>> told = hit_times(took, sizes)
-    >>> told.hit_cost.value, told.hit_cost_per_kib.value, len(told.by_size)
-    (1e-06, 1e-06, 2)
+    >>> [round(one.value * 1e9) for one in (told.hit_cost, told.hit_cost_per_kib)], len(told.by_size)
+    ([1000, 1000], 2)
     """
     if len(took_ns) < _FEWEST:
         return None
     sizes = np.zeros_like(took_ns) if size_bytes is None else size_bytes
     parts = [_fitted(*part) for part in zip(*(np.array_split(each, _PARTS) for each in (took_ns, sizes)), strict=True)]
     per_kib = Interval.of_parts(_fitted(took_ns, sizes)[1], [slope for _, slope in parts])
-    if per_kib.low <= 0:
+    if per_kib.low <= 0 or round(per_kib.value) == 0:  # a rule counts whole ns
         whole, flat = _middle(took_ns), [_middle(part) for part in np.array_split(took_ns, _PARTS)]
         return HitTimes(len(took_ns), Interval.of_parts(whole, flat).times(1 / SECOND), None, _rows(took_ns, sizes))
     base = Interval.of_parts(_fitted(took_ns, sizes)[0], [intercept for intercept, _ in parts])

@@ -5,9 +5,12 @@ from copy import deepcopy
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from vestigo.data import ByName, Data, Told
 from vestigo.describing.curves import Curves, curves
 from vestigo.describing.findings import NARROW, Finding, findings
+from vestigo.describing.hit_times import HitTimes, hit_times
 from vestigo.describing.measure import measure, traits_of
 from vestigo.describing.traits import Traits
 from vestigo.describing.verdict import Verdict, saved_share, verdict
@@ -16,7 +19,8 @@ from vestigo.prepared.behind import behind
 from vestigo.prepared.fill import assume
 from vestigo.rules import Plan
 from vestigo.threads import side_by_side
-from vestigo.trace import Readable, Trace, read_trace
+from vestigo.trace import Op, Readable, Trace, read_trace
+from vestigo.trace.columns import MISSING
 from vestigo.units import SECOND, counted
 
 if TYPE_CHECKING:
@@ -40,6 +44,8 @@ class Survey(Data):
     behind: Mapping[str, float] = field(default_factory=dict)
     """Look-ups that seem to be recorded behind a cache, so that reads are missing, with its lifetime in seconds."""
     is_behind_stated: bool = False
+    hits: HitTimes | None = None
+    """How long hits took, where the recording tells them from loads."""
 
     def __post_init__(self) -> None:
         for name in ("lookups", "verdicts"):
@@ -58,6 +64,7 @@ class Survey(Data):
             "findings": [finding.to_dict() for finding in self.findings],
             "assumptions": list(self.assumptions),
             "behind": dict(self.behind),
+            "hits": None if self.hits is None else self.hits.to_dict(),
         }
 
     def to_pandas(self) -> "pd.DataFrame":
@@ -108,4 +115,11 @@ def _surveyed(trace: Trace) -> Survey:
         drawn.result(),
         {name: span / SECOND for name, span in behind(trace).lookups.items()},
         behind(trace).is_stated,
+        _hits(trace),
     )
+
+
+def _hits(trace: Trace) -> HitTimes | None:
+    rows = np.flatnonzero((trace.hit_cost != MISSING) & (trace.op == Op.READ))
+    sizes = trace.size[rows]
+    return hit_times(trace.hit_cost[rows], None if (sizes == MISSING).any() else sizes)

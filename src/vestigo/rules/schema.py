@@ -154,6 +154,7 @@ def _of_trace() -> Schema:
         "columns": _object({name: {**template, "description": _holds(one)} for name, one in COLUMNS.items()}),
         "patterns": {"type": "object", "additionalProperties": _one_or_list(_WORDS)},
         "null_where": {"type": "object"},
+        "hit_where": {"type": "object"},
         "at_unit": {"enum": list(UNITS)},
         "cost_unit": {"enum": list(UNITS)},
         "strict": {"type": "boolean"},

@@ -24,7 +24,7 @@ def costs_lines(costs: Costs) -> list[RenderableType]:
         grew = f", which grew by {format_bytes(costs.memory_grew)}" if costs.memory_grew else ""
         said.append(Text(f"{format_bytes(overhead.value)} an entry beyond its value ({between}), by its memory{grew}."))
     if costs.hits is not None:
-        said.append(hit_times_text(costs.hits))
+        said.append(_hit_times(costs.hits))
     if said:
         head += ", as measured (in 95 of 100 cases between)"
     said += [Text(f"{capitalised(printable(one, most=_MOST))}.") for one in costs.untold]
@@ -32,11 +32,18 @@ def costs_lines(costs: Costs) -> list[RenderableType]:
         return []
     lines: list[RenderableType] = [Text(), Text(f"{head}:", "bold"), *map(kept_together, said)]
     if costs.hits is not None and len(costs.hits.by_size) > 1:
-        lines += [Text(), hit_times_table(costs.hits)]
+        lines += [Text(), _by_size(costs.hits)]
     return lines
 
 
-def hit_times_text(hits: HitTimes) -> Text:
+def hits_recorded(hits: HitTimes) -> list[RenderableType]:
+    """The hits that a recording tells from loads."""
+    head = Text("What the recorded hits took (in 95 of 100 cases between)", "bold")
+    lines: list[RenderableType] = [kept_together(Text.assemble(head, ": ", _hit_times(hits)))]
+    return [*lines, Text(), _by_size(hits)] if len(hits.by_size) > 1 else lines
+
+
+def _hit_times(hits: HitTimes) -> Text:
     """The time of a hit, in a sentence."""
     text = Text(f"{_span(hits.hit_cost)} a hit, of {hits.hits:,}")
     if hits.hit_cost_per_kib is not None:
@@ -44,10 +51,11 @@ def hit_times_text(hits: HitTimes) -> Text:
     return text.append(".")
 
 
-def hit_times_table(hits: HitTimes) -> RenderableType:
+def _by_size(hits: HitTimes) -> RenderableType:
     """The time of hits by the size of the value."""
     rows = hits.by_size
-    names = [f"{format_bytes(one.least_bytes)} to {format_bytes(one.most_bytes)}" for one in rows]
+    bounds = [(format_bytes(one.least_bytes), format_bytes(one.most_bytes)) for one in rows]
+    names = [least if least == most else f"{least} to {most}" for least, most in bounds]
     columns = [
         plain("hits", [one.hits for one in rows]),
         in_own_units("median", [one.median for one in rows], SPANS),

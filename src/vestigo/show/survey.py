@@ -13,6 +13,7 @@ from vestigo.describing.findings import Finding
 from vestigo.describing.survey import Survey
 from vestigo.describing.traits import Traits
 from vestigo.describing.verdict import Verdict, saved_share
+from vestigo.show.costs import hits_recorded
 from vestigo.show.grid import NAME, Column, grid, in_one_unit, in_own_units, plain
 from vestigo.show.notes import assumed, kept_together
 from vestigo.show.safe import printable
@@ -37,6 +38,8 @@ def survey_text(survey: Survey) -> RenderableType:
         parts += [Text(), grid(title, ["all", *names], columns, ["bold", *[""] * len(names)])]
     if len(survey.lookups) > len(names):
         parts += [Text(f"and {counted(len(survey.lookups) - len(names), 'look-up')} that could save less", style="dim")]
+    if survey.hits is not None:
+        parts += [Text(), *hits_recorded(survey.hits)]
     for finding in survey.findings[:_MOST_FINDINGS]:
         parts += [Text(), finding_text(finding)]
     if len(survey.findings) > _MOST_FINDINGS:

@@ -91,6 +91,8 @@ class Trace(Data, Memo):
     """Process or server, or MISSING."""
     force: npt.NDArray[np.bool_] = field(metadata=column(np.bool_, "flag", missing=0))
     """Whether the caller asked for a fresh value."""
+    hit_cost: Longs = field(metadata=column(np.int64, "span", most=LONGEST))
+    """How long a cache took that answered in place of the origin, in ns, or MISSING. Replays do not ask for it."""
     lookups: tuple[str, ...]
     keys: Texts
     """The text or number of each key."""
@@ -177,8 +179,9 @@ class Trace(Data, Memo):
         """A list for each column, in the form that `read_trace` takes: times and costs in ns, None for missing
         values.
         """
-        costs = [None if cost == MISSING else cost for cost in self.cost.tolist()]
-        exact: dict[str, list[object]] = {"at": self.at.tolist(), "cost": costs}
+        exact: dict[str, list[object]] = {"at": self.at.tolist()}
+        for name in [one.name for one in COLUMNS.values() if one.holds == "span"]:
+            exact[name] = [None if span == MISSING else span for span in getattr(self, name).tolist()]
         frame = self.to_pandas().drop(columns=list(exact)).astype(object)
         each: dict[Any, list[object]] = {**frame.where(frame.notna(), None).to_dict("list"), **exact}
         return {name: each[name] for name in COLUMNS}

@@ -48,6 +48,14 @@ def listen(
         list[str] | None,
         typer.Option("--span-removes", metavar="NAME=PATTERN", help="Spans like this remove one. Can be repeated."),
     ] = None,
+    span_hit: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--span-hit",
+            metavar="NAME=VALUE",
+            help="Spans with this are around hits, and last as long as the hit: desk.cache.hit=true. Can be repeated.",
+        ),
+    ] = None,
     for_: Annotated[
         str | None, typer.Option("--for", metavar="DURATION", help="Stop after this time, such as 30m.")
     ] = None,
@@ -75,7 +83,7 @@ def listen(
     try:
         from vestigo.web.listen.receiver import PATH, receiver
         from vestigo.web.listen.recording import Recording
-        from vestigo.web.listen.selection import Conditions, Selection
+        from vestigo.web.listen.selection import Conditions, Selection, hits_of
         from vestigo.web.serving import Address, serve
     except ModuleNotFoundError as error:
         raise InputError(
@@ -95,6 +103,7 @@ def listen(
         Conditions.parse("--span-removes", span_removes or ()),
     )
     intake = (call.plan.intake if call.plan else Intake()).with_options(call.intake_options)
+    intake = intake.with_options({"hit_where": hits_of("--span-hit", span_hit or ())} if span_hit else {})
     bearer = None if token is None else _token_in(token)
     listening = where.bind()
     recording = Recording(

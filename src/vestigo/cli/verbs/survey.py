@@ -4,7 +4,7 @@ from vestigo.cli.call import Call, asks
 from vestigo.cli.verbs import Verb
 
 
-@asks("trace", "plan_path", "intake", "strict", "lookup", "figure", "as_json")
+@asks("trace", "plan_path", "intake", "strict", "lookup", "figure", "costs_to", "as_json")
 def survey(call: Call) -> None:
     """Show what repeats, costs, changes and finds nothing, look-up by look-up, with a verdict on each.
 
@@ -26,6 +26,7 @@ def survey(call: Call) -> None:
         from vestigo.show.figures import survey as survey_figure
 
         save(survey_figure(surveyed)[0], call.figure, "a page of figures")
+    call.write_costs({} if surveyed.hits is None else surveyed.hits.rules)
     call.answer(surveyed, survey_text)
     if not call.as_json and surveyed.total.reads:
         words = command_text(["vestigo", "choose", *call.words], 2, WIDTH)

@@ -20,6 +20,7 @@ KINDS: dict[str, tuple[tuple[type, ...], str]] = {
     "at": ((int, float, str), _TIME),
     "size": ((int, str), "a size in whole bytes, or with a unit"),
     "cost": ((int, float, str), "a time span as a number, or with a unit"),
+    "hit_cost": ((int, float, str), "a time span as a number, or with a unit"),
     "found": ((bool,), "true or false"),
     "force": ((bool,), "true or false"),
     "op": ((str,), "text"),

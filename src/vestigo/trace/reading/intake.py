@@ -46,6 +46,10 @@ class Intake(Named):
     """Columns of the file with the value, or values, at which the origin had nothing. Where such a column is empty,
     nobody knows what it had.
     """
+    hit_where: Mapping[str, object] = field(default_factory=dict)
+    """Columns of the file with the value, or values, at which a cache answered. The cost of such a read is that of the
+    hit (``hit_cost``), not the origin's.
+    """
     at_unit: str | None = None
     """The unit of numbers in `at`, which count from 1970: s, ms, us, ns. By default their magnitude tells it."""
     cost_unit: str | None = None
@@ -66,7 +70,7 @@ class Intake(Named):
     """A file that takes more than this when it is read, and more than 200 times its own size, is refused."""
 
     def __post_init__(self) -> None:
-        for name in ("columns", "patterns", "null_where"):
+        for name in _TABLES:
             value = getattr(self, name)
             if isinstance(value, Mapping):
                 object.__setattr__(self, name, MappingProxyType(dict(value)))
@@ -124,13 +128,13 @@ def problems(options: Mapping[str, Any]) -> list[Problem]:
     problems_found: list[Problem] = []
     known = [option.name for option in fields(Intake)]
     problems_found += [((str(name),), unknown(name, known)) for name in options if name not in known]
-    for name in ("columns", "patterns", "null_where"):
+    for name, check_table in _TABLES.items():
         if not isinstance(options.get(name, {}), Mapping):
             problems_found.append(((name,), f"{options[name]!r} is not a table of names and values"))
         elif odd := [key for key in options.get(name, {}) if not isinstance(key, str)]:
             problems_found.append(((name,), f"{odd[0]!r} is not a name; write it in quotes"))
         else:
-            problems_found += [((name, *key), problem) for key, problem in _TABLES[name](options.get(name, {}))]
+            problems_found += [((name, *key), problem) for key, problem in check_table(options.get(name, {}))]
     of_singles = {name: check(options.get(name)) for name, check in _SINGLES.items()}
     problems_found += [((name,), problem) for name, problem in of_singles.items() if problem is not None]
     has_patterns = isinstance(options.get("patterns"), Mapping) and len(options["patterns"]) > 0
@@ -164,7 +168,7 @@ def _patterns(table: Mapping[str, object]) -> list[Problem]:
     return problems
 
 
-def _null_where(table: Mapping[str, object]) -> list[Problem]:
+def _values(table: Mapping[str, object]) -> list[Problem]:
     return [
         ((name,), f"{value!r} is not a value or a list of values")
         for name, value in table.items()
@@ -221,7 +225,7 @@ def _size(value: object) -> str | None:
         return str(error)
 
 
-_TABLES = {"columns": _columns, "patterns": _patterns, "null_where": _null_where}
+_TABLES = {"columns": _columns, "patterns": _patterns, "null_where": _values, "hit_where": _values}
 _SINGLES = {
     "match": lambda value: None if value is None else _template(value),
     "at_unit": _unit,

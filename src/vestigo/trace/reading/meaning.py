@@ -1,5 +1,6 @@
 """Gives the rows of a file the meaning that the user, or else the format, states."""
 
+import functools
 from collections.abc import Callable, Mapping, Sequence
 
 import numpy as np
@@ -31,6 +32,8 @@ class Meaning:
         self.templates = intake.templates(defaults.columns)
         self.match = intake.match or defaults.match
         self.null_where = intake.null_where or defaults.null_where
+        self.marked = {"null_where": self.null_where, "hit_where": intake.hit_where}
+        """Columns of the file whose values say something of a row."""
         if intake.patterns and self.match is None:
             raise TraceError("match: patterns are there, but not what they are matched with; write match = '{COLUMN}'")
         if intake.patterns and "key" not in self.given:
@@ -43,7 +46,8 @@ class Meaning:
     @property
     def wanted(self) -> Wanted:
         templates = [*self.templates.values(), *self._match()]
-        columns = [column for template in templates for column in template.columns] + list(self.null_where)
+        columns = [column for template in templates for column in template.columns]
+        columns += [column for table in self.marked.values() for column in table]
         roles = {template.plain: name for name, template in self.templates.items() if template.plain is not None}
         return Wanted(tuple(dict.fromkeys(columns)), roles, self.intake.limits)
 
@@ -55,7 +59,7 @@ class Meaning:
         except ValueError as error:  # lists or structures where text is needed
             raise TraceError(f"{source}: {error}") from None
         broken, place = list(raw.broken), raw.place
-        notes = [*raw.notes, *self._unused(raw, columns), *self._never_null(raw.table), *self._constant_keys()]
+        notes = [*raw.notes, *self._unused(raw, columns), *self._never_there(raw.table), *self._constant_keys()]
         if self.intake.patterns:
             unmatched = np.flatnonzero(columns["lookup"].is_null().to_numpy(zero_copy_only=False))
             if len(unmatched):
@@ -83,6 +87,9 @@ class Meaning:
         for column, nulls in self.null_where.items():
             if column in there:
                 columns["found"] = _is_other(table[column], nulls)
+        if self.intake.hit_where and "cost" in columns:
+            hits = [_is_one(table[column], values) for column, values in self.intake.hit_where.items()]
+            columns["hit_cost"], columns["cost"] = _divided(columns["cost"], functools.reduce(pc.or_, hits))
         if self.intake.patterns:
             columns["lookup"], key = divide(self._matched(table), self.intake.parsed_patterns)
             columns.setdefault("key", key)
@@ -100,15 +107,17 @@ class Meaning:
         """A note for each column that is not used, and whose name is nearly that of one that is not there."""
         used = {column for template in [*self.templates.values(), *self._match()] for column in template.columns}
         absent = [name for name in NAMES if name not in found]
-        near = {column: _near(column, absent) for column in raw.has if column not in {*used, *self.null_where}}
+        used |= {column for table in self.marked.values() for column in table}
+        near = {column: _near(column, absent) for column in raw.has if column not in used}
         return [f"column {column!r} is not used; did you mean {name}?" for column, name in near.items() if name]
 
-    def _never_null(self, table: pa.Table) -> list[str]:
-        """A note for each column of `null_where` whose value no row has."""
+    def _never_there(self, table: pa.Table) -> list[str]:
+        """A note for each column of `null_where` or `hit_where` whose value no row has."""
         return [
-            f"null_where: no row has {column} = {_shown(nulls)}, so no read counts as a null by that"
-            for column, nulls in self.intake.null_where.items()
-            if column in table.column_names and len(table) and not _holds(table[column], nulls)
+            f"{name}: no row has {column} = {_shown(values)}, so no read counts as a {what} by that"
+            for name, what in (("null_where", "null"), ("hit_where", "hit"))
+            for column, values in getattr(self.intake, name).items()
+            if column in table.column_names and len(table) and not _holds(table[column], values)
         ]
 
     def _constant_keys(self) -> list[str]:
@@ -121,7 +130,7 @@ class Meaning:
         """Raises an error unless the file has every column that the user names."""
         named = {f"column {name!r}": template.needed for name, template in self.given.items()}
         named["match"] = tuple(column for template in self._match() for column in template.needed)
-        named["null_where"] = tuple(self.intake.null_where)
+        named |= {name: tuple(getattr(self.intake, name)) for name in self.marked}
         has = f"the {'table' if source == TABLE else 'file'} has {_listed(raw.has)}"
         braceless = [
             f"{source}: {template.pieces[0]!r} is a constant for the column {name!r}, and a column is called so, too; "
@@ -160,21 +169,32 @@ def _likely(has: Sequence[str], name: str) -> str:
 
 def _is_other(column: pa.ChunkedArray, nulls: object) -> pa.ChunkedArray:
     """Whether each value differs from those that stand for a null. Missing where the value is."""
-    texts = as_text(column)
-    other = pc.invert(pc.is_in(texts, value_set=pa.array(_nulls(nulls), pa.large_string())))
-    return pc.if_else(pc.is_valid(texts), other, pa.scalar(None, pa.bool_()))
+    return pc.if_else(pc.is_valid(column), pc.invert(_is_one(column, nulls)), pa.scalar(None, pa.bool_()))
 
 
-def _holds(column: pa.ChunkedArray, nulls: object) -> bool:
-    return bool(pc.any(pc.is_in(as_text(column), value_set=pa.array(_nulls(nulls), pa.large_string()))).as_py())
+def _is_one(column: pa.ChunkedArray, values: object) -> pa.ChunkedArray:
+    """Whether each value is one of these."""
+    return pc.is_in(as_text(column), value_set=pa.array(_stated(values), pa.large_string()))
 
 
-def _nulls(nulls: object) -> list[str]:
-    return [_plain(value) for value in (nulls if isinstance(nulls, (list, tuple)) and nulls else [nulls])]
+def _divided(column: pa.ChunkedArray, flags: pa.ChunkedArray) -> tuple[pa.ChunkedArray, pa.ChunkedArray]:
+    """The values where a flag is set, and those where it is not. Each is missing where the other is."""
+    if pa.types.is_dictionary(column.type):
+        column = column.cast(column.type.value_type)
+    nothing = pa.scalar(None, column.type)
+    return pc.if_else(flags, column, nothing), pc.if_else(flags, nothing, column)
 
 
-def _shown(nulls: object) -> str:
-    return " or ".join(_nulls(nulls))
+def _holds(column: pa.ChunkedArray, values: object) -> bool:
+    return bool(pc.any(_is_one(column, values)).as_py())
+
+
+def _stated(values: object) -> list[str]:
+    return [_plain(value) for value in (values if isinstance(values, (list, tuple)) and values else [values])]
+
+
+def _shown(values: object) -> str:
+    return " or ".join(_stated(values))
 
 
 def _near(column: str, names: Sequence[str]) -> str | None:

@@ -40,6 +40,7 @@ class IntakeOptions(TypedDict, total=False):
     match: str | None
     patterns: Mapping[str, str | Sequence[str]]
     null_where: Mapping[str, object]
+    hit_where: Mapping[str, object]
     at_unit: str | None
     cost_unit: str | None
     zone: str | None

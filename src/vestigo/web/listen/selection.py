@@ -86,6 +86,26 @@ class Selection:
 EVERYTHING = Selection()
 
 
+def hits_of(option: str, texts: Sequence[str]) -> dict[str, list[str]]:
+    """Columns of spans with the values at which a cache answered, as `Intake.hit_where` takes them. Raises InputError
+    with a sentence for each text that is wrong.
+
+    >>> hits_of("--span-hit", ["desk.cache.hit=true", "name=cache.get"])
+    {'desk.cache.hit': ['true'], 'name': ['cache.get']}
+    """
+    parted = [text.partition("=") for text in texts]
+    if problems := [
+        f"{option} {text}: is not NAME=VALUE; write desk.cache.hit=true, for example"
+        for text, (name, _, value) in zip(texts, parted, strict=True)
+        if not (name and value)
+    ]:
+        raise InputError(problems)
+    values: dict[str, list[str]] = {}
+    for name, _, value in parted:
+        values.setdefault(SHORT.get(name, name), []).append(value)
+    return values
+
+
 def _matches(pattern: Pattern, texts: pa.Array) -> np.ndarray:
     matched, _ = pattern.keys(texts)
     return matched
