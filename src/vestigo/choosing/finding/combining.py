@@ -108,9 +108,9 @@ def relaxed(problem: Problem) -> Relaxed | None:
 
 
 def _relaxed(problem: Problem) -> Relaxed | None:
-    taken = _cheapest(problem)
+    taken, program = _cheapest(problem), _Program.of(problem)
     for _ in range(_MOST_ROUNDS):
-        found = _relaxed_among(problem, taken)
+        found = _relaxed_among(problem, program, taken)
         if found is None and len(taken) < len(problem.unit):
             taken = np.arange(len(problem.unit))
             continue
@@ -119,18 +119,19 @@ def _relaxed(problem: Problem) -> Relaxed | None:
         cheaper = np.flatnonzero(found.reduced < -_CLOSE)
         if len(cheaper):
             taken = np.union1d(taken, _first_of_units(problem, cheaper, found.reduced, _NEAREST))
-        elif not _ask_more(problem, found.shares, found.peak):
+        elif _ask_more(problem, found.shares, found.peak):
+            program = _Program.of(problem)
+        else:
             return found._replace(reduced=np.maximum(found.reduced, 0.0))
     return None
 
 
-def _relaxed_among(problem: Problem, taken: np.ndarray) -> Relaxed | None:
+def _relaxed_among(problem: Problem, program: "_Program", taken: np.ndarray) -> Relaxed | None:
     """The linear relaxation with some of the attempts. At its prices, others may be cheaper."""
     from scipy.optimize import linprog  # takes a while to import
 
-    matrix, most, costs = _tables(problem, np.arange(len(problem.unit)))
+    matrix, most, costs, every = program
     columns = taken if len(costs) == len(problem.unit) else np.append(taken, len(problem.unit))
-    every = _each_once(problem.unit, problem.units, len(costs))
     found = linprog(
         costs[columns],
         A_ub=None if matrix is None else matrix[:, columns],
@@ -208,8 +209,7 @@ def _solved(problem: Problem, attempts: np.ndarray, bound: float) -> Choice | No
     from scipy.optimize import LinearConstraint, milp
 
     for _ in range(_MOST_ROUNDS):
-        matrix, most, costs = _tables(problem, attempts)
-        every = _each_once(problem.unit[attempts], problem.units, len(costs))
+        matrix, most, costs, every = _Program.of(problem, attempts)
         constraints = [LinearConstraint(every, 1.0, 1.0)]
         if matrix is not None:
             constraints.append(LinearConstraint(matrix, -np.inf, most))
@@ -232,10 +232,26 @@ def _solved(problem: Problem, attempts: np.ndarray, bound: float) -> Choice | No
     return None
 
 
+class _Program(NamedTuple):
+    """What a solver takes. If the peak costs something, it is one more column."""
+
+    matrix: Amounts | None
+    """The rows of the limits. None if there are none."""
+    most: Amounts | None
+    """What they may be at most."""
+    costs: Amounts
+    every: "csr_array"
+    """The attempts of each unit, of which one is chosen."""
+
+    @classmethod
+    def of(cls, problem: Problem, attempts: np.ndarray | None = None) -> "_Program":
+        """The program of some attempts, or of all."""
+        chosen = np.arange(len(problem.unit)) if attempts is None else attempts
+        matrix, most, costs = _tables(problem, chosen)
+        return cls(matrix, most, costs, _each_once(problem.unit[chosen], problem.units, len(costs)))
+
+
 def _tables(problem: Problem, attempts: np.ndarray) -> tuple[Amounts | None, Amounts | None, Amounts]:
-    """The rows of the program, what they may be at most, and the costs. If the peak costs something, it is one more
-    column.
-    """
     rows = [row.amounts[attempts] for row in problem.rows]
     most = [row.most for row in problem.rows]
     costs = problem.costs[attempts]

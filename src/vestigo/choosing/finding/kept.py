@@ -4,7 +4,6 @@ import base64
 import zlib
 from collections.abc import Mapping, Sequence
 from dataclasses import fields
-from typing import Any
 
 import numpy as np
 
@@ -16,8 +15,9 @@ from vestigo.outcome.alone import Alone
 from vestigo.rules import Plan
 from vestigo.trace.trace import Longs
 
-_FORMAT = 1
+_FORMAT = 2
 _SPANS = tuple(one.name for one in fields(Measures) if one.type is Spans or one.type == "Spans")
+_PLAIN = tuple(one.name for one in fields(Measures) if one.name not in _SPANS)
 
 
 class KeptAttempts:
@@ -51,37 +51,31 @@ def about(trace: str, plan: Plan, unit: Unit, *more: object) -> str:
 
 
 def _told(alone: Alone) -> Told:
+    measures = alone.whole, alone.first, alone.rest
+    spans = [getattr(one, name) for one in measures for name in _SPANS]
     return {
-        "held": _packed(alone.held),
-        "most": _packed(alone.most),
-        "measures": [_told_of(one) for one in (alone.whole, alone.first, alone.rest)],
+        "measures": [{name: getattr(one, name) for name in _PLAIN} for one in measures],
+        **_packed([alone.held, alone.most, *(column for one in spans for column in (one.ns, one.times))]),
     }
 
 
-def _told_of(measures: Measures) -> Told:
-    told: Told = {one.name: getattr(measures, one.name) for one in fields(Measures)}
-    for name in _SPANS:
-        told[name] = [_packed(told[name].ns), _packed(told[name].times)]
-    return told
-
-
 def _alone(told: Told) -> Alone:
-    whole, first, rest = map(_measures, told["measures"])
-    return Alone(whole, first, rest, _unpacked(told["held"]), _unpacked(told["most"]))
+    held, most, *columns = _unpacked(told)
+    spans = map(Spans, columns[::2], columns[1::2])
+    whole, first, rest = (Measures(**plain, **dict(zip(_SPANS, spans, strict=False))) for plain in told["measures"])
+    return Alone(whole, first, rest, held, most)
 
 
-def _measures(told: Told) -> Measures:
-    spans: dict[str, Any] = {name: Spans(*map(_unpacked, told[name])) for name in _SPANS}
-    return Measures(**{**told, **spans})
-
-
-def _packed(numbers: Longs) -> str:
+def _packed(columns: Sequence[Longs]) -> Told:
     """Few letters for numbers that differ little from one to the next."""
-    steps = np.diff(numbers, prepend=0).astype("<i8")
-    return base64.b64encode(zlib.compress(steps.tobytes(), 1)).decode()
+    steps = np.concatenate([np.diff(one, prepend=0) for one in columns]).astype("<i8")
+    return {
+        "rows": [len(one) for one in columns],
+        "columns": base64.b64encode(zlib.compress(steps.tobytes(), 1)).decode(),
+    }
 
 
-def _unpacked(text: str) -> Longs:
-    steps = np.frombuffer(zlib.decompress(base64.b64decode(text)), "<i8")
-    numbers: Longs = np.cumsum(steps, dtype=np.int64)
-    return numbers
+def _unpacked(told: Told) -> list[Longs]:
+    steps = np.frombuffer(zlib.decompress(base64.b64decode(told["columns"])), "<i8")
+    parts = np.split(steps, np.cumsum(told["rows"])[:-1])
+    return [np.cumsum(part, dtype=np.int64) for part in parts]

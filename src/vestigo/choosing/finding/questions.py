@@ -1,10 +1,10 @@
 """``Questions``: asks which attempts are best together, under an aim and limits."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from math import inf
-from typing import NamedTuple, Protocol
+from typing import Any, NamedTuple, Protocol
 
 import numpy as np
 
@@ -14,6 +14,7 @@ from vestigo.choosing.finding.limits import Amounts, Ratio, Row, is_exact, ratio
 from vestigo.choosing.finding.longest import is_of_longest, least_kept, least_of_shares, longest_of
 from vestigo.errors import RulesError
 from vestigo.measures import MEASURES, amount_of
+from vestigo.memo import Memo
 from vestigo.outcome import Measures
 from vestigo.rules import Aim, Worth
 from vestigo.rules.aim import Limit
@@ -52,7 +53,7 @@ class Asked(NamedTuple):
 
 
 @dataclass(frozen=True, eq=False)
-class Questions:
+class Questions(Memo):
     """The attempts of each unit; the first of each is today's setting."""
 
     lists: Sequence[Sequence[Attempt]]
@@ -61,6 +62,7 @@ class Questions:
     """Of the stretches of time: those of the first part."""
     months: dict[str, float]
     """The length of each part of the time."""
+    kept: dict[object, Any] = field(init=False, repr=False, default_factory=dict)
 
     @cached_property
     def _unit(self) -> np.ndarray:
@@ -225,7 +227,7 @@ class Questions:
         if name is None or name == PEAK:
             return None
         measures, now = self._measures(asked.part), self._now(asked.part)
-        return ratio(name, measures, now, self.today.measure(name, asked.part))
+        return self.once((name, asked.part), lambda: ratio(name, measures, now, self.today.measure(name, asked.part)))
 
     def _whatever_is_chosen(self, asked: Asked) -> float:
         """What of the cost does not depend on the choice."""
@@ -253,7 +255,10 @@ class Questions:
         return Choice(found.attempts, sign * at, sign * at + min(found.bound, 0.0) / max(least, 1.0))
 
     def _row(self, limit: Limit, part: str) -> Row:
-        return row_of(limit, self._measures(part), self._now(part), self.today.measure(limit.name, part))
+        def row() -> Row:
+            return row_of(limit, self._measures(part), self._now(part), self.today.measure(limit.name, part))
+
+        return self.once((limit, part), row)
 
     def _measures(self, part: str) -> list[Measures]:
         return [getattr(attempt.alone, part) for attempts in self.lists for attempt in attempts]
