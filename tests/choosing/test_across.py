@@ -7,11 +7,12 @@ from typing import Any
 
 import pandas as pd
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import vestigo as vg
 from tests.cli.calling import run
+from tests.few import few
 from vestigo.choosing.elsewhere import checked_on
 
 SIZES = [5, 20, 80, 200]
@@ -42,7 +43,7 @@ def grid(**aim: Any) -> vg.Plan:
     return vg.Plan(vg.Rules(max_entries=10), vary=vary, aim=vg.Aim(**aim))
 
 
-@settings(max_examples=20)
+@few(20)
 @given(
     st.sampled_from(sorted(TOGETHER)),
     st.sampled_from(["all", "worst"]),

@@ -10,6 +10,7 @@ import pytest
 from hypothesis import given, reject
 
 from tests.agreement.cases import Case, cases
+from tests.few import few
 from vestigo import (
     Interrupted,
     KeySample,
@@ -75,6 +76,7 @@ def test_limits_in_bytes_and_shared_pools(skewed: Trace, sampler: KeySample) -> 
     assert sampler.estimate(plan).hit_rate == pytest.approx(replay(skewed, plan).hit_rate, abs=0.005)
 
 
+@few(8)
 @given(cases())
 def test_where_no_key_stands_for_another_an_estimate_is_the_replay_itself(case: Case) -> None:
     try:

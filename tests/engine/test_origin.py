@@ -9,7 +9,7 @@ import vestigo as vg
 from vestigo.outcome import Outcome
 from vestigo.units import SECOND
 
-CALLS = {"native": 200_000, "reference": 40_000}
+CALLS = {"native": 200_000, "reference": 12_000}
 
 
 def arrivals(calls: int, rate: float, costs: np.ndarray) -> vg.Trace:

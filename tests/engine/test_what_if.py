@@ -6,10 +6,11 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import given, reject, settings
+from hypothesis import given, reject
 from hypothesis import strategies as st
 
 from tests.agreement.cases import Case, cases
+from tests.few import few
 from tests.telling import told
 from vestigo import (
     Plan,
@@ -134,7 +135,7 @@ def test_everything_restarts_at_noon() -> None:
     assert replay(told(*hours), plan).to_dict() == replay(trace, Rules()).to_dict()
 
 
-@settings(max_examples=25)
+@few(25)
 @given(
     cases(),
     st.sampled_from([{"nodes": 3}, {"traffic": 2}, {"changes": 3}, {"origin": 2}, {"nodes": 2, "traffic": 1.5}]),

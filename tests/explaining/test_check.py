@@ -5,10 +5,11 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 
 import vestigo as vg
 from tests.agreement.cases import Case, cases
+from tests.few import few
 from tests.telling import told
 from vestigo import InputError, Plan, Pool, Rules, RulesError
 from vestigo.rules.plan_text import plan_lines
@@ -163,7 +164,7 @@ def test_lines_are_grouped_by_table() -> None:
     )
 
 
-@settings(max_examples=4)
+@few(4)
 @given(cases())
 def test_whatever_the_rules_a_check_is_made_and_told(case: Case) -> None:
     found = vg.check(case.trace, case.plan)

@@ -5,9 +5,10 @@ from tempfile import TemporaryDirectory
 from typing import Any
 
 import pytest
-from hypothesis import assume, given, settings
+from hypothesis import assume, given
 
 from tests.agreement.cases import Case, cases
+from tests.few import few
 from vestigo import Plan, PlanError, Pool, Rules, RulesError, read_plan
 from vestigo.rules.plan_text import plan_text
 from vestigo.rules.vary import combinations, count, name_of
@@ -103,7 +104,7 @@ def meant(plan: Plan) -> dict[str, Any]:
     return stated
 
 
-@settings(max_examples=15)
+@few(6)
 @given(cases())
 def test_a_plan_as_text_is_the_same_plan(case: Case) -> None:
     """This holds for any rules."""

@@ -62,7 +62,12 @@ def _told(alone: Alone) -> Told:
 def _alone(told: Told) -> Alone:
     held, most, *columns = _unpacked(told)
     spans = map(Spans, columns[::2], columns[1::2])
-    whole, first, rest = (Measures(**plain, **dict(zip(_SPANS, spans, strict=False))) for plain in told["measures"])
+
+    def measures(plain: Told) -> Measures:
+        own: Told = dict(zip(_SPANS, spans, strict=False))
+        return Measures(**plain, **own)
+
+    whole, first, rest = map(measures, told["measures"])
     return Alone(whole, first, rest, held, most)
 
 
