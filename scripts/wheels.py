@@ -1,15 +1,19 @@
 """Builds the wheels of a release, and tries each without a compiler: ``make wheels``.
 
 One wheel serves CPython 3.11, and one of the stable ABI 3.12 and all later ones. They are repaired for other Linux
-distributions with auditwheel. Each Python on this machine then installs its wheel into an empty environment, and runs
-the demo there. Where containers of manylinux can be fetched, .forgejo/workflows/wheels.yml does the same for all.
+distributions with auditwheel. Each Python on this machine then installs its wheel into an empty environment, and
+follows docs/first-hour.md there to the letter. Where containers of manylinux can be fetched,
+.forgejo/workflows/wheels.yml builds and tries all.
 """
 
 import os
+import shlex
 import shutil
 import subprocess
 import sys
 from pathlib import Path
+
+from first_hour import FOLDER, first_hour
 
 BUILT_WITH = ("3.11", "3.12")
 TRIED_WITH = ("3.11", "3.12", "3.13", "3.14")
@@ -25,10 +29,11 @@ def run(*words: object, **more: object) -> str:
 
 
 def python(version: str) -> str | None:
-    """An interpreter of this version that is on the machine."""
-    found = subprocess.run(
-        [UV, "python", "find", "--no-python-downloads", "--no-project", version], text=True, capture_output=True
-    )
+    """An interpreter of this version that is on the machine, on the path or beside pyenv's others."""
+    words = [UV, "python", "find", "--no-python-downloads", "--no-project", version]
+    beside = sorted(Path.home().glob(f".pyenv/versions/{version}.*/bin"))
+    path = os.pathsep.join([*map(str, beside), os.environ["PATH"]])
+    found = subprocess.run(words, text=True, capture_output=True, env={**os.environ, "PATH": path})
     return found.stdout.strip() if found.returncode == 0 else None
 
 
@@ -46,7 +51,7 @@ def repair() -> list[Path]:
 
 
 def try_in_an_empty_environment(version: str, interpreter: str) -> str:
-    """The last line of the demo, run with the wheel alone and nothing else of this machine."""
+    """Follows the first hour with the wheel alone and nothing else of this machine. Says what was tried."""
     home = BUILD / f"tried-{version}"
     run(UV, "venv", "--quiet", "--python", interpreter, home)
     run(
@@ -64,8 +69,15 @@ def try_in_an_empty_environment(version: str, interpreter: str) -> str:
     )
     alone = {"HOME": str(home), "PATH": str(home / "bin"), "LANG": "C.UTF-8"}
     said = run(home / "bin" / "vestigo", "--version", env=alone).strip()
-    run(home / "bin" / "vestigo", "demo", "demo", cwd=home, env=alone)
-    return f"{said}: the demo ran"
+    demo, *steps = first_hour()
+    run(home / "bin" / "vestigo", *demo.words, cwd=home, env=alone)
+    for step in steps:
+        words = [home / "bin" / "vestigo", *step.words]
+        done = subprocess.run(words, text=True, capture_output=True, cwd=home / FOLDER, env=alone)
+        missing = step.missing(done.stdout)
+        if done.returncode != step.status or missing:
+            sys.exit(f"{shlex.join(step.words)}: status {done.returncode}, not printed: {missing}\n{done.stderr}")
+    return f"{said}: the demo and {len(steps)} steps of the first hour print what the page shows"
 
 
 def main() -> None:

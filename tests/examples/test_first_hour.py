@@ -1,33 +1,25 @@
 """The first hour, followed to the letter: the demo, then each command of the page, which prints what the page shows."""
 
-import re
-import shlex
 from pathlib import Path
+
+import pytest
 
 from tests.cli.calling import run, run_apart
 
-PAGE = (Path(__file__).parents[2] / "docs" / "first-hour.md").read_text()
-STEP = re.compile(r"^```sh\n(.*?)^```\n(.*?)(?=^```sh|\Z)", re.DOTALL | re.MULTILINE)
-SHOWN = re.compile(r"^```text\n(.*?)^```", re.DOTALL | re.MULTILINE)
-ELSEWHERE = "explore"
-"""Run in a browser, by tests/browser."""
+PROJECT = Path(__file__).parents[2]
 
 
-def test_the_demo_and_every_step_print_what_the_page_shows(tmp_path: Path) -> None:
-    (begin, _), *steps = STEP.findall(PAGE)
-    demo, enter = begin.splitlines()
-    assert enter == "cd harbour" and len(steps) == 10
-    _check_demo(tmp_path, *shlex.split(demo)[1:])
-    for commands, after in steps:
-        for command in commands.splitlines():
-            words = shlex.split(command)
-            if words[1] == ELSEWHERE:
-                continue
-            done = run(*words[1:], cwd=tmp_path / "harbour")
-            assert done.returncode == (words[1] == "check"), done.stderr  # which finds mistakes
-            printed = done.stdout.splitlines()
-            shown = [line for block in SHOWN.findall(after) for line in block.splitlines()]
-            assert shown and [line for line in shown if not any(line in one for one in printed)] == []
+def test_the_demo_and_every_step_print_what_the_page_shows(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.syspath_prepend(str(PROJECT / "scripts"))
+    import first_hour  # type: ignore[import-not-found]
+
+    demo, *steps = first_hour.first_hour()
+    assert len(steps) == 9 and all(step.shown for step in steps)
+    _check_demo(tmp_path, *demo.words)
+    for step in steps:
+        done = run(*step.words, cwd=tmp_path / first_hour.FOLDER)
+        assert done.returncode == step.status, done.stderr
+        assert step.missing(done.stdout) == []
 
 
 def _check_demo(folder: Path, *words: str) -> None:

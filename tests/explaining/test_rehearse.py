@@ -135,6 +135,9 @@ def test_a_figure_shows_it_over_time(found: vg.Rehearsal) -> None:
     assert [axis.get_ylabel() for axis in axes] == ["p95 of read time", "calls that wait", "origin calls"]
     texts = [text.get_text() for text in axes[0].get_legend().get_texts()]
     assert texts == [f"{name}: {found.takes(found.row('restart', name))}" for name in found.settings]
+    one_moment = vg.read_trace({"at": [1], "key": ["a"]})
+    axes = vg.figures.rehearsal(vg.rehearse(one_moment, vg.Rules(max_entries=5)))  # without a warning
+    assert axes[0].get_xlim() == (0, 1)
 
 
 @pytest.mark.parametrize(

@@ -67,6 +67,6 @@ def _finish(axes: "Sequence[Axes]", found: Rehearsal, name: str) -> None:
     span = (found.ends_ns - found.at_ns) / SECOND / _MINUTE
     for axis in axes:
         axis.set_ylim(bottom=0)
-        axis.set_xlim(0, min(max(2 * longest, 5), span))
+        axis.set_xlim(0, min(max(2 * longest, 5), span) or 1)  # a recording may hold one moment
     calls.set_xlabel("minutes after the moment")
     reads.legend(title="as well off after (dashed: without it)", frameon=False, loc="upper right")
