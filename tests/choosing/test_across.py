@@ -68,6 +68,15 @@ def test_of_a_grid_the_best_is_the_best_by_hand(best: str, of: str, limits: dict
         assert found.together(found.pick) == pytest.approx(wanted, rel=1e-12)
 
 
+@pytest.mark.parametrize(("best", "counted"), [("answer_age.mean", "hits"), ("stale_age.p95", "stale_hits")])
+def test_ages_are_weighed_by_the_answers_that_have_one(best: str, counted: str) -> None:
+    found = vg.across([SMALL, LARGE], grid(least=best, limits={"hit_rate": ">= 20 %"}))
+    ages, hits = ([one.measure(name) for one in found.pick] for name in (best, counted))
+    assert hits[0] != hits[1] and all(hits)
+    by_hand = sum(age * of for age, of in zip(ages, hits, strict=True)) / sum(hits)
+    assert found.together(found.pick) == pytest.approx(by_hand, rel=1e-12)
+
+
 def test_a_search_keeps_the_limits_on_each_and_comes_near_to_what_each_has_alone() -> None:
     aim = vg.Aim(most="hit_rate", limits={"memory_peak": "<= 100 KiB"})
     found = vg.across({"small": SMALL, "large": LARGE}, vg.Plan(vg.Rules(max_entries=10), aim=aim))

@@ -15,6 +15,8 @@ if TYPE_CHECKING:
 
 _OF_TIME = "memory_mean"
 _WHOLE = 100
+_COUNTED = {"answer_age": "hits", "stale_age": "stale_hits", "origin_wait": "loads"}
+"""What measures are of, if not of reads."""
 """This percentile is the largest."""
 
 
@@ -125,13 +127,15 @@ def costs(aim: Aim, which: Sequence[Candidate], lengths_ns: Sequence[int]) -> li
 
 def cost_across(aim: Aim, which: Sequence[Candidate], lengths_ns: Sequence[int]) -> float:
     """What the aim makes smallest, of all recordings: what adds up of all, the mean of rates, means and percentiles by
-    reads, and that of money and held memory by time; of all else, such as peaks, the largest. Or that of the worst.
+    what they are of (reads, hits, stale hits, calls), and that of money and held memory by time; of all else, such as
+    peaks, the largest. Or that of the worst.
     """
     each = costs(aim, which, lengths_ns)
     if aim.best in (None, _OF_TIME):
         weights = [float(length) for length in lengths_ns]
     else:
-        what, weights = MEASURES[aim.best], [float(one.reads) for one in which]
+        what, counted = MEASURES[aim.best], _COUNTED.get(aim.best.partition(".")[0], "reads")
+        weights = [one.measure(counted) for one in which]
         if aim.of == "all" and what.adds_up is not None and what.adds_up.per is None:
             return sum(each)
         if what.adds_up is None and (what.of_spans is None or what.of_spans.percentile == _WHOLE):
