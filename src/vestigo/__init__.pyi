@@ -13,6 +13,7 @@ from .choosing.rehearsing.rehearsed import Rehearsed
 from .choosing.run_sweep import sweep
 from .choosing.sweep import Sweep
 from .describing.findings import Finding
+from .describing.hit_times import HitTimes, TimesOfSize
 from .describing.survey import Survey, survey
 from .engine import key_by_key, read_by_read, replay, what_if
 from .engine.size_curve import SizeCurve, size_curve
@@ -36,6 +37,7 @@ from .explaining.drift.drift import Drift, Trait
 from .explaining.drift.effects import Effect
 from .explaining.drift.run import drift
 from .explaining.drive.clock import Clock
+from .explaining.drive.costs import Costs
 from .explaining.drive.driven import Difference, Driven, Explanation, ReadCounts
 from .explaining.drive.functions import Load
 from .explaining.drive.offered import OriginValue
@@ -45,6 +47,7 @@ from .explaining.rehearse.run import rehearse
 from .explaining.report import Report, report
 from .explaining.why.story import Advice, Step, Story
 from .explaining.why.tell import why
+from .interval import Interval
 from .outcome import Keys, Measures, Outcome, Reads, Slice
 from .recording import Recorder
 from .rules import Aim, CounterNames, Origin, Plan, Policy, Pool, Room, Rules, Value, WhatIf, Worth, read_plan
@@ -67,6 +70,7 @@ __all__ = [
     "Compared",
     "Comparison",
     "Confirmation",
+    "Costs",
     "CounterNames",
     "Difference",
     "Drift",
@@ -77,9 +81,11 @@ __all__ = [
     "Expected",
     "Explanation",
     "Finding",
+    "HitTimes",
     "InputError",
     "Intake",
     "Interrupted",
+    "Interval",
     "KeySample",
     "Keys",
     "Load",
@@ -111,6 +117,7 @@ __all__ = [
     "Story",
     "Survey",
     "Sweep",
+    "TimesOfSize",
     "Trace",
     "TraceError",
     "Trait",

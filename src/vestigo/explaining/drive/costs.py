@@ -31,11 +31,11 @@ _WIDEST = 0.5
 class Costs(Data):
     """What entries and hits of a driven cache take, as it was measured: what the rules of the same names state."""
 
-    memory_grew: int | None
+    memory_grew: int | None = None
     """By how many bytes at most while the cache was driven. None where nobody looked."""
-    entry_overhead: Interval | None
+    entry_overhead: Interval | None = None
     """The bytes of an entry beyond its value. None if that could not be told."""
-    hits: HitTimes | None
+    hits: HitTimes | None = None
     """None if nobody timed them, or if they are too few."""
     untold: tuple[str, ...] = ()
     """What could not be told, and why, in sentences."""

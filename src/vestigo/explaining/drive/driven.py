@@ -1,7 +1,7 @@
 """What driving a cache gives: what it did, what the replay of the same settings says, and where the two part."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from vestigo.data import ByName, Data, Told
@@ -102,14 +102,14 @@ class Driven(Data):
     """The settings that were replayed: as given, or as found."""
     found: Plan | None
     """The settings with all explanations, if there are any."""
-    costs: Costs
-    """What entries and hits took, as it was measured."""
     stale_known: bool
     untested: tuple[str, ...] = ()
     """Stated rules that the trace never put to the test: without them the replay answers every read in the same way."""
     stopped: str | None = None
     """Why the cache could not go on, and at which event. All counts cover the events before that."""
     notes: tuple[str, ...] = ()
+    costs: Costs = field(default_factory=Costs)
+    """What entries and hits took, as it was measured."""
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "lookups", ByName("look-up", self.lookups))

@@ -176,11 +176,11 @@ def _driven(  # noqa: PLR0913  # all that is known by then
         explanations=why,
         settings=plan,
         found=better if why else None,
-        costs=costs_of(origin, given, driven, better, explained / max(len(rows), 1)),
         stale_known=together(changes_of(trace)) != "nowhere",
         untested=() if is_searched else tuple(untested(judge, plan, replayed)),
         stopped=given.stopped,
         notes=(*notes, *assumptions(replay_job)),
+        costs=costs_of(origin, given, driven, better, explained / max(len(rows), 1)),
     )
 
 
