@@ -15,10 +15,11 @@ import pytest
 
 import vestigo as vg
 from tests.cli.calling import run
-from vestigo import Driven, RulesError, Trace
+from vestigo import Driven, Duration, RulesError, Trace
 from vestigo.describing.hit_times import hit_times
 from vestigo.explaining.drive.offered import OriginValue, stand_in_bytes
 from vestigo.explaining.drive.scales import Scales, private_bytes
+from vestigo.rules.plan_edit import state_rules
 
 SCRIPT = """
 import json, sys
@@ -80,7 +81,7 @@ def test_memory_that_moves_for_other_reasons_tells_nothing(trace: Trace, tmp_pat
     assert costs.entry_overhead is None
     assert "entry_overhead" not in costs.rules
     (why,) = costs.untold
-    assert why.startswith("bytes an entry: ") and "would go with the memory of the process, which is too rough" in why
+    assert why.startswith("bytes an entry: ") and "would go with what it says that it holds, which is too rough" in why
 
 
 def test_other_settings_than_those_of_the_cache_tell_nothing(trace: Trace, tmp_path: Path) -> None:
@@ -231,6 +232,25 @@ def test_costs_are_put_into_a_plan_and_all_else_stays(trace: Trace, tmp_path: Pa
     assert vg.read_plan(tmp_path / "new.toml").rules == vg.Rules(
         entry_overhead=rules.entry_overhead, hit_cost=rules.hit_cost
     )
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "rules.max_entries = 5\nrules.nulls = 'keep'\n",
+        "rules = { max_entries = 5 }\n",
+        "[lookup.a]\nmax_entries = 5\n\n[rules]\r\nhit_cost = '5us'  # by hand\r\n",
+        "# nothing yet\n",
+    ],
+)
+def test_costs_are_put_wherever_rules_stand(tmp_path: Path, text: str) -> None:
+    path = tmp_path / "plan.toml"
+    path.write_bytes(text.encode())
+    before = vg.read_plan(path)
+    assert state_rules(path, {"hit_cost": Duration(7000), "entry_overhead": 99}) == ()
+    assert vg.read_plan(path) == before.changed({"rules.hit_cost": "7us", "rules.entry_overhead": 99})
+    kept = [line for line in text.split("\n") if "hit_cost" not in line and "{" not in line]
+    assert set(kept) <= set(path.read_bytes().decode().split("\n"))
 
 
 def test_costs_that_would_make_a_plan_wrong_are_not_written(trace: Trace, tmp_path: Path) -> None:

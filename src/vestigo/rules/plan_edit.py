@@ -24,7 +24,7 @@ def state_rules(path: Path, rules: Mapping[str, object]) -> tuple[str, ...]:
         plan.changed({f"rules.{name}": value for name, value in rules.items()})
     except RulesError as error:
         raise PlanError([f"{path}: {problem}" for problem in error.problems]) from None
-    document = tomlkit.parse(path.read_text(encoding="utf-8") if path.exists() else "")
+    document = tomlkit.parse(path.read_bytes().decode() if path.exists() else "")
     table = document.setdefault("rules", tomlkit.table())
     table.update({name: rule_text(name, value) for name, value in rules.items()})
     write_text(path, tomlkit.dumps(document))

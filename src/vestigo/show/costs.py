@@ -27,7 +27,7 @@ def costs_lines(costs: Costs) -> list[RenderableType]:
         said.append(_hit_times(costs.hits))
     if said:
         head += ", as measured (in 95 of 100 cases between)"
-    said += [Text(f"{capitalised(printable(one, most=_MOST))}.") for one in costs.untold]
+    said += [Text(f"{capitalised(printable(one, most=_MOST))}.", "dim") for one in costs.untold]
     if not said:
         return []
     lines: list[RenderableType] = [Text(), Text(f"{head}:", "bold"), *map(kept_together, said)]

@@ -51,16 +51,13 @@ class Costs(Data):
 
 def costs_of(offered: Offered, given: Given, driven: Marks, plan: Plan, alike: float) -> Costs:
     """What was measured of a cache that answered this share of the reads as the replay of the plan does."""
-    weights, untold = given.weights, []
-    overhead: Interval | None = None
+    weights, hits = given.weights, _hits(offered, given, driven)
     if weights is None or not len(weights.bytes):
-        untold.append("bytes an entry: the memory of a process can be looked at on Linux only")
-    else:
-        told = _overhead(offered.trace, given, weights, plan, alike)
-        overhead = told if isinstance(told, Interval) else None
-        untold += [told] if isinstance(told, str) else []
-    grew = None if weights is None or not len(weights.bytes) else int((weights.bytes - weights.bytes[0]).max())
-    return Costs(grew, overhead, _hits(offered, given, driven), tuple(untold))
+        why = ("bytes an entry: the memory of a process can be looked at on Linux only",)
+        return Costs(hits=hits, untold=why if given.events else ())
+    grew = int((weights.bytes - weights.bytes[0]).max())
+    told = _overhead(offered.trace, given, weights, plan, alike)
+    return Costs(grew, None, hits, (told,)) if isinstance(told, str) else Costs(grew, told, hits)
 
 
 def _hits(offered: Offered, given: Given, driven: Marks) -> HitTimes | None:
@@ -89,16 +86,18 @@ def _overhead(trace: Trace, given: Given, weights: Weights, plan: Plan, alike: f
     if found is None:
         return f"bytes an entry: a trace of {counted(len(trace), 'event')} says too little; drive a longer one"
     if found.high - found.value > _WIDEST * found.value:
-        return _too_rough(found, int(np.ptp(weights.bytes)), round(entries.max()))
+        return _too_rough(found, weights, round(entries.max()))
     return found
 
 
-def _too_rough(found: Interval, grew_bytes: int, entries: int) -> str:
+def _too_rough(found: Interval, weights: Weights, entries: int) -> str:
     low, high = (format_bytes(max(bound, 0)) for bound in (found.low, found.high))
+    grew, held = format_bytes(int(np.ptp(weights.bytes))), counted(entries, "entry", "entries")
+    what = "what it says that it holds" if weights.by_itself else "the memory of its process"
+    other = "" if weights.by_itself else ", or let it say what it holds (docs/drive.md: weigh)"
     return (
-        f"bytes an entry: {low} to {high} would go with the memory of the process, which is too rough: it grew by "
-        f"{format_bytes(grew_bytes)}, not for the {counted(entries, 'entry', 'entries')} alone. Drive the cache with "
-        "larger limits on a trace with more keys, or let it say what it holds (docs/drive.md: weigh)"
+        f"bytes an entry: {low} to {high} would go with {what}, which is too rough: that moved by {grew}, not for the "
+        f"{held} alone. Drive the cache with larger limits on a trace with more keys{other}"
     )
 
 
