@@ -39,7 +39,7 @@ def run(*words: str, cwd: Path, stdin: str = "") -> Done:
 
 def run_apart(*words: str, cwd: Path, vestigo: list[str] = VESTIGO) -> Done:
     """Calls the installed command in a new process."""
-    done = subprocess.run([*vestigo, *words], cwd=cwd, capture_output=True, text=True, timeout=120)
+    done = subprocess.run([*vestigo, *words], cwd=cwd, capture_output=True, text=True, timeout=300)
     return Done(done.returncode, done.stdout, done.stderr)
 
 

@@ -39,9 +39,8 @@ def reads_of(case: Case) -> Trace:
     trace = case.trace
     rows = trace.op == Op.READ
     assume(rows.any())
-    changed = {
-        name: getattr(trace, name)[rows] for name in ("at", "op", "lookup", "key", "cost", "scope", "node", "force")
-    }
+    kept = ("at", "op", "lookup", "key", "cost", "scope", "node", "force", "hit_cost")
+    changed = {name: getattr(trace, name)[rows] for name in kept}
     gone = {name: np.full(rows.sum(), -1, getattr(trace, name).dtype) for name in ("found", "version")}
     size = np.maximum(trace.size[rows], 0)
     return dataclasses.replace(trace, **changed, **gone, size=size)

@@ -140,7 +140,7 @@ def _written_down(case: Case) -> Trace:
     columns: dict[str, Any] = {
         name: np.array([one[name] for one in order], getattr(trace, name).dtype) for name in rows[0]
     }
-    for name in ("version", "scope", "force"):
+    for name in ("version", "scope", "force", "hit_cost"):
         column = np.full(len(order), False if name == "force" else MISSING, getattr(trace, name).dtype)
         column[~np.array(is_new)] = getattr(trace, name)
         columns[name] = column

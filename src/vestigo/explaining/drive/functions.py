@@ -155,6 +155,7 @@ class _Caller:
         self._offered, self._clock, self._origin = offered, clock, _Origin(contents)
         self._now = time.perf_counter_ns  # here, because a patched clock replaces it wherever it finds it
         self._scales = Scales(os.getpid(), events)
+        self._scales.weigh(0)  # before time goes on
         self._makes = None if isinstance(cache, Functions) else cache
         self._caches = {_ALL: cache} if isinstance(cache, Functions) else {}
         self._nulls: dict[tuple[int, int], int] = {}
@@ -163,7 +164,6 @@ class _Caller:
     def run(self) -> None:
         """Raises Stopped."""
         events = len(self._offered.trace)
-        self._scales.weigh(0)
         for begin in range(0, events, _EVENTS):
             try:
                 self._run(begin, begin + _EVENTS)
