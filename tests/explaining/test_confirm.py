@@ -212,7 +212,7 @@ def test_an_amount_near_the_plan_s_own_or_a_slip_is_named_first(changes: dict[st
 
 def test_the_demo_with_a_lifetime_of_9_minutes_is_explained_by_9_minutes(tmp_path: Path) -> None:
     trace, plan = (read(path) for read, path in zip((vg.read_trace, vg.read_plan), write_demo(tmp_path), strict=True))
-    trace, plan = vg.shape.between(trace, "5h", "17h"), dataclasses.replace(plan, candidates={}, vary={})
+    trace, plan = vg.shape.between(trace, "5h", "11h"), dataclasses.replace(plan, candidates={}, vary={})
     begin, end = int(trace.at[0]) / SECOND + 1800, (int(trace.at[-1]) + 1) / SECOND
     found = confirm(trace, plan, counted(trace, plan.changed({"rules.absolute": "9m"}), begin, end, 13))
     assert (found.tries[0].what, found.tries[0].off) == ("it runs with absolute = 9m", 0)
