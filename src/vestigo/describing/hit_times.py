@@ -58,13 +58,14 @@ def hit_times(took_ns: Longs, size_bytes: Longs | None) -> HitTimes | None:
     if len(took_ns) < _FEWEST:
         return None
     sizes = np.zeros_like(took_ns) if size_bytes is None else size_bytes
-    parts = [_fitted(*part) for part in zip(*(np.array_split(each, _PARTS) for each in (took_ns, sizes)), strict=True)]
-    per_kib = Interval.of_parts(_fitted(took_ns, sizes)[1], [slope for _, slope in parts])
-    if per_kib.low <= 0 or round(per_kib.value) == 0:  # a rule counts whole ns
-        whole, flat = _middle(took_ns), [_middle(part) for part in np.array_split(took_ns, _PARTS)]
-        return HitTimes(len(took_ns), Interval.of_parts(whole, flat).times(1 / SECOND), None, _rows(took_ns, sizes))
-    base = Interval.of_parts(_fitted(took_ns, sizes)[0], [intercept for intercept, _ in parts])
-    return HitTimes(len(took_ns), base.times(1 / SECOND), per_kib.times(1 / SECOND), _rows(took_ns, sizes))
+    took_of, sizes_of = np.array_split(took_ns, _PARTS), np.array_split(sizes, _PARTS)
+    base, slope = zip(_fitted(took_ns, sizes), *map(_fitted, took_of, sizes_of), strict=True)
+    hit, per_kib = Interval.of_parts(base[0], base[1:]), Interval.of_parts(slope[0], slope[1:])
+    grows = per_kib.low > 0 and round(per_kib.value) > 0  # a rule counts whole ns
+    if not grows:
+        hit = Interval.of_parts(_middle(took_ns), [_middle(part) for part in took_of])
+    seconds = per_kib.times(1 / SECOND) if grows else None
+    return HitTimes(len(took_ns), hit.times(1 / SECOND), seconds, _rows(took_ns, sizes))
 
 
 def _middle(took_ns: Longs) -> float:
