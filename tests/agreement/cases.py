@@ -1,16 +1,20 @@
 """Random traces and rules for both engines: small sizes, few keys, many ties in time."""
 
+import dataclasses
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import time
+from typing import Any
 
 from hypothesis import strategies as st
 
 from tests.agreement.origins import START, origins
-from vestigo import Plan, Pool, Rules, Trace, read_trace
+from vestigo import Origin, Plan, Pool, Rules, Trace, read_trace
 from vestigo.rules.eviction import POLICIES
 from vestigo.rules.moments import Moments
 from vestigo.rules.plan_fits import OF_A_WHOLE_LOOKUP
 from vestigo.rules.preload import Preload
+from vestigo.rules.stated import Stated
 from vestigo.units import Duration
 
 UNITS = [1, 10**9, 40 * 10**9, 3600 * 10**9]
@@ -243,6 +247,26 @@ def cases(draw: st.DrawFn) -> Case:
             }
     answering = draw(origins(unit, trace.lookups))
     return Case(trace, Plan(common, lookups, keys, shared, warm_up=warm_up, **answering))
+
+
+def without(plan: Plan, *gone: str) -> Plan:
+    """The plan without some rules in any of its tables (``"max_bytes"``, ``"eviction=gdsf"``), and without origins."""
+
+    def left(stated: Mapping[str, object]) -> dict[str, Any]:
+        return {name: value for name, value in stated.items() if not {name, f"{name}={value}"} & set(gone)}
+
+    return dataclasses.replace(
+        plan,
+        rules=Rules(**left(Stated.by(plan.rules))),
+        lookups={name: left(Stated.by(own)) for name, own in plan.lookups.items()},
+        keys={name: {text: left(Stated.by(own)) for text, own in each.items()} for name, each in plan.keys.items()},
+        pools={
+            name: Pool(**left({rule: getattr(own, rule) for rule in own.model_fields_set}))
+            for name, own in plan.pools.items()
+        },
+        origin=Origin(),
+        origins={},
+    )
 
 
 def _whole(rules: Rules) -> dict[str, object]:

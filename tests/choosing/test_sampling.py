@@ -1,6 +1,5 @@
 """Estimates from a sample of the keys are near the truth on skewed traces, and know how near."""
 
-import dataclasses
 import os
 from collections import Counter
 from pathlib import Path
@@ -10,11 +9,10 @@ import numpy as np
 import pytest
 from hypothesis import given
 
-from tests.agreement.cases import Case, cases
+from tests.agreement.cases import Case, cases, without
 from vestigo import (
     Interrupted,
     KeySample,
-    Origin,
     Plan,
     Pool,
     Rules,
@@ -28,9 +26,9 @@ from vestigo import (
     synth,
 )
 from vestigo.demo.files import write_demo
-from vestigo.rules.stated import Stated
 
-REFUSED = ("keep_if", "hit_cost_per_kib", "max_bytes", "when_full")
+REFUSED = ("keep_if", "hit_cost_per_kib", "max_bytes", "when_full", "eviction=gdsf")
+"""Rules that a sample cannot tell, and those that need them."""
 
 
 @pytest.fixture(scope="module")
@@ -80,35 +78,9 @@ def test_limits_in_bytes_and_shared_pools(skewed: Trace, sampler: KeySample) -> 
     assert sampler.estimate(plan).hit_rate == pytest.approx(replay(skewed, plan).hit_rate, abs=0.005)
 
 
-def for_a_sample(plan: Plan) -> Plan:
-    """The plan without what a sample refuses: origins, conditions on single values, a second limit of a pool."""
-
-    def left(rules: Rules | Stated) -> dict[str, Any]:
-        stated = dict(Stated.by(rules))
-        if "eviction" in stated and stated["eviction"].name == "gdsf":
-            stated["eviction"] = "lru"
-        return {name: value for name, value in stated.items() if name not in REFUSED}
-
-    usual = Rules()
-
-    def room(pool: Pool) -> Pool:
-        gone = {"max_bytes": None, "when_full": usual.when_full}
-        return pool.model_copy(update=gone | ({"eviction": usual.eviction} if pool.eviction.name == "gdsf" else {}))
-
-    return dataclasses.replace(
-        plan,
-        rules=Rules(**left(plan.rules)),
-        lookups={name: left(own) for name, own in plan.lookups.items()},
-        keys={name: {text: left(own) for text, own in each.items()} for name, each in plan.keys.items()},
-        pools={name: room(own) for name, own in plan.pools.items()},
-        origin=Origin(),
-        origins={},
-    )
-
-
 @given(cases())
 def test_where_no_key_stands_for_another_an_estimate_is_the_replay_itself(case: Case) -> None:
-    plan = for_a_sample(case.plan)
+    plan = without(case.plan, *REFUSED)
     estimate = KeySample(case.trace, "20%", samples=1).estimate(plan)
     whole = replay(case.trace, plan)
     assert (estimate.hit_rate, estimate.stale_rate) == pytest.approx((whole.hit_rate, whole.stale_rate))
