@@ -5,6 +5,7 @@ import vestigo
 project = "Vestigo"
 version = release = vestigo.__version__
 extensions = ["sphinx.ext.autodoc", "myst_parser"]
+highlight_language = "none"  # commands and plans are no Python; blocks that say what they are have its colours
 html_theme = "furo"
 html_title = f"Vestigo {release}"
 html_static_path = ["static"]
