@@ -102,6 +102,15 @@ def test_columns_that_are_not_there_and_values_that_nobody_has_are_said() -> Non
         read_trace(behind_a_cache(), hit_where={"state": {"a": 1}})
 
 
+def test_times_that_cannot_be_told_are_said() -> None:
+    nothing = read_trace({"at": [1, 2], "key": ["a", "a"], "state": ["hit", "hit"]}, hit_where={"state": "hit"})
+    assert nothing.notes == ("table: hit_where has no effect: no column says how long a read took (columns.cost)",)
+    at = ["2026-03-17T08:00:00Z", "2026-03-17T08:00:01Z"]
+    hits = read_trace({"at": at, "key": ["a", "a"], "cost": [2, 3], "state": ["hit"] * 2}, hit_where={"state": "hit"})
+    assert hits.guessed == ("times of hits taken as ns (cost_unit states another)",)
+    assert hits.hit_cost.tolist() == [2, 3]
+
+
 def test_spans_around_hits_are_known_by_an_attribute(tmp_path: Path) -> None:
     spans = [span("vessel", number * 1000, 500 if number % 2 else 7, sign="X", hit=not number % 2) for number in (1, 2)]
     trace = read(tmp_path, line("quay-1", *spans), columns={"key": "{sign}"}, hit_where={"hit": True})

@@ -174,7 +174,7 @@ class Call(Options):
         others = state_rules(self.costs_to, rules)
         note(f"{self.costs_to}: " + ", ".join(f"{name} = {rule_text(name, value)}" for name, value in rules.items()))
         if others:
-            note(f"{self.costs_to}: [{'], ['.join(others)}] have other values; write these there, too")
+            note(f"{self.costs_to}: other values stay in [{'], ['.join(others)}]; write these there, too")
 
     def _whole(self, picked: "Plan") -> "Plan":
         """Settings with all that a plan file says besides."""

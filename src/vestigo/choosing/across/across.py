@@ -15,9 +15,9 @@ if TYPE_CHECKING:
 
 _OF_TIME = "memory_mean"
 _WHOLE = 100
+"""This percentile is the largest."""
 _COUNTED = {"answer_age": "hits", "stale_age": "stale_hits", "origin_wait": "loads"}
 """What measures are of, if not of reads."""
-"""This percentile is the largest."""
 
 
 @can_be_kept

@@ -51,12 +51,12 @@ def cost_unit(table: pa.Table, first_time: str) -> CostUnit:
         amounts = numpy_of(column.cast(pa.float64()))
     except (pa.ArrowInvalid, pa.ArrowNotImplementedError):
         return CostUnit("ns")  # what is no number is refused when it is read
-    there = np.isfinite(amounts) & (amounts > 0)
+    there, has_hits = np.isfinite(amounts) & (amounts > 0), "hit_cost" in table.column_names
     lookups = (
         as_text(table["lookup"].take(pa.array(rows))) if "lookup" in table.column_names else pa.repeat("", len(rows))
     )
-    if not there.any():
-        return CostUnit("ns")
+    if not there.any():  # nothing tells what the times of hits are
+        return CostUnit("ns", "times of hits taken as ns (cost_unit states another)" if has_hits else "")
     which = numpy_of(pc.rank(lookups, tiebreaker="min"))[there]
     by_lookup = np.argsort(which, kind="stable")
     each = np.split(amounts[there][by_lookup], np.flatnonzero(np.diff(which[by_lookup])) + 1)

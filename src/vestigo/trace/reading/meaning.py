@@ -60,6 +60,8 @@ class Meaning:
             raise TraceError(f"{source}: {error}") from None
         broken, place = list(raw.broken), raw.place
         notes = [*raw.notes, *self._unused(raw, columns), *self._never_there(raw.table), *self._constant_keys()]
+        if self.intake.hit_where and "cost" not in columns:
+            notes.append("hit_where has no effect: no column says how long a read took (columns.cost)")
         if self.intake.patterns:
             unmatched = np.flatnonzero(columns["lookup"].is_null().to_numpy(zero_copy_only=False))
             if len(unmatched):
