@@ -182,7 +182,7 @@ def test_looks_are_few_however_long_the_trace_is() -> None:
         if scales.is_due(events):
             scales.weigh(events, said=7)
             looks += 1
-    assert looks == 200 == len(scales.weights.events)
+    assert looks == 100 == len(scales.weights.events)
     assert scales.weights.by_itself
     nobody = Scales(-1, 10)
     nobody.weigh(0)

@@ -12,7 +12,7 @@ import numpy as np
 from vestigo.trace.trace import Longs
 
 _PROC = Path("/proc")
-_LOOKS = 200
+_LOOKS = 100
 """How often the memory of a process is looked at in a drive, about."""
 
 
