@@ -50,11 +50,13 @@ class Compartments {
   Entries entries;
   LargeVector<Slot> slots;
   std::vector<Compartment> all;
+  const bool has_scopes;  // some pools have a compartment for each scope
 
   explicit Compartments(const Setting& setting)
       : entries(count_slots(setting) + policy::kSentinels * count_compartments(setting)),
         slots(count_slots(setting)),
         all(count_compartments(setting)),
+        has_scopes(has(setting, Per::scope)),
         setting_(setting),
         notes_(setting.pools, slots.size(), policy::kSentinels * all.size()),
         nodes_(setting.nodes + 1) {

@@ -37,8 +37,10 @@ class Holdings {
     for (const Id group : setting.entry_groups) has_keys_[index(group)] = true;
   }
 
+  // A slot knows its group, but an entry of a scope is in no slot yet.
   const GroupRules& group_of(Id entry) const {
-    return setting.groups[index(setting.entry_groups[index(entry)])];
+    return here.has_scopes ? setting.groups[index(setting.entry_groups[index(entry)])]
+                           : group_at(entry);
   }
   Id group_number(Id slot) const { return here.slots[index(slot)].group; }
   const GroupRules& group_at(Id slot) const { return setting.groups[index(group_number(slot))]; }
@@ -59,13 +61,14 @@ class Holdings {
   // The memory that an event of the entry will touch: where to look for it, and later, what is
   // there.
   [[gnu::always_inline]] void fetch_places(Id entry) const {
-    __builtin_prefetch(&setting.entry_groups[index(entry)]);
+    if (here.has_scopes) __builtin_prefetch(&setting.entry_groups[index(entry)]);
     if (!setting.entry_keys.empty()) __builtin_prefetch(&setting.entry_keys[index(entry)]);
   }
   [[gnu::always_inline]] void fetch(Id entry) const {
     keys.fetch(here.key_of(entry));
     witness.fetch(here.key_of(entry));
-    if (setting.per[index(group_of(entry).pool)] != Per::scope) here.fetch(entry);
+    if (!here.has_scopes || setting.per[index(group_of(entry).pool)] != Per::scope)
+      here.fetch(entry);
   }
 
   Tally& tally(const GroupRules& group) { return ledger.tally(index(group.lookup)); }

@@ -82,6 +82,7 @@ class Loading {
   void finish(Id place, Time now) {
     const Load load = loads_.take(place);
     if (load.slot == kNone) return;
+    fetch_next();
     loads_.unlist(load, at(load.slot));
     const GroupRules& group = held_.group_at(load.slot);
     if (load.fails) {
@@ -90,6 +91,12 @@ class Loading {
     } else if (held_.store(group, load, now) && load.raced) {
       ++held_.tally(group).counts[kRaced];
     }
+  }
+
+  // Fetches the memory of the load that ends next.
+  void fetch_next() const {
+    const Id next = held_.agenda.planned.next();
+    if (next != kNone && loads_[next].slot != kNone) held_.here.fetch(loads_[next].slot);
   }
 
   Slot& at(Id slot) { return held_.here.slot_at(slot); }

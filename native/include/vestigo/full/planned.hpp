@@ -4,6 +4,9 @@
 // others need no queue (pending.hpp).
 #pragma once
 
+#include <algorithm>
+
+#include "../fetch.hpp"
 #include "../large_pages.hpp"
 #include "../pending.hpp"
 
@@ -14,7 +17,7 @@ class Planned {
   // Makes room for the loads of a batch. Those under way move to their places in it.
   void open(const Ends& ends) {
     ends_ = ends;
-    LargeVector<Id> loads(ends.count);
+    LargeVector<Id> loads(ends.count + 1, kNone);
     for (std::size_t i = 0; i < ends.carried.size(); ++i)
       loads[index(ends.carried[i])] = loads_[static_cast<std::size_t>(ends.carried_from) + i];
     loads_.swap(loads);
@@ -22,6 +25,7 @@ class Planned {
   }
 
   Time next_at() const { return pending_.next_at(); }
+  // The load that ends next, or kNone.
   Id next() const { return loads_[pending_.next()]; }
 
   // A load with this place among the ends of its batch begins.
@@ -30,13 +34,23 @@ class Planned {
     pending_.begin(ends_, place);
   }
 
+  // Fetches the memory of loads that end soon, and the places of those that may begin.
+  [[gnu::always_inline]] void fetch(const Id* places) const {
+    __builtin_prefetch(places);
+    fetch_ends(ends_, pending_.next());
+    __builtin_prefetch(&loads_[std::min(pending_.next() + 4 * kBlock, ends_.count)]);
+  }
+  [[gnu::always_inline]] void fetch_place(Id place) const {
+    if (place != kNone) __builtin_prefetch(&loads_[index(place)], 1);
+  }
+
   // Takes the load that ends next.
   Id take_next() { return loads_[index(pending_.end(ends_))]; }
 
  private:
   Ends ends_;
   Pending pending_;
-  LargeVector<Id> loads_;  // by place
+  LargeVector<Id> loads_{kNone};  // by place; the last one stands for "never"
 };
 
 }  // namespace vestigo::full

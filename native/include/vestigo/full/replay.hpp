@@ -107,7 +107,14 @@ class Replay : Changing<Seen> {
   // Fetches the memory that later events touch.
   [[gnu::always_inline]] void fetch_ahead(const Columns& columns, std::size_t i, std::size_t end) {
     if (i + kFarAhead >= end) return;
-    if (i % kBlock == 0) fetch_columns(columns, i + kFarAhead);
+    const bool has_ends = held_.setting.timed && columns.ends.place != nullptr;
+    if (i % kBlock == 0) {
+      fetch_columns(columns, i + kFarAhead);
+      __builtin_prefetch(&columns.stretch[i + kFarAhead]);
+      __builtin_prefetch(&columns.node[i + kFarAhead]);
+      if (has_ends) held_.agenda.planned.fetch(columns.ends.place + i + kFarAhead);
+    }
+    if (has_ends) held_.agenda.planned.fetch_place(columns.ends.place[i + 2 * kAhead]);
     held_.fetch_places(columns.key[i + 2 * kAhead]);
     held_.fetch(columns.key[i + kAhead]);
   }
