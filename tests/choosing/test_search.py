@@ -32,9 +32,11 @@ from vestigo import (
     synth,
 )
 from vestigo.choosing.finding.attempts import Attempts
+from vestigo.choosing.finding.questions import Asked
 from vestigo.choosing.finding.silence import silenced
 from vestigo.choosing.pick import cost
 from vestigo.outcome.alone import Alone
+from vestigo.rules.aim import Limit
 
 LOOKUPS = ("busy", "calm", "wide")
 VALUES = {"max_entries": [5, 20, 80, 300], "absolute": ["20s", "never"]}
@@ -356,6 +358,21 @@ def test_what_each_change_is_worth_is_drawn(found: Search, trace: Trace) -> None
     told = sweep(trace, Plan(vary={"rules.max_entries": [5, 50]}))
     with pytest.raises(RulesError, match="no search found it"):
         figures.worth(told.choose())
+
+
+def test_more_settings_are_told_to_bring_nothing_only_where_they_do(found: Search) -> None:
+    assert found.answers is not None
+    whole, told = found.answers.questions, set()
+    for mib, first in itertools.product((0.05, 0.1, 0.2, 0.4), range(1, min(map(len, whole.lists)))):
+        asked = Asked(Aim(most="hit_rate"), (Limit("memory_peak", "<=", mib * 2**20),))
+        here = found.answers.questions_about([each[:first] for each in whole.lists]).best(asked)
+        best = whole.best(asked)
+        if here is None or best is None:
+            continue
+        could = whole.could_gain(asked, here.cost, [first] * len(whole.lists))
+        assert could or best.cost >= here.cost - 1e-9
+        told.add(could)
+    assert told == {True, False}
 
 
 def test_what_other_rules_would_bring_is_said_in_the_aims_own_words(trace: Trace) -> None:

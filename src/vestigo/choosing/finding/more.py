@@ -7,7 +7,7 @@ from vestigo.choosing.finding.attempts import Attempt, Attempts, Setting
 from vestigo.choosing.finding.combining import Choice
 from vestigo.choosing.finding.moves import near
 from vestigo.choosing.finding.offers import Offer
-from vestigo.choosing.finding.questions import Asked
+from vestigo.choosing.finding.questions import Asked, Questions
 from vestigo.choosing.proof import WouldBring
 
 KINDS: Mapping[str, tuple[str, ...]] = {
@@ -60,18 +60,25 @@ def _gain(
     ]
     taken = answers.questions_about(known).attempts(here)
     attempts.make(_with(each, one.setting, rules) for each, one in zip(offers, taken, strict=True))
-    taken = _best(answers, asked, known, attempts)
-    attempts.make(
+    questions = _about(answers, known, attempts)
+    if not questions.could_gain(asked, here.cost, [len(each) for each in known]):
+        return 0.0, []
+    taken = _best(questions, asked)
+    finer = [
         near(each, one.setting, _FINER, evicts=True) if _uses(one, rules) else ()
         for each, one in zip(offers, taken, strict=True)
-    )
-    taken = _best(answers, asked, known, attempts)
+    ]
+    if attempts.make(finer):
+        taken = _best(_about(answers, known, attempts), asked)
     gain = here.cost - answers.questions.judge(asked, taken).cost
     return gain, [number for number, attempt in enumerate(taken) if _uses(attempt, rules)]
 
 
-def _best(answers: Answers, asked: Asked, known: Sequence[Sequence[Attempt]], more: Attempts) -> tuple[Attempt, ...]:
-    questions = answers.questions_about([[*own, *new] for own, new in zip(known, more.lists, strict=True)])
+def _about(answers: Answers, known: Sequence[Sequence[Attempt]], more: Attempts) -> Questions:
+    return answers.questions_about([[*own, *new] for own, new in zip(known, more.lists, strict=True)])
+
+
+def _best(questions: Questions, asked: Asked) -> tuple[Attempt, ...]:
     choice = questions.best(asked)
     assert choice is not None
     return questions.attempts(choice)

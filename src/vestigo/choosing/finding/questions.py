@@ -83,11 +83,25 @@ class Questions(Memo):
         """The best choice. Its cost is the aim, negated if more is better. None if no choice keeps the limits."""
         if asked.aim.best is not None and is_of_longest(asked.aim.best):
             return self._least_longest(asked, asked.aim.best)
-        aimed = self._ratio(asked)
-        if aimed is not None and aimed.per is not None and not _is_constant(aimed.per, self._unit):
+        if (aimed := self._of_both(asked)) is not None and aimed.per is not None:
             return self._best_ratio(asked, aimed, aimed.per)
         found, more = best(self.problem(asked)), self._whatever_is_chosen(asked)
         return found and found._replace(cost=found.cost + more, bound=found.bound + more)
+
+    def could_gain(self, asked: Asked, cost: float, known: Sequence[int]) -> bool:
+        """Whether a choice with an attempt that comes after the first `known` ones of its unit could cost less than
+        `cost`. No choice costs less than the linear relaxation and what its attempts cost more at the prices there.
+        Where the aim is not a sum of what units give, that tells nothing.
+        """
+        if (asked.aim.best is not None and is_of_longest(asked.aim.best)) or self._of_both(asked) is not None:
+            return True
+        if (found := self.relaxed(asked)) is None:
+            return False
+        is_new = np.concatenate(
+            [np.arange(len(attempts)) >= count for attempts, count in zip(self.lists, known, strict=True)]
+        )
+        more = float(found.reduced[is_new].min(initial=inf))
+        return found.cost + more + self._whatever_is_chosen(asked) < cost
 
     def judge(self, asked: Asked, chosen: Sequence[Attempt]) -> Judged:
         """What attempts of all units cost together, and whether they keep the limits."""
@@ -228,6 +242,12 @@ class Questions(Memo):
             return None
         measures, now = self._measures(asked.part), self._now(asked.part)
         return self.once((name, asked.part), lambda: ratio(name, measures, now, self.today.measure(name, asked.part)))
+
+    def _of_both(self, asked: Asked) -> Ratio | None:
+        """The aim, if it is a ratio whose divisor depends on the choice, too."""
+        aimed = self._ratio(asked)
+        depends = aimed is not None and aimed.per is not None and not _is_constant(aimed.per, self._unit)
+        return aimed if depends else None
 
     def _whatever_is_chosen(self, asked: Asked) -> float:
         """What of the cost does not depend on the choice."""
