@@ -16,7 +16,7 @@ namespace {
 
 CurveSetting checked(Column<Id> entry_lookups, std::optional<Column<Id>> entry_nodes,
                      Column<std::uint8_t> chosen, Bytes overhead, bool replaces,
-                     std::vector<std::int64_t> entries, std::vector<Time> sliding) {
+                     std::vector<std::int64_t> entries, std::vector<Time> sliding, bool is_later) {
   for (const Id lookup : view(entry_lookups)) {
     if (lookup < 0 || static_cast<std::size_t>(lookup) >= chosen.size())
       refuse("a key's look-up is out of range");
@@ -40,23 +40,33 @@ CurveSetting checked(Column<Id> entry_lookups, std::optional<Column<Id>> entry_n
           .overhead = overhead,
           .replaces = replaces,
           .entries = std::move(entries),
-          .sliding = std::move(sliding)};
+          .sliding = std::move(sliding),
+          .is_later = is_later};
 }
 
 class BoundCurve {
  public:
   BoundCurve(Column<Id> entry_lookups, std::optional<Column<Id>> entry_nodes,
              Column<std::uint8_t> chosen, Bytes overhead, bool replaces,
-             std::vector<std::int64_t> entries, std::vector<Time> sliding)
+             std::vector<std::int64_t> entries, std::vector<Time> sliding, bool is_later)
       : keys_(entry_lookups.size()),
+        is_later_(is_later),
         curve_(checked(entry_lookups, std::move(entry_nodes), chosen, overhead, replaces,
-                       std::move(entries), std::move(sliding))) {}
+                       std::move(entries), std::move(sliding), is_later)) {}
 
   // Feeds the next batch, of which the first `uncounted` events are not counted.
   void feed(const BoundColumns& batch, std::size_t uncounted) {
     if (batch.keys() != keys_) refuse("the batch is of another trace");
     nb::gil_scoped_release released;
     curve_.feed(batch.columns(), 0, batch.events(), uncounted);
+  }
+
+  // Takes what came right after, as a curve of its own has it, with the same setting.
+  void take_later(const BoundCurve& later) {
+    if (is_later_ || !later.is_later_ || !curve_.is_alike(later.curve_))
+      refuse("what came later is of another curve");
+    nb::gil_scoped_release released;
+    curve_.take_later(later.curve_);
   }
 
   // (reads, hits by depth in entries, largest depth in bytes of each bin, hits of each bin, hits by
@@ -73,6 +83,7 @@ class BoundCurve {
 
  private:
   std::size_t keys_;
+  bool is_later_;
   Curve curve_;
 };
 
@@ -81,10 +92,12 @@ class BoundCurve {
 void bind_curve(nb::module_& m) {
   nb::class_<BoundCurve>(m, "Curve")
       .def(nb::init<Column<Id>, std::optional<Column<Id>>, Column<std::uint8_t>, Bytes, bool,
-                    std::vector<std::int64_t>, std::vector<Time>>(),
+                    std::vector<std::int64_t>, std::vector<Time>, bool>(),
            "entry_lookups"_a.noconvert(), "entry_nodes"_a.noconvert().none(),
-           "chosen"_a.noconvert(), "overhead"_a, "replaces"_a, "entries"_a, "sliding"_a)
+           "chosen"_a.noconvert(), "overhead"_a, "replaces"_a, "entries"_a, "sliding"_a,
+           "is_later"_a)
       .def("feed", &BoundCurve::feed, "batch"_a, "uncounted"_a)
+      .def("take_later", &BoundCurve::take_later, "later"_a)
       .def("counts", &BoundCurve::counts);
 }
 

@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 
 from tests.agreement.cases import Case, cases
 from vestigo import Plan, Rules, RulesError, Trace, read_trace, replay, size_curve, synth
+from vestigo.engine import size_counts
 from vestigo.engine.job import job
 from vestigo.engine.replay import run
 from vestigo.engine.size_curve import with_real_rates
@@ -109,8 +110,14 @@ def test_warm_up_and_batches_of_a_long_trace(trace: Trace, monkeypatch: pytest.M
     whole = size_curve(trace, plan)
     assert whole.reads == trace.reads - 10_000
     monkeypatch.setattr("vestigo.prepared.memory.BATCH_EVENTS", 777)
-    again = size_curve(synth(reads=30_000, keys=2000, skew=0.8, scans=2, changes="1h", seed=5, nodes=2), plan)
-    assert again.to_dict() == whole.to_dict()
+    again = synth(reads=30_000, keys=2000, skew=0.8, scans=2, changes="1h", seed=5, nodes=2)
+    monkeypatch.setattr("os.cpu_count", lambda: 3)
+    stretches = []
+    taken = size_counts.each_side_by_side
+    monkeypatch.setattr(size_counts, "each_side_by_side", lambda make, of: taken(make, stretches.append(of) or of))
+    for _ in range(4):  # once its batches are kept, they are taken side by side
+        assert size_curve(again, plan).to_dict() == whole.to_dict()
+    assert [len(of) for of in stretches] == [1, 1, 1, 3]
 
 
 def test_a_look_up_that_is_not_there_is_refused_and_nothing_gives_nothing(trace: Trace) -> None:

@@ -4,9 +4,15 @@
 // What LRU holds at one size, it holds at every larger size (R. L. Mattson, J. Gecsei, D. R. Slutz,
 // I. L. Traiger, "Evaluation techniques for storage hierarchies", IBM Systems Journal 9(2), 1970):
 // so a read is a hit exactly if the depth of its key fits.
+//
+// A trace can be cut into stretches of time, which are taken side by side. In a later one the depth
+// of a key's first use is not known yet: it is what was used since the stretch began, and what of
+// the stretches before is more recent than the key and was not used since (Q. Niu, J. Dinan, Q. Lu,
+// P. Sadayappan, "PARDA: a fast parallel reuse distance analysis algorithm", IPDPS 2012).
 #pragma once
 
 #include <algorithm>
+#include <utility>
 #include <vector>
 
 #include "columns.hpp"
@@ -24,6 +30,7 @@ struct CurveSetting {
   bool replaces = false;                // writes store their value
   std::vector<std::int64_t> entries{};  // the sizes at which lifetimes are told apart, ascending
   std::vector<Time> sliding{};          // these lifetimes, ascending
+  bool is_later = false;                // whether events come before, of which another curve knows
 };
 
 class Curve {
@@ -32,7 +39,8 @@ class Curve {
       : setting_(std::move(setting)),
         places_(setting_.entry_lookups.size()),
         by_entries_(setting_.entry_lookups.size() + 1),
-        surface_((setting_.entries.size() + 1) * (setting_.sliding.size() + 1)) {
+        surface_((setting_.entries.size() + 1) * (setting_.sliding.size() + 1)),
+        used_(setting_.is_later ? places_.size() : 0) {
     std::vector<std::size_t> counts(1);
     for (std::size_t entry = 0; entry < places_.size(); ++entry) {
       const auto node = index(node_of(static_cast<Id>(entry)));
@@ -50,13 +58,32 @@ class Curve {
   // Takes the events [begin, end) of a batch. Those before `counted` are not counted.
   void feed(const Columns& columns, std::size_t begin, std::size_t end, std::size_t counted) {
     for (std::size_t i = begin; i < end; ++i) {
-      if (i + 2 * kAhead < end) {
-        const Id far = columns.key[i + 2 * kAhead], near = columns.key[i + kAhead];
-        recency_of(far).fetch(place(far));
-        recency_of(near).fetch_position(place(near));
-      }
+      if (i + 2 * kAhead < end) fetch(columns.key[i + 2 * kAhead], columns.key[i + kAhead]);
       event(columns, i, i >= counted);
     }
+  }
+
+  // Takes what came right after, as a curve of its own has it.
+  void take_later(const Curve& later) {
+    const std::vector<Pending>& pending = later.pending_;
+    for (std::size_t i = 0; i < pending.size(); ++i) {
+      if (i + 2 * kAhead < pending.size())
+        fetch(pending[i + 2 * kAhead].entry, pending[i + kAhead].entry);
+      resolve(pending[i]);
+    }
+    for (std::size_t node = 0; node < nodes_.size(); ++node)
+      nodes_[node].recency.use_all_of(later.nodes_[node].recency);
+    reads_ += later.reads_;
+    add(by_entries_, later.by_entries_);
+    add(by_bytes_, later.by_bytes_);
+    add(surface_, later.surface_);
+  }
+
+  // Whether another curve has the same entries, nodes, sizes and lifetimes.
+  bool is_alike(const Curve& other) const {
+    return setting_.entry_lookups == other.setting_.entry_lookups &&
+           setting_.entry_nodes == other.setting_.entry_nodes &&
+           setting_.entries == other.setting_.entries && setting_.sliding == other.setting_.sliding;
   }
 
   std::int64_t reads() const { return reads_; }
@@ -70,6 +97,38 @@ class Curve {
 
  private:
   static constexpr std::size_t kAhead = 10;
+
+  // The first use of an entry in a later stretch, or a clear or restart.
+  struct Pending {
+    Id entry = kNone;                      // of a use
+    Id lookup = kNone, node = kNone;       // of a clear or restart
+    bool is_read = false, forced = false;  // of a use: whether it is a read that counts
+    Recency::Depth since{};  // what of its node was used since the stretch began, and when it comes
+  };
+
+  [[gnu::always_inline]] void fetch(Id far, Id near) const {
+    if (far != kNone) recency_of(far).fetch(place(far));
+    if (near != kNone) recency_of(near).fetch_position(place(near));
+  }
+
+  void resolve(const Pending& one) {
+    if (one.entry == kNone) return forget(one.lookup, one.node);
+    Recency& recency = recency_of(one.entry);
+    if (one.is_read) {
+      Recency::Depth depth = recency.depth(place(one.entry));
+      if (depth.entries > 0) {
+        depth.entries += one.since.entries;
+        depth.bytes += one.since.bytes;
+      }
+      count(depth, one.since.used_at, one.forced);
+    }
+    recency.forget(place(one.entry));
+  }
+
+  static void add(std::vector<std::int64_t>& counts, const std::vector<std::int64_t>& more) {
+    counts.resize(std::max(counts.size(), more.size()));
+    for (std::size_t i = 0; i < more.size(); ++i) counts[i] += more[i];
+  }
 
   void event(const Columns& columns, std::size_t i, bool counts) {
     const std::uint8_t mark = columns.mark[i];
@@ -85,13 +144,21 @@ class Curve {
     if (!setting_.chosen[index(setting_.entry_lookups[index(entry)])]) return;
     if ((mark & kOp) == kWrite && !setting_.replaces) return;
     Recency& recency = recency_of(entry);
-    if ((mark & kOp) == kRead && counts)
+    const bool is_read = (mark & kOp) == kRead && counts;
+    if (setting_.is_later && !std::exchange(used_[index(entry)], true)) {
+      pending_.push_back({.entry = entry,
+                          .is_read = is_read,
+                          .forced = (mark & kForced) != 0,
+                          .since = {recency.held(), recency.held_bytes(), columns.at[i]}});
+    } else if (is_read) {
       count(recency.depth(place(entry)), columns.at[i], mark & kForced);
+    }
     recency.use(place(entry), columns.size[i] + setting_.overhead, columns.at[i]);
   }
 
   // What a node, or all, hold of a look-up, or of all look-ups.
   void forget(Id lookup, Id node) {
+    if (setting_.is_later) pending_.push_back({.lookup = lookup, .node = node});
     for (std::size_t one = 0; one < nodes_.size(); ++one) {
       if (node != kNone && !setting_.entry_nodes.empty() && static_cast<Id>(one) != node + 1)
         continue;
@@ -127,6 +194,7 @@ class Curve {
     return setting_.entry_nodes.empty() ? 0 : setting_.entry_nodes[index(entry)];
   }
   Recency& recency_of(Id entry) { return nodes_[index(node_of(entry))].recency; }
+  const Recency& recency_of(Id entry) const { return nodes_[index(node_of(entry))].recency; }
   Id place(Id entry) const { return places_[index(entry)]; }
 
   CurveSetting setting_;
@@ -134,6 +202,8 @@ class Curve {
   std::vector<Node> nodes_;
   std::vector<std::int64_t> by_entries_, by_bytes_, surface_;
   std::int64_t reads_ = 0;
+  std::vector<std::uint8_t> used_;  // for each entry, whether it was used, in a later stretch
+  std::vector<Pending> pending_;    // what happened to entries before their first use there
 };
 
 }  // namespace vestigo

@@ -19,9 +19,9 @@ namespace vestigo {
 
 // Partial sums over leaves.
 template <class Amount>
-class Sums {
+class PartialSums {
  public:
-  explicit Sums(std::size_t leaves) : sums_(leaves + 1) {}
+  explicit PartialSums(std::size_t leaves) : sums_(leaves + 1) {}
 
   void add(std::size_t leaf, Amount more) {
     for (std::size_t i = leaf + 1; i < sums_.size(); i += i & -i) sums_[i] += more;
@@ -89,6 +89,18 @@ class Recency {
     });
   }
 
+  // What is there.
+  std::int64_t held() const { return held_; }
+  Bytes held_bytes() const { return held_bytes_; }
+
+  // What was used since `other` was last. Keys that it has, too, are not there any more.
+  void use_all_of(const Recency& other) {
+    other.each([&](std::size_t position) {
+      const Id key = other.keys_at_[position];
+      use(key, other.bytes_at_[position], other.places_[index(key)].used_at);
+    });
+  }
+
   // Fetches memory that a use of the key will touch. The second call comes after the memory of the
   // first has arrived.
   [[gnu::always_inline]] void fetch(Id key) const { __builtin_prefetch(&places_[index(key)], 1); }
@@ -129,7 +141,7 @@ class Recency {
   }
 
   template <class Visit>
-  void each(Visit visit) {
+  void each(Visit visit) const {
     for (std::size_t word = 0; word < taken_.size(); ++word) {
       for (std::uint64_t bits = taken_[word]; bits != 0; bits &= bits - 1)
         visit(word * 64 + static_cast<std::size_t>(std::countr_zero(bits)));
@@ -159,8 +171,8 @@ class Recency {
   LargeVector<Id> keys_at_;
   LargeVector<Bytes> bytes_at_;
   std::vector<std::uint64_t> taken_;
-  Sums<std::int32_t> counts_;
-  Sums<Bytes> bytes_;
+  PartialSums<std::int32_t> counts_;
+  PartialSums<Bytes> bytes_;
   std::size_t next_ = 0;
   std::int64_t held_ = 0;
   Bytes held_bytes_ = 0;
