@@ -56,17 +56,21 @@ class BoundCurve {
 
   // Feeds the next batch, of which the first `uncounted` events are not counted.
   void feed(const BoundColumns& batch, std::size_t uncounted) {
+    if (is_over_) refuse("the curve is over");
     if (batch.keys() != keys_) refuse("the batch is of another trace");
     nb::gil_scoped_release released;
     curve_.feed(batch.columns(), 0, batch.events(), uncounted);
   }
 
-  // Takes what came right after, as a curve of its own has it, with the same setting.
-  void take_later(const BoundCurve& later) {
+  // Takes what came right after, as a curve of its own has it, with the same setting. Nothing comes
+  // after the last.
+  void take_later(const BoundCurve& later, bool is_last) {
+    if (is_over_) refuse("the curve is over");
     if (is_later_ || !later.is_later_ || !curve_.is_alike(later.curve_))
       refuse("what came later is of another curve");
+    is_over_ = is_last;
     nb::gil_scoped_release released;
-    curve_.take_later(later.curve_);
+    curve_.take_later(later.curve_, is_last);
   }
 
   // (reads, hits by depth in entries, largest depth in bytes of each bin, hits of each bin, hits by
@@ -83,7 +87,7 @@ class BoundCurve {
 
  private:
   std::size_t keys_;
-  bool is_later_;
+  bool is_later_, is_over_ = false;
   Curve curve_;
 };
 
@@ -97,7 +101,7 @@ void bind_curve(nb::module_& m) {
            "chosen"_a.noconvert(), "overhead"_a, "replaces"_a, "entries"_a, "sliding"_a,
            "is_later"_a)
       .def("feed", &BoundCurve::feed, "batch"_a, "uncounted"_a)
-      .def("take_later", &BoundCurve::take_later, "later"_a)
+      .def("take_later", &BoundCurve::take_later, "later"_a, "is_last"_a)
       .def("counts", &BoundCurve::counts);
 }
 

@@ -71,7 +71,7 @@ void stretches_add_up(std::mt19937& random) {
     Curve later(setting);
     later.feed(batch.columns, cut, next, counted);
     CHECK(first.is_alike(later));
-    first.take_later(later);
+    first.take_later(later, next == end);
     cut = next;
   }
   CHECK(first.reads() == whole.reads() && first.by_entries() == whole.by_entries());

@@ -134,6 +134,28 @@ def test_only_parts_that_fit_together_are_summed_up() -> None:
             kernel.sum(parts, numbers, lookups)
 
 
+def test_a_curve_takes_what_came_later_only_if_it_is_of_the_same_keys() -> None:
+    def curve(is_later: bool, keys: int = 2, sizes: tuple[int, ...] = ()) -> Any:
+        lookups, chosen = np.zeros(keys, np.int32), np.ones(1, np.uint8)
+        return kernel.Curve(lookups, None, chosen, 0, False, sizes, (), is_later)
+
+    first = curve(False)
+    for other in (curve(False), curve(True, keys=3), curve(True, sizes=(1,))):
+        with pytest.raises(ValueError, match="of another curve"):
+            first.take_later(other, False)
+    with pytest.raises(ValueError, match="of another curve"):
+        curve(True).take_later(curve(True), False)
+    first.feed(columns(), 0)
+    later = curve(True)
+    later.feed(columns(), 0)
+    first.take_later(later, True)
+    reads, by_entries, *_ = first.counts()
+    assert (reads, by_entries.tolist()) == (6, [0, 1, 3])
+    for call in (lambda: first.feed(columns(), 0), lambda: first.take_later(later, True)):
+        with pytest.raises(ValueError, match="the curve is over"):
+            call()
+
+
 def test_a_replay_is_closed_once() -> None:
     with pytest.raises(ValueError, match="fed nothing"):
         replay().close()

@@ -63,15 +63,16 @@ class Curve {
     }
   }
 
-  // Takes what came right after, as a curve of its own has it.
-  void take_later(const Curve& later) {
+  // Takes what came right after, as a curve of its own has it. If that was the last, nobody asks
+  // what is held then.
+  void take_later(const Curve& later, bool is_last) {
     const std::vector<Pending>& pending = later.pending_;
     for (std::size_t i = 0; i < pending.size(); ++i) {
       if (i + 2 * kAhead < pending.size())
         fetch(pending[i + 2 * kAhead].entry, pending[i + kAhead].entry);
       resolve(pending[i]);
     }
-    for (std::size_t node = 0; node < nodes_.size(); ++node)
+    for (std::size_t node = 0; !is_last && node < nodes_.size(); ++node)
       nodes_[node].recency.use_all_of(later.nodes_[node].recency);
     reads_ += later.reads_;
     add(by_entries_, later.by_entries_);

@@ -76,7 +76,7 @@ def size_counts(trace: Trace, assumed: Assumed, ask: Ask, first_counted: int) ->
 
     first, *later = each_side_by_side(taken, list(enumerate(_stretches(trace, assumed, part))))
     for curve in later:
-        first.take_later(curve)
+        first.take_later(curve, curve is later[-1])
     reads, by_entries, largest, by_bytes, cells = first.counts()
     return SizeCounts(
         reads, by_entries, largest, by_bytes, cells.reshape(len(ask.sizes) + 1, len(ask.lifetimes_ns) + 1)
