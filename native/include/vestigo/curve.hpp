@@ -66,11 +66,10 @@ class Curve {
   // Takes what came right after, as a curve of its own has it. If that was the last, nobody asks
   // what is held then.
   void take_later(const Curve& later, bool is_last) {
-    const std::vector<Pending>& pending = later.pending_;
-    for (std::size_t i = 0; i < pending.size(); ++i) {
-      if (i + 2 * kAhead < pending.size())
-        fetch(pending[i + 2 * kAhead].entry, pending[i + kAhead].entry);
-      resolve(pending[i]);
+    const std::vector<Unsettled>& uses = later.unsettled_;
+    for (std::size_t i = 0; i < uses.size(); ++i) {
+      if (i + 2 * kAhead < uses.size()) fetch(uses[i + 2 * kAhead].entry, uses[i + kAhead].entry);
+      settle(uses[i]);
     }
     for (std::size_t node = 0; !is_last && node < nodes_.size(); ++node)
       nodes_[node].recency.use_all_of(later.nodes_[node].recency);
@@ -99,12 +98,15 @@ class Curve {
  private:
   static constexpr std::size_t kAhead = 10;
 
-  // The first use of an entry in a later stretch, or a clear or restart.
-  struct Pending {
+  // The first use of an entry in a later stretch, or a clear or restart. What it means depends on
+  // what came before.
+  struct Unsettled {
     Id entry = kNone;                      // of a use
     Id lookup = kNone, node = kNone;       // of a clear or restart
     bool is_read = false, forced = false;  // of a use: whether it is a read that counts
-    Recency::Depth since{};  // what of its node was used since the stretch began, and when it comes
+    Time at = 0;
+    std::int64_t entries = 0;  // what its node has used since the stretch began
+    Bytes bytes = 0;
   };
 
   [[gnu::always_inline]] void fetch(Id far, Id near) const {
@@ -112,16 +114,16 @@ class Curve {
     if (near != kNone) recency_of(near).fetch_position(place(near));
   }
 
-  void resolve(const Pending& one) {
+  void settle(const Unsettled& one) {
     if (one.entry == kNone) return forget(one.lookup, one.node);
     Recency& recency = recency_of(one.entry);
     if (one.is_read) {
       Recency::Depth depth = recency.depth(place(one.entry));
       if (depth.entries > 0) {
-        depth.entries += one.since.entries;
-        depth.bytes += one.since.bytes;
+        depth.entries += one.entries;
+        depth.bytes += one.bytes;
       }
-      count(depth, one.since.used_at, one.forced);
+      count(depth, one.at, one.forced);
     }
     recency.forget(place(one.entry));
   }
@@ -147,10 +149,12 @@ class Curve {
     Recency& recency = recency_of(entry);
     const bool is_read = (mark & kOp) == kRead && counts;
     if (setting_.is_later && !std::exchange(used_[index(entry)], true)) {
-      pending_.push_back({.entry = entry,
-                          .is_read = is_read,
-                          .forced = (mark & kForced) != 0,
-                          .since = {recency.held(), recency.held_bytes(), columns.at[i]}});
+      unsettled_.push_back({.entry = entry,
+                            .is_read = is_read,
+                            .forced = (mark & kForced) != 0,
+                            .at = columns.at[i],
+                            .entries = recency.held(),
+                            .bytes = recency.held_bytes()});
     } else if (is_read) {
       count(recency.depth(place(entry)), columns.at[i], mark & kForced);
     }
@@ -159,7 +163,7 @@ class Curve {
 
   // What a node, or all, hold of a look-up, or of all look-ups.
   void forget(Id lookup, Id node) {
-    if (setting_.is_later) pending_.push_back({.lookup = lookup, .node = node});
+    if (setting_.is_later) unsettled_.push_back({.lookup = lookup, .node = node});
     for (std::size_t one = 0; one < nodes_.size(); ++one) {
       if (node != kNone && !setting_.entry_nodes.empty() && static_cast<Id>(one) != node + 1)
         continue;
@@ -203,8 +207,8 @@ class Curve {
   std::vector<Node> nodes_;
   std::vector<std::int64_t> by_entries_, by_bytes_, surface_;
   std::int64_t reads_ = 0;
-  std::vector<std::uint8_t> used_;  // for each entry, whether it was used, in a later stretch
-  std::vector<Pending> pending_;    // what happened to entries before their first use there
+  std::vector<std::uint8_t> used_;    // for each entry, whether it was used, in a later stretch
+  std::vector<Unsettled> unsettled_;  // in order
 };
 
 }  // namespace vestigo

@@ -83,7 +83,7 @@ class Questions(Memo):
         """The best choice. Its cost is the aim, negated if more is better. None if no choice keeps the limits."""
         if asked.aim.best is not None and is_of_longest(asked.aim.best):
             return self._least_longest(asked, asked.aim.best)
-        if (aimed := self._of_both(asked)) is not None and aimed.per is not None:
+        if (aimed := self._moving_ratio(asked)) is not None and aimed.per is not None:
             return self._best_ratio(asked, aimed, aimed.per)
         found, more = best(self.problem(asked)), self._whatever_is_chosen(asked)
         return found and found._replace(cost=found.cost + more, bound=found.bound + more)
@@ -93,7 +93,7 @@ class Questions(Memo):
         `cost`. No choice costs less than the linear relaxation and what its attempts cost more at the prices there.
         Where the aim is not a sum of what units give, that tells nothing.
         """
-        if (asked.aim.best is not None and is_of_longest(asked.aim.best)) or self._of_both(asked) is not None:
+        if (asked.aim.best is not None and is_of_longest(asked.aim.best)) or self._moving_ratio(asked) is not None:
             return True
         if (found := self.relaxed(asked)) is None:
             return False
@@ -243,7 +243,7 @@ class Questions(Memo):
         measures, now = self._measures(asked.part), self._now(asked.part)
         return self.once((name, asked.part), lambda: ratio(name, measures, now, self.today.measure(name, asked.part)))
 
-    def _of_both(self, asked: Asked) -> Ratio | None:
+    def _moving_ratio(self, asked: Asked) -> Ratio | None:
         """The aim, if it is a ratio whose divisor depends on the choice, too."""
         aimed = self._ratio(asked)
         depends = aimed is not None and aimed.per is not None and not _is_constant(aimed.per, self._unit)
