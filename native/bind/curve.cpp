@@ -16,7 +16,7 @@ namespace {
 
 CurveSetting checked(Column<Id> entry_lookups, std::optional<Column<Id>> entry_nodes,
                      Column<std::uint8_t> chosen, Bytes overhead, bool replaces,
-                     std::vector<std::int64_t> entries, std::vector<Time> sliding, bool is_later) {
+                     std::vector<std::int64_t> entries, std::vector<Time> sliding) {
   for (const Id lookup : view(entry_lookups)) {
     if (lookup < 0 || static_cast<std::size_t>(lookup) >= chosen.size())
       refuse("a key's look-up is out of range");
@@ -40,8 +40,7 @@ CurveSetting checked(Column<Id> entry_lookups, std::optional<Column<Id>> entry_n
           .overhead = overhead,
           .replaces = replaces,
           .entries = std::move(entries),
-          .sliding = std::move(sliding),
-          .is_later = is_later};
+          .sliding = std::move(sliding)};
 }
 
 class BoundCurve {
@@ -50,9 +49,9 @@ class BoundCurve {
              Column<std::uint8_t> chosen, Bytes overhead, bool replaces,
              std::vector<std::int64_t> entries, std::vector<Time> sliding, bool is_later)
       : keys_(entry_lookups.size()),
-        is_later_(is_later),
         curve_(checked(entry_lookups, std::move(entry_nodes), chosen, overhead, replaces,
-                       std::move(entries), std::move(sliding), is_later)) {}
+                       std::move(entries), std::move(sliding)),
+               is_later) {}
 
   // Feeds the next batch, of which the first `uncounted` events are not counted.
   void feed(const BoundColumns& batch, std::size_t uncounted) {
@@ -66,8 +65,7 @@ class BoundCurve {
   // after the last.
   void take_later(const BoundCurve& later, bool is_last) {
     if (is_over_) refuse("the curve is over");
-    if (is_later_ || !later.is_later_ || !curve_.is_alike(later.curve_))
-      refuse("what came later is of another curve");
+    if (!curve_.can_take(later.curve_)) refuse("what came later is of another curve");
     is_over_ = is_last;
     nb::gil_scoped_release released;
     curve_.take_later(later.curve_, is_last);
@@ -87,7 +85,7 @@ class BoundCurve {
 
  private:
   std::size_t keys_;
-  bool is_later_, is_over_ = false;
+  bool is_over_ = false;
   Curve curve_;
 };
 

@@ -8,7 +8,7 @@
 // A trace can be cut into stretches of time, which are taken side by side. In a later one the depth
 // of a key's first use is not known yet: it is what was used since the stretch began, and what of
 // the stretches before is more recent than the key and was not used since (Q. Niu, J. Dinan, Q. Lu,
-// P. Sadayappan, "PARDA: a fast parallel reuse distance analysis algorithm", IPDPS 2012).
+// P. Sadayappan, IEEE International Parallel and Distributed Processing Symposium, 2012).
 #pragma once
 
 #include <algorithm>
@@ -30,17 +30,20 @@ struct CurveSetting {
   bool replaces = false;                // writes store their value
   std::vector<std::int64_t> entries{};  // the sizes at which lifetimes are told apart, ascending
   std::vector<Time> sliding{};          // these lifetimes, ascending
-  bool is_later = false;                // whether events come before, of which another curve knows
+
+  bool operator==(const CurveSetting&) const = default;
 };
 
 class Curve {
  public:
-  explicit Curve(CurveSetting setting)
+  // `is_later`: whether events come before, of which another curve knows.
+  explicit Curve(CurveSetting setting, bool is_later = false)
       : setting_(std::move(setting)),
+        is_later_(is_later),
         places_(setting_.entry_lookups.size()),
         by_entries_(setting_.entry_lookups.size() + 1),
         surface_((setting_.entries.size() + 1) * (setting_.sliding.size() + 1)),
-        used_(setting_.is_later ? places_.size() : 0) {
+        used_(is_later ? places_.size() : 0) {
     std::vector<std::size_t> counts(1);
     for (std::size_t entry = 0; entry < places_.size(); ++entry) {
       const auto node = index(node_of(static_cast<Id>(entry)));
@@ -79,11 +82,9 @@ class Curve {
     add(surface_, later.surface_);
   }
 
-  // Whether another curve has the same entries, nodes, sizes and lifetimes.
-  bool is_alike(const Curve& other) const {
-    return setting_.entry_lookups == other.setting_.entry_lookups &&
-           setting_.entry_nodes == other.setting_.entry_nodes &&
-           setting_.entries == other.setting_.entries && setting_.sliding == other.setting_.sliding;
+  // Whether another curve can be what came right after.
+  bool can_take(const Curve& later) const {
+    return !is_later_ && later.is_later_ && setting_ == later.setting_;
   }
 
   std::int64_t reads() const { return reads_; }
@@ -148,7 +149,7 @@ class Curve {
     if ((mark & kOp) == kWrite && !setting_.replaces) return;
     Recency& recency = recency_of(entry);
     const bool is_read = (mark & kOp) == kRead && counts;
-    if (setting_.is_later && !std::exchange(used_[index(entry)], true)) {
+    if (is_later_ && !std::exchange(used_[index(entry)], true)) {
       unsettled_.push_back({.entry = entry,
                             .is_read = is_read,
                             .forced = (mark & kForced) != 0,
@@ -163,7 +164,7 @@ class Curve {
 
   // What a node, or all, hold of a look-up, or of all look-ups.
   void forget(Id lookup, Id node) {
-    if (setting_.is_later) unsettled_.push_back({.lookup = lookup, .node = node});
+    if (is_later_) unsettled_.push_back({.lookup = lookup, .node = node});
     for (std::size_t one = 0; one < nodes_.size(); ++one) {
       if (node != kNone && !setting_.entry_nodes.empty() && static_cast<Id>(one) != node + 1)
         continue;
@@ -203,6 +204,7 @@ class Curve {
   Id place(Id entry) const { return places_[index(entry)]; }
 
   CurveSetting setting_;
+  bool is_later_;
   std::vector<Id> places_;  // the place of each entry among those of its node
   std::vector<Node> nodes_;
   std::vector<std::int64_t> by_entries_, by_bytes_, surface_;

@@ -91,12 +91,12 @@ class Questions(Memo):
     def could_gain(self, asked: Asked, cost: float, known: Sequence[int]) -> bool:
         """Whether a choice with an attempt that comes after the first `known` ones of its unit could cost less than
         `cost`. No choice costs less than the linear relaxation and what its attempts cost more at the prices there.
-        Where the aim is not a sum of what units give, that tells nothing.
+        Where the aim is not a sum of what units give, or the solver fails, that tells nothing.
         """
         if (asked.aim.best is not None and is_of_longest(asked.aim.best)) or self._moving_ratio(asked) is not None:
             return True
         if (found := self.relaxed(asked)) is None:
-            return False
+            return True
         is_new = np.concatenate(
             [np.arange(len(attempts)) >= count for attempts, count in zip(self.lists, known, strict=True)]
         )
