@@ -51,6 +51,13 @@ class BoundReplay {
       pools.push_back(asked.pools[pool]);
     }
     foresees_ = some_foresee(pools);
+    const auto origins = checked_origins(asked);
+    if ((counting.loading == Loading::served) == origins.empty())
+      refuse("origins serve loads, or there are none");
+    if (!origins.empty() && watching != nullptr) refuse("to tell of origins takes a full replay");
+    for (const Served& origin : origins) {
+      if (!origin.down.empty()) refuse("an origin that is away takes a full replay");
+    }
     const std::vector<Rules> rules(asked.groups.begin(), asked.groups.end());
     const std::vector<ValueRules> value_rules(asked.groups.begin(), asked.groups.end());
     const auto clears = checked_moments(asked.clears);
@@ -69,6 +76,7 @@ class BoundReplay {
                                .group_is_of_node = asked.place_is_of_node,
                                .group_pools = asked.place_pools,
                                .pools = pools,
+                               .origins = origins,
                                .clears = clears,
                                .news_take = counting.news_take};
     replay_ = begin_replay(setting, run(counting), slices(counting), watched);

@@ -22,7 +22,7 @@ bool are_moments(const std::vector<Time>& times) {
           (times.front() >= kEarliest - kLongestSpan && times.back() <= kLatest + kLongestSpan));
 }
 
-full::Served checked_origin(const OriginAsked& asked) {
+Served checked_origin(const OriginAsked& asked) {
   const std::size_t outages = asked.down_begins.size(), paces = asked.pace_begins.size();
   if (asked.down_ends.size() != outages || asked.pace_of.size() != paces ||
       asked.pace_to.size() != paces)
@@ -33,12 +33,12 @@ full::Served checked_origin(const OriginAsked& asked) {
   if (asked.places > kMostIds || asked.fails_after < 1 || asked.fails_after > kLongestSpan ||
       asked.give_up < 1 || asked.give_up > kNever || asked.slow < 0 || asked.slow > kNever)
     refuse("an origin's limits are out of range");
-  full::Served served{.places = asked.places,
-                      .down = {},
-                      .paces = {},
-                      .fails_after = asked.fails_after,
-                      .give_up = asked.give_up,
-                      .slow = asked.slow};
+  Served served{.places = asked.places,
+                .down = {},
+                .paces = {},
+                .fails_after = asked.fails_after,
+                .give_up = asked.give_up,
+                .slow = asked.slow};
   for (std::size_t i = 0; i < outages; ++i) {
     if (asked.down_ends[i] <= asked.down_begins[i] ||
         (i > 0 && asked.down_begins[i] <= asked.down_ends[i - 1]))
@@ -105,6 +105,16 @@ Watching checked(const WatchingAsked& asked, std::size_t rows) {
   return watching;
 }
 
+std::vector<Served> checked_origins(const Asked& asked) {
+  std::vector<Served> origins;
+  for (const OriginAsked& one : asked.origins) origins.push_back(checked_origin(one));
+  for (const full::GroupRules& group : asked.groups) {
+    if (group.origin < kNone || group.origin >= static_cast<Id>(origins.size()))
+      refuse("a group's origin is out of range");
+  }
+  return origins;
+}
+
 std::vector<std::vector<Time>> checked_moments(const std::vector<Column<Time>>& columns) {
   std::vector<std::vector<Time>> found;
   for (const Column<Time>& column : columns) {
@@ -131,26 +141,26 @@ full::Setting checked_setting(const FullAsked& asked, const Counting& counting) 
   const auto& nodes = asked.entry_nodes;
   if (nodes && (nodes->size() != asked.entries() || !within(view(*nodes), asked.nodes + 1)))
     refuse("an entry's node is out of range");
-  full::Setting setting{.entry_groups = copied(view(asked.entry_groups)),
-                        .entry_keys = copied(asked.keys_of_entries()),
-                        .entry_is_first = firsts(asked),
-                        .entry_nodes = nodes ? copied(view(*nodes)) : std::vector<Id>{},
-                        .keys = asked.keys,
-                        .groups = asked.groups,
-                        .clears = checked_moments(asked.clears),
-                        .pools = asked.pools,
-                        .per = asked.per,
-                        .origins = {},
-                        .lookups = asked.lookups,
-                        .nodes = asked.nodes,
-                        .unnamed_node = asked.unnamed_node,
-                        .last_rows = {view(asked.last_rows).begin(), view(asked.last_rows).end()},
-                        .scopes_at_once = asked.scopes_at_once,
-                        .scope_slots = asked.scope_slots,
-                        .timed = counting.loading == Loading::timed,
-                        .spares = counting.loading == Loading::spared,
-                        .news_take = counting.news_take};
-  for (const OriginAsked& one : asked.origins) setting.origins.push_back(checked_origin(one));
+  full::Setting setting{
+      .entry_groups = copied(view(asked.entry_groups)),
+      .entry_keys = copied(asked.keys_of_entries()),
+      .entry_is_first = firsts(asked),
+      .entry_nodes = nodes ? copied(view(*nodes)) : std::vector<Id>{},
+      .keys = asked.keys,
+      .groups = asked.groups,
+      .clears = checked_moments(asked.clears),
+      .pools = asked.pools,
+      .per = asked.per,
+      .origins = checked_origins(asked),
+      .lookups = asked.lookups,
+      .nodes = asked.nodes,
+      .unnamed_node = asked.unnamed_node,
+      .last_rows = {view(asked.last_rows).begin(), view(asked.last_rows).end()},
+      .scopes_at_once = asked.scopes_at_once,
+      .scope_slots = asked.scope_slots,
+      .timed = counting.loading == Loading::timed || counting.loading == Loading::served,
+      .spares = counting.loading == Loading::spared,
+      .news_take = counting.news_take};
   const auto expires_at = checked_moments(asked.expires);
   for (std::size_t place = 0; place < groups; ++place) {
     full::GroupRules& group = setting.groups[place];
@@ -158,8 +168,6 @@ full::Setting checked_setting(const FullAsked& asked, const Counting& counting) 
         group.pool < 0 || static_cast<std::size_t>(group.pool) >= asked.pools.size()) {
       refuse("a group's look-up or pool is out of range");
     }
-    if (group.origin < kNone || group.origin >= static_cast<Id>(asked.origins.size()))
-      refuse("a group's origin is out of range");
     if (group.tell_nodes != TellNodes::nothing && asked.per[index(group.pool)] != Per::node)
       refuse("there are no nodes to tell");
     group.expires_at = expires_at[place];
@@ -181,7 +189,8 @@ void bind_settings(nb::module_& m) {
   asked.def_rw("keys", &Asked::keys)
       .def_rw("groups", &Asked::groups)
       .def_rw("pools", &Asked::pools)
-      .def_rw("clears", &Asked::clears);
+      .def_rw("clears", &Asked::clears)
+      .def_rw("origins", &Asked::origins);
 
   nb::class_<PlainAsked, Asked> plain(m, "PlainAsked");
   plain.def(nb::init<>());
@@ -212,7 +221,6 @@ void bind_settings(nb::module_& m) {
       .def_rw("lookups", &FullAsked::lookups)
       .def_rw("nodes", &FullAsked::nodes)
       .def_rw("unnamed_node", &FullAsked::unnamed_node)
-      .def_rw("origins", &FullAsked::origins)
       .def_rw("scopes_at_once", &FullAsked::scopes_at_once)
       .def_rw("scope_slots", &FullAsked::scope_slots);
 

@@ -16,6 +16,15 @@ namespace vestigo::bind {
 
 constexpr auto kMostIds = static_cast<std::size_t>(INT32_MAX);
 
+// How an origin answers calls (see origin.hpp). Columns go together.
+struct OriginAsked {
+  std::size_t places = 0;
+  std::vector<Time> down_begins, down_ends;
+  std::vector<Time> pace_begins;
+  std::vector<std::int64_t> pace_of, pace_to;
+  Time fails_after = 1, give_up = kNever, slow = kNever;
+};
+
 // What every replay needs to know: the entries that can exist, and the rules of their groups and
 // pools.
 struct Asked {
@@ -28,6 +37,7 @@ struct Asked {
   std::vector<full::GroupRules> groups;
   std::vector<PoolRules> pools;
   std::vector<Column<Time>> clears;  // when each group is cleared by schedule, ascending
+  std::vector<OriginAsked> origins;
 
   std::size_t entries() const { return entry_groups.size(); }
   std::span<const Id> keys_of_entries() const {
@@ -42,15 +52,6 @@ struct PlainAsked : Asked {
   std::vector<std::size_t> place_pool_rules;  // the place in `pools` of each pool's rules
 };
 
-// How an origin answers calls (see full/origin.hpp). Columns go together.
-struct OriginAsked {
-  std::size_t places = 0;
-  std::vector<Time> down_begins, down_ends;
-  std::vector<Time> pace_begins;
-  std::vector<std::int64_t> pace_of, pace_to;
-  Time fails_after = 1, give_up = kNever, slow = kNever;
-};
-
 // For the replay of all rules there are.
 struct FullAsked : Asked {
   std::optional<Column<Id>> entry_nodes;
@@ -58,7 +59,6 @@ struct FullAsked : Asked {
   std::vector<Column<Time>> expires;  // by group: fixed times
   std::size_t lookups = 1, nodes = 0;
   bool unnamed_node = false;
-  std::vector<OriginAsked> origins;
   Column<std::int64_t> last_rows;  // by scope, 0 being none
   std::size_t scopes_at_once = 0, scope_slots = 0;
 };
@@ -92,6 +92,7 @@ inline bool within(std::span<const Id> ids, std::size_t end) {
 void check(const Asked& asked, std::size_t groups);
 void check(const Counting& counting);
 Watching checked(const WatchingAsked& asked, std::size_t rows);
+std::vector<Served> checked_origins(const Asked& asked);
 std::vector<std::vector<Time>> checked_moments(const std::vector<Column<Time>>& columns);
 full::Setting checked_setting(const FullAsked& asked, const Counting& counting);
 

@@ -9,6 +9,7 @@
 #include "vestigo/columns.hpp"
 #include "vestigo/ends.hpp"
 #include "vestigo/ledger.hpp"
+#include "vestigo/origin.hpp"
 #include "vestigo/truth.hpp"
 
 namespace vestigo {
@@ -169,6 +170,30 @@ inline std::vector<std::vector<Time>> random_moments(std::mt19937& random, std::
     std::sort(some.begin(), some.end());
   }
   return moments;
+}
+
+// An origin with few places that is slow, and may be away. Now and then its numbers are as large as
+// they may be.
+inline Served random_origin(std::mt19937& random, const Events& events, bool may_be_away) {
+  const bool is_wild = random() % 8 == 0;
+  Served served{.places = random() % 4,
+                .down = {},
+                .paces = {},
+                .fails_after = is_wild ? kLongestSpan : 1 + static_cast<Time>(random() % 4),
+                .give_up = maybe(random, 1 + random() % 6),
+                .slow = static_cast<Time>(random() % 8)};
+  Time at = events.at[0] - 3;
+  for (unsigned i = may_be_away ? random() % 4 : 0; i > 0; --i) {
+    at += 1 + random() % 20;
+    served.down.push_back({at, at + 1 + static_cast<Time>(random() % 20)});
+    at = served.down.back().ends;
+  }
+  at = events.at[0] - 3;
+  for (unsigned i = random() % 4; i > 0; --i) {
+    at += 1 + random() % 20;
+    served.paces.push_back({at, is_wild ? 1'000'000'000 : 1 + static_cast<Time>(random() % 5), 1});
+  }
+  return served;
 }
 
 // Every read is counted once, and every entry that came in has left in one way or is still held.

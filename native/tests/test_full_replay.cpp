@@ -34,30 +34,6 @@ GroupRules random_group(std::mt19937& random, Per per) {
   return group;
 }
 
-// An origin with few places, that is away, and slow. Now and then its numbers are as large as they
-// may be.
-Served random_origin(std::mt19937& random, const Events& events) {
-  const bool is_wild = random() % 8 == 0;
-  Served served{.places = random() % 4,
-                .down = {},
-                .paces = {},
-                .fails_after = is_wild ? kLongestSpan : 1 + static_cast<Time>(random() % 4),
-                .give_up = maybe(random, 1 + random() % 6),
-                .slow = static_cast<Time>(random() % 8)};
-  Time at = events.at[0] - 3;
-  for (unsigned i = random() % 4; i > 0; --i) {
-    at += 1 + random() % 20;
-    served.down.push_back({at, at + 1 + static_cast<Time>(random() % 20)});
-    at = served.down.back().ends;
-  }
-  at = events.at[0] - 3;
-  for (unsigned i = random() % 4; i > 0; --i) {
-    at += 1 + random() % 20;
-    served.paces.push_back({at, is_wild ? 1'000'000'000 : 1 + static_cast<Time>(random() % 5), 1});
-  }
-  return served;
-}
-
 // An entry for each key, or for each key on each of three nodes where these have pools of their
 // own.
 void number_entries(Setting& setting, Events& events, Id keys) {
@@ -106,7 +82,7 @@ Setting random_setting(std::mt19937& random, Events& events, Id keys, Eviction e
     setting.groups.back().expires_at = expires[group];
   }
   if (timed && random() % 2) {
-    setting.origins = {random_origin(random, events), random_origin(random, events)};
+    setting.origins = {random_origin(random, events, true), random_origin(random, events, true)};
     const Id other = static_cast<Id>(random() % 3) - 1;
     for (GroupRules& group : setting.groups) group.origin = group.lookup == 0 ? 0 : other;
   }

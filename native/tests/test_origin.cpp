@@ -9,7 +9,7 @@
 
 #include "check.hpp"
 #include "vestigo/full/failures.hpp"
-#include "vestigo/full/origin.hpp"
+#include "vestigo/origin.hpp"
 
 using namespace vestigo;
 using namespace vestigo::full;

@@ -42,6 +42,11 @@ void one_case(std::mt19937& random, Eviction eviction) {
   const OnNodes entries =
       on_nodes ? put_on_nodes(events, keys, groups) : OnNodes{.groups = key_groups};
   const Slices slices(events.at[0] - 3, 7, 100);
+  std::vector<Served> origins;
+  if (loading == Loading::served) {
+    origins = {random_origin(random, events, false), random_origin(random, events, false)};
+    for (ValueRules& own : value_rules) own.origin = static_cast<Id>(random() % 3) - 1;
+  }
   const auto clears = random_moments(random, rules.size(), events);
   const PlainSetting setting{.entry_groups = entries.groups,
                              .entry_keys = entries.keys,
@@ -54,6 +59,7 @@ void one_case(std::mt19937& random, Eviction eviction) {
                              .group_is_of_node = of_node,
                              .group_pools = group_pools,
                              .pools = pools,
+                             .origins = origins,
                              .clears = clears,
                              .news_take = 3};
   PlainReplay<Policy, loading, by_value> replay(setting, slices);
@@ -102,6 +108,7 @@ int main() {
     one_case<policy::Lru, Loading::spared>(random, Eviction::Lru);
     one_case<policy::Lru, Loading::instant, true>(random, Eviction::Lru);
     one_case<policy::Lru, Loading::timed, true, true>(random, Eviction::Lru);
+    one_case<policy::Lru, Loading::served, true>(random, Eviction::Lru);
   }
   for (std::size_t eviction = 0; eviction < kPolicies; ++eviction) {
     for (int i = 0; i < 50; ++i)

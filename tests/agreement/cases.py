@@ -184,6 +184,8 @@ def fitting(rules: dict[str, object]) -> Rules:
         rules["tell_nodes"] = "nothing"
         if rules["on_write"] == "drop":
             rules["on_write"] = "leave"
+    if rules.get("per", "node") != "node":
+        rules.pop("tell_nodes", None)
     if rules.get("tell_nodes", "nothing") == "nothing":
         rules.pop("tell_delay", None)
     if rules["max_entries"] is None and rules["max_bytes"] is None:

@@ -14,8 +14,8 @@ START = 1_700_000_000 * 10**9
 _none = st.none()
 
 
-def origins(unit: int, lookups: tuple[str, ...]) -> st.SearchStrategy[dict[str, object]]:
-    """An origin for all look-ups, and one for some of them. Half of the time there is none."""
+def origins(unit: int, lookups: tuple[str, ...], away: bool = True) -> st.SearchStrategy[dict[str, object]]:
+    """An origin for all look-ups, and one for some of them. A third of the time there is none. Some may be `away`."""
 
     def windows(slower: bool) -> st.SearchStrategy[Windows]:
         window = st.tuples(st.integers(-2, 40), st.sampled_from([1, 3, 8, 30]), st.sampled_from([1, 2, 3, 8]))
@@ -34,7 +34,7 @@ def origins(unit: int, lookups: tuple[str, ...]) -> st.SearchStrategy[dict[str, 
     origin = st.fixed_dictionaries(
         {
             "at_once": _none | st.integers(1, 3) | st.just(1),
-            "down": windows(False),
+            "down": windows(False) if away else st.just(Windows((), ())),
             "slower": windows(True),
             "fails_after": st.sampled_from([1, 2, 5]).map(lambda n: Duration(n * unit)),
             "give_up": _none | st.sampled_from([1, 3, 10]).map(lambda n: Duration(n * unit)),

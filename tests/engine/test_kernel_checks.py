@@ -1,6 +1,8 @@
 """The kernel checks every column and number itself: nothing that Python hands it can make it read out of bounds."""
 
 import re
+from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -539,16 +541,36 @@ def origin(**stated: Any) -> Any:
     return made
 
 
-def with_origin(number: int = 0, **stated: Any) -> Any:
+def with_origin(number: int = 0, begin: Callable[..., Any] | None = None, **stated: Any) -> Any:
     group = kernel.GroupRules()
     group.origin = number
-    return full_replay(groups=[group], origins=[origin(**stated)])
+    return (begin or full_replay)(groups=[group], origins=[origin(**stated)], loading=kernel.Loading.served)
 
 
 def test_an_origin_is_taken() -> None:
     running = with_origin(places=1, down_begins=[5], down_ends=[9], pace_begins=[2], pace_of=[3], pace_to=[1])
     running.feed(columns())
     assert total(running)[0].sum() > 0
+
+
+@pytest.mark.parametrize("number", [-1, 0])
+def test_an_origin_that_is_never_away_is_taken_by_both_replays(number: int) -> None:
+    slow = {"places": 1, "pace_begins": [2], "pace_of": [3], "pace_to": [1]}
+    both = [with_origin(number, begin, **slow) for begin in (replay, partial(full_replay, per=[kernel.Per.all]))]
+    for running in both:
+        running.feed(columns(cost=np.array([30, 0, 4], np.int64)))
+    assert (total(both[0])[0] == total(both[1])[0]).all()
+
+
+def test_the_plain_replay_refuses_an_origin_that_it_does_not_know() -> None:
+    with pytest.raises(ValueError, match="an origin that is away takes a full replay"):
+        with_origin(begin=replay, down_begins=[5], down_ends=[9])
+    with pytest.raises(ValueError, match="origins serve loads, or there are none"):
+        replay(loading=kernel.Loading.served)
+    with pytest.raises(ValueError, match="origins serve loads, or there are none"):
+        replay(origins=[origin(places=1)])
+    with pytest.raises(ValueError, match="a group's origin is out of range"):
+        with_origin(1, begin=replay)
 
 
 @pytest.mark.parametrize(

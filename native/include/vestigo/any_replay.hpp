@@ -110,6 +110,11 @@ class ReplayBy final : public AnyReplay {
 
 template <class Policy, bool by_value>
 std::unique_ptr<AnyReplay> begin_replay_of(const PlainSetting& setting, Run how, Slices slices) {
+  if constexpr (by_value) {
+    if (how.loading == Loading::served)
+      return std::make_unique<ReplayBy<PlainReplay<Policy, Loading::served, by_value>>>(
+          setting, how, std::move(slices));
+  }
   switch (how.loading) {
     case Loading::timed:
       return std::make_unique<ReplayBy<PlainReplay<Policy, Loading::timed, by_value>>>(
@@ -172,7 +177,8 @@ inline std::unique_ptr<AnyReplay> begin_replay(const PlainSetting& setting, Run 
     return std::all_of(setting.pools.begin(), setting.pools.end(),
                        [policy](const PoolRules& pool) { return pool.evicts_by(policy); });
   };
-  const bool by_value = std::any_of(setting.value_rules.begin(), setting.value_rules.end(),
+  const bool by_value = how.loading == Loading::served ||
+                        std::any_of(setting.value_rules.begin(), setting.value_rules.end(),
                                     [](const ValueRules& rules) { return rules != ValueRules{}; });
   if (watching) {
     auto begin = begin_watched_replay_of<policy::Any, true, kAll>;

@@ -12,8 +12,8 @@ template <class Policy, Loading loading, bool by_value, class Seen>
 class PlainChanging : protected PlainLoading<Policy, loading, by_value, Seen> {
  protected:
   using Base = PlainLoading<Policy, loading, by_value, Seen>;
-  using Base::foresee, Base::loads_, Base::pending_, Base::pools_, Base::store;
-  using Base::timed, Base::spares, Base::foresees;
+  using Base::delayed_, Base::foresee, Base::loads_, Base::pending_, Base::pools_, Base::store;
+  using Base::timed, Base::serves, Base::spares, Base::foresees;
   using typename Base::Group;
 
   PlainChanging(const PlainSetting& setting, Slices slices) : Base(setting, std::move(slices)) {
@@ -101,20 +101,22 @@ class PlainChanging : protected PlainLoading<Policy, loading, by_value, Seen> {
 
   void restart(const Columns& columns, Id node, Time now) {
     std::vector<Id> given_up;
+    const auto gives_up = [&](Id load, Id key) {
+      Entry& entry = pools_.entries[key];
+      if (!pools_.groups[entry.group].is_on(node)) return false;
+      if (entry.records() && entry.load == load) {
+        entry.forget_load();
+      } else {
+        loads_.finish(key, load, entry);
+      }
+      given_up.push_back(key);
+      return true;
+    };
     if constexpr (timed) {
-      pending_.abandon(columns.ends, [&](Id load) {
-        const Id key = columns.ends.key[load];
-        Entry& entry = pools_.entries[key];
-        if (!pools_.groups[entry.group].is_on(node)) return false;
-        if (entry.records() && entry.load == load) {
-          entry.forget_load();
-        } else {
-          loads_.finish(key, load, entry);
-        }
-        given_up.push_back(key);
-        return true;
-      });
+      pending_.abandon(columns.ends,
+                       [&](Id load) { return gives_up(load, columns.ends.key[load]); });
     }
+    if constexpr (serves) delayed_.abandon(gives_up);
     pools_.empty(
         [&](const Group& group) { return !group.rules.survives_restart && group.is_on(node); },
         kRestarted, kLost, now);

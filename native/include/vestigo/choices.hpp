@@ -16,8 +16,9 @@ enum class TellNodes : std::uint8_t { nothing, drop, copy };
 enum class Collect : std::uint8_t { touch, prompt, every };
 
 // Loads end when they begin, or take their time. For the ceilings (see docs/semantics.md) they end
-// at once, but a clear spares what a load under way could bring back.
-enum class Loading : std::uint8_t { instant, timed, spared };
+// at once, but a clear spares what a load under way could bring back. Loads that an origin serves
+// take their time, and can have to wait for it.
+enum class Loading : std::uint8_t { instant, timed, spared, served };
 
 // The words of each, in the order of its values.
 template <class Choice>
@@ -38,6 +39,6 @@ template <>
 inline constexpr auto words_of<Collect> = std::to_array<const char*>({"touch", "prompt", "every"});
 template <>
 inline constexpr auto words_of<Loading> =
-    std::to_array<const char*>({"instant", "timed", "spared"});
+    std::to_array<const char*>({"instant", "timed", "spared", "served"});
 
 }  // namespace vestigo

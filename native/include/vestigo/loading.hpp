@@ -4,6 +4,7 @@
 #include <utility>
 #include <vector>
 
+#include "origin_calls.hpp"
 #include "columns.hpp"
 #include "loads.hpp"
 #include "pending.hpp"
@@ -14,12 +15,15 @@ namespace vestigo {
 template <class Policy, Loading loading, bool by_value, class Seen>
 class PlainLoading {
  protected:
-  static constexpr bool timed = loading == Loading::timed, spares = loading == Loading::spared;
+  static constexpr bool serves = loading == Loading::served, spares = loading == Loading::spared;
+  static constexpr bool timed = serves || loading == Loading::timed;
+  static_assert(!serves || (by_value && !Seen::sees), "the full replay does that");
   static constexpr bool foresees = requires(Policy policy) { policy.coming(Id{}, std::int64_t{}); };
   using AllPools = Pools<Policy, by_value, Seen>;
   using Group = typename AllPools::Group;
 
-  PlainLoading(const PlainSetting& setting, Slices slices) : pools_(setting, std::move(slices)) {}
+  PlainLoading(const PlainSetting& setting, Slices slices)
+      : pools_(setting, std::move(slices)), calls_(setting.origins) {}
 
   // Begins a batch. The names of loads under way become their places among its ends.
   void open_loads(const Columns& columns) {
@@ -31,7 +35,7 @@ class PlainLoading {
         recorded.emplace_back(&entry, ends.carried[i]);
     }
     for (const auto& [entry, name] : recorded) entry->load = name;
-    if (pools_.ledger.keeps_course()) find_rows(columns);
+    if (serves || pools_.ledger.keeps_course()) find_rows(columns);
     loads_.rename(ends);
     pending_.open(ends);
   }
@@ -40,39 +44,61 @@ class PlainLoading {
   void load(const Columns& columns, std::size_t i, Group& group, Entry& entry, Time now) {
     const Time cost = columns.cost[i];
     const Bytes size = columns.size[i];
-    if (timed && cost > 0) return begin_load(columns, i, entry, size, now);
+    if (timed && cost > 0) {
+      const Id place = columns.ends.place[i];
+      pending_.begin(columns.ends, place);
+      return begin_load(columns, i, entry, place, now);
+    }
     pools_.ledger.at_step(Step::row, columns.row(i));
     store(group, entry, columns.key[i], columns.stretch[i], size, now, cost, now);
   }
 
-  void begin_load(const Columns& columns, std::size_t i, Entry& entry, Bytes size, Time now) {
-    const Id load = columns.ends.place[i];
-    pending_.begin(columns.ends, load);
-    if (entry.state == 0) return entry.record(load, columns.stretch[i], size, now);
+  // The same, with a call that an origin serves.
+  void load(const Columns& columns, std::size_t i, Group& group, Entry& entry, const Call& call,
+            Time now) {
+    const Time cost = columns.cost[i], took = call.ends - now;
+    if (took > 0 && took == cost) return load(columns, i, group, entry, now);
+    if (took > 0) {
+      const DelayedLoad delayed{call.ends, took - cost, columns.row(i), columns.key[i]};
+      return begin_load(columns, i, entry, delayed_.begin(delayed), now);
+    }
+    end_due_loads(columns, now);
+    load(columns, i, group, entry, now);
+  }
+
+  void begin_load(const Columns& columns, std::size_t i, Entry& entry, Id name, Time now) {
+    const Id stretch = columns.stretch[i];
+    const Bytes size = columns.size[i];
+    if (entry.state == 0) return entry.record(name, stretch, size, now);
     loads_.begin(columns.key[i],
-                 {.loaded_at = now, .size = size, .name = load, .stretch = columns.stretch[i]});
+                 {.loaded_at = now, .size = size, .name = name, .stretch = stretch});
     entry.set(Entry::kMoreLoads);
   }
 
-  // A load ends.
-  [[gnu::always_inline]] void end_load(Id key, Id load, Time now) {
+  // When a load under way ends.
+  Time end_of(const Columns& columns, Id name) const {
+    return serves && Delayed::is_one(name) ? delayed_[name].ends_at : columns.ends.at[index(name)];
+  }
+
+  // A load ends, which took so much longer than its cost.
+  [[gnu::always_inline]] void end_load(Id key, Id load, Time now, Time more = 0) {
     Entry& entry = pools_.entries[key];
     if (entry.load != load) [[unlikely]]
-      return end_other_load(key, load, entry, now);
+      return end_other_load(key, load, entry, now, more);
     Group& group = pools_.groups[entry.group];
     const bool kept = pools_.keep(group, entry, key, entry.stretch, entry.bytes, entry.loaded_at,
-                                  now - entry.loaded_at, now);
+                                  now - entry.loaded_at - more, now);
     if (entry.drop_missed() && kept) [[unlikely]]
       ++group.tally->counts[kRaced];
     entry.forget_load();
   }
 
   // The same for a load that its entry does not record.
-  [[gnu::noinline]] void end_other_load(Id key, Id name, Entry& entry, Time now) {
+  [[gnu::noinline]] void end_other_load(Id key, Id name, Entry& entry, Time now, Time more) {
     const PlainLoad load = loads_.finish(key, name, entry);
     Group& group = pools_.groups[entry.group];
     const bool kept = store(group, entry, key, load.stretch, load.size, load.loaded_at,
-                            now - load.loaded_at, now);
+                            now - load.loaded_at - more, now);
     if (kept && load.raced) ++group.tally->counts[kRaced];
   }
 
@@ -89,7 +115,14 @@ class PlainLoading {
 
   // Ends the loads that are due at `now`.
   [[gnu::always_inline]] void end_loads(const Columns& columns, Time now) {
-    while (pending_.next_at() <= now) {
+    for (;;) {
+      if constexpr (serves) {
+        if (is_delayed_next(now)) {
+          end_delayed_load();
+          continue;
+        }
+      }
+      if (pending_.next_at() > now) return;
       const Time ended = pending_.next_at();
       const Id load = pending_.end(columns.ends);
       __builtin_prefetch(&pools_.entries[columns.ends.key[pending_.next()]], 1);
@@ -113,8 +146,24 @@ class PlainLoading {
   AllPools pools_;
   PlainLoads loads_;
   Pending pending_;
+  Delayed delayed_;  // if an origin serves the loads
+  OriginCalls calls_;
 
  private:
+  bool is_delayed_next(Time now) const {
+    const Time at = delayed_.next_at(), other = pending_.next_at();
+    return at <= now &&
+           (at < other || (at == other && delayed_.next_row() < begun_rows_[pending_.next()]));
+  }
+
+  [[gnu::noinline]] void end_delayed_load() {
+    const Id name = delayed_.next();
+    const DelayedLoad load = delayed_.take_next();
+    if (load.key == kNone) return;
+    pools_.ledger.at_step(Step::load, load.row);
+    end_load(load.key, name, load.ends_at, load.more);
+  }
+
   // For each load that can end in the batch, the row that begins it.
   void find_rows(const Columns& columns) {
     const Ends& ends = columns.ends;
@@ -128,7 +177,7 @@ class PlainLoading {
     begun_rows_ = std::move(rows);
   }
 
-  std::vector<std::int64_t> begun_rows_;  // by load, if the course is kept
+  std::vector<std::int64_t> begun_rows_;  // by load, if anybody asks
 };
 
 }  // namespace vestigo

@@ -11,6 +11,7 @@
 #include <vector>
 
 #include "columns.hpp"
+#include "delayed.hpp"
 #include "entry.hpp"
 #include "id_map.hpp"
 
@@ -19,7 +20,7 @@ namespace vestigo {
 struct PlainLoad {
   Time loaded_at = 0;  // when it began
   Bytes size = 0;
-  Id name = kNone;   // its place in Columns::ends
+  Id name = kNone;   // its place in Columns::ends, or its name in Delayed
   Id stretch = 0;    // the stretch of the truth when it began, which it will store
   Id older = kNone;  // ring of the key's loads; `newer` of the newest is the oldest
   Id newer = kNone;
@@ -87,14 +88,15 @@ class PlainLoads {
       slots_[index(slot)].raced = true;
   }
 
-  // The next batch begins. The name of each load becomes its place there.
+  // The next batch begins. The name of each load that it knows becomes its place there.
   void rename(const Ends& ends) {
     std::vector<Id> slots;
     slot_of_.each([&slots](Id, Id slot) { slots.push_back(slot); });
     slot_of_.clear();
     for (const Id slot : slots) {
       PlainLoad& load = slots_[index(slot)];
-      load.name = ends.carried[index(load.name - ends.carried_from)];
+      if (!Delayed::is_one(load.name))
+        load.name = ends.carried[index(load.name - ends.carried_from)];
       slot_of_.set(load.name, slot);
     }
   }

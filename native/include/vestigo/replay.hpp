@@ -8,24 +8,22 @@
 
 #include <algorithm>
 #include <cstring>
-#include <optional>
 #include <span>
 #include <vector>
 
-#include "changing.hpp"
 #include "columns.hpp"
 #include "fetch.hpp"
-#include "shared_calls.hpp"
+#include "missing.hpp"
 
 namespace vestigo {
 
 template <class Policy, Loading loading, bool by_value = false, class Seen = NoWitness>
-class PlainReplay : PlainChanging<Policy, loading, by_value, Seen> {
-  using Base = PlainChanging<Policy, loading, by_value, Seen>;
-  using Base::begin_load, Base::clear, Base::clear_groups, Base::end_due_loads, Base::end_loads;
-  using Base::foresee, Base::load, Base::next_clear, Base::reach, Base::restart, Base::take_out;
-  using Base::pools_, Base::pending_, Base::loads_, Base::timed, Base::spares, Base::foresees;
-  using Base::tell, Base::write;
+class PlainReplay : PlainMissing<Policy, loading, by_value, Seen> {
+  using Base = PlainMissing<Policy, loading, by_value, Seen>;
+  using Base::calls_, Base::clear, Base::clear_groups, Base::end_due_loads, Base::end_loads;
+  using Base::foresee, Base::loads_, Base::miss, Base::next_clear, Base::pending_, Base::pools_;
+  using Base::reach, Base::reload, Base::restart, Base::stretches_, Base::take_out, Base::tell;
+  using Base::write, Base::timed, Base::serves, Base::spares, Base::foresees;
   using typename Base::AllPools, typename Base::Group;
 
  public:
@@ -140,13 +138,13 @@ class PlainReplay : PlainChanging<Policy, loading, by_value, Seen> {
     if constexpr (foresees) foresee(columns, i, group, entry);
     if (entry.state != 0) {
       if constexpr (timed) end_loads(columns, now);
-      if (!forced && serves(entry, now) && hit(columns, i, group, entry, now)) return;
+      if (!forced && answers(entry, now) && hit(columns, i, group, entry, now)) return;
     }
     miss(columns, i, group, entry, forced, now);
   }
 
-  // An expired entry can still be served.
-  [[gnu::always_inline]] bool serves(const Entry& entry, Time now) const {
+  // An expired entry can still answer.
+  [[gnu::always_inline]] bool answers(const Entry& entry, Time now) const {
     if constexpr (by_value)
       return entry.held() && now - pools_.value_rules[entry.group].serve_stale < entry.dies_at;
     return entry.live(now);
@@ -169,6 +167,8 @@ class PlainReplay : PlainChanging<Policy, loading, by_value, Seen> {
                       entry.bytes - group.rules.entry_overhead);
       pools_.ledger.took(tally, took);
     }
+    if constexpr (serves)
+      tally.counts[kSlowReads] += calls_.is_slow(pools_.value_rules[entry.group], took);
     if (is_null(truth)) [[unlikely]]
       ++tally.counts[kNullsRead];
     if (entry.stretch != truth) [[unlikely]]
@@ -186,16 +186,6 @@ class PlainReplay : PlainChanging<Policy, loading, by_value, Seen> {
         reload(columns, i, group, entry, now);
     }
     return true;
-  }
-
-  // A hit makes the cache load the value anew. No reader waits for that.
-  [[gnu::noinline]] void reload(const Columns& columns, std::size_t i, Group& group, Entry& entry,
-                                Time now) {
-    const Time cost = columns.cost[i];
-    pools_.ledger.load(*group.tally, cost, now);
-    ++group.tally->counts[kBackgroundLoads];
-    pools_.witness.reload(AllPools::who(entry, columns.key[i]), i, cost, 0, now);
-    load(columns, i, group, entry, now);
   }
 
   // Replays any event. Writes, clears, restarts and forced reads come here.
@@ -225,99 +215,6 @@ class PlainReplay : PlainChanging<Policy, loading, by_value, Seen> {
     return age;
   }
 
-  // The cache does not answer the read: it joins a load under way, or loads.
-  [[gnu::always_inline]] void miss(const Columns& columns, std::size_t i, Group& group,
-                                   Entry& entry, bool forced, Time now) {
-    Tally& tally = *group.tally;
-    const Id truth = columns.stretch[i];
-    if (is_null(truth)) [[unlikely]]
-      ++tally.counts[kNullsRead];
-    if (entry.state != 0) [[unlikely]]
-      return unusual_miss(columns, i, group, entry, forced, now);
-    const Time cost = columns.cost[i];
-    const Bytes size = columns.size[i];
-    const Cause cause = forced ? kForcedMiss : entry.absence(now);
-    count_miss(columns, i, group, entry, cause, now);
-    if (timed && cost > 0) {
-      const Id place = columns.ends.place[i];
-      pending_.begin(columns.ends, place);
-      entry.record(place, truth, size, now);
-      return;
-    }
-    if constexpr (timed) end_due_loads(columns, now);
-    pools_.ledger.at_step(Step::row, columns.row(i));
-    pools_.keep(group, entry, columns.key[i], truth, size, now, cost, now);
-  }
-
-  // The same for a key that is held, or being loaded.
-  [[gnu::noinline]] void unusual_miss(const Columns& columns, std::size_t i, Group& group,
-                                      Entry& entry, bool forced, Time now) {
-    Tally& tally = *group.tally;
-    pools_.ledger.at_step(Step::row, columns.row(i));
-    bool repeats = false;
-    if constexpr (timed) {
-      if (entry.loading()) {
-        repeats = group.rules.overlap == Overlap::repeat;
-        if (!repeats && !forced) return join(columns, i, entry, tally);
-      }
-    }
-    const Cause own = entry.held() ? absence(entry, group, now) : entry.absence(now);
-    count_miss(columns, i, group, entry, miss_cause(forced, repeats, own), now);
-    load(columns, i, group, entry, now);
-  }
-
-  // Every miss is an origin call, unless it shares one of its scope.
-  [[gnu::always_inline]] void count_miss(const Columns& columns, std::size_t i, Group& group,
-                                         const Entry& entry, Cause cause, Time now) {
-    const Time cost = columns.cost[i];
-    const Who who = AllPools::who(entry, columns.key[i]);
-    pools_.witness.miss(who, i, cause, cost, 0, is_null(columns.stretch[i]), now);
-    if constexpr (by_value) {
-      group.tally->sums[kReadTime] += cost;
-      if (const auto more = more_of_call(columns, i, group, now)) {
-        pools_.ledger.share(*group.tally, cause, cost, *more, columns.size[i]);
-        return pools_.witness.share(who, *more);
-      }
-    }
-    pools_.ledger.miss(*group.tally, cause, cost, columns.size[i], now);
-    pools_.witness.call(who, cost);
-  }
-
-  // How much longer a call of the scope takes because of a load that shares it, if there is one.
-  std::optional<Time> more_of_call(const Columns& columns, std::size_t i, const Group& group,
-                                   Time now) {
-    const Time window = pools_.value_rules[pools_.entries[columns.key[i]].group].batch;
-    if (window == 0 || columns.scope[i] < 0) return std::nullopt;
-    return batches_.share(SharedCalls::who(group.lookup, columns.scope[i]), now, window,
-                          columns.cost[i]);
-  }
-
-  void join(const Columns& columns, std::size_t i, const Entry& entry, Tally& tally) {
-    const bool own = entry.records();
-    const PlainLoad* other = own ? nullptr : &loads_.oldest(columns.key[i]);
-    const Id stretch = own ? entry.stretch : other->stretch;
-    const Time now = columns.at[i], rest = columns.ends.at[own ? entry.load : other->name] - now;
-    const bool stale = columns.is_stale(stretch, i);
-    ++tally.counts[kJoined];
-    if (stale) ++tally.counts[kJoinedStale];
-    pools_.ledger.join(tally, rest, columns.size[i]);
-    pools_.witness.join(AllPools::who(entry, columns.key[i]), i, rest,
-                        stale ? now - stretches_.end(stretch) : kNoAge, is_null(stretch), now);
-  }
-
-  // Why a held entry does not answer. An expired one that is touched leaves here.
-  Cause absence(Entry& entry, Group& group, Time now) {
-    if (entry.live(now)) {
-      if (group.rules.drop_first) pools_.leave(group, entry, kDropped, kDrops, now);
-      return kNull;  // a blind null or a forced read has another cause
-    }
-    const Cause cause = pools_.expiry_of(entry);
-    pools_.leave(group, entry, cause, kExpirations, now);
-    return cause;
-  }
-
-  Stretches stretches_;
-  SharedCalls batches_;
   Time next_due_ = kNever;  // when a slice ends, or a look-up is cleared
 };
 

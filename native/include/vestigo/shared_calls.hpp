@@ -2,7 +2,6 @@
 #pragma once
 
 #include <algorithm>
-#include <optional>
 #include <vector>
 
 #include "id_map.hpp"
@@ -37,14 +36,6 @@ class SharedCalls {
     longest_window_ = std::max(longest_window_, window);
     if (begun_.size() >= kept_) forget_over(call.began);
     begun_.set(who, call);
-  }
-
-  // How much longer the call under way takes because of one more load. There is no value if a new
-  // call begins.
-  std::optional<Time> share(std::uint64_t who, Time now, Time window, Time cost) {
-    if (Shared* const call = under_way(who, now, window)) return call->lengthen(cost);
-    begin(who, window, {now, now, cost});
-    return std::nullopt;
   }
 
  private:

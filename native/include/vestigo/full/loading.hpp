@@ -2,8 +2,8 @@
 // docs/semantics.md, section 3, "An origin with a capacity".
 #pragma once
 
+#include "../origin_calls.hpp"
 #include "../columns.hpp"
-#include "calls.hpp"
 #include "holdings.hpp"
 #include "loads.hpp"
 
@@ -15,13 +15,6 @@ class Loading {
   Loading(Setting setting, Slices slices)
       : held_(std::move(setting), std::move(slices)), calls_(held_.setting.origins) {}
 
-  void count_call(const GroupRules& group, const Call& call, Time now) {
-    Tally& own = held_.tally(group);
-    held_.ledger.call(own, call.takes(), now);
-    own.counts[kFailedLoads] += call.fails;
-    if (calls_.waits(group)) held_.ledger.waited(own, call.begins - now, call.queue);
-  }
-
   // An origin call that no reader waits for.
   Call call_in_background(const Columns& columns, std::size_t i, const GroupRules& group, Id slot,
                           Time now) {
@@ -32,14 +25,15 @@ class Loading {
 
   void count_background(const GroupRules& group, Id slot, std::size_t i, const Call& call,
                         Time now) {
-    count_call(group, call, now);
+    calls_.count(held_.ledger, held_.tally(group), group, call, now);
     ++held_.tally(group).counts[kBackgroundLoads];
     held_.witness.reload(held_.who(slot), i, call.takes(), call.begins - now, now);
   }
 
   // Preloads a key. Preloads of one look-up, node and moment are one call.
   void preload(const Columns& columns, std::size_t i, const GroupRules& group, Id slot, Time now) {
-    const Asked asked = calls_.preload(group, columns.node[i], columns.cost[i], now);
+    const CallOfLoad asked =
+        calls_.preload(group, group.lookup, columns.node[i], columns.cost[i], now);
     if (asked.shares) {
       held_.tally(group).sums[kOriginTime] += asked.more;
       held_.witness.lengthen(held_.who(slot), asked.more);
@@ -104,7 +98,7 @@ class Loading {
 
   Holdings<Seen> held_;
   Loads loads_;
-  Calls calls_;
+  OriginCalls calls_;
 };
 
 }  // namespace vestigo::full

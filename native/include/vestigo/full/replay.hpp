@@ -18,7 +18,7 @@ template <class Seen = NoWitness>
 class Replay : Changing<Seen> {
   using Base = Changing<Seen>;
   using Base::at, Base::begin_load, Base::call_in_background, Base::calls_, Base::clear;
-  using Base::count_call, Base::end_scope, Base::finish, Base::hear, Base::held_;
+  using Base::end_scope, Base::finish, Base::hear, Base::held_;
   using Base::is_loading, Base::loads_, Base::preload, Base::reach, Base::restart;
   using Base::take_out, Base::write;
 
@@ -244,7 +244,8 @@ class Replay : Changing<Seen> {
   // answer.
   void ask(const Columns& columns, std::size_t i, const GroupRules& group, Id slot, bool forced,
            Time now) {
-    const Asked asked = calls_.ask(group, columns.scope[i], columns.cost[i], now);
+    const CallOfLoad asked =
+        calls_.ask(group, group.lookup, columns.scope[i], columns.cost[i], now);
     const Time took = asked.call.ends - now;
     const bool is_miss = !asked.call.fails && took <= calls_.give_up(group);
     const Cause cause = is_miss || group.drop_first ? why_missed(group, slot, forced, now) : kFirst;
@@ -257,13 +258,10 @@ class Replay : Changing<Seen> {
       serve_or_fail(columns, i, group, slot, std::min(took, calls_.give_up(group)), now);
     }
     Tally& own = held_.tally(group);
+    calls_.count(held_.ledger, own, group, asked, is_miss, now);
     if (asked.shares) {
-      own.sums[kOriginTime] += asked.more;
-      own.counts[kBatched] += is_miss;
       held_.witness.share(held_.who(slot), asked.more, is_miss);
     } else {
-      count_call(group, asked.call, now);
-      own.counts[kOtherLoads] += !is_miss;
       held_.witness.call(held_.who(slot), asked.call.takes(), is_miss);
     }
     if (is_miss) {

@@ -4,8 +4,8 @@
 #include <cstdint>
 #include <vector>
 
+#include "../origin.hpp"
 #include "../rules.hpp"
-#include "origin.hpp"
 
 namespace vestigo::full {
 

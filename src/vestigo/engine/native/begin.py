@@ -49,7 +49,7 @@ def is_plain(trace: Trace, share: Share) -> bool:
     groups, places = share.groups, len(trace.nodes) + has_unnamed_node(trace)
     if len(groups) > len(share.part.lookups) or len(groups) * places > _MOST_GROUPS or has_preloads(trace, share.part):
         return False
-    if share.origins.each:
+    if any(origin.down for origin in share.origins.each):
         return False
     return not any(group.pinned or not group.passes for group in groups) and all(
         knows_plainly(group.rules) for group in groups
@@ -72,7 +72,7 @@ def begin(
 ) -> kernel.Replay:
     """Begins the `full` replay or the plain one."""
     asked = _full(wanted) if full else _plain(wanted)
-    return kernel.Replay(asked, _counting(wanted.job, keeps_course), watching)
+    return kernel.Replay(asked, _counting(wanted, keeps_course), watching)
 
 
 def entry_nodes(wanted: Wanted) -> Ints | None:
@@ -129,7 +129,6 @@ def _full(wanted: Wanted) -> kernel.FullAsked:
     request.expires = [group.expires_at for group in groups]
     request.lookups, request.nodes = len(share.part.lookups), len(trace.nodes)
     request.unnamed_node = has_unnamed_node(trace)
-    request.origins = [_origin(one) for one in share.origins.each]
     if share.part.has_scopes:
         scopes = scopes_of(trace)
         request.last_rows = scopes.last_rows
@@ -145,22 +144,30 @@ def _asked(request: _Asked, wanted: Wanted) -> _Asked:
     request.entry_keys, request.keys = wanted.entries.keys, max(len(wanted.trace.keys), 1)
     request.groups = [_group_rules(group, wanted.share.origins) for group in groups]
     request.clears = [group.clears_at for group in groups]
+    request.origins = [_origin(one) for one in wanted.share.origins.each]
     request.pools = [_pool_rules(pool) for pool in wanted.pools]
     return request
 
 
-def _counting(job: Job, keeps_course: bool) -> kernel.Counting:
-    trace, counting, slicing = job.trace, kernel.Counting(), job.slicing
-    timed = not job.instant and (len(job.origins.each) > 0 or max(trace.cost_range.most, *job.assumed.cost, 0) > 0)
-    counting.loading = (
-        kernel.Loading.timed if timed else kernel.Loading.instant if job.spares is None else kernel.Loading.spared
-    )
+def _counting(wanted: Wanted, keeps_course: bool) -> kernel.Counting:
+    job, trace = wanted.job, wanted.trace
+    counting, slicing = kernel.Counting(), job.slicing
+    counting.loading = _loading(wanted)
     counting.first_counted, counting.news_take = job.first_counted, job.spares or 0
     counting.counts_from = int(trace.at[job.first_counted])
     if keeps_course:
         counting.blocks_in_slice = min(max(len(trace) // (slicing.most * _ROWS_OF_BLOCK), _FEWEST_BLOCKS), _MOST_BLOCKS)
     counting.slice_origin, counting.slice_width, counting.slices = slicing.origin_ns, slicing.width_ns, slicing.most
     return counting
+
+
+def _loading(wanted: Wanted) -> kernel.Loading:
+    job = wanted.job
+    if wanted.share.origins.each:
+        return kernel.Loading.served
+    if not job.instant and max(wanted.trace.cost_range.most, *job.assumed.cost, 0) > 0:
+        return kernel.Loading.timed
+    return kernel.Loading.instant if job.spares is None else kernel.Loading.spared
 
 
 def _origin(served: Served) -> kernel.Origin:

@@ -46,11 +46,11 @@ def watch(job: Job, watching: Watching, known: KnownParts | None = None, options
         return reference_watch(job, watching)
     parts = shares(job, options.cut or BY_POOL)
     if watching.chosen or len(parts) == 1 or is_long(len(trace)):
-        return _seen_as_one(Fed(job, _home(job, watching, parts), options.full), watching, options.batch_events)
+        return _seen_as_one(_fed(job, _home(job, watching, parts), options), watching, options.batch_events)
 
     def get(share: Share) -> PartSeen:
         def make() -> PartSeen:
-            return _seen(Fed(job, share, options.full), watching, options.batch_events)
+            return _seen(_fed(job, share, options), watching, options.batch_events)
 
         return make() if known is None else known.get((share.depends_on(job), watching), make)
 
@@ -59,6 +59,11 @@ def watch(job: Job, watching: Watching, known: KnownParts | None = None, options
         watching = watching._replace(of_lookup=None)  # so that what is known of a part is found again
     make_nodes_ready(job, parts, options)
     return _together(trace, each_side_by_side(get, parts))
+
+
+def _fed(job: Job, share: Share, options: RunOptions) -> Fed:
+    """Where an origin serves loads, only the full replay tells of reads and keys."""
+    return Fed(job, share, options.full or bool(share.origins.each))
 
 
 def _home(job: Job, watching: Watching, parts: Sequence[Share]) -> Share:

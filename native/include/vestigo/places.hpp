@@ -1,13 +1,13 @@
-// vestigo/full/places.hpp: the places of an origin, and when a call gets one.
+// vestigo/places.hpp: the places of an origin, and when a call gets one.
 #pragma once
 
 #include <algorithm>
 #include <vector>
 
-#include "../min_heap.hpp"
-#include "../numbers.hpp"
+#include "min_heap.hpp"
+#include "numbers.hpp"
 
-namespace vestigo::full {
+namespace vestigo {
 
 // Only while all places are taken does anybody ask which one will be free next. So only then are
 // they kept in order. Otherwise it is enough to forget, now and then, the calls that are over.
@@ -57,4 +57,4 @@ class Places {
   MinHeap<Time> in_order_;  // the same in place of that, while all are taken
 };
 
-}  // namespace vestigo::full
+}  // namespace vestigo

@@ -1,4 +1,4 @@
-// vestigo/full/origin.hpp: what becomes of an origin call. docs/semantics.md, "An origin with a
+// vestigo/origin.hpp: what becomes of an origin call. docs/semantics.md, "An origin with a
 // capacity".
 #pragma once
 
@@ -6,10 +6,10 @@
 #include <deque>
 #include <vector>
 
-#include "../numbers.hpp"
+#include "numbers.hpp"
 #include "places.hpp"
 
-namespace vestigo::full {
+namespace vestigo {
 
 // From a moment on, a call takes `of` / `to` times its own time.
 struct Pace {
@@ -95,4 +95,4 @@ class Origin {
   std::deque<Time> waiting_;  // when each call that waits is served
 };
 
-}  // namespace vestigo::full
+}  // namespace vestigo
