@@ -11,6 +11,7 @@ from tests.agreement.worst import (
     CLEARED_WHILE_LOADING,
     COPIED_FROM_NO_CACHE,
     DROPPED_FROM_NO_CACHE,
+    ENDED_TOGETHER,
     LATE_LOAD,
     TOLD_WHILE_LOADING,
 )
@@ -51,6 +52,7 @@ def assert_agree(native: Outcome, reference: Outcome) -> None:
 @example(TOLD_WHILE_LOADING, 2)
 @example(COPIED_FROM_NO_CACHE, 2)
 @example(DROPPED_FROM_NO_CACHE, 2)
+@example(ENDED_TOGETHER, 2)
 def test_every_count_is_the_same_on_random_traces_and_rules_and_in_batches(case: Case, events: int) -> None:
     trace, plan = case.trace, case.plan
     whole = replay(trace, plan)

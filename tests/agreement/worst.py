@@ -48,3 +48,17 @@ def _from_no_cache(tell: str) -> Case:
 
 COPIED_FROM_NO_CACHE, DROPPED_FROM_NO_CACHE = _from_no_cache("copy"), _from_no_cache("drop")
 """Writes come from none of the caches, and the only node hears of them."""
+
+ENDED_TOGETHER = Case(
+    read_trace(
+        {
+            "at": [at * _S for at in (0, 0, 1, 11, 20, 20, 21, 26, 31)],
+            "key": ["short", "long", "waits", "waits", "short", "middling", "waits too", "late", "late"],
+            "cost": [cost * _S for cost in (4, 10, 6, 0, 4, 5, 6, 4, 0)],
+        }
+    ),
+    Plan(Rules(max_entries=1), origin={"at_once": 2}),
+)
+"""A load that has waited for its place ends at the same moment as one that has not: first one that began later, then
+one that began earlier. What began later stays.
+"""

@@ -5,7 +5,7 @@ them (docs/semantics.md, "Preloads").
 import hashlib
 from collections import deque
 from collections.abc import Callable, Hashable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from threading import Lock
 from typing import NamedTuple
 from weakref import WeakValueDictionary
@@ -13,6 +13,7 @@ from weakref import WeakValueDictionary
 import numpy as np
 
 from vestigo.engine.groups import Group, Groups
+from vestigo.engine.more_rows import with_rows
 from vestigo.engine.what_if import EVENT_BYTES
 from vestigo.errors import RulesError
 from vestigo.machine import memory_bytes
@@ -24,7 +25,8 @@ from vestigo.trace.columns import MISSING
 from vestigo.trace.trace import COLUMNS, LAST_VALUED, Ints, Longs, Parts
 from vestigo.units import format_bytes
 
-_MOST_KEPT = 4
+_MOST_KEPT, _MOST_KEPT_ROWS = 4, 4_000_000
+"""Of what was made of one trace. The last is kept in any case. A row takes about 70 bytes, with what is worked out."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,20 +39,27 @@ class Preloaded:
 
 
 class _Made:
-    """What was made of one trace, as long as a job has it. The last few are kept in any case."""
+    """What was made of one trace, as long as a job has it. The last few are kept in any case, of long ones the last."""
 
     def __init__(self) -> None:
         self._lock = Lock()
         self._every: WeakValueDictionary[Hashable, Preloaded] = WeakValueDictionary()
-        self._last: deque[Preloaded] = deque(maxlen=_MOST_KEPT)
+        self._last: deque[Preloaded] = deque()
 
     def get(self, name: Hashable, make: Callable[[], Preloaded]) -> Preloaded:
         with self._lock:
             found = self._every.get(name)
             if found is None:
+                self._make_room()
                 found = self._every[name] = make()
                 self._last.append(found)
             return found
+
+    def _make_room(self) -> None:
+        """For one as long as the last one."""
+        kept = self._last
+        while kept and (len(kept) == _MOST_KEPT or len(kept[-1].trace) * (len(kept) + 1) > _MOST_KEPT_ROWS):
+            kept.popleft()
 
 
 class _Call(NamedTuple):
@@ -102,14 +111,7 @@ def _preloaded(trace: Trace, groups: Groups, asking: list[int]) -> Preloaded:
     order = np.lexsort([columns[name] for name in ("key", "node", "at", "before")])
     columns = {name: column[order] for name, column in columns.items()}
     before = columns.pop("before")
-    both: Parts = {name: np.insert(getattr(trace, name), before, columns[name]) for name in COLUMNS}
-    return Preloaded(replace(trace, **both), _rows_of_recorded(len(trace), before))
-
-
-def _rows_of_recorded(rows: int, before: Longs) -> Longs:
-    every = np.arange(rows)
-    recorded: Longs = every + before.searchsorted(every, "right")
-    return recorded
+    return Preloaded(*with_rows(trace, columns, before))
 
 
 def _check_room(trace: Trace, loads: int) -> None:

@@ -12,6 +12,7 @@ import numpy as np
 
 from vestigo.arguments import argument, whole_number
 from vestigo.engine.in_order import PIECE, pieces, stable_order, taken
+from vestigo.engine.more_rows import with_rows
 from vestigo.errors import RulesError, TraceError
 from vestigo.machine import memory_bytes
 from vestigo.prepared.neighbours import changed, goes_on
@@ -302,14 +303,11 @@ def _inserted(
     """The trace with more events, at the times `at`. They are copies of its `rows` (or of another trace's) except for
     what is `changed`. Among events of one moment they come first, or `after` the others.
     """
-    like = {name: taken(getattr(of or trace, name), rows) for name in _BESIDE_AT if name not in changed}
+    order = stable_order(at)
+    at, rows = taken(at, order), taken(rows, order)
+    more: Parts = {"at": at}
+    more |= {name: taken(getattr(of or trace, name), rows) for name in _BESIDE_AT if name not in changed}
     for name, value in changed.items():
-        like[name] = np.broadcast_to(np.asarray(value, getattr(trace, name).dtype), len(rows))
-
-    def both(new: np.ndarray, old: np.ndarray) -> np.ndarray:
-        return np.concatenate([old, new] if after else [new, old])
-
-    moments = both(at, trace.at)
-    order = stable_order(moments)
-    columns: Parts = {name: taken(both(like.pop(name), getattr(trace, name)), order) for name in _BESIDE_AT}
-    return dataclasses.replace(trace, at=taken(moments, order), **columns)
+        more[name] = taken(np.broadcast_to(np.asarray(value, getattr(trace, name).dtype), len(order)), order)
+    both, _ = with_rows(trace, more, trace.at.searchsorted(at, "right" if after else "left"))
+    return both

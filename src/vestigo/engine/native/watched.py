@@ -61,7 +61,7 @@ def watch(job: Job, watching: Watching, known: KnownParts | None = None, options
     return _together(trace, each_side_by_side(get, parts))
 
 
-def _fed(job: Job, share: Share, options: RunOptions) -> Fed:
+def _fed(job: Job, share: Share, options: RunOptions = AS_USUAL) -> Fed:
     """Where an origin serves loads, only the full replay tells of reads and keys."""
     return Fed(job, share, options.full or bool(share.origins.each))
 
@@ -143,7 +143,7 @@ def answers_by_batch(job: Job) -> Iterator[tuple[int, int, Answers]]:
         assert answers is not None
         yield 0, 0, answers
         return
-    fed = Fed(job, whole(job))
+    fed = _fed(job, whole(job))
     replay = fed.begin(watching=_asked(fed, Watching(reads=True)))
     for batch in fed.batches():
         told = _places(batch.columns.events)
