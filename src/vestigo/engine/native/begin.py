@@ -1,6 +1,6 @@
 """Translates a job for the kernel, and chooses the plain replay if it knows all of the rules, or else the full one."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import NamedTuple, TypeVar
 
 import numpy as np
@@ -24,6 +24,7 @@ _ROWS_OF_BLOCK = 512
 """About how many rows lie in a block. Of the whole's peaks it is known without looking in which blocks they are."""
 _FEWEST_BLOCKS, _MOST_BLOCKS = 8, 1000
 """In a slice."""
+_T = TypeVar("_T")
 _Asked = TypeVar("_Asked", kernel.PlainAsked, kernel.FullAsked)
 _RULES, _POOL_RULES = rules_of(Rules), rules_of(PoolRules)
 
@@ -87,24 +88,47 @@ def entry_nodes(wanted: Wanted) -> Ints | None:
     return settled(one_node[_entry_groups(wanted)])
 
 
+def _once(wanted: Wanted, what: str, make: Callable[[Wanted], _T]) -> _T:
+    """What is made of the groups of a part's entries. It is the same for all plans in which these are look-ups."""
+    groups = wanted.job.groups
+    if len(groups.each) > groups.lookups:
+        return make(wanted)
+    return wanted.trace.once((what, wanted.share.part), lambda: make(wanted))
+
+
 def _entry_groups(wanted: Wanted) -> Ints:
     """The group of each entry. There is always one, even where the part has no keys."""
+    return _once(wanted, "groups of entries", _grouped)
+
+
+def _grouped(wanted: Wanted) -> Ints:
     groups, entries, numbers = wanted.job.groups, wanted.entries, wanted.share.group_numbers
     own = numbers[groups.key_groups if entries.keys is None else groups.key_groups[entries.keys]]
     return settled(np.maximum(own, 0) if len(own) else np.zeros(1, np.int32))
 
 
-def _plain(wanted: Wanted) -> kernel.PlainAsked:
-    trace, entries, groups = wanted.trace, wanted.entries, wanted.share.groups
-    request = _asked(kernel.PlainAsked(), wanted)
-    nodes = entry_nodes(wanted)
+class _Places(NamedTuple):
+    """Groups on nodes that have entries."""
+
+    there: list[tuple[int, int]]
+    of_entries: Ints
+
+
+def _placed(wanted: Wanted) -> _Places:
+    trace, nodes = wanted.trace, entry_nodes(wanted)
     entry_places = _entry_groups(wanted) * np.int32(len(trace.nodes) + 1) + (0 if nodes is None else nodes)
-    are_there = np.zeros(max(len(groups), 1) * (len(trace.nodes) + 1), bool)
+    are_there = np.zeros(max(len(wanted.share.groups), 1) * (len(trace.nodes) + 1), bool)
     are_there[entry_places] = True
     numbers = np.cumsum(are_there, dtype=np.int32) - np.int32(1)
-    request.entry_groups = settled(numbers[entry_places])
-    request.entry_is_first = entries.is_first
     places = [divmod(place, len(trace.nodes) + 1) for place in np.flatnonzero(are_there).tolist()]
+    return _Places(places, settled(numbers[entry_places]))
+
+
+def _plain(wanted: Wanted) -> kernel.PlainAsked:
+    entries, groups = wanted.entries, wanted.share.groups
+    request = _asked(kernel.PlainAsked(), wanted)
+    places, request.entry_groups = _once(wanted, "places of entries", _placed)
+    request.entry_is_first = entries.is_first
     pools = [(groups[lookup].pool if groups else 0, node) for lookup, node in places]
     shared = {pool: number for number, pool in enumerate(dict.fromkeys(pools))}
     request.place_lookups = [lookup for lookup, _ in places]
