@@ -1,11 +1,17 @@
 """An origin with so many places, that is away or slow: by hand, and against the theory of queues."""
 
 from math import factorial
+from typing import Any
 
 import numpy as np
 import pytest
 
 import vestigo as vg
+from vestigo.engine import native
+from vestigo.engine.job import job
+from vestigo.engine.native.begin import is_plain
+from vestigo.engine.native.feed import RunOptions
+from vestigo.engine.parts import Cut, whole
 from vestigo.outcome import Outcome
 from vestigo.units import SECOND
 
@@ -143,3 +149,39 @@ def test_times_that_nobody_can_tell_are_refused() -> None:
     trace = vg.read_trace({"at": [0, 1], "key": ["a", "b"], "cost": [SECOND * 10**8] * 2})
     with pytest.raises(vg.RulesError, match="more than 100 years"):
         vg.replay(trace, vg.Plan(origin={"slower": "900x 1970-01-01 00:00 for 1s"}))
+
+
+CROWDED = vg.synth(20_000, keys=2_000, skew=0.8, rate=400, bursts=4, changes="10s", nulls="5%", nodes=3, seed=9)
+"""Many calls wait, and how long a call takes varies."""
+
+
+@pytest.mark.parametrize(
+    ("rules", "origin"),
+    [
+        ({}, {"at_once": 2}),
+        ({"overlap": "join", "drop_first": True}, {"at_once": 1, "give_up": "80ms"}),
+        ({"reload_after": "50%", "serve_stale": "2s"}, {"at_once": 3, "slow": "30ms"}),
+        (
+            {"per": "node", "on_write": "drop", "tell_nodes": "drop"},
+            {"at_once": 2, "slower": ["3x 2026-01-05 00:00:10 for 4s"]},
+        ),
+        ({"eviction": "gdsf", "keep_if": "cost >= 10ms"}, {"at_once": 2, "give_up": "1s"}),
+    ],
+)
+def test_the_plain_replay_serves_calls_as_the_full_one_does(rules: dict[str, Any], origin: dict[str, Any]) -> None:
+    stated = vg.Rules(**{"max_entries": 150, "absolute": "5s", "zone": "UTC", **rules})
+    work = job(CROWDED, vg.Plan(stated, origin=vg.Origin(zone="UTC", **origin), warm_up="2s"))
+    assert is_plain(CROWDED, whole(work))
+    in_one_piece = Cut(fewest_rows=len(CROWDED) + 1)
+    total, *plain = native.run(work, options=RunOptions(in_one_piece, batch_events=777))
+    full, *others = native.run(work, options=RunOptions(in_one_piece, full=True))
+    assert total == full
+    assert plain == others
+    assert total["waiting_peak"] > 1
+    assert total["failed"] > 0 or "give_up" not in origin
+
+
+def test_only_an_origin_that_is_away_in_the_recorded_time_takes_the_full_replay() -> None:
+    for down, plain in ((["2026-01-04 00:00 for 60s"], True), (["2026-01-05 00:00:10 for 1s"], False)):
+        plan = vg.Plan(vg.Rules(), origin=vg.Origin(at_once=2, zone="UTC", down=down))
+        assert is_plain(CROWDED, whole(job(CROWDED, plan))) == plain

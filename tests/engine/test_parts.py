@@ -52,6 +52,21 @@ def test_pools_are_parts_and_nodes_too_if_they_share_nothing(demo: tuple[Trace, 
     assert len(shares(tells, Cut(by_node=True))) == len(trace.lookups)
 
 
+def test_plans_with_other_groups_of_keys_or_nodes_do_not_share_what_is_known_of_entries() -> None:
+    def trace() -> Trace:
+        return synth(reads=2000, keys=50, nodes=2, seed=1)
+
+    same = trace()
+    lookup = same.lookups[0]
+    for per in ("node", "all", "node"):
+        rules = Rules(max_entries=10, per=per)
+        of_some = {lookup: {str(same.keys[0]): {"absolute": "1s"}}}
+        for plan in (Plan(rules), Plan(rules, keys=of_some), Plan(rules)):
+            for full in (False, True):
+                options = RunOptions(Cut(by_node=True, fewest_rows=0), full)
+                assert native.run(job(same, plan), options=options) == native.run(job(trace(), plan), options=AS_ONE)
+
+
 def test_a_trace_that_names_no_nodes_is_not_cut_by_node() -> None:
     trace = synth(reads=1000, keys=50, seed=1)
     (only,) = shares(job(trace, Plan()), FINEST)

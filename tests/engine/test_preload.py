@@ -292,6 +292,17 @@ def test_settings_that_preload_the_same_share_a_trace_and_few_are_kept() -> None
     assert job(trace, Plan()).trace is trace
 
 
+def test_of_long_traces_only_the_last_that_was_made_is_kept(monkeypatch: pytest.MonkeyPatch) -> None:
+    trace = told("0 read a", "1 read b")
+    rows = len(job(trace, Plan(Rules(preload="start"))).trace)
+    assert rows == 4
+    for most, kept in ((3 * rows, 3), (2 * rows - 1, 1), (1, 1)):
+        monkeypatch.setattr(preloads, "_MOST_KEPT_ROWS", most)
+        weak = [ref(job(trace, Plan(Rules(preload="start", preload_cost=f"{most}{n}ms"))).trace) for n in range(4)]
+        gc.collect()
+        assert [one() is not None for one in weak] == [False] * (4 - kept) + [True] * kept
+
+
 def test_it_is_written_as_it_is_read() -> None:
     for texts in ("start", ["start", "06:00"], ["06:00", "18:00"]):
         rules = Rules(preload=texts, zone="UTC")

@@ -17,7 +17,8 @@ class PlainLoading {
  protected:
   static constexpr bool serves = loading == Loading::served, spares = loading == Loading::spared;
   static constexpr bool timed = serves || loading == Loading::timed;
-  static_assert(!serves || (by_value && !Seen::sees), "the full replay does that");
+  static_assert(!serves || (by_value && !Seen::sees),
+                "where an origin serves, only the full replay tells of reads");
   static constexpr bool foresees = requires(Policy policy) { policy.coming(Id{}, std::int64_t{}); };
   using AllPools = Pools<Policy, by_value, Seen>;
   using Group = typename AllPools::Group;
