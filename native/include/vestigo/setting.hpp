@@ -25,7 +25,7 @@ struct PlainSetting {
   std::span<const std::uint8_t> group_is_of_node;
   std::span<const Id> group_pools;
   std::span<const PoolRules> pools;
-  std::span<const Served> origins{};  // that value rules name; none is ever away
+  std::span<const Served> origins{};          // that value rules name; none is ever away
   std::span<const std::vector<Time>> clears;  // when each look-up is cleared by schedule, ascending
   Time news_take =
       0;  // how long a write can be on its way to other nodes, if clears spare such writes
