@@ -172,7 +172,7 @@ class _Origin:
     """
 
     def __init__(self, trace: Trace) -> None:
-        self._size, self._null = trace.size, truths(trace).null
+        self._size, self._null = trace.size, trace.once("nulls", lambda: truths(trace).null)
         self._changes = (trace.op == Op.WRITE) | (trace.op == Op.REMOVE)
         valued = np.flatnonzero(trace.op <= LAST_VALUED)
         sized = valued[(trace.size[valued] != MISSING) & ~self._null[valued]]
