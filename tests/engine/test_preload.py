@@ -13,7 +13,7 @@ from hypothesis import assume, given
 from tests.agreement.cases import Case, cases
 from tests.telling import missed, replayed, told
 from vestigo import Plan, Rules, RulesError, Trace, compare, key_by_key, read_by_read, replay, why
-from vestigo.engine import preloads, write_read_by_read
+from vestigo.engine import few_traces, preloads, write_read_by_read
 from vestigo.engine.job import Job, job
 from vestigo.rules.preload import Preload
 from vestigo.rules.stated import Stated
@@ -297,7 +297,7 @@ def test_of_long_traces_only_the_last_that_was_made_is_kept(monkeypatch: pytest.
     rows = len(job(trace, Plan(Rules(preload="start"))).trace)
     assert rows == 4
     for most, kept in ((3 * rows, 3), (2 * rows - 1, 1), (1, 1)):
-        monkeypatch.setattr(preloads, "_MOST_KEPT_ROWS", most)
+        monkeypatch.setattr(few_traces, "MOST_ROWS", most)
         weak = [ref(job(trace, Plan(Rules(preload="start", preload_cost=f"{most}{n}ms"))).trace) for n in range(4)]
         gc.collect()
         assert [one() is not None for one in weak] == [False] * (4 - kept) + [True] * kept

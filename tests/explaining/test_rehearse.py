@@ -7,6 +7,7 @@ import pytest
 
 import vestigo as vg
 from vestigo.choosing.rehearsing.worst import most_at_once, worst_minute
+from vestigo.engine import few_traces
 from vestigo.measures import MOMENTS
 from vestigo.trace import Op
 from vestigo.units import SECOND
@@ -35,14 +36,25 @@ def trace() -> vg.Trace:
     )
 
 
+PLAN = vg.Plan(
+    vg.Rules(absolute="5m"),
+    origin=vg.Origin(at_once=2, slow="1s"),
+    candidates={"keeps": vg.Rules(absolute="5m", survives_restart=True, serve_on_failure="1h")},
+)
+
+
 @pytest.fixture(scope="module")
 def found(trace: vg.Trace) -> vg.Rehearsal:
-    plan = vg.Plan(
-        vg.Rules(absolute="5m"),
-        origin=vg.Origin(at_once=2, slow="1s"),
-        candidates={"keeps": vg.Rules(absolute="5m", survives_restart=True, serve_on_failure="1h")},
-    )
-    return vg.rehearse(trace, plan)
+    return vg.rehearse(trace, PLAN)
+
+
+def test_a_long_trace_goes_the_same_way_with_one_moment_kept_at_a_time(
+    trace: vg.Trace, found: vg.Rehearsal, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(few_traces, "MOST_ROWS", 1)
+    one_by_one = vg.rehearse(trace, vg.Plan(PLAN.rules, origin=PLAN.origin), moments=["node", "restart", "clear"])
+    asked = [row for row in found.rows if row.settings == "today" and row.moment in ("", "node", "restart", "clear")]
+    assert [row.to_dict() for row in one_by_one.rows] == [row.to_dict() for row in asked]
 
 
 def test_the_worst_time_is_the_busiest_minute(trace: vg.Trace, found: vg.Rehearsal) -> None:

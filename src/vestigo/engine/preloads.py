@@ -3,15 +3,13 @@ them (docs/semantics.md, "Preloads").
 """
 
 import hashlib
-from collections import deque
-from collections.abc import Callable, Hashable, Iterator
+from collections.abc import Hashable, Iterator
 from dataclasses import dataclass
-from threading import Lock
 from typing import NamedTuple
-from weakref import WeakValueDictionary
 
 import numpy as np
 
+from vestigo.engine.few_traces import FewTraces
 from vestigo.engine.groups import Group, Groups
 from vestigo.engine.more_rows import with_rows
 from vestigo.engine.what_if import EVENT_BYTES
@@ -25,8 +23,7 @@ from vestigo.trace.columns import MISSING
 from vestigo.trace.trace import COLUMNS, LAST_VALUED, Ints, Longs, Parts
 from vestigo.units import format_bytes
 
-_MOST_KEPT, _MOST_KEPT_ROWS = 4, 4_000_000
-"""Of what was made of one trace. The last is kept in any case. A row takes about 70 bytes, with what is worked out."""
+_MOST_KEPT = 4
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,29 +34,8 @@ class Preloaded:
     recorded: Longs
     """The rows of what was recorded. Those between them are the preloads."""
 
-
-class _Made:
-    """What was made of one trace, as long as a job has it. The last few are kept in any case, of long ones the last."""
-
-    def __init__(self) -> None:
-        self._lock = Lock()
-        self._every: WeakValueDictionary[Hashable, Preloaded] = WeakValueDictionary()
-        self._last: deque[Preloaded] = deque()
-
-    def get(self, name: Hashable, make: Callable[[], Preloaded]) -> Preloaded:
-        with self._lock:
-            found = self._every.get(name)
-            if found is None:
-                self._make_room()
-                found = self._every[name] = make()
-                self._last.append(found)
-            return found
-
-    def _make_room(self) -> None:
-        """For one as long as the last one."""
-        kept = self._last
-        while kept and (len(kept) == _MOST_KEPT or len(kept[-1].trace) * (len(kept) + 1) > _MOST_KEPT_ROWS):
-            kept.popleft()
+    def __len__(self) -> int:
+        return len(self.trace)
 
 
 class _Call(NamedTuple):
@@ -81,7 +57,7 @@ def preloaded(trace: Trace, groups: Groups) -> Preloaded | None:
     asking = [number for number, group in enumerate(groups.each) if group.rules.preload]
     if not asking or not len(trace):
         return None
-    made: _Made = trace.once("preloads", _Made)
+    made: FewTraces[Preloaded] = trace.once("preloads", lambda: FewTraces(_MOST_KEPT))
     return made.get(_name(groups, asking), lambda: _preloaded(trace, groups, asking))
 
 

@@ -2,7 +2,6 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from typing import Any
 
 import numpy as np
 
@@ -10,10 +9,10 @@ from vestigo.choosing.rehearsing.moments import BadMoment
 from vestigo.choosing.rehearsing.recovery import recovery_ns
 from vestigo.choosing.rehearsing.rehearsed import Course, Rehearsed
 from vestigo.choosing.rehearsing.worst import AFTER, most_at_once, worst_minute
+from vestigo.engine.few_traces import FewTraces
 from vestigo.engine.job import job
 from vestigo.engine.replay import run
 from vestigo.errors import RulesError
-from vestigo.memo import Memo
 from vestigo.outcome import Outcome
 from vestigo.prepared.counting import first_counted
 from vestigo.rules import Plan
@@ -23,11 +22,14 @@ from vestigo.units import SECOND, Duration, counted, format_time
 
 CALM = BadMoment("", "nothing bad", lambda on: on, lambda plan: plan)
 """The same time without a bad moment."""
+_MOST_MOMENTS = 8
 
 
 @dataclass(frozen=True, eq=False)
-class Stage(Memo):
-    """The trace up to a while after a bad moment. What a moment makes of it is made once for all settings."""
+class Stage:
+    """The trace up to a while after a bad moment. What a moment makes of it is made once for all settings, unless the
+    trace is so long that only the last is kept.
+    """
 
     trace: Trace
     at_ns: int
@@ -36,7 +38,7 @@ class Stage(Memo):
     """Reads that take longer are slow, whatever the plan says."""
     places_assumed: int
     """How many calls the origin serves at a time, where nothing says it. 0 if something does."""
-    kept: dict[object, Any] = field(init=False, repr=False, default_factory=dict)
+    _made: FewTraces[Trace] = field(init=False, repr=False, default_factory=lambda: FewTraces(_MOST_MOMENTS))
 
     @classmethod
     def of(cls, trace: Trace, plan: Plan, at: Moment | None, slow: Duration | None) -> "Stage":
@@ -65,7 +67,7 @@ class Stage(Memo):
         )
 
     def replayed(self, plan: Plan, moment: BadMoment) -> Outcome:
-        on: Trace = self.once(moment.name, lambda: moment.on(self.trace))
+        on = self._made.get(moment.name, lambda: moment.on(self.trace))
         return run(job(on, moment.under(self.set(plan))), moment.words)
 
     def told(self, settings: str, moment: BadMoment, found: Outcome, calm: Outcome) -> Rehearsed:
