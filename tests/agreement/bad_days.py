@@ -2,6 +2,8 @@
 only busy or slow, and the plain replay knows all of the rules.
 """
 
+from functools import partial
+
 from hypothesis import strategies as st
 
 from tests.agreement.cases import UNITS, Case, fitting, preloads, trace_of
@@ -30,10 +32,12 @@ def _rows(away: bool) -> st.SearchStrategy[list[tuple[object, ...]]]:
     )
 
 
-def _rules(unit: int, away: bool) -> st.SearchStrategy[dict[str, object]]:
-    def spans(*numbers: int) -> st.SearchStrategy[Duration]:
-        return st.sampled_from(numbers).map(lambda number: Duration(number * unit))
+def _spans(unit: int, *numbers: int) -> st.SearchStrategy[Duration]:
+    return st.sampled_from(numbers).map(lambda number: Duration(number * unit))
 
+
+def _rules(unit: int, away: bool) -> st.SearchStrategy[dict[str, object]]:
+    spans = partial(_spans, unit)
     return st.fixed_dictionaries(
         {
             "absolute": spans(1, 2, 5),
@@ -60,10 +64,7 @@ def _rules(unit: int, away: bool) -> st.SearchStrategy[dict[str, object]]:
 
 def _rules_of_failure(unit: int) -> dict[str, st.SearchStrategy[object]]:
     """Rules that only the full replay knows."""
-
-    def spans(*numbers: int) -> st.SearchStrategy[Duration]:
-        return st.sampled_from(numbers).map(lambda number: Duration(number * unit))
-
+    spans = partial(_spans, unit)
     return {
         "serve_on_failure": spans(0, 5, 30),
         "keep_failures": spans(0, 1, 6),

@@ -4,9 +4,9 @@
 #include <utility>
 #include <vector>
 
-#include "origin_calls.hpp"
 #include "columns.hpp"
 #include "loads.hpp"
+#include "origin_calls.hpp"
 #include "pending.hpp"
 #include "pools.hpp"
 

@@ -11,7 +11,7 @@ class PlainMissing : protected PlainChanging<Policy, loading, by_value, Seen> {
  protected:
   using Base = PlainChanging<Policy, loading, by_value, Seen>;
   using Base::Base;
-  using Base::begin_load, Base::calls_, Base::end_due_loads, Base::end_of, Base::load;
+  using Base::calls_, Base::end_due_loads, Base::end_of, Base::load;
   using Base::loads_, Base::pending_, Base::pools_, Base::serves, Base::timed;
   using typename Base::AllPools, typename Base::Group;
 

@@ -9,16 +9,17 @@ from vestigo.trace import Trace
 from vestigo.trace.trace import COLUMNS, Longs, Parts
 
 
-def with_rows(trace: Trace, rows: Parts, before: Longs) -> tuple[Trace, Longs]:
-    """The trace with more `rows`, of which each stands before a row of the trace, and where those of the trace are
-    then. `before` is in order. The trace's number of rows stands for its end. Between two columns the work may be
-    stopped.
+def with_rows(trace: Trace, rows: Parts, before: Longs) -> tuple[Trace, np.ndarray]:
+    """The trace with more `rows`, and which of its rows were there before.
+
+    Each new row stands before a row of the trace, which `before` names in order. The trace's number of rows stands for
+    its end. Between two columns the work may be stopped.
 
     >>> from vestigo import read_trace
     >>> trace = read_trace({"at": [1, 5], "key": ["a", "b"]})
     >>> both, were = with_rows(trace, {name: getattr(trace, name)[:1] for name in COLUMNS}, np.array([1]))
     >>> both.key.tolist(), were.tolist()
-    ([0, 0, 1], [0, 2])
+    ([0, 0, 1], [True, False, True])
     """
     places = before + np.arange(len(before))
     is_old = np.ones(len(trace) + len(before), bool)
@@ -30,4 +31,4 @@ def with_rows(trace: Trace, rows: Parts, before: Longs) -> tuple[Trace, Longs]:
         columns[name] = np.empty(len(is_old), old.dtype)
         columns[name][is_old] = old
         columns[name][places] = rows[name]
-    return replace(trace, **columns), np.flatnonzero(is_old)
+    return replace(trace, **columns), is_old

@@ -87,7 +87,8 @@ def _preloaded(trace: Trace, groups: Groups, asking: list[int]) -> Preloaded:
     order = np.lexsort([columns[name] for name in ("key", "node", "at", "before")])
     columns = {name: column[order] for name, column in columns.items()}
     before = columns.pop("before")
-    return Preloaded(*with_rows(trace, columns, before))
+    both, is_recorded = with_rows(trace, columns, before)
+    return Preloaded(both, np.flatnonzero(is_recorded))
 
 
 def _check_room(trace: Trace, loads: int) -> None:

@@ -2,8 +2,8 @@
 // docs/semantics.md, section 3, "An origin with a capacity".
 #pragma once
 
-#include "../origin_calls.hpp"
 #include "../columns.hpp"
+#include "../origin_calls.hpp"
 #include "holdings.hpp"
 #include "loads.hpp"
 
