@@ -173,10 +173,12 @@ def _nulls(trace: Trace) -> list[bool]:
     """Whether the value of each event's key is null after it."""
     null: dict[int, bool] = {}
     nulls = []
-    for op, key, found in zip(trace.op.tolist(), trace.key.tolist(), trace.found.tolist(), strict=True):
+    columns = (getattr(trace, name).tolist() for name in ("op", "key", "found", "version"))
+    for op, key, found, version in zip(*columns, strict=True):
         if op <= Op.PRELOAD:
             told_null = op == Op.REMOVE or found == 0
-            null[key] = told_null if told_null or found == 1 or op == Op.WRITE else null.get(key, False)
+            told_value = found == 1 or op == Op.WRITE or version >= 0
+            null[key] = told_null if told_null or told_value else null.get(key, False)
         nulls.append(null.get(key, False))
     return nulls
 
@@ -248,6 +250,22 @@ def test_no_settings_pass_the_ceilings_of_what_any_of_them_preloads() -> None:
     assert results["ahead"].hits == results["no limits"].hits == 5
     assert results["no limits, fresh"].hits == 5
     assert compare(trace, Plan())["no limits"].hits == 1
+
+
+def test_a_look_up_preloads_nothing_of_others(engine: Any) -> None:
+    """Neither keys nor sizes: the other look-up's writes come between."""
+    lines = ["0 read z lookup=y", "1 write b lookup=x size=9", "2 read a lookup=y size=3", "2 write c lookup=x size=7"]
+    lines += ["3 restart", "4 read a lookup=y", "4 read b lookup=x"]
+    plan = Plan(Rules(entry_overhead=0), lookups={"y": Rules(entry_overhead=0, preload="start", preload_cost="0s")})
+    outcome = replay(told(*lines), plan, engine=engine)
+    both = outcome.lookups
+    assert (both["y"].hits, both["y"].background_loads, both["x"].background_loads) == (3, 2, 0)  # a call at each start
+    assert (both["y"].memory_peak, both["x"].hits) == (6, 0)
+
+
+def test_a_trace_of_restarts_alone_has_nothing_to_preload(engine: Any) -> None:
+    outcome = replay(told("0 restart", "3 restart"), Rules(preload="start"), engine=engine)
+    assert (outcome.reads, outcome.background_loads, outcome.entries_peak) == (0, 0, 0)
 
 
 def test_it_takes_no_cache_to_preload_nothing() -> None:

@@ -24,11 +24,15 @@ def with_rows(trace: Trace, rows: Parts, before: Longs) -> tuple[Trace, np.ndarr
     places = before + np.arange(len(before))
     is_old = np.ones(len(trace) + len(before), bool)
     is_old[places] = False
+    begin, end = (int(before[0]), int(before[-1])) if len(before) else (0, 0)
+    between = slice(begin, end + len(before))
     columns: Parts = {}
     for name in COLUMNS:
         check()
         old: np.ndarray = getattr(trace, name)
-        columns[name] = np.empty(len(is_old), old.dtype)
-        columns[name][is_old] = old
-        columns[name][places] = rows[name]
+        # What comes before all new rows, and after them, is copied as it stands, which is much faster.
+        column = columns[name] = np.empty(len(is_old), old.dtype)
+        column[:begin], column[between.stop :] = old[:begin], old[end:]
+        column[between][is_old[between]] = old[begin:end]
+        column[places] = rows[name]
     return replace(trace, **columns), is_old

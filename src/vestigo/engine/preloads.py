@@ -70,8 +70,10 @@ def _name(groups: Groups, asking: list[int]) -> Hashable:
 
 
 def _preloaded(trace: Trace, groups: Groups, asking: list[int]) -> Preloaded:
+    valued = np.flatnonzero(trace.op <= LAST_VALUED)
+    valued = valued[np.isin(groups.key_groups, asking)[trace.key[valued]]]
     has_value = np.zeros(len(trace.keys), bool)
-    has_value[trace.key[trace.op <= LAST_VALUED]] = True
+    has_value[trace.key[valued]] = True
     keys = {number: np.flatnonzero(has_value & (groups.key_groups == number)).astype(np.int32) for number in asking}
     calls = sorted(
         call for number in asking if len(keys[number]) for call in _calls(trace, groups.each[number], number)
@@ -79,7 +81,7 @@ def _preloaded(trace: Trace, groups: Groups, asking: list[int]) -> Preloaded:
     if not calls:
         return Preloaded(trace, np.arange(len(trace)))
     _check_room(trace, sum(len(keys[call.group]) for call in calls))
-    origin, rows = _Origin(trace), list[Parts]()
+    origin, rows = _Origin(trace, valued), list[Parts]()
     for call in calls:
         rows.append(_rows(trace, call, keys[call.group], groups.each[call.group], origin))
     columns = {name: np.concatenate([of_call[name] for of_call in rows]) for name in rows[0]}
@@ -146,19 +148,19 @@ class _Origin:
     """What the origin has for each key at some row, as far as the recording shows it. It is asked in order of rows.
 
     Before a key's first event, that is what the event shows. Where that changes the value, the one before had its size.
+    `valued` are the rows that show a value of the keys, or that there is none.
     """
 
-    def __init__(self, trace: Trace) -> None:
-        self._size, self._null = trace.size, trace.once("nulls", lambda: truths(trace).null)
-        self._changes = (trace.op == Op.WRITE) | (trace.op == Op.REMOVE)
-        valued = np.flatnonzero(trace.op <= LAST_VALUED)
+    def __init__(self, trace: Trace, valued: Longs) -> None:
+        self._op, self._size, self._null = trace.op, trace.size, trace.once("nulls", lambda: truths(trace).null)
         sized = valued[(trace.size[valued] != MISSING) & ~self._null[valued]]
         self._told, self._sized = _Latest(trace, valued), _Latest(trace, sized)
 
     def has(self, keys: Ints, row: int) -> tuple[Longs, np.ndarray]:
         """The sizes of their values before that row, and whether there is a value."""
         told, sized = self._told.before(row)[keys], self._sized.before(row)[keys]
-        null = self._null[told] & ~(self._changes[told] & (told >= row))
+        changes = (self._op[told] == Op.WRITE) | (self._op[told] == Op.REMOVE)
+        null = self._null[told] & ~(changes & (told >= row))
         return self._size[np.where(null | (sized == MISSING), told, sized)], ~null
 
 
