@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 
 import vestigo as vg
-from vestigo.choosing.rehearsing.worst import most_at_once, worst_minute
+from vestigo.choosing.rehearsing.stage import Stage
+from vestigo.choosing.rehearsing.worst import AFTER, most_at_once, worst_minute
 from vestigo.engine import few_traces
 from vestigo.measures import MOMENTS
 from vestigo.trace import Op
@@ -41,6 +42,14 @@ PLAN = vg.Plan(
     origin=vg.Origin(at_once=2, slow="1s"),
     candidates={"keeps": vg.Rules(absolute="5m", survives_restart=True, serve_on_failure="1h")},
 )
+
+
+def test_up_to_the_end_the_stage_is_the_trace_itself(trace: vg.Trace) -> None:
+    """What was worked out of the trace serves the rehearsal, too."""
+    end, before = ("2026-03-17T01:20:00Z", "2026-03-17T00:40:00Z")
+    assert Stage.of(trace, PLAN, end, None).trace is trace
+    earlier = Stage.of(trace, PLAN, before, None)
+    assert earlier.trace.at[-1] == earlier.at_ns + AFTER < trace.at[-1]
 
 
 @pytest.fixture(scope="module")

@@ -46,7 +46,8 @@ class Stage:
         at_ns, why_then = _moment(trace, plan, at)
         until = int(np.searchsorted(trace.at, at_ns + AFTER, side="right"))
         is_stated = any(one.at_once is not None for one in (plan.origin, *plan.origins.values()))
-        return cls(trace.block(0, until), at_ns, why_then, slow, 0 if is_stated else most_at_once(trace))
+        on = trace if until == len(trace) else trace.block(0, until)  # what is known of the whole serves it, too
+        return cls(on, at_ns, why_then, slow, 0 if is_stated else most_at_once(trace))
 
     @property
     def ends_ns(self) -> int:
