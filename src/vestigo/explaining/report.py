@@ -217,12 +217,13 @@ def _made(  # noqa: PLR0913, PLR0917  # all that is known by then
     largest = list(surveyed.lookups)[:_MOST_CURVES]
     curves = each_side_by_side(lambda name: size_curve(given, plan, lookup=name), largest)
     tell(_PARTS, 3, 6)
-    checked = check(given, plan, results=results, engine=plan.engine, progress=False)
-    tell(_PARTS, 4, 6)
-    stories = tuple(_stories(given, plan))
-    tell(_PARTS, 5, 6)
+    # Before the stories: what they take of memory stays for a while, and moments take much, too.
     asked = dataclasses.replace(plan, candidates={}).beside({} if is_today else {PICKED: pick.plan})
     rehearsed = rehearse(given, asked, moments=["restart"], engine=plan.engine, progress=False)
+    tell(_PARTS, 4, 6)
+    checked = check(given, plan, results=results, engine=plan.engine, progress=False)
+    tell(_PARTS, 5, 6)
+    stories = tuple(_stories(given, plan))
     tell(_PARTS, 6, 6)
     return Report(
         survey=surveyed,
