@@ -13,9 +13,10 @@ from vestigo.data import Told
 from vestigo.outcome import Measures, Spans
 from vestigo.outcome.alone import Alone
 from vestigo.rules import Plan
+from vestigo.threads import each_side_by_side
 from vestigo.trace.trace import Longs
 
-_FORMAT = 2
+_FORMAT = 3
 _SPANS = tuple(one.name for one in fields(Measures) if one.type is Spans or one.type == "Spans")
 _PLAIN = tuple(one.name for one in fields(Measures) if one.name not in _SPANS)
 
@@ -34,7 +35,9 @@ class KeptAttempts:
 
     def put(self, attempts: Sequence[tuple[int, Mapping[str, object], Alone]]) -> None:
         """Keeps what settings gave."""
-        self._store.put_all({self._name(unit, setting): _told(alone) for unit, setting, alone in attempts})
+        told = each_side_by_side(_told, [alone for _, _, alone in attempts])
+        names = [self._name(unit, setting) for unit, setting, _ in attempts]
+        self._store.put_all(dict(zip(names, told, strict=True)))
 
     def _name(self, unit: int, setting: Mapping[str, object]) -> str:
         return digest_of(repr([self._about[unit], *sorted(setting.items())]))
@@ -73,7 +76,7 @@ def _alone(told: Told) -> Alone:
 
 def _packed(columns: Sequence[Longs]) -> Told:
     """Few letters for numbers that differ little from one to the next."""
-    steps = np.concatenate([np.diff(one, prepend=0) for one in columns]).astype("<i8")
+    steps = np.diff(np.concatenate(columns), prepend=0).astype("<i8")
     return {
         "rows": [len(one) for one in columns],
         "columns": base64.b64encode(zlib.compress(steps.tobytes(), 1)).decode(),
@@ -82,5 +85,4 @@ def _packed(columns: Sequence[Longs]) -> Told:
 
 def _unpacked(told: Told) -> list[Longs]:
     steps = np.frombuffer(zlib.decompress(base64.b64decode(told["columns"])), "<i8")
-    parts = np.split(steps, np.cumsum(told["rows"])[:-1])
-    return [np.cumsum(part, dtype=np.int64) for part in parts]
+    return np.split(np.cumsum(steps, dtype=np.int64), np.cumsum(told["rows"])[:-1])
