@@ -50,7 +50,7 @@ class Knobs(Visit):
             self.page.locator("#others > summary").click()
 
     def find_best(self) -> None:
-        """Waits until the best within ever less memory is known."""
+        """Waits until something is known to be best. What is best within ever less memory comes after it."""
         self.page.locator("#use-best:enabled").wait_for(timeout=60_000)
 
     def place_of_mark(self, name: str) -> list[float]:
