@@ -13,7 +13,9 @@ from vestigo.engine.native.feed import AS_USUAL, Answering, Fed, RunOptions, mak
 from vestigo.engine.parts import BY_POOL, Share, shares, whole
 from vestigo.outcome.measures import Fields
 from vestigo.outcome.seen import Answers, Counted, Happenings, Seen, Watching
-from vestigo.prepared.memory import is_long
+from vestigo.prepared.batches import Batch
+from vestigo.prepared.memory import BATCH_EVENTS, is_long
+from vestigo.prepared.part import Part
 from vestigo.stopping import check
 from vestigo.threads import each_side_by_side
 from vestigo.trace import Trace
@@ -93,8 +95,7 @@ def _seen_as_one(fed: Fed, watching: Watching, batch_events: int | None) -> Seen
 def _seen(fed: Fed, watching: Watching, batch_events: int | None) -> PartSeen:
     """What a replay tells of a part."""
     trace, part, batches = fed.wanted.trace, fed.wanted.share.part, list(fed.batches(batch_events))
-    numbers = np.concatenate([batch.numbers for batch in batches])
-    own = np.isin(trace.lookup[numbers], part.lookups)
+    numbers, own, rows = _rows_of(trace, part, batches)
     places = _places(len(numbers)) if watching.reads else None
     replay = fed.begin(watching=_asked(fed, watching))
     begin = 0
@@ -110,7 +111,26 @@ def _seen(fed: Fed, watching: Watching, batch_events: int | None) -> PartSeen:
     sheets = replay.close()
     keys = np.flatnonzero(np.isin(trace.key_lookup, part.lookups)).astype(np.int32)
     counted = _counted(len(trace.keys), **sheets["keys"]) if watching.keys else {}
-    return PartSeen(numbers[own], answers, keys, {name: column[keys] for name, column in counted.items()})
+    return PartSeen(rows, answers, keys, {name: column[keys] for name, column in counted.items()})
+
+
+class _Rows(NamedTuple):
+    """The rows of the trace that a part is fed."""
+
+    numbers: Longs
+    is_own: np.ndarray
+    own: Longs
+
+
+def _rows_of(trace: Trace, part: Part, batches: Sequence[Batch]) -> _Rows:
+    """They are worked out once for a trace that is short, as its batches are."""
+
+    def found() -> _Rows:
+        numbers = np.concatenate([batch.numbers for batch in batches])
+        is_own = np.isin(trace.lookup[numbers], part.lookups)
+        return _Rows(numbers, is_own, numbers[is_own])
+
+    return trace.once(("rows of", part), found) if len(trace) <= BATCH_EVENTS else found()
 
 
 def _together(trace: Trace, parts: Sequence[PartSeen]) -> Seen:

@@ -3,6 +3,7 @@
 import dataclasses
 from dataclasses import dataclass
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 
@@ -69,28 +70,64 @@ def predict(trace: Trace, plan: Plan, time: Time, *, is_cold: bool = False) -> P
     begin, end = (int(one) for one in time.edges_ns[[0, -1]])
     last = int(np.searchsorted(trace.at, end))
     first = int(np.searchsorted(trace.at, begin)) if is_cold else 0
-    part = trace if (first, last) == (0, len(trace)) else trace.block(first, last)
+    part = trace if (first, last) == (0, len(trace)) else _rows(trace, first, last)
     before = max(begin - int(part.at[0]), 0) if len(part) else 0
     then = dataclasses.replace(plan, warm_up=Duration(before))
     asked = job(part, then)
-    answers = answers_of(asked)
-    is_compared = (part.op == Op.READ) & (part.at >= begin)
+    hits = _compared(part, time).hits(answers_of(asked).hit)
     if time.nodes is not None:
-        is_theirs = np.isin(part.node, time.nodes)
-        is_compared &= is_theirs
-        asked = job(part.take(np.flatnonzero(is_theirs | (part.op != Op.READ))), then)
-    rows = np.flatnonzero(is_compared)
-    hit = answers.hit[rows]
-    stretch = np.clip(np.searchsorted(time.edges_ns, part.at[rows], side="right") - 1, 0, len(time.edges_ns) - 2)
-    hits: dict[str | None, Rate] = {None: _rate(stretch, hit, len(time.edges_ns) - 1)}
-    for number, name in enumerate(part.lookups):
-        own = part.lookup[rows] == number
-        hits[name] = _rate(stretch[own], hit[own], len(time.edges_ns) - 1)
+        asked = job(_read_on(part, time.nodes), then)
     return Prediction(hits, asked)
 
 
-def _rate(stretch: np.ndarray, hit: np.ndarray, stretches: int) -> Rate:
-    return Rate(
-        np.bincount(stretch[hit], minlength=stretches).astype(float),
-        np.bincount(stretch, minlength=stretches).astype(float),
-    )
+class _Compared(NamedTuple):
+    """The reads of a trace that are compared."""
+
+    lookups: tuple[str, ...]
+    rows: Longs
+    place: Longs
+    """Of each, its look-up and stretch as one number: where it is in a table that has a line for each look-up."""
+    reads: np.ndarray
+    """How many there are, by look-up and stretch."""
+
+    def hits(self, hit: np.ndarray) -> dict[str | None, Rate]:
+        """By look-up, if the trace's rows are answered so."""
+        hits = np.bincount(self.place[hit[self.rows]], minlength=self.reads.size).reshape(self.reads.shape)
+        rates: dict[str | None, Rate] = {None: _rate(hits.sum(0), self.reads.sum(0))}
+        return rates | {name: _rate(*counts) for name, *counts in zip(self.lookups, hits, self.reads, strict=True)}
+
+
+def _rate(hits: np.ndarray, reads: np.ndarray) -> Rate:
+    return Rate(hits.astype(float), reads.astype(float))
+
+
+def _rows(trace: Trace, first: int, last: int) -> Trace:
+    """The same for all plans, so that what is worked out of it serves all of them."""
+    return trace.once(("compared", first, last), lambda: trace.block(first, last))
+
+
+def _compared(trace: Trace, time: Time) -> _Compared:
+    """The same for all plans."""
+
+    def compared() -> _Compared:
+        edges_ns, stretches = time.edges_ns, len(time.edges_ns) - 1
+        chosen = (trace.op == Op.READ) & (trace.at >= edges_ns[0])
+        if time.nodes is not None:
+            chosen &= np.isin(trace.node, time.nodes)
+        rows = np.flatnonzero(chosen)
+        stretch = np.clip(np.searchsorted(edges_ns, trace.at[rows], side="right") - 1, 0, stretches - 1)
+        place = trace.lookup[rows].astype(np.int64) * stretches + stretch
+        shape = len(trace.lookups), stretches
+        reads = np.bincount(place, minlength=shape[0] * shape[1]).reshape(shape)
+        return _Compared(trace.lookups, rows, place, reads)
+
+    return trace.once(("compared reads", time.edges_ns.tobytes(), time.nodes), compared)
+
+
+def _read_on(trace: Trace, nodes: tuple[int, ...]) -> Trace:
+    """The trace without the reads of other nodes. The same for all plans."""
+
+    def left() -> Trace:
+        return trace.take(np.flatnonzero(np.isin(trace.node, nodes) | (trace.op != Op.READ)))
+
+    return trace.once(("read on", nodes), left)
