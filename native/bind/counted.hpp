@@ -13,9 +13,6 @@ class BoundCounted {
 
   const Ledger& ledger() const { return ledger_; }
 
-  // Forgets which spans of time occurred in which slice, but for those before `until` and after.
-  void join_slices(std::size_t until) { ledger_.join_bins(until); }
-
  private:
   Ledger ledger_;
 };

@@ -239,7 +239,8 @@ void bind_settings(nb::module_& m) {
       .def_rw("news_take", &Counting::news_take)
       .def_rw("slice_origin", &Counting::slice_origin)
       .def_rw("slice_width", &Counting::slice_width)
-      .def_rw("slices", &Counting::slices);
+      .def_rw("slices", &Counting::slices)
+      .def_rw("split", &Counting::split);
 }
 
 }  // namespace vestigo::bind

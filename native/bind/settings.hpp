@@ -72,6 +72,8 @@ struct Counting {
   Time news_take = 0;
   Time slice_origin = 0, slice_width = 1'000'000'000;
   std::size_t slices = 1;
+  std::size_t split = 0;  // if it is not 0, spans of time are told of the slices before this one
+                          // together, and of the others together
 };
 
 // What the replay is to tell of single reads and keys.

@@ -111,7 +111,6 @@ nb::tuple held(const BoundCounted& counted) {
 
 void bind_sum(nb::module_& m) {
   nb::class_<BoundCounted>(m, "Counted")
-      .def("join_slices", &BoundCounted::join_slices, "until"_a)
       .def("held", &held)
       .def_prop_ro("bytes", [](const BoundCounted& counted) { return counted.ledger().bytes(); });
   m.def("sum", &sum, "parts"_a, "lookups_of_parts"_a, "lookups"_a, "until"_a = nb::none());

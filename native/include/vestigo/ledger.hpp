@@ -43,7 +43,6 @@ class Ledger {
   const std::vector<Tally>& tallies() const { return tallies_; }
   const Level& held() const { return several_ ? held_ : tallies_[0].held; }
   const Slices& slices() const { return slices_; }
-  void join_bins(std::size_t until) { slices_.join_bins(until); }
   const Course* course() const { return course_.get(); }
   const Tally& total() const { return total_; }
 
@@ -180,19 +179,19 @@ class Ledger {
   }
 
   void next_slice() {
-    close_slice(slices_.end());
+    close_slice(slices_.end(), false);
     open_slice();
   }
 
   // Ends the books at `now`, after the last event and the idle time of every entry.
   void close(Time now) {
     if (!counting_) return;
-    close_slice(now);
+    close_slice(now, true);
     slices_.settle_idle();
     for (std::size_t lookup = 0; lookup < tallies_.size(); ++lookup) {
       Tally& tally = tallies_[lookup];
       settle(tally, tally.spans[kReadTimes], lookup, now);
-      add_calls(tally);
+      add_calls(tally, tally.loads());
       tally.surge = tally.surge_count.close(tally.loads());
       tally.longest = most_[lookup].longest;
       tally.held.raise_peaks(most_[lookup].held);
@@ -223,10 +222,11 @@ class Ledger {
 
   // A second with a load of the look-up begins.
   [[gnu::noinline]] void begin_second(Tally& tally, Time now) {
-    add_calls(tally);
-    tally.surge_count.begin_second(now, tally.loads());
+    const std::int64_t own = tally.loads();
+    add_calls(tally, own);
+    tally.surge_count.begin_second(now, own);
     if (now < surge_.second_ends && now < slice_surge_.second_ends) return;
-    const std::int64_t so_far = loads();
+    const std::int64_t so_far = several_ ? loads() : own;
     if (now >= surge_.second_ends) surge_.begin_second(now, so_far);
     if (now >= slice_surge_.second_ends) slice_surge_.begin_second(now, so_far);
   }
@@ -234,14 +234,14 @@ class Ledger {
   void open_slice() {
     slice_surge_ = SurgeCount{loads()};
     for (Tally& tally : tallies_) {
-      add_calls(tally);
+      add_calls(tally, tally.loads());
       tally.surge_count.second_ends = kGone;  // makes the slice hear of the next load
     }
     held_.peaks_from_now();
     for (Tally& tally : tallies_) tally.held.peaks_from_now();
   }
 
-  void close_slice(Time ends) {
+  void close_slice(Time ends, bool is_end) {
     total_.held.raise_peaks(held());
     Counted so_far;
     so_far.surge = slice_surge_.close(loads());
@@ -261,7 +261,7 @@ class Ledger {
       settle(so_far, hit_times, lookup, ends);
       for (std::size_t of = 0; of < kSpans; ++of) histograms[of].push_back(&tally.spans[of]);
     }
-    slices_.close(ends, so_far, histograms);
+    slices_.close(ends, so_far, histograms, is_end);
   }
 
   // Adds what a look-up counts in bulk: times and sizes of hits, loads, and what is held up to
@@ -289,10 +289,10 @@ class Ledger {
     course_->add(now, step_, number(tally), more_entries, more_bytes);
   }
 
-  // The calls of the second that is over.
-  void add_calls(const Tally& tally) {
+  // The calls of the second that is over, if there were so many up to its end.
+  void add_calls(const Tally& tally, std::int64_t loads) {
     if (!course_ || tally.surge_count.second_ends == kGone) return;
-    const std::int64_t count = tally.surge_count.in_second(tally.loads());
+    const std::int64_t count = tally.surge_count.in_second(loads);
     if (count > 0)
       course_->calls.push_back(
           {tally.surge_count.second(), static_cast<std::uint32_t>(count), number(tally)});

@@ -23,15 +23,20 @@ class Slices {
   using Histograms = std::array<std::vector<Histogram*>, kSpans>;  // those of all look-ups
 
   // `origin` is the start of the first slice and `width` > 0. Both are whole seconds, so that a
-  // clock second lies in one slice. There are at most `most` slices.
-  Slices(Time origin, Time width, std::size_t most)
+  // clock second lies in one slice. There are at most `most` slices. If `split` is not 0, the spans
+  // in bins of all slices before this one are told together, with the last of these slices, and
+  // those of the others with the last of them. This takes less time and memory.
+  Slices(Time origin, Time width, std::size_t most, std::size_t split = 0)
       : origin_(origin),
         width_(width),
         begins_(origin),
         per_ns_(1.0 / static_cast<double>(width)),
         most_(most),
+        split_(split),
         idle_(most),
-        idle_rate_(most + 1) {}
+        idle_rate_(most + 1) {
+    done_.reserve(most);
+  }
 
   Time end() const { return begins_ + width_; }
   bool last() const { return done_.size() + 1 >= most_; }
@@ -49,10 +54,13 @@ class Slices {
   // Ends the current slice: what was counted in it is what was counted so far, less what was
   // counted before. `so_far` is everything up to `ends`, but its peaks and maxima are those of the
   // slice.
-  void close(Time ends, const Counted& so_far, const Histograms& histograms) {
+  void close(Time ends, const Counted& so_far, const Histograms& histograms, bool is_end) {
     Slice slice{std::max(begins_, counted_from_), ends, so_far, {}, {}};
     slice.counted.subtract(before_);
+    const bool tells_bins = is_end || split_ == 0 || done_.size() + 1 == split_;
     for (std::size_t of = 0; of < kSpans; ++of) {
+      slice.in_bins[of] = spans_[of].in_bins() || some_in_bins(histograms[of]);
+      if (slice.in_bins[of] && !tells_bins) continue;
       slice.spans[of] = spans_[of].follow(histograms[of]);
       slice.in_bins[of] = spans_[of].in_bins();
     }
@@ -70,21 +78,6 @@ class Slices {
     idle_[here] -= byte_time(bytes, begins_ - from);
     idle_rate_[there + 1] += bytes;
     idle_rate_[here] -= bytes;
-  }
-
-  // From now on, the spans in bins of all slices before `until` stand with the first of these
-  // slices, and those of all others with the first of the others. This takes much less memory, and
-  // tells what occurred before and after.
-  void join_bins(std::size_t until) {
-    if (done_.empty()) return;
-    until = std::min(until, done_.size() - 1);
-    for (std::size_t of = 0; of < kSpans; ++of) {
-      std::size_t begin = 0;
-      while (begin < done_.size() && !done_[begin].in_bins[of]) ++begin;
-      const std::size_t middle = std::clamp(until, begin, done_.size());
-      join(of, begin, middle);
-      join(of, middle, done_.size());
-    }
   }
 
   // The memory that they take.
@@ -108,16 +101,9 @@ class Slices {
   }
 
  private:
-  void join(std::size_t of, std::size_t begin, std::size_t end) {
-    if (begin + 1 >= end) return;
-    Bins bins;
-    for (std::size_t slice = begin; slice < end; ++slice) {
-      for (const auto& [span, times] : std::exchange(done_[slice].spans[of], {}))
-        bins.add(Histogram::bin(span), times);
-    }
-    bins.take([&](std::size_t bin, std::uint32_t times) {
-      done_[begin].spans[of].emplace_back(Histogram::value(bin), times);
-    });
+  static bool some_in_bins(const std::vector<Histogram*>& histograms) {
+    return std::any_of(histograms.begin(), histograms.end(),
+                       [](const Histogram* one) { return one->in_bins(); });
   }
 
   Time starts(std::size_t slice) const { return origin_ + width_ * static_cast<Time>(slice); }
@@ -131,7 +117,7 @@ class Slices {
 
   Time origin_, width_, begins_;
   double per_ns_;
-  std::size_t most_;
+  std::size_t most_, split_;
   Time counted_from_ = 0, present_from_ = kGone;
   Counted before_;
   std::array<Histogram, kSpans> spans_;  // of all that was counted before

@@ -17,8 +17,7 @@ _MOST_STRETCHES = 2048
 def count_alone(job: Job, share: Share, split_ns: int) -> Alone:
     """What a part gives by itself: over all the time, before `split_ns`, and from there on."""
     until, reader = slices_before(split_ns, job), SheetReader(job)
-    (found,) = counted([Fed(job, share)], keeps_course=True)
-    found.join_slices(until)
+    (found,) = counted([Fed(job, share, until=until)], keeps_course=True)
     numbers = list(share.part.lookups) or [0]
     sheets = kernel.sum([found], [numbers], max(len(job.trace.lookups), 1), until)
     first, rest = reader.halves(sheets, until)

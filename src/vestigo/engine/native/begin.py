@@ -35,6 +35,8 @@ class Wanted(NamedTuple):
     job: Job
     share: Share
     entries: Entries
+    until: int | None = None
+    """The slices before this one are told as one, and the others as one. None: each is told."""
 
     @property
     def trace(self) -> Trace:
@@ -182,6 +184,8 @@ def _counting(wanted: Wanted, keeps_course: bool) -> kernel.Counting:
     if keeps_course:
         counting.blocks_in_slice = min(max(len(trace) // (slicing.most * _ROWS_OF_BLOCK), _FEWEST_BLOCKS), _MOST_BLOCKS)
     counting.slice_origin, counting.slice_width, counting.slices = slicing.origin_ns, slicing.width_ns, slicing.most
+    if wanted.until is not None:
+        counting.split = min(wanted.until, slicing.most - 1)  # the last slice is one of the others
     return counting
 
 

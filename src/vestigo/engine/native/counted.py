@@ -89,9 +89,11 @@ class _Asked(NamedTuple):
         rows = kept_as(self.job.assumed, self.share.part)
         return rows if are_made_anew(self.job.trace, rows) else self.name
 
+    @property
+    def fed(self) -> Fed:
+        return Fed(self.job, self.share, until=self.until)
+
     def counts(self, counted: kernel.Counted) -> PartCounted:
-        if self.until is not None:
-            counted.join_slices(self.until)
         return PartCounted(self.share, counted, SheetReader(self.job))
 
 
@@ -170,7 +172,7 @@ def _replay(together: Sequence[_Asked], known: KnownParts) -> None:
     missing = [one for one in together if not known.has(one.name)]
     if not missing:
         return
-    feds = [Fed(one.job, one.share) for one in missing]
+    feds = [one.fed for one in missing]
     keeps_course = not missing[0].share.part.is_whole(missing[0].job.trace)
     for one, found in zip(missing, counted(feds, keeps_course), strict=True):
         known.get(one.name, partial(one.counts, found))
@@ -182,7 +184,7 @@ def _known(job: Job, parts: Sequence[Share], known: KnownParts, until: int | Non
 
     def get(share: Share) -> PartCounted:
         asked = _Asked(job, share, until)
-        return known.get(asked.name, lambda: asked.counts(*counted([Fed(job, share)], len(parts) > 1)))
+        return known.get(asked.name, lambda: asked.counts(*counted([asked.fed], len(parts) > 1)))
 
     return each_side_by_side(get, parts)
 

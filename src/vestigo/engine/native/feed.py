@@ -33,11 +33,11 @@ Answering = tuple[np.ndarray, np.ndarray, np.ndarray]
 
 class Fed:
     """A part of a job. It uses the plain replay if that knows all of its rules, unless the `full` one is
-    asked for.
+    asked for. With `until`, the slices before this one are told as one, and the others as one.
     """
 
-    def __init__(self, job: Job, share: Share, full: bool = False) -> None:
-        self.wanted = Wanted(job, share, entries_of(job.trace, share.part))
+    def __init__(self, job: Job, share: Share, full: bool = False, until: int | None = None) -> None:
+        self.wanted = Wanted(job, share, entries_of(job.trace, share.part), until)
         self.is_full = len(job.trace.lookups) > 0 and (full or not is_plain(job.trace, share))
 
     def begin(self, keeps_course: bool = False, watching: kernel.Watching | None = None) -> kernel.Replay:
