@@ -169,8 +169,7 @@ class BoundReplay {
             counting.blocks_in_slice};
   }
   static Slices slices(const Counting& counting) {
-    return Slices(counting.slice_origin, counting.slice_width, counting.slices,
-                  counting.split);
+    return Slices(counting.slice_origin, counting.slice_width, counting.slices, counting.split);
   }
   std::size_t entries() const { return asked_.entries(); }
 

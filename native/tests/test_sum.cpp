@@ -1,5 +1,6 @@
 // The sum of the parts of random replays is the whole, to the last count: a part for each look-up,
-// and for each look-up on each node.
+// and for each look-up on each node. What is told of two groups of slices is what these slices
+// tell.
 #include "check.hpp"
 #include "random_case.hpp"
 #include "vestigo/any_replay.hpp"
@@ -23,18 +24,21 @@ struct Case {
   std::vector<std::vector<Time>> clears;
   Run how;
 
-  explicit Case(std::mt19937& random)
-      : events(random_events(random, 300, 8, kLookups, true, false, kUnit)) {
+  Case(std::mt19937& random, bool is_long)
+      : events(random_events(random, is_long ? 600 : 300, 8, kLookups, true, false, kUnit)) {
+    if (is_long) {  // no two spans are alike, so that there are soon too many to be exact
+      for (std::size_t i = 0; i < events.at.size(); ++i) events.at[i] += static_cast<Time>(i * i);
+    }
     entries = put_on_nodes(events, 8, kLookups);
     for (Id lookup = 0; lookup < kLookups; ++lookup) {
-      rules.push_back(random_rules(random));
+      rules.push_back(is_long ? Rules{} : random_rules(random));
       Rules& own = rules.back();
       for (Time* const span : {&own.absolute, &own.sliding, &own.null_lifetime}) {
         if (*span != kNever) *span *= kUnit;
       }
       if (own.on_write == OnWrite::replace)
         own.on_write = OnWrite::drop;  // makes it known elsewhere
-      const PoolRules pool = random_pool(random, Eviction::Lru);
+      const PoolRules pool = is_long ? PoolRules{} : random_pool(random, Eviction::Lru);
       for (Id node = 0; node < kPlaces; ++node) {
         lookups.push_back(lookup);
         nodes.push_back(node - 1);
@@ -62,7 +66,8 @@ struct Case {
   }
 
   // The replay of the rows of a part. The others are moments at which nothing happens.
-  Ledger replayed(bool keeps_course, Id lookup, Id place) const {
+  Ledger replayed(bool keeps_course, Id lookup, Id place, std::size_t most = 200,
+                  std::size_t split = 0) const {
     Columns columns = events.columns(0, events.at.size());
     std::vector<std::uint8_t> marks = events.mark;
     for (std::size_t i = 0; i < marks.size(); ++i) {
@@ -85,7 +90,7 @@ struct Case {
     Run run = how;
     run.blocks_in_slice = keeps_course ? 3 : 0;
     ReplayBy<PlainReplay<policy::Lru, Loading::timed>> replay(
-        setting, run, Slices(events.at[0] / kWidth * kWidth - kWidth, kWidth, 100));
+        setting, run, Slices(events.at[0] / kWidth * kWidth - kWidth, kWidth, most, split));
     replay.feed(columns, {});
     return replay.close();
   }
@@ -120,12 +125,32 @@ void check_sum(const std::vector<Ledger>& ledgers, const Ledger& whole) {
   }
 }
 
+// With the slices before `split` told together, and the others.
+void check_split(const Case& one, const std::vector<Ledger>& by_slice, std::size_t split) {
+  const std::vector<Id> every{0, 1};
+  const std::size_t slices = by_slice[0].slices().done().size();
+  std::vector<Ledger> split_up;
+  std::vector<Part> parts, told;
+  for (Id lookup = 0; lookup < kLookups; ++lookup)
+    split_up.push_back(one.replayed(true, lookup, kNone, slices, split));
+  for (Id lookup = 0; lookup < kLookups; ++lookup) {
+    parts.push_back({&by_slice[index(lookup)], every});
+    told.push_back({&split_up[index(lookup)], every});
+  }
+  Whole sum(parts, kLookups), of_two(told, kLookups);
+  for (const auto& [begin, end] : {std::pair(std::size_t{0}, split), std::pair(split, slices)}) {
+    const Slice is = of_two.joined(begin, end), should_be = sum.joined(begin, end);
+    check_same(is.counted, should_be.counted);
+    CHECK(is.spans == should_be.spans);
+  }
+}
+
 }  // namespace
 
 int main() {
   std::mt19937 random(5);
-  for (int i = 0; i < 400; ++i) {
-    const Case one(random);
+  for (int i = 0; i < 240; ++i) {
+    const Case one(random, i % 10 == 0);
     const Ledger whole = one.replayed(false, kNone, kNone);
     std::vector<Ledger> by_lookup, by_node, by_both;
     for (Id lookup = 0; lookup < kLookups; ++lookup)
@@ -137,6 +162,10 @@ int main() {
     }
     for (const std::vector<Ledger>* const parts : {&by_lookup, &by_node, &by_both})
       check_sum(*parts, whole);
+    const std::size_t slices = whole.slices().done().size();
+    for (const std::size_t split : {std::size_t{1}, slices / 2, slices - 1}) {
+      if (split > 0 && split < slices) check_split(one, by_lookup, split);
+    }
   }
   std::puts("sum: passed");
 }

@@ -1,6 +1,7 @@
 """A replay is the sum of its parts, and what is known of a part is not replayed again."""
 
 import gc
+from collections.abc import Sequence
 from pathlib import Path
 from threading import Barrier, Thread
 from typing import NamedTuple
@@ -10,15 +11,19 @@ import pytest
 from tests.demo.tended import tended
 from vestigo import Plan, Rules, Trace, read_plan, read_trace, replay, synth
 from vestigo.choosing.results import kept_of, replayed, split_at
+from vestigo.compiled import kernel
 from vestigo.demo import files
 from vestigo.engine import known_parts as known_module
 from vestigo.engine import native
 from vestigo.engine.job import job
 from vestigo.engine.known_parts import KeptResults, KnownParts
 from vestigo.engine.native import counted
-from vestigo.engine.native.feed import RunOptions
+from vestigo.engine.native.feed import Fed, RunOptions
+from vestigo.engine.native.feed import counted as counted_by_kernel
+from vestigo.engine.native.sheets import SheetReader
 from vestigo.engine.parts import Cut, shares, whole
 from vestigo.engine.replay import run
+from vestigo.outcome import Measures
 from vestigo.prepared import memory
 
 AS_ONE = RunOptions(Cut(fewest_rows=2**40))
@@ -39,6 +44,25 @@ def test_the_demo_in_parts_is_the_whole_with_every_slice_and_percentile(
     trace, plan = demo
     work = job(trace, tended(plan) if name == "tended" else plan)
     assert native.run(work, options=RunOptions(Cut(by_node, 0))) == native.run(work, options=AS_ONE)
+
+
+@pytest.mark.parametrize("name", ["today", "tended"])
+def test_two_groups_of_slices_tell_what_their_slices_do(demo: tuple[Trace, Plan], name: str) -> None:
+    trace, plan = demo
+    work = job(trace, tended(plan) if name == "tended" else plan)
+    parts, slices = shares(work), work.slicing.most
+    numbers, lookups = [list(share.part.lookups) for share in parts], len(trace.lookups)
+
+    def halves(counted: Sequence[kernel.Counted], of: Sequence[list[int]], until: int) -> tuple[Measures, Measures]:
+        return SheetReader(work).halves(kernel.sum(list(counted), list(of), lookups, until), until)
+
+    by_slice = [counted_by_kernel([Fed(work, share)], keeps_course=True)[0] for share in parts]
+    for until in (1, slices // 2, slices - 1, slices, slices + 5):
+        told = [counted_by_kernel([Fed(work, share, until=until)], keeps_course=True)[0] for share in parts]
+        assert sum(one.bytes for one in told) < sum(one.bytes for one in by_slice)
+        assert halves(told, numbers, until) == halves(by_slice, numbers, until)
+        for own, sliced, of in zip(told, by_slice, numbers, strict=True):
+            assert halves([own], [of], until) == halves([sliced], [of], until)
 
 
 def test_pools_are_parts_and_nodes_too_if_they_share_nothing(demo: tuple[Trace, Plan]) -> None:

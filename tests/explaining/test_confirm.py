@@ -11,8 +11,10 @@ import pytest
 import vestigo as vg
 from vestigo import Confirmation, InputError, Plan, Rules, Trace, confirm
 from vestigo.demo.files import write_demo
+from vestigo.engine.native import watched
 from vestigo.engine.what_if import on_nodes
 from vestigo.explaining.confirm import compare
+from vestigo.explaining.confirm.predicted import Time, predict
 from vestigo.units import SECOND
 
 PLAN = Plan(Rules(max_entries=60, absolute="5m", on_write="drop", nulls="keep"))
@@ -208,6 +210,26 @@ def test_an_amount_near_the_plan_s_own_or_a_slip_is_named_first(changes: dict[st
     assert (found.tries[0].what, found.tries[0].off) == (named, pytest.approx(0, abs=1e-4))
     for rival in found.rivals:
         assert rival.what in " ".join(str(found).split())
+
+
+def test_what_a_try_leaves_alone_is_not_replayed_again(monkeypatch: pytest.MonkeyPatch) -> None:
+    replays: list[object] = []
+    as_usual = watched._seen
+    monkeypatch.setattr(watched, "_seen", lambda *given: replays.append(given) or as_usual(*given))
+    key = np.minimum(np.random.default_rng(4).zipf(1.15, 30_000), 900)
+    lookup = np.where(np.arange(30_000) % 3 == 0, "berth", "vessel")
+    trace = vg.read_trace({"at": np.arange(30_000) * SECOND // 5, "key": key, "lookup": lookup})
+    time = Time.of(trace, np.linspace(600, 5000, 30).astype(np.int64) * SECOND, 0)
+    today = predict(trace, PLAN, time)
+    assert len(replays) == 2
+    other = predict(trace, PLAN.changed({"lookup.vessel.max_entries": 17}), time)
+    assert len(replays) == 3
+    assert today.hit_rate("berth") == other.hit_rate("berth")
+    assert today.hit_rate("vessel") > other.hit_rate("vessel")
+    predict(trace, PLAN, time, is_cold=True)
+    assert len(replays) == 5
+    assert predict(trace, PLAN, time).hit_rate() == today.hit_rate()
+    assert len(replays) == 5
 
 
 def test_the_demo_with_a_lifetime_of_9_minutes_is_explained_by_9_minutes(tmp_path: Path) -> None:

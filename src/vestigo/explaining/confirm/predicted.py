@@ -3,10 +3,10 @@
 import dataclasses
 from dataclasses import dataclass
 from functools import cached_property
-from typing import NamedTuple
 
 import numpy as np
 
+from vestigo.engine.few_traces import FewTraces
 from vestigo.engine.job import Job, job
 from vestigo.engine.replay import run
 from vestigo.engine.watch import answers_of
@@ -19,6 +19,8 @@ from vestigo.units import Duration
 
 _STRETCHES = 60
 _LEAST_SHARED = 0.5
+_WARM_AND_COLD = 2
+"""Of the time of the counters there are two traces: with what came before, and without."""
 
 
 @dataclass(frozen=True)
@@ -80,7 +82,8 @@ def predict(trace: Trace, plan: Plan, time: Time, *, is_cold: bool = False) -> P
     return Prediction(hits, asked)
 
 
-class _Compared(NamedTuple):
+@dataclass(frozen=True, eq=False)
+class _Compared:
     """The reads of a trace that are compared."""
 
     lookups: tuple[str, ...]
@@ -89,6 +92,21 @@ class _Compared(NamedTuple):
     """Of each, its look-up and stretch as one number: where it is in a table that has a line for each look-up."""
     reads: np.ndarray
     """How many there are, by look-up and stretch."""
+
+    def __len__(self) -> int:
+        return len(self.rows)
+
+    @classmethod
+    def of(cls, trace: Trace, time: Time) -> "_Compared":
+        edges_ns, stretches = time.edges_ns, len(time.edges_ns) - 1
+        chosen = (trace.op == Op.READ) & (trace.at >= edges_ns[0])
+        if time.nodes is not None:
+            chosen &= np.isin(trace.node, time.nodes)
+        rows = np.flatnonzero(chosen)
+        stretch = np.clip(np.searchsorted(edges_ns, trace.at[rows], side="right") - 1, 0, stretches - 1)
+        place = trace.lookup[rows].astype(np.int64) * stretches + stretch
+        shape = len(trace.lookups), stretches
+        return cls(trace.lookups, rows, place, np.bincount(place, minlength=shape[0] * shape[1]).reshape(shape))
 
     def hits(self, hit: np.ndarray) -> dict[str | None, Rate]:
         """By look-up, if the trace's rows are answered so."""
@@ -101,33 +119,24 @@ def _rate(hits: np.ndarray, reads: np.ndarray) -> Rate:
     return Rate(hits.astype(float), reads.astype(float))
 
 
+# What follows is the same for all plans that are tried. It is worked out once, and so is what is prepared of it.
+
+
 def _rows(trace: Trace, first: int, last: int) -> Trace:
-    """The same for all plans, so that what is worked out of it serves all of them."""
-    return trace.once(("compared", first, last), lambda: trace.block(first, last))
+    few: FewTraces[Trace] = trace.once("rows of counters", lambda: FewTraces(_WARM_AND_COLD))
+    return few.get((first, last), lambda: trace.block(first, last))
 
 
 def _compared(trace: Trace, time: Time) -> _Compared:
-    """The same for all plans."""
-
-    def compared() -> _Compared:
-        edges_ns, stretches = time.edges_ns, len(time.edges_ns) - 1
-        chosen = (trace.op == Op.READ) & (trace.at >= edges_ns[0])
-        if time.nodes is not None:
-            chosen &= np.isin(trace.node, time.nodes)
-        rows = np.flatnonzero(chosen)
-        stretch = np.clip(np.searchsorted(edges_ns, trace.at[rows], side="right") - 1, 0, stretches - 1)
-        place = trace.lookup[rows].astype(np.int64) * stretches + stretch
-        shape = len(trace.lookups), stretches
-        reads = np.bincount(place, minlength=shape[0] * shape[1]).reshape(shape)
-        return _Compared(trace.lookups, rows, place, reads)
-
-    return trace.once(("compared reads", time.edges_ns.tobytes(), time.nodes), compared)
+    few: FewTraces[_Compared] = trace.once("compared", lambda: FewTraces(1))
+    return few.get((time.edges_ns.tobytes(), time.nodes), lambda: _Compared.of(trace, time))
 
 
 def _read_on(trace: Trace, nodes: tuple[int, ...]) -> Trace:
-    """The trace without the reads of other nodes. The same for all plans."""
+    """The trace without the reads of other nodes."""
 
     def left() -> Trace:
         return trace.take(np.flatnonzero(np.isin(trace.node, nodes) | (trace.op != Op.READ)))
 
-    return trace.once(("read on", nodes), left)
+    few: FewTraces[Trace] = trace.once("read on", lambda: FewTraces(1))
+    return few.get(nodes, left)
