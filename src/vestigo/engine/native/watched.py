@@ -13,9 +13,8 @@ from vestigo.engine.native.feed import AS_USUAL, Answering, Fed, RunOptions, mak
 from vestigo.engine.parts import BY_POOL, Share, shares, whole
 from vestigo.outcome.measures import Fields
 from vestigo.outcome.seen import Answers, Counted, Happenings, Seen, Watching
-from vestigo.prepared.batches import Batch
-from vestigo.prepared.memory import BATCH_EVENTS, is_long
-from vestigo.prepared.part import Part
+from vestigo.prepared.batches import Batch, kept_as
+from vestigo.prepared.memory import is_long
 from vestigo.stopping import check
 from vestigo.threads import each_side_by_side
 from vestigo.trace import Trace
@@ -94,9 +93,9 @@ def _seen_as_one(fed: Fed, watching: Watching, batch_events: int | None) -> Seen
 
 def _seen(fed: Fed, watching: Watching, batch_events: int | None) -> PartSeen:
     """What a replay tells of a part."""
-    trace, part, batches = fed.wanted.trace, fed.wanted.share.part, list(fed.batches(batch_events))
-    numbers, own, rows = _rows_of(trace, part, batches)
-    places = _places(len(numbers)) if watching.reads else None
+    batches = list(fed.batches(batch_events))
+    fed_rows = _rows_of(fed, batches)
+    places = _places(len(fed_rows.numbers)) if watching.reads else None
     replay = fed.begin(watching=_asked(fed, watching))
     begin = 0
     for batch in batches:
@@ -106,31 +105,39 @@ def _seen(fed: Fed, watching: Watching, batch_events: int | None) -> PartSeen:
         begin = end
     answers = None
     if places is not None:
-        stale, ages = replay.take_stale()
-        answers = Answers(places[0][own], places[1][own], places[2][own], numbers[stale], ages)
+        (stale, ages), own = replay.take_stale(), fed_rows.own
+        answers = Answers(places[0][own], places[1][own], places[2][own], fed_rows.numbers[stale], ages)
     sheets = replay.close()
-    keys = np.flatnonzero(np.isin(trace.key_lookup, part.lookups)).astype(np.int32)
-    counted = _counted(len(trace.keys), **sheets["keys"]) if watching.keys else {}
-    return PartSeen(rows, answers, keys, {name: column[keys] for name, column in counted.items()})
+    keys, counted = np.empty(0, np.int32), dict[str, np.ndarray]()
+    if watching.keys:
+        trace = fed.wanted.trace
+        keys = np.flatnonzero(np.isin(trace.key_lookup, fed.wanted.share.part.lookups)).astype(np.int32)
+        of_all = _counted(len(trace.keys), **sheets["keys"])
+        counted = {name: column[keys] for name, column in of_all.items()}
+    return PartSeen(fed_rows.numbers[fed_rows.own], answers, keys, counted)
 
 
 class _Rows(NamedTuple):
     """The rows of the trace that a part is fed."""
 
     numbers: Longs
-    is_own: np.ndarray
-    own: Longs
+    own: slice | np.ndarray
+    """Which of them are its own."""
 
 
-def _rows_of(trace: Trace, part: Part, batches: Sequence[Batch]) -> _Rows:
-    """They are worked out once for a trace that is short, as its batches are."""
+def _rows_of(fed: Fed, batches: Sequence[Batch]) -> _Rows:
+    """They are kept if the batches are."""
+    trace, part = fed.wanted.trace, fed.wanted.share.part
 
-    def found() -> _Rows:
+    def rows() -> _Rows:
         numbers = np.concatenate([batch.numbers for batch in batches])
         is_own = np.isin(trace.lookup[numbers], part.lookups)
-        return _Rows(numbers, is_own, numbers[is_own])
+        first, last = int(is_own.argmax()), len(is_own) - int(is_own[::-1].argmax())
+        # Most often these are all but the first and the last of the trace; then nothing needs to be copied.
+        return _Rows(numbers, slice(first, last) if is_own[first:last].all() else is_own)
 
-    return trace.once(("rows of", part), found) if len(trace) <= BATCH_EVENTS else found()
+    are_kept = kept_as(fed.wanted.job.assumed, part) in trace.kept
+    return trace.once(("rows of", part), rows) if are_kept else rows()
 
 
 def _together(trace: Trace, parts: Sequence[PartSeen]) -> Seen:
