@@ -3,6 +3,8 @@
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import partial
+from itertools import chain
 
 import numpy as np
 import pyarrow as pa
@@ -11,6 +13,7 @@ import pyarrow.compute as pc
 from vestigo.data import Data
 from vestigo.describing.measure import Reads
 from vestigo.prepared.neighbours import changed, goes_on, seen_before
+from vestigo.threads import each_side_by_side
 from vestigo.trace import Trace
 from vestigo.trace.columns import MISSING
 from vestigo.trace.names import arrow_names
@@ -73,11 +76,11 @@ def findings(trace: Trace, reads: Reads) -> tuple[Finding, ...]:
     ids = np.flatnonzero(counts)
     texts = arrow_names(trace.keys).take(pa.array(ids)).cast(pa.large_string())
     keys = Keys(ids, texts, trace.key_lookup[ids], counts[ids])
-    doubts = [*_shared(trace, keys), *_wide(trace, reads, keys)]
+    searches = [partial(_wide, trace, reads, keys), partial(_shared, trace, keys)]
     for lookup, own in keys.by_lookup():
-        name = trace.lookups[lookup]
-        doubts += [*_narrow(name, own), *_spellings(name, own)]
-    return tuple(sorted(doubts, key=lambda one: -one.reads))
+        searches += [partial(search, trace.lookups[lookup], own) for search in (_narrow, _spellings)]
+    found = each_side_by_side(lambda search: [*search()], searches)
+    return tuple(sorted(chain.from_iterable(found), key=lambda one: -one.reads))
 
 
 def _narrow(name: str, keys: Keys) -> Iterator[Finding]:

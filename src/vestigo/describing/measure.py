@@ -10,7 +10,7 @@ from vestigo.engine.changes import changes_of
 from vestigo.prepared.fill import filler
 from vestigo.prepared.neighbours import by_key, changed, goes_on, seen_before
 from vestigo.prepared.truth import Truths, truths
-from vestigo.threads import each_side_by_side
+from vestigo.threads import each_side_by_side, side_by_side
 from vestigo.trace import Op, Trace
 from vestigo.trace.columns import MISSING
 from vestigo.trace.trace import LAST_VALUED
@@ -69,7 +69,9 @@ class Measured:
 
 
 def measure(trace: Trace) -> Measured:
-    known, row = truths(trace), by_key(trace, np.flatnonzero(trace.op <= LAST_VALUED))
+    with side_by_side() as threads:
+        ordered = threads.submit(by_key, trace, np.flatnonzero(trace.op <= LAST_VALUED))
+        known, row = truths(trace), ordered.result()
     columns: tuple[np.ndarray, ...] = (trace.op, trace.key, known.value)
     events = _Events(row, *each_side_by_side(lambda column: column[row], columns))
     reads = _reads(trace, known, events)

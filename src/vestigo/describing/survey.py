@@ -99,10 +99,10 @@ def survey(trace: Readable) -> Survey:
 
 def _surveyed(trace: Trace) -> Survey:
     measured = measure(trace)
-    with side_by_side() as pool:
-        doubted, drawn = pool.submit(findings, trace, measured.reads), pool.submit(curves, trace, measured)
+    with side_by_side() as threads:
+        drawn, known = threads.submit(curves, trace, measured), threads.submit(behind, trace)
         total, each = traits_of(trace, measured)
-        doubts = doubted.result()
+        doubts = findings(trace, measured.reads)
     narrow = {one.lookup: one.sentence for one in doubts if one.kind == NARROW}
     ranked = dict(sorted(each.items(), key=lambda item: -saved_share(item[1], total)))
     return Survey(
@@ -113,8 +113,8 @@ def _surveyed(trace: Trace) -> Survey:
         doubts,
         (*filled_in(trace, assume(trace, Plan())), *trace.guessed),
         drawn.result(),
-        {name: span / SECOND for name, span in behind(trace).lookups.items()},
-        behind(trace).is_stated,
+        {name: span / SECOND for name, span in known.result().lookups.items()},
+        known.result().is_stated,
         _hits(trace),
     )
 
