@@ -1,5 +1,6 @@
 """Measures the look-ups of a trace with array operations, without a Python object for each event."""
 
+from concurrent.futures import Future
 from dataclasses import dataclass, fields
 from typing import NamedTuple
 
@@ -74,10 +75,12 @@ def measure(trace: Trace) -> Measured:
         known, row = truths(trace), ordered.result()
     columns: tuple[np.ndarray, ...] = (trace.op, trace.key, known.value)
     events = _Events(row, *each_side_by_side(lambda column: column[row], columns))
-    reads = _reads(trace, known, events)
+    with side_by_side() as threads:
+        answerable, changes = threads.submit(_answerable, events.key, events.value), threads.submit(_changes, events)
+        reads = _reads(trace, known, events, answerable)
     ends = np.cumsum(np.bincount(trace.key_lookup[reads.key], minlength=len(trace.lookups))).tolist()
     parts = tuple(slice(begin, end) for begin, end in zip([0, *ends], ends, strict=False))
-    return Measured(reads, parts, _changes(events))
+    return Measured(reads, parts, changes.result())
 
 
 class _Events(NamedTuple):
@@ -102,9 +105,8 @@ def traits_of(trace: Trace, measured: Measured) -> tuple[Traits, dict[str, Trait
     return total, dict(zip(trace.lookups, each, strict=True))
 
 
-def _reads(trace: Trace, known: Truths, events: _Events) -> Reads:
+def _reads(trace: Trace, known: Truths, events: _Events, answerable: "Future[_Answerable]") -> Reads:
     is_read = events.op == Op.READ
-    answerable, fresh_answerable = _answerable(events.key, events.value)
     own = slice(None) if is_read.all() else is_read
     row, key, value = events.row[own], events.key[own], events.value[own]
     fill = filler(trace)
@@ -128,8 +130,8 @@ def _reads(trace: Trace, known: Truths, events: _Events) -> Reads:
         size_assumed=_is_missing(trace.size, row) & ~null,
         repeat=repeat,
         fresh=fresh,
-        answerable=answerable[own],
-        fresh_answerable=fresh_answerable[own],
+        answerable=answerable.result().at_all[own],
+        fresh_answerable=answerable.result().with_value[own],
         scope_answerable=in_scope,
         gap=gap,
     )
@@ -145,10 +147,18 @@ def _narrow(numbers: np.ndarray) -> np.ndarray:
     return numbers.astype(np.int32) if len(numbers) and int(numbers.max()) < 2**31 else numbers
 
 
-def _answerable(key: np.ndarray, value: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """For rows by key and time: whether an earlier row has the key, and whether one has the key with this value."""
+class _Answerable(NamedTuple):
+    """Of rows by key and time, which a cache could answer."""
+
+    at_all: np.ndarray
+    """An earlier row has the key."""
+    with_value: np.ndarray
+    """An earlier row has the key with this value."""
+
+
+def _answerable(key: np.ndarray, value: np.ndarray) -> _Answerable:
     same = goes_on(key)
-    return same, seen_before(key, value) if changed(key, value).any() else same
+    return _Answerable(same, seen_before(key, value) if changed(key, value).any() else same)
 
 
 def _changes(events: _Events) -> np.ndarray:

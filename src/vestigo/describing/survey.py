@@ -101,6 +101,7 @@ def _surveyed(trace: Trace) -> Survey:
     measured = measure(trace)
     with side_by_side() as threads:
         drawn, known = threads.submit(curves, trace, measured), threads.submit(behind, trace)
+        assumed = threads.submit(lambda: filled_in(trace, assume(trace, Plan())))
         total, each = traits_of(trace, measured)
         doubts = findings(trace, measured.reads)
     narrow = {one.lookup: one.sentence for one in doubts if one.kind == NARROW}
@@ -111,7 +112,7 @@ def _surveyed(trace: Trace) -> Survey:
         ranked,
         {name: verdict(one, total, narrow.get(name)) for name, one in ranked.items()},
         doubts,
-        (*filled_in(trace, assume(trace, Plan())), *trace.guessed),
+        (*assumed.result(), *trace.guessed),
         drawn.result(),
         {name: span / SECOND for name, span in known.result().lookups.items()},
         known.result().is_stated,
