@@ -1,6 +1,6 @@
 """Runs the kernel for what it tells of single reads and keys."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -24,10 +24,10 @@ _NAMES = {"what": kernel.HAPPENINGS, "why": kernel.CAUSES, "counted_as": kernel.
 
 
 class PartSeen(NamedTuple):
-    """What the replay of a part tells: a value for each of its rows, and for each of its keys."""
+    """What the replay of a part tells: a value for each of its rows, for each of its keys, or for both."""
 
     rows: Longs
-    """The row in the trace of each of its own."""
+    """The row in the trace of each of its own. None are told without answers."""
     answers: Answers | None
     keys: Ints
     """The trace's number of each of its keys."""
@@ -93,28 +93,31 @@ def _seen_as_one(fed: Fed, watching: Watching, batch_events: int | None) -> Seen
 
 def _seen(fed: Fed, watching: Watching, batch_events: int | None) -> PartSeen:
     """What a replay tells of a part."""
-    batches = list(fed.batches(batch_events))
-    fed_rows = _rows_of(fed, batches)
-    places = _places(len(fed_rows.numbers)) if watching.reads else None
-    replay = fed.begin(watching=_asked(fed, watching))
-    begin = 0
+    trace, part = fed.wanted.trace, fed.wanted.share.part
+    batches: Iterable[Batch] = fed.batches(batch_events)
+    places = None
+    if watching.reads:
+        batches = list(batches)
+        fed_rows = _rows_of(fed, batches)
+        places = _places(len(fed_rows.numbers))
+    replay, begin = fed.begin(watching=_asked(fed, watching)), 0
     for batch in batches:
         check()
         end = begin + batch.columns.events
         fed.feed(replay, batch, places and (places[0][begin:end], places[1][begin:end], places[2][begin:end]))
         begin = end
-    answers = None
+    rows, answers = np.empty(0, np.int64), None
     if places is not None:
         (stale, ages), own = replay.take_stale(), fed_rows.own
+        rows = fed_rows.numbers[own]
         answers = Answers(places[0][own], places[1][own], places[2][own], fed_rows.numbers[stale], ages)
     sheets = replay.close()
     keys, counted = np.empty(0, np.int32), dict[str, np.ndarray]()
     if watching.keys:
-        trace = fed.wanted.trace
-        keys = np.flatnonzero(np.isin(trace.key_lookup, fed.wanted.share.part.lookups)).astype(np.int32)
+        keys = np.flatnonzero(np.isin(trace.key_lookup, part.lookups)).astype(np.int32)
         of_all = _counted(len(trace.keys), **sheets["keys"])
         counted = {name: column[keys] for name, column in of_all.items()}
-    return PartSeen(fed_rows.numbers[fed_rows.own], answers, keys, counted)
+    return PartSeen(rows, answers, keys, counted)
 
 
 class _Rows(NamedTuple):
