@@ -96,6 +96,7 @@ void check(const Counting& counting) {
       origin % kSecond != 0) {
     refuse("slices are out of range, or not of whole seconds");
   }
+  if (counting.split >= counting.slices) refuse("slices are divided behind the last");
 }
 
 Watching checked(const WatchingAsked& asked, std::size_t rows) {

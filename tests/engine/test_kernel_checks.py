@@ -279,6 +279,7 @@ def test_next_reads_are_given_where_they_are_asked_for() -> None:
         ({"blocks_in_slice": 10**6}, "too many blocks in a slice"),
         ({"counts_from": 2**62}, "a time is out of range"),
         ({"slice_origin": 7}, "slices are out of range, or not of whole seconds"),
+        ({"slices": 3, "split": 3}, "slices are divided behind the last"),
     ],
 )
 def test_calls_that_do_not_fit_are_refused(changed: dict[str, Any], says: str) -> None:

@@ -25,7 +25,8 @@ class Slices {
   // `origin` is the start of the first slice and `width` > 0. Both are whole seconds, so that a
   // clock second lies in one slice. There are at most `most` slices. If `split` is not 0, the spans
   // in bins of all slices before this one are told together, with the last of these slices, and
-  // those of the others with the last of them. This takes less time and memory.
+  // those of the others with the last of them. This takes less time and memory. There must be more
+  // slices than that.
   Slices(Time origin, Time width, std::size_t most, std::size_t split = 0)
       : origin_(origin),
         width_(width),

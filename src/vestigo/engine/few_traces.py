@@ -1,4 +1,6 @@
-"""``FewTraces``: traces that were made of one trace, of which few are kept, because each takes much memory."""
+"""``FewTraces``: traces, and what has as many rows, that were made of one trace. Few are kept, because each takes much
+memory.
+"""
 
 from collections import deque
 from collections.abc import Callable, Hashable, Sized
