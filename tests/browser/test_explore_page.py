@@ -8,13 +8,11 @@ from typing import Any
 import pytest
 
 import vestigo as vg
-from tests.browser.conftest import AXE, Visit
+from tests.browser.conftest import AXE
 from tests.browser.exploring import Client, exploring, write_long, write_morning
+from tests.browser.knobs import AFTER_DRAWING, Knobs
 from tests.browser.test_report_page import HOSTILE
 from vestigo.measures import MEASURES
-
-# What the page draws with an answer, it draws after the next frame.
-AFTER_DRAWING = "new Promise((done) => requestAnimationFrame(() => setTimeout(done, 0)))"
 
 
 @pytest.fixture(scope="module")
@@ -26,62 +24,6 @@ def files(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, Path]:
 def address(files: tuple[Path, Path]) -> Iterator[str]:
     with exploring(files[0].parent, str(files[0]), "--plan", str(files[1])) as (found, _):
         yield found
-
-
-class Knobs(Visit):
-    """The page, used as a user would."""
-
-    def drawn(self) -> "Knobs":
-        self.page.wait_for_selector("html[data-drawn]")
-        self.settled()
-        return self
-
-    def settled(self) -> None:
-        """Waits until the page shows the numbers of the current settings."""
-        self.page.locator("#numbers[aria-busy=false]").wait_for()
-        self.page.evaluate(AFTER_DRAWING)
-
-    def choose_place(self, label: str) -> None:
-        """A place says how many of its rules are changed."""
-        options = self.page.locator("#place option").all_inner_texts()
-        (index,) = (number for number, text in enumerate(options) if text.partition(" (")[0] == label)
-        self.page.get_by_label("Rules of").select_option(index=index)
-        if self.page.locator("#others:not([open])").count():
-            self.page.locator("#others > summary").click()
-
-    def find_best(self) -> None:
-        """Waits until something is known to be best. What is best within ever less memory comes after it."""
-        self.page.locator("#use-best:enabled").wait_for(timeout=60_000)
-
-    def place_of_mark(self, name: str) -> list[float]:
-        """Where in the window a known candidate stands in the front, once all that has come is drawn."""
-        self.page.wait_for_function("Bokeh.documents.every((one) => one.is_idle)")
-        place: list[float] = self.page.evaluate(
-            """(name) => {
-              const view = [...Bokeh.index.roots].find((one) => one.model.name === "front");
-              const source = view.model.renderers.find((one) => one.data_source.name === "known").data_source;
-              const known = JSON.parse(document.getElementById("page-data").textContent).known;
-              const place = known.findIndex((one) => one.name === name);
-              const box = view.canvas_view.el.getBoundingClientRect();
-              const [x, y] = ["x", "y"].map((column) => source.get_column(column)[place]);
-              return [box.x + view.frame.x_scale.compute(x), box.y + view.frame.y_scale.compute(y)];
-            }""",
-            name,
-        )
-        return place
-
-    def type_into(self, rule: str, text: str) -> None:
-        self.page.fill(f"#knob-{rule}", text)
-        self.page.press(f"#knob-{rule}", "Enter")
-        self.settled()
-
-    def number(self, measure: str, column: int = 2) -> str:
-        row = self.page.locator("#numbers tr").filter(has=self.page.get_by_role("rowheader", name=measure, exact=True))
-        return str(row.locator("td").nth(column - 1).inner_text())
-
-    @property
-    def settings(self) -> dict[str, str]:
-        return dict(self.page.evaluate("Object.fromEntries(new URLSearchParams(location.hash.slice(1)))"))
 
 
 @pytest.fixture
@@ -286,18 +228,24 @@ def test_a_link_brings_the_settings_back_in_another_tab_which_lives_by_itself(
     assert other.problems == []
 
 
-def test_a_mark_of_the_front_is_taken(page: Knobs) -> None:
+@pytest.mark.parametrize("held_ms", [0, 500])
+def test_a_mark_of_the_front_is_taken(page: Knobs, held_ms: int) -> None:
     page.page.locator("#chart-front").scroll_into_view_if_needed()
-    page.settled()
-    taken = page.page.locator("#pointed-at")
-    clicked_at: list[float] = []
-    # What the search finds moves the marks, so a click counts once the mark stood still.
-    while taken.inner_text().startswith("Choose") and clicked_at != (here := page.place_of_mark("half-a-day")):
-        page.page.mouse.click(*here)
-        page.settled()
-        clicked_at = here
-    assert taken.inner_text() == "In use: half-a-day"
+    page.choose_mark("half-a-day", held_ms)
+    assert page.page.locator("#pointed-at").inner_text() == "In use: half-a-day"
     assert page.settings["lookup.chart.max_bytes"] == "64 MiB" and page.settings["lookup.vessel.sliding"] == "never"
+
+
+def test_where_marks_of_the_same_settings_stand_one_is_taken_and_called_by_its_name(page: Knobs) -> None:
+    page.page.locator("#chart-front").scroll_into_view_if_needed()
+    page.choose_mark("half-a-day")
+    page.page.locator("#today").click()
+    page.settled()
+    page.choose_mark("half-a-day")  # now it is among what was tried, too
+    assert page.page.locator("#pointed-at").inner_text() == "In use: half-a-day"
+    page.page.locator("#undo").click()
+    page.settled()
+    assert page.settings == {}
 
 
 def test_the_six_rules_that_most_people_turn_come_first_and_changes_of_others_are_counted(page: Knobs) -> None:

@@ -250,7 +250,9 @@ async function showPlan() {
 
 function chooseFromFront(name, place) {
   const taken = { known: () => data.known[place].settings, kept: () => kept[place].settings, best: () => bestLine[place].settings, tried: () => tried[place][2] }[name]();
-  at("pointed-at").textContent = name === "known" ? `In use: ${data.known[place].name}` : `In use: ${inWords(taken)}`;
+  const known = data.known.find((one) => asQuery(one.settings) === asQuery(taken));
+  at("pointed-at").textContent = `In use: ${known?.name ?? inWords(taken)}`;
+  if (asQuery(taken) === asQuery(settings)) return; // another mark of the same settings, at the same place
   turnedAt = performance.now();
   go({ ...taken });
 }

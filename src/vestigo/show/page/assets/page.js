@@ -70,6 +70,18 @@ function paint(views) {
   }
 }
 
+// Lets a mark be chosen with a button that is held down, too. Bokeh takes that for no tap, and a busy page makes a short click a long one.
+function letHold(view) {
+  const choosable = view.model.toolbar.tools.filter((tool) => tool.type === "TapTool").flatMap((tool) => tool.renderers);
+  if (!choosable.length) return;
+  view.model.on_event("press", ({ sx, sy }) => {
+    for (const renderer of choosable) {
+      const hit = view.views.find_one(renderer)?.hit_test({ type: "point", sx, sy });
+      renderer.data_source.selected.indices = hit?.indices ?? [];
+    }
+  });
+}
+
 // Draws charts in the places with their names, and returns their views by name.
 async function drawCharts(charts) {
   const views = new Map();
@@ -80,6 +92,7 @@ async function drawCharts(charts) {
     views.set(name, drawn.roots[0] ?? [...drawn][0]);
   }
   paint(views.values());
+  [...views.values()].forEach(letHold);
   matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => paint(views.values()));
   return views;
 }
