@@ -1,6 +1,9 @@
 // The sum of the parts of random replays is the whole, to the last count: a part for each look-up,
 // and for each look-up on each node. What is told of two groups of slices is what these slices
-// tell.
+// tell. The busiest second and minute are counted by hand, where calls are many and where they are
+// few.
+#include <map>
+
 #include "check.hpp"
 #include "random_case.hpp"
 #include "vestigo/any_replay.hpp"
@@ -141,10 +144,55 @@ void check_split(const Case& one) {
   }
 }
 
+Surge most_of(const std::map<Time, std::int64_t>& by_second, Time from, Time until) {
+  Surge most;
+  std::map<Time, std::int64_t> by_minute;
+  for (const auto& [second, calls] : by_second) {
+    if (second < from || second >= until) continue;
+    std::int64_t& minute = by_minute[(second + 6'000'000) / 60];  // none is before the year 1969
+    minute += calls;
+    most.raise({calls, minute});
+  }
+  return most;
+}
+
+void check_calls(std::mt19937& random, Time seconds) {
+  constexpr Time kSecond = 1'000'000'000;
+  const Time begins = static_cast<Time>(random() % 200) - 100;
+  std::vector<Course> courses(3, Course(1));
+  std::map<Time, std::int64_t> by_second;
+  for (Course& course : courses) {
+    for (Time second = begins; second < begins + seconds;
+         second += 1 + static_cast<Time>(random()) % (seconds / 10)) {
+      course.calls.push_back(
+          {.second = second, .count = 1 + static_cast<std::uint32_t>(random() % 9)});
+      by_second[second] += course.calls.back().count;
+    }
+  }
+  std::vector<Slice> slices(1 + random() % 40);
+  const Time width = 1 + static_cast<Time>(random() % 90),
+             before = begins - static_cast<Time>(random() % 90);
+  for (std::size_t slice = 0; slice < slices.size(); ++slice) {
+    slices[slice].begins = (before + static_cast<Time>(slice) * width) * kSecond;
+    slices[slice].ends = slices[slice].begins + width * kSecond;
+  }
+  const CalledTogether called({&courses[0], &courses[1], &courses[2]}, slices);
+  const auto check = [&](const Surge& found, Time from, Time until) {
+    const Surge most = most_of(by_second, from, until);
+    CHECK(found.second == most.second && found.minute == most.minute);
+  };
+  check(called.all(), begins, begins + seconds);
+  for (std::size_t slice = 0; slice < slices.size(); ++slice) {
+    const Time ends = slice + 1 < slices.size() ? slices[slice].ends / kSecond : kNever;
+    check(called.most(slice, slice + 1), slices[slice].begins / kSecond, ends);
+  }
+}
+
 }  // namespace
 
 int main() {
   std::mt19937 random(5);
+  for (int i = 0; i < 200; ++i) check_calls(random, i % 2 == 0 ? 300 : 100'000);
   for (int i = 0; i < 400; ++i) {
     const bool is_long = i % 20 == 0;
     const Case one(random, is_long);

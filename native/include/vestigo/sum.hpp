@@ -105,18 +105,21 @@ class CalledTogether {
  public:
   CalledTogether(const std::vector<const Course*>& courses, const std::vector<Slice>& slices)
       : of_slices_(slices.size()) {
-    const std::vector<Calls> calls = in_order(courses);
-    auto from = calls.begin();
-    for (std::size_t slice = 0; slice < slices.size(); ++slice) {
-      auto until = calls.end();
-      if (slice + 1 < slices.size())
-        until = std::lower_bound(from, until, slices[slice].ends, [](const Calls& one, Time now) {
-          return one.second * kSecond < now;
-        });
-      of_slices_[slice] = busiest({from, until});
-      from = until;
+    std::size_t count = 0;
+    for (const Course* const course : courses) {
+      if (course->calls.empty()) continue;
+      first_ = std::min(first_, course->calls.front().second);
+      end_ = std::max(end_, course->calls.back().second + 1);
+      count += course->calls.size();
     }
-    all_ = busiest(calls);
+    if (count == 0) return;
+    if (end_ - first_ <= kSparse * static_cast<Time>(count)) {
+      const std::vector<std::uint32_t> in_second = by_second(courses);
+      find(slices, [&](Time from, Time until) { return busiest_of(in_second, from, until); });
+    } else {
+      const std::vector<Calls> calls = in_order(courses, count);
+      find(slices, [&](Time from, Time until) { return busiest_of(calls, from, until); });
+    }
   }
 
   // The larger ones of the slices from `begin` to `end`: a minute that lies in two slices counts in
@@ -133,52 +136,77 @@ class CalledTogether {
   static constexpr Time kSecond = 1'000'000'000, kMinute = 60;
   static constexpr Time kSparse = 16;  // seconds for each entry
 
-  // All calls in the order of seconds. Where many are called in few seconds, they need not be
-  // compared.
-  static std::vector<Calls> in_order(const std::vector<const Course*>& courses) {
-    Time first = kNever, last = kGone;
-    std::size_t count = 0;
-    for (const Course* const course : courses) {
-      if (course->calls.empty()) continue;
-      first = std::min(first, course->calls.front().second);
-      last = std::max(last, course->calls.back().second);
-      count += course->calls.size();
+  // What `busiest_of` finds between two seconds, for each slice and for all of the time.
+  template <class Busiest>
+  void find(const std::vector<Slice>& slices, Busiest busiest_of) {
+    Time from = first_;
+    for (std::size_t slice = 0; slice < slices.size(); ++slice) {
+      const bool is_last = slice + 1 == slices.size();
+      const Time until = is_last ? end_ : std::clamp(slices[slice].ends / kSecond, from, end_);
+      of_slices_[slice] = busiest_of(from, until);
+      all_.raise(of_slices_[slice]);
+      const Time minute_ends = end_of_minute(until);  // a minute may lie in several slices
+      all_.raise(busiest_of(std::max(minute_ends - kMinute, first_), std::min(minute_ends, end_)));
+      from = until;
     }
-    std::vector<Calls> found;
-    if (count == 0) return found;
-    found.reserve(count);
-    if (last - first >= kSparse * static_cast<Time>(count)) {
-      for (const Course* const course : courses)
-        found.insert(found.end(), course->calls.begin(), course->calls.end());
-      std::sort(found.begin(), found.end(),
-                [](const Calls& a, const Calls& b) { return a.second < b.second; });
-      return found;
-    }
-    std::vector<std::uint32_t> in_second(static_cast<std::size_t>(last - first) + 1);
+  }
+
+  static Time end_of_minute(Time second) {
+    return second - (second % kMinute + kMinute) % kMinute + kMinute;
+  }
+
+  // How many calls there are in each second from the first to the last.
+  std::vector<std::uint32_t> by_second(const std::vector<const Course*>& courses) const {
+    std::vector<std::uint32_t> found(static_cast<std::size_t>(end_ - first_));
     for (const Course* const course : courses) {
       for (const Calls& one : course->calls)
-        in_second[static_cast<std::size_t>(one.second - first)] += one.count;
-    }
-    for (std::size_t second = 0; second < in_second.size(); ++second) {
-      if (in_second[second] > 0)
-        found.push_back({first + static_cast<Time>(second), in_second[second]});
+        found[static_cast<std::size_t>(one.second - first_)] += one.count;
     }
     return found;
   }
 
-  static Surge busiest(std::span<const Calls> calls) {
+  Surge busiest_of(const std::vector<std::uint32_t>& in_second, Time from, Time until) const {
+    Surge most;
+    while (from < until) {
+      const Time minute_ends = std::min(end_of_minute(from), until);
+      std::uint32_t second = 0;
+      std::int64_t minute = 0;
+      for (; from < minute_ends; ++from) {
+        const std::uint32_t calls = in_second[static_cast<std::size_t>(from - first_)];
+        second = std::max(second, calls);
+        minute += calls;
+      }
+      most.raise({second, minute});
+    }
+    return most;
+  }
+
+  // All calls in the order of seconds.
+  static std::vector<Calls> in_order(const std::vector<const Course*>& courses, std::size_t count) {
+    std::vector<Calls> found;
+    found.reserve(count);
+    for (const Course* const course : courses)
+      found.insert(found.end(), course->calls.begin(), course->calls.end());
+    std::sort(found.begin(), found.end(), is_earlier);
+    return found;
+  }
+
+  static bool is_earlier(const Calls& one, const Calls& other) { return one.second < other.second; }
+
+  static Surge busiest_of(const std::vector<Calls>& calls, Time from, Time until) {
     Surge most;
     Time second = kGone, minute_ends = kGone;
     std::int64_t in_second = 0, in_minute = 0;
-    for (const Calls& one : calls) {
-      if (one.second != second) in_second = 0;
-      if (one.second >= minute_ends) {
+    auto next = std::lower_bound(calls.begin(), calls.end(), Calls{.second = from}, is_earlier);
+    for (; next != calls.end() && next->second < until; ++next) {
+      if (next->second != second) in_second = 0;
+      if (next->second >= minute_ends) {
         in_minute = 0;
-        minute_ends = one.second - (one.second % kMinute + kMinute) % kMinute + kMinute;
+        minute_ends = end_of_minute(next->second);
       }
-      second = one.second;
-      in_second += one.count;
-      in_minute += one.count;
+      second = next->second;
+      in_second += next->count;
+      in_minute += next->count;
       most.raise({in_second, in_minute});
     }
     return most;
@@ -186,6 +214,7 @@ class CalledTogether {
 
   std::vector<Surge> of_slices_;
   Surge all_;
+  Time first_ = kNever, end_ = kGone;  // the seconds with a call lie between
 };
 
 // The spans of one kind that occurred in the slices of all parts. As in a Histogram, they are exact
