@@ -12,7 +12,7 @@ from vestigo.engine.replay import run
 from vestigo.explaining.hypotheses.amounts import of_amount, resolution, spread, with_amount
 from vestigo.explaining.hypotheses.catalogue import ASSUMED, IN_WORDS, MEANS_NOTHING_ALONE, of_rules, rules_tried
 from vestigo.explaining.hypotheses.hypothesis import Hypothesis
-from vestigo.explaining.hypotheses.trying import Score, trying
+from vestigo.explaining.hypotheses.trying import Score, Trying, trying
 from vestigo.rules.plan_text import rule_text
 from vestigo.rules.rule import rules_of
 from vestigo.rules.values import from_text
@@ -128,6 +128,21 @@ def test_a_change_that_is_better_for_all_is_not_narrowed_down() -> None:
     with trying(trace, today, far_from(wanted)) as tries:
         found = tries.all_tried([of_amount("max_entries", 12, 20)], hits(trace, today, False))
     assert [(one.lookups, one.off) for one in found] == [((), 0)]
+
+
+def test_what_adds_rows_is_begun_first_and_told_in_its_place() -> None:
+    trace, begun = events(), []
+
+    def noted(on: Trace, plan: Plan, _: bool) -> int:
+        assert on is trace
+        begun.append(plan)
+        return 0
+
+    changes = [{"rules.sliding": "1m"}, {"lookup.vessel.preload": "start"}, {"rules.absolute": "1m"}]
+    score = Score(noted, float)
+    found = Trying(trace, Plan(), score, map).all_tried([Hypothesis("", keys=each) for each in changes], 0)
+    assert [one.changes for one in found] == changes
+    assert begun == [Plan().changed(changes[place]) for place in (1, 0, 2)]
 
 
 def test_what_changes_nothing_explains_nothing() -> None:

@@ -65,6 +65,11 @@ class Hypothesis:
         """Whether the room has another size, maybe with another policy."""
         return self.amount is not None and not isinstance(self.amount.value, Duration)
 
+    @property
+    def adds_rows(self) -> bool:
+        """Whether the trace gets rows, of preloads. Such a replay takes several times as long as another."""
+        return any(key.rpartition(".")[2] == "preload" for key in (*self.rules, *self.keys))
+
     def said_of(self, lookups: Sequence[str]) -> str:
         """What it says of some look-ups, or of all if there are none.
 

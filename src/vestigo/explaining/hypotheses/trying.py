@@ -85,9 +85,11 @@ class Trying(Generic[_R]):
         return list(best.values())
 
     def all_tried(self, hypotheses: Iterable[Hypothesis], today: _R) -> list[Tried[_R]]:
-        """Those that fit the plan, in their order."""
-        found = self.run_all(lambda one: self._where_it_helps(one, today), hypotheses)
-        return [one for one in found if one is not None]
+        """Those that fit the plan, in their order. What takes longest begins first."""
+        wanted = list(enumerate(hypotheses))
+        wanted.sort(key=lambda one: not one[1].adds_rows)
+        found = self.run_all(lambda one: (one[0], self._where_it_helps(one[1], today)), wanted)
+        return [one for _, one in sorted(found, key=lambda one: one[0]) if one is not None]
 
     def replayed(self, hypothesis: Hypothesis, lookups: Sequence[str] = ()) -> Tried[_R] | None:
         """What a replay gives if a hypothesis holds for some look-ups, or for all. None if it does not fit the plan."""
