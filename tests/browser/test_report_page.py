@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -106,11 +107,10 @@ def test_what_varies_in_a_grid_has_columns_of_its_own(opened: Visit) -> None:
     assert opened.page.locator("#pointed-at h3").inner_text() == f"absolute={absolute}, chart.max_bytes={most}"
 
 
-def test_a_candidate_is_shown_beside_today_by_pointing_and_by_keyboard(opened: Visit) -> None:
-    page = opened.page
-    place = page.locator("#pointed-at")
+def place_of_pick(page: Any) -> list[float]:
+    """Where in the window the pick stands in the front."""
     page.locator("#chart-front").scroll_into_view_if_needed()
-    at = page.evaluate(
+    place: list[float] = page.evaluate(
         """() => {
           const view = [...Bokeh.index.roots].find((one) => one.model.name === "front");
           const renderer = view.model.renderers.find((one) => one.data_source.name === "the pick");
@@ -120,8 +120,15 @@ def test_a_candidate_is_shown_beside_today_by_pointing_and_by_keyboard(opened: V
           return [box.x + frame.x_scale.compute(x), box.y + frame.y_scale.compute(y)];
         }"""
     )
-    page.mouse.move(at[0] - 60, at[1] - 3)
-    page.mouse.move(*at)
+    return place
+
+
+def test_a_candidate_is_shown_beside_today_by_pointing_and_by_keyboard(opened: Visit) -> None:
+    page = opened.page
+    place = page.locator("#pointed-at")
+    x, y = place_of_pick(page)
+    page.mouse.move(x - 60, y - 3)
+    page.mouse.move(x, y)
     page.wait_for_selector("#pointed-at h3")
     assert place.locator("h3").inner_text() == "per-look-up"
     assert " better" in place.inner_text() and "[lookup.berth]" in place.inner_text()
@@ -129,6 +136,19 @@ def test_a_candidate_is_shown_beside_today_by_pointing_and_by_keyboard(opened: V
     button.focus()
     page.keyboard.press("Enter")
     assert place.locator("h3").inner_text() == "today"
+    assert opened.problems == []
+
+
+def test_a_candidate_stays_when_it_was_chosen_with_a_click_however_long(opened: Visit) -> None:
+    page = opened.page
+    chosen = """() => [...Bokeh.index.roots].find((one) => one.model.name === "front").model.renderers
+      .find((one) => one.data_source.name === "the pick").data_source.selected.indices"""
+    x, y = place_of_pick(page)
+    for held_ms, indices in ((0, [0]), (0, []), (500, [0])):  # a click on what is chosen lets it go
+        page.mouse.click(x, y, delay=held_ms)
+        assert page.evaluate(chosen) == indices
+        page.wait_for_timeout(400)  # otherwise the next click is the second half of a double tap
+    assert page.locator("#pointed-at h3").inner_text() == "per-look-up"
     assert opened.problems == []
 
 

@@ -54,7 +54,7 @@ function showPoint(told) {
 
 // Says how good the settings are, as long as they are those that were found.
 function sayBest() {
-  const isHere = best !== null && (best.settings === null || asQuery(best.settings) === asQuery(rulesOf(settings)));
+  const isHere = best !== null && (best.settings === null || areSame(best.settings, rulesOf(settings)));
   at("best-said").textContent = isHere ? best.said : bestLine.length ? HINT : "";
 }
 

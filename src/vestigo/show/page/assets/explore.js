@@ -21,6 +21,7 @@ function settingsInAddress() {
 }
 
 const asQuery = (some) => new URLSearchParams(some).toString();
+const areSame = (some, others) => Object.keys({ ...some, ...others }).every((key) => some[key] === others[key]);
 const inWords = (some) => Object.entries(some).map(([key, text]) => `${keyInWords(key)} = ${inFewWords(text)}`).join(", ") || "today's settings";
 
 // A long list of values by its first one.
@@ -250,9 +251,9 @@ async function showPlan() {
 
 function chooseFromFront(name, place) {
   const taken = { known: () => data.known[place].settings, kept: () => kept[place].settings, best: () => bestLine[place].settings, tried: () => tried[place][2] }[name]();
-  const known = data.known.find((one) => asQuery(one.settings) === asQuery(taken));
+  const known = data.known.find((one) => areSame(one.settings, taken));
   at("pointed-at").textContent = `In use: ${known?.name ?? inWords(taken)}`;
-  if (asQuery(taken) === asQuery(settings)) return; // another mark of the same settings, at the same place
+  if (areSame(taken, settings)) return; // another mark of the same settings, at the same place
   turnedAt = performance.now();
   go({ ...taken });
 }
