@@ -1,7 +1,7 @@
 // drawing.js: puts what was measured into the page's tables and charts. Numbers come first, and charts follow in the next frame.
 "use strict";
 
-const LABEL_PIXELS = 65;
+const LABEL_PIXELS = 85; // Steps are rounded, so labels may stand half as close again.
 
 // Sets the columns of a chart's mark or line, by its name.
 function setSource(view, name, columns) {
