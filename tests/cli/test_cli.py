@@ -83,6 +83,17 @@ def test_help_is_quick_and_imports_nothing_heavy(tmp_path: Path) -> None:
     assert subprocess.run([sys.executable, "-c", heavy], capture_output=True, text=True).stdout == "set()\n"
 
 
+def test_what_shows_replays_is_imported_without_pandas() -> None:
+    """Pandas takes as long to import as all else that a command needs to say what is wrong with its input."""
+    names = {"pandas", "pyarrow.parquet", "scipy", "matplotlib"}
+    modules = (
+        "vestigo.choosing.compare, vestigo.engine, vestigo.show.tables, vestigo.show.story, vestigo.show.rehearsed"
+    )
+    heavy = f"import sys, {modules}; print({names} & set(sys.modules))"
+    done = subprocess.run([sys.executable, "-c", heavy], capture_output=True, text=True)
+    assert (done.stdout, done.stderr) == ("set()\n", "")
+
+
 @pytest.mark.parametrize(
     ("trace", "plan", "says"),
     [

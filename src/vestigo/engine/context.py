@@ -112,14 +112,16 @@ def _filled_in(name: str, trace: Trace, assumed: Iterable[int], write: Callable[
 
 
 def missing_in(trace: Trace, name: str) -> _Missing:
-    """For each look-up, how many reads that may have found a value give no size or no cost, and whether other reads
-    do.
+    """For each look-up, how many reads that may have found a value give no size or no cost. Where any is missing, also
+    whether other reads give it.
     """
     return trace.once(("missing", name), lambda: _missing_in(trace, name))
 
 
 def _missing_in(trace: Trace, name: str) -> _Missing:
     missing, some = np.zeros(len(trace.lookups), np.int64), np.zeros(len(trace.lookups), bool)
+    if (trace.size_range if name == "size" else trace.cost_range).least != MISSING:
+        return missing, some
     for block in trace.blocks():
         values = (block.op == Op.READ) & ((block.found != 0) | (name == "cost"))
         lacks = getattr(block, name) == MISSING

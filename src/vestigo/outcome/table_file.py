@@ -2,16 +2,18 @@
 
 from collections.abc import Callable, Iterable
 from contextlib import ExitStack
-from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 import pyarrow as pa
 import pyarrow.compute as pc
-import pyarrow.csv as arrow_csv
-import pyarrow.parquet as pq
 
 from vestigo.errors import InputError
 from vestigo.files import replacing
+
+if TYPE_CHECKING:
+    import pyarrow.csv as arrow_csv
+    import pyarrow.parquet as pq
 
 _FORMULA = r"^([=+\-@\t\r])"
 """What spreadsheets take for one."""
@@ -28,7 +30,7 @@ def write_tables(parts: Iterable[pa.Table], path: Path) -> int:
     rows = 0
     try:
         with replacing(path) as unfinished, ExitStack() as open_until_written:
-            writer: pq.ParquetWriter | None = None
+            writer = None
             for part in parts:
                 table = _plain(part, is_safe=path.suffix.lower() == ".csv")
                 writer = writer or open_until_written.enter_context(write_to(unfinished, table.schema))
@@ -58,8 +60,16 @@ def _plain(table: pa.Table, is_safe: bool) -> pa.Table:
     return table
 
 
-_WRITERS: dict[str, Callable[[Path, pa.Schema], pq.ParquetWriter]] = {
-    ".parquet": partial(pq.ParquetWriter, compression="zstd"),
-    ".arrow": pa.ipc.new_file,
-    ".csv": arrow_csv.CSVWriter,
-}
+def _parquet(path: Path, schema: pa.Schema) -> "pq.ParquetWriter":
+    import pyarrow.parquet as pq
+
+    return pq.ParquetWriter(path, schema, compression="zstd")
+
+
+def _csv(path: Path, schema: pa.Schema) -> "arrow_csv.CSVWriter":
+    import pyarrow.csv as arrow_csv
+
+    return arrow_csv.CSVWriter(path, schema)
+
+
+_WRITERS: dict[str, Callable[[Path, pa.Schema], Any]] = {".parquet": _parquet, ".arrow": pa.ipc.new_file, ".csv": _csv}

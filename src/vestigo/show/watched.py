@@ -3,7 +3,6 @@
 from collections.abc import Sequence
 from math import isnan
 
-import pandas as pd
 from rich.console import Group, RenderableType
 from rich.text import Text
 
@@ -29,7 +28,7 @@ def reads_text(reads: Reads) -> RenderableType:
     """The first reads, as a table."""
     part = reads.trace.block(0, _READS * 10)
     frame = Reads(part, reads.answers.part(0, len(part)), reads.counted_from).to_pandas()[:_READS]
-    names = [f"{pd.Timestamp(at):%m-%d %H:%M:%S.%f}"[:-3] for at in frame["at"]]
+    names = [f"{at:%m-%d %H:%M:%S.%f}"[:-3] for at in frame["at"]]
     columns = [
         Column("look-up", "", [printable(str(name), 16) for name in frame["lookup"]]),
         Column("key", "", [printable(str(key), 16) for key in frame["key"]]),

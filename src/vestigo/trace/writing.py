@@ -6,8 +6,6 @@ from pathlib import Path
 
 import pyarrow as pa
 import pyarrow.compute as pc
-import pyarrow.csv as arrow_csv
-import pyarrow.parquet as pq
 
 from vestigo.arguments import path_of
 from vestigo.errors import TraceError
@@ -70,6 +68,8 @@ def _table(trace: Trace) -> pa.Table:
 
 
 def _write_parquet(trace: Trace, path: Path) -> None:
+    import pyarrow.parquet as pq
+
     table = _table(trace)
     for place, name in enumerate(table.column_names):
         if COLUMNS[name].holds == "span":  # so that the unit is known
@@ -95,6 +95,8 @@ def _write_guarded(trace: Trace, path: Path) -> None:
 
 
 def _write_rows(table: pa.Table, path: Path) -> None:
+    import pyarrow.csv as arrow_csv
+
     options = arrow_csv.WriteOptions(delimiter="\t" if unpacked_name(path).endswith(".tsv") else ",")
     schema = pa.schema([(field.name, _decoded(field.type)) for field in table.schema])
     with (
