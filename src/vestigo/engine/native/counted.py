@@ -181,12 +181,13 @@ def _replay(together: Sequence[_Asked], known: KnownParts) -> None:
 def _known(job: Job, parts: Sequence[Share], known: KnownParts, until: int | None = None) -> list[PartCounted]:
     """What each part counted. Those that are not known are replayed."""
     make_nodes_ready(job, parts)
+    asked = [_Asked(job, share, until) for share in parts]
 
-    def get(share: Share) -> PartCounted:
-        asked = _Asked(job, share, until)
-        return known.get(asked.name, lambda: asked.counts(*counted([asked.fed], len(parts) > 1)))
+    def get(one: _Asked) -> PartCounted:
+        return known.get(one.name, lambda: one.counts(*counted([one.fed], len(parts) > 1)))
 
-    return each_side_by_side(get, parts)
+    each_side_by_side(get, [one for one in asked if not known.has(one.name)])
+    return [get(one) for one in asked]
 
 
 def _summed(trace: Trace, of_parts: Sequence[PartCounted], until: int | None = None) -> dict[str, Any]:
