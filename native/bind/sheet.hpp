@@ -36,9 +36,12 @@ class Sheet {
    public:
     void add(const Histogram& histogram) { add(histogram.occurred()); }
     void add(const Occurred& occurred) {
-      for (const auto& [span, times] : occurred) {
-        spans_.push_back(span);
-        times_.push_back(times);
+      const std::size_t begin = spans_.size();
+      spans_.resize(begin + occurred.size());
+      times_.resize(begin + occurred.size());
+      for (std::size_t i = 0; i < occurred.size(); ++i) {
+        spans_[begin + i] = occurred[i].first;
+        times_[begin + i] = occurred[i].second;
       }
       ends_.push_back(static_cast<std::int64_t>(spans_.size()));
     }

@@ -227,6 +227,7 @@ class SpansOfParts {
   Occurred between(std::size_t begin, std::size_t end) {
     if (parts_.size() == 1 && end == begin + 1) return parts_[0].slices()[begin].spans[of_];
     Occurred found;
+    found.reserve(std::min(count(begin, end), Histogram::kAllBins));
     each(begin, std::min(end, exact_),
          [&](Time span, std::uint32_t times) { found.emplace_back(span, times); });
     each(std::max(begin, exact_), end,
@@ -254,6 +255,15 @@ class SpansOfParts {
       }
     }
     return slices;
+  }
+
+  // How many spans the slices have, those of all parts one by one.
+  std::size_t count(std::size_t begin, std::size_t end) const {
+    std::size_t found = 0;
+    for (std::size_t slice = begin; slice < end; ++slice) {
+      for (const Part& part : parts_) found += part.slices()[slice].spans[of_].size();
+    }
+    return found;
   }
 
   template <class Visit>
