@@ -120,7 +120,7 @@ def missing_in(trace: Trace, name: str) -> _Missing:
 
 def _missing_in(trace: Trace, name: str) -> _Missing:
     missing, some = np.zeros(len(trace.lookups), np.int64), np.zeros(len(trace.lookups), bool)
-    if (trace.size_range if name == "size" else trace.cost_range).least != MISSING:
+    if getattr(trace, f"{name}_range").least != MISSING:
         return missing, some
     for block in trace.blocks():
         values = (block.op == Op.READ) & ((block.found != 0) | (name == "cost"))

@@ -1,7 +1,6 @@
 """Shows single outcomes as text: all together, by look-up, and over time."""
 
 from collections.abc import Mapping, Sequence
-from datetime import UTC, datetime
 
 from rich.console import Group, RenderableType
 from rich.text import Text
@@ -12,7 +11,7 @@ from vestigo.show.notes import assumed
 from vestigo.show.safe import printable
 from vestigo.show.view import shown
 from vestigo.trace import Trace
-from vestigo.units import SECOND, SHARES, SIZES, SPANS, format_seconds
+from vestigo.units import SHARES, SIZES, SPANS, format_seconds, format_time
 
 MOST_TIMES = 24
 """Rows of a table over time."""
@@ -51,7 +50,7 @@ def over_time(title: str, slices: Slices) -> RenderableType:
     groups = [slices[begin : begin + step] for begin in range(0, len(slices), step)]
     stretches = [together(group) for group in groups]
     known = [one.stale_known for one in stretches]
-    names = [f"{datetime.fromtimestamp(group[0].begins_ns // SECOND, UTC):%Y-%m-%d %H:%M:%S}" for group in groups]
+    names = [format_time(group[0].begins_ns).partition(".")[0] for group in groups]
     columns = [
         count("reads", [one.reads for one in stretches]),
         in_one_unit("hit rate", [one.hit_rate for one in stretches], SHARES),
